@@ -1,0 +1,293 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/base/json_document.h"
+
+#include "core/base/json_scan.h"
+#include "core/base/text.h"
+#include "core/quantity/parse.h"
+
+#include <fmt/format.h>
+#include <nlohmann/json.hpp>
+
+#include <algorithm>
+#include <tuple>
+
+namespace bindrel {
+
+using Json = nlohmann::ordered_json;
+
+namespace {
+
+constexpr int kMaxDepth = 64;
+constexpr const char* kNoPointer = "\n"; ///< names no value: the scan then only checks
+
+std::string escaped(std::string_view key)
+{
+    std::string out;
+    for (char c : key) {
+        if (c == '~')
+            out += "~0";
+        else if (c == '/')
+            out += "~1";
+        else
+            out += c;
+    }
+    return out;
+}
+
+std::pair<int, int> lineAndColumn(std::string_view text, std::size_t offset)
+{
+    const std::string_view before = text.substr(0, std::min(offset, text.size()));
+    const auto line = static_cast<int>(std::count(before.begin(), before.end(), '\n')) + 1;
+    const std::size_t lineStart = before.rfind('\n');
+    const std::size_t column = lineStart == std::string_view::npos ? before.size() : before.size() - lineStart - 1;
+    return {line, static_cast<int>(column) + 1};
+}
+
+/// nlohmann's sentence without its id, place and repetition of the last token, which may be a whole broken file.
+std::string syntaxReason(const std::string& what)
+{
+    std::string reason = what;
+    if (const std::size_t at = reason.rfind("; last read:"); at != std::string::npos)
+        reason = reason.substr(0, at);
+    for (const char* mark : {"while parsing ", ": "})
+        if (const std::size_t at = reason.find(mark); at != std::string::npos) {
+            reason = reason.substr(at + (mark[0] == ':' ? 2 : 0));
+            break;
+        }
+    return reason;
+}
+
+} // namespace
+
+JsonDocument::JsonDocument(std::string text, std::string file) : text_(std::move(text)), file_(std::move(file))
+{
+    const auto failAt = [this](std::size_t offset, std::string message) {
+        Problem problem = problemOf(std::move(message));
+        problem.file = file_;
+        std::tie(problem.line, problem.column) = lineAndColumn(text_, offset);
+        problem_ = problem;
+    };
+    value_ = std::make_unique<Json>();
+    if (!isUtf8(text_)) {
+        failAt(0, "is not UTF-8 text; save it as UTF-8.");
+        return;
+    }
+    const JsonScan scan = scanJson(text_, kNoPointer, kMaxDepth);
+    if (scan.tooDeep) {
+        failAt(*scan.tooDeep, "nests deeper than 64 levels; no file of Bindrel's does.");
+        return;
+    }
+    try {
+        *value_ = Json::parse(text_, nullptr, true, true);
+    } catch (const Json::parse_error& error) {
+        *value_ = Json();
+        failAt(error.byte > 0 ? error.byte - 1 : 0, "is not JSON: " + syntaxReason(error.what()) + ".");
+        return;
+    } catch (const Json::exception& error) {
+        *value_ = Json();
+        failAt(0, std::string("cannot be read as JSON: ") + error.what() + ".");
+        return;
+    }
+    if (scan.duplicate)
+        failAt(*scan.duplicate, fmt::format("the key \"{}\" is given twice in one object; keep one.", scan.duplicateKey));
+}
+
+JsonDocument::~JsonDocument() = default;
+
+JsonNode JsonDocument::root() { return JsonNode(this, value_.get(), ""); }
+
+void JsonDocument::fail(const std::string& pointer, std::string message)
+{
+    if (problem_)
+        return;
+    Problem problem = problemOf(std::move(message));
+    problem.file = file_;
+    problem.pointer = pointer;
+    std::tie(problem.line, problem.column) = place(pointer);
+    problem_ = problem;
+}
+
+std::pair<int, int> JsonDocument::place(const std::string& pointer) const
+{
+    const JsonScan scan = scanJson(text_, pointer, kMaxDepth);
+    return scan.found ? lineAndColumn(text_, *scan.found) : std::pair<int, int>{0, 0};
+}
+
+void JsonNode::wrongType(std::string_view wanted) const
+{
+    const std::string given = exists() ? raw().type_name() : "nothing";
+    fail(fmt::format("must be {}, but is {}.", wanted, given));
+}
+
+bool JsonNode::isString() const { return exists() && raw().is_string(); }
+bool JsonNode::isObject() const { return exists() && raw().is_object(); }
+bool JsonNode::isArray() const { return exists() && raw().is_array(); }
+bool JsonNode::isNumber() const { return exists() && raw().is_number(); }
+bool JsonNode::has(std::string_view key) const { return isObject() && raw().contains(key); }
+
+void JsonNode::allowOnly(const std::vector<std::string>& keys) const
+{
+    if (!isObject()) {
+        wrongType("an object");
+        return;
+    }
+    for (const auto& item : raw().items())
+        if (std::find(keys.begin(), keys.end(), item.key()) == keys.end()) {
+            document_->fail(pointer_ + "/" + escaped(item.key()),
+                            fmt::format("\"{}\" is not a key that is known here.{}", item.key(),
+                                        didYouMean(item.key(), keys)));
+            return;
+        }
+}
+
+JsonNode JsonNode::child(std::string_view key) const
+{
+    if (exists() && !isObject())
+        wrongType("an object");
+    else if (exists() && !has(key))
+        fail(fmt::format("the key \"{}\" is missing.", key));
+    return optionalChild(key);
+}
+
+JsonNode JsonNode::optionalChild(std::string_view key) const
+{
+    const std::string pointer = pointer_ + "/" + escaped(key);
+    if (!isObject())
+        return JsonNode(document_, nullptr, pointer);
+    const auto found = raw().find(key);
+    return JsonNode(document_, found == raw().end() ? nullptr : &*found, pointer);
+}
+
+std::vector<JsonNode> JsonNode::items() const
+{
+    std::vector<JsonNode> out;
+    if (!exists())
+        return out;
+    if (!isArray()) {
+        wrongType("a list");
+        return out;
+    }
+    out.reserve(raw().size());
+    for (std::size_t i = 0; i < raw().size(); ++i)
+        out.emplace_back(document_, &raw()[i], pointer_ + "/" + std::to_string(i));
+    return out;
+}
+
+std::vector<std::pair<std::string, JsonNode>> JsonNode::members() const
+{
+    std::vector<std::pair<std::string, JsonNode>> out;
+    if (!exists())
+        return out;
+    if (!isObject()) {
+        wrongType("an object");
+        return out;
+    }
+    for (auto it = raw().begin(); it != raw().end(); ++it)
+        out.emplace_back(it.key(), JsonNode(document_, &it.value(), pointer_ + "/" + escaped(it.key())));
+    return out;
+}
+
+std::string JsonNode::asString() const
+{
+    if (isString())
+        return raw().get<std::string>();
+    if (exists())
+        wrongType("a text in quotes");
+    return {};
+}
+
+std::int64_t JsonNode::asInteger(std::int64_t min, std::int64_t max) const
+{
+    if (!exists())
+        return min;
+    if (!raw().is_number_integer()) {
+        wrongType("a whole number");
+        return min;
+    }
+    const bool tooLarge = raw().is_number_unsigned() && raw().get<std::uint64_t>() > std::uint64_t(INT64_MAX);
+    const std::int64_t value = tooLarge ? INT64_MAX : raw().get<std::int64_t>();
+    if (value < min || value > max || tooLarge) {
+        fail(fmt::format("{} is out of range; it must be from {} to {}.", raw().dump(), min, max));
+        return min;
+    }
+    return value;
+}
+
+std::uint32_t JsonNode::asWord() const
+{
+    if (!isString())
+        return static_cast<std::uint32_t>(asInteger(0, UINT32_MAX));
+    std::string digits;
+    for (char c : asString())
+        if (c != ' ')
+            digits += c;
+    const auto isHex = [](char c) { return std::string_view("0123456789abcdefABCDEF").find(c) != std::string_view::npos; };
+    if (digits.size() < 3 || digits.size() > 10 || !digits.starts_with("0x") ||
+        !std::all_of(digits.begin() + 2, digits.end(), isHex)) {
+        fail(fmt::format("\"{}\" is not a 32-bit word; write it as \"0x4000 2000\" or as a number.", asString()));
+        return 0;
+    }
+    return static_cast<std::uint32_t>(std::stoul(digits, nullptr, 16));
+}
+
+bool JsonNode::asBoolean() const
+{
+    if (exists() && raw().is_boolean())
+        return raw().get<bool>();
+    if (exists())
+        wrongType("true or false");
+    return false;
+}
+
+namespace {
+template <typename Q> Q quantityAt(const JsonNode& node, Expected<Q> (*parse)(std::string_view))
+{
+    if (!node.exists())
+        return Q();
+    const std::string text = node.asString();
+    if (!node.isString())
+        return Q();
+    Expected<Q> value = parse(text);
+    if (value)
+        return *value;
+    node.fail(value.problem().message);
+    return Q();
+}
+} // namespace
+
+Frequency JsonNode::asFrequency() const { return quantityAt<Frequency>(*this, parseFrequency); }
+Duration JsonNode::asDuration() const { return quantityAt<Duration>(*this, parseDuration); }
+Voltage JsonNode::asVoltage() const { return quantityAt<Voltage>(*this, parseVoltage); }
+Ppm JsonNode::asPpm() const { return quantityAt<Ppm>(*this, parsePpm); }
+
+std::vector<std::string> JsonNode::asStrings() const
+{
+    std::vector<std::string> out;
+    for (const JsonNode& item : items())
+        out.push_back(item.asString());
+    return out;
+}
+
+std::string JsonNode::string(std::string_view key, std::string_view fallback) const
+{
+    return has(key) ? child(key).asString() : std::string(fallback);
+}
+std::int64_t JsonNode::integer(std::string_view key, std::int64_t min, std::int64_t max) const
+{
+    return child(key).asInteger(min, max);
+}
+std::int64_t JsonNode::integer(std::string_view key, std::int64_t min, std::int64_t max, std::int64_t fallback) const
+{
+    return has(key) ? child(key).asInteger(min, max) : fallback;
+}
+std::uint32_t JsonNode::word(std::string_view key, std::uint32_t fallback) const
+{
+    return has(key) ? child(key).asWord() : fallback;
+}
+bool JsonNode::boolean(std::string_view key, bool fallback) const
+{
+    return has(key) ? child(key).asBoolean() : fallback;
+}
+std::vector<std::string> JsonNode::strings(std::string_view key) const { return optionalChild(key).asStrings(); }
+
+} // namespace bindrel

@@ -1,0 +1,187 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/base/text.h"
+
+#include <algorithm>
+#include <cctype>
+#include <cstdint>
+
+namespace bindrel {
+
+namespace {
+
+// The C locale's rules on purpose: output must not depend on the user's locale.
+char lowerAscii(char c) { return c >= 'A' && c <= 'Z' ? static_cast<char>(c - 'A' + 'a') : c; }
+char upperAscii(char c) { return c >= 'a' && c <= 'z' ? static_cast<char>(c - 'a' + 'A') : c; }
+bool isDigit(char c) { return c >= '0' && c <= '9'; }
+
+size_t editDistance(std::string_view a, std::string_view b)
+{
+    std::vector<size_t> row(b.size() + 1);
+    for (size_t j = 0; j <= b.size(); ++j)
+        row[j] = j;
+    for (size_t i = 1; i <= a.size(); ++i) {
+        size_t diagonal = row[0];
+        row[0] = i;
+        for (size_t j = 1; j <= b.size(); ++j) {
+            const size_t substitute = diagonal + (lowerAscii(a[i - 1]) == lowerAscii(b[j - 1]) ? 0 : 1);
+            diagonal = row[j];
+            row[j] = std::min({substitute, row[j] + 1, row[j - 1] + 1});
+        }
+    }
+    return row[b.size()];
+}
+
+} // namespace
+
+std::string lowered(std::string_view text)
+{
+    std::string out(text);
+    std::transform(out.begin(), out.end(), out.begin(), lowerAscii);
+    return out;
+}
+
+std::string uppered(std::string_view text)
+{
+    std::string out(text);
+    std::transform(out.begin(), out.end(), out.begin(), upperAscii);
+    return out;
+}
+
+std::string_view trimmed(std::string_view text)
+{
+    const auto isSpace = [](char c) { return c == ' ' || c == '\t' || c == '\n' || c == '\r'; };
+    while (!text.empty() && isSpace(text.front()))
+        text.remove_prefix(1);
+    while (!text.empty() && isSpace(text.back()))
+        text.remove_suffix(1);
+    return text;
+}
+
+std::vector<std::string> splitted(std::string_view text, char separator)
+{
+    std::vector<std::string> parts;
+    size_t start = 0;
+    for (size_t at; (at = text.find(separator, start)) != std::string_view::npos; start = at + 1)
+        parts.emplace_back(text.substr(start, at - start));
+    parts.emplace_back(text.substr(start));
+    return parts;
+}
+
+std::string joined(const std::vector<std::string>& parts, std::string_view separator)
+{
+    std::string out;
+    for (size_t i = 0; i < parts.size(); ++i) {
+        if (i > 0)
+            out += separator;
+        out += parts[i];
+    }
+    return out;
+}
+
+std::string listed(const std::vector<std::string>& parts)
+{
+    if (parts.empty())
+        return {};
+    if (parts.size() == 1)
+        return parts.front();
+    const std::vector<std::string> head(parts.begin(), parts.end() - 1);
+    return joined(head, ", ") + " and " + parts.back();
+}
+
+bool isUtf8(std::string_view text)
+{
+    for (size_t i = 0; i < text.size();) {
+        const auto lead = static_cast<uint8_t>(text[i]);
+        int more = 0;
+        uint32_t code = 0;
+        if (lead < 0x80) {
+            ++i;
+            continue;
+        }
+        if (lead >= 0xC2 && lead <= 0xDF) {
+            more = 1;
+            code = lead & 0x1Fu;
+        } else if (lead >= 0xE0 && lead <= 0xEF) {
+            more = 2;
+            code = lead & 0x0Fu;
+        } else if (lead >= 0xF0 && lead <= 0xF4) {
+            more = 3;
+            code = lead & 0x07u;
+        } else {
+            return false;
+        }
+        if (i + static_cast<size_t>(more) >= text.size())
+            return false;
+        for (int k = 1; k <= more; ++k) {
+            const auto byte = static_cast<uint8_t>(text[i + static_cast<size_t>(k)]);
+            if ((byte & 0xC0u) != 0x80u)
+                return false;
+            code = code << 6 | (byte & 0x3Fu);
+        }
+        if ((more == 2 && (code < 0x800 || (code >= 0xD800 && code <= 0xDFFF))) ||
+            (more == 3 && (code < 0x10000 || code > 0x10FFFF)))
+            return false;
+        i += static_cast<size_t>(more) + 1;
+    }
+    return true;
+}
+
+std::string nearest(std::string_view word, const std::vector<std::string>& candidates)
+{
+    // A long word is never compared: the distance is quadratic and input is not to be trusted.
+    if (word.empty() || word.size() > 64)
+        return {};
+    const size_t allowed = std::max<size_t>(1, word.size() / 3);
+    size_t best = allowed + 1;
+    std::string found;
+    for (const std::string& candidate : candidates) {
+        if (candidate.size() > 64)
+            continue;
+        const size_t distance = editDistance(word, candidate);
+        if (distance < best) {
+            best = distance;
+            found = candidate;
+        }
+    }
+    return found;
+}
+
+std::string didYouMean(std::string_view word, const std::vector<std::string>& candidates)
+{
+    const std::string found = nearest(word, candidates);
+    return found.empty() ? std::string() : " Did you mean \"" + found + "\"?";
+}
+
+bool naturalLess(std::string_view a, std::string_view b)
+{
+    size_t i = 0;
+    size_t j = 0;
+    while (i < a.size() && j < b.size()) {
+        if (isDigit(a[i]) && isDigit(b[j])) {
+            const auto digits = [](std::string_view s, size_t& at) {
+                while (at < s.size() && s[at] == '0')
+                    ++at;
+                const size_t start = at;
+                while (at < s.size() && isDigit(s[at]))
+                    ++at;
+                return s.substr(start, at - start);
+            };
+            const std::string_view x = digits(a, i);
+            const std::string_view y = digits(b, j);
+            if (x.size() != y.size())
+                return x.size() < y.size();
+            if (x != y)
+                return x < y;
+            continue;
+        }
+        if (a[i] != b[j])
+            return a[i] < b[j];
+        ++i;
+        ++j;
+    }
+    if ((i < a.size()) != (j < b.size()))
+        return j < b.size();
+    return a < b; // "PA01" and "PA1" differ only here
+}
+
+} // namespace bindrel

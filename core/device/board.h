@@ -1,0 +1,46 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "core/quantity/quantity.h"
+
+#include <map>
+#include <string>
+#include <vector>
+
+namespace bindrel {
+
+/// A crystal or an external clock that the board feeds into an oscillator.
+struct CrystalFact {
+    Frequency rate;
+    Tolerance tolerance;
+    std::string load; ///< "12 pF", as the schematic says it
+};
+
+/// An off-chip thing on the board.
+struct Part {
+    std::string id;    ///< "uplink-modem"
+    std::string title; ///< "Uplink modem"
+    std::string about;
+    std::vector<std::string> terminals;
+};
+
+/// What the schematic says; docs/formats/board.md describes the file.
+struct Board {
+    std::string name;   ///< "sluice-node-c", the name of its file
+    std::string title;  ///< "Sluice node C"
+    std::string device; ///< order code of the chip that it carries
+    Voltage supply;
+    std::map<std::string, CrystalFact, std::less<>> crystals; ///< by the clock that it drives; absent: not fitted
+    std::vector<Part> parts;
+    std::map<std::string, std::string, std::less<>> nets; ///< pad or pin name -> net name
+
+    const Part* part(std::string_view id) const
+    {
+        for (const Part& p : parts)
+            if (p.id == id)
+                return &p;
+        return nullptr;
+    }
+};
+
+} // namespace bindrel

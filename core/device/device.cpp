@@ -1,0 +1,116 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/device/device.h"
+
+#include "core/base/text.h"
+
+namespace bindrel {
+
+namespace {
+template <typename Items, typename Name> int indexOf(const Items& items, std::string_view name, Name nameOf)
+{
+    for (size_t i = 0; i < items.size(); ++i)
+        if (nameOf(items[i]) == name)
+            return static_cast<int>(i);
+    return -1;
+}
+} // namespace
+
+const Role* Block::role(std::string_view roleName) const
+{
+    const auto found = roles.find(roleName);
+    return found == roles.end() ? nullptr : &found->second;
+}
+
+std::int64_t Block::ability(std::string_view abilityName, std::int64_t fallback) const
+{
+    const auto found = abilities.find(abilityName);
+    return found == abilities.end() || found->second.empty() ? fallback : found->second.front();
+}
+
+int Device::findInstance(std::string_view wanted) const
+{
+    return indexOf(instances, wanted, [](const Instance& i) -> const std::string& { return i.name; });
+}
+
+int Device::findPad(std::string_view wanted) const
+{
+    return indexOf(pads, wanted, [](const Pad& p) -> const std::string& { return p.name; });
+}
+
+int Device::findClock(std::string_view wanted) const
+{
+    return indexOf(clocks, wanted, [](const ClockNode& n) -> const std::string& { return n.id; });
+}
+
+int Device::findRange(std::string_view wanted) const
+{
+    return indexOf(ranges, wanted, [](const OperatingRange& r) -> const std::string& { return r.id; });
+}
+
+std::optional<FieldRef> Device::findField(std::string_view dotted) const
+{
+    const std::vector<std::string> parts = splitted(dotted, '.');
+    if (parts.size() != 3)
+        return std::nullopt;
+    FieldRef ref;
+    ref.instance = findInstance(parts[0]);
+    if (ref.instance < 0)
+        return std::nullopt;
+    const Block& block = blockOf(ref.instance);
+    ref.reg = indexOf(block.registers, parts[1], [](const Register& r) -> const std::string& { return r.name; });
+    if (ref.reg < 0)
+        return std::nullopt;
+    ref.field = indexOf(block.registers[size_t(ref.reg)].fields, parts[2],
+                        [](const Field& f) -> const std::string& { return f.name; });
+    if (ref.field < 0)
+        return std::nullopt;
+    return ref;
+}
+
+std::uint32_t Device::addressOf(int instance, int reg) const
+{
+    return instances[size_t(instance)].base + blockOf(instance).registers[size_t(reg)].offset;
+}
+
+std::string Device::nameOf(const FieldRef& ref) const
+{
+    return instances[size_t(ref.instance)].name + "." + registerOf(ref).name + "." + fieldOf(ref).name;
+}
+
+std::string Device::pinOf(int pad) const
+{
+    for (const PackagePin& pin : package.pins)
+        if (pin.kind == PackagePin::Kind::Pad && pin.pad == pad)
+            return pin.number;
+    return {};
+}
+
+FieldRef Device::roleField(int instance, std::string_view role) const
+{
+    const Role* found = blockOf(instance).role(role);
+    return found ? FieldRef{instance, found->reg, found->field} : FieldRef{};
+}
+
+std::vector<std::int64_t> Device::abilities(int instance, std::string_view wanted) const
+{
+    const Instance& self = instances[size_t(instance)];
+    if (const auto own = self.abilities.find(wanted); own != self.abilities.end())
+        return own->second;
+    const Block& block = blockOf(instance);
+    const auto shared = block.abilities.find(wanted);
+    return shared == block.abilities.end() ? std::vector<std::int64_t>() : shared->second;
+}
+
+std::int64_t Device::ability(int instance, std::string_view wanted, std::int64_t fallback) const
+{
+    const std::vector<std::int64_t> all = abilities(instance, wanted);
+    return all.empty() ? fallback : all.front();
+}
+
+std::string Device::signalName(const Route& route) const
+{
+    const Instance& instance = instances[size_t(route.instance)];
+    return instance.name + "." + instance.signals[size_t(route.signal)].name;
+}
+
+} // namespace bindrel

@@ -1,0 +1,67 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "core/base/json_document.h"
+#include "core/device/device.h"
+
+#include <string>
+
+namespace bindrel {
+
+/// Builds a Device from the sections of its file and its family's file. Private to loading; each section's reading is in
+/// a file of its own (read_blocks.cpp, read_clocks.cpp, read_pads.cpp).
+/// After the first problem in either document the readers go on with defaults, and the result is thrown away.
+class DeviceReader {
+public:
+    /// `family` may be null; a section is taken from `own` when it is there, else from the family.
+    DeviceReader(JsonDocument& own, JsonDocument* family) : own_(own), family_(family) {}
+
+    void readAll();
+    Device take() { return std::move(device_); }
+    bool ok() const { return own_.ok() && (!family_ || family_->ok()); }
+
+private:
+    JsonNode section(std::string_view key);
+    void readIdentity();
+    void readRanges();
+    void readTiming();
+
+    // read_blocks.cpp
+    void readBlocks();
+    Block readBlock(const std::string& name, const JsonNode& node);
+    void readRegisters(Block& block, const JsonNode& node);
+    void readRoles(Block& block, const JsonNode& node);
+    void readInstances();
+    void resolveInstances();
+
+    // read_clocks.cpp
+    void readClocks();
+    void readClockInputs(ClockNode& node, const JsonNode& from);
+    void readClockControl(ClockNode& node, const JsonNode& from);
+    RateLimit readLimit(const JsonNode& node);
+    void orderClocks();
+    void resetClock(ClockNode& node, const JsonNode& from);
+
+    // read_pads.cpp
+    void readPads();
+    void readRoutes(Pad& pad, int index, const JsonNode& node);
+    void addRoute(int pad, int code, const JsonNode& signal);
+    void readPackage();
+
+    FieldRef fieldAt(const JsonNode& node);
+    int clockAt(const JsonNode& node);
+    int instanceAt(const JsonNode& node);
+
+    JsonDocument& own_;
+    JsonDocument* family_;
+    Device device_;
+    std::vector<JsonNode> instanceNodes_;
+};
+
+/// "as is", "minus one", "power of two", {"table": [[value, code], …]} or {"piecewise": [{codes, base, step}, …]}.
+Encoding readEncoding(const JsonNode& node);
+
+/// "7", "7:4": least significant bit and width.
+std::pair<int, int> readBits(const JsonNode& node);
+
+} // namespace bindrel

@@ -1,0 +1,248 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/device/load_device.h"
+
+#include "core/base/files.h"
+#include "core/base/text.h"
+#include "core/device/device_reader.h"
+
+#include <fmt/format.h>
+
+namespace bindrel {
+
+namespace {
+const std::vector<std::string> kKeys{"$schema", "format",  "name",   "family",       "about",     "core",   "memory",
+                                     "supply",  "ranges",  "flash_timing", "cpu_clock", "unlock", "lines",  "routing",
+                                     "clocks",  "blocks",  "instances",    "pads",      "pad_defaults", "package"};
+
+void checkFrame(const JsonNode& root)
+{
+    root.allowOnly(kKeys);
+    if (const std::int64_t format = root.integer("format", 0, INT32_MAX); root.has("format") && format != 1)
+        root.child("format").fail(fmt::format("this version of Bindrel reads format 1, not {}.", format));
+}
+} // namespace
+
+JsonNode DeviceReader::section(std::string_view key)
+{
+    const JsonNode own = own_.root().optionalChild(key);
+    if (own.exists() || !family_)
+        return own;
+    return family_->root().optionalChild(key);
+}
+
+FieldRef DeviceReader::fieldAt(const JsonNode& node)
+{
+    const std::string dotted = node.asString();
+    if (const auto found = device_.findField(dotted))
+        return *found;
+    std::vector<std::string> near;
+    const std::string instanceName = dotted.substr(0, dotted.find('.'));
+    if (const int instance = device_.findInstance(instanceName); instance >= 0)
+        for (const Register& reg : device_.blockOf(instance).registers)
+            for (const Field& field : reg.fields)
+                near.push_back(instanceName + "." + reg.name + "." + field.name);
+    node.fail(fmt::format("\"{}\" is not a field of this device; write INSTANCE.REGISTER.FIELD.{}", dotted,
+                          didYouMean(dotted, near)));
+    // Any valid reference keeps the readers going; the result is thrown away.
+    return {};
+}
+
+int DeviceReader::clockAt(const JsonNode& node)
+{
+    const std::string id = node.asString();
+    const int found = device_.findClock(id);
+    if (found < 0) {
+        std::vector<std::string> ids;
+        for (const ClockNode& clock : device_.clocks)
+            ids.push_back(clock.id);
+        node.fail(fmt::format("\"{}\" is not a clock of this device.{}", id, didYouMean(id, ids)));
+    }
+    return found;
+}
+
+int DeviceReader::instanceAt(const JsonNode& node)
+{
+    const std::string name = node.asString();
+    const int found = device_.findInstance(name);
+    if (found < 0) {
+        std::vector<std::string> names;
+        for (const Instance& instance : device_.instances)
+            names.push_back(instance.name);
+        node.fail(fmt::format("\"{}\" is not an instance of this device.{}", name, didYouMean(name, names)));
+    }
+    return found;
+}
+
+void DeviceReader::readIdentity()
+{
+    device_.name = own_.root().string("name");
+    device_.family = family_ ? family_->root().string("family") : "";
+    device_.about = own_.root().string("about", "");
+    const JsonNode core = section("core");
+    core.allowOnly({"name", "tools", "flags", "vectors"});
+    device_.coreName = core.string("name");
+    device_.toolPrefix = core.string("tools");
+    device_.compilerFlags = core.strings("flags");
+    device_.vectorCount = static_cast<int>(core.integer("vectors", 0, 480));
+    const JsonNode memory = section("memory");
+    memory.allowOnly({"flash", "ram"});
+    const auto readArea = [](const JsonNode& node, std::uint32_t& base, std::uint32_t& bytes) {
+        const std::vector<JsonNode> pair = node.items();
+        if (pair.size() != 2) {
+            node.fail("must be a base address and a size in bytes.");
+            return;
+        }
+        base = pair[0].asWord();
+        bytes = static_cast<std::uint32_t>(pair[1].asInteger(256, 1 << 30));
+    };
+    readArea(memory.child("flash"), device_.flashBase, device_.flashBytes);
+    readArea(memory.child("ram"), device_.ramBase, device_.ramBytes);
+    const std::vector<JsonNode> supply = section("supply").items();
+    if (supply.size() == 2) {
+        device_.supplyMin = supply[0].asVoltage();
+        device_.supplyMax = supply[1].asVoltage();
+    } else {
+        own_.fail("/supply", "must be the lowest and the highest supply voltage.");
+    }
+}
+
+void DeviceReader::readRanges()
+{
+    const JsonNode node = section("ranges");
+    node.allowOnly({"control", "ready", "reset", "list"});
+    for (const JsonNode& row : node.child("list").items()) {
+        row.allowOnly({"id", "name", "supply", "code", "wait_states"});
+        OperatingRange range;
+        range.id = row.string("id");
+        range.name = row.string("name");
+        range.code = static_cast<std::uint32_t>(row.integer("code", 0, 255));
+        const std::vector<JsonNode> supply = row.child("supply").items();
+        if (supply.size() == 2) {
+            range.supplyMin = supply[0].asVoltage();
+            range.supplyMax = supply[1].asVoltage();
+        } else {
+            row.fail("\"supply\" must be the lowest and the highest voltage of the range.");
+        }
+        for (const JsonNode& limit : row.child("wait_states").items()) {
+            range.waitStateLimits.push_back(limit.asFrequency());
+            const size_t n = range.waitStateLimits.size();
+            if (n > 1 && !(range.waitStateLimits[n - 1] > range.waitStateLimits[n - 2]))
+                limit.fail("each further wait state must permit a faster clock.");
+        }
+        if (range.waitStateLimits.empty())
+            row.fail("\"wait_states\" needs at least the limit with none.");
+        device_.ranges.push_back(std::move(range));
+    }
+    if (device_.ranges.empty())
+        node.fail("lists no operating range; give at least one.");
+    const std::string reset = node.string("reset", device_.ranges.empty() ? "" : device_.ranges.front().id);
+    device_.resetRange = device_.findRange(reset);
+    if (device_.resetRange < 0)
+        node.child("reset").fail(fmt::format("\"{}\" is not an operating range of this device.", reset));
+}
+
+void DeviceReader::readTiming()
+{
+    const JsonNode ranges = section("ranges");
+    if (ranges.has("control"))
+        device_.rangeControl = fieldAt(ranges.child("control"));
+    if (ranges.has("ready"))
+        device_.rangeReady = fieldAt(ranges.child("ready"));
+    const JsonNode timing = section("flash_timing");
+    timing.allowOnly({"clock", "field"});
+    device_.flashClock = clockAt(timing.child("clock"));
+    device_.waitStates = fieldAt(timing.child("field"));
+    device_.cpuClock = clockAt(section("cpu_clock"));
+    if (const JsonNode lines = section("lines"); lines.exists())
+        device_.lineInstance = instanceAt(lines);
+    for (const JsonNode& row : section("unlock").items()) {
+        row.allowOnly({"register", "key"});
+        Unlock unlock;
+        const FieldRef ref = [&] {
+            const std::string dotted = row.string("register");
+            for (size_t i = 0; i < device_.instances.size(); ++i) {
+                const Block& block = device_.blockOf(static_cast<int>(i));
+                for (size_t r = 0; r < block.registers.size(); ++r)
+                    if (device_.instances[i].name + "." + block.registers[r].name == dotted)
+                        return FieldRef{static_cast<int>(i), static_cast<int>(r), 0};
+            }
+            row.child("register").fail(fmt::format("\"{}\" is not a register of this device.", dotted));
+            return FieldRef{};
+        }();
+        unlock.instance = ref.instance;
+        unlock.reg = ref.reg;
+        unlock.key = row.child("key").asWord();
+        device_.unlocks.push_back(unlock);
+    }
+}
+
+void DeviceReader::readAll()
+{
+    checkFrame(own_.root());
+    if (family_)
+        checkFrame(family_->root());
+    for (const char* key : {"core", "memory", "supply", "ranges", "flash_timing", "cpu_clock", "clocks", "blocks", "instances",
+                            "pads", "package"})
+        if (!section(key).exists())
+            own_.fail("", fmt::format("the key \"{}\" is missing here and in the family's file.", key));
+    // Each step uses what the ones before it have read, and indexes into it: stop at the first problem.
+    using Step = void (DeviceReader::*)();
+    for (const Step step : {&DeviceReader::readIdentity, &DeviceReader::readRanges, &DeviceReader::readBlocks,
+                            &DeviceReader::readInstances, &DeviceReader::readClocks, &DeviceReader::resolveInstances,
+                            &DeviceReader::readTiming, &DeviceReader::readPads, &DeviceReader::readPackage}) {
+        if (!ok())
+            return;
+        (this->*step)();
+    }
+}
+
+Expected<Device> parseDevice(std::string text, std::string file, std::string familyText, std::string familyFile)
+{
+    JsonDocument own(std::move(text), std::move(file));
+    if (!own.ok())
+        return own.problem();
+    std::unique_ptr<JsonDocument> family;
+    if (!familyText.empty()) {
+        family = std::make_unique<JsonDocument>(std::move(familyText), std::move(familyFile));
+        if (!family->ok())
+            return family->problem();
+    }
+    DeviceReader reader(own, family.get());
+    reader.readAll();
+    if (!own.ok())
+        return own.problem();
+    if (family && !family->ok())
+        return family->problem();
+    return reader.take();
+}
+
+Expected<Device> loadDevice(const std::filesystem::path& path)
+{
+    Expected<std::string> text = readFile(path);
+    if (!text)
+        return text.problem();
+    // The family is named by a file beside this one; a path that leads elsewhere is not followed.
+    std::string familyText;
+    std::filesystem::path familyPath;
+    {
+        JsonDocument peek(*text, path.string());
+        if (!peek.ok())
+            return peek.problem();
+        const JsonNode family = peek.root().optionalChild("family");
+        if (family.exists()) {
+            const std::string name = family.asString();
+            if (std::filesystem::path(name).filename() != name || name.empty())
+                family.fail(fmt::format("\"{}\" must be the name of a file in the same folder.", name));
+            if (!peek.ok())
+                return peek.problem();
+            familyPath = path.parent_path() / name;
+            Expected<std::string> read = readFile(familyPath);
+            if (!read)
+                return read.problem();
+            familyText = *std::move(read);
+        }
+    }
+    return parseDevice(*std::move(text), path.string(), std::move(familyText), familyPath.string());
+}
+
+} // namespace bindrel

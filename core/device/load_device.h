@@ -1,0 +1,22 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "core/base/expected.h"
+#include "core/device/board.h"
+#include "core/device/device.h"
+
+#include <filesystem>
+
+namespace bindrel {
+
+/// Reads a device file and the family file that it names (beside it). The problem names the file that is at fault, with
+/// line and JSON pointer.
+Expected<Device> loadDevice(const std::filesystem::path& path);
+
+/// The same from texts, for tests and tools; `familyText` may be empty when the device names no family.
+Expected<Device> parseDevice(std::string text, std::string file, std::string familyText, std::string familyFile);
+
+Expected<Board> loadBoard(const std::filesystem::path& path);
+Expected<Board> parseBoard(std::string text, std::string file);
+
+} // namespace bindrel

@@ -1,0 +1,311 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/base/text.h"
+#include "core/device/device_reader.h"
+
+#include <fmt/format.h>
+
+#include <charconv>
+
+namespace bindrel {
+
+namespace {
+
+constexpr int kMaxCopies = 256;
+
+std::string numbered(std::string_view pattern, int n)
+{
+    std::string out(pattern);
+    if (const size_t at = out.find("{n}"); at != std::string::npos)
+        out.replace(at, 3, std::to_string(n));
+    return out;
+}
+
+std::optional<int> smallNumber(std::string_view text)
+{
+    int value = 0;
+    const auto [end, error] = std::from_chars(text.data(), text.data() + text.size(), value);
+    return error == std::errc() && end == text.data() + text.size() ? std::optional(value) : std::nullopt;
+}
+
+Field::Access readAccess(const JsonNode& node)
+{
+    const std::string text = node.string("access", "rw");
+    if (text == "rw")
+        return Field::Access::ReadWrite;
+    if (text == "ro")
+        return Field::Access::ReadOnly;
+    if (text == "wo")
+        return Field::Access::WriteOnly;
+    if (text == "w1c")
+        return Field::Access::WriteOneToClear;
+    node.child("access").fail(fmt::format("\"{}\" is not an access; use rw, ro, wo or w1c.", text));
+    return Field::Access::ReadWrite;
+}
+
+/// A row "OVS": "3", or an object with bits, access, values, about, count.
+void readField(Register& reg, const std::string& name, const JsonNode& node)
+{
+    Field field;
+    field.name = name;
+    int copies = 1;
+    if (node.isObject()) {
+        node.allowOnly({"bits", "access", "values", "about", "count"});
+        std::tie(field.lsb, field.width) = readBits(node.child("bits"));
+        field.access = readAccess(node);
+        field.about = node.string("about", "");
+        for (const auto& [valueName, code] : node.optionalChild("values").members())
+            field.values.push_back({valueName, static_cast<std::uint32_t>(code.asInteger(0, field.maxCode()))});
+        copies = static_cast<int>(node.integer("count", 1, 32, 1));
+    } else {
+        std::tie(field.lsb, field.width) = readBits(node);
+    }
+    if (copies > 1 && name.find("{n}") == std::string::npos)
+        node.fail("has a count, so its name needs {n} where the number goes.");
+    for (int n = 0; n < copies; ++n) {
+        Field copy = field;
+        copy.name = numbered(name, n);
+        copy.lsb = field.lsb + n * field.width;
+        if (copy.lsb + copy.width > 32) {
+            node.fail(fmt::format("{} ends at bit {}; a register has bits 31:0.", copy.name, copy.lsb + copy.width - 1));
+            return;
+        }
+        reg.fields.push_back(std::move(copy));
+    }
+}
+
+/// "CFG{bit}.FUNC" in a block, with {bit} left in place: ports resolve it a pad at a time, as "CFG3.FUNC".
+Role readRole(const Block& block, const std::string& dotted, const JsonNode& node)
+{
+    Role role;
+    const size_t dot = dotted.find('.');
+    const std::string regName = dotted.substr(0, dot);
+    const std::string fieldName = dot == std::string::npos ? "" : dotted.substr(dot + 1);
+    std::vector<std::string> names;
+    for (size_t r = 0; r < block.registers.size(); ++r)
+        for (size_t f = 0; f < block.registers[r].fields.size(); ++f) {
+            names.push_back(block.registers[r].name + "." + block.registers[r].fields[f].name);
+            if (block.registers[r].name == regName && block.registers[r].fields[f].name == fieldName) {
+                role.reg = static_cast<int>(r);
+                role.field = static_cast<int>(f);
+            }
+        }
+    if (role.reg < 0)
+        node.fail(fmt::format("\"{}\" is not a field of this block.{}", dotted, didYouMean(dotted, names)));
+    return role;
+}
+
+} // namespace
+
+std::pair<int, int> readBits(const JsonNode& node)
+{
+    const std::string text = node.asString();
+    const size_t colon = text.find(':');
+    const auto high = smallNumber(std::string_view(text).substr(0, colon));
+    const auto low = colon == std::string::npos ? high : smallNumber(std::string_view(text).substr(colon + 1));
+    if (!high || !low || *low < 0 || *high > 31 || *low > *high) {
+        node.fail(fmt::format("\"{}\" names no bits; write \"7\" or \"7:4\", from 31 down to 0.", text));
+        return {0, 1};
+    }
+    return {*low, *high - *low + 1};
+}
+
+Encoding readEncoding(const JsonNode& node)
+{
+    Encoding encoding;
+    if (!node.exists())
+        return encoding;
+    if (node.isObject()) {
+        node.allowOnly({"table", "piecewise"});
+        if (node.has("table")) {
+            encoding.kind = Encoding::Kind::Table;
+            for (const JsonNode& row : node.child("table").items()) {
+                const std::vector<JsonNode> pair = row.items();
+                if (pair.size() != 2)
+                    row.fail("must be a pair: value, code.");
+                else
+                    encoding.table.emplace_back(pair[0].asInteger(0, INT32_MAX),
+                                                static_cast<std::uint32_t>(pair[1].asInteger(0, UINT32_MAX)));
+            }
+            return encoding;
+        }
+        encoding.kind = Encoding::Kind::Piecewise;
+        for (const JsonNode& row : node.child("piecewise").items()) {
+            row.allowOnly({"codes", "base", "step"});
+            const std::vector<JsonNode> codes = row.child("codes").items();
+            if (codes.size() != 2) {
+                row.fail("\"codes\" must be the first and the last code.");
+                continue;
+            }
+            Encoding::Segment segment;
+            segment.firstCode = static_cast<std::uint32_t>(codes[0].asInteger(0, UINT32_MAX));
+            segment.lastCode = static_cast<std::uint32_t>(codes[1].asInteger(segment.firstCode, UINT32_MAX));
+            segment.base = row.integer("base", 0, INT32_MAX);
+            segment.step = row.integer("step", 1, INT32_MAX);
+            encoding.segments.push_back(segment);
+        }
+        return encoding;
+    }
+    const std::string text = node.asString();
+    if (text == "minus one")
+        encoding.kind = Encoding::Kind::MinusOne;
+    else if (text == "power of two")
+        encoding.kind = Encoding::Kind::PowerOfTwo;
+    else if (text != "as is")
+        node.fail(fmt::format("\"{}\" is not an encoding; use \"as is\", \"minus one\", \"power of two\", a table or "
+                              "piecewise segments.",
+                              text));
+    return encoding;
+}
+
+void DeviceReader::readBlocks()
+{
+    for (const auto& [name, node] : section("blocks").members())
+        device_.blocks.push_back(readBlock(name, node));
+}
+
+Block DeviceReader::readBlock(const std::string& name, const JsonNode& node)
+{
+    node.allowOnly({"kind", "about", "abilities", "registers", "roles"});
+    Block block;
+    block.name = name;
+    block.kind = node.string("kind", "");
+    block.about = node.string("about", "");
+    for (const auto& [ability, values] : node.optionalChild("abilities").members())
+        for (const JsonNode& value : values.items())
+            block.abilities[ability].push_back(value.asInteger(0, INT32_MAX));
+    readRegisters(block, node.child("registers"));
+    readRoles(block, node.optionalChild("roles"));
+    return block;
+}
+
+void DeviceReader::readRegisters(Block& block, const JsonNode& node)
+{
+    for (const auto& [name, from] : node.members()) {
+        from.allowOnly({"offset", "reset", "about", "fields", "count", "first", "stride"});
+        Register reg;
+        reg.offset = from.word("offset", 0);
+        reg.reset = from.word("reset", 0);
+        reg.about = from.string("about", "");
+        const auto copies = static_cast<int>(from.integer("count", 1, kMaxCopies, 1));
+        const auto first = static_cast<int>(from.integer("first", 0, 1000, 0));
+        const auto stride = static_cast<std::uint32_t>(from.integer("stride", 4, 4096, 4));
+        if (reg.offset % 4 != 0 || reg.offset > 0xFFFF)
+            from.fail("its offset must be a multiple of 4 below 0x1 0000.");
+        if (copies > 1 && name.find("{n}") == std::string::npos)
+            from.fail("has a count, so its name needs {n} where the number goes.");
+        for (const auto& [fieldName, fieldNode] : from.child("fields").members())
+            readField(reg, fieldName, fieldNode);
+        for (int n = 0; n < copies; ++n) {
+            Register copy = reg;
+            copy.name = numbered(name, first + n);
+            copy.offset = reg.offset + stride * static_cast<std::uint32_t>(n);
+            block.registers.push_back(std::move(copy));
+        }
+    }
+}
+
+void DeviceReader::readRoles(Block& block, const JsonNode& node)
+{
+    for (const auto& [name, from] : node.members()) {
+        std::string dotted;
+        Encoding encoding;
+        if (from.isObject()) {
+            from.allowOnly({"field", "encoding"});
+            dotted = from.string("field");
+            encoding = readEncoding(from.optionalChild("encoding"));
+        } else {
+            dotted = from.asString();
+        }
+        const size_t hole = dotted.find("{bit}");
+        if (hole == std::string::npos) {
+            Role role = readRole(block, dotted, from);
+            role.encoding = std::move(encoding);
+            block.roles[name] = role;
+            continue;
+        }
+        // A role for each bit of a port: "function" becomes "function0", "function1", …
+        for (int bit = 0; bit < 32; ++bit) {
+            std::string named = dotted;
+            for (size_t at; (at = named.find("{bit}")) != std::string::npos;)
+                named.replace(at, 5, std::to_string(bit));
+            bool there = false;
+            for (const Register& reg : block.registers)
+                for (const Field& field : reg.fields)
+                    there = there || reg.name + "." + field.name == named;
+            if (!there && bit > 0)
+                break;
+            Role role = readRole(block, named, from);
+            role.encoding = encoding;
+            block.roles[name + std::to_string(bit)] = role;
+        }
+    }
+}
+
+void DeviceReader::readInstances()
+{
+    std::vector<std::string> blockNames;
+    for (const Block& block : device_.blocks)
+        blockNames.push_back(block.name);
+    for (const auto& [name, node] : section("instances").members()) {
+        node.allowOnly({"block", "kind", "base", "bus", "kernel", "gate", "signals", "interrupts", "abilities"});
+        Instance instance;
+        instance.name = name;
+        instance.base = node.child("base").asWord();
+        std::string blockName = node.string("block");
+        // A kind given by the instance makes a block of that kind out of a shared one ("opaque" as "crystal").
+        for (size_t i = 0; i < device_.blocks.size(); ++i)
+            if (device_.blocks[i].name == blockName)
+                instance.block = static_cast<int>(i);
+        if (instance.block < 0) {
+            node.child("block").fail(
+                fmt::format("\"{}\" is not a block of this device.{}", blockName, didYouMean(blockName, blockNames)));
+            return;
+        }
+        if (const std::string kind = node.string("kind", ""); !kind.empty()) {
+            Block own = device_.blocks[size_t(instance.block)];
+            own.name = blockName + "_" + kind;
+            own.kind = kind;
+            instance.block = static_cast<int>(device_.blocks.size());
+            for (size_t i = 0; i < device_.blocks.size(); ++i)
+                if (device_.blocks[i].name == own.name)
+                    instance.block = static_cast<int>(i);
+            if (size_t(instance.block) == device_.blocks.size())
+                device_.blocks.push_back(std::move(own));
+        }
+        for (const auto& [signal, direction] : node.optionalChild("signals").members()) {
+            const std::string text = direction.asString();
+            InstanceSignal entry{signal, InstanceSignal::Direction::Both};
+            if (text == "in")
+                entry.direction = InstanceSignal::Direction::In;
+            else if (text == "out")
+                entry.direction = InstanceSignal::Direction::Out;
+            else if (text == "analog")
+                entry.direction = InstanceSignal::Direction::Analog;
+            else if (text != "both")
+                direction.fail(fmt::format("\"{}\" is not a direction; use in, out, both or analog.", text));
+            instance.signals.push_back(std::move(entry));
+        }
+        for (const auto& [event, number] : node.optionalChild("interrupts").members())
+            instance.interrupts[event] =
+                static_cast<int>(number.asInteger(0, device_.vectorCount > 0 ? device_.vectorCount - 1 : 0));
+        for (const auto& [ability, values] : node.optionalChild("abilities").members())
+            for (const JsonNode& value : values.items())
+                instance.abilities[ability].push_back(value.asInteger(0, INT32_MAX));
+        device_.instances.push_back(std::move(instance));
+        instanceNodes_.push_back(node);
+    }
+}
+
+void DeviceReader::resolveInstances()
+{
+    for (size_t i = 0; i < instanceNodes_.size(); ++i) {
+        const JsonNode& node = instanceNodes_[i];
+        Instance& instance = device_.instances[i];
+        instance.bus = clockAt(node.child("bus"));
+        instance.kernel = node.has("kernel") ? clockAt(node.child("kernel")) : instance.bus;
+        if (node.has("gate"))
+            instance.gate = fieldAt(node.child("gate"));
+    }
+}
+
+} // namespace bindrel

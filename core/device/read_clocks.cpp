@@ -1,0 +1,272 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/base/text.h"
+#include "core/device/device_reader.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cstdio>
+
+namespace bindrel {
+
+namespace {
+
+constexpr std::int64_t kMaxFactor = 1 << 20;
+
+ClockNode::Type readType(const JsonNode& node)
+{
+    const std::vector<std::pair<std::string, ClockNode::Type>> known{
+        {"oscillator", ClockNode::Type::Oscillator}, {"crystal", ClockNode::Type::Crystal},
+        {"select", ClockNode::Type::Select},         {"divide", ClockNode::Type::Divide},
+        {"multiply", ClockNode::Type::Multiply},     {"follow", ClockNode::Type::Follow}};
+    const std::string text = node.string("type");
+    std::vector<std::string> names;
+    for (const auto& [name, type] : known) {
+        if (name == text)
+            return type;
+        names.push_back(name);
+    }
+    node.child("type").fail(fmt::format("\"{}\" is not a clock type; use {}.{}", text, listed(names), didYouMean(text, names)));
+    return ClockNode::Type::Divide;
+}
+
+/// "1..16" or [1, 2, 4].
+std::vector<std::int64_t> readFactors(const JsonNode& node)
+{
+    std::vector<std::int64_t> out;
+    if (node.isArray()) {
+        for (const JsonNode& item : node.items())
+            out.push_back(item.asInteger(1, kMaxFactor));
+    } else {
+        const std::string text = node.asString();
+        const size_t dots = text.find("..");
+        const auto isNumber = [](const std::string& s) {
+            return !s.empty() && s.size() <= 7 && std::all_of(s.begin(), s.end(), [](char c) { return c >= '0' && c <= '9'; });
+        };
+        const std::string low = text.substr(0, dots);
+        const std::string high = dots == std::string::npos ? "" : text.substr(dots + 2);
+        if (!isNumber(low) || !isNumber(high) || std::stol(low) < 1 || std::stol(high) < std::stol(low) ||
+            std::stol(high) - std::stol(low) > 65536) {
+            node.fail(fmt::format("\"{}\" is not a range of factors; write \"1..16\" or a list.", text));
+            return {1};
+        }
+        for (std::int64_t f = std::stol(low); f <= std::stol(high); ++f)
+            out.push_back(f);
+    }
+    std::sort(out.begin(), out.end());
+    if (out.empty())
+        node.fail("lists no factor; give at least one.");
+    return out;
+}
+
+/// "1", "1/2": of another clock.
+Rational readPart(const JsonNode& node)
+{
+    const std::string text = node.asString();
+    int num = 0;
+    int den = 1;
+    char rest = 0;
+    const int got = text.size() > 9 ? 0 : std::sscanf(text.c_str(), "%d/%d%c", &num, &den, &rest);
+    if (got < 1 || got > 2 || num < 1 || den < 1) {
+        node.fail(fmt::format("\"{}\" is not a part; write \"1\" or \"1/2\".", text));
+        return 1;
+    }
+    return Rational(num, den);
+}
+
+} // namespace
+
+RateLimit DeviceReader::readLimit(const JsonNode& node)
+{
+    node.allowOnly({"min", "max", "relative_to", "relative_max", "because"});
+    RateLimit limit;
+    if (node.has("min"))
+        limit.min = node.child("min").asFrequency();
+    if (node.has("max"))
+        limit.max = node.child("max").asFrequency();
+    if (limit.min && limit.max && *limit.min > *limit.max)
+        node.fail("its minimum is above its maximum.");
+    limit.because = node.string("because", "");
+    if (node.has("relative_to")) {
+        limit.relativeTo = clockAt(node.child("relative_to"));
+        const JsonNode part = node.child("relative_max");
+        limit.relativeMax = readPart(part);
+    }
+    return limit;
+}
+
+void DeviceReader::readClocks()
+{
+    const JsonNode list = section("clocks");
+    const std::vector<JsonNode> rows = list.items();
+    for (const JsonNode& row : rows) {
+        ClockNode node;
+        node.id = row.string("id");
+        if (device_.findClock(node.id) >= 0)
+            row.child("id").fail(fmt::format("the clock \"{}\" is described twice.", node.id));
+        device_.clocks.push_back(std::move(node));
+    }
+    if (!ok())
+        return;
+    for (size_t i = 0; i < rows.size(); ++i) {
+        const JsonNode& row = rows[i];
+        row.allowOnly({"id", "name", "tier", "type", "rate", "tolerance", "startup", "crystal", "from", "inputs", "control",
+                       "status", "encoding", "factors", "follows", "factor", "enable", "ready", "frozen_by", "limit",
+                       "limits"});
+        ClockNode& node = device_.clocks[i];
+        node.name = row.string("name", node.id);
+        node.tier = row.string("tier");
+        if (node.tier != "source" && node.tier != "multiplier" && node.tier != "system" && node.tier != "kernel")
+            row.child("tier").fail(fmt::format("\"{}\" is not a tier; use source, multiplier, system or kernel.", node.tier));
+        node.type = readType(row);
+        if (node.type == ClockNode::Type::Oscillator) {
+            node.rate = row.child("rate").asFrequency();
+            if (!(node.rate.value > Rational(0)))
+                row.child("rate").fail("must be above zero.");
+            if (row.has("tolerance"))
+                node.tolerance = Tolerance::symmetric(row.child("tolerance").asPpm().value);
+        }
+        if (node.type == ClockNode::Type::Crystal) {
+            const std::vector<JsonNode> bounds = row.child("crystal").items();
+            if (bounds.size() != 2) {
+                row.fail("\"crystal\" must be the lowest and the highest rate that may be fitted.");
+            } else {
+                node.crystalMin = bounds[0].asFrequency();
+                node.crystalMax = bounds[1].asFrequency();
+            }
+        }
+        if (row.has("startup"))
+            node.startup = row.child("startup").asDuration();
+        if (row.has("enable"))
+            node.enable = fieldAt(row.child("enable"));
+        if (row.has("ready"))
+            node.ready = fieldAt(row.child("ready"));
+        if (row.has("frozen_by"))
+            node.frozenBy = clockAt(row.child("frozen_by"));
+        readClockInputs(node, row);
+        readClockControl(node, row);
+        if (row.has("limit"))
+            node.limit = readLimit(row.child("limit"));
+        for (const auto& [range, limit] : row.optionalChild("limits").members()) {
+            if (device_.findRange(range) < 0)
+                limit.fail(fmt::format("\"{}\" is not an operating range of this device.", range));
+            node.limitByRange[range] = readLimit(limit);
+        }
+        if (!ok())
+            return;
+        resetClock(node, row);
+    }
+    orderClocks();
+}
+
+void DeviceReader::readClockInputs(ClockNode& node, const JsonNode& from)
+{
+    if (node.type == ClockNode::Type::Oscillator || node.type == ClockNode::Type::Crystal)
+        return;
+    if (node.type != ClockNode::Type::Select) {
+        node.inputs.push_back({clockAt(from.child("from")), 0});
+        return;
+    }
+    for (const auto& [name, code] : from.child("inputs").members()) {
+        ClockInput input;
+        input.code = static_cast<std::uint32_t>(code.asInteger(0, 255));
+        if (name != "none") {
+            input.node = device_.findClock(name);
+            if (input.node < 0) {
+                std::vector<std::string> ids;
+                for (const ClockNode& other : device_.clocks)
+                    ids.push_back(other.id);
+                code.fail(fmt::format("\"{}\" is not a clock of this device.{}", name, didYouMean(name, ids)));
+            }
+        }
+        node.inputs.push_back(input);
+    }
+    if (node.inputs.empty())
+        from.child("inputs").fail("lists no input; give at least one.");
+}
+
+void DeviceReader::readClockControl(ClockNode& node, const JsonNode& from)
+{
+    switch (node.type) {
+    case ClockNode::Type::Select:
+        node.control = fieldAt(from.child("control"));
+        if (from.has("status"))
+            node.status = fieldAt(from.child("status"));
+        break;
+    case ClockNode::Type::Divide:
+    case ClockNode::Type::Multiply:
+        node.factors = readFactors(from.child("factors"));
+        node.encoding = readEncoding(from.optionalChild("encoding"));
+        if (from.has("control"))
+            node.control = fieldAt(from.child("control"));
+        else if (node.factors.size() > 1)
+            from.fail("has several factors but no \"control\" field that chooses among them.");
+        break;
+    case ClockNode::Type::Follow:
+        if (from.has("follows")) {
+            node.follows = clockAt(from.child("follows"));
+            const JsonNode factor = from.child("factor");
+            factor.allowOnly({"when_one", "else"});
+            node.factorWhenOne = factor.integer("when_one", 1, 64);
+            node.factorElse = factor.integer("else", 1, 64);
+        }
+        break;
+    case ClockNode::Type::Oscillator:
+    case ClockNode::Type::Crystal:
+        break;
+    }
+}
+
+/// What the register holds after reset says how the clock stands then, so that the fact is in one place.
+void DeviceReader::resetClock(ClockNode& node, const JsonNode& from)
+{
+    const auto resetCode = [this](const FieldRef& ref) {
+        return device_.registerOf(ref).reset >> device_.fieldOf(ref).lsb & device_.fieldOf(ref).maxCode();
+    };
+    node.onAtReset = !node.enable.valid() || resetCode(node.enable) == 1;
+    if (node.type == ClockNode::Type::Select) {
+        const std::uint32_t code = resetCode(node.control);
+        const auto found = std::find_if(node.inputs.begin(), node.inputs.end(),
+                                        [code](const ClockInput& input) { return input.code == code; });
+        if (found == node.inputs.end())
+            from.child("inputs").fail(fmt::format("no input has the code {} that {} holds after reset.", code,
+                                                  device_.nameOf(node.control)));
+        else
+            node.resetValue = found - node.inputs.begin();
+    } else if (node.type == ClockNode::Type::Divide || node.type == ClockNode::Type::Multiply) {
+        node.resetValue = node.factors.empty() ? 1 : node.factors.front();
+        if (!node.control.valid())
+            return;
+        const auto value = node.encoding.decode(resetCode(node.control));
+        if (!value || !std::binary_search(node.factors.begin(), node.factors.end(), *value))
+            from.fail(fmt::format("{} resets to {}, which means no permitted factor.", device_.nameOf(node.control),
+                                  resetCode(node.control)));
+        else
+            node.resetValue = *value;
+        const std::uint32_t maxCode = device_.fieldOf(node.control).maxCode();
+        for (const std::int64_t factor : node.factors)
+            if (const auto code = node.encoding.encode(factor); !code || *code > maxCode) {
+                from.fail(fmt::format("the factor {} has no code in {}.", factor, device_.nameOf(node.control)));
+                return;
+            }
+    }
+}
+
+/// Every clock must come after its inputs, so that one pass computes all rates; a file in another order is refused.
+void DeviceReader::orderClocks()
+{
+    for (size_t i = 0; i < device_.clocks.size(); ++i) {
+        const ClockNode& node = device_.clocks[i];
+        const auto check = [&](int other) {
+            if (other >= static_cast<int>(i))
+                section("clocks").items()[i].fail(fmt::format("{} comes before {}, which it depends on; list a clock after "
+                                                              "its inputs (a loop cannot be listed so).",
+                                                              node.id, device_.clocks[size_t(other)].id));
+        };
+        for (const ClockInput& input : node.inputs)
+            check(input.node);
+        check(node.follows);
+    }
+}
+
+} // namespace bindrel

@@ -1,0 +1,43 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "core/pins/bindings.h"
+#include "core/plan/edit.h"
+
+namespace bindrel {
+
+/// A pad (with the instance that reaches it) that could carry a signal, and what taking it would cost.
+struct Option {
+    enum class Cost {
+        Current,    ///< it is there now
+        Free,       ///< nothing else changes
+        Moves,      ///< the need's other signals must move to another instance
+        Contends,   ///< another need has the pad or the instance: taking it makes contention
+        Impossible, ///< held, or routed to something else on the board
+    };
+    int pad = -1;
+    int instance = -1; ///< -1 for a port's bit
+    int route = -1;
+    Cost cost = Cost::Free;
+    std::string reason; ///< in words: "free", "UART1 moves here from …", "taken by Lid switch"
+};
+
+/// Every pad that the chip can connect to the signal, in the order cheapest first, then by pad name.
+std::vector<Option> optionsFor(const Device& device, const Board& board, const Plan& plan, const Bindings& bindings, int need,
+                               std::string_view signal);
+
+/// The edit that puts one signal on an option's pad. When the option lies on another instance the need moves there as a
+/// whole: signals that have no free pad there are left open.
+Edit takeOption(const Device& device, const Board& board, const Plan& plan, const Bindings& bindings, int need,
+                std::string_view signal, const Option& option);
+
+/// The best way to bind one need completely without touching any other: free instance, free pads, near together, sparing
+/// pads that other open needs could use. What the need has already is kept where it can be.
+/// Fails with what is in the way when there is none.
+Expected<Edit> bindNeed(const Device& device, const Board& board, const Plan& plan, std::string_view need);
+
+/// The same for all open needs at once, as one edit; nothing that is bound moves. The order of trial is complete up to a
+/// bound of 200 000 steps; the problem names the need that could not be placed.
+Expected<Edit> bindAllOpen(const Device& device, const Board& board, const Plan& plan);
+
+} // namespace bindrel

@@ -1,0 +1,73 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "core/base/expected.h"
+#include "core/plan/plan.h"
+
+#include <optional>
+#include <string>
+#include <variant>
+#include <vector>
+
+/// Edits: small values that turn one plan into the next. They name what they change by id, so they stay meaningful when
+/// other things change, and can be printed. Nothing else changes a plan.
+namespace bindrel {
+
+/// Sets one text of the plan itself; an empty value means "as board or chip say".
+struct SetText {
+    enum class What { Name, Supply, Range, Prefix } what;
+    std::string value;
+    friend bool operator==(const SetText&, const SetText&) = default;
+};
+struct SetClock {
+    std::string node;
+    std::optional<std::string> value; ///< empty: back to what the chip resets to
+    friend bool operator==(const SetClock&, const SetClock&) = default;
+};
+struct SetGoal {
+    std::string need;
+    std::string goal;
+    std::optional<std::string> value; ///< empty: back to the default
+    friend bool operator==(const SetGoal&, const SetGoal&) = default;
+};
+struct SetBinding {
+    std::string need;
+    Binding binding;
+    friend bool operator==(const SetBinding&, const SetBinding&) = default;
+};
+struct SetHold {
+    std::string target;
+    bool held = true;
+    friend bool operator==(const SetHold&, const SetHold&) = default;
+};
+struct InsertNeed {
+    std::size_t at = 0; ///< position in the list; past the end means at the end
+    Need need;
+    friend bool operator==(const InsertNeed&, const InsertNeed&) = default;
+};
+struct RemoveNeed {
+    std::string need;
+    friend bool operator==(const RemoveNeed&, const RemoveNeed&) = default;
+};
+
+using Change = std::variant<SetText, SetClock, SetGoal, SetBinding, SetHold, InsertNeed, RemoveNeed>;
+
+/// One undo step: changes that are made together or not at all, in order.
+struct Edit {
+    std::string title; ///< for the undo list: "Bind Uplink to UART3"
+    std::vector<Change> changes;
+    friend bool operator==(const Edit&, const Edit&) = default;
+};
+
+Edit editOf(std::string title, Change change);
+
+/// The plan after the edit. Fails, changing nothing, when a change names a need or goal that the plan does not have, or
+/// gives a goal a text that it cannot have.
+Expected<Plan> applied(const Plan& plan, const Edit& edit);
+/// The edit that turns applied(plan, edit) back into `plan`. REQUIRES: applied(plan, edit).ok()
+Edit inverse(const Plan& plan, const Edit& edit);
+
+/// A change in words: what, old -> new, for previews.
+std::string describe(const Plan& before, const Change& change);
+
+} // namespace bindrel

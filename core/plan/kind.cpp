@@ -1,0 +1,103 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/plan/kind.h"
+
+#include "core/base/text.h"
+#include "core/quantity/parse.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <charconv>
+
+namespace bindrel {
+
+const std::vector<KindSpec>& kinds()
+{
+    static const std::vector<KindSpec> all{uartKind(), i2cKind(), pwmKind(), gpioKind(), debugKind(), crystalKind()};
+    return all;
+}
+
+const KindSpec* findKind(std::string_view id)
+{
+    for (const KindSpec& kind : kinds())
+        if (kind.id == id)
+            return &kind;
+    return nullptr;
+}
+
+const GoalSpec* KindSpec::goal(std::string_view wanted) const
+{
+    for (const GoalSpec& spec : goals)
+        if (spec.id == wanted)
+            return &spec;
+    return nullptr;
+}
+
+std::string goalText(const Need& need, std::string_view goal)
+{
+    if (const auto said = need.goals.find(goal); said != need.goals.end())
+        return said->second;
+    const KindSpec* kind = findKind(need.kind);
+    const GoalSpec* spec = kind ? kind->goal(goal) : nullptr;
+    return spec ? spec->fallback : std::string();
+}
+
+namespace {
+template <typename T> Expected<std::string> keepIf(const Expected<T>& parsed, std::string_view text)
+{
+    if (!parsed)
+        return parsed.problem();
+    return std::string(text);
+}
+
+template <typename T> Expected<std::string> keepIfPositive(const Expected<T>& parsed, std::string_view text)
+{
+    if (parsed && !(parsed->value > Rational(0)))
+        return problemOf(fmt::format("\"{}\" must be above zero.", text));
+    return keepIf(parsed, text);
+}
+} // namespace
+
+Expected<std::string> checkGoal(const GoalSpec& goal, std::string_view given)
+{
+    const std::string_view text = trimmed(given);
+    switch (goal.type) {
+    case GoalSpec::Type::Frequency:
+    case GoalSpec::Type::Baud:
+        return keepIfPositive(parseFrequency(text), text);
+    case GoalSpec::Type::Duration:
+        return keepIf(parseDuration(text), text);
+    case GoalSpec::Type::Ratio:
+        if (const Expected<Ratio> ratio = parseRatio(text); ratio && ratio->value > Rational(1))
+            return problemOf(fmt::format("\"{}\" is more than the whole; it must be from 0 % to 100 %.", text));
+        else
+            return keepIf(ratio, text);
+    case GoalSpec::Type::Tolerance:
+        return keepIf(parsePpm(text), text);
+    case GoalSpec::Type::Integer: {
+        long value = 0;
+        const auto [end, error] = std::from_chars(text.data(), text.data() + text.size(), value);
+        if (error != std::errc() || end != text.data() + text.size() || value < goal.min || value > goal.max)
+            return problemOf(fmt::format("\"{}\" must be a whole number from {} to {}.", text, goal.min, goal.max));
+        return std::string(text);
+    }
+    case GoalSpec::Type::Choice:
+        if (std::find(goal.choices.begin(), goal.choices.end(), text) != goal.choices.end())
+            return std::string(text);
+        return problemOf(fmt::format("\"{}\" is not a choice for {}; use {}.{}", text, lowered(goal.title),
+                                     listed(goal.choices), didYouMean(text, goal.choices)));
+    case GoalSpec::Type::Name:
+        if (text.empty() || text.size() > 64)
+            return problemOf(fmt::format("\"{}\" is not a name for {}.", text, lowered(goal.title)));
+        return std::string(text);
+    }
+    return std::string(text);
+}
+
+std::vector<SignalSpec> signalsOf(const Need& need)
+{
+    const KindSpec* kind = findKind(need.kind);
+    return kind ? kind->signals(need) : std::vector<SignalSpec>();
+}
+
+} // namespace bindrel

@@ -1,0 +1,73 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "core/base/expected.h"
+#include "core/plan/plan.h"
+
+#include <string>
+#include <string_view>
+#include <vector>
+
+namespace bindrel {
+
+/// A quantity or a choice that a need of some kind states.
+struct GoalSpec {
+    enum class Type { Frequency, Baud, Duration, Ratio, Tolerance, Integer, Choice, Name };
+    std::string id;
+    std::string title;
+    Type type = Type::Choice;
+    std::string fallback;              ///< value when the plan says nothing
+    std::vector<std::string> choices;  ///< Choice only
+    std::string about;
+    long min = 0, max = 0;             ///< Integer only
+    bool rare = false;                 ///< folded away under "More"
+};
+
+/// A wire that a need takes to the chip.
+struct SignalSpec {
+    std::string id;    ///< "tx"; the key in Binding::pads
+    std::string title; ///< "transmit", as the chip sees it
+    /// Signal of the instance: "TX", or "CH#N" where # is any channel number. Empty: the pad itself, as a port's bit.
+    std::string pattern;
+    int channel = -1;  ///< signals with the same number here must get the same channel, others different ones
+    enum class Direction { In, Out, Both, Analog } direction = Direction::Both;
+    bool line = false; ///< takes the external-interrupt line of its pad
+};
+
+/// A kind of need: what can be asked for, and which signals that takes. Its arithmetic is in core/tuning, its C in
+/// core/source, under the same id. To add one: a file here, one there, one there, and a line of registration in each.
+struct KindSpec {
+    std::string id;            ///< "uart"
+    std::string title;         ///< "UART"
+    std::string instanceKind;  ///< block kind that serves it; empty when it takes no instance
+    std::string instanceGoal;   ///< goal that names the instance which must serve it; empty: any of the kind
+    std::vector<GoalSpec> goals;
+    /// Signals for the given goals (flow control adds two, …). REQUIRES: goals were checked.
+    std::vector<SignalSpec> (*signals)(const Need& need) = nullptr;
+    /// Which goals matter for the given ones; null: all.
+    bool (*relevant)(const Need& need, std::string_view goal) = nullptr;
+    /// The goal in a few characters, for the list of needs: "460.8 kBd".
+    std::string (*brief)(const Need& need) = nullptr;
+
+    const GoalSpec* goal(std::string_view id) const;
+};
+
+const std::vector<KindSpec>& kinds();
+const KindSpec* findKind(std::string_view id);
+
+/// The goal's text: the plan's, else the default. REQUIRES: the kind has the goal.
+std::string goalText(const Need& need, std::string_view goal);
+/// Checks a text against a goal's type; the message says what would be right.
+Expected<std::string> checkGoal(const GoalSpec& goal, std::string_view text);
+
+std::vector<SignalSpec> signalsOf(const Need& need);
+
+// One a file in core/plan/kinds.
+KindSpec uartKind();
+KindSpec i2cKind();
+KindSpec pwmKind();
+KindSpec gpioKind();
+KindSpec debugKind();
+KindSpec crystalKind();
+
+} // namespace bindrel

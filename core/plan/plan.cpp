@@ -1,0 +1,44 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/plan/plan.h"
+
+#include "core/base/text.h"
+
+namespace bindrel {
+
+const Need* Plan::need(std::string_view id) const
+{
+    for (const Need& n : needs)
+        if (n.id == id)
+            return &n;
+    return nullptr;
+}
+
+Need* Plan::need(std::string_view id) { return const_cast<Need*>(static_cast<const Plan*>(this)->need(id)); }
+
+std::string holdOfClock(std::string_view clock) { return "clock " + std::string(clock); }
+std::string holdOfNeed(std::string_view need) { return "need " + std::string(need); }
+std::string holdOfSignal(std::string_view need, std::string_view signal)
+{
+    return "need " + std::string(need) + " " + std::string(signal);
+}
+
+std::string freeNeedId(const Plan& plan, std::string_view title)
+{
+    std::string base;
+    for (char c : lowered(title)) {
+        if ((c >= 'a' && c <= 'z') || (c >= '0' && c <= '9'))
+            base += c;
+        else if (!base.empty() && base.back() != '-')
+            base += '-';
+    }
+    while (!base.empty() && base.back() == '-')
+        base.pop_back();
+    if (base.empty())
+        base = "need";
+    std::string id = base;
+    for (int n = 2; plan.need(id); ++n)
+        id = base + "-" + std::to_string(n);
+    return id;
+}
+
+} // namespace bindrel

@@ -1,0 +1,66 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <map>
+#include <set>
+#include <string>
+#include <string_view>
+#include <vector>
+
+namespace bindrel {
+
+/// The answer to a need: an instance and a pad for each signal. Names, not indices, so that a plan can be read and
+/// compared without its device.
+struct Binding {
+    std::string instance;                                ///< "UART3"; empty when none is chosen (or the need takes none)
+    std::map<std::string, std::string, std::less<>> pads; ///< signal -> pad
+
+    bool empty() const { return instance.empty() && pads.empty(); }
+    friend bool operator==(const Binding&, const Binding&) = default;
+};
+
+/// What a part, or the firmware itself, wants from the chip.
+struct Need {
+    std::string id;    ///< unique in the plan: lower case, digits, hyphens
+    std::string part;  ///< id of a part of the board; empty for the firmware's own needs
+    std::string title; ///< "Uplink"
+    std::string kind;  ///< "uart", "pwm", …: see core/plan/kind.h
+    std::map<std::string, std::string, std::less<>> goals;     ///< as typed; what is missing has its default
+    std::map<std::string, std::string, std::less<>> terminals; ///< signal -> terminal of the part
+    Binding binding;
+
+    friend bool operator==(const Need&, const Need&) = default;
+};
+
+/// The document: one device, one board, the needs and every decision.
+struct Plan {
+    std::string name;
+    std::string device;
+    std::string board;
+    std::string supply; ///< "3.3 V"; empty: what the board says
+    std::string range;  ///< operating range; empty: the one that the chip resets to
+    std::string prefix; ///< of generated files and names; empty: made from the plan's name
+
+    /// Decisions about clocks, by node: a divider or multiplier, the id of a select's input or "none", or "on"/"off" for
+    /// an oscillator or PLL that must run, or must not, whoever asks. What is missing stays as the chip resets to;
+    /// sources and PLLs then run when something uses them.
+    std::map<std::string, std::string, std::less<>> clocks;
+    /// What searches must leave alone: "clock ID", "need ID", "need ID SIGNAL".
+    std::set<std::string, std::less<>> holds;
+    std::vector<Need> needs;
+
+    const Need* need(std::string_view id) const;
+    Need* need(std::string_view id);
+    bool held(std::string_view target) const { return holds.contains(target); }
+
+    friend bool operator==(const Plan&, const Plan&) = default;
+};
+
+std::string holdOfClock(std::string_view clock);
+std::string holdOfNeed(std::string_view need);
+std::string holdOfSignal(std::string_view need, std::string_view signal);
+
+/// An id that no need of the plan has yet, made from a title: "Gate bridge" -> "gate-bridge", "gate-bridge-2".
+std::string freeNeedId(const Plan& plan, std::string_view title);
+
+} // namespace bindrel

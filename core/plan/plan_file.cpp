@@ -1,0 +1,294 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/plan/plan_file.h"
+
+#include "core/base/files.h"
+#include "core/base/json_document.h"
+#include "core/base/text.h"
+#include "core/plan/check_setting.h"
+#include "core/plan/kind.h"
+#include "core/quantity/parse.h"
+
+#include <fmt/format.h>
+#include <nlohmann/json.hpp>
+
+#include <algorithm>
+
+namespace bindrel {
+
+namespace {
+
+using Json = nlohmann::ordered_json;
+using Texts = std::map<std::string, std::string, std::less<>>;
+
+std::string quoted(const std::string& text) { return Json(text).dump(-1, ' ', false, Json::error_handler_t::replace); }
+
+std::string oneLine(const Texts& texts)
+{
+    std::vector<std::string> parts;
+    for (const auto& [key, value] : texts)
+        parts.push_back(quoted(key) + ": " + quoted(value));
+    return parts.empty() ? "{}" : "{ " + joined(parts, ", ") + " }";
+}
+
+std::string needText(const Need& need)
+{
+    std::vector<std::string> lines{"      \"id\": " + quoted(need.id)};
+    if (!need.part.empty())
+        lines.push_back("      \"part\": " + quoted(need.part));
+    lines.push_back("      \"title\": " + quoted(need.title));
+    lines.push_back("      \"kind\": " + quoted(need.kind));
+    if (!need.goals.empty())
+        lines.push_back("      \"goals\": " + oneLine(need.goals));
+    if (!need.terminals.empty())
+        lines.push_back("      \"terminals\": " + oneLine(need.terminals));
+    if (!need.binding.instance.empty())
+        lines.push_back("      \"instance\": " + quoted(need.binding.instance));
+    if (!need.binding.pads.empty())
+        lines.push_back("      \"pads\": " + oneLine(need.binding.pads));
+    return "    {\n" + joined(lines, ",\n") + "\n    }";
+}
+
+/// Reads the needs and holds of a plan against its device and board.
+class PlanReader {
+public:
+    PlanReader(const Device& device, const Board& board, Plan& plan) : device_(device), board_(board), plan_(plan) {}
+
+    void readClocks(const JsonNode& node)
+    {
+        std::vector<std::string> ids;
+        for (const ClockNode& clock : device_.clocks)
+            ids.push_back(clock.id);
+        for (const auto& [id, value] : node.members()) {
+            const int clock = device_.findClock(id);
+            if (clock < 0) {
+                value.fail(fmt::format("\"{}\" is not a clock of {}.{}", id, device_.name, didYouMean(id, ids)));
+                return;
+            }
+            const std::string text = value.isNumber() ? std::to_string(value.asInteger(0, INT32_MAX)) : value.asString();
+            Expected<std::string> setting = checkClockSetting(device_, clock, text);
+            if (setting)
+                plan_.clocks[id] = *setting;
+            else
+                value.fail(setting.problem().message);
+        }
+    }
+
+    void readNeed(const JsonNode& node)
+    {
+        node.allowOnly({"id", "part", "title", "kind", "goals", "terminals", "instance", "pads"});
+        Need need;
+        need.id = node.string("id");
+        const bool legal = !need.id.empty() && need.id.size() <= 64 && std::all_of(need.id.begin(), need.id.end(), [](char c) {
+            return (c >= 'a' && c <= 'z') || (c >= '0' && c <= '9') || c == '-';
+        });
+        if (!legal)
+            node.child("id").fail(fmt::format("\"{}\" is not an id; use lower-case letters, digits and hyphens, at most 64.", need.id));
+        if (plan_.need(need.id))
+            node.child("id").fail(fmt::format("two needs have the id \"{}\".", need.id));
+        need.title = node.string("title", need.id);
+        need.kind = node.string("kind");
+        need.part = node.string("part", "");
+        const KindSpec* kind = findKind(need.kind);
+        if (!kind) {
+            std::vector<std::string> names;
+            for (const KindSpec& known : kinds())
+                names.push_back(known.id);
+            node.child("kind").fail(fmt::format("\"{}\" is not a kind of need; use {}.{}", need.kind, listed(names), didYouMean(need.kind, names)));
+            return;
+        }
+        if (!need.part.empty() && !board_.part(need.part)) {
+            std::vector<std::string> names;
+            for (const Part& part : board_.parts)
+                names.push_back(part.id);
+            node.child("part").fail(fmt::format("\"{}\" is not a part of {}.{}", need.part, board_.title, didYouMean(need.part, names)));
+        }
+        readGoals(need, *kind, node.optionalChild("goals"));
+        readTerminals(need, node.optionalChild("terminals"));
+        readBinding(need, *kind, node);
+        plan_.needs.push_back(std::move(need));
+    }
+
+    void readHolds(const JsonNode& node)
+    {
+        for (const JsonNode& item : node.items()) {
+            const std::string target = item.asString();
+            const std::vector<std::string> words = splitted(target, ' ');
+            const Need* need = words.size() >= 2 && words[0] == "need" ? plan_.need(words[1]) : nullptr;
+            bool known = words.size() == 2 && ((words[0] == "clock" && device_.findClock(words[1]) >= 0) || need);
+            if (words.size() == 3 && need)
+                for (const SignalSpec& signal : signalsOf(*need))
+                    known = known || signal.id == words[2];
+            if (!known)
+                item.fail(fmt::format("\"{}\" holds nothing of this plan; write \"clock ID\", \"need ID\" or \"need ID SIGNAL\".", target));
+            plan_.holds.insert(target);
+        }
+    }
+
+private:
+    void readGoals(Need& need, const KindSpec& kind, const JsonNode& node)
+    {
+        std::vector<std::string> names;
+        for (const GoalSpec& goal : kind.goals)
+            names.push_back(goal.id);
+        for (const auto& [id, value] : node.members()) {
+            const GoalSpec* goal = kind.goal(id);
+            if (!goal) {
+                value.fail(fmt::format("\"{}\" is not a goal of a {} need.{}", id, kind.title, didYouMean(id, names)));
+                continue;
+            }
+            Expected<std::string> text = checkGoal(*goal, value.asString());
+            if (text)
+                need.goals[id] = *text;
+            else
+                value.fail(text.problem().message);
+        }
+    }
+
+    void readTerminals(Need& need, const JsonNode& node)
+    {
+        const Part* part = board_.part(need.part);
+        for (const auto& [signal, value] : node.members()) {
+            const std::string terminal = value.asString();
+            if (part && std::find(part->terminals.begin(), part->terminals.end(), terminal) == part->terminals.end())
+                value.fail(fmt::format("\"{}\" is not a terminal of {}.{}", terminal, part->title, didYouMean(terminal, part->terminals)));
+            need.terminals[signal] = terminal;
+        }
+    }
+
+    void readBinding(Need& need, const KindSpec& kind, const JsonNode& node)
+    {
+        need.binding.instance = node.string("instance", "");
+        if (!need.binding.instance.empty() && device_.findInstance(need.binding.instance) < 0) {
+            std::vector<std::string> names;
+            for (const Instance& instance : device_.instances)
+                names.push_back(instance.name);
+            node.child("instance").fail(fmt::format("\"{}\" is not an instance of {}.{}", need.binding.instance, device_.name,
+                                                    didYouMean(need.binding.instance, names)));
+        } else if (!need.binding.instance.empty() &&
+                   device_.blockOf(device_.findInstance(need.binding.instance)).kind != kind.instanceKind) {
+            node.child("instance").fail(fmt::format("{} cannot serve a {} need.", need.binding.instance, kind.title));
+        }
+        const std::vector<SignalSpec> signals = kind.signals(need);
+        std::vector<std::string> padNames;
+        for (const Pad& pad : device_.pads)
+            padNames.push_back(pad.name);
+        for (const auto& [signal, value] : node.optionalChild("pads").members()) {
+            const std::string pad = value.asString();
+            if (std::none_of(signals.begin(), signals.end(), [&](const SignalSpec& s) { return s.id == signal; }))
+                value.fail(fmt::format("\"{}\" is not a signal that this {} need takes.", signal, kind.title));
+            if (device_.findPad(pad) < 0)
+                value.fail(fmt::format("\"{}\" is not a pad of {}.{}", pad, device_.name, didYouMean(pad, padNames)));
+            need.binding.pads[signal] = pad;
+        }
+    }
+
+    const Device& device_;
+    const Board& board_;
+    Plan& plan_;
+};
+
+} // namespace
+
+std::string planText(const Plan& plan)
+{
+    std::vector<std::string> lines{"  \"bindrel\": 1", "  \"name\": " + quoted(plan.name), "  \"device\": " + quoted(plan.device),
+                                   "  \"board\": " + quoted(plan.board)};
+    for (const auto& [key, value] : {std::pair{"supply", plan.supply}, {"range", plan.range}, {"prefix", plan.prefix}})
+        if (!value.empty())
+            lines.push_back(fmt::format("  \"{}\": {}", key, quoted(value)));
+    if (!plan.clocks.empty()) {
+        std::vector<std::string> rows;
+        for (const auto& [id, value] : plan.clocks)
+            rows.push_back("    " + quoted(id) + ": " + quoted(value));
+        lines.push_back("  \"clocks\": {\n" + joined(rows, ",\n") + "\n  }");
+    }
+    if (!plan.holds.empty()) {
+        std::vector<std::string> rows;
+        for (const std::string& hold : plan.holds)
+            rows.push_back("    " + quoted(hold));
+        lines.push_back("  \"holds\": [\n" + joined(rows, ",\n") + "\n  ]");
+    }
+    std::vector<std::string> needs;
+    for (const Need& need : plan.needs)
+        needs.push_back(needText(need));
+    lines.push_back(needs.empty() ? "  \"needs\": []" : "  \"needs\": [\n" + joined(needs, ",\n") + "\n  ]");
+    return "{\n" + joined(lines, ",\n") + "\n}\n";
+}
+
+Expected<Workpiece> parsePlan(std::string text, std::string file, const Library& library)
+{
+    JsonDocument document(std::move(text), std::move(file));
+    if (!document.ok())
+        return document.problem();
+    const JsonNode root = document.root();
+    const std::int64_t version = root.integer("bindrel", 0, INT32_MAX);
+    if (document.ok() && version > 1)
+        root.child("bindrel").fail(fmt::format("this plan is of format {}; this version of Bindrel reads up to 1. Use a newer version.", version));
+    else if (document.ok() && version < 1)
+        root.child("bindrel").fail("must be the format's number, 1.");
+    root.allowOnly({"bindrel", "name", "device", "board", "supply", "range", "prefix", "clocks", "holds", "needs"});
+    Workpiece work;
+    Plan& plan = work.plan;
+    plan.name = root.string("name");
+    plan.device = root.string("device");
+    plan.board = root.string("board");
+    plan.supply = root.string("supply", "");
+    plan.range = root.string("range", "");
+    plan.prefix = root.string("prefix", "");
+    if (!document.ok())
+        return document.problem();
+
+    Expected<Device> device = library.device(plan.device);
+    if (!device) {
+        if (device.problem().file.empty())
+            root.child("device").fail(device.problem().message);
+        return document.ok() ? device.problem() : document.problem();
+    }
+    Expected<Board> board = library.board(plan.board);
+    if (!board) {
+        if (board.problem().file.empty())
+            root.child("board").fail(board.problem().message);
+        return document.ok() ? board.problem() : document.problem();
+    }
+    work.device = std::make_shared<const Device>(*std::move(device));
+    work.board = std::make_shared<const Board>(*std::move(board));
+
+    if (!plan.supply.empty())
+        if (const Expected<Voltage> supply = parseVoltage(plan.supply); !supply)
+            root.child("supply").fail(supply.problem().message);
+    if (!plan.range.empty() && work.device->findRange(plan.range) < 0) {
+        std::vector<std::string> ids;
+        for (const OperatingRange& range : work.device->ranges)
+            ids.push_back(range.id);
+        root.child("range").fail(fmt::format("\"{}\" is not an operating range of {}; use {}.", plan.range, plan.device, listed(ids)));
+    }
+    PlanReader reader(*work.device, *work.board, plan);
+    reader.readClocks(root.optionalChild("clocks"));
+    for (const JsonNode& node : root.child("needs").items())
+        reader.readNeed(node);
+    reader.readHolds(root.optionalChild("holds"));
+    if (!document.ok())
+        return document.problem();
+    return work;
+}
+
+Expected<Workpiece> loadPlan(const std::filesystem::path& path, const Library& library)
+{
+    Expected<std::string> text = readFile(path);
+    if (!text)
+        return text.problem();
+    return parsePlan(*std::move(text), path.string(), library);
+}
+
+Outcome savePlan(const Plan& plan, const std::filesystem::path& path) { return writeFileAtomically(path, planText(plan)); }
+
+Plan emptyPlan(const Board& board)
+{
+    Plan plan;
+    plan.name = board.name;
+    plan.device = board.device;
+    plan.board = board.name;
+    return plan;
+}
+
+} // namespace bindrel

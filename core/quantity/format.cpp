@@ -1,0 +1,132 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/quantity/format.h"
+
+#include <array>
+
+namespace bindrel {
+
+namespace {
+
+struct Prefix {
+    int exponent;
+    const char* symbol;
+};
+constexpr std::array<Prefix, 7> kPrefixes{{{9, "G"}, {6, "M"}, {3, "k"}, {0, ""}, {-3, "m"}, {-6, "\u00b5"}, {-9, "n"}}};
+
+Rational powerOfTen(int exponent)
+{
+    std::int64_t power = 1;
+    for (int i = 0; i < (exponent < 0 ? -exponent : exponent); ++i)
+        power *= 10;
+    return exponent < 0 ? Rational(1, power) : Rational(power);
+}
+
+/// A non-negative value with up to `digits` significant digits; no exponent.
+std::string decimal(const Rational& value, int digits)
+{
+    int integerDigits = 1;
+    for (Rational bound = 10; value >= bound && integerDigits < 18; bound = bound * 10)
+        ++integerDigits;
+    int decimals = digits > integerDigits ? digits - integerDigits : 0;
+    // Leading zeros of a value below 1 are not significant.
+    if (value < Rational(1) && !value.isZero())
+        for (Rational v = value * 10; v < Rational(1) && decimals < 15; v = v * 10)
+            ++decimals;
+    const Rational scaled = value * powerOfTen(decimals);
+    if (!scaled.defined())
+        return std::to_string(value.round());
+    std::string text = std::to_string(scaled.round());
+    if (decimals == 0)
+        return text;
+    while (text.size() <= static_cast<size_t>(decimals))
+        text.insert(text.begin(), '0');
+    text.insert(text.size() - static_cast<size_t>(decimals), ".");
+    while (text.back() == '0')
+        text.pop_back();
+    if (text.back() == '.')
+        text.pop_back();
+    return text;
+}
+
+std::string engineering(const Rational& value, const char* unit, int digits, int largest = 9)
+{
+    if (!value.defined())
+        return "undefined";
+    const Rational size = value.abs();
+    const std::string sign = value < Rational(0) ? "-" : "";
+    if (size.isZero())
+        return std::string("0 ") + unit;
+    for (const Prefix& prefix : kPrefixes) {
+        if (prefix.exponent > largest)
+            continue;
+        if (size >= powerOfTen(prefix.exponent) || prefix.exponent == kPrefixes.back().exponent)
+            return sign + decimal(size / powerOfTen(prefix.exponent), digits) + " " + prefix.symbol + unit;
+    }
+    return {};
+}
+
+/// True when the reduced denominator has no other prime factors than 2 and 5.
+bool isDecimalFraction(std::int64_t den)
+{
+    while (den % 2 == 0)
+        den /= 2;
+    while (den % 5 == 0)
+        den /= 5;
+    return den == 1;
+}
+
+std::string exact(const Rational& value, const char* unit, int largest)
+{
+    if (!value.defined())
+        return "undefined";
+    if (value.isZero())
+        return std::string("0 ") + unit;
+    for (const Prefix& prefix : kPrefixes) {
+        if (prefix.exponent > largest || value < powerOfTen(prefix.exponent))
+            continue;
+        const Rational scaled = value / powerOfTen(prefix.exponent);
+        if (scaled.defined() && isDecimalFraction(scaled.den()))
+            return decimal(scaled, 18) + " " + prefix.symbol + unit;
+        break;
+    }
+    return value.text() + " " + unit;
+}
+
+} // namespace
+
+std::string format(const Frequency& f, int digits) { return engineering(f.value, "Hz", digits); }
+std::string formatBaud(const Frequency& f, int digits) { return engineering(f.value, "Bd", digits); }
+std::string format(const Duration& t, int digits) { return engineering(t.value, "s", digits, 0); }
+std::string format(const Voltage& v, int digits) { return engineering(v.value, "V", digits, 0); }
+
+std::string format(const Ratio& r, int digits)
+{
+    if (!r.defined())
+        return "undefined";
+    return (r.value < Rational(0) ? "-" : "") + decimal(r.value.abs() * 100, digits) + " %";
+}
+
+std::string format(const Ppm& p, bool plus, int digits)
+{
+    if (!p.defined())
+        return "undefined";
+    const std::string sign = p.value < Rational(0) ? "-" : plus && !p.value.isZero() ? "+" : "";
+    const Rational size = p.value.abs();
+    if (size >= Rational(1000))
+        return sign + decimal(size / 10'000, digits) + " %";
+    return sign + decimal(size, digits) + " ppm";
+}
+
+std::string format(const Tolerance& t)
+{
+    if (t.low.value.isZero() && t.high.value.isZero())
+        return "exact";
+    if (-t.low.value == t.high.value)
+        return "\u00b1" + format(t.high);
+    return format(t.low, true) + " \u2026 " + format(t.high, true);
+}
+
+std::string exactText(const Frequency& f) { return exact(f.value, "Hz", 9); }
+std::string exactText(const Duration& t) { return exact(t.value, "s", 0); }
+
+} // namespace bindrel
