@@ -1,0 +1,249 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/clocks/rates.h"
+
+#include "core/quantity/parse.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+namespace bindrel {
+
+namespace {
+
+class Tree {
+public:
+    Tree(const Device& device, const Board& board, const Plan& plan) : device_(device), board_(board), plan_(plan)
+    {
+        rates_.clocks.resize(device.clocks.size());
+        const int range = device.findRange(plan.range);
+        rates_.range = range >= 0 ? range : device.resetRange;
+        const Expected<Voltage> supply = parseVoltage(plan.supply);
+        rates_.supply = supply ? *supply : board.supply;
+    }
+
+    Rates run(const Bindings& bindings)
+    {
+        for (size_t i = 0; i < device_.clocks.size(); ++i)
+            compute(i);
+        markUsed(bindings);
+        for (size_t i = 0; i < device_.clocks.size(); ++i)
+            settleRunning(i);
+        for (size_t i = 0; i < device_.clocks.size(); ++i)
+            findLimits(i);
+        findWaitStates();
+        return std::move(rates_);
+    }
+
+private:
+    std::optional<std::string> said(const ClockNode& node) const
+    {
+        const auto found = plan_.clocks.find(node.id);
+        return found == plan_.clocks.end() ? std::nullopt : std::optional(found->second);
+    }
+
+    /// The plan's setting, checked when it was read; a plan made in memory may hold anything, so it is looked at again.
+    std::int64_t settingOf(const ClockNode& node) const
+    {
+        const std::optional<std::string> text = said(node);
+        if (!text)
+            return node.resetValue;
+        if (node.type == ClockNode::Type::Select) {
+            for (size_t i = 0; i < node.inputs.size(); ++i) {
+                const int input = node.inputs[i].node;
+                if (*text == (input < 0 ? "none" : device_.clocks[size_t(input)].id))
+                    return static_cast<std::int64_t>(i);
+            }
+            return node.resetValue;
+        }
+        for (const std::int64_t factor : node.factors)
+            if (std::to_string(factor) == *text)
+                return factor;
+        return node.resetValue;
+    }
+
+    void stop(ClockState& state, std::string why)
+    {
+        state.rate = Frequency(Rational(0));
+        state.stopped = std::move(why);
+    }
+
+    void compute(size_t index)
+    {
+        const ClockNode& node = device_.clocks[index];
+        ClockState& state = rates_.clocks[index];
+        state.setting = settingOf(node);
+        switch (node.type) {
+        case ClockNode::Type::Oscillator:
+            state.rate = node.rate;
+            state.tolerance = node.tolerance;
+            break;
+        case ClockNode::Type::Crystal: {
+            const auto fitted = board_.crystals.find(node.id);
+            if (fitted == board_.crystals.end())
+                return stop(state, fmt::format("the board has no crystal at {}", node.name));
+            state.rate = fitted->second.rate;
+            state.tolerance = fitted->second.tolerance;
+            break;
+        }
+        case ClockNode::Type::Select:
+            state.input = node.inputs[size_t(state.setting)].node;
+            if (state.input < 0)
+                return stop(state, "its select is set to none");
+            takeOver(state, 1);
+            break;
+        case ClockNode::Type::Divide:
+            state.input = node.inputs.front().node;
+            takeOver(state, Rational(1, state.setting));
+            break;
+        case ClockNode::Type::Multiply:
+            state.input = node.inputs.front().node;
+            takeOver(state, state.setting);
+            break;
+        case ClockNode::Type::Follow:
+            state.input = node.inputs.front().node;
+            state.setting = node.follows < 0 ? 1 : rates_.clocks[size_t(node.follows)].setting == 1 ? node.factorWhenOne : node.factorElse;
+            takeOver(state, state.setting);
+            break;
+        }
+        if (said(node) == "off")
+            stop(state, "the plan keeps it off");
+    }
+
+    void takeOver(ClockState& state, const Rational& factor)
+    {
+        const ClockState& from = rates_.clocks[size_t(state.input)];
+        state.rate = from.rate * factor;
+        state.tolerance = from.tolerance;
+        state.stopped = from.stopped;
+    }
+
+    void use(int index)
+    {
+        for (int i = index; i >= 0 && !rates_.clocks[size_t(i)].used; i = rates_.clocks[size_t(i)].input)
+            rates_.clocks[size_t(i)].used = true;
+    }
+
+    void markUsed(const Bindings& bindings)
+    {
+        use(device_.cpuClock);
+        use(device_.flashClock);
+        for (size_t n = 0; n < bindings.needs.size(); ++n) {
+            const int instance = bindings.needs[n].instance;
+            if (instance < 0)
+                continue;
+            const Instance& facts = device_.instances[size_t(instance)];
+            use(facts.bus);
+            use(facts.kernel);
+            rates_.clocks[size_t(facts.kernel)].users.push_back(static_cast<int>(n));
+        }
+        for (size_t i = 0; i < device_.clocks.size(); ++i)
+            if (said(device_.clocks[i]) == "on")
+                use(static_cast<int>(i));
+    }
+
+    void settleRunning(size_t index)
+    {
+        const ClockNode& node = device_.clocks[index];
+        ClockState& state = rates_.clocks[index];
+        if (!state.stopped.empty())
+            return;
+        if (node.enable.valid() && !state.used) {
+            state.stopped = "nothing uses it";
+            return;
+        }
+        if (state.input >= 0 && !rates_.clocks[size_t(state.input)].running) {
+            state.stopped = rates_.clocks[size_t(state.input)].stopped;
+            return;
+        }
+        state.running = true;
+    }
+
+    void findLimits(size_t index)
+    {
+        const ClockNode& node = device_.clocks[index];
+        ClockState& state = rates_.clocks[index];
+        const auto special = node.limitByRange.find(device_.ranges[size_t(rates_.range)].id);
+        const RateLimit& limit = special == node.limitByRange.end() ? node.limit : special->second;
+        state.min = limit.min;
+        state.max = limit.max;
+        state.minBecause = state.maxBecause = limit.because;
+        if (limit.relativeTo >= 0) {
+            const Frequency bound = rates_.clocks[size_t(limit.relativeTo)].rate * limit.relativeMax;
+            if (!state.max || bound < *state.max)
+                state.max = bound;
+        }
+        if (node.type == ClockNode::Type::Crystal && !state.min && !state.max) {
+            state.min = node.crystalMin;
+            state.max = node.crystalMax;
+            state.minBecause = state.maxBecause = "the crystals that the oscillator can drive";
+        }
+    }
+
+    void findWaitStates()
+    {
+        const ClockState& clock = rates_.clocks[size_t(device_.flashClock)];
+        const Frequency fastest = shifted(clock.rate, clock.tolerance.high);
+        const std::vector<Frequency>& limits = device_.ranges[size_t(rates_.range)].waitStateLimits;
+        for (size_t n = 0; n < limits.size(); ++n)
+            // The nominal rate counts: data sheets give these limits with the oscillators' tolerance included.
+            if (clock.rate <= limits[n] || fastest <= limits[n]) {
+                rates_.waitStates = static_cast<int>(n);
+                return;
+            }
+    }
+
+    const Device& device_;
+    const Board& board_;
+    const Plan& plan_;
+    Rates rates_;
+};
+
+} // namespace
+
+Rates computeRates(const Device& device, const Board& board, const Plan& plan, const Bindings& bindings)
+{
+    return Tree(device, board, plan).run(bindings);
+}
+
+std::optional<LimitBreak> limitBreak(const ClockState& clock)
+{
+    if (!clock.running)
+        return std::nullopt;
+    const Frequency fastest = shifted(clock.rate, clock.tolerance.high);
+    const Frequency slowest = shifted(clock.rate, clock.tolerance.low);
+    if (clock.max && fastest > *clock.max)
+        return LimitBreak{LimitBreak::Which::Above, *clock.max, clock.rate <= *clock.max, clock.maxBecause};
+    if (clock.min && slowest < *clock.min)
+        return LimitBreak{LimitBreak::Which::Below, *clock.min, clock.rate >= *clock.min, clock.minBecause};
+    return std::nullopt;
+}
+
+std::vector<int> pathToSource(const Rates& rates, int clock)
+{
+    std::vector<int> path;
+    for (int i = clock; i >= 0 && path.size() <= rates.clocks.size(); i = rates.clocks[size_t(i)].input)
+        path.push_back(i);
+    return path;
+}
+
+std::string operationText(const Device& device, const Rates& rates, int clock)
+{
+    const ClockNode& node = device.clocks[size_t(clock)];
+    const ClockState& state = rates.clocks[size_t(clock)];
+    switch (node.type) {
+    case ClockNode::Type::Divide:
+        return fmt::format("\u00f7{}", state.setting);
+    case ClockNode::Type::Multiply:
+    case ClockNode::Type::Follow:
+        return fmt::format("\u00d7{}", state.setting);
+    case ClockNode::Type::Select:
+        return state.input < 0 ? "none" : "from " + device.clocks[size_t(state.input)].name;
+    case ClockNode::Type::Oscillator:
+    case ClockNode::Type::Crystal:
+        break;
+    }
+    return {};
+}
+
+} // namespace bindrel

@@ -1,0 +1,57 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "core/device/board.h"
+#include "core/device/device.h"
+#include "core/pins/bindings.h"
+#include "core/plan/plan.h"
+
+#include <optional>
+#include <string>
+#include <vector>
+
+namespace bindrel {
+
+/// One clock as the plan makes it.
+struct ClockState {
+    Frequency rate;        ///< when it runs; 0 Hz when nothing can make it run
+    Tolerance tolerance;   ///< of its source, along the path
+    std::int64_t setting = 0; ///< factor; for a select the index into its inputs
+    int input = -1;        ///< node that it comes from; -1 for a source or a select set to none
+    bool used = false;     ///< something runs from it
+    bool running = false;
+    std::string stopped;   ///< why it does not run; empty when it does
+    std::optional<Frequency> min; ///< limits in the current operating range
+    std::optional<Frequency> max;
+    std::string maxBecause, minBecause;
+    std::vector<int> users; ///< needs whose instance has it as kernel clock
+};
+
+/// Every clock's rate, tolerance and limits, and what follows from them. Indices are those of Device::clocks.
+struct Rates {
+    std::vector<ClockState> clocks;
+    int range = 0; ///< into Device::ranges
+    Voltage supply;
+    /// Wait states that the flash needs; empty when even the most are too few.
+    std::optional<int> waitStates;
+};
+
+/// One pass over the tree, sources first. Never fails: what cannot run has rate 0 and says why.
+Rates computeRates(const Device& device, const Board& board, const Plan& plan, const Bindings& bindings);
+
+/// How a running clock stands to its limits. Comparison is exact; a limit that only the tolerance crosses is told apart.
+struct LimitBreak {
+    enum class Which { Above, Below } which;
+    Frequency limit;
+    bool toleranceOnly = false; ///< the nominal rate is inside
+    std::string because;
+};
+std::optional<LimitBreak> limitBreak(const ClockState& clock);
+
+/// From the clock up to its source, itself first.
+std::vector<int> pathToSource(const Rates& rates, int clock);
+
+/// "÷3", "×80", "from PLL A main", "×1": what the clock does to its input.
+std::string operationText(const Device& device, const Rates& rates, int clock);
+
+} // namespace bindrel

@@ -1,0 +1,151 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/findings/finding.h"
+#include "core/quantity/format.h"
+
+#include <fmt/format.h>
+
+namespace bindrel {
+
+namespace {
+
+using Severity = Finding::Severity;
+
+std::string because(const std::string& reason) { return reason.empty() ? "" : " (" + reason + ")"; }
+
+/// The factor of a divider that brings it inside its limits, nearest to the present one; 0 when there is none.
+std::int64_t betterFactor(const Facts& f, int clock)
+{
+    const ClockNode& node = f.device.clocks[size_t(clock)];
+    const ClockState& state = f.rates.clocks[size_t(clock)];
+    if ((node.type != ClockNode::Type::Divide && node.type != ClockNode::Type::Multiply) || f.plan.held(holdOfClock(node.id)))
+        return 0;
+    const Frequency input = f.rates.clocks[size_t(state.input)].rate;
+    std::int64_t best = 0;
+    for (const std::int64_t factor : node.factors) {
+        ClockState trial = state;
+        trial.rate = node.type == ClockNode::Type::Divide ? input / Rational(factor) : input * Rational(factor);
+        if (!limitBreak(trial) && (best == 0 || std::abs(factor - state.setting) < std::abs(best - state.setting)))
+            best = factor;
+    }
+    return best;
+}
+
+std::string factorTitle(const Facts& f, int clock)
+{
+    const std::int64_t factor = betterFactor(f, clock);
+    if (factor == 0)
+        return {};
+    return fmt::format("{} by {}", f.device.clocks[size_t(clock)].type == ClockNode::Type::Divide ? "Divide" : "Multiply", factor);
+}
+
+void limits(const Facts& f, std::vector<Finding>& out, LimitBreak::Which which, bool toleranceOnly)
+{
+    const std::string range = f.device.ranges[size_t(f.rates.range)].name;
+    for (size_t i = 0; i < f.device.clocks.size(); ++i) {
+        const ClockState& state = f.rates.clocks[i];
+        const std::optional<LimitBreak> broken = limitBreak(state);
+        if (!broken || broken->which != which || broken->toleranceOnly != toleranceOnly || (!state.used && f.device.clocks[i].tier == "kernel"))
+            continue;
+        const bool above = which == LimitBreak::Which::Above;
+        const Frequency off(above ? state.rate.value - broken->limit.value : broken->limit.value - state.rate.value);
+        std::string text;
+        if (toleranceOnly)
+            text = fmt::format("{} runs at {} {}, whose tolerance reaches {} its limit of {} in {}{}. Leave some room, or take it from a more accurate source.",
+                               f.device.clocks[i].name, format(state.rate), format(state.tolerance), above ? "over" : "under", format(broken->limit), range, because(broken->because));
+        else
+            text = fmt::format("{} runs at {}, {} {} its limit of {} in {}{}. {}", f.device.clocks[i].name, format(state.rate), format(off), above ? "above" : "below",
+                               format(broken->limit), range, because(broken->because), above ? "Slow it down, or choose a faster operating range." : "Speed it up.");
+        out.push_back({toleranceOnly ? Severity::Caution : Severity::Error, {}, text, {Place::Kind::Clock, f.device.clocks[i].id, {}}, factorTitle(f, static_cast<int>(i))});
+    }
+}
+
+void tooFast(const Facts& f, std::vector<Finding>& out) { limits(f, out, LimitBreak::Which::Above, false); }
+void tooSlow(const Facts& f, std::vector<Finding>& out) { limits(f, out, LimitBreak::Which::Below, false); }
+void nearLimit(const Facts& f, std::vector<Finding>& out)
+{
+    limits(f, out, LimitBreak::Which::Above, true);
+    limits(f, out, LimitBreak::Which::Below, true);
+}
+
+void kernelStopped(const Facts& f, std::vector<Finding>& out)
+{
+    for (size_t n = 0; n < f.plan.needs.size(); ++n) {
+        const int instance = f.bindings.needs[n].instance;
+        if (instance < 0)
+            continue;
+        const int kernel = f.device.instances[size_t(instance)].kernel;
+        const ClockState& state = f.rates.clocks[size_t(kernel)];
+        if (!state.running)
+            out.push_back({Severity::Error, {}, fmt::format("{} on {} has no clock: {} does not run, {}. Choose another source for it.", f.plan.needs[n].title,
+                                                           f.device.instances[size_t(instance)].name, f.device.clocks[size_t(kernel)].name, state.stopped),
+                           {Place::Kind::Clock, f.device.clocks[size_t(kernel)].id, {}}, {}});
+    }
+}
+
+void cpuStopped(const Facts& f, std::vector<Finding>& out)
+{
+    const ClockState& cpu = f.rates.clocks[size_t(f.device.cpuClock)];
+    if (!cpu.running)
+        out.push_back({Severity::Error, {}, fmt::format("The CPU has no clock: {}. Choose a source that runs for the system clock.", cpu.stopped),
+                       {Place::Kind::Clock, f.device.clocks[size_t(f.device.cpuClock)].id, {}}, {}});
+}
+
+void flashTooSlow(const Facts& f, std::vector<Finding>& out)
+{
+    if (f.rates.waitStates)
+        return;
+    const OperatingRange& range = f.device.ranges[size_t(f.rates.range)];
+    out.push_back({Severity::Error, {}, fmt::format("The flash cannot follow {} in {}: even {} wait states carry {} at most. Slow the CPU down, or choose a faster operating range.",
+                                                    format(f.rates.clocks[size_t(f.device.flashClock)].rate), range.name, range.waitStateLimits.size() - 1, format(range.waitStateLimits.back())),
+                   {Place::Kind::Clock, f.device.clocks[size_t(f.device.flashClock)].id, {}}, {}});
+}
+
+void supplyOutside(const Facts& f, std::vector<Finding>& out)
+{
+    const OperatingRange& range = f.device.ranges[size_t(f.rates.range)];
+    if (f.rates.supply >= range.supplyMin && f.rates.supply <= range.supplyMax)
+        return;
+    out.push_back({Severity::Error, {}, fmt::format("{} needs a supply from {} to {}; it is {}. Choose another operating range, or another supply.", range.name, format(range.supplyMin), format(range.supplyMax), format(f.rates.supply)),
+                   {Place::Kind::Range, range.id, {}}, {}});
+}
+
+void crystalUnbound(const Facts& f, std::vector<Finding>& out)
+{
+    for (size_t i = 0; i < f.device.clocks.size(); ++i) {
+        if (f.device.clocks[i].type != ClockNode::Type::Crystal || !f.rates.clocks[i].running)
+            continue;
+        bool claimed = false;
+        for (size_t n = 0; n < f.plan.needs.size(); ++n)
+            claimed = claimed || (f.bindings.needs[n].instance >= 0 && f.device.instances[size_t(f.bindings.needs[n].instance)].name == f.device.clocks[i].id);
+        if (!claimed)
+            out.push_back({Severity::Caution, {}, fmt::format("{} runs, but no bound need keeps its pads free. Bind the crystal's need.", f.device.clocks[i].name),
+                           {Place::Kind::Clock, f.device.clocks[i].id, {}}, {}});
+    }
+}
+
+Expected<Edit> fixFactor(const Facts& f, const Finding& finding)
+{
+    const int clock = f.device.findClock(finding.place.id);
+    const std::int64_t factor = clock < 0 ? 0 : betterFactor(f, clock);
+    if (factor == 0)
+        return problemOf("no setting of this clock alone brings it inside its limits; change what it comes from.");
+    return editOf(fmt::format("{}: {}", f.device.clocks[size_t(clock)].name, finding.fixTitle), SetClock{finding.place.id, std::to_string(factor)});
+}
+
+} // namespace
+
+std::vector<Rule> clockRules()
+{
+    return {
+        {"CLK-01", "No clock runs above its limit.", tooFast, fixFactor},
+        {"CLK-02", "No clock runs below its limit.", tooSlow, fixFactor},
+        {"CLK-03", "A clock's tolerance stays inside its limits.", nearLimit, fixFactor},
+        {"CLK-04", "What is bound has a clock.", kernelStopped, nullptr},
+        {"CLK-05", "The flash can follow the CPU.", flashTooSlow, nullptr},
+        {"CLK-06", "The supply suits the operating range.", supplyOutside, nullptr},
+        {"CLK-07", "A crystal that runs has its pads.", crystalUnbound, nullptr},
+        {"CLK-08", "The CPU has a clock.", cpuStopped, nullptr},
+    };
+}
+
+} // namespace bindrel

@@ -1,0 +1,63 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "core/image/image.h"
+#include "core/plan/edit.h"
+
+#include <string>
+#include <vector>
+
+namespace bindrel {
+
+/// Everything that is computed before the findings; the input of every rule.
+struct Facts {
+    const Device& device;
+    const Board& board;
+    const Plan& plan;
+    const Bindings& bindings;
+    const Rates& rates;
+    const std::vector<Setting>& settings;
+    const std::vector<PadSetup>& pads;
+    const Image& image;
+};
+
+/// Where a finding (or anything else that can be jumped to) is.
+struct Place {
+    enum class Kind { None, Need, Signal, Goal, Pad, Clock, Instance, Register, Range } kind = Kind::None;
+    std::string id;  ///< need, pad, clock, instance or "INSTANCE.REGISTER"
+    std::string sub; ///< signal or goal
+    friend bool operator==(const Place&, const Place&) = default;
+};
+
+/// A rule that the plan breaks, or comes close to breaking.
+struct Finding {
+    enum class Severity { Error, Caution } severity = Severity::Error;
+    std::string rule; ///< "CLK-01"
+    std::string text; ///< what is, why it matters, what can be done
+    Place place;
+    std::string fixTitle; ///< "Bind it", "Divide by 2"; empty when no fix is known
+};
+
+struct Rule {
+    std::string id;
+    std::string about; ///< for the list of rules
+    void (*check)(const Facts& facts, std::vector<Finding>& out);
+    /// The change that mends a finding of this rule; null when there is none.
+    Expected<Edit> (*fix)(const Facts& facts, const Finding& finding) = nullptr;
+};
+
+/// All rules, in the order in which their findings are listed within a severity.
+const std::vector<Rule>& rules();
+
+/// Errors first, then cautions; within each by rule, then in the order of the plan.
+std::vector<Finding> findAll(const Facts& facts);
+
+/// The edit that mends a finding, worked out only when asked for. A problem says why there is none.
+Expected<Edit> fixFor(const Facts& facts, const Finding& finding);
+
+// A file a group.
+std::vector<Rule> pinRules();
+std::vector<Rule> clockRules();
+std::vector<Rule> goalRules();
+
+} // namespace bindrel

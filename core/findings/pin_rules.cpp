@@ -1,0 +1,169 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/base/text.h"
+#include "core/findings/finding.h"
+#include "core/pins/candidates.h"
+#include "core/pins/options.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+namespace bindrel {
+
+namespace {
+
+using Severity = Finding::Severity;
+
+std::string titleOf(const Facts& f, const Claim& claim)
+{
+    const std::string& need = f.plan.needs[size_t(claim.need)].title;
+    if (claim.seat < 0)
+        return need;
+    return need + " " + f.bindings.needs[size_t(claim.need)].seats[size_t(claim.seat)].signal.title;
+}
+
+void openNeeds(const Facts& f, std::vector<Finding>& out)
+{
+    for (size_t n = 0; n < f.plan.needs.size(); ++n) {
+        const BoundNeed& bound = f.bindings.needs[n];
+        if (bound.state != BoundNeed::State::Open)
+            continue;
+        std::vector<std::string> missing;
+        bool impossible = false;
+        for (const Seat& seat : bound.seats) {
+            if (seat.pad < 0)
+                missing.push_back(seat.signal.title);
+            impossible = impossible || !seat.impossible.empty();
+        }
+        if (missing.empty() && impossible)
+            continue; // said by the rule for impossible pads
+        const KindSpec* kind = findKind(f.plan.needs[n].kind);
+        const bool noInstance = bound.instance < 0 && kind && !kind->instanceKind.empty();
+        const std::string what = missing.size() == bound.seats.size() ? "is not bound yet"
+                                 : missing.empty() && noInstance      ? "has no instance"
+                                                                      : "has no pad for " + listed(missing);
+        out.push_back({Severity::Error, {}, fmt::format("{} {}; it is left out of the source.", f.plan.needs[n].title, what),
+                       {Place::Kind::Need, f.plan.needs[n].id, {}}, "Bind it"});
+    }
+}
+
+void contests(const Facts& f, std::vector<Finding>& out, Resource::Kind kind, const char* why)
+{
+    for (const Contest& contest : f.bindings.contests) {
+        if (contest.resource.kind != kind)
+            continue;
+        std::vector<std::string> who;
+        for (const Claim& claim : contest.claims)
+            who.push_back(titleOf(f, claim));
+        // The last of them is taken for the one that came later, so its place is where to act.
+        const Claim& last = contest.claims.back();
+        const std::string need = f.plan.needs[size_t(last.need)].id;
+        Place place{Place::Kind::Need, need, {}};
+        if (kind == Resource::Kind::Pad)
+            place = {Place::Kind::Pad, nameOf(f.device, contest.resource), need};
+        else if (last.seat >= 0)
+            place = {Place::Kind::Signal, need, f.bindings.needs[size_t(last.need)].seats[size_t(last.seat)].signal.id};
+        out.push_back({Severity::Error, {}, fmt::format("{} is wanted by {}; {}.", nameOf(f.device, contest.resource), listed(who), why), place,
+                       "Move " + f.plan.needs[size_t(last.need)].title});
+    }
+}
+
+void contestedPads(const Facts& f, std::vector<Finding>& out)
+{
+    contests(f, out, Resource::Kind::Pad, "a pad carries one signal. Move one of them");
+}
+void contestedInstances(const Facts& f, std::vector<Finding>& out)
+{
+    contests(f, out, Resource::Kind::Instance, "it can serve one. Move one to another instance");
+}
+void contestedLines(const Facts& f, std::vector<Finding>& out)
+{
+    contests(f, out, Resource::Kind::Line, "pads of the same bit share it over all ports. Move one to a pad of another bit");
+}
+
+void impossiblePads(const Facts& f, std::vector<Finding>& out)
+{
+    for (size_t n = 0; n < f.plan.needs.size(); ++n)
+        for (const Seat& seat : f.bindings.needs[n].seats)
+            if (!seat.impossible.empty())
+                out.push_back({Severity::Error, {}, fmt::format("{}: {}. Choose another pad for {}.", f.plan.needs[n].title, seat.impossible, seat.signal.title),
+                               {Place::Kind::Signal, f.plan.needs[n].id, seat.signal.id}, "Bind it anew"});
+}
+
+void debugPads(const Facts& f, std::vector<Finding>& out)
+{
+    for (size_t p = 0; p < f.device.pads.size(); ++p) {
+        const Pad& pad = f.device.pads[p];
+        if (pad.resetClaim.empty())
+            continue;
+        for (const Claim& claim : f.bindings.padClaims[p]) {
+            const Seat& seat = f.bindings.needs[size_t(claim.need)].seats[size_t(claim.seat)];
+            if (seat.route >= 0 && f.device.signalName(f.device.routes[size_t(seat.route)]) == pad.resetClaim)
+                continue;
+            out.push_back({Severity::Caution, {}, fmt::format("{} takes {}, which is {} after reset: a debugger can then attach only under reset.", titleOf(f, claim), pad.name, pad.resetClaim),
+                           {Place::Kind::Pad, pad.name, f.plan.needs[size_t(claim.need)].id}, "Move " + f.plan.needs[size_t(claim.need)].title});
+        }
+    }
+}
+
+void boardNets(const Facts& f, std::vector<Finding>& out)
+{
+    for (size_t n = 0; n < f.plan.needs.size(); ++n)
+        for (const Seat& seat : f.bindings.needs[n].seats) {
+            if (seat.pad < 0)
+                continue;
+            const std::string objection = boardObjection(f.device, f.board, seat.pad, seat.route);
+            if (!objection.empty())
+                out.push_back({Severity::Error, {}, fmt::format("{} {} sits on {}, which is {}. Move it.", f.plan.needs[n].title, seat.signal.title, f.device.pads[size_t(seat.pad)].name, objection),
+                               {Place::Kind::Signal, f.plan.needs[n].id, seat.signal.id}, "Move " + f.plan.needs[n].title});
+        }
+}
+
+Expected<Edit> fixByBinding(const Facts& f, const Finding& finding)
+{
+    return bindNeed(f.device, f.board, f.plan, finding.place.id);
+}
+
+/// Takes the need off what it has and binds it anew around the others.
+Expected<Edit> fixByMoving(const Facts& f, const Finding& finding)
+{
+    const std::string id = finding.place.kind == Place::Kind::Pad ? finding.place.sub : finding.place.id;
+    Plan without = f.plan;
+    Need* need = without.need(id);
+    if (!need)
+        return problemOf("the need is no longer in the plan.");
+    // Its pads that nobody else wants may stay; the search prefers them.
+    for (const Contest& contest : f.bindings.contests)
+        for (const Claim& claim : contest.claims)
+            if (f.plan.needs[size_t(claim.need)].id == id) {
+                if (contest.resource.kind == Resource::Kind::Instance)
+                    need->binding = {};
+                else if (claim.seat >= 0)
+                    need->binding.pads.erase(f.bindings.needs[size_t(claim.need)].seats[size_t(claim.seat)].signal.id);
+            }
+    if (finding.place.kind == Place::Kind::Signal)
+        need->binding.pads.erase(finding.place.sub);
+    if (finding.rule == "PIN-05")
+        std::erase_if(need->binding.pads, [&](const auto& entry) { return entry.second == finding.place.id; });
+    Expected<Edit> edit = bindNeed(f.device, f.board, without, id);
+    if (edit)
+        edit->title = finding.fixTitle;
+    return edit;
+}
+
+} // namespace
+
+std::vector<Rule> pinRules()
+{
+    return {
+        {"PIN-01", "A pad carries one signal.", contestedPads, fixByMoving},
+        {"PIN-02", "An instance serves one need.", contestedInstances, fixByMoving},
+        {"PIN-03", "An external-interrupt line watches one pad.", contestedLines, fixByMoving},
+        {"PIN-04", "A pad can carry the signal that it is given.", impossiblePads, fixByMoving},
+        {"PIN-05", "Debug pads stay with the debug port.", debugPads, fixByMoving},
+        {"PIN-06", "A pad that the board has routed keeps to its net.", boardNets, fixByMoving},
+        {"NEED-01", "Every need is bound.", openNeeds, fixByBinding},
+    };
+}
+
+} // namespace bindrel

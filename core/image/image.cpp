@@ -1,0 +1,113 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/image/image.h"
+
+#include <algorithm>
+#include <map>
+
+namespace bindrel {
+
+namespace {
+
+Step stepOf(const Device& device, Step::Kind kind, std::vector<FieldWrite> fields, std::string why)
+{
+    Step step;
+    step.kind = kind;
+    step.instance = fields.front().ref.instance;
+    step.reg = fields.front().ref.reg;
+    for (const FieldWrite& write : fields) {
+        const Field& field = device.fieldOf(write.ref);
+        step.mask |= field.mask();
+        step.value |= (write.code & field.maxCode()) << field.lsb;
+    }
+    step.fields = std::move(fields);
+    step.why = std::move(why);
+    return step;
+}
+
+/// Bits that a write leaves a trace in; writing the others has an effect but no memory.
+std::uint32_t keptBits(const Register& reg)
+{
+    std::uint32_t mask = 0;
+    for (const Field& field : reg.fields)
+        if (field.access == Field::Access::ReadWrite)
+            mask |= field.mask();
+    return mask;
+}
+
+void foldRegisters(Image& image, const Device& device)
+{
+    std::map<std::uint32_t, RegisterValue> byAddress;
+    for (const Step& step : image.steps) {
+        if (step.kind == Step::Kind::Wait)
+            continue;
+        const Register& reg = device.blockOf(step.instance).registers[size_t(step.reg)];
+        const std::uint32_t kept = keptBits(reg);
+        if (kept == 0)
+            continue;
+        auto [at, fresh] = byAddress.try_emplace(device.addressOf(step.instance, step.reg));
+        RegisterValue& value = at->second;
+        if (fresh)
+            value = {step.instance, step.reg, reg.reset, reg.reset, {}};
+        const std::uint32_t mask = (step.kind == Step::Kind::Write ? ~0u : step.mask) & kept;
+        value.value = (value.value & ~mask) | (step.value & mask);
+        for (const FieldWrite& write : step.fields) {
+            std::erase_if(value.fields, [&](const FieldWrite& old) { return old.ref == write.ref; });
+            value.fields.push_back(write);
+        }
+    }
+    for (auto& [address, value] : byAddress) {
+        std::sort(value.fields.begin(), value.fields.end(), [](const FieldWrite& a, const FieldWrite& b) { return a.ref < b.ref; });
+        image.registers.push_back(std::move(value));
+    }
+}
+
+} // namespace
+
+Step writeStep(const Device& device, std::vector<FieldWrite> fields, std::string why)
+{
+    Step step = stepOf(device, Step::Kind::Write, std::move(fields), std::move(why));
+    const Register& reg = device.blockOf(step.instance).registers[size_t(step.reg)];
+    step.value |= reg.reset & ~step.mask & keptBits(reg);
+    step.mask = ~0u;
+    return step;
+}
+
+Step updateStep(const Device& device, std::vector<FieldWrite> fields, std::string why)
+{
+    return stepOf(device, Step::Kind::Update, std::move(fields), std::move(why));
+}
+
+Step waitStep(const Device& device, const FieldRef& ref, std::uint32_t code, const Duration& timeout, std::string why)
+{
+    Step step = stepOf(device, Step::Kind::Wait, {{ref, code, ""}}, std::move(why));
+    step.timeout = timeout;
+    return step;
+}
+
+const RegisterValue* Image::find(int instance, int reg) const
+{
+    for (const RegisterValue& value : registers)
+        if (value.instance == instance && value.reg == reg)
+            return &value;
+    return nullptr;
+}
+
+std::uint32_t Image::codeOf(const Device& device, const FieldRef& ref) const
+{
+    const RegisterValue* found = find(ref.instance, ref.reg);
+    const std::uint32_t word = found ? found->value : device.registerOf(ref).reset;
+    return word >> device.fieldOf(ref).lsb & device.fieldOf(ref).maxCode();
+}
+
+Image makeImage(const Device& device, const Plan& plan, const Bindings& bindings, const Rates& rates,
+                const std::vector<Setting>& settings, const std::vector<PadSetup>& pads)
+{
+    Image image;
+    appendClockSteps(image, device, rates);
+    appendPinSteps(image, device, plan, bindings, pads);
+    appendNeedSteps(image, device, plan, bindings, settings, pads);
+    foldRegisters(image, device);
+    return image;
+}
+
+} // namespace bindrel

@@ -1,0 +1,74 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "core/tuning/pads.h"
+#include "core/tuning/setting.h"
+
+#include <string>
+#include <vector>
+
+namespace bindrel {
+
+/// A field and the code that it gets, with the decision that caused it.
+struct FieldWrite {
+    FieldRef ref;
+    std::uint32_t code = 0;
+    std::string cause; ///< "÷3", "Uplink, baud", …
+};
+
+/// One operation of the bring-up on a register.
+struct Step {
+    enum class Kind {
+        Write,  ///< the whole register gets `value`
+        Update, ///< the bits of `mask` get those of `value`, the others stay
+        Wait,   ///< until the bits of `mask` equal `value`, or the time-out passes
+    };
+    enum class Phase { Clocks, Pins, Need, Start };
+    Kind kind = Kind::Write;
+    Phase phase = Phase::Clocks;
+    int need = -1; ///< Phase::Need and Start
+    int instance = -1;
+    int reg = -1;
+    std::uint32_t mask = 0;
+    std::uint32_t value = 0;
+    Duration timeout;
+    std::vector<FieldWrite> fields;
+    std::string why; ///< what it achieves, with numbers; heads a block of steps
+};
+
+/// A register as the bring-up and all start functions leave it.
+struct RegisterValue {
+    int instance = -1;
+    int reg = -1;
+    std::uint32_t reset = 0;
+    std::uint32_t value = 0;
+    std::vector<FieldWrite> fields; ///< that the plan decided, the last write of each
+};
+
+/// Register values and the ordered operations that lead to them from reset.
+struct Image {
+    std::vector<Step> steps; ///< clocks, pins, needs in the plan's order, starts
+    std::vector<RegisterValue> registers; ///< in the order of addresses
+    /// Roles that the arithmetic asked for and the block has no field for: "GPT1 has no dead_time".
+    std::vector<std::string> unplaced;
+
+    const RegisterValue* find(int instance, int reg) const;
+    /// Code of a field after bring-up, also where the plan decides nothing.
+    std::uint32_t codeOf(const Device& device, const FieldRef& ref) const;
+};
+
+Image makeImage(const Device& device, const Plan& plan, const Bindings& bindings, const Rates& rates,
+                const std::vector<Setting>& settings, const std::vector<PadSetup>& pads);
+
+// The parts of the bring-up, each in a file of its own.
+void appendClockSteps(Image& image, const Device& device, const Rates& rates);
+void appendPinSteps(Image& image, const Device& device, const Plan& plan, const Bindings& bindings, const std::vector<PadSetup>& pads);
+void appendNeedSteps(Image& image, const Device& device, const Plan& plan, const Bindings& bindings,
+                     const std::vector<Setting>& settings, const std::vector<PadSetup>& pads);
+
+/// A write of whole register, an update of some fields, a wait for a field. Several fields must lie in one register.
+Step writeStep(const Device& device, std::vector<FieldWrite> fields, std::string why);
+Step updateStep(const Device& device, std::vector<FieldWrite> fields, std::string why);
+Step waitStep(const Device& device, const FieldRef& ref, std::uint32_t code, const Duration& timeout, std::string why);
+
+} // namespace bindrel

@@ -1,0 +1,36 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "core/pins/bindings.h"
+
+#include <string>
+#include <vector>
+
+namespace bindrel {
+
+/// How one pad is to be set for the signal that it carries.
+struct PadSetup {
+    int pad = -1;
+    int need = -1;
+    int seat = -1;
+    int code = 0;      ///< of the selector; -1: fixed wiring, the port leaves it alone
+    bool output = false;
+    bool levelHigh = false; ///< of an output, set before it drives
+    enum class Pull { None, Up, Down } pull = Pull::None;
+    bool openDrain = false;
+    enum class Drive { Weak, Medium, Strong } drive = Drive::Weak;
+    std::string because; ///< why pull, drive and open drain are as they are
+
+    int line = -1; ///< external-interrupt line, -1 for none
+    bool rising = false;
+    bool falling = false;
+};
+
+const char* nameOf(PadSetup::Pull pull);
+const char* nameOf(PadSetup::Drive drive);
+
+/// The pads of all needs that are bound, in the order of the device's pads. Open and contested needs have none: what
+/// their pads should be is not decided yet.
+std::vector<PadSetup> setUpPads(const Device& device, const Plan& plan, const Bindings& bindings);
+
+} // namespace bindrel

@@ -1,0 +1,127 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "core/clocks/rates.h"
+
+#include <optional>
+#include <string>
+#include <vector>
+
+namespace bindrel {
+
+/// What the hardware will really do for one goal.
+struct Achieved {
+    std::string goal;     ///< id of the goal; several rows may belong to one
+    std::string title;
+    std::string wanted;   ///< in words, with units
+    std::string achieved;
+    std::optional<Ppm> error; ///< against the goal, where there is one to speak of
+    bool ok = true;
+    std::string formula;  ///< "80 MHz × 16 / (16 × 2778)"
+    std::string trouble;  ///< why it is not ok and what to do; empty when it is
+};
+
+/// A role of the instance's block and the value that the arithmetic gives it, before the field's encoding.
+struct RoleValue {
+    std::string role;
+    std::int64_t value = 0;
+    std::string goal; ///< that decides it; empty for what always holds
+    enum class When {
+        Config, ///< part of the bring-up
+        Event,  ///< written after the configuration, in the order given: loads buffered registers and the like
+        Start,  ///< by the start function, in the order given; taken back in reverse by the stop function
+    } when = When::Config;
+};
+
+/// A picture of the signals, to scale.
+struct Waveform {
+    struct Edge {
+        Duration at;
+        bool high = false; ///< level from here on
+    };
+    struct Trace {
+        std::string title;
+        bool high = false; ///< level at time 0
+        std::vector<Edge> edges;
+    };
+    struct Ramp { ///< what the counter does, 0 … 1
+        std::string title;
+        std::vector<std::pair<Duration, Rational>> points;
+        std::vector<std::pair<std::string, Rational>> levels; ///< compare values as lines
+    };
+    struct Mark {
+        Duration from, to; ///< equal for an instant
+        int trace = -1;    ///< -1: over all
+        std::string label;
+        bool shade = true; ///< a span that matters (dead time), against a mere tick (sampling point)
+    };
+    std::string title;
+    Duration span;
+    std::vector<Trace> traces;
+    std::optional<Ramp> ramp;
+    std::vector<Mark> marks;
+};
+
+/// Another choice that nearly serves, for the person to see what was decided against.
+struct OtherWay {
+    std::string choice;
+    std::string result;
+    std::string note;
+};
+
+/// The answer to a need's goals.
+struct Setting {
+    bool computed = false;    ///< false when the need has no instance or its clock does not run
+    std::string notComputed;  ///< why not
+    std::vector<Achieved> achieved;
+    std::vector<RoleValue> roles;
+    std::optional<Waveform> waveform;
+    std::vector<OtherWay> otherWays;
+    int kernel = -1; ///< clock that times it
+
+    const Achieved* goal(std::string_view id) const
+    {
+        for (const Achieved& a : achieved)
+            if (a.goal == id)
+                return &a;
+        return nullptr;
+    }
+    std::optional<std::int64_t> role(std::string_view name) const
+    {
+        for (const RoleValue& r : roles)
+            if (r.role == name)
+                return r.value;
+        return std::nullopt;
+    }
+};
+
+/// Everything that the arithmetic of a kind may look at.
+struct TuningContext {
+    const Device& device;
+    const Rates& rates;
+    const Need& need;
+    const BoundNeed& bound;
+
+    const ClockState& kernel() const { return rates.clocks[size_t(device.instances[size_t(bound.instance)].kernel)]; }
+    std::string kernelName() const { return device.clocks[size_t(device.instances[size_t(bound.instance)].kernel)].name; }
+    const Encoding& encoding(std::string_view role) const;
+    /// Largest code of a role's field; 0 when the block has no such role.
+    std::uint32_t maxCode(std::string_view role) const;
+};
+
+/// The arithmetic of a kind, under the id of its KindSpec.
+struct KindArithmetic {
+    std::string kind;
+    Setting (*solve)(const TuningContext& context);
+};
+const std::vector<KindArithmetic>& arithmetic();
+
+/// Settings of all needs, by index. A need without instance or running clock is not computed and says why.
+std::vector<Setting> tune(const Device& device, const Plan& plan, const Bindings& bindings, const Rates& rates);
+
+// One a file.
+Setting solveUart(const TuningContext& context);
+Setting solveI2c(const TuningContext& context);
+Setting solvePwm(const TuningContext& context);
+
+} // namespace bindrel

@@ -1,0 +1,146 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// UART: divider and oversampling from the baud, and the error budget of the frame.
+//
+// An asynchronous receiver finds the start edge to within one sample (1/N bit with N samples a bit) and decides each bit
+// by the samples about its middle (one sample to either side). The last bit that it must still hit is the first stop bit,
+// whose middle lies (bits - 1/2) bit times behind the start edge. So the two ends' rates may differ by
+//     (1/2 - 2/N) / (bits - 1/2)
+// in all: 4 % for 10 bits and N = 16. That budget is shared by the divider's error, this chip's clock and the other end's.
+#include "core/quantity/format.h"
+#include "core/quantity/parse.h"
+#include "core/tuning/setting.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+namespace bindrel {
+
+namespace {
+
+struct Frame {
+    int data = 8;
+    char parity = 'N';
+    int stop = 1;
+    /// Bits up to and including the first stop bit.
+    int toStop() const { return 1 + data + (parity == 'N' ? 0 : 1) + 1; }
+};
+
+Frame readFrame(const std::string& text)
+{
+    Frame frame;
+    if (text.size() == 3)
+        frame = {text[0] - '0', text[1], text[2] - '0'};
+    return frame;
+}
+
+struct Divider {
+    std::int64_t oversampling = 16;
+    std::int64_t divider = 0;
+    Frequency baud;
+    Ppm error;
+};
+
+/// The divider counts in fractions of this many to one.
+std::int64_t unitOf(const TuningContext& c) { return std::int64_t(1) << std::min<std::int64_t>(c.device.ability(c.bound.instance, "fraction_bits", 0), 16); }
+
+std::vector<Divider> dividersFor(const TuningContext& c, const Frequency& wanted)
+{
+    const int instance = c.bound.instance;
+    const std::int64_t unit = unitOf(c);
+    const std::int64_t least = c.device.ability(instance, "smallest_divider", 1);
+    const auto most = static_cast<std::int64_t>(c.maxCode("divider"));
+    std::vector<Divider> out;
+    for (const std::int64_t oversampling : c.device.abilities(instance, "oversampling")) {
+        const Rational ideal = c.kernel().rate.value * unit / (wanted.value * oversampling);
+        if (!ideal.defined())
+            continue;
+        const std::int64_t divider = std::clamp(ideal.round(), least, most);
+        Divider d{oversampling, divider, Frequency(c.kernel().rate.value * unit / (Rational(oversampling) * divider)), {}};
+        d.error = errorOf(d.baud, wanted);
+        out.push_back(d);
+    }
+    // More samples a bit tolerate more, so a coarser oversampling must be worth it.
+    std::stable_sort(out.begin(), out.end(), [](const Divider& a, const Divider& b) { return a.error.value.abs() < b.error.value.abs(); });
+    return out;
+}
+
+Waveform drawFrame(const Frame& frame, const Frequency& baud, std::int64_t oversampling)
+{
+    // 0x53 has runs of both levels, so that every kind of edge is seen.
+    constexpr unsigned kSample = 0x53;
+    const Rational bit = Rational(1) / baud.value;
+    Waveform wave;
+    std::vector<bool> levels{false};
+    bool odd = false;
+    for (int i = 0; i < frame.data; ++i) {
+        levels.push_back((kSample >> i & 1u) != 0);
+        odd = odd != levels.back();
+    }
+    if (frame.parity != 'N')
+        levels.push_back(frame.parity == 'E' ? odd : !odd);
+    for (int i = 0; i < frame.stop; ++i)
+        levels.push_back(true);
+    wave.title = fmt::format("one frame, data 0x{:02X}", kSample & ((1u << frame.data) - 1));
+    wave.span = Duration(bit * static_cast<std::int64_t>(levels.size() + 1));
+    Waveform::Trace trace{"line", true, {}};
+    const Rational half(1, 2);
+    for (size_t i = 0; i < levels.size(); ++i) {
+        const Rational start = bit * (half + static_cast<std::int64_t>(i));
+        if (levels[i] != (trace.edges.empty() ? trace.high : trace.edges.back().high))
+            trace.edges.push_back({Duration(start), levels[i]});
+        const bool isStop = i >= levels.size() - static_cast<size_t>(frame.stop);
+        const std::string label = i == 0 ? "start" : isStop ? "stop" : i > size_t(frame.data) ? "parity" : std::to_string(i - 1);
+        const Rational middle = start + bit * half;
+        const Rational sample = bit / oversampling;
+        wave.marks.push_back({Duration(middle - sample), Duration(middle + sample), 0, label, true});
+    }
+    wave.traces.push_back(std::move(trace));
+    return wave;
+}
+
+} // namespace
+
+Setting solveUart(const TuningContext& c)
+{
+    Setting out;
+    const Frequency wanted = parseFrequency(goalText(c.need, "baud")).value();
+    const Frame frame = readFrame(goalText(c.need, "frame"));
+    const Ppm peer = parsePpm(goalText(c.need, "peer")).value();
+    const std::vector<Divider> ways = dividersFor(c, wanted);
+    if (ways.empty()) {
+        out.notComputed = fmt::format("{} cannot be divided to {}", format(c.kernel().rate), formatBaud(wanted));
+        return out;
+    }
+    const Divider& best = ways.front();
+    const Rational samples = best.oversampling;
+    const Ppm budget((Rational(1, 2) - Rational(2) / samples) / (Rational(frame.toStop()) - Rational(1, 2)) * 1'000'000);
+    const Ppm total(best.error.value.abs() + c.kernel().tolerance.worst().value + peer.value);
+
+    Achieved baud{"baud", "Baud", formatBaud(wanted), formatBaud(best.baud), best.error, true, {}, {}};
+    baud.formula = fmt::format("{} \u00d7 {} / ({} \u00d7 {})", format(c.kernel().rate), unitOf(c), best.oversampling, best.divider);
+    baud.ok = total <= budget;
+    if (!baud.ok)
+        baud.trouble = fmt::format("{} in all is more than the {} that a frame of {} bits tolerates ({} divider, {} clock, {} other end). "
+                                   "Choose a faster or more accurate kernel clock for {}.",
+                                   format(total), format(budget), frame.toStop(), format(Ppm(best.error.value.abs())),
+                                   format(c.kernel().tolerance.worst()), format(peer), c.kernelName());
+    out.achieved.push_back(baud);
+    out.achieved.push_back({"frame", "Frame", goalText(c.need, "frame"), fmt::format("{} bit times", frame.toStop() - 1 + frame.stop), std::nullopt, true, {}, {}});
+    out.achieved.push_back({"peer", "Error budget", fmt::format("{} tolerated", format(budget)), format(total), std::nullopt, baud.ok,
+                            fmt::format("(1/2 - 2/{}) / ({} - 1/2)", best.oversampling, frame.toStop()), {}});
+
+    const bool receives = goalText(c.need, "direction") != "transmit";
+    const bool transmits = goalText(c.need, "direction") != "receive";
+    const bool handshake = goalText(c.need, "flow") == "RTS/CTS";
+    out.roles = {{"oversampling", best.oversampling, "baud"}, {"divider", best.divider, "baud"},
+                 {"bits", frame.data, "frame"}, {"parity", frame.parity == 'N' ? 0 : frame.parity == 'E' ? 1 : 2, "frame"},
+                 {"stop", frame.stop, "frame"}, {"rts", handshake, "flow"}, {"cts", handshake, "flow"},
+                 {"transmit", transmits, "direction"}, {"receive", receives, "direction"}, {"on", 1, ""}};
+    for (const Divider& way : ways)
+        out.otherWays.push_back({fmt::format("{} samples, \u00f7{}", way.oversampling, way.divider), formatBaud(way.baud), format(way.error, true)});
+    out.waveform = drawFrame(frame, best.baud, best.oversampling);
+    return out;
+}
+
+} // namespace bindrel
