@@ -1,0 +1,46 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "cli/commands.h"
+#include "core/pins/options.h"
+
+#include <fmt/format.h>
+
+namespace bindrel::cli {
+
+void addBind(CLI::App& app, int& exitCode)
+{
+    struct Options {
+        std::string plan;
+        bool write = false;
+    };
+    auto options = std::make_shared<Options>();
+    CLI::App* command = app.add_subcommand("bind", "Bind what is open; what is bound stays where it is.");
+    command->add_option("PLAN", options->plan, "Plan file")->required();
+    command->add_flag("--write", options->write, "Save the plan; without it the bindings are only listed");
+    command->callback([options, &exitCode] {
+        const auto s = openPlan(options->plan);
+        if (!s) {
+            exitCode = kUnusable;
+            return;
+        }
+        if (s->bindings.count(BoundNeed::State::Open) == 0) {
+            fmt::print("{}: no need is open\n", s->plan.name);
+            return;
+        }
+        const Expected<Edit> edit = bindAllOpen(*s->device, *s->board, s->plan);
+        if (!edit) {
+            fmt::print(stderr, "bindrel-cli: {}\n", edit.problem().text());
+            exitCode = kFindings;
+            return;
+        }
+        for (const Change& change : edit->changes)
+            fmt::print("{}\n", describe(s->plan, change));
+        if (!options->write)
+            return;
+        const Expected<Plan> bound = applied(s->plan, *edit);
+        const Outcome saved = bound ? savePlan(*bound, options->plan) : Outcome(bound.problem());
+        if (!saved)
+            exitCode = complain(saved.problem());
+    });
+}
+
+} // namespace bindrel::cli

@@ -1,0 +1,30 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "core/snapshot.h"
+
+#include <CLI/CLI.hpp>
+
+#include <string>
+
+/// Each subcommand is a file: it adds its options to the parser and, when it was the one that was called, does its work
+/// and gives the exit code.
+namespace bindrel::cli {
+
+inline constexpr int kClean = 0;    ///< nothing to complain about
+inline constexpr int kFindings = 1; ///< the plan has findings of severity error, or what was asked cannot be done
+inline constexpr int kUnusable = 2; ///< an argument or a file cannot be used
+
+void addCheck(CLI::App& app, int& exitCode);
+void addShow(CLI::App& app, int& exitCode);
+void addBind(CLI::App& app, int& exitCode);
+void addWrite(CLI::App& app, int& exitCode);
+void addLint(CLI::App& app, int& exitCode);
+
+/// Prints a problem to standard error and gives kUnusable.
+int complain(const Problem& problem);
+
+/// Loads a plan by a path relative to the working folder and runs the pipeline; null after a complaint.
+std::shared_ptr<const Snapshot> openPlan(const std::string& path);
+
+} // namespace bindrel::cli

@@ -1,0 +1,31 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "cli/commands.h"
+#include "core/device/lint.h"
+
+#include <fmt/format.h>
+
+#include <filesystem>
+
+namespace bindrel::cli {
+
+void addLint(CLI::App& app, int& exitCode)
+{
+    auto device = std::make_shared<std::string>();
+    CLI::App* command = app.add_subcommand("lint", "Look for mistakes in a device description.");
+    command->add_option("DEVICE", *device, "Device file, or the name of a shipped device")->required();
+    command->callback([device, &exitCode] {
+        std::error_code error;
+        const Expected<Device> loaded = std::filesystem::exists(*device, error) ? loadDevice(*device) : Library::shipped().device(*device);
+        if (!loaded) {
+            exitCode = complain(loaded.problem());
+            return;
+        }
+        const std::vector<LintRemark> remarks = lint(*loaded);
+        for (const LintRemark& remark : remarks)
+            fmt::print("{}: {}\n", remark.check, remark.text);
+        fmt::print("{}: {} pads, {} instances, {} clocks, {} remarks\n", loaded->name, loaded->pads.size(), loaded->instances.size(), loaded->clocks.size(), remarks.size());
+        exitCode = remarks.empty() ? kClean : kFindings;
+    });
+}
+
+} // namespace bindrel::cli

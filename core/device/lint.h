@@ -1,0 +1,21 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "core/device/device.h"
+
+#include <string>
+#include <vector>
+
+namespace bindrel {
+
+/// Something about a device that loads but cannot be meant so.
+struct LintRemark {
+    std::string check; ///< "overlapping-fields"
+    std::string text;
+};
+
+/// Checks beyond what the loader refuses: overlapping fields, addresses used twice, pads on no package, signals that no
+/// pad reaches, role maps that the kind does not know, interrupts numbered twice, codes of a select used twice.
+std::vector<LintRemark> lint(const Device& device);
+
+} // namespace bindrel

@@ -1,0 +1,29 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/snapshot.h"
+
+#include <algorithm>
+
+namespace bindrel {
+
+int Snapshot::count(Finding::Severity severity) const
+{
+    return static_cast<int>(std::count_if(findings.begin(), findings.end(), [severity](const Finding& f) { return f.severity == severity; }));
+}
+
+std::shared_ptr<const Snapshot> computeSnapshot(const Workpiece& work)
+{
+    auto s = std::make_shared<Snapshot>();
+    s->device = work.device;
+    s->board = work.board;
+    s->plan = work.plan;
+    s->bindings = bind(*s->device, s->plan);
+    s->rates = computeRates(*s->device, *s->board, s->plan, s->bindings);
+    s->settings = tune(*s->device, s->plan, s->bindings, s->rates);
+    s->pads = setUpPads(*s->device, s->plan, s->bindings);
+    s->image = makeImage(*s->device, s->plan, s->bindings, s->rates, s->settings, s->pads);
+    s->findings = findAll(s->facts());
+    s->source = makeSource(s->facts());
+    return s;
+}
+
+} // namespace bindrel

@@ -1,0 +1,33 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "core/findings/finding.h"
+#include "core/plan/plan_file.h"
+#include "core/source/source.h"
+
+#include <memory>
+
+namespace bindrel {
+
+/// The result of one run of the pipeline over one plan. Immutable; shared freely between threads. Indices of needs are
+/// those of plan.needs, of clocks those of device->clocks, and so on.
+struct Snapshot {
+    std::shared_ptr<const Device> device;
+    std::shared_ptr<const Board> board;
+    Plan plan;
+    Bindings bindings;
+    Rates rates;
+    std::vector<Setting> settings;
+    std::vector<PadSetup> pads;
+    Image image;
+    std::vector<Finding> findings;
+    Source source;
+
+    Facts facts() const { return {*device, *board, plan, bindings, rates, settings, pads, image}; }
+    int count(Finding::Severity severity) const;
+};
+
+/// Runs every stage. Never fails: what is wrong with a plan is in the findings.
+std::shared_ptr<const Snapshot> computeSnapshot(const Workpiece& work);
+
+} // namespace bindrel

@@ -1,0 +1,221 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// PREFIX_board.h and .c: names for pads and rates, the status of a bring-up, waiting, the order of it all.
+#include "core/base/text.h"
+#include "core/quantity/format.h"
+#include "core/source/c_text.h"
+#include "core/source/writer.h"
+
+#include <algorithm>
+
+namespace bindrel {
+
+namespace {
+
+/// Passes of the wait loop in a microsecond: a pass takes at least four cycles, and the CPU is never faster than the
+/// faster of its reset clock and its planned one, so a wait is never shorter than asked for.
+std::int64_t passesPerMicrosecond(const Facts& f)
+{
+    Rational fastest = f.rates.clocks[size_t(f.device.cpuClock)].rate.value;
+    for (size_t i = 0; i < f.device.clocks.size(); ++i)
+        if (f.device.clocks[i].type == ClockNode::Type::Oscillator && f.device.clocks[i].onAtReset && f.device.clocks[i].rate.value > fastest)
+            fastest = f.device.clocks[i].rate.value;
+    return std::max<std::int64_t>(1, (fastest / 4'000'000).ceil());
+}
+
+void writeRates(Writer& w)
+{
+    const Facts& f = w.facts;
+    w.comment("Rates of the clocks that run, in hertz.");
+    for (size_t i = 0; i < f.device.clocks.size(); ++i) {
+        const ClockState& state = f.rates.clocks[i];
+        if (!state.running || !state.used || state.rate.value.floor() > INT64_C(0xFFFFFFFF))
+            continue;
+        w.because({Place::Kind::Clock, f.device.clocks[i].id, {}}, f.device.clocks[i].name);
+        const std::string exact = state.rate.value.isInteger() ? "" : ", exactly " + state.rate.value.text() + " Hz";
+        w.linef("#define {:<28} {}u /* {}{}, {} */", rateMacro(f, w.names, int(i)), state.rate.value.floor(), format(state.rate), exact, commentText(format(state.tolerance)));
+    }
+    w.noCause();
+    w.line();
+}
+
+/// Ties the constants to each other, so that an edit of one by hand does not go unnoticed.
+void writeAsserts(Writer& w)
+{
+    const Facts& f = w.facts;
+    for (size_t i = 0; i < f.device.clocks.size(); ++i) {
+        const ClockNode& node = f.device.clocks[i];
+        const ClockState& state = f.rates.clocks[i];
+        if (!state.running || !state.used || state.input < 0 || !state.rate.value.isInteger())
+            continue;
+        const ClockState& from = f.rates.clocks[size_t(state.input)];
+        if (!from.used || !from.rate.value.isInteger() || node.type == ClockNode::Type::Select)
+            continue;
+        w.because({Place::Kind::Clock, node.id, {}}, operationText(f.device, f.rates, int(i)));
+        const std::string own = rateMacro(f, w.names, int(i));
+        const std::string input = rateMacro(f, w.names, state.input);
+        const std::string text = commentText(node.name + " is " + f.device.clocks[size_t(state.input)].name + " " + operationText(f.device, f.rates, int(i)));
+        if (node.type == ClockNode::Type::Divide)
+            w.linef("_Static_assert({} * {}u == {}, \"{}\");", own, state.setting, input, text);
+        else
+            w.linef("_Static_assert({} == {} * {}u, \"{}\");", own, input, state.setting, text);
+    }
+    const OperatingRange& range = f.device.ranges[size_t(f.rates.range)];
+    if (f.rates.waitStates) {
+        w.because({Place::Kind::Clock, f.device.clocks[size_t(f.device.flashClock)].id, {}}, "flash wait states");
+        w.linef("_Static_assert({} <= {}u, \"{} flash wait states carry this rate in {}\");", rateMacro(f, w.names, f.device.flashClock),
+                range.waitStateLimits[size_t(*f.rates.waitStates)].value.floor(), *f.rates.waitStates, range.name);
+    }
+    w.noCause();
+    w.line();
+}
+
+std::vector<std::string> statusNames(const Facts& f, const Names& names)
+{
+    std::vector<std::string> out;
+    for (const Step& step : f.image.steps)
+        if (step.kind == Step::Kind::Wait) {
+            const std::string name = timeoutName(f, names, step);
+            if (std::find(out.begin(), out.end(), name) == out.end())
+                out.push_back(name);
+        }
+    return out;
+}
+
+} // namespace
+
+SourceFile boardHeader(const Facts& f, const Names& names)
+{
+    Writer w(f, names, names.name("board.h"), fmt::format("{} on {}: names, rates and the bring-up.", commentText(f.board.title), f.device.name));
+    const std::string guard = names.macro("BOARD_H");
+    w.linef("#ifndef {}", guard);
+    w.linef("#define {}", guard);
+    w.line();
+    w.line("#include <stdbool.h>");
+    w.line("#include <stdint.h>");
+    w.line();
+    writeRates(w);
+    writeAsserts(w);
+
+    w.comment("Pads: port and bit of each signal.");
+    for (const PadSetup& setup : f.pads) {
+        const Pad& pad = f.device.pads[size_t(setup.pad)];
+        if (pad.port < 0)
+            continue;
+        const Seat& seat = f.bindings.needs[size_t(setup.need)].seats[size_t(setup.seat)];
+        w.because({Place::Kind::Pad, pad.name, f.plan.needs[size_t(setup.need)].id}, "binding");
+        const std::string macro = names.NEED(size_t(setup.need)) + "_" + uppered(identifierOf(seat.signal.id));
+        w.linef("#define {:<32} {}u /* {}, pin {}: {} */", macro + "_BIT", pad.bit, pad.name, f.device.pinOf(setup.pad), commentText(seat.signal.title));
+    }
+    w.noCause();
+    w.line();
+    w.comment("What a bring-up returns: success, or the wait that timed out.");
+    w.linef("enum {} {{", names.name("status"));
+    w.linef("    {} = 0,", names.macro("OK"));
+    for (const std::string& name : statusNames(f, names))
+        w.linef("    {},", name);
+    w.linef("    {}", names.macro("TIMEOUT_TRANSFER"));
+    w.line("};");
+    w.line();
+    w.linef("#define {} {}u", names.macro("WAIT_PASSES_PER_US"), passesPerMicrosecond(f));
+    w.line();
+    w.comment("Waits until the masked bits of a register have a value; false when that took longer than the microseconds.");
+    w.linef("bool {}(const volatile uint32_t *reg, uint32_t mask, uint32_t value, uint32_t microseconds);", names.name("wait"));
+    w.line();
+    w.comment("Brings up clocks, pins and every need, in this order; stops at the first step that fails.");
+    w.linef("enum {0}_status {0}_bring_up(void);", names.prefix);
+    w.linef("enum {0}_status {0}_clocks_bring_up(void);", names.prefix);
+    w.linef("void {0}_pins_bring_up(void);", names.prefix);
+    w.comment("Lets an interrupt of the chip through to the core.");
+    w.linef("void {}_interrupt_enable(uint32_t number);", names.prefix);
+    w.line();
+    w.linef("#endif /* {} */", guard);
+    return w.take();
+}
+
+SourceFile boardSource(const Facts& f, const Names& names)
+{
+    Writer w(f, names, names.name("board.c"), "The order of the bring-up, and waiting.");
+    w.linef("#include \"{}_board.h\"", names.prefix);
+    for (size_t n = 0; n < f.plan.needs.size(); ++n)
+        if (hasFiles(f, n)) {
+            w.becauseNeed(n);
+            w.linef("#include \"{}\"", names.file(n, ".h"));
+        }
+    w.noCause();
+    w.line();
+    w.linef("bool {}(const volatile uint32_t *reg, uint32_t mask, uint32_t value, uint32_t microseconds)", names.name("wait"));
+    w.line("{");
+    w.linef("    for (uint32_t passes = microseconds * {}; passes > 0u; passes--) {{", names.macro("WAIT_PASSES_PER_US"));
+    w.line("        if ((*reg & mask) == value) {");
+    w.line("            return true;");
+    w.line("        }");
+    w.line("    }");
+    w.line("    return (*reg & mask) == value;");
+    w.line("}");
+    w.line();
+    w.linef("enum {0}_status {0}_bring_up(void)", names.prefix);
+    w.line("{");
+    w.linef("    enum {0}_status status = {0}_clocks_bring_up();", names.prefix);
+    w.linef("    if (status != {}) {{", names.macro("OK"));
+    w.line("        return status;");
+    w.line("    }");
+    w.linef("    {}_pins_bring_up();", names.prefix);
+    for (size_t n = 0; n < f.plan.needs.size(); ++n)
+        if (hasFiles(f, n)) {
+            w.becauseNeed(n);
+            w.linef("    {}_bring_up();", names.need(n));
+        }
+    w.noCause();
+    w.keep("after_bring_up", 4);
+    w.line("    return status;");
+    w.line("}");
+    return w.take();
+}
+
+SourceFile clocksSource(const Facts& f, const Names& names)
+{
+    const ClockState& cpu = f.rates.clocks[size_t(f.device.cpuClock)];
+    Writer w(f, names, names.name("clocks.c"), fmt::format("Clocks, from reset to a CPU at {}.", format(cpu.rate)));
+    w.linef("#include \"{}_board.h\"", names.prefix);
+    w.linef("#include \"{}_regs.h\"", names.prefix);
+    w.line();
+    // The whole path in one comment, as a colleague would sketch it.
+    std::string path;
+    const std::vector<int> up = pathToSource(f.rates, f.device.cpuClock);
+    for (auto it = up.rbegin(); it != up.rend(); ++it) {
+        const ClockNode& node = f.device.clocks[size_t(*it)];
+        if (node.type == ClockNode::Type::Select)
+            continue;
+        path += path.empty() ? fmt::format("{} {}", node.name, format(f.rates.clocks[size_t(*it)].rate)) : " " + operationText(f.device, f.rates, *it);
+    }
+    w.comment(fmt::format("CPU {} = {}; {}.", format(cpu.rate), path, format(cpu.tolerance)));
+    w.linef("enum {0}_status {0}_clocks_bring_up(void)", names.prefix);
+    w.line("{");
+    std::vector<const Step*> steps;
+    for (const Step& step : f.image.steps)
+        if (step.phase == Step::Phase::Clocks)
+            steps.push_back(&step);
+    w.steps(steps, 4);
+    w.linef("    return {};", names.macro("OK"));
+    w.line("}");
+    return w.take();
+}
+
+SourceFile pinsSource(const Facts& f, const Names& names)
+{
+    Writer w(f, names, names.name("pins.c"), "Pads: levels first, then function, direction, pull and drive.");
+    w.linef("#include \"{}_board.h\"", names.prefix);
+    w.linef("#include \"{}_regs.h\"", names.prefix);
+    w.line();
+    w.linef("void {}_pins_bring_up(void)", names.prefix);
+    w.line("{");
+    std::vector<const Step*> steps;
+    for (const Step& step : f.image.steps)
+        if (step.phase == Step::Phase::Pins)
+            steps.push_back(&step);
+    w.steps(steps, 4);
+    w.line("}");
+    return w.take();
+}
+
+} // namespace bindrel

@@ -1,0 +1,83 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/quantity/format.h"
+#include "core/quantity/parse.h"
+#include "core/source/writer.h"
+
+namespace bindrel {
+
+namespace {
+
+bool sends(const Writer& w, size_t need) { return goalText(w.facts.plan.needs[need], "direction") != "receive"; }
+bool receives(const Writer& w, size_t need) { return goalText(w.facts.plan.needs[need], "direction") != "transmit"; }
+int instanceOf(const Writer& w, size_t need) { return w.facts.bindings.needs[need].instance; }
+
+} // namespace
+
+void declareUart(Writer& w, size_t need)
+{
+    const Facts& f = w.facts;
+    const Setting& setting = f.settings[need];
+    const std::string name = w.names.need(need);
+    const std::string NAME = w.names.NEED(need);
+    const int kernel = setting.kernel;
+    const std::int64_t divider = setting.role("divider").value_or(1);
+    const std::int64_t samples = setting.role("oversampling").value_or(16);
+    const std::int64_t unit = std::int64_t(1) << f.device.ability(instanceOf(w, need), "fraction_bits", 0);
+    const Rational baud = f.rates.clocks[size_t(kernel)].rate.value * unit / (Rational(samples) * divider);
+    const Frequency wanted = parseFrequency(goalText(f.plan.needs[need], "baud")).value();
+    const std::string kernelHz = rateMacro(f, w.names, kernel);
+    w.comment(fmt::format("Asked for {}, achieved {} ({}).", formatBaud(wanted), formatBaud(Frequency(baud)), format(errorOf(Frequency(baud), wanted), true)));
+    w.linef("#define {}_BAUD {}u", NAME, baud.round());
+    w.linef("#define {}_DIVIDER {}u /* in 1/{} of {} samples a bit */", NAME, divider, unit, samples);
+    w.linef("_Static_assert(((uint64_t){0} * {1}u + {2}u * {3}_DIVIDER / 2u) / ({2}u * {3}_DIVIDER) == {3}_BAUD,", kernelHz, unit, samples, NAME);
+    w.linef("               \"{} baud from its clock\");", w.names.needs[need]);
+    w.line();
+    if (sends(w, need)) {
+        w.comment("Waits for room, then sends one byte.");
+        w.linef("void {}_send(uint8_t byte);", name);
+        w.linef("void {}_send_bytes(const uint8_t *bytes, uint32_t count);", name);
+    }
+    if (receives(w, need)) {
+        w.comment("Takes one byte when there is one.");
+        w.linef("bool {}_receive(uint8_t *byte);", name);
+    }
+}
+
+void defineUart(Writer& w, size_t need)
+{
+    const Facts& f = w.facts;
+    const int instance = instanceOf(w, need);
+    const std::string name = w.names.need(need);
+    const std::string data = roleRegister(f, w.names, instance, "data");
+    const auto bit = [&](const char* role) { return roleMacro(f, w.names, instance, role); };
+    const auto reg = [&](const char* role) { return roleRegister(f, w.names, instance, role); };
+    if (sends(w, need) && !data.empty()) {
+        w.line();
+        w.linef("void {}_send(uint8_t byte)", name);
+        w.line("{");
+        w.linef("    while (({} & {}) == 0u) {{", reg("transmit_empty"), bit("transmit_empty"));
+        w.line("    }");
+        w.linef("    {} = byte;", data);
+        w.line("}");
+        w.line();
+        w.linef("void {}_send_bytes(const uint8_t *bytes, uint32_t count)", name);
+        w.line("{");
+        w.line("    for (uint32_t i = 0u; i < count; i++) {");
+        w.linef("        {}_send(bytes[i]);", name);
+        w.line("    }");
+        w.line("}");
+    }
+    if (receives(w, need) && !data.empty()) {
+        w.line();
+        w.linef("bool {}_receive(uint8_t *byte)", name);
+        w.line("{");
+        w.linef("    if (({} & {}) == 0u) {{", reg("receive_full"), bit("receive_full"));
+        w.line("        return false;");
+        w.line("    }");
+        w.linef("    *byte = (uint8_t){};", data);
+        w.line("    return true;");
+        w.line("}");
+    }
+}
+
+} // namespace bindrel

@@ -1,0 +1,79 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// PREFIX_regs.h: the registers of every block that the bring-up or a need's functions touch.
+#include "core/base/text.h"
+#include "core/source/c_text.h"
+#include "core/source/writer.h"
+
+#include <algorithm>
+#include <set>
+
+namespace bindrel {
+
+namespace {
+
+std::vector<int> usedInstances(const Facts& f)
+{
+    std::set<int> used;
+    for (const Step& step : f.image.steps)
+        used.insert(step.instance);
+    return {used.begin(), used.end()};
+}
+
+void writeBlock(Writer& w, const Block& block)
+{
+    const std::string name = identifierOf(block.name);
+    std::vector<const Register*> order;
+    for (const Register& reg : block.registers)
+        order.push_back(&reg);
+    std::sort(order.begin(), order.end(), [](const Register* a, const Register* b) { return a->offset < b->offset; });
+    if (!block.about.empty())
+        w.comment(block.about);
+    w.linef("struct {} {{", w.names.name(name));
+    std::uint32_t next = 0;
+    int gap = 0;
+    for (const Register* reg : order) {
+        if (reg->offset > next)
+            w.linef("    uint32_t gap{}[{}];", gap++, (reg->offset - next) / 4);
+        const std::string text = fmt::format("    volatile uint32_t {};", reg->name);
+        w.linef("{:<34}/* 0x{:02X}{}{} */", text, reg->offset, reg->about.empty() ? "" : " ", commentText(reg->about));
+        next = reg->offset + 4;
+    }
+    w.line("};");
+    w.line();
+    for (const Register* reg : order)
+        for (const Field& field : reg->fields) {
+            const std::string macro = w.names.macro(uppered(name) + "_" + reg->name + "_" + field.name);
+            const std::string about = field.about.empty() ? "" : " /* " + commentText(field.about) + " */";
+            w.linef("#define {:<36} 0x{:08X}u{}", macro, field.mask(), about);
+            if (field.width > 1)
+                w.linef("#define {:<36} ((uint32_t)(x) << {})", macro + "_AT(x)", field.lsb);
+        }
+    w.line();
+}
+
+} // namespace
+
+SourceFile registersHeader(const Facts& f, const Names& names)
+{
+    Writer w(f, names, names.name("regs.h"), "Registers of the blocks that this plan uses: a struct and named bits for each.");
+    const std::string guard = names.macro("REGS_H");
+    w.linef("#ifndef {0}", guard);
+    w.linef("#define {0}", guard);
+    w.line();
+    w.line("#include <stdint.h>");
+    w.line();
+    std::set<int> blocks;
+    const std::vector<int> instances = usedInstances(f);
+    for (const int instance : instances)
+        if (blocks.insert(f.device.instances[size_t(instance)].block).second)
+            writeBlock(w, f.device.blockOf(instance));
+    w.comment("Where they are.");
+    for (const int instance : instances)
+        w.linef("#define {:<20} ((struct {} *)0x{:08X}u)", instanceMacro(f, names, instance), names.name(identifierOf(f.device.blockOf(instance).name)),
+                f.device.instances[size_t(instance)].base);
+    w.line();
+    w.linef("#endif /* {} */", guard);
+    return w.take();
+}
+
+} // namespace bindrel

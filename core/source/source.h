@@ -1,0 +1,50 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "core/findings/finding.h"
+
+#include <string>
+#include <vector>
+
+namespace bindrel {
+
+/// The decision that caused a line.
+struct Trace {
+    Place place;
+    std::string why; ///< "÷3 of PLL A in"
+};
+
+struct SourceLine {
+    std::string text;
+    int trace = -1; ///< into SourceFile::traces; -1 for what every file has
+};
+
+struct SourceFile {
+    std::string name; ///< relative to the output folder, no folders in it
+    /// Generated files are written again each time; the user's own are only created when missing.
+    enum class Owner { Generated, User } owner = Owner::Generated;
+    std::vector<SourceLine> lines;
+    std::vector<Trace> traces;
+
+    std::string text() const;
+};
+
+/// The C that brings the chip up as planned: one header of names and rates, registers, clocks, pins, a pair of files a
+/// bound need, interrupts, start-up, linker script and build files. ASCII, LF, the same bytes for the same plan.
+struct Source {
+    std::string prefix; ///< "sluice"
+    std::vector<SourceFile> files;
+    /// The command that compiles and links everything in the output folder.
+    std::string buildCommand;
+    /// Names that had to be changed to be legal or unique C: "Gate bridge!" -> "gate_bridge".
+    std::vector<std::string> renamed;
+
+    const SourceFile* find(std::string_view name) const;
+};
+
+Source makeSource(const Facts& facts);
+
+/// The compiler's options for the device, as the tests and the shown command use them.
+std::vector<std::string> compilerOptions(const Device& device);
+
+} // namespace bindrel

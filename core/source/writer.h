@@ -1,0 +1,103 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "core/source/source.h"
+
+#include <fmt/format.h>
+
+#include <map>
+
+namespace bindrel {
+
+/// What all files of one plan share: the names that C code uses for its things.
+struct Names {
+    std::string prefix;  ///< "sluice"
+    std::string PREFIX;  ///< "SLUICE"
+    std::vector<std::string> needs; ///< C name of each need, by index
+
+    std::string macro(std::string_view rest) const { return PREFIX + "_" + std::string(rest); }
+    std::string name(std::string_view rest) const { return prefix + "_" + std::string(rest); }
+    std::string need(size_t index) const { return name(needs[index]); }
+    std::string NEED(size_t index) const;
+    std::string file(size_t index, const char* ending) const { return need(index) + ending; }
+};
+
+/// Collects the lines of one file, each with the trace that is set at the time.
+class Writer {
+public:
+    Writer(const Facts& facts, const Names& names, std::string fileName, std::string purpose,
+           SourceFile::Owner owner = SourceFile::Owner::Generated);
+
+    void line(std::string text = {});
+    template <typename... Args> void linef(fmt::format_string<Args...> format, Args&&... args)
+    {
+        line(fmt::format(format, std::forward<Args>(args)...));
+    }
+    /// A comment of one or more lines, wrapped at 110 columns.
+    void comment(std::string_view text, int indent = 0);
+
+    /// What caused the lines that follow, until the next call.
+    void because(Place place, std::string why = {});
+    void becauseNeed(size_t need, std::string why = {});
+    void noCause() { trace_ = -1; }
+
+    /// A region that the user may fill: its text is carried over by name at each write.
+    void keep(std::string_view name, int indent);
+
+    /// The C statements of a step.
+    void step(const Step& step, int indent);
+    /// Several steps, each block of them headed by its reason.
+    void steps(const std::vector<const Step*>& list, int indent);
+
+    SourceFile take() { return std::move(file_); }
+
+    const Facts& facts;
+    const Names& names;
+
+private:
+    SourceFile file_;
+    int trace_ = -1;
+};
+
+/// "SLUICE_UART3", "SLUICE_UART_CTL_ON".
+std::string instanceMacro(const Facts& facts, const Names& names, int instance);
+std::string fieldMacro(const Facts& facts, const Names& names, const FieldRef& ref);
+/// Enumerator that a failed wait returns: "SLUICE_TIMEOUT_CLK_STAT_HFXRDY".
+std::string timeoutName(const Facts& facts, const Names& names, const Step& wait);
+/// Macro of a clock's rate: "SLUICE_PLLA_VCO_HZ".
+std::string rateMacro(const Facts& facts, const Names& names, int clock);
+/// Macro of the register bits of one role of an instance; empty when the block has no such role.
+std::string roleMacro(const Facts& facts, const Names& names, int instance, std::string_view role);
+/// "SLUICE_UART3->CTL" of the register that holds a role.
+std::string roleRegister(const Facts& facts, const Names& names, int instance, std::string_view role);
+
+// The files, one function and one source file each.
+SourceFile registersHeader(const Facts& facts, const Names& names);
+SourceFile boardHeader(const Facts& facts, const Names& names);
+SourceFile boardSource(const Facts& facts, const Names& names);
+SourceFile clocksSource(const Facts& facts, const Names& names);
+SourceFile pinsSource(const Facts& facts, const Names& names);
+SourceFile interruptsSource(const Facts& facts, const Names& names);
+std::vector<SourceFile> startFiles(const Facts& facts, const Names& names);
+
+/// The C of a kind of need: declarations and definitions beyond bring_up, start and stop.
+struct KindSource {
+    std::string kind;
+    void (*declare)(Writer& header, size_t need);
+    void (*define)(Writer& source, size_t need);
+};
+const std::vector<KindSource>& kindSources();
+/// Whether a need gets files: it is bound and something is to be written for it.
+bool hasFiles(const Facts& facts, size_t need);
+std::vector<SourceFile> needFiles(const Facts& facts, const Names& names, size_t need);
+
+void declareUart(Writer& w, size_t need);
+void defineUart(Writer& w, size_t need);
+void declareI2c(Writer& w, size_t need);
+void defineI2c(Writer& w, size_t need);
+void declarePwm(Writer& w, size_t need);
+void definePwm(Writer& w, size_t need);
+void declareGpio(Writer& w, size_t need);
+void defineGpio(Writer& w, size_t need);
+
+} // namespace bindrel
