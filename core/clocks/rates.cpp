@@ -165,6 +165,7 @@ private:
         ClockState& state = rates_.clocks[index];
         const auto special = node.limitByRange.find(device_.ranges[size_t(rates_.range)].id);
         const RateLimit& limit = special == node.limitByRange.end() ? node.limit : special->second;
+        state.limitSlack = device_.limitSlack;
         state.min = limit.min;
         state.max = limit.max;
         state.minBecause = state.maxBecause = limit.because;
@@ -210,8 +211,9 @@ std::optional<LimitBreak> limitBreak(const ClockState& clock)
 {
     if (!clock.running)
         return std::nullopt;
-    const Frequency fastest = shifted(clock.rate, clock.tolerance.high);
-    const Frequency slowest = shifted(clock.rate, clock.tolerance.low);
+    const bool allowedFor = clock.tolerance.worst() <= clock.limitSlack;
+    const Frequency fastest = allowedFor ? clock.rate : shifted(clock.rate, clock.tolerance.high);
+    const Frequency slowest = allowedFor ? clock.rate : shifted(clock.rate, clock.tolerance.low);
     if (clock.max && fastest > *clock.max)
         return LimitBreak{LimitBreak::Which::Above, *clock.max, clock.rate <= *clock.max, clock.maxBecause};
     if (clock.min && slowest < *clock.min)

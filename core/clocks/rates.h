@@ -24,6 +24,7 @@ struct ClockState {
     std::optional<Frequency> min; ///< limits in the current operating range
     std::optional<Frequency> max;
     std::string maxBecause, minBecause;
+    Ppm limitSlack; ///< a tolerance up to this is allowed for in the limits
     std::vector<int> users; ///< needs whose instance has it as kernel clock
 };
 

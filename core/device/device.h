@@ -212,6 +212,7 @@ struct Device {
     int flashClock = -1; ///< node that wait states follow
     int cpuClock = -1;
     FieldRef waitStates;
+    Ppm limitSlack; ///< rate limits hold for clocks whose source is at least this accurate
     std::vector<Unlock> unlocks;
     int lineInstance = -1; ///< instance that routes pads to external-interrupt lines, -1 when there is none
 

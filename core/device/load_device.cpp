@@ -11,7 +11,7 @@ namespace bindrel {
 
 namespace {
 const std::vector<std::string> kKeys{"$schema", "format",  "name",   "family",       "about",     "core",   "memory",
-                                     "supply",  "ranges",  "flash_timing", "cpu_clock", "unlock", "lines",  "routing",
+                                     "supply",  "ranges",  "flash_timing", "cpu_clock", "unlock", "lines",  "routing", "limit_slack",
                                      "clocks",  "blocks",  "instances",    "pads",      "pad_defaults", "package"};
 
 void checkFrame(const JsonNode& root)
@@ -152,6 +152,8 @@ void DeviceReader::readTiming()
     timing.allowOnly({"clock", "field"});
     device_.flashClock = clockAt(timing.child("clock"));
     device_.waitStates = fieldAt(timing.child("field"));
+    if (const JsonNode slack = section("limit_slack"); slack.exists())
+        device_.limitSlack = slack.asPpm();
     device_.cpuClock = clockAt(section("cpu_clock"));
     if (const JsonNode lines = section("lines"); lines.exists())
         device_.lineInstance = instanceAt(lines);

@@ -46,6 +46,9 @@ void limits(const Facts& f, std::vector<Finding>& out, LimitBreak::Which which, 
         const std::optional<LimitBreak> broken = limitBreak(state);
         if (!broken || broken->which != which || broken->toleranceOnly != toleranceOnly || (!state.used && f.device.clocks[i].tier == "kernel"))
             continue;
+        // Down a chain the same tolerance meets the same limit again and again; its beginning says it.
+        if (toleranceOnly && state.input >= 0 && limitBreak(f.rates.clocks[size_t(state.input)]))
+            continue;
         const bool above = which == LimitBreak::Which::Above;
         const Frequency off(above ? state.rate.value - broken->limit.value : broken->limit.value - state.rate.value);
         std::string text;

@@ -33,6 +33,11 @@ public:
         for (size_t i = 0; i < device.package.pins.size(); ++i)
             if (device.package.pins[i].pad >= 0)
                 pinPosition_.emplace(device.package.pins[i].pad, static_cast<int>(i));
+        for (const Need& other : plan.needs)
+            if (&other != &need && other.id != need.id && !need.part.empty() && other.part == need.part)
+                for (const auto& [signal, pad] : other.binding.pads)
+                    if (const auto at = pinPosition_.find(device.findPad(pad)); at != pinPosition_.end())
+                        neighbours_.push_back(at->second);
     }
 
     std::vector<Candidate> run()
@@ -130,17 +135,22 @@ private:
         return true;
     }
 
-    /// How far the pin lies from the nearest one chosen before, along the edge of the package.
+    /// How far the pin lies from the nearest one of the same part, chosen before or bound already, along the edge of the package.
     long distance(size_t s, const PadChoice& choice) const
     {
-        if (s == 0)
+        if (s == 0 && neighbours_.empty())
             return 0;
         const int pins = static_cast<int>(device_.package.pins.size());
+        const int here = pinPosition_.at(choice.pad);
         long best = pins;
-        for (size_t other = 0; other < s; ++other) {
-            const int away = std::abs(pinPosition_.at(choice.pad) - pinPosition_.at(chosen_[other].pad));
+        const auto measure = [&](int there) {
+            const int away = std::abs(here - there);
             best = std::min<long>(best, std::min(away, pins - away));
-        }
+        };
+        for (size_t other = 0; other < s; ++other)
+            measure(pinPosition_.at(chosen_[other].pad));
+        for (const int there : neighbours_)
+            measure(there);
         return best * kDistance;
     }
 
@@ -184,6 +194,7 @@ private:
     std::size_t most_;
     std::vector<SignalSpec> signals_;
     std::map<int, int> pinPosition_;
+    std::vector<int> neighbours_; ///< positions of the part's other pads
     std::vector<std::vector<PadChoice>> choices_;
     std::vector<PadChoice> chosen_;
     std::vector<Candidate> found_;

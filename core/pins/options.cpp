@@ -7,6 +7,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <utility>
 
 namespace bindrel {
 
@@ -216,8 +217,10 @@ private:
             Taken with = taken;
             take(with, device_, plan_.needs[size_t(need)], way.binding);
             chosen_[need] = way.binding;
+            const Binding before = std::exchange(plan_.needs[size_t(need)].binding, way.binding);
             if (place(rest, with))
                 return true;
+            plan_.needs[size_t(need)].binding = before;
             if (steps_ > kMaxSteps)
                 return false;
         }
@@ -226,7 +229,7 @@ private:
 
     const Device& device_;
     const Board& board_;
-    const Plan& plan_;
+    Plan plan_; ///< with what has been chosen so far, so that a part's pads come to lie together
     std::vector<int> open_;
     Taken taken_;
     std::vector<int> demand_;

@@ -107,12 +107,23 @@ std::string valueText(const Facts& facts, const Names& names, const FieldWrite& 
     if (write.code == 0)
         return {};
     const std::string macro = fieldMacro(facts, names, write.ref);
-    return field.width == 1 ? macro : fmt::format("{}_AT({}u)", macro, write.code);
+    if (field.width == 1)
+        return macro;
+    return write.code > 0xFFFF ? fmt::format("{}_AT(0x{:08X}u)", macro, write.code) : fmt::format("{}_AT({}u)", macro, write.code);
 }
 
 std::string orText(const std::vector<std::string>& terms)
 {
     return terms.empty() ? "0u" : joined(terms, " | ");
+}
+
+/// The name of a code where it has one.
+std::string codeText(const Field& field, std::uint32_t code)
+{
+    for (const EnumValue& value : field.values)
+        if (value.code == code)
+            return value.name;
+    return std::to_string(code);
 }
 
 /// "name = a | b | c;" broken behind an operator where it gets long.
@@ -214,10 +225,10 @@ void Writer::steps(const std::vector<const Step*>& list, int indent)
         if (!s->why.empty()) {
             std::string text = s->why;
             // What each field is for is said once, above the assignment.
-            if (s->phase == Step::Phase::Need && s->kind == Step::Kind::Write) {
+            if (s->phase == Step::Phase::Need && s->kind == Step::Kind::Write && !text.ends_with('.')) {
                 std::vector<std::string> parts;
                 for (const FieldWrite& write : s->fields)
-                    parts.push_back(facts.device.fieldOf(write.ref).name + " " + std::to_string(write.code));
+                    parts.push_back(facts.device.fieldOf(write.ref).name + " " + codeText(facts.device.fieldOf(write.ref), write.code));
                 text += ": " + joined(parts, ", ") + ".";
             }
             comment(text, indent);

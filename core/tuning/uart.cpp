@@ -39,12 +39,14 @@ struct Divider {
     std::int64_t divider = 0;
     Frequency baud;
     Ppm error;
+    Ppm budget; ///< what the frame tolerates with so many samples a bit
+    Rational margin() const { return budget.value - error.value.abs(); }
 };
 
 /// The divider counts in fractions of this many to one.
 std::int64_t unitOf(const TuningContext& c) { return std::int64_t(1) << std::min<std::int64_t>(c.device.ability(c.bound.instance, "fraction_bits", 0), 16); }
 
-std::vector<Divider> dividersFor(const TuningContext& c, const Frequency& wanted)
+std::vector<Divider> dividersFor(const TuningContext& c, const Frequency& wanted, const Frame& frame)
 {
     const int instance = c.bound.instance;
     const std::int64_t unit = unitOf(c);
@@ -56,12 +58,13 @@ std::vector<Divider> dividersFor(const TuningContext& c, const Frequency& wanted
         if (!ideal.defined())
             continue;
         const std::int64_t divider = std::clamp(ideal.round(), least, most);
-        Divider d{oversampling, divider, Frequency(c.kernel().rate.value * unit / (Rational(oversampling) * divider)), {}};
+        Divider d{oversampling, divider, Frequency(c.kernel().rate.value * unit / (Rational(oversampling) * divider)), {}, {}};
         d.error = errorOf(d.baud, wanted);
+        d.budget = Ppm((Rational(1, 2) - Rational(2) / oversampling) / (Rational(frame.toStop()) - Rational(1, 2)) * 1'000'000);
         out.push_back(d);
     }
-    // More samples a bit tolerate more, so a coarser oversampling must be worth it.
-    std::stable_sort(out.begin(), out.end(), [](const Divider& a, const Divider& b) { return a.error.value.abs() < b.error.value.abs(); });
+    // More samples a bit tolerate more, so fewer of them must be worth it.
+    std::stable_sort(out.begin(), out.end(), [](const Divider& a, const Divider& b) { return a.margin() > b.margin(); });
     return out;
 }
 
@@ -107,14 +110,13 @@ Setting solveUart(const TuningContext& c)
     const Frequency wanted = parseFrequency(goalText(c.need, "baud")).value();
     const Frame frame = readFrame(goalText(c.need, "frame"));
     const Ppm peer = parsePpm(goalText(c.need, "peer")).value();
-    const std::vector<Divider> ways = dividersFor(c, wanted);
+    const std::vector<Divider> ways = dividersFor(c, wanted, frame);
     if (ways.empty()) {
         out.notComputed = fmt::format("{} cannot be divided to {}", format(c.kernel().rate), formatBaud(wanted));
         return out;
     }
     const Divider& best = ways.front();
-    const Rational samples = best.oversampling;
-    const Ppm budget((Rational(1, 2) - Rational(2) / samples) / (Rational(frame.toStop()) - Rational(1, 2)) * 1'000'000);
+    const Ppm budget = best.budget;
     const Ppm total(best.error.value.abs() + c.kernel().tolerance.worst().value + peer.value);
 
     Achieved baud{"baud", "Baud", formatBaud(wanted), formatBaud(best.baud), best.error, true, {}, {}};
@@ -127,7 +129,7 @@ Setting solveUart(const TuningContext& c)
                                    format(c.kernel().tolerance.worst()), format(peer), c.kernelName());
     out.achieved.push_back(baud);
     out.achieved.push_back({"frame", "Frame", goalText(c.need, "frame"), fmt::format("{} bit times", frame.toStop() - 1 + frame.stop), std::nullopt, true, {}, {}});
-    out.achieved.push_back({"peer", "Error budget", fmt::format("{} tolerated", format(budget)), format(total), std::nullopt, baud.ok,
+    out.achieved.push_back({"peer", "Error budget", fmt::format("\u2264 {}", format(budget)), format(total) + " used", std::nullopt, baud.ok,
                             fmt::format("(1/2 - 2/{}) / ({} - 1/2)", best.oversampling, frame.toStop()), {}});
 
     const bool receives = goalText(c.need, "direction") != "transmit";

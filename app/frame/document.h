@@ -1,0 +1,77 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "core/plan/history.h"
+#include "core/snapshot.h"
+
+#include <QObject>
+#include <QString>
+#include <QTimer>
+
+#include <optional>
+
+namespace bindrel {
+
+/// The open plan: its history, its file, and the snapshot that every view shows. Only the document applies edits, and it
+/// announces each change once. What is selected or zoomed is not here: see ViewState.
+class Document : public QObject {
+    Q_OBJECT
+public:
+    explicit Document(Library library, QObject* parent = nullptr);
+
+    bool isOpen() const { return snapshot_ != nullptr; }
+    /// REQUIRES: isOpen()
+    const Snapshot& snapshot() const { return *snapshot_; }
+    std::shared_ptr<const Snapshot> sharedSnapshot() const { return snapshot_; }
+    const Library& library() const { return library_; }
+
+    /// Replaces the open plan; on failure it stays as it is.
+    Outcome open(const QString& path);
+    Outcome newFromBoard(const std::string& board);
+    Outcome save();
+    Outcome saveAs(const QString& path);
+    QString path() const { return path_; } ///< empty for a plan that was never saved
+    bool unsaved() const { return history_ && (history_->unsaved() || neverSaved_); }
+
+    /// Applies an edit as one undo step. False, with refused(), when it cannot be applied.
+    bool apply(const Edit& edit);
+    void undo();
+    void redo();
+    bool canUndo() const { return history_ && history_->canUndo(); }
+    bool canRedo() const { return history_ && history_->canRedo(); }
+    QString undoTitle() const { return history_ ? QString::fromStdString(history_->undoTitle()) : QString(); }
+    QString redoTitle() const { return history_ ? QString::fromStdString(history_->redoTitle()) : QString(); }
+    std::vector<std::string> undoTitles() const { return history_ ? history_->titles() : std::vector<std::string>(); }
+
+    /// Unsaved work of a session that ended without saving, found by open(). The plan text is offered once.
+    std::optional<Plan> recovered() const { return recovered_; }
+    void takeRecovered();
+    void dropRecovered();
+    /// Forgets the journal: the person has saved or has said that the changes may go.
+    void clearJournal();
+
+signals:
+    void changed();                       ///< the snapshot is another one
+    void opened();                        ///< another plan altogether; comes before changed()
+    void fileChanged();                   ///< path or saved state is another
+    void refused(const QString& message); ///< something could not be done; nothing was changed
+
+private:
+    void adopt(Workpiece work, const QString& path, bool neverSaved);
+    void recompute();
+    void writeJournal();
+    QString journalPath() const;
+    void findRecovered();
+
+    Library library_;
+    QString path_;
+    bool neverSaved_ = false;
+    std::shared_ptr<const Device> device_;
+    std::shared_ptr<const Board> board_;
+    std::optional<History> history_;
+    std::shared_ptr<const Snapshot> snapshot_;
+    std::optional<Plan> recovered_;
+    QTimer journalTimer_;
+};
+
+} // namespace bindrel

@@ -1,0 +1,63 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "core/findings/finding.h"
+
+#include <QObject>
+
+#include <optional>
+
+namespace bindrel {
+
+/// What the person is looking at: the selection, shared by all stations, and what is hovered. Not part of the plan, not
+/// undone, not saved.
+class ViewState : public QObject {
+    Q_OBJECT
+public:
+    using QObject::QObject;
+
+    const Place& selected() const { return selected_; }
+    /// Need that the selection belongs to, or an empty string.
+    std::string selectedNeed() const
+    {
+        const auto kind = selected_.kind;
+        return kind == Place::Kind::Need || kind == Place::Kind::Signal || kind == Place::Kind::Goal ? selected_.id
+               : kind == Place::Kind::Pad                                                            ? selected_.sub
+                                                                                                     : std::string();
+    }
+    void select(const Place& place)
+    {
+        if (place == selected_)
+            return;
+        selected_ = place;
+        emit selectionChanged();
+    }
+
+    /// Whether the options of the selected signal are shown as ghost wires.
+    bool optionsShown() const { return optionsShown_; }
+    void showOptions(bool shown)
+    {
+        if (shown == optionsShown_)
+            return;
+        optionsShown_ = shown;
+        emit optionsChanged();
+    }
+
+    /// A jump asked for by a finding, the go-to field or a link: the frame brings up the station.
+    void jump(const Place& place)
+    {
+        select(place);
+        emit jumped(place);
+    }
+
+signals:
+    void selectionChanged();
+    void optionsChanged();
+    void jumped(const bindrel::Place& place);
+
+private:
+    Place selected_;
+    bool optionsShown_ = false;
+};
+
+} // namespace bindrel
