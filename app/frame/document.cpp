@@ -29,6 +29,15 @@ Outcome Document::open(const QString& path)
     return {};
 }
 
+Outcome Document::openCopy(const QString& path)
+{
+    Expected<Workpiece> work = loadPlan(path.toStdString(), library_);
+    if (!work)
+        return work.problem();
+    adopt(*std::move(work), QString(), true);
+    return {};
+}
+
 Outcome Document::newFromBoard(const std::string& name)
 {
     Expected<Board> board = library_.board(name);
@@ -55,9 +64,9 @@ void Document::adopt(Workpiece work, const QString& path, bool neverSaved)
     path_ = path;
     neverSaved_ = neverSaved;
     snapshot_ = computeSnapshot({device_, board_, history_->plan()});
-    emit opened();
-    emit changed();
-    emit fileChanged();
+    Q_EMIT opened();
+    Q_EMIT changed();
+    Q_EMIT fileChanged();
 }
 
 Outcome Document::save() { return saveAs(path_); }
@@ -70,7 +79,7 @@ Outcome Document::saveAs(const QString& path)
     path_ = QFileInfo(path).absoluteFilePath();
     neverSaved_ = false;
     history_->markSaved();
-    emit fileChanged();
+    Q_EMIT fileChanged();
     return {};
 }
 
@@ -79,7 +88,7 @@ bool Document::apply(const Edit& edit)
     if (!history_)
         return false;
     if (Outcome done = history_->apply(edit); !done) {
-        emit refused(QString::fromStdString(done.problem().message));
+        Q_EMIT refused(QString::fromStdString(done.problem().message));
         return false;
     }
     recompute();
@@ -102,8 +111,8 @@ void Document::recompute()
 {
     snapshot_ = computeSnapshot({device_, board_, history_->plan()});
     journalTimer_.start();
-    emit changed();
-    emit fileChanged();
+    Q_EMIT changed();
+    Q_EMIT fileChanged();
 }
 
 QString Document::journalPath() const

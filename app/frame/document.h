@@ -27,6 +27,8 @@ public:
 
     /// Replaces the open plan; on failure it stays as it is.
     Outcome open(const QString& path);
+    /// Opens a plan as a new one without a file of its own, so that saving does not touch the original.
+    Outcome openCopy(const QString& path);
     Outcome newFromBoard(const std::string& board);
     Outcome save();
     Outcome saveAs(const QString& path);
@@ -50,7 +52,7 @@ public:
     /// Forgets the journal: the person has saved or has said that the changes may go.
     void clearJournal();
 
-signals:
+Q_SIGNALS:
     void changed();                       ///< the snapshot is another one
     void opened();                        ///< another plan altogether; comes before changed()
     void fileChanged();                   ///< path or saved state is another

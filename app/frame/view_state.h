@@ -30,7 +30,7 @@ public:
         if (place == selected_)
             return;
         selected_ = place;
-        emit selectionChanged();
+        Q_EMIT selectionChanged();
     }
 
     /// Whether the options of the selected signal are shown as ghost wires.
@@ -40,17 +40,17 @@ public:
         if (shown == optionsShown_)
             return;
         optionsShown_ = shown;
-        emit optionsChanged();
+        Q_EMIT optionsChanged();
     }
 
     /// A jump asked for by a finding, the go-to field or a link: the frame brings up the station.
     void jump(const Place& place)
     {
         select(place);
-        emit jumped(place);
+        Q_EMIT jumped(place);
     }
 
-signals:
+Q_SIGNALS:
     void selectionChanged();
     void optionsChanged();
     void jumped(const bindrel::Place& place);

@@ -1,0 +1,35 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "core/snapshot.h"
+
+#include <vector>
+
+namespace bindrel {
+
+/// The frequency axis of the ladder: logarithmic within each decade, but a decade in which many clocks lie is wider.
+class FrequencyAxis {
+public:
+    /// Covers all given rates, at least 10 kHz to 100 MHz. Rates are in hertz and above zero.
+    FrequencyAxis(const std::vector<double>& rates, double left, double right);
+
+    double x(double hertz) const; ///< clamped to the axis
+    double hertz(double x) const;
+    int firstDecade() const { return first_; }
+    int lastDecade() const { return first_ + int(starts_.size()) - 1; } ///< right end of the axis
+
+private:
+    int first_ = 3;
+    std::vector<double> starts_; ///< x of each power of ten, the last is the right end
+};
+
+/// One rung of the ladder as it is drawn.
+struct Rung {
+    int clock = -1;
+    bool tierBegins = false; ///< a gap goes before it
+};
+
+/// All clocks, by tier in the order sources, multipliers, system, kernels, and within a tier as the device lists them.
+std::vector<Rung> rungsOf(const Device& device);
+
+} // namespace bindrel

@@ -1,0 +1,286 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/clocks/ladder_view.h"
+
+#include "app/theme/theme.h"
+#include "core/quantity/format.h"
+
+#include <QKeyEvent>
+#include <QPainter>
+#include <QScrollBar>
+
+#include <algorithm>
+#include <cmath>
+
+namespace bindrel {
+
+namespace {
+constexpr int kNameWidth = 108;
+constexpr int kRateWidth = 84;
+constexpr int kLeft = kNameWidth + kRateWidth + 26;
+constexpr int kRight = 44;
+
+QString decadeName(int decade)
+{
+    static const char* prefixes[]{"", "k", "M", "G"};
+    const int group = std::clamp(decade / 3, 0, 3);
+    return QString("%1\u2009%2Hz").arg(std::lround(std::pow(10, decade - 3 * group))).arg(prefixes[group]);
+}
+} // namespace
+
+/// The axis stays in view above the rows, so it is a widget of its own in the viewport's margin.
+class LadderView::Header : public QWidget {
+public:
+    explicit Header(LadderView& ladder) : QWidget(&ladder), ladder_(ladder) { setAttribute(Qt::WA_TransparentForMouseEvents); }
+
+protected:
+    void paintEvent(QPaintEvent*) override
+    {
+        if (!ladder_.document_.isOpen())
+            return;
+        QPainter p(this);
+        const Theme& t = Theme::get();
+        const FrequencyAxis a = ladder_.axis();
+        for (int d = a.firstDecade(); d <= a.lastDecade(); ++d) {
+            const double x = a.x(std::pow(10, d));
+            p.setPen(t.muted);
+            p.setFont(t.mono(10));
+            const double left = d == a.lastDecade() ? x - 60 : x - 30;
+            p.drawText(QRectF(left, 2, d == a.lastDecade() ? 60 + kRight - 4 : 60, 14), d == a.lastDecade() ? Qt::AlignRight : Qt::AlignHCenter, decadeName(d));
+            p.setPen(QPen(t.faint, 1));
+            p.drawLine(QPointF(x, 19), QPointF(x, kAxisHeight));
+            if (d < a.lastDecade())
+                for (int n = 2; n < 10; ++n)
+                    p.drawLine(QPointF(a.x(n * std::pow(10, d)), kAxisHeight - (n == 5 ? 7 : 4)), QPointF(a.x(n * std::pow(10, d)), kAxisHeight));
+        }
+    }
+
+private:
+    LadderView& ladder_;
+};
+
+LadderView::LadderView(Document& document, ViewState& view, QWidget* parent) : RowList(parent), document_(document), view_(view)
+{
+    setAccessibleName("Clock ladder");
+    setViewportMargins(0, kAxisHeight, 0, 0);
+    header_ = new Header(*this);
+    connect(&document_, &Document::changed, this, &LadderView::rebuild);
+    connect(&view_, &ViewState::selectionChanged, this, &LadderView::rebuild);
+    connect(this, &RowList::currentChanged, this,
+            [this](int row) { view_.select({Place::Kind::Clock, document_.snapshot().device->clocks[size_t(rungs_[size_t(row)].clock)].id, {}}); });
+    connect(this, &RowList::activated, this, [this] { Q_EMIT editWanted({}); });
+    rebuild();
+}
+
+void LadderView::rebuild()
+{
+    rungs_.clear();
+    path_.clear();
+    if (!document_.isOpen())
+        return;
+    const Snapshot& s = document_.snapshot();
+    rungs_ = rungsOf(*s.device);
+    // A selected need stands for the clock that times it.
+    int selected = view_.selected().kind == Place::Kind::Clock ? s.device->findClock(view_.selected().id) : -1;
+    if (selected < 0)
+        for (size_t n = 0; n < s.plan.needs.size(); ++n)
+            if (s.plan.needs[n].id == view_.selectedNeed() && s.bindings.needs[n].instance >= 0)
+                selected = s.device->instances[size_t(s.bindings.needs[n].instance)].kernel;
+    if (selected >= 0)
+        path_ = pathToSource(s.rates, selected);
+    rowsChanged();
+    setCurrentRow(selected < 0 ? -1 : rowOf(s.device->clocks[size_t(selected)].id));
+    update();
+}
+
+int LadderView::rowOf(const std::string& clock) const
+{
+    for (size_t i = 0; i < rungs_.size(); ++i)
+        if (document_.snapshot().device->clocks[size_t(rungs_[i].clock)].id == clock)
+            return int(i);
+    return -1;
+}
+
+int LadderView::rowHeight(int row) const
+{
+    // As tall as the window allows, but never too small to read.
+    const int gaps = 3 * 6;
+    const int even = rungs_.empty() ? 18 : (viewport()->height() - gaps) / int(rungs_.size());
+    return std::clamp(even, 17, 28) + (rungs_[size_t(row)].tierBegins ? 6 : 0);
+}
+
+void LadderView::resizeEvent(QResizeEvent* event)
+{
+    RowList::resizeEvent(event);
+    header_->setGeometry(0, 0, viewport()->width(), kAxisHeight);
+    rowsChanged();
+}
+
+FrequencyAxis LadderView::axis() const
+{
+    std::vector<double> rates;
+    for (const ClockState& c : document_.snapshot().rates.clocks)
+        if (const double rate = c.rate.toDouble(); rate > 0)
+            rates.push_back(rate);
+    return FrequencyAxis(rates, kLeft, viewport()->width() - kRight);
+}
+
+double LadderView::xOf(const FrequencyAxis& axis, int clock) const { return axis.x(document_.snapshot().rates.clocks[size_t(clock)].rate.toDouble()); }
+
+bool LadderView::onPath(int clock) const { return std::find(path_.begin(), path_.end(), clock) != path_.end(); }
+
+void LadderView::paintEvent(QPaintEvent* event)
+{
+    if (!document_.isOpen())
+        return;
+    const FrequencyAxis a = axis();
+    {
+        QPainter p(viewport());
+        const Theme& t = Theme::get();
+        p.setPen(QPen(t.rule, 1));
+        for (int d = a.firstDecade(); d <= a.lastDecade(); ++d)
+            p.drawLine(QPointF(a.x(std::pow(10, d)), 0), QPointF(a.x(std::pow(10, d)), viewport()->height()));
+    }
+    RowList::paintEvent(event);
+    QPainter p(viewport());
+    p.setRenderHint(QPainter::Antialiasing, true);
+    drawConnectors(p, a);
+    header_->update();
+}
+
+void LadderView::paintRow(QPainter& p, int row, const QRect& full, bool current)
+{
+    const Theme& t = Theme::get();
+    const Snapshot& s = document_.snapshot();
+    const Rung& rung = rungs_[size_t(row)];
+    const int clock = rung.clock;
+    const ClockState& c = s.rates.clocks[size_t(clock)];
+    const ClockNode& node = s.device->clocks[size_t(clock)];
+    const QRect rect = full.adjusted(0, rung.tierBegins ? 6 : 0, 0, 0);
+    const FrequencyAxis a = axis();
+    const auto broken = limitBreak(c);
+    const bool hard = broken && !broken->toleranceOnly && (c.used || node.tier != "kernel");
+    const bool back = !path_.empty() && !onPath(clock);
+    const QColor ink = hard ? t.error : !c.running ? t.faint : back || !c.used ? t.muted : t.ink;
+
+    if (rung.tierBegins) {
+        p.setPen(QPen(t.rule, 1));
+        p.drawLine(full.left(), full.top() + 3, full.right(), full.top() + 3);
+    }
+    if (s.plan.held(holdOfClock(node.id)))
+        p.fillRect(QRect(rect.left() + 5, rect.top() + 3, 2, rect.height() - 6), t.ink);
+    p.setFont(t.text(12, onPath(clock)));
+    p.setPen(hard ? t.error : !c.running ? t.muted : back ? t.muted : t.ink);
+    p.drawText(QRect(rect.left() + 12, rect.top(), kNameWidth, rect.height()), Qt::AlignVCenter | Qt::AlignLeft, QString::fromStdString(node.name));
+    p.setFont(t.mono(11, onPath(clock)));
+    p.drawText(QRect(rect.left() + 12 + kNameWidth, rect.top(), kRateWidth, rect.height()), Qt::AlignVCenter | Qt::AlignRight,
+               c.rate.value.isZero() ? QString("\u2013") : typeset(format(c.rate)));
+
+    const double y = rect.center().y() + 0.5;
+    const double x = xOf(a, clock);
+    // The band of permitted rates. One without a lower end begins at the axis.
+    if (c.max || c.min) {
+        const double left = c.min ? a.x(c.min->toDouble()) : kLeft;
+        const double right = c.max ? a.x(c.max->toDouble()) : viewport()->width() - kRight;
+        QColor fill = hard ? t.bandBroken : t.band;
+        if (!c.running || back)
+            fill.setAlphaF(0.45f);
+        p.fillRect(QRectF(left, y - 5, std::max(2.0, right - left), 10), fill);
+        p.setPen(QPen(hard ? t.error : t.bandEdge, 1));
+        if (c.min)
+            p.drawLine(QPointF(left, y - 6), QPointF(left, y + 6));
+        if (c.max)
+            p.drawLine(QPointF(right, y - 6), QPointF(right, y + 6));
+    }
+    if (c.rate.value.isZero())
+        return;
+    p.setRenderHint(QPainter::Antialiasing, true);
+    // Whiskers where the tolerance is wide enough to be seen.
+    const double low = a.x(shifted(c.rate, c.tolerance.low).toDouble());
+    const double high = a.x(shifted(c.rate, c.tolerance.high).toDouble());
+    if (high - low > 2) {
+        p.setPen(QPen(ink, 1));
+        p.drawLine(QPointF(low - 3, y), QPointF(high + 3, y));
+        p.drawLine(QPointF(low - 3, y - 3), QPointF(low - 3, y + 3));
+        p.drawLine(QPointF(high + 3, y - 3), QPointF(high + 3, y + 3));
+    }
+    p.setPen(QPen(ink, 1.5));
+    p.setBrush(c.running ? QBrush(ink) : QBrush(t.paper));
+    const double r = current ? 5 : 4;
+    if (hard)
+        p.drawPolygon(QPolygonF{QPointF(x, y - r - 1.5), QPointF(x + r + 1.5, y), QPointF(x, y + r + 1.5), QPointF(x - r - 1.5, y)});
+    else
+        p.drawEllipse(QPointF(x, y), r, r);
+    const bool source = c.input < 0;
+    QString note = source ? typeset(format(c.tolerance)) : typeset(operationText(*s.device, s.rates, clock));
+    if (node.type == ClockNode::Type::Select)
+        note = current && c.input >= 0 ? "from " + QString::fromStdString(s.device->clocks[size_t(c.input)].name) : QString();
+    if (note == "\u00d71" || note == "\u00f71")
+        note = current ? note : QString();
+    if (!note.isEmpty()) {
+        p.setFont(t.mono(10));
+        p.setPen(ink == t.ink ? t.muted : ink);
+        const QRectF box = QFontMetricsF(p.font()).boundingRect(note);
+        const bool fits = x + 9 + box.width() < viewport()->width() - 2;
+        p.drawText(fits ? QRectF(x + 9, rect.top(), box.width() + 6, rect.height()) : QRectF(x - 13 - box.width(), rect.top(), box.width() + 6, rect.height()),
+                   Qt::AlignVCenter | Qt::AlignLeft, note);
+    }
+}
+
+void LadderView::drawConnectors(QPainter& p, const FrequencyAxis& a) const
+{
+    const Theme& t = Theme::get();
+    const Snapshot& s = document_.snapshot();
+    std::vector<double> rowY(s.device->clocks.size(), 0);
+    for (size_t i = 0; i < rungs_.size(); ++i) {
+        const QRect rect = rowRect(int(i)).adjusted(0, rungs_[i].tierBegins ? 6 : 0, 0, 0);
+        rowY[size_t(rungs_[i].clock)] = rect.center().y() + 0.5;
+    }
+    for (const bool inked : {false, true})
+        for (size_t i = 0; i < s.device->clocks.size(); ++i) {
+            const ClockState& c = s.rates.clocks[i];
+            if (c.input < 0 || c.rate.value.isZero())
+                continue;
+            const bool path = onPath(int(i)) && onPath(c.input);
+            if (path != inked)
+                continue;
+            const double x0 = xOf(a, c.input);
+            const double x1 = xOf(a, int(i));
+            const double y0 = rowY[size_t(c.input)];
+            const double y1 = rowY[i];
+            QColor colour = path ? t.ink : t.faint;
+            if (!path && (!path_.empty() || !c.used))
+                colour.setAlphaF(0.4f);
+            p.setPen(QPen(colour, path ? 1.8 : 1, c.running ? Qt::SolidLine : Qt::DotLine));
+            // Down from the parent's mark, then along the child's row to its mark.
+            p.drawLine(QPointF(x0, y0 + 5), QPointF(x0, y1));
+            if (std::abs(x1 - x0) > 5)
+                p.drawLine(QPointF(x0, y1), QPointF(x1 + (x1 > x0 ? -5 : 5), y1));
+        }
+}
+
+QString LadderView::rowText(int row) const
+{
+    const Snapshot& s = document_.snapshot();
+    const int clock = rungs_[size_t(row)].clock;
+    const ClockState& c = s.rates.clocks[size_t(clock)];
+    QString text = QString::fromStdString(s.device->clocks[size_t(clock)].name) + ": " + QString::fromStdString(exactText(c.rate));
+    if (!c.running)
+        text += "\n" + QString::fromStdString(c.stopped);
+    return text;
+}
+
+void LadderView::keyPressEvent(QKeyEvent* event)
+{
+    const QString typed = event->text();
+    if (event->key() == Qt::Key_H && event->modifiers() == Qt::NoModifier && currentRow() >= 0) {
+        const ClockNode& node = document_.snapshot().device->clocks[size_t(rungs_[size_t(currentRow())].clock)];
+        const bool held = document_.snapshot().plan.held(holdOfClock(node.id));
+        document_.apply(editOf((held ? "Let go " : "Hold ") + node.name, SetHold{holdOfClock(node.id), !held}));
+    } else if (currentRow() >= 0 && typed.size() == 1 && (typed[0].isDigit() || typed[0] == '/')) {
+        Q_EMIT editWanted(typed);
+    } else {
+        RowList::keyPressEvent(event);
+    }
+}
+
+} // namespace bindrel

@@ -1,0 +1,146 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/frame/findings_drawer.h"
+
+#include "app/frame/change_dialog.h"
+#include "app/theme/theme.h"
+#include "app/widgets/marks.h"
+#include "app/widgets/panel.h"
+
+#include <QHBoxLayout>
+#include <QKeyEvent>
+#include <QMouseEvent>
+#include <QPainter>
+#include <QPushButton>
+#include <QVBoxLayout>
+
+namespace bindrel {
+
+FindingsList::FindingsList(Document& document, ViewState& view, QWidget* parent) : RowList(parent), document_(document), view_(view)
+{
+    setAccessibleName("Findings");
+    connect(&document_, &Document::changed, this, &FindingsList::rowsChanged);
+    connect(this, &RowList::activated, this, [this](int row) { view_.jump(document_.snapshot().findings[size_t(row)].place); });
+}
+
+int FindingsList::rowCount() const { return document_.isOpen() ? int(document_.snapshot().findings.size()) : 0; }
+
+void FindingsList::step(int by)
+{
+    const int count = rowCount();
+    if (count == 0)
+        return;
+    const int row = currentRow() < 0 ? (by > 0 ? 0 : count - 1) : (currentRow() + by + count) % count;
+    setCurrentRow(row);
+    view_.jump(document_.snapshot().findings[size_t(row)].place);
+}
+
+void FindingsList::fixCurrent()
+{
+    if (currentRow() < 0 || currentRow() >= rowCount())
+        return;
+    const Snapshot& s = document_.snapshot();
+    const Finding finding = s.findings[size_t(currentRow())];
+    const Expected<Edit> edit = fixFor(s.facts(), finding);
+    if (!edit) {
+        Q_EMIT document_.refused(QString::fromStdString(edit.problem().message));
+        return;
+    }
+    ChangeDialog dialog(s.plan, *edit, this);
+    if (dialog.exec() == QDialog::Accepted)
+        document_.apply(*edit);
+}
+
+QRect FindingsList::fixRect(int row, const QRect& rect) const
+{
+    const Finding& finding = document_.snapshot().findings[size_t(row)];
+    if (finding.fixTitle.empty())
+        return {};
+    const int width = QFontMetrics(Theme::get().text(12)).horizontalAdvance(QString::fromStdString(finding.fixTitle) + "\u2026") + 16;
+    return QRect(rect.right() - width - 6, rect.top(), width, rect.height());
+}
+
+void FindingsList::paintRow(QPainter& p, int row, const QRect& rect, bool)
+{
+    const Theme& t = Theme::get();
+    const Finding& finding = document_.snapshot().findings[size_t(row)];
+    drawSeverityMark(p, QRectF(rect.left() + 14, rect.center().y() - 4, 9, 9), finding.severity);
+    p.setFont(t.mono(11));
+    p.setPen(t.muted);
+    p.drawText(rect.adjusted(32, 0, 0, 0), Qt::AlignVCenter | Qt::AlignLeft, QString::fromStdString(finding.rule));
+    const QRect fix = fixRect(row, rect);
+    const QRect text(rect.left() + 94, rect.top(), (fix.isNull() ? rect.right() - 12 : fix.left() - 8) - rect.left() - 94, rect.height());
+    p.setFont(t.text(12));
+    p.setPen(t.ink);
+    p.drawText(text, Qt::AlignVCenter | Qt::AlignLeft, QFontMetrics(p.font()).elidedText(typeset(finding.text), Qt::ElideRight, text.width()));
+    if (!fix.isNull()) {
+        p.setPen(t.accent);
+        p.drawText(fix, Qt::AlignVCenter | Qt::AlignRight, QString::fromStdString(finding.fixTitle) + "\u2026");
+    }
+}
+
+QString FindingsList::rowText(int row) const { return typeset(document_.snapshot().findings[size_t(row)].text); }
+
+void FindingsList::mousePressEvent(QMouseEvent* event)
+{
+    RowList::mousePressEvent(event);
+    const int row = rowAt(event->position().toPoint());
+    if (row < 0)
+        return;
+    if (fixRect(row, rowRect(row)).contains(event->position().toPoint()))
+        fixCurrent();
+    else
+        view_.jump(document_.snapshot().findings[size_t(row)].place);
+}
+
+void FindingsList::keyPressEvent(QKeyEvent* event)
+{
+    if (event->key() == Qt::Key_F && event->modifiers() == Qt::NoModifier)
+        fixCurrent();
+    else
+        RowList::keyPressEvent(event);
+}
+
+FindingsDrawer::FindingsDrawer(Document& document, ViewState& view, QWidget* parent) : QWidget(parent), document_(document)
+{
+    auto* column = new QVBoxLayout(this);
+    column->setContentsMargins(0, 0, 0, 0);
+    column->setSpacing(0);
+    column->addWidget(horizontalRule());
+    head_ = new QPushButton;
+    head_->setFlat(true);
+    head_->setFocusPolicy(Qt::NoFocus);
+    head_->setCursor(Qt::PointingHandCursor);
+    head_->setFixedHeight(24);
+    head_->setAccessibleName("Open or shut the findings");
+    column->addWidget(head_);
+    list_ = new FindingsList(document, view);
+    list_->setFixedHeight(88);
+    column->addWidget(list_);
+    connect(head_, &QPushButton::clicked, this, [this] { setOpen(!isOpen()); });
+    connect(&document_, &Document::changed, this, &FindingsDrawer::refresh);
+    refresh();
+}
+
+void FindingsDrawer::setOpen(bool open)
+{
+    list_->setVisible(open);
+    refresh();
+}
+
+void FindingsDrawer::refresh()
+{
+    const Theme& t = Theme::get();
+    head_->setFont(t.heading());
+    head_->setStyleSheet(QString("QPushButton { text-align: left; border: 0; background: transparent; padding-left: 12px; color: %1; }").arg(t.muted.name()));
+    QString text = "Findings";
+    if (document_.isOpen()) {
+        const Snapshot& s = document_.snapshot();
+        const int errors = s.count(Finding::Severity::Error);
+        const int cautions = s.count(Finding::Severity::Caution);
+        text += errors + cautions == 0 ? "   none" : QString("   %1 errors, %2 cautions").arg(errors).arg(cautions);
+        text += isOpen() ? "      F8 next   \u00b7   Enter jumps   \u00b7   F fixes" : "      click to open";
+    }
+    head_->setText(text);
+}
+
+} // namespace bindrel

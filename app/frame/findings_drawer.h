@@ -1,0 +1,50 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "app/frame/document.h"
+#include "app/frame/view_state.h"
+#include "app/widgets/row_list.h"
+
+namespace bindrel {
+
+/// One line a finding: severity, rule, words, fix. Enter jumps to the place.
+class FindingsList : public RowList {
+    Q_OBJECT
+public:
+    FindingsList(Document& document, ViewState& view, QWidget* parent = nullptr);
+    int rowCount() const override;
+    /// Makes the next (or previous) finding current and jumps there; round and round.
+    void step(int by);
+    /// Shows what the fix of the current finding would change, and makes it when the person agrees.
+    void fixCurrent();
+
+protected:
+    int rowHeight(int) const override { return 21; }
+    void paintRow(QPainter& painter, int row, const QRect& rect, bool current) override;
+    QString rowText(int row) const override;
+    void mousePressEvent(QMouseEvent*) override;
+    void keyPressEvent(QKeyEvent*) override;
+
+private:
+    QRect fixRect(int row, const QRect& rect) const;
+    Document& document_;
+    ViewState& view_;
+};
+
+/// The drawer at the bottom of the window: a head that opens and shuts it, and the list.
+class FindingsDrawer : public QWidget {
+    Q_OBJECT
+public:
+    FindingsDrawer(Document& document, ViewState& view, QWidget* parent = nullptr);
+    FindingsList* list() const { return list_; }
+    void setOpen(bool open);
+    bool isOpen() const { return !list_->isHidden(); }
+
+private:
+    void refresh();
+    Document& document_;
+    FindingsList* list_ = nullptr;
+    class QPushButton* head_ = nullptr;
+};
+
+} // namespace bindrel

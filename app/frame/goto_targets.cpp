@@ -1,0 +1,76 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/frame/goto_targets.h"
+
+#include "core/base/text.h"
+#include "core/quantity/format.h"
+
+#include <algorithm>
+
+namespace bindrel {
+
+std::vector<GotoTarget> gotoTargets(const Snapshot& s)
+{
+    std::vector<GotoTarget> out;
+    for (const Need& need : s.plan.needs) {
+        const Part* part = s.board->part(need.part);
+        out.push_back({need.title, "need", (part ? part->title + ", " : "") + need.binding.instance, {Place::Kind::Need, need.id, {}}});
+    }
+    for (const ClockNode& node : s.device->clocks)
+        out.push_back({node.name, "clock", node.id + ", " + format(s.rates.clocks[size_t(s.device->findClock(node.id))].rate), {Place::Kind::Clock, node.id, {}}});
+    for (size_t p = 0; p < s.device->pads.size(); ++p) {
+        const std::string& name = s.device->pads[p].name;
+        std::string hint = "pin " + s.device->pinOf(int(p));
+        std::string need;
+        for (const Claim& claim : s.bindings.padClaims[p]) {
+            need = s.plan.needs[size_t(claim.need)].id;
+            hint += ", " + s.plan.needs[size_t(claim.need)].title + " " + s.bindings.needs[size_t(claim.need)].seats[size_t(claim.seat)].signal.title;
+        }
+        out.push_back({name, "pad", hint, {Place::Kind::Pad, name, need}});
+        if (const auto net = s.board->nets.find(name); net != s.board->nets.end())
+            out.push_back({net->second, "net", "at " + name, {Place::Kind::Pad, name, need}});
+    }
+    for (const RegisterValue& value : s.image.registers) {
+        const std::string instance = s.device->instances[size_t(value.instance)].name;
+        const Register& reg = s.device->blockOf(value.instance).registers[size_t(value.reg)];
+        const std::string dotted = instance + "." + reg.name;
+        out.push_back({dotted, "register", reg.about, {Place::Kind::Register, dotted, {}}});
+        for (const FieldWrite& write : value.fields)
+            out.push_back({s.device->nameOf(write.ref), "field", write.cause, {Place::Kind::Register, dotted, {}}});
+    }
+    for (const Finding& finding : s.findings)
+        out.push_back({finding.rule, "finding", finding.text, finding.place});
+    return out;
+}
+
+std::vector<GotoTarget> matchTargets(const std::vector<GotoTarget>& targets, const std::string& typed, size_t most)
+{
+    const std::string wanted = lowered(trimmed(typed));
+    if (wanted.empty())
+        return {};
+    std::vector<std::pair<int, const GotoTarget*>> found;
+    for (const GotoTarget& target : targets) {
+        const std::string label = lowered(target.label);
+        const std::string hint = lowered(target.hint);
+        int rank = -1;
+        if (label == wanted)
+            rank = 0;
+        else if (label.starts_with(wanted))
+            rank = 1;
+        else if (label.find(" " + wanted) != std::string::npos || label.find("." + wanted) != std::string::npos)
+            rank = 2;
+        else if (label.find(wanted) != std::string::npos)
+            rank = 3;
+        else if (hint.find(wanted) != std::string::npos)
+            rank = 4;
+        if (rank >= 0)
+            found.emplace_back(rank, &target);
+    }
+    std::stable_sort(found.begin(), found.end(), [](const auto& a, const auto& b) { return a.first < b.first; });
+    std::vector<GotoTarget> out;
+    for (const auto& [rank, target] : found)
+        if (out.size() < most)
+            out.push_back(*target);
+    return out;
+}
+
+} // namespace bindrel

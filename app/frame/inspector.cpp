@@ -1,0 +1,187 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/frame/inspector.h"
+
+#include "app/frame/inspector_text.h"
+#include "app/theme/theme.h"
+#include "app/widgets/panel.h"
+#include "core/clocks/one_change.h"
+
+#include <QLabel>
+#include <QLineEdit>
+#include <QScrollBar>
+#include <QStyle>
+#include <QTextBrowser>
+#include <QVBoxLayout>
+
+namespace bindrel {
+
+Inspector::Inspector(Document& document, ViewState& view, QWidget* parent) : QWidget(parent), document_(document), view_(view)
+{
+    setFixedWidth(270);
+    auto* column = new QVBoxLayout(this);
+    column->setContentsMargins(0, 10, 0, 0);
+    column->setSpacing(2);
+    column->addWidget(panelHeading("Inspector"));
+    auto* inner = new QVBoxLayout;
+    inner->setContentsMargins(12, 2, 12, 0);
+    inner->setSpacing(3);
+    title_ = new QLabel;
+    title_->setWordWrap(true);
+    subtitle_ = new QLabel;
+    subtitle_->setWordWrap(true);
+    field_ = new QLineEdit;
+    field_->setAccessibleName("Setting or rate of the clock");
+    trouble_ = new QLabel;
+    trouble_->setWordWrap(true);
+    trouble_->hide();
+    inner->addWidget(title_);
+    inner->addWidget(subtitle_);
+    inner->addWidget(field_);
+    inner->addWidget(trouble_);
+    column->addLayout(inner);
+    text_ = new QTextBrowser;
+    text_->setOpenLinks(false);
+    text_->setFrameShape(QFrame::NoFrame);
+    text_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    text_->document()->setDocumentMargin(12);
+    text_->setAccessibleName("Details");
+    text_->viewport()->setAutoFillBackground(false);
+    column->addWidget(text_, 1);
+
+    connect(&document_, &Document::changed, this, &Inspector::refresh);
+    connect(&view_, &ViewState::selectionChanged, this, &Inspector::refresh);
+    connect(&view_, &ViewState::optionsChanged, this, &Inspector::refresh);
+    connect(field_, &QLineEdit::returnPressed, this, &Inspector::commitField);
+    connect(field_, &QLineEdit::textEdited, this, [this] { trouble_->hide(); });
+    connect(text_, &QTextBrowser::anchorClicked, this, [this](const QUrl& url) { follow(url.toString()); });
+    refresh();
+}
+
+QString Inspector::shownText() const { return title_->text() + "\n" + subtitle_->text() + "\n" + text_->toPlainText() + "\n" + (trouble_->isHidden() ? QString() : trouble_->text()); }
+
+void Inspector::beginEdit(const QString& first)
+{
+    if (field_->isHidden())
+        return;
+    field_->setFocus(Qt::OtherFocusReason);
+    field_->selectAll();
+    if (!first.isEmpty())
+        field_->setText(first);
+}
+
+void Inspector::commitField()
+{
+    const Snapshot& s = document_.snapshot();
+    const int clock = s.device->findClock(view_.selected().id);
+    if (view_.selected().kind != Place::Kind::Clock || clock < 0)
+        return;
+    const Expected<Edit> edit = editFromText(*s.device, *s.board, s.plan, s.bindings, clock, field_->text().toStdString());
+    if (edit && document_.apply(*edit)) {
+        field_->selectAll();
+        return;
+    }
+    if (edit)
+        return;
+    trouble_->setText(typeset(edit.problem().message));
+    trouble_->setStyleSheet(QString("color: %1; font-size: 11px").arg(Theme::get().error.name()));
+    trouble_->show();
+}
+
+void Inspector::follow(const QString& link)
+{
+    const QString kind = link.section(':', 0, 0);
+    const std::string id = link.section(':', 1).toStdString();
+    if (kind == "clock")
+        view_.jump({Place::Kind::Clock, id, {}});
+    else if (kind == "need")
+        view_.select({Place::Kind::Need, id, {}});
+    else if (kind == "signal")
+        view_.select({Place::Kind::Signal, link.section(':', 1, 1).toStdString(), link.section(':', 2).toStdString()});
+    else if (kind == "pad")
+        view_.jump({Place::Kind::Pad, id, view_.selectedNeed()});
+    else if (kind == "hold")
+        document_.apply(editOf((document_.snapshot().plan.held(id) ? "Let go " : "Hold ") + id, SetHold{id, !document_.snapshot().plan.held(id)}));
+    else if (kind == "option")
+        Q_EMIT optionTaken(QString::fromStdString(id).toInt());
+    else if (kind == "set") {
+        field_->setText(QString::fromStdString(id));
+        commitField();
+    }
+}
+
+void Inspector::refresh()
+{
+    trouble_->hide();
+    const Theme& t = Theme::get();
+    text_->document()->setDefaultFont(t.text(12));
+    title_->setFont(t.text(14, true));
+    subtitle_->setFont(t.text(11));
+    subtitle_->setStyleSheet(QString("color: %1").arg(t.muted.name()));
+    field_->setFont(t.mono(12));
+    if (!document_.isOpen()) {
+        title_->clear();
+        subtitle_->clear();
+        field_->hide();
+        text_->clear();
+        return;
+    }
+    const Snapshot& s = document_.snapshot();
+    const Place& place = view_.selected();
+    QString title = QString::fromStdString(s.plan.name), subtitle = QString::fromStdString(s.device->name + ", " + s.board->title), body;
+    bool editable = false;
+    if (const int clock = place.kind == Place::Kind::Clock ? s.device->findClock(place.id) : -1; clock >= 0) {
+        const ClockNode& node = s.device->clocks[size_t(clock)];
+        title = QString::fromStdString(node.name);
+        subtitle = QString::fromStdString(node.id + (s.rates.clocks[size_t(clock)].input >= 0 ? ", " + operationText(*s.device, s.rates, clock) : ""));
+        body = clockText(s, clock);
+        editable = true;
+        const auto said = s.plan.clocks.find(node.id);
+        const ClockState& c = s.rates.clocks[size_t(clock)];
+        QString shown = said != s.plan.clocks.end() ? QString::fromStdString(said->second)
+                        : node.type == ClockNode::Type::Select ? QString::fromStdString(c.input < 0 ? "none" : s.device->clocks[size_t(c.input)].id)
+                        : !node.factors.empty()                ? QString::number(c.setting)
+                                                               : QString();
+        if (!field_->hasFocus() || !field_->isModified())
+            field_->setText(shown);
+        field_->setPlaceholderText(node.type == ClockNode::Type::Crystal || node.type == ClockNode::Type::Oscillator ? "auto, on or off" : "setting, or a rate: 48 MHz");
+    } else if (const int pad = place.kind == Place::Kind::Pad ? s.device->findPad(place.id) : -1; pad >= 0 && !view_.optionsShown()) {
+        title = QString::fromStdString(place.id);
+        subtitle = QString("pin %1 of %2").arg(QString::fromStdString(s.device->pinOf(pad)), QString::fromStdString(s.device->package.name));
+        body = padText(s, pad);
+    } else if (place.kind == Place::Kind::Register) {
+        title = QString::fromStdString(place.id);
+        subtitle = "register";
+        body = registerText(s, place.id);
+    } else {
+        body = planSummary(s);
+        for (size_t n = 0; n < s.plan.needs.size(); ++n) {
+            const Need& need = s.plan.needs[n];
+            if (need.id != view_.selectedNeed())
+                continue;
+            const KindSpec* kind = findKind(need.kind);
+            const Part* part = s.board->part(need.part);
+            title = QString::fromStdString(need.title) + " \u00b7 " + QString::fromStdString(kind->title);
+            subtitle = typeset(kind->brief(need)) + (part ? ", " + QString::fromStdString(part->title) : QString());
+            std::string signal = place.kind == Place::Kind::Signal ? place.sub : "";
+            std::vector<Option> options;
+            if (view_.optionsShown()) {
+                if (signal.empty())
+                    for (const Seat& seat : s.bindings.needs[n].seats)
+                        if (signal.empty() && (seat.pad < 0 || (place.kind == Place::Kind::Pad && seat.pad >= 0 && s.device->pads[size_t(seat.pad)].name == place.id)))
+                            signal = seat.signal.id;
+                if (signal.empty() && !s.bindings.needs[n].seats.empty())
+                    signal = s.bindings.needs[n].seats.front().signal.id;
+                options = optionsFor(*s.device, *s.board, s.plan, s.bindings, int(n), signal);
+            }
+            body = needText(s, int(n), signal, options);
+        }
+    }
+    title_->setText(title);
+    subtitle_->setText(subtitle);
+    field_->setVisible(editable);
+    const int scroll = text_->verticalScrollBar()->value();
+    text_->setHtml(body);
+    text_->verticalScrollBar()->setValue(scroll);
+}
+
+} // namespace bindrel

@@ -1,0 +1,289 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/frame/inspector_text.h"
+
+#include "app/theme/theme.h"
+#include "core/plan/check_setting.h"
+#include "core/quantity/format.h"
+
+#include <algorithm>
+
+namespace bindrel {
+
+namespace {
+
+QString html(const std::string& text) { return typeset(text).toHtmlEscaped(); }
+
+QString colour(const QColor& c, const QString& text) { return QString("<span style='color:%1'>%2</span>").arg(c.name(), text); }
+
+/// Rows of a key and a value, headings between them.
+class Sheet {
+public:
+    void heading(const QString& text)
+    {
+        end();
+        out_ += QString("<p style='margin:12px 0 3px 0; font-size:10px; font-weight:600; color:%1; letter-spacing:1px'>%2</p>").arg(Theme::get().muted.name(), text.toUpper());
+    }
+    void row(const QString& key, const QString& value)
+    {
+        begin();
+        out_ += QString("<tr><td style='padding:2px 8px 2px 0; color:%1'>%2</td><td align='right' style='padding:2px 0; font-family:\"JetBrains Mono\"; font-size:11px'>%3</td></tr>")
+                    .arg(Theme::get().muted.name(), key, value);
+    }
+    void line(const QString& text)
+    {
+        end();
+        out_ += "<p style='margin:3px 0'>" + text + "</p>";
+    }
+    QString take()
+    {
+        end();
+        return out_;
+    }
+
+private:
+    void begin()
+    {
+        if (!open_)
+            out_ += "<table width='100%' cellspacing='0'>";
+        open_ = true;
+    }
+    void end()
+    {
+        if (open_)
+            out_ += "</table>";
+        open_ = false;
+    }
+    QString out_;
+    bool open_ = false;
+};
+
+QString link(const QString& target, const QString& text) { return QString("<a href='%1' style='color:%2; text-decoration:none'>%3</a>").arg(target, Theme::get().accent.name(), text); }
+
+QString clockLink(const Snapshot& s, int clock)
+{
+    return link("clock:" + QString::fromStdString(s.device->clocks[size_t(clock)].id), html(s.device->clocks[size_t(clock)].name));
+}
+
+QString needLink(const Snapshot& s, int need)
+{
+    return link("need:" + QString::fromStdString(s.plan.needs[size_t(need)].id), html(s.plan.needs[size_t(need)].title));
+}
+
+QString holdLink(const Snapshot& s, const std::string& target)
+{
+    return link("hold:" + QString::fromStdString(target), s.plan.held(target) ? "held \u00b7 let go" : "hold");
+}
+
+} // namespace
+
+QString clockText(const Snapshot& s, int clock)
+{
+    const Theme& t = Theme::get();
+    const ClockNode& node = s.device->clocks[size_t(clock)];
+    const ClockState& c = s.rates.clocks[size_t(clock)];
+    Sheet sheet;
+    if (const auto broken = limitBreak(c))
+        sheet.line(colour(broken->toleranceOnly ? t.caution : t.error,
+                          html(std::string(broken->which == LimitBreak::Which::Above ? "Above" : "Below") + " its limit of " + format(broken->limit) +
+                               (broken->toleranceOnly ? " with its tolerance" : "") + (broken->because.empty() ? "" : ": " + broken->because) + ".")));
+    if (!c.running)
+        sheet.line(colour(t.caution, "Does not run: " + html(c.stopped) + "."));
+    sheet.row("Rate", html(format(c.rate, 9)));
+    if (!c.rate.value.isInteger())
+        sheet.row("exactly", html(c.rate.value.text() + " Hz"));
+    sheet.row("Tolerance", html(format(c.tolerance)));
+    if (c.max && c.running)
+        sheet.row("Head-room", html(format(Ratio((c.max->value - c.rate.value) / c.max->value), 3)));
+    if (c.min)
+        sheet.row("At least", html(format(*c.min)));
+    if (c.max)
+        sheet.row("At most", html(format(*c.max)));
+    sheet.row("In", html(s.device->ranges[size_t(s.rates.range)].name));
+    if (clock == s.device->flashClock && s.rates.waitStates)
+        sheet.row("Flash wait states", QString::number(*s.rates.waitStates));
+    if (const auto& because = c.maxBecause.empty() ? c.minBecause : c.maxBecause; !because.empty())
+        sheet.line(colour(t.muted, "Limit: " + html(because) + "."));
+    sheet.row("Decision", holdLink(s, holdOfClock(node.id)));
+
+    const std::vector<int> path = pathToSource(s.rates, clock);
+    if (path.size() > 1) {
+        sheet.heading("Path");
+        for (auto it = path.rbegin(); it != path.rend(); ++it) {
+            const ClockState& step = s.rates.clocks[size_t(*it)];
+            const std::string op = s.device->clocks[size_t(*it)].type == ClockNode::Type::Select ? std::string() : operationText(*s.device, s.rates, *it);
+            sheet.row(clockLink(s, *it), html((op.empty() ? "" : op + " = ") + format(step.rate)));
+        }
+    }
+    if (!c.users.empty()) {
+        sheet.heading("Times");
+        for (const int need : c.users)
+            sheet.line(needLink(s, need) + colour(t.muted, " on " + html(s.plan.needs[size_t(need)].binding.instance)));
+    }
+    QString feeds;
+    for (size_t i = 0; i < s.device->clocks.size(); ++i)
+        if (s.rates.clocks[i].input == clock)
+            feeds += (feeds.isEmpty() ? "" : ", ") + clockLink(s, int(i));
+    if (!feeds.isEmpty()) {
+        sheet.heading("Feeds");
+        sheet.line(feeds);
+    }
+    const std::vector<std::string> choices = clockChoices(*s.device, clock);
+    if (!choices.empty() && node.factors.empty()) {
+        sheet.heading("Choices");
+        for (const std::string& choice : choices) {
+            const int input = s.device->findClock(choice);
+            const bool now = node.type == ClockNode::Type::Select && input == c.input;
+            sheet.row(now ? "<b>" + html(input < 0 ? choice : s.device->clocks[size_t(input)].name) + "</b>"
+                          : link("set:" + QString::fromStdString(choice), html(input < 0 ? choice : s.device->clocks[size_t(input)].name)),
+                      input < 0 || s.rates.clocks[size_t(input)].rate.value.isZero() ? QString() : html(format(s.rates.clocks[size_t(input)].rate)));
+        }
+    } else if (node.factors.size() > 1) {
+        sheet.line(colour(t.muted, QString("It can be %1 to %2; type one, or a rate.").arg(node.factors.front()).arg(node.factors.back())));
+    }
+    if (node.control.valid()) {
+        sheet.heading("Register");
+        sheet.row(html(s.device->nameOf(node.control)), QString::number(s.image.codeOf(*s.device, node.control)));
+    }
+    return sheet.take();
+}
+
+QString needText(const Snapshot& s, int index, const std::string& signal, const std::vector<Option>& options)
+{
+    const Theme& t = Theme::get();
+    const Need& need = s.plan.needs[size_t(index)];
+    const BoundNeed& bound = s.bindings.needs[size_t(index)];
+    const Setting& setting = s.settings[size_t(index)];
+    Sheet sheet;
+    for (const Finding& finding : s.findings)
+        if (finding.place.id == need.id || finding.place.sub == need.id)
+            sheet.line(colour(finding.severity == Finding::Severity::Error ? t.error : t.caution, html(finding.text)));
+    if (bound.instance >= 0) {
+        sheet.row("Instance", html(need.binding.instance));
+        const int kernel = s.device->instances[size_t(bound.instance)].kernel;
+        sheet.row("Clock", clockLink(s, kernel) + " " + html(format(s.rates.clocks[size_t(kernel)].rate)));
+    }
+    sheet.row("Decision", holdLink(s, holdOfNeed(need.id)));
+    for (const Achieved& row : setting.achieved)
+        sheet.row(html(row.title), colour(row.ok ? t.ink : t.error, html(row.achieved)) + (row.error ? colour(t.muted, " " + html(format(*row.error, true))) : QString()));
+    sheet.heading("Signals");
+    for (const Seat& seat : bound.seats) {
+        const QString pad = seat.pad < 0 ? QString("\u2013")
+                                         : link("pad:" + QString::fromStdString(s.device->pads[size_t(seat.pad)].name), html(s.device->pads[size_t(seat.pad)].name)) +
+                                               colour(t.muted, " pin " + html(s.device->pinOf(seat.pad)));
+        const QString name = link(QString("signal:%1:%2").arg(QString::fromStdString(need.id), QString::fromStdString(seat.signal.id)), html(seat.signal.title));
+        sheet.row(seat.signal.id == signal ? "<b>" + name + "</b>" : name, pad);
+    }
+    if (!options.empty()) {
+        sheet.heading("Options for " + QString::fromStdString(signal));
+        int number = 0;
+        for (const Option& option : options) {
+            ++number;
+            if (number > 24) {
+                sheet.line(colour(t.muted, QString("and %1 more on the picture").arg(options.size() - 24)));
+                break;
+            }
+            const bool takes = option.cost == Option::Cost::Free || option.cost == Option::Cost::Moves || option.cost == Option::Cost::Contends;
+            QString name = html(s.device->pads[size_t(option.pad)].name);
+            if (option.instance >= 0 && option.instance != bound.instance)
+                name += " " + html(s.device->instances[size_t(option.instance)].name);
+            const QColor tint = option.cost == Option::Cost::Free || option.cost == Option::Cost::Current ? t.ink : option.cost == Option::Cost::Impossible ? t.muted : t.caution;
+            sheet.row((number < 10 ? QString("%1&nbsp; ").arg(number) : QString("&nbsp;&nbsp;&nbsp; ")) + (takes ? link(QString("option:%1").arg(number), name) : name), colour(tint, html(option.reason)));
+        }
+    } else if (!signal.empty()) {
+        sheet.line(colour(t.muted, "Space shows where it could go."));
+    }
+    if (!setting.otherWays.empty()) {
+        sheet.heading("Ways considered");
+        for (const OtherWay& way : setting.otherWays)
+            sheet.row(html(way.choice), html(way.result) + colour(t.muted, " " + html(way.note)));
+    }
+    return sheet.take();
+}
+
+QString padText(const Snapshot& s, int pad)
+{
+    const Theme& t = Theme::get();
+    const Pad& facts = s.device->pads[size_t(pad)];
+    Sheet sheet;
+    for (const Finding& finding : s.findings)
+        if (finding.place.kind == Place::Kind::Pad && finding.place.id == facts.name)
+            sheet.line(colour(finding.severity == Finding::Severity::Error ? t.error : t.caution, html(finding.text)));
+    const auto& claims = s.bindings.padClaims[size_t(pad)];
+    for (const Claim& claim : claims) {
+        const Seat& seat = s.bindings.needs[size_t(claim.need)].seats[size_t(claim.seat)];
+        sheet.row(html(seat.signal.title), needLink(s, claim.need));
+    }
+    if (claims.empty())
+        sheet.line(colour(t.muted, "No need uses it."));
+    for (const PadSetup& setup : s.pads) {
+        if (setup.pad != pad)
+            continue;
+        sheet.heading("Set up as");
+        sheet.row("Function", setup.code < 0 ? QString("fixed") : QString::number(setup.code));
+        if (setup.code >= 0) {
+            if (setup.code == kPortCode)
+                sheet.row("Direction", setup.output ? "output" : "input");
+            if (setup.output)
+                sheet.row("Level at start", setup.levelHigh ? "high" : "low");
+            sheet.row("Pull", nameOf(setup.pull));
+            sheet.row("Drive", nameOf(setup.drive));
+            sheet.row("Open drain", setup.openDrain ? "yes" : "no");
+            if (setup.line >= 0)
+                sheet.row("Interrupt line", QString("%1, %2").arg(setup.line).arg(setup.rising && setup.falling ? "both edges" : setup.rising ? "rising" : "falling"));
+            if (!setup.because.empty())
+                sheet.line(colour(t.muted, "Because " + html(setup.because) + "."));
+        }
+    }
+    sheet.heading("The pad");
+    sheet.row("Supply", html(facts.bank) + (facts.weak ? ", weak" : ""));
+    sheet.row("5 V tolerant", facts.fiveVolt ? "yes" : "no");
+    sheet.row("Toggles up to", html(format(facts.maxToggle)));
+    if (!facts.resetClaim.empty())
+        sheet.row("At reset", html(facts.resetClaim));
+    if (const auto net = s.board->nets.find(facts.name); net != s.board->nets.end())
+        sheet.row("Net", html(net->second));
+    sheet.heading("Can carry");
+    for (const int r : facts.routes) {
+        const Route& route = s.device->routes[size_t(r)];
+        sheet.row(html(s.device->signalName(route)), route.code < 0 ? QString("fixed") : QString("code %1").arg(route.code));
+    }
+    return sheet.take();
+}
+
+QString registerText(const Snapshot& s, const std::string& dotted)
+{
+    const Theme& t = Theme::get();
+    Sheet sheet;
+    for (const RegisterValue& value : s.image.registers) {
+        const Register& reg = s.device->blockOf(value.instance).registers[size_t(value.reg)];
+        if (s.device->instances[size_t(value.instance)].name + "." + reg.name != dotted)
+            continue;
+        sheet.row("Address", QString("0x%1").arg(s.device->addressOf(value.instance, value.reg), 8, 16, QChar('0')));
+        sheet.row("At reset", QString("0x%1").arg(value.reset, 8, 16, QChar('0')));
+        sheet.row("As planned", QString("0x%1").arg(value.value, 8, 16, QChar('0')));
+        if (!reg.about.empty())
+            sheet.line(colour(t.muted, html(reg.about)));
+        sheet.heading("Fields");
+        for (const Field& field : reg.fields) {
+            const auto write = std::find_if(value.fields.begin(), value.fields.end(), [&](const FieldWrite& w) { return &s.device->fieldOf(w.ref) == &field; });
+            const std::uint32_t code = value.value >> field.lsb & field.maxCode();
+            sheet.row(html(field.name), QString::number(code) + (write == value.fields.end() ? colour(t.muted, " as at reset") : colour(t.muted, " " + html(write->cause))));
+        }
+    }
+    return sheet.take();
+}
+
+QString planSummary(const Snapshot& s)
+{
+    Sheet sheet;
+    sheet.row("Board", html(s.board->title));
+    sheet.row("Core", html(s.device->coreName));
+    sheet.row("Flash, RAM", QString("%1 KiB, %2 KiB").arg(s.device->flashBytes / 1024).arg(s.device->ramBytes / 1024));
+    sheet.row("CPU", html(format(s.rates.clocks[size_t(s.device->cpuClock)].rate)));
+    sheet.row("Wait states", s.rates.waitStates ? QString::number(*s.rates.waitStates) : QString("too fast"));
+    sheet.row("Needs", QString("%1, %2 open").arg(s.plan.needs.size()).arg(s.bindings.count(BoundNeed::State::Open)));
+    sheet.line(colour(Theme::get().muted, "Select a need, a pad or a clock to see it here."));
+    return sheet.take();
+}
+
+} // namespace bindrel

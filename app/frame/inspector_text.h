@@ -1,0 +1,19 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "core/pins/options.h"
+#include "core/snapshot.h"
+
+#include <QString>
+
+namespace bindrel {
+
+/// What the inspector says of a thing, as rich text. Links have the form "kind:id" ("clock:SYS", "need:uplink",
+/// "pad:PD3", "hold:clock SYS", "option:3").
+QString clockText(const Snapshot& snapshot, int clock);
+QString needText(const Snapshot& snapshot, int need, const std::string& signal, const std::vector<Option>& options);
+QString padText(const Snapshot& snapshot, int pad);
+QString registerText(const Snapshot& snapshot, const std::string& dotted);
+QString planSummary(const Snapshot& snapshot);
+
+} // namespace bindrel

@@ -1,0 +1,417 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/frame/main_window.h"
+
+#include "app/clocks/clocks_station.h"
+#include "app/frame/findings_drawer.h"
+#include "app/frame/inspector.h"
+#include "app/frame/masthead.h"
+#include "app/source/source_station.h"
+#include "app/start/start_station.h"
+#include "app/theme/theme.h"
+#include "app/tuning/goals_form.h"
+#include "app/tuning/tuning_station.h"
+#include "app/widgets/needs_list.h"
+#include "app/widgets/panel.h"
+#include "app/wiring/chip_view.h"
+#include "app/wiring/wiring_station.h"
+
+#include <QApplication>
+#include <QCloseEvent>
+#include <QFileDialog>
+#include <QFileInfo>
+#include <QHBoxLayout>
+#include <QLabel>
+#include <QMenuBar>
+#include <QMessageBox>
+#include <QSettings>
+#include <QStackedWidget>
+#include <QTimer>
+#include <QVBoxLayout>
+
+namespace bindrel {
+
+MainWindow::MainWindow(Library library, QWidget* parent) : QMainWindow(parent), document_(std::move(library))
+{
+    resize(1280, 800);
+    auto* central = new QWidget;
+    auto* rows = new QVBoxLayout(central);
+    rows->setContentsMargins(0, 0, 0, 0);
+    rows->setSpacing(0);
+    masthead_ = new Masthead(document_, view_);
+    rows->addWidget(masthead_);
+    auto* middle = new QHBoxLayout;
+    middle->setSpacing(0);
+    rail_ = new Rail;
+    middle->addWidget(rail_);
+    auto* work = new QVBoxLayout;
+    work->setSpacing(0);
+    auto* across = new QHBoxLayout;
+    across->setSpacing(0);
+    stack_ = new QStackedWidget;
+    start_ = new StartStation(document_);
+    wiring_ = new WiringStation(document_, view_);
+    clocks_ = new ClocksStation(document_, view_);
+    tuning_ = new TuningStation(document_, view_);
+    source_ = new SourceStation(document_, view_);
+    for (QWidget* station : {static_cast<QWidget*>(start_), static_cast<QWidget*>(wiring_), static_cast<QWidget*>(clocks_), static_cast<QWidget*>(tuning_), static_cast<QWidget*>(source_)})
+        stack_->addWidget(station);
+    across->addWidget(stack_, 1);
+    inspectorRule_ = verticalRule();
+    across->addWidget(inspectorRule_);
+    inspector_ = new Inspector(document_, view_);
+    across->addWidget(inspector_);
+    work->addLayout(across, 1);
+    findings_ = new FindingsDrawer(document_, view_);
+    work->addWidget(findings_);
+    message_ = new QLabel;
+    message_->setFixedHeight(20);
+    message_->setContentsMargins(12, 0, 12, 3);
+    message_->setTextInteractionFlags(Qt::TextSelectableByMouse);
+    work->addWidget(message_);
+    middle->addLayout(work, 1);
+    rows->addLayout(middle, 1);
+    setCentralWidget(central);
+    buildMenus();
+
+    connect(rail_, &Rail::picked, this, &MainWindow::showStation);
+    connect(&view_, &ViewState::jumped, this, &MainWindow::jumpTo);
+    connect(&document_, &Document::changed, this, [this] {
+        say({}, false);
+        refresh();
+    });
+    connect(&document_, &Document::fileChanged, this, &MainWindow::refresh);
+    connect(&document_, &Document::refused, this, [this](const QString& why) { say(why, true); });
+    connect(&document_, &Document::opened, this, [this] {
+        view_.showOptions(false);
+        view_.select({});
+    });
+    connect(masthead_, &Masthead::startWanted, this, [this] { showStation(Station::Start); });
+    connect(masthead_, &Masthead::findingWanted, this, [this](Finding::Severity severity) {
+        const auto& all = document_.snapshot().findings;
+        for (size_t i = 0; i < all.size(); ++i)
+            if (all[i].severity == severity) {
+                findings_->setOpen(true);
+                findings_->list()->setCurrentRow(int(i));
+                view_.jump(all[i].place);
+                return;
+            }
+    });
+    connect(start_, &StartStation::openWanted, this, [this](const QString& path) {
+        if (mayLeave())
+            openPlan(path);
+    });
+    connect(start_, &StartStation::copyWanted, this, [this](const QString& path) {
+        if (!mayLeave())
+            return;
+        if (const Outcome done = document_.openCopy(path); !done)
+            say(QString::fromStdString(done.problem().text()), true);
+        else
+            showStation(Station::Wiring);
+    });
+    connect(start_, &StartStation::newWanted, this, [this](const QString& board) {
+        if (!mayLeave())
+            return;
+        if (const Outcome done = document_.newFromBoard(board.toStdString()); !done)
+            say(QString::fromStdString(done.problem().text()), true);
+        else
+            showStation(Station::Wiring);
+    });
+    connect(start_, &StartStation::browseWanted, this, &MainWindow::browse);
+    connect(inspector_, &Inspector::optionTaken, wiring_, &WiringStation::takeOptionNumber);
+    connect(clocks_->ladder(), &LadderView::editWanted, inspector_, &Inspector::beginEdit);
+    connect(source_, &SourceStation::waitingChanged, this, &MainWindow::refresh);
+    connect(source_, &SourceStation::written, this, [this](const QString& folder) { say("Written to " + folder + ".", false); });
+    refresh();
+    showStation(Station::Start);
+}
+
+void MainWindow::buildMenus()
+{
+    const auto add = [this](QMenu* menu, const QString& text, const QKeySequence& key, auto slot) {
+        QAction* action = menu->addAction(text);
+        action->setShortcut(key);
+        connect(action, &QAction::triggered, this, slot);
+        return action;
+    };
+    QMenu* plan = menuBar()->addMenu("&Plan");
+    add(plan, "&New or example\u2026", QKeySequence::New, [this] { showStation(Station::Start); });
+    add(plan, "&Open\u2026", QKeySequence::Open, [this] { browse(); });
+    recent_ = plan->addMenu("&Recent");
+    connect(recent_, &QMenu::aboutToShow, this, [this] {
+        recent_->clear();
+        for (const QString& path : recentPlans())
+            connect(recent_->addAction(path), &QAction::triggered, this, [this, path] {
+                if (mayLeave())
+                    openPlan(path);
+            });
+        if (recent_->isEmpty())
+            recent_->addAction("none yet")->setEnabled(false);
+    });
+    plan->addSeparator();
+    add(plan, "&Save", QKeySequence::Save, [this] { save(); });
+    add(plan, "Save &as\u2026", QKeySequence("Ctrl+Shift+S"), [this] { saveAs(); });
+    plan->addSeparator();
+    add(plan, "&Write source\u2026", QKeySequence("Ctrl+Return"), [this] {
+        showStation(Station::Source);
+        source_->write();
+    });
+    plan->addSeparator();
+    add(plan, "&Quit", QKeySequence::Quit, [this] { close(); });
+
+    QMenu* edit = menuBar()->addMenu("&Edit");
+    undo_ = add(edit, "&Undo", QKeySequence("Ctrl+Z"), [this] { document_.undo(); });
+    redo_ = add(edit, "&Redo", QKeySequence("Ctrl+Shift+Z"), [this] { document_.redo(); });
+    QMenu* history = edit->addMenu("&History");
+    connect(history, &QMenu::aboutToShow, this, [this, history] { fillHistory(history); });
+    edit->addSeparator();
+    add(edit, "&Go to\u2026", QKeySequence("Ctrl+K"), [this] { masthead_->gotoField()->begin(); });
+
+    QMenu* wiring = menuBar()->addMenu("&Wiring");
+    add(wiring, "&Bind the selected need", QKeySequence("Ctrl+B"), [this] { wiring_->bindSelected(); });
+    add(wiring, "Bind &all open needs", QKeySequence("Ctrl+Shift+B"), [this] { wiring_->bindAll(); });
+    add(wiring, "&Unbind the selected need", QKeySequence("Ctrl+Shift+Backspace"), [this] { wiring_->unbindSelected(); });
+    add(wiring, "Show &options of the signal", QKeySequence("Ctrl+Space"), [this] { wiring_->toggleOptions(); });
+    add(wiring, "&Hold or let go", QKeySequence("Ctrl+H"), [this] { wiring_->holdSelected(); });
+
+    QMenu* view = menuBar()->addMenu("&View");
+    const char* names[kStations] = {"&Start", "&Wiring", "&Clocks", "&Tuning", "S&ource"};
+    for (int i = 0; i < kStations; ++i)
+        add(view, names[i], QKeySequence(QString("Ctrl+%1").arg(i + 1)), [this, i] { showStation(Station(i)); });
+    view->addSeparator();
+    add(view, "Next &finding", QKeySequence("F8"), [this] { findings_->list()->step(1); });
+    add(view, "Previous finding", QKeySequence("Shift+F8"), [this] { findings_->list()->step(-1); });
+    add(view, "F&ix the finding\u2026", QKeySequence("Ctrl+."), [this] { findings_->list()->fixCurrent(); });
+    add(view, "Findings open or shut", QKeySequence("F9"), [this] { findings_->setOpen(!findings_->isOpen()); });
+    view->addSeparator();
+    add(view, "Fit the picture", QKeySequence("Ctrl+0"), [this] { wiring_->chip()->fit(); });
+    add(view, "Larger", QKeySequence::ZoomIn, [this] { wiring_->chip()->zoomBy(1.2); });
+    add(view, "Smaller", QKeySequence::ZoomOut, [this] { wiring_->chip()->zoomBy(1 / 1.2); });
+    view->addSeparator();
+    add(view, "&Night fen", QKeySequence("Ctrl+Shift+N"), [this] { setDark(!Theme::get().dark); });
+
+    QMenu* help = menuBar()->addMenu("&Help");
+    add(help, "&Keys", QKeySequence("F1"), [this] { showKeys(); });
+}
+
+QString MainWindow::message() const { return message_->text(); }
+
+void MainWindow::say(const QString& message, bool trouble)
+{
+    message_->setStyleSheet(QString("color: %1; font-size: 11px").arg((trouble ? Theme::get().error : Theme::get().muted).name()));
+    const QString text = typeset(message);
+    message_->setText(text);
+    message_->setToolTip(text);
+}
+
+void MainWindow::refresh()
+{
+    undo_->setEnabled(document_.canUndo());
+    redo_->setEnabled(document_.canRedo());
+    undo_->setText(document_.canUndo() ? "&Undo: " + document_.undoTitle() : QString("&Undo"));
+    redo_->setText(document_.canRedo() ? "&Redo: " + document_.redoTitle() : QString("&Redo"));
+    if (!document_.isOpen()) {
+        setWindowTitle("Bindrel");
+        return;
+    }
+    const Snapshot& s = document_.snapshot();
+    setWindowTitle(QString("%1[*] \u2013 Bindrel").arg(document_.path().isEmpty() ? QString::fromStdString(s.plan.name) : QFileInfo(document_.path()).fileName()));
+    setWindowModified(document_.unsaved());
+    int clockErrors = 0, goalErrors = 0;
+    for (const Finding& finding : s.findings) {
+        clockErrors += finding.rule.starts_with("CLK");
+        goalErrors += finding.rule.starts_with("GOAL");
+    }
+    const int contested = s.bindings.count(BoundNeed::State::Contested);
+    rail_->setCount(Station::Wiring, s.bindings.count(BoundNeed::State::Open) + contested, contested > 0);
+    rail_->setCount(Station::Clocks, clockErrors, clockErrors > 0);
+    rail_->setCount(Station::Tuning, goalErrors, goalErrors > 0);
+    rail_->setCount(Station::Source, source_->waiting(), false);
+}
+
+void MainWindow::showStation(Station station)
+{
+    station_ = station;
+    rail_->setCurrent(station);
+    stack_->setCurrentIndex(int(station));
+    const bool open = document_.isOpen();
+    const bool work = open && station != Station::Start;
+    inspector_->setVisible(work && station != Station::Source);
+    inspectorRule_->setVisible(inspector_->isVisibleTo(this));
+    findings_->setVisible(work);
+    if (station == Station::Start)
+        start_->refresh();
+    stack_->currentWidget()->setFocus(Qt::OtherFocusReason);
+}
+
+void MainWindow::jumpTo(const Place& place)
+{
+    switch (place.kind) {
+    case Place::Kind::Clock:
+    case Place::Kind::Range:
+        showStation(Station::Clocks);
+        break;
+    case Place::Kind::Goal:
+        showStation(Station::Tuning);
+        tuning_->goals()->focusGoal(place.sub);
+        break;
+    case Place::Kind::Pad:
+    case Place::Kind::Signal:
+        showStation(Station::Wiring);
+        break;
+    case Place::Kind::Need:
+        if (station_ != Station::Tuning)
+            showStation(Station::Wiring);
+        break;
+    case Place::Kind::Instance:
+    case Place::Kind::Register:
+        showStation(Station::Tuning);
+        break;
+    case Place::Kind::None:
+        break;
+    }
+}
+
+bool MainWindow::openPlan(const QString& path)
+{
+    if (const Outcome done = document_.open(path); !done) {
+        say(QString::fromStdString(done.problem().text()), true);
+        return false;
+    }
+    rememberPlan(document_.path());
+    showStation(Station::Wiring);
+    if (document_.recovered())
+        QTimer::singleShot(0, this, &MainWindow::offerRecovered);
+    return true;
+}
+
+void MainWindow::offerRecovered()
+{
+    QMessageBox box(QMessageBox::NoIcon, "Unsaved work", "An earlier session ended before this plan was saved. Bring its changes back? They come as one step that can be undone.",
+                    QMessageBox::NoButton, this);
+    QPushButton* yes = box.addButton("Bring them back", QMessageBox::AcceptRole);
+    box.addButton("Drop them", QMessageBox::DestructiveRole);
+    QPushButton* later = box.addButton("Decide later", QMessageBox::RejectRole);
+    box.setDefaultButton(yes);
+    box.exec();
+    if (box.clickedButton() == later)
+        return;
+    if (box.clickedButton() == yes)
+        document_.takeRecovered();
+    else
+        document_.dropRecovered();
+}
+
+void MainWindow::browse()
+{
+    if (!mayLeave())
+        return;
+    const QString path = QFileDialog::getOpenFileName(this, "Open a plan", QFileInfo(document_.path()).absolutePath(), "Plans (*.bindrel)");
+    if (!path.isEmpty())
+        openPlan(path);
+}
+
+bool MainWindow::save()
+{
+    if (!document_.isOpen())
+        return false;
+    if (document_.path().isEmpty())
+        return saveAs();
+    if (const Outcome done = document_.save(); !done) {
+        say(QString::fromStdString(done.problem().text()), true);
+        return false;
+    }
+    rememberPlan(document_.path());
+    say("Saved.", false);
+    return true;
+}
+
+bool MainWindow::saveAs()
+{
+    if (!document_.isOpen())
+        return false;
+    const QString suggested = document_.path().isEmpty() ? QString::fromStdString(document_.snapshot().plan.name) + ".bindrel" : document_.path();
+    QString path = QFileDialog::getSaveFileName(this, "Save the plan", suggested, "Plans (*.bindrel)");
+    if (path.isEmpty())
+        return false;
+    if (!path.endsWith(".bindrel"))
+        path += ".bindrel";
+    if (const Outcome done = document_.saveAs(path); !done) {
+        say(QString::fromStdString(done.problem().text()), true);
+        return false;
+    }
+    rememberPlan(document_.path());
+    say("Saved.", false);
+    return true;
+}
+
+bool MainWindow::mayLeave()
+{
+    if (!document_.isOpen() || !document_.unsaved())
+        return true;
+    QMessageBox box(QMessageBox::NoIcon, "Unsaved changes", QString("%1 has changes that are not saved.").arg(QString::fromStdString(document_.snapshot().plan.name)), QMessageBox::NoButton, this);
+    QPushButton* keep = box.addButton("Save", QMessageBox::AcceptRole);
+    QPushButton* drop = box.addButton("Drop the changes", QMessageBox::DestructiveRole);
+    box.addButton("Stay here", QMessageBox::RejectRole);
+    box.setDefaultButton(keep);
+    box.exec();
+    if (box.clickedButton() == keep)
+        return save();
+    if (box.clickedButton() != drop)
+        return false;
+    document_.clearJournal();
+    return true;
+}
+
+void MainWindow::closeEvent(QCloseEvent* event)
+{
+    if (mayLeave())
+        event->accept();
+    else
+        event->ignore();
+}
+
+void MainWindow::fillHistory(QMenu* menu)
+{
+    menu->clear();
+    const std::vector<std::string> titles = document_.undoTitles();
+    if (titles.empty())
+        menu->addAction("nothing to undo")->setEnabled(false);
+    const size_t shown = std::min<size_t>(titles.size(), 15);
+    for (size_t i = 0; i < shown; ++i) {
+        const size_t steps = i + 1;
+        connect(menu->addAction("Undo back to before: " + QString::fromStdString(titles[titles.size() - 1 - i])), &QAction::triggered, this, [this, steps] {
+            for (size_t k = 0; k < steps; ++k)
+                document_.undo();
+        });
+    }
+}
+
+void MainWindow::setDark(bool dark)
+{
+    Theme::apply(*qApp, dark);
+    QSettings().setValue("dark", dark);
+    source_->retheme();
+    // Labels that were given colours take them anew with the next snapshot; the same one will do.
+    if (document_.isOpen())
+        Q_EMIT document_.changed();
+    for (QWidget* widget : findChildren<QWidget*>())
+        widget->update();
+}
+
+void MainWindow::showKeys()
+{
+    QString text = "<table cellspacing='5'>";
+    for (const QAction* menu : menuBar()->actions())
+        for (const QAction* action : menu->menu()->actions())
+            if (!action->shortcut().isEmpty())
+                text += QString("<tr><td align='right'><b>%1</b></td><td>%2</td></tr>").arg(action->shortcut().toString(QKeySequence::NativeText), action->text().remove('&').toHtmlEscaped());
+    text += "<tr><td align='right'><b>Enter</b></td><td>In the needs: bind. In the findings: jump. On the ladder: type a setting or a rate</td></tr>"
+            "<tr><td align='right'><b>Space</b></td><td>In the needs: show where the signal could go; 1 to 9 take an option</td></tr>"
+            "<tr><td align='right'><b>Delete</b></td><td>In the needs: unbind</td></tr>"
+            "<tr><td align='right'><b>H</b></td><td>Hold what is selected, in the needs and on the ladder</td></tr>"
+            "<tr><td align='right'><b>F</b></td><td>In the findings: preview the fix</td></tr></table>";
+    QMessageBox box(QMessageBox::NoIcon, "Keys", text, QMessageBox::Close, this);
+    box.exec();
+}
+
+} // namespace bindrel

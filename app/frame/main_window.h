@@ -1,0 +1,87 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "app/frame/document.h"
+#include "app/frame/rail.h"
+#include "app/frame/view_state.h"
+
+#include <QMainWindow>
+
+class QLabel;
+class QMenu;
+class QStackedWidget;
+
+namespace bindrel {
+
+class ClocksStation;
+class FindingsDrawer;
+class Inspector;
+class Masthead;
+class SourceStation;
+class StartStation;
+class TuningStation;
+class WiringStation;
+
+/// The frame: rail, masthead, station, inspector, findings; menus and what asks before work is lost.
+class MainWindow : public QMainWindow {
+    Q_OBJECT
+public:
+    explicit MainWindow(Library library, QWidget* parent = nullptr);
+
+    Document& document() { return document_; }
+    ViewState& view() { return view_; }
+    WiringStation* wiring() const { return wiring_; }
+    ClocksStation* clocks() const { return clocks_; }
+    TuningStation* tuning() const { return tuning_; }
+    SourceStation* source() const { return source_; }
+    StartStation* start() const { return start_; }
+    Inspector* inspector() const { return inspector_; }
+    Masthead* masthead() const { return masthead_; }
+    FindingsDrawer* findings() const { return findings_; }
+    Rail* rail() const { return rail_; }
+    Station station() const { return station_; }
+    /// The last message of the line at the bottom, for tests.
+    QString message() const;
+
+    /// Opens a plan; on failure says why and keeps what is open.
+    bool openPlan(const QString& path);
+    void showStation(Station station);
+    void setDark(bool dark);
+
+protected:
+    void closeEvent(QCloseEvent*) override;
+
+private:
+    void buildMenus();
+    void refresh();
+    void say(const QString& message, bool trouble);
+    void jumpTo(const Place& place);
+    bool mayLeave();
+    bool save();
+    bool saveAs();
+    void browse();
+    void offerRecovered();
+    void showKeys();
+    void fillHistory(QMenu* menu);
+
+    Document document_;
+    ViewState view_;
+    Rail* rail_ = nullptr;
+    Masthead* masthead_ = nullptr;
+    QStackedWidget* stack_ = nullptr;
+    StartStation* start_ = nullptr;
+    WiringStation* wiring_ = nullptr;
+    ClocksStation* clocks_ = nullptr;
+    TuningStation* tuning_ = nullptr;
+    SourceStation* source_ = nullptr;
+    Inspector* inspector_ = nullptr;
+    QWidget* inspectorRule_ = nullptr;
+    FindingsDrawer* findings_ = nullptr;
+    QLabel* message_ = nullptr;
+    QAction* undo_ = nullptr;
+    QAction* redo_ = nullptr;
+    QMenu* recent_ = nullptr;
+    Station station_ = Station::Start;
+};
+
+} // namespace bindrel

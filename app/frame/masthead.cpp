@@ -1,0 +1,149 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/frame/masthead.h"
+
+#include "app/theme/theme.h"
+#include "core/quantity/format.h"
+#include "core/quantity/parse.h"
+
+#include <QFileInfo>
+#include <QHBoxLayout>
+#include <QInputDialog>
+#include <QLabel>
+#include <QMenu>
+#include <QPainter>
+#include <QToolButton>
+
+namespace bindrel {
+
+namespace {
+QToolButton* flatButton(const QString& name)
+{
+    auto* button = new QToolButton;
+    button->setAutoRaise(true);
+    button->setFocusPolicy(Qt::TabFocus);
+    button->setCursor(Qt::PointingHandCursor);
+    button->setAccessibleName(name);
+    return button;
+}
+
+void tint(QToolButton* button, const QColor& colour, bool bold)
+{
+    button->setStyleSheet(QString("QToolButton { border: 0; background: transparent; color: %1; font-weight: %2; padding: 3px 5px; } QToolButton:hover, QToolButton:focus { background: %3; }")
+                              .arg(colour.name()).arg(bold ? 600 : 400).arg(Theme::get().sunken.name()));
+}
+} // namespace
+
+Masthead::Masthead(Document& document, ViewState& view, QWidget* parent) : QWidget(parent), document_(document), view_(view)
+{
+    setFixedHeight(42);
+    auto* row = new QHBoxLayout(this);
+    row->setContentsMargins(14, 0, 12, 0);
+    row->setSpacing(6);
+    name_ = new QLabel;
+    device_ = flatButton("Device and board");
+    range_ = flatButton("Supply and operating range");
+    goto_ = new GotoField(document_, view_);
+    goto_->setFixedWidth(280);
+    row->addWidget(name_);
+    row->addWidget(device_);
+    row->addWidget(range_);
+    row->addStretch(1);
+    row->addWidget(goto_);
+    row->addStretch(1);
+    for (int i = 0; i < 4; ++i) {
+        tallies_[i] = flatButton(QStringList{"Open needs", "Contested needs", "Errors", "Cautions"}[i]);
+        row->addWidget(tallies_[i]);
+    }
+    connect(device_, &QToolButton::clicked, this, &Masthead::startWanted);
+    connect(range_, &QToolButton::clicked, this, &Masthead::chooseRange);
+    const auto jumpToNeed = [this](BoundNeed::State state) {
+        if (!document_.isOpen())
+            return;
+        const Snapshot& s = document_.snapshot();
+        for (size_t n = 0; n < s.plan.needs.size(); ++n)
+            if (s.bindings.needs[n].state == state) {
+                view_.jump({Place::Kind::Need, s.plan.needs[n].id, {}});
+                return;
+            }
+    };
+    connect(tallies_[0], &QToolButton::clicked, this, [=] { jumpToNeed(BoundNeed::State::Open); });
+    connect(tallies_[1], &QToolButton::clicked, this, [=] { jumpToNeed(BoundNeed::State::Contested); });
+    connect(tallies_[2], &QToolButton::clicked, this, [this] { Q_EMIT findingWanted(Finding::Severity::Error); });
+    connect(tallies_[3], &QToolButton::clicked, this, [this] { Q_EMIT findingWanted(Finding::Severity::Caution); });
+    connect(&document_, &Document::changed, this, &Masthead::refresh);
+    connect(&document_, &Document::fileChanged, this, &Masthead::refresh);
+    refresh();
+}
+
+void Masthead::paintEvent(QPaintEvent*)
+{
+    QPainter p(this);
+    p.fillRect(QRect(0, height() - 1, width(), 1), Theme::get().rule);
+}
+
+void Masthead::refresh()
+{
+    const Theme& t = Theme::get();
+    const bool open = document_.isOpen();
+    for (QWidget* w : {static_cast<QWidget*>(device_), static_cast<QWidget*>(range_), static_cast<QWidget*>(goto_)})
+        w->setVisible(open);
+    for (QToolButton* tally : tallies_)
+        tally->setVisible(open);
+    name_->setFont(t.text(13, true));
+    if (!open) {
+        name_->setText("Bindrel");
+        return;
+    }
+    const Snapshot& s = document_.snapshot();
+    const QString file = document_.path().isEmpty() ? QString::fromStdString(s.plan.name) + " (not saved)" : QFileInfo(document_.path()).fileName();
+    name_->setText(QFontMetrics(name_->font()).elidedText(file, Qt::ElideMiddle, 210).toHtmlEscaped() +
+                   (document_.unsaved() ? QString(" <span style='color:%1'>\u25cf</span>").arg(t.caution.name()) : QString()));
+    name_->setToolTip(document_.unsaved() ? document_.path() + "\nnot saved" : document_.path());
+    device_->setText(QString::fromStdString(s.device->name + "  " + s.board->title));
+    tint(device_, t.accent, false);
+    range_->setText(typeset(format(s.rates.supply) + ", " + s.device->ranges[size_t(s.rates.range)].name));
+    tint(range_, t.ink, false);
+    const int open_ = s.bindings.count(BoundNeed::State::Open);
+    const int contested = s.bindings.count(BoundNeed::State::Contested);
+    const int errors = s.count(Finding::Severity::Error);
+    const int cautions = s.count(Finding::Severity::Caution);
+    tallies_[0]->setText(QString("%1 open").arg(open_));
+    tint(tallies_[0], open_ ? t.ink : t.muted, open_ > 0);
+    tallies_[1]->setText(QString("%1 contested").arg(contested));
+    tint(tallies_[1], contested ? t.error : t.muted, contested > 0);
+    tallies_[2]->setText(QString("%1 error%2").arg(errors).arg(errors == 1 ? "" : "s"));
+    tint(tallies_[2], errors ? t.error : t.muted, errors > 0);
+    tallies_[3]->setText(QString("%1 caution%2").arg(cautions).arg(cautions == 1 ? "" : "s"));
+    tint(tallies_[3], cautions ? t.caution : t.muted, cautions > 0);
+}
+
+void Masthead::chooseRange()
+{
+    const Snapshot& s = document_.snapshot();
+    QMenu menu(this);
+    for (size_t i = 0; i < s.device->ranges.size(); ++i) {
+        const OperatingRange& range = s.device->ranges[i];
+        QAction* action = menu.addAction(typeset(range.name + ": " + format(range.supplyMin) + " to " + format(range.supplyMax) + ", up to " + format(range.waitStateLimits.back())));
+        action->setCheckable(true);
+        action->setChecked(int(i) == s.rates.range);
+        connect(action, &QAction::triggered, this, [this, id = range.id, name = range.name] { document_.apply(editOf("Use " + name, SetText{SetText::What::Range, id})); });
+    }
+    menu.addSeparator();
+    connect(menu.addAction("Supply voltage\u2026"), &QAction::triggered, this, [this] {
+        bool ok = false;
+        const QString now = QString::fromStdString(format(document_.snapshot().rates.supply));
+        const QString typed = QInputDialog::getText(this, "Supply voltage", "Supply of the chip, as in 3.3 V; empty for the board's:", QLineEdit::Normal, now, &ok);
+        if (!ok)
+            return;
+        const std::string text = typed.trimmed().toStdString();
+        if (!text.empty())
+            if (const Expected<Voltage> v = parseVoltage(text); !v) {
+                Q_EMIT document_.refused(QString::fromStdString(v.problem().message));
+                return;
+            }
+        document_.apply(editOf("Supply " + text, SetText{SetText::What::Supply, text}));
+    });
+    menu.exec(range_->mapToGlobal(QPoint(0, range_->height())));
+}
+
+} // namespace bindrel

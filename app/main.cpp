@@ -1,0 +1,28 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/frame/main_window.h"
+#include "app/theme/theme.h"
+
+#include <QApplication>
+#include <QCommandLineParser>
+#include <QSettings>
+
+int main(int argc, char** argv)
+{
+    QApplication app(argc, argv);
+    QApplication::setApplicationName("bindrel");
+    QApplication::setOrganizationName("bindrel");
+    QApplication::setApplicationVersion(BINDREL_VERSION);
+    QCommandLineParser parser;
+    parser.setApplicationDescription("Plans pins, clocks and registers of a microcontroller and writes the C that sets them up.");
+    parser.addHelpOption();
+    parser.addVersionOption();
+    parser.addPositionalArgument("plan", "Plan to open", "[PLAN]");
+    parser.process(app);
+
+    bindrel::Theme::apply(app, QSettings().value("dark", false).toBool());
+    bindrel::MainWindow window(bindrel::Library::shipped());
+    window.show();
+    if (!parser.positionalArguments().isEmpty())
+        window.openPlan(parser.positionalArguments().constFirst());
+    return QApplication::exec();
+}

@@ -1,0 +1,27 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "app/widgets/row_list.h"
+#include "core/source/output.h"
+
+namespace bindrel {
+
+/// The files of the source with what a write would do to each.
+class FileList : public RowList {
+    Q_OBJECT
+public:
+    using RowList::RowList;
+    void setFiles(std::vector<FileChange> files);
+    const std::vector<FileChange>& files() const { return files_; }
+    int rowCount() const override { return int(files_.size()); }
+
+protected:
+    int rowHeight(int) const override { return 19; }
+    void paintRow(QPainter& painter, int row, const QRect& rect, bool current) override;
+    QString rowText(int row) const override;
+
+private:
+    std::vector<FileChange> files_;
+};
+
+} // namespace bindrel

@@ -1,0 +1,443 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/source/source_station.h"
+
+#include "app/source/file_list.h"
+#include "app/source/scintilla.h"
+#include "app/theme/theme.h"
+#include "app/widgets/marks.h"
+#include "app/widgets/panel.h"
+#include "core/source/merge.h"
+
+#include <QCheckBox>
+#include <QDialog>
+#include <QDialogButtonBox>
+#include <QFileDialog>
+#include <QFileInfo>
+#include <QHBoxLayout>
+#include <QLabel>
+#include <QLineEdit>
+#include <QPushButton>
+#include <QSettings>
+#include <QVBoxLayout>
+
+namespace bindrel {
+
+namespace {
+
+constexpr int kHueMargin = 1;
+constexpr int kMarkNeed = 20; ///< marker numbers 0 to 12 are the parts' hues
+
+void colourLexer(QsciLexer* lexer)
+{
+    const Theme& t = Theme::get();
+    lexer->setDefaultFont(t.mono(12));
+    lexer->setFont(t.mono(12));
+    lexer->setDefaultColor(t.ink);
+    lexer->setColor(t.ink);
+    lexer->setDefaultPaper(t.raised);
+    lexer->setPaper(t.raised);
+}
+
+QsciLexer* cLexer(QObject* parent)
+{
+    const Theme& t = Theme::get();
+    auto* lexer = new QsciLexerCPP(parent);
+    colourLexer(lexer);
+    for (const int style : {QsciLexerCPP::Comment, QsciLexerCPP::CommentLine, QsciLexerCPP::CommentDoc})
+        lexer->setColor(t.muted, style);
+    lexer->setColor(t.accent, QsciLexerCPP::Keyword);
+    lexer->setColor(t.caution, QsciLexerCPP::PreProcessor);
+    lexer->setColor(t.hue(3), QsciLexerCPP::Number);
+    lexer->setColor(t.hue(8), QsciLexerCPP::DoubleQuotedString);
+    QFont bold = t.mono(12, true);
+    lexer->setFont(bold, QsciLexerCPP::Keyword);
+    return lexer;
+}
+
+QsciLexer* diffLexer(QObject* parent)
+{
+    const Theme& t = Theme::get();
+    auto* lexer = new QsciLexerDiff(parent);
+    colourLexer(lexer);
+    lexer->setColor(t.error, QsciLexerDiff::LineRemoved);
+    lexer->setColor(t.accent, QsciLexerDiff::LineAdded);
+    lexer->setColor(t.muted, QsciLexerDiff::Position);
+    return lexer;
+}
+
+} // namespace
+
+SourceStation::SourceStation(Document& document, ViewState& view, QWidget* parent) : QWidget(parent), document_(document), view_(view)
+{
+    auto* row = new QHBoxLayout(this);
+    row->setContentsMargins(0, 0, 0, 0);
+    row->setSpacing(0);
+    auto* left = new QWidget;
+    left->setFixedWidth(234);
+    auto* leftColumn = new QVBoxLayout(left);
+    leftColumn->setContentsMargins(0, 10, 0, 8);
+    leftColumn->setSpacing(4);
+    leftColumn->addWidget(panelHeading("Files"));
+    files_ = new FileList;
+    files_->setAccessibleName("Files");
+    leftColumn->addWidget(files_, 1);
+    auto* under = new QVBoxLayout;
+    under->setContentsMargins(12, 0, 12, 0);
+    under->setSpacing(5);
+    message_ = new QLabel;
+    message_->setWordWrap(true);
+    under->addWidget(message_);
+    write_ = new QPushButton("Write\u2026");
+    write_->setProperty("primary", true);
+    write_->setToolTip("Ctrl+Return");
+    under->addWidget(write_);
+    leftColumn->addLayout(under);
+    row->addWidget(left);
+    row->addWidget(verticalRule());
+
+    auto* main = new QVBoxLayout;
+    main->setContentsMargins(0, 8, 0, 8);
+    main->setSpacing(6);
+    auto* top = new QHBoxLayout;
+    top->setContentsMargins(12, 0, 12, 0);
+    top->addWidget(new QLabel("Folder"));
+    folder_ = new QLineEdit;
+    folder_->setAccessibleName("Output folder");
+    top->addWidget(folder_, 1);
+    auto* choose = new QPushButton("Choose\u2026");
+    top->addWidget(choose);
+    difference_ = new QCheckBox("Difference to the disk");
+    top->addWidget(difference_);
+    main->addLayout(top);
+    text_ = new QsciScintilla;
+    text_->setReadOnly(true);
+    text_->setFrameShape(QFrame::NoFrame);
+    text_->setAccessibleName("Source text");
+    text_->setUtf8(true);
+    main->addWidget(text_, 1);
+    trace_ = new QLabel;
+    trace_->setContentsMargins(12, 0, 12, 0);
+    trace_->setMinimumHeight(18);
+    main->addWidget(trace_);
+    auto* bottom = new QHBoxLayout;
+    bottom->setContentsMargins(12, 0, 12, 0);
+    bottom->addWidget(new QLabel("Compile with"));
+    command_ = new QLineEdit;
+    command_->setReadOnly(true);
+    command_->setAccessibleName("Compile command");
+    bottom->addWidget(command_, 1);
+    main->addLayout(bottom);
+    row->addLayout(main, 1);
+    retheme();
+
+    debounce_.setSingleShot(true);
+    debounce_.setInterval(150);
+    connect(&debounce_, &QTimer::timeout, this, &SourceStation::refreshPreview);
+    connect(&document_, &Document::changed, this, &SourceStation::refresh);
+    connect(&document_, &Document::opened, this, [this] { folder_->setText(defaultFolder()); });
+    connect(&document_, &Document::fileChanged, this, [this] {
+        if (folder_->text().isEmpty())
+            folder_->setText(defaultFolder());
+    });
+    connect(&view_, &ViewState::selectionChanged, this, &SourceStation::markNeed);
+    connect(files_, &RowList::currentChanged, this, [this](int r) { showFile(QString::fromStdString(files_->files()[size_t(r)].name)); });
+    connect(difference_, &QCheckBox::toggled, this, [this] { showFile(shownFile_); });
+    connect(write_, &QPushButton::clicked, this, &SourceStation::write);
+    connect(folder_, &QLineEdit::editingFinished, this, [this] {
+        if (document_.isOpen() && !document_.path().isEmpty())
+            QSettings().setValue("output/" + QString(document_.path().toUtf8().toHex()), folder_->text());
+        refreshPreview();
+    });
+    connect(choose, &QPushButton::clicked, this, [this] {
+        const QString picked = QFileDialog::getExistingDirectory(this, "Folder for the source", folder_->text());
+        if (!picked.isEmpty()) {
+            folder_->setText(picked);
+            Q_EMIT folder_->editingFinished();
+        }
+    });
+    connect(text_, &QsciScintilla::cursorPositionChanged, this, [this](int line, int) {
+        if (!filling_)
+            showTrace(line);
+    });
+    setFocusProxy(files_);
+}
+
+QString SourceStation::defaultFolder() const
+{
+    if (document_.path().isEmpty())
+        return {};
+    const QString kept = QSettings().value("output/" + QString(document_.path().toUtf8().toHex())).toString();
+    if (!kept.isEmpty())
+        return kept;
+    const QFileInfo plan(document_.path());
+    return plan.absolutePath() + "/" + plan.completeBaseName() + "-source";
+}
+
+void SourceStation::retheme()
+{
+    const Theme& t = Theme::get();
+    delete text_->lexer();
+    text_->setLexer(cLexer(text_));
+    text_->setPaper(t.raised);
+    text_->setColor(t.ink);
+    text_->setCaretLineVisible(true);
+    text_->setCaretLineBackgroundColor(t.sunken);
+    text_->setCaretForegroundColor(t.ink);
+    text_->setMarginType(0, QsciScintilla::NumberMargin);
+    text_->setMarginWidth(0, "00000");
+    text_->setMarginsFont(t.mono(10));
+    text_->setMarginsBackgroundColor(t.paper);
+    text_->setMarginsForegroundColor(t.muted);
+    text_->setMarginType(kHueMargin, QsciScintilla::SymbolMargin);
+    text_->setMarginWidth(kHueMargin, 7);
+    text_->setMarginMarkerMask(kHueMargin, 0x1FFF);
+    text_->setMarginWidth(2, 0);
+    for (int i = 0; i < 13; ++i) {
+        text_->markerDefine(QsciScintilla::FullRectangle, i);
+        text_->setMarkerBackgroundColor(i < 12 ? t.hue(i) : t.muted, i);
+        text_->setMarkerForegroundColor(i < 12 ? t.hue(i) : t.muted, i);
+    }
+    text_->markerDefine(QsciScintilla::Background, kMarkNeed);
+    text_->setMarkerBackgroundColor(t.band, kMarkNeed);
+    text_->setSelectionBackgroundColor(t.accent);
+    text_->setSelectionForegroundColor(t.raised);
+    trace_->setStyleSheet(QString("color: %1; font-size: 11px").arg(t.muted.name()));
+    message_->setStyleSheet(QString("color: %1; font-size: 11px").arg(t.muted.name()));
+    command_->setFont(t.mono(11));
+    folder_->setFont(t.mono(11));
+}
+
+void SourceStation::showEvent(QShowEvent*) { refreshPreview(); }
+
+void SourceStation::refresh()
+{
+    if (!document_.isOpen())
+        return;
+    const QString command = QString::fromStdString(document_.snapshot().source.buildCommand);
+    if (command_->text() != command) {
+        command_->setText(command);
+        command_->setCursorPosition(0);
+    }
+    // The disk is looked at after a pause in typing; it may be slow.
+    debounce_.start();
+}
+
+void SourceStation::refreshPreview()
+{
+    debounce_.stop();
+    if (!document_.isOpen())
+        return;
+    const Snapshot& s = document_.snapshot();
+    std::vector<FileChange> list;
+    QString trouble;
+    if (folder_->text().isEmpty()) {
+        for (const SourceFile& file : s.source.files)
+            list.push_back({file.name, FileChange::State::New, "", file.text(), ""});
+        trouble = "Save the plan, or choose a folder, to write the source.";
+    } else {
+        Expected<std::vector<FileChange>> preview = previewOutput(s.source, folder_->text().toStdString());
+        if (preview)
+            list = *std::move(preview);
+        else
+            trouble = QString::fromStdString(preview.problem().text());
+    }
+    files_->setFiles(std::move(list));
+    write_->setEnabled(trouble.isEmpty());
+    int counts[8] = {};
+    for (const FileChange& file : files_->files())
+        ++counts[int(file.state)];
+    if (trouble.isEmpty()) {
+        QStringList parts;
+        for (const auto state : {FileChange::State::New, FileChange::State::Changed, FileChange::State::Merged, FileChange::State::Conflict, FileChange::State::Obsolete, FileChange::State::Left})
+            if (counts[int(state)])
+                parts << QString("%1 %2").arg(counts[int(state)]).arg(nameOf(state));
+        trouble = parts.isEmpty() ? "The folder holds just this." : parts.join(", ") + ".";
+        if (const int errors = s.count(Finding::Severity::Error))
+            trouble += QString(" The plan has %1 error%2.").arg(errors).arg(errors == 1 ? "" : "s");
+    }
+    message_->setText(trouble);
+    int row = 0;
+    for (size_t i = 0; i < files_->files().size(); ++i)
+        if (QString::fromStdString(files_->files()[i].name) == shownFile_)
+            row = int(i);
+    files_->setCurrentRow(row);
+    if (!files_->files().empty())
+        showFile(QString::fromStdString(files_->files()[size_t(row)].name));
+    Q_EMIT waitingChanged();
+}
+
+int SourceStation::waiting() const
+{
+    int count = 0;
+    for (const FileChange& file : files_->files())
+        count += file.touchesDisk() || file.state == FileChange::State::Conflict;
+    return count;
+}
+
+void SourceStation::showFile(const QString& name)
+{
+    if (!document_.isOpen())
+        return;
+    filling_ = true;
+    const bool same = name == shownFile_;
+    const int top = text_->firstVisibleLine();
+    int line = 0, column = 0;
+    text_->getCursorPosition(&line, &column);
+    shownFile_ = name;
+    const FileChange* change = nullptr;
+    for (const FileChange& file : files_->files())
+        if (QString::fromStdString(file.name) == name)
+            change = &file;
+    const bool diff = difference_->isChecked();
+    QsciLexer* old = text_->lexer();
+    const bool wantsC = !diff && (name.endsWith(".c") || name.endsWith(".h"));
+    QsciLexer* lexer = diff ? diffLexer(text_) : wantsC ? cLexer(text_) : nullptr;
+    text_->setLexer(lexer);
+    delete old;
+    if (!lexer) {
+        text_->setFont(Theme::get().mono(12));
+        text_->setPaper(Theme::get().raised);
+        text_->setColor(Theme::get().ink);
+    }
+    text_->setMarginsFont(Theme::get().mono(10));
+    text_->setMarginsBackgroundColor(Theme::get().paper);
+    text_->setMarginsForegroundColor(Theme::get().muted);
+    QString content;
+    if (change)
+        content = QString::fromStdString(diff ? unifiedDiff(change->before, change->state == FileChange::State::Obsolete ? std::string() : change->after) : change->after.empty() ? change->before : change->after);
+    if (diff && content.isEmpty())
+        content = "No difference.\n";
+    if (text_->text() != content)
+        text_->setText(content);
+    text_->markerDeleteAll();
+    const Snapshot& s = document_.snapshot();
+    const SourceFile* file = s.source.find(name.toStdString());
+    // Kept regions and merged edits shift lines; hues are drawn where the text is just what is generated.
+    if (file && !diff && change && change->after == file->text())
+        for (size_t i = 0; i < file->lines.size(); ++i) {
+            if (file->lines[i].trace < 0)
+                continue;
+            const Place& place = file->traces[size_t(file->lines[i].trace)].place;
+            const std::string need = place.kind == Place::Kind::Pad ? place.sub : place.id;
+            const Need* cause = s.plan.need(need);
+            int hue = 12;
+            for (size_t p = 0; cause && p < s.board->parts.size(); ++p)
+                if (s.board->parts[p].id == cause->part)
+                    hue = int(p % 12);
+            text_->markerAdd(int(i), hue);
+        }
+    if (same) {
+        text_->setCursorPosition(std::min(line, text_->lines() - 1), 0);
+        text_->setFirstVisibleLine(top);
+    } else {
+        text_->setCursorPosition(0, 0);
+        text_->setFirstVisibleLine(0);
+    }
+    filling_ = false;
+    markNeed();
+}
+
+void SourceStation::markNeed()
+{
+    text_->markerDeleteAll(kMarkNeed);
+    if (!document_.isOpen() || difference_->isChecked())
+        return;
+    const SourceFile* file = document_.snapshot().source.find(shownFile_.toStdString());
+    const Place& selected = view_.selected();
+    if (!file || selected.kind == Place::Kind::None)
+        return;
+    const std::string need = view_.selectedNeed();
+    for (size_t i = 0; i < file->lines.size(); ++i) {
+        if (file->lines[i].trace < 0)
+            continue;
+        const Place& place = file->traces[size_t(file->lines[i].trace)].place;
+        if (place.id == selected.id || (!need.empty() && (place.id == need || place.sub == need)))
+            text_->markerAdd(int(i), kMarkNeed);
+    }
+}
+
+void SourceStation::showTrace(int line)
+{
+    trace_->clear();
+    const SourceFile* file = document_.isOpen() ? document_.snapshot().source.find(shownFile_.toStdString()) : nullptr;
+    if (!file || difference_->isChecked() || line < 0 || line >= int(file->lines.size()) || file->lines[size_t(line)].trace < 0)
+        return;
+    const Trace& trace = file->traces[size_t(file->lines[size_t(line)].trace)];
+    QString text = "Because of ";
+    if (const Need* need = document_.snapshot().plan.need(trace.place.kind == Place::Kind::Pad ? trace.place.sub : trace.place.id))
+        text += QString::fromStdString(need->title);
+    else
+        text += QString::fromStdString(trace.place.id);
+    if (!trace.why.empty())
+        text += ": " + QString::fromStdString(trace.why);
+    trace_->setText(typeset(text));
+    view_.select(trace.place);
+}
+
+bool SourceStation::writeNow()
+{
+    if (!document_.isOpen() || folder_->text().isEmpty())
+        return false;
+    const Outcome done = writeOutput(document_.snapshot().source, folder_->text().toStdString(), files_->files());
+    if (!done)
+        Q_EMIT document_.refused(QString::fromStdString(done.problem().text()));
+    refreshPreview();
+    if (done)
+        Q_EMIT written(folder_->text());
+    return done.ok();
+}
+
+void SourceStation::write()
+{
+    if (!document_.isOpen())
+        return;
+    refreshPreview();
+    if (!write_->isEnabled()) {
+        Q_EMIT document_.refused(message_->text());
+        return;
+    }
+    QDialog dialog(this);
+    dialog.setWindowTitle("Write the source");
+    dialog.setMinimumSize(480, 420);
+    auto* column = new QVBoxLayout(&dialog);
+    column->setContentsMargins(18, 16, 18, 14);
+    auto* title = new QLabel("To " + folder_->text());
+    title->setFont(Theme::get().text(13, true));
+    title->setWordWrap(true);
+    column->addWidget(title);
+    const int errors = document_.snapshot().count(Finding::Severity::Error);
+    if (errors > 0) {
+        auto* warning = new QLabel(QString("The plan has %1 error%2. Needs that are not bound are left out of the source.").arg(errors).arg(errors == 1 ? "" : "s"));
+        warning->setWordWrap(true);
+        warning->setStyleSheet(QString("color: %1").arg(Theme::get().error.name()));
+        column->addWidget(warning);
+    }
+    auto* list = new FileList;
+    std::vector<FileChange> touched;
+    bool conflict = false;
+    for (const FileChange& file : files_->files()) {
+        if (file.state != FileChange::State::Same && file.state != FileChange::State::Yours)
+            touched.push_back(file);
+        conflict = conflict || file.state == FileChange::State::Conflict;
+    }
+    const bool nothing = touched.empty();
+    list->setFiles(std::move(touched));
+    column->addWidget(list, 1);
+    auto* note = new QLabel(conflict  ? "A file in conflict keeps the whole write back; its tooltip says why."
+                            : nothing ? "The folder holds just this already."
+                                      : "What stands there now is kept in .bindrel/backup.");
+    note->setWordWrap(true);
+    column->addWidget(note);
+    auto* buttons = new QDialogButtonBox;
+    auto* go = buttons->addButton(errors > 0 ? "Write all the same" : "Write", QDialogButtonBox::AcceptRole);
+    go->setProperty("primary", true);
+    go->setEnabled(!conflict && !nothing);
+    buttons->addButton("Cancel", QDialogButtonBox::RejectRole);
+    connect(buttons, &QDialogButtonBox::accepted, &dialog, &QDialog::accept);
+    connect(buttons, &QDialogButtonBox::rejected, &dialog, &QDialog::reject);
+    column->addWidget(buttons);
+    if (dialog.exec() == QDialog::Accepted)
+        writeNow();
+}
+
+} // namespace bindrel

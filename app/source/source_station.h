@@ -1,0 +1,72 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "app/frame/document.h"
+#include "app/frame/view_state.h"
+#include "core/source/output.h"
+
+#include <QTimer>
+#include <QWidget>
+
+class QCheckBox;
+class QLabel;
+class QLineEdit;
+class QPushButton;
+class QsciScintilla;
+
+namespace bindrel {
+
+class FileList;
+
+/// The files of C before they are written: their state against the disk, their text with the hue of the part that caused
+/// each line, the difference, and the write itself.
+class SourceStation : public QWidget {
+    Q_OBJECT
+public:
+    SourceStation(Document& document, ViewState& view, QWidget* parent = nullptr);
+
+    FileList* files() const { return files_; }
+    QLineEdit* folder() const { return folder_; }
+    QsciScintilla* text() const { return text_; }
+    QString shownFile() const { return shownFile_; }
+    /// Writes without asking; true when it was done.
+    bool writeNow();
+    /// How many files differ from the disk.
+    int waiting() const;
+    void retheme();
+
+public Q_SLOTS:
+    /// Shows the list of what will be changed, and writes when the person agrees.
+    void write();
+
+Q_SIGNALS:
+    void waitingChanged();
+    void written(const QString& folder);
+
+protected:
+    void showEvent(QShowEvent*) override;
+
+private:
+    void refresh();
+    void refreshPreview();
+    void showFile(const QString& name);
+    void showTrace(int line);
+    void markNeed();
+    QString defaultFolder() const;
+
+    Document& document_;
+    ViewState& view_;
+    FileList* files_ = nullptr;
+    QLineEdit* folder_ = nullptr;
+    QPushButton* write_ = nullptr;
+    QCheckBox* difference_ = nullptr;
+    QLabel* trace_ = nullptr;
+    QLabel* message_ = nullptr;
+    QLineEdit* command_ = nullptr;
+    QsciScintilla* text_ = nullptr;
+    QTimer debounce_;
+    QString shownFile_;
+    bool filling_ = false;
+};
+
+} // namespace bindrel

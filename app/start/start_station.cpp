@@ -1,0 +1,121 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/start/start_station.h"
+
+#include "app/theme/theme.h"
+#include "core/base/text.h"
+#include "core/quantity/format.h"
+
+#include <QDir>
+#include <QFileInfo>
+#include <QLabel>
+#include <QPainter>
+#include <QPushButton>
+#include <QSettings>
+#include <QVBoxLayout>
+
+namespace bindrel {
+
+QStringList recentPlans()
+{
+    QStringList out;
+    for (const QString& path : QSettings().value("recent").toStringList())
+        if (QFileInfo::exists(path))
+            out << path;
+    return out;
+}
+
+void rememberPlan(const QString& path)
+{
+    QStringList list = QSettings().value("recent").toStringList();
+    list.removeAll(path);
+    list.prepend(path);
+    QSettings().setValue("recent", list.mid(0, 12));
+}
+
+void StartList::setEntries(std::vector<StartEntry> entries)
+{
+    entries_ = std::move(entries);
+    rowsChanged();
+}
+
+void StartList::paintRow(QPainter& p, int row, const QRect& rect, bool)
+{
+    const Theme& t = Theme::get();
+    const StartEntry& entry = entries_[size_t(row)];
+    if (entry.kind == StartEntry::Kind::Heading) {
+        p.setFont(t.heading());
+        p.setPen(t.muted);
+        p.drawText(rect.adjusted(12, 10, 0, 0), Qt::AlignVCenter | Qt::AlignLeft, entry.title);
+        return;
+    }
+    p.setFont(t.text(13, true));
+    p.setPen(t.ink);
+    p.drawText(rect.adjusted(14, 4, -8, -19), Qt::AlignVCenter | Qt::AlignLeft, entry.title);
+    p.setFont(t.text(11));
+    p.setPen(t.muted);
+    p.drawText(rect.adjusted(14, 20, -8, -2), Qt::AlignVCenter | Qt::AlignLeft, QFontMetrics(p.font()).elidedText(entry.detail, Qt::ElideMiddle, rect.width() - 24));
+}
+
+StartStation::StartStation(Document& document, QWidget* parent) : QWidget(parent), document_(document)
+{
+    auto* column = new QVBoxLayout(this);
+    column->setContentsMargins(60, 34, 60, 20);
+    auto* title = new QLabel("Begin with a plan");
+    title->setFont(Theme::get().text(22, true));
+    column->addWidget(title);
+    auto* about = new QLabel("A plan belongs to one board and its chip: what is wired to it, which pins and clocks serve it, and the C that sets all of it up.");
+    about->setWordWrap(true);
+    about->setFont(Theme::get().text(13));
+    about->setMaximumWidth(620);
+    column->addWidget(about);
+    list_ = new StartList;
+    list_->setMaximumWidth(620);
+    list_->setAccessibleName("Plans and boards");
+    column->addWidget(list_, 1);
+    auto* browse = new QPushButton("Open another plan\u2026");
+    browse->setMaximumWidth(200);
+    column->addWidget(browse);
+    connect(browse, &QPushButton::clicked, this, &StartStation::browseWanted);
+    connect(list_, &RowList::activated, this, [this](int row) {
+        const StartEntry entry = list_->entries()[size_t(row)];
+        if (entry.kind == StartEntry::Kind::Board)
+            Q_EMIT newWanted(entry.target);
+        else if (entry.kind == StartEntry::Kind::Example)
+            Q_EMIT copyWanted(entry.target);
+        else
+            Q_EMIT openWanted(entry.target);
+    });
+    setFocusProxy(list_);
+    refresh();
+}
+
+void StartStation::refresh()
+{
+    std::vector<StartEntry> entries;
+    const QStringList recent = recentPlans();
+    if (!recent.isEmpty())
+        entries.push_back({StartEntry::Kind::Heading, "Recent plans", {}, {}});
+    for (const QString& path : recent.mid(0, 5))
+        entries.push_back({StartEntry::Kind::Recent, QFileInfo(path).completeBaseName(), path, path});
+    // The examples lie inside the data folder when installed, beside it in a source tree.
+    const QString data = QString::fromStdString(document_.library().folder().string());
+    for (const QString& folder : {data + "/examples", QDir::cleanPath(data + "/../examples")}) {
+        const QFileInfoList plans = QDir(folder).entryInfoList({"*.bindrel"}, QDir::Files, QDir::Name);
+        if (plans.isEmpty())
+            continue;
+        entries.push_back({StartEntry::Kind::Heading, "Example plans", {}, {}});
+        for (const QFileInfo& plan : plans)
+            entries.push_back({StartEntry::Kind::Example, plan.completeBaseName(), "opens as a copy of your own", plan.absoluteFilePath()});
+        break;
+    }
+    entries.push_back({StartEntry::Kind::Heading, "New plan for a board", {}, {}});
+    for (const std::string& name : document_.library().boardNames())
+        if (const Expected<Board> board = document_.library().board(name))
+            entries.push_back({StartEntry::Kind::Board, QString::fromStdString(board->title),
+                               typeset(board->device + ", " + format(board->supply) + ", " + std::to_string(board->parts.size()) + " parts"), QString::fromStdString(name)});
+    list_->setEntries(std::move(entries));
+    if (list_->currentRow() < 0)
+        list_->setCurrentRow(1);
+}
+
+} // namespace bindrel

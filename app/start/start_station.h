@@ -1,0 +1,60 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "app/frame/document.h"
+#include "app/widgets/row_list.h"
+
+#include <QWidget>
+
+namespace bindrel {
+
+/// One thing to begin with.
+struct StartEntry {
+    enum class Kind { Heading, Recent, Example, Board } kind = Kind::Heading;
+    QString title;
+    QString detail;
+    QString target; ///< path of a plan, name of a board
+};
+
+class StartList : public RowList {
+    Q_OBJECT
+public:
+    using RowList::RowList;
+    void setEntries(std::vector<StartEntry> entries);
+    const std::vector<StartEntry>& entries() const { return entries_; }
+    int rowCount() const override { return int(entries_.size()); }
+
+protected:
+    int rowHeight(int row) const override { return entries_[size_t(row)].kind == StartEntry::Kind::Heading ? 34 : 42; }
+    bool selectable(int row) const override { return entries_[size_t(row)].kind != StartEntry::Kind::Heading; }
+    void paintRow(QPainter& painter, int row, const QRect& rect, bool current) override;
+    QString rowText(int row) const override { return entries_[size_t(row)].target; }
+
+private:
+    std::vector<StartEntry> entries_;
+};
+
+/// Recent plans, example plans, and a new plan from a board.
+class StartStation : public QWidget {
+    Q_OBJECT
+public:
+    StartStation(Document& document, QWidget* parent = nullptr);
+    StartList* list() const { return list_; }
+    void refresh();
+
+Q_SIGNALS:
+    void openWanted(const QString& path);
+    void copyWanted(const QString& path);
+    void newWanted(const QString& board);
+    void browseWanted();
+
+private:
+    Document& document_;
+    StartList* list_ = nullptr;
+};
+
+/// Paths of the plans opened last, the latest first; those that are gone are left out.
+QStringList recentPlans();
+void rememberPlan(const QString& path);
+
+} // namespace bindrel

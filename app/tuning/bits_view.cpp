@@ -1,0 +1,199 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/tuning/bits_view.h"
+
+#include "app/theme/theme.h"
+
+#include <QHelpEvent>
+#include <QMouseEvent>
+#include <QPainter>
+#include <QToolTip>
+
+#include <algorithm>
+
+namespace bindrel {
+
+namespace {
+constexpr int kStrip = 44;
+constexpr int kTop = 18;
+
+QString wordText(std::uint32_t value)
+{
+    const QString hex = QString("%1").arg(value, 8, 16, QChar('0')).toUpper();
+    return "0x" + hex.left(4) + "\u2009" + hex.mid(4);
+}
+} // namespace
+
+BitsView::BitsView(Document& document, QWidget* parent) : QWidget(parent), document_(document)
+{
+    setMouseTracking(true);
+    setAccessibleName("Register fields");
+}
+
+void BitsView::showNeed(int need)
+{
+    shown_ = document_.sharedSnapshot();
+    need_ = need;
+    updateGeometry();
+    update();
+}
+
+void BitsView::lightGoal(const std::string& goal)
+{
+    lit_ = goal;
+    update();
+}
+
+std::vector<const RegisterValue*> BitsView::registers() const
+{
+    std::vector<const RegisterValue*> out;
+    if (!shown_ || need_ < 0)
+        return out;
+    const BoundNeed& bound = shown_->bindings.needs[size_t(need_)];
+    const auto touched = [&](const RegisterValue& value) {
+        if (value.instance == bound.instance)
+            return true;
+        // A need without an instance of its own is seen in its pads and its interrupt line.
+        if (bound.instance >= 0)
+            return false;
+        for (const Step& step : shown_->image.steps)
+            if (step.need == need_ && step.instance == value.instance && step.reg == value.reg && step.instance == shown_->device->lineInstance)
+                return true;
+        for (const Seat& seat : bound.seats)
+            if (seat.pad >= 0) {
+                const Pad& pad = shown_->device->pads[size_t(seat.pad)];
+                for (const char* role : {"function", "level"})
+                    if (const FieldRef ref = pad.port < 0 ? FieldRef{} : shown_->device->roleField(pad.port, role + std::to_string(pad.bit));
+                        ref.valid() && ref.instance == value.instance && ref.reg == value.reg)
+                        return true;
+            }
+        return false;
+    };
+    for (const RegisterValue& value : shown_->image.registers)
+        if (touched(value))
+            out.push_back(&value);
+    return out;
+}
+
+QSize BitsView::sizeHint() const { return {300, int(registers().size()) * kStrip + 8}; }
+
+std::vector<BitsView::Box> BitsView::boxes() const
+{
+    std::vector<Box> out;
+    const auto list = registers();
+    for (size_t i = 0; i < list.size(); ++i) {
+        const Register& reg = shown_->device->blockOf(list[i]->instance).registers[size_t(list[i]->reg)];
+        std::vector<const Field*> fields;
+        for (const Field& field : reg.fields)
+            fields.push_back(&field);
+        std::sort(fields.begin(), fields.end(), [](const Field* a, const Field* b) { return a->lsb < b->lsb; });
+        // A port's register has a field a pad: only those that the need decides would be worth their room.
+        const BoundNeed& bound = shown_->bindings.needs[size_t(need_)];
+        if (fields.size() > 12 && bound.instance < 0)
+            std::erase_if(fields, [&](const Field* field) {
+                return std::none_of(list[i]->fields.begin(), list[i]->fields.end(), [&](const FieldWrite& w) { return &shown_->device->fieldOf(w.ref) == field; });
+            });
+        // Wide enough for the name and the value; what is left goes to the wide fields, by bits.
+        const QFontMetricsF metrics(Theme::get().mono(9));
+        std::vector<double> widths;
+        double sum = 0;
+        int bits = 0;
+        for (const Field* field : fields) {
+            const std::uint32_t code = list[i]->value >> field->lsb & field->maxCode();
+            widths.push_back(metrics.horizontalAdvance(QString::fromStdString(field->name) + " " + QString::number(code)) + 7);
+            sum += widths.back();
+            bits += field->width;
+        }
+        const double room = width() - 2;
+        double x = 1;
+        for (size_t f = 0; f < fields.size(); ++f) {
+            const double w = sum >= room ? widths[f] * room / sum : widths[f] + (room - sum) * fields[f]->width / std::max(1, bits);
+            std::string cause;
+            for (const FieldWrite& write : list[i]->fields)
+                if (&shown_->device->fieldOf(write.ref) == fields[f])
+                    cause = write.cause;
+            out.push_back({QRectF(x, double(i) * kStrip + kTop, w, 22), list[i], fields[f], cause});
+            x += w;
+        }
+    }
+    return out;
+}
+
+void BitsView::paintEvent(QPaintEvent*)
+{
+    const Theme& t = Theme::get();
+    QPainter p(this);
+    if (registers().empty()) {
+        p.setPen(t.muted);
+        p.setFont(t.text(12));
+        p.drawText(rect().adjusted(0, 4, 0, 0), Qt::AlignLeft | Qt::AlignTop | Qt::TextWordWrap, "No register is decided for this need yet.");
+        return;
+    }
+    const RegisterValue* last = nullptr;
+    for (const Box& box : boxes()) {
+        if (box.reg != last) {
+            last = box.reg;
+            const QString name = QString::fromStdString(shown_->device->instances[size_t(box.reg->instance)].name + "." +
+                                                        shown_->device->blockOf(box.reg->instance).registers[size_t(box.reg->reg)].name);
+            const QRectF head(0, box.rect.top() - kTop + 2, width() - 2, 14);
+            p.setFont(t.mono(11, true));
+            p.setPen(t.ink);
+            p.drawText(head, Qt::AlignLeft | Qt::AlignVCenter, name);
+            p.setFont(t.mono(11));
+            p.setPen(t.muted);
+            p.drawText(head, Qt::AlignRight | Qt::AlignVCenter, wordText(box.reg->value));
+        }
+        const bool lit = !lit_.empty() && box.cause == lit_;
+        const std::uint32_t code = box.reg->value >> box.field->lsb & box.field->maxCode();
+        p.fillRect(box.rect, lit ? t.sunken : t.raised);
+        p.setPen(QPen(lit ? t.accent : t.rule, lit ? 1.6 : 1));
+        p.drawRect(box.rect.adjusted(0.5, 0.5, -0.5, -0.5));
+        p.setFont(t.mono(9, lit));
+        p.setPen(box.cause.empty() ? t.muted : t.ink);
+        const QString text = QString::fromStdString(box.field->name) + " " + QString::number(code);
+        const bool fits = QFontMetricsF(p.font()).horizontalAdvance(text) + 4 <= box.rect.width();
+        p.drawText(box.rect, Qt::AlignCenter, fits ? text : QString::number(code));
+    }
+}
+
+void BitsView::mouseMoveEvent(QMouseEvent* event)
+{
+    for (const Box& box : boxes())
+        if (box.rect.contains(event->position())) {
+            Q_EMIT goalPointedAt(box.cause);
+            return;
+        }
+    Q_EMIT goalPointedAt({});
+}
+
+void BitsView::mousePressEvent(QMouseEvent* event)
+{
+    for (const Box& box : boxes())
+        if (box.rect.contains(event->position()))
+            Q_EMIT registerPicked(shown_->device->instances[size_t(box.reg->instance)].name + "." +
+                                shown_->device->blockOf(box.reg->instance).registers[size_t(box.reg->reg)].name);
+}
+
+bool BitsView::event(QEvent* event)
+{
+    if (event->type() == QEvent::ToolTip) {
+        auto* help = static_cast<QHelpEvent*>(event);
+        for (const Box& box : boxes())
+            if (box.rect.contains(help->pos())) {
+                const std::uint32_t code = box.reg->value >> box.field->lsb & box.field->maxCode();
+                QString text = QString("%1, bits %2:%3 = %4").arg(QString::fromStdString(box.field->name)).arg(box.field->lsb + box.field->width - 1).arg(box.field->lsb).arg(code);
+                for (const EnumValue& value : box.field->values)
+                    if (value.code == code)
+                        text += " (" + QString::fromStdString(value.name) + ")";
+                if (!box.field->about.empty())
+                    text += "\n" + QString::fromStdString(box.field->about);
+                text += box.cause.empty() ? QString("\nas at reset") : "\ndecided by " + QString::fromStdString(box.cause);
+                QToolTip::showText(help->globalPos(), text, this);
+                return true;
+            }
+        QToolTip::hideText();
+        return true;
+    }
+    return QWidget::event(event);
+}
+
+} // namespace bindrel

@@ -1,0 +1,46 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "app/frame/document.h"
+
+#include <QWidget>
+
+namespace bindrel {
+
+/// The registers of an instance (or of a pad's port) as strips of fields, with the values that the plan gives them.
+/// Fields that a chosen goal decides are lit; pointing at a field says which goal decides it.
+class BitsView : public QWidget {
+    Q_OBJECT
+public:
+    BitsView(Document& document, QWidget* parent = nullptr);
+    void showNeed(int need);
+    void lightGoal(const std::string& goal);
+    QSize sizeHint() const override;
+    QSize minimumSizeHint() const override { return {240, sizeHint().height()}; }
+
+Q_SIGNALS:
+    void goalPointedAt(const std::string& goal); ///< empty when none
+    void registerPicked(const std::string& dotted);
+
+protected:
+    void paintEvent(QPaintEvent*) override;
+    void mouseMoveEvent(QMouseEvent*) override;
+    void mousePressEvent(QMouseEvent*) override;
+    bool event(QEvent*) override;
+
+private:
+    struct Box {
+        QRectF rect;
+        const RegisterValue* reg = nullptr;
+        const Field* field = nullptr;
+        std::string cause;
+    };
+    std::vector<const RegisterValue*> registers() const;
+    std::vector<Box> boxes() const;
+    Document& document_;
+    std::shared_ptr<const Snapshot> shown_; ///< keeps what the boxes point into alive
+    int need_ = -1;
+    std::string lit_;
+};
+
+} // namespace bindrel

@@ -1,0 +1,240 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/tuning/goals_form.h"
+
+#include "app/theme/theme.h"
+#include "core/plan/kind.h"
+#include "core/quantity/format.h"
+
+#include <QComboBox>
+#include <QEvent>
+#include <QGridLayout>
+#include <QLabel>
+#include <QLineEdit>
+#include <QSignalBlocker>
+#include <QStyle>
+#include <QToolButton>
+#include <QVBoxLayout>
+
+namespace bindrel {
+
+GoalsForm::GoalsForm(Document& document, QWidget* parent) : QWidget(parent), document_(document)
+{
+    auto* column = new QVBoxLayout(this);
+    column->setContentsMargins(0, 0, 0, 0);
+    column->setSpacing(4);
+    body_ = new QWidget;
+    column->addWidget(body_);
+    trouble_ = new QLabel;
+    trouble_->setWordWrap(true);
+    trouble_->hide();
+    column->addWidget(trouble_);
+    column->addStretch(1);
+}
+
+void GoalsForm::showNeed(int need)
+{
+    need_ = need;
+    std::string shape;
+    std::string id;
+    if (need >= 0) {
+        const Need& facts = document_.snapshot().plan.needs[size_t(need)];
+        const KindSpec* kind = findKind(facts.kind);
+        id = facts.id;
+        for (const GoalSpec& goal : kind->goals)
+            if (!kind->relevant || kind->relevant(facts, goal.id))
+                shape += goal.id + " ";
+        shape += facts.kind;
+    }
+    if (id != shownId_) {
+        more_ = false;
+        trouble_->hide();
+    }
+    if (shape != shape_ || id != shownId_) {
+        shape_ = shape;
+        shownId_ = id;
+        build();
+    }
+    fill();
+}
+
+void GoalsForm::build()
+{
+    const Theme& t = Theme::get();
+    rows_.clear();
+    // The old body goes as a whole; a child with the focus may be in the middle of its own event.
+    body_->hide();
+    body_->deleteLater();
+    auto* old = body_;
+    body_ = new QWidget;
+    layout()->replaceWidget(old, body_);
+    grid_ = new QGridLayout(body_);
+    grid_->setContentsMargins(0, 0, 0, 0);
+    grid_->setHorizontalSpacing(8);
+    grid_->setVerticalSpacing(4);
+    grid_->setColumnMinimumWidth(0, 84);
+    grid_->setColumnMinimumWidth(1, 96);
+    grid_->setColumnStretch(2, 1);
+    if (need_ < 0)
+        return;
+    const Need& need = document_.snapshot().plan.needs[size_t(need_)];
+    const KindSpec* kind = findKind(need.kind);
+    int r = 0;
+    const auto head = [&](const char* text, int column) {
+        auto* label = new QLabel(text);
+        label->setFont(t.text(11));
+        label->setStyleSheet(QString("color: %1").arg(t.muted.name()));
+        grid_->addWidget(label, 0, column, Qt::AlignRight);
+    };
+    head("achieved", 2);
+    head("error", 3);
+    ++r;
+    bool rare = false;
+    for (const GoalSpec& goal : kind->goals) {
+        if (kind->relevant && !kind->relevant(need, goal.id))
+            continue;
+        rare = rare || goal.rare;
+        if (goal.rare && !more_)
+            continue;
+        Row row;
+        row.title = new QLabel(QString::fromStdString(goal.title));
+        row.title->setFont(t.text(12));
+        row.title->setToolTip(QString::fromStdString(goal.about));
+        const std::string id = goal.id;
+        if (goal.type == GoalSpec::Type::Choice) {
+            auto* combo = new QComboBox;
+            for (const std::string& choice : goal.choices)
+                combo->addItem(QString::fromStdString(choice));
+            connect(combo, &QComboBox::textActivated, this, [this, id](const QString& text) { commit(id, text); });
+            row.editor = combo;
+        } else {
+            auto* edit = new QLineEdit;
+            edit->setFont(t.mono(12));
+            connect(edit, &QLineEdit::editingFinished, this, [this, id, edit] {
+                if (edit->isModified())
+                    commit(id, edit->text());
+            });
+            row.editor = edit;
+        }
+        row.editor->setObjectName("goal-" + QString::fromStdString(id));
+        row.editor->setAccessibleName(QString::fromStdString(goal.title));
+        row.editor->setToolTip(QString::fromStdString(goal.about));
+        row.editor->setFixedHeight(24);
+        row.editor->installEventFilter(this);
+        row.achieved = new QLabel;
+        row.achieved->setFont(t.mono(11));
+        row.achieved->setAlignment(Qt::AlignRight | Qt::AlignVCenter);
+        row.error = new QLabel;
+        row.error->setFont(t.mono(11));
+        row.error->setAlignment(Qt::AlignRight | Qt::AlignVCenter);
+        grid_->addWidget(row.title, r, 0);
+        grid_->addWidget(row.editor, r, 1);
+        grid_->addWidget(row.achieved, r, 2);
+        grid_->addWidget(row.error, r, 3);
+        rows_[id] = row;
+        ++r;
+    }
+    if (rare) {
+        auto* button = new QToolButton;
+        button->setText(more_ ? "Less \u25b4" : "More \u25b8");
+        button->setAutoRaise(true);
+        button->setObjectName("more");
+        button->setStyleSheet(QString("QToolButton { border: 0; padding: 2px 0; color: %1; }").arg(t.accent.name()));
+        connect(button, &QToolButton::clicked, this, [this] {
+            more_ = !more_;
+            build();
+            fill();
+        });
+        grid_->addWidget(button, r, 0, 1, 2, Qt::AlignLeft);
+    }
+}
+
+void GoalsForm::fill()
+{
+    if (need_ < 0)
+        return;
+    const Theme& t = Theme::get();
+    const Snapshot& s = document_.snapshot();
+    const Need& need = s.plan.needs[size_t(need_)];
+    for (auto& [id, row] : rows_) {
+        const QString text = typeset(goalText(need, id));
+        if (auto* combo = qobject_cast<QComboBox*>(row.editor)) {
+            const QSignalBlocker quiet(combo);
+            combo->setCurrentText(QString::fromStdString(goalText(need, id)));
+        } else if (auto* edit = qobject_cast<QLineEdit*>(row.editor); edit && !(edit->hasFocus() && edit->isModified())) {
+            edit->setText(QString::fromStdString(goalText(need, id)));
+            edit->setProperty("wrong", false);
+            edit->style()->polish(edit);
+        }
+        const Achieved* got = s.settings[size_t(need_)].goal(id);
+        row.achieved->setText(got ? typeset(got->achieved) : QString());
+        row.achieved->setToolTip(got ? typeset(got->formula) : QString());
+        row.error->setText(got && got->error ? typeset(format(*got->error, true)) : QString());
+        const QColor colour = got && !got->ok ? t.error : t.ink;
+        row.achieved->setStyleSheet(QString("color: %1").arg(colour.name()));
+        row.error->setStyleSheet(QString("color: %1").arg((got && !got->ok ? t.error : t.muted).name()));
+        row.title->setStyleSheet(id == lit_ ? QString("color: %1").arg(t.accent.name()) : QString());
+    }
+}
+
+QWidget* GoalsForm::editor(const std::string& goal) const
+{
+    const auto found = rows_.find(goal);
+    return found == rows_.end() ? nullptr : found->second.editor;
+}
+
+void GoalsForm::focusGoal(const std::string& goal)
+{
+    if (!editor(goal) && !more_) {
+        more_ = true;
+        build();
+        fill();
+    }
+    if (QWidget* field = editor(goal))
+        field->setFocus(Qt::OtherFocusReason);
+}
+
+void GoalsForm::lightGoal(const std::string& goal)
+{
+    if (goal == lit_)
+        return;
+    lit_ = goal;
+    fill();
+}
+
+void GoalsForm::commit(const std::string& goal, const QString& text)
+{
+    if (need_ < 0)
+        return;
+    const Need& need = document_.snapshot().plan.needs[size_t(need_)];
+    const GoalSpec* spec = findKind(need.kind)->goal(goal);
+    const std::string typed = text.trimmed().toStdString();
+    auto* edit = qobject_cast<QLineEdit*>(editor(goal));
+    if (!typed.empty())
+        if (const Expected<std::string> ok = checkGoal(*spec, typed); !ok) {
+            trouble_->setText(typeset(ok.problem().message));
+            trouble_->setStyleSheet(QString("color: %1").arg(Theme::get().error.name()));
+            trouble_->show();
+            if (edit) {
+                edit->setProperty("wrong", true);
+                edit->style()->polish(edit);
+            }
+            return;
+        }
+    trouble_->hide();
+    if (edit)
+        edit->setModified(false);
+    const std::string title = need.title;
+    document_.apply(editOf(title + ", " + spec->title + ": " + (typed.empty() ? spec->fallback : typed),
+                           SetGoal{need.id, goal, typed.empty() ? std::nullopt : std::optional(typed)}));
+}
+
+bool GoalsForm::eventFilter(QObject* watched, QEvent* event)
+{
+    if (event->type() == QEvent::FocusIn || event->type() == QEvent::Enter)
+        for (const auto& [id, row] : rows_)
+            if (row.editor == watched)
+                Q_EMIT goalEntered(id);
+    return QWidget::eventFilter(watched, event);
+}
+
+} // namespace bindrel

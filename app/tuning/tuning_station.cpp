@@ -1,0 +1,153 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/tuning/tuning_station.h"
+
+#include "app/theme/theme.h"
+#include "app/tuning/bits_view.h"
+#include "app/tuning/goals_form.h"
+#include "app/tuning/waveform_view.h"
+#include "app/widgets/marks.h"
+#include "app/widgets/needs_list.h"
+#include "app/widgets/panel.h"
+#include "core/quantity/format.h"
+
+#include <QHBoxLayout>
+#include <QLabel>
+#include <QScrollArea>
+#include <QVBoxLayout>
+
+namespace bindrel {
+
+TuningStation::TuningStation(Document& document, ViewState& view, QWidget* parent) : QWidget(parent), document_(document), view_(view)
+{
+    auto* row = new QHBoxLayout(this);
+    row->setContentsMargins(0, 0, 0, 0);
+    row->setSpacing(0);
+    auto* left = new QWidget;
+    left->setFixedWidth(204);
+    auto* leftColumn = new QVBoxLayout(left);
+    leftColumn->setContentsMargins(0, 10, 0, 0);
+    leftColumn->setSpacing(4);
+    leftColumn->addWidget(panelHeading("Needs"));
+    needs_ = new NeedsList(document_, view_, NeedsList::Detail::Needs);
+    leftColumn->addWidget(needs_, 1);
+    row->addWidget(left);
+    row->addWidget(verticalRule());
+
+    auto* main = new QVBoxLayout;
+    main->setContentsMargins(16, 10, 16, 8);
+    main->setSpacing(8);
+    title_ = new QLabel;
+    main->addWidget(title_);
+    picture_ = new WaveformView;
+    picture_->setFixedHeight(214);
+    main->addWidget(picture_);
+    auto* lower = new QHBoxLayout;
+    lower->setSpacing(18);
+    const auto scrolled = [](QWidget* inner) {
+        auto* area = new QScrollArea;
+        area->setWidgetResizable(true);
+        area->setFrameShape(QFrame::NoFrame);
+        area->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+        area->setWidget(inner);
+        area->viewport()->setAutoFillBackground(false);
+        inner->setAutoFillBackground(false);
+        return area;
+    };
+    auto* goalColumn = new QVBoxLayout;
+    goalColumn->setSpacing(4);
+    auto* goalHead = panelHeading("Goals");
+    goalHead->setContentsMargins(0, 0, 0, 0);
+    goalColumn->addWidget(goalHead);
+    auto* goalBody = new QWidget;
+    auto* goalLayout = new QVBoxLayout(goalBody);
+    goalLayout->setContentsMargins(12, 0, 4, 0);
+    goals_ = new GoalsForm(document_);
+    goalLayout->addWidget(goals_);
+    ways_ = new QLabel;
+    ways_->setTextFormat(Qt::RichText);
+    goalLayout->addWidget(ways_);
+    goalLayout->addStretch(1);
+    goalColumn->addWidget(scrolled(goalBody), 1);
+    lower->addLayout(goalColumn, 11);
+    auto* bitColumn = new QVBoxLayout;
+    bitColumn->setSpacing(4);
+    bitColumn->addWidget(panelHeading("Bits"));
+    bits_ = new BitsView(document_);
+    auto* bitBody = new QWidget;
+    auto* bitLayout = new QVBoxLayout(bitBody);
+    bitLayout->setContentsMargins(12, 0, 2, 0);
+    bitLayout->addWidget(bits_);
+    bitLayout->addStretch(1);
+    bitColumn->addWidget(scrolled(bitBody), 1);
+    lower->addLayout(bitColumn, 12);
+    main->addLayout(lower, 1);
+    row->addLayout(main, 1);
+
+    connect(&document_, &Document::changed, this, &TuningStation::refresh);
+    connect(&view_, &ViewState::selectionChanged, this, &TuningStation::refresh);
+    connect(goals_, &GoalsForm::goalEntered, this, [this](const std::string& goal) {
+        bits_->lightGoal(goal);
+        goals_->lightGoal(goal);
+    });
+    connect(bits_, &BitsView::goalPointedAt, this, [this](const std::string& goal) {
+        goals_->lightGoal(goal);
+        bits_->lightGoal(goal);
+    });
+    connect(bits_, &BitsView::registerPicked, this, [this](const std::string& dotted) { view_.select({Place::Kind::Register, dotted, {}}); });
+    // Enter in the list goes on to the first goal.
+    connect(needs_, &NeedsList::bindWanted, this, [this](const std::string&) {
+        if (document_.isOpen())
+            for (const Need& need : document_.snapshot().plan.needs)
+                if (need.id == view_.selectedNeed() && !findKind(need.kind)->goals.empty())
+                    goals_->focusGoal(findKind(need.kind)->goals.front().id);
+    });
+    setFocusProxy(needs_);
+    refresh();
+}
+
+void TuningStation::refresh()
+{
+    const Theme& t = Theme::get();
+    title_->setFont(t.text(14, true));
+    if (!document_.isOpen() || document_.snapshot().plan.needs.empty()) {
+        title_->setText("No need yet");
+        goals_->showNeed(-1);
+        bits_->showNeed(-1);
+        picture_->show(std::nullopt, t.ink, "State what the board needs first.");
+        ways_->clear();
+        return;
+    }
+    const Snapshot& s = document_.snapshot();
+    if (!view_.selectedNeed().empty())
+        lastNeed_ = view_.selectedNeed();
+    size_t index = 0;
+    for (size_t n = 0; n < s.plan.needs.size(); ++n)
+        if (s.plan.needs[n].id == lastNeed_)
+            index = n;
+    const Need& need = s.plan.needs[index];
+    const Setting& setting = s.settings[index];
+    QString title = QString::fromStdString(need.title);
+    if (setting.waveform)
+        title += QString("<span style='color:%1; font-weight:400; font-size:12px'> &nbsp; %2, %3</span>").arg(t.muted.name(), QString::fromStdString(setting.waveform->title).toHtmlEscaped(), typeset(format(setting.waveform->span)));
+    title_->setText(title);
+    const bool arithmeticless = setting.notComputed.empty() && !setting.computed;
+    picture_->show(setting.waveform, hueOf(s, need), arithmeticless ? "A need of this kind has no timing to draw." : QString::fromStdString("Nothing to draw: " + setting.notComputed + "."));
+    goals_->showNeed(int(index));
+    bits_->showNeed(int(index));
+    QString ways;
+    if (setting.otherWays.size() > 1) {
+        ways = QString("<p style='margin:8px 0 4px 0; font-size:10px; font-weight:600; color:%1; letter-spacing:1px'>WAYS CONSIDERED</p><table cellspacing='0'>").arg(t.muted.name());
+        for (size_t i = 0; i < setting.otherWays.size(); ++i) {
+            const OtherWay& way = setting.otherWays[i];
+            ways += QString("<tr style='font-family:\"JetBrains Mono\"; font-size:11px; color:%4'><td style='padding-right:14px'>%1</td><td style='padding-right:14px'>%2</td><td>%3</td></tr>")
+                        .arg(typeset(way.choice), typeset(way.result), typeset(way.note), (i == 0 ? t.ink : t.muted).name());
+        }
+        ways += "</table>";
+    }
+    ways_->setText(ways);
+    // A finding about a goal brings its field up.
+    if (view_.selected().kind == Place::Kind::Goal && view_.selected().id == need.id)
+        bits_->lightGoal(view_.selected().sub);
+}
+
+} // namespace bindrel

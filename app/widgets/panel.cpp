@@ -1,0 +1,57 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/widgets/panel.h"
+
+#include "app/theme/theme.h"
+
+#include <QEvent>
+#include <QLabel>
+#include <QPainter>
+#include <QWidget>
+
+namespace bindrel {
+
+namespace {
+
+class Rule : public QWidget {
+public:
+    explicit Rule(bool vertical)
+    {
+        if (vertical)
+            setFixedWidth(1);
+        else
+            setFixedHeight(1);
+    }
+
+protected:
+    void paintEvent(QPaintEvent*) override { QPainter(this).fillRect(rect(), Theme::get().rule); }
+};
+
+/// Takes its colour at painting time, so that a change of theme needs nothing more.
+class Heading : public QLabel {
+public:
+    using QLabel::QLabel;
+
+protected:
+    void paintEvent(QPaintEvent*) override
+    {
+        QPainter p(this);
+        p.setFont(Theme::get().heading());
+        p.setPen(Theme::get().muted);
+        p.drawText(rect().adjusted(12, 0, 0, 0), Qt::AlignVCenter | Qt::AlignLeft, text());
+    }
+};
+
+} // namespace
+
+QLabel* panelHeading(const QString& text)
+{
+    auto* label = new Heading(text);
+    label->setFixedHeight(18);
+    label->setMinimumWidth(100);
+    return label;
+}
+
+QWidget* verticalRule() { return new Rule(true); }
+QWidget* horizontalRule() { return new Rule(false); }
+
+} // namespace bindrel

@@ -1,0 +1,57 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <QAbstractScrollArea>
+
+namespace bindrel {
+
+/// A list of rows that its subclass paints: scrolling, the current row, keys and clicks are done here. Rows may be of
+/// different heights, and some may not be selectable (headings).
+class RowList : public QAbstractScrollArea {
+    Q_OBJECT
+public:
+    explicit RowList(QWidget* parent = nullptr);
+
+    int currentRow() const { return current_; }
+    /// Makes a row current and brings it into view; -1 for none.
+    void setCurrentRow(int row);
+    /// A row's place in the viewport, for tests and for popups.
+    QRect rowRect(int row) const;
+    int rowAt(const QPoint& viewportPoint) const;
+
+    virtual int rowCount() const = 0;
+
+Q_SIGNALS:
+    void currentChanged(int row); ///< by key or click, not by setCurrentRow
+    void activated(int row);      ///< Enter or double click
+
+protected:
+    virtual int rowHeight(int row) const = 0;
+    virtual bool selectable(int row) const
+    {
+        (void)row;
+        return true;
+    }
+    virtual void paintRow(QPainter& painter, int row, const QRect& rect, bool current) = 0;
+    /// Text read out for a row.
+    virtual QString rowText(int row) const = 0;
+
+    /// To be called when the rows are others than before.
+    void rowsChanged();
+
+    void paintEvent(QPaintEvent*) override;
+    void resizeEvent(QResizeEvent*) override;
+    void keyPressEvent(QKeyEvent*) override;
+    void mousePressEvent(QMouseEvent*) override;
+    void mouseDoubleClickEvent(QMouseEvent*) override;
+    bool viewportEvent(QEvent*) override;
+
+private:
+    int topOf(int row) const;
+    void updateScroll();
+    void moveTo(int row);
+
+    int current_ = -1;
+};
+
+} // namespace bindrel

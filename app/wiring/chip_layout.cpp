@@ -1,0 +1,471 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/wiring/chip_layout.h"
+
+#include <algorithm>
+#include <cmath>
+#include <map>
+
+namespace bindrel {
+
+namespace {
+
+constexpr double kPitch = 15;
+constexpr double kCorner = 52; ///< room for the names of the neighbouring side inside the body
+constexpr double kLeg = 9;
+constexpr double kCardWidth = 122;
+constexpr double kCardTitle = 20;
+constexpr double kTerminalRow = 15;
+constexpr double kCardPad = 5;
+constexpr double kCardGap = 12;
+constexpr double kLane = 5;
+constexpr double kFirstLane = 14; ///< from the legs outward
+
+using Side = ChipLayout::Side;
+
+/// A stretch along a lane that a wire occupies.
+struct Span {
+    double low = 0, high = 0;
+    bool overlaps(const Span& o) const { return low < o.high + 4 && o.low < high + 4; }
+};
+
+/// Hands out lanes, counted from the chip outwards, so that later ones of a group lie outside earlier ones that they pass.
+class Lanes {
+public:
+    int take(const Span& span, int group)
+    {
+        int lane = 0;
+        for (const auto& [number, used, usedGroup] : taken_)
+            if (usedGroup == group && used.overlaps(span))
+                lane = std::max(lane, number + 1);
+        for (bool clash = true; clash;) {
+            clash = false;
+            for (const auto& [number, used, usedGroup] : taken_)
+                if (number == lane && used.overlaps(span)) {
+                    ++lane;
+                    clash = true;
+                }
+        }
+        taken_.push_back({lane, span, group});
+        most_ = std::max(most_, lane + 1);
+        return lane;
+    }
+    int count() const { return most_; }
+
+private:
+    struct Taken {
+        int lane;
+        Span span;
+        int group;
+    };
+    std::vector<Taken> taken_;
+    int most_ = 0;
+};
+
+class Layout {
+public:
+    explicit Layout(const Snapshot& s) : s_(s) {}
+
+    ChipLayout run()
+    {
+        placePins();
+        makeCards();
+        placeCards();
+        routeWires();
+        frame();
+        return std::move(out_);
+    }
+
+private:
+    void placePins()
+    {
+        const auto& pins = s_.device->package.pins;
+        const bool dual = s_.device->package.kind == Package::Kind::DualRow;
+        const size_t perSide = dual ? (pins.size() + 1) / 2 : (pins.size() + 3) / 4;
+        const double length = double(perSide) * kPitch + 2 * (dual ? kPitch : kCorner);
+        out_.body = QRectF(0, 0, dual ? 180 : length, length);
+        const double first = (dual ? kPitch : kCorner) + kPitch / 2;
+        for (size_t i = 0; i < pins.size(); ++i) {
+            ChipLayout::Pin pin;
+            const size_t along = i % perSide;
+            const int side = int(i / perSide);
+            pin.side = dual ? (side == 0 ? Side::Left : Side::Right) : side == 0 ? Side::Left : side == 1 ? Side::Bottom : side == 2 ? Side::Right : Side::Top;
+            const double at = first + double(along) * kPitch;
+            const QRectF& b = out_.body;
+            QPointF centre;
+            switch (pin.side) {
+            case Side::Left:
+                centre = {b.left() - kLeg / 2, b.top() + at};
+                pin.tip = centre - QPointF(kLeg / 2, 0);
+                break;
+            case Side::Bottom:
+                centre = {b.left() + at, b.bottom() + kLeg / 2};
+                pin.tip = centre + QPointF(0, kLeg / 2);
+                break;
+            case Side::Right:
+                centre = {b.right() + kLeg / 2, b.bottom() - at};
+                pin.tip = centre + QPointF(kLeg / 2, 0);
+                break;
+            case Side::Top:
+                centre = {b.right() - at, b.top() - kLeg / 2};
+                pin.tip = centre - QPointF(0, kLeg / 2);
+                break;
+            }
+            pin.box = QRectF(centre - QPointF(kLeg / 2, kLeg / 2), QSizeF(kLeg, kLeg));
+            pin.pad = pins[i].pad >= 0;
+            out_.pins.push_back(pin);
+            if (pins[i].pad >= 0)
+                pinOfPad_[pins[i].pad] = int(i);
+        }
+    }
+
+    int pinOf(const Seat& seat) const
+    {
+        const auto found = seat.pad < 0 ? pinOfPad_.end() : pinOfPad_.find(seat.pad);
+        return found == pinOfPad_.end() ? -1 : found->second;
+    }
+
+    /// How far around the chip a pin is as seen from one side: 0 at the top middle, down that side, 1 at the bottom middle.
+    double around(int pin, bool left) const
+    {
+        const QRectF& b = out_.body;
+        const QPointF p = out_.pins[size_t(pin)].tip;
+        const double x = left ? p.x() - b.left() : b.right() - p.x();
+        const double half = b.width() / 2;
+        const double whole = b.width() + b.height();
+        switch (out_.pins[size_t(pin)].side) {
+        case Side::Top:
+            return (half - x) / whole;
+        case Side::Bottom:
+            return (half + b.height() + x) / whole;
+        default:
+            break;
+        }
+        return (half + p.y() - b.top()) / whole;
+    }
+
+    void makeCards()
+    {
+        const auto& parts = s_.board->parts;
+        for (size_t p = 0; p < parts.size(); ++p) {
+            ChipLayout::Card card;
+            card.part = int(p);
+            for (const std::string& name : parts[p].terminals)
+                card.terminals.push_back({name, -1, -1, {}});
+            for (size_t n = 0; n < s_.plan.needs.size(); ++n) {
+                const Need& need = s_.plan.needs[n];
+                if (need.part != parts[p].id)
+                    continue;
+                const auto& seats = s_.bindings.needs[n].seats;
+                for (size_t k = 0; k < seats.size(); ++k) {
+                    const auto said = need.terminals.find(seats[k].signal.id);
+                    const std::string name = said == need.terminals.end() ? seats[k].signal.id : said->second;
+                    auto at = std::find_if(card.terminals.begin(), card.terminals.end(), [&](const auto& t) { return t.name == name && t.need < 0; });
+                    if (at == card.terminals.end())
+                        at = card.terminals.insert(card.terminals.end(), {name, -1, -1, {}});
+                    at->need = int(n);
+                    at->seat = int(k);
+                }
+            }
+            out_.cards.push_back(std::move(card));
+        }
+    }
+
+    std::vector<int> pinsOf(const ChipLayout::Card& card) const
+    {
+        std::vector<int> pins;
+        for (const auto& t : card.terminals)
+            if (t.need >= 0)
+                if (const int pin = pinOf(s_.bindings.needs[size_t(t.need)].seats[size_t(t.seat)]); pin >= 0)
+                    pins.push_back(pin);
+        return pins;
+    }
+
+    static double heightOf(const ChipLayout::Card& card) { return kCardTitle + kTerminalRow * double(card.terminals.size()) + kCardPad; }
+
+    void placeCards()
+    {
+        // Bound parts go to the side where most of their pads are; parts without pads fill up the emptier side.
+        double load[2] = {0, 0};
+        std::vector<ChipLayout::Card*> idle;
+        const double middle = out_.body.center().x();
+        for (auto& card : out_.cards) {
+            const std::vector<int> pins = pinsOf(card);
+            if (pins.empty()) {
+                idle.push_back(&card);
+                continue;
+            }
+            double x = 0;
+            for (const int pin : pins)
+                x += out_.pins[size_t(pin)].tip.x() - middle;
+            card.left = x <= 0;
+            load[card.left ? 0 : 1] += heightOf(card) + kCardGap;
+        }
+        for (auto* card : idle) {
+            card->left = load[0] <= load[1];
+            load[card->left ? 0 : 1] += heightOf(*card) + kCardGap;
+        }
+        for (const bool left : {true, false})
+            stack(left);
+    }
+
+    void stack(bool left)
+    {
+        struct Entry {
+            ChipLayout::Card* card;
+            double order;
+            double wanted;
+        };
+        std::vector<Entry> entries;
+        for (auto& card : out_.cards) {
+            if (card.left != left)
+                continue;
+            const std::vector<int> pins = pinsOf(card);
+            double order = 0;
+            for (const int pin : pins)
+                order += around(pin, left);
+            order = pins.empty() ? 2 : order / double(pins.size());
+            std::stable_sort(card.terminals.begin(), card.terminals.end(), [&](const auto& a, const auto& b) { return keyOf(a, left) < keyOf(b, left); });
+            const QRectF& b = out_.body;
+            const double reach = b.height() + 2 * 60;
+            entries.push_back({&card, order, b.top() - 60 + reach * std::min(order, 1.0)});
+        }
+        std::stable_sort(entries.begin(), entries.end(), [](const Entry& a, const Entry& b) { return a.order < b.order; });
+        double total = 0;
+        for (const Entry& e : entries)
+            total += heightOf(*e.card) + kCardGap;
+        // Each as near as it can be to where its pads are, none over another, the column centred when it is full.
+        const double span = std::max(out_.body.height() + 150, total);
+        const double top = out_.body.center().y() - span / 2;
+        double y = top;
+        double rest = total;
+        for (const Entry& e : entries) {
+            const double h = heightOf(*e.card);
+            y = std::max(y, std::min(e.wanted - h / 2, top + span - rest));
+            const double x = 0;
+            e.card->box = QRectF(x, y, kCardWidth, h);
+            y += h + kCardGap;
+            rest -= h + kCardGap;
+        }
+    }
+
+    double keyOf(const ChipLayout::Terminal& t, bool left) const
+    {
+        const int pin = t.need < 0 ? -1 : pinOf(s_.bindings.needs[size_t(t.need)].seats[size_t(t.seat)]);
+        return pin < 0 ? 2 : around(pin, left);
+    }
+
+    void routeWires()
+    {
+        Lanes side[2];
+        Lanes top, bottom;
+        struct Draft {
+            ChipLayout::Wire wire;
+            const ChipLayout::Card* card;
+            const ChipLayout::Terminal* terminal;
+            double y = 0, around = 0;
+            bool up = false, far = false;
+            int lane = -1, edgeLane = -1, farLane = -1;
+        };
+        std::vector<Draft> drafts;
+        for (auto& card : out_.cards) {
+            double y = card.box.top() + kCardTitle + kTerminalRow / 2;
+            for (auto& t : card.terminals) {
+                t.tip.setY(y);
+                y += kTerminalRow;
+            }
+            for (const auto& t : card.terminals) {
+                if (t.need < 0)
+                    continue;
+                const int pin = pinOf(s_.bindings.needs[size_t(t.need)].seats[size_t(t.seat)]);
+                if (pin < 0)
+                    continue;
+                Draft d;
+                d.wire = {t.need, t.seat, pin, {}};
+                d.card = &card;
+                d.terminal = &t;
+                d.y = t.tip.y();
+                d.around = around(pin, card.left);
+                const Side s = out_.pins[size_t(pin)].side;
+                d.far = s == (card.left ? Side::Right : Side::Left);
+                const double target = targetY(pin);
+                d.up = d.far ? target < out_.body.center().y() : target < d.y;
+                drafts.push_back(d);
+            }
+        }
+        // From the chip outwards: of those that go up the one furthest around first, of those that go down the nearest.
+        std::stable_sort(drafts.begin(), drafts.end(), [](const Draft& a, const Draft& b) {
+            if (a.up != b.up)
+                return a.up;
+            return a.up ? a.around > b.around : a.around < b.around;
+        });
+        for (Draft& d : drafts) {
+            const Side s = out_.pins[size_t(d.wire.pin)].side;
+            const double target = d.far ? (d.up ? out_.body.top() - 40 : out_.body.bottom() + 40) : targetY(d.wire.pin);
+            if (std::abs(target - d.y) > 0.5 || s == Side::Top || s == Side::Bottom)
+                d.lane = side[d.card->left ? 0 : 1].take({std::min(target, d.y), std::max(target, d.y)}, d.up);
+            if (d.far)
+                d.farLane = side[d.card->left ? 1 : 0].take({std::min(target, targetY(d.wire.pin)), std::max(target, targetY(d.wire.pin))}, 2);
+            if (d.far || s == Side::Top || s == Side::Bottom) {
+                const double x = out_.pins[size_t(d.wire.pin)].tip.x();
+                const double from = d.card->left ? out_.body.left() - 100 : out_.body.right() + 100;
+                Lanes& edge = (d.far ? d.up : s == Side::Top) ? top : bottom;
+                d.edgeLane = 0;
+                edges_.push_back({&d, &edge, {std::min(x, from), std::max(x, from)}, d.card->left ? 0 : 1, std::abs(x - from)});
+            }
+        }
+        std::stable_sort(edges_.begin(), edges_.end(), [](const Edge& a, const Edge& b) { return a.reach < b.reach; });
+        for (Edge& e : edges_)
+            static_cast<Draft*>(e.draft)->edgeLane = e.lanes->take(e.span, e.group);
+
+        zone_[0] = kFirstLane + kLane * side[0].count() + 12;
+        zone_[1] = kFirstLane + kLane * side[1].count() + 12;
+        for (auto& card : out_.cards) {
+            card.box.moveLeft(card.left ? out_.body.left() - kLeg - zone_[0] - kCardWidth : out_.body.right() + kLeg + zone_[1]);
+            for (auto& t : card.terminals)
+                t.tip.setX(card.left ? card.box.right() : card.box.left());
+        }
+        for (Draft& d : drafts) {
+            const ChipLayout::Pin& pin = out_.pins[size_t(d.wire.pin)];
+            const auto laneX = [&](bool left, int lane) {
+                const double off = kLeg + kFirstLane + kLane * lane;
+                return left ? out_.body.left() - off : out_.body.right() + off;
+            };
+            QPolygonF& path = d.wire.path;
+            path << d.terminal->tip;
+            if (d.lane >= 0)
+                path << QPointF(laneX(d.card->left, d.lane), d.y);
+            if (d.edgeLane >= 0) {
+                const bool over = d.far ? d.up : pin.side == Side::Top;
+                const double off = kLeg + kFirstLane + kLane * d.edgeLane;
+                const double y = over ? out_.body.top() - off : out_.body.bottom() + off;
+                path << QPointF(laneX(d.card->left, d.lane), y);
+                if (d.far)
+                    path << QPointF(laneX(!d.card->left, d.farLane), y) << QPointF(laneX(!d.card->left, d.farLane), pin.tip.y());
+                else
+                    path << QPointF(pin.tip.x(), y);
+            } else if (d.lane >= 0) {
+                path << QPointF(laneX(d.card->left, d.lane), pin.tip.y());
+            }
+            path << pin.tip;
+            out_.wires.push_back(d.wire);
+        }
+    }
+
+    double targetY(int pin) const
+    {
+        switch (out_.pins[size_t(pin)].side) {
+        case Side::Top:
+            return out_.body.top() - 40;
+        case Side::Bottom:
+            return out_.body.bottom() + 40;
+        default:
+            return out_.pins[size_t(pin)].tip.y();
+        }
+    }
+
+    void frame()
+    {
+        QRectF all = out_.body.adjusted(-30, -30, 30, 30);
+        for (const auto& card : out_.cards)
+            all = all.united(card.box);
+        for (const auto& wire : out_.wires)
+            all = all.united(wire.path.boundingRect());
+        out_.bounds = all.adjusted(-10, -10, 10, 10);
+    }
+
+    struct Edge {
+        void* draft;
+        Lanes* lanes;
+        Span span;
+        int group;
+        double reach;
+    };
+
+    const Snapshot& s_;
+    ChipLayout out_;
+    std::map<int, int> pinOfPad_;
+    std::vector<Edge> edges_;
+    double zone_[2] = {0, 0};
+};
+
+double distanceToSegment(const QPointF& p, const QPointF& a, const QPointF& b)
+{
+    const QPointF d = b - a;
+    const double length = QPointF::dotProduct(d, d);
+    const double t = length > 0 ? std::clamp(QPointF::dotProduct(p - a, d) / length, 0.0, 1.0) : 0;
+    const QPointF off = p - (a + t * d);
+    return std::sqrt(QPointF::dotProduct(off, off));
+}
+
+} // namespace
+
+ChipLayout layOut(const Snapshot& snapshot) { return Layout(snapshot).run(); }
+
+int ChipLayout::pinAt(const QPointF& point, double reach) const
+{
+    int best = -1;
+    double nearest = reach;
+    for (size_t i = 0; i < pins.size(); ++i) {
+        const QPointF off = point - pins[i].box.center();
+        const double away = std::max(std::abs(off.x()), std::abs(off.y()));
+        if (away <= nearest) {
+            nearest = away;
+            best = int(i);
+        }
+    }
+    return best;
+}
+
+int ChipLayout::wireAt(const QPointF& point, double reach) const
+{
+    int best = -1;
+    double nearest = reach;
+    for (size_t w = 0; w < wires.size(); ++w)
+        for (qsizetype i = 0; i + 1 < wires[w].path.size(); ++i)
+            if (const double away = distanceToSegment(point, wires[w].path[i], wires[w].path[i + 1]); away < nearest) {
+                nearest = away;
+                best = int(w);
+            }
+    return best;
+}
+
+const ChipLayout::Card* ChipLayout::cardAt(const QPointF& point) const
+{
+    for (const Card& card : cards)
+        if (card.box.contains(point))
+            return &card;
+    return nullptr;
+}
+
+const ChipLayout::Terminal* ChipLayout::terminalOf(int need, int seat) const
+{
+    for (const Card& card : cards)
+        for (const Terminal& t : card.terminals)
+            if (t.need == need && t.seat == seat)
+                return &t;
+    return nullptr;
+}
+
+QPolygonF ChipLayout::ghost(const QPointF& from, int index) const
+{
+    // A straight run to a point before the leg: ghosts are many and brief, so lanes would only confuse.
+    const Pin& pin = pins[size_t(index)];
+    QPointF out(0, 0);
+    switch (pin.side) {
+    case Side::Left:
+        out = {-10, 0};
+        break;
+    case Side::Right:
+        out = {10, 0};
+        break;
+    case Side::Top:
+        out = {0, -10};
+        break;
+    case Side::Bottom:
+        out = {0, 10};
+        break;
+    }
+    return QPolygonF{from, pin.tip + out, pin.tip};
+}
+
+} // namespace bindrel

@@ -1,0 +1,87 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "app/frame/document.h"
+#include "app/frame/view_state.h"
+#include "app/wiring/chip_layout.h"
+#include "core/pins/options.h"
+
+#include <QTransform>
+#include <QWidget>
+
+#include <optional>
+
+namespace bindrel {
+
+/// The wiring picture: parts around the chip, wires, options as ghost wires; selecting, binding by click and drag, zoom.
+class ChipView : public QWidget {
+    Q_OBJECT
+public:
+    ChipView(Document& document, ViewState& view, QWidget* parent = nullptr);
+
+    QSize minimumSizeHint() const override { return {360, 300}; }
+
+    /// A need or a signal of it is being dragged over the window; `at` is in this widget's pixels.
+    void dragOver(const Place& what, const QPointF& at);
+    /// Ends the drag; binds when it ends over a pad that can serve. True when an edit was made.
+    bool dropAt(const Place& what, const QPointF& at);
+    void endDrag();
+
+    /// Where a pad's leg is in this widget, for tests and for pointing at things.
+    QPointF pinPosition(const std::string& pad) const;
+    const ChipLayout& layoutShown() const { return layout_; }
+    /// Options for the signal that is selected or dragged, as shown now.
+    const std::vector<Option>& options() const { return options_; }
+    /// The signal that the options are for.
+    std::string shownSignal() const { return signalFor(dragged_ ? *dragged_ : view_.selected()); }
+
+public Q_SLOTS:
+    void fit();
+    void zoomBy(double factor);
+
+protected:
+    void paintEvent(QPaintEvent*) override;
+    void resizeEvent(QResizeEvent*) override;
+    void mousePressEvent(QMouseEvent*) override;
+    void mouseMoveEvent(QMouseEvent*) override;
+    void mouseReleaseEvent(QMouseEvent*) override;
+    void wheelEvent(QWheelEvent*) override;
+    void keyPressEvent(QKeyEvent*) override;
+    bool event(QEvent*) override;
+
+private:
+    void relayout();
+    void refreshOptions();
+    void setTransform();
+    QPointF toScene(const QPointF& widgetPoint) const { return transform_.inverted().map(widgetPoint); }
+    std::optional<Place> placeAt(const QPointF& scene) const;
+    const Option* optionAt(const QPointF& scene) const;
+    bool takeOptionAt(const Place& what, const QPointF& scene);
+    int needIndex(const std::string& id) const;
+    /// The signal of a place, or the first open one of its need.
+    std::string signalFor(const Place& place) const;
+    bool emphasised(int need) const;
+
+    void drawCards(QPainter&) const;
+    void drawWires(QPainter&) const;
+    void drawChip(QPainter&) const;
+    void drawPins(QPainter&) const;
+    void drawGhosts(QPainter&) const;
+    void drawContests(QPainter&) const;
+    QString tipFor(const QPointF& scene) const;
+
+    Document& document_;
+    ViewState& view_;
+    ChipLayout layout_;
+    std::vector<Option> options_;
+    QTransform transform_;
+    double zoom_ = 1; ///< on top of fitting
+    QPointF pan_;
+    std::optional<Place> dragged_;   ///< a signal on its way to a pad
+    QPointF dragPoint_;              ///< scene
+    QPointF pressed_;                ///< widget
+    std::optional<Place> pressPlace_;
+    bool panning_ = false;
+};
+
+} // namespace bindrel

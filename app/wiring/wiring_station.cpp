@@ -1,0 +1,145 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/wiring/wiring_station.h"
+
+#include "app/theme/theme.h"
+#include "app/widgets/needs_list.h"
+#include "app/widgets/panel.h"
+#include "app/wiring/chip_view.h"
+
+#include <QHBoxLayout>
+#include <QLineEdit>
+#include <QVBoxLayout>
+
+namespace bindrel {
+
+WiringStation::WiringStation(Document& document, ViewState& view, QWidget* parent) : QWidget(parent), document_(document), view_(view)
+{
+    auto* row = new QHBoxLayout(this);
+    row->setContentsMargins(0, 0, 0, 0);
+    row->setSpacing(0);
+
+    auto* left = new QWidget;
+    left->setFixedWidth(234);
+    auto* column = new QVBoxLayout(left);
+    column->setContentsMargins(0, 10, 0, 0);
+    column->setSpacing(4);
+    column->addWidget(panelHeading("Needs"));
+    auto* filter = new QLineEdit;
+    filter->setPlaceholderText("Filter");
+    filter->setAccessibleName("Filter needs");
+    filter->setClearButtonEnabled(true);
+    auto* filterRow = new QHBoxLayout;
+    filterRow->setContentsMargins(12, 0, 12, 2);
+    filterRow->addWidget(filter);
+    column->addLayout(filterRow);
+    needs_ = new NeedsList(document_, view_, NeedsList::Detail::NeedsAndSignals);
+    column->addWidget(needs_, 1);
+    row->addWidget(left);
+    row->addWidget(verticalRule());
+    chip_ = new ChipView(document_, view_);
+    row->addWidget(chip_, 1);
+
+    connect(filter, &QLineEdit::textChanged, needs_, &NeedsList::setFilter);
+    connect(needs_, &NeedsList::bindWanted, this, &WiringStation::bindOne);
+    connect(needs_, &NeedsList::unbindWanted, this, &WiringStation::unbindSelected);
+    connect(needs_, &NeedsList::holdWanted, this, &WiringStation::toggleHold);
+    connect(needs_, &NeedsList::optionPicked, this, &WiringStation::takeOptionNumber);
+    connect(needs_, &NeedsList::dragMoved, this, [this](const Place& what, const QPoint& global) { chip_->dragOver(what, chip_->mapFromGlobal(global)); });
+    connect(needs_, &NeedsList::dragDropped, this, [this](const Place& what, const QPoint& global) { chip_->dropAt(what, chip_->mapFromGlobal(global)); });
+    setFocusProxy(needs_);
+}
+
+void WiringStation::bindOne(const std::string& id)
+{
+    if (!document_.isOpen())
+        return;
+    const Snapshot& s = document_.snapshot();
+    for (size_t n = 0; n < s.plan.needs.size(); ++n) {
+        if (s.plan.needs[n].id != id)
+            continue;
+        if (s.bindings.needs[n].state == BoundNeed::State::Bound) {
+            Q_EMIT document_.refused(QString::fromStdString(s.plan.needs[n].title + " is bound already. Space shows its other options, Delete unbinds it."));
+            return;
+        }
+        const Expected<Edit> edit = bindNeed(*s.device, *s.board, s.plan, id);
+        if (edit)
+            document_.apply(*edit);
+        else
+            Q_EMIT document_.refused(QString::fromStdString(edit.problem().message));
+        return;
+    }
+}
+
+void WiringStation::bindSelected() { bindOne(view_.selectedNeed()); }
+
+void WiringStation::bindAll()
+{
+    if (!document_.isOpen())
+        return;
+    const Snapshot& s = document_.snapshot();
+    if (s.bindings.count(BoundNeed::State::Open) == 0) {
+        Q_EMIT document_.refused("No need is open.");
+        return;
+    }
+    const Expected<Edit> edit = bindAllOpen(*s.device, *s.board, s.plan);
+    if (edit)
+        document_.apply(*edit);
+    else
+        Q_EMIT document_.refused(QString::fromStdString(edit.problem().message));
+}
+
+void WiringStation::unbindSelected()
+{
+    const std::string id = view_.selectedNeed();
+    if (!document_.isOpen() || id.empty())
+        return;
+    const Need* need = document_.snapshot().plan.need(id);
+    if (need && !need->binding.empty())
+        document_.apply(editOf("Unbind " + need->title, SetBinding{id, {}}));
+}
+
+void WiringStation::toggleHold(const Place& place)
+{
+    if (!document_.isOpen())
+        return;
+    const std::string need = view_.selectedNeed();
+    if (need.empty())
+        return;
+    const std::string target = place.kind == Place::Kind::Signal ? holdOfSignal(need, place.sub) : holdOfNeed(need);
+    const bool held = document_.snapshot().plan.held(target);
+    document_.apply(editOf((held ? "Let go " : "Hold ") + document_.snapshot().plan.need(need)->title, SetHold{target, !held}));
+}
+
+void WiringStation::holdSelected() { toggleHold(view_.selected()); }
+
+void WiringStation::toggleOptions()
+{
+    if (!view_.selectedNeed().empty())
+        view_.showOptions(!view_.optionsShown());
+}
+
+void WiringStation::takeOptionNumber(int number)
+{
+    const std::vector<Option> options = chip_->options();
+    if (number < 1 || number > int(options.size()) || !document_.isOpen())
+        return;
+    const Option& option = options[size_t(number - 1)];
+    if (option.cost == Option::Cost::Impossible || option.cost == Option::Cost::Current) {
+        Q_EMIT document_.refused(QString::fromStdString(document_.snapshot().device->pads[size_t(option.pad)].name + ": " + option.reason + "."));
+        return;
+    }
+    const Snapshot& s = document_.snapshot();
+    const std::string id = view_.selectedNeed();
+    for (size_t n = 0; n < s.plan.needs.size(); ++n) {
+        if (s.plan.needs[n].id != id)
+            continue;
+        const std::string signal = chip_->shownSignal();
+        const Edit edit = takeOption(*s.device, *s.board, s.plan, s.bindings, int(n), signal, option);
+        view_.showOptions(false);
+        document_.apply(edit);
+        view_.select({Place::Kind::Signal, id, signal});
+        return;
+    }
+}
+
+} // namespace bindrel
