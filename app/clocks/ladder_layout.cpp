@@ -16,12 +16,12 @@ FrequencyAxis::FrequencyAxis(const std::vector<double>& rates, double left, doub
     }
     first_ = int(std::floor(std::log10(low)));
     const int last = std::max(first_ + 1, int(std::ceil(std::log10(high) + 1e-9)));
-    // An empty decade keeps a third of an even share; the rest goes by how many clocks lie there, damped by the root.
-    std::vector<double> weights(size_t(last - first_), 0.35);
+    // An empty decade keeps a good part of an even share; the rest goes by how many clocks lie there, damped by the root.
+    std::vector<double> weights(size_t(last - first_), 0.8);
     for (size_t d = 0; d < weights.size(); ++d) {
         const double from = std::pow(10, first_ + int(d));
         const auto inside = std::count_if(rates.begin(), rates.end(), [&](double r) { return r >= from && r < from * 10; });
-        weights[d] += std::sqrt(double(inside)) * 0.55;
+        weights[d] += std::sqrt(double(inside)) * 0.5;
     }
     double sum = 0;
     for (const double w : weights)

@@ -210,12 +210,7 @@ void LadderView::paintRow(QPainter& p, int row, const QRect& full, bool current)
         p.drawPolygon(QPolygonF{QPointF(x, y - r - 1.5), QPointF(x + r + 1.5, y), QPointF(x, y + r + 1.5), QPointF(x - r - 1.5, y)});
     else
         p.drawEllipse(QPointF(x, y), r, r);
-    const bool source = c.input < 0;
-    QString note = source ? typeset(format(c.tolerance)) : typeset(operationText(*s.device, s.rates, clock));
-    if (node.type == ClockNode::Type::Select)
-        note = current && c.input >= 0 ? "from " + QString::fromStdString(s.device->clocks[size_t(c.input)].name) : QString();
-    if (note == "\u00d71" || note == "\u00f71")
-        note = current ? note : QString();
+    const QString note = c.input < 0 ? typeset(format(c.tolerance)) : QString();
     if (!note.isEmpty()) {
         p.setFont(t.mono(10));
         p.setPen(ink == t.ink ? t.muted : ink);
@@ -235,6 +230,12 @@ void LadderView::drawConnectors(QPainter& p, const FrequencyAxis& a) const
         const QRect rect = rowRect(int(i)).adjusted(0, rungs_[i].tierBegins ? 6 : 0, 0, 0);
         rowY[size_t(rungs_[i].clock)] = rect.center().y() + 0.5;
     }
+    struct Label {
+        int clock;
+        double middle, mark, y, run;
+        bool path;
+    };
+    std::vector<Label> labels;
     for (const bool inked : {false, true})
         for (size_t i = 0; i < s.device->clocks.size(); ++i) {
             const ClockState& c = s.rates.clocks[i];
@@ -253,9 +254,27 @@ void LadderView::drawConnectors(QPainter& p, const FrequencyAxis& a) const
             p.setPen(QPen(colour, path ? 1.8 : 1, c.running ? Qt::SolidLine : Qt::DotLine));
             // Down from the parent's mark, then along the child's row to its mark.
             p.drawLine(QPointF(x0, y0 + 5), QPointF(x0, y1));
-            if (std::abs(x1 - x0) > 5)
+            const double run = std::abs(x1 - x0);
+            if (run > 5)
                 p.drawLine(QPointF(x0, y1), QPointF(x1 + (x1 > x0 ? -5 : 5), y1));
+            labels.push_back({int(i), (x0 + x1) / 2, x1, y1, run, path});
         }
+    // What the clock does to its input: on the run where there is room, else beside the mark.
+    for (const Label& label : labels) {
+        const ClockState& c = s.rates.clocks[size_t(label.clock)];
+        const bool select = s.device->clocks[size_t(label.clock)].type == ClockNode::Type::Select;
+        if (select || (c.setting == 1 && !label.path))
+            continue;
+        const QString text = QString::fromStdString(operationText(*s.device, s.rates, label.clock));
+        p.setFont(t.mono(10, label.path));
+        const double width = QFontMetricsF(p.font()).horizontalAdvance(text) + 6;
+        const bool onRun = label.run > width + 14;
+        const QRectF box(onRun ? label.middle - width / 2 : label.mark + 7, label.y - 7, width, 14);
+        if (onRun)
+            p.fillRect(box, t.paper);
+        p.setPen(!path_.empty() && !label.path ? t.faint : !c.used ? t.faint : t.ink);
+        p.drawText(box, Qt::AlignCenter, text);
+    }
 }
 
 QString LadderView::rowText(int row) const

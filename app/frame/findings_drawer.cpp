@@ -6,11 +6,9 @@
 #include "app/widgets/marks.h"
 #include "app/widgets/panel.h"
 
-#include <QHBoxLayout>
 #include <QKeyEvent>
 #include <QMouseEvent>
 #include <QPainter>
-#include <QPushButton>
 #include <QVBoxLayout>
 
 namespace bindrel {
@@ -100,47 +98,70 @@ void FindingsList::keyPressEvent(QKeyEvent* event)
         RowList::keyPressEvent(event);
 }
 
+/// The head of the drawer: a heading, the tally, the keys.
+class FindingsDrawer::Head : public QWidget {
+public:
+    explicit Head(FindingsDrawer& drawer) : drawer_(drawer)
+    {
+        setFixedHeight(24);
+        setCursor(Qt::PointingHandCursor);
+        setAccessibleName("Open or shut the findings");
+    }
+
+protected:
+    void paintEvent(QPaintEvent*) override
+    {
+        if (!drawer_.document_.isOpen())
+            return;
+        const Theme& t = Theme::get();
+        const Snapshot& s = drawer_.document_.snapshot();
+        const int errors = s.count(Finding::Severity::Error);
+        const int cautions = s.count(Finding::Severity::Caution);
+        QPainter p(this);
+        p.setFont(t.heading());
+        p.setPen(t.muted);
+        p.drawText(rect().adjusted(12, 0, 0, 0), Qt::AlignVCenter | Qt::AlignLeft, "Findings");
+        const int after = 12 + QFontMetrics(p.font()).horizontalAdvance("FINDINGS") + 18;
+        p.setFont(t.text(11));
+        const auto count = [](int n, const char* what) { return QString("%1 %2%3").arg(n).arg(what, n == 1 ? "" : "s"); };
+        const QString tally = errors + cautions == 0 ? QString("none") : count(errors, "error") + ", " + count(cautions, "caution");
+        p.drawText(rect().adjusted(after, 0, 0, 0), Qt::AlignVCenter | Qt::AlignLeft, tally);
+        if (errors + cautions > 0)
+            p.drawText(rect().adjusted(0, 0, -12, 0), Qt::AlignVCenter | Qt::AlignRight, drawer_.open_ ? "F8 next \u00b7 Enter jumps \u00b7 F fixes \u00b7 F9 shuts" : "F9 opens");
+    }
+    void mousePressEvent(QMouseEvent*) override { drawer_.setOpen(!drawer_.open_); }
+
+private:
+    FindingsDrawer& drawer_;
+};
+
 FindingsDrawer::FindingsDrawer(Document& document, ViewState& view, QWidget* parent) : QWidget(parent), document_(document)
 {
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(0, 0, 0, 0);
     column->setSpacing(0);
     column->addWidget(horizontalRule());
-    head_ = new QPushButton;
-    head_->setFlat(true);
-    head_->setFocusPolicy(Qt::NoFocus);
-    head_->setCursor(Qt::PointingHandCursor);
-    head_->setFixedHeight(24);
-    head_->setAccessibleName("Open or shut the findings");
+    head_ = new Head(*this);
     column->addWidget(head_);
     list_ = new FindingsList(document, view);
-    list_->setFixedHeight(88);
     column->addWidget(list_);
-    connect(head_, &QPushButton::clicked, this, [this] { setOpen(!isOpen()); });
     connect(&document_, &Document::changed, this, &FindingsDrawer::refresh);
     refresh();
 }
 
 void FindingsDrawer::setOpen(bool open)
 {
-    list_->setVisible(open);
+    open_ = open;
     refresh();
 }
 
+/// As tall as its findings, up to five; nothing when all is well.
 void FindingsDrawer::refresh()
 {
-    const Theme& t = Theme::get();
-    head_->setFont(t.heading());
-    head_->setStyleSheet(QString("QPushButton { text-align: left; border: 0; background: transparent; padding-left: 12px; color: %1; }").arg(t.muted.name()));
-    QString text = "Findings";
-    if (document_.isOpen()) {
-        const Snapshot& s = document_.snapshot();
-        const int errors = s.count(Finding::Severity::Error);
-        const int cautions = s.count(Finding::Severity::Caution);
-        text += errors + cautions == 0 ? "   none" : QString("   %1 errors, %2 cautions").arg(errors).arg(cautions);
-        text += isOpen() ? "      F8 next   \u00b7   Enter jumps   \u00b7   F fixes" : "      click to open";
-    }
-    head_->setText(text);
+    const int rows = std::min(5, list_->rowCount());
+    list_->setVisible(open_ && rows > 0);
+    list_->setFixedHeight(rows * 21 + 2);
+    head_->update();
 }
 
 } // namespace bindrel

@@ -38,13 +38,15 @@ public:
     FindingsDrawer(Document& document, ViewState& view, QWidget* parent = nullptr);
     FindingsList* list() const { return list_; }
     void setOpen(bool open);
-    bool isOpen() const { return !list_->isHidden(); }
+    bool isOpen() const { return open_; }
 
 private:
+    class Head;
     void refresh();
     Document& document_;
     FindingsList* list_ = nullptr;
-    class QPushButton* head_ = nullptr;
+    Head* head_ = nullptr;
+    bool open_ = true;
 };
 
 } // namespace bindrel

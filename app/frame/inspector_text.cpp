@@ -192,11 +192,6 @@ QString needText(const Snapshot& s, int index, const std::string& signal, const 
     } else if (!signal.empty()) {
         sheet.line(colour(t.muted, "Space shows where it could go."));
     }
-    if (!setting.otherWays.empty()) {
-        sheet.heading("Ways considered");
-        for (const OtherWay& way : setting.otherWays)
-            sheet.row(html(way.choice), html(way.result) + colour(t.muted, " " + html(way.note)));
-    }
     return sheet.take();
 }
 

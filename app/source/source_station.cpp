@@ -30,8 +30,8 @@ constexpr int kMarkNeed = 20; ///< marker numbers 0 to 12 are the parts' hues
 void colourLexer(QsciLexer* lexer)
 {
     const Theme& t = Theme::get();
-    lexer->setDefaultFont(t.mono(12));
-    lexer->setFont(t.mono(12));
+    lexer->setDefaultFont(t.editor());
+    lexer->setFont(t.editor());
     lexer->setDefaultColor(t.ink);
     lexer->setColor(t.ink);
     lexer->setDefaultPaper(t.raised);
@@ -49,8 +49,7 @@ QsciLexer* cLexer(QObject* parent)
     lexer->setColor(t.caution, QsciLexerCPP::PreProcessor);
     lexer->setColor(t.hue(3), QsciLexerCPP::Number);
     lexer->setColor(t.hue(8), QsciLexerCPP::DoubleQuotedString);
-    QFont bold = t.mono(12, true);
-    lexer->setFont(bold, QsciLexerCPP::Keyword);
+    lexer->setFont(t.editor(12, true), QsciLexerCPP::Keyword);
     return lexer;
 }
 
@@ -114,6 +113,8 @@ SourceStation::SourceStation(Document& document, ViewState& view, QWidget* paren
     text_->setFrameShape(QFrame::NoFrame);
     text_->setAccessibleName("Source text");
     text_->setUtf8(true);
+    text_->setScrollWidth(1);
+    text_->setScrollWidthTracking(true);
     main->addWidget(text_, 1);
     trace_ = new QLabel;
     trace_->setContentsMargins(12, 0, 12, 0);
@@ -185,7 +186,7 @@ void SourceStation::retheme()
     text_->setCaretForegroundColor(t.ink);
     text_->setMarginType(0, QsciScintilla::NumberMargin);
     text_->setMarginWidth(0, "00000");
-    text_->setMarginsFont(t.mono(10));
+    text_->setMarginsFont(t.editor(10));
     text_->setMarginsBackgroundColor(t.paper);
     text_->setMarginsForegroundColor(t.muted);
     text_->setMarginType(kHueMargin, QsciScintilla::SymbolMargin);
@@ -295,11 +296,11 @@ void SourceStation::showFile(const QString& name)
     text_->setLexer(lexer);
     delete old;
     if (!lexer) {
-        text_->setFont(Theme::get().mono(12));
+        text_->setFont(Theme::get().editor());
         text_->setPaper(Theme::get().raised);
         text_->setColor(Theme::get().ink);
     }
-    text_->setMarginsFont(Theme::get().mono(10));
+    text_->setMarginsFont(Theme::get().editor(10));
     text_->setMarginsBackgroundColor(Theme::get().paper);
     text_->setMarginsForegroundColor(Theme::get().muted);
     QString content;
@@ -347,13 +348,18 @@ void SourceStation::markNeed()
     if (!file || selected.kind == Place::Kind::None)
         return;
     const std::string need = view_.selectedNeed();
+    std::vector<int> lines;
     for (size_t i = 0; i < file->lines.size(); ++i) {
         if (file->lines[i].trace < 0)
             continue;
         const Place& place = file->traces[size_t(file->lines[i].trace)].place;
         if (place.id == selected.id || (!need.empty() && (place.id == need || place.sub == need)))
-            text_->markerAdd(int(i), kMarkNeed);
+            lines.push_back(int(i));
     }
+    // A file that is the need's own needs no marks; the margin says it.
+    if (lines.size() * 2 < file->lines.size())
+        for (const int line : lines)
+            text_->markerAdd(line, kMarkNeed);
 }
 
 void SourceStation::showTrace(int line)

@@ -105,7 +105,16 @@ void StartStation::refresh()
             continue;
         entries.push_back({StartEntry::Kind::Heading, "Example plans", {}, {}});
         for (const QFileInfo& plan : plans)
-            entries.push_back({StartEntry::Kind::Example, plan.completeBaseName(), "opens as a copy of your own", plan.absoluteFilePath()});
+        {
+            QString detail = "opens as a copy of your own";
+            if (const Expected<Workpiece> work = loadPlan(plan.absoluteFilePath().toStdString(), document_.library())) {
+                const Bindings bindings = bind(*work->device, work->plan);
+                detail = QString("%1: %2 needs, %3 open, %4 contested; opens as a copy of your own")
+                             .arg(QString::fromStdString(work->board->title)).arg(work->plan.needs.size())
+                             .arg(bindings.count(BoundNeed::State::Open)).arg(bindings.count(BoundNeed::State::Contested));
+            }
+            entries.push_back({StartEntry::Kind::Example, plan.completeBaseName(), detail, plan.absoluteFilePath()});
+        }
         break;
     }
     entries.push_back({StartEntry::Kind::Heading, "New plan for a board", {}, {}});

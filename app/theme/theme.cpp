@@ -113,6 +113,13 @@ QFont Theme::mono(int pixels, bool bold) const
     return font;
 }
 
+QFont Theme::editor(int pixels, bool bold) const
+{
+    QFont font = mono(pixels, bold);
+    font.setPointSizeF(pixels * 0.75); // at 96 dots an inch
+    return font;
+}
+
 QFont Theme::heading() const
 {
     QFont font = text(10, true);

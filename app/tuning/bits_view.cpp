@@ -13,8 +13,9 @@
 namespace bindrel {
 
 namespace {
-constexpr int kStrip = 44;
-constexpr int kTop = 18;
+constexpr double kTop = 17; ///< name and value of the register
+constexpr double kBox = 21;
+constexpr double kGap = 6;
 
 QString wordText(std::uint32_t value)
 {
@@ -74,12 +75,17 @@ std::vector<const RegisterValue*> BitsView::registers() const
     return out;
 }
 
-QSize BitsView::sizeHint() const { return {300, int(registers().size()) * kStrip + 8}; }
+QSize BitsView::sizeHint() const
+{
+    const std::vector<Box> all = boxes();
+    return {300, all.empty() ? 40 : int(all.back().rect.bottom() + 8)};
+}
 
 std::vector<BitsView::Box> BitsView::boxes() const
 {
     std::vector<Box> out;
     const auto list = registers();
+    double y = 0;
     for (size_t i = 0; i < list.size(); ++i) {
         const Register& reg = shown_->device->blockOf(list[i]->instance).registers[size_t(list[i]->reg)];
         std::vector<const Field*> fields;
@@ -92,31 +98,43 @@ std::vector<BitsView::Box> BitsView::boxes() const
             std::erase_if(fields, [&](const Field* field) {
                 return std::none_of(list[i]->fields.begin(), list[i]->fields.end(), [&](const FieldWrite& w) { return &shown_->device->fieldOf(w.ref) == field; });
             });
-        // Wide enough for the name and the value; what is left goes to the wide fields, by bits.
+        // Wide enough for the name and the value, on as many lines as that takes; what is left goes to the wide fields.
         const QFontMetricsF metrics(Theme::get().mono(9));
-        std::vector<double> widths;
-        double sum = 0;
-        int bits = 0;
-        for (const Field* field : fields) {
-            const std::uint32_t code = list[i]->value >> field->lsb & field->maxCode();
-            widths.push_back(metrics.horizontalAdvance(QString::fromStdString(field->name) + " " + QString::number(code)) + 7);
-            sum += widths.back();
-            bits += field->width;
+        const double room = std::max(120, width() - 2);
+        y += kTop;
+        for (size_t f = 0; f < fields.size();) {
+            std::vector<double> widths;
+            double sum = 0;
+            int bits = 0;
+            size_t end = f;
+            for (; end < fields.size(); ++end) {
+                const std::uint32_t code = list[i]->value >> fields[end]->lsb & fields[end]->maxCode();
+                const double w = metrics.horizontalAdvance(QString::fromStdString(fields[end]->name) + " " + QString::number(code)) + 9;
+                if (end > f && sum + w > room)
+                    break;
+                widths.push_back(w);
+                sum += w;
+                bits += fields[end]->width;
+            }
+            double x = 1;
+            for (size_t k = f; k < end; ++k) {
+                const double w = widths[k - f] + std::max(0.0, room - sum) * fields[k]->width / std::max(1, bits);
+                std::string cause;
+                for (const FieldWrite& write : list[i]->fields)
+                    if (&shown_->device->fieldOf(write.ref) == fields[k])
+                        cause = write.cause;
+                out.push_back({QRectF(x, y, w, kBox), list[i], fields[k], cause});
+                x += w;
+            }
+            y += kBox;
+            f = end;
         }
-        const double room = width() - 2;
-        double x = 1;
-        for (size_t f = 0; f < fields.size(); ++f) {
-            const double w = sum >= room ? widths[f] * room / sum : widths[f] + (room - sum) * fields[f]->width / std::max(1, bits);
-            std::string cause;
-            for (const FieldWrite& write : list[i]->fields)
-                if (&shown_->device->fieldOf(write.ref) == fields[f])
-                    cause = write.cause;
-            out.push_back({QRectF(x, double(i) * kStrip + kTop, w, 22), list[i], fields[f], cause});
-            x += w;
-        }
+        y += kGap;
     }
     return out;
 }
+
+void BitsView::resizeEvent(QResizeEvent*) { updateGeometry(); }
 
 void BitsView::paintEvent(QPaintEvent*)
 {
@@ -134,7 +152,7 @@ void BitsView::paintEvent(QPaintEvent*)
             last = box.reg;
             const QString name = QString::fromStdString(shown_->device->instances[size_t(box.reg->instance)].name + "." +
                                                         shown_->device->blockOf(box.reg->instance).registers[size_t(box.reg->reg)].name);
-            const QRectF head(0, box.rect.top() - kTop + 2, width() - 2, 14);
+            const QRectF head(0, box.rect.top() - kTop + 1, width() - 2, 14);
             p.setFont(t.mono(11, true));
             p.setPen(t.ink);
             p.drawText(head, Qt::AlignLeft | Qt::AlignVCenter, name);

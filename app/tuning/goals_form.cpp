@@ -70,9 +70,8 @@ void GoalsForm::build()
     grid_ = new QGridLayout(body_);
     grid_->setContentsMargins(0, 0, 0, 0);
     grid_->setHorizontalSpacing(8);
-    grid_->setVerticalSpacing(4);
-    grid_->setColumnMinimumWidth(0, 84);
-    grid_->setColumnMinimumWidth(1, 96);
+    grid_->setVerticalSpacing(3);
+    grid_->setColumnMinimumWidth(0, 82);
     grid_->setColumnStretch(2, 1);
     if (need_ < 0)
         return;
@@ -119,6 +118,7 @@ void GoalsForm::build()
         row.editor->setAccessibleName(QString::fromStdString(goal.title));
         row.editor->setToolTip(QString::fromStdString(goal.about));
         row.editor->setFixedHeight(24);
+        row.editor->setFixedWidth(124);
         row.editor->installEventFilter(this);
         row.achieved = new QLabel;
         row.achieved->setFont(t.mono(11));

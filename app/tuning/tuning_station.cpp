@@ -68,7 +68,7 @@ TuningStation::TuningStation(Document& document, ViewState& view, QWidget* paren
     goalLayout->addWidget(ways_);
     goalLayout->addStretch(1);
     goalColumn->addWidget(scrolled(goalBody), 1);
-    lower->addLayout(goalColumn, 11);
+    lower->addLayout(goalColumn, 13);
     auto* bitColumn = new QVBoxLayout;
     bitColumn->setSpacing(4);
     bitColumn->addWidget(panelHeading("Bits"));
@@ -79,7 +79,7 @@ TuningStation::TuningStation(Document& document, ViewState& view, QWidget* paren
     bitLayout->addWidget(bits_);
     bitLayout->addStretch(1);
     bitColumn->addWidget(scrolled(bitBody), 1);
-    lower->addLayout(bitColumn, 12);
+    lower->addLayout(bitColumn, 10);
     main->addLayout(lower, 1);
     row->addLayout(main, 1);
 

@@ -87,18 +87,19 @@ void WaveformView::paintEvent(QPaintEvent*)
         p.setPen(QPen(t.muted, 1.2));
         p.drawPolyline(line);
         double last = -100;
+        bool atRight = true;
         for (const auto& [label, level] : wave_->ramp->levels) {
             const double y = box.bottom() - box.height() * level.toDouble();
             p.setPen(QPen(t.caution, 1, Qt::DashLine));
             p.drawLine(QPointF(area.left(), y), QPointF(area.right(), y));
-            if (std::abs(y - last) < 12)
-                continue;
+            atRight = std::abs(y - last) < 12 ? !atRight : true;
             last = y;
             p.setPen(t.caution);
             const QString text = QString::fromStdString(label);
             const double width = QFontMetricsF(p.font()).horizontalAdvance(text) + 8;
-            p.fillRect(QRectF(area.right() - width, y - 6, width, 12), t.raised);
-            p.drawText(QRectF(area.right() - width, y - 7, width - 2, 14), Qt::AlignRight | Qt::AlignVCenter, text);
+            const QRectF label(atRight ? area.right() - width : area.left() + 2, y - 6, width, 12);
+            p.fillRect(label, t.raised);
+            p.drawText(label, Qt::AlignCenter, text);
         }
     }
     const auto levelY = [&](size_t trace, bool high) { return top + each * double(trace) + each * (high ? 0.24 : 0.78); };

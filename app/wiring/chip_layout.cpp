@@ -288,7 +288,7 @@ private:
                 const Side s = out_.pins[size_t(pin)].side;
                 d.far = s == (card.left ? Side::Right : Side::Left);
                 const double target = targetY(pin);
-                d.up = d.far ? target < out_.body.center().y() : target < d.y;
+                d.up = d.far ? target < out_.body.center().y() : s == Side::Top || (s != Side::Bottom && target < d.y);
                 drafts.push_back(d);
             }
         }

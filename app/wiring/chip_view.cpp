@@ -574,6 +574,8 @@ void ChipView::drawGhosts(QPainter& p) const
     const int pin = layout_.pinAt(dragPoint_, kPinReach);
     const Need& dragged = s.plan.needs[size_t(need)];
     QString text = QString::fromStdString(dragged.title);
+    if (seat >= 0 && (dragged_->kind == Place::Kind::Signal || pin >= 0) && s.bindings.needs[size_t(need)].seats.size() > 1)
+        text += " " + QString::fromStdString(s.bindings.needs[size_t(need)].seats[size_t(seat)].signal.title);
     if (pin >= 0)
         text += QString(" \u2192 %1: %2").arg(QString::fromStdString(s.device->package.pins[size_t(pin)].name),
                                               under ? QString::fromStdString(under->reason) : QString("cannot carry it"));

@@ -47,6 +47,26 @@ void openNeeds(const Facts& f, std::vector<Finding>& out)
     }
 }
 
+/// The claim that gives way with the least loss: one on a port's bit before one on an instance, fixed wiring never.
+const Claim& easiestToMove(const Facts& f, const Contest& contest)
+{
+    const auto weight = [&](const Claim& claim) {
+        if (claim.seat < 0)
+            return 1;
+        const Seat& seat = f.bindings.needs[size_t(claim.need)].seats[size_t(claim.seat)];
+        return seat.route < 0 ? 0 : f.device.routes[size_t(seat.route)].code < 0 ? 2 : 1;
+    };
+    // Of equals the one that was stated last gives way.
+    return *std::min_element(contest.claims.rbegin(), contest.claims.rend(), [&](const Claim& a, const Claim& b) { return weight(a) < weight(b); });
+}
+
+std::string capitalised(std::string text)
+{
+    if (!text.empty() && text[0] >= 'a' && text[0] <= 'z')
+        text[0] = static_cast<char>(text[0] - 'a' + 'A');
+    return text;
+}
+
 void contests(const Facts& f, std::vector<Finding>& out, Resource::Kind kind, const char* why)
 {
     for (const Contest& contest : f.bindings.contests) {
@@ -55,15 +75,14 @@ void contests(const Facts& f, std::vector<Finding>& out, Resource::Kind kind, co
         std::vector<std::string> who;
         for (const Claim& claim : contest.claims)
             who.push_back(titleOf(f, claim));
-        // The last of them is taken for the one that came later, so its place is where to act.
-        const Claim& last = contest.claims.back();
+        const Claim& last = easiestToMove(f, contest);
         const std::string need = f.plan.needs[size_t(last.need)].id;
         Place place{Place::Kind::Need, need, {}};
         if (kind == Resource::Kind::Pad)
             place = {Place::Kind::Pad, nameOf(f.device, contest.resource), need};
         else if (last.seat >= 0)
             place = {Place::Kind::Signal, need, f.bindings.needs[size_t(last.need)].seats[size_t(last.seat)].signal.id};
-        out.push_back({Severity::Error, {}, fmt::format("{} is wanted by {}; {}.", nameOf(f.device, contest.resource), listed(who), why), place,
+        out.push_back({Severity::Error, {}, fmt::format("{} is wanted by {}; {}.", capitalised(nameOf(f.device, contest.resource)), listed(who), why), place,
                        "Move " + f.plan.needs[size_t(last.need)].title});
     }
 }

@@ -1,0 +1,149 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Takes a picture of each main view from the demo data: bindrel-screenshots EXAMPLES OUTPUT [NAME …]
+// Runs with the offscreen platform; the window is 1280 x 800.
+#include "app/clocks/clocks_station.h"
+#include "app/frame/findings_drawer.h"
+#include "app/frame/main_window.h"
+#include "app/source/file_list.h"
+#include "app/source/source_station.h"
+#include "app/theme/theme.h"
+#include "app/tuning/goals_form.h"
+#include "app/tuning/tuning_station.h"
+#include "app/wiring/chip_view.h"
+#include "app/wiring/wiring_station.h"
+
+#include <QApplication>
+#include <QDir>
+#include <QStandardPaths>
+#include <QTemporaryDir>
+
+#include <cstdio>
+#include <functional>
+
+using namespace bindrel;
+
+namespace {
+
+struct Scene {
+    const char* name;
+    std::function<void(MainWindow&)> arrange;
+};
+
+QString g_examples;
+
+void open(MainWindow& w, const char* plan) { w.openPlan(g_examples + "/" + plan); }
+void select(MainWindow& w, Place::Kind kind, const char* id, const char* sub = "") { w.view().select({kind, id, sub}); }
+
+const std::vector<Scene>& scenes()
+{
+    static const std::vector<Scene> all{
+        {"start", [](MainWindow&) {}},
+        {"wiring-open", [](MainWindow& w) { open(w, "sluice-node-c-start.bindrel"); }},
+        {"wiring", [](MainWindow& w) {
+             open(w, "sluice-node-c-done.bindrel");
+             select(w, Place::Kind::Need, "uplink");
+         }},
+        {"wiring-options", [](MainWindow& w) {
+             open(w, "sluice-node-c-done.bindrel");
+             select(w, Place::Kind::Signal, "uplink", "cts");
+             w.view().showOptions(true);
+         }},
+        {"wiring-contention", [](MainWindow& w) {
+             open(w, "sluice-node-c-tangled.bindrel");
+             w.findings()->list()->setCurrentRow(0);
+         }},
+        {"wiring-drag", [](MainWindow& w) {
+             open(w, "sluice-node-c-start.bindrel");
+             ChipView* chip = w.wiring()->chip();
+             select(w, Place::Kind::Need, "level-probes");
+             chip->dragOver({Place::Kind::Signal, "level-probes", "scl"}, chip->pinPosition("PB8") + QPointF(2, 3));
+         }},
+        {"clocks", [](MainWindow& w) {
+             open(w, "sluice-node-c-done.bindrel");
+             w.showStation(Station::Clocks);
+             select(w, Place::Kind::Clock, "MCTK");
+         }},
+        {"clocks-broken", [](MainWindow& w) {
+             open(w, "sluice-node-c-tangled.bindrel");
+             w.showStation(Station::Clocks);
+         }},
+        {"tuning", [](MainWindow& w) {
+             open(w, "sluice-node-c-done.bindrel");
+             w.showStation(Station::Tuning);
+             select(w, Place::Kind::Need, "gate-bridge");
+             w.tuning()->goals()->focusGoal("dead");
+         }},
+        {"tuning-uart", [](MainWindow& w) {
+             open(w, "sluice-node-c-done.bindrel");
+             w.showStation(Station::Tuning);
+             select(w, Place::Kind::Need, "uplink");
+         }},
+        {"tuning-i2c", [](MainWindow& w) {
+             open(w, "sluice-node-c-done.bindrel");
+             w.showStation(Station::Tuning);
+             select(w, Place::Kind::Need, "level-probes");
+         }},
+        {"tuning-gpio", [](MainWindow& w) {
+             open(w, "sluice-node-c-done.bindrel");
+             w.showStation(Station::Tuning);
+             select(w, Place::Kind::Need, "lid-switch");
+         }},
+        {"source", [](MainWindow& w) {
+             open(w, "sluice-node-c-done.bindrel");
+             w.showStation(Station::Source);
+             select(w, Place::Kind::Need, "gate-bridge");
+             w.source()->files()->setCurrentRow(6);
+             Q_EMIT w.source()->files()->currentChanged(6);
+         }},
+        {"night-wiring", [](MainWindow& w) {
+             w.setDark(true);
+             open(w, "sluice-node-c-done.bindrel");
+             select(w, Place::Kind::Signal, "gate-bridge", "fault");
+         }},
+        {"night-clocks", [](MainWindow& w) {
+             w.setDark(true);
+             open(w, "sluice-node-c-done.bindrel");
+             w.showStation(Station::Clocks);
+             select(w, Place::Kind::Clock, "UART1K");
+         }},
+    };
+    return all;
+}
+
+} // namespace
+
+int main(int argc, char** argv)
+{
+    qputenv("QT_QPA_PLATFORM", "offscreen");
+    QStandardPaths::setTestModeEnabled(true);
+    QApplication app(argc, argv);
+    QApplication::setApplicationName("bindrel-screenshots");
+    QApplication::setOrganizationName("bindrel-screenshots");
+    const QStringList arguments = QApplication::arguments();
+    if (arguments.size() < 3) {
+        std::fprintf(stderr, "usage: bindrel-screenshots EXAMPLES OUTPUT [NAME ...]\n");
+        return 2;
+    }
+    // A copy under a plain path, so that no picture shows where it was made.
+    QTemporaryDir scratch(QDir::tempPath() + "/plans-XXXXXX");
+    for (const QString& name : QDir(arguments[1]).entryList({"*.bindrel"}, QDir::Files))
+        QFile::copy(arguments[1] + "/" + name, scratch.path() + "/" + name);
+    g_examples = scratch.path();
+    QDir().mkpath(arguments[2]);
+    const QStringList wanted = arguments.mid(3);
+    for (const Scene& scene : scenes()) {
+        if (!wanted.isEmpty() && !wanted.contains(scene.name))
+            continue;
+        Theme::apply(app, false);
+        {
+            MainWindow window(Library::shipped());
+            window.show();
+            scene.arrange(window);
+            for (int i = 0; i < 5; ++i)
+                QApplication::processEvents();
+            window.grab().save(arguments[2] + "/" + scene.name + ".png");
+        }
+        std::printf("%s\n", scene.name);
+    }
+    return 0;
+}
