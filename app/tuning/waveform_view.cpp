@@ -97,9 +97,9 @@ void WaveformView::paintEvent(QPaintEvent*)
             p.setPen(t.caution);
             const QString text = QString::fromStdString(label);
             const double width = QFontMetricsF(p.font()).horizontalAdvance(text) + 8;
-            const QRectF label(atRight ? area.right() - width : area.left() + 2, y - 6, width, 12);
-            p.fillRect(label, t.raised);
-            p.drawText(label, Qt::AlignCenter, text);
+            const QRectF place(atRight ? area.right() - width : area.left() + 2, y - 6, width, 12);
+            p.fillRect(place, t.raised);
+            p.drawText(place, Qt::AlignCenter, text);
         }
     }
     const auto levelY = [&](size_t trace, bool high) { return top + each * double(trace) + each * (high ? 0.24 : 0.78); };
