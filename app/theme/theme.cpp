@@ -108,6 +108,7 @@ QFont Theme::mono(int pixels, bool bold) const
 {
     QFont font("JetBrains Mono");
     font.setStyleHint(QFont::Monospace);
+    font.setStyleStrategy(QFont::PreferNoShaping); // "->" and "|=" must be seen as they are typed
     font.setPixelSize(pixels);
     font.setWeight(bold ? QFont::DemiBold : QFont::Normal);
     return font;

@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <cctype>
 #include <cstdint>
+#include <utility>
 
 namespace bindrel {
 
@@ -14,19 +15,22 @@ char lowerAscii(char c) { return c >= 'A' && c <= 'Z' ? static_cast<char>(c - 'A
 char upperAscii(char c) { return c >= 'a' && c <= 'z' ? static_cast<char>(c - 'a' + 'A') : c; }
 bool isDigit(char c) { return c >= '0' && c <= '9'; }
 
+/// Insertions, deletions, substitutions and swaps of neighbours, each counting one.
 size_t editDistance(std::string_view a, std::string_view b)
 {
-    std::vector<size_t> row(b.size() + 1);
+    std::vector<size_t> older, row(b.size() + 1), next(b.size() + 1);
     for (size_t j = 0; j <= b.size(); ++j)
         row[j] = j;
     for (size_t i = 1; i <= a.size(); ++i) {
-        size_t diagonal = row[0];
-        row[0] = i;
+        next[0] = i;
         for (size_t j = 1; j <= b.size(); ++j) {
-            const size_t substitute = diagonal + (lowerAscii(a[i - 1]) == lowerAscii(b[j - 1]) ? 0 : 1);
-            diagonal = row[j];
-            row[j] = std::min({substitute, row[j] + 1, row[j - 1] + 1});
+            const char x = lowerAscii(a[i - 1]);
+            const char y = lowerAscii(b[j - 1]);
+            next[j] = std::min({row[j - 1] + (x == y ? 0 : 1), row[j] + 1, next[j - 1] + 1});
+            if (i > 1 && j > 1 && x == lowerAscii(b[j - 2]) && lowerAscii(a[i - 2]) == y)
+                next[j] = std::min(next[j], older[j - 2] + 1);
         }
+        older = std::exchange(row, next);
     }
     return row[b.size()];
 }

@@ -57,13 +57,14 @@ private:
 
     void addresses()
     {
-        std::map<std::uint32_t, std::string> taken;
+        // Two registers of one block at one offset are said once, for the block.
+        std::map<std::uint32_t, size_t> taken;
         for (size_t i = 0; i < device_.instances.size(); ++i)
-            for (size_t r = 0; r < device_.blockOf(int(i)).registers.size(); ++r) {
-                const std::string name = device_.instances[i].name + "." + device_.blockOf(int(i)).registers[r].name;
-                if (const auto [at, fresh] = taken.emplace(device_.addressOf(int(i), int(r)), name); !fresh)
-                    say("address-collision", "{} and {} are both at 0x{:08X}", at->second, name, at->first);
-            }
+            for (size_t r = 0; r < device_.blockOf(int(i)).registers.size(); ++r)
+                if (const auto [at, fresh] = taken.emplace(device_.addressOf(int(i), int(r)), i); !fresh && at->second != i) {
+                    say("address-collision", "{} and {} both have a register at 0x{:08X}", device_.instances[at->second].name, device_.instances[i].name, at->first);
+                    break;
+                }
     }
 
     void pads()

@@ -183,6 +183,8 @@ void DeviceReader::readAll()
     checkFrame(own_.root());
     if (family_)
         checkFrame(family_->root());
+    if (!ok())
+        return;
     for (const char* key : {"core", "memory", "supply", "ranges", "flash_timing", "cpu_clock", "clocks", "blocks", "instances",
                             "pads", "package"})
         if (!section(key).exists())

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Needs: gate of the instance, its registers (the one that switches it on last), events, and what the start function does.
+#include "core/base/text.h"
 #include "core/image/image.h"
 
 #include <fmt/format.h>
@@ -38,10 +39,8 @@ public:
             return std::pair(a.first == last, a.first) < std::pair(b.first == last, b.first);
         });
         for (auto& [reg, fields] : registers) {
-            std::vector<std::string> causes;
-            for (const FieldWrite& field : fields)
-                causes.push_back(field.cause);
-            add(writeStep(device_, std::move(fields), fmt::format("{}.{}", instance.name, device_.blockOf(bound.instance).registers[size_t(reg)].name)), Step::Phase::Need);
+            const std::string why = fmt::format("{}.{}{}", instance.name, device_.blockOf(bound.instance).registers[size_t(reg)].name, purposeOf(fields, setting));
+            add(writeStep(device_, std::move(fields), why), Step::Phase::Need);
         }
         for (const RoleValue& value : setting.roles)
             if (FieldWrite write; value.when == RoleValue::When::Event && encode(bound.instance, value, write))
@@ -85,6 +84,17 @@ public:
     std::vector<Step> takeStarts() { return std::move(starts_); }
 
 private:
+    /// ", for dead time 650 ns": the goals that a register's fields serve, with what is achieved.
+    static std::string purposeOf(const std::vector<FieldWrite>& fields, const Setting& setting)
+    {
+        std::vector<std::string> parts;
+        for (const FieldWrite& field : fields)
+            for (const Achieved& row : setting.achieved)
+                if (const std::string part = lowered(row.title) + " " + row.achieved; row.goal == field.cause && std::find(parts.begin(), parts.end(), part) == parts.end())
+                    parts.push_back(part);
+        return parts.empty() ? "" : ", for " + joined(parts, ", ");
+    }
+
     void add(Step step, Step::Phase phase)
     {
         step.phase = phase;

@@ -28,10 +28,12 @@ std::string decimal(const Rational& value, int digits)
     for (Rational bound = 10; value >= bound && integerDigits < 18; bound = bound * 10)
         ++integerDigits;
     int decimals = digits > integerDigits ? digits - integerDigits : 0;
-    // Leading zeros of a value below 1 are not significant.
-    if (value < Rational(1) && !value.isZero())
+    // Zeros before the first digit of a value below 1 are not significant.
+    if (value < Rational(1) && !value.isZero()) {
+        decimals = digits;
         for (Rational v = value * 10; v < Rational(1) && decimals < 15; v = v * 10)
             ++decimals;
+    }
     const Rational scaled = value * powerOfTen(decimals);
     if (!scaled.defined())
         return std::to_string(value.round());

@@ -114,7 +114,8 @@ Expected<Rational> scanQuantity(Scanner& in, std::string_view whole, const UnitR
     Rational factor = in.prefix();
     bool said = factor != Rational(1);
     if (in.eat("/")) {
-        Rational below = in.number() * in.prefix();
+        Rational below = in.number();
+        below = below * in.prefix();
         if (!below.defined() || below.isZero())
             return unclear(whole, rule.example);
         value = value / below;

@@ -1,0 +1,176 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/device/lint.h"
+#include "tests/support/fixtures.h"
+
+#include <random>
+
+using namespace bindrel;
+using namespace bindrel::test;
+
+class LoadDeviceTest : public QObject {
+    Q_OBJECT
+
+    std::string own_, family_;
+
+    Expected<Device> parse(const std::string& own, const std::string& family) const { return parseDevice(own, "own.json", family, "family.json"); }
+    /// Loads the family with one piece of text exchanged.
+    Expected<Device> withFamily(const char* from, const char* to) const { return parse(own_, replaced(family_, from, to)); }
+
+private Q_SLOTS:
+    void initTestCase()
+    {
+        own_ = textOf(dataPath("devices/sedge/se4332-c64.json"));
+        family_ = textOf(dataPath("devices/sedge/sedge.json"));
+        QVERIFY(!own_.empty() && !family_.empty());
+    }
+
+    void shippedDeviceIsWhole()
+    {
+        const Expected<Device> device = library().device("se4332-c64");
+        QVERIFY2(device.ok(), device.ok() ? "" : device.problem().text().c_str());
+        QCOMPARE(device->package.pins.size(), size_t(64));
+        QVERIFY(device->instances.size() >= 20);
+        QCOMPARE(device->ranges.size(), size_t(3));
+        for (size_t p = 0; p < device->pads.size(); ++p)
+            QVERIFY2(!device->pinOf(int(p)).empty(), device->pads[p].name.c_str());
+        const std::vector<LintRemark> remarks = lint(*device);
+        QVERIFY2(remarks.empty(), remarks.empty() ? "" : remarks[0].text.c_str());
+    }
+
+    void clocksStandAsTheRegistersReset()
+    {
+        const Expected<Device> device = library().device("SE4332-C64");
+        QCOMPARE(device->clocks[size_t(device->findClock("PLLA.VCO"))].resetValue, 8);
+        QCOMPARE(device->clocks[size_t(device->findClock("PLLA.MAIN"))].resetValue, 2);
+        QVERIFY(device->clocks[size_t(device->findClock("HFI"))].onAtReset);
+        QVERIFY(!device->clocks[size_t(device->findClock("HFX"))].onAtReset);
+    }
+
+    void saysWhereAndWhat_data()
+    {
+        QTest::addColumn<QString>("from");
+        QTest::addColumn<QString>("to");
+        QTest::addColumn<QString>("pointer");
+        QTest::addColumn<QString>("says");
+        QTest::newRow("unknown key") << "\"cpu_clock\"" << "\"cpu_clok\"" << "/cpu_clok" << "Did you mean \"cpu_clock\"?";
+        QTest::newRow("unknown clock") << "\"from\": \"PLLA.SRC\"" << "\"from\": \"PLLA.SCR\"" << "/clocks/6/from" << "Did you mean \"PLLA.SRC\"?";
+        QTest::newRow("unknown field") << "CLK.OSC.HFXON" << "CLK.OSC.HFXNO" << "/clocks/3/enable" << "Did you mean \"CLK.OSC.HFXON\"?";
+        QTest::newRow("wrong type") << "\"vectors\": 64" << "\"vectors\": \"many\"" << "/core/vectors" << "must be a whole number";
+        QTest::newRow("out of range") << "\"vectors\": 64" << "\"vectors\": 6400" << "/core/vectors" << "from 0 to 480";
+        QTest::newRow("bad rate") << "\"rate\": \"16 MHz\"" << "\"rate\": \"16 Mhertz\"" << "/clocks/2/rate" << "48 MHz";
+        QTest::newRow("bad bits") << "\"DIV\": { \"bits\": \"19:0\"" << "\"DIV\": { \"bits\": \"0:19\"" << "/blocks/uart/registers/RATE/fields/DIV/bits" << "from 31 down to 0";
+        QTest::newRow("unknown signal") << "\"7\": \"UART4.TX\"" << "\"7\": \"UART4.XT\"" << "/pads/PA2/routes/7" << "is not a signal";
+        QTest::newRow("code too large") << "\"2\": \"GPT1.CH1\"" << "\"99\": \"GPT1.CH1\"" << "/pads/PA2/routes/99" << "does not fit";
+        QTest::newRow("factor without a code") << "\"factors\": \"8..127\"" << "\"factors\": \"8..128\"" << "/clocks/7" << "has no code";
+        QTest::newRow("loop") << "\"inputs\": { \"HFI\": 0, \"HFX\": 1" << "\"inputs\": { \"CPU\": 0, \"HFX\": 1" << "/clocks/14" << "list a clock after";
+        QTest::newRow("unknown mechanism") << "\"mechanism\": \"selector\"" << "\"mechanism\": \"crossbar\"" << "/routing/0/mechanism" << "cannot be planned";
+        QTest::newRow("min above max") << "\"min\": \"2 MHz\", \"max\": \"16 MHz\"" << "\"min\": \"20 MHz\", \"max\": \"16 MHz\"" << "/clocks/6/limit" << "above its maximum";
+        QTest::newRow("newer format") << "\"format\": 1" << "\"format\": 7" << "/format" << "reads format 1";
+        QTest::newRow("unknown block") << "\"block\": \"uart\", \"base\": \"0x4300 0000\"" << "\"block\": \"uatr\", \"base\": \"0x4300 0000\"" << "/instances/UART1/block" << "Did you mean \"uart\"?";
+    }
+    void saysWhereAndWhat()
+    {
+        QFETCH(QString, from);
+        QFETCH(QString, to);
+        QFETCH(QString, pointer);
+        QFETCH(QString, says);
+        const Expected<Device> device = withFamily(from.toUtf8(), to.toUtf8());
+        QVERIFY(!device.ok());
+        COMPARE_TEXT(device.problem().file, "family.json");
+        COMPARE_TEXT(device.problem().pointer, pointer);
+        QVERIFY(device.problem().line > 0);
+        QVERIFY2(device.problem().message.find(says.toStdString()) != std::string::npos, device.problem().message.c_str());
+        // The line is the one that holds what was changed.
+        const QString line = QString::fromStdString(replaced(family_, from.toStdString(), to.toStdString())).split('\n').at(device.problem().line - 1);
+        QVERIFY2(!line.trimmed().isEmpty(), qPrintable(line));
+    }
+
+    void padOnTwoPinsIsRefused()
+    {
+        const Expected<Device> device = parse(replaced(own_, "\"PA0\", \"PA1\"", "\"PA1\", \"PA1\""), family_);
+        QVERIFY(!device.ok());
+        COMPARE_TEXT(device.problem().text(), "own.json:13:21: /package/pins/2: PA1 is on two pins.");
+    }
+
+    void familyOutsideItsFolderIsNotFollowed()
+    {
+        QTemporaryDir folder;
+        const auto path = std::filesystem::path(folder.path().toStdString()) / "x.json";
+        QVERIFY(writeFileAtomically(path, "{\"format\": 1, \"name\": \"X\", \"family\": \"../../etc/passwd\"}").ok());
+        const Expected<Device> device = loadDevice(path);
+        QVERIFY(!device.ok());
+        COMPARE_TEXT(device.problem().pointer, "/family");
+    }
+
+    void lintFindsWhatLoadsButCannotBeMeant_data()
+    {
+        QTest::addColumn<QString>("from");
+        QTest::addColumn<QString>("to");
+        QTest::addColumn<QString>("check");
+        QTest::newRow("fields") << "\"RTSON\": \"10\", \"CTSON\": \"11\"" << "\"RTSON\": \"10\", \"CTSON\": \"10\"" << "overlapping-fields";
+        QTest::newRow("registers") << "\"DATA\": { \"offset\": \"0x10\", \"fields\": { \"BYTE\": \"8:0\"" << "\"DATA\": { \"offset\": \"0x0C\", \"fields\": { \"BYTE\": \"8:0\"" << "register-overlap";
+        QTest::newRow("addresses") << "\"base\": \"0x4200 0400\"" << "\"base\": \"0x4200 0000\"" << "address-collision";
+        QTest::newRow("interrupts") << "\"interrupts\": { \"event\": 9 }" << "\"interrupts\": { \"event\": 8 }" << "interrupt-twice";
+        QTest::newRow("reset bits") << "\"reset\": \"0x0101\"" << "\"reset\": \"0x80000101\"" << "reset-outside-fields";
+        QTest::newRow("unreachable") << "\"signals\": { \"DP\": \"both\"" << "\"signals\": { \"ID\": \"in\", \"DP\": \"both\"" << "unreachable-signal";
+        QTest::newRow("control twice") << "\"control\": \"CLK.TREE.BUS2\"" << "\"control\": \"CLK.TREE.BUS1\"" << "control-twice";
+        QTest::newRow("select codes") << "\"inputs\": { \"BUS1\": 0, \"HFI\": 1 }, \"limit\"" << "\"inputs\": { \"BUS1\": 0, \"HFI\": 0 }, \"limit\"" << "duplicate-code";
+        QTest::newRow("reset claim") << "\"at_reset\": \"SWD.CLK\"" << "\"at_reset\": \"SWD.CLX\"" << "reset-claim";
+    }
+    void lintFindsWhatLoadsButCannotBeMeant()
+    {
+        QFETCH(QString, from);
+        QFETCH(QString, to);
+        QFETCH(QString, check);
+        const Expected<Device> device = withFamily(from.toUtf8(), to.toUtf8());
+        QVERIFY2(device.ok(), device.ok() ? "" : device.problem().text().c_str());
+        const std::vector<LintRemark> remarks = lint(*device);
+        QVERIFY(!remarks.empty());
+        for (const LintRemark& remark : remarks)
+            COMPARE_TEXT(remark.check, check);
+    }
+
+    void truncatedFilesGiveAnErrorWithALine()
+    {
+        for (size_t n = 0; n + 2 < own_.size(); n += 7) {
+            const Expected<Device> device = parse(own_.substr(0, n), family_);
+            QVERIFY(!device.ok());
+            QVERIFY(device.problem().line > 0);
+        }
+        for (size_t n = 1; n + 2 < family_.size(); n += 211)
+            QVERIFY(!parse(own_, family_.substr(0, n)).ok());
+    }
+
+    void survivesRandomDamage()
+    {
+        std::mt19937 random(5);
+        const std::string pieces = "{}[]\",:0189-xX\\\n tnul";
+        for (int i = 0; i < 1500; ++i) {
+            std::string damaged = family_;
+            for (unsigned k = random() % 3 + 1; k > 0; --k) {
+                const size_t at = random() % damaged.size();
+                if (random() % 2)
+                    damaged[at] = pieces[random() % pieces.size()];
+                else
+                    damaged.erase(at, random() % 30);
+            }
+            const Expected<Device> device = parse(own_, damaged);
+            if (device.ok())
+                (void)lint(*device);
+        }
+    }
+
+    void boardSaysWhereToo()
+    {
+        const std::string board = textOf(dataPath("boards/sluice-node-c.json"));
+        QVERIFY(parseBoard(board, "b.json").ok());
+        const Expected<Board> bad = parseBoard(replaced(board, "\"12 MHz\"", "\"12 Mhz!\""), "b.json");
+        QVERIFY(!bad.ok());
+        COMPARE_TEXT(bad.problem().pointer, "/crystals/HFX/rate");
+        for (size_t n = 0; n + 2 < board.size(); n += 5)
+            QVERIFY(!parseBoard(board.substr(0, n), "b.json").ok());
+    }
+};
+
+QTEST_APPLESS_MAIN(LoadDeviceTest)
+#include "load_device_test.moc"

@@ -1,0 +1,199 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "tests/support/fixtures.h"
+#include "tests/support/register_decoder.h"
+
+#include <cmath>
+#include <set>
+
+using namespace bindrel;
+using namespace bindrel::test;
+
+/// Register words decoded by hand-written tables (register_decoder.h) must mean what the plan says, and the order of the
+/// bring-up must keep every rule of the data sheet at every step.
+class ImageTest : public QObject {
+    Q_OBJECT
+
+    static Se43 decode(const Snapshot& s)
+    {
+        std::map<uint32_t, uint32_t> words;
+        for (const RegisterValue& value : s.image.registers)
+            words[s.device->addressOf(value.instance, value.reg)] = value.value;
+        return Se43(words);
+    }
+
+private Q_SLOTS:
+    void decodedWordsMeanThePlan()
+    {
+        const auto s = run(demo());
+        const Se43 chip = decode(*s);
+        QCOMPARE(chip.vcoA(), 320e6);
+        QCOMPARE(chip.cpu(), 160e6);
+        QCOMPARE(chip.bus1(), 80e6);
+        QCOMPARE(chip.bus2(), 80e6);
+        QCOMPARE(chip.waitStates(), 4u);
+        QCOMPARE(chip.range(), 2u);
+        QVERIFY(std::abs(chip.uartBaud(0x43000000, chip.bus2()) / 460.8e3 - 1) < 0.003);
+        QVERIFY(std::abs(chip.motorFrequency(chip.timers2()) / 24e3 - 1) < 0.0002);
+        QVERIFY(std::abs(chip.motorDeadTime(chip.timers2()) - 650e-9) < 1e-12);
+        QVERIFY(chip.i2cLow(0x42001400, chip.bus1()) > 1.3e-6 && chip.i2cHigh(0x42001400, chip.bus1()) > 0.6e-6);
+        // FLTON and OUTEN, 8N1 with handshake.
+        QCOMPARE(chip.bits(Se43::kMotor + 0x20, 1, 0), 3u);
+        QCOMPARE(chip.bits(0x43000000, 11, 0), 0xC17u);
+    }
+
+    void padsAreSwitchedToWhatTheyCarry()
+    {
+        const auto s = run(demo());
+        const Se43 chip = decode(*s);
+        const auto at = [&](const char* need, const char* signal) {
+            const std::string pad = s->plan.need(need)->binding.pads.at(signal);
+            return std::pair(pad[1] - 'A', std::stoi(pad.substr(2)));
+        };
+        // The pad table of the data sheet, by hand, for the pads of the shipped plan.
+        const std::map<std::string, uint32_t> sheet{{"PD0", 6}, {"PD1", 6}, {"PD2", 6}, {"PD3", 6}, {"PB8", 4}, {"PB9", 4}};
+        for (const auto& [need, signal] : {std::pair{"uplink", "tx"}, {"uplink", "rx"}, {"uplink", "cts"}, {"uplink", "rts"}, {"level-probes", "scl"}, {"level-probes", "sda"}}) {
+            const auto [port, bit] = at(need, signal);
+            QCOMPARE(chip.function(port, bit), sheet.at(s->plan.need(need)->binding.pads.at(signal)));
+        }
+        const auto [port, bit] = at("frost-heater", "pin");
+        QCOMPARE(chip.padBits(port, bit, 4, 0), 0x11u); // port function, output
+        QVERIFY(!chip.level(port, bit));
+        const auto [keyPort, keyBit] = at("modem-key", "pin");
+        QVERIFY(chip.level(keyPort, keyBit));
+        QCOMPARE(chip.padBits(keyPort, keyBit, 7, 7), 1u); // open drain
+    }
+
+    void everyDecodedRateMatchesForManyPlans()
+    {
+        int tried = 0;
+        for (const char* in : {"2", "3", "4"})
+            for (const char* mul : {"48", "60", "79"})
+                for (const char* main : {"2", "3", "5"})
+                    for (const char* bus : {"1", "2", "4"}) {
+                        const auto s = run(with(with(with(with(demo(), SetClock{"PLLA.IN", in}), SetClock{"PLLA.VCO", mul}), SetClock{"PLLA.MAIN", main}), SetClock{"BUS1", bus}));
+                        const Se43 chip = decode(*s);
+                        QVERIFY(std::abs(chip.cpu() - hertz(*s, "CPU")) < 1);
+                        QVERIFY(std::abs(chip.bus1() - hertz(*s, "BUS1")) < 1);
+                        QVERIFY(std::abs(chip.timers1() - hertz(*s, "TIM1")) < 1);
+                        ++tried;
+                    }
+        QCOMPARE(tried, 81);
+    }
+
+    void bringUpBreaksNoRuleAtAnyStep_data()
+    {
+        QTest::addColumn<QString>("range");
+        QTest::addColumn<QString>("mul");
+        QTest::addColumn<QString>("source");
+        QTest::newRow("fast") << "R1" << "80" << "HFX";
+        QTest::newRow("middle") << "R2" << "36" << "HFX";
+        QTest::newRow("internal") << "R1" << "8" << "HFI";
+        QTest::newRow("slow") << "R3" << "24" << "HFX";
+    }
+    /// A small model of the chip steps through the operations: what is locked, what is frozen, what is ready, and the
+    /// limits of wait states, regulator and buses at that moment.
+    void bringUpBreaksNoRuleAtAnyStep()
+    {
+        QFETCH(QString, range);
+        QFETCH(QString, mul);
+        QFETCH(QString, source);
+        Workpiece work = with(with(with(demo(), SetText{SetText::What::Range, range.toStdString()}), SetClock{"PLLA.VCO", mul.toStdString()}), SetClock{"PLLA.SRC", source.toStdString()});
+        if (range == "R3")
+            work = with(with(work, SetClock{"PLLA.MAIN", "4"}), SetClock{"PLLA.AUX", "4"});
+        const auto s = run(work);
+        QVERIFY2(!hasFinding(*s, "CLK-01"), findingsText(*s).c_str());
+
+        std::map<uint32_t, uint32_t> words{{0x48000004, 1}, {0x48001004, 1}, {0x48000010, 0x0800}, {0x48000018, 0x0800}, {0x48000014, 0x0101}, {0x4800001C, 0x0100}};
+        bool clkOpen = false, pwrOpen = false, pllLocked = false;
+        std::map<int, bool> ready{{0, true}};
+        for (const Step& step : s->image.steps) {
+            if (step.phase != Step::Phase::Clocks)
+                continue;
+            const uint32_t address = s->device->addressOf(step.instance, step.reg);
+            const std::string why = step.why + " at " + QString::number(address, 16).toStdString();
+            if (step.kind == Step::Kind::Wait) {
+                QVERIFY(step.timeout.value > Rational(0));
+                if (address == 0x48000008)
+                    for (int bit = 0; bit < 10; ++bit)
+                        if (step.mask >> bit & 1) {
+                            QVERIFY2(words[0x48000004] >> bit & 1, why.c_str()); // never polled unless switched on
+                            ready[bit] = true;
+                        }
+                if (address == 0x48000008 && step.mask >> 16 & 1)
+                    pllLocked = true;
+                continue;
+            }
+            if (address == 0x48000000)
+                clkOpen = step.value == 0x5E430001;
+            else if (address == 0x48001000)
+                pwrOpen = step.value == 0x5E430002;
+            else if (address < 0x48001000)
+                QVERIFY2(clkOpen, why.c_str());
+            else if (address == 0x48001004)
+                QVERIFY2(pwrOpen, why.c_str());
+            if (address == 0x48000010 || address == 0x48000014)
+                QVERIFY2(!(words[0x4800000C] & 1), why.c_str()); // the PLL is off while it is set
+            const uint32_t mask = step.kind == Step::Kind::Write ? ~0u : step.mask;
+            words[address] = (words[address] & ~mask) | (step.value & mask);
+
+            const Se43 now(words);
+            if ((words[0x48000020] & 7) == 2)
+                QVERIFY2(pllLocked, why.c_str());
+            if ((words[0x48000020] & 7) == 1)
+                QVERIFY2(ready[1], why.c_str());
+            if ((words[0x48000020] & 7) == 0)
+                QVERIFY2(words[0x48000004] & 1, why.c_str());
+            // Limits at this moment, by hand from the data sheet.
+            const double top[] = {24e6, 80e6, 160e6}, bus1[] = {24e6, 40e6, 80e6}, bus2[] = {24e6, 80e6, 120e6};
+            const std::vector<double> flash[] = {{12e6, 24e6}, {24e6, 48e6, 72e6, 80e6}, {36e6, 72e6, 108e6, 144e6, 160e6}};
+            const uint32_t r = now.range();
+            QVERIFY2(now.cpu() <= top[r] + 1 && now.bus1() <= bus1[r] + 1 && now.bus2() <= bus2[r] + 1, why.c_str());
+            QVERIFY2(now.waitStates() < flash[r].size() && now.cpu() <= flash[r][now.waitStates()] + 1, why.c_str());
+        }
+        QVERIFY(std::abs(Se43(words).cpu() - hertz(*s, "CPU")) < 1);
+    }
+
+    void outputsHaveTheirLevelBeforeTheyDriveAndBridgesStayOff()
+    {
+        const auto s = run(demo());
+        std::map<int, bool> levelSet;
+        bool started = false;
+        for (const Step& step : s->image.steps) {
+            started = started || step.phase == Step::Phase::Start;
+            for (const FieldWrite& write : step.fields) {
+                const std::string name = s->device->nameOf(write.ref);
+                if (name.find(".LEVEL.") != std::string::npos)
+                    levelSet[write.ref.instance] = true;
+                if (name.find(".CFG") != std::string::npos && name.ends_with(".OUT") && write.code == 1)
+                    QVERIFY(levelSet[write.ref.instance]);
+                if (name == "MCT1.SAFE.OUTEN" || name == "MCT1.CTL.ON" || name.starts_with("EXL.IEN"))
+                    QVERIFY(started);
+            }
+        }
+        QVERIFY(started);
+    }
+
+    void gatesOpenBeforeRegistersAreWritten()
+    {
+        const auto s = run(demo());
+        std::set<int> open;
+        for (const Step& step : s->image.steps) {
+            for (const FieldWrite& write : step.fields)
+                for (size_t i = 0; i < s->device->instances.size(); ++i)
+                    if (s->device->instances[i].gate.valid() && s->device->instances[i].gate == write.ref && write.code == 1)
+                        open.insert(int(i));
+            if (s->device->instances[size_t(step.instance)].gate.valid())
+                QVERIFY2(open.contains(step.instance), step.why.c_str());
+        }
+    }
+
+    void openNeedsAreLeftOut()
+    {
+        const auto s = run(demo("sluice-node-c-start"));
+        for (const Step& step : s->image.steps)
+            QVERIFY(step.phase == Step::Phase::Clocks);
+    }
+};
+
+QTEST_APPLESS_MAIN(ImageTest)
+#include "image_test.moc"

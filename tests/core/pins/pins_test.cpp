@@ -1,0 +1,180 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/base/text.h"
+#include "core/pins/candidates.h"
+#include "tests/support/fixtures.h"
+
+#include <set>
+
+using namespace bindrel;
+using namespace bindrel::test;
+
+class PinsTest : public QObject {
+    Q_OBJECT
+
+    /// The device file's own rule, told apart from the code under test: does a row of "pads" connect these two?
+    static bool connected(const Device& device, const std::string& pad, const std::string& signal)
+    {
+        for (const Route& route : device.routes)
+            if (device.pads[size_t(route.pad)].name == pad && device.signalName(route) == signal)
+                return true;
+        return false;
+    }
+
+private Q_SLOTS:
+    void bindsTheWholeBoardFromNothing()
+    {
+        Workpiece work = demo("sluice-node-c-start");
+        const Expected<Edit> edit = bindAllOpen(*work.device, *work.board, work.plan);
+        QVERIFY2(edit.ok(), edit.ok() ? "" : edit.problem().text().c_str());
+        work.plan = *applied(work.plan, *edit);
+        const auto s = run(work);
+        QCOMPARE(s->bindings.count(BoundNeed::State::Bound), int(work.plan.needs.size()));
+        QVERIFY(s->bindings.contests.empty());
+        // Checked by hand-written rules: no pad twice, every signal on a pad that the chip connects it to.
+        std::set<std::string> pads;
+        for (const Need& need : work.plan.needs)
+            for (const auto& [signal, pad] : need.binding.pads) {
+                QVERIFY2(pads.insert(pad).second, pad.c_str());
+                if (need.kind == "uart" || need.kind == "i2c")
+                    QVERIFY(connected(*work.device, pad, need.binding.instance + "." + uppered(signal)));
+            }
+        const Binding& bridge = work.plan.need("gate-bridge")->binding;
+        for (const char* pair : {"out1", "out2"}) {
+            bool sameChannel = false;
+            for (const char* channel : {"CH1", "CH2", "CH3"})
+                sameChannel = sameChannel || (connected(*work.device, bridge.pads.at(pair), bridge.instance + "." + channel) &&
+                                              connected(*work.device, bridge.pads.at(std::string(pair) + "n"), bridge.instance + "." + channel + "N"));
+            QVERIFY(sameChannel);
+        }
+        // The debug port and the crystals sit where the board has them.
+        COMPARE_TEXT(work.plan.need("debug")->binding.pads.at("clk"), "PD12");
+        COMPARE_TEXT(work.plan.need("hf-crystal")->binding.instance, "HFX");
+    }
+
+    void bindingIsDeterministic()
+    {
+        const Workpiece work = demo("sluice-node-c-start");
+        QVERIFY(*bindAllOpen(*work.device, *work.board, work.plan) == *bindAllOpen(*work.device, *work.board, work.plan));
+    }
+
+    void bindLeavesOthersAlone()
+    {
+        Workpiece work = demo();
+        work = with(work, SetBinding{"level-probes", {}});
+        const Expected<Edit> edit = bindNeed(*work.device, *work.board, work.plan, "level-probes");
+        QVERIFY(edit.ok());
+        const Plan after = *applied(work.plan, *edit);
+        for (const Need& need : work.plan.needs)
+            if (need.id != "level-probes")
+                QVERIFY(*after.need(need.id) == need);
+        QVERIFY(!after.need("level-probes")->binding.pads.empty());
+    }
+
+    void candidatesAgreeWithEnumeration()
+    {
+        // Every pair of pads for an I2C need, by brute force over the device's routes.
+        const Workpiece work = demo("sluice-node-c-start");
+        std::set<std::string> expected;
+        for (const char* instance : {"I2C1", "I2C2"})
+            for (const Pad& scl : work.device->pads)
+                for (const Pad& sda : work.device->pads)
+                    if (connected(*work.device, scl.name, std::string(instance) + ".SCL") && connected(*work.device, sda.name, std::string(instance) + ".SDA") &&
+                        !work.board->nets.contains(scl.name) && !work.board->nets.contains(sda.name))
+                        expected.insert(std::string(instance) + " " + scl.name + " " + sda.name);
+        std::set<std::string> found;
+        const Need& need = *work.plan.need("level-probes");
+        const std::vector<int> demand(work.device->pads.size(), 0);
+        for (const Candidate& c : candidatesFor(*work.device, *work.board, work.plan, need, {}, demand, 10'000))
+            found.insert(c.binding.instance + " " + c.binding.pads.at("scl") + " " + c.binding.pads.at("sda"));
+        QCOMPARE(found.size(), expected.size());
+        QVERIFY(found == expected);
+    }
+
+    void contentionIsFoundOnPadsInstancesAndLines()
+    {
+        const auto s = run(demo("sluice-node-c-tangled"));
+        std::set<std::string> contested;
+        for (const Contest& contest : s->bindings.contests)
+            contested.insert(nameOf(*s->device, contest.resource));
+        QVERIFY(contested == (std::set<std::string>{"PD3", "PD12", "interrupt line 6"}));
+
+        Workpiece two = demo();
+        Need copy = *two.plan.need("uplink");
+        copy.id = "second";
+        copy.binding.pads.clear();
+        two = with(two, InsertNeed{99, copy});
+        const auto t = run(two);
+        QCOMPARE(t->bindings.contests.size(), size_t(1));
+        COMPARE_TEXT(nameOf(*t->device, t->bindings.contests[0].resource), QString::fromStdString(copy.binding.instance));
+        QCOMPARE(t->bindings.needs[size_t(needIndex(two.plan, "uplink"))].state, BoundNeed::State::Contested);
+    }
+
+    void pairMustShareAChannel()
+    {
+        Workpiece work = demo();
+        Binding binding = work.plan.need("gate-bridge")->binding;
+        binding.pads["out1"] = "PC0"; // CH1, while out1n stays on another channel
+        work = with(work, SetBinding{"gate-bridge", binding});
+        const auto s = run(work);
+        QVERIFY(hasFinding(*s, "PIN-04", "gate-bridge"));
+        QCOMPARE(s->bindings.needs[0].state, BoundNeed::State::Open);
+    }
+
+    void optionsNameEveryPadOnceWithItsCost()
+    {
+        const Workpiece work = demo();
+        const auto s = run(work);
+        const int need = needIndex(work.plan, "uplink");
+        std::set<std::string> expected;
+        for (const Route& route : work.device->routes)
+            if (work.device->instances[size_t(route.instance)].name.starts_with("UART") && work.device->signalName(route).ends_with(".CTS"))
+                expected.insert(work.device->pads[size_t(route.pad)].name + " " + work.device->instances[size_t(route.instance)].name);
+        std::set<std::string> found;
+        for (const Option& o : optionsFor(*s->device, *s->board, s->plan, s->bindings, need, "cts")) {
+            found.insert(work.device->pads[size_t(o.pad)].name + " " + work.device->instances[size_t(o.instance)].name);
+            QVERIFY(!o.reason.empty());
+            // What an option promises is what taking it does.
+            if (o.cost == Option::Cost::Free || o.cost == Option::Cost::Moves) {
+                Workpiece taken = work;
+                taken.plan = *applied(work.plan, takeOption(*s->device, *s->board, s->plan, s->bindings, need, "cts", o));
+                QVERIFY(run(taken)->bindings.contests.empty());
+            }
+            if (o.cost == Option::Cost::Contends) {
+                Workpiece taken = work;
+                taken.plan = *applied(work.plan, takeOption(*s->device, *s->board, s->plan, s->bindings, need, "cts", o));
+                QVERIFY(!run(taken)->bindings.contests.empty());
+            }
+        }
+        QVERIFY(found == expected);
+    }
+
+    void boardNetsAndHoldsAreRespected()
+    {
+        Workpiece work = demo("sluice-node-c-start");
+        const auto s = run(work);
+        for (const Option& o : optionsFor(*s->device, *s->board, s->plan, s->bindings, needIndex(work.plan, "lid-switch"), "pin"))
+            if (s->board->nets.contains(s->device->pads[size_t(o.pad)].name))
+                QCOMPARE(o.cost, Option::Cost::Impossible);
+        work = with(demo(), SetHold{holdOfNeed("uplink"), true});
+        const auto held = run(work);
+        for (const Option& o : optionsFor(*held->device, *held->board, held->plan, held->bindings, needIndex(work.plan, "uplink"), "tx"))
+            QVERIFY(o.cost == Option::Cost::Current || o.cost == Option::Cost::Impossible);
+    }
+
+    void saysWhyNothingFits()
+    {
+        Workpiece work = demo();
+        for (int i = 0; i < 4; ++i) {
+            Need need = *work.plan.need("level-probes");
+            need.id = "extra-" + std::to_string(i);
+            need.binding = {};
+            work = with(work, InsertNeed{99, need});
+        }
+        const Expected<Edit> edit = bindAllOpen(*work.device, *work.board, work.plan);
+        QVERIFY(!edit.ok());
+        QVERIFY2(edit.problem().message.find("I2C1 and I2C2") != std::string::npos, edit.problem().message.c_str());
+    }
+};
+
+QTEST_APPLESS_MAIN(PinsTest)
+#include "pins_test.moc"

@@ -1,0 +1,225 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/plan/check_setting.h"
+#include "core/plan/history.h"
+#include "tests/support/fixtures.h"
+
+#include <random>
+
+using namespace bindrel;
+using namespace bindrel::test;
+
+class PlanTest : public QObject {
+    Q_OBJECT
+
+    /// A random change that makes sense for the plan; not all of them can be applied.
+    static Change randomChange(const Plan& plan, std::mt19937& random)
+    {
+        const auto pick = [&](const auto& list) -> const auto& { return list[random() % list.size()]; };
+        static const std::vector<std::string> clocks{"BUS1", "BUS2", "SYS", "PLLA.IN", "UART1K"};
+        static const std::vector<std::string> values{"1", "2", "4", "HFI", "nonsense"};
+        static const std::vector<std::string> goals{"baud", "flow", "frequency", "duty1", "direction", "edges", "dead"};
+        static const std::vector<std::string> texts{"9600", "none", "RTS/CTS", "10 kHz", "20 %", "input", "both", "1 us", "?"};
+        static const std::vector<std::string> pads{"PA2", "PA3", "PC0", "PD0", "PB4"};
+        const std::string need = plan.needs.empty() ? "x" : pick(plan.needs).id;
+        switch (random() % 8) {
+        case 0:
+            return SetClock{pick(clocks), random() % 3 ? std::optional(pick(values)) : std::nullopt};
+        case 1:
+            return SetGoal{need, pick(goals), random() % 3 ? std::optional(pick(texts)) : std::nullopt};
+        case 2:
+            return SetBinding{need, random() % 2 ? Binding{"UART1", {{"tx", pick(pads)}, {"rx", pick(pads)}}} : Binding{}};
+        case 3:
+            return SetHold{holdOfNeed(need), random() % 2 == 0};
+        case 4:
+            return SetText{SetText::What(random() % 4), pick(texts)};
+        case 5:
+            return RemoveNeed{need};
+        case 6: {
+            Need fresh;
+            fresh.id = freeNeedId(plan, "Fresh need");
+            fresh.title = "Fresh need";
+            fresh.kind = random() % 2 ? "uart" : "gpio";
+            return InsertNeed{random() % 20, fresh};
+        }
+        default:
+            return SetBinding{need, Binding{"", {{"pin", pick(pads)}}}};
+        }
+    }
+
+private Q_SLOTS:
+    void savedAndLoadedPlansAreEqualInPlanAndBytes()
+    {
+        for (const char* name : {"sluice-node-c-start", "sluice-node-c-done", "sluice-node-c-tangled"}) {
+            const Workpiece work = demo(name);
+            const std::string text = planText(work.plan);
+            const Expected<Workpiece> again = parsePlan(text, "again", library());
+            QVERIFY2(again.ok(), again.ok() ? "" : again.problem().text().c_str());
+            QVERIFY(again->plan == work.plan);
+            COMPARE_TEXT(planText(again->plan), QString::fromStdString(text));
+            COMPARE_TEXT(textOf(demoPath(name)), QString::fromStdString(text));
+        }
+    }
+
+    void awkwardTextSurvives()
+    {
+        Workpiece work = demo();
+        work.plan.name = "a \"b\" \\ \n \u00e9 */ ?" "?/";
+        work.plan.needs[0].title = "tab\there";
+        const Expected<Workpiece> again = parsePlan(planText(work.plan), "f", library());
+        QVERIFY2(again.ok(), again.ok() ? "" : again.problem().text().c_str());
+        QVERIFY(again->plan == work.plan);
+    }
+
+    void everyEditIsUndoneAndRedoneToEqualPlans()
+    {
+        std::mt19937 random(17);
+        int appliedCount = 0;
+        for (int round = 0; round < 40; ++round) {
+            History history(demo().plan);
+            std::vector<Plan> states{history.plan()};
+            for (int i = 0; i < 30; ++i) {
+                Edit edit{"step", {}};
+                for (unsigned k = random() % 3 + 1; k > 0; --k)
+                    edit.changes.push_back(randomChange(history.plan(), random));
+                const Plan before = history.plan();
+                if (!history.apply(edit)) {
+                    QVERIFY(history.plan() == before);
+                    continue;
+                }
+                ++appliedCount;
+                if (!(history.plan() == before))
+                    states.push_back(history.plan());
+            }
+            for (size_t i = states.size(); i-- > 0;) {
+                QVERIFY(history.plan() == states[i]);
+                QCOMPARE(history.undo(), i > 0);
+            }
+            for (const Plan& state : states) {
+                QVERIFY(history.plan() == state);
+                history.redo();
+            }
+        }
+        QVERIFY(appliedCount > 300);
+    }
+
+    void anEditThatChangesNothingIsNoStep()
+    {
+        History history(demo().plan);
+        QVERIFY(history.apply(editOf("same", SetClock{"BUS1", "2"})).ok());
+        QVERIFY(!history.canUndo());
+    }
+
+    void savedStateIsKnownThroughUndo()
+    {
+        History history(demo().plan);
+        QVERIFY(!history.unsaved());
+        QVERIFY(history.apply(editOf("a", SetClock{"BUS1", "4"})).ok());
+        QVERIFY(history.unsaved());
+        history.markSaved();
+        history.undo();
+        QVERIFY(history.unsaved());
+        QVERIFY(history.apply(editOf("b", SetClock{"BUS1", "8"})).ok()); // the saved state cannot come back
+        QVERIFY(history.unsaved());
+        history.undo();
+        QVERIFY(history.unsaved());
+    }
+
+    void droppingFlowControlFreesItsPads()
+    {
+        const Workpiece done = demo();
+        const Workpiece without = with(done, SetGoal{"uplink", "flow", "none"});
+        QVERIFY(done.plan.need("uplink")->binding.pads.contains("cts"));
+        QVERIFY(!without.plan.need("uplink")->binding.pads.contains("cts"));
+        QVERIFY(without.plan.need("uplink")->binding.pads.contains("tx"));
+    }
+
+    void badPlansSayWhere_data()
+    {
+        QTest::addColumn<QString>("from");
+        QTest::addColumn<QString>("to");
+        QTest::addColumn<QString>("pointer");
+        QTest::addColumn<QString>("says");
+        QTest::newRow("device") << "\"SE4332-C64\"" << "\"SE4332-C65\"" << "/device" << "Did you mean \"SE4332-C64\"?";
+        QTest::newRow("board") << "\"board\": \"sluice-node-c\"" << "\"board\": \"sluice-node-x\"" << "/board" << "there is no board";
+        QTest::newRow("newer") << "\"bindrel\": 1" << "\"bindrel\": 2" << "/bindrel" << "Use a newer version";
+        QTest::newRow("range") << "\"R1\"" << "\"R9\"" << "/range" << "R1, R2 and R3";
+        QTest::newRow("clock") << "\"BUS1\": \"2\"" << "\"BUSS1\": \"2\"" << "/clocks/BUSS1" << "Did you mean \"BUS1\"?";
+        QTest::newRow("factor") << "\"BUS1\": \"2\"" << "\"BUS1\": \"3\"" << "/clocks/BUS1" << "one of 1, 2, 4, 8, 16";
+        QTest::newRow("input") << "\"SYS\": \"PLLA.MAIN\"" << "\"SYS\": \"LFX\"" << "/clocks/SYS" << "HFI, HFX and PLLA.MAIN";
+        QTest::newRow("kind") << "\"kind\": \"i2c\"" << "\"kind\": \"i3c\"" << "/needs/2/kind" << "Did you mean \"i2c\"?";
+        QTest::newRow("goal") << "\"rate\": \"400 kHz\"" << "\"rtae\": \"400 kHz\"" << "/needs/2/goals/rtae" << "Did you mean \"rate\"?";
+        QTest::newRow("goal text") << "\"rate\": \"400 kHz\"" << "\"rate\": \"fast\"" << "/needs/2/goals/rate" << "cannot be read";
+        QTest::newRow("goal type") << "\"rate\": \"400 kHz\"" << "\"rate\": 400" << "/needs/2/goals/rate" << "must be a text";
+        QTest::newRow("part") << "\"part\": \"beacon\"" << "\"part\": \"beakon\"" << "/needs/7/part" << "Did you mean \"beacon\"?";
+        QTest::newRow("terminal") << "\"out1\": \"lamp\"" << "\"out1\": \"lmap\"" << "/needs/7/terminals/out1" << "Did you mean \"lamp\"?";
+        QTest::newRow("same id") << "\"id\": \"beacon\"" << "\"id\": \"uplink\"" << "/needs/7/id" << "two needs";
+        QTest::newRow("bad id") << "\"id\": \"beacon\"" << "\"id\": \"../x\"" << "/needs/7/id" << "lower-case";
+        QTest::newRow("instance") << "\"instance\": \"I2C2\"" << "\"instance\": \"UART1\"" << "/needs/2/instance" << "cannot serve";
+        QTest::newRow("pad") << "\"sda\": \"PB9\"" << "\"sda\": \"PZ9\"" << "/needs/2/pads/sda" << "is not a pad";
+        QTest::newRow("signal") << "\"sda\": \"PB9\"" << "\"sdx\": \"PB9\"" << "/needs/2/pads/sdx" << "is not a signal";
+        QTest::newRow("supply") << "\"range\": \"R1\"" << "\"supply\": \"3.3 W\"" << "/supply" << "3.3 V";
+        QTest::newRow("holds") << "\"needs\": [" << "\"holds\": [\"clock NOPE\"],\n  \"needs\": [" << "/holds/0" << "holds nothing";
+    }
+    void badPlansSayWhere()
+    {
+        QFETCH(QString, from);
+        QFETCH(QString, to);
+        QFETCH(QString, pointer);
+        QFETCH(QString, says);
+        const std::string text = replaced(textOf(demoPath("sluice-node-c-done")), from.toStdString(), to.toStdString());
+        const Expected<Workpiece> work = parsePlan(text, "p.bindrel", library());
+        QVERIFY(!work.ok());
+        COMPARE_TEXT(work.problem().pointer, pointer);
+        COMPARE_TEXT(work.problem().file, "p.bindrel");
+        QVERIFY(work.problem().line > 0);
+        QVERIFY2(work.problem().message.find(says.toStdString()) != std::string::npos, work.problem().message.c_str());
+    }
+
+    void truncatedAndDamagedPlansNeverCrash()
+    {
+        const std::string text = textOf(demoPath("sluice-node-c-done"));
+        for (size_t n = 0; n + 2 < text.size(); n += 13)
+            QVERIFY(!parsePlan(text.substr(0, n), "p", library()).ok());
+        std::mt19937 random(23);
+        for (int i = 0; i < 300; ++i) {
+            std::string damaged = text;
+            damaged[random() % damaged.size()] = char(random() % 256);
+            damaged.erase(random() % damaged.size(), random() % 8);
+            if (const Expected<Workpiece> work = parsePlan(damaged, "p", library()); work.ok())
+                (void)computeSnapshot(*work);
+        }
+    }
+
+    void savingIsAtomicAndKeepsLinks()
+    {
+        QTemporaryDir folder;
+        const std::filesystem::path real = folder.filePath("real.bindrel").toStdString(), link = folder.filePath("link.bindrel").toStdString();
+        QVERIFY(savePlan(demo("sluice-node-c-start").plan, real).ok());
+        std::filesystem::create_symlink(real, link);
+        QVERIFY(savePlan(demo().plan, link).ok());
+        QVERIFY(std::filesystem::is_symlink(link));
+        COMPARE_TEXT(textOf(real), QString::fromStdString(planText(demo().plan)));
+        const Outcome bad = savePlan(demo().plan, folder.filePath("no/such/folder.bindrel").toStdString());
+        QVERIFY(!bad.ok());
+        // Nothing is left lying about.
+        int files = 0;
+        for ([[maybe_unused]] const auto& entry : std::filesystem::directory_iterator(folder.path().toStdString()))
+            ++files;
+        QCOMPARE(files, 2);
+    }
+
+    void clockSettingsAreReadAsTyped()
+    {
+        const Workpiece work = demo();
+        const Device& d = *work.device;
+        COMPARE_TEXT(*checkClockSetting(d, d.findClock("PLLA.IN"), "/3"), "3");
+        COMPARE_TEXT(*checkClockSetting(d, d.findClock("PLLA.IN"), "\u00f7 3"), "3");
+        COMPARE_TEXT(*checkClockSetting(d, d.findClock("SYS"), "hfx"), "HFX");
+        COMPARE_TEXT(*checkClockSetting(d, d.findClock("SYS"), "PLL A main"), "PLLA.MAIN");
+        QVERIFY(!checkClockSetting(d, d.findClock("PLLA.IN"), "17").ok());
+        QVERIFY(!checkClockSetting(d, d.findClock("TIM1"), "2").ok());
+    }
+};
+
+QTEST_APPLESS_MAIN(PlanTest)
+#include "plan_test.moc"

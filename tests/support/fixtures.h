@@ -1,0 +1,83 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "core/base/files.h"
+#include "core/pins/options.h"
+#include "core/snapshot.h"
+
+#include <QtTest>
+
+#include <filesystem>
+#include <string>
+
+/// Verbs that keep the tests short: load a demo plan, edit it, look at the snapshot.
+namespace bindrel::test {
+
+inline std::string demoPath(const std::string& name) { return std::string(BINDREL_EXAMPLES) + "/" + name + ".bindrel"; }
+inline std::filesystem::path dataPath(const std::string& name) { return std::filesystem::path(BINDREL_SOURCE_DATA) / name; }
+inline Library library() { return Library(BINDREL_SOURCE_DATA); }
+
+inline std::string textOf(const std::filesystem::path& path)
+{
+    Expected<std::string> text = readFile(path);
+    return text ? *text : std::string();
+}
+
+/// A demo plan; fails the test by crashing if it does not load, since every test stands on it.
+inline Workpiece demo(const std::string& name = "sluice-node-c-done")
+{
+    Expected<Workpiece> work = loadPlan(demoPath(name), library());
+    if (!work)
+        qFatal("%s", work.problem().text().c_str());
+    return *std::move(work);
+}
+
+inline std::shared_ptr<const Snapshot> run(const Workpiece& work) { return computeSnapshot(work); }
+
+inline Workpiece with(Workpiece work, const Change& change)
+{
+    Expected<Plan> next = applied(work.plan, editOf("test", change));
+    if (!next)
+        qFatal("%s", next.problem().text().c_str());
+    work.plan = *std::move(next);
+    return work;
+}
+
+inline int needIndex(const Plan& plan, const std::string& id)
+{
+    for (size_t i = 0; i < plan.needs.size(); ++i)
+        if (plan.needs[i].id == id)
+            return int(i);
+    return -1;
+}
+
+inline bool hasFinding(const Snapshot& s, const std::string& rule, const std::string& place = {})
+{
+    for (const Finding& f : s.findings)
+        if (f.rule == rule && (place.empty() || f.place.id == place || f.place.sub == place))
+            return true;
+    return false;
+}
+
+inline std::string findingsText(const Snapshot& s)
+{
+    std::string out;
+    for (const Finding& f : s.findings)
+        out += f.rule + " " + f.text + "\n";
+    return out;
+}
+
+inline double hertz(const Snapshot& s, const char* clock) { return s.rates.clocks[size_t(s.device->findClock(clock))].rate.toDouble(); }
+
+/// The text with its first occurrence of `from` replaced; the test fails when there is none.
+inline std::string replaced(std::string text, const std::string& from, const std::string& to)
+{
+    const size_t at = text.find(from);
+    if (at == std::string::npos)
+        qFatal("\"%s\" is not in the text", from.c_str());
+    return text.replace(at, from.size(), to);
+}
+
+} // namespace bindrel::test
+
+#define COMPARE_TEXT(actual, expected) QCOMPARE(QString::fromStdString(actual), QString(expected))
