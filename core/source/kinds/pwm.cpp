@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/quantity/format.h"
+#include "core/source/c_text.h"
 #include "core/source/writer.h"
 
 #include <set>
@@ -32,7 +33,8 @@ void declarePwm(Writer& w, size_t need)
     const std::int64_t prescaler = setting.role("prescaler").value_or(1);
     const std::int64_t period = setting.role("period").value_or(1);
     const Achieved* frequency = setting.goal("frequency");
-    const Rational rate = f.rates.clocks[size_t(setting.kernel)].rate.value;
+    // As the C constant has it: a rate that is no whole number is rounded down there, and the asserts must hold with that.
+    const Rational rate = f.rates.clocks[size_t(setting.kernel)].rate.value.floor();
     const Rational millihertz = rate * 1000 / (Rational(slopes) * prescaler * period);
     w.comment(fmt::format("Asked for {}, achieved {}: {}.", frequency->wanted, frequency->achieved, frequency->formula));
     w.linef("#define {}_PRESCALER {}u", NAME, prescaler);
@@ -42,7 +44,7 @@ void declarePwm(Writer& w, size_t need)
     w.linef("               \"{} frequency from its clock\");", w.names.needs[need]);
     if (const auto dead = setting.role("dead_time")) {
         const Duration time(Rational(*dead) / rate);
-        w.linef("#define {}_DEAD_TICKS {}u /* {} at {} */", NAME, *dead, w.facts.settings[need].goal("dead")->achieved, format(Frequency(rate)));
+        w.linef("#define {}_DEAD_TICKS {}u /* {} at {} */", NAME, *dead, commentText(w.facts.settings[need].goal("dead")->achieved), format(Frequency(rate)));
         w.linef("#define {}_DEAD_PICOSECONDS {}u", NAME, (time.value * INT64_C(1'000'000'000'000)).floor());
         w.linef("_Static_assert((uint64_t){0}_DEAD_TICKS * 1000000000000u / {1} == {0}_DEAD_PICOSECONDS,", NAME, rateMacro(f, w.names, setting.kernel));
         w.linef("               \"{} dead time from its clock\");", w.names.needs[need]);

@@ -23,7 +23,8 @@ void declareUart(Writer& w, size_t need)
     const std::int64_t divider = setting.role("divider").value_or(1);
     const std::int64_t samples = setting.role("oversampling").value_or(16);
     const std::int64_t unit = std::int64_t(1) << f.device.ability(instanceOf(w, need), "fraction_bits", 0);
-    const Rational baud = f.rates.clocks[size_t(kernel)].rate.value * unit / (Rational(samples) * divider);
+    // From the C constant, which is rounded down where the rate is no whole number: the assert must hold with that.
+    const Rational baud = Rational(f.rates.clocks[size_t(kernel)].rate.value.floor()) * unit / (Rational(samples) * divider);
     const Frequency wanted = parseFrequency(goalText(f.plan.needs[need], "baud")).value();
     const std::string kernelHz = rateMacro(f, w.names, kernel);
     w.comment(fmt::format("Asked for {}, achieved {} ({}).", formatBaud(wanted), formatBaud(Frequency(baud)), format(errorOf(Frequency(baud), wanted), true)));

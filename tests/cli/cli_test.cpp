@@ -1,0 +1,127 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "tests/support/fixtures.h"
+
+#include <QJsonArray>
+#include <QJsonDocument>
+#include <QJsonObject>
+#include <QProcess>
+
+using namespace bindrel::test;
+
+/// The real program, from a folder of its own, with relative paths.
+class CliTest : public QObject {
+    Q_OBJECT
+
+    struct Result {
+        int code = -1;
+        QByteArray out, err;
+    };
+
+    QTemporaryDir dir_;
+
+    Result cli(const QStringList& arguments) const
+    {
+        QProcess process;
+        process.setWorkingDirectory(dir_.path());
+        process.start(BINDREL_CLI, arguments);
+        process.waitForFinished(60'000);
+        return {process.exitCode(), process.readAllStandardOutput(), process.readAllStandardError()};
+    }
+
+private Q_SLOTS:
+    void initTestCase()
+    {
+        for (const char* name : {"start", "done", "tangled"})
+            QVERIFY(QFile::copy(QString::fromStdString(demoPath(std::string("sluice-node-c-") + name)), dir_.filePath(QString(name) + ".bindrel")));
+    }
+
+    void exitCodesSayHowItStands()
+    {
+        QCOMPARE(cli({"check", "done.bindrel"}).code, 0);
+        QCOMPARE(cli({"check", "tangled.bindrel"}).code, 1);
+        QCOMPARE(cli({"check", "missing.bindrel"}).code, 2);
+        QCOMPARE(cli({"check"}).code, 2);
+        QCOMPARE(cli({"frobnicate"}).code, 2);
+        QCOMPARE(cli({"check", "done.bindrel", "--format", "xml"}).code, 2);
+        QCOMPARE(cli({"--help"}).code, 0);
+        QCOMPARE(cli({"check", "."}).code, 2);
+    }
+
+    void checkIsTheSameInTextAndJson()
+    {
+        const Result text = cli({"check", "tangled.bindrel"});
+        const Result json = cli({"check", "tangled.bindrel", "--format", "json"});
+        const QJsonObject root = QJsonDocument::fromJson(json.out).object();
+        QCOMPARE(root["contested"].toInt(), 6);
+        QCOMPARE(root["errors"].toInt(), 7);
+        const QJsonArray findings = root["findings"].toArray();
+        QCOMPARE(findings.size(), root["errors"].toInt() + root["cautions"].toInt());
+        for (const auto& finding : findings)
+            QVERIFY(text.out.contains(finding.toObject()["text"].toString().toUtf8()));
+    }
+
+    void showPrintsTextJsonAndCsv()
+    {
+        const Result json = cli({"show", "done.bindrel", "clocks", "--format", "json"});
+        QJsonObject cpu;
+        for (const auto& row : QJsonDocument::fromJson(json.out).array())
+            if (row.toObject()["clock"] == "CPU")
+                cpu = row.toObject();
+        QCOMPARE(cpu["exact_hz"].toString(), "160000000");
+        const Result csv = cli({"show", "done.bindrel", "pins", "--format", "csv"});
+        QCOMPARE(csv.out.count("\r\n"), 65); // a heading and 64 pins
+        QVERIFY(csv.out.contains("49,PD0,Uplink,transmit,UART1.TX,6"));
+        QVERIFY(cli({"show", "done.bindrel", "registers"}).out.contains("MCT1.TOP     0x43004008"));
+        QCOMPARE(cli({"show", "done.bindrel", "weather"}).code, 2);
+    }
+
+    void bindListsAndWritesOnlyWhenAsked()
+    {
+        const QString plan = dir_.filePath("start.bindrel");
+        const std::string before = textOf(plan.toStdString());
+        const Result listed = cli({"bind", "start.bindrel"});
+        QCOMPARE(listed.code, 0);
+        QCOMPARE(listed.out.count('\n'), 13);
+        QCOMPARE(textOf(plan.toStdString()), before);
+        QCOMPARE(cli({"bind", "start.bindrel", "--write"}).code, 0);
+        QCOMPARE(cli({"check", "start.bindrel"}).code, 0);
+        QVERIFY(cli({"bind", "start.bindrel"}).out.contains("no need is open"));
+    }
+
+    void writeRefusesAnIncompletePlanUnlessTold()
+    {
+        QCOMPARE(cli({"write", "tangled.bindrel", "--to", "out-a"}).code, 1);
+        QVERIFY(!QFileInfo::exists(dir_.filePath("out-a")));
+        QCOMPARE(cli({"write", "tangled.bindrel", "--to", "out-a", "--incomplete"}).code, 0);
+        QVERIFY(QFileInfo::exists(dir_.filePath("out-a/sluice_clocks.c")));
+        const Result dry = cli({"write", "done.bindrel", "--to", "out-b", "--dry-run"});
+        QCOMPARE(dry.code, 0);
+        QVERIFY(dry.out.contains("sluice_clocks.c") && !QFileInfo::exists(dir_.filePath("out-b")));
+        const Result done = cli({"write", "done.bindrel", "--to", "out-b"});
+        QCOMPARE(done.code, 0);
+        QVERIFY(done.out.contains("arm-none-eabi-gcc"));
+    }
+
+    void lintFindsShippedDevicesByNameAndFilesByPath()
+    {
+        QCOMPARE(cli({"lint", "se4332-c64"}).code, 0);
+        QCOMPARE(cli({"lint", QString::fromStdString(dataPath("devices/sedge/se4332-c64.json").string())}).code, 0);
+        const Result none = cli({"lint", "SE4332-C46"});
+        QCOMPARE(none.code, 2);
+        QVERIFY(none.err.contains("Did you mean \"SE4332-C64\"?"));
+    }
+
+    void brokenPlansGiveFileLineAndPointer()
+    {
+        QFile file(dir_.filePath("broken.bindrel"));
+        QVERIFY(file.open(QIODevice::WriteOnly));
+        file.write(QByteArray::fromStdString(replaced(textOf(demoPath("sluice-node-c-done")), "\"BUS1\": \"2\"", "\"BUS1\": \"3\"")));
+        file.close();
+        const Result result = cli({"check", "broken.bindrel"});
+        QCOMPARE(result.code, 2);
+        QVERIFY2(result.err.startsWith("bindrel-cli: broken.bindrel:9:13: /clocks/BUS1: "), result.err.constData());
+    }
+};
+
+QTEST_GUILESS_MAIN(CliTest)
+#include "cli_test.moc"
