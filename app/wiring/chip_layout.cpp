@@ -301,7 +301,7 @@ private:
         for (Draft& d : drafts) {
             const Side s = out_.pins[size_t(d.wire.pin)].side;
             const double target = d.far ? (d.up ? out_.body.top() - 40 : out_.body.bottom() + 40) : targetY(d.wire.pin);
-            if (std::abs(target - d.y) > 0.5 || s == Side::Top || s == Side::Bottom)
+            if (std::abs(target - d.y) > 1e-6 || s == Side::Top || s == Side::Bottom)
                 d.lane = side[d.card->left ? 0 : 1].take({std::min(target, d.y), std::max(target, d.y)}, d.up);
             if (d.far)
                 d.farLane = side[d.card->left ? 1 : 0].take({std::min(target, targetY(d.wire.pin)), std::max(target, targetY(d.wire.pin))}, 2);

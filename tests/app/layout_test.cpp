@@ -1,0 +1,133 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/clocks/ladder_layout.h"
+#include "app/frame/goto_targets.h"
+#include "app/wiring/chip_layout.h"
+#include "tests/support/fixtures.h"
+
+#include <cmath>
+#include <random>
+#include <set>
+
+using namespace bindrel;
+using namespace bindrel::test;
+
+/// Properties of the pictures, for the demo plans and for random bindings.
+class LayoutTest : public QObject {
+    Q_OBJECT
+
+    static void checkLayout(const Snapshot& s)
+    {
+        const ChipLayout layout = layOut(s);
+        for (size_t i = 0; i < layout.cards.size(); ++i) {
+            QVERIFY(!layout.cards[i].box.intersects(layout.body.adjusted(-9, -9, 9, 9)));
+            for (size_t k = 0; k < i; ++k)
+                QVERIFY(!layout.cards[i].box.intersects(layout.cards[k].box));
+        }
+        int seats = 0;
+        for (const BoundNeed& need : s.bindings.needs)
+            for (const Seat& seat : need.seats)
+                seats += seat.pad >= 0;
+        QCOMPARE(int(layout.wires.size()), seats);
+        for (size_t w = 0; w < layout.wires.size(); ++w) {
+            const auto& wire = layout.wires[w];
+            QCOMPARE(wire.path.last(), layout.pins[size_t(wire.pin)].tip);
+            const auto* terminal = layout.terminalOf(wire.need, wire.seat);
+            QVERIFY(terminal && wire.path.first() == terminal->tip);
+            for (qsizetype i = 0; i + 1 < wire.path.size(); ++i) {
+                const QPointF a = wire.path[i], b = wire.path[i + 1];
+                QVERIFY2(std::abs(a.x() - b.x()) < 1e-6 || std::abs(a.y() - b.y()) < 1e-6, "a wire runs askew");
+                // No wire crosses the chip.
+                QVERIFY(!layout.body.adjusted(2, 2, -2, -2).contains((a + b) / 2));
+            }
+        }
+        QVERIFY(layout.bounds.contains(layout.body));
+    }
+
+private Q_SLOTS:
+    void demoPlansAreLaidOutWell()
+    {
+        for (const char* name : {"sluice-node-c-start", "sluice-node-c-done", "sluice-node-c-tangled"})
+            checkLayout(*run(demo(name)));
+    }
+
+    void randomBindingsAreToo()
+    {
+        std::mt19937 random(29);
+        for (int i = 0; i < 60; ++i) {
+            Workpiece work = demo();
+            for (Need& need : work.plan.needs)
+                if (need.kind == "gpio")
+                    need.binding.pads["pin"] = work.device->pads[random() % work.device->pads.size()].name;
+            checkLayout(*run(work));
+        }
+    }
+
+    void pinsStandAsTheDataSheetHasThem()
+    {
+        const auto s = run(demo());
+        const ChipLayout layout = layOut(*s);
+        // Counter-clockwise from the top of the left side.
+        QVERIFY(layout.pins[0].side == ChipLayout::Side::Left && layout.pins[15].side == ChipLayout::Side::Left);
+        QVERIFY(layout.pins[0].tip.y() < layout.pins[15].tip.y());
+        QVERIFY(layout.pins[16].side == ChipLayout::Side::Bottom && layout.pins[16].tip.x() < layout.pins[31].tip.x());
+        QVERIFY(layout.pins[32].side == ChipLayout::Side::Right && layout.pins[32].tip.y() > layout.pins[47].tip.y());
+        QVERIFY(layout.pins[48].side == ChipLayout::Side::Top && layout.pins[48].tip.x() > layout.pins[63].tip.x());
+    }
+
+    void aSmallChangeMovesFewThings()
+    {
+        const ChipLayout before = layOut(*run(demo()));
+        Workpiece work = demo();
+        work.plan.need("lid-switch")->binding.pads["pin"] = "PD9";
+        const ChipLayout after = layOut(*run(work));
+        int moved = 0;
+        for (size_t i = 0; i < before.cards.size(); ++i)
+            moved += std::abs(before.cards[i].box.top() - after.cards[i].box.top()) > 1;
+        QVERIFY(moved <= 2);
+    }
+
+    void axisIsMonotonousAndInvertible()
+    {
+        const auto s = run(demo());
+        std::vector<double> rates;
+        for (const ClockState& c : s->rates.clocks)
+            if (c.rate.toDouble() > 0)
+                rates.push_back(c.rate.toDouble());
+        const FrequencyAxis axis(rates, 200, 900);
+        double last = 199;
+        for (double hz = 1e4; hz < 1e9; hz *= 1.07) {
+            QVERIFY(axis.x(hz) > last);
+            last = axis.x(hz);
+            QVERIFY(std::abs(axis.hertz(axis.x(hz)) / hz - 1) < 1e-6);
+        }
+        // The decade in which most clocks lie has more width than an empty one.
+        QVERIFY(axis.x(1e9) - axis.x(1e8) > axis.x(1e6) - axis.x(1e5));
+        QCOMPARE(axis.x(0), 200.0);
+    }
+
+    void ladderShowsEveryClockOnce()
+    {
+        const auto s = run(demo());
+        std::set<int> seen;
+        for (const Rung& rung : rungsOf(*s->device))
+            QVERIFY(seen.insert(rung.clock).second);
+        QCOMPARE(seen.size(), s->device->clocks.size());
+    }
+
+    void goToFindsThingsByAnyName()
+    {
+        const auto s = run(demo());
+        const auto targets = gotoTargets(*s);
+        const auto first = [&](const char* typed) { return matchTargets(targets, typed, 5).at(0); };
+        COMPARE_TEXT(first("pd3").kind, "pad");
+        COMPARE_TEXT(first("uplink").kind, "need");
+        COMPARE_TEXT(first("pll a vco").place.id, "PLLA.VCO");
+        COMPARE_TEXT(first("MCT1.SAFE").kind, "register");
+        COMPARE_TEXT(first("dbg_clk").place.id, "PD12");
+        QVERIFY(matchTargets(targets, "  ", 5).empty());
+        QVERIFY(matchTargets(targets, "zzzz", 5).empty());
+    }
+};
+
+QTEST_APPLESS_MAIN(LayoutTest)
+#include "layout_test.moc"

@@ -1,0 +1,500 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/clocks/clocks_station.h"
+#include "app/frame/findings_drawer.h"
+#include "app/frame/inspector.h"
+#include "app/frame/main_window.h"
+#include "app/frame/masthead.h"
+#include "app/source/file_list.h"
+#include "app/source/source_station.h"
+#include "app/start/start_station.h"
+#include "app/theme/theme.h"
+#include "app/tuning/bits_view.h"
+#include "app/tuning/goals_form.h"
+#include "app/tuning/tuning_station.h"
+#include "app/widgets/needs_list.h"
+#include "app/wiring/chip_view.h"
+#include "app/wiring/wiring_station.h"
+#include "tests/support/fixtures.h"
+
+#include <QAbstractButton>
+#include <QApplication>
+#include <QDialog>
+#include <QLineEdit>
+#include <QMessageBox>
+#include <QProcess>
+#include <QToolButton>
+
+using namespace bindrel;
+using namespace bindrel::test;
+
+/// The real window on the offscreen platform, by mouse and keys.
+class WindowTest : public QObject {
+    Q_OBJECT
+
+    QTemporaryDir home_;
+    std::unique_ptr<QTemporaryDir> dir_;
+    std::unique_ptr<MainWindow> w_;
+
+    const Snapshot& now() const { return w_->document().snapshot(); }
+    QString planPath() const { return dir_->filePath("plan.bindrel"); }
+
+    void open(const char* name)
+    {
+        QVERIFY(QFile::copy(QString::fromStdString(demoPath(std::string("sluice-node-c-") + name)), planPath()));
+        QVERIFY(w_->openPlan(planPath()));
+        QApplication::processEvents();
+    }
+
+    BoundNeed::State stateOf(const char* need) const { return now().bindings.needs[size_t(needIndex(now().plan, need))].state; }
+    std::string padOf(const char* need, const char* signal) const
+    {
+        const auto& pads = now().plan.need(need)->binding.pads;
+        const auto found = pads.find(signal);
+        return found == pads.end() ? "" : found->second;
+    }
+
+    /// Drags with the left button; the widget that got the press gets the rest too, as a grab does.
+    static void drag(QWidget* from, const QPoint& start, const QPoint& endInFrom)
+    {
+        QTest::mousePress(from, Qt::LeftButton, {}, start);
+        const auto move = [&](const QPoint& at) {
+            QMouseEvent event(QEvent::MouseMove, at, from->mapToGlobal(at), Qt::NoButton, Qt::LeftButton, Qt::NoModifier);
+            QApplication::sendEvent(from, &event);
+        };
+        for (int i = 1; i <= 5; ++i)
+            move(start + (endInFrom - start) * i / 5);
+        QTest::mouseRelease(from, Qt::LeftButton, {}, endInFrom);
+        QApplication::processEvents();
+    }
+
+    QPoint needRow(const char* need, const char* signal = "") const { return w_->wiring()->needs()->rowRect(w_->wiring()->needs()->rowOf(need, signal)).center(); }
+    QPoint pin(const char* pad) const { return w_->wiring()->chip()->pinPosition(pad).toPoint(); }
+
+    /// Presses a button of the next modal dialog, by its text.
+    static void answer(const QString& button, QString* seen = nullptr)
+    {
+        auto* timer = new QTimer(qApp);
+        timer->setInterval(20);
+        QObject::connect(timer, &QTimer::timeout, qApp, [=] {
+            QWidget* modal = QApplication::activeModalWidget();
+            if (!modal)
+                return;
+            timer->deleteLater();
+            timer->stop();
+            if (seen)
+                if (auto* box = qobject_cast<QMessageBox*>(modal))
+                    *seen = box->text();
+            for (QAbstractButton* b : modal->findChildren<QAbstractButton*>())
+                if (b->text().remove('&') == button) {
+                    QTest::mouseClick(b, Qt::LeftButton);
+                    return;
+                }
+            qWarning("no button \"%s\"", qPrintable(button));
+            qobject_cast<QDialog*>(modal)->reject();
+        });
+        timer->start();
+    }
+
+    void keys(const QString& text, Qt::Key end = Qt::Key_Return)
+    {
+        QWidget* focus = QApplication::focusWidget();
+        QVERIFY(focus);
+        QTest::keyClicks(focus, text);
+        QTest::keyClick(focus, end);
+        QApplication::processEvents();
+    }
+    void shortcut(const QKeySequence& sequence)
+    {
+        // The offscreen platform does not give the focus back when a dialog closes.
+        w_->activateWindow();
+        QVERIFY(QTest::qWaitForWindowActive(w_.get()));
+        QTest::keySequence(w_.get(), sequence);
+        QApplication::processEvents();
+    }
+
+private Q_SLOTS:
+    void initTestCase()
+    {
+        qputenv("XDG_CONFIG_HOME", home_.path().toUtf8());
+        qputenv("XDG_DATA_HOME", home_.path().toUtf8());
+        QApplication::setOrganizationName("bindrel-test");
+        QApplication::setApplicationName("bindrel-test");
+        Theme::apply(*qApp, false);
+    }
+
+    void init()
+    {
+        dir_ = std::make_unique<QTemporaryDir>();
+        w_ = std::make_unique<MainWindow>(library());
+        w_->show();
+        QVERIFY(QTest::qWaitForWindowActive(w_.get()));
+    }
+
+    void cleanup()
+    {
+        if (w_->document().isOpen())
+            w_->document().clearJournal();
+        w_.reset();
+    }
+
+    void bindsByDragFromTheList()
+    {
+        open("start");
+        NeedsList* list = w_->wiring()->needs();
+        ChipView* chip = w_->wiring()->chip();
+        const QPoint target = list->viewport()->mapFromGlobal(chip->mapToGlobal(pin("PB6")));
+        drag(list->viewport(), needRow("lid-switch"), target);
+        COMPARE_TEXT(padOf("lid-switch", "pin"), "PB6");
+        QCOMPARE(stateOf("lid-switch"), BoundNeed::State::Bound);
+        // A whole need dropped on the chip's body takes its best option.
+        const QPoint body = list->viewport()->mapFromGlobal(chip->mapToGlobal(chip->rect().center()));
+        drag(list->viewport(), needRow("uplink"), body);
+        QCOMPARE(stateOf("uplink"), BoundNeed::State::Bound);
+        // Dropped nowhere, nothing happens.
+        drag(list->viewport(), needRow("beacon"), QPoint(5, 400));
+        QCOMPARE(stateOf("beacon"), BoundNeed::State::Open);
+    }
+
+    void bindsByKeyboardAlone()
+    {
+        open("start");
+        NeedsList* list = w_->wiring()->needs();
+        QVERIFY(list->hasFocus());
+        QTest::keyClick(list, Qt::Key_Home);
+        COMPARE_TEXT(w_->view().selectedNeed(), "gate-bridge");
+        QTest::keyClick(list, Qt::Key_Return);
+        QCOMPARE(stateOf("gate-bridge"), BoundNeed::State::Bound);
+        QTest::keyClick(list, Qt::Key_Delete);
+        QCOMPARE(stateOf("gate-bridge"), BoundNeed::State::Open);
+        shortcut(QKeySequence("Ctrl+Shift+B"));
+        QCOMPARE(now().bindings.count(BoundNeed::State::Bound), int(now().plan.needs.size()));
+        QVERIFY(w_->masthead()->tally(0)->text().startsWith("0 "));
+        shortcut(QKeySequence("Ctrl+Z"));
+        QCOMPARE(now().bindings.count(BoundNeed::State::Open), int(now().plan.needs.size()));
+    }
+
+    void optionsAreTakenByNumberAndByClick()
+    {
+        open("done");
+        NeedsList* list = w_->wiring()->needs();
+        w_->view().select({Place::Kind::Signal, "lid-switch", "pin"});
+        list->setFocus();
+        QTest::keyClick(list, Qt::Key_Space);
+        QVERIFY(w_->view().optionsShown());
+        QVERIFY(w_->inspector()->shownText().contains("OPTIONS FOR PIN"));
+        const std::string second = now().device->pads[size_t(w_->wiring()->chip()->options()[1].pad)].name;
+        QTest::keyClick(list, Qt::Key_2);
+        COMPARE_TEXT(padOf("lid-switch", "pin"), QString::fromStdString(second));
+        QVERIFY(!w_->view().optionsShown());
+        QTest::keyClick(list, Qt::Key_Space);
+        QTest::mouseClick(w_->wiring()->chip(), Qt::LeftButton, {}, pin("PA2"));
+        COMPARE_TEXT(padOf("lid-switch", "pin"), "PA2");
+        QTest::keyClick(list, Qt::Key_Space);
+        QTest::keyClick(list, Qt::Key_Escape);
+        QVERIFY(!w_->view().optionsShown());
+    }
+
+    void contentionIsSeenEverywhereAndUndone()
+    {
+        open("done");
+        ChipView* chip = w_->wiring()->chip();
+        const Plan before = now().plan;
+        const QImage clean = chip->grab().toImage();
+        const std::string from = padOf("lid-switch", "pin");
+        drag(chip, pin(from.c_str()), pin("PD0")); // where the uplink transmits
+        QCOMPARE(stateOf("lid-switch"), BoundNeed::State::Contested);
+        QCOMPARE(stateOf("uplink"), BoundNeed::State::Contested);
+        QVERIFY(hasFinding(now(), "PIN-01", "PD0"));
+        QCOMPARE(w_->findings()->list()->rowCount(), 1);
+        QVERIFY(w_->masthead()->tally(1)->text().startsWith("2 "));
+        QVERIFY(chip->grab().toImage() != clean);
+        // The contested pad is drawn in both hues.
+        const QImage picture = chip->grab().toImage();
+        const QPoint at = pin("PD0");
+        QVERIFY(picture.pixelColor(at + QPoint(-3, -2)) != picture.pixelColor(at + QPoint(2, 3)));
+        shortcut(QKeySequence("F8"));
+        COMPARE_TEXT(w_->view().selected().id, "PD0");
+        shortcut(QKeySequence("Ctrl+Z"));
+        QVERIFY(now().plan == before);
+        QCOMPARE(w_->findings()->list()->rowCount(), 0);
+        shortcut(QKeySequence("Ctrl+Shift+Z"));
+        QCOMPARE(stateOf("uplink"), BoundNeed::State::Contested);
+    }
+
+    void impossibleDropChangesNothing()
+    {
+        open("done");
+        const Plan before = now().plan;
+        drag(w_->wiring()->chip(), pin("PD0"), pin("PA2")); // UART1.TX does not reach there; UART4 does, but has no CTS
+        drag(w_->wiring()->chip(), pin("PD0"), pin("PC11"));
+        drag(w_->wiring()->chip(), pin("PD0"), QPoint(2, 2));
+        QVERIFY(now().plan.need("uplink")->binding == before.need("uplink")->binding || stateOf("uplink") != BoundNeed::State::Contested);
+        while (w_->document().canUndo())
+            w_->document().undo();
+        QVERIFY(now().plan == before);
+    }
+
+    void holdsAreSetByKey()
+    {
+        open("done");
+        NeedsList* list = w_->wiring()->needs();
+        QTest::mouseClick(list->viewport(), Qt::LeftButton, {}, needRow("uplink"));
+        QTest::keyClick(list, Qt::Key_H);
+        QVERIFY(now().plan.held(holdOfNeed("uplink")));
+        QTest::keyClick(list, Qt::Key_H);
+        QVERIFY(!now().plan.held(holdOfNeed("uplink")));
+        shortcut(QKeySequence("Ctrl+3"));
+        LadderView* ladder = w_->clocks()->ladder();
+        QTest::mouseClick(ladder->viewport(), Qt::LeftButton, {}, ladder->rowRect(ladder->rowOf("PLLA.IN")).center());
+        QTest::keyClick(ladder, Qt::Key_H);
+        QVERIFY(now().plan.held(holdOfClock("PLLA.IN")));
+    }
+
+    void aDividerIsTypedUntilALimitBreaks()
+    {
+        open("done");
+        shortcut(QKeySequence("Ctrl+3"));
+        LadderView* ladder = w_->clocks()->ladder();
+        QTest::mouseClick(ladder->viewport(), Qt::LeftButton, {}, ladder->rowRect(ladder->rowOf("BUS1")).center());
+        COMPARE_TEXT(w_->view().selected().id, "BUS1");
+        QVERIFY(w_->inspector()->shownText().contains("80"));
+        QTest::keyClick(ladder, Qt::Key_1); // begins to type in the inspector
+        QVERIFY(w_->inspector()->field()->hasFocus());
+        keys("");
+        QCOMPARE(hertz(now(), "BUS1"), 160e6);
+        QVERIFY(hasFinding(now(), "CLK-01", "BUS1"));
+        QVERIFY(w_->inspector()->shownText().contains("Above its limit of 80"));
+        // A rate is typed instead, and reached.
+        w_->inspector()->field()->selectAll();
+        keys("40 MHz");
+        QCOMPARE(hertz(now(), "BUS1"), 40e6);
+        QVERIFY(!hasFinding(now(), "CLK-01"));
+        // One that is out of reach gives the nearest, and changes nothing.
+        const Plan before = now().plan;
+        w_->inspector()->field()->selectAll();
+        keys("41.3 MHz");
+        QVERIFY(w_->inspector()->shownText().contains("nearest is"));
+        QVERIFY(now().plan == before);
+        shortcut(QKeySequence("Ctrl+Z"));
+        shortcut(QKeySequence("Ctrl+Z"));
+        QCOMPARE(hertz(now(), "BUS1"), 80e6);
+    }
+
+    void ladderIsWalkedByKeysAndFollowsUsers()
+    {
+        open("done");
+        shortcut(QKeySequence("Ctrl+3"));
+        LadderView* ladder = w_->clocks()->ladder();
+        QTest::keyClick(ladder, Qt::Key_Home);
+        COMPARE_TEXT(w_->view().selected().id, "LFX");
+        QTest::keyClick(ladder, Qt::Key_End);
+        COMPARE_TEXT(w_->view().selected().id, "WDGK");
+        w_->view().select({Place::Kind::Need, "uplink", {}});
+        QCOMPARE(ladder->currentRow(), ladder->rowOf("UART1K"));
+    }
+
+    void goalsAreTypedAndTheirAnswersFollow()
+    {
+        open("done");
+        shortcut(QKeySequence("Ctrl+4"));
+        w_->view().select({Place::Kind::Need, "uplink", {}});
+        w_->tuning()->goals()->focusGoal("baud");
+        auto* field = qobject_cast<QLineEdit*>(w_->tuning()->goals()->editor("baud"));
+        QVERIFY(field && field->hasFocus());
+        field->selectAll();
+        keys("57.6k");
+        QCOMPARE(now().settings[size_t(needIndex(now().plan, "uplink"))].role("divider"), std::optional<int64_t>(1389));
+        // A text that is no baud marks the field and leaves the plan.
+        field->selectAll();
+        keys("quick");
+        QVERIFY(field->property("wrong").toBool());
+        COMPARE_TEXT(goalText(*now().plan.need("uplink"), "baud"), "57.6k");
+        // Emptied, it takes its default.
+        field->selectAll();
+        QTest::keyClick(field, Qt::Key_Delete);
+        keys("");
+        COMPARE_TEXT(goalText(*now().plan.need("uplink"), "baud"), "115.2 kBd");
+        shortcut(QKeySequence("Ctrl+Z"));
+        COMPARE_TEXT(goalText(*now().plan.need("uplink"), "baud"), "57.6k");
+        QVERIFY(w_->tuning()->bits()->sizeHint().height() > 40);
+    }
+
+    void everyNeedIsShownInTuning()
+    {
+        open("tangled");
+        shortcut(QKeySequence("Ctrl+4"));
+        for (const Need& need : now().plan.needs) {
+            w_->view().select({Place::Kind::Need, need.id, {}});
+            QVERIFY(!w_->tuning()->grab().isNull());
+        }
+    }
+
+    void fixIsPreviewedThenMade()
+    {
+        open("tangled");
+        FindingsList* list = w_->findings()->list();
+        list->setFocus();
+        list->setCurrentRow(0);
+        const Plan before = now().plan;
+        answer("Leave it");
+        QTest::keyClick(list, Qt::Key_F);
+        QVERIFY(now().plan == before);
+        answer("Change it");
+        QTest::keyClick(list, Qt::Key_F);
+        QVERIFY(!hasFinding(now(), "PIN-01", "PD3"));
+        shortcut(QKeySequence("Ctrl+Z"));
+        QVERIFY(now().plan == before);
+    }
+
+    void writesTheSourceToAFolderAndItCompiles()
+    {
+        open("done");
+        shortcut(QKeySequence("Ctrl+5"));
+        w_->source()->folder()->setText(dir_->filePath("out"));
+        Q_EMIT w_->source()->folder()->editingFinished();
+        QCOMPARE(w_->source()->waiting(), int(now().source.files.size()));
+        answer("Cancel");
+        shortcut(QKeySequence("Ctrl+Return"));
+        QVERIFY(!QFileInfo::exists(dir_->filePath("out/sluice_clocks.c")));
+        answer("Write");
+        shortcut(QKeySequence("Ctrl+Return"));
+        for (const SourceFile& file : now().source.files)
+            COMPARE_TEXT(textOf(dir_->filePath("out").toStdString() + "/" + file.name), QString::fromStdString(file.text()));
+        QCOMPARE(w_->source()->waiting(), 0);
+        QProcess shell;
+        shell.setWorkingDirectory(dir_->filePath("out"));
+        shell.start("sh", {"-c", QString::fromStdString(now().source.buildCommand)});
+        QVERIFY(shell.waitForFinished(120'000) && shell.exitCode() == 0);
+    }
+
+    void goToBringsUpTheStation()
+    {
+        open("done");
+        shortcut(QKeySequence("Ctrl+K"));
+        keys("pll a v");
+        QCOMPARE(w_->station(), Station::Clocks);
+        COMPARE_TEXT(w_->view().selected().id, "PLLA.VCO");
+        shortcut(QKeySequence("Ctrl+K"));
+        keys("pd3");
+        QCOMPARE(w_->station(), Station::Wiring);
+        shortcut(QKeySequence("Ctrl+K"));
+        keys("zzz", Qt::Key_Escape);
+        COMPARE_TEXT(w_->view().selected().id, "PD3");
+    }
+
+    void savesAndWarnsBeforeWorkIsLost()
+    {
+        open("start");
+        QVERIFY(!w_->isWindowModified());
+        shortcut(QKeySequence("Ctrl+Shift+B"));
+        QVERIFY(w_->isWindowModified());
+        answer("Stay here");
+        QVERIFY(!w_->close());
+        shortcut(QKeySequence::Save);
+        QVERIFY(!w_->isWindowModified());
+        COMPARE_TEXT(textOf(planPath().toStdString()), QString::fromStdString(planText(now().plan)));
+        w_->document().undo();
+        QVERIFY(w_->isWindowModified());
+        answer("Drop the changes");
+        QVERIFY(w_->close());
+        QVERIFY(recentPlans().contains(planPath()));
+    }
+
+    void brokenPlansLeaveTheOpenOne()
+    {
+        open("done");
+        const Plan before = now().plan;
+        for (const QByteArray& text : {QByteArray(""), QByteArray("{"), QByteArray("[]"), QByteArray("{\"bindrel\": 1}"), QByteArray("{\"bindrel\": 99}"), QByteArray(100'000, '[')}) {
+            QFile file(dir_->filePath("bad.bindrel"));
+            QVERIFY(file.open(QIODevice::WriteOnly));
+            file.write(text);
+            file.close();
+            QVERIFY(!w_->openPlan(file.fileName()));
+            QVERIFY(w_->message().contains("bad.bindrel:1"));
+            QVERIFY(now().plan == before);
+        }
+        QVERIFY(!w_->openPlan(dir_->filePath("missing.bindrel")));
+        QVERIFY(now().plan == before);
+    }
+
+    void unsavedWorkComesBackAfterAKill()
+    {
+        open("start");
+        shortcut(QKeySequence("Ctrl+Shift+B"));
+        const Plan bound = now().plan;
+        QTRY_VERIFY_WITH_TIMEOUT(!QDir(home_.path()).entryList({"*"}, QDir::AllDirs | QDir::NoDotAndDotDot).isEmpty(), 3000);
+        QTest::qWait(1200); // the journal is written a second after the last change
+        // A second window stands for the next session; the first one never said goodbye.
+        MainWindow next(library());
+        next.show();
+        answer("Bring them back");
+        QVERIFY(next.openPlan(planPath()));
+        QTRY_VERIFY(next.document().snapshot().plan == bound);
+        next.document().undo();
+        QVERIFY(next.document().snapshot().plan == demo("sluice-node-c-start").plan);
+        next.document().clearJournal();
+    }
+
+    void startOffersExamplesAndBoards()
+    {
+        StartList* list = w_->start()->list();
+        int example = -1, board = -1;
+        for (size_t i = 0; i < list->entries().size(); ++i) {
+            if (list->entries()[i].kind == StartEntry::Kind::Example)
+                example = int(i);
+            if (list->entries()[i].kind == StartEntry::Kind::Board)
+                board = int(i);
+        }
+        QVERIFY(example >= 0 && board >= 0);
+        list->setFocus();
+        list->setCurrentRow(board);
+        QTest::keyClick(list, Qt::Key_Return);
+        QVERIFY(w_->document().isOpen() && now().plan.needs.empty() && w_->document().path().isEmpty());
+        QVERIFY(!w_->grab().isNull());
+        for (const Station station : {Station::Wiring, Station::Clocks, Station::Tuning, Station::Source, Station::Start}) {
+            w_->showStation(station);
+            QVERIFY(!w_->grab().isNull());
+        }
+        w_->document().clearJournal();
+        list->setCurrentRow(example);
+        answer("Drop the changes");
+        QTest::keyClick(list, Qt::Key_Return);
+        QVERIFY(w_->document().path().isEmpty() && !now().plan.needs.empty());
+    }
+
+    void everythingWorksWithoutAPlan()
+    {
+        for (const char* key : {"Ctrl+1", "Ctrl+2", "Ctrl+3", "Ctrl+4", "Ctrl+5", "F8", "Shift+F8", "F9", "Ctrl+Z", "Ctrl+Shift+Z", "Ctrl+K", "Ctrl+B", "Ctrl+Shift+B", "Ctrl+H", "Ctrl+S", "Ctrl+Return", "Ctrl+."})
+            shortcut(QKeySequence(key));
+        QVERIFY(!w_->grab().isNull());
+    }
+
+    void nightFenIsDarkAndComesBack()
+    {
+        open("done");
+        shortcut(QKeySequence("Ctrl+Shift+N"));
+        const QColor corner = w_->grab().toImage().pixelColor(400, 700);
+        QVERIFY(corner.lightness() < 80);
+        shortcut(QKeySequence("Ctrl+Shift+N"));
+        QVERIFY(w_->grab().toImage().pixelColor(400, 700).lightness() > 200);
+    }
+
+    void filterAndZoom()
+    {
+        open("done");
+        NeedsList* list = w_->wiring()->needs();
+        const int all = list->rowCount();
+        list->setFilter("uart");
+        QVERIFY(list->rowCount() > 0 && list->rowCount() < all);
+        list->setFilter("");
+        QCOMPARE(list->rowCount(), all);
+        const QPointF before = w_->wiring()->chip()->pinPosition("PA2");
+        shortcut(QKeySequence::ZoomIn);
+        QVERIFY(w_->wiring()->chip()->pinPosition("PA2") != before);
+        shortcut(QKeySequence("Ctrl+0"));
+        QCOMPARE(w_->wiring()->chip()->pinPosition("PA2"), before);
+    }
+};
+
+QTEST_MAIN(WindowTest)
+#include "window_test.moc"
