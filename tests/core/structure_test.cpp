@@ -1,0 +1,67 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "tests/support/fixtures.h"
+
+#include <QDirIterator>
+#include <QRegularExpression>
+
+using namespace bindrel::test;
+
+/// The layers hold: no Qt under core/, stages use only those before them, the command line uses no window.
+class StructureTest : public QObject {
+    Q_OBJECT
+
+    static QStringList includesOf(const QString& path)
+    {
+        static const QRegularExpression include("^\\s*#\\s*include\\s*[<\"]([^>\"]+)[>\"]", QRegularExpression::MultilineOption);
+        QStringList out;
+        auto it = include.globalMatch(QString::fromStdString(textOf(path.toStdString())));
+        while (it.hasNext())
+            out << it.next().captured(1);
+        return out;
+    }
+
+    static QStringList sourcesBelow(const QString& folder)
+    {
+        QStringList out;
+        QDirIterator it(QString(BINDREL_SOURCE_ROOT) + "/" + folder, {"*.h", "*.cpp"}, QDir::Files, QDirIterator::Subdirectories);
+        while (it.hasNext())
+            out << it.next();
+        return out;
+    }
+
+private Q_SLOTS:
+    void coreAndCommandLineAreWithoutQt()
+    {
+        const QStringList files = sourcesBelow("core") + sourcesBelow("cli");
+        QVERIFY(files.size() > 60);
+        for (const QString& file : files)
+            for (const QString& include : includesOf(file))
+                QVERIFY2(!include.startsWith('Q') && !include.startsWith("app/") && !include.startsWith("Qt"), qPrintable(file + ": " + include));
+    }
+
+    void stagesUseOnlyThoseBeforeThem()
+    {
+        const QStringList order{"base", "quantity", "device", "plan", "pins", "clocks", "tuning", "image", "findings", "source"};
+        for (const QString& stage : order)
+            for (const QString& file : sourcesBelow("core/" + stage))
+                for (const QString& include : includesOf(file)) {
+                    const QStringList parts = include.split('/');
+                    if (parts.size() < 3 || parts[0] != "core")
+                        continue;
+                    // Readers of quantities are used by the JSON reader, which both live at the bottom.
+                    if (stage == "base" && parts[1] == "quantity")
+                        continue;
+                    QVERIFY2(order.indexOf(parts[1]) >= 0 && order.indexOf(parts[1]) <= order.indexOf(stage), qPrintable(file + ": " + include));
+                }
+    }
+
+    void everyFileCarriesTheLicence()
+    {
+        for (const char* folder : {"core", "cli", "app", "tests", "bench", "tools"})
+            for (const QString& file : sourcesBelow(folder))
+                QVERIFY2(textOf(file.toStdString()).starts_with("// SPDX-License-Identifier: GPL-3.0-or-later\n"), qPrintable(file));
+    }
+};
+
+QTEST_APPLESS_MAIN(StructureTest)
+#include "structure_test.moc"
