@@ -14,6 +14,7 @@
 
 #include <QApplication>
 #include <QDir>
+#include <QLineEdit>
 #include <QStandardPaths>
 #include <QTemporaryDir>
 
@@ -92,6 +93,7 @@ const std::vector<Scene>& scenes()
              open(w, "sluice-node-c-done.bindrel");
              w.showStation(Station::Source);
              select(w, Place::Kind::Need, "gate-bridge");
+             w.source()->folder()->setText("firmware/sluice");
              w.source()->files()->setCurrentRow(6);
              Q_EMIT w.source()->files()->currentChanged(6);
          }},

@@ -235,8 +235,9 @@ void LadderView::drawConnectors(QPainter& p, const FrequencyAxis& a) const
         double middle, mark, y, run;
         bool path;
     };
-    std::vector<Label> labels;
-    for (const bool inked : {false, true})
+    // The inked path goes over everything else, labels included.
+    for (const bool inked : {false, true}) {
+        std::vector<Label> labels;
         for (size_t i = 0; i < s.device->clocks.size(); ++i) {
             const ClockState& c = s.rates.clocks[i];
             if (c.input < 0 || c.rate.value.isZero())
@@ -259,21 +260,22 @@ void LadderView::drawConnectors(QPainter& p, const FrequencyAxis& a) const
                 p.drawLine(QPointF(x0, y1), QPointF(x1 + (x1 > x0 ? -5 : 5), y1));
             labels.push_back({int(i), (x0 + x1) / 2, x1, y1, run, path});
         }
-    // What the clock does to its input: on the run where there is room, else beside the mark.
-    for (const Label& label : labels) {
-        const ClockState& c = s.rates.clocks[size_t(label.clock)];
-        const bool select = s.device->clocks[size_t(label.clock)].type == ClockNode::Type::Select;
-        if (select || (c.setting == 1 && !label.path))
-            continue;
-        const QString text = QString::fromStdString(operationText(*s.device, s.rates, label.clock));
-        p.setFont(t.mono(10, label.path));
-        const double width = QFontMetricsF(p.font()).horizontalAdvance(text) + 6;
-        const bool onRun = label.run > width + 14;
-        const QRectF box(onRun ? label.middle - width / 2 : label.mark + 7, label.y - 7, width, 14);
-        if (onRun)
-            p.fillRect(box, t.paper);
-        p.setPen(!path_.empty() && !label.path ? t.faint : !c.used ? t.faint : t.ink);
-        p.drawText(box, Qt::AlignCenter, text);
+        // What the clock does to its input: on the run where there is room, else beside the mark.
+        for (const Label& label : labels) {
+            const ClockState& c = s.rates.clocks[size_t(label.clock)];
+            const bool select = s.device->clocks[size_t(label.clock)].type == ClockNode::Type::Select;
+            if (select || (c.setting == 1 && !label.path))
+                continue;
+            const QString text = QString::fromStdString(operationText(*s.device, s.rates, label.clock));
+            p.setFont(t.mono(10, label.path));
+            const double width = QFontMetricsF(p.font()).horizontalAdvance(text) + 6;
+            const bool onRun = label.run > width + 14;
+            const QRectF box(onRun ? label.middle - width / 2 : label.mark + 7, label.y - 7, width, 14);
+            if (onRun)
+                p.fillRect(box, t.paper);
+            p.setPen(!path_.empty() && !label.path ? t.faint : !c.used ? t.faint : t.ink);
+            p.drawText(box, Qt::AlignCenter, text);
+        }
     }
 }
 

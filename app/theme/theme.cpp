@@ -116,8 +116,11 @@ QFont Theme::mono(int pixels, bool bold) const
 
 QFont Theme::editor(int pixels, bool bold) const
 {
-    QFont font = mono(pixels, bold);
+    // The text view shapes text on its own terms, so a face without ligatures is the only way to show "->" as typed.
+    QFont font("DejaVu Sans Mono");
+    font.setStyleHint(QFont::Monospace);
     font.setPointSizeF(pixels * 0.75); // at 96 dots an inch
+    font.setWeight(bold ? QFont::Bold : QFont::Normal);
     return font;
 }
 

@@ -32,7 +32,7 @@ struct Theme {
 
     QFont text(int pixels = 12, bool bold = false) const;
     QFont mono(int pixels = 11, bool bold = false) const;
-    /// The same in points, for the text view, which passes pixel sizes over.
+    /// For the text view, which takes points and would join characters of the other face into ligatures.
     QFont editor(int pixels = 12, bool bold = false) const;
     /// Capitals with spacing, for the headings of panels.
     QFont heading() const;

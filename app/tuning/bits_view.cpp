@@ -44,33 +44,35 @@ void BitsView::lightGoal(const std::string& goal)
     update();
 }
 
+bool BitsView::decides(const FieldRef& ref) const
+{
+    const BoundNeed& bound = shown_->bindings.needs[size_t(need_)];
+    if (bound.instance >= 0)
+        return ref.instance == bound.instance;
+    // A need without an instance of its own is seen in its pads and its interrupt line.
+    for (const Step& step : shown_->image.steps)
+        if (step.need == need_ && step.instance == shown_->device->lineInstance)
+            for (const FieldWrite& write : step.fields)
+                if (write.ref == ref)
+                    return true;
+    for (const PadSetup& setup : shown_->pads) {
+        const Pad& pad = shown_->device->pads[size_t(setup.pad)];
+        if (setup.need != need_ || pad.port < 0)
+            continue;
+        for (const char* role : {"function", "output", "pull", "open_drain", "drive", "level"})
+            if ((setup.output || role != std::string_view("level")) && shown_->device->roleField(pad.port, role + std::to_string(pad.bit)) == ref)
+                return true;
+    }
+    return false;
+}
+
 std::vector<const RegisterValue*> BitsView::registers() const
 {
     std::vector<const RegisterValue*> out;
     if (!shown_ || need_ < 0)
         return out;
-    const BoundNeed& bound = shown_->bindings.needs[size_t(need_)];
-    const auto touched = [&](const RegisterValue& value) {
-        if (value.instance == bound.instance)
-            return true;
-        // A need without an instance of its own is seen in its pads and its interrupt line.
-        if (bound.instance >= 0)
-            return false;
-        for (const Step& step : shown_->image.steps)
-            if (step.need == need_ && step.instance == value.instance && step.reg == value.reg && step.instance == shown_->device->lineInstance)
-                return true;
-        for (const Seat& seat : bound.seats)
-            if (seat.pad >= 0) {
-                const Pad& pad = shown_->device->pads[size_t(seat.pad)];
-                for (const char* role : {"function", "level"})
-                    if (const FieldRef ref = pad.port < 0 ? FieldRef{} : shown_->device->roleField(pad.port, role + std::to_string(pad.bit));
-                        ref.valid() && ref.instance == value.instance && ref.reg == value.reg)
-                        return true;
-            }
-        return false;
-    };
     for (const RegisterValue& value : shown_->image.registers)
-        if (touched(value))
+        if (std::any_of(value.fields.begin(), value.fields.end(), [&](const FieldWrite& write) { return decides(write.ref); }))
             out.push_back(&value);
     return out;
 }
@@ -92,11 +94,10 @@ std::vector<BitsView::Box> BitsView::boxes() const
         for (const Field& field : reg.fields)
             fields.push_back(&field);
         std::sort(fields.begin(), fields.end(), [](const Field* a, const Field* b) { return a->lsb < b->lsb; });
-        // A port's register has a field a pad: only those that the need decides would be worth their room.
-        const BoundNeed& bound = shown_->bindings.needs[size_t(need_)];
-        if (fields.size() > 12 && bound.instance < 0)
+        // A port's register has a field a pad; those of other needs are no business of this one.
+        if (shown_->bindings.needs[size_t(need_)].instance < 0)
             std::erase_if(fields, [&](const Field* field) {
-                return std::none_of(list[i]->fields.begin(), list[i]->fields.end(), [&](const FieldWrite& w) { return &shown_->device->fieldOf(w.ref) == field; });
+                return std::none_of(list[i]->fields.begin(), list[i]->fields.end(), [&](const FieldWrite& w) { return &shown_->device->fieldOf(w.ref) == field && decides(w.ref); });
             });
         // Wide enough for the name and the value, on as many lines as that takes; what is left goes to the wide fields.
         const QFontMetricsF metrics(Theme::get().mono(9));
@@ -160,7 +161,7 @@ void BitsView::paintEvent(QPaintEvent*)
             p.setPen(t.muted);
             p.drawText(head, Qt::AlignRight | Qt::AlignVCenter, wordText(box.reg->value));
         }
-        const bool lit = !lit_.empty() && box.cause == lit_;
+        const bool lit = !lit_.empty() && (box.cause == lit_ || box.cause.ends_with(", " + lit_));
         const std::uint32_t code = box.reg->value >> box.field->lsb & box.field->maxCode();
         p.fillRect(box.rect, lit ? t.sunken : t.raised);
         p.setPen(QPen(lit ? t.accent : t.rule, lit ? 1.6 : 1));
@@ -177,7 +178,7 @@ void BitsView::mouseMoveEvent(QMouseEvent* event)
 {
     for (const Box& box : boxes())
         if (box.rect.contains(event->position())) {
-            Q_EMIT goalPointedAt(box.cause);
+            Q_EMIT goalPointedAt(box.cause.substr(box.cause.find(", ") == std::string::npos ? 0 : box.cause.rfind(", ") + 2));
             return;
         }
     Q_EMIT goalPointedAt({});

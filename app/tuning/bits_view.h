@@ -36,6 +36,7 @@ private:
         const Field* field = nullptr;
         std::string cause;
     };
+    bool decides(const FieldRef& ref) const;
     std::vector<const RegisterValue*> registers() const;
     std::vector<Box> boxes() const;
     Document& document_;

@@ -4,6 +4,9 @@
 #include "app/theme/theme.h"
 #include "core/plan/kind.h"
 #include "core/quantity/format.h"
+#include "core/tuning/setting.h"
+
+#include <algorithm>
 
 #include <QComboBox>
 #include <QEvent>
@@ -84,8 +87,10 @@ void GoalsForm::build()
         label->setStyleSheet(QString("color: %1").arg(t.muted.name()));
         grid_->addWidget(label, 0, column, Qt::AlignRight);
     };
-    head("achieved", 2);
-    head("error", 3);
+    if (std::any_of(arithmetic().begin(), arithmetic().end(), [&](const KindArithmetic& a) { return a.kind == need.kind; })) {
+        head("achieved", 2);
+        head("error", 3);
+    }
     ++r;
     bool rare = false;
     for (const GoalSpec& goal : kind->goals) {
@@ -165,7 +170,11 @@ void GoalsForm::fill()
             edit->setProperty("wrong", false);
             edit->style()->polish(edit);
         }
-        const Achieved* got = s.settings[size_t(need_)].goal(id);
+        // Rows of other titles are checks beside the goal; the station lists them.
+        const Achieved* got = nullptr;
+        for (const Achieved& a : s.settings[size_t(need_)].achieved)
+            if (a.goal == id && a.title == findKind(need.kind)->goal(id)->title)
+                got = &a;
         row.achieved->setText(got ? typeset(got->achieved) : QString());
         row.achieved->setToolTip(got ? typeset(got->formula) : QString());
         row.error->setText(got && got->error ? typeset(format(*got->error, true)) : QString());

@@ -134,9 +134,22 @@ void TuningStation::refresh()
     picture_->show(setting.waveform, hueOf(s, need), arithmeticless ? "A need of this kind has no timing to draw." : QString::fromStdString("Nothing to draw: " + setting.notComputed + "."));
     goals_->showNeed(int(index));
     bits_->showNeed(int(index));
+    picture_->setVisible(!arithmeticless);
     QString ways;
+    const auto heading = [&t](const char* text) {
+        return QString("<p style='margin:8px 0 4px 0; font-size:10px; font-weight:600; color:%1; letter-spacing:1px'>%2</p><table cellspacing='0'>").arg(t.muted.name(), text);
+    };
+    const KindSpec* kind = findKind(need.kind);
+    QString checks;
+    for (const Achieved& row : setting.achieved)
+        if (const GoalSpec* goal = kind->goal(row.goal); !goal || goal->title != row.title)
+            checks += QString("<tr style='font-family:\"JetBrains Mono\"; font-size:11px; color:%4'><td style='padding-right:14px; font-family:Inter; font-size:12px'>%1</td>"
+                              "<td style='padding-right:14px' align='right'>%2</td><td style='color:%5'>%3</td></tr>")
+                          .arg(typeset(row.title), typeset(row.achieved).toHtmlEscaped(), typeset(row.wanted).toHtmlEscaped(), (row.ok ? t.ink : t.error).name(), t.muted.name());
+    if (!checks.isEmpty())
+        ways += heading("CHECKED") + checks + "</table>";
     if (setting.otherWays.size() > 1) {
-        ways = QString("<p style='margin:8px 0 4px 0; font-size:10px; font-weight:600; color:%1; letter-spacing:1px'>WAYS CONSIDERED</p><table cellspacing='0'>").arg(t.muted.name());
+ways += heading("WAYS CONSIDERED");
         for (size_t i = 0; i < setting.otherWays.size(); ++i) {
             const OtherWay& way = setting.otherWays[i];
             ways += QString("<tr style='font-family:\"JetBrains Mono\"; font-size:11px; color:%4'><td style='padding-right:14px'>%1</td><td style='padding-right:14px'>%2</td><td>%3</td></tr>")

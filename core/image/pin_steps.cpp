@@ -33,7 +33,7 @@ void appendPinSteps(Image& image, const Device& device, const Plan& plan, const 
         for (const PadSetup& setup : pads)
             if (device.pads[size_t(setup.pad)].port == port && setup.output)
                 levels.push_back({device.roleField(port, "level" + std::to_string(device.pads[size_t(setup.pad)].bit)), setup.levelHigh,
-                                  plan.needs[size_t(setup.need)].title + ", level at start"});
+                                  plan.needs[size_t(setup.need)].title + ", level"});
         if (!levels.empty() && levels.front().ref.valid())
             add(updateStep(device, std::move(levels), fmt::format("{}: levels of the outputs, before they drive.", device.instances[size_t(port)].name)));
     }
@@ -52,9 +52,11 @@ void appendPinSteps(Image& image, const Device& device, const Plan& plan, const 
         };
         put("function", static_cast<std::uint32_t>(setup.code), need.title + ", " + seat.signal.title);
         put("output", setup.output, need.title + ", direction");
-        put("pull", static_cast<std::uint32_t>(setup.pull), setup.because);
-        put("open_drain", setup.openDrain, setup.because);
-        put("drive", static_cast<std::uint32_t>(setup.drive), setup.because);
+        // A port's bit is set up by the need's own goals, a peripheral's signal by what it sensibly gets.
+        const bool byGoals = seat.route < 0;
+        put("pull", static_cast<std::uint32_t>(setup.pull), byGoals ? need.title + ", pull" : setup.because);
+        put("open_drain", setup.openDrain, byGoals ? need.title + ", open_drain" : setup.because);
+        put("drive", static_cast<std::uint32_t>(setup.drive), byGoals ? need.title + ", drive" : setup.because);
         if (!fields.empty())
             add(writeStep(device, std::move(fields), fmt::format("{}, pin {}: {} {}, {}.", pad.name, device.pinOf(setup.pad), need.title, seat.signal.title, carried)));
     }

@@ -1,0 +1,187 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/plan/check_setting.h"
+#include "tests/support/fixtures.h"
+
+#include <random>
+#include <set>
+
+using namespace bindrel;
+using namespace bindrel::test;
+
+/// Invariants of the whole pipeline, for random plans: whatever a person does, what is shown is consistent.
+class PipelineTest : public QObject {
+    Q_OBJECT
+
+    static Workpiece scrambled(std::mt19937& random)
+    {
+        Workpiece work = demo(random() % 2 ? "sluice-node-c-done" : "sluice-node-c-tangled");
+        const Device& d = *work.device;
+        for (unsigned k = random() % 10; k > 0; --k) {
+            const size_t clock = random() % d.clocks.size();
+            const std::vector<std::string> choices = clockChoices(d, int(clock));
+            if (!choices.empty())
+                work.plan.clocks[d.clocks[clock].id] = choices[random() % choices.size()];
+        }
+        for (unsigned k = random() % 6; k > 0; --k) {
+            Need& need = work.plan.needs[random() % work.plan.needs.size()];
+            const KindSpec* kind = findKind(need.kind);
+            if (kind->goals.empty())
+                continue;
+            const GoalSpec& goal = kind->goals[random() % kind->goals.size()];
+            static const char* texts[]{"1 Hz", "9600", "1 MHz", "33.3k", "10 %", "99.9 %", "1 us", "0 s", "3", "20 ppm", "7.5 %", "LFX"};
+            const std::string text = goal.choices.empty() ? texts[random() % std::size(texts)] : goal.choices[random() % goal.choices.size()];
+            if (const Expected<Plan> next = applied(work.plan, editOf("", SetGoal{need.id, goal.id, text})))
+                work.plan = *next;
+        }
+        for (unsigned k = random() % 4; k > 0; --k) {
+            Need& need = work.plan.needs[random() % work.plan.needs.size()];
+            for (auto& [signal, pad] : need.binding.pads)
+                if (random() % 3 == 0)
+                    pad = d.pads[random() % d.pads.size()].name;
+        }
+        work.plan.range = random() % 3 ? "R1" : "R2";
+        return work;
+    }
+
+private Q_SLOTS:
+    void invariantsHoldForRandomPlans()
+    {
+        std::mt19937 random(41);
+        for (int i = 0; i < 400; ++i) {
+            const Workpiece work = scrambled(random);
+            const auto s = run(work);
+            const Device& d = *s->device;
+
+            // A need is bound exactly when all its seats are possible and nobody else wants what it has.
+            std::map<int, std::set<int>> wantPad, wantInstance, wantLine;
+            for (size_t n = 0; n < s->bindings.needs.size(); ++n) {
+                const BoundNeed& need = s->bindings.needs[n];
+                if (need.instance >= 0)
+                    wantInstance[need.instance].insert(int(n));
+                for (const Seat& seat : need.seats)
+                    if (seat.pad >= 0) {
+                        wantPad[seat.pad].insert(int(n));
+                        if (seat.signal.line)
+                            wantLine[d.pads[size_t(seat.pad)].bit].insert(int(n));
+                    }
+            }
+            for (size_t n = 0; n < s->bindings.needs.size(); ++n) {
+                const BoundNeed& need = s->bindings.needs[n];
+                bool shared = need.instance >= 0 && wantInstance[need.instance].size() > 1;
+                bool whole = true;
+                std::set<int> own;
+                for (const Seat& seat : need.seats) {
+                    whole = whole && seat.pad >= 0 && seat.impossible.empty();
+                    if (seat.pad >= 0) {
+                        shared = shared || wantPad[seat.pad].size() > 1 || !own.insert(seat.pad).second;
+                        shared = shared || (seat.signal.line && wantLine[d.pads[size_t(seat.pad)].bit].size() > 1);
+                    }
+                }
+                QCOMPARE(need.state == BoundNeed::State::Contested, shared);
+                if (!shared)
+                    QCOMPARE(need.state == BoundNeed::State::Bound, whole);
+                // What is not bound has an error, and is not in the image.
+                if (need.state != BoundNeed::State::Bound) {
+                    QVERIFY(s->count(Finding::Severity::Error) > 0);
+                    for (const Step& step : s->image.steps)
+                        QVERIFY(step.need != int(n));
+                }
+            }
+
+            // Running clocks: child = parent x factor, and the tolerance is the source's.
+            for (size_t c = 0; c < d.clocks.size(); ++c) {
+                const ClockState& state = s->rates.clocks[c];
+                if (state.input < 0 || !state.running)
+                    continue;
+                const ClockState& from = s->rates.clocks[size_t(state.input)];
+                QVERIFY(from.running);
+                const Rational factor = d.clocks[c].type == ClockNode::Type::Divide ? Rational(1, state.setting) : d.clocks[c].type == ClockNode::Type::Select ? Rational(1) : Rational(state.setting);
+                QVERIFY(state.rate.value == from.rate.value * factor);
+                QVERIFY(state.tolerance == from.tolerance);
+            }
+
+            // Every step stays inside its register, and the folded image is what the steps leave.
+            for (const Step& step : s->image.steps)
+                for (const FieldWrite& write : step.fields) {
+                    QVERIFY(write.code <= d.fieldOf(write.ref).maxCode());
+                    QVERIFY(write.ref.instance == step.instance && write.ref.reg == step.reg);
+                }
+            for (const RegisterValue& value : s->image.registers)
+                for (const FieldWrite& write : value.fields)
+                    if (d.fieldOf(write.ref).access == Field::Access::ReadWrite)
+                        QCOMPARE(s->image.codeOf(d, write.ref), write.code);
+
+            // Findings point at things that exist.
+            for (const Finding& finding : s->findings) {
+                if (finding.place.kind == Place::Kind::Need || finding.place.kind == Place::Kind::Signal || finding.place.kind == Place::Kind::Goal)
+                    QVERIFY(s->plan.need(finding.place.id));
+                if (finding.place.kind == Place::Kind::Clock)
+                    QVERIFY(d.findClock(finding.place.id) >= 0);
+                if (finding.place.kind == Place::Kind::Pad)
+                    QVERIFY(d.findPad(finding.place.id) >= 0);
+            }
+
+            // The plan survives its file.
+            const Expected<Workpiece> again = parsePlan(planText(work.plan), "again", library());
+            if (again.ok())
+                QVERIFY(again->plan == work.plan);
+        }
+    }
+
+    void bindingRandomRestsNeverMakesContention()
+    {
+        std::mt19937 random(43);
+        int bound = 0;
+        for (int i = 0; i < 150; ++i) {
+            Workpiece work = demo();
+            for (Need& need : work.plan.needs)
+                if (random() % 2)
+                    need.binding = {};
+                else
+                    for (auto it = need.binding.pads.begin(); it != need.binding.pads.end();)
+                        it = random() % 4 == 0 ? need.binding.pads.erase(it) : std::next(it);
+            const Expected<Edit> edit = bindAllOpen(*work.device, *work.board, work.plan);
+            if (!edit.ok())
+                continue;
+            const Plan before = work.plan;
+            const auto was = run(work);
+            work.plan = *applied(work.plan, *edit);
+            const auto s = run(work);
+            QVERIFY(s->bindings.contests.empty());
+            QCOMPARE(s->bindings.count(BoundNeed::State::Bound), int(work.plan.needs.size()));
+            // What was bound has not moved; what was half bound keeps what it had where that was possible.
+            for (size_t n = 0; n < before.needs.size(); ++n)
+                if (was->bindings.needs[n].state == BoundNeed::State::Bound)
+                    QVERIFY(work.plan.needs[n].binding == before.needs[n].binding);
+            ++bound;
+        }
+        QVERIFY(bound > 140);
+    }
+
+    void hugeAndOddPlansAreTakenInStride()
+    {
+        Workpiece work = demo();
+        for (int i = 0; i < 500; ++i) {
+            Need need;
+            need.id = "n" + std::to_string(i);
+            need.title = std::string(200, 'x');
+            need.kind = i % 2 ? "gpio" : "uart";
+            work.plan.needs.push_back(need);
+        }
+        const auto s = run(work);
+        QCOMPARE(s->bindings.count(BoundNeed::State::Open), 500);
+        QVERIFY(!bindAllOpen(*work.device, *work.board, work.plan).ok());
+        Workpiece odd = demo();
+        odd.plan.needs[0].kind = "no such kind";
+        odd.plan.needs[1].binding.instance = "NOPE";
+        odd.plan.needs[2].binding.pads["scl"] = "NOPE";
+        odd.plan.clocks["BUS1"] = "banana";
+        odd.plan.clocks["NOPE"] = "1";
+        odd.plan.range = "R77";
+        odd.plan.supply = "lots";
+        (void)run(odd);
+    }
+};
+
+QTEST_APPLESS_MAIN(PipelineTest)
+#include "pipeline_test.moc"

@@ -1,0 +1,223 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "tests/support/fixtures.h"
+#include "tests/support/register_decoder.h"
+
+#include "core/source/output.h"
+
+#include <QProcess>
+
+#include <cmath>
+#include <dlfcn.h>
+#include <set>
+#include <sys/mman.h>
+
+using namespace bindrel;
+using namespace bindrel::test;
+
+/// The written C is compiled for this machine and run on plain memory that lies where the chip's registers would be; what
+/// it leaves there is decoded by hand-written tables. So the C itself is judged, not the steps that it was written from.
+class RunSourceTest : public QObject {
+    Q_OBJECT
+
+    /// Memory at the chip's addresses, for one test.
+    class Chip {
+    public:
+        explicit Chip(const Device& device)
+        {
+            for (size_t i = 0; i < device.instances.size(); ++i)
+                for (size_t r = 0; r < device.blockOf(int(i)).registers.size(); ++r)
+                    words_[device.addressOf(int(i), int(r))] = device.blockOf(int(i)).registers[r].reset;
+            // The core's own interrupt controller, as Arm places it.
+            words_[0xE000E100] = 0;
+            for (const auto& [address, reset] : words_) {
+                const uintptr_t page = address & ~uintptr_t(4095);
+                if (pages_.insert(page).second && mmap(reinterpret_cast<void*>(page), 4096, PROT_READ | PROT_WRITE, MAP_PRIVATE | MAP_ANONYMOUS | MAP_FIXED_NOREPLACE, -1, 0) == MAP_FAILED)
+                    qFatal("address %lx is taken in this process", static_cast<unsigned long>(page));
+                at(address) = reset;
+            }
+        }
+        ~Chip()
+        {
+            for (const uintptr_t page : pages_)
+                munmap(reinterpret_cast<void*>(page), 4096);
+        }
+        static volatile uint32_t& at(uint32_t address) { return *reinterpret_cast<volatile uint32_t*>(uintptr_t(address)); }
+        std::map<uint32_t, uint32_t> words() const
+        {
+            std::map<uint32_t, uint32_t> out;
+            for (const auto& [address, reset] : words_)
+                out[address] = at(address);
+            return out;
+        }
+
+    private:
+        std::map<uint32_t, uint32_t> words_;
+        std::set<uintptr_t> pages_;
+    };
+
+    /// The source of a plan as a library of this machine.
+    class Compiled {
+    public:
+        explicit Compiled(const Snapshot& s)
+        {
+            const std::filesystem::path folder = dir_.path().toStdString();
+            const auto preview = previewOutput(s.source, folder);
+            if (!preview || !writeOutput(s.source, folder, *preview))
+                qFatal("could not be written");
+            QProcess shell;
+            shell.setWorkingDirectory(dir_.path());
+            shell.setProcessChannelMode(QProcess::MergedChannels);
+            shell.start("sh", {"-c", "rm -f *_start.c main.c && gcc -std=c11 -O1 -w -shared -fPIC -o source.so *.c"});
+            if (!shell.waitForFinished(120'000) || shell.exitCode() != 0)
+                qFatal("%s", shell.readAll().constData());
+            library_ = dlopen(dir_.filePath("source.so").toUtf8(), RTLD_NOW | RTLD_LOCAL);
+            if (!library_)
+                qFatal("%s", dlerror());
+        }
+        ~Compiled() { dlclose(library_); }
+        template <typename Function> Function* find(const char* name) const
+        {
+            void* symbol = dlsym(library_, name);
+            if (!symbol)
+                qFatal("no function %s", name);
+            return reinterpret_cast<Function*>(symbol);
+        }
+
+    private:
+        QTemporaryDir dir_;
+        void* library_ = nullptr;
+    };
+
+    static constexpr uint32_t kStat = 0x48000008, kPwrStat = 0x48001008;
+    /// Everything ready at once, and SYS confirming the PLL.
+    static void everythingReady()
+    {
+        Chip::at(kStat) = 0x0003'0313u | 2u << 20;
+        Chip::at(kPwrStat) = 1;
+    }
+
+private Q_SLOTS:
+    void theCodeLeavesTheRegistersAsPlanned_data()
+    {
+        QTest::addColumn<Workpiece>("work");
+        QTest::newRow("done") << demo();
+        QTest::newRow("other clocks") << with(with(with(demo(), SetClock{"PLLA.VCO", "72"}), SetClock{"BUS1", "4"}), SetClock{"UART1K", "HFI"});
+        QTest::newRow("other goals") << with(with(with(demo(), SetGoal{"uplink", "frame", "8E2"}), SetGoal{"gate-bridge", "fault", "active high"}), SetGoal{"gate-bridge", "idle", "high"});
+        QTest::newRow("slow bus") << with(with(demo(), SetGoal{"level-probes", "class", "standard"}), SetGoal{"level-probes", "rate", "100 kHz"});
+        QTest::newRow("edge aligned") << with(with(demo(), SetGoal{"gate-bridge", "alignment", "edge"}), SetGoal{"gate-bridge", "dead", "3 us"});
+    }
+    void theCodeLeavesTheRegistersAsPlanned()
+    {
+        QFETCH(Workpiece, work);
+        const auto s = run(work);
+        QVERIFY2(s->count(Finding::Severity::Error) == 0, findingsText(*s).c_str());
+        const Compiled code(*s);
+        const Chip chip(*s->device);
+        everythingReady();
+        QCOMPARE(code.find<int()>("sluice_bring_up")(), 0);
+
+        // Safe before start: no output of a bridge, no interrupt.
+        QCOMPARE(Chip::at(Se43::kMotor + 0x20) & 1u, 0u);
+        QCOMPARE(Chip::at(0x48010048), 0u);
+        for (const char* start : {"sluice_gate_bridge_start", "sluice_beacon_start", "sluice_lid_switch_start", "sluice_probe_alert_start", "sluice_modem_ring_start"})
+            code.find<void()>(start)();
+
+        // Every register that the plan decides holds the value that the window shows.
+        for (const RegisterValue& value : s->image.registers)
+            QCOMPARE(Chip::at(s->device->addressOf(value.instance, value.reg)), value.value);
+        // And by hand-written tables it means what was asked for.
+        const Se43 meaning(chip.words());
+        QCOMPARE(meaning.cpu(), hertz(*s, "CPU"));
+        QCOMPARE(meaning.bus1(), hertz(*s, "BUS1"));
+        const double uartClock = work.plan.clocks.contains("UART1K") ? 16e6 : meaning.bus2();
+        QVERIFY(std::abs(meaning.uartBaud(0x43000000, uartClock) / 460.8e3 - 1) < 0.02);
+        QVERIFY(std::abs(meaning.motorFrequency(meaning.timers2()) / 24e3 - 1) < 0.001);
+        QVERIFY(meaning.motorDeadTime(meaning.timers2()) >= 650e-9 - 1e-12);
+        QCOMPARE(Chip::at(0x48000000), 0x5E430001u);
+    }
+
+    void aClockThatNeverComesIsReported()
+    {
+        const auto s = run(demo());
+        const Compiled code(*s);
+        // The first wait that cannot end decides which status comes back; the order of the enumeration is that of the waits.
+        const auto bringUp = code.find<int()>("sluice_bring_up");
+        for (const auto& [stat, pwr, expected] : std::vector<std::tuple<uint32_t, uint32_t, int>>{{0x00230313, 0, 1}, {0x00230213, 1, 2}, {0x00230311, 1, 3}, {0x00220313, 1, 4}, {0x00130313, 1, 5}}) {
+            const Chip chip(*s->device);
+            Chip::at(kStat) = stat;
+            Chip::at(kPwrStat) = pwr;
+            QCOMPARE(bringUp(), expected);
+            // Nothing after the failed step was done: no pad has been given to a peripheral.
+            QCOMPARE(Chip::at(Se43::kPorts + 0xC00), 0u);
+        }
+    }
+
+    void stopTakesBackWhatStartDid()
+    {
+        const auto s = run(demo());
+        const Compiled code(*s);
+        const Chip chip(*s->device);
+        everythingReady();
+        code.find<int()>("sluice_bring_up")();
+        const auto before = chip.words();
+        for (const char* need : {"gate_bridge", "beacon", "lid_switch"}) {
+            code.find<void()>((std::string("sluice_") + need + "_start").c_str())();
+            code.find<void()>((std::string("sluice_") + need + "_stop").c_str())();
+        }
+        auto after = chip.words();
+        after[0xE000E100] = before.at(0xE000E100); // the core's own enable bits are shared and stay
+        QVERIFY(after == before);
+    }
+
+    void helpersDoWhatTheySay()
+    {
+        const auto s = run(demo());
+        const Compiled code(*s);
+        const Chip chip(*s->device);
+        everythingReady();
+        code.find<int()>("sluice_bring_up")();
+
+        // Duty in per mille on the channels that carry the two outputs.
+        const auto& bridge = s->bindings.needs[size_t(needIndex(s->plan, "gate-bridge"))];
+        const int channel = bridge.seats[0].channel;
+        for (const auto& [perMille, ticks] : {std::pair{0u, 0u}, {500u, 1667u}, {1000u, 3333u}, {5000u, 3333u}}) {
+            code.find<void(uint32_t)>("sluice_gate_bridge_set_duty1")(perMille);
+            QCOMPARE(Chip::at(Se43::kMotor + 8 + 4u * uint32_t(channel)), ticks);
+        }
+        Chip::at(Se43::kMotor + 0x28) = 2;
+        QVERIFY(code.find<bool()>("sluice_gate_bridge_fault")());
+
+        // A byte out, a byte in.
+        Chip::at(0x4300000C) = 2;
+        code.find<void(uint8_t)>("sluice_uplink_send")(0xA5);
+        QCOMPARE(Chip::at(0x43000010), 0xA5u);
+        uint8_t byte = 0;
+        QVERIFY(!code.find<bool(uint8_t*)>("sluice_uplink_receive")(&byte));
+        Chip::at(0x4300000C) = 3;
+        QVERIFY(code.find<bool(uint8_t*)>("sluice_uplink_receive")(&byte));
+        QCOMPARE(int(byte), 0xA5);
+
+        // A pad: set, clear, read.
+        const std::string pad = s->plan.need("frost-heater")->binding.pads.at("pin");
+        const uint32_t port = Se43::kPorts + 0x400u * uint32_t(pad[1] - 'A'), bit = 1u << std::stoi(pad.substr(2));
+        code.find<void(bool)>("sluice_frost_heater_set")(true);
+        QCOMPARE(Chip::at(port + 0x48), bit);
+        code.find<void(bool)>("sluice_frost_heater_set")(false);
+        QCOMPARE(Chip::at(port + 0x4C), bit);
+        QVERIFY(!code.find<bool()>("sluice_frost_heater_is_high")());
+        Chip::at(port + 0x44) = bit;
+        QVERIFY(code.find<bool()>("sluice_frost_heater_is_high")());
+
+        // The line's handler clears just its own flag, by writing a one.
+        const int line = std::stoi(s->plan.need("lid-switch")->binding.pads.at("pin").substr(2));
+        Chip::at(0x4801004C) = 1u << line | 1u << 5;
+        code.find<void()>("sluice_on_EXL_line")();
+        QCOMPARE(Chip::at(0x4801004C), 1u << line);
+
+        // The bus: a transfer that nobody acknowledges fails and does not hang.
+        QVERIFY(code.find<int(uint8_t, const uint8_t*, uint32_t)>("sluice_level_probes_write")(0x40, &byte, 1) != 0);
+    }
+};
+
+QTEST_APPLESS_MAIN(RunSourceTest)
+#include "run_source_test.moc"
