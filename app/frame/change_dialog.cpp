@@ -17,11 +17,13 @@ ChangeDialog::ChangeDialog(const Plan& before, const Edit& edit, QWidget* parent
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(18, 16, 18, 14);
     auto* title = new QLabel(QString::fromStdString(edit.title));
+    title->setTextFormat(Qt::PlainText);
     title->setFont(Theme::get().text(14, true));
     column->addWidget(title);
     Plan step = before;
     for (const Change& change : edit.changes) {
         auto* line = new QLabel(typeset(describe(step, change)));
+        line->setTextFormat(Qt::PlainText);
         line->setWordWrap(true);
         line->setFont(Theme::get().mono(11));
         column->addWidget(line);

@@ -34,6 +34,9 @@ Inspector::Inspector(Document& document, ViewState& view, QWidget* parent) : QWi
     trouble_ = new QLabel;
     trouble_->setWordWrap(true);
     trouble_->hide();
+    // Names come from plans, which may come from strangers: never markup.
+    for (QLabel* label : {title_, subtitle_, trouble_})
+        label->setTextFormat(Qt::PlainText);
     inner->addWidget(title_);
     inner->addWidget(subtitle_);
     inner->addWidget(field_);

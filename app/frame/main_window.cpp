@@ -64,6 +64,7 @@ MainWindow::MainWindow(Library library, QWidget* parent) : QMainWindow(parent), 
     findings_ = new FindingsDrawer(document_, view_);
     work->addWidget(findings_);
     message_ = new QLabel;
+    message_->setTextFormat(Qt::PlainText);
     message_->setFixedHeight(20);
     message_->setContentsMargins(12, 0, 12, 3);
     message_->setTextInteractionFlags(Qt::TextSelectableByMouse);
@@ -167,6 +168,12 @@ void MainWindow::buildMenus()
     add(edit, "&Go to\u2026", QKeySequence("Ctrl+K"), [this] { masthead_->gotoField()->begin(); });
 
     QMenu* wiring = menuBar()->addMenu("&Wiring");
+    add(wiring, "A&dd a need\u2026", QKeySequence("Ctrl+Shift+A"), [this] {
+        showStation(Station::Wiring);
+        wiring_->addNeed();
+    });
+    add(wiring, "&Remove the selected need", QKeySequence("Ctrl+Delete"), [this] { wiring_->removeSelected(); });
+    wiring->addSeparator();
     add(wiring, "&Bind the selected need", QKeySequence("Ctrl+B"), [this] { wiring_->bindSelected(); });
     add(wiring, "Bind &all open needs", QKeySequence("Ctrl+Shift+B"), [this] { wiring_->bindAll(); });
     add(wiring, "&Unbind the selected need", QKeySequence("Ctrl+Shift+Backspace"), [this] { wiring_->unbindSelected(); });
@@ -407,6 +414,7 @@ void MainWindow::showKeys()
                 text += QString("<tr><td align='right'><b>%1</b></td><td>%2</td></tr>").arg(action->shortcut().toString(QKeySequence::NativeText), action->text().remove('&').toHtmlEscaped());
     text += "<tr><td align='right'><b>Enter</b></td><td>In the needs: bind. In the findings: jump. On the ladder: type a setting or a rate</td></tr>"
             "<tr><td align='right'><b>Space</b></td><td>In the needs: show where the signal could go; 1 to 9 take an option</td></tr>"
+            "<tr><td align='right'><b>Double click</b></td><td>On a terminal, a wire or a pad: show where the signal could go</td></tr>"
             "<tr><td align='right'><b>Delete</b></td><td>In the needs: unbind</td></tr>"
             "<tr><td align='right'><b>H</b></td><td>Hold what is selected, in the needs and on the ladder</td></tr>"
             "<tr><td align='right'><b>F</b></td><td>In the findings: preview the fix</td></tr></table>";

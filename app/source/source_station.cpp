@@ -118,6 +118,7 @@ SourceStation::SourceStation(Document& document, ViewState& view, QWidget* paren
     main->addWidget(text_, 1);
     trace_ = new QLabel;
     trace_->setContentsMargins(12, 0, 12, 0);
+    trace_->setTextFormat(Qt::PlainText);
     trace_->setMinimumHeight(18);
     main->addWidget(trace_);
     auto* bottom = new QHBoxLayout;

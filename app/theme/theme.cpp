@@ -23,8 +23,8 @@ Theme fen()
     t.rule = QColor("#D5CEBF");
     t.faint = QColor("#B5AD9C");
     t.accent = QColor("#0F6B6B");
-    t.error = QColor("#B93A26");
-    t.caution = QColor("#8F5C0C");
+    t.error = QColor("#B2361F");
+    t.caution = QColor("#8A580A");
     t.band = QColor("#DCE7DE");
     t.bandBroken = QColor("#F2DAD4");
     t.bandEdge = QColor("#5E9A8E");

@@ -28,6 +28,7 @@ GoalsForm::GoalsForm(Document& document, QWidget* parent) : QWidget(parent), doc
     body_ = new QWidget;
     column->addWidget(body_);
     trouble_ = new QLabel;
+    trouble_->setTextFormat(Qt::PlainText);
     trouble_->setWordWrap(true);
     trouble_->hide();
     column->addWidget(trouble_);
@@ -69,7 +70,7 @@ void GoalsForm::build()
     body_->deleteLater();
     auto* old = body_;
     body_ = new QWidget;
-    layout()->replaceWidget(old, body_);
+    delete layout()->replaceWidget(old, body_); // gives back the item that held the old one
     grid_ = new QGridLayout(body_);
     grid_->setContentsMargins(0, 0, 0, 0);
     grid_->setHorizontalSpacing(8);

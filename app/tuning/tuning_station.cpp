@@ -126,7 +126,7 @@ void TuningStation::refresh()
             index = n;
     const Need& need = s.plan.needs[index];
     const Setting& setting = s.settings[index];
-    QString title = QString::fromStdString(need.title);
+    QString title = QString::fromStdString(need.title).toHtmlEscaped();
     if (setting.waveform)
         title += QString("<span style='color:%1; font-weight:400; font-size:12px'> &nbsp; %2, %3</span>").arg(t.muted.name(), QString::fromStdString(setting.waveform->title).toHtmlEscaped(), typeset(format(setting.waveform->span)));
     title_->setText(title);

@@ -174,6 +174,18 @@ void NeedsList::paintRow(QPainter& p, int row, const QRect& rect, bool)
     p.drawText(text, Qt::AlignVCenter | Qt::AlignLeft, QFontMetrics(p.font()).elidedText(label, Qt::ElideRight, text.width()));
 }
 
+void NeedsList::paintEvent(QPaintEvent* event)
+{
+    RowList::paintEvent(event);
+    if (!rows_.empty() || !document_.isOpen())
+        return;
+    QPainter p(viewport());
+    p.setFont(Theme::get().text(12));
+    p.setPen(Theme::get().muted);
+    p.drawText(viewport()->rect().adjusted(14, 8, -12, 0), Qt::AlignLeft | Qt::AlignTop | Qt::TextWordWrap,
+               filter_.isEmpty() ? "No need yet. Ctrl+Shift+A adds what a part wants from the chip." : "No need matches the filter.");
+}
+
 void NeedsList::keyPressEvent(QKeyEvent* event)
 {
     const int row = currentRow();

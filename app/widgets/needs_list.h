@@ -34,6 +34,7 @@ protected:
     bool selectable(int row) const override { return rows_[size_t(row)].need >= 0; }
     void paintRow(QPainter& painter, int row, const QRect& rect, bool current) override;
     QString rowText(int row) const override;
+    void paintEvent(QPaintEvent*) override;
     void keyPressEvent(QKeyEvent*) override;
     void mousePressEvent(QMouseEvent*) override;
     void mouseMoveEvent(QMouseEvent*) override;

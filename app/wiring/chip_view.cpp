@@ -281,6 +281,16 @@ void ChipView::mouseReleaseEvent(QMouseEvent* event)
     pressPlace_.reset();
 }
 
+/// On a terminal, a wire or a bound pad: where it could go instead.
+void ChipView::mouseDoubleClickEvent(QMouseEvent* event)
+{
+    const std::optional<Place> place = document_.isOpen() ? placeAt(toScene(event->position())) : std::nullopt;
+    if (!place || (place->kind == Place::Kind::Pad && place->sub.empty()))
+        return;
+    view_.select(*place);
+    view_.showOptions(true);
+}
+
 void ChipView::wheelEvent(QWheelEvent* event)
 {
     // The point under the pointer stays where it is.

@@ -5,8 +5,11 @@
 #include "app/widgets/needs_list.h"
 #include "app/widgets/panel.h"
 #include "app/wiring/chip_view.h"
+#include "app/wiring/need_dialog.h"
 
+#include <QCoreApplication>
 #include <QHBoxLayout>
+#include <QKeyEvent>
 #include <QLineEdit>
 #include <QVBoxLayout>
 
@@ -46,7 +49,51 @@ WiringStation::WiringStation(Document& document, ViewState& view, QWidget* paren
     connect(needs_, &NeedsList::optionPicked, this, &WiringStation::takeOptionNumber);
     connect(needs_, &NeedsList::dragMoved, this, [this](const Place& what, const QPoint& global) { chip_->dragOver(what, chip_->mapFromGlobal(global)); });
     connect(needs_, &NeedsList::dragDropped, this, [this](const Place& what, const QPoint& global) { chip_->dropAt(what, chip_->mapFromGlobal(global)); });
+    // The picture takes the same keys as the list.
+    chip_->installEventFilter(this);
     setFocusProxy(needs_);
+}
+
+bool WiringStation::eventFilter(QObject* watched, QEvent* event)
+{
+    if (watched == chip_ && event->type() == QEvent::KeyPress) {
+        const int key = static_cast<QKeyEvent*>(event)->key();
+        const bool shared = key == Qt::Key_Space || key == Qt::Key_Return || key == Qt::Key_Delete || key == Qt::Key_H || key == Qt::Key_Up || key == Qt::Key_Down ||
+                            (key >= Qt::Key_1 && key <= Qt::Key_9);
+        if (shared)
+            return QCoreApplication::sendEvent(needs_, event);
+    }
+    return QWidget::eventFilter(watched, event);
+}
+
+void WiringStation::addNeed()
+{
+    if (!document_.isOpen())
+        return;
+    const Need* selected = document_.snapshot().plan.need(view_.selectedNeed());
+    NeedDialog dialog(document_.snapshot(), selected ? selected->part : std::string(), this);
+    if (dialog.exec() != QDialog::Accepted)
+        return;
+    const Need need = dialog.need();
+    if (document_.apply(editOf("Add " + need.title, InsertNeed{document_.snapshot().plan.needs.size(), need})))
+        view_.select({Place::Kind::Need, need.id, {}});
+    needs_->setFocus();
+}
+
+void WiringStation::removeSelected()
+{
+    const std::string id = view_.selectedNeed();
+    const Need* need = document_.isOpen() ? document_.snapshot().plan.need(id) : nullptr;
+    if (!need)
+        return;
+    Edit edit{"Remove " + need->title, {}};
+    // What was held of it is held no longer.
+    for (const std::string& hold : document_.snapshot().plan.holds)
+        if (hold == holdOfNeed(id) || hold.starts_with(holdOfNeed(id) + " "))
+            edit.changes.push_back(SetHold{hold, false});
+    edit.changes.push_back(RemoveNeed{id});
+    view_.select({});
+    document_.apply(edit);
 }
 
 void WiringStation::bindOne(const std::string& id)

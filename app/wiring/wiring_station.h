@@ -26,6 +26,11 @@ public Q_SLOTS:
     void holdSelected();
     void toggleOptions();
     void takeOptionNumber(int number);
+    void addNeed();
+    void removeSelected();
+
+protected:
+    bool eventFilter(QObject* watched, QEvent* event) override;
 
 private:
     void bindOne(const std::string& need);

@@ -462,6 +462,49 @@ private Q_SLOTS:
         QVERIFY(w_->document().path().isEmpty() && !now().plan.needs.empty());
     }
 
+    void aPlanIsMadeFromNothing()
+    {
+        StartList* list = w_->start()->list();
+        for (size_t i = 0; i < list->entries().size(); ++i)
+            if (list->entries()[i].kind == StartEntry::Kind::Board)
+                list->setCurrentRow(int(i));
+        list->setFocus();
+        QTest::keyClick(list, Qt::Key_Return);
+        answer("Add it");
+        shortcut(QKeySequence("Ctrl+Shift+A"));
+        QCOMPARE(now().plan.needs.size(), size_t(1));
+        COMPARE_TEXT(now().plan.needs[0].part, "gate-bridge");
+        answer("Cancel");
+        shortcut(QKeySequence("Ctrl+Shift+A"));
+        QCOMPARE(now().plan.needs.size(), size_t(1));
+        shortcut(QKeySequence("Ctrl+B"));
+        QCOMPARE(now().bindings.count(BoundNeed::State::Bound), 1);
+        shortcut(QKeySequence("Ctrl+H"));
+        shortcut(QKeySequence("Ctrl+Delete"));
+        QVERIFY(now().plan.needs.empty() && now().plan.holds.empty());
+        shortcut(QKeySequence("Ctrl+Z"));
+        QVERIFY(now().plan.needs.size() == 1 && now().plan.holds.size() == 1);
+    }
+
+    void thePictureTakesTheSameKeys()
+    {
+        open("done");
+        ChipView* chip = w_->wiring()->chip();
+        QTest::mouseDClick(chip, Qt::LeftButton, {}, pin("PD2"));
+        QVERIFY(w_->view().optionsShown());
+        COMPARE_TEXT(chip->shownSignal(), "cts");
+        QTest::keyClick(chip, Qt::Key_Escape);
+        QVERIFY(!w_->view().optionsShown());
+        QTest::mouseClick(chip, Qt::LeftButton, {}, pin("PD2"));
+        QTest::keyClick(chip, Qt::Key_Space);
+        QVERIFY(w_->view().optionsShown());
+        QTest::keyClick(chip, Qt::Key_Space);
+        QTest::keyClick(chip, Qt::Key_Delete);
+        QCOMPARE(stateOf("uplink"), BoundNeed::State::Open);
+        QTest::keyClick(chip, Qt::Key_Return);
+        QCOMPARE(stateOf("uplink"), BoundNeed::State::Bound);
+    }
+
     void everythingWorksWithoutAPlan()
     {
         for (const char* key : {"Ctrl+1", "Ctrl+2", "Ctrl+3", "Ctrl+4", "Ctrl+5", "F8", "Shift+F8", "F9", "Ctrl+Z", "Ctrl+Shift+Z", "Ctrl+K", "Ctrl+B", "Ctrl+Shift+B", "Ctrl+H", "Ctrl+S", "Ctrl+Return", "Ctrl+."})

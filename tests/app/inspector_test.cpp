@@ -1,0 +1,156 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/frame/inspector_text.h"
+#include "app/theme/theme.h"
+#include "tests/support/fixtures.h"
+
+#include <QApplication>
+#include <QRegularExpression>
+#include <QTextDocument>
+
+using namespace bindrel;
+using namespace bindrel::test;
+
+/// What the inspector says, as a person reads it, and that its links lead somewhere.
+class InspectorTest : public QObject {
+    Q_OBJECT
+
+    static QString plain(const QString& html)
+    {
+        QTextDocument document;
+        document.setHtml(html);
+        return document.toPlainText().replace(QChar(0x2009), ' ').replace('\n', ' ');
+    }
+
+    static QStringList links(const QString& html)
+    {
+        static const QRegularExpression href("href='([^']+)'");
+        QStringList out;
+        auto it = href.globalMatch(html);
+        while (it.hasNext())
+            out << it.next().captured(1);
+        return out;
+    }
+
+    static bool leadsSomewhere(const Snapshot& s, const QString& link)
+    {
+        const QString kind = link.section(':', 0, 0);
+        const std::string id = link.section(':', 1).toStdString();
+        if (kind == "clock")
+            return s.device->findClock(id) >= 0;
+        if (kind == "need" || kind == "signal")
+            return s.plan.need(link.section(':', 1, 1).toStdString()) != nullptr;
+        if (kind == "pad")
+            return s.device->findPad(id) >= 0;
+        return kind == "hold" || kind == "option" || kind == "set";
+    }
+
+private Q_SLOTS:
+    void clocksAreExplained()
+    {
+        const auto s = run(demo());
+        const QString text = plain(clockText(*s, s->device->findClock("PLLA.VCO")));
+        QVERIFY2(text.contains("320 MHz") && text.contains("344 MHz") && text.contains("96 MHz") && text.contains("tuning range"), qPrintable(text));
+        QVERIFY(text.contains("CLK.PLLA.MUL") && text.contains("80"));
+        const QString cpu = plain(clockText(*s, s->device->findClock("CPU")));
+        QVERIFY(cpu.contains("Flash wait states") && cpu.contains("PATH") && cpu.contains("HF crystal"));
+        const QString stopped = plain(clockText(*s, s->device->findClock("CANK")));
+        QVERIFY(stopped.contains("Does not run"));
+        const auto broken = run(with(demo(), SetClock{"BUS1", "1"}));
+        QVERIFY(plain(clockText(*broken, broken->device->findClock("BUS1"))).contains("Above its limit of 80 MHz"));
+        const auto odd = run(with(demo(), SetClock{"PLLA.MAIN", "7"}));
+        QVERIFY(plain(clockText(*odd, odd->device->findClock("CPU"))).contains("320000000/7 Hz"));
+    }
+
+    void needsAreExplained()
+    {
+        const auto s = run(demo());
+        const QString text = plain(needText(*s, needIndex(s->plan, "uplink"), "tx", {}));
+        QVERIFY2(text.contains("UART1") && text.contains("459.77 kBd") && text.contains("PD0 pin 49"), qPrintable(text));
+        const auto tangled = run(demo("sluice-node-c-tangled"));
+        QVERIFY(plain(needText(*tangled, needIndex(tangled->plan, "gate-bridge"), "", {})).contains("out of reach"));
+    }
+
+    void padsAreExplained()
+    {
+        const auto s = run(demo());
+        const QString pad = plain(padText(*s, s->device->findPad("PD1")));
+        QVERIFY2(pad.contains("Uplink") && pad.contains("idles high") && pad.contains("UART1.RX") && pad.contains("code 6"), qPrintable(pad));
+        const QString debug = plain(padText(*s, s->device->findPad("PD12")));
+        QVERIFY(debug.contains("SWD.CLK") && debug.contains("DBG_CLK"));
+        QVERIFY(plain(padText(*s, s->device->findPad("PA2"))).contains("No need uses it"));
+    }
+
+    void registersAreExplained()
+    {
+        const auto s = run(demo());
+        const QString text = plain(registerText(*s, "MCT1.SAFE"));
+        QVERIFY2(text.contains("0x43004020") && text.contains("DEAD") && text.contains("104 dead"), qPrintable(text));
+    }
+
+    void everyLinkLeadsSomewhere()
+    {
+        for (const char* name : {"sluice-node-c-start", "sluice-node-c-done", "sluice-node-c-tangled"}) {
+            const auto s = run(demo(name));
+            QString all = planSummary(*s);
+            for (size_t i = 0; i < s->device->clocks.size(); ++i)
+                all += clockText(*s, int(i));
+            for (size_t i = 0; i < s->device->pads.size(); ++i)
+                all += padText(*s, int(i));
+            for (size_t n = 0; n < s->plan.needs.size(); ++n)
+                for (const Seat& seat : s->bindings.needs[n].seats)
+                    all += needText(*s, int(n), seat.signal.id, optionsFor(*s->device, *s->board, s->plan, s->bindings, int(n), seat.signal.id));
+            const QStringList found = links(all);
+            QVERIFY(found.size() > 100);
+            for (const QString& link : found)
+                QVERIFY2(leadsSomewhere(*s, link), qPrintable(link));
+            QVERIFY(!plain(all).contains("undefined"));
+        }
+    }
+
+    void namesFromAPlanCannotBecomeMarkup()
+    {
+        Workpiece work = demo();
+        work.plan.need("uplink")->title = "<b>x</b><img src='file:///etc/passwd'>";
+        const auto s = run(work);
+        const QString html = needText(*s, needIndex(s->plan, "modem-ring"), "", {}) + clockText(*s, s->device->findClock("UART1K")) + padText(*s, s->device->findPad("PD0"));
+        QVERIFY(!html.contains("<img"));
+        QVERIFY(plain(html).contains("<b>x</b>"));
+    }
+
+    void unitsGetAThinSpace()
+    {
+        QCOMPARE(typeset(QString("48 MHz \u00b10.25 %")), QString("48\u2009MHz \u00b10.25\u2009%"));
+        QCOMPARE(typeset(QString("pin 5 Sluice")), QString("pin 5 Sluice"));
+        QCOMPARE(typeset(QString("3.3 V")), QString("3.3\u2009V"));
+    }
+
+    void coloursAreReadable_data()
+    {
+        QTest::addColumn<bool>("dark");
+        QTest::newRow("fen") << false;
+        QTest::newRow("night fen") << true;
+    }
+    /// Contrast after WCAG 2.1: 4.5 to 1 for text, 3 to 1 for marks, on all grounds that they are drawn on.
+    void coloursAreReadable()
+    {
+        QFETCH(bool, dark);
+        Theme::apply(*qApp, dark);
+        const Theme& t = Theme::get();
+        const auto luminance = [](const QColor& c) {
+            const auto channel = [](double v) { return v <= 0.03928 ? v / 12.92 : std::pow((v + 0.055) / 1.055, 2.4); };
+            return 0.2126 * channel(c.redF()) + 0.7152 * channel(c.greenF()) + 0.0722 * channel(c.blueF());
+        };
+        const auto contrast = [&](const QColor& a, const QColor& b) {
+            const double x = luminance(a), y = luminance(b);
+            return (std::max(x, y) + 0.05) / (std::min(x, y) + 0.05);
+        };
+        for (const QColor& ground : {t.paper, t.raised, t.sunken})
+            for (const QColor& text : {t.ink, t.muted, t.accent, t.error, t.caution})
+                QVERIFY2(contrast(text, ground) >= 4.5, qPrintable(QString("%1 on %2: %3").arg(text.name(), ground.name()).arg(contrast(text, ground))));
+        for (int i = 0; i < 12; ++i)
+            QVERIFY2(contrast(t.hue(i), t.paper) >= 3, qPrintable(t.hue(i).name()));
+    }
+};
+
+QTEST_MAIN(InspectorTest)
+#include "inspector_test.moc"
