@@ -439,6 +439,8 @@ void SourceStation::write()
     auto* go = buttons->addButton(errors > 0 ? "Write all the same" : "Write", QDialogButtonBox::AcceptRole);
     go->setProperty("primary", true);
     go->setEnabled(!conflict && !nothing);
+    go->setDefault(true);
+    list->setFocusPolicy(Qt::NoFocus); // Enter is for the button
     buttons->addButton("Cancel", QDialogButtonBox::RejectRole);
     connect(buttons, &QDialogButtonBox::accepted, &dialog, &QDialog::accept);
     connect(buttons, &QDialogButtonBox::rejected, &dialog, &QDialog::reject);

@@ -131,6 +131,8 @@ void RowList::keyPressEvent(QKeyEvent* event)
     case Qt::Key_Enter:
         if (current_ >= 0)
             Q_EMIT activated(current_);
+        else
+            event->ignore(); // a dialog's default button may want it
         return;
     default:
         QAbstractScrollArea::keyPressEvent(event);

@@ -8,6 +8,7 @@
 #include <QtTest>
 
 #include <filesystem>
+#include <map>
 #include <string>
 
 /// Verbs that keep the tests short: load a demo plan, edit it, look at the snapshot.
@@ -26,10 +27,14 @@ inline std::string textOf(const std::filesystem::path& path)
 /// A demo plan; fails the test by crashing if it does not load, since every test stands on it.
 inline Workpiece demo(const std::string& name = "sluice-node-c-done")
 {
+    static std::map<std::string, Workpiece> loaded; // reading the device again for each of many cases only costs time
+    const auto known = loaded.find(name);
+    if (known != loaded.end())
+        return known->second;
     Expected<Workpiece> work = loadPlan(demoPath(name), library());
     if (!work)
         qFatal("%s", work.problem().text().c_str());
-    return *std::move(work);
+    return loaded[name] = *std::move(work);
 }
 
 inline std::shared_ptr<const Snapshot> run(const Workpiece& work) { return computeSnapshot(work); }
