@@ -242,7 +242,7 @@ void MainWindow::showStation(Station station)
     stack_->setCurrentIndex(int(station));
     const bool open = document_.isOpen();
     const bool work = open && station != Station::Start;
-    inspector_->setVisible(work && station != Station::Source);
+    inspector_->setVisible(work);
     inspectorRule_->setVisible(inspector_->isVisibleTo(this));
     findings_->setVisible(work);
     if (station == Station::Start)

@@ -6,6 +6,7 @@
 #include "app/theme/theme.h"
 #include "app/widgets/marks.h"
 #include "app/widgets/panel.h"
+#include "core/source/c_text.h"
 #include "core/source/merge.h"
 
 #include <QCheckBox>
@@ -105,7 +106,14 @@ SourceStation::SourceStation(Document& document, ViewState& view, QWidget* paren
     top->addWidget(folder_, 1);
     auto* choose = new QPushButton("Choose\u2026");
     top->addWidget(choose);
-    difference_ = new QCheckBox("Difference to the disk");
+    top->addWidget(new QLabel("Prefix"));
+    prefix_ = new QLineEdit;
+    prefix_->setFixedWidth(84);
+    prefix_->setAccessibleName("Prefix of files and C names");
+    prefix_->setToolTip("Of files and C names. Empty: made from the plan's name.");
+    top->addWidget(prefix_);
+    difference_ = new QCheckBox("Difference");
+    difference_->setToolTip("Show what a write would change, instead of the text");
     top->addWidget(difference_);
     main->addLayout(top);
     text_ = new QsciScintilla;
@@ -149,6 +157,14 @@ SourceStation::SourceStation(Document& document, ViewState& view, QWidget* paren
         if (document_.isOpen() && !document_.path().isEmpty())
             QSettings().setValue("output/" + QString(document_.path().toUtf8().toHex()), folder_->text());
         refreshPreview();
+    });
+    connect(prefix_, &QLineEdit::editingFinished, this, [this] {
+        if (!document_.isOpen() || !prefix_->isModified())
+            return;
+        prefix_->setModified(false);
+        const std::string typed = prefix_->text().trimmed().toStdString();
+        // What C takes for a name is what is kept, so that the field shows what the files will have.
+        document_.apply(editOf("Prefix " + typed, SetText{SetText::What::Prefix, typed.empty() ? typed : identifierOf(typed)}));
     });
     connect(choose, &QPushButton::clicked, this, [this] {
         const QString picked = QFileDialog::getExistingDirectory(this, "Folder for the source", folder_->text());
@@ -215,6 +231,9 @@ void SourceStation::refresh()
 {
     if (!document_.isOpen())
         return;
+    if (!prefix_->hasFocus() || !prefix_->isModified())
+        prefix_->setText(QString::fromStdString(document_.snapshot().plan.prefix));
+    prefix_->setPlaceholderText(QString::fromStdString(document_.snapshot().source.prefix));
     const QString command = QString::fromStdString(document_.snapshot().source.buildCommand);
     if (command_->text() != command) {
         command_->setText(command);

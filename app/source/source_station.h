@@ -27,6 +27,7 @@ public:
 
     FileList* files() const { return files_; }
     QLineEdit* folder() const { return folder_; }
+    QLineEdit* prefix() const { return prefix_; }
     QsciScintilla* text() const { return text_; }
     QString shownFile() const { return shownFile_; }
     /// Writes without asking; true when it was done.
@@ -34,6 +35,8 @@ public:
     /// How many files differ from the disk.
     int waiting() const;
     void retheme();
+    /// Looks at the disk at once instead of after a pause.
+    void refreshNow() { refreshPreview(); }
 
 public Q_SLOTS:
     /// Shows the list of what will be changed, and writes when the person agrees.
@@ -58,6 +61,7 @@ private:
     ViewState& view_;
     FileList* files_ = nullptr;
     QLineEdit* folder_ = nullptr;
+    QLineEdit* prefix_ = nullptr;
     QPushButton* write_ = nullptr;
     QCheckBox* difference_ = nullptr;
     QLabel* trace_ = nullptr;

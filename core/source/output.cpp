@@ -80,8 +80,10 @@ Expected<Content> readIfThere(const fs::path& path)
     return Content{true, *std::move(text)};
 }
 
-/// Finishes or throws away what an earlier write left behind. Without the list, nothing had been put in place yet.
-Outcome recover(const fs::path& folder)
+/// Finishes what is staged: by the write itself, or by the next look after its process died. Without the list, nothing had been put in place yet.
+/// A row of the list is a letter and a name: g generated, m merged with edits (its memory is staged too), u the user's,
+/// - to be removed. Doing a row again that was done already changes nothing.
+Outcome finishStaged(const fs::path& folder, bool afterDeath)
 {
     const fs::path stage = folder / kMemory / "stage";
     std::error_code error;
@@ -92,6 +94,7 @@ Outcome recover(const fs::path& folder)
         return list.problem();
     if (list->exists) {
         fs::create_directories(folder / kMemory / "base", error);
+        fs::create_directories(folder / kMemory / "backup", error);
         for (const std::string& row : splitted(list->text, '\n')) {
             if (row.size() < 3)
                 continue;
@@ -103,9 +106,14 @@ Outcome recover(const fs::path& folder)
                 fs::remove(folder / kMemory / "base" / name, error);
                 continue;
             }
-            // The memory first: the staged file is the only copy until it has been moved.
+            // The memory first: while the staged file is there, this row is still to be done.
+            if (row[0] == 'm')
+                fs::rename(stage / "base" / name, folder / kMemory / "base" / name, error);
             if (!fs::exists(stage / name, error))
                 continue;
+            // Someone may have typed into the old file since the write died: what stands there is kept as well.
+            if (afterDeath && fs::exists(folder / name, error))
+                fs::copy_file(folder / name, folder / kMemory / "backup" / (name + ".at-recovery"), fs::copy_options::overwrite_existing, error);
             if (row[0] == 'g')
                 fs::copy_file(stage / name, folder / kMemory / "base" / name, fs::copy_options::overwrite_existing, error);
             fs::rename(stage / name, folder / name, error);
@@ -133,7 +141,7 @@ public:
             return at(folder_, "is not a folder.");
         if (Outcome safe = refuseLinks(folder_, names); !safe)
             return safe.problem();
-        if (Outcome done = recover(folder_); !done)
+        if (Outcome done = finishStaged(folder_, true); !done)
             return done.problem();
         for (const SourceFile& file : source_.files)
             if (Outcome outcome = consider(file); !outcome)
@@ -286,7 +294,7 @@ Outcome writeOutput(const Source& source, const fs::path& folder, const std::vec
         return safe;
     const fs::path stage = folder / kMemory / "stage";
     std::error_code error;
-    for (const fs::path& needed : {folder, folder / kMemory / "base", folder / kMemory / "backup", stage}) {
+    for (const fs::path& needed : {folder, folder / kMemory / "base", folder / kMemory / "backup", stage, stage / "base"}) {
         fs::create_directories(needed, error);
         if (error)
             return at(needed, "cannot be made: " + error.message() + ". Choose a folder that you may write to.");
@@ -317,9 +325,9 @@ Outcome writeOutput(const Source& source, const fs::path& folder, const std::vec
         const bool own = !file || file->owner == SourceFile::Owner::User;
         // A merged file's memory is the generated text, so that the user's edits stay edits at the next write.
         if (!own && change.state == FileChange::State::Merged) {
-            if (Outcome kept = writeFileAtomically(folder / kMemory / "base" / change.name, file->text()); !kept)
+            if (Outcome kept = writeFileAtomically(stage / "base" / change.name, file->text()); !kept)
                 return giveUp(kept.problem());
-            list += "u " + change.name + "\n";
+            list += "m " + change.name + "\n";
         } else {
             list += (own ? "u " : "g ") + change.name + "\n";
         }
@@ -330,7 +338,7 @@ Outcome writeOutput(const Source& source, const fs::path& folder, const std::vec
     }
     if (Outcome listed = writeFileAtomically(stage / "list", list); !listed)
         return giveUp(listed.problem());
-    return recover(folder);
+    return finishStaged(folder, false);
 }
 
 } // namespace bindrel

@@ -64,8 +64,15 @@ struct Channel {
     Ratio wanted;
     std::int64_t compare = 0;
     Ratio achieved;
-    bool pair = false;
+    std::string highName, lowName; ///< terminals of the part, for the picture
 };
+
+/// What the wire of a signal is called at the part; the signal's own name when the plan says nothing.
+std::string terminalOf(const Need& need, const std::string& signal, const std::string& otherwise)
+{
+    const auto said = need.terminals.find(signal);
+    return said == need.terminals.end() ? otherwise : said->second;
+}
 
 /// One period of the outputs. `dead` shortens the beginning of each active phase of a pair.
 Waveform draw(const std::vector<Channel>& channels, const Duration& period, bool centre, const Duration& dead, bool pairs, const Way& way)
@@ -81,11 +88,10 @@ Waveform draw(const std::vector<Channel>& channels, const Duration& period, bool
     for (size_t i = 0; i < channels.size(); ++i) {
         const Channel& channel = channels[i];
         ramp.levels.emplace_back(fmt::format("{} of {}", channel.compare, way.period), Rational(channel.compare, way.period));
-        const std::string n = std::to_string(i + 1);
         const Rational on = period.value * channel.achieved.value;
         // Active while the count is below the compare value.
-        Waveform::Trace high{pairs ? "hi " + n : "out " + n, !on.isZero(), {}};
-        Waveform::Trace low{"lo " + n, on.isZero(), {}};
+        Waveform::Trace high{channel.highName, !on.isZero(), {}};
+        Waveform::Trace low{channel.lowName, on.isZero(), {}};
         const Rational fall = centre ? on / 2 : on;
         const Rational again = period.value - on / 2;
         const int traceHigh = static_cast<int>(wave.traces.size());
@@ -173,7 +179,8 @@ Setting solvePwm(const TuningContext& c)
         Channel channel;
         channel.number = seat.channel;
         channel.goal = "duty" + std::to_string(seat.signal.channel + 1);
-        channel.pair = pairs;
+        channel.highName = terminalOf(c.need, seat.signal.id, seat.signal.id);
+        channel.lowName = terminalOf(c.need, seat.signal.id + "n", seat.signal.id + "n");
         channel.wanted = parseRatio(goalText(c.need, channel.goal)).value();
         channel.compare = (channel.wanted.value * best.period).round();
         channel.achieved = Ratio(Rational(channel.compare, best.period));

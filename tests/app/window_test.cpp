@@ -367,6 +367,21 @@ private Q_SLOTS:
         QVERIFY(shell.waitForFinished(120'000) && shell.exitCode() == 0);
     }
 
+    void thePrefixIsSetWhereTheFilesAre()
+    {
+        open("done");
+        shortcut(QKeySequence("Ctrl+5"));
+        w_->source()->prefix()->setFocus();
+        w_->source()->prefix()->selectAll();
+        keys("Gate 7!");
+        COMPARE_TEXT(now().plan.prefix, "gate_7");
+        QVERIFY(now().source.find("gate_7_clocks.c"));
+        w_->source()->refreshNow();
+        QVERIFY(w_->source()->files()->files()[0].name.starts_with("gate_7_"));
+        shortcut(QKeySequence("Ctrl+Z"));
+        COMPARE_TEXT(now().plan.prefix, "sluice");
+    }
+
     void goToBringsUpTheStation()
     {
         open("done");

@@ -262,6 +262,7 @@ private Q_SLOTS:
         put(stage / "list", "g sluice_clocks.c\ng sluice_pins.c\n- sluice_beacon.h\n");
         QVERIFY(previewOutput(run(demo())->source, folderOf(dir)).ok());
         COMPARE_TEXT(textOf(folderOf(dir) / "sluice_pins.c"), "/* new pins */\n");
+        QVERIFY(textOf(folderOf(dir) / ".bindrel/backup/sluice_pins.c.at-recovery").find("sluice_pins_bring_up") != std::string::npos);
         QVERIFY(!fs::exists(folderOf(dir) / "sluice_beacon.h"));
         QVERIFY(!fs::exists(stage));
         // Without a list nothing had been decided yet, so nothing is done.
