@@ -216,7 +216,7 @@ QString padText(const Snapshot& s, int pad)
         sheet.heading("Set up as");
         sheet.row("Function", setup.code < 0 ? QString("fixed") : QString::number(setup.code));
         if (setup.code >= 0) {
-            if (setup.code == kPortCode)
+            if (setup.gpio)
                 sheet.row("Direction", setup.output ? "output" : "input");
             if (setup.output)
                 sheet.row("Level at start", setup.levelHigh ? "high" : "low");

@@ -204,6 +204,7 @@ struct Device {
     std::vector<Instance> instances;
     std::vector<Pad> pads;
     std::vector<Route> routes;
+    int portCode = 0; ///< of the selector: gives a pad to its port
     Package package;
     std::vector<OperatingRange> ranges;
     FieldRef rangeControl, rangeReady;

@@ -17,6 +17,8 @@ void DeviceReader::readPads()
         if (const std::string mechanism = entry.string("mechanism"); mechanism != "selector" && mechanism != "fixed")
             entry.child("mechanism").fail(fmt::format("\"{}\" routing cannot be planned by this version; it knows "
                                                       "\"selector\" and \"fixed\".", mechanism));
+        else if (mechanism == "selector")
+            device_.portCode = static_cast<int>(entry.integer("gpio_code", 0, 255));
     }
 
     const JsonNode defaults = section("pad_defaults");

@@ -71,7 +71,4 @@ PatternMatch matchSignal(std::string_view pattern, std::string_view signal);
 /// The route by which `pad` carries `signal` on `instance`, -1 when there is none.
 int findRoute(const Device& device, int instance, const SignalSpec& signal, int pad, int* channel = nullptr);
 
-/// The code that gives a pad to its port; the selector's own number for it.
-inline constexpr int kPortCode = 1;
-
 } // namespace bindrel

@@ -17,9 +17,11 @@ const char* nameOf(PadSetup::Drive drive)
 
 namespace {
 
-void setUpGpio(PadSetup& setup, const Need& need, const Pad& pad)
+void setUpGpio(PadSetup& setup, const Device& device, const Need& need)
 {
-    setup.code = kPortCode;
+    const Pad& pad = device.pads[size_t(setup.pad)];
+    setup.code = device.portCode;
+    setup.gpio = true;
     setup.output = goalText(need, "direction") == "output";
     const std::string pull = goalText(need, "pull");
     setup.pull = pull == "up" ? PadSetup::Pull::Up : pull == "down" ? PadSetup::Pull::Down : PadSetup::Pull::None;
@@ -74,7 +76,7 @@ std::vector<PadSetup> setUpPads(const Device& device, const Plan& plan, const Bi
             setup.need = static_cast<int>(n);
             setup.seat = static_cast<int>(s);
             if (seat.route < 0) {
-                setUpGpio(setup, plan.needs[n], device.pads[size_t(seat.pad)]);
+                setUpGpio(setup, device, plan.needs[n]);
             } else {
                 setup.code = device.routes[size_t(seat.route)].code;
                 setUpPeripheral(setup, plan.needs[n], seat.signal);

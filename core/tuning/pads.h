@@ -14,6 +14,7 @@ struct PadSetup {
     int need = -1;
     int seat = -1;
     int code = 0;      ///< of the selector; -1: fixed wiring, the port leaves it alone
+    bool gpio = false;  ///< the port itself has the pad
     bool output = false;
     bool levelHigh = false; ///< of an output, set before it drives
     enum class Pull { None, Up, Down } pull = Pull::None;

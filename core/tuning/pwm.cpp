@@ -35,14 +35,18 @@ std::vector<Way> waysTo(const TuningContext& c, const Frequency& wanted, int slo
 {
     const Rational ticks = c.kernel().rate.value / (wanted.value * slopes);
     const std::int64_t periodMax = c.encoding("period").largest(c.maxCode("period"));
-    const std::int64_t prescalerMax = c.encoding("prescaler").largest(c.maxCode("prescaler"));
+    const Encoding& prescalers = c.encoding("prescaler");
+    const std::uint32_t maxCode = c.maxCode("prescaler");
     std::vector<Way> out;
     if (!ticks.defined() || ticks < Rational(2))
         return out;
-    const std::int64_t first = std::max<std::int64_t>(1, (ticks / periodMax).ceil());
+    std::optional<std::int64_t> next = c.has("prescaler") ? prescalers.atLeast(std::max<std::int64_t>(1, (ticks / periodMax).ceil()), maxCode) : std::optional<std::int64_t>(1);
+    const std::int64_t first = next.value_or(0);
+    const std::int64_t last = std::max(first, (ticks / std::max<std::int64_t>(steps, 2)).floor());
     // 4096 prescalers are more than any period worth having; the bound keeps a hostile plan from stalling the pipeline.
-    const std::int64_t last = std::min({prescalerMax, first + 4095, std::max(first, (ticks / std::max<std::int64_t>(steps, 2)).floor())});
-    for (std::int64_t prescaler = first; prescaler <= last; ++prescaler) {
+    for (int tried = 0; next && *next <= last && tried < 4096; ++tried) {
+        const std::int64_t prescaler = *next;
+        next = c.has("prescaler") ? prescalers.atLeast(prescaler + 1, maxCode) : std::nullopt;
         const std::int64_t period = std::clamp<std::int64_t>((ticks / prescaler).round(), 2, periodMax);
         Way way{prescaler, period, frequencyOfWay(c.kernel().rate, prescaler, period, slopes), {}};
         way.error = errorOf(way.frequency, wanted);
@@ -152,7 +156,9 @@ Setting solvePwm(const TuningContext& c)
                             best.period >= steps ? "" : fmt::format("{} allows {} duty steps at {}, fewer than the {} asked for. Use a faster clock or a lower frequency.",
                                                                      format(c.kernel().rate), best.period, format(wanted), steps)});
 
-    out.roles = {{"centre", centre, "alignment"}, {"buffered", 1, ""}, {"prescaler", best.prescaler, "frequency"}, {"period", best.period, "frequency"}};
+    out.roles = {{"centre", centre, "alignment"}, {"prescaler", best.prescaler, "frequency"}, {"period", best.period, "frequency"}};
+    if (c.has("buffered"))
+        out.roles.push_back({"buffered", 1, ""});
 
     Duration dead;
     if (pairs) {
@@ -223,9 +229,10 @@ Setting solvePwm(const TuningContext& c)
         out.roles.push_back({"fault_filter", filter, "fault_filter"});
     }
     using When = RoleValue::When;
-    out.roles.push_back({"update", 1, "", When::Event});
+    if (c.has("update"))
+        out.roles.push_back({"update", 1, "", When::Event});
     out.roles.push_back({"on", 1, "", When::Start});
-    if (c.maxCode("outputs_enable") > 0)
+    if (c.has("outputs_enable"))
         out.roles.push_back({"outputs_enable", 1, "", When::Start});
     for (const Way& way : ways)
         out.otherWays.push_back({fmt::format("\u00f7{}, {}", way.prescaler, way.period), format(way.frequency), format(way.error, true) + ", " + bitsOf(way.period)});

@@ -105,6 +105,8 @@ struct TuningContext {
     const ClockState& kernel() const { return rates.clocks[size_t(device.instances[size_t(bound.instance)].kernel)]; }
     std::string kernelName() const { return device.clocks[size_t(device.instances[size_t(bound.instance)].kernel)].name; }
     const Encoding& encoding(std::string_view role) const;
+    /// Whether the block has a field for the role. What every chip of a kind need not have is asked for first.
+    bool has(std::string_view role) const { return device.blockOf(bound.instance).role(role) != nullptr; }
     /// Largest code of a role's field; 0 when the block has no such role.
     std::uint32_t maxCode(std::string_view role) const;
 };

@@ -51,7 +51,7 @@ std::vector<Divider> dividersFor(const TuningContext& c, const Frequency& wanted
     const int instance = c.bound.instance;
     const std::int64_t unit = unitOf(c);
     const std::int64_t least = c.device.ability(instance, "smallest_divider", 1);
-    const auto most = static_cast<std::int64_t>(c.maxCode("divider"));
+    const std::int64_t most = c.encoding("divider").largest(c.maxCode("divider"));
     std::vector<Divider> out;
     for (const std::int64_t oversampling : c.device.abilities(instance, "oversampling")) {
         const Rational ideal = c.kernel().rate.value * unit / (wanted.value * oversampling);
@@ -135,10 +135,14 @@ Setting solveUart(const TuningContext& c)
     const bool receives = goalText(c.need, "direction") != "transmit";
     const bool transmits = goalText(c.need, "direction") != "receive";
     const bool handshake = goalText(c.need, "flow") == "RTS/CTS";
-    out.roles = {{"oversampling", best.oversampling, "baud"}, {"divider", best.divider, "baud"},
+    out.roles = {{"divider", best.divider, "baud"}, {"oversampling", best.oversampling, "baud"},
                  {"bits", frame.data, "frame"}, {"parity", frame.parity == 'N' ? 0 : frame.parity == 'E' ? 1 : 2, "frame"},
                  {"stop", frame.stop, "frame"}, {"rts", handshake, "flow"}, {"cts", handshake, "flow"},
                  {"transmit", transmits, "direction"}, {"receive", receives, "direction"}, {"on", 1, ""}};
+    // A chip with one choice needs no field for it.
+    std::erase_if(out.roles, [&](const RoleValue& value) {
+        return !c.has(value.role) && ((value.role == "oversampling" && ways.size() == 1) || (value.role == "bits" && value.value == 8) || (value.role == "stop" && value.value == 1));
+    });
     for (const Divider& way : ways)
         out.otherWays.push_back({fmt::format("{} samples, \u00f7{}", way.oversampling, way.divider), formatBaud(way.baud), format(way.error, true)});
     out.waveform = drawFrame(frame, best.baud, best.oversampling);

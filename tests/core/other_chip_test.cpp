@@ -1,0 +1,143 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/device/lint.h"
+#include "core/source/output.h"
+#include "tests/support/fixtures.h"
+
+#include <QProcess>
+
+#include <cmath>
+
+using namespace bindrel;
+using namespace bindrel::test;
+
+/// A chip whose mechanisms are known is a file and nothing else: one that differs from the shipped chip wherever the
+/// format allows goes from its file to C that compiles, and its registers mean what was asked for.
+class OtherChipTest : public QObject {
+    Q_OBJECT
+
+    static Library bench() { return Library(std::string(BINDREL_SOURCE_ROOT) + "/tests/data/library"); }
+
+    static Workpiece plan()
+    {
+        const char* text = R"({
+            "bindrel": 1, "name": "bench", "device": "RD1016-D16", "board": "bench",
+            "clocks": { "MUX": "XT", "CORE": "1" },
+            "needs": [
+                { "id": "terminal", "part": "terminal", "kind": "uart", "goals": { "baud": "115.2 kBd", "frame": "8E2" } },
+                { "id": "lamp", "part": "lamp", "kind": "pwm", "goals": { "frequency": "100 Hz", "duty1": "25 %", "steps": "100" } },
+                { "id": "key", "part": "lamp", "kind": "gpio", "goals": { "direction": "output", "level": "high" } },
+                { "id": "crystal", "part": "clock", "kind": "crystal", "goals": { "clock": "XT" } },
+                { "id": "debug", "kind": "debug" }
+            ]
+        })";
+        Expected<Workpiece> work = parsePlan(text, "bench.bindrel", bench());
+        if (!work)
+            qFatal("%s", work.problem().text().c_str());
+        const Expected<Edit> edit = bindAllOpen(*work->device, *work->board, work->plan);
+        if (!edit)
+            qFatal("%s", edit.problem().text().c_str());
+        work->plan = *applied(work->plan, *edit);
+        return *std::move(work);
+    }
+
+    static uint32_t word(const Snapshot& s, uint32_t address)
+    {
+        for (const RegisterValue& value : s.image.registers)
+            if (s.device->addressOf(value.instance, value.reg) == address)
+                return value.value;
+        qFatal("no register at %x", address);
+    }
+
+private Q_SLOTS:
+    void itsFileIsClean()
+    {
+        const Expected<Device> device = bench().device("rd1016-d16");
+        QVERIFY2(device.ok(), device.ok() ? "" : device.problem().text().c_str());
+        const auto remarks = lint(*device);
+        QVERIFY2(remarks.empty(), remarks.empty() ? "" : remarks[0].text.c_str());
+        QCOMPARE(device->portCode, 3);
+    }
+
+    void resetIsReadFromItsRegisters()
+    {
+        Workpiece work = plan();
+        work.plan.clocks.clear();
+        const auto s = run(work);
+        // OSC resets to 6: the RC oscillator, divided by 2.
+        QCOMPARE(hertz(*s, "CORE"), 4e6);
+        QCOMPARE(hertz(*s, "SLOW"), 250e3);
+    }
+
+    void everythingIsBoundAndMeansWhatWasAsked()
+    {
+        const auto s = run(plan());
+        QVERIFY2(s->findings.empty(), findingsText(*s).c_str());
+        QCOMPARE(hertz(*s, "CORE"), 18.432e6);
+        QCOMPARE(*s->rates.waitStates, 1);
+        // By hand: 18.432 MHz / (8 x 20) is 115.2 kBd exactly; the field holds one less.
+        QCOMPARE(word(*s, 0x40002000) & 0xFF, 19u);
+        QCOMPARE(word(*s, 0x40002004), 0x80000053u); // GO, two stop bits, even parity, T and R
+        // OSC: crystal on, its input, undivided.
+        QCOMPARE(word(*s, 0x40000000) & 0x107, 0x103u);
+        // The timer has prescalers 1, 8, 64, 256 only, and 10 bits.
+        const std::map<uint32_t, double> prescalers{{0, 1}, {1, 8}, {2, 64}, {3, 256}};
+        const double prescaler = prescalers.at(word(*s, 0x40003000) >> 8 & 7), top = (word(*s, 0x40003004) & 0x3FF) + 1;
+        QVERIFY(std::abs(18.432e6 / (prescaler * top) / 100 - 1) < 0.001);
+        double best = 1;
+        for (const auto& [code, p] : prescalers)
+            for (double t = 100; t <= 1024; ++t)
+                best = std::min(best, std::abs(18.432e6 / (p * t) / 100 - 1));
+        QVERIFY(std::abs(18.432e6 / (prescaler * top) / 100 - 1) <= best + 1e-12);
+        // The key's pad is given to the port by code 3, as an output, high before.
+        const int key = std::stoi(s->plan.need("key")->binding.pads.at("pin").substr(1));
+        QCOMPARE(word(*s, 0x40001000 + 4u * uint32_t(key)), 0x301u);
+        QCOMPARE(word(*s, 0x40001040) >> (16 + key) & 1, 1u);
+    }
+
+    void waitStatesComeOffAfterTheClockIsSlow()
+    {
+        Workpiece work = plan();
+        work.plan.clocks = {{"MUX", "RC"}, {"CORE", "8"}};
+        const auto s = run(work);
+        int divided = -1, relaxed = -1;
+        for (size_t i = 0; i < s->image.steps.size(); ++i)
+            for (const FieldWrite& write : s->image.steps[i].fields) {
+                if (s->device->nameOf(write.ref) == "SYS.OSC.DIV")
+                    divided = int(i);
+                if (s->device->nameOf(write.ref) == "SYS.MEM.WS")
+                    relaxed = int(i);
+            }
+        QVERIFY(divided >= 0 && relaxed > divided);
+    }
+
+    void limitsAndFindingsAreItsOwn()
+    {
+        Workpiece slow = plan();
+        slow.plan.clocks = {{"MUX", "RC"}};
+        // 2 % of the oscillator, 1 % of the other end: 8 samples and an 11-bit-time frame leave 2.38 %.
+        const auto s = run(slow);
+        QVERIFY2(hasFinding(*s, "GOAL-01", "terminal"), findingsText(*s).c_str());
+        const auto nine = run(with(plan(), SetGoal{"terminal", "frame", "7E1"}));
+        QVERIFY(hasFinding(*nine, "GOAL-03")); // no field of this chip says seven bits
+        const auto thin = run(with(plan(), SetText{SetText::What::Supply, "1.7 V"}));
+        QVERIFY(hasFinding(*thin, "CLK-06", "ALL"));
+    }
+
+    void itsSourceCompilesAndLinks()
+    {
+        QTemporaryDir dir;
+        const auto s = run(plan());
+        const std::filesystem::path folder = dir.path().toStdString();
+        const auto preview = previewOutput(s->source, folder);
+        QVERIFY(preview.ok() && writeOutput(s->source, folder, *preview).ok());
+        QProcess shell;
+        shell.setWorkingDirectory(dir.path());
+        shell.setProcessChannelMode(QProcess::MergedChannels);
+        shell.start("sh", {"-c", QString::fromStdString(s->source.buildCommand)});
+        QVERIFY(shell.waitForFinished(120'000));
+        QVERIFY2(shell.exitCode() == 0, shell.readAll().constData());
+    }
+};
+
+QTEST_APPLESS_MAIN(OtherChipTest)
+#include "other_chip_test.moc"
