@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Takes a picture of each main view from the demo data: bindrel-screenshots EXAMPLES OUTPUT [NAME …]
-// Runs with the offscreen platform; the window is 1280 x 800.
+// Runs with the offscreen platform unless QT_QPA_PLATFORM says otherwise; the window is 1280 x 800.
 #include "app/clocks/clocks_station.h"
 #include "app/frame/findings_drawer.h"
 #include "app/frame/main_window.h"
@@ -116,7 +116,8 @@ const std::vector<Scene>& scenes()
 
 int main(int argc, char** argv)
 {
-    qputenv("QT_QPA_PLATFORM", "offscreen");
+    if (qEnvironmentVariableIsEmpty("QT_QPA_PLATFORM"))
+        qputenv("QT_QPA_PLATFORM", "offscreen");
     QStandardPaths::setTestModeEnabled(true);
     QApplication app(argc, argv);
     QApplication::setApplicationName("bindrel-screenshots");

@@ -7,7 +7,7 @@
 
 namespace bindrel {
 
-/// The ladder, with a search that selects a rung or the clock of a need.
+/// The ladder fills the station; what is typed goes to the inspector.
 class ClocksStation : public QWidget {
     Q_OBJECT
 public:

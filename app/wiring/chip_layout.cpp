@@ -258,14 +258,7 @@ private:
     {
         Lanes side[2];
         Lanes top, bottom;
-        struct Draft {
-            ChipLayout::Wire wire;
-            const ChipLayout::Card* card;
-            const ChipLayout::Terminal* terminal;
-            double y = 0, around = 0;
-            bool up = false, far = false;
-            int lane = -1, edgeLane = -1, farLane = -1;
-        };
+        std::vector<Edge> edges;
         std::vector<Draft> drafts;
         for (auto& card : out_.cards) {
             double y = card.box.top() + kCardTitle + kTerminalRow / 2;
@@ -310,12 +303,12 @@ private:
                 const double from = d.card->left ? out_.body.left() - 100 : out_.body.right() + 100;
                 Lanes& edge = (d.far ? d.up : s == Side::Top) ? top : bottom;
                 d.edgeLane = 0;
-                edges_.push_back({&d, &edge, {std::min(x, from), std::max(x, from)}, d.card->left ? 0 : 1, std::abs(x - from)});
+                edges.push_back({&d, &edge, {std::min(x, from), std::max(x, from)}, d.card->left ? 0 : 1, std::abs(x - from)});
             }
         }
-        std::stable_sort(edges_.begin(), edges_.end(), [](const Edge& a, const Edge& b) { return a.reach < b.reach; });
-        for (Edge& e : edges_)
-            static_cast<Draft*>(e.draft)->edgeLane = e.lanes->take(e.span, e.group);
+        std::stable_sort(edges.begin(), edges.end(), [](const Edge& a, const Edge& b) { return a.reach < b.reach; });
+        for (Edge& e : edges)
+            e.draft->edgeLane = e.lanes->take(e.span, e.group);
 
         zone_[0] = kFirstLane + kLane * side[0].count() + 12;
         zone_[1] = kFirstLane + kLane * side[1].count() + 12;
@@ -373,8 +366,18 @@ private:
         out_.bounds = all.adjusted(-10, -10, 10, 10);
     }
 
+    /// A wire whose lanes are being chosen.
+    struct Draft {
+        ChipLayout::Wire wire;
+        const ChipLayout::Card* card;
+        const ChipLayout::Terminal* terminal;
+        double y = 0, around = 0;
+        bool up = false, far = false;
+        int lane = -1, edgeLane = -1, farLane = -1;
+    };
+    /// The part of a wire that runs along the top or the bottom of the chip.
     struct Edge {
-        void* draft;
+        Draft* draft;
         Lanes* lanes;
         Span span;
         int group;
@@ -384,7 +387,6 @@ private:
     const Snapshot& s_;
     ChipLayout out_;
     std::map<int, int> pinOfPad_;
-    std::vector<Edge> edges_;
     double zone_[2] = {0, 0};
 };
 

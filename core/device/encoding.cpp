@@ -59,6 +59,9 @@ std::optional<std::int64_t> Encoding::decode(std::uint32_t code) const
 
 std::optional<std::int64_t> Encoding::atLeast(std::int64_t least, std::uint32_t maxCode) const
 {
+    // No field holds more than 32 bits, piecewise steps included; what lies far beyond would only overflow below.
+    if (least > std::int64_t(1) << 62)
+        return std::nullopt;
     std::optional<std::int64_t> best;
     const auto offer = [&](std::int64_t value) {
         const auto code = encode(value);

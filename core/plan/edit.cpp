@@ -17,7 +17,7 @@ template <typename... Ts> struct Overloaded : Ts... {
 };
 template <typename... Ts> Overloaded(Ts...) -> Overloaded<Ts...>;
 
-std::string& textOf(Plan& plan, SetText::What what)
+template <typename AnyPlan> auto& textOf(AnyPlan& plan, SetText::What what)
 {
     switch (what) {
     case SetText::What::Name:
@@ -142,7 +142,7 @@ std::vector<Change> undoOf(const Plan& before, const Change& change)
 {
     return std::visit(
         Overloaded{
-            [&](const SetText& c) -> std::vector<Change> { return {SetText{c.what, textOf(const_cast<Plan&>(before), c.what)}}; },
+            [&](const SetText& c) -> std::vector<Change> { return {SetText{c.what, textOf(before, c.what)}}; },
             [&](const SetClock& c) -> std::vector<Change> { return {SetClock{c.node, found(before.clocks, c.node)}}; },
             [&](const SetGoal& c) -> std::vector<Change> {
                 const Need& need = *before.need(c.need);
@@ -197,7 +197,7 @@ std::string describe(const Plan& before, const Change& change)
     return std::visit(
         Overloaded{
             [&](const SetText& c) {
-                return fmt::format("{}: {}", nameOf(c.what), arrow(textOf(const_cast<Plan&>(before), c.what), c.value));
+                return fmt::format("{}: {}", nameOf(c.what), arrow(textOf(before, c.what), c.value));
             },
             [&](const SetClock& c) {
                 return fmt::format("{}: {}", c.node, arrow(found(before.clocks, c.node).value_or(""), c.value.value_or("")));

@@ -13,7 +13,13 @@ const Need* Plan::need(std::string_view id) const
     return nullptr;
 }
 
-Need* Plan::need(std::string_view id) { return const_cast<Need*>(static_cast<const Plan*>(this)->need(id)); }
+Need* Plan::need(std::string_view id)
+{
+    for (Need& n : needs)
+        if (n.id == id)
+            return &n;
+    return nullptr;
+}
 
 std::string holdOfClock(std::string_view clock) { return "clock " + std::string(clock); }
 std::string holdOfNeed(std::string_view need) { return "need " + std::string(need); }

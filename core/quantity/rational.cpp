@@ -89,12 +89,16 @@ std::string Rational::text() const
 
 std::int64_t Rational::floor() const
 {
+    if (!defined())
+        return 0;
     const std::int64_t quotient = num_ / den_;
     return num_ % den_ < 0 ? quotient - 1 : quotient;
 }
 
 std::int64_t Rational::round() const
 {
+    if (!defined())
+        return 0;
     const Wide doubled = magnitude(num_) * 2 + den_;
     const auto up = static_cast<std::int64_t>(doubled / (Wide(den_) * 2));
     return num_ < 0 ? -up : up;

@@ -33,7 +33,7 @@ public:
     /// "3", "2/7", or "undefined".
     std::string text() const;
 
-    /// Largest integer not above, nearest (halves away from zero), smallest not below. REQUIRES: defined().
+    /// Largest integer not above, nearest (halves away from zero), smallest not below; 0 when undefined.
     std::int64_t floor() const;
     std::int64_t round() const;
     std::int64_t ceil() const;

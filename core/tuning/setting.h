@@ -121,6 +121,9 @@ const std::vector<KindArithmetic>& arithmetic();
 /// Settings of all needs, by index. A need without instance or running clock is not computed and says why.
 std::vector<Setting> tune(const Device& device, const Plan& plan, const Bindings& bindings, const Rates& rates);
 
+/// A UART's divider counts in fractions of this many to one: 2 to the power of its "fraction_bits", at most 65536.
+std::int64_t dividerUnit(const Device& device, int instance);
+
 // One a file.
 Setting solveUart(const TuningContext& context);
 Setting solveI2c(const TuningContext& context);

@@ -43,19 +43,16 @@ struct Divider {
     Rational margin() const { return budget.value - error.value.abs(); }
 };
 
-/// The divider counts in fractions of this many to one.
-std::int64_t unitOf(const TuningContext& c) { return std::int64_t(1) << std::min<std::int64_t>(c.device.ability(c.bound.instance, "fraction_bits", 0), 16); }
-
 std::vector<Divider> dividersFor(const TuningContext& c, const Frequency& wanted, const Frame& frame)
 {
     const int instance = c.bound.instance;
-    const std::int64_t unit = unitOf(c);
+    const std::int64_t unit = dividerUnit(c.device, c.bound.instance);
     const std::int64_t least = c.device.ability(instance, "smallest_divider", 1);
     const std::int64_t most = c.encoding("divider").largest(c.maxCode("divider"));
     std::vector<Divider> out;
     for (const std::int64_t oversampling : c.device.abilities(instance, "oversampling")) {
         const Rational ideal = c.kernel().rate.value * unit / (wanted.value * oversampling);
-        if (!ideal.defined())
+        if (!ideal.defined() || least > most)
             continue;
         const std::int64_t divider = std::clamp(ideal.round(), least, most);
         Divider d{oversampling, divider, Frequency(c.kernel().rate.value * unit / (Rational(oversampling) * divider)), {}, {}};
@@ -104,6 +101,11 @@ Waveform drawFrame(const Frame& frame, const Frequency& baud, std::int64_t overs
 
 } // namespace
 
+std::int64_t dividerUnit(const Device& device, int instance)
+{
+    return std::int64_t(1) << std::min<std::int64_t>(device.ability(instance, "fraction_bits", 0), 16);
+}
+
 Setting solveUart(const TuningContext& c)
 {
     Setting out;
@@ -120,7 +122,7 @@ Setting solveUart(const TuningContext& c)
     const Ppm total(best.error.value.abs() + c.kernel().tolerance.worst().value + peer.value);
 
     Achieved baud{"baud", "Baud", formatBaud(wanted), formatBaud(best.baud), best.error, true, {}, {}};
-    baud.formula = fmt::format("{} \u00d7 {} / ({} \u00d7 {})", format(c.kernel().rate), unitOf(c), best.oversampling, best.divider);
+    baud.formula = fmt::format("{} \u00d7 {} / ({} \u00d7 {})", format(c.kernel().rate), dividerUnit(c.device, c.bound.instance), best.oversampling, best.divider);
     baud.ok = total <= budget;
     if (!baud.ok)
         baud.trouble = fmt::format("{} in all is more than the {} that a frame of {} bits tolerates ({} divider, {} clock, {} other end). "

@@ -23,7 +23,7 @@ void declareUart(Writer& w, size_t need)
     const std::int64_t divider = setting.role("divider").value_or(1);
     // A chip with a single choice has no role for it.
     const std::int64_t samples = setting.role("oversampling").value_or(f.device.ability(instanceOf(w, need), "oversampling", 16));
-    const std::int64_t unit = std::int64_t(1) << f.device.ability(instanceOf(w, need), "fraction_bits", 0);
+    const std::int64_t unit = dividerUnit(f.device, instanceOf(w, need));
     // From the C constant, which is rounded down where the rate is no whole number: the assert must hold with that.
     const Rational baud = Rational(f.rates.clocks[size_t(kernel)].rate.value.floor()) * unit / (Rational(samples) * divider);
     const Frequency wanted = parseFrequency(goalText(f.plan.needs[need], "baud")).value();
