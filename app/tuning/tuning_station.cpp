@@ -105,8 +105,15 @@ TuningStation::TuningStation(Document& document, ViewState& view, QWidget* paren
     refresh();
 }
 
+void TuningStation::showEvent(QShowEvent*) { refresh(); }
+
 void TuningStation::refresh()
 {
+    if (!view_.selectedNeed().empty())
+        lastNeed_ = view_.selectedNeed();
+    // Forms and pictures that nobody sees would cost more than the whole pipeline; they are made when they are shown.
+    if (!isVisible())
+        return;
     const Theme& t = Theme::get();
     title_->setFont(t.text(14, true));
     if (!document_.isOpen() || document_.snapshot().plan.needs.empty()) {
@@ -118,8 +125,6 @@ void TuningStation::refresh()
         return;
     }
     const Snapshot& s = document_.snapshot();
-    if (!view_.selectedNeed().empty())
-        lastNeed_ = view_.selectedNeed();
     size_t index = 0;
     for (size_t n = 0; n < s.plan.needs.size(); ++n)
         if (s.plan.needs[n].id == lastNeed_)

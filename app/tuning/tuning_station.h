@@ -24,6 +24,9 @@ public:
     WaveformView* picture() const { return picture_; }
     BitsView* bits() const { return bits_; }
 
+protected:
+    void showEvent(QShowEvent*) override;
+
 private:
     void refresh();
     Document& document_;
