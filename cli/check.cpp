@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "cli/commands.h"
+#include "core/base/text.h"
 
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
@@ -50,9 +51,9 @@ void addCheck(CLI::App& app, int& exitCode)
         } else {
             for (const Finding& finding : s->findings)
                 fmt::print("{} {}: {}\n", severityText(finding.severity), finding.rule, finding.text);
-            fmt::print("{}: {} needs, {} open, {} contested, {} errors, {} cautions\n", s->plan.name, s->plan.needs.size(),
+            fmt::print("{}: {}, {} open, {} contested, {}, {}\n", s->plan.name, counted(long(s->plan.needs.size()), "need"),
                        s->bindings.count(BoundNeed::State::Open), s->bindings.count(BoundNeed::State::Contested),
-                       s->count(Finding::Severity::Error), s->count(Finding::Severity::Caution));
+                       counted(s->count(Finding::Severity::Error), "error"), counted(s->count(Finding::Severity::Caution), "caution"));
         }
         exitCode = s->count(Finding::Severity::Error) > 0 ? kFindings : kClean;
     });

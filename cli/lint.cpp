@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "cli/commands.h"
+#include "core/base/text.h"
 #include "core/device/lint.h"
 
 #include <fmt/format.h>
@@ -23,7 +24,8 @@ void addLint(CLI::App& app, int& exitCode)
         const std::vector<LintRemark> remarks = lint(*loaded);
         for (const LintRemark& remark : remarks)
             fmt::print("{}: {}\n", remark.check, remark.text);
-        fmt::print("{}: {} pads, {} instances, {} clocks, {} remarks\n", loaded->name, loaded->pads.size(), loaded->instances.size(), loaded->clocks.size(), remarks.size());
+        fmt::print("{}: {}, {}, {}, {}\n", loaded->name, counted(long(loaded->pads.size()), "pad"), counted(long(loaded->instances.size()), "instance"),
+                   counted(long(loaded->clocks.size()), "clock"), counted(long(remarks.size()), "remark"));
         exitCode = remarks.empty() ? kClean : kFindings;
     });
 }

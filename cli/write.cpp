@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "cli/commands.h"
+#include "core/base/text.h"
 #include "core/source/output.h"
 
 #include <fmt/format.h>
@@ -26,7 +27,7 @@ void addWrite(CLI::App& app, int& exitCode)
         }
         const int errors = s->count(Finding::Severity::Error);
         if (errors > 0 && !options->force && !options->dryRun) {
-            fmt::print(stderr, "bindrel-cli: the plan has {} errors, so nothing was written; `check` lists them, --incomplete writes all the same.\n", errors);
+            fmt::print(stderr, "bindrel-cli: the plan has {}, so nothing was written; `check` lists what is wrong, --incomplete writes all the same.\n", counted(errors, "error"));
             exitCode = kFindings;
             return;
         }

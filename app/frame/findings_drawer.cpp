@@ -5,6 +5,7 @@
 #include "app/theme/theme.h"
 #include "app/widgets/marks.h"
 #include "app/widgets/panel.h"
+#include "core/base/text.h"
 
 #include <QKeyEvent>
 #include <QMouseEvent>
@@ -123,8 +124,7 @@ protected:
         p.drawText(rect().adjusted(12, 0, 0, 0), Qt::AlignVCenter | Qt::AlignLeft, "Findings");
         const int after = 12 + QFontMetrics(p.font()).horizontalAdvance("FINDINGS") + 18;
         p.setFont(t.text(11));
-        const auto count = [](int n, const char* what) { return QString("%1 %2%3").arg(n).arg(what, n == 1 ? "" : "s"); };
-        const QString tally = errors + cautions == 0 ? QString("none") : count(errors, "error") + ", " + count(cautions, "caution");
+        const QString tally = errors + cautions == 0 ? QString("none") : QString::fromStdString(counted(errors, "error") + ", " + counted(cautions, "caution"));
         p.drawText(rect().adjusted(after, 0, 0, 0), Qt::AlignVCenter | Qt::AlignLeft, tally);
         if (errors + cautions > 0)
             p.drawText(rect().adjusted(0, 0, -12, 0), Qt::AlignVCenter | Qt::AlignRight, drawer_.open_ ? "F8 next \u00b7 Enter jumps \u00b7 F fixes \u00b7 F9 shuts" : "F9 opens");

@@ -13,7 +13,7 @@ std::vector<GotoTarget> gotoTargets(const Snapshot& s)
     std::vector<GotoTarget> out;
     for (const Need& need : s.plan.needs) {
         const Part* part = s.board->part(need.part);
-        out.push_back({need.title, "need", (part ? part->title + ", " : "") + need.binding.instance, {Place::Kind::Need, need.id, {}}});
+        out.push_back({need.title, "need", (part ? part->title : "") + (part && !need.binding.instance.empty() ? ", " : "") + need.binding.instance, {Place::Kind::Need, need.id, {}}});
     }
     for (const ClockNode& node : s.device->clocks)
         out.push_back({node.name, "clock", node.id + ", " + format(s.rates.clocks[size_t(s.device->findClock(node.id))].rate), {Place::Kind::Clock, node.id, {}}});

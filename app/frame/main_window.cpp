@@ -407,18 +407,27 @@ void MainWindow::setDark(bool dark)
 
 void MainWindow::showKeys()
 {
-    QString text = "<table cellspacing='5'>";
+    std::vector<std::pair<QString, QString>> rows;
     for (const QAction* menu : menuBar()->actions())
         for (const QAction* action : menu->menu()->actions())
             if (!action->shortcut().isEmpty())
-                text += QString("<tr><td align='right'><b>%1</b></td><td>%2</td></tr>").arg(action->shortcut().toString(QKeySequence::NativeText), action->text().remove('&').toHtmlEscaped());
-    text += "<tr><td align='right'><b>Enter</b></td><td>In the needs: bind. In the findings: jump. On the ladder: type a setting or a rate</td></tr>"
-            "<tr><td align='right'><b>Space</b></td><td>In the needs: show where the signal could go; 1 to 9 take an option</td></tr>"
-            "<tr><td align='right'><b>Double click</b></td><td>On a terminal, a wire or a pad: show where the signal could go</td></tr>"
-            "<tr><td align='right'><b>Delete</b></td><td>In the needs: unbind</td></tr>"
-            "<tr><td align='right'><b>H</b></td><td>Hold what is selected, in the needs and on the ladder</td></tr>"
-            "<tr><td align='right'><b>F</b></td><td>In the findings: preview the fix</td></tr></table>";
-    QMessageBox box(QMessageBox::NoIcon, "Keys", text, QMessageBox::Close, this);
+                rows.emplace_back(action->shortcut().toString(QKeySequence::NativeText), action->text().remove('&').section(':', 0, 0));
+    rows.emplace_back("Enter", "Needs: bind. Findings: jump. Ladder: type");
+    rows.emplace_back("Space, 1 \u2026 9", "Needs: where the signal could go; take one");
+    rows.emplace_back("Double click", "Picture: where the signal could go");
+    rows.emplace_back("Delete", "Needs: unbind");
+    rows.emplace_back("H", "Hold or let go, in needs and ladder");
+    rows.emplace_back("F", "Findings: preview the fix");
+    // Two columns, so that the sheet fits under the smallest window.
+    QString text = "<table cellspacing='4'>";
+    const size_t half = (rows.size() + 1) / 2;
+    const auto cell = [&rows](size_t i) {
+        return i < rows.size() ? QString("<td align='right' style='white-space:pre; padding-left:14px'><b>%1</b></td><td style='white-space:pre'>%2</td>").arg(rows[i].first.toHtmlEscaped(), rows[i].second.toHtmlEscaped())
+                               : QString();
+    };
+    for (size_t i = 0; i < half; ++i)
+        text += "<tr>" + cell(i) + cell(half + i) + "</tr>";
+    QMessageBox box(QMessageBox::NoIcon, "Keys", text + "</table>", QMessageBox::Close, this);
     box.exec();
 }
 

@@ -2,6 +2,7 @@
 #include "app/frame/masthead.h"
 
 #include "app/theme/theme.h"
+#include "core/base/text.h"
 #include "core/quantity/format.h"
 #include "core/quantity/parse.h"
 
@@ -111,9 +112,9 @@ void Masthead::refresh()
     tint(tallies_[0], open_ ? t.ink : t.muted, open_ > 0);
     tallies_[1]->setText(QString("%1 contested").arg(contested));
     tint(tallies_[1], contested ? t.error : t.muted, contested > 0);
-    tallies_[2]->setText(QString("%1 error%2").arg(errors).arg(errors == 1 ? "" : "s"));
+    tallies_[2]->setText(QString::fromStdString(counted(errors, "error")));
     tint(tallies_[2], errors ? t.error : t.muted, errors > 0);
-    tallies_[3]->setText(QString("%1 caution%2").arg(cautions).arg(cautions == 1 ? "" : "s"));
+    tallies_[3]->setText(QString::fromStdString(counted(cautions, "caution")));
     tint(tallies_[3], cautions ? t.caution : t.muted, cautions > 0);
 }
 

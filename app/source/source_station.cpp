@@ -6,6 +6,7 @@
 #include "app/theme/theme.h"
 #include "app/widgets/marks.h"
 #include "app/widgets/panel.h"
+#include "core/base/text.h"
 #include "core/source/c_text.h"
 #include "core/source/merge.h"
 
@@ -274,7 +275,7 @@ void SourceStation::refreshPreview()
                 parts << QString("%1 %2").arg(counts[int(state)]).arg(nameOf(state));
         trouble = parts.isEmpty() ? "The folder holds just this." : parts.join(", ") + ".";
         if (const int errors = s.count(Finding::Severity::Error))
-            trouble += QString(" The plan has %1 error%2.").arg(errors).arg(errors == 1 ? "" : "s");
+            trouble += QString::fromStdString(" The plan has " + counted(errors, "error") + ".");
     }
     message_->setText(trouble);
     int row = 0;
@@ -433,7 +434,7 @@ void SourceStation::write()
     column->addWidget(title);
     const int errors = document_.snapshot().count(Finding::Severity::Error);
     if (errors > 0) {
-        auto* warning = new QLabel(QString("The plan has %1 error%2. Needs that are not bound are left out of the source.").arg(errors).arg(errors == 1 ? "" : "s"));
+        auto* warning = new QLabel(QString::fromStdString("The plan has " + counted(errors, "error") + ". Needs that are not bound are left out of the source."));
         warning->setWordWrap(true);
         warning->setStyleSheet(QString("color: %1").arg(Theme::get().error.name()));
         column->addWidget(warning);

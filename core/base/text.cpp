@@ -92,6 +92,11 @@ std::string listed(const std::vector<std::string>& parts)
     return joined(head, ", ") + " and " + parts.back();
 }
 
+std::string counted(long number, std::string_view what)
+{
+    return std::to_string(number) + " " + std::string(what) + (number == 1 ? "" : "s");
+}
+
 bool isUtf8(std::string_view text)
 {
     for (size_t i = 0; i < text.size();) {

@@ -16,6 +16,9 @@ std::string joined(const std::vector<std::string>& parts, std::string_view separ
 /// "a", "a and b", "a, b and c".
 std::string listed(const std::vector<std::string>& parts);
 
+/// "1 error", "2 errors".
+std::string counted(long number, std::string_view what);
+
 /// True when `text` is well-formed UTF-8 (RFC 3629: no surrogates, no overlong forms).
 bool isUtf8(std::string_view text);
 

@@ -212,11 +212,19 @@ std::string describe(const Plan& before, const Change& change)
             [&](const SetBinding& c) {
                 if (c.binding.empty())
                     return fmt::format("{}: unbound", title(c.need));
-                std::vector<std::string> pads;
-                for (const auto& [signal, pad] : c.binding.pads)
-                    pads.push_back(signal + " " + pad);
-                return fmt::format("{}: {}{}{}", title(c.need), c.binding.instance, c.binding.instance.empty() ? "" : " on ",
-                                   joined(pads, ", "));
+                const Need* need = before.need(c.need);
+                const Binding old = need ? need->binding : Binding();
+                std::vector<std::string> parts;
+                if (!c.binding.instance.empty())
+                    parts.push_back(old.instance.empty() || old.instance == c.binding.instance ? c.binding.instance : old.instance + " \u2192 " + c.binding.instance);
+                for (const auto& [signal, pad] : c.binding.pads) {
+                    const auto was = old.pads.find(signal);
+                    if (was == old.pads.end())
+                        parts.push_back(signal + " " + pad);
+                    else if (was->second != pad)
+                        parts.push_back(signal + " " + was->second + " \u2192 " + pad);
+                }
+                return fmt::format("{}: {}", title(c.need), parts.empty() ? "as it is" : joined(parts, ", "));
             },
             [&](const SetHold& c) { return fmt::format("{} {}", c.held ? "hold" : "let go", c.target); },
             [&](const InsertNeed& c) { return fmt::format("{}: added", c.need.title); },

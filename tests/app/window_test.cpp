@@ -19,6 +19,7 @@
 #include <QAbstractButton>
 #include <QApplication>
 #include <QDialog>
+#include <QDirIterator>
 #include <QLineEdit>
 #include <QMessageBox>
 #include <QProcess>
@@ -437,8 +438,13 @@ private Q_SLOTS:
         open("start");
         shortcut(QKeySequence("Ctrl+Shift+B"));
         const Plan bound = now().plan;
-        QTRY_VERIFY_WITH_TIMEOUT(!QDir(home_.path()).entryList({"*"}, QDir::AllDirs | QDir::NoDotAndDotDot).isEmpty(), 3000);
-        QTest::qWait(1200); // the journal is written a second after the last change
+        // The journal is written a second after the last change.
+        const auto journal = [&] {
+            QDirIterator files(home_.path(), {"*.bindrel"}, QDir::Files, QDirIterator::Subdirectories);
+            return files.hasNext() ? files.next() : QString();
+        };
+        QTRY_VERIFY_WITH_TIMEOUT(!journal().isEmpty(), 20'000);
+        COMPARE_TEXT(textOf(journal().toStdString()), QString::fromStdString(planText(bound)));
         // A second window stands for the next session; the first one never said goodbye.
         MainWindow next(library());
         next.show();

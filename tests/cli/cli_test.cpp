@@ -12,6 +12,19 @@ using namespace bindrel::test;
 class CliTest : public QObject {
     Q_OBJECT
 
+    /// A plan file that a test changes before the program sees it.
+    struct Workpieces {
+        explicit Workpieces(const QString& path) : path_(path.toStdString()) {}
+        void unbind(const char* need) const
+        {
+            bindrel::Expected<bindrel::Workpiece> work = bindrel::loadPlan(path_, library());
+            work->plan.need(need)->binding = {};
+            if (!bindrel::savePlan(work->plan, path_))
+                qFatal("could not be saved");
+        }
+        std::string path_;
+    };
+
     struct Result {
         int code = -1;
         QByteArray out, err;
@@ -58,6 +71,37 @@ private Q_SLOTS:
         QCOMPARE(findings.size(), root["errors"].toInt() + root["cautions"].toInt());
         for (const auto& finding : findings)
             QVERIFY(text.out.contains(finding.toObject()["text"].toString().toUtf8()));
+    }
+
+    void outputIsPinnedByteForByte()
+    {
+        QCOMPARE(cli({"check", "tangled.bindrel"}).out,
+                 QByteArray("error PIN-01: PD3 is wanted by Probe alert input and Uplink request to send; a pad carries one signal. Move one of them.\n"
+                            "error PIN-01: PD12 is wanted by Frost heater output and Debug clock; a pad carries one signal. Move one of them.\n"
+                            "error PIN-03: Interrupt line 6 is wanted by Modem ring input and Lid switch input; pads of the same bit share it over all ports. Move one to a pad of another bit.\n"
+                            "error PIN-06: Frost heater output sits on PD12, which is routed to DBG_CLK on the board. Move it.\n"
+                            "error CLK-01: Bus 1 runs at 160 MHz, 80 MHz above its limit of 80 MHz in range 1. Slow it down, or choose a faster operating range.\n"
+                            "error CLK-01: I2C2 runs at 160 MHz, 80 MHz above its limit of 80 MHz in range 1. Slow it down, or choose a faster operating range.\n"
+                            "error GOAL-01: Gate bridge, Dead time: 6 \u00b5s is out of reach: the longest at 160 MHz is 4.75 \u00b5s. The bridge could shoot through; use a slower clock for Motor timer.\n"
+                            "caution PIN-05: Frost heater output takes PD12, which is SWD.CLK after reset: a debugger can then attach only under reset.\n"
+                            "sluice-node-c: 13 needs, 0 open, 6 contested, 7 errors, 1 caution\n"));
+        // The locale of the caller changes nothing.
+        QProcess german;
+        german.setWorkingDirectory(dir_.path());
+        QProcessEnvironment environment = QProcessEnvironment::systemEnvironment();
+        environment.insert("LC_ALL", "de_DE.UTF-8");
+        german.setProcessEnvironment(environment);
+        german.start(BINDREL_CLI, {"check", "tangled.bindrel"});
+        QVERIFY(german.waitForFinished(60'000));
+        QCOMPARE(german.readAllStandardOutput(), cli({"check", "tangled.bindrel"}).out);
+    }
+
+    void bindTellsWhereEverythingGoes()
+    {
+        QVERIFY(QFile::copy(QString::fromStdString(demoPath("sluice-node-c-done")), dir_.filePath("half.bindrel")));
+        Workpieces half(dir_.filePath("half.bindrel"));
+        half.unbind("level-probes");
+        QCOMPARE(cli({"bind", "half.bindrel"}).out, QByteArray("Level probes: I2C2, scl PB8, sda PB9\n"));
     }
 
     void showPrintsTextJsonAndCsv()

@@ -102,6 +102,26 @@ private Q_SLOTS:
         QVERIFY(appliedCount > 300);
     }
 
+    void changesAreToldAsBeforeAndAfter()
+    {
+        const Plan plan = demo().plan;
+        const auto told = [&](const Change& change) { return describe(plan, change); };
+        COMPARE_TEXT(told(SetClock{"BUS1", "4"}), "BUS1: 2 \u2192 4");
+        COMPARE_TEXT(told(SetClock{"BUS1", std::nullopt}), "BUS1: 2 \u2192 as at reset");
+        COMPARE_TEXT(told(SetClock{"CANK", "HFX"}), "CANK: as it was at reset \u2192 HFX");
+        COMPARE_TEXT(told(SetGoal{"uplink", "baud", "9600"}), "Uplink, baud: 460.8 kBd \u2192 9600");
+        COMPARE_TEXT(told(SetGoal{"uplink", "baud", std::nullopt}), "Uplink, baud: 460.8 kBd \u2192 115.2 kBd");
+        COMPARE_TEXT(told(SetBinding{"lid-switch", {}}), "Lid switch: unbound");
+        Binding moved = plan.need("uplink")->binding;
+        moved.instance = "UART3";
+        moved.pads["tx"] = "PD4";
+        COMPARE_TEXT(told(SetBinding{"uplink", moved}), "Uplink: UART1 \u2192 UART3, tx PD0 \u2192 PD4");
+        COMPARE_TEXT(told(SetBinding{"uplink", plan.need("uplink")->binding}), "Uplink: UART1");
+        COMPARE_TEXT(told(SetHold{"clock SYS", true}), "hold clock SYS");
+        COMPARE_TEXT(told(RemoveNeed{"beacon"}), "Beacon: removed");
+        COMPARE_TEXT(told(SetText{SetText::What::Range, "R2"}), "operating range: R1 \u2192 R2");
+    }
+
     void anEditThatChangesNothingIsNoStep()
     {
         History history(demo().plan);
