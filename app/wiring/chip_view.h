@@ -51,6 +51,8 @@ protected:
     bool event(QEvent*) override;
 
 private:
+    static constexpr double kPinReach = 9; ///< how near to a pin's middle counts as on it, in units of the picture
+
     void relayout();
     void refreshOptions();
     void setTransform();
