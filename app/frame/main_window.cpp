@@ -126,6 +126,14 @@ MainWindow::MainWindow(Library library, QWidget* parent) : QMainWindow(parent), 
     showStation(Station::Start);
 }
 
+MainWindow::~MainWindow()
+{
+    // A field that has the focus ends its edit when it goes: it must still find the document, and nobody must listen.
+    document_.disconnect();
+    view_.disconnect();
+    delete takeCentralWidget();
+}
+
 void MainWindow::buildMenus()
 {
     const auto add = [this](QMenu* menu, const QString& text, const QKeySequence& key, auto slot) {

@@ -27,6 +27,7 @@ class MainWindow : public QMainWindow {
     Q_OBJECT
 public:
     explicit MainWindow(Library library, QWidget* parent = nullptr);
+    ~MainWindow() override;
 
     Document& document() { return document_; }
     ViewState& view() { return view_; }

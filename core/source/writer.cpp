@@ -29,7 +29,7 @@ void Writer::comment(std::string_view text, int indent)
 {
     const std::string safe = commentText(text);
     const std::string margin(size_t(indent), ' ');
-    constexpr size_t kWidth = 92;
+    constexpr size_t kWidth = 88;
     if (margin.size() + safe.size() + 6 <= kWidth) {
         line(margin + "/* " + safe + " */");
         return;
@@ -132,7 +132,7 @@ void assign(Writer& w, const std::string& margin, const std::string& left, const
     std::string row = margin + left + " " + op + " ";
     for (size_t i = 0; i < terms.size(); ++i) {
         const std::string term = terms[i] + (i + 1 < terms.size() ? " |" : ";");
-        if (row.size() + term.size() > 94 && row.size() > margin.size() + 12) {
+        if (row.size() + term.size() > 90 && row.size() > margin.size() + 12) {
             while (row.back() == ' ')
                 row.pop_back();
             w.line(row);

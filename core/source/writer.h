@@ -33,7 +33,7 @@ public:
     {
         line(fmt::format(format, std::forward<Args>(args)...));
     }
-    /// A comment of one or more lines, wrapped at 92 columns.
+    /// A comment of one or more lines, wrapped at 88 columns.
     void comment(std::string_view text, int indent = 0);
 
     /// What caused the lines that follow, until the next call.
