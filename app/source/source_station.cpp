@@ -73,12 +73,8 @@ SourceStation::SourceStation(Document& document, ViewState& view, QWidget* paren
     auto* row = new QHBoxLayout(this);
     row->setContentsMargins(0, 0, 0, 0);
     row->setSpacing(0);
-    auto* left = new QWidget;
-    left->setFixedWidth(234);
-    auto* leftColumn = new QVBoxLayout(left);
+    const auto [left, leftColumn] = sidePanel("Files", 234);
     leftColumn->setContentsMargins(0, 10, 0, 8);
-    leftColumn->setSpacing(4);
-    leftColumn->addWidget(panelHeading("Files"));
     files_ = new FileList;
     files_->setAccessibleName("Files");
     leftColumn->addWidget(files_, 1);

@@ -22,12 +22,7 @@ TuningStation::TuningStation(Document& document, ViewState& view, QWidget* paren
     auto* row = new QHBoxLayout(this);
     row->setContentsMargins(0, 0, 0, 0);
     row->setSpacing(0);
-    auto* left = new QWidget;
-    left->setFixedWidth(204);
-    auto* leftColumn = new QVBoxLayout(left);
-    leftColumn->setContentsMargins(0, 10, 0, 0);
-    leftColumn->setSpacing(4);
-    leftColumn->addWidget(panelHeading("Needs"));
+    const auto [left, leftColumn] = sidePanel("Needs", 204);
     needs_ = new NeedsList(document_, view_, NeedsList::Detail::Needs);
     leftColumn->addWidget(needs_, 1);
     row->addWidget(left);

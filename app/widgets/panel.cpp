@@ -6,6 +6,7 @@
 #include <QEvent>
 #include <QLabel>
 #include <QPainter>
+#include <QVBoxLayout>
 #include <QWidget>
 
 namespace bindrel {
@@ -49,6 +50,17 @@ QLabel* panelHeading(const QString& text)
     label->setFixedHeight(18);
     label->setMinimumWidth(100);
     return label;
+}
+
+SidePanel sidePanel(const QString& heading, int width)
+{
+    auto* widget = new QWidget;
+    widget->setFixedWidth(width);
+    auto* column = new QVBoxLayout(widget);
+    column->setContentsMargins(0, 10, 0, 0);
+    column->setSpacing(4);
+    column->addWidget(panelHeading(heading));
+    return {widget, column};
 }
 
 QWidget* verticalRule() { return new Rule(true); }

@@ -21,12 +21,7 @@ WiringStation::WiringStation(Document& document, ViewState& view, QWidget* paren
     row->setContentsMargins(0, 0, 0, 0);
     row->setSpacing(0);
 
-    auto* left = new QWidget;
-    left->setFixedWidth(234);
-    auto* column = new QVBoxLayout(left);
-    column->setContentsMargins(0, 10, 0, 0);
-    column->setSpacing(4);
-    column->addWidget(panelHeading("Needs"));
+    const auto [left, column] = sidePanel("Needs", 234);
     auto* filter = new QLineEdit;
     filter->setPlaceholderText("Filter");
     filter->setAccessibleName("Filter needs");

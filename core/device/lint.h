@@ -14,8 +14,9 @@ struct LintRemark {
     std::string text;
 };
 
-/// Checks beyond what the loader refuses: overlapping fields, addresses used twice, pads on no package, signals that no
-/// pad reaches, role maps that the kind does not know, interrupts numbered twice, codes of a select used twice.
+/// Checks beyond what the loader refuses: overlapping fields and registers, reset bits outside fields, addresses used
+/// twice, pads on no pin, a port's bit on two pads, reset claims without a connection, signals that no pin reaches,
+/// interrupts numbered twice, codes and control fields used twice.
 std::vector<LintRemark> lint(const Device& device);
 
 } // namespace bindrel
