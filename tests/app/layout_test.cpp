@@ -74,6 +74,33 @@ private Q_SLOTS:
         QVERIFY(layout.pins[48].side == ChipLayout::Side::Top && layout.pins[48].tip.x() > layout.pins[63].tip.x());
     }
 
+    void aDualRowHasTwoSides()
+    {
+        const Library bench(std::string(BINDREL_SOURCE_ROOT) + "/tests/data/library");
+        Workpiece work;
+        work.device = std::make_shared<const Device>(bench.device("RD1016-D16").value());
+        work.board = std::make_shared<const Board>(bench.board("bench").value());
+        work.plan = emptyPlan(*work.board);
+        Need need;
+        need.id = need.title = "terminal";
+        need.part = "terminal";
+        need.kind = "uart";
+        work.plan.needs.push_back(need);
+        work.plan = *applied(work.plan, *bindAllOpen(*work.device, *work.board, work.plan));
+        const auto s = run(work);
+        checkLayout(*s);
+        const ChipLayout layout = layOut(*s);
+        QCOMPARE(layout.pins.size(), size_t(16));
+        // Pin 1 at the top left, 8 below it, 9 at the bottom right, 16 at the top right.
+        for (size_t i = 0; i < 16; ++i)
+            QCOMPARE(layout.pins[i].side, i < 8 ? ChipLayout::Side::Left : ChipLayout::Side::Right);
+        QVERIFY(layout.pins[0].tip.y() < layout.pins[7].tip.y());
+        QCOMPARE(layout.pins[7].tip.y(), layout.pins[8].tip.y());
+        QCOMPARE(layout.pins[0].tip.y(), layout.pins[15].tip.y());
+        for (const auto& pin : layout.pins)
+            QVERIFY(layout.bounds.contains(pin.box));
+    }
+
     void aSmallChangeMovesFewThings()
     {
         const ChipLayout before = layOut(*run(demo()));
