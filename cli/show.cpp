@@ -43,7 +43,7 @@ Table pinTable(const Snapshot& s)
             }
             for (const PadSetup& setup : s.pads)
                 if (setup.pad == pin.pad) {
-                    row[5] = setup.code < 0 ? "fixed" : std::to_string(setup.code);
+                    row[5] = setup.wired ? "fixed" : setup.code < 0 ? "-" : std::to_string(setup.code);
                     row[6] = setup.output ? "out" : setup.gpio ? "in" : "";
                     row[7] = nameOf(setup.pull);
                     row[8] = nameOf(setup.drive);

@@ -264,7 +264,8 @@ void LadderView::drawConnectors(QPainter& p, const FrequencyAxis& a) const
         for (const Label& label : labels) {
             const ClockState& c = s.rates.clocks[size_t(label.clock)];
             const bool select = s.device->clocks[size_t(label.clock)].type == ClockNode::Type::Select;
-            if (select || (c.setting == 1 && !label.path))
+            const bool plain = c.setting == s.device->clocks[size_t(label.clock)].unit;
+            if (select || (plain && !label.path))
                 continue;
             const QString text = QString::fromStdString(operationText(*s.device, s.rates, label.clock));
             p.setFont(t.mono(10, label.path));

@@ -5,6 +5,7 @@
 #include "app/theme/theme.h"
 #include "app/widgets/panel.h"
 #include "core/clocks/one_change.h"
+#include "core/plan/check_setting.h"
 
 #include <QLabel>
 #include <QLineEdit>
@@ -142,11 +143,11 @@ void Inspector::refresh()
         const ClockState& c = s.rates.clocks[size_t(clock)];
         QString shown = said != s.plan.clocks.end() ? QString::fromStdString(said->second)
                         : node.type == ClockNode::Type::Select ? QString::fromStdString(c.input < 0 ? "none" : s.device->clocks[size_t(c.input)].id)
-                        : !node.factors.empty()                ? QString::number(c.setting)
+                        : !node.factors.empty()                ? QString::fromStdString(factorText(node, c.setting))
                                                                : QString();
         if (!field_->hasFocus() || !field_->isModified())
             field_->setText(shown);
-        field_->setPlaceholderText(node.type == ClockNode::Type::Crystal || node.type == ClockNode::Type::Oscillator ? "auto, on or off" : "setting, or a rate: 48 MHz");
+        field_->setPlaceholderText(node.isSource() && node.rates.empty() ? "auto, on or off" : "setting, or a rate: 48 MHz");
     } else if (const int pad = place.kind == Place::Kind::Pad ? s.device->findPad(place.id) : -1; pad >= 0 && !view_.optionsShown()) {
         title = QString::fromStdString(place.id);
         subtitle = QString("pin %1 of %2").arg(QString::fromStdString(s.device->pinOf(pad)), QString::fromStdString(s.device->package.name));

@@ -2,6 +2,7 @@
 #include "app/frame/inspector_text.h"
 
 #include "app/theme/theme.h"
+#include "core/pins/routes.h"
 #include "core/plan/check_setting.h"
 #include "core/quantity/format.h"
 
@@ -76,6 +77,17 @@ QString holdLink(const Snapshot& s, const std::string& target)
 
 } // namespace
 
+/// Whether a source stands as one of its choices says.
+static bool sourceSays(const Snapshot& s, int clock, const std::string& choice)
+{
+    const ClockNode& node = s.device->clocks[size_t(clock)];
+    const ClockState& c = s.rates.clocks[size_t(clock)];
+    if (choice == "trimmed" || choice == "monitored")
+        return choice == "trimmed" ? c.trimmed : c.monitored;
+    const Expected<SourceDecision> decision = readSourceDecision(node, choice);
+    return decision && decision->rate && *decision->rate == c.setting;
+}
+
 QString clockText(const Snapshot& s, int clock)
 {
     const Theme& t = Theme::get();
@@ -133,13 +145,22 @@ QString clockText(const Snapshot& s, int clock)
         for (const std::string& choice : choices) {
             const int input = s.device->findClock(choice);
             const bool now = node.type == ClockNode::Type::Select && input == c.input;
-            sheet.row(now ? "<b>" + html(input < 0 ? choice : s.device->clocks[size_t(input)].name) + "</b>"
+            const bool set = now || (node.isSource() && sourceSays(s, clock, choice));
+            sheet.row(set ? "<b>" + html(input < 0 ? choice : s.device->clocks[size_t(input)].name) + "</b>"
                           : link("set:" + QString::fromStdString(choice), html(input < 0 ? choice : s.device->clocks[size_t(input)].name)),
                       input < 0 || s.rates.clocks[size_t(input)].rate.value.isZero() ? QString() : html(format(s.rates.clocks[size_t(input)].rate)));
         }
     } else if (node.factors.size() > 1) {
-        sheet.line(colour(t.muted, QString("It can be %1 to %2; type one, or a rate.").arg(node.factors.front()).arg(node.factors.back())));
+        sheet.line(colour(t.muted, QString("It can be %1 to %2%3; type one, or a rate.").arg(node.factors.front()).arg(node.factors.back())
+                                       .arg(node.unit > 1 ? QString(" in steps of 1/%1").arg(node.unit) : QString())));
     }
+    if (node.trim)
+        sheet.row("Trimmed", c.trimmed ? "by " + html(node.trim->by >= 0 ? s.device->clocks[size_t(node.trim->by)].name : node.trim->bySignal)
+                                       : "can be, to " + html(format(node.trim->tolerance)));
+    if (node.monitor)
+        sheet.row("Monitor", (c.monitored ? "on, falls back to " : "off; it would fall back to ") + html(s.device->clocks[size_t(node.monitor->fallsBackTo)].name));
+    if (const auto* load = nearestLoad(node, c.load))
+        sheet.row("Load", html(format(load->first)) + " for " + html(format(c.load)));
     if (node.control.valid()) {
         sheet.heading("Register");
         sheet.row(html(s.device->nameOf(node.control)), QString::number(s.image.codeOf(*s.device, node.control)));
@@ -195,6 +216,31 @@ QString needText(const Snapshot& s, int index, const std::string& signal, const 
     return sheet.take();
 }
 
+/// What a route takes, in the words of its mechanism.
+static QString routeText(const Device& device, const Route& route)
+{
+    const auto settings = [&] {
+        QStringList out;
+        for (const FieldCode& select : route.selects)
+            if (select.ref != device.pads[size_t(route.pad)].function)
+                out << QString("%1 = %2").arg(html(device.nameOf(select.ref)), html(codeName(device, select)));
+        return out.join(", ");
+    };
+    switch (route.mechanism) {
+    case Route::Mechanism::Selector:
+        return QString("code %1").arg(route.code) + (route.group >= 0 ? ", group " + html(device.groups[size_t(route.group)]) : QString());
+    case Route::Mechanism::GroupRemap:
+        return "by " + settings();
+    case Route::Mechanism::Lanes:
+        return QString("code %1, lane").arg(route.code);
+    case Route::Mechanism::Matrix:
+        return "matrix";
+    case Route::Mechanism::Fixed:
+        break;
+    }
+    return "fixed";
+}
+
 QString padText(const Snapshot& s, int pad)
 {
     const Theme& t = Theme::get();
@@ -214,8 +260,8 @@ QString padText(const Snapshot& s, int pad)
         if (setup.pad != pad)
             continue;
         sheet.heading("Set up as");
-        sheet.row("Function", setup.code < 0 ? QString("fixed") : QString::number(setup.code));
-        if (setup.code >= 0) {
+        sheet.row("Function", setup.wired ? QString("fixed") : setup.code < 0 ? QString("nothing to pick at the pad") : QString::number(setup.code));
+        if (!setup.wired) {
             if (setup.gpio)
                 sheet.row("Direction", setup.output ? "output" : "input");
             if (setup.output)
@@ -232,15 +278,32 @@ QString padText(const Snapshot& s, int pad)
     sheet.heading("The pad");
     sheet.row("Supply", html(facts.bank) + (facts.weak ? ", weak" : ""));
     sheet.row("5 V tolerant", facts.fiveVolt ? "yes" : "no");
-    sheet.row("Toggles up to", html(format(facts.maxToggle)));
+    if (facts.maxToggle.value > Rational(0))
+        sheet.row("Toggles up to", html(format(facts.maxToggle)));
+    if (!facts.drives.empty()) {
+        QStringList drives;
+        for (const Current& drive : facts.drives)
+            drives << html(format(drive));
+        sheet.row("Drives", drives.join(", "));
+    }
+    const auto pulls = [&facts](Pad::Pull pull) { return std::find(facts.pulls.begin(), facts.pulls.end(), pull) != facts.pulls.end(); };
+    sheet.row("Pulls", pulls(Pad::Pull::Up) && pulls(Pad::Pull::Down) ? "up, down" : pulls(Pad::Pull::Up) ? "up" : pulls(Pad::Pull::Down) ? "down" : "none");
+    if (facts.line >= 0 && s.device->lineInstance >= 0)
+        sheet.row("Interrupt line", QString::number(facts.line));
     if (!facts.resetClaim.empty())
         sheet.row("At reset", html(facts.resetClaim));
     if (const auto net = s.board->nets.find(facts.name); net != s.board->nets.end())
         sheet.row("Net", html(net->second));
     sheet.heading("Can carry");
+    // Lanes lead to one signal in several roles; the first says it.
+    QStringList said;
     for (const int r : facts.routes) {
         const Route& route = s.device->routes[size_t(r)];
-        sheet.row(html(s.device->signalName(route)), route.code < 0 ? QString("fixed") : QString("code %1").arg(route.code));
+        const QString name = html(s.device->signalName(route));
+        if (said.contains(name))
+            continue;
+        said << name;
+        sheet.row(name, routeText(*s.device, route));
     }
     return sheet.take();
 }
@@ -272,9 +335,11 @@ QString planSummary(const Snapshot& s)
 {
     Sheet sheet;
     sheet.row("Board", html(s.board->title));
-    sheet.row("Core", html(s.device->coreName));
-    sheet.row("Flash, RAM", QString("%1 KiB, %2 KiB").arg(s.device->flashBytes / 1024).arg(s.device->ramBytes / 1024));
-    sheet.row("CPU", html(format(s.rates.clocks[size_t(s.device->cpuClock)].rate)));
+    for (const Core& core : s.device->cores) {
+        const QString id = s.device->cores.size() > 1 ? html(core.id) + " " : QString();
+        sheet.row(id.isEmpty() ? QString("Core") : id, html(core.name) + " at " + html(format(s.rates.clocks[size_t(core.clock)].rate)));
+        sheet.row(id + "flash, RAM", QString("%1 KiB, %2 KiB").arg(core.flashBytes / 1024).arg(core.ramBytes / 1024));
+    }
     sheet.row("Wait states", s.rates.waitStates ? QString::number(*s.rates.waitStates) : QString("too fast"));
     sheet.row("Needs", QString("%1, %2 open").arg(s.plan.needs.size()).arg(s.bindings.count(BoundNeed::State::Open)));
     sheet.line(colour(Theme::get().muted, "Select a need, a pad or a clock to see it here."));

@@ -51,7 +51,7 @@ bool BitsView::decides(const FieldRef& ref) const
         return ref.instance == bound.instance;
     // A need without an instance of its own is seen in its pads and its interrupt line.
     for (const Step& step : shown_->image.steps)
-        if (step.need == need_ && step.instance == shown_->device->lineInstance)
+        if (step.need == need_ && (step.instance == shown_->device->lineInstance || shown_->device->linesInPorts))
             for (const FieldWrite& write : step.fields)
                 if (write.ref == ref)
                     return true;
@@ -59,7 +59,9 @@ bool BitsView::decides(const FieldRef& ref) const
         const Pad& pad = shown_->device->pads[size_t(setup.pad)];
         if (setup.need != need_ || pad.port < 0)
             continue;
-        for (const char* role : {"function", "output", "pull", "open_drain", "drive", "level"})
+        if (pad.function == ref)
+            return true;
+        for (const char* role : {"output", "pull", "open_drain", "drive", "level"})
             if ((setup.output || role != std::string_view("level")) && shown_->device->roleField(pad.port, role + std::to_string(pad.bit)) == ref)
                 return true;
     }

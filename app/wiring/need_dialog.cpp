@@ -62,7 +62,7 @@ Need NeedDialog::need() const
     const KindSpec* kind = findKind(need.kind);
     if (!kind->instanceGoal.empty())
         for (const Instance& instance : snapshot_.device->instances) {
-            const bool fits = snapshot_.device->blocks[size_t(instance.block)].kind == kind->instanceKind;
+            const bool fits = kind->servedBy(snapshot_.device->blocks[size_t(instance.block)].kind);
             const bool taken = std::any_of(snapshot_.plan.needs.begin(), snapshot_.plan.needs.end(),
                                            [&](const Need& other) { return other.kind == need.kind && goalText(other, kind->instanceGoal) == instance.name; });
             if (fits && !taken) {

@@ -259,6 +259,8 @@ Frequency JsonNode::asFrequency() const { return quantityAt<Frequency>(*this, pa
 Duration JsonNode::asDuration() const { return quantityAt<Duration>(*this, parseDuration); }
 Voltage JsonNode::asVoltage() const { return quantityAt<Voltage>(*this, parseVoltage); }
 Ppm JsonNode::asPpm() const { return quantityAt<Ppm>(*this, parsePpm); }
+Capacitance JsonNode::asCapacitance() const { return quantityAt<Capacitance>(*this, parseCapacitance); }
+Current JsonNode::asCurrent() const { return quantityAt<Current>(*this, parseCurrent); }
 
 std::vector<std::string> JsonNode::asStrings() const
 {

@@ -84,6 +84,8 @@ public:
     Duration asDuration() const;
     Voltage asVoltage() const;
     Ppm asPpm() const;
+    Capacitance asCapacitance() const;
+    Current asCurrent() const;
     std::vector<std::string> asStrings() const;
 
     /// Members: required, or with a default.

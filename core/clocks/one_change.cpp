@@ -20,8 +20,7 @@ std::vector<RateChange> singleChanges(const Device& device, const Board& board, 
     // for one decision, since a clock off the path changes nothing by itself.
     for (const int node : pathToSource(now, clock)) {
         const ClockNode& facts = device.clocks[size_t(node)];
-        const bool source = facts.type == ClockNode::Type::Oscillator || facts.type == ClockNode::Type::Crystal;
-        if (source || plan.held(holdOfClock(facts.id)))
+        if ((facts.isSource() && facts.rates.empty()) || facts.type == ClockNode::Type::Gate || plan.held(holdOfClock(facts.id)))
             continue;
         for (const std::string& choice : clockChoices(device, node)) {
             Plan trial = plan;

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/clocks/rates.h"
 
+#include "core/plan/check_setting.h"
 #include "core/quantity/parse.h"
 
 #include <fmt/format.h>
@@ -46,7 +47,7 @@ private:
     std::int64_t settingOf(const ClockNode& node) const
     {
         const std::optional<std::string> text = said(node);
-        if (!text)
+        if (!text || node.isSource() || node.type == ClockNode::Type::Gate)
             return node.resetValue;
         if (node.type == ClockNode::Type::Select) {
             for (size_t i = 0; i < node.inputs.size(); ++i) {
@@ -56,10 +57,25 @@ private:
             }
             return node.resetValue;
         }
-        for (const std::int64_t factor : node.factors)
-            if (std::to_string(factor) == *text)
-                return factor;
-        return node.resetValue;
+        return readFactor(node, *text).value_or(node.resetValue);
+    }
+
+    SourceDecision decisionOf(const ClockNode& node) const
+    {
+        const std::optional<std::string> text = said(node);
+        const Expected<SourceDecision> decision = text ? readSourceDecision(node, *text) : SourceDecision{};
+        return decision ? *decision : SourceDecision{};
+    }
+
+    /// Of an oscillator at the temperatures that the board is made for.
+    Tolerance toleranceOf(const ClockNode& node) const
+    {
+        const TemperatureRange wanted = board_.temperature.value_or(device_.temperature);
+        Tolerance best = node.tolerance;
+        for (const ClockNode::ToleranceOver& over : node.toleranceOver)
+            if (over.range.covers(wanted) && over.tolerance.worst() < best.worst())
+                best = over.tolerance;
+        return best;
     }
 
     void stop(ClockState& state, std::string why)
@@ -76,14 +92,22 @@ private:
         switch (node.type) {
         case ClockNode::Type::Oscillator:
             state.rate = node.rate;
-            state.tolerance = node.tolerance;
+            state.tolerance = toleranceOf(node);
+            if (!node.rates.empty()) {
+                state.setting = decisionOf(node).rate.value_or(static_cast<int>(node.resetValue));
+                const ClockNode::RateChoice& choice = node.rates[size_t(state.setting)];
+                state.rate = choice.rate;
+                state.tolerance = choice.tolerance.value_or(state.tolerance);
+            }
             break;
-        case ClockNode::Type::Crystal: {
+        case ClockNode::Type::Crystal:
+        case ClockNode::Type::External: {
             const auto fitted = board_.crystals.find(node.id);
             if (fitted == board_.crystals.end())
-                return stop(state, fmt::format("the board has no crystal at {}", node.name));
+                return stop(state, fmt::format("the board has no {} at {}", node.type == ClockNode::Type::Crystal ? "crystal" : "clock", node.name));
             state.rate = fitted->second.rate;
             state.tolerance = fitted->second.tolerance;
+            state.load = fitted->second.load;
             break;
         }
         case ClockNode::Type::Select:
@@ -94,20 +118,47 @@ private:
             break;
         case ClockNode::Type::Divide:
             state.input = node.inputs.front().node;
-            takeOver(state, Rational(1, state.setting));
+            takeOver(state, Rational(node.unit, state.setting));
             break;
         case ClockNode::Type::Multiply:
             state.input = node.inputs.front().node;
-            takeOver(state, state.setting);
+            takeOver(state, node.factorOf(state.setting));
+            break;
+        case ClockNode::Type::Gate:
+            state.input = node.inputs.front().node;
+            takeOver(state, 1);
             break;
         case ClockNode::Type::Follow:
             state.input = node.inputs.front().node;
-            state.setting = node.follows < 0 ? 1 : rates_.clocks[size_t(node.follows)].setting == 1 ? node.factorWhenOne : node.factorElse;
+            state.setting = node.follows < 0 ? 1 : rates_.clocks[size_t(node.follows)].setting == device_.clocks[size_t(node.follows)].unit ? node.factorWhenOne : node.factorElse;
             takeOver(state, state.setting);
             break;
         }
-        if (said(node) == "off")
+        if (!node.adds.value.isZero() && node.adds.defined())
+            state.tolerance = {Ppm(state.tolerance.low.value - node.adds.value), Ppm(state.tolerance.high.value + node.adds.value)};
+        if (node.isSource()) {
+            const SourceDecision decision = decisionOf(node);
+            state.monitored = decision.monitored;
+            trim(state, node, decision);
+            if (decision.off)
+                stop(state, "the plan keeps it off");
+        } else if (said(node) == "off") {
             stop(state, "the plan keeps it off");
+        }
+    }
+
+    /// Trimming helps only while the clock that it goes by can run.
+    void trim(ClockState& state, const ClockNode& node, const SourceDecision& decision)
+    {
+        if (!decision.trimmed || !node.trim)
+            return;
+        const int by = node.trim->by;
+        if (by >= 0 && (!rates_.clocks[size_t(by)].stopped.empty() || rates_.clocks[size_t(by)].rate.value.isZero()))
+            return;
+        state.trimmed = true;
+        const Tolerance own = node.trim->tolerance;
+        const Tolerance from = by >= 0 ? rates_.clocks[size_t(by)].tolerance : Tolerance{};
+        state.tolerance = {Ppm(own.low.value + from.low.value), Ppm(own.high.value + from.high.value)};
     }
 
     void takeOver(ClockState& state, const Rational& factor)
@@ -121,12 +172,24 @@ private:
     void use(int index)
     {
         for (int i = index; i >= 0 && !rates_.clocks[size_t(i)].used; i = rates_.clocks[size_t(i)].input)
-            rates_.clocks[size_t(i)].used = true;
+            useOne(i);
+    }
+
+    void useOne(int i)
+    {
+        rates_.clocks[size_t(i)].used = true;
+        // What trims a clock, or what it falls back to, must run as well.
+        const ClockNode& node = device_.clocks[size_t(i)];
+        if (rates_.clocks[size_t(i)].trimmed && node.trim->by >= 0)
+            use(node.trim->by);
+        if (rates_.clocks[size_t(i)].monitored && node.monitor)
+            use(node.monitor->fallsBackTo);
     }
 
     void markUsed(const Bindings& bindings)
     {
-        use(device_.cpuClock);
+        for (const Core& core : device_.cores)
+            use(core.clock);
         use(device_.flashClock);
         for (size_t n = 0; n < bindings.needs.size(); ++n) {
             const int instance = bindings.needs[n].instance;
@@ -138,7 +201,7 @@ private:
             rates_.clocks[size_t(facts.kernel)].users.push_back(static_cast<int>(n));
         }
         for (size_t i = 0; i < device_.clocks.size(); ++i)
-            if (said(device_.clocks[i]) == "on")
+            if (const ClockNode& node = device_.clocks[i]; node.isSource() ? decisionOf(node).on : said(node) == "on")
                 use(static_cast<int>(i));
     }
 
@@ -174,7 +237,7 @@ private:
             if (!state.max || bound < *state.max)
                 state.max = bound;
         }
-        if (node.type == ClockNode::Type::Crystal && !state.min && !state.max) {
+        if ((node.type == ClockNode::Type::Crystal || node.type == ClockNode::Type::External) && !state.min && !state.max) {
             state.min = node.crystalMin;
             state.max = node.crystalMax;
             state.minBecause = state.maxBecause = "the crystals that the oscillator can drive";
@@ -221,6 +284,18 @@ std::optional<LimitBreak> limitBreak(const ClockState& clock)
     return std::nullopt;
 }
 
+const std::pair<Capacitance, std::uint32_t>* nearestLoad(const ClockNode& node, const Capacitance& wanted)
+{
+    const std::pair<Capacitance, std::uint32_t>* best = nullptr;
+    if (wanted.value.isZero())
+        return best;
+    const auto off = [&wanted](const auto& load) { return (load.first.value - wanted.value).abs(); };
+    for (const auto& load : node.loads)
+        if (!best || off(load) < off(*best))
+            best = &load;
+    return best;
+}
+
 std::vector<int> pathToSource(const Rates& rates, int clock)
 {
     std::vector<int> path;
@@ -235,14 +310,18 @@ std::string operationText(const Device& device, const Rates& rates, int clock)
     const ClockState& state = rates.clocks[size_t(clock)];
     switch (node.type) {
     case ClockNode::Type::Divide:
-        return fmt::format("\u00f7{}", state.setting);
+        return "\u00f7" + factorText(node, state.setting);
     case ClockNode::Type::Multiply:
+        return "\u00d7" + factorText(node, state.setting);
+    case ClockNode::Type::Gate:
+        return "gate";
     case ClockNode::Type::Follow:
         return fmt::format("\u00d7{}", state.setting);
     case ClockNode::Type::Select:
         return state.input < 0 ? "none" : "from " + device.clocks[size_t(state.input)].name;
     case ClockNode::Type::Oscillator:
     case ClockNode::Type::Crystal:
+    case ClockNode::Type::External:
         break;
     }
     return {};

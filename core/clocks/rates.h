@@ -16,7 +16,10 @@ namespace bindrel {
 struct ClockState {
     Frequency rate;        ///< when it runs; 0 Hz when nothing can make it run
     Tolerance tolerance;   ///< of its source, along the path
-    std::int64_t setting = 0; ///< factor; for a select the index into its inputs
+    std::int64_t setting = 0; ///< factor in 1/unit; for a select or an oscillator the index into its inputs or rates
+    bool trimmed = false;     ///< by another clock that runs
+    bool monitored = false;
+    Capacitance load; ///< that the board's crystal asks for
     int input = -1;        ///< node that it comes from; -1 for a source or a select set to none
     bool used = false;     ///< something runs from it
     bool running = false;
@@ -48,6 +51,10 @@ struct LimitBreak {
     std::string because;
 };
 std::optional<LimitBreak> limitBreak(const ClockState& clock);
+
+/// The load capacitance that a crystal's oscillator can switch in, nearest to what the crystal asks for; null when it
+/// has none or nothing is asked for.
+const std::pair<Capacitance, std::uint32_t>* nearestLoad(const ClockNode& node, const Capacitance& wanted);
 
 /// From the clock up to its source, itself first.
 std::vector<int> pathToSource(const Rates& rates, int clock);

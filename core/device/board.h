@@ -1,9 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "core/quantity/quantity.h"
+#include "core/device/clock_node.h"
 
 #include <map>
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -13,7 +14,7 @@ namespace bindrel {
 struct CrystalFact {
     Frequency rate;
     Tolerance tolerance;
-    std::string load; ///< "12 pF", as the schematic says it
+    Capacitance load; ///< of a crystal, as its data sheet asks for; zero when not given
 };
 
 /// An off-chip thing on the board.
@@ -30,6 +31,7 @@ struct Board {
     std::string title;  ///< "Sluice node C"
     std::string device; ///< order code of the chip that it carries
     Voltage supply;
+    std::optional<TemperatureRange> temperature; ///< that the board is made for; empty: the chip's
     std::map<std::string, CrystalFact, std::less<>> crystals; ///< by the clock that it drives; absent: not fitted
     std::vector<Part> parts;
     std::map<std::string, std::string, std::less<>> nets; ///< pad or pin name -> net name

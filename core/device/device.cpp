@@ -3,6 +3,8 @@
 
 #include "core/base/text.h"
 
+#include <algorithm>
+
 namespace bindrel {
 
 namespace {
@@ -45,6 +47,24 @@ int Device::findClock(std::string_view wanted) const
 int Device::findRange(std::string_view wanted) const
 {
     return indexOf(ranges, wanted, [](const OperatingRange& r) -> const std::string& { return r.id; });
+}
+
+int Device::findCore(std::string_view wanted) const
+{
+    return indexOf(cores, wanted, [](const Core& c) -> const std::string& { return c.id; });
+}
+
+int Device::muxField(const FieldRef& ref) const
+{
+    const auto at = std::lower_bound(muxFields.begin(), muxFields.end(), ref);
+    return at != muxFields.end() && *at == ref ? static_cast<int>(at - muxFields.begin()) : -1;
+}
+
+bool ClockNode::canBe(std::int64_t setting) const
+{
+    if (unit == 1)
+        return std::binary_search(factors.begin(), factors.end(), setting);
+    return !factors.empty() && setting >= factors.front() * unit && setting <= factors.back() * unit;
 }
 
 std::optional<FieldRef> Device::findField(std::string_view dotted) const

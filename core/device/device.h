@@ -1,8 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "core/device/encoding.h"
-#include "core/quantity/quantity.h"
+#include "core/device/block.h"
+#include "core/device/clock_node.h"
 
 #include <cstdint>
 #include <map>
@@ -16,67 +16,16 @@
 /// the loader hands out is valid, and -1 means "none".
 namespace bindrel {
 
-struct EnumValue {
-    std::string name;
-    std::uint32_t code = 0;
-};
-
-struct Field {
-    enum class Access { ReadWrite, ReadOnly, WriteOneToClear, WriteOnly };
-    std::string name;
-    int lsb = 0;
-    int width = 1;
-    Access access = Access::ReadWrite;
-    std::vector<EnumValue> values;
-    std::string about;
-
-    std::uint32_t maxCode() const { return width >= 32 ? UINT32_MAX : (1u << width) - 1; }
-    std::uint32_t mask() const { return maxCode() << lsb; }
-};
-
-struct Register {
-    std::string name;
-    std::uint32_t offset = 0; ///< bytes from the instance's base
-    std::uint32_t reset = 0;
-    std::vector<Field> fields;
-    std::string about;
-};
-
-/// A field of a block that holds a role of the arithmetic.
-struct Role {
-    int reg = -1;
-    int field = -1;
-    Encoding encoding;
-};
-
-/// Registers described once, instantiated at addresses.
-struct Block {
-    std::string name;
-    std::string kind; ///< whose arithmetic applies: "uart", "i2c", "timer", "gpio", …; empty for a block of no known kind
-    std::string about;
-    std::vector<Register> registers;
-    std::map<std::string, Role, std::less<>> roles;
-    std::map<std::string, std::vector<std::int64_t>, std::less<>> abilities; ///< "oversampling": [16, 8]
-
-    const Role* role(std::string_view name) const;
-    /// The first number of an ability, or the fallback.
-    std::int64_t ability(std::string_view name, std::int64_t fallback) const;
-};
-
-/// One field of one instance.
-struct FieldRef {
-    int instance = -1;
-    int reg = -1;
-    int field = -1;
-
-    bool valid() const { return instance >= 0; }
-    auto operator<=>(const FieldRef&) const = default;
-};
-
 struct InstanceSignal {
     enum class Direction { In, Out, Both, Analog };
     std::string name; ///< "TX"
     Direction direction = Direction::Both;
+};
+
+/// A channel of the DMA controller that can serve a request.
+struct DmaLink {
+    int channel = 0;
+    std::uint32_t code = 0; ///< of the channel's request router; 0 where requests are wired to channels
 };
 
 struct Instance {
@@ -85,27 +34,53 @@ struct Instance {
     std::uint32_t base = 0;
     int bus = -1;    ///< clock node of its bus interface
     int kernel = -1; ///< clock node that its work is timed by; the bus when it has none of its own
-    FieldRef gate;   ///< clock gate, when it has one
+    FieldCode gate;  ///< clock gate, when it has one
+    FieldCode reset; ///< lets it out of reset, when it is held there after the chip's reset
+    /// What makes the unit behind it this instance (its personality). Instances of one unit exclude each other.
+    std::vector<FieldCode> selects;
+    std::string unit; ///< "SER2"; empty when the instance stands for itself
     std::vector<InstanceSignal> signals;
+    /// DMA requests: event ("RX") -> channels that can serve it, each with the code of the request router.
+    std::map<std::string, std::vector<DmaLink>, std::less<>> dma;
     std::map<std::string, int, std::less<>> interrupts; ///< name of the event -> vector number
     std::map<std::string, std::vector<std::int64_t>, std::less<>> abilities; ///< override the block's
 };
 
-/// A way in which a pad can carry a signal.
+/// A way in which a pad can carry a signal. What must be set for it is the same for all mechanisms: fields that must hold
+/// codes. Two routes can be used together when no field would have to hold two codes and their groups agree.
 struct Route {
+    enum class Mechanism {
+        Selector,   ///< a field per pad picks one of n numbered functions
+        GroupRemap, ///< one field moves several signals of an instance together
+        Lanes,      ///< the pad leads to a lane, another field gives lanes their roles
+        Matrix,     ///< any pad of a set to any signal of a set
+        Fixed,      ///< wired
+    };
     int pad = -1;
     int instance = -1;
-    int signal = -1;  ///< in the instance's signals
-    int code = -1;    ///< selector code; -1: fixed wiring, nothing is to be selected
+    int signal = -1; ///< in the instance's signals
+    Mechanism mechanism = Mechanism::Selector;
+    int code = -1;   ///< of the pad's own function field; -1 when nothing is selected at the pad
+    std::vector<FieldCode> selects; ///< all that must be set, the pad's own function field among them
+    int group = -1; ///< into Device::groups: all signals of one instance must come from the same; -1: goes with any
+
+    bool wired() const { return mechanism == Mechanism::Fixed && selects.empty(); }
 };
 
 struct Pad {
+    enum class Pull { Up, Down };
     std::string name; ///< "PD3"
     int port = -1;    ///< instance of the port that controls it; -1 for a pad without one
     int bit = 0;
+    int line = -1;        ///< external-interrupt line that it can drive; -1 for none
+    FieldRef function;    ///< picks what the pad carries; invalid when there is nothing to pick at the pad
+    int portCode = 0;     ///< of `function`: gives the pad to its port
     std::string bank; ///< supply that feeds it
     bool fiveVolt = false;
     bool weak = false;                ///< limited to 3 mA and slow edges
+    bool openDrain = true;            ///< can be an open drain
+    std::vector<Pull> pulls{Pull::Up, Pull::Down};
+    std::vector<Current> drives;      ///< strengths from weakest to strongest; empty when the data sheet gives none
     Frequency maxToggle;              ///< of an output at full drive
     std::vector<int> routes;          ///< into Device::routes
     std::string resetClaim;           ///< "SWD.SWDIO" when the chip uses it at reset, else empty
@@ -134,52 +109,32 @@ struct OperatingRange {
     std::vector<Frequency> waitStateLimits; ///< [n]: fastest flash clock with n wait states
 };
 
-struct ClockInput {
-    int node = -1; ///< -1: "none", the select is off
-    std::uint32_t code = 0;
+/// Signals that share something inside the chip, of which one can be in use at a time (an analog channel that several
+/// units can convert).
+struct Exclusive {
+    std::string name;                          ///< "analog channel 4"
+    std::vector<std::pair<int, int>> signals;  ///< instance, signal
 };
 
-struct RateLimit {
-    std::optional<Frequency> min;
-    std::optional<Frequency> max;
-    /// Not faster than this part of another clock ("peripheral <= half of bus").
-    int relativeTo = -1;
-    Rational relativeMax = 1;
-    std::string because; ///< what the data sheet gives as the reason
+struct Core {
+    enum class Architecture { ArmM, RiscV };
+    std::string id;   ///< "M7"; the name for a chip with one core
+    std::string name; ///< "Cortex-M4F"
+    Architecture architecture = Architecture::ArmM;
+    std::string toolPrefix;                 ///< "arm-none-eabi-"
+    std::vector<std::string> compilerFlags; ///< of the cross-compiler for this core
+    int vectorCount = 0;                    ///< interrupts beyond the core's own
+    int priorityBits = 0;
+    bool fpu = false;
+    int clock = -1;
+    std::uint32_t flashBase = 0, flashBytes = 0, ramBase = 0, ramBytes = 0;
+    FieldCode release; ///< lets the core start, when it is held after the chip's reset
 };
 
-struct ClockNode {
-    enum class Type { Oscillator, Crystal, Select, Divide, Multiply, Follow };
-    std::string id;   ///< "PLLA.VCO"
-    std::string name; ///< "PLL A VCO"
-    std::string tier; ///< "source", "multiplier", "system", "kernel": where the ladder shows it
-    Type type = Type::Divide;
-
-    // Oscillator and Crystal
-    Frequency rate;                    ///< fixed rate; for a Crystal the board says it
-    Tolerance tolerance;
-    Duration startup;
-    Frequency crystalMin, crystalMax;  ///< what may be fitted
-
-    std::vector<ClockInput> inputs;    ///< one for Divide, Multiply and Follow
-    FieldRef control;                  ///< select code, divider or multiplier
-    FieldRef status;                   ///< Select: shows the code in use
-    Encoding encoding;
-    std::vector<std::int64_t> factors; ///< what Divide or Multiply can do, rising
-    std::int64_t resetValue = 0;       ///< factor, or index into inputs, decoded from the register's reset value
-
-    /// Follow: the input times `factorWhenOne` while the divider `follows` is 1, else times `factorElse`.
-    int follows = -1;
-    std::int64_t factorWhenOne = 1;
-    std::int64_t factorElse = 1;
-
-    FieldRef enable; ///< oscillator or PLL on/off
-    FieldRef ready;  ///< set by hardware when it runs
-    bool onAtReset = false;
-    int frozenBy = -1; ///< the control may be changed only while this node is off
-
-    RateLimit limit;                                              ///< in every range
-    std::map<std::string, RateLimit, std::less<>> limitByRange;   ///< by range id; replaces `limit` where given
+/// The DMA controller, as far as requests and channels go.
+struct Dma {
+    int instance = -1; ///< -1: the chip has none
+    int channels = 0;
 };
 
 /// A write that opens locked registers before any other write to its instance.
@@ -193,29 +148,39 @@ struct Device {
     std::string name;
     std::string family;
     std::string about;
-    std::string coreName;                    ///< "Cortex-M4F"
-    std::vector<std::string> compilerFlags;  ///< of the cross-compiler for this core
-    std::string toolPrefix;                  ///< "arm-none-eabi-"
-    int vectorCount = 0;                     ///< interrupts beyond the core's own
-    std::uint32_t flashBase = 0, flashBytes = 0, ramBase = 0, ramBytes = 0;
+    std::vector<Core> cores; ///< at least one; the first starts at reset and does the bring-up
     Voltage supplyMin, supplyMax;
+    TemperatureRange temperature{-40, 85};
 
     std::vector<Block> blocks;
     std::vector<Instance> instances;
     std::vector<Pad> pads;
     std::vector<Route> routes;
-    int portCode = 0; ///< of the selector: gives a pad to its port
+    std::vector<std::string> groups;     ///< names of signal groups
+    std::vector<FieldRef> muxFields;     ///< every field that a route or a personality sets beyond the pad's own, sorted
+    std::vector<Exclusive> exclusives;
+    std::vector<std::string> absent;     ///< what the family has and this device lacks
+    std::vector<std::string> unbonded;   ///< pads of the die that its package does not bring out, as the file lists them
+    Dma dma;
     Package package;
     std::vector<OperatingRange> ranges;
-    FieldRef rangeControl, rangeReady;
+    FieldRef rangeControl;
+    FieldCode rangeReady;
     int resetRange = 0;
     std::vector<ClockNode> clocks;
     int flashClock = -1; ///< node that wait states follow
-    int cpuClock = -1;
     FieldRef waitStates;
     Ppm limitSlack; ///< rate limits hold for clocks whose source is at least this accurate
     std::vector<Unlock> unlocks;
     int lineInstance = -1; ///< instance that routes pads to external-interrupt lines, -1 when there is none
+    bool linesInPorts = false; ///< each port watches its own pads; no lines are shared
+    int interruptController = -1; ///< instance, where it is not part of the core's architecture
+    std::string revision; ///< of the file's content: sixteen hexadecimal digits
+
+    const Core& core() const { return cores.front(); }
+    int cpuClock() const { return cores.front().clock; }
+    int findCore(std::string_view id) const;
+    int muxField(const FieldRef& ref) const; ///< index in muxFields, -1 when it is none
 
     // Look-ups by name; -1 when there is none of that name.
     int findInstance(std::string_view name) const;

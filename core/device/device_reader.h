@@ -9,7 +9,7 @@
 namespace bindrel {
 
 /// Builds a Device from the sections of its file and its family's file. Private to loading; each section's reading is in
-/// a file of its own (read_blocks.cpp, read_clocks.cpp, read_pads.cpp).
+/// a file of its own (read_blocks.cpp, read_instances.cpp, read_clocks.cpp, read_pads.cpp, read_routing.cpp).
 /// After the first problem in either document the readers go on with defaults, and the result is thrown away.
 class DeviceReader {
 public:
@@ -23,6 +23,7 @@ public:
 private:
     JsonNode section(std::string_view key);
     void readIdentity();
+    void readCore(const JsonNode& node);
     void readRanges();
     void readTiming();
 
@@ -31,11 +32,15 @@ private:
     Block readBlock(const std::string& name, const JsonNode& node);
     void readRegisters(Block& block, const JsonNode& node);
     void readRoles(Block& block, const JsonNode& node);
+    void readLaneRoles(Block& block, const JsonNode& node);
+    void overrideBlock(Block& block, const JsonNode& node);
     void readInstances();
     void resolveInstances();
+    void readDma(Instance& instance, const JsonNode& node);
 
     // read_clocks.cpp
     void readClocks();
+    void readSource(ClockNode& node, const JsonNode& from);
     void readClockInputs(ClockNode& node, const JsonNode& from);
     void readClockControl(ClockNode& node, const JsonNode& from);
     RateLimit readLimit(const JsonNode& node);
@@ -44,11 +49,31 @@ private:
 
     // read_pads.cpp
     void readPads();
-    void readRoutes(Pad& pad, int index, const JsonNode& node);
-    void addRoute(int pad, int code, const JsonNode& signal);
+    void readElectrical(Pad& pad, const JsonNode& node);
     void readPackage();
 
+    // read_routing.cpp
+    void readRouting();
+    void readPadRoutes();
+    void readSelector(int pad, const JsonNode& node);
+    void readLanes(int pad, const JsonNode& node);
+    void readRemaps(const JsonNode& mechanism);
+    void readMatrix(const JsonNode& mechanism);
+    void readExclusives();
+    void collectMuxFields();
+    /// "UART3.TX" as instance and signal; nothing when the device lacks it, and a problem when nobody knows it.
+    std::optional<std::pair<int, int>> signalAt(const std::string& dotted, const JsonNode& node);
+    int codeOf(const std::string& key, const FieldRef& field, const JsonNode& node);
+    int padAt(const std::string& name, const JsonNode& node);
+    int groupNamed(const std::string& name);
+    void addRoute(Route route);
+
+    bool isAbsent(std::string_view name) const;
     FieldRef fieldAt(const JsonNode& node);
+    FieldRef fieldNamed(const std::string& dotted, const JsonNode& node);
+    /// "CLK.OSC.HFXON" or "CLK.STOP.HFX=0".
+    FieldCode fieldCodeAt(const JsonNode& node);
+    Tolerance toleranceAt(const JsonNode& node);
     int clockAt(const JsonNode& node);
     int instanceAt(const JsonNode& node);
 
@@ -56,10 +81,15 @@ private:
     JsonDocument* family_;
     Device device_;
     std::vector<JsonNode> instanceNodes_;
+    std::vector<JsonNode> padNodes_;
+    std::vector<std::string> skippedPads_; ///< of ports that the device lacks
 };
 
 /// "as is", "minus one", "power of two", {"table": [[value, code], …]} or {"piecewise": [{codes, base, step}, …]}.
 Encoding readEncoding(const JsonNode& node);
+
+/// "-40 C".
+TemperatureRange readTemperatures(const JsonNode& node);
 
 /// "7", "7:4": least significant bit and width.
 std::pair<int, int> readBits(const JsonNode& node);

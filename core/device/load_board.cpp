@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/base/files.h"
 #include "core/base/json_document.h"
+#include "core/device/device_reader.h"
 #include "core/device/load_device.h"
 
 #include <fmt/format.h>
@@ -13,7 +14,7 @@ Expected<Board> parseBoard(std::string text, std::string file)
     if (!document.ok())
         return document.problem();
     const JsonNode root = document.root();
-    root.allowOnly({"$schema", "format", "name", "title", "device", "supply", "crystals", "parts", "nets"});
+    root.allowOnly({"$schema", "format", "name", "title", "device", "supply", "temperature", "crystals", "parts", "nets"});
     if (const std::int64_t format = root.integer("format", 0, INT32_MAX); root.has("format") && format != 1)
         root.child("format").fail(fmt::format("this version of Bindrel reads format 1, not {}.", format));
     Board board;
@@ -21,6 +22,8 @@ Expected<Board> parseBoard(std::string text, std::string file)
     board.title = root.string("title", board.name);
     board.device = root.string("device");
     board.supply = root.child("supply").asVoltage();
+    if (root.has("temperature"))
+        board.temperature = readTemperatures(root.child("temperature"));
     for (const auto& [clock, node] : root.optionalChild("crystals").members()) {
         node.allowOnly({"rate", "tolerance", "load"});
         CrystalFact fact;
@@ -28,7 +31,8 @@ Expected<Board> parseBoard(std::string text, std::string file)
         if (node.has("rate") && document.ok() && !(fact.rate.value > Rational(0)))
             node.child("rate").fail("must be above zero.");
         fact.tolerance = Tolerance::symmetric(node.child("tolerance").asPpm().value);
-        fact.load = node.string("load", "");
+        if (node.has("load"))
+            fact.load = node.child("load").asCapacitance();
         board.crystals[clock] = fact;
     }
     for (const auto& [id, node] : root.child("parts").members()) {

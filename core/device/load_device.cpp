@@ -7,12 +7,26 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
+#include <charconv>
+
 namespace bindrel {
 
 namespace {
-const std::vector<std::string> kKeys{"$schema", "format",  "name",   "family",       "about",     "core",   "memory",
-                                     "supply",  "ranges",  "flash_timing", "cpu_clock", "unlock", "lines",  "routing", "limit_slack",
-                                     "clocks",  "blocks",  "instances",    "pads",      "pad_defaults", "package"};
+const std::vector<std::string> kKeys{
+    "$schema",     "format",    "name",         "family",    "about",  "core",   "cores",  "memory",    "supply",    "temperature",
+    "ranges",      "flash_timing", "cpu_clock", "unlock",    "lines",  "routing", "limit_slack", "clocks", "blocks", "instances",
+    "pads",        "pad_defaults", "package",   "absent",    "unbonded", "overrides", "exclusive", "dma", "interrupt_controller"};
+
+/// FNV-1a over 64 bits: tells one content from another, no more.
+std::string fingerprint(std::initializer_list<const std::string*> texts)
+{
+    std::uint64_t hash = 0xCBF29CE484222325u;
+    for (const std::string* text : texts)
+        for (const char c : *text)
+            hash = (hash ^ static_cast<unsigned char>(c)) * 0x100000001B3u;
+    return fmt::format("{:016x}", hash);
+}
 
 void checkFrame(const JsonNode& root)
 {
@@ -30,9 +44,44 @@ JsonNode DeviceReader::section(std::string_view key)
     return family_->root().optionalChild(key);
 }
 
-FieldRef DeviceReader::fieldAt(const JsonNode& node)
+bool DeviceReader::isAbsent(std::string_view name) const
 {
-    const std::string dotted = node.asString();
+    return std::find(device_.absent.begin(), device_.absent.end(), name) != device_.absent.end();
+}
+
+FieldRef DeviceReader::fieldAt(const JsonNode& node) { return fieldNamed(node.asString(), node); }
+
+FieldCode DeviceReader::fieldCodeAt(const JsonNode& node)
+{
+    std::string text = node.asString();
+    FieldCode out;
+    if (const size_t equals = text.find('='); equals != std::string::npos) {
+        const auto [end, error] = std::from_chars(text.data() + equals + 1, text.data() + text.size(), out.code);
+        if (error != std::errc() || end != text.data() + text.size())
+            node.fail(fmt::format("\"{}\" is not a field with a code; write INSTANCE.REGISTER.FIELD=1.", text));
+        text.resize(equals);
+    }
+    out.ref = fieldNamed(text, node);
+    if (out.valid() && out.code > device_.fieldOf(out.ref).maxCode())
+        node.fail(fmt::format("the code {} does not fit into {}.", out.code, text));
+    return out;
+}
+
+/// "1 %", or ["-3 %", "1 %"] where it is not the same both ways.
+Tolerance DeviceReader::toleranceAt(const JsonNode& node)
+{
+    if (!node.isArray())
+        return Tolerance::symmetric(node.asPpm().value);
+    const std::vector<JsonNode> ends = node.items();
+    if (ends.size() != 2) {
+        node.fail("must be one tolerance, or how far below and how far above.");
+        return {};
+    }
+    return {Ppm(-ends[0].asPpm().value), ends[1].asPpm()};
+}
+
+FieldRef DeviceReader::fieldNamed(const std::string& dotted, const JsonNode& node)
+{
     if (const auto found = device_.findField(dotted))
         return *found;
     std::vector<std::string> near;
@@ -78,25 +127,20 @@ void DeviceReader::readIdentity()
     device_.name = own_.root().string("name");
     device_.family = family_ ? family_->root().string("family") : "";
     device_.about = own_.root().string("about", "");
-    const JsonNode core = section("core");
-    core.allowOnly({"name", "tools", "flags", "vectors"});
-    device_.coreName = core.string("name");
-    device_.toolPrefix = core.string("tools");
-    device_.compilerFlags = core.strings("flags");
-    device_.vectorCount = static_cast<int>(core.integer("vectors", 0, 480));
-    const JsonNode memory = section("memory");
-    memory.allowOnly({"flash", "ram"});
-    const auto readArea = [](const JsonNode& node, std::uint32_t& base, std::uint32_t& bytes) {
-        const std::vector<JsonNode> pair = node.items();
-        if (pair.size() != 2) {
-            node.fail("must be a base address and a size in bytes.");
-            return;
-        }
-        base = pair[0].asWord();
-        bytes = static_cast<std::uint32_t>(pair[1].asInteger(256, 1 << 30));
-    };
-    readArea(memory.child("flash"), device_.flashBase, device_.flashBytes);
-    readArea(memory.child("ram"), device_.ramBase, device_.ramBytes);
+    if (section("cores").exists()) {
+        for (const JsonNode& core : section("cores").items())
+            readCore(core);
+        if (device_.cores.empty() && ok())
+            section("cores").fail("lists no core; give at least one.");
+    } else {
+        readCore(section("core"));
+    }
+    if (const JsonNode temperature = section("temperature"); temperature.exists())
+        device_.temperature = readTemperatures(temperature);
+    if (const JsonNode absent = section("absent"); absent.exists())
+        device_.absent = absent.asStrings();
+    if (const JsonNode unbonded = section("unbonded"); unbonded.exists())
+        device_.unbonded = unbonded.asStrings();
     const std::vector<JsonNode> supply = section("supply").items();
     if (supply.size() == 2) {
         device_.supplyMin = supply[0].asVoltage();
@@ -104,6 +148,55 @@ void DeviceReader::readIdentity()
     } else {
         own_.fail("/supply", "must be the lowest and the highest supply voltage.");
     }
+}
+
+void DeviceReader::readCore(const JsonNode& node)
+{
+    node.allowOnly({"id", "name", "architecture", "tools", "flags", "vectors", "priority_bits", "fpu", "clock", "memory", "release"});
+    Core core;
+    core.name = node.string("name");
+    core.id = node.string("id", core.name);
+    const std::string architecture = node.string("architecture", "arm-m");
+    if (architecture == "riscv")
+        core.architecture = Core::Architecture::RiscV;
+    else if (architecture != "arm-m")
+        node.child("architecture").fail(fmt::format("\"{}\" is not an architecture that source can be written for; use arm-m or riscv.", architecture));
+    core.toolPrefix = node.string("tools");
+    core.compilerFlags = node.strings("flags");
+    core.vectorCount = static_cast<int>(node.integer("vectors", 0, 480));
+    core.priorityBits = static_cast<int>(node.integer("priority_bits", 0, 8, 0));
+    core.fpu = node.boolean("fpu", core.name.ends_with("F"));
+    const JsonNode memory = node.has("memory") ? node.child("memory") : section("memory");
+    memory.allowOnly({"flash", "ram"});
+    const auto readArea = [](const JsonNode& area, std::uint32_t& base, std::uint32_t& bytes) {
+        const std::vector<JsonNode> pair = area.items();
+        if (pair.size() != 2) {
+            area.fail("must be a base address and a size in bytes.");
+            return;
+        }
+        base = pair[0].asWord();
+        bytes = static_cast<std::uint32_t>(pair[1].asInteger(256, 1 << 30));
+    };
+    readArea(memory.child("flash"), core.flashBase, core.flashBytes);
+    readArea(memory.child("ram"), core.ramBase, core.ramBytes);
+    if (device_.findCore(core.id) >= 0)
+        node.fail(fmt::format("the core \"{}\" is described twice.", core.id));
+    device_.cores.push_back(std::move(core));
+}
+
+TemperatureRange readTemperatures(const JsonNode& node)
+{
+    TemperatureRange range;
+    const std::vector<JsonNode> ends = node.items();
+    if (ends.size() != 2) {
+        node.fail("must be the lowest and the highest temperature in degrees Celsius.");
+        return range;
+    }
+    range.low = static_cast<int>(ends[0].asInteger(-273, 300));
+    range.high = static_cast<int>(ends[1].asInteger(-273, 300));
+    if (range.low > range.high)
+        node.fail("its lowest temperature is above its highest.");
+    return range;
 }
 
 void DeviceReader::readRanges()
@@ -147,15 +240,27 @@ void DeviceReader::readTiming()
     if (ranges.has("control"))
         device_.rangeControl = fieldAt(ranges.child("control"));
     if (ranges.has("ready"))
-        device_.rangeReady = fieldAt(ranges.child("ready"));
+        device_.rangeReady = fieldCodeAt(ranges.child("ready"));
     const JsonNode timing = section("flash_timing");
     timing.allowOnly({"clock", "field"});
     device_.flashClock = clockAt(timing.child("clock"));
     device_.waitStates = fieldAt(timing.child("field"));
     if (const JsonNode slack = section("limit_slack"); slack.exists())
         device_.limitSlack = slack.asPpm();
-    device_.cpuClock = clockAt(section("cpu_clock"));
-    if (const JsonNode lines = section("lines"); lines.exists())
+    const std::vector<JsonNode> cores = section("cores").exists() ? section("cores").items() : std::vector<JsonNode>{section("core")};
+    for (size_t i = 0; i < device_.cores.size() && i < cores.size(); ++i)
+        device_.cores[i].clock = clockAt(cores[i].has("clock") ? cores[i].child("clock") : section("cpu_clock"));
+    for (size_t i = 0; i < device_.cores.size() && i < cores.size(); ++i)
+        if (cores[i].has("release"))
+            device_.cores[i].release = fieldCodeAt(cores[i].child("release"));
+    if (const JsonNode controller = section("interrupt_controller"); controller.exists())
+        device_.interruptController = instanceAt(controller);
+    if (device_.core().architecture == Core::Architecture::RiscV && ok() &&
+        (device_.interruptController < 0 || !device_.roleField(device_.interruptController, "enable").valid() || !device_.roleField(device_.interruptController, "claim").valid()))
+        own_.fail("", "a riscv core needs an \"interrupt_controller\" whose block has the roles \"enable\" and \"claim\".");
+    if (const JsonNode lines = section("lines"); lines.exists() && lines.asString() == "ports")
+        device_.linesInPorts = true;
+    else if (lines.exists())
         device_.lineInstance = instanceAt(lines);
     for (const JsonNode& row : section("unlock").items()) {
         row.allowOnly({"register", "key"});
@@ -187,13 +292,14 @@ void DeviceReader::readAll()
         return;
     for (const char* key : {"core", "memory", "supply", "ranges", "flash_timing", "cpu_clock", "clocks", "blocks", "instances",
                             "pads", "package"})
-        if (!section(key).exists())
+        if (!section(key).exists() && !(std::string_view(key) == "core" && section("cores").exists()))
             own_.fail("", fmt::format("the key \"{}\" is missing here and in the family's file.", key));
     // Each step uses what the ones before it have read, and indexes into it: stop at the first problem.
     using Step = void (DeviceReader::*)();
     for (const Step step : {&DeviceReader::readIdentity, &DeviceReader::readRanges, &DeviceReader::readBlocks,
                             &DeviceReader::readInstances, &DeviceReader::readClocks, &DeviceReader::resolveInstances,
-                            &DeviceReader::readTiming, &DeviceReader::readPads, &DeviceReader::readPackage}) {
+                            &DeviceReader::readTiming, &DeviceReader::readPads, &DeviceReader::readPackage,
+                            &DeviceReader::readRouting}) {
         if (!ok())
             return;
         (this->*step)();
@@ -202,6 +308,7 @@ void DeviceReader::readAll()
 
 Expected<Device> parseDevice(std::string text, std::string file, std::string familyText, std::string familyFile)
 {
+    std::string revision = fingerprint({&text, &familyText});
     JsonDocument own(std::move(text), std::move(file));
     if (!own.ok())
         return own.problem();
@@ -217,7 +324,9 @@ Expected<Device> parseDevice(std::string text, std::string file, std::string fam
         return own.problem();
     if (family && !family->ok())
         return family->problem();
-    return reader.take();
+    Device device = reader.take();
+    device.revision = std::move(revision);
+    return device;
 }
 
 Expected<Device> loadDevice(const std::filesystem::path& path)

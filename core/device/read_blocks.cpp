@@ -4,6 +4,7 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <charconv>
 
 namespace bindrel {
@@ -29,17 +30,18 @@ std::optional<int> smallNumber(std::string_view text)
 
 Field::Access readAccess(const JsonNode& node)
 {
+    using A = Field::Access;
+    static const std::vector<std::pair<std::string, A>> known{{"rw", A::ReadWrite},        {"ro", A::ReadOnly},    {"wo", A::WriteOnly}, {"w1c", A::WriteOneToClear},
+                                                              {"w0c", A::WriteZeroToClear}, {"rc", A::ReadToClear}, {"once", A::Once}};
     const std::string text = node.string("access", "rw");
-    if (text == "rw")
-        return Field::Access::ReadWrite;
-    if (text == "ro")
-        return Field::Access::ReadOnly;
-    if (text == "wo")
-        return Field::Access::WriteOnly;
-    if (text == "w1c")
-        return Field::Access::WriteOneToClear;
-    node.child("access").fail(fmt::format("\"{}\" is not an access; use rw, ro, wo or w1c.", text));
-    return Field::Access::ReadWrite;
+    std::vector<std::string> names;
+    for (const auto& [name, access] : known) {
+        if (name == text)
+            return access;
+        names.push_back(name);
+    }
+    node.child("access").fail(fmt::format("\"{}\" is not an access; use {}.", text, listed(names)));
+    return A::ReadWrite;
 }
 
 /// A row "OVS": "3", or an object with bits, access, values, about, count.
@@ -49,10 +51,16 @@ void readField(Register& reg, const std::string& name, const JsonNode& node)
     field.name = name;
     int copies = 1;
     if (node.isObject()) {
-        node.allowOnly({"bits", "access", "values", "about", "count"});
+        node.allowOnly({"bits", "access", "values", "about", "count", "key", "follows"});
         std::tie(field.lsb, field.width) = readBits(node.child("bits"));
         field.access = readAccess(node);
         field.about = node.string("about", "");
+        if (node.has("key")) {
+            field.access = Field::Access::Key;
+            field.key = node.child("key").asWord();
+            if (field.key > field.maxCode())
+                node.child("key").fail(fmt::format("does not fit into {} bits.", field.width));
+        }
         for (const auto& [valueName, code] : node.optionalChild("values").members())
             field.values.push_back({valueName, static_cast<std::uint32_t>(code.asInteger(0, field.maxCode()))});
         copies = static_cast<int>(node.integer("count", 1, 32, 1));
@@ -92,6 +100,27 @@ Role readRole(const Block& block, const std::string& dotted, const JsonNode& nod
     if (role.reg < 0)
         node.fail(fmt::format("\"{}\" is not a field of this block.{}", dotted, didYouMean(dotted, names)));
     return role;
+}
+
+/// "follows" of the fields, once all registers of the block are known.
+void resolveFollowing(Block& block, const JsonNode& registers)
+{
+    for (const auto& [regName, from] : registers.members())
+        for (const auto& [fieldName, node] : from.child("fields").members()) {
+            if (!node.isObject() || !node.has("follows"))
+                continue;
+            const JsonNode follows = node.child("follows");
+            follows.allowOnly({"field", "after"});
+            const JsonNode target = follows.child("field");
+            const Role control = readRole(block, target.asString(), target);
+            for (Register& reg : block.registers)
+                for (Field& field : reg.fields)
+                    if (reg.name == regName && field.name == fieldName) {
+                        field.followsReg = control.reg;
+                        field.followsField = control.field;
+                        field.followsAfter = follows.child("after").asDuration();
+                    }
+        }
 }
 
 } // namespace
@@ -159,13 +188,35 @@ Encoding readEncoding(const JsonNode& node)
 
 void DeviceReader::readBlocks()
 {
+    const JsonNode overrides = section("overrides");
+    if (overrides.exists())
+        overrides.allowOnly({"blocks"});
     for (const auto& [name, node] : section("blocks").members())
         device_.blocks.push_back(readBlock(name, node));
+    for (const auto& [name, node] : overrides.optionalChild("blocks").members()) {
+        const auto block = std::find_if(device_.blocks.begin(), device_.blocks.end(), [&name = name](const Block& b) { return b.name == name; });
+        if (block == device_.blocks.end())
+            node.fail(fmt::format("\"{}\" is not a block of this device.", name));
+        else
+            overrideBlock(*block, node);
+    }
+}
+
+/// A device's own word about a block of its family: abilities and roles that differ.
+void DeviceReader::overrideBlock(Block& block, const JsonNode& node)
+{
+    node.allowOnly({"abilities", "roles"});
+    for (const auto& [ability, values] : node.optionalChild("abilities").members()) {
+        block.abilities[ability].clear();
+        for (const JsonNode& value : values.items())
+            block.abilities[ability].push_back(value.asInteger(0, INT32_MAX));
+    }
+    readRoles(block, node.optionalChild("roles"));
 }
 
 Block DeviceReader::readBlock(const std::string& name, const JsonNode& node)
 {
-    node.allowOnly({"kind", "about", "abilities", "registers", "roles"});
+    node.allowOnly({"kind", "about", "abilities", "registers", "roles", "lanes"});
     Block block;
     block.name = name;
     block.kind = node.string("kind", "");
@@ -174,8 +225,32 @@ Block DeviceReader::readBlock(const std::string& name, const JsonNode& node)
         for (const JsonNode& value : values.items())
             block.abilities[ability].push_back(value.asInteger(0, INT32_MAX));
     readRegisters(block, node.child("registers"));
+    resolveFollowing(block, node.child("registers"));
     readRoles(block, node.optionalChild("roles"));
+    if (node.has("lanes"))
+        readLaneRoles(block, node.child("lanes"));
     return block;
+}
+
+/// Which signals may lie on which lanes together.
+void DeviceReader::readLaneRoles(Block& block, const JsonNode& node)
+{
+    node.allowOnly({"field", "combinations"});
+    if (node.has("field")) {
+        const Role field = readRole(block, node.string("field"), node.child("field"));
+        block.laneRoles.reg = field.reg;
+        block.laneRoles.field = field.field;
+    }
+    for (const JsonNode& row : node.child("combinations").items()) {
+        row.allowOnly({"code", "signals"});
+        LaneRoles::Combination combination;
+        combination.code = static_cast<std::uint32_t>(row.integer("code", 0, 255, 0));
+        for (const auto& [signal, lane] : row.child("signals").members())
+            combination.lanes[signal] = static_cast<int>(lane.asInteger(0, 31));
+        block.laneRoles.combinations.push_back(std::move(combination));
+    }
+    if (block.laneRoles.reg < 0 && block.laneRoles.combinations.size() > 1)
+        node.fail("has several combinations but no \"field\" that picks one.");
 }
 
 void DeviceReader::readRegisters(Block& block, const JsonNode& node)
@@ -238,73 +313,6 @@ void DeviceReader::readRoles(Block& block, const JsonNode& node)
             role.encoding = encoding;
             block.roles[name + std::to_string(bit)] = role;
         }
-    }
-}
-
-void DeviceReader::readInstances()
-{
-    std::vector<std::string> blockNames;
-    for (const Block& block : device_.blocks)
-        blockNames.push_back(block.name);
-    for (const auto& [name, node] : section("instances").members()) {
-        node.allowOnly({"block", "kind", "base", "bus", "kernel", "gate", "signals", "interrupts", "abilities"});
-        Instance instance;
-        instance.name = name;
-        instance.base = node.child("base").asWord();
-        std::string blockName = node.string("block");
-        // A kind given by the instance makes a block of that kind out of a shared one ("opaque" as "crystal").
-        for (size_t i = 0; i < device_.blocks.size(); ++i)
-            if (device_.blocks[i].name == blockName)
-                instance.block = static_cast<int>(i);
-        if (instance.block < 0) {
-            node.child("block").fail(
-                fmt::format("\"{}\" is not a block of this device.{}", blockName, didYouMean(blockName, blockNames)));
-            return;
-        }
-        if (const std::string kind = node.string("kind", ""); !kind.empty()) {
-            Block own = device_.blocks[size_t(instance.block)];
-            own.name = blockName + "_" + kind;
-            own.kind = kind;
-            instance.block = static_cast<int>(device_.blocks.size());
-            for (size_t i = 0; i < device_.blocks.size(); ++i)
-                if (device_.blocks[i].name == own.name)
-                    instance.block = static_cast<int>(i);
-            if (size_t(instance.block) == device_.blocks.size())
-                device_.blocks.push_back(std::move(own));
-        }
-        for (const auto& [signal, direction] : node.optionalChild("signals").members()) {
-            const std::string text = direction.asString();
-            InstanceSignal entry{signal, InstanceSignal::Direction::Both};
-            if (text == "in")
-                entry.direction = InstanceSignal::Direction::In;
-            else if (text == "out")
-                entry.direction = InstanceSignal::Direction::Out;
-            else if (text == "analog")
-                entry.direction = InstanceSignal::Direction::Analog;
-            else if (text != "both")
-                direction.fail(fmt::format("\"{}\" is not a direction; use in, out, both or analog.", text));
-            instance.signals.push_back(std::move(entry));
-        }
-        for (const auto& [event, number] : node.optionalChild("interrupts").members())
-            instance.interrupts[event] =
-                static_cast<int>(number.asInteger(0, device_.vectorCount > 0 ? device_.vectorCount - 1 : 0));
-        for (const auto& [ability, values] : node.optionalChild("abilities").members())
-            for (const JsonNode& value : values.items())
-                instance.abilities[ability].push_back(value.asInteger(0, INT32_MAX));
-        device_.instances.push_back(std::move(instance));
-        instanceNodes_.push_back(node);
-    }
-}
-
-void DeviceReader::resolveInstances()
-{
-    for (size_t i = 0; i < instanceNodes_.size(); ++i) {
-        const JsonNode& node = instanceNodes_[i];
-        Instance& instance = device_.instances[i];
-        instance.bus = clockAt(node.child("bus"));
-        instance.kernel = node.has("kernel") ? clockAt(node.child("kernel")) : instance.bus;
-        if (node.has("gate"))
-            instance.gate = fieldAt(node.child("gate"));
     }
 }
 

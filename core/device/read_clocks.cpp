@@ -16,9 +16,9 @@ constexpr std::int64_t kMaxFactor = 1 << 20;
 ClockNode::Type readType(const JsonNode& node)
 {
     const std::vector<std::pair<std::string, ClockNode::Type>> known{
-        {"oscillator", ClockNode::Type::Oscillator}, {"crystal", ClockNode::Type::Crystal},
-        {"select", ClockNode::Type::Select},         {"divide", ClockNode::Type::Divide},
-        {"multiply", ClockNode::Type::Multiply},     {"follow", ClockNode::Type::Follow}};
+        {"oscillator", ClockNode::Type::Oscillator}, {"crystal", ClockNode::Type::Crystal},   {"external", ClockNode::Type::External},
+        {"select", ClockNode::Type::Select},         {"divide", ClockNode::Type::Divide},     {"multiply", ClockNode::Type::Multiply},
+        {"follow", ClockNode::Type::Follow},         {"gate", ClockNode::Type::Gate}};
     const std::string text = node.string("type");
     std::vector<std::string> names;
     for (const auto& [name, type] : known) {
@@ -110,37 +110,26 @@ void DeviceReader::readClocks()
         return;
     for (size_t i = 0; i < rows.size(); ++i) {
         const JsonNode& row = rows[i];
-        row.allowOnly({"id", "name", "tier", "type", "rate", "tolerance", "startup", "crystal", "from", "inputs", "control",
-                       "status", "encoding", "factors", "follows", "factor", "enable", "ready", "frozen_by", "limit",
-                       "limits"});
+        row.allowOnly({"id", "name", "tier", "type", "rate", "rates", "calibration", "tolerance", "tolerance_over", "startup", "crystal",
+                       "loads", "load_control", "trim", "monitor", "from", "inputs", "control", "fraction", "unit", "status", "encoding",
+                       "factors", "adds", "follows", "factor", "enable", "ready", "frozen_by", "limit", "limits"});
         ClockNode& node = device_.clocks[i];
         node.name = row.string("name", node.id);
         node.tier = row.string("tier");
         if (node.tier != "source" && node.tier != "multiplier" && node.tier != "system" && node.tier != "kernel")
             row.child("tier").fail(fmt::format("\"{}\" is not a tier; use source, multiplier, system or kernel.", node.tier));
         node.type = readType(row);
-        if (node.type == ClockNode::Type::Oscillator) {
-            node.rate = row.child("rate").asFrequency();
-            if (!(node.rate.value > Rational(0)))
-                row.child("rate").fail("must be above zero.");
-            if (row.has("tolerance"))
-                node.tolerance = Tolerance::symmetric(row.child("tolerance").asPpm().value);
-        }
-        if (node.type == ClockNode::Type::Crystal) {
-            const std::vector<JsonNode> bounds = row.child("crystal").items();
-            if (bounds.size() != 2) {
-                row.fail("\"crystal\" must be the lowest and the highest rate that may be fitted.");
-            } else {
-                node.crystalMin = bounds[0].asFrequency();
-                node.crystalMax = bounds[1].asFrequency();
-            }
-        }
+        readSource(node, row);
         if (row.has("startup"))
             node.startup = row.child("startup").asDuration();
         if (row.has("enable"))
-            node.enable = fieldAt(row.child("enable"));
+            node.enable = fieldCodeAt(row.child("enable"));
+        else if (node.type == ClockNode::Type::Gate)
+            row.fail("a gate needs an \"enable\" field.");
         if (row.has("ready"))
-            node.ready = fieldAt(row.child("ready"));
+            node.ready = fieldCodeAt(row.child("ready"));
+        if (row.has("adds"))
+            node.adds = row.child("adds").asPpm();
         if (row.has("frozen_by"))
             node.frozenBy = clockAt(row.child("frozen_by"));
         readClockInputs(node, row);
@@ -159,9 +148,81 @@ void DeviceReader::readClocks()
     orderClocks();
 }
 
+/// What an oscillator, a crystal or an external clock is.
+void DeviceReader::readSource(ClockNode& node, const JsonNode& row)
+{
+    using Type = ClockNode::Type;
+    if (row.has("tolerance"))
+        node.tolerance = toleranceAt(row.child("tolerance"));
+    for (const JsonNode& over : row.optionalChild("tolerance_over").items()) {
+        over.allowOnly({"temperature", "tolerance"});
+        node.toleranceOver.push_back({readTemperatures(over.child("temperature")), toleranceAt(over.child("tolerance"))});
+    }
+    if (node.type == Type::Oscillator && row.has("rates")) {
+        for (const JsonNode& choice : row.child("rates").items()) {
+            choice.allowOnly({"rate", "code", "tolerance", "calibration"});
+            ClockNode::RateChoice rate;
+            rate.rate = choice.child("rate").asFrequency();
+            rate.code = static_cast<std::uint32_t>(choice.integer("code", 0, 65535));
+            if (choice.has("tolerance"))
+                rate.tolerance = toleranceAt(choice.child("tolerance"));
+            if (choice.has("calibration"))
+                rate.calibration = fieldAt(choice.child("calibration"));
+            if (!(rate.rate.value > Rational(0)))
+                choice.child("rate").fail("must be above zero.");
+            node.rates.push_back(std::move(rate));
+        }
+        node.control = fieldAt(row.child("control"));
+        if (row.has("calibration"))
+            node.calibrationInto = fieldAt(row.child("calibration"));
+        for (const ClockNode::RateChoice& rate : node.rates)
+            if (rate.calibration.valid() && !node.calibrationInto.valid())
+                row.fail("its rates have calibration values but there is no \"calibration\" field to copy them into.");
+        if (node.rates.empty())
+            row.child("rates").fail("lists no rate; give at least one.");
+    } else if (node.type == Type::Oscillator) {
+        node.rate = row.child("rate").asFrequency();
+        if (!(node.rate.value > Rational(0)))
+            row.child("rate").fail("must be above zero.");
+    }
+    if (node.type == Type::Crystal || node.type == Type::External) {
+        const std::vector<JsonNode> bounds = row.child("crystal").items();
+        if (bounds.size() != 2) {
+            row.fail("\"crystal\" must be the lowest and the highest rate that may be fitted.");
+        } else {
+            node.crystalMin = bounds[0].asFrequency();
+            node.crystalMax = bounds[1].asFrequency();
+        }
+    }
+    for (const JsonNode& load : row.optionalChild("loads").items()) {
+        const std::vector<JsonNode> pair = load.items();
+        if (pair.size() != 2)
+            load.fail("must be a pair: load capacitance, code.");
+        else
+            node.loads.emplace_back(pair[0].asCapacitance(), static_cast<std::uint32_t>(pair[1].asInteger(0, 255)));
+    }
+    if (!node.loads.empty())
+        node.loadControl = fieldAt(row.child("load_control"));
+    if (const JsonNode trim = row.optionalChild("trim"); trim.exists()) {
+        trim.allowOnly({"by", "by_signal", "enable", "tolerance"});
+        ClockNode::Trim facts;
+        if (trim.has("by"))
+            facts.by = clockAt(trim.child("by"));
+        else
+            facts.bySignal = trim.string("by_signal");
+        facts.enable = fieldCodeAt(trim.child("enable"));
+        facts.tolerance = toleranceAt(trim.child("tolerance"));
+        node.trim = std::move(facts);
+    }
+    if (const JsonNode monitor = row.optionalChild("monitor"); monitor.exists()) {
+        monitor.allowOnly({"enable", "falls_back_to", "interrupt"});
+        node.monitor = ClockNode::Monitor{fieldCodeAt(monitor.child("enable")), clockAt(monitor.child("falls_back_to")), monitor.string("interrupt", "")};
+    }
+}
+
 void DeviceReader::readClockInputs(ClockNode& node, const JsonNode& from)
 {
-    if (node.type == ClockNode::Type::Oscillator || node.type == ClockNode::Type::Crystal)
+    if (node.isSource())
         return;
     if (node.type != ClockNode::Type::Select) {
         node.inputs.push_back({clockAt(from.child("from")), 0});
@@ -196,6 +257,14 @@ void DeviceReader::readClockControl(ClockNode& node, const JsonNode& from)
     case ClockNode::Type::Divide:
     case ClockNode::Type::Multiply:
         node.factors = readFactors(from.child("factors"));
+        node.unit = from.integer("unit", 2, 1 << 24, 1);
+        if (from.has("fraction")) {
+            node.fraction = fieldAt(from.child("fraction"));
+            if (ok() && std::int64_t(device_.fieldOf(node.fraction).maxCode()) + 1 < node.unit)
+                from.child("fraction").fail(fmt::format("a fraction in 1/{} does not fit into {}.", node.unit, device_.nameOf(node.fraction)));
+        }
+        if (node.unit > 1 && !from.has("control"))
+            from.fail("has fractions but no \"control\" field that holds them.");
         node.encoding = readEncoding(from.optionalChild("encoding"));
         if (from.has("control"))
             node.control = fieldAt(from.child("control"));
@@ -213,6 +282,8 @@ void DeviceReader::readClockControl(ClockNode& node, const JsonNode& from)
         break;
     case ClockNode::Type::Oscillator:
     case ClockNode::Type::Crystal:
+    case ClockNode::Type::External:
+    case ClockNode::Type::Gate:
         break;
     }
 }
@@ -223,7 +294,7 @@ void DeviceReader::resetClock(ClockNode& node, const JsonNode& from)
     const auto resetCode = [this](const FieldRef& ref) {
         return device_.registerOf(ref).reset >> device_.fieldOf(ref).lsb & device_.fieldOf(ref).maxCode();
     };
-    node.onAtReset = !node.enable.valid() || resetCode(node.enable) == 1;
+    node.onAtReset = !node.enable.valid() || resetCode(node.enable.ref) == node.enable.code;
     if (node.type == ClockNode::Type::Select) {
         const std::uint32_t code = resetCode(node.control);
         const auto found = std::find_if(node.inputs.begin(), node.inputs.end(),
@@ -233,19 +304,30 @@ void DeviceReader::resetClock(ClockNode& node, const JsonNode& from)
                                                   device_.nameOf(node.control)));
         else
             node.resetValue = found - node.inputs.begin();
+    } else if (!node.rates.empty()) {
+        const std::uint32_t code = resetCode(node.control);
+        const auto found = std::find_if(node.rates.begin(), node.rates.end(), [code](const ClockNode::RateChoice& rate) { return rate.code == code; });
+        if (found == node.rates.end())
+            from.child("rates").fail(fmt::format("no rate has the code {} that {} holds after reset.", code, device_.nameOf(node.control)));
+        else
+            node.resetValue = found - node.rates.begin();
     } else if (node.type == ClockNode::Type::Divide || node.type == ClockNode::Type::Multiply) {
-        node.resetValue = node.factors.empty() ? 1 : node.factors.front();
+        node.resetValue = node.factors.empty() ? 1 : node.factors.front() * node.unit;
         if (!node.control.valid())
             return;
-        const auto value = node.encoding.decode(resetCode(node.control));
-        if (!value || !std::binary_search(node.factors.begin(), node.factors.end(), *value))
-            from.fail(fmt::format("{} resets to {}, which means no permitted factor.", device_.nameOf(node.control),
-                                  resetCode(node.control)));
+        const std::uint32_t code = resetCode(node.control);
+        const std::uint32_t part = node.fraction.valid() ? resetCode(node.fraction) : 0;
+        // Without a field of its own the fraction is the low end of the control's value.
+        const auto value = node.encoding.decode(code);
+        const std::int64_t setting = !value ? 0 : node.unit == 1 ? *value : node.fraction.valid() ? *value * node.unit + part : *value;
+        if (!value || !node.canBe(setting))
+            from.fail(fmt::format("{} resets to {}, which means no permitted factor.", device_.nameOf(node.control), code));
         else
-            node.resetValue = *value;
+            node.resetValue = setting;
         const std::uint32_t maxCode = device_.fieldOf(node.control).maxCode();
+        const std::int64_t scale = node.unit > 1 && !node.fraction.valid() ? node.unit : 1;
         for (const std::int64_t factor : node.factors)
-            if (const auto code = node.encoding.encode(factor); !code || *code > maxCode) {
+            if (const auto has = node.encoding.encode(factor * scale); !has || *has > maxCode) {
                 from.fail(fmt::format("the factor {} has no code in {}.", factor, device_.nameOf(node.control)));
                 return;
             }

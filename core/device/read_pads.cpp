@@ -11,96 +11,74 @@ namespace bindrel {
 
 void DeviceReader::readPads()
 {
-    for (const JsonNode& entry : section("routing").items()) {
-        entry.allowOnly({"mechanism", "gpio_code"});
-        // The format names five mechanisms; a file that needs one that this version cannot plan must not load half-way.
-        if (const std::string mechanism = entry.string("mechanism"); mechanism != "selector" && mechanism != "fixed")
-            entry.child("mechanism").fail(fmt::format("\"{}\" routing cannot be planned by this version; it knows "
-                                                      "\"selector\" and \"fixed\".", mechanism));
-        else if (mechanism == "selector")
-            device_.portCode = static_cast<int>(entry.integer("gpio_code", 0, 255));
-    }
-
     const JsonNode defaults = section("pad_defaults");
     if (defaults.exists())
-        defaults.allowOnly({"bank", "max_toggle"});
-    const std::string bank = defaults.string("bank", "");
-    const Frequency toggle = defaults.has("max_toggle") ? defaults.child("max_toggle").asFrequency() : Frequency();
+        defaults.allowOnly({"bank", "max_toggle", "drives", "pulls", "open_drain", "five_volt"});
+    Pad common;
+    if (defaults.exists())
+        readElectrical(common, defaults);
+
+    int portCode = 0;
+    for (const JsonNode& entry : section("routing").items())
+        if (entry.has("gpio_code"))
+            portCode = static_cast<int>(entry.integer("gpio_code", 0, 255));
 
     for (const auto& [name, node] : section("pads").members()) {
-        node.allowOnly({"at", "bank", "max_toggle", "weak", "five_volt", "routes", "fixed", "at_reset"});
-        Pad pad;
+        node.allowOnly({"at", "line", "bank", "max_toggle", "drives", "pulls", "open_drain", "weak", "five_volt", "routes", "lanes", "fixed", "at_reset"});
+        const std::string at = node.string("at", "");
+        const size_t dot = at.find('.');
+        if (isAbsent(at.substr(0, dot)) || isAbsent(name)) {
+            skippedPads_.push_back(name);
+            continue;
+        }
+        Pad pad = common;
         pad.name = name;
-        pad.bank = node.string("bank", bank);
-        pad.maxToggle = node.has("max_toggle") ? node.child("max_toggle").asFrequency() : toggle;
+        readElectrical(pad, node);
         pad.weak = node.boolean("weak", false);
-        pad.fiveVolt = node.boolean("five_volt", false);
         pad.resetClaim = node.string("at_reset", "");
         if (node.has("at")) {
-            const std::string at = node.string("at");
-            const size_t dot = at.find('.');
             pad.port = device_.findInstance(std::string_view(at).substr(0, dot));
             const char* first = at.data() + std::min(dot == std::string::npos ? at.size() : dot + 1, at.size());
             const auto [end, error] = std::from_chars(first, at.data() + at.size(), pad.bit);
-            if (pad.port < 0 || error != std::errc() || end != at.data() + at.size() || pad.bit < 0 || pad.bit > 31)
+            if (pad.port < 0 || error != std::errc() || end != at.data() + at.size() || pad.bit < 0 || pad.bit > 31) {
                 node.child("at").fail(fmt::format("\"{}\" is not a bit of a port; write \"PORTA.3\".", at));
-            else if (!device_.roleField(pad.port, "function" + std::to_string(pad.bit)).valid())
+                return;
+            }
+            const std::string bit = std::to_string(pad.bit);
+            pad.function = device_.roleField(pad.port, "function" + bit);
+            pad.portCode = portCode;
+            if (!pad.function.valid() && !device_.roleField(pad.port, "output" + bit).valid())
                 node.child("at").fail(fmt::format("{} has no bit {}.", device_.instances[size_t(pad.port)].name, pad.bit));
+            else if (pad.function.valid() && std::uint32_t(portCode) > device_.fieldOf(pad.function).maxCode())
+                node.child("at").fail(fmt::format("\"gpio_code\" {} does not fit into {}.", portCode, device_.nameOf(pad.function)));
+            pad.line = static_cast<int>(node.integer("line", -1, 63, pad.bit));
         }
-        const int index = static_cast<int>(device_.pads.size());
         device_.pads.push_back(std::move(pad));
-        readRoutes(device_.pads.back(), index, node);
+        padNodes_.push_back(node);
     }
 }
 
-void DeviceReader::readRoutes(Pad& pad, int index, const JsonNode& node)
+void DeviceReader::readElectrical(Pad& pad, const JsonNode& node)
 {
-    std::vector<int> codes;
-    for (const auto& [key, signal] : node.optionalChild("routes").members()) {
-        int code = -1;
-        const auto [end, error] = std::from_chars(key.data(), key.data() + key.size(), code);
-        if (error != std::errc() || end != key.data() + key.size() || code < 0 || code > 255) {
-            signal.fail(fmt::format("\"{}\" is not a selector code; use a number.", key));
-            continue;
+    pad.bank = node.string("bank", pad.bank);
+    if (node.has("max_toggle"))
+        pad.maxToggle = node.child("max_toggle").asFrequency();
+    pad.fiveVolt = node.boolean("five_volt", pad.fiveVolt);
+    pad.openDrain = node.boolean("open_drain", pad.openDrain);
+    if (node.has("drives")) {
+        pad.drives.clear();
+        for (const JsonNode& drive : node.child("drives").items())
+            pad.drives.push_back(drive.asCurrent());
+    }
+    if (node.has("pulls")) {
+        pad.pulls.clear();
+        for (const JsonNode& pull : node.child("pulls").items()) {
+            const std::string text = pull.asString();
+            if (text != "up" && text != "down")
+                pull.fail(fmt::format("\"{}\" is not a pull; use up or down.", text));
+            pad.pulls.push_back(text == "down" ? Pad::Pull::Down : Pad::Pull::Up);
         }
-        if (std::find(codes.begin(), codes.end(), code) != codes.end())
-            signal.fail(fmt::format("the code {} is used twice on {}.", code, pad.name));
-        codes.push_back(code);
-        if (pad.port >= 0 && ok()) {
-            const FieldRef field = device_.roleField(pad.port, "function" + std::to_string(pad.bit));
-            if (std::uint32_t(code) > device_.fieldOf(field).maxCode())
-                signal.fail(fmt::format("the code {} does not fit into {}.", code, device_.nameOf(field)));
-        }
-        addRoute(index, code, signal);
     }
-    for (const JsonNode& signal : node.optionalChild("fixed").items())
-        addRoute(index, -1, signal);
-}
-
-void DeviceReader::addRoute(int pad, int code, const JsonNode& node)
-{
-    const std::string dotted = node.asString();
-    const size_t dot = dotted.find('.');
-    Route route;
-    route.pad = pad;
-    route.code = code;
-    route.instance = device_.findInstance(std::string_view(dotted).substr(0, dot));
-    if (route.instance >= 0 && dot != std::string::npos) {
-        const auto& signals = device_.instances[size_t(route.instance)].signals;
-        for (size_t s = 0; s < signals.size(); ++s)
-            if (signals[s].name == std::string_view(dotted).substr(dot + 1))
-                route.signal = static_cast<int>(s);
-    }
-    if (route.signal < 0) {
-        std::vector<std::string> names;
-        for (const Instance& instance : device_.instances)
-            for (const InstanceSignal& signal : instance.signals)
-                names.push_back(instance.name + "." + signal.name);
-        node.fail(fmt::format("\"{}\" is not a signal of this device.{}", dotted, didYouMean(dotted, names)));
-        return;
-    }
-    device_.pads[size_t(pad)].routes.push_back(static_cast<int>(device_.routes.size()));
-    device_.routes.push_back(route);
 }
 
 void DeviceReader::readPackage()

@@ -24,7 +24,8 @@ std::int64_t betterFactor(const Facts& f, int clock)
     for (const std::int64_t factor : node.factors) {
         ClockState trial = state;
         trial.rate = node.type == ClockNode::Type::Divide ? input / Rational(factor) : input * Rational(factor);
-        if (!limitBreak(trial) && (best == 0 || std::abs(factor - state.setting) < std::abs(best - state.setting)))
+        const auto off = [&](std::int64_t whole) { return std::abs(whole * node.unit - state.setting); };
+        if (!limitBreak(trial) && (best == 0 || off(factor) < off(best)))
             best = factor;
     }
     return best;
@@ -87,10 +88,10 @@ void kernelStopped(const Facts& f, std::vector<Finding>& out)
 
 void cpuStopped(const Facts& f, std::vector<Finding>& out)
 {
-    const ClockState& cpu = f.rates.clocks[size_t(f.device.cpuClock)];
+    const ClockState& cpu = f.rates.clocks[size_t(f.device.cpuClock())];
     if (!cpu.running)
         out.push_back({Severity::Error, {}, fmt::format("The CPU has no clock: {}. Choose a source that runs for the system clock.", cpu.stopped),
-                       {Place::Kind::Clock, f.device.clocks[size_t(f.device.cpuClock)].id, {}}, {}});
+                       {Place::Kind::Clock, f.device.clocks[size_t(f.device.cpuClock())].id, {}}, {}});
 }
 
 void flashTooSlow(const Facts& f, std::vector<Finding>& out)
@@ -115,7 +116,7 @@ void supplyOutside(const Facts& f, std::vector<Finding>& out)
 void crystalUnbound(const Facts& f, std::vector<Finding>& out)
 {
     for (size_t i = 0; i < f.device.clocks.size(); ++i) {
-        if (f.device.clocks[i].type != ClockNode::Type::Crystal || !f.rates.clocks[i].running)
+        if ((f.device.clocks[i].type != ClockNode::Type::Crystal && f.device.clocks[i].type != ClockNode::Type::External) || !f.rates.clocks[i].running)
             continue;
         bool claimed = false;
         for (size_t n = 0; n < f.plan.needs.size(); ++n)
@@ -123,6 +124,33 @@ void crystalUnbound(const Facts& f, std::vector<Finding>& out)
         if (!claimed)
             out.push_back({Severity::Caution, {}, fmt::format("{} runs, but no bound need keeps its pads free. Bind the crystal's need.", f.device.clocks[i].name),
                            {Place::Kind::Clock, f.device.clocks[i].id, {}}, {}});
+    }
+}
+
+void crystalLoad(const Facts& f, std::vector<Finding>& out)
+{
+    for (size_t i = 0; i < f.device.clocks.size(); ++i) {
+        const ClockNode& node = f.device.clocks[i];
+        const std::pair<Capacitance, std::uint32_t>* best = nearestLoad(node, f.rates.clocks[i].load);
+        if (!best || !f.rates.clocks[i].running || best->first == f.rates.clocks[i].load)
+            continue;
+        out.push_back({Severity::Caution, {}, fmt::format("{}: the board's crystal wants {}, the oscillator can switch in {} at the nearest; the rate will be a little off. "
+                                                          "Choose another crystal, or add the difference on the board.",
+                                                          node.name, format(f.rates.clocks[i].load), format(best->first)),
+                       {Place::Kind::Clock, node.id, {}}, {}});
+    }
+}
+
+void trimIdle(const Facts& f, std::vector<Finding>& out)
+{
+    for (size_t i = 0; i < f.device.clocks.size(); ++i) {
+        const ClockNode& node = f.device.clocks[i];
+        const auto said = f.plan.clocks.find(node.id);
+        if (!node.trim || f.rates.clocks[i].trimmed || !f.rates.clocks[i].running || said == f.plan.clocks.end() || said->second.find("trimmed") == std::string::npos)
+            continue;
+        out.push_back({Severity::Caution, {}, fmt::format("{} is to be trimmed by {}, which does not run: {}. It stays at {}.", node.name, f.device.clocks[size_t(node.trim->by)].name,
+                                                          f.rates.clocks[size_t(node.trim->by)].stopped, format(f.rates.clocks[i].tolerance)),
+                       {Place::Kind::Clock, node.id, {}}, {}});
     }
 }
 
@@ -148,6 +176,8 @@ std::vector<Rule> clockRules()
         {"CLK-06", "The supply suits the operating range.", supplyOutside, nullptr},
         {"CLK-07", "A crystal that runs has its pads.", crystalUnbound, nullptr},
         {"CLK-08", "The CPU has a clock.", cpuStopped, nullptr},
+        {"CLK-09", "A crystal sees the load that it wants.", crystalLoad, nullptr},
+        {"CLK-10", "What trims a clock runs.", trimIdle, nullptr},
     };
 }
 

@@ -29,18 +29,25 @@ void openNeeds(const Facts& f, std::vector<Finding>& out)
         if (bound.state != BoundNeed::State::Open)
             continue;
         std::vector<std::string> missing;
+        std::vector<std::string> requests;
         bool impossible = false;
         for (const Seat& seat : bound.seats) {
             if (seat.pad < 0)
                 missing.push_back(seat.signal.title);
             impossible = impossible || !seat.impossible.empty();
         }
-        if (missing.empty() && impossible)
+        for (const Stream& stream : bound.streams) {
+            if (stream.channel < 0)
+                requests.push_back(stream.request);
+            impossible = impossible || !stream.impossible.empty();
+        }
+        if (missing.empty() && requests.empty() && impossible)
             continue; // said by the rule for impossible pads
         const KindSpec* kind = findKind(f.plan.needs[n].kind);
         const bool noInstance = bound.instance < 0 && kind && !kind->instanceKind.empty();
-        const std::string what = missing.size() == bound.seats.size() ? "is not bound yet"
+        const std::string what = missing.size() == bound.seats.size() && (!missing.empty() || noInstance) ? "is not bound yet"
                                  : missing.empty() && noInstance      ? "has no instance"
+                                 : missing.empty()                    ? "has no DMA channel for " + listed(requests)
                                                                       : "has no pad for " + listed(missing);
         out.push_back({Severity::Error, {}, fmt::format("{} {}; it is left out of the source.", f.plan.needs[n].title, what),
                        {Place::Kind::Need, f.plan.needs[n].id, {}}, "Bind it"});
@@ -54,7 +61,7 @@ const Claim& easiestToMove(const Facts& f, const Contest& contest)
         if (claim.seat < 0)
             return 1;
         const Seat& seat = f.bindings.needs[size_t(claim.need)].seats[size_t(claim.seat)];
-        return seat.route < 0 ? 0 : f.device.routes[size_t(seat.route)].code < 0 ? 2 : 1;
+        return seat.route < 0 ? 0 : f.device.routes[size_t(seat.route)].mechanism == Route::Mechanism::Fixed ? 2 : 1;
     };
     // Of equals the one that was stated last gives way.
     return *std::min_element(contest.claims.rbegin(), contest.claims.rend(), [&](const Claim& a, const Claim& b) { return weight(a) < weight(b); });
@@ -67,14 +74,32 @@ std::string capitalised(std::string text)
     return text;
 }
 
+/// "set 1", "SER2 as UART": how one claim wants a resource; empty where there is only one way.
+std::string wantedAs(const Facts& f, const Contest& contest, size_t claim)
+{
+    switch (contest.resource.kind) {
+    case Resource::Kind::Setting: {
+        const FieldRef& field = f.device.muxFields[size_t(contest.resource.index)];
+        return codeName(f.device, {field, static_cast<std::uint32_t>(std::stoul(contest.as[claim]))});
+    }
+    case Resource::Kind::Unit:
+        return "as " + contest.as[claim];
+    default:
+        return {};
+    }
+}
+
 void contests(const Facts& f, std::vector<Finding>& out, Resource::Kind kind, const char* why)
 {
     for (const Contest& contest : f.bindings.contests) {
         if (contest.resource.kind != kind)
             continue;
         std::vector<std::string> who;
-        for (const Claim& claim : contest.claims)
-            who.push_back(titleOf(f, claim));
+        for (size_t i = 0; i < contest.claims.size(); ++i) {
+            // What each wants is worth a word where the thing itself can be had in several ways.
+            const std::string as = wantedAs(f, contest, i);
+            who.push_back(titleOf(f, contest.claims[i]) + (as.empty() ? "" : " (" + as + ")"));
+        }
         const Claim& last = easiestToMove(f, contest);
         const std::string need = f.plan.needs[size_t(last.need)].id;
         Place place{Place::Kind::Need, need, {}};
@@ -93,11 +118,32 @@ void contestedPads(const Facts& f, std::vector<Finding>& out)
 }
 void contestedInstances(const Facts& f, std::vector<Finding>& out)
 {
-    contests(f, out, Resource::Kind::Instance, "it can serve one. Move one to another instance");
+    contests(f, out, Resource::Kind::Instance, "it can serve one, or several of one kind in step. Move one to another instance");
 }
 void contestedLines(const Facts& f, std::vector<Finding>& out)
 {
     contests(f, out, Resource::Kind::Line, "pads of the same bit share it over all ports. Move one to a pad of another bit");
+}
+
+void contestedUnits(const Facts& f, std::vector<Finding>& out)
+{
+    contests(f, out, Resource::Kind::Unit, "it is one thing at a time. Move one to another unit");
+}
+void contestedSettings(const Facts& f, std::vector<Finding>& out)
+{
+    contests(f, out, Resource::Kind::Setting, "it moves all their signals together. Move one of them");
+}
+void contestedChannels(const Facts& f, std::vector<Finding>& out)
+{
+    contests(f, out, Resource::Kind::Channel, "each channel serves one. Move one to a pad of another channel");
+}
+void contestedInside(const Facts& f, std::vector<Finding>& out)
+{
+    contests(f, out, Resource::Kind::Exclusive, "the chip has it once. Move one to another");
+}
+void contestedDma(const Facts& f, std::vector<Finding>& out)
+{
+    contests(f, out, Resource::Kind::Dma, "it serves one request. Give one another channel");
 }
 
 void impossiblePads(const Facts& f, std::vector<Finding>& out)
@@ -107,6 +153,11 @@ void impossiblePads(const Facts& f, std::vector<Finding>& out)
             if (!seat.impossible.empty())
                 out.push_back({Severity::Error, {}, fmt::format("{}: {}. Choose another pad for {}.", f.plan.needs[n].title, seat.impossible, seat.signal.title),
                                {Place::Kind::Signal, f.plan.needs[n].id, seat.signal.id}, "Bind it anew"});
+    for (size_t n = 0; n < f.plan.needs.size(); ++n)
+        for (const Stream& stream : f.bindings.needs[n].streams)
+            if (!stream.impossible.empty())
+                out.push_back({Severity::Error, {}, fmt::format("{}: {}. Choose another channel.", f.plan.needs[n].title, stream.impossible),
+                               {Place::Kind::Need, f.plan.needs[n].id, {}}, "Bind it anew"});
 }
 
 void debugPads(const Facts& f, std::vector<Finding>& out)
@@ -155,8 +206,10 @@ Expected<Edit> fixByMoving(const Facts& f, const Finding& finding)
     for (const Contest& contest : f.bindings.contests)
         for (const Claim& claim : contest.claims)
             if (f.plan.needs[size_t(claim.need)].id == id) {
-                if (contest.resource.kind == Resource::Kind::Instance)
+                if (contest.resource.kind == Resource::Kind::Instance || contest.resource.kind == Resource::Kind::Unit)
                     need->binding = {};
+                else if (contest.resource.kind == Resource::Kind::Dma)
+                    need->binding.dma.clear();
                 else if (claim.seat >= 0)
                     need->binding.pads.erase(f.bindings.needs[size_t(claim.need)].seats[size_t(claim.seat)].signal.id);
             }
@@ -176,11 +229,16 @@ std::vector<Rule> pinRules()
 {
     return {
         {"PIN-01", "A pad carries one signal.", contestedPads, fixByMoving},
-        {"PIN-02", "An instance serves one need.", contestedInstances, fixByMoving},
+        {"PIN-02", "An instance serves one need, or several that use it in the same way.", contestedInstances, fixByMoving},
         {"PIN-03", "An external-interrupt line watches one pad.", contestedLines, fixByMoving},
         {"PIN-04", "A pad can carry the signal that it is given.", impossiblePads, fixByMoving},
         {"PIN-05", "Debug pads stay with the debug port.", debugPads, fixByMoving},
         {"PIN-06", "A pad that the board has routed keeps to its net.", boardNets, fixByMoving},
+        {"PIN-07", "A unit is one thing at a time.", contestedUnits, fixByMoving},
+        {"PIN-08", "A remap or matrix field holds one code.", contestedSettings, fixByMoving},
+        {"PIN-09", "A channel of a shared timer or converter serves one need.", contestedChannels, fixByMoving},
+        {"PIN-10", "What several signals share inside the chip is used once.", contestedInside, fixByMoving},
+        {"PIN-11", "A DMA channel serves one request.", contestedDma, fixByMoving},
         {"NEED-01", "Every need is bound.", openNeeds, fixByBinding},
     };
 }

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // The order in which clocks are brought from reset to the plan, so that no limit is broken on the way:
-//   unlock; regulator up; sources on and ready; more wait states; PLLs set while off, on, locked; larger bus dividers;
+//   unlock; regulator up; more wait states; larger bus dividers; sources on and ready; PLLs set while off, on, locked;
 //   the system select, confirmed; smaller bus dividers; kernels' dividers and selects; fewer wait states; regulator down;
 //   sources that nothing uses off.
 // Only what differs from reset is written.
@@ -10,6 +10,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <utility>
 
 namespace bindrel {
 
@@ -25,18 +26,20 @@ public:
         const bool up = rangeGrows();
         if (up)
             setRange();
-        sourcesOn();
         const auto codeNow = device_.registerOf(device_.waitStates).reset >> device_.fieldOf(device_.waitStates).lsb &
                              device_.fieldOf(device_.waitStates).maxCode();
         const std::uint32_t codeThen = rates_.waitStates ? static_cast<std::uint32_t>(*rates_.waitStates) : codeNow;
         if (codeThen > codeNow)
             setWaitStates(codeThen);
-        plls();
+        // Sources may themselves get faster while the system runs from them, so they come after what makes that safe.
         dividers([](std::int64_t now, std::int64_t then) { return then > now; });
+        sourcesOn();
+        plls();
         selects("system");
         dividers([](std::int64_t now, std::int64_t then) { return then < now; });
         kernelDividers();
         selects("kernel");
+        gates();
         if (codeThen < codeNow)
             setWaitStates(codeThen);
         if (!up)
@@ -78,18 +81,13 @@ private:
         const std::string why = fmt::format("Core regulator to {}: up to {}.", range.name, format(range.waitStateLimits.back()));
         add(updateStep(device_, {{device_.rangeControl, range.code, range.name}}, why));
         if (device_.rangeReady.valid())
-            add(waitStep(device_, device_.rangeReady, 1, Duration(Rational(1, 1000)), fmt::format("The regulator has settled in {}.", range.name)));
+            add(waitStep(device_, device_.rangeReady.ref, device_.rangeReady.code, Duration(Rational(1, 1000)), fmt::format("The regulator has settled in {}.", range.name)));
     }
 
     void setWaitStates(std::uint32_t code)
     {
         add(updateStep(device_, {{device_.waitStates, code, fmt::format("{} wait states", code)}},
                        fmt::format("{} flash wait states for {}.", code, rateText(size_t(device_.flashClock)))));
-    }
-
-    bool isSource(const ClockNode& node) const
-    {
-        return node.type == ClockNode::Type::Oscillator || node.type == ClockNode::Type::Crystal;
     }
 
     /// Twice the data sheet's start-up time: late enough for a slow part, soon enough to report a dead one.
@@ -104,66 +102,110 @@ private:
     {
         for (size_t i = 0; i < device_.clocks.size(); ++i) {
             const ClockNode& node = device_.clocks[i];
-            if (!isSource(node) || !state(i).running || !node.enable.valid() || node.onAtReset)
+            if (!node.isSource() || !state(i).running)
                 continue;
-            add(updateStep(device_, {{node.enable, 1, node.name + " on"}}, fmt::format("{} on: {}.", node.name, rateText(i))));
-            if (node.ready.valid())
-                add(waitStep(device_, node.ready, 1, timeoutFor(node), fmt::format("{} runs; it needs up to {}.", node.name, format(node.startup))));
+            load(node);
+            rate(i);
+            const bool later = node.enable.valid() && !node.onAtReset;
+            if (later)
+                add(updateStep(device_, {{node.enable.ref, node.enable.code, node.name + " on"}}, fmt::format("{} on: {}.", node.name, rateText(i))));
+            if (node.ready.valid() && (later || state(i).setting != node.resetValue))
+                add(waitStep(device_, node.ready.ref, node.ready.code, timeoutFor(node), fmt::format("{} runs; it needs up to {}.", node.name, format(node.startup))));
+            if (state(i).trimmed)
+                add(updateStep(device_, {{node.trim->enable.ref, node.trim->enable.code, node.name + " trimmed"}},
+                               fmt::format("Trim {} by {}: {}.", node.name, node.trim->by >= 0 ? device_.clocks[size_t(node.trim->by)].name : node.trim->bySignal,
+                                           format(state(i).tolerance))));
+            if (state(i).monitored && node.monitor)
+                add(updateStep(device_, {{node.monitor->enable.ref, node.monitor->enable.code, node.name + " monitored"}},
+                               fmt::format("Watch {}; when it stops, {} takes over.", node.name, device_.clocks[size_t(node.monitor->fallsBackTo)].name)));
         }
+    }
+
+    /// The load that the oscillator switches in, nearest to what the crystal wants.
+    void load(const ClockNode& node)
+    {
+        const std::pair<Capacitance, std::uint32_t>* best = nearestLoad(node, rates_.clocks[size_t(&node - device_.clocks.data())].load);
+        const auto now = node.loadControl.valid() ? device_.registerOf(node.loadControl).reset >> device_.fieldOf(node.loadControl).lsb & device_.fieldOf(node.loadControl).maxCode() : 0;
+        if (best && best->second != now)
+            add(updateStep(device_, {{node.loadControl, best->second, node.name + " load"}}, fmt::format("{}: load capacitance {}.", node.name, format(best->first))));
+    }
+
+    /// The rate of an oscillator that has several, with its factory calibration before it.
+    void rate(size_t i)
+    {
+        const ClockNode& node = device_.clocks[i];
+        if (node.rates.empty() || state(i).setting == node.resetValue)
+            return;
+        const ClockNode::RateChoice& choice = node.rates[size_t(state(i).setting)];
+        if (choice.calibration.valid())
+            add(copyStep(device_, node.calibrationInto, choice.calibration, fmt::format("{}: the factory's calibration for {}.", node.name, rateText(i))));
+        add(updateStep(device_, {{node.control, choice.code, fmt::format("{} {}", node.name, rateText(i))}}, fmt::format("{} at {}.", node.name, rateText(i))));
     }
 
     void sourcesOff()
     {
         for (size_t i = 0; i < device_.clocks.size(); ++i) {
             const ClockNode& node = device_.clocks[i];
-            if (isSource(node) && node.onAtReset && !state(i).running && node.enable.valid())
-                add(updateStep(device_, {{node.enable, 0, node.name + " off"}}, fmt::format("{} off: nothing uses it.", node.name)));
+            // What the regulator or a watchdog needs at all times cannot be switched off: it has no enable.
+            if (node.isSource() && node.onAtReset && !state(i).running && node.enable.valid()) {
+                const std::uint32_t off = node.enable.code == 0 ? 1 : 0;
+                add(updateStep(device_, {{node.enable.ref, off, node.name + " off"}}, fmt::format("{} off: nothing uses it.", node.name)));
+            }
         }
     }
 
-    std::uint32_t codeOf(size_t i) const
+    /// The fields that hold a clock's setting: its control, and the fraction where it has one.
+    std::vector<FieldWrite> controlsOf(size_t i) const
     {
         const ClockNode& node = device_.clocks[i];
+        const std::string cause = fmt::format("{} {}", node.name, operationText(device_, rates_, static_cast<int>(i)));
+        const std::int64_t setting = state(i).setting;
         if (node.type == ClockNode::Type::Select)
-            return node.inputs[size_t(state(i).setting)].code;
-        return node.encoding.encode(state(i).setting).value_or(0);
+            return {{node.control, node.inputs[size_t(setting)].code, cause}};
+        if (node.fraction.valid())
+            return {{node.control, node.encoding.encode(setting / node.unit).value_or(0), cause}, {node.fraction, static_cast<std::uint32_t>(setting % node.unit), cause}};
+        return {{node.control, node.encoding.encode(setting).value_or(0), cause}};
     }
 
-    FieldWrite controlOf(size_t i) const
+    /// Whole and fraction in one write where they share a register.
+    void setControl(size_t i, const std::string& why)
     {
-        const ClockNode& node = device_.clocks[i];
-        return {node.control, codeOf(i), fmt::format("{} {}", node.name, operationText(device_, rates_, static_cast<int>(i)))};
+        addByRegister(controlsOf(i), why);
+    }
+
+    void addByRegister(std::vector<FieldWrite> fields, std::string why)
+    {
+        std::stable_sort(fields.begin(), fields.end(), [](const FieldWrite& a, const FieldWrite& b) {
+            return std::pair(a.ref.instance, a.ref.reg) < std::pair(b.ref.instance, b.ref.reg);
+        });
+        for (size_t k = 0; k < fields.size();) {
+            size_t end = k;
+            while (end < fields.size() && fields[end].ref.instance == fields[k].ref.instance && fields[end].ref.reg == fields[k].ref.reg)
+                ++end;
+            add(updateStep(device_, {fields.begin() + std::ptrdiff_t(k), fields.begin() + std::ptrdiff_t(end)}, std::exchange(why, {})));
+            k = end;
+        }
     }
 
     void plls()
     {
         for (size_t i = 0; i < device_.clocks.size(); ++i) {
             const ClockNode& node = device_.clocks[i];
-            if (isSource(node) || !node.enable.valid() || !state(i).running)
+            if (node.isSource() || node.type == ClockNode::Type::Gate || !node.enable.valid() || !state(i).running || node.onAtReset)
                 continue;
             // Everything that this PLL freezes, a register at a time.
             std::vector<FieldWrite> fields;
             std::vector<std::string> words;
             for (size_t k = 0; k < device_.clocks.size(); ++k)
                 if (device_.clocks[k].frozenBy == static_cast<int>(i) && device_.clocks[k].control.valid()) {
-                    fields.push_back(controlOf(k));
+                    for (FieldWrite& write : controlsOf(k))
+                        fields.push_back(std::move(write));
                     words.push_back(fmt::format("{} {}", device_.clocks[k].name, operationText(device_, rates_, static_cast<int>(k))));
                 }
-            std::stable_sort(fields.begin(), fields.end(), [](const FieldWrite& a, const FieldWrite& b) {
-                return std::pair(a.ref.instance, a.ref.reg) < std::pair(b.ref.instance, b.ref.reg);
-            });
-            std::string why = fmt::format("{} {}: {}, set while it is off.", node.name, rateText(i), fmt::join(words, ", "));
-            for (size_t k = 0; k < fields.size();) {
-                size_t end = k;
-                while (end < fields.size() && fields[end].ref.instance == fields[k].ref.instance && fields[end].ref.reg == fields[k].ref.reg)
-                    ++end;
-                add(updateStep(device_, {fields.begin() + std::ptrdiff_t(k), fields.begin() + std::ptrdiff_t(end)}, why));
-                why.clear();
-                k = end;
-            }
-            add(updateStep(device_, {{node.enable, 1, node.name + " on"}}, {}));
+            addByRegister(std::move(fields), fmt::format("{} {}: {}, set while it is off.", node.name, rateText(i), fmt::join(words, ", ")));
+            add(updateStep(device_, {{node.enable.ref, node.enable.code, node.name + " on"}}, {}));
             if (node.ready.valid())
-                add(waitStep(device_, node.ready, 1, timeoutFor(node), fmt::format("{} has locked; it needs up to {}.", node.name, format(node.startup))));
+                add(waitStep(device_, node.ready.ref, node.ready.code, timeoutFor(node), fmt::format("{} has locked; it needs up to {}.", node.name, format(node.startup))));
         }
     }
 
@@ -172,7 +214,7 @@ private:
         for (size_t i = 0; i < device_.clocks.size(); ++i) {
             const ClockNode& node = device_.clocks[i];
             if (node.tier == "system" && node.type == ClockNode::Type::Divide && node.control.valid() && when(node.resetValue, state(i).setting))
-                add(updateStep(device_, {controlOf(i)}, fmt::format("{} {}: {} when the system clock is on.", node.name, operationText(device_, rates_, int(i)), rateText(i))));
+                setControl(i, fmt::format("{} {}: {} when the system clock is on.", node.name, operationText(device_, rates_, int(i)), rateText(i)));
         }
     }
 
@@ -181,7 +223,7 @@ private:
         for (size_t i = 0; i < device_.clocks.size(); ++i) {
             const ClockNode& node = device_.clocks[i];
             if (node.tier == "kernel" && node.type == ClockNode::Type::Divide && node.control.valid() && state(i).used && state(i).setting != node.resetValue)
-                add(updateStep(device_, {controlOf(i)}, fmt::format("{} {}: {}.", node.name, operationText(device_, rates_, int(i)), rateText(i))));
+                setControl(i, fmt::format("{} {}: {}.", node.name, operationText(device_, rates_, int(i)), rateText(i)));
         }
     }
 
@@ -191,9 +233,18 @@ private:
             const ClockNode& node = device_.clocks[i];
             if (node.tier != tier || node.type != ClockNode::Type::Select || !state(i).running || !state(i).used || state(i).setting == node.resetValue)
                 continue;
-            add(updateStep(device_, {controlOf(i)}, fmt::format("{} {}: {}.", node.name, operationText(device_, rates_, int(i)), rateText(i))));
+            setControl(i, fmt::format("{} {}: {}.", node.name, operationText(device_, rates_, int(i)), rateText(i)));
             if (node.status.valid())
-                add(waitStep(device_, node.status, codeOf(i), Duration(Rational(1, 10'000)), fmt::format("{} has switched.", node.name)));
+                add(waitStep(device_, node.status, node.inputs[size_t(state(i).setting)].code, Duration(Rational(1, 10'000)), fmt::format("{} has switched.", node.name)));
+        }
+    }
+
+    void gates()
+    {
+        for (size_t i = 0; i < device_.clocks.size(); ++i) {
+            const ClockNode& node = device_.clocks[i];
+            if (node.type == ClockNode::Type::Gate && state(i).running && !node.onAtReset)
+                add(updateStep(device_, {{node.enable.ref, node.enable.code, node.name + " on"}}, fmt::format("{} on: {}.", node.name, rateText(i))));
         }
     }
 

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/image/image.h"
 
+#include <fmt/format.h>
+
 #include <algorithm>
 #include <map>
 
@@ -19,6 +21,14 @@ Step stepOf(const Device& device, Step::Kind kind, std::vector<FieldWrite> field
         step.mask |= field.mask();
         step.value |= (write.code & field.maxCode()) << field.lsb;
     }
+    // A register with a key ignores every write that does not carry it.
+    const std::vector<Field>& all = device.registerOf(fields.front().ref).fields;
+    for (size_t f = 0; f < all.size() && kind != Step::Kind::Wait; ++f)
+        if (all[f].access == Field::Access::Key && !(step.mask & all[f].mask())) {
+            step.mask |= all[f].mask();
+            step.value |= all[f].key << all[f].lsb;
+            fields.push_back({{step.instance, step.reg, static_cast<int>(f)}, all[f].key, "key"});
+        }
     step.fields = std::move(fields);
     step.why = std::move(why);
     return step;
@@ -29,7 +39,7 @@ std::uint32_t keptBits(const Register& reg)
 {
     std::uint32_t mask = 0;
     for (const Field& field : reg.fields)
-        if (field.access == Field::Access::ReadWrite)
+        if (field.keepsWrites())
             mask |= field.mask();
     return mask;
 }
@@ -38,7 +48,7 @@ void foldRegisters(Image& image, const Device& device)
 {
     std::map<std::uint32_t, RegisterValue> byAddress;
     for (const Step& step : image.steps) {
-        if (step.kind == Step::Kind::Wait)
+        if (step.kind == Step::Kind::Wait || step.kind == Step::Kind::Copy)
             continue;
         const Register& reg = device.blockOf(step.instance).registers[size_t(step.reg)];
         const std::uint32_t kept = keptBits(reg);
@@ -75,6 +85,25 @@ Step writeStep(const Device& device, std::vector<FieldWrite> fields, std::string
 Step updateStep(const Device& device, std::vector<FieldWrite> fields, std::string why)
 {
     return stepOf(device, Step::Kind::Update, std::move(fields), std::move(why));
+}
+
+Step copyStep(const Device& device, const FieldRef& into, const FieldRef& from, std::string why)
+{
+    Step step = stepOf(device, Step::Kind::Copy, {{into, 0, device.nameOf(from)}}, std::move(why));
+    step.from = from;
+    return step;
+}
+
+std::vector<Step> wakeSteps(const Device& device, int instance)
+{
+    const Instance& facts = device.instances[size_t(instance)];
+    const auto codeNow = [&](const FieldRef& ref) { return device.registerOf(ref).reset >> device.fieldOf(ref).lsb & device.fieldOf(ref).maxCode(); };
+    std::vector<Step> out;
+    if (facts.gate.valid() && codeNow(facts.gate.ref) != facts.gate.code)
+        out.push_back(updateStep(device, {{facts.gate.ref, facts.gate.code, facts.name + " clocked"}}, fmt::format("Clock {}.", facts.name)));
+    if (facts.reset.valid() && codeNow(facts.reset.ref) != facts.reset.code)
+        out.push_back(updateStep(device, {{facts.reset.ref, facts.reset.code, facts.name + " out of reset"}}, fmt::format("Let {} out of reset.", facts.name)));
+    return out;
 }
 
 Step waitStep(const Device& device, const FieldRef& ref, std::uint32_t code, const Duration& timeout, std::string why)

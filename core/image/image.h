@@ -22,6 +22,7 @@ struct Step {
         Write,  ///< the whole register gets `value`
         Update, ///< the bits of `mask` get those of `value`, the others stay
         Wait,   ///< until the bits of `mask` equal `value`, or the time-out passes
+        Copy,   ///< the bits of `mask` get what the field `from` reads: a factory value that only the chip knows
     };
     enum class Phase { Clocks, Pins, Need, Start };
     Kind kind = Kind::Write;
@@ -32,6 +33,7 @@ struct Step {
     std::uint32_t mask = 0;
     std::uint32_t value = 0;
     Duration timeout;
+    FieldRef from; ///< Copy
     std::vector<FieldWrite> fields;
     std::string why; ///< what it achieves, with numbers; heads a block of steps
 };
@@ -63,12 +65,15 @@ Image makeImage(const Device& device, const Plan& plan, const Bindings& bindings
 // The parts of the bring-up, each in a file of its own.
 void appendClockSteps(Image& image, const Device& device, const Rates& rates);
 void appendPinSteps(Image& image, const Device& device, const Plan& plan, const Bindings& bindings, const std::vector<PadSetup>& pads);
+/// Clock gate on and reset released of an instance, as far as it has them; nothing when that is so after reset.
+std::vector<Step> wakeSteps(const Device& device, int instance);
 void appendNeedSteps(Image& image, const Device& device, const Plan& plan, const Bindings& bindings,
                      const std::vector<Setting>& settings, const std::vector<PadSetup>& pads);
 
 /// A write of whole register, an update of some fields, a wait for a field. Several fields must lie in one register.
 Step writeStep(const Device& device, std::vector<FieldWrite> fields, std::string why);
 Step updateStep(const Device& device, std::vector<FieldWrite> fields, std::string why);
+Step copyStep(const Device& device, const FieldRef& into, const FieldRef& from, std::string why);
 Step waitStep(const Device& device, const FieldRef& ref, std::uint32_t code, const Duration& timeout, std::string why);
 
 } // namespace bindrel

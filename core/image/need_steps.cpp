@@ -6,6 +6,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <charconv>
 
 namespace bindrel {
 
@@ -15,11 +16,59 @@ class NeedBringUp {
 public:
     NeedBringUp(Image& image, const Device& device, const Plan& plan, int need) : image_(image), device_(device), plan_(plan), need_(need) {}
 
+    /// Clock, personality and DMA channels of the instance: all that can be set for it without its arithmetic.
+    void instance(const BoundNeed& bound)
+    {
+        gate(bound.instance);
+        for (const FieldCode& select : selectsOf(bound))
+            if (select.ref.instance != bound.instance)
+                add(updateStep(device_, {{select.ref, select.code, plan_.needs[size_t(need_)].title}},
+                               fmt::format("{} becomes {}.", device_.instances[size_t(bound.instance)].unit, device_.instances[size_t(bound.instance)].name)), Step::Phase::Need);
+        for (const Stream& stream : bound.streams)
+            if (device_.dma.instance >= 0) {
+                const FieldRef router = device_.roleField(device_.dma.instance, "request" + std::to_string(stream.channel));
+                if (!router.valid())
+                    continue;
+                gate(device_.dma.instance);
+                add(updateStep(device_, {{router, linkCode(bound, stream), plan_.needs[size_t(need_)].title + ", DMA"}},
+                               fmt::format("DMA channel {} serves {}.{}.", stream.channel, device_.instances[size_t(bound.instance)].name, stream.request)), Step::Phase::Need);
+            }
+    }
+
+    /// Fields of the instance's own registers that its personality and its lanes' roles need, where no arithmetic writes them.
+    void ownSelects(const BoundNeed& bound)
+    {
+        for (const FieldCode& select : selectsOf(bound))
+            if (select.ref.instance == bound.instance)
+                add(updateStep(device_, {{select.ref, select.code, plan_.needs[size_t(need_)].title}}, "Roles of the lanes."), Step::Phase::Need);
+    }
+
+    /// Plain values of fields, as a custom need gives them: "CTL.MODE=2 CTL.ON=1".
+    void plainFields(const BoundNeed& bound)
+    {
+        const std::string& name = device_.instances[size_t(bound.instance)].name;
+        for (const std::string& word : splitted(goalText(plan_.needs[size_t(need_)], "fields"), ' ')) {
+            if (word.empty())
+                continue;
+            const size_t equals = word.find('=');
+            const std::optional<FieldRef> ref = device_.findField(name + "." + word.substr(0, equals));
+            std::uint32_t code = 0;
+            const char* first = word.data() + std::min(equals == std::string::npos ? word.size() : equals + 1, word.size());
+            const auto [end, error] = std::from_chars(first, word.data() + word.size(), code);
+            if (!ref || error != std::errc() || end != word.data() + word.size() || code > device_.fieldOf(*ref).maxCode())
+                image_.unplaced.push_back(fmt::format("{}: \"{}\" is no field with a value that fits (write REGISTER.FIELD=1)", name, word));
+            else
+                add(updateStep(device_, {{*ref, code, "fields"}}, {}), Step::Phase::Need);
+        }
+    }
+
     void peripheral(const BoundNeed& bound, const Setting& setting)
     {
         const Instance& instance = device_.instances[size_t(bound.instance)];
-        gate(bound.instance);
         std::vector<std::pair<int, std::vector<FieldWrite>>> registers;
+        for (const FieldCode& select : selectsOf(bound))
+            if (select.ref.instance == bound.instance)
+                registerOf(registers, select.ref.reg).push_back({select.ref, select.code, plan_.needs[size_t(need_)].title});
         int last = -1;
         for (const RoleValue& value : setting.roles) {
             if (value.when != RoleValue::When::Config)
@@ -29,10 +78,7 @@ public:
                 continue;
             if (value.role == "on")
                 last = write.ref.reg;
-            auto at = std::find_if(registers.begin(), registers.end(), [&](const auto& r) { return r.first == write.ref.reg; });
-            if (at == registers.end())
-                at = registers.insert(registers.end(), {write.ref.reg, {}});
-            at->second.push_back(std::move(write));
+            registerOf(registers, write.ref.reg).push_back(std::move(write));
         }
         // The register with the "on" bit comes last, so that nothing starts half configured.
         std::stable_sort(registers.begin(), registers.end(), [&](const auto& a, const auto& b) {
@@ -40,7 +86,8 @@ public:
         });
         for (auto& [reg, fields] : registers) {
             const std::string why = fmt::format("{}.{}{}", instance.name, device_.blockOf(bound.instance).registers[size_t(reg)].name, purposeOf(fields, setting));
-            add(writeStep(device_, std::move(fields), why), Step::Phase::Need);
+            // Registers of a shared instance hold what its other needs have set.
+            add(bound.shared ? updateStep(device_, std::move(fields), why) : writeStep(device_, std::move(fields), why), Step::Phase::Need);
         }
         for (const RoleValue& value : setting.roles)
             if (FieldWrite write; value.when == RoleValue::When::Event && encode(bound.instance, value, write))
@@ -52,23 +99,25 @@ public:
 
     void line(const PadSetup& setup)
     {
-        if (setup.line < 0 || device_.lineInstance < 0)
-            return;
-        const int lines = device_.lineInstance;
-        const std::string n = std::to_string(setup.line);
         const Pad& pad = device_.pads[size_t(setup.pad)];
+        const int lines = device_.linesInPorts ? pad.port : device_.lineInstance;
+        if (setup.line < 0 || lines < 0)
+            return;
+        const std::string n = std::to_string(setup.line);
         const FieldRef port = device_.roleField(lines, "port" + n);
-        if (!port.valid()) {
+        if (!port.valid() && !device_.linesInPorts) {
             image_.unplaced.push_back(fmt::format("{} has no line {}", device_.instances[size_t(lines)].name, n));
             return;
         }
-        gate(lines);
+        if (!device_.linesInPorts)
+            gate(lines);
         std::uint32_t portCode = 0;
-        for (const EnumValue& value : device_.fieldOf(port).values)
+        for (const EnumValue& value : port.valid() ? device_.fieldOf(port).values : std::vector<EnumValue>())
             if (value.name == device_.instances[size_t(pad.port)].name)
                 portCode = value.code;
         const std::string title = plan_.needs[size_t(need_)].title;
-        add(updateStep(device_, {{port, portCode, title}}, fmt::format("Line {} watches {}.", n, pad.name)), Step::Phase::Need);
+        if (port.valid())
+            add(updateStep(device_, {{port, portCode, title}}, fmt::format("Line {} watches {}.", n, pad.name)), Step::Phase::Need);
         const auto put = [&](const char* role, bool on) {
             if (const FieldRef ref = device_.roleField(lines, role + n); ref.valid())
                 add(updateStep(device_, {{ref, on, title + ", edges"}}, {}), Step::Phase::Need);
@@ -104,9 +153,39 @@ private:
 
     void gate(int instance)
     {
-        const Instance& facts = device_.instances[size_t(instance)];
-        if (facts.gate.valid())
-            add(updateStep(device_, {{facts.gate, 1, facts.name + " clocked"}}, fmt::format("Clock {}.", facts.name)), Step::Phase::Need);
+        for (Step& step : wakeSteps(device_, instance))
+            add(std::move(step), Step::Phase::Need);
+    }
+
+    /// What makes the unit this instance, and what its seats' routes need beyond the pads.
+    std::vector<FieldCode> selectsOf(const BoundNeed& bound) const
+    {
+        std::vector<FieldCode> out = device_.instances[size_t(bound.instance)].selects;
+        for (const Seat& seat : bound.seats)
+            for (const FieldCode& select : seat.route < 0 ? std::vector<FieldCode>() : device_.routes[size_t(seat.route)].selects)
+                if (select.ref.instance == bound.instance)
+                    out.push_back(select);
+        std::sort(out.begin(), out.end());
+        out.erase(std::unique(out.begin(), out.end()), out.end());
+        return out;
+    }
+
+    static std::vector<FieldWrite>& registerOf(std::vector<std::pair<int, std::vector<FieldWrite>>>& registers, int reg)
+    {
+        auto at = std::find_if(registers.begin(), registers.end(), [reg](const auto& r) { return r.first == reg; });
+        if (at == registers.end())
+            at = registers.insert(registers.end(), {reg, {}});
+        return at->second;
+    }
+
+    std::uint32_t linkCode(const BoundNeed& bound, const Stream& stream) const
+    {
+        const auto& dma = device_.instances[size_t(bound.instance)].dma;
+        if (const auto links = dma.find(stream.request); links != dma.end())
+            for (const DmaLink& link : links->second)
+                if (link.channel == stream.channel)
+                    return link.code;
+        return 0;
     }
 
     bool encode(int instance, const RoleValue& value, FieldWrite& out)
@@ -147,8 +226,15 @@ void appendNeedSteps(Image& image, const Device& device, const Plan& plan, const
         if (bindings.needs[n].state != BoundNeed::State::Bound)
             continue;
         NeedBringUp bringUp(image, device, plan, static_cast<int>(n));
-        if (settings[n].computed)
-            bringUp.peripheral(bindings.needs[n], settings[n]);
+        if (bindings.needs[n].instance >= 0 && settings[n].notComputed.empty()) {
+            bringUp.instance(bindings.needs[n]);
+            if (settings[n].computed)
+                bringUp.peripheral(bindings.needs[n], settings[n]);
+            else
+                bringUp.ownSelects(bindings.needs[n]);
+            if (plan.needs[n].kind == "custom")
+                bringUp.plainFields(bindings.needs[n]);
+        }
         for (const PadSetup& setup : pads)
             if (setup.need == static_cast<int>(n))
                 bringUp.line(setup);

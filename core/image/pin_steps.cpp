@@ -6,8 +6,27 @@
 
 #include <algorithm>
 #include <map>
+#include <utility>
 
 namespace bindrel {
+
+namespace {
+/// Whether a register of a port holds facts of more than one pad, so that a write must leave the others alone.
+bool sharedByPads(const Device& device, int port, int reg)
+{
+    int bit = -1;
+    for (const auto& [name, role] : device.blockOf(port).roles) {
+        const size_t digits = name.find_last_not_of("0123456789") + 1;
+        if (role.reg != reg || digits >= name.size())
+            continue;
+        const int own = std::stoi(name.substr(digits));
+        if (bit >= 0 && own != bit)
+            return true;
+        bit = own;
+    }
+    return false;
+}
+} // namespace
 
 void appendPinSteps(Image& image, const Device& device, const Plan& plan, const Bindings& bindings, const std::vector<PadSetup>& pads)
 {
@@ -15,18 +34,26 @@ void appendPinSteps(Image& image, const Device& device, const Plan& plan, const 
         step.phase = Step::Phase::Pins;
         image.steps.push_back(std::move(step));
     };
+    // Gates that lie in one register are opened together.
     std::map<std::pair<int, int>, std::vector<FieldWrite>> gates;
+    std::vector<Step> resets;
     std::vector<int> seen;
     for (const PadSetup& setup : pads) {
         const int port = device.pads[size_t(setup.pad)].port;
-        if (port < 0 || setup.code < 0 || std::find(seen.begin(), seen.end(), port) != seen.end())
+        if (port < 0 || setup.wired || std::find(seen.begin(), seen.end(), port) != seen.end())
             continue;
         seen.push_back(port);
-        if (const FieldRef gate = device.instances[size_t(port)].gate; gate.valid())
-            gates[{gate.instance, gate.reg}].push_back({gate, 1, device.instances[size_t(port)].name + " clocked"});
+        for (Step& step : wakeSteps(device, port)) {
+            if (step.fields.front().ref == device.instances[size_t(port)].gate.ref)
+                gates[{step.instance, step.reg}].push_back(step.fields.front());
+            else
+                resets.push_back(std::move(step));
+        }
     }
     for (auto& [where, fields] : gates)
         add(updateStep(device, std::move(fields), "Clock the ports that are used."));
+    for (Step& step : resets)
+        add(std::move(step));
 
     for (const int port : seen) {
         std::vector<FieldWrite> levels;
@@ -39,7 +66,7 @@ void appendPinSteps(Image& image, const Device& device, const Plan& plan, const 
     }
     for (const PadSetup& setup : pads) {
         const Pad& pad = device.pads[size_t(setup.pad)];
-        if (pad.port < 0 || setup.code < 0)
+        if (pad.port < 0 || setup.wired)
             continue;
         const Need& need = plan.needs[size_t(setup.need)];
         const Seat& seat = bindings.needs[size_t(setup.need)].seats[size_t(setup.seat)];
@@ -50,15 +77,43 @@ void appendPinSteps(Image& image, const Device& device, const Plan& plan, const 
             if (const FieldRef ref = device.roleField(pad.port, role + bit); ref.valid())
                 fields.push_back({ref, code, cause});
         };
-        put("function", static_cast<std::uint32_t>(setup.code), need.title + ", " + seat.signal.title);
+        if (setup.code >= 0)
+            put("function", static_cast<std::uint32_t>(setup.code), need.title + ", " + seat.signal.title);
         put("output", setup.output, need.title + ", direction");
         // A port's bit is set up by the need's own goals, a peripheral's signal by what it sensibly gets.
         const bool byGoals = seat.route < 0;
         put("pull", static_cast<std::uint32_t>(setup.pull), byGoals ? need.title + ", pull" : setup.because);
         put("open_drain", setup.openDrain, byGoals ? need.title + ", open_drain" : setup.because);
         put("drive", static_cast<std::uint32_t>(setup.drive), byGoals ? need.title + ", drive" : setup.because);
-        if (!fields.empty())
-            add(writeStep(device, std::move(fields), fmt::format("{}, pin {}: {} {}, {}.", pad.name, device.pinOf(setup.pad), need.title, seat.signal.title, carried)));
+        // A port may keep the facts of a pad in registers of its own, or one register for all pads of a kind.
+        std::map<int, std::vector<FieldWrite>> byRegister;
+        for (FieldWrite& write : fields)
+            byRegister[write.ref.reg].push_back(std::move(write));
+        const auto shared = [&](int reg) { return sharedByPads(device, pad.port, reg); };
+        std::string why = fmt::format("{}, pin {}: {} {}, {}.", pad.name, device.pinOf(setup.pad), need.title, seat.signal.title, carried);
+        for (auto& [reg, writes] : byRegister)
+            add(shared(reg) ? updateStep(device, std::move(writes), std::exchange(why, {})) : writeStep(device, std::move(writes), std::exchange(why, {})));
+    }
+    // What leads signals to the pads beyond the pads themselves: remaps, matrices.
+    std::vector<int> woken;
+    for (const PadSetup& setup : pads) {
+        const Seat& seat = bindings.needs[size_t(setup.need)].seats[size_t(setup.seat)];
+        if (seat.route < 0)
+            continue;
+        const Route& route = device.routes[size_t(seat.route)];
+        std::map<std::pair<int, int>, std::vector<FieldWrite>> byRegister;
+        for (const FieldCode& select : route.selects)
+            if (select.ref != device.pads[size_t(setup.pad)].function && select.ref.instance != route.instance)
+                byRegister[{select.ref.instance, select.ref.reg}].push_back({select.ref, select.code, plan.needs[size_t(setup.need)].title + ", " + seat.signal.title});
+        std::string why = fmt::format("{} to {}.", device.signalName(route), device.pads[size_t(setup.pad)].name);
+        for (auto& [where, writes] : byRegister) {
+            if (std::find(woken.begin(), woken.end(), where.first) == woken.end()) {
+                woken.push_back(where.first);
+                for (Step& step : wakeSteps(device, where.first))
+                    add(std::move(step));
+            }
+            add(updateStep(device, std::move(writes), std::exchange(why, {})));
+        }
     }
 }
 

@@ -18,6 +18,7 @@ constexpr std::size_t kMaxTrials = 20'000;
 
 struct PadChoice {
     int pad = -1;
+    int route = -1;
     int channel = 0;
     long cost = 0;
 };
@@ -52,8 +53,9 @@ public:
             for (size_t i = 0; i < device_.instances.size(); ++i) {
                 const int instance = static_cast<int>(i);
                 const std::string& name = device_.instances[i].name;
-                if (device_.blockOf(instance).kind != kind->instanceKind || taken_.has(Resource::Kind::Instance, instance) ||
-                    (!wanted.empty() && wanted != name))
+                std::vector<Use> uses;
+                useInstance(uses, device_, need_, instance);
+                if (!kind->servedBy(device_.blockOf(instance).kind) || taken_.clashes(uses) || (!wanted.empty() && wanted != name))
                     continue;
                 const bool moved = !need_.binding.instance.empty() && need_.binding.instance != name;
                 if (moved && plan_.held(holdOfNeed(need_.id)))
@@ -90,22 +92,27 @@ private:
 
     void addChoice(int instance, size_t s, int pad)
     {
-        if (taken_.has(Resource::Kind::Pad, pad) || !pinPosition_.contains(pad))
-            return;
         const SignalSpec& signal = signals_[s];
         const Pad& facts = device_.pads[size_t(pad)];
-        PadChoice choice{pad, 0, 0};
-        int route = -1;
-        if (!signal.pattern.empty()) {
-            route = findRoute(device_, instance, signal, pad, &choice.channel);
-            if (route < 0)
-                return;
-        } else if (facts.port < 0) {
+        if (!pinPosition_.contains(pad))
             return;
-        }
-        if (signal.line && taken_.has(Resource::Kind::Line, facts.bit))
-            return;
-        if (!boardObjection(device_, board_, pad, route).empty())
+        std::vector<RouteMatch> routes;
+        if (!signal.pattern.empty())
+            routes = routesFor(device_, instance, signal, pad);
+        else if (facts.port >= 0 && (!signal.line || device_.linesInPorts || (facts.line >= 0 && device_.lineInstance >= 0)))
+            routes.push_back({-1, 0});
+        for (const RouteMatch& match : routes)
+            addRoute(s, pad, match);
+    }
+
+    void addRoute(size_t s, int pad, const RouteMatch& match)
+    {
+        const SignalSpec& signal = signals_[s];
+        const Pad& facts = device_.pads[size_t(pad)];
+        PadChoice choice{pad, match.route, match.channel, 0};
+        std::vector<Use> uses;
+        useSeat(uses, device_, static_cast<int>(s), signal, pad, match.route, match.channel);
+        if (taken_.clashes(uses) || !boardObjection(device_, board_, pad, match.route).empty())
             return;
         const auto current = need_.binding.pads.find(signal.id);
         const bool sits = current != need_.binding.pads.end();
@@ -114,7 +121,7 @@ private:
                 return;
             choice.cost += kMove;
         }
-        if (!facts.resetClaim.empty() && (route < 0 || device_.signalName(device_.routes[size_t(route)]) != facts.resetClaim))
+        if (!facts.resetClaim.empty() && (match.route < 0 || device_.signalName(device_.routes[size_t(match.route)]) != facts.resetClaim))
             choice.cost += kDebugPad;
         choice.cost += kDemandedPad * demand_[size_t(pad)];
         if (facts.weak && signal.direction == SignalSpec::Direction::Out)
@@ -125,14 +132,48 @@ private:
     bool compatible(size_t s, const PadChoice& choice) const
     {
         for (size_t other = 0; other < s; ++other) {
-            if (chosen_[other].pad == choice.pad)
+            const PadChoice& before = chosen_[other];
+            if (before.pad == choice.pad)
+                return false;
+            if (before.route >= 0 && choice.route >= 0 && !agree(device_, device_.routes[size_t(before.route)], device_.routes[size_t(choice.route)]))
                 return false;
             if (signals_[s].channel < 0 || signals_[other].channel < 0)
                 continue;
-            if ((signals_[s].channel == signals_[other].channel) != (choice.channel == chosen_[other].channel))
+            if ((signals_[s].channel == signals_[other].channel) != (choice.channel == before.channel))
                 return false;
         }
         return true;
+    }
+
+    /// Channels for the DMA requests, each the first that is free; false when one finds none.
+    bool assignStreams(Binding& binding, const std::vector<std::string>& requests, size_t at) const
+    {
+        if (at == requests.size())
+            return true;
+        const Instance& instance = device_.instances[size_t(instance_)];
+        const auto links = instance.dma.find(requests[at]);
+        if (links == instance.dma.end())
+            return false;
+        const auto free = [&](int channel) {
+            return taken_.clash({{Resource::Kind::Dma, channel}, {}, -1}) < 0 &&
+                   std::none_of(binding.dma.begin(), binding.dma.end(), [&](const auto& other) { return other.second == channel; });
+        };
+        const auto tryOne = [&](int channel) {
+            binding.dma[requests[at]] = channel;
+            if (assignStreams(binding, requests, at + 1))
+                return true;
+            binding.dma.erase(requests[at]);
+            return false;
+        };
+        // Where it is now comes first.
+        if (const auto now = need_.binding.dma.find(requests[at]); now != need_.binding.dma.end())
+            for (const DmaLink& link : links->second)
+                if (link.channel == now->second && free(link.channel) && tryOne(link.channel))
+                    return true;
+        for (const DmaLink& link : links->second)
+            if (free(link.channel) && tryOne(link.channel))
+                return true;
+        return false;
     }
 
     /// How far the pin lies from the nearest one of the same part, chosen before or bound already, along the edge of the package.
@@ -164,6 +205,8 @@ private:
             candidate.binding.instance = instance_ < 0 ? "" : device_.instances[size_t(instance_)].name;
             for (size_t i = 0; i < signals_.size(); ++i)
                 candidate.binding.pads[signals_[i].id] = device_.pads[size_t(chosen_[i].pad)].name;
+            if (instance_ >= 0 && !assignStreams(candidate.binding, requestsOf(need_), 0))
+                return;
             keep(std::move(candidate));
             return;
         }
@@ -205,28 +248,38 @@ private:
 
 } // namespace
 
+void Taken::add(const Use& use, int need) { uses_[use.resource].emplace_back(use, need); }
+
+int Taken::clash(const Use& use) const
+{
+    const auto found = uses_.find(use.resource);
+    if (found != uses_.end())
+        for (const auto& [other, need] : found->second)
+            if (use.clashes(other))
+                return need;
+    return -1;
+}
+
+bool Taken::clashes(const std::vector<Use>& uses) const
+{
+    return std::any_of(uses.begin(), uses.end(), [this](const Use& use) { return clash(use) >= 0; });
+}
+
 Taken takenBy(const Device& device, const Plan& plan, int exceptNeed)
 {
     Taken taken;
     for (size_t n = 0; n < plan.needs.size(); ++n)
         if (static_cast<int>(n) != exceptNeed)
-            take(taken, device, plan.needs[n], plan.needs[n].binding);
+            take(taken, device, plan.needs[n], plan.needs[n].binding, static_cast<int>(n));
     return taken;
 }
 
-void take(Taken& taken, const Device& device, const Need& need, const Binding& binding)
+void take(Taken& taken, const Device& device, const Need& need, const Binding& binding, int index)
 {
-    if (const int instance = device.findInstance(binding.instance); instance >= 0)
-        taken.resources.insert({Resource::Kind::Instance, instance});
-    for (const SignalSpec& signal : signalsOf(need)) {
-        const auto at = binding.pads.find(signal.id);
-        const int pad = at == binding.pads.end() ? -1 : device.findPad(at->second);
-        if (pad < 0)
-            continue;
-        taken.resources.insert({Resource::Kind::Pad, pad});
-        if (signal.line)
-            taken.resources.insert({Resource::Kind::Line, device.pads[size_t(pad)].bit});
-    }
+    Need seated = need;
+    seated.binding = binding;
+    for (const Use& use : usesOf(device, seated, seatNeed(device, seated)))
+        taken.add(use, index);
 }
 
 std::vector<int> padDemand(const Device& device, const Plan& plan, const Bindings& bindings)
@@ -234,10 +287,10 @@ std::vector<int> padDemand(const Device& device, const Plan& plan, const Binding
     std::vector<int> demand(device.pads.size(), 0);
     for (size_t n = 0; n < plan.needs.size(); ++n) {
         const KindSpec* kind = findKind(plan.needs[n].kind);
-        if (!kind || kind->instanceKind.empty() || bindings.needs[n].state == BoundNeed::State::Bound)
+        if (!kind || kind->instanceKind.empty() || kind->instanceKind == "*" || bindings.needs[n].state == BoundNeed::State::Bound)
             continue;
         for (const Route& route : device.routes)
-            if (device.blockOf(route.instance).kind == kind->instanceKind)
+            if (kind->servedBy(device.blockOf(route.instance).kind))
                 ++demand[size_t(route.pad)];
     }
     return demand;
@@ -248,7 +301,7 @@ std::string boardObjection(const Device& device, const Board& board, int pad, in
     const Pad& facts = device.pads[size_t(pad)];
     const auto net = board.nets.find(facts.name);
     // A net on a pad stands for what is soldered there: the pad's own fixed function.
-    if (net == board.nets.end() || (route >= 0 && device.routes[size_t(route)].code < 0))
+    if (net == board.nets.end() || (route >= 0 && device.routes[size_t(route)].mechanism == Route::Mechanism::Fixed))
         return {};
     return fmt::format("routed to {} on the board", net->second);
 }

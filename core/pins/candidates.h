@@ -3,7 +3,7 @@
 
 #include "core/pins/bindings.h"
 
-#include <set>
+#include <map>
 
 namespace bindrel {
 
@@ -13,14 +13,20 @@ struct Candidate {
     long cost = 0;
 };
 
-/// What other needs have taken already.
-struct Taken {
-    std::set<Resource> resources;
-    bool has(Resource::Kind kind, int index) const { return resources.contains({kind, index}); }
+/// What other needs have taken already: each resource with the ways in which it is used.
+class Taken {
+public:
+    void add(const Use& use, int need);
+    /// The need whose use clashes with this one; -1 when none does.
+    int clash(const Use& use) const;
+    bool clashes(const std::vector<Use>& uses) const;
+
+private:
+    std::map<Resource, std::vector<std::pair<Use, int>>> uses_;
 };
 
 Taken takenBy(const Device& device, const Plan& plan, int exceptNeed);
-void take(Taken& taken, const Device& device, const Need& need, const Binding& binding);
+void take(Taken& taken, const Device& device, const Need& need, const Binding& binding, int index);
 
 /// How often each pad could be used by instances that open needs may want; searches spare such pads.
 std::vector<int> padDemand(const Device& device, const Plan& plan, const Bindings& bindings);

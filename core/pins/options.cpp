@@ -7,6 +7,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <tuple>
 #include <utility>
 
 namespace bindrel {
@@ -23,25 +24,27 @@ const SignalSpec* signalNamed(const BoundNeed& bound, std::string_view id)
 
 std::string titleOf(const Plan& plan, const Claim& claim) { return plan.needs[size_t(claim.need)].title; }
 
-/// The need other than `self` that has an instance, -1 when none has.
-int instanceOwner(const Bindings& bindings, int instance, int self)
+/// Who clashes with the use that an option would make of anything but its pad, in words; empty when nobody does.
+std::string clashText(const Device& device, const Plan& plan, const Taken& taken, const std::vector<Use>& uses)
 {
-    for (size_t n = 0; n < bindings.needs.size(); ++n)
-        if (static_cast<int>(n) != self && bindings.needs[n].instance == instance)
-            return static_cast<int>(n);
-    return -1;
+    for (const Use& use : uses) {
+        const int owner = use.resource.kind == Resource::Kind::Pad ? -1 : taken.clash(use);
+        if (owner < 0)
+            continue;
+        const std::string& title = plan.needs[size_t(owner)].title;
+        switch (use.resource.kind) {
+        case Resource::Kind::Setting:
+            return fmt::format("{} holds {} at another code", title, nameOf(device, use.resource));
+        case Resource::Kind::Unit:
+            return fmt::format("{} is something else for {}", nameOf(device, use.resource), title);
+        default:
+            return fmt::format("{} is taken by {}", nameOf(device, use.resource), title);
+        }
+    }
+    return {};
 }
 
-int lineOwner(const Device& device, const Bindings& bindings, int line, int self)
-{
-    for (size_t n = 0; n < bindings.needs.size(); ++n)
-        for (const Seat& seat : bindings.needs[n].seats)
-            if (static_cast<int>(n) != self && seat.signal.line && seat.pad >= 0 && device.pads[size_t(seat.pad)].bit == line)
-                return static_cast<int>(n);
-    return -1;
-}
-
-void judge(Option& option, const Device& device, const Board& board, const Plan& plan, const Bindings& bindings, int need,
+void judge(Option& option, const Device& device, const Board& board, const Plan& plan, const Bindings& bindings, const Taken& taken, int need,
            const SignalSpec& signal)
 {
     const BoundNeed& bound = bindings.needs[size_t(need)];
@@ -66,18 +69,23 @@ void judge(Option& option, const Device& device, const Board& board, const Plan&
             return set(held ? Option::Cost::Impossible : Option::Cost::Contends,
                        fmt::format("{} by {}", held ? "held" : "taken", titleOf(plan, claim)));
         }
+    std::vector<Use> uses;
     if (option.instance >= 0)
-        if (const int owner = instanceOwner(bindings, option.instance, need); owner >= 0)
-            return set(Option::Cost::Contends, fmt::format("{} is taken by {}", device.instances[size_t(option.instance)].name,
-                                                           plan.needs[size_t(owner)].title));
-    if (signal.line)
-        if (const int owner = lineOwner(device, bindings, pad.bit, need); owner >= 0)
-            return set(Option::Cost::Contends, fmt::format("interrupt line {} is taken by {}", pad.bit, plan.needs[size_t(owner)].title));
+        useInstance(uses, device, self, option.instance);
+    useSeat(uses, device, -1, signal, option.pad, option.route, option.channel);
+    if (std::string clash = clashText(device, plan, taken, uses); !clash.empty())
+        return set(Option::Cost::Contends, std::move(clash));
     if (bound.instance >= 0 && option.instance != bound.instance)
         return set(Option::Cost::Moves, fmt::format("moves the whole need to {}", device.instances[size_t(option.instance)].name));
     for (const Claim& claim : bindings.padClaims[size_t(option.pad)])
         if (claim.need == need)
             return set(Option::Cost::Contends, fmt::format("its own {} sits here", bound.seats[size_t(claim.seat)].signal.title));
+    // The need's own other signals may lie in another remap set or group.
+    if (option.route >= 0)
+        for (const Seat& seat : bound.seats)
+            if (seat.signal.id != signal.id && seat.route >= 0)
+                if (std::string why = disagreement(device, device.routes[size_t(option.route)], device.routes[size_t(seat.route)]); !why.empty())
+                    return set(Option::Cost::Moves, fmt::format("{}; its other signals move along", why));
     set(Option::Cost::Free, pad.resetClaim.empty() ? "free" : fmt::format("free, but {} at reset", pad.resetClaim));
 }
 
@@ -99,19 +107,23 @@ std::vector<Option> optionsFor(const Device& device, const Board& board, const P
             continue;
         if (signal->pattern.empty()) {
             if (device.pads[p].port >= 0)
-                out.push_back({pad, -1, -1, {}, {}});
+                out.push_back({pad, -1, -1, 0, {}, {}});
             continue;
         }
         for (const int r : device.pads[p].routes) {
             const Route& route = device.routes[size_t(r)];
             const Instance& instance = device.instances[size_t(route.instance)];
-            if (device.blockOf(route.instance).kind == kind->instanceKind && (wanted.empty() || wanted == instance.name) &&
-                matchSignal(signal->pattern, instance.signals[size_t(route.signal)].name).fits)
-                out.push_back({pad, route.instance, r, {}, {}});
+            const PatternMatch match = matchSignal(signal->pattern, instance.signals[size_t(route.signal)].name);
+            if (kind->servedBy(device.blockOf(route.instance).kind) && (wanted.empty() || wanted == instance.name) && match.fits)
+                out.push_back({pad, route.instance, r, match.channel, {}, {}});
         }
     }
+    const Taken taken = takenBy(device, plan, need);
     for (Option& option : out)
-        judge(option, device, board, plan, bindings, need, *signal);
+        judge(option, device, board, plan, bindings, taken, need, *signal);
+    // Several routes of one pad to one instance (lanes in other roles) are one option: the one that costs least.
+    std::stable_sort(out.begin(), out.end(), [](const Option& a, const Option& b) { return std::tuple(a.pad, a.instance, a.cost) < std::tuple(b.pad, b.instance, b.cost); });
+    out.erase(std::unique(out.begin(), out.end(), [](const Option& a, const Option& b) { return a.pad == b.pad && a.instance == b.instance; }), out.end());
     std::stable_sort(out.begin(), out.end(), [&](const Option& a, const Option& b) {
         if (a.cost != b.cost)
             return a.cost < b.cost;
@@ -126,7 +138,11 @@ Edit takeOption(const Device& device, const Board& board, const Plan& plan, cons
     const Need& need = plan.needs[size_t(needIndex)];
     const std::string instance = option.instance < 0 ? "" : device.instances[size_t(option.instance)].name;
     Binding binding = need.binding;
-    if (binding.instance != instance) {
+    // What sits already and agrees with the new pad stays where it is.
+    bool agrees = binding.instance == instance;
+    for (const Seat& seat : bindings.needs[size_t(needIndex)].seats)
+        agrees = agrees && (option.route < 0 || seat.route < 0 || seat.signal.id == signal || agree(device, device.routes[size_t(option.route)], device.routes[size_t(seat.route)]));
+    if (!agrees) {
         // The need moves: find the best pads there with this one given, else leave the others open.
         Plan trial = plan;
         Need& moved = trial.needs[size_t(needIndex)];
@@ -155,7 +171,7 @@ Problem nothingFree(const Device& device, const Need& need)
     const KindSpec* kind = findKind(need.kind);
     std::vector<std::string> names;
     for (const Instance& instance : device.instances)
-        if (kind && device.blocks[size_t(instance.block)].kind == kind->instanceKind)
+        if (kind && kind->servedBy(device.blocks[size_t(instance.block)].kind))
             names.push_back(instance.name);
     if (kind && kind->instanceKind.empty())
         return problemOf(fmt::format("{} finds no free pad. Free one, or let one go that is held.", need.title));
@@ -176,7 +192,7 @@ public:
             if (bindings.needs[n].state == BoundNeed::State::Open)
                 open_.push_back(static_cast<int>(n));
             else
-                take(taken_, device, plan.needs[n], plan.needs[n].binding);
+                take(taken_, device, plan.needs[n], plan.needs[n].binding, static_cast<int>(n));
         }
     }
 
@@ -215,7 +231,7 @@ private:
         rest.erase(rest.begin() + static_cast<std::ptrdiff_t>(bestAt));
         for (const Candidate& way : best) {
             Taken with = taken;
-            take(with, device_, plan_.needs[size_t(need)], way.binding);
+            take(with, device_, plan_.needs[size_t(need)], way.binding, need);
             chosen_[need] = way.binding;
             const Binding before = std::exchange(plan_.needs[size_t(need)].binding, way.binding);
             if (place(rest, with))

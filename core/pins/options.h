@@ -18,6 +18,7 @@ struct Option {
     int pad = -1;
     int instance = -1; ///< -1 for a port's bit
     int route = -1;
+    int channel = 0; ///< of the instance, where the signal is one of several alike
     Cost cost = Cost::Free;
     std::string reason; ///< in words: "free", "UART1 moves here from …", "taken by Lid switch"
 };

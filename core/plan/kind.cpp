@@ -13,7 +13,10 @@ namespace bindrel {
 
 const std::vector<KindSpec>& kinds()
 {
-    static const std::vector<KindSpec> all{uartKind(), i2cKind(), pwmKind(), gpioKind(), debugKind(), crystalKind()};
+    static const std::vector<KindSpec> all{uartKind(),       spiKind(),     i2cKind(),        canKind(),      usbKind(),      pwmKind(),      intervalKind(),
+                                           captureKind(),    countKind(),   quadratureKind(), adcKind(),      dacKind(),      comparatorKind(), gpioKind(),
+                                           rtcKind(),        watchdogKind(), segmentsKind(),  clockOutKind(), crystalKind(),  externalClockKind(), debugKind(),
+                                           customKind()};
     return all;
 }
 
@@ -90,6 +93,10 @@ Expected<std::string> checkGoal(const GoalSpec& goal, std::string_view given)
         if (text.empty() || text.size() > 64)
             return problemOf(fmt::format("\"{}\" is not a name for {}.", text, lowered(goal.title)));
         return std::string(text);
+    case GoalSpec::Type::Text:
+        if (text.size() > 1000)
+            return problemOf(fmt::format("the text for {} is longer than 1000 characters.", lowered(goal.title)));
+        return std::string(text);
     }
     return std::string(text);
 }
@@ -98,6 +105,23 @@ std::vector<SignalSpec> signalsOf(const Need& need)
 {
     const KindSpec* kind = findKind(need.kind);
     return kind ? kind->signals(need) : std::vector<SignalSpec>();
+}
+
+std::vector<std::string> dmaBothWays(const Need& need)
+{
+    const std::string wanted = goalText(need, "dma");
+    std::vector<std::string> out;
+    if (wanted == "receive" || wanted == "both")
+        out.push_back("RX");
+    if (wanted == "transmit" || wanted == "both")
+        out.push_back("TX");
+    return out;
+}
+
+std::vector<std::string> requestsOf(const Need& need)
+{
+    const KindSpec* kind = findKind(need.kind);
+    return kind && kind->requests ? kind->requests(need) : std::vector<std::string>();
 }
 
 } // namespace bindrel

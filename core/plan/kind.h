@@ -12,7 +12,7 @@ namespace bindrel {
 
 /// A quantity or a choice that a need of some kind states.
 struct GoalSpec {
-    enum class Type { Frequency, Baud, Duration, Ratio, Tolerance, Integer, Choice, Name };
+    enum class Type { Frequency, Baud, Duration, Ratio, Tolerance, Integer, Choice, Name, Text };
     std::string id;
     std::string title;
     Type type = Type::Choice;
@@ -39,7 +39,7 @@ struct SignalSpec {
 struct KindSpec {
     std::string id;            ///< "uart"
     std::string title;         ///< "UART"
-    std::string instanceKind;  ///< block kind that serves it; empty when it takes no instance
+    std::string instanceKind;  ///< block kind that serves it; empty when it takes no instance, "*" for any
     std::string instanceGoal;   ///< goal that names the instance which must serve it; empty: any of the kind
     std::vector<GoalSpec> goals;
     /// Signals for the given goals (flow control adds two, …). REQUIRES: goals were checked.
@@ -49,7 +49,13 @@ struct KindSpec {
     /// The goal in a few characters, for the list of needs: "460.8 kBd".
     std::string (*brief)(const Need& need) = nullptr;
 
+    /// DMA requests for the given goals; null: it makes none.
+    std::vector<std::string> (*requests)(const Need& need) = nullptr;
+    /// Needs that say the same here can share an instance (one time base, one converter); empty text or null: none can.
+    std::string (*sharedAs)(const Need& need) = nullptr;
+
     const GoalSpec* goal(std::string_view id) const;
+    bool servedBy(std::string_view blockKind) const { return !instanceKind.empty() && (instanceKind == "*" || instanceKind == blockKind); }
 };
 
 const std::vector<KindSpec>& kinds();
@@ -61,6 +67,7 @@ std::string goalText(const Need& need, std::string_view goal);
 Expected<std::string> checkGoal(const GoalSpec& goal, std::string_view text);
 
 std::vector<SignalSpec> signalsOf(const Need& need);
+std::vector<std::string> requestsOf(const Need& need);
 
 // One a file in core/plan/kinds.
 KindSpec uartKind();
@@ -69,5 +76,24 @@ KindSpec pwmKind();
 KindSpec gpioKind();
 KindSpec debugKind();
 KindSpec crystalKind();
+KindSpec spiKind();
+KindSpec canKind();
+KindSpec usbKind();
+KindSpec adcKind();
+KindSpec dacKind();
+KindSpec comparatorKind();
+KindSpec quadratureKind();
+KindSpec countKind();
+KindSpec captureKind();
+KindSpec intervalKind();
+KindSpec rtcKind();
+KindSpec watchdogKind();
+KindSpec clockOutKind();
+KindSpec segmentsKind();
+KindSpec externalClockKind();
+KindSpec customKind();
+
+/// Requests "RX" and "TX" as a goal "dma" of none, receive, transmit or both asks for.
+std::vector<std::string> dmaBothWays(const Need& need);
 
 } // namespace bindrel

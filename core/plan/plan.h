@@ -15,7 +15,9 @@ struct Binding {
     std::string instance;                                ///< "UART3"; empty when none is chosen (or the need takes none)
     std::map<std::string, std::string, std::less<>> pads; ///< signal -> pad
 
-    bool empty() const { return instance.empty() && pads.empty(); }
+    std::map<std::string, int, std::less<>> dma; ///< request ("RX") -> channel of the DMA controller
+
+    bool empty() const { return instance.empty() && pads.empty() && dma.empty(); }
     friend bool operator==(const Binding&, const Binding&) = default;
 };
 
@@ -27,6 +29,7 @@ struct Need {
     std::string kind;  ///< "uart", "pwm", …: see core/plan/kind.h
     std::map<std::string, std::string, std::less<>> goals;     ///< as typed; what is missing has its default
     std::map<std::string, std::string, std::less<>> terminals; ///< signal -> terminal of the part
+    std::string core; ///< that owns it on a chip with several; empty: the first
     Binding binding;
 
     friend bool operator==(const Need&, const Need&) = default;
@@ -37,6 +40,8 @@ struct Plan {
     std::string name;
     std::string device;
     std::string board;
+    std::string deviceRevision; ///< of the device's file when the plan was last saved; empty: not noted yet
+    std::string deviceOrigin;   ///< where that file was found: "shipped", "user", "beside the plan", "folder"
     std::string supply; ///< "3.3 V"; empty: what the board says
     std::string range;  ///< operating range; empty: the one that the chip resets to
     std::string prefix; ///< of generated files and names; empty: made from the plan's name

@@ -41,10 +41,18 @@ std::string needText(const Need& need)
         lines.push_back("      \"goals\": " + oneLine(need.goals));
     if (!need.terminals.empty())
         lines.push_back("      \"terminals\": " + oneLine(need.terminals));
+    if (!need.core.empty())
+        lines.push_back("      \"core\": " + quoted(need.core));
     if (!need.binding.instance.empty())
         lines.push_back("      \"instance\": " + quoted(need.binding.instance));
     if (!need.binding.pads.empty())
         lines.push_back("      \"pads\": " + oneLine(need.binding.pads));
+    if (!need.binding.dma.empty()) {
+        std::vector<std::string> parts;
+        for (const auto& [request, channel] : need.binding.dma)
+            parts.push_back(fmt::format("{}: {}", quoted(request), channel));
+        lines.push_back("      \"dma\": { " + joined(parts, ", ") + " }");
+    }
     return "    {\n" + joined(lines, ",\n") + "\n    }";
 }
 
@@ -75,7 +83,7 @@ public:
 
     void readNeed(const JsonNode& node)
     {
-        node.allowOnly({"id", "part", "title", "kind", "goals", "terminals", "instance", "pads"});
+        node.allowOnly({"id", "part", "title", "kind", "goals", "terminals", "core", "instance", "pads", "dma"});
         Need need;
         need.id = node.string("id");
         const bool legal = !need.id.empty() && need.id.size() <= 64 && std::all_of(need.id.begin(), need.id.end(), [](char c) {
@@ -88,6 +96,13 @@ public:
         need.title = node.string("title", need.id);
         need.kind = node.string("kind");
         need.part = node.string("part", "");
+        need.core = node.string("core", "");
+        if (!need.core.empty() && device_.findCore(need.core) < 0) {
+            std::vector<std::string> names;
+            for (const Core& core : device_.cores)
+                names.push_back(core.id);
+            node.child("core").fail(fmt::format("\"{}\" is not a core of {}; it has {}.", need.core, device_.name, listed(names)));
+        }
         const KindSpec* kind = findKind(need.kind);
         if (!kind) {
             std::vector<std::string> names;
@@ -165,7 +180,7 @@ private:
             node.child("instance").fail(fmt::format("\"{}\" is not an instance of {}.{}", need.binding.instance, device_.name,
                                                     didYouMean(need.binding.instance, names)));
         } else if (!need.binding.instance.empty() &&
-                   device_.blockOf(device_.findInstance(need.binding.instance)).kind != kind.instanceKind) {
+                   !kind.servedBy(device_.blockOf(device_.findInstance(need.binding.instance)).kind)) {
             node.child("instance").fail(fmt::format("{} cannot serve a {} need.", need.binding.instance, kind.title));
         }
         const std::vector<SignalSpec> signals = kind.signals(need);
@@ -180,6 +195,12 @@ private:
                 value.fail(fmt::format("\"{}\" is not a pad of {}.{}", pad, device_.name, didYouMean(pad, padNames)));
             need.binding.pads[signal] = pad;
         }
+        for (const auto& [request, value] : node.optionalChild("dma").members()) {
+            const std::vector<std::string> requests = requestsOf(need);
+            if (std::find(requests.begin(), requests.end(), request) == requests.end())
+                value.fail(fmt::format("\"{}\" is not a DMA request that this {} need makes.", request, kind.title));
+            need.binding.dma[request] = static_cast<int>(value.asInteger(0, 63));
+        }
     }
 
     const Device& device_;
@@ -193,6 +214,8 @@ std::string planText(const Plan& plan)
 {
     std::vector<std::string> lines{"  \"bindrel\": 1", "  \"name\": " + quoted(plan.name), "  \"device\": " + quoted(plan.device),
                                    "  \"board\": " + quoted(plan.board)};
+    if (!plan.deviceRevision.empty())
+        lines.push_back(fmt::format("  \"device_file\": {{ \"revision\": {}, \"from\": {} }}", quoted(plan.deviceRevision), quoted(plan.deviceOrigin)));
     for (const auto& [key, value] : {std::pair{"supply", plan.supply}, {"range", plan.range}, {"prefix", plan.prefix}})
         if (!value.empty())
             lines.push_back(fmt::format("  \"{}\": {}", key, quoted(value)));
@@ -226,7 +249,7 @@ Expected<Workpiece> parsePlan(std::string text, std::string file, const Library&
         root.child("bindrel").fail(fmt::format("this plan is of format {}; this version of Bindrel reads up to 1. Use a newer version.", version));
     else if (document.ok() && version < 1)
         root.child("bindrel").fail("must be the format's number, 1.");
-    root.allowOnly({"bindrel", "name", "device", "board", "supply", "range", "prefix", "clocks", "holds", "needs"});
+    root.allowOnly({"bindrel", "name", "device", "device_file", "board", "supply", "range", "prefix", "clocks", "holds", "needs"});
     Workpiece work;
     Plan& plan = work.plan;
     plan.name = root.string("name");

@@ -11,7 +11,7 @@ struct Prefix {
     int exponent;
     const char* symbol;
 };
-constexpr std::array<Prefix, 7> kPrefixes{{{9, "G"}, {6, "M"}, {3, "k"}, {0, ""}, {-3, "m"}, {-6, "\u00b5"}, {-9, "n"}}};
+constexpr std::array<Prefix, 8> kPrefixes{{{9, "G"}, {6, "M"}, {3, "k"}, {0, ""}, {-3, "m"}, {-6, "\u00b5"}, {-9, "n"}, {-12, "p"}}};
 
 Rational powerOfTen(int exponent)
 {
@@ -100,6 +100,8 @@ std::string format(const Frequency& f, int digits) { return engineering(f.value,
 std::string formatBaud(const Frequency& f, int digits) { return engineering(f.value, "Bd", digits); }
 std::string format(const Duration& t, int digits) { return engineering(t.value, "s", digits, 0); }
 std::string format(const Voltage& v, int digits) { return engineering(v.value, "V", digits, 0); }
+std::string format(const Capacitance& c, int digits) { return engineering(c.value, "F", digits, 0); }
+std::string format(const Current& i, int digits) { return engineering(i.value, "A", digits, 0); }
 
 std::string format(const Ratio& r, int digits)
 {

@@ -150,6 +150,7 @@ const UnitRule kHertz{{"Hz", "hz", "Bd", "bd", "baud", "bit/s", "bps"}, "48 MHz,
 const UnitRule kSeconds{{"s"}, "650 ns, 2.5 us or 4 s", true};
 const UnitRule kVolts{{"V"}, "3.3 V"};
 const UnitRule kFarads{{"F"}, "12 pF"};
+const UnitRule kAmperes{{"A"}, "8 mA"};
 
 Expected<Rational> scanPpm(Scanner& in, std::string_view whole)
 {
@@ -190,6 +191,7 @@ Expected<Target<Frequency>> parseFrequencyTarget(std::string_view text)
 Expected<Frequency> parseFrequency(std::string_view text) { return parseWhole<Frequency>(text, kHertz); }
 Expected<Duration> parseDuration(std::string_view text) { return parseWhole<Duration>(text, kSeconds); }
 Expected<Capacitance> parseCapacitance(std::string_view text) { return parseWhole<Capacitance>(text, kFarads); }
+Expected<Current> parseCurrent(std::string_view text) { return parseWhole<Current>(text, kAmperes); }
 
 Expected<Voltage> parseVoltage(std::string_view text)
 {

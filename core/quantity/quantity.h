@@ -28,6 +28,7 @@ using Frequency = Quantity<struct HertzTag>; ///< hertz; also baud, since one sy
 using Duration = Quantity<struct SecondTag>; ///< seconds
 using Voltage = Quantity<struct VoltTag>;    ///< volts
 using Capacitance = Quantity<struct FaradTag>;
+using Current = Quantity<struct AmpereTag>;
 using Ppm = Quantity<struct PpmTag>;     ///< parts per million, signed
 using Ratio = Quantity<struct RatioTag>; ///< of one; 0.4 is 40 %
 

@@ -13,9 +13,9 @@ namespace {
 
 /// Passes of the wait loop in a microsecond: a pass takes at least four cycles, and the CPU is never faster than the
 /// faster of its reset clock and its planned one, so a wait is never shorter than asked for.
-std::int64_t passesPerMicrosecond(const Facts& f)
+std::int64_t passesPerMicrosecond(const Facts& f, const Names& names)
 {
-    Rational fastest = f.rates.clocks[size_t(f.device.cpuClock)].rate.value;
+    Rational fastest = f.rates.clocks[size_t(f.device.cores[names.core].clock)].rate.value;
     for (size_t i = 0; i < f.device.clocks.size(); ++i)
         if (f.device.clocks[i].type == ClockNode::Type::Oscillator && f.device.clocks[i].onAtReset && f.device.clocks[i].rate.value > fastest)
             fastest = f.device.clocks[i].rate.value;
@@ -53,11 +53,15 @@ void writeAsserts(Writer& w)
         w.because({Place::Kind::Clock, node.id, {}}, operationText(f.device, f.rates, int(i)));
         const std::string own = rateMacro(f, w.names, int(i));
         const std::string input = rateMacro(f, w.names, state.input);
+        const std::int64_t unit = node.unit;
         const std::string text = commentText(node.name + " is " + f.device.clocks[size_t(state.input)].name + " " + operationText(f.device, f.rates, int(i)));
+        const std::int64_t factor = node.type == ClockNode::Type::Gate ? 1 : state.setting;
+        // Rates of fast clocks times their factors leave 32 bits.
+        const std::string times = unit == 1 ? "" : fmt::format(" * {}u", unit);
         if (node.type == ClockNode::Type::Divide)
-            w.linef("_Static_assert({} * {}u == {}, \"{}\");", own, state.setting, input, text);
+            w.linef("_Static_assert((uint64_t){} * {}u == (uint64_t){}{}, \"{}\");", own, factor, input, times, text);
         else
-            w.linef("_Static_assert({} == {} * {}u, \"{}\");", own, input, state.setting, text);
+            w.linef("_Static_assert((uint64_t){}{} == (uint64_t){} * {}u, \"{}\");", own, times, input, factor, text);
     }
     const OperatingRange& range = f.device.ranges[size_t(f.rates.range)];
     if (f.rates.waitStates) {
@@ -73,7 +77,7 @@ std::vector<std::string> statusNames(const Facts& f, const Names& names)
 {
     std::vector<std::string> out;
     for (const Step& step : f.image.steps)
-        if (step.kind == Step::Kind::Wait) {
+        if (step.kind == Step::Kind::Wait && (step.need >= 0 ? coreOf(f, size_t(step.need)) : 0) == names.core) {
             const std::string name = timeoutName(f, names, step);
             if (std::find(out.begin(), out.end(), name) == out.end())
                 out.push_back(name);
@@ -99,7 +103,7 @@ SourceFile boardHeader(const Facts& f, const Names& names)
     w.comment("Pads: port and bit of each signal.");
     for (const PadSetup& setup : f.pads) {
         const Pad& pad = f.device.pads[size_t(setup.pad)];
-        if (pad.port < 0)
+        if (pad.port < 0 || coreOf(f, size_t(setup.need)) != names.core)
             continue;
         const Seat& seat = f.bindings.needs[size_t(setup.need)].seats[size_t(setup.seat)];
         w.because({Place::Kind::Pad, pad.name, f.plan.needs[size_t(setup.need)].id}, "binding");
@@ -116,15 +120,26 @@ SourceFile boardHeader(const Facts& f, const Names& names)
     w.linef("    {}", names.macro("TIMEOUT_TRANSFER"));
     w.line("};");
     w.line();
-    w.linef("#define {} {}u", names.macro("WAIT_PASSES_PER_US"), passesPerMicrosecond(f));
+    w.linef("#define {} {}u", names.macro("WAIT_PASSES_PER_US"), passesPerMicrosecond(f, names));
     w.line();
     w.comment("Waits until the masked bits of a register have a value; false when that took longer than the microseconds.");
     w.linef("bool {}(const volatile uint32_t *reg, uint32_t mask, uint32_t value, uint32_t microseconds);", names.name("wait"));
     w.line();
-    w.comment("Brings up clocks, pins and every need, in this order; stops at the first step that fails.");
-    w.linef("enum {0}_status {0}_bring_up(void);", names.prefix);
-    w.linef("enum {0}_status {0}_clocks_bring_up(void);", names.prefix);
-    w.linef("void {0}_pins_bring_up(void);", names.prefix);
+    if (names.core == 0) {
+        w.comment("Brings up clocks, pins and every need, in this order; stops at the first step that fails.");
+        w.linef("enum {0}_status {0}_bring_up(void);", names.prefix);
+        w.linef("enum {0}_status {0}_clocks_bring_up(void);", names.prefix);
+        w.linef("void {0}_pins_bring_up(void);", names.prefix);
+        for (const Core& core : f.device.cores)
+            if (core.release.valid()) {
+                w.comment(fmt::format("Lets the {} start, once clocks and pins are up.", core.name));
+                w.linef("void {}_release_{}(void);", names.prefix, identifierOf(lowered(core.id)));
+            }
+    } else {
+        w.comment(fmt::format("Brings up the needs of the {}. Clocks and pins are up already: the {} starts this core after it has seen to them.",
+                              f.device.cores[names.core].name, f.device.core().name));
+        w.linef("enum {0}_status {0}_bring_up(void);", names.prefix);
+    }
     w.comment("Lets an interrupt of the chip through to the core.");
     w.linef("void {}_interrupt_enable(uint32_t number);", names.prefix);
     w.line();
@@ -136,8 +151,10 @@ SourceFile boardSource(const Facts& f, const Names& names)
 {
     Writer w(f, names, names.name("board.c"), "The order of the bring-up, and waiting.");
     w.linef("#include \"{}_board.h\"", names.prefix);
+    if (names.core == 0 && std::any_of(f.device.cores.begin(), f.device.cores.end(), [](const Core& c) { return c.release.valid(); }))
+        w.linef("#include \"{}_regs.h\"", names.prefix);
     for (size_t n = 0; n < f.plan.needs.size(); ++n)
-        if (hasFiles(f, n)) {
+        if (hasFiles(f, names, n)) {
             w.becauseNeed(n);
             w.linef("#include \"{}\"", names.file(n, ".h"));
         }
@@ -155,13 +172,17 @@ SourceFile boardSource(const Facts& f, const Names& names)
     w.line();
     w.linef("enum {0}_status {0}_bring_up(void)", names.prefix);
     w.line("{");
-    w.linef("    enum {0}_status status = {0}_clocks_bring_up();", names.prefix);
-    w.linef("    if (status != {}) {{", names.macro("OK"));
-    w.line("        return status;");
-    w.line("    }");
-    w.linef("    {}_pins_bring_up();", names.prefix);
+    if (names.core == 0) {
+        w.linef("    enum {0}_status status = {0}_clocks_bring_up();", names.prefix);
+        w.linef("    if (status != {}) {{", names.macro("OK"));
+        w.line("        return status;");
+        w.line("    }");
+        w.linef("    {}_pins_bring_up();", names.prefix);
+    } else {
+        w.linef("    enum {0}_status status = {1};", names.prefix, names.macro("OK"));
+    }
     for (size_t n = 0; n < f.plan.needs.size(); ++n)
-        if (hasFiles(f, n)) {
+        if (hasFiles(f, names, n)) {
             w.becauseNeed(n);
             w.linef("    {}_bring_up();", names.need(n));
         }
@@ -169,19 +190,28 @@ SourceFile boardSource(const Facts& f, const Names& names)
     w.keep("after_bring_up", 4);
     w.line("    return status;");
     w.line("}");
+    for (const Core& core : f.device.cores) {
+        if (names.core != 0 || !core.release.valid())
+            continue;
+        w.line();
+        w.linef("void {}_release_{}(void)", names.prefix, identifierOf(lowered(core.id)));
+        w.line("{");
+        w.step(updateStep(f.device, {{core.release.ref, core.release.code, core.name}}, {}), 4);
+        w.line("}");
+    }
     return w.take();
 }
 
 SourceFile clocksSource(const Facts& f, const Names& names)
 {
-    const ClockState& cpu = f.rates.clocks[size_t(f.device.cpuClock)];
+    const ClockState& cpu = f.rates.clocks[size_t(f.device.cpuClock())];
     Writer w(f, names, names.name("clocks.c"), fmt::format("Clocks, from reset to a CPU at {}.", format(cpu.rate)));
     w.linef("#include \"{}_board.h\"", names.prefix);
     w.linef("#include \"{}_regs.h\"", names.prefix);
     w.line();
     // The whole path in one comment, as a colleague would sketch it.
     std::string path;
-    const std::vector<int> up = pathToSource(f.rates, f.device.cpuClock);
+    const std::vector<int> up = pathToSource(f.rates, f.device.cpuClock());
     for (auto it = up.rbegin(); it != up.rend(); ++it) {
         const ClockNode& node = f.device.clocks[size_t(*it)];
         if (node.type == ClockNode::Type::Select)

@@ -2,7 +2,70 @@
 // PREFIX_interrupts.c: handlers that clear their flag in the way that the register asks for, and hand on.
 #include "core/source/writer.h"
 
+#include <algorithm>
+
 namespace bindrel {
+
+namespace {
+
+/// Lets an interrupt through to the core, as its architecture wants it.
+void writeEnable(Writer& w)
+{
+    const Facts& f = w.facts;
+    const bool arm = f.device.cores[w.names.core].architecture == Core::Architecture::ArmM;
+    w.comment(arm ? "The core's interrupt controller, as Arm defines it for the M profile: one set-enable bit an interrupt."
+                  : "The chip's interrupt controller lets the interrupt through, mie.MEIE and mstatus.MIE let the core take it.");
+    w.linef("void {}_interrupt_enable(uint32_t number)", w.names.prefix);
+    w.line("{");
+    if (arm) {
+        w.line("    volatile uint32_t *const set_enable = (volatile uint32_t *)0xE000E100u;");
+        w.line("    set_enable[number / 32u] = 1u << (number % 32u);");
+    } else {
+        w.linef("    volatile uint32_t *const enable = &{};", roleRegister(f, w.names, f.device.interruptController, "enable"));
+        w.line("    enable[number / 32u] |= 1u << (number % 32u);");
+        w.line("    __asm__ volatile(\"csrs mie, %0\" : : \"r\"(1u << 11));");
+        w.line("    __asm__ volatile(\"csrsi mstatus, 8\");");
+    }
+    w.line("}");
+}
+
+/// The handler of the lines that one instance watches: each flag is cleared in the way that its register asks for.
+void writeHandler(Writer& w, int watcher, const std::string& event, const std::vector<const PadSetup*>& lines)
+{
+    const Facts& f = w.facts;
+    const std::string name = handlerName(w.names, f.device.instances[size_t(watcher)].name, event);
+    w.line();
+    w.linef("void {}(void);", name);
+    w.linef("void {}(void)", name);
+    w.line("{");
+    for (const PadSetup* setup : lines) {
+        if (f.device.linesInPorts && f.device.pads[size_t(setup->pad)].port != watcher)
+            continue;
+        const std::string role = "flag" + std::to_string(setup->line);
+        const FieldRef flag = f.device.roleField(watcher, role);
+        if (!flag.valid())
+            continue;
+        const std::string reg = roleRegister(f, w.names, watcher, role);
+        const std::string bit = roleMacro(f, w.names, watcher, role);
+        w.becauseNeed(size_t(setup->need), "edges");
+        w.linef("    if (({} & {}) != 0u) {{", reg, bit);
+        switch (f.device.fieldOf(flag).access) {
+        case Field::Access::WriteZeroToClear:
+            w.linef("        {} = ~{}; /* cleared by writing a zero, ones leave the others */", reg, bit);
+            break;
+        case Field::Access::WriteOneToClear:
+        default:
+            w.linef("        {} = {}; /* cleared by writing a one */", reg, bit);
+            break;
+        }
+        w.linef("        {}_edge();", w.names.need(size_t(setup->need)));
+        w.line("    }");
+    }
+    w.noCause();
+    w.line("}");
+}
+
+} // namespace
 
 SourceFile interruptsSource(const Facts& f, const Names& names)
 {
@@ -11,21 +74,15 @@ SourceFile interruptsSource(const Facts& f, const Names& names)
     w.linef("#include \"{}_regs.h\"", names.prefix);
     std::vector<const PadSetup*> lines;
     for (const PadSetup& setup : f.pads)
-        if (setup.line >= 0) {
+        if (setup.line >= 0 && hasFiles(f, names, size_t(setup.need))) {
             lines.push_back(&setup);
             w.becauseNeed(size_t(setup.need));
             w.linef("#include \"{}\"", names.file(size_t(setup.need), ".h"));
         }
     w.noCause();
     w.line();
-    w.comment("The core's interrupt controller, as Arm defines it for the M profile: one set-enable bit an interrupt.");
-    w.linef("void {}_interrupt_enable(uint32_t number)", names.prefix);
-    w.line("{");
-    w.line("    volatile uint32_t *const set_enable = (volatile uint32_t *)0xE000E100u;");
-    w.line("    set_enable[number / 32u] = 1u << (number % 32u);");
-    w.line("}");
-    const int instance = f.device.lineInstance;
-    if (lines.empty() || instance < 0)
+    writeEnable(w);
+    if (lines.empty())
         return w.take();
     for (const PadSetup* setup : lines) {
         w.becauseNeed(size_t(setup->need), "edges");
@@ -35,26 +92,15 @@ SourceFile interruptsSource(const Facts& f, const Names& names)
         w.line("}");
     }
     w.noCause();
-    for (const auto& [event, number] : f.device.instances[size_t(instance)].interrupts) {
-        w.line();
-        w.linef("void {0}_on_{1}_{2}(void);", names.prefix, f.device.instances[size_t(instance)].name, event);
-        w.linef("void {0}_on_{1}_{2}(void)", names.prefix, f.device.instances[size_t(instance)].name, event);
-        w.line("{");
-        for (const PadSetup* setup : lines) {
-            const std::string role = "flag" + std::to_string(setup->line);
-            const std::string reg = roleRegister(f, names, instance, role);
-            const std::string bit = roleMacro(f, names, instance, role);
-            if (reg.empty())
-                continue;
-            w.becauseNeed(size_t(setup->need), "edges");
-            w.linef("    if (({} & {}) != 0u) {{", reg, bit);
-            w.linef("        {} = {}; /* cleared by writing a one */", reg, bit);
-            w.linef("        {}_edge();", names.need(size_t(setup->need)));
-            w.line("    }");
-        }
-        w.noCause();
-        w.line("}");
+    std::vector<int> watchers;
+    for (const PadSetup* setup : lines) {
+        const int watcher = f.device.linesInPorts ? f.device.pads[size_t(setup->pad)].port : f.device.lineInstance;
+        if (watcher >= 0 && std::find(watchers.begin(), watchers.end(), watcher) == watchers.end())
+            watchers.push_back(watcher);
     }
+    for (const int watcher : watchers)
+        for (const auto& [event, number] : f.device.instances[size_t(watcher)].interrupts)
+            writeHandler(w, watcher, event, lines);
     return w.take();
 }
 

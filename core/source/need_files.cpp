@@ -10,6 +10,7 @@ namespace bindrel {
 
 const std::vector<KindSource>& kindSources()
 {
+    // Kinds that are missing here have no arithmetic yet: only what wires and clocks them is written.
     static const std::vector<KindSource> all{
         {"uart", declareUart, defineUart}, {"i2c", declareI2c, defineI2c}, {"pwm", declarePwm, definePwm}, {"gpio", declareGpio, defineGpio}};
     return all;
@@ -34,6 +35,12 @@ std::vector<const Step*> stepsOf(const Facts& f, size_t need, Step::Phase phase)
     return out;
 }
 
+/// The instance that watches a pad's line; -1 when it has none.
+int linesOf(const Facts& f, const PadSetup& setup)
+{
+    return setup.line < 0 ? -1 : f.device.linesInPorts ? f.device.pads[size_t(setup.pad)].port : f.device.lineInstance;
+}
+
 /// "UART3 from 80 MHz: 460.829 kBd for 460.8 kBd (+64 ppm)".
 std::string summary(const Facts& f, size_t need)
 {
@@ -46,13 +53,20 @@ std::string summary(const Facts& f, size_t need)
     return text + ".";
 }
 
+/// Takes the start back. An instance that others use too goes on running; only what is the need's own stops.
 void writeStop(Writer& w, size_t need, const std::vector<const Step*>& starts)
 {
+    const BoundNeed& bound = w.facts.bindings.needs[need];
     w.becauseNeed(need, "stop");
     w.line();
     w.linef("void {}_stop(void)", w.names.need(need));
     w.line("{");
+    for (const Seat& seat : bound.shared ? bound.seats : std::vector<Seat>())
+        if (const FieldRef output = w.facts.device.roleField(bound.instance, "output" + std::to_string(seat.channel)); output.valid() && seat.channel > 0)
+            w.step(updateStep(w.facts.device, {{output, 0, "stop"}}, {}), 4);
     for (auto it = starts.rbegin(); it != starts.rend(); ++it) {
+        if (bound.shared && (*it)->instance == bound.instance)
+            continue;
         Step back = **it;
         back.value = 0;
         for (FieldWrite& write : back.fields)
@@ -64,10 +78,20 @@ void writeStop(Writer& w, size_t need, const std::vector<const Step*>& starts)
 
 } // namespace
 
-bool hasFiles(const Facts& f, size_t need)
+size_t coreOf(const Facts& f, size_t need)
 {
-    return f.bindings.needs[need].state == BoundNeed::State::Bound && sourceOf(f.plan.needs[need]) != nullptr &&
-           (f.bindings.needs[need].instance < 0 || f.settings[need].computed);
+    const int core = f.device.findCore(f.plan.needs[need].core);
+    return core < 0 ? 0 : size_t(core);
+}
+
+bool hasFiles(const Facts& f, const Names& names, size_t need)
+{
+    if (f.bindings.needs[need].state != BoundNeed::State::Bound || coreOf(f, need) != names.core)
+        return false;
+    if (sourceOf(f.plan.needs[need]))
+        return f.bindings.needs[need].instance < 0 || f.settings[need].computed;
+    // A kind without arithmetic: its clock gate, its personality, its DMA channel.
+    return !stepsOf(f, need, Step::Phase::Need).empty();
 }
 
 std::vector<SourceFile> needFiles(const Facts& f, const Names& names, size_t need)
@@ -83,14 +107,16 @@ std::vector<SourceFile> needFiles(const Facts& f, const Names& names, size_t nee
     header.line();
     header.linef("#include \"{}_board.h\"", names.prefix);
     header.line();
-    header.comment("Configures everything; nothing is driven before start.");
+    header.comment(kind ? "Configures everything; nothing is driven before start."
+                        : "Clocks the instance and leads its signals to their pads. Its own registers are yours to set.");
     header.linef("void {}_bring_up(void);", names.need(need));
     if (!starts.empty()) {
         header.linef("void {}_start(void);", names.need(need));
         header.linef("void {}_stop(void);", names.need(need));
     }
     header.line();
-    kind->declare(header, need);
+    if (kind)
+        kind->declare(header, need);
     header.line();
     header.linef("#endif /* {} */", guard);
 
@@ -109,15 +135,21 @@ std::vector<SourceFile> needFiles(const Facts& f, const Names& names, size_t nee
         source.line();
         source.linef("void {}_start(void)", names.need(need));
         source.line("{");
+        const BoundNeed& bound = f.bindings.needs[need];
+        for (const Seat& seat : bound.shared ? bound.seats : std::vector<Seat>())
+            if (const FieldRef output = f.device.roleField(bound.instance, "output" + std::to_string(seat.channel)); output.valid() && seat.channel > 0)
+                source.step(updateStep(f.device, {{output, 1, "start"}}, {}), 4);
         for (const Step* step : starts)
             source.step(*step, 4);
-        if (f.plan.needs[need].kind == "gpio" && f.device.lineInstance >= 0)
-            for (const auto& [event, number] : f.device.instances[size_t(f.device.lineInstance)].interrupts)
-                source.linef("    {}_interrupt_enable({}u); /* {} {} */", names.prefix, number, f.device.instances[size_t(f.device.lineInstance)].name, event);
+        for (const PadSetup& setup : f.pads)
+            if (const int lines = linesOf(f, setup); setup.need == static_cast<int>(need) && lines >= 0)
+                for (const auto& [event, number] : f.device.instances[size_t(lines)].interrupts)
+                    source.linef("    {}_interrupt_enable({}u); /* {} {} */", names.prefix, number, f.device.instances[size_t(lines)].name, event);
         source.line("}");
         writeStop(source, need, starts);
     }
-    kind->define(source, need);
+    if (kind)
+        kind->define(source, need);
     source.noCause();
     return {header.take(), source.take()};
 }

@@ -15,7 +15,12 @@ std::vector<int> usedInstances(const Facts& f)
 {
     std::set<int> used;
     for (const Step& step : f.image.steps)
-        used.insert(step.instance);
+        used.insert({step.instance, step.kind == Step::Kind::Copy ? step.from.instance : step.instance});
+    if (f.device.core().architecture == Core::Architecture::RiscV)
+        used.insert(f.device.interruptController);
+    for (const Core& core : f.device.cores)
+        if (core.release.valid())
+            used.insert(core.release.ref.instance);
     return {used.begin(), used.end()};
 }
 

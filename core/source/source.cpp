@@ -9,14 +9,17 @@ namespace bindrel {
 
 namespace {
 
-Names makeNames(const Facts& f, std::vector<std::string>& renamed)
+Names makeNames(const Facts& f, size_t core, std::vector<std::string>& renamed)
 {
     Names names;
+    names.core = core;
     names.prefix = identifierOf(f.plan.prefix.empty() ? f.plan.name : f.plan.prefix);
+    if (core > 0)
+        names.prefix += "_" + identifierOf(lowered(f.device.cores[core].id));
     names.PREFIX = uppered(names.prefix);
     Identifiers identifiers;
     // Names of the files that every output has must not be met by a need's.
-    for (const char* reserved : {"board", "regs", "clocks", "pins", "interrupts", "start", "wait", "bring_up", "status", "interrupt_enable", "toolchain", "vectors"})
+    for (const char* reserved : {"board", "regs", "clocks", "pins", "interrupts", "start", "wait", "bring_up", "status", "interrupt_enable", "toolchain", "vectors", "release", "trap", "entry"})
         identifiers.take(reserved);
     for (const Need& need : f.plan.needs) {
         names.needs.push_back(identifiers.take(need.id));
@@ -29,22 +32,55 @@ Names makeNames(const Facts& f, std::vector<std::string>& renamed)
     return names;
 }
 
+std::vector<SourceFile> program(const Facts& f, const Names& names)
+{
+    std::vector<SourceFile> files{boardHeader(f, names), boardSource(f, names), registersHeader(f, names)};
+    if (names.core == 0) {
+        files.push_back(clocksSource(f, names));
+        files.push_back(pinsSource(f, names));
+    }
+    for (size_t n = 0; n < f.plan.needs.size(); ++n)
+        if (hasFiles(f, names, n))
+            for (SourceFile& file : needFiles(f, names, n))
+                files.push_back(std::move(file));
+    files.push_back(interruptsSource(f, names));
+    for (SourceFile& file : startFiles(f, names))
+        files.push_back(std::move(file));
+    return files;
+}
+
 } // namespace
 
 Source makeSource(const Facts& f)
 {
     Source out;
-    const Names names = makeNames(f, out.renamed);
-    out.prefix = names.prefix;
-    out.files = {boardHeader(f, names), boardSource(f, names), registersHeader(f, names), clocksSource(f, names), pinsSource(f, names)};
-    for (size_t n = 0; n < f.plan.needs.size(); ++n)
-        if (hasFiles(f, n))
-            for (SourceFile& file : needFiles(f, names, n))
-                out.files.push_back(std::move(file));
-    out.files.push_back(interruptsSource(f, names));
-    for (SourceFile& file : startFiles(f, names))
+    std::vector<Names> programs;
+    std::vector<std::string> commands;
+    for (size_t core = 0; core < f.device.cores.size(); ++core) {
+        std::vector<std::string> renamed;
+        const Names names = makeNames(f, core, renamed);
+        const std::size_t first = out.files.size();
+        if (core == 0) {
+            out.prefix = names.prefix;
+            out.renamed = std::move(renamed);
+        }
+        for (SourceFile& file : program(f, names))
+            out.files.push_back(std::move(file));
+        // One core's program is everything in the folder; several tell theirs apart by name.
+        std::string sources = "*.c";
+        if (f.device.cores.size() > 1) {
+            sources.clear();
+            for (std::size_t i = first; i < out.files.size(); ++i)
+                if (out.files[i].name.ends_with(".c"))
+                    sources += (sources.empty() ? "" : " ") + out.files[i].name;
+        }
+        const Core& facts = f.device.cores[core];
+        commands.push_back(fmt::format("{}gcc {} -nostdlib -T {}.ld -o {}.elf {} -lgcc", facts.toolPrefix, joined(compilerOptions(facts), " "), names.prefix, names.prefix, sources));
+        programs.push_back(names);
+    }
+    for (SourceFile& file : buildFiles(f, programs))
         out.files.push_back(std::move(file));
-    out.buildCommand = fmt::format("{}gcc {} -nostdlib -T {}.ld -o {}.elf *.c -lgcc", f.device.toolPrefix, joined(compilerOptions(f.device), " "), names.prefix, names.prefix);
+    out.buildCommand = joined(commands, " && ");
     return out;
 }
 

@@ -31,6 +31,8 @@ struct SourceFile {
 
 /// The C that brings the chip up as planned: one header of names and rates, registers, clocks, pins, a pair of files a
 /// bound need, interrupts, start-up, linker script and build files. ASCII, LF, the same bytes for the same plan.
+/// A chip with several cores gets a program for each: the first core's brings up clocks and pins, and every core's has
+/// the needs that it owns; names of the others carry the core ("pump_m4_").
 struct Source {
     std::string prefix; ///< "sluice"
     std::vector<SourceFile> files;
@@ -44,7 +46,7 @@ struct Source {
 
 Source makeSource(const Facts& facts);
 
-/// The compiler's options for the device, as the tests and the shown command use them.
-std::vector<std::string> compilerOptions(const Device& device);
+/// The compiler's options for a core, as the tests and the shown command use them.
+std::vector<std::string> compilerOptions(const Core& core);
 
 } // namespace bindrel

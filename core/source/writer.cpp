@@ -152,13 +152,12 @@ Place placeOf(const Writer& w, const Step& step)
     if (step.phase == Step::Phase::Clocks)
         for (const FieldWrite& write : step.fields)
             for (const ClockNode& node : w.facts.device.clocks)
-                if (node.control == write.ref || node.enable == write.ref || node.ready == write.ref || node.status == write.ref)
+                if (node.control == write.ref || node.fraction == write.ref || node.enable.ref == write.ref || node.ready.ref == write.ref || node.status == write.ref)
                     return {Place::Kind::Clock, node.id, {}};
     if (step.phase == Step::Phase::Pins)
         for (const PadSetup& setup : w.facts.pads) {
             const Pad& pad = w.facts.device.pads[size_t(setup.pad)];
-            const FieldRef function = pad.port < 0 ? FieldRef{} : w.facts.device.roleField(pad.port, "function" + std::to_string(pad.bit));
-            if (function.valid() && step.fields.front().ref == function)
+            if (pad.function.valid() && step.fields.front().ref == pad.function)
                 return {Place::Kind::Pad, pad.name, w.facts.plan.needs[size_t(setup.need)].id};
         }
     return {Place::Kind::Register,
@@ -202,6 +201,16 @@ void Writer::step(const Step& s, int indent)
             values.insert(values.begin(), clear);
             assign(*this, margin, reg, "=", values);
         }
+        break;
+    }
+    case Step::Kind::Copy: {
+        // Bits of the factory value that the field has room for.
+        const Field& from = facts.device.fieldOf(s.from);
+        const Field& into = facts.device.fieldOf(s.fields.front().ref);
+        const std::string source = instanceMacro(facts, names, s.from.instance) + "->" + facts.device.registerOf(s.from).name;
+        const std::string bits = fmt::format("(({} & {}) >> {}u)", source, fieldMacro(facts, names, s.from), from.lsb);
+        linef("{}{} = ({} & ~{})", margin, reg, reg, masks.front());
+        linef("{}    | ({} << {}u & {});", margin, bits, into.lsb, masks.front());
         break;
     }
     case Step::Kind::Wait: {

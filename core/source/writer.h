@@ -14,6 +14,7 @@ struct Names {
     std::string prefix;  ///< "sluice"
     std::string PREFIX;  ///< "SLUICE"
     std::vector<std::string> needs; ///< C name of each need, by index
+    size_t core = 0;                ///< whose program is written, into Device::cores
 
     std::string macro(std::string_view rest) const { return PREFIX + "_" + std::string(rest); }
     std::string name(std::string_view rest) const { return prefix + "_" + std::string(rest); }
@@ -79,6 +80,8 @@ SourceFile clocksSource(const Facts& facts, const Names& names);
 SourceFile pinsSource(const Facts& facts, const Names& names);
 SourceFile interruptsSource(const Facts& facts, const Names& names);
 std::vector<SourceFile> startFiles(const Facts& facts, const Names& names);
+/// CMakeLists.txt and the toolchain file, for the programs of all cores.
+std::vector<SourceFile> buildFiles(const Facts& facts, const std::vector<Names>& programs);
 
 /// The C of a kind of need: declarations and definitions beyond bring_up, start and stop.
 struct KindSource {
@@ -87,8 +90,14 @@ struct KindSource {
     void (*define)(Writer& source, size_t need);
 };
 const std::vector<KindSource>& kindSources();
-/// Whether a need gets files: it is bound and something is to be written for it.
-bool hasFiles(const Facts& facts, size_t need);
+/// Whether a need gets files in a core's program: it is bound, the core owns it, and something is to be written for it.
+bool hasFiles(const Facts& facts, const Names& names, size_t need);
+/// The core that owns a need, into Device::cores.
+size_t coreOf(const Facts& facts, size_t need);
+/// Writes the functions that start one core's program, as its architecture wants it.
+void writeArmStart(Writer& w);
+void writeRiscVStart(Writer& w);
+std::string handlerName(const Names& names, const std::string& instance, const std::string& event);
 std::vector<SourceFile> needFiles(const Facts& facts, const Names& names, size_t need);
 
 void declareUart(Writer& w, size_t need);

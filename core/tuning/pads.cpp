@@ -20,7 +20,7 @@ namespace {
 void setUpGpio(PadSetup& setup, const Device& device, const Need& need)
 {
     const Pad& pad = device.pads[size_t(setup.pad)];
-    setup.code = device.portCode;
+    setup.code = pad.function.valid() ? pad.portCode : -1;
     setup.gpio = true;
     setup.output = goalText(need, "direction") == "output";
     const std::string pull = goalText(need, "pull");
@@ -36,7 +36,7 @@ void setUpGpio(PadSetup& setup, const Device& device, const Need& need)
     const std::string edges = goalText(need, "edges");
     if (edges == "none")
         return;
-    setup.line = pad.bit;
+    setup.line = device.linesInPorts ? pad.bit : pad.line;
     setup.rising = edges != "falling";
     setup.falling = edges != "rising";
 }
@@ -78,7 +78,11 @@ std::vector<PadSetup> setUpPads(const Device& device, const Plan& plan, const Bi
             if (seat.route < 0) {
                 setUpGpio(setup, device, plan.needs[n]);
             } else {
-                setup.code = device.routes[size_t(seat.route)].code;
+                const Route& route = device.routes[size_t(seat.route)];
+                setup.code = route.code;
+                setup.wired = route.wired();
+                if (seat.signal.direction == SignalSpec::Direction::Analog)
+                    setup.because = "an analog pad floats";
                 setUpPeripheral(setup, plan.needs[n], seat.signal);
             }
             out.push_back(std::move(setup));

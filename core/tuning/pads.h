@@ -13,7 +13,8 @@ struct PadSetup {
     int pad = -1;
     int need = -1;
     int seat = -1;
-    int code = 0;      ///< of the selector; -1: fixed wiring, the port leaves it alone
+    int code = 0;      ///< of the pad's function field; -1: nothing is selected at the pad
+    bool wired = false; ///< fixed wiring, the port leaves it alone
     bool gpio = false;  ///< the port itself has the pad
     bool output = false;
     bool levelHigh = false; ///< of an output, set before it drives

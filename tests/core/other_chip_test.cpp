@@ -55,7 +55,7 @@ private Q_SLOTS:
         QVERIFY2(device.ok(), device.ok() ? "" : device.problem().text().c_str());
         const auto remarks = lint(*device);
         QVERIFY2(remarks.empty(), remarks.empty() ? "" : remarks[0].text.c_str());
-        QCOMPARE(device->portCode, 3);
+        QCOMPARE(device->pads.front().portCode, 3);
     }
 
     void resetIsReadFromItsRegisters()

@@ -33,4 +33,17 @@ KindSpec crystalKind()
     return kind;
 }
 
+KindSpec externalClockKind()
+{
+    KindSpec kind;
+    kind.id = "clockin";
+    kind.title = "External clock";
+    kind.instanceKind = "clockin";
+    kind.instanceGoal = "clock";
+    kind.goals = {{"clock", "Clock", GoalSpec::Type::Name, "", {}, "The input that it feeds."}};
+    kind.signals = [](const Need&) { return std::vector<SignalSpec>{{"in", "clock in", "IN", -1, SignalSpec::Direction::In, false}}; };
+    kind.brief = [](const Need& need) { return goalText(need, "clock"); };
+    return kind;
+}
+
 } // namespace bindrel

@@ -17,7 +17,9 @@ KindSpec i2cKind()
         {"rise", "Rise time", T::Duration, "150 ns", {}, "From 30 % to 70 % of the supply, as the pull-ups give it."},
         {"fall", "Fall time", T::Duration, "20 ns", {}, "", 0, 0, true},
         {"filter", "Spike filter", T::Duration, "50 ns", {}, "Spikes up to this length are suppressed (50 ns in fast mode).", 0, 0, true},
+        {"dma", "DMA", T::Choice, "none", {"none", "receive", "transmit", "both"}, "", 0, 0, true},
     };
+    kind.requests = dmaBothWays;
     kind.signals = [](const Need&) {
         using D = SignalSpec::Direction;
         return std::vector<SignalSpec>{{"scl", "clock", "SCL", -1, D::Both, false}, {"sda", "data", "SDA", -1, D::Both, false}};

@@ -64,6 +64,12 @@ KindSpec pwmKind()
     };
     kind.signals = pwmSignals;
     kind.relevant = pwmRelevant;
+    // The channels of a timer count by one time base: who wants the same one can share it. Pairs with their dead time and
+    // their fault input have the timer for themselves.
+    kind.sharedAs = [](const Need& need) {
+        const bool alone = goalText(need, "outputs") == "complementary" || goalText(need, "fault") != "none";
+        return alone ? std::string() : "pwm " + goalText(need, "frequency") + ", " + goalText(need, "alignment") + ", " + goalText(need, "steps");
+    };
     kind.brief = [](const Need& need) { return goalText(need, "frequency"); };
     return kind;
 }

@@ -36,8 +36,10 @@ KindSpec uartKind()
         {"flow", "Flow control", T::Choice, "none", {"none", "RTS/CTS"}, "Hardware handshake."},
         {"direction", "Direction", T::Choice, "both", {"both", "transmit", "receive"}, ""},
         {"peer", "Other end", T::Tolerance, "±1 %", {}, "How far the other end's clock may be off.", 0, 0, true},
+        {"dma", "DMA", T::Choice, "none", {"none", "receive", "transmit", "both"}, "", 0, 0, true},
     };
     kind.signals = uartSignals;
+    kind.requests = dmaBothWays;
     kind.brief = [](const Need& need) { return goalText(need, "baud"); };
     return kind;
 }

@@ -180,7 +180,7 @@ private Q_SLOTS:
         for (const Step& step : s->image.steps) {
             for (const FieldWrite& write : step.fields)
                 for (size_t i = 0; i < s->device->instances.size(); ++i)
-                    if (s->device->instances[i].gate.valid() && s->device->instances[i].gate == write.ref && write.code == 1)
+                    if (s->device->instances[i].gate.valid() && s->device->instances[i].gate == FieldCode{write.ref, write.code})
                         open.insert(int(i));
             if (s->device->instances[size_t(step.instance)].gate.valid())
                 QVERIFY2(open.contains(step.instance), step.why.c_str());

@@ -1,0 +1,108 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "core/device/encoding.h"
+#include "core/quantity/quantity.h"
+
+#include <cstdint>
+#include <map>
+#include <string>
+#include <string_view>
+#include <vector>
+
+namespace bindrel {
+
+struct EnumValue {
+    std::string name;
+    std::uint32_t code = 0;
+};
+
+struct Field {
+    /// What reading and writing does.
+    enum class Access {
+        ReadWrite,
+        ReadOnly,
+        WriteOnly,
+        WriteOneToClear,
+        WriteZeroToClear,
+        ReadToClear, ///< cleared by reading the register
+        Once,        ///< can be written once after reset, later writes are ignored
+        Key,         ///< every write of the register must carry `key` here, or it is ignored
+    };
+    std::string name;
+    int lsb = 0;
+    int width = 1;
+    Access access = Access::ReadWrite;
+    std::uint32_t key = 0;
+    std::vector<EnumValue> values;
+    std::string about;
+    /// A status that takes the code of a control field of the same block, `followsAfter` later; -1: it does not.
+    int followsReg = -1, followsField = -1;
+    Duration followsAfter;
+
+    std::uint32_t maxCode() const { return width >= 32 ? UINT32_MAX : (1u << width) - 1; }
+    std::uint32_t mask() const { return maxCode() << lsb; }
+    /// Whether the register remembers what was written here.
+    bool keepsWrites() const { return access == Access::ReadWrite || access == Access::Once; }
+};
+
+struct Register {
+    std::string name;
+    std::uint32_t offset = 0; ///< bytes from the instance's base
+    std::uint32_t reset = 0;
+    std::vector<Field> fields;
+    std::string about;
+};
+
+/// A field of a block that holds a role of the arithmetic.
+struct Role {
+    int reg = -1;
+    int field = -1;
+    Encoding encoding;
+};
+
+/// Roles of a serial instance's lanes: a field picks one of the allowed combinations.
+struct LaneRoles {
+    struct Combination {
+        std::uint32_t code = 0;
+        std::map<std::string, int, std::less<>> lanes; ///< signal -> lane
+    };
+    int reg = -1, field = -1; ///< -1: there is one combination and nothing to select
+    std::vector<Combination> combinations;
+};
+
+/// Registers described once, instantiated at addresses.
+struct Block {
+    std::string name;
+    std::string kind; ///< whose arithmetic applies: "uart", "i2c", "timer", "gpio", …; empty for a block of no known kind
+    std::string about;
+    std::vector<Register> registers;
+    std::map<std::string, Role, std::less<>> roles;
+    std::map<std::string, std::vector<std::int64_t>, std::less<>> abilities; ///< "oversampling": [16, 8]
+    LaneRoles laneRoles; ///< no combinations: the block's signals are not on lanes
+
+    const Role* role(std::string_view name) const;
+    /// The first number of an ability, or the fallback.
+    std::int64_t ability(std::string_view name, std::int64_t fallback) const;
+};
+
+/// One field of one instance.
+struct FieldRef {
+    int instance = -1;
+    int reg = -1;
+    int field = -1;
+
+    bool valid() const { return instance >= 0; }
+    auto operator<=>(const FieldRef&) const = default;
+};
+
+/// A field and the code that it holds, or must hold: "CLK.OSC.HFXON=1".
+struct FieldCode {
+    FieldRef ref;
+    std::uint32_t code = 1;
+
+    bool valid() const { return ref.valid(); }
+    auto operator<=>(const FieldCode&) const = default;
+};
+
+} // namespace bindrel

@@ -1,0 +1,116 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "core/device/block.h"
+
+#include <optional>
+
+namespace bindrel {
+
+struct ClockInput {
+    int node = -1; ///< -1: "none", the select is off
+    std::uint32_t code = 0;
+};
+
+struct RateLimit {
+    std::optional<Frequency> min;
+    std::optional<Frequency> max;
+    /// Not faster than this part of another clock ("peripheral <= half of bus").
+    int relativeTo = -1;
+    Rational relativeMax = 1;
+    std::string because; ///< what the data sheet gives as the reason
+};
+
+/// Temperatures in degrees Celsius, both ends included.
+struct TemperatureRange {
+    int low = 0;
+    int high = 0;
+    bool covers(const TemperatureRange& other) const { return low <= other.low && high >= other.high; }
+};
+
+struct ClockNode {
+    enum class Type {
+        Oscillator, ///< on the chip: a fixed rate, or one of several
+        Crystal,    ///< the board's crystal on two pads
+        External,   ///< a clock that the board feeds in on one pad
+        Select,
+        Divide,
+        Multiply, ///< also a PLL's feedback and an FLL
+        Follow,   ///< its input, perhaps times a factor that another divider decides
+        Gate,     ///< its input, or nothing
+    };
+    std::string id;   ///< "PLLA.VCO"
+    std::string name; ///< "PLL A VCO"
+    std::string tier; ///< "source", "multiplier", "system", "kernel": where the ladder shows it
+    Type type = Type::Divide;
+
+    // ---- sources
+    Frequency rate; ///< of an Oscillator without choices; for Crystal and External the board says it
+    Tolerance tolerance; ///< over all temperatures
+    struct ToleranceOver {
+        TemperatureRange range;
+        Tolerance tolerance;
+    };
+    std::vector<ToleranceOver> toleranceOver; ///< better over less; the closest row that covers the board's range counts
+    /// What an Oscillator with a range or preset field can be set to.
+    struct RateChoice {
+        Frequency rate;
+        std::uint32_t code = 0;    ///< of `control`
+        std::optional<Tolerance> tolerance;
+        FieldRef calibration;      ///< factory value that is to be copied into `calibrationInto`
+    };
+    std::vector<RateChoice> rates;
+    FieldRef calibrationInto;
+    Duration startup;
+    Frequency crystalMin, crystalMax; ///< what may be fitted or fed in
+    /// Load capacitance that a Crystal oscillator can switch in itself, with the code of `loadControl`.
+    std::vector<std::pair<Capacitance, std::uint32_t>> loads;
+    FieldRef loadControl;
+    /// Trimmed by another clock while that runs: the tolerance is then this.
+    struct Trim {
+        int by = -1;          ///< clock; -1 with `bySignal` for something outside, as a bus's frames
+        std::string bySignal;
+        FieldCode enable;
+        Tolerance tolerance;
+    };
+    std::optional<Trim> trim;
+    /// Watches the clock and falls back when it stops.
+    struct Monitor {
+        FieldCode enable;
+        int fallsBackTo = -1;
+        std::string interrupt; ///< of the clock controller, when it raises one
+    };
+    std::optional<Monitor> monitor;
+
+    // ---- what comes from other clocks
+    std::vector<ClockInput> inputs;    ///< one for all but Select
+    FieldRef control;                  ///< select code, divider or multiplier (its whole part when `fraction` is there)
+    FieldRef status;                   ///< Select: shows the code in use
+    Encoding encoding;
+    std::vector<std::int64_t> factors; ///< what Divide or Multiply can do, rising; whole parts when unit > 1
+    std::int64_t unit = 1;             ///< settings count in 1/unit: a fractional divider or feedback
+    FieldRef fraction;                 ///< remainder in 1/unit
+    std::int64_t resetValue = 0;       ///< setting after reset: factor x unit, or index into inputs or rates
+    Ppm adds;                          ///< to the tolerance, both ways: an FLL's jitter
+
+    /// Follow: the input times `factorWhenOne` while the divider `follows` is 1, else times `factorElse`.
+    int follows = -1;
+    std::int64_t factorWhenOne = 1;
+    std::int64_t factorElse = 1;
+
+    FieldCode enable; ///< oscillator, PLL or gate on
+    FieldCode ready;  ///< made by hardware when it runs
+    bool onAtReset = false;
+    int frozenBy = -1; ///< the control may be changed only while this node is off
+
+    RateLimit limit;                                            ///< in every range
+    std::map<std::string, RateLimit, std::less<>> limitByRange; ///< by range id; replaces `limit` where given
+
+    bool isSource() const { return type == Type::Oscillator || type == Type::Crystal || type == Type::External; }
+    /// The factor of a setting of Divide or Multiply.
+    Rational factorOf(std::int64_t setting) const { return Rational(setting, unit); }
+    /// Whether a setting, in 1/unit, is one that the node can have.
+    bool canBe(std::int64_t setting) const;
+};
+
+} // namespace bindrel

@@ -1,0 +1,118 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/base/text.h"
+#include "core/device/device_reader.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+namespace bindrel {
+
+void DeviceReader::readInstances()
+{
+    std::vector<std::string> blockNames;
+    for (const Block& block : device_.blocks)
+        blockNames.push_back(block.name);
+    for (const auto& [name, node] : section("instances").members()) {
+        if (isAbsent(name))
+            continue;
+        node.allowOnly({"block", "kind", "base", "bus", "kernel", "gate", "reset", "signals", "interrupts", "abilities", "unit", "selects", "dma"});
+        Instance instance;
+        instance.name = name;
+        instance.base = node.child("base").asWord();
+        std::string blockName = node.string("block");
+        // A kind given by the instance makes a block of that kind out of a shared one ("opaque" as "crystal").
+        for (size_t i = 0; i < device_.blocks.size(); ++i)
+            if (device_.blocks[i].name == blockName)
+                instance.block = static_cast<int>(i);
+        if (instance.block < 0) {
+            node.child("block").fail(
+                fmt::format("\"{}\" is not a block of this device.{}", blockName, didYouMean(blockName, blockNames)));
+            return;
+        }
+        if (const std::string kind = node.string("kind", ""); !kind.empty()) {
+            Block own = device_.blocks[size_t(instance.block)];
+            own.name = blockName + "_" + kind;
+            own.kind = kind;
+            instance.block = static_cast<int>(device_.blocks.size());
+            for (size_t i = 0; i < device_.blocks.size(); ++i)
+                if (device_.blocks[i].name == own.name)
+                    instance.block = static_cast<int>(i);
+            if (size_t(instance.block) == device_.blocks.size())
+                device_.blocks.push_back(std::move(own));
+        }
+        instance.unit = node.string("unit", "");
+        for (const auto& [signal, direction] : node.optionalChild("signals").members()) {
+            if (isAbsent(name + "." + signal))
+                continue;
+            const std::string text = direction.asString();
+            InstanceSignal entry{signal, InstanceSignal::Direction::Both};
+            if (text == "in")
+                entry.direction = InstanceSignal::Direction::In;
+            else if (text == "out")
+                entry.direction = InstanceSignal::Direction::Out;
+            else if (text == "analog")
+                entry.direction = InstanceSignal::Direction::Analog;
+            else if (text != "both")
+                direction.fail(fmt::format("\"{}\" is not a direction; use in, out, both or analog.", text));
+            instance.signals.push_back(std::move(entry));
+        }
+        for (const auto& [event, number] : node.optionalChild("interrupts").members())
+            instance.interrupts[event] =
+                static_cast<int>(number.asInteger(0, std::max(0, device_.core().vectorCount - 1)));
+        for (const auto& [ability, values] : node.optionalChild("abilities").members())
+            for (const JsonNode& value : values.items())
+                instance.abilities[ability].push_back(value.asInteger(0, INT32_MAX));
+        device_.instances.push_back(std::move(instance));
+        instanceNodes_.push_back(node);
+    }
+}
+
+void DeviceReader::resolveInstances()
+{
+    if (const JsonNode dma = section("dma"); dma.exists()) {
+        dma.allowOnly({"instance", "channels"});
+        device_.dma.instance = instanceAt(dma.child("instance"));
+        device_.dma.channels = static_cast<int>(dma.integer("channels", 1, 64));
+    }
+    for (size_t i = 0; i < instanceNodes_.size(); ++i) {
+        const JsonNode& node = instanceNodes_[i];
+        Instance& instance = device_.instances[i];
+        instance.bus = clockAt(node.child("bus"));
+        instance.kernel = node.has("kernel") ? clockAt(node.child("kernel")) : instance.bus;
+        if (node.has("gate"))
+            instance.gate = fieldCodeAt(node.child("gate"));
+        if (node.has("reset"))
+            instance.reset = fieldCodeAt(node.child("reset"));
+        for (const auto& [field, code] : node.optionalChild("selects").members()) {
+            FieldCode select{fieldNamed(field, code), 0};
+            if (ok()) {
+                select.code = static_cast<std::uint32_t>(code.asInteger(0, device_.fieldOf(select.ref).maxCode()));
+                instance.selects.push_back(select);
+            }
+        }
+        readDma(instance, node.optionalChild("dma"));
+    }
+}
+
+/// "RX": 12 (the router's code, on any channel), or "RX": [3, 5] (the channels that it is wired to).
+void DeviceReader::readDma(Instance& instance, const JsonNode& node)
+{
+    for (const auto& [event, value] : node.members()) {
+        if (device_.dma.instance < 0) {
+            value.fail("the device has no \"dma\" section that gives its channels.");
+            return;
+        }
+        std::vector<DmaLink>& links = instance.dma[event];
+        if (value.isArray())
+            for (const JsonNode& channel : value.items())
+                links.push_back({static_cast<int>(channel.asInteger(0, device_.dma.channels - 1)), 0});
+        else
+            for (int channel = 0; channel < device_.dma.channels; ++channel)
+                links.push_back({channel, static_cast<std::uint32_t>(value.asInteger(0, 255))});
+        if (links.empty())
+            value.fail("lists no channel; give at least one.");
+    }
+}
+
+} // namespace bindrel

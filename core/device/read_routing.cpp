@@ -1,0 +1,337 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// The five mechanisms by which pads get their signals. Each is read into the same thing: routes, with the fields that
+// must hold codes for them. Nothing after loading needs to know the mechanism.
+#include "core/base/text.h"
+#include "core/device/device_reader.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <charconv>
+
+namespace bindrel {
+
+namespace {
+/// An output goes from the instance to the pad.
+bool drives(const InstanceSignal& signal) { return signal.direction == InstanceSignal::Direction::Out || signal.direction == InstanceSignal::Direction::Both; }
+bool listens(const InstanceSignal& signal) { return signal.direction == InstanceSignal::Direction::In || signal.direction == InstanceSignal::Direction::Both; }
+} // namespace
+
+void DeviceReader::readRouting()
+{
+    readPadRoutes();
+    for (const JsonNode& entry : section("routing").items()) {
+        if (!ok())
+            return;
+        const std::string mechanism = entry.string("mechanism");
+        if (mechanism == "group remap")
+            readRemaps(entry);
+        else if (mechanism == "matrix")
+            readMatrix(entry);
+        else if (mechanism == "selector" || mechanism == "lanes")
+            entry.allowOnly({"mechanism", "gpio_code"});
+        else if (mechanism == "fixed")
+            entry.allowOnly({"mechanism", "analog_code"});
+        else
+            entry.child("mechanism").fail(fmt::format("\"{}\" is not a routing mechanism; use selector, group remap, lanes, matrix or fixed.", mechanism));
+    }
+    readExclusives();
+    if (ok())
+        collectMuxFields();
+}
+
+/// What the rows of the pads say: codes of the selector, lanes, wired signals.
+void DeviceReader::readPadRoutes()
+{
+    int analogCode = -1;
+    for (const JsonNode& entry : section("routing").items())
+        if (entry.has("analog_code"))
+            analogCode = static_cast<int>(entry.integer("analog_code", 0, 255));
+    for (size_t p = 0; p < padNodes_.size(); ++p) {
+        const int pad = static_cast<int>(p);
+        readSelector(pad, padNodes_[p].optionalChild("routes"));
+        readLanes(pad, padNodes_[p].optionalChild("lanes"));
+        for (const JsonNode& node : padNodes_[p].optionalChild("fixed").items()) {
+            const auto signal = signalAt(node.asString(), node);
+            if (!signal)
+                continue;
+            Route route{pad, signal->first, signal->second, Route::Mechanism::Fixed, -1, {}, -1};
+            const FieldRef& function = device_.pads[p].function;
+            const bool analog = device_.instances[size_t(route.instance)].signals[size_t(route.signal)].direction == InstanceSignal::Direction::Analog;
+            if (analogCode >= 0 && analog && function.valid()) {
+                route.code = analogCode;
+                route.selects = {{function, static_cast<std::uint32_t>(analogCode)}};
+            }
+            addRoute(std::move(route));
+        }
+        if (!ok())
+            return;
+    }
+}
+
+void DeviceReader::readSelector(int pad, const JsonNode& node)
+{
+    const FieldRef function = device_.pads[size_t(pad)].function;
+    std::vector<int> codes;
+    for (const auto& [key, value] : node.members()) {
+        const int code = codeOf(key, function, value);
+        if (code < 0)
+            continue;
+        if (std::find(codes.begin(), codes.end(), code) != codes.end())
+            value.fail(fmt::format("the code {} is used twice on {}.", code, device_.pads[size_t(pad)].name));
+        codes.push_back(code);
+        // One code can connect several signals (an input and an output of two instances); "@A" names a signal group.
+        const std::vector<JsonNode> signals = value.isArray() ? value.items() : std::vector<JsonNode>{value};
+        for (const JsonNode& item : signals) {
+            std::string dotted = item.asString();
+            int group = -1;
+            if (const size_t at = dotted.find('@'); at != std::string::npos) {
+                group = groupNamed(dotted.substr(at + 1));
+                dotted.resize(at);
+            }
+            if (const auto signal = signalAt(dotted, item))
+                addRoute({pad, signal->first, signal->second, Route::Mechanism::Selector, code, {{function, static_cast<std::uint32_t>(code)}}, group});
+        }
+    }
+}
+
+/// "2": "SER0.1": with code 2 the pad leads to lane 1 of the unit SER0. Which signals lie there is up to the instance
+/// that the unit is made into, and its combination of roles.
+void DeviceReader::readLanes(int pad, const JsonNode& node)
+{
+    const FieldRef function = device_.pads[size_t(pad)].function;
+    for (const auto& [key, value] : node.members()) {
+        const int code = codeOf(key, function, value);
+        const std::string text = value.asString();
+        const size_t dot = text.find('.');
+        const std::string unit = text.substr(0, dot);
+        int lane = -1;
+        if (dot != std::string::npos)
+            std::from_chars(text.data() + dot + 1, text.data() + text.size(), lane);
+        bool known = isAbsent(unit);
+        for (size_t i = 0; i < device_.instances.size() && code >= 0; ++i) {
+            const Instance& instance = device_.instances[i];
+            if (instance.unit != unit)
+                continue;
+            known = true;
+            const LaneRoles& roles = device_.blockOf(static_cast<int>(i)).laneRoles;
+            for (const LaneRoles::Combination& combination : roles.combinations)
+                for (size_t s = 0; s < instance.signals.size(); ++s) {
+                    const auto at = combination.lanes.find(instance.signals[s].name);
+                    if (at == combination.lanes.end() || at->second != lane)
+                        continue;
+                    Route route{pad, static_cast<int>(i), static_cast<int>(s), Route::Mechanism::Lanes, code, {{function, static_cast<std::uint32_t>(code)}}, -1};
+                    if (roles.reg >= 0)
+                        route.selects.push_back({{static_cast<int>(i), roles.reg, roles.field}, combination.code});
+                    addRoute(std::move(route));
+                }
+        }
+        if (!known || lane < 0)
+            value.fail(fmt::format("\"{}\" is not a lane of a unit; write \"SER0.1\".", text));
+    }
+}
+
+void DeviceReader::readRemaps(const JsonNode& mechanism)
+{
+    mechanism.allowOnly({"mechanism", "gpio_code", "peripheral_code", "remaps"});
+    const int code = mechanism.has("peripheral_code") ? static_cast<int>(mechanism.integer("peripheral_code", 0, 255)) : -1;
+    for (const auto& [name, node] : mechanism.child("remaps").members()) {
+        node.allowOnly({"field", "sets"});
+        if (isAbsent(name))
+            continue;
+        const FieldRef field = node.has("field") ? fieldAt(node.child("field")) : FieldRef{};
+        for (const auto& [key, set] : node.child("sets").members()) {
+            const int setCode = field.valid() ? codeOf(key, field, set) : 0;
+            if (!field.valid() && node.child("sets").members().size() > 1)
+                node.fail("has several sets but no \"field\" that picks one.");
+            for (const auto& [signalName, padNode] : set.members()) {
+                const auto signal = signalAt(name + "." + signalName, padNode);
+                const int pad = padAt(padNode.asString(), padNode);
+                if (!signal || pad < 0 || setCode < 0 || !ok())
+                    continue;
+                Route route{pad, signal->first, signal->second, Route::Mechanism::GroupRemap, -1, {}, -1};
+                const FieldRef& function = device_.pads[size_t(pad)].function;
+                if (code >= 0 && function.valid()) {
+                    route.code = code;
+                    route.selects.push_back({function, static_cast<std::uint32_t>(code)});
+                }
+                if (field.valid())
+                    route.selects.push_back({field, static_cast<std::uint32_t>(setCode)});
+                addRoute(std::move(route));
+            }
+        }
+    }
+}
+
+void DeviceReader::readMatrix(const JsonNode& mechanism)
+{
+    mechanism.allowOnly({"mechanism", "gpio_code", "pad_code", "groups"});
+    const int code = mechanism.has("pad_code") ? static_cast<int>(mechanism.integer("pad_code", 0, 255)) : -1;
+    for (const JsonNode& node : mechanism.child("groups").items()) {
+        node.allowOnly({"name", "together", "pads", "inputs", "outputs", "output_field"});
+        const int group = node.boolean("together", false) ? groupNamed(node.string("name")) : -1;
+        const std::string outputField = node.string("output_field", "");
+        struct Terminal {
+            int pad = -1;
+            std::uint32_t number = 0;
+            FieldRef output; ///< holds the number of the signal that drives the pad
+        };
+        std::vector<Terminal> pads;
+        for (const auto& [name, number] : node.child("pads").members()) {
+            Terminal terminal{padAt(name, number), static_cast<std::uint32_t>(number.asInteger(0, 255)), {}};
+            if (terminal.pad < 0)
+                continue;
+            if (!outputField.empty()) {
+                std::string field = outputField;
+                if (const size_t at = field.find("{pad}"); at != std::string::npos)
+                    field.replace(at, 5, std::to_string(terminal.number));
+                terminal.output = fieldNamed(field, node.child("output_field"));
+            }
+            pads.push_back(terminal);
+        }
+        struct Way {
+            FieldRef input; ///< holds the number of the pad that the signal listens to
+            std::int64_t output = -1;
+        };
+        std::map<std::pair<int, int>, Way> signals;
+        for (const auto& [dotted, field] : node.optionalChild("inputs").members())
+            if (const auto signal = signalAt(dotted, field))
+                signals[*signal].input = fieldAt(field);
+        for (const auto& [dotted, number] : node.optionalChild("outputs").members())
+            if (const auto signal = signalAt(dotted, number))
+                signals[*signal].output = number.asInteger(0, 255);
+        if (!ok())
+            return;
+        for (const auto& [signal, way] : signals) {
+            const InstanceSignal& facts = device_.instances[size_t(signal.first)].signals[size_t(signal.second)];
+            if ((drives(facts) && way.output < 0) || (listens(facts) && !way.input.valid())) {
+                node.fail(fmt::format("{}.{} {} but has no entry in \"{}\".", device_.instances[size_t(signal.first)].name, facts.name,
+                                      drives(facts) ? "drives its pad" : "listens to its pad", drives(facts) && way.output < 0 ? "outputs" : "inputs"));
+                return;
+            }
+            for (const Terminal& terminal : pads) {
+                Route route{terminal.pad, signal.first, signal.second, Route::Mechanism::Matrix, -1, {}, group};
+                const FieldRef& function = device_.pads[size_t(terminal.pad)].function;
+                if (code >= 0 && function.valid()) {
+                    route.code = code;
+                    route.selects.push_back({function, static_cast<std::uint32_t>(code)});
+                }
+                if (way.input.valid())
+                    route.selects.push_back({way.input, terminal.number});
+                if (way.output >= 0) {
+                    if (!terminal.output.valid()) {
+                        node.fail("has outputs but no \"output_field\" that holds a signal's number.");
+                        return;
+                    }
+                    route.selects.push_back({terminal.output, static_cast<std::uint32_t>(way.output)});
+                }
+                for (const FieldCode& select : route.selects)
+                    if (select.code > device_.fieldOf(select.ref).maxCode()) {
+                        node.fail(fmt::format("the code {} does not fit into {}.", select.code, device_.nameOf(select.ref)));
+                        return;
+                    }
+                addRoute(std::move(route));
+            }
+        }
+    }
+}
+
+void DeviceReader::readExclusives()
+{
+    for (const JsonNode& node : section("exclusive").items()) {
+        node.allowOnly({"name", "signals"});
+        Exclusive exclusive;
+        exclusive.name = node.string("name");
+        for (const JsonNode& item : node.child("signals").items())
+            if (const auto signal = signalAt(item.asString(), item))
+                exclusive.signals.push_back(*signal);
+        device_.exclusives.push_back(std::move(exclusive));
+    }
+}
+
+void DeviceReader::collectMuxFields()
+{
+    std::vector<FieldRef>& fields = device_.muxFields;
+    for (const Route& route : device_.routes)
+        for (const FieldCode& select : route.selects)
+            if (select.ref != device_.pads[size_t(route.pad)].function)
+                fields.push_back(select.ref);
+    for (const Instance& instance : device_.instances)
+        for (const FieldCode& select : instance.selects)
+            fields.push_back(select.ref);
+    std::sort(fields.begin(), fields.end());
+    fields.erase(std::unique(fields.begin(), fields.end()), fields.end());
+}
+
+std::optional<std::pair<int, int>> DeviceReader::signalAt(const std::string& dotted, const JsonNode& node)
+{
+    const size_t dot = dotted.find('.');
+    const std::string_view instanceName = std::string_view(dotted).substr(0, dot);
+    if (isAbsent(instanceName) || isAbsent(dotted))
+        return std::nullopt;
+    const int instance = device_.findInstance(instanceName);
+    if (instance >= 0 && dot != std::string::npos) {
+        const auto& signals = device_.instances[size_t(instance)].signals;
+        for (size_t s = 0; s < signals.size(); ++s)
+            if (signals[s].name == std::string_view(dotted).substr(dot + 1))
+                return std::pair(instance, static_cast<int>(s));
+    }
+    std::vector<std::string> names;
+    for (const Instance& other : device_.instances)
+        for (const InstanceSignal& signal : other.signals)
+            names.push_back(other.name + "." + signal.name);
+    node.fail(fmt::format("\"{}\" is not a signal of this device.{}", dotted, didYouMean(dotted, names)));
+    return std::nullopt;
+}
+
+/// A key that is a code; it must fit into the field, when there is one.
+int DeviceReader::codeOf(const std::string& key, const FieldRef& field, const JsonNode& node)
+{
+    int code = -1;
+    const auto [end, error] = std::from_chars(key.data(), key.data() + key.size(), code);
+    if (error != std::errc() || end != key.data() + key.size() || code < 0 || code > 255) {
+        node.fail(fmt::format("\"{}\" is not a selector code; use a number.", key));
+        return -1;
+    }
+    if (!field.valid()) {
+        node.fail("the pad has no field that picks a function (its port has no role \"function\" for this bit).");
+        return -1;
+    }
+    if (std::uint32_t(code) > device_.fieldOf(field).maxCode()) {
+        node.fail(fmt::format("the code {} does not fit into {}.", code, device_.nameOf(field)));
+        return -1;
+    }
+    return code;
+}
+
+/// -1 without a problem for a pad of a port that the device lacks.
+int DeviceReader::padAt(const std::string& name, const JsonNode& node)
+{
+    if (std::find(skippedPads_.begin(), skippedPads_.end(), name) != skippedPads_.end())
+        return -1;
+    const int pad = device_.findPad(name);
+    if (pad < 0) {
+        std::vector<std::string> names;
+        for (const Pad& known : device_.pads)
+            names.push_back(known.name);
+        node.fail(fmt::format("\"{}\" is not a pad of this device.{}", name, didYouMean(name, names)));
+    }
+    return pad;
+}
+
+int DeviceReader::groupNamed(const std::string& name)
+{
+    const auto at = std::find(device_.groups.begin(), device_.groups.end(), name);
+    if (at != device_.groups.end())
+        return static_cast<int>(at - device_.groups.begin());
+    device_.groups.push_back(name);
+    return static_cast<int>(device_.groups.size()) - 1;
+}
+
+void DeviceReader::addRoute(Route route)
+{
+    device_.pads[size_t(route.pad)].routes.push_back(static_cast<int>(device_.routes.size()));
+    device_.routes.push_back(std::move(route));
+}
+
+} // namespace bindrel

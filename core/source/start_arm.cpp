@@ -1,0 +1,72 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Start-up of a core of Arm's M profile: the vector table, and what happens before main.
+#include "core/source/writer.h"
+
+namespace bindrel {
+
+void writeArmStart(Writer& w)
+{
+    const Facts& f = w.facts;
+    const Core& core = f.device.cores[w.names.core];
+    const Names& names = w.names;
+    const std::string& p = names.prefix;
+    w.line("#include <stdint.h>");
+    w.line();
+    w.linef("extern uint32_t {0}_stack_top, {0}_data_load, {0}_data_start, {0}_data_end, {0}_bss_start, {0}_bss_end;", p);
+    w.line("int main(void);");
+    w.linef("void {}_reset(void);", p);
+    w.linef("void {}_unhandled(void);", p);
+    w.line();
+    std::vector<std::string> table(size_t(core.vectorCount));
+    for (const Instance& instance : f.device.instances)
+        for (const auto& [event, number] : instance.interrupts) {
+            table[size_t(number)] = handlerName(names, instance.name, event);
+            w.linef("__attribute__((weak, alias(\"{}_unhandled\"))) void {}(void);", p, table[size_t(number)]);
+        }
+    w.line();
+    w.comment("An interrupt that nobody handles stops here, where a debugger finds it.");
+    w.linef("void {}_unhandled(void)", p);
+    w.line("{");
+    w.line("    for (;;) {");
+    w.line("    }");
+    w.line("}");
+    w.line();
+    w.linef("void {}_reset(void)", p);
+    w.line("{");
+    if (core.fpu) {
+        w.comment("Floating point on: full access to coprocessors 10 and 11 (CPACR), before any code uses it.", 4);
+        w.line("    *(volatile uint32_t *)0xE000ED88u |= 0x00F00000u;");
+    }
+    w.linef("    const volatile uint32_t *from = &{}_data_load;", p);
+    w.linef("    for (volatile uint32_t *to = &{0}_data_start; to < &{0}_data_end; to++, from++) {{", p);
+    w.line("        *to = *from;");
+    w.line("    }");
+    w.linef("    for (volatile uint32_t *to = &{0}_bss_start; to < &{0}_bss_end; to++) {{", p);
+    w.line("        *to = 0u;");
+    w.line("    }");
+    w.line("    (void)main();");
+    w.linef("    {}_unhandled();", p);
+    w.line("}");
+    w.line();
+    w.linef("struct {}_vectors {{", p);
+    w.line("    uint32_t *stack_top;");
+    w.line("    void (*core[15])(void);");
+    w.linef("    void (*chip[{}])(void);", core.vectorCount);
+    w.line("};");
+    w.line();
+    w.linef("__attribute__((section(\".vectors\"), used)) static const struct {}_vectors vectors = {{", p);
+    w.linef("    .stack_top = &{}_stack_top,", p);
+    w.line("    .core = {");
+    w.linef("        {}_reset,", p);
+    for (int i = 1; i < 15; ++i)
+        // Numbers 6 to 9 and 12 of the core's own table are reserved and read as zero.
+        w.linef("        {},", (i >= 6 && i <= 9) || i == 12 ? "0" : p + "_unhandled");
+    w.line("    },");
+    w.line("    .chip = {");
+    for (size_t i = 0; i < table.size(); ++i)
+        w.linef("        {}, /* {} */", table[i].empty() ? p + "_unhandled" : table[i], i);
+    w.line("    },");
+    w.line("};");
+}
+
+} // namespace bindrel
