@@ -17,10 +17,15 @@ int main(int argc, char** argv)
     parser.addHelpOption();
     parser.addVersionOption();
     parser.addPositionalArgument("plan", "Plan to open", "[PLAN]");
+    const QCommandLineOption deviceDir("device-dir", "Folder with device, board and part files that is looked into first", "folder");
+    parser.addOption(deviceDir);
     parser.process(app);
 
     bindrel::Theme::apply(app, QSettings().value("dark", false).toBool());
-    bindrel::MainWindow window(bindrel::Library::shipped());
+    bindrel::Library library = bindrel::Library::shipped();
+    for (const QString& folder : parser.values(deviceDir))
+        library = library.with(std::filesystem::absolute(folder.toStdString()), bindrel::Origin::Folder);
+    bindrel::MainWindow window(library);
     window.show();
     if (!parser.positionalArguments().isEmpty())
         window.openPlan(parser.positionalArguments().constFirst());

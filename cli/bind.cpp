@@ -37,7 +37,7 @@ void addBind(CLI::App& app, int& exitCode)
         if (!options->write)
             return;
         const Expected<Plan> bound = applied(s->plan, *edit);
-        const Outcome saved = bound ? savePlan(*bound, options->plan) : Outcome(bound.problem());
+        const Outcome saved = bound ? storePlan(*bound, *s, options->plan) : Outcome(bound.problem());
         if (!saved)
             exitCode = complain(saved.problem());
     });

@@ -5,6 +5,7 @@
 
 #include <CLI/CLI.hpp>
 
+#include <filesystem>
 #include <string>
 
 /// Each subcommand is a file: it adds its options to the parser and, when it was the one that was called, does its work
@@ -21,10 +22,19 @@ void addBind(CLI::App& app, int& exitCode);
 void addWrite(CLI::App& app, int& exitCode);
 void addLint(CLI::App& app, int& exitCode);
 
+void addNew(CLI::App& app, int& exitCode);
+
+/// What ships, the user's own, and the folders that --device-dir names.
+Library library();
+
 /// Prints a problem to standard error and gives kUnusable.
 int complain(const Problem& problem);
 
-/// Loads a plan by a path relative to the working folder and runs the pipeline; null after a complaint.
+/// Loads a plan by a path relative to the working folder and runs the pipeline; null after a complaint. A device file that
+/// has changed since the plan was saved is told on standard error, with what it changes.
 std::shared_ptr<const Snapshot> openPlan(const std::string& path);
+
+/// Saves a plan with a note of its device file.
+Outcome storePlan(const Plan& plan, const Snapshot& snapshot, const std::string& path);
 
 } // namespace bindrel::cli

@@ -16,7 +16,7 @@ void addLint(CLI::App& app, int& exitCode)
     command->add_option("DEVICE", *device, "Device file, or the name of a shipped device")->required();
     command->callback([device, &exitCode] {
         std::error_code error;
-        const Expected<Device> loaded = std::filesystem::exists(*device, error) ? loadDevice(*device) : Library::shipped().device(*device);
+        const Expected<Device> loaded = std::filesystem::exists(*device, error) ? loadDevice(*device) : library().device(*device);
         if (!loaded) {
             exitCode = complain(loaded.problem());
             return;

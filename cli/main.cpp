@@ -1,11 +1,36 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "cli/commands.h"
+#include "core/device/device_memory.h"
+#include "core/snapshot_change.h"
 
 #include <fmt/format.h>
 
 #include <cstdio>
 
 namespace bindrel::cli {
+
+namespace {
+std::vector<std::string> deviceFolders;
+} // namespace
+
+Library library()
+{
+    Library out = Library::shipped();
+    for (const std::string& folder : deviceFolders)
+        out = out.with(std::filesystem::absolute(folder), Origin::Folder);
+    return out;
+}
+
+Outcome storePlan(const Plan& plan, const Snapshot& snapshot, const std::string& path)
+{
+    std::error_code error;
+    const Library beside = library().with(std::filesystem::absolute(path, error).parent_path(), Origin::BesidePlan);
+    const auto found = beside.deviceFile(plan.device);
+    if (Outcome saved = savePlan(stamped(plan, *snapshot.device, found ? found->origin : Origin::Shipped), path); !saved)
+        return saved;
+    (void)rememberDevice(*snapshot.device, deviceMemory());
+    return {};
+}
 
 int complain(const Problem& problem)
 {
@@ -15,11 +40,16 @@ int complain(const Problem& problem)
 
 std::shared_ptr<const Snapshot> openPlan(const std::string& path)
 {
-    Expected<Workpiece> work = loadPlan(path, Library::shipped());
+    Expected<Workpiece> work = loadPlan(path, library());
     if (!work) {
         complain(work.problem());
         return nullptr;
     }
+    const std::vector<std::string> changes = deviceChanges(*work, deviceMemory());
+    if (!changes.empty())
+        fmt::print(stderr, "bindrel-cli: the file of {} has changed since {} was saved:\n", work->device->name, path);
+    for (const std::string& change : changes)
+        fmt::print(stderr, "  {}\n", change);
     return computeSnapshot(*work);
 }
 
@@ -31,9 +61,10 @@ int main(int argc, char** argv)
     app.name("bindrel-cli");
     app.require_subcommand(1);
     app.set_version_flag("--version", "bindrel-cli " BINDREL_VERSION);
+    app.add_option("--device-dir", bindrel::cli::deviceFolders, "Folder with device, board and part files that is looked into first; may be given several times");
     app.footer("Exit codes: 0 clean, 1 findings of severity error, 2 unusable input.");
     int exitCode = bindrel::cli::kClean;
-    for (const auto add : {bindrel::cli::addCheck, bindrel::cli::addShow, bindrel::cli::addBind, bindrel::cli::addWrite, bindrel::cli::addLint})
+    for (const auto add : {bindrel::cli::addCheck, bindrel::cli::addShow, bindrel::cli::addBind, bindrel::cli::addWrite, bindrel::cli::addLint, bindrel::cli::addNew})
         add(app, exitCode);
     try {
         app.parse(argc, argv);

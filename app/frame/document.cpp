@@ -2,6 +2,8 @@
 #include "app/frame/document.h"
 
 #include "core/base/files.h"
+#include "core/device/device_memory.h"
+#include "core/snapshot_change.h"
 
 #include <QCryptographicHash>
 #include <QDir>
@@ -47,7 +49,10 @@ Outcome Document::newFromBoard(const std::string& name)
     if (!device)
         return device.problem();
     Workpiece work;
-    work.plan = emptyPlan(*board);
+    Expected<Plan> plan = planFromBoard(*board);
+    if (!plan)
+        return plan.problem();
+    work.plan = *std::move(plan);
     work.board = std::make_shared<const Board>(*std::move(board));
     work.device = std::make_shared<const Device>(*std::move(device));
     adopt(std::move(work), QString(), true);
@@ -58,6 +63,8 @@ void Document::adopt(Workpiece work, const QString& path, bool neverSaved)
 {
     journalTimer_.stop();
     recovered_.reset();
+    deviceChanges_ = bindrel::deviceChanges(work, deviceMemory());
+    deviceOrigin_ = work.deviceOrigin;
     device_ = std::move(work.device);
     board_ = std::move(work.board);
     history_.emplace(std::move(work.plan));
@@ -73,8 +80,10 @@ Outcome Document::save() { return saveAs(path_); }
 
 Outcome Document::saveAs(const QString& path)
 {
-    if (Outcome saved = savePlan(history_->plan(), path.toStdString()); !saved)
+    if (Outcome saved = savePlan(stamped(history_->plan(), *device_, deviceOrigin_), path.toStdString()); !saved)
         return saved;
+    // A copy that could not be kept costs a comparison later, nothing more.
+    (void)rememberDevice(*device_, deviceMemory());
     clearJournal();
     path_ = QFileInfo(path).absoluteFilePath();
     neverSaved_ = false;
@@ -142,7 +151,7 @@ void Document::findRecovered()
 {
     if (!QFileInfo::exists(journalPath()))
         return;
-    Expected<Workpiece> journal = loadPlan(journalPath().toStdString(), library_);
+    Expected<Workpiece> journal = loadPlan(journalPath().toStdString(), path_.isEmpty() ? library_ : library_.with(QFileInfo(path_).absolutePath().toStdString(), Origin::BesidePlan));
     if (journal && journal->plan != history_->plan() && journal->plan.device == history_->plan().device && journal->plan.board == history_->plan().board)
         recovered_ = std::move(journal->plan);
 }

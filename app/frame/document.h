@@ -45,6 +45,9 @@ public:
     QString redoTitle() const { return history_ ? QString::fromStdString(history_->redoTitle()) : QString(); }
     std::vector<std::string> undoTitles() const { return history_ ? history_->titles() : std::vector<std::string>(); }
 
+    /// What a device file that has changed since the plan was saved makes different; empty when it has not.
+    const std::vector<std::string>& deviceChanges() const { return deviceChanges_; }
+
     /// Unsaved work of a session that ended without saving, found by open(). The plan text is offered once.
     std::optional<Plan> recovered() const { return recovered_; }
     void takeRecovered();
@@ -73,6 +76,8 @@ private:
     std::optional<History> history_;
     std::shared_ptr<const Snapshot> snapshot_;
     std::optional<Plan> recovered_;
+    std::vector<std::string> deviceChanges_;
+    Origin deviceOrigin_ = Origin::Shipped;
     QTimer journalTimer_;
 };
 

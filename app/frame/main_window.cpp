@@ -294,9 +294,27 @@ bool MainWindow::openPlan(const QString& path)
     }
     rememberPlan(document_.path());
     showStation(Station::Wiring);
+    if (!document_.deviceChanges().empty())
+        QTimer::singleShot(0, this, &MainWindow::tellDeviceChanges);
     if (document_.recovered())
         QTimer::singleShot(0, this, &MainWindow::offerRecovered);
     return true;
+}
+
+void MainWindow::tellDeviceChanges()
+{
+    QStringList lines;
+    for (const std::string& change : document_.deviceChanges())
+        lines << QString::fromStdString(change);
+    QMessageBox box(QMessageBox::NoIcon, "Changed device", QString("The file of %1 has changed since this plan was saved. What that changes here:").arg(QString::fromStdString(document_.snapshot().device->name)),
+                    QMessageBox::Ok, this);
+    // The first are seen at once; a long list scrolls.
+    constexpr qsizetype kAtOnce = 8;
+    box.setInformativeText(lines.mid(0, kAtOnce).join("\n") + (lines.size() > kAtOnce ? QString("\nand %1 more").arg(lines.size() - kAtOnce) : QString()));
+    if (lines.size() > kAtOnce)
+        box.setDetailedText(lines.join("\n"));
+    box.setObjectName("deviceChanges");
+    box.exec();
 }
 
 void MainWindow::offerRecovered()

@@ -61,6 +61,7 @@ private:
     bool save();
     bool saveAs();
     void browse();
+    void tellDeviceChanges();
     void offerRecovered();
     void showKeys();
     void fillHistory(QMenu* menu);

@@ -2,6 +2,7 @@
 #pragma once
 
 #include "core/device/clock_node.h"
+#include "core/device/part.h"
 
 #include <map>
 #include <optional>
@@ -15,14 +16,6 @@ struct CrystalFact {
     Frequency rate;
     Tolerance tolerance;
     Capacitance load; ///< of a crystal, as its data sheet asks for; zero when not given
-};
-
-/// An off-chip thing on the board.
-struct Part {
-    std::string id;    ///< "uplink-modem"
-    std::string title; ///< "Uplink modem"
-    std::string about;
-    std::vector<std::string> terminals;
 };
 
 /// What the schematic says; docs/formats/board.md describes the file.

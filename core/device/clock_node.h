@@ -101,7 +101,7 @@ struct ClockNode {
     FieldCode enable; ///< oscillator, PLL or gate on
     FieldCode ready;  ///< made by hardware when it runs
     bool onAtReset = false;
-    int frozenBy = -1; ///< the control may be changed only while this node is off
+    std::vector<int> frozenBy; ///< the control may be changed only while all of these are off
 
     RateLimit limit;                                            ///< in every range
     std::map<std::string, RateLimit, std::less<>> limitByRange; ///< by range id; replaces `limit` where given

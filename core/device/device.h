@@ -175,6 +175,7 @@ struct Device {
     int lineInstance = -1; ///< instance that routes pads to external-interrupt lines, -1 when there is none
     bool linesInPorts = false; ///< each port watches its own pads; no lines are shared
     int interruptController = -1; ///< instance, where it is not part of the core's architecture
+    std::string file;     ///< that it was read from; empty when it was read from text
     std::string revision; ///< of the file's content: sixteen hexadecimal digits
 
     const Core& core() const { return cores.front(); }

@@ -32,6 +32,7 @@ private:
     Block readBlock(const std::string& name, const JsonNode& node);
     void readRegisters(Block& block, const JsonNode& node);
     void readRoles(Block& block, const JsonNode& node);
+    void readBitRoles(Block& block, const std::string& name, const std::string& pattern, const Encoding& encoding, const JsonNode& node);
     void readLaneRoles(Block& block, const JsonNode& node);
     void overrideBlock(Block& block, const JsonNode& node);
     void readInstances();

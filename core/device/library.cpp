@@ -31,60 +31,122 @@ std::vector<fs::path> jsonFiles(const fs::path& folder)
 
 } // namespace
 
-Library Library::shipped()
+const char* nameOf(Origin origin)
 {
-    if (const char* folder = std::getenv("BINDREL_DATA"); folder && *folder)
-        return Library(folder);
-    std::error_code error;
-    if (const fs::path self = fs::read_symlink("/proc/self/exe", error); !error) {
-        const fs::path installed = self.parent_path().parent_path() / "share" / "bindrel";
-        if (fs::is_directory(installed, error))
-            return Library(installed);
+    switch (origin) {
+    case Origin::Folder:
+        return "folder";
+    case Origin::BesidePlan:
+        return "beside the plan";
+    case Origin::User:
+        return "user";
+    case Origin::Shipped:
+        break;
     }
-    return Library(BINDREL_SOURCE_DATA);
+    return "shipped";
 }
 
-fs::path Library::deviceFile(std::string_view name) const
+Library::Library(fs::path dataFolder) { places_.push_back({std::move(dataFolder), Origin::Shipped}); }
+
+Library Library::shipped()
+{
+    const auto folder = []() -> fs::path {
+        if (const char* given = std::getenv("BINDREL_DATA"); given && *given)
+            return given;
+        std::error_code error;
+        if (const fs::path self = fs::read_symlink("/proc/self/exe", error); !error) {
+            const fs::path installed = self.parent_path().parent_path() / "share" / "bindrel";
+            if (fs::is_directory(installed, error))
+                return installed;
+        }
+        return BINDREL_SOURCE_DATA;
+    };
+    Library library(folder());
+    // The base directory specification: $XDG_DATA_HOME, else .local/share in the home folder.
+    const char* data = std::getenv("XDG_DATA_HOME");
+    const char* home = std::getenv("HOME");
+    if (data && *data == '/')
+        return library.with(fs::path(data) / "bindrel", Origin::User);
+    if (home && *home)
+        return library.with(fs::path(home) / ".local" / "share" / "bindrel", Origin::User);
+    return library;
+}
+
+Library Library::with(fs::path folder, Origin origin) const
+{
+    Library out = *this;
+    // Kept in the order of precedence, whoever adds first.
+    auto at = out.places_.begin();
+    while (at != out.places_.end() && at->origin < origin)
+        ++at;
+    out.places_.insert(at, {std::move(folder), origin});
+    return out;
+}
+
+std::optional<Library::Found> Library::find(const char* kind, std::string_view name) const
 {
     const std::string wanted = lowered(name);
-    for (const fs::path& file : jsonFiles(folder_ / "devices"))
-        if (lowered(file.stem().string()) == wanted)
-            return file;
-    return {};
+    // A name is no path: it must not lead elsewhere.
+    if (wanted.empty() || fs::path(wanted).filename() != wanted)
+        return std::nullopt;
+    for (const Place& place : places_) {
+        std::error_code error;
+        const bool direct = place.origin == Origin::Folder || place.origin == Origin::BesidePlan;
+        if (const fs::path file = place.folder / (wanted + ".json"); direct && fs::is_regular_file(file, error))
+            return Found{file, place.origin};
+        for (const fs::path& file : jsonFiles(place.folder / kind))
+            if (lowered(file.stem().string()) == wanted)
+                return Found{file, place.origin};
+    }
+    return std::nullopt;
 }
+
+std::vector<std::string> Library::names(const char* kind) const
+{
+    std::vector<std::string> out;
+    for (const Place& place : places_)
+        for (const fs::path& file : jsonFiles(place.folder / kind))
+            if (std::string name = file.stem().string(); std::find(out.begin(), out.end(), name) == out.end())
+                out.push_back(std::move(name));
+    std::sort(out.begin(), out.end(), naturalLess);
+    return out;
+}
+
+std::optional<Library::Found> Library::deviceFile(std::string_view name) const { return find("devices", name); }
 
 Expected<Device> Library::device(std::string_view name) const
 {
-    const fs::path file = deviceFile(name);
-    if (file.empty())
-        return problemOf(fmt::format("there is no device \"{}\" in the library; it has {}.{}", name, listed(deviceNames()),
-                                     didYouMean(name, deviceNames())));
-    return loadDevice(file);
+    const std::optional<Found> found = deviceFile(name);
+    if (!found)
+        return problemOf(fmt::format("there is no device \"{}\" in the library; it has {}.{}", name, listed(deviceNames()), didYouMean(name, deviceNames())));
+    return loadDevice(found->file);
 }
 
 Expected<Board> Library::board(std::string_view name) const
 {
-    for (const fs::path& file : jsonFiles(folder_ / "boards"))
-        if (lowered(file.stem().string()) == lowered(name))
-            return loadBoard(file);
-    return problemOf(fmt::format("there is no board \"{}\" in the library; it has {}.{}", name, listed(boardNames()),
-                                 didYouMean(name, boardNames())));
+    const std::optional<Found> found = find("boards", name);
+    if (!found)
+        return problemOf(fmt::format("there is no board \"{}\" in the library; it has {}.{}", name, listed(boardNames()), didYouMean(name, boardNames())));
+    return loadBoard(found->file, [this](std::string_view part) { return this->part(part); });
+}
+
+Expected<Part> Library::part(std::string_view name) const
+{
+    const std::optional<Found> found = find("parts", name);
+    if (!found)
+        return problemOf(fmt::format("there is no part \"{}\" in the library; it has {}.{}", name, listed(partNames()), didYouMean(name, partNames())));
+    return loadPart(found->file);
 }
 
 std::vector<std::string> Library::deviceNames() const
 {
-    std::vector<std::string> names;
-    for (const fs::path& file : jsonFiles(folder_ / "devices"))
-        names.push_back(uppered(file.stem().string()));
-    return names;
+    std::vector<std::string> out;
+    for (const std::string& name : names("devices"))
+        out.push_back(uppered(name));
+    return out;
 }
 
-std::vector<std::string> Library::boardNames() const
-{
-    std::vector<std::string> names;
-    for (const fs::path& file : jsonFiles(folder_ / "boards"))
-        names.push_back(file.stem().string());
-    return names;
-}
+std::vector<std::string> Library::boardNames() const { return names("boards"); }
+std::vector<std::string> Library::partNames() const { return names("parts"); }
 
 } // namespace bindrel

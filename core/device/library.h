@@ -4,30 +4,54 @@
 #include "core/device/load_device.h"
 
 #include <filesystem>
+#include <optional>
 #include <string>
 #include <vector>
 
 namespace bindrel {
 
-/// Finds devices and boards by name in a data folder ("devices/**/NAME.json", "boards/NAME.json"; file names in lower
-/// case) and loads them.
+/// Where the library found something; as plans note it.
+enum class Origin { Folder, BesidePlan, User, Shipped };
+const char* nameOf(Origin origin); ///< "folder", "beside the plan", "user", "shipped"
+
+/// Finds devices, boards and parts by name and loads them. It looks, in this order, into folders that were named, beside
+/// the plan, into the user's own library ($XDG_DATA_HOME/bindrel) and into what ships. A library has folders "devices",
+/// "boards" and "parts"; a named folder and the plan's own may hold the files directly. File names are in lower case.
 class Library {
 public:
-    explicit Library(std::filesystem::path dataFolder) : folder_(std::move(dataFolder)) {}
+    /// Only this data folder, as shipped.
+    explicit Library(std::filesystem::path dataFolder);
 
-    /// $BINDREL_DATA when set, else the folder that this program was installed or built with.
+    /// $BINDREL_DATA when set, else the folder that this program was installed or built with; and the user's own.
     static Library shipped();
+    /// The same, with a folder that is looked into first.
+    Library with(std::filesystem::path folder, Origin origin) const;
 
     Expected<Device> device(std::string_view name) const;
     Expected<Board> board(std::string_view name) const;
-    std::vector<std::string> deviceNames() const; ///< in natural order
+    Expected<Part> part(std::string_view name) const;
+    std::vector<std::string> deviceNames() const; ///< in natural order, as they are written in the files' names
     std::vector<std::string> boardNames() const;
-    /// The file of a device; empty when there is none of that name.
-    std::filesystem::path deviceFile(std::string_view name) const;
-    const std::filesystem::path& folder() const { return folder_; }
+    std::vector<std::string> partNames() const;
+
+    struct Found {
+        std::filesystem::path file;
+        Origin origin = Origin::Shipped;
+    };
+    /// The file of a device; nothing when there is none of that name.
+    std::optional<Found> deviceFile(std::string_view name) const;
+    /// The folder of what ships.
+    const std::filesystem::path& folder() const { return places_.back().folder; }
 
 private:
-    std::filesystem::path folder_;
+    struct Place {
+        std::filesystem::path folder;
+        Origin origin;
+    };
+    std::optional<Found> find(const char* kind, std::string_view name) const;
+    std::vector<std::string> names(const char* kind) const;
+
+    std::vector<Place> places_; ///< the first wins
 };
 
 } // namespace bindrel

@@ -6,9 +6,50 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
+
 namespace bindrel {
 
-Expected<Board> parseBoard(std::string text, std::string file)
+namespace {
+
+/// A part of the board: described here, or taken from the library with what differs.
+Part readPart(const std::string& id, const JsonNode& node, const PartSource& parts)
+{
+    node.allowOnly({"from", "title", "about", "terminals", "goals"});
+    Part part;
+    if (node.has("from")) {
+        const std::string name = node.string("from");
+        const Expected<Part> found = parts ? parts(name) : Expected<Part>(problemOf("no part library is at hand."));
+        if (!found) {
+            node.child("from").fail(found.problem().file.empty() ? found.problem().message : found.problem().text());
+            return part;
+        }
+        part = *found;
+    }
+    const std::string kind = part.title;
+    part.id = id;
+    part.title = node.string("title", part.title.empty() ? id : part.title);
+    part.about = node.string("about", part.about);
+    if (node.has("terminals"))
+        part.terminals = node.strings("terminals");
+    for (PartNeed& need : part.needs)
+        if (need.title == kind)
+            need.title = part.title;
+    for (const auto& [needId, goals] : node.optionalChild("goals").members()) {
+        const auto need = std::find_if(part.needs.begin(), part.needs.end(), [&id = needId](const PartNeed& n) { return n.id == (id == "main" ? "" : id); });
+        if (need == part.needs.end()) {
+            goals.fail(fmt::format("{} has no need \"{}\"; its main need is called \"main\" here.", part.title, needId));
+            continue;
+        }
+        for (const auto& [goal, value] : goals.members())
+            need->goals[goal] = value.asString();
+    }
+    return part;
+}
+
+} // namespace
+
+Expected<Board> parseBoard(std::string text, std::string file, const PartSource& parts)
 {
     JsonDocument document(std::move(text), std::move(file));
     if (!document.ok())
@@ -36,8 +77,7 @@ Expected<Board> parseBoard(std::string text, std::string file)
         board.crystals[clock] = fact;
     }
     for (const auto& [id, node] : root.child("parts").members()) {
-        node.allowOnly({"title", "about", "terminals"});
-        board.parts.push_back({id, node.string("title", id), node.string("about", ""), node.strings("terminals")});
+        board.parts.push_back(readPart(id, node, parts));
     }
     for (const auto& [pin, net] : root.optionalChild("nets").members())
         board.nets[pin] = net.asString();
@@ -46,12 +86,12 @@ Expected<Board> parseBoard(std::string text, std::string file)
     return board;
 }
 
-Expected<Board> loadBoard(const std::filesystem::path& path)
+Expected<Board> loadBoard(const std::filesystem::path& path, const PartSource& parts)
 {
     Expected<std::string> text = readFile(path);
     if (!text)
         return text.problem();
-    return parseBoard(*std::move(text), path.string());
+    return parseBoard(*std::move(text), path.string(), parts);
 }
 
 } // namespace bindrel

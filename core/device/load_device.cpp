@@ -355,7 +355,10 @@ Expected<Device> loadDevice(const std::filesystem::path& path)
             familyText = *std::move(read);
         }
     }
-    return parseDevice(*std::move(text), path.string(), std::move(familyText), familyPath.string());
+    Expected<Device> device = parseDevice(*std::move(text), path.string(), std::move(familyText), familyPath.string());
+    if (device)
+        device->file = path.string();
+    return device;
 }
 
 } // namespace bindrel

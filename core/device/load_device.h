@@ -6,6 +6,7 @@
 #include "core/device/device.h"
 
 #include <filesystem>
+#include <functional>
 
 namespace bindrel {
 
@@ -16,7 +17,10 @@ Expected<Device> loadDevice(const std::filesystem::path& path);
 /// The same from texts, for tests and tools; `familyText` may be empty when the device names no family.
 Expected<Device> parseDevice(std::string text, std::string file, std::string familyText, std::string familyFile);
 
-Expected<Board> loadBoard(const std::filesystem::path& path);
-Expected<Board> parseBoard(std::string text, std::string file);
+/// Finds a part of the library by its name.
+using PartSource = std::function<Expected<Part>(std::string_view name)>;
+/// A board whose parts come from the library needs their source; without one such a part is a problem.
+Expected<Board> loadBoard(const std::filesystem::path& path, const PartSource& parts = {});
+Expected<Board> parseBoard(std::string text, std::string file, const PartSource& parts = {});
 
 } // namespace bindrel

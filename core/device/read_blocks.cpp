@@ -282,38 +282,48 @@ void DeviceReader::readRegisters(Block& block, const JsonNode& node)
 void DeviceReader::readRoles(Block& block, const JsonNode& node)
 {
     for (const auto& [name, from] : node.members()) {
-        std::string dotted;
+        std::vector<std::string> patterns;
         Encoding encoding;
         if (from.isObject()) {
             from.allowOnly({"field", "encoding"});
-            dotted = from.string("field");
+            patterns.push_back(from.string("field"));
             encoding = readEncoding(from.optionalChild("encoding"));
+        } else if (from.isArray()) {
+            patterns = from.asStrings();
         } else {
-            dotted = from.asString();
+            patterns.push_back(from.asString());
         }
-        const size_t hole = dotted.find("{bit}");
-        if (hole == std::string::npos) {
-            Role role = readRole(block, dotted, from);
-            role.encoding = std::move(encoding);
-            block.roles[name] = role;
-            continue;
-        }
-        // A role for each bit of a port: "function" becomes "function0", "function1", …
-        for (int bit = 0; bit < 32; ++bit) {
-            std::string named = dotted;
-            for (size_t at; (at = named.find("{bit}")) != std::string::npos;)
-                named.replace(at, 5, std::to_string(bit));
-            bool there = false;
-            for (const Register& reg : block.registers)
-                for (const Field& field : reg.fields)
-                    there = there || reg.name + "." + field.name == named;
-            if (!there && bit > 0)
-                break;
-            Role role = readRole(block, named, from);
+        for (const std::string& pattern : patterns) {
+            if (pattern.find("{bit}") != std::string::npos) {
+                readBitRoles(block, name, pattern, encoding, from);
+                continue;
+            }
+            Role role = readRole(block, pattern, from);
             role.encoding = encoding;
-            block.roles[name + std::to_string(bit)] = role;
+            block.roles[name] = role;
         }
     }
+}
+
+/// A role for each bit of a port: "function" becomes "function0", "function1", …, for the bits that have the field.
+void DeviceReader::readBitRoles(Block& block, const std::string& name, const std::string& pattern, const Encoding& encoding, const JsonNode& node)
+{
+    bool any = false;
+    for (int bit = 0; bit < 32; ++bit) {
+        std::string named = pattern;
+        for (size_t at; (at = named.find("{bit}")) != std::string::npos;)
+            named.replace(at, 5, std::to_string(bit));
+        for (const Register& reg : block.registers)
+            for (const Field& field : reg.fields)
+                if (reg.name + "." + field.name == named) {
+                    Role role = readRole(block, named, node);
+                    role.encoding = encoding;
+                    block.roles[name + std::to_string(bit)] = role;
+                    any = true;
+                }
+    }
+    if (!any)
+        node.fail(fmt::format("\"{}\" is not a field of this block for any bit.", pattern));
 }
 
 } // namespace bindrel

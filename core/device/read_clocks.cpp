@@ -130,8 +130,9 @@ void DeviceReader::readClocks()
             node.ready = fieldCodeAt(row.child("ready"));
         if (row.has("adds"))
             node.adds = row.child("adds").asPpm();
-        if (row.has("frozen_by"))
-            node.frozenBy = clockAt(row.child("frozen_by"));
+        if (const JsonNode frozen = row.optionalChild("frozen_by"); frozen.exists())
+            for (const JsonNode& by : frozen.isArray() ? frozen.items() : std::vector<JsonNode>{frozen})
+                node.frozenBy.push_back(clockAt(by));
         readClockInputs(node, row);
         readClockControl(node, row);
         if (row.has("limit"))

@@ -197,7 +197,8 @@ private:
             std::vector<FieldWrite> fields;
             std::vector<std::string> words;
             for (size_t k = 0; k < device_.clocks.size(); ++k)
-                if (device_.clocks[k].frozenBy == static_cast<int>(i) && device_.clocks[k].control.valid()) {
+                if (freezes(i, k) && std::find(set_.begin(), set_.end(), k) == set_.end()) {
+                    set_.push_back(k);
                     for (FieldWrite& write : controlsOf(k))
                         fields.push_back(std::move(write));
                     words.push_back(fmt::format("{} {}", device_.clocks[k].name, operationText(device_, rates_, static_cast<int>(k))));
@@ -207,6 +208,12 @@ private:
             if (node.ready.valid())
                 add(waitStep(device_, node.ready.ref, node.ready.code, timeoutFor(node), fmt::format("{} has locked; it needs up to {}.", node.name, format(node.startup))));
         }
+    }
+
+    bool freezes(size_t pll, size_t node) const
+    {
+        const std::vector<int>& by = device_.clocks[node].frozenBy;
+        return device_.clocks[node].control.valid() && std::find(by.begin(), by.end(), static_cast<int>(pll)) != by.end();
     }
 
     template <typename When> void dividers(When when)
@@ -251,6 +258,7 @@ private:
     Image& image_;
     const Device& device_;
     const Rates& rates_;
+    std::vector<size_t> set_; ///< frozen controls that are written already: PLLs can share them
 };
 
 } // namespace

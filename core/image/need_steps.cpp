@@ -113,7 +113,7 @@ public:
             gate(lines);
         std::uint32_t portCode = 0;
         for (const EnumValue& value : port.valid() ? device_.fieldOf(port).values : std::vector<EnumValue>())
-            if (value.name == device_.instances[size_t(pad.port)].name)
+            if (value.name == device_.instances[size_t(pad.port)].name || value.name == pad.name)
                 portCode = value.code;
         const std::string title = plan_.needs[size_t(need_)].title;
         if (port.valid())
@@ -126,7 +126,12 @@ public:
         put("falling", setup.falling);
         if (const FieldRef flag = device_.roleField(lines, "flag" + n); flag.valid())
             add(writeStep(device_, {{flag, 1, "forget what came before"}}, "Forget edges that came before."), Step::Phase::Need);
-        if (const FieldRef enable = device_.roleField(lines, "enable" + n); enable.valid())
+        // Where each core has an enable of its own, the one of the core that owns the need counts.
+        const std::string& core = plan_.needs[size_t(need_)].core;
+        FieldRef enable = device_.roleField(lines, "enable" + n);
+        if (const FieldRef own = device_.roleField(lines, "enable_" + core + "_" + n); !core.empty() && own.valid())
+            enable = own;
+        if (enable.valid())
             starts_.push_back(updateStep(device_, {{enable, 1, title}}, {}));
     }
 

@@ -38,7 +38,7 @@ Expected<SourceDecision> readSourceDecision(const ClockNode& node, std::string_v
     const auto can = [&words](const char* word) { return std::find(words.begin(), words.end(), word) != words.end(); };
     for (const std::string& part : splitted(text, ',')) {
         const std::string word = lowered(trimmed(part));
-        const Expected<Frequency> rate = parseFrequency(word);
+        const Expected<Frequency> rate = parseFrequency(trimmed(part));
         bool known = true;
         if (word == "on" && can("on"))
             out.on = true;

@@ -59,7 +59,8 @@ std::string needText(const Need& need)
 /// Reads the needs and holds of a plan against its device and board.
 class PlanReader {
 public:
-    PlanReader(const Device& device, const Board& board, Plan& plan) : device_(device), board_(board), plan_(plan) {}
+    /// With `lost`, names that the device does not know are noted there instead of being problems.
+    PlanReader(const Device& device, const Board& board, Plan& plan, std::vector<std::string>* lost) : device_(device), board_(board), plan_(plan), lost_(lost) {}
 
     void readClocks(const JsonNode& node)
     {
@@ -69,6 +70,8 @@ public:
         for (const auto& [id, value] : node.members()) {
             const int clock = device_.findClock(id);
             if (clock < 0) {
+                if (lose(fmt::format("clock {} is gone, and with it its setting", id)))
+                    continue;
                 value.fail(fmt::format("\"{}\" is not a clock of {}.{}", id, device_.name, didYouMean(id, ids)));
                 return;
             }
@@ -76,7 +79,7 @@ public:
             Expected<std::string> setting = checkClockSetting(device_, clock, text);
             if (setting)
                 plan_.clocks[id] = *setting;
-            else
+            else if (!lose(fmt::format("{} can no longer be {}; it is as at reset", id, text)))
                 value.fail(setting.problem().message);
         }
     }
@@ -133,6 +136,8 @@ public:
             if (words.size() == 3 && need)
                 for (const SignalSpec& signal : signalsOf(*need))
                     known = known || signal.id == words[2];
+            if (!known && lose(fmt::format("\"{}\" holds nothing any more", target)))
+                continue;
             if (!known)
                 item.fail(fmt::format("\"{}\" holds nothing of this plan; write \"clock ID\", \"need ID\" or \"need ID SIGNAL\".", target));
             plan_.holds.insert(target);
@@ -140,6 +145,13 @@ public:
     }
 
 private:
+    bool lose(std::string what)
+    {
+        if (lost_)
+            lost_->push_back(std::move(what));
+        return lost_ != nullptr;
+    }
+
     void readGoals(Need& need, const KindSpec& kind, const JsonNode& node)
     {
         std::vector<std::string> names;
@@ -173,14 +185,20 @@ private:
     void readBinding(Need& need, const KindSpec& kind, const JsonNode& node)
     {
         need.binding.instance = node.string("instance", "");
-        if (!need.binding.instance.empty() && device_.findInstance(need.binding.instance) < 0) {
+        const int instance = device_.findInstance(need.binding.instance);
+        const bool unfit = !need.binding.instance.empty() && (instance < 0 || !kind.servedBy(device_.blockOf(instance).kind));
+        if (unfit && lose(fmt::format("{}: {} is gone or serves something else; the need is open", need.title, need.binding.instance))) {
+            need.binding = {};
+            return;
+        }
+        if (!need.binding.instance.empty() && instance < 0) {
             std::vector<std::string> names;
-            for (const Instance& instance : device_.instances)
-                names.push_back(instance.name);
+            for (const Instance& known : device_.instances)
+                names.push_back(known.name);
             node.child("instance").fail(fmt::format("\"{}\" is not an instance of {}.{}", need.binding.instance, device_.name,
                                                     didYouMean(need.binding.instance, names)));
         } else if (!need.binding.instance.empty() &&
-                   !kind.servedBy(device_.blockOf(device_.findInstance(need.binding.instance)).kind)) {
+                   !kind.servedBy(device_.blockOf(instance).kind)) {
             node.child("instance").fail(fmt::format("{} cannot serve a {} need.", need.binding.instance, kind.title));
         }
         const std::vector<SignalSpec> signals = kind.signals(need);
@@ -191,6 +209,8 @@ private:
             const std::string pad = value.asString();
             if (std::none_of(signals.begin(), signals.end(), [&](const SignalSpec& s) { return s.id == signal; }))
                 value.fail(fmt::format("\"{}\" is not a signal that this {} need takes.", signal, kind.title));
+            if (device_.findPad(pad) < 0 && lose(fmt::format("{}: pad {} is gone; {} is open", need.title, pad, signal)))
+                continue;
             if (device_.findPad(pad) < 0)
                 value.fail(fmt::format("\"{}\" is not a pad of {}.{}", pad, device_.name, didYouMean(pad, padNames)));
             need.binding.pads[signal] = pad;
@@ -206,6 +226,7 @@ private:
     const Device& device_;
     const Board& board_;
     Plan& plan_;
+    std::vector<std::string>* lost_;
 };
 
 } // namespace
@@ -258,6 +279,11 @@ Expected<Workpiece> parsePlan(std::string text, std::string file, const Library&
     plan.supply = root.string("supply", "");
     plan.range = root.string("range", "");
     plan.prefix = root.string("prefix", "");
+    if (const JsonNode noted = root.optionalChild("device_file"); noted.exists()) {
+        noted.allowOnly({"revision", "from"});
+        plan.deviceRevision = noted.string("revision");
+        plan.deviceOrigin = noted.string("from");
+    }
     if (!document.ok())
         return document.problem();
 
@@ -274,18 +300,26 @@ Expected<Workpiece> parsePlan(std::string text, std::string file, const Library&
         return document.ok() ? board.problem() : document.problem();
     }
     work.device = std::make_shared<const Device>(*std::move(device));
+    if (const auto found = library.deviceFile(plan.device))
+        work.deviceOrigin = found->origin;
+    if (!plan.deviceRevision.empty() && plan.deviceRevision != work.device->revision)
+        work.deviceChange = Workpiece::DeviceChange{plan.deviceRevision, {}};
     work.board = std::make_shared<const Board>(*std::move(board));
 
     if (!plan.supply.empty())
         if (const Expected<Voltage> supply = parseVoltage(plan.supply); !supply)
             root.child("supply").fail(supply.problem().message);
+    if (!plan.range.empty() && work.device->findRange(plan.range) < 0 && work.deviceChange) {
+        work.deviceChange->lost.push_back(fmt::format("operating range {} is gone; the chip's own after reset is used", plan.range));
+        plan.range.clear();
+    }
     if (!plan.range.empty() && work.device->findRange(plan.range) < 0) {
         std::vector<std::string> ids;
         for (const OperatingRange& range : work.device->ranges)
             ids.push_back(range.id);
         root.child("range").fail(fmt::format("\"{}\" is not an operating range of {}; use {}.", plan.range, plan.device, listed(ids)));
     }
-    PlanReader reader(*work.device, *work.board, plan);
+    PlanReader reader(*work.device, *work.board, plan, work.deviceChange ? &work.deviceChange->lost : nullptr);
     reader.readClocks(root.optionalChild("clocks"));
     for (const JsonNode& node : root.child("needs").items())
         reader.readNeed(node);
@@ -300,10 +334,55 @@ Expected<Workpiece> loadPlan(const std::filesystem::path& path, const Library& l
     Expected<std::string> text = readFile(path);
     if (!text)
         return text.problem();
-    return parsePlan(*std::move(text), path.string(), library);
+    // A device, board or part beside the plan belongs to it.
+    std::error_code error;
+    const std::filesystem::path folder = std::filesystem::absolute(path, error).parent_path();
+    return parsePlan(*std::move(text), path.string(), error ? library : library.with(folder, Origin::BesidePlan));
 }
 
 Outcome savePlan(const Plan& plan, const std::filesystem::path& path) { return writeFileAtomically(path, planText(plan)); }
+
+Plan stamped(Plan plan, const Device& device, Origin origin)
+{
+    plan.deviceRevision = device.revision;
+    plan.deviceOrigin = nameOf(origin);
+    return plan;
+}
+
+Expected<Plan> planFromBoard(const Board& board)
+{
+    Plan plan = emptyPlan(board);
+    for (const Part& part : board.parts)
+        for (const PartNeed& wanted : part.needs) {
+            const KindSpec* kind = findKind(wanted.kind);
+            if (!kind) {
+                std::vector<std::string> names;
+                for (const KindSpec& known : kinds())
+                    names.push_back(known.id);
+                return problemOf(fmt::format("{} asks for a \"{}\", which is no kind of need.{}", part.title, wanted.kind, didYouMean(wanted.kind, names)));
+            }
+            Need need;
+            need.id = freeNeedId(plan, wanted.id.empty() ? part.id : part.id + "-" + wanted.id);
+            need.part = part.id;
+            need.title = wanted.title;
+            need.kind = wanted.kind;
+            for (const auto& [id, text] : wanted.goals) {
+                const GoalSpec* goal = kind->goal(id);
+                const Expected<std::string> checked = goal ? checkGoal(*goal, text) : Expected<std::string>(problemOf(fmt::format("\"{}\" is not a goal of a {} need.", id, kind->title)));
+                if (!checked)
+                    return problemOf(fmt::format("{}, {}: {}", part.title, wanted.title, checked.problem().message));
+                need.goals[id] = *checked;
+            }
+            const std::vector<SignalSpec> signals = kind->signals(need);
+            for (const auto& [signal, terminal] : wanted.terminals) {
+                if (std::none_of(signals.begin(), signals.end(), [&id = signal](const SignalSpec& s) { return s.id == id; }))
+                    return problemOf(fmt::format("{}, {}: \"{}\" is not a signal that this {} need takes.", part.title, wanted.title, signal, kind->title));
+                need.terminals[signal] = terminal;
+            }
+            plan.needs.push_back(std::move(need));
+        }
+    return plan;
+}
 
 Plan emptyPlan(const Board& board)
 {

@@ -7,6 +7,7 @@
 
 #include <filesystem>
 #include <memory>
+#include <optional>
 
 namespace bindrel {
 
@@ -15,6 +16,15 @@ struct Workpiece {
     std::shared_ptr<const Device> device;
     std::shared_ptr<const Board> board;
     Plan plan;
+    Origin deviceOrigin = Origin::Shipped;
+
+    /// The device's file is not the one that the plan was saved with.
+    struct DeviceChange {
+        std::string savedWith; ///< revision that the plan notes
+        /// Decisions that the changed device cannot take, as sentences; they were left out.
+        std::vector<std::string> lost;
+    };
+    std::optional<DeviceChange> deviceChange;
 };
 
 /// The bytes of a plan file: JSON, keys in a fixed order, one line a need's goal list and binding, ends with a newline.
@@ -22,11 +32,16 @@ struct Workpiece {
 std::string planText(const Plan& plan);
 
 /// Reads a plan and checks every name and number in it against its device and board: docs/formats/plan.md.
-/// The problem has file, line and JSON pointer.
+/// The problem has file, line and JSON pointer. A name that the device does not know is a problem too, but for a device
+/// whose file has changed since the plan was saved: then the decision is left out and listed.
 Expected<Workpiece> parsePlan(std::string text, std::string file, const Library& library);
 Expected<Workpiece> loadPlan(const std::filesystem::path& path, const Library& library);
 Outcome savePlan(const Plan& plan, const std::filesystem::path& path);
+/// The plan with a note of the device's file as it is now, to be saved with it.
+Plan stamped(Plan plan, const Device& device, Origin origin);
 
+/// A plan with the needs of all the board's parts, stated and not bound. Fails when a part asks for what no kind has.
+Expected<Plan> planFromBoard(const Board& board);
 /// A plan with no needs for a board: name, device and supply filled in.
 Plan emptyPlan(const Board& board);
 

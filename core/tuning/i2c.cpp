@@ -57,8 +57,12 @@ Phases fitPhases(const TuningContext& c, const Wants& w)
     const Encoding& highCode = c.encoding("high");
     const std::int64_t lowMax = lowCode.largest(c.maxCode("low"));
     const std::int64_t highMax = highCode.largest(c.maxCode("high"));
-    for (std::optional<std::int64_t> pre = c.encoding("prescaler").atLeast(1, c.maxCode("prescaler")); pre;
-         pre = c.encoding("prescaler").atLeast(*pre + 1, c.maxCode("prescaler"))) {
+    // A controller without a prescaler counts its clock as it is.
+    const bool scales = c.has("prescaler");
+    const auto next = [&](std::int64_t least) {
+        return scales ? c.encoding("prescaler").atLeast(least, c.maxCode("prescaler")) : least == 1 ? std::optional<std::int64_t>(1) : std::nullopt;
+    };
+    for (std::optional<std::int64_t> pre = next(1); pre; pre = next(*pre + 1)) {
         const Rational tick = Rational(*pre) / f;
         std::int64_t low = std::max<std::int64_t>(1, ((w.lowMin + w.fall) / tick).ceil());
         std::int64_t high = std::max<std::int64_t>(1, ((w.highMin - w.sync) / tick).ceil());
@@ -136,8 +140,9 @@ Setting solveI2c(const TuningContext& c)
         filterRow.trouble = fmt::format("the filter reaches {} at this clock. Give {} a slower one.", format(filtered), c.kernelName());
     out.achieved.push_back(filterRow);
 
-    out.roles = {{"filter", filter, "filter"}, {"prescaler", p.prescaler, "rate"}, {"low", p.low, "rate"},
-                 {"high", p.high, "rate"}, {"hold", hold, "class"}, {"on", 1, ""}};
+    out.roles = {{"filter", filter, "filter"}, {"low", p.low, "rate"}, {"high", p.high, "rate"}, {"hold", hold, "class"}, {"on", 1, ""}};
+    if (c.has("prescaler"))
+        out.roles.push_back({"prescaler", p.prescaler, "rate"});
 
     Waveform wave;
     wave.title = "two clocks of one byte";

@@ -44,10 +44,12 @@ void defineGpio(Writer& w, size_t need)
         w.line();
         w.linef("void {}_set(bool high)", name);
         w.line("{");
+        // Without registers that set and clear, the level register is read and written back.
+        const bool direct = !reg("set").empty() && !reg("clear").empty();
         w.line("    if (high) {");
-        w.linef("        {} = {};", reg("set"), bit("set"));
+        w.line(direct ? fmt::format("        {} = {};", reg("set"), bit("set")) : fmt::format("        {} |= {};", reg("level"), bit("level")));
         w.line("    } else {");
-        w.linef("        {} = {};", reg("clear"), bit("clear"));
+        w.line(direct ? fmt::format("        {} = {};", reg("clear"), bit("clear")) : fmt::format("        {} &= ~{};", reg("level"), bit("level")));
         w.line("    }");
         w.line("}");
     }

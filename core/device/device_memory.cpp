@@ -1,0 +1,69 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/device/device_memory.h"
+
+#include "core/base/files.h"
+#include "core/base/json_document.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cstdlib>
+
+namespace bindrel {
+
+namespace fs = std::filesystem;
+
+namespace {
+/// A revision comes from a plan, which may come from a stranger: it must be nothing but what it claims to be.
+bool isRevision(const std::string& text)
+{
+    return text.size() == 16 && std::all_of(text.begin(), text.end(), [](char c) { return (c >= '0' && c <= '9') || (c >= 'a' && c <= 'f'); });
+}
+} // namespace
+
+fs::path deviceMemory()
+{
+    const char* state = std::getenv("XDG_STATE_HOME");
+    const char* home = std::getenv("HOME");
+    const fs::path base = state && *state == '/' ? fs::path(state) : home && *home ? fs::path(home) / ".local" / "state" : fs::path();
+    return base.empty() ? base : base / "bindrel" / "devices";
+}
+
+Outcome rememberDevice(const Device& device, const fs::path& memory)
+{
+    if (device.file.empty() || memory.empty() || !isRevision(device.revision))
+        return {};
+    const fs::path folder = memory / device.revision;
+    std::error_code error;
+    if (fs::exists(folder / "device.json", error))
+        return {};
+    const Expected<std::string> text = readFile(device.file);
+    if (!text)
+        return text.problem();
+    JsonDocument document(*text, device.file);
+    const std::string family = document.ok() ? document.root().string("family", "") : "";
+    fs::create_directories(folder, error);
+    if (!family.empty() && fs::path(family).filename() == family) {
+        const Expected<std::string> shared = readFile(fs::path(device.file).parent_path() / family);
+        if (!shared)
+            return shared.problem();
+        if (Outcome kept = writeFileAtomically(folder / family, *shared); !kept)
+            return kept;
+    }
+    // Last, so that its presence says that all is there.
+    return writeFileAtomically(folder / "device.json", *text);
+}
+
+Expected<Device> recallDevice(const std::string& revision, const fs::path& memory)
+{
+    std::error_code error;
+    const fs::path file = memory / revision / "device.json";
+    if (!isRevision(revision) || !fs::exists(file, error))
+        return problemOf("the device file that the plan was saved with is not kept on this machine.");
+    Expected<Device> device = loadDevice(file);
+    if (device && device->revision != revision)
+        return problemOf("the copy that is kept of the device file has been changed.");
+    return device;
+}
+
+} // namespace bindrel

@@ -1,0 +1,67 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/base/files.h"
+#include "core/base/json_document.h"
+#include "core/base/text.h"
+#include "core/device/part.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+namespace bindrel {
+
+namespace {
+
+PartNeed readNeed(const JsonNode& node, const Part& part)
+{
+    node.allowOnly({"id", "title", "kind", "goals", "terminals"});
+    PartNeed need;
+    need.id = node.string("id", "");
+    need.title = node.string("title", part.title);
+    need.kind = node.string("kind");
+    for (const auto& [goal, value] : node.optionalChild("goals").members())
+        need.goals[goal] = value.asString();
+    for (const auto& [signal, value] : node.optionalChild("terminals").members()) {
+        const std::string terminal = value.asString();
+        if (std::find(part.terminals.begin(), part.terminals.end(), terminal) == part.terminals.end())
+            value.fail(fmt::format("\"{}\" is not a terminal of {}.{}", terminal, part.title, didYouMean(terminal, part.terminals)));
+        need.terminals[signal] = terminal;
+    }
+    const bool twice = std::any_of(part.needs.begin(), part.needs.end(), [&need](const PartNeed& other) { return other.id == need.id; });
+    if (twice)
+        node.fail(need.id.empty() ? "a part has one need without an id." : fmt::format("two needs have the id \"{}\".", need.id));
+    return need;
+}
+
+} // namespace
+
+Expected<Part> parsePart(std::string text, std::string file)
+{
+    JsonDocument document(std::move(text), std::move(file));
+    if (!document.ok())
+        return document.problem();
+    const JsonNode root = document.root();
+    root.allowOnly({"$schema", "format", "name", "title", "about", "terminals", "needs"});
+    if (const std::int64_t format = root.integer("format", 0, INT32_MAX); root.has("format") && format != 1)
+        root.child("format").fail(fmt::format("this version of Bindrel reads format 1, not {}.", format));
+    Part part;
+    part.id = root.string("name");
+    part.title = root.string("title", part.id);
+    part.about = root.string("about", "");
+    part.terminals = root.strings("terminals");
+    for (const JsonNode& node : root.optionalChild("needs").items())
+        part.needs.push_back(readNeed(node, part));
+    if (!document.ok())
+        return document.problem();
+    return part;
+}
+
+Expected<Part> loadPart(const std::filesystem::path& path)
+{
+    Expected<std::string> text = readFile(path);
+    if (!text)
+        return text.problem();
+    return parsePart(*std::move(text), path.string());
+}
+
+} // namespace bindrel

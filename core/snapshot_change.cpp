@@ -1,0 +1,100 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/snapshot_change.h"
+
+#include "core/device/device_memory.h"
+#include "core/quantity/format.h"
+
+#include <fmt/format.h>
+
+#include <map>
+#include <set>
+
+namespace bindrel {
+
+namespace {
+
+const char* nameOf(BoundNeed::State state)
+{
+    return state == BoundNeed::State::Open ? "open" : state == BoundNeed::State::Bound ? "bound" : "contested";
+}
+
+std::map<std::string, RegisterValue> registersByName(const Snapshot& s)
+{
+    std::map<std::string, RegisterValue> out;
+    for (const RegisterValue& value : s.image.registers)
+        out[s.device->instances[size_t(value.instance)].name + "." + s.device->blockOf(value.instance).registers[size_t(value.reg)].name] = value;
+    return out;
+}
+
+} // namespace
+
+std::vector<std::string> changesBetween(const Snapshot& before, const Snapshot& after)
+{
+    std::vector<std::string> out;
+    for (size_t n = 0; n < after.plan.needs.size(); ++n)
+        for (size_t b = 0; b < before.plan.needs.size(); ++b) {
+            if (before.plan.needs[b].id != after.plan.needs[n].id)
+                continue;
+            const BoundNeed::State was = before.bindings.needs[b].state;
+            const BoundNeed::State is = after.bindings.needs[n].state;
+            if (was != is)
+                out.push_back(fmt::format("{} was {} and is {}", after.plan.needs[n].title, nameOf(was), nameOf(is)));
+            for (const Achieved& row : after.settings[n].achieved)
+                if (const Achieved* old = before.settings[b].goal(row.goal); old && old->achieved != row.achieved && old->title == row.title)
+                    out.push_back(fmt::format("{}, {}: {} becomes {}", after.plan.needs[n].title, row.title, old->achieved, row.achieved));
+        }
+    for (size_t i = 0; i < after.device->clocks.size(); ++i) {
+        const int old = before.device->findClock(after.device->clocks[i].id);
+        if (old < 0)
+            continue;
+        const ClockState& was = before.rates.clocks[size_t(old)];
+        const ClockState& is = after.rates.clocks[i];
+        const std::string& name = after.device->clocks[i].name;
+        if (was.rate != is.rate && (was.running || is.running))
+            out.push_back(fmt::format("{}: {} becomes {}", name, format(was.rate), format(is.rate)));
+        if (was.max != is.max && is.max)
+            out.push_back(fmt::format("{}: its limit {} {}", name, was.max ? "of " + format(*was.max) + " becomes" : "is now", format(*is.max)));
+    }
+    const auto was = registersByName(before);
+    const auto is = registersByName(after);
+    for (const auto& [name, value] : is) {
+        const auto old = was.find(name);
+        if (old == was.end())
+            out.push_back(fmt::format("{} is written now: 0x{:08X}", name, value.value));
+        else if (old->second.value != value.value)
+            out.push_back(fmt::format("{}: 0x{:08X} becomes 0x{:08X}", name, old->second.value, value.value));
+        else if (before.device->addressOf(old->second.instance, old->second.reg) != after.device->addressOf(value.instance, value.reg))
+            out.push_back(fmt::format("{} is at another address: 0x{:08X}", name, after.device->addressOf(value.instance, value.reg)));
+    }
+    for (const auto& [name, value] : was)
+        if (!is.contains(name))
+            out.push_back(fmt::format("{} is no longer written", name));
+    std::set<std::string> known;
+    for (const Finding& finding : before.findings)
+        known.insert(finding.rule + finding.text);
+    for (const Finding& finding : after.findings)
+        if (!known.contains(finding.rule + finding.text))
+            out.push_back(fmt::format("new finding {}: {}", finding.rule, finding.text));
+    return out;
+}
+
+std::vector<std::string> deviceChanges(const Workpiece& work, const std::filesystem::path& memory)
+{
+    if (!work.deviceChange)
+        return {};
+    std::vector<std::string> out = work.deviceChange->lost;
+    Expected<Device> before = recallDevice(work.deviceChange->savedWith, memory);
+    if (!before) {
+        out.push_back("what else is different cannot be told: " + before.problem().message);
+        return out;
+    }
+    // The plan as it stands now on the old device: what is lost is listed already.
+    const Workpiece then{std::make_shared<const Device>(*std::move(before)), work.board, work.plan, work.deviceOrigin, std::nullopt};
+    for (std::string& change : changesBetween(*computeSnapshot(then), *computeSnapshot(work)))
+        out.push_back(std::move(change));
+    if (out.empty())
+        out.push_back("the change makes no difference to this plan");
+    return out;
+}
+
+} // namespace bindrel
