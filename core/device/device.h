@@ -158,6 +158,7 @@ struct Device {
     std::vector<Route> routes;
     std::vector<std::string> groups;     ///< names of signal groups
     std::vector<FieldRef> muxFields;     ///< every field that a route or a personality sets beyond the pad's own, sorted
+    std::vector<FieldCode> emptySets;    ///< remap codes whose pads this package does not have
     std::vector<Exclusive> exclusives;
     std::vector<std::string> absent;     ///< what the family has and this device lacks
     std::vector<std::string> unbonded;   ///< pads of the die that its package does not bring out, as the file lists them

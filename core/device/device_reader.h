@@ -4,6 +4,7 @@
 #include "core/base/json_document.h"
 #include "core/device/device.h"
 
+#include <set>
 #include <string>
 
 namespace bindrel {
@@ -69,7 +70,8 @@ private:
     int groupNamed(const std::string& name);
     void addRoute(Route route);
 
-    bool isAbsent(std::string_view name) const;
+    bool isAbsent(std::string_view name) const; ///< notes that the name was met
+    void checkAbsent();
     FieldRef fieldAt(const JsonNode& node);
     FieldRef fieldNamed(const std::string& dotted, const JsonNode& node);
     /// "CLK.OSC.HFXON" or "CLK.STOP.HFX=0".
@@ -83,6 +85,7 @@ private:
     Device device_;
     std::vector<JsonNode> instanceNodes_;
     std::vector<JsonNode> padNodes_;
+    mutable std::set<std::string, std::less<>> metAbsent_;
     std::vector<std::string> skippedPads_; ///< of ports that the device lacks
 };
 

@@ -14,9 +14,7 @@ struct LintRemark {
     std::string text;
 };
 
-/// Checks beyond what the loader refuses: overlapping fields and registers, reset bits outside fields, addresses used
-/// twice, pads on no pin, a port's bit on two pads, reset claims without a connection, signals that no pin reaches,
-/// interrupts numbered twice, codes and control fields used twice.
+/// Checks beyond what the loader refuses; docs/formats/device.md lists them all, with what each means.
 std::vector<LintRemark> lint(const Device& device);
 
 } // namespace bindrel

@@ -46,7 +46,19 @@ JsonNode DeviceReader::section(std::string_view key)
 
 bool DeviceReader::isAbsent(std::string_view name) const
 {
-    return std::find(device_.absent.begin(), device_.absent.end(), name) != device_.absent.end();
+    const bool absent = std::find(device_.absent.begin(), device_.absent.end(), name) != device_.absent.end();
+    if (absent)
+        metAbsent_.insert(std::string(name));
+    return absent;
+}
+
+/// A name in "absent" that nothing in the file has would be a slip.
+void DeviceReader::checkAbsent()
+{
+    const std::vector<JsonNode> rows = section("absent").exists() ? section("absent").items() : std::vector<JsonNode>();
+    for (size_t i = 0; i < rows.size() && i < device_.absent.size(); ++i)
+        if (!metAbsent_.contains(device_.absent[i]))
+            rows[i].fail(fmt::format("\"{}\" is no instance, signal or pad of the family; nothing is taken away by it.", device_.absent[i]));
 }
 
 FieldRef DeviceReader::fieldAt(const JsonNode& node) { return fieldNamed(node.asString(), node); }
@@ -299,7 +311,7 @@ void DeviceReader::readAll()
     for (const Step step : {&DeviceReader::readIdentity, &DeviceReader::readRanges, &DeviceReader::readBlocks,
                             &DeviceReader::readInstances, &DeviceReader::readClocks, &DeviceReader::resolveInstances,
                             &DeviceReader::readTiming, &DeviceReader::readPads, &DeviceReader::readPackage,
-                            &DeviceReader::readRouting}) {
+                            &DeviceReader::readRouting, &DeviceReader::checkAbsent}) {
         if (!ok())
             return;
         (this->*step)();

@@ -126,6 +126,9 @@ void DeviceReader::readLanes(int pad, const JsonNode& node)
                     addRoute(std::move(route));
                 }
         }
+        const auto used = [&](const Route& route) { return route.pad == pad && route.mechanism == Route::Mechanism::Lanes && route.code == code; };
+        if (known && !isAbsent(unit) && ok() && std::none_of(device_.routes.begin(), device_.routes.end(), used))
+            value.fail(fmt::format("no combination of roles puts a signal on {}.", text));
         if (!known || lane < 0)
             value.fail(fmt::format("\"{}\" is not a lane of a unit; write \"SER0.1\".", text));
     }
@@ -144,9 +147,12 @@ void DeviceReader::readRemaps(const JsonNode& mechanism)
             const int setCode = field.valid() ? codeOf(key, field, set) : 0;
             if (!field.valid() && node.child("sets").members().size() > 1)
                 node.fail("has several sets but no \"field\" that picks one.");
+            const size_t before = device_.routes.size();
+            bool lacking = false;
             for (const auto& [signalName, padNode] : set.members()) {
                 const auto signal = signalAt(name + "." + signalName, padNode);
                 const int pad = padAt(padNode.asString(), padNode);
+                lacking = lacking || pad < 0;
                 if (!signal || pad < 0 || setCode < 0 || !ok())
                     continue;
                 Route route{pad, signal->first, signal->second, Route::Mechanism::GroupRemap, -1, {}, -1};
@@ -159,6 +165,8 @@ void DeviceReader::readRemaps(const JsonNode& mechanism)
                     route.selects.push_back({field, static_cast<std::uint32_t>(setCode)});
                 addRoute(std::move(route));
             }
+            if (lacking && device_.routes.size() == before && field.valid())
+                device_.emptySets.push_back({field, static_cast<std::uint32_t>(setCode)});
         }
     }
 }

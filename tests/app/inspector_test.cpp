@@ -53,7 +53,7 @@ private Q_SLOTS:
         QVERIFY(text.contains("CLK.PLLA.MUL") && text.contains("80"));
         const QString cpu = plain(clockText(*s, s->device->findClock("CPU")));
         QVERIFY(cpu.contains("Flash wait states") && cpu.contains("PATH") && cpu.contains("HF crystal"));
-        const QString stopped = plain(clockText(*s, s->device->findClock("CANK")));
+        const QString stopped = plain(clockText(*s, s->device->findClock("CKO.SRC")));
         QVERIFY(stopped.contains("Does not run"));
         const auto broken = run(with(demo(), SetClock{"BUS1", "1"}));
         QVERIFY(plain(clockText(*broken, broken->device->findClock("BUS1"))).contains("Above its limit of 80 MHz"));

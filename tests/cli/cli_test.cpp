@@ -84,7 +84,7 @@ private Q_SLOTS:
                             "error CLK-01: I2C2 runs at 160 MHz, 80 MHz above its limit of 80 MHz in range 1. Slow it down, or choose a faster operating range.\n"
                             "error GOAL-01: Gate bridge, Dead time: 6 \u00b5s is out of reach: the longest at 160 MHz is 4.75 \u00b5s. The bridge could shoot through; use a slower clock for Motor timer.\n"
                             "caution PIN-05: Frost heater output takes PD12, which is SWD.CLK after reset: a debugger can then attach only under reset.\n"
-                            "sluice-node-c: 13 needs, 0 open, 6 contested, 7 errors, 1 caution\n"));
+                            "sluice-node-c: 24 needs, 0 open, 6 contested, 7 errors, 1 caution\n"));
         // The locale of the caller changes nothing.
         QProcess german;
         german.setWorkingDirectory(dir_.path());
@@ -125,7 +125,7 @@ private Q_SLOTS:
         const std::string before = textOf(plan.toStdString());
         const Result listed = cli({"bind", "start.bindrel"});
         QCOMPARE(listed.code, 0);
-        QCOMPARE(listed.out.count('\n'), 13);
+        QCOMPARE(listed.out.count('\n'), 24);
         QCOMPARE(textOf(plan.toStdString()), before);
         QCOMPARE(cli({"bind", "start.bindrel", "--write"}).code, 0);
         QCOMPARE(cli({"check", "start.bindrel"}).code, 0);
@@ -163,7 +163,7 @@ private Q_SLOTS:
         file.close();
         const Result result = cli({"check", "broken.bindrel"});
         QCOMPARE(result.code, 2);
-        QVERIFY2(result.err.startsWith("bindrel-cli: broken.bindrel:9:13: /clocks/BUS1: "), result.err.constData());
+        QVERIFY2(result.err.startsWith("bindrel-cli: broken.bindrel:11:13: /clocks/BUS1: "), result.err.constData());
     }
 };
 

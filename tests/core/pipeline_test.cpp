@@ -70,6 +70,8 @@ private Q_SLOTS:
                 bool shared = need.instance >= 0 && wantInstance[need.instance].size() > 1;
                 bool whole = true;
                 std::set<int> own;
+                for (const Stream& stream : need.streams)
+                    whole = whole && stream.channel >= 0 && stream.impossible.empty();
                 for (const Seat& seat : need.seats) {
                     whole = whole && seat.pad >= 0 && seat.impossible.empty();
                     if (seat.pad >= 0) {

@@ -55,7 +55,7 @@ private Q_SLOTS:
         row("PIN-03", moved("lid-switch", "pin", "PA6"), moved("frost-heater", "pin", "PA6"));
         row("PIN-04", moved("uplink", "tx", "PA2"), moved("uplink", "tx", "PA12"));
         row("PIN-05", moved("frost-heater", "pin", "PD12"), moved("frost-heater", "pin", "PD9"));
-        row("PIN-06", moved("frost-heater", "pin", "PC11"), moved("frost-heater", "pin", "PC10"));
+        row("PIN-06", moved("frost-heater", "pin", "PC11"), moved("frost-heater", "pin", "PC8"));
         row("NEED-01", without("uplink", "cts"), demo());
         row("CLK-01", with(demo(), SetClock{"BUS1", "1"}), with(demo(), SetClock{"BUS1", "2"}));
         row("CLK-02", with(demo(), SetClock{"PLLA.VCO", "23"}), with(demo(), SetClock{"PLLA.VCO", "24"}));
@@ -94,7 +94,7 @@ private Q_SLOTS:
 
     void everyFixThatIsOfferedMendsItsFinding()
     {
-        const std::vector<Workpiece> troubled{demo("sluice-node-c-tangled"), demo("sluice-node-c-start"), moved("lid-switch", "pin", "PD0"), twice("uplink"),
+        const std::vector<Workpiece> troubled{demo("sluice-node-c-tangled"), demo("sluice-node-c-start"), moved("lid-switch", "pin", "PD0"), with(twice("level-probes"), RemoveNeed{"frost-heater"}),
                                               moved("uplink", "tx", "PA2"), moved("frost-heater", "pin", "PC11"), with(demo(), SetClock{"BUS1", "1"}),
                                               with(demo(), SetClock{"PLLA.VCO", "23"})};
         int fixes = 0;

@@ -98,6 +98,8 @@ private Q_SLOTS:
         QFETCH(QString, mul);
         QFETCH(QString, source);
         Workpiece work = with(with(with(demo(), SetText{SetText::What::Range, range.toStdString()}), SetClock{"PLLA.VCO", mul.toStdString()}), SetClock{"PLLA.SRC", source.toStdString()});
+        // The bus is too slow for the crystal's rate at some of these, so the CAN has none.
+        work = with(work, SetClock{"CANK", "none"});
         if (range == "R3")
             work = with(with(work, SetClock{"PLLA.MAIN", "4"}), SetClock{"PLLA.AUX", "4"});
         const auto s = run(work);

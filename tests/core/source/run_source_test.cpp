@@ -149,7 +149,8 @@ private Q_SLOTS:
         const Compiled code(*s);
         // The first wait that cannot end decides which status comes back; the order of the enumeration is that of the waits.
         const auto bringUp = code.find<int()>("sluice_bring_up");
-        for (const auto& [stat, pwr, expected] : std::vector<std::tuple<uint32_t, uint32_t, int>>{{0x00230313, 0, 1}, {0x00230213, 1, 2}, {0x00230311, 1, 3}, {0x00220313, 1, 4}, {0x00130313, 1, 5}}) {
+        for (const auto& [stat, pwr, expected] : std::vector<std::tuple<uint32_t, uint32_t, int>>{
+                 {0x00230313, 0, 1}, {0x00230213, 1, 2}, {0x00230113, 1, 3}, {0x00230311, 1, 4}, {0x00230303, 1, 5}, {0x00220313, 1, 6}, {0x00130313, 1, 7}}) {
             const Chip chip(*s->device);
             Chip::at(kStat) = stat;
             Chip::at(kPwrStat) = pwr;

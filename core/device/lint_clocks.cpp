@@ -1,0 +1,100 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// The clock tree, operating ranges and limit tables.
+#include "core/device/lint_remarks.h"
+#include "core/quantity/format.h"
+
+#include <algorithm>
+#include <map>
+#include <set>
+
+namespace bindrel {
+
+namespace {
+
+void lintTree(const Device& device, LintRemarks& out)
+{
+    std::map<FieldRef, std::string> controls;
+    std::vector<bool> sourced(device.clocks.size(), false);
+    for (size_t i = 0; i < device.clocks.size(); ++i) {
+        const ClockNode& node = device.clocks[i];
+        sourced[i] = node.isSource();
+        std::set<std::uint32_t> codes;
+        for (const ClockInput& input : node.inputs) {
+            sourced[i] = sourced[i] || (input.node >= 0 && sourced[size_t(input.node)]);
+            if (node.type == ClockNode::Type::Select && !codes.insert(input.code).second)
+                out.say("duplicate-code", "{}: two inputs have the code {}", node.id, input.code);
+        }
+        if (!sourced[i])
+            out.say("clock-without-source", "{} has no path to a source", node.id);
+        if (node.type == ClockNode::Type::Select && node.control.valid())
+            for (const EnumValue& value : device.fieldOf(node.control).values)
+                if (!codes.contains(value.code))
+                    out.say("unreachable-mux-code", "{} = {} selects no input of {}", device.nameOf(node.control), value.name, node.id);
+        if (node.control.valid())
+            if (const auto [at, fresh] = controls.emplace(node.control, node.id); !fresh)
+                out.say("control-twice", "{} and {} are controlled by the same field {}", at->second, node.id, device.nameOf(node.control));
+        const char* kind = node.type == ClockNode::Type::Crystal ? "crystal" : node.type == ClockNode::Type::External ? "clockin" : nullptr;
+        const int pads = device.findInstance(node.id);
+        if (kind && (pads < 0 || device.blockOf(pads).kind != kind))
+            out.say("crystal-without-pads", "{} is fed from outside, but no instance {} of kind \"{}\" says on which pads", node.id, node.id, kind);
+    }
+}
+
+/// A limit that is given for some ranges only, and by no general one, leaves the others without.
+void lintLimits(const Device& device, LintRemarks& out)
+{
+    for (const ClockNode& node : device.clocks) {
+        const bool general = node.limit.max || node.limit.min || node.limit.relativeTo >= 0;
+        for (const OperatingRange& range : device.ranges)
+            if (!general && !node.limitByRange.empty() && !node.limitByRange.contains(range.id))
+                out.say("limit-gap", "{} has limits for some ranges, but none for {}", node.id, range.name);
+        for (size_t a = 0; a < node.toleranceOver.size(); ++a)
+            for (size_t b = a + 1; b < node.toleranceOver.size(); ++b)
+                if (node.toleranceOver[a].range.covers(node.toleranceOver[b].range) && node.toleranceOver[b].range.covers(node.toleranceOver[a].range))
+                    out.say("limit-overlap", "{}: two tolerances for {} to {} degrees", node.id, node.toleranceOver[a].range.low, node.toleranceOver[a].range.high);
+    }
+    const ClockNode& flash = device.clocks[size_t(device.flashClock)];
+    for (const OperatingRange& range : device.ranges) {
+        const auto own = flash.limitByRange.find(range.id);
+        const RateLimit& limit = own == flash.limitByRange.end() ? flash.limit : own->second;
+        if (limit.max && *limit.max > range.waitStateLimits.back())
+            out.say("limit-gap", "in {} {} may run at {}, but the wait states end at {}", range.name, flash.id, format(*limit.max), format(range.waitStateLimits.back()));
+        if (device.fieldOf(device.waitStates).maxCode() + 1 < range.waitStateLimits.size())
+            out.say("encoding-range", "{} has no code for {} wait states", device.nameOf(device.waitStates), range.waitStateLimits.size() - 1);
+    }
+}
+
+void lintRanges(const Device& device, LintRemarks& out)
+{
+    std::map<std::uint32_t, std::string> codes;
+    for (const OperatingRange& range : device.ranges) {
+        if (device.rangeControl.valid())
+            if (const auto [at, fresh] = codes.emplace(range.code, range.name); !fresh)
+                out.say("limit-overlap", "{} and {} have the same code {}", at->second, range.name, range.code);
+        if (range.supplyMin > range.supplyMax || range.supplyMin < device.supplyMin || range.supplyMax > device.supplyMax)
+            out.say("limit-gap", "{} is for {} to {}, the device for {} to {}", range.name, format(range.supplyMin), format(range.supplyMax), format(device.supplyMin), format(device.supplyMax));
+    }
+    // The whole supply must be covered: from the lowest voltage on, always to the farthest that a range reaches.
+    Voltage reached = device.supplyMin;
+    for (bool moved = true; moved && reached < device.supplyMax;) {
+        moved = false;
+        for (const OperatingRange& range : device.ranges)
+            if (range.supplyMin <= reached && range.supplyMax > reached) {
+                reached = range.supplyMax;
+                moved = true;
+            }
+    }
+    if (reached < device.supplyMax)
+        out.say("limit-gap", "no operating range is for a supply just above {}", format(reached));
+}
+
+} // namespace
+
+void lintClocks(const Device& device, LintRemarks& out)
+{
+    lintTree(device, out);
+    lintLimits(device, out);
+    lintRanges(device, out);
+}
+
+} // namespace bindrel

@@ -1,0 +1,123 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Blocks, registers, roles, addresses, interrupts, DMA.
+#include "core/device/lint_remarks.h"
+
+#include <algorithm>
+#include <map>
+#include <set>
+
+namespace bindrel {
+
+namespace {
+
+void lintFields(const Block& block, const Register& reg, LintRemarks& out)
+{
+    std::uint32_t seen = 0;
+    for (const Field& field : reg.fields) {
+        if (seen & field.mask())
+            out.say("overlapping-fields", "{}.{}: {} overlaps a field before it", block.name, reg.name, field.name);
+        seen |= field.mask();
+        std::set<std::uint32_t> codes;
+        for (const EnumValue& value : field.values)
+            if (!codes.insert(value.code).second)
+                out.say("duplicate-code", "{}.{}.{}: the code {} has two names", block.name, reg.name, field.name, value.code);
+        if (field.followsReg >= 0 && field.access != Field::Access::ReadOnly)
+            out.say("follows-writable", "{}.{}.{} follows another field but can be written itself", block.name, reg.name, field.name);
+    }
+    if (reg.reset & ~seen)
+        out.say("reset-outside-fields", "{}.{} resets to 0x{:08X}, which sets bits of no field", block.name, reg.name, reg.reset);
+}
+
+/// What an encoding promises must fit into its field, and one code must not mean two values.
+void lintEncoding(const Block& block, const std::string& name, const Role& role, LintRemarks& out)
+{
+    const Field& field = block.registers[size_t(role.reg)].fields[size_t(role.field)];
+    const Encoding& encoding = role.encoding;
+    std::set<std::uint32_t> codes;
+    std::set<std::int64_t> values;
+    for (const auto& [value, code] : encoding.table) {
+        if (code > field.maxCode())
+            out.say("encoding-range", "{}: the code {} of the role \"{}\" does not fit into {}", block.name, code, name, field.name);
+        if (!codes.insert(code).second || !values.insert(value).second)
+            out.say("encoding-range", "{}: in the table of the role \"{}\" the pair {}, {} repeats a value or a code", block.name, name, value, code);
+    }
+    const Encoding::Segment* before = nullptr;
+    for (const Encoding::Segment& segment : encoding.segments) {
+        if (segment.lastCode > field.maxCode())
+            out.say("encoding-range", "{}: the codes {} to {} of the role \"{}\" do not fit into {}", block.name, segment.firstCode, segment.lastCode, name, field.name);
+        if (before) {
+            const std::int64_t lastValue = before->base + before->step * (std::int64_t(before->lastCode) - before->firstCode);
+            if (segment.firstCode <= before->lastCode || segment.base <= lastValue)
+                out.say("encoding-range", "{}: the segments of the role \"{}\" overlap at code {}", block.name, name, segment.firstCode);
+        }
+        before = &segment;
+    }
+}
+
+void lintAddresses(const Device& device, LintRemarks& out)
+{
+    // Two registers of one block at one offset are said once, for the block; a unit's personalities share their registers.
+    std::map<std::uint32_t, size_t> taken;
+    for (size_t i = 0; i < device.instances.size(); ++i)
+        for (size_t r = 0; r < device.blockOf(int(i)).registers.size(); ++r) {
+            const auto [at, fresh] = taken.emplace(device.addressOf(int(i), int(r)), i);
+            const Instance& other = device.instances[at->second];
+            const bool sameUnit = !other.unit.empty() && other.unit == device.instances[i].unit;
+            if (!fresh && at->second != i && !sameUnit) {
+                out.say("address-collision", "{} and {} both have a register at 0x{:08X}", other.name, device.instances[i].name, at->first);
+                break;
+            }
+        }
+}
+
+void lintInterrupts(const Device& device, LintRemarks& out)
+{
+    std::map<int, std::string> numbers;
+    for (const Instance& instance : device.instances)
+        for (const auto& [event, number] : instance.interrupts)
+            if (const auto [at, fresh] = numbers.emplace(number, instance.name + " " + event); !fresh)
+                out.say("interrupt-twice", "{} and {} {} are both interrupt {}", at->second, instance.name, event, number);
+    const Core& core = device.core();
+    if (core.architecture == Core::Architecture::RiscV && numbers.contains(0))
+        out.say("interrupt-zero", "{} is interrupt 0, which the controller's claim gives for none", numbers.at(0));
+}
+
+void lintDma(const Device& device, LintRemarks& out)
+{
+    std::map<std::uint32_t, std::string> requests;
+    for (const Instance& instance : device.instances)
+        for (const auto& [event, links] : instance.dma) {
+            const DmaLink& link = links.front();
+            if (link.code == 0)
+                continue;
+            const FieldRef router = device.roleField(device.dma.instance, "request" + std::to_string(link.channel));
+            if (!router.valid() || link.code > device.fieldOf(router).maxCode())
+                out.say("dma-router", "{}.{} has the request {}, but {} has no field that could hold it", instance.name, event, link.code,
+                        device.instances[size_t(device.dma.instance)].name);
+            // A unit's personalities make the same request, whatever it is at the time.
+            const std::string who = instance.unit.empty() ? instance.name : instance.unit;
+            if (const auto [at, fresh] = requests.emplace(link.code, who + "." + event); !fresh && at->second != who + "." + event)
+                out.say("dma-request-twice", "{} and {}.{} are both request {}", at->second, who, event, link.code);
+        }
+}
+
+} // namespace
+
+void lintRegisters(const Device& device, LintRemarks& out)
+{
+    for (const Block& block : device.blocks) {
+        std::map<std::uint32_t, std::string> offsets;
+        for (const Register& reg : block.registers) {
+            if (const auto [at, fresh] = offsets.emplace(reg.offset, reg.name); !fresh)
+                out.say("register-overlap", "{}: {} and {} are both at offset 0x{:02X}", block.name, at->second, reg.name, reg.offset);
+            lintFields(block, reg, out);
+        }
+        for (const auto& [name, role] : block.roles)
+            lintEncoding(block, name, role, out);
+    }
+    lintAddresses(device, out);
+    lintInterrupts(device, out);
+    lintDma(device, out);
+}
+
+} // namespace bindrel

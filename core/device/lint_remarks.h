@@ -1,0 +1,27 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "core/device/lint.h"
+
+#include <fmt/format.h>
+
+namespace bindrel {
+
+/// Collects remarks; each group of checks is in a file of its own.
+class LintRemarks {
+public:
+    template <typename... Args> void say(const char* check, fmt::format_string<Args...> text, Args&&... args)
+    {
+        remarks_.push_back({check, fmt::format(text, std::forward<Args>(args)...)});
+    }
+    std::vector<LintRemark> take() { return std::move(remarks_); }
+
+private:
+    std::vector<LintRemark> remarks_;
+};
+
+void lintRegisters(const Device& device, LintRemarks& out);
+void lintPads(const Device& device, LintRemarks& out);
+void lintClocks(const Device& device, LintRemarks& out);
+
+} // namespace bindrel
