@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/device/library.h"
 
+#include "core/base/files.h"
 #include "core/base/text.h"
 
 #include <fmt/format.h>
@@ -141,8 +142,13 @@ Expected<Part> Library::part(std::string_view name) const
 std::vector<std::string> Library::deviceNames() const
 {
     std::vector<std::string> out;
-    for (const std::string& name : names("devices"))
-        out.push_back(uppered(name));
+    for (const std::string& name : names("devices")) {
+        // A family's file may lie among its members; it is no device, since it has no package.
+        const std::optional<Found> found = deviceFile(name);
+        const Expected<std::string> text = found ? readFile(found->file) : Expected<std::string>(std::string());
+        if (text && text->find("\"package\"") != std::string::npos)
+            out.push_back(uppered(name));
+    }
     return out;
 }
 

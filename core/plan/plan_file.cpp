@@ -207,7 +207,7 @@ private:
             padNames.push_back(pad.name);
         for (const auto& [signal, value] : node.optionalChild("pads").members()) {
             const std::string pad = value.asString();
-            if (std::none_of(signals.begin(), signals.end(), [&](const SignalSpec& s) { return s.id == signal; }))
+            if (std::none_of(signals.begin(), signals.end(), [&id = signal](const SignalSpec& s) { return s.id == id; }))
                 value.fail(fmt::format("\"{}\" is not a signal that this {} need takes.", signal, kind.title));
             if (device_.findPad(pad) < 0 && lose(fmt::format("{}: pad {} is gone; {} is open", need.title, pad, signal)))
                 continue;

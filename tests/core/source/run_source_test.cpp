@@ -1,15 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "tests/support/fixtures.h"
+#include "tests/support/chip_memory.h"
 #include "tests/support/register_decoder.h"
 
-#include "core/source/output.h"
-
-#include <QProcess>
-
 #include <cmath>
-#include <dlfcn.h>
-#include <set>
-#include <sys/mman.h>
 
 using namespace bindrel;
 using namespace bindrel::test;
@@ -18,75 +11,6 @@ using namespace bindrel::test;
 /// it leaves there is decoded by hand-written tables. So the C itself is judged, not the steps that it was written from.
 class RunSourceTest : public QObject {
     Q_OBJECT
-
-    /// Memory at the chip's addresses, for one test.
-    class Chip {
-    public:
-        explicit Chip(const Device& device)
-        {
-            for (size_t i = 0; i < device.instances.size(); ++i)
-                for (size_t r = 0; r < device.blockOf(int(i)).registers.size(); ++r)
-                    words_[device.addressOf(int(i), int(r))] = device.blockOf(int(i)).registers[r].reset;
-            // The core's own interrupt controller, as Arm places it.
-            words_[0xE000E100] = 0;
-            for (const auto& [address, reset] : words_) {
-                const uintptr_t page = address & ~uintptr_t(4095);
-                if (pages_.insert(page).second && mmap(reinterpret_cast<void*>(page), 4096, PROT_READ | PROT_WRITE, MAP_PRIVATE | MAP_ANONYMOUS | MAP_FIXED_NOREPLACE, -1, 0) == MAP_FAILED)
-                    qFatal("address %lx is taken in this process", static_cast<unsigned long>(page));
-                at(address) = reset;
-            }
-        }
-        ~Chip()
-        {
-            for (const uintptr_t page : pages_)
-                munmap(reinterpret_cast<void*>(page), 4096);
-        }
-        static volatile uint32_t& at(uint32_t address) { return *reinterpret_cast<volatile uint32_t*>(uintptr_t(address)); }
-        std::map<uint32_t, uint32_t> words() const
-        {
-            std::map<uint32_t, uint32_t> out;
-            for (const auto& [address, reset] : words_)
-                out[address] = at(address);
-            return out;
-        }
-
-    private:
-        std::map<uint32_t, uint32_t> words_;
-        std::set<uintptr_t> pages_;
-    };
-
-    /// The source of a plan as a library of this machine.
-    class Compiled {
-    public:
-        explicit Compiled(const Snapshot& s)
-        {
-            const std::filesystem::path folder = dir_.path().toStdString();
-            const auto preview = previewOutput(s.source, folder);
-            if (!preview || !writeOutput(s.source, folder, *preview))
-                qFatal("could not be written");
-            QProcess shell;
-            shell.setWorkingDirectory(dir_.path());
-            shell.setProcessChannelMode(QProcess::MergedChannels);
-            shell.start("sh", {"-c", "rm -f *_start.c main.c && gcc -std=c11 -O1 -w -shared -fPIC -o source.so *.c"});
-            if (!shell.waitForFinished(120'000) || shell.exitCode() != 0)
-                qFatal("%s", shell.readAll().constData());
-            library_ = dlopen(dir_.filePath("source.so").toUtf8(), RTLD_NOW | RTLD_LOCAL);
-            if (!library_)
-                qFatal("%s", dlerror());
-        }
-        ~Compiled() { dlclose(library_); }
-        template <typename Function> Function* find(const char* name) const
-        {
-            void* symbol = dlsym(library_, name);
-            if (!symbol)
-                qFatal("no function %s", name);
-            return reinterpret_cast<Function*>(symbol);
-        }
-
-    private:
-        QTemporaryDir dir_;
-        void* library_ = nullptr;
-    };
 
     static constexpr uint32_t kStat = 0x48000008, kPwrStat = 0x48001008;
     /// Everything ready at once, and SYS confirming the PLL.

@@ -1,0 +1,213 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/clocks/rates.h"
+#include "core/plan/check_setting.h"
+#include "core/quantity/format.h"
+#include "core/quantity/parse.h"
+#include "tests/support/fixtures.h"
+
+using namespace bindrel;
+using namespace bindrel::test;
+
+/// Every kind of clock node against rates and tolerances that were worked out by hand.
+class NodesTest : public QObject {
+    Q_OBJECT
+
+    static const ClockState& clock(const Snapshot& s, const char* id) { return s.rates.clocks[size_t(s.device->findClock(id))]; }
+    static std::string toleranceOf(const Snapshot& s, const char* id) { return format(clock(s, id).tolerance); }
+    static const Step* stepOn(const Snapshot& s, const char* field, Step::Kind kind)
+    {
+        const FieldRef ref = *s.device->findField(field);
+        for (const Step& step : s.image.steps)
+            if (step.kind == kind)
+                for (const FieldWrite& write : step.fields)
+                    if (write.ref == ref)
+                        return &step;
+        return nullptr;
+    }
+
+private Q_SLOTS:
+    void fractionalFeedback()
+    {
+        const auto s = run(demo("pump-hall-a-done"));
+        // 25 MHz / 2 x (39 + 2630 / 8192) = 491.513 061 5… MHz, exactly 12 500 000 x 322118 / 8192.
+        const Rational vco = Rational(12'500'000) * Rational(39 * 8192 + 2630, 8192);
+        QVERIFY(clock(*s, "PLL3.VCO").rate.value == vco);
+        QVERIFY(clock(*s, "PLL3.A").rate.value == vco / 3);
+        // 25 MHz / 5 x 192 / 2.
+        QCOMPARE(hertz(*s, "CPU7"), 480e6);
+        QCOMPARE(hertz(*s, "CPU4"), 240e6);
+        QCOMPARE(hertz(*s, "USBK"), 48e6);
+        // Only what runs is set up: PLL 3 has no user in this plan, so its fraction is not written.
+        const auto used = run(with(demo("pump-hall-a-done"), SetClock{"SPIAK", "PLL3.A"}));
+        const Device& d = *used->device;
+        QCOMPARE(used->image.codeOf(d, *d.findField("CLK.PLL3.MUL")), 39u);
+        QCOMPARE(used->image.codeOf(d, *d.findField("CLK.PLL3F.FRAC")), 2630u);
+    }
+
+    void factorsAreReadAndWritten_data()
+    {
+        QTest::addColumn<QString>("device");
+        QTest::addColumn<QString>("clock");
+        QTest::addColumn<QString>("typed");
+        QTest::addColumn<QString>("kept"); // empty: refused
+        QTest::newRow("whole") << "rl1224-q48" << "PLL" << "24" << "24";
+        QTest::newRow("sixteenths") << "rl1224-q48" << "PLL" << "24.0625" << "24.0625";
+        QTest::newRow("as a fraction") << "rl1224-q48" << "PLL" << "24+2/32" << "24.0625";
+        QTest::newRow("marked") << "rl1224-q48" << "PLL" << "\u00d7 24.5" << "24.5";
+        QTest::newRow("between steps") << "rl1224-q48" << "PLL" << "24.03" << "";
+        QTest::newRow("too small") << "rl1224-q48" << "PLL" << "7.9375" << "";
+        QTest::newRow("too large") << "rl1224-q48" << "PLL" << "48.0625" << "";
+        QTest::newRow("8192ths") << "al7654-f144" << "PLL3.VCO" << "39.5" << "39+4096/8192";
+        QTest::newRow("8192ths exact") << "al7654-f144" << "PLL3.VCO" << "39+2630/8192" << "39+2630/8192";
+        QTest::newRow("divided by nothing") << "rl1224-q48" << "PLL" << "24+1/0" << "";
+        QTest::newRow("words") << "rl1224-q48" << "PLL" << "many" << "";
+        QTest::newRow("nothing") << "rl1224-q48" << "PLL" << "." << "";
+        QTest::newRow("whole only") << "se4332-c64" << "PLLA.VCO" << "80.5" << "";
+        QTest::newRow("rate") << "ms0816-a48" << "RCO" << "16 MHz" << "16 MHz";
+        QTest::newRow("rate and words") << "ms0816-a48" << "RCO" << "on, 16MHz" << "16 MHz, on";
+        QTest::newRow("no such rate") << "ms0816-a48" << "RCO" << "15 MHz" << "";
+        QTest::newRow("trim") << "rl1224-q48" << "HRC" << "trimmed" << "trimmed";
+        QTest::newRow("no trim") << "rl1224-q48" << "LXO" << "trimmed" << "";
+        QTest::newRow("both ways") << "rl1224-q48" << "HRC" << "on, off" << "";
+        QTest::newRow("gate") << "ms0816-a48" << "RTCK" << "off" << "off";
+    }
+    void factorsAreReadAndWritten()
+    {
+        QFETCH(QString, device);
+        QFETCH(QString, clock);
+        QFETCH(QString, typed);
+        QFETCH(QString, kept);
+        const Expected<Device> d = library().device(device.toStdString());
+        QVERIFY(d.ok());
+        const Expected<std::string> got = checkClockSetting(*d, d->findClock(clock.toStdString()), typed.toStdString());
+        QCOMPARE(got.ok(), !kept.isEmpty());
+        if (!got)
+            QVERIFY2(got.problem().message.find("is not possible") != std::string::npos || got.problem().message.find("cannot be both") != std::string::npos, got.problem().message.c_str());
+        else
+            COMPARE_TEXT(*got, kept);
+    }
+
+    void presetsCopyTheirCalibration()
+    {
+        const auto s = run(demo("rain-post-b-done"));
+        QCOMPARE(hertz(*s, "RCO"), 8e6);
+        QCOMPARE(hertz(*s, "CORE"), 4e6);
+        const Step* copy = stepOn(*s, "CKU.RCO.TRIM", Step::Kind::Copy);
+        QVERIFY(copy && s->device->nameOf(copy->from) == "INFO.CAL8.TRIM");
+        QCOMPARE(s->image.codeOf(*s->device, *s->device->findField("CKU.RCO.BAND")), 2u);
+        // What it resets to needs neither.
+        const auto reset = run(with(demo("rain-post-b-done"), SetClock{"RCO", std::nullopt}));
+        QVERIFY(!stepOn(*reset, "CKU.RCO.TRIM", Step::Kind::Copy) && !stepOn(*reset, "CKU.RCO.BAND", Step::Kind::Update));
+    }
+
+    void toleranceFollowsTheTemperature()
+    {
+        // The post stands at -25 to 50 degrees, beyond the better row of 0 to 50.
+        COMPARE_TEXT(toleranceOf(*run(demo("rain-post-b-done")), "RCO"), "±2 %");
+        Workpiece indoors = demo("rain-post-b-done");
+        Board board = *indoors.board;
+        board.temperature = TemperatureRange{10, 40};
+        indoors.board = std::make_shared<const Board>(board);
+        COMPARE_TEXT(toleranceOf(*run(indoors), "RCO"), "±1 %");
+        COMPARE_TEXT(toleranceOf(*run(indoors), "ULP"), "±12 %");
+        COMPARE_TEXT(toleranceOf(*run(demo("rain-post-b-done")), "ULP"), "-30 % … +20 %");
+    }
+
+    void trimmingHelpsWhileItsReferenceRuns()
+    {
+        const Workpiece ditch = demo("ditch-meter-d-done");
+        // 0.15 % and the crystal's 20 ppm.
+        COMPARE_TEXT(toleranceOf(*run(ditch), "HRC"), "±0.152 %");
+        const auto untrimmed = run(with(ditch, SetClock{"HRC", std::nullopt}));
+        COMPARE_TEXT(toleranceOf(*untrimmed, "HRC"), "±1.5 %");
+        const auto alone = run(with(with(ditch, SetClock{"LXO", "off"}), SetClock{"LOWK", "LRC"}));
+        COMPARE_TEXT(toleranceOf(*alone, "HRC"), "±1.5 %");
+        QVERIFY2(hasFinding(*alone, "CLK-10", "HRC"), findingsText(*alone).c_str());
+        QVERIFY(!hasFinding(*run(ditch), "CLK-10"));
+        QVERIFY(stepOn(*run(ditch), "OSC.HRC.LOCK", Step::Kind::Update) && !stepOn(*untrimmed, "OSC.HRC.LOCK", Step::Kind::Update));
+        // By something outside there is nothing that could stand still.
+        COMPARE_TEXT(toleranceOf(*run(demo()), "UOSC"), "±500 ppm");
+    }
+
+    void monitorsKeepTheirFallBackAlive()
+    {
+        const auto s = run(demo("rain-post-b-done"));
+        QVERIFY(clock(*s, "LXO").monitored && stepOn(*s, "CKU.LXO.WATCH", Step::Kind::Update));
+        const auto without = run(with(demo("ditch-meter-d-done"), SetClock{"HXO", std::nullopt}));
+        QVERIFY(!stepOn(*without, "OSC.HXO.GUARD", Step::Kind::Update));
+    }
+
+    void anFllWidensWhatItFollows()
+    {
+        Workpiece work = with(with(demo("rain-post-b-done"), SetClock{"FLL", "244"}), SetClock{"MAIN", "FLL"});
+        const auto s = run(work);
+        QVERIFY(clock(*s, "FLL").rate.value == Rational(32768 * 244));
+        COMPARE_TEXT(toleranceOf(*s, "FLL"), "±0.202 %");
+        // The loop is set while it is off, then switched on, then waited for.
+        QVERIFY(stepOn(*s, "CKU.FLL.MUL", Step::Kind::Update) && stepOn(*s, "CKU.FLL.ON", Step::Kind::Update) && stepOn(*s, "CKU.STAT.FLLOK", Step::Kind::Wait));
+    }
+
+    void theCrystalSeesItsLoad()
+    {
+        const auto s = run(demo("rain-post-b-done"));
+        QCOMPARE(s->image.codeOf(*s->device, *s->device->findField("CKU.LXO.LOAD")), 1u);
+        QVERIFY(!hasFinding(*s, "CLK-09"));
+        Workpiece other = demo("rain-post-b-done");
+        Board board = *other.board;
+        board.crystals.at("LXO").load = *parseCapacitance("8 pF");
+        other.board = std::make_shared<const Board>(board);
+        QVERIFY2(hasFinding(*run(other), "CLK-09", "LXO"), findingsText(*run(other)).c_str());
+    }
+
+    void gatesOpenForTheirUsersOnly()
+    {
+        QVERIFY(stepOn(*run(demo("rain-post-b-done")), "CKU.GATE.RTCCK", Step::Kind::Update));
+        const auto idle = run(with(demo("rain-post-b-done"), RemoveNeed{"clock"}));
+        QVERIFY(!clock(*idle, "RTCK").running && !stepOn(*idle, "CKU.GATE.RTCCK", Step::Kind::Update));
+    }
+
+    void anExternalClockIsTheBoards()
+    {
+        Workpiece work = with(demo("rain-post-b-done"), SetClock{"MAIN", "XIN"});
+        QVERIFY(!clock(*run(work), "CORE").running);
+        Board board = *work.board;
+        board.crystals["XIN"] = {*parseFrequency("6 MHz"), Tolerance::symmetric(50), {}};
+        work.board = std::make_shared<const Board>(board);
+        const auto s = run(work);
+        QCOMPARE(hertz(*s, "XIN"), 6e6);
+        COMPARE_TEXT(toleranceOf(*s, "CORE"), "±50 ppm");
+        QVERIFY(hasFinding(*s, "CLK-07", "XIN"));
+    }
+
+    void aKeyGoesWithEveryWrite()
+    {
+        const auto s = run(with(demo("rain-post-b-done"), SetText{SetText::What::Range, "HIGH"}));
+        const Step* range = stepOn(*s, "PMU.CTL.LEVEL", Step::Kind::Update);
+        QVERIFY(range);
+        QCOMPARE(range->value, 0x3D000001u);
+        QCOMPARE(range->mask, 0xFF000001u);
+        QVERIFY(s->source.find("rain_clocks.c")->text().find("RAIN_POWER_CTL_KEY_AT(61u)") != std::string::npos);
+    }
+
+    /// What the chip does after reset, without any plan, breaks none of its own limits.
+    void everyChipIsWithinItsLimitsAfterReset()
+    {
+        for (const std::string& name : library().deviceNames()) {
+            const Expected<Device> device = library().device(name);
+            QVERIFY(device.ok());
+            const Plan plan;
+            const Rates rates = computeRates(*device, Board(), plan, bind(*device, plan));
+            QVERIFY2(rates.clocks[size_t(device->cpuClock())].running, name.c_str());
+            QVERIFY2(rates.waitStates.has_value(), name.c_str());
+            const FieldRef& wait = device->waitStates;
+            const std::uint32_t waits = device->registerOf(wait).reset >> device->fieldOf(wait).lsb & device->fieldOf(wait).maxCode();
+            QVERIFY2(std::uint32_t(*rates.waitStates) <= waits, name.c_str());
+            for (size_t i = 0; i < rates.clocks.size(); ++i)
+                if (const ClockState& c = rates.clocks[i]; c.running && c.used)
+                    QVERIFY2(!c.max || c.rate <= *c.max, (name + " " + device->clocks[i].id).c_str());
+        }
+    }
+};
+
+QTEST_APPLESS_MAIN(NodesTest)
+#include "nodes_test.moc"

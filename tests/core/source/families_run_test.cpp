@@ -1,0 +1,232 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "tests/support/chip_memory.h"
+
+#include <cmath>
+
+using namespace bindrel;
+using namespace bindrel::test;
+
+/// The shipped plan of each family: its C is run, and what it leaves in the registers is read by hand, from the tables that
+/// a person with the data sheet would look into. Addresses and bits stand here as numbers on purpose.
+class FamiliesRunTest : public QObject {
+    Q_OBJECT
+
+    static uint32_t bits(uint32_t address, int high, int low) { return Chip::at(address) >> low & ((1u << (high - low + 1)) - 1); }
+
+    /// Every register that the plan decides holds, in the bits that keep what is written, what the window shows.
+    static void compareWithImage(const Snapshot& s, const std::set<std::string>& except = {})
+    {
+        for (const RegisterValue& value : s.image.registers) {
+            const Register& reg = s.device->blockOf(value.instance).registers[size_t(value.reg)];
+            const std::string name = s.device->instances[size_t(value.instance)].name + "." + reg.name;
+            uint32_t kept = 0;
+            for (const Field& field : reg.fields)
+                kept |= field.keepsWrites() ? field.mask() : 0;
+            if (!except.contains(name))
+                QVERIFY2((Chip::at(s.device->addressOf(value.instance, value.reg)) & kept) == (value.value & kept), name.c_str());
+        }
+    }
+
+private Q_SLOTS:
+    void initTestCase()
+    {
+#ifdef __SANITIZE_ADDRESS__
+        QSKIP("the sanitizer keeps its own memory where the chip's registers would lie");
+#endif
+    }
+
+    void rainPost()
+    {
+        const auto s = run(demo("rain-post-b-done"));
+        QVERIFY2(s->findings.empty(), findingsText(*s).c_str());
+        const Compiled code(*s);
+        const Chip chip(*s->device);
+        Chip::at(0x40000018) = 3;          // both oscillators run
+        Chip::at(0x10000008) = 0x5A;       // what the factory wrote for 8 MHz
+        QCOMPARE(code.find<int()>("rain_bring_up")(), 0);
+        QCOMPARE(Chip::at(0x40010028) | Chip::at(0x40010068), 0u); // no edge is let through before start
+        code.find<void()>("rain_button_start")();
+        code.find<void()>("rain_radio_wake_start")();
+        compareWithImage(*s, {"CKU.RCO"}); // its trim is known to the chip alone
+
+        // Oscillators: crystal on with 9 pF and watched, RC in the 8 MHz band with the factory's trim.
+        QCOMPARE(bits(0x40000000, 0, 0), 1u);
+        QCOMPARE(bits(0x40000000, 2, 1), 1u);
+        QCOMPARE(bits(0x40000000, 4, 4), 1u);
+        QCOMPARE(bits(0x40000004, 10, 8), 2u);
+        QCOMPARE(bits(0x40000004, 7, 0), 0x5Au);
+        // Main is the RC, the core half of it, the bus the same; slow is the crystal.
+        QCOMPARE(bits(0x40000014, 2, 0), 0u);
+        const double core = 8e6 / (1u << bits(0x40000014, 6, 4));
+        const double bus = core / (1u << bits(0x40000014, 9, 8));
+        QCOMPARE(core, 4e6);
+        QCOMPARE(bus, 4e6);
+        QCOMPARE(bits(0x40000014, 12, 12), 1u);
+        QCOMPARE(bits(0x40000200, 0, 0), 0u); // no wait state below 4 MHz
+        // Converter at a megahertz, display at 1024 Hz, the clock's gate open.
+        QCOMPARE(bus / (bits(0x40000020, 4, 0) + 1), 1e6);
+        QCOMPARE(32768.0 / (bits(0x40000020, 13, 8) + 1), 1024.0);
+        QCOMPARE(bits(0x40000024, 13, 13), 1u);
+        // Clocked: SYS, UART0, I2C0, CNT0, converter, display, clock, ports; a timer for the tick.
+        for (const int gate : {0, 1, 2, 5, 8, 9, 11, 12, 15})
+            QCOMPARE(bits(0x40000024, gate, gate), 1u);
+        QVERIFY(bits(0x40000024, 7, 6) == 1 || bits(0x40000024, 7, 6) == 2);
+        // Remaps: UART0 and I2C0 in set 0, the counter in set 0.
+        QCOMPARE(Chip::at(0x40000300) & 0x431u, 0u);
+        // Port A: 4 and 5 (UART), 6 and 7 (I2C) belong to peripherals, 2 (radio wake) does not and is pulled down.
+        QCOMPARE(Chip::at(0x40010000), 0xF0u);
+        QCOMPARE(bits(0x40010018, 5, 4), 2u);
+        QCOMPARE(bits(0x40010018, 11, 10), 1u); // the receiver idles high
+        QCOMPARE(Chip::at(0x4001001C) & 0xC0u, 0xC0u);
+        // The radio's line: 9600 baud within a per cent, eight bits, both ways.
+        QVERIFY(std::abs(4e6 * 8 / (16.0 * bits(0x40020004, 18, 0)) / 9600 - 1) < 0.01);
+        QCOMPARE(Chip::at(0x40020000) & 0xFFu, 0x1Du); // on, send, receive, eight bits, one stop, no parity
+        // The probe's bus: at most 100 kHz, low phase at least 4.7 us with 20 ns of fall taken off.
+        const double low = bits(0x400200C4, 8, 0) + 1.0;
+        const double high = bits(0x400200C8, 8, 0) + 1.0;
+        const double late = 2.0 + bits(0x400200C0, 6, 4);
+        QVERIFY(1 / ((low + high + late) / 4e6 + 400e-9) <= 100e3);
+        QVERIFY(low / 4e6 - 20e-9 >= 4.7e-6);
+        QVERIFY((high + late) / 4e6 >= 4.0e-6);
+        // The button's falling edge.
+        QCOMPARE(bits(0x40010064, 4, 4), 1u);
+        QCOMPARE(bits(0x40010068, 4, 4), 1u);
+        QVERIFY(Chip::at(0xE000E100) != 0);
+    }
+
+    void pumpHall()
+    {
+        const auto s = run(demo("pump-hall-a-done"));
+        QVERIFY2(s->findings.empty(), findingsText(*s).c_str());
+        const Compiled code(*s);
+        const Chip chip(*s->device);
+        Chip::at(0x58020004) = 0x0003073F; // all run, SYS confirms PLL 1
+        QCOMPARE(code.find<int()>("pump_bring_up")(), 0);
+        QCOMPARE(bits(0x58023000, 0, 0), 0u);
+        code.find<void()>("pump_release_m4")();
+        QCOMPARE(bits(0x58023000, 0, 0), 1u);
+        QCOMPARE(code.find<int()>("pump_m4_bring_up")(), 0);
+        for (const char* start : {"pump_pump_start", "pump_inlet_valve_start", "pump_outlet_valve_start"})
+            code.find<void()>(start)();
+        for (const char* start : {"pump_m4_panel_alert_start"})
+            code.find<void()>(start)();
+        compareWithImage(*s);
+
+        // The regulator was opened with its key and set to boost.
+        QCOMPARE(Chip::at(0x58021000), 0x0A1D0E76u);
+        QCOMPARE(bits(0x58021004, 1, 0), 3u);
+        // PLLs from the 25 MHz crystal.
+        QCOMPARE(bits(0x5802000C, 1, 0), 2u);
+        const auto vco = [](uint32_t base) { return 25e6 / (bits(base, 4, 0) + 1) * (bits(base, 16, 8) + bits(base + 4, 12, 0) / 8192.0); };
+        QCOMPARE(vco(0x58020010), 960e6);
+        QCOMPARE(vco(0x5802001C), 600e6);
+        QCOMPARE(bits(0x58020008, 1, 0), 3u);
+        const double sys = vco(0x58020010) / (bits(0x58020018, 5, 0) + 1);
+        QCOMPARE(bits(0x58020040, 1, 0), 3u);
+        const double m7 = sys / (1u << bits(0x58020040, 6, 4));
+        const double axi = m7 / (1u << bits(0x58020040, 10, 8));
+        const double bus1 = axi / (1u << bits(0x58020040, 14, 12));
+        const double bus2 = axi / (1u << bits(0x58020040, 18, 16));
+        QCOMPARE(m7, 480e6);
+        QCOMPARE(axi, 240e6);
+        QCOMPARE(bus1, 120e6);
+        QCOMPARE(bits(0x58022000, 3, 0), 4u); // 240 MHz needs four wait states
+        // USB at 48 MHz from PLL 1 B.
+        QCOMPARE(bits(0x58020048, 11, 10), 1u);
+        QCOMPARE(vco(0x58020010) / (bits(0x58020018, 13, 8) + 1), 48e6);
+
+        // The pump: 16 kHz centred, three pairs, dead time of at least 1.2 us by its piecewise code, live only after start.
+        const double motor = bus2 * 2;
+        const double ticks = 2.0 * bits(0x40100008, 15, 0) * (bits(0x40100004, 15, 0) + 1);
+        QVERIFY(std::abs(motor / ticks / 16e3 - 1) < 0.001);
+        const uint32_t dead = bits(0x40100030, 15, 8);
+        const double deadTicks = dead < 64 ? dead : dead < 128 ? 64 + 2.0 * (dead - 64) : 192 + 8.0 * (dead - 128);
+        QVERIFY(deadTicks / motor >= 1.2e-6 - 1e-12 && deadTicks / motor < 1.3e-6);
+        QCOMPARE(bits(0x40100030, 0, 0), 1u);
+        for (const uint32_t output : {0x40100020u, 0x40100024u, 0x40100028u})
+            QCOMPARE(bits(output, 1, 0), 3u);
+        // Port E: 7 to 12 carry the pairs (function 2), 14 the fault, pulled up.
+        for (int pad = 7; pad <= 12; ++pad)
+            QCOMPARE(bits(0x58101000 + 4 * uint32_t(pad), 3, 0), 2u);
+        QCOMPARE(bits(0x58101000 + 4 * 14, 7, 6), 1u);
+        // The crystals' and converters' pads are analog, and so are left at function 0.
+        QCOMPARE(bits(0x58101400, 3, 0), 0u);
+
+        // Station bus, on the M4: 38.4 kBd 8E1 from PLL 2 B at 100 MHz, received by DMA.
+        QCOMPARE(bits(0x58020044, 10, 8), 1u);
+        const double serial = vco(0x5802001C) / (bits(0x58020024, 13, 8) + 1);
+        QCOMPARE(serial, 100e6);
+        const uint32_t uart3 = 0x40000800;
+        const double samples = bits(uart3, 9, 9) ? 8 : 16;
+        QVERIFY(std::abs(serial * 32 / (samples * bits(uart3 + 4, 20, 0)) / 38.4e3 - 1) < 0.002);
+        QCOMPARE(bits(uart3, 7, 6), 2u); // even
+        bool served = false;
+        for (uint32_t channel = 0; channel < 16; ++channel)
+            served = served || bits(0x58120000 + 16 * channel, 13, 8) == 5;
+        QVERIFY(served);
+        // The panel's alert goes to the M4, not to the M7.
+        QCOMPARE(Chip::at(0x58110048), 0u);
+        QVERIFY(Chip::at(0x5811004C) != 0);
+    }
+
+    void ditchMeter()
+    {
+        const auto s = run(demo("ditch-meter-d-done"));
+        QVERIFY2(s->findings.empty(), findingsText(*s).c_str());
+        const Compiled code(*s);
+        const Chip chip(*s->device);
+        Chip::at(0x50000014) = 0x1E;       // everything runs
+        Chip::at(0x50001000) = 2u << 20;   // generator 0 confirms the PLL
+        QCOMPARE(code.find<int()>("ditch_bring_up")(), 0);
+        for (const char* start : {"ditch_lamp_start", "ditch_sluice_start", "ditch_probes_alert_start", "ditch_radio_wake_start", "ditch_lid_start"})
+            code.find<void()>(start)();
+        compareWithImage(*s);
+
+        // PLL: 16 MHz / 2 x 24 = 192 MHz, half of it is the CPU's.
+        QCOMPARE(bits(0x5000000C, 1, 1), 0u);
+        const double pll = 16e6 / (bits(0x5000000C, 6, 4) + 1) * (bits(0x50000010, 9, 4) + bits(0x50000010, 3, 0) / 16.0);
+        QCOMPARE(pll, 192e6);
+        QCOMPARE(bits(0x50001000, 2, 0), 2u);
+        const double cpu = pll / 2 / (bits(0x50001000, 15, 8) + 1);
+        QCOMPARE(cpu, 96e6);
+        QCOMPARE(bits(0x50003000, 1, 0), 2u);
+        QCOMPARE(bits(0x50002000, 1, 0), 3u);
+        const double bus = cpu / (1u << bits(0x50001010, 1, 0));
+        QCOMPARE(bus, 48e6);
+        // The RC is trimmed and runs generator 2 at 12 MHz; the crystal is guarded.
+        QCOMPARE(bits(0x50000004, 4, 4), 1u);
+        QCOMPARE(48e6 / (bits(0x50001008, 15, 8) + 1), 12e6);
+        QCOMPARE(bits(0x50001008, 4, 4), 1u);
+        QCOMPARE(bits(0x50000008, 4, 4), 1u);
+
+        // Serial 0 is a UART with lanes 3 (transmit on 1, receive on 0), let out of reset, 38.4 kBd even.
+        QCOMPARE(bits(0x50020000, 3, 2), 1u);
+        QCOMPARE(bits(0x50020000, 6, 4), 3u);
+        QCOMPARE(bits(0x50001020, 4, 4), 0u);
+        QCOMPARE(bits(0x50020000, 0, 0), 1u);
+        const double samples = bits(0x50020004, 8, 8) ? 8 : 16;
+        QVERIFY(std::abs(bus * 64 / (samples * bits(0x50020008, 21, 0)) / 38.4e3 - 1) < 0.002);
+        QCOMPARE(bits(0x50020004, 6, 5), 2u);
+        // Its pads: PB9 with function 2 (lane 1), PA6 with function 3 (lane 0).
+        QCOMPARE(bits(0x50010104, 7, 4), 2u);
+        QCOMPARE(bits(0x50010000, 27, 24), 3u);
+        // Serial 1 is an SPI, serial 2 a two-wire controller; serial 3 stays in reset.
+        QCOMPARE(bits(0x50020400, 3, 2), 2u);
+        QCOMPARE(bits(0x50020800, 3, 2), 3u);
+        QCOMPARE(bits(0x50001020, 7, 7), 1u);
+        // The low serial port through the west matrix: pad 11 is driven by signal 7, its input listens to pad 9.
+        QCOMPARE(bits(0x50010340 + 4 * 11, 3, 0), 7u);
+        QCOMPARE(bits(0x50010300 + 4 * 6, 3, 0), 9u);
+        QCOMPARE(bits(0x50010004, 15, 12), 4u); // PA11: the matrix
+        QVERIFY(std::abs(bus * 8 / (8.0 * bits(0x50021004, 17, 0)) / 9600 - 1) < 0.002);
+        // The small sluice through the east matrix: pad 2 is driven by signal 1, 2 kHz from generator 2.
+        QCOMPARE(bits(0x50010380 + 4 * 2, 3, 0), 1u);
+        static const double prescalers[]{1, 4, 16, 64, 256, 1024};
+        const double ticks = prescalers[bits(0x50022400, 11, 8)] * (bits(0x50022404, 15, 0) + 1.0);
+        QVERIFY(std::abs(12e6 / ticks / 2e3 - 1) < 0.001);
+        QCOMPARE(bits(0x50001018, 3, 2), 2u);
+    }
+};
+
+QTEST_APPLESS_MAIN(FamiliesRunTest)
+#include "families_run_test.moc"
