@@ -6,6 +6,7 @@
 #include <benchmark/benchmark.h>
 
 #include <filesystem>
+#include <malloc.h>
 #include <unistd.h>
 
 using namespace bindrel;
@@ -32,11 +33,15 @@ void pipelineAfterAnEdit(benchmark::State& state)
 }
 BENCHMARK(pipelineAfterAnEdit)->Unit(benchmark::kMillisecond);
 
-/// The pipeline on the demo chip with as many needs as its pads carry (bound GPIOs fill what is free).
-void pipelineFullChip(benchmark::State& state)
+/// A plan on the same device family with another member, and needs (ports' bits) until there are `count`.
+Workpiece grown(const char* plan, const char* device, size_t count)
 {
-    Workpiece work = demo("sluice-node-c-done");
-    for (int i = 0; i < 26; ++i) {
+    Workpiece work = demo(plan);
+    Expected<Device> larger = Library(BINDREL_SOURCE_DATA).device(device);
+    if (!larger)
+        std::abort();
+    work.device = std::make_shared<const Device>(*std::move(larger));
+    for (size_t i = work.plan.needs.size(); i < count; ++i) {
         Need need;
         need.id = "extra-" + std::to_string(i);
         need.title = "Extra " + std::to_string(i);
@@ -45,26 +50,45 @@ void pipelineFullChip(benchmark::State& state)
         if (const Expected<Edit> edit = bindNeed(*work.device, *work.board, work.plan, need.id))
             work.plan = *applied(work.plan, *edit);
     }
+    return work;
+}
+
+/// The pipeline on the largest chip, 176 balls and two cores, with 40 needs.
+void pipelineLargestChip(benchmark::State& state)
+{
+    const Workpiece work = grown("pump-hall-a-done", "al7654-b176", 40);
     state.counters["needs"] = double(work.plan.needs.size());
     for (auto _ : state)
         benchmark::DoNotOptimize(computeSnapshot(work));
 }
-BENCHMARK(pipelineFullChip)->Unit(benchmark::kMillisecond);
+BENCHMARK(pipelineLargestChip)->Unit(benchmark::kMillisecond);
 
-void bindEverythingFromNothing(benchmark::State& state)
+void bindEverythingFromNothing(benchmark::State& state, const char* plan)
 {
-    const Workpiece work = demo("sluice-node-c-start");
+    Workpiece work = demo(plan);
+    for (Need& need : work.plan.needs)
+        need.binding = {};
     for (auto _ : state)
         benchmark::DoNotOptimize(bindAllOpen(*work.device, *work.board, work.plan));
 }
-BENCHMARK(bindEverythingFromNothing)->Unit(benchmark::kMillisecond);
+BENCHMARK_CAPTURE(bindEverythingFromNothing, sluice, "sluice-node-c-done")->Unit(benchmark::kMillisecond);
+BENCHMARK_CAPTURE(bindEverythingFromNothing, rain, "rain-post-b-done")->Unit(benchmark::kMillisecond);
+BENCHMARK_CAPTURE(bindEverythingFromNothing, pump, "pump-hall-a-done")->Unit(benchmark::kMillisecond);
+BENCHMARK_CAPTURE(bindEverythingFromNothing, ditch, "ditch-meter-d-done")->Unit(benchmark::kMillisecond);
 
-void loadDeviceFile(benchmark::State& state)
+/// Bytes that a loaded device keeps, by the allocator's own account.
+void loadDeviceFile(benchmark::State& state, const char* file)
 {
+    const size_t before = mallinfo2().uordblks;
+    const Expected<Device> kept = loadDevice(std::string(BINDREL_SOURCE_DATA) + "/devices/" + file);
+    state.counters["bytes"] = double(mallinfo2().uordblks - before);
     for (auto _ : state)
-        benchmark::DoNotOptimize(loadDevice(std::string(BINDREL_SOURCE_DATA) + "/devices/sedge/se4332-c64.json"));
+        benchmark::DoNotOptimize(loadDevice(std::string(BINDREL_SOURCE_DATA) + "/devices/" + file));
 }
-BENCHMARK(loadDeviceFile)->Unit(benchmark::kMillisecond);
+BENCHMARK_CAPTURE(loadDeviceFile, sedge, "sedge/se4332-c64.json")->Unit(benchmark::kMillisecond);
+BENCHMARK_CAPTURE(loadDeviceFile, moss, "moss/ms0816-a48.json")->Unit(benchmark::kMillisecond);
+BENCHMARK_CAPTURE(loadDeviceFile, alder, "alder/al7654-b176.json")->Unit(benchmark::kMillisecond);
+BENCHMARK_CAPTURE(loadDeviceFile, rill, "rill/rl1224-q48.json")->Unit(benchmark::kMillisecond);
 
 /// All files, each synced to the disk and kept as a backup; the goal alternates so that there is something to write.
 void writeAllSource(benchmark::State& state)

@@ -97,6 +97,38 @@ const std::vector<Scene>& scenes()
              w.source()->files()->setCurrentRow(6);
              Q_EMIT w.source()->files()->currentChanged(6);
          }},
+        {"wiring-rain", [](MainWindow& w) {
+             open(w, "rain-post-b-done.bindrel");
+             select(w, Place::Kind::Need, "radio");
+         }},
+        {"wiring-pump", [](MainWindow& w) {
+             open(w, "pump-hall-a-done.bindrel");
+             select(w, Place::Kind::Need, "pump");
+         }},
+        {"wiring-ditch", [](MainWindow& w) {
+             open(w, "ditch-meter-d-done.bindrel");
+             select(w, Place::Kind::Need, "fence-bus");
+         }},
+        {"clocks-rain", [](MainWindow& w) {
+             open(w, "rain-post-b-done.bindrel");
+             w.showStation(Station::Clocks);
+             select(w, Place::Kind::Clock, "RCO");
+         }},
+        {"clocks-pump", [](MainWindow& w) {
+             open(w, "pump-hall-a-done.bindrel");
+             w.showStation(Station::Clocks);
+             select(w, Place::Kind::Clock, "PLL3.VCO");
+         }},
+        {"clocks-ditch", [](MainWindow& w) {
+             open(w, "ditch-meter-d-done.bindrel");
+             w.showStation(Station::Clocks);
+             select(w, Place::Kind::Clock, "HRC");
+         }},
+        {"tuning-bound-only", [](MainWindow& w) {
+             open(w, "ditch-meter-d-done.bindrel");
+             w.showStation(Station::Tuning);
+             select(w, Place::Kind::Need, "moss-bus");
+         }},
         {"night-wiring", [](MainWindow& w) {
              w.setDark(true);
              open(w, "sluice-node-c-done.bindrel");

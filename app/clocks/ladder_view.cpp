@@ -170,7 +170,8 @@ void LadderView::paintRow(QPainter& p, int row, const QRect& full, bool current)
         p.fillRect(QRect(rect.left() + 5, rect.top() + 3, 2, rect.height() - 6), t.ink);
     p.setFont(t.text(12, onPath(clock)));
     p.setPen(hard ? t.error : !c.running ? t.muted : back ? t.muted : t.ink);
-    p.drawText(QRect(rect.left() + 12, rect.top(), kNameWidth, rect.height()), Qt::AlignVCenter | Qt::AlignLeft, QString::fromStdString(node.name));
+    p.drawText(QRect(rect.left() + 12, rect.top(), kNameWidth, rect.height()), Qt::AlignVCenter | Qt::AlignLeft,
+               QFontMetrics(p.font()).elidedText(QString::fromStdString(node.name), Qt::ElideRight, kNameWidth - 4));
     p.setFont(t.mono(11, onPath(clock)));
     p.drawText(QRect(rect.left() + 12 + kNameWidth, rect.top(), kRateWidth, rect.height()), Qt::AlignVCenter | Qt::AlignRight,
                c.rate.value.isZero() ? QString("\u2013") : typeset(format(c.rate)));

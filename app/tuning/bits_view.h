@@ -37,6 +37,7 @@ private:
         std::string cause;
     };
     bool decides(const FieldRef& ref) const;
+    QString emptyText() const;
     std::vector<const RegisterValue*> registers() const;
     std::vector<Box> boxes() const;
     Document& document_;
