@@ -76,6 +76,14 @@ BENCHMARK_CAPTURE(bindEverythingFromNothing, rain, "rain-post-b-done")->Unit(ben
 BENCHMARK_CAPTURE(bindEverythingFromNothing, pump, "pump-hall-a-done")->Unit(benchmark::kMillisecond);
 BENCHMARK_CAPTURE(bindEverythingFromNothing, ditch, "ditch-meter-d-done")->Unit(benchmark::kMillisecond);
 
+void untangleFiveWays(benchmark::State& state)
+{
+    const Workpiece work = demo("sluice-node-c-tangled");
+    for (auto _ : state)
+        benchmark::DoNotOptimize(untangle(*work.device, *work.board, work.plan, 5));
+}
+BENCHMARK(untangleFiveWays)->Unit(benchmark::kMillisecond);
+
 /// Bytes that a loaded device keeps, by the allocator's own account.
 void loadDeviceFile(benchmark::State& state, const char* file)
 {

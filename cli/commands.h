@@ -23,6 +23,9 @@ void addWrite(CLI::App& app, int& exitCode);
 void addLint(CLI::App& app, int& exitCode);
 
 void addNew(CLI::App& app, int& exitCode);
+void addUntangle(CLI::App& app, int& exitCode);
+void addOptions(CLI::App& app, int& exitCode);
+void addFit(CLI::App& app, int& exitCode);
 
 /// What ships, the user's own, and the folders that --device-dir names.
 Library library();

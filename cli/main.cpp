@@ -64,7 +64,8 @@ int main(int argc, char** argv)
     app.add_option("--device-dir", bindrel::cli::deviceFolders, "Folder with device, board and part files that is looked into first; may be given several times");
     app.footer("Exit codes: 0 clean, 1 findings of severity error, 2 unusable input.");
     int exitCode = bindrel::cli::kClean;
-    for (const auto add : {bindrel::cli::addCheck, bindrel::cli::addShow, bindrel::cli::addBind, bindrel::cli::addWrite, bindrel::cli::addLint, bindrel::cli::addNew})
+    for (const auto add : {bindrel::cli::addCheck, bindrel::cli::addShow, bindrel::cli::addBind, bindrel::cli::addWrite, bindrel::cli::addLint, bindrel::cli::addNew,
+                           bindrel::cli::addUntangle, bindrel::cli::addOptions, bindrel::cli::addFit})
         add(app, exitCode);
     try {
         app.parse(argc, argv);

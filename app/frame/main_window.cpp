@@ -184,6 +184,10 @@ void MainWindow::buildMenus()
     wiring->addSeparator();
     add(wiring, "&Bind the selected need", QKeySequence("Ctrl+B"), [this] { wiring_->bindSelected(); });
     add(wiring, "Bind &all open needs", QKeySequence("Ctrl+Shift+B"), [this] { wiring_->bindAll(); });
+    add(wiring, "Un&tangle", QKeySequence("Ctrl+U"), [this] {
+        showStation(Station::Wiring);
+        wiring_->untangle();
+    });
     add(wiring, "&Unbind the selected need", QKeySequence("Ctrl+Shift+Backspace"), [this] { wiring_->unbindSelected(); });
     add(wiring, "Show &options of the signal", QKeySequence("Ctrl+Space"), [this] { wiring_->toggleOptions(); });
     add(wiring, "&Hold or let go", QKeySequence("Ctrl+H"), [this] { wiring_->holdSelected(); });

@@ -1,10 +1,11 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "core/findings/finding.h"
+#include "core/snapshot.h"
 
 #include <QObject>
 
+#include <memory>
 #include <optional>
 
 namespace bindrel {
@@ -43,6 +44,16 @@ public:
         Q_EMIT optionsChanged();
     }
 
+    /// A change that is looked at before it is made: the picture shows the plan as it would be. Null: the plan as it is.
+    const std::shared_ptr<const Snapshot>& preview() const { return preview_; }
+    void setPreview(std::shared_ptr<const Snapshot> preview)
+    {
+        if (preview == preview_)
+            return;
+        preview_ = std::move(preview);
+        Q_EMIT previewChanged();
+    }
+
     /// A jump asked for by a finding, the go-to field or a link: the frame brings up the station.
     void jump(const Place& place)
     {
@@ -53,11 +64,13 @@ public:
 Q_SIGNALS:
     void selectionChanged();
     void optionsChanged();
+    void previewChanged();
     void jumped(const bindrel::Place& place);
 
 private:
     Place selected_;
     bool optionsShown_ = false;
+    std::shared_ptr<const Snapshot> preview_;
 };
 
 } // namespace bindrel

@@ -71,12 +71,15 @@ bool BitsView::decides(const FieldRef& ref) const
 /// Why there is nothing to show, and whose the registers are then.
 QString BitsView::emptyText() const
 {
+    const QString nothing = "No register is decided for this need yet.";
+    if (!shown_ || need_ < 0)
+        return nothing;
     const Need& need = shown_->plan.needs[size_t(need_)];
     const BoundNeed& bound = shown_->bindings.needs[size_t(need_)];
     const KindSpec* kind = findKind(need.kind);
     const bool known = std::any_of(arithmetic().begin(), arithmetic().end(), [&need](const KindArithmetic& k) { return k.kind == need.kind; });
     if (known || !kind || bound.instance < 0 || shown_->device->blockOf(bound.instance).registers.empty())
-        return "No register is decided for this need yet.";
+        return nothing;
     return QString("The registers of a %1 need are not computed by this version. Its clock, pads and DMA channels are set up; the registers of %2 itself are yours to set.")
         .arg(QString::fromStdString(kind->title), QString::fromStdString(shown_->device->instances[size_t(bound.instance)].name));
 }

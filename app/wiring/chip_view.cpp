@@ -24,6 +24,7 @@ ChipView::ChipView(Document& document, ViewState& view, QWidget* parent) : QWidg
     setFocusPolicy(Qt::StrongFocus);
     setAccessibleName("Wiring picture");
     connect(&document_, &Document::changed, this, &ChipView::relayout);
+    connect(&view_, &ViewState::previewChanged, this, &ChipView::relayout);
     connect(&document_, &Document::opened, this, [this] {
         zoom_ = 1;
         pan_ = {};
@@ -41,7 +42,7 @@ void ChipView::relayout()
 {
     if (!document_.isOpen())
         return;
-    layout_ = layOut(document_.snapshot());
+    layout_ = layOut(shown());
     setTransform();
     refreshOptions();
     update();
@@ -76,7 +77,7 @@ void ChipView::zoomBy(double factor)
 
 int ChipView::needIndex(const std::string& id) const
 {
-    const auto& needs = document_.snapshot().plan.needs;
+    const auto& needs = shown().plan.needs;
     for (size_t i = 0; i < needs.size(); ++i)
         if (needs[i].id == id)
             return int(i);
@@ -90,13 +91,13 @@ std::string ChipView::signalFor(const Place& place) const
     const int need = needIndex(place.kind == Place::Kind::Pad ? place.sub : place.id);
     if (need < 0)
         return {};
-    const auto& seats = document_.snapshot().bindings.needs[size_t(need)].seats;
+    const auto& seats = shown().bindings.needs[size_t(need)].seats;
     for (const Seat& seat : seats)
         if (seat.pad < 0)
             return seat.signal.id;
     if (place.kind == Place::Kind::Pad)
         for (const Seat& seat : seats)
-            if (seat.pad >= 0 && document_.snapshot().device->pads[size_t(seat.pad)].name == place.id)
+            if (seat.pad >= 0 && shown().device->pads[size_t(seat.pad)].name == place.id)
                 return seat.signal.id;
     return seats.empty() ? std::string() : seats.front().signal.id;
 }
@@ -109,7 +110,7 @@ void ChipView::refreshOptions()
     const Place place = dragged_ ? *dragged_ : view_.selected();
     if (!dragged_ && !view_.optionsShown())
         return;
-    const Snapshot& s = document_.snapshot();
+    const Snapshot& s = shown();
     const int need = needIndex(place.kind == Place::Kind::Pad ? place.sub : place.id);
     if (need < 0)
         return;
@@ -118,7 +119,7 @@ void ChipView::refreshOptions()
 
 QPointF ChipView::pinPosition(const std::string& pad) const
 {
-    const auto& pins = document_.snapshot().device->package.pins;
+    const auto& pins = shown().device->package.pins;
     for (size_t i = 0; i < pins.size(); ++i)
         if (pins[i].name == pad)
             return transform_.map(layout_.pins[i].box.center());
@@ -127,7 +128,7 @@ QPointF ChipView::pinPosition(const std::string& pad) const
 
 std::optional<Place> ChipView::placeAt(const QPointF& scene) const
 {
-    const Snapshot& s = document_.snapshot();
+    const Snapshot& s = shown();
     if (const int pin = layout_.pinAt(scene, kPinReach); pin >= 0) {
         const PackagePin& facts = s.device->package.pins[size_t(pin)];
         if (facts.pad < 0)
@@ -155,7 +156,7 @@ const Option* ChipView::optionAt(const QPointF& scene) const
     const int pin = layout_.pinAt(scene, kPinReach);
     if (pin < 0)
         return nullptr;
-    const int pad = document_.snapshot().device->package.pins[size_t(pin)].pad;
+    const int pad = shown().device->package.pins[size_t(pin)].pad;
     for (const Option& option : options_) // cheapest first
         if (option.pad == pad)
             return &option;
@@ -171,7 +172,7 @@ bool ChipView::takeOptionAt(const Place& what, const QPointF& scene)
         QToolTip::showText(mapToGlobal(transform_.map(scene).toPoint()), QString::fromStdString("Not possible: " + option->reason + "."), this);
         return false;
     }
-    const Snapshot& s = document_.snapshot();
+    const Snapshot& s = shown();
     const int need = needIndex(what.kind == Place::Kind::Pad ? what.sub : what.id);
     const std::string signal = signalFor(what);
     const std::string needId = s.plan.needs[size_t(need)].id;
@@ -203,7 +204,7 @@ bool ChipView::dropAt(const Place& what, const QPointF& at)
         done = takeOptionAt(what, scene);
         // A whole need dropped on the chip takes its best option.
         if (!done && aNeed && layout_.body.contains(scene)) {
-            const Snapshot& s = document_.snapshot();
+            const Snapshot& s = shown();
             const Expected<Edit> edit = bindNeed(*s.device, *s.board, s.plan, what.id);
             done = edit && document_.apply(*edit);
             if (!edit)
@@ -317,7 +318,7 @@ bool ChipView::event(QEvent* event)
 
 QString ChipView::tipFor(const QPointF& scene) const
 {
-    const Snapshot& s = document_.snapshot();
+    const Snapshot& s = shown();
     const int pin = layout_.pinAt(scene, kPinReach);
     if (pin < 0)
         return {};
@@ -337,7 +338,13 @@ QString ChipView::tipFor(const QPointF& scene) const
 bool ChipView::emphasised(int need) const
 {
     const std::string selected = view_.selectedNeed();
-    return selected.empty() || document_.snapshot().plan.needs[size_t(need)].id == selected;
+    const Need& shownNeed = shown().plan.needs[size_t(need)];
+    if (view_.preview()) {
+        // What would move stands out.
+        const Need* now = document_.snapshot().plan.need(shownNeed.id);
+        return !now || now->binding != shownNeed.binding;
+    }
+    return selected.empty() || shownNeed.id == selected;
 }
 
 } // namespace bindrel

@@ -51,6 +51,8 @@ protected:
     bool event(QEvent*) override;
 
 private:
+    /// What the picture shows: the plan, or the one that a change would make of it.
+    const Snapshot& shown() const { return view_.preview() ? *view_.preview() : document_.snapshot(); }
     static constexpr double kPinReach = 9; ///< how near to a pin's middle counts as on it, in units of the picture
 
     void relayout();

@@ -38,7 +38,7 @@ void ChipView::paintEvent(QPaintEvent*)
 void ChipView::drawCards(QPainter& p) const
 {
     const Theme& t = Theme::get();
-    const Snapshot& s = document_.snapshot();
+    const Snapshot& s = shown();
     for (const auto& card : layout_.cards) {
         const Part& part = s.board->parts[size_t(card.part)];
         const QColor hue = t.hue(card.part);
@@ -78,7 +78,7 @@ void ChipView::drawCards(QPainter& p) const
 
 void ChipView::drawWires(QPainter& p) const
 {
-    const Snapshot& s = document_.snapshot();
+    const Snapshot& s = shown();
     for (const bool above : {false, true})
         for (const auto& wire : layout_.wires) {
             if (emphasised(wire.need) != above)
@@ -99,7 +99,7 @@ void ChipView::drawWires(QPainter& p) const
 void ChipView::drawChip(QPainter& p) const
 {
     const Theme& t = Theme::get();
-    const Snapshot& s = document_.snapshot();
+    const Snapshot& s = shown();
     p.setPen(QPen(t.ink, 1.2));
     p.setBrush(t.raised);
     p.drawRect(layout_.body);
@@ -120,7 +120,7 @@ void ChipView::drawChip(QPainter& p) const
 void ChipView::drawPins(QPainter& p) const
 {
     const Theme& t = Theme::get();
-    const Snapshot& s = document_.snapshot();
+    const Snapshot& s = shown();
     const double scale = transform_.m11();
     const bool showNames = scale > 0.72;
     const bool showNumbers = scale > 0.8;
@@ -191,7 +191,7 @@ void ChipView::drawGhosts(QPainter& p) const
     if (options_.empty())
         return;
     const Theme& t = Theme::get();
-    const Snapshot& s = document_.snapshot();
+    const Snapshot& s = shown();
     const Place place = dragged_ ? *dragged_ : view_.selected();
     const int need = needIndex(place.kind == Place::Kind::Pad ? place.sub : place.id);
     if (need < 0)
@@ -270,7 +270,7 @@ void ChipView::drawGhosts(QPainter& p) const
 void ChipView::drawContests(QPainter& p) const
 {
     const Theme& t = Theme::get();
-    const Snapshot& s = document_.snapshot();
+    const Snapshot& s = shown();
     int shown = 0;
     for (const Contest& contest : s.bindings.contests) {
         if (contest.resource.kind != Resource::Kind::Pad || ++shown > 4)

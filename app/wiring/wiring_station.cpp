@@ -6,11 +6,14 @@
 #include "app/widgets/panel.h"
 #include "app/wiring/chip_view.h"
 #include "app/wiring/need_dialog.h"
+#include "app/wiring/ways_list.h"
 
 #include <QCoreApplication>
 #include <QHBoxLayout>
 #include <QKeyEvent>
+#include <QLabel>
 #include <QLineEdit>
+#include <QStackedWidget>
 #include <QVBoxLayout>
 
 namespace bindrel {
@@ -32,7 +35,19 @@ WiringStation::WiringStation(Document& document, ViewState& view, QWidget* paren
     column->addLayout(filterRow);
     needs_ = new NeedsList(document_, view_, NeedsList::Detail::NeedsAndSignals);
     column->addWidget(needs_, 1);
-    row->addWidget(left);
+    left_ = new QStackedWidget;
+    left_->setFixedWidth(234);
+    left_->addWidget(left);
+    const auto [waysPanel, waysColumn] = sidePanel("Ways out", 234);
+    waysNote_ = new QLabel;
+    waysNote_->setWordWrap(true);
+    waysNote_->setContentsMargins(12, 0, 10, 6);
+    waysNote_->setFont(Theme::get().text(11));
+    waysColumn->addWidget(waysNote_);
+    ways_ = new WaysList;
+    waysColumn->addWidget(ways_, 1);
+    left_->addWidget(waysPanel);
+    row->addWidget(left_);
     row->addWidget(verticalRule());
     chip_ = new ChipView(document_, view_);
     row->addWidget(chip_, 1);
@@ -44,6 +59,16 @@ WiringStation::WiringStation(Document& document, ViewState& view, QWidget* paren
     connect(needs_, &NeedsList::optionPicked, this, &WiringStation::takeOptionNumber);
     connect(needs_, &NeedsList::dragMoved, this, [this](const Place& what, const QPoint& global) { chip_->dragOver(what, chip_->mapFromGlobal(global)); });
     connect(needs_, &NeedsList::dragDropped, this, [this](const Place& what, const QPoint& global) { chip_->dropAt(what, chip_->mapFromGlobal(global)); });
+    connect(ways_, &WaysList::currentChanged, this, &WiringStation::previewWay);
+    connect(ways_, &WaysList::hovered, this, &WiringStation::previewWay);
+    connect(ways_, &WaysList::closed, this, &WiringStation::leaveUntangling);
+    connect(ways_, &WaysList::activated, this, [this](int way) {
+        const Edit edit = ways_->ways()[size_t(way)].edit;
+        leaveUntangling();
+        document_.apply(edit);
+    });
+    // Ways are for the plan that they were found for.
+    connect(&document_, &Document::changed, this, &WiringStation::leaveUntangling);
     // The picture takes the same keys as the list.
     chip_->installEventFilter(this);
     setFocusProxy(needs_);
@@ -51,6 +76,9 @@ WiringStation::WiringStation(Document& document, ViewState& view, QWidget* paren
 
 bool WiringStation::eventFilter(QObject* watched, QEvent* event)
 {
+    // A hand on the picture means the plan as it is.
+    if (watched == chip_ && (event->type() == QEvent::MouseButtonPress || event->type() == QEvent::KeyPress))
+        leaveUntangling();
     if (watched == chip_ && event->type() == QEvent::KeyPress) {
         const int key = static_cast<QKeyEvent*>(event)->key();
         const bool shared = key == Qt::Key_Space || key == Qt::Key_Return || key == Qt::Key_Delete || key == Qt::Key_H || key == Qt::Key_Up || key == Qt::Key_Down ||
@@ -59,6 +87,42 @@ bool WiringStation::eventFilter(QObject* watched, QEvent* event)
             return QCoreApplication::sendEvent(needs_, event);
     }
     return QWidget::eventFilter(watched, event);
+}
+
+void WiringStation::untangle()
+{
+    if (!document_.isOpen())
+        return;
+    const Snapshot& s = document_.snapshot();
+    constexpr std::size_t kWays = 5;
+    Untangling out = bindrel::untangle(*s.device, *s.board, s.plan, kWays);
+    if (out.ways.empty()) {
+        Q_EMIT document_.refused(s.bindings.contests.empty() ? QString("Nothing is contested.") : QString::fromStdString(out.why));
+        return;
+    }
+    waysNote_->setText(QString("%1 Enter takes one, Esc leaves all as it is.").arg(out.proven ? "No way moves fewer needs than the first." : "That no way moves fewer needs is not proven."));
+    ways_->setWays(s, std::move(out.ways));
+    left_->setCurrentIndex(1);
+    ways_->setFocus();
+    previewWay(0);
+}
+
+void WiringStation::previewWay(int row)
+{
+    if (row < 0 || row >= ways_->rowCount())
+        return;
+    const Expected<Plan> next = applied(document_.snapshot().plan, ways_->ways()[size_t(row)].edit);
+    const auto now = document_.sharedSnapshot();
+    view_.setPreview(next ? computeSnapshot({now->device, now->board, *next, {}, {}}) : nullptr);
+}
+
+void WiringStation::leaveUntangling()
+{
+    if (left_->currentIndex() == 0)
+        return;
+    view_.setPreview(nullptr);
+    left_->setCurrentIndex(0);
+    needs_->setFocus();
 }
 
 void WiringStation::addNeed()

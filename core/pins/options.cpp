@@ -3,6 +3,7 @@
 
 #include "core/base/text.h"
 #include "core/pins/candidates.h"
+#include "core/pins/placement.h"
 
 #include <fmt/format.h>
 
@@ -163,116 +164,116 @@ Edit takeOption(const Device& device, const Board& board, const Plan& plan, cons
 
 namespace {
 
-constexpr std::size_t kMaxSteps = 200'000;
-constexpr std::size_t kWaysPerNeed = 48;
-
-Problem nothingFree(const Device& device, const Need& need)
+/// Bindings of a placement as one undo step.
+Edit editOfPlacement(const Plan& plan, const Placement& way, std::string title)
 {
-    const KindSpec* kind = findKind(need.kind);
-    std::vector<std::string> names;
-    for (const Instance& instance : device.instances)
-        if (kind && kind->servedBy(device.blocks[size_t(instance.block)].kind))
-            names.push_back(instance.name);
-    if (kind && kind->instanceKind.empty())
-        return problemOf(fmt::format("{} finds no free pad. Free one, or let one go that is held.", need.title));
-    if (names.empty())
-        return problemOf(fmt::format("{} has nothing on {} that could serve a {} need.", need.title, device.name, kind ? kind->title : need.kind));
-    return problemOf(fmt::format("{} cannot be bound without moving another need: no free one of {} has free pads for all its "
-                                 "signals. Press Space on a signal to see who has them.", need.title, listed(names)));
+    Edit edit{std::move(title), {}};
+    for (const auto& [need, binding] : way.bindings)
+        edit.changes.push_back(SetBinding{plan.needs[size_t(need)].id, binding});
+    return edit;
 }
 
-/// Depth-first over the needs that are open, those with the fewest ways first.
-class Joint {
-public:
-    Joint(const Device& device, const Board& board, const Plan& plan) : device_(device), board_(board), plan_(plan)
-    {
-        const Bindings bindings = bind(device, plan);
-        demand_ = padDemand(device, plan, bindings);
-        for (size_t n = 0; n < plan.needs.size(); ++n) {
-            if (bindings.needs[n].state == BoundNeed::State::Open)
-                open_.push_back(static_cast<int>(n));
-            else
-                take(taken_, device, plan.needs[n], plan.needs[n].binding, static_cast<int>(n));
-        }
+Problem noRoom(const Device& device, const Plan& plan, const PlacementResult& result, const std::vector<int>& wanted)
+{
+    if (result.cancelled)
+        return problemOf("the search was stopped.");
+    // One need that nothing on the chip could serve says more than a conflict.
+    for (const int n : wanted) {
+        const Need& need = plan.needs[size_t(n)];
+        const KindSpec* kind = findKind(need.kind);
+        const auto serves = [&](const Instance& instance) { return kind && kind->servedBy(device.blocks[size_t(instance.block)].kind); };
+        if (kind && !kind->instanceKind.empty() && std::none_of(device.instances.begin(), device.instances.end(), serves))
+            return problemOf(fmt::format("{} has nothing on {} that could serve a {} need.", need.title, device.name, kind->title));
     }
+    if (!result.proven || result.culprits.empty())
+        return problemOf("no way was found within the bounds of the search; hold fewer things, or place some needs by hand.");
+    std::vector<std::string> names;
+    for (const int n : result.culprits)
+        names.push_back(plan.needs[size_t(n)].title);
+    if (names.size() == 1)
+        return problemOf(fmt::format("{} finds no place on {}, even with the chip to itself: the pads that it could take are held, or routed to something else on the board.", names[0], device.name));
+    // More of one kind than the chip has instances for: that is the reason, and moving others is no way out.
+    const KindSpec* kind = findKind(plan.needs[size_t(result.culprits.front())].kind);
+    std::vector<std::string> serving;
+    for (const Instance& instance : device.instances)
+        if (kind && kind->instanceKind != "*" && kind->servedBy(device.blocks[size_t(instance.block)].kind))
+            serving.push_back(instance.name);
+    const bool alike = std::all_of(result.culprits.begin(), result.culprits.end(), [&](int n) { return plan.needs[size_t(n)].kind == plan.needs[size_t(result.culprits.front())].kind; });
+    if (alike && !serving.empty() && names.size() > serving.size())
+        return problemOf(fmt::format("{} cannot all stand on {}: only {} can serve them. Leave one out, or choose a larger chip.", listed(names), device.name, listed(serving)));
+    return problemOf(fmt::format("{} cannot all stand on {}; without any one of them the others can. Press Ctrl+U for ways that move what is bound, or press Space on a signal to see who has its pads.",
+                                 listed(names), device.name));
+}
 
-    Expected<Edit> run()
-    {
-        Edit edit{open_.size() == 1 ? "Bind " + plan_.needs[size_t(open_.front())].title : fmt::format("Bind {} open needs", open_.size()), {}};
-        if (!place(open_, taken_))
-            return stuck_ >= 0 ? nothingFree(device_, plan_.needs[size_t(stuck_)]) : problemOf("no need is open.");
-        for (const int n : open_)
-            edit.changes.push_back(SetBinding{plan_.needs[size_t(n)].id, chosen_[n]});
-        return edit;
-    }
-
-private:
-    bool place(std::vector<int> rest, const Taken& taken)
-    {
-        if (rest.empty())
-            return true;
-        if (++steps_ > kMaxSteps)
-            return false;
-        // The need with the fewest ways left decides soonest whether this branch can work.
-        std::vector<Candidate> best;
-        std::size_t bestAt = 0;
-        for (std::size_t i = 0; i < rest.size(); ++i) {
-            std::vector<Candidate> ways = candidatesFor(device_, board_, plan_, plan_.needs[size_t(rest[i])], taken, demand_, kWaysPerNeed);
-            if (ways.empty()) {
-                stuck_ = rest[i];
-                return false;
-            }
-            if (best.empty() || ways.size() < best.size()) {
-                best = std::move(ways);
-                bestAt = i;
-            }
-        }
-        const int need = rest[bestAt];
-        rest.erase(rest.begin() + static_cast<std::ptrdiff_t>(bestAt));
-        for (const Candidate& way : best) {
-            Taken with = taken;
-            take(with, device_, plan_.needs[size_t(need)], way.binding, need);
-            chosen_[need] = way.binding;
-            const Binding before = std::exchange(plan_.needs[size_t(need)].binding, way.binding);
-            if (place(rest, with))
-                return true;
-            plan_.needs[size_t(need)].binding = before;
-            if (steps_ > kMaxSteps)
-                return false;
-        }
-        return false;
-    }
-
-    const Device& device_;
-    const Board& board_;
-    Plan plan_; ///< with what has been chosen so far, so that a part's pads come to lie together
-    std::vector<int> open_;
-    Taken taken_;
-    std::vector<int> demand_;
-    std::map<int, Binding> chosen_;
-    std::size_t steps_ = 0;
-    int stuck_ = -1;
-};
+/// "1 need moves, 2 signals change pads".
+std::string movesInWords(const PlacementCost& cost)
+{
+    std::string out = cost.moved == 1 ? "1 need moves" : fmt::format("{} needs move", cost.moved);
+    if (cost.pads > 0)
+        out += cost.pads == 1 ? ", 1 signal changes its pad" : fmt::format(", {} signals change pads", cost.pads);
+    return out;
+}
 
 } // namespace
 
 Expected<Edit> bindNeed(const Device& device, const Board& board, const Plan& plan, std::string_view id)
 {
-    const Bindings bindings = bind(device, plan);
     for (size_t n = 0; n < plan.needs.size(); ++n) {
         const Need& need = plan.needs[n];
         if (need.id != id)
             continue;
-        const int index = static_cast<int>(n);
-        std::vector<Candidate> ways = candidatesFor(device, board, plan, need, takenBy(device, plan, index), padDemand(device, plan, bindings), 1);
-        if (ways.empty())
-            return nothingFree(device, need);
-        const Binding& best = ways.front().binding;
-        return editOf(fmt::format("Bind {}{}", need.title, best.instance.empty() ? "" : " to " + best.instance), SetBinding{need.id, best});
+        PlacementRequest request;
+        request.needs = {static_cast<int>(n)};
+        const PlacementResult result = place(device, board, plan, request);
+        if (result.ways.empty())
+            return noRoom(device, plan, result, request.needs);
+        Edit edit = editOfPlacement(plan, result.ways.front(), {});
+        const std::string instance = result.ways.front().bindings.empty() ? need.binding.instance : result.ways.front().bindings.front().second.instance;
+        edit.title = fmt::format("Bind {}{}", need.title, instance.empty() ? "" : " to " + instance);
+        // Also what stays as it is can be asked for; the edit then says so by being the same.
+        if (edit.changes.empty())
+            edit.changes.push_back(SetBinding{need.id, need.binding});
+        return edit;
     }
     return problemOf(fmt::format("the plan has no need \"{}\".", id));
 }
 
-Expected<Edit> bindAllOpen(const Device& device, const Board& board, const Plan& plan) { return Joint(device, board, plan).run(); }
+Expected<Edit> bindAllOpen(const Device& device, const Board& board, const Plan& plan)
+{
+    const Bindings bindings = bind(device, plan);
+    PlacementRequest request;
+    for (size_t n = 0; n < plan.needs.size(); ++n)
+        if (bindings.needs[n].state == BoundNeed::State::Open)
+            request.needs.push_back(static_cast<int>(n));
+    if (request.needs.empty())
+        return problemOf("no need is open.");
+    const PlacementResult result = place(device, board, plan, request);
+    if (result.ways.empty())
+        return noRoom(device, plan, result, request.needs);
+    const std::string title = request.needs.size() == 1 ? "Bind " + plan.needs[size_t(request.needs.front())].title : fmt::format("Bind {} open needs", request.needs.size());
+    return editOfPlacement(plan, result.ways.front(), title);
+}
+
+Untangling untangle(const Device& device, const Board& board, const Plan& plan, std::size_t count, const std::function<bool()>& cancelled)
+{
+    Untangling out;
+    const Bindings bindings = bind(device, plan);
+    if (bindings.contests.empty()) {
+        out.why = "nothing is contested.";
+        return out;
+    }
+    PlacementRequest request;
+    request.mayMove = true;
+    request.count = count;
+    request.cancelled = cancelled;
+    const PlacementResult result = place(device, board, plan, request);
+    out.proven = result.proven;
+    out.cancelled = result.cancelled;
+    for (const Placement& way : result.ways)
+        out.ways.push_back({editOfPlacement(plan, way, "Untangle: " + movesInWords(way.cost)), way.cost});
+    if (out.ways.empty())
+        out.why = noRoom(device, plan, result, {}).message;
+    return out;
+}
 
 } // namespace bindrel

@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "core/pins/bindings.h"
+#include "core/pins/placement.h"
 #include "core/plan/edit.h"
 
 namespace bindrel {
@@ -37,8 +37,22 @@ Edit takeOption(const Device& device, const Board& board, const Plan& plan, cons
 /// Fails with what is in the way when there is none.
 Expected<Edit> bindNeed(const Device& device, const Board& board, const Plan& plan, std::string_view need);
 
-/// The same for all open needs at once, as one edit; nothing that is bound moves. The order of trial is complete up to a
-/// bound of 200 000 steps; the problem names the need that could not be placed.
+/// The same for all open needs at once, as one edit; nothing that is bound moves. The problem names needs that cannot stand
+/// together, as few as say it.
 Expected<Edit> bindAllOpen(const Device& device, const Board& board, const Plan& plan);
+
+/// Ways out of all contention, those that move the least first.
+struct Untangling {
+    struct Way {
+        Edit edit;
+        PlacementCost cost;
+    };
+    std::vector<Way> ways;
+    bool proven = false; ///< no way with fewer moves is missed
+    bool cancelled = false;
+    std::string why; ///< without ways: what cannot stand together
+};
+/// `cancelled` is asked now and then, and may be empty.
+Untangling untangle(const Device& device, const Board& board, const Plan& plan, std::size_t count, const std::function<bool()>& cancelled = {});
 
 } // namespace bindrel

@@ -1,0 +1,42 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "cli/commands.h"
+#include "cli/table.h"
+#include "core/pins/fit.h"
+
+#include <fmt/format.h>
+
+namespace bindrel::cli {
+
+void addFit(CLI::App& app, int& exitCode)
+{
+    struct Options {
+        std::string plan;
+        std::string format = "text";
+    };
+    auto options = std::make_shared<Options>();
+    CLI::App* command = app.add_subcommand("fit", "Say for every chip of the library whether the plan's needs can stand on it.");
+    command->add_option("PLAN", options->plan, "Plan file")->required();
+    command->add_option("--format", options->format, "text, json or csv")->check(CLI::IsMember({"text", "json", "csv"}));
+    command->callback([options, &exitCode] {
+        const auto s = openPlan(options->plan);
+        if (!s) {
+            exitCode = kUnusable;
+            return;
+        }
+        Table table{{"device", "package", "fits", "needs_moved", "signals_moved", "why"}, {}};
+        const Library all = library();
+        for (const std::string& name : all.deviceNames()) {
+            const Expected<Device> device = all.device(name);
+            if (!device) {
+                table.rows.push_back({name, "", "no", "", "", device.problem().text()});
+                continue;
+            }
+            const Fit fit = fitOn(*device, *s->board, s->plan);
+            table.rows.push_back({device->name, device->package.name, fit.fits ? "yes" : fit.proven ? "no" : "unknown", fit.fits ? std::to_string(fit.cost.moved) : "",
+                                  fit.fits ? std::to_string(fit.cost.pads) : "", fit.why});
+        }
+        fmt::print("{}", table.print(options->format));
+    });
+}
+
+} // namespace bindrel::cli

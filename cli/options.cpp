@@ -1,0 +1,73 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "cli/commands.h"
+#include "cli/table.h"
+#include "core/base/text.h"
+#include "core/pins/options.h"
+
+#include <fmt/format.h>
+
+namespace bindrel::cli {
+
+namespace {
+
+const char* nameOf(Option::Cost cost)
+{
+    switch (cost) {
+    case Option::Cost::Current:
+        return "current";
+    case Option::Cost::Free:
+        return "free";
+    case Option::Cost::Moves:
+        return "moves";
+    case Option::Cost::Contends:
+        return "contends";
+    case Option::Cost::Impossible:
+        break;
+    }
+    return "impossible";
+}
+
+} // namespace
+
+void addOptions(CLI::App& app, int& exitCode)
+{
+    struct Arguments {
+        std::string plan;
+        std::string signal;
+        std::string format = "text";
+    };
+    auto arguments = std::make_shared<Arguments>();
+    CLI::App* command = app.add_subcommand("options", "List the pads that could carry a signal, with what each would cost.");
+    command->add_option("PLAN", arguments->plan, "Plan file")->required();
+    command->add_option("NEED.SIGNAL", arguments->signal, "As uplink.tx")->required();
+    command->add_option("--format", arguments->format, "text, json or csv")->check(CLI::IsMember({"text", "json", "csv"}));
+    command->callback([arguments, &exitCode] {
+        const auto s = openPlan(arguments->plan);
+        if (!s) {
+            exitCode = kUnusable;
+            return;
+        }
+        const size_t dot = arguments->signal.find('.');
+        const std::string id = arguments->signal.substr(0, dot);
+        const std::string signal = dot == std::string::npos ? "" : arguments->signal.substr(dot + 1);
+        std::vector<std::string> known;
+        int index = -1;
+        for (size_t n = 0; n < s->plan.needs.size(); ++n)
+            for (const SignalSpec& spec : signalsOf(s->plan.needs[n])) {
+                known.push_back(s->plan.needs[n].id + "." + spec.id);
+                if (s->plan.needs[n].id == id && spec.id == signal)
+                    index = static_cast<int>(n);
+            }
+        if (index < 0) {
+            exitCode = complain(problemOf(fmt::format("\"{}\" is not a signal of this plan; write NEED.SIGNAL.{}", arguments->signal, didYouMean(arguments->signal, known))));
+            return;
+        }
+        Table table{{"pad", "pin", "instance", "cost", "reason"}, {}};
+        for (const Option& option : optionsFor(*s->device, *s->board, s->plan, s->bindings, index, signal))
+            table.rows.push_back({s->device->pads[size_t(option.pad)].name, s->device->pinOf(option.pad),
+                                  option.instance < 0 ? "" : s->device->instances[size_t(option.instance)].name, nameOf(option.cost), option.reason});
+        fmt::print("{}", table.print(arguments->format));
+    });
+}
+
+} // namespace bindrel::cli

@@ -1,0 +1,90 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "cli/commands.h"
+#include "core/base/text.h"
+#include "core/pins/options.h"
+
+#include <fmt/format.h>
+#include <nlohmann/json.hpp>
+
+namespace bindrel::cli {
+
+namespace {
+
+void print(const Snapshot& s, const Untangling& out)
+{
+    for (size_t i = 0; i < out.ways.size(); ++i) {
+        fmt::print("{}. {}\n", i + 1, out.ways[i].edit.title);
+        for (const Change& change : out.ways[i].edit.changes)
+            fmt::print("   {}\n", describe(s.plan, change));
+    }
+    if (!out.ways.empty())
+        fmt::print("{}\n", out.proven ? "No way moves fewer." : "Whether a way moves fewer is not proven.");
+}
+
+void printJson(const Snapshot& s, const Untangling& out)
+{
+    nlohmann::ordered_json json;
+    json["plan"] = s.plan.name;
+    json["proven"] = out.proven;
+    json["why"] = out.why;
+    json["ways"] = nlohmann::ordered_json::array();
+    for (const Untangling::Way& way : out.ways) {
+        nlohmann::ordered_json changes = nlohmann::ordered_json::array();
+        for (const Change& change : way.edit.changes)
+            if (const auto* set = std::get_if<SetBinding>(&change))
+                changes.push_back({{"need", set->need}, {"instance", set->binding.instance}, {"pads", set->binding.pads}, {"dma", set->binding.dma}});
+        json["ways"].push_back({{"needs_moved", way.cost.moved}, {"signals_moved", way.cost.pads}, {"extra_sides", way.cost.sides}, {"scarce", way.cost.scarce},
+                                {"debug_pads", way.cost.debug}, {"changes", changes}});
+    }
+    fmt::print("{}\n", json.dump(2));
+}
+
+} // namespace
+
+void addUntangle(CLI::App& app, int& exitCode)
+{
+    struct Options {
+        std::string plan;
+        std::string format = "text";
+        int count = 5;
+        int apply = 0;
+    };
+    auto options = std::make_shared<Options>();
+    CLI::App* command = app.add_subcommand("untangle", "List ways out of contention, those that move the least first; or take one.");
+    command->add_option("PLAN", options->plan, "Plan file")->required();
+    command->add_option("--count", options->count, "How many ways to look for")->check(CLI::Range(1, 50));
+    command->add_option("--apply", options->apply, "Take the way of this number and save the plan")->check(CLI::Range(1, 50));
+    command->add_option("--format", options->format, "text or json")->check(CLI::IsMember({"text", "json"}));
+    command->callback([options, &exitCode] {
+        const auto s = openPlan(options->plan);
+        if (!s) {
+            exitCode = kUnusable;
+            return;
+        }
+        const Untangling out = untangle(*s->device, *s->board, s->plan, size_t(std::max(options->count, options->apply)));
+        if (options->format == "json")
+            printJson(*s, out);
+        else
+            print(*s, out);
+        if (out.ways.empty() && !s->bindings.contests.empty()) {
+            fmt::print(stderr, "bindrel-cli: {}\n", out.why);
+            exitCode = kFindings;
+            return;
+        }
+        if (out.ways.empty() && options->format == "text")
+            fmt::print("{}: nothing is contested\n", s->plan.name);
+        if (options->apply == 0)
+            return;
+        if (size_t(options->apply) > out.ways.size()) {
+            fmt::print(stderr, "bindrel-cli: there is no way {}; {} found.\n", options->apply, counted(long(out.ways.size()), "way"));
+            exitCode = kFindings;
+            return;
+        }
+        const Expected<Plan> next = applied(s->plan, out.ways[size_t(options->apply) - 1].edit);
+        const Outcome saved = next ? storePlan(*next, *s, options->plan) : Outcome(next.problem());
+        if (!saved)
+            exitCode = complain(saved.problem());
+    });
+}
+
+} // namespace bindrel::cli

@@ -1,0 +1,432 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/pins/candidates.h"
+#include "core/pins/placement.h"
+#include "core/pins/sides.h"
+#include "tests/support/fixtures.h"
+
+#include <numeric>
+#include <random>
+#include <set>
+
+using namespace bindrel;
+using namespace bindrel::test;
+
+/// The placement search against plain enumeration on small random chips: the same cost, impossible exactly when
+/// enumeration finds nothing, and explanations of which no member can be spared.
+class PlacementTest : public QObject {
+    Q_OBJECT
+
+    struct Case {
+        std::shared_ptr<const Device> device;
+        Board board;
+        Plan plan;
+    };
+
+    /// A chip with a few pads on four sides, two-signal instances, a shared multiplexer field now and then, interrupt lines.
+    static Device chip(std::mt19937& random)
+    {
+        Device d;
+        d.name = "CHIP";
+        d.cores.push_back({});
+        Block fields;
+        fields.name = "mux";
+        Register mux;
+        mux.name = "MUX";
+        mux.fields = {{"A", 0, 2}, {"B", 2, 2}};
+        fields.registers = {mux};
+        Block serial;
+        serial.name = serial.kind = "uart";
+        Block port;
+        port.name = port.kind = "port";
+        d.blocks = {fields, serial, port};
+        Instance muxInstance;
+        muxInstance.name = "MUX";
+        muxInstance.block = 0;
+        Instance portInstance;
+        portInstance.name = "PORT";
+        portInstance.block = 2;
+        d.instances = {muxInstance, portInstance};
+        d.lineInstance = 1;
+        const int pads = 5 + int(random() % 4);
+        d.package.kind = Package::Kind::QuadFlat;
+        for (int p = 0; p < pads; ++p) {
+            Pad pad;
+            pad.name = "P" + std::to_string(p);
+            pad.port = 1;
+            pad.bit = p;
+            pad.line = p % 3;
+            pad.weak = random() % 8 == 0;
+            if (random() % 8 == 0)
+                pad.resetClaim = "DBG";
+            d.pads.push_back(pad);
+            d.package.pins.push_back({std::to_string(p + 1), PackagePin::Kind::Pad, p, pad.name});
+        }
+        const int serials = 1 + int(random() % 3);
+        for (int i = 0; i < serials; ++i) {
+            Instance instance;
+            instance.name = "S" + std::to_string(i);
+            instance.block = 1;
+            instance.signals = {{"TX", InstanceSignal::Direction::Out}, {"RX", InstanceSignal::Direction::In}};
+            if (random() % 3 == 0)
+                instance.unit = "U" + std::to_string(i / 2);
+            d.instances.push_back(instance);
+            for (int signal = 0; signal < 2; ++signal)
+                for (int k = 0; k < 2 + int(random() % 3); ++k) {
+                    Route route{int(random() % unsigned(pads)), 2 + i, signal, Route::Mechanism::GroupRemap, -1, {}, -1};
+                    if (random() % 2)
+                        route.selects.push_back({{0, 0, int(random() % 2)}, std::uint32_t(random() % 3)});
+                    d.pads[size_t(route.pad)].routes.push_back(int(d.routes.size()));
+                    d.routes.push_back(route);
+                }
+        }
+        d.muxFields = {{0, 0, 0}, {0, 0, 1}};
+        return d;
+    }
+
+    static Need serialNeed(int n)
+    {
+        Need need;
+        need.id = need.title = "line" + std::to_string(n);
+        need.kind = "uart";
+        return need;
+    }
+
+    static Need bitNeed(int n, bool line)
+    {
+        Need need;
+        need.id = need.title = "bit" + std::to_string(n);
+        need.kind = "gpio";
+        if (line)
+            need.goals = {{"direction", "input"}, {"edges", "rising"}};
+        return need;
+    }
+
+    static Case randomCase(std::mt19937& random)
+    {
+        Case c;
+        c.device = std::make_shared<const Device>(chip(random));
+        const int needs = 2 + int(random() % 3);
+        for (int n = 0; n < needs; ++n) {
+            Need need = random() % 2 ? serialNeed(n) : bitNeed(n, random() % 2);
+            if (random() % 2)
+                need.part = "part" + std::to_string(random() % 2);
+            // Some stand somewhere already, perhaps where others do.
+            if (random() % 2) {
+                const std::vector<Binding> ways = waysOf(c, need);
+                if (!ways.empty())
+                    need.binding = ways[random() % ways.size()];
+                if (random() % 4 == 0)
+                    c.plan.holds.insert(holdOfNeed(need.id));
+            }
+            c.plan.needs.push_back(need);
+        }
+        if (random() % 3 == 0)
+            c.board.nets["P" + std::to_string(random() % 5)] = "NET";
+        return c;
+    }
+
+    /// Every complete binding that one need can have by itself, by brute force over instances and pads.
+    static std::vector<Binding> waysOf(const Case& c, const Need& need)
+    {
+        std::vector<Binding> out;
+        const std::vector<SignalSpec> signals = signalsOf(need);
+        std::vector<std::string> instances{""};
+        if (need.kind == "uart") {
+            instances.clear();
+            for (const Instance& instance : c.device->instances)
+                if (c.device->blocks[size_t(instance.block)].kind == "uart")
+                    instances.push_back(instance.name);
+        }
+        for (const std::string& instance : instances) {
+            std::vector<size_t> at(signals.size(), 0);
+            for (;;) {
+                Need trial = need;
+                trial.binding = {};
+                trial.binding.instance = instance;
+                bool free = true;
+                for (size_t s = 0; s < signals.size(); ++s) {
+                    const std::string& pad = c.device->pads[at[s]].name;
+                    trial.binding.pads[signals[s].id] = pad;
+                    free = free && !c.board.nets.contains(pad);
+                }
+                Plan alone;
+                alone.needs = {trial};
+                if (free && bind(*c.device, alone).needs[0].state == BoundNeed::State::Bound)
+                    out.push_back(trial.binding);
+                size_t s = 0;
+                while (s < at.size() && ++at[s] == c.device->pads.size())
+                    at[s++] = 0;
+                if (s == at.size())
+                    break;
+            }
+        }
+        return out;
+    }
+
+    static PlacementCost costOf(const Case& c, const Plan& after, const std::vector<int>& demand, const Bindings& before, const std::vector<int>& vars)
+    {
+        PlacementCost cost;
+        std::map<std::string, std::set<int>> sides;
+        for (size_t n = 0; n < after.needs.size(); ++n) {
+            const Need& need = after.needs[n];
+            const Need& old = c.plan.needs[n];
+            const bool wasBound = before.needs[n].state != BoundNeed::State::Open;
+            bool moved = !old.binding.instance.empty() && old.binding.instance != need.binding.instance;
+            const bool placed = std::find(vars.begin(), vars.end(), int(n)) != vars.end();
+            for (const auto& [signal, padName] : need.binding.pads) {
+                const int pad = c.device->findPad(padName);
+                const auto was = old.binding.pads.find(signal);
+                const bool other = was != old.binding.pads.end() && was->second != padName;
+                cost.pads += wasBound && other;
+                moved = moved || other;
+                if (!need.part.empty())
+                    sides[need.part].insert(sideOf(c.device->package, size_t(pad)));
+                if (!placed)
+                    continue;
+                const bool out = need.kind == "uart" ? signal == "tx" : goalText(need, "direction") == "output";
+                cost.scarce += demand[size_t(pad)] + (c.device->pads[size_t(pad)].weak && out ? 10 : 0);
+                cost.debug += !c.device->pads[size_t(pad)].resetClaim.empty();
+            }
+            cost.moved += wasBound && moved;
+        }
+        for (const auto& [part, all] : sides)
+            cost.sides += int(all.size()) - 1;
+        return cost;
+    }
+
+    /// Sets every variable to every way it could have; the cheapest that nobody contests among those that matter.
+    struct Best {
+        bool any = false;
+        PlacementCost cost;
+    };
+    static Best enumerate(const Case& c, const std::vector<int>& vars, const std::vector<int>& stay, bool onlyVars = false)
+    {
+        const Bindings before = bind(*c.device, c.plan);
+        const std::vector<int> demand = padDemand(*c.device, c.plan, before);
+        std::vector<std::vector<Binding>> ways;
+        for (const int v : vars) {
+            const Need& need = c.plan.needs[size_t(v)];
+            std::vector<Binding> all = waysOf(c, need);
+            if (c.plan.held(holdOfNeed(need.id)) && !need.binding.empty())
+                std::erase_if(all, [&](const Binding& b) { return b != need.binding; });
+            // Who stands on a pad that the board has routed elsewhere is not moved for that alone.
+            if (before.needs[size_t(v)].state != BoundNeed::State::Open && std::find(all.begin(), all.end(), need.binding) == all.end())
+                all.push_back(need.binding);
+            ways.push_back(std::move(all));
+        }
+        Best best;
+        std::vector<size_t> at(vars.size(), 0);
+        for (const auto& w : ways)
+            if (w.empty())
+                return best;
+        for (;;) {
+            Plan trial;
+            trial.holds = c.plan.holds;
+            for (const int n : stay)
+                trial.needs.push_back(c.plan.needs[size_t(n)]);
+            Plan full = c.plan;
+            for (size_t v = 0; v < vars.size(); ++v) {
+                Need need = c.plan.needs[size_t(vars[v])];
+                need.binding = full.needs[size_t(vars[v])].binding = ways[v][at[v]];
+                trial.needs.push_back(need);
+            }
+            const Bindings bound = bind(*c.device, trial);
+            bool clean = true;
+            for (size_t v = 0; v < vars.size(); ++v)
+                clean = clean && bound.needs[stay.size() + v].state == BoundNeed::State::Bound;
+            if (clean) {
+                const PlacementCost cost = onlyVars ? PlacementCost() : costOf(c, full, demand, before, vars);
+                if (!best.any || cost < best.cost)
+                    best = {true, cost};
+            }
+            size_t v = 0;
+            while (v < at.size() && ++at[v] == ways[v].size())
+                at[v++] = 0;
+            if (v == at.size())
+                break;
+        }
+        return best;
+    }
+
+    /// For the message of a failure: who stands where.
+    static std::string told(const Case& c, const Plan& plan)
+    {
+        std::string out = "\n";
+        const Bindings bound = bind(*c.device, plan);
+        for (size_t n = 0; n < plan.needs.size(); ++n) {
+            out += plan.needs[n].id + " " + plan.needs[n].part + " " + plan.needs[n].binding.instance;
+            for (const auto& [signal, pad] : plan.needs[n].binding.pads)
+                out += " " + signal + "=" + pad;
+            out += " " + std::to_string(int(bound.needs[n].state)) + "\n";
+        }
+        for (const Contest& contest : bound.contests)
+            out += "contest " + nameOf(*c.device, contest.resource) + "\n";
+        return out;
+    }
+
+private Q_SLOTS:
+    void placingAmongThoseThatStayIsAsGoodAsEnumeration()
+    {
+        std::mt19937 random(7);
+        int possible = 0, impossible = 0;
+        for (int i = 0; i < 600; ++i) {
+            const Case c = randomCase(random);
+            const Bindings bound = bind(*c.device, c.plan);
+            std::vector<int> open, stay;
+            for (size_t n = 0; n < c.plan.needs.size(); ++n)
+                (bound.needs[n].state == BoundNeed::State::Open ? open : stay).push_back(int(n));
+            const PlacementResult result = place(*c.device, c.board, c.plan, {open, false, 1, 2'000'000, {}});
+            const Best best = enumerate(c, open, stay);
+            QVERIFY(result.proven);
+            QCOMPARE(!result.ways.empty(), best.any);
+            if (best.any) {
+                ++possible;
+                const PlacementCost& cost = result.ways[0].cost;
+                // What stays is the same for all; only what is placed is weighed, so sides of those that stay drop out.
+                Plan after = c.plan;
+                for (const auto& [need, binding] : result.ways[0].bindings)
+                    after.needs[size_t(need)].binding = binding;
+                const PlacementCost own = costOf(c, after, padDemand(*c.device, c.plan, bound), bound, open);
+                const Bindings then = bind(*c.device, after);
+                for (const int n : open)
+                    QVERIFY2(then.needs[size_t(n)].state == BoundNeed::State::Bound, told(c, after).c_str());
+                QCOMPARE(own.sides, best.cost.sides);
+                QCOMPARE(std::tuple(cost.scarce, cost.debug), std::tuple(best.cost.scarce, best.cost.debug));
+                continue;
+            }
+            ++impossible;
+            // The explanation itself cannot stand, and without any one of its members it can.
+            const auto canStand = [&](const std::vector<int>& set) {
+                std::vector<int> vars, others;
+                for (const int n : set)
+                    (std::find(open.begin(), open.end(), n) != open.end() ? vars : others).push_back(n);
+                return enumerate(c, vars, others, true).any;
+            };
+            QVERIFY(!result.culprits.empty());
+            QVERIFY(!canStand(result.culprits));
+            for (const int spared : result.culprits) {
+                std::vector<int> rest = result.culprits;
+                std::erase(rest, spared);
+                QVERIFY(std::none_of(rest.begin(), rest.end(), [&](int n) { return std::find(open.begin(), open.end(), n) != open.end(); }) || canStand(rest));
+            }
+        }
+        QVERIFY(possible > 150 && impossible > 60);
+    }
+
+    void movingTheFewestIsAsGoodAsEnumeration()
+    {
+        std::mt19937 random(8);
+        int solved = 0, stuck = 0, moved = 0;
+        for (int i = 0; i < 500; ++i) {
+            const Case c = randomCase(random);
+            const Bindings bound = bind(*c.device, c.plan);
+            std::vector<int> open, all, fixed;
+            for (size_t n = 0; n < c.plan.needs.size(); ++n) {
+                const bool isOpen = bound.needs[n].state == BoundNeed::State::Open;
+                const bool held = c.plan.held(holdOfNeed(c.plan.needs[n].id));
+                if (isOpen)
+                    open.push_back(int(n));
+                (isOpen || !held ? all : fixed).push_back(int(n));
+            }
+            // What holds keep in contention nobody can mend; such cases are another question.
+            Plan heldOnly;
+            for (const int n : fixed)
+                heldOnly.needs.push_back(c.plan.needs[size_t(n)]);
+            if (!bind(*c.device, heldOnly).contests.empty())
+                continue;
+            const PlacementResult result = place(*c.device, c.board, c.plan, {open, true, 1, 2'000'000, {}});
+            const Best best = enumerate(c, all, fixed);
+            QVERIFY(result.proven);
+            QCOMPARE(!result.ways.empty(), best.any);
+            if (!best.any) {
+                ++stuck;
+                continue;
+            }
+            ++solved;
+            moved += best.cost.moved > 0;
+            Plan after = c.plan;
+            for (const auto& [need, binding] : result.ways[0].bindings)
+                after.needs[size_t(need)].binding = binding;
+            QVERIFY2(result.ways[0].cost.moved == best.cost.moved && result.ways[0].cost.pads == best.cost.pads, (told(c, c.plan) + told(c, after)).c_str());
+            // And it stands.
+            const Bindings then = bind(*c.device, after);
+            QCOMPARE(then.count(BoundNeed::State::Bound), int(after.needs.size()));
+        }
+        QVERIFY(solved > 150 && stuck > 40 && moved > 40);
+    }
+
+    void severalWaysAreDifferentAndRanked()
+    {
+        const Workpiece work = demo("sluice-node-c-tangled");
+        const PlacementResult result = place(*work.device, *work.board, work.plan, {{}, true, 5, 200'000, {}});
+        QCOMPARE(result.ways.size(), size_t(5));
+        for (size_t i = 0; i < result.ways.size(); ++i) {
+            if (i > 0)
+                QVERIFY(!(result.ways[i].cost < result.ways[i - 1].cost) && result.ways[i].bindings != result.ways[i - 1].bindings);
+            Plan after = work.plan;
+            for (const auto& [need, binding] : result.ways[i].bindings)
+                after.needs[size_t(need)].binding = binding;
+            QVERIFY(bind(*work.device, after).contests.empty());
+        }
+        // Three contests; line 6 and the two pads need one move each.
+        QCOMPARE(result.ways[0].cost.moved, 3);
+    }
+
+    void whatIsHeldStays()
+    {
+        Workpiece work = demo("sluice-node-c-tangled");
+        work.plan.holds = {holdOfNeed("uplink"), holdOfNeed("debug"), holdOfNeed("modem-ring")};
+        const PlacementResult result = place(*work.device, *work.board, work.plan, {{}, true, 1, 200'000, {}});
+        QVERIFY(!result.ways.empty());
+        std::set<std::string> moved;
+        for (const auto& [need, binding] : result.ways[0].bindings)
+            moved.insert(work.plan.needs[size_t(need)].id);
+        QVERIFY(moved == (std::set<std::string>{"probe-alert", "frost-heater", "lid-switch"}));
+        // With both sides of a contest held there is no way, and they are named.
+        work.plan.holds.insert(holdOfNeed("lid-switch"));
+        const PlacementResult none = place(*work.device, *work.board, work.plan, {{}, true, 1, 200'000, {}});
+        QVERIFY(none.ways.empty() && none.proven);
+    }
+
+    void countingIsSeenAtOnce()
+    {
+        // Eighteen bits wanted on a chip with seventeen free pads: no search could show this in a lifetime.
+        Workpiece work = demo("sluice-node-c-done");
+        work.plan.needs.clear();
+        const size_t pads = work.device->pads.size() - work.board->nets.size();
+        for (size_t i = 0; i <= pads; ++i)
+            work.plan.needs.push_back(bitNeed(int(i), false));
+        std::vector<int> all(work.plan.needs.size());
+        std::iota(all.begin(), all.end(), 0);
+        const PlacementResult result = place(*work.device, *work.board, work.plan, {all, false, 1, 200'000, {}});
+        QVERIFY(result.ways.empty() && result.proven);
+        QCOMPARE(result.culprits.size(), pads + 1);
+        all.pop_back();
+        work.plan.needs.pop_back();
+        QVERIFY(!place(*work.device, *work.board, work.plan, {all, false, 1, 200'000, {}}).ways.empty());
+    }
+
+    void itCanBeCancelled()
+    {
+        Workpiece work = demo("pump-hall-a-done");
+        for (Need& need : work.plan.needs)
+            need.binding = {};
+        std::vector<int> all(work.plan.needs.size());
+        std::iota(all.begin(), all.end(), 0);
+        const PlacementResult result = place(*work.device, *work.board, work.plan, {all, false, 1, 200'000, [] { return true; }});
+        QVERIFY(result.cancelled && !result.proven);
+    }
+
+    void ballsHaveRowsAndColumns()
+    {
+        QVERIFY(ballAt("A1") == std::pair(0, 0));
+        QVERIFY(ballAt("J15") == std::pair(8, 14)); // no row I
+        QVERIFY(ballAt("Y1") == std::pair(19, 0));
+        QVERIFY(ballAt("AA10") == std::pair(20, 9));
+        for (const char* bad : {"", "I1", "A", "A0", "12", "A1x", "a1"})
+            QVERIFY2(!ballAt(bad), bad);
+    }
+};
+
+QTEST_APPLESS_MAIN(PlacementTest)
+#include "placement_test.moc"
