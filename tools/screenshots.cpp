@@ -53,6 +53,10 @@ const std::vector<Scene>& scenes()
              open(w, "sluice-node-c-tangled.bindrel");
              w.findings()->list()->setCurrentRow(0);
          }},
+        {"untangle", [](MainWindow& w) {
+             open(w, "sluice-node-c-tangled.bindrel");
+             w.wiring()->untangle();
+         }},
         {"wiring-drag", [](MainWindow& w) {
              open(w, "sluice-node-c-start.bindrel");
              ChipView* chip = w.wiring()->chip();

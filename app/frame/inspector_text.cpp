@@ -338,7 +338,7 @@ QString planSummary(const Snapshot& s)
     for (const Core& core : s.device->cores) {
         const QString id = s.device->cores.size() > 1 ? html(core.id) + " " : QString();
         sheet.row(id.isEmpty() ? QString("Core") : id, html(core.name) + " at " + html(format(s.rates.clocks[size_t(core.clock)].rate)));
-        sheet.row(id + "flash, RAM", QString("%1 KiB, %2 KiB").arg(core.flashBytes / 1024).arg(core.ramBytes / 1024));
+        sheet.row(id.isEmpty() ? QString("Flash, RAM") : id + "flash, RAM", QString("%1 KiB, %2 KiB").arg(core.flashBytes / 1024).arg(core.ramBytes / 1024));
     }
     sheet.row("Wait states", s.rates.waitStates ? QString::number(*s.rates.waitStates) : QString("too fast"));
     sheet.row("Needs", QString("%1, %2 open").arg(s.plan.needs.size()).arg(s.bindings.count(BoundNeed::State::Open)));

@@ -65,6 +65,19 @@ Fit fitOn(const Device& device, const Board& board, const Plan& given)
         if (!need.core.empty() && device.findCore(need.core) < 0)
             need.core.clear();
     }
+    // What nothing on the chip could serve is the plainest reason.
+    std::vector<std::string> unserved;
+    for (const Need& need : plan.needs) {
+        const KindSpec* kind = findKind(need.kind);
+        if (kind && !kind->instanceKind.empty() &&
+            std::none_of(device.instances.begin(), device.instances.end(), [&](const Instance& i) { return kind->servedBy(device.blocks[size_t(i.block)].kind); }))
+            unserved.push_back(fmt::format("{} ({})", need.title, kind->title));
+    }
+    if (!unserved.empty()) {
+        out.proven = true;
+        out.why = "nothing on it could serve " + listed(unserved);
+        return out;
+    }
     Board bare = board;
     if (!own)
         bare.nets.clear();
@@ -74,7 +87,7 @@ Fit fitOn(const Device& device, const Board& board, const Plan& given)
     const PlacementResult result = place(device, bare, plan, request);
     out.proven = result.proven;
     if (!result.ways.empty()) {
-        out.fits = true;
+        out.fits = out.proven = true;
         out.cost = result.ways.front().cost;
         for (const auto& [need, binding] : result.ways.front().bindings)
             plan.needs[size_t(need)].binding = binding;

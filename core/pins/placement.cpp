@@ -154,7 +154,8 @@ private:
                 ++attempts_;
                 const Needs vars = placedWith(moved);
                 const Needs stay = others(moved);
-                const Placer::Answer answer = placer_.solve(vars, stay, request_.count);
+                // The best of each set: ways that differ in who moves tell more than ways that differ in a pad.
+                const Placer::Answer answer = placer_.solve(vars, stay, 1);
                 if (!answer.found.empty()) {
                     keep(answer, vars);
                     tried_.push_back(moved);
@@ -179,6 +180,10 @@ private:
         }
         if (attempts_ >= kMaxAttempts)
             certain = false;
+        // Fewer sets than ways were asked for: the best sets have other pads to offer.
+        const std::vector<Core> sets = tried_;
+        for (size_t i = 0; i < sets.size() && !out_.ways.empty() && out_.ways.size() < request_.count && !placer_.wasCancelled(); ++i)
+            keep(placer_.solve(placedWith(sets[i]), others(sets[i]), request_.count), placedWith(sets[i]));
         out_.proven = certain && !placer_.wasCancelled();
     }
 

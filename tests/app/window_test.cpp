@@ -13,6 +13,7 @@
 #include "app/tuning/tuning_station.h"
 #include "app/widgets/needs_list.h"
 #include "app/wiring/chip_view.h"
+#include "app/wiring/ways_list.h"
 #include "app/wiring/wiring_station.h"
 #include "tests/support/fixtures.h"
 
@@ -328,6 +329,48 @@ private Q_SLOTS:
             w_->view().select({Place::Kind::Need, need.id, {}});
             QVERIFY(!w_->tuning()->grab().isNull());
         }
+    }
+
+    void waysOutAreLookedAtThenTaken()
+    {
+        open("tangled");
+        const Plan before = now().plan;
+        shortcut(QKeySequence("Ctrl+U"));
+        WaysList* ways = w_->wiring()->ways();
+        QVERIFY(ways->isVisible() && !w_->wiring()->needs()->isVisible());
+        QCOMPARE(ways->rowCount(), 5);
+        // The picture shows the plan as the way would make it; the plan itself stays.
+        QVERIFY(w_->view().preview() && w_->view().preview()->bindings.contests.empty());
+        QVERIFY(now().plan == before && !now().bindings.contests.empty());
+        const QImage first = w_->wiring()->chip()->grab().toImage();
+        QTest::keyClick(ways, Qt::Key_Down);
+        QCOMPARE(ways->currentRow(), 1);
+        QVERIFY(w_->wiring()->chip()->grab().toImage() != first);
+        QTest::mouseMove(ways->viewport(), ways->rowRect(3).center());
+        QTRY_COMPARE(ways->currentRow(), 3);
+        // Leaving changes nothing.
+        QTest::keyClick(ways, Qt::Key_Escape);
+        QVERIFY(!w_->view().preview() && w_->wiring()->needs()->isVisible() && now().plan == before);
+        // Taking one is one undo step.
+        shortcut(QKeySequence("Ctrl+U"));
+        QTest::keyClick(ways, Qt::Key_Down);
+        QTest::keyClick(ways, Qt::Key_Return);
+        QVERIFY(!w_->view().preview() && now().bindings.contests.empty());
+        shortcut(QKeySequence("Ctrl+Z"));
+        QVERIFY(now().plan == before);
+        // A hand on the picture, and any change, mean the plan as it is.
+        shortcut(QKeySequence("Ctrl+U"));
+        QTest::mouseClick(w_->wiring()->chip(), Qt::LeftButton, {}, QPoint(5, 5));
+        QVERIFY(!w_->view().preview() && w_->wiring()->needs()->isVisible());
+        shortcut(QKeySequence("Ctrl+U"));
+        w_->document().undo();
+        w_->document().redo();
+        shortcut(QKeySequence("Ctrl+U"));
+        QTest::mouseDClick(ways->viewport(), Qt::LeftButton, {}, ways->rowRect(0).center());
+        QVERIFY(now().bindings.contests.empty());
+        // With nothing contested there is nothing to list.
+        shortcut(QKeySequence("Ctrl+U"));
+        QVERIFY(!ways->isVisible());
     }
 
     void fixIsPreviewedThenMade()

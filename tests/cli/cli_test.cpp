@@ -155,6 +155,53 @@ private Q_SLOTS:
         QVERIFY(none.err.contains("Did you mean \"SE4332-C64\"?"));
     }
 
+    void untangleListsAndTakesWays()
+    {
+        const Result text = cli({"untangle", "tangled.bindrel", "--count", "3"});
+        QCOMPARE(text.code, 0);
+        QVERIFY(text.out.startsWith("1. Untangle: 3 needs move") && text.out.contains("\n3. ") && text.out.endsWith("No way moves fewer.\n"));
+        const QJsonObject json = QJsonDocument::fromJson(cli({"untangle", "tangled.bindrel", "--format", "json"}).out).object();
+        QVERIFY(json["proven"].toBool());
+        QCOMPARE(json["ways"].toArray().size(), 5);
+        QCOMPARE(json["ways"].toArray()[0].toObject()["needs_moved"].toInt(), 3);
+        QCOMPARE(cli({"untangle", "tangled.bindrel", "--apply", "2"}).code, 0);
+        const QJsonObject after = QJsonDocument::fromJson(cli({"check", "tangled.bindrel", "--format", "json"}).out).object();
+        QCOMPARE(after["contested"].toInt(), 0);
+        QVERIFY(cli({"untangle", "tangled.bindrel"}).out.contains("nothing is contested"));
+        QCOMPARE(cli({"untangle", "tangled.bindrel", "--count", "0"}).code, 2);
+    }
+
+    void optionsSayWhatEachWouldCost()
+    {
+        const Result csv = cli({"options", "done.bindrel", "uplink.tx", "--format", "csv"});
+        QCOMPARE(csv.code, 0);
+        QVERIFY2(csv.out.startsWith("pad,pin,instance,cost,reason\r\nPD0,49,UART1,current,here now\r\n"), csv.out.constData());
+        QVERIFY(csv.out.contains("contends,taken by Log flash"));
+        const Result wrong = cli({"options", "done.bindrel", "uplink.txx"});
+        QCOMPARE(wrong.code, 2);
+        QVERIFY(wrong.err.contains("Did you mean \"uplink.tx\"?"));
+    }
+
+    void fitTriesEveryChip()
+    {
+        const QJsonArray rows = QJsonDocument::fromJson(cli({"fit", "done.bindrel", "--format", "json"}).out).array();
+        QCOMPARE(rows.size(), 7);
+        for (const auto& value : rows) {
+            const QJsonObject row = value.toObject();
+            const bool fits = row["fits"].toString() == "yes";
+            QCOMPARE(fits, !row["device"].toString().startsWith("MS") && !row["device"].toString().startsWith("RL"));
+            QCOMPARE(row["why"].toString().isEmpty(), fits);
+        }
+    }
+
+    void newStatesTheNeedsOfABoard()
+    {
+        const Result made = cli({"new", "rain-post-b", "fresh.bindrel"});
+        QVERIFY2(made.code == 0 && made.out.contains("9 needs for Rain post B on MS0816-A32"), made.err.constData());
+        QCOMPARE(cli({"new", "rain-post-b", "fresh.bindrel"}).code, 2);
+        QVERIFY(cli({"new", "rain-post-x", "other.bindrel"}).err.contains("Did you mean \"rain-post-b\"?"));
+    }
+
     void brokenPlansGiveFileLineAndPointer()
     {
         QFile file(dir_.filePath("broken.bindrel"));

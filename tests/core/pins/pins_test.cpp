@@ -183,8 +183,15 @@ private Q_SLOTS:
         const Untangling out = untangle(*work.device, *work.board, work.plan, 5);
         QVERIFY(out.proven && out.why.empty());
         QCOMPARE(out.ways.size(), size_t(5));
+        QCOMPARE(out.ways.front().cost.moved, 3);
+        std::set<std::set<std::string>> movers;
         for (const Untangling::Way& way : out.ways) {
-            QVERIFY(way.edit.title.starts_with("Untangle: 3 needs move"));
+            std::set<std::string> who;
+            for (const Change& change : way.edit.changes)
+                who.insert(std::get<SetBinding>(change).need);
+            QCOMPARE(who.size(), size_t(way.cost.moved));
+            // Each is another answer to the question who has to give way.
+            QVERIFY(movers.insert(who).second);
             Workpiece after = work;
             after.plan = *applied(work.plan, way.edit);
             QVERIFY(run(after)->bindings.contests.empty());

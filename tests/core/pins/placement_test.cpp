@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/pins/candidates.h"
+#include "core/pins/fit.h"
 #include "core/pins/placement.h"
 #include "core/pins/sides.h"
 #include "tests/support/fixtures.h"
@@ -370,6 +371,35 @@ private Q_SLOTS:
         }
         // Three contests; line 6 and the two pads need one move each.
         QCOMPARE(result.ways[0].cost.moved, 3);
+    }
+
+    void plansAreTriedOnEveryChip()
+    {
+        // What fits, and that it stands there; what does not, and why.
+        const auto on = [](const char* device, const char* plan) { return fitOn(*library().device(device), *demo(plan).board, demo(plan).plan); };
+        for (const auto& [device, plan, fits, why] : std::vector<std::tuple<const char*, const char*, bool, const char*>>{
+                 {"se4332-c64", "sluice-node-c-done", true, ""},
+                 {"se4332-c100", "sluice-node-c-done", true, ""},
+                 {"al7654-b176", "sluice-node-c-done", true, ""},
+                 {"rl1224-q48", "sluice-node-c-done", false, "Service port (USB device)"},
+                 {"ms0816-a48", "sluice-node-c-done", false, "Moss bus (CAN) and Service port (USB device)"},
+                 {"ms0816-a48", "rain-post-b-done", true, ""},
+                 {"se4332-c64", "rain-post-b-done", false, "Display (Segment display)"},
+                 {"al7654-b176", "pump-hall-a-done", true, ""}}) {
+            const Fit fit = on(device, plan);
+            QVERIFY2(fit.fits == fits && fit.proven, (std::string(device) + " " + plan + ": " + fit.why).c_str());
+            QVERIFY2(fit.why.find(why) != std::string::npos, fit.why.c_str());
+            if (!fits)
+                continue;
+            const Expected<Device> there = library().device(device);
+            const Bindings bound = bind(*there, fit.plan);
+            QCOMPARE(bound.count(BoundNeed::State::Bound), int(fit.plan.needs.size()));
+            if (fit.plan.device == demo(plan).plan.device)
+                QVERIFY(fit.cost.moved == 0 && fit.plan.needs == demo(plan).plan.needs);
+        }
+        // A larger package of the same chip keeps everything where it is.
+        QCOMPARE(on("se4332-c100", "sluice-node-c-done").cost.moved, 0);
+        QCOMPARE(on("al7654-b176", "pump-hall-a-done").cost.moved, 0);
     }
 
     void whatIsHeldStays()
