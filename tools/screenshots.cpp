@@ -109,6 +109,10 @@ const std::vector<Scene>& scenes()
              open(w, "pump-hall-a-done.bindrel");
              select(w, Place::Kind::Need, "pump");
          }},
+        {"wiring-grid", [](MainWindow& w) {
+             open(w, "pump-hall-a-grid.bindrel");
+             select(w, Place::Kind::Need, "pump");
+         }},
         {"wiring-ditch", [](MainWindow& w) {
              open(w, "ditch-meter-d-done.bindrel");
              select(w, Place::Kind::Need, "fence-bus");
@@ -167,6 +171,12 @@ int main(int argc, char** argv)
     QTemporaryDir scratch(QDir::tempPath() + "/plans-XXXXXX");
     for (const QString& name : QDir(arguments[1]).entryList({"*.bindrel"}, QDir::Files))
         QFile::copy(arguments[1] + "/" + name, scratch.path() + "/" + name);
+    // The same plan on the chip's other package.
+    QFile pump(scratch.filePath("pump-hall-a-done.bindrel"));
+    QFile grid(scratch.filePath("pump-hall-a-grid.bindrel"));
+    if (pump.open(QIODevice::ReadOnly) && grid.open(QIODevice::WriteOnly))
+        grid.write(pump.readAll().replace("AL7654-F144", "AL7654-B176"));
+    grid.close();
     g_examples = scratch.path();
     QDir().mkpath(arguments[2]);
     const QStringList wanted = arguments.mid(3);

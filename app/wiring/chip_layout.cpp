@@ -1,9 +1,12 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/wiring/chip_layout.h"
 
+#include "core/pins/sides.h"
+
 #include <algorithm>
 #include <cmath>
 #include <map>
+#include <set>
 
 namespace bindrel {
 
@@ -12,6 +15,8 @@ namespace {
 constexpr double kPitch = 15;
 constexpr double kCorner = 52; ///< room for the names of the neighbouring side inside the body
 constexpr double kLeg = 9;
+constexpr double kBallPitch = 26;  ///< room for the wires of the balls farther in
+constexpr double kBallMargin = 22; ///< for the letters and numbers of rows and columns
 constexpr double kCardWidth = 122;
 constexpr double kCardTitle = 20;
 constexpr double kTerminalRow = 15;
@@ -76,8 +81,93 @@ public:
     }
 
 private:
+    /// A ball grid as seen from above, A1 at the top left. A ball's wire leaves towards the nearest edge, in the gap beside its
+    /// row; the deeper the ball the farther from the row, so that the wires of one row do not meet.
+    void placeBalls()
+    {
+        out_.grid = true;
+        const auto& pins = s_.device->package.pins;
+        int rows = 1;
+        int columns = 1;
+        std::vector<std::pair<int, int>> places;
+        for (size_t i = 0; i < pins.size(); ++i) {
+            // A name that is no ball's still gets a place, in rows of its own below the grid.
+            const auto place = ballAt(pins[i].number);
+            places.push_back(place ? *place : std::pair(-1, static_cast<int>(i)));
+            if (place) {
+                rows = std::max(rows, place->first + 1);
+                columns = std::max(columns, place->second + 1);
+            }
+        }
+        int spare = rows;
+        int column = 0;
+        for (auto& place : places)
+            if (place.first < 0) {
+                place = {spare, column};
+                if (++column == columns) {
+                    column = 0;
+                    ++spare;
+                }
+            }
+        rows = spare + (column > 0);
+        out_.body = QRectF(0, 0, columns * kBallPitch + 2 * kBallMargin, rows * kBallPitch + 2 * kBallMargin);
+        const QRectF& b = out_.body;
+        const auto centreOf = [&](int row, int col) { return QPointF(b.left() + kBallMargin + (col + 0.5) * kBallPitch, b.top() + kBallMargin + (row + 0.5) * kBallPitch); };
+        std::set<std::pair<int, int>> taken(places.begin(), places.end());
+        for (size_t i = 0; i < pins.size(); ++i) {
+            ChipLayout::Pin pin;
+            const auto [row, col] = places[i];
+            const QPointF centre = centreOf(row, col);
+            pin.box = QRectF(centre - QPointF(kLeg / 2, kLeg / 2), QSizeF(kLeg, kLeg));
+            pin.pad = pins[i].pad >= 0;
+            pin.side = static_cast<Side>(sideOf(s_.device->package, i));
+            const bool across = pin.side == Side::Left || pin.side == Side::Right;
+            const int depth = pin.side == Side::Left ? col : pin.side == Side::Right ? columns - 1 - col : pin.side == Side::Top ? row : rows - 1 - row;
+            const int deepest = (across ? columns : rows) / 2;
+            // Between the edge of this ball's row and that of the next.
+            const double room = kBallPitch - kLeg - 4;
+            const double off = depth == 0 ? 0 : kLeg / 2 + 2 + room * depth / (deepest + 1);
+            const double edge = pin.side == Side::Left ? b.left() : pin.side == Side::Right ? b.right() : pin.side == Side::Top ? b.top() : b.bottom();
+            pin.tip = across ? QPointF(edge, centre.y() + off) : QPointF(centre.x() + off, edge);
+            pin.escape << pin.tip << (across ? QPointF(centre.x(), pin.tip.y()) : QPointF(pin.tip.x(), centre.y())) << centre;
+            out_.pins.push_back(pin);
+            if (pins[i].pad >= 0)
+                pinOfPad_[pins[i].pad] = int(i);
+        }
+        // The largest square of empty places about the middle.
+        int half = 0;
+        const auto empty = [&](int reach) {
+            for (int row = rows / 2 - reach; row <= (rows - 1) / 2 + reach; ++row)
+                for (int col = columns / 2 - reach; col <= (columns - 1) / 2 + reach; ++col)
+                    if (taken.contains({row, col}))
+                        return false;
+            return true;
+        };
+        while (half < std::min(rows, columns) / 2 && empty(half))
+            ++half;
+        if (half >= 2) {
+            const QPointF first = centreOf(rows / 2 - half + 1, columns / 2 - half + 1);
+            const QPointF last = centreOf((rows - 1) / 2 + half - 1, (columns - 1) / 2 + half - 1);
+            out_.hole = QRectF(first, last).adjusted(-kBallPitch / 2, -kBallPitch / 2, kBallPitch / 2, kBallPitch / 2);
+        }
+        // Beside the ways out of the outermost balls, which run through the margin.
+        for (size_t i = 0; i < pins.size(); ++i) {
+            const size_t digits = pins[i].number.find_first_of("0123456789");
+            if (!ballAt(pins[i].number))
+                continue;
+            if (places[i].second == 0)
+                out_.rulers.emplace_back(QString::fromStdString(pins[i].number.substr(0, digits)), QPointF(b.left() + kBallMargin / 2, centreOf(places[i].first, 0).y() - 7));
+            if (places[i].first == 0)
+                out_.rulers.emplace_back(QString::fromStdString(pins[i].number.substr(digits)), QPointF(centreOf(0, places[i].second).x() - 8, b.top() + kBallMargin / 2));
+        }
+    }
+
     void placePins()
     {
+        if (s_.device->package.kind == Package::Kind::BallGrid) {
+            placeBalls();
+            return;
+        }
         const auto& pins = s_.device->package.pins;
         const bool dual = s_.device->package.kind == Package::Kind::DualRow;
         const size_t perSide = dual ? (pins.size() + 1) / 2 : (pins.size() + 3) / 4;
@@ -467,7 +557,10 @@ QPolygonF ChipLayout::ghost(const QPointF& from, int index) const
         out = {0, 10};
         break;
     }
-    return QPolygonF{from, pin.tip + out, pin.tip};
+    QPolygonF path{from, pin.tip + out, pin.tip};
+    for (qsizetype i = 1; i < pin.escape.size(); ++i)
+        path << pin.escape[i];
+    return path;
 }
 
 } // namespace bindrel

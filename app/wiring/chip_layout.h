@@ -25,7 +25,8 @@ struct ChipLayout {
     struct Pin {
         Side side = Side::Left;
         QRectF box;        ///< the leg's square
-        QPointF tip;       ///< where wires end
+        QPointF tip;       ///< where wires end; of a ball, where they come out from under the chip
+        QPolygonF escape;  ///< from the tip to the ball; empty for pins at the edge
         bool pad = false;  ///< against supply, ground and dedicated pins
     };
     struct Terminal {
@@ -48,6 +49,9 @@ struct ChipLayout {
     };
 
     QRectF body;
+    bool grid = false;  ///< balls under the chip instead of legs at its edge
+    QRectF hole;        ///< a part of the middle without balls, where the name can stand; null when there is none
+    std::vector<std::pair<QString, QPointF>> rulers; ///< names of a grid's rows and columns
     QRectF bounds;
     std::vector<Pin> pins; ///< as Package::pins
     std::vector<Card> cards;

@@ -70,6 +70,7 @@ private:
     void drawCards(QPainter&) const;
     void drawWires(QPainter&) const;
     void drawChip(QPainter&) const;
+    void drawGrid(QPainter&) const;
     void drawPins(QPainter&) const;
     void drawGhosts(QPainter&) const;
     void drawContests(QPainter&) const;

@@ -103,6 +103,10 @@ void ChipView::drawChip(QPainter& p) const
     p.setPen(QPen(t.ink, 1.2));
     p.setBrush(t.raised);
     p.drawRect(layout_.body);
+    if (layout_.grid) {
+        drawGrid(p);
+        return;
+    }
     // The mark at pin 1, as the data sheet prints it.
     p.setBrush(Qt::NoBrush);
     p.drawEllipse(layout_.body.topLeft() + QPointF(17, 17), 5.5, 5.5);
@@ -115,6 +119,40 @@ void ChipView::drawChip(QPainter& p) const
     const int used = int(std::count_if(s.bindings.padClaims.begin(), s.bindings.padClaims.end(), [](const auto& c) { return !c.empty(); }));
     p.drawText(middle.translated(0, 10), Qt::AlignCenter, QString("%1, top view").arg(QString::fromStdString(s.device->package.name)));
     p.drawText(middle.translated(0, 26), Qt::AlignCenter, QString("%1 of %2 pads in use").arg(used).arg(s.device->pads.size()));
+}
+
+/// What stands on the body of a ball grid: the corner of A1, rows and columns, the name where there is room, and the ends of
+/// the wires, which run beneath it.
+void ChipView::drawGrid(QPainter& p) const
+{
+    const Theme& t = Theme::get();
+    const Snapshot& s = shown();
+    const QPointF corner = layout_.body.topLeft();
+    p.setPen(Qt::NoPen);
+    p.setBrush(t.ink);
+    p.drawPolygon(QPolygonF{corner, corner + QPointF(9, 0), corner + QPointF(0, 9)});
+    if (transform_.m11() > 0.72) {
+        p.setFont(t.mono(9));
+        p.setPen(t.muted);
+        for (const auto& [text, at] : layout_.rulers)
+            p.drawText(QRectF(at - QPointF(12, 8), QSizeF(24, 16)), Qt::AlignCenter, text);
+    }
+    for (const auto& wire : layout_.wires) {
+        const bool above = emphasised(wire.need);
+        p.setPen(QPen(faded(hueOf(s, s.plan.needs[size_t(wire.need)]), above ? 1 : 0.45), above && !view_.selectedNeed().empty() ? 1.9 : 1.2));
+        p.setBrush(Qt::NoBrush);
+        p.drawPolyline(layout_.pins[size_t(wire.pin)].escape);
+    }
+    if (layout_.hole.isNull())
+        return;
+    const int used = int(std::count_if(s.bindings.padClaims.begin(), s.bindings.padClaims.end(), [](const auto& c) { return !c.empty(); }));
+    p.setPen(t.ink);
+    p.setFont(t.text(14, true));
+    p.drawText(layout_.hole.translated(0, -16), Qt::AlignCenter, QString::fromStdString(s.device->name));
+    p.setPen(t.muted);
+    p.setFont(t.text(11));
+    p.drawText(layout_.hole.translated(0, 4), Qt::AlignCenter, QString("%1, top view").arg(QString::fromStdString(s.device->package.name)));
+    p.drawText(layout_.hole.translated(0, 20), Qt::AlignCenter, QString("%1 of %2 pads in use").arg(used).arg(s.device->pads.size()));
 }
 
 void ChipView::drawPins(QPainter& p) const
@@ -151,7 +189,13 @@ void ChipView::drawPins(QPainter& p) const
             p.setBrush(Qt::NoBrush);
             p.drawRect(pin.box.adjusted(-3, -3, 3, 3));
         }
-        if (!showNames)
+        if (layout_.grid && scale > 1.7) {
+            // Names fit between the rows only when the picture is large.
+            p.setFont(t.mono(6, used));
+            p.setPen(used || facts.pad < 0 ? t.ink : t.muted);
+            p.drawText(QRectF(pin.box.center() + QPointF(-13, 4.5), QSizeF(26, 9)), Qt::AlignCenter, QString::fromStdString(facts.name));
+        }
+        if (!showNames || layout_.grid)
             continue;
         p.save();
         const QPointF c = pin.box.center();

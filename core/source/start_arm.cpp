@@ -12,40 +12,14 @@ void writeArmStart(Writer& w)
     const std::string& p = names.prefix;
     w.line("#include <stdint.h>");
     w.line();
-    w.linef("extern uint32_t {0}_stack_top, {0}_data_load, {0}_data_start, {0}_data_end, {0}_bss_start, {0}_bss_end;", p);
-    w.line("int main(void);");
-    w.linef("void {}_reset(void);", p);
-    w.linef("void {}_unhandled(void);", p);
-    w.line();
-    std::vector<std::string> table(size_t(core.vectorCount));
-    for (const Instance& instance : f.device.instances)
-        for (const auto& [event, number] : instance.interrupts) {
-            table[size_t(number)] = handlerName(names, instance.name, event);
-            w.linef("__attribute__((weak, alias(\"{}_unhandled\"))) void {}(void);", p, table[size_t(number)]);
-        }
-    w.line();
-    w.comment("An interrupt that nobody handles stops here, where a debugger finds it.");
-    w.linef("void {}_unhandled(void)", p);
-    w.line("{");
-    w.line("    for (;;) {");
-    w.line("    }");
-    w.line("}");
-    w.line();
+    const std::vector<std::string> table = declareStart(w, {"reset"});
     w.linef("void {}_reset(void)", p);
     w.line("{");
     if (core.fpu) {
         w.comment("Floating point on: full access to coprocessors 10 and 11 (CPACR), before any code uses it.", 4);
         w.line("    *(volatile uint32_t *)0xE000ED88u |= 0x00F00000u;");
     }
-    w.linef("    const volatile uint32_t *from = &{}_data_load;", p);
-    w.linef("    for (volatile uint32_t *to = &{0}_data_start; to < &{0}_data_end; to++, from++) {{", p);
-    w.line("        *to = *from;");
-    w.line("    }");
-    w.linef("    for (volatile uint32_t *to = &{0}_bss_start; to < &{0}_bss_end; to++) {{", p);
-    w.line("        *to = 0u;");
-    w.line("    }");
-    w.line("    (void)main();");
-    w.linef("    {}_unhandled();", p);
+    writeMemorySetUp(w);
     w.line("}");
     w.line();
     w.linef("struct {}_vectors {{", p);
@@ -64,7 +38,7 @@ void writeArmStart(Writer& w)
     w.line("    },");
     w.line("    .chip = {");
     for (size_t i = 0; i < table.size(); ++i)
-        w.linef("        {}, /* {} */", table[i].empty() ? p + "_unhandled" : table[i], i);
+        w.linef("        {}, /* {} */", table[i], i);
     w.line("    },");
     w.line("};");
 }

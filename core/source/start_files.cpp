@@ -117,6 +117,46 @@ SourceFile toolchainFile(const Facts& f, const Names& names)
 
 } // namespace
 
+std::vector<std::string> declareStart(Writer& w, const std::vector<std::string>& functions)
+{
+    const std::string& p = w.names.prefix;
+    w.linef("extern uint32_t {0}_stack_top, {0}_data_load, {0}_data_start, {0}_data_end, {0}_bss_start, {0}_bss_end;", p);
+    w.line("int main(void);");
+    for (const std::string& function : functions)
+        w.linef("void {}_{}(void);", p, function);
+    w.linef("void {}_unhandled(void);", p);
+    w.line();
+    std::vector<std::string> table(size_t(w.facts.device.cores[w.names.core].vectorCount), p + "_unhandled");
+    for (const Instance& instance : w.facts.device.instances)
+        for (const auto& [event, number] : instance.interrupts) {
+            table[size_t(number)] = handlerName(w.names, instance.name, event);
+            w.linef("__attribute__((weak, alias(\"{}_unhandled\"))) void {}(void);", p, table[size_t(number)]);
+        }
+    w.line();
+    w.comment("What nobody handles stops here, where a debugger finds it.");
+    w.linef("void {}_unhandled(void)", p);
+    w.line("{");
+    w.line("    for (;;) {");
+    w.line("    }");
+    w.line("}");
+    w.line();
+    return table;
+}
+
+void writeMemorySetUp(Writer& w)
+{
+    const std::string& p = w.names.prefix;
+    w.linef("    const volatile uint32_t *from = &{}_data_load;", p);
+    w.linef("    for (volatile uint32_t *to = &{0}_data_start; to < &{0}_data_end; to++, from++) {{", p);
+    w.line("        *to = *from;");
+    w.line("    }");
+    w.linef("    for (volatile uint32_t *to = &{0}_bss_start; to < &{0}_bss_end; to++) {{", p);
+    w.line("        *to = 0u;");
+    w.line("    }");
+    w.line("    (void)main();");
+    w.linef("    {}_unhandled();", p);
+}
+
 std::string handlerName(const Names& names, const std::string& instance, const std::string& event)
 {
     return names.prefix + "_on_" + instance + "_" + event;

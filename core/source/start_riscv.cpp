@@ -13,27 +13,7 @@ void writeRiscVStart(Writer& w)
     const std::string& p = names.prefix;
     w.linef("#include \"{}_regs.h\"", p);
     w.line();
-    w.linef("extern uint32_t {0}_stack_top, {0}_data_load, {0}_data_start, {0}_data_end, {0}_bss_start, {0}_bss_end;", p);
-    w.line("int main(void);");
-    w.linef("void {}_entry(void);", p);
-    w.linef("void {}_reset(void);", p);
-    w.linef("void {}_trap(void);", p);
-    w.linef("void {}_unhandled(void);", p);
-    w.line();
-    std::vector<std::string> table(size_t(core.vectorCount));
-    for (const Instance& instance : f.device.instances)
-        for (const auto& [event, number] : instance.interrupts) {
-            table[size_t(number)] = handlerName(names, instance.name, event);
-            w.linef("__attribute__((weak, alias(\"{}_unhandled\"))) void {}(void);", p, table[size_t(number)]);
-        }
-    w.line();
-    w.comment("An interrupt or exception that nobody handles stops here, where a debugger finds it.");
-    w.linef("void {}_unhandled(void)", p);
-    w.line("{");
-    w.line("    for (;;) {");
-    w.line("    }");
-    w.line("}");
-    w.line();
+    const std::vector<std::string> table = declareStart(w, {"entry", "reset", "trap"});
     w.comment("First instructions after reset: global pointer, stack, trap vector (direct mode).");
     w.linef("__attribute__((naked, section(\".vectors\"), used)) void {}_entry(void)", p);
     w.line("{");
@@ -49,20 +29,12 @@ void writeRiscVStart(Writer& w)
     w.line();
     w.linef("void {}_reset(void)", p);
     w.line("{");
-    w.linef("    const volatile uint32_t *from = &{}_data_load;", p);
-    w.linef("    for (volatile uint32_t *to = &{0}_data_start; to < &{0}_data_end; to++, from++) {{", p);
-    w.line("        *to = *from;");
-    w.line("    }");
-    w.linef("    for (volatile uint32_t *to = &{0}_bss_start; to < &{0}_bss_end; to++) {{", p);
-    w.line("        *to = 0u;");
-    w.line("    }");
-    w.line("    (void)main();");
-    w.linef("    {}_unhandled();", p);
+    writeMemorySetUp(w);
     w.line("}");
     w.line();
     w.linef("static void (*const handlers[{}])(void) = {{", core.vectorCount);
     for (size_t i = 0; i < table.size(); ++i)
-        w.linef("    {}, /* {} */", table[i].empty() ? p + "_unhandled" : table[i], i);
+        w.linef("    {}, /* {} */", table[i], i);
     w.line("};");
     w.line();
     w.comment("A machine external interrupt (mcause 11) is handed to the handlers of all that wait; reading the claim takes the "

@@ -97,6 +97,10 @@ size_t coreOf(const Facts& facts, size_t need);
 /// Writes the functions that start one core's program, as its architecture wants it.
 void writeArmStart(Writer& w);
 void writeRiscVStart(Writer& w);
+/// What both begin with: symbols of the linker script, the named functions, weak handlers. Gives the handler of each number.
+std::vector<std::string> declareStart(Writer& w, const std::vector<std::string>& functions);
+/// The end of a reset function: data and zeroes in place, then main.
+void writeMemorySetUp(Writer& w);
 std::string handlerName(const Names& names, const std::string& instance, const std::string& event);
 std::vector<SourceFile> needFiles(const Facts& facts, const Names& names, size_t need);
 

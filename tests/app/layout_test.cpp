@@ -101,6 +101,40 @@ private Q_SLOTS:
             QVERIFY(layout.bounds.contains(pin.box));
     }
 
+    void aBallGridIsAGrid()
+    {
+        Workpiece work = demo("pump-hall-a-done");
+        work.device = std::make_shared<const Device>(library().device("AL7654-B176").value());
+        const auto s = run(work);
+        QCOMPARE(s->bindings.count(BoundNeed::State::Bound), int(work.plan.needs.size()));
+        const ChipLayout layout = layOut(*s);
+        QVERIFY(layout.grid && layout.pins.size() == 176 && layout.rulers.size() == 30);
+        const auto at = [&](const char* ball) -> const ChipLayout::Pin& {
+            for (size_t i = 0; i < layout.pins.size(); ++i)
+                if (s->device->package.pins[i].number == ball)
+                    return layout.pins[i];
+            qFatal("no ball %s", ball);
+        };
+        // A1 at the top left, R15 at the bottom right; rows go down, columns to the right.
+        QVERIFY(at("A1").box.center().x() < at("A2").box.center().x() && at("A1").box.center().y() < at("B1").box.center().y());
+        QVERIFY(at("R15").box.center().x() > at("A1").box.center().x() && at("R15").box.center().y() > at("A1").box.center().y());
+        QVERIFY(!layout.hole.isNull());
+        for (size_t i = 0; i < layout.pins.size(); ++i) {
+            const ChipLayout::Pin& pin = layout.pins[i];
+            QVERIFY(layout.body.contains(pin.box) && !layout.hole.intersects(pin.box));
+            QCOMPARE(pin.escape.last(), pin.box.center());
+            // The way out touches no other ball.
+            for (size_t k = 0; k < layout.pins.size(); ++k)
+                for (qsizetype n = 0; k != i && n + 1 < pin.escape.size(); ++n) {
+                    const QRectF run = QRectF(pin.escape[n], pin.escape[n + 1]).normalized().adjusted(-0.1, -0.1, 0.1, 0.1);
+                    QVERIFY2(!run.intersects(layout.pins[k].box), s->device->package.pins[i].number.c_str());
+                }
+        }
+        // Every wire ends where its ball's way out begins.
+        for (const auto& wire : layout.wires)
+            QCOMPARE(wire.path.last(), layout.pins[size_t(wire.pin)].tip);
+    }
+
     void aSmallChangeMovesFewThings()
     {
         const ChipLayout before = layOut(*run(demo()));
