@@ -7,6 +7,7 @@
 
 #include <filesystem>
 #include <malloc.h>
+#include <random>
 #include <unistd.h>
 
 using namespace bindrel;
@@ -75,6 +76,77 @@ BENCHMARK_CAPTURE(bindEverythingFromNothing, sluice, "sluice-node-c-done")->Unit
 BENCHMARK_CAPTURE(bindEverythingFromNothing, rain, "rain-post-b-done")->Unit(benchmark::kMillisecond);
 BENCHMARK_CAPTURE(bindEverythingFromNothing, pump, "pump-hall-a-done")->Unit(benchmark::kMillisecond);
 BENCHMARK_CAPTURE(bindEverythingFromNothing, ditch, "ditch-meter-d-done")->Unit(benchmark::kMillisecond);
+
+/// A made-up chip of 512 pads: instances whose signals each have three pads to choose from, and bits that go anywhere.
+Device largeChip(std::mt19937& random)
+{
+    Device d;
+    d.name = "LARGE";
+    d.cores.push_back({});
+    Block uart, spi, port;
+    uart.name = uart.kind = "uart";
+    spi.name = spi.kind = "spi";
+    port.name = port.kind = "port";
+    d.blocks = {uart, spi, port};
+    Instance portInstance;
+    portInstance.name = "PORT";
+    portInstance.block = 2;
+    d.instances = {portInstance};
+    for (int p = 0; p < 512; ++p) {
+        Pad pad;
+        pad.name = "P" + std::to_string(p);
+        pad.port = 0;
+        pad.bit = p % 16;
+        d.pads.push_back(pad);
+        d.package.pins.push_back({std::to_string(p + 1), PackagePin::Kind::Pad, p, pad.name});
+    }
+    const auto add = [&](const char* stem, int block, int count, const std::vector<const char*>& signals) {
+        for (int i = 0; i < count; ++i) {
+            Instance instance;
+            instance.name = stem + std::to_string(i);
+            instance.block = block;
+            for (const char* signal : signals)
+                instance.signals.push_back({signal, InstanceSignal::Direction::Both});
+            for (int set = 0; set < 3; ++set) {
+                const int first = int(random() % (512 - signals.size()));
+                for (size_t s = 0; s < signals.size(); ++s) {
+                    d.pads[size_t(first) + s].routes.push_back(int(d.routes.size()));
+                    d.routes.push_back({first + int(s), int(d.instances.size()), int(s), Route::Mechanism::GroupRemap, -1, {}, -1});
+                }
+            }
+            d.instances.push_back(instance);
+        }
+    };
+    add("U", 0, 48, {"TX", "RX", "RTS", "CTS"});
+    add("S", 1, 32, {"SCK", "MOSI", "MISO", "CS"});
+    return d;
+}
+
+/// 200 needs that want four pads of five, from nothing.
+void placementOf512Pads(benchmark::State& state)
+{
+    std::mt19937 random(3);
+    const Device device = largeChip(random);
+    Plan plan;
+    PlacementRequest request;
+    for (int n = 0; n < 200; ++n) {
+        Need need;
+        need.id = need.title = "n" + std::to_string(n);
+        need.kind = n < 40 ? "uart" : n < 68 ? "spi" : "gpio";
+        if (n < 40)
+            need.goals["flow"] = "RTS/CTS";
+        need.part = "part" + std::to_string(n / 4);
+        plan.needs.push_back(need);
+        request.needs.push_back(n);
+    }
+    for (auto _ : state) {
+        const PlacementResult result = place(device, Board(), plan, request);
+        state.counters["found"] = double(result.ways.size());
+        state.counters["proven"] = result.proven;
+        state.counters["sides"] = result.ways.empty() ? -1 : result.ways[0].cost.sides;
+    }
+}
+BENCHMARK(placementOf512Pads)->Unit(benchmark::kMillisecond);
 
 void untangleFiveWays(benchmark::State& state)
 {
