@@ -331,6 +331,27 @@ private Q_SLOTS:
         }
     }
 
+    void aChangedDeviceIsTold()
+    {
+        const std::string text = replaced(textOf(demoPath("sluice-node-c-done")), "\"board\":", "\"device_file\": { \"revision\": \"0123456789abcdef\", \"from\": \"shipped\" },\n  \"board\":");
+        QVERIFY(writeFileAtomically(planPath().toStdString(), text).ok());
+        bool told = false;
+        QTimer::singleShot(200, this, [&told] {
+            for (QWidget* widget : QApplication::topLevelWidgets())
+                if (auto* box = qobject_cast<QMessageBox*>(widget); box && box->objectName() == "deviceChanges") {
+                    told = box->text().contains("SE4332-C64") && box->informativeText().contains("is not kept on this machine");
+                    QTest::keyClick(box, Qt::Key_Return);
+                }
+        });
+        QVERIFY(w_->openPlan(planPath()));
+        QTRY_VERIFY(told);
+        // Saving notes the file as it is now, and nothing is told any more.
+        shortcut(QKeySequence("Ctrl+B"));
+        QVERIFY(w_->document().save().ok());
+        QVERIFY(w_->openPlan(planPath()));
+        QVERIFY(w_->document().deviceChanges().empty());
+    }
+
     void waysOutAreLookedAtThenTaken()
     {
         open("tangled");

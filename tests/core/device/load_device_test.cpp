@@ -92,6 +92,27 @@ private Q_SLOTS:
         COMPARE_TEXT(device.problem().text(), "own.json:14:21: /package/pins/2: PA1 is on two pins.");
     }
 
+    void aDeviceCanDifferFromItsFamily()
+    {
+        const char* overrides = R"("overrides": { "blocks": { "uart": { "abilities": { "oversampling": [8] }, "roles": { "oversampling": { "field": "CTL.OVS", "encoding": { "table": [[8, 0]] } } } } } },
+  "package": {)";
+        const Expected<Device> device = parse(replaced(own_, "\"package\": {", overrides), family_);
+        QVERIFY2(device.ok(), device.ok() ? "" : device.problem().text().c_str());
+        const int uart = device->findInstance("UART1");
+        QCOMPARE(device->abilities(uart, "oversampling"), (std::vector<std::int64_t>{8}));
+        QCOMPARE(*device->blockOf(uart).role("oversampling")->encoding.encode(8), 0u);
+        QVERIFY(!device->blockOf(uart).role("oversampling")->encoding.encode(16));
+        // The rest of the block is the family's.
+        QCOMPARE(device->ability(uart, "fraction_bits", 0), 4);
+        QVERIFY(device->blockOf(uart).role("divider"));
+        const Expected<Device> unknown = parse(replaced(replaced(own_, "\"package\": {", overrides), "\"uart\": { \"abilities\"", "\"uatr\": { \"abilities\""), family_);
+        QVERIFY(!unknown.ok());
+        COMPARE_TEXT(unknown.problem().pointer, "/overrides/blocks/uatr");
+        const Expected<Device> absent = parse(replaced(own_, "\"absent\": [", "\"absent\": [\"UART9\", "), family_);
+        QVERIFY(!absent.ok());
+        QVERIFY(absent.problem().message.find("\"UART9\" is no instance, signal or pad of the family") == 0);
+    }
+
     void familyOutsideItsFolderIsNotFollowed()
     {
         QTemporaryDir folder;
