@@ -22,7 +22,12 @@ Names makeNames(const Facts& f, size_t core, std::vector<std::string>& renamed)
     for (const char* reserved : {"board", "regs", "clocks", "pins", "interrupts", "start", "wait", "bring_up", "status", "interrupt_enable", "toolchain", "vectors", "release", "trap", "entry"})
         identifiers.take(reserved);
     for (const Need& need : f.plan.needs) {
-        names.needs.push_back(identifiers.take(need.id));
+        // Files of another core's program carry its name; a need's must not look like them.
+        std::string id = need.id;
+        for (size_t other = 1; other < f.device.cores.size(); ++other)
+            if (const std::string name = identifierOf(lowered(f.device.cores[other].id)); identifierOf(id) == name || identifierOf(id).starts_with(name + "_"))
+                id = "need-" + id;
+        names.needs.push_back(identifiers.take(id));
         std::string plain = need.id;
         for (char& c : plain)
             c = c == '-' ? '_' : c;

@@ -169,6 +169,16 @@ private Q_SLOTS:
         QVERIFY(Chip::at(0x5811004C) != 0);
     }
 
+    void namesOfCoresAreKeptApart()
+    {
+        // A need that is called like a core does not get its files into that core's program.
+        Workpiece work = demo("pump-hall-a-done");
+        work.plan.need("alarm")->id = "m4-alarm";
+        const auto s = run(work);
+        QVERIFY(s->source.find("pump_need_m4_alarm.c") && !s->source.find("pump_m4_alarm.c"));
+        QCOMPARE(s->source.renamed.size(), size_t(1));
+    }
+
     void ditchMeter()
     {
         const auto s = run(demo("ditch-meter-d-done"));
