@@ -1,8 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/base/text.h"
 #include "core/findings/finding.h"
-#include "core/pins/candidates.h"
 #include "core/pins/options.h"
+#include "core/pins/taken.h"
 
 #include <fmt/format.h>
 
@@ -122,7 +122,7 @@ void contestedInstances(const Facts& f, std::vector<Finding>& out)
 }
 void contestedLines(const Facts& f, std::vector<Finding>& out)
 {
-    contests(f, out, Resource::Kind::Line, "pads of the same bit share it over all ports. Move one to a pad of another bit");
+    contests(f, out, Resource::Kind::Line, "it watches one pad. Move one to a pad of another line");
 }
 
 void contestedUnits(const Facts& f, std::vector<Finding>& out)

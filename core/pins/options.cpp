@@ -2,8 +2,7 @@
 #include "core/pins/options.h"
 
 #include "core/base/text.h"
-#include "core/pins/candidates.h"
-#include "core/pins/placement.h"
+#include "core/pins/taken.h"
 
 #include <fmt/format.h>
 
@@ -152,10 +151,12 @@ Edit takeOption(const Device& device, const Board& board, const Plan& plan, cons
         moved.binding.pads[std::string(signal)] = device.pads[size_t(option.pad)].name;
         trial.holds.insert(holdOfSignal(need.id, signal));
         trial.holds.insert(holdOfNeed(need.id));
-        const std::vector<int> demand = padDemand(device, plan, bindings);
-        const std::vector<Candidate> found =
-            candidatesFor(device, board, trial, moved, takenBy(device, trial, needIndex), demand, 1);
-        binding = found.empty() ? moved.binding : found.front().binding;
+        PlacementRequest request;
+        request.needs = {needIndex};
+        const PlacementResult found = place(device, board, trial, request);
+        binding = moved.binding;
+        if (!found.ways.empty() && !found.ways.front().bindings.empty())
+            binding = found.ways.front().bindings.front().second;
     } else {
         binding.pads[std::string(signal)] = device.pads[size_t(option.pad)].name;
     }

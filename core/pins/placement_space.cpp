@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "core/pins/candidates.h"
 #include "core/pins/placer.h"
 #include "core/pins/sides.h"
+#include "core/pins/taken.h"
 
 #include <algorithm>
 

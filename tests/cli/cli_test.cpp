@@ -78,7 +78,7 @@ private Q_SLOTS:
         QCOMPARE(cli({"check", "tangled.bindrel"}).out,
                  QByteArray("error PIN-01: PD3 is wanted by Probe alert input and Uplink request to send; a pad carries one signal. Move one of them.\n"
                             "error PIN-01: PD12 is wanted by Frost heater output and Debug clock; a pad carries one signal. Move one of them.\n"
-                            "error PIN-03: Interrupt line 6 is wanted by Modem ring input and Lid switch input; pads of the same bit share it over all ports. Move one to a pad of another bit.\n"
+                            "error PIN-03: Interrupt line 6 is wanted by Modem ring input and Lid switch input; it watches one pad. Move one to a pad of another line.\n"
                             "error PIN-06: Frost heater output sits on PD12, which is routed to DBG_CLK on the board. Move it.\n"
                             "error CLK-01: Bus 1 runs at 160 MHz, 80 MHz above its limit of 80 MHz in range 1. Slow it down, or choose a faster operating range.\n"
                             "error CLK-01: I2C2 runs at 160 MHz, 80 MHz above its limit of 80 MHz in range 1. Slow it down, or choose a faster operating range.\n"

@@ -72,6 +72,19 @@ inline std::string findingsText(const Snapshot& s)
     return out;
 }
 
+/// Every way to bind one need on a plan where the others stay, as the placement search finds them.
+inline std::vector<Binding> waysToBind(const Device& device, const Board& board, const Plan& plan, int need)
+{
+    PlacementRequest request;
+    request.needs = {need};
+    request.count = 100'000;
+    request.maxSteps = 100'000'000;
+    std::vector<Binding> out;
+    for (const Placement& way : place(device, board, plan, request).ways)
+        out.push_back(way.bindings.empty() ? plan.needs[size_t(need)].binding : way.bindings.front().second);
+    return out;
+}
+
 inline double hertz(const Snapshot& s, const char* clock) { return s.rates.clocks[size_t(s.device->findClock(clock))].rate.toDouble(); }
 
 /// The text with its first occurrence of `from` replaced; the test fails when there is none.

@@ -1,6 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/base/text.h"
-#include "core/pins/candidates.h"
 #include "tests/support/fixtures.h"
 
 #include <set>
@@ -70,7 +69,7 @@ private Q_SLOTS:
         QVERIFY(!after.need("level-probes")->binding.pads.empty());
     }
 
-    void candidatesAgreeWithEnumeration()
+    void waysAgreeWithEnumeration()
     {
         // Every pair of pads for an I2C need, by brute force over the device's routes.
         const Workpiece work = demo("sluice-node-c-start");
@@ -82,10 +81,8 @@ private Q_SLOTS:
                         !work.board->nets.contains(scl.name) && !work.board->nets.contains(sda.name))
                         expected.insert(std::string(instance) + " " + scl.name + " " + sda.name);
         std::set<std::string> found;
-        const Need& need = *work.plan.need("level-probes");
-        const std::vector<int> demand(work.device->pads.size(), 0);
-        for (const Candidate& c : candidatesFor(*work.device, *work.board, work.plan, need, {}, demand, 10'000))
-            found.insert(c.binding.instance + " " + c.binding.pads.at("scl") + " " + c.binding.pads.at("sda"));
+        for (const Binding& way : waysToBind(*work.device, *work.board, work.plan, needIndex(work.plan, "level-probes")))
+            found.insert(way.instance + " " + way.pads.at("scl") + " " + way.pads.at("sda"));
         QCOMPARE(found.size(), expected.size());
         QVERIFY(found == expected);
     }

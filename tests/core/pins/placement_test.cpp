@@ -1,8 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "core/pins/candidates.h"
 #include "core/pins/fit.h"
 #include "core/pins/placement.h"
 #include "core/pins/sides.h"
+#include "core/pins/taken.h"
 #include "tests/support/fixtures.h"
 
 #include <numeric>

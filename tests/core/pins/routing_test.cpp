@@ -1,5 +1,4 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "core/pins/candidates.h"
 #include "tests/support/fixtures.h"
 
 #include <nlohmann/json.hpp>
@@ -28,10 +27,9 @@ class RoutingTest : public QObject {
         Plan plan;
         plan.needs.push_back(need);
         std::set<Pair> out;
-        const std::vector<int> demand(loaded->pads.size(), 0);
-        for (const Candidate& c : candidatesFor(*loaded, Board(), plan, plan.needs[0], {}, demand, 100'000))
-            if (c.binding.instance == instance)
-                out.insert({c.binding.pads.at(first), c.binding.pads.at(second)});
+        for (const Binding& binding : waysToBind(*loaded, Board(), plan, 0))
+            if (binding.instance == instance)
+                out.insert({binding.pads.at(first), binding.pads.at(second)});
         return out;
     }
 
@@ -199,11 +197,10 @@ private Q_SLOTS:
         // The search knows it too: with the fan where it is, the lamp's timer 1 can only take set 1.
         work.plan.needs[1].binding = {"TMR1", {}, {}};
         work.plan.needs[0].goals["frequency"] = "1 kHz"; // not the same time base, so no sharing
-        const std::vector<int> demand(work.device->pads.size(), 0);
         std::set<std::string> pads;
-        for (const Candidate& c : candidatesFor(*work.device, *work.board, work.plan, work.plan.needs[1], takenBy(*work.device, work.plan, 1), demand, 1000))
-            if (c.binding.instance == "TMR1")
-                pads.insert(c.binding.pads.at("out1"));
+        for (const Binding& binding : waysToBind(*work.device, *work.board, work.plan, 1))
+            if (binding.instance == "TMR1")
+                pads.insert(binding.pads.at("out1"));
         QVERIFY(pads == (std::set<std::string>{"PB1", "PB2", "PB3"}));
     }
 

@@ -1,0 +1,62 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/pins/taken.h"
+
+#include <fmt/format.h>
+
+
+namespace bindrel {
+
+void Taken::add(const Use& use, int need) { uses_[use.resource].emplace_back(use, need); }
+
+int Taken::clash(const Use& use) const
+{
+    const auto found = uses_.find(use.resource);
+    if (found != uses_.end())
+        for (const auto& [other, need] : found->second)
+            if (use.clashes(other))
+                return need;
+    return -1;
+}
+
+Taken takenBy(const Device& device, const Plan& plan, int exceptNeed)
+{
+    Taken taken;
+    for (size_t n = 0; n < plan.needs.size(); ++n)
+        if (static_cast<int>(n) != exceptNeed)
+            take(taken, device, plan.needs[n], plan.needs[n].binding, static_cast<int>(n));
+    return taken;
+}
+
+void take(Taken& taken, const Device& device, const Need& need, const Binding& binding, int index)
+{
+    Need seated = need;
+    seated.binding = binding;
+    for (const Use& use : usesOf(device, seated, seatNeed(device, seated)))
+        taken.add(use, index);
+}
+
+std::vector<int> padDemand(const Device& device, const Plan& plan, const Bindings& bindings)
+{
+    std::vector<int> demand(device.pads.size(), 0);
+    for (size_t n = 0; n < plan.needs.size(); ++n) {
+        const KindSpec* kind = findKind(plan.needs[n].kind);
+        if (!kind || kind->instanceKind.empty() || kind->instanceKind == "*" || bindings.needs[n].state == BoundNeed::State::Bound)
+            continue;
+        for (const Route& route : device.routes)
+            if (kind->servedBy(device.blockOf(route.instance).kind))
+                ++demand[size_t(route.pad)];
+    }
+    return demand;
+}
+
+std::string boardObjection(const Device& device, const Board& board, int pad, int route)
+{
+    const Pad& facts = device.pads[size_t(pad)];
+    const auto net = board.nets.find(facts.name);
+    // A net on a pad stands for what is soldered there: the pad's own fixed function.
+    if (net == board.nets.end() || (route >= 0 && device.routes[size_t(route)].mechanism == Route::Mechanism::Fixed))
+        return {};
+    return fmt::format("routed to {} on the board", net->second);
+}
+
+} // namespace bindrel
