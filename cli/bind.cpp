@@ -3,6 +3,7 @@
 #include "core/pins/options.h"
 
 #include <fmt/format.h>
+#include <nlohmann/json.hpp>
 
 namespace bindrel::cli {
 
@@ -11,11 +12,13 @@ void addBind(CLI::App& app, int& exitCode)
     struct Options {
         std::string plan;
         bool write = false;
+        std::string format = "text";
     };
     auto options = std::make_shared<Options>();
     CLI::App* command = app.add_subcommand("bind", "Bind what is open; what is bound stays where it is.");
     command->add_option("PLAN", options->plan, "Plan file")->required();
     command->add_flag("--write", options->write, "Save the plan; without it the bindings are only listed");
+    command->add_option("--format", options->format, "text or json")->check(CLI::IsMember({"text", "json"}));
     command->callback([options, &exitCode] {
         const auto s = openPlan(options->plan);
         if (!s) {
@@ -23,7 +26,10 @@ void addBind(CLI::App& app, int& exitCode)
             return;
         }
         if (s->bindings.count(BoundNeed::State::Open) == 0) {
-            fmt::print("{}: no need is open\n", s->plan.name);
+            if (options->format == "json")
+                fmt::print("{}\n", nlohmann::ordered_json{{"plan", s->plan.name}, {"changes", nlohmann::ordered_json::array()}}.dump(2));
+            else
+                fmt::print("{}: no need is open\n", s->plan.name);
             return;
         }
         const Expected<Edit> edit = bindAllOpen(*s->device, *s->board, s->plan);
@@ -32,8 +38,16 @@ void addBind(CLI::App& app, int& exitCode)
             exitCode = kFindings;
             return;
         }
-        for (const Change& change : edit->changes)
-            fmt::print("{}\n", describe(s->plan, change));
+        if (options->format == "json") {
+            nlohmann::ordered_json json{{"plan", s->plan.name}, {"changes", nlohmann::ordered_json::array()}};
+            for (const Change& change : edit->changes)
+                if (const auto* set = std::get_if<SetBinding>(&change))
+                    json["changes"].push_back({{"need", set->need}, {"instance", set->binding.instance}, {"pads", set->binding.pads}, {"dma", set->binding.dma}});
+            fmt::print("{}\n", json.dump(2));
+        } else {
+            for (const Change& change : edit->changes)
+                fmt::print("{}\n", describe(s->plan, change));
+        }
         if (!options->write)
             return;
         const Expected<Plan> bound = applied(s->plan, *edit);

@@ -26,6 +26,9 @@ void addNew(CLI::App& app, int& exitCode);
 void addUntangle(CLI::App& app, int& exitCode);
 void addOptions(CLI::App& app, int& exitCode);
 void addFit(CLI::App& app, int& exitCode);
+void addMove(CLI::App& app, int& exitCode);
+void addNets(CLI::App& app, int& exitCode);
+void addSheet(CLI::App& app, int& exitCode);
 
 /// What ships, the user's own, and the folders that --device-dir names.
 Library library();

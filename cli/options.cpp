@@ -19,6 +19,8 @@ const char* nameOf(Option::Cost cost)
         return "free";
     case Option::Cost::Moves:
         return "moves";
+    case Option::Cost::Room:
+        return "room";
     case Option::Cost::Contends:
         return "contends";
     case Option::Cost::Impossible:
@@ -63,9 +65,11 @@ void addOptions(CLI::App& app, int& exitCode)
             return;
         }
         Table table{{"pad", "pin", "instance", "cost", "reason"}, {}};
-        for (const Option& option : optionsFor(*s->device, *s->board, s->plan, s->bindings, index, signal))
+        for (Option& option : optionsFor(*s->device, *s->board, s->plan, s->bindings, index, signal)) {
+            priceOption(option, *s->device, *s->board, s->plan, s->bindings, index, signal);
             table.rows.push_back({s->device->pads[size_t(option.pad)].name, s->device->pinOf(option.pad),
                                   option.instance < 0 ? "" : s->device->instances[size_t(option.instance)].name, nameOf(option.cost), option.reason});
+        }
         fmt::print("{}", table.print(arguments->format));
     });
 }

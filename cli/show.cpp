@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "cli/commands.h"
 #include "cli/table.h"
+#include "core/interchange/pin_sheet.h"
 #include "core/quantity/format.h"
 
 #include <fmt/format.h>
@@ -29,30 +30,11 @@ Table clockTable(const Snapshot& s)
 
 Table pinTable(const Snapshot& s)
 {
-    Table table{{"pin", "pad", "need", "signal", "carries", "code", "direction", "pull", "drive", "net"}, {}};
-    for (const PackagePin& pin : s.device->package.pins) {
-        std::vector<std::string> row(10);
-        row[0] = pin.number;
-        row[1] = pin.name;
-        if (pin.pad >= 0) {
-            for (const Claim& claim : s.bindings.padClaims[size_t(pin.pad)]) {
-                const Seat& seat = s.bindings.needs[size_t(claim.need)].seats[size_t(claim.seat)];
-                row[2] += (row[2].empty() ? "" : " | ") + s.plan.needs[size_t(claim.need)].title;
-                row[3] += (row[3].empty() ? "" : " | ") + seat.signal.title;
-                row[4] = seat.route >= 0 ? s.device->signalName(s.device->routes[size_t(seat.route)]) : seat.impossible.empty() ? "port" : "";
-            }
-            for (const PadSetup& setup : s.pads)
-                if (setup.pad == pin.pad) {
-                    row[5] = setup.wired ? "fixed" : setup.code < 0 ? "-" : std::to_string(setup.code);
-                    row[6] = setup.output ? "out" : setup.gpio ? "in" : "";
-                    row[7] = nameOf(setup.pull);
-                    row[8] = nameOf(setup.drive);
-                }
-            const auto net = s.board->nets.find(pin.name);
-            row[9] = net == s.board->nets.end() ? "" : net->second;
-        }
-        table.rows.push_back(std::move(row));
-    }
+    Table table;
+    for (const SheetColumn& column : sheetColumns())
+        table.headings.emplace_back(column.id);
+    for (SheetRow& row : pinSheet(s))
+        table.rows.push_back(std::move(row.cells));
     return table;
 }
 

@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "cli/commands.h"
 #include "core/base/text.h"
-#include "core/pins/options.h"
+#include "core/pins/freeing.h"
 
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
@@ -21,6 +21,11 @@ void print(const Snapshot& s, const Untangling& out)
         fmt::print("{}\n", out.proven ? "No way moves fewer." : "Whether a way moves fewer is not proven.");
 }
 
+std::vector<WayToFree> freeing(const Snapshot& s, const Untangling& out)
+{
+    return out.ways.empty() && !s.bindings.contests.empty() ? waysToFree(*s.device, *s.board, *s.filedBoard, s.plan, library().devices()) : std::vector<WayToFree>();
+}
+
 void printJson(const Snapshot& s, const Untangling& out)
 {
     nlohmann::ordered_json json;
@@ -36,6 +41,9 @@ void printJson(const Snapshot& s, const Untangling& out)
         json["ways"].push_back({{"needs_moved", way.cost.moved}, {"signals_moved", way.cost.pads}, {"extra_sides", way.cost.sides}, {"scarce", way.cost.scarce},
                                 {"debug_pads", way.cost.debug}, {"changes", changes}});
     }
+    json["would_free"] = nlohmann::ordered_json::array();
+    for (const WayToFree& way : freeing(s, out))
+        json["would_free"].push_back(way.text);
     fmt::print("{}\n", json.dump(2));
 }
 
@@ -68,6 +76,9 @@ void addUntangle(CLI::App& app, int& exitCode)
             print(*s, out);
         if (out.ways.empty() && !s->bindings.contests.empty()) {
             fmt::print(stderr, "bindrel-cli: {}\n", out.why);
+            if (options->format == "text")
+                for (const WayToFree& way : freeing(*s, out))
+                    fmt::print(stderr, "  to free it, {}\n", way.text);
             exitCode = kFindings;
             return;
         }

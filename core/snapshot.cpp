@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/snapshot.h"
 
+#include "core/plan/board_facts.h"
+
 #include <algorithm>
 
 namespace bindrel {
@@ -14,7 +16,8 @@ std::shared_ptr<const Snapshot> computeSnapshot(const Workpiece& work)
 {
     auto s = std::make_shared<Snapshot>();
     s->device = work.device;
-    s->board = work.board;
+    s->filedBoard = work.board;
+    s->board = std::make_shared<const Board>(boardWithPlan(*work.board, *work.device, work.plan));
     s->plan = work.plan;
     s->bindings = bind(*s->device, s->plan);
     s->rates = computeRates(*s->device, *s->board, s->plan, s->bindings);

@@ -13,7 +13,8 @@ namespace bindrel {
 /// those of plan.needs, of clocks those of device->clocks, and so on.
 struct Snapshot {
     std::shared_ptr<const Device> device;
-    std::shared_ptr<const Board> board;
+    std::shared_ptr<const Board> board; ///< with what the plan adds to its file
+    std::shared_ptr<const Board> filedBoard;
     Plan plan;
     Bindings bindings;
     Rates rates;
@@ -25,6 +26,8 @@ struct Snapshot {
 
     Facts facts() const { return {*device, *board, plan, bindings, rates, settings, pads, image}; }
     int count(Finding::Severity severity) const;
+    /// The same device and board with another plan for them.
+    Workpiece with(Plan other) const { return {device, filedBoard, std::move(other), {}, {}}; }
 };
 
 /// Runs every stage. Never fails: what is wrong with a plan is in the findings.

@@ -3,6 +3,7 @@
 
 #include "core/base/files.h"
 #include "core/device/device_memory.h"
+#include "core/plan/board_facts.h"
 #include "core/snapshot_change.h"
 
 #include <QCryptographicHash>
@@ -59,6 +60,20 @@ Outcome Document::newFromBoard(const std::string& name)
     return {};
 }
 
+Outcome Document::newForDevice(const std::string& name)
+{
+    Expected<Device> device = library_.device(name);
+    if (!device)
+        return device.problem();
+    Workpiece work;
+    work.plan.name = "new-plan";
+    work.plan.device = device->name;
+    work.board = std::make_shared<const Board>(bareBoard(*device));
+    work.device = std::make_shared<const Device>(*std::move(device));
+    adopt(std::move(work), QString(), true);
+    return {};
+}
+
 void Document::adopt(Workpiece work, const QString& path, bool neverSaved)
 {
     journalTimer_.stop();
@@ -67,6 +82,8 @@ void Document::adopt(Workpiece work, const QString& path, bool neverSaved)
     deviceOrigin_ = work.deviceOrigin;
     device_ = std::move(work.device);
     board_ = std::move(work.board);
+    devices_ = {{device_->name, device_}};
+    boards_ = {{board_->name, board_}};
     history_.emplace(std::move(work.plan));
     path_ = path;
     neverSaved_ = neverSaved;
@@ -92,14 +109,65 @@ Outcome Document::saveAs(const QString& path)
     return {};
 }
 
+Library Document::nearLibrary() const
+{
+    return path_.isEmpty() ? library_ : library_.with(QFileInfo(path_).absolutePath().toStdString(), Origin::BesidePlan);
+}
+
+Expected<Workpiece> Document::workFor(const Plan& plan) const
+{
+    Workpiece work{nullptr, nullptr, plan, deviceOrigin_, {}};
+    if (const auto known = devices_.find(plan.device); known != devices_.end()) {
+        work.device = known->second;
+    } else {
+        Expected<Device> device = nearLibrary().device(plan.device);
+        if (!device)
+            return device.problem();
+        work.device = std::make_shared<const Device>(*std::move(device));
+    }
+    if (plan.board.empty()) {
+        work.board = std::make_shared<const Board>(bareBoard(*work.device));
+    } else if (const auto known = boards_.find(plan.board); known != boards_.end()) {
+        work.board = known->second;
+    } else {
+        Expected<Board> board = nearLibrary().board(plan.board);
+        if (!board)
+            return board.problem();
+        work.board = std::make_shared<const Board>(*std::move(board));
+    }
+    return work;
+}
+
+Expected<std::shared_ptr<const Snapshot>> Document::preview(const Edit& edit) const
+{
+    const Expected<Plan> next = history_ ? applied(history_->plan(), edit) : Expected<Plan>(problemOf("no plan is open."));
+    if (!next)
+        return next.problem();
+    const Expected<Workpiece> work = workFor(*next);
+    if (!work)
+        return work.problem();
+    return computeSnapshot(*work);
+}
+
 bool Document::apply(const Edit& edit)
 {
     if (!history_)
         return false;
-    if (Outcome done = history_->apply(edit); !done) {
-        Q_EMIT refused(QString::fromStdString(done.problem().message));
+    const auto refuse = [this](const Problem& problem) {
+        Q_EMIT refused(QString::fromStdString(problem.message));
         return false;
-    }
+    };
+    const Expected<Plan> next = applied(history_->plan(), edit);
+    if (!next)
+        return refuse(next.problem());
+    // What it needs is at hand before anything is changed.
+    const Expected<Workpiece> work = workFor(*next);
+    if (!work)
+        return refuse(work.problem());
+    devices_[work->device->name] = work->device;
+    boards_[work->board->name] = work->board;
+    if (Outcome done = history_->apply(edit); !done)
+        return refuse(done.problem());
     recompute();
     return true;
 }
@@ -118,6 +186,13 @@ void Document::redo()
 
 void Document::recompute()
 {
+    const Plan& plan = history_->plan();
+    if (plan.device != device_->name) {
+        device_ = devices_.at(plan.device);
+        const auto found = nearLibrary().deviceFile(plan.device);
+        deviceOrigin_ = found ? found->origin : Origin::Shipped;
+    }
+    board_ = plan.board.empty() ? std::make_shared<const Board>(bareBoard(*device_)) : boards_.at(plan.board);
     snapshot_ = computeSnapshot({device_, board_, history_->plan()});
     journalTimer_.start();
     Q_EMIT changed();
@@ -151,8 +226,8 @@ void Document::findRecovered()
 {
     if (!QFileInfo::exists(journalPath()))
         return;
-    Expected<Workpiece> journal = loadPlan(journalPath().toStdString(), path_.isEmpty() ? library_ : library_.with(QFileInfo(path_).absolutePath().toStdString(), Origin::BesidePlan));
-    if (journal && journal->plan != history_->plan() && journal->plan.device == history_->plan().device && journal->plan.board == history_->plan().board)
+    Expected<Workpiece> journal = loadPlan(journalPath().toStdString(), nearLibrary());
+    if (journal && journal->plan != history_->plan())
         recovered_ = std::move(journal->plan);
 }
 
@@ -161,27 +236,9 @@ void Document::takeRecovered()
     if (!recovered_)
         return;
     // As one edit, so that it can be undone: the plan on disk is the state before it.
-    Plan wanted = *std::move(recovered_);
+    const Plan wanted = *std::move(recovered_);
     recovered_.reset();
-    const Plan& now = history_->plan();
-    Edit edit{"Bring back unsaved work", {}};
-    for (const auto& [what, value] : {std::pair{SetText::What::Name, wanted.name}, {SetText::What::Supply, wanted.supply},
-                                      {SetText::What::Range, wanted.range}, {SetText::What::Prefix, wanted.prefix}})
-        edit.changes.push_back(SetText{what, value});
-    for (const auto& [node, value] : now.clocks)
-        if (!wanted.clocks.contains(node))
-            edit.changes.push_back(SetClock{node, std::nullopt});
-    for (const auto& [node, value] : wanted.clocks)
-        edit.changes.push_back(SetClock{node, value});
-    for (const std::string& hold : now.holds)
-        edit.changes.push_back(SetHold{hold, wanted.holds.contains(hold)});
-    for (const std::string& hold : wanted.holds)
-        edit.changes.push_back(SetHold{hold, true});
-    for (const Need& need : now.needs)
-        edit.changes.push_back(RemoveNeed{need.id});
-    for (size_t i = 0; i < wanted.needs.size(); ++i)
-        edit.changes.push_back(InsertNeed{i, wanted.needs[i]});
-    apply(edit);
+    apply(difference(history_->plan(), wanted, "Bring back unsaved work"));
 }
 
 void Document::dropRecovered()

@@ -8,6 +8,7 @@
 #include <QString>
 #include <QTimer>
 
+#include <map>
 #include <optional>
 
 namespace bindrel {
@@ -30,13 +31,17 @@ public:
     /// Opens a plan as a new one without a file of its own, so that saving does not touch the original.
     Outcome openCopy(const QString& path);
     Outcome newFromBoard(const std::string& board);
+    /// A plan for a chip without a board yet.
+    Outcome newForDevice(const std::string& device);
     Outcome save();
     Outcome saveAs(const QString& path);
     QString path() const { return path_; } ///< empty for a plan that was never saved
     bool unsaved() const { return history_ && (history_->unsaved() || neverSaved_); }
 
-    /// Applies an edit as one undo step. False, with refused(), when it cannot be applied.
+    /// Applies an edit as one undo step; it may bring another device or board. False, with refused(), when it cannot be applied.
     bool apply(const Edit& edit);
+    /// The snapshot that an edit would lead to; a problem when it cannot be applied.
+    Expected<std::shared_ptr<const Snapshot>> preview(const Edit& edit) const;
     void undo();
     void redo();
     bool canUndo() const { return history_ && history_->canUndo(); }
@@ -64,6 +69,10 @@ Q_SIGNALS:
 private:
     void adopt(Workpiece work, const QString& path, bool neverSaved);
     void recompute();
+    /// The plan with the device and board that it names, from what is at hand or the library.
+    Expected<Workpiece> workFor(const Plan& plan) const;
+    /// The library with what lies beside the plan.
+    Library nearLibrary() const;
     void writeJournal();
     QString journalPath() const;
     void findRecovered();
@@ -73,6 +82,9 @@ private:
     bool neverSaved_ = false;
     std::shared_ptr<const Device> device_;
     std::shared_ptr<const Board> board_;
+    /// Those that the plan has been on, so that undo never depends on a file.
+    std::map<std::string, std::shared_ptr<const Device>> devices_;
+    std::map<std::string, std::shared_ptr<const Board>> boards_;
     std::optional<History> history_;
     std::shared_ptr<const Snapshot> snapshot_;
     std::optional<Plan> recovered_;

@@ -2,13 +2,18 @@
 #include "app/frame/inspector.h"
 
 #include "app/frame/inspector_text.h"
+#include "app/frame/option_finder.h"
 #include "app/theme/theme.h"
+#include "core/plan/pin_property.h"
 #include "app/widgets/panel.h"
 #include "core/clocks/one_change.h"
 #include "core/plan/check_setting.h"
 
+#include <QCursor>
+#include <QInputDialog>
 #include <QLabel>
 #include <QLineEdit>
+#include <QMenu>
 #include <QScrollBar>
 #include <QStyle>
 #include <QTextBrowser>
@@ -16,7 +21,7 @@
 
 namespace bindrel {
 
-Inspector::Inspector(Document& document, ViewState& view, QWidget* parent) : QWidget(parent), document_(document), view_(view)
+Inspector::Inspector(Document& document, ViewState& view, OptionFinder& options, QWidget* parent) : QWidget(parent), document_(document), view_(view), finder_(options)
 {
     setFixedWidth(270);
     auto* column = new QVBoxLayout(this);
@@ -54,7 +59,7 @@ Inspector::Inspector(Document& document, ViewState& view, QWidget* parent) : QWi
 
     connect(&document_, &Document::changed, this, &Inspector::refresh);
     connect(&view_, &ViewState::selectionChanged, this, &Inspector::refresh);
-    connect(&view_, &ViewState::optionsChanged, this, &Inspector::refresh);
+    connect(&finder_, &OptionFinder::changed, this, &Inspector::refresh);
     connect(field_, &QLineEdit::returnPressed, this, &Inspector::commitField);
     connect(field_, &QLineEdit::textEdited, this, [this] { trouble_->hide(); });
     connect(text_, &QTextBrowser::anchorClicked, this, [this](const QUrl& url) { follow(url.toString()); });
@@ -107,10 +112,45 @@ void Inspector::follow(const QString& link)
         document_.apply(editOf((document_.snapshot().plan.held(id) ? "Let go " : "Hold ") + id, SetHold{id, !document_.snapshot().plan.held(id)}));
     else if (kind == "option")
         Q_EMIT optionTaken(QString::fromStdString(id).toInt());
+    else if (kind == "prop")
+        askProperty(link.section(':', 1, 1).toStdString(), link.section(':', 2, 2).toStdString(), link.section(':', 3).toStdString());
     else if (kind == "set") {
         field_->setText(QString::fromStdString(id));
         commitField();
     }
+}
+
+void Inspector::askProperty(const std::string& id, const std::string& signal, const std::string& name)
+{
+    const Need* need = document_.isOpen() ? document_.snapshot().plan.need(id) : nullptr;
+    const PinProperty* property = findPinProperty(name);
+    if (!need || !property)
+        return;
+    const std::optional<std::string> said = pinProperty(*need, signal, name);
+    const QString title = QString::fromStdString(property->title);
+    const auto set = [&, this](const std::optional<std::string>& value) {
+        document_.apply(editOf(property->title + " of " + need->title + " " + signal, pinPropertyChange(*need, signal, name, value)));
+    };
+    if (property->choices.empty()) {
+        bool ok = false;
+        const QString text = QInputDialog::getText(this, title, QString("%1 of the pad for %2 %3; empty for none:").arg(title, QString::fromStdString(need->title), QString::fromStdString(signal)), QLineEdit::Normal,
+                                                   QString::fromStdString(said.value_or(std::string())), &ok).trimmed();
+        if (ok)
+            set(text.isEmpty() ? std::nullopt : std::optional(text.toStdString()));
+        return;
+    }
+    QMenu menu(this);
+    for (const std::string& choice : property->choices) {
+        QAction* action = menu.addAction(QString::fromStdString(choice));
+        action->setCheckable(true);
+        action->setChecked(said == choice);
+    }
+    menu.addSeparator();
+    QAction* back = menu.addAction("as the signal asks");
+    back->setCheckable(true);
+    back->setChecked(!said);
+    if (const QAction* picked = menu.exec(QCursor::pos()))
+        set(picked == back ? std::nullopt : std::optional(picked->text().remove('&').toStdString()));
 }
 
 void Inspector::refresh()
@@ -169,13 +209,8 @@ void Inspector::refresh()
             std::string signal = place.kind == Place::Kind::Signal ? place.sub : "";
             std::vector<Option> options;
             if (view_.optionsShown()) {
-                if (signal.empty())
-                    for (const Seat& seat : s.bindings.needs[n].seats)
-                        if (signal.empty() && (seat.pad < 0 || (place.kind == Place::Kind::Pad && seat.pad >= 0 && s.device->pads[size_t(seat.pad)].name == place.id)))
-                            signal = seat.signal.id;
-                if (signal.empty() && !s.bindings.needs[n].seats.empty())
-                    signal = s.bindings.needs[n].seats.front().signal.id;
-                options = optionsFor(*s.device, *s.board, s.plan, s.bindings, int(n), signal);
+                signal = finder_.signal();
+                options = finder_.options();
             }
             body = needText(s, int(n), signal, options);
         }

@@ -12,11 +12,13 @@ class QTextBrowser;
 
 namespace bindrel {
 
+class OptionFinder;
+
 /// Whatever is selected, in full, the same in every station. A clock can be edited here by typing a setting or a rate.
 class Inspector : public QWidget {
     Q_OBJECT
 public:
-    Inspector(Document& document, ViewState& view, QWidget* parent = nullptr);
+    Inspector(Document& document, ViewState& view, OptionFinder& options, QWidget* parent = nullptr);
 
     QLineEdit* field() const { return field_; }
     /// Puts the cursor into the field, with a first character when one was typed elsewhere.
@@ -30,9 +32,12 @@ private:
     void refresh();
     void commitField();
     void follow(const QString& link);
+    /// Asks for a property of the pad that carries a signal, by a menu of its choices or a field.
+    void askProperty(const std::string& need, const std::string& signal, const std::string& property);
 
     Document& document_;
     ViewState& view_;
+    OptionFinder& finder_;
     QLabel* title_ = nullptr;
     QLabel* subtitle_ = nullptr;
     QLineEdit* field_ = nullptr;

@@ -3,7 +3,9 @@
 
 #include "app/theme/theme.h"
 #include "core/pins/routes.h"
+#include "core/plan/board_facts.h"
 #include "core/plan/check_setting.h"
+#include "core/plan/pin_property.h"
 #include "core/quantity/format.h"
 
 #include <algorithm>
@@ -168,6 +170,49 @@ QString clockText(const Snapshot& s, int clock)
     return sheet.take();
 }
 
+/// What can be said of the pad that carries a signal, each a link to say it; bold what the plan says.
+static void propertyRows(Sheet& sheet, const Snapshot& s, const PadSetup& setup)
+{
+    const Theme& t = Theme::get();
+    const Need& need = s.plan.needs[size_t(setup.need)];
+    const SignalSpec& signal = s.bindings.needs[size_t(setup.need)].seats[size_t(setup.seat)].signal;
+    const Pad& pad = s.device->pads[size_t(setup.pad)];
+    for (const PinProperty& property : pinProperties()) {
+        const std::optional<std::string> said = pinProperty(need, signal.id, property.id);
+        std::string value = said.value_or("\u2013");
+        const bool onlyTold = setup.wired && !property.choices.empty();
+        const bool analog = signal.direction == SignalSpec::Direction::Analog && !property.choices.empty() && property.id != "pull";
+        if (onlyTold || analog || (property.id == "level" && !(setup.gpio && setup.output)) || (property.id == "speed" && pad.slowToggle.value.isZero()))
+            continue;
+        if (property.id == "pull")
+            value = nameOf(setup.pull);
+        else if (property.id == "drive")
+            value = nameOf(setup.drive);
+        else if (property.id == "speed")
+            value = setup.fast ? "fast" : "slow";
+        else if (property.id == "open_drain")
+            value = setup.openDrain ? "yes" : "no";
+        else if (property.id == "level")
+            value = setup.levelHigh ? "high" : "low";
+        const QString text = link(QString("prop:%1:%2:%3").arg(QString::fromStdString(need.id), QString::fromStdString(signal.id), QString::fromStdString(property.id)), html(value));
+        sheet.row(QString::fromStdString(property.title), said ? "<b>" + text + "</b>" : text);
+    }
+    if (!setup.because.empty() && !setup.wired)
+        sheet.line(colour(t.muted, "Because " + html(setup.because) + "."));
+    if (const TerminalFact* fact = terminalFact(*s.board, need, signal.id)) {
+        QStringList known;
+        if (fact->pull)
+            known << QString("pulled %1").arg(*fact->pull == TerminalFact::Level::High ? "up" : "down");
+        if (fact->volts != Voltage())
+            known << "up to " + html(format(fact->volts));
+        if (fact->current != Current())
+            known << "takes " + html(format(fact->current));
+        if (fact->off)
+            known << QString("off when %1").arg(*fact->off == TerminalFact::Level::High ? "high" : "low");
+        sheet.line(colour(t.muted, "At the other end: " + known.join(", ") + "."));
+    }
+}
+
 QString needText(const Snapshot& s, int index, const std::string& signal, const std::vector<Option>& options)
 {
     const Theme& t = Theme::get();
@@ -194,6 +239,12 @@ QString needText(const Snapshot& s, int index, const std::string& signal, const 
         const QString name = link(QString("signal:%1:%2").arg(QString::fromStdString(need.id), QString::fromStdString(seat.signal.id)), html(seat.signal.title));
         sheet.row(seat.signal.id == signal ? "<b>" + name + "</b>" : name, pad);
     }
+    if (options.empty())
+        for (const PadSetup& setup : s.pads)
+            if (setup.need == index && bound.seats[size_t(setup.seat)].signal.id == signal) {
+                sheet.heading("Pad of " + html(bound.seats[size_t(setup.seat)].signal.title));
+                propertyRows(sheet, s, setup);
+            }
     if (!options.empty()) {
         sheet.heading("Options for " + QString::fromStdString(signal));
         int number = 0;
@@ -203,7 +254,7 @@ QString needText(const Snapshot& s, int index, const std::string& signal, const 
                 sheet.line(colour(t.muted, QString("and %1 more on the picture").arg(options.size() - 24)));
                 break;
             }
-            const bool takes = option.cost == Option::Cost::Free || option.cost == Option::Cost::Moves || option.cost == Option::Cost::Contends;
+            const bool takes = option.cost == Option::Cost::Free || option.cost == Option::Cost::Moves || option.cost == Option::Cost::Room || option.cost == Option::Cost::Contends;
             QString name = html(s.device->pads[size_t(option.pad)].name);
             if (option.instance >= 0 && option.instance != bound.instance)
                 name += " " + html(s.device->instances[size_t(option.instance)].name);
@@ -261,19 +312,11 @@ QString padText(const Snapshot& s, int pad)
             continue;
         sheet.heading("Set up as");
         sheet.row("Function", setup.wired ? QString("fixed") : setup.code < 0 ? QString("nothing to pick at the pad") : QString::number(setup.code));
-        if (!setup.wired) {
-            if (setup.gpio)
-                sheet.row("Direction", setup.output ? "output" : "input");
-            if (setup.output)
-                sheet.row("Level at start", setup.levelHigh ? "high" : "low");
-            sheet.row("Pull", nameOf(setup.pull));
-            sheet.row("Drive", nameOf(setup.drive));
-            sheet.row("Open drain", setup.openDrain ? "yes" : "no");
-            if (setup.line >= 0)
-                sheet.row("Interrupt line", QString("%1, %2").arg(setup.line).arg(setup.rising && setup.falling ? "both edges" : setup.rising ? "rising" : "falling"));
-            if (!setup.because.empty())
-                sheet.line(colour(t.muted, "Because " + html(setup.because) + "."));
-        }
+        if (setup.gpio)
+            sheet.row("Direction", setup.output ? "output" : "input");
+        propertyRows(sheet, s, setup);
+        if (setup.line >= 0)
+            sheet.row("Interrupt line", QString("%1, %2").arg(setup.line).arg(setup.rising && setup.falling ? "both edges" : setup.rising ? "rising" : "falling"));
     }
     sheet.heading("The pad");
     sheet.row("Supply", html(facts.bank) + (facts.weak ? ", weak" : ""));

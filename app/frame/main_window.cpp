@@ -5,6 +5,7 @@
 #include "app/frame/findings_drawer.h"
 #include "app/frame/inspector.h"
 #include "app/frame/masthead.h"
+#include "app/frame/move_dialog.h"
 #include "app/source/source_station.h"
 #include "app/start/start_station.h"
 #include "app/theme/theme.h"
@@ -49,7 +50,8 @@ MainWindow::MainWindow(Library library, QWidget* parent) : QMainWindow(parent), 
     across->setSpacing(0);
     stack_ = new QStackedWidget;
     start_ = new StartStation(document_);
-    wiring_ = new WiringStation(document_, view_);
+    options_ = new OptionFinder(document_, view_, this);
+    wiring_ = new WiringStation(document_, view_, *options_);
     clocks_ = new ClocksStation(document_, view_);
     tuning_ = new TuningStation(document_, view_);
     source_ = new SourceStation(document_, view_);
@@ -58,7 +60,7 @@ MainWindow::MainWindow(Library library, QWidget* parent) : QMainWindow(parent), 
     across->addWidget(stack_, 1);
     inspectorRule_ = verticalRule();
     across->addWidget(inspectorRule_);
-    inspector_ = new Inspector(document_, view_);
+    inspector_ = new Inspector(document_, view_, *options_);
     across->addWidget(inspector_);
     work->addLayout(across, 1);
     findings_ = new FindingsDrawer(document_, view_);
@@ -86,7 +88,8 @@ MainWindow::MainWindow(Library library, QWidget* parent) : QMainWindow(parent), 
         view_.showOptions(false);
         view_.select({});
     });
-    connect(masthead_, &Masthead::startWanted, this, [this] { showStation(Station::Start); });
+    connect(masthead_, &Masthead::moveWanted, this, [this] { changeDevice(); });
+    connect(&wiring_->background(), &Background::busyChanged, this, [this](const QString& what) { say(what.isEmpty() ? QString() : what + "\u2026 Esc stops it.", false); });
     connect(masthead_, &Masthead::findingWanted, this, [this](Finding::Severity severity) {
         const auto& all = document_.snapshot().findings;
         for (size_t i = 0; i < all.size(); ++i)
@@ -118,6 +121,15 @@ MainWindow::MainWindow(Library library, QWidget* parent) : QMainWindow(parent), 
             showStation(Station::Wiring);
     });
     connect(start_, &StartStation::browseWanted, this, &MainWindow::browse);
+    connect(start_->chips(), &ChipCatalogue::newWanted, this, [this](const QString& device) {
+        if (!mayLeave())
+            return;
+        if (const Outcome done = document_.newForDevice(device.toStdString()); !done)
+            say(QString::fromStdString(done.problem().text()), true);
+        else
+            showStation(Station::Wiring);
+    });
+    connect(start_->chips(), &ChipCatalogue::moveWanted, this, &MainWindow::changeDevice);
     connect(inspector_, &Inspector::optionTaken, wiring_, &WiringStation::takeOptionNumber);
     connect(clocks_->ladder(), &LadderView::editWanted, inspector_, &Inspector::beginEdit);
     connect(source_, &SourceStation::waitingChanged, this, &MainWindow::refresh);
@@ -160,6 +172,8 @@ void MainWindow::buildMenus()
     add(plan, "&Save", QKeySequence::Save, [this] { save(); });
     add(plan, "Save &as\u2026", QKeySequence("Ctrl+Shift+S"), [this] { saveAs(); });
     plan->addSeparator();
+    add(plan, "&Change chip or board\u2026", QKeySequence("Ctrl+Shift+D"), [this] { changeDevice(); });
+    plan->addSeparator();
     add(plan, "&Write source\u2026", QKeySequence("Ctrl+Return"), [this] {
         showStation(Station::Source);
         source_->write();
@@ -180,6 +194,12 @@ void MainWindow::buildMenus()
         showStation(Station::Wiring);
         wiring_->addNeed();
     });
+    add(wiring, "Add a &part\u2026", QKeySequence("Ctrl+Shift+L"), [this] {
+        showStation(Station::Wiring);
+        wiring_->addPart();
+    });
+    add(wiring, "&Edit the selected need\u2026", QKeySequence("Ctrl+E"), [this] { wiring_->editNeed(); });
+    add(wiring, "&Copy the selected need", QKeySequence("Ctrl+D"), [this] { wiring_->copyNeed(); });
     add(wiring, "&Remove the selected need", QKeySequence("Ctrl+Delete"), [this] { wiring_->removeSelected(); });
     wiring->addSeparator();
     add(wiring, "&Bind the selected need", QKeySequence("Ctrl+B"), [this] { wiring_->bindSelected(); });
@@ -191,6 +211,15 @@ void MainWindow::buildMenus()
     add(wiring, "&Unbind the selected need", QKeySequence("Ctrl+Shift+Backspace"), [this] { wiring_->unbindSelected(); });
     add(wiring, "Show &options of the signal", QKeySequence("Ctrl+Space"), [this] { wiring_->toggleOptions(); });
     add(wiring, "&Hold or let go", QKeySequence("Ctrl+H"), [this] { wiring_->holdSelected(); });
+    wiring->addSeparator();
+    add(wiring, "Pin &sheet or picture", QKeySequence("Ctrl+Shift+P"), [this] {
+        showStation(Station::Wiring);
+        wiring_->toggleSheet();
+    });
+    add(wiring, "Take &nets from a table\u2026", QKeySequence("Ctrl+Shift+T"), [this] { wiring_->readNetsFromFile(); });
+    add(wiring, "Paste nets", QKeySequence("Ctrl+Shift+V"), [this] { wiring_->pasteNets(); });
+    add(wiring, "Export the picture\u2026", QKeySequence("Ctrl+Shift+E"), [this] { wiring_->exportPicture(); });
+    add(wiring, "Export the pin sheet\u2026", QKeySequence("Ctrl+Shift+X"), [this] { wiring_->exportSheet(); });
 
     QMenu* view = menuBar()->addMenu("&View");
     const char* names[kStations] = {"&Start", "&Wiring", "&Clocks", "&Tuning", "S&ource"};
@@ -210,6 +239,17 @@ void MainWindow::buildMenus()
 
     QMenu* help = menuBar()->addMenu("&Help");
     add(help, "&Keys", QKeySequence("F1"), [this] { showKeys(); });
+}
+
+void MainWindow::changeDevice(const QString& device)
+{
+    if (!document_.isOpen())
+        return;
+    MoveDialog dialog(document_, this);
+    if (!device.isEmpty())
+        dialog.showDevice(device.toStdString());
+    if (dialog.exec() == QDialog::Accepted && document_.apply(dialog.edit()) && station_ == Station::Start)
+        showStation(Station::Wiring);
 }
 
 QString MainWindow::message() const { return message_->text(); }
@@ -445,6 +485,12 @@ void MainWindow::showKeys()
     rows.emplace_back("Enter", "Needs: bind. Findings: jump. Ladder: type");
     rows.emplace_back("Space, 1 \u2026 9", "Needs: where the signal could go; take one");
     rows.emplace_back("Double click", "Picture: where the signal could go");
+    rows.emplace_back("Shift + drop", "Picture: take a taken pad without making room");
+    rows.emplace_back("F, + and \u2212", "Picture: fit, larger, smaller");
+    rows.emplace_back("R, Shift+R", "Picture: turn by a quarter; as in the data sheet");
+    rows.emplace_back("F2, Delete", "Pin sheet: edit, for all selected cells; back to the default");
+    rows.emplace_back("Ctrl+C, Ctrl+V", "Pin sheet: copy, paste from a spreadsheet");
+    rows.emplace_back("Esc", "Leave proposals and options; stop a search");
     rows.emplace_back("Delete", "Needs: unbind");
     rows.emplace_back("H", "Hold or let go, in needs and ladder");
     rows.emplace_back("F", "Findings: preview the fix");

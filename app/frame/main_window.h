@@ -16,6 +16,7 @@ namespace bindrel {
 class ClocksStation;
 class FindingsDrawer;
 class Inspector;
+class OptionFinder;
 class Masthead;
 class SourceStation;
 class StartStation;
@@ -36,6 +37,7 @@ public:
     TuningStation* tuning() const { return tuning_; }
     SourceStation* source() const { return source_; }
     StartStation* start() const { return start_; }
+    OptionFinder* options() const { return options_; }
     Inspector* inspector() const { return inspector_; }
     Masthead* masthead() const { return masthead_; }
     FindingsDrawer* findings() const { return findings_; }
@@ -48,6 +50,8 @@ public:
     bool openPlan(const QString& path);
     void showStation(Station station);
     void setDark(bool dark);
+    /// Asks where the plan is to go, shows what that means, and takes it there.
+    void changeDevice(const QString& device = {});
 
 protected:
     void closeEvent(QCloseEvent*) override;
@@ -76,6 +80,7 @@ private:
     ClocksStation* clocks_ = nullptr;
     TuningStation* tuning_ = nullptr;
     SourceStation* source_ = nullptr;
+    OptionFinder* options_ = nullptr;
     Inspector* inspector_ = nullptr;
     QWidget* inspectorRule_ = nullptr;
     FindingsDrawer* findings_ = nullptr;

@@ -42,6 +42,7 @@ Masthead::Masthead(Document& document, ViewState& view, QWidget* parent) : QWidg
     row->setSpacing(6);
     name_ = new QLabel;
     device_ = flatButton("Device and board");
+    device_->setToolTip("Change chip, package or board");
     range_ = flatButton("Supply and operating range");
     goto_ = new GotoField(document_, view_);
     goto_->setFixedWidth(280);
@@ -55,7 +56,7 @@ Masthead::Masthead(Document& document, ViewState& view, QWidget* parent) : QWidg
         tallies_[i] = flatButton(QStringList{"Open needs", "Contested needs", "Errors", "Cautions"}[i]);
         row->addWidget(tallies_[i]);
     }
-    connect(device_, &QToolButton::clicked, this, &Masthead::startWanted);
+    connect(device_, &QToolButton::clicked, this, &Masthead::moveWanted);
     connect(range_, &QToolButton::clicked, this, &Masthead::chooseRange);
     const auto jumpToNeed = [this](BoundNeed::State state) {
         if (!document_.isOpen())

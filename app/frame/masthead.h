@@ -21,7 +21,7 @@ public:
     QToolButton* tally(int index) const { return tallies_[index]; } ///< open, contested, errors, cautions
 
 Q_SIGNALS:
-    void startWanted();
+    void moveWanted();
     void findingWanted(bindrel::Finding::Severity severity);
 
 protected:

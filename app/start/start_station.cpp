@@ -7,6 +7,7 @@
 
 #include <QDir>
 #include <QFileInfo>
+#include <QHBoxLayout>
 #include <QLabel>
 #include <QPainter>
 #include <QPushButton>
@@ -58,23 +59,31 @@ void StartList::paintRow(QPainter& p, int row, const QRect& rect, bool)
 
 StartStation::StartStation(Document& document, QWidget* parent) : QWidget(parent), document_(document)
 {
-    auto* column = new QVBoxLayout(this);
-    column->setContentsMargins(60, 34, 60, 20);
+    auto* across = new QHBoxLayout(this);
+    across->setContentsMargins(34, 26, 30, 16);
+    across->setSpacing(34);
+    auto* column = new QVBoxLayout;
+    across->addLayout(column, 4);
     auto* title = new QLabel("Begin with a plan");
-    title->setFont(Theme::get().text(22, true));
+    title->setFont(Theme::get().text(20, true));
     column->addWidget(title);
     auto* about = new QLabel("A plan belongs to one board and its chip: what is wired to it, which pins and clocks serve it, and the C that sets all of it up.");
     about->setWordWrap(true);
-    about->setFont(Theme::get().text(13));
-    about->setMaximumWidth(620);
+    about->setFont(Theme::get().text(12));
     column->addWidget(about);
     list_ = new StartList;
-    list_->setMaximumWidth(620);
     list_->setAccessibleName("Plans and boards");
     column->addWidget(list_, 1);
     auto* browse = new QPushButton("Open another plan\u2026");
     browse->setMaximumWidth(200);
     column->addWidget(browse);
+    auto* right = new QVBoxLayout;
+    across->addLayout(right, 7);
+    auto* chipsTitle = new QLabel("Or choose a chip");
+    chipsTitle->setFont(Theme::get().text(20, true));
+    right->addWidget(chipsTitle);
+    chips_ = new ChipCatalogue(document_);
+    right->addWidget(chips_, 1);
     connect(browse, &QPushButton::clicked, this, &StartStation::browseWanted);
     connect(list_, &RowList::activated, this, [this](int row) {
         const StartEntry entry = list_->entries()[size_t(row)];
@@ -123,6 +132,7 @@ void StartStation::refresh()
             entries.push_back({StartEntry::Kind::Board, QString::fromStdString(board->title),
                                typeset(board->device + ", " + format(board->supply) + ", " + std::to_string(board->parts.size()) + " parts"), QString::fromStdString(name)});
     list_->setEntries(std::move(entries));
+    chips_->refresh();
     if (list_->currentRow() < 0)
         list_->setCurrentRow(1);
 }

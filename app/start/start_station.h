@@ -2,6 +2,7 @@
 #pragma once
 
 #include "app/frame/document.h"
+#include "app/start/chip_catalogue.h"
 #include "app/widgets/row_list.h"
 
 #include <QWidget>
@@ -34,12 +35,13 @@ private:
     std::vector<StartEntry> entries_;
 };
 
-/// Recent plans, example plans, and a new plan from a board.
+/// Recent plans, example plans, a new plan from a board; beside them the chips to choose from.
 class StartStation : public QWidget {
     Q_OBJECT
 public:
     StartStation(Document& document, QWidget* parent = nullptr);
     StartList* list() const { return list_; }
+    ChipCatalogue* chips() const { return chips_; }
     void refresh();
 
 Q_SIGNALS:
@@ -51,6 +53,7 @@ Q_SIGNALS:
 private:
     Document& document_;
     StartList* list_ = nullptr;
+    ChipCatalogue* chips_ = nullptr;
 };
 
 /// Paths of the plans opened last, the latest first; those that are gone are left out.

@@ -7,6 +7,7 @@
 #include <cmath>
 #include <map>
 #include <set>
+#include <tuple>
 
 namespace bindrel {
 
@@ -68,11 +69,13 @@ private:
 
 class Layout {
 public:
-    explicit Layout(const Snapshot& s) : s_(s) {}
+    Layout(const Snapshot& s, int turns) : s_(s) { out_.turns = (turns % 4 + 4) % 4; }
 
     ChipLayout run()
     {
         placePins();
+        const QRectF& b = out_.body;
+        out_.firstCorner = out_.turns == 0 ? b.topLeft() : out_.turns == 1 ? b.bottomLeft() : out_.turns == 2 ? b.bottomRight() : b.topRight();
         makeCards();
         placeCards();
         routeWires();
@@ -110,6 +113,11 @@ private:
                 }
             }
         rows = spare + (column > 0);
+        for (int turn = 0; turn < out_.turns; ++turn) {
+            for (auto& [row, col] : places)
+                std::tie(row, col) = std::pair(columns - 1 - col, row);
+            std::swap(rows, columns);
+        }
         out_.body = QRectF(0, 0, columns * kBallPitch + 2 * kBallMargin, rows * kBallPitch + 2 * kBallMargin);
         const QRectF& b = out_.body;
         const auto centreOf = [&](int row, int col) { return QPointF(b.left() + kBallMargin + (col + 0.5) * kBallPitch, b.top() + kBallMargin + (row + 0.5) * kBallPitch); };
@@ -120,7 +128,7 @@ private:
             const QPointF centre = centreOf(row, col);
             pin.box = QRectF(centre - QPointF(kLeg / 2, kLeg / 2), QSizeF(kLeg, kLeg));
             pin.pad = pins[i].pad >= 0;
-            pin.side = static_cast<Side>(sideOf(s_.device->package, i));
+            pin.side = turned(sideOf(s_.device->package, i));
             const bool across = pin.side == Side::Left || pin.side == Side::Right;
             const int depth = pin.side == Side::Left ? col : pin.side == Side::Right ? columns - 1 - col : pin.side == Side::Top ? row : rows - 1 - row;
             const int deepest = (across ? columns : rows) / 2;
@@ -152,15 +160,33 @@ private:
         }
         // Beside the ways out of the outermost balls, which run through the margin.
         for (size_t i = 0; i < pins.size(); ++i) {
-            const size_t digits = pins[i].number.find_first_of("0123456789");
-            if (!ballAt(pins[i].number))
+            const auto place = ballAt(pins[i].number);
+            if (!place)
                 continue;
-            if (places[i].second == 0)
-                out_.rulers.emplace_back(QString::fromStdString(pins[i].number.substr(0, digits)), QPointF(b.left() + kBallMargin / 2, centreOf(places[i].first, 0).y() - 7));
-            if (places[i].first == 0)
-                out_.rulers.emplace_back(QString::fromStdString(pins[i].number.substr(digits)), QPointF(centreOf(0, places[i].second).x() - 8, b.top() + kBallMargin / 2));
+            const size_t digits = pins[i].number.find_first_of("0123456789");
+            const QPointF centre = out_.pins[i].box.center();
+            const auto inMargin = [&](Side side) {
+                switch (side) {
+                case Side::Left:
+                    return QPointF(b.left() + kBallMargin / 2, centre.y() - 7);
+                case Side::Right:
+                    return QPointF(b.right() - kBallMargin / 2, centre.y() - 7);
+                case Side::Top:
+                    return QPointF(centre.x() - 8, b.top() + kBallMargin / 2);
+                case Side::Bottom:
+                    break;
+                }
+                return QPointF(centre.x() - 8, b.bottom() - kBallMargin / 2);
+            };
+            if (place->second == 0)
+                out_.rulers.emplace_back(QString::fromStdString(pins[i].number.substr(0, digits)), inMargin(turned(int(Side::Left))));
+            if (place->first == 0)
+                out_.rulers.emplace_back(QString::fromStdString(pins[i].number.substr(digits)), inMargin(turned(int(Side::Top))));
         }
     }
+
+    /// Where a side of the data sheet's drawing is on the board. Sides are numbered against the clock.
+    Side turned(int side) const { return static_cast<Side>((side + out_.turns) % 4); }
 
     void placePins()
     {
@@ -172,13 +198,14 @@ private:
         const bool dual = s_.device->package.kind == Package::Kind::DualRow;
         const size_t perSide = dual ? (pins.size() + 1) / 2 : (pins.size() + 3) / 4;
         const double length = double(perSide) * kPitch + 2 * (dual ? kPitch : kCorner);
-        out_.body = QRectF(0, 0, dual ? 180 : length, length);
+        const double across = dual ? 180 : length;
+        out_.body = out_.turns % 2 == 0 ? QRectF(0, 0, across, length) : QRectF(0, 0, length, across);
         const double first = (dual ? kPitch : kCorner) + kPitch / 2;
         for (size_t i = 0; i < pins.size(); ++i) {
             ChipLayout::Pin pin;
             const size_t along = i % perSide;
             const int side = int(i / perSide);
-            pin.side = dual ? (side == 0 ? Side::Left : Side::Right) : side == 0 ? Side::Left : side == 1 ? Side::Bottom : side == 2 ? Side::Right : Side::Top;
+            pin.side = turned(dual ? side * 2 : side);
             const double at = first + double(along) * kPitch;
             const QRectF& b = out_.body;
             QPointF centre;
@@ -491,7 +518,7 @@ double distanceToSegment(const QPointF& p, const QPointF& a, const QPointF& b)
 
 } // namespace
 
-ChipLayout layOut(const Snapshot& snapshot) { return Layout(snapshot).run(); }
+ChipLayout layOut(const Snapshot& snapshot, int turns) { return Layout(snapshot, turns).run(); }
 
 int ChipLayout::pinAt(const QPointF& point, double reach) const
 {

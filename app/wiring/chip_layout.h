@@ -48,7 +48,9 @@ struct ChipLayout {
         QPolygonF path;
     };
 
+    int turns = 0;      ///< quarter turns against the clock from the data sheet's orientation
     QRectF body;
+    QPointF firstCorner; ///< of the body, where pin 1 or ball A1 is
     bool grid = false;  ///< balls under the chip instead of legs at its edge
     QRectF hole;        ///< a part of the middle without balls, where the name can stand; null when there is none
     std::vector<std::pair<QString, QPointF>> rulers; ///< names of a grid's rows and columns
@@ -65,6 +67,7 @@ struct ChipLayout {
     QPolygonF ghost(const QPointF& from, int pin) const;
 };
 
-ChipLayout layOut(const Snapshot& snapshot);
+/// `turns`: quarter turns against the clock, for a chip that stands otherwise on the board; 0 is the data sheet's orientation.
+ChipLayout layOut(const Snapshot& snapshot, int turns = 0);
 
 } // namespace bindrel

@@ -18,7 +18,7 @@ namespace {
 constexpr double kWireReach = 4;
 } // namespace
 
-ChipView::ChipView(Document& document, ViewState& view, QWidget* parent) : QWidget(parent), document_(document), view_(view)
+ChipView::ChipView(Document& document, ViewState& view, OptionFinder& options, QWidget* parent) : QWidget(parent), document_(document), view_(view), finder_(options)
 {
     setMouseTracking(true);
     setFocusPolicy(Qt::StrongFocus);
@@ -29,12 +29,8 @@ ChipView::ChipView(Document& document, ViewState& view, QWidget* parent) : QWidg
         zoom_ = 1;
         pan_ = {};
     });
-    const auto refresh = [this] {
-        refreshOptions();
-        update();
-    };
-    connect(&view_, &ViewState::selectionChanged, this, refresh);
-    connect(&view_, &ViewState::optionsChanged, this, refresh);
+    connect(&view_, &ViewState::selectionChanged, this, qOverload<>(&QWidget::update));
+    connect(&finder_, &OptionFinder::changed, this, qOverload<>(&QWidget::update));
     relayout();
 }
 
@@ -42,9 +38,9 @@ void ChipView::relayout()
 {
     if (!document_.isOpen())
         return;
-    layout_ = layOut(shown());
+    layout_ = layOut(shown(), turns_);
+    collectContests();
     setTransform();
-    refreshOptions();
     update();
 }
 
@@ -58,6 +54,43 @@ void ChipView::setTransform()
     transform_.translate(width() / 2.0 + pan_.x(), height() / 2.0 + pan_.y());
     transform_.scale(scale, scale);
     transform_.translate(-b.center().x(), -b.center().y());
+}
+
+void ChipView::collectContests()
+{
+    const Snapshot& s = shown();
+    contenders_.clear();
+    notes_.clear();
+    for (const Contest& contest : s.bindings.contests)
+        for (const Claim& claim : contest.claims)
+            for (const Claim& other : contest.claims)
+                if (other.need != claim.need && contest.resource.kind != Resource::Kind::Pad)
+                    contenders_[{claim.need, claim.seat}] = other.need;
+    // What a pad's own label cannot say is said in the corner, in the words of the finding.
+    static constexpr const char* rules[] = {"PIN-02", "PIN-03", "PIN-07", "PIN-08", "PIN-09", "PIN-10", "PIN-11"};
+    for (const Finding& finding : s.findings)
+        if (std::find(std::begin(rules), std::end(rules), finding.rule) != std::end(rules))
+            notes_.emplace_back(QString::fromStdString(finding.text), finding.place);
+}
+
+int ChipView::contender(int need, int seat) const
+{
+    for (const int at : {seat, -1})
+        if (const auto found = contenders_.find({need, at}); found != contenders_.end())
+            return found->second;
+    return -1;
+}
+
+void ChipView::turn()
+{
+    turns_ = (turns_ + 1) % 4;
+    relayout();
+}
+
+void ChipView::turnBack()
+{
+    turns_ = 0;
+    relayout();
 }
 
 void ChipView::fit()
@@ -82,39 +115,6 @@ int ChipView::needIndex(const std::string& id) const
         if (needs[i].id == id)
             return int(i);
     return -1;
-}
-
-std::string ChipView::signalFor(const Place& place) const
-{
-    if (place.kind == Place::Kind::Signal)
-        return place.sub;
-    const int need = needIndex(place.kind == Place::Kind::Pad ? place.sub : place.id);
-    if (need < 0)
-        return {};
-    const auto& seats = shown().bindings.needs[size_t(need)].seats;
-    for (const Seat& seat : seats)
-        if (seat.pad < 0)
-            return seat.signal.id;
-    if (place.kind == Place::Kind::Pad)
-        for (const Seat& seat : seats)
-            if (seat.pad >= 0 && shown().device->pads[size_t(seat.pad)].name == place.id)
-                return seat.signal.id;
-    return seats.empty() ? std::string() : seats.front().signal.id;
-}
-
-void ChipView::refreshOptions()
-{
-    options_.clear();
-    if (!document_.isOpen())
-        return;
-    const Place place = dragged_ ? *dragged_ : view_.selected();
-    if (!dragged_ && !view_.optionsShown())
-        return;
-    const Snapshot& s = shown();
-    const int need = needIndex(place.kind == Place::Kind::Pad ? place.sub : place.id);
-    if (need < 0)
-        return;
-    options_ = optionsFor(*s.device, *s.board, s.plan, s.bindings, need, signalFor(place));
 }
 
 QPointF ChipView::pinPosition(const std::string& pad) const
@@ -157,53 +157,40 @@ const Option* ChipView::optionAt(const QPointF& scene) const
     if (pin < 0)
         return nullptr;
     const int pad = shown().device->package.pins[size_t(pin)].pad;
-    for (const Option& option : options_) // cheapest first
+    for (const Option& option : finder_.options()) // cheapest first
         if (option.pad == pad)
             return &option;
     return nullptr;
 }
 
-bool ChipView::takeOptionAt(const Place& what, const QPointF& scene)
+bool ChipView::takeOptionAt(const QPointF& scene, bool contest)
 {
     const Option* option = optionAt(scene);
     if (!option || option->cost == Option::Cost::Current)
         return false;
-    if (option->cost == Option::Cost::Impossible) {
+    if (option->cost == Option::Cost::Impossible && !contest)
         QToolTip::showText(mapToGlobal(transform_.map(scene).toPoint()), QString::fromStdString("Not possible: " + option->reason + "."), this);
-        return false;
-    }
-    const Snapshot& s = shown();
-    const int need = needIndex(what.kind == Place::Kind::Pad ? what.sub : what.id);
-    const std::string signal = signalFor(what);
-    const std::string needId = s.plan.needs[size_t(need)].id;
-    const Edit edit = takeOption(*s.device, *s.board, s.plan, s.bindings, need, signal, *option);
-    view_.showOptions(false);
-    if (!document_.apply(edit))
-        return false;
-    view_.select({Place::Kind::Signal, needId, signal});
-    return true;
+    return finder_.take(*option, contest);
 }
 
 void ChipView::dragOver(const Place& what, const QPointF& at)
 {
-    const bool fresh = !dragged_ || !(*dragged_ == what);
     dragged_ = what;
     dragPoint_ = toScene(at);
-    if (fresh)
-        refreshOptions();
+    finder_.setDragged(what);
     update();
 }
 
-bool ChipView::dropAt(const Place& what, const QPointF& at)
+bool ChipView::dropAt(const Place& what, const QPointF& at, bool contest)
 {
     dragOver(what, at);
     const QPointF scene = toScene(at);
     const bool aNeed = what.kind == Place::Kind::Need;
     bool done = false;
     if (rect().contains(at.toPoint())) {
-        done = takeOptionAt(what, scene);
+        done = takeOptionAt(scene, contest);
         // A whole need dropped on the chip takes its best option.
-        if (!done && aNeed && layout_.body.contains(scene)) {
+        if (!done && aNeed && layout_.body.contains(scene) && !optionAt(scene)) {
             const Snapshot& s = shown();
             const Expected<Edit> edit = bindNeed(*s.device, *s.board, s.plan, what.id);
             done = edit && document_.apply(*edit);
@@ -218,7 +205,7 @@ bool ChipView::dropAt(const Place& what, const QPointF& at)
 void ChipView::endDrag()
 {
     dragged_.reset();
-    refreshOptions();
+    finder_.setDragged(std::nullopt);
     update();
 }
 
@@ -232,8 +219,13 @@ void ChipView::mousePressEvent(QMouseEvent* event)
     if (!document_.isOpen() || event->button() != Qt::LeftButton)
         return;
     const QPointF scene = toScene(event->position());
+    for (int i = 0; i < int(notes_.size()); ++i)
+        if (noteRect(i).contains(event->position())) {
+            view_.jump(notes_[size_t(i)].second);
+            return;
+        }
     if (view_.optionsShown() && optionAt(scene)) {
-        takeOptionAt(view_.selected(), scene);
+        takeOptionAt(scene, event->modifiers() & Qt::ShiftModifier);
         return;
     }
     pressPlace_ = placeAt(scene);
@@ -266,7 +258,7 @@ void ChipView::mouseMoveEvent(QMouseEvent* event)
 void ChipView::mouseReleaseEvent(QMouseEvent* event)
 {
     if (dragged_)
-        dropAt(*dragged_, event->position());
+        dropAt(*dragged_, event->position(), event->modifiers() & Qt::ShiftModifier);
     panning_ = false;
     pressPlace_.reset();
 }
@@ -294,9 +286,15 @@ void ChipView::wheelEvent(QWheelEvent* event)
 void ChipView::keyPressEvent(QKeyEvent* event)
 {
     if (event->key() == Qt::Key_Escape && (dragged_ || view_.optionsShown())) {
-        dragged_.reset();
+        pressPlace_.reset();
         view_.showOptions(false);
         endDrag();
+    } else if (event->key() == Qt::Key_F && event->modifiers() == Qt::NoModifier) {
+        fit();
+    } else if (event->key() == Qt::Key_R) {
+        event->modifiers() & Qt::ShiftModifier ? turnBack() : turn();
+    } else if (event->key() == Qt::Key_Plus || event->key() == Qt::Key_Minus) {
+        zoomBy(event->key() == Qt::Key_Plus ? 1.2 : 1 / 1.2);
     } else {
         QWidget::keyPressEvent(event);
     }
@@ -333,6 +331,38 @@ QString ChipView::tipFor(const QPointF& scene) const
     if (const auto net = s.board->nets.find(facts.name); net != s.board->nets.end())
         text += "\nnet " + QString::fromStdString(net->second);
     return text;
+}
+
+QStringList ChipView::dragText() const
+{
+    if (!dragged_ || finder_.need() < 0)
+        return {};
+    const Snapshot& s = shown();
+    const Need& need = s.plan.needs[size_t(finder_.need())];
+    const int pin = layout_.pinAt(dragPoint_, kPinReach);
+    QString what = QString::fromStdString(need.title);
+    const auto& seats = s.bindings.needs[size_t(finder_.need())].seats;
+    for (const Seat& seat : seats)
+        if (seat.signal.id == finder_.signal() && (dragged_->kind == Place::Kind::Signal || pin >= 0) && seats.size() > 1)
+            what += " " + QString::fromStdString(seat.signal.title);
+    if (pin < 0)
+        return {dragged_->kind == Place::Kind::Need && layout_.body.contains(dragPoint_) ? what + ": best free pads" : what};
+    const QString name = QString::fromStdString(s.device->package.pins[size_t(pin)].name);
+    const Option* option = optionAt(dragPoint_);
+    if (!option)
+        return {QString("%1 \u2192 %2: cannot carry it").arg(what, name)};
+    QStringList lines{QString("%1 \u2192 %2: %3").arg(what, name, QString::fromStdString(option->reason))};
+    if (option->cost != Option::Cost::Contends && option->cost != Option::Cost::Room)
+        return lines;
+    const Expected<Room>& room = finder_.roomFor(*option);
+    if (!room) {
+        lines << typeset("No room can be made: " + room.problem().message);
+        return lines;
+    }
+    for (const std::string& move : room->moves)
+        lines << QString::fromStdString(move);
+    lines << (room->proven ? "Nothing fewer makes room. With Shift: contest it." : "With Shift: contest it.");
+    return lines;
 }
 
 bool ChipView::emphasised(int need) const

@@ -2,9 +2,9 @@
 #pragma once
 
 #include "app/frame/document.h"
+#include "app/frame/option_finder.h"
 #include "app/frame/view_state.h"
 #include "app/wiring/chip_layout.h"
-#include "core/pins/options.h"
 
 #include <QTransform>
 #include <QWidget>
@@ -17,27 +17,35 @@ namespace bindrel {
 class ChipView : public QWidget {
     Q_OBJECT
 public:
-    ChipView(Document& document, ViewState& view, QWidget* parent = nullptr);
+    ChipView(Document& document, ViewState& view, OptionFinder& options, QWidget* parent = nullptr);
 
     QSize minimumSizeHint() const override { return {360, 300}; }
 
     /// A need or a signal of it is being dragged over the window; `at` is in this widget's pixels.
     void dragOver(const Place& what, const QPointF& at);
     /// Ends the drag; binds when it ends over a pad that can serve. True when an edit was made.
-    bool dropAt(const Place& what, const QPointF& at);
+    /// With `contest` a pad that is taken is taken all the same, without making room.
+    bool dropAt(const Place& what, const QPointF& at, bool contest = false);
     void endDrag();
 
     /// Where a pad's leg is in this widget, for tests and for pointing at things.
     QPointF pinPosition(const std::string& pad) const;
     const ChipLayout& layoutShown() const { return layout_; }
-    /// Options for the signal that is selected or dragged, as shown now.
-    const std::vector<Option>& options() const { return options_; }
-    /// The signal that the options are for.
-    std::string shownSignal() const { return signalFor(dragged_ ? *dragged_ : view_.selected()); }
+    /// What the label beside a dragged signal says, a line each; empty when nothing is dragged.
+    QStringList dragText() const;
+    /// The lines about contention beyond pads, each with the place to jump to.
+    const std::vector<std::pair<QString, Place>>& contestNotes() const { return notes_; }
+    QRectF noteRect(int note) const; ///< in this widget
+    double scale() const { return transform_.m11(); }
+
+    /// Writes the whole picture, fitted to its size; the ending says how: .svg, .pdf or .png.
+    Outcome exportPicture(const QString& path);
 
 public Q_SLOTS:
     void fit();
     void zoomBy(double factor);
+    void turn();         ///< a quarter against the clock, as the chip may stand on the board
+    void turnBack();     ///< to the data sheet's orientation
 
 protected:
     void paintEvent(QPaintEvent*) override;
@@ -56,15 +64,17 @@ private:
     static constexpr double kPinReach = 9; ///< how near to a pin's middle counts as on it, in units of the picture
 
     void relayout();
-    void refreshOptions();
     void setTransform();
     QPointF toScene(const QPointF& widgetPoint) const { return transform_.inverted().map(widgetPoint); }
     std::optional<Place> placeAt(const QPointF& scene) const;
     const Option* optionAt(const QPointF& scene) const;
-    bool takeOptionAt(const Place& what, const QPointF& scene);
+    bool takeOptionAt(const QPointF& scene, bool contest);
     int needIndex(const std::string& id) const;
     /// The signal of a place, or the first open one of its need.
-    std::string signalFor(const Place& place) const;
+    std::string signalFor(const Place& place) const { return finder_.signalFor(place); }
+    /// Another need that a seat contends with over something that is no pad; -1 when there is none.
+    int contender(int need, int seat) const;
+    void collectContests();
     bool emphasised(int need) const;
 
     void drawCards(QPainter&) const;
@@ -72,14 +82,21 @@ private:
     void drawChip(QPainter&) const;
     void drawGrid(QPainter&) const;
     void drawPins(QPainter&) const;
+    void drawAll(QPainter&) const;
     void drawGhosts(QPainter&) const;
+    void drawChain(QPainter&, const Edit& room) const;
+    void drawDragLabel(QPainter&) const;
+    void drawNotes(QPainter&) const;
     void drawContests(QPainter&) const;
     QString tipFor(const QPointF& scene) const;
 
     Document& document_;
     ViewState& view_;
     ChipLayout layout_;
-    std::vector<Option> options_;
+    OptionFinder& finder_;
+    std::map<std::pair<int, int>, int> contenders_; ///< need and seat (-1: all of it) -> another need
+    std::vector<std::pair<QString, Place>> notes_;
+    int turns_ = 0;
     QTransform transform_;
     double zoom_ = 1; ///< on top of fitting
     QPointF pan_;

@@ -5,6 +5,7 @@
 #include "app/wiring/chip_view.h"
 
 #include <QPainter>
+#include <QPainterPath>
 
 #include <algorithm>
 #include <set>
@@ -17,6 +18,12 @@ QColor faded(QColor colour, double alpha)
     colour.setAlphaF(float(alpha));
     return colour;
 }
+
+QString viewText(const Snapshot& s, int turns)
+{
+    const QString name = QString::fromStdString(s.device->package.name);
+    return turns == 0 ? name + ", top view" : QString("%1, turned by %2\u00b0").arg(name).arg(turns * 90);
+}
 } // namespace
 
 void ChipView::paintEvent(QPaintEvent*)
@@ -26,6 +33,14 @@ void ChipView::paintEvent(QPaintEvent*)
     if (!document_.isOpen())
         return;
     p.setRenderHint(QPainter::Antialiasing, true);
+    drawAll(p);
+    p.resetTransform();
+    drawNotes(p);
+    drawDragLabel(p);
+}
+
+void ChipView::drawAll(QPainter& p) const
+{
     p.setTransform(transform_);
     drawWires(p);
     drawCards(p);
@@ -84,7 +99,7 @@ void ChipView::drawWires(QPainter& p) const
             if (emphasised(wire.need) != above)
                 continue;
             const Need& need = s.plan.needs[size_t(wire.need)];
-            const bool contested = s.bindings.padClaims[size_t(s.device->package.pins[size_t(wire.pin)].pad)].size() > 1;
+            const bool contested = s.bindings.padClaims[size_t(s.device->package.pins[size_t(wire.pin)].pad)].size() > 1 || contender(wire.need, wire.seat) >= 0;
             const bool picked = !view_.selectedNeed().empty() && above;
             QPen pen(faded(hueOf(s, need), above ? 1 : 0.32), picked ? 1.9 : 1.3);
             pen.setJoinStyle(Qt::MiterJoin);
@@ -109,7 +124,8 @@ void ChipView::drawChip(QPainter& p) const
     }
     // The mark at pin 1, as the data sheet prints it.
     p.setBrush(Qt::NoBrush);
-    p.drawEllipse(layout_.body.topLeft() + QPointF(17, 17), 5.5, 5.5);
+    const QPointF inward(layout_.firstCorner.x() < layout_.body.center().x() ? 17 : -17, layout_.firstCorner.y() < layout_.body.center().y() ? 17 : -17);
+    p.drawEllipse(layout_.firstCorner + inward, 5.5, 5.5);
     p.setPen(t.ink);
     p.setFont(t.text(16, true));
     const QRectF middle = layout_.body.adjusted(60, 0, -60, 0);
@@ -117,7 +133,7 @@ void ChipView::drawChip(QPainter& p) const
     p.setPen(t.muted);
     p.setFont(t.text(11));
     const int used = int(std::count_if(s.bindings.padClaims.begin(), s.bindings.padClaims.end(), [](const auto& c) { return !c.empty(); }));
-    p.drawText(middle.translated(0, 10), Qt::AlignCenter, QString("%1, top view").arg(QString::fromStdString(s.device->package.name)));
+    p.drawText(middle.translated(0, 10), Qt::AlignCenter, viewText(s, layout_.turns));
     p.drawText(middle.translated(0, 26), Qt::AlignCenter, QString("%1 of %2 pads in use").arg(used).arg(s.device->pads.size()));
 }
 
@@ -127,10 +143,12 @@ void ChipView::drawGrid(QPainter& p) const
 {
     const Theme& t = Theme::get();
     const Snapshot& s = shown();
-    const QPointF corner = layout_.body.topLeft();
+    const QPointF corner = layout_.firstCorner;
+    const double right = corner.x() < layout_.body.center().x() ? 9 : -9;
+    const double down = corner.y() < layout_.body.center().y() ? 9 : -9;
     p.setPen(Qt::NoPen);
     p.setBrush(t.ink);
-    p.drawPolygon(QPolygonF{corner, corner + QPointF(9, 0), corner + QPointF(0, 9)});
+    p.drawPolygon(QPolygonF{corner, corner + QPointF(right, 0), corner + QPointF(0, down)});
     if (transform_.m11() > 0.72) {
         p.setFont(t.mono(9));
         p.setPen(t.muted);
@@ -151,7 +169,7 @@ void ChipView::drawGrid(QPainter& p) const
     p.drawText(layout_.hole.translated(0, -16), Qt::AlignCenter, QString::fromStdString(s.device->name));
     p.setPen(t.muted);
     p.setFont(t.text(11));
-    p.drawText(layout_.hole.translated(0, 4), Qt::AlignCenter, QString("%1, top view").arg(QString::fromStdString(s.device->package.name)));
+    p.drawText(layout_.hole.translated(0, 4), Qt::AlignCenter, viewText(s, layout_.turns));
     p.drawText(layout_.hole.translated(0, 20), Qt::AlignCenter, QString("%1 of %2 pads in use").arg(used).arg(s.device->pads.size()));
 }
 
@@ -175,10 +193,9 @@ void ChipView::drawPins(QPainter& p) const
             p.drawRect(pin.box.adjusted(0.5, 0.5, -0.5, -0.5));
         } else {
             const QColor hue = hueOf(s, s.plan.needs[size_t(claims->front().need)]);
-            const bool contested = claims->size() > 1;
-            drawStateMark(p, pin.box, contested ? BoundNeed::State::Contested : BoundNeed::State::Bound, hue,
-                          contested ? hueOf(s, s.plan.needs[size_t(claims->back().need)]) : QColor());
             const Claim& claim = claims->front();
+            const int other = claims->size() > 1 ? claims->back().need : contender(claim.need, claim.seat);
+            drawStateMark(p, pin.box, other >= 0 ? BoundNeed::State::Contested : BoundNeed::State::Bound, hue, other >= 0 ? hueOf(s, s.plan.needs[size_t(other)]) : QColor());
             const Need& need = s.plan.needs[size_t(claim.need)];
             if (s.plan.held(holdOfNeed(need.id)) || s.plan.held(holdOfSignal(need.id, s.bindings.needs[size_t(claim.need)].seats[size_t(claim.seat)].signal.id)))
                 drawHoldBar(p, pin.box);
@@ -232,26 +249,24 @@ void ChipView::drawPins(QPainter& p) const
 
 void ChipView::drawGhosts(QPainter& p) const
 {
-    if (options_.empty())
+    const int need = finder_.need();
+    if (need < 0 || view_.preview())
         return;
     const Theme& t = Theme::get();
     const Snapshot& s = shown();
-    const Place place = dragged_ ? *dragged_ : view_.selected();
-    const int need = needIndex(place.kind == Place::Kind::Pad ? place.sub : place.id);
-    if (need < 0)
-        return;
-    const std::string signal = signalFor(place);
     int seat = -1;
     for (size_t i = 0; i < s.bindings.needs[size_t(need)].seats.size(); ++i)
-        if (s.bindings.needs[size_t(need)].seats[i].signal.id == signal)
+        if (s.bindings.needs[size_t(need)].seats[i].signal.id == finder_.signal())
             seat = int(i);
     const ChipLayout::Terminal* terminal = layout_.terminalOf(need, seat);
     const QPointF from = dragged_ ? dragPoint_ : terminal ? terminal->tip : layout_.body.center();
     const QColor hue = hueOf(s, s.plan.needs[size_t(need)]);
     std::set<int> drawn;
     // With many options (a port's bit can go anywhere) lines would cover the picture; then only the pads are marked.
-    const bool lines = options_.size() <= 16 && !dragged_;
-    for (const Option& option : options_) {
+    const bool lines = finder_.options().size() <= 16 && !dragged_;
+    int number = 0;
+    for (const Option& option : finder_.options()) {
+        ++number;
         if (!drawn.insert(option.pad).second)
             continue;
         int pin = -1;
@@ -261,7 +276,7 @@ void ChipView::drawGhosts(QPainter& p) const
         if (pin < 0)
             continue;
         const bool no = option.cost == Option::Cost::Impossible;
-        const bool dear = option.cost == Option::Cost::Contends || option.cost == Option::Cost::Moves;
+        const bool dear = option.cost == Option::Cost::Contends || option.cost == Option::Cost::Moves || option.cost == Option::Cost::Room;
         const QColor colour = no ? t.faint : dear ? t.caution : hue;
         if (lines && !no) {
             QPen pen(faded(colour, 0.75), 1);
@@ -283,6 +298,29 @@ void ChipView::drawGhosts(QPainter& p) const
         } else {
             p.drawEllipse(ring);
         }
+        // The key that takes it.
+        if (lines && number <= 9) {
+            QPointF out(0, 0);
+            switch (layout_.pins[size_t(pin)].side) {
+            case ChipLayout::Side::Left:
+                out = {-17, -9};
+                break;
+            case ChipLayout::Side::Right:
+                out = {17, -9};
+                break;
+            case ChipLayout::Side::Top:
+                out = {10, -17};
+                break;
+            case ChipLayout::Side::Bottom:
+                out = {10, 17};
+                break;
+            }
+            const QRectF box(ring.center() + out - QPointF(6, 6), QSizeF(12, 12));
+            p.fillRect(box, t.paper);
+            p.setFont(t.mono(9, true));
+            p.setPen(no ? t.muted : t.ink);
+            p.drawText(box, Qt::AlignCenter, QString::number(number));
+        }
     }
     if (!dragged_)
         return;
@@ -290,25 +328,123 @@ void ChipView::drawGhosts(QPainter& p) const
         p.setPen(QPen(hue, 1.6));
         p.drawLine(terminal->tip, dragPoint_);
     }
-    const Option* under = optionAt(dragPoint_);
-    const int pin = layout_.pinAt(dragPoint_, kPinReach);
-    const Need& dragged = s.plan.needs[size_t(need)];
-    QString text = QString::fromStdString(dragged.title);
-    if (seat >= 0 && (dragged_->kind == Place::Kind::Signal || pin >= 0) && s.bindings.needs[size_t(need)].seats.size() > 1)
-        text += " " + QString::fromStdString(s.bindings.needs[size_t(need)].seats[size_t(seat)].signal.title);
-    if (pin >= 0)
-        text += QString(" \u2192 %1: %2").arg(QString::fromStdString(s.device->package.pins[size_t(pin)].name),
-                                              under ? QString::fromStdString(under->reason) : QString("cannot carry it"));
-    else if (dragged_->kind == Place::Kind::Need && layout_.body.contains(dragPoint_))
-        text += ": best free pads";
-    p.setFont(t.text(11, true));
-    QRectF box = QFontMetricsF(p.font()).boundingRect(text).adjusted(-7, -4, 7, 4);
-    box.moveTopLeft(dragPoint_ + QPointF(12, 10));
+    if (const Option* under = optionAt(dragPoint_); under && (under->cost == Option::Cost::Contends || under->cost == Option::Cost::Room))
+        if (const Expected<Room>& room = finder_.roomFor(*under); room)
+            drawChain(p, room->edit);
+}
+
+/// Where the others would go to make room: from pad to pad, each in its own hue.
+void ChipView::drawChain(QPainter& p, const Edit& room) const
+{
+    const Snapshot& s = shown();
+    const auto pinOf = [&](const std::string& pad) -> const ChipLayout::Pin* {
+        for (size_t i = 0; i < s.device->package.pins.size(); ++i)
+            if (s.device->package.pins[i].name == pad)
+                return &layout_.pins[i];
+        return nullptr;
+    };
+    for (const Change& change : room.changes) {
+        const auto* set = std::get_if<SetBinding>(&change);
+        const int index = set ? needIndex(set->need) : -1;
+        if (index < 0 || index == finder_.need())
+            continue;
+        const Need& need = s.plan.needs[size_t(index)];
+        for (const auto& [signal, pad] : set->binding.pads) {
+            const auto was = need.binding.pads.find(signal);
+            if (was == need.binding.pads.end() || was->second == pad)
+                continue;
+            const ChipLayout::Pin* from = pinOf(was->second);
+            const ChipLayout::Pin* to = pinOf(pad);
+            if (!from || !to)
+                continue;
+            QPen pen(hueOf(s, need), 1.8);
+            pen.setDashPattern({4, 2});
+            p.setPen(pen);
+            p.setBrush(Qt::NoBrush);
+            QPainterPath path(from->box.center());
+            path.quadTo(layout_.body.center(), to->box.center());
+            p.drawPath(path);
+            p.setPen(QPen(hueOf(s, need), 1.8));
+            p.drawEllipse(to->box.adjusted(-4, -4, 4, 4));
+        }
+    }
+}
+
+/// Beside the pointer, at the size of the window's text whatever the zoom.
+void ChipView::drawDragLabel(QPainter& p) const
+{
+    const QStringList lines = dragText();
+    if (lines.isEmpty())
+        return;
+    const Theme& t = Theme::get();
+    const QFont bold = t.text(11, true);
+    const QFont plain = t.text(11);
+    double width = QFontMetricsF(bold).horizontalAdvance(lines[0]);
+    for (const QString& line : lines)
+        width = std::max(width, QFontMetricsF(plain).horizontalAdvance(line));
+    width = std::min(width, 430.0);
+    constexpr double kLine = 16;
+    QStringList shown = lines.mid(0, 8);
+    if (lines.size() > 8)
+        shown << QString("and %1 more").arg(lines.size() - 8);
+    QRectF box(0, 0, width + 16, kLine * double(shown.size()) + 8);
+    box.moveTopLeft(transform_.map(dragPoint_) + QPointF(14, 12));
+    if (box.right() > this->width() - 4)
+        box.moveRight(this->width() - 4);
+    if (box.bottom() > height() - 4)
+        box.moveBottom(transform_.map(dragPoint_).y() - 10);
     p.fillRect(box, t.raised);
-    p.setPen(QPen(hue, 1));
+    p.setPen(QPen(t.ink, 1));
+    p.setBrush(Qt::NoBrush);
     p.drawRect(box);
-    p.setPen(t.ink);
-    p.drawText(box, Qt::AlignCenter, text);
+    for (int i = 0; i < int(shown.size()); ++i) {
+        p.setFont(i == 0 ? bold : plain);
+        p.setPen(i == 0 ? t.ink : t.muted);
+        const QRectF row(box.left() + 8, box.top() + 4 + kLine * i, width, kLine);
+        p.drawText(row, Qt::AlignVCenter | Qt::AlignLeft, QFontMetricsF(p.font()).elidedText(shown[i], Qt::ElideRight, width));
+    }
+}
+
+namespace {
+constexpr double kNoteLine = 17;
+constexpr int kNotes = 5; ///< shown at once
+} // namespace
+
+QRectF ChipView::noteRect(int note) const
+{
+    if (note >= std::min(kNotes, int(notes_.size())))
+        return {};
+    const int count = std::min(kNotes, int(notes_.size()));
+    return QRectF(8, height() - 8 - kNoteLine * (count - note), std::min(width() - 16.0, 640.0), kNoteLine);
+}
+
+/// What is contested beyond pads, in words, in the corner of the picture; a click jumps.
+void ChipView::drawNotes(QPainter& p) const
+{
+    if (notes_.empty())
+        return;
+    const Theme& t = Theme::get();
+    const int count = std::min(kNotes, int(notes_.size()));
+    QRectF box = noteRect(0).united(noteRect(count - 1));
+    p.setFont(t.text(11));
+    const QFontMetricsF metrics(p.font());
+    double widest = 0;
+    for (int i = 0; i < count; ++i)
+        widest = std::max(widest, metrics.horizontalAdvance(notes_[size_t(i)].first) + 26);
+    box.setWidth(std::min(box.width(), widest + 8));
+    p.fillRect(box.adjusted(-4, -3, 0, 3), t.paper);
+    p.setPen(QPen(t.error, 1));
+    p.setBrush(Qt::NoBrush);
+    p.drawRect(box.adjusted(-4, -3, 0, 3));
+    for (int i = 0; i < count; ++i) {
+        const QRectF row = noteRect(i);
+        drawSeverityMark(p, QRectF(row.left() + 2, row.center().y() - 4, 8, 8), Finding::Severity::Error);
+        p.setPen(t.ink);
+        QString text = notes_[size_t(i)].first;
+        if (i == kNotes - 1 && int(notes_.size()) > kNotes)
+            text = QString("and %1 more among the findings").arg(int(notes_.size()) - kNotes + 1);
+        p.drawText(QRectF(row.left() + 18, row.top(), box.right() - row.left() - 22, row.height()), Qt::AlignVCenter | Qt::AlignLeft, metrics.elidedText(text, Qt::ElideRight, box.right() - row.left() - 22));
+    }
 }
 
 void ChipView::drawContests(QPainter& p) const

@@ -11,52 +11,150 @@
 #include <QPushButton>
 #include <QVBoxLayout>
 
+#include <algorithm>
+
 namespace bindrel {
 
-NeedDialog::NeedDialog(const Snapshot& snapshot, const std::string& part, QWidget* parent) : QDialog(parent), snapshot_(snapshot)
+namespace {
+constexpr const char* kNewPart = "\n"; ///< data of the last entry; no part has such an id
+} // namespace
+
+NeedDialog::NeedDialog(const Snapshot& snapshot, const Need* need, const std::string& part, QWidget* parent) : QDialog(parent), snapshot_(snapshot), existing_(need)
 {
-    setWindowTitle("Add a need");
-    setMinimumWidth(380);
+    setWindowTitle(need ? "Edit the need" : "Add a need");
+    setMinimumWidth(400);
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(18, 16, 18, 14);
-    auto* form = new QFormLayout;
+    form_ = new QFormLayout;
     part_ = new QComboBox;
     for (const Part& p : snapshot.board->parts)
         part_->addItem(QString::fromStdString(p.title), QString::fromStdString(p.id));
     part_->addItem("the firmware itself", QString());
-    if (!part.empty())
-        part_->setCurrentIndex(std::max(0, part_->findData(QString::fromStdString(part))));
+    part_->addItem("a new part\u2026", kNewPart);
+    part_->setCurrentIndex(std::max(0, part_->findData(QString::fromStdString(part))));
+    if (!need && part.empty())
+        part_->setCurrentIndex(0);
+    partTitle_ = new QLineEdit;
+    partTitle_->setMaxLength(60);
+    partTitle_->setPlaceholderText("what it is called");
     kind_ = new QComboBox;
     for (const KindSpec& kind : kinds())
         kind_->addItem(QString::fromStdString(kind.title), QString::fromStdString(kind.id));
     title_ = new QLineEdit;
     title_->setPlaceholderText("as the part");
     title_->setMaxLength(60);
-    form->addRow("For", part_);
-    form->addRow("Kind", kind_);
-    form->addRow("Title", title_);
-    column->addLayout(form);
-    auto* note = new QLabel("Its goals begin with their defaults; Tuning sets them.");
-    note->setStyleSheet(QString("color: %1").arg(Theme::get().muted.name()));
-    column->addWidget(note);
+    if (need) {
+        kind_->setCurrentIndex(std::max(0, kind_->findData(QString::fromStdString(need->kind))));
+        kind_->setEnabled(false);
+        kind_->setToolTip("Another kind is another need: add one.");
+        title_->setText(QString::fromStdString(need->title));
+    }
+    form_->addRow("For", part_);
+    form_->addRow("Part", partTitle_);
+    form_->addRow("Kind", kind_);
+    form_->addRow("Title", title_);
+    if (snapshot.device->cores.size() > 1) {
+        core_ = new QComboBox;
+        for (const Core& core : snapshot.device->cores)
+            core_->addItem(QString::fromStdString(core.id), QString::fromStdString(core.id));
+        if (need)
+            core_->setCurrentIndex(std::max(0, core_->findData(QString::fromStdString(need->core))));
+        form_->addRow("Core", core_);
+    }
+    column->addLayout(form_);
+    note_ = new QLabel;
+    note_->setWordWrap(true);
+    column->addWidget(note_);
     auto* buttons = new QDialogButtonBox;
-    auto* add = buttons->addButton("Add it", QDialogButtonBox::AcceptRole);
-    add->setProperty("primary", true);
-    add->setDefault(true);
+    done_ = buttons->addButton(need ? "Change it" : "Add it", QDialogButtonBox::AcceptRole);
+    done_->setProperty("primary", true);
+    done_->setDefault(true);
     buttons->addButton("Cancel", QDialogButtonBox::RejectRole);
     connect(buttons, &QDialogButtonBox::accepted, this, &QDialog::accept);
     connect(buttons, &QDialogButtonBox::rejected, this, &QDialog::reject);
     column->addWidget(buttons);
-    kind_->setFocus();
+    connect(part_, &QComboBox::currentIndexChanged, this, &NeedDialog::refillTerminals);
+    connect(kind_, &QComboBox::currentIndexChanged, this, &NeedDialog::refillTerminals);
+    connect(title_, &QLineEdit::textChanged, this, &NeedDialog::check);
+    connect(partTitle_, &QLineEdit::textChanged, this, &NeedDialog::check);
+    refillTerminals();
+    (need ? static_cast<QWidget*>(title_) : kind_)->setFocus();
+}
+
+bool NeedDialog::newPart() const { return part_->currentData().toString() == kNewPart; }
+
+void NeedDialog::refillTerminals()
+{
+    form_->setRowVisible(partTitle_, newPart());
+    for (const auto& [signal, box] : terminals_)
+        form_->removeRow(box);
+    terminals_.clear();
+    const Part* part = snapshot_.board->part(part_->currentData().toString().toStdString());
+    Need asked = existing_ ? *existing_ : Need();
+    asked.kind = kind_->currentData().toString().toStdString();
+    for (const SignalSpec& signal : part && !part->terminals.empty() ? signalsOf(asked) : std::vector<SignalSpec>()) {
+        auto* box = new QComboBox;
+        box->addItem("\u2013", QString());
+        for (const std::string& terminal : part->terminals)
+            box->addItem(QString::fromStdString(terminal), QString::fromStdString(terminal));
+        const auto said = asked.terminals.find(signal.id);
+        const bool own = existing_ && existing_->part == part->id && said != asked.terminals.end();
+        box->setCurrentIndex(std::max(0, box->findData(QString::fromStdString(own ? said->second : signal.id))));
+        form_->addRow(QString::fromStdString(signal.title) + " to", box);
+        terminals_.emplace_back(signal.id, box);
+    }
+    check();
+    adjustSize();
+}
+
+/// A title that another need has, or two signals at one terminal, are said at once.
+void NeedDialog::check()
+{
+    const Theme& t = Theme::get();
+    QString trouble;
+    const std::string title = title_->text().trimmed().toStdString();
+    for (const Need& other : snapshot_.plan.needs)
+        if (!title.empty() && other.title == title && &other != existing_)
+            trouble = QString("There is a need called %1 already; give this one another title.").arg(title_->text().trimmed());
+    if (newPart() && partTitle_->text().trimmed().isEmpty())
+        trouble = "Give the new part a name.";
+    for (size_t a = 0; a < terminals_.size(); ++a)
+        for (size_t b = a + 1; b < terminals_.size(); ++b)
+            if (const QString name = terminals_[a].second->currentData().toString(); !name.isEmpty() && name == terminals_[b].second->currentData().toString())
+                trouble = QString("Two signals go to the terminal %1.").arg(name);
+    done_->setEnabled(trouble.isEmpty());
+    note_->setText(trouble.isEmpty() ? "Its goals are set in Tuning." : trouble);
+    note_->setStyleSheet(QString("color: %1").arg((trouble.isEmpty() ? t.muted : t.error).name()));
+}
+
+std::string NeedDialog::partId() const
+{
+    if (!newPart())
+        return part_->currentData().toString().toStdString();
+    Plan parts;
+    for (const Part& part : snapshot_.board->parts)
+        parts.needs.push_back({part.id});
+    return freeNeedId(parts, partTitle_->text().trimmed().toStdString());
 }
 
 Need NeedDialog::need() const
 {
-    Need need;
-    need.part = part_->currentData().toString().toStdString();
+    Need need = existing_ ? *existing_ : Need();
+    need.part = partId();
     need.kind = kind_->currentData().toString().toStdString();
     const QString title = title_->text().trimmed();
-    need.title = (title.isEmpty() ? (need.part.empty() ? kind_->currentText() : part_->currentText()) : title).toStdString();
+    if (!title.isEmpty())
+        need.title = title.toStdString();
+    else if (!existing_)
+        need.title = freeNeedTitle(snapshot_.plan, (need.part.empty() ? kind_->currentText() : newPart() ? partTitle_->text().trimmed() : part_->currentText()).toStdString());
+    need.terminals.clear();
+    for (const auto& [signal, box] : terminals_)
+        if (const QString terminal = box->currentData().toString(); !terminal.isEmpty())
+            need.terminals[signal] = terminal.toStdString();
+    if (core_)
+        need.core = core_->currentIndex() == 0 ? std::string() : core_->currentData().toString().toStdString();
+    if (existing_)
+        return need;
     need.id = freeNeedId(snapshot_.plan, need.title);
     // A crystal belongs to the first oscillator that no other need has, so that it can be bound at once.
     const KindSpec* kind = findKind(need.kind);
@@ -71,6 +169,28 @@ Need NeedDialog::need() const
             }
         }
     return need;
+}
+
+Edit NeedDialog::edit() const
+{
+    Need asked = need();
+    Edit edit{(existing_ ? "Change " : "Add ") + asked.title, {}};
+    if (newPart()) {
+        // Its terminals are called as the signals, until its own file says better.
+        Part part;
+        part.id = asked.part;
+        part.title = partTitle_->text().trimmed().toStdString();
+        for (const SignalSpec& signal : signalsOf(asked)) {
+            part.terminals.push_back(signal.id);
+            asked.terminals[signal.id] = signal.id;
+        }
+        edit.changes.push_back(InsertPart{snapshot_.plan.parts.size(), part});
+    }
+    if (existing_)
+        edit.changes.push_back(ReplaceNeed{existing_->id, asked});
+    else
+        edit.changes.push_back(InsertNeed{snapshot_.plan.needs.size(), asked});
+    return edit;
 }
 
 } // namespace bindrel

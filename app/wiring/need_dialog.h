@@ -6,23 +6,41 @@
 #include <QDialog>
 
 class QComboBox;
+class QFormLayout;
+class QLabel;
 class QLineEdit;
 
 namespace bindrel {
 
-/// Asks for a new need: its part, its kind, a title. Goals take their defaults and are set in Tuning.
+/// Asks for a new need, or for what is different about one: its part, its kind, a title, the core that owns it, and which
+/// terminal of the part each signal goes to. Goals are set in Tuning.
 class NeedDialog : public QDialog {
     Q_OBJECT
 public:
-    NeedDialog(const Snapshot& snapshot, const std::string& part, QWidget* parent = nullptr);
-    /// The need as asked for, with an id that the plan does not have yet.
+    /// `need` null: a new one, for the part of this id.
+    NeedDialog(const Snapshot& snapshot, const Need* need, const std::string& part, QWidget* parent = nullptr);
+    /// The need as asked for; a new one has an id that the plan does not have yet.
     Need need() const;
+    /// The same as one undo step, with the part that was made up here.
+    Edit edit() const;
 
 private:
+    void refillTerminals();
+    void check();
+    bool newPart() const;
+    std::string partId() const;
+
     const Snapshot& snapshot_;
+    const Need* existing_;
+    QFormLayout* form_ = nullptr;
     QComboBox* part_ = nullptr;
+    QLineEdit* partTitle_ = nullptr; ///< of a part that is made up here
     QComboBox* kind_ = nullptr;
     QLineEdit* title_ = nullptr;
+    QComboBox* core_ = nullptr;
+    std::vector<std::pair<std::string, QComboBox*>> terminals_; ///< by signal
+    QLabel* note_ = nullptr;
+    QPushButton* done_ = nullptr;
 };
 
 } // namespace bindrel

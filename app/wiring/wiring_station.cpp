@@ -1,14 +1,22 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/wiring/wiring_station.h"
 
+#include "app/frame/change_dialog.h"
 #include "app/theme/theme.h"
 #include "app/widgets/needs_list.h"
 #include "app/widgets/panel.h"
 #include "app/wiring/chip_view.h"
 #include "app/wiring/need_dialog.h"
-#include "app/wiring/ways_list.h"
+#include "app/wiring/pin_sheet_view.h"
+#include "core/base/files.h"
+#include "core/interchange/net_table.h"
+#include "core/pins/freeing.h"
 
+#include <QClipboard>
 #include <QCoreApplication>
+#include <QFileDialog>
+#include <QFileInfo>
+#include <QGuiApplication>
 #include <QHBoxLayout>
 #include <QKeyEvent>
 #include <QLabel>
@@ -16,69 +24,106 @@
 #include <QStackedWidget>
 #include <QVBoxLayout>
 
+#include <algorithm>
+
 namespace bindrel {
 
-WiringStation::WiringStation(Document& document, ViewState& view, QWidget* parent) : QWidget(parent), document_(document), view_(view)
+WiringStation::WiringStation(Document& document, ViewState& view, OptionFinder& options, QWidget* parent) : QWidget(parent), document_(document), view_(view), finder_(options)
 {
     auto* row = new QHBoxLayout(this);
     row->setContentsMargins(0, 0, 0, 0);
     row->setSpacing(0);
 
+    const auto fieldRow = [](QVBoxLayout* column, const QString& hint, const QString& name) {
+        auto* field = new QLineEdit;
+        field->setPlaceholderText(hint);
+        field->setAccessibleName(name);
+        field->setClearButtonEnabled(true);
+        auto* line = new QHBoxLayout;
+        line->setContentsMargins(12, 0, 12, 2);
+        line->addWidget(field);
+        column->addLayout(line);
+        return field;
+    };
     const auto [left, column] = sidePanel("Needs", 234);
-    auto* filter = new QLineEdit;
-    filter->setPlaceholderText("Filter");
-    filter->setAccessibleName("Filter needs");
-    filter->setClearButtonEnabled(true);
-    auto* filterRow = new QHBoxLayout;
-    filterRow->setContentsMargins(12, 0, 12, 2);
-    filterRow->addWidget(filter);
-    column->addLayout(filterRow);
+    auto* filter = fieldRow(column, "Filter", "Filter needs");
     needs_ = new NeedsList(document_, view_, NeedsList::Detail::NeedsAndSignals);
     column->addWidget(needs_, 1);
     left_ = new QStackedWidget;
     left_->setFixedWidth(234);
     left_->addWidget(left);
-    const auto [waysPanel, waysColumn] = sidePanel("Ways out", 234);
-    waysNote_ = new QLabel;
-    waysNote_->setWordWrap(true);
-    waysNote_->setContentsMargins(12, 0, 10, 6);
-    waysNote_->setFont(Theme::get().text(11));
-    waysColumn->addWidget(waysNote_);
-    ways_ = new WaysList;
-    waysColumn->addWidget(ways_, 1);
-    left_->addWidget(waysPanel);
+    const auto [proposalPanel, proposalColumn] = sidePanel("Ways out", 234);
+    proposalHeading_ = proposalPanel->findChild<QLabel*>();
+    proposalNote_ = new QLabel;
+    proposalNote_->setWordWrap(true);
+    proposalNote_->setContentsMargins(12, 0, 10, 6);
+    proposalNote_->setFont(Theme::get().text(11));
+    proposalColumn->addWidget(proposalNote_);
+    partFilter_ = fieldRow(proposalColumn, "Filter", "Filter parts");
+    proposals_ = new ProposalList;
+    proposalColumn->addWidget(proposals_, 1);
+    left_->addWidget(proposalPanel);
     row->addWidget(left_);
     row->addWidget(verticalRule());
-    chip_ = new ChipView(document_, view_);
-    row->addWidget(chip_, 1);
+    chip_ = new ChipView(document_, view_, finder_);
+    sheet_ = new PinSheetView(document_, view_);
+    middle_ = new QStackedWidget;
+    middle_->addWidget(chip_);
+    middle_->addWidget(sheet_);
+    row->addWidget(middle_, 1);
 
     connect(filter, &QLineEdit::textChanged, needs_, &NeedsList::setFilter);
+    connect(partFilter_, &QLineEdit::textChanged, this, &WiringStation::filterParts);
+    partFilter_->installEventFilter(this);
     connect(needs_, &NeedsList::bindWanted, this, &WiringStation::bindOne);
     connect(needs_, &NeedsList::unbindWanted, this, &WiringStation::unbindSelected);
     connect(needs_, &NeedsList::holdWanted, this, &WiringStation::toggleHold);
     connect(needs_, &NeedsList::optionPicked, this, &WiringStation::takeOptionNumber);
     connect(needs_, &NeedsList::dragMoved, this, [this](const Place& what, const QPoint& global) { chip_->dragOver(what, chip_->mapFromGlobal(global)); });
     connect(needs_, &NeedsList::dragDropped, this, [this](const Place& what, const QPoint& global) { chip_->dropAt(what, chip_->mapFromGlobal(global)); });
-    connect(ways_, &WaysList::currentChanged, this, &WiringStation::previewWay);
-    connect(ways_, &WaysList::hovered, this, &WiringStation::previewWay);
-    connect(ways_, &WaysList::closed, this, &WiringStation::leaveUntangling);
-    connect(ways_, &WaysList::activated, this, [this](int way) {
-        const Edit edit = ways_->ways()[size_t(way)].edit;
-        leaveUntangling();
-        document_.apply(edit);
+    connect(proposals_, &ProposalList::currentChanged, this, &WiringStation::previewRow);
+    connect(proposals_, &ProposalList::hovered, this, &WiringStation::previewRow);
+    connect(proposals_, &ProposalList::closed, this, &WiringStation::leaveProposals);
+    connect(proposals_, &ProposalList::taken, this, [this](int index, bool other) {
+        const Proposal proposal = proposals_->proposals()[size_t(index)];
+        const std::optional<Edit>& edit = other && proposal.other ? proposal.other : proposal.edit;
+        if (!edit) {
+            Q_EMIT document_.refused(proposal.title + ": " + proposal.lines.value(0));
+            return;
+        }
+        leaveProposals();
+        document_.apply(*edit);
+        // What came with a part is what one wants to look at next.
+        for (const Change& change : edit->changes)
+            if (const auto* added = std::get_if<InsertNeed>(&change)) {
+                view_.select({Place::Kind::Need, added->need.id, {}});
+                break;
+            }
     });
-    // Ways are for the plan that they were found for.
-    connect(&document_, &Document::changed, this, &WiringStation::leaveUntangling);
+    // What is proposed or searched for is for the plan as it was.
+    connect(&document_, &Document::changed, this, [this] {
+        background_.cancel();
+        leaveProposals();
+    });
     // The picture takes the same keys as the list.
     chip_->installEventFilter(this);
     setFocusProxy(needs_);
 }
 
+bool WiringStation::proposing() const { return left_->currentIndex() == 1; }
+bool WiringStation::sheetShown() const { return middle_->currentIndex() == 1; }
+
 bool WiringStation::eventFilter(QObject* watched, QEvent* event)
 {
+    if (watched == partFilter_ && event->type() == QEvent::KeyPress) {
+        // The list is worked from its filter: type, arrow, Enter.
+        const int key = static_cast<QKeyEvent*>(event)->key();
+        if (key == Qt::Key_Up || key == Qt::Key_Down || key == Qt::Key_Return || key == Qt::Key_Enter || key == Qt::Key_Escape)
+            return QCoreApplication::sendEvent(proposals_, event);
+    }
     // A hand on the picture means the plan as it is.
     if (watched == chip_ && (event->type() == QEvent::MouseButtonPress || event->type() == QEvent::KeyPress))
-        leaveUntangling();
+        leaveProposals();
     if (watched == chip_ && event->type() == QEvent::KeyPress) {
         const int key = static_cast<QKeyEvent*>(event)->key();
         const bool shared = key == Qt::Key_Space || key == Qt::Key_Return || key == Qt::Key_Delete || key == Qt::Key_H || key == Qt::Key_Up || key == Qt::Key_Down ||
@@ -89,54 +134,254 @@ bool WiringStation::eventFilter(QObject* watched, QEvent* event)
     return QWidget::eventFilter(watched, event);
 }
 
+void WiringStation::propose(const QString& heading, const QString& note, std::vector<Proposal> proposals)
+{
+    proposalHeading_->setText(heading);
+    proposalNote_->setText(typeset(note));
+    partFilter_->setVisible(!parts_.empty());
+    proposals_->setAccessibleName(heading);
+    proposals_->setProposals(std::move(proposals));
+    left_->setCurrentIndex(1);
+    (parts_.empty() ? static_cast<QWidget*>(proposals_) : partFilter_)->setFocus();
+    previewRow(proposals_->currentRow());
+}
+
 void WiringStation::untangle()
 {
     if (!document_.isOpen())
         return;
-    const Snapshot& s = document_.snapshot();
     constexpr std::size_t kWays = 5;
-    Untangling out = bindrel::untangle(*s.device, *s.board, s.plan, kWays);
-    if (out.ways.empty()) {
-        Q_EMIT document_.refused(s.bindings.contests.empty() ? QString("Nothing is contested.") : QString::fromStdString(out.why));
+    if (document_.snapshot().bindings.contests.empty()) {
+        Q_EMIT document_.refused("Nothing is contested.");
         return;
     }
-    waysNote_->setText(QString("%1 Enter takes one, Esc leaves all as it is.").arg(out.proven ? "No way moves fewer needs than the first." : "That no way moves fewer needs is not proven."));
-    ways_->setWays(s, std::move(out.ways));
-    left_->setCurrentIndex(1);
-    ways_->setFocus();
-    previewWay(0);
+    background_.run<Untangling>(
+        "Looking for ways out", [s = document_.sharedSnapshot()](const Background::Stopped& stopped) { return bindrel::untangle(*s->device, *s->board, s->plan, kWays, stopped); },
+        [this](Untangling out) {
+            if (out.ways.empty()) {
+                proposeFreeing(out.why);
+                return;
+            }
+            std::vector<Proposal> proposals;
+            for (const Untangling::Way& way : out.ways) {
+                Proposal proposal;
+                proposal.title = QString("%1.  %2").arg(proposals.size() + 1).arg(way.cost.moved == 1 ? QString("one need moves") : QString("%1 needs move").arg(way.cost.moved));
+                for (const Change& change : way.edit.changes)
+                    proposal.lines << QString::fromStdString(describe(document_.snapshot().plan, change));
+                proposal.edit = way.edit;
+                proposals.push_back(std::move(proposal));
+            }
+            parts_.clear();
+            propose("Ways out", QString("%1 Enter takes one, Esc leaves all as it is.").arg(out.proven ? "No way moves fewer needs than the first." : "That no way moves fewer needs is not proven."),
+                    std::move(proposals));
+        });
 }
 
-void WiringStation::previewWay(int row)
+/// Nothing untangles it as it is: what would.
+void WiringStation::proposeFreeing(const std::string& why)
 {
-    if (row < 0 || row >= ways_->rowCount())
+    background_.run<std::vector<WayToFree>>(
+        "Looking for what would free it",
+        [s = document_.sharedSnapshot(), library = document_.library()](const Background::Stopped& stopped) {
+            return waysToFree(*s->device, *s->board, *s->filedBoard, s->plan, library.devices(), stopped);
+        },
+        [this, why](std::vector<WayToFree> ways) {
+            if (ways.empty()) {
+                Q_EMIT document_.refused(QString::fromStdString(why));
+                return;
+            }
+            std::vector<Proposal> proposals;
+            for (const WayToFree& way : ways) {
+                const QString text = QString::fromStdString(way.text);
+                Proposal proposal{text.section(": ", 0, 0), {}, way.edit, {}};
+                proposal.title[0] = proposal.title[0].toUpper();
+                if (text.contains(": "))
+                    proposal.lines << text.section(": ", 1);
+                proposals.push_back(std::move(proposal));
+            }
+            parts_.clear();
+            propose("What would free it", QString::fromStdString(why) + " Each of these was tried. Enter takes one.", std::move(proposals));
+        });
+}
+
+void WiringStation::addPart()
+{
+    if (!document_.isOpen())
         return;
-    const Expected<Plan> next = applied(document_.snapshot().plan, ways_->ways()[size_t(row)].edit);
-    const auto now = document_.sharedSnapshot();
-    view_.setPreview(next ? computeSnapshot({now->device, now->board, *next, {}, {}}) : nullptr);
+    background_.run<std::vector<Proposal>>(
+        "Trying the parts of the library",
+        [s = document_.sharedSnapshot(), library = document_.library()](const Background::Stopped& stopped) {
+            std::vector<Proposal> out;
+            for (const std::string& name : library.partNames()) {
+                const Expected<Part> part = library.part(name);
+                if (stopped() || !part)
+                    continue;
+                const Expected<PartOffer> offer = offerPart(*s->device, *s->board, s->plan, *part, stopped);
+                Proposal proposal{QString::fromStdString(part->title), {}, {}, {}};
+                if (!part->about.empty())
+                    proposal.lines << QString::fromStdString(part->about);
+                if (!offer) {
+                    proposal.lines << QString::fromStdString(offer.problem().message);
+                } else {
+                    for (const std::string& line : offer->where)
+                        proposal.lines << typeset(line);
+                    if (!offer->fits)
+                        proposal.lines << typeset("no room: " + offer->why);
+                    proposal.edit = offer->bound;
+                    proposal.other = offer->stated;
+                }
+                out.push_back(std::move(proposal));
+            }
+            return out;
+        },
+        [this](std::vector<Proposal> parts) {
+            if (parts.empty()) {
+                Q_EMIT document_.refused("The library has no parts. Put part files into a folder \"parts\" of your library.");
+                return;
+            }
+            parts_ = std::move(parts);
+            partFilter_->clear();
+            propose("Add a part", "Where it would stand best is shown. Enter adds it so, Shift+Enter with its needs open, Esc leaves.", parts_);
+        });
 }
 
-void WiringStation::leaveUntangling()
+void WiringStation::filterParts()
 {
-    if (left_->currentIndex() == 0)
+    if (!proposing() || parts_.empty())
+        return;
+    std::vector<Proposal> shown;
+    for (const Proposal& part : parts_)
+        if ((part.title + " " + part.lines.join(" ")).contains(partFilter_->text().trimmed(), Qt::CaseInsensitive))
+            shown.push_back(part);
+    proposals_->setProposals(std::move(shown));
+    previewRow(proposals_->currentRow());
+}
+
+void WiringStation::previewRow(int row)
+{
+    const bool some = row >= 0 && row < proposals_->rowCount() && proposals_->proposals()[size_t(row)].edit;
+    if (!some) {
+        view_.setPreview(nullptr);
+        return;
+    }
+    const Expected<std::shared_ptr<const Snapshot>> next = document_.preview(*proposals_->proposals()[size_t(row)].edit);
+    view_.setPreview(next ? *next : nullptr);
+}
+
+void WiringStation::leaveProposals()
+{
+    if (!proposing())
         return;
     view_.setPreview(nullptr);
     left_->setCurrentIndex(0);
+    parts_.clear();
     needs_->setFocus();
 }
+
+void WiringStation::toggleSheet()
+{
+    leaveProposals();
+    middle_->setCurrentIndex(sheetShown() ? 0 : 1);
+    sheetShown() ? sheet_->setFocus() : needs_->setFocus();
+}
+
+void WiringStation::exportPicture()
+{
+    if (!document_.isOpen())
+        return;
+    const QString path = QFileDialog::getSaveFileName(this, "Export the picture", QString::fromStdString(document_.snapshot().plan.name) + ".svg", "Drawings (*.svg);;Documents (*.pdf);;Pictures (*.png)");
+    if (path.isEmpty())
+        return;
+    if (const Outcome done = chip_->exportPicture(path); !done)
+        Q_EMIT document_.refused(QString::fromStdString(done.problem().message));
+}
+
+void WiringStation::exportSheet()
+{
+    if (!document_.isOpen())
+        return;
+    const QString path = QFileDialog::getSaveFileName(this, "Export the pin sheet", QString::fromStdString(document_.snapshot().plan.name) + "-pins.csv", "Comma-separated values (*.csv);;Workbooks (*.xlsx)");
+    if (path.isEmpty())
+        return;
+    if (const Outcome done = sheet_->exportTo(path); !done)
+        Q_EMIT document_.refused(QString::fromStdString(done.problem().message));
+}
+
+void WiringStation::readNets(const QString& text, const QString& from)
+{
+    if (!document_.isOpen())
+        return;
+    const Snapshot& s = document_.snapshot();
+    const Expected<NetTable> table = readNetTable(text.toStdString(), *s.device);
+    if (!table) {
+        Q_EMIT document_.refused(QString("%1, %2").arg(from, QString::fromStdString(table.problem().message)));
+        return;
+    }
+    const Edit edit = editOfNets(s, *table);
+    if (edit.changes.empty()) {
+        Q_EMIT document_.refused(QString("%1 tells %2 nets, and all of them are known.").arg(from).arg(table->entries.size()));
+        return;
+    }
+    ChangeDialog dialog(s.plan, edit, this);
+    if (dialog.exec() == QDialog::Accepted)
+        document_.apply(edit);
+}
+
+void WiringStation::readNetsFromFile()
+{
+    const QString path = document_.isOpen() ? QFileDialog::getOpenFileName(this, "Take nets from a table", {}, "Tables (*.csv *.tsv *.txt);;All files (*)") : QString();
+    if (path.isEmpty())
+        return;
+    const Expected<std::string> text = readFile(path.toStdString());
+    if (text)
+        readNets(QString::fromStdString(*text), QFileInfo(path).fileName());
+    else
+        Q_EMIT document_.refused(QString::fromStdString(text.problem().text()));
+}
+
+void WiringStation::pasteNets() { readNets(QGuiApplication::clipboard()->text(), "The clipboard"); }
 
 void WiringStation::addNeed()
 {
     if (!document_.isOpen())
         return;
     const Need* selected = document_.snapshot().plan.need(view_.selectedNeed());
-    NeedDialog dialog(document_.snapshot(), selected ? selected->part : std::string(), this);
-    if (dialog.exec() != QDialog::Accepted)
-        return;
-    const Need need = dialog.need();
-    if (document_.apply(editOf("Add " + need.title, InsertNeed{document_.snapshot().plan.needs.size(), need})))
-        view_.select({Place::Kind::Need, need.id, {}});
+    NeedDialog dialog(document_.snapshot(), nullptr, selected ? selected->part : std::string(), this);
+    if (dialog.exec() == QDialog::Accepted && document_.apply(dialog.edit()))
+        view_.select({Place::Kind::Need, dialog.need().id, {}});
     needs_->setFocus();
+}
+
+void WiringStation::editNeed()
+{
+    const Need* need = document_.isOpen() ? document_.snapshot().plan.need(view_.selectedNeed()) : nullptr;
+    if (!need)
+        return;
+    NeedDialog dialog(document_.snapshot(), need, need->part, this);
+    if (dialog.exec() == QDialog::Accepted)
+        document_.apply(dialog.edit());
+    needs_->setFocus();
+}
+
+void WiringStation::copyNeed()
+{
+    const Need* need = document_.isOpen() ? document_.snapshot().plan.need(view_.selectedNeed()) : nullptr;
+    if (!need)
+        return;
+    const Plan& plan = document_.snapshot().plan;
+    Need copy = *need;
+    copy.title = freeNeedTitle(plan, need->title);
+    copy.id = freeNeedId(plan, copy.title);
+    // Goals and what is said of the pads come along; the places cannot, nor can names and nets, which exist once.
+    copy.binding = {};
+    for (auto& [signal, said] : copy.pins) {
+        said.erase("name");
+        said.erase("net");
+    }
+    std::erase_if(copy.pins, [](const auto& entry) { return entry.second.empty(); });
+    const auto at = size_t(need - plan.needs.data()) + 1;
+    if (document_.apply(editOf("Copy " + need->title, InsertNeed{at, copy})))
+        view_.select({Place::Kind::Need, copy.id, {}});
 }
 
 void WiringStation::removeSelected()
@@ -151,6 +396,12 @@ void WiringStation::removeSelected()
         if (hold == holdOfNeed(id) || hold.starts_with(holdOfNeed(id) + " "))
             edit.changes.push_back(SetHold{hold, false});
     edit.changes.push_back(RemoveNeed{id});
+    // A part that was added for its needs goes with the last of them.
+    const Plan& plan = document_.snapshot().plan;
+    const auto others = std::count_if(plan.needs.begin(), plan.needs.end(), [need](const Need& n) { return n.part == need->part; });
+    const bool added = std::any_of(plan.parts.begin(), plan.parts.end(), [need](const Part& p) { return p.id == need->part; });
+    if (added && others == 1)
+        edit.changes.push_back(RemovePart{need->part});
     view_.select({});
     document_.apply(edit);
 }
@@ -187,11 +438,14 @@ void WiringStation::bindAll()
         Q_EMIT document_.refused("No need is open.");
         return;
     }
-    const Expected<Edit> edit = bindAllOpen(*s.device, *s.board, s.plan);
-    if (edit)
-        document_.apply(*edit);
-    else
-        Q_EMIT document_.refused(QString::fromStdString(edit.problem().message));
+    background_.run<Expected<Edit>>(
+        "Looking for places", [s = document_.sharedSnapshot()](const Background::Stopped& stopped) { return bindAllOpen(*s->device, *s->board, s->plan, stopped); },
+        [this](const Expected<Edit>& edit) {
+            if (edit)
+                document_.apply(*edit);
+            else
+                Q_EMIT document_.refused(QString::fromStdString(edit.problem().message));
+        });
 }
 
 void WiringStation::unbindSelected()
@@ -226,26 +480,8 @@ void WiringStation::toggleOptions()
 
 void WiringStation::takeOptionNumber(int number)
 {
-    const std::vector<Option> options = chip_->options();
-    if (number < 1 || number > int(options.size()) || !document_.isOpen())
-        return;
-    const Option& option = options[size_t(number - 1)];
-    if (option.cost == Option::Cost::Impossible || option.cost == Option::Cost::Current) {
-        Q_EMIT document_.refused(QString::fromStdString(document_.snapshot().device->pads[size_t(option.pad)].name + ": " + option.reason + "."));
-        return;
-    }
-    const Snapshot& s = document_.snapshot();
-    const std::string id = view_.selectedNeed();
-    for (size_t n = 0; n < s.plan.needs.size(); ++n) {
-        if (s.plan.needs[n].id != id)
-            continue;
-        const std::string signal = chip_->shownSignal();
-        const Edit edit = takeOption(*s.device, *s.board, s.plan, s.bindings, int(n), signal, option);
-        view_.showOptions(false);
-        document_.apply(edit);
-        view_.select({Place::Kind::Signal, id, signal});
-        return;
-    }
+    if (document_.isOpen() && number >= 1 && number <= int(finder_.options().size()))
+        finder_.take(finder_.options()[size_t(number - 1)]);
 }
 
 } // namespace bindrel

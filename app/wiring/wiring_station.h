@@ -1,28 +1,40 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include "app/frame/background.h"
 #include "app/frame/document.h"
+#include "app/frame/option_finder.h"
 #include "app/frame/view_state.h"
+#include "app/wiring/proposal_list.h"
+#include "core/pins/part_offer.h"
 
 #include <QWidget>
 
 class QLabel;
+class QLineEdit;
 class QStackedWidget;
 
 namespace bindrel {
 
 class ChipView;
 class NeedsList;
-class WaysList;
+class PinSheetView;
 
-/// Needs on the left, the picture in the middle; what the keys and drags in either do to the plan.
+/// Needs on the left, the picture or the pin sheet in the middle; what the keys and drags in either do to the plan.
 class WiringStation : public QWidget {
     Q_OBJECT
 public:
-    WiringStation(Document& document, ViewState& view, QWidget* parent = nullptr);
+    WiringStation(Document& document, ViewState& view, OptionFinder& options, QWidget* parent = nullptr);
     ChipView* chip() const { return chip_; }
     NeedsList* needs() const { return needs_; }
-    WaysList* ways() const { return ways_; }
+    PinSheetView* sheet() const { return sheet_; }
+    /// Ways out of contention, or parts to add, in place of the needs; null rows when neither is shown.
+    ProposalList* proposals() const { return proposals_; }
+    bool proposing() const;
+    QLineEdit* partFilter() const { return partFilter_; }
+    bool sheetShown() const;
+    /// For the line at the bottom: what runs, and how it is stopped.
+    Background& background() { return background_; }
 
 public Q_SLOTS:
     void bindSelected();
@@ -32,10 +44,20 @@ public Q_SLOTS:
     void toggleOptions();
     void takeOptionNumber(int number);
     void addNeed();
+    void editNeed();
+    void copyNeed();
     void removeSelected();
     /// Lists ways out of contention in place of the needs; the picture shows the current one. Enter takes it, Escape leaves.
     void untangle();
-    void leaveUntangling();
+    /// Lists the parts of the library with where each would stand. Enter adds one bound, Shift+Enter with its needs open.
+    void addPart();
+    void leaveProposals();
+    void toggleSheet();
+    void exportPicture();
+    void exportSheet();
+    void readNets(const QString& text, const QString& from);
+    void readNetsFromFile();
+    void pasteNets();
 
 protected:
     bool eventFilter(QObject* watched, QEvent* event) override;
@@ -43,16 +65,26 @@ protected:
 private:
     void bindOne(const std::string& need);
     void toggleHold(const Place& place);
+    void propose(const QString& heading, const QString& note, std::vector<Proposal> proposals);
+    void proposeFreeing(const std::string& why);
+    void previewRow(int row);
+    void filterParts();
 
     Document& document_;
     ViewState& view_;
-    void previewWay(int row);
+    OptionFinder& finder_;
+    Background background_;
 
-    QStackedWidget* left_ = nullptr; ///< needs, or ways
-    WaysList* ways_ = nullptr;
-    QLabel* waysNote_ = nullptr;
+    QStackedWidget* left_ = nullptr; ///< needs, or proposals
+    QLabel* proposalHeading_ = nullptr;
+    QLabel* proposalNote_ = nullptr;
+    QLineEdit* partFilter_ = nullptr;
+    ProposalList* proposals_ = nullptr;
+    std::vector<Proposal> parts_; ///< all that the filter chooses from
     NeedsList* needs_ = nullptr;
+    QStackedWidget* middle_ = nullptr; ///< picture, or sheet
     ChipView* chip_ = nullptr;
+    PinSheetView* sheet_ = nullptr;
 };
 
 } // namespace bindrel

@@ -82,6 +82,7 @@ struct Pad {
     std::vector<Pull> pulls{Pull::Up, Pull::Down};
     std::vector<Current> drives;      ///< strengths from weakest to strongest; empty when the data sheet gives none
     Frequency maxToggle;              ///< of an output at full drive
+    Frequency slowToggle;             ///< with its edges slowed down; zero: the edges cannot be chosen
     std::vector<int> routes;          ///< into Device::routes
     std::string resetClaim;           ///< "SWD.SWDIO" when the chip uses it at reset, else empty
 };
@@ -164,6 +165,7 @@ struct Device {
     std::vector<std::string> unbonded;   ///< pads of the die that its package does not bring out, as the file lists them
     Dma dma;
     Package package;
+    std::map<std::string, Voltage, std::less<>> banks; ///< supplies of pads whose voltage is given; the others have the chip's
     std::vector<OperatingRange> ranges;
     FieldRef rangeControl;
     FieldCode rangeReady;

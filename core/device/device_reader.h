@@ -9,6 +9,11 @@
 
 namespace bindrel {
 
+struct Part;
+/// "terminals" of a part: names, or objects with what is known of them.
+void readTerminals(const JsonNode& list, Part& part);
+
+
 /// Builds a Device from the sections of its file and its family's file. Private to loading; each section's reading is in
 /// a file of its own (read_blocks.cpp, read_instances.cpp, read_clocks.cpp, read_pads.cpp, read_routing.cpp).
 /// After the first problem in either document the readers go on with defaults, and the result is thrown away.

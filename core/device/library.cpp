@@ -152,6 +152,15 @@ std::vector<std::string> Library::deviceNames() const
     return out;
 }
 
+std::vector<std::shared_ptr<const Device>> Library::devices() const
+{
+    std::vector<std::shared_ptr<const Device>> out;
+    for (const std::string& name : deviceNames())
+        if (Expected<Device> loaded = device(name))
+            out.push_back(std::make_shared<const Device>(*std::move(loaded)));
+    return out;
+}
+
 std::vector<std::string> Library::boardNames() const { return names("boards"); }
 std::vector<std::string> Library::partNames() const { return names("parts"); }
 

@@ -4,6 +4,7 @@
 #include "core/device/load_device.h"
 
 #include <filesystem>
+#include <memory>
 #include <optional>
 #include <string>
 #include <vector>
@@ -31,6 +32,8 @@ public:
     Expected<Board> board(std::string_view name) const;
     Expected<Part> part(std::string_view name) const;
     std::vector<std::string> deviceNames() const; ///< in natural order, as they are written in the files' names
+    /// Every device that loads, in the order of the names. Some milliseconds each.
+    std::vector<std::shared_ptr<const Device>> devices() const;
     std::vector<std::string> boardNames() const;
     std::vector<std::string> partNames() const;
 

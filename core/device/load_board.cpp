@@ -30,8 +30,7 @@ Part readPart(const std::string& id, const JsonNode& node, const PartSource& par
     part.id = id;
     part.title = node.string("title", part.title.empty() ? id : part.title);
     part.about = node.string("about", part.about);
-    if (node.has("terminals"))
-        part.terminals = node.strings("terminals");
+    readTerminals(node.optionalChild("terminals"), part);
     for (PartNeed& need : part.needs)
         if (need.title == kind)
             need.title = part.title;

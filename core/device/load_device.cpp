@@ -16,7 +16,7 @@ namespace {
 const std::vector<std::string> kKeys{
     "$schema",     "format",    "name",         "family",    "about",  "core",   "cores",  "memory",    "supply",    "temperature",
     "ranges",      "flash_timing", "cpu_clock", "unlock",    "lines",  "routing", "limit_slack", "clocks", "blocks", "instances",
-    "pads",        "pad_defaults", "package",   "absent",    "unbonded", "overrides", "exclusive", "dma", "interrupt_controller"};
+    "pads",        "pad_defaults", "package",   "absent",    "unbonded", "overrides", "exclusive", "dma", "interrupt_controller", "banks"};
 
 /// FNV-1a over 64 bits: tells one content from another, no more.
 std::string fingerprint(std::initializer_list<const std::string*> texts)
@@ -253,6 +253,8 @@ void DeviceReader::readTiming()
         device_.rangeControl = fieldAt(ranges.child("control"));
     if (ranges.has("ready"))
         device_.rangeReady = fieldCodeAt(ranges.child("ready"));
+    for (const auto& [bank, volts] : section("banks").members())
+        device_.banks[bank] = volts.asVoltage();
     const JsonNode timing = section("flash_timing");
     timing.allowOnly({"clock", "field"});
     device_.flashClock = clockAt(timing.child("clock"));

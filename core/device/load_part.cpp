@@ -2,6 +2,7 @@
 #include "core/base/files.h"
 #include "core/base/json_document.h"
 #include "core/base/text.h"
+#include "core/device/device_reader.h"
 #include "core/device/part.h"
 
 #include <fmt/format.h>
@@ -33,7 +34,42 @@ PartNeed readNeed(const JsonNode& node, const Part& part)
     return need;
 }
 
+std::optional<TerminalFact::Level> readLevel(const JsonNode& node, const char* low, const char* high)
+{
+    if (!node.exists())
+        return std::nullopt;
+    const std::string text = node.asString();
+    if (text != low && text != high)
+        node.fail(fmt::format("\"{}\" must be \"{}\" or \"{}\".", text, low, high));
+    return text == high ? TerminalFact::Level::High : TerminalFact::Level::Low;
+}
+
 } // namespace
+
+void readTerminals(const JsonNode& list, Part& part)
+{
+    if (!list.exists())
+        return;
+    part.terminals.clear();
+    part.facts.clear();
+    for (const JsonNode& node : list.items()) {
+        if (!node.isObject()) {
+            part.terminals.push_back(node.asString());
+            continue;
+        }
+        node.allowOnly({"name", "pull", "volts", "current", "off"});
+        TerminalFact fact;
+        fact.pull = readLevel(node.optionalChild("pull"), "down", "up");
+        fact.off = readLevel(node.optionalChild("off"), "low", "high");
+        if (node.has("volts"))
+            fact.volts = node.child("volts").asVoltage();
+        if (node.has("current"))
+            fact.current = node.child("current").asCurrent();
+        part.terminals.push_back(node.string("name"));
+        if (!fact.empty())
+            part.facts[part.terminals.back()] = fact;
+    }
+}
 
 Expected<Part> parsePart(std::string text, std::string file)
 {
@@ -48,7 +84,7 @@ Expected<Part> parsePart(std::string text, std::string file)
     part.id = root.string("name");
     part.title = root.string("title", part.id);
     part.about = root.string("about", "");
-    part.terminals = root.strings("terminals");
+    readTerminals(root.optionalChild("terminals"), part);
     for (const JsonNode& node : root.optionalChild("needs").items())
         part.needs.push_back(readNeed(node, part));
     if (!document.ok())

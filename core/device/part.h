@@ -2,9 +2,11 @@
 #pragma once
 
 #include "core/base/expected.h"
+#include "core/quantity/quantity.h"
 
 #include <filesystem>
 #include <map>
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -18,6 +20,18 @@ struct PartNeed {
     std::string kind;
     std::map<std::string, std::string, std::less<>> goals;
     std::map<std::string, std::string, std::less<>> terminals; ///< signal -> terminal
+    friend bool operator==(const PartNeed&, const PartNeed&) = default;
+};
+
+/// What the board and the part's data sheet say of a terminal, as far as it matters to the pad at the other end.
+struct TerminalFact {
+    enum class Level { Low, High };
+    std::optional<Level> pull; ///< to which a resistor on the board pulls it
+    Voltage volts;             ///< highest that it drives or is pulled to; zero: the supply of the board
+    Current current;           ///< that it takes from the pad, or gives into it; zero: a few microamperes
+    std::optional<Level> off;  ///< level at which it does nothing; it must have it from reset on
+    bool empty() const { return !pull && volts == Voltage() && current == Current() && !off; }
+    friend bool operator==(const TerminalFact&, const TerminalFact&) = default;
 };
 
 /// An off-chip thing on the board.
@@ -26,7 +40,10 @@ struct Part {
     std::string title; ///< "Uplink modem"
     std::string about;
     std::vector<std::string> terminals;
+    std::map<std::string, TerminalFact, std::less<>> facts; ///< by terminal; most have none
     std::vector<PartNeed> needs;
+
+    friend bool operator==(const Part&, const Part&) = default;
 };
 
 /// A reusable part; docs/formats/part.md describes the file.

@@ -57,6 +57,7 @@ Expected<Edit> fixFor(const Facts& facts, const Finding& finding);
 
 // A file a group.
 std::vector<Rule> pinRules();
+std::vector<Rule> padRules();
 std::vector<Rule> clockRules();
 std::vector<Rule> goalRules();
 

@@ -182,9 +182,9 @@ void boardNets(const Facts& f, std::vector<Finding>& out)
         for (const Seat& seat : f.bindings.needs[n].seats) {
             if (seat.pad < 0)
                 continue;
-            const std::string objection = boardObjection(f.device, f.board, seat.pad, seat.route);
+            const std::string objection = boardObjection(f.device, f.board, seat.pad, seat.route, netOf(f.plan.needs[n], seat.signal.id));
             if (!objection.empty())
-                out.push_back({Severity::Error, {}, fmt::format("{} {} sits on {}, which is {}. Move it.", f.plan.needs[n].title, seat.signal.title, f.device.pads[size_t(seat.pad)].name, objection),
+                out.push_back({Severity::Error, {}, fmt::format("{} {} sits on {}, {}{}. Move it.", f.plan.needs[n].title, seat.signal.title, f.device.pads[size_t(seat.pad)].name, objection.starts_with("routed") ? "which is " : "but ", objection),
                                {Place::Kind::Signal, f.plan.needs[n].id, seat.signal.id}, "Move " + f.plan.needs[n].title});
         }
 }

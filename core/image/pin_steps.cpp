@@ -80,11 +80,12 @@ void appendPinSteps(Image& image, const Device& device, const Plan& plan, const 
         if (setup.code >= 0)
             put("function", static_cast<std::uint32_t>(setup.code), need.title + ", " + seat.signal.title);
         put("output", setup.output, need.title + ", direction");
-        // A port's bit is set up by the need's own goals, a peripheral's signal by what it sensibly gets.
-        const bool byGoals = seat.route < 0;
-        put("pull", static_cast<std::uint32_t>(setup.pull), byGoals ? need.title + ", pull" : setup.because);
-        put("open_drain", setup.openDrain, byGoals ? need.title + ", open_drain" : setup.because);
-        put("drive", static_cast<std::uint32_t>(setup.drive), byGoals ? need.title + ", drive" : setup.because);
+        // A port's bit is set up by the need's own goals, a peripheral's signal by what is said or sensibly follows.
+        const auto causeOf = [&](const char* property) { return seat.route < 0 || setup.isSaid(property) ? need.title + ", " + property : setup.because; };
+        put("pull", static_cast<std::uint32_t>(setup.pull), causeOf("pull"));
+        put("open_drain", setup.openDrain, causeOf("open_drain"));
+        put("drive", static_cast<std::uint32_t>(setup.drive), causeOf("drive"));
+        put("speed", setup.fast, causeOf("speed"));
         // A port may keep the facts of a pad in registers of its own, or one register for all pads of a kind.
         std::map<int, std::vector<FieldWrite>> byRegister;
         for (FieldWrite& write : fields)

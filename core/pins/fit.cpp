@@ -2,88 +2,36 @@
 #include "core/pins/fit.h"
 
 #include "core/base/text.h"
+#include "core/pins/transplant.h"
 
 #include <fmt/format.h>
 
-#include <algorithm>
 #include <numeric>
 
 namespace bindrel {
 
-namespace {
-
-/// The clock on this device that a crystal of the board can serve: the one of that name, else one that takes its rate and
-/// is not taken by another.
-std::string clockFor(const Device& device, const Board& board, const std::string& named, const std::vector<std::string>& taken)
+Fit fitOn(const Device& device, const Board& board, const Plan& given, const std::function<bool()>& cancelled)
 {
-    const auto free = [&taken](const std::string& id) { return std::find(taken.begin(), taken.end(), id) == taken.end(); };
-    if (const int same = device.findClock(named); same >= 0 && free(named))
-        return named;
-    const auto fact = board.crystals.find(named);
-    if (fact == board.crystals.end())
-        return {};
-    for (const ClockNode& node : device.clocks)
-        if ((node.type == ClockNode::Type::Crystal || node.type == ClockNode::Type::External) && free(node.id) && fact->second.rate >= node.crystalMin && fact->second.rate <= node.crystalMax)
-            return node.id;
-    return {};
-}
-
-} // namespace
-
-Fit fitOn(const Device& device, const Board& board, const Plan& given)
-{
+    Transplant moved = transplant(device, board, given);
     Fit out;
-    out.plan = given;
+    out.plan = std::move(moved.plan);
     Plan& plan = out.plan;
-    const bool own = plan.device == device.name;
-    plan.device = device.name;
-    if (!own) {
-        plan.clocks.clear();
-        plan.range.clear();
-        plan.holds.clear();
-    }
-    std::vector<std::string> clocks;
-    for (Need& need : plan.needs) {
-        const KindSpec* kind = findKind(need.kind);
-        if (kind && kind->instanceGoal == "clock") {
-            const std::string clock = clockFor(device, board, goalText(need, "clock"), clocks);
-            if (clock.empty()) {
-                out.proven = true;
-                out.why = fmt::format("{} has no oscillator for {}", device.name, need.title);
-                return out;
-            }
-            clocks.push_back(clock);
-            need.goals["clock"] = clock;
-        }
-        // Names that this device does not have are no preference.
-        const int instance = device.findInstance(need.binding.instance);
-        if (instance >= 0 && !(kind && kind->servedBy(device.blockOf(instance).kind)))
-            need.binding.instance.clear();
-        if (instance < 0)
-            need.binding.instance.clear();
-        std::erase_if(need.binding.pads, [&device](const auto& entry) { return device.findPad(entry.second) < 0; });
-        if (!need.core.empty() && device.findCore(need.core) < 0)
-            need.core.clear();
-    }
     // What nothing on the chip could serve is the plainest reason.
-    std::vector<std::string> unserved;
-    for (const Need& need : plan.needs) {
-        const KindSpec* kind = findKind(need.kind);
-        if (kind && !kind->instanceKind.empty() &&
-            std::none_of(device.instances.begin(), device.instances.end(), [&](const Instance& i) { return kind->servedBy(device.blocks[size_t(i.block)].kind); }))
-            unserved.push_back(fmt::format("{} ({})", need.title, kind->title));
-    }
-    if (!unserved.empty()) {
+    if (!moved.homeless.empty()) {
+        std::vector<std::string> reasons;
+        for (const auto& [need, why] : moved.homeless)
+            reasons.push_back(why);
         out.proven = true;
-        out.why = "nothing on it could serve " + listed(unserved);
+        out.why = joined(reasons, "; ");
         return out;
     }
     Board bare = board;
-    if (!own)
+    if (given.device != device.name)
         bare.nets.clear();
     PlacementRequest request;
     request.needs.resize(plan.needs.size());
     std::iota(request.needs.begin(), request.needs.end(), 0);
+    request.cancelled = cancelled;
     const PlacementResult result = place(device, bare, plan, request);
     out.proven = result.proven;
     if (!result.ways.empty()) {
@@ -109,9 +57,10 @@ Fit fitOn(const Device& device, const Board& board, const Plan& given)
     std::vector<std::string> names;
     for (const int n : result.culprits)
         names.push_back(plan.needs[size_t(n)].title);
-    out.why = !result.proven        ? "not decided within the bounds of the search"
-              : names.size() == 1   ? fmt::format("{} finds no place", names[0])
-                                    : fmt::format("{} cannot all stand", listed(names));
+    out.why = result.cancelled     ? "the search was stopped"
+              : !result.proven     ? "not decided within the bounds of the search"
+              : names.size() == 1  ? fmt::format("{} finds no place", names[0])
+                                   : fmt::format("{} cannot all stand", listed(names));
     return out;
 }
 

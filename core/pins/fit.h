@@ -17,6 +17,6 @@ struct Fit {
 /// Places every need anew on the device. What has a place of the same name there keeps it where it can. Another device means
 /// another board, so the board's nets count only for the plan's own device; needs that name a clock of the old one (crystals)
 /// go to the oscillator of the same kind whose range takes their rate.
-Fit fitOn(const Device& device, const Board& board, const Plan& plan);
+Fit fitOn(const Device& device, const Board& board, const Plan& plan, const std::function<bool()>& cancelled = {});
 
 } // namespace bindrel

@@ -61,7 +61,7 @@ void judge(Option& option, const Device& device, const Board& board, const Plan&
         return set(Option::Cost::Impossible, "the signal is held");
     if (plan.held(holdOfNeed(self.id)) && bound.state == BoundNeed::State::Bound)
         return set(Option::Cost::Impossible, "the need is held");
-    if (const std::string objection = boardObjection(device, board, option.pad, option.route); !objection.empty())
+    if (const std::string objection = boardObjection(device, board, option.pad, option.route, netOf(self, signal.id)); !objection.empty())
         return set(Option::Cost::Impossible, objection);
     for (const Claim& claim : bindings.padClaims[size_t(option.pad)])
         if (claim.need != need) {
@@ -239,7 +239,7 @@ Expected<Edit> bindNeed(const Device& device, const Board& board, const Plan& pl
     return problemOf(fmt::format("the plan has no need \"{}\".", id));
 }
 
-Expected<Edit> bindAllOpen(const Device& device, const Board& board, const Plan& plan)
+Expected<Edit> bindAllOpen(const Device& device, const Board& board, const Plan& plan, const std::function<bool()>& cancelled)
 {
     const Bindings bindings = bind(device, plan);
     PlacementRequest request;
@@ -248,6 +248,7 @@ Expected<Edit> bindAllOpen(const Device& device, const Board& board, const Plan&
             request.needs.push_back(static_cast<int>(n));
     if (request.needs.empty())
         return problemOf("no need is open.");
+    request.cancelled = cancelled;
     const PlacementResult result = place(device, board, plan, request);
     if (result.ways.empty())
         return noRoom(device, plan, result, request.needs);
@@ -275,6 +276,63 @@ Untangling untangle(const Device& device, const Board& board, const Plan& plan, 
     if (out.ways.empty())
         out.why = noRoom(device, plan, result, {}).message;
     return out;
+}
+
+Expected<Room> makeRoom(const Device& device, const Board& board, const Plan& plan, const Bindings& bindings, int needIndex, std::string_view signal, const Option& option,
+                        const std::function<bool()>& cancelled)
+{
+    const Need& need = plan.needs[size_t(needIndex)];
+    const Edit take = takeOption(device, board, plan, bindings, needIndex, signal, option);
+    Expected<Plan> trial = applied(plan, take);
+    if (!trial)
+        return trial.problem();
+    trial->holds.insert(holdOfSignal(need.id, signal));
+    PlacementRequest request;
+    request.needs = {needIndex};
+    request.mayMove = true;
+    request.leaveContests = true;
+    request.cancelled = cancelled;
+    const PlacementResult found = place(device, board, *trial, request);
+    if (found.ways.empty())
+        return noRoom(device, plan, found, request.needs);
+    Plan after = plan;
+    after.need(need.id)->binding = trial->need(need.id)->binding;
+    for (const auto& [moved, binding] : found.ways.front().bindings)
+        after.needs[size_t(moved)].binding = binding;
+    Room room;
+    room.cost = found.ways.front().cost;
+    room.proven = found.proven;
+    room.edit = difference(plan, after, fmt::format("Make room for {} {} on {}", need.title, signal, device.pads[size_t(option.pad)].name));
+    for (size_t n = 0; n < plan.needs.size(); ++n) {
+        if (after.needs[n].binding == plan.needs[n].binding)
+            continue;
+        const std::string line = describe(plan, SetBinding{plan.needs[n].id, after.needs[n].binding});
+        if (static_cast<int>(n) == needIndex) {
+            room.moves.insert(room.moves.begin(), line);
+        } else {
+            room.moves.push_back(line);
+            room.others.push_back(plan.needs[n].title);
+        }
+    }
+    return room;
+}
+
+void priceOption(Option& option, const Device& device, const Board& board, const Plan& plan, const Bindings& bindings, int need, std::string_view signal,
+                 const std::function<bool()>& cancelled)
+{
+    if (option.cost != Option::Cost::Contends)
+        return;
+    const Expected<Room> room = makeRoom(device, board, plan, bindings, need, signal, option, cancelled);
+    if (!room) {
+        option.cost = Option::Cost::Impossible;
+        option.reason += ", and no room can be made";
+        return;
+    }
+    option.cost = Option::Cost::Room;
+    if (room->others.empty())
+        option.reason += "; its own other signals move";
+    else
+        option.reason += room->others.size() == 1 ? fmt::format("; {} moves", room->others.front()) : fmt::format("; {} needs move", room->others.size());
 }
 
 } // namespace bindrel

@@ -12,6 +12,7 @@ struct Option {
         Current,    ///< it is there now
         Free,       ///< nothing else changes
         Moves,      ///< the need's other signals must move to another instance
+        Room,       ///< other needs must make room, and can
         Contends,   ///< another need has the pad or the instance: taking it makes contention
         Impossible, ///< held, or routed to something else on the board
     };
@@ -32,6 +33,22 @@ std::vector<Option> optionsFor(const Device& device, const Board& board, const P
 Edit takeOption(const Device& device, const Board& board, const Plan& plan, const Bindings& bindings, int need,
                 std::string_view signal, const Option& option);
 
+/// What it takes to put a signal on an option's pad without contention: which needs move where.
+struct Room {
+    Edit edit; ///< takes the option and moves the others, in one step
+    PlacementCost cost;
+    std::vector<std::string> moves; ///< "Lid switch: pin PC6 → PB3"; the signal's own need first, then the others
+    std::vector<std::string> others; ///< titles of the other needs that move
+    bool proven = false; ///< no way moves fewer
+};
+/// Moves the fewest needs out of the way. Fails with what stands in the way when that cannot be done.
+Expected<Room> makeRoom(const Device& device, const Board& board, const Plan& plan, const Bindings& bindings, int need, std::string_view signal, const Option& option,
+                        const std::function<bool()>& cancelled = {});
+/// Says of an option that contends what making room would take: its cost becomes that of moves, or impossible, its reason the
+/// chain of moves in short.
+void priceOption(Option& option, const Device& device, const Board& board, const Plan& plan, const Bindings& bindings, int need, std::string_view signal,
+                 const std::function<bool()>& cancelled = {});
+
 /// The best way to bind one need completely without touching any other: free instance, free pads, near together, sparing
 /// pads that other open needs could use. What the need has already is kept where it can be.
 /// Fails with what is in the way when there is none.
@@ -39,7 +56,7 @@ Expected<Edit> bindNeed(const Device& device, const Board& board, const Plan& pl
 
 /// The same for all open needs at once, as one edit; nothing that is bound moves. The problem names needs that cannot stand
 /// together, as few as say it.
-Expected<Edit> bindAllOpen(const Device& device, const Board& board, const Plan& plan);
+Expected<Edit> bindAllOpen(const Device& device, const Board& board, const Plan& plan, const std::function<bool()>& cancelled = {});
 
 /// Ways out of all contention, those that move the least first.
 struct Untangling {

@@ -31,7 +31,7 @@ public:
             else
                 fixed_.push_back(need);
         }
-        if (request.mayMove)
+        if (request.mayMove && !request.leaveContests)
             for (const Contest& contest : bindings.contests)
                 learnContest(contest);
     }

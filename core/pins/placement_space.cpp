@@ -93,6 +93,7 @@ PlacementSpace::Site PlacementSpace::siteFor(const Entry& entry, const Need& nee
         std::vector<Choice> choices;
         Pads pads;
         const auto current = need.binding.pads.find(signal.id);
+        const std::string net = netOf(need, signal.id);
         const bool held = plan.held(holdOfSignal(need.id, signal.id)) || plan.held(holdOfNeed(need.id));
         for (std::size_t p = 0; p < device.pads.size() && p < kMaxPads; ++p) {
             const Pad& pad = device.pads[p];
@@ -104,7 +105,7 @@ PlacementSpace::Site PlacementSpace::siteFor(const Entry& entry, const Need& nee
             else if (pad.port >= 0 && (!signal.line || device.linesInPorts || (pad.line >= 0 && device.lineInstance >= 0)))
                 routes.push_back({-1, 0});
             for (const RouteMatch& match : routes) {
-                if (!boardObjection(device, board, static_cast<int>(p), match.route).empty())
+                if (!boardObjection(device, board, static_cast<int>(p), match.route, net).empty())
                     continue;
                 Choice choice{static_cast<int>(p), match.route, match.channel, {}, current != need.binding.pads.end() && current->second != pad.name, demand[p], 0};
                 std::vector<Use> uses;

@@ -1,8 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/pins/taken.h"
 
-#include <fmt/format.h>
+#include "core/plan/pin_property.h"
 
+#include <fmt/format.h>
 
 namespace bindrel {
 
@@ -49,14 +50,24 @@ std::vector<int> padDemand(const Device& device, const Plan& plan, const Binding
     return demand;
 }
 
-std::string boardObjection(const Device& device, const Board& board, int pad, int route)
+std::string netOf(const Need& need, std::string_view signal) { return pinProperty(need, signal, "net").value_or(std::string()); }
+
+std::string boardObjection(const Device& device, const Board& board, int pad, int route, std::string_view named)
 {
     const Pad& facts = device.pads[size_t(pad)];
     const auto net = board.nets.find(facts.name);
-    // A net on a pad stands for what is soldered there: the pad's own fixed function.
-    if (net == board.nets.end() || (route >= 0 && device.routes[size_t(route)].mechanism == Route::Mechanism::Fixed))
-        return {};
-    return fmt::format("routed to {} on the board", net->second);
+    if (net != board.nets.end()) {
+        // Without a name from the need a net stands for what is soldered there: the pad's own fixed function.
+        const bool fixed = route >= 0 && device.routes[size_t(route)].mechanism == Route::Mechanism::Fixed;
+        if (net->second == named || (named.empty() && fixed))
+            return {};
+        return fmt::format("routed to {} on the board", net->second);
+    }
+    if (!named.empty())
+        for (const auto& [other, known] : board.nets)
+            if (known == named)
+                return fmt::format("{} is routed to {} on the board", named, other);
+    return {};
 }
 
 } // namespace bindrel

@@ -24,7 +24,10 @@ void take(Taken& taken, const Device& device, const Need& need, const Binding& b
 /// How often each pad could be used by instances that open needs may want; searches spare such pads.
 std::vector<int> padDemand(const Device& device, const Plan& plan, const Bindings& bindings);
 
-/// Why a pad is not for a signal on this board, although the chip could connect it; empty when it is fine.
-std::string boardObjection(const Device& device, const Board& board, int pad, int route);
+/// Why a pad is not for a signal on this board, although the chip could connect it; empty when it is fine. `net` is what the
+/// need says of the signal, empty when it names none: then only the pad's own fixed function may use a pad that is routed.
+std::string boardObjection(const Device& device, const Board& board, int pad, int route, std::string_view net);
+/// The net that a need names for a signal; empty when it names none.
+std::string netOf(const Need& need, std::string_view signal);
 
 } // namespace bindrel

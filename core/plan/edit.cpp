@@ -3,6 +3,7 @@
 
 #include "core/base/text.h"
 #include "core/plan/kind.h"
+#include "core/plan/pin_property.h"
 
 #include <fmt/format.h>
 
@@ -22,6 +23,10 @@ template <typename AnyPlan> auto& textOf(AnyPlan& plan, SetText::What what)
     switch (what) {
     case SetText::What::Name:
         return plan.name;
+    case SetText::What::Device:
+        return plan.device;
+    case SetText::What::Board:
+        return plan.board;
     case SetText::What::Supply:
         return plan.supply;
     case SetText::What::Range:
@@ -37,6 +42,10 @@ const char* nameOf(SetText::What what)
     switch (what) {
     case SetText::What::Name:
         return "name";
+    case SetText::What::Device:
+        return "device";
+    case SetText::What::Board:
+        return "board";
     case SetText::What::Supply:
         return "supply";
     case SetText::What::Range:
@@ -71,6 +80,11 @@ std::size_t positionOf(const Plan& plan, std::string_view id)
         std::find_if(plan.needs.begin(), plan.needs.end(), [&](const Need& n) { return n.id == id; }) - plan.needs.begin());
 }
 
+std::size_t partPosition(const Plan& plan, std::string_view id)
+{
+    return static_cast<std::size_t>(std::find_if(plan.parts.begin(), plan.parts.end(), [&](const Part& p) { return p.id == id; }) - plan.parts.begin());
+}
+
 Outcome applyChange(Plan& plan, const Change& change)
 {
     return std::visit(
@@ -101,9 +115,11 @@ Outcome applyChange(Plan& plan, const Change& change)
                 }
                 // A goal can do away with signals (flow control off); their pads are then free again.
                 const std::vector<SignalSpec> signals = kind->signals(*need);
-                std::erase_if(need->binding.pads, [&](const auto& entry) {
+                const auto gone = [&signals](const auto& entry) {
                     return std::none_of(signals.begin(), signals.end(), [&](const SignalSpec& s) { return s.id == entry.first; });
-                });
+                };
+                std::erase_if(need->binding.pads, gone);
+                std::erase_if(need->pins, gone);
                 return {};
             },
             [&](const SetBinding& c) -> Outcome {
@@ -133,6 +149,58 @@ Outcome applyChange(Plan& plan, const Change& change)
                 plan.needs.erase(plan.needs.begin() + static_cast<std::ptrdiff_t>(at));
                 return {};
             },
+            [&](const SetPin& c) -> Outcome {
+                Need* need = plan.need(c.need);
+                if (!need)
+                    return noNeed(c.need);
+                const std::vector<SignalSpec> signals = signalsOf(*need);
+                if (std::none_of(signals.begin(), signals.end(), [&c](const SignalSpec& s) { return s.id == c.signal; }))
+                    return problemOf(fmt::format("{} has no signal \"{}\".", need->title, c.signal));
+                if (!c.value) {
+                    if (const auto said = need->pins.find(c.signal); said != need->pins.end()) {
+                        said->second.erase(c.property);
+                        if (said->second.empty())
+                            need->pins.erase(said);
+                    }
+                    return {};
+                }
+                Expected<std::string> text = checkPinProperty(c.property, *c.value);
+                if (!text)
+                    return text.problem();
+                need->pins[c.signal][c.property] = *text;
+                return {};
+            },
+            [&](const SetNet& c) -> Outcome {
+                if (c.net && !c.net->empty())
+                    if (const Expected<std::string> net = checkPinProperty("net", *c.net); !net)
+                        return net.problem();
+                setOrErase(plan.nets, c.pad, c.net);
+                return {};
+            },
+            [&](const ReplaceNeed& c) -> Outcome {
+                Need* need = plan.need(c.need);
+                if (!need)
+                    return noNeed(c.need);
+                if (c.with.id.empty() || (c.with.id != c.need && plan.need(c.with.id)))
+                    return problemOf(fmt::format("the plan has a need \"{}\" already.", c.with.id));
+                if (!findKind(c.with.kind))
+                    return problemOf(fmt::format("\"{}\" is not a kind of need.", c.with.kind));
+                *need = c.with;
+                return {};
+            },
+            [&](const InsertPart& c) -> Outcome {
+                if (c.part.id.empty() || partPosition(plan, c.part.id) < plan.parts.size())
+                    return problemOf(fmt::format("the plan has a part \"{}\" already.", c.part.id));
+                plan.parts.insert(plan.parts.begin() + static_cast<std::ptrdiff_t>(std::min(c.at, plan.parts.size())), c.part);
+                return {};
+            },
+            [&](const RemovePart& c) -> Outcome {
+                const std::size_t at = partPosition(plan, c.part);
+                if (at == plan.parts.size())
+                    return problemOf(fmt::format("the plan has added no part \"{}\".", c.part));
+                plan.parts.erase(plan.parts.begin() + static_cast<std::ptrdiff_t>(at));
+                return {};
+            },
         },
         change);
 }
@@ -145,15 +213,26 @@ std::vector<Change> undoOf(const Plan& before, const Change& change)
             [&](const SetText& c) -> std::vector<Change> { return {SetText{c.what, textOf(before, c.what)}}; },
             [&](const SetClock& c) -> std::vector<Change> { return {SetClock{c.node, found(before.clocks, c.node)}}; },
             [&](const SetGoal& c) -> std::vector<Change> {
-                const Need& need = *before.need(c.need);
-                // The goal first: it brings back the signals that the old binding speaks of.
-                return {SetGoal{c.need, c.goal, found(need.goals, c.goal)}, SetBinding{c.need, need.binding}};
+                // A goal can do away with signals, and with what was said of them.
+                return {ReplaceNeed{c.need, *before.need(c.need)}};
             },
             [&](const SetBinding& c) -> std::vector<Change> { return {SetBinding{c.need, before.need(c.need)->binding}}; },
             [&](const SetHold& c) -> std::vector<Change> { return {SetHold{c.target, before.held(c.target)}}; },
             [&](const InsertNeed& c) -> std::vector<Change> { return {RemoveNeed{c.need.id}}; },
             [&](const RemoveNeed& c) -> std::vector<Change> {
                 return {InsertNeed{positionOf(before, c.need), *before.need(c.need)}};
+            },
+            [&](const SetPin& c) -> std::vector<Change> {
+                const auto& pins = before.need(c.need)->pins;
+                const auto said = pins.find(c.signal);
+                return {SetPin{c.need, c.signal, c.property, said == pins.end() ? std::nullopt : found(said->second, c.property)}};
+            },
+            [&](const SetNet& c) -> std::vector<Change> { return {SetNet{c.pad, found(before.nets, c.pad)}}; },
+            [&](const ReplaceNeed& c) -> std::vector<Change> { return {ReplaceNeed{c.with.id, *before.need(c.need)}}; },
+            [&](const InsertPart& c) -> std::vector<Change> { return {RemovePart{c.part.id}}; },
+            [&](const RemovePart& c) -> std::vector<Change> {
+                const std::size_t at = partPosition(before, c.part);
+                return {InsertPart{at, before.parts[at]}};
             },
         },
         change);
@@ -183,6 +262,66 @@ Edit inverse(const Plan& plan, const Edit& edit)
             break;
     }
     return back;
+}
+
+Edit difference(const Plan& before, const Plan& after, std::string title)
+{
+    Edit edit{std::move(title), {}};
+    using What = SetText::What;
+    for (const What what : {What::Name, What::Device, What::Board, What::Supply, What::Range, What::Prefix})
+        if (textOf(before, what) != textOf(after, what))
+            edit.changes.push_back(SetText{what, textOf(after, what)});
+    for (const auto& [node, value] : before.clocks)
+        if (!after.clocks.contains(node))
+            edit.changes.push_back(SetClock{node, std::nullopt});
+    for (const auto& [node, value] : after.clocks)
+        if (found(before.clocks, node) != value)
+            edit.changes.push_back(SetClock{node, value});
+    for (const auto& [pad, net] : before.nets)
+        if (!after.nets.contains(pad))
+            edit.changes.push_back(SetNet{pad, std::nullopt});
+    for (const auto& [pad, net] : after.nets)
+        if (found(before.nets, pad) != net)
+            edit.changes.push_back(SetNet{pad, net});
+    if (before.parts != after.parts) {
+        for (const Part& part : before.parts)
+            edit.changes.push_back(RemovePart{part.id});
+        for (std::size_t p = 0; p < after.parts.size(); ++p)
+            edit.changes.push_back(InsertPart{p, after.parts[p]});
+    }
+    const auto sameIds = [&] {
+        if (before.needs.size() != after.needs.size())
+            return false;
+        for (std::size_t n = 0; n < after.needs.size(); ++n)
+            if (before.needs[n].id != after.needs[n].id)
+                return false;
+        return true;
+    };
+    if (sameIds()) {
+        for (std::size_t n = 0; n < after.needs.size(); ++n) {
+            Need rebound = before.needs[n];
+            rebound.binding = after.needs[n].binding;
+            if (before.needs[n] == after.needs[n])
+                continue;
+            // The smaller change says more in a preview.
+            if (rebound == after.needs[n])
+                edit.changes.push_back(SetBinding{rebound.id, rebound.binding});
+            else
+                edit.changes.push_back(ReplaceNeed{rebound.id, after.needs[n]});
+        }
+    } else {
+        for (const Need& need : before.needs)
+            edit.changes.push_back(RemoveNeed{need.id});
+        for (std::size_t n = 0; n < after.needs.size(); ++n)
+            edit.changes.push_back(InsertNeed{n, after.needs[n]});
+    }
+    for (const std::string& hold : before.holds)
+        if (!after.holds.contains(hold))
+            edit.changes.push_back(SetHold{hold, false});
+    for (const std::string& hold : after.holds)
+        if (!before.holds.contains(hold))
+            edit.changes.push_back(SetHold{hold, true});
+    return edit;
 }
 
 std::string describe(const Plan& before, const Change& change)
@@ -229,6 +368,22 @@ std::string describe(const Plan& before, const Change& change)
             [&](const SetHold& c) { return fmt::format("{} {}", c.held ? "hold" : "let go", c.target); },
             [&](const InsertNeed& c) { return fmt::format("{}: added", c.need.title); },
             [&](const RemoveNeed& c) { return fmt::format("{}: removed", title(c.need)); },
+            [&](const SetPin& c) {
+                const Need* need = before.need(c.need);
+                const PinProperty* property = findPinProperty(c.property);
+                const std::optional<std::string> was = need ? pinProperty(*need, c.signal, c.property) : std::nullopt;
+                return fmt::format("{} {}, {}: {} \u2192 {}", title(c.need), c.signal, property ? lowered(property->title) : c.property, was.value_or("as the signal asks"),
+                                   c.value.value_or("as the signal asks"));
+            },
+            [&](const SetNet& c) {
+                return fmt::format("net of {}: {} \u2192 {}", c.pad, found(before.nets, c.pad).value_or("as the board says"), c.net ? (c.net->empty() ? "not routed" : *c.net) : "as the board says");
+            },
+            [&](const ReplaceNeed& c) {
+                const std::string was = title(c.need);
+                return was == c.with.title ? fmt::format("{}: changed", was) : fmt::format("{} becomes {}", was, c.with.title);
+            },
+            [&](const InsertPart& c) { return fmt::format("{}: part added", c.part.title); },
+            [&](const RemovePart& c) { return fmt::format("{}: part removed", c.part); },
         },
         change);
 }

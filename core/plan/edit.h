@@ -15,7 +15,7 @@ namespace bindrel {
 
 /// Sets one text of the plan itself; an empty value means "as board or chip say".
 struct SetText {
-    enum class What { Name, Supply, Range, Prefix } what;
+    enum class What { Name, Device, Board, Supply, Range, Prefix } what;
     std::string value;
     friend bool operator==(const SetText&, const SetText&) = default;
 };
@@ -50,7 +50,36 @@ struct RemoveNeed {
     friend bool operator==(const RemoveNeed&, const RemoveNeed&) = default;
 };
 
-using Change = std::variant<SetText, SetClock, SetGoal, SetBinding, SetHold, InsertNeed, RemoveNeed>;
+/// Says something of the pad that carries a signal; see core/plan/pin_property.h.
+struct SetPin {
+    std::string need;
+    std::string signal;
+    std::string property;
+    std::optional<std::string> value; ///< empty: back to what follows from the signal
+    friend bool operator==(const SetPin&, const SetPin&) = default;
+};
+struct SetNet {
+    std::string pad;
+    std::optional<std::string> net; ///< empty: what the board's file says
+    friend bool operator==(const SetNet&, const SetNet&) = default;
+};
+/// Puts another need in the place of one: title, part, kind, terminals and all.
+struct ReplaceNeed {
+    std::string need;
+    Need with;
+    friend bool operator==(const ReplaceNeed&, const ReplaceNeed&) = default;
+};
+struct InsertPart {
+    std::size_t at = 0;
+    Part part;
+    friend bool operator==(const InsertPart&, const InsertPart&) = default;
+};
+struct RemovePart {
+    std::string part;
+    friend bool operator==(const RemovePart&, const RemovePart&) = default;
+};
+
+using Change = std::variant<SetText, SetClock, SetGoal, SetBinding, SetHold, InsertNeed, RemoveNeed, SetPin, SetNet, ReplaceNeed, InsertPart, RemovePart>;
 
 /// One undo step: changes that are made together or not at all, in order.
 struct Edit {
@@ -66,6 +95,9 @@ Edit editOf(std::string title, Change change);
 Expected<Plan> applied(const Plan& plan, const Edit& edit);
 /// The edit that turns applied(plan, edit) back into `plan`. REQUIRES: applied(plan, edit).ok()
 Edit inverse(const Plan& plan, const Edit& edit);
+
+/// The edit that turns one plan into another, whatever is different.
+Edit difference(const Plan& before, const Plan& after, std::string title);
 
 /// A change in words: what, old -> new, for previews.
 std::string describe(const Plan& before, const Change& change);

@@ -124,4 +124,16 @@ std::vector<std::string> requestsOf(const Need& need)
     return kind && kind->requests ? kind->requests(need) : std::vector<std::string>();
 }
 
+Frequency goalRate(const Need& need, std::string_view goal)
+{
+    const Expected<Frequency> rate = parseFrequency(goalText(need, goal));
+    return rate ? *rate : Frequency();
+}
+
+Frequency fastestOf(const Need& need, std::string_view signal)
+{
+    const KindSpec* kind = findKind(need.kind);
+    return kind && kind->fastest ? kind->fastest(need, signal) : Frequency();
+}
+
 } // namespace bindrel

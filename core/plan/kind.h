@@ -3,6 +3,7 @@
 
 #include "core/base/expected.h"
 #include "core/plan/plan.h"
+#include "core/quantity/quantity.h"
 
 #include <string>
 #include <string_view>
@@ -49,6 +50,8 @@ struct KindSpec {
     /// The goal in a few characters, for the list of needs: "460.8 kBd".
     std::string (*brief)(const Need& need) = nullptr;
 
+    /// How fast an output toggles at most, in full cycles a second; null or zero: too slowly to matter.
+    Frequency (*fastest)(const Need& need, std::string_view signal) = nullptr;
     /// DMA requests for the given goals; null: it makes none.
     std::vector<std::string> (*requests)(const Need& need) = nullptr;
     /// Needs that say the same here can share an instance (one time base, one converter); empty text or null: none can.
@@ -68,6 +71,10 @@ Expected<std::string> checkGoal(const GoalSpec& goal, std::string_view text);
 
 std::vector<SignalSpec> signalsOf(const Need& need);
 std::vector<std::string> requestsOf(const Need& need);
+/// Of an output, in full cycles a second; zero where it is too slow to matter.
+Frequency fastestOf(const Need& need, std::string_view signal);
+/// A goal that is a rate, as a value; zero when it cannot be read.
+Frequency goalRate(const Need& need, std::string_view goal);
 
 // One a file in core/plan/kinds.
 KindSpec uartKind();

@@ -3,6 +3,8 @@
 
 #include "core/base/text.h"
 
+#include <algorithm>
+
 namespace bindrel {
 
 const Need* Plan::need(std::string_view id) const
@@ -41,10 +43,22 @@ std::string freeNeedId(const Plan& plan, std::string_view title)
         base.pop_back();
     if (base.empty())
         base = "need";
+    // An id has at most 64 characters, a number to tell it from others included.
+    base.resize(std::min<std::size_t>(base.size(), 56));
     std::string id = base;
     for (int n = 2; plan.need(id); ++n)
         id = base + "-" + std::to_string(n);
     return id;
+}
+
+std::string freeNeedTitle(const Plan& plan, std::string_view wanted)
+{
+    const auto taken = [&plan](const std::string& title) { return std::any_of(plan.needs.begin(), plan.needs.end(), [&title](const Need& n) { return n.title == title; }); };
+    const std::string base(wanted);
+    std::string title = base;
+    for (int n = 2; taken(title); ++n)
+        title = base + " " + std::to_string(n);
+    return title;
 }
 
 } // namespace bindrel

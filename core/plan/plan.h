@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include "core/device/part.h"
+
 #include <map>
 #include <set>
 #include <string>
@@ -29,6 +31,9 @@ struct Need {
     std::string kind;  ///< "uart", "pwm", …: see core/plan/kind.h
     std::map<std::string, std::string, std::less<>> goals;     ///< as typed; what is missing has its default
     std::map<std::string, std::string, std::less<>> terminals; ///< signal -> terminal of the part
+    /// What is said of the pads that carry its signals: signal -> property -> text; see core/plan/pin_property.h. It goes
+    /// with the signal when that moves.
+    std::map<std::string, std::map<std::string, std::string, std::less<>>, std::less<>> pins;
     std::string core; ///< that owns it on a chip with several; empty: the first
     Binding binding;
 
@@ -52,6 +57,11 @@ struct Plan {
     std::map<std::string, std::string, std::less<>> clocks;
     /// What searches must leave alone: "clock ID", "need ID", "need ID SIGNAL".
     std::set<std::string, std::less<>> holds;
+    /// Parts that the board's file does not have: added here, or kept when the plan went to another board. Their needs are
+    /// in `needs`.
+    std::vector<Part> parts;
+    /// Nets that the board's file does not tell, or tells otherwise: pad -> net; an empty net: not routed after all.
+    std::map<std::string, std::string, std::less<>> nets;
     std::vector<Need> needs;
 
     const Need* need(std::string_view id) const;
@@ -67,5 +77,7 @@ std::string holdOfSignal(std::string_view need, std::string_view signal);
 
 /// An id that no need of the plan has yet, made from a title: "Gate bridge" -> "gate-bridge", "gate-bridge-2".
 std::string freeNeedId(const Plan& plan, std::string_view title);
+/// A title that no need of the plan has yet: "Lid switch", "Lid switch 2".
+std::string freeNeedTitle(const Plan& plan, std::string_view title);
 
 } // namespace bindrel

@@ -4,8 +4,12 @@
 #include "core/base/files.h"
 #include "core/base/json_document.h"
 #include "core/base/text.h"
+#include "core/device/device_reader.h"
+#include "core/plan/board_facts.h"
 #include "core/plan/check_setting.h"
 #include "core/plan/kind.h"
+#include "core/plan/pin_property.h"
+#include "core/quantity/format.h"
 #include "core/quantity/parse.h"
 
 #include <fmt/format.h>
@@ -41,6 +45,12 @@ std::string needText(const Need& need)
         lines.push_back("      \"goals\": " + oneLine(need.goals));
     if (!need.terminals.empty())
         lines.push_back("      \"terminals\": " + oneLine(need.terminals));
+    if (!need.pins.empty()) {
+        std::vector<std::string> rows;
+        for (const auto& [signal, said] : need.pins)
+            rows.push_back(quoted(signal) + ": " + oneLine(said));
+        lines.push_back("      \"pins\": { " + joined(rows, ", ") + " }");
+    }
     if (!need.core.empty())
         lines.push_back("      \"core\": " + quoted(need.core));
     if (!need.binding.instance.empty())
@@ -54,6 +64,40 @@ std::string needText(const Need& need)
         lines.push_back("      \"dma\": { " + joined(parts, ", ") + " }");
     }
     return "    {\n" + joined(lines, ",\n") + "\n    }";
+}
+
+std::string terminalText(const Part& part, const std::string& name)
+{
+    const auto known = part.facts.find(name);
+    if (known == part.facts.end())
+        return quoted(name);
+    using Level = TerminalFact::Level;
+    const TerminalFact& fact = known->second;
+    std::vector<std::string> out{"\"name\": " + quoted(name)};
+    if (fact.pull)
+        out.push_back(fmt::format("\"pull\": \"{}\"", *fact.pull == Level::High ? "up" : "down"));
+    if (fact.volts != Voltage())
+        out.push_back("\"volts\": " + quoted(format(fact.volts, 12)));
+    if (fact.current != Current())
+        out.push_back("\"current\": " + quoted(format(fact.current, 12)));
+    if (fact.off)
+        out.push_back(fmt::format("\"off\": \"{}\"", *fact.off == Level::High ? "high" : "low"));
+    return "{ " + joined(out, ", ") + " }";
+}
+
+std::string partText(const Part& part)
+{
+    std::vector<std::string> terminals;
+    for (const std::string& name : part.terminals)
+        terminals.push_back(terminalText(part, name));
+    std::string about = part.about.empty() ? "" : ", \"about\": " + quoted(part.about);
+    return fmt::format("    {{ \"id\": {}, \"title\": {}{}, \"terminals\": [{}] }}", quoted(part.id), quoted(part.title), about, joined(terminals, ", "));
+}
+
+/// Letters, digits and hyphens in lower case, at most 64.
+bool isId(std::string_view id)
+{
+    return !id.empty() && id.size() <= 64 && std::all_of(id.begin(), id.end(), [](char c) { return (c >= 'a' && c <= 'z') || (c >= '0' && c <= '9') || c == '-'; });
 }
 
 /// Reads the needs and holds of a plan against its device and board.
@@ -86,13 +130,10 @@ public:
 
     void readNeed(const JsonNode& node)
     {
-        node.allowOnly({"id", "part", "title", "kind", "goals", "terminals", "core", "instance", "pads", "dma"});
+        node.allowOnly({"id", "part", "title", "kind", "goals", "terminals", "pins", "core", "instance", "pads", "dma"});
         Need need;
         need.id = node.string("id");
-        const bool legal = !need.id.empty() && need.id.size() <= 64 && std::all_of(need.id.begin(), need.id.end(), [](char c) {
-            return (c >= 'a' && c <= 'z') || (c >= '0' && c <= '9') || c == '-';
-        });
-        if (!legal)
+        if (!isId(need.id))
             node.child("id").fail(fmt::format("\"{}\" is not an id; use lower-case letters, digits and hyphens, at most 64.", need.id));
         if (plan_.need(need.id))
             node.child("id").fail(fmt::format("two needs have the id \"{}\".", need.id));
@@ -122,8 +163,28 @@ public:
         }
         readGoals(need, *kind, node.optionalChild("goals"));
         readTerminals(need, node.optionalChild("terminals"));
+        readPins(need, *kind, node.optionalChild("pins"));
         readBinding(need, *kind, node);
         plan_.needs.push_back(std::move(need));
+    }
+
+    void readNets(const JsonNode& node)
+    {
+        std::vector<std::string> names;
+        for (const Pad& pad : device_.pads)
+            names.push_back(pad.name);
+        for (const auto& [pad, value] : node.members()) {
+            const std::string net = value.asString();
+            if (device_.findPad(pad) < 0) {
+                if (!lose(fmt::format("pad {} is gone, and with it its net {}", pad, net)))
+                    value.fail(fmt::format("\"{}\" is not a pad of {}.{}", pad, device_.name, didYouMean(pad, names)));
+                continue;
+            }
+            if (!net.empty())
+                if (const Expected<std::string> checked = checkPinProperty("net", net); !checked)
+                    value.fail(checked.problem().message);
+            plan_.nets[pad] = net;
+        }
     }
 
     void readHolds(const JsonNode& node)
@@ -168,6 +229,22 @@ private:
                 need.goals[id] = *text;
             else
                 value.fail(text.problem().message);
+        }
+    }
+
+    void readPins(Need& need, const KindSpec& kind, const JsonNode& node)
+    {
+        const std::vector<SignalSpec> signals = kind.signals(need);
+        for (const auto& [signal, said] : node.members()) {
+            if (std::none_of(signals.begin(), signals.end(), [&id = signal](const SignalSpec& s) { return s.id == id; }))
+                said.fail(fmt::format("\"{}\" is not a signal that this {} need takes.", signal, kind.title));
+            for (const auto& [property, value] : said.members()) {
+                const Expected<std::string> text = checkPinProperty(property, value.asString());
+                if (text)
+                    need.pins[signal][property] = *text;
+                else
+                    value.fail(text.problem().message);
+            }
         }
     }
 
@@ -229,6 +306,21 @@ private:
     std::vector<std::string>* lost_;
 };
 
+Part readOwnPart(const JsonNode& node, const Plan& plan)
+{
+    node.allowOnly({"id", "title", "about", "terminals"});
+    Part part;
+    part.id = node.string("id");
+    if (!isId(part.id))
+        node.child("id").fail(fmt::format("\"{}\" is not an id; use lower-case letters, digits and hyphens, at most 64.", part.id));
+    if (std::any_of(plan.parts.begin(), plan.parts.end(), [&part](const Part& p) { return p.id == part.id; }))
+        node.child("id").fail(fmt::format("two parts have the id \"{}\".", part.id));
+    part.title = node.string("title", part.id);
+    part.about = node.string("about", "");
+    bindrel::readTerminals(node.optionalChild("terminals"), part);
+    return part;
+}
+
 } // namespace
 
 std::string planText(const Plan& plan)
@@ -245,6 +337,14 @@ std::string planText(const Plan& plan)
         for (const auto& [id, value] : plan.clocks)
             rows.push_back("    " + quoted(id) + ": " + quoted(value));
         lines.push_back("  \"clocks\": {\n" + joined(rows, ",\n") + "\n  }");
+    }
+    if (!plan.nets.empty())
+        lines.push_back("  \"nets\": " + oneLine(plan.nets));
+    if (!plan.parts.empty()) {
+        std::vector<std::string> rows;
+        for (const Part& part : plan.parts)
+            rows.push_back(partText(part));
+        lines.push_back("  \"parts\": [\n" + joined(rows, ",\n") + "\n  ]");
     }
     if (!plan.holds.empty()) {
         std::vector<std::string> rows;
@@ -270,12 +370,12 @@ Expected<Workpiece> parsePlan(std::string text, std::string file, const Library&
         root.child("bindrel").fail(fmt::format("this plan is of format {}; this version of Bindrel reads up to 1. Use a newer version.", version));
     else if (document.ok() && version < 1)
         root.child("bindrel").fail("must be the format's number, 1.");
-    root.allowOnly({"bindrel", "name", "device", "device_file", "board", "supply", "range", "prefix", "clocks", "holds", "needs"});
+    root.allowOnly({"bindrel", "name", "device", "device_file", "board", "supply", "range", "prefix", "clocks", "nets", "parts", "holds", "needs"});
     Workpiece work;
     Plan& plan = work.plan;
     plan.name = root.string("name");
     plan.device = root.string("device");
-    plan.board = root.string("board");
+    plan.board = root.string("board", "");
     plan.supply = root.string("supply", "");
     plan.range = root.string("range", "");
     plan.prefix = root.string("prefix", "");
@@ -293,7 +393,7 @@ Expected<Workpiece> parsePlan(std::string text, std::string file, const Library&
             root.child("device").fail(device.problem().message);
         return document.ok() ? device.problem() : document.problem();
     }
-    Expected<Board> board = library.board(plan.board);
+    Expected<Board> board = plan.board.empty() ? Expected<Board>(bareBoard(*device)) : library.board(plan.board);
     if (!board) {
         if (board.problem().file.empty())
             root.child("board").fail(board.problem().message);
@@ -319,8 +419,12 @@ Expected<Workpiece> parsePlan(std::string text, std::string file, const Library&
             ids.push_back(range.id);
         root.child("range").fail(fmt::format("\"{}\" is not an operating range of {}; use {}.", plan.range, plan.device, listed(ids)));
     }
-    PlanReader reader(*work.device, *work.board, plan, work.deviceChange ? &work.deviceChange->lost : nullptr);
+    for (const JsonNode& node : root.optionalChild("parts").items())
+        plan.parts.push_back(readOwnPart(node, plan));
+    const Board known = boardWithPlan(*work.board, *work.device, plan);
+    PlanReader reader(*work.device, known, plan, work.deviceChange ? &work.deviceChange->lost : nullptr);
     reader.readClocks(root.optionalChild("clocks"));
+    reader.readNets(root.optionalChild("nets"));
     for (const JsonNode& node : root.child("needs").items())
         reader.readNeed(node);
     reader.readHolds(root.optionalChild("holds"));
@@ -349,38 +453,45 @@ Plan stamped(Plan plan, const Device& device, Origin origin)
     return plan;
 }
 
+Outcome stateNeeds(Plan& plan, const Part& part)
+{
+    for (const PartNeed& wanted : part.needs) {
+        const KindSpec* kind = findKind(wanted.kind);
+        if (!kind) {
+            std::vector<std::string> names;
+            for (const KindSpec& known : kinds())
+                names.push_back(known.id);
+            return problemOf(fmt::format("{} asks for a \"{}\", which is no kind of need.{}", part.title, wanted.kind, didYouMean(wanted.kind, names)));
+        }
+        Need need;
+        need.id = freeNeedId(plan, wanted.id.empty() ? part.id : part.id + "-" + wanted.id);
+        need.part = part.id;
+        need.title = wanted.title;
+        need.kind = wanted.kind;
+        for (const auto& [id, text] : wanted.goals) {
+            const GoalSpec* goal = kind->goal(id);
+            const Expected<std::string> checked = goal ? checkGoal(*goal, text) : Expected<std::string>(problemOf(fmt::format("\"{}\" is not a goal of a {} need.", id, kind->title)));
+            if (!checked)
+                return problemOf(fmt::format("{}, {}: {}", part.title, wanted.title, checked.problem().message));
+            need.goals[id] = *checked;
+        }
+        const std::vector<SignalSpec> signals = kind->signals(need);
+        for (const auto& [signal, terminal] : wanted.terminals) {
+            if (std::none_of(signals.begin(), signals.end(), [&id = signal](const SignalSpec& s) { return s.id == id; }))
+                return problemOf(fmt::format("{}, {}: \"{}\" is not a signal that this {} need takes.", part.title, wanted.title, signal, kind->title));
+            need.terminals[signal] = terminal;
+        }
+        plan.needs.push_back(std::move(need));
+    }
+    return {};
+}
+
 Expected<Plan> planFromBoard(const Board& board)
 {
     Plan plan = emptyPlan(board);
     for (const Part& part : board.parts)
-        for (const PartNeed& wanted : part.needs) {
-            const KindSpec* kind = findKind(wanted.kind);
-            if (!kind) {
-                std::vector<std::string> names;
-                for (const KindSpec& known : kinds())
-                    names.push_back(known.id);
-                return problemOf(fmt::format("{} asks for a \"{}\", which is no kind of need.{}", part.title, wanted.kind, didYouMean(wanted.kind, names)));
-            }
-            Need need;
-            need.id = freeNeedId(plan, wanted.id.empty() ? part.id : part.id + "-" + wanted.id);
-            need.part = part.id;
-            need.title = wanted.title;
-            need.kind = wanted.kind;
-            for (const auto& [id, text] : wanted.goals) {
-                const GoalSpec* goal = kind->goal(id);
-                const Expected<std::string> checked = goal ? checkGoal(*goal, text) : Expected<std::string>(problemOf(fmt::format("\"{}\" is not a goal of a {} need.", id, kind->title)));
-                if (!checked)
-                    return problemOf(fmt::format("{}, {}: {}", part.title, wanted.title, checked.problem().message));
-                need.goals[id] = *checked;
-            }
-            const std::vector<SignalSpec> signals = kind->signals(need);
-            for (const auto& [signal, terminal] : wanted.terminals) {
-                if (std::none_of(signals.begin(), signals.end(), [&id = signal](const SignalSpec& s) { return s.id == id; }))
-                    return problemOf(fmt::format("{}, {}: \"{}\" is not a signal that this {} need takes.", part.title, wanted.title, signal, kind->title));
-                need.terminals[signal] = terminal;
-            }
-            plan.needs.push_back(std::move(need));
-        }
+        if (Outcome stated = stateNeeds(plan, part); !stated)
+            return stated.problem();
     return plan;
 }
 

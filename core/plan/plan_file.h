@@ -42,6 +42,9 @@ Plan stamped(Plan plan, const Device& device, Origin origin);
 
 /// A plan with the needs of all the board's parts, stated and not bound. Fails when a part asks for what no kind has.
 Expected<Plan> planFromBoard(const Board& board);
+/// States the needs of a part at the end of the plan, with ids that are free. Fails when the part asks for what no kind has;
+/// the plan may then have some of them.
+Outcome stateNeeds(Plan& plan, const Part& part);
 /// A plan with no needs for a board: name, device and supply filled in.
 Plan emptyPlan(const Board& board);
 

@@ -1,6 +1,11 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/tuning/pads.h"
 
+#include "core/plan/pin_property.h"
+#include "core/quantity/format.h"
+
+#include <fmt/format.h>
+
 #include <algorithm>
 
 namespace bindrel {
@@ -13,6 +18,26 @@ const char* nameOf(PadSetup::Pull pull)
 const char* nameOf(PadSetup::Drive drive)
 {
     return drive == PadSetup::Drive::Strong ? "strong" : drive == PadSetup::Drive::Medium ? "medium" : "weak";
+}
+
+bool PadSetup::isSaid(std::string_view property) const { return std::find(said.begin(), said.end(), property) != said.end(); }
+
+namespace {
+/// Strengths are those of the data sheet, weakest first; a pad with fewer has the same for several settings.
+Current strengthOf(const Pad& pad, PadSetup::Drive drive)
+{
+    return pad.drives.empty() ? Current() : pad.drives[std::min(pad.drives.size() - 1, static_cast<std::size_t>(drive))];
+}
+} // namespace
+
+Current padGives(const Pad& pad, PadSetup::Drive drive) { return strengthOf(pad, drive); }
+
+Frequency padToggles(const Pad& pad, PadSetup::Drive drive, bool fast)
+{
+    Frequency able = pad.maxToggle;
+    if (!pad.drives.empty() && pad.drives.back().value > Rational(0))
+        able = Frequency(able.value * strengthOf(pad, drive).value / pad.drives.back().value);
+    return !fast && pad.slowToggle.value > Rational(0) ? std::min(able, pad.slowToggle) : able;
 }
 
 namespace {
@@ -41,12 +66,48 @@ void setUpGpio(PadSetup& setup, const Device& device, const Need& need)
     setup.falling = edges != "rising";
 }
 
-/// What a peripheral's signal sensibly gets when nobody says otherwise.
-void setUpPeripheral(PadSetup& setup, const Need& need, const SignalSpec& signal)
+/// The weakest drive and the slowest edges that carry a rate: fast edges only make noise.
+void setUpForRate(PadSetup& setup, const Pad& pad, PadSetup::Drive least)
 {
-    if (need.kind == "uart" && signal.direction == SignalSpec::Direction::In) {
+    using Drive = PadSetup::Drive;
+    setup.drive = least;
+    setup.fast = false;
+    if (!(setup.toggles.value > Rational(0)))
+        return;
+    for (const bool fast : {false, true})
+        for (const Drive drive : {Drive::Weak, Drive::Medium, Drive::Strong}) {
+            if (drive < least)
+                continue;
+            const Frequency able = padToggles(pad, drive, fast);
+            if (able.value.isZero() || able >= setup.toggles) {
+                setup.drive = drive;
+                setup.fast = fast;
+                if (drive > least || fast)
+                    setup.because = fmt::format("its {} need {}{}", format(setup.toggles), drive > least ? std::string(nameOf(drive)) + " drive" : "fast edges", drive > least && fast ? " and fast edges" : "");
+                return;
+            }
+        }
+    setup.drive = Drive::Strong;
+    setup.fast = true;
+    setup.because = fmt::format("its {} are more than the pad can do", format(setup.toggles));
+}
+
+/// What a peripheral's signal sensibly gets when nobody says otherwise.
+void setUpPeripheral(PadSetup& setup, const Pad& pad, const Need& need, const SignalSpec& signal)
+{
+    using Direction = SignalSpec::Direction;
+    const bool in = signal.direction == Direction::In;
+    const bool pwmOutput = need.kind == "pwm" && signal.id != "fault";
+    if (signal.direction == Direction::Analog)
+        setup.because = "an analog pad floats";
+    if (signal.direction == Direction::Out || pwmOutput)
+        setUpForRate(setup, pad, pwmOutput ? PadSetup::Drive::Medium : PadSetup::Drive::Weak);
+    if (need.kind == "uart" && in) {
         setup.pull = PadSetup::Pull::Up;
         setup.because = "the line idles high, also while nobody drives it";
+    } else if (need.kind == "can" && in) {
+        setup.pull = PadSetup::Pull::Up;
+        setup.because = "the bus is recessive, which reads high, also while nobody drives the line";
     } else if (need.kind == "i2c") {
         setup.openDrain = true;
         setup.because = "the bus is pulled up on the board, devices only pull it low";
@@ -54,10 +115,30 @@ void setUpPeripheral(PadSetup& setup, const Need& need, const SignalSpec& signal
         const bool low = goalText(need, "fault") == "active low";
         setup.pull = low ? PadSetup::Pull::Up : PadSetup::Pull::Down;
         setup.because = low ? "an open-drain fault output needs a pull-up" : "no fault while nobody drives it";
-    } else if (need.kind == "pwm") {
-        setup.drive = PadSetup::Drive::Medium;
+    } else if (pwmOutput && setup.because.empty()) {
         setup.because = "edges fast enough for a gate driver";
     }
+}
+
+/// What the plan says of the pad goes before what follows from the signal.
+void takeWhatIsSaid(PadSetup& setup, const Need& need, const SignalSpec& signal)
+{
+    const auto said = [&](const char* property) {
+        const std::optional<std::string> value = pinProperty(need, signal.id, property);
+        if (value)
+            setup.said.emplace_back(property);
+        return value;
+    };
+    if (const auto pull = said("pull"))
+        setup.pull = *pull == "up" ? PadSetup::Pull::Up : *pull == "down" ? PadSetup::Pull::Down : PadSetup::Pull::None;
+    if (const auto drive = said("drive"))
+        setup.drive = *drive == "strong" ? PadSetup::Drive::Strong : *drive == "medium" ? PadSetup::Drive::Medium : PadSetup::Drive::Weak;
+    if (const auto speed = said("speed"))
+        setup.fast = *speed == "fast";
+    if (const auto drain = said("open_drain"))
+        setup.openDrain = *drain == "yes";
+    if (const auto level = said("level"))
+        setup.levelHigh = *level == "high";
 }
 
 } // namespace
@@ -81,10 +162,10 @@ std::vector<PadSetup> setUpPads(const Device& device, const Plan& plan, const Bi
                 const Route& route = device.routes[size_t(seat.route)];
                 setup.code = route.code;
                 setup.wired = route.wired();
-                if (seat.signal.direction == SignalSpec::Direction::Analog)
-                    setup.because = "an analog pad floats";
-                setUpPeripheral(setup, plan.needs[n], seat.signal);
+                setup.toggles = fastestOf(plan.needs[n], seat.signal.id);
+                setUpPeripheral(setup, device.pads[size_t(seat.pad)], plan.needs[n], seat.signal);
             }
+            takeWhatIsSaid(setup, plan.needs[n], seat.signal);
             out.push_back(std::move(setup));
         }
     }

@@ -21,7 +21,11 @@ struct PadSetup {
     enum class Pull { None, Up, Down } pull = Pull::None;
     bool openDrain = false;
     enum class Drive { Weak, Medium, Strong } drive = Drive::Weak;
-    std::string because; ///< why pull, drive and open drain are as they are
+    bool fast = false; ///< edges, where the pad can choose
+    Frequency toggles; ///< how fast the signal makes the pad toggle at most; zero where that does not matter
+    std::string because; ///< why pull, drive and open drain are as they are, where nobody said so
+    std::vector<std::string> said; ///< properties that the plan states: "pull", "drive", …
+    bool isSaid(std::string_view property) const;
 
     int line = -1; ///< external-interrupt line, -1 for none
     bool rising = false;
@@ -30,6 +34,12 @@ struct PadSetup {
 
 const char* nameOf(PadSetup::Pull pull);
 const char* nameOf(PadSetup::Drive drive);
+
+/// How fast a pad can toggle at a drive strength and with these edges; weaker drives charge the line more slowly. Zero when
+/// the data sheet gives no figure.
+Frequency padToggles(const Pad& pad, PadSetup::Drive drive, bool fast);
+/// What a pad can give at a drive strength; zero when the data sheet gives no figure.
+Current padGives(const Pad& pad, PadSetup::Drive drive);
 
 /// The pads of all needs that are bound, in the order of the device's pads. Open and contested needs have none: what
 /// their pads should be is not decided yet.

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/frame/inspector_text.h"
 #include "app/theme/theme.h"
+#include "core/plan/pin_property.h"
 #include "tests/support/fixtures.h"
 
 #include <QApplication>
@@ -41,6 +42,8 @@ class InspectorTest : public QObject {
             return s.plan.need(link.section(':', 1, 1).toStdString()) != nullptr;
         if (kind == "pad")
             return s.device->findPad(id) >= 0;
+        if (kind == "prop")
+            return s.plan.need(link.section(':', 1, 1).toStdString()) && findPinProperty(link.section(':', 3).toStdString());
         return kind == "hold" || kind == "option" || kind == "set";
     }
 

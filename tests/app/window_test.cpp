@@ -13,7 +13,7 @@
 #include "app/tuning/tuning_station.h"
 #include "app/widgets/needs_list.h"
 #include "app/wiring/chip_view.h"
-#include "app/wiring/ways_list.h"
+#include "app/wiring/proposal_list.h"
 #include "app/wiring/wiring_station.h"
 #include "tests/support/fixtures.h"
 
@@ -184,7 +184,7 @@ private Q_SLOTS:
         QTest::keyClick(list, Qt::Key_Space);
         QVERIFY(w_->view().optionsShown());
         QVERIFY(w_->inspector()->shownText().contains("OPTIONS FOR PIN"));
-        const std::string second = now().device->pads[size_t(w_->wiring()->chip()->options()[1].pad)].name;
+        const std::string second = now().device->pads[size_t(w_->options()->options()[1].pad)].name;
         QTest::keyClick(list, Qt::Key_2);
         COMPARE_TEXT(padOf("lid-switch", "pin"), QString::fromStdString(second));
         QVERIFY(!w_->view().optionsShown());
@@ -357,8 +357,8 @@ private Q_SLOTS:
         open("tangled");
         const Plan before = now().plan;
         shortcut(QKeySequence("Ctrl+U"));
-        WaysList* ways = w_->wiring()->ways();
-        QVERIFY(ways->isVisible() && !w_->wiring()->needs()->isVisible());
+        ProposalList* ways = w_->wiring()->proposals();
+        QTRY_VERIFY(ways->isVisible() && !w_->wiring()->needs()->isVisible());
         QCOMPARE(ways->rowCount(), 5);
         // The picture shows the plan as the way would make it; the plan itself stays.
         QVERIFY(w_->view().preview() && w_->view().preview()->bindings.contests.empty());
@@ -374,6 +374,7 @@ private Q_SLOTS:
         QVERIFY(!w_->view().preview() && w_->wiring()->needs()->isVisible() && now().plan == before);
         // Taking one is one undo step.
         shortcut(QKeySequence("Ctrl+U"));
+        QTRY_VERIFY(ways->isVisible());
         QTest::keyClick(ways, Qt::Key_Down);
         QTest::keyClick(ways, Qt::Key_Return);
         QVERIFY(!w_->view().preview() && now().bindings.contests.empty());
@@ -381,12 +382,14 @@ private Q_SLOTS:
         QVERIFY(now().plan == before);
         // A hand on the picture, and any change, mean the plan as it is.
         shortcut(QKeySequence("Ctrl+U"));
+        QTRY_VERIFY(ways->isVisible());
         QTest::mouseClick(w_->wiring()->chip(), Qt::LeftButton, {}, QPoint(5, 5));
         QVERIFY(!w_->view().preview() && w_->wiring()->needs()->isVisible());
         shortcut(QKeySequence("Ctrl+U"));
         w_->document().undo();
         w_->document().redo();
         shortcut(QKeySequence("Ctrl+U"));
+        QTRY_VERIFY(ways->isVisible());
         QTest::mouseDClick(ways->viewport(), Qt::LeftButton, {}, ways->rowRect(0).center());
         QVERIFY(now().bindings.contests.empty());
         // With nothing contested there is nothing to list.
@@ -583,7 +586,7 @@ private Q_SLOTS:
         ChipView* chip = w_->wiring()->chip();
         QTest::mouseDClick(chip, Qt::LeftButton, {}, pin("PD2"));
         QVERIFY(w_->view().optionsShown());
-        COMPARE_TEXT(chip->shownSignal(), "cts");
+        COMPARE_TEXT(w_->options()->signal(), "cts");
         QTest::keyClick(chip, Qt::Key_Escape);
         QVERIFY(!w_->view().optionsShown());
         QTest::mouseClick(chip, Qt::LeftButton, {}, pin("PD2"));

@@ -114,7 +114,7 @@ private Q_SLOTS:
         QCOMPARE(cpu["exact_hz"].toString(), "160000000");
         const Result csv = cli({"show", "done.bindrel", "pins", "--format", "csv"});
         QCOMPARE(csv.out.count("\r\n"), 65); // a heading and 64 pins
-        QVERIFY(csv.out.contains("49,PD0,Uplink,transmit,UART1.TX,6"));
+        QVERIFY(csv.out.contains("49,PD0,,UART1.TX,Uplink,Uplink modem,,6,out,none,weak,,no,,VDD"));
         QVERIFY(cli({"show", "done.bindrel", "registers"}).out.contains("MCT1.TOP     0x43004008"));
         QCOMPARE(cli({"show", "done.bindrel", "weather"}).code, 2);
     }
@@ -176,7 +176,7 @@ private Q_SLOTS:
         const Result csv = cli({"options", "done.bindrel", "uplink.tx", "--format", "csv"});
         QCOMPARE(csv.code, 0);
         QVERIFY2(csv.out.startsWith("pad,pin,instance,cost,reason\r\nPD0,49,UART1,current,here now\r\n"), csv.out.constData());
-        QVERIFY(csv.out.contains("contends,taken by Log flash"));
+        QVERIFY(csv.out.contains("room,taken by Log flash; "));
         const Result wrong = cli({"options", "done.bindrel", "uplink.txx"});
         QCOMPARE(wrong.code, 2);
         QVERIFY(wrong.err.contains("Did you mean \"uplink.tx\"?"));

@@ -19,6 +19,7 @@ KindSpec canKind()
         using D = SignalSpec::Direction;
         return std::vector<SignalSpec>{{"tx", "transmit", "TX", -1, D::Out, false}, {"rx", "receive", "RX", -1, D::In, false}};
     };
+    kind.fastest = [](const Need& need, std::string_view signal) { return signal == "tx" ? goalRate(need, "rate") / Rational(2) : Frequency(); };
     kind.brief = [](const Need& need) { return goalText(need, "rate"); };
     return kind;
 }

@@ -70,6 +70,7 @@ KindSpec pwmKind()
         const bool alone = goalText(need, "outputs") == "complementary" || goalText(need, "fault") != "none";
         return alone ? std::string() : "pwm " + goalText(need, "frequency") + ", " + goalText(need, "alignment") + ", " + goalText(need, "steps");
     };
+    kind.fastest = [](const Need& need, std::string_view signal) { return signal.starts_with("out") ? goalRate(need, "frequency") : Frequency(); };
     kind.brief = [](const Need& need) { return goalText(need, "frequency"); };
     return kind;
 }

@@ -29,6 +29,9 @@ KindSpec spiKind()
             out.push_back({"cs", "select", "CS", -1, D::Out, false});
         return out;
     };
+    kind.fastest = [](const Need& need, std::string_view signal) {
+        return signal == "sck" ? goalRate(need, "rate") : signal == "mosi" ? goalRate(need, "rate") / Rational(2) : Frequency();
+    };
     kind.requests = dmaBothWays;
     kind.brief = [](const Need& need) { return goalText(need, "rate"); };
     return kind;

@@ -57,6 +57,7 @@ KindSpec clockOutKind()
     kind.instanceKind = "clockout";
     kind.goals = {{"rate", "Rate", T::Frequency, "1 MHz", {}, "At the pad."}};
     kind.signals = [](const Need&) { return std::vector<SignalSpec>{{"out", "output", "OUT", -1, SignalSpec::Direction::Out, false}}; };
+    kind.fastest = [](const Need& need, std::string_view) { return goalRate(need, "rate"); };
     kind.brief = [](const Need& need) { return goalText(need, "rate"); };
     return kind;
 }

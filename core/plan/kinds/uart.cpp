@@ -39,6 +39,8 @@ KindSpec uartKind()
         {"dma", "DMA", T::Choice, "none", {"none", "receive", "transmit", "both"}, "", 0, 0, true},
     };
     kind.signals = uartSignals;
+    // A line that carries 0101… makes a full cycle in two bits.
+    kind.fastest = [](const Need& need, std::string_view signal) { return signal == "tx" ? goalRate(need, "baud") / Rational(2) : Frequency(); };
     kind.requests = dmaBothWays;
     kind.brief = [](const Need& need) { return goalText(need, "baud"); };
     return kind;

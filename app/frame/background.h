@@ -1,0 +1,74 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <QObject>
+#include <QString>
+#include <QThreadPool>
+
+#include <atomic>
+#include <chrono>
+#include <functional>
+#include <future>
+#include <memory>
+
+namespace bindrel {
+
+/// Runs one search at a time beside the interface. What is done within a frame is delivered at once, so that short searches
+/// feel like none; longer ones say what they are and can be stopped. A new search stops the one before it. The result is
+/// delivered in the interface's thread, and never after cancel() or after this object is gone.
+class Background : public QObject {
+    Q_OBJECT
+public:
+    using Stopped = std::function<bool()>;
+    using QObject::QObject;
+    ~Background() override
+    {
+        cancel();
+        // The work may still look at what its owner lent it.
+        pool_.waitForDone();
+    }
+
+    /// `work` is called in another thread and asks now and then whether it is to stop.
+    template <typename Result> void run(const QString& what, std::function<Result(const Stopped&)> work, std::function<void(Result)> done)
+    {
+        cancel();
+        auto stop = stop_ = std::make_shared<std::atomic_bool>(false);
+        auto promise = std::make_shared<std::promise<Result>>();
+        auto waiting = std::make_shared<std::future<Result>>(promise->get_future());
+        const auto deliver = [this, stop, waiting, done = std::move(done)] {
+            if (*stop || stop_ != stop)
+                return;
+            stop_.reset();
+            Q_EMIT busyChanged(QString());
+            done(waiting->get());
+        };
+        pool_.start([this, stop, promise, work = std::move(work), deliver] {
+            promise->set_value(work([stop] { return stop->load(); }));
+            QMetaObject::invokeMethod(this, deliver, Qt::QueuedConnection);
+        });
+        constexpr std::chrono::milliseconds kFrame(12);
+        if (waiting->wait_for(kFrame) == std::future_status::ready)
+            deliver();
+        else
+            Q_EMIT busyChanged(what);
+    }
+
+    bool busy() const { return stop_ != nullptr; }
+    void cancel()
+    {
+        if (!stop_)
+            return;
+        *stop_ = true;
+        stop_.reset();
+        Q_EMIT busyChanged(QString());
+    }
+
+Q_SIGNALS:
+    void busyChanged(const QString& what); ///< empty: nothing runs
+
+private:
+    QThreadPool pool_;
+    std::shared_ptr<std::atomic_bool> stop_;
+};
+
+} // namespace bindrel

@@ -1,0 +1,176 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/frame/move_dialog.h"
+
+#include "app/theme/theme.h"
+#include "app/widgets/panel.h"
+#include "core/base/text.h"
+#include "core/plan/board_facts.h"
+#include "core/quantity/format.h"
+
+#include <QDialogButtonBox>
+#include <QHBoxLayout>
+#include <QLabel>
+#include <QPainter>
+#include <QPushButton>
+#include <QTextBrowser>
+#include <QVBoxLayout>
+
+namespace bindrel {
+
+void DestinationList::setDestinations(std::vector<Destination> destinations)
+{
+    destinations_ = std::move(destinations);
+    rowsChanged();
+}
+
+void DestinationList::paintRow(QPainter& p, int row, const QRect& rect, bool)
+{
+    const Theme& t = Theme::get();
+    const Destination& destination = destinations_[size_t(row)];
+    if (destination.kind == Destination::Kind::Heading) {
+        p.setFont(t.heading());
+        p.setPen(t.muted);
+        p.drawText(rect.adjusted(12, 8, 0, 0), Qt::AlignVCenter | Qt::AlignLeft, destination.title);
+        return;
+    }
+    p.setFont(t.text(12, true));
+    p.setPen(t.ink);
+    p.drawText(rect.adjusted(12, 3, -8, -18), Qt::AlignVCenter | Qt::AlignLeft, destination.title);
+    p.setFont(t.text(11));
+    p.setPen(t.muted);
+    p.drawText(rect.adjusted(12, 19, -8, -2), Qt::AlignVCenter | Qt::AlignLeft, QFontMetrics(p.font()).elidedText(destination.detail, Qt::ElideRight, rect.width() - 22));
+}
+
+MoveDialog::MoveDialog(Document& document, QWidget* parent) : QDialog(parent), document_(document)
+{
+    setWindowTitle("Change chip or board");
+    resize(860, 560);
+    auto* column = new QVBoxLayout(this);
+    column->setContentsMargins(0, 0, 0, 12);
+    auto* across = new QHBoxLayout;
+    across->setSpacing(0);
+    list_ = new DestinationList;
+    list_->setFixedWidth(280);
+    list_->setAccessibleName("Chips and boards");
+    across->addWidget(list_);
+    across->addWidget(verticalRule());
+    text_ = new QTextBrowser;
+    text_->setFrameShape(QFrame::NoFrame);
+    text_->setAccessibleName("What would become of the plan");
+    text_->document()->setDocumentMargin(16);
+    across->addWidget(text_, 1);
+    column->addLayout(across, 1);
+    column->addWidget(horizontalRule());
+    auto* buttons = new QDialogButtonBox;
+    buttons->setContentsMargins(12, 8, 12, 0);
+    take_ = buttons->addButton("Change it", QDialogButtonBox::AcceptRole);
+    take_->setProperty("primary", true);
+    take_->setEnabled(false);
+    buttons->addButton("Leave it", QDialogButtonBox::RejectRole);
+    connect(buttons, &QDialogButtonBox::accepted, this, &QDialog::accept);
+    connect(buttons, &QDialogButtonBox::rejected, this, &QDialog::reject);
+    column->addWidget(buttons);
+
+    const Snapshot& s = document_.snapshot();
+    std::vector<Destination> all;
+    all.push_back({Destination::Kind::Heading, "Chips and packages, same board", {}, {}, {}});
+    for (const auto& device : document_.library().devices()) {
+        const Core& core = device->core();
+        QString detail = QString("%1, %2 KiB flash, %3 KiB RAM").arg(QString::fromStdString(device->package.name)).arg(core.flashBytes / 1024).arg(core.ramBytes / 1024);
+        if (device->name == s.device->name)
+            detail = "now; " + detail;
+        all.push_back({Destination::Kind::Device, QString::fromStdString(device->name), detail, device, s.filedBoard});
+    }
+    all.push_back({Destination::Kind::Heading, "Boards with their chips", {}, {}, {}});
+    for (const std::string& name : document_.library().boardNames()) {
+        Expected<Board> board = document_.library().board(name);
+        const Expected<Device> device = board ? document_.library().device(board->device) : Expected<Device>(problemOf("none"));
+        if (!device)
+            continue;
+        const QString detail = typeset(board->device + ", " + format(board->supply) + (board->name == s.plan.board ? ", now" : ""));
+        const QString title = QString::fromStdString(board->title);
+        all.push_back({Destination::Kind::Board, title, detail, std::make_shared<const Device>(*device), std::make_shared<const Board>(*std::move(board))});
+    }
+    list_->setDestinations(std::move(all));
+    connect(list_, &RowList::currentChanged, this, &MoveDialog::look);
+    connect(list_, &RowList::activated, this, [this] {
+        if (take_->isEnabled())
+            accept();
+    });
+    text_->setHtml(QString("<p style='color:%1'>Choose a chip or a board. What stays, what moves and what cannot be kept is shown before anything is done.</p>").arg(Theme::get().muted.name()));
+    list_->setFocus();
+}
+
+void MoveDialog::showDevice(const std::string& name)
+{
+    for (int row = 0; row < list_->rowCount(); ++row)
+        if (const Destination& d = list_->destinations()[size_t(row)]; d.kind == Destination::Kind::Device && d.device->name == name) {
+            list_->setCurrentRow(row);
+            look(row);
+            return;
+        }
+}
+
+void MoveDialog::look(int row)
+{
+    shown_.reset();
+    take_->setEnabled(false);
+    const Destination destination = list_->destinations()[size_t(row)];
+    const auto s = document_.sharedSnapshot();
+    // A plan without a board stays without one.
+    const auto board = s->plan.board.empty() && destination.kind == Destination::Kind::Device ? std::make_shared<const Board>(bareBoard(*destination.device)) : destination.board;
+    background_.run<Relocation>(
+        "Placing the needs", [s, device = destination.device, board](const Background::Stopped& stopped) { return relocate(*device, *board, *s->board, s->plan, stopped); },
+        [this](Relocation there) { show(there); });
+}
+
+void MoveDialog::show(const Relocation& there)
+{
+    using Fate = Relocation::Fate;
+    const Theme& t = Theme::get();
+    const Snapshot& s = document_.snapshot();
+    shown_ = there;
+    const auto escaped = [](const std::string& text) { return typeset(text).toHtmlEscaped(); };
+    const auto titleOf = [&](const std::string& id) {
+        const Need* need = there.plan.need(id);
+        return QString::fromStdString(need ? need->title : id).toHtmlEscaped();
+    };
+    const bool nothing = there.edit.changes.empty();
+    QString body = QString("<h3 style='margin:0'>%1</h3>").arg(nothing ? QString("The plan is there now") : escaped(there.edit.title));
+    const int opens = there.count(Fate::Opens);
+    QStringList sum;
+    sum << QString("%1 %2").arg(there.count(Fate::Stays)).arg("stay") << QString("%1 move").arg(there.count(Fate::Moves));
+    if (opens > 0)
+        sum << QString("<b style='color:%1'>%2 find no place</b>").arg(t.error.name()).arg(opens);
+    if (there.count(Fate::Open) > 0)
+        sum << QString("%1 are open as before").arg(there.count(Fate::Open));
+    if (there.count(Fate::Added) > 0)
+        sum << QString("%1 are added").arg(there.count(Fate::Added));
+    body += "<p>Of the needs " + sum.join(", ") + ".</p>";
+    const auto section = [&](Fate fate, const QString& heading, const QColor& colour) {
+        QString rows;
+        for (const Relocation::Item& item : there.items)
+            if (item.fate == fate)
+                rows += QString("<tr><td style='padding:1px 14px 1px 0'>%1</td><td style='color:%2'>%3</td></tr>").arg(titleOf(item.need), colour.name(), escaped(item.text));
+        if (!rows.isEmpty())
+            body += QString("<p style='color:%1; margin:10px 0 2px 0'>%2</p><table>%3</table>").arg(t.muted.name(), heading, rows);
+    };
+    section(Fate::Opens, "Find no place; they stay in the plan, open", t.error);
+    section(Fate::Moves, "Move", t.ink);
+    if (!there.lost.empty()) {
+        QString rows;
+        for (const std::string& lost : there.lost)
+            rows += "<li>" + escaped(lost) + "</li>";
+        body += QString("<p style='color:%1; margin:10px 0 2px 0'>Cannot be kept</p><ul style='margin:0 0 0 14px; -qt-list-indent:0'>%2</ul>").arg(t.muted.name(), rows);
+    }
+    section(Fate::Added, "Added", t.ink);
+    const Expected<std::shared_ptr<const Snapshot>> after = document_.preview(there.edit);
+    if (after) {
+        const int errors = (*after)->count(Finding::Severity::Error);
+        body += QString("<p>Afterwards the plan has %1 (now %2).</p>").arg(QString::fromStdString(counted(errors, "error"))).arg(s.count(Finding::Severity::Error));
+    }
+    text_->setHtml(body);
+    take_->setEnabled(!nothing && !there.cancelled);
+}
+
+} // namespace bindrel

@@ -1,0 +1,69 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "app/frame/background.h"
+#include "app/frame/document.h"
+#include "app/widgets/row_list.h"
+#include "core/pins/relocate.h"
+
+#include <QDialog>
+
+class QLabel;
+class QPushButton;
+class QTextBrowser;
+
+namespace bindrel {
+
+/// A chip or a board that the plan could go to.
+struct Destination {
+    enum class Kind { Heading, Device, Board } kind = Kind::Heading;
+    QString title;
+    QString detail;
+    std::shared_ptr<const Device> device;
+    std::shared_ptr<const Board> board; ///< its file as it is
+};
+
+class DestinationList : public RowList {
+    Q_OBJECT
+public:
+    using RowList::RowList;
+    void setDestinations(std::vector<Destination> destinations);
+    const std::vector<Destination>& destinations() const { return destinations_; }
+    int rowCount() const override { return int(destinations_.size()); }
+
+protected:
+    int rowHeight(int row) const override { return destinations_[size_t(row)].kind == Destination::Kind::Heading ? 26 : 38; }
+    bool selectable(int row) const override { return destinations_[size_t(row)].kind != Destination::Kind::Heading; }
+    void paintRow(QPainter& painter, int row, const QRect& rect, bool current) override;
+    QString rowText(int row) const override { return destinations_[size_t(row)].title; }
+
+private:
+    std::vector<Destination> destinations_;
+};
+
+/// Change of chip, package or board: what stays, what moves, what cannot be kept, for whichever is looked at. Nothing is done
+/// until it is taken, and then as one undo step.
+class MoveDialog : public QDialog {
+    Q_OBJECT
+public:
+    explicit MoveDialog(Document& document, QWidget* parent = nullptr);
+    DestinationList* list() const { return list_; }
+    /// The move that is shown; null while it is worked out.
+    const Relocation* shown() const { return shown_ ? &*shown_ : nullptr; }
+    Edit edit() const { return shown_ ? shown_->edit : Edit{}; }
+    /// Shows a chip at once, by its name.
+    void showDevice(const std::string& name);
+
+private:
+    void look(int row);
+    void show(const Relocation& there);
+
+    Document& document_;
+    DestinationList* list_ = nullptr;
+    QTextBrowser* text_ = nullptr;
+    QPushButton* take_ = nullptr;
+    std::optional<Relocation> shown_;
+    Background background_;
+};
+
+} // namespace bindrel

@@ -1,0 +1,341 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/start/chip_catalogue.h"
+
+#include "app/theme/theme.h"
+#include "app/widgets/panel.h"
+#include "core/base/text.h"
+#include "core/device/digest.h"
+#include "core/plan/kind.h"
+#include "core/quantity/format.h"
+#include "core/quantity/parse.h"
+
+#include <QCheckBox>
+#include <QComboBox>
+#include <QFormLayout>
+#include <QHBoxLayout>
+#include <QHeaderView>
+#include <QLabel>
+#include <QLineEdit>
+#include <QPushButton>
+#include <QSpinBox>
+#include <QTableWidget>
+#include <QTextBrowser>
+#include <QVBoxLayout>
+
+#include <algorithm>
+#include <set>
+
+namespace bindrel {
+
+namespace {
+
+enum Column { Name, PackageName, Pins, Cores, Fastest, Flash, Ram, Supply, Fits, Columns };
+
+/// Numbers sort as numbers whatever unit they are shown in.
+class NumberItem : public QTableWidgetItem {
+public:
+    NumberItem(const QString& text, double value) : QTableWidgetItem(text), value_(value) { setTextAlignment(Qt::AlignRight | Qt::AlignVCenter); }
+    bool operator<(const QTableWidgetItem& other) const override
+    {
+        const auto* number = dynamic_cast<const NumberItem*>(&other);
+        return number ? value_ < number->value_ : QTableWidgetItem::operator<(other);
+    }
+
+private:
+    double value_;
+};
+
+QSpinBox* atLeast(const QString& name, const QString& unit, int most)
+{
+    auto* box = new QSpinBox;
+    box->setRange(0, most);
+    box->setSpecialValueText("any");
+    box->setSuffix(unit);
+    box->setAccessibleName(name);
+    box->setMinimumWidth(84);
+    return box;
+}
+
+} // namespace
+
+ChipCatalogue::ChipCatalogue(Document& document, QWidget* parent) : QWidget(parent), document_(document)
+{
+    auto* column = new QVBoxLayout(this);
+    column->setContentsMargins(0, 0, 0, 0);
+    column->setSpacing(8);
+    const auto labelled = [](QHBoxLayout* row, const QString& text, QWidget* field) {
+        auto* label = new QLabel(text);
+        label->setBuddy(field);
+        row->addWidget(label);
+        row->addWidget(field);
+    };
+    auto* first = new QHBoxLayout;
+    text_ = new QLineEdit;
+    text_->setPlaceholderText("Name or words");
+    text_->setAccessibleName("Name or words");
+    text_->setClearButtonEnabled(true);
+    first->addWidget(text_, 1);
+    package_ = new QComboBox;
+    package_->addItem("any package");
+    for (const Package::Kind kind : {Package::Kind::QuadFlat, Package::Kind::NoLead, Package::Kind::DualRow, Package::Kind::BallGrid})
+        package_->addItem(nameOf(kind));
+    package_->setAccessibleName("Package");
+    first->addWidget(package_);
+    pins_ = atLeast("Pins at most", " pins", 2000);
+    labelled(first, "at most", pins_);
+    supply_ = new QLineEdit;
+    supply_->setPlaceholderText("any supply");
+    supply_->setAccessibleName("Works at this supply");
+    supply_->setMaximumWidth(90);
+    first->addWidget(supply_);
+    column->addLayout(first);
+    auto* second = new QHBoxLayout;
+    flash_ = atLeast("Flash at least", " KiB", 1'000'000);
+    ram_ = atLeast("RAM at least", " KiB", 1'000'000);
+    rate_ = atLeast("CPU at least", " MHz", 10'000);
+    labelled(second, "Flash \u2265", flash_);
+    labelled(second, "RAM \u2265", ram_);
+    labelled(second, "CPU \u2265", rate_);
+    kindCount_ = atLeast("How many", "", 99);
+    kind_ = new QComboBox;
+    kind_->setAccessibleName("Peripheral");
+    std::set<std::string> seen;
+    for (const KindSpec& kind : kinds())
+        if (!kind.instanceKind.empty() && kind.instanceKind != "*" && seen.insert(kind.instanceKind).second)
+            kind_->addItem(QString::fromStdString(kind.instanceKind == "timer" ? "timers" : kind.title), QString::fromStdString(kind.instanceKind));
+    labelled(second, "with \u2265", kindCount_);
+    second->addWidget(kind_);
+    second->addStretch(1);
+    column->addLayout(second);
+    auto* third = new QHBoxLayout;
+    mustFit_ = new QCheckBox("The open plan's needs must fit");
+    third->addWidget(mustFit_);
+    note_ = new QLabel;
+    third->addWidget(note_, 1);
+    column->addLayout(third);
+
+    table_ = new QTableWidget(0, Columns);
+    table_->setAccessibleName("Chips");
+    table_->setHorizontalHeaderLabels({"Chip", "Package", "Pins", "Core", "CPU", "Flash", "RAM", "Supply", "Open plan"});
+    table_->setSelectionBehavior(QAbstractItemView::SelectRows);
+    table_->setSelectionMode(QAbstractItemView::ExtendedSelection);
+    table_->setEditTriggers(QAbstractItemView::NoEditTriggers);
+    table_->setTabKeyNavigation(false);
+    table_->setShowGrid(false);
+    table_->verticalHeader()->hide();
+    table_->verticalHeader()->setDefaultSectionSize(22);
+    table_->horizontalHeader()->setHighlightSections(false);
+    table_->horizontalHeader()->setDefaultAlignment(Qt::AlignLeft | Qt::AlignVCenter);
+    table_->horizontalHeader()->setStretchLastSection(true);
+    table_->setSortingEnabled(true);
+    column->addWidget(table_, 1);
+    detail_ = new QTextBrowser;
+    detail_->setAccessibleName("The chip, or two side by side");
+    detail_->setFrameShape(QFrame::NoFrame);
+    detail_->setFixedHeight(220);
+    column->addWidget(detail_);
+    auto* buttons = new QHBoxLayout;
+    auto* fresh = new QPushButton("New plan for this chip");
+    auto* move = new QPushButton("Take the open plan to it\u2026");
+    buttons->addWidget(fresh);
+    buttons->addWidget(move);
+    buttons->addStretch(1);
+    column->addLayout(buttons);
+    const auto chosen = [this]() -> QString {
+        const std::vector<int> chips = selectedChips();
+        return chips.empty() ? QString() : QString::fromStdString(devices_[size_t(chips.front())]->name);
+    };
+    connect(fresh, &QPushButton::clicked, this, [this, chosen] {
+        if (const QString chip = chosen(); !chip.isEmpty())
+            Q_EMIT newWanted(chip);
+    });
+    connect(move, &QPushButton::clicked, this, [this, chosen] {
+        if (const QString chip = chosen(); !chip.isEmpty())
+            Q_EMIT moveWanted(chip);
+    });
+    connect(table_, &QTableWidget::itemSelectionChanged, this, [this, fresh, move] {
+        const bool one = selectedChips().size() == 1;
+        fresh->setEnabled(one);
+        move->setEnabled(one && document_.isOpen());
+        compare();
+    });
+    fresh->setEnabled(false);
+    move->setEnabled(false);
+    connect(text_, &QLineEdit::textChanged, this, &ChipCatalogue::filter);
+    connect(supply_, &QLineEdit::textChanged, this, &ChipCatalogue::filter);
+    for (QComboBox* box : {package_, kind_})
+        connect(box, &QComboBox::currentIndexChanged, this, &ChipCatalogue::filter);
+    for (QSpinBox* box : {pins_, flash_, ram_, rate_, kindCount_})
+        connect(box, &QSpinBox::valueChanged, this, &ChipCatalogue::filter);
+    connect(mustFit_, &QCheckBox::toggled, this, &ChipCatalogue::place);
+    connect(&background_, &Background::busyChanged, this, [this](const QString& what) { note_->setText(what); });
+}
+
+void ChipCatalogue::refresh()
+{
+    if (devices_.empty()) {
+        devices_ = document_.library().devices();
+        fill();
+    }
+    mustFit_->setEnabled(document_.isOpen());
+    if (!document_.isOpen())
+        mustFit_->setChecked(false);
+    if (fitsOf_ && (!document_.isOpen() || fitsOf_ != document_.sharedSnapshot())) {
+        fits_.clear();
+        fitsOf_.reset();
+    }
+    place();
+}
+
+void ChipCatalogue::fill()
+{
+    table_->setSortingEnabled(false);
+    table_->setRowCount(int(devices_.size()));
+    for (int row = 0; row < int(devices_.size()); ++row) {
+        const Device& device = *devices_[size_t(row)];
+        const DeviceDigest figures = digest(device);
+        auto* name = new QTableWidgetItem(QString::fromStdString(device.name));
+        name->setData(Qt::UserRole, row);
+        name->setFont(Theme::get().text(12, true));
+        table_->setItem(row, Name, name);
+        table_->setItem(row, PackageName, new QTableWidgetItem(QString("%1, %2").arg(QString::fromStdString(device.package.name), nameOf(device.package.kind))));
+        table_->setItem(row, Pins, new NumberItem(QString::number(figures.pins), figures.pins));
+        table_->setItem(row, Cores, new QTableWidgetItem(QString::fromStdString(figures.cores)));
+        table_->setItem(row, Fastest, new NumberItem(typeset(format(figures.fastest)), figures.fastest.toDouble()));
+        table_->setItem(row, Flash, new NumberItem(QString("%1 KiB").arg(figures.flashBytes / 1024), figures.flashBytes));
+        table_->setItem(row, Ram, new NumberItem(QString("%1 KiB").arg(figures.ramBytes / 1024), figures.ramBytes));
+        table_->setItem(row, Supply, new NumberItem(typeset(format(device.supplyMin) + " to " + format(device.supplyMax)), device.supplyMin.toDouble()));
+        table_->setItem(row, Fits, new QTableWidgetItem);
+    }
+    table_->setSortingEnabled(true);
+    table_->sortByColumn(Name, Qt::AscendingOrder);
+    table_->resizeColumnsToContents();
+}
+
+void ChipCatalogue::filter()
+{
+    const std::string supplyText = supply_->text().trimmed().toStdString();
+    const Expected<Voltage> supply = parseVoltage(supplyText);
+    supply_->setStyleSheet(supplyText.empty() || supply ? QString() : QString("color: %1").arg(Theme::get().error.name()));
+    supply_->setToolTip(supplyText.empty() || supply ? QString() : QString::fromStdString(supply.problem().message));
+    const QStringList words = text_->text().split(' ', Qt::SkipEmptyParts);
+    for (int row = 0; row < table_->rowCount(); ++row) {
+        const Device& device = *devices_[size_t(table_->item(row, Name)->data(Qt::UserRole).toInt())];
+        const DeviceDigest figures = digest(device);
+        const QString all = QString::fromStdString(device.name + " " + device.family + " " + device.about + " " + device.package.name + " " + figures.cores);
+        const auto count = figures.instances.find(kind_->currentData().toString().toStdString());
+        const auto fit = fits_.find(device.name);
+        const bool shown = std::all_of(words.begin(), words.end(), [&all](const QString& word) { return all.contains(word, Qt::CaseInsensitive); }) &&
+                           (package_->currentIndex() == 0 || package_->currentText() == nameOf(device.package.kind)) && (pins_->value() == 0 || figures.pins <= pins_->value()) &&
+                           figures.flashBytes >= std::uint64_t(flash_->value()) * 1024 && figures.ramBytes >= std::uint64_t(ram_->value()) * 1024 &&
+                           figures.fastest.value >= Rational(rate_->value()) * Rational(1'000'000) &&
+                           (!supply || (*supply >= device.supplyMin && *supply <= device.supplyMax)) &&
+                           (kindCount_->value() == 0 || (count != figures.instances.end() && count->second >= kindCount_->value())) &&
+                           (!mustFit_->isChecked() || (fit != fits_.end() && fit->second.fits));
+        table_->setRowHidden(row, !shown);
+    }
+    compare();
+}
+
+void ChipCatalogue::place()
+{
+    const auto say = [this] {
+        for (int row = 0; row < table_->rowCount(); ++row) {
+            const auto fit = fits_.find(table_->item(row, Name)->text().toStdString());
+            QString text;
+            if (fit != fits_.end() && fit->second.fits)
+                text = fit->second.cost.moved == 0 ? QString("fits as it is") : QString("fits, %1 %2").arg(fit->second.cost.moved).arg(fit->second.cost.moved == 1 ? "need moves" : "needs move");
+            else if (fit != fits_.end())
+                text = QString::fromStdString(fit->second.why);
+            table_->item(row, Fits)->setText(text);
+            table_->item(row, Fits)->setToolTip(text);
+        }
+        filter();
+    };
+    if (!document_.isOpen() || fitsOf_ || !mustFit_->isChecked()) {
+        say();
+        return;
+    }
+    background_.run<std::map<std::string, Fit>>(
+        "Placing the needs on every chip",
+        [s = document_.sharedSnapshot(), devices = devices_](const Background::Stopped& stopped) {
+            std::map<std::string, Fit> out;
+            for (const auto& device : devices)
+                if (!stopped())
+                    out[device->name] = fitOn(*device, *s->board, s->plan, stopped);
+            return out;
+        },
+        [this, say, s = document_.sharedSnapshot()](std::map<std::string, Fit> fits) {
+            fits_ = std::move(fits);
+            fitsOf_ = s;
+            say();
+        });
+}
+
+std::vector<int> ChipCatalogue::selectedChips() const
+{
+    std::vector<int> out;
+    for (const QModelIndex& index : table_->selectionModel()->selectedRows())
+        if (!table_->isRowHidden(index.row()))
+            out.push_back(table_->item(index.row(), Name)->data(Qt::UserRole).toInt());
+    return out;
+}
+
+QStringList ChipCatalogue::shownChips() const
+{
+    QStringList out;
+    for (int row = 0; row < table_->rowCount(); ++row)
+        if (!table_->isRowHidden(row))
+            out << table_->item(row, Name)->text();
+    return out;
+}
+
+QString ChipCatalogue::comparison() const { return detail_->toPlainText(); }
+
+void ChipCatalogue::compare()
+{
+    const Theme& t = Theme::get();
+    std::vector<int> chips = selectedChips();
+    if (chips.empty()) {
+        detail_->setHtml(QString("<p style='color:%1'>Select a chip to see it, two to compare them.</p>").arg(t.muted.name()));
+        return;
+    }
+    chips.resize(std::min<size_t>(chips.size(), 2));
+    // A row a fact; what differs between two stands out.
+    std::vector<std::pair<QString, QStringList>> rows;
+    std::set<std::string> kindsSeen;
+    const auto add = [&rows](const QString& what, const QStringList& values) { rows.emplace_back(what, values); };
+    const auto each = [&](auto value) {
+        QStringList out;
+        for (const int chip : chips)
+            out << typeset(value(*devices_[size_t(chip)], digest(*devices_[size_t(chip)])));
+        return out;
+    };
+    add("", each([](const Device& d, const DeviceDigest&) { return d.name; }));
+    add("About", each([](const Device& d, const DeviceDigest&) { return d.about; }));
+    add("Package", each([](const Device& d, const DeviceDigest& f) { return d.package.name + ", " + std::to_string(f.pins) + " pins, " + std::to_string(f.pads) + " pads"; }));
+    add("Core", each([](const Device&, const DeviceDigest& f) { return f.cores; }));
+    add("CPU up to", each([](const Device&, const DeviceDigest& f) { return format(f.fastest); }));
+    add("Flash, RAM", each([](const Device&, const DeviceDigest& f) { return std::to_string(f.flashBytes / 1024) + " KiB, " + std::to_string(f.ramBytes / 1024) + " KiB"; }));
+    add("Supply", each([](const Device& d, const DeviceDigest&) { return format(d.supplyMin) + " to " + format(d.supplyMax); }));
+    add("Temperature", each([](const Device& d, const DeviceDigest&) { return std::to_string(d.temperature.low) + " to " + std::to_string(d.temperature.high) + " \u00b0C"; }));
+    for (const KindSpec& kind : kinds())
+        if (!kind.instanceKind.empty() && kind.instanceKind != "*" && kindsSeen.insert(kind.instanceKind).second)
+            add(QString::fromStdString(kind.instanceKind == "timer" ? "Timers" : kind.title), each([&kind](const Device&, const DeviceDigest& f) {
+                    const auto count = f.instances.find(kind.instanceKind);
+                    return count == f.instances.end() ? std::string("\u2013") : std::to_string(count->second);
+                }));
+    QString html = "<table cellspacing='0'>";
+    for (const auto& [what, values] : rows) {
+        if (std::all_of(values.begin(), values.end(), [](const QString& v) { return v == "\u2013"; }))
+            continue;
+        const bool differs = values.size() == 2 && values[0] != values[1];
+        html += QString("<tr><td style='color:%1; padding-right:14px'>%2</td>").arg(t.muted.name(), what.toHtmlEscaped());
+        for (const QString& value : values)
+            html += QString("<td style='padding-right:22px'>%1</td>").arg(differs || what.isEmpty() ? "<b>" + value.toHtmlEscaped() + "</b>" : value.toHtmlEscaped());
+        html += "</tr>";
+    }
+    detail_->setHtml(html + "</table>");
+}
+
+} // namespace bindrel

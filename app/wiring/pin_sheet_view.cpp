@@ -1,0 +1,289 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/wiring/pin_sheet_view.h"
+
+#include "app/theme/theme.h"
+#include "core/base/files.h"
+#include "core/base/text.h"
+
+#include <QClipboard>
+#include <QComboBox>
+#include <QGuiApplication>
+#include <QHBoxLayout>
+#include <QHeaderView>
+#include <QKeyEvent>
+#include <QLabel>
+#include <QLineEdit>
+#include <QSortFilterProxyModel>
+#include <QStyledItemDelegate>
+#include <QTableView>
+#include <QVBoxLayout>
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <functional>
+
+namespace bindrel {
+
+namespace {
+
+/// Pins sort as numbers, balls as letters and numbers; a row fits the filter when any of its cells does.
+class SheetOrder : public QSortFilterProxyModel {
+public:
+    using QSortFilterProxyModel::QSortFilterProxyModel;
+
+protected:
+    bool lessThan(const QModelIndex& a, const QModelIndex& b) const override { return naturalLess(a.data().toString().toStdString(), b.data().toString().toStdString()); }
+    bool filterAcceptsRow(int row, const QModelIndex& parent) const override
+    {
+        const QStringList words = filterRegularExpression().pattern().split(' ', Qt::SkipEmptyParts);
+        return std::all_of(words.begin(), words.end(), [&](const QString& word) {
+            for (int c = 0; c < sourceModel()->columnCount(parent); ++c)
+                if (sourceModel()->index(row, c, parent).data().toString().contains(word, Qt::CaseInsensitive))
+                    return true;
+            return false;
+        });
+    }
+};
+
+/// A box of choices where there are some, a field where the text is free; what is committed goes through the view, which
+/// knows the selection.
+class CellEditor : public QStyledItemDelegate {
+public:
+    CellEditor(std::function<void(const QModelIndex&, const QString&)> commit, QObject* parent) : QStyledItemDelegate(parent), commit_(std::move(commit)) {}
+
+    QWidget* createEditor(QWidget* parent, const QStyleOptionViewItem&, const QModelIndex& index) const override
+    {
+        const QStringList choices = PinSheetModel::choices(index.column());
+        if (choices.isEmpty()) {
+            auto* field = new QLineEdit(parent);
+            field->setMaxLength(64);
+            field->setFrame(false);
+            return field;
+        }
+        auto* box = new QComboBox(parent);
+        box->addItems(choices);
+        box->addItem("as the signal asks");
+        auto* self = const_cast<CellEditor*>(this);
+        connect(box, &QComboBox::activated, self, [self, box] {
+            Q_EMIT self->commitData(box);
+            Q_EMIT self->closeEditor(box);
+        });
+        return box;
+    }
+    void setEditorData(QWidget* editor, const QModelIndex& index) const override
+    {
+        if (auto* box = qobject_cast<QComboBox*>(editor))
+            box->setCurrentText(index.data(Qt::EditRole).toString());
+        else
+            static_cast<QLineEdit*>(editor)->setText(index.data(Qt::EditRole).toString());
+    }
+    void setModelData(QWidget* editor, QAbstractItemModel*, const QModelIndex& index) const override
+    {
+        if (auto* box = qobject_cast<QComboBox*>(editor))
+            commit_(index, box->currentIndex() == box->count() - 1 ? QString() : box->currentText());
+        else
+            commit_(index, static_cast<QLineEdit*>(editor)->text());
+    }
+
+private:
+    std::function<void(const QModelIndex&, const QString&)> commit_;
+};
+
+} // namespace
+
+PinSheetView::PinSheetView(Document& document, ViewState& view, QWidget* parent) : QWidget(parent), document_(document), view_(view)
+{
+    auto* column = new QVBoxLayout(this);
+    column->setContentsMargins(10, 8, 0, 0);
+    column->setSpacing(6);
+    auto* head = new QHBoxLayout;
+    filter_ = new QLineEdit;
+    filter_->setPlaceholderText("Filter rows");
+    filter_->setAccessibleName("Filter rows of the pin sheet");
+    filter_->setClearButtonEnabled(true);
+    filter_->setMaximumWidth(240);
+    head->addWidget(filter_);
+    auto* hint = new QLabel("Bold: said by the plan. F2 edits, for all selected cells of the column; Delete goes back to what follows from the signal.");
+    hint->setStyleSheet(QString("color: %1; font-size: 11px").arg(Theme::get().muted.name()));
+    hint->setMinimumWidth(10);
+    head->addWidget(hint, 1);
+    column->addLayout(head);
+
+    model_ = new PinSheetModel(document_, this);
+    sorted_ = new SheetOrder(this);
+    sorted_->setSourceModel(model_);
+    table_ = new QTableView;
+    table_->setAccessibleName("Pin sheet");
+    table_->setModel(sorted_);
+    table_->setFrameShape(QFrame::NoFrame);
+    table_->setShowGrid(false);
+    table_->setAlternatingRowColors(false);
+    table_->setSortingEnabled(true);
+    table_->sortByColumn(0, Qt::AscendingOrder);
+    table_->setSelectionMode(QAbstractItemView::ExtendedSelection);
+    table_->setEditTriggers(QAbstractItemView::DoubleClicked | QAbstractItemView::EditKeyPressed | QAbstractItemView::AnyKeyPressed);
+    table_->setTabKeyNavigation(false);
+    table_->verticalHeader()->hide();
+    table_->verticalHeader()->setDefaultSectionSize(22);
+    table_->setIconSize({9, 9});
+    const int widths[] = {38, 52, 96, 106, 124, 104, 92, 42, 66, 46, 62, 48, 74, 46, 52};
+    for (int c = 0; c < model_->columnCount(); ++c)
+        table_->setColumnWidth(c, widths[c]);
+    table_->horizontalHeader()->setHighlightSections(false);
+    table_->horizontalHeader()->setDefaultAlignment(Qt::AlignLeft | Qt::AlignVCenter);
+    table_->setItemDelegate(new CellEditor([this](const QModelIndex& index, const QString& text) { commitToSelection(index, text); }, this));
+    table_->installEventFilter(this);
+    column->addWidget(table_, 1);
+    setFocusProxy(table_);
+
+    connect(filter_, &QLineEdit::textChanged, this, [this](const QString& text) { sorted_->setFilterRegularExpression(QRegularExpression(text)); });
+    connect(table_->selectionModel(), &QItemSelectionModel::currentRowChanged, this, [this](const QModelIndex& current) {
+        if (!current.isValid() || following_)
+            return;
+        const SheetRow& row = model_->row(sorted_->mapToSource(current).row());
+        if (row.pad >= 0)
+            view_.select({Place::Kind::Pad, row.cells[1], row.need >= 0 ? document_.snapshot().plan.needs[size_t(row.need)].id : std::string()});
+    });
+    connect(&view_, &ViewState::selectionChanged, this, &PinSheetView::followSelection);
+}
+
+void PinSheetView::followSelection()
+{
+    const Place& place = view_.selected();
+    if (!document_.isOpen() || (place.kind != Place::Kind::Pad && place.kind != Place::Kind::Signal && place.kind != Place::Kind::Need))
+        return;
+    for (int r = 0; r < model_->rowCount(); ++r) {
+        const SheetRow& row = model_->row(r);
+        const bool here = place.kind == Place::Kind::Pad ? row.pad >= 0 && row.cells[1] == place.id
+                                                         : row.need >= 0 && document_.snapshot().plan.needs[size_t(row.need)].id == place.id && (place.sub.empty() || row.signal == place.sub);
+        const QModelIndex shown = here ? sorted_->mapFromSource(model_->index(r, std::max(0, table_->currentIndex().column()))) : QModelIndex();
+        if (!shown.isValid())
+            continue;
+        if (shown.row() != table_->currentIndex().row()) {
+            following_ = true;
+            table_->setCurrentIndex(shown);
+            following_ = false;
+        }
+        return;
+    }
+}
+
+std::vector<QModelIndex> PinSheetView::selectedCells() const
+{
+    QModelIndexList shown = table_->selectionModel()->selectedIndexes();
+    std::sort(shown.begin(), shown.end(), [](const QModelIndex& a, const QModelIndex& b) { return std::pair(a.row(), a.column()) < std::pair(b.row(), b.column()); });
+    std::vector<QModelIndex> out;
+    for (const QModelIndex& index : shown)
+        out.push_back(sorted_->mapToSource(index));
+    return out;
+}
+
+void PinSheetView::commitToSelection(const QModelIndex& edited, const QString& text)
+{
+    const QModelIndex cell = sorted_->mapToSource(edited);
+    std::vector<std::pair<QModelIndex, QString>> cells{{cell, text}};
+    // A name or a net exists once; everything else can be the same for many.
+    const QString title = model_->headerData(cell.column(), Qt::Horizontal, Qt::DisplayRole).toString();
+    if (!PinSheetModel::choices(cell.column()).isEmpty())
+        for (const QModelIndex& other : selectedCells())
+            if (other.column() == cell.column() && other != cell && (model_->flags(other) & Qt::ItemIsEditable))
+                cells.emplace_back(other, text);
+    if (cells.size() == 1 && cell.data(Qt::EditRole).toString() == text)
+        return;
+    model_->setCells(cells, cells.size() == 1 ? QString("%1 of %2").arg(title, QString::fromStdString(model_->row(cell.row()).cells[1])) : QString("%1 of %2 pads").arg(title).arg(cells.size()));
+}
+
+void PinSheetView::copy()
+{
+    QString text;
+    int row = -1;
+    for (const QModelIndex& cell : selectedCells()) {
+        if (row >= 0)
+            text += cell.row() == row ? "\t" : "\n";
+        row = cell.row();
+        text += cell.data().toString();
+    }
+    QGuiApplication::clipboard()->setText(text);
+}
+
+void PinSheetView::paste()
+{
+    const QModelIndex from = table_->currentIndex();
+    QStringList lines = QGuiApplication::clipboard()->text().remove('\r').split('\n');
+    while (!lines.isEmpty() && lines.last().isEmpty())
+        lines.removeLast();
+    if (!from.isValid() || lines.isEmpty())
+        return;
+    // One text for many selected cells fills them all.
+    if (lines.size() == 1 && !lines[0].contains('\t') && selectedCells().size() > 1) {
+        std::vector<std::pair<QModelIndex, QString>> cells;
+        for (const QModelIndex& cell : selectedCells())
+            if (model_->flags(cell) & Qt::ItemIsEditable)
+                cells.emplace_back(cell, lines[0]);
+        model_->setCells(cells, QString("Paste into %1 cells").arg(cells.size()));
+        return;
+    }
+    if (from.row() + lines.size() > sorted_->rowCount()) {
+        Q_EMIT document_.refused(QString("The clipboard has %1 rows, and only %2 are left from here down; nothing was pasted.").arg(lines.size()).arg(sorted_->rowCount() - from.row()));
+        return;
+    }
+    std::vector<std::pair<QModelIndex, QString>> cells;
+    for (int r = 0; r < int(lines.size()); ++r) {
+        const QStringList texts = lines[r].split('\t');
+        for (int c = 0; c < int(texts.size()); ++c) {
+            const QModelIndex shown = sorted_->index(from.row() + r, from.column() + c);
+            const QModelIndex cell = sorted_->mapToSource(shown);
+            if (!cell.isValid()) {
+                Q_EMIT document_.refused("The clipboard has more columns than are left from here on; nothing was pasted.");
+                return;
+            }
+            // A pin of the supply in between has nothing to paste into, and what is there already needs no edit.
+            const QString text = texts[c].trimmed();
+            if (text != cell.data(Qt::EditRole).toString() && !(text.isEmpty() && !(model_->flags(cell) & Qt::ItemIsEditable)))
+                cells.emplace_back(cell, text);
+        }
+    }
+    if (!cells.empty())
+        model_->setCells(cells, cells.size() == 1 ? QString("Paste a cell") : QString("Paste %1 cells").arg(cells.size()));
+}
+
+void PinSheetView::clear()
+{
+    std::vector<std::pair<QModelIndex, QString>> cells;
+    for (const QModelIndex& cell : selectedCells())
+        if (model_->flags(cell) & Qt::ItemIsEditable)
+            cells.emplace_back(cell, QString());
+    if (!cells.empty())
+        model_->setCells(cells, cells.size() == 1 ? QString("Clear a cell") : QString("Clear %1 cells").arg(cells.size()));
+}
+
+bool PinSheetView::eventFilter(QObject* watched, QEvent* event)
+{
+    if (watched == table_ && event->type() == QEvent::KeyPress) {
+        auto* key = static_cast<QKeyEvent*>(event);
+        if (key->matches(QKeySequence::Copy))
+            return copy(), true;
+        if (key->matches(QKeySequence::Paste))
+            return paste(), true;
+        if (key->key() == Qt::Key_Delete && key->modifiers() == Qt::NoModifier)
+            return clear(), true;
+        if ((key->key() == Qt::Key_Return || key->key() == Qt::Key_Enter) && key->modifiers() == Qt::NoModifier && table_->currentIndex().isValid())
+            return table_->edit(table_->currentIndex()), true;
+    }
+    return QWidget::eventFilter(watched, event);
+}
+
+Outcome PinSheetView::exportTo(const QString& path) const
+{
+    std::vector<SheetRow> rows;
+    for (int r = 0; r < sorted_->rowCount(); ++r)
+        rows.push_back(model_->row(sorted_->mapToSource(sorted_->index(r, 0)).row()));
+    if (path.endsWith(".csv", Qt::CaseInsensitive))
+        return writeFileAtomically(path.toStdString(), pinSheetCsv(rows));
+    if (path.endsWith(".xlsx", Qt::CaseInsensitive))
+        return writePinSheetXlsx(rows, document_.isOpen() ? document_.snapshot().plan.name : std::string(), path.toStdString());
+    return problemOf(fmt::format("{} ends neither in .csv nor in .xlsx.", path.toStdString()));
+}
+
+} // namespace bindrel

@@ -1,0 +1,82 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "cli/commands.h"
+#include "cli/table.h"
+#include "core/pins/relocate.h"
+
+#include <fmt/format.h>
+
+namespace bindrel::cli {
+
+namespace {
+
+const char* nameOf(Relocation::Fate fate)
+{
+    switch (fate) {
+    case Relocation::Fate::Stays:
+        return "stays";
+    case Relocation::Fate::Moves:
+        return "moves";
+    case Relocation::Fate::Opens:
+        return "finds no place";
+    case Relocation::Fate::Open:
+        return "open as before";
+    case Relocation::Fate::Added:
+        break;
+    }
+    return "added";
+}
+
+} // namespace
+
+void addMove(CLI::App& app, int& exitCode)
+{
+    struct Options {
+        std::string plan, device, board, format = "text";
+        bool write = false;
+    };
+    auto options = std::make_shared<Options>();
+    CLI::App* command = app.add_subcommand("move", "Take a plan to another chip, package or board: what stays, what moves, what cannot be kept.");
+    command->add_option("PLAN", options->plan, "Plan file")->required();
+    command->add_option("--device", options->device, "Chip of the library; without it the one that the board carries");
+    command->add_option("--board", options->board, "Board of the library; without it the plan's own");
+    command->add_flag("--write", options->write, "Save the plan; without it what would change is only listed");
+    command->add_option("--format", options->format, "text, json or csv")->check(CLI::IsMember({"text", "json", "csv"}));
+    command->callback([options, &exitCode] {
+        if (options->device.empty() && options->board.empty()) {
+            exitCode = complain(problemOf("nothing to move to; give --device, --board or both."));
+            return;
+        }
+        const auto s = openPlan(options->plan);
+        if (!s) {
+            exitCode = kUnusable;
+            return;
+        }
+        const Library all = library();
+        const Expected<Board> board = options->board.empty() ? Expected<Board>(*s->filedBoard) : all.board(options->board);
+        if (!board) {
+            exitCode = complain(board.problem());
+            return;
+        }
+        const Expected<Device> device = all.device(options->device.empty() ? board->device : options->device);
+        if (!device) {
+            exitCode = complain(device.problem());
+            return;
+        }
+        const Relocation there = relocate(*device, *board, *s->board, s->plan);
+        Table table{{"need", "fate", "how"}, {}};
+        for (const Relocation::Item& item : there.items)
+            table.rows.push_back({item.need, nameOf(item.fate), item.text});
+        for (const std::string& lost : there.lost)
+            table.rows.push_back({"", "lost", lost});
+        fmt::print("{}", table.print(options->format));
+        if (there.count(Relocation::Fate::Opens) > 0)
+            exitCode = kFindings;
+        if (!options->write)
+            return;
+        const auto next = computeSnapshot({std::make_shared<const Device>(*device), std::make_shared<const Board>(*board), there.plan, {}, {}});
+        if (const Outcome saved = storePlan(there.plan, *next, options->plan); !saved)
+            exitCode = complain(saved.problem());
+    });
+}
+
+} // namespace bindrel::cli

@@ -1,0 +1,49 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "cli/commands.h"
+#include "core/base/files.h"
+#include "core/interchange/net_table.h"
+
+#include <fmt/format.h>
+
+namespace bindrel::cli {
+
+void addNets(CLI::App& app, int& exitCode)
+{
+    struct Options {
+        std::string plan, table;
+        bool write = false;
+    };
+    auto options = std::make_shared<Options>();
+    CLI::App* command = app.add_subcommand("nets", "Take the nets of the board from a table of pins and nets.");
+    command->add_option("PLAN", options->plan, "Plan file")->required();
+    command->add_option("TABLE", options->table, "Lines of pin (or pad) and net")->required();
+    command->add_flag("--write", options->write, "Save the plan; without it what would change is only listed");
+    command->callback([options, &exitCode] {
+        const auto s = openPlan(options->plan);
+        if (!s) {
+            exitCode = kUnusable;
+            return;
+        }
+        const Expected<std::string> text = readFile(options->table);
+        if (!text) {
+            exitCode = complain(text.problem());
+            return;
+        }
+        const Expected<NetTable> table = readNetTable(*text, *s->device);
+        if (!table) {
+            exitCode = complain(problemOf(options->table + ", " + table.problem().message));
+            return;
+        }
+        for (const std::string& note : table->notes)
+            fmt::print(stderr, "bindrel-cli: {}, {}\n", options->table, note);
+        const Edit edit = editOfNets(*s, *table);
+        for (const Change& change : edit.changes)
+            fmt::print("{}\n", describe(s->plan, change));
+        const Expected<Plan> next = applied(s->plan, edit);
+        const Outcome saved = !next ? Outcome(next.problem()) : options->write ? storePlan(*next, *s, options->plan) : Outcome();
+        if (!saved)
+            exitCode = complain(saved.problem());
+    });
+}
+
+} // namespace bindrel::cli

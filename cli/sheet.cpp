@@ -1,0 +1,38 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "cli/commands.h"
+#include "core/base/files.h"
+#include "core/base/text.h"
+#include "core/interchange/pin_sheet.h"
+
+#include <fmt/format.h>
+
+namespace bindrel::cli {
+
+void addSheet(CLI::App& app, int& exitCode)
+{
+    struct Options {
+        std::string plan, file;
+    };
+    auto options = std::make_shared<Options>();
+    CLI::App* command = app.add_subcommand("sheet", "Write the pin sheet to a file, as comma-separated values or as a workbook.");
+    command->add_option("PLAN", options->plan, "Plan file")->required();
+    command->add_option("FILE", options->file, "Ending in .csv or .xlsx")->required();
+    command->callback([options, &exitCode] {
+        const std::string ending = lowered(std::filesystem::path(options->file).extension().string());
+        if (ending != ".csv" && ending != ".xlsx") {
+            exitCode = complain(problemOf(fmt::format("{} ends neither in .csv nor in .xlsx.", options->file)));
+            return;
+        }
+        const auto s = openPlan(options->plan);
+        if (!s) {
+            exitCode = kUnusable;
+            return;
+        }
+        const std::vector<SheetRow> rows = pinSheet(*s);
+        const Outcome written = ending == ".csv" ? writeFileAtomically(options->file, pinSheetCsv(rows)) : writePinSheetXlsx(rows, s->plan.name, options->file);
+        if (!written)
+            exitCode = complain(written.problem());
+    });
+}
+
+} // namespace bindrel::cli

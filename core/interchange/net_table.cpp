@@ -1,0 +1,141 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/interchange/net_table.h"
+
+#include "core/base/text.h"
+#include "core/plan/pin_property.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <map>
+
+namespace bindrel {
+
+namespace {
+
+/// The cells of a line; quotes may hold the separator.
+std::vector<std::string> cellsOf(std::string_view line, char separator)
+{
+    std::vector<std::string> out(1);
+    bool quoted = false;
+    for (std::size_t i = 0; i < line.size(); ++i) {
+        const char c = line[i];
+        if (c == '"') {
+            if (quoted && i + 1 < line.size() && line[i + 1] == '"') {
+                out.back() += '"';
+                ++i;
+            } else {
+                quoted = !quoted;
+            }
+        } else if (c == separator && !quoted) {
+            // Columns that are lined up with several blanks are still two columns.
+            if (separator != ' ' || !out.back().empty())
+                out.emplace_back();
+        } else {
+            out.back() += c;
+        }
+    }
+    for (std::string& cell : out)
+        cell = std::string(trimmed(cell));
+    return out;
+}
+
+char separatorOf(std::string_view line)
+{
+    for (const char c : {'\t', ';', ','})
+        if (line.find(c) != std::string_view::npos)
+            return c;
+    return ' ';
+}
+
+int columnOf(const std::vector<std::string>& titles, std::initializer_list<std::string_view> names)
+{
+    for (std::size_t i = 0; i < titles.size(); ++i)
+        for (const std::string_view name : names)
+            if (lowered(titles[i]) == name)
+                return static_cast<int>(i);
+    return -1;
+}
+
+} // namespace
+
+Expected<NetTable> readNetTable(const std::string& text, const Device& device)
+{
+    NetTable out;
+    if (text.size() > 4'000'000)
+        return problemOf("the table is longer than 4 MB; that is no table of one chip's nets.");
+    if (!isUtf8(text))
+        return problemOf("the table is not UTF-8 text; export it as such.");
+    std::map<std::string, const PackagePin*, std::less<>> pins;
+    std::vector<std::string> names;
+    for (const PackagePin& pin : device.package.pins) {
+        pins.emplace(uppered(pin.number), &pin);
+        if (pin.kind == PackagePin::Kind::Pad) {
+            pins.emplace(uppered(pin.name), &pin);
+            names.push_back(pin.name);
+        }
+    }
+    int pinColumn = 0;
+    int netColumn = 1;
+    bool first = true;
+    int number = 0;
+    std::map<std::string, std::pair<std::string, int>> known;
+    for (const std::string& raw : splitted(text, '\n')) {
+        ++number;
+        std::string_view line = trimmed(raw);
+        if (number == 1 && line.starts_with("\xEF\xBB\xBF"))
+            line.remove_prefix(3);
+        if (line.empty() || line[0] == '#')
+            continue;
+        const std::vector<std::string> cells = cellsOf(line, separatorOf(line));
+        if (std::exchange(first, false)) {
+            const int pin = columnOf(cells, {"pin", "ball", "pad", "number", "pin number"});
+            const int net = columnOf(cells, {"net", "net name", "signal"});
+            if (pin >= 0 && net >= 0) {
+                pinColumn = pin;
+                netColumn = net;
+                continue;
+            }
+        }
+        if (static_cast<int>(cells.size()) <= std::max(pinColumn, netColumn))
+            return problemOf(fmt::format("line {}: \"{}\" has no net; write a pin and its net, with a comma, a tab or a blank between.", number, std::string(line.substr(0, 60))));
+        const std::string& pin = cells[size_t(pinColumn)];
+        const std::string& net = cells[size_t(netColumn)];
+        const auto found = pins.find(uppered(pin));
+        if (found == pins.end())
+            return problemOf(fmt::format("line {}: \"{}\" is neither a pin of {} nor a pad of {}.{}", number, pin, device.package.name, device.name, didYouMean(uppered(pin), names)));
+        if (found->second->pad < 0) {
+            out.notes.push_back(fmt::format("line {}: pin {} is {}", number, found->second->number, found->second->name));
+            continue;
+        }
+        if (net.empty()) {
+            out.notes.push_back(fmt::format("line {}: {} has no net", number, found->second->name));
+            continue;
+        }
+        if (const Expected<std::string> checked = checkPinProperty("net", net); !checked)
+            return problemOf(fmt::format("line {}: {}", number, checked.problem().message));
+        const auto [at, fresh] = known.emplace(found->second->name, std::pair(net, number));
+        if (!fresh && at->second.first != net)
+            return problemOf(fmt::format("line {}: {} is on {} here and on {} in line {}.", number, found->second->name, net, at->second.first, at->second.second));
+        if (fresh)
+            out.entries.push_back({found->second->name, net, number});
+    }
+    return out;
+}
+
+Edit editOfNets(const Snapshot& s, const NetTable& table)
+{
+    Edit edit{fmt::format("Nets of {}", counted(static_cast<long>(table.entries.size()), "pad")), {}};
+    const bool filed = s.filedBoard->device == s.device->name;
+    for (const NetTable::Entry& entry : table.entries) {
+        const auto known = s.filedBoard->nets.find(entry.pad);
+        const bool same = filed && known != s.filedBoard->nets.end() && known->second == entry.net;
+        const auto now = s.board->nets.find(entry.pad);
+        if (now != s.board->nets.end() && now->second == entry.net)
+            continue;
+        edit.changes.push_back(SetNet{entry.pad, same ? std::nullopt : std::optional(entry.net)});
+    }
+    return edit;
+}
+
+} // namespace bindrel

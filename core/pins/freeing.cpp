@@ -1,0 +1,77 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/pins/freeing.h"
+
+#include "core/base/text.h"
+#include "core/pins/relocate.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+namespace bindrel {
+
+namespace {
+
+/// The change, and after it what the search moves; nothing when contention stays even so.
+std::optional<WayToFree> tried(const Device& device, const Board& board, const Plan& plan, WayToFree::Kind kind, const std::string& what, Edit first, const std::function<bool()>& cancelled)
+{
+    const Expected<Plan> changed = applied(plan, first);
+    if (!changed)
+        return std::nullopt;
+    WayToFree out{kind, what, std::move(first)};
+    if (bind(device, *changed).contests.empty())
+        return out;
+    Untangling then = untangle(device, board, *changed, 1, cancelled);
+    if (then.ways.empty())
+        return std::nullopt;
+    out.text += ": " + lowered(then.ways.front().edit.title.substr(then.ways.front().edit.title.find(' ') + 1));
+    for (Change& change : then.ways.front().edit.changes)
+        out.edit.changes.push_back(std::move(change));
+    return out;
+}
+
+} // namespace
+
+std::vector<WayToFree> waysToFree(const Device& device, const Board& board, const Board& filed, const Plan& plan, const std::vector<std::shared_ptr<const Device>>& others,
+                                  const std::function<bool()>& cancelled)
+{
+    std::vector<WayToFree> out;
+    const auto stopped = [&cancelled] { return cancelled && cancelled(); };
+    for (const std::string& hold : plan.holds) {
+        const std::vector<std::string> words = splitted(hold, ' ');
+        const Need* need = words.size() >= 2 && words[0] == "need" ? plan.need(words[1]) : nullptr;
+        if (!need || stopped())
+            continue;
+        const std::string what = "let go of " + need->title + (words.size() > 2 ? " " + words[2] : "");
+        if (auto way = tried(device, board, plan, WayToFree::Kind::LetGo, what, editOf("Untangle: " + what, SetHold{hold, false}), cancelled))
+            out.push_back(std::move(*way));
+    }
+    PlacementRequest request;
+    request.mayMove = true;
+    request.cancelled = cancelled;
+    for (const int culprit : place(device, board, plan, request).culprits) {
+        const Need& need = plan.needs[size_t(culprit)];
+        if (stopped())
+            break;
+        if (auto way = tried(device, board, plan, WayToFree::Kind::LeaveOut, "leave out " + need.title, editOf("Untangle: leave out " + need.title, SetBinding{need.id, {}}), cancelled))
+            out.push_back(std::move(*way));
+    }
+    std::vector<std::pair<int, WayToFree>> elsewhere;
+    for (const auto& other : others) {
+        if (!other || other->name == device.name || stopped())
+            continue;
+        Relocation there = relocate(*other, filed, board, plan, cancelled);
+        if (there.cancelled || there.count(Relocation::Fate::Opens) > 0)
+            continue;
+        const int moves = there.count(Relocation::Fate::Moves);
+        const bool family = other->family == device.family;
+        std::string text = fmt::format("{} {} ({}): all stand, {} {}", family ? "take" : "change to", other->name, other->package.name, counted(moves, "need"), moves == 1 ? "moves" : "move");
+        elsewhere.emplace_back(moves + (family ? 0 : 1000), WayToFree{WayToFree::Kind::OtherDevice, std::move(text), std::move(there.edit)});
+    }
+    std::stable_sort(elsewhere.begin(), elsewhere.end(), [](const auto& a, const auto& b) { return a.first < b.first; });
+    for (auto& [rank, way] : elsewhere)
+        out.push_back(std::move(way));
+    return out;
+}
+
+} // namespace bindrel

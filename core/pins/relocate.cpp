@@ -1,0 +1,186 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/pins/relocate.h"
+
+#include "core/base/text.h"
+#include "core/pins/bindings.h"
+#include "core/pins/transplant.h"
+#include "core/plan/board_facts.h"
+#include "core/plan/plan_file.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <map>
+
+namespace bindrel {
+
+namespace {
+
+/// Parts that needs speak of and the new board does not have go into the plan; those that it has are the board's again.
+void keepParts(Plan& plan, const Board& board, const Board& boardNow)
+{
+    std::erase_if(plan.parts, [&board](const Part& part) { return board.part(part.id) != nullptr; });
+    for (const Need& need : plan.needs) {
+        const auto kept = [&need](const Part& part) { return part.id == need.part; };
+        if (need.part.empty() || board.part(need.part) || std::any_of(plan.parts.begin(), plan.parts.end(), kept))
+            continue;
+        if (const Part* part = boardNow.part(need.part)) {
+            plan.parts.push_back(*part);
+            plan.parts.back().needs.clear();
+        }
+    }
+}
+
+/// Terminals that the part on the new board does not have cannot be named.
+void dropTerminals(Plan& plan, const Board& board)
+{
+    for (Need& need : plan.needs)
+        if (const Part* part = board.part(need.part))
+            std::erase_if(need.terminals, [part](const auto& entry) { return std::find(part->terminals.begin(), part->terminals.end(), entry.second) == part->terminals.end(); });
+}
+
+std::string placeText(const Binding& was, const Binding& is)
+{
+    std::vector<std::string> parts;
+    if (was.instance != is.instance)
+        parts.push_back(was.instance + " \u2192 " + is.instance);
+    for (const auto& [signal, pad] : is.pads) {
+        const auto old = was.pads.find(signal);
+        if (old != was.pads.end() && old->second != pad)
+            parts.push_back(fmt::format("{} {} \u2192 {}", signal, old->second, pad));
+    }
+    return joined(parts, ", ");
+}
+
+/// Places needs, leaving out those that cannot stand beside the others; why is told for each.
+class Settler {
+public:
+    Settler(const Device& device, const Board& board, Plan& plan, const std::function<bool()>& cancelled) : device_(device), board_(board), plan_(plan), cancelled_(cancelled) {}
+
+    void settle(std::vector<int> needs)
+    {
+        while (!needs.empty()) {
+            PlacementRequest request;
+            request.needs = needs;
+            request.cancelled = cancelled_;
+            const PlacementResult result = place(device_, board_, plan_, request);
+            stopped = result.cancelled;
+            if (!result.ways.empty()) {
+                for (const auto& [need, binding] : result.ways.front().bindings)
+                    plan_.needs[size_t(need)].binding = binding;
+                return;
+            }
+            if (stopped)
+                return;
+            // Of those that are in each other's way the one that was stated last gives way.
+            std::vector<int> culprits;
+            for (const int need : result.culprits)
+                if (std::find(needs.begin(), needs.end(), need) != needs.end())
+                    culprits.push_back(need);
+            const int last = culprits.empty() ? needs.back() : culprits.back();
+            std::vector<std::string> others;
+            for (const int need : culprits)
+                if (need != last)
+                    others.push_back(plan_.needs[size_t(need)].title);
+            why[last] = culprits.empty() ? "no place was found for it within the bounds of the search"
+                        : others.empty() ? fmt::format("{} has no place for it", device_.name)
+                                         : fmt::format("it cannot stand beside {}", listed(others));
+            plan_.needs[size_t(last)].binding = {};
+            needs.erase(std::find(needs.begin(), needs.end(), last));
+        }
+    }
+
+    std::map<int, std::string> why;
+    bool stopped = false;
+
+private:
+    const Device& device_;
+    const Board& board_;
+    Plan& plan_;
+    const std::function<bool()>& cancelled_;
+};
+
+} // namespace
+
+int Relocation::count(Fate fate) const
+{
+    return static_cast<int>(std::count_if(items.begin(), items.end(), [fate](const Item& item) { return item.fate == fate; }));
+}
+
+Relocation relocate(const Device& device, const Board& board, const Board& boardNow, const Plan& plan, const std::function<bool()>& cancelled)
+{
+    Relocation out;
+    // Crystals are looked up by the clocks that they were for, on the board that they were on.
+    Transplant moved = transplant(device, boardNow, plan);
+    out.lost = std::move(moved.lost);
+    Plan& next = out.plan = std::move(moved.plan);
+    next.board = board.name;
+    const bool otherBoard = plan.board != board.name;
+    if (otherBoard) {
+        keepParts(next, board, boardNow);
+        dropTerminals(next, board);
+        if (!plan.nets.empty() && plan.device == device.name) {
+            out.lost.push_back("nets that the plan told of the board before go");
+            next.nets.clear();
+        }
+    }
+    std::vector<int> bound;
+    std::map<int, std::string> homeless(moved.homeless.begin(), moved.homeless.end());
+    for (size_t n = 0; n < plan.needs.size(); ++n) {
+        const int need = static_cast<int>(n);
+        if (homeless.contains(need))
+            next.needs[n].binding = {};
+        else if (!plan.needs[n].binding.empty())
+            bound.push_back(need);
+    }
+    // What is held stays held only where it can stay; the search must not be bound by names that mean something else here.
+    const std::set<std::string, std::less<>> holds = std::move(next.holds);
+    next.holds.clear();
+    Board facts = boardWithPlan(board, device, next);
+    Settler settler(device, facts, next, cancelled);
+    settler.settle(bound);
+    out.cancelled = settler.stopped;
+    for (const std::string& hold : plan.holds) {
+        const std::vector<std::string> words = splitted(hold, ' ');
+        const Need* was = words.size() >= 2 && words[0] == "need" ? plan.need(words[1]) : nullptr;
+        const bool kept = was ? was->binding == next.need(words[1])->binding : holds.contains(hold);
+        if (kept)
+            next.holds.insert(hold);
+        else
+            out.lost.push_back(was ? fmt::format("{} is no longer held, since it moves", was->title) : fmt::format("the hold of {} goes", words.size() > 1 ? words[1] : hold));
+    }
+    for (size_t n = 0; n < plan.needs.size(); ++n) {
+        const Binding& was = plan.needs[n].binding;
+        const Binding& is = next.needs[n].binding;
+        const int need = static_cast<int>(n);
+        Relocation::Item item{plan.needs[n].id, Relocation::Fate::Stays, {}};
+        if (homeless.contains(need)) {
+            item.fate = was.empty() ? Relocation::Fate::Open : Relocation::Fate::Opens;
+            item.text = homeless[need];
+        } else if (settler.why.contains(need)) {
+            item.fate = Relocation::Fate::Opens;
+            item.text = settler.why[need];
+        } else if (was.empty()) {
+            item.fate = Relocation::Fate::Open;
+        } else if (was != is) {
+            item.fate = Relocation::Fate::Moves;
+            item.text = placeText(was, is);
+        }
+        out.items.push_back(std::move(item));
+    }
+    if (otherBoard)
+        for (const Part& part : board.parts) {
+            if (std::any_of(next.needs.begin(), next.needs.end(), [&part](const Need& n) { return n.part == part.id; }))
+                continue;
+            const size_t before = next.needs.size();
+            if (const Outcome stated = stateNeeds(next, part); !stated)
+                out.lost.push_back(stated.problem().message);
+            for (size_t n = before; n < next.needs.size(); ++n)
+                out.items.push_back({next.needs[n].id, Relocation::Fate::Added, "a part of " + board.title});
+        }
+    const std::string title = plan.device != device.name ? "Change the chip to " + device.name : otherBoard ? "Change the board to " + board.title : "Place anew";
+    out.edit = difference(plan, next, title);
+    return out;
+}
+
+} // namespace bindrel

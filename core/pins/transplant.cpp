@@ -1,0 +1,100 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/pins/transplant.h"
+
+#include "core/base/text.h"
+#include "core/plan/check_setting.h"
+#include "core/plan/kind.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+namespace bindrel {
+
+namespace {
+
+/// The clock on this device that a crystal of the board can serve: the one of that name, else one that takes its rate and
+/// is not taken by another.
+std::string clockFor(const Device& device, const Board& board, const std::string& named, const std::vector<std::string>& taken)
+{
+    const auto free = [&taken](const std::string& id) { return std::find(taken.begin(), taken.end(), id) == taken.end(); };
+    if (const int same = device.findClock(named); same >= 0 && free(named))
+        return named;
+    const auto fact = board.crystals.find(named);
+    if (fact == board.crystals.end())
+        return {};
+    for (const ClockNode& node : device.clocks)
+        if ((node.type == ClockNode::Type::Crystal || node.type == ClockNode::Type::External) && free(node.id) && fact->second.rate >= node.crystalMin && fact->second.rate <= node.crystalMax)
+            return node.id;
+    return {};
+}
+
+void takeClocks(Transplant& out, const Device& device, const Plan& plan)
+{
+    for (const auto& [id, text] : plan.clocks) {
+        const int clock = device.findClock(id);
+        const Expected<std::string> setting = clock < 0 ? Expected<std::string>(problemOf("gone")) : checkClockSetting(device, clock, text);
+        if (setting)
+            out.plan.clocks[id] = *setting;
+        else
+            out.lost.push_back(clock < 0 ? fmt::format("{} has no clock {}; its setting {} goes", device.name, id, text) : fmt::format("{} cannot be {} on {}; it is as at reset", id, text, device.name));
+    }
+    if (!plan.range.empty() && device.findRange(plan.range) < 0) {
+        out.lost.push_back(fmt::format("{} has no operating range {}; its own after reset is used", device.name, plan.range));
+        out.plan.range.clear();
+    }
+}
+
+void takeNeed(Transplant& out, int index, const Device& device, const Board& board, std::vector<std::string>& clocks)
+{
+    Need& need = out.plan.needs[size_t(index)];
+    const KindSpec* kind = findKind(need.kind);
+    if (!kind)
+        return;
+    if (kind->instanceGoal == "clock") {
+        const std::string clock = clockFor(device, board, goalText(need, "clock"), clocks);
+        if (clock.empty())
+            out.homeless.emplace_back(index, fmt::format("{} has no oscillator for {}", device.name, need.title));
+        else
+            clocks.push_back(need.goals["clock"] = clock);
+    } else if (!kind->instanceKind.empty() &&
+               std::none_of(device.instances.begin(), device.instances.end(), [&](const Instance& i) { return kind->servedBy(device.blocks[size_t(i.block)].kind); })) {
+        out.homeless.emplace_back(index, fmt::format("nothing on it could serve {} ({})", need.title, kind->title));
+    }
+    // Names that this device does not have are no preference.
+    const int instance = device.findInstance(need.binding.instance);
+    if (instance < 0 || !kind->servedBy(device.blockOf(instance).kind))
+        need.binding.instance.clear();
+    std::erase_if(need.binding.pads, [&device](const auto& entry) { const int pad = device.findPad(entry.second); return pad < 0 || device.pinOf(pad).empty(); });
+    if (!need.core.empty() && device.findCore(need.core) < 0) {
+        out.lost.push_back(fmt::format("{} has no core {}; {} goes to the first", device.name, need.core, need.title));
+        need.core.clear();
+    }
+}
+
+} // namespace
+
+Transplant transplant(const Device& device, const Board& board, const Plan& plan)
+{
+    Transplant out;
+    out.plan = plan;
+    if (plan.device == device.name)
+        return out;
+    out.plan.device = device.name;
+    out.plan.clocks.clear();
+    out.plan.holds.clear();
+    takeClocks(out, device, plan);
+    for (const ClockNode& node : device.clocks)
+        if (plan.held(holdOfClock(node.id)))
+            out.plan.holds.insert(holdOfClock(node.id));
+    if (!plan.nets.empty()) {
+        out.lost.push_back(fmt::format("{} of the plan, told for the pads of {}, {}", plan.nets.size() == 1 ? "the net" : fmt::format("{} nets", plan.nets.size()), plan.device, plan.nets.size() == 1 ? "goes" : "go"));
+        out.plan.nets.clear();
+    }
+    std::vector<std::string> clocks;
+    for (size_t n = 0; n < out.plan.needs.size(); ++n)
+        takeNeed(out, static_cast<int>(n), device, board, clocks);
+    return out;
+}
+
+} // namespace bindrel

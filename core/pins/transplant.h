@@ -1,0 +1,27 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "core/device/board.h"
+#include "core/device/device.h"
+#include "core/plan/plan.h"
+
+#include <string>
+#include <utility>
+#include <vector>
+
+namespace bindrel {
+
+/// A plan as far as another device can take it by name. Nothing is placed: what has no pad or instance of its name there is
+/// simply not bound.
+struct Transplant {
+    Plan plan;                                         ///< on that device
+    std::vector<std::string> lost;                     ///< decisions that it cannot take, as sentences
+    std::vector<std::pair<int, std::string>> homeless; ///< needs that nothing on it could serve, and why
+};
+
+/// Clock settings stay where the device has the clock and can take the setting. Needs that name a clock of the old device
+/// (crystals) go to the one of that name, else to an oscillator whose range takes their rate. What the plan says of nets speaks
+/// of the old device's pads and does not come along.
+Transplant transplant(const Device& device, const Board& board, const Plan& plan);
+
+} // namespace bindrel

@@ -1,0 +1,58 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/plan/board_facts.h"
+
+#include "core/quantity/parse.h"
+
+#include <algorithm>
+
+namespace bindrel {
+
+Board boardWithPlan(const Board& filed, const Device& device, const Plan& plan)
+{
+    Board board = filed;
+    for (const Part& part : plan.parts) {
+        const auto same = std::find_if(board.parts.begin(), board.parts.end(), [&part](const Part& p) { return p.id == part.id; });
+        if (same == board.parts.end())
+            board.parts.push_back(part);
+        else
+            *same = part;
+    }
+    if (filed.device != device.name)
+        board.nets.clear();
+    for (const auto& [pad, net] : plan.nets) {
+        if (net.empty())
+            board.nets.erase(pad);
+        else
+            board.nets[pad] = net;
+    }
+    return board;
+}
+
+Board bareBoard(const Device& device)
+{
+    Board board;
+    board.title = "no board";
+    board.device = device.name;
+    board.supply = std::clamp(Voltage(Rational(33, 10)), device.supplyMin, device.supplyMax);
+    return board;
+}
+
+const TerminalFact* terminalFact(const Board& board, const Need& need, std::string_view signal)
+{
+    const Part* part = board.part(need.part);
+    const auto terminal = need.terminals.find(signal);
+    if (!part || terminal == need.terminals.end())
+        return nullptr;
+    const auto fact = part->facts.find(terminal->second);
+    return fact == part->facts.end() ? nullptr : &fact->second;
+}
+
+Voltage padSupply(const Device& device, const Board& board, const Plan& plan, const Pad& pad)
+{
+    if (const auto bank = device.banks.find(pad.bank); bank != device.banks.end())
+        return bank->second;
+    const Expected<Voltage> said = parseVoltage(plan.supply);
+    return said ? *said : board.supply;
+}
+
+} // namespace bindrel
