@@ -52,7 +52,8 @@ QSpinBox* atLeast(const QString& name, const QString& unit, int most)
     box->setSpecialValueText("any");
     box->setSuffix(unit);
     box->setAccessibleName(name);
-    box->setMinimumWidth(84);
+    box->setButtonSymbols(QAbstractSpinBox::NoButtons);
+    box->setMinimumWidth(70);
     return box;
 }
 
@@ -81,8 +82,8 @@ ChipCatalogue::ChipCatalogue(Document& document, QWidget* parent) : QWidget(pare
         package_->addItem(nameOf(kind));
     package_->setAccessibleName("Package");
     first->addWidget(package_);
-    pins_ = atLeast("Pins at most", " pins", 2000);
-    labelled(first, "at most", pins_);
+    pins_ = atLeast("Pins at most", "", 2000);
+    labelled(first, "Pins \u2264", pins_);
     supply_ = new QLineEdit;
     supply_->setPlaceholderText("any supply");
     supply_->setAccessibleName("Works at this supply");
@@ -198,18 +199,20 @@ void ChipCatalogue::fill()
         name->setData(Qt::UserRole, row);
         name->setFont(Theme::get().text(12, true));
         table_->setItem(row, Name, name);
-        table_->setItem(row, PackageName, new QTableWidgetItem(QString("%1, %2").arg(QString::fromStdString(device.package.name), nameOf(device.package.kind))));
+        table_->setItem(row, PackageName, new QTableWidgetItem(QString("%1 %2").arg(QString::fromStdString(device.package.name), nameOf(device.package.kind))));
         table_->setItem(row, Pins, new NumberItem(QString::number(figures.pins), figures.pins));
         table_->setItem(row, Cores, new QTableWidgetItem(QString::fromStdString(figures.cores)));
+        table_->item(row, Cores)->setToolTip(QString::fromStdString(figures.cores));
         table_->setItem(row, Fastest, new NumberItem(typeset(format(figures.fastest)), figures.fastest.toDouble()));
         table_->setItem(row, Flash, new NumberItem(QString("%1 KiB").arg(figures.flashBytes / 1024), figures.flashBytes));
         table_->setItem(row, Ram, new NumberItem(QString("%1 KiB").arg(figures.ramBytes / 1024), figures.ramBytes));
-        table_->setItem(row, Supply, new NumberItem(typeset(format(device.supplyMin) + " to " + format(device.supplyMax)), device.supplyMin.toDouble()));
+        table_->setItem(row, Supply, new NumberItem(typeset(format(device.supplyMin).substr(0, format(device.supplyMin).find(' ')) + "\u2013" + format(device.supplyMax)), device.supplyMin.toDouble()));
         table_->setItem(row, Fits, new QTableWidgetItem);
     }
     table_->setSortingEnabled(true);
     table_->sortByColumn(Name, Qt::AscendingOrder);
     table_->resizeColumnsToContents();
+    table_->setColumnWidth(Cores, std::min(table_->columnWidth(Cores), 104));
 }
 
 void ChipCatalogue::filter()

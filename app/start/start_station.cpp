@@ -63,6 +63,7 @@ StartStation::StartStation(Document& document, QWidget* parent) : QWidget(parent
     across->setContentsMargins(34, 26, 30, 16);
     across->setSpacing(34);
     auto* column = new QVBoxLayout;
+    column->setSpacing(6);
     across->addLayout(column, 4);
     auto* title = new QLabel("Begin with a plan");
     title->setFont(Theme::get().text(20, true));
@@ -70,6 +71,7 @@ StartStation::StartStation(Document& document, QWidget* parent) : QWidget(parent
     auto* about = new QLabel("A plan belongs to one board and its chip: what is wired to it, which pins and clocks serve it, and the C that sets all of it up.");
     about->setWordWrap(true);
     about->setFont(Theme::get().text(12));
+    about->setSizePolicy(QSizePolicy::Preferred, QSizePolicy::Maximum);
     column->addWidget(about);
     list_ = new StartList;
     list_->setAccessibleName("Plans and boards");
@@ -112,13 +114,13 @@ void StartStation::refresh()
         const QFileInfoList plans = QDir(folder).entryInfoList({"*.bindrel"}, QDir::Files, QDir::Name);
         if (plans.isEmpty())
             continue;
-        entries.push_back({StartEntry::Kind::Heading, "Example plans", {}, {}});
+        entries.push_back({StartEntry::Kind::Heading, "Example plans, opened as copies", {}, {}});
         for (const QFileInfo& plan : plans)
         {
-            QString detail = "opens as a copy of your own";
+            QString detail;
             if (const Expected<Workpiece> work = loadPlan(plan.absoluteFilePath().toStdString(), document_.library())) {
                 const Bindings bindings = bind(*work->device, work->plan);
-                detail = QString("%1: %2 needs, %3 open, %4 contested; opens as a copy of your own")
+                detail = QString("%1: %2 needs, %3 open, %4 contested")
                              .arg(QString::fromStdString(work->board->title)).arg(work->plan.needs.size())
                              .arg(bindings.count(BoundNeed::State::Open)).arg(bindings.count(BoundNeed::State::Contested));
             }

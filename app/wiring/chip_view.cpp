@@ -49,9 +49,11 @@ void ChipView::setTransform()
     const QRectF& b = layout_.bounds;
     if (b.isEmpty())
         return;
-    const double scale = std::min({width() / b.width(), height() / b.height(), 1.35}) * zoom_;
+    // What is written in the corner stands below the picture, not on it.
+    const double room = height() - (notes_.empty() ? 0 : height() - noteRect(0).top() + 6);
+    const double scale = std::min({width() / b.width(), room / b.height(), 1.35}) * zoom_;
     transform_ = QTransform();
-    transform_.translate(width() / 2.0 + pan_.x(), height() / 2.0 + pan_.y());
+    transform_.translate(width() / 2.0 + pan_.x(), room / 2.0 + pan_.y());
     transform_.scale(scale, scale);
     transform_.translate(-b.center().x(), -b.center().y());
 }

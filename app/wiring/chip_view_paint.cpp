@@ -415,7 +415,7 @@ QRectF ChipView::noteRect(int note) const
     if (note >= std::min(kNotes, int(notes_.size())))
         return {};
     const int count = std::min(kNotes, int(notes_.size()));
-    return QRectF(8, height() - 8 - kNoteLine * (count - note), std::min(width() - 16.0, 640.0), kNoteLine);
+    return QRectF(8, height() - 8 - kNoteLine * (count - note), width() - 16.0, kNoteLine);
 }
 
 /// What is contested beyond pads, in words, in the corner of the picture; a click jumps.

@@ -18,11 +18,8 @@ Fit fitOn(const Device& device, const Board& board, const Plan& given, const std
     Plan& plan = out.plan;
     // What nothing on the chip could serve is the plainest reason.
     if (!moved.homeless.empty()) {
-        std::vector<std::string> reasons;
-        for (const auto& [need, why] : moved.homeless)
-            reasons.push_back(why);
         out.proven = true;
-        out.why = joined(reasons, "; ");
+        out.why = whyHomeless(moved.homeless);
         return out;
     }
     Board bare = board;

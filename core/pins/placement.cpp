@@ -232,6 +232,9 @@ private:
         };
         if (!impossible(vars, stay))
             return {};
+        // Some subsets are harder than the whole. One that is not decided soon keeps its member: the explanation may then
+        // name more than it must, but never the wrong ones.
+        placer_.limit(std::min(request_.maxSteps, kStepsToExplain));
         for (Needs* list : {&stay, &vars})
             for (size_t chunk = std::max<size_t>(1, list->size() / 2);; chunk = std::max<size_t>(1, chunk / 2)) {
                 for (size_t at = 0; at < list->size();) {
@@ -251,6 +254,7 @@ private:
     }
 
     static constexpr int kMaxAttempts = 400;
+    static constexpr long kStepsToExplain = 1'000;
     const Plan& plan_;
     const PlacementRequest& request_;
     PlacementSpace space_;

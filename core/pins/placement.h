@@ -25,10 +25,10 @@ struct Placement {
 struct PlacementRequest {
     std::vector<int> needs;        ///< that must be placed: what they have now is a preference, not a fact
     bool mayMove = false;          ///< whether bound needs that nobody holds may move, as few as possible
-    bool leaveContests = false;    ///< with mayMove: contention among the others is not to be cleared, only room to be made
     std::size_t count = 1;         ///< best ways wanted
     long maxSteps = 200'000;       ///< of one search; beyond it the answer is not proven
     std::function<bool()> cancelled; ///< asked now and then; may be empty
+    bool leaveContests = false;      ///< with mayMove: contention among the others is not to be cleared, only room to be made
 };
 
 struct PlacementResult {

@@ -68,7 +68,7 @@ Placer::Answer Placer::solve(const std::vector<int>& vars, const std::vector<int
     found_.clear();
     onlyWhether_ = count == 0;
     wanted_ = std::max<std::size_t>(count, 1);
-    steps_ = 0;
+    steps_ = tries_ = 0;
     deadEnd_ = -1;
     complete_ = true;
     boundFromBelow();
@@ -82,11 +82,14 @@ Placer::Answer Placer::solve(const std::vector<int>& vars, const std::vector<int
 
 bool Placer::stop()
 {
-    if ((steps_ & 255) == 0 && cancelled_ && cancelled_())
+    if ((tries_ & 255) == 0 && cancelled_ && cancelled_())
         stopped_ = true;
     // Most of the work is to find one way; polishing it must not take long.
-    const long most = found_.empty() ? maxSteps_ : std::min(maxSteps_, stepsAtFirst_ + maxSteps_ / 100 + 4L * static_cast<long>(vars_.size()));
-    if (stopped_ || steps_ > most)
+    const long polish = maxSteps_ / 100 + 4L * static_cast<long>(vars_.size());
+    constexpr long kTriesAStep = 20;
+    const long most = found_.empty() ? maxSteps_ : std::min(maxSteps_, stepsAtFirst_ + polish);
+    const long mostTries = kTriesAStep * (found_.empty() ? maxSteps_ : std::min(maxSteps_, triesAtFirst_ / kTriesAStep + polish));
+    if (stopped_ || steps_ > most || tries_ > mostTries)
         complete_ = false;
     return !complete_ || (onlyWhether_ && !found_.empty());
 }
@@ -282,7 +285,8 @@ bool Placer::agreesWithChosen(std::size_t var, std::size_t signal, const Choice&
 
 void Placer::placeSignal(std::size_t var, std::size_t signal, PlacementCost cost)
 {
-    if (hopeless(cost))
+    ++tries_;
+    if (hopeless(cost) || stop())
         return;
     const PlacementSpace::Entry& entry = space_.needs[std::size_t(vars_[var])];
     if (signal == entry.signals.size()) {
@@ -448,7 +452,7 @@ void Placer::record(const PlacementCost& cost)
         return;
     const auto at = std::upper_bound(found_.begin(), found_.end(), cost, [](const PlacementCost& c, const Found& f) { return c < f.cost; });
     if (found_.empty())
-        stepsAtFirst_ = steps_;
+        std::tie(stepsAtFirst_, triesAtFirst_) = std::pair(steps_, tries_);
     found_.insert(at, std::move(found));
     if (found_.size() > wanted_)
         found_.pop_back();

@@ -80,6 +80,8 @@ public:
         bool exhausted = false;   ///< the whole space was seen, or no better can be
         bool feasibleUnknown() const { return found.empty() && !exhausted; }
     };
+    /// Bounds the searches that follow.
+    void limit(long maxSteps) { maxSteps_ = maxSteps; }
     /// `stay`: needs that keep what they have. With count 0 it only tells whether there is a way. Once a way is found, only a
     /// part of the steps goes into looking for better ones.
     Answer solve(const std::vector<int>& vars, const std::vector<int>& stay, std::size_t count);
@@ -124,7 +126,8 @@ private:
     PlacementCost rest_;               ///< of all that are not placed yet
     std::vector<Found> found_;
     std::size_t wanted_ = 1;
-    long steps_ = 0, stepsAtFirst_ = 0;
+    long steps_ = 0, stepsAtFirst_ = 0; ///< needs that were begun
+    long tries_ = 0, triesAtFirst_ = 0; ///< signals that were begun: within one need alone there can be millions
     int deadEnd_ = -1; ///< variable that has nowhere to go, while the search goes back to what took it
     bool stopped_ = false, complete_ = true, onlyWhether_ = false;
 };

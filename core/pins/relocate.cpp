@@ -11,6 +11,7 @@
 
 #include <algorithm>
 #include <map>
+#include <utility>
 
 namespace bindrel {
 
@@ -59,33 +60,21 @@ public:
 
     void settle(std::vector<int> needs)
     {
-        while (!needs.empty()) {
-            PlacementRequest request;
-            request.needs = needs;
-            request.cancelled = cancelled_;
-            const PlacementResult result = place(device_, board_, plan_, request);
-            stopped = result.cancelled;
-            if (!result.ways.empty()) {
-                for (const auto& [need, binding] : result.ways.front().bindings)
-                    plan_.needs[size_t(need)].binding = binding;
+        while (!needs.empty() && !stopped) {
+            const PlacementResult result = attempt(needs, kStepsForAll);
+            if (!result.ways.empty() || stopped)
+                return;
+            if (!result.proven) {
+                // Too hard to decide all at once: one after the other, in the order in which they were stated.
+                oneByOne(needs);
                 return;
             }
-            if (stopped)
-                return;
-            // Of those that are in each other's way the one that was stated last gives way.
-            std::vector<int> culprits;
-            for (const int need : result.culprits)
-                if (std::find(needs.begin(), needs.end(), need) != needs.end())
-                    culprits.push_back(need);
-            const int last = culprits.empty() ? needs.back() : culprits.back();
-            std::vector<std::string> others;
-            for (const int need : culprits)
-                if (need != last)
-                    others.push_back(plan_.needs[size_t(need)].title);
-            why[last] = culprits.empty() ? "no place was found for it within the bounds of the search"
-                        : others.empty() ? fmt::format("{} has no place for it", device_.name)
-                                         : fmt::format("it cannot stand beside {}", listed(others));
-            plan_.needs[size_t(last)].binding = {};
+            // Of those that are in each other's way the one that was stated last gives way, but not one that can only be where it
+            // is wired: crystals and the debug port.
+            const std::vector<int> culprits = among(needs, result.culprits);
+            const auto movable = std::find_if(culprits.rbegin(), culprits.rend(), [this](int need) { return !wired(plan_.needs[size_t(need)]); });
+            const int last = movable != culprits.rend() ? *movable : culprits.empty() ? needs.back() : culprits.back();
+            leaveOut(last, culprits);
             needs.erase(std::find(needs.begin(), needs.end(), last));
         }
     }
@@ -94,6 +83,78 @@ public:
     bool stopped = false;
 
 private:
+    static constexpr long kStepsForAll = 15'000;
+    static constexpr long kStepsForOne = 2'000;
+
+    static bool wired(const Need& need) { return need.kind == "crystal" || need.kind == "clockin" || need.kind == "debug"; }
+
+    PlacementResult attempt(const std::vector<int>& needs, long steps)
+    {
+        PlacementRequest request;
+        request.needs = needs;
+        request.maxSteps = steps;
+        request.cancelled = cancelled_;
+        PlacementResult result = place(device_, board_, plan_, request);
+        stopped = result.cancelled;
+        if (!result.ways.empty())
+            for (const auto& [need, binding] : result.ways.front().bindings)
+                plan_.needs[size_t(need)].binding = binding;
+        return result;
+    }
+
+    void oneByOne(const std::vector<int>& needs)
+    {
+        // What is not asked about must not be in the way with names from elsewhere.
+        std::map<int, Binding> wanted;
+        for (const int need : needs)
+            wanted[need] = std::exchange(plan_.needs[size_t(need)].binding, {});
+        std::vector<int> placed;
+        std::vector<int> order = needs;
+        std::stable_partition(order.begin(), order.end(), [this](int need) { return wired(plan_.needs[size_t(need)]); });
+        for (const int need : order) {
+            if (stopped)
+                return;
+            plan_.needs[size_t(need)].binding = wanted[need];
+            placed.push_back(need);
+            const PlacementResult result = attempt(placed, kStepsForOne);
+            if (!result.ways.empty())
+                continue;
+            placed.pop_back();
+            std::vector<int> culprits = among(placed, result.culprits);
+            if (result.proven)
+                culprits.push_back(need);
+            leaveOut(need, culprits);
+        }
+    }
+
+    static std::vector<int> among(const std::vector<int>& needs, const std::vector<int>& culprits)
+    {
+        std::vector<int> out;
+        for (const int need : culprits)
+            if (std::find(needs.begin(), needs.end(), need) != needs.end())
+                out.push_back(need);
+        return out;
+    }
+
+    void leaveOut(int need, const std::vector<int>& culprits)
+    {
+        std::vector<std::string> others;
+        for (const int other : culprits)
+            if (other != need)
+                others.push_back(plan_.needs[size_t(other)].title);
+        // More than a few names say no more than their number.
+        constexpr std::size_t kNamed = 4;
+        if (others.size() > kNamed + 1) {
+            const std::string more = fmt::format("{} others", others.size() - kNamed);
+            others.resize(kNamed);
+            others.push_back(more);
+        }
+        why[need] = !others.empty()    ? fmt::format("it cannot stand beside {}", listed(others))
+                    : culprits.empty() ? "no place was found for it beside the others"
+                                       : fmt::format("{} has no place for it", device_.name);
+        plan_.needs[size_t(need)].binding = {};
+    }
+
     const Device& device_;
     const Board& board_;
     Plan& plan_;
@@ -125,7 +186,9 @@ Relocation relocate(const Device& device, const Board& board, const Board& board
         }
     }
     std::vector<int> bound;
-    std::map<int, std::string> homeless(moved.homeless.begin(), moved.homeless.end());
+    std::map<int, std::string> homeless;
+    for (const Transplant::Homeless& need : moved.homeless)
+        homeless[need.need] = whyHomeless({need});
     for (size_t n = 0; n < plan.needs.size(); ++n) {
         const int need = static_cast<int>(n);
         if (homeless.contains(need))

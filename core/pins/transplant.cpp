@@ -54,12 +54,12 @@ void takeNeed(Transplant& out, int index, const Device& device, const Board& boa
     if (kind->instanceGoal == "clock") {
         const std::string clock = clockFor(device, board, goalText(need, "clock"), clocks);
         if (clock.empty())
-            out.homeless.emplace_back(index, fmt::format("{} has no oscillator for {}", device.name, need.title));
+            out.homeless.push_back({index, need.title, true});
         else
             clocks.push_back(need.goals["clock"] = clock);
     } else if (!kind->instanceKind.empty() &&
                std::none_of(device.instances.begin(), device.instances.end(), [&](const Instance& i) { return kind->servedBy(device.blocks[size_t(i.block)].kind); })) {
-        out.homeless.emplace_back(index, fmt::format("nothing on it could serve {} ({})", need.title, kind->title));
+        out.homeless.push_back({index, fmt::format("{} ({})", need.title, kind->title), false});
     }
     // Names that this device does not have are no preference.
     const int instance = device.findInstance(need.binding.instance);
@@ -73,6 +73,18 @@ void takeNeed(Transplant& out, int index, const Device& device, const Board& boa
 }
 
 } // namespace
+
+std::string whyHomeless(const std::vector<Transplant::Homeless>& homeless)
+{
+    std::vector<std::string> crystals, unserved, out;
+    for (const Transplant::Homeless& need : homeless)
+        (need.crystal ? crystals : unserved).push_back(need.what);
+    if (!unserved.empty())
+        out.push_back("nothing on it could serve " + listed(unserved));
+    if (!crystals.empty())
+        out.push_back("it has no oscillator for " + listed(crystals));
+    return joined(out, "; ");
+}
 
 Transplant transplant(const Device& device, const Board& board, const Plan& plan)
 {

@@ -6,7 +6,6 @@
 #include "core/plan/plan.h"
 
 #include <string>
-#include <utility>
 #include <vector>
 
 namespace bindrel {
@@ -16,8 +15,17 @@ namespace bindrel {
 struct Transplant {
     Plan plan;                                         ///< on that device
     std::vector<std::string> lost;                     ///< decisions that it cannot take, as sentences
-    std::vector<std::pair<int, std::string>> homeless; ///< needs that nothing on it could serve, and why
+    /// A need that nothing on the device could serve.
+    struct Homeless {
+        int need = -1;
+        std::string what;     ///< "Moss bus (CAN)"
+        bool crystal = false; ///< it is an oscillator that is missing
+    };
+    std::vector<Homeless> homeless;
 };
+
+/// "nothing on it could serve Moss bus (CAN) and Service port (USB device)".
+std::string whyHomeless(const std::vector<Transplant::Homeless>& homeless);
 
 /// Clock settings stay where the device has the clock and can take the setting. Needs that name a clock of the old device
 /// (crystals) go to the one of that name, else to an oscillator whose range takes their rate. What the plan says of nets speaks

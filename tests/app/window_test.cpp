@@ -15,7 +15,7 @@
 #include "app/wiring/chip_view.h"
 #include "app/wiring/proposal_list.h"
 #include "app/wiring/wiring_station.h"
-#include "tests/support/fixtures.h"
+#include "tests/support/window_fixture.h"
 
 #include <QAbstractButton>
 #include <QApplication>
@@ -30,114 +30,13 @@ using namespace bindrel;
 using namespace bindrel::test;
 
 /// The real window on the offscreen platform, by mouse and keys.
-class WindowTest : public QObject {
+class WindowTest : public WindowFixture {
     Q_OBJECT
 
-    QTemporaryDir home_;
-    std::unique_ptr<QTemporaryDir> dir_;
-    std::unique_ptr<MainWindow> w_;
-
-    const Snapshot& now() const { return w_->document().snapshot(); }
-    QString planPath() const { return dir_->filePath("plan.bindrel"); }
-
-    void open(const char* name)
-    {
-        QVERIFY(QFile::copy(QString::fromStdString(demoPath(std::string("sluice-node-c-") + name)), planPath()));
-        QVERIFY(w_->openPlan(planPath()));
-        QApplication::processEvents();
-    }
-
-    BoundNeed::State stateOf(const char* need) const { return now().bindings.needs[size_t(needIndex(now().plan, need))].state; }
-    std::string padOf(const char* need, const char* signal) const
-    {
-        const auto& pads = now().plan.need(need)->binding.pads;
-        const auto found = pads.find(signal);
-        return found == pads.end() ? "" : found->second;
-    }
-
-    /// Drags with the left button; the widget that got the press gets the rest too, as a grab does.
-    static void drag(QWidget* from, const QPoint& start, const QPoint& endInFrom)
-    {
-        QTest::mousePress(from, Qt::LeftButton, {}, start);
-        const auto move = [&](const QPoint& at) {
-            QMouseEvent event(QEvent::MouseMove, at, from->mapToGlobal(at), Qt::NoButton, Qt::LeftButton, Qt::NoModifier);
-            QApplication::sendEvent(from, &event);
-        };
-        for (int i = 1; i <= 5; ++i)
-            move(start + (endInFrom - start) * i / 5);
-        QTest::mouseRelease(from, Qt::LeftButton, {}, endInFrom);
-        QApplication::processEvents();
-    }
-
-    QPoint needRow(const char* need, const char* signal = "") const { return w_->wiring()->needs()->rowRect(w_->wiring()->needs()->rowOf(need, signal)).center(); }
-    QPoint pin(const char* pad) const { return w_->wiring()->chip()->pinPosition(pad).toPoint(); }
-
-    /// Presses a button of the next modal dialog, by its text.
-    static void answer(const QString& button, QString* seen = nullptr)
-    {
-        auto* timer = new QTimer(qApp);
-        timer->setInterval(20);
-        QObject::connect(timer, &QTimer::timeout, qApp, [=] {
-            QWidget* modal = QApplication::activeModalWidget();
-            if (!modal)
-                return;
-            timer->deleteLater();
-            timer->stop();
-            if (seen)
-                if (auto* box = qobject_cast<QMessageBox*>(modal))
-                    *seen = box->text();
-            for (QAbstractButton* b : modal->findChildren<QAbstractButton*>())
-                if (b->text().remove('&') == button) {
-                    QTest::mouseClick(b, Qt::LeftButton);
-                    return;
-                }
-            qWarning("no button \"%s\"", qPrintable(button));
-            qobject_cast<QDialog*>(modal)->reject();
-        });
-        timer->start();
-    }
-
-    void keys(const QString& text, Qt::Key end = Qt::Key_Return)
-    {
-        QWidget* focus = QApplication::focusWidget();
-        QVERIFY(focus);
-        QTest::keyClicks(focus, text);
-        QTest::keyClick(focus, end);
-        QApplication::processEvents();
-    }
-    void shortcut(const QKeySequence& sequence)
-    {
-        // The offscreen platform does not give the focus back when a dialog closes.
-        w_->activateWindow();
-        QVERIFY(QTest::qWaitForWindowActive(w_.get()));
-        QTest::keySequence(w_.get(), sequence);
-        QApplication::processEvents();
-    }
-
 private Q_SLOTS:
-    void initTestCase()
-    {
-        qputenv("XDG_CONFIG_HOME", home_.path().toUtf8());
-        qputenv("XDG_DATA_HOME", home_.path().toUtf8());
-        QApplication::setOrganizationName("bindrel-test");
-        QApplication::setApplicationName("bindrel-test");
-        Theme::apply(*qApp, false);
-    }
-
-    void init()
-    {
-        dir_ = std::make_unique<QTemporaryDir>();
-        w_ = std::make_unique<MainWindow>(library());
-        w_->show();
-        QVERIFY(QTest::qWaitForWindowActive(w_.get()));
-    }
-
-    void cleanup()
-    {
-        if (w_->document().isOpen())
-            w_->document().clearJournal();
-        w_.reset();
-    }
+    void initTestCase() { prepare(); }
+    void init() { openWindow(); }
+    void cleanup() { closeWindow(); }
 
     void bindsByDragFromTheList()
     {
@@ -203,7 +102,7 @@ private Q_SLOTS:
         const Plan before = now().plan;
         const QImage clean = chip->grab().toImage();
         const std::string from = padOf("lid-switch", "pin");
-        drag(chip, pin(from.c_str()), pin("PD0")); // where the uplink transmits
+        drag(chip, pin(from.c_str()), pin("PD0"), Qt::ShiftModifier); // where the uplink transmits
         QCOMPARE(stateOf("lid-switch"), BoundNeed::State::Contested);
         QCOMPARE(stateOf("uplink"), BoundNeed::State::Contested);
         QVERIFY(hasFinding(now(), "PIN-01", "PD0"));
@@ -386,8 +285,8 @@ private Q_SLOTS:
         QTest::mouseClick(w_->wiring()->chip(), Qt::LeftButton, {}, QPoint(5, 5));
         QVERIFY(!w_->view().preview() && w_->wiring()->needs()->isVisible());
         shortcut(QKeySequence("Ctrl+U"));
-        w_->document().undo();
         w_->document().redo();
+        w_->document().undo();
         shortcut(QKeySequence("Ctrl+U"));
         QTRY_VERIFY(ways->isVisible());
         QTest::mouseDClick(ways->viewport(), Qt::LeftButton, {}, ways->rowRect(0).center());
