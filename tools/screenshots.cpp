@@ -4,8 +4,10 @@
 #include "app/clocks/clocks_station.h"
 #include "app/frame/findings_drawer.h"
 #include "app/frame/main_window.h"
+#include "app/frame/move_dialog.h"
 #include "app/source/file_list.h"
 #include "app/source/source_station.h"
+#include "app/start/start_station.h"
 #include "app/theme/theme.h"
 #include "app/tuning/goals_form.h"
 #include "app/tuning/tuning_station.h"
@@ -13,10 +15,13 @@
 #include "app/wiring/wiring_station.h"
 
 #include <QApplication>
+#include <QCheckBox>
 #include <QDir>
 #include <QLineEdit>
 #include <QStandardPaths>
+#include <QTableWidget>
 #include <QTemporaryDir>
+#include <QThread>
 
 #include <cstdio>
 #include <functional>
@@ -62,6 +67,71 @@ const std::vector<Scene>& scenes()
              ChipView* chip = w.wiring()->chip();
              select(w, Place::Kind::Need, "level-probes");
              chip->dragOver({Place::Kind::Signal, "level-probes", "scl"}, chip->pinPosition("PB8") + QPointF(2, 3));
+         }},
+        {"room", [](MainWindow& w) {
+             open(w, "sluice-node-c-done.bindrel");
+             ChipView* chip = w.wiring()->chip();
+             select(w, Place::Kind::Signal, "uplink", "rts");
+             chip->dragOver({Place::Kind::Signal, "uplink", "rts"}, chip->pinPosition("PB9") + QPointF(2, 3));
+         }},
+        {"parts", [](MainWindow& w) {
+             open(w, "sluice-node-c-done.bindrel");
+             w.wiring()->addPart();
+             for (int i = 0; i < 200 && !w.wiring()->proposing(); ++i) {
+                 QApplication::processEvents();
+                 QThread::msleep(10);
+             }
+             w.wiring()->partFilter()->setText("radio");
+         }},
+        {"pin-sheet", [](MainWindow& w) {
+             open(w, "sluice-node-c-done.bindrel");
+             w.document().apply(editOf("x", SetPin{"log-flash", "sck", "drive", "strong"}));
+             w.document().apply(editOf("x", SetPin{"log-flash", "sck", "name", "FLASH_CLK"}));
+             w.wiring()->toggleSheet();
+             select(w, Place::Kind::Pad, "PA6", "log-flash");
+         }},
+        {"pad-findings", [](MainWindow& w) {
+             open(w, "sluice-node-c-done.bindrel");
+             w.document().apply(editOf("x", SetPin{"log-flash", "sck", "drive", "weak"}));
+             w.document().apply(editOf("x", SetGoal{"frost-heater", "level", "high"}));
+             select(w, Place::Kind::Signal, "log-flash", "sck");
+         }},
+        {"turned", [](MainWindow& w) {
+             open(w, "sluice-node-c-done.bindrel");
+             w.wiring()->chip()->turn();
+         }},
+        {"grid-near", [](MainWindow& w) {
+             open(w, "pump-hall-a-grid.bindrel");
+             w.wiring()->chip()->zoomBy(2.4);
+         }},
+        {"grid-far", [](MainWindow& w) {
+             open(w, "pump-hall-a-grid.bindrel");
+             w.wiring()->chip()->zoomBy(0.55);
+         }},
+        {"night-tangled", [](MainWindow& w) {
+             w.setDark(true);
+             open(w, "sluice-node-c-tangled.bindrel");
+         }},
+        {"change-chip", [](MainWindow& w) {
+             open(w, "sluice-node-c-done.bindrel");
+             auto* dialog = new MoveDialog(w.document(), &w);
+             dialog->show();
+             dialog->showDevice("RL1224-Q48");
+             for (int i = 0; i < 300 && !dialog->shown(); ++i) {
+                 QApplication::processEvents();
+                 QThread::msleep(10);
+             }
+         }},
+        {"chips", [](MainWindow& w) {
+             open(w, "sluice-node-c-done.bindrel");
+             w.showStation(Station::Start);
+             w.start()->chips()->mustFit()->setChecked(true);
+             for (int i = 0; i < 100; ++i) {
+                 QApplication::processEvents();
+                 QThread::msleep(10);
+             }
+             w.start()->chips()->table()->selectRow(0);
+             w.start()->chips()->table()->selectionModel()->select(w.start()->chips()->table()->model()->index(6, 0), QItemSelectionModel::Select | QItemSelectionModel::Rows);
          }},
         {"clocks", [](MainWindow& w) {
              open(w, "sluice-node-c-done.bindrel");
@@ -190,7 +260,8 @@ int main(int argc, char** argv)
             scene.arrange(window);
             for (int i = 0; i < 5; ++i)
                 QApplication::processEvents();
-            window.grab().save(arguments[2] + "/" + scene.name + ".png");
+            QWidget* top = std::string_view(scene.name) == "change-chip" ? window.findChild<MoveDialog*>() : static_cast<QWidget*>(&window);
+            (top ? top : &window)->grab().save(arguments[2] + "/" + scene.name + ".png");
         }
         std::printf("%s\n", scene.name);
     }

@@ -198,7 +198,7 @@ static void propertyRows(Sheet& sheet, const Snapshot& s, const PadSetup& setup)
         sheet.row(QString::fromStdString(property.title), said ? "<b>" + text + "</b>" : text);
     }
     if (!setup.because.empty() && !setup.wired)
-        sheet.line(colour(t.muted, "Because " + html(setup.because) + "."));
+        sheet.line(colour(t.muted, (setup.said.empty() ? "Because " : "What the plan does not say follows from the signal: ") + html(setup.because) + "."));
     if (const TerminalFact* fact = terminalFact(*s.board, need, signal.id)) {
         QStringList known;
         if (fact->pull)

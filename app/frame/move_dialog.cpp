@@ -4,6 +4,7 @@
 #include "app/theme/theme.h"
 #include "app/widgets/panel.h"
 #include "core/base/text.h"
+#include "core/device/digest.h"
 #include "core/plan/board_facts.h"
 #include "core/quantity/format.h"
 
@@ -75,8 +76,8 @@ MoveDialog::MoveDialog(Document& document, QWidget* parent) : QDialog(parent), d
     std::vector<Destination> all;
     all.push_back({Destination::Kind::Heading, "Chips and packages, same board", {}, {}, {}});
     for (const auto& device : document_.library().devices()) {
-        const Core& core = device->core();
-        QString detail = QString("%1, %2 KiB flash, %3 KiB RAM").arg(QString::fromStdString(device->package.name)).arg(core.flashBytes / 1024).arg(core.ramBytes / 1024);
+        const DeviceDigest figures = digest(*device);
+        QString detail = QString("%1, %2 KiB flash, %3 KiB RAM").arg(QString::fromStdString(device->package.name)).arg(figures.flashBytes / 1024).arg(figures.ramBytes / 1024);
         if (device->name == s.device->name)
             detail = "now; " + detail;
         all.push_back({Destination::Kind::Device, QString::fromStdString(device->name), detail, device, s.filedBoard});
@@ -121,10 +122,10 @@ void MoveDialog::look(int row)
     const auto board = s->plan.board.empty() && destination.kind == Destination::Kind::Device ? std::make_shared<const Board>(bareBoard(*destination.device)) : destination.board;
     background_.run<Relocation>(
         "Placing the needs", [s, device = destination.device, board](const Background::Stopped& stopped) { return relocate(*device, *board, *s->board, s->plan, stopped); },
-        [this](Relocation there) { show(there); });
+        [this](Relocation there) { tell(there); });
 }
 
-void MoveDialog::show(const Relocation& there)
+void MoveDialog::tell(const Relocation& there)
 {
     using Fate = Relocation::Fate;
     const Theme& t = Theme::get();

@@ -56,7 +56,7 @@ public:
 
 private:
     void look(int row);
-    void show(const Relocation& there);
+    void tell(const Relocation& there);
 
     Document& document_;
     DestinationList* list_ = nullptr;

@@ -84,6 +84,11 @@ StartStation::StartStation(Document& document, QWidget* parent) : QWidget(parent
     auto* chipsTitle = new QLabel("Or choose a chip");
     chipsTitle->setFont(Theme::get().text(20, true));
     right->addWidget(chipsTitle);
+    auto* chipsAbout = new QLabel("State what the job asks for; select two to see them side by side.");
+    chipsAbout->setFont(Theme::get().text(12));
+    chipsAbout->setSizePolicy(QSizePolicy::Preferred, QSizePolicy::Maximum);
+    right->setSpacing(6);
+    right->addWidget(chipsAbout);
     chips_ = new ChipCatalogue(document_);
     right->addWidget(chips_, 1);
     connect(browse, &QPushButton::clicked, this, &StartStation::browseWanted);

@@ -8,16 +8,22 @@
 #include <QPainterPath>
 
 #include <algorithm>
+#include <cmath>
 #include <set>
 
 namespace bindrel {
 
 namespace {
+constexpr double kTerminalsFrom = 0.7; ///< scale from which the names of terminals can be read
+
 QColor faded(QColor colour, double alpha)
 {
     colour.setAlphaF(float(alpha));
     return colour;
 }
+
+/// Of a typeface whose natural size in the picture is `natural`: at least `least` pixels on the screen.
+int readable(int natural, double least, double scale) { return std::max(natural, int(std::ceil(least / scale))); }
 
 QString viewText(const Snapshot& s, int turns)
 {
@@ -62,11 +68,16 @@ void ChipView::drawCards(QPainter& p) const
         p.setBrush(Qt::NoBrush);
         p.drawRect(card.box);
         p.fillRect(QRectF(card.left ? card.box.right() - 3 : card.box.left(), card.box.top(), 3, card.box.height()), hue);
-        p.setFont(t.text(11, true));
+        // From far off a card is its title; what hangs at it is told by its wires.
+        const double scale = transform_.m11();
+        const bool far = scale < kTerminalsFrom;
+        p.setFont(t.text(readable(11, 9, scale), true));
         p.setPen(t.ink);
-        const QRectF title(card.box.left() + 9, card.box.top() + 2, card.box.width() - 18, 18);
-        p.drawText(title, Qt::AlignVCenter | (card.left ? Qt::AlignLeft : Qt::AlignLeft),
+        const QRectF title = far ? card.box.adjusted(7, 0, -7, 0) : QRectF(card.box.left() + 9, card.box.top() + 2, card.box.width() - 18, 18);
+        p.drawText(title, Qt::AlignVCenter | Qt::AlignLeft,
                    QFontMetricsF(p.font()).elidedText(QString::fromStdString(part.title), Qt::ElideRight, title.width()));
+        if (far)
+            continue;
         for (const auto& terminal : card.terminals) {
             const QRectF row(card.box.left() + 9, terminal.tip.y() - 7, card.box.width() - 18, 14);
             const bool on = terminal.need >= 0;
@@ -126,10 +137,13 @@ void ChipView::drawChip(QPainter& p) const
     p.setBrush(Qt::NoBrush);
     const QPointF inward(layout_.firstCorner.x() < layout_.body.center().x() ? 17 : -17, layout_.firstCorner.y() < layout_.body.center().y() ? 17 : -17);
     p.drawEllipse(layout_.firstCorner + inward, 5.5, 5.5);
+    const double scale = transform_.m11();
     p.setPen(t.ink);
-    p.setFont(t.text(16, true));
+    p.setFont(t.text(readable(16, 10, scale), true));
     const QRectF middle = layout_.body.adjusted(60, 0, -60, 0);
     p.drawText(middle.translated(0, -12), Qt::AlignCenter, QString::fromStdString(s.device->name));
+    if (scale < kTerminalsFrom)
+        return;
     p.setPen(t.muted);
     p.setFont(t.text(11));
     const int used = int(std::count_if(s.bindings.padClaims.begin(), s.bindings.padClaims.end(), [](const auto& c) { return !c.empty(); }));
@@ -149,7 +163,7 @@ void ChipView::drawGrid(QPainter& p) const
     p.setPen(Qt::NoPen);
     p.setBrush(t.ink);
     p.drawPolygon(QPolygonF{corner, corner + QPointF(right, 0), corner + QPointF(0, down)});
-    if (transform_.m11() > 0.72) {
+    if (transform_.m11() > 0.78) {
         p.setFont(t.mono(9));
         p.setPen(t.muted);
         for (const auto& [text, at] : layout_.rulers)
@@ -165,8 +179,11 @@ void ChipView::drawGrid(QPainter& p) const
         return;
     const int used = int(std::count_if(s.bindings.padClaims.begin(), s.bindings.padClaims.end(), [](const auto& c) { return !c.empty(); }));
     p.setPen(t.ink);
-    p.setFont(t.text(14, true));
-    p.drawText(layout_.hole.translated(0, -16), Qt::AlignCenter, QString::fromStdString(s.device->name));
+    const double scale = transform_.m11();
+    p.setFont(t.text(readable(14, 10, scale), true));
+    p.drawText(layout_.hole.translated(0, scale < kTerminalsFrom ? 0 : -16), Qt::AlignCenter, QString::fromStdString(s.device->name));
+    if (scale < kTerminalsFrom)
+        return;
     p.setPen(t.muted);
     p.setFont(t.text(11));
     p.drawText(layout_.hole.translated(0, 4), Qt::AlignCenter, viewText(s, layout_.turns));
@@ -178,8 +195,10 @@ void ChipView::drawPins(QPainter& p) const
     const Theme& t = Theme::get();
     const Snapshot& s = shown();
     const double scale = transform_.m11();
-    const bool showNames = scale > 0.72;
-    const bool showNumbers = scale > 0.8;
+    // Names grow against the zoom as far as the distance of the pins lets them; beyond that shapes are all there is.
+    const bool showNames = scale > 0.58;
+    const bool showNumbers = scale > 0.86;
+    const int nameSize = readable(9, 7.5, scale);
     for (size_t i = 0; i < layout_.pins.size(); ++i) {
         const ChipLayout::Pin& pin = layout_.pins[i];
         const PackagePin& facts = s.device->package.pins[i];
@@ -210,7 +229,12 @@ void ChipView::drawPins(QPainter& p) const
             // Names fit between the rows only when the picture is large.
             p.setFont(t.mono(6, used));
             p.setPen(used || facts.pad < 0 ? t.ink : t.muted);
-            p.drawText(QRectF(pin.box.center() + QPointF(-13, 4.5), QSizeF(26, 9)), Qt::AlignCenter, QString::fromStdString(facts.name));
+            const QRectF label(pin.box.center() + QPointF(-13, 4.5), QSizeF(26, 9));
+            const QString name = QString::fromStdString(facts.name);
+            // A wire that passes below the ball gives way to its name.
+            const double half = QFontMetricsF(p.font()).horizontalAdvance(name) / 2 + 1;
+            p.fillRect(QRectF(label.center().x() - half, label.top() + 1, 2 * half, label.height() - 1), t.raised);
+            p.drawText(label, Qt::AlignCenter, name);
         }
         if (!showNames || layout_.grid)
             continue;
@@ -234,7 +258,7 @@ void ChipView::drawPins(QPainter& p) const
             align = Qt::AlignVCenter | Qt::AlignRight;
         }
         const QString name = QString::fromStdString(facts.name);
-        p.setFont(t.mono(9, used));
+        p.setFont(t.mono(nameSize, used));
         p.setPen(used || facts.pad < 0 ? t.ink : t.muted);
         p.drawText(row, align, name);
         if (showNumbers) {

@@ -104,7 +104,7 @@ PinSheetView::PinSheetView(Document& document, ViewState& view, QWidget* parent)
     filter_->setClearButtonEnabled(true);
     filter_->setMaximumWidth(240);
     head->addWidget(filter_);
-    auto* hint = new QLabel("Bold: said by the plan. F2 edits, for all selected cells of the column; Delete goes back to what follows from the signal.");
+    auto* hint = new QLabel("Bold: said by the plan. F2 edits all that is selected in the column; Delete takes it back to what follows from the signal.");
     hint->setStyleSheet(QString("color: %1; font-size: 11px").arg(Theme::get().muted.name()));
     hint->setMinimumWidth(10);
     head->addWidget(hint, 1);
@@ -127,7 +127,7 @@ PinSheetView::PinSheetView(Document& document, ViewState& view, QWidget* parent)
     table_->verticalHeader()->hide();
     table_->verticalHeader()->setDefaultSectionSize(22);
     table_->setIconSize({9, 9});
-    const int widths[] = {38, 52, 96, 106, 124, 104, 92, 42, 66, 46, 62, 48, 74, 46, 52};
+    const int widths[] = {38, 50, 98, 132, 98, 90, 46, 72, 46, 62, 46, 46, 46, 56, 110};
     for (int c = 0; c < model_->columnCount(); ++c)
         table_->setColumnWidth(c, widths[c]);
     table_->horizontalHeader()->setHighlightSections(false);
@@ -268,7 +268,7 @@ bool PinSheetView::eventFilter(QObject* watched, QEvent* event)
             return paste(), true;
         if (key->key() == Qt::Key_Delete && key->modifiers() == Qt::NoModifier)
             return clear(), true;
-        if ((key->key() == Qt::Key_Return || key->key() == Qt::Key_Enter) && key->modifiers() == Qt::NoModifier && table_->currentIndex().isValid())
+        if ((key->key() == Qt::Key_Return || key->key() == Qt::Key_Enter) && key->modifiers() == Qt::NoModifier && table_->currentIndex().isValid() && !table_->indexWidget(table_->currentIndex()))
             return table_->edit(table_->currentIndex()), true;
     }
     return QWidget::eventFilter(watched, event);

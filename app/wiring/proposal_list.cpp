@@ -41,7 +41,7 @@ void ProposalList::paintRow(QPainter& p, int row, const QRect& rect, bool curren
     p.setPen(current ? t.ink : t.muted);
     for (int i = 0; i < int(proposal.lines.size()); ++i) {
         const QRect line(text.left() + 16, text.top() + kHead + kLine * i, text.width() - 16, kLine);
-        p.drawText(line, Qt::AlignVCenter | Qt::AlignLeft, QFontMetrics(p.font()).elidedText(proposal.lines[i], Qt::ElideMiddle, line.width()));
+        p.drawText(line, Qt::AlignVCenter | Qt::AlignLeft, QFontMetrics(p.font()).elidedText(proposal.lines[i], proposal.lines[i].contains(QChar(0x2192)) ? Qt::ElideMiddle : Qt::ElideRight, line.width()));
     }
 }
 

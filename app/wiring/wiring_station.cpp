@@ -142,6 +142,8 @@ void WiringStation::propose(const QString& heading, const QString& note, std::ve
     proposals_->setAccessibleName(heading);
     proposals_->setProposals(std::move(proposals));
     left_->setCurrentIndex(1);
+    if (sheetShown())
+        showPicture();
     (parts_.empty() ? static_cast<QWidget*>(proposals_) : partFilter_)->setFocus();
     previewRow(proposals_->currentRow());
 }
@@ -278,10 +280,19 @@ void WiringStation::leaveProposals()
     needs_->setFocus();
 }
 
+/// Proposals are looked at on the picture.
+void WiringStation::showPicture()
+{
+    middle_->setCurrentIndex(0);
+    left_->show();
+}
+
 void WiringStation::toggleSheet()
 {
     leaveProposals();
     middle_->setCurrentIndex(sheetShown() ? 0 : 1);
+    // The rows tell the needs; the columns want the room.
+    left_->setVisible(!sheetShown());
     sheetShown() ? sheet_->setFocus() : needs_->setFocus();
 }
 

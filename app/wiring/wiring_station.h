@@ -69,6 +69,7 @@ private:
     void proposeFreeing(const std::string& why);
     void previewRow(int row);
     void filterParts();
+    void showPicture();
 
     Document& document_;
     ViewState& view_;

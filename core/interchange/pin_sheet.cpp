@@ -12,9 +12,9 @@ namespace bindrel {
 const std::vector<SheetColumn>& sheetColumns()
 {
     static const std::vector<SheetColumn> all{
-        {"pin", "Pin", ""},         {"pad", "Pad", ""},           {"name", "Name", "name"},   {"signal", "Signal", ""},       {"need", "Need", ""},
-        {"part", "Part", ""},       {"net", "Net", "net"},        {"code", "Mux", ""},        {"direction", "Direction", ""}, {"pull", "Pull", "pull"},
-        {"drive", "Drive", "drive"}, {"speed", "Edges", "speed"}, {"open_drain", "Open drain", "open_drain"}, {"level", "Level", "level"}, {"supply", "Supply", ""},
+        {"pin", "Pin", ""},          {"pad", "Pad", ""},          {"signal", "Signal", ""},             {"need", "Need", ""},          {"name", "Name", "name"},
+        {"net", "Net", "net"},       {"code", "Mux", ""},         {"direction", "Direction", ""},       {"pull", "Pull", "pull"},      {"drive", "Drive", "drive"},
+        {"speed", "Edges", "speed"}, {"level", "Level", "level"}, {"open_drain", "Drain", "open_drain"}, {"supply", "Supply", ""},     {"part", "Part", ""},
     };
     return all;
 }
@@ -48,7 +48,7 @@ void append(std::string& text, const std::string& more)
 
 std::vector<SheetRow> pinSheet(const Snapshot& s)
 {
-    enum { Pin, PadName, Name, Signal, NeedTitle, PartTitle, Net, Code, Direction, Pull, Drive, Speed, OpenDrain, Level, Supply };
+    enum { Pin, PadName, Signal, NeedTitle, Name, Net, Code, Direction, Pull, Drive, Speed, Level, OpenDrain, Supply, PartTitle };
     std::vector<SheetRow> out;
     const auto& pins = s.device->package.pins;
     for (size_t i = 0; i < pins.size(); ++i) {

@@ -44,7 +44,7 @@ public:
             inPlace();
         out_.cancelled = placer_.wasCancelled();
         if (out_.ways.empty() && out_.proven)
-            out_.culprits = explain();
+            out_.culprits = stuck_.empty() ? explain() : stuck_;
         return std::move(out_);
     }
 
@@ -104,6 +104,9 @@ private:
                         core.insert(claim.need);
                     placedAnyway = placedAnyway || std::find(request_.needs.begin(), request_.needs.end(), claim.need) != request_.needs.end();
                 }
+                // Neither may move: the two are all that there is to say.
+                if (!placedAnyway && core.empty() && stuck_.empty())
+                    stuck_ = {std::min(contest.claims[a].need, contest.claims[b].need), std::max(contest.claims[a].need, contest.claims[b].need)};
                 if (!placedAnyway)
                     cores_.push_back(std::move(core));
             }
@@ -260,6 +263,7 @@ private:
     PlacementSpace space_;
     Placer placer_;
     Needs fixed_, movable_;
+    Needs stuck_; ///< two that contend and are both held
     std::vector<Core> cores_, tried_;
     int attempts_ = 0;
     PlacementResult out_;

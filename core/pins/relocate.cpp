@@ -144,12 +144,8 @@ private:
                 others.push_back(plan_.needs[size_t(other)].title);
         // More than a few names say no more than their number.
         constexpr std::size_t kNamed = 4;
-        if (others.size() > kNamed + 1) {
-            const std::string more = fmt::format("{} others", others.size() - kNamed);
-            others.resize(kNamed);
-            others.push_back(more);
-        }
-        why[need] = !others.empty()    ? fmt::format("it cannot stand beside {}", listed(others))
+        why[need] = others.size() > kNamed ? fmt::format("{} others leave no place for it", others.size())
+                    : !others.empty()    ? fmt::format("it cannot stand beside {}", listed(others))
                     : culprits.empty() ? "no place was found for it beside the others"
                                        : fmt::format("{} has no place for it", device_.name);
         plan_.needs[size_t(need)].binding = {};

@@ -230,7 +230,7 @@ private Q_SLOTS:
         for (const Need& need : work.plan.needs)
             work.plan.holds.insert(holdOfNeed(need.id));
         // Two contests need two holds to go; with one of them settled a single hold is enough.
-        work.plan.need("lid-switch")->binding.pads["pin"] = "PB3";
+        work.plan.need("lid-switch")->binding.pads["pin"] = "PC8";
         work.plan.need("frost-heater")->binding.pads["pin"] = "PA2";
         const auto s = run(work);
         QVERIFY2(s->bindings.contests.size() == 1, findingsText(*s).c_str());
