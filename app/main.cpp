@@ -26,8 +26,9 @@ int main(int argc, char** argv)
     for (const QString& folder : parser.values(deviceDir))
         library = library.with(std::filesystem::absolute(folder.toStdString()), bindrel::Origin::Folder);
     bindrel::MainWindow window(library);
-    window.show();
+    // The plan first: reading the catalogue of the start page for nobody would only cost time.
     if (!parser.positionalArguments().isEmpty())
         window.openPlan(parser.positionalArguments().constFirst());
+    window.show();
     return QApplication::exec();
 }

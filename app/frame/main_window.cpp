@@ -297,8 +297,6 @@ void MainWindow::showStation(Station station)
     inspector_->setVisible(work);
     inspectorRule_->setVisible(inspector_->isVisibleTo(this));
     findings_->setVisible(work);
-    if (station == Station::Start)
-        start_->refresh();
     stack_->currentWidget()->setFocus(Qt::OtherFocusReason);
 }
 

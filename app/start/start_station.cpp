@@ -102,8 +102,9 @@ StartStation::StartStation(Document& document, QWidget* parent) : QWidget(parent
             Q_EMIT openWanted(entry.target);
     });
     setFocusProxy(list_);
-    refresh();
 }
+
+void StartStation::showEvent(QShowEvent*) { refresh(); }
 
 void StartStation::refresh()
 {

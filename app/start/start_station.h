@@ -42,13 +42,16 @@ public:
     StartStation(Document& document, QWidget* parent = nullptr);
     StartList* list() const { return list_; }
     ChipCatalogue* chips() const { return chips_; }
-    void refresh();
+    void refresh(); ///< happens by itself whenever it is shown
 
 Q_SIGNALS:
     void openWanted(const QString& path);
     void copyWanted(const QString& path);
     void newWanted(const QString& board);
     void browseWanted();
+
+protected:
+    void showEvent(QShowEvent*) override;
 
 private:
     Document& document_;

@@ -79,6 +79,7 @@ QString styleSheet(const Theme& t)
         QScrollBar:vertical { background: transparent; width: 9px; margin: 0; } QScrollBar::handle:vertical { background: %3; min-height: 24px; }
         QScrollBar:horizontal { background: transparent; height: 9px; margin: 0; } QScrollBar::handle:horizontal { background: %3; min-width: 24px; }
         QScrollBar::add-line, QScrollBar::sub-line { width: 0; height: 0; } QScrollBar::add-page, QScrollBar::sub-page { background: transparent; }
+        QAbstractScrollArea::corner { background: transparent; border: 0; }
         QSplitter::handle { background: %3; }
     )")
         .arg(t.ink.name(), t.raised.name(), t.rule.name(), t.accent.name(), t.sunken.name(), t.error.name(), t.muted.name(), t.paper.name());

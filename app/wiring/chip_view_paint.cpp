@@ -14,7 +14,7 @@
 namespace bindrel {
 
 namespace {
-constexpr double kTerminalsFrom = 0.7; ///< scale from which the names of terminals can be read
+constexpr double kTerminalsFrom = 0.58; ///< scale from which the names of terminals can be read
 
 QColor faded(QColor colour, double alpha)
 {
@@ -93,7 +93,7 @@ void ChipView::drawCards(QPainter& p) const
                     drawStateMark(p, box, BoundNeed::State::Open, hue);
                 }
             }
-            p.setFont(t.mono(10));
+            p.setFont(t.mono(readable(10, 7.5, scale)));
             p.setPen(on ? t.ink : t.faint);
             const double inset = 11;
             p.drawText(card.left ? row.adjusted(0, 0, -inset, 0) : row.adjusted(inset, 0, 0, 0), Qt::AlignVCenter | (card.left ? Qt::AlignRight : Qt::AlignLeft),
@@ -145,7 +145,7 @@ void ChipView::drawChip(QPainter& p) const
     if (scale < kTerminalsFrom)
         return;
     p.setPen(t.muted);
-    p.setFont(t.text(11));
+    p.setFont(t.text(readable(11, 8.5, scale)));
     const int used = int(std::count_if(s.bindings.padClaims.begin(), s.bindings.padClaims.end(), [](const auto& c) { return !c.empty(); }));
     p.drawText(middle.translated(0, 10), Qt::AlignCenter, viewText(s, layout_.turns));
     p.drawText(middle.translated(0, 26), Qt::AlignCenter, QString("%1 of %2 pads in use").arg(used).arg(s.device->pads.size()));
@@ -185,7 +185,7 @@ void ChipView::drawGrid(QPainter& p) const
     if (scale < kTerminalsFrom)
         return;
     p.setPen(t.muted);
-    p.setFont(t.text(11));
+    p.setFont(t.text(readable(11, 8.5, scale)));
     p.drawText(layout_.hole.translated(0, 4), Qt::AlignCenter, viewText(s, layout_.turns));
     p.drawText(layout_.hole.translated(0, 20), Qt::AlignCenter, QString("%1 of %2 pads in use").arg(used).arg(s.device->pads.size()));
 }

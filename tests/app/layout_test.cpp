@@ -5,6 +5,8 @@
 #include "tests/support/fixtures.h"
 
 #include <cmath>
+#include <algorithm>
+#include <numeric>
 #include <random>
 #include <set>
 
@@ -15,9 +17,33 @@ using namespace bindrel::test;
 class LayoutTest : public QObject {
     Q_OBJECT
 
-    static void checkLayout(const Snapshot& s)
+    /// The plan's chip in another package: its pads at random pins, supplies at the rest.
+    static Workpiece packed(Workpiece work, Package::Kind kind, size_t pins, unsigned seed)
     {
-        const ChipLayout layout = layOut(s);
+        Device device = *work.device;
+        Package package;
+        package.kind = kind;
+        package.name = "made up";
+        const std::string letters = "ABCDEFGHJKLMNPRTUVWY";
+        const size_t columns = size_t(std::ceil(std::sqrt(double(pins))));
+        for (size_t i = 0; i < pins; ++i)
+            package.pins.push_back({kind == Package::Kind::BallGrid ? letters[i / columns] + std::to_string(i % columns + 1) : std::to_string(i + 1), PackagePin::Kind::Supply, -1, "VDD"});
+        std::vector<size_t> places(pins);
+        std::iota(places.begin(), places.end(), size_t(0));
+        std::shuffle(places.begin(), places.end(), std::mt19937(seed));
+        for (size_t p = 0; p < device.pads.size() && p < pins; ++p)
+            package.pins[places[p]] = {package.pins[places[p]].number, PackagePin::Kind::Pad, int(p), device.pads[p].name};
+        device.package = package;
+        work.device = std::make_shared<const Device>(device);
+        return work;
+    }
+
+    static void checkLayout(const Snapshot& s, int turns = 0)
+    {
+        const ChipLayout layout = layOut(s, turns);
+        for (size_t a = 0; a < layout.pins.size(); ++a)
+            for (size_t b = 0; b < a; ++b)
+                QVERIFY(!layout.pins[a].box.intersects(layout.pins[b].box));
         for (size_t i = 0; i < layout.cards.size(); ++i) {
             QVERIFY(!layout.cards[i].box.intersects(layout.body.adjusted(-9, -9, 9, 9)));
             for (size_t k = 0; k < i; ++k)
@@ -48,6 +74,48 @@ private Q_SLOTS:
     {
         for (const char* name : {"sluice-node-c-start", "sluice-node-c-done", "sluice-node-c-tangled"})
             checkLayout(*run(demo(name)));
+    }
+
+    void everyPackageIsInEveryOrientation()
+    {
+        const Workpiece large = demo("pump-hall-a-done");
+        const Workpiece small = demo("rain-post-b-done");
+        for (int turns = 0; turns < 4; ++turns) {
+            for (const char* name : {"sluice-node-c-done", "rain-post-b-done", "pump-hall-a-done", "ditch-meter-d-done"})
+                checkLayout(*run(demo(name)), turns);
+            for (unsigned seed = 1; seed <= 3; ++seed) {
+                checkLayout(*run(packed(large, Package::Kind::BallGrid, 324, seed)), turns);
+                checkLayout(*run(packed(large, Package::Kind::BallGrid, 225, seed)), turns);
+                checkLayout(*run(packed(large, Package::Kind::QuadFlat, 208, seed)), turns);
+                checkLayout(*run(packed(small, Package::Kind::DualRow, 48, seed)), turns);
+                checkLayout(*run(packed(small, Package::Kind::DualRow, 56, seed)), turns);
+                checkLayout(*run(packed(small, Package::Kind::NoLead, 48, seed)), turns);
+            }
+        }
+    }
+
+    void turningGoesRoundAndKeepsTheOrder()
+    {
+        for (const char* name : {"sluice-node-c-done", "pump-hall-a-done"}) {
+            const auto s = run(demo(name));
+            const ChipLayout home = layOut(*s);
+            const auto cross = [](const ChipLayout& l, size_t a, size_t b) {
+                const QPointF c = l.body.center();
+                const QPointF p = l.pins[a].box.center() - c, q = l.pins[b].box.center() - c;
+                return p.x() * q.y() - p.y() * q.x();
+            };
+            for (int turns = 1; turns < 4; ++turns) {
+                const ChipLayout turned = layOut(*s, turns);
+                // A turn, no mirror: the sense of going from pin to pin stays, and so do distances.
+                for (size_t i = 1; i < turned.pins.size(); ++i) {
+                    QVERIFY(cross(home, 0, i) * cross(turned, 0, i) >= -1e-6);
+                    const QPointF was = home.pins[i].box.center() - home.pins[0].box.center();
+                    const QPointF is = turned.pins[i].box.center() - turned.pins[0].box.center();
+                    QVERIFY(std::abs(std::hypot(was.x(), was.y()) - std::hypot(is.x(), is.y())) < 1e-6);
+                }
+                QCOMPARE(layOut(*s, turns + 4).pins[5].box, turned.pins[5].box);
+            }
+        }
     }
 
     void randomBindingsAreToo()
