@@ -108,6 +108,12 @@ const std::vector<Scene>& scenes()
              open(w, "pump-hall-a-grid.bindrel");
              w.wiring()->chip()->zoomBy(0.55);
          }},
+        {"night-sheet", [](MainWindow& w) {
+             w.setDark(true);
+             open(w, "sluice-node-c-tangled.bindrel");
+             w.wiring()->toggleSheet();
+             select(w, Place::Kind::Pad, "PD3", "uplink");
+         }},
         {"night-tangled", [](MainWindow& w) {
              w.setDark(true);
              open(w, "sluice-node-c-tangled.bindrel");

@@ -25,6 +25,7 @@
 #include <QMenuBar>
 #include <QMessageBox>
 #include <QSettings>
+#include <QShortcut>
 #include <QStackedWidget>
 #include <QTimer>
 #include <QVBoxLayout>
@@ -89,7 +90,14 @@ MainWindow::MainWindow(Library library, QWidget* parent) : QMainWindow(parent), 
         view_.select({});
     });
     connect(masthead_, &Masthead::moveWanted, this, [this] { changeDevice(); });
-    connect(&wiring_->background(), &Background::busyChanged, this, [this](const QString& what) { say(what.isEmpty() ? QString() : what + "\u2026 Esc stops it.", false); });
+    auto* escape = new QShortcut(QKeySequence(Qt::Key_Escape), this);
+    escape->setEnabled(false);
+    connect(escape, &QShortcut::activated, this, [this] { wiring_->background().cancel(); });
+    connect(&wiring_->background(), &Background::busyChanged, this, [this, escape](const QString& what) {
+        // Only while something runs: at other times the key belongs to whoever has the focus.
+        escape->setEnabled(!what.isEmpty());
+        say(what.isEmpty() ? QString() : what + "\u2026 Esc stops it.", false);
+    });
     connect(masthead_, &Masthead::findingWanted, this, [this](Finding::Severity severity) {
         const auto& all = document_.snapshot().findings;
         for (size_t i = 0; i < all.size(); ++i)

@@ -105,7 +105,9 @@ PinSheetView::PinSheetView(Document& document, ViewState& view, QWidget* parent)
     filter_->setMaximumWidth(240);
     head->addWidget(filter_);
     auto* hint = new QLabel("Bold: said by the plan. F2 edits all that is selected in the column; Delete takes it back to what follows from the signal.");
-    hint->setStyleSheet(QString("color: %1; font-size: 11px").arg(Theme::get().muted.name()));
+    const auto tint = [hint] { hint->setStyleSheet(QString("color: %1; font-size: 11px").arg(Theme::get().muted.name())); };
+    tint();
+    connect(&document_, &Document::changed, hint, tint); // also when the theme is another
     hint->setMinimumWidth(10);
     head->addWidget(hint, 1);
     column->addLayout(head);
@@ -127,7 +129,7 @@ PinSheetView::PinSheetView(Document& document, ViewState& view, QWidget* parent)
     table_->verticalHeader()->hide();
     table_->verticalHeader()->setDefaultSectionSize(22);
     table_->setIconSize({9, 9});
-    const int widths[] = {38, 50, 98, 132, 98, 90, 46, 72, 46, 62, 46, 46, 46, 56, 110};
+    const int widths[] = {36, 48, 92, 118, 88, 82, 44, 68, 44, 58, 46, 44, 44, 52, 100};
     for (int c = 0; c < model_->columnCount(); ++c)
         table_->setColumnWidth(c, widths[c]);
     table_->horizontalHeader()->setHighlightSections(false);

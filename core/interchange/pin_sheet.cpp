@@ -78,8 +78,10 @@ std::vector<SheetRow> pinSheet(const Snapshot& s)
             row.signal = seat.signal.id;
         }
         row.contested = claims.size() > 1;
-        if (row.contested)
+        if (row.contested) {
             row.need = -1;
+            row.cells[Direction] = "contested";
+        }
         // The board's word on the net goes before what the need calls it.
         const auto net = s.board->nets.find(pad.name);
         row.cells[Net] = net != s.board->nets.end() ? net->second : row.need >= 0 ? pinProperty(s.plan.needs[size_t(row.need)], row.signal, "net").value_or(std::string()) : std::string();
