@@ -194,6 +194,74 @@ private Q_SLOTS:
         }
     }
 
+    void moveSaysWhatBecomesOfEveryNeedAndDoesItOnlyWhenAsked()
+    {
+        const QByteArray before = QByteArray::fromStdString(textOf(dir_.filePath("done.bindrel").toStdString()));
+        const Result dry = cli({"move", "done.bindrel", "--device", "SE4332-C100", "--format", "json"});
+        QCOMPARE(dry.code, 0);
+        const QJsonArray rows = QJsonDocument::fromJson(dry.out).array();
+        QCOMPARE(rows.size(), 24);
+        for (const auto& row : rows)
+            QCOMPARE(row.toObject()["fate"].toString(), QString("stays"));
+        QCOMPARE(QByteArray::fromStdString(textOf(dir_.filePath("done.bindrel").toStdString())), before);
+        const Result lossy = cli({"move", "done.bindrel", "--device", "MS0816-A48"});
+        QVERIFY(lossy.code == 1 && lossy.out.contains("finds no place") && lossy.out.contains("lost"));
+        QCOMPARE(cli({"move", "done.bindrel"}).code, 2);
+        QVERIFY(cli({"move", "done.bindrel", "--device", "SE4332-C65"}).err.contains("Did you mean \"SE4332-C64\"?"));
+        QVERIFY(QFile::copy(dir_.filePath("done.bindrel"), dir_.filePath("moved.bindrel")));
+        QCOMPARE(cli({"move", "moved.bindrel", "--board", "pump-hall-a", "--write"}).code, 0);
+        const QJsonObject after = QJsonDocument::fromJson(cli({"check", "moved.bindrel", "--format", "json"}).out).object();
+        QCOMPARE(after["device"].toString(), QString("AL7654-F144"));
+        QCOMPARE(after["contested"].toInt(), 0);
+        QVERIFY(after["needs"].toInt() > 30);
+    }
+
+    void netsAndSheetsComeAndGo()
+    {
+        QVERIFY(QFile::copy(dir_.filePath("done.bindrel"), dir_.filePath("nets.bindrel")));
+        const auto table = [this](const char* text) {
+            QFile file(dir_.filePath("nets.csv"));
+            QVERIFY(file.open(QIODevice::WriteOnly));
+            file.write(text);
+        };
+        table("Pin,Net\n1,3V3\n4,SPARE\n46,XHF_IN\n");
+        const Result listed = cli({"nets", "nets.bindrel", "nets.csv"});
+        QVERIFY2(listed.code == 0 && listed.out.contains("SPARE") && !listed.out.contains("XHF_IN") && listed.err.contains("line 2: pin 1 is VDD"), listed.out.constData());
+        QVERIFY(!cli({"show", "nets.bindrel", "pins"}).out.contains("SPARE"));
+        QCOMPARE(cli({"nets", "nets.bindrel", "nets.csv", "--write"}).code, 0);
+        QVERIFY(cli({"show", "nets.bindrel", "pins"}).out.contains("SPARE"));
+        table("4,SPARE\n400,X\n");
+        const Result wrong = cli({"nets", "nets.bindrel", "nets.csv"});
+        QVERIFY(wrong.code == 2 && wrong.err.contains("nets.csv, line 2: \"400\" is neither a pin"));
+        QCOMPARE(cli({"sheet", "nets.bindrel", "pins.csv"}).code, 0);
+        QVERIFY(QString::fromStdString(textOf(dir_.filePath("pins.csv").toStdString())).startsWith("Pin,Pad,Signal,Need,Name,Net,"));
+        QCOMPARE(cli({"sheet", "nets.bindrel", "pins.xlsx"}).code, 0);
+        QCOMPARE(cli({"sheet", "nets.bindrel", "pins.doc"}).code, 2);
+        QCOMPARE(cli({"sheet", "nets.bindrel", "none/pins.xlsx"}).code, 2);
+    }
+
+    void bindAndUntangleSpeakJson()
+    {
+        QVERIFY(QFile::copy(QString::fromStdString(demoPath("sluice-node-c-start")), dir_.filePath("unbound.bindrel")));
+        const QJsonObject bound = QJsonDocument::fromJson(cli({"bind", "unbound.bindrel", "--format", "json"}).out).object();
+        QCOMPARE(bound["changes"].toArray().size(), 24);
+        for (const auto& change : bound["changes"].toArray())
+            QVERIFY(change.toObject().contains("need") && change.toObject().contains("pads"));
+        // Two that are both held and want one pad: nothing untangles it, and what would free it is said.
+        bindrel::Workpiece work = demo();
+        work.plan.need("lid-switch")->binding.pads["pin"] = "PD0";
+        work.plan.holds = {"need lid-switch", "need uplink"};
+        QVERIFY(bindrel::savePlan(work.plan, dir_.filePath("held.bindrel").toStdString()));
+        const Result result = cli({"untangle", "held.bindrel", "--format", "json"});
+        QCOMPARE(result.code, 1);
+        const QJsonObject json = QJsonDocument::fromJson(result.out).object();
+        QVERIFY2(json["why"].toString().contains("Lid switch") && json["why"].toString().contains("Uplink"), result.out.constData());
+        QString free;
+        for (const auto& way : json["would_free"].toArray())
+            free += way.toString() + "\n";
+        QVERIFY2(free.contains("let go of Lid switch") && free.contains("SE4332-C100"), qPrintable(free));
+    }
+
     void newStatesTheNeedsOfABoard()
     {
         const Result made = cli({"new", "rain-post-b", "fresh.bindrel"});
