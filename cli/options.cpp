@@ -41,7 +41,7 @@ void addOptions(CLI::App& app, int& exitCode)
     auto arguments = std::make_shared<Arguments>();
     CLI::App* command = app.add_subcommand("options", "List the pads that could carry a signal, with what each would cost.");
     command->add_option("PLAN", arguments->plan, "Plan file")->required();
-    command->add_option("NEED.SIGNAL", arguments->signal, "As uplink.tx")->required();
+    command->add_option("NEED[.SIGNAL]", arguments->signal, "As uplink.tx; a need alone for the instances that could serve it")->required();
     command->add_option("--format", arguments->format, "text, json or csv")->check(CLI::IsMember({"text", "json", "csv"}));
     command->callback([arguments, &exitCode] {
         const auto s = openPlan(arguments->plan);
@@ -60,6 +60,14 @@ void addOptions(CLI::App& app, int& exitCode)
                 if (s->plan.needs[n].id == id && spec.id == signal)
                     index = static_cast<int>(n);
             }
+        if (dot == std::string::npos && s->plan.need(id)) {
+            const int need = static_cast<int>(s->plan.need(id) - s->plan.needs.data());
+            Table table{{"instance", "cost", "reason"}, {}};
+            for (const InstanceOption& option : instanceOptions(*s->device, *s->board, s->plan, need))
+                table.rows.push_back({s->device->instances[size_t(option.instance)].name, nameOf(option.cost), option.reason});
+            fmt::print("{}", table.print(arguments->format));
+            return;
+        }
         if (index < 0) {
             exitCode = complain(problemOf(fmt::format("\"{}\" is not a signal of this plan; write NEED.SIGNAL.{}", arguments->signal, didYouMean(arguments->signal, known))));
             return;

@@ -112,11 +112,35 @@ void Inspector::follow(const QString& link)
         document_.apply(editOf((document_.snapshot().plan.held(id) ? "Let go " : "Hold ") + id, SetHold{id, !document_.snapshot().plan.held(id)}));
     else if (kind == "option")
         Q_EMIT optionTaken(QString::fromStdString(id).toInt());
+    else if (kind == "instance")
+        askInstance(id);
     else if (kind == "prop")
         askProperty(link.section(':', 1, 1).toStdString(), link.section(':', 2, 2).toStdString(), link.section(':', 3).toStdString());
     else if (kind == "set") {
         field_->setText(QString::fromStdString(id));
         commitField();
+    }
+}
+
+void Inspector::askInstance(const std::string& id)
+{
+    const auto s = document_.sharedSnapshot();
+    for (size_t n = 0; s && n < s->plan.needs.size(); ++n) {
+        if (s->plan.needs[n].id != id)
+            continue;
+        const std::vector<InstanceOption> options = instanceOptions(*s->device, *s->board, s->plan, int(n));
+        QMenu menu(this);
+        for (const InstanceOption& option : options) {
+            QAction* action = menu.addAction(QString::fromStdString(s->device->instances[size_t(option.instance)].name + ": " + option.reason));
+            action->setCheckable(true);
+            action->setChecked(option.cost == Option::Cost::Current);
+            action->setEnabled(option.cost != Option::Cost::Impossible);
+        }
+        const QAction* picked = menu.exec(QCursor::pos());
+        for (size_t i = 0; i < options.size(); ++i)
+            if (picked == menu.actions()[qsizetype(i)] && !options[i].edit.changes.empty())
+                document_.apply(options[i].edit);
+        return;
     }
 }
 

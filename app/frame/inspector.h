@@ -24,6 +24,8 @@ public:
     /// Puts the cursor into the field, with a first character when one was typed elsewhere.
     void beginEdit(const QString& first);
     QString shownText() const; ///< for tests
+    /// Offers the instances that could serve a need, each with what that would take.
+    void askInstance(const std::string& need);
 
 Q_SIGNALS:
     void optionTaken(int number);

@@ -224,7 +224,7 @@ QString needText(const Snapshot& s, int index, const std::string& signal, const 
         if (finding.place.id == need.id || finding.place.sub == need.id)
             sheet.line(colour(finding.severity == Finding::Severity::Error ? t.error : t.caution, html(finding.text)));
     if (bound.instance >= 0) {
-        sheet.row("Instance", html(need.binding.instance));
+        sheet.row("Instance", link("instance:" + QString::fromStdString(need.id), html(need.binding.instance)));
         const int kernel = s.device->instances[size_t(bound.instance)].kernel;
         sheet.row("Clock", clockLink(s, kernel) + " " + html(format(s.rates.clocks[size_t(kernel)].rate)));
     }

@@ -218,6 +218,7 @@ void MainWindow::buildMenus()
     });
     add(wiring, "&Unbind the selected need", QKeySequence("Ctrl+Shift+Backspace"), [this] { wiring_->unbindSelected(); });
     add(wiring, "Show &options of the signal", QKeySequence("Ctrl+Space"), [this] { wiring_->toggleOptions(); });
+    add(wiring, "Other &instance\u2026", QKeySequence("Ctrl+I"), [this] { inspector_->askInstance(view_.selectedNeed()); });
     add(wiring, "&Hold or let go", QKeySequence("Ctrl+H"), [this] { wiring_->holdSelected(); });
     wiring->addSeparator();
     add(wiring, "Pin &sheet or picture", QKeySequence("Ctrl+Shift+P"), [this] {

@@ -339,11 +339,20 @@ void ChipView::drawGhosts(QPainter& p) const
                 out = {10, 17};
                 break;
             }
-            const QRectF box(ring.center() + out - QPointF(6, 6), QSizeF(12, 12));
-            p.fillRect(box, t.paper);
+            QString label = QString::number(number);
+            if (option.cost == Option::Cost::Moves)
+                label += " moves";
+            else if (option.cost == Option::Cost::Room)
+                label += option.others == 1 ? QString(" moves 1 other") : option.others > 1 ? QString(" moves %1 others").arg(option.others) : QString(" moves");
+            else if (option.cost == Option::Cost::Free)
+                label += " free";
             p.setFont(t.mono(9, true));
+            QRectF box(0, 0, QFontMetricsF(p.font()).horizontalAdvance(label) + 4, 12);
+            // Outwards from the leg, so that the label covers no other pin.
+            box.moveCenter(ring.center() + out + QPointF(out.x() < 0 ? -box.width() / 2 + 6 : out.x() > 0 ? box.width() / 2 - 6 : 0, 0));
+            p.fillRect(box, t.paper);
             p.setPen(no ? t.muted : t.ink);
-            p.drawText(box, Qt::AlignCenter, QString::number(number));
+            p.drawText(box, Qt::AlignCenter, label);
         }
     }
     if (!dragged_)

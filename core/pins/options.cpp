@@ -329,10 +329,75 @@ void priceOption(Option& option, const Device& device, const Board& board, const
         return;
     }
     option.cost = Option::Cost::Room;
+    option.others = static_cast<int>(room->others.size());
     if (room->others.empty())
         option.reason += "; its own other signals move";
     else
         option.reason += room->others.size() == 1 ? fmt::format("; {} moves", room->others.front()) : fmt::format("; {} needs move", room->others.size());
+}
+
+std::vector<InstanceOption> instanceOptions(const Device& device, const Board& board, const Plan& plan, int needIndex, const std::function<bool()>& cancelled)
+{
+    std::vector<InstanceOption> out;
+    const Need& need = plan.needs[size_t(needIndex)];
+    const KindSpec* kind = findKind(need.kind);
+    if (!kind || kind->instanceKind.empty())
+        return out;
+    const std::string wanted = kind->instanceGoal.empty() ? "" : goalText(need, kind->instanceGoal);
+    for (size_t i = 0; i < device.instances.size(); ++i) {
+        const std::string& name = device.instances[i].name;
+        if (!kind->servedBy(device.blockOf(static_cast<int>(i)).kind) || (!wanted.empty() && wanted != name))
+            continue;
+        InstanceOption option;
+        option.instance = static_cast<int>(i);
+        out.push_back(option);
+        InstanceOption& now = out.back();
+        if (need.binding.instance == name) {
+            now.cost = Option::Cost::Current;
+            now.reason = "here now";
+            continue;
+        }
+        if (plan.held(holdOfNeed(need.id)) && !need.binding.instance.empty()) {
+            now.cost = Option::Cost::Impossible;
+            now.reason = "the need is held";
+            continue;
+        }
+        // Held to the instance, and to nothing else: the pads of the old one are of no use.
+        Plan trial = plan;
+        trial.needs[size_t(needIndex)].binding = {};
+        trial.needs[size_t(needIndex)].binding.instance = name;
+        trial.holds.insert(holdOfNeed(need.id));
+        PlacementRequest request;
+        request.needs = {needIndex};
+        request.leaveContests = true;
+        request.cancelled = cancelled;
+        PlacementResult found = place(device, board, trial, request);
+        if (found.ways.empty()) {
+            request.mayMove = true;
+            found = place(device, board, trial, request);
+        }
+        if (found.ways.empty()) {
+            now.cost = Option::Cost::Impossible;
+            std::vector<std::string> names;
+            for (const int culprit : found.culprits)
+                if (culprit != needIndex)
+                    names.push_back(plan.needs[size_t(culprit)].title);
+            now.reason = found.cancelled ? "not looked at" : names.empty() ? "not all its signals reach pads that are free to take" : listed(names) + (names.size() == 1 ? " leaves no room" : " leave no room");
+            continue;
+        }
+        Plan after = plan;
+        after.needs[size_t(needIndex)].binding = trial.needs[size_t(needIndex)].binding;
+        for (const auto& [moved, binding] : found.ways.front().bindings)
+            after.needs[size_t(moved)].binding = binding;
+        std::vector<std::string> others;
+        for (size_t n = 0; n < plan.needs.size(); ++n)
+            if (static_cast<int>(n) != needIndex && after.needs[n].binding != plan.needs[n].binding)
+                others.push_back(plan.needs[n].title);
+        now.cost = others.empty() ? Option::Cost::Free : Option::Cost::Room;
+        now.reason = others.empty() ? "free" : others.size() == 1 ? others.front() + " moves" : fmt::format("{} needs move", others.size());
+        now.edit = difference(plan, after, fmt::format("Put {} on {}", need.title, name));
+    }
+    return out;
 }
 
 } // namespace bindrel

@@ -22,6 +22,7 @@ struct Option {
     int channel = 0; ///< of the instance, where the signal is one of several alike
     Cost cost = Cost::Free;
     std::string reason; ///< in words: "free", "UART1 moves here from …", "taken by Lid switch"
+    int others = 0;     ///< with Cost::Room: how many other needs move
 };
 
 /// Every pad that the chip can connect to the signal, in the order cheapest first, then by pad name.
@@ -48,6 +49,16 @@ Expected<Room> makeRoom(const Device& device, const Board& board, const Plan& pl
 /// chain of moves in short.
 void priceOption(Option& option, const Device& device, const Board& board, const Plan& plan, const Bindings& bindings, int need, std::string_view signal,
                  const std::function<bool()>& cancelled = {});
+
+/// An instance that could serve a need as a whole, with its signals placed anew where they must.
+struct InstanceOption {
+    int instance = -1;
+    Option::Cost cost = Option::Cost::Free; ///< Current, Free, Room or Impossible
+    std::string reason;                     ///< "free", "Gate encoder moves", "its pads are taken by …"
+    Edit edit;                              ///< takes it; empty when it is impossible or taken already
+};
+/// Every instance of the kind that the need asks for, in the order of the device; none for a need that takes no instance.
+std::vector<InstanceOption> instanceOptions(const Device& device, const Board& board, const Plan& plan, int need, const std::function<bool()>& cancelled = {});
 
 /// The best way to bind one need completely without touching any other: free instance, free pads, near together, sparing
 /// pads that other open needs could use. What the need has already is kept where it can be.

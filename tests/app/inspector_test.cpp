@@ -38,7 +38,7 @@ class InspectorTest : public QObject {
         const std::string id = link.section(':', 1).toStdString();
         if (kind == "clock")
             return s.device->findClock(id) >= 0;
-        if (kind == "need" || kind == "signal")
+        if (kind == "need" || kind == "signal" || kind == "instance")
             return s.plan.need(link.section(':', 1, 1).toStdString()) != nullptr;
         if (kind == "pad")
             return s.device->findPad(id) >= 0;

@@ -181,6 +181,41 @@ private Q_SLOTS:
         QVERIFY2(made > 20 && impossible > 0, qPrintable(QString("%1 made, %2 impossible").arg(made).arg(impossible)));
     }
 
+    void instancesAreOptionsToo()
+    {
+        for (const char* plan : {"sluice-node-c-done", "pump-hall-a-done", "ditch-meter-d-done"}) {
+            const auto s = run(demo(plan));
+            int taken = 0;
+            for (size_t n = 0; n < s->plan.needs.size(); ++n) {
+                const Need& need = s->plan.needs[n];
+                const KindSpec* kind = findKind(need.kind);
+                const std::vector<InstanceOption> options = instanceOptions(*s->device, *s->board, s->plan, int(n));
+                QCOMPARE(options.empty(), kind->instanceKind.empty());
+                int now = 0;
+                for (const InstanceOption& option : options) {
+                    const std::string& name = s->device->instances[size_t(option.instance)].name;
+                    now += option.cost == Option::Cost::Current;
+                    QCOMPARE(option.cost == Option::Cost::Current, need.binding.instance == name);
+                    QCOMPARE(option.edit.changes.empty(), option.cost == Option::Cost::Current || option.cost == Option::Cost::Impossible);
+                    QVERIFY(!option.reason.empty());
+                    if (option.edit.changes.empty())
+                        continue;
+                    ++taken;
+                    const Expected<Plan> after = applied(s->plan, option.edit);
+                    QVERIFY(after && after->needs[n].binding.instance == name);
+                    const auto next = computeSnapshot(s->with(*after));
+                    QVERIFY2(next->bindings.contests.empty() && next->bindings.count(BoundNeed::State::Open) == 0, (need.id + " on " + name + "\n" + findingsText(*next)).c_str());
+                    size_t others = 0;
+                    for (size_t k = 0; k < s->plan.needs.size(); ++k)
+                        others += k != n && after->needs[k].binding != s->plan.needs[k].binding;
+                    QCOMPARE(option.cost == Option::Cost::Free, others == 0);
+                }
+                QCOMPARE(now, options.empty() ? 0 : 1);
+            }
+            QVERIFY(taken > 5);
+        }
+    }
+
     void roomLeavesOtherContentionAlone()
     {
         const auto s = run(demo("sluice-node-c-tangled"));
