@@ -11,7 +11,6 @@
 #include <QDialogButtonBox>
 #include <QHBoxLayout>
 #include <QLabel>
-#include <QPainter>
 #include <QPushButton>
 #include <QTextBrowser>
 #include <QVBoxLayout>
@@ -22,24 +21,6 @@ void DestinationList::setDestinations(std::vector<Destination> destinations)
 {
     destinations_ = std::move(destinations);
     rowsChanged();
-}
-
-void DestinationList::paintRow(QPainter& p, int row, const QRect& rect, bool)
-{
-    const Theme& t = Theme::get();
-    const Destination& destination = destinations_[size_t(row)];
-    if (destination.kind == Destination::Kind::Heading) {
-        p.setFont(t.heading());
-        p.setPen(t.muted);
-        p.drawText(rect.adjusted(12, 8, 0, 0), Qt::AlignVCenter | Qt::AlignLeft, destination.title);
-        return;
-    }
-    p.setFont(t.text(12, true));
-    p.setPen(t.ink);
-    p.drawText(rect.adjusted(12, 3, -8, -18), Qt::AlignVCenter | Qt::AlignLeft, destination.title);
-    p.setFont(t.text(11));
-    p.setPen(t.muted);
-    p.drawText(rect.adjusted(12, 19, -8, -2), Qt::AlignVCenter | Qt::AlignLeft, QFontMetrics(p.font()).elidedText(destination.detail, Qt::ElideRight, rect.width() - 22));
 }
 
 MoveDialog::MoveDialog(Document& document, QWidget* parent) : QDialog(parent), document_(document)

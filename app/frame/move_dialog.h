@@ -3,7 +3,7 @@
 
 #include "app/frame/background.h"
 #include "app/frame/document.h"
-#include "app/widgets/row_list.h"
+#include "app/widgets/entry_list.h"
 #include "core/pins/relocate.h"
 
 #include <QDialog>
@@ -23,19 +23,20 @@ struct Destination {
     std::shared_ptr<const Board> board; ///< its file as it is
 };
 
-class DestinationList : public RowList {
+class DestinationList : public EntryList {
     Q_OBJECT
 public:
-    using RowList::RowList;
+    using EntryList::EntryList;
     void setDestinations(std::vector<Destination> destinations);
     const std::vector<Destination>& destinations() const { return destinations_; }
     int rowCount() const override { return int(destinations_.size()); }
 
 protected:
-    int rowHeight(int row) const override { return destinations_[size_t(row)].kind == Destination::Kind::Heading ? 26 : 38; }
-    bool selectable(int row) const override { return destinations_[size_t(row)].kind != Destination::Kind::Heading; }
-    void paintRow(QPainter& painter, int row, const QRect& rect, bool current) override;
-    QString rowText(int row) const override { return destinations_[size_t(row)].title; }
+    Look look(int row) const override
+    {
+        const Destination& destination = destinations_[size_t(row)];
+        return {destination.kind == Destination::Kind::Heading, destination.title, destination.detail};
+    }
 
 private:
     std::vector<Destination> destinations_;

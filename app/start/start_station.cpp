@@ -9,7 +9,6 @@
 #include <QFileInfo>
 #include <QHBoxLayout>
 #include <QLabel>
-#include <QPainter>
 #include <QPushButton>
 #include <QSettings>
 #include <QVBoxLayout>
@@ -37,24 +36,6 @@ void StartList::setEntries(std::vector<StartEntry> entries)
 {
     entries_ = std::move(entries);
     rowsChanged();
-}
-
-void StartList::paintRow(QPainter& p, int row, const QRect& rect, bool)
-{
-    const Theme& t = Theme::get();
-    const StartEntry& entry = entries_[size_t(row)];
-    if (entry.kind == StartEntry::Kind::Heading) {
-        p.setFont(t.heading());
-        p.setPen(t.muted);
-        p.drawText(rect.adjusted(12, 10, 0, 0), Qt::AlignVCenter | Qt::AlignLeft, entry.title);
-        return;
-    }
-    p.setFont(t.text(13, true));
-    p.setPen(t.ink);
-    p.drawText(rect.adjusted(14, 4, -8, -19), Qt::AlignVCenter | Qt::AlignLeft, entry.title);
-    p.setFont(t.text(11));
-    p.setPen(t.muted);
-    p.drawText(rect.adjusted(14, 20, -8, -2), Qt::AlignVCenter | Qt::AlignLeft, QFontMetrics(p.font()).elidedText(entry.detail, Qt::ElideMiddle, rect.width() - 24));
 }
 
 StartStation::StartStation(Document& document, QWidget* parent) : QWidget(parent), document_(document)

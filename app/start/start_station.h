@@ -3,7 +3,7 @@
 
 #include "app/frame/document.h"
 #include "app/start/chip_catalogue.h"
-#include "app/widgets/row_list.h"
+#include "app/widgets/entry_list.h"
 
 #include <QWidget>
 
@@ -17,18 +17,20 @@ struct StartEntry {
     QString target; ///< path of a plan, name of a board
 };
 
-class StartList : public RowList {
+class StartList : public EntryList {
     Q_OBJECT
 public:
-    using RowList::RowList;
+    using EntryList::EntryList;
     void setEntries(std::vector<StartEntry> entries);
     const std::vector<StartEntry>& entries() const { return entries_; }
     int rowCount() const override { return int(entries_.size()); }
 
 protected:
-    int rowHeight(int row) const override { return entries_[size_t(row)].kind == StartEntry::Kind::Heading ? 34 : 42; }
-    bool selectable(int row) const override { return entries_[size_t(row)].kind != StartEntry::Kind::Heading; }
-    void paintRow(QPainter& painter, int row, const QRect& rect, bool current) override;
+    Look look(int row) const override
+    {
+        const StartEntry& entry = entries_[size_t(row)];
+        return {entry.kind == StartEntry::Kind::Heading, entry.title, entry.detail};
+    }
     QString rowText(int row) const override { return entries_[size_t(row)].target; }
 
 private:

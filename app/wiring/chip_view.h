@@ -84,6 +84,7 @@ private:
     void drawPins(QPainter&) const;
     void drawAll(QPainter&) const;
     void drawGhosts(QPainter&) const;
+    void drawOptionLabel(QPainter&, const Option& option, int number, const ChipLayout::Pin& pin, std::vector<QRectF>& taken) const;
     void drawChain(QPainter&, const Edit& room) const;
     void drawDragLabel(QPainter&) const;
     void drawNotes(QPainter&) const;

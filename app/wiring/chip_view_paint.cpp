@@ -137,6 +137,9 @@ void ChipView::drawChip(QPainter& p) const
     p.setBrush(Qt::NoBrush);
     const QPointF inward(layout_.firstCorner.x() < layout_.body.center().x() ? 17 : -17, layout_.firstCorner.y() < layout_.body.center().y() ? 17 : -17);
     p.drawEllipse(layout_.firstCorner + inward, 5.5, 5.5);
+    // Options write into the body; whose chip it is, is known by then.
+    if (finder_.need() >= 0 && !dragged_)
+        return;
     const double scale = transform_.m11();
     p.setPen(t.ink);
     p.setFont(t.text(readable(16, 10, scale), true));
@@ -289,6 +292,7 @@ void ChipView::drawGhosts(QPainter& p) const
     // With many options (a port's bit can go anywhere) lines would cover the picture; then only the pads are marked.
     const bool lines = finder_.options().size() <= 16 && !dragged_;
     int number = 0;
+    std::vector<QRectF> labels;
     for (const Option& option : finder_.options()) {
         ++number;
         if (!drawn.insert(option.pad).second)
@@ -322,38 +326,8 @@ void ChipView::drawGhosts(QPainter& p) const
         } else {
             p.drawEllipse(ring);
         }
-        // The key that takes it.
-        if (lines && number <= 9) {
-            QPointF out(0, 0);
-            switch (layout_.pins[size_t(pin)].side) {
-            case ChipLayout::Side::Left:
-                out = {-17, -9};
-                break;
-            case ChipLayout::Side::Right:
-                out = {17, -9};
-                break;
-            case ChipLayout::Side::Top:
-                out = {10, -17};
-                break;
-            case ChipLayout::Side::Bottom:
-                out = {10, 17};
-                break;
-            }
-            QString label = QString::number(number);
-            if (option.cost == Option::Cost::Moves)
-                label += " moves";
-            else if (option.cost == Option::Cost::Room)
-                label += option.others == 1 ? QString(" moves 1 other") : option.others > 1 ? QString(" moves %1 others").arg(option.others) : QString(" moves");
-            else if (option.cost == Option::Cost::Free)
-                label += " free";
-            p.setFont(t.mono(9, true));
-            QRectF box(0, 0, QFontMetricsF(p.font()).horizontalAdvance(label) + 4, 12);
-            // Outwards from the leg, so that the label covers no other pin.
-            box.moveCenter(ring.center() + out + QPointF(out.x() < 0 ? -box.width() / 2 + 6 : out.x() > 0 ? box.width() / 2 - 6 : 0, 0));
-            p.fillRect(box, t.paper);
-            p.setPen(no ? t.muted : t.ink);
-            p.drawText(box, Qt::AlignCenter, label);
-        }
+        if (lines && number <= 9)
+            drawOptionLabel(p, option, number, layout_.pins[size_t(pin)], labels);
     }
     if (!dragged_)
         return;
@@ -364,6 +338,45 @@ void ChipView::drawGhosts(QPainter& p) const
     if (const Option* under = optionAt(dragPoint_); under && (under->cost == Option::Cost::Contends || under->cost == Option::Cost::Room))
         if (const Expected<Room>& room = finder_.roomFor(*under); room)
             drawChain(p, room->edit);
+}
+
+/// The key that takes an option and what it costs, beside its pin: inside the body at the sides, where nothing else is; above
+/// or below the pins of the other two, clear of the labels before it.
+void ChipView::drawOptionLabel(QPainter& p, const Option& option, int number, const ChipLayout::Pin& pin, std::vector<QRectF>& taken) const
+{
+    const Theme& t = Theme::get();
+    QString label = QString::number(number);
+    if (option.cost == Option::Cost::Moves)
+        label += " moves";
+    else if (option.cost == Option::Cost::Room)
+        label += option.others == 1 ? QString(" moves 1 other") : option.others > 1 ? QString(" moves %1 others").arg(option.others) : QString(" moves");
+    else if (option.cost == Option::Cost::Free)
+        label += " free";
+    p.setFont(t.mono(9, true));
+    QRectF box(0, 0, QFontMetricsF(p.font()).horizontalAdvance(label) + 6, 13);
+    constexpr double kBeyondNames = 58;
+    const QPointF c = pin.box.center();
+    QPointF step(0, 13);
+    if (layout_.grid)
+        box.moveTopLeft(c + QPointF(9, -17));
+    else if (pin.side == ChipLayout::Side::Left)
+        box.moveTopLeft({layout_.body.left() + kBeyondNames, c.y() - 6.5});
+    else if (pin.side == ChipLayout::Side::Right)
+        box.moveTopRight({layout_.body.right() - kBeyondNames, c.y() - 6.5});
+    else if (pin.side == ChipLayout::Side::Top)
+        box.moveCenter({c.x(), layout_.body.top() + kBeyondNames + 6});
+    else {
+        box.moveCenter({c.x(), layout_.body.bottom() - kBeyondNames - 6});
+        step = {0, -13};
+    }
+    while (std::any_of(taken.begin(), taken.end(), [&box](const QRectF& other) { return other.intersects(box); }))
+        box.translate(step);
+    taken.push_back(box);
+    p.setPen(Qt::NoPen);
+    p.setBrush(t.raised);
+    p.drawRect(box);
+    p.setPen(option.cost == Option::Cost::Impossible ? t.muted : t.ink);
+    p.drawText(box, Qt::AlignCenter, label);
 }
 
 /// Where the others would go to make room: from pad to pad, each in its own hue.

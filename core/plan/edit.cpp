@@ -156,6 +156,8 @@ Outcome applyChange(Plan& plan, const Change& change)
                 const std::vector<SignalSpec> signals = signalsOf(*need);
                 if (std::none_of(signals.begin(), signals.end(), [&c](const SignalSpec& s) { return s.id == c.signal; }))
                     return problemOf(fmt::format("{} has no signal \"{}\".", need->title, c.signal));
+                if (c.value && isPinGoal(*need, c.property))
+                    return problemOf(fmt::format("{} of {} is a goal of the need.", c.property, need->title));
                 if (!c.value) {
                     if (const auto said = need->pins.find(c.signal); said != need->pins.end()) {
                         said->second.erase(c.property);

@@ -10,16 +10,11 @@
 
 namespace bindrel {
 
-namespace {
-
-/// Whether a need states a property as a goal of its own.
-bool isGoal(const Need& need, std::string_view property)
+bool isPinGoal(const Need& need, std::string_view property)
 {
     const KindSpec* kind = findKind(need.kind);
     return need.kind == "gpio" && kind && kind->goal(property);
 }
-
-} // namespace
 
 const std::vector<PinProperty>& pinProperties()
 {
@@ -63,7 +58,7 @@ Expected<std::string> checkPinProperty(std::string_view id, std::string_view giv
 
 std::optional<std::string> pinProperty(const Need& need, std::string_view signal, std::string_view property)
 {
-    if (isGoal(need, property)) {
+    if (isPinGoal(need, property)) {
         const auto goal = need.goals.find(property);
         return goal == need.goals.end() ? std::nullopt : std::optional(goal->second);
     }
@@ -76,7 +71,7 @@ std::optional<std::string> pinProperty(const Need& need, std::string_view signal
 
 Change pinPropertyChange(const Need& need, const std::string& signal, const std::string& property, std::optional<std::string> value)
 {
-    if (isGoal(need, property))
+    if (isPinGoal(need, property))
         return SetGoal{need.id, property, std::move(value)};
     return SetPin{need.id, signal, property, std::move(value)};
 }

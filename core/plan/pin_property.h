@@ -24,6 +24,9 @@ const PinProperty* findPinProperty(std::string_view id);
 /// Checks a text against a property; the message says what would be right. Names and nets are single words.
 Expected<std::string> checkPinProperty(std::string_view property, std::string_view text);
 
+/// Whether a need states a property as a goal of its own; then it cannot also be said of the pin.
+bool isPinGoal(const Need& need, std::string_view property);
+
 /// What is said of a signal; nothing when it follows from the signal. A need for a port's bit says pull, drive, level and open
 /// drain as goals.
 std::optional<std::string> pinProperty(const Need& need, std::string_view signal, std::string_view property);

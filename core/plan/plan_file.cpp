@@ -239,6 +239,10 @@ private:
             if (std::none_of(signals.begin(), signals.end(), [&id = signal](const SignalSpec& s) { return s.id == id; }))
                 said.fail(fmt::format("\"{}\" is not a signal that this {} need takes.", signal, kind.title));
             for (const auto& [property, value] : said.members()) {
+                if (isPinGoal(need, property)) {
+                    value.fail(fmt::format("{} of a {} need is a goal; write it among its goals.", property, kind.title));
+                    continue;
+                }
                 const Expected<std::string> text = checkPinProperty(property, value.asString());
                 if (text)
                     need.pins[signal][property] = *text;

@@ -42,21 +42,6 @@ class WiringTest : public WindowFixture {
         table->scrollTo(cell(pad, column));
         QTest::mouseClick(table->viewport(), Qt::LeftButton, modifiers, table->visualRect(cell(pad, column)).center());
     }
-    /// Works on the next modal dialog once it is up.
-    template <typename Act> static void inDialog(Act act)
-    {
-        auto* timer = new QTimer(qApp);
-        timer->setInterval(20);
-        QObject::connect(timer, &QTimer::timeout, qApp, [=] {
-            QWidget* modal = QApplication::activeModalWidget();
-            if (!modal)
-                return;
-            timer->deleteLater();
-            timer->stop();
-            act(modal);
-        });
-        timer->start();
-    }
 
 private Q_SLOTS:
     void initTestCase() { prepare(); }

@@ -72,7 +72,7 @@ private Q_SLOTS:
     void plans()
     {
         int refused = 0;
-        const int tried = damage(parsed(textOf(demoPath("sluice-node-c-done"))), 1, [&](const std::string& text, const std::string& where) {
+        const int tried = damage(parsed(planText(fullPlan().plan)), 1, [&](const std::string& text, const std::string& where) {
             const Expected<Workpiece> work = parsePlan(text, "p", library());
             if (work.ok()) {
                 (void)computeSnapshot(*work);

@@ -48,6 +48,33 @@ inline Workpiece with(Workpiece work, const Change& change)
     return work;
 }
 
+/// The finished plan with one of everything that a plan file can hold: pins, nets, a part of its own, holds, DMA.
+inline Workpiece fullPlan()
+{
+    Workpiece work = demo();
+    work.plan.parts.push_back({"lamp-2", "Second lamp", "Beside the door.", {"lamp", "on"}, {}, {}});
+    TerminalFact& fact = work.plan.parts.back().facts["on"];
+    fact.pull = TerminalFact::Level::Low;
+    fact.off = TerminalFact::Level::Low;
+    fact.volts = Voltage(Rational(33, 10));
+    fact.current = Current(Rational(2, 1000));
+    Need need;
+    need.id = "lamp-2";
+    need.part = "lamp-2";
+    need.title = "Second lamp";
+    need.kind = "gpio";
+    need.terminals = {{"pin", "on"}};
+    need.pins = {{"pin", {{"name", "LAMP_2"}, {"net", "LAMP_NET"}}}};
+    work.plan.needs.push_back(need);
+    work.plan.nets = {{"PC8", "LAMP_NET"}, {"PC9", ""}};
+    work.plan.need("uplink")->pins = {{"rx", {{"pull", "none"}, {"speed", "fast"}}}, {"tx", {{"drive", "strong"}, {"open_drain", "yes"}}}};
+    work.plan.need("uplink")->goals["dma"] = "receive";
+    work.plan.need("uplink")->binding.dma = {{"RX", 3}};
+    work.plan.supply = "3.2 V";
+    work.plan.holds = {holdOfNeed("uplink"), holdOfClock("SYS"), holdOfSignal("beacon", "out1")};
+    return work;
+}
+
 inline int needIndex(const Plan& plan, const std::string& id)
 {
     for (size_t i = 0; i < plan.needs.size(); ++i)

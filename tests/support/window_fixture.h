@@ -60,8 +60,8 @@ protected:
     QPoint needRow(const char* need, const char* signal = "") const { return w_->wiring()->needs()->rowRect(w_->wiring()->needs()->rowOf(need, signal)).center(); }
     QPoint pin(const char* pad) const { return w_->wiring()->chip()->pinPosition(pad).toPoint(); }
 
-    /// Presses a button of the next modal dialog, by its text.
-    static void answer(const QString& button, QString* seen = nullptr)
+    /// Works on the next modal dialog once it is up.
+    template <typename Act> static void inDialog(Act act)
     {
         auto* timer = new QTimer(qApp);
         timer->setInterval(20);
@@ -71,6 +71,15 @@ protected:
                 return;
             timer->deleteLater();
             timer->stop();
+            act(modal);
+        });
+        timer->start();
+    }
+
+    /// Presses a button of the next modal dialog, by its text.
+    static void answer(const QString& button, QString* seen = nullptr)
+    {
+        inDialog([=](QWidget* modal) {
             if (seen)
                 if (auto* box = qobject_cast<QMessageBox*>(modal))
                     *seen = box->text();
@@ -82,7 +91,6 @@ protected:
             qWarning("no button \"%s\"", qPrintable(button));
             qobject_cast<QDialog*>(modal)->reject();
         });
-        timer->start();
     }
 
     void keys(const QString& text, Qt::Key end = Qt::Key_Return)

@@ -48,6 +48,8 @@ private Q_SLOTS:
                 ++files;
             }
         QVERIFY(files > 40);
+        const std::string verdict = judge("plan", planText(fullPlan().plan));
+        QVERIFY2(verdict.empty(), verdict.c_str());
     }
 
     void refusesWhatTheReadersRefuse_data()

@@ -54,6 +54,11 @@ private Q_SLOTS:
         for (const char* plan : {"sluice-node-c-done", "rain-post-b-done", "pump-hall-a-done", "ditch-meter-d-done"}) {
             const Workpiece work = demo(plan);
             for (const auto& chip : library().devices()) {
+#ifdef __SANITIZE_ADDRESS__
+                // The searches are those of the placement test; here the plain cases are enough.
+                if (chip->family != work.device->family)
+                    continue;
+#endif
                 const auto s = run(work);
                 const Relocation there = relocate(*chip, *work.board, *s->board, work.plan);
                 const std::string where = std::string(plan) + " on " + chip->name + ": ";
