@@ -38,7 +38,7 @@ void printJson(const Snapshot& s, const Untangling& out)
         for (const Change& change : way.edit.changes)
             if (const auto* set = std::get_if<SetBinding>(&change))
                 changes.push_back({{"need", set->need}, {"instance", set->binding.instance}, {"pads", set->binding.pads}, {"dma", set->binding.dma}});
-        json["ways"].push_back({{"needs_moved", way.cost.moved}, {"signals_moved", way.cost.pads}, {"extra_sides", way.cost.sides}, {"scarce", way.cost.scarce},
+        json["ways"].push_back({{"needs_moved", way.cost.moved}, {"signals_moved", way.cost.pads}, {"extra_sides", way.cost.sides}, {"crossings", way.cost.crossings}, {"scarce", way.cost.scarce},
                                 {"debug_pads", way.cost.debug}, {"changes", changes}});
     }
     json["would_free"] = nlohmann::ordered_json::array();

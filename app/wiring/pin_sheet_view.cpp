@@ -129,9 +129,10 @@ PinSheetView::PinSheetView(Document& document, ViewState& view, QWidget* parent)
     table_->verticalHeader()->hide();
     table_->verticalHeader()->setDefaultSectionSize(22);
     table_->setIconSize({9, 9});
-    const int widths[] = {36, 48, 92, 118, 88, 82, 44, 68, 44, 58, 46, 44, 44, 52, 100};
+    const int widths[] = {36, 48, 92, 118, 88, 82, 44, 68, 44, 58, 46, 44, 44, 52, 90};
     for (int c = 0; c < model_->columnCount(); ++c)
         table_->setColumnWidth(c, widths[c]);
+    table_->horizontalHeader()->setStretchLastSection(true);
     table_->horizontalHeader()->setHighlightSections(false);
     table_->horizontalHeader()->setDefaultAlignment(Qt::AlignLeft | Qt::AlignVCenter);
     table_->setItemDelegate(new CellEditor([this](const QModelIndex& index, const QString& text) { commitToSelection(index, text); }, this));

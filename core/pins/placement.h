@@ -12,6 +12,7 @@ struct PlacementCost {
     int moved = 0;  ///< needs that were bound and stand elsewhere
     int pads = 0;   ///< signals that leave their pad
     int sides = 0;  ///< sides of the package that parts use beyond one each
+    int crossings = 0; ///< pads that lie between the pads of another part on its side: each makes wires cross
     int scarce = 0; ///< pads that other open needs could use, weak pads that drive, instances richer than asked for
     int debug = 0;  ///< pads that the chip uses for its debug port after reset
     friend auto operator<=>(const PlacementCost&, const PlacementCost&) = default;

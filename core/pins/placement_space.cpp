@@ -14,10 +14,13 @@ PlacementSpace::PlacementSpace(const Device& d, const Board& board, const Plan& 
         numbers_[{Resource::Kind::Pad, static_cast<int>(i)}] = static_cast<int>(i);
     sideOfPad.assign(d.pads.size(), 0);
     positionOfPad.assign(d.pads.size(), -1);
+    alongOfPad.assign(d.pads.size(), 0);
     for (std::size_t i = 0; i < d.package.pins.size(); ++i)
         if (const int pad = d.package.pins[i].pad; pad >= 0) {
             sideOfPad[std::size_t(pad)] = sideOf(d.package, i);
-            positionOfPad[std::size_t(pad)] = static_cast<int>(i);
+            positionOfPad[std::size_t(pad)] = alongOfPad[std::size_t(pad)] = static_cast<int>(i);
+            if (const auto ball = d.package.kind == Package::Kind::BallGrid ? ballAt(d.package.pins[i].number) : std::nullopt)
+                alongOfPad[std::size_t(pad)] = sideOfPad[std::size_t(pad)] % 2 == 0 ? ball->first : ball->second;
         }
     for (int channel = 0; channel < d.dma.channels; ++channel)
         dma_.push_back(number({{Resource::Kind::Dma, channel}, {}, -1}).resource);

@@ -29,10 +29,54 @@ void Placer::add(const std::vector<Taking>& takings, int by)
         add(taking, by);
 }
 
+int Placer::crossingsOf(int part, int pad) const
+{
+    const std::size_t side = std::size_t(space_.sideOfPad[std::size_t(pad)]);
+    const int along = space_.alongOfPad[std::size_t(pad)];
+    int added = 0;
+    for (int other = 0; other < space_.parts; ++other) {
+        const Reach& reach = reach_[std::size_t(other)][side];
+        added += other != part && reach.low < along && along < reach.high;
+    }
+    if (part < 0 || reach_[std::size_t(part)][side].empty())
+        return added;
+    // Whoever lies in the stretch by which the part's own reach grows is between its pads from now on. So is who lies where it
+    // ended (balls of one row, two that contend), unless it began there too.
+    const Reach& own = reach_[std::size_t(part)][side];
+    const int end = own.low < own.high;
+    for (const auto& [at, whose] : onSide_[side])
+        added += whose != part && ((at > along && at < own.low + end) || (at < along && at > own.high - end));
+    return added;
+}
+
+void Placer::sit(int part, int pad)
+{
+    const std::size_t side = std::size_t(space_.sideOfPad[std::size_t(pad)]);
+    const int along = space_.alongOfPad[std::size_t(pad)];
+    onSide_[side].emplace_back(along, part);
+    if (part < 0)
+        return;
+    Reach& reach = reach_[std::size_t(part)][side];
+    before_.push_back(reach);
+    reach = reach.empty() ? Reach{along, along} : Reach{std::min(reach.low, along), std::max(reach.high, along)};
+}
+
+/// Takes back the latest sit(), which was for the same pad.
+void Placer::rise(int part, int pad)
+{
+    const std::size_t side = std::size_t(space_.sideOfPad[std::size_t(pad)]);
+    onSide_[side].pop_back();
+    if (part < 0)
+        return;
+    reach_[std::size_t(part)][side] = before_.back();
+    before_.pop_back();
+}
+
 void Placer::addPad(std::size_t var, int pad, int by)
 {
     free_.set(std::size_t(pad), by < 0);
     const int part = space_.needs[std::size_t(vars_[var])].part;
+    by > 0 ? sit(part, pad) : rise(part, pad);
     if (part < 0)
         return;
     sides_[std::size_t(part)][std::size_t(space_.sideOfPad[std::size_t(pad)])] += by;
@@ -54,11 +98,17 @@ Placer::Answer Placer::solve(const std::vector<int>& vars, const std::vector<int
         free_.set(p, space_.positionOfPad[p] >= 0);
     sides_.assign(std::size_t(space_.parts), {});
     padsOfPart_.assign(std::size_t(space_.parts), {});
+    reach_.assign(std::size_t(space_.parts), {});
+    before_.clear();
+    for (auto& side : onSide_)
+        side.clear();
     for (const int need : stay) {
         const PlacementSpace::Entry& entry = space_.needs[std::size_t(need)];
         add(entry.now, +1);
         for (const int pad : entry.padsNow) {
             free_.reset(std::size_t(pad));
+            if (space_.positionOfPad[std::size_t(pad)] >= 0)
+                sit(entry.part, pad);
             if (entry.part >= 0) {
                 ++sides_[std::size_t(entry.part)][std::size_t(space_.sideOfPad[std::size_t(pad)])];
                 padsOfPart_[std::size_t(entry.part)].push_back(pad);
@@ -99,7 +149,7 @@ bool Placer::hopeless(const PlacementCost& cost) const
 {
     if (found_.size() < wanted_)
         return false;
-    const PlacementCost atLeast{cost.moved + rest_.moved, cost.pads + rest_.pads, cost.sides, cost.scarce + rest_.scarce, cost.debug + rest_.debug};
+    const PlacementCost atLeast{cost.moved + rest_.moved, cost.pads + rest_.pads, cost.sides, cost.crossings, cost.scarce + rest_.scarce, cost.debug + rest_.debug};
     return atLeast >= found_.back().cost;
 }
 
@@ -110,7 +160,7 @@ void Placer::boundFromBelow()
     constexpr int kMuch = 1'000'000;
     for (std::size_t v = 0; v < vars_.size(); ++v) {
         const PlacementSpace::Entry& entry = space_.needs[std::size_t(vars_[v])];
-        PlacementCost best{kMuch, kMuch, 0, kMuch, kMuch};
+        PlacementCost best{kMuch, kMuch, 0, 0, kMuch, kMuch};
         for (const Site& site : entry.sites) {
             if (clashes(site.takes))
                 continue;
@@ -139,7 +189,7 @@ void Placer::boundFromBelow()
         if (best.moved == kMuch)
             best = {};
         least_[v] = best;
-        rest_ = {rest_.moved + best.moved, rest_.pads + best.pads, 0, rest_.scarce + best.scarce, rest_.debug + best.debug};
+        rest_ = {rest_.moved + best.moved, rest_.pads + best.pads, 0, 0, rest_.scarce + best.scarce, rest_.debug + best.debug};
     }
 }
 
@@ -245,7 +295,7 @@ void Placer::descend(PlacementCost cost)
     const PlacementSpace::Entry& entry = space_.needs[std::size_t(vars_[var])];
     placed_[var] = true;
     const PlacementCost rest = rest_;
-    rest_ = {rest.moved - least_[var].moved, rest.pads - least_[var].pads, 0, rest.scarce - least_[var].scarce, rest.debug - least_[var].debug};
+    rest_ = {rest.moved - least_[var].moved, rest.pads - least_[var].pads, 0, 0, rest.scarce - least_[var].scarce, rest.debug - least_[var].debug};
     chosen_[var].choices.assign(entry.signals.size(), nullptr);
     chosen_[var].channels.assign(entry.requests.size(), -1);
     bool jumping = false;
@@ -297,7 +347,7 @@ void Placer::placeSignal(std::size_t var, std::size_t signal, PlacementCost cost
     const std::vector<Choice>& all = entry.sites[std::size_t(chosen_[var].site)].choices[signal];
     // Near the part's other pads first: what costs the same should lie together.
     struct Ranked {
-        std::tuple<int, int, int, int, int> key;
+        std::tuple<int, int, int, int, int, int> key;
         const Choice* choice;
     };
     std::vector<Ranked> order;
@@ -316,7 +366,7 @@ void Placer::placeSignal(std::size_t var, std::size_t signal, PlacementCost cost
                 measure(pad);
             newSide = !padsOfPart_[std::size_t(entry.part)].empty() && sides_[std::size_t(entry.part)][std::size_t(space_.sideOfPad[std::size_t(choice.pad)])] == 0;
         }
-        order.push_back({{choice.moves, newSide, choice.scarce, choice.debug, distance}, &choice});
+        order.push_back({{choice.moves, newSide, crossingsOf(entry.part, choice.pad), choice.scarce, choice.debug, distance}, &choice});
     }
     std::stable_sort(order.begin(), order.end(), [](const Ranked& a, const Ranked& b) { return a.key < b.key; });
     for (const Ranked& ranked : order) {
@@ -345,6 +395,7 @@ void Placer::placeSignal(std::size_t var, std::size_t signal, PlacementCost cost
             with.moved += !counted;
         }
         with.sides += std::get<1>(ranked.key);
+        with.crossings += std::get<2>(ranked.key);
         with.scarce += choice.scarce;
         with.debug += choice.debug;
         chosen_[var].choices[signal] = &choice;

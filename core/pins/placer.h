@@ -51,6 +51,7 @@ public:
     const Plan& plan;
     std::vector<Entry> needs;
     std::vector<int> sideOfPad, positionOfPad;
+    std::vector<int> alongOfPad; ///< where on its side a pad is; of a ball its row or column
     int resources = 0, parts = 0;
     int takingOfPad(int pad) const { return pad; } ///< pads are the first resources
     int takingOfDma(int channel) const { return dma_[std::size_t(channel)]; }
@@ -105,6 +106,10 @@ private:
     void add(const PlacementSpace::Taking& taking, int by);
     void add(const std::vector<PlacementSpace::Taking>& takings, int by);
     void addPad(std::size_t var, int pad, int by);
+    void sit(int part, int pad);
+    void rise(int part, int pad);
+    /// Crossings that a pad adds to those that are there; see PlacementCost.
+    int crossingsOf(int part, int pad) const;
     bool agreesWithChosen(std::size_t var, std::size_t signal, const PlacementSpace::Choice& choice) const;
     bool takesFirstRoutes(std::size_t var) const;
     bool hopeless(const PlacementCost& cost) const;
@@ -122,6 +127,14 @@ private:
     PlacementSpace::Pads free_;
     std::vector<std::array<int, 4>> sides_;
     std::vector<std::vector<int>> padsOfPart_;
+    /// From the first to the last pad of a part on a side; empty while low is above high.
+    struct Reach {
+        int low = 1, high = 0;
+        bool empty() const { return low > high; }
+    };
+    std::vector<std::array<Reach, 4>> reach_;                      ///< by part
+    std::vector<Reach> before_;                                    ///< what reaches were, to be taken back in turn
+    std::array<std::vector<std::pair<int, int>>, 4> onSide_;       ///< along, part: of all pads in use
     std::vector<PlacementCost> least_; ///< what each variable costs at least, by itself
     PlacementCost rest_;               ///< of all that are not placed yet
     std::vector<Found> found_;

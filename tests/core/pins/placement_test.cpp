@@ -199,6 +199,26 @@ class PlacementTest : public QObject {
         }
         for (const auto& [part, all] : sides)
             cost.sides += int(all.size()) - 1;
+        // Pin by pin: who lies between two pads of another part on the same side.
+        struct Used {
+            int side, pin;
+            std::string part;
+        };
+        std::vector<Used> used;
+        for (const Need& need : after.needs)
+            for (const auto& [signal, padName] : need.binding.pads)
+                for (size_t i = 0; i < c.device->package.pins.size(); ++i)
+                    if (c.device->package.pins[i].name == padName)
+                        used.push_back({sideOf(c.device->package, i), int(i), need.part});
+        std::set<std::string> parts;
+        for (const Used& pad : used)
+            parts.insert(pad.part);
+        for (const std::string& part : parts)
+            for (const Used& pad : used) {
+                const auto of = [&](const Used& other, bool above) { return other.part == part && other.side == pad.side && (above ? other.pin > pad.pin : other.pin < pad.pin); };
+                cost.crossings += !part.empty() && pad.part != part && std::any_of(used.begin(), used.end(), [&](const Used& o) { return of(o, true); }) &&
+                                  std::any_of(used.begin(), used.end(), [&](const Used& o) { return of(o, false); });
+            }
         return cost;
     }
 
@@ -299,6 +319,7 @@ private Q_SLOTS:
                 for (const int n : open)
                     QVERIFY2(then.needs[size_t(n)].state == BoundNeed::State::Bound, told(c, after).c_str());
                 QCOMPARE(own.sides, best.cost.sides);
+                QCOMPARE(own.crossings, best.cost.crossings);
                 QCOMPARE(std::tuple(cost.scarce, cost.debug), std::tuple(best.cost.scarce, best.cost.debug));
                 continue;
             }
