@@ -108,6 +108,8 @@ protected:
         QVERIFY(QTest::qWaitForWindowActive(w_.get()));
         QTest::keySequence(w_.get(), sequence);
         QApplication::processEvents();
+        // A search that takes longer than a frame is answered later.
+        QTRY_VERIFY_WITH_TIMEOUT(!w_->wiring()->background().busy(), 60'000);
     }
 
     void prepare()
