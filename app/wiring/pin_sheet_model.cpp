@@ -12,13 +12,20 @@ namespace bindrel {
 PinSheetModel::PinSheetModel(Document& document, QObject* parent) : QAbstractTableModel(parent), document_(document)
 {
     connect(&document_, &Document::changed, this, &PinSheetModel::refresh);
+}
+
+void PinSheetModel::setLive(bool live)
+{
+    live_ = live;
     refresh();
 }
 
 void PinSheetModel::refresh()
 {
-    std::vector<SheetRow> rows = document_.isOpen() ? pinSheet(document_.snapshot()) : std::vector<SheetRow>();
+    std::vector<SheetRow> rows = live_ && document_.isOpen() ? pinSheet(document_.snapshot()) : std::vector<SheetRow>();
     // The same pins keep their rows, so that selection and scrolling stay.
+    if (rows.empty() && rows_.empty())
+        return;
     const bool same = rows.size() == rows_.size() && !rows.empty() && rows.front().cells[0] == rows_.front().cells[0] && rows.back().cells[1] == rows_.back().cells[1];
     if (!same) {
         beginResetModel();

@@ -21,6 +21,8 @@ public:
     Qt::ItemFlags flags(const QModelIndex& index) const override;
     bool setData(const QModelIndex& index, const QVariant& value, int role) override;
 
+    /// Whether it follows the document; a sheet that nobody sees need not be made anew at every edit.
+    void setLive(bool live);
     const std::vector<SheetRow>& rows() const { return rows_; }
     const SheetRow& row(int index) const { return rows_[size_t(index)]; }
     /// Texts that a cell can have; empty for free text.
@@ -34,6 +36,7 @@ private:
 
     Document& document_;
     std::vector<SheetRow> rows_;
+    bool live_ = false;
 };
 
 } // namespace bindrel

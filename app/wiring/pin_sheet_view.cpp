@@ -151,6 +151,14 @@ PinSheetView::PinSheetView(Document& document, ViewState& view, QWidget* parent)
     connect(&view_, &ViewState::selectionChanged, this, &PinSheetView::followSelection);
 }
 
+void PinSheetView::showEvent(QShowEvent*)
+{
+    model_->setLive(true);
+    followSelection();
+}
+
+void PinSheetView::hideEvent(QHideEvent*) { model_->setLive(false); }
+
 void PinSheetView::followSelection()
 {
     const Place& place = view_.selected();

@@ -31,6 +31,8 @@ public Q_SLOTS:
     void clear();
 
 protected:
+    void showEvent(QShowEvent*) override;
+    void hideEvent(QHideEvent*) override;
     bool eventFilter(QObject* watched, QEvent* event) override;
 
 private:
