@@ -39,11 +39,7 @@ void addBind(CLI::App& app, int& exitCode)
             return;
         }
         if (options->format == "json") {
-            nlohmann::ordered_json json{{"plan", s->plan.name}, {"changes", nlohmann::ordered_json::array()}};
-            for (const Change& change : edit->changes)
-                if (const auto* set = std::get_if<SetBinding>(&change))
-                    json["changes"].push_back({{"need", set->need}, {"instance", set->binding.instance}, {"pads", set->binding.pads}, {"dma", set->binding.dma}});
-            fmt::print("{}\n", json.dump(2));
+            fmt::print("{}\n", nlohmann::ordered_json{{"plan", s->plan.name}, {"changes", bindingsJson(*edit)}}.dump(2));
         } else {
             for (const Change& change : edit->changes)
                 fmt::print("{}\n", describe(s->plan, change));

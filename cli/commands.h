@@ -4,6 +4,7 @@
 #include "core/snapshot.h"
 
 #include <CLI/CLI.hpp>
+#include <nlohmann/json.hpp>
 
 #include <filesystem>
 #include <string>
@@ -39,6 +40,9 @@ int complain(const Problem& problem);
 /// Loads a plan by a path relative to the working folder and runs the pipeline; null after a complaint. A device file that
 /// has changed since the plan was saved is told on standard error, with what it changes.
 std::shared_ptr<const Snapshot> openPlan(const std::string& path);
+
+/// The bindings that an edit sets: need, instance, pads, dma of each.
+nlohmann::ordered_json bindingsJson(const Edit& edit);
 
 /// Saves a plan with a note of its device file.
 Outcome storePlan(const Plan& plan, const Snapshot& snapshot, const std::string& path);

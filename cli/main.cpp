@@ -32,6 +32,15 @@ Outcome storePlan(const Plan& plan, const Snapshot& snapshot, const std::string&
     return {};
 }
 
+nlohmann::ordered_json bindingsJson(const Edit& edit)
+{
+    nlohmann::ordered_json out = nlohmann::ordered_json::array();
+    for (const Change& change : edit.changes)
+        if (const auto* set = std::get_if<SetBinding>(&change))
+            out.push_back({{"need", set->need}, {"instance", set->binding.instance}, {"pads", set->binding.pads}, {"dma", set->binding.dma}});
+    return out;
+}
+
 int complain(const Problem& problem)
 {
     fmt::print(stderr, "bindrel-cli: {}\n", problem.text());

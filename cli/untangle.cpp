@@ -34,12 +34,8 @@ void printJson(const Snapshot& s, const Untangling& out)
     json["why"] = out.why;
     json["ways"] = nlohmann::ordered_json::array();
     for (const Untangling::Way& way : out.ways) {
-        nlohmann::ordered_json changes = nlohmann::ordered_json::array();
-        for (const Change& change : way.edit.changes)
-            if (const auto* set = std::get_if<SetBinding>(&change))
-                changes.push_back({{"need", set->need}, {"instance", set->binding.instance}, {"pads", set->binding.pads}, {"dma", set->binding.dma}});
         json["ways"].push_back({{"needs_moved", way.cost.moved}, {"signals_moved", way.cost.pads}, {"extra_sides", way.cost.sides}, {"crossings", way.cost.crossings}, {"scarce", way.cost.scarce},
-                                {"debug_pads", way.cost.debug}, {"changes", changes}});
+                                {"debug_pads", way.cost.debug}, {"changes", bindingsJson(way.edit)}});
     }
     json["would_free"] = nlohmann::ordered_json::array();
     for (const WayToFree& way : freeing(s, out))
