@@ -67,15 +67,11 @@ private:
         return decision ? *decision : SourceDecision{};
     }
 
-    /// Of an oscillator at the temperatures that the board is made for.
-    Tolerance toleranceOf(const ClockNode& node) const
+    void takeFacts(ClockState& state, const ClockNode& node) const
     {
-        const TemperatureRange wanted = board_.temperature.value_or(device_.temperature);
-        Tolerance best = node.tolerance;
-        for (const ClockNode::ToleranceOver& over : node.toleranceOver)
-            if (over.range.covers(wanted) && over.tolerance.worst() < best.worst())
-                best = over.tolerance;
-        return best;
+        const SourceFacts facts = sourceFacts(device_, board_, node, state.setting);
+        state.rate = facts.rate;
+        state.tolerance = facts.tolerance;
     }
 
     void stop(ClockState& state, std::string why)
@@ -91,22 +87,16 @@ private:
         state.setting = settingOf(node);
         switch (node.type) {
         case ClockNode::Type::Oscillator:
-            state.rate = node.rate;
-            state.tolerance = toleranceOf(node);
-            if (!node.rates.empty()) {
+            if (!node.rates.empty())
                 state.setting = decisionOf(node).rate.value_or(static_cast<int>(node.resetValue));
-                const ClockNode::RateChoice& choice = node.rates[size_t(state.setting)];
-                state.rate = choice.rate;
-                state.tolerance = choice.tolerance.value_or(state.tolerance);
-            }
+            takeFacts(state, node);
             break;
         case ClockNode::Type::Crystal:
         case ClockNode::Type::External: {
             const auto fitted = board_.crystals.find(node.id);
             if (fitted == board_.crystals.end())
                 return stop(state, fmt::format("the board has no {} at {}", node.type == ClockNode::Type::Crystal ? "crystal" : "clock", node.name));
-            state.rate = fitted->second.rate;
-            state.tolerance = fitted->second.tolerance;
+            takeFacts(state, node);
             state.load = fitted->second.load;
             break;
         }
@@ -130,7 +120,7 @@ private:
             break;
         case ClockNode::Type::Follow:
             state.input = node.inputs.front().node;
-            state.setting = node.follows < 0 ? 1 : rates_.clocks[size_t(node.follows)].setting == device_.clocks[size_t(node.follows)].unit ? node.factorWhenOne : node.factorElse;
+            state.setting = followFactor(device_, node, node.follows < 0 ? 0 : rates_.clocks[size_t(node.follows)].setting);
             takeOver(state, state.setting);
             break;
         }
@@ -226,8 +216,7 @@ private:
     {
         const ClockNode& node = device_.clocks[index];
         ClockState& state = rates_.clocks[index];
-        const auto special = node.limitByRange.find(device_.ranges[size_t(rates_.range)].id);
-        const RateLimit& limit = special == node.limitByRange.end() ? node.limit : special->second;
+        const RateLimit limit = limitIn(device_, node, rates_.range);
         state.limitSlack = device_.limitSlack;
         state.min = limit.min;
         state.max = limit.max;
@@ -236,11 +225,6 @@ private:
             const Frequency bound = rates_.clocks[size_t(limit.relativeTo)].rate * limit.relativeMax;
             if (!state.max || bound < *state.max)
                 state.max = bound;
-        }
-        if ((node.type == ClockNode::Type::Crystal || node.type == ClockNode::Type::External) && !state.min && !state.max) {
-            state.min = node.crystalMin;
-            state.max = node.crystalMax;
-            state.minBecause = state.maxBecause = "the crystals that the oscillator can drive";
         }
     }
 
@@ -264,6 +248,44 @@ private:
 };
 
 } // namespace
+
+SourceFacts sourceFacts(const Device& device, const Board& board, const ClockNode& node, std::int64_t rateChoice)
+{
+    if (node.type == ClockNode::Type::Crystal || node.type == ClockNode::Type::External) {
+        const auto fitted = board.crystals.find(node.id);
+        return fitted == board.crystals.end() ? SourceFacts{} : SourceFacts{fitted->second.rate, fitted->second.tolerance};
+    }
+    SourceFacts out{node.rate, node.tolerance};
+    const TemperatureRange wanted = board.temperature.value_or(device.temperature);
+    for (const ClockNode::ToleranceOver& over : node.toleranceOver)
+        if (over.range.covers(wanted) && over.tolerance.worst() < out.tolerance.worst())
+            out.tolerance = over.tolerance;
+    if (!node.rates.empty()) {
+        const ClockNode::RateChoice& choice = node.rates[size_t(rateChoice)];
+        out.rate = choice.rate;
+        out.tolerance = choice.tolerance.value_or(out.tolerance);
+    }
+    return out;
+}
+
+std::int64_t followFactor(const Device& device, const ClockNode& node, std::int64_t followedSetting)
+{
+    if (node.follows < 0)
+        return 1;
+    return followedSetting == device.clocks[size_t(node.follows)].unit ? node.factorWhenOne : node.factorElse;
+}
+
+RateLimit limitIn(const Device& device, const ClockNode& node, int range)
+{
+    const auto special = node.limitByRange.find(device.ranges[size_t(range)].id);
+    RateLimit limit = special == node.limitByRange.end() ? node.limit : special->second;
+    if ((node.type == ClockNode::Type::Crystal || node.type == ClockNode::Type::External) && !limit.min && !limit.max) {
+        limit.min = node.crystalMin;
+        limit.max = node.crystalMax;
+        limit.because = "the crystals that the oscillator can drive";
+    }
+    return limit;
+}
 
 Rates computeRates(const Device& device, const Board& board, const Plan& plan, const Bindings& bindings)
 {

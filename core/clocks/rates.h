@@ -56,6 +56,20 @@ std::optional<LimitBreak> limitBreak(const ClockState& clock);
 /// has none or nothing is asked for.
 const std::pair<Capacitance, std::uint32_t>* nearestLoad(const ClockNode& node, const Capacitance& wanted);
 
+/// A source's rate (0 Hz when it is not fitted) and tolerance over the temperatures that the board is made for, with the
+/// given choice among its rates and without trimming.
+struct SourceFacts {
+    Frequency rate;
+    Tolerance tolerance;
+};
+SourceFacts sourceFacts(const Device& device, const Board& board, const ClockNode& node, std::int64_t rateChoice);
+
+/// What a Follow clock multiplies its input by while the divider that it follows, if any, has this setting.
+std::int64_t followFactor(const Device& device, const ClockNode& node, std::int64_t followedSetting);
+
+/// The limits of a clock in an operating range; what another clock demands is not worked out in them.
+RateLimit limitIn(const Device& device, const ClockNode& node, int range);
+
 /// From the clock up to its source, itself first.
 std::vector<int> pathToSource(const Rates& rates, int clock);
 

@@ -103,6 +103,10 @@ struct ClockNode {
     bool onAtReset = false;
     std::vector<int> frozenBy; ///< the control may be changed only while all of these are off
 
+    /// What it takes from the supply while it runs, itself and what it clocks, roughly; zero when the data sheet says nothing.
+    Current draws;
+    Current drawsPerMegahertz;
+
     RateLimit limit;                                            ///< in every range
     std::map<std::string, RateLimit, std::less<>> limitByRange; ///< by range id; replaces `limit` where given
 

@@ -112,7 +112,7 @@ void DeviceReader::readClocks()
         const JsonNode& row = rows[i];
         row.allowOnly({"id", "name", "tier", "type", "rate", "rates", "calibration", "tolerance", "tolerance_over", "startup", "crystal",
                        "loads", "load_control", "trim", "monitor", "from", "inputs", "control", "fraction", "unit", "status", "encoding",
-                       "factors", "adds", "follows", "factor", "enable", "ready", "frozen_by", "limit", "limits"});
+                       "factors", "adds", "draws", "draws_per_mhz", "follows", "factor", "enable", "ready", "frozen_by", "limit", "limits"});
         ClockNode& node = device_.clocks[i];
         node.name = row.string("name", node.id);
         node.tier = row.string("tier");
@@ -130,6 +130,10 @@ void DeviceReader::readClocks()
             node.ready = fieldCodeAt(row.child("ready"));
         if (row.has("adds"))
             node.adds = row.child("adds").asPpm();
+        if (row.has("draws"))
+            node.draws = row.child("draws").asCurrent();
+        if (row.has("draws_per_mhz"))
+            node.drawsPerMegahertz = row.child("draws_per_mhz").asCurrent();
         if (const JsonNode frozen = row.optionalChild("frozen_by"); frozen.exists())
             for (const JsonNode& by : frozen.isArray() ? frozen.items() : std::vector<JsonNode>{frozen})
                 node.frozenBy.push_back(clockAt(by));

@@ -1,0 +1,47 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "core/clocks/trial.h"
+
+#include <map>
+#include <vector>
+
+namespace bindrel {
+
+/// Decides the clocks that are not on a path whose clocks have been decided, so that the fewest of those in use change their
+/// rate: a divider makes up for what its input does, a select goes where the old rate is. What nothing touches stays. A clock
+/// that nothing depends on decides for itself; those between are searched.
+class Completion {
+public:
+    explicit Completion(const ClockTrial& now);
+
+    /// For another set of clocks that are decided.
+    void begin(const std::vector<bool>& decided);
+    /// The settings for the rates that the decided clocks have in `trial`. Remembered by those rates.
+    void apply(ClockTrial& trial);
+
+private:
+    struct Cost {
+        int broken = 0, changed = 0, decisions = 0;
+        auto operator<=>(const Cost&) const = default;
+    };
+    struct Answer {
+        std::vector<std::pair<int, std::int64_t>> settings;
+    };
+    bool touched(const ClockTrial& trial, int clock) const;
+    bool counts(const ClockTrial& trial, int clock) const;
+    Cost costOf(const ClockTrial& trial, int clock) const;
+    std::vector<std::int64_t> ordered(ClockTrial& trial, int clock) const;
+    void search(ClockTrial& trial, std::size_t at, Cost cost);
+
+    const ClockTrial& now_;
+    std::vector<int> dependents_;
+    std::vector<int> others_; ///< not decided, rising
+    std::vector<int> border_; ///< decided ones that others depend on
+    std::map<std::vector<std::int64_t>, Answer> known_;
+    std::optional<Cost> best_;
+    Answer bestAnswer_;
+    long steps_ = 0;
+};
+
+} // namespace bindrel

@@ -1,0 +1,326 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/clocks/reach.h"
+
+#include "core/base/text.h"
+#include "core/clocks/reach_search.h"
+#include "core/quantity/format.h"
+#include "core/quantity/parse.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+namespace bindrel {
+
+namespace {
+
+using Kind = ReachTarget::Kind;
+
+struct Ground {
+    const Device& device;
+    const Board& board;
+    const Plan& plan;
+    const Bindings& bindings;
+    Rates rates;
+    ClockTrial now;
+
+    Ground(const Device& d, const Board& b, const Plan& p, const Bindings& s, const std::set<std::string>& holds)
+        : device(d), board(b), plan(p), bindings(s), rates(computeRates(d, b, p, s)), now(d, b, p, s)
+    {
+        for (const std::string& id : holds)
+            if (const int clock = d.findClock(id); clock >= 0)
+                now.hold(size_t(clock));
+    }
+};
+
+std::string titleOf(const Device& device, const std::vector<ReachTarget>& targets, const std::vector<Frequency>& achieved)
+{
+    std::vector<std::string> parts;
+    for (size_t t = 0; t < targets.size(); ++t)
+        parts.push_back(fmt::format("{} to {}", device.clocks[size_t(targets[t].clock)].name, format(achieved[t])));
+    return joined(parts, ", ");
+}
+
+ReachWay wayOf(const Ground& ground, const ReachRequest& request, const ReachSearch::Found& found)
+{
+    ReachWay way;
+    ClockTrial then = ground.now;
+    then.setRange(found.range);
+    then.clocks = found.clocks;
+    for (auto& [node, value] : then.decisions(ground.now, ground.plan))
+        way.edit.changes.push_back(SetClock{node, value});
+    if (found.range != ground.now.range())
+        way.edit.changes.push_back(SetText{SetText::What::Range, ground.device.ranges[size_t(found.range)].id});
+    for (const ReachTarget& target : request.targets) {
+        const Frequency rate = found.clocks[size_t(target.clock)].rate;
+        way.achieved.push_back(rate);
+        way.errors.push_back(target.kind == Kind::Rate ? errorOf(rate, target.rate) : Ppm());
+        if (way.errors.back().value.abs() > way.worstError.value)
+            way.worstError = Ppm(way.errors.back().value.abs());
+    }
+    for (size_t i = 0; i < then.size(); ++i) {
+        const bool target = std::any_of(request.targets.begin(), request.targets.end(), [i](const ReachTarget& t) { return size_t(t.clock) == i; });
+        if (!target && ground.now.clocks[i].used && ground.now.clocks[i].rate != then.clocks[i].rate)
+            way.others.push_back({int(i), ground.now.clocks[i].rate, then.clocks[i].rate});
+        if (ground.device.clocks[i].enable.valid() && then.clocks[i].running != ground.now.clocks[i].running)
+            (then.clocks[i].running ? way.wakes : way.stops).push_back(int(i));
+    }
+    way.lost = found.lost;
+    way.current = Current(found.key.current);
+    way.currentBefore = ground.now.current();
+    way.fastestMultiplier = Frequency(found.key.multiplier);
+    way.range = found.range;
+    way.alike = found.alike;
+    way.edit.title = titleOf(ground.device, request.targets, way.achieved);
+    return way;
+}
+
+std::vector<int> rangesOf(const Ground& ground, const ReachRequest& request)
+{
+    std::vector<int> out = request.ranges.empty() ? std::vector<int>{ground.now.range()} : request.ranges;
+    std::erase_if(out, [&](int range) { return range != ground.now.range() && !ground.now.supplyFits(range); });
+    return out;
+}
+
+struct Looked {
+    std::vector<ReachWay> ways;
+    std::vector<ReachSearch::Found> found;
+    bool complete = true;
+    long looked = 0;
+    bool goals = false;
+};
+
+Looked look(const Ground& ground, const ReachRequest& request, bool countLimits = false)
+{
+    ReachSearch search(ground.now, ground.rates, request, countLimits);
+    for (const int range : rangesOf(ground, request))
+        search.run(range);
+    Looked out{{}, search.found(), search.complete(), search.looked(), search.goalsInTheWay()};
+    for (const ReachSearch::Found& found : out.found)
+        out.ways.push_back(wayOf(ground, request, found));
+    return out;
+}
+
+/// What a way that counts limits breaks, in words.
+std::vector<std::string> brokenIn(const Ground& ground, const ReachSearch::Found& found, const ReachRequest& request)
+{
+    ClockTrial then = ground.now;
+    then.setRange(found.range);
+    then.clocks = found.clocks;
+    std::vector<std::string> out;
+    const std::string range = ground.device.ranges[size_t(found.range)].name;
+    for (size_t i = 0; i < then.size(); ++i) {
+        const ClockNode& node = ground.device.clocks[i];
+        const bool target = std::any_of(request.targets.begin(), request.targets.end(), [i](const ReachTarget& t) { return size_t(t.clock) == i; });
+        if (!(target ? then.outside(i) : then.breaks(i)) || (ground.now.breaks(i) && ground.now.clocks[i].rate == then.clocks[i].rate))
+            continue;
+        const auto most = then.max(i);
+        const auto least = then.min(i);
+        const std::string because = limitIn(ground.device, node, found.range).because;
+        const std::string why = because.empty() ? "" : ": " + because;
+        if (most && then.clocks[i].rate > *most)
+            out.push_back(fmt::format("{} would be {}, above its {} in {}{}", node.name, format(then.clocks[i].rate), format(*most), range, why));
+        else if (least && then.clocks[i].rate < *least)
+            out.push_back(fmt::format("{} would be {}, below its {} in {}{}", node.name, format(then.clocks[i].rate), format(*least), range, why));
+        else
+            out.push_back(fmt::format("{} would be {} {}, whose tolerance crosses its limit of {} in {}{}", node.name, format(then.clocks[i].rate), format(then.clocks[i].tolerance),
+                                      most ? format(*most) : format(*least), range, why));
+    }
+    return out;
+}
+
+/// What cuts off the settings that would do it.
+std::vector<std::string> obstacles(const Ground& ground, const ReachRequest& request)
+{
+    ReachRequest one = request;
+    one.most = 1;
+    std::vector<std::string> out;
+    if (std::any_of(one.targets.begin(), one.targets.end(), [](const ReachTarget& t) { return t.withTolerance; })) {
+        ReachRequest loose = one;
+        for (ReachTarget& target : loose.targets)
+            target.withTolerance = false;
+        if (const Looked other = look(ground, loose); !other.found.empty()) {
+            for (const ReachTarget& target : one.targets) {
+                const TrialClock& clock = other.found.front().clocks[size_t(target.clock)];
+                if (!target.withTolerance || shifted(clock.rate, clock.tolerance.high) <= shifted(target.rate, target.permitted))
+                    continue;
+                out.push_back(fmt::format("{} could be {}, but its source's tolerance of {} leaves less than {} room", ground.device.clocks[size_t(target.clock)].name, format(clock.rate),
+                                          format(clock.tolerance), format(target.permitted)));
+            }
+            return out;
+        }
+    }
+    ReachRequest lossy = one;
+    lossy.loseGoals = true;
+    if (const Looked other = look(ground, lossy); !other.ways.empty()) {
+        for (const int need : other.ways.front().lost)
+            out.push_back(fmt::format("{} would miss a goal", ground.plan.needs[size_t(need)].title));
+        return out;
+    }
+    if (const Looked other = look(ground, lossy, true); !other.found.empty())
+        return brokenIn(ground, other.found.front(), request);
+    Plan free = ground.plan;
+    std::erase_if(free.holds, [](const std::string& hold) { return hold.starts_with("clock "); });
+    const Ground open(ground.device, ground.board, free, ground.bindings, {});
+    if (free.holds.size() != ground.plan.holds.size() || !request.holds.empty())
+        if (const Looked other = look(open, lossy); !other.ways.empty())
+            for (const Change& change : other.ways.front().edit.changes)
+                if (const auto* set = std::get_if<SetClock>(&change); set && (ground.plan.held(holdOfClock(set->node)) || request.holds.contains(set->node)))
+                    out.push_back(fmt::format("{} is held; it would have to be {}", ground.device.clocks[size_t(ground.device.findClock(set->node))].name, set->value.value_or("as at reset")));
+    if (out.empty())
+        out.push_back("no setting of the clocks on the way gives this");
+    return out;
+}
+
+std::vector<ReachMiss> nearestMisses(const Ground& ground, const ReachRequest& request)
+{
+    std::vector<ReachMiss> out;
+    for (size_t t = 0; t < request.targets.size(); ++t) {
+        const ReachTarget& target = request.targets[t];
+        if (target.kind == Kind::Fastest || target.kind == Kind::Slowest)
+            continue;
+        ReachMiss miss{t, {}, true};
+        for (const bool alone : {false, true}) {
+            if (!miss.nearest.empty() || (alone && request.targets.size() == 1))
+                break;
+            for (const Kind kind : {Kind::Fastest, Kind::Slowest}) {
+                if ((kind == Kind::Fastest && target.kind == Kind::AtMost) || (kind == Kind::Slowest && target.kind == Kind::AtLeast))
+                    continue;
+                ReachRequest near = request;
+                near.most = 1;
+                if (alone)
+                    near.targets = {target};
+                ReachTarget& asked = near.targets[alone ? 0 : t];
+                asked.kind = kind;
+                asked.withTolerance = false;
+                for (ReachWay& way : look(ground, near).ways) {
+                    // The errors are told against what was wanted.
+                    const Frequency rate = way.achieved[alone ? 0 : t];
+                    way.errors[alone ? 0 : t] = errorOf(rate, target.rate);
+                    way.worstError = Ppm(way.errors[alone ? 0 : t].value.abs());
+                    if (miss.nearest.empty() || miss.nearest.front().achieved[alone ? 0 : t] != rate)
+                        miss.nearest.push_back(std::move(way));
+                }
+                miss.othersKept = !alone;
+            }
+        }
+        out.push_back(std::move(miss));
+    }
+    return out;
+}
+
+} // namespace
+
+ReachResult reach(const Device& device, const Board& board, const Plan& plan, const Bindings& bindings, const ReachRequest& request)
+{
+    const Ground ground(device, board, plan, bindings, request.holds);
+    Looked looked = look(ground, request);
+    ReachResult out{std::move(looked.ways), looked.complete, looked.looked, {}, {}};
+    if (!out.ways.empty() || !out.complete || request.targets.empty())
+        return out;
+    out.inTheWay = obstacles(ground, request);
+    out.misses = nearestMisses(ground, request);
+    return out;
+}
+
+std::string wayText(const Device& device, const ReachWay& way)
+{
+    std::vector<std::string> parts;
+    for (const Change& change : way.edit.changes) {
+        if (const auto* text = std::get_if<SetText>(&change); text && device.findRange(text->value) >= 0)
+            parts.push_back(device.ranges[size_t(device.findRange(text->value))].name);
+        const auto* set = std::get_if<SetClock>(&change);
+        const int clock = set ? device.findClock(set->node) : -1;
+        if (clock < 0)
+            continue;
+        const ClockNode& node = device.clocks[size_t(clock)];
+        const std::string value = set->value.value_or(std::string());
+        if (node.type == ClockNode::Type::Divide || node.type == ClockNode::Type::Multiply)
+            parts.push_back(fmt::format("{} {}{}", node.name, node.type == ClockNode::Type::Divide ? "\u00f7" : "\u00d7", value));
+        else if (node.type == ClockNode::Type::Select)
+            parts.push_back(fmt::format("{} from {}", node.name, device.findClock(value) < 0 ? value : device.clocks[size_t(device.findClock(value))].name));
+        else
+            parts.push_back(fmt::format("{} {}", node.name, value.empty() ? "as at reset" : value));
+    }
+    return parts.empty() ? "nothing changes" : joined(parts, ", ");
+}
+
+std::string wishText(const ReachTarget& target)
+{
+    switch (target.kind) {
+    case Kind::Rate:
+        return target.permitted.value.isZero() ? format(target.rate) : fmt::format("{} within {}", format(target.rate), format(target.permitted));
+    case Kind::AtMost:
+        return "at most " + format(target.rate);
+    case Kind::AtLeast:
+        return "at least " + format(target.rate);
+    case Kind::Fastest:
+        return target.rate.value.isZero() ? "as fast as allowed" : fmt::format("as fast as allowed up to {}", format(target.rate));
+    case Kind::Slowest:
+        return target.rate.value.isZero() ? "as slow as allowed" : fmt::format("as slow as allowed from {}", format(target.rate));
+    }
+    return {};
+}
+
+Expected<ReachTarget> readReachWish(int clock, std::string_view given)
+{
+    std::string_view text = trimmed(given);
+    ReachTarget out;
+    out.clock = clock;
+    const auto starts = [&text](std::string_view mark) {
+        if (!text.starts_with(mark))
+            return false;
+        text = trimmed(text.substr(mark.size()));
+        return true;
+    };
+    bool bounded = false;
+    if (starts("max") || starts("fastest")) {
+        out.kind = Kind::Fastest;
+        bounded = starts("<=") || starts("\u2264");
+        if (!bounded && text.empty())
+            return out;
+    } else if (starts("min") || starts("slowest")) {
+        out.kind = Kind::Slowest;
+        bounded = starts(">=") || starts("\u2265");
+        if (!bounded && text.empty())
+            return out;
+    } else if (starts("<=") || starts("\u2264")) {
+        out.kind = Kind::AtMost;
+    } else if (starts(">=") || starts("\u2265")) {
+        out.kind = Kind::AtLeast;
+    }
+    const Expected<Target<Frequency>> target = parseFrequencyTarget(text);
+    if (!target)
+        return problemOf(fmt::format("\"{}\" is not a rate that can be wanted: {} Write 48 MHz, 48 MHz \u00b10.25 %, >= 100 MHz, <= 80 MHz, max or min.", given, target.problem().message));
+    if (!(target->value.value > Rational(0)))
+        return problemOf(fmt::format("\"{}\" wants no rate above zero.", given));
+    if (target->permitted && out.kind != Kind::Rate)
+        return problemOf(fmt::format("\"{}\": an error goes with a rate, not with a bound.", given));
+    out.rate = target->value;
+    out.withTolerance = target->permitted.has_value();
+    out.permitted = target->permitted.value_or(Ppm());
+    return out;
+}
+
+Expected<ReachTarget> readReachTarget(const Device& device, std::string_view text)
+{
+    const size_t at = std::min({text.find('='), text.find('<'), text.find('>'), text.find("\u2264"), text.find("\u2265")});
+    if (at == std::string_view::npos)
+        return problemOf(fmt::format("\"{}\" wants nothing; write CLOCK=48MHz, CLOCK=48MHz\u00b10.25%, CLOCK>=100MHz, CLOCK<=80MHz, CLOCK=max or CLOCK=min.", text));
+    const std::string name(trimmed(text.substr(0, at)));
+    int clock = device.findClock(name);
+    std::vector<std::string> names;
+    for (size_t i = 0; i < device.clocks.size(); ++i) {
+        names.push_back(device.clocks[i].id);
+        if (clock < 0 && (lowered(device.clocks[i].name) == lowered(name) || lowered(device.clocks[i].id) == lowered(name)))
+            clock = int(i);
+    }
+    if (clock < 0)
+        return problemOf(fmt::format("\"{}\" is not a clock of {}.{}", name, device.name, didYouMean(name, names)));
+    std::string_view wish = text.substr(at);
+    if (wish.starts_with("="))
+        wish.remove_prefix(1);
+    return readReachWish(clock, wish);
+}
+
+} // namespace bindrel

@@ -1,0 +1,111 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "core/clocks/completion.h"
+#include "core/clocks/reach.h"
+#include "core/clocks/trial.h"
+
+#include <array>
+#include <map>
+
+namespace bindrel {
+
+/// What ranks a way; smaller is better.
+struct ReachKey {
+    Rational error;                ///< the worst, in ppm
+    std::vector<Rational> speeds;  ///< of Fastest targets negated, of Slowest ones as they are
+    int broken = 0;                ///< limits, when they are only counted
+    int changed = 0;
+    Rational current;
+    Rational multiplier;
+    int decisions = 0;
+    std::vector<std::int64_t> settings; ///< so that no two ways rank equal
+};
+bool operator<(const ReachKey& a, const ReachKey& b);
+
+/// The depth-first search behind reach(), for one operating range at a time. First every select on the way from the targets up is
+/// decided, so that each target has one path to one source; then the numbers along the paths, sources first. A number is
+/// left out when no setting further down could still bring a target into its interval, or when nothing below could rank
+/// before the worst of the ways already kept. Both looks ahead use floating point with a margin; what is kept is computed
+/// exactly.
+class ReachSearch {
+public:
+    struct Found {
+        ReachKey key;
+        std::vector<TrialClock> clocks;
+        std::vector<int> lost;
+        int range = 0;
+        int alike = 0;
+        std::vector<std::int64_t> group;
+    };
+    /// `countLimits`: broken limits are counted and ranked first instead of forbidden.
+    ReachSearch(const ClockTrial& now, const Rates& ratesNow, const ReachRequest& request, bool countLimits = false);
+
+    void run(int range);
+    const std::vector<Found>& found() const { return found_; }
+    bool complete() const { return !stopped_; }
+    long looked() const { return looked_; }
+    bool goalsInTheWay() const { return goalsInTheWay_; }
+
+private:
+    /// Factors from a clock on a path down to its target.
+    struct Gains {
+        std::vector<double> values; ///< rising; only the ends when dense
+        bool dense = false;         ///< too many to list: anything between the ends
+    };
+    struct Outlook { ///< the best that can still become of a target
+        double error = 0;
+        double rate = 0;
+    };
+    struct Choice {
+        std::int64_t setting;
+        bool trimmed;
+        double error;  ///< worst over the targets
+        double speed;  ///< of the first target that is to be fast or slow
+    };
+
+    void route(std::vector<int>& open);
+    void numbers();
+    void findGains();
+    Gains gainsBelow(const std::vector<int>& chain, std::size_t from, std::size_t to) const;
+    std::vector<std::int64_t> choicesOf(int clock) const;
+    std::vector<std::int64_t> fineSettings(int clock) const;
+    void assign(std::size_t at);
+    bool inside(int clock) const;
+    bool look(int clock);
+    bool worthwhile() const;
+    void leaf();
+    void keep();
+    void tryOtherKernels(std::vector<int>& lost);
+    std::vector<int> lostGoals();
+    bool breaksMore(std::size_t clock) const;
+    ReachKey keyNow() const;
+    std::vector<std::int64_t> groupNow() const;
+    bool pause();
+
+    const ReachRequest& request_;
+    const ClockTrial& now_;
+    const Rates& ratesNow_;
+    ClockTrial trial_;
+    Completion completion_;
+    bool countLimits_;
+    bool tolerancesMatter_ = false;
+
+    std::vector<bool> onPath_;
+    std::vector<int> targetOf_; ///< by clock: index of its target, -1
+    std::vector<int> path_;     ///< clocks on any path, rising
+    std::vector<std::vector<int>> chains_;           ///< by target: source … target
+    std::vector<std::vector<int>> placeInChain_;     ///< by target, by clock; -1
+    std::vector<std::vector<Gains>> gains_;          ///< by target, by place in the chain
+    std::vector<Outlook> outlook_;                   ///< by target
+    int pathChanged_ = 0;
+    int pathBroken_ = 0;
+
+    std::vector<Found> found_;
+    std::map<std::vector<std::int64_t>, std::vector<int>> missed_; ///< by rates of the clocks that needs run from
+    long looked_ = 0;
+    bool stopped_ = false;
+    bool goalsInTheWay_ = false;
+};
+
+} // namespace bindrel

@@ -1,0 +1,259 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/clocks/trial.h"
+
+#include "core/base/text.h"
+#include "core/plan/check_setting.h"
+#include "core/quantity/format.h"
+
+#include <algorithm>
+
+namespace bindrel {
+
+namespace {
+/// A fraction with at most so many settings is listed in full.
+constexpr std::int64_t kMostListed = 2048;
+} // namespace
+
+ClockTrial::ClockTrial(const Device& device, const Board& board, const Plan& plan, const Bindings& bindings) : device_(&device), board_(&board)
+{
+    const size_t count = device.clocks.size();
+    const Rates now = computeRates(device, board, plan, bindings);
+    supply_ = now.supply;
+    clocks.resize(count);
+    for (auto* flags : {&free_, &canRun_, &fine_, &root_, &kernel_, &monitored_})
+        flags->assign(count, false);
+    settings_.resize(count);
+    for (size_t i = 0; i < count; ++i) {
+        const ClockNode& node = device.clocks[i];
+        const bool held = plan.held(holdOfClock(node.id));
+        const auto said = plan.clocks.find(node.id);
+        SourceDecision decision;
+        if (said != plan.clocks.end() && node.isSource())
+            decision = readSourceDecision(node, said->second) ? *readSourceDecision(node, said->second) : SourceDecision{};
+        clocks[i].setting = now.clocks[i].setting;
+        clocks[i].trimmed = decision.trimmed;
+        clocks[i].off = node.isSource() ? decision.off : said != plan.clocks.end() && said->second == "off";
+        monitored_[i] = decision.monitored;
+        kernel_[i] = node.tier == "kernel";
+        const bool fitted = (node.type != ClockNode::Type::Crystal && node.type != ClockNode::Type::External) || board.crystals.contains(node.id);
+        canRun_[i] = fitted && !(clocks[i].off && held);
+        free_[i] = !held && (node.control.valid() || node.trim);
+        for (const std::int64_t factor : node.factors)
+            settings_[i].push_back(factor * node.unit);
+        if (node.unit > 1 && !node.factors.empty()) {
+            const std::int64_t first = node.factors.front() * node.unit, last = node.factors.back() * node.unit;
+            fine_[i] = last - first > kMostListed;
+            if (!fine_[i]) {
+                settings_[i].clear();
+                for (std::int64_t s = first; s <= last; ++s)
+                    if (node.canBe(s))
+                        settings_[i].push_back(s);
+            }
+        }
+        for (size_t k = 0; k < std::max(node.type == ClockNode::Type::Select ? node.inputs.size() : 0, node.rates.size()); ++k)
+            settings_[i].push_back(std::int64_t(k));
+        if (node.isSource() ? decision.on : said != plan.clocks.end() && said->second == "on")
+            root_[i] = true;
+    }
+    for (const Core& core : device.cores)
+        root_[size_t(core.clock)] = true;
+    root_[size_t(device.flashClock)] = true;
+    for (const BoundNeed& need : bindings.needs)
+        if (need.instance >= 0) {
+            root_[size_t(device.instances[size_t(need.instance)].bus)] = true;
+            root_[size_t(device.instances[size_t(need.instance)].kernel)] = true;
+        }
+    for (size_t i = 0; i < count; ++i)
+        if (root_[i])
+            roots_.push_back(int(i));
+    setRange(now.range);
+    computeAll();
+    settle();
+}
+
+void ClockTrial::setRange(int range)
+{
+    range_ = range;
+    limits_.clear();
+    for (const ClockNode& node : device_->clocks) {
+        limits_.push_back(limitIn(*device_, node, range));
+    }
+    flashMost_ = device_->ranges[size_t(range)].waitStateLimits.back();
+}
+
+bool ClockTrial::supplyFits(int range) const
+{
+    const OperatingRange& facts = device_->ranges[size_t(range)];
+    return supply_ >= facts.supplyMin && supply_ <= facts.supplyMax;
+}
+
+int ClockTrial::inputOf(size_t clock) const
+{
+    const ClockNode& node = device_->clocks[clock];
+    if (node.isSource())
+        return -1;
+    return node.inputs[node.type == ClockNode::Type::Select ? size_t(clocks[clock].setting) : 0].node;
+}
+
+void ClockTrial::compute(size_t index)
+{
+    const ClockNode& node = device_->clocks[index];
+    TrialClock& clock = clocks[index];
+    if (node.isSource()) {
+        const bool runs = canRun_[index] && !clock.off;
+        const SourceFacts facts = sourceFacts(*device_, *board_, node, clock.setting);
+        clock.rate = runs ? facts.rate : Frequency();
+        clock.tolerance = facts.tolerance;
+        if (clock.trimmed && node.trim) {
+            const bool by = node.trim->by >= 0;
+            if (by && clocks[size_t(node.trim->by)].rate.value.isZero())
+                return;
+            const Tolerance from = by ? clocks[size_t(node.trim->by)].tolerance : Tolerance{};
+            clock.tolerance = {Ppm(node.trim->tolerance.low.value + from.low.value), Ppm(node.trim->tolerance.high.value + from.high.value)};
+        }
+        return;
+    }
+    const int input = inputOf(index);
+    if (input < 0 || clock.off) {
+        clock.rate = Frequency();
+        return;
+    }
+    const TrialClock& from = clocks[size_t(input)];
+    clock.tolerance = from.tolerance;
+    if (!node.adds.value.isZero() && node.adds.defined())
+        clock.tolerance = {Ppm(clock.tolerance.low.value - node.adds.value), Ppm(clock.tolerance.high.value + node.adds.value)};
+    switch (node.type) {
+    case ClockNode::Type::Divide:
+        clock.rate = from.rate * Rational(node.unit, clock.setting);
+        break;
+    case ClockNode::Type::Multiply:
+        clock.rate = from.rate * node.factorOf(clock.setting);
+        break;
+    case ClockNode::Type::Follow:
+        clock.setting = followFactor(*device_, node, node.follows < 0 ? 0 : clocks[size_t(node.follows)].setting);
+        clock.rate = clock.setting == 1 ? from.rate : from.rate * Rational(clock.setting);
+        break;
+    default:
+        clock.rate = from.rate;
+        break;
+    }
+}
+
+void ClockTrial::computeAll()
+{
+    for (size_t i = 0; i < clocks.size(); ++i)
+        compute(i);
+}
+
+void ClockTrial::use(int first)
+{
+    for (int i = first; i >= 0 && !clocks[size_t(i)].used; i = inputOf(size_t(i))) {
+        clocks[size_t(i)].used = true;
+        const ClockNode& node = device_->clocks[size_t(i)];
+        if (!node.isSource())
+            continue;
+        if (clocks[size_t(i)].trimmed && node.trim && node.trim->by >= 0)
+            use(node.trim->by);
+        if (monitored_[size_t(i)] && node.monitor)
+            use(node.monitor->fallsBackTo);
+    }
+}
+
+void ClockTrial::settle()
+{
+    for (TrialClock& clock : clocks)
+        clock.used = false;
+    for (const int root : roots_)
+        use(root);
+    for (size_t i = 0; i < clocks.size(); ++i) {
+        const int input = inputOf(i);
+        clocks[i].running = !clocks[i].rate.value.isZero() && clocks[i].rate.defined() && (clocks[i].used || !device_->clocks[i].enable.valid()) && (input < 0 || clocks[size_t(input)].running);
+    }
+}
+
+std::optional<Frequency> ClockTrial::max(size_t clock) const
+{
+    const RateLimit& limit = limits_[clock];
+    std::optional<Frequency> most = limit.max;
+    const auto lower = [&most](const Frequency& bound) { most = most && *most <= bound ? *most : bound; };
+    if (limit.relativeTo >= 0)
+        lower(clocks[size_t(limit.relativeTo)].rate * limit.relativeMax);
+    if (int(clock) == device_->flashClock)
+        lower(flashMost_);
+    return most;
+}
+
+bool ClockTrial::outside(size_t index, bool relative) const
+{
+    const TrialClock& clock = clocks[index];
+    const RateLimit& limit = limits_[index];
+    // Wait states are given for nominal rates.
+    if (int(index) == device_->flashClock && clock.rate > flashMost_)
+        return true;
+    if (!limit.max && !limit.min && limit.relativeTo < 0)
+        return false;
+    const bool allowedFor = clock.tolerance.worst() <= device_->limitSlack;
+    const Frequency fastest = allowedFor ? clock.rate : shifted(clock.rate, clock.tolerance.high);
+    if ((limit.max && fastest > *limit.max) || (relative && limit.relativeTo >= 0 && fastest > clocks[size_t(limit.relativeTo)].rate * limit.relativeMax))
+        return true;
+    return limit.min && (allowedFor ? clock.rate : shifted(clock.rate, clock.tolerance.low)) < *limit.min;
+}
+
+Current ClockTrial::current() const
+{
+    Rational sum;
+    for (size_t i = 0; i < clocks.size(); ++i) {
+        const ClockNode& node = device_->clocks[i];
+        if (!clocks[i].running)
+            continue;
+        if (!node.draws.value.isZero())
+            sum = sum + node.draws.value;
+        // Only what is used toggles gates behind it.
+        if (!node.drawsPerMegahertz.value.isZero() && clocks[i].used)
+            sum = sum + node.drawsPerMegahertz.value * clocks[i].rate.value / 1'000'000;
+    }
+    return Current(sum);
+}
+
+Frequency ClockTrial::fastestMultiplier() const
+{
+    Frequency out;
+    for (size_t i = 0; i < clocks.size(); ++i)
+        if (device_->clocks[i].type == ClockNode::Type::Multiply && clocks[i].running && clocks[i].rate > out)
+            out = clocks[i].rate;
+    return out;
+}
+
+std::vector<std::pair<std::string, std::optional<std::string>>> ClockTrial::decisions(const ClockTrial& before, const Plan& plan) const
+{
+    std::vector<std::pair<std::string, std::optional<std::string>>> out;
+    for (size_t i = 0; i < clocks.size(); ++i) {
+        const ClockNode& node = device_->clocks[i];
+        if (node.type == ClockNode::Type::Follow || clocks[i].sameDecision(before.clocks[i]))
+            continue;
+        if (node.isSource()) {
+            const auto said = plan.clocks.find(node.id);
+            const bool on = said != plan.clocks.end() && readSourceDecision(node, said->second) && readSourceDecision(node, said->second)->on;
+            std::vector<std::string> words;
+            if (!node.rates.empty() && clocks[i].setting != node.resetValue)
+                words.push_back(exactText(node.rates[size_t(clocks[i].setting)].rate));
+            if (on || clocks[i].off)
+                words.push_back(on ? "on" : "off");
+            if (clocks[i].trimmed)
+                words.push_back("trimmed");
+            if (monitored_[i])
+                words.push_back("monitored");
+            out.emplace_back(node.id, words.empty() ? std::nullopt : std::optional(joined(words, ", ")));
+        } else if (clocks[i].off) {
+            out.emplace_back(node.id, "off");
+        } else if (node.type == ClockNode::Type::Select) {
+            const int input = inputOf(i);
+            out.emplace_back(node.id, input < 0 ? "none" : device_->clocks[size_t(input)].id);
+        } else {
+            out.emplace_back(node.id, factorText(node, clocks[i].setting));
+        }
+    }
+    return out;
+}
+
+} // namespace bindrel

@@ -1,0 +1,94 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "core/clocks/rates.h"
+
+#include <map>
+#include <optional>
+#include <set>
+#include <string>
+#include <vector>
+
+namespace bindrel {
+
+/// How one clock is set in a trial, and what follows.
+struct TrialClock {
+    std::int64_t setting = 0; ///< as ClockState::setting
+    bool trimmed = false;
+    bool off = false; ///< kept off by decision
+    Frequency rate;   ///< 0 Hz when nothing can make it run
+    Tolerance tolerance;
+    bool used = false;
+    bool running = false;
+
+    bool sameDecision(const TrialClock& other) const { return setting == other.setting && trimmed == other.trimmed && off == other.off; }
+};
+
+/// One way to set all clocks: computeRates() for searches, which look at many thousands of ways. It knows no texts and no
+/// reasons, and changes in place. For the same decisions both give the same rates, users and broken limits.
+class ClockTrial {
+public:
+    ClockTrial(const Device& device, const Board& board, const Plan& plan, const Bindings& bindings);
+
+    const Device& device() const { return *device_; }
+    std::size_t size() const { return clocks.size(); }
+
+    /// The operating range counts in all limits.
+    void setRange(int range);
+    int range() const { return range_; }
+    bool supplyFits(int range) const;
+
+    /// Rate and tolerance of one clock from its setting and its inputs, which must have been computed.
+    void compute(std::size_t clock);
+    void computeAll();
+    /// Who is used and who runs, from the settings of all.
+    void settle();
+    /// REQUIRES: computed. Whether rate or tolerance lies outside the limits, whoever uses it.
+    /// Limits that another clock sets count only when `relative`.
+    bool outside(std::size_t clock, bool relative = true) const;
+    /// REQUIRES: settled. Whether that counts: it runs, and something uses it or it is no kernel.
+    bool breaks(std::size_t clock) const { return clocks[clock].running && (clocks[clock].used || !kernel_[clock]) && outside(clock); }
+    std::optional<Frequency> min(std::size_t clock) const { return limits_[clock].min; }
+    const std::optional<Frequency>& absoluteMax(std::size_t clock) const { return limits_[clock].max; }
+    /// Also what another clock's rate demands, and the flash's most wait states.
+    std::optional<Frequency> max(std::size_t clock) const;
+
+    /// REQUIRES: settled. Of the running clocks, as far as the device says what they draw.
+    Current current() const;
+    /// REQUIRES: settled. The fastest multiplier that runs; 0 Hz when none does.
+    Frequency fastestMultiplier() const;
+
+    /// The node that a select or any other clock comes from under its present setting; -1 for none.
+    int inputOf(std::size_t clock) const;
+    /// Whether a search may decide it: it has something to decide and nobody holds it.
+    bool free(std::size_t clock) const { return free_[clock]; }
+    void hold(std::size_t clock) { free_[clock] = false; }
+    /// Whether a source or PLL can be made to run: fitted, and not kept off by a decision that is held.
+    bool canRun(std::size_t clock) const { return canRun_[clock]; }
+    /// Settings that can be listed: factors in 1/unit (whole ones only when there are too many), inputs, rates.
+    const std::vector<std::int64_t>& settings(std::size_t clock) const { return settings_[clock]; }
+    /// A fraction with more settings than are listed.
+    bool hasFineSteps(std::size_t clock) const { return fine_[clock]; }
+    /// Needs whose instances run from it, or the chip itself.
+    bool isRoot(std::size_t clock) const { return root_[clock]; }
+
+    /// The decisions that make this trial from the plan's own: changes in the order of the clocks, and the range.
+    std::vector<std::pair<std::string, std::optional<std::string>>> decisions(const ClockTrial& before, const Plan& plan) const;
+
+    std::vector<TrialClock> clocks;
+
+private:
+    void use(int clock);
+
+    const Device* device_;
+    const Board* board_;
+    int range_ = 0;
+    Voltage supply_;
+    Frequency flashMost_; ///< with the most wait states
+    std::vector<RateLimit> limits_;
+    std::vector<bool> free_, canRun_, fine_, root_, kernel_, monitored_;
+    std::vector<std::vector<std::int64_t>> settings_;
+    std::vector<int> roots_;
+};
+
+} // namespace bindrel
