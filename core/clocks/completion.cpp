@@ -25,22 +25,49 @@ Completion::Completion(const ClockTrial& now) : now_(now), dependents_(now.size(
     }
 }
 
-void Completion::begin(const std::vector<bool>& decided)
+void Completion::begin(const std::vector<bool>& decided, const ClockTrial& trial)
 {
     others_.clear();
     border_.clear();
     known_.clear();
-    for (size_t i = 0; i < decided.size(); ++i)
-        if (!decided[i])
+    ceilings_.assign(decided.size(), {});
+    for (size_t i = 0; i < decided.size(); ++i) {
+        if (!decided[i]) {
             others_.push_back(int(i));
-        else if (dependents_[i] > 0)
+            continue;
+        }
+        const int ceiling = trial.relativeTo(i);
+        if (ceiling >= 0 && !decided[size_t(ceiling)])
+            ceilings_[size_t(ceiling)].push_back(int(i));
+        if (dependents_[i] > 0 || ceiling >= 0)
             border_.push_back(int(i));
+    }
+}
+
+/// Marks what could be changed to make a clock fast enough for a decided one that must not be faster than a part of it.
+void Completion::strain(const ClockTrial& trial, bool all)
+{
+    strained_.assign(trial.size(), false);
+    if (all)
+        for (const int i : others_)
+            if (const int ceiling = trial.relativeTo(size_t(i)); ceiling >= 0)
+                strained_[size_t(ceiling)] = true;
+    for (size_t i = trial.size(); i-- > 0;) {
+        for (const int below : ceilings_[i])
+            strained_[i] = strained_[i] || trial.outside(size_t(below));
+        if (strained_[i])
+            for (const ClockInput& input : now_.device().clocks[i].inputs)
+                if (input.node >= 0)
+                    strained_[size_t(input.node)] = true;
+    }
 }
 
 /// Whether something that the clock depends on is not as it was.
 bool Completion::touched(const ClockTrial& trial, int index) const
 {
     const size_t i = size_t(index);
+    if (strained_[i])
+        return true;
     const int input = trial.inputOf(i);
     if (input >= 0 && (trial.clocks[size_t(input)].rate != now_.clocks[size_t(input)].rate || !(trial.clocks[size_t(input)].tolerance == now_.clocks[size_t(input)].tolerance)))
         return true;
@@ -61,6 +88,8 @@ Completion::Cost Completion::costOf(const ClockTrial& trial, int index) const
     const bool same = trial.clocks[i].rate == now_.clocks[i].rate;
     Cost cost;
     cost.broken = (counts(trial, index) && trial.outside(i) && !(same && now_.outside(i))) || (now_.clocks[i].used && trial.clocks[i].rate.value.isZero() && !now_.clocks[i].rate.value.isZero());
+    for (const int below : ceilings_[i])
+        cost.broken += trial.outside(size_t(below)) && !(now_.breaks(size_t(below)) && now_.clocks[size_t(below)].rate == trial.clocks[size_t(below)].rate);
     cost.changed = now_.clocks[i].used && !same;
     cost.decisions = trial.clocks[i].setting != now_.clocks[i].setting && now_.device().clocks[i].type != ClockNode::Type::Follow;
     return cost;
@@ -101,7 +130,7 @@ std::vector<std::int64_t> Completion::ordered(ClockTrial& trial, int index) cons
     return out;
 }
 
-void Completion::search(ClockTrial& trial, size_t at, Cost cost)
+void Completion::decide(ClockTrial& trial, size_t at, Cost cost)
 {
     if (best_ && (cost >= *best_ || ++steps_ > kMostSteps))
         return;
@@ -119,7 +148,7 @@ void Completion::search(ClockTrial& trial, size_t at, Cost cost)
         trial.clocks[i].setting = setting;
         trial.compute(i);
         const Cost own = costOf(trial, index);
-        search(trial, at + 1, {cost.broken + own.broken, cost.changed + own.changed, cost.decisions + own.decisions});
+        decide(trial, at + 1, {cost.broken + own.broken, cost.changed + own.changed, cost.decisions + own.decisions});
     };
     trial.compute(i);
     if (!trial.free(i) || trial.settings(i).empty() || !touched(trial, index)) {
@@ -134,6 +163,16 @@ void Completion::search(ClockTrial& trial, size_t at, Cost cost)
             go(setting);
 }
 
+void Completion::search(ClockTrial& trial, bool strainAll)
+{
+    best_.reset();
+    steps_ = 0;
+    for (const int i : others_)
+        trial.clocks[size_t(i)] = now_.clocks[size_t(i)];
+    strain(trial, strainAll);
+    decide(trial, 0, {});
+}
+
 void Completion::apply(ClockTrial& trial)
 {
     std::vector<std::int64_t> key{trial.range()};
@@ -143,9 +182,10 @@ void Completion::apply(ClockTrial& trial)
     }
     auto found = known_.find(key);
     if (found == known_.end()) {
-        best_.reset();
-        steps_ = 0;
-        search(trial, 0, {});
+        search(trial, false);
+        // One that was changed may have become too fast for another that nothing has touched.
+        if (best_->broken > 0)
+            search(trial, true);
         found = known_.emplace(std::move(key), bestAnswer_).first;
     }
     for (const auto& [i, setting] : found->second.settings)

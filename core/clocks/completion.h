@@ -16,7 +16,7 @@ public:
     explicit Completion(const ClockTrial& now);
 
     /// For another set of clocks that are decided.
-    void begin(const std::vector<bool>& decided);
+    void begin(const std::vector<bool>& decided, const ClockTrial& trial);
     /// The settings for the rates that the decided clocks have in `trial`. Remembered by those rates.
     void apply(ClockTrial& trial);
 
@@ -29,15 +29,19 @@ private:
         std::vector<std::pair<int, std::int64_t>> settings;
     };
     bool touched(const ClockTrial& trial, int clock) const;
+    void strain(const ClockTrial& trial, bool all);
+    void search(ClockTrial& trial, bool strainAll);
     bool counts(const ClockTrial& trial, int clock) const;
     Cost costOf(const ClockTrial& trial, int clock) const;
     std::vector<std::int64_t> ordered(ClockTrial& trial, int clock) const;
-    void search(ClockTrial& trial, std::size_t at, Cost cost);
+    void decide(ClockTrial& trial, std::size_t at, Cost cost);
 
     const ClockTrial& now_;
     std::vector<int> dependents_;
     std::vector<int> others_; ///< not decided, rising
-    std::vector<int> border_; ///< decided ones that others depend on
+    std::vector<int> border_; ///< decided ones that others depend on, or that must not be faster than a part of another
+    std::vector<std::vector<int>> ceilings_; ///< by clock that is not decided: decided ones that must not be faster than a part of it
+    std::vector<bool> strained_; ///< not decided, and leads to a clock that is too slow for a decided one
     std::map<std::vector<std::int64_t>, Answer> known_;
     std::optional<Cost> best_;
     Answer bestAnswer_;

@@ -158,7 +158,7 @@ void ReachSearch::numbers()
         if (onPath_[i])
             path_.push_back(int(i));
     findGains();
-    completion_.begin(onPath_);
+    completion_.begin(onPath_, trial_);
     pathChanged_ = pathBroken_ = 0;
     for (size_t t = 0; t < outlook_.size(); ++t)
         outlook_[t] = {0, request_.targets[t].kind == Kind::Fastest ? std::numeric_limits<double>::max() : 0};

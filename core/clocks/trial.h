@@ -50,6 +50,8 @@ public:
     bool breaks(std::size_t clock) const { return clocks[clock].running && (clocks[clock].used || !kernel_[clock]) && outside(clock); }
     std::optional<Frequency> min(std::size_t clock) const { return limits_[clock].min; }
     const std::optional<Frequency>& absoluteMax(std::size_t clock) const { return limits_[clock].max; }
+    /// The clock of which this one must not be faster than a part; -1 for none.
+    int relativeTo(std::size_t clock) const { return limits_[clock].relativeTo; }
     /// Also what another clock's rate demands, and the flash's most wait states.
     std::optional<Frequency> max(std::size_t clock) const;
 

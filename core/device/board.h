@@ -15,7 +15,9 @@ namespace bindrel {
 struct CrystalFact {
     Frequency rate;
     Tolerance tolerance;
-    Capacitance load; ///< of a crystal, as its data sheet asks for; zero when not given
+    Capacitance load;  ///< of a crystal, as its data sheet asks for; zero when not given
+    Capacitance stray; ///< of pads and tracks across the crystal; zero when not given
+    bool external = false; ///< no crystal, but a clock fed into the crystal's pad
 };
 
 /// What the schematic says; docs/formats/board.md describes the file.

@@ -66,6 +66,7 @@ struct ClockNode {
     /// Load capacitance that a Crystal oscillator can switch in itself, with the code of `loadControl`.
     std::vector<std::pair<Capacitance, std::uint32_t>> loads;
     FieldRef loadControl;
+    FieldCode bypass; ///< Crystal: a clock fed in on its pad is taken instead; must stand before the oscillator is on
     /// Trimmed by another clock while that runs: the tolerance is then this.
     struct Trim {
         int by = -1;          ///< clock; -1 with `bySignal` for something outside, as a bus's frames

@@ -52,6 +52,9 @@ private:
     void readClockControl(ClockNode& node, const JsonNode& from);
     RateLimit readLimit(const JsonNode& node);
     void orderClocks();
+
+    void readModes(); // read_modes.cpp
+
     void resetClock(ClockNode& node, const JsonNode& from);
 
     // read_pads.cpp

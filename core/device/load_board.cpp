@@ -65,7 +65,7 @@ Expected<Board> parseBoard(std::string text, std::string file, const PartSource&
     if (root.has("temperature"))
         board.temperature = readTemperatures(root.child("temperature"));
     for (const auto& [clock, node] : root.optionalChild("crystals").members()) {
-        node.allowOnly({"rate", "tolerance", "load"});
+        node.allowOnly({"rate", "tolerance", "load", "stray", "external"});
         CrystalFact fact;
         fact.rate = node.child("rate").asFrequency();
         if (node.has("rate") && document.ok() && !(fact.rate.value > Rational(0)))
@@ -73,6 +73,11 @@ Expected<Board> parseBoard(std::string text, std::string file, const PartSource&
         fact.tolerance = Tolerance::symmetric(node.child("tolerance").asPpm().value);
         if (node.has("load"))
             fact.load = node.child("load").asCapacitance();
+        if (node.has("stray"))
+            fact.stray = node.child("stray").asCapacitance();
+        fact.external = node.boolean("external", false);
+        if (fact.external && node.has("load"))
+            node.child("load").fail("goes with a crystal, not with a clock that is fed in.");
         board.crystals[clock] = fact;
     }
     for (const auto& [id, node] : root.child("parts").members()) {

@@ -15,7 +15,7 @@ namespace bindrel {
 namespace {
 const std::vector<std::string> kKeys{
     "$schema",     "format",    "name",         "family",    "about",  "core",   "cores",  "memory",    "supply",    "temperature",
-    "ranges",      "flash_timing", "cpu_clock", "unlock",    "lines",  "routing", "limit_slack", "clocks", "blocks", "instances",
+    "ranges",      "flash_timing", "cpu_clock", "unlock",    "lines",  "routing", "limit_slack", "modes", "clocks", "blocks", "instances",
     "pads",        "pad_defaults", "package",   "absent",    "unbonded", "overrides", "exclusive", "dma", "interrupt_controller", "banks"};
 
 /// FNV-1a over 64 bits: tells one content from another, no more.
@@ -311,7 +311,7 @@ void DeviceReader::readAll()
     // Each step uses what the ones before it have read, and indexes into it: stop at the first problem.
     using Step = void (DeviceReader::*)();
     for (const Step step : {&DeviceReader::readIdentity, &DeviceReader::readRanges, &DeviceReader::readBlocks,
-                            &DeviceReader::readInstances, &DeviceReader::readClocks, &DeviceReader::resolveInstances,
+                            &DeviceReader::readInstances, &DeviceReader::readClocks, &DeviceReader::resolveInstances, &DeviceReader::readModes,
                             &DeviceReader::readTiming, &DeviceReader::readPads, &DeviceReader::readPackage,
                             &DeviceReader::readRouting, &DeviceReader::checkAbsent}) {
         if (!ok())

@@ -111,7 +111,7 @@ void DeviceReader::readClocks()
     for (size_t i = 0; i < rows.size(); ++i) {
         const JsonNode& row = rows[i];
         row.allowOnly({"id", "name", "tier", "type", "rate", "rates", "calibration", "tolerance", "tolerance_over", "startup", "crystal",
-                       "loads", "load_control", "trim", "monitor", "from", "inputs", "control", "fraction", "unit", "status", "encoding",
+                       "loads", "load_control", "bypass", "trim", "monitor", "from", "inputs", "control", "fraction", "unit", "status", "encoding",
                        "factors", "adds", "draws", "draws_per_mhz", "follows", "factor", "enable", "ready", "frozen_by", "limit", "limits"});
         ClockNode& node = device_.clocks[i];
         node.name = row.string("name", node.id);
@@ -208,6 +208,8 @@ void DeviceReader::readSource(ClockNode& node, const JsonNode& row)
     }
     if (!node.loads.empty())
         node.loadControl = fieldAt(row.child("load_control"));
+    if (row.has("bypass"))
+        node.bypass = fieldCodeAt(row.child("bypass"));
     if (const JsonNode trim = row.optionalChild("trim"); trim.exists()) {
         trim.allowOnly({"by", "by_signal", "enable", "tolerance"});
         ClockNode::Trim facts;

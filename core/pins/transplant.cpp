@@ -31,6 +31,10 @@ std::string clockFor(const Device& device, const Board& board, const std::string
 
 void takeClocks(Transplant& out, const Device& device, const Plan& plan)
 {
+    if (plan.slow && device.name != plan.device) {
+        out.plan.slow.reset();
+        out.lost.push_back("the slow clock settings are made for the old chip; they go");
+    }
     for (const auto& [id, text] : plan.clocks) {
         const int clock = device.findClock(id);
         const Expected<std::string> setting = clock < 0 ? Expected<std::string>(problemOf("gone")) : checkClockSetting(device, clock, text);

@@ -97,6 +97,10 @@ Outcome applyChange(Plan& plan, const Change& change)
                 setOrErase(plan.clocks, c.node, c.value);
                 return {};
             },
+            [&](const SetSlow& c) -> Outcome {
+                plan.slow = c.set;
+                return {};
+            },
             [&](const SetGoal& c) -> Outcome {
                 Need* need = plan.need(c.need);
                 if (!need)
@@ -214,6 +218,7 @@ std::vector<Change> undoOf(const Plan& before, const Change& change)
         Overloaded{
             [&](const SetText& c) -> std::vector<Change> { return {SetText{c.what, textOf(before, c.what)}}; },
             [&](const SetClock& c) -> std::vector<Change> { return {SetClock{c.node, found(before.clocks, c.node)}}; },
+            [&](const SetSlow&) -> std::vector<Change> { return {SetSlow{before.slow}}; },
             [&](const SetGoal& c) -> std::vector<Change> {
                 // A goal can do away with signals, and with what was said of them.
                 return {ReplaceNeed{c.need, *before.need(c.need)}};
@@ -279,6 +284,8 @@ Edit difference(const Plan& before, const Plan& after, std::string title)
     for (const auto& [node, value] : after.clocks)
         if (found(before.clocks, node) != value)
             edit.changes.push_back(SetClock{node, value});
+    if (before.slow != after.slow)
+        edit.changes.push_back(SetSlow{after.slow});
     for (const auto& [pad, net] : before.nets)
         if (!after.nets.contains(pad))
             edit.changes.push_back(SetNet{pad, std::nullopt});
@@ -342,6 +349,9 @@ std::string describe(const Plan& before, const Change& change)
             },
             [&](const SetClock& c) {
                 return fmt::format("{}: {}", c.node, arrow(found(before.clocks, c.node).value_or(""), c.value.value_or("")));
+            },
+            [&](const SetSlow& c) {
+                return fmt::format("slow clock settings: {} \u2192 {}", before.slow ? counted(long(before.slow->clocks.size()), "decision") : "none", c.set ? counted(long(c.set->clocks.size()), "decision") : "none");
             },
             [&](const SetGoal& c) {
                 const Need* need = before.need(c.need);

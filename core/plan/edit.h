@@ -79,7 +79,13 @@ struct RemovePart {
     friend bool operator==(const RemovePart&, const RemovePart&) = default;
 };
 
-using Change = std::variant<SetText, SetClock, SetGoal, SetBinding, SetHold, InsertNeed, RemoveNeed, SetPin, SetNet, ReplaceNeed, InsertPart, RemovePart>;
+/// The clock settings that the program can switch to.
+struct SetSlow {
+    std::optional<ClockSet> set; ///< empty: there are none
+    friend bool operator==(const SetSlow&, const SetSlow&) = default;
+};
+
+using Change = std::variant<SetText, SetClock, SetSlow, SetGoal, SetBinding, SetHold, InsertNeed, RemoveNeed, SetPin, SetNet, ReplaceNeed, InsertPart, RemovePart>;
 
 /// One undo step: changes that are made together or not at all, in order.
 struct Edit {

@@ -4,6 +4,7 @@
 #include "core/device/part.h"
 
 #include <map>
+#include <optional>
 #include <set>
 #include <string>
 #include <string_view>
@@ -40,6 +41,14 @@ struct Need {
     friend bool operator==(const Need&, const Need&) = default;
 };
 
+/// Decisions about clocks, with the operating range that they are made for.
+struct ClockSet {
+    std::string range; ///< empty: the one that the chip resets to
+    std::map<std::string, std::string, std::less<>> clocks;
+
+    friend bool operator==(const ClockSet&, const ClockSet&) = default;
+};
+
 /// The document: one device, one board, the needs and every decision.
 struct Plan {
     std::string name;
@@ -55,6 +64,8 @@ struct Plan {
     /// an oscillator or PLL that must run, or must not, whoever asks. What is missing stays as the chip resets to;
     /// sources and PLLs then run when something uses them.
     std::map<std::string, std::string, std::less<>> clocks;
+    /// Another set that the program can switch to and back from while it runs, to save current.
+    std::optional<ClockSet> slow;
     /// What searches must leave alone: "clock ID", "need ID", "need ID SIGNAL".
     std::set<std::string, std::less<>> holds;
     /// Parts that the board's file does not have: added here, or kept when the plan went to another board. Their needs are
@@ -64,6 +75,7 @@ struct Plan {
     std::map<std::string, std::string, std::less<>> nets;
     std::vector<Need> needs;
 
+    ClockSet clockSet() const { return {range, clocks}; }
     const Need* need(std::string_view id) const;
     Need* need(std::string_view id);
     bool held(std::string_view target) const { return holds.contains(target); }

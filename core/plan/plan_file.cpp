@@ -106,7 +106,7 @@ public:
     /// With `lost`, names that the device does not know are noted there instead of being problems.
     PlanReader(const Device& device, const Board& board, Plan& plan, std::vector<std::string>* lost) : device_(device), board_(board), plan_(plan), lost_(lost) {}
 
-    void readClocks(const JsonNode& node)
+    void readClocks(const JsonNode& node, ClockSet& into)
     {
         std::vector<std::string> ids;
         for (const ClockNode& clock : device_.clocks)
@@ -122,9 +122,37 @@ public:
             const std::string text = value.isNumber() ? std::to_string(value.asInteger(0, INT32_MAX)) : value.asString();
             Expected<std::string> setting = checkClockSetting(device_, clock, text);
             if (setting)
-                plan_.clocks[id] = *setting;
+                into.clocks[id] = *setting;
             else if (!lose(fmt::format("{} can no longer be {}; it is as at reset", id, text)))
                 value.fail(setting.problem().message);
+        }
+    }
+
+    void readRange(const JsonNode& parent, std::string& into)
+    {
+        into = parent.string("range", "");
+        if (into.empty() || device_.findRange(into) >= 0)
+            return;
+        std::vector<std::string> ids;
+        for (const OperatingRange& range : device_.ranges)
+            ids.push_back(range.id);
+        if (!lose(fmt::format("operating range {} is gone; the chip's own after reset is used", into)))
+            parent.child("range").fail(fmt::format("\"{}\" is not an operating range of {}; use {}.", into, device_.name, listed(ids)));
+        into.clear();
+    }
+
+    void readClockSets(const JsonNode& root)
+    {
+        ClockSet own;
+        readRange(root, own.range);
+        readClocks(root.optionalChild("clocks"), own);
+        plan_.range = std::move(own.range);
+        plan_.clocks = std::move(own.clocks);
+        if (const JsonNode slow = root.optionalChild("slow_clocks"); slow.exists()) {
+            slow.allowOnly({"range", "clocks"});
+            plan_.slow.emplace();
+            readRange(slow, plan_.slow->range);
+            readClocks(slow.optionalChild("clocks"), *plan_.slow);
         }
     }
 
@@ -336,12 +364,16 @@ std::string planText(const Plan& plan)
     for (const auto& [key, value] : {std::pair{"supply", plan.supply}, {"range", plan.range}, {"prefix", plan.prefix}})
         if (!value.empty())
             lines.push_back(fmt::format("  \"{}\": {}", key, quoted(value)));
-    if (!plan.clocks.empty()) {
+    const auto clocksText = [](const auto& clocks, const std::string& indent) {
         std::vector<std::string> rows;
-        for (const auto& [id, value] : plan.clocks)
-            rows.push_back("    " + quoted(id) + ": " + quoted(value));
-        lines.push_back("  \"clocks\": {\n" + joined(rows, ",\n") + "\n  }");
-    }
+        for (const auto& [id, value] : clocks)
+            rows.push_back(indent + "  " + quoted(id) + ": " + quoted(value));
+        return rows.empty() ? "\"clocks\": {}" : "\"clocks\": {\n" + joined(rows, ",\n") + "\n" + indent + "}";
+    };
+    if (!plan.clocks.empty())
+        lines.push_back("  " + clocksText(plan.clocks, "  "));
+    if (plan.slow)
+        lines.push_back("  \"slow_clocks\": {\n" + (plan.slow->range.empty() ? "" : "    \"range\": " + quoted(plan.slow->range) + ",\n") + "    " + clocksText(plan.slow->clocks, "    ") + "\n  }");
     if (!plan.nets.empty())
         lines.push_back("  \"nets\": " + oneLine(plan.nets));
     if (!plan.parts.empty()) {
@@ -374,14 +406,13 @@ Expected<Workpiece> parsePlan(std::string text, std::string file, const Library&
         root.child("bindrel").fail(fmt::format("this plan is of format {}; this version of Bindrel reads up to 1. Use a newer version.", version));
     else if (document.ok() && version < 1)
         root.child("bindrel").fail("must be the format's number, 1.");
-    root.allowOnly({"bindrel", "name", "device", "device_file", "board", "supply", "range", "prefix", "clocks", "nets", "parts", "holds", "needs"});
+    root.allowOnly({"bindrel", "name", "device", "device_file", "board", "supply", "range", "prefix", "clocks", "slow_clocks", "nets", "parts", "holds", "needs"});
     Workpiece work;
     Plan& plan = work.plan;
     plan.name = root.string("name");
     plan.device = root.string("device");
     plan.board = root.string("board", "");
     plan.supply = root.string("supply", "");
-    plan.range = root.string("range", "");
     plan.prefix = root.string("prefix", "");
     if (const JsonNode noted = root.optionalChild("device_file"); noted.exists()) {
         noted.allowOnly({"revision", "from"});
@@ -413,21 +444,11 @@ Expected<Workpiece> parsePlan(std::string text, std::string file, const Library&
     if (!plan.supply.empty())
         if (const Expected<Voltage> supply = parseVoltage(plan.supply); !supply)
             root.child("supply").fail(supply.problem().message);
-    if (!plan.range.empty() && work.device->findRange(plan.range) < 0 && work.deviceChange) {
-        work.deviceChange->lost.push_back(fmt::format("operating range {} is gone; the chip's own after reset is used", plan.range));
-        plan.range.clear();
-    }
-    if (!plan.range.empty() && work.device->findRange(plan.range) < 0) {
-        std::vector<std::string> ids;
-        for (const OperatingRange& range : work.device->ranges)
-            ids.push_back(range.id);
-        root.child("range").fail(fmt::format("\"{}\" is not an operating range of {}; use {}.", plan.range, plan.device, listed(ids)));
-    }
     for (const JsonNode& node : root.optionalChild("parts").items())
         plan.parts.push_back(readOwnPart(node, plan));
     const Board known = boardWithPlan(*work.board, *work.device, plan);
     PlanReader reader(*work.device, known, plan, work.deviceChange ? &work.deviceChange->lost : nullptr);
-    reader.readClocks(root.optionalChild("clocks"));
+    reader.readClockSets(root);
     reader.readNets(root.optionalChild("nets"));
     for (const JsonNode& node : root.child("needs").items())
         reader.readNeed(node);

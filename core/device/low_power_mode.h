@@ -1,0 +1,28 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "core/device/block.h"
+
+#include <string>
+#include <vector>
+
+namespace bindrel {
+
+/// A mode in which the cores wait and some or all clocks stand still.
+struct LowPowerMode {
+    std::string id;   ///< "STOP"
+    std::string name; ///< "Stop"
+    std::string about;
+    bool keepsAll = false;
+    std::vector<int> keeps; ///< sources that run on; what comes from them does too
+    std::vector<int> stops; ///< clocks that stand still even so, with what comes from them
+    bool wakesByAny = false;       ///< any interrupt
+    bool wakesByLines = false;     ///< external-interrupt lines
+    std::vector<int> wakesBy;      ///< instances whose interrupts wake
+    Duration wakeTime;             ///< until the core runs again
+    int wakesOn = -1;              ///< source that the system clock is taken from after waking, multipliers off; -1: all as before
+    std::vector<FieldCode> enters; ///< to be set before the core's wait instruction
+    bool deep = false;             ///< the core's own deep-sleep bit must be set too
+};
+
+} // namespace bindrel

@@ -1,0 +1,56 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/device/device_reader.h"
+
+#include <fmt/format.h>
+
+namespace bindrel {
+
+void DeviceReader::readModes()
+{
+    for (const JsonNode& row : section("modes").items()) {
+        row.allowOnly({"id", "name", "about", "keeps", "stops", "wakes_by", "wake_time", "wakes_on", "enters", "deep"});
+        LowPowerMode mode;
+        mode.id = row.string("id");
+        for (const LowPowerMode& other : device_.modes)
+            if (other.id == mode.id)
+                row.child("id").fail(fmt::format("the mode \"{}\" is described twice.", mode.id));
+        mode.name = row.string("name", mode.id);
+        mode.about = row.string("about", "");
+        mode.deep = row.boolean("deep", false);
+        if (const JsonNode keeps = row.child("keeps"); keeps.isArray()) {
+            for (const JsonNode& clock : keeps.items())
+                mode.keeps.push_back(clockAt(clock));
+        } else if (keeps.asString() == "all") {
+            mode.keepsAll = true;
+        } else {
+            keeps.fail("must be \"all\" or a list of clocks.");
+        }
+        for (const JsonNode& clock : row.optionalChild("stops").items())
+            mode.stops.push_back(clockAt(clock));
+        for (const JsonNode& waker : row.child("wakes_by").items()) {
+            const std::string name = waker.asString();
+            if (name == "any")
+                mode.wakesByAny = true;
+            else if (name == "lines")
+                mode.wakesByLines = true;
+            else if (isAbsent(name))
+                continue;
+            else
+                mode.wakesBy.push_back(instanceAt(waker));
+        }
+        if (row.has("wake_time"))
+            mode.wakeTime = row.child("wake_time").asDuration();
+        if (row.has("wakes_on")) {
+            mode.wakesOn = clockAt(row.child("wakes_on"));
+            if (ok() && !device_.clocks[size_t(mode.wakesOn)].isSource())
+                row.child("wakes_on").fail("must be a source.");
+        }
+        for (const JsonNode& field : row.optionalChild("enters").items())
+            mode.enters.push_back(fieldCodeAt(field));
+        if (!ok())
+            return;
+        device_.modes.push_back(std::move(mode));
+    }
+}
+
+} // namespace bindrel
