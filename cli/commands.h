@@ -30,6 +30,8 @@ void addFit(CLI::App& app, int& exitCode);
 void addMove(CLI::App& app, int& exitCode);
 void addNets(CLI::App& app, int& exitCode);
 void addSheet(CLI::App& app, int& exitCode);
+void addReach(CLI::App& app, int& exitCode);
+void addRepair(CLI::App& app, int& exitCode);
 
 /// What ships, the user's own, and the folders that --device-dir names.
 Library library();

@@ -74,7 +74,8 @@ int main(int argc, char** argv)
     app.footer("Exit codes: 0 clean, 1 findings of severity error, 2 unusable input.");
     int exitCode = bindrel::cli::kClean;
     for (const auto add : {bindrel::cli::addCheck, bindrel::cli::addShow, bindrel::cli::addBind, bindrel::cli::addWrite, bindrel::cli::addLint, bindrel::cli::addNew,
-                           bindrel::cli::addUntangle, bindrel::cli::addOptions, bindrel::cli::addFit, bindrel::cli::addMove, bindrel::cli::addNets, bindrel::cli::addSheet})
+                           bindrel::cli::addUntangle, bindrel::cli::addOptions, bindrel::cli::addFit, bindrel::cli::addMove, bindrel::cli::addNets, bindrel::cli::addSheet,
+                           bindrel::cli::addReach, bindrel::cli::addRepair})
         add(app, exitCode);
     try {
         app.parse(argc, argv);

@@ -10,26 +10,25 @@ namespace {
 constexpr long kMostSteps = 20'000;
 } // namespace
 
-Completion::Completion(const ClockTrial& now) : now_(now), dependents_(now.size(), 0)
+Completion::Completion(const ClockTrial& now) : now_(now), dependents_(now.size())
 {
-    for (const ClockNode& node : now.device().clocks) {
+    const std::vector<ClockNode>& nodes = now.device().clocks;
+    for (size_t i = 0; i < nodes.size(); ++i) {
+        const ClockNode& node = nodes[i];
+        std::vector<int> on{node.follows, node.limit.relativeTo, node.trim ? node.trim->by : -1};
         for (const ClockInput& input : node.inputs)
-            if (input.node >= 0)
-                ++dependents_[size_t(input.node)];
-        for (const int other : {node.follows, node.limit.relativeTo, node.trim ? node.trim->by : -1})
-            if (other >= 0)
-                ++dependents_[size_t(other)];
+            on.push_back(input.node);
         for (const auto& [range, limit] : node.limitByRange)
-            if (limit.relativeTo >= 0)
-                ++dependents_[size_t(limit.relativeTo)];
+            on.push_back(limit.relativeTo);
+        for (const int other : on)
+            if (other >= 0)
+                dependents_[size_t(other)].push_back(int(i));
     }
 }
 
 void Completion::begin(const std::vector<bool>& decided, const ClockTrial& trial)
 {
     others_.clear();
-    border_.clear();
-    known_.clear();
     ceilings_.assign(decided.size(), {});
     for (size_t i = 0; i < decided.size(); ++i) {
         if (!decided[i]) {
@@ -39,8 +38,6 @@ void Completion::begin(const std::vector<bool>& decided, const ClockTrial& trial
         const int ceiling = trial.relativeTo(i);
         if (ceiling >= 0 && !decided[size_t(ceiling)])
             ceilings_[size_t(ceiling)].push_back(int(i));
-        if (dependents_[i] > 0 || ceiling >= 0)
-            border_.push_back(int(i));
     }
 }
 
@@ -130,25 +127,25 @@ std::vector<std::int64_t> Completion::ordered(ClockTrial& trial, int index) cons
     return out;
 }
 
-void Completion::decide(ClockTrial& trial, size_t at, Cost cost)
+void Completion::decide(ClockTrial& trial, const std::vector<int>& part, size_t at, Cost cost)
 {
     if (best_ && (cost >= *best_ || ++steps_ > kMostSteps))
         return;
-    if (at == others_.size()) {
+    if (at == part.size()) {
         best_ = cost;
-        bestAnswer_.settings.clear();
-        for (const int i : others_)
-            bestAnswer_.settings.emplace_back(i, trial.clocks[size_t(i)].setting);
+        bestSettings_.clear();
+        for (const int i : part)
+            bestSettings_.push_back(trial.clocks[size_t(i)].setting);
         return;
     }
-    const int index = others_[at];
+    const int index = part[at];
     const size_t i = size_t(index);
     trial.clocks[i].setting = now_.clocks[i].setting;
     const auto go = [&](std::int64_t setting) {
         trial.clocks[i].setting = setting;
         trial.compute(i);
         const Cost own = costOf(trial, index);
-        decide(trial, at + 1, {cost.broken + own.broken, cost.changed + own.changed, cost.decisions + own.decisions});
+        decide(trial, part, at + 1, {cost.broken + own.broken, cost.changed + own.changed, cost.decisions + own.decisions});
     };
     trial.compute(i);
     if (!trial.free(i) || trial.settings(i).empty() || !touched(trial, index)) {
@@ -156,42 +153,105 @@ void Completion::decide(ClockTrial& trial, size_t at, Cost cost)
         return;
     }
     const std::vector<std::int64_t> settings = ordered(trial, index);
-    if (dependents_[i] == 0)
+    if (dependents_[i].empty())
         go(settings.front());
     else
         for (const std::int64_t setting : settings)
             go(setting);
 }
 
-void Completion::search(ClockTrial& trial, bool strainAll)
+/// Clocks that something decided reaches, in parts that do not depend on each other.
+std::vector<std::vector<int>> Completion::parts(const ClockTrial& trial) const
 {
-    best_.reset();
-    steps_ = 0;
+    std::vector<int> leader(trial.size(), -1); // -1: nothing reaches it
+    const auto find = [&leader](int i) {
+        while (leader[size_t(i)] != i)
+            i = leader[size_t(i)] = leader[size_t(leader[size_t(i)])];
+        return i;
+    };
+    for (const int index : others_) {
+        const size_t i = size_t(index);
+        const ClockNode& node = now_.device().clocks[i];
+        const int input = now_.inputOf(i);
+        const auto moved = [&](int other) {
+            return other >= 0 && (leader[size_t(other)] >= 0 || trial.clocks[size_t(other)].rate != now_.clocks[size_t(other)].rate || !(trial.clocks[size_t(other)].tolerance == now_.clocks[size_t(other)].tolerance));
+        };
+        if (!strained_[i] && !moved(input) && !moved(node.follows) && !moved(trial.relativeTo(i)) && !(node.trim && moved(node.trim->by)))
+            continue;
+        leader[i] = index;
+        const auto join = [&](int other) {
+            if (other >= 0 && leader[size_t(other)] >= 0)
+                leader[size_t(find(other))] = find(index);
+        };
+        for (const ClockInput& choice : node.inputs)
+            join(choice.node);
+        join(node.follows);
+        join(trial.relativeTo(i));
+    }
+    std::map<int, std::vector<int>> byLeader;
+    for (const int index : others_)
+        if (leader[size_t(index)] >= 0)
+            byLeader[find(index)].push_back(index);
+    std::vector<std::vector<int>> out;
+    for (auto& [first, part] : byLeader)
+        out.push_back(std::move(part));
+    return out;
+}
+
+/// All that the answer for a part depends on.
+std::vector<std::int64_t> Completion::keyOf(const ClockTrial& trial, const std::vector<int>& part, bool strainAll) const
+{
+    std::vector<std::int64_t> key{trial.range(), strainAll};
+    const auto add = [&](int clock) {
+        if (clock < 0)
+            return;
+        const TrialClock& c = trial.clocks[size_t(clock)];
+        key.insert(key.end(), {clock, c.rate.value.num(), c.rate.value.den(), c.tolerance.low.value.num(), c.tolerance.low.value.den(), c.tolerance.high.value.num(), c.tolerance.high.value.den(), c.setting});
+    };
+    for (const int index : part) {
+        const ClockNode& node = now_.device().clocks[size_t(index)];
+        key.push_back(index);
+        for (const ClockInput& input : node.inputs)
+            if (!std::binary_search(part.begin(), part.end(), input.node))
+                add(input.node);
+        for (const int other : {node.follows, trial.relativeTo(size_t(index))})
+            if (!std::binary_search(part.begin(), part.end(), other))
+                add(other);
+        for (const int below : ceilings_[size_t(index)])
+            add(below);
+    }
+    return key;
+}
+
+bool Completion::search(ClockTrial& trial, bool strainAll)
+{
     for (const int i : others_)
         trial.clocks[size_t(i)] = now_.clocks[size_t(i)];
     strain(trial, strainAll);
-    decide(trial, 0, {});
+    bool broken = false;
+    for (const std::vector<int>& part : parts(trial)) {
+        std::vector<std::int64_t> key = keyOf(trial, part, strainAll);
+        auto found = known_.find(key);
+        if (found == known_.end()) {
+            best_.reset();
+            steps_ = 0;
+            decide(trial, part, 0, {});
+            found = known_.emplace(std::move(key), Answer{*best_, bestSettings_}).first;
+        }
+        for (size_t k = 0; k < part.size(); ++k) {
+            trial.clocks[size_t(part[k])].setting = found->second.settings[k];
+            trial.compute(size_t(part[k]));
+        }
+        broken = broken || found->second.cost.broken > 0;
+    }
+    return !broken;
 }
 
 void Completion::apply(ClockTrial& trial)
 {
-    std::vector<std::int64_t> key{trial.range()};
-    for (const int i : border_) {
-        const TrialClock& c = trial.clocks[size_t(i)];
-        key.insert(key.end(), {c.rate.value.num(), c.rate.value.den(), c.tolerance.low.value.num(), c.tolerance.low.value.den(), c.tolerance.high.value.num(), c.tolerance.high.value.den(), c.setting});
-    }
-    auto found = known_.find(key);
-    if (found == known_.end()) {
-        search(trial, false);
-        // One that was changed may have become too fast for another that nothing has touched.
-        if (best_->broken > 0)
-            search(trial, true);
-        found = known_.emplace(std::move(key), bestAnswer_).first;
-    }
-    for (const auto& [i, setting] : found->second.settings)
-        trial.clocks[size_t(i)].setting = setting;
-    for (const int i : others_)
-        trial.compute(size_t(i));
+    // One that was changed may have become too fast for another that nothing has touched.
+    if (!search(trial, false))
+        search(trial, true);
 }
 
 } // namespace bindrel

@@ -10,14 +10,14 @@ namespace bindrel {
 
 /// Decides the clocks that are not on a path whose clocks have been decided, so that the fewest of those in use change their
 /// rate: a divider makes up for what its input does, a select goes where the old rate is. What nothing touches stays. A clock
-/// that nothing depends on decides for itself; those between are searched.
+/// that nothing depends on decides for itself; those between are searched, in parts that do not depend on each other.
 class Completion {
 public:
     explicit Completion(const ClockTrial& now);
 
     /// For another set of clocks that are decided.
     void begin(const std::vector<bool>& decided, const ClockTrial& trial);
-    /// The settings for the rates that the decided clocks have in `trial`. Remembered by those rates.
+    /// Settings and rates of all others for the rates that the decided clocks have in `trial`. Remembered part by part.
     void apply(ClockTrial& trial);
 
 private:
@@ -26,25 +26,27 @@ private:
         auto operator<=>(const Cost&) const = default;
     };
     struct Answer {
-        std::vector<std::pair<int, std::int64_t>> settings;
+        Cost cost;
+        std::vector<std::int64_t> settings;
     };
     bool touched(const ClockTrial& trial, int clock) const;
     void strain(const ClockTrial& trial, bool all);
-    void search(ClockTrial& trial, bool strainAll);
+    bool search(ClockTrial& trial, bool strainAll);
+    std::vector<std::vector<int>> parts(const ClockTrial& trial) const;
+    std::vector<std::int64_t> keyOf(const ClockTrial& trial, const std::vector<int>& part, bool strainAll) const;
     bool counts(const ClockTrial& trial, int clock) const;
     Cost costOf(const ClockTrial& trial, int clock) const;
     std::vector<std::int64_t> ordered(ClockTrial& trial, int clock) const;
-    void decide(ClockTrial& trial, std::size_t at, Cost cost);
+    void decide(ClockTrial& trial, const std::vector<int>& part, std::size_t at, Cost cost);
 
     const ClockTrial& now_;
-    std::vector<int> dependents_;
+    std::vector<std::vector<int>> dependents_;
     std::vector<int> others_; ///< not decided, rising
-    std::vector<int> border_; ///< decided ones that others depend on, or that must not be faster than a part of another
     std::vector<std::vector<int>> ceilings_; ///< by clock that is not decided: decided ones that must not be faster than a part of it
     std::vector<bool> strained_; ///< not decided, and leads to a clock that is too slow for a decided one
     std::map<std::vector<std::int64_t>, Answer> known_;
     std::optional<Cost> best_;
-    Answer bestAnswer_;
+    std::vector<std::int64_t> bestSettings_;
     long steps_ = 0;
 };
 

@@ -3,6 +3,7 @@
 
 #include "core/base/text.h"
 #include "core/clocks/reach_search.h"
+#include "core/clocks/way.h"
 #include "core/quantity/format.h"
 #include "core/quantity/parse.h"
 
@@ -33,45 +34,11 @@ struct Ground {
     }
 };
 
-std::string titleOf(const Device& device, const std::vector<ReachTarget>& targets, const std::vector<Frequency>& achieved)
-{
-    std::vector<std::string> parts;
-    for (size_t t = 0; t < targets.size(); ++t)
-        parts.push_back(fmt::format("{} to {}", device.clocks[size_t(targets[t].clock)].name, format(achieved[t])));
-    return joined(parts, ", ");
-}
-
 ReachWay wayOf(const Ground& ground, const ReachRequest& request, const ReachSearch::Found& found)
 {
-    ReachWay way;
-    ClockTrial then = ground.now;
-    then.setRange(found.range);
-    then.clocks = found.clocks;
-    for (auto& [node, value] : then.decisions(ground.now, ground.plan))
-        way.edit.changes.push_back(SetClock{node, value});
-    if (found.range != ground.now.range())
-        way.edit.changes.push_back(SetText{SetText::What::Range, ground.device.ranges[size_t(found.range)].id});
-    for (const ReachTarget& target : request.targets) {
-        const Frequency rate = found.clocks[size_t(target.clock)].rate;
-        way.achieved.push_back(rate);
-        way.errors.push_back(target.kind == Kind::Rate ? errorOf(rate, target.rate) : Ppm());
-        if (way.errors.back().value.abs() > way.worstError.value)
-            way.worstError = Ppm(way.errors.back().value.abs());
-    }
-    for (size_t i = 0; i < then.size(); ++i) {
-        const bool target = std::any_of(request.targets.begin(), request.targets.end(), [i](const ReachTarget& t) { return size_t(t.clock) == i; });
-        if (!target && ground.now.clocks[i].used && ground.now.clocks[i].rate != then.clocks[i].rate)
-            way.others.push_back({int(i), ground.now.clocks[i].rate, then.clocks[i].rate});
-        if (ground.device.clocks[i].enable.valid() && then.clocks[i].running != ground.now.clocks[i].running)
-            (then.clocks[i].running ? way.wakes : way.stops).push_back(int(i));
-    }
+    ReachWay way = wayTo(ground.now, ground.plan, request.targets, found.clocks, found.range);
     way.lost = found.lost;
-    way.current = Current(found.key.current);
-    way.currentBefore = ground.now.current();
-    way.fastestMultiplier = Frequency(found.key.multiplier);
-    way.range = found.range;
     way.alike = found.alike;
-    way.edit.title = titleOf(ground.device, request.targets, way.achieved);
     return way;
 }
 
@@ -108,23 +75,10 @@ std::vector<std::string> brokenIn(const Ground& ground, const ReachSearch::Found
     then.setRange(found.range);
     then.clocks = found.clocks;
     std::vector<std::string> out;
-    const std::string range = ground.device.ranges[size_t(found.range)].name;
     for (size_t i = 0; i < then.size(); ++i) {
-        const ClockNode& node = ground.device.clocks[i];
         const bool target = std::any_of(request.targets.begin(), request.targets.end(), [i](const ReachTarget& t) { return size_t(t.clock) == i; });
-        if (!(target ? then.outside(i) : then.breaks(i)) || (ground.now.breaks(i) && ground.now.clocks[i].rate == then.clocks[i].rate))
-            continue;
-        const auto most = then.max(i);
-        const auto least = then.min(i);
-        const std::string because = limitIn(ground.device, node, found.range).because;
-        const std::string why = because.empty() ? "" : ": " + because;
-        if (most && then.clocks[i].rate > *most)
-            out.push_back(fmt::format("{} would be {}, above its {} in {}{}", node.name, format(then.clocks[i].rate), format(*most), range, why));
-        else if (least && then.clocks[i].rate < *least)
-            out.push_back(fmt::format("{} would be {}, below its {} in {}{}", node.name, format(then.clocks[i].rate), format(*least), range, why));
-        else
-            out.push_back(fmt::format("{} would be {} {}, whose tolerance crosses its limit of {} in {}{}", node.name, format(then.clocks[i].rate), format(then.clocks[i].tolerance),
-                                      most ? format(*most) : format(*least), range, why));
+        if ((target ? then.outside(i) : then.breaks(i)) && !(ground.now.breaks(i) && ground.now.clocks[i].rate == then.clocks[i].rate))
+            out.push_back("then " + limitText(then, int(i)));
     }
     return out;
 }
@@ -243,6 +197,26 @@ std::string wayText(const Device& device, const ReachWay& way)
             parts.push_back(fmt::format("{} {}", node.name, value.empty() ? "as at reset" : value));
     }
     return parts.empty() ? "nothing changes" : joined(parts, ", ");
+}
+
+std::vector<std::string> consequencesOf(const Device& device, const Plan& plan, const ReachWay& way)
+{
+    std::vector<std::string> out;
+    for (const Change& change : way.edit.changes)
+        if (const auto* text = std::get_if<SetText>(&change); text && text->what == SetText::What::Range)
+            out.push_back(describe(plan, change));
+    for (const RateChanged& other : way.others)
+        out.push_back(fmt::format("{} {} \u2192 {}", device.clocks[size_t(other.clock)].name, format(other.before), other.after.value.isZero() ? "stopped" : format(other.after)));
+    for (const int clock : way.wakes)
+        out.push_back(device.clocks[size_t(clock)].name + " starts");
+    for (const int clock : way.stops)
+        out.push_back(device.clocks[size_t(clock)].name + " stops");
+    for (const int need : way.lost)
+        out.push_back(plan.needs[size_t(need)].title + " loses its goal");
+    const Current more(way.current.value - way.currentBefore.value);
+    if (!more.value.isZero())
+        out.push_back(fmt::format("about {}{}", more.value > Rational(0) ? "+" : "\u2212", format(Current(more.value.abs()), 2)));
+    return out;
 }
 
 std::string wishText(const ReachTarget& target)

@@ -82,7 +82,8 @@ struct ReachResult {
 
 /// All ways to the targets, best first. Ways differ in the decisions on the targets' paths to their sources; each is completed
 /// elsewhere by the decisions that let the fewest other clocks change their rate. No way breaks a limit that is not broken
-/// already at the same rate, or loses a goal unless asked to. Ranking is lexicographic: worst error; the rates of the Fastest and Slowest targets,
+/// already at the same rate, or loses a goal unless asked to; none is slower in a clock that is to be as fast as allowed (or faster in
+/// one that is to be as slow) than the way that ranks first. Ranking is lexicographic: worst error; the rates of the Fastest and Slowest targets,
 /// in their order; other clocks in use that change (a change of operating range counts as one); estimated current; fastest
 /// multiplier; decisions. Of a fraction's settings with all else the same, those are looked at that bring a target nearest.
 /// REQUIRES: targets name clocks of the device.
@@ -94,6 +95,9 @@ Expected<ReachTarget> readReachTarget(const Device& device, std::string_view tex
 Expected<ReachTarget> readReachWish(int clock, std::string_view text);
 /// "48 MHz within 0.25 %", "at most 80 MHz", "as fast as allowed".
 std::string wishText(const ReachTarget& target);
+
+/// What it does besides: "CPU 160 MHz → 144 MHz", "PLL B VCO starts", "Uplink loses its goal", "about +0.9 mA".
+std::vector<std::string> consequencesOf(const Device& device, const Plan& plan, const ReachWay& way);
 
 /// How a way stands to what it gives: "PLL A VCO ×72, PLL A aux ÷6".
 std::string wayText(const Device& device, const ReachWay& way);

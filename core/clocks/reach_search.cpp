@@ -69,7 +69,7 @@ bool operator<(const ReachKey& a, const ReachKey& b)
 }
 
 ReachSearch::ReachSearch(const ClockTrial& now, const Rates& ratesNow, const ReachRequest& request, bool countLimits)
-    : request_(request), now_(now), ratesNow_(ratesNow), trial_(now), completion_(now), countLimits_(countLimits), onPath_(now.size(), false), targetOf_(now.size(), -1), outlook_(request.targets.size())
+    : request_(request), now_(now), ratesNow_(ratesNow), trial_(now), completion_(now), bound_(now), goals_(ratesNow, request.missedGoals), countLimits_(countLimits), onPath_(now.size(), false), targetOf_(now.size(), -1), outlook_(request.targets.size())
 {
     for (size_t t = 0; t < request.targets.size(); ++t) {
         targetOf_[size_t(request.targets[t].clock)] = int(t);
@@ -361,9 +361,31 @@ bool ReachSearch::look(int clock)
     return true;
 }
 
-/// Whether something below could still rank before the worst that is kept.
-bool ReachSearch::worthwhile() const
+/// Whether the clocks that are to be fast or slow can no longer be so as in the best way, nor the error be smaller.
+bool ReachSearch::slowerThan(const ReachKey& best) const
 {
+    double error = 0;
+    for (const Outlook& outlook : outlook_)
+        error = std::max(error, outlook.error * 1e6);
+    if (pathBroken_ < best.broken || error < best.error.toDouble() * (1 - kMargin))
+        return false;
+    size_t at = 0;
+    for (size_t t = 0; t < request_.targets.size(); ++t) {
+        if (!isObjective(request_.targets[t].kind))
+            continue;
+        const double speed = request_.targets[t].kind == Kind::Fastest ? -outlook_[t].rate : outlook_[t].rate;
+        const double kept = best.speeds[at++].toDouble();
+        if (std::abs(speed - kept) > std::abs(kept) * kMargin)
+            return speed > kept;
+    }
+    return false;
+}
+
+/// Whether something below could still rank before the worst that is kept.
+bool ReachSearch::worthwhile(int clock)
+{
+    if (!found_.empty() && slowerThan(found_.front().key))
+        return false;
     if (found_.size() < request_.most)
         return true;
     const ReachKey& worst = found_.back().key;
@@ -390,7 +412,8 @@ bool ReachSearch::worthwhile() const
         if (speed < kept - slack)
             return true;
     }
-    return pathChanged_ <= worst.changed;
+    const int changed = pathChanged_ + (trial_.range() != now_.range());
+    return changed <= worst.changed && changed + bound_.atLeast(trial_, onPath_, targetOf_, clock) <= worst.changed;
 }
 
 void ReachSearch::assign(size_t at)
@@ -447,7 +470,7 @@ void ReachSearch::assign(size_t at)
             return a.speed < b.speed;
         });
     for (const Choice& choice : choices)
-        if (set(choice.setting, choice.trimmed) && worthwhile())
+        if (set(choice.setting, choice.trimmed) && worthwhile(clock))
             assign(at + 1);
     trial_.clocks[i] = kept;
     outlook_ = outlook;
@@ -512,32 +535,7 @@ void ReachSearch::leaf()
     keep();
 }
 
-std::vector<int> ReachSearch::lostGoals()
-{
-    if (!request_.missedGoals)
-        return {};
-    // What a need achieves follows from its kernel's clock and its bus; few of these differ from way to way.
-    std::vector<std::int64_t> key;
-    for (size_t i = 0; i < trial_.size(); ++i)
-        if (trial_.isRoot(i)) {
-            const TrialClock& c = trial_.clocks[i];
-            key.insert(key.end(), {c.rate.value.num(), c.rate.value.den(), c.tolerance.low.value.num(), c.tolerance.high.value.num(), c.running});
-        }
-    const auto known = missed_.find(key);
-    if (known != missed_.end())
-        return known->second;
-    Rates rates = ratesNow_;
-    for (size_t i = 0; i < trial_.size(); ++i) {
-        ClockState& state = rates.clocks[i];
-        state.rate = trial_.clocks[i].rate;
-        state.tolerance = trial_.clocks[i].tolerance;
-        state.setting = trial_.clocks[i].setting;
-        state.input = trial_.inputOf(i);
-        state.used = trial_.clocks[i].used;
-        state.running = trial_.clocks[i].running;
-    }
-    return missed_[key] = request_.missedGoals(rates);
-}
+std::vector<int> ReachSearch::lostGoals() { return goals_.missed(trial_); }
 
 /// A need that loses its goal may keep it on another clock.
 void ReachSearch::tryOtherKernels(std::vector<int>& lost)
@@ -596,6 +594,10 @@ void ReachSearch::keep()
         trial_.clocks = kept;
         return;
     }
+    if (!found_.empty() && found_.front().key < key && found_.front().key.speeds < key.speeds) {
+        trial_.clocks = kept;
+        return;
+    }
     Found found{std::move(key), trial_.clocks, std::move(lost), trial_.range(), 0, groupNow()};
     trial_.clocks = kept;
     const auto same = std::find_if(found_.begin(), found_.end(), [&](const Found& other) { return other.group == found.group; });
@@ -609,6 +611,8 @@ void ReachSearch::keep()
     }
     const auto at = std::upper_bound(found_.begin(), found_.end(), found, [](const Found& a, const Found& b) { return a.key < b.key; });
     found_.insert(at, std::move(found));
+    const std::vector<Rational> best = found_.front().key.speeds;
+    std::erase_if(found_, [&best](const Found& other) { return best < other.key.speeds; });
     if (found_.size() > request_.most)
         found_.pop_back();
 }

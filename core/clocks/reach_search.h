@@ -1,12 +1,12 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include "core/clocks/change_bound.h"
 #include "core/clocks/completion.h"
+#include "core/clocks/goal_memo.h"
 #include "core/clocks/reach.h"
 #include "core/clocks/trial.h"
 
-#include <array>
-#include <map>
 
 namespace bindrel {
 
@@ -73,7 +73,8 @@ private:
     void assign(std::size_t at);
     bool inside(int clock) const;
     bool look(int clock);
-    bool worthwhile() const;
+    bool slowerThan(const ReachKey& best) const;
+    bool worthwhile(int clock);
     void leaf();
     void keep();
     void tryOtherKernels(std::vector<int>& lost);
@@ -88,6 +89,8 @@ private:
     const Rates& ratesNow_;
     ClockTrial trial_;
     Completion completion_;
+    ChangeBound bound_;
+    GoalMemo goals_;
     bool countLimits_;
     bool tolerancesMatter_ = false;
 
@@ -102,7 +105,6 @@ private:
     int pathBroken_ = 0;
 
     std::vector<Found> found_;
-    std::map<std::vector<std::int64_t>, std::vector<int>> missed_; ///< by rates of the clocks that needs run from
     long looked_ = 0;
     bool stopped_ = false;
     bool goalsInTheWay_ = false;

@@ -124,14 +124,14 @@ void ClockTrial::compute(size_t index)
         clock.tolerance = {Ppm(clock.tolerance.low.value - node.adds.value), Ppm(clock.tolerance.high.value + node.adds.value)};
     switch (node.type) {
     case ClockNode::Type::Divide:
-        clock.rate = from.rate * Rational(node.unit, clock.setting);
+        clock.rate = Frequency(from.rate.value.times(node.unit, clock.setting));
         break;
     case ClockNode::Type::Multiply:
-        clock.rate = from.rate * node.factorOf(clock.setting);
+        clock.rate = Frequency(from.rate.value.times(clock.setting, node.unit));
         break;
     case ClockNode::Type::Follow:
         clock.setting = followFactor(*device_, node, node.follows < 0 ? 0 : clocks[size_t(node.follows)].setting);
-        clock.rate = clock.setting == 1 ? from.rate : from.rate * Rational(clock.setting);
+        clock.rate = Frequency(from.rate.value.times(clock.setting, 1));
         break;
     default:
         clock.rate = from.rate;

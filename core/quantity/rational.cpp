@@ -106,6 +106,20 @@ std::int64_t Rational::round() const
 
 std::int64_t Rational::ceil() const { return -(-*this).floor(); }
 
+Rational Rational::times(std::int64_t num, std::int64_t den) const
+{
+    // Clocks are whole numbers of hertz mostly, divided without a rest.
+    if (den_ == 1 && den > 0 && num_ % den == 0) {
+        const Wide product = Wide(num_ / den) * num;
+        if (fits(product)) {
+            Rational value;
+            value.num_ = static_cast<std::int64_t>(product);
+            return value;
+        }
+    }
+    return of(Wide(num_) * num, Wide(den_) * den);
+}
+
 Rational Rational::abs() const { return num_ < 0 ? -*this : *this; }
 
 Rational operator+(const Rational& a, const Rational& b)

@@ -38,6 +38,8 @@ public:
     std::int64_t round() const;
     std::int64_t ceil() const;
     Rational abs() const;
+    /// This times num/den in one step; den must not be zero.
+    Rational times(std::int64_t num, std::int64_t den) const;
 
     friend Rational operator+(const Rational& a, const Rational& b);
     friend Rational operator-(const Rational& a, const Rational& b);

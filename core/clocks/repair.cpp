@@ -1,0 +1,252 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/clocks/repair.h"
+
+#include "core/base/text.h"
+#include "core/clocks/goal_memo.h"
+#include "core/clocks/way.h"
+#include "core/quantity/format.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <set>
+
+namespace bindrel {
+
+namespace {
+
+constexpr int kMostChanges = 4;
+constexpr long kMostLooks = 3'000'000;
+
+class Repair {
+public:
+    Repair(const ClockTrial& now, const Rates& rates, const Bindings& bindings, const RepairRequest& request, bool goals)
+        : now_(now), trial_(now), bindings_(bindings), request_(request), goals_(rates, goals ? request.missedGoals : GoalMemo::Function())
+    {
+    }
+
+    struct Found {
+        std::vector<TrialClock> clocks;
+        int range = 0;
+        int changed = 0;
+        Rational current, multiplier;
+        auto tied() const { return std::tie(changed, current, multiplier); }
+    };
+
+    /// Clocks whose limits are broken, and needs that miss goals.
+    struct Trouble {
+        std::vector<int> clocks;
+        std::vector<int> needs;
+        bool none() const { return clocks.empty() && needs.empty(); }
+    };
+    Trouble trouble()
+    {
+        Trouble out;
+        for (size_t i = 0; i < trial_.size(); ++i)
+            if (trial_.breaks(i) || (trial_.isRoot(i) && trial_.clocks[i].rate.value.isZero()))
+                out.clocks.push_back(int(i));
+        out.needs = goals_.missed(trial_);
+        return out;
+    }
+
+    /// All ways with the fewest changes; false when there is none up to the most that are tried.
+    bool run()
+    {
+        for (fewest_ = 1; fewest_ <= kMostChanges && found_.empty() && !stopped_; ++fewest_)
+            change(fewest_);
+        std::sort(found_.begin(), found_.end(), [](const Found& a, const Found& b) { return a.tied() < b.tied(); });
+        if (found_.size() > request_.most)
+            found_.resize(request_.most);
+        return !found_.empty();
+    }
+
+    const std::vector<Found>& found() const { return found_; }
+    bool stopped() const { return stopped_; }
+
+private:
+    /// Clocks whose decisions decide a clock's rate or its limits now.
+    void addPath(std::vector<bool>& on, int clock) const
+    {
+        for (int i = clock; i >= 0; i = trial_.inputOf(size_t(i))) {
+            if (on[size_t(i)])
+                return;
+            on[size_t(i)] = true;
+            const ClockNode& node = trial_.device().clocks[size_t(i)];
+            for (const int other : {node.follows, trial_.relativeTo(size_t(i))})
+                if (other >= 0)
+                    addPath(on, other);
+        }
+    }
+
+    std::vector<bool> pathOfNeed(int need) const
+    {
+        std::vector<bool> on(trial_.size(), false);
+        const Instance& instance = trial_.device().instances[size_t(bindings_.needs[size_t(need)].instance)];
+        addPath(on, instance.kernel);
+        addPath(on, instance.bus);
+        return on;
+    }
+
+    void change(int left)
+    {
+        if (stopped_)
+            return;
+        const Trouble now = trouble();
+        if (now.none()) {
+            keep();
+            return;
+        }
+        if (left == 0)
+            return;
+        // With the last change, everything that is wrong must come right, so it lies on all their paths.
+        std::vector<bool> candidates(trial_.size(), false);
+        bool first = true;
+        const auto narrow = [&](const std::vector<bool>& on) {
+            for (size_t i = 0; i < on.size(); ++i)
+                candidates[i] = first ? on[i] : candidates[i] && on[i];
+            first = false;
+        };
+        for (const int clock : now.clocks) {
+            std::vector<bool> on(trial_.size(), false);
+            addPath(on, clock);
+            narrow(on);
+            if (left > 1)
+                break;
+        }
+        for (const int need : now.needs) {
+            if (left > 1 && !first)
+                break;
+            narrow(pathOfNeed(need));
+        }
+        const std::vector<TrialClock> kept = trial_.clocks;
+        for (size_t i = 0; i < candidates.size(); ++i) {
+            if (!candidates[i])
+                continue;
+            const ClockNode& node = trial_.device().clocks[i];
+            if (trial_.free(i) && kept[i].sameDecision(now_.clocks[i]))
+                for (const std::int64_t setting : trial_.settings(i)) {
+                    if (setting == kept[i].setting || pause())
+                        continue;
+                    TrialClock next = kept[i];
+                    next.setting = setting;
+                    next.off = false;
+                    with(kept, i, next, left);
+                }
+            if (node.trim && trial_.free(i) && !kept[i].trimmed) {
+                TrialClock next = kept[i];
+                next.trimmed = true;
+                with(kept, i, next, left);
+            }
+            if (kept[i].off && now_.canRun(i)) {
+                TrialClock next = kept[i];
+                next.off = false;
+                with(kept, i, next, left);
+            }
+        }
+        if (request_.changeRange && trial_.range() == now_.range())
+            for (int range = 0; range < int(trial_.device().ranges.size()); ++range) {
+                if (range == now_.range() || !trial_.supplyFits(range))
+                    continue;
+                trial_.setRange(range);
+                trial_.clocks = kept;
+                change(left - 1);
+                trial_.setRange(now_.range());
+            }
+        trial_.clocks = kept;
+    }
+
+    void with(const std::vector<TrialClock>& kept, size_t clock, const TrialClock& next, int left)
+    {
+        trial_.clocks = kept;
+        trial_.clocks[clock] = next;
+        trial_.computeAll();
+        trial_.settle();
+        change(left - 1);
+    }
+
+    void keep()
+    {
+        std::vector<std::int64_t> key{trial_.range()};
+        for (const TrialClock& clock : trial_.clocks)
+            key.insert(key.end(), {clock.setting, clock.trimmed, clock.off});
+        if (!seen_.insert(key).second)
+            return;
+        Found found{trial_.clocks, trial_.range(), trial_.range() != now_.range(), trial_.current().value, trial_.fastestMultiplier().value};
+        for (size_t i = 0; i < trial_.size(); ++i)
+            found.changed += now_.clocks[i].used && now_.clocks[i].rate != trial_.clocks[i].rate;
+        found_.push_back(std::move(found));
+    }
+
+    bool pause()
+    {
+        if ((++looked_ & 255) == 0) {
+            stopped_ = stopped_ || looked_ > kMostLooks || (request_.stopped && request_.stopped());
+            if (request_.progress && (looked_ & 4095) == 0)
+                request_.progress(looked_);
+        }
+        return stopped_;
+    }
+
+    const ClockTrial& now_;
+    ClockTrial trial_;
+    const Bindings& bindings_;
+    const RepairRequest& request_;
+    GoalMemo goals_;
+    std::vector<Found> found_;
+    std::set<std::vector<std::int64_t>> seen_;
+    int fewest_ = 0;
+    long looked_ = 0;
+    bool stopped_ = false;
+};
+
+} // namespace
+
+RepairResult repairClocks(const Device& device, const Board& board, const Plan& plan, const Bindings& bindings, const RepairRequest& request)
+{
+    const ClockTrial now(device, board, plan, bindings);
+    const Rates rates = computeRates(device, board, plan, bindings);
+    RepairResult out;
+    Repair all(now, rates, bindings, request, true);
+    const Repair::Trouble wrong = all.trouble();
+    for (const int clock : wrong.clocks)
+        out.wrong.push_back(limitText(now, clock));
+    for (const int need : wrong.needs)
+        out.wrong.push_back(fmt::format("{} misses a goal", plan.needs[size_t(need)].title));
+    if (wrong.none())
+        return out;
+    const auto take = [&](const Repair& repair) {
+        out.complete = !repair.stopped();
+        for (const Repair::Found& found : repair.found())
+            out.ways.push_back(wayTo(now, plan, {}, found.clocks, found.range));
+    };
+    all.run();
+    take(all);
+    out.fewest = out.complete;
+    if (!out.ways.empty() || wrong.needs.empty() || wrong.clocks.empty())
+        return out;
+    // Better the limits alone than nothing.
+    Repair limits(now, rates, bindings, request, false);
+    limits.run();
+    take(limits);
+    if (!out.ways.empty())
+        for (const int need : wrong.needs)
+            out.left.push_back(fmt::format("{} misses a goal", plan.needs[size_t(need)].title));
+    return out;
+}
+
+int lowestRange(const Device& device, const Board& board, const Plan& plan, const Bindings& bindings)
+{
+    ClockTrial trial(device, board, plan, bindings);
+    int best = -1;
+    for (int range = 0; range < int(device.ranges.size()); ++range) {
+        trial.setRange(range);
+        bool fits = trial.supplyFits(range);
+        for (size_t i = 0; i < trial.size() && fits; ++i)
+            fits = !trial.breaks(i);
+        if (fits && (best < 0 || device.ranges[size_t(range)].waitStateLimits.back() < device.ranges[size_t(best)].waitStateLimits.back()))
+            best = range;
+    }
+    return best;
+}
+
+} // namespace bindrel

@@ -1,0 +1,67 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/clocks/way.h"
+
+#include "core/base/text.h"
+#include "core/quantity/format.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+namespace bindrel {
+
+ReachWay wayTo(const ClockTrial& now, const Plan& plan, const std::vector<ReachTarget>& targets, const std::vector<TrialClock>& clocks, int range)
+{
+    const Device& device = now.device();
+    ReachWay way;
+    ClockTrial then = now;
+    then.setRange(range);
+    then.clocks = clocks;
+    for (auto& [node, value] : then.decisions(now, plan))
+        way.edit.changes.push_back(SetClock{node, value});
+    if (range != now.range())
+        way.edit.changes.push_back(SetText{SetText::What::Range, device.ranges[size_t(range)].id});
+    std::vector<std::string> title;
+    for (const ReachTarget& target : targets) {
+        const Frequency rate = clocks[size_t(target.clock)].rate;
+        way.achieved.push_back(rate);
+        way.errors.push_back(target.kind == ReachTarget::Kind::Rate ? errorOf(rate, target.rate) : Ppm());
+        if (way.errors.back().value.abs() > way.worstError.value)
+            way.worstError = Ppm(way.errors.back().value.abs());
+        title.push_back(fmt::format("{} to {}", device.clocks[size_t(target.clock)].name, format(rate)));
+    }
+    for (size_t i = 0; i < then.size(); ++i) {
+        const bool target = std::any_of(targets.begin(), targets.end(), [i](const ReachTarget& t) { return size_t(t.clock) == i; });
+        if (!target && now.clocks[i].used && now.clocks[i].rate != clocks[i].rate)
+            way.others.push_back({int(i), now.clocks[i].rate, clocks[i].rate});
+        if (device.clocks[i].enable.valid() && clocks[i].running != now.clocks[i].running)
+            (clocks[i].running ? way.wakes : way.stops).push_back(int(i));
+    }
+    way.current = then.current();
+    way.currentBefore = now.current();
+    way.fastestMultiplier = then.fastestMultiplier();
+    way.range = range;
+    way.edit.title = title.empty() ? "Repair the clocks" : joined(title, ", ");
+    return way;
+}
+
+std::string limitText(const ClockTrial& trial, int clock)
+{
+    const size_t i = size_t(clock);
+    const ClockNode& node = trial.device().clocks[i];
+    const Frequency rate = trial.clocks[i].rate;
+    if (rate.value.isZero())
+        return fmt::format("{} stands still", node.name);
+    const auto most = trial.max(i);
+    const auto least = trial.min(i);
+    const std::string range = trial.device().ranges[size_t(trial.range())].name;
+    const std::string because = limitIn(trial.device(), node, trial.range()).because;
+    const std::string why = because.empty() ? "" : ": " + because;
+    if (most && rate > *most)
+        return fmt::format("{} is {}, above its {} in {}{}", node.name, format(rate), format(*most), range, why);
+    if (least && rate < *least)
+        return fmt::format("{} is {}, below its {} in {}{}", node.name, format(rate), format(*least), range, why);
+    return fmt::format("{} is {} {}, and the tolerance crosses its limit of {} in {}{}", node.name, format(rate), format(trial.clocks[i].tolerance), most ? format(*most) : format(*least), range, why);
+}
+
+} // namespace bindrel

@@ -1,0 +1,15 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "core/clocks/reach.h"
+#include "core/clocks/trial.h"
+
+namespace bindrel {
+
+/// The way from one trial to other decisions and an operating range, with what it changes; errors are told for targets.
+ReachWay wayTo(const ClockTrial& now, const Plan& plan, const std::vector<ReachTarget>& targets, const std::vector<TrialClock>& then, int range);
+
+/// How a clock of a trial stands outside its limits: "SYS is 200 MHz, above its 160 MHz in range 1: …".
+std::string limitText(const ClockTrial& trial, int clock);
+
+} // namespace bindrel

@@ -1,0 +1,17 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "core/clocks/rates.h"
+
+#include <functional>
+#include <vector>
+
+namespace bindrel {
+
+/// Needs, by index, that miss a goal at these rates, cannot be computed, or have no clock.
+std::vector<int> needsThatMiss(const Device& device, const Plan& plan, const Bindings& bindings, const Rates& rates);
+
+/// For searches: needs that miss at other rates what they have at these. The arguments must outlive the answer.
+std::function<std::vector<int>(const Rates&)> newlyMissed(const Device& device, const Plan& plan, const Bindings& bindings, const Rates& now);
+
+} // namespace bindrel
