@@ -2,12 +2,16 @@
 #include "core/clocks/completion.h"
 
 #include <algorithm>
+#include <cmath>
 
 namespace bindrel {
 
 namespace {
 /// Trees on which the exact answer would take longer than this get the best found so far.
 constexpr long kMostSteps = 20'000;
+constexpr std::ptrdiff_t kMostSettings = 64;
+/// Parts are joined by what a select could take, not only by what it takes, as long as they are no larger than this.
+constexpr std::size_t kLargePart = 14;
 } // namespace
 
 Completion::Completion(const ClockTrial& now) : now_(now), dependents_(now.size())
@@ -92,6 +96,27 @@ Completion::Cost Completion::costOf(const ClockTrial& trial, int index) const
     return cost;
 }
 
+/// All settings; of very many those whose rates are nearest to what the rate was.
+std::vector<std::int64_t> Completion::nearest(const ClockTrial& trial, int index) const
+{
+    const size_t i = size_t(index);
+    const ClockNode& node = now_.device().clocks[i];
+    std::vector<std::int64_t> out = trial.settings(i);
+    if (out.size() <= kMostSettings)
+        return out;
+    const double input = trial.clocks[size_t(trial.inputOf(i))].rate.toDouble();
+    const double was = now_.clocks[i].rate.toDouble();
+    const double ideal = node.type == ClockNode::Type::Divide ? input / was : was / input;
+    if (node.unit > 1 && ideal > 0 && ideal < 1e9)
+        for (const std::int64_t fine : {std::int64_t(ideal * double(node.unit)), std::int64_t(ideal * double(node.unit)) + 1})
+            if (node.canBe(fine))
+                out.push_back(fine);
+    const auto off = [&](std::int64_t setting) { return std::abs(double(setting) / double(node.unit) - ideal); };
+    std::nth_element(out.begin(), out.begin() + kMostSettings, out.end(), [&off](std::int64_t a, std::int64_t b) { return off(a) < off(b); });
+    out.resize(kMostSettings);
+    return out;
+}
+
 /// Settings from the most promising on: cheap first, then those that keep the rate nearest to what it was.
 std::vector<std::int64_t> Completion::ordered(ClockTrial& trial, int index) const
 {
@@ -117,7 +142,7 @@ std::vector<std::int64_t> Completion::ordered(ClockTrial& trial, int index) cons
         rows.push_back({costOf(trial, index), was > 0 && rate > 0 ? std::max(rate / was, was / rate) : 0, setting});
     };
     add(now_.clocks[i].setting);
-    for (const std::int64_t setting : trial.settings(i))
+    for (const std::int64_t setting : nearest(trial, index))
         if (setting != now_.clocks[i].setting)
             add(setting);
     std::stable_sort(rows.begin(), rows.end(), [](const Row& a, const Row& b) { return a.cost != b.cost ? a.cost < b.cost : a.off < b.off; });
@@ -161,7 +186,7 @@ void Completion::decide(ClockTrial& trial, const std::vector<int>& part, size_t 
 }
 
 /// Clocks that something decided reaches, in parts that do not depend on each other.
-std::vector<std::vector<int>> Completion::parts(const ClockTrial& trial) const
+std::vector<std::vector<int>> Completion::parts(const ClockTrial& trial, bool large) const
 {
     std::vector<int> leader(trial.size(), -1); // -1: nothing reaches it
     const auto find = [&leader](int i) {
@@ -179,12 +204,15 @@ std::vector<std::vector<int>> Completion::parts(const ClockTrial& trial) const
         if (!strained_[i] && !moved(input) && !moved(node.follows) && !moved(trial.relativeTo(i)) && !(node.trim && moved(node.trim->by)))
             continue;
         leader[i] = index;
+        // A select that nothing depends on may find its old rate in another part; that makes large parts of many.
+        const bool leaf = dependents_[i].empty() && node.type == ClockNode::Type::Select;
         const auto join = [&](int other) {
             if (other >= 0 && leader[size_t(other)] >= 0)
                 leader[size_t(find(other))] = find(index);
         };
         for (const ClockInput& choice : node.inputs)
-            join(choice.node);
+            if (!large || !leaf || choice.node == input)
+                join(choice.node);
         join(node.follows);
         join(trial.relativeTo(i));
     }
@@ -229,7 +257,10 @@ bool Completion::search(ClockTrial& trial, bool strainAll)
         trial.clocks[size_t(i)] = now_.clocks[size_t(i)];
     strain(trial, strainAll);
     bool broken = false;
-    for (const std::vector<int>& part : parts(trial)) {
+    std::vector<std::vector<int>> all = parts(trial, false);
+    if (std::any_of(all.begin(), all.end(), [](const std::vector<int>& part) { return part.size() > kLargePart; }))
+        all = parts(trial, true);
+    for (const std::vector<int>& part : all) {
         std::vector<std::int64_t> key = keyOf(trial, part, strainAll);
         auto found = known_.find(key);
         if (found == known_.end()) {

@@ -10,7 +10,9 @@ namespace bindrel {
 
 /// Decides the clocks that are not on a path whose clocks have been decided, so that the fewest of those in use change their
 /// rate: a divider makes up for what its input does, a select goes where the old rate is. What nothing touches stays. A clock
-/// that nothing depends on decides for itself; those between are searched, in parts that do not depend on each other.
+/// that nothing depends on decides for itself; those between are searched, in parts that do not depend on each other. On large trees (parts of more than 14 clocks,
+/// dividers of more than 64 settings) a select that nothing depends on finds its old rate only on what it takes now or what no search touches, and only the settings nearest to the
+/// old rate are looked at, so that one that changes fewer clocks may be missed.
 class Completion {
 public:
     explicit Completion(const ClockTrial& now);
@@ -19,6 +21,8 @@ public:
     void begin(const std::vector<bool>& decided, const ClockTrial& trial);
     /// Settings and rates of all others for the rates that the decided clocks have in `trial`. Remembered part by part.
     void apply(ClockTrial& trial);
+    /// Clocks whose rate, setting or limits can follow from this one's.
+    const std::vector<int>& dependents(std::size_t clock) const { return dependents_[clock]; }
 
 private:
     struct Cost {
@@ -32,10 +36,11 @@ private:
     bool touched(const ClockTrial& trial, int clock) const;
     void strain(const ClockTrial& trial, bool all);
     bool search(ClockTrial& trial, bool strainAll);
-    std::vector<std::vector<int>> parts(const ClockTrial& trial) const;
+    std::vector<std::vector<int>> parts(const ClockTrial& trial, bool large) const;
     std::vector<std::int64_t> keyOf(const ClockTrial& trial, const std::vector<int>& part, bool strainAll) const;
     bool counts(const ClockTrial& trial, int clock) const;
     Cost costOf(const ClockTrial& trial, int clock) const;
+    std::vector<std::int64_t> nearest(const ClockTrial& trial, int clock) const;
     std::vector<std::int64_t> ordered(ClockTrial& trial, int clock) const;
     void decide(ClockTrial& trial, const std::vector<int>& part, std::size_t at, Cost cost);
 

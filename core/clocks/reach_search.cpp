@@ -160,6 +160,30 @@ void ReachSearch::numbers()
     findGains();
     completion_.begin(onPath_, trial_);
     pathChanged_ = pathBroken_ = 0;
+    seen_.clear();
+    fine_.clear();
+    neededUntil_.assign(onPath_.size(), -1);
+    for (const int i : path_) {
+        const ClockNode& node = now_.device().clocks[size_t(i)];
+        int& until = neededUntil_[size_t(i)];
+        for (const int other : completion_.dependents(size_t(i)))
+            until = std::max(until, onPath_[size_t(other)] ? other : int(onPath_.size()));
+        if (targetOf_[size_t(i)] >= 0 || node.type == ClockNode::Type::Multiply || !node.drawsPerMegahertz.value.isZero() || node.tier != "multiplier")
+            until = int(onPath_.size());
+    }
+    wanted_.clear();
+    for (const ReachTarget& target : request_.targets) {
+        const auto [lowest, highest] = intervalOf(target);
+        Interval interval{lowest.toDouble(), highest ? highest->toDouble() : std::numeric_limits<double>::max()};
+        const size_t k = size_t(target.clock);
+        if (!countLimits_ && !now_.breaks(k)) {
+            if (const auto& most = trial_.absoluteMax(k))
+                interval.high = std::min(interval.high, most->toDouble());
+            if (const auto least = trial_.min(k))
+                interval.low = std::max(interval.low, least->toDouble());
+        }
+        wanted_.push_back(interval);
+    }
     for (size_t t = 0; t < outlook_.size(); ++t)
         outlook_[t] = {0, request_.targets[t].kind == Kind::Fastest ? std::numeric_limits<double>::max() : 0};
     const std::vector<TrialClock> kept = trial_.clocks;
@@ -235,14 +259,18 @@ void ReachSearch::findGains()
 
 /// Settings of a fraction that bring some target, or some limit on the way to one, as near as it can be: with each way that
 /// the dividers between can stand, the two settings around the ideal; and around the middle of two targets' ideals.
-std::vector<std::int64_t> ReachSearch::fineSettings(int clock) const
+const std::vector<std::int64_t>& ReachSearch::fineSettings(int clock)
 {
     const size_t i = size_t(clock);
     const ClockNode& node = now_.device().clocks[i];
-    const double input = trial_.clocks[size_t(node.inputs.front().node)].rate.toDouble();
+    const Rational exact = trial_.clocks[size_t(node.inputs.front().node)].rate.value;
+    std::vector<std::int64_t>& known = fine_[{clock, exact.num(), exact.den()}];
+    if (!known.empty())
+        return known;
+    const double input = exact.toDouble();
     const double unit = double(node.unit);
-    const double low = trial_.min(i).value_or(Frequency()).toDouble();
-    const double high = trial_.max(i) ? trial_.max(i)->toDouble() : std::numeric_limits<double>::max();
+    const double low = countLimits_ ? 0 : trial_.min(i).value_or(Frequency()).toDouble();
+    const double high = !countLimits_ && trial_.max(i) ? trial_.max(i)->toDouble() : std::numeric_limits<double>::max();
     std::set<std::int64_t> out;
     const auto add = [&](double rate) {
         if (rate < low * (1 - 1e-3) || rate > high * (1 + 1e-3))
@@ -255,7 +283,8 @@ std::vector<std::int64_t> ReachSearch::fineSettings(int clock) const
                 out.insert(s);
     };
     for (const std::int64_t setting : now_.settings(i))
-        out.insert(setting);
+        if (const double rate = node.type == ClockNode::Type::Divide ? input * unit / double(setting) : input * double(setting) / unit; rate >= low * (1 - kMargin) && rate <= high * (1 + kMargin))
+            out.insert(setting);
     out.insert(now_.clocks[i].setting);
     add(now_.clocks[i].rate.toDouble());
     std::vector<std::vector<double>> ideals;
@@ -297,7 +326,8 @@ std::vector<std::int64_t> ReachSearch::fineSettings(int clock) const
                 for (const double y : ideals[b])
                     if (std::abs(x - y) < 0.1 * x)
                         add(2 * x * y / (x + y));
-    return {out.begin(), out.end()};
+    known.assign(out.begin(), out.end());
+    return known;
 }
 
 /// Its own limits, as far as no other clock sets them. What is broken already at the same rate is let be.
@@ -309,31 +339,31 @@ bool ReachSearch::inside(int clock) const
     return trial_.range() == now_.range() && trial_.clocks[i].rate == now_.clocks[i].rate && now_.breaks(i);
 }
 
-/// What can still become of the targets below the clock; false when one is out of reach.
-bool ReachSearch::look(int clock)
+/// The same in floating point and with a margin, for a quick no.
+bool ReachSearch::mayBeInside(int clock, double rate) const
 {
-    const double rate = trial_.clocks[size_t(clock)].rate.toDouble();
+    const size_t i = size_t(clock);
+    if (now_.breaks(i))
+        return true;
+    const std::optional<Frequency>& most = trial_.absoluteMax(i);
+    const std::optional<Frequency> least = trial_.min(i);
+    return (!most || rate <= most->toDouble() * (1 + kMargin)) && (!least || rate >= least->toDouble() * (1 - kMargin));
+}
+
+/// What can still become of the targets below the clock; false when one is out of reach.
+bool ReachSearch::look(int clock, double rate)
+{
     for (size_t t = 0; t < request_.targets.size(); ++t) {
         const int place = placeInChain_[t][size_t(clock)];
         if (place < 0)
             continue;
         const ReachTarget& target = request_.targets[t];
-        if (target.clock == clock && !meets(target, trial_.clocks[size_t(clock)]))
+        // Nothing on the way down makes a clock more accurate.
+        if (target.withTolerance && trial_.clocks[size_t(clock)].tolerance.worst().toDouble() > target.permitted.toDouble() * 1.001 + 1e-6)
             return false;
         const Gains& gains = gains_[t][size_t(place)];
-        auto [lowest, highest] = intervalOf(target);
-        double low = lowest.toDouble();
-        double high = highest ? highest->toDouble() : std::numeric_limits<double>::max();
-        if (!countLimits_) {
-            const size_t k = size_t(target.clock);
-            // A limit that another clock sets is not known yet.
-            if (const auto& most = trial_.absoluteMax(k); most && !now_.breaks(k))
-                high = std::min(high, most->toDouble());
-            if (const auto least = trial_.min(k); least && !now_.breaks(k))
-                low = std::max(low, least->toDouble());
-        }
-        low = low / rate * (1 - kMargin);
-        high = high / rate * (1 + kMargin);
+        const double low = wanted_[t].low / rate * (1 - kMargin);
+        const double high = wanted_[t].high / rate * (1 + kMargin);
         const double ideal = target.rate.toDouble() / rate;
         Outlook& outlook = outlook_[t];
         if (gains.dense) {
@@ -434,6 +464,14 @@ void ReachSearch::assign(size_t at)
     const std::vector<std::int64_t> settings = now_.free(i) && now_.hasFineSteps(i) ? fineSettings(clock) : choicesOf(clock);
     const bool couldTrim = node.trim && now_.free(i) && !kept.trimmed && (tolerancesMatter_ || node.tolerance.worst() > now_.device().limitSlack);
 
+    const bool scales = node.type == ClockNode::Type::Divide || node.type == ClockNode::Type::Multiply;
+    const double input = scales ? trial_.clocks[size_t(node.inputs.front().node)].rate.toDouble() : 0;
+    // Most settings of a divider fall here, so exact rates are not computed for them.
+    const auto promises = [&](std::int64_t setting) {
+        const double factor = node.type == ClockNode::Type::Divide ? double(node.unit) / double(setting) : double(setting) / double(node.unit);
+        outlook_ = outlook;
+        return (countLimits_ || mayBeInside(clock, input * factor)) && look(clock, input * factor);
+    };
     const auto set = [&](std::int64_t setting, bool trimmed) {
         trial_.clocks[i].setting = setting;
         trial_.clocks[i].trimmed = trimmed;
@@ -441,7 +479,8 @@ void ReachSearch::assign(size_t at)
         outlook_ = outlook;
         pathBroken_ = broken + (countLimits_ && !inside(clock));
         pathChanged_ = changed + (targetOf_[i] < 0 && now_.clocks[i].used && trial_.clocks[i].rate != now_.clocks[i].rate);
-        return !trial_.clocks[i].rate.value.isZero() && trial_.clocks[i].rate.defined() && (countLimits_ || inside(clock)) && look(clock);
+        return !trial_.clocks[i].rate.value.isZero() && trial_.clocks[i].rate.defined() && (countLimits_ || inside(clock)) && look(clock, trial_.clocks[i].rate.toDouble()) &&
+               (targetOf_[i] < 0 || meets(request_.targets[size_t(targetOf_[i])], trial_.clocks[i]));
     };
     std::vector<Choice> choices;
     for (const std::int64_t setting : settings)
@@ -450,7 +489,7 @@ void ReachSearch::assign(size_t at)
                 continue;
             if (pause())
                 break;
-            if (set(setting, trimmed)) {
+            if (scales ? promises(setting) : set(setting, trimmed)) {
                 Choice choice{setting, trimmed, 0, 0};
                 for (size_t t = 0; t < outlook_.size(); ++t) {
                     choice.error = std::max(choice.error, outlook_[t].error);
@@ -470,7 +509,7 @@ void ReachSearch::assign(size_t at)
             return a.speed < b.speed;
         });
     for (const Choice& choice : choices)
-        if (set(choice.setting, choice.trimmed) && worthwhile(clock))
+        if (set(choice.setting, choice.trimmed) && worthwhile(clock) && !seenCheaper(clock))
             assign(at + 1);
     trial_.clocks[i] = kept;
     outlook_ = outlook;
@@ -487,6 +526,24 @@ bool ReachSearch::breaksMore(size_t i) const
 ReachKey ReachSearch::keyNow() const
 {
     ReachKey key;
+    rankTargets(key);
+    key.changed = trial_.range() != now_.range();
+    for (size_t i = 0; i < trial_.size(); ++i) {
+        key.changed += targetOf_[i] < 0 && now_.clocks[i].used && trial_.clocks[i].rate != now_.clocks[i].rate;
+        key.broken += breaksMore(i);
+        if (trial_.device().clocks[i].type != ClockNode::Type::Follow)
+            key.decisions += !trial_.clocks[i].sameDecision(now_.clocks[i]);
+    }
+    key.current = trial_.current().value;
+    key.multiplier = trial_.fastestMultiplier().value;
+    for (const TrialClock& clock : trial_.clocks)
+        key.settings.push_back(clock.setting);
+    return key;
+}
+
+/// What ranks first: how far the targets are off, and how fast they are.
+void ReachSearch::rankTargets(ReachKey& key) const
+{
     key.error = 0;
     for (const ReachTarget& target : request_.targets) {
         const Frequency rate = trial_.clocks[size_t(target.clock)].rate;
@@ -497,14 +554,6 @@ ReachKey ReachSearch::keyNow() const
             key.speeds.push_back(target.kind == Kind::Fastest ? -rate.value : rate.value);
         }
     }
-    key.changed = trial_.range() != now_.range();
-    for (size_t i = 0; i < trial_.size(); ++i) {
-        key.changed += targetOf_[i] < 0 && now_.clocks[i].used && trial_.clocks[i].rate != now_.clocks[i].rate;
-        key.broken += breaksMore(i);
-        if (trial_.device().clocks[i].type != ClockNode::Type::Follow)
-            key.decisions += !trial_.clocks[i].sameDecision(now_.clocks[i]);
-    }
-    return key;
 }
 
 std::vector<std::int64_t> ReachSearch::groupNow() const
@@ -524,8 +573,54 @@ std::vector<std::int64_t> ReachSearch::groupNow() const
     return group;
 }
 
+/// Whether the same rates have been met with as few changes, as far as they still matter: then all that follows has been seen
+/// with them, and differs inside a multiplier only.
+bool ReachSearch::seenCheaper(int decided)
+{
+    if (request_.all)
+        return false;
+    std::vector<std::int64_t> key{decided};
+    for (const int i : path_) {
+        if (i > decided)
+            break;
+        if (neededUntil_[size_t(i)] <= decided)
+            continue;
+        const TrialClock& c = trial_.clocks[size_t(i)];
+        key.insert(key.end(), {i, c.rate.value.num(), c.rate.value.den(), c.tolerance.low.value.num(), c.tolerance.high.value.num(), c.tolerance.high.value.den()});
+    }
+    const std::pair<int, int> cost{pathBroken_, pathChanged_};
+    const auto [at, added] = seen_.emplace(std::move(key), cost);
+    if (!added && at->second.first <= cost.first && at->second.second <= cost.second)
+        return true;
+    at->second = cost;
+    return false;
+}
+
+/// Whether a way that differs inside a multiplier only is kept already and ranks first whatever the other clocks do.
+bool ReachSearch::beatenInGroup()
+{
+    const std::vector<std::int64_t> group = groupNow();
+    const auto same = std::find_if(found_.begin(), found_.end(), [&](const Found& other) { return other.group == group; });
+    if (request_.all || same == found_.end())
+        return false;
+    ReachKey least;
+    rankTargets(least);
+    least.broken = pathBroken_;
+    least.changed = pathChanged_ + (trial_.range() != now_.range());
+    const auto prefix = [](const ReachKey& key) { return std::tie(key.broken, key.error, key.speeds, key.changed); };
+    if (!(prefix(same->key) < prefix(least))) {
+        least.changed += bound_.atLeast(trial_, onPath_, targetOf_, int(onPath_.size()));
+        if (!(prefix(same->key) < prefix(least)))
+            return false;
+    }
+    ++same->alike;
+    return true;
+}
+
 void ReachSearch::leaf()
 {
+    if (beatenInGroup())
+        return;
     completion_.apply(trial_);
     trial_.settle();
     if (!countLimits_)
@@ -573,10 +668,6 @@ void ReachSearch::keep()
 {
     const bool full = found_.size() >= request_.most;
     ReachKey key = keyNow();
-    key.current = trial_.current().value;
-    key.multiplier = trial_.fastestMultiplier().value;
-    for (const TrialClock& clock : trial_.clocks)
-        key.settings.push_back(clock.setting);
     if (full && !(key < found_.back().key))
         return;
     const std::vector<TrialClock> kept = trial_.clocks;
@@ -584,10 +675,6 @@ void ReachSearch::keep()
     if (!lost.empty()) {
         tryOtherKernels(lost);
         key = keyNow();
-        key.current = trial_.current().value;
-        key.multiplier = trial_.fastestMultiplier().value;
-        for (const TrialClock& clock : trial_.clocks)
-            key.settings.push_back(clock.setting);
     }
     if (!lost.empty() && !request_.loseGoals) {
         goalsInTheWay_ = true;

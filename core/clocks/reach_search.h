@@ -7,6 +7,8 @@
 #include "core/clocks/reach.h"
 #include "core/clocks/trial.h"
 
+#include <map>
+
 
 namespace bindrel {
 
@@ -57,6 +59,9 @@ private:
         double error = 0;
         double rate = 0;
     };
+    struct Interval {
+        double low = 0, high = 0;
+    };
     struct Choice {
         std::int64_t setting;
         bool trimmed;
@@ -69,18 +74,22 @@ private:
     void findGains();
     Gains gainsBelow(const std::vector<int>& chain, std::size_t from, std::size_t to) const;
     std::vector<std::int64_t> choicesOf(int clock) const;
-    std::vector<std::int64_t> fineSettings(int clock) const;
+    const std::vector<std::int64_t>& fineSettings(int clock);
     void assign(std::size_t at);
     bool inside(int clock) const;
-    bool look(int clock);
+    bool mayBeInside(int clock, double rate) const;
+    bool look(int clock, double rate);
     bool slowerThan(const ReachKey& best) const;
     bool worthwhile(int clock);
+    bool seenCheaper(int decided);
+    bool beatenInGroup();
     void leaf();
     void keep();
     void tryOtherKernels(std::vector<int>& lost);
     std::vector<int> lostGoals();
     bool breaksMore(std::size_t clock) const;
     ReachKey keyNow() const;
+    void rankTargets(ReachKey& key) const;
     std::vector<std::int64_t> groupNow() const;
     bool pause();
 
@@ -101,6 +110,12 @@ private:
     std::vector<std::vector<int>> placeInChain_;     ///< by target, by clock; -1
     std::vector<std::vector<Gains>> gains_;          ///< by target, by place in the chain
     std::vector<Outlook> outlook_;                   ///< by target
+    std::vector<Interval> wanted_;                   ///< by target, limits included that no other clock sets
+    /// By clock on the path: the last clock on the path that depends on it; past all when one off the path does, or when its
+    /// own rate counts in the ranking.
+    std::vector<int> neededUntil_;
+    std::map<std::vector<std::int64_t>, std::pair<int, int>> seen_; ///< rates that still matter -> broken limits and changed clocks so far
+    std::map<std::vector<std::int64_t>, std::vector<std::int64_t>> fine_; ///< settings of a fraction, by clock and input rate
     int pathChanged_ = 0;
     int pathBroken_ = 0;
 
