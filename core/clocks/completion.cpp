@@ -8,7 +8,7 @@ namespace bindrel {
 
 namespace {
 /// Trees on which the exact answer would take longer than this get the best found so far.
-constexpr long kMostSteps = 20'000;
+constexpr long kMostSteps = 12'000;
 constexpr std::ptrdiff_t kMostSettings = 64;
 /// Parts are joined by what a select could take, not only by what it takes, as long as they are no larger than this.
 constexpr std::size_t kLargePart = 14;
@@ -118,7 +118,7 @@ std::vector<std::int64_t> Completion::nearest(const ClockTrial& trial, int index
 }
 
 /// Settings from the most promising on: cheap first, then those that keep the rate nearest to what it was.
-std::vector<std::int64_t> Completion::ordered(ClockTrial& trial, int index) const
+std::vector<std::int64_t> Completion::ordered(ClockTrial& trial, int index)
 {
     const size_t i = size_t(index);
     const ClockNode& node = now_.device().clocks[i];
@@ -130,6 +130,7 @@ std::vector<std::int64_t> Completion::ordered(ClockTrial& trial, int index) cons
     std::vector<Row> rows;
     const double was = now_.clocks[i].rate.toDouble();
     const auto add = [&](std::int64_t setting) {
+        ++steps_;
         trial.clocks[i].setting = setting;
         if (node.type == ClockNode::Type::Select) {
             const int input = trial.inputOf(i);
@@ -154,7 +155,7 @@ std::vector<std::int64_t> Completion::ordered(ClockTrial& trial, int index) cons
 
 void Completion::decide(ClockTrial& trial, const std::vector<int>& part, size_t at, Cost cost)
 {
-    if (best_ && (cost >= *best_ || ++steps_ > kMostSteps))
+    if (best_ && (cost >= *best_ || steps_ > kMostSteps))
         return;
     if (at == part.size()) {
         best_ = cost;

@@ -41,7 +41,7 @@ private:
     bool counts(const ClockTrial& trial, int clock) const;
     Cost costOf(const ClockTrial& trial, int clock) const;
     std::vector<std::int64_t> nearest(const ClockTrial& trial, int clock) const;
-    std::vector<std::int64_t> ordered(ClockTrial& trial, int clock) const;
+    std::vector<std::int64_t> ordered(ClockTrial& trial, int clock);
     void decide(ClockTrial& trial, const std::vector<int>& part, std::size_t at, Cost cost);
 
     const ClockTrial& now_;
@@ -52,7 +52,7 @@ private:
     std::map<std::vector<std::int64_t>, Answer> known_;
     std::optional<Cost> best_;
     std::vector<std::int64_t> bestSettings_;
-    long steps_ = 0;
+    long steps_ = 0; ///< settings looked at for one part
 };
 
 } // namespace bindrel
