@@ -30,16 +30,24 @@ FrequencyAxis::FrequencyAxis(const std::vector<double>& rates, double left, doub
     for (const double w : weights)
         starts_.push_back(starts_.back() + (right - left) * w / sum);
     starts_.back() = right;
+    left_ = left;
+    right_ = right;
+}
+
+void FrequencyAxis::zoom(double scale, double shift)
+{
+    for (double& start : starts_)
+        start = left_ + (start - left_) * scale - shift;
 }
 
 double FrequencyAxis::x(double hertz) const
 {
     if (!(hertz > 0))
-        return starts_.front();
+        return std::clamp(starts_.front(), left_, right_);
     const double decades = std::log10(hertz) - first_;
     const auto index = std::clamp<double>(std::floor(decades), 0, double(starts_.size() - 2));
     const double inside = std::clamp(decades - index, 0.0, 1.0);
-    return starts_[size_t(index)] + (starts_[size_t(index) + 1] - starts_[size_t(index)]) * inside;
+    return std::clamp(starts_[size_t(index)] + (starts_[size_t(index) + 1] - starts_[size_t(index)]) * inside, left_, right_);
 }
 
 double FrequencyAxis::hertz(double at) const
@@ -52,16 +60,26 @@ double FrequencyAxis::hertz(double at) const
     return 0;
 }
 
-std::vector<Rung> rungsOf(const Device& device)
+std::vector<Rung> rungsOf(const Device& device, const Rates& rates, const std::set<std::string>& foldedTiers, const std::vector<int>& keep)
 {
+    constexpr std::size_t kFewest = 3; // one row for two saves little
     std::vector<Rung> out;
     for (const char* tier : {"source", "multiplier", "system", "kernel"}) {
         bool begins = !out.empty();
+        std::vector<int> unused;
+        if (foldedTiers.contains(tier))
+            for (size_t i = 0; i < device.clocks.size(); ++i)
+                if (device.clocks[i].tier == tier && !rates.clocks[i].used && std::find(keep.begin(), keep.end(), int(i)) == keep.end())
+                    unused.push_back(int(i));
+        if (unused.size() < kFewest)
+            unused.clear();
         for (size_t i = 0; i < device.clocks.size(); ++i)
-            if (device.clocks[i].tier == tier) {
-                out.push_back({int(i), begins});
+            if (device.clocks[i].tier == tier && std::find(unused.begin(), unused.end(), int(i)) == unused.end()) {
+                out.push_back({int(i), begins, {}, {}});
                 begins = false;
             }
+        if (!unused.empty())
+            out.push_back({-1, begins, unused, tier});
     }
     return out;
 }

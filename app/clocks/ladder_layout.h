@@ -3,6 +3,8 @@
 
 #include "core/snapshot.h"
 
+#include <set>
+#include <string>
 #include <vector>
 
 namespace bindrel {
@@ -13,6 +15,8 @@ public:
     /// Covers all given rates, at least 10 kHz to 100 MHz. Rates are in hertz and above zero.
     FrequencyAxis(const std::vector<double>& rates, double left, double right);
 
+    /// Shows only the part around a place: `scale` times as wide, with `shift` pixels of it beyond the left end.
+    void zoom(double scale, double shift);
     double x(double hertz) const; ///< clamped to the axis
     double hertz(double x) const;
     int firstDecade() const { return first_; }
@@ -21,15 +25,20 @@ public:
 private:
     int first_ = 3;
     std::vector<double> starts_; ///< x of each power of ten, the last is the right end
+    double left_ = 0, right_ = 0;
 };
 
 /// One rung of the ladder as it is drawn.
 struct Rung {
-    int clock = -1;
+    int clock = -1;          ///< -1: stands for `folded`
     bool tierBegins = false; ///< a gap goes before it
+    std::vector<int> folded; ///< clocks of a tier that nothing uses
+    std::string tier;        ///< of a folded rung
 };
 
-/// All clocks, by tier in the order sources, multipliers, system, kernels, and within a tier as the device lists them.
-std::vector<Rung> rungsOf(const Device& device);
+/// All clocks, by tier in the order sources, multipliers, system, kernels, and within a tier as the device lists them. In the
+/// tiers named, clocks that nothing uses are folded into one rung at the tier's end, unless they are in `keep` or there are fewer
+/// than three.
+std::vector<Rung> rungsOf(const Device& device, const Rates& rates, const std::set<std::string>& foldedTiers, const std::vector<int>& keep);
 
 } // namespace bindrel

@@ -2,11 +2,15 @@
 #include "app/clocks/ladder_view.h"
 
 #include "app/theme/theme.h"
+#include "app/widgets/picture_file.h"
+#include "core/plan/check_setting.h"
 #include "core/quantity/format.h"
 
 #include <QKeyEvent>
+#include <QMouseEvent>
 #include <QPainter>
 #include <QScrollBar>
+#include <QWheelEvent>
 
 #include <algorithm>
 #include <cmath>
@@ -19,11 +23,11 @@ constexpr int kRateWidth = 84;
 constexpr int kLeft = kNameWidth + kRateWidth + 26;
 constexpr int kRight = 44;
 
-QString decadeName(int decade)
+QString decadeName(int decade, int times)
 {
     static const char* prefixes[]{"", "k", "M", "G"};
     const int group = std::clamp(decade / 3, 0, 3);
-    return QString("%1\u2009%2Hz").arg(std::lround(std::pow(10, decade - 3 * group))).arg(prefixes[group]);
+    return QString("%1\u2009%2Hz").arg(times * std::lround(std::pow(10, decade - 3 * group))).arg(prefixes[group]);
 }
 } // namespace
 
@@ -38,25 +42,43 @@ protected:
         if (!ladder_.document_.isOpen())
             return;
         QPainter p(this);
-        const Theme& t = Theme::get();
-        const FrequencyAxis a = ladder_.axis();
-        for (int d = a.firstDecade(); d <= a.lastDecade(); ++d) {
-            const double x = a.x(std::pow(10, d));
-            p.setPen(t.muted);
-            p.setFont(t.mono(10));
-            const double left = d == a.lastDecade() ? x - 60 : x - 30;
-            p.drawText(QRectF(left, 2, d == a.lastDecade() ? 60 + kRight - 4 : 60, 14), d == a.lastDecade() ? Qt::AlignRight : Qt::AlignHCenter, decadeName(d));
-            p.setPen(QPen(t.faint, 1));
-            p.drawLine(QPointF(x, 19), QPointF(x, kAxisHeight));
-            if (d < a.lastDecade())
-                for (int n = 2; n < 10; ++n)
-                    p.drawLine(QPointF(a.x(n * std::pow(10, d)), kAxisHeight - (n == 5 ? 7 : 4)), QPointF(a.x(n * std::pow(10, d)), kAxisHeight));
-        }
+        ladder_.drawAxis(p, ladder_.axis());
     }
 
 private:
     LadderView& ladder_;
 };
+
+void LadderView::drawAxis(QPainter& p, const FrequencyAxis& a) const
+{
+    const Theme& t = Theme::get();
+    double free = 0; // x up to which names stand already
+    for (int d = a.firstDecade(); d <= a.lastDecade(); ++d)
+        for (const int n : {1, 2, 3, 4, 5, 6, 7, 8, 9}) {
+            if (d == a.lastDecade() && n > 1)
+                break;
+            const double x = a.x(n * std::pow(10, d));
+            // What lies beyond the ends is pressed against them.
+            if (zoom_ > 1 && (x <= kLeft || x >= viewport()->width() - kRight))
+                continue;
+            p.setPen(QPen(t.faint, 1));
+            p.drawLine(QPointF(x, n == 1 ? 19 : kAxisHeight - (n == 5 ? 7 : 4)), QPointF(x, kAxisHeight));
+            if ((n != 1 && zoom_ < 2.5) || x - 28 < free)
+                continue;
+            p.setPen(t.muted);
+            p.setFont(t.mono(10));
+            const bool end = d == a.lastDecade();
+            p.drawText(QRectF(end ? x - 60 : x - 30, 2, end ? 60 + kRight - 4 : 60, 14), end ? Qt::AlignRight : Qt::AlignHCenter, decadeName(d, n));
+            free = x + 30;
+        }
+}
+
+void LadderView::drawGrid(QPainter& p, const FrequencyAxis& a, int height) const
+{
+    p.setPen(QPen(Theme::get().rule, 1));
+    for (int d = a.firstDecade(); d <= a.lastDecade(); ++d)
+        p.drawLine(QPointF(a.x(std::pow(10, d)), 0), QPointF(a.x(std::pow(10, d)), height));
+}
 
 LadderView::LadderView(Document& document, ViewState& view, QWidget* parent) : RowList(parent), document_(document), view_(view)
 {
@@ -65,20 +87,42 @@ LadderView::LadderView(Document& document, ViewState& view, QWidget* parent) : R
     header_ = new Header(*this);
     connect(&document_, &Document::changed, this, &LadderView::rebuild);
     connect(&view_, &ViewState::selectionChanged, this, &LadderView::rebuild);
-    connect(this, &RowList::currentChanged, this,
-            [this](int row) { view_.select({Place::Kind::Clock, document_.snapshot().device->clocks[size_t(rungs_[size_t(row)].clock)].id, {}}); });
-    connect(this, &RowList::activated, this, [this] { Q_EMIT editWanted({}); });
+    connect(&view_, &ViewState::previewChanged, this, &LadderView::relayout);
+    connect(&document_, &Document::opened, this, [this] {
+        foldedTiers_.clear();
+        zoom_ = 1;
+        shift_ = 0;
+    });
+    connect(this, &RowList::currentChanged, this, [this](int row) {
+        if (const Rung& rung = rungs_[size_t(row)]; rung.clock >= 0)
+            view_.select({Place::Kind::Clock, document_.snapshot().device->clocks[size_t(rung.clock)].id, {}});
+    });
+    connect(this, &RowList::activated, this, [this](int row) {
+        const Rung& rung = rungs_[size_t(row)];
+        if (rung.clock >= 0) {
+            Q_EMIT editWanted({});
+            return;
+        }
+        foldedTiers_.erase(rung.tier);
+        relayout();
+    });
+    viewport()->setMouseTracking(true);
     rebuild();
 }
 
 void LadderView::rebuild()
 {
+    drag_ = {};
+    relayout();
+}
+
+void LadderView::relayout()
+{
     rungs_.clear();
     path_.clear();
     if (!document_.isOpen())
         return;
-    const Snapshot& s = document_.snapshot();
-    rungs_ = rungsOf(*s.device);
+    const Snapshot& s = shown();
     // A selected need stands for the clock that times it.
     int selected = view_.selected().kind == Place::Kind::Clock ? s.device->findClock(view_.selected().id) : -1;
     if (selected < 0)
@@ -87,6 +131,7 @@ void LadderView::rebuild()
                 selected = s.device->instances[size_t(s.bindings.needs[n].instance)].kernel;
     if (selected >= 0)
         path_ = pathToSource(s.rates, selected);
+    rungs_ = rungsOf(*s.device, s.rates, foldedTiers_, path_);
     rowsChanged();
     setCurrentRow(selected < 0 ? -1 : rowOf(s.device->clocks[size_t(selected)].id));
     update();
@@ -95,7 +140,7 @@ void LadderView::rebuild()
 int LadderView::rowOf(const std::string& clock) const
 {
     for (size_t i = 0; i < rungs_.size(); ++i)
-        if (document_.snapshot().device->clocks[size_t(rungs_[i].clock)].id == clock)
+        if (rungs_[i].clock >= 0 && document_.snapshot().device->clocks[size_t(rungs_[i].clock)].id == clock)
             return int(i);
     return -1;
 }
@@ -121,10 +166,153 @@ FrequencyAxis LadderView::axis() const
     for (const ClockState& c : document_.snapshot().rates.clocks)
         if (const double rate = c.rate.toDouble(); rate > 0)
             rates.push_back(rate);
-    return FrequencyAxis(rates, kLeft, viewport()->width() - kRight);
+    FrequencyAxis out(rates, kLeft, viewport()->width() - kRight);
+    out.zoom(zoom_, shift_);
+    return out;
 }
 
-double LadderView::xOf(const FrequencyAxis& axis, int clock) const { return axis.x(document_.snapshot().rates.clocks[size_t(clock)].rate.toDouble()); }
+void LadderView::zoomAxis(double factor, double around)
+{
+    const double width = viewport()->width() - kRight - kLeft;
+    const double zoom = std::clamp(zoom_ * factor, 1.0, 40.0);
+    const double place = (around - kLeft + shift_) / zoom_;
+    shift_ = std::clamp(place * zoom - (around - kLeft), 0.0, width * (zoom - 1));
+    zoom_ = zoom;
+    viewport()->update();
+    header_->update();
+}
+
+void LadderView::wheelEvent(QWheelEvent* event)
+{
+    if (!(event->modifiers() & Qt::ControlModifier)) {
+        RowList::wheelEvent(event);
+        return;
+    }
+    zoomAxis(std::pow(1.25, event->angleDelta().y() / 120.0), event->position().x());
+    event->accept();
+}
+
+double LadderView::xOf(const FrequencyAxis& axis, int clock) const { return axis.x(shown().rates.clocks[size_t(clock)].rate.toDouble()); }
+
+QPointF LadderView::markOf(int clock) const
+{
+    for (size_t i = 0; i < rungs_.size(); ++i)
+        if (rungs_[i].clock == clock)
+            return {xOf(axis(), clock), rowRect(int(i)).adjusted(0, rungs_[i].tierBegins ? 6 : 0, 0, 0).center().y() + 0.5};
+    return {};
+}
+
+void LadderView::mousePressEvent(QMouseEvent* event)
+{
+    RowList::mousePressEvent(event);
+    const int row = rowAt(event->position().toPoint());
+    if (event->button() != Qt::LeftButton || row < 0 || rungs_[size_t(row)].clock < 0)
+        return;
+    const int clock = rungs_[size_t(row)].clock;
+    const ClockNode& node = document_.snapshot().device->clocks[size_t(clock)];
+    constexpr double kGrip = 9;
+    if ((event->position() - markOf(clock)).manhattanLength() <= kGrip && !clockChoices(*document_.snapshot().device, clock).empty() && !document_.snapshot().plan.held(holdOfClock(node.id)))
+        drag_ = {clock, {}};
+}
+
+/// The setting of the dragged clock, alone, whose rate lies nearest to an x.
+void LadderView::dragTo(double x)
+{
+    const Snapshot& s = document_.snapshot();
+    const ClockNode& node = s.device->clocks[size_t(drag_.clock)];
+    const FrequencyAxis a = axis();
+    std::string best;
+    double off = std::abs(a.x(s.rates.clocks[size_t(drag_.clock)].rate.toDouble()) - x);
+    for (const std::string& choice : clockChoices(*s.device, drag_.clock)) {
+        if (node.isSource() && (!readSourceDecision(node, choice) || !readSourceDecision(node, choice)->rate))
+            continue;
+        Plan trial = s.plan;
+        trial.clocks[node.id] = choice;
+        const double rate = computeRates(*s.device, *s.board, trial, s.bindings).clocks[size_t(drag_.clock)].rate.toDouble();
+        if (rate > 0 && std::abs(a.x(rate) - x) < off) {
+            off = std::abs(a.x(rate) - x);
+            best = choice;
+        }
+    }
+    if (best == drag_.setting)
+        return;
+    drag_.setting = best;
+    std::shared_ptr<const Snapshot> preview;
+    if (!best.empty())
+        if (const auto next = document_.preview(editOf(node.name + " to " + best, SetClock{node.id, best})))
+            preview = *next;
+    view_.setPreview(preview);
+}
+
+void LadderView::mouseMoveEvent(QMouseEvent* event)
+{
+    if (drag_.clock >= 0 && (event->buttons() & Qt::LeftButton)) {
+        dragTo(event->position().x());
+        return;
+    }
+    const int row = document_.isOpen() ? rowAt(event->position().toPoint()) : -1;
+    const bool grip = row >= 0 && rungs_[size_t(row)].clock >= 0 && (event->position() - markOf(rungs_[size_t(row)].clock)).manhattanLength() <= 9 &&
+                      !clockChoices(*document_.snapshot().device, rungs_[size_t(row)].clock).empty();
+    viewport()->setCursor(grip ? Qt::SizeHorCursor : Qt::ArrowCursor);
+}
+
+void LadderView::mouseReleaseEvent(QMouseEvent* event)
+{
+    RowList::mouseReleaseEvent(event);
+    if (drag_.clock < 0)
+        return;
+    const Drag drag = std::exchange(drag_, {});
+    view_.setPreview(nullptr);
+    if (drag.setting.empty())
+        return;
+    const ClockNode& node = document_.snapshot().device->clocks[size_t(drag.clock)];
+    document_.apply(editOf(node.name + " to " + drag.setting, SetClock{node.id, drag.setting}));
+}
+
+/// What a tier's unused clocks are folded into.
+void LadderView::drawFolded(QPainter& p, const Rung& rung, const QRect& rect) const
+{
+    const Theme& t = Theme::get();
+    p.setFont(t.text(11));
+    p.setPen(t.muted);
+    QStringList names;
+    for (const int clock : rung.folded)
+        names << QString::fromStdString(document_.snapshot().device->clocks[size_t(clock)].name);
+    const QString text = QString("%1 that nothing uses: %2").arg(names.size()).arg(names.join(", "));
+    p.drawText(rect.adjusted(12, 0, -12, 0), Qt::AlignVCenter | Qt::AlignLeft, QFontMetrics(p.font()).elidedText(text, Qt::ElideRight, rect.width() - 24));
+}
+
+Outcome LadderView::exportPicture(const QString& path)
+{
+    if (!document_.isOpen())
+        return problemOf("no plan is open.");
+    // All rungs, also those that the window would have to be scrolled to.
+    int height = 0;
+    for (int row = 0; row < rowCount(); ++row)
+        height += rowHeight(row);
+    const int scrolled = verticalScrollBar()->value();
+    const QSizeF size(viewport()->width(), height + kAxisHeight);
+    return writePicture(path, QString::fromStdString(document_.snapshot().plan.name), size, [&](QPainter& p, double scale) {
+        p.scale(scale, scale);
+        p.fillRect(QRectF(QPointF(0, 0), size), Theme::get().paper);
+        const FrequencyAxis a = axis();
+        drawAxis(p, a);
+        p.translate(0, kAxisHeight + scrolled);
+        p.save();
+        p.translate(0, -scrolled);
+        drawGrid(p, a, height);
+        p.restore();
+        for (int row = 0; row < rowCount(); ++row)
+            paintRow(p, row, rowRect(row), false);
+        p.setRenderHint(QPainter::Antialiasing, true);
+        drawConnectors(p, a);
+    });
+}
+
+bool LadderView::hasRung(int clock) const
+{
+    return std::any_of(rungs_.begin(), rungs_.end(), [clock](const Rung& rung) { return rung.clock == clock; });
+}
 
 bool LadderView::onPath(int clock) const { return std::find(path_.begin(), path_.end(), clock) != path_.end(); }
 
@@ -135,10 +323,7 @@ void LadderView::paintEvent(QPaintEvent* event)
     const FrequencyAxis a = axis();
     {
         QPainter p(viewport());
-        const Theme& t = Theme::get();
-        p.setPen(QPen(t.rule, 1));
-        for (int d = a.firstDecade(); d <= a.lastDecade(); ++d)
-            p.drawLine(QPointF(a.x(std::pow(10, d)), 0), QPointF(a.x(std::pow(10, d)), viewport()->height()));
+        drawGrid(p, a, viewport()->height());
     }
     RowList::paintEvent(event);
     QPainter p(viewport());
@@ -150,9 +335,13 @@ void LadderView::paintEvent(QPaintEvent* event)
 void LadderView::paintRow(QPainter& p, int row, const QRect& full, bool current)
 {
     const Theme& t = Theme::get();
-    const Snapshot& s = document_.snapshot();
+    const Snapshot& s = shown();
     const Rung& rung = rungs_[size_t(row)];
     const int clock = rung.clock;
+    if (clock < 0) {
+        drawFolded(p, rung, full.adjusted(0, rung.tierBegins ? 6 : 0, 0, 0));
+        return;
+    }
     const ClockState& c = s.rates.clocks[size_t(clock)];
     const ClockNode& node = s.device->clocks[size_t(clock)];
     const QRect rect = full.adjusted(0, rung.tierBegins ? 6 : 0, 0, 0);
@@ -192,9 +381,18 @@ void LadderView::paintRow(QPainter& p, int row, const QRect& full, bool current)
         if (c.max)
             p.drawLine(QPointF(right, y - 6), QPointF(right, y + 6));
     }
+    p.setRenderHint(QPainter::Antialiasing, true);
+    // Where the mark is now, while a change is looked at.
+    const Frequency now = document_.snapshot().rates.clocks[size_t(clock)].rate;
+    if (view_.preview() && now != c.rate && !now.value.isZero()) {
+        p.setPen(QPen(t.accent, 1, Qt::DashLine));
+        p.setBrush(Qt::NoBrush);
+        p.drawEllipse(QPointF(a.x(now.toDouble()), y), 4, 4);
+        if (!c.rate.value.isZero())
+            p.drawLine(QPointF(a.x(now.toDouble()), y), QPointF(x, y));
+    }
     if (c.rate.value.isZero())
         return;
-    p.setRenderHint(QPainter::Antialiasing, true);
     // Whiskers where the tolerance is wide enough to be seen.
     const double low = a.x(shifted(c.rate, c.tolerance.low).toDouble());
     const double high = a.x(shifted(c.rate, c.tolerance.high).toDouble());
@@ -225,9 +423,11 @@ void LadderView::paintRow(QPainter& p, int row, const QRect& full, bool current)
 void LadderView::drawConnectors(QPainter& p, const FrequencyAxis& a) const
 {
     const Theme& t = Theme::get();
-    const Snapshot& s = document_.snapshot();
-    std::vector<double> rowY(s.device->clocks.size(), 0);
+    const Snapshot& s = shown();
+    std::vector<double> rowY(s.device->clocks.size(), -1);
     for (size_t i = 0; i < rungs_.size(); ++i) {
+        if (rungs_[i].clock < 0)
+            continue;
         const QRect rect = rowRect(int(i)).adjusted(0, rungs_[i].tierBegins ? 6 : 0, 0, 0);
         rowY[size_t(rungs_[i].clock)] = rect.center().y() + 0.5;
     }
@@ -241,7 +441,8 @@ void LadderView::drawConnectors(QPainter& p, const FrequencyAxis& a) const
         std::vector<Label> labels;
         for (size_t i = 0; i < s.device->clocks.size(); ++i) {
             const ClockState& c = s.rates.clocks[i];
-            if (c.input < 0 || c.rate.value.isZero())
+            const bool folded = rungs_.size() < s.device->clocks.size() && (!hasRung(int(i)) || (c.input >= 0 && !hasRung(c.input)));
+            if (c.input < 0 || c.rate.value.isZero() || folded)
                 continue;
             const bool path = onPath(int(i)) && onPath(c.input);
             if (path != inked)
@@ -283,8 +484,14 @@ void LadderView::drawConnectors(QPainter& p, const FrequencyAxis& a) const
 
 QString LadderView::rowText(int row) const
 {
-    const Snapshot& s = document_.snapshot();
+    const Snapshot& s = shown();
     const int clock = rungs_[size_t(row)].clock;
+    if (clock < 0) {
+        QStringList names;
+        for (const int folded : rungs_[size_t(row)].folded)
+            names << QString::fromStdString(s.device->clocks[size_t(folded)].name);
+        return "Nothing uses " + names.join(", ") + ". Enter unfolds them.";
+    }
     const ClockState& c = s.rates.clocks[size_t(clock)];
     QString text = QString::fromStdString(s.device->clocks[size_t(clock)].name) + ": " + QString::fromStdString(exactText(c.rate));
     if (!c.running)
@@ -295,11 +502,25 @@ QString LadderView::rowText(int row) const
 void LadderView::keyPressEvent(QKeyEvent* event)
 {
     const QString typed = event->text();
-    if (event->key() == Qt::Key_H && event->modifiers() == Qt::NoModifier && currentRow() >= 0) {
-        const ClockNode& node = document_.snapshot().device->clocks[size_t(rungs_[size_t(currentRow())].clock)];
+    const int clock = currentRow() >= 0 ? rungs_[size_t(currentRow())].clock : -1;
+    if (event->key() == Qt::Key_Escape && drag_.clock >= 0) {
+        drag_ = {};
+        view_.setPreview(nullptr);
+    } else if (event->key() == Qt::Key_U && event->modifiers() == Qt::NoModifier) {
+        if (foldedTiers_.empty())
+            foldedTiers_ = {"source", "multiplier", "system", "kernel"};
+        else
+            foldedTiers_.clear();
+        relayout();
+    } else if (typed == "+" || typed == "-") {
+        zoomAxis(typed == "+" ? 1.25 : 0.8, clock >= 0 ? markOf(clock).x() : (kLeft + viewport()->width()) / 2.0);
+    } else if (event->key() == Qt::Key_F && event->modifiers() == Qt::NoModifier) {
+        zoomAxis(1 / zoom_, kLeft);
+    } else if (event->key() == Qt::Key_H && event->modifiers() == Qt::NoModifier && clock >= 0) {
+        const ClockNode& node = document_.snapshot().device->clocks[size_t(clock)];
         const bool held = document_.snapshot().plan.held(holdOfClock(node.id));
         document_.apply(editOf((held ? "Let go " : "Hold ") + node.name, SetHold{holdOfClock(node.id), !held}));
-    } else if (currentRow() >= 0 && typed.size() == 1 && (typed[0].isDigit() || typed[0] == '/')) {
+    } else if (clock >= 0 && typed.size() == 1 && (typed[0].isDigit() || typed[0] == '/' || typed[0] == '<' || typed[0] == '>')) {
         Q_EMIT editWanted(typed);
     } else {
         RowList::keyPressEvent(event);

@@ -9,7 +9,9 @@
 namespace bindrel {
 
 /// The ladder: a row a clock with its mark on the frequency axis, the band of its limits, and connectors to what it comes
-/// from. Selecting a rung inks its path. Keys: up and down, Enter or a digit to type, H to hold.
+/// from. Selecting a rung inks its path. A change that is previewed moves the marks; where they are now stays as a ring.
+/// A mark can be dragged along the axis: it goes to the rates that its clock can be set to, and what follows is previewed.
+/// Keys: up and down, Enter or a digit to type, H to hold, U to fold what nothing uses, + and - to zoom the axis, F to fit it.
 class LadderView : public RowList {
     Q_OBJECT
 public:
@@ -19,6 +21,11 @@ public:
     int rowOf(const std::string& clock) const;
     /// Height of the axis above the rows.
     static constexpr int kAxisHeight = 30;
+    /// Middle of a clock's mark in the viewport, for tests.
+    QPointF markOf(int clock) const;
+    bool dragging() const { return drag_.clock >= 0; }
+    Outcome exportPicture(const QString& path);
+    void zoomAxis(double factor, double around); ///< around an x of the viewport
 
 Q_SIGNALS:
     void editWanted(const QString& firstKey); ///< the person has begun to type a setting or a rate
@@ -30,13 +37,28 @@ protected:
     void paintEvent(QPaintEvent*) override;
     void keyPressEvent(QKeyEvent*) override;
     void resizeEvent(QResizeEvent*) override;
+    void mousePressEvent(QMouseEvent*) override;
+    void mouseMoveEvent(QMouseEvent*) override;
+    void mouseReleaseEvent(QMouseEvent*) override;
+    void wheelEvent(QWheelEvent*) override;
 
 private:
     class Header;
+    struct Drag {
+        int clock = -1;
+        std::string setting; ///< that the mark is dragged to; empty: as it is
+    };
+    const Snapshot& shown() const { return view_.preview() ? *view_.preview() : document_.snapshot(); }
     void rebuild();
+    void relayout();
+    void dragTo(double x);
+    void drawGrid(QPainter& painter, const FrequencyAxis& axis, int height) const;
+    void drawAxis(QPainter& painter, const FrequencyAxis& axis) const;
+    void drawFolded(QPainter& painter, const Rung& rung, const QRect& rect) const;
     FrequencyAxis axis() const;
     void drawConnectors(QPainter& painter, const FrequencyAxis& axis) const;
     bool onPath(int clock) const;
+    bool hasRung(int clock) const;
     double xOf(const FrequencyAxis& axis, int clock) const;
 
     Document& document_;
@@ -44,6 +66,9 @@ private:
     std::vector<Rung> rungs_;
     Header* header_ = nullptr;
     std::vector<int> path_; ///< from the selected clock to its source
+    std::set<std::string> foldedTiers_;
+    double zoom_ = 1, shift_ = 0; ///< of the axis
+    Drag drag_;
 };
 
 } // namespace bindrel

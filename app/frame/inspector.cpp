@@ -6,9 +6,10 @@
 #include "app/theme/theme.h"
 #include "core/plan/pin_property.h"
 #include "app/widgets/panel.h"
-#include "core/clocks/one_change.h"
+#include "core/clocks/clock_entry.h"
 #include "core/plan/check_setting.h"
 
+#include <QApplication>
 #include <QCursor>
 #include <QInputDialog>
 #include <QLabel>
@@ -84,7 +85,13 @@ void Inspector::commitField()
     const int clock = s.device->findClock(view_.selected().id);
     if (view_.selected().kind != Place::Kind::Clock || clock < 0)
         return;
-    const Expected<Edit> edit = editFromText(*s.device, *s.board, s.plan, s.bindings, clock, field_->text().toStdString());
+    const Expected<ClockEntry> entry = readClockEntry(*s.device, clock, field_->text().toStdString());
+    if (entry && entry->wish) {
+        field_->selectAll();
+        Q_EMIT reachWanted(*entry->wish, QApplication::keyboardModifiers() & Qt::ShiftModifier);
+        return;
+    }
+    const Expected<Edit> edit = entry ? Expected<Edit>(entry->edit) : Expected<Edit>(entry.problem());
     if (edit && document_.apply(*edit)) {
         field_->selectAll();
         return;

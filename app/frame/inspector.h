@@ -3,6 +3,7 @@
 
 #include "app/frame/document.h"
 #include "app/frame/view_state.h"
+#include "core/clocks/reach.h"
 
 #include <QWidget>
 
@@ -29,6 +30,8 @@ public:
 
 Q_SIGNALS:
     void optionTaken(int number);
+    /// A rate was typed that is to be reached; `also`: in addition to what is wanted already.
+    void reachWanted(const bindrel::ReachTarget& target, bool also);
 
 private:
     void refresh();

@@ -92,12 +92,16 @@ MainWindow::MainWindow(Library library, QWidget* parent) : QMainWindow(parent), 
     connect(masthead_, &Masthead::moveWanted, this, [this] { changeDevice(); });
     auto* escape = new QShortcut(QKeySequence(Qt::Key_Escape), this);
     escape->setEnabled(false);
-    connect(escape, &QShortcut::activated, this, [this] { wiring_->background().cancel(); });
-    connect(&wiring_->background(), &Background::busyChanged, this, [this, escape](const QString& what) {
-        // Only while something runs: at other times the key belongs to whoever has the focus.
-        escape->setEnabled(!what.isEmpty());
-        say(what.isEmpty() ? QString() : what + "\u2026 Esc stops it.", false);
+    connect(escape, &QShortcut::activated, this, [this] {
+        wiring_->background().cancel();
+        clocks_->reach()->background().cancel();
     });
+    for (Background* background : {&wiring_->background(), &clocks_->reach()->background()})
+        connect(background, &Background::busyChanged, this, [this, escape](const QString& what) {
+            // Only while something runs: at other times the key belongs to whoever has the focus.
+            escape->setEnabled(!what.isEmpty());
+            say(what.isEmpty() ? QString() : what + "\u2026 Esc stops it.", false);
+        });
     connect(masthead_, &Masthead::findingWanted, this, [this](Finding::Severity severity) {
         const auto& all = document_.snapshot().findings;
         for (size_t i = 0; i < all.size(); ++i)
@@ -140,6 +144,10 @@ MainWindow::MainWindow(Library library, QWidget* parent) : QMainWindow(parent), 
     connect(start_->chips(), &ChipCatalogue::moveWanted, this, &MainWindow::changeDevice);
     connect(inspector_, &Inspector::optionTaken, wiring_, &WiringStation::takeOptionNumber);
     connect(clocks_->ladder(), &LadderView::editWanted, inspector_, &Inspector::beginEdit);
+    connect(inspector_, &Inspector::reachWanted, this, [this](const ReachTarget& target, bool also) {
+        showStation(Station::Clocks);
+        clocks_->reach()->want(target, also);
+    });
     connect(source_, &SourceStation::waitingChanged, this, &MainWindow::refresh);
     connect(source_, &SourceStation::written, this, [this](const QString& folder) { say("Written to " + folder + ".", false); });
     refresh();
@@ -230,6 +238,22 @@ void MainWindow::buildMenus()
     add(wiring, "Export the picture\u2026", QKeySequence("Ctrl+Shift+E"), [this] { wiring_->exportPicture(); });
     add(wiring, "Export the pin sheet\u2026", QKeySequence("Ctrl+Shift+X"), [this] { wiring_->exportSheet(); });
 
+    QMenu* clocks = menuBar()->addMenu("&Clocks");
+    add(clocks, "&Repair limits and goals", QKeySequence("Ctrl+Shift+R"), [this] {
+        showStation(Station::Clocks);
+        clocks_->reach()->repair();
+    });
+    add(clocks, "&Keep these settings as the slow ones", QKeySequence("Ctrl+Shift+K"), [this] {
+        if (document_.isOpen())
+            document_.apply(editOf("Keep the clock settings as the slow ones", SetSlow{document_.snapshot().plan.clockSet()}));
+    });
+    add(clocks, "S&wap with the slow settings", QKeySequence("Ctrl+Shift+W"), [this] { swapClocks(); });
+    add(clocks, "Drop the slow settings", QKeySequence(), [this] {
+        if (document_.isOpen() && document_.snapshot().plan.slow)
+            document_.apply(editOf("Drop the slow clock settings", SetSlow{std::nullopt}));
+    });
+    add(clocks, "Export the &ladder\u2026", QKeySequence("Ctrl+Shift+G"), [this] { clocks_->exportPicture(); });
+
     QMenu* view = menuBar()->addMenu("&View");
     const char* names[kStations] = {"&Start", "&Wiring", "&Clocks", "&Tuning", "S&ource"};
     for (int i = 0; i < kStations; ++i)
@@ -248,6 +272,22 @@ void MainWindow::buildMenus()
 
     QMenu* help = menuBar()->addMenu("&Help");
     add(help, "&Keys", QKeySequence("F1"), [this] { showKeys(); });
+}
+
+void MainWindow::swapClocks()
+{
+    if (!document_.isOpen())
+        return;
+    const Plan& plan = document_.snapshot().plan;
+    if (!plan.slow) {
+        say("There are no slow settings yet; keep the present ones as such, then change what is to differ.", true);
+        return;
+    }
+    Plan swapped = plan;
+    swapped.range = plan.slow->range;
+    swapped.clocks = plan.slow->clocks;
+    swapped.slow = plan.clockSet();
+    document_.apply(difference(plan, swapped, "Swap with the slow clock settings"));
 }
 
 void MainWindow::changeDevice(const QString& device)

@@ -5,7 +5,7 @@
 #include "app/frame/document.h"
 #include "app/frame/option_finder.h"
 #include "app/frame/view_state.h"
-#include "app/wiring/proposal_list.h"
+#include "app/widgets/proposal_list.h"
 #include "core/pins/part_offer.h"
 
 #include <QWidget>

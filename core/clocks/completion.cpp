@@ -2,6 +2,7 @@
 #include "core/clocks/completion.h"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 
 namespace bindrel {
@@ -19,14 +20,17 @@ Completion::Completion(const ClockTrial& now) : now_(now), dependents_(now.size(
     const std::vector<ClockNode>& nodes = now.device().clocks;
     for (size_t i = 0; i < nodes.size(); ++i) {
         const ClockNode& node = nodes[i];
-        std::vector<int> on{node.follows, node.limit.relativeTo, node.trim ? node.trim->by : -1};
-        for (const ClockInput& input : node.inputs)
-            on.push_back(input.node);
-        for (const auto& [range, limit] : node.limitByRange)
-            on.push_back(limit.relativeTo);
-        for (const int other : on)
+        const auto on = [&](int other) {
             if (other >= 0)
                 dependents_[size_t(other)].push_back(int(i));
+        };
+        on(node.follows);
+        on(node.limit.relativeTo);
+        on(node.trim ? node.trim->by : -1);
+        for (const ClockInput& input : node.inputs)
+            on(input.node);
+        for (const auto& [range, limit] : node.limitByRange)
+            on(limit.relativeTo);
     }
 }
 
@@ -243,7 +247,7 @@ std::vector<std::int64_t> Completion::keyOf(const ClockTrial& trial, const std::
         for (const ClockInput& input : node.inputs)
             if (!std::binary_search(part.begin(), part.end(), input.node))
                 add(input.node);
-        for (const int other : {node.follows, trial.relativeTo(size_t(index))})
+        for (const int other : std::array<int, 2>{node.follows, trial.relativeTo(size_t(index))})
             if (!std::binary_search(part.begin(), part.end(), other))
                 add(other);
         for (const int below : ceilings_[size_t(index)])

@@ -98,6 +98,8 @@ private:
                 return stop(state, fmt::format("the board has no {} at {}", node.type == ClockNode::Type::Crystal ? "crystal" : "clock", node.name));
             takeFacts(state, node);
             state.load = fitted->second.load;
+            state.stray = fitted->second.stray;
+            state.external = fitted->second.external;
             break;
         }
         case ClockNode::Type::Select:

@@ -1,10 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// The order in which clocks are brought from reset to the plan, so that no limit is broken on the way:
-//   unlock; regulator up; more wait states; larger bus dividers; sources on and ready; PLLs set while off, on, locked;
-//   the system select, confirmed; smaller bus dividers; kernels' dividers and selects; fewer wait states; regulator down;
-//   sources that nothing uses off.
-// Only what differs from reset is written.
-#include "core/image/image.h"
+#include "core/image/clock_steps.h"
+
 #include "core/quantity/format.h"
 
 #include <fmt/format.h>
@@ -16,168 +12,463 @@ namespace bindrel {
 
 namespace {
 
-class ClockBringUp {
-public:
-    ClockBringUp(Image& image, const Device& device, const Rates& rates) : image_(image), device_(device), rates_(rates) {}
+std::uint32_t resetCode(const Device& device, const FieldRef& ref) { return device.registerOf(ref).reset >> device.fieldOf(ref).lsb & device.fieldOf(ref).maxCode(); }
 
-    void run()
+/// Twice the data sheet's start-up time: late enough for a slow part, soon enough to report a dead one.
+Duration timeoutFor(const ClockNode& node)
+{
+    const Duration least(Rational(1, 10'000));
+    const Duration twice = node.startup * 2;
+    return twice > least ? twice : least;
+}
+
+class ClockMoves {
+public:
+    ClockMoves(const Device& device, const Rates& rates, const ClockStand& from, const ClockStand& to) : device_(device), rates_(rates), now_(from), to_(to) {}
+
+    std::vector<Step> run(bool unlocks)
     {
-        unlock();
-        const bool up = rangeGrows();
-        if (up)
-            setRange();
-        const auto codeNow = device_.registerOf(device_.waitStates).reset >> device_.fieldOf(device_.waitStates).lsb &
-                             device_.fieldOf(device_.waitStates).maxCode();
-        const std::uint32_t codeThen = rates_.waitStates ? static_cast<std::uint32_t>(*rates_.waitStates) : codeNow;
-        if (codeThen > codeNow)
-            setWaitStates(codeThen);
-        // Sources may themselves get faster while the system runs from them, so they come after what makes that safe.
-        dividers([](std::int64_t now, std::int64_t then) { return then > now; });
-        sourcesOn();
-        plls();
-        selects("system");
-        dividers([](std::int64_t now, std::int64_t then) { return then < now; });
-        kernelDividers();
-        selects("kernel");
-        gates();
-        if (codeThen < codeNow)
-            setWaitStates(codeThen);
-        if (!up)
-            setRange();
-        sourcesOff();
+        if (unlocks)
+            unlock();
+        collect();
+        // The first in the usual order that leaves every limit whole. Setting something on the way makes room for others.
+        while (!open_.empty()) {
+            auto next = std::find_if(open_.begin(), open_.end(), [this](const Move& move) { return ready(move) && keepsLimits(move); });
+            if (next == open_.end() && (moreWaitsMeanwhile() || detour()))
+                continue;
+            if (next == open_.end())
+                next = std::find_if(open_.begin(), open_.end(), [this](const Move& move) { return ready(move); });
+            if (next == open_.end())
+                next = open_.begin();
+            const Move move = *next;
+            open_.erase(next);
+            make(move, true);
+        }
+        for (const int source : extras_)
+            extraSteps(source);
+        return std::move(steps_);
     }
 
 private:
-    void add(Step step)
+    /// In the usual order: what makes room first, what takes it away last.
+    enum class What { RangeUp, MoreWaits, SourceRate, SourceOn, KernelSlower, BusSlower, MultiplierOff, Set, MultiplierOn, SystemSelect, BusFaster, KernelSelect, KernelFaster, GateOn, RangeDown, FewerWaits, Off };
+    struct Move {
+        What what;
+        int clock = -1; ///< Set: the multiplier whose frozen controls are set
+    };
+
+    const ClockNode& node(int clock) const { return device_.clocks[size_t(clock)]; }
+    const TrialClock& now(int clock) const { return now_.trial.clocks[size_t(clock)]; }
+    const TrialClock& then(int clock) const { return to_.trial.clocks[size_t(clock)]; }
+    std::string rateText(int clock) const { return format(then(clock).rate); }
+    bool isMultiplier(int clock) const { return !node(clock).isSource() && node(clock).type != ClockNode::Type::Gate && node(clock).enable.valid(); }
+    bool sameSetting(int clock) const { return now(clock).setting == then(clock).setting; }
+    bool frozenBy(int clock, int multiplier) const
     {
-        step.phase = Step::Phase::Clocks;
-        image_.steps.push_back(std::move(step));
+        const std::vector<int>& by = node(clock).frozenBy;
+        return std::find(by.begin(), by.end(), multiplier) != by.end();
     }
 
-    const ClockState& state(size_t i) const { return rates_.clocks[i]; }
-    std::string rateText(size_t i) const { return format(state(i).rate); }
+    void collect()
+    {
+        const auto fastest = [this](int range) { return device_.ranges[size_t(range)].waitStateLimits.back(); };
+        const int count = int(device_.clocks.size());
+        if (now_.trial.range() != to_.trial.range() && device_.rangeControl.valid())
+            open_.push_back({fastest(to_.trial.range()) > fastest(now_.trial.range()) ? What::RangeUp : What::RangeDown});
+        if (now_.waitStates != to_.waitStates)
+            open_.push_back({to_.waitStates > now_.waitStates ? What::MoreWaits : What::FewerWaits});
+        for (int i = 0; i < count; ++i) {
+            const ClockNode& facts = node(i);
+            const bool frozen = !facts.frozenBy.empty();
+            if (facts.isSource()) {
+                if (!then(i).off && !facts.rates.empty() && !sameSetting(i))
+                    open_.push_back({What::SourceRate, i});
+                if (now(i).off != then(i).off)
+                    open_.push_back({now(i).off ? What::SourceOn : What::Off, i});
+                else if (!then(i).off && (now(i).trimmed != then(i).trimmed || now_.monitored[size_t(i)] != to_.monitored[size_t(i)]))
+                    extras_.push_back(i);
+            } else if (facts.type == ClockNode::Type::Gate) {
+                if (now(i).off != then(i).off)
+                    open_.push_back({now(i).off ? What::GateOn : What::Off, i});
+            } else if (facts.type == ClockNode::Type::Select) {
+                if (!frozen && !sameSetting(i))
+                    open_.push_back({facts.tier == "kernel" ? What::KernelSelect : What::SystemSelect, i});
+            } else if (facts.control.valid() && !frozen && !sameSetting(i)) {
+                const bool slower = (then(i).setting > now(i).setting) == (facts.type == ClockNode::Type::Divide);
+                open_.push_back({facts.tier == "kernel" ? (slower ? What::KernelSlower : What::KernelFaster) : slower ? What::BusSlower : What::BusFaster, i});
+            }
+            if (isMultiplier(i)) {
+                bool changes = false, shared = false;
+                for (int k = 0; k < count; ++k)
+                    if (frozenBy(k, i) && !sameSetting(k)) {
+                        changes = true;
+                        shared = shared || node(k).frozenBy.size() > 1;
+                    }
+                if (!now(i).off && (then(i).off || changes))
+                    open_.push_back({then(i).off && !shared ? What::Off : What::MultiplierOff, i});
+                if (changes && (!then(i).off || shared))
+                    open_.push_back({What::Set, i});
+                if (!then(i).off && (now(i).off || changes))
+                    open_.push_back({What::MultiplierOn, i});
+            }
+        }
+        std::stable_sort(open_.begin(), open_.end(), [](const Move& a, const Move& b) { return a.what < b.what; });
+    }
+
+    bool pending(What what, int clock) const
+    {
+        return std::any_of(open_.begin(), open_.end(), [&](const Move& move) { return move.what == what && move.clock == clock; });
+    }
+
+    /// Whether a clock runs at this moment, with all that it comes from.
+    bool runs(int clock) const { return clock >= 0 && !now(clock).rate.value.isZero(); }
+
+    bool feeds(int from, int clock) const
+    {
+        for (int i = clock; i >= 0; i = now_.trial.inputOf(size_t(i)))
+            if (i == from)
+                return true;
+        return false;
+    }
+
+    /// Whether the hardware permits it now.
+    bool ready(const Move& move) const
+    {
+        const int i = move.clock;
+        switch (move.what) {
+        case What::SystemSelect:
+        case What::KernelSelect: {
+            const int input = node(i).inputs[size_t(then(i).setting)].node;
+            return input < 0 || runs(input);
+        }
+        case What::MultiplierOff:
+        case What::Off:
+            // Nothing that the cores run from is switched off under them, and nothing that stays in use.
+            for (size_t k = 0; k < device_.clocks.size(); ++k)
+                if (const bool core = int(k) == device_.flashClock || std::any_of(device_.cores.begin(), device_.cores.end(), [k](const Core& c) { return size_t(c.clock) == k; });
+                    (core || (move.what == What::Off && to_.live[k] && now_.live[k])) && int(k) != i && feeds(i, int(k)))
+                    return false;
+            if (node(i).isSource())
+                for (const Move& other : open_)
+                    if (other.what == What::MultiplierOff || (other.what == What::Off && isMultiplier(other.clock)))
+                        if (feeds(i, other.clock))
+                            return false;
+            return true;
+        case What::Set:
+            for (size_t k = 0; k < device_.clocks.size(); ++k)
+                if (frozenBy(int(k), i) && !sameSetting(int(k)))
+                    for (const int by : node(int(k)).frozenBy)
+                        if (!now(by).off)
+                            return false;
+            return true;
+        case What::MultiplierOn:
+            return !pending(What::Set, i) && !pending(What::MultiplierOff, i) && runs(now_.trial.inputOf(size_t(i))) && !sharedPending(i);
+        default:
+            return true;
+        }
+    }
+
+    /// Whether another multiplier's setting still waits for this one to be off.
+    bool sharedPending(int multiplier) const
+    {
+        return std::any_of(open_.begin(), open_.end(), [&](const Move& move) {
+            if (move.what != What::Set || move.clock == multiplier)
+                return false;
+            for (size_t k = 0; k < device_.clocks.size(); ++k)
+                if (frozenBy(int(k), move.clock) && frozenBy(int(k), multiplier) && !sameSetting(int(k)))
+                    return true;
+            return false;
+        });
+    }
+
+    bool flashFollows() const
+    {
+        const std::vector<Frequency>& limits = device_.ranges[size_t(now_.trial.range())].waitStateLimits;
+        const std::size_t states = std::min<std::size_t>(now_.waitStates, limits.size() - 1);
+        return now(device_.flashClock).rate <= limits[states];
+    }
+
+    int brokenNow() const
+    {
+        int broken = !flashFollows();
+        for (size_t i = 0; i < device_.clocks.size(); ++i) {
+            const ClockNode& facts = device_.clocks[i];
+            const bool kernel = facts.tier == "kernel";
+            // The input of a multiplier that is off does nothing. Being too slow, or faster than its bus, spoils a kernel's
+            // work and no silicon; its users rest meanwhile.
+            const bool idle = !facts.frozenBy.empty() && std::all_of(facts.frozenBy.begin(), facts.frozenBy.end(), [this](int by) { return now(by).off; });
+            broken += (now_.live[i] || !kernel) && !idle && !now_.trial.clocks[i].rate.value.isZero() &&
+                      (kernel ? now_.trial.absoluteMax(i) && now(int(i)).rate > *now_.trial.absoluteMax(i) : now_.trial.outside(i));
+        }
+        return broken;
+    }
+
+    /// No more limits are broken after it than before.
+    bool keepsLimits(const Move& move)
+    {
+        const ClockStand kept = now_;
+        const int before = brokenNow();
+        make(move, false);
+        const bool keeps = brokenNow() <= before;
+        now_ = kept;
+        return keeps;
+    }
+
+    /// In the range that is to come, the present rate may need more wait states than in the end.
+    bool moreWaitsMeanwhile()
+    {
+        std::uint32_t most = 0;
+        for (const int range : {now_.trial.range(), to_.trial.range()}) {
+            const std::vector<Frequency>& limits = device_.ranges[size_t(range)].waitStateLimits;
+            const Frequency rate = now(device_.flashClock).rate;
+            const auto enough = std::find_if(limits.begin(), limits.end(), [&rate](const Frequency& limit) { return rate <= limit; });
+            if (enough != limits.end())
+                most = std::max(most, std::uint32_t(enough - limits.begin()));
+        }
+        if (most <= now_.waitStates || std::exchange(raised_, true))
+            return false;
+        now_.waitStates = most;
+        waitStatesStep(most, fmt::format("{} flash wait states meanwhile, for {}.", most, format(now(device_.flashClock).rate)));
+        std::erase_if(open_, [](const Move& move) { return move.what == What::MoreWaits || move.what == What::FewerWaits; });
+        if (most != to_.waitStates)
+            open_.push_back({most > to_.waitStates ? What::FewerWaits : What::MoreWaits, -1});
+        std::stable_sort(open_.begin(), open_.end(), [](const Move& a, const Move& b) { return a.what < b.what; });
+        return true;
+    }
+
+    void waitStatesStep(std::uint32_t states, const std::string& why)
+    {
+        add(updateStep(device_, {{device_.waitStates, states, fmt::format("{} wait states", states)}}, why));
+    }
+
+    /// The cores run from what must be set anew: from something else, meanwhile.
+    bool detour()
+    {
+        if (detours_++ > 4)
+            return false;
+        for (size_t s = 0; s < device_.clocks.size(); ++s) {
+            const ClockNode& select = device_.clocks[s];
+            if (select.type != ClockNode::Type::Select || !select.frozenBy.empty() || !select.control.valid() || !feeds(int(s), device_.flashClock))
+                continue;
+            const int present = now_.trial.inputOf(s);
+            bool disturbed = false;
+            for (const Move& move : open_)
+                disturbed = disturbed || (move.what == What::MultiplierOff && present >= 0 && feeds(move.clock, present));
+            if (!disturbed)
+                continue;
+            // The source under which the fewest limits are broken: none, unless a peripheral's clock has a lower limit.
+            int best = -1, least = 0;
+            for (size_t k = 0; k < select.inputs.size(); ++k) {
+                const int input = select.inputs[k].node;
+                if (input < 0 || !node(input).isSource() || input == present)
+                    continue;
+                const ClockStand kept = now_;
+                now_.trial.clocks[size_t(input)].off = false;
+                now_.trial.clocks[s].setting = std::int64_t(k);
+                now_.trial.computeAll();
+                if (const int broken = brokenNow(); runs(input) && (best < 0 || broken < least)) {
+                    best = int(k);
+                    least = broken;
+                }
+                now_ = kept;
+            }
+            if (best >= 0) {
+                const int k = best;
+                const int input = select.inputs[size_t(k)].node;
+                if (now(input).off) {
+                    sourceOn(input, true);
+                    if (then(input).off)
+                        open_.push_back({What::Off, input});
+                    std::erase_if(open_, [input](const Move& move) { return move.what == What::SourceOn && move.clock == input; });
+                }
+                now_.trial.clocks[s].setting = std::int64_t(k);
+                now_.trial.computeAll();
+                selectStep(int(s), std::int64_t(k), fmt::format("{} from {} meanwhile: {}.", select.name, node(input).name, format(now(int(s)).rate)));
+                if (!pending(What::SystemSelect, int(s)) && !sameSetting(int(s))) {
+                    open_.push_back({What::SystemSelect, int(s)});
+                    std::stable_sort(open_.begin(), open_.end(), [](const Move& a, const Move& b) { return a.what < b.what; });
+                }
+                return true;
+            }
+        }
+        return false;
+    }
+
+    // ---- what the moves do to the model and, when `write`, which steps they are
+
+    void make(const Move& move, bool write)
+    {
+        const int i = move.clock;
+        TrialClock* clock = i >= 0 ? &now_.trial.clocks[size_t(i)] : nullptr;
+        switch (move.what) {
+        case What::RangeUp:
+        case What::RangeDown:
+            now_.trial.setRange(to_.trial.range());
+            if (write)
+                rangeSteps();
+            break;
+        case What::MoreWaits:
+        case What::FewerWaits:
+            now_.waitStates = to_.waitStates;
+            if (write)
+                waitStatesStep(to_.waitStates, fmt::format("{} flash wait states for {}.", to_.waitStates, rateText(device_.flashClock)));
+            break;
+        case What::SourceRate:
+            clock->setting = then(i).setting;
+            if (write)
+                rateSteps(i);
+            break;
+        case What::SourceOn:
+            sourceOn(i, write);
+            break;
+        case What::MultiplierOff:
+        case What::Off:
+            clock->off = true;
+            if (write)
+                add(updateStep(device_, {{node(i).enable.ref, node(i).enable.code == 0 ? 1u : 0u, node(i).name + " off"}},
+                               move.what == What::Off ? fmt::format("{} off: nothing uses it.", node(i).name) : fmt::format("{} off, to be set anew.", node(i).name)));
+            break;
+        case What::Set:
+            setFrozen(i, write);
+            break;
+        case What::MultiplierOn:
+            clock->off = false;
+            if (write)
+                add(updateStep(device_, {{node(i).enable.ref, node(i).enable.code, node(i).name + " on"}}, {}));
+            if (write && node(i).ready.valid())
+                add(waitStep(device_, node(i).ready.ref, node(i).ready.code, timeoutFor(node(i)), fmt::format("{} has locked; it needs up to {}.", node(i).name, format(node(i).startup))));
+            break;
+        case What::SystemSelect:
+        case What::KernelSelect:
+            clock->setting = then(i).setting;
+            if (write)
+                selectStep(i, then(i).setting, fmt::format("{} {}: {}.", node(i).name, operationText(device_, rates_, i), rateText(i)));
+            break;
+        case What::BusSlower:
+        case What::BusFaster:
+        case What::KernelSlower:
+        case What::KernelFaster:
+            clock->setting = then(i).setting;
+            if (write)
+                addByRegister(controlsOf(i), fmt::format("{} {}: {}{}.", node(i).name, operationText(device_, rates_, i), rateText(i), move.what == What::BusSlower ? " when the system clock is on" : ""));
+            break;
+        case What::GateOn:
+            clock->off = false;
+            if (write)
+                add(updateStep(device_, {{node(i).enable.ref, node(i).enable.code, node(i).name + " on"}}, fmt::format("{} on: {}.", node(i).name, rateText(i))));
+            break;
+        }
+        now_.trial.computeAll();
+    }
+
+    void sourceOn(int i, bool write)
+    {
+        TrialClock& clock = now_.trial.clocks[size_t(i)];
+        clock.off = false;
+        clock.trimmed = then(i).trimmed;
+        now_.trial.computeAll();
+        if (!write)
+            return;
+        const ClockNode& facts = node(i);
+        loadStep(i);
+        if (facts.bypass.valid() && rates_.clocks[size_t(i)].external && resetCode(device_, facts.bypass.ref) != facts.bypass.code)
+            add(updateStep(device_, {{facts.bypass.ref, facts.bypass.code, facts.name + " fed in"}}, fmt::format("{}: no crystal, the board feeds a clock in.", facts.name)));
+        add(updateStep(device_, {{facts.enable.ref, facts.enable.code, facts.name + " on"}}, fmt::format("{} on: {}.", facts.name, format(clock.rate))));
+        if (facts.ready.valid())
+            add(waitStep(device_, facts.ready.ref, facts.ready.code, timeoutFor(facts), fmt::format("{} runs; it needs up to {}.", facts.name, format(facts.startup))));
+        extraSteps(i);
+    }
+
+    void extraSteps(int i)
+    {
+        const ClockNode& facts = node(i);
+        const ClockState& state = rates_.clocks[size_t(i)];
+        if (state.trimmed && facts.trim)
+            add(updateStep(device_, {{facts.trim->enable.ref, facts.trim->enable.code, facts.name + " trimmed"}},
+                           fmt::format("Trim {} by {}: {}.", facts.name, facts.trim->by >= 0 ? node(facts.trim->by).name : facts.trim->bySignal, format(state.tolerance))));
+        if (state.monitored && facts.monitor)
+            add(updateStep(device_, {{facts.monitor->enable.ref, facts.monitor->enable.code, facts.name + " monitored"}},
+                           fmt::format("Watch {}; when it stops, {} takes over.", facts.name, node(facts.monitor->fallsBackTo).name)));
+    }
 
     void unlock()
     {
         for (const Unlock& unlock : device_.unlocks) {
             const FieldRef key{unlock.instance, unlock.reg, 0};
             const Field& field = device_.fieldOf(key);
-            add(writeStep(device_, {{key, unlock.key >> field.lsb & field.maxCode(), "key"}},
-                          fmt::format("Open {} for writing.", device_.instances[size_t(unlock.instance)].name)));
+            add(writeStep(device_, {{key, unlock.key >> field.lsb & field.maxCode(), "key"}}, fmt::format("Open {} for writing.", device_.instances[size_t(unlock.instance)].name)));
         }
     }
 
-    bool rangeGrows() const
+    void rangeSteps()
     {
-        const auto fastest = [this](int range) { return device_.ranges[size_t(range)].waitStateLimits.back(); };
-        return fastest(rates_.range) > fastest(device_.resetRange);
-    }
-
-    void setRange()
-    {
-        if (rates_.range == device_.resetRange || !device_.rangeControl.valid())
-            return;
-        const OperatingRange& range = device_.ranges[size_t(rates_.range)];
-        const std::string why = fmt::format("Core regulator to {}: up to {}.", range.name, format(range.waitStateLimits.back()));
-        add(updateStep(device_, {{device_.rangeControl, range.code, range.name}}, why));
+        const OperatingRange& range = device_.ranges[size_t(to_.trial.range())];
+        add(updateStep(device_, {{device_.rangeControl, range.code, range.name}}, fmt::format("Core regulator to {}: up to {}.", range.name, format(range.waitStateLimits.back()))));
         if (device_.rangeReady.valid())
             add(waitStep(device_, device_.rangeReady.ref, device_.rangeReady.code, Duration(Rational(1, 1000)), fmt::format("The regulator has settled in {}.", range.name)));
     }
 
-    void setWaitStates(std::uint32_t code)
-    {
-        add(updateStep(device_, {{device_.waitStates, code, fmt::format("{} wait states", code)}},
-                       fmt::format("{} flash wait states for {}.", code, rateText(size_t(device_.flashClock)))));
-    }
-
-    /// Twice the data sheet's start-up time: late enough for a slow part, soon enough to report a dead one.
-    static Duration timeoutFor(const ClockNode& node)
-    {
-        const Duration least(Rational(1, 10'000));
-        const Duration twice = node.startup * 2;
-        return twice > least ? twice : least;
-    }
-
-    void sourcesOn()
-    {
-        for (size_t i = 0; i < device_.clocks.size(); ++i) {
-            const ClockNode& node = device_.clocks[i];
-            if (!node.isSource() || !state(i).running)
-                continue;
-            load(node);
-            rate(i);
-            const bool later = node.enable.valid() && !node.onAtReset;
-            if (later)
-                add(updateStep(device_, {{node.enable.ref, node.enable.code, node.name + " on"}}, fmt::format("{} on: {}.", node.name, rateText(i))));
-            if (node.ready.valid() && (later || state(i).setting != node.resetValue))
-                add(waitStep(device_, node.ready.ref, node.ready.code, timeoutFor(node), fmt::format("{} runs; it needs up to {}.", node.name, format(node.startup))));
-            if (state(i).trimmed)
-                add(updateStep(device_, {{node.trim->enable.ref, node.trim->enable.code, node.name + " trimmed"}},
-                               fmt::format("Trim {} by {}: {}.", node.name, node.trim->by >= 0 ? device_.clocks[size_t(node.trim->by)].name : node.trim->bySignal,
-                                           format(state(i).tolerance))));
-            if (state(i).monitored && node.monitor)
-                add(updateStep(device_, {{node.monitor->enable.ref, node.monitor->enable.code, node.name + " monitored"}},
-                               fmt::format("Watch {}; when it stops, {} takes over.", node.name, device_.clocks[size_t(node.monitor->fallsBackTo)].name)));
-        }
-    }
-
     /// The load that the oscillator switches in, nearest to what the crystal wants.
-    void load(const ClockNode& node)
+    void loadStep(int i)
     {
-        const std::pair<Capacitance, std::uint32_t>* best = nearestLoad(node, rates_.clocks[size_t(&node - device_.clocks.data())].load);
-        const auto now = node.loadControl.valid() ? device_.registerOf(node.loadControl).reset >> device_.fieldOf(node.loadControl).lsb & device_.fieldOf(node.loadControl).maxCode() : 0;
-        if (best && best->second != now)
-            add(updateStep(device_, {{node.loadControl, best->second, node.name + " load"}}, fmt::format("{}: load capacitance {}.", node.name, format(best->first))));
+        const std::pair<Capacitance, std::uint32_t>* best = nearestLoad(node(i), rates_.clocks[size_t(i)].load);
+        if (best && best->second != resetCode(device_, node(i).loadControl))
+            add(updateStep(device_, {{node(i).loadControl, best->second, node(i).name + " load"}}, fmt::format("{}: load capacitance {}.", node(i).name, format(best->first))));
     }
 
     /// The rate of an oscillator that has several, with its factory calibration before it.
-    void rate(size_t i)
+    void rateSteps(int i)
     {
-        const ClockNode& node = device_.clocks[i];
-        if (node.rates.empty() || state(i).setting == node.resetValue)
-            return;
-        const ClockNode::RateChoice& choice = node.rates[size_t(state(i).setting)];
+        const ClockNode::RateChoice& choice = node(i).rates[size_t(then(i).setting)];
         if (choice.calibration.valid())
-            add(copyStep(device_, node.calibrationInto, choice.calibration, fmt::format("{}: the factory's calibration for {}.", node.name, rateText(i))));
-        add(updateStep(device_, {{node.control, choice.code, fmt::format("{} {}", node.name, rateText(i))}}, fmt::format("{} at {}.", node.name, rateText(i))));
+            add(copyStep(device_, node(i).calibrationInto, choice.calibration, fmt::format("{}: the factory's calibration for {}.", node(i).name, rateText(i))));
+        add(updateStep(device_, {{node(i).control, choice.code, fmt::format("{} {}", node(i).name, rateText(i))}}, fmt::format("{} at {}.", node(i).name, rateText(i))));
+        if (node(i).ready.valid() && !now(i).off)
+            add(waitStep(device_, node(i).ready.ref, node(i).ready.code, timeoutFor(node(i)), fmt::format("{} runs; it needs up to {}.", node(i).name, format(node(i).startup))));
     }
 
-    void sourcesOff()
+    void selectStep(int i, std::int64_t input, const std::string& why)
     {
-        for (size_t i = 0; i < device_.clocks.size(); ++i) {
-            const ClockNode& node = device_.clocks[i];
-            // What the regulator or a watchdog needs at all times cannot be switched off: it has no enable.
-            if (node.isSource() && node.onAtReset && !state(i).running && node.enable.valid()) {
-                const std::uint32_t off = node.enable.code == 0 ? 1 : 0;
-                add(updateStep(device_, {{node.enable.ref, off, node.name + " off"}}, fmt::format("{} off: nothing uses it.", node.name)));
-            }
+        const ClockInput& choice = node(i).inputs[size_t(input)];
+        add(updateStep(device_, {{node(i).control, choice.code, fmt::format("{} from {}", node(i).name, choice.node < 0 ? "nothing" : node(choice.node).name)}}, why));
+        if (node(i).status.valid())
+            add(waitStep(device_, node(i).status, choice.code, Duration(Rational(1, 10'000)), fmt::format("{} has switched.", node(i).name)));
+    }
+
+    /// Everything that a multiplier freezes and that changes, a register at a time.
+    void setFrozen(int multiplier, bool write)
+    {
+        std::vector<FieldWrite> fields;
+        std::vector<std::string> words;
+        for (int k = 0; k < int(device_.clocks.size()); ++k) {
+            if (!frozenBy(k, multiplier) || !node(k).control.valid() || sameSetting(k))
+                continue;
+            now_.trial.clocks[size_t(k)].setting = then(k).setting;
+            for (FieldWrite& field : controlsOf(k))
+                fields.push_back(std::move(field));
+            words.push_back(fmt::format("{} {}", node(k).name, operationText(device_, rates_, k)));
         }
+        if (write)
+            addByRegister(std::move(fields), fmt::format("{} {}: {}, set while it is off.", node(multiplier).name, rateText(multiplier), fmt::join(words, ", ")));
     }
 
     /// The fields that hold a clock's setting: its control, and the fraction where it has one.
-    std::vector<FieldWrite> controlsOf(size_t i) const
+    std::vector<FieldWrite> controlsOf(int i) const
     {
-        const ClockNode& node = device_.clocks[i];
-        const std::string cause = fmt::format("{} {}", node.name, operationText(device_, rates_, static_cast<int>(i)));
-        const std::int64_t setting = state(i).setting;
-        if (node.type == ClockNode::Type::Select)
-            return {{node.control, node.inputs[size_t(setting)].code, cause}};
-        if (node.fraction.valid())
-            return {{node.control, node.encoding.encode(setting / node.unit).value_or(0), cause}, {node.fraction, static_cast<std::uint32_t>(setting % node.unit), cause}};
-        return {{node.control, node.encoding.encode(setting).value_or(0), cause}};
+        const ClockNode& facts = node(i);
+        const std::string cause = fmt::format("{} {}", facts.name, operationText(device_, rates_, i));
+        const std::int64_t setting = then(i).setting;
+        if (facts.type == ClockNode::Type::Select)
+            return {{facts.control, facts.inputs[size_t(setting)].code, cause}};
+        if (facts.fraction.valid())
+            return {{facts.control, facts.encoding.encode(setting / facts.unit).value_or(0), cause}, {facts.fraction, static_cast<std::uint32_t>(setting % facts.unit), cause}};
+        return {{facts.control, facts.encoding.encode(setting).value_or(0), cause}};
     }
 
-    /// Whole and fraction in one write where they share a register.
-    void setControl(size_t i, const std::string& why)
-    {
-        addByRegister(controlsOf(i), why);
-    }
-
+    /// One write for fields that share a register.
     void addByRegister(std::vector<FieldWrite> fields, std::string why)
     {
-        std::stable_sort(fields.begin(), fields.end(), [](const FieldWrite& a, const FieldWrite& b) {
-            return std::pair(a.ref.instance, a.ref.reg) < std::pair(b.ref.instance, b.ref.reg);
-        });
+        std::stable_sort(fields.begin(), fields.end(), [](const FieldWrite& a, const FieldWrite& b) { return std::pair(a.ref.instance, a.ref.reg) < std::pair(b.ref.instance, b.ref.reg); });
         for (size_t k = 0; k < fields.size();) {
             size_t end = k;
             while (end < fields.size() && fields[end].ref.instance == fields[k].ref.instance && fields[end].ref.reg == fields[k].ref.reg)
@@ -187,82 +478,68 @@ private:
         }
     }
 
-    void plls()
+    void add(Step step)
     {
-        for (size_t i = 0; i < device_.clocks.size(); ++i) {
-            const ClockNode& node = device_.clocks[i];
-            if (node.isSource() || node.type == ClockNode::Type::Gate || !node.enable.valid() || !state(i).running || node.onAtReset)
-                continue;
-            // Everything that this PLL freezes, a register at a time.
-            std::vector<FieldWrite> fields;
-            std::vector<std::string> words;
-            for (size_t k = 0; k < device_.clocks.size(); ++k)
-                if (freezes(i, k) && std::find(set_.begin(), set_.end(), k) == set_.end()) {
-                    set_.push_back(k);
-                    for (FieldWrite& write : controlsOf(k))
-                        fields.push_back(std::move(write));
-                    words.push_back(fmt::format("{} {}", device_.clocks[k].name, operationText(device_, rates_, static_cast<int>(k))));
-                }
-            addByRegister(std::move(fields), fmt::format("{} {}: {}, set while it is off.", node.name, rateText(i), fmt::join(words, ", ")));
-            add(updateStep(device_, {{node.enable.ref, node.enable.code, node.name + " on"}}, {}));
-            if (node.ready.valid())
-                add(waitStep(device_, node.ready.ref, node.ready.code, timeoutFor(node), fmt::format("{} has locked; it needs up to {}.", node.name, format(node.startup))));
-        }
+        step.phase = Step::Phase::Clocks;
+        steps_.push_back(std::move(step));
     }
 
-    bool freezes(size_t pll, size_t node) const
-    {
-        const std::vector<int>& by = device_.clocks[node].frozenBy;
-        return device_.clocks[node].control.valid() && std::find(by.begin(), by.end(), static_cast<int>(pll)) != by.end();
-    }
-
-    template <typename When> void dividers(When when)
-    {
-        for (size_t i = 0; i < device_.clocks.size(); ++i) {
-            const ClockNode& node = device_.clocks[i];
-            if (node.tier == "system" && node.type == ClockNode::Type::Divide && node.control.valid() && when(node.resetValue, state(i).setting))
-                setControl(i, fmt::format("{} {}: {} when the system clock is on.", node.name, operationText(device_, rates_, int(i)), rateText(i)));
-        }
-    }
-
-    void kernelDividers()
-    {
-        for (size_t i = 0; i < device_.clocks.size(); ++i) {
-            const ClockNode& node = device_.clocks[i];
-            if (node.tier == "kernel" && node.type == ClockNode::Type::Divide && node.control.valid() && state(i).used && state(i).setting != node.resetValue)
-                setControl(i, fmt::format("{} {}: {}.", node.name, operationText(device_, rates_, int(i)), rateText(i)));
-        }
-    }
-
-    void selects(std::string_view tier)
-    {
-        for (size_t i = 0; i < device_.clocks.size(); ++i) {
-            const ClockNode& node = device_.clocks[i];
-            if (node.tier != tier || node.type != ClockNode::Type::Select || !state(i).running || !state(i).used || state(i).setting == node.resetValue)
-                continue;
-            setControl(i, fmt::format("{} {}: {}.", node.name, operationText(device_, rates_, int(i)), rateText(i)));
-            if (node.status.valid())
-                add(waitStep(device_, node.status, node.inputs[size_t(state(i).setting)].code, Duration(Rational(1, 10'000)), fmt::format("{} has switched.", node.name)));
-        }
-    }
-
-    void gates()
-    {
-        for (size_t i = 0; i < device_.clocks.size(); ++i) {
-            const ClockNode& node = device_.clocks[i];
-            if (node.type == ClockNode::Type::Gate && state(i).running && !node.onAtReset)
-                add(updateStep(device_, {{node.enable.ref, node.enable.code, node.name + " on"}}, fmt::format("{} on: {}.", node.name, rateText(i))));
-        }
-    }
-
-    Image& image_;
     const Device& device_;
     const Rates& rates_;
-    std::vector<size_t> set_; ///< frozen controls that are written already: PLLs can share them
+    ClockStand now_;
+    const ClockStand& to_;
+    std::vector<Move> open_;
+    std::vector<int> extras_; ///< sources that run on, but are to be trimmed or watched
+    bool raised_ = false;     ///< wait states, meanwhile
+    int detours_ = 0;
+    std::vector<Step> steps_;
 };
 
 } // namespace
 
-void appendClockSteps(Image& image, const Device& device, const Rates& rates) { ClockBringUp(image, device, rates).run(); }
+ClockStand resetStand(const Device& device, const Board& board, const Plan& plan, const Bindings& bindings)
+{
+    ClockStand out{ClockTrial(device, board, plan, bindings), device.waitStates.valid() ? resetCode(device, device.waitStates) : 0, std::vector<bool>(device.clocks.size(), false), std::vector<bool>(device.clocks.size(), false)};
+    out.trial.setRange(device.resetRange);
+    for (size_t i = 0; i < device.clocks.size(); ++i) {
+        TrialClock& clock = out.trial.clocks[i];
+        clock.setting = device.clocks[i].resetValue;
+        clock.trimmed = false;
+        clock.off = device.clocks[i].enable.valid() && !device.clocks[i].onAtReset;
+    }
+    out.trial.computeAll();
+    return out;
+}
+
+ClockStand plannedStand(const Device& device, const Board& board, const Plan& plan, const Bindings& bindings, const Rates& rates, const ClockStand& before)
+{
+    ClockStand out{ClockTrial(device, board, plan, bindings), before.waitStates, std::vector<bool>(device.clocks.size(), false), std::vector<bool>(device.clocks.size(), false)};
+    out.trial.setRange(rates.range);
+    if (rates.waitStates)
+        out.waitStates = std::uint32_t(*rates.waitStates);
+    for (size_t i = 0; i < device.clocks.size(); ++i) {
+        const ClockNode& node = device.clocks[i];
+        const ClockState& state = rates.clocks[i];
+        TrialClock& clock = out.trial.clocks[i];
+        clock.off = node.enable.valid() && !state.running;
+        // What nothing uses need not be set; but what runs with something that is used must stay inside its limits.
+        // What a multiplier freezes is set together with it.
+        const auto runs = [&rates](int by) { return rates.clocks[size_t(by)].running; };
+        const bool frozen = !node.frozenBy.empty() && std::none_of(node.frozenBy.begin(), node.frozenBy.end(), runs);
+        const bool matters = state.used || (state.running && node.tier != "kernel" && !frozen);
+        if (!matters)
+            clock.setting = before.trial.clocks[i].setting;
+        clock.trimmed = state.trimmed;
+        out.monitored[i] = state.monitored;
+        out.live[i] = state.used;
+    }
+    out.trial.computeAll();
+    return out;
+}
+
+std::vector<Step> clockSteps(const Device& device, const Rates& rates, const ClockStand& from, const ClockStand& to, bool unlock)
+{
+    return ClockMoves(device, rates, from, to).run(unlock);
+}
 
 } // namespace bindrel

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "core/image/image.h"
+#include "core/image/clock_steps.h"
 
 #include <fmt/format.h>
 
@@ -128,11 +128,27 @@ std::uint32_t Image::codeOf(const Device& device, const FieldRef& ref) const
     return word >> device.fieldOf(ref).lsb & device.fieldOf(ref).maxCode();
 }
 
-Image makeImage(const Device& device, const Plan& plan, const Bindings& bindings, const Rates& rates,
+void appendClockSteps(Image& image, const Device& device, const Board& board, const Plan& plan, const Bindings& bindings, const Rates& rates)
+{
+    const ClockStand reset = resetStand(device, board, plan, bindings);
+    const ClockStand full = plannedStand(device, board, plan, bindings, rates, reset);
+    image.steps = clockSteps(device, rates, reset, full, true);
+    if (!plan.slow)
+        return;
+    Plan slowPlan = plan;
+    slowPlan.range = plan.slow->range;
+    slowPlan.clocks = plan.slow->clocks;
+    image.slowRates = computeRates(device, board, slowPlan, bindings);
+    const ClockStand slow = plannedStand(device, board, slowPlan, bindings, *image.slowRates, full);
+    image.toSlow = clockSteps(device, *image.slowRates, full, slow, false);
+    image.toFull = clockSteps(device, rates, slow, plannedStand(device, board, plan, bindings, rates, slow), false);
+}
+
+Image makeImage(const Device& device, const Board& board, const Plan& plan, const Bindings& bindings, const Rates& rates,
                 const std::vector<Setting>& settings, const std::vector<PadSetup>& pads)
 {
     Image image;
-    appendClockSteps(image, device, rates);
+    appendClockSteps(image, device, board, plan, bindings, rates);
     appendPinSteps(image, device, plan, bindings, pads);
     appendNeedSteps(image, device, plan, bindings, settings, pads);
     foldRegisters(image, device);

@@ -50,6 +50,9 @@ struct RegisterValue {
 /// Register values and the ordered operations that lead to them from reset.
 struct Image {
     std::vector<Step> steps; ///< clocks, pins, needs in the plan's order, starts
+    /// From the plan's clocks to its slow ones and back, while the program runs; empty when it has none.
+    std::vector<Step> toSlow, toFull;
+    std::optional<Rates> slowRates;
     std::vector<RegisterValue> registers; ///< in the order of addresses
     /// Roles that the arithmetic asked for and the block has no field for: "GPT1 has no dead_time".
     std::vector<std::string> unplaced;
@@ -59,11 +62,11 @@ struct Image {
     std::uint32_t codeOf(const Device& device, const FieldRef& ref) const;
 };
 
-Image makeImage(const Device& device, const Plan& plan, const Bindings& bindings, const Rates& rates,
+Image makeImage(const Device& device, const Board& board, const Plan& plan, const Bindings& bindings, const Rates& rates,
                 const std::vector<Setting>& settings, const std::vector<PadSetup>& pads);
 
 // The parts of the bring-up, each in a file of its own.
-void appendClockSteps(Image& image, const Device& device, const Rates& rates);
+void appendClockSteps(Image& image, const Device& device, const Board& board, const Plan& plan, const Bindings& bindings, const Rates& rates);
 void appendPinSteps(Image& image, const Device& device, const Plan& plan, const Bindings& bindings, const std::vector<PadSetup>& pads);
 /// Clock gate on and reset released of an instance, as far as it has them; nothing when that is so after reset.
 std::vector<Step> wakeSteps(const Device& device, int instance);

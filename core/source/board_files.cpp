@@ -76,12 +76,13 @@ void writeAsserts(Writer& w)
 std::vector<std::string> statusNames(const Facts& f, const Names& names)
 {
     std::vector<std::string> out;
-    for (const Step& step : f.image.steps)
-        if (step.kind == Step::Kind::Wait && (step.need >= 0 ? coreOf(f, size_t(step.need)) : 0) == names.core) {
-            const std::string name = timeoutName(f, names, step);
-            if (std::find(out.begin(), out.end(), name) == out.end())
-                out.push_back(name);
-        }
+    for (const std::vector<Step>* list : {&f.image.steps, &f.image.toSlow, &f.image.toFull})
+        for (const Step& step : *list)
+            if (step.kind == Step::Kind::Wait && (step.need >= 0 ? coreOf(f, size_t(step.need)) : 0) == names.core) {
+                const std::string name = timeoutName(f, names, step);
+                if (std::find(out.begin(), out.end(), name) == out.end())
+                    out.push_back(name);
+            }
     return out;
 }
 
@@ -129,6 +130,11 @@ SourceFile boardHeader(const Facts& f, const Names& names)
         w.comment("Brings up clocks, pins and every need, in this order; stops at the first step that fails.");
         w.linef("enum {0}_status {0}_bring_up(void);", names.prefix);
         w.linef("enum {0}_status {0}_clocks_bring_up(void);", names.prefix);
+        if (f.image.slowRates) {
+            w.comment(fmt::format("Switch to the slow clocks (CPU at {}) and back, while the program runs.", format(f.image.slowRates->clocks[size_t(f.device.cpuClock())].rate)));
+            w.linef("enum {0}_status {0}_clocks_slow(void);", names.prefix);
+            w.linef("enum {0}_status {0}_clocks_full(void);", names.prefix);
+        }
         w.linef("void {0}_pins_bring_up(void);", names.prefix);
         for (const Core& core : f.device.cores)
             if (core.release.valid()) {
@@ -202,6 +208,21 @@ SourceFile boardSource(const Facts& f, const Names& names)
     return w.take();
 }
 
+/// One of the pair that switches between the plan's clocks and its slow ones while the program runs.
+static void switchFunction(Writer& w, const char* name, const std::vector<Step>& list, const ClockState& cpu)
+{
+    w.line();
+    w.comment(fmt::format("To the {} clocks, CPU at {}. Let all peripherals rest that are timed by a clock that changes.", name, format(cpu.rate)));
+    w.linef("enum {0}_status {0}_clocks_{1}(void)", w.names.prefix, name);
+    w.line("{");
+    std::vector<const Step*> steps;
+    for (const Step& step : list)
+        steps.push_back(&step);
+    w.steps(steps, 4);
+    w.linef("    return {};", w.names.macro("OK"));
+    w.line("}");
+}
+
 SourceFile clocksSource(const Facts& f, const Names& names)
 {
     const ClockState& cpu = f.rates.clocks[size_t(f.device.cpuClock())];
@@ -228,6 +249,10 @@ SourceFile clocksSource(const Facts& f, const Names& names)
     w.steps(steps, 4);
     w.linef("    return {};", names.macro("OK"));
     w.line("}");
+    if (f.image.slowRates) {
+        switchFunction(w, "slow", f.image.toSlow, f.image.slowRates->clocks[size_t(f.device.cpuClock())]);
+        switchFunction(w, "full", f.image.toFull, cpu);
+    }
     return w.take();
 }
 

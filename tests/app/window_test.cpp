@@ -13,7 +13,7 @@
 #include "app/tuning/tuning_station.h"
 #include "app/widgets/needs_list.h"
 #include "app/wiring/chip_view.h"
-#include "app/wiring/proposal_list.h"
+#include "app/widgets/proposal_list.h"
 #include "app/wiring/wiring_station.h"
 #include "tests/support/window_fixture.h"
 
@@ -168,17 +168,128 @@ private Q_SLOTS:
         // A rate is typed instead, and reached.
         w_->inspector()->field()->selectAll();
         keys("40 MHz");
+        QTRY_VERIFY(w_->clocks()->reach()->isVisible());
+        QVERIFY(w_->view().preview()); // looked at before it is made
+        QCOMPARE(hertz(*w_->view().preview(), "BUS1"), 40e6);
+        QCOMPARE(hertz(now(), "BUS1"), 160e6);
+        QTest::keyClick(w_->clocks()->reach()->list(), Qt::Key_Return);
         QCOMPARE(hertz(now(), "BUS1"), 40e6);
         QVERIFY(!hasFinding(now(), "CLK-01"));
         // One that is out of reach gives the nearest, and changes nothing.
         const Plan before = now().plan;
         w_->inspector()->field()->selectAll();
         keys("41.3 MHz");
-        QVERIFY(w_->inspector()->shownText().contains("nearest is"));
+        QTRY_VERIFY(w_->clocks()->reach()->isVisible());
+        QVERIFY2(w_->clocks()->reach()->note().startsWith("In the way"), qPrintable(w_->clocks()->reach()->note()));
+        QVERIFY(w_->clocks()->reach()->list()->rowCount() >= 1 && w_->clocks()->reach()->list()->proposals()[0].title.startsWith("Nearest"));
+        QTest::keyClick(w_->clocks()->reach()->list(), Qt::Key_Escape);
+        QVERIFY(!w_->clocks()->reach()->isVisible() && !w_->view().preview());
         QVERIFY(now().plan == before);
         shortcut(QKeySequence("Ctrl+Z"));
         shortcut(QKeySequence("Ctrl+Z"));
         QCOMPARE(hertz(now(), "BUS1"), 80e6);
+    }
+
+    void severalRatesAreReachedAtOnce()
+    {
+        open("done");
+        shortcut(QKeySequence("Ctrl+3"));
+        LadderView* ladder = w_->clocks()->ladder();
+        ReachPanel* reach = w_->clocks()->reach();
+        const Plan before = now().plan;
+        w_->view().select({Place::Kind::Clock, "USBK", {}});
+        w_->inspector()->beginEdit({});
+        w_->inspector()->field()->selectAll();
+        keys("48 MHz \u00b10.25 %");
+        QTRY_VERIFY(reach->isVisible());
+        const int alone = reach->list()->rowCount();
+        w_->view().select({Place::Kind::Clock, "CANK", {}});
+        w_->inspector()->beginEdit({});
+        w_->inspector()->field()->selectAll();
+        QTest::keyClicks(w_->inspector()->field(), "40 MHz");
+        QTest::keyClick(w_->inspector()->field(), Qt::Key_Return, Qt::ShiftModifier);
+        QTRY_VERIFY(reach->targets().size() == 2 && reach->isVisible() && reach->list()->rowCount() != alone);
+        QTest::keyClick(reach->list(), Qt::Key_Down);
+        QVERIFY(w_->view().preview());
+        QTest::keyClick(reach->list(), Qt::Key_Return);
+        QCOMPARE(hertz(now(), "CANK"), 40e6);
+        QCOMPARE(hertz(now(), "USBK"), 48e6);
+        QVERIFY(!w_->view().preview());
+        QVERIFY(ladder->hasFocus());
+        shortcut(QKeySequence("Ctrl+Z")); // one step
+        QVERIFY(now().plan == before);
+        // What is held stays.
+        w_->view().select({Place::Kind::Clock, "CANK", {}});
+        QTest::keyClick(ladder, Qt::Key_H);
+        QVERIFY(now().plan.held(holdOfClock("CANK")));
+        w_->inspector()->beginEdit({});
+        w_->inspector()->field()->selectAll();
+        keys("40 MHz");
+        QTRY_VERIFY(reach->isVisible());
+        for (const Proposal& proposal : reach->list()->proposals())
+            if (proposal.edit)
+                for (const Change& change : proposal.edit->changes)
+                    QVERIFY(!std::get_if<SetClock>(&change) || std::get<SetClock>(change).node != "CANK");
+        QTest::keyClick(reach->list(), Qt::Key_Escape);
+    }
+
+    void limitsAndGoalsAreRepaired()
+    {
+        open("done");
+        shortcut(QKeySequence("Ctrl+3"));
+        QVERIFY(w_->document().apply(editOf("break", SetClock{"BUS1", "1"})));
+        QVERIFY(hasFinding(now(), "CLK-01", "BUS1"));
+        shortcut(QKeySequence("Ctrl+Shift+R"));
+        ReachPanel* reach = w_->clocks()->reach();
+        QTRY_VERIFY(reach->isVisible());
+        QVERIFY(reach->list()->rowCount() >= 1);
+        QTest::keyClick(reach->list(), Qt::Key_Return);
+        QVERIFY(!hasFinding(now(), "CLK-01"));
+        shortcut(QKeySequence("Ctrl+Shift+R")); // nothing is wrong any more
+        QTRY_VERIFY(w_->message().contains("No limit is broken"));
+    }
+
+    void aMarkIsDraggedToWhatItsDividerCanMake()
+    {
+        open("done");
+        shortcut(QKeySequence("Ctrl+3"));
+        LadderView* ladder = w_->clocks()->ladder();
+        const int bus = now().device->findClock("BUS1");
+        const int cpu = now().device->findClock("CPU");
+        const QPoint from = ladder->markOf(bus).toPoint();
+        QTest::mousePress(ladder->viewport(), Qt::LeftButton, {}, from);
+        QVERIFY(ladder->dragging());
+        const QPoint to(int(ladder->markOf(cpu).x()) - 60, from.y());
+        QMouseEvent move(QEvent::MouseMove, to, ladder->viewport()->mapToGlobal(to), Qt::NoButton, Qt::LeftButton, Qt::NoModifier);
+        QCoreApplication::sendEvent(ladder->viewport(), &move);
+        QVERIFY(w_->view().preview());
+        const double looked = hertz(*w_->view().preview(), "BUS1");
+        QVERIFY(looked == 40e6 || looked == 20e6);
+        QCOMPARE(hertz(now(), "BUS1"), 80e6);
+        QTest::mouseRelease(ladder->viewport(), Qt::LeftButton, {}, to);
+        QCOMPARE(hertz(now(), "BUS1"), looked);
+        QVERIFY(!w_->view().preview());
+        shortcut(QKeySequence("Ctrl+Z"));
+        QCOMPARE(hertz(now(), "BUS1"), 80e6);
+        // Folding, zoom, and a picture of it all.
+        const int all = ladder->rowCount();
+        QTest::keyClick(ladder, Qt::Key_U);
+        QVERIFY(ladder->rowCount() < all);
+        QTest::keyClick(ladder, Qt::Key_U);
+        QCOMPARE(ladder->rowCount(), all);
+        QTest::keyClicks(ladder, "++");
+        QTest::keyClick(ladder, Qt::Key_F);
+        QTemporaryDir dir;
+        for (const char* ending : {"svg", "pdf", "png"})
+            QVERIFY(ladder->exportPicture(dir.filePath(QString("clocks.") + ending)));
+        QVERIFY(!ladder->exportPicture(dir.filePath("clocks.txt")));
+        // Two sets of settings, swapped as one step.
+        shortcut(QKeySequence("Ctrl+Shift+K"));
+        QVERIFY(now().plan.slow.has_value());
+        QVERIFY(w_->document().apply(editOf("slower", SetClock{"BUS1", "8"})));
+        shortcut(QKeySequence("Ctrl+Shift+W"));
+        QCOMPARE(hertz(now(), "BUS1"), 80e6);
+        COMPARE_TEXT(now().plan.slow->clocks.at("BUS1"), "8");
     }
 
     void ladderIsWalkedByKeysAndFollowsUsers()

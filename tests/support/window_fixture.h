@@ -7,7 +7,7 @@
 #include "app/theme/theme.h"
 #include "app/widgets/needs_list.h"
 #include "app/wiring/chip_view.h"
-#include "app/wiring/proposal_list.h"
+#include "app/widgets/proposal_list.h"
 #include "app/wiring/wiring_station.h"
 #include "tests/support/fixtures.h"
 

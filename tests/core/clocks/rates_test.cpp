@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "core/clocks/one_change.h"
+#include "core/clocks/clock_entry.h"
 #include "tests/support/fixtures.h"
 
 using namespace bindrel;
@@ -104,54 +104,25 @@ private Q_SLOTS:
         QVERIFY(!hasFinding(*run(with(work, SetClock{"PLLA.VCO", "70"})), "CLK-03", "PLLA.MAIN"));
     }
 
-    void typedRatesAreReachedByOneDecision()
+    void whatIsTypedOnAClock()
     {
         const auto s = run(demo());
-        const auto type = [&](const char* clock, const char* text) {
-            return editFromText(*s->device, *s->board, s->plan, s->bindings, s->device->findClock(clock), text);
-        };
-        QCOMPARE(std::get<SetClock>(type("BUS1", "40 MHz")->changes[0]), (SetClock{"BUS1", "4"}));
-        QCOMPARE(std::get<SetClock>(type("BUS1", "\u00f78")->changes[0]), (SetClock{"BUS1", "8"}));
-        QCOMPARE(std::get<SetClock>(type("CPU", "144M")->changes[0]), (SetClock{"PLLA.VCO", "72"}));
-        QCOMPARE(std::get<SetClock>(type("UART1K", "16 MHz")->changes[0]), (SetClock{"UART1K", "HFI"}));
-        QCOMPARE(std::get<SetClock>(type("BUS1", "")->changes[0]), (SetClock{"BUS1", std::nullopt}));
-        const auto no = type("CPU", "157 MHz");
-        QVERIFY(!no.ok());
-        QVERIFY2(no.problem().message.find("nearest is 156 MHz") != std::string::npos, no.problem().message.c_str());
-        QVERIFY(type("CPU", "157 MHz \u00b11 %").ok());
-        QVERIFY(!type("BUS1", "3").ok());
-        QVERIFY(!type("TIM1", "5").ok());
-    }
-
-    void singleChangesMissNothing()
-    {
-        // Plain enumeration of every decision on every clock of the path, rates computed anew from the plan.
-        const auto s = run(demo());
+        const auto type = [&](const char* clock, const char* text) { return readClockEntry(*s->device, s->device->findClock(clock), text); };
+        QCOMPARE(std::get<SetClock>(type("BUS1", "\u00f78")->edit.changes[0]), (SetClock{"BUS1", "8"}));
+        QCOMPARE(std::get<SetClock>(type("BUS1", "4")->edit.changes[0]), (SetClock{"BUS1", "4"}));
+        QCOMPARE(std::get<SetClock>(type("UART1K", "HFI")->edit.changes[0]), (SetClock{"UART1K", "HFI"}));
+        QCOMPARE(std::get<SetClock>(type("BUS1", "")->edit.changes[0]), (SetClock{"BUS1", std::nullopt}));
+        using Kind = ReachTarget::Kind;
         const int cpu = s->device->findClock("CPU");
-        const Frequency wanted = megahertz(123);
-        const Workpiece base = demo();
-        Rational best = Rational(INT64_MAX / 2);
-        for (const char* node : {"CPU", "SYS", "PLLA.MAIN", "PLLA.VCO", "PLLA.IN", "PLLA.SRC"})
-            for (int v = 0; v < 200; ++v)
-                for (const std::string& text : {std::to_string(v), std::string("HFI"), std::string("HFX"), std::string("PLLA.MAIN")}) {
-                    Plan plan = base.plan;
-                    plan.clocks[node] = text;
-                    const Rational rate = computeRates(*base.device, *base.board, plan, s->bindings).clocks[size_t(cpu)].rate.value;
-                    if (!rate.isZero())
-                        best = std::min(best, (rate - wanted.value).abs(), [](const Rational& a, const Rational& b) { return a < b; });
-                    if (v > 0)
-                        break; // names were tried with the first number
-                }
-        const auto ways = singleChanges(*s->device, *s->board, s->plan, s->bindings, cpu, wanted, 1);
-        QCOMPARE((ways.front().achieved.value - wanted.value).abs(), best);
-    }
-
-    void heldClocksAreLeftAlone()
-    {
-        Workpiece work = with(with(demo(), SetHold{holdOfClock("PLLA.VCO"), true}), SetHold{holdOfClock("PLLA.IN"), true});
-        const auto s = run(work);
-        for (const RateChange& way : singleChanges(*s->device, *s->board, s->plan, s->bindings, s->device->findClock("CPU"), megahertz(144), 1000))
-            QVERIFY(way.change.node != "PLLA.VCO" && way.change.node != "PLLA.IN");
+        QCOMPARE(*type("CPU", "144M")->wish, (ReachTarget{cpu, Kind::Rate, megahertz(144), Ppm(), false}));
+        QCOMPARE(*type("CPU", "157 MHz \u00b11 %")->wish, (ReachTarget{cpu, Kind::Rate, megahertz(157), Ppm(10'000), true}));
+        QCOMPARE(*type("CPU", ">= 100 MHz")->wish, (ReachTarget{cpu, Kind::AtLeast, megahertz(100), Ppm(), false}));
+        QCOMPARE(*type("CPU", "max")->wish, (ReachTarget{cpu, Kind::Fastest, Frequency(), Ppm(), false}));
+        QCOMPARE(*type("CPU", "max <= 100 MHz")->wish, (ReachTarget{cpu, Kind::Fastest, megahertz(100), Ppm(), false}));
+        QVERIFY(!type("BUS1", "3").ok());
+        QVERIFY(!type("BUS1", "0 MHz").ok());
+        QVERIFY(!type("BUS1", ">= 1 MHz \u00b11 %").ok());
+        QVERIFY(!type("BUS1", "quick").ok());
     }
 };
 

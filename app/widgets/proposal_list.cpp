@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "app/wiring/proposal_list.h"
+#include "app/widgets/proposal_list.h"
 
 #include "app/theme/theme.h"
 

@@ -1,0 +1,212 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/clocks/reach_panel.h"
+
+#include "app/theme/theme.h"
+#include "app/widgets/panel.h"
+#include "core/quantity/format.h"
+#include "core/tuning/clock_goals.h"
+
+#include <QVBoxLayout>
+
+namespace bindrel {
+
+namespace {
+
+QString text(const std::string& s) { return typeset(s); }
+
+/// The plan's own range first, then those that the supply permits.
+std::vector<int> rangesOf(const Snapshot& s)
+{
+    std::vector<int> out{s.rates.range};
+    for (int range = 0; range < int(s.device->ranges.size()); ++range)
+        if (range != s.rates.range)
+            out.push_back(range);
+    return out;
+}
+
+/// In the plan's own operating range; in the others only when there is no way in it.
+ReachResult reachFor(const Snapshot& s, const std::vector<ReachTarget>& targets, const Background::Stopped& stopped)
+{
+    ReachRequest request;
+    request.targets = targets;
+    request.missedGoals = newlyMissed(*s.device, s.plan, s.bindings, s.rates);
+    request.stopped = stopped;
+    ReachResult result = reach(*s.device, *s.board, s.plan, s.bindings, request);
+    if (!result.ways.empty() || s.device->ranges.size() < 2 || stopped())
+        return result;
+    request.ranges = rangesOf(s);
+    ReachResult wider = reach(*s.device, *s.board, s.plan, s.bindings, request);
+    return wider.ways.empty() ? result : wider;
+}
+
+} // namespace
+
+ReachPanel::ReachPanel(Document& document, ViewState& view, QWidget* parent) : QWidget(parent), document_(document), view_(view)
+{
+    auto* column = new QVBoxLayout(this);
+    column->setContentsMargins(0, 6, 0, 4);
+    column->setSpacing(2);
+    heading_ = panelHeading("Ways");
+    note_ = new QLabel;
+    note_->setWordWrap(true);
+    note_->setContentsMargins(12, 0, 12, 0);
+    note_->setTextFormat(Qt::PlainText);
+    for (QLabel* label : {heading_, note_})
+        label->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
+    list_ = new ProposalList;
+    column->addWidget(heading_);
+    column->addWidget(note_);
+    column->addWidget(list_, 1);
+    setFocusProxy(list_);
+    setFixedHeight(236);
+    hide();
+    connect(list_, &ProposalList::currentChanged, this, &ReachPanel::previewRow);
+    connect(list_, &ProposalList::hovered, this, &ReachPanel::previewRow);
+    connect(list_, &ProposalList::taken, this, [this](int row) { take(row); });
+    connect(list_, &ProposalList::closed, this, &ReachPanel::close);
+    connect(&document_, &Document::changed, this, &ReachPanel::close);
+}
+
+void ReachPanel::want(const ReachTarget& target, bool also)
+{
+    if (!also)
+        targets_.clear();
+    std::erase_if(targets_, [&target](const ReachTarget& other) { return other.clock == target.clock; });
+    targets_.push_back(target);
+    search();
+}
+
+void ReachPanel::search()
+{
+    if (!document_.isOpen())
+        return;
+    background_.run<ReachResult>(
+        "Looking for ways", [s = document_.sharedSnapshot(), targets = targets_](const Background::Stopped& stopped) { return reachFor(*s, targets, stopped); },
+        [this](ReachResult result) { showReach(result); });
+}
+
+void ReachPanel::repair()
+{
+    if (!document_.isOpen())
+        return;
+    targets_.clear();
+    background_.run<RepairResult>(
+        "Looking for repairs",
+        [s = document_.sharedSnapshot()](const Background::Stopped& stopped) {
+            RepairRequest request;
+            request.stopped = stopped;
+            request.missedGoals = [&s](const Rates& rates) { return needsThatMiss(*s->device, s->plan, s->bindings, rates); };
+            return repairClocks(*s->device, *s->board, s->plan, s->bindings, request);
+        },
+        [this](RepairResult result) { showRepair(result); });
+}
+
+Proposal ReachPanel::proposalOf(int number, const ReachWay& way) const
+{
+    const Snapshot& s = document_.snapshot();
+    Proposal proposal;
+    QStringList rates;
+    for (size_t t = 0; t < way.achieved.size(); ++t)
+        rates << text(format(way.achieved[t], 9)) + (way.errors[t].value.isZero() ? QString() : " " + text(format(way.errors[t], true)));
+    proposal.title = QString("%1.  %2%3").arg(number).arg(rates.join(", "), (rates.isEmpty() ? "" : "    ") + text(wayText(*s.device, way)));
+    QStringList besides;
+    for (const std::string& line : consequencesOf(*s.device, s.plan, way))
+        besides << text(line);
+    proposal.lines << (besides.isEmpty() ? QString("nothing else changes") : besides.join(" \u00b7 "));
+    if (!way.edit.changes.empty())
+        proposal.edit = way.edit;
+    return proposal;
+}
+
+void ReachPanel::showReach(const ReachResult& result)
+{
+    const Snapshot& s = document_.snapshot();
+    QStringList wishes;
+    for (const ReachTarget& target : targets_)
+        wishes << QString::fromStdString(s.device->clocks[size_t(target.clock)].name) + " " + text(wishText(target));
+    std::vector<Proposal> proposals;
+    for (const ReachWay& way : result.ways)
+        proposals.push_back(proposalOf(int(proposals.size()) + 1, way));
+    if (!result.ways.empty()) {
+        const bool more = result.ways.size() >= ReachRequest().most;
+        show("Ways to " + wishes.join(", "), QString("%1 Enter takes one, Esc leaves all as it is; Shift+Enter on another clock adds a wish.").arg(!result.complete ? "Stopped: there may be better ones." : more ? "The best of more." : "There are no others."),
+             std::move(proposals));
+        return;
+    }
+    QStringList lines;
+    for (const std::string& obstacle : result.inTheWay)
+        lines << text(obstacle);
+    for (const ReachMiss& miss : result.misses)
+        for (const ReachWay& way : miss.nearest) {
+            Proposal near = proposalOf(int(proposals.size()) + 1, way);
+            near.title = "Nearest: " + near.title.section(".  ", 1) + (miss.othersKept ? QString() : QString(" (by itself)"));
+            proposals.push_back(std::move(near));
+        }
+    show("No way to " + wishes.join(", "), result.complete ? "In the way: " + lines.join("; ") + "." : QString("Stopped before a way was found."), std::move(proposals));
+}
+
+void ReachPanel::showRepair(const RepairResult& result)
+{
+    if (result.wrong.empty()) {
+        Q_EMIT document_.refused("No limit is broken and no goal is missed.");
+        return;
+    }
+    std::vector<Proposal> proposals;
+    for (const ReachWay& way : result.ways)
+        proposals.push_back(proposalOf(int(proposals.size()) + 1, way));
+    QStringList wrong, left;
+    for (const std::string& line : result.wrong)
+        wrong << text(line);
+    for (const std::string& line : result.left)
+        left << text(line);
+    QString note = "Wrong: " + wrong.join("; ") + ".";
+    if (proposals.empty())
+        note += result.complete ? " Up to four changes of clocks mend it in no way; a hold may be in the way." : " Stopped before a way was found.";
+    else if (!left.isEmpty())
+        note += " These mend the limits; what stays: " + left.join("; ") + ".";
+    show(proposals.empty() ? "No repair" : "Repairs with the fewest changes", note, std::move(proposals));
+}
+
+void ReachPanel::show(const QString& heading, const QString& note, std::vector<Proposal> proposals)
+{
+    heading_->setText(heading.toUpper());
+    heading_->setToolTip(heading);
+    note_->setText(note);
+    note_->setFont(Theme::get().text(11));
+    list_->setAccessibleName(heading);
+    list_->setProposals(std::move(proposals));
+    QWidget::show();
+    Q_EMIT shown(true);
+    list_->setFocus();
+    previewRow(list_->currentRow());
+}
+
+void ReachPanel::previewRow(int row)
+{
+    std::shared_ptr<const Snapshot> preview;
+    if (row >= 0 && list_->proposals()[size_t(row)].edit)
+        if (const auto next = document_.preview(*list_->proposals()[size_t(row)].edit))
+            preview = *next;
+    view_.setPreview(preview);
+}
+
+void ReachPanel::take(int row)
+{
+    const std::optional<Edit> edit = list_->proposals()[size_t(row)].edit;
+    targets_.clear();
+    close();
+    if (edit)
+        document_.apply(*edit);
+}
+
+void ReachPanel::close()
+{
+    background_.cancel();
+    if (isHidden())
+        return;
+    view_.setPreview(nullptr);
+    hide();
+    Q_EMIT shown(false);
+}
+
+} // namespace bindrel

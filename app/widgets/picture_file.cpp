@@ -1,0 +1,55 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/widgets/picture_file.h"
+
+#include <QBuffer>
+#include <QImage>
+#include <QPageSize>
+#include <QPdfWriter>
+#include <QSaveFile>
+#include <QStringList>
+#include <QSvgGenerator>
+
+#include <fmt/format.h>
+
+namespace bindrel {
+
+Outcome writePicture(const QString& path, const QString& title, const QSizeF& size, const std::function<void(QPainter&, double scale)>& draw)
+{
+    const QString ending = path.section('.', -1).toLower();
+    if (!QStringList{"svg", "pdf", "png"}.contains(ending))
+        return problemOf(fmt::format("{} ends neither in .svg nor in .pdf nor in .png.", path.toStdString()));
+    // In memory first and then in one step to its place, so that a picture that was there is not spoilt.
+    QByteArray bytes;
+    QBuffer buffer(&bytes);
+    buffer.open(QIODevice::WriteOnly);
+    if (ending == "svg") {
+        QSvgGenerator svg;
+        svg.setOutputDevice(&buffer);
+        svg.setSize(size.toSize());
+        svg.setViewBox(QRectF(QPointF(0, 0), size));
+        svg.setTitle(title);
+        QPainter p(&svg);
+        draw(p, 1);
+    } else if (ending == "pdf") {
+        QPdfWriter pdf(&buffer);
+        pdf.setTitle(title);
+        pdf.setCreator("Bindrel");
+        pdf.setResolution(72);
+        pdf.setPageMargins({});
+        pdf.setPageSize(QPageSize(size, QPageSize::Point, {}, QPageSize::ExactMatch));
+        QPainter p(&pdf);
+        draw(p, 1);
+    } else {
+        QImage image((size * 2).toSize(), QImage::Format_RGB32);
+        QPainter p(&image);
+        draw(p, 2);
+        p.end();
+        image.save(&buffer, "PNG");
+    }
+    QSaveFile file(path);
+    if (!file.open(QIODevice::WriteOnly) || file.write(bytes) != bytes.size() || !file.commit())
+        return problemOf(fmt::format("{} cannot be written: {}. Choose another place.", path.toStdString(), file.errorString().toStdString()));
+    return {};
+}
+
+} // namespace bindrel

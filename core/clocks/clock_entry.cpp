@@ -1,0 +1,30 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/clocks/clock_entry.h"
+
+#include "core/base/text.h"
+#include "core/plan/check_setting.h"
+
+#include <fmt/format.h>
+
+namespace bindrel {
+
+Expected<ClockEntry> readClockEntry(const Device& device, int clock, std::string_view given)
+{
+    const ClockNode& node = device.clocks[size_t(clock)];
+    const std::string_view text = trimmed(given);
+    if (text.empty())
+        return ClockEntry{editOf(node.name + " as at reset", SetClock{node.id, std::nullopt}), std::nullopt};
+    Expected<std::string> setting = checkClockSetting(device, clock, text);
+    if (setting) {
+        const bool isAuto = *setting == "auto";
+        return ClockEntry{editOf(fmt::format("{}: {}", node.name, *setting), SetClock{node.id, isAuto ? std::nullopt : std::optional(*setting)}), std::nullopt};
+    }
+    // A bare number is meant as a setting; a rate has a prefix or a unit.
+    const bool bare = text.find_first_not_of("0123456789") == std::string_view::npos;
+    const Expected<ReachTarget> wish = bare ? Expected<ReachTarget>(setting.problem()) : readReachWish(clock, text);
+    if (!wish)
+        return setting.problem();
+    return ClockEntry{{}, *wish};
+}
+
+} // namespace bindrel

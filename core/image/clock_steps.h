@@ -1,0 +1,31 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "core/clocks/trial.h"
+#include "core/image/image.h"
+
+namespace bindrel {
+
+/// How the clocks of a chip stand at a moment: what their fields hold.
+struct ClockStand {
+    ClockTrial trial; ///< settings; an oscillator or multiplier that is switched off is `off`
+    std::uint32_t waitStates = 0; ///< code of the field
+    std::vector<bool> monitored;
+    std::vector<bool> live; ///< what something runs from; the others' limits do not matter yet
+};
+
+/// As after the chip's reset: nothing but cores and flash is live.
+ClockStand resetStand(const Device& device, const Board& board, const Plan& plan, const Bindings& bindings);
+/// As the plan's rates say, all needs live. What nothing uses stands as in `before`, but off where it can be.
+ClockStand plannedStand(const Device& device, const Board& board, const Plan& plan, const Bindings& bindings, const Rates& rates, const ClockStand& before);
+
+/// The operations that lead from one stand to another. After each, every live clock is inside its limits in the operating range of
+/// that moment (its nominal rate; while it is on), and the flash has wait states enough: an operation that would break one
+/// waits until others have made room. Controls are changed only while nothing that freezes them is on; a clock is selected only
+/// while it runs; of a kernel's limits the highest rate counts (users of one that becomes too slow, or faster than its bus, rest during a switch); if the system clock comes from what must be set anew, it runs from another source meanwhile. What is live and comes
+/// from such a multiplier stands still for its start-up time.
+/// Only what differs is written. When nothing can be done without breaking a limit (the plan breaks it itself), the rest
+/// follows in the usual order.
+std::vector<Step> clockSteps(const Device& device, const Rates& rates, const ClockStand& from, const ClockStand& to, bool unlock);
+
+} // namespace bindrel

@@ -1,0 +1,292 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/image/clock_steps.h"
+#include "core/plan/check_setting.h"
+#include "core/quantity/format.h"
+#include "tests/support/fixtures.h"
+
+#include <cmath>
+#include <random>
+
+using namespace bindrel;
+using namespace bindrel::test;
+
+namespace {
+
+/// A chip as its registers say it stands: the words, and what they mean for the clocks, in floating point. It shares with the
+/// product only the description of the fields.
+class ClockRegisters {
+public:
+    ClockRegisters(const Device& device, const Board& board) : device_(device), board_(board) {}
+
+    std::uint32_t code(const FieldRef& ref) const
+    {
+        const auto at = words_.find({ref.instance, ref.reg});
+        const std::uint32_t word = at == words_.end() ? device_.registerOf(ref).reset : at->second;
+        return word >> device_.fieldOf(ref).lsb & device_.fieldOf(ref).maxCode();
+    }
+    bool on(int clock) const
+    {
+        const ClockNode& node = device_.clocks[size_t(clock)];
+        return !node.enable.valid() || code(node.enable.ref) == node.enable.code;
+    }
+    int input(int clock) const
+    {
+        const ClockNode& node = device_.clocks[size_t(clock)];
+        if (node.isSource())
+            return -1;
+        if (node.type != ClockNode::Type::Select)
+            return node.inputs.front().node;
+        for (const ClockInput& choice : node.inputs)
+            if (choice.code == code(node.control))
+                return choice.node;
+        return -1;
+    }
+    double factor(int clock) const
+    {
+        const ClockNode& node = device_.clocks[size_t(clock)];
+        if (!node.control.valid())
+            return double(node.resetValue) / double(node.unit);
+        const double whole = double(node.encoding.decode(code(node.control)).value_or(0));
+        return node.fraction.valid() ? whole + double(code(node.fraction)) / double(node.unit) : whole / double(node.unit);
+    }
+    /// 0 while it stands still.
+    double rate(int clock) const
+    {
+        const ClockNode& node = device_.clocks[size_t(clock)];
+        if (!on(clock))
+            return 0;
+        if (node.isSource()) {
+            if (node.type != ClockNode::Type::Oscillator) {
+                const auto fitted = board_.crystals.find(node.id);
+                return fitted == board_.crystals.end() ? 0 : fitted->second.rate.toDouble();
+            }
+            for (const ClockNode::RateChoice& choice : node.rates)
+                if (choice.code == code(node.control))
+                    return choice.rate.toDouble();
+            return node.rate.toDouble();
+        }
+        const int from = input(clock);
+        if (from < 0)
+            return 0;
+        switch (node.type) {
+        case ClockNode::Type::Divide:
+            return rate(from) / factor(clock);
+        case ClockNode::Type::Multiply:
+            return rate(from) * factor(clock);
+        case ClockNode::Type::Follow:
+            return rate(from) * double(node.follows < 0 ? 1 : factor(node.follows) == 1 ? node.factorWhenOne : node.factorElse);
+        default:
+            return rate(from);
+        }
+    }
+    int range() const
+    {
+        if (!device_.rangeControl.valid())
+            return device_.resetRange;
+        for (size_t r = 0; r < device_.ranges.size(); ++r)
+            if (device_.ranges[r].code == code(device_.rangeControl))
+                return int(r);
+        return -1;
+    }
+
+    /// Does the step; says what it breaks, empty when nothing.
+    std::string take(const Step& step)
+    {
+        const std::string where = " (" + step.why + ")";
+        if (step.kind == Step::Kind::Wait) {
+            if (!(step.timeout.value > Rational(0)))
+                return "a wait without a time-out" + where;
+            for (int i = 0; i < int(device_.clocks.size()); ++i)
+                if (const ClockNode& node = device_.clocks[size_t(i)]; node.ready.valid() && node.ready.ref == step.fields.front().ref && rate(i) <= 0)
+                    return node.name + " is polled but cannot come" + where;
+            return {};
+        }
+        for (const Unlock& unlock : device_.unlocks)
+            if (unlock.instance == step.instance && unlock.reg == step.reg)
+                unlocked_.insert(step.instance);
+            else if (unlock.instance == step.instance && !unlocked_.contains(step.instance))
+                return "written before it is unlocked" + where;
+        std::vector<std::pair<int, double>> before;
+        for (int i = 0; i < int(device_.clocks.size()); ++i)
+            if (!device_.clocks[size_t(i)].frozenBy.empty())
+                before.emplace_back(i, device_.clocks[size_t(i)].type == ClockNode::Type::Select ? input(i) : factor(i));
+        const auto key = std::pair(step.instance, step.reg);
+        const std::uint32_t word = words_.contains(key) ? words_[key] : device_.blockOf(step.instance).registers[size_t(step.reg)].reset;
+        const std::uint32_t mask = step.kind == Step::Kind::Write ? ~0u : step.mask;
+        words_[key] = (word & ~mask) | (step.value & mask);
+        for (const auto& [clock, was] : before)
+            for (const int by : device_.clocks[size_t(clock)].frozenBy)
+                if (on(by) && (device_.clocks[size_t(clock)].type == ClockNode::Type::Select ? input(clock) : factor(clock)) != was)
+                    return device_.clocks[size_t(clock)].name + " is changed while " + device_.clocks[size_t(by)].name + " is on" + where;
+        return {};
+    }
+
+    /// What is outside its limits at this moment; kernels only as far as they are live. Empty when nothing.
+    std::string outside(const std::vector<bool>& live) const
+    {
+        const int now = range();
+        if (now < 0)
+            return "the regulator is nowhere";
+        for (int i = 0; i < int(device_.clocks.size()); ++i) {
+            const ClockNode& node = device_.clocks[size_t(i)];
+            const double is = rate(i);
+            if (is <= 0 || (node.tier == "kernel" && !live[size_t(i)]))
+                continue;
+            // The input of a multiplier that is off does nothing.
+            if (!node.frozenBy.empty() && std::none_of(node.frozenBy.begin(), node.frozenBy.end(), [this](int by) { return on(by); }))
+                continue;
+            const auto special = node.limitByRange.find(device_.ranges[size_t(now)].id);
+            const RateLimit& limit = special == node.limitByRange.end() ? node.limit : special->second;
+            double most = limit.max ? limit.max->toDouble() : 1e18;
+            const bool kernel = node.tier == "kernel"; // their users rest during a switch; only too fast would harm
+            if (limit.relativeTo >= 0 && !kernel)
+                most = std::min(most, rate(limit.relativeTo) * limit.relativeMax.toDouble());
+            if (is > most * (1 + 1e-9) || (!kernel && limit.min && is < limit.min->toDouble() * (1 - 1e-9)))
+                return node.name + " at " + std::to_string(is) + " Hz in " + device_.ranges[size_t(now)].name;
+        }
+        const std::vector<Frequency>& waits = device_.ranges[size_t(now)].waitStateLimits;
+        const std::uint32_t states = code(device_.waitStates);
+        if (rate(device_.cpuClock()) <= 0)
+            return "the core stands still";
+        if (rate(device_.flashClock) > waits[std::min<size_t>(states, waits.size() - 1)].toDouble() * (1 + 1e-9))
+            return "the flash has too few wait states";
+        return {};
+    }
+
+private:
+    const Device& device_;
+    const Board& board_;
+    std::map<std::pair<int, int>, std::uint32_t> words_;
+    std::set<int> unlocked_;
+};
+
+} // namespace
+
+class ClockStepsTest : public QObject {
+    Q_OBJECT
+
+    /// Plans of a demo whose clocks are all inside their limits: a random walk over decisions and operating ranges.
+    static std::vector<Plan> validPlans(const Workpiece& work, unsigned seed, size_t count)
+    {
+        std::mt19937 random(seed);
+        const auto s = run(work);
+        const Device& device = *s->device;
+        std::vector<Plan> out{work.plan};
+        for (int round = 0; round < 60'000 && out.size() < count; ++round) {
+            Plan plan = out[random() % out.size()];
+            for (unsigned changes = 1 + random() % 5; changes > 0; --changes) {
+                const size_t clock = random() % device.clocks.size();
+                const std::vector<std::string> choices = clockChoices(device, int(clock));
+                if (choices.empty() || device.clocks[clock].tier == "source")
+                    continue;
+                plan.clocks[device.clocks[clock].id] = choices[random() % choices.size()];
+            }
+            if (random() % 3 == 0)
+                plan.range = device.ranges[random() % device.ranges.size()].id;
+            ClockTrial trial(device, *s->board, plan, s->bindings);
+            bool valid = trial.supplyFits(trial.range());
+            for (size_t i = 0; i < trial.size() && valid; ++i)
+                valid = !trial.breaks(i) && !(trial.clocks[i].used && trial.clocks[i].rate.value.isZero());
+            const bool news = valid && std::none_of(out.begin(), out.end(), [&](const Plan& other) {
+                const ClockTrial known(device, *s->board, other, s->bindings);
+                return known.clocks[size_t(device.cpuClock())].rate == trial.clocks[size_t(device.cpuClock())].rate;
+            });
+            if (news)
+                out.push_back(std::move(plan));
+        }
+        return out;
+    }
+
+    static void walk(ClockRegisters& chip, const std::vector<Step>& steps, const std::vector<bool>& live, const std::string& what)
+    {
+        for (const Step& step : steps) {
+            if (step.phase != Step::Phase::Clocks)
+                continue;
+            const std::string fault = chip.take(step);
+            QVERIFY2(fault.empty(), (what + ": " + fault).c_str());
+            const std::string outside = chip.outside(live);
+            QVERIFY2(outside.empty(), (what + ": " + outside + " after \"" + step.why + "\"").c_str());
+        }
+    }
+
+    static void arrives(const ClockRegisters& chip, const Device& device, const Rates& rates, const std::string& what)
+    {
+        for (size_t i = 0; i < device.clocks.size(); ++i)
+            if (rates.clocks[i].running && rates.clocks[i].used) {
+                const double wanted = rates.clocks[i].rate.toDouble();
+                QVERIFY2(std::abs(chip.rate(int(i)) - wanted) <= wanted * 1e-9, (what + ": " + device.clocks[i].name).c_str());
+            } else if (device.clocks[i].enable.valid() && !rates.clocks[i].running) {
+                QVERIFY2(!chip.on(int(i)), (what + ": left on, " + device.clocks[i].name).c_str());
+            }
+        QCOMPARE(chip.range(), rates.range);
+    }
+
+private Q_SLOTS:
+    void everyStepKeepsEveryLimit_data()
+    {
+        QTest::addColumn<QString>("name");
+        for (const char* name : {"sluice-node-c-done", "pump-hall-a-done", "rain-post-b-done", "ditch-meter-d-done"})
+            QTest::newRow(name) << name;
+    }
+    void everyStepKeepsEveryLimit()
+    {
+        QFETCH(QString, name);
+        const Workpiece work = demo(name.toStdString());
+        const std::vector<Plan> plans = validPlans(work, 77, 14);
+        QVERIFY(plans.size() >= 4);
+        const auto base = run(work);
+        const Device& device = *base->device;
+        const std::vector<bool> cores(device.clocks.size(), false);
+        for (size_t p = 0; p < plans.size(); ++p) {
+            Workpiece from = work;
+            from.plan = plans[p];
+            const auto s = run(from);
+            std::string decisions;
+            for (const auto& [clock, value] : plans[p].clocks)
+                decisions += clock + "=" + value + " ";
+            for (const Finding& finding : s->findings)
+                QVERIFY2(finding.rule != "CLK-01" && finding.rule != "CLK-02", (finding.text + decisions).c_str());
+            ClockRegisters fresh(device, *s->board);
+            walk(fresh, s->image.steps, cores, name.toStdString() + ", from reset to plan " + std::to_string(p) + " " + plans[p].range + " " + decisions);
+            arrives(fresh, device, s->rates, "plan " + std::to_string(p));
+            // From each to the next, and back, with all needs at work.
+            Workpiece pair = from;
+            pair.plan.slow = plans[(p + 1) % plans.size()].clockSet();
+            const auto both = run(pair);
+            std::vector<bool> live(device.clocks.size(), false);
+            for (size_t i = 0; i < live.size(); ++i)
+                live[i] = both->rates.clocks[i].used;
+            const std::string where = name.toStdString() + ", plan " + std::to_string(p);
+            walk(fresh, both->image.toSlow, live, where + " to the next");
+            arrives(fresh, device, *both->image.slowRates, where + " to the next");
+            walk(fresh, both->image.toFull, live, where + " and back");
+            arrives(fresh, device, both->rates, where + " and back");
+            if (QTest::currentTestFailed())
+                return;
+        }
+    }
+
+    /// The PLL that the cores run from cannot be set while they do: they take another source meanwhile.
+    void theCoresNeverStandOnWhatIsSetAnew()
+    {
+        Workpiece work = demo();
+        work.plan.slow = work.plan.clockSet();
+        work.plan.slow->clocks["PLLA.VCO"] = "48";
+        work.plan.slow->clocks["PLLA.AUX"] = "2";
+        const auto s = run(work);
+        std::vector<std::string> words;
+        for (const Step& step : s->image.toSlow)
+            if (step.kind != Step::Kind::Wait && !step.fields.empty())
+                words.push_back(s->device->nameOf(step.fields.front().ref));
+        const auto at = [&words](const char* field) { return std::find(words.begin(), words.end(), field) - words.begin(); };
+        QVERIFY(at("CLK.TREE.SYS") < at("CLK.PLLON.A"));
+        QVERIFY(at("CLK.PLLON.A") < at("CLK.PLLA.MUL"));
+        QVERIFY(at("CLK.PLLA.MUL") < std::ptrdiff_t(words.size()));
+        const auto last = [&words](const char* field) { return std::find(words.rbegin(), words.rend(), field).base() - words.begin(); };
+        QVERIFY(last("CLK.PLLA.MUL") < last("CLK.PLLON.A"));
+        QVERIFY(last("CLK.PLLON.A") < last("CLK.TREE.SYS"));
+    }
+};
+
+QTEST_APPLESS_MAIN(ClockStepsTest)
+#include "clock_steps_test.moc"
