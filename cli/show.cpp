@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "cli/commands.h"
 #include "cli/table.h"
+#include "core/clocks/modes.h"
 #include "core/interchange/pin_sheet.h"
 #include "core/quantity/format.h"
 
@@ -14,16 +15,55 @@ namespace {
 
 Table clockTable(const Snapshot& s)
 {
-    Table table{{"clock", "rate", "exact_hz", "tolerance", "operation", "min", "max", "state", "users"}, {}};
+    Table table{{"clock", "rate", "exact_hz", "tolerance", "low_ppm", "high_ppm", "operation", "min", "max", "head_room", "because", "state", "users"}, {}};
     for (size_t i = 0; i < s.device->clocks.size(); ++i) {
         const ClockState& c = s.rates.clocks[i];
         std::string users;
         for (const int n : c.users)
             users += (users.empty() ? "" : ", ") + s.plan.needs[size_t(n)].title;
         const auto broken = limitBreak(c);
-        table.rows.push_back({s.device->clocks[i].id, format(c.rate), c.rate.value.text(), format(c.tolerance), operationText(*s.device, s.rates, int(i)),
+        table.rows.push_back({s.device->clocks[i].id, format(c.rate), c.rate.value.text(), format(c.tolerance), c.tolerance.low.value.text(), c.tolerance.high.value.text(), operationText(*s.device, s.rates, int(i)),
                               c.min ? format(*c.min) : "", c.max ? format(*c.max) : "",
+                              headRoom(c) ? format(*headRoom(c), 3) : "", c.maxBecause.empty() ? c.minBecause : c.maxBecause,
                               !c.running ? c.stopped : broken ? "breaks a limit" : c.used ? "runs" : "runs unused", users});
+    }
+    return table;
+}
+
+/// Limits of what runs, the tightest first.
+Table limitTable(const Snapshot& s)
+{
+    Table table{{"clock", "rate", "min", "max", "head_room", "because"}, {}};
+    std::vector<std::pair<Ratio, size_t>> order;
+    for (size_t i = 0; i < s.rates.clocks.size(); ++i)
+        if (const auto room = headRoom(s.rates.clocks[i]); room && (s.rates.clocks[i].used || s.device->clocks[i].tier != "kernel"))
+            order.emplace_back(*room, i);
+    std::stable_sort(order.begin(), order.end(), [](const auto& a, const auto& b) { return a.first < b.first; });
+    for (const auto& [room, i] : order) {
+        const ClockState& c = s.rates.clocks[i];
+        table.rows.push_back({s.device->clocks[i].id, format(c.rate), c.min ? format(*c.min) : "", c.max ? format(*c.max) : "", format(room, 3), c.maxBecause.empty() ? c.minBecause : c.maxBecause});
+    }
+    return table;
+}
+
+Table modeTable(const Snapshot& s)
+{
+    Table table{{"mode", "alive", "works", "wakes", "core_runs_after", "all_runs_after", "starts_again"}, {}};
+    const auto names = [](const auto& list, const auto& nameOf) {
+        std::string out;
+        for (const int item : list)
+            out += (out.empty() ? "" : ", ") + nameOf(item);
+        return out;
+    };
+    const auto title = [&s](int need) { return s.plan.needs[size_t(need)].title; };
+    const auto id = [&s](int clock) { return s.device->clocks[size_t(clock)].id; };
+    for (const LowPowerMode& mode : s.device->modes) {
+        const ModeState state = modeState(*s.device, s.plan, s.bindings, s.rates, mode);
+        std::vector<int> alive;
+        for (size_t i = 0; i < state.alive.size(); ++i)
+            if (state.alive[i] && s.rates.clocks[i].used)
+                alive.push_back(int(i));
+        table.rows.push_back({mode.name, names(alive, id), names(state.working, title), names(state.wakers, title), format(state.wakeTime), format(state.fullTime), names(state.restarted, id)});
     }
     return table;
 }
@@ -60,9 +100,9 @@ void addShow(CLI::App& app, int& exitCode)
         std::string plan, what, format = "text";
     };
     auto options = std::make_shared<Options>();
-    CLI::App* command = app.add_subcommand("show", "Print the clocks, pins or registers of a plan.");
+    CLI::App* command = app.add_subcommand("show", "Print clocks, their limits, low-power modes, pins or registers of a plan.");
     command->add_option("PLAN", options->plan, "Plan file")->required();
-    command->add_option("WHAT", options->what, "clocks, pins or registers")->required()->check(CLI::IsMember({"clocks", "pins", "registers"}));
+    command->add_option("WHAT", options->what, "clocks, limits, modes, pins or registers")->required()->check(CLI::IsMember({"clocks", "limits", "modes", "pins", "registers"}));
     command->add_option("--format", options->format, "text, json or csv")->check(CLI::IsMember({"text", "json", "csv"}));
     command->callback([options, &exitCode] {
         const auto s = openPlan(options->plan);
@@ -70,7 +110,7 @@ void addShow(CLI::App& app, int& exitCode)
             exitCode = kUnusable;
             return;
         }
-        const Table table = options->what == "clocks" ? clockTable(*s) : options->what == "pins" ? pinTable(*s) : registerTable(*s);
+        const Table table = options->what == "clocks" ? clockTable(*s) : options->what == "limits" ? limitTable(*s) : options->what == "modes" ? modeTable(*s) : options->what == "pins" ? pinTable(*s) : registerTable(*s);
         fmt::print("{}", table.print(options->format));
     });
 }

@@ -148,6 +148,30 @@ const std::vector<Scene>& scenes()
              open(w, "sluice-node-c-tangled.bindrel");
              w.showStation(Station::Clocks);
          }},
+        {"clocks-reach", [](MainWindow& w) {
+             open(w, "sluice-node-c-done.bindrel");
+             w.showStation(Station::Clocks);
+             const Device& device = *w.document().snapshot().device;
+             select(w, Place::Kind::Clock, "CANK");
+             w.clocks()->reach()->want(*readReachTarget(device, "USBK=48MHz\u00b10.25%"), false);
+             w.clocks()->reach()->want(*readReachTarget(device, "CANK=40MHz"), true);
+             for (int waits = 0; waits < 200 && w.clocks()->reach()->isHidden(); ++waits) {
+                 QThread::msleep(10);
+                 QCoreApplication::processEvents();
+             }
+             w.clocks()->reach()->list()->setCurrentRow(2);
+             Q_EMIT w.clocks()->reach()->list()->hovered(2);
+         }},
+        {"clocks-impossible", [](MainWindow& w) {
+             open(w, "sluice-node-c-done.bindrel");
+             w.showStation(Station::Clocks);
+             select(w, Place::Kind::Clock, "SYS");
+             w.clocks()->reach()->want(*readReachTarget(*w.document().snapshot().device, "SYS=200MHz"), false);
+             for (int waits = 0; waits < 200 && w.clocks()->reach()->isHidden(); ++waits) {
+                 QThread::msleep(10);
+                 QCoreApplication::processEvents();
+             }
+         }},
         {"tuning", [](MainWindow& w) {
              open(w, "sluice-node-c-done.bindrel");
              w.showStation(Station::Tuning);

@@ -63,7 +63,7 @@ void LadderView::drawAxis(QPainter& p, const FrequencyAxis& a) const
                 continue;
             p.setPen(QPen(t.faint, 1));
             p.drawLine(QPointF(x, n == 1 ? 19 : kAxisHeight - (n == 5 ? 7 : 4)), QPointF(x, kAxisHeight));
-            if ((n != 1 && zoom_ < 2.5) || x - 28 < free)
+            if ((n != 1 && zoom_ < 2.5) || x - 23 < free)
                 continue;
             p.setPen(t.muted);
             p.setFont(t.mono(10));

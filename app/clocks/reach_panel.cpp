@@ -112,7 +112,7 @@ Proposal ReachPanel::proposalOf(int number, const ReachWay& way) const
     QStringList besides;
     for (const std::string& line : consequencesOf(*s.device, s.plan, way))
         besides << text(line);
-    proposal.lines << (besides.isEmpty() ? QString("nothing else changes") : besides.join(" \u00b7 "));
+    proposal.lines << (way.edit.changes.empty() ? QString("it is so already") : besides.isEmpty() ? QString("nothing else changes") : besides.join(" \u00b7 "));
     if (!way.edit.changes.empty())
         proposal.edit = way.edit;
     return proposal;

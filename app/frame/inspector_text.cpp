@@ -2,6 +2,7 @@
 #include "app/frame/inspector_text.h"
 
 #include "app/theme/theme.h"
+#include "core/clocks/modes.h"
 #include "core/pins/routes.h"
 #include "core/plan/board_facts.h"
 #include "core/plan/check_setting.h"
@@ -106,8 +107,8 @@ QString clockText(const Snapshot& s, int clock)
     if (!c.rate.value.isInteger())
         sheet.row("exactly", html(c.rate.value.text() + " Hz"));
     sheet.row("Tolerance", html(format(c.tolerance)));
-    if (c.max && c.running)
-        sheet.row("Head-room", html(format(Ratio((c.max->value - c.rate.value) / c.max->value), 3)));
+    if (const auto room = headRoom(c))
+        sheet.row("Head-room", html(format(*room, 3)));
     if (c.min)
         sheet.row("At least", html(format(*c.min)));
     if (c.max)
@@ -163,6 +164,15 @@ QString clockText(const Snapshot& s, int clock)
         sheet.row("Monitor", (c.monitored ? "on, falls back to " : "off; it would fall back to ") + html(s.device->clocks[size_t(node.monitor->fallsBackTo)].name));
     if (const auto* load = nearestLoad(node, c.load))
         sheet.row("Load", html(format(load->first)) + " for " + html(format(c.load)));
+    else if (const auto capacitor = loadCapacitor(c))
+        sheet.row("Capacitors", QString("2 \u00d7 ") + html(format(*capacitor)) + " for " + html(format(c.load)) + (c.stray.value.isZero() ? QString() : ", stray " + html(format(c.stray))));
+    if (c.external)
+        sheet.line("No crystal: the board feeds a clock in.");
+    if (!node.startup.value.isZero())
+        sheet.row(node.isSource() ? "Starts in" : "Locks in", html(format(node.startup)));
+    for (const LowPowerMode& mode : s.device->modes)
+        if (c.running && c.used && !mode.keepsAll)
+            sheet.row("In " + html(mode.name), modeState(*s.device, s.plan, s.bindings, s.rates, mode).alive[size_t(clock)] ? "runs on" : "stands still");
     if (node.control.valid()) {
         sheet.heading("Register");
         sheet.row(html(s.device->nameOf(node.control)), QString::number(s.image.codeOf(*s.device, node.control)));

@@ -308,6 +308,26 @@ std::optional<LimitBreak> limitBreak(const ClockState& clock)
     return std::nullopt;
 }
 
+std::optional<Ratio> headRoom(const ClockState& clock)
+{
+    std::optional<Ratio> out;
+    if (!clock.running)
+        return out;
+    if (clock.max && !clock.max->value.isZero())
+        out = Ratio((clock.max->value - clock.rate.value) / clock.max->value);
+    if (clock.min && !clock.min->value.isZero())
+        if (const Ratio above((clock.rate.value - clock.min->value) / clock.min->value); !out || above < *out)
+            out = above;
+    return out;
+}
+
+std::optional<Capacitance> loadCapacitor(const ClockState& crystal)
+{
+    if (crystal.external || crystal.load.value.isZero() || crystal.load <= crystal.stray)
+        return std::nullopt;
+    return Capacitance((crystal.load.value - crystal.stray.value) * 2);
+}
+
 const std::pair<Capacitance, std::uint32_t>* nearestLoad(const ClockNode& node, const Capacitance& wanted)
 {
     const std::pair<Capacitance, std::uint32_t>* best = nullptr;

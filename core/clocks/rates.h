@@ -54,6 +54,13 @@ struct LimitBreak {
 };
 std::optional<LimitBreak> limitBreak(const ClockState& clock);
 
+/// How far a running clock is from the nearer of its limits, as a part of that limit; negative when it is broken. Empty without limits.
+std::optional<Ratio> headRoom(const ClockState& clock);
+
+/// The capacitor at each of a crystal's two pads: twice what the crystal's load leaves after the stray capacitance, C = 2 (CL - Cs).
+/// Empty when the board gives no load, or the stray capacitance is no smaller.
+std::optional<Capacitance> loadCapacitor(const ClockState& crystal);
+
 /// The load capacitance that a crystal's oscillator can switch in, nearest to what the crystal asks for; null when it
 /// has none or nothing is asked for.
 const std::pair<Capacitance, std::uint32_t>* nearestLoad(const ClockNode& node, const Capacitance& wanted);

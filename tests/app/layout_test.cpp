@@ -238,8 +238,20 @@ private Q_SLOTS:
     {
         const auto s = run(demo());
         std::set<int> seen;
-        for (const Rung& rung : rungsOf(*s->device))
+        for (const Rung& rung : rungsOf(*s->device, s->rates, {}, {}))
             QVERIFY(seen.insert(rung.clock).second);
+        QCOMPARE(seen.size(), s->device->clocks.size());
+        // Folded, each is still there once, and what is used or kept is no part of a fold.
+        seen.clear();
+        const int kept = s->device->findClock("UART2K");
+        for (const Rung& rung : rungsOf(*s->device, s->rates, {"kernel", "multiplier"}, {kept})) {
+            QVERIFY(rung.clock < 0 || seen.insert(rung.clock).second);
+            QVERIFY(rung.clock >= 0 || rung.folded.size() >= 3);
+            for (const int clock : rung.folded) {
+                QVERIFY(clock != kept && !s->rates.clocks[size_t(clock)].used);
+                QVERIFY(seen.insert(clock).second);
+            }
+        }
         QCOMPARE(seen.size(), s->device->clocks.size());
     }
 
