@@ -1,7 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/clocks/repair.h"
 #include "core/pins/options.h"
 #include "core/snapshot.h"
 #include "core/source/output.h"
+#include "core/tuning/clock_goals.h"
 
 #include <benchmark/benchmark.h>
 
@@ -63,6 +65,32 @@ void pipelineLargestChip(benchmark::State& state)
         benchmark::DoNotOptimize(computeSnapshot(work));
 }
 BENCHMARK(pipelineLargestChip)->Unit(benchmark::kMillisecond);
+
+/// Three wishes at once on the tree with two multipliers; all ways.
+void reachThreeTargets(benchmark::State& state)
+{
+    const auto s = computeSnapshot(demo("sluice-node-c-done"));
+    ReachRequest request;
+    for (const char* wish : {"USBK=48MHz\u00b10.25%", "CPU=max", "CANK=40MHz"})
+        request.targets.push_back(*readReachTarget(*s->device, wish));
+    request.missedGoals = newlyMissed(*s->device, s->plan, s->bindings, s->rates);
+    for (auto _ : state) {
+        const ReachResult result = reach(*s->device, *s->board, s->plan, s->bindings, request);
+        state.counters["ways"] = double(result.ways.size());
+        state.counters["complete"] = result.complete;
+    }
+}
+BENCHMARK(reachThreeTargets)->Unit(benchmark::kMillisecond);
+
+void repairTangled(benchmark::State& state)
+{
+    const auto s = computeSnapshot(demo("sluice-node-c-tangled"));
+    RepairRequest request;
+    request.missedGoals = [&s](const Rates& rates) { return needsThatMiss(*s->device, s->plan, s->bindings, rates); };
+    for (auto _ : state)
+        benchmark::DoNotOptimize(repairClocks(*s->device, *s->board, s->plan, s->bindings, request));
+}
+BENCHMARK(repairTangled)->Unit(benchmark::kMillisecond);
 
 void bindEverythingFromNothing(benchmark::State& state, const char* plan)
 {
