@@ -414,8 +414,10 @@ void LadderView::paintRow(QPainter& p, int row, const QRect& full, bool current)
         p.setFont(t.mono(10));
         p.setPen(ink == t.ink ? t.muted : ink);
         const QRectF box = QFontMetricsF(p.font()).boundingRect(note);
-        const bool fits = x + 9 + box.width() < viewport()->width() - 2;
-        p.drawText(fits ? QRectF(x + 9, rect.top(), box.width() + 6, rect.height()) : QRectF(x - 13 - box.width(), rect.top(), box.width() + 6, rect.height()),
+        // Clear of the whisker, where there is one.
+        const double from = (high - low > 2 ? std::max(x, high + 3) : x) + 9;
+        const bool fits = from + box.width() < viewport()->width() - 2;
+        p.drawText(fits ? QRectF(from, rect.top(), box.width() + 6, rect.height()) : QRectF(x - 13 - box.width(), rect.top(), box.width() + 6, rect.height()),
                    Qt::AlignVCenter | Qt::AlignLeft, note);
     }
 }

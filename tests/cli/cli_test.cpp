@@ -171,6 +171,43 @@ private Q_SLOTS:
         QCOMPARE(cli({"untangle", "tangled.bindrel", "--count", "0"}).code, 2);
     }
 
+    void reachListsAndTakesWays()
+    {
+        const QJsonObject json = QJsonDocument::fromJson(cli({"reach", "done.bindrel", "--want", "USBK=48MHz\u00b10.25%", "--want", "CANK=40MHz", "--format", "json"}).out).object();
+        QVERIFY(json["complete"].toBool());
+        const QJsonArray ways = json["ways"].toArray();
+        QVERIFY(ways.size() >= 3);
+        for (const auto& way : ways)
+            QCOMPARE(way.toObject()["achieved"].toArray()[1].toObject()["rate_hz"].toString(), QString("40000000"));
+        // What is out of reach: the nearest, and what is in the way.
+        const Result none = cli({"reach", "done.bindrel", "--want", "SYS=200MHz"});
+        QCOMPARE(none.code, 1);
+        QVERIFY2(none.out.contains("in the way") && none.out.contains("above its 160\u2009MHz") == none.out.contains("\u2009") && none.out.contains("nearest for SYS"), none.out.constData());
+        const Result held = cli({"reach", "done.bindrel", "--want", "BUS1=40MHz", "--hold", "BUS1"});
+        QVERIFY(!held.out.contains("Bus 1 \u00f7"));
+        for (const char* wrong : {"SYS", "SYSX=1MHz", "SYS=quick", "SYS=0", "SYS>=1MHz\u00b11%"})
+            QCOMPARE(cli({"reach", "done.bindrel", "--want", wrong}).code, 2);
+        QCOMPARE(cli({"reach", "done.bindrel", "--want", "SYS=max", "--want", "SYS=80MHz"}).code, 2);
+        QCOMPARE(cli({"reach", "done.bindrel", "--want", "BUS1=40MHz", "--take", "1"}).code, 0);
+        QVERIFY(cli({"show", "done.bindrel", "clocks", "--format", "csv"}).out.contains("BUS1,40 MHz,40000000,"));
+    }
+
+    void repairMendsAndModesAreShown()
+    {
+        bindrel::Workpiece work = demo();
+        work.plan.clocks["BUS1"] = "1";
+        QVERIFY(bindrel::savePlan(work.plan, dir_.filePath("broken.bindrel").toStdString()));
+        const Result list = cli({"repair", "broken.bindrel"});
+        QCOMPARE(list.code, 0);
+        QVERIFY2(list.out.startsWith("wrong: Bus 1 is 160 MHz"), list.out.constData());
+        QCOMPARE(cli({"repair", "broken.bindrel", "--take", "1"}).code, 0);
+        QVERIFY(cli({"repair", "broken.bindrel"}).out.contains("no limit is broken"));
+        QVERIFY(cli({"show", "broken.bindrel", "limits"}).out.contains("tuning range"));
+        const QJsonArray modes = QJsonDocument::fromJson(cli({"show", "broken.bindrel", "modes", "--format", "json"}).out).array();
+        QCOMPARE(modes.size(), 2);
+        QVERIFY(modes[1].toObject()["alive"].toString().contains("RTCK") && !modes[1].toObject()["alive"].toString().contains("CPU"));
+    }
+
     void optionsSayWhatEachWouldCost()
     {
         const Result csv = cli({"options", "done.bindrel", "uplink.tx", "--format", "csv"});
