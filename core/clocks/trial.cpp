@@ -22,7 +22,7 @@ ClockTrial::ClockTrial(const Device& device, const Board& board, const Plan& pla
     clocks.resize(count);
     for (auto* flags : {&free_, &canRun_, &fine_, &root_, &kernel_, &monitored_})
         flags->assign(count, false);
-    settings_.resize(count);
+    std::vector<std::vector<std::int64_t>> settings(count);
     for (size_t i = 0; i < count; ++i) {
         const ClockNode& node = device.clocks[i];
         const bool held = plan.held(holdOfClock(node.id));
@@ -39,22 +39,23 @@ ClockTrial::ClockTrial(const Device& device, const Board& board, const Plan& pla
         canRun_[i] = fitted && !(clocks[i].off && held);
         free_[i] = !held && (node.control.valid() || node.trim);
         for (const std::int64_t factor : node.factors)
-            settings_[i].push_back(factor * node.unit);
+            settings[i].push_back(factor * node.unit);
         if (node.unit > 1 && !node.factors.empty()) {
             const std::int64_t first = node.factors.front() * node.unit, last = node.factors.back() * node.unit;
             fine_[i] = last - first > kMostListed;
             if (!fine_[i]) {
-                settings_[i].clear();
+                settings[i].clear();
                 for (std::int64_t s = first; s <= last; ++s)
                     if (node.canBe(s))
-                        settings_[i].push_back(s);
+                        settings[i].push_back(s);
             }
         }
         for (size_t k = 0; k < std::max(node.type == ClockNode::Type::Select ? node.inputs.size() : 0, node.rates.size()); ++k)
-            settings_[i].push_back(std::int64_t(k));
+            settings[i].push_back(std::int64_t(k));
         if (node.isSource() ? decision.on : said != plan.clocks.end() && said->second == "on")
             root_[i] = true;
     }
+    settings_ = std::make_shared<const std::vector<std::vector<std::int64_t>>>(std::move(settings));
     for (const Core& core : device.cores)
         root_[size_t(core.clock)] = true;
     root_[size_t(device.flashClock)] = true;

@@ -3,9 +3,8 @@
 
 #include "core/clocks/rates.h"
 
-#include <map>
+#include <memory>
 #include <optional>
-#include <set>
 #include <string>
 #include <vector>
 
@@ -68,7 +67,7 @@ public:
     /// Whether a source or PLL can be made to run: fitted, and not kept off by a decision that is held.
     bool canRun(std::size_t clock) const { return canRun_[clock]; }
     /// Settings that can be listed: factors in 1/unit (whole ones only when there are too many), inputs, rates.
-    const std::vector<std::int64_t>& settings(std::size_t clock) const { return settings_[clock]; }
+    const std::vector<std::int64_t>& settings(std::size_t clock) const { return (*settings_)[clock]; }
     /// A fraction with more settings than are listed.
     bool hasFineSteps(std::size_t clock) const { return fine_[clock]; }
     /// Needs whose instances run from it, or the chip itself.
@@ -89,7 +88,7 @@ private:
     Frequency flashMost_; ///< with the most wait states
     std::vector<RateLimit> limits_;
     std::vector<bool> free_, canRun_, fine_, root_, kernel_, monitored_;
-    std::vector<std::vector<std::int64_t>> settings_;
+    std::shared_ptr<const std::vector<std::vector<std::int64_t>>> settings_; ///< shared: trials are copied often
     std::vector<int> roots_;
 };
 

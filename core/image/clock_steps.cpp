@@ -206,11 +206,16 @@ private:
     /// No more limits are broken after it than before.
     bool keepsLimits(const Move& move)
     {
-        const ClockStand kept = now_;
+        const std::vector<TrialClock> kept = now_.trial.clocks;
+        const std::uint32_t waits = now_.waitStates;
+        const int range = now_.trial.range();
         const int before = brokenNow();
         make(move, false);
         const bool keeps = brokenNow() <= before;
-        now_ = kept;
+        now_.trial.clocks = kept;
+        now_.waitStates = waits;
+        if (range != now_.trial.range())
+            now_.trial.setRange(range);
         return keeps;
     }
 
@@ -511,9 +516,9 @@ ClockStand resetStand(const Device& device, const Board& board, const Plan& plan
     return out;
 }
 
-ClockStand plannedStand(const Device& device, const Board& board, const Plan& plan, const Bindings& bindings, const Rates& rates, const ClockStand& before)
+ClockStand plannedStand(const Device& device, const Rates& rates, const ClockStand& before)
 {
-    ClockStand out{ClockTrial(device, board, plan, bindings), before.waitStates, std::vector<bool>(device.clocks.size(), false), std::vector<bool>(device.clocks.size(), false)};
+    ClockStand out{before.trial, before.waitStates, std::vector<bool>(device.clocks.size(), false), std::vector<bool>(device.clocks.size(), false)};
     out.trial.setRange(rates.range);
     if (rates.waitStates)
         out.waitStates = std::uint32_t(*rates.waitStates);
@@ -527,8 +532,8 @@ ClockStand plannedStand(const Device& device, const Board& board, const Plan& pl
         const auto runs = [&rates](int by) { return rates.clocks[size_t(by)].running; };
         const bool frozen = !node.frozenBy.empty() && std::none_of(node.frozenBy.begin(), node.frozenBy.end(), runs);
         const bool matters = state.used || (state.running && node.tier != "kernel" && !frozen);
-        if (!matters)
-            clock.setting = before.trial.clocks[i].setting;
+        if (matters)
+            clock.setting = state.setting;
         clock.trimmed = state.trimmed;
         out.monitored[i] = state.monitored;
         out.live[i] = state.used;

@@ -17,7 +17,7 @@ struct ClockStand {
 /// As after the chip's reset: nothing but cores and flash is live.
 ClockStand resetStand(const Device& device, const Board& board, const Plan& plan, const Bindings& bindings);
 /// As the plan's rates say, all needs live. What nothing uses stands as in `before`, but off where it can be.
-ClockStand plannedStand(const Device& device, const Board& board, const Plan& plan, const Bindings& bindings, const Rates& rates, const ClockStand& before);
+ClockStand plannedStand(const Device& device, const Rates& rates, const ClockStand& before);
 
 /// The operations that lead from one stand to another. After each, every live clock is inside its limits in the operating range of
 /// that moment (its nominal rate; while it is on), and the flash has wait states enough: an operation that would break one

@@ -131,7 +131,7 @@ std::uint32_t Image::codeOf(const Device& device, const FieldRef& ref) const
 void appendClockSteps(Image& image, const Device& device, const Board& board, const Plan& plan, const Bindings& bindings, const Rates& rates)
 {
     const ClockStand reset = resetStand(device, board, plan, bindings);
-    const ClockStand full = plannedStand(device, board, plan, bindings, rates, reset);
+    const ClockStand full = plannedStand(device, rates, reset);
     image.steps = clockSteps(device, rates, reset, full, true);
     if (!plan.slow)
         return;
@@ -139,9 +139,9 @@ void appendClockSteps(Image& image, const Device& device, const Board& board, co
     slowPlan.range = plan.slow->range;
     slowPlan.clocks = plan.slow->clocks;
     image.slowRates = computeRates(device, board, slowPlan, bindings);
-    const ClockStand slow = plannedStand(device, board, slowPlan, bindings, *image.slowRates, full);
+    const ClockStand slow = plannedStand(device, *image.slowRates, full);
     image.toSlow = clockSteps(device, *image.slowRates, full, slow, false);
-    image.toFull = clockSteps(device, rates, slow, plannedStand(device, board, plan, bindings, rates, slow), false);
+    image.toFull = clockSteps(device, rates, slow, plannedStand(device, rates, slow), false);
 }
 
 Image makeImage(const Device& device, const Board& board, const Plan& plan, const Bindings& bindings, const Rates& rates,
