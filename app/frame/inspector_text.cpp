@@ -3,6 +3,7 @@
 
 #include "app/theme/theme.h"
 #include "core/clocks/modes.h"
+#include "core/clocks/repair.h"
 #include "core/pins/routes.h"
 #include "core/plan/board_facts.h"
 #include "core/plan/check_setting.h"
@@ -393,6 +394,9 @@ QString planSummary(const Snapshot& s)
         sheet.row(id.isEmpty() ? QString("Core") : id, html(core.name) + " at " + html(format(s.rates.clocks[size_t(core.clock)].rate)));
         sheet.row(id.isEmpty() ? QString("Flash, RAM") : id + "flash, RAM", QString("%1 KiB, %2 KiB").arg(core.flashBytes / 1024).arg(core.ramBytes / 1024));
     }
+    // The lowest setting that carries the rates as they are draws the least.
+    if (const int lowest = lowestRange(*s.device, *s.board, s.plan, s.bindings); lowest >= 0 && lowest != s.rates.range)
+        sheet.row("Range", html(s.device->ranges[size_t(s.rates.range)].name + "; " + s.device->ranges[size_t(lowest)].name + " would do"));
     sheet.row("Wait states", s.rates.waitStates ? QString::number(*s.rates.waitStates) : QString("too fast"));
     sheet.row("Needs", QString("%1, %2 open").arg(s.plan.needs.size()).arg(s.bindings.count(BoundNeed::State::Open)));
     sheet.line(colour(Theme::get().muted, "Select a need, a pad or a clock to see it here."));

@@ -540,6 +540,8 @@ void MainWindow::showKeys()
     rows.emplace_back("Esc", "Leave proposals and options; stop a search");
     rows.emplace_back("Delete", "Needs: unbind");
     rows.emplace_back("H", "Hold or let go, in needs and ladder");
+    rows.emplace_back("48M Enter", "Type a rate on a clock for the ways to it; also >= 100 MHz, max; Shift+Enter adds a wish");
+    rows.emplace_back("U, +, -, F", "On the ladder: fold what nothing uses, zoom the axis (also Ctrl and the wheel), fit it");
     rows.emplace_back("F", "Findings: preview the fix");
     // Two columns, so that the sheet fits under the smallest window.
     QString text = "<table cellspacing='4'>";
