@@ -356,8 +356,10 @@ void WiringStation::addNeed()
 {
     if (!document_.isOpen())
         return;
-    const Need* selected = document_.snapshot().plan.need(view_.selectedNeed());
-    NeedDialog dialog(document_.snapshot(), nullptr, selected ? selected->part : std::string(), this);
+    // The dialog looks at this snapshot to its end, also when the document has gone on to the next.
+    const auto snapshot = document_.sharedSnapshot();
+    const Need* selected = snapshot->plan.need(view_.selectedNeed());
+    NeedDialog dialog(*snapshot, nullptr, selected ? selected->part : std::string(), this);
     if (dialog.exec() == QDialog::Accepted && document_.apply(dialog.edit()))
         view_.select({Place::Kind::Need, dialog.need().id, {}});
     needs_->setFocus();
@@ -365,10 +367,11 @@ void WiringStation::addNeed()
 
 void WiringStation::editNeed()
 {
-    const Need* need = document_.isOpen() ? document_.snapshot().plan.need(view_.selectedNeed()) : nullptr;
+    const auto snapshot = document_.sharedSnapshot();
+    const Need* need = snapshot ? snapshot->plan.need(view_.selectedNeed()) : nullptr;
     if (!need)
         return;
-    NeedDialog dialog(document_.snapshot(), need, need->part, this);
+    NeedDialog dialog(*snapshot, need, need->part, this);
     if (dialog.exec() == QDialog::Accepted)
         document_.apply(dialog.edit());
     needs_->setFocus();
