@@ -24,7 +24,8 @@ void printJson(const Snapshot& s)
     out["findings"] = nlohmann::ordered_json::array();
     for (const Finding& finding : s.findings)
         out["findings"].push_back({{"rule", finding.rule}, {"severity", severityText(finding.severity)}, {"text", finding.text},
-                                   {"place", finding.place.id}, {"detail", finding.place.sub}, {"fix", finding.fixTitle}});
+                                   {"place", finding.place.id}, {"detail", finding.place.sub}, {"fix", finding.fixTitle},
+                                   {"ways", !finding.ways ? "" : finding.ways->clock.empty() ? "repair" : "reach " + finding.ways->clock + "=" + finding.ways->wish}});
     fmt::print("{}\n", out.dump(2));
 }
 

@@ -1,7 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "cli/commands.h"
 #include "cli/table.h"
+#include "core/base/text.h"
 #include "core/clocks/modes.h"
+#include "core/image/gates.h"
 #include "core/interchange/pin_sheet.h"
 #include "core/quantity/format.h"
 
@@ -48,7 +50,7 @@ Table limitTable(const Snapshot& s)
 
 Table modeTable(const Snapshot& s)
 {
-    Table table{{"mode", "alive", "works", "wakes", "core_runs_after", "all_runs_after", "starts_again"}, {}};
+    Table table{{"mode", "entered", "alive", "works", "wakes", "core_runs_after", "wakes_at", "all_runs_after", "starts_again"}, {}};
     const auto names = [](const auto& list, const auto& nameOf) {
         std::string out;
         for (const int item : list)
@@ -63,8 +65,40 @@ Table modeTable(const Snapshot& s)
         for (size_t i = 0; i < state.alive.size(); ++i)
             if (state.alive[i] && s.rates.clocks[i].used)
                 alive.push_back(int(i));
-        table.rows.push_back({mode.name, names(alive, id), names(state.working, title), names(state.wakers, title), format(state.wakeTime), format(state.fullTime), names(state.restarted, id)});
+        const std::optional<Waking> waking = wakingOf(*s.device, *s.board, s.plan, s.bindings, s.rates, mode);
+        table.rows.push_back({mode.name, s.plan.modes.contains(mode.id) ? "yes" : "", names(alive, id), names(state.working, title), names(state.wakers, title), format(state.wakeTime),
+                              format((waking ? waking->rates : s.rates).clocks[size_t(s.device->cpuClock())].rate), format(state.fullTime), names(state.restarted, id)});
     }
+    return table;
+}
+
+/// What each need asks of its clock's accuracy, and what it gets.
+Table accuracyTable(const Snapshot& s)
+{
+    Table table{{"need", "clock", "rate", "off_by", "may_be", "asks", "effect", "state"}, {}};
+    for (size_t n = 0; n < s.plan.needs.size(); ++n) {
+        const Accuracy& a = s.accuracy[n];
+        if (a.clock < 0)
+            continue;
+        table.rows.push_back({s.plan.needs[n].id, s.device->clocks[size_t(a.clock)].id, format(s.rates.clocks[size_t(a.clock)].rate), format(a.given), a.allowed ? format(*a.allowed) : "", a.asks,
+                              a.effect, !a.allowed && a.trouble.empty() ? "" : a.ok() ? "met" : "missed"});
+    }
+    return table;
+}
+
+/// What is clocked, for whom, and what is off.
+Table gateTable(const Snapshot& s)
+{
+    Table table{{"gate", "state", "bus", "instances", "needs"}, {}};
+    const auto names = [](const std::vector<int>& list, const auto& nameOf) {
+        std::vector<std::string> out;
+        for (const int item : list)
+            out.push_back(nameOf(size_t(item)));
+        return joined(out, ", ");
+    };
+    for (const Gate& gate : gatesOf(*s.device, s.bindings, s.image))
+        table.rows.push_back({s.device->nameOf(gate.field.ref), !gate.open ? "off" : gate.idle() ? "on, unused" : "on", gate.bus < 0 ? "" : s.device->clocks[size_t(gate.bus)].id,
+                              names(gate.instances, [&s](size_t i) { return s.device->instances[i].name; }), names(gate.needs, [&s](size_t n) { return s.plan.needs[n].title; })});
     return table;
 }
 
@@ -92,6 +126,14 @@ Table registerTable(const Snapshot& s)
     return table;
 }
 
+/// What can be shown, by name.
+const std::map<std::string, Table (*)(const Snapshot&)>& tables()
+{
+    static const std::map<std::string, Table (*)(const Snapshot&)> all{{"accuracy", accuracyTable}, {"clocks", clockTable}, {"gates", gateTable},       {"limits", limitTable},
+                                                                      {"modes", modeTable},       {"pins", pinTable},     {"registers", registerTable}};
+    return all;
+}
+
 } // namespace
 
 void addShow(CLI::App& app, int& exitCode)
@@ -100,9 +142,12 @@ void addShow(CLI::App& app, int& exitCode)
         std::string plan, what, format = "text";
     };
     auto options = std::make_shared<Options>();
-    CLI::App* command = app.add_subcommand("show", "Print clocks, their limits, low-power modes, pins or registers of a plan.");
+    CLI::App* command = app.add_subcommand("show", "Print clocks, their limits and accuracy, gates, low-power modes, pins or registers of a plan.");
     command->add_option("PLAN", options->plan, "Plan file")->required();
-    command->add_option("WHAT", options->what, "clocks, limits, modes, pins or registers")->required()->check(CLI::IsMember({"clocks", "limits", "modes", "pins", "registers"}));
+    std::vector<std::string> names;
+    for (const auto& [name, table] : tables())
+        names.push_back(name);
+    command->add_option("WHAT", options->what, listed(names))->required()->check(CLI::IsMember(names));
     command->add_option("--format", options->format, "text, json or csv")->check(CLI::IsMember({"text", "json", "csv"}));
     command->callback([options, &exitCode] {
         const auto s = openPlan(options->plan);
@@ -110,8 +155,7 @@ void addShow(CLI::App& app, int& exitCode)
             exitCode = kUnusable;
             return;
         }
-        const Table table = options->what == "clocks" ? clockTable(*s) : options->what == "limits" ? limitTable(*s) : options->what == "modes" ? modeTable(*s) : options->what == "pins" ? pinTable(*s) : registerTable(*s);
-        fmt::print("{}", table.print(options->format));
+        fmt::print("{}", tables().at(options->what)(*s).print(options->format));
     });
 }
 

@@ -22,6 +22,7 @@ std::shared_ptr<const Snapshot> computeSnapshot(const Workpiece& work)
     s->bindings = bind(*s->device, s->plan);
     s->rates = computeRates(*s->device, *s->board, s->plan, s->bindings);
     s->settings = tune(*s->device, s->plan, s->bindings, s->rates);
+    s->accuracy = accuracyOf(*s->device, s->plan, s->bindings, s->rates);
     s->pads = setUpPads(*s->device, s->plan, s->bindings);
     s->image = makeImage(*s->device, *s->board, s->plan, s->bindings, s->rates, s->settings, s->pads);
     s->findings = findAll(s->facts());

@@ -19,12 +19,13 @@ struct Snapshot {
     Bindings bindings;
     Rates rates;
     std::vector<Setting> settings;
+    std::vector<Accuracy> accuracy;
     std::vector<PadSetup> pads;
     Image image;
     std::vector<Finding> findings;
     Source source;
 
-    Facts facts() const { return {*device, *board, plan, bindings, rates, settings, pads, image}; }
+    Facts facts() const { return {*device, *board, plan, bindings, rates, settings, accuracy, pads, image}; }
     int count(Finding::Severity severity) const;
     /// The same device and board with another plan for them.
     Workpiece with(Plan other) const { return {device, filedBoard, std::move(other), {}, {}}; }

@@ -3,6 +3,7 @@
 
 #include "app/theme/theme.h"
 #include "app/widgets/picture_file.h"
+#include "core/clocks/modes.h"
 #include "core/plan/check_setting.h"
 #include "core/quantity/format.h"
 
@@ -52,6 +53,11 @@ private:
 void LadderView::drawAxis(QPainter& p, const FrequencyAxis& a) const
 {
     const Theme& t = Theme::get();
+    if (mode_ >= 0) {
+        p.setFont(t.text(12, true));
+        p.setPen(t.accent);
+        p.drawText(QRectF(12, 0, kLeft - 20, kAxisHeight), Qt::AlignVCenter | Qt::AlignLeft, "In " + QString::fromStdString(document_.snapshot().device->modes[size_t(mode_)].name));
+    }
     double free = 0; // x up to which names stand already
     for (int d = a.firstDecade(); d <= a.lastDecade(); ++d)
         for (const int n : {1, 2, 3, 4, 5, 6, 7, 8, 9}) {
@@ -131,6 +137,8 @@ void LadderView::relayout()
                 selected = s.device->instances[size_t(s.bindings.needs[n].instance)].kernel;
     if (selected >= 0)
         path_ = pathToSource(s.rates, selected);
+    mode_ = view_.selected().kind == Place::Kind::Mode ? s.device->findMode(view_.selected().id) : -1;
+    alive_ = mode_ < 0 ? std::vector<bool>() : modeState(*s.device, s.plan, s.bindings, s.rates, s.device->modes[size_t(mode_)]).alive;
     rungs_ = rungsOf(*s.device, s.rates, foldedTiers_, path_);
     rowsChanged();
     setCurrentRow(selected < 0 ? -1 : rowOf(s.device->clocks[size_t(selected)].id));
@@ -314,6 +322,17 @@ bool LadderView::hasRung(int clock) const
     return std::any_of(rungs_.begin(), rungs_.end(), [clock](const Rung& rung) { return rung.clock == clock; });
 }
 
+bool LadderView::runs(int clock) const { return mode_ >= 0 ? alive_[size_t(clock)] : shown().rates.clocks[size_t(clock)].running; }
+
+void LadderView::nextMode()
+{
+    const std::vector<LowPowerMode>& modes = document_.snapshot().device->modes;
+    if (mode_ + 1 < int(modes.size()))
+        view_.select({Place::Kind::Mode, modes[size_t(mode_ + 1)].id, {}});
+    else
+        view_.select({});
+}
+
 bool LadderView::onPath(int clock) const { return std::find(path_.begin(), path_.end(), clock) != path_.end(); }
 
 void LadderView::paintEvent(QPaintEvent* event)
@@ -349,7 +368,8 @@ void LadderView::paintRow(QPainter& p, int row, const QRect& full, bool current)
     const auto broken = limitBreak(c);
     const bool hard = broken && !broken->toleranceOnly && (c.used || node.tier != "kernel");
     const bool back = !path_.empty() && !onPath(clock);
-    const QColor ink = hard ? t.error : !c.running ? t.faint : back || !c.used ? t.muted : t.ink;
+    const bool running = runs(clock);
+    const QColor ink = hard ? t.error : !running ? t.faint : back || !c.used ? t.muted : t.ink;
 
     if (rung.tierBegins) {
         p.setPen(QPen(t.rule, 1));
@@ -358,7 +378,7 @@ void LadderView::paintRow(QPainter& p, int row, const QRect& full, bool current)
     if (s.plan.held(holdOfClock(node.id)))
         p.fillRect(QRect(rect.left() + 5, rect.top() + 3, 2, rect.height() - 6), t.ink);
     p.setFont(t.text(12, onPath(clock)));
-    p.setPen(hard ? t.error : !c.running ? t.muted : back ? t.muted : t.ink);
+    p.setPen(hard ? t.error : !running ? t.muted : back ? t.muted : t.ink);
     p.drawText(QRect(rect.left() + 12, rect.top(), kNameWidth, rect.height()), Qt::AlignVCenter | Qt::AlignLeft,
                QFontMetrics(p.font()).elidedText(QString::fromStdString(node.name), Qt::ElideRight, kNameWidth - 4));
     p.setFont(t.mono(11, onPath(clock)));
@@ -372,7 +392,7 @@ void LadderView::paintRow(QPainter& p, int row, const QRect& full, bool current)
         const double left = c.min ? a.x(c.min->toDouble()) : kLeft;
         const double right = c.max ? a.x(c.max->toDouble()) : viewport()->width() - kRight;
         QColor fill = hard ? t.bandBroken : t.band;
-        if (!c.running || back)
+        if (!running || back)
             fill.setAlphaF(0.45f);
         p.fillRect(QRectF(left, y - 5, std::max(2.0, right - left), 10), fill);
         p.setPen(QPen(hard ? t.error : t.bandEdge, 1));
@@ -403,7 +423,7 @@ void LadderView::paintRow(QPainter& p, int row, const QRect& full, bool current)
         p.drawLine(QPointF(high + 3, y - 3), QPointF(high + 3, y + 3));
     }
     p.setPen(QPen(ink, 1.5));
-    p.setBrush(c.running ? QBrush(ink) : QBrush(t.paper));
+    p.setBrush(running ? QBrush(ink) : QBrush(t.paper));
     const double r = current ? 5 : 4;
     if (hard)
         p.drawPolygon(QPolygonF{QPointF(x, y - r - 1.5), QPointF(x + r + 1.5, y), QPointF(x, y + r + 1.5), QPointF(x - r - 1.5, y)});
@@ -454,9 +474,9 @@ void LadderView::drawConnectors(QPainter& p, const FrequencyAxis& a) const
             const double y0 = rowY[size_t(c.input)];
             const double y1 = rowY[i];
             QColor colour = path ? t.ink : t.faint;
-            if (!path && (!path_.empty() || !c.used))
+            if (!path && (!path_.empty() || !c.used || !runs(int(i))))
                 colour.setAlphaF(0.4f);
-            p.setPen(QPen(colour, path ? 1.8 : 1, c.running ? Qt::SolidLine : Qt::DotLine));
+            p.setPen(QPen(colour, path ? 1.8 : 1, runs(int(i)) ? Qt::SolidLine : Qt::DotLine));
             // Down from the parent's mark, then along the child's row to its mark.
             p.drawLine(QPointF(x0, y0 + 5), QPointF(x0, y1));
             const double run = std::abs(x1 - x0);
@@ -478,7 +498,7 @@ void LadderView::drawConnectors(QPainter& p, const FrequencyAxis& a) const
             const QRectF box(onRun ? label.middle - width / 2 : label.mark + 7, label.y - 7, width, 14);
             if (onRun)
                 p.fillRect(box, t.paper);
-            p.setPen(!path_.empty() && !label.path ? t.faint : !c.used ? t.faint : t.ink);
+            p.setPen((!path_.empty() && !label.path) || !c.used || !runs(label.clock) ? t.faint : t.ink);
             p.drawText(box, Qt::AlignCenter, text);
         }
     }
@@ -498,6 +518,8 @@ QString LadderView::rowText(int row) const
     QString text = QString::fromStdString(s.device->clocks[size_t(clock)].name) + ": " + QString::fromStdString(exactText(c.rate));
     if (!c.running)
         text += "\n" + QString::fromStdString(c.stopped);
+    else if (!runs(clock))
+        text += "\nIt stands still in " + QString::fromStdString(s.device->modes[size_t(mode_)].name) + ".";
     return text;
 }
 
@@ -518,6 +540,8 @@ void LadderView::keyPressEvent(QKeyEvent* event)
         zoomAxis(typed == "+" ? 1.25 : 0.8, clock >= 0 ? markOf(clock).x() : (kLeft + viewport()->width()) / 2.0);
     } else if (event->key() == Qt::Key_F && event->modifiers() == Qt::NoModifier) {
         zoomAxis(1 / zoom_, kLeft);
+    } else if (event->key() == Qt::Key_M && event->modifiers() == Qt::NoModifier && document_.isOpen()) {
+        nextMode();
     } else if (event->key() == Qt::Key_H && event->modifiers() == Qt::NoModifier && clock >= 0) {
         const ClockNode& node = document_.snapshot().device->clocks[size_t(clock)];
         const bool held = document_.snapshot().plan.held(holdOfClock(node.id));

@@ -49,13 +49,34 @@ void FindingsList::fixCurrent()
         document_.apply(*edit);
 }
 
-QRect FindingsList::fixRect(int row, const QRect& rect) const
+void FindingsList::waysForCurrent()
+{
+    if (currentRow() < 0 || currentRow() >= rowCount())
+        return;
+    if (const Finding& finding = document_.snapshot().findings[size_t(currentRow())]; finding.ways)
+        Q_EMIT waysWanted(*finding.ways);
+    else
+        Q_EMIT document_.refused("No setting of the clocks mends this finding; see what it advises.");
+}
+
+static const QString kWays = "Ways\u2026";
+
+FindingsList::Presses FindingsList::pressesOf(int row, const QRect& rect) const
 {
     const Finding& finding = document_.snapshot().findings[size_t(row)];
-    if (finding.fixTitle.empty())
-        return {};
-    const int width = QFontMetrics(Theme::get().text(12)).horizontalAdvance(QString::fromStdString(finding.fixTitle) + "\u2026") + 16;
-    return QRect(rect.right() - width - 6, rect.top(), width, rect.height());
+    const QFontMetrics metrics(Theme::get().text(12));
+    int right = rect.right() - 6;
+    const auto place = [&](const QString& text) {
+        const int width = metrics.horizontalAdvance(text) + 16;
+        right -= width;
+        return QRect(right, rect.top(), width, rect.height());
+    };
+    Presses out;
+    if (!finding.fixTitle.empty())
+        out.fix = place(QString::fromStdString(finding.fixTitle) + "\u2026");
+    if (finding.ways)
+        out.ways = place(kWays);
+    return out;
 }
 
 void FindingsList::paintRow(QPainter& p, int row, const QRect& rect, bool)
@@ -66,15 +87,17 @@ void FindingsList::paintRow(QPainter& p, int row, const QRect& rect, bool)
     p.setFont(t.mono(11));
     p.setPen(t.muted);
     p.drawText(rect.adjusted(32, 0, 0, 0), Qt::AlignVCenter | Qt::AlignLeft, QString::fromStdString(finding.rule));
-    const QRect fix = fixRect(row, rect);
-    const QRect text(rect.left() + 94, rect.top(), (fix.isNull() ? rect.right() - 12 : fix.left() - 8) - rect.left() - 94, rect.height());
+    const Presses presses = pressesOf(row, rect);
+    const QRect& first = presses.ways.isNull() ? presses.fix : presses.ways;
+    const QRect text(rect.left() + 94, rect.top(), (first.isNull() ? rect.right() - 12 : first.left() - 8) - rect.left() - 94, rect.height());
     p.setFont(t.text(12));
     p.setPen(t.ink);
     p.drawText(text, Qt::AlignVCenter | Qt::AlignLeft, QFontMetrics(p.font()).elidedText(typeset(finding.text), Qt::ElideRight, text.width()));
-    if (!fix.isNull()) {
-        p.setPen(t.accent);
-        p.drawText(fix, Qt::AlignVCenter | Qt::AlignRight, QString::fromStdString(finding.fixTitle) + "\u2026");
-    }
+    p.setPen(t.accent);
+    if (!presses.fix.isNull())
+        p.drawText(presses.fix, Qt::AlignVCenter | Qt::AlignRight, QString::fromStdString(finding.fixTitle) + "\u2026");
+    if (!presses.ways.isNull())
+        p.drawText(presses.ways, Qt::AlignVCenter | Qt::AlignRight, kWays);
 }
 
 QString FindingsList::rowText(int row) const { return typeset(document_.snapshot().findings[size_t(row)].text); }
@@ -85,8 +108,11 @@ void FindingsList::mousePressEvent(QMouseEvent* event)
     const int row = rowAt(event->position().toPoint());
     if (row < 0)
         return;
-    if (fixRect(row, rowRect(row)).contains(event->position().toPoint()))
+    const Presses presses = pressesOf(row, rowRect(row));
+    if (presses.fix.contains(event->position().toPoint()))
         fixCurrent();
+    else if (presses.ways.contains(event->position().toPoint()))
+        waysForCurrent();
     else
         view_.jump(document_.snapshot().findings[size_t(row)].place);
 }
@@ -95,6 +121,8 @@ void FindingsList::keyPressEvent(QKeyEvent* event)
 {
     if (event->key() == Qt::Key_F && event->modifiers() == Qt::NoModifier)
         fixCurrent();
+    else if (event->key() == Qt::Key_W && event->modifiers() == Qt::NoModifier)
+        waysForCurrent();
     else
         RowList::keyPressEvent(event);
 }
@@ -127,7 +155,7 @@ protected:
         const QString tally = errors + cautions == 0 ? QString("none") : QString::fromStdString(counted(errors, "error") + ", " + counted(cautions, "caution"));
         p.drawText(rect().adjusted(after, 0, 0, 0), Qt::AlignVCenter | Qt::AlignLeft, tally);
         if (errors + cautions > 0)
-            p.drawText(rect().adjusted(0, 0, -12, 0), Qt::AlignVCenter | Qt::AlignRight, drawer_.open_ ? "F8 next \u00b7 Enter jumps \u00b7 F fixes \u00b7 F9 shuts" : "F9 opens");
+            p.drawText(rect().adjusted(0, 0, -12, 0), Qt::AlignVCenter | Qt::AlignRight, drawer_.open_ ? "F8 next \u00b7 Enter jumps \u00b7 F fixes \u00b7 W ways \u00b7 F9 shuts" : "F9 opens");
     }
     void mousePressEvent(QMouseEvent*) override { drawer_.setOpen(!drawer_.open_); }
 

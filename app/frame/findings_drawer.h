@@ -17,6 +17,11 @@ public:
     void step(int by);
     /// Shows what the fix of the current finding would change, and makes it when the person agrees.
     void fixCurrent();
+    /// Asks for the ways that may mend the current finding, where a search is offered for it.
+    void waysForCurrent();
+
+Q_SIGNALS:
+    void waysWanted(const bindrel::WaysOffer& offer);
 
 protected:
     int rowHeight(int) const override { return 21; }
@@ -26,7 +31,11 @@ protected:
     void keyPressEvent(QKeyEvent*) override;
 
 private:
-    QRect fixRect(int row, const QRect& rect) const;
+    /// What can be pressed at the end of a row: the fix, and before it the ways; a null rectangle for what is not offered.
+    struct Presses {
+        QRect fix, ways;
+    };
+    Presses pressesOf(int row, const QRect& rect) const;
     Document& document_;
     ViewState& view_;
 };

@@ -17,6 +17,8 @@ std::vector<GotoTarget> gotoTargets(const Snapshot& s)
     }
     for (const ClockNode& node : s.device->clocks)
         out.push_back({node.name, "clock", node.id + ", " + format(s.rates.clocks[size_t(s.device->findClock(node.id))].rate), {Place::Kind::Clock, node.id, {}}});
+    for (const LowPowerMode& mode : s.device->modes)
+        out.push_back({mode.name, "mode", mode.about, {Place::Kind::Mode, mode.id, {}}});
     for (size_t p = 0; p < s.device->pads.size(); ++p) {
         const std::string& name = s.device->pads[p].name;
         std::string hint = "pin " + s.device->pinOf(int(p));

@@ -11,7 +11,7 @@ namespace bindrel {
 /// Something that can be gone to by name.
 struct GotoTarget {
     std::string label; ///< "PD3"
-    std::string kind;  ///< "pad", "need", "clock", "register", "field", "net", "finding"
+    std::string kind;  ///< "pad", "need", "clock", "mode", "register", "field", "net", "finding"
     std::string hint;  ///< "pin 52, Uplink request to send"
     Place place;
 };

@@ -123,7 +123,12 @@ void Inspector::follow(const QString& link)
         askInstance(id);
     else if (kind == "prop")
         askProperty(link.section(':', 1, 1).toStdString(), link.section(':', 2, 2).toStdString(), link.section(':', 3).toStdString());
-    else if (kind == "set") {
+    else if (kind == "mode")
+        view_.jump({Place::Kind::Mode, id, {}});
+    else if (kind == "enter") {
+        const bool entered = document_.snapshot().plan.modes.contains(id);
+        document_.apply(editOf((entered ? "Do not enter " : "Enter ") + id, SetMode{id, !entered}));
+    } else if (kind == "set") {
         field_->setText(QString::fromStdString(id));
         commitField();
     }
@@ -223,6 +228,10 @@ void Inspector::refresh()
         title = QString::fromStdString(place.id);
         subtitle = QString("pin %1 of %2").arg(QString::fromStdString(s.device->pinOf(pad)), QString::fromStdString(s.device->package.name));
         body = padText(s, pad);
+    } else if (const int mode = place.kind == Place::Kind::Mode ? s.device->findMode(place.id) : -1; mode >= 0) {
+        title = QString::fromStdString(s.device->modes[size_t(mode)].name);
+        subtitle = "low-power mode";
+        body = modeText(s, mode);
     } else if (place.kind == Place::Kind::Register) {
         title = QString::fromStdString(place.id);
         subtitle = "register";

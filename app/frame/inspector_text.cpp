@@ -1,185 +1,17 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/frame/inspector_text.h"
 
-#include "app/theme/theme.h"
+#include "app/frame/inspector_sheet.h"
 #include "core/clocks/modes.h"
 #include "core/clocks/repair.h"
 #include "core/pins/routes.h"
 #include "core/plan/board_facts.h"
-#include "core/plan/check_setting.h"
 #include "core/plan/pin_property.h"
 #include "core/quantity/format.h"
 
 #include <algorithm>
 
 namespace bindrel {
-
-namespace {
-
-QString html(const std::string& text) { return typeset(text).toHtmlEscaped(); }
-
-QString colour(const QColor& c, const QString& text) { return QString("<span style='color:%1'>%2</span>").arg(c.name(), text); }
-
-/// Rows of a key and a value, headings between them.
-class Sheet {
-public:
-    void heading(const QString& text)
-    {
-        end();
-        out_ += QString("<p style='margin:12px 0 3px 0; font-size:10px; font-weight:600; color:%1; letter-spacing:1px'>%2</p>").arg(Theme::get().muted.name(), text.toUpper());
-    }
-    void row(const QString& key, const QString& value)
-    {
-        begin();
-        out_ += QString("<tr><td style='padding:2px 8px 2px 0; color:%1'>%2</td><td align='right' style='padding:2px 0; font-family:\"JetBrains Mono\"; font-size:11px'>%3</td></tr>")
-                    .arg(Theme::get().muted.name(), key, value);
-    }
-    void line(const QString& text)
-    {
-        end();
-        out_ += "<p style='margin:3px 0'>" + text + "</p>";
-    }
-    QString take()
-    {
-        end();
-        return out_;
-    }
-
-private:
-    void begin()
-    {
-        if (!open_)
-            out_ += "<table width='100%' cellspacing='0'>";
-        open_ = true;
-    }
-    void end()
-    {
-        if (open_)
-            out_ += "</table>";
-        open_ = false;
-    }
-    QString out_;
-    bool open_ = false;
-};
-
-QString link(const QString& target, const QString& text) { return QString("<a href='%1' style='color:%2; text-decoration:none'>%3</a>").arg(target, Theme::get().accent.name(), text); }
-
-QString clockLink(const Snapshot& s, int clock)
-{
-    return link("clock:" + QString::fromStdString(s.device->clocks[size_t(clock)].id), html(s.device->clocks[size_t(clock)].name));
-}
-
-QString needLink(const Snapshot& s, int need)
-{
-    return link("need:" + QString::fromStdString(s.plan.needs[size_t(need)].id), html(s.plan.needs[size_t(need)].title));
-}
-
-QString holdLink(const Snapshot& s, const std::string& target)
-{
-    return link("hold:" + QString::fromStdString(target), s.plan.held(target) ? "held \u00b7 let go" : "hold");
-}
-
-} // namespace
-
-/// Whether a source stands as one of its choices says.
-static bool sourceSays(const Snapshot& s, int clock, const std::string& choice)
-{
-    const ClockNode& node = s.device->clocks[size_t(clock)];
-    const ClockState& c = s.rates.clocks[size_t(clock)];
-    if (choice == "trimmed" || choice == "monitored")
-        return choice == "trimmed" ? c.trimmed : c.monitored;
-    const Expected<SourceDecision> decision = readSourceDecision(node, choice);
-    return decision && decision->rate && *decision->rate == c.setting;
-}
-
-QString clockText(const Snapshot& s, int clock)
-{
-    const Theme& t = Theme::get();
-    const ClockNode& node = s.device->clocks[size_t(clock)];
-    const ClockState& c = s.rates.clocks[size_t(clock)];
-    Sheet sheet;
-    if (const auto broken = limitBreak(c))
-        sheet.line(colour(broken->toleranceOnly ? t.caution : t.error,
-                          html(std::string(broken->which == LimitBreak::Which::Above ? "Above" : "Below") + " its limit of " + format(broken->limit) +
-                               (broken->toleranceOnly ? " with its tolerance" : "") + (broken->because.empty() ? "" : ": " + broken->because) + ".")));
-    if (!c.running)
-        sheet.line(colour(t.caution, "Does not run: " + html(c.stopped) + "."));
-    sheet.row("Rate", html(format(c.rate, 9)));
-    if (!c.rate.value.isInteger())
-        sheet.row("exactly", html(c.rate.value.text() + " Hz"));
-    sheet.row("Tolerance", html(format(c.tolerance)));
-    if (const auto room = headRoom(c))
-        sheet.row("Head-room", html(format(*room, 3)));
-    if (c.min)
-        sheet.row("At least", html(format(*c.min)));
-    if (c.max)
-        sheet.row("At most", html(format(*c.max)));
-    sheet.row("In", html(s.device->ranges[size_t(s.rates.range)].name));
-    if (clock == s.device->flashClock && s.rates.waitStates)
-        sheet.row("Flash wait states", QString::number(*s.rates.waitStates));
-    if (const auto& because = c.maxBecause.empty() ? c.minBecause : c.maxBecause; !because.empty())
-        sheet.line(colour(t.muted, "Limit: " + html(because) + "."));
-    sheet.row("Decision", holdLink(s, holdOfClock(node.id)));
-
-    const std::vector<int> path = pathToSource(s.rates, clock);
-    if (path.size() > 1) {
-        sheet.heading("Path");
-        for (auto it = path.rbegin(); it != path.rend(); ++it) {
-            const ClockState& step = s.rates.clocks[size_t(*it)];
-            const std::string op = s.device->clocks[size_t(*it)].type == ClockNode::Type::Select ? std::string() : operationText(*s.device, s.rates, *it);
-            sheet.row(clockLink(s, *it), html((op.empty() ? "" : op + " = ") + format(step.rate)));
-        }
-    }
-    if (!c.users.empty()) {
-        sheet.heading("Times");
-        for (const int need : c.users)
-            sheet.line(needLink(s, need) + colour(t.muted, " on " + html(s.plan.needs[size_t(need)].binding.instance)));
-    }
-    QString feeds;
-    for (size_t i = 0; i < s.device->clocks.size(); ++i)
-        if (s.rates.clocks[i].input == clock)
-            feeds += (feeds.isEmpty() ? "" : ", ") + clockLink(s, int(i));
-    if (!feeds.isEmpty()) {
-        sheet.heading("Feeds");
-        sheet.line(feeds);
-    }
-    const std::vector<std::string> choices = clockChoices(*s.device, clock);
-    if (!choices.empty() && node.factors.empty()) {
-        sheet.heading("Choices");
-        for (const std::string& choice : choices) {
-            const int input = s.device->findClock(choice);
-            const bool now = node.type == ClockNode::Type::Select && input == c.input;
-            const bool set = now || (node.isSource() && sourceSays(s, clock, choice));
-            sheet.row(set ? "<b>" + html(input < 0 ? choice : s.device->clocks[size_t(input)].name) + "</b>"
-                          : link("set:" + QString::fromStdString(choice), html(input < 0 ? choice : s.device->clocks[size_t(input)].name)),
-                      input < 0 || s.rates.clocks[size_t(input)].rate.value.isZero() ? QString() : html(format(s.rates.clocks[size_t(input)].rate)));
-        }
-    } else if (node.factors.size() > 1) {
-        sheet.line(colour(t.muted, QString("It can be %1 to %2%3; type one, or a rate.").arg(node.factors.front()).arg(node.factors.back())
-                                       .arg(node.unit > 1 ? QString(" in steps of 1/%1").arg(node.unit) : QString())));
-    }
-    if (node.trim)
-        sheet.row("Trimmed", c.trimmed ? "by " + html(node.trim->by >= 0 ? s.device->clocks[size_t(node.trim->by)].name : node.trim->bySignal)
-                                       : "can be, to " + html(format(node.trim->tolerance)));
-    if (node.monitor)
-        sheet.row("Monitor", (c.monitored ? "on, falls back to " : "off; it would fall back to ") + html(s.device->clocks[size_t(node.monitor->fallsBackTo)].name));
-    if (const auto* load = nearestLoad(node, c.load))
-        sheet.row("Load", html(format(load->first)) + " for " + html(format(c.load)));
-    else if (const auto capacitor = loadCapacitor(c))
-        sheet.row("Capacitors", QString("2 \u00d7 ") + html(format(*capacitor)) + " for " + html(format(c.load)) + (c.stray.value.isZero() ? QString() : ", stray " + html(format(c.stray))));
-    if (c.external)
-        sheet.line("No crystal: the board feeds a clock in.");
-    if (!node.startup.value.isZero())
-        sheet.row(node.isSource() ? "Starts in" : "Locks in", html(format(node.startup)));
-    for (const LowPowerMode& mode : s.device->modes)
-        if (c.running && c.used && !mode.keepsAll)
-            sheet.row("In " + html(mode.name), modeState(*s.device, s.plan, s.bindings, s.rates, mode).alive[size_t(clock)] ? "runs on" : "stands still");
-    if (node.control.valid()) {
-        sheet.heading("Register");
-        sheet.row(html(s.device->nameOf(node.control)), QString::number(s.image.codeOf(*s.device, node.control)));
-    }
-    return sheet.take();
-}
 
 /// What can be said of the pad that carries a signal, each a link to say it; bold what the plan says.
 static void propertyRows(Sheet& sheet, const Snapshot& s, const PadSetup& setup)
@@ -238,6 +70,8 @@ QString needText(const Snapshot& s, int index, const std::string& signal, const 
         sheet.row("Instance", link("instance:" + QString::fromStdString(need.id), html(need.binding.instance)));
         const int kernel = s.device->instances[size_t(bound.instance)].kernel;
         sheet.row("Clock", clockLink(s, kernel) + " " + html(format(s.rates.clocks[size_t(kernel)].rate)));
+        if (const Accuracy& a = s.accuracy[size_t(index)]; a.clock >= 0 && a.allowed)
+            sheet.row("Its accuracy", colour(a.ok() ? t.ink : a.stated ? t.error : t.caution, "\u00b1" + html(format(a.given))) + colour(t.muted, " of \u00b1" + html(format(*a.allowed))));
     }
     sheet.row("Decision", holdLink(s, holdOfNeed(need.id)));
     for (const Achieved& row : setting.achieved)
@@ -400,7 +234,7 @@ QString planSummary(const Snapshot& s)
     sheet.row("Wait states", s.rates.waitStates ? QString::number(*s.rates.waitStates) : QString("too fast"));
     sheet.row("Needs", QString("%1, %2 open").arg(s.plan.needs.size()).arg(s.bindings.count(BoundNeed::State::Open)));
     sheet.line(colour(Theme::get().muted, "Select a need, a pad or a clock to see it here."));
-    return sheet.take();
+    return sheet.take() + modesSummary(s);
 }
 
 } // namespace bindrel

@@ -148,6 +148,15 @@ MainWindow::MainWindow(Library library, QWidget* parent) : QMainWindow(parent), 
         showStation(Station::Clocks);
         clocks_->reach()->want(target, also);
     });
+    connect(findings_->list(), &FindingsList::waysWanted, this, [this](const WaysOffer& offer) {
+        showStation(Station::Clocks);
+        const Device& device = *document_.snapshot().device;
+        const Expected<ReachTarget> target = offer.clock.empty() ? problemOf("none") : readReachTarget(device, offer.clock + "=" + offer.wish);
+        if (target)
+            clocks_->reach()->want(*target, false);
+        else
+            clocks_->reach()->repair();
+    });
     connect(source_, &SourceStation::waitingChanged, this, &MainWindow::refresh);
     connect(source_, &SourceStation::written, this, [this](const QString& folder) { say("Written to " + folder + ".", false); });
     refresh();
@@ -252,6 +261,14 @@ void MainWindow::buildMenus()
         if (document_.isOpen() && document_.snapshot().plan.slow)
             document_.apply(editOf("Drop the slow clock settings", SetSlow{std::nullopt}));
     });
+    QMenu* modes = clocks->addMenu("Low-power &modes");
+    connect(modes, &QMenu::aboutToShow, this, [this, modes] {
+        modes->clear();
+        if (!document_.isOpen())
+            return;
+        for (const LowPowerMode& mode : document_.snapshot().device->modes)
+            modes->addAction(QString::fromStdString(mode.name), this, [this, id = mode.id] { view_.jump({Place::Kind::Mode, id, {}}); });
+    });
     add(clocks, "Export the &ladder\u2026", QKeySequence("Ctrl+Shift+G"), [this] { clocks_->exportPicture(); });
 
     QMenu* view = menuBar()->addMenu("&View");
@@ -262,6 +279,7 @@ void MainWindow::buildMenus()
     add(view, "Next &finding", QKeySequence("F8"), [this] { findings_->list()->step(1); });
     add(view, "Previous finding", QKeySequence("Shift+F8"), [this] { findings_->list()->step(-1); });
     add(view, "F&ix the finding\u2026", QKeySequence("Ctrl+."), [this] { findings_->list()->fixCurrent(); });
+    add(view, "&Ways for the finding\u2026", QKeySequence("Ctrl+Shift+."), [this] { findings_->list()->waysForCurrent(); });
     add(view, "Findings open or shut", QKeySequence("F9"), [this] { findings_->setOpen(!findings_->isOpen()); });
     view->addSeparator();
     add(view, "Fit the picture", QKeySequence("Ctrl+0"), [this] { wiring_->chip()->fit(); });
@@ -354,6 +372,7 @@ void MainWindow::jumpTo(const Place& place)
     switch (place.kind) {
     case Place::Kind::Clock:
     case Place::Kind::Range:
+    case Place::Kind::Mode:
         showStation(Station::Clocks);
         break;
     case Place::Kind::Goal:

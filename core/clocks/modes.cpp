@@ -26,7 +26,10 @@ ModeState modeState(const Device& device, const Plan& plan, const Bindings& bind
         const ClockState& clock = rates.clocks[i];
         if (!clock.running || has(mode.stops, int(i)))
             continue;
-        out.alive[i] = clock.input >= 0 ? bool(out.alive[size_t(clock.input)]) : mode.keepsAll || has(mode.keeps, int(i));
+        const bool alive = clock.input >= 0 ? bool(out.alive[size_t(clock.input)]) : mode.keepsAll || has(mode.keeps, int(i));
+        out.alive[i] = alive;
+        if (alive)
+            out.current = out.current + device.clocks[i].draws + device.clocks[i].drawsPerMegahertz * (clock.rate.value / 1'000'000);
     }
     for (size_t n = 0; n < bindings.needs.size(); ++n) {
         const int instance = bindings.needs[n].instance;
@@ -51,6 +54,39 @@ ModeState modeState(const Device& device, const Plan& plan, const Bindings& bind
             multipliers = node.startup > multipliers ? node.startup : multipliers;
     }
     out.fullTime = mode.wakeTime + sources + multipliers;
+    return out;
+}
+
+std::optional<Waking> wakingOf(const Device& device, const Board& board, const Plan& plan, const Bindings& bindings, const Rates& rates, const LowPowerMode& mode)
+{
+    if (mode.wakesOn < 0)
+        return std::nullopt;
+    Waking out;
+    for (const int clock : pathToSource(rates, device.cpuClock())) {
+        const std::vector<ClockInput>& inputs = device.clocks[size_t(clock)].inputs;
+        const auto at = std::find_if(inputs.begin(), inputs.end(), [&mode](const ClockInput& input) { return input.node == mode.wakesOn; });
+        if (device.clocks[size_t(clock)].type != ClockNode::Type::Select || at == inputs.end())
+            continue;
+        out.select = clock;
+        out.setting = at - inputs.begin();
+        break;
+    }
+    const ClockNode& source = device.clocks[size_t(mode.wakesOn)];
+    Plan woken = plan;
+    if (out.select >= 0)
+        woken.clocks[device.clocks[size_t(out.select)].id] = source.id;
+    // It runs then, even if the plan keeps it off.
+    if (const auto said = woken.clocks.find(source.id); said != woken.clocks.end() && said->second.find("off") != std::string::npos)
+        woken.clocks.erase(said);
+    out.rates = computeRates(device, board, woken, bindings);
+    for (size_t i = 0; i < device.clocks.size(); ++i) {
+        const ClockState& clock = out.rates.clocks[i];
+        if (!clock.running || !clock.used || pathToSource(out.rates, int(i)).back() != mode.wakesOn)
+            continue;
+        if (const auto broken = limitBreak(clock); broken && broken->which == LimitBreak::Which::Above && !broken->toleranceOnly)
+            out.broken.push_back(int(i));
+    }
+    out.flashTooSlow = !out.rates.waitStates || (rates.waitStates && *out.rates.waitStates > *rates.waitStates);
     return out;
 }
 

@@ -3,6 +3,7 @@
 
 #include "core/clocks/rates.h"
 
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -15,9 +16,23 @@ struct ModeState {
     std::vector<int> wakers;    ///< needs that can wake the chip
     Duration wakeTime;          ///< until the core runs again, from the source that the mode wakes on
     Duration fullTime;          ///< until all of the plan's clocks run again: oscillators start together, multipliers after them
+    Current current;            ///< of the clocks that run on, as far as the device says what they draw
     std::vector<int> restarted; ///< sources and multipliers that must start again
 };
 /// REQUIRES: mode is one of the device's.
 ModeState modeState(const Device& device, const Plan& plan, const Bindings& bindings, const Rates& rates, const LowPowerMode& mode);
+
+/// How the clocks stand at the moment when the chip wakes from a mode after which the system clock comes from a source of the
+/// mode's own: the select next to the cores that has this source as an input takes it, sources and multipliers that did not run
+/// on are off, everything else is as the plan has it.
+struct Waking {
+    int select = -1;          ///< clock whose select is turned; -1 when none has the source as an input
+    std::int64_t setting = 0; ///< of it
+    Rates rates;              ///< only what comes from the waking source is worth looking at
+    std::vector<int> broken;  ///< clocks that come from it and are then above their limits
+    bool flashTooSlow = false; ///< the plan's wait states are too few for it
+};
+/// Empty for a mode that leaves everything as before.
+std::optional<Waking> wakingOf(const Device& device, const Board& board, const Plan& plan, const Bindings& bindings, const Rates& rates, const LowPowerMode& mode);
 
 } // namespace bindrel

@@ -44,6 +44,14 @@ int Device::findClock(std::string_view wanted) const
     return indexOf(clocks, wanted, [](const ClockNode& n) -> const std::string& { return n.id; });
 }
 
+int Device::findMode(std::string_view wanted) const
+{
+    for (size_t i = 0; i < modes.size(); ++i)
+        if (modes[i].id == wanted)
+            return static_cast<int>(i);
+    return -1;
+}
+
 int Device::findRange(std::string_view wanted) const
 {
     return indexOf(ranges, wanted, [](const OperatingRange& r) -> const std::string& { return r.id; });

@@ -193,6 +193,7 @@ struct Device {
     int findPad(std::string_view name) const;
     int findClock(std::string_view id) const;
     int findRange(std::string_view id) const;
+    int findMode(std::string_view id) const; ///< low-power; -1 when there is none
     std::optional<FieldRef> findField(std::string_view dotted) const; ///< "UART3.CTL.ON"
 
     const Block& blockOf(int instance) const { return blocks[size_t(instances[size_t(instance)].block)]; }

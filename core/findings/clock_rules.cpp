@@ -4,6 +4,8 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
+
 namespace bindrel {
 
 namespace {
@@ -50,6 +52,9 @@ void limits(const Facts& f, std::vector<Finding>& out, LimitBreak::Which which, 
         // Down a chain the same tolerance meets the same limit again and again; its beginning says it.
         if (toleranceOnly && state.input >= 0 && limitBreak(f.rates.clocks[size_t(state.input)]))
             continue;
+        // Said of its user already, with what can be done.
+        if (toleranceOnly && std::any_of(state.users.begin(), state.users.end(), [&f](int user) { return !f.accuracy[size_t(user)].ok(); }))
+            continue;
         const bool above = which == LimitBreak::Which::Above;
         const Frequency off(above ? state.rate.value - broken->limit.value : broken->limit.value - state.rate.value);
         std::string text;
@@ -59,7 +64,7 @@ void limits(const Facts& f, std::vector<Finding>& out, LimitBreak::Which which, 
         else
             text = fmt::format("{} runs at {}, {} {} its limit of {} in {}{}. {}", f.device.clocks[i].name, format(state.rate), format(off), above ? "above" : "below",
                                format(broken->limit), range, because(broken->because), above ? "Slow it down, or choose a faster operating range." : "Speed it up.");
-        out.push_back({toleranceOnly ? Severity::Caution : Severity::Error, {}, text, {Place::Kind::Clock, f.device.clocks[i].id, {}}, factorTitle(f, static_cast<int>(i))});
+        out.push_back({toleranceOnly ? Severity::Caution : Severity::Error, {}, text, {Place::Kind::Clock, f.device.clocks[i].id, {}}, factorTitle(f, static_cast<int>(i)), WaysOffer{}});
     }
 }
 
@@ -82,7 +87,31 @@ void kernelStopped(const Facts& f, std::vector<Finding>& out)
         if (!state.running)
             out.push_back({Severity::Error, {}, fmt::format("{} on {} has no clock: {} does not run, {}. Choose another source for it.", f.plan.needs[n].title,
                                                            f.device.instances[size_t(instance)].name, f.device.clocks[size_t(kernel)].name, state.stopped),
-                           {Place::Kind::Clock, f.device.clocks[size_t(kernel)].id, {}}, {}});
+                           {Place::Kind::Clock, f.device.clocks[size_t(kernel)].id, {}}, {}, WaysOffer{}});
+    }
+}
+
+void tooRough(const Facts& f, std::vector<Finding>& out)
+{
+    for (size_t n = 0; n < f.plan.needs.size(); ++n) {
+        const Accuracy& accuracy = f.accuracy[n];
+        if (accuracy.clock < 0 || accuracy.ok() || accuracy.inGoals)
+            continue;
+        const ClockState& state = f.rates.clocks[size_t(accuracy.clock)];
+        if (const auto broken = limitBreak(state); broken && !broken->toleranceOnly)
+            continue;
+        const ClockNode& node = f.device.clocks[size_t(accuracy.clock)];
+        const ClockNode& source = f.device.clocks[size_t(pathToSource(f.rates, accuracy.clock).back())];
+        std::string text = accuracy.trouble.empty()
+                               ? fmt::format("{} needs {}; {} is {} {} because it comes from {}. {}", f.plan.needs[n].title, accuracy.asks, node.name, format(state.rate),
+                                             format(state.tolerance), source.name, moreAccurate(f.device, f.board, f.rates, accuracy))
+                               : fmt::format("{}: {} Choose another rate for it.", f.plan.needs[n].title, accuracy.trouble);
+        text.erase(text.find_last_not_of(' ') + 1);
+        const bool rate = f.plan.needs[n].kind == "usb";
+        out.push_back({accuracy.stated ? Severity::Error : Severity::Caution, {}, std::move(text), {Place::Kind::Clock, node.id, {}}, {},
+                       rate ? WaysOffer{node.id, accuracy.asks} : WaysOffer{}});
+        if (!accuracy.stated)
+            out.back().ways.reset();
     }
 }
 
@@ -91,7 +120,7 @@ void cpuStopped(const Facts& f, std::vector<Finding>& out)
     const ClockState& cpu = f.rates.clocks[size_t(f.device.cpuClock())];
     if (!cpu.running)
         out.push_back({Severity::Error, {}, fmt::format("The CPU has no clock: {}. Choose a source that runs for the system clock.", cpu.stopped),
-                       {Place::Kind::Clock, f.device.clocks[size_t(f.device.cpuClock())].id, {}}, {}});
+                       {Place::Kind::Clock, f.device.clocks[size_t(f.device.cpuClock())].id, {}}, {}, WaysOffer{}});
 }
 
 void flashTooSlow(const Facts& f, std::vector<Finding>& out)
@@ -101,7 +130,7 @@ void flashTooSlow(const Facts& f, std::vector<Finding>& out)
     const OperatingRange& range = f.device.ranges[size_t(f.rates.range)];
     out.push_back({Severity::Error, {}, fmt::format("The flash cannot follow {} in {}: even {} wait states carry {} at most. Slow the CPU down, or choose a faster operating range.",
                                                     format(f.rates.clocks[size_t(f.device.flashClock)].rate), range.name, range.waitStateLimits.size() - 1, format(range.waitStateLimits.back())),
-                   {Place::Kind::Clock, f.device.clocks[size_t(f.device.flashClock)].id, {}}, {}});
+                   {Place::Kind::Clock, f.device.clocks[size_t(f.device.flashClock)].id, {}}, {}, WaysOffer{}});
 }
 
 void supplyOutside(const Facts& f, std::vector<Finding>& out)
@@ -110,7 +139,7 @@ void supplyOutside(const Facts& f, std::vector<Finding>& out)
     if (f.rates.supply >= range.supplyMin && f.rates.supply <= range.supplyMax)
         return;
     out.push_back({Severity::Error, {}, fmt::format("{} needs a supply from {} to {}; it is {}. Choose another operating range, or another supply.", range.name, format(range.supplyMin), format(range.supplyMax), format(f.rates.supply)),
-                   {Place::Kind::Range, range.id, {}}, {}});
+                   {Place::Kind::Range, range.id, {}}, {}, WaysOffer{}});
 }
 
 void crystalUnbound(const Facts& f, std::vector<Finding>& out)
@@ -178,6 +207,7 @@ std::vector<Rule> clockRules()
         {"CLK-08", "The CPU has a clock.", cpuStopped, nullptr},
         {"CLK-09", "A crystal sees the load that it wants.", crystalLoad, nullptr},
         {"CLK-10", "What trims a clock runs.", trimIdle, nullptr},
+        {"CLK-11", "A clock is as accurate as its users ask.", tooRough, nullptr},
     };
 }
 

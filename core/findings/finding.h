@@ -3,7 +3,9 @@
 
 #include "core/image/image.h"
 #include "core/plan/edit.h"
+#include "core/tuning/accuracy.h"
 
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -17,16 +19,23 @@ struct Facts {
     const Bindings& bindings;
     const Rates& rates;
     const std::vector<Setting>& settings;
+    const std::vector<Accuracy>& accuracy; ///< by need
     const std::vector<PadSetup>& pads;
     const Image& image;
 };
 
 /// Where a finding (or anything else that can be jumped to) is.
 struct Place {
-    enum class Kind { None, Need, Signal, Goal, Pad, Clock, Instance, Register, Range } kind = Kind::None;
-    std::string id;  ///< need, pad, clock, instance or "INSTANCE.REGISTER"
+    enum class Kind { None, Need, Signal, Goal, Pad, Clock, Instance, Register, Range, Mode } kind = Kind::None;
+    std::string id;  ///< need, pad, clock, instance, low-power mode or "INSTANCE.REGISTER"
     std::string sub; ///< signal or goal
     friend bool operator==(const Place&, const Place&) = default;
+};
+
+/// A search for settings of the clocks that may mend something; offered, never made unasked.
+struct WaysOffer {
+    std::string clock; ///< to be brought to `wish`; empty: all broken limits and missed goals are to be mended at once
+    std::string wish;  ///< "48 MHz ±0.25 %"
 };
 
 /// A rule that the plan breaks, or comes close to breaking.
@@ -36,6 +45,7 @@ struct Finding {
     std::string text; ///< what is, why it matters, what can be done
     Place place;
     std::string fixTitle; ///< "Bind it", "Divide by 2"; empty when no fix is known
+    std::optional<WaysOffer> ways;
 };
 
 struct Rule {
@@ -59,6 +69,7 @@ Expected<Edit> fixFor(const Facts& facts, const Finding& finding);
 std::vector<Rule> pinRules();
 std::vector<Rule> padRules();
 std::vector<Rule> clockRules();
+std::vector<Rule> modeRules();
 std::vector<Rule> goalRules();
 
 } // namespace bindrel

@@ -15,7 +15,7 @@ void missedGoals(const Facts& f, std::vector<Finding>& out)
         for (const Achieved& row : f.settings[n].achieved)
             if (!row.ok && !row.trouble.empty())
                 out.push_back({Severity::Error, {}, fmt::format("{}, {}: {}", f.plan.needs[n].title, row.title, row.trouble),
-                               {Place::Kind::Goal, f.plan.needs[n].id, row.goal}, {}});
+                               {Place::Kind::Goal, f.plan.needs[n].id, row.goal}, {}, WaysOffer{}});
 }
 
 void uncomputed(const Facts& f, std::vector<Finding>& out)
@@ -25,7 +25,7 @@ void uncomputed(const Facts& f, std::vector<Finding>& out)
         // An open need and a stopped clock have findings of their own.
         if (setting.computed || setting.notComputed.empty() || f.bindings.needs[n].instance < 0 || setting.kernel < 0 || !f.rates.clocks[size_t(setting.kernel)].running)
             continue;
-        out.push_back({Severity::Error, {}, fmt::format("{}: {}.", f.plan.needs[n].title, setting.notComputed), {Place::Kind::Need, f.plan.needs[n].id, {}}, {}});
+        out.push_back({Severity::Error, {}, fmt::format("{}: {}.", f.plan.needs[n].title, setting.notComputed), {Place::Kind::Need, f.plan.needs[n].id, {}}, {}, WaysOffer{}});
     }
 }
 

@@ -542,6 +542,22 @@ ClockStand plannedStand(const Device& device, const Rates& rates, const ClockSta
     return out;
 }
 
+ClockStand wokenStand(const Device& device, const ClockStand& planned, const Rates& rates, const LowPowerMode& mode, const ModeState& state, const Waking& waking)
+{
+    ClockStand out = planned;
+    for (size_t i = 0; i < device.clocks.size(); ++i) {
+        const ClockNode& node = device.clocks[i];
+        const bool stopped = node.enable.valid() && node.type != ClockNode::Type::Gate && rates.clocks[i].running && !state.alive[i];
+        if (stopped)
+            out.trial.clocks[i].off = true;
+    }
+    out.trial.clocks[size_t(mode.wakesOn)].off = false;
+    if (waking.select >= 0)
+        out.trial.clocks[size_t(waking.select)].setting = waking.setting;
+    out.trial.computeAll();
+    return out;
+}
+
 std::vector<Step> clockSteps(const Device& device, const Rates& rates, const ClockStand& from, const ClockStand& to, bool unlock)
 {
     return ClockMoves(device, rates, from, to).run(unlock);

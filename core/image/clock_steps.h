@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include "core/clocks/modes.h"
 #include "core/clocks/trial.h"
 #include "core/image/image.h"
 
@@ -18,6 +19,9 @@ struct ClockStand {
 ClockStand resetStand(const Device& device, const Board& board, const Plan& plan, const Bindings& bindings);
 /// As the plan's rates say, all needs live. What nothing uses stands as in `before`, but off where it can be.
 ClockStand plannedStand(const Device& device, const Rates& rates, const ClockStand& before);
+
+/// As the chip leaves its clocks when it wakes from a mode: see Waking. REQUIRES: `planned` is how they stood before.
+ClockStand wokenStand(const Device& device, const ClockStand& planned, const Rates& rates, const LowPowerMode& mode, const ModeState& state, const Waking& waking);
 
 /// The operations that lead from one stand to another. After each, every live clock is inside its limits in the operating range of
 /// that moment (its nominal rate; while it is on), and the flash has wait states enough: an operation that would break one

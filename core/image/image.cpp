@@ -113,6 +113,16 @@ Step waitStep(const Device& device, const FieldRef& ref, std::uint32_t code, con
     return step;
 }
 
+std::vector<const std::vector<Step>*> Image::allSteps() const
+{
+    std::vector<const std::vector<Step>*> out{&steps, &toSlow, &toFull};
+    for (const ModeSteps& mode : modes) {
+        out.push_back(&mode.enter);
+        out.push_back(&mode.back);
+    }
+    return out;
+}
+
 const RegisterValue* Image::find(int instance, int reg) const
 {
     for (const RegisterValue& value : registers)
@@ -149,6 +159,7 @@ Image makeImage(const Device& device, const Board& board, const Plan& plan, cons
 {
     Image image;
     appendClockSteps(image, device, board, plan, bindings, rates);
+    appendModeSteps(image, device, board, plan, bindings, rates);
     appendPinSteps(image, device, plan, bindings, pads);
     appendNeedSteps(image, device, plan, bindings, settings, pads);
     foldRegisters(image, device);

@@ -47,16 +47,27 @@ struct RegisterValue {
     std::vector<FieldWrite> fields; ///< that the plan decided, the last write of each
 };
 
+/// Into a low-power mode and back.
+struct ModeSteps {
+    int mode = -1; ///< into Device::modes
+    bool slow = false; ///< from the slow clocks and back to them
+    std::vector<Step> enter; ///< before the core waits
+    std::vector<Step> back;  ///< after it has woken, until all is as before
+};
+
 /// Register values and the ordered operations that lead to them from reset.
 struct Image {
     std::vector<Step> steps; ///< clocks, pins, needs in the plan's order, starts
     /// From the plan's clocks to its slow ones and back, while the program runs; empty when it has none.
     std::vector<Step> toSlow, toFull;
     std::optional<Rates> slowRates;
+    std::vector<ModeSteps> modes; ///< those that the plan enters, in the device's order; with slow clocks each twice
     std::vector<RegisterValue> registers; ///< in the order of addresses
     /// Roles that the arithmetic asked for and the block has no field for: "GPT1 has no dead_time".
     std::vector<std::string> unplaced;
 
+    /// Every list of operations that the source has functions for.
+    std::vector<const std::vector<Step>*> allSteps() const;
     const RegisterValue* find(int instance, int reg) const;
     /// Code of a field after bring-up, also where the plan decides nothing.
     std::uint32_t codeOf(const Device& device, const FieldRef& ref) const;
@@ -67,6 +78,8 @@ Image makeImage(const Device& device, const Board& board, const Plan& plan, cons
 
 // The parts of the bring-up, each in a file of its own.
 void appendClockSteps(Image& image, const Device& device, const Board& board, const Plan& plan, const Bindings& bindings, const Rates& rates);
+/// REQUIRES: the clock steps are there.
+void appendModeSteps(Image& image, const Device& device, const Board& board, const Plan& plan, const Bindings& bindings, const Rates& rates);
 void appendPinSteps(Image& image, const Device& device, const Plan& plan, const Bindings& bindings, const std::vector<PadSetup>& pads);
 /// Clock gate on and reset released of an instance, as far as it has them; nothing when that is so after reset.
 std::vector<Step> wakeSteps(const Device& device, int instance);

@@ -101,6 +101,13 @@ Outcome applyChange(Plan& plan, const Change& change)
                 plan.slow = c.set;
                 return {};
             },
+            [&](const SetMode& c) -> Outcome {
+                if (c.entered)
+                    plan.modes.insert(c.mode);
+                else
+                    plan.modes.erase(c.mode);
+                return {};
+            },
             [&](const SetGoal& c) -> Outcome {
                 Need* need = plan.need(c.need);
                 if (!need)
@@ -219,6 +226,7 @@ std::vector<Change> undoOf(const Plan& before, const Change& change)
             [&](const SetText& c) -> std::vector<Change> { return {SetText{c.what, textOf(before, c.what)}}; },
             [&](const SetClock& c) -> std::vector<Change> { return {SetClock{c.node, found(before.clocks, c.node)}}; },
             [&](const SetSlow&) -> std::vector<Change> { return {SetSlow{before.slow}}; },
+            [&](const SetMode& c) -> std::vector<Change> { return {SetMode{c.mode, before.modes.contains(c.mode)}}; },
             [&](const SetGoal& c) -> std::vector<Change> {
                 // A goal can do away with signals, and with what was said of them.
                 return {ReplaceNeed{c.need, *before.need(c.need)}};
@@ -286,6 +294,12 @@ Edit difference(const Plan& before, const Plan& after, std::string title)
             edit.changes.push_back(SetClock{node, value});
     if (before.slow != after.slow)
         edit.changes.push_back(SetSlow{after.slow});
+    for (const std::string& mode : before.modes)
+        if (!after.modes.contains(mode))
+            edit.changes.push_back(SetMode{mode, false});
+    for (const std::string& mode : after.modes)
+        if (!before.modes.contains(mode))
+            edit.changes.push_back(SetMode{mode, true});
     for (const auto& [pad, net] : before.nets)
         if (!after.nets.contains(pad))
             edit.changes.push_back(SetNet{pad, std::nullopt});
@@ -353,6 +367,7 @@ std::string describe(const Plan& before, const Change& change)
             [&](const SetSlow& c) {
                 return fmt::format("slow clock settings: {} \u2192 {}", before.slow ? counted(long(before.slow->clocks.size()), "decision") : "none", c.set ? counted(long(c.set->clocks.size()), "decision") : "none");
             },
+            [&](const SetMode& c) { return fmt::format("low-power mode {}: {}", c.mode, c.entered ? "the program enters it" : "not entered"); },
             [&](const SetGoal& c) {
                 const Need* need = before.need(c.need);
                 const KindSpec* kind = need ? findKind(need->kind) : nullptr;

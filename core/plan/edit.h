@@ -85,7 +85,14 @@ struct SetSlow {
     friend bool operator==(const SetSlow&, const SetSlow&) = default;
 };
 
-using Change = std::variant<SetText, SetClock, SetSlow, SetGoal, SetBinding, SetHold, InsertNeed, RemoveNeed, SetPin, SetNet, ReplaceNeed, InsertPart, RemovePart>;
+/// Whether the program enters a low-power mode of the chip.
+struct SetMode {
+    std::string mode;
+    bool entered = false;
+    friend bool operator==(const SetMode&, const SetMode&) = default;
+};
+
+using Change = std::variant<SetText, SetClock, SetSlow, SetMode, SetGoal, SetBinding, SetHold, InsertNeed, RemoveNeed, SetPin, SetNet, ReplaceNeed, InsertPart, RemovePart>;
 
 /// One undo step: changes that are made together or not at all, in order.
 struct Edit {

@@ -66,6 +66,8 @@ struct Plan {
     std::map<std::string, std::string, std::less<>> clocks;
     /// Another set that the program can switch to and back from while it runs, to save current.
     std::optional<ClockSet> slow;
+    /// Ids of the chip's low-power modes that the program enters; the source has a function for each.
+    std::set<std::string, std::less<>> modes;
     /// What searches must leave alone: "clock ID", "need ID", "need ID SIGNAL".
     std::set<std::string, std::less<>> holds;
     /// Parts that the board's file does not have: added here, or kept when the plan went to another board. Their needs are

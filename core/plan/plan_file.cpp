@@ -156,6 +156,22 @@ public:
         }
     }
 
+    void readModes(const JsonNode& list)
+    {
+        for (const JsonNode& row : list.items()) {
+            const std::string id = row.asString();
+            if (device_.findMode(id) >= 0) {
+                plan_.modes.insert(id);
+                continue;
+            }
+            std::vector<std::string> ids;
+            for (const LowPowerMode& mode : device_.modes)
+                ids.push_back(mode.id);
+            if (!lose(fmt::format("the low-power mode {} is gone", id)))
+                row.fail(fmt::format("\"{}\" is not a low-power mode of {}; {}.", id, device_.name, ids.empty() ? "it has none" : "use " + listed(ids)));
+        }
+    }
+
     void readNeed(const JsonNode& node)
     {
         node.allowOnly({"id", "part", "title", "kind", "goals", "terminals", "pins", "core", "instance", "pads", "dma"});
@@ -374,6 +390,12 @@ std::string planText(const Plan& plan)
         lines.push_back("  " + clocksText(plan.clocks, "  "));
     if (plan.slow)
         lines.push_back("  \"slow_clocks\": {\n" + (plan.slow->range.empty() ? "" : "    \"range\": " + quoted(plan.slow->range) + ",\n") + "    " + clocksText(plan.slow->clocks, "    ") + "\n  }");
+    if (!plan.modes.empty()) {
+        std::vector<std::string> ids;
+        for (const std::string& mode : plan.modes)
+            ids.push_back(quoted(mode));
+        lines.push_back("  \"low_power_modes\": [" + joined(ids, ", ") + "]");
+    }
     if (!plan.nets.empty())
         lines.push_back("  \"nets\": " + oneLine(plan.nets));
     if (!plan.parts.empty()) {
@@ -406,7 +428,7 @@ Expected<Workpiece> parsePlan(std::string text, std::string file, const Library&
         root.child("bindrel").fail(fmt::format("this plan is of format {}; this version of Bindrel reads up to 1. Use a newer version.", version));
     else if (document.ok() && version < 1)
         root.child("bindrel").fail("must be the format's number, 1.");
-    root.allowOnly({"bindrel", "name", "device", "device_file", "board", "supply", "range", "prefix", "clocks", "slow_clocks", "nets", "parts", "holds", "needs"});
+    root.allowOnly({"bindrel", "name", "device", "device_file", "board", "supply", "range", "prefix", "clocks", "slow_clocks", "low_power_modes", "nets", "parts", "holds", "needs"});
     Workpiece work;
     Plan& plan = work.plan;
     plan.name = root.string("name");
@@ -449,6 +471,7 @@ Expected<Workpiece> parsePlan(std::string text, std::string file, const Library&
     const Board known = boardWithPlan(*work.board, *work.device, plan);
     PlanReader reader(*work.device, known, plan, work.deviceChange ? &work.deviceChange->lost : nullptr);
     reader.readClockSets(root);
+    reader.readModes(root.optionalChild("low_power_modes"));
     reader.readNets(root.optionalChild("nets"));
     for (const JsonNode& node : root.child("needs").items())
         reader.readNeed(node);

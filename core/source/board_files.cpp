@@ -76,7 +76,7 @@ void writeAsserts(Writer& w)
 std::vector<std::string> statusNames(const Facts& f, const Names& names)
 {
     std::vector<std::string> out;
-    for (const std::vector<Step>* list : {&f.image.steps, &f.image.toSlow, &f.image.toFull})
+    for (const std::vector<Step>* list : f.image.allSteps())
         for (const Step& step : *list)
             if (step.kind == Step::Kind::Wait && (step.need >= 0 ? coreOf(f, size_t(step.need)) : 0) == names.core) {
                 const std::string name = timeoutName(f, names, step);
@@ -135,6 +135,7 @@ SourceFile boardHeader(const Facts& f, const Names& names)
             w.linef("enum {0}_status {0}_clocks_slow(void);", names.prefix);
             w.linef("enum {0}_status {0}_clocks_full(void);", names.prefix);
         }
+        declareModes(w);
         w.linef("void {0}_pins_bring_up(void);", names.prefix);
         for (const Core& core : f.device.cores)
             if (core.release.valid()) {
@@ -253,6 +254,7 @@ SourceFile clocksSource(const Facts& f, const Names& names)
         switchFunction(w, "slow", f.image.toSlow, f.image.slowRates->clocks[size_t(f.device.cpuClock())]);
         switchFunction(w, "full", f.image.toFull, cpu);
     }
+    defineModes(w);
     return w.take();
 }
 

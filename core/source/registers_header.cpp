@@ -14,8 +14,9 @@ namespace {
 std::vector<int> usedInstances(const Facts& f)
 {
     std::set<int> used;
-    for (const Step& step : f.image.steps)
-        used.insert({step.instance, step.kind == Step::Kind::Copy ? step.from.instance : step.instance});
+    for (const std::vector<Step>* list : f.image.allSteps())
+        for (const Step& step : *list)
+            used.insert({step.instance, step.kind == Step::Kind::Copy ? step.from.instance : step.instance});
     if (f.device.core().architecture == Core::Architecture::RiscV)
         used.insert(f.device.interruptController);
     for (const Core& core : f.device.cores)

@@ -19,7 +19,7 @@ Names makeNames(const Facts& f, size_t core, std::vector<std::string>& renamed)
     names.PREFIX = uppered(names.prefix);
     Identifiers identifiers;
     // Names of the files that every output has must not be met by a need's.
-    for (const char* reserved : {"board", "regs", "clocks", "pins", "interrupts", "start", "wait", "bring_up", "status", "interrupt_enable", "toolchain", "vectors", "release", "trap", "entry"})
+    for (const char* reserved : {"board", "regs", "clocks", "pins", "interrupts", "start", "wait", "bring_up", "status", "interrupt_enable", "interrupts_hold", "interrupts_release", "core_wait", "enter", "clocks_slow", "clocks_full", "toolchain", "vectors", "release", "trap", "entry"})
         identifiers.take(reserved);
     for (const Need& need : f.plan.needs) {
         // Files of another core's program carry its name; a need's must not look like them.

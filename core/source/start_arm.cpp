@@ -10,6 +10,8 @@ void writeArmStart(Writer& w)
     const Core& core = f.device.cores[w.names.core];
     const Names& names = w.names;
     const std::string& p = names.prefix;
+    if (!f.image.modes.empty() && w.names.core == 0)
+        w.linef("#include \"{}_board.h\"", names.prefix);
     w.line("#include <stdint.h>");
     w.line();
     const std::vector<std::string> table = declareStart(w, {"reset"});

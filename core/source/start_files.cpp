@@ -16,6 +16,7 @@ SourceFile startSource(const Facts& f, const Names& names)
         writeArmStart(w);
     else
         writeRiscVStart(w);
+    writeCoreWait(w);
     return w.take();
 }
 

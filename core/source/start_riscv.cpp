@@ -11,6 +11,8 @@ void writeRiscVStart(Writer& w)
     const Names& names = w.names;
     const Core& core = f.device.cores[names.core];
     const std::string& p = names.prefix;
+    if (!f.image.modes.empty() && names.core == 0)
+        w.linef("#include \"{}_board.h\"", p);
     w.linef("#include \"{}_regs.h\"", p);
     w.line();
     const std::vector<std::string> table = declareStart(w, {"entry", "reset", "trap"});

@@ -104,6 +104,11 @@ void writeMemorySetUp(Writer& w);
 std::string handlerName(const Names& names, const std::string& instance, const std::string& event);
 std::vector<SourceFile> needFiles(const Facts& facts, const Names& names, size_t need);
 
+// The functions that enter low-power modes; nothing when the plan enters none.
+void declareModes(Writer& w);   ///< PREFIX_board.h
+void defineModes(Writer& w);    ///< PREFIX_clocks.c
+void writeCoreWait(Writer& w);  ///< PREFIX_start.c
+
 void declareUart(Writer& w, size_t need);
 void defineUart(Writer& w, size_t need);
 void declareI2c(Writer& w, size_t need);

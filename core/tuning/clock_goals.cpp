@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/tuning/clock_goals.h"
 
-#include "core/tuning/setting.h"
+#include "core/tuning/accuracy.h"
 
 #include <algorithm>
 
@@ -11,13 +11,15 @@ std::vector<int> needsThatMiss(const Device& device, const Plan& plan, const Bin
 {
     std::vector<int> out;
     const std::vector<Setting> settings = tune(device, plan, bindings, rates);
+    const std::vector<Accuracy> accuracy = accuracyOf(device, plan, bindings, rates);
     for (size_t n = 0; n < settings.size(); ++n) {
         const int instance = bindings.needs[n].instance;
         if (instance < 0)
             continue;
         const bool stands = !rates.clocks[size_t(device.instances[size_t(instance)].kernel)].running;
         const bool missed = std::any_of(settings[n].achieved.begin(), settings[n].achieved.end(), [](const Achieved& row) { return !row.ok && !row.trouble.empty(); });
-        if (stands || missed || (!settings[n].computed && !settings[n].notComputed.empty()))
+        const bool tooRough = accuracy[n].stated && !accuracy[n].ok();
+        if (stands || missed || tooRough || (!settings[n].computed && !settings[n].notComputed.empty()))
             out.push_back(int(n));
     }
     return out;

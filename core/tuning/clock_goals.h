@@ -8,7 +8,7 @@
 
 namespace bindrel {
 
-/// Needs, by index, that miss a goal at these rates, cannot be computed, or have no clock.
+/// Needs, by index, that miss a goal at these rates, cannot be computed, have no clock or none that is accurate enough.
 std::vector<int> needsThatMiss(const Device& device, const Plan& plan, const Bindings& bindings, const Rates& rates);
 
 /// For searches: needs that miss at other rates what they have at these. The arguments must outlive the answer.

@@ -8,7 +8,7 @@
 // in all: 4 % for 10 bits and N = 16. That budget is shared by the divider's error, this chip's clock and the other end's.
 #include "core/quantity/format.h"
 #include "core/quantity/parse.h"
-#include "core/tuning/setting.h"
+#include "core/tuning/accuracy.h"
 
 #include <fmt/format.h>
 
@@ -104,6 +104,25 @@ Waveform drawFrame(const Frame& frame, const Frequency& baud, std::int64_t overs
 std::int64_t dividerUnit(const Device& device, int instance)
 {
     return std::int64_t(1) << std::min<std::int64_t>(device.ability(instance, "fraction_bits", 0), 16);
+}
+
+/// What the frame tolerates, less the divider's error and the other end's: that is left for this chip's clock.
+Accuracy uartAccuracy(const TuningContext& c)
+{
+    Accuracy out;
+    out.given = c.kernel().tolerance.worst();
+    out.inGoals = true;
+    const Expected<Frequency> wanted = parseFrequency(goalText(c.need, "baud"));
+    const Expected<Ppm> peer = parsePpm(goalText(c.need, "peer"));
+    const Frame frame = readFrame(goalText(c.need, "frame"));
+    const std::vector<Divider> ways = wanted && peer ? dividersFor(c, *wanted, frame) : std::vector<Divider>();
+    if (ways.empty())
+        return out;
+    const Rational left = ways.front().margin() - peer->value;
+    out.allowed = Ppm(left > Rational(0) ? left : Rational(0));
+    out.asks = fmt::format("{}, {} bits a frame: \u00b1{}", formatBaud(*wanted), frame.toStop(), format(*out.allowed));
+    out.effect = fmt::format("{} {}", formatBaud(ways.front().baud), format(c.kernel().tolerance));
+    return out;
 }
 
 Setting solveUart(const TuningContext& c)

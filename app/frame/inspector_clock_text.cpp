@@ -1,0 +1,229 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/frame/inspector_sheet.h"
+#include "app/frame/inspector_text.h"
+#include "core/clocks/modes.h"
+#include "core/image/gates.h"
+#include "core/plan/check_setting.h"
+#include "core/quantity/format.h"
+
+namespace bindrel {
+
+/// What each need that is timed through the clock, near or far, asks of its accuracy.
+static void accuracyRows(Sheet& sheet, const Snapshot& s, int clock)
+{
+    const Theme& t = Theme::get();
+    bool first = true;
+    for (size_t n = 0; n < s.accuracy.size(); ++n) {
+        const Accuracy& a = s.accuracy[n];
+        if (a.clock < 0 || (!a.allowed && a.effect.empty()))
+            continue;
+        const std::vector<int> path = pathToSource(s.rates, a.clock);
+        // Far from the need only its demand matters.
+        if (std::find(path.begin(), path.end(), clock) == path.end() || (a.clock != clock && !a.allowed))
+            continue;
+        if (std::exchange(first, false))
+            sheet.heading("Accuracy asked");
+        const QString given = "\u00b1" + html(format(a.given));
+        sheet.row(needLink(s, int(n)), !a.allowed ? given : colour(a.ok() ? t.ink : a.stated ? t.error : t.caution, given) + colour(t.muted, " of \u00b1" + html(format(*a.allowed))));
+        if (a.clock == clock && !(a.trouble.empty() ? a.effect : a.trouble).empty())
+            sheet.line(colour(t.muted, html(a.trouble.empty() ? a.effect : a.trouble)));
+    }
+}
+
+/// What can be measured where the clock is led out of the chip.
+static void outputRows(Sheet& sheet, const Snapshot& s, int clock)
+{
+    const ClockState& c = s.rates.clocks[size_t(clock)];
+    for (const int need : c.users) {
+        if (s.plan.needs[size_t(need)].kind != "clockout" || !c.running)
+            continue;
+        for (const Seat& seat : s.bindings.needs[size_t(need)].seats) {
+            if (seat.pad < 0)
+                continue;
+            sheet.heading("Measured at " + html(s.device->pads[size_t(seat.pad)].name) + ", pin " + html(s.device->pinOf(seat.pad)));
+            sheet.row("From", html(format(shifted(c.rate, c.tolerance.low), 9)));
+            sheet.row("To", html(format(shifted(c.rate, c.tolerance.high), 9)));
+        }
+    }
+}
+
+/// What a bus clocks through its gates, and what is shut off from it.
+static void gateRows(Sheet& sheet, const Snapshot& s, int clock)
+{
+    const Theme& t = Theme::get();
+    QStringList open, idle, shut;
+    for (const Gate& gate : gatesOf(*s.device, s.bindings, s.image)) {
+        if (gate.bus != clock)
+            continue;
+        for (const int instance : gate.instances)
+            (gate.idle() ? idle : gate.open ? open : shut) << html(s.device->instances[size_t(instance)].name);
+    }
+    if (open.isEmpty() && idle.isEmpty() && shut.isEmpty())
+        return;
+    sheet.heading("Gates");
+    if (!open.isEmpty())
+        sheet.line(colour(t.muted, "Open: ") + open.join(", "));
+    if (!idle.isEmpty())
+        sheet.line(colour(t.caution, "Open, unused: ") + idle.join(", "));
+    if (!shut.isEmpty())
+        sheet.line(colour(t.muted, "Off: " + shut.join(", ")));
+}
+
+static QString modeLink(const LowPowerMode& mode) { return link("mode:" + QString::fromStdString(mode.id), html(mode.name)); }
+
+/// Whether a source stands as one of its choices says.
+static bool sourceSays(const Snapshot& s, int clock, const std::string& choice)
+{
+    const ClockNode& node = s.device->clocks[size_t(clock)];
+    const ClockState& c = s.rates.clocks[size_t(clock)];
+    if (choice == "trimmed" || choice == "monitored")
+        return choice == "trimmed" ? c.trimmed : c.monitored;
+    const Expected<SourceDecision> decision = readSourceDecision(node, choice);
+    return decision && decision->rate && *decision->rate == c.setting;
+}
+
+QString clockText(const Snapshot& s, int clock)
+{
+    const Theme& t = Theme::get();
+    const ClockNode& node = s.device->clocks[size_t(clock)];
+    const ClockState& c = s.rates.clocks[size_t(clock)];
+    Sheet sheet;
+    if (const auto broken = limitBreak(c))
+        sheet.line(colour(broken->toleranceOnly ? t.caution : t.error,
+                          html(std::string(broken->which == LimitBreak::Which::Above ? "Above" : "Below") + " its limit of " + format(broken->limit) +
+                               (broken->toleranceOnly ? " with its tolerance" : "") + (broken->because.empty() ? "" : ": " + broken->because) + ".")));
+    if (!c.running)
+        sheet.line(colour(t.caution, "Does not run: " + html(c.stopped) + "."));
+    sheet.row("Rate", html(format(c.rate, 9)));
+    if (!c.rate.value.isInteger())
+        sheet.row("exactly", html(c.rate.value.text() + " Hz"));
+    sheet.row("Tolerance", html(format(c.tolerance)));
+    if (const auto room = headRoom(c))
+        sheet.row("Head-room", html(format(*room, 3)));
+    if (c.min)
+        sheet.row("At least", html(format(*c.min)));
+    if (c.max)
+        sheet.row("At most", html(format(*c.max)));
+    sheet.row("In", html(s.device->ranges[size_t(s.rates.range)].name));
+    if (clock == s.device->flashClock && s.rates.waitStates)
+        sheet.row("Flash wait states", QString::number(*s.rates.waitStates));
+    if (const auto& because = c.maxBecause.empty() ? c.minBecause : c.maxBecause; !because.empty())
+        sheet.line(colour(t.muted, "Limit: " + html(because) + "."));
+    sheet.row("Decision", holdLink(s, holdOfClock(node.id)));
+
+    const std::vector<int> path = pathToSource(s.rates, clock);
+    if (path.size() > 1) {
+        sheet.heading("Path");
+        for (auto it = path.rbegin(); it != path.rend(); ++it) {
+            const ClockState& step = s.rates.clocks[size_t(*it)];
+            const std::string op = s.device->clocks[size_t(*it)].type == ClockNode::Type::Select ? std::string() : operationText(*s.device, s.rates, *it);
+            sheet.row(clockLink(s, *it), html((op.empty() ? "" : op + " = ") + format(step.rate)));
+        }
+    }
+    if (!c.users.empty()) {
+        sheet.heading("Times");
+        for (const int need : c.users)
+            sheet.line(needLink(s, need) + colour(t.muted, " on " + html(s.plan.needs[size_t(need)].binding.instance)));
+    }
+    accuracyRows(sheet, s, clock);
+    outputRows(sheet, s, clock);
+    QString feeds;
+    for (size_t i = 0; i < s.device->clocks.size(); ++i)
+        if (s.rates.clocks[i].input == clock)
+            feeds += (feeds.isEmpty() ? "" : ", ") + clockLink(s, int(i));
+    if (!feeds.isEmpty()) {
+        sheet.heading("Feeds");
+        sheet.line(feeds);
+    }
+    gateRows(sheet, s, clock);
+    if (c.running && c.used && !s.device->modes.empty()) {
+        sheet.heading("In low-power modes");
+        for (const LowPowerMode& mode : s.device->modes)
+            sheet.row(modeLink(mode), modeState(*s.device, s.plan, s.bindings, s.rates, mode).alive[size_t(clock)] ? "runs on" : "stands still");
+    }
+    const std::vector<std::string> choices = clockChoices(*s.device, clock);
+    if (!choices.empty() && node.factors.empty()) {
+        sheet.heading("Choices");
+        for (const std::string& choice : choices) {
+            const int input = s.device->findClock(choice);
+            const bool now = node.type == ClockNode::Type::Select && input == c.input;
+            const bool set = now || (node.isSource() && sourceSays(s, clock, choice));
+            sheet.row(set ? "<b>" + html(input < 0 ? choice : s.device->clocks[size_t(input)].name) + "</b>"
+                          : link("set:" + QString::fromStdString(choice), html(input < 0 ? choice : s.device->clocks[size_t(input)].name)),
+                      input < 0 || s.rates.clocks[size_t(input)].rate.value.isZero() ? QString() : html(format(s.rates.clocks[size_t(input)].rate)));
+        }
+    } else if (node.factors.size() > 1) {
+        sheet.line(colour(t.muted, QString("It can be %1 to %2%3; type one, or a rate.").arg(node.factors.front()).arg(node.factors.back())
+                                       .arg(node.unit > 1 ? QString(" in steps of 1/%1").arg(node.unit) : QString())));
+    }
+    if (node.trim)
+        sheet.row("Trimmed", c.trimmed ? "by " + html(node.trim->by >= 0 ? s.device->clocks[size_t(node.trim->by)].name : node.trim->bySignal)
+                                       : "can be, to " + html(format(node.trim->tolerance)));
+    if (node.monitor)
+        sheet.row("Monitor", (c.monitored ? "on, falls back to " : "off; it would fall back to ") + html(s.device->clocks[size_t(node.monitor->fallsBackTo)].name));
+    if (const auto* load = nearestLoad(node, c.load))
+        sheet.row("Load", html(format(load->first)) + " for " + html(format(c.load)));
+    else if (const auto capacitor = loadCapacitor(c))
+        sheet.row("Capacitors", QString("2 \u00d7 ") + html(format(*capacitor)) + " for " + html(format(c.load)) + (c.stray.value.isZero() ? QString() : ", stray " + html(format(c.stray))));
+    if (c.external)
+        sheet.line("No crystal: the board feeds a clock in.");
+    if (!node.startup.value.isZero())
+        sheet.row(node.isSource() ? "Starts in" : "Locks in", html(format(node.startup)));
+    if (node.control.valid()) {
+        sheet.heading("Register");
+        sheet.row(html(s.device->nameOf(node.control)), QString::number(s.image.codeOf(*s.device, node.control)));
+    }
+    return sheet.take();
+}
+
+QString modeText(const Snapshot& s, int index)
+{
+    const Theme& t = Theme::get();
+    const LowPowerMode& mode = s.device->modes[size_t(index)];
+    const ModeState state = modeState(*s.device, s.plan, s.bindings, s.rates, mode);
+    Sheet sheet;
+    for (const Finding& finding : s.findings)
+        if (finding.place.kind == Place::Kind::Mode && finding.place.id == mode.id)
+            sheet.line(colour(finding.severity == Finding::Severity::Error ? t.error : t.caution, html(finding.text)));
+    if (!mode.about.empty())
+        sheet.line(html(mode.about));
+    const bool entered = s.plan.modes.contains(mode.id);
+    sheet.row("The program", entered ? "enters it \u00b7 " + link("enter:" + QString::fromStdString(mode.id), "drop") : link("enter:" + QString::fromStdString(mode.id), "write a function"));
+    if (!state.current.value.isZero())
+        sheet.row("Clocks draw", "about " + html(format(state.current, 3)));
+    sheet.row("Core runs after", html(format(state.wakeTime)));
+    if (const auto waking = wakingOf(*s.device, *s.board, s.plan, s.bindings, s.rates, mode))
+        sheet.row("on", clockLink(s, mode.wakesOn) + ", " + html(format(waking->rates.clocks[size_t(s.device->cpuClock())].rate)));
+    sheet.row("All clocks after", html(format(state.fullTime)));
+    const auto list = [&](const QString& heading, const std::vector<int>& items, const auto& itemLink, const QString& none) {
+        sheet.heading(heading);
+        QStringList links;
+        for (const int item : items)
+            links << itemLink(s, item);
+        sheet.line(links.isEmpty() ? colour(t.muted, none) : links.join(", "));
+    };
+    list("Woken by", state.wakers, needLink, "Nothing of the plan.");
+    list("Works on", state.working, needLink, "Nothing of the plan.");
+    std::vector<int> stopped;
+    for (size_t n = 0; n < s.plan.needs.size(); ++n)
+        if (s.bindings.needs[n].instance >= 0 && std::find(state.working.begin(), state.working.end(), int(n)) == state.working.end())
+            stopped.push_back(int(n));
+    list("Stands still", stopped, needLink, "Nothing.");
+    list("Starts again", state.restarted, clockLink, "Nothing.");
+    return sheet.take();
+}
+
+QString modesSummary(const Snapshot& s)
+{
+    Sheet sheet;
+    if (s.device->modes.empty())
+        return {};
+    sheet.heading("Low-power modes");
+    for (const LowPowerMode& mode : s.device->modes) {
+        const ModeState state = modeState(*s.device, s.plan, s.bindings, s.rates, mode);
+        sheet.row(modeLink(mode), QString(s.plan.modes.contains(mode.id) ? "entered, back in " : "back in ") + html(format(state.fullTime)));
+    }
+    return sheet.take();
+}
+
+} // namespace bindrel

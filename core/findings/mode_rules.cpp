@@ -1,0 +1,92 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// The low-power modes that the program enters: that something ends them, and that the chip may wake as the mode leaves it.
+#include "core/clocks/modes.h"
+#include "core/findings/finding.h"
+#include "core/quantity/format.h"
+
+#include <fmt/format.h>
+
+namespace bindrel {
+
+namespace {
+
+using Severity = Finding::Severity;
+
+Place placeOf(const LowPowerMode& mode) { return {Place::Kind::Mode, mode.id, {}}; }
+
+void nothingWakes(const Facts& f, std::vector<Finding>& out)
+{
+    for (const LowPowerMode& mode : f.device.modes)
+        if (f.plan.modes.contains(mode.id) && modeState(f.device, f.plan, f.bindings, f.rates, mode).wakers.empty())
+            out.push_back({Severity::Error, {}, fmt::format("The program enters {}, and no need wakes the chip from it; only a reset would. Let a pad watch its edges, or bind a need "
+                                                            "whose instance runs on there.", mode.name), placeOf(mode), {}});
+}
+
+/// What is wrong at the moment of waking with one set of settings.
+void wakesOutside(const Facts& f, const LowPowerMode& mode, const Plan& plan, const Rates& rates, const char* which, std::vector<Finding>& out)
+{
+    const std::optional<Waking> waking = wakingOf(f.device, f.board, plan, f.bindings, rates, mode);
+    if (!waking)
+        return;
+    const std::string& source = f.device.clocks[size_t(mode.wakesOn)].name;
+    for (const int clock : waking->broken) {
+        const ClockState& state = waking->rates.clocks[size_t(clock)];
+        out.push_back({Severity::Error, {}, fmt::format("From {} the chip wakes on {}{}: {} then runs at {}, above its limit of {} in {}. Divide it by more, or choose a faster operating range.",
+                                                        mode.name, source, which, f.device.clocks[size_t(clock)].name, format(state.rate), format(*state.max),
+                                                        f.device.ranges[size_t(rates.range)].name), placeOf(mode), {}});
+    }
+    if (waking->flashTooSlow)
+        out.push_back({Severity::Error, {}, fmt::format("From {} the chip wakes on {}{} at {}, for which the flash has too few wait states. Divide it by more, or choose a faster operating range.",
+                                                        mode.name, source, which, format(waking->rates.clocks[size_t(f.device.flashClock)].rate)), placeOf(mode), {}});
+}
+
+void wakesBadly(const Facts& f, std::vector<Finding>& out)
+{
+    for (const LowPowerMode& mode : f.device.modes) {
+        if (!f.plan.modes.contains(mode.id))
+            continue;
+        wakesOutside(f, mode, f.plan, f.rates, "", out);
+        if (!f.plan.slow || !f.image.slowRates)
+            continue;
+        Plan slow = f.plan;
+        slow.range = f.plan.slow->range;
+        slow.clocks = f.plan.slow->clocks;
+        wakesOutside(f, mode, slow, *f.image.slowRates, " (slow clocks)", out);
+    }
+}
+
+/// The second set of settings is held to the limits as the first is.
+void slowOutside(const Facts& f, std::vector<Finding>& out)
+{
+    if (!f.image.slowRates)
+        return;
+    const Rates& rates = *f.image.slowRates;
+    for (size_t i = 0; i < f.device.clocks.size(); ++i) {
+        const auto broken = limitBreak(rates.clocks[i]);
+        if (!broken || broken->toleranceOnly || (!rates.clocks[i].used && f.device.clocks[i].tier == "kernel"))
+            continue;
+        out.push_back({Severity::Error, {}, fmt::format("With the slow clocks {} runs at {}, {} its limit of {} in {}. Swap with the slow settings to change them.", f.device.clocks[i].name,
+                                                        format(rates.clocks[i].rate), broken->which == LimitBreak::Which::Above ? "above" : "below", format(broken->limit),
+                                                        f.device.ranges[size_t(rates.range)].name), {Place::Kind::Clock, f.device.clocks[i].id, {}}, {}});
+    }
+    const OperatingRange& range = f.device.ranges[size_t(rates.range)];
+    if (!rates.waitStates)
+        out.push_back({Severity::Error, {}, fmt::format("With the slow clocks the flash cannot follow {} in {}. Swap with the slow settings to change them.",
+                                                        format(rates.clocks[size_t(f.device.flashClock)].rate), range.name), {Place::Kind::Clock, f.device.clocks[size_t(f.device.flashClock)].id, {}}, {}});
+    if (rates.supply < range.supplyMin || rates.supply > range.supplyMax)
+        out.push_back({Severity::Error, {}, fmt::format("The slow clocks use {}, which needs a supply from {} to {}; it is {}. Swap with the slow settings to choose another range.", range.name,
+                                                        format(range.supplyMin), format(range.supplyMax), format(rates.supply)), {Place::Kind::Range, range.id, {}}, {}});
+}
+
+} // namespace
+
+std::vector<Rule> modeRules()
+{
+    return {
+        {"MODE-01", "Something wakes the chip from each mode that is entered.", nothingWakes, nullptr},
+        {"MODE-02", "The chip wakes inside its limits.", wakesBadly, nullptr},
+        {"MODE-03", "The slow clocks keep every limit.", slowOutside, nullptr},
+    };
+}
+
+} // namespace bindrel

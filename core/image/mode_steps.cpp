@@ -1,0 +1,60 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Into the chip's low-power modes and back: what is set before the core waits, and how the clocks come back after it.
+#include "core/image/clock_steps.h"
+
+#include <fmt/format.h>
+
+namespace bindrel {
+
+namespace {
+
+/// The clocks as a set of settings leaves them, with what follows.
+struct ClockSetting {
+    Plan plan;
+    Rates rates;
+    bool slow = false;
+};
+
+ModeSteps stepsFor(const Device& device, const Board& board, const ClockSetting& clocks, const Bindings& bindings, int index)
+{
+    const LowPowerMode& mode = device.modes[size_t(index)];
+    ModeSteps out{index, clocks.slow, {}, {}};
+    std::vector<Step> undo;
+    for (const FieldCode& field : mode.enters) {
+        const Field& facts = device.fieldOf(field.ref);
+        const std::uint32_t before = device.registerOf(field.ref).reset >> facts.lsb & facts.maxCode();
+        out.enter.push_back(updateStep(device, {{field.ref, field.code, mode.name}}, out.enter.empty() ? fmt::format("{} is what the core's waiting leads to.", mode.name) : std::string()));
+        undo.insert(undo.begin(), updateStep(device, {{field.ref, before, "not " + mode.name}}, {}));
+    }
+    if (!undo.empty())
+        undo.front().why = fmt::format("Waiting is no longer {}.", mode.name);
+    out.back = std::move(undo);
+    if (const std::optional<Waking> waking = wakingOf(device, board, clocks.plan, bindings, clocks.rates, mode)) {
+        const ModeState state = modeState(device, clocks.plan, bindings, clocks.rates, mode);
+        const ClockStand planned = plannedStand(device, clocks.rates, resetStand(device, board, clocks.plan, bindings));
+        const std::vector<Step> clockBack = clockSteps(device, clocks.rates, wokenStand(device, planned, clocks.rates, mode, state, *waking), planned, false);
+        out.back.insert(out.back.end(), clockBack.begin(), clockBack.end());
+    }
+    return out;
+}
+
+} // namespace
+
+void appendModeSteps(Image& image, const Device& device, const Board& board, const Plan& plan, const Bindings& bindings, const Rates& rates)
+{
+    if (plan.modes.empty())
+        return;
+    std::vector<ClockSetting> sets{{plan, rates, false}};
+    if (plan.slow) {
+        Plan slow = plan;
+        slow.range = plan.slow->range;
+        slow.clocks = plan.slow->clocks;
+        sets.push_back({std::move(slow), *image.slowRates, true});
+    }
+    for (size_t m = 0; m < device.modes.size(); ++m)
+        if (plan.modes.contains(device.modes[m].id))
+            for (const ClockSetting& set : sets)
+                image.modes.push_back(stepsFor(device, board, set, bindings, int(m)));
+}
+
+} // namespace bindrel

@@ -1,0 +1,147 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// The functions that enter a low-power mode of the chip, wait there, and bring the clocks back.
+#include "core/base/text.h"
+#include "core/clocks/modes.h"
+#include "core/quantity/format.h"
+#include "core/source/c_text.h"
+#include "core/source/writer.h"
+
+namespace bindrel {
+
+namespace {
+
+std::string functionName(const Facts& f, const Names& names, const ModeSteps& steps)
+{
+    return fmt::format("{}_enter_{}{}", names.prefix, identifierOf(lowered(f.device.modes[size_t(steps.mode)].id)), steps.slow ? "_slow" : "");
+}
+
+std::string purpose(const Facts& f, const ModeSteps& steps)
+{
+    const LowPowerMode& mode = f.device.modes[size_t(steps.mode)];
+    const ModeState state = modeState(f.device, f.plan, f.bindings, steps.slow ? *f.image.slowRates : f.rates, mode);
+    std::vector<std::string> wakers;
+    for (const int need : state.wakers)
+        wakers.push_back(f.plan.needs[size_t(need)].title);
+    std::string text = mode.about.empty() ? mode.name + "." : fmt::format("{}: {}", mode.name, mode.about);
+    text += wakers.empty() ? " No need of the plan wakes it." : mode.wakesByAny ? " Any interrupt wakes it." : fmt::format(" Woken by {}.", listed(wakers));
+    text += fmt::format(" The core runs {} later, all clocks up to {} later; returns then.", format(state.wakeTime), format(state.fullTime));
+    if (f.image.slowRates)
+        text += steps.slow ? " To be called at the slow clocks." : " To be called at the full clocks.";
+    return commentText(text);
+}
+
+void list(Writer& w, const std::vector<Step>& steps)
+{
+    std::vector<const Step*> pointers;
+    for (const Step& step : steps)
+        pointers.push_back(&step);
+    w.steps(pointers, 4);
+}
+
+} // namespace
+
+void declareModes(Writer& w)
+{
+    const Facts& f = w.facts;
+    if (f.image.modes.empty() || w.names.core != 0)
+        return;
+    const std::string& p = w.names.prefix;
+    for (const ModeSteps& steps : f.image.modes) {
+        w.because({Place::Kind::Mode, f.device.modes[size_t(steps.mode)].id, {}}, "entered");
+        w.comment(purpose(f, steps));
+        w.linef("enum {}_status {}(void);", p, functionName(f, w.names, steps));
+    }
+    w.noCause();
+    w.comment("Keeps the core from taking interrupts, which wake it all the same, and lets it take them again.");
+    w.linef("uint32_t {}_interrupts_hold(void);", p);
+    w.linef("void {}_interrupts_release(uint32_t before);", p);
+    w.comment("The core waits for an interrupt; deep: in the chip's mode that is set.");
+    w.linef("void {}_core_wait(bool deep);", p);
+}
+
+void defineModes(Writer& w)
+{
+    const Facts& f = w.facts;
+    const std::string& p = w.names.prefix;
+    for (const ModeSteps& steps : f.image.modes) {
+        const LowPowerMode& mode = f.device.modes[size_t(steps.mode)];
+        const std::string name = functionName(f, w.names, steps);
+        const std::string back = identifierOf(lowered(mode.id)) + (steps.slow ? "_slow_back" : "_back");
+        w.because({Place::Kind::Mode, mode.id, {}}, "entered");
+        w.line();
+        if (!steps.back.empty()) {
+            w.comment(fmt::format("From {} to the {} clocks.", mode.name, steps.slow ? "slow" : "planned"));
+            w.linef("static enum {}_status {}(void)", p, back);
+            w.line("{");
+            list(w, steps.back);
+            w.linef("    return {};", w.names.macro("OK"));
+            w.line("}");
+            w.line();
+        }
+        w.because({Place::Kind::Mode, mode.id, {}}, "entered");
+        w.comment(purpose(f, steps));
+        w.linef("enum {}_status {}(void)", p, name);
+        w.line("{");
+        w.comment("What wakes the core is served when the clocks are back.", 4);
+        w.linef("    const uint32_t before = {}_interrupts_hold();", p);
+        list(w, steps.enter);
+        w.because({Place::Kind::Mode, mode.id, {}}, "entered");
+        w.linef("    {}_core_wait({});", p, mode.deep ? "true" : "false");
+        if (steps.back.empty())
+            w.linef("    const enum {}_status status = {};", p, w.names.macro("OK"));
+        else
+            w.linef("    const enum {}_status status = {}();", p, back);
+        w.linef("    {}_interrupts_release(before);", p);
+        w.line("    return status;");
+        w.line("}");
+    }
+    w.noCause();
+}
+
+/// By the architecture of the core that enters them: PRIMASK and the system control register of Arm's M profile; mstatus.MIE of
+/// RISC-V. On both a pending interrupt ends the wait even while it is held off.
+void writeCoreWait(Writer& w)
+{
+    const Facts& f = w.facts;
+    if (f.image.modes.empty() || w.names.core != 0)
+        return;
+    const std::string& p = w.names.prefix;
+    const bool arm = f.device.core().architecture == Core::Architecture::ArmM;
+    w.line();
+    w.linef("uint32_t {}_interrupts_hold(void)", p);
+    w.line("{");
+    w.line("    uint32_t before;");
+    if (arm) {
+        w.line("    __asm__ volatile(\"mrs %0, primask\" : \"=r\"(before));");
+        w.line("    __asm__ volatile(\"cpsid i\" : : : \"memory\");");
+    } else {
+        w.line("    __asm__ volatile(\"csrrci %0, mstatus, 8\" : \"=r\"(before) : : \"memory\");");
+    }
+    w.line("    return before;");
+    w.line("}");
+    w.line();
+    w.linef("void {}_interrupts_release(uint32_t before)", p);
+    w.line("{");
+    if (arm)
+        w.line("    __asm__ volatile(\"msr primask, %0\" : : \"r\"(before) : \"memory\");");
+    else
+        w.line("    __asm__ volatile(\"csrs mstatus, %0\" : : \"r\"(before & 8u) : \"memory\");");
+    w.line("}");
+    w.line();
+    w.linef("void {}_core_wait(bool deep)", p);
+    w.line("{");
+    if (arm) {
+        w.line("    volatile uint32_t *const control = (volatile uint32_t *)0xE000ED10u;");
+        w.line("    const uint32_t before = *control;");
+        w.comment("SLEEPDEEP: the core tells the chip that it waits for longer.", 4);
+        w.line("    *control = deep ? before | 4u : before & ~4u;");
+        w.line("    __asm__ volatile(\"dsb\\n\\twfi\\n\\tisb\" : : : \"memory\");");
+        w.line("    *control = before;");
+    } else {
+        w.line("    (void)deep; /* the depth is set in the chip */");
+        w.line("    __asm__ volatile(\"fence\\n\\twfi\" : : : \"memory\");");
+    }
+    w.line("}");
+}
+
+} // namespace bindrel

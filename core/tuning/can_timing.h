@@ -1,0 +1,42 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "core/quantity/quantity.h"
+
+#include <optional>
+
+namespace bindrel {
+
+/// The most that a CAN controller's fields can hold: the prescaler's factor, the others in time quanta.
+struct CanFields {
+    std::int64_t prescaler = 1;
+    std::int64_t propagation = 0; ///< 0: it has none of its own, segment 1 covers it
+    std::int64_t segment1 = 1;
+    std::int64_t segment2 = 1;
+    std::int64_t jump = 1;
+};
+
+/// How a bit is split into time quanta: one to synchronise, then propagation, phase segment 1, the sample, phase segment 2.
+struct CanTiming {
+    std::int64_t prescaler = 1;
+    std::int64_t propagation = 0;
+    std::int64_t segment1 = 1; ///< phase segment 1 alone, also where the controller holds it together with the propagation
+    std::int64_t segment2 = 1;
+    std::int64_t jump = 1;
+    Frequency rate;
+    Ppm error; ///< of the rate against the wanted one
+
+    std::int64_t quanta() const { return 1 + propagation + segment1 + segment2; }
+    Ratio samplePoint() const { return Ratio(Rational(quanta() - segment2, quanta())); }
+    /// How far each end's oscillator may be off, ISO 11898-1: the smaller of
+    ///     min(PS1, PS2) / (2 (13 NBT - PS2)), what a bit after an error flag, 13 bit times without an edge, allows, and
+    ///     SJW / (20 NBT), what resynchronisation over 10 bit times makes up for.
+    Ppm tolerance() const;
+};
+
+/// The split of the bit whose rate is nearest to the wanted one; among those the sample point nearest to the wanted one, then
+/// the widest oscillator tolerance, then the most quanta. A bit has 8 quanta at least, phase segment 2 two (a controller may
+/// take that long to decide) and no less than the jump. Empty when the kernel clock is too slow or the fields too small.
+std::optional<CanTiming> bestCanTiming(const Frequency& kernel, const Frequency& wanted, const Ratio& samplePoint, std::int64_t jump, const CanFields& fields);
+
+} // namespace bindrel
