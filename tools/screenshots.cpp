@@ -172,6 +172,20 @@ const std::vector<Scene>& scenes()
                  QCoreApplication::processEvents();
              }
          }},
+        {"clocks-mode", [](MainWindow& w) {
+             open(w, "rain-post-b-done.bindrel");
+             w.document().apply(editOf("Enter Deep", SetMode{"DEEP", true}));
+             w.showStation(Station::Clocks);
+             select(w, Place::Kind::Mode, "DEEP");
+         }},
+        {"clocks-accuracy", [](MainWindow& w) {
+             open(w, "sluice-node-c-done.bindrel");
+             w.document().apply(editOf("USB from its oscillator", SetClock{"UOSC", std::nullopt}));
+             w.document().apply(editOf("USB from its oscillator", SetClock{"USBK", "UOSC"}));
+             w.document().apply(editOf("CAN from inside", SetClock{"CANK", "HFI"}));
+             w.showStation(Station::Clocks);
+             select(w, Place::Kind::Clock, "USBK");
+         }},
         {"tuning", [](MainWindow& w) {
              open(w, "sluice-node-c-done.bindrel");
              w.showStation(Station::Tuning);

@@ -60,26 +60,43 @@ double FrequencyAxis::hertz(double at) const
     return 0;
 }
 
+/// Whether two clocks say the same: from the same input, in the same way, with the same limits, in the same state.
+static bool alike(const Device& device, const Rates& rates, int a, int b)
+{
+    const ClockState& x = rates.clocks[size_t(a)];
+    const ClockState& y = rates.clocks[size_t(b)];
+    return device.clocks[size_t(a)].type == device.clocks[size_t(b)].type && x.input >= 0 && x.input == y.input && x.rate == y.rate && x.running == y.running && x.used == y.used && x.min == y.min && x.max == y.max;
+}
+
 std::vector<Rung> rungsOf(const Device& device, const Rates& rates, const std::set<std::string>& foldedTiers, const std::vector<int>& keep)
 {
     constexpr std::size_t kFewest = 3; // one row for two saves little
     std::vector<Rung> out;
     for (const char* tier : {"source", "multiplier", "system", "kernel"}) {
         bool begins = !out.empty();
+        const std::size_t tierStart = out.size();
+        const auto kept = [&keep](int clock) { return std::find(keep.begin(), keep.end(), clock) != keep.end(); };
         std::vector<int> unused;
         if (foldedTiers.contains(tier))
             for (size_t i = 0; i < device.clocks.size(); ++i)
-                if (device.clocks[i].tier == tier && !rates.clocks[i].used && std::find(keep.begin(), keep.end(), int(i)) == keep.end())
+                if (device.clocks[i].tier == tier && !rates.clocks[i].used && !kept(int(i)))
                     unused.push_back(int(i));
         if (unused.size() < kFewest)
             unused.clear();
         for (size_t i = 0; i < device.clocks.size(); ++i)
             if (device.clocks[i].tier == tier && std::find(unused.begin(), unused.end(), int(i)) == unused.end()) {
-                out.push_back({int(i), begins, {}, {}});
+                const auto twin = std::find_if(out.begin() + std::ptrdiff_t(tierStart), out.end(), [&](const Rung& rung) {
+                    return foldedTiers.contains(tier) && !kept(int(i)) && !kept(rung.clock) && alike(device, rates, rung.clock, int(i));
+                });
+                if (twin != out.end()) {
+                    twin->alike.push_back(int(i));
+                    continue;
+                }
+                out.push_back({int(i), begins, {}, {}, {}});
                 begins = false;
             }
         if (!unused.empty())
-            out.push_back({-1, begins, unused, tier});
+            out.push_back({-1, begins, unused, {}, tier});
     }
     return out;
 }

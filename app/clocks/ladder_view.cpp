@@ -150,6 +150,10 @@ int LadderView::rowOf(const std::string& clock) const
     for (size_t i = 0; i < rungs_.size(); ++i)
         if (rungs_[i].clock >= 0 && document_.snapshot().device->clocks[size_t(rungs_[i].clock)].id == clock)
             return int(i);
+    const int wanted = document_.isOpen() ? document_.snapshot().device->findClock(clock) : -1;
+    for (size_t i = 0; i < rungs_.size(); ++i)
+        if (std::find(rungs_[i].alike.begin(), rungs_[i].alike.end(), wanted) != rungs_[i].alike.end())
+            return int(i);
     return -1;
 }
 
@@ -351,6 +355,14 @@ void LadderView::paintEvent(QPaintEvent* event)
     header_->update();
 }
 
+/// The clock's name, and how many others it stands for.
+QString LadderView::rungName(const Rung& rung, const QFontMetrics& metrics, int width) const
+{
+    const QString name = QString::fromStdString(document_.snapshot().device->clocks[size_t(rung.clock)].name);
+    const QString others = rung.alike.empty() ? QString() : QString(" +%1").arg(rung.alike.size());
+    return metrics.elidedText(name, Qt::ElideRight, width - metrics.horizontalAdvance(others)) + others;
+}
+
 void LadderView::paintRow(QPainter& p, int row, const QRect& full, bool current)
 {
     const Theme& t = Theme::get();
@@ -380,7 +392,7 @@ void LadderView::paintRow(QPainter& p, int row, const QRect& full, bool current)
     p.setFont(t.text(12, onPath(clock)));
     p.setPen(hard ? t.error : !running ? t.muted : back ? t.muted : t.ink);
     p.drawText(QRect(rect.left() + 12, rect.top(), kNameWidth, rect.height()), Qt::AlignVCenter | Qt::AlignLeft,
-               QFontMetrics(p.font()).elidedText(QString::fromStdString(node.name), Qt::ElideRight, kNameWidth - 4));
+               rungName(rung, QFontMetrics(p.font()), kNameWidth - 4));
     p.setFont(t.mono(11, onPath(clock)));
     p.drawText(QRect(rect.left() + 12 + kNameWidth, rect.top(), kRateWidth, rect.height()), Qt::AlignVCenter | Qt::AlignRight,
                c.rate.value.isZero() ? QString("\u2013") : typeset(format(c.rate)));
@@ -508,6 +520,9 @@ QString LadderView::rowText(int row) const
 {
     const Snapshot& s = shown();
     const int clock = rungs_[size_t(row)].clock;
+    QStringList others;
+    for (const int alike : rungs_[size_t(row)].alike)
+        others << QString::fromStdString(s.device->clocks[size_t(alike)].name);
     if (clock < 0) {
         QStringList names;
         for (const int folded : rungs_[size_t(row)].folded)
@@ -516,6 +531,8 @@ QString LadderView::rowText(int row) const
     }
     const ClockState& c = s.rates.clocks[size_t(clock)];
     QString text = QString::fromStdString(s.device->clocks[size_t(clock)].name) + ": " + QString::fromStdString(exactText(c.rate));
+    if (!others.isEmpty())
+        text += "\nSo are " + others.join(", ") + ". U unfolds them.";
     if (!c.running)
         text += "\n" + QString::fromStdString(c.stopped);
     else if (!runs(clock))

@@ -11,7 +11,7 @@ namespace bindrel {
 /// The ladder: a row a clock with its mark on the frequency axis, the band of its limits, and connectors to what it comes
 /// from. Selecting a rung inks its path. A change that is previewed moves the marks; where they are now stays as a ring.
 /// A mark can be dragged along the axis: it goes to the rates that its clock can be set to, and what follows is previewed.
-/// Keys: up and down, Enter or a digit to type, H to hold, M to see the low-power modes one after another, U to fold what nothing uses, + and - to zoom the axis, F to fit it.
+/// Keys: up and down, Enter or a digit to type, H to hold, M to see the low-power modes one after another, U to fold what nothing uses and what is alike, + and - to zoom the axis, F to fit it.
 class LadderView : public RowList {
     Q_OBJECT
 public:
@@ -57,6 +57,7 @@ private:
     void drawFolded(QPainter& painter, const Rung& rung, const QRect& rect) const;
     FrequencyAxis axis() const;
     void drawConnectors(QPainter& painter, const FrequencyAxis& axis) const;
+    QString rungName(const Rung& rung, const QFontMetrics& metrics, int width) const;
     bool onPath(int clock) const;
     /// Whether it runs in what is shown: the plan, or a low-power mode of the chip that is selected.
     bool runs(int clock) const;

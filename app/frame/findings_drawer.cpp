@@ -65,7 +65,7 @@ FindingsList::Presses FindingsList::pressesOf(int row, const QRect& rect) const
 {
     const Finding& finding = document_.snapshot().findings[size_t(row)];
     const QFontMetrics metrics(Theme::get().text(12));
-    int right = rect.right() - 6;
+    int right = rect.right() - 12;
     const auto place = [&](const QString& text) {
         const int width = metrics.horizontalAdvance(text) + 16;
         right -= width;

@@ -193,7 +193,7 @@ QString modeText(const Snapshot& s, int index)
         sheet.row("Clocks draw", "about " + html(format(state.current, 3)));
     sheet.row("Core runs after", html(format(state.wakeTime)));
     if (const auto waking = wakingOf(*s.device, *s.board, s.plan, s.bindings, s.rates, mode))
-        sheet.row("on", clockLink(s, mode.wakesOn) + ", " + html(format(waking->rates.clocks[size_t(s.device->cpuClock())].rate)));
+        sheet.row("It wakes on", clockLink(s, mode.wakesOn) + ", " + html(format(waking->rates.clocks[size_t(s.device->cpuClock())].rate)));
     sheet.row("All clocks after", html(format(state.fullTime)));
     const auto list = [&](const QString& heading, const std::vector<int>& items, const auto& itemLink, const QString& none) {
         sheet.heading(heading);

@@ -10,10 +10,10 @@ namespace {
 bool has(const std::vector<int>& list, int item) { return std::find(list.begin(), list.end(), item) != list.end(); }
 
 /// A need that only watches a pad, and with it an external-interrupt line.
-bool watchesLine(const Need& need)
+bool watchesLine(const Need& need, const BoundNeed& bound)
 {
     const auto edges = need.goals.find("edges");
-    return need.kind == "gpio" && edges != need.goals.end() && edges->second != "none";
+    return need.kind == "gpio" && edges != need.goals.end() && edges->second != "none" && !bound.seats.empty() && bound.seats.front().pad >= 0;
 }
 
 } // namespace
@@ -33,7 +33,7 @@ ModeState modeState(const Device& device, const Plan& plan, const Bindings& bind
     }
     for (size_t n = 0; n < bindings.needs.size(); ++n) {
         const int instance = bindings.needs[n].instance;
-        const bool line = watchesLine(plan.needs[n]);
+        const bool line = watchesLine(plan.needs[n], bindings.needs[n]);
         if (instance >= 0 && out.alive[size_t(device.instances[size_t(instance)].kernel)])
             out.working.push_back(int(n));
         const bool interrupts = instance >= 0 && !device.instances[size_t(instance)].interrupts.empty();
@@ -83,7 +83,9 @@ std::optional<Waking> wakingOf(const Device& device, const Board& board, const P
         const ClockState& clock = out.rates.clocks[i];
         if (!clock.running || !clock.used || pathToSource(out.rates, int(i)).back() != mode.wakesOn)
             continue;
-        if (const auto broken = limitBreak(clock); broken && broken->which == LimitBreak::Which::Above && !broken->toleranceOnly)
+        // Of a kernel the highest rate counts: what times its bus's users rests until the clocks are back.
+        const std::optional<Frequency> most = device.clocks[i].tier == "kernel" ? limitIn(device, device.clocks[i], out.rates.range).max : clock.max;
+        if (most && clock.rate > *most)
             out.broken.push_back(int(i));
     }
     out.flashTooSlow = !out.rates.waitStates || (rates.waitStates && *out.rates.waitStates > *rates.waitStates);

@@ -29,15 +29,17 @@ public:
         std::vector<TrialClock> clocks;
         int range = 0;
         int changed = 0;
+        Rational off; ///< of the core's rate from its present one, in hertz
         Rational current, multiplier;
-        auto tied() const { return std::tie(changed, current, multiplier); }
+        auto tied() const { return std::tie(changed, off, current, multiplier); }
     };
 
     /// Clocks whose limits are broken, and needs that miss goals.
     struct Trouble {
         std::vector<int> clocks;
         std::vector<int> needs;
-        bool none() const { return clocks.empty() && needs.empty(); }
+        bool supply = false; ///< does not suit the operating range
+        bool none() const { return clocks.empty() && needs.empty() && !supply; }
     };
     Trouble trouble()
     {
@@ -46,14 +48,17 @@ public:
             if (trial_.breaks(i) || (trial_.isRoot(i) && trial_.clocks[i].rate.value.isZero()))
                 out.clocks.push_back(int(i));
         out.needs = goals_.missed(trial_);
+        out.supply = !trial_.supplyFits(trial_.range());
         return out;
     }
 
     /// All ways with the fewest changes; false when there is none up to the most that are tried.
     bool run()
     {
-        for (fewest_ = 1; fewest_ <= kMostChanges && found_.empty() && !stopped_; ++fewest_)
-            change(fewest_);
+        // A range that the supply forces is no choice, and not counted among the changes.
+        const int most = kMostChanges + !now_.supplyFits(now_.range());
+        for (int changes = 1; changes <= most && found_.empty() && !stopped_; ++changes)
+            change(changes);
         std::sort(found_.begin(), found_.end(), [](const Found& a, const Found& b) { return a.tied() < b.tied(); });
         if (found_.size() > request_.most)
             found_.resize(request_.most);
@@ -100,20 +105,21 @@ private:
             return;
         // With the last change, everything that is wrong must come right, so it lies on all their paths.
         std::vector<bool> candidates(trial_.size(), false);
-        bool first = true;
+        // Only another range mends the supply's fit, so that is changed first.
+        bool first = !now.supply;
         const auto narrow = [&](const std::vector<bool>& on) {
             for (size_t i = 0; i < on.size(); ++i)
                 candidates[i] = first ? on[i] : candidates[i] && on[i];
             first = false;
         };
-        for (const int clock : now.clocks) {
+        for (const int clock : now.supply ? std::vector<int>() : now.clocks) {
             std::vector<bool> on(trial_.size(), false);
             addPath(on, clock);
             narrow(on);
             if (left > 1)
                 break;
         }
-        for (const int need : now.needs) {
+        for (const int need : now.supply ? std::vector<int>() : now.needs) {
             if (left > 1 && !first)
                 break;
             narrow(pathOfNeed(need));
@@ -171,9 +177,11 @@ private:
             key.insert(key.end(), {clock.setting, clock.trimmed, clock.off});
         if (!seen_.insert(key).second)
             return;
-        Found found{trial_.clocks, trial_.range(), trial_.range() != now_.range(), trial_.current().value, trial_.fastestMultiplier().value};
+        Found found{trial_.clocks, trial_.range(), trial_.range() != now_.range(), {}, trial_.current().value, trial_.fastestMultiplier().value};
         for (size_t i = 0; i < trial_.size(); ++i)
             found.changed += now_.clocks[i].used && now_.clocks[i].rate != trial_.clocks[i].rate;
+        const size_t core = size_t(trial_.device().cpuClock());
+        found.off = (trial_.clocks[core].rate.value - now_.clocks[core].rate.value).abs();
         found_.push_back(std::move(found));
     }
 
@@ -194,7 +202,6 @@ private:
     GoalMemo goals_;
     std::vector<Found> found_;
     std::set<std::vector<std::int64_t>> seen_;
-    int fewest_ = 0;
     long looked_ = 0;
     bool stopped_ = false;
 };
@@ -210,6 +217,10 @@ RepairResult repairClocks(const Device& device, const Board& board, const Plan& 
     const Repair::Trouble wrong = all.trouble();
     for (const int clock : wrong.clocks)
         out.wrong.push_back(limitText(now, clock));
+    if (wrong.supply) {
+        const OperatingRange& range = device.ranges[size_t(now.range())];
+        out.wrong.push_back(fmt::format("the supply is {}; {} needs {} to {}", format(rates.supply), range.name, format(range.supplyMin), format(range.supplyMax)));
+    }
     for (const int need : wrong.needs)
         out.wrong.push_back(fmt::format("{} misses a goal", plan.needs[size_t(need)].title));
     if (wrong.none())
@@ -222,7 +233,7 @@ RepairResult repairClocks(const Device& device, const Board& board, const Plan& 
     all.run();
     take(all);
     out.fewest = out.complete;
-    if (!out.ways.empty() || wrong.needs.empty() || wrong.clocks.empty())
+    if (!out.ways.empty() || wrong.needs.empty() || (wrong.clocks.empty() && !wrong.supply))
         return out;
     // Better the limits alone than nothing.
     Repair limits(now, rates, bindings, request, false);

@@ -15,9 +15,9 @@ struct RepairRequest {
 };
 
 struct RepairResult {
-    std::vector<std::string> wrong; ///< limits broken and goals missed now, in words
-    /// Ways that mend everything in `wrong` but `left`, all with equally few changes; those that change fewer clocks and draw
-    /// less current first. Empty when nothing is wrong, or nothing can be mended.
+    std::vector<std::string> wrong; ///< limits broken, a supply that does not suit the range, and goals missed now, in words
+    /// Ways that mend everything in `wrong` but `left`, all with equally few changes; those that change fewer clocks first, then
+    /// those that leave the core's rate nearest to what it is, then those that draw less. Empty when nothing is wrong, or nothing can be mended.
     std::vector<ReachWay> ways;
     std::vector<std::string> left; ///< goals that no few changes of clocks would meet
     bool fewest = true;  ///< no way with fewer changes exists
@@ -26,7 +26,7 @@ struct RepairResult {
 
 /// All broken limits and missed goals at once, with the fewest decisions changed. Any way must change something on the path of
 /// each clock that is wrong, so the search changes, one after the other, what is on the path of the first one still wrong;
-/// up to four changes deep. Held clocks stay.
+/// up to four changes deep, besides a range that the supply forces. Held clocks stay.
 RepairResult repairClocks(const Device& device, const Board& board, const Plan& plan, const Bindings& bindings, const RepairRequest& request);
 
 /// The operating range with the lowest fastest flash clock in which, with all else as it is, no limit breaks and the supply

@@ -31,8 +31,9 @@ void wakesOutside(const Facts& f, const LowPowerMode& mode, const Plan& plan, co
     const std::string& source = f.device.clocks[size_t(mode.wakesOn)].name;
     for (const int clock : waking->broken) {
         const ClockState& state = waking->rates.clocks[size_t(clock)];
+        const Frequency most = limitIn(f.device, f.device.clocks[size_t(clock)], rates.range).max.value_or(*state.max);
         out.push_back({Severity::Error, {}, fmt::format("From {} the chip wakes on {}{}: {} then runs at {}, above its limit of {} in {}. Divide it by more, or choose a faster operating range.",
-                                                        mode.name, source, which, f.device.clocks[size_t(clock)].name, format(state.rate), format(*state.max),
+                                                        mode.name, source, which, f.device.clocks[size_t(clock)].name, format(state.rate), format(most),
                                                         f.device.ranges[size_t(rates.range)].name), placeOf(mode), {}});
     }
     if (waking->flashTooSlow)

@@ -115,6 +115,20 @@ struct Judge {
 constexpr Judge kJudges[]{{"usb", usbAccuracy},      {"can", canAccuracy},   {"uart", uartAccuracy},      {"rtc", rtcAccuracy},
                           {"watchdog", timeAccuracy}, {"interval", timeAccuracy}, {"pwm", pwmAccuracy}, {"capture", measureAccuracy}};
 
+/// The clocks that one can come from, by way of any selects.
+std::vector<bool> sourcesOf(const Device& device, int clock)
+{
+    std::vector<bool> out(device.clocks.size(), false);
+    out[size_t(clock)] = true;
+    // Inputs stand before what comes from them.
+    for (int i = clock; i >= 0; --i)
+        if (out[size_t(i)])
+            for (const ClockInput& input : device.clocks[size_t(i)].inputs)
+                if (input.node >= 0)
+                    out[size_t(input.node)] = true;
+    return out;
+}
+
 } // namespace
 
 Duration driftPerMonth(const Ppm& off) { return Duration(off.value.abs() / 1'000'000 * 2'629'746); }
@@ -146,15 +160,21 @@ std::string moreAccurate(const Device& device, const Board& board, const Rates& 
     std::string out;
     const auto add = [&out](const std::string& way) { out += (out.empty() ? "" : ", or ") + way; };
     const int now = pathToSource(rates, accuracy.clock).back();
+    const std::vector<bool> reachable = sourcesOf(device, accuracy.clock);
+    const Frequency slow(Rational(1'000'000));
+    const bool wantsSlow = rates.clocks[size_t(accuracy.clock)].rate < slow;
     for (size_t i = 0; i < device.clocks.size(); ++i) {
         const ClockNode& node = device.clocks[i];
         const SourceFacts facts = node.isSource() ? sourceFacts(device, board, node, rates.clocks[i].setting) : SourceFacts{};
-        // What gives less than the wanted clock needs a multiplier, which is for the search to say.
-        if (facts.rate.value.isZero() || facts.rate < Frequency(Rational(1'000'000)))
+        // A watch crystal times no bus, and no fast crystal a calendar: what lies between them is for the search to say.
+        if (!reachable[i] || facts.rate.value.isZero() || (facts.rate < slow) != wantsSlow)
             continue;
         if (int(i) != now && facts.tolerance.worst() <= *accuracy.allowed)
             add("take it from " + node.name);
-        else if (node.trim && !rates.clocks[i].trimmed && node.trim->by >= 0) {
+        else if (node.trim && !rates.clocks[i].trimmed && node.trim->by < 0) {
+            if (int(i) == now && node.trim->tolerance.worst() <= *accuracy.allowed)
+                add(fmt::format("trim {} by {}", node.name, node.trim->bySignal));
+        } else if (node.trim && !rates.clocks[i].trimmed) {
             const ClockNode& by = device.clocks[size_t(node.trim->by)];
             const SourceFacts reference = sourceFacts(device, board, by, rates.clocks[size_t(node.trim->by)].setting);
             if (!reference.rate.value.isZero() && node.trim->tolerance.worst().value + reference.tolerance.worst().value <= accuracy.allowed->value)

@@ -71,7 +71,7 @@ std::optional<CanTiming> bestCanTiming(const Frequency& kernel, const Frequency&
             const Rational segment2 = (Rational(1) - samplePoint.value) * quanta;
             // Beside the nearest: its neighbour, and the ends of what the fields and the jump allow.
             const std::int64_t least = std::max(kLeastSegment2, jump), most = fields.segment2;
-            for (const std::int64_t choice : {segment2.floor(), segment2.ceil(), least, most, quanta - 1 - fields.propagation - fields.segment1})
+            for (const std::int64_t choice : {segment2.floor(), segment2.ceil(), least, most, quanta - 1 - fields.propagation - fields.segment1, quanta - 2 - jump})
                 consider(prescaler, quanta, choice);
         }
     }

@@ -292,6 +292,57 @@ private Q_SLOTS:
         COMPARE_TEXT(now().plan.slow->clocks.at("BUS1"), "8");
     }
 
+    /// A finding about a clock offers the search that may mend it: by the mouse on its words, and by a key.
+    void aFindingOffersWays()
+    {
+        open("done");
+        shortcut(QKeySequence("Ctrl+3"));
+        QVERIFY(w_->document().apply(editOf("rough", SetClock{"UOSC", std::nullopt})));
+        QVERIFY(hasFinding(now(), "CLK-11", "USBK"));
+        FindingsList* list = w_->findChild<FindingsList*>();
+        QVERIFY(list && list->rowCount() == 1);
+        QTest::mouseClick(list->viewport(), Qt::LeftButton, {}, QPoint(list->viewport()->width() - 30, 10));
+        ReachPanel* reach = w_->clocks()->reach();
+        QTRY_VERIFY(reach->isVisible());
+        QCOMPARE(reach->targets().size(), size_t(1));
+        COMPARE_TEXT(now().device->clocks[size_t(reach->targets().front().clock)].id, "USBK");
+        QVERIFY(hasFinding(now(), "CLK-11", "USBK")); // nothing is done unasked
+        QTest::keyClick(reach->list(), Qt::Key_Return);
+        QVERIFY(!hasFinding(now(), "CLK-11"));
+        shortcut(QKeySequence("Ctrl+Z"));
+        // Another supply: its finding offers to repair.
+        QVERIFY(w_->document().apply(editOf("mended", SetClock{"UOSC", "trimmed"})));
+        QVERIFY(w_->document().apply(editOf("supply", SetText{SetText::What::Supply, "2.5 V"})));
+        QVERIFY(hasFinding(now(), "CLK-06"));
+        shortcut(QKeySequence("F8"));
+        QTest::keyClick(list, Qt::Key_W);
+        QTRY_VERIFY(reach->isVisible() && reach->list()->rowCount() >= 1);
+        QTest::keyClick(reach->list(), Qt::Key_Return);
+        QVERIFY2(!hasFinding(now(), "CLK-06") && now().count(Finding::Severity::Error) == 0, findingsText(now()).c_str());
+    }
+
+    /// M goes through the modes; what stands still there is said, and a function is asked for with a click.
+    void lowPowerModesAreSeenAndEntered()
+    {
+        open("done");
+        shortcut(QKeySequence("Ctrl+3"));
+        LadderView* ladder = w_->clocks()->ladder();
+        QTest::keyClick(ladder, Qt::Key_M);
+        COMPARE_TEXT(w_->view().selected().id, "SLEEP");
+        QTest::keyClick(ladder, Qt::Key_M);
+        COMPARE_TEXT(w_->view().selected().id, "STOP");
+        QVERIFY2(w_->inspector()->shownText().contains("Lid switch"), qPrintable(w_->inspector()->shownText()));
+        const auto written = [this] { return QString::fromStdString(now().source.find("sluice_clocks.c")->text()).contains("sluice_enter_stop"); };
+        QVERIFY(!written());
+        QVERIFY(clickLink("enter:STOP"));
+        QVERIFY(now().plan.modes.contains("STOP"));
+        QVERIFY(written());
+        shortcut(QKeySequence("Ctrl+Z"));
+        QVERIFY(now().plan.modes.empty());
+        QTest::keyClick(ladder, Qt::Key_M);
+        QVERIFY(w_->view().selected() == Place{});
+    }
+
     void ladderIsWalkedByKeysAndFollowsUsers()
     {
         open("done");

@@ -197,12 +197,16 @@ private Q_SLOTS:
         bindrel::Workpiece work = demo();
         work.plan.clocks["BUS1"] = "1";
         QVERIFY(bindrel::savePlan(work.plan, dir_.filePath("broken.bindrel").toStdString()));
+        QVERIFY(cli({"check", "broken.bindrel", "--format", "json"}).out.contains("\"ways\": \"repair\""));
         const Result list = cli({"repair", "broken.bindrel"});
         QCOMPARE(list.code, 0);
         QVERIFY2(list.out.startsWith("wrong: Bus 1 is 160 MHz"), list.out.constData());
         QCOMPARE(cli({"repair", "broken.bindrel", "--take", "1"}).code, 0);
         QVERIFY(cli({"repair", "broken.bindrel"}).out.contains("no limit is broken"));
         QVERIFY(cli({"show", "broken.bindrel", "limits"}).out.contains("tuning range"));
+        QVERIFY(cli({"show", "done.bindrel", "accuracy", "--format", "csv"}).out.contains("clock,RTCK,32.768 kHz,20 ppm,100 ppm,"));
+        QVERIFY(cli({"show", "done.bindrel", "gates"}).out.contains("Uplink"));
+        
         const QJsonArray modes = QJsonDocument::fromJson(cli({"show", "broken.bindrel", "modes", "--format", "json"}).out).array();
         QCOMPARE(modes.size(), 2);
         QVERIFY(modes[1].toObject()["alive"].toString().contains("RTCK") && !modes[1].toObject()["alive"].toString().contains("CPU"));

@@ -58,6 +58,13 @@ public:
         const auto preview = previewOutput(s.source, folder);
         if (!preview || !writeOutput(s.source, folder, *preview))
             qFatal("could not be written");
+        // The core waits in no mode of its own here: what would happen meanwhile is for the test to say.
+        if (!s.image.modes.empty()) {
+            const std::string& p = s.source.prefix;
+            (void)writeFileAtomically(folder / "core_of_this_machine.c", "#include <stdbool.h>\n#include <stdint.h>\nvoid (*" + p + "_waiting)(bool deep);\nvoid " + p + "_core_wait(bool deep) { " + p +
+                                                                            "_waiting(deep); }\nuint32_t " + p + "_interrupts_hold(void) { return 0; }\nvoid " + p +
+                                                                            "_interrupts_release(uint32_t before) { (void)before; }\n");
+        }
         // Only the core itself knows its control registers; letting an interrupt through is nothing to be seen in memory.
         if (s.device->core().architecture == Core::Architecture::RiscV)
             (void)writeFileAtomically(folder / (s.source.prefix + "_interrupts.c"),

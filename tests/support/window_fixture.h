@@ -11,6 +11,7 @@
 #include "app/wiring/wiring_station.h"
 #include "tests/support/fixtures.h"
 
+#include <QTextBrowser>
 #include <QAbstractButton>
 #include <QApplication>
 #include <QDialog>
@@ -55,6 +56,19 @@ protected:
             move(start + (endInFrom - start) * i / 5);
         QTest::mouseRelease(from, Qt::LeftButton, atEnd, endInFrom);
         QApplication::processEvents();
+    }
+
+    /// Clicks words of the inspector that lead somewhere; false when they are not in view.
+    bool clickLink(const QString& link) const
+    {
+        auto* text = w_->inspector()->findChild<QTextBrowser*>();
+        for (int y = 0; y < text->viewport()->height(); y += 4)
+            for (int x = 0; x < text->viewport()->width(); x += 4)
+                if (text->anchorAt({x, y}) == link) {
+                    QTest::mouseClick(text->viewport(), Qt::LeftButton, {}, {x, y});
+                    return true;
+                }
+        return false;
     }
 
     QPoint needRow(const char* need, const char* signal = "") const { return w_->wiring()->needs()->rowRect(w_->wiring()->needs()->rowOf(need, signal)).center(); }

@@ -180,6 +180,21 @@ private Q_SLOTS:
         QCOMPARE(headRoom(clock)->value, Rational(-1, 10));
     }
 
+    void modesAreKeptInTheFile()
+    {
+        const Workpiece work = with(with(demo(), SetMode{"STOP", true}), SetMode{"SLEEP", true});
+        const Expected<Workpiece> back = parsePlan(planText(work.plan), "modes.bindrel", library());
+        QVERIFY(back && back->plan == work.plan);
+        const Edit edit = editOf("stop", SetMode{"STOP", false});
+        QVERIFY(*applied(*applied(work.plan, edit), inverse(work.plan, edit)) == work.plan);
+        QVERIFY(*applied(work.plan, difference(work.plan, demo().plan, "none")) == demo().plan);
+        std::string text = planText(work.plan);
+        text.replace(text.find("STOP"), 4, "DOZE");
+        const Expected<Workpiece> wrong = parsePlan(text, "modes.bindrel", library());
+        QVERIFY(!wrong);
+        QVERIFY2(wrong.problem().text().find("SLEEP and STOP") != std::string::npos, wrong.problem().text().c_str());
+    }
+
     void slowSettingsAreKeptInTheFile()
     {
         Workpiece work = demo();

@@ -34,6 +34,13 @@ class FindingsTest : public QObject {
         return with(work, InsertNeed{99, copy});
     }
 
+    /// Stopped at the lowest range, running from the crystal divided or not; it wakes on 16 MHz, divided as much.
+    static Workpiece slowly(const char* divider)
+    {
+        Workpiece work = with(with(demo(), SetText{SetText::What::Range, "R3"}), SetMode{"STOP", true});
+        return with(with(with(with(work, SetClock{"SYS", "HFX"}), SetClock{"CPU", divider}), SetClock{"BUS1", "1"}), SetClock{"BUS2", "1"});
+    }
+
     static Workpiece noCrystalNeed() { return with(demo(), RemoveNeed{"hf-crystal"}); }
 
 private Q_SLOTS:
@@ -65,6 +72,9 @@ private Q_SLOTS:
         row("CLK-06", with(demo(), SetText{SetText::What::Supply, "2.69 V"}), with(demo(), SetText{SetText::What::Supply, "2.7 V"}));
         row("CLK-07", noCrystalNeed(), demo());
         row("CLK-08", with(demo(), SetClock{"HFX", "off"}), with(demo(), SetClock{"LFX", "off"}));
+        row("CLK-11", with(with(demo(), SetClock{"UOSC", std::nullopt}), SetClock{"USBK", "UOSC"}), with(demo(), SetClock{"USBK", "UOSC"}));
+        row("MODE-02", slowly("1"), slowly("2"));
+        row("MODE-03", with(demo(), SetSlow{ClockSet{"R3", demo().plan.clocks}}), with(demo(), SetSlow{demo().plan.clockSet()}));
         row("GOAL-01", with(demo(), SetGoal{"gate-bridge", "dead", "4.76 us"}), with(demo(), SetGoal{"gate-bridge", "dead", "4.75 us"}));
         row("GOAL-02", with(demo(), SetGoal{"beacon", "frequency", "90 MHz"}), with(demo(), SetGoal{"beacon", "frequency", "20 kHz"}));
     }
@@ -89,8 +99,26 @@ private Q_SLOTS:
     void rulesAreTestedWithoutExceptionButOne()
     {
         // What this chip does not have is tested on those that do: PIN-07 to PIN-11 and GOAL-03 in routing_test, CLK-09 and
-        // CLK-10 in nodes_test. The pads' rules have pad_rules_test.
-        QCOMPARE(rules().size(), size_t(31));
+        // CLK-10 in nodes_test. The pads' rules have pad_rules_test. MODE-01 has a test of its own below.
+        QCOMPARE(rules().size(), size_t(35));
+    }
+
+    /// With nothing bound that runs on or watches a pad, the chip would sleep for good.
+    void aModeThatNothingEnds()
+    {
+        Workpiece work = with(demo("sluice-node-c-start"), SetMode{"STOP", true});
+        QVERIFY(!hasFinding(*run(with(demo(), SetMode{"STOP", true})), "MODE-01", "STOP"));
+        for (Need& need : work.plan.needs)
+            need.binding = {};
+        QVERIFY(hasFinding(*run(work), "MODE-01", "STOP"));
+        // A button that is watched is enough.
+        Need button;
+        button.id = "button";
+        button.title = "Button";
+        button.kind = "gpio";
+        button.goals = {{"direction", "input"}, {"edges", "falling"}};
+        button.binding.pads = {{"pin", "PA5"}};
+        QVERIFY(!hasFinding(*run(with(work, InsertNeed{0, button})), "MODE-01", "STOP"));
     }
 
     void everyFixThatIsOfferedMendsItsFinding()

@@ -35,6 +35,73 @@ private Q_SLOTS:
 #endif
     }
 
+    /// The functions for low-power modes, run: the mode is set while the core waits, and when the hardware has left only what the
+    /// mode keeps, all of the clocks' registers come back to what they were.
+    void modesAreEnteredAndLeft_data()
+    {
+        QTest::addColumn<QString>("name");
+        QTest::addColumn<QString>("mode");
+        QTest::addColumn<QString>("prefix");
+        QTest::newRow("sluice") << "sluice-node-c-done" << "STOP" << "sluice";
+        QTest::newRow("rain") << "rain-post-b-done" << "DEEP" << "rain";
+        QTest::newRow("pump") << "pump-hall-a-done" << "STOP" << "pump";
+        QTest::newRow("ditch") << "ditch-meter-d-done" << "DOZE" << "ditch";
+    }
+    void modesAreEnteredAndLeft()
+    {
+        QFETCH(QString, name);
+        QFETCH(QString, mode);
+        QFETCH(QString, prefix);
+        const auto s = run(with(demo(name.toStdString()), SetMode{mode.toStdString(), true}));
+        QVERIFY2(s->findings.empty(), findingsText(*s).c_str());
+        const Device& device = *s->device;
+        const Compiled code(*s);
+        const Chip chip(device);
+        static const Device* hardware;
+        static const LowPowerMode* entered;
+        static int waits;
+        static bool wasSet;
+        hardware = &device;
+        entered = &device.modes[size_t(device.findMode(mode.toStdString()))];
+        waits = 0;
+        wasSet = true;
+        static const auto field = [](const FieldRef& ref) -> uint32_t { return Chip::at(hardware->addressOf(ref.instance, ref.reg)) >> hardware->fieldOf(ref).lsb & hardware->fieldOf(ref).maxCode(); };
+        static const auto put = [](const FieldRef& ref, uint32_t value) {
+            volatile uint32_t& word = Chip::at(hardware->addressOf(ref.instance, ref.reg));
+            word = (word & ~hardware->fieldOf(ref).mask()) | value << hardware->fieldOf(ref).lsb;
+        };
+        // All that is waited for has come, and stays so.
+        for (const std::vector<Step>* list : s->image.allSteps())
+            for (const Step& step : *list)
+                if (step.kind == Step::Kind::Wait)
+                    put(step.fields.front().ref, step.fields.front().code);
+        QCOMPARE(code.find<int()>((prefix + "_bring_up").toLatin1())(), 0);
+        const std::map<uint32_t, uint32_t> before = chip.words();
+        *code.find<void (*)(bool)>((prefix + "_waiting").toLatin1()) = [](bool) {
+            ++waits;
+            for (const FieldCode& enters : entered->enters)
+                wasSet = wasSet && field(enters.ref) == enters.code;
+            for (size_t i = 0; i < hardware->clocks.size(); ++i) {
+                const ClockNode& node = hardware->clocks[i];
+                const bool kept = std::find(entered->keeps.begin(), entered->keeps.end(), int(i)) != entered->keeps.end();
+                if (node.enable.valid() && node.type != ClockNode::Type::Gate && !kept)
+                    put(node.enable.ref, int(i) == entered->wakesOn ? node.enable.code : node.enable.code ? 0 : 1);
+            }
+        };
+        QCOMPARE(code.find<int()>((prefix + "_enter_" + mode.toLower()).toLatin1())(), 0);
+        QCOMPARE(waits, 1);
+        QVERIFY(wasSet);
+        const std::map<uint32_t, uint32_t> after = chip.words();
+        for (size_t i = 0; i < device.instances.size(); ++i)
+            for (size_t r = 0; r < device.blockOf(int(i)).registers.size(); ++r) {
+                uint32_t kept = 0; // a key leaves no trace in a chip
+                for (const Field& part : device.blockOf(int(i)).registers[r].fields)
+                    kept |= part.keepsWrites() ? part.mask() : 0;
+                const uint32_t address = device.addressOf(int(i), int(r));
+                QVERIFY2((before.at(address) & kept) == (after.at(address) & kept), qPrintable(QString("%1 was %2, is %3").arg(address, 8, 16).arg(before.at(address), 8, 16).arg(after.at(address), 8, 16)));
+            }
+    }
+
     void rainPost()
     {
         const auto s = run(demo("rain-post-b-done"));
