@@ -99,7 +99,7 @@ void Inspector::commitField()
     if (edit)
         return;
     trouble_->setText(typeset(edit.problem().message));
-    trouble_->setStyleSheet(QString("color: %1; font-size: 11px").arg(Theme::get().error.name()));
+    restyle(trouble_, QString("color: %1; font-size: 11px").arg(Theme::get().error.name()));
     trouble_->show();
 }
 
@@ -193,16 +193,18 @@ void Inspector::refresh()
 {
     trouble_->hide();
     const Theme& t = Theme::get();
-    text_->document()->setDefaultFont(t.text(12));
+    if (text_->document()->defaultFont() != t.text(12))
+        text_->document()->setDefaultFont(t.text(12));
     title_->setFont(t.text(14, true));
     subtitle_->setFont(t.text(11));
-    subtitle_->setStyleSheet(QString("color: %1").arg(t.muted.name()));
+    restyle(subtitle_, QString("color: %1").arg(t.muted.name()));
     field_->setFont(t.mono(12));
     if (!document_.isOpen()) {
         title_->clear();
         subtitle_->clear();
         field_->hide();
         text_->clear();
+        html_.clear();
         return;
     }
     const Snapshot& s = document_.snapshot();
@@ -259,7 +261,11 @@ void Inspector::refresh()
     subtitle_->setText(subtitle);
     field_->setVisible(editable);
     const int scroll = text_->verticalScrollBar()->value();
-    text_->setHtml(body);
+    // The same words laid out anew would cost a good part of an edit.
+    if (body != html_ || t.dark != dark_)
+        text_->setHtml(body);
+    html_ = body;
+    dark_ = t.dark;
     text_->verticalScrollBar()->setValue(scroll);
 }
 

@@ -48,6 +48,8 @@ private:
     QLineEdit* field_ = nullptr;
     QLabel* trouble_ = nullptr;
     QTextBrowser* text_ = nullptr;
+    QString html_; ///< that it shows
+    bool dark_ = false;
 };
 
 } // namespace bindrel

@@ -323,7 +323,7 @@ QString MainWindow::message() const { return message_->text(); }
 
 void MainWindow::say(const QString& message, bool trouble)
 {
-    message_->setStyleSheet(QString("color: %1; font-size: 11px").arg((trouble ? Theme::get().error : Theme::get().muted).name()));
+    restyle(message_, QString("color: %1; font-size: 11px").arg((trouble ? Theme::get().error : Theme::get().muted).name()));
     const QString text = typeset(message);
     message_->setText(text);
     message_->setToolTip(text);

@@ -29,7 +29,7 @@ QToolButton* flatButton(const QString& name)
 
 void tint(QToolButton* button, const QColor& colour, bool bold)
 {
-    button->setStyleSheet(QString("QToolButton { border: 0; background: transparent; color: %1; font-weight: %2; padding: 3px 5px; } QToolButton:hover, QToolButton:focus { background: %3; }")
+    restyle(button, QString("QToolButton { border: 0; background: transparent; color: %1; font-weight: %2; padding: 3px 5px; } QToolButton:hover, QToolButton:focus { background: %3; }")
                               .arg(colour.name()).arg(bold ? 600 : 400).arg(Theme::get().sunken.name()));
 }
 } // namespace

@@ -216,8 +216,8 @@ void SourceStation::retheme()
     text_->setMarkerBackgroundColor(t.band, kMarkNeed);
     text_->setSelectionBackgroundColor(t.accent);
     text_->setSelectionForegroundColor(t.raised);
-    trace_->setStyleSheet(QString("color: %1; font-size: 11px").arg(t.muted.name()));
-    message_->setStyleSheet(QString("color: %1; font-size: 11px").arg(t.muted.name()));
+    restyle(trace_, QString("color: %1; font-size: 11px").arg(t.muted.name()));
+    restyle(message_, QString("color: %1; font-size: 11px").arg(t.muted.name()));
     command_->setFont(t.mono(11));
     folder_->setFont(t.mono(11));
 }
@@ -432,7 +432,7 @@ void SourceStation::write()
     if (errors > 0) {
         auto* warning = new QLabel(QString::fromStdString("The plan has " + counted(errors, "error") + ". Needs that are not bound are left out of the source."));
         warning->setWordWrap(true);
-        warning->setStyleSheet(QString("color: %1").arg(Theme::get().error.name()));
+        restyle(warning, QString("color: %1").arg(Theme::get().error.name()));
         column->addWidget(warning);
     }
     auto* list = new FileList;

@@ -219,7 +219,7 @@ void ChipCatalogue::filter()
 {
     const std::string supplyText = supply_->text().trimmed().toStdString();
     const Expected<Voltage> supply = parseVoltage(supplyText);
-    supply_->setStyleSheet(supplyText.empty() || supply ? QString() : QString("color: %1").arg(Theme::get().error.name()));
+    restyle(supply_, supplyText.empty() || supply ? QString() : QString("color: %1").arg(Theme::get().error.name()));
     supply_->setToolTip(supplyText.empty() || supply ? QString() : QString::fromStdString(supply.problem().message));
     const QStringList words = text_->text().split(' ', Qt::SkipEmptyParts);
     for (int row = 0; row < table_->rowCount(); ++row) {

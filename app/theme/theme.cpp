@@ -166,6 +166,12 @@ QString typeset(const QString& text)
     return out.replace(unit, QStringLiteral("\\1\u2009\\2"));
 }
 
+void restyle(QWidget* widget, const QString& sheet)
+{
+    if (widget->styleSheet() != sheet)
+        widget->setStyleSheet(sheet);
+}
+
 QString typeset(const std::string& text) { return typeset(QString::fromStdString(text)); }
 
 } // namespace bindrel

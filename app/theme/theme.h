@@ -46,4 +46,7 @@ struct Theme {
 QString typeset(const QString& text);
 QString typeset(const std::string& text);
 
+/// Gives a widget a style sheet of its own; nothing when it has it already, since that costs more than most edits.
+void restyle(QWidget* widget, const QString& sheet);
+
 } // namespace bindrel

@@ -85,7 +85,7 @@ void GoalsForm::build()
     const auto head = [&](const char* text, int column) {
         auto* label = new QLabel(text);
         label->setFont(t.text(11));
-        label->setStyleSheet(QString("color: %1").arg(t.muted.name()));
+        restyle(label, QString("color: %1").arg(t.muted.name()));
         grid_->addWidget(label, 0, column, Qt::AlignRight);
     };
     if (std::any_of(arithmetic().begin(), arithmetic().end(), [&](const KindArithmetic& a) { return a.kind == need.kind; })) {
@@ -144,7 +144,7 @@ void GoalsForm::build()
         button->setText(more_ ? "Less \u25b4" : "More \u25b8");
         button->setAutoRaise(true);
         button->setObjectName("more");
-        button->setStyleSheet(QString("QToolButton { border: 0; padding: 2px 0; color: %1; }").arg(t.accent.name()));
+        restyle(button, QString("QToolButton { border: 0; padding: 2px 0; color: %1; }").arg(t.accent.name()));
         connect(button, &QToolButton::clicked, this, [this] {
             more_ = !more_;
             build();
@@ -180,9 +180,9 @@ void GoalsForm::fill()
         row.achieved->setToolTip(got ? typeset(got->formula) : QString());
         row.error->setText(got && got->error ? typeset(format(*got->error, true)) : QString());
         const QColor colour = got && !got->ok ? t.error : t.ink;
-        row.achieved->setStyleSheet(QString("color: %1").arg(colour.name()));
-        row.error->setStyleSheet(QString("color: %1").arg((got && !got->ok ? t.error : t.muted).name()));
-        row.title->setStyleSheet(id == lit_ ? QString("color: %1").arg(t.accent.name()) : QString());
+        restyle(row.achieved, QString("color: %1").arg(colour.name()));
+        restyle(row.error, QString("color: %1").arg((got && !got->ok ? t.error : t.muted).name()));
+        restyle(row.title, id == lit_ ? QString("color: %1").arg(t.accent.name()) : QString());
     }
 }
 
@@ -222,7 +222,7 @@ void GoalsForm::commit(const std::string& goal, const QString& text)
     if (!typed.empty())
         if (const Expected<std::string> ok = checkGoal(*spec, typed); !ok) {
             trouble_->setText(typeset(ok.problem().message));
-            trouble_->setStyleSheet(QString("color: %1").arg(Theme::get().error.name()));
+            restyle(trouble_, QString("color: %1").arg(Theme::get().error.name()));
             trouble_->show();
             if (edit) {
                 edit->setProperty("wrong", true);

@@ -124,7 +124,7 @@ void NeedDialog::check()
                 trouble = QString("Two signals go to the terminal %1.").arg(name);
     done_->setEnabled(trouble.isEmpty());
     note_->setText(trouble.isEmpty() ? "Its goals are set in Tuning." : trouble);
-    note_->setStyleSheet(QString("color: %1").arg((trouble.isEmpty() ? t.muted : t.error).name()));
+    restyle(note_, QString("color: %1").arg((trouble.isEmpty() ? t.muted : t.error).name()));
 }
 
 std::string NeedDialog::partId() const

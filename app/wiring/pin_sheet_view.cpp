@@ -105,7 +105,7 @@ PinSheetView::PinSheetView(Document& document, ViewState& view, QWidget* parent)
     filter_->setMaximumWidth(240);
     head->addWidget(filter_);
     auto* hint = new QLabel("Bold: said by the plan. F2 edits all that is selected in the column; Delete takes it back to what follows from the signal.");
-    const auto tint = [hint] { hint->setStyleSheet(QString("color: %1; font-size: 11px").arg(Theme::get().muted.name())); };
+    const auto tint = [hint] { restyle(hint, QString("color: %1; font-size: 11px").arg(Theme::get().muted.name())); };
     tint();
     connect(&document_, &Document::changed, hint, tint); // also when the theme is another
     hint->setMinimumWidth(10);
