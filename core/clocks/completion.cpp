@@ -159,7 +159,7 @@ std::vector<std::int64_t> Completion::ordered(ClockTrial& trial, int index)
 
 void Completion::decide(ClockTrial& trial, const std::vector<int>& part, size_t at, Cost cost)
 {
-    if (best_ && (cost >= *best_ || steps_ > kMostSteps))
+    if (cost >= (best_ ? *best_ : under_) || steps_ > kMostSteps)
         return;
     if (at == part.size()) {
         best_ = cost;
@@ -256,7 +256,7 @@ std::vector<std::int64_t> Completion::keyOf(const ClockTrial& trial, const std::
     return key;
 }
 
-bool Completion::search(ClockTrial& trial, bool strainAll)
+Completion::Outcome Completion::search(ClockTrial& trial, bool strainAll, const Bounds& bounds)
 {
     for (const int i : others_)
         trial.clocks[size_t(i)] = now_.clocks[size_t(i)];
@@ -265,29 +265,40 @@ bool Completion::search(ClockTrial& trial, bool strainAll)
     std::vector<std::vector<int>> all = parts(trial, false);
     if (std::any_of(all.begin(), all.end(), [](const std::vector<int>& part) { return part.size() > kLargePart; }))
         all = parts(trial, true);
+    int changed = 0;
     for (const std::vector<int>& part : all) {
-        std::vector<std::int64_t> key = keyOf(trial, part, strainAll);
-        auto found = known_.find(key);
-        if (found == known_.end()) {
+        constexpr int kAny = std::numeric_limits<int>::max();
+        const Cost under = bounds.whole ? Cost{0, bounds.changed == kAny || !strainAll ? kAny : bounds.changed - changed + 1, 0} : Cost{kAny, 0, 0};
+        const auto [found, fresh] = known_.try_emplace(keyOf(trial, part, strainAll));
+        if (fresh || (!found->second.cost && under > found->second.under)) {
             best_.reset();
             steps_ = 0;
+            under_ = under;
             decide(trial, part, 0, {});
-            found = known_.emplace(std::move(key), Answer{*best_, bestSettings_}).first;
+            found->second = {best_, bestSettings_, under};
         }
+        if (!found->second.cost || *found->second.cost >= under)
+            return Outcome::None;
+        changed += found->second.cost->changed;
+        if (changed > bounds.changed)
+            return Outcome::TooMuch;
         for (size_t k = 0; k < part.size(); ++k) {
             trial.clocks[size_t(part[k])].setting = found->second.settings[k];
             trial.compute(size_t(part[k]));
         }
-        broken = broken || found->second.cost.broken > 0;
+        broken = broken || found->second.cost->broken > 0;
     }
-    return !broken;
+    return broken ? Outcome::Broken : Outcome::Whole;
 }
 
-void Completion::apply(ClockTrial& trial)
+bool Completion::apply(ClockTrial& trial, const Bounds& bounds)
 {
+    const Outcome first = search(trial, false, bounds);
+    if (first == Outcome::Whole || first == Outcome::TooMuch)
+        return first == Outcome::Whole;
     // One that was changed may have become too fast for another that nothing has touched.
-    if (!search(trial, false))
-        search(trial, true);
+    const Outcome second = search(trial, true, bounds);
+    return second == Outcome::Whole || second == Outcome::Broken;
 }
 
 } // namespace bindrel

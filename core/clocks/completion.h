@@ -3,7 +3,9 @@
 
 #include "core/clocks/trial.h"
 
+#include <limits>
 #include <map>
+#include <optional>
 #include <vector>
 
 namespace bindrel {
@@ -19,8 +21,14 @@ public:
 
     /// For another set of clocks that are decided.
     void begin(const std::vector<bool>& decided, const ClockTrial& trial);
-    /// Settings and rates of all others for the rates that the decided clocks have in `trial`. Remembered part by part.
-    void apply(ClockTrial& trial);
+    /// What a completion is good for; anything else need not be looked for.
+    struct Bounds {
+        bool whole = false; ///< breaks no limit, and stops nothing that is in use
+        int changed = std::numeric_limits<int>::max(); ///< clocks in use that change their rate, at most
+    };
+    /// Settings and rates of all others for the rates that the decided clocks have in `trial`. Remembered part by part. False
+    /// when there is none within the bounds; the others are then anyhow.
+    bool apply(ClockTrial& trial, const Bounds& bounds);
     /// Clocks whose rate, setting or limits can follow from this one's.
     const std::vector<int>& dependents(std::size_t clock) const { return dependents_[clock]; }
 
@@ -30,12 +38,14 @@ private:
         auto operator<=>(const Cost&) const = default;
     };
     struct Answer {
-        Cost cost;
+        std::optional<Cost> cost; ///< empty: there is none below `under`
         std::vector<std::int64_t> settings;
+        Cost under;
     };
     bool touched(const ClockTrial& trial, int clock) const;
     void strain(const ClockTrial& trial, bool all);
-    bool search(ClockTrial& trial, bool strainAll);
+    enum class Outcome { None, Broken, Whole, TooMuch };
+    Outcome search(ClockTrial& trial, bool strainAll, const Bounds& bounds);
     std::vector<std::vector<int>> parts(const ClockTrial& trial, bool large) const;
     std::vector<std::int64_t> keyOf(const ClockTrial& trial, const std::vector<int>& part, bool strainAll) const;
     bool counts(const ClockTrial& trial, int clock) const;
@@ -51,6 +61,7 @@ private:
     std::vector<bool> strained_; ///< not decided, and leads to a clock that is too slow for a decided one
     std::map<std::vector<std::int64_t>, Answer> known_;
     std::optional<Cost> best_;
+    Cost under_; ///< only what costs less is looked for
     std::vector<std::int64_t> bestSettings_;
     long steps_ = 0; ///< settings looked at for one part
 };

@@ -13,6 +13,7 @@ namespace {
 using Kind = ReachTarget::Kind;
 
 constexpr double kMargin = 1e-9; ///< of the looks ahead in floating point
+constexpr double kErrorMargin = 1e-9; ///< of errors in ppm: what a difference of rates loses in floating point
 constexpr std::size_t kMostGains = 3000;
 
 bool isObjective(Kind kind) { return kind == Kind::Fastest || kind == Kind::Slowest; }
@@ -162,6 +163,7 @@ void ReachSearch::numbers()
     pathChanged_ = pathBroken_ = 0;
     seen_.clear();
     fine_.clear();
+    leastErrors_.clear();
     neededUntil_.assign(onPath_.size(), -1);
     for (const int i : path_) {
         const ClockNode& node = now_.device().clocks[size_t(i)];
@@ -350,6 +352,55 @@ bool ReachSearch::mayBeInside(int clock, double rate) const
     return (!most || rate <= most->toDouble() * (1 + kMargin)) && (!least || rate >= least->toDouble() * (1 - kMargin));
 }
 
+/// No setting of what follows on a target's chain, one fraction and whole dividers among it, can bring it nearer than this to its
+/// rate, as a part of it; 0 when nothing better is known.
+double ReachSearch::leastError(size_t t, size_t place, double rate)
+{
+    const auto [at, fresh] = leastErrors_.try_emplace({t, place, rate}, 0.0);
+    const std::vector<int>& chain = chains_[t];
+    size_t fraction = 0;
+    for (size_t k = place + 1; k < chain.size(); ++k)
+        if (now_.free(size_t(chain[k])) && now_.hasFineSteps(size_t(chain[k]))) {
+            if (fraction > 0)
+                return 0;
+            fraction = k;
+        }
+    if (!fresh || fraction == 0)
+        return at->second;
+    const Gains before = gainsBelow(chain, place, fraction - 1);
+    const Gains after = gainsBelow(chain, fraction, chain.size() - 1);
+    if (before.dense || after.dense)
+        return 0;
+    const ClockNode& node = now_.device().clocks[size_t(chain[fraction])];
+    const bool divides = node.type == ClockNode::Type::Divide;
+    const double wanted = request_.targets[t].rate.toDouble();
+    double least = std::numeric_limits<double>::max();
+    for (const double first : before.values) {
+        if (fraction - 1 > place && !countLimits_ && !mayBeInside(chain[fraction - 1], rate * first))
+            continue;
+        for (const double last : after.values) {
+            const double ideal = (divides ? rate * first * last / wanted : wanted / (rate * first * last)) * double(node.unit);
+            if (!(ideal > 0) || ideal > 1e15)
+                continue;
+            for (const std::int64_t setting : {std::int64_t(std::floor(ideal)), std::int64_t(std::ceil(ideal))}) {
+                if (setting < 1)
+                    continue;
+                const double factor = divides ? double(node.unit) / double(setting) : double(setting) / double(node.unit);
+                if (node.canBe(setting) && (countLimits_ || mayBeInside(chain[fraction], rate * first * factor)))
+                    least = std::min(least, std::abs(rate * first * factor * last / wanted - 1));
+            }
+            // A fraction at the end of its range stands nearest to what lies beyond it.
+            for (const std::int64_t whole : {node.factors.front(), node.factors.back()}) {
+                const double factor = divides ? 1 / double(whole) : double(whole);
+                if (countLimits_ || mayBeInside(chain[fraction], rate * first * factor))
+                    least = std::min(least, std::abs(rate * first * factor * last / wanted - 1));
+            }
+        }
+    }
+    at->second = least;
+    return least;
+}
+
 /// What can still become of the targets below the clock; false when one is out of reach.
 bool ReachSearch::look(int clock, double rate)
 {
@@ -371,6 +422,11 @@ bool ReachSearch::look(int clock, double rate)
             if (least > most * (1 + kMargin))
                 return false;
             outlook.error = ideal < least ? (least - ideal) / ideal : ideal > most ? (ideal - most) / ideal : 0;
+            if (target.kind == Kind::Rate) {
+                outlook.error = std::max(outlook.error, leastError(t, size_t(place), rate));
+                if (outlook.error > target.permitted.toDouble() * 1e-6 * (1 + kMargin) + kMargin)
+                    return false;
+            }
             outlook.rate = rate * (target.kind == Kind::Slowest ? least : most);
         } else {
             const auto first = std::lower_bound(gains.values.begin(), gains.values.end(), low);
@@ -397,7 +453,7 @@ bool ReachSearch::slowerThan(const ReachKey& best) const
     double error = 0;
     for (const Outlook& outlook : outlook_)
         error = std::max(error, outlook.error * 1e6);
-    if (pathBroken_ < best.broken || error < best.error.toDouble() * (1 - kMargin))
+    if (pathBroken_ < best.broken || error < best.error.toDouble() * (1 - kMargin) - kErrorMargin)
         return false;
     size_t at = 0;
     for (size_t t = 0; t < request_.targets.size(); ++t) {
@@ -617,11 +673,30 @@ bool ReachSearch::beatenInGroup()
     return true;
 }
 
+/// What the rest of the tree must keep to if this way is to be kept.
+Completion::Bounds ReachSearch::boundsNow() const
+{
+    Completion::Bounds out;
+    // A goal that may be lost may be lost by a clock that stands still.
+    if (countLimits_ || request_.loseGoals)
+        return out;
+    out.whole = true;
+    if (found_.size() < request_.most)
+        return out;
+    ReachKey now;
+    rankTargets(now);
+    const ReachKey& worst = found_.back().key;
+    if (now.error == worst.error && now.speeds == worst.speeds)
+        out.changed = std::max(-1, worst.changed - pathChanged_ - (trial_.range() != now_.range()));
+    return out;
+}
+
 void ReachSearch::leaf()
 {
     if (beatenInGroup())
         return;
-    completion_.apply(trial_);
+    if (!completion_.apply(trial_, boundsNow()))
+        return;
     trial_.settle();
     if (!countLimits_)
         for (size_t i = 0; i < trial_.size(); ++i)

@@ -79,10 +79,12 @@ private:
     bool inside(int clock) const;
     bool mayBeInside(int clock, double rate) const;
     bool look(int clock, double rate);
+    double leastError(std::size_t target, std::size_t place, double rate);
     bool slowerThan(const ReachKey& best) const;
     bool worthwhile(int clock);
     bool seenCheaper(int decided);
     bool beatenInGroup();
+    Completion::Bounds boundsNow() const;
     void leaf();
     void keep();
     void tryOtherKernels(std::vector<int>& lost);
@@ -116,6 +118,7 @@ private:
     std::vector<int> neededUntil_;
     std::map<std::vector<std::int64_t>, std::pair<int, int>> seen_; ///< rates that still matter -> broken limits and changed clocks so far
     std::map<std::vector<std::int64_t>, std::vector<std::int64_t>> fine_; ///< settings of a fraction, by clock and input rate
+    std::map<std::tuple<std::size_t, std::size_t, double>, double> leastErrors_; ///< by target, place in its chain and rate there
     int pathChanged_ = 0;
     int pathBroken_ = 0;
 
