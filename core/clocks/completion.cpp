@@ -36,6 +36,7 @@ Completion::Completion(const ClockTrial& now) : now_(now), dependents_(now.size(
 
 void Completion::begin(const std::vector<bool>& decided, const ClockTrial& trial)
 {
+    decided_ = decided;
     others_.clear();
     ceilings_.assign(decided.size(), {});
     for (size_t i = 0; i < decided.size(); ++i) {
@@ -87,6 +88,19 @@ bool Completion::counts(const ClockTrial& trial, int index) const
     return !trial.clocks[i].rate.value.isZero() && (now_.clocks[i].used || (now_.clocks[i].running && now_.device().clocks[i].tier != "kernel"));
 }
 
+/// Whether a clock that stands still now may run with what has been decided: it comes, through nothing else that would have to be
+/// switched on, from a decided one.
+bool Completion::mayRun(const ClockTrial& trial, int index) const
+{
+    for (int i = index; i >= 0; i = trial.inputOf(size_t(i))) {
+        if (decided_[size_t(i)])
+            return true;
+        if (now_.device().clocks[size_t(i)].enable.valid() && !now_.clocks[size_t(i)].running)
+            return false;
+    }
+    return false;
+}
+
 Completion::Cost Completion::costOf(const ClockTrial& trial, int index) const
 {
     const size_t i = size_t(index);
@@ -96,6 +110,7 @@ Completion::Cost Completion::costOf(const ClockTrial& trial, int index) const
     for (const int below : ceilings_[i])
         cost.broken += trial.outside(size_t(below)) && !(now_.breaks(size_t(below)) && now_.clocks[size_t(below)].rate == trial.clocks[size_t(below)].rate);
     cost.changed = now_.clocks[i].used && !same;
+    cost.outside = !cost.broken && !now_.clocks[i].running && now_.device().clocks[i].tier != "kernel" && !trial.clocks[i].rate.value.isZero() && mayRun(trial, index) && trial.outside(i);
     cost.decisions = trial.clocks[i].setting != now_.clocks[i].setting && now_.device().clocks[i].type != ClockNode::Type::Follow;
     return cost;
 }
@@ -175,7 +190,7 @@ void Completion::decide(ClockTrial& trial, const std::vector<int>& part, size_t 
         trial.clocks[i].setting = setting;
         trial.compute(i);
         const Cost own = costOf(trial, index);
-        decide(trial, part, at + 1, {cost.broken + own.broken, cost.changed + own.changed, cost.decisions + own.decisions});
+        decide(trial, part, at + 1, {cost.broken + own.broken, cost.changed + own.changed, cost.outside + own.outside, cost.decisions + own.decisions});
     };
     trial.compute(i);
     if (!trial.free(i) || trial.settings(i).empty() || !touched(trial, index)) {
@@ -268,7 +283,7 @@ Completion::Outcome Completion::search(ClockTrial& trial, bool strainAll, const 
     int changed = 0;
     for (const std::vector<int>& part : all) {
         constexpr int kAny = std::numeric_limits<int>::max();
-        const Cost under = bounds.whole ? Cost{0, bounds.changed == kAny || !strainAll ? kAny : bounds.changed - changed + 1, 0} : Cost{kAny, 0, 0};
+        const Cost under = bounds.whole ? Cost{0, bounds.changed == kAny || !strainAll ? kAny : bounds.changed - changed + 1} : Cost{kAny};
         const auto [found, fresh] = known_.try_emplace(keyOf(trial, part, strainAll));
         if (fresh || (!found->second.cost && under > found->second.under)) {
             best_.reset();

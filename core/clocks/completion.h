@@ -34,7 +34,9 @@ public:
 
 private:
     struct Cost {
-        int broken = 0, changed = 0, decisions = 0;
+        int broken = 0, changed = 0;
+        int outside = 0; ///< clocks outside their limits that did not run, but may once the decided ones do
+        int decisions = 0;
         auto operator<=>(const Cost&) const = default;
     };
     struct Answer {
@@ -49,6 +51,7 @@ private:
     std::vector<std::vector<int>> parts(const ClockTrial& trial, bool large) const;
     std::vector<std::int64_t> keyOf(const ClockTrial& trial, const std::vector<int>& part, bool strainAll) const;
     bool counts(const ClockTrial& trial, int clock) const;
+    bool mayRun(const ClockTrial& trial, int clock) const;
     Cost costOf(const ClockTrial& trial, int clock) const;
     std::vector<std::int64_t> nearest(const ClockTrial& trial, int clock) const;
     std::vector<std::int64_t> ordered(ClockTrial& trial, int clock);
@@ -56,6 +59,7 @@ private:
 
     const ClockTrial& now_;
     std::vector<std::vector<int>> dependents_;
+    std::vector<bool> decided_;
     std::vector<int> others_; ///< not decided, rising
     std::vector<std::vector<int>> ceilings_; ///< by clock that is not decided: decided ones that must not be faster than a part of it
     std::vector<bool> strained_; ///< not decided, and leads to a clock that is too slow for a decided one
