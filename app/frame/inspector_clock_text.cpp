@@ -6,6 +6,8 @@
 #include "core/plan/check_setting.h"
 #include "core/quantity/format.h"
 
+#include <fmt/format.h>
+
 namespace bindrel {
 
 /// What each need that is timed through the clock, near or far, asks of its accuracy.
@@ -90,8 +92,8 @@ QString clockText(const Snapshot& s, int clock)
     Sheet sheet;
     if (const auto broken = limitBreak(c))
         sheet.line(colour(broken->toleranceOnly ? t.caution : t.error,
-                          html(std::string(broken->which == LimitBreak::Which::Above ? "Above" : "Below") + " its limit of " + format(broken->limit) +
-                               (broken->toleranceOnly ? " with its tolerance" : "") + (broken->because.empty() ? "" : ": " + broken->because) + ".")));
+                          html(fmt::format("{} its limit of {}{}{}{}.", broken->which == LimitBreak::Which::Above ? "Above" : "Below", format(broken->limit),
+                                           broken->toleranceOnly ? " with its tolerance" : "", broken->because.empty() ? "" : ": ", broken->because))));
     if (!c.running)
         sheet.line(colour(t.caution, "Does not run: " + html(c.stopped) + "."));
     sheet.row("Rate", html(format(c.rate, 9)));

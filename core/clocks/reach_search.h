@@ -9,7 +9,6 @@
 
 #include <map>
 
-
 namespace bindrel {
 
 /// What ranks a way; smaller is better.
@@ -24,6 +23,9 @@ struct ReachKey {
     std::vector<std::int64_t> settings; ///< so that no two ways rank equal
 };
 bool operator<(const ReachKey& a, const ReachKey& b);
+
+/// Whether a target is to be as fast or as slow as can be.
+inline bool isObjective(ReachTarget::Kind kind) { return kind == ReachTarget::Kind::Fastest || kind == ReachTarget::Kind::Slowest; }
 
 /// The depth-first search behind reach(), for one operating range at a time. First every select on the way from the targets up is
 /// decided, so that each target has one path to one source; then the numbers along the paths, sources first. A number is
@@ -80,6 +82,7 @@ private:
     bool mayBeInside(int clock, double rate) const;
     bool look(int clock, double rate);
     double leastError(std::size_t target, std::size_t place, double rate);
+    int compareSpeeds(const ReachKey& with) const;
     bool slowerThan(const ReachKey& best) const;
     bool worthwhile(int clock);
     bool seenCheaper(int decided);

@@ -31,6 +31,8 @@ public:
         if (unlocks)
             unlock();
         collect();
+        for (int i = 0; i < int(device_.clocks.size()); ++i)
+            letGo(i);
         // The first in the usual order that leaves every limit whole. Setting something on the way makes room for others.
         while (!open_.empty()) {
             auto next = std::find_if(open_.begin(), open_.end(), [this](const Move& move) { return ready(move) && keepsLimits(move); });
@@ -384,6 +386,22 @@ private:
         extraSteps(i);
     }
 
+    /// A source that is to stop, or to run free, is no longer watched, so that no failure is reported, and no longer trimmed.
+    void letGo(int i)
+    {
+        const ClockNode& facts = node(i);
+        const auto clear = [this](const FieldCode& field, const std::string& what) { add(updateStep(device_, {{field.ref, field.code == 0 ? 1u : 0u, what}}, what + ".")); };
+        if (facts.monitor && now_.monitored[size_t(i)] && (then(i).off || !to_.monitored[size_t(i)])) {
+            clear(facts.monitor->enable, facts.name + " no longer watched");
+            now_.monitored[size_t(i)] = false;
+        }
+        if (facts.trim && now(i).trimmed && (then(i).off || !then(i).trimmed)) {
+            clear(facts.trim->enable, facts.name + " no longer trimmed");
+            now_.trial.clocks[size_t(i)].trimmed = false;
+            now_.trial.computeAll();
+        }
+    }
+
     void extraSteps(int i)
     {
         const ClockNode& facts = node(i);
@@ -548,8 +566,10 @@ ClockStand wokenStand(const Device& device, const ClockStand& planned, const Rat
     for (size_t i = 0; i < device.clocks.size(); ++i) {
         const ClockNode& node = device.clocks[i];
         const bool stopped = node.enable.valid() && node.type != ClockNode::Type::Gate && rates.clocks[i].running && !state.alive[i];
-        if (stopped)
+        if (stopped) {
             out.trial.clocks[i].off = true;
+            out.monitored[i] = false;
+        }
     }
     out.trial.clocks[size_t(mode.wakesOn)].off = false;
     if (waking.select >= 0)

@@ -20,7 +20,8 @@ ClockStand resetStand(const Device& device, const Board& board, const Plan& plan
 /// As the plan's rates say, all needs live. What nothing uses stands as in `before`, but off where it can be.
 ClockStand plannedStand(const Device& device, const Rates& rates, const ClockStand& before);
 
-/// As the chip leaves its clocks when it wakes from a mode: see Waking. REQUIRES: `planned` is how they stood before.
+/// As the chip leaves its clocks when it wakes from a mode: see Waking; what the mode stopped is not watched.
+/// REQUIRES: `planned` is how they stood before.
 ClockStand wokenStand(const Device& device, const ClockStand& planned, const Rates& rates, const LowPowerMode& mode, const ModeState& state, const Waking& waking);
 
 /// The operations that lead from one stand to another. After each, every live clock is inside its limits in the operating range of

@@ -19,18 +19,26 @@ ModeSteps stepsFor(const Device& device, const Board& board, const ClockSetting&
 {
     const LowPowerMode& mode = device.modes[size_t(index)];
     ModeSteps out{index, clocks.slow, {}, {}};
+    const std::optional<Waking> waking = wakingOf(device, board, clocks.plan, bindings, clocks.rates, mode);
+    const ModeState state = modeState(device, clocks.plan, bindings, clocks.rates, mode);
+    // The mode stops them on purpose; nothing must take that for a failure.
+    for (size_t i = 0; i < device.clocks.size(); ++i)
+        if (const ClockNode& node = device.clocks[i]; waking && node.monitor && clocks.rates.clocks[i].monitored && clocks.rates.clocks[i].running && !state.alive[i]) {
+            const FieldCode& watch = node.monitor->enable;
+            out.enter.push_back(updateStep(device, {{watch.ref, watch.code == 0 ? 1u : 0u, node.name + " not watched"}}, fmt::format("{} is not watched while {} stops it.", node.name, mode.name)));
+        }
+    const size_t monitors = out.enter.size();
     std::vector<Step> undo;
     for (const FieldCode& field : mode.enters) {
         const Field& facts = device.fieldOf(field.ref);
         const std::uint32_t before = device.registerOf(field.ref).reset >> facts.lsb & facts.maxCode();
-        out.enter.push_back(updateStep(device, {{field.ref, field.code, mode.name}}, out.enter.empty() ? fmt::format("{} is what the core's waiting leads to.", mode.name) : std::string()));
+        out.enter.push_back(updateStep(device, {{field.ref, field.code, mode.name}}, out.enter.size() == monitors ? fmt::format("{} is what the core's waiting leads to.", mode.name) : std::string()));
         undo.insert(undo.begin(), updateStep(device, {{field.ref, before, "not " + mode.name}}, {}));
     }
     if (!undo.empty())
         undo.front().why = fmt::format("Waiting is no longer {}.", mode.name);
     out.back = std::move(undo);
-    if (const std::optional<Waking> waking = wakingOf(device, board, clocks.plan, bindings, clocks.rates, mode)) {
-        const ModeState state = modeState(device, clocks.plan, bindings, clocks.rates, mode);
+    if (waking) {
         const ClockStand planned = plannedStand(device, clocks.rates, resetStand(device, board, clocks.plan, bindings));
         const std::vector<Step> clockBack = clockSteps(device, clocks.rates, wokenStand(device, planned, clocks.rates, mode, state, *waking), planned, false);
         out.back.insert(out.back.end(), clockBack.begin(), clockBack.end());

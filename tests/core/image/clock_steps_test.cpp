@@ -152,6 +152,9 @@ public:
             if (is > most * (1 + 1e-9) || (!kernel && limit.min && is < limit.min->toDouble() * (1 - 1e-9)))
                 return node.name + " at " + std::to_string(is) + " Hz in " + device_.ranges[size_t(now)].name;
         }
+        for (const ClockNode& node : device_.clocks)
+            if (node.monitor && code(node.monitor->enable.ref) == node.monitor->enable.code && node.enable.valid() && code(node.enable.ref) != node.enable.code)
+                return node.name + " is watched while it is off";
         const std::vector<Frequency>& waits = device_.ranges[size_t(now)].waitStateLimits;
         const std::uint32_t states = code(device_.waitStates);
         if (rate(device_.cpuClock()) <= 0)
@@ -226,6 +229,13 @@ class ClockStepsTest : public QObject {
             } else if (device.clocks[i].enable.valid() && !rates.clocks[i].running) {
                 QVERIFY2(!chip.on(int(i)), (what + ": left on, " + device.clocks[i].name).c_str());
             }
+        for (size_t i = 0; i < device.clocks.size(); ++i) {
+            const ClockNode& node = device.clocks[i];
+            if (node.trim && rates.clocks[i].running)
+                QVERIFY2((chip.code(node.trim->enable.ref) == node.trim->enable.code) == rates.clocks[i].trimmed, (what + ": trim of " + node.name).c_str());
+            if (node.monitor)
+                QVERIFY2((chip.code(node.monitor->enable.ref) == node.monitor->enable.code) == (rates.clocks[i].monitored && rates.clocks[i].running), (what + ": monitor of " + node.name).c_str());
+        }
         QCOMPARE(chip.range(), rates.range);
     }
 
