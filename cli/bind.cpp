@@ -20,11 +20,9 @@ void addBind(CLI::App& app, int& exitCode)
     command->add_flag("--write", options->write, "Save the plan; without it the bindings are only listed");
     command->add_option("--format", options->format, "text or json")->check(CLI::IsMember({"text", "json"}));
     command->callback([options, &exitCode] {
-        const auto s = openPlan(options->plan);
-        if (!s) {
-            exitCode = kUnusable;
+        const auto s = openPlan(options->plan, exitCode);
+        if (!s)
             return;
-        }
         if (s->bindings.count(BoundNeed::State::Open) == 0) {
             if (options->format == "json")
                 fmt::print("{}\n", nlohmann::ordered_json{{"plan", s->plan.name}, {"changes", nlohmann::ordered_json::array()}}.dump(2));

@@ -42,11 +42,9 @@ void addCheck(CLI::App& app, int& exitCode)
     command->add_option("PLAN", options->plan, "Plan file")->required();
     command->add_option("--format", options->format, "text or json")->check(CLI::IsMember({"text", "json"}));
     command->callback([options, &exitCode] {
-        const auto s = openPlan(options->plan);
-        if (!s) {
-            exitCode = kUnusable;
+        const auto s = openPlan(options->plan, exitCode);
+        if (!s)
             return;
-        }
         if (options->format == "json") {
             printJson(*s);
         } else {

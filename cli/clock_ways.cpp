@@ -6,6 +6,8 @@
 
 #include <fmt/format.h>
 
+#include <chrono>
+
 namespace bindrel::cli {
 
 void printWay(const Snapshot& s, int number, const ReachWay& way)
@@ -50,6 +52,14 @@ nlohmann::ordered_json wayJson(const Snapshot& s, const std::vector<ReachTarget>
     row["range"] = s.device->ranges[size_t(way.range)].id;
     row["alike"] = way.alike;
     return row;
+}
+
+std::function<bool()> stopAfter(double seconds)
+{
+    if (seconds <= 0)
+        return {};
+    const auto end = std::chrono::steady_clock::now() + std::chrono::duration_cast<std::chrono::steady_clock::duration>(std::chrono::duration<double>(seconds));
+    return [end] { return std::chrono::steady_clock::now() > end; };
 }
 
 int takeWay(const Snapshot& s, const std::vector<ReachWay>& ways, size_t number, const std::string& path)

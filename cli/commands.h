@@ -39,9 +39,9 @@ Library library();
 /// Prints a problem to standard error and gives kUnusable.
 int complain(const Problem& problem);
 
-/// Loads a plan by a path relative to the working folder and runs the pipeline; null after a complaint. A device file that
+/// Loads a plan by a path relative to the working folder and runs the pipeline; null, with kUnusable, after a complaint. A device file that
 /// has changed since the plan was saved is told on standard error, with what it changes.
-std::shared_ptr<const Snapshot> openPlan(const std::string& path);
+std::shared_ptr<const Snapshot> openPlan(const std::string& path, int& exitCode);
 
 /// The bindings that an edit sets: need, instance, pads, dma of each.
 nlohmann::ordered_json bindingsJson(const Edit& edit);

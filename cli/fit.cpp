@@ -18,11 +18,9 @@ void addFit(CLI::App& app, int& exitCode)
     command->add_option("PLAN", options->plan, "Plan file")->required();
     command->add_option("--format", options->format, "text, json or csv")->check(CLI::IsMember({"text", "json", "csv"}));
     command->callback([options, &exitCode] {
-        const auto s = openPlan(options->plan);
-        if (!s) {
-            exitCode = kUnusable;
+        const auto s = openPlan(options->plan, exitCode);
+        if (!s)
             return;
-        }
         Table table{{"device", "package", "fits", "needs_moved", "signals_moved", "why"}, {}};
         const Library all = library();
         for (const std::string& name : all.deviceNames()) {

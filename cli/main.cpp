@@ -47,11 +47,11 @@ int complain(const Problem& problem)
     return kUnusable;
 }
 
-std::shared_ptr<const Snapshot> openPlan(const std::string& path)
+std::shared_ptr<const Snapshot> openPlan(const std::string& path, int& exitCode)
 {
     Expected<Workpiece> work = loadPlan(path, library());
     if (!work) {
-        complain(work.problem());
+        exitCode = complain(work.problem());
         return nullptr;
     }
     const std::vector<std::string> changes = deviceChanges(*work, deviceMemory());

@@ -46,11 +46,9 @@ void addMove(CLI::App& app, int& exitCode)
             exitCode = complain(problemOf("nothing to move to; give --device, --board or both."));
             return;
         }
-        const auto s = openPlan(options->plan);
-        if (!s) {
-            exitCode = kUnusable;
+        const auto s = openPlan(options->plan, exitCode);
+        if (!s)
             return;
-        }
         const Library all = library();
         const Expected<Board> board = options->board.empty() ? Expected<Board>(*s->filedBoard) : all.board(options->board);
         if (!board) {

@@ -19,11 +19,9 @@ void addNets(CLI::App& app, int& exitCode)
     command->add_option("TABLE", options->table, "Lines of pin (or pad) and net")->required();
     command->add_flag("--write", options->write, "Save the plan; without it what would change is only listed");
     command->callback([options, &exitCode] {
-        const auto s = openPlan(options->plan);
-        if (!s) {
-            exitCode = kUnusable;
+        const auto s = openPlan(options->plan, exitCode);
+        if (!s)
             return;
-        }
         const Expected<std::string> text = readFile(options->table);
         if (!text) {
             exitCode = complain(text.problem());

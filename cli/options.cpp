@@ -44,11 +44,9 @@ void addOptions(CLI::App& app, int& exitCode)
     command->add_option("NEED[.SIGNAL]", arguments->signal, "As uplink.tx; a need alone for the instances that could serve it")->required();
     command->add_option("--format", arguments->format, "text, json or csv")->check(CLI::IsMember({"text", "json", "csv"}));
     command->callback([arguments, &exitCode] {
-        const auto s = openPlan(arguments->plan);
-        if (!s) {
-            exitCode = kUnusable;
+        const auto s = openPlan(arguments->plan, exitCode);
+        if (!s)
             return;
-        }
         const size_t dot = arguments->signal.find('.');
         const std::string id = arguments->signal.substr(0, dot);
         const std::string signal = dot == std::string::npos ? "" : arguments->signal.substr(dot + 1);

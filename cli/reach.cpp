@@ -17,6 +17,7 @@ struct Options {
     std::size_t count = 12;
     std::size_t take = 0;
     bool all = false, loseGoals = false;
+    double within = 0;
 };
 
 Expected<ReachRequest> requestOf(const Options& options, const Snapshot& s)
@@ -50,6 +51,7 @@ Expected<ReachRequest> requestOf(const Options& options, const Snapshot& s)
     request.most = std::max(options.count, options.take);
     request.all = options.all;
     request.loseGoals = options.loseGoals;
+    request.stopped = stopAfter(options.within);
     request.missedGoals = newlyMissed(*s.device, s.plan, s.bindings, s.rates);
     return request;
 }
@@ -58,8 +60,10 @@ void print(const Snapshot& s, const ReachRequest& request, const ReachResult& re
 {
     for (size_t i = 0; i < result.ways.size(); ++i)
         printWay(s, int(i) + 1, result.ways[i]);
+    if (!result.complete)
+        fmt::print("The search was ended; there may be better ways.\n");
     if (!result.ways.empty()) {
-        fmt::print("{}\n", result.ways.size() < request.most ? "There are no others." : "Others rank after these.");
+        fmt::print("{}\n", result.ways.size() < request.most && result.complete ? "There are no others." : "Others rank after these.");
         return;
     }
     for (const std::string& obstacle : result.inTheWay)
@@ -115,12 +119,15 @@ void addReach(CLI::App& app, int& exitCode)
     command->add_option("--take", options->take, "Take the way of this number and save the plan")->check(CLI::Range(1, 1000));
     command->add_flag("--all", options->all, "Also ways that differ only inside a multiplier");
     command->add_flag("--lose-goals", options->loseGoals, "Also ways by which needs lose their goals");
+    command->add_option("--within", options->within, "Seconds after which the search ends with what it has found")->check(CLI::Range(0.001, 86400.0));
     command->add_option("--format", options->format, "text or json")->check(CLI::IsMember({"text", "json"}));
     command->callback([options, &exitCode] {
-        const auto s = openPlan(options->plan);
-        const Expected<ReachRequest> request = s ? requestOf(*options, *s) : Expected<ReachRequest>(ReachRequest{});
-        if (!s || !request) {
-            exitCode = s ? complain(request.problem()) : kUnusable;
+        const auto s = openPlan(options->plan, exitCode);
+        if (!s)
+            return;
+        const Expected<ReachRequest> request = requestOf(*options, *s);
+        if (!request) {
+            exitCode = complain(request.problem());
             return;
         }
         const ReachResult result = reach(*s->device, *s->board, s->plan, s->bindings, *request);

@@ -44,21 +44,22 @@ void addRepair(CLI::App& app, int& exitCode)
     struct Options {
         std::string plan, format = "text";
         std::size_t count = 5, take = 0;
+        double within = 0;
     };
     auto options = std::make_shared<Options>();
     CLI::App* command = app.add_subcommand("repair", "List the ways to mend all broken limits and missed goals with the fewest changes of clocks; or take one.");
     command->add_option("PLAN", options->plan, "Plan file")->required();
     command->add_option("--count", options->count, "How many ways to list")->check(CLI::Range(1, 100));
     command->add_option("--take", options->take, "Take the way of this number and save the plan")->check(CLI::Range(1, 100));
+    command->add_option("--within", options->within, "Seconds after which the search ends with what it has found")->check(CLI::Range(0.001, 86400.0));
     command->add_option("--format", options->format, "text or json")->check(CLI::IsMember({"text", "json"}));
     command->callback([options, &exitCode] {
-        const auto s = openPlan(options->plan);
-        if (!s) {
-            exitCode = kUnusable;
+        const auto s = openPlan(options->plan, exitCode);
+        if (!s)
             return;
-        }
         RepairRequest request;
         request.most = std::max(options->count, options->take);
+        request.stopped = stopAfter(options->within);
         request.missedGoals = [&](const Rates& rates) { return needsThatMiss(*s->device, s->plan, s->bindings, rates); };
         const RepairResult result = repairClocks(*s->device, *s->board, s->plan, s->bindings, request);
         if (options->format == "json")

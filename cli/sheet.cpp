@@ -23,11 +23,9 @@ void addSheet(CLI::App& app, int& exitCode)
             exitCode = complain(problemOf(fmt::format("{} ends neither in .csv nor in .xlsx.", options->file)));
             return;
         }
-        const auto s = openPlan(options->plan);
-        if (!s) {
-            exitCode = kUnusable;
+        const auto s = openPlan(options->plan, exitCode);
+        if (!s)
             return;
-        }
         const std::vector<SheetRow> rows = pinSheet(*s);
         const Outcome written = ending == ".csv" ? writeFileAtomically(options->file, pinSheetCsv(rows)) : writePinSheetXlsx(rows, s->plan.name, options->file);
         if (!written)

@@ -150,11 +150,9 @@ void addShow(CLI::App& app, int& exitCode)
     command->add_option("WHAT", options->what, listed(names))->required()->check(CLI::IsMember(names));
     command->add_option("--format", options->format, "text, json or csv")->check(CLI::IsMember({"text", "json", "csv"}));
     command->callback([options, &exitCode] {
-        const auto s = openPlan(options->plan);
-        if (!s) {
-            exitCode = kUnusable;
+        const auto s = openPlan(options->plan, exitCode);
+        if (!s)
             return;
-        }
         fmt::print("{}", tables().at(options->what)(*s).print(options->format));
     });
 }

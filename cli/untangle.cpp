@@ -60,11 +60,9 @@ void addUntangle(CLI::App& app, int& exitCode)
     command->add_option("--apply", options->apply, "Take the way of this number and save the plan")->check(CLI::Range(1, 50));
     command->add_option("--format", options->format, "text or json")->check(CLI::IsMember({"text", "json"}));
     command->callback([options, &exitCode] {
-        const auto s = openPlan(options->plan);
-        if (!s) {
-            exitCode = kUnusable;
+        const auto s = openPlan(options->plan, exitCode);
+        if (!s)
             return;
-        }
         const Untangling out = untangle(*s->device, *s->board, s->plan, size_t(std::max(options->count, options->apply)));
         if (options->format == "json")
             printJson(*s, out);

@@ -20,11 +20,9 @@ void addWrite(CLI::App& app, int& exitCode)
     command->add_flag("--dry-run", options->dryRun, "Only list what would be written");
     command->add_flag("--incomplete", options->force, "Write although the plan has errors; needs that are not bound are left out");
     command->callback([options, &exitCode] {
-        const auto s = openPlan(options->plan);
-        if (!s) {
-            exitCode = kUnusable;
+        const auto s = openPlan(options->plan, exitCode);
+        if (!s)
             return;
-        }
         const int errors = s->count(Finding::Severity::Error);
         if (errors > 0 && !options->force && !options->dryRun) {
             fmt::print(stderr, "bindrel-cli: the plan has {}, so nothing was written; `check` lists what is wrong, --incomplete writes all the same.\n", counted(errors, "error"));

@@ -7,6 +7,8 @@
 #include "core/plan/check_setting.h"
 #include "core/quantity/format.h"
 
+#include <fmt/format.h>
+
 #include <QKeyEvent>
 #include <QMouseEvent>
 #include <QPainter>
@@ -355,6 +357,22 @@ void LadderView::paintEvent(QPaintEvent* event)
     header_->update();
 }
 
+/// What is asked of a clock's accuracy, beside what it has: of the tightest user, where it is missed or the rung is looked at.
+struct AccuracyNote {
+    QString text;
+    bool missed = false;
+};
+static AccuracyNote accuracyNote(const Snapshot& s, int clock, bool looked)
+{
+    const Accuracy* tightest = nullptr;
+    for (const Accuracy& a : s.accuracy)
+        if (a.clock == clock && a.allowed && (!tightest || (tightest->ok() && !a.ok()) || (tightest->ok() == a.ok() && *a.allowed < *tightest->allowed)))
+            tightest = &a;
+    if (!tightest || (tightest->ok() && !looked))
+        return {};
+    return {typeset(fmt::format("\u00b1{} of \u00b1{}", format(tightest->given), format(*tightest->allowed))), !tightest->ok()};
+}
+
 /// The clock's name, and how many others it stands for.
 QString LadderView::rungName(const Rung& rung, const QFontMetrics& metrics, int width) const
 {
@@ -441,10 +459,11 @@ void LadderView::paintRow(QPainter& p, int row, const QRect& full, bool current)
         p.drawPolygon(QPolygonF{QPointF(x, y - r - 1.5), QPointF(x + r + 1.5, y), QPointF(x, y + r + 1.5), QPointF(x - r - 1.5, y)});
     else
         p.drawEllipse(QPointF(x, y), r, r);
-    const QString note = c.input < 0 ? typeset(format(c.tolerance)) : QString();
+    const AccuracyNote asked = accuracyNote(s, clock, current);
+    const QString note = !asked.text.isEmpty() ? asked.text : c.input < 0 ? typeset(format(c.tolerance)) : QString();
     if (!note.isEmpty()) {
         p.setFont(t.mono(10));
-        p.setPen(ink == t.ink ? t.muted : ink);
+        p.setPen(asked.missed ? t.error : ink == t.ink ? t.muted : ink);
         const QRectF box = QFontMetricsF(p.font()).boundingRect(note);
         // Clear of the whisker, where there is one.
         const double from = (high - low > 2 ? std::max(x, high + 3) : x) + 9;

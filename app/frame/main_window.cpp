@@ -560,8 +560,9 @@ void MainWindow::showKeys()
     rows.emplace_back("Delete", "Needs: unbind");
     rows.emplace_back("H", "Hold or let go, in needs and ladder");
     rows.emplace_back("48M Enter", "Type a rate on a clock for the ways to it; also >= 100 MHz, max; Shift+Enter adds a wish");
-    rows.emplace_back("U, +, -, F", "On the ladder: fold what nothing uses, zoom the axis (also Ctrl and the wheel), fit it");
-    rows.emplace_back("F", "Findings: preview the fix");
+    rows.emplace_back("U, +, -, F", "Ladder: fold what is unused or alike, zoom the axis (also Ctrl and the wheel), fit it");
+    rows.emplace_back("M", "Ladder: the low-power modes, one after another");
+    rows.emplace_back("F, W", "Findings: preview the fix; the ways that may mend it");
     // Two columns, so that the sheet fits under the smallest window.
     QString text = "<table cellspacing='4'>";
     const size_t half = (rows.size() + 1) / 2;

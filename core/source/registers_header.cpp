@@ -46,13 +46,25 @@ void writeBlock(Writer& w, const Block& block)
     }
     w.line("};");
     w.line();
+    // Some thousands of lines, a good part of all that is written: put together by hand.
+    const std::string begin = "#define " + w.names.macro(uppered(name)) + "_";
+    constexpr size_t kColumn = 8 + 36;
+    const auto defined = [&begin](const Register& reg, const Field& field, std::string_view more) {
+        std::string text;
+        text.reserve(96);
+        text.append(begin).append(reg.name).append("_").append(field.name).append(more);
+        text.append(text.size() < kColumn ? kColumn - text.size() + 1 : 1, ' ');
+        return text;
+    };
     for (const Register* reg : order)
         for (const Field& field : reg->fields) {
-            const std::string macro = w.names.macro(uppered(name) + "_" + reg->name + "_" + field.name);
-            const std::string about = field.about.empty() ? "" : " /* " + commentText(field.about) + " */";
-            w.linef("#define {:<36} 0x{:08X}u{}", macro, field.mask(), about);
+            std::string text = defined(*reg, field, {});
+            fmt::format_to(std::back_inserter(text), "0x{:08X}u", field.mask());
+            if (!field.about.empty())
+                text.append(" /* ").append(commentText(field.about)).append(" */");
+            w.line(std::move(text));
             if (field.width > 1)
-                w.linef("#define {:<36} ((uint32_t)(x) << {})", macro + "_AT(x)", field.lsb);
+                w.line(defined(*reg, field, "_AT(x)").append("((uint32_t)(x) << ").append(std::to_string(field.lsb)).append(")"));
         }
     w.line();
 }
