@@ -14,6 +14,7 @@
 #include "app/wiring/chip_view.h"
 #include "app/wiring/wiring_station.h"
 
+#include <QKeyEvent>
 #include <QApplication>
 #include <QCheckBox>
 #include <QDir>
@@ -240,6 +241,13 @@ const std::vector<Scene>& scenes()
              open(w, "pump-hall-a-done.bindrel");
              w.showStation(Station::Clocks);
              select(w, Place::Kind::Clock, "PLL3.VCO");
+         }},
+        {"clocks-folded", [](MainWindow& w) {
+             open(w, "pump-hall-a-done.bindrel");
+             w.showStation(Station::Clocks);
+             select(w, Place::Kind::Clock, "BUS1");
+             QKeyEvent fold(QEvent::KeyPress, Qt::Key_U, Qt::NoModifier, "u");
+             QApplication::sendEvent(w.clocks()->ladder(), &fold);
          }},
         {"clocks-ditch", [](MainWindow& w) {
              open(w, "ditch-meter-d-done.bindrel");

@@ -251,8 +251,27 @@ private Q_SLOTS:
                 QVERIFY(clock != kept && !s->rates.clocks[size_t(clock)].used);
                 QVERIFY(seen.insert(clock).second);
             }
+            for (const int clock : rung.alike) {
+                QVERIFY(clock != kept && rung.clock != kept);
+                QVERIFY(s->rates.clocks[size_t(clock)].rate == s->rates.clocks[size_t(rung.clock)].rate && s->rates.clocks[size_t(clock)].input == s->rates.clocks[size_t(rung.clock)].input);
+                QVERIFY(seen.insert(clock).second);
+            }
         }
         QCOMPARE(seen.size(), s->device->clocks.size());
+    }
+
+    /// A large tree folds to what differs: fewer rungs than half a screen more, none lost.
+    void alikeRungsOfALargeTreeFold()
+    {
+        const auto s = run(demo("pump-hall-a-done"));
+        const std::vector<Rung> all = rungsOf(*s->device, s->rates, {}, {});
+        const std::vector<Rung> folded = rungsOf(*s->device, s->rates, {"source", "multiplier", "system", "kernel"}, {});
+        QVERIFY2(folded.size() + 15 < all.size(), std::to_string(folded.size()).c_str());
+        size_t stands = 0;
+        for (const Rung& rung : folded)
+            stands += (rung.clock >= 0) + rung.alike.size() + rung.folded.size();
+        QCOMPARE(stands, s->device->clocks.size());
+        QVERIFY(std::any_of(folded.begin(), folded.end(), [](const Rung& rung) { return rung.alike.size() >= 2; }));
     }
 
     void goToFindsThingsByAnyName()
