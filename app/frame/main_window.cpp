@@ -15,6 +15,7 @@
 #include "app/widgets/panel.h"
 #include "app/wiring/chip_view.h"
 #include "app/wiring/wiring_station.h"
+#include "core/plan/clock_set.h"
 
 #include <QApplication>
 #include <QCloseEvent>
@@ -301,9 +302,7 @@ void MainWindow::swapClocks()
         say("There are no slow settings yet; keep the present ones as such, then change what is to differ.", true);
         return;
     }
-    Plan swapped = plan;
-    swapped.range = plan.slow->range;
-    swapped.clocks = plan.slow->clocks;
+    Plan swapped = withClockSet(plan, *plan.slow);
     swapped.slow = plan.clockSet();
     document_.apply(difference(plan, swapped, "Swap with the slow clock settings"));
 }

@@ -107,9 +107,8 @@ void tooRough(const Facts& f, std::vector<Finding>& out)
                                              format(state.tolerance), source.name, moreAccurate(f.device, f.board, f.rates, accuracy))
                                : fmt::format("{}: {} Choose another rate for it.", f.plan.needs[n].title, accuracy.trouble);
         text.erase(text.find_last_not_of(' ') + 1);
-        const bool rate = f.plan.needs[n].kind == "usb";
         out.push_back({accuracy.stated ? Severity::Error : Severity::Caution, {}, std::move(text), {Place::Kind::Clock, node.id, {}}, {},
-                       rate ? WaysOffer{node.id, accuracy.asks} : WaysOffer{}});
+                       accuracy.rate ? WaysOffer{node.id, accuracy.asks} : WaysOffer{}});
         if (!accuracy.stated)
             out.back().ways.reset();
     }

@@ -2,6 +2,7 @@
 // The low-power modes that the program enters: that something ends them, and that the chip may wake as the mode leaves it.
 #include "core/clocks/modes.h"
 #include "core/findings/finding.h"
+#include "core/plan/clock_set.h"
 #include "core/quantity/format.h"
 
 #include <fmt/format.h>
@@ -47,12 +48,8 @@ void wakesBadly(const Facts& f, std::vector<Finding>& out)
         if (!f.plan.modes.contains(mode.id))
             continue;
         wakesOutside(f, mode, f.plan, f.rates, "", out);
-        if (!f.plan.slow || !f.image.slowRates)
-            continue;
-        Plan slow = f.plan;
-        slow.range = f.plan.slow->range;
-        slow.clocks = f.plan.slow->clocks;
-        wakesOutside(f, mode, slow, *f.image.slowRates, " (slow clocks)", out);
+        if (f.plan.slow && f.image.slowRates)
+            wakesOutside(f, mode, withClockSet(f.plan, *f.plan.slow), *f.image.slowRates, " (slow clocks)", out);
     }
 }
 

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/image/clock_steps.h"
+#include "core/plan/clock_set.h"
 
 #include <fmt/format.h>
 
@@ -145,10 +146,7 @@ void appendClockSteps(Image& image, const Device& device, const Board& board, co
     image.steps = clockSteps(device, rates, reset, full, true);
     if (!plan.slow)
         return;
-    Plan slowPlan = plan;
-    slowPlan.range = plan.slow->range;
-    slowPlan.clocks = plan.slow->clocks;
-    image.slowRates = computeRates(device, board, slowPlan, bindings);
+    image.slowRates = computeRates(device, board, withClockSet(plan, *plan.slow), bindings);
     const ClockStand slow = plannedStand(device, *image.slowRates, full);
     image.toSlow = clockSteps(device, *image.slowRates, full, slow, false);
     image.toFull = clockSteps(device, rates, slow, plannedStand(device, rates, slow), false);

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Into the chip's low-power modes and back: what is set before the core waits, and how the clocks come back after it.
 #include "core/image/clock_steps.h"
+#include "core/plan/clock_set.h"
 
 #include <fmt/format.h>
 
@@ -53,12 +54,8 @@ void appendModeSteps(Image& image, const Device& device, const Board& board, con
     if (plan.modes.empty())
         return;
     std::vector<ClockSetting> sets{{plan, rates, false}};
-    if (plan.slow) {
-        Plan slow = plan;
-        slow.range = plan.slow->range;
-        slow.clocks = plan.slow->clocks;
-        sets.push_back({std::move(slow), *image.slowRates, true});
-    }
+    if (plan.slow)
+        sets.push_back({withClockSet(plan, *plan.slow), *image.slowRates, true});
     for (size_t m = 0; m < device.modes.size(); ++m)
         if (plan.modes.contains(device.modes[m].id))
             for (const ClockSetting& set : sets)

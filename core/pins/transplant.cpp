@@ -31,10 +31,20 @@ std::string clockFor(const Device& device, const Board& board, const std::string
 
 void takeClocks(Transplant& out, const Device& device, const Plan& plan)
 {
-    if (plan.slow && device.name != plan.device) {
+    // Half of a second set is none.
+    const auto stands = [&device](const auto& decision) {
+        const int clock = device.findClock(decision.first);
+        return clock >= 0 && checkClockSetting(device, clock, decision.second).ok();
+    };
+    if (plan.slow && (!std::all_of(plan.slow->clocks.begin(), plan.slow->clocks.end(), stands) || (!plan.slow->range.empty() && device.findRange(plan.slow->range) < 0))) {
         out.plan.slow.reset();
         out.lost.push_back("the slow clock settings are made for the old chip; they go");
     }
+    for (const std::string& mode : plan.modes)
+        if (device.findMode(mode) < 0) {
+            out.plan.modes.erase(mode);
+            out.lost.push_back(fmt::format("{} has no low-power mode {}; the program does not enter it", device.name, mode));
+        }
     for (const auto& [id, text] : plan.clocks) {
         const int clock = device.findClock(id);
         const Expected<std::string> setting = clock < 0 ? Expected<std::string>(problemOf("gone")) : checkClockSetting(device, clock, text);

@@ -35,10 +35,28 @@ Accuracy usbAccuracy(const TuningContext& c)
     const bool full = goalText(c.need, "speed") == "full";
     const Frequency wanted = megahertz(48);
     Accuracy out;
+    out.rate = wanted;
     out.allowed = Ppm(full ? 2'500 : 15'000);
     out.given = Ppm(errorOf(c.kernel().rate, wanted).value.abs() + worstOf(c).value);
     out.asks = fmt::format("48 MHz {}", plusMinus(*out.allowed));
     out.effect = fmt::format("{} data rate, {} speed", plusMinus(out.given), full ? "full" : "low");
+    return out;
+}
+
+/// What is led out is meant for an instrument or another chip: a per cent tells one rate from the next.
+Accuracy outputAccuracy(const TuningContext& c)
+{
+    Accuracy out;
+    out.given = worstOf(c);
+    const Expected<Frequency> wanted = parseFrequency(goalText(c.need, "rate"));
+    if (!wanted)
+        return out;
+    out.rate = *wanted;
+    out.allowed = Ppm(10'000);
+    out.stated = c.need.goals.contains("rate");
+    out.given = Ppm(errorOf(c.kernel().rate, *wanted).value.abs() + worstOf(c).value);
+    out.asks = fmt::format("{} {}", format(*wanted), plusMinus(*out.allowed));
+    out.effect = fmt::format("{} {} at the pad", format(c.kernel().rate), format(c.kernel().tolerance));
     return out;
 }
 
@@ -90,29 +108,23 @@ Accuracy timeAccuracy(const TuningContext& c)
     return out;
 }
 
-Accuracy pwmAccuracy(const TuningContext& c)
+/// Nothing is demanded, and all that is timed is off alike.
+Accuracy passedOn(const TuningContext& c, const char* what)
 {
     Accuracy out;
     out.given = worstOf(c);
     if (!out.given.value.isZero())
-        out.effect = fmt::format("frequency and times {}", plusMinus(out.given));
+        out.effect = fmt::format("{} {}", what, plusMinus(out.given));
     return out;
 }
-
-Accuracy measureAccuracy(const TuningContext& c)
-{
-    Accuracy out;
-    out.given = worstOf(c);
-    if (!out.given.value.isZero())
-        out.effect = fmt::format("times are read {}", plusMinus(out.given));
-    return out;
-}
+Accuracy pwmAccuracy(const TuningContext& c) { return passedOn(c, "frequency and times"); }
+Accuracy measureAccuracy(const TuningContext& c) { return passedOn(c, "times are read"); }
 
 struct Judge {
     const char* kind;
     Accuracy (*judge)(const TuningContext& context);
 };
-constexpr Judge kJudges[]{{"usb", usbAccuracy},      {"can", canAccuracy},   {"uart", uartAccuracy},      {"rtc", rtcAccuracy},
+constexpr Judge kJudges[]{{"usb", usbAccuracy},      {"can", canAccuracy},   {"uart", uartAccuracy},      {"rtc", rtcAccuracy},  {"clockout", outputAccuracy},
                           {"watchdog", timeAccuracy}, {"interval", timeAccuracy}, {"pwm", pwmAccuracy}, {"capture", measureAccuracy}};
 
 /// The clocks that one can come from, by way of any selects.

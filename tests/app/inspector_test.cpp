@@ -44,6 +44,8 @@ class InspectorTest : public QObject {
             return s.device->findPad(id) >= 0;
         if (kind == "prop")
             return s.plan.need(link.section(':', 1, 1).toStdString()) && findPinProperty(link.section(':', 3).toStdString());
+        if (kind == "mode" || kind == "enter")
+            return s.device->findMode(id) >= 0;
         return kind == "hold" || kind == "option" || kind == "set";
     }
 
@@ -95,6 +97,8 @@ private Q_SLOTS:
         for (const char* name : {"sluice-node-c-start", "sluice-node-c-done", "sluice-node-c-tangled"}) {
             const auto s = run(demo(name));
             QString all = planSummary(*s);
+            for (size_t m = 0; m < s->device->modes.size(); ++m)
+                all += modeText(*s, int(m));
             for (size_t i = 0; i < s->device->clocks.size(); ++i)
                 all += clockText(*s, int(i));
             for (size_t i = 0; i < s->device->pads.size(); ++i)
@@ -108,6 +112,34 @@ private Q_SLOTS:
                 QVERIFY2(leadsSomewhere(*s, link), qPrintable(link));
             QVERIFY(!plain(all).contains("undefined"));
         }
+    }
+
+    void accuracyAndOutputsAreExplained()
+    {
+        // The tightest of all that hang on the crystal, and what each gets of it.
+        const auto s = run(demo());
+        const QString crystal = plain(clockText(*s, s->device->findClock("HFX")));
+        QVERIFY2(crystal.contains("ACCURACY ASKED") && crystal.contains("Moss bus") && crystal.contains("0.313"), qPrintable(crystal));
+        const QString bus = plain(clockText(*s, s->device->findClock("BUS1")));
+        QVERIFY2(bus.contains("GATES") && bus.contains("Off: "), qPrintable(bus));
+        const QString stop = plain(modeText(*s, s->device->findMode("STOP")));
+        QVERIFY2(stop.contains("WOKEN BY") && stop.contains("Lid switch") && stop.contains("2.049"), qPrintable(stop));
+        // A clock that is led out: what an instrument at the pad must read.
+        Need probe;
+        probe.id = "probe";
+        probe.title = "Probe";
+        probe.kind = "clockout";
+        probe.goals = {{"rate", "3 MHz"}};
+        Workpiece work = with(with(with(demo(), InsertNeed{0, probe}), SetClock{"CKO.SRC", "HFX"}), SetClock{"CKO", "4"});
+        const auto open = run(work);
+        const Expected<Edit> bound = bindNeed(*open->device, *open->board, open->plan, "probe");
+        QVERIFY(bound);
+        work.plan = *applied(work.plan, *bound);
+        const auto out = run(work);
+        const QString text = plain(clockText(*out, out->device->findClock("CKO")));
+        QVERIFY2(text.contains("MEASURED AT") && text.contains("2.99994") && text.contains("3.00006"), qPrintable(text));
+        QVERIFY(!hasFinding(*out, "CLK-11"));
+        QVERIFY(hasFinding(*run(with(work, SetClock{"CKO", "8"})), "CLK-11", "CKO"));
     }
 
     void namesFromAPlanCannotBecomeMarkup()

@@ -45,8 +45,12 @@ private Q_SLOTS:
         for (const QString& want : wants)
             request.targets.push_back(*readReachTarget(*s->device, want.toStdString()));
         request.missedGoals = newlyMissed(*s->device, s->plan, s->bindings, s->rates);
+#ifdef __SANITIZE_ADDRESS__
+        request.ranges.push_back(s->rates.range); // the others only take longer
+#else
         for (int range = 0; range < int(s->device->ranges.size()); ++range)
             request.ranges.push_back(range);
+#endif
         const ReachResult result = reach(*s->device, *s->board, s->plan, s->bindings, request);
         QVERIFY(result.complete);
         QVERIFY(!result.ways.empty());

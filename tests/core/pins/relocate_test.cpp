@@ -30,6 +30,11 @@ class RelocateTest : public QObject {
         for (const auto& [clock, text] : work.plan.clocks)
             if (!there.plan.clocks.contains(clock) && lost.find(clock) == std::string::npos)
                 return "clock " + clock;
+        for (const std::string& mode : work.plan.modes)
+            if (!there.plan.modes.contains(mode) && lost.find("low-power mode " + mode) == std::string::npos)
+                return "mode " + mode;
+        if (there.plan.slow != work.plan.slow && lost.find("slow clock settings") == std::string::npos)
+            return "slow clocks";
         for (size_t n = 0; n < work.plan.needs.size(); ++n) {
             const Need& was = work.plan.needs[n];
             const Need* is = there.plan.need(was.id);
@@ -52,7 +57,10 @@ private Q_SLOTS:
     void everyPlanGoesToEveryChipAndBack()
     {
         for (const char* plan : {"sluice-node-c-done", "rain-post-b-done", "pump-hall-a-done", "ditch-meter-d-done"}) {
-            const Workpiece work = demo(plan);
+            Workpiece work = demo(plan);
+            work.plan.slow = work.plan.clockSet();
+            for (const LowPowerMode& mode : work.device->modes)
+                work.plan.modes.insert(mode.id);
             for (const auto& chip : library().devices()) {
 #ifdef __SANITIZE_ADDRESS__
                 // The searches are those of the placement test; here the plain cases are enough.
