@@ -113,6 +113,20 @@ QString clockText(const Snapshot& s, int clock)
         sheet.line(colour(t.muted, "Limit: " + html(because) + "."));
     sheet.row("Decision", holdLink(s, holdOfClock(node.id)));
 
+    if (node.trim)
+        sheet.row("Trimmed", c.trimmed ? "by " + html(node.trim->by >= 0 ? s.device->clocks[size_t(node.trim->by)].name : node.trim->bySignal)
+                                       : "can be, to " + html(format(node.trim->tolerance)));
+    if (node.monitor)
+        sheet.row("Monitor", (c.monitored ? "on, falls back to " : "off; it would fall back to ") + html(s.device->clocks[size_t(node.monitor->fallsBackTo)].name));
+    if (const auto* load = nearestLoad(node, c.load))
+        sheet.row("Load", html(format(load->first)) + " for " + html(format(c.load)));
+    else if (const auto capacitor = loadCapacitor(c))
+        sheet.row("Capacitors", QString("2 \u00d7 ") + html(format(*capacitor)) + " for " + html(format(c.load)) + (c.stray.value.isZero() ? QString() : ", stray " + html(format(c.stray))));
+    if (c.external)
+        sheet.line("No crystal: the board feeds a clock in.");
+    if (!node.startup.value.isZero())
+        sheet.row(node.isSource() ? "Starts in" : "Locks in", html(format(node.startup)));
+
     const std::vector<int> path = pathToSource(s.rates, clock);
     if (path.size() > 1) {
         sheet.heading("Path");
@@ -158,19 +172,6 @@ QString clockText(const Snapshot& s, int clock)
         sheet.line(colour(t.muted, QString("It can be %1 to %2%3; type one, or a rate.").arg(node.factors.front()).arg(node.factors.back())
                                        .arg(node.unit > 1 ? QString(" in steps of 1/%1").arg(node.unit) : QString())));
     }
-    if (node.trim)
-        sheet.row("Trimmed", c.trimmed ? "by " + html(node.trim->by >= 0 ? s.device->clocks[size_t(node.trim->by)].name : node.trim->bySignal)
-                                       : "can be, to " + html(format(node.trim->tolerance)));
-    if (node.monitor)
-        sheet.row("Monitor", (c.monitored ? "on, falls back to " : "off; it would fall back to ") + html(s.device->clocks[size_t(node.monitor->fallsBackTo)].name));
-    if (const auto* load = nearestLoad(node, c.load))
-        sheet.row("Load", html(format(load->first)) + " for " + html(format(c.load)));
-    else if (const auto capacitor = loadCapacitor(c))
-        sheet.row("Capacitors", QString("2 \u00d7 ") + html(format(*capacitor)) + " for " + html(format(c.load)) + (c.stray.value.isZero() ? QString() : ", stray " + html(format(c.stray))));
-    if (c.external)
-        sheet.line("No crystal: the board feeds a clock in.");
-    if (!node.startup.value.isZero())
-        sheet.row(node.isSource() ? "Starts in" : "Locks in", html(format(node.startup)));
     if (node.control.valid()) {
         sheet.heading("Register");
         sheet.row(html(s.device->nameOf(node.control)), QString::number(s.image.codeOf(*s.device, node.control)));

@@ -341,7 +341,7 @@ private:
         case What::MultiplierOn:
             clock->off = false;
             if (write)
-                add(updateStep(device_, {{node(i).enable.ref, node(i).enable.code, node(i).name + " on"}}, {}));
+                add(updateStep(device_, {{node(i).enable.ref, node(i).enable.code, node(i).name + " on"}}, fmt::format("{} on: {}.", node(i).name, rateText(i))));
             if (write && node(i).ready.valid())
                 add(waitStep(device_, node(i).ready.ref, node(i).ready.code, timeoutFor(node(i)), fmt::format("{} has locked; it needs up to {}.", node(i).name, format(node(i).startup))));
             break;

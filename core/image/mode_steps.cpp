@@ -33,11 +33,11 @@ ModeSteps stepsFor(const Device& device, const Board& board, const ClockSetting&
     for (const FieldCode& field : mode.enters) {
         const Field& facts = device.fieldOf(field.ref);
         const std::uint32_t before = device.registerOf(field.ref).reset >> facts.lsb & facts.maxCode();
-        out.enter.push_back(updateStep(device, {{field.ref, field.code, mode.name}}, out.enter.size() == monitors ? fmt::format("{} is what the core's waiting leads to.", mode.name) : std::string()));
+        out.enter.push_back(updateStep(device, {{field.ref, field.code, mode.name}}, out.enter.size() == monitors ? fmt::format("The core's waiting leads to {}.", mode.name) : std::string()));
         undo.insert(undo.begin(), updateStep(device, {{field.ref, before, "not " + mode.name}}, {}));
     }
     if (!undo.empty())
-        undo.front().why = fmt::format("Waiting is no longer {}.", mode.name);
+        undo.front().why = fmt::format("Waiting no longer leads to {}.", mode.name);
     out.back = std::move(undo);
     if (waking) {
         const ClockStand planned = plannedStand(device, clocks.rates, resetStand(device, board, clocks.plan, bindings));

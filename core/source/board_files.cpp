@@ -38,6 +38,30 @@ void writeRates(Writer& w)
     w.line();
 }
 
+/// Rates that differ while the slow clocks are on, and the assert that their wait states carry them.
+void writeSlowRates(Writer& w)
+{
+    const Facts& f = w.facts;
+    if (!f.image.slowRates)
+        return;
+    const Rates& slow = *f.image.slowRates;
+    w.comment("Rates of the clocks that differ while the slow settings are on.");
+    for (size_t i = 0; i < f.device.clocks.size(); ++i) {
+        const ClockState& state = slow.clocks[i];
+        if (!state.running || !state.used || state.rate == f.rates.clocks[i].rate || state.rate.value.floor() > INT64_C(0xFFFFFFFF))
+            continue;
+        w.because({Place::Kind::Clock, f.device.clocks[i].id, {}}, "slow clocks");
+        w.linef("#define {:<28} {}u /* {}, {} */", slowRateMacro(f, w.names, int(i)), state.rate.value.floor(), format(state.rate), commentText(format(state.tolerance)));
+    }
+    const OperatingRange& range = f.device.ranges[size_t(slow.range)];
+    const ClockState& flash = slow.clocks[size_t(f.device.flashClock)];
+    if (slow.waitStates && flash.rate != f.rates.clocks[size_t(f.device.flashClock)].rate)
+        w.linef("_Static_assert({} <= {}u, \"{} flash wait states carry the slow rate in {}\");", slowRateMacro(f, w.names, f.device.flashClock), range.waitStateLimits[size_t(*slow.waitStates)].value.floor(),
+                *slow.waitStates, range.name);
+    w.noCause();
+    w.line();
+}
+
 /// Ties the constants to each other, so that an edit of one by hand does not go unnoticed.
 void writeAsserts(Writer& w)
 {
@@ -100,6 +124,7 @@ SourceFile boardHeader(const Facts& f, const Names& names)
     w.line();
     writeRates(w);
     writeAsserts(w);
+    writeSlowRates(w);
 
     w.comment("Pads: port and bit of each signal.");
     for (const PadSetup& setup : f.pads) {

@@ -86,6 +86,11 @@ std::string rateMacro(const Facts& facts, const Names& names, int clock)
     return names.macro(uppered(identifierOf(facts.device.clocks[size_t(clock)].id)) + "_HZ");
 }
 
+std::string slowRateMacro(const Facts& facts, const Names& names, int clock)
+{
+    return names.macro("SLOW_" + uppered(identifierOf(facts.device.clocks[size_t(clock)].id)) + "_HZ");
+}
+
 std::string roleMacro(const Facts& facts, const Names& names, int instance, std::string_view role)
 {
     const FieldRef ref = facts.device.roleField(instance, role);

@@ -67,6 +67,8 @@ std::string fieldMacro(const Facts& facts, const Names& names, const FieldRef& r
 std::string timeoutName(const Facts& facts, const Names& names, const Step& wait);
 /// Macro of a clock's rate: "SLUICE_PLLA_VCO_HZ".
 std::string rateMacro(const Facts& facts, const Names& names, int clock);
+/// The same with the slow settings: "SLUICE_SLOW_CPU_HZ".
+std::string slowRateMacro(const Facts& facts, const Names& names, int clock);
 /// Macro of the register bits of one role of an instance; empty when the block has no such role.
 std::string roleMacro(const Facts& facts, const Names& names, int instance, std::string_view role);
 /// "SLUICE_UART3->CTL" of the register that holds a role.
