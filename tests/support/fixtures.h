@@ -48,7 +48,7 @@ inline Workpiece with(Workpiece work, const Change& change)
     return work;
 }
 
-/// The finished plan with one of everything that a plan file can hold: pins, nets, a part of its own, holds, DMA.
+/// The finished plan with one of everything that a plan file can hold: pins, nets, a part of its own, holds, DMA, slow clocks, low-power modes.
 inline Workpiece fullPlan()
 {
     Workpiece work = demo();
@@ -71,6 +71,8 @@ inline Workpiece fullPlan()
     work.plan.need("uplink")->goals["dma"] = "receive";
     work.plan.need("uplink")->binding.dma = {{"RX", 3}};
     work.plan.supply = "3.2 V";
+    work.plan.slow = ClockSet{"R2", {{"SYS", "HFI"}, {"BUS1", "1"}}};
+    work.plan.modes = {"SLEEP", "STOP"};
     work.plan.holds = {holdOfNeed("uplink"), holdOfClock("SYS"), holdOfSignal("beacon", "out1")};
     return work;
 }
