@@ -102,11 +102,19 @@ void tooRough(const Facts& f, std::vector<Finding>& out)
             continue;
         const ClockNode& node = f.device.clocks[size_t(accuracy.clock)];
         const ClockNode& source = f.device.clocks[size_t(pathToSource(f.rates, accuracy.clock).back())];
-        std::string text = accuracy.trouble.empty()
-                               ? fmt::format("{} needs {}; {} is {} {} because it comes from {}. {}", f.plan.needs[n].title, accuracy.asks, node.name, format(state.rate),
-                                             format(state.tolerance), source.name, moreAccurate(f.device, f.board, f.rates, accuracy))
-                               : fmt::format("{}: {} Choose another rate for it.", f.plan.needs[n].title, accuracy.trouble);
-        text.erase(text.find_last_not_of(' ') + 1);
+        const std::string& title = f.plan.needs[n].title;
+        std::string text;
+        if (!accuracy.trouble.empty()) {
+            text = fmt::format("{}: {} Choose another rate for it.", title, accuracy.trouble);
+        } else if (state.tolerance.worst() <= *accuracy.allowed) {
+            // The source would do; the rate does not.
+            text = fmt::format("{} needs {}; {} at {} gives {}. {}", title, accuracy.asks, node.name, format(state.rate), accuracy.effect,
+                               accuracy.rate ? fmt::format("Type {} on it for the ways there.", format(*accuracy.rate)) : "Choose a rate for it that divides to this exactly.");
+        } else {
+            const std::string better = moreAccurate(f.device, f.board, f.rates, accuracy);
+            text = fmt::format("{} needs {}; {} is {} {} because it comes from {}. {}", title, accuracy.asks, node.name, format(state.rate), format(state.tolerance), source.name,
+                               better.empty() ? "Nothing on this board is more accurate: fit a crystal, or ask for less." : better);
+        }
         out.push_back({accuracy.stated ? Severity::Error : Severity::Caution, {}, std::move(text), {Place::Kind::Clock, node.id, {}}, {},
                        accuracy.rate ? WaysOffer{node.id, accuracy.asks} : WaysOffer{}});
         if (!accuracy.stated)
@@ -192,6 +200,14 @@ Expected<Edit> fixFactor(const Facts& f, const Finding& finding)
 }
 
 } // namespace
+
+void clockLimitFindings(const Facts& f, std::vector<Finding>& out)
+{
+    tooFast(f, out);
+    tooSlow(f, out);
+    flashTooSlow(f, out);
+    supplyOutside(f, out);
+}
 
 std::vector<Rule> clockRules()
 {

@@ -65,6 +65,9 @@ std::vector<Finding> findAll(const Facts& facts);
 /// The edit that mends a finding, worked out only when asked for. A problem says why there is none.
 Expected<Edit> fixFor(const Facts& facts, const Finding& finding);
 
+/// What stands outside the limits of the silicon: clocks too fast or too slow, the flash, the supply.
+void clockLimitFindings(const Facts& facts, std::vector<Finding>& out);
+
 // A file a group.
 std::vector<Rule> pinRules();
 std::vector<Rule> padRules();

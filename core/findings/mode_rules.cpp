@@ -53,27 +53,20 @@ void wakesBadly(const Facts& f, std::vector<Finding>& out)
     }
 }
 
-/// The second set of settings is held to the limits as the first is.
+/// The second set of settings is held to the limits as the first is, by the same rules.
 void slowOutside(const Facts& f, std::vector<Finding>& out)
 {
-    if (!f.image.slowRates)
+    if (!f.plan.slow || !f.image.slowRates)
         return;
-    const Rates& rates = *f.image.slowRates;
-    for (size_t i = 0; i < f.device.clocks.size(); ++i) {
-        const auto broken = limitBreak(rates.clocks[i]);
-        if (!broken || broken->toleranceOnly || (!rates.clocks[i].used && f.device.clocks[i].tier == "kernel"))
-            continue;
-        out.push_back({Severity::Error, {}, fmt::format("With the slow clocks {} runs at {}, {} its limit of {} in {}. Swap with the slow settings to change them.", f.device.clocks[i].name,
-                                                        format(rates.clocks[i].rate), broken->which == LimitBreak::Which::Above ? "above" : "below", format(broken->limit),
-                                                        f.device.ranges[size_t(rates.range)].name), {Place::Kind::Clock, f.device.clocks[i].id, {}}, {}});
+    const Plan slow = withClockSet(f.plan, *f.plan.slow);
+    const std::size_t first = out.size();
+    clockLimitFindings({f.device, f.board, slow, f.bindings, *f.image.slowRates, f.settings, f.accuracy, f.pads, f.image}, out);
+    for (std::size_t i = first; i < out.size(); ++i) {
+        out[i].text = "With the slow clocks: " + out[i].text + " Swap with the slow settings to change them.";
+        // A fix or a search would change the full ones.
+        out[i].fixTitle.clear();
+        out[i].ways.reset();
     }
-    const OperatingRange& range = f.device.ranges[size_t(rates.range)];
-    if (!rates.waitStates)
-        out.push_back({Severity::Error, {}, fmt::format("With the slow clocks the flash cannot follow {} in {}. Swap with the slow settings to change them.",
-                                                        format(rates.clocks[size_t(f.device.flashClock)].rate), range.name), {Place::Kind::Clock, f.device.clocks[size_t(f.device.flashClock)].id, {}}, {}});
-    if (rates.supply < range.supplyMin || rates.supply > range.supplyMax)
-        out.push_back({Severity::Error, {}, fmt::format("The slow clocks use {}, which needs a supply from {} to {}; it is {}. Swap with the slow settings to choose another range.", range.name,
-                                                        format(range.supplyMin), format(range.supplyMax), format(rates.supply)), {Place::Kind::Range, range.id, {}}, {}});
 }
 
 } // namespace

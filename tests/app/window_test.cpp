@@ -315,6 +315,10 @@ private Q_SLOTS:
         QVERIFY(w_->document().apply(editOf("supply", SetText{SetText::What::Supply, "2.5 V"})));
         QVERIFY(hasFinding(now(), "CLK-06"));
         shortcut(QKeySequence("F8"));
+        shortcut(QKeySequence("Ctrl+Shift+."));
+        QTRY_VERIFY(reach->isVisible() && reach->list()->rowCount() >= 1);
+        QTest::keyClick(reach->list(), Qt::Key_Escape);
+        QVERIFY(!reach->isVisible());
         QTest::keyClick(list, Qt::Key_W);
         QTRY_VERIFY(reach->isVisible() && reach->list()->rowCount() >= 1);
         QTest::keyClick(reach->list(), Qt::Key_Return);

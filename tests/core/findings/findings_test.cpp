@@ -103,6 +103,22 @@ private Q_SLOTS:
         QCOMPARE(rules().size(), size_t(35));
     }
 
+    /// The slow clocks are told apart from the full ones, and a fix of the full ones is not offered for them.
+    void slowClocksAreHeldToTheSameLimits()
+    {
+        ClockSet slow = demo().plan.clockSet();
+        slow.clocks["BUS1"] = "1";
+        const auto s = run(with(demo(), SetSlow{slow}));
+        QVERIFY(!hasFinding(*s, "CLK-01"));
+        const auto found = std::find_if(s->findings.begin(), s->findings.end(), [](const Finding& f) { return f.rule == "MODE-03"; });
+        QVERIFY(found != s->findings.end());
+        COMPARE_TEXT(found->place.id, "BUS1");
+        QVERIFY2(found->text.starts_with("With the slow clocks: Bus 1 runs at 160 MHz"), found->text.c_str());
+        QVERIFY(found->fixTitle.empty() && !found->ways);
+        slow.range = "R2";
+        QVERIFY(findingsText(*run(with(demo(), SetSlow{slow}))).find("With the slow clocks: The flash cannot follow") != std::string::npos);
+    }
+
     /// With nothing bound that runs on or watches a pad, the chip would sleep for good.
     void aModeThatNothingEnds()
     {

@@ -131,7 +131,12 @@ private Q_SLOTS:
         // 12 MHz makes 250 kBd, 1996 ppm below: more than the crystal's 20 ppm, within what 16 quanta allow.
         QVERIFY(a.given.value == Rational(500, 250'500) * 1'000'000 + Rational(20));
         QVERIFY(a.ok());
-        QVERIFY(!of(*run(with(demo(), SetGoal{"moss-bus", "rate", "251 kBd"})), "moss-bus").ok());
+        const auto off = run(with(demo(), SetGoal{"moss-bus", "rate", "251 kBd"}));
+        QVERIFY(!of(*off, "moss-bus").ok());
+        // No other source would help, so none is advised.
+        const auto told = std::find_if(off->findings.begin(), off->findings.end(), [](const Finding& f) { return f.rule == "CLK-11"; });
+        QVERIFY(told != off->findings.end());
+        QVERIFY2(told->text.find("divides to this exactly") != std::string::npos && told->text.find("ake it from") == std::string::npos, told->text.c_str());
     }
 
     /// 20 ppm of 2 629 746 s.
