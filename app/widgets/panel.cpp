@@ -13,9 +13,9 @@ namespace bindrel {
 
 namespace {
 
-class Rule : public QWidget {
+class RuleLine : public QWidget {
 public:
-    explicit Rule(bool vertical)
+    explicit RuleLine(bool vertical)
     {
         if (vertical)
             setFixedWidth(1);
@@ -63,7 +63,7 @@ SidePanel sidePanel(const QString& heading, int width)
     return {widget, column};
 }
 
-QWidget* verticalRule() { return new Rule(true); }
-QWidget* horizontalRule() { return new Rule(false); }
+QWidget* verticalRule() { return new RuleLine(true); }
+QWidget* horizontalRule() { return new RuleLine(false); }
 
 } // namespace bindrel

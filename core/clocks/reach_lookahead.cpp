@@ -13,7 +13,6 @@ namespace {
 
 using Kind = ReachTarget::Kind;
 
-constexpr double kMargin = 1e-9; ///< of the looks ahead in floating point
 constexpr double kErrorMargin = 1e-9; ///< of errors in ppm: what a difference of rates loses in floating point
 constexpr std::size_t kMostGains = 3000;
 

@@ -12,7 +12,6 @@ namespace {
 
 using Kind = ReachTarget::Kind;
 
-constexpr double kMargin = 1e-9; ///< of the looks ahead in floating point
 
 /// The interval that a target's rate must lie in; open ends are 0 and empty. For a rate whose permitted error covers the
 /// source's tolerance, the nominal rate's interval: the tolerance is looked at later.

@@ -11,6 +11,8 @@
 
 namespace bindrel {
 
+inline constexpr double kMargin = 1e-9; ///< of the looks ahead in floating point
+
 /// What ranks a way; smaller is better.
 struct ReachKey {
     Rational error;                ///< the worst, in ppm

@@ -104,5 +104,5 @@ private Q_SLOTS:
     }
 };
 
-QTEST_MAIN(BackgroundTest)
+BINDREL_TEST(BackgroundTest)
 #include "background_test.moc"

@@ -187,5 +187,5 @@ private Q_SLOTS:
     }
 };
 
-QTEST_MAIN(InspectorTest)
+BINDREL_TEST(InspectorTest)
 #include "inspector_test.moc"

@@ -289,5 +289,5 @@ private Q_SLOTS:
     }
 };
 
-QTEST_APPLESS_MAIN(LayoutTest)
+BINDREL_TEST(LayoutTest)
 #include "layout_test.moc"

@@ -338,5 +338,5 @@ private Q_SLOTS:
     }
 };
 
-QTEST_MAIN(WidgetsTest)
+BINDREL_TEST(WidgetsTest)
 #include "widgets_test.moc"

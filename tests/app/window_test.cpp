@@ -698,5 +698,5 @@ private Q_SLOTS:
     }
 };
 
-QTEST_MAIN(WindowTest)
+BINDREL_TEST(WindowTest)
 #include "window_test.moc"

@@ -502,5 +502,5 @@ private Q_SLOTS:
     }
 };
 
-QTEST_MAIN(WiringTest)
+BINDREL_TEST(WiringTest)
 #include "wiring_test.moc"

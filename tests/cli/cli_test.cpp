@@ -323,5 +323,5 @@ private Q_SLOTS:
     }
 };
 
-QTEST_GUILESS_MAIN(CliTest)
+BINDREL_TEST(CliTest)
 #include "cli_test.moc"

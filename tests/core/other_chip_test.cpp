@@ -139,5 +139,5 @@ private Q_SLOTS:
     }
 };
 
-QTEST_APPLESS_MAIN(OtherChipTest)
+BINDREL_TEST(OtherChipTest)
 #include "other_chip_test.moc"

@@ -185,5 +185,5 @@ private Q_SLOTS:
     }
 };
 
-QTEST_APPLESS_MAIN(PipelineTest)
+BINDREL_TEST(PipelineTest)
 #include "pipeline_test.moc"

@@ -64,5 +64,5 @@ private Q_SLOTS:
     }
 };
 
-QTEST_APPLESS_MAIN(StructureTest)
+BINDREL_TEST(StructureTest)
 #include "structure_test.moc"

@@ -148,5 +148,5 @@ private Q_SLOTS:
     }
 };
 
-QTEST_APPLESS_MAIN(WrongTypesTest)
+BINDREL_TEST(WrongTypesTest)
 #include "wrong_types_test.moc"

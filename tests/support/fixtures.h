@@ -4,6 +4,7 @@
 #include "core/base/files.h"
 #include "core/pins/options.h"
 #include "core/snapshot.h"
+#include "tests/support/test_program.h"
 
 #include <QtTest>
 

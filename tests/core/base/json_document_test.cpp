@@ -2,6 +2,8 @@
 #include "core/base/json_document.h"
 #include "core/base/text.h"
 
+#include "tests/support/test_program.h"
+
 #include <QtTest>
 
 using namespace bindrel;
@@ -81,5 +83,5 @@ private Q_SLOTS:
     }
 };
 
-QTEST_APPLESS_MAIN(JsonDocumentTest)
+BINDREL_TEST(JsonDocumentTest)
 #include "json_document_test.moc"

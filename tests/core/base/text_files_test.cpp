@@ -115,5 +115,5 @@ private Q_SLOTS:
     }
 };
 
-QTEST_APPLESS_MAIN(TextFilesTest)
+BINDREL_TEST(TextFilesTest)
 #include "text_files_test.moc"

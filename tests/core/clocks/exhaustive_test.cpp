@@ -197,5 +197,5 @@ private Q_SLOTS:
     }
 };
 
-QTEST_APPLESS_MAIN(ExhaustiveTest)
+BINDREL_TEST(ExhaustiveTest)
 #include "exhaustive_test.moc"

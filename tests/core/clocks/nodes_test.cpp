@@ -209,5 +209,5 @@ private Q_SLOTS:
     }
 };
 
-QTEST_APPLESS_MAIN(NodesTest)
+BINDREL_TEST(NodesTest)
 #include "nodes_test.moc"

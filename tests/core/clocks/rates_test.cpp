@@ -126,5 +126,5 @@ private Q_SLOTS:
     }
 };
 
-QTEST_APPLESS_MAIN(RatesTest)
+BINDREL_TEST(RatesTest)
 #include "rates_test.moc"

@@ -355,5 +355,5 @@ private Q_SLOTS:
     }
 };
 
-QTEST_APPLESS_MAIN(ReachTest)
+BINDREL_TEST(ReachTest)
 #include "reach_test.moc"

@@ -217,5 +217,5 @@ private Q_SLOTS:
     }
 };
 
-QTEST_APPLESS_MAIN(WaysTest)
+BINDREL_TEST(WaysTest)
 #include "ways_test.moc"

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/device/encoding.h"
 
+#include "tests/support/test_program.h"
+
 #include <QtTest>
 
 using namespace bindrel;
@@ -54,5 +56,5 @@ private Q_SLOTS:
     }
 };
 
-QTEST_APPLESS_MAIN(EncodingTest)
+BINDREL_TEST(EncodingTest)
 #include "encoding_test.moc"

@@ -196,5 +196,5 @@ private Q_SLOTS:
     }
 };
 
-QTEST_APPLESS_MAIN(LibraryTest)
+BINDREL_TEST(LibraryTest)
 #include "library_test.moc"

@@ -123,5 +123,5 @@ private Q_SLOTS:
     }
 };
 
-QTEST_APPLESS_MAIN(LintTest)
+BINDREL_TEST(LintTest)
 #include "lint_test.moc"

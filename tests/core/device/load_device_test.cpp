@@ -170,5 +170,5 @@ private Q_SLOTS:
     }
 };
 
-QTEST_APPLESS_MAIN(LoadDeviceTest)
+BINDREL_TEST(LoadDeviceTest)
 #include "load_device_test.moc"

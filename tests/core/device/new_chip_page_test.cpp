@@ -78,5 +78,5 @@ private Q_SLOTS:
     }
 };
 
-QTEST_GUILESS_MAIN(NewChipPageTest)
+BINDREL_TEST(NewChipPageTest)
 #include "new_chip_page_test.moc"

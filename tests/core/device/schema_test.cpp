@@ -85,5 +85,5 @@ private Q_SLOTS:
     }
 };
 
-QTEST_APPLESS_MAIN(SchemaTest)
+BINDREL_TEST(SchemaTest)
 #include "schema_test.moc"

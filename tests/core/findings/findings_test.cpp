@@ -179,5 +179,5 @@ private Q_SLOTS:
     }
 };
 
-QTEST_APPLESS_MAIN(FindingsTest)
+BINDREL_TEST(FindingsTest)
 #include "findings_test.moc"

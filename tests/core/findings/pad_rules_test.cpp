@@ -237,5 +237,5 @@ private Q_SLOTS:
     }
 };
 
-QTEST_APPLESS_MAIN(PadRulesTest)
+BINDREL_TEST(PadRulesTest)
 #include "pad_rules_test.moc"

@@ -380,5 +380,5 @@ private Q_SLOTS:
     }
 };
 
-QTEST_APPLESS_MAIN(ClockStepsTest)
+BINDREL_TEST(ClockStepsTest)
 #include "clock_steps_test.moc"

@@ -32,5 +32,5 @@ private Q_SLOTS:
     }
 };
 
-QTEST_APPLESS_MAIN(GatesTest)
+BINDREL_TEST(GatesTest)
 #include "gates_test.moc"

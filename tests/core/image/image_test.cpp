@@ -197,5 +197,5 @@ private Q_SLOTS:
     }
 };
 
-QTEST_APPLESS_MAIN(ImageTest)
+BINDREL_TEST(ImageTest)
 #include "image_test.moc"

@@ -211,5 +211,5 @@ private Q_SLOTS:
     }
 };
 
-QTEST_APPLESS_MAIN(InterchangeTest)
+BINDREL_TEST(InterchangeTest)
 #include "interchange_test.moc"

@@ -204,5 +204,5 @@ private Q_SLOTS:
     }
 };
 
-QTEST_APPLESS_MAIN(PinsTest)
+BINDREL_TEST(PinsTest)
 #include "pins_test.moc"

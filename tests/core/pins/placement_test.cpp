@@ -486,5 +486,5 @@ private Q_SLOTS:
     }
 };
 
-QTEST_APPLESS_MAIN(PlacementTest)
+BINDREL_TEST(PlacementTest)
 #include "placement_test.moc"

@@ -325,5 +325,5 @@ private Q_SLOTS:
     }
 };
 
-QTEST_APPLESS_MAIN(RelocateTest)
+BINDREL_TEST(RelocateTest)
 #include "relocate_test.moc"

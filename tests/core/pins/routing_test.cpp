@@ -309,5 +309,5 @@ private Q_SLOTS:
     }
 };
 
-QTEST_APPLESS_MAIN(RoutingTest)
+BINDREL_TEST(RoutingTest)
 #include "routing_test.moc"

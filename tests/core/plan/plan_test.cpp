@@ -282,5 +282,5 @@ private Q_SLOTS:
     }
 };
 
-QTEST_APPLESS_MAIN(PlanTest)
+BINDREL_TEST(PlanTest)
 #include "plan_test.moc"

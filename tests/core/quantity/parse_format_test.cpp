@@ -2,6 +2,8 @@
 #include "core/quantity/format.h"
 #include "core/quantity/parse.h"
 
+#include "tests/support/test_program.h"
+
 #include <QtTest>
 
 #include <random>
@@ -126,5 +128,5 @@ private Q_SLOTS:
     }
 };
 
-QTEST_APPLESS_MAIN(ParseFormatTest)
+BINDREL_TEST(ParseFormatTest)
 #include "parse_format_test.moc"

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/quantity/rational.h"
 
+#include "tests/support/test_program.h"
+
 #include <QtTest>
 
 #include <cstdint>
@@ -59,5 +61,5 @@ private Q_SLOTS:
     }
 };
 
-QTEST_APPLESS_MAIN(RationalTest)
+BINDREL_TEST(RationalTest)
 #include "rational_test.moc"

@@ -305,5 +305,5 @@ private Q_SLOTS:
     }
 };
 
-QTEST_APPLESS_MAIN(FamiliesRunTest)
+BINDREL_TEST(FamiliesRunTest)
 #include "families_run_test.moc"

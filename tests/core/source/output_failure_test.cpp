@@ -141,5 +141,5 @@ private Q_SLOTS:
     }
 };
 
-QTEST_APPLESS_MAIN(OutputFailureTest)
+BINDREL_TEST(OutputFailureTest)
 #include "output_failure_test.moc"

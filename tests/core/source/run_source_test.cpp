@@ -153,5 +153,5 @@ private Q_SLOTS:
     }
 };
 
-QTEST_APPLESS_MAIN(RunSourceTest)
+BINDREL_TEST(RunSourceTest)
 #include "run_source_test.moc"

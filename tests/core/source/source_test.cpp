@@ -308,5 +308,5 @@ private Q_SLOTS:
     }
 };
 
-QTEST_APPLESS_MAIN(SourceTest)
+BINDREL_TEST(SourceTest)
 #include "source_test.moc"

@@ -186,5 +186,5 @@ private Q_SLOTS:
     }
 };
 
-QTEST_APPLESS_MAIN(AccuracyTest)
+BINDREL_TEST(AccuracyTest)
 #include "accuracy_test.moc"

@@ -185,5 +185,5 @@ private Q_SLOTS:
     }
 };
 
-QTEST_APPLESS_MAIN(TuningTest)
+BINDREL_TEST(TuningTest)
 #include "tuning_test.moc"
