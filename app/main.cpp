@@ -1,10 +1,14 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/frame/main_window.h"
 #include "app/theme/theme.h"
+#include "core/base/files.h"
 
 #include <QApplication>
 #include <QCommandLineParser>
 #include <QSettings>
+#include <QTimer>
+
+#include <algorithm>
 
 int main(int argc, char** argv)
 {
@@ -23,12 +27,16 @@ int main(int argc, char** argv)
 
     bindrel::Theme::apply(app, QSettings().value("dark", false).toBool());
     bindrel::Library library = bindrel::Library::shipped();
-    for (const QString& folder : parser.values(deviceDir))
-        library = library.with(std::filesystem::absolute(folder.toStdString()), bindrel::Origin::Folder);
+    // The folder that was given first is looked into first.
+    QStringList folders = parser.values(deviceDir);
+    std::reverse(folders.begin(), folders.end());
+    for (const QString& folder : folders)
+        library = library.with(bindrel::absolutePath(folder.toStdString()), bindrel::Origin::Folder);
     bindrel::MainWindow window(library);
     // The plan first: reading the catalogue of the start page for nobody would only cost time.
     if (!parser.positionalArguments().isEmpty())
         window.openPlan(parser.positionalArguments().constFirst());
     window.show();
+    QTimer::singleShot(0, &window, &bindrel::MainWindow::offerNeverSaved);
     return QApplication::exec();
 }

@@ -2,7 +2,7 @@
 #include "core/clocks/repair.h"
 #include "core/pins/options.h"
 #include "core/snapshot.h"
-#include "core/source/output.h"
+#include "core/output/output.h"
 #include "core/tuning/clock_goals.h"
 
 #include <benchmark/benchmark.h>
@@ -208,7 +208,7 @@ void writeAllSource(benchmark::State& state)
     const auto b = computeSnapshot(work);
     int turn = 0;
     for (auto _ : state) {
-        const Source& source = turn++ % 2 ? a->source : b->source;
+        const Source& source = turn++ % 2 ? a->source() : b->source();
         const auto preview = previewOutput(source, folder);
         if (!preview || !writeOutput(source, folder, *preview))
             state.SkipWithError("could not be written");

@@ -7,7 +7,7 @@
 
 namespace bindrel::cli {
 
-void addBind(CLI::App& app, int& exitCode)
+static void addBind(CLI::App& app, int& exitCode)
 {
     struct Options {
         std::string plan;
@@ -19,36 +19,39 @@ void addBind(CLI::App& app, int& exitCode)
     command->add_option("PLAN", options->plan, "Plan file")->required();
     command->add_flag("--write", options->write, "Save the plan; without it the bindings are only listed");
     command->add_option("--format", options->format, "text or json")->check(CLI::IsMember({"text", "json"}));
+    addSearchOptions(*command);
+    addStoreOptions(*command);
     command->callback([options, &exitCode] {
         const auto s = openPlan(options->plan, exitCode);
         if (!s)
             return;
         if (s->bindings.count(BoundNeed::State::Open) == 0) {
             if (options->format == "json")
-                fmt::print("{}\n", nlohmann::ordered_json{{"plan", s->plan.name}, {"changes", nlohmann::ordered_json::array()}}.dump(2));
+                sayJson(nlohmann::ordered_json{{"plan", s->plan.name}, {"changes", nlohmann::ordered_json::array()}});
             else
-                fmt::print("{}: no need is open\n", s->plan.name);
+                say("{}: no need is open\n", s->plan.name);
             return;
         }
-        const Expected<Edit> edit = bindAllOpen(*s->device, *s->board, s->plan);
+        const Expected<Edit> edit = bindAllOpen(*s->device, *s->board, s->plan, searchTime());
         if (!edit) {
-            fmt::print(stderr, "bindrel-cli: {}\n", edit.problem().text());
-            exitCode = kFindings;
+            exitCode = refuse(searchTimeIsUp() ? "no way to bind all that is open was found in the time that --within gives; whether there is one is not known." : edit.problem().message);
             return;
         }
         if (options->format == "json") {
-            fmt::print("{}\n", nlohmann::ordered_json{{"plan", s->plan.name}, {"changes", bindingsJson(*edit)}}.dump(2));
+            sayJson(nlohmann::ordered_json{{"plan", s->plan.name}, {"changes", bindingsJson(*edit)}});
         } else {
             for (const Change& change : edit->changes)
-                fmt::print("{}\n", describe(s->plan, change));
+                say("{}\n", describe(s->plan, change));
         }
         if (!options->write)
             return;
         const Expected<Plan> bound = applied(s->plan, *edit);
-        const Outcome saved = bound ? storePlan(*bound, *s, options->plan) : Outcome(bound.problem());
+        const Outcome saved = bound ? storePlan(s, *bound) : Outcome(bound.problem());
         if (!saved)
             exitCode = complain(saved.problem());
     });
 }
+
+BINDREL_COMMAND(addBind)
 
 } // namespace bindrel::cli

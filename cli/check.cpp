@@ -26,12 +26,12 @@ void printJson(const Snapshot& s)
         out["findings"].push_back({{"rule", finding.rule}, {"severity", severityText(finding.severity)}, {"text", finding.text},
                                    {"place", finding.place.id}, {"detail", finding.place.sub}, {"fix", finding.fixTitle},
                                    {"ways", !finding.ways ? "" : finding.ways->clock.empty() ? "repair" : "reach " + finding.ways->clock + "=" + finding.ways->wish}});
-    fmt::print("{}\n", out.dump(2));
+    sayJson(out);
 }
 
 } // namespace
 
-void addCheck(CLI::App& app, int& exitCode)
+static void addCheck(CLI::App& app, int& exitCode)
 {
     struct Options {
         std::string plan;
@@ -49,13 +49,15 @@ void addCheck(CLI::App& app, int& exitCode)
             printJson(*s);
         } else {
             for (const Finding& finding : s->findings)
-                fmt::print("{} {}: {}\n", severityText(finding.severity), finding.rule, finding.text);
-            fmt::print("{}: {}, {} open, {} contested, {}, {}\n", s->plan.name, counted(long(s->plan.needs.size()), "need"),
+                say("{} {}: {}\n", severityText(finding.severity), finding.rule, finding.text);
+            say("{}: {}, {} open, {} contested, {}, {}\n", s->plan.name, counted(long(s->plan.needs.size()), "need"),
                        s->bindings.count(BoundNeed::State::Open), s->bindings.count(BoundNeed::State::Contested),
                        counted(s->count(Finding::Severity::Error), "error"), counted(s->count(Finding::Severity::Caution), "caution"));
         }
         exitCode = s->count(Finding::Severity::Error) > 0 ? kFindings : kClean;
     });
 }
+
+BINDREL_COMMAND(addCheck)
 
 } // namespace bindrel::cli

@@ -6,7 +6,6 @@
 
 #include <fmt/format.h>
 
-#include <chrono>
 
 namespace bindrel::cli {
 
@@ -15,11 +14,11 @@ void printWay(const Snapshot& s, int number, const ReachWay& way)
     std::string rates;
     for (size_t t = 0; t < way.achieved.size(); ++t)
         rates += (t == 0 ? "" : ", ") + format(way.achieved[t], 9) + (way.errors[t].value.isZero() ? "" : " (" + format(way.errors[t], true) + ")");
-    fmt::print("{}. {}{}{}\n", number, rates, rates.empty() ? "" : ": ", wayText(*s.device, way));
+    say("{}. {}{}{}\n", number, rates, rates.empty() ? "" : ": ", wayText(*s.device, way));
     for (const std::string& line : consequencesOf(*s.device, s.plan, way))
-        fmt::print("   {}\n", line);
+        say("   {}\n", line);
     if (way.alike > 0)
-        fmt::print("   {} more differ only inside a multiplier\n", way.alike);
+        say("   {} more differ only inside a multiplier\n", way.alike);
 }
 
 nlohmann::ordered_json wayJson(const Snapshot& s, const std::vector<ReachTarget>& targets, const ReachWay& way)
@@ -54,24 +53,14 @@ nlohmann::ordered_json wayJson(const Snapshot& s, const std::vector<ReachTarget>
     return row;
 }
 
-std::function<bool()> stopAfter(double seconds)
-{
-    if (seconds <= 0)
-        return {};
-    const auto end = std::chrono::steady_clock::now() + std::chrono::duration_cast<std::chrono::steady_clock::duration>(std::chrono::duration<double>(seconds));
-    return [end] { return std::chrono::steady_clock::now() > end; };
-}
-
-int takeWay(const Snapshot& s, const std::vector<ReachWay>& ways, size_t number, const std::string& path)
+int takeWay(const OpenPlan& s, const std::vector<ReachWay>& ways, size_t number)
 {
     if (number == 0)
         return kClean;
-    if (number > ways.size()) {
-        fmt::print(stderr, "bindrel-cli: there is no way {}; {} found.\n", number, counted(long(ways.size()), "way"));
-        return kFindings;
-    }
-    const Expected<Plan> next = applied(s.plan, ways[number - 1].edit);
-    const Outcome saved = next ? storePlan(*next, s, path) : Outcome(next.problem());
+    if (number > ways.size())
+        return refuse(fmt::format("there is no way {}; {} found.", number, counted(long(ways.size()), "way")));
+    const Expected<Plan> next = applied(s->plan, ways[number - 1].edit);
+    const Outcome saved = next ? storePlan(s, *next) : Outcome(next.problem());
     return saved ? kClean : complain(saved.problem());
 }
 

@@ -4,7 +4,6 @@
 #include "cli/commands.h"
 #include "core/clocks/reach.h"
 
-#include <functional>
 
 /// What `reach` and `repair` have in common: ways in print, and taking one.
 namespace bindrel::cli {
@@ -12,10 +11,7 @@ namespace bindrel::cli {
 void printWay(const Snapshot& s, int number, const ReachWay& way);
 nlohmann::ordered_json wayJson(const Snapshot& s, const std::vector<ReachTarget>& targets, const ReachWay& way);
 
-/// Ends a search so many seconds from now; an empty function, which ends none, for 0.
-std::function<bool()> stopAfter(double seconds);
-
 /// Takes the way of this number, from 1, and saves the plan; 0 takes none. Gives the exit code.
-int takeWay(const Snapshot& s, const std::vector<ReachWay>& ways, std::size_t number, const std::string& path);
+int takeWay(const OpenPlan& opened, const std::vector<ReachWay>& ways, size_t number);
 
 } // namespace bindrel::cli

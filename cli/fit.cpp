@@ -7,7 +7,7 @@
 
 namespace bindrel::cli {
 
-void addFit(CLI::App& app, int& exitCode)
+static void addFit(CLI::App& app, int& exitCode)
 {
     struct Options {
         std::string plan;
@@ -17,6 +17,7 @@ void addFit(CLI::App& app, int& exitCode)
     CLI::App* command = app.add_subcommand("fit", "Say for every chip of the library whether the plan's needs can stand on it.");
     command->add_option("PLAN", options->plan, "Plan file")->required();
     command->add_option("--format", options->format, "text, json or csv")->check(CLI::IsMember({"text", "json", "csv"}));
+    addSearchOptions(*command, 60);
     command->callback([options, &exitCode] {
         const auto s = openPlan(options->plan, exitCode);
         if (!s)
@@ -29,12 +30,14 @@ void addFit(CLI::App& app, int& exitCode)
                 table.rows.push_back({name, "", "no", "", "", device.problem().text()});
                 continue;
             }
-            const Fit fit = fitOn(*device, *s->board, s->plan);
+            const Fit fit = fitOn(*device, *s->board, s->plan, searchTime());
             table.rows.push_back({device->name, device->package.name, fit.fits ? "yes" : fit.proven ? "no" : "unknown", fit.fits ? std::to_string(fit.cost.moved) : "",
                                   fit.fits ? std::to_string(fit.cost.pads) : "", fit.why});
         }
-        fmt::print("{}", table.print(options->format));
+        table.print(options->format);
     });
 }
+
+BINDREL_COMMAND(addFit)
 
 } // namespace bindrel::cli

@@ -9,7 +9,7 @@
 
 namespace bindrel::cli {
 
-void addLint(CLI::App& app, int& exitCode)
+static void addLint(CLI::App& app, int& exitCode)
 {
     auto device = std::make_shared<std::string>();
     CLI::App* command = app.add_subcommand("lint", "Look for mistakes in a device description.");
@@ -23,11 +23,13 @@ void addLint(CLI::App& app, int& exitCode)
         }
         const std::vector<LintRemark> remarks = lint(*loaded);
         for (const LintRemark& remark : remarks)
-            fmt::print("{}: {}\n", remark.check, remark.text);
-        fmt::print("{}: {}, {}, {}, {}\n", loaded->name, counted(long(loaded->pads.size()), "pad"), counted(long(loaded->instances.size()), "instance"),
+            say("{}: {}\n", remark.check, remark.text);
+        say("{}: {}, {}, {}, {}\n", loaded->name, counted(long(loaded->pads.size()), "pad"), counted(long(loaded->instances.size()), "instance"),
                    counted(long(loaded->clocks.size()), "clock"), counted(long(remarks.size()), "remark"));
         exitCode = remarks.empty() ? kClean : kFindings;
     });
 }
+
+BINDREL_COMMAND(addLint)
 
 } // namespace bindrel::cli

@@ -1,36 +1,120 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "cli/commands.h"
+#include "core/base/files.h"
+#include "core/base/text.h"
 #include "core/device/device_memory.h"
 #include "core/snapshot_change.h"
 
-#include <fmt/format.h>
-
+#include <algorithm>
+#include <chrono>
+#include <cerrno>
 #include <cstdio>
+#include <cstring>
+#include <fcntl.h>
+#include <unistd.h>
 
 namespace bindrel::cli {
 
 namespace {
+
 std::vector<std::string> deviceFolders;
+bool force = false;
+bool jsonWanted = false;
+std::optional<double> secondsGiven;
+double secondsToSearch = 10;
+std::optional<std::chrono::steady_clock::time_point> searchEnd;
+bool timeWasUp = false;
+
+std::vector<AddCommand>& commands()
+{
+    static std::vector<AddCommand> all;
+    return all;
+}
+
+/// Characters that a terminal would obey, as JSON writes them.
+std::string escapedJson(const std::string& dumped)
+{
+    std::string text = dumped;
+    for (std::size_t at = 0; (at = text.find('\x7f', at)) != std::string::npos;)
+        text.replace(at, 1, "\\u007f");
+    return printable(text, true);
+}
+
+void tell(const Problem& problem)
+{
+    warnText("bindrel-cli: " + problem.text() + "\n");
+    if (!jsonWanted)
+        return;
+    sayJson({{"error", {{"file", problem.file}, {"pointer", problem.pointer}, {"line", problem.line}, {"column", problem.column}, {"message", problem.message}}}});
+}
+
 } // namespace
+
+bool registerCommand(AddCommand add)
+{
+    commands().push_back(add);
+    return true;
+}
+
+void sayRaw(std::string_view text) { std::fwrite(text.data(), 1, text.size(), stdout); }
+void sayText(std::string_view text) { sayRaw(printable(text, true)); }
+void warnText(std::string_view text)
+{
+    const std::string shown = printable(text, true);
+    std::fwrite(shown.data(), 1, shown.size(), stderr);
+}
+void sayJson(const nlohmann::ordered_json& json) { sayRaw(escapedJson(json.dump(2, ' ', false, nlohmann::ordered_json::error_handler_t::replace)) + "\n"); }
 
 Library library()
 {
     Library out = Library::shipped();
-    for (const std::string& folder : deviceFolders)
-        out = out.with(std::filesystem::absolute(folder), Origin::Folder);
+    // Each is put before the others, so that the first that was given ends up first.
+    for (auto folder = deviceFolders.rbegin(); folder != deviceFolders.rend(); ++folder)
+        out = out.with(absolutePath(*folder), Origin::Folder);
     return out;
 }
 
-Outcome storePlan(const Plan& plan, const Snapshot& snapshot, const std::string& path)
+void addStoreOptions(CLI::App& command) { command.add_flag("--force", force, "Save although somebody else has changed the plan's file meanwhile"); }
+
+Outcome storePlan(const OpenPlan& opened, const Plan& plan, const Snapshot& snapshot)
 {
-    std::error_code error;
-    const Library beside = library().with(std::filesystem::absolute(path, error).parent_path(), Origin::BesidePlan);
+    const Library beside = library().with(absolutePath(opened.path).parent_path(), Origin::BesidePlan);
     const auto found = beside.deviceFile(plan.device);
-    if (Outcome saved = savePlan(stamped(plan, *snapshot.device, found ? found->origin : Origin::Shipped), path); !saved)
-        return saved;
+    const Plan noted = stamped(plan, *snapshot.device, found ? found->origin : Origin::Shipped);
+    if (force) {
+        if (Outcome saved = savePlan(noted, opened.path); !saved)
+            return saved;
+    } else {
+        const Expected<bool> saved = savePlanOver(noted, opened.path, opened.fileText);
+        if (!saved)
+            return saved.problem();
+        if (!*saved) {
+            Problem problem = problemOf("was changed by somebody else while this was worked out; nothing was saved. Run the command again, or give --force to overwrite it.");
+            problem.file = opened.path;
+            return problem;
+        }
+    }
     (void)rememberDevice(*snapshot.device, deviceMemory());
     return {};
 }
+
+void addSearchOptions(CLI::App& command, double byDefault)
+{
+    command.parse_complete_callback([byDefault] { secondsToSearch = secondsGiven.value_or(byDefault); });
+    command.add_option("--within", secondsGiven, fmt::format("Seconds after which the search ends with what it has found ({:g} when not given)", byDefault))->check(CLI::Range(0.001, 86400.0));
+}
+
+std::function<bool()> searchTime()
+{
+    if (!searchEnd)
+        searchEnd = std::chrono::steady_clock::now() + std::chrono::duration_cast<std::chrono::steady_clock::duration>(std::chrono::duration<double>(secondsToSearch));
+    return [] {
+        timeWasUp = timeWasUp || std::chrono::steady_clock::now() > *searchEnd;
+        return timeWasUp;
+    };
+}
+
+bool searchTimeIsUp() { return timeWasUp; }
 
 nlohmann::ordered_json bindingsJson(const Edit& edit)
 {
@@ -43,45 +127,135 @@ nlohmann::ordered_json bindingsJson(const Edit& edit)
 
 int complain(const Problem& problem)
 {
-    fmt::print(stderr, "bindrel-cli: {}\n", problem.text());
+    tell(problem);
     return kUnusable;
 }
 
-std::shared_ptr<const Snapshot> openPlan(const std::string& path, int& exitCode)
+int refuse(const std::string& message)
+{
+    tell(problemOf(message));
+    return kFindings;
+}
+
+OpenPlan openPlan(const std::string& path, int& exitCode)
 {
     Expected<Workpiece> work = loadPlan(path, library());
     if (!work) {
         exitCode = complain(work.problem());
-        return nullptr;
+        return {};
     }
     const std::vector<std::string> changes = deviceChanges(*work, deviceMemory());
     if (!changes.empty())
-        fmt::print(stderr, "bindrel-cli: the file of {} has changed since {} was saved:\n", work->device->name, path);
+        warn("bindrel-cli: the file of {} has changed since {} was saved:\n", work->device->name, path);
     for (const std::string& change : changes)
-        fmt::print(stderr, "  {}\n", change);
-    return computeSnapshot(*work);
+        warn("  {}\n", change);
+    return {computeSnapshot(*work), path, work->fileText};
 }
+
+namespace {
+
+/// A word that the parser would only call unexpected: what was probably meant.
+std::optional<Problem> mistyped(const CLI::App& app, const std::vector<std::string>& arguments)
+{
+    std::vector<std::string> names;
+    for (const CLI::App* command : app.get_subcommands([](const CLI::App*) { return true; }))
+        names.push_back(command->get_name());
+    for (std::size_t i = 0; i < arguments.size(); ++i) {
+        if (arguments[i] == "--device-dir") {
+            ++i;
+            continue;
+        }
+        if (arguments[i].empty() || arguments[i].front() == '-')
+            continue;
+        if (std::find(names.begin(), names.end(), arguments[i]) != names.end())
+            return std::nullopt;
+        std::sort(names.begin(), names.end());
+        return problemOf(fmt::format("\"{}\" is not a command; use {}.{}", arguments[i], listed(names), didYouMean(arguments[i], names)));
+    }
+    return std::nullopt;
+}
+
+/// The parser's message, with the nearest option to one that it does not know.
+Problem parseProblem(const CLI::App& app, const CLI::ParseError& error, const std::vector<std::string>& arguments)
+{
+    std::string text = error.what();
+    if (error.get_name() == "ExtrasError")
+        for (const CLI::App* command : app.get_subcommands([&](const CLI::App* known) { return std::find(arguments.begin(), arguments.end(), known->get_name()) != arguments.end(); })) {
+            std::vector<std::string> known;
+            for (const CLI::Option* option : command->get_options())
+                for (const std::string& name : option->get_lnames())
+                    known.push_back("--" + name);
+            for (const std::string& argument : arguments)
+                if (const std::string name = argument.substr(0, argument.find('=')); name.starts_with("--") && std::find(known.begin(), known.end(), name) == known.end() && !nearest(name, known).empty())
+                    return problemOf(fmt::format("\"{}\" is not an option of {}.{}", name, command->get_name(), didYouMean(name, known)));
+        }
+    if (!text.empty() && text.back() != '.')
+        text += '.';
+    return problemOf(text + " See --help.");
+}
+
+int run(int argc, char** argv)
+{
+    const std::vector<std::string> arguments(argv + std::min(argc, 1), argv + argc);
+    for (std::size_t i = 0; i < arguments.size(); ++i)
+        jsonWanted = jsonWanted || arguments[i] == "--format=json" || (arguments[i] == "--format" && i + 1 < arguments.size() && arguments[i + 1] == "json");
+    CLI::App app{"Plans pins, clocks and registers of a microcontroller and writes the C that sets them up."};
+    app.name("bindrel-cli");
+    app.require_subcommand(1);
+    app.set_version_flag("--version", "bindrel-cli " BINDREL_VERSION);
+    app.add_option("--device-dir", deviceFolders, "Folder with device, board and part files that is looked into first; of several the one given first wins");
+    app.footer("Exit codes: 0 clean, 1 findings of severity error or something that cannot be done, 2 unusable input or lost output.");
+    int exitCode = kClean;
+    for (const AddCommand add : commands())
+        add(app, exitCode);
+    // Folders are looked at before the command runs.
+    app.parse_complete_callback([] {
+        for (const std::string& folder : deviceFolders) {
+            std::error_code error;
+            if (folder.empty() || !std::filesystem::is_directory(folder, error))
+                throw CLI::ValidationError("--device-dir", folder.empty() ? std::string("needs the name of a folder") : "\"" + folder + "\" is not a folder");
+        }
+    });
+    if (const std::optional<Problem> problem = mistyped(app, arguments))
+        return complain(*problem);
+    try {
+        app.parse(argc, argv);
+    } catch (const CLI::ParseError& error) {
+        // Help and version are "errors" of code 0 to the parser; all others are unusable input.
+        if (error.get_exit_code() == 0)
+            return app.exit(error) == 0 ? kClean : kUnusable;
+        return complain(parseProblem(app, error, arguments));
+    }
+    return exitCode;
+}
+
+} // namespace
 
 } // namespace bindrel::cli
 
 int main(int argc, char** argv)
 {
-    CLI::App app{"Plans pins, clocks and registers of a microcontroller and writes the C that sets them up."};
-    app.name("bindrel-cli");
-    app.require_subcommand(1);
-    app.set_version_flag("--version", "bindrel-cli " BINDREL_VERSION);
-    app.add_option("--device-dir", bindrel::cli::deviceFolders, "Folder with device, board and part files that is looked into first; may be given several times");
-    app.footer("Exit codes: 0 clean, 1 findings of severity error, 2 unusable input.");
-    int exitCode = bindrel::cli::kClean;
-    for (const auto add : {bindrel::cli::addCheck, bindrel::cli::addShow, bindrel::cli::addBind, bindrel::cli::addWrite, bindrel::cli::addLint, bindrel::cli::addNew,
-                           bindrel::cli::addUntangle, bindrel::cli::addOptions, bindrel::cli::addFit, bindrel::cli::addMove, bindrel::cli::addNets, bindrel::cli::addSheet,
-                           bindrel::cli::addReach, bindrel::cli::addRepair})
-        add(app, exitCode);
+    using namespace bindrel::cli;
+    // A closed descriptor would be given to the next file that is opened, and output would go into that.
+    bool outputClosed = false;
+    for (int fd = 0; fd < 3; ++fd)
+        if (::fcntl(fd, F_GETFD) < 0) {
+            outputClosed = outputClosed || fd == 1;
+            if (::open("/dev/null", O_RDWR) != fd)
+                return kUnusable;
+        }
+    int exitCode = kUnusable;
     try {
-        app.parse(argc, argv);
-    } catch (const CLI::ParseError& error) {
-        // Help and version are "errors" of code 0 to the parser; all others are unusable input.
-        return app.exit(error) == 0 ? bindrel::cli::kClean : bindrel::cli::kUnusable;
+        exitCode = run(argc, argv);
+    } catch (const std::bad_alloc&) {
+        warnText("bindrel-cli: there is not enough memory for this.\n");
+    } catch (const std::exception& error) {
+        warnText(fmt::format("bindrel-cli: this is a mistake in Bindrel: {}. Nothing was saved by it.\n", error.what()));
+    }
+    const bool written = std::fflush(stdout) == 0 && std::ferror(stdout) == 0;
+    if (!written || outputClosed) {
+        warnText(fmt::format("bindrel-cli: the output could not be written{}.\n", written ? ": standard output is closed" : std::string(": ") + std::strerror(errno)));
+        return kUnusable;
     }
     return exitCode;
 }

@@ -28,7 +28,7 @@ const char* nameOf(Relocation::Fate fate)
 
 } // namespace
 
-void addMove(CLI::App& app, int& exitCode)
+static void addMove(CLI::App& app, int& exitCode)
 {
     struct Options {
         std::string plan, device, board, format = "text";
@@ -41,6 +41,8 @@ void addMove(CLI::App& app, int& exitCode)
     command->add_option("--board", options->board, "Board of the library; without it the plan's own");
     command->add_flag("--write", options->write, "Save the plan; without it what would change is only listed");
     command->add_option("--format", options->format, "text, json or csv")->check(CLI::IsMember({"text", "json", "csv"}));
+    addSearchOptions(*command, 30);
+    addStoreOptions(*command);
     command->callback([options, &exitCode] {
         if (options->device.empty() && options->board.empty()) {
             exitCode = complain(problemOf("nothing to move to; give --device, --board or both."));
@@ -60,21 +62,27 @@ void addMove(CLI::App& app, int& exitCode)
             exitCode = complain(device.problem());
             return;
         }
-        const Relocation there = relocate(*device, *board, *s->board, s->plan);
+        const Relocation there = relocate(*device, *board, *s->board, s->plan, searchTime());
         Table table{{"need", "fate", "how"}, {}};
         for (const Relocation::Item& item : there.items)
             table.rows.push_back({item.need, nameOf(item.fate), item.text});
         for (const std::string& lost : there.lost)
             table.rows.push_back({"", "lost", lost});
-        fmt::print("{}", table.print(options->format));
+        table.print(options->format);
         if (there.count(Relocation::Fate::Opens) > 0)
             exitCode = kFindings;
         if (!options->write)
             return;
-        const auto next = computeSnapshot({std::make_shared<const Device>(*device), std::make_shared<const Board>(*board), there.plan, {}, {}});
-        if (const Outcome saved = storePlan(there.plan, *next, options->plan); !saved)
+        if (there.cancelled) {
+            exitCode = refuse("the time that --within gives was not enough to place all needs; nothing was saved.");
+            return;
+        }
+        const auto next = computeSnapshot({std::make_shared<const Device>(*device), std::make_shared<const Board>(*board), there.plan, {}, {}, {}});
+        if (const Outcome saved = storePlan(s, there.plan, *next); !saved)
             exitCode = complain(saved.problem());
     });
 }
+
+BINDREL_COMMAND(addMove)
 
 } // namespace bindrel::cli

@@ -7,7 +7,7 @@
 
 namespace bindrel::cli {
 
-void addNets(CLI::App& app, int& exitCode)
+static void addNets(CLI::App& app, int& exitCode)
 {
     struct Options {
         std::string plan, table;
@@ -18,6 +18,7 @@ void addNets(CLI::App& app, int& exitCode)
     command->add_option("PLAN", options->plan, "Plan file")->required();
     command->add_option("TABLE", options->table, "Lines of pin (or pad) and net")->required();
     command->add_flag("--write", options->write, "Save the plan; without it what would change is only listed");
+    addStoreOptions(*command);
     command->callback([options, &exitCode] {
         const auto s = openPlan(options->plan, exitCode);
         if (!s)
@@ -33,15 +34,17 @@ void addNets(CLI::App& app, int& exitCode)
             return;
         }
         for (const std::string& note : table->notes)
-            fmt::print(stderr, "bindrel-cli: {}, {}\n", options->table, note);
+            warn("bindrel-cli: {}, {}\n", options->table, note);
         const Edit edit = editOfNets(*s, *table);
         for (const Change& change : edit.changes)
-            fmt::print("{}\n", describe(s->plan, change));
+            say("{}\n", describe(s->plan, change));
         const Expected<Plan> next = applied(s->plan, edit);
-        const Outcome saved = !next ? Outcome(next.problem()) : options->write ? storePlan(*next, *s, options->plan) : Outcome();
+        const Outcome saved = !next ? Outcome(next.problem()) : options->write ? storePlan(s, *next) : Outcome();
         if (!saved)
             exitCode = complain(saved.problem());
     });
 }
+
+BINDREL_COMMAND(addNets)
 
 } // namespace bindrel::cli

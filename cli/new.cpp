@@ -6,7 +6,7 @@
 
 namespace bindrel::cli {
 
-void addNew(CLI::App& app, int& exitCode)
+static void addNew(CLI::App& app, int& exitCode)
 {
     struct Options {
         std::string board;
@@ -29,8 +29,10 @@ void addNew(CLI::App& app, int& exitCode)
             exitCode = complain(saved.problem());
             return;
         }
-        fmt::print("{}: {} for {} on {}\n", options->plan, counted(long(plan->needs.size()), "need"), board->title, plan->device);
+        say("{}: {} for {} on {}\n", options->plan, counted(long(plan->needs.size()), "need"), board->title, plan->device);
     });
 }
+
+BINDREL_COMMAND(addNew)
 
 } // namespace bindrel::cli

@@ -31,7 +31,7 @@ const char* nameOf(Option::Cost cost)
 
 } // namespace
 
-void addOptions(CLI::App& app, int& exitCode)
+static void addOptions(CLI::App& app, int& exitCode)
 {
     struct Arguments {
         std::string plan;
@@ -43,6 +43,7 @@ void addOptions(CLI::App& app, int& exitCode)
     command->add_option("PLAN", arguments->plan, "Plan file")->required();
     command->add_option("NEED[.SIGNAL]", arguments->signal, "As uplink.tx; a need alone for the instances that could serve it")->required();
     command->add_option("--format", arguments->format, "text, json or csv")->check(CLI::IsMember({"text", "json", "csv"}));
+    addSearchOptions(*command);
     command->callback([arguments, &exitCode] {
         const auto s = openPlan(arguments->plan, exitCode);
         if (!s)
@@ -61,9 +62,9 @@ void addOptions(CLI::App& app, int& exitCode)
         if (dot == std::string::npos && s->plan.need(id)) {
             const int need = static_cast<int>(s->plan.need(id) - s->plan.needs.data());
             Table table{{"instance", "cost", "reason"}, {}};
-            for (const InstanceOption& option : instanceOptions(*s->device, *s->board, s->plan, need))
+            for (const InstanceOption& option : instanceOptions(*s->device, *s->board, s->plan, need, searchTime()))
                 table.rows.push_back({s->device->instances[size_t(option.instance)].name, nameOf(option.cost), option.reason});
-            fmt::print("{}", table.print(arguments->format));
+            table.print(arguments->format);
             return;
         }
         if (index < 0) {
@@ -72,12 +73,14 @@ void addOptions(CLI::App& app, int& exitCode)
         }
         Table table{{"pad", "pin", "instance", "cost", "reason"}, {}};
         for (Option& option : optionsFor(*s->device, *s->board, s->plan, s->bindings, index, signal)) {
-            priceOption(option, *s->device, *s->board, s->plan, s->bindings, index, signal);
+            priceOption(option, *s->device, *s->board, s->plan, s->bindings, index, signal, searchTime());
             table.rows.push_back({s->device->pads[size_t(option.pad)].name, s->device->pinOf(option.pad),
                                   option.instance < 0 ? "" : s->device->instances[size_t(option.instance)].name, nameOf(option.cost), option.reason});
         }
-        fmt::print("{}", table.print(arguments->format));
+        table.print(arguments->format);
     });
 }
+
+BINDREL_COMMAND(addOptions)
 
 } // namespace bindrel::cli

@@ -17,7 +17,6 @@ struct Options {
     std::size_t count = 12;
     std::size_t take = 0;
     bool all = false, loseGoals = false;
-    double within = 0;
 };
 
 Expected<ReachRequest> requestOf(const Options& options, const Snapshot& s)
@@ -51,7 +50,7 @@ Expected<ReachRequest> requestOf(const Options& options, const Snapshot& s)
     request.most = std::max(options.count, options.take);
     request.all = options.all;
     request.loseGoals = options.loseGoals;
-    request.stopped = stopAfter(options.within);
+    request.stopped = searchTime();
     request.missedGoals = newlyMissed(*s.device, s.plan, s.bindings, s.rates);
     return request;
 }
@@ -61,18 +60,18 @@ void print(const Snapshot& s, const ReachRequest& request, const ReachResult& re
     for (size_t i = 0; i < result.ways.size(); ++i)
         printWay(s, int(i) + 1, result.ways[i]);
     if (!result.complete)
-        fmt::print("The search was ended; there may be better ways.\n");
+        say("The search was ended; there may be better ways.\n");
     if (!result.ways.empty()) {
-        fmt::print("{}\n", result.ways.size() < request.most && result.complete ? "There are no others." : "Others rank after these.");
+        say("{}\n", result.ways.size() < request.most && result.complete ? "There are no others." : "Others rank after these.");
         return;
     }
     for (const std::string& obstacle : result.inTheWay)
-        fmt::print("in the way: {}\n", obstacle);
+        say("in the way: {}\n", obstacle);
     for (const ReachMiss& miss : result.misses) {
         const std::string& name = s.device->clocks[size_t(request.targets[miss.target].clock)].name;
         for (const ReachWay& way : miss.nearest) {
             const size_t at = miss.othersKept ? miss.target : 0;
-            fmt::print("nearest for {}: {}, {} off{}: {}\n", name, format(way.achieved[at]), format(errorOf(way.achieved[at], request.targets[miss.target].rate), true),
+            say("nearest for {}: {}, {} off{}: {}\n", name, format(way.achieved[at]), format(errorOf(way.achieved[at], request.targets[miss.target].rate), true),
                        miss.othersKept ? "" : ", by itself", wayText(*s.device, way));
         }
     }
@@ -102,12 +101,12 @@ void printJson(const Snapshot& s, const ReachRequest& request, const ReachResult
             row["others_kept"] = miss.othersKept;
             json["nearest"].push_back(std::move(row));
         }
-    fmt::print("{}\n", json.dump(2));
+    sayJson(json);
 }
 
 } // namespace
 
-void addReach(CLI::App& app, int& exitCode)
+static void addReach(CLI::App& app, int& exitCode)
 {
     auto options = std::make_shared<Options>();
     CLI::App* command = app.add_subcommand("reach", "List the ways to bring clocks to wanted rates, best first; or take one.");
@@ -119,7 +118,8 @@ void addReach(CLI::App& app, int& exitCode)
     command->add_option("--take", options->take, "Take the way of this number and save the plan")->check(CLI::Range(1, 1000));
     command->add_flag("--all", options->all, "Also ways that differ only inside a multiplier");
     command->add_flag("--lose-goals", options->loseGoals, "Also ways by which needs lose their goals");
-    command->add_option("--within", options->within, "Seconds after which the search ends with what it has found")->check(CLI::Range(0.001, 86400.0));
+    addSearchOptions(*command);
+    addStoreOptions(*command);
     command->add_option("--format", options->format, "text or json")->check(CLI::IsMember({"text", "json"}));
     command->callback([options, &exitCode] {
         const auto s = openPlan(options->plan, exitCode);
@@ -135,8 +135,10 @@ void addReach(CLI::App& app, int& exitCode)
             printJson(*s, *request, result);
         else
             print(*s, *request, result);
-        exitCode = result.ways.empty() ? kFindings : takeWay(*s, result.ways, options->take, options->plan);
+        exitCode = result.ways.empty() ? kFindings : takeWay(s, result.ways, options->take);
     });
 }
+
+BINDREL_COMMAND(addReach)
 
 } // namespace bindrel::cli

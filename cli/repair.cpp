@@ -13,15 +13,15 @@ namespace {
 void print(const Snapshot& s, const RepairResult& result)
 {
     for (const std::string& wrong : result.wrong)
-        fmt::print("wrong: {}\n", wrong);
+        say("wrong: {}\n", wrong);
     for (size_t i = 0; i < result.ways.size(); ++i)
         printWay(s, int(i) + 1, result.ways[i]);
     for (const std::string& left : result.left)
-        fmt::print("left: {}\n", left);
+        say("left: {}\n", left);
     if (result.wrong.empty())
-        fmt::print("{}: no limit is broken and no goal is missed\n", s.plan.name);
+        say("{}: no limit is broken and no goal is missed\n", s.plan.name);
     else if (result.ways.empty())
-        fmt::print("{}\n", result.complete ? "Up to four changes of clocks mend it in no way." : "No way was found before the search gave up.");
+        say("{}\n", result.complete ? "Up to four changes of clocks mend it in no way." : "No way was found before the search gave up.");
 }
 
 void printJson(const Snapshot& s, const RepairResult& result)
@@ -34,24 +34,24 @@ void printJson(const Snapshot& s, const RepairResult& result)
     json["ways"] = nlohmann::ordered_json::array();
     for (const ReachWay& way : result.ways)
         json["ways"].push_back(wayJson(s, {}, way));
-    fmt::print("{}\n", json.dump(2));
+    sayJson(json);
 }
 
 } // namespace
 
-void addRepair(CLI::App& app, int& exitCode)
+static void addRepair(CLI::App& app, int& exitCode)
 {
     struct Options {
         std::string plan, format = "text";
         std::size_t count = 5, take = 0;
-        double within = 0;
     };
     auto options = std::make_shared<Options>();
     CLI::App* command = app.add_subcommand("repair", "List the ways to mend all broken limits and missed goals with the fewest changes of clocks; or take one.");
     command->add_option("PLAN", options->plan, "Plan file")->required();
     command->add_option("--count", options->count, "How many ways to list")->check(CLI::Range(1, 100));
     command->add_option("--take", options->take, "Take the way of this number and save the plan")->check(CLI::Range(1, 100));
-    command->add_option("--within", options->within, "Seconds after which the search ends with what it has found")->check(CLI::Range(0.001, 86400.0));
+    addSearchOptions(*command);
+    addStoreOptions(*command);
     command->add_option("--format", options->format, "text or json")->check(CLI::IsMember({"text", "json"}));
     command->callback([options, &exitCode] {
         const auto s = openPlan(options->plan, exitCode);
@@ -59,7 +59,7 @@ void addRepair(CLI::App& app, int& exitCode)
             return;
         RepairRequest request;
         request.most = std::max(options->count, options->take);
-        request.stopped = stopAfter(options->within);
+        request.stopped = searchTime();
         request.missedGoals = [&](const Rates& rates) { return needsThatMiss(*s->device, s->plan, s->bindings, rates); };
         const RepairResult result = repairClocks(*s->device, *s->board, s->plan, s->bindings, request);
         if (options->format == "json")
@@ -69,8 +69,10 @@ void addRepair(CLI::App& app, int& exitCode)
         if (result.wrong.empty())
             exitCode = kClean;
         else
-            exitCode = result.ways.empty() ? kFindings : takeWay(*s, result.ways, options->take, options->plan);
+            exitCode = result.ways.empty() ? kFindings : takeWay(s, result.ways, options->take);
     });
 }
+
+BINDREL_COMMAND(addRepair)
 
 } // namespace bindrel::cli

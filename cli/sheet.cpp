@@ -8,7 +8,7 @@
 
 namespace bindrel::cli {
 
-void addSheet(CLI::App& app, int& exitCode)
+static void addSheet(CLI::App& app, int& exitCode)
 {
     struct Options {
         std::string plan, file;
@@ -32,5 +32,7 @@ void addSheet(CLI::App& app, int& exitCode)
             exitCode = complain(written.problem());
     });
 }
+
+BINDREL_COMMAND(addSheet)
 
 } // namespace bindrel::cli

@@ -136,7 +136,7 @@ const std::map<std::string, Table (*)(const Snapshot&)>& tables()
 
 } // namespace
 
-void addShow(CLI::App& app, int& exitCode)
+static void addShow(CLI::App& app, int& exitCode)
 {
     struct Options {
         std::string plan, what, format = "text";
@@ -153,8 +153,10 @@ void addShow(CLI::App& app, int& exitCode)
         const auto s = openPlan(options->plan, exitCode);
         if (!s)
             return;
-        fmt::print("{}", tables().at(options->what)(*s).print(options->format));
+        tables().at(options->what)(*s).print(options->format);
     });
 }
+
+BINDREL_COMMAND(addShow)
 
 } // namespace bindrel::cli

@@ -1,6 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "cli/table.h"
 
+#include "cli/commands.h"
+#include "core/base/text.h"
+#include "core/interchange/csv.h"
+
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
 
@@ -10,28 +14,24 @@ namespace bindrel::cli {
 
 namespace {
 
-std::string csvCell(const std::string& text)
-{
-    if (text.find_first_of(",\"\r\n") == std::string::npos)
-        return text;
-    std::string out = "\"";
-    for (char c : text) {
-        if (c == '"')
-            out += '"';
-        out += c;
-    }
-    return out + "\"";
-}
-
 std::size_t columnsOf(const std::string& text)
 {
     // One column a character is right for everything that we print; continuation bytes take none.
     return static_cast<std::size_t>(std::count_if(text.begin(), text.end(), [](char c) { return (static_cast<unsigned char>(c) & 0xC0u) != 0x80u; }));
 }
 
+/// Cells may come from files of strangers.
+std::vector<std::string> shown(const std::vector<std::string>& cells)
+{
+    std::vector<std::string> out;
+    for (const std::string& cell : cells)
+        out.push_back(printable(cell));
+    return out;
+}
+
 } // namespace
 
-std::string Table::print(const std::string& format) const
+void Table::print(const std::string& format) const
 {
     std::string out;
     if (format == "json") {
@@ -42,24 +42,21 @@ std::string Table::print(const std::string& format) const
                 item[headings[i]] = row[i];
             list.push_back(std::move(item));
         }
-        return list.dump(2) + "\n";
+        sayJson(list);
+        return;
     }
     if (format == "csv") {
-        const auto line = [&out](const std::vector<std::string>& cells) {
-            for (std::size_t i = 0; i < cells.size(); ++i)
-                out += (i ? "," : "") + csvCell(cells[i]);
-            out += "\r\n";
-        };
-        line(headings);
+        out = csvLine(headings);
         for (const auto& row : rows)
-            line(row);
-        return out;
+            out += csvLine(shown(row));
+        sayRaw(out);
+        return;
     }
     std::vector<std::size_t> widths;
     for (std::size_t i = 0; i < headings.size(); ++i) {
         std::size_t width = columnsOf(headings[i]);
         for (const auto& row : rows)
-            width = std::max(width, columnsOf(row[i]));
+            width = std::max(width, columnsOf(printable(row[i])));
         widths.push_back(width);
     }
     const auto line = [&](const std::vector<std::string>& cells) {
@@ -72,8 +69,8 @@ std::string Table::print(const std::string& format) const
     };
     line(headings);
     for (const auto& row : rows)
-        line(row);
-    return out;
+        line(shown(row));
+    sayRaw(out);
 }
 
 } // namespace bindrel::cli

@@ -12,7 +12,7 @@ struct Table {
     std::vector<std::vector<std::string>> rows; ///< each as long as the headings
 
     /// `format` is "text", "json" or "csv". JSON keys are the headings.
-    std::string print(const std::string& format) const;
+    void print(const std::string& format) const;
 };
 
 } // namespace bindrel::cli

@@ -13,17 +13,17 @@ namespace {
 void print(const Snapshot& s, const Untangling& out)
 {
     for (size_t i = 0; i < out.ways.size(); ++i) {
-        fmt::print("{}. {}\n", i + 1, out.ways[i].edit.title);
+        say("{}. {}\n", i + 1, out.ways[i].edit.title);
         for (const Change& change : out.ways[i].edit.changes)
-            fmt::print("   {}\n", describe(s.plan, change));
+            say("   {}\n", describe(s.plan, change));
     }
     if (!out.ways.empty())
-        fmt::print("{}\n", out.proven ? "No way moves fewer." : "Whether a way moves fewer is not proven.");
+        say("{}\n", out.proven ? "No way moves fewer." : "Whether a way moves fewer is not proven.");
 }
 
 std::vector<WayToFree> freeing(const Snapshot& s, const Untangling& out)
 {
-    return out.ways.empty() && !s.bindings.contests.empty() ? waysToFree(*s.device, *s.board, *s.filedBoard, s.plan, library().devices()) : std::vector<WayToFree>();
+    return out.ways.empty() && !s.bindings.contests.empty() ? waysToFree(*s.device, *s.board, *s.filedBoard, s.plan, library().devices(), searchTime()) : std::vector<WayToFree>();
 }
 
 void printJson(const Snapshot& s, const Untangling& out)
@@ -40,12 +40,12 @@ void printJson(const Snapshot& s, const Untangling& out)
     json["would_free"] = nlohmann::ordered_json::array();
     for (const WayToFree& way : freeing(s, out))
         json["would_free"].push_back(way.text);
-    fmt::print("{}\n", json.dump(2));
+    sayJson(json);
 }
 
 } // namespace
 
-void addUntangle(CLI::App& app, int& exitCode)
+static void addUntangle(CLI::App& app, int& exitCode)
 {
     struct Options {
         std::string plan;
@@ -59,37 +59,44 @@ void addUntangle(CLI::App& app, int& exitCode)
     command->add_option("--count", options->count, "How many ways to look for")->check(CLI::Range(1, 50));
     command->add_option("--apply", options->apply, "Take the way of this number and save the plan")->check(CLI::Range(1, 50));
     command->add_option("--format", options->format, "text or json")->check(CLI::IsMember({"text", "json"}));
+    addSearchOptions(*command);
+    addStoreOptions(*command);
     command->callback([options, &exitCode] {
         const auto s = openPlan(options->plan, exitCode);
         if (!s)
             return;
-        const Untangling out = untangle(*s->device, *s->board, s->plan, size_t(std::max(options->count, options->apply)));
+        const Untangling out = untangle(*s->device, *s->board, s->plan, size_t(std::max(options->count, options->apply)), searchTime());
         if (options->format == "json")
             printJson(*s, out);
         else
             print(*s, out);
         if (out.ways.empty() && !s->bindings.contests.empty()) {
-            fmt::print(stderr, "bindrel-cli: {}\n", out.why);
-            if (options->format == "text")
+            const std::string why = searchTimeIsUp() ? "no way out was found in the time that --within gives; whether there is one is not known." : out.why;
+            if (options->format == "text") {
+                exitCode = refuse(why);
                 for (const WayToFree& way : freeing(*s, out))
-                    fmt::print(stderr, "  to free it, {}\n", way.text);
-            exitCode = kFindings;
+                    warn("  to free it, {}\n", way.text);
+            } else {
+                warn("bindrel-cli: {}\n", why);
+                exitCode = kFindings;
+            }
             return;
         }
         if (out.ways.empty() && options->format == "text")
-            fmt::print("{}: nothing is contested\n", s->plan.name);
+            say("{}: nothing is contested\n", s->plan.name);
         if (options->apply == 0)
             return;
         if (size_t(options->apply) > out.ways.size()) {
-            fmt::print(stderr, "bindrel-cli: there is no way {}; {} found.\n", options->apply, counted(long(out.ways.size()), "way"));
-            exitCode = kFindings;
+            exitCode = refuse(fmt::format("there is no way {}; {} found.", options->apply, counted(long(out.ways.size()), "way")));
             return;
         }
         const Expected<Plan> next = applied(s->plan, out.ways[size_t(options->apply) - 1].edit);
-        const Outcome saved = next ? storePlan(*next, *s, options->plan) : Outcome(next.problem());
+        const Outcome saved = next ? storePlan(s, *next) : Outcome(next.problem());
         if (!saved)
             exitCode = complain(saved.problem());
     });
 }
+
+BINDREL_COMMAND(addUntangle)
 
 } // namespace bindrel::cli

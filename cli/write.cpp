@@ -1,55 +1,72 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "cli/commands.h"
 #include "core/base/text.h"
-#include "core/source/output.h"
+#include "core/output/output.h"
+#include "core/source/safe_text.h"
 
 #include <fmt/format.h>
 
 namespace bindrel::cli {
 
-void addWrite(CLI::App& app, int& exitCode)
+static void addWrite(CLI::App& app, int& exitCode)
 {
     struct Options {
         std::string plan, folder;
-        bool dryRun = false, force = false;
+        bool dryRun = false, incomplete = false, takeOver = false;
     };
     auto options = std::make_shared<Options>();
     CLI::App* command = app.add_subcommand("write", "Write the C source of a plan to a folder.");
     command->add_option("PLAN", options->plan, "Plan file")->required();
     command->add_option("--to", options->folder, "Folder; made when missing")->required();
     command->add_flag("--dry-run", options->dryRun, "Only list what would be written");
-    command->add_flag("--incomplete", options->force, "Write although the plan has errors; needs that are not bound are left out");
+    command->add_flag("--incomplete", options->incomplete, "Write although the plan has errors; needs that are not bound are left out");
+    command->add_flag("--take-over", options->takeOver, "Write although the folder belongs to another plan; its untouched files go");
     command->callback([options, &exitCode] {
         const auto s = openPlan(options->plan, exitCode);
         if (!s)
             return;
-        const int errors = s->count(Finding::Severity::Error);
-        if (errors > 0 && !options->force && !options->dryRun) {
-            fmt::print(stderr, "bindrel-cli: the plan has {}, so nothing was written; `check` lists what is wrong, --incomplete writes all the same.\n", counted(errors, "error"));
-            exitCode = kFindings;
+        if (options->folder.empty()) {
+            exitCode = complain(problemOf("--to needs the name of a folder."));
             return;
         }
-        const Expected<std::vector<FileChange>> preview = previewOutput(s->source, options->folder);
+        const int errors = s->count(Finding::Severity::Error);
+        if (errors > 0 && !options->incomplete && !options->dryRun) {
+            exitCode = refuse(fmt::format("the plan has {}, so nothing was written; `check` lists what is wrong, --incomplete writes all the same.", counted(errors, "error")));
+            return;
+        }
+        const Ownership ownership = options->takeOver ? Ownership::TakeOver : Ownership::OwnOnly;
+        const Expected<OutputPreview> preview = previewOutput(s->source(), options->folder, ownership);
         if (!preview) {
             exitCode = complain(preview.problem());
             return;
         }
+        for (const std::string& note : preview->notes)
+            warn("bindrel-cli: {}\n", note);
         bool conflict = false;
-        for (const FileChange& change : *preview) {
-            fmt::print("{:<10} {}{}{}\n", nameOf(change.state), change.name, change.note.empty() ? "" : ": ", change.note);
+        for (const FileChange& change : preview->files) {
+            say("{:<10} {}{}{}\n", nameOf(change.state), change.name, change.note.empty() ? "" : ": ", change.note);
             conflict = conflict || change.state == FileChange::State::Conflict;
         }
         if (conflict)
             exitCode = kFindings;
         if (options->dryRun)
             return;
-        if (const Outcome written = writeOutput(s->source, options->folder, *preview); !written) {
+        const Expected<std::vector<std::string>> written = writeOutput(s->source(), options->folder, *preview, ownership);
+        if (!written) {
             complain(written.problem());
             exitCode = conflict ? kFindings : kUnusable;
             return;
         }
-        fmt::print("Compile with: cd {} && {}\n", options->folder, s->source.buildCommand);
+        for (const std::string& note : *written)
+            warn("bindrel-cli: {}\n", note);
+        // A tool that a stranger's file names is told before the command is shown.
+        for (const Finding& finding : s->findings)
+            if (finding.rule == "DEV-02")
+                warn("bindrel-cli: {}\n", finding.text);
+        say("Compile with: cd {} && {}\n", shellWord(options->folder), s->source().buildCommand);
     });
 }
+
+BINDREL_COMMAND(addWrite)
 
 } // namespace bindrel::cli

@@ -2,6 +2,7 @@
 #include "core/snapshot.h"
 
 #include "core/plan/board_facts.h"
+#include "core/source/names.h"
 
 #include <algorithm>
 
@@ -25,9 +26,16 @@ std::shared_ptr<const Snapshot> computeSnapshot(const Workpiece& work)
     s->accuracy = accuracyOf(*s->device, s->plan, s->bindings, s->rates);
     s->pads = setUpPads(*s->device, s->plan, s->bindings);
     s->image = makeImage(*s->device, *s->board, s->plan, s->bindings, s->rates, s->settings, s->pads);
+    s->provenance = work.provenance;
     s->findings = findAll(s->facts());
-    s->source = makeSource(s->facts());
+    nameFindings(s->facts(), s->findings);
     return s;
+}
+
+const Source& Snapshot::source() const
+{
+    std::call_once(sourceMade_, [this] { source_ = makeSource(facts()); });
+    return *source_;
 }
 
 } // namespace bindrel

@@ -6,6 +6,8 @@
 #include "core/source/source.h"
 
 #include <memory>
+#include <mutex>
+#include <optional>
 
 namespace bindrel {
 
@@ -23,12 +25,19 @@ struct Snapshot {
     std::vector<PadSetup> pads;
     Image image;
     std::vector<Finding> findings;
-    Source source;
+    Provenance provenance;
 
-    Facts facts() const { return {*device, *board, plan, bindings, rates, settings, accuracy, pads, image}; }
+    /// The written C: made when somebody looks for the first time, more than half of all the work. Safe to be called by several threads.
+    const Source& source() const;
+
+    Facts facts() const { return {*device, *board, plan, bindings, rates, settings, accuracy, pads, image, provenance}; }
     int count(Finding::Severity severity) const;
     /// The same device and board with another plan for them.
-    Workpiece with(Plan other) const { return {device, filedBoard, std::move(other), {}, {}}; }
+    Workpiece with(Plan other) const { return {device, filedBoard, std::move(other), provenance, {}, {}}; }
+
+private:
+    mutable std::once_flag sourceMade_;
+    mutable std::optional<Source> source_;
 };
 
 /// Runs every stage. Never fails: what is wrong with a plan is in the findings.

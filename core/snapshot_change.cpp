@@ -89,7 +89,7 @@ std::vector<std::string> deviceChanges(const Workpiece& work, const std::filesys
         return out;
     }
     // The plan as it stands now on the old device: what is lost is listed already.
-    const Workpiece then{std::make_shared<const Device>(*std::move(before)), work.board, work.plan, work.deviceOrigin, std::nullopt};
+    const Workpiece then{std::make_shared<const Device>(*std::move(before)), work.board, work.plan, work.provenance, std::nullopt, {}};
     for (std::string& change : changesBetween(*computeSnapshot(then), *computeSnapshot(work)))
         out.push_back(std::move(change));
     if (out.empty())

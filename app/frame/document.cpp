@@ -6,11 +6,7 @@
 #include "core/plan/board_facts.h"
 #include "core/snapshot_change.h"
 
-#include <QCryptographicHash>
-#include <QDir>
-#include <QFile>
 #include <QFileInfo>
-#include <QStandardPaths>
 
 namespace bindrel {
 
@@ -20,6 +16,12 @@ Document::Document(Library library, QObject* parent) : QObject(parent), library_
     journalTimer_.setSingleShot(true);
     journalTimer_.setInterval(1000);
     connect(&journalTimer_, &QTimer::timeout, this, &Document::writeJournal);
+    // An editor that saves makes several changes in a row; one look when they are over is enough.
+    watchTimer_.setSingleShot(true);
+    watchTimer_.setInterval(100);
+    connect(&watchTimer_, &QTimer::timeout, this, &Document::lookAtDisk);
+    connect(&watcher_, &QFileSystemWatcher::fileChanged, &watchTimer_, qOverload<>(&QTimer::start));
+    connect(&watcher_, &QFileSystemWatcher::directoryChanged, &watchTimer_, qOverload<>(&QTimer::start));
 }
 
 Outcome Document::open(const QString& path)
@@ -54,6 +56,7 @@ Outcome Document::newFromBoard(const std::string& name)
     if (!plan)
         return plan.problem();
     work.plan = *std::move(plan);
+    work.provenance = library_.provenance(board->device, name);
     work.board = std::make_shared<const Board>(*std::move(board));
     work.device = std::make_shared<const Device>(*std::move(device));
     adopt(std::move(work), QString(), true);
@@ -68,6 +71,7 @@ Outcome Document::newForDevice(const std::string& name)
     Workpiece work;
     work.plan.name = "new-plan";
     work.plan.device = device->name;
+    work.provenance = library_.provenance(name, {});
     work.board = std::make_shared<const Board>(bareBoard(*device));
     work.device = std::make_shared<const Device>(*std::move(device));
     adopt(std::move(work), QString(), true);
@@ -78,8 +82,11 @@ void Document::adopt(Workpiece work, const QString& path, bool neverSaved)
 {
     journalTimer_.stop();
     recovered_.reset();
+    recoveredEntry_.reset();
+    fileText_ = std::move(work.fileText);
+    toldText_ = fileText_;
     deviceChanges_ = bindrel::deviceChanges(work, deviceMemory());
-    deviceOrigin_ = work.deviceOrigin;
+    provenance_ = work.provenance;
     device_ = std::move(work.device);
     board_ = std::move(work.board);
     devices_ = {{device_->name, device_}};
@@ -87,24 +94,107 @@ void Document::adopt(Workpiece work, const QString& path, bool neverSaved)
     history_.emplace(std::move(work.plan));
     path_ = path;
     neverSaved_ = neverSaved;
-    snapshot_ = computeSnapshot({device_, board_, history_->plan()});
+    snapshot_ = computeSnapshot({device_, board_, history_->plan(), provenance_, {}, {}});
+    watch();
     Q_EMIT opened();
     Q_EMIT changed();
     Q_EMIT fileChanged();
 }
 
-Outcome Document::save() { return saveAs(path_); }
+void Document::watch()
+{
+    if (const QStringList watched = watcher_.files() + watcher_.directories(); !watched.isEmpty())
+        watcher_.removePaths(watched);
+    if (path_.isEmpty())
+        return;
+    // The folder too: a file that is replaced is another one to the system.
+    watcher_.addPath(QFileInfo(path_).absolutePath());
+    if (QFileInfo::exists(path_))
+        watcher_.addPath(path_);
+}
+
+void Document::lookAtDisk()
+{
+    if (path_.isEmpty())
+        return;
+    if (!watcher_.files().contains(path_) && QFileInfo::exists(path_))
+        watcher_.addPath(path_);
+    if (onDisk() == OnDisk::Same)
+        return;
+    // Each state of the file is told once.
+    const std::string now = textOnDisk();
+    if (now == toldText_)
+        return;
+    toldText_ = now;
+    Q_EMIT changedOnDisk();
+}
+
+Document::OnDisk Document::onDisk() const
+{
+    if (path_.isEmpty())
+        return OnDisk::Same;
+    if (!QFileInfo::exists(path_))
+        return OnDisk::Gone;
+    return textOnDisk() == fileText_ ? OnDisk::Same : OnDisk::Changed;
+}
+
+std::string Document::textOnDisk() const
+{
+    Expected<std::string> text = readFile(path_.toStdString());
+    return text ? *std::move(text) : std::string();
+}
+
+Outcome Document::save(Overwrite overwrite)
+{
+    const Plan plan = stamped(history_->plan(), *device_, provenance_.device);
+    const std::string text = planText(plan);
+    // A file that is gone is written again: nothing of anybody's is lost by that.
+    const std::string known = onDisk() == OnDisk::Gone ? std::string() : fileText_;
+    Expected<bool> saved = overwrite == Overwrite::Yes ? replaceFile(path_.toStdString(), text, nullptr) : replaceFile(path_.toStdString(), text, &known);
+    return stored(std::move(saved), path_, text);
+}
 
 Outcome Document::saveAs(const QString& path)
 {
-    if (Outcome saved = savePlan(stamped(history_->plan(), *device_, deviceOrigin_), path.toStdString()); !saved)
-        return saved;
+    const std::string text = planText(stamped(history_->plan(), *device_, provenance_.device));
+    return stored(replaceFile(path.toStdString(), text, nullptr), path, text);
+}
+
+Outcome Document::stored(Expected<bool> saved, const QString& path, const std::string& text)
+{
+    if (!saved)
+        return saved.problem();
+    if (!*saved) {
+        Problem problem = problemOf("was changed by somebody else since it was read; nothing was saved.");
+        problem.file = path.toStdString();
+        return problem;
+    }
     // A copy that could not be kept costs a comparison later, nothing more.
     (void)rememberDevice(*device_, deviceMemory());
     clearJournal();
     path_ = QFileInfo(path).absoluteFilePath();
+    fileText_ = text;
+    toldText_ = text;
     neverSaved_ = false;
     history_->markSaved();
+    watch();
+    Q_EMIT fileChanged();
+    return {};
+}
+
+Outcome Document::takeTheirs()
+{
+    Expected<Workpiece> theirs = loadPlan(path_.toStdString(), library_);
+    if (!theirs)
+        return theirs.problem();
+    const Edit edit = difference(history_->plan(), theirs->plan, "Take the plan as it is on the disk");
+    if (!edit.changes.empty() && !apply(edit))
+        return problemOf("the plan on the disk could not be taken over; open it anew.");
+    fileText_ = theirs->fileText;
+    toldText_ = fileText_;
+    neverSaved_ = false;
+    history_->markSaved();
+    clearJournal();
     Q_EMIT fileChanged();
     return {};
 }
@@ -116,7 +206,7 @@ Library Document::nearLibrary() const
 
 Expected<Workpiece> Document::workFor(const Plan& plan) const
 {
-    Workpiece work{nullptr, nullptr, plan, deviceOrigin_, {}};
+    Workpiece work{nullptr, nullptr, plan, plan.device == device_->name && plan.board == board_->name ? provenance_ : nearLibrary().provenance(plan.device, plan.board), {}, {}};
     if (const auto known = devices_.find(plan.device); known != devices_.end()) {
         work.device = known->second;
     } else {
@@ -189,46 +279,63 @@ void Document::recompute()
     const Plan& plan = history_->plan();
     if (plan.device != device_->name) {
         device_ = devices_.at(plan.device);
-        const auto found = nearLibrary().deviceFile(plan.device);
-        deviceOrigin_ = found ? found->origin : Origin::Shipped;
+        provenance_ = nearLibrary().provenance(plan.device, plan.board);
     }
     board_ = plan.board.empty() ? std::make_shared<const Board>(bareBoard(*device_)) : boards_.at(plan.board);
-    snapshot_ = computeSnapshot({device_, board_, history_->plan()});
+    snapshot_ = computeSnapshot({device_, board_, history_->plan(), provenance_, {}, {}});
     journalTimer_.start();
     Q_EMIT changed();
     Q_EMIT fileChanged();
-}
-
-QString Document::journalPath() const
-{
-    const QString folder = QStandardPaths::writableLocation(QStandardPaths::AppLocalDataLocation) + "/journal";
-    const QByteArray name = path_.isEmpty() ? QByteArray("unnamed") : QCryptographicHash::hash(path_.toUtf8(), QCryptographicHash::Sha256).toHex();
-    return folder + "/" + QString::fromLatin1(name) + ".bindrel";
 }
 
 void Document::writeJournal()
 {
     if (!history_ || !unsaved())
         return clearJournal();
-    const QString path = journalPath();
-    QDir().mkpath(QFileInfo(path).absolutePath());
     // A journal that cannot be written must not get in the way of the work itself.
-    (void)savePlan(history_->plan(), path.toStdString());
+    (void)journal_.write(path_, history_->plan());
 }
 
 void Document::clearJournal()
 {
     journalTimer_.stop();
-    QFile::remove(journalPath());
+    journal_.clear();
 }
 
 void Document::findRecovered()
 {
-    if (!QFileInfo::exists(journalPath()))
+    damagedJournal_.clear();
+    for (const Journal::Entry& entry : journal_.leftOver(path_)) {
+        Expected<Workpiece> left = loadPlan(entry.file.toStdString(), nearLibrary());
+        if (!left) {
+            damagedJournal_ = journal_.setAside(entry);
+            continue;
+        }
+        if (left->plan == history_->plan()) {
+            journal_.settle(entry);
+            continue;
+        }
+        recovered_ = std::move(left->plan);
+        recoveredEntry_ = entry;
         return;
-    Expected<Workpiece> journal = loadPlan(journalPath().toStdString(), nearLibrary());
-    if (journal && journal->plan != history_->plan())
-        recovered_ = std::move(journal->plan);
+    }
+}
+
+Outcome Document::openNeverSaved(const Journal::Entry& entry)
+{
+    Expected<Workpiece> left = loadPlan(entry.file.toStdString(), library_);
+    if (!left) {
+        damagedJournal_ = journal_.setAside(entry);
+        Problem problem = left.problem();
+        problem.message += " It is kept as " + damagedJournal_.toStdString() + ".";
+        return problem;
+    }
+    left->fileText.clear();
+    adopt(*std::move(left), QString(), true);
+    // The old one goes only when its text is safe again.
+    if (journal_.write({}, history_->plan()))
+        journal_.settle(entry);
+    return {};
 }
 
 void Document::takeRecovered()
@@ -238,13 +345,19 @@ void Document::takeRecovered()
     // As one edit, so that it can be undone: the plan on disk is the state before it.
     const Plan wanted = *std::move(recovered_);
     recovered_.reset();
-    apply(difference(history_->plan(), wanted, "Bring back unsaved work"));
+    if (!apply(difference(history_->plan(), wanted, "Bring back unsaved work")))
+        return;
+    if (journal_.write(path_, history_->plan()) && recoveredEntry_)
+        journal_.settle(*recoveredEntry_);
+    recoveredEntry_.reset();
 }
 
 void Document::dropRecovered()
 {
     recovered_.reset();
-    clearJournal();
+    if (recoveredEntry_)
+        journal_.settle(*recoveredEntry_);
+    recoveredEntry_.reset();
 }
 
 } // namespace bindrel

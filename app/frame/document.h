@@ -1,9 +1,11 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include "app/frame/journal.h"
 #include "core/plan/history.h"
 #include "core/snapshot.h"
 
+#include <QFileSystemWatcher>
 #include <QObject>
 #include <QString>
 #include <QTimer>
@@ -33,8 +35,18 @@ public:
     Outcome newFromBoard(const std::string& board);
     /// A plan for a chip without a board yet.
     Outcome newForDevice(const std::string& device);
-    Outcome save();
+    /// How the plan's file stands to what was read from it or written to it last.
+    enum class OnDisk { Same, Changed, Gone };
+    OnDisk onDisk() const;
+    /// The text that the file holds now; empty when it cannot be read.
+    std::string textOnDisk() const;
+    enum class Overwrite { No, Yes };
+    /// Fails when somebody else has changed the file, unless it may be overwritten.
+    Outcome save(Overwrite overwrite = Overwrite::No);
+    /// To a path that the person has chosen, and has agreed to replace.
     Outcome saveAs(const QString& path);
+    /// What the file holds now becomes the open plan, as one step that can be undone.
+    Outcome takeTheirs();
     QString path() const { return path_; } ///< empty for a plan that was never saved
     bool unsaved() const { return history_ && (history_->unsaved() || neverSaved_); }
 
@@ -53,10 +65,18 @@ public:
     /// What a device file that has changed since the plan was saved makes different; empty when it has not.
     const std::vector<std::string>& deviceChanges() const { return deviceChanges_; }
 
-    /// Unsaved work of a session that ended without saving, found by open(). The plan text is offered once.
+    /// Unsaved work of a session that ended without saving, found by open(). It stays where it is until it is taken or dropped.
     std::optional<Plan> recovered() const { return recovered_; }
+    QString recoveredWhen() const { return recoveredEntry_ ? recoveredEntry_->when : QString(); }
     void takeRecovered();
     void dropRecovered();
+    /// Plans of earlier sessions that were never saved.
+    std::vector<Journal::Entry> neverSaved() const { return journal_.leftOver({}); }
+    /// Opens one of them as a plan without a file.
+    Outcome openNeverSaved(const Journal::Entry& entry);
+    void dropNeverSaved(const Journal::Entry& entry) { journal_.settle(entry); }
+    /// A damaged journal that was met and set aside: its new name.
+    const QString& damagedJournal() const { return damagedJournal_; }
     /// Forgets the journal: the person has saved or has said that the changes may go.
     void clearJournal();
 
@@ -64,6 +84,7 @@ Q_SIGNALS:
     void changed();                       ///< the snapshot is another one
     void opened();                        ///< another plan altogether; comes before changed()
     void fileChanged();                   ///< path or saved state is another
+    void changedOnDisk();                 ///< somebody else has changed or removed the plan's file
     void refused(const QString& message); ///< something could not be done; nothing was changed
 
 private:
@@ -74,8 +95,10 @@ private:
     /// The library with what lies beside the plan.
     Library nearLibrary() const;
     void writeJournal();
-    QString journalPath() const;
     void findRecovered();
+    void watch();
+    void lookAtDisk();
+    Outcome stored(Expected<bool> saved, const QString& path, const std::string& text);
 
     Library library_;
     QString path_;
@@ -88,8 +111,15 @@ private:
     std::optional<History> history_;
     std::shared_ptr<const Snapshot> snapshot_;
     std::optional<Plan> recovered_;
+    std::optional<Journal::Entry> recoveredEntry_;
+    Journal journal_;
+    QString damagedJournal_;
+    QFileSystemWatcher watcher_;
+    QTimer watchTimer_;
+    std::string fileText_;     ///< of the plan's file as it was read or written last
+    std::string toldText_;     ///< the last text of somebody else's that was announced
     std::vector<std::string> deviceChanges_;
-    Origin deviceOrigin_ = Origin::Shipped;
+    Provenance provenance_;
     QTimer journalTimer_;
 };
 

@@ -2,6 +2,7 @@
 #include "app/frame/main_window.h"
 
 #include "app/clocks/clocks_station.h"
+#include "app/frame/disk_dialog.h"
 #include "app/frame/findings_drawer.h"
 #include "app/frame/inspector.h"
 #include "app/frame/masthead.h"
@@ -85,6 +86,7 @@ MainWindow::MainWindow(Library library, QWidget* parent) : QMainWindow(parent), 
         refresh();
     });
     connect(&document_, &Document::fileChanged, this, &MainWindow::refresh);
+    connect(&document_, &Document::changedOnDisk, this, &MainWindow::diskChanged);
     connect(&document_, &Document::refused, this, [this](const QString& why) { say(why, true); });
     connect(&document_, &Document::opened, this, [this] {
         view_.showOptions(false);
@@ -407,6 +409,8 @@ bool MainWindow::openPlan(const QString& path)
         QTimer::singleShot(0, this, &MainWindow::tellDeviceChanges);
     if (document_.recovered())
         QTimer::singleShot(0, this, &MainWindow::offerRecovered);
+    if (!document_.damagedJournal().isEmpty())
+        say("Unsaved work of an earlier session is damaged and cannot be read; it is kept as " + document_.damagedJournal(), true);
     return true;
 }
 
@@ -428,7 +432,10 @@ void MainWindow::tellDeviceChanges()
 
 void MainWindow::offerRecovered()
 {
-    QMessageBox box(QMessageBox::NoIcon, "Unsaved work", "An earlier session ended before this plan was saved. Bring its changes back? They come as one step that can be undone.",
+    QMessageBox box(QMessageBox::NoIcon, "Unsaved work",
+                    QString("An earlier session ended before this plan was saved; its last changes are of %1. Bring them back? They come as one step that can be undone. "
+                            "Until you decide they are kept, whatever you do meanwhile.")
+                        .arg(document_.recoveredWhen()),
                     QMessageBox::NoButton, this);
     QPushButton* yes = box.addButton("Bring them back", QMessageBox::AcceptRole);
     box.addButton("Drop them", QMessageBox::DestructiveRole);
@@ -458,6 +465,8 @@ bool MainWindow::save()
         return false;
     if (document_.path().isEmpty())
         return saveAs();
+    if (document_.onDisk() == Document::OnDisk::Changed && !settleDisk())
+        return false;
     if (const Outcome done = document_.save(); !done) {
         say(QString::fromStdString(done.problem().text()), true);
         return false;
@@ -465,6 +474,59 @@ bool MainWindow::save()
     rememberPlan(document_.path());
     say("Saved.", false);
     return true;
+}
+
+bool MainWindow::settleDisk()
+{
+    DiskDialog dialog(document_, this);
+    if (dialog.exec() != QDialog::Accepted) {
+        say("The plan and its file differ; saving will ask again.", true);
+        return false;
+    }
+    const Outcome done = dialog.takesTheirs() ? document_.takeTheirs() : document_.save(Document::Overwrite::Yes);
+    if (!done) {
+        say(QString::fromStdString(done.problem().text()), true);
+        return false;
+    }
+    say(dialog.takesTheirs() ? "The plan is as it is on the disk; undo brings yours back." : "Saved over the other version.", false);
+    return true;
+}
+
+void MainWindow::diskChanged()
+{
+    if (document_.onDisk() == Document::OnDisk::Gone) {
+        say("The plan's file was removed by somebody else. Saving writes it again.", true);
+        return;
+    }
+    if (document_.onDisk() == Document::OnDisk::Changed && !QApplication::activeModalWidget())
+        settleDisk();
+    else
+        say("The plan's file was changed by somebody else; saving will ask what to keep.", true);
+}
+
+void MainWindow::offerNeverSaved()
+{
+    for (const Journal::Entry& entry : document_.neverSaved()) {
+        QMessageBox box(QMessageBox::NoIcon, "Unsaved work", QString("A plan of %1 was never saved. Open it?").arg(entry.when), QMessageBox::NoButton, this);
+        box.setObjectName("neverSaved");
+        QPushButton* yes = box.addButton("Open it", QMessageBox::AcceptRole);
+        QPushButton* drop = box.addButton("Drop it", QMessageBox::DestructiveRole);
+        box.addButton("Decide later", QMessageBox::RejectRole);
+        box.setDefaultButton(yes);
+        box.exec();
+        if (box.clickedButton() == drop)
+            document_.dropNeverSaved(entry);
+        if (box.clickedButton() != yes)
+            continue;
+        if (!mayLeave())
+            return;
+        if (const Outcome done = document_.openNeverSaved(entry); !done) {
+            say(QString::fromStdString(done.problem().text()), true);
+            continue;
+        }
+        showStation(Station::Wiring);
+        return;
+    }
 }
 
 bool MainWindow::saveAs()

@@ -48,6 +48,8 @@ public:
 
     /// Opens a plan; on failure says why and keeps what is open.
     bool openPlan(const QString& path);
+    /// Offers plans of earlier sessions that were never saved; to be called once the window is there.
+    void offerNeverSaved();
     void showStation(Station station);
     void setDark(bool dark);
     /// Asks where the plan is to go, shows what that means, and takes it there.
@@ -68,6 +70,10 @@ private:
     void browse();
     void tellDeviceChanges();
     void offerRecovered();
+    /// Somebody else has written the plan's file.
+    void diskChanged();
+    /// Asks what to keep, and does it; false when the person decides later.
+    bool settleDisk();
     void showKeys();
     void fillHistory(QMenu* menu);
 

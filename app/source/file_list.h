@@ -2,7 +2,7 @@
 #pragma once
 
 #include "app/widgets/row_list.h"
-#include "core/source/output.h"
+#include "core/output/output.h"
 
 namespace bindrel {
 

@@ -7,8 +7,8 @@
 #include "app/widgets/marks.h"
 #include "app/widgets/panel.h"
 #include "core/base/text.h"
-#include "core/source/c_text.h"
-#include "core/source/merge.h"
+#include "core/source/safe_text.h"
+#include "core/output/merge.h"
 
 #include <QCheckBox>
 #include <QDialog>
@@ -87,6 +87,10 @@ SourceStation::SourceStation(Document& document, ViewState& view, QWidget* paren
     write_ = new QPushButton("Write\u2026");
     write_->setProperty("primary", true);
     write_->setToolTip("Ctrl+Return");
+    takeOver_ = new QPushButton("Take the folder over");
+    takeOver_->setToolTip("The folder belongs to another plan. Its files that nobody has edited are then replaced by this plan's; what stood there is kept in .bindrel/backup.");
+    takeOver_->setVisible(false);
+    under->addWidget(takeOver_);
     under->addWidget(write_);
     leftColumn->addLayout(under);
     row->addWidget(left);
@@ -150,6 +154,10 @@ SourceStation::SourceStation(Document& document, ViewState& view, QWidget* paren
     connect(files_, &RowList::currentChanged, this, [this](int r) { showFile(QString::fromStdString(files_->files()[size_t(r)].name)); });
     connect(difference_, &QCheckBox::toggled, this, [this] { showFile(shownFile_); });
     connect(write_, &QPushButton::clicked, this, &SourceStation::write);
+    connect(takeOver_, &QPushButton::clicked, this, [this] {
+        takenOver_ = folder_->text();
+        refreshPreview();
+    });
     connect(folder_, &QLineEdit::editingFinished, this, [this] {
         if (document_.isOpen() && !document_.path().isEmpty())
             QSettings().setValue("output/" + QString(document_.path().toUtf8().toHex()), folder_->text());
@@ -230,8 +238,8 @@ void SourceStation::refresh()
         return;
     if (!prefix_->hasFocus() || !prefix_->isModified())
         prefix_->setText(QString::fromStdString(document_.snapshot().plan.prefix));
-    prefix_->setPlaceholderText(QString::fromStdString(document_.snapshot().source.prefix));
-    const QString command = QString::fromStdString(document_.snapshot().source.buildCommand);
+    prefix_->setPlaceholderText(QString::fromStdString(document_.snapshot().source().prefix));
+    const QString command = QString::fromStdString(document_.snapshot().source().buildCommand);
     if (command_->text() != command) {
         command_->setText(command);
         command_->setCursorPosition(0);
@@ -249,18 +257,22 @@ void SourceStation::refreshPreview()
     std::vector<FileChange> list;
     QString trouble;
     if (folder_->text().isEmpty()) {
-        for (const SourceFile& file : s.source.files)
+        for (const SourceFile& file : s.source().files)
             list.push_back({file.name, FileChange::State::New, "", file.text(), ""});
         trouble = "Save the plan, or choose a folder, to write the source.";
     } else {
-        Expected<std::vector<FileChange>> preview = previewOutput(s.source, folder_->text().toStdString());
-        if (preview)
-            list = *std::move(preview);
-        else
+        Expected<OutputPreview> preview = previewOutput(s.source(), folder_->text().toStdString(), ownership());
+        if (preview) {
+            list = std::move(preview->files);
+            notes_ = std::move(preview->notes);
+        } else {
             trouble = QString::fromStdString(preview.problem().text());
+        }
     }
     files_->setFiles(std::move(list));
     write_->setEnabled(trouble.isEmpty());
+    const std::string owner = folder_->text().isEmpty() ? std::string() : folderOwner(folder_->text().toStdString());
+    takeOver_->setVisible(!trouble.isEmpty() && !owner.empty() && owner != s.source().plan && ownership() == Ownership::OwnOnly);
     int counts[8] = {};
     for (const FileChange& file : files_->files())
         ++counts[int(file.state)];
@@ -270,6 +282,8 @@ void SourceStation::refreshPreview()
             if (counts[int(state)])
                 parts << QString("%1 %2").arg(counts[int(state)]).arg(nameOf(state));
         trouble = parts.isEmpty() ? "The folder holds just this." : parts.join(", ") + ".";
+        for (const std::string& note : notes_)
+            trouble += " " + QString::fromStdString(note);
         if (const int errors = s.count(Finding::Severity::Error))
             trouble += QString::fromStdString(" The plan has " + counted(errors, "error") + ".");
     }
@@ -283,6 +297,8 @@ void SourceStation::refreshPreview()
         showFile(QString::fromStdString(files_->files()[size_t(row)].name));
     Q_EMIT waitingChanged();
 }
+
+Ownership SourceStation::ownership() const { return !takenOver_.isEmpty() && takenOver_ == folder_->text() ? Ownership::TakeOver : Ownership::OwnOnly; }
 
 int SourceStation::waiting() const
 {
@@ -329,7 +345,7 @@ void SourceStation::showFile(const QString& name)
         text_->setText(content);
     text_->markerDeleteAll();
     const Snapshot& s = document_.snapshot();
-    const SourceFile* file = s.source.find(name.toStdString());
+    const SourceFile* file = s.source().find(name.toStdString());
     // Kept regions and merged edits shift lines; hues are drawn where the text is just what is generated.
     if (file && !diff && change && change->after == file->text())
         for (size_t i = 0; i < file->lines.size(); ++i) {
@@ -360,7 +376,7 @@ void SourceStation::markNeed()
     text_->markerDeleteAll(kMarkNeed);
     if (!document_.isOpen() || difference_->isChecked())
         return;
-    const SourceFile* file = document_.snapshot().source.find(shownFile_.toStdString());
+    const SourceFile* file = document_.snapshot().source().find(shownFile_.toStdString());
     const Place& selected = view_.selected();
     if (!file || selected.kind == Place::Kind::None)
         return;
@@ -382,7 +398,7 @@ void SourceStation::markNeed()
 void SourceStation::showTrace(int line)
 {
     trace_->clear();
-    const SourceFile* file = document_.isOpen() ? document_.snapshot().source.find(shownFile_.toStdString()) : nullptr;
+    const SourceFile* file = document_.isOpen() ? document_.snapshot().source().find(shownFile_.toStdString()) : nullptr;
     if (!file || difference_->isChecked() || line < 0 || line >= int(file->lines.size()) || file->lines[size_t(line)].trace < 0)
         return;
     const Trace& trace = file->traces[size_t(file->lines[size_t(line)].trace)];
@@ -401,12 +417,14 @@ bool SourceStation::writeNow()
 {
     if (!document_.isOpen() || folder_->text().isEmpty())
         return false;
-    const Outcome done = writeOutput(document_.snapshot().source, folder_->text().toStdString(), files_->files());
+    const Expected<std::vector<std::string>> done = writeOutput(document_.snapshot().source(), folder_->text().toStdString(), {files_->files(), {}}, ownership());
     if (!done)
         Q_EMIT document_.refused(QString::fromStdString(done.problem().text()));
     refreshPreview();
     if (done)
         Q_EMIT written(folder_->text());
+    if (done && !done->empty())
+        Q_EMIT document_.refused(QString::fromStdString(joined(*done, " ")));
     return done.ok();
 }
 

@@ -3,7 +3,7 @@
 
 #include "app/frame/document.h"
 #include "app/frame/view_state.h"
-#include "core/source/output.h"
+#include "core/output/output.h"
 
 #include <QTimer>
 #include <QWidget>
@@ -56,6 +56,7 @@ private:
     void showTrace(int line);
     void markNeed();
     QString defaultFolder() const;
+    Ownership ownership() const;
 
     Document& document_;
     ViewState& view_;
@@ -63,6 +64,9 @@ private:
     QLineEdit* folder_ = nullptr;
     QLineEdit* prefix_ = nullptr;
     QPushButton* write_ = nullptr;
+    QPushButton* takeOver_ = nullptr;
+    QString takenOver_; ///< folder of another plan that the person wants to use all the same
+    std::vector<std::string> notes_;
     QCheckBox* difference_ = nullptr;
     QLabel* trace_ = nullptr;
     QLabel* message_ = nullptr;

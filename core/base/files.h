@@ -20,4 +20,16 @@ Expected<std::string> readFile(const std::filesystem::path& path);
 /// A link is followed, so that what it points to is replaced and the link stays.
 Outcome writeFileAtomically(const std::filesystem::path& path, std::string_view bytes);
 
+/// The same, held against other writers of the folder, and only if the file still holds `expected` (an empty text: or is missing);
+/// null: whatever it holds. False, and nothing is changed, when it holds something else.
+Expected<bool> replaceFile(const std::filesystem::path& path, std::string_view bytes, const std::string* expected);
+
+/// What is left to read of an open regular file; `path` is for messages.
+Expected<std::string> readAll(int fd, const std::filesystem::path& path);
+/// Writes all bytes, through interruptions; `path` is for messages.
+Outcome writeAll(int fd, std::string_view bytes, const std::filesystem::path& path);
+
+/// The path made absolute against the working folder; as it is given when there is none any more. Never throws.
+std::filesystem::path absolutePath(const std::filesystem::path& path);
+
 } // namespace bindrel

@@ -9,6 +9,7 @@
 #include <nlohmann/json.hpp>
 
 #include <algorithm>
+#include <functional>
 #include <tuple>
 
 namespace bindrel {
@@ -77,6 +78,10 @@ JsonDocument::JsonDocument(std::string text, std::string file) : text_(std::move
         failAt(*scan.tooDeep, "nests deeper than 64 levels; no file of Bindrel's does.");
         return;
     }
+    if (scan.tooMany) {
+        failAt(*scan.tooMany, fmt::format("a list or an object has more than {} entries; Bindrel reads no more.", kMaxEntries));
+        return;
+    }
     try {
         *value_ = Json::parse(text_, nullptr, true, true);
     } catch (const Json::parse_error& error) {
@@ -95,6 +100,29 @@ JsonDocument::JsonDocument(std::string text, std::string file) : text_(std::move
 JsonDocument::~JsonDocument() = default;
 
 JsonNode JsonDocument::root() { return JsonNode(this, value_.get(), ""); }
+
+void JsonDocument::refuseHiddenText()
+{
+    const auto check = [this](const std::string& text, const std::string& pointer) {
+        if (text.size() > kMaxText)
+            fail(pointer, fmt::format("is a text of {} bytes; {} are allowed.", text.size(), kMaxText));
+        else if (!isPrintable(text))
+            fail(pointer, fmt::format("\"{}\" has a character that cannot be seen or changes the direction of writing; take it out.", printable(text)));
+    };
+    const std::function<void(const Json&, const std::string&)> walk = [&](const Json& value, const std::string& pointer) {
+        if (problem_)
+            return;
+        if (value.is_string())
+            check(value.get_ref<const std::string&>(), pointer);
+        for (auto it = value.begin(); (value.is_object() || value.is_array()) && it != value.end(); ++it) {
+            const std::string below = pointer + "/" + (value.is_object() ? escaped(it.key()) : std::to_string(it - value.begin()));
+            if (value.is_object())
+                check(it.key(), below);
+            walk(*it, below);
+        }
+    };
+    walk(*value_, {});
+}
 
 void JsonDocument::fail(const std::string& pointer, std::string message)
 {
@@ -194,6 +222,20 @@ std::string JsonNode::asString() const
     if (exists())
         wrongType("a text in quotes");
     return {};
+}
+
+void JsonNode::requireName(std::string_view name) const
+{
+    const auto allowed = [](char c) { return (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || (c >= '0' && c <= '9') || std::string_view("_.+-").find(c) != std::string_view::npos; };
+    if (name.empty() || name.size() > kMaxName || !std::all_of(name.begin(), name.end(), allowed))
+        fail(fmt::format("\"{}\" is not a name; use letters, digits, _ . + and -, at most {}.", printable(name.substr(0, 80)), kMaxName));
+}
+
+void JsonNode::requireWord(std::string_view name) const
+{
+    requireName(name);
+    if (name.find_first_of(".+-") != std::string_view::npos || (!name.empty() && name.front() >= '0' && name.front() <= '9'))
+        fail(fmt::format("\"{}\" becomes a name in C; use letters, digits and underscores, not beginning with a digit.", name));
 }
 
 std::int64_t JsonNode::asInteger(std::int64_t min, std::int64_t max) const

@@ -36,6 +36,9 @@ public:
     /// REQUIRES: !ok()
     const Problem& problem() const { return *problem_; }
 
+    /// Refuses texts and keys with characters that cannot be seen, and texts over kMaxText: for files that become source.
+    void refuseHiddenText();
+    static constexpr std::size_t kMaxText = 1000; ///< bytes
     /// Records a problem at a place; only the first is kept.
     void fail(const std::string& pointer, std::string message);
     /// Where the value of `pointer` starts, as line and column from 1; {0, 0} when it is not there.
@@ -73,6 +76,11 @@ public:
     JsonNode optionalChild(std::string_view key) const;
     std::vector<JsonNode> items() const;
     std::vector<std::pair<std::string, JsonNode>> members() const;
+
+    /// Refuses a name that is not of letters, digits, _ . + -, or longer than kMaxName; or, as a word, no identifier of C.
+    void requireName(std::string_view name) const;
+    void requireWord(std::string_view name) const;
+    static constexpr std::size_t kMaxName = 48;
 
     /// This node itself, read as a type.
     std::string asString() const;

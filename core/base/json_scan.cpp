@@ -45,7 +45,7 @@ public:
 
     JsonScan run()
     {
-        while (at_ < text_.size() && !scan_.tooDeep && !scan_.duplicate) {
+        while (at_ < text_.size() && !scan_.tooDeep && !scan_.duplicate && !scan_.tooMany) {
             skipBlank();
             if (at_ >= text_.size())
                 break;
@@ -111,7 +111,8 @@ private:
     {
         if (!stack_.empty()) {
             stack_.back().awaitsKey = stack_.back().object;
-            ++stack_.back().index;
+            if (++stack_.back().index >= kMaxEntries)
+                scan_.tooMany = at_;
         }
         ++at_;
     }

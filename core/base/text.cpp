@@ -193,4 +193,87 @@ bool naturalLess(std::string_view a, std::string_view b)
     return a < b; // "PA01" and "PA1" differ only here
 }
 
+std::string withLineFeeds(std::string_view text)
+{
+    std::string out;
+    out.reserve(text.size());
+    for (std::size_t i = 0; i < text.size(); ++i)
+        if (text[i] != '\r' || i + 1 == text.size() || text[i + 1] != '\n')
+            out += text[i];
+    return out;
+}
+
+std::string withLineEndsOf(std::string_view like, std::string text)
+{
+    std::size_t all = 0, returns = 0;
+    for (std::size_t i = 0; i < like.size(); ++i)
+        if (like[i] == '\n') {
+            ++all;
+            returns += i > 0 && like[i - 1] == '\r';
+        }
+    if (returns * 2 <= all)
+        return text;
+    std::string out;
+    out.reserve(text.size() + all);
+    for (const char c : text) {
+        if (c == '\n')
+            out += '\r';
+        out += c;
+    }
+    return out;
+}
+
+namespace {
+
+/// Length of the well-formed UTF-8 sequence that begins `text`, and its character; length 0 when there is none.
+std::pair<std::size_t, char32_t> firstCharacter(std::string_view text)
+{
+    const auto lead = static_cast<unsigned char>(text.front());
+    const std::size_t length = lead < 0x80 ? 1 : lead < 0xE0 ? 2 : lead < 0xF0 ? 3 : 4;
+    if (text.size() < length || !isUtf8(text.substr(0, length)))
+        return {0, 0};
+    char32_t out = length == 1 ? lead : lead & (0xFFu >> (length + 1));
+    for (std::size_t i = 1; i < length; ++i)
+        out = out << 6 | (static_cast<unsigned char>(text[i]) & 0x3Fu);
+    return {length, out};
+}
+
+/// Unicode's controls, separators of lines and paragraphs, and the marks, embeddings, overrides and isolates of the bidirectional
+/// algorithm (UAX 9), with the byte order mark and other invisible formats.
+bool isHidden(char32_t c)
+{
+    return c < 0x20 || (c >= 0x7F && c <= 0x9F) || c == 0x61C || (c >= 0x200B && c <= 0x200F) || (c >= 0x2028 && c <= 0x202E) || (c >= 0x2060 && c <= 0x206F) || c == 0xFEFF ||
+        (c >= 0xFFF9 && c <= 0xFFFB);
+}
+
+} // namespace
+
+std::string printable(std::string_view text, bool allowLineFeeds)
+{
+    constexpr const char* kDigits = "0123456789abcdef";
+    std::string out;
+    out.reserve(text.size());
+    while (!text.empty()) {
+        const auto [length, c] = firstCharacter(text);
+        if (length == 0 || (length == 1 && isHidden(c) && !(allowLineFeeds && c == '\n'))) {
+            const auto byte = static_cast<unsigned char>(text.front());
+            out.append("\\x") += kDigits[byte >> 4];
+            out += kDigits[byte & 15u];
+            text.remove_prefix(1);
+        } else {
+            if (length > 1 && isHidden(c)) {
+                out.append("\\u");
+                for (int shift = 12; shift >= 0; shift -= 4)
+                    out += kDigits[(c >> shift) & 15u];
+            } else {
+                out.append(text.substr(0, length));
+            }
+            text.remove_prefix(length);
+        }
+    }
+    return out;
+}
+
+bool isPrintable(std::string_view text) { return printable(text) == text; }
+
 } // namespace bindrel

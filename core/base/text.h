@@ -29,6 +29,17 @@ std::string nearest(std::string_view word, const std::vector<std::string>& candi
 /// " Did you mean X?" or an empty string; to be put behind a message about an unknown name.
 std::string didYouMean(std::string_view word, const std::vector<std::string>& candidates);
 
+/// Line ends CR LF become LF.
+std::string withLineFeeds(std::string_view text);
+/// `text`, whose lines end with LF, with the line ends of `like`: CR LF when most of its lines end so.
+std::string withLineEndsOf(std::string_view like, std::string text);
+
+/// Text of unknown origin for a terminal or a message: control characters and those that change the direction of writing are shown
+/// as "\x1b" and "\u202e"; line feeds too, unless they are allowed. What is not UTF-8 becomes "\xff".
+std::string printable(std::string_view text, bool allowLineFeeds = false);
+/// Whether printable() would change it.
+bool isPrintable(std::string_view text);
+
 /// Order in which people expect names: runs of digits compare as numbers ("PA2" before "PA10").
 bool naturalLess(std::string_view a, std::string_view b);
 

@@ -4,6 +4,9 @@
 #include "core/base/json_document.h"
 #include "core/device/device.h"
 
+#include <fmt/format.h>
+
+#include <map>
 #include <set>
 #include <string>
 
@@ -13,6 +16,24 @@ struct Part;
 /// "terminals" of a part: names, or objects with what is known of them.
 void readTerminals(const JsonNode& list, Part& part);
 
+/// Names that become words of C, where capitals and punctuation no longer tell them apart: each may be given once.
+class UniqueWords {
+public:
+    /// Records a problem at the node when the name is not allowed, or would be the same word as one before.
+    void add(const std::string& name, const JsonNode& node)
+    {
+        node.requireName(name);
+        std::string word;
+        for (const char c : name)
+            word += c == '.' || c == '+' || c == '-' ? '_' : static_cast<char>(c >= 'A' && c <= 'Z' ? c - 'A' + 'a' : c);
+        const auto [known, fresh] = words_.emplace(word, name);
+        if (!fresh && known->second != name)
+            node.fail(fmt::format("\"{}\" and \"{}\" would be one name in C; give one of them another.", name, known->second));
+    }
+
+private:
+    std::map<std::string, std::string> words_;
+};
 
 /// Builds a Device from the sections of its file and its family's file. Private to loading; each section's reading is in
 /// a file of its own (read_blocks.cpp, read_instances.cpp, read_clocks.cpp, read_pads.cpp, read_routing.cpp).

@@ -115,6 +115,23 @@ std::vector<std::string> Library::names(const char* kind) const
 
 std::optional<Library::Found> Library::deviceFile(std::string_view name) const { return find("devices", name); }
 
+Provenance Library::provenance(std::string_view device, std::string_view board) const
+{
+    Provenance out;
+    const Library shipped(folder());
+    if (const std::optional<Found> found = find("devices", device)) {
+        out.device = found->origin;
+        out.deviceFile = found->file.string();
+        out.deviceShadows = found->origin != Origin::Shipped && shipped.find("devices", device);
+    }
+    if (const std::optional<Found> found = find("boards", board)) {
+        out.board = found->origin;
+        out.boardFile = found->file.string();
+        out.boardShadows = found->origin != Origin::Shipped && shipped.find("boards", board);
+    }
+    return out;
+}
+
 Expected<Device> Library::device(std::string_view name) const
 {
     const std::optional<Found> found = deviceFile(name);

@@ -15,6 +15,15 @@ namespace bindrel {
 enum class Origin { Folder, BesidePlan, User, Shipped };
 const char* nameOf(Origin origin); ///< "folder", "beside the plan", "user", "shipped"
 
+/// Where the device and the board of a plan were found.
+struct Provenance {
+    Origin device = Origin::Shipped;
+    Origin board = Origin::Shipped;
+    std::string deviceFile, boardFile; ///< paths; empty when nothing was read
+    bool deviceShadows = false;        ///< another of the same name ships
+    bool boardShadows = false;
+};
+
 /// Finds devices, boards and parts by name and loads them. It looks, in this order, into folders that were named, beside
 /// the plan, into the user's own library ($XDG_DATA_HOME/bindrel) and into what ships. A library has folders "devices",
 /// "boards" and "parts"; a named folder and the plan's own may hold the files directly. File names are in lower case.
@@ -43,6 +52,8 @@ public:
     };
     /// The file of a device; nothing when there is none of that name.
     std::optional<Found> deviceFile(std::string_view name) const;
+    /// Of a device and a board by name; of an empty name nothing is told.
+    Provenance provenance(std::string_view device, std::string_view board) const;
     /// The folder of what ships.
     const std::filesystem::path& folder() const { return places_.back().folder; }
 

@@ -51,6 +51,7 @@ Part readPart(const std::string& id, const JsonNode& node, const PartSource& par
 Expected<Board> parseBoard(std::string text, std::string file, const PartSource& parts)
 {
     JsonDocument document(std::move(text), std::move(file));
+    document.refuseHiddenText();
     if (!document.ok())
         return document.problem();
     const JsonNode root = document.root();

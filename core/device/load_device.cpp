@@ -28,6 +28,29 @@ std::string fingerprint(std::initializer_list<const std::string*> texts)
     return fmt::format("{:016x}", hash);
 }
 
+/// Options that say what the core is; whatever else a compiler can be told (plug-ins, files, other programs) is none of a chip's business.
+const std::vector<std::string>& machineFlags()
+{
+    static const std::vector<std::string> all{"-mcpu", "-march", "-mabi", "-mthumb", "-marm", "-mfpu", "-mfloat-abi", "-mcmodel", "-mtune", "-mlittle-endian", "-mcmse", "-misa-spec", "-mno-relax", "-mstrict-align",
+                                              "-msmall-data-limit", "-munaligned-access", "-mno-unaligned-access"};
+    return all;
+}
+
+bool isMachineFlag(const std::string& flag)
+{
+    const std::size_t equals = flag.find('=');
+    const std::string_view value = equals == std::string::npos ? std::string_view() : std::string_view(flag).substr(equals + 1);
+    const auto plain = [](char c) { return (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || (c >= '0' && c <= '9') || c == '_' || c == '.' || c == '+' || c == '-'; };
+    return flag.size() <= 80 && std::find(machineFlags().begin(), machineFlags().end(), flag.substr(0, equals)) != machineFlags().end() && (equals == std::string::npos || !value.empty()) &&
+           std::all_of(value.begin(), value.end(), plain);
+}
+
+bool isToolPrefix(const std::string& prefix)
+{
+    const auto plain = [](char c) { return (c >= 'a' && c <= 'z') || (c >= '0' && c <= '9') || c == '_' || c == '.' || c == '-'; };
+    return prefix.size() > 1 && prefix.size() <= 48 && prefix.ends_with('-') && prefix.front() >= 'a' && prefix.front() <= 'z' && std::all_of(prefix.begin(), prefix.end(), plain);
+}
+
 void checkFrame(const JsonNode& root)
 {
     root.allowOnly(kKeys);
@@ -137,6 +160,7 @@ int DeviceReader::instanceAt(const JsonNode& node)
 void DeviceReader::readIdentity()
 {
     device_.name = own_.root().string("name");
+    own_.root().child("name").requireName(device_.name);
     device_.family = family_ ? family_->root().string("family") : "";
     device_.about = own_.root().string("about", "");
     if (section("cores").exists()) {
@@ -168,13 +192,20 @@ void DeviceReader::readCore(const JsonNode& node)
     Core core;
     core.name = node.string("name");
     core.id = node.string("id", core.name);
+    (node.has("id") ? node.child("id") : node.child("name")).requireName(core.id);
     const std::string architecture = node.string("architecture", "arm-m");
     if (architecture == "riscv")
         core.architecture = Core::Architecture::RiscV;
     else if (architecture != "arm-m")
         node.child("architecture").fail(fmt::format("\"{}\" is not an architecture that source can be written for; use arm-m or riscv.", architecture));
     core.toolPrefix = node.string("tools");
-    core.compilerFlags = node.strings("flags");
+    if (!isToolPrefix(core.toolPrefix))
+        node.child("tools").fail(fmt::format("\"{}\" is not the prefix of a cross-compiler; write it as \"arm-none-eabi-\": lower-case letters, digits, _ . and -, ending in -, no path.", core.toolPrefix));
+    for (const JsonNode& flag : node.optionalChild("flags").items()) {
+        core.compilerFlags.push_back(flag.asString());
+        if (!isMachineFlag(core.compilerFlags.back()))
+            flag.fail(fmt::format("\"{}\" is not a machine option; those that are allowed are {}, as \"-mcpu=NAME\".", core.compilerFlags.back(), listed(machineFlags())));
+    }
     core.vectorCount = static_cast<int>(node.integer("vectors", 0, 480));
     core.priorityBits = static_cast<int>(node.integer("priority_bits", 0, 8, 0));
     core.fpu = node.boolean("fpu", core.name.ends_with("F"));
@@ -219,6 +250,7 @@ void DeviceReader::readRanges()
         row.allowOnly({"id", "name", "supply", "code", "wait_states"});
         OperatingRange range;
         range.id = row.string("id");
+        row.child("id").requireName(range.id);
         range.name = row.string("name");
         range.code = static_cast<std::uint32_t>(row.integer("code", 0, 255));
         const std::vector<JsonNode> supply = row.child("supply").items();
@@ -324,11 +356,13 @@ Expected<Device> parseDevice(std::string text, std::string file, std::string fam
 {
     std::string revision = fingerprint({&text, &familyText});
     JsonDocument own(std::move(text), std::move(file));
+    own.refuseHiddenText();
     if (!own.ok())
         return own.problem();
     std::unique_ptr<JsonDocument> family;
     if (!familyText.empty()) {
         family = std::make_unique<JsonDocument>(std::move(familyText), std::move(familyFile));
+        family->refuseHiddenText();
         if (!family->ok())
             return family->problem();
     }

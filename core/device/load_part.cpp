@@ -74,6 +74,7 @@ void readTerminals(const JsonNode& list, Part& part)
 Expected<Part> parsePart(std::string text, std::string file)
 {
     JsonDocument document(std::move(text), std::move(file));
+    document.refuseHiddenText();
     if (!document.ok())
         return document.problem();
     const JsonNode root = document.root();

@@ -191,8 +191,11 @@ void DeviceReader::readBlocks()
     const JsonNode overrides = section("overrides");
     if (overrides.exists())
         overrides.allowOnly({"blocks"});
-    for (const auto& [name, node] : section("blocks").members())
+    UniqueWords words;
+    for (const auto& [name, node] : section("blocks").members()) {
+        words.add(name, node);
         device_.blocks.push_back(readBlock(name, node));
+    }
     for (const auto& [name, node] : overrides.optionalChild("blocks").members()) {
         const auto block = std::find_if(device_.blocks.begin(), device_.blocks.end(), [&name = name](const Block& b) { return b.name == name; });
         if (block == device_.blocks.end())
@@ -273,6 +276,9 @@ void DeviceReader::readRegisters(Block& block, const JsonNode& node)
         for (int n = 0; n < copies; ++n) {
             Register copy = reg;
             copy.name = numbered(name, first + n);
+            from.requireWord(copy.name);
+            for (const Field& field : copy.fields)
+                from.requireWord(field.name);
             copy.offset = reg.offset + stride * static_cast<std::uint32_t>(n);
             block.registers.push_back(std::move(copy));
         }

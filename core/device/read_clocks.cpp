@@ -99,9 +99,11 @@ void DeviceReader::readClocks()
 {
     const JsonNode list = section("clocks");
     const std::vector<JsonNode> rows = list.items();
+    UniqueWords words;
     for (const JsonNode& row : rows) {
         ClockNode node;
         node.id = row.string("id");
+        words.add(node.id, row.child("id"));
         if (device_.findClock(node.id) >= 0)
             row.child("id").fail(fmt::format("the clock \"{}\" is described twice.", node.id));
         device_.clocks.push_back(std::move(node));

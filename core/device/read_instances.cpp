@@ -13,9 +13,11 @@ void DeviceReader::readInstances()
     std::vector<std::string> blockNames;
     for (const Block& block : device_.blocks)
         blockNames.push_back(block.name);
+    UniqueWords words;
     for (const auto& [name, node] : section("instances").members()) {
         if (isAbsent(name))
             continue;
+        words.add(name, node);
         node.allowOnly({"block", "kind", "base", "bus", "kernel", "gate", "reset", "signals", "interrupts", "abilities", "unit", "selects", "dma"});
         Instance instance;
         instance.name = name;
@@ -57,9 +59,10 @@ void DeviceReader::readInstances()
                 direction.fail(fmt::format("\"{}\" is not a direction; use in, out, both or analog.", text));
             instance.signals.push_back(std::move(entry));
         }
-        for (const auto& [event, number] : node.optionalChild("interrupts").members())
-            instance.interrupts[event] =
-                static_cast<int>(number.asInteger(0, std::max(0, device_.core().vectorCount - 1)));
+        for (const auto& [event, number] : node.optionalChild("interrupts").members()) {
+            number.requireName(event);
+            instance.interrupts[event] = static_cast<int>(number.asInteger(0, std::max(0, device_.core().vectorCount - 1)));
+        }
         for (const auto& [ability, values] : node.optionalChild("abilities").members())
             for (const JsonNode& value : values.items())
                 instance.abilities[ability].push_back(value.asInteger(0, INT32_MAX));

@@ -7,10 +7,12 @@ namespace bindrel {
 
 void DeviceReader::readModes()
 {
+    UniqueWords words;
     for (const JsonNode& row : section("modes").items()) {
         row.allowOnly({"id", "name", "about", "keeps", "stops", "wakes_by", "wake_time", "wakes_on", "enters", "deep"});
         LowPowerMode mode;
         mode.id = row.string("id");
+        words.add(mode.id, row.child("id"));
         for (const LowPowerMode& other : device_.modes)
             if (other.id == mode.id)
                 row.child("id").fail(fmt::format("the mode \"{}\" is described twice.", mode.id));

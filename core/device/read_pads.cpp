@@ -25,6 +25,7 @@ void DeviceReader::readPads()
 
     for (const auto& [name, node] : section("pads").members()) {
         node.allowOnly({"at", "line", "bank", "max_toggle", "slow_toggle", "drives", "pulls", "open_drain", "weak", "five_volt", "routes", "lanes", "fixed", "at_reset"});
+        node.requireName(name);
         const std::string at = node.string("at", "");
         const size_t dot = at.find('.');
         if (isAbsent(at.substr(0, dot)) || isAbsent(name)) {
@@ -121,6 +122,8 @@ void DeviceReader::readPackage()
         PackagePin pin;
         pin.number = number;
         pin.name = item.asString();
+        item.requireName(pin.name);
+        item.requireName(number);
         pin.pad = device_.findPad(pin.name);
         if (pin.pad >= 0) {
             if (used[size_t(pin.pad)])

@@ -9,7 +9,7 @@ const std::vector<Rule>& rules()
 {
     static const std::vector<Rule> all = [] {
         std::vector<Rule> list;
-        for (const auto& group : {pinRules(), padRules(), clockRules(), modeRules(), goalRules()})
+        for (const auto& group : {pinRules(), padRules(), clockRules(), modeRules(), goalRules(), fileRules()})
             list.insert(list.end(), group.begin(), group.end());
         return list;
     }();

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include "core/device/library.h"
 #include "core/image/image.h"
 #include "core/plan/edit.h"
 #include "core/tuning/accuracy.h"
@@ -22,6 +23,7 @@ struct Facts {
     const std::vector<Accuracy>& accuracy; ///< by need
     const std::vector<PadSetup>& pads;
     const Image& image;
+    const Provenance& provenance;
 };
 
 /// Where a finding (or anything else that can be jumped to) is.
@@ -74,5 +76,6 @@ std::vector<Rule> padRules();
 std::vector<Rule> clockRules();
 std::vector<Rule> modeRules();
 std::vector<Rule> goalRules();
+std::vector<Rule> fileRules();
 
 } // namespace bindrel

@@ -60,7 +60,7 @@ void slowOutside(const Facts& f, std::vector<Finding>& out)
         return;
     const Plan slow = withClockSet(f.plan, *f.plan.slow);
     const std::size_t first = out.size();
-    clockLimitFindings({f.device, f.board, slow, f.bindings, *f.image.slowRates, f.settings, f.accuracy, f.pads, f.image}, out);
+    clockLimitFindings({f.device, f.board, slow, f.bindings, *f.image.slowRates, f.settings, f.accuracy, f.pads, f.image, f.provenance}, out);
     for (std::size_t i = first; i < out.size(); ++i) {
         out[i].text = "With the slow clocks: " + out[i].text + " Swap with the slow settings to change them.";
         // A fix or a search would change the full ones.

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/interchange/pin_sheet.h"
 
+#include "core/interchange/csv.h"
 #include "core/plan/pin_property.h"
 
 #include <fmt/format.h>
@@ -135,32 +136,14 @@ Expected<Change> cellChange(const Snapshot& s, const SheetRow& row, const std::s
     return pinPropertyChange(need, row.signal, property, value);
 }
 
-namespace {
-/// A cell as RFC 4180 asks for it.
-std::string csvCell(std::string text)
-{
-    if (!text.empty() && std::string_view("=+-@\t").find(text[0]) != std::string_view::npos)
-        text.insert(0, "'");
-    if (text.find_first_of(",\"\r\n") == std::string::npos)
-        return text;
-    std::string out = "\"";
-    for (const char c : text)
-        out += c == '"' ? std::string("\"\"") : std::string(1, c);
-    return out + "\"";
-}
-} // namespace
-
 std::string pinSheetCsv(const std::vector<SheetRow>& rows)
 {
-    std::string out;
+    std::vector<std::string> titles;
     for (const SheetColumn& column : sheetColumns())
-        out += (out.empty() ? "" : ",") + std::string(column.title);
-    out += "\r\n";
-    for (const SheetRow& row : rows) {
-        for (size_t c = 0; c < row.cells.size(); ++c)
-            out += (c > 0 ? "," : "") + csvCell(row.cells[c]);
-        out += "\r\n";
-    }
+        titles.emplace_back(column.title);
+    std::string out = csvLine(titles);
+    for (const SheetRow& row : rows)
+        out += csvLine({row.cells.begin(), row.cells.end()});
     return out;
 }
 

@@ -457,8 +457,7 @@ Expected<Workpiece> parsePlan(std::string text, std::string file, const Library&
         return document.ok() ? board.problem() : document.problem();
     }
     work.device = std::make_shared<const Device>(*std::move(device));
-    if (const auto found = library.deviceFile(plan.device))
-        work.deviceOrigin = found->origin;
+    work.provenance = library.provenance(plan.device, plan.board);
     if (!plan.deviceRevision.empty() && plan.deviceRevision != work.device->revision)
         work.deviceChange = Workpiece::DeviceChange{plan.deviceRevision, {}};
     work.board = std::make_shared<const Board>(*std::move(board));
@@ -489,10 +488,15 @@ Expected<Workpiece> loadPlan(const std::filesystem::path& path, const Library& l
     // A device, board or part beside the plan belongs to it.
     std::error_code error;
     const std::filesystem::path folder = std::filesystem::absolute(path, error).parent_path();
-    return parsePlan(*std::move(text), path.string(), error ? library : library.with(folder, Origin::BesidePlan));
+    Expected<Workpiece> work = parsePlan(*text, path.string(), error ? library : library.with(folder, Origin::BesidePlan));
+    if (work)
+        work->fileText = *std::move(text);
+    return work;
 }
 
 Outcome savePlan(const Plan& plan, const std::filesystem::path& path) { return writeFileAtomically(path, planText(plan)); }
+
+Expected<bool> savePlanOver(const Plan& plan, const std::filesystem::path& path, const std::string& fileText) { return replaceFile(path, planText(plan), &fileText); }
 
 Plan stamped(Plan plan, const Device& device, Origin origin)
 {

@@ -16,7 +16,7 @@ struct Workpiece {
     std::shared_ptr<const Device> device;
     std::shared_ptr<const Board> board;
     Plan plan;
-    Origin deviceOrigin = Origin::Shipped;
+    Provenance provenance;
 
     /// The device's file is not the one that the plan was saved with.
     struct DeviceChange {
@@ -25,6 +25,8 @@ struct Workpiece {
         std::vector<std::string> lost;
     };
     std::optional<DeviceChange> deviceChange;
+    /// The bytes of the plan's file when it was read; what saving holds against the disk. Empty for a plan without a file.
+    std::string fileText;
 };
 
 /// The bytes of a plan file: JSON, keys in a fixed order, one line a need's goal list and binding, ends with a newline.
@@ -37,6 +39,9 @@ std::string planText(const Plan& plan);
 Expected<Workpiece> parsePlan(std::string text, std::string file, const Library& library);
 Expected<Workpiece> loadPlan(const std::filesystem::path& path, const Library& library);
 Outcome savePlan(const Plan& plan, const std::filesystem::path& path);
+/// The same if the file still holds the bytes that were read, or is missing when they are empty. False, and nothing is written, when
+/// somebody else has changed it.
+Expected<bool> savePlanOver(const Plan& plan, const std::filesystem::path& path, const std::string& fileText);
 /// The plan with a note of the device's file as it is now, to be saved with it.
 Plan stamped(Plan plan, const Device& device, Origin origin);
 

@@ -2,7 +2,7 @@
 // PREFIX_board.h and .c: names for pads and rates, the status of a bring-up, waiting, the order of it all.
 #include "core/base/text.h"
 #include "core/quantity/format.h"
-#include "core/source/c_text.h"
+#include "core/source/safe_text.h"
 #include "core/source/writer.h"
 
 #include <algorithm>
@@ -32,7 +32,7 @@ void writeRates(Writer& w)
             continue;
         w.because({Place::Kind::Clock, f.device.clocks[i].id, {}}, f.device.clocks[i].name);
         const std::string exact = state.rate.value.isInteger() ? "" : ", exactly " + state.rate.value.text() + " Hz";
-        w.linef("#define {:<28} {}u /* {}{}, {} */", rateMacro(f, w.names, int(i)), state.rate.value.floor(), format(state.rate), exact, commentText(format(state.tolerance)));
+        w.linef("#define {:<28} {}u {}", rateMacro(f, w.names, int(i)), state.rate.value.floor(), cComment(format(state.rate) + exact + ", " + format(state.tolerance)));
     }
     w.noCause();
     w.line();
@@ -51,13 +51,13 @@ void writeSlowRates(Writer& w)
         if (!state.running || !state.used || state.rate == f.rates.clocks[i].rate || state.rate.value.floor() > INT64_C(0xFFFFFFFF))
             continue;
         w.because({Place::Kind::Clock, f.device.clocks[i].id, {}}, "slow clocks");
-        w.linef("#define {:<28} {}u /* {}, {} */", slowRateMacro(f, w.names, int(i)), state.rate.value.floor(), format(state.rate), commentText(format(state.tolerance)));
+        w.linef("#define {:<28} {}u {}", slowRateMacro(f, w.names, int(i)), state.rate.value.floor(), cComment(format(state.rate) + ", " + format(state.tolerance)));
     }
     const OperatingRange& range = f.device.ranges[size_t(slow.range)];
     const ClockState& flash = slow.clocks[size_t(f.device.flashClock)];
     if (slow.waitStates && flash.rate != f.rates.clocks[size_t(f.device.flashClock)].rate)
-        w.linef("_Static_assert({} <= {}u, \"{} flash wait states carry the slow rate in {}\");", slowRateMacro(f, w.names, f.device.flashClock), range.waitStateLimits[size_t(*slow.waitStates)].value.floor(),
-                *slow.waitStates, range.name);
+        w.linef("_Static_assert({} <= {}u, {});", slowRateMacro(f, w.names, f.device.flashClock), range.waitStateLimits[size_t(*slow.waitStates)].value.floor(),
+                cString(fmt::format("{} flash wait states carry the slow rate in {}", *slow.waitStates, range.name)));
     w.noCause();
     w.line();
 }
@@ -75,35 +75,35 @@ void writeAsserts(Writer& w)
         if (!from.used || !from.rate.value.isInteger() || node.type == ClockNode::Type::Select)
             continue;
         w.because({Place::Kind::Clock, node.id, {}}, operationText(f.device, f.rates, int(i)));
-        const std::string own = rateMacro(f, w.names, int(i));
-        const std::string input = rateMacro(f, w.names, state.input);
+        const Word own = rateMacro(f, w.names, int(i));
+        const Word input = rateMacro(f, w.names, state.input);
         const std::int64_t unit = node.unit;
-        const std::string text = commentText(node.name + " is " + f.device.clocks[size_t(state.input)].name + " " + operationText(f.device, f.rates, int(i)));
+        const Code text = cString(node.name + " is " + f.device.clocks[size_t(state.input)].name + " " + operationText(f.device, f.rates, int(i)));
         const std::int64_t factor = node.type == ClockNode::Type::Gate ? 1 : state.setting;
         // Rates of fast clocks times their factors leave 32 bits.
-        const std::string times = unit == 1 ? "" : fmt::format(" * {}u", unit);
+        const Code times = unit == 1 ? Code() : code(" * {}u", unit);
         if (node.type == ClockNode::Type::Divide)
-            w.linef("_Static_assert((uint64_t){} * {}u == (uint64_t){}{}, \"{}\");", own, factor, input, times, text);
+            w.linef("_Static_assert((uint64_t){} * {}u == (uint64_t){}{}, {});", own, factor, input, times, text);
         else
-            w.linef("_Static_assert((uint64_t){}{} == (uint64_t){} * {}u, \"{}\");", own, times, input, factor, text);
+            w.linef("_Static_assert((uint64_t){}{} == (uint64_t){} * {}u, {});", own, times, input, factor, text);
     }
     const OperatingRange& range = f.device.ranges[size_t(f.rates.range)];
     if (f.rates.waitStates) {
         w.because({Place::Kind::Clock, f.device.clocks[size_t(f.device.flashClock)].id, {}}, "flash wait states");
-        w.linef("_Static_assert({} <= {}u, \"{} flash wait states carry this rate in {}\");", rateMacro(f, w.names, f.device.flashClock),
-                range.waitStateLimits[size_t(*f.rates.waitStates)].value.floor(), *f.rates.waitStates, range.name);
+        w.linef("_Static_assert({} <= {}u, {});", rateMacro(f, w.names, f.device.flashClock), range.waitStateLimits[size_t(*f.rates.waitStates)].value.floor(),
+                cString(fmt::format("{} flash wait states carry this rate in {}", *f.rates.waitStates, range.name)));
     }
     w.noCause();
     w.line();
 }
 
-std::vector<std::string> statusNames(const Facts& f, const Names& names)
+std::vector<Word> statusNames(const Facts& f, const Names& names)
 {
-    std::vector<std::string> out;
+    std::vector<Word> out;
     for (const std::vector<Step>* list : f.image.allSteps())
         for (const Step& step : *list)
             if (step.kind == Step::Kind::Wait && (step.need >= 0 ? coreOf(f, size_t(step.need)) : 0) == names.core) {
-                const std::string name = timeoutName(f, names, step);
+                const Word name = timeoutName(f, names, step.fields.front().ref);
                 if (std::find(out.begin(), out.end(), name) == out.end())
                     out.push_back(name);
             }
@@ -114,8 +114,8 @@ std::vector<std::string> statusNames(const Facts& f, const Names& names)
 
 SourceFile boardHeader(const Facts& f, const Names& names)
 {
-    Writer w(f, names, names.name("board.h"), fmt::format("{} on {}: names, rates and the bring-up.", commentText(f.board.title), f.device.name));
-    const std::string guard = names.macro("BOARD_H");
+    Writer w(f, names, names.prefix.text() + "_board.h", fmt::format("{} on {}: names, rates and the bring-up.", f.board.title, f.device.name));
+    const Word guard = names.macro("BOARD_H");
     w.linef("#ifndef {}", guard);
     w.linef("#define {}", guard);
     w.line();
@@ -133,15 +133,15 @@ SourceFile boardHeader(const Facts& f, const Names& names)
             continue;
         const Seat& seat = f.bindings.needs[size_t(setup.need)].seats[size_t(setup.seat)];
         w.because({Place::Kind::Pad, pad.name, f.plan.needs[size_t(setup.need)].id}, "binding");
-        const std::string macro = names.NEED(size_t(setup.need)) + "_" + uppered(identifierOf(seat.signal.id));
-        w.linef("#define {:<32} {}u /* {}, pin {}: {} */", macro + "_BIT", pad.bit, pad.name, f.device.pinOf(setup.pad), commentText(seat.signal.title));
+        const Word macro = names.NEED(size_t(setup.need)) + "_" + Word::of(seat.signal.id).upper() + "_BIT";
+        w.linef("#define {:<32} {}u {}", macro, pad.bit, cComment(fmt::format("{}, pin {}: {}", pad.name, f.device.pinOf(setup.pad), seat.signal.title)));
     }
     w.noCause();
     w.line();
     w.comment("What a bring-up returns: success, or the wait that timed out.");
     w.linef("enum {} {{", names.name("status"));
     w.linef("    {} = 0,", names.macro("OK"));
-    for (const std::string& name : statusNames(f, names))
+    for (const Word& name : statusNames(f, names))
         w.linef("    {},", name);
     w.linef("    {}", names.macro("TIMEOUT_TRANSFER"));
     w.line("};");
@@ -165,7 +165,7 @@ SourceFile boardHeader(const Facts& f, const Names& names)
         for (const Core& core : f.device.cores)
             if (core.release.valid()) {
                 w.comment(fmt::format("Lets the {} start, once clocks and pins are up.", core.name));
-                w.linef("void {}_release_{}(void);", names.prefix, identifierOf(lowered(core.id)));
+                w.linef("void {}_release_{}(void);", names.prefix, Word::of(core.id));
             }
     } else {
         w.comment(fmt::format("Brings up the needs of the {}. Clocks and pins are up already: the {} starts this core after it has seen to them.",
@@ -181,14 +181,14 @@ SourceFile boardHeader(const Facts& f, const Names& names)
 
 SourceFile boardSource(const Facts& f, const Names& names)
 {
-    Writer w(f, names, names.name("board.c"), "The order of the bring-up, and waiting.");
+    Writer w(f, names, names.prefix.text() + "_board.c", "The order of the bring-up, and waiting.");
     w.linef("#include \"{}_board.h\"", names.prefix);
     if (names.core == 0 && std::any_of(f.device.cores.begin(), f.device.cores.end(), [](const Core& c) { return c.release.valid(); }))
         w.linef("#include \"{}_regs.h\"", names.prefix);
     for (size_t n = 0; n < f.plan.needs.size(); ++n)
         if (hasFiles(f, names, n)) {
             w.becauseNeed(n);
-            w.linef("#include \"{}\"", names.file(n, ".h"));
+            w.linef("#include \"{}.h\"", names.need(n));
         }
     w.noCause();
     w.line();
@@ -219,14 +219,14 @@ SourceFile boardSource(const Facts& f, const Names& names)
             w.linef("    {}_bring_up();", names.need(n));
         }
     w.noCause();
-    w.keep("after_bring_up", 4);
+    w.keep(WordLiteral("after_bring_up"), 4);
     w.line("    return status;");
     w.line("}");
     for (const Core& core : f.device.cores) {
         if (names.core != 0 || !core.release.valid())
             continue;
         w.line();
-        w.linef("void {}_release_{}(void)", names.prefix, identifierOf(lowered(core.id)));
+        w.linef("void {}_release_{}(void)", names.prefix, Word::of(core.id));
         w.line("{");
         w.step(updateStep(f.device, {{core.release.ref, core.release.code, core.name}}, {}), 4);
         w.line("}");
@@ -235,10 +235,10 @@ SourceFile boardSource(const Facts& f, const Names& names)
 }
 
 /// One of the pair that switches between the plan's clocks and its slow ones while the program runs.
-static void switchFunction(Writer& w, const char* name, const std::vector<Step>& list, const ClockState& cpu)
+static void switchFunction(Writer& w, WordLiteral name, const std::vector<Step>& list, const ClockState& cpu)
 {
     w.line();
-    w.comment(fmt::format("To the {} clocks, CPU at {}. Let all peripherals rest that are timed by a clock that changes.", name, format(cpu.rate)));
+    w.comment(fmt::format("To the {} clocks, CPU at {}. Let all peripherals rest that are timed by a clock that changes.", name.text(), format(cpu.rate)));
     w.linef("enum {0}_status {0}_clocks_{1}(void)", w.names.prefix, name);
     w.line("{");
     std::vector<const Step*> steps;
@@ -252,7 +252,7 @@ static void switchFunction(Writer& w, const char* name, const std::vector<Step>&
 SourceFile clocksSource(const Facts& f, const Names& names)
 {
     const ClockState& cpu = f.rates.clocks[size_t(f.device.cpuClock())];
-    Writer w(f, names, names.name("clocks.c"), fmt::format("Clocks, from reset to a CPU at {}.", format(cpu.rate)));
+    Writer w(f, names, names.prefix.text() + "_clocks.c", fmt::format("Clocks, from reset to a CPU at {}.", format(cpu.rate)));
     w.linef("#include \"{}_board.h\"", names.prefix);
     w.linef("#include \"{}_regs.h\"", names.prefix);
     w.line();
@@ -285,7 +285,7 @@ SourceFile clocksSource(const Facts& f, const Names& names)
 
 SourceFile pinsSource(const Facts& f, const Names& names)
 {
-    Writer w(f, names, names.name("pins.c"), "Pads: levels first, then function, direction, pull and drive.");
+    Writer w(f, names, names.prefix.text() + "_pins.c", "Pads: levels first, then function, direction, pull and drive.");
     w.linef("#include \"{}_board.h\"", names.prefix);
     w.linef("#include \"{}_regs.h\"", names.prefix);
     w.line();

@@ -33,7 +33,7 @@ void writeEnable(Writer& w)
 void writeHandler(Writer& w, int watcher, const std::string& event, const std::vector<const PadSetup*>& lines)
 {
     const Facts& f = w.facts;
-    const std::string name = handlerName(w.names, f.device.instances[size_t(watcher)].name, event);
+    const Word name = handlerName(w.names, f.device.instances[size_t(watcher)].name, event);
     w.line();
     w.linef("void {}(void);", name);
     w.linef("void {}(void)", name);
@@ -45,8 +45,8 @@ void writeHandler(Writer& w, int watcher, const std::string& event, const std::v
         const FieldRef flag = f.device.roleField(watcher, role);
         if (!flag.valid())
             continue;
-        const std::string reg = roleRegister(f, w.names, watcher, role);
-        const std::string bit = roleMacro(f, w.names, watcher, role);
+        const Code reg = roleRegister(f, w.names, watcher, role);
+        const Word bit = roleMacro(f, w.names, watcher, role);
         w.becauseNeed(size_t(setup->need), "edges");
         w.linef("    if (({} & {}) != 0u) {{", reg, bit);
         switch (f.device.fieldOf(flag).access) {
@@ -69,7 +69,7 @@ void writeHandler(Writer& w, int watcher, const std::string& event, const std::v
 
 SourceFile interruptsSource(const Facts& f, const Names& names)
 {
-    Writer w(f, names, names.name("interrupts.c"), "Interrupt handlers of the needs.");
+    Writer w(f, names, names.prefix.text() + "_interrupts.c", "Interrupt handlers of the needs.");
     w.linef("#include \"{}_board.h\"", names.prefix);
     w.linef("#include \"{}_regs.h\"", names.prefix);
     std::vector<const PadSetup*> lines;
@@ -77,7 +77,7 @@ SourceFile interruptsSource(const Facts& f, const Names& names)
         if (setup.line >= 0 && hasFiles(f, names, size_t(setup.need))) {
             lines.push_back(&setup);
             w.becauseNeed(size_t(setup.need));
-            w.linef("#include \"{}\"", names.file(size_t(setup.need), ".h"));
+            w.linef("#include \"{}.h\"", names.need(size_t(setup.need)));
         }
     w.noCause();
     w.line();

@@ -51,7 +51,9 @@ Expected<std::map<std::string, std::string>> keepRegions(std::string_view text)
             problem->line = number;
         };
         if (const auto name = openingName(line)) {
-            if (open)
+            if (name->empty() || name->find("*/") != std::string::npos)
+                fail("a keep region needs a name; write /*~ keep NAME */.");
+            else if (open)
                 fail(fmt::format("the region \"{}\" is not closed before \"{}\" begins.", *open, *name));
             else if (out.contains(*name))
                 fail(fmt::format("two regions are called \"{}\"; give one another name.", *name));

@@ -3,16 +3,17 @@
 #include "core/base/text.h"
 #include "core/clocks/modes.h"
 #include "core/quantity/format.h"
-#include "core/source/c_text.h"
+#include "core/source/safe_text.h"
 #include "core/source/writer.h"
 
 namespace bindrel {
 
 namespace {
 
-std::string functionName(const Facts& f, const Names& names, const ModeSteps& steps)
+Word functionName(const Facts& f, const Names& names, const ModeSteps& steps)
 {
-    return fmt::format("{}_enter_{}{}", names.prefix, identifierOf(lowered(f.device.modes[size_t(steps.mode)].id)), steps.slow ? "_slow" : "");
+    const Word name = names.name("enter_" + Word::of(f.device.modes[size_t(steps.mode)].id));
+    return steps.slow ? name + "_slow" : name;
 }
 
 std::string purpose(const Facts& f, const ModeSteps& steps)
@@ -27,7 +28,7 @@ std::string purpose(const Facts& f, const ModeSteps& steps)
     text += fmt::format(" The core runs {} later, all clocks up to {} later; returns then.", format(state.wakeTime), format(state.fullTime));
     if (f.image.slowRates)
         text += steps.slow ? " To be called at the slow clocks." : " To be called at the full clocks.";
-    return commentText(text);
+    return text;
 }
 
 void list(Writer& w, const std::vector<Step>& steps)
@@ -45,7 +46,7 @@ void declareModes(Writer& w)
     const Facts& f = w.facts;
     if (f.image.modes.empty() || w.names.core != 0)
         return;
-    const std::string& p = w.names.prefix;
+    const Word& p = w.names.prefix;
     for (const ModeSteps& steps : f.image.modes) {
         w.because({Place::Kind::Mode, f.device.modes[size_t(steps.mode)].id, {}}, "entered");
         w.comment(purpose(f, steps));
@@ -62,11 +63,11 @@ void declareModes(Writer& w)
 void defineModes(Writer& w)
 {
     const Facts& f = w.facts;
-    const std::string& p = w.names.prefix;
+    const Word& p = w.names.prefix;
     for (const ModeSteps& steps : f.image.modes) {
         const LowPowerMode& mode = f.device.modes[size_t(steps.mode)];
-        const std::string name = functionName(f, w.names, steps);
-        const std::string back = identifierOf(lowered(mode.id)) + (steps.slow ? "_slow_back" : "_back");
+        const Word name = functionName(f, w.names, steps);
+        const Word back = Word::of(mode.id) + (steps.slow ? WordLiteral("_slow_back") : WordLiteral("_back"));
         w.because({Place::Kind::Mode, mode.id, {}}, "entered");
         w.line();
         if (!steps.back.empty()) {
@@ -86,7 +87,7 @@ void defineModes(Writer& w)
         w.linef("    const uint32_t before = {}_interrupts_hold();", p);
         list(w, steps.enter);
         w.because({Place::Kind::Mode, mode.id, {}}, "entered");
-        w.linef("    {}_core_wait({});", p, mode.deep ? "true" : "false");
+        w.linef("    {}_core_wait({});", p, mode.deep ? WordLiteral("true") : WordLiteral("false"));
         if (steps.back.empty())
             w.linef("    const enum {}_status status = {};", p, w.names.macro("OK"));
         else
@@ -105,7 +106,7 @@ void writeCoreWait(Writer& w)
     const Facts& f = w.facts;
     if (f.image.modes.empty() || w.names.core != 0)
         return;
-    const std::string& p = w.names.prefix;
+    const Word& p = w.names.prefix;
     const bool arm = f.device.core().architecture == Core::Architecture::ArmM;
     w.line();
     w.linef("uint32_t {}_interrupts_hold(void)", p);

@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // A header and a source file for each bound need: bring-up, start and stop, and the helpers of its kind.
 #include "core/base/text.h"
-#include "core/source/c_text.h"
+#include "core/source/safe_text.h"
 #include "core/source/writer.h"
 
 #include <algorithm>
@@ -101,7 +101,7 @@ std::vector<SourceFile> needFiles(const Facts& f, const Names& names, size_t nee
 
     Writer header(f, names, names.file(need, ".h"), summary(f, need));
     header.becauseNeed(need);
-    const std::string guard = names.NEED(need) + "_H";
+    const Word guard = names.NEED(need) + "_H";
     header.linef("#ifndef {}", guard);
     header.linef("#define {}", guard);
     header.line();
@@ -122,7 +122,7 @@ std::vector<SourceFile> needFiles(const Facts& f, const Names& names, size_t nee
 
     Writer source(f, names, names.file(need, ".c"), summary(f, need));
     source.becauseNeed(need);
-    source.linef("#include \"{}\"", names.file(need, ".h"));
+    source.linef("#include \"{}.h\"", names.need(need));
     source.linef("#include \"{}_regs.h\"", names.prefix);
     source.line();
     source.linef("void {}_bring_up(void)", names.need(need));
@@ -144,7 +144,7 @@ std::vector<SourceFile> needFiles(const Facts& f, const Names& names, size_t nee
         for (const PadSetup& setup : f.pads)
             if (const int lines = linesOf(f, setup); setup.need == static_cast<int>(need) && lines >= 0)
                 for (const auto& [event, number] : f.device.instances[size_t(lines)].interrupts)
-                    source.linef("    {}_interrupt_enable({}u); /* {} {} */", names.prefix, number, f.device.instances[size_t(lines)].name, event);
+                    source.linef("    {}_interrupt_enable({}u); {}", names.prefix, number, cComment(f.device.instances[size_t(lines)].name + " " + event));
         source.line("}");
         writeStop(source, need, starts);
     }

@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // PREFIX_regs.h: the registers of every block that the bring-up or a need's functions touch.
 #include "core/base/text.h"
-#include "core/source/c_text.h"
+#include "core/source/safe_text.h"
 #include "core/source/writer.h"
 
 #include <algorithm>
@@ -27,7 +27,7 @@ std::vector<int> usedInstances(const Facts& f)
 
 void writeBlock(Writer& w, const Block& block)
 {
-    const std::string name = identifierOf(block.name);
+    const Word name = Word::of(block.name);
     std::vector<const Register*> order;
     for (const Register& reg : block.registers)
         order.push_back(&reg);
@@ -40,31 +40,21 @@ void writeBlock(Writer& w, const Block& block)
     for (const Register* reg : order) {
         if (reg->offset > next)
             w.linef("    uint32_t gap{}[{}];", gap++, (reg->offset - next) / 4);
-        const std::string text = fmt::format("    volatile uint32_t {};", reg->name);
-        w.linef("{:<34}/* 0x{:02X}{}{} */", text, reg->offset, reg->about.empty() ? "" : " ", commentText(reg->about));
+        w.linef("{:<34}{}", code("    volatile uint32_t {};", Word::spelled(reg->name)), cComment(fmt::format("0x{:02X}{}{}", reg->offset, reg->about.empty() ? "" : " ", reg->about)));
         next = reg->offset + 4;
     }
     w.line("};");
     w.line();
-    // Some thousands of lines, a good part of all that is written: put together by hand.
-    const std::string begin = "#define " + w.names.macro(uppered(name)) + "_";
-    constexpr size_t kColumn = 8 + 36;
-    const auto defined = [&begin](const Register& reg, const Field& field, std::string_view more) {
-        std::string text;
-        text.reserve(96);
-        text.append(begin).append(reg.name).append("_").append(field.name).append(more);
-        text.append(text.size() < kColumn ? kColumn - text.size() + 1 : 1, ' ');
-        return text;
-    };
+    const Word begin = w.names.macro(name.upper());
     for (const Register* reg : order)
         for (const Field& field : reg->fields) {
-            std::string text = defined(*reg, field, {});
-            fmt::format_to(std::back_inserter(text), "0x{:08X}u", field.mask());
-            if (!field.about.empty())
-                text.append(" /* ").append(commentText(field.about)).append(" */");
-            w.line(std::move(text));
+            const Word macro = begin + "_" + Word::spelled(reg->name) + "_" + Word::spelled(field.name);
+            if (field.about.empty())
+                w.linef("#define {:<36} 0x{:08X}u", macro, field.mask());
+            else
+                w.linef("#define {:<36} 0x{:08X}u {}", macro, field.mask(), cComment(field.about));
             if (field.width > 1)
-                w.line(defined(*reg, field, "_AT(x)").append("((uint32_t)(x) << ").append(std::to_string(field.lsb)).append(")"));
+                w.linef("#define {:<36} ((uint32_t)(x) << {})", code("{}_AT(x)", macro), field.lsb);
         }
     w.line();
 }
@@ -73,8 +63,8 @@ void writeBlock(Writer& w, const Block& block)
 
 SourceFile registersHeader(const Facts& f, const Names& names)
 {
-    Writer w(f, names, names.name("regs.h"), "Registers of the blocks that this plan uses: a struct and named bits for each.");
-    const std::string guard = names.macro("REGS_H");
+    Writer w(f, names, names.prefix.text() + "_regs.h", "Registers of the blocks that this plan uses: a struct and named bits for each.");
+    const Word guard = names.macro("REGS_H");
     w.linef("#ifndef {0}", guard);
     w.linef("#define {0}", guard);
     w.line();
@@ -87,7 +77,7 @@ SourceFile registersHeader(const Facts& f, const Names& names)
             writeBlock(w, f.device.blockOf(instance));
     w.comment("Where they are.");
     for (const int instance : instances)
-        w.linef("#define {:<20} ((struct {} *)0x{:08X}u)", instanceMacro(f, names, instance), names.name(identifierOf(f.device.blockOf(instance).name)),
+        w.linef("#define {:<20} ((struct {} *)0x{:08X}u)", instanceMacro(f, names, instance), names.name(Word::of(f.device.blockOf(instance).name)),
                 f.device.instances[size_t(instance)].base);
     w.line();
     w.linef("#endif /* {} */", guard);

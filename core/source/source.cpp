@@ -2,39 +2,31 @@
 #include "core/source/source.h"
 
 #include "core/base/text.h"
-#include "core/source/c_text.h"
+#include "core/source/seal.h"
 #include "core/source/writer.h"
 
 namespace bindrel {
 
 namespace {
 
-Names makeNames(const Facts& f, size_t core, std::vector<std::string>& renamed)
+/// Sets the seal of a generated file to what the file holds.
+void seal(SourceFile& file)
 {
-    Names names;
-    names.core = core;
-    names.prefix = identifierOf(f.plan.prefix.empty() ? f.plan.name : f.plan.prefix);
-    if (core > 0)
-        names.prefix += "_" + identifierOf(lowered(f.device.cores[core].id));
-    names.PREFIX = uppered(names.prefix);
-    Identifiers identifiers;
-    // Names of the files that every output has must not be met by a need's.
-    for (const char* reserved : {"board", "regs", "clocks", "pins", "interrupts", "start", "wait", "bring_up", "status", "interrupt_enable", "interrupts_hold", "interrupts_release", "core_wait", "enter", "clocks_slow", "clocks_full", "toolchain", "vectors", "release", "trap", "entry"})
-        identifiers.take(reserved);
-    for (const Need& need : f.plan.needs) {
-        // Files of another core's program carry its name; a need's must not look like them.
-        std::string id = need.id;
-        for (size_t other = 1; other < f.device.cores.size(); ++other)
-            if (const std::string name = identifierOf(lowered(f.device.cores[other].id)); identifierOf(id) == name || identifierOf(id).starts_with(name + "_"))
-                id = "need-" + id;
-        names.needs.push_back(identifiers.take(id));
-        std::string plain = need.id;
-        for (char& c : plain)
-            c = c == '-' ? '_' : c;
-        if (names.needs.back() != plain)
-            renamed.push_back(fmt::format("{} is called {}", need.id, names.needs.back()));
+    if (file.owner == SourceFile::Owner::User)
+        return;
+    const std::string before = file.text();
+    const std::string after = sealed(before);
+    if (after == before)
+        return;
+    // One line differs, and it is as long as before.
+    std::size_t at = 0;
+    for (SourceLine& line : file.lines) {
+        if (const std::string text = after.substr(at, line.text.size()); text != line.text) {
+            line.text = text;
+            return;
+        }
+        at += line.text.size() + 1;
     }
-    return names;
 }
 
 std::vector<SourceFile> program(const Facts& f, const Names& names)
@@ -59,16 +51,14 @@ std::vector<SourceFile> program(const Facts& f, const Names& names)
 Source makeSource(const Facts& f)
 {
     Source out;
+    out.plan = commentText(f.plan.name);
     std::vector<Names> programs;
     std::vector<std::string> commands;
     for (size_t core = 0; core < f.device.cores.size(); ++core) {
-        std::vector<std::string> renamed;
-        const Names names = makeNames(f, core, renamed);
+        const Names names = namesFor(f, core);
         const std::size_t first = out.files.size();
-        if (core == 0) {
-            out.prefix = names.prefix;
-            out.renamed = std::move(renamed);
-        }
+        if (core == 0)
+            out.prefix = names.prefix.text();
         for (SourceFile& file : program(f, names))
             out.files.push_back(std::move(file));
         // One core's program is everything in the folder; several tell theirs apart by name.
@@ -77,14 +67,19 @@ Source makeSource(const Facts& f)
             sources.clear();
             for (std::size_t i = first; i < out.files.size(); ++i)
                 if (out.files[i].name.ends_with(".c"))
-                    sources += (sources.empty() ? "" : " ") + out.files[i].name;
+                    sources += (sources.empty() ? "" : " ") + shellWord(out.files[i].name).text();
         }
         const Core& facts = f.device.cores[core];
-        commands.push_back(fmt::format("{}gcc {} -nostdlib -T {}.ld -o {}.elf {} -lgcc", facts.toolPrefix, joined(compilerOptions(facts), " "), names.prefix, names.prefix, sources));
+        std::vector<std::string> options;
+        for (const std::string& option : compilerOptions(facts))
+            options.push_back(shellWord(option).text());
+        commands.push_back(fmt::format("{} {} -nostdlib -T {}.ld -o {}.elf {} -lgcc", shellWord(facts.toolPrefix + "gcc").text(), joined(options, " "), names.prefix, names.prefix, sources));
         programs.push_back(names);
     }
     for (SourceFile& file : buildFiles(f, programs))
         out.files.push_back(std::move(file));
+    for (SourceFile& file : out.files)
+        seal(file);
     out.buildCommand = joined(commands, " && ");
     return out;
 }

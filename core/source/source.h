@@ -34,12 +34,11 @@ struct SourceFile {
 /// A chip with several cores gets a program for each: the first core's brings up clocks and pins, and every core's has
 /// the needs that it owns; names of the others carry the core ("pump_m4_").
 struct Source {
+    std::string plan;   ///< the plan's name
     std::string prefix; ///< "sluice"
     std::vector<SourceFile> files;
-    /// The command that compiles and links everything in the output folder.
+    /// The command of a shell that compiles and links everything, to be given in the output folder.
     std::string buildCommand;
-    /// Names that had to be changed to be legal or unique C: "Gate bridge!" -> "gate_bridge".
-    std::vector<std::string> renamed;
 
     const SourceFile* find(std::string_view name) const;
 };

@@ -9,12 +9,12 @@ void writeArmStart(Writer& w)
     const Facts& f = w.facts;
     const Core& core = f.device.cores[w.names.core];
     const Names& names = w.names;
-    const std::string& p = names.prefix;
+    const Word& p = names.prefix;
     if (!f.image.modes.empty() && w.names.core == 0)
         w.linef("#include \"{}_board.h\"", names.prefix);
     w.line("#include <stdint.h>");
     w.line();
-    const std::vector<std::string> table = declareStart(w, {"reset"});
+    const std::vector<Word> table = declareStart(w, {WordLiteral("reset")});
     w.linef("void {}_reset(void)", p);
     w.line("{");
     if (core.fpu) {
@@ -36,7 +36,7 @@ void writeArmStart(Writer& w)
     w.linef("        {}_reset,", p);
     for (int i = 1; i < 15; ++i)
         // Numbers 6 to 9 and 12 of the core's own table are reserved and read as zero.
-        w.linef("        {},", (i >= 6 && i <= 9) || i == 12 ? "0" : p + "_unhandled");
+        w.linef("        {},", (i >= 6 && i <= 9) || i == 12 ? Word(WordLiteral("0")) : p + "_unhandled");
     w.line("    },");
     w.line("    .chip = {");
     for (size_t i = 0; i < table.size(); ++i)

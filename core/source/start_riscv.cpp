@@ -10,12 +10,12 @@ void writeRiscVStart(Writer& w)
     const Facts& f = w.facts;
     const Names& names = w.names;
     const Core& core = f.device.cores[names.core];
-    const std::string& p = names.prefix;
+    const Word& p = names.prefix;
     if (!f.image.modes.empty() && names.core == 0)
         w.linef("#include \"{}_board.h\"", p);
     w.linef("#include \"{}_regs.h\"", p);
     w.line();
-    const std::vector<std::string> table = declareStart(w, {"entry", "reset", "trap"});
+    const std::vector<Word> table = declareStart(w, {WordLiteral("entry"), WordLiteral("reset"), WordLiteral("trap")});
     w.comment("First instructions after reset: global pointer, stack, trap vector (direct mode).");
     w.linef("__attribute__((naked, section(\".vectors\"), used)) void {}_entry(void)", p);
     w.line("{");
@@ -48,8 +48,8 @@ void writeRiscVStart(Writer& w)
     w.line("    if (cause != 0x8000000Bu) {");
     w.linef("        {}_unhandled();", p);
     w.line("    }");
-    const std::string claim = roleRegister(f, names, f.device.interruptController, "claim");
-    const std::string bits = roleMacro(f, names, f.device.interruptController, "claim");
+    const Code claim = roleRegister(f, names, f.device.interruptController, "claim");
+    const Word bits = roleMacro(f, names, f.device.interruptController, "claim");
     w.linef("    for (uint32_t number = {0} & {1}; number != 0u; number = {0} & {1}) {{", claim, bits);
     w.linef("        if (number < {}u) {{", core.vectorCount);
     w.line("            handlers[number]();");

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include "core/source/names.h"
 #include "core/source/source.h"
 
 #include <fmt/format.h>
@@ -9,30 +10,19 @@
 
 namespace bindrel {
 
-/// What all files of one plan share: the names that C code uses for its things.
-struct Names {
-    std::string prefix;  ///< "sluice"
-    std::string PREFIX;  ///< "SLUICE"
-    std::vector<std::string> needs; ///< C name of each need, by index
-    size_t core = 0;                ///< whose program is written, into Device::cores
-
-    std::string macro(std::string_view rest) const { return PREFIX + "_" + std::string(rest); }
-    std::string name(std::string_view rest) const { return prefix + "_" + std::string(rest); }
-    std::string need(size_t index) const { return name(needs[index]); }
-    std::string NEED(size_t index) const;
-    std::string file(size_t index, const char* ending) const { return need(index) + ending; }
-};
-
 /// Collects the lines of one file, each with the trace that is set at the time.
 class Writer {
 public:
     Writer(const Facts& facts, const Names& names, std::string fileName, std::string purpose,
            SourceFile::Owner owner = SourceFile::Owner::Generated);
 
-    void line(std::string text = {});
+    void line(const Code& text) { add(text.text()); }
+    /// What the program says itself; text of a plan or a device is never a literal.
+    template <std::size_t N> void line(const char (&text)[N]) { add(text); }
+    void line() { add({}); }
     template <typename... Args> void linef(fmt::format_string<Args...> format, Args&&... args)
     {
-        line(fmt::format(format, std::forward<Args>(args)...));
+        line(code(format, std::forward<Args>(args)...));
     }
     /// A comment of one or more lines, wrapped at 88 columns.
     void comment(std::string_view text, int indent = 0);
@@ -43,7 +33,7 @@ public:
     void noCause() { trace_ = -1; }
 
     /// A region that the user may fill: its text is carried over by name at each write.
-    void keep(std::string_view name, int indent);
+    void keep(const Word& name, int indent);
 
     /// The C statements of a step.
     void step(const Step& step, int indent);
@@ -56,23 +46,19 @@ public:
     const Names& names;
 
 private:
+    void add(std::string text);
+
     SourceFile file_;
     int trace_ = -1;
 };
 
-/// "SLUICE_UART3", "SLUICE_UART_CTL_ON".
-std::string instanceMacro(const Facts& facts, const Names& names, int instance);
-std::string fieldMacro(const Facts& facts, const Names& names, const FieldRef& ref);
-/// Enumerator that a failed wait returns: "SLUICE_TIMEOUT_CLK_STAT_HFXRDY".
-std::string timeoutName(const Facts& facts, const Names& names, const Step& wait);
-/// Macro of a clock's rate: "SLUICE_PLLA_VCO_HZ".
-std::string rateMacro(const Facts& facts, const Names& names, int clock);
-/// The same with the slow settings: "SLUICE_SLOW_CPU_HZ".
-std::string slowRateMacro(const Facts& facts, const Names& names, int clock);
+/// The first lines of every generated file, for comment() of its language: what it is, and its seal.
+std::string headText(const Facts& facts, std::string_view purpose);
+
 /// Macro of the register bits of one role of an instance; empty when the block has no such role.
-std::string roleMacro(const Facts& facts, const Names& names, int instance, std::string_view role);
+Word roleMacro(const Facts& facts, const Names& names, int instance, std::string_view role);
 /// "SLUICE_UART3->CTL" of the register that holds a role.
-std::string roleRegister(const Facts& facts, const Names& names, int instance, std::string_view role);
+Code roleRegister(const Facts& facts, const Names& names, int instance, std::string_view role);
 
 // The files, one function and one source file each.
 SourceFile registersHeader(const Facts& facts, const Names& names);
@@ -100,10 +86,9 @@ size_t coreOf(const Facts& facts, size_t need);
 void writeArmStart(Writer& w);
 void writeRiscVStart(Writer& w);
 /// What both begin with: symbols of the linker script, the named functions, weak handlers. Gives the handler of each number.
-std::vector<std::string> declareStart(Writer& w, const std::vector<std::string>& functions);
+std::vector<Word> declareStart(Writer& w, const std::vector<Word>& functions);
 /// The end of a reset function: data and zeroes in place, then main.
 void writeMemorySetUp(Writer& w);
-std::string handlerName(const Names& names, const std::string& instance, const std::string& event);
 std::vector<SourceFile> needFiles(const Facts& facts, const Names& names, size_t need);
 
 // The functions that enter low-power modes; nothing when the plan enters none.

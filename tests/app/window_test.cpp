@@ -21,6 +21,7 @@
 #include <QApplication>
 #include <QDialog>
 #include <QDirIterator>
+#include <QStandardPaths>
 #include <QLineEdit>
 #include <QMessageBox>
 #include <QProcess>
@@ -336,7 +337,7 @@ private Q_SLOTS:
         QTest::keyClick(ladder, Qt::Key_M);
         COMPARE_TEXT(w_->view().selected().id, "STOP");
         QVERIFY2(w_->inspector()->shownText().contains("Lid switch"), qPrintable(w_->inspector()->shownText()));
-        const auto written = [this] { return QString::fromStdString(now().source.find("sluice_clocks.c")->text()).contains("sluice_enter_stop"); };
+        const auto written = [this] { return QString::fromStdString(now().source().find("sluice_clocks.c")->text()).contains("sluice_enter_stop"); };
         QVERIFY(!written());
         QVERIFY(clickLink("enter:STOP"));
         QVERIFY(now().plan.modes.contains("STOP"));
@@ -485,18 +486,18 @@ private Q_SLOTS:
         shortcut(QKeySequence("Ctrl+5"));
         w_->source()->folder()->setText(dir_->filePath("out"));
         Q_EMIT w_->source()->folder()->editingFinished();
-        QCOMPARE(w_->source()->waiting(), int(now().source.files.size()));
+        QCOMPARE(w_->source()->waiting(), int(now().source().files.size()));
         answer("Cancel");
         shortcut(QKeySequence("Ctrl+Return"));
         QVERIFY(!QFileInfo::exists(dir_->filePath("out/sluice_clocks.c")));
         answer("Write");
         shortcut(QKeySequence("Ctrl+Return"));
-        for (const SourceFile& file : now().source.files)
+        for (const SourceFile& file : now().source().files)
             COMPARE_TEXT(textOf(dir_->filePath("out").toStdString() + "/" + file.name), QString::fromStdString(file.text()));
         QCOMPARE(w_->source()->waiting(), 0);
         QProcess shell;
         shell.setWorkingDirectory(dir_->filePath("out"));
-        shell.start("sh", {"-c", QString::fromStdString(now().source.buildCommand)});
+        shell.start("sh", {"-c", QString::fromStdString(now().source().buildCommand)});
         QVERIFY(shell.waitForFinished(120'000) && shell.exitCode() == 0);
     }
 
@@ -508,7 +509,7 @@ private Q_SLOTS:
         w_->source()->prefix()->selectAll();
         keys("Gate 7!");
         COMPARE_TEXT(now().plan.prefix, "gate_7");
-        QVERIFY(now().source.find("gate_7_clocks.c"));
+        QVERIFY(now().source().find("gate_7_clocks.c"));
         w_->source()->refreshNow();
         QVERIFY(w_->source()->files()->files()[0].name.starts_with("gate_7_"));
         shortcut(QKeySequence("Ctrl+Z"));
@@ -577,7 +578,17 @@ private Q_SLOTS:
         };
         QTRY_VERIFY_WITH_TIMEOUT(!journal().isEmpty(), 20'000);
         COMPARE_TEXT(textOf(journal().toStdString()), QString::fromStdString(planText(bound)));
-        // A second window stands for the next session; the first one never said goodbye.
+        // A session that lives keeps its work to itself; a copy of its folder stands for one that died.
+        const QFileInfo session(QFileInfo(journal()).absolutePath());
+        {
+            MainWindow beside(library());
+            QVERIFY(beside.openPlan(planPath()));
+            QVERIFY(!beside.document().recovered());
+        }
+        const QString dead = session.absolutePath() + "/dead";
+        QVERIFY(QDir().mkpath(dead));
+        for (const QFileInfo& file : QDir(session.absoluteFilePath()).entryInfoList(QDir::Files))
+            QVERIFY(QFile::copy(file.absoluteFilePath(), dead + "/" + file.fileName()));
         MainWindow next(library());
         next.show();
         answer("Bring them back");
@@ -585,7 +596,82 @@ private Q_SLOTS:
         QTRY_VERIFY(next.document().snapshot().plan == bound);
         next.document().undo();
         QVERIFY(next.document().snapshot().plan == demo("sluice-node-c-start").plan);
+        // What was taken is settled: it lies in this session's own journal now, and is not offered again.
+        QVERIFY(!QFileInfo::exists(dead));
         next.document().clearJournal();
+    }
+
+    void laterKeepsTheJournalWhateverIsDone()
+    {
+        open("start");
+        const QString dead = home_.path() + "/journal-test";
+        Journal mine(dead);
+        Plan work = now().plan;
+        work.supply = "3.2 V";
+        {
+            Journal died(dead);
+            QVERIFY(died.write(planPath(), work));
+            QVERIFY(died.write("", work)); // one that was never saved takes the place of the other as the open plan
+        }
+        QCOMPARE(mine.leftOver(planPath()).size(), size_t(0));
+        const auto left = mine.leftOver("");
+        QCOMPARE(left.size(), size_t(1));
+        QVERIFY(mine.write("", now().plan));
+        COMPARE_TEXT(textOf(left.front().file.toStdString()), QString::fromStdString(planText(work)));
+        const QString aside = mine.setAside(left.front());
+        COMPARE_TEXT(textOf(aside.toStdString()), QString::fromStdString(planText(work)));
+        QVERIFY(mine.leftOver("").empty());
+    }
+
+    void aPlanThatWasNeverSavedIsOffered()
+    {
+        const QString root = QStandardPaths::writableLocation(QStandardPaths::AppLocalDataLocation) + "/journal";
+        const Plan work = demo("rain-post-b-done").plan;
+        {
+            Journal died(root);
+            QVERIFY(died.write("", work));
+        }
+        MainWindow next(library());
+        next.show();
+        answer("Open it");
+        next.offerNeverSaved();
+        QVERIFY(next.document().isOpen() && next.document().path().isEmpty() && next.document().unsaved());
+        QVERIFY(next.document().snapshot().plan == work);
+        QVERIFY(next.document().neverSaved().empty());
+        next.document().clearJournal();
+    }
+
+    void aPlanThatChangedOnTheDiskIsSettledFirst()
+    {
+        open("start");
+        shortcut(QKeySequence("Ctrl+Shift+B"));
+        const Plan mine = now().plan;
+        Plan theirs = demo("sluice-node-c-start").plan;
+        theirs.supply = "3.1 V";
+        // Somebody saves: the window notices by itself; nothing is decided yet.
+        answer("Decide later");
+        QVERIFY(savePlan(theirs, planPath().toStdString()).ok());
+        QTRY_VERIFY_WITH_TIMEOUT(w_->message().contains("saving will ask"), 10'000);
+        QVERIFY(now().plan == mine);
+        answer("Decide later");
+        shortcut(QKeySequence::Save);
+        COMPARE_TEXT(textOf(planPath().toStdString()), QString::fromStdString(planText(theirs)));
+        // Theirs, as one step that can be undone.
+        answer("Take theirs");
+        shortcut(QKeySequence::Save);
+        QVERIFY(now().plan == theirs);
+        QVERIFY(!w_->document().unsaved());
+        w_->document().undo();
+        QVERIFY(now().plan == mine);
+        // And mine, over theirs.
+        theirs.supply = "3.0 V";
+        answer("Decide later");
+        QVERIFY(savePlan(theirs, planPath().toStdString()).ok());
+        QTRY_VERIFY_WITH_TIMEOUT(w_->message().contains("saving will ask"), 10'000);
+        answer("Keep mine");
+        shortcut(QKeySequence::Save);
+        QVERIFY(textOf(planPath().toStdString()).find("\"supply\": \"3.0 V\"") == std::string::npos);
+        QVERIFY(!w_->document().unsaved());
     }
 
     void startOffersExamplesAndBoards()

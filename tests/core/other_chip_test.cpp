@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/device/lint.h"
-#include "core/source/output.h"
+#include "core/output/output.h"
 #include "tests/support/fixtures.h"
 
 #include <QProcess>
@@ -128,12 +128,12 @@ private Q_SLOTS:
         QTemporaryDir dir;
         const auto s = run(plan());
         const std::filesystem::path folder = dir.path().toStdString();
-        const auto preview = previewOutput(s->source, folder);
-        QVERIFY(preview.ok() && writeOutput(s->source, folder, *preview).ok());
+        const auto preview = previewOutput(s->source(), folder);
+        QVERIFY(preview.ok() && writeOutput(s->source(), folder, *preview).ok());
         QProcess shell;
         shell.setWorkingDirectory(dir.path());
         shell.setProcessChannelMode(QProcess::MergedChannels);
-        shell.start("sh", {"-c", QString::fromStdString(s->source.buildCommand)});
+        shell.start("sh", {"-c", QString::fromStdString(s->source().buildCommand)});
         QVERIFY(shell.waitForFinished(120'000));
         QVERIFY2(shell.exitCode() == 0, shell.readAll().constData());
     }

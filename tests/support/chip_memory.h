@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "core/source/output.h"
+#include "core/output/output.h"
 #include "tests/support/fixtures.h"
 
 #include <QProcess>
@@ -55,20 +55,20 @@ public:
     explicit Compiled(const Snapshot& s)
     {
         const std::filesystem::path folder = dir_.path().toStdString();
-        const auto preview = previewOutput(s.source, folder);
-        if (!preview || !writeOutput(s.source, folder, *preview))
+        const auto preview = previewOutput(s.source(), folder);
+        if (!preview || !writeOutput(s.source(), folder, *preview))
             qFatal("could not be written");
         // The core waits in no mode of its own here: what would happen meanwhile is for the test to say.
         if (!s.image.modes.empty()) {
-            const std::string& p = s.source.prefix;
+            const std::string& p = s.source().prefix;
             (void)writeFileAtomically(folder / "core_of_this_machine.c", "#include <stdbool.h>\n#include <stdint.h>\nvoid (*" + p + "_waiting)(bool deep);\nvoid " + p + "_core_wait(bool deep) { " + p +
                                                                             "_waiting(deep); }\nuint32_t " + p + "_interrupts_hold(void) { return 0; }\nvoid " + p +
                                                                             "_interrupts_release(uint32_t before) { (void)before; }\n");
         }
         // Only the core itself knows its control registers; letting an interrupt through is nothing to be seen in memory.
         if (s.device->core().architecture == Core::Architecture::RiscV)
-            (void)writeFileAtomically(folder / (s.source.prefix + "_interrupts.c"),
-                                      "#include <stdint.h>\nvoid " + s.source.prefix + "_interrupt_enable(uint32_t number) { (void)number; }\n");
+            (void)writeFileAtomically(folder / (s.source().prefix + "_interrupts.c"),
+                                      "#include <stdint.h>\nvoid " + s.source().prefix + "_interrupt_enable(uint32_t number) { (void)number; }\n");
         QProcess shell;
         shell.setWorkingDirectory(dir_.path());
         shell.setProcessChannelMode(QProcess::MergedChannels);

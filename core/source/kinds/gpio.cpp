@@ -18,7 +18,7 @@ const PadSetup* setupOf(const Facts& f, size_t need)
 void declareGpio(Writer& w, size_t need)
 {
     const PadSetup* setup = setupOf(w.facts, need);
-    const std::string name = w.names.need(need);
+    const Word name = w.names.need(need);
     if (setup->output) {
         w.comment("Drives the pad.");
         w.linef("void {}_set(bool high);", name);
@@ -36,7 +36,7 @@ void defineGpio(Writer& w, size_t need)
     const Facts& f = w.facts;
     const PadSetup* setup = setupOf(f, need);
     const Pad& pad = f.device.pads[size_t(setup->pad)];
-    const std::string name = w.names.need(need);
+    const Word name = w.names.need(need);
     const std::string n = std::to_string(pad.bit);
     const auto bit = [&](const char* role) { return roleMacro(f, w.names, pad.port, role + n); };
     const auto reg = [&](const char* role) { return roleRegister(f, w.names, pad.port, role + n); };
@@ -47,9 +47,9 @@ void defineGpio(Writer& w, size_t need)
         // Without registers that set and clear, the level register is read and written back.
         const bool direct = !reg("set").empty() && !reg("clear").empty();
         w.line("    if (high) {");
-        w.line(direct ? fmt::format("        {} = {};", reg("set"), bit("set")) : fmt::format("        {} |= {};", reg("level"), bit("level")));
+        w.line(direct ? code("        {} = {};", reg("set"), bit("set")) : code("        {} |= {};", reg("level"), bit("level")));
         w.line("    } else {");
-        w.line(direct ? fmt::format("        {} = {};", reg("clear"), bit("clear")) : fmt::format("        {} &= ~{};", reg("level"), bit("level")));
+        w.line(direct ? code("        {} = {};", reg("clear"), bit("clear")) : code("        {} &= ~{};", reg("level"), bit("level")));
         w.line("    }");
         w.line("}");
     }

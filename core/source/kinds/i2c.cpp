@@ -7,7 +7,7 @@ namespace bindrel {
 void declareI2c(Writer& w, size_t need)
 {
     const Setting& setting = w.facts.settings[need];
-    const std::string name = w.names.need(need);
+    const Word name = w.names.need(need);
     if (const Achieved* rate = setting.goal("rate"))
         w.comment(fmt::format("Clock {} for at most {}: {}.", rate->achieved, rate->wanted, rate->formula));
     w.comment("Transfers to the 7-bit address; each byte is waited for with a time-out. Return what went wrong, or success.");
@@ -19,12 +19,12 @@ void defineI2c(Writer& w, size_t need)
 {
     const Facts& f = w.facts;
     const int instance = f.bindings.needs[need].instance;
-    const std::string name = w.names.need(need);
+    const Word name = w.names.need(need);
     const auto bit = [&](const char* role) { return roleMacro(f, w.names, instance, role); };
     const auto reg = [&](const char* role) { return roleRegister(f, w.names, instance, role); };
-    const std::string ok = w.names.macro("OK");
-    const std::string bad = w.names.macro("TIMEOUT_TRANSFER");
-    const std::string status = "enum " + w.names.name("status");
+    const Word ok = w.names.macro("OK");
+    const Word bad = w.names.macro("TIMEOUT_TRANSFER");
+    const Code status = code("enum {}", w.names.name("status"));
 
     w.line();
     w.comment("One step on the bus: waits until the byte is through; false when it was not, or was not acknowledged.");

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/quantity/format.h"
-#include "core/source/c_text.h"
+#include "core/source/safe_text.h"
 #include "core/source/writer.h"
 
 #include <set>
@@ -27,8 +27,8 @@ void declarePwm(Writer& w, size_t need)
 {
     const Facts& f = w.facts;
     const Setting& setting = f.settings[need];
-    const std::string name = w.names.need(need);
-    const std::string NAME = w.names.NEED(need);
+    const Word name = w.names.need(need);
+    const Word NAME = w.names.NEED(need);
     const std::int64_t slopes = setting.role("centre").value_or(0) == 1 ? 2 : 1;
     const std::int64_t prescaler = setting.role("prescaler").value_or(1);
     const std::int64_t period = setting.role("period").value_or(1);
@@ -38,16 +38,16 @@ void declarePwm(Writer& w, size_t need)
     const Rational millihertz = rate * 1000 / (Rational(slopes) * prescaler * period);
     w.comment(fmt::format("Asked for {}, achieved {}: {}.", frequency->wanted, frequency->achieved, frequency->formula));
     w.linef("#define {}_PRESCALER {}u", NAME, prescaler);
-    w.linef("#define {}_TICKS {}u /* of one {} */", NAME, period, slopes == 2 ? "slope" : "period");
+    w.linef("#define {}_TICKS {}u {}", NAME, period, cComment(slopes == 2 ? "of one slope" : "of one period"));
     w.linef("#define {}_MILLIHERTZ {}u", NAME, millihertz.floor());
     w.linef("_Static_assert((uint64_t){} * 1000u / ({}u * {}_PRESCALER * {}_TICKS) == {}_MILLIHERTZ,", rateMacro(f, w.names, setting.kernel), slopes, NAME, NAME, NAME);
-    w.linef("               \"{} frequency from its clock\");", w.names.needs[need]);
+    w.linef("               {});", cString(w.names.needs[need].text() + " frequency from its clock"));
     if (const auto dead = setting.role("dead_time")) {
         const Duration time(Rational(*dead) / rate);
-        w.linef("#define {}_DEAD_TICKS {}u /* {} at {} */", NAME, *dead, commentText(w.facts.settings[need].goal("dead")->achieved), format(Frequency(rate)));
+        w.linef("#define {}_DEAD_TICKS {}u {}", NAME, *dead, cComment(w.facts.settings[need].goal("dead")->achieved + " at " + format(Frequency(rate))));
         w.linef("#define {}_DEAD_PICOSECONDS {}u", NAME, (time.value * INT64_C(1'000'000'000'000)).floor());
         w.linef("_Static_assert((uint64_t){0}_DEAD_TICKS * 1000000000000u / {1} == {0}_DEAD_PICOSECONDS,", NAME, rateMacro(f, w.names, setting.kernel));
-        w.linef("               \"{} dead time from its clock\");", w.names.needs[need]);
+        w.linef("               {});", cString(w.names.needs[need].text() + " dead time from its clock"));
     }
     w.line();
     w.comment("Duty of an output in per mille, rounded to the nearest tick; more than 1000 counts as 1000. Taken over at the next period.");
@@ -64,8 +64,8 @@ void definePwm(Writer& w, size_t need)
 {
     const Facts& f = w.facts;
     const int instance = f.bindings.needs[need].instance;
-    const std::string name = w.names.need(need);
-    const std::string NAME = w.names.NEED(need);
+    const Word name = w.names.need(need);
+    const Word NAME = w.names.NEED(need);
     for (const auto& [output, channel] : channelsOf(w, need)) {
         w.because({Place::Kind::Goal, f.plan.needs[need].id, "duty" + std::to_string(output)});
         w.line();
@@ -78,8 +78,8 @@ void definePwm(Writer& w, size_t need)
     if (!hasFault(w, need))
         return;
     w.because({Place::Kind::Goal, f.plan.needs[need].id, "fault"});
-    const std::string reg = roleRegister(f, w.names, instance, "fault");
-    const std::string bit = roleMacro(f, w.names, instance, "fault");
+    const Code reg = roleRegister(f, w.names, instance, "fault");
+    const Word bit = roleMacro(f, w.names, instance, "fault");
     w.line();
     w.linef("bool {}_fault(void)", name);
     w.line("{");

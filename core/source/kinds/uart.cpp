@@ -17,8 +17,8 @@ void declareUart(Writer& w, size_t need)
 {
     const Facts& f = w.facts;
     const Setting& setting = f.settings[need];
-    const std::string name = w.names.need(need);
-    const std::string NAME = w.names.NEED(need);
+    const Word name = w.names.need(need);
+    const Word NAME = w.names.NEED(need);
     const int kernel = setting.kernel;
     const std::int64_t divider = setting.role("divider").value_or(1);
     // A chip with a single choice has no role for it.
@@ -27,12 +27,12 @@ void declareUart(Writer& w, size_t need)
     // From the C constant, which is rounded down where the rate is no whole number: the assert must hold with that.
     const Rational baud = Rational(f.rates.clocks[size_t(kernel)].rate.value.floor()) * unit / (Rational(samples) * divider);
     const Frequency wanted = parseFrequency(goalText(f.plan.needs[need], "baud")).value();
-    const std::string kernelHz = rateMacro(f, w.names, kernel);
+    const Word kernelHz = rateMacro(f, w.names, kernel);
     w.comment(fmt::format("Asked for {}, achieved {} ({}).", formatBaud(wanted), formatBaud(Frequency(baud)), format(errorOf(Frequency(baud), wanted), true)));
     w.linef("#define {}_BAUD {}u", NAME, baud.round());
-    w.linef("#define {}_DIVIDER {}u /* in 1/{} of {} samples a bit */", NAME, divider, unit, samples);
+    w.linef("#define {}_DIVIDER {}u {}", NAME, divider, cComment(fmt::format("in 1/{} of {} samples a bit", unit, samples)));
     w.linef("_Static_assert(((uint64_t){0} * {1}u + {2}u * {3}_DIVIDER / 2u) / ({2}u * {3}_DIVIDER) == {3}_BAUD,", kernelHz, unit, samples, NAME);
-    w.linef("               \"{} baud from its clock\");", w.names.needs[need]);
+    w.linef("               {});", cString(w.names.needs[need].text() + " baud from its clock"));
     w.line();
     if (sends(w, need)) {
         w.comment("Waits for room, then sends one byte.");
@@ -49,8 +49,8 @@ void defineUart(Writer& w, size_t need)
 {
     const Facts& f = w.facts;
     const int instance = instanceOf(w, need);
-    const std::string name = w.names.need(need);
-    const std::string data = roleRegister(f, w.names, instance, "data");
+    const Word name = w.names.need(need);
+    const Code data = roleRegister(f, w.names, instance, "data");
     const auto bit = [&](const char* role) { return roleMacro(f, w.names, instance, role); };
     const auto reg = [&](const char* role) { return roleRegister(f, w.names, instance, role); };
     if (sends(w, need) && !data.empty()) {

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/base/text.h"
-#include "core/source/merge.h"
+#include "core/output/merge.h"
 #include "tests/support/fixtures.h"
 
 #include <random>

@@ -209,7 +209,7 @@ private Q_SLOTS:
         const auto s = run(work);
         QVERIFY(s->image.slowRates && !s->image.toSlow.empty() && !s->image.toFull.empty());
         bool pair = false;
-        for (const SourceFile& file : s->source.files)
+        for (const SourceFile& file : s->source().files)
             pair = pair || (file.text().find("_clocks_slow(void)") != std::string::npos && file.text().find("_clocks_full(void)") != std::string::npos);
         QVERIFY(pair);
         work.plan.slow->clocks["SYS"] = "nothing";

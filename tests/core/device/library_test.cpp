@@ -64,7 +64,7 @@ private Q_SLOTS:
         QVERIFY(writeFileAtomically(path("plans/rain.bindrel"), textOf(demoPath("rain-post-b-done"))).ok());
         const Expected<Workpiece> work = loadPlan(path("plans/rain.bindrel"), library());
         QVERIFY2(work.ok(), work.ok() ? "" : work.problem().text().c_str());
-        QCOMPARE(work->deviceOrigin, Origin::BesidePlan);
+        QCOMPARE(work->provenance.device, Origin::BesidePlan);
         QCOMPARE(hertz(*run(*work), "ULP"), 10e3);
     }
 
@@ -143,7 +143,7 @@ private Q_SLOTS:
         QVERIFY(writeFileAtomically(path("work/rain.bindrel"), text).ok());
         const Expected<Workpiece> first = loadPlan(path("work/rain.bindrel"), library());
         QVERIFY(first.ok());
-        QVERIFY(savePlan(stamped(first->plan, *first->device, first->deviceOrigin), path("work/rain.bindrel")).ok());
+        QVERIFY(savePlan(stamped(first->plan, *first->device, first->provenance.device), path("work/rain.bindrel")).ok());
         QVERIFY(rememberDevice(*first->device, memory).ok());
         const Expected<Workpiece> same = loadPlan(path("work/rain.bindrel"), library());
         QVERIFY(same.ok() && !same->deviceChange && deviceChanges(*same, memory).empty());
@@ -177,7 +177,7 @@ private Q_SLOTS:
         QVERIFY(writeFileAtomically(path("less/rain.bindrel"), textOf(demoPath("rain-post-b-done"))).ok());
         const Expected<Workpiece> first = loadPlan(path("less/rain.bindrel"), library());
         QVERIFY(first.ok());
-        QVERIFY(savePlan(stamped(first->plan, *first->device, first->deviceOrigin), path("less/rain.bindrel")).ok());
+        QVERIFY(savePlan(stamped(first->plan, *first->device, first->provenance.device), path("less/rain.bindrel")).ok());
         // The counter is gone, and with it what sat on it; so is a divider's setting.
         const std::string own = replaced(textOf(path("less/ms0816-a32.json")), R"("absent": [)", R"("absent": ["CNT0", )");
         QVERIFY(writeFileAtomically(path("less/ms0816-a32.json"), own).ok());

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/device/lint.h"
-#include "core/source/output.h"
+#include "core/output/output.h"
 #include "tests/support/fixtures.h"
 
 #include <QProcess>

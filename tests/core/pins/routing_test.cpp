@@ -225,7 +225,7 @@ private Q_SLOTS:
         for (const char* role : {"output1", "output2"})
             QCOMPARE(same->image.codeOf(d, d.roleField(timer, role)), 1u);
         QVERIFY(same->image.codeOf(d, d.roleField(timer, "compare2")) > 0);
-        const std::string stop = same->source.find("sluice_node_c_b.c") ? same->source.find("sluice_node_c_b.c")->text() : same->source.find("t_b.c")->text();
+        const std::string stop = same->source().find("sluice_node_c_b.c") ? same->source().find("sluice_node_c_b.c")->text() : same->source().find("t_b.c")->text();
         const size_t body = stop.find("void t_b_stop(void)");
         QVERIFY(body != std::string::npos);
         const std::string stopped = stop.substr(body, stop.find("}", body) - body);

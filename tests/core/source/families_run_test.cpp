@@ -242,8 +242,8 @@ private Q_SLOTS:
         Workpiece work = demo("pump-hall-a-done");
         work.plan.need("alarm")->id = "m4-alarm";
         const auto s = run(work);
-        QVERIFY(s->source.find("pump_need_m4_alarm.c") && !s->source.find("pump_m4_alarm.c"));
-        QCOMPARE(s->source.renamed.size(), size_t(1));
+        QVERIFY(s->source().find("pump_need_m4_alarm.c") && !s->source().find("pump_m4_alarm.c"));
+        QVERIFY(hasFinding(*s, "SRC-01", "m4-alarm"));
     }
 
     void ditchMeter()

@@ -1,7 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "core/source/c_text.h"
+#include "core/source/safe_text.h"
 
 #include "core/base/text.h"
+
+#include <fmt/format.h>
 
 #include <algorithm>
 #include <array>
@@ -19,10 +21,6 @@ void replaceAll(std::string& text, std::string_view from, std::string_view to)
 constexpr std::array<std::pair<std::string_view, std::string_view>, 11> kAscii{{{"\u00b1", "+-"}, {"\u00f7", "/"}, {"\u00d7", "x"},
     {"\u00b5", "u"}, {"\u03bc", "u"}, {"\u2265", ">="}, {"\u2264", "<="}, {"\u2026", "..."}, {"\u2192", "->"}, {"\u2009", " "}, {"\u2212", "-"}}};
 
-constexpr std::array<std::string_view, 44> kKeywords{{"auto", "break", "case", "char", "const", "continue", "default", "do", "double",
-    "else", "enum", "extern", "float", "for", "goto", "if", "inline", "int", "long", "register", "restrict", "return", "short",
-    "signed", "sizeof", "static", "struct", "switch", "typedef", "union", "unsigned", "void", "volatile", "while", "bool", "true",
-    "false", "main", "asm", "typeof", "alignas", "alignof", "noreturn", "errno"}};
 } // namespace
 
 std::string commentText(std::string_view given)
@@ -69,15 +67,57 @@ std::string identifierOf(std::string_view text)
     return out;
 }
 
-std::string Identifiers::take(std::string_view wanted)
+Word Word::spelled(std::string_view text)
 {
-    const std::string base = identifierOf(wanted);
-    std::string name = base;
-    if (std::find(kKeywords.begin(), kKeywords.end(), name) != kKeywords.end())
-        name += "_";
-    for (int n = 2; !used_.insert(name).second; ++n)
-        name = base + "_" + std::to_string(n);
-    return name;
+    std::string out;
+    for (const char c : text.substr(0, 64))
+        out += (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || (c >= '0' && c <= '9') ? c : '_';
+    if (out.empty())
+        out = "_";
+    return Word(std::move(out));
+}
+
+Word Word::upper() const { return Word(uppered(text_)); }
+
+Code cComment(std::string_view text) { return Code::trusted("/* " + commentText(text) + " */"); }
+
+Code cString(std::string_view given)
+{
+    std::string text(given);
+    for (const auto& [from, to] : kAscii)
+        replaceAll(text, from, to);
+    std::string out = "\"";
+    for (const char c : text) {
+        const auto byte = static_cast<unsigned char>(c);
+        if (byte < 0x20 || byte >= 0x7F)
+            out += fmt::format("\\{:03o}", byte); // three digits: a digit behind it is not taken for a part of it
+        else if (c == '"' || c == '\\' || c == '?')
+            out.append("\\") += c;
+        else
+            out += c;
+    }
+    return Code::trusted(out + "\"");
+}
+
+Piece<Language::CMake> cmakeComment(std::string_view text) { return Piece<Language::CMake>::trusted("# " + commentText(text)); }
+
+Piece<Language::Shell> shellWord(std::string_view text)
+{
+    const auto plain = [](char c) { return (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || (c >= '0' && c <= '9') || std::string_view("_-./=+,:@%").find(c) != std::string_view::npos; };
+    if (!text.empty() && std::all_of(text.begin(), text.end(), plain))
+        return Piece<Language::Shell>::trusted(std::string(text));
+    std::string out = "'";
+    for (const char c : text)
+        out += c == '\'' ? std::string("'\\''") : std::string(1, c);
+    return Piece<Language::Shell>::trusted(out + "'");
+}
+
+Code joinedCode(const std::vector<Code>& parts, const char* separator)
+{
+    std::string out;
+    for (std::size_t i = 0; i < parts.size(); ++i)
+        out.append(i == 0 ? "" : separator).append(parts[i].text());
+    return Code::trusted(std::move(out));
 }
 
 } // namespace bindrel

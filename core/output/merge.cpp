@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "core/source/merge.h"
+#include "core/output/merge.h"
 
 #include <git2.h>
 

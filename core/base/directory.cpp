@@ -1,0 +1,297 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/base/directory.h"
+
+#include "core/base/files.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cerrno>
+#include <cstdio>
+#include <cstring>
+#include <dirent.h>
+#include <fcntl.h>
+#include <fstream>
+#include <sys/file.h>
+#include <sys/stat.h>
+#include <sys/sysmacros.h>
+#include <thread>
+
+namespace bindrel {
+
+namespace fs = std::filesystem;
+
+namespace {
+
+constexpr int kFolder = O_RDONLY | O_DIRECTORY | O_CLOEXEC;
+
+Problem pathProblem(const fs::path& path, std::string message)
+{
+    Problem out = problemOf(std::move(message));
+    out.file = path.string();
+    return out;
+}
+
+std::string reason(int number) { return std::strerror(number); }
+
+std::function<bool(const std::string&)> watcher;
+
+/// Whether a test wants this change to fail.
+bool failsOnPurpose(const std::string& name)
+{
+    if (!watcher || !watcher(name))
+        return false;
+    errno = ENOSPC;
+    return true;
+}
+
+/// "process 4711 (bindrel-cli)" of the holder of a lock on a file, from the kernel's table; "another process" when it does not tell.
+std::string holderOf(int fd)
+{
+    struct stat info {};
+    std::ifstream table("/proc/locks");
+    if (::fstat(fd, &info) != 0 || !table)
+        return "another process";
+    const std::string wanted = fmt::format("{:02x}:{:02x}:{}", major(info.st_dev), minor(info.st_dev), info.st_ino);
+    for (std::string row; std::getline(table, row);) {
+        // "1: FLOCK  ADVISORY  WRITE 4711 08:01:131 0 EOF"
+        char kind[16] = "", where[64] = "";
+        int pid = 0;
+        if (std::sscanf(row.c_str(), "%*d: %15s %*s %*s %d %63s", kind, &pid, where) != 3 || std::string(kind) != "FLOCK" || wanted != where || pid <= 0)
+            continue;
+        std::ifstream comm(fmt::format("/proc/{}/comm", pid));
+        std::string name;
+        std::getline(comm, name);
+        return name.empty() ? fmt::format("process {}", pid) : fmt::format("process {} ({})", pid, name);
+    }
+    return "another process";
+}
+
+} // namespace
+
+void setDirectoryWatcher_TESTING(std::function<bool(const std::string& name)> next) { watcher = std::move(next); }
+
+Problem Directory::problem(const std::string& name, const std::string& what) const { return pathProblem(name.empty() ? path_ : path_ / name, what); }
+
+Outcome Directory::checkName(const std::string& name) const
+{
+    if (name.empty() || name == "." || name == ".." || name.find('/') != std::string::npos || name.find('\0') != std::string::npos || name.size() > 255)
+        return problem(name, "is not the name of a file inside the folder; nothing was written.");
+    return {};
+}
+
+Expected<Directory> Directory::open(const fs::path& path)
+{
+    const std::string named = path.empty() ? "." : path.string();
+    Descriptor file(::open(named.c_str(), kFolder));
+    if (!file.isOpen())
+        return pathProblem(path, errno == ENOTDIR ? std::string("is not a folder.") : "cannot be opened: " + reason(errno) + ".");
+    return Directory(std::move(file), path);
+}
+
+Expected<Directory> Directory::openOrMake(const fs::path& path)
+{
+    std::error_code error;
+    fs::create_directories(path, error);
+    if (error && !fs::is_directory(path))
+        return pathProblem(path, "cannot be made: " + error.message() + ". Choose a folder that you may write to.");
+    return open(path);
+}
+
+Expected<std::optional<Directory>> Directory::child(const std::string& name) const
+{
+    if (Outcome legal = checkName(name); !legal)
+        return legal.problem();
+    Descriptor file(::openat(handle(), name.c_str(), kFolder | O_NOFOLLOW));
+    if (file.isOpen())
+        return std::optional<Directory>(Directory(std::move(file), path_ / name));
+    if (errno == ENOENT)
+        return std::optional<Directory>();
+    if (errno == ELOOP || errno == ENOTDIR)
+        return problem(name, "is a link or no folder; Bindrel keeps its memory there and does not follow links. Remove it.");
+    return problem(name, "cannot be opened: " + reason(errno) + ".");
+}
+
+Expected<Directory> Directory::childOrMade(const std::string& name) const
+{
+    if (Outcome legal = checkName(name); !legal)
+        return legal.problem();
+    if (failsOnPurpose(name) || (::mkdirat(handle(), name.c_str(), 0777) != 0 && errno != EEXIST))
+        return problem(name, "cannot be made: " + reason(errno) + ". Choose a folder that you may write to.");
+    Expected<std::optional<Directory>> made = child(name);
+    if (!made)
+        return made.problem();
+    if (!*made)
+        return problem(name, "vanished while it was being made.");
+    return *std::move(*made);
+}
+
+Expected<std::optional<std::string>> Directory::read(const std::string& name) const
+{
+    if (Outcome legal = checkName(name); !legal)
+        return legal.problem();
+    // O_NONBLOCK: opening a pipe that nobody writes to must not hang the program.
+    Descriptor file(::openat(handle(), name.c_str(), O_RDONLY | O_CLOEXEC | O_NOFOLLOW | O_NONBLOCK));
+    if (!file.isOpen()) {
+        if (errno == ENOENT)
+            return std::optional<std::string>();
+        if (errno == ELOOP)
+            return problem(name, "is a link; Bindrel does not write through links. Replace it by a file, or choose another folder.");
+        return problem(name, "cannot be opened: " + reason(errno) + ".");
+    }
+    Expected<std::string> bytes = readAll(file.get(), path_ / name);
+    if (!bytes)
+        return bytes.problem();
+    return std::optional<std::string>(*std::move(bytes));
+}
+
+Outcome Directory::write(const std::string& name, std::string_view bytes) const
+{
+    if (Outcome legal = checkName(name); !legal)
+        return legal;
+    if (failsOnPurpose(name) || (::unlinkat(handle(), name.c_str(), 0) != 0 && errno != ENOENT))
+        return problem(name, "cannot be replaced: " + reason(errno) + ".");
+    Descriptor file(::openat(handle(), name.c_str(), O_WRONLY | O_CREAT | O_EXCL | O_CLOEXEC | O_NOFOLLOW, 0666));
+    if (!file.isOpen())
+        return problem(name, "cannot be written: " + reason(errno) + ". Choose a folder that you may write to.");
+    if (Outcome done = writeAll(file.get(), bytes, path_ / name); !done)
+        return done;
+    if (::fsync(file.get()) != 0 || file.closeNow() != 0)
+        return problem(name, "could not be written to the disk: " + reason(errno) + ".");
+    return {};
+}
+
+Outcome Directory::move(const std::string& name, const Directory& to, const std::string& toName) const
+{
+    for (const std::string& checked : {name, toName})
+        if (Outcome legal = checkName(checked); !legal)
+            return legal;
+    if (failsOnPurpose(toName) || ::renameat(handle(), name.c_str(), to.handle(), toName.c_str()) != 0)
+        return to.problem(toName, "could not be put in place: " + reason(errno) + ".");
+    return {};
+}
+
+Expected<bool> Directory::moveToFree(const std::string& name, const Directory& to, const std::string& toName) const
+{
+    for (const std::string& checked : {name, toName})
+        if (Outcome legal = checkName(checked); !legal)
+            return legal.problem();
+    const bool fails = failsOnPurpose(toName);
+    if (!fails && ::renameat2(handle(), name.c_str(), to.handle(), toName.c_str(), RENAME_NOREPLACE) == 0)
+        return true;
+    if (errno == EEXIST)
+        return false;
+    // File systems without the flag: a second name fails when it is taken, as wanted.
+    if (errno == EINVAL || errno == ENOSYS) {
+        if (::linkat(handle(), name.c_str(), to.handle(), toName.c_str(), 0) == 0) {
+            ::unlinkat(handle(), name.c_str(), 0);
+            return true;
+        }
+        if (errno == EEXIST)
+            return false;
+    }
+    return to.problem(toName, "could not be put in place: " + reason(errno) + ".");
+}
+
+Outcome Directory::exchange(const std::string& name, const Directory& with, const std::string& withName) const
+{
+    for (const std::string& checked : {name, withName})
+        if (Outcome legal = checkName(checked); !legal)
+            return legal;
+    const bool fails = failsOnPurpose(withName);
+    if (!fails && ::renameat2(handle(), name.c_str(), with.handle(), withName.c_str(), RENAME_EXCHANGE) == 0)
+        return {};
+    if (errno != EINVAL && errno != ENOSYS)
+        return with.problem(withName, "could not be put in place: " + reason(errno) + ".");
+    // File systems without the flag: the old file keeps a second name, so it is never gone.
+    const std::string aside = name + ".aside";
+    ::unlinkat(handle(), aside.c_str(), 0);
+    if (::linkat(with.handle(), withName.c_str(), handle(), aside.c_str(), 0) != 0)
+        return with.problem(withName, "could not be kept: " + reason(errno) + ".");
+    if (Outcome moved = move(name, with, withName); !moved) {
+        ::unlinkat(handle(), aside.c_str(), 0);
+        return moved;
+    }
+    return move(aside, *this, name);
+}
+
+void Directory::copyMode(const std::string& name, const Directory& from, const std::string& fromName) const
+{
+    struct stat info {};
+    if (::fstatat(from.handle(), fromName.c_str(), &info, AT_SYMLINK_NOFOLLOW) == 0 && S_ISREG(info.st_mode))
+        (void)::fchmodat(handle(), name.c_str(), info.st_mode & 0777, 0);
+}
+
+Outcome Directory::remove(const std::string& name) const
+{
+    if (Outcome legal = checkName(name); !legal)
+        return legal;
+    if (::unlinkat(handle(), name.c_str(), 0) != 0 && errno != ENOENT)
+        return problem(name, "cannot be removed: " + reason(errno) + ".");
+    return {};
+}
+
+Outcome Directory::removeTree(const std::string& name) const
+{
+    if (Outcome legal = checkName(name); !legal)
+        return legal;
+    if (::unlinkat(handle(), name.c_str(), 0) == 0 || errno == ENOENT)
+        return {};
+    Expected<std::optional<Directory>> inner = child(name);
+    if (!inner)
+        return inner.problem();
+    if (*inner)
+        for (const std::string& entry : (*inner)->names())
+            if (Outcome gone = (*inner)->removeTree(entry); !gone)
+                return gone;
+    if (::unlinkat(handle(), name.c_str(), AT_REMOVEDIR) != 0 && errno != ENOENT)
+        return problem(name, "cannot be removed: " + reason(errno) + ".");
+    return {};
+}
+
+bool Directory::exists(const std::string& name) const
+{
+    struct stat info {};
+    return checkName(name).ok() && ::fstatat(handle(), name.c_str(), &info, AT_SYMLINK_NOFOLLOW) == 0;
+}
+
+std::vector<std::string> Directory::names() const
+{
+    std::vector<std::string> out;
+    // A handle of its own: reading moves the position of the handle that is read.
+    const int again = ::openat(handle(), ".", kFolder);
+    DIR* list = again < 0 ? nullptr : ::fdopendir(again);
+    if (!list)
+        return out;
+    while (const dirent* entry = ::readdir(list))
+        if (const std::string name = entry->d_name; name != "." && name != "..")
+            out.push_back(name);
+    ::closedir(list);
+    std::sort(out.begin(), out.end());
+    return out;
+}
+
+Outcome Directory::sync() const
+{
+    if (failsOnPurpose(path_.filename().string()) || (::fsync(handle()) != 0 && errno != EINVAL))
+        return problem({}, "could not be written to the disk: " + reason(errno) + ".");
+    return {};
+}
+
+Expected<FolderLock> FolderLock::take(const Directory& folder, std::chrono::milliseconds patience)
+{
+    Descriptor file(::openat(folder.handle(), ".", kFolder));
+    if (!file.isOpen())
+        return pathProblem(folder.path(), "cannot be opened: " + reason(errno) + ".");
+    const auto end = std::chrono::steady_clock::now() + patience;
+    while (::flock(file.get(), LOCK_EX | LOCK_NB) != 0) {
+        if (errno != EWOULDBLOCK && errno != EINTR)
+            return FolderLock(Descriptor()); // a file system without locks: better to write than never to
+        if (std::chrono::steady_clock::now() >= end)
+            return pathProblem(folder.path(), fmt::format("is being written to by {}. Nothing was written; try again when that is done.", holderOf(file.get())));
+        std::this_thread::sleep_for(std::chrono::milliseconds(20));
+    }
+    return FolderLock(std::move(file));
+}
+
+} // namespace bindrel

@@ -1,0 +1,53 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Where the facts come from: files that take the place of shipped ones, and tools that a stranger's file names.
+#include "core/findings/finding.h"
+
+#include "core/base/text.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+namespace bindrel {
+
+namespace {
+
+void shadows(const Facts& f, std::vector<Finding>& out)
+{
+    const auto say = [&out](const std::string& what, const std::string& file, Origin origin) {
+        Finding finding;
+        finding.severity = Finding::Severity::Caution;
+        finding.text = fmt::format("{} is read from {} ({}), which takes the place of the one that ships. Give it another name unless that is meant.", what, printable(file), nameOf(origin));
+        finding.place = {Place::Kind::None, file, {}};
+        out.push_back(std::move(finding));
+    };
+    if (f.provenance.deviceShadows)
+        say(f.device.name, f.provenance.deviceFile, f.provenance.device);
+    if (f.provenance.boardShadows)
+        say("The board " + f.board.title, f.provenance.boardFile, f.provenance.board);
+}
+
+/// The tools that the scripts of this project install and test with.
+constexpr const char* kKnownTools[] = {"arm-none-eabi-", "riscv64-unknown-elf-"};
+
+void strangeTools(const Facts& f, std::vector<Finding>& out)
+{
+    if (f.provenance.device == Origin::Shipped)
+        return;
+    for (const Core& core : f.device.cores) {
+        if (std::find(std::begin(kKnownTools), std::end(kKnownTools), core.toolPrefix) != std::end(kKnownTools))
+            continue;
+        Finding finding;
+        finding.severity = Finding::Severity::Caution;
+        finding.text = fmt::format("The compiler of the {} is \"{}gcc\", as {} says, which does not ship with Bindrel. Look whether you want that program to be run before you use the shown command or the CMake files.",
+                                   core.name, printable(core.toolPrefix), printable(f.provenance.deviceFile));
+        finding.place = {Place::Kind::None, f.provenance.deviceFile, {}};
+        out.push_back(std::move(finding));
+    }
+}
+
+} // namespace
+
+std::vector<Rule> fileRules() { return {{"DEV-01", "A file of the user's takes the place of a shipped one", shadows}, {"DEV-02", "A device file that does not ship names the compiler", strangeTools}}; }
+
+} // namespace bindrel

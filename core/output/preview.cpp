@@ -1,0 +1,332 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// What a write would do: each file's text on the disk, what was generated last, and what is generated now.
+#include "core/base/text.h"
+#include "core/output/folder_memory.h"
+#include "core/source/keep_regions.h"
+#include "core/output/merge.h"
+#include "core/output/parked.h"
+#include "core/source/seal.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <map>
+#include <unordered_map>
+
+namespace bindrel {
+
+namespace fs = std::filesystem;
+
+namespace {
+
+using State = FileChange::State;
+using Regions = std::map<std::string, std::string>;
+
+std::unordered_map<std::string_view, int> linesOf(std::string_view text)
+{
+    std::unordered_map<std::string_view, int> out;
+    while (!text.empty()) {
+        const std::size_t end = std::min(text.find('\n'), text.size());
+        ++out[text.substr(0, end)];
+        text.remove_prefix(std::min(end + 1, text.size()));
+    }
+    return out;
+}
+
+/// How many lines of `a` stand in `b` too.
+int commonLines(std::string_view a, std::string_view b)
+{
+    const auto have = linesOf(b);
+    int out = 0;
+    for (const auto& [line, times] : linesOf(a))
+        if (const auto found = have.find(line); found != have.end())
+            out += std::min(times, found->second);
+    return out;
+}
+
+/// Whether every line that a person has added to `base` in `mine` stands in one of the texts; merging must never lose one.
+bool keepsAdditions(const std::string& base, const std::string& mine, const std::string& merged, const std::vector<Parked>& parked)
+{
+    const auto had = linesOf(base);
+    auto has = linesOf(merged);
+    for (const Parked& entry : parked)
+        for (const auto& [line, times] : linesOf(entry.text))
+            has[line] += times;
+    for (const auto& [line, times] : linesOf(mine)) {
+        const auto old = had.find(line);
+        const int added = times - (old == had.end() ? 0 : old->second);
+        if (added <= 0 || trimmed(line).empty())
+            continue;
+        const auto now = has.find(line);
+        if (now == has.end() || now->second < added)
+            return false;
+    }
+    return true;
+}
+
+class Preview {
+public:
+    Preview(const Source& source, const Directory* folder, FolderMemory memory) : source_(source), folder_(folder), memory_(std::move(memory)) {}
+
+    Expected<OutputPreview> run()
+    {
+        for (const SourceFile& file : source_.files)
+            if (Outcome outcome = consider(file); !outcome)
+                return outcome.problem();
+        if (Outcome outcome = considerObsolete(); !outcome)
+            return outcome.problem();
+        if (Outcome outcome = settleParked(); !outcome)
+            return outcome.problem();
+        if (!memory_.stages().empty())
+            out_.notes.push_back("A write was interrupted in this folder. The next one brings every file to what is listed here.");
+        return std::move(out_);
+    }
+
+private:
+    std::string parkedName() const { return source_.prefix + "_orphans.c"; }
+
+    Expected<std::optional<std::string>> onDisk(const std::string& name) const
+    {
+        return folder_ ? folder_->read(name) : Expected<std::optional<std::string>>(std::optional<std::string>());
+    }
+
+    Outcome consider(const SourceFile& file)
+    {
+        const Expected<std::optional<std::string>> disk = onDisk(file.name);
+        if (!disk)
+            return disk.problem();
+        FileChange change;
+        change.name = file.name;
+        change.before = disk->value_or(std::string());
+        change.after = file.text();
+        if (file.owner == SourceFile::Owner::User) {
+            change.state = *disk ? State::Yours : State::New;
+            if (*disk)
+                change.after = change.before;
+        } else if (*disk) {
+            const Expected<std::vector<std::string>> bases = memory_.generated(file.name);
+            if (!bases)
+                return bases.problem();
+            settle(change, *bases);
+        }
+        out_.files.push_back(std::move(change));
+        return {};
+    }
+
+    static void conflict(FileChange& change, std::string note)
+    {
+        change.state = State::Conflict;
+        change.note = std::move(note);
+    }
+
+    void settle(FileChange& change, const std::vector<std::string>& bases)
+    {
+        const std::string mine = withLineFeeds(change.before);
+        const std::string generated = change.after;
+        // Line ends are the user's: only what stands on the lines is compared, and the file keeps its own.
+        const auto finish = [&](const std::string& text, State otherwise) {
+            change.state = text == mine ? State::Same : otherwise;
+            change.after = text == mine ? change.before : withLineEndsOf(change.before, text);
+        };
+        if (generated == mine)
+            return finish(mine, State::Same);
+        const Expected<Regions> regions = keepRegions(mine);
+        if (!regions)
+            return conflict(change, fmt::format("line {}: {}", regions.problem().line, regions.problem().message));
+        const std::optional<Seal> seal = sealOf(mine);
+        const std::optional<Seal> fresh = sealOf(generated);
+        if (bases.empty() && !seal)
+            return conflict(change, "there is a file of this name that Bindrel did not write; move it away");
+        if (bases.empty() && fresh && seal->plan != fresh->plan)
+            return conflict(change, fmt::format("was written for the plan \"{}\"; move it away, or choose another folder", printable(seal->plan)));
+
+        Regions homeless = *regions;
+        const std::string freshText = withRegions(generated, homeless);
+        const std::string bare = withoutRegions(mine);
+        const bool untouched = isUntouched(mine) || std::any_of(bases.begin(), bases.end(), [&bare](const std::string& base) { return keepRegions(base).ok() && withoutRegions(base) == bare; });
+        if (untouched) {
+            for (const auto& [name, text] : homeless)
+                park(change.name, name, text);
+            return finish(freshText, State::Changed);
+        }
+
+        // Of several texts that may have been the last, that one which the file is nearest to.
+        std::vector<std::string> ancestors = bases;
+        if (seal && fresh && seal->digest == fresh->digest)
+            ancestors.push_back(generated);
+        if (ancestors.empty())
+            return conflict(change, "edited by hand, and what was generated last is not known here (the folder .bindrel is missing); move the file away, or take your change back");
+        std::stable_sort(ancestors.begin(), ancestors.end(), [&mine](const std::string& a, const std::string& b) { return commonLines(a, mine) > commonLines(b, mine); });
+        for (const std::string& ancestor : ancestors) {
+            if (!keepRegions(ancestor))
+                continue;
+            Regions again = *regions;
+            const std::string base = withRegions(ancestor, again);
+            const std::optional<std::string> merged = mergeTexts(base, mine, freshText);
+            const Expected<Regions> left = merged ? keepRegions(*merged) : Expected<Regions>(problemOf({}));
+            if (!left)
+                continue;
+            std::vector<Parked> parked;
+            for (const auto& [name, text] : *regions)
+                if (const auto kept = left->find(name); !trimmed(text).empty() && (kept == left->end() || kept->second != text))
+                    parked.push_back({change.name, name, text});
+            if (!keepsAdditions(base, mine, *merged, parked))
+                continue;
+            parked_.insert(parked_.end(), parked.begin(), parked.end());
+            return finish(*merged, State::Merged);
+        }
+        conflict(change, "edited by hand where the new text changes too; take your change back, or move it into a keep region");
+    }
+
+    Outcome considerObsolete()
+    {
+        for (const std::string& name : memory_.names()) {
+            if (source_.find(name) || name == parkedName())
+                continue;
+            const Expected<std::optional<std::string>> disk = onDisk(name);
+            if (!disk || !*disk)
+                continue; // gone, or a link: none of ours
+            FileChange change;
+            change.name = name;
+            change.before = **disk;
+            const std::string mine = withLineFeeds(change.before);
+            const Expected<Regions> regions = keepRegions(mine);
+            // Memory alone is not believed here: what is removed must itself say that it was generated, and be as it was.
+            if (regions && isUntouched(mine)) {
+                change.state = State::Obsolete;
+                for (const auto& [region, text] : *regions)
+                    park(name, region, text);
+            } else {
+                change.state = State::Left;
+                change.after = change.before;
+                change.note = regions ? "no longer generated, but you have edited it; remove it when you no longer need it"
+                                      : fmt::format("no longer generated; its keep marks do not pair up (line {}: {}), so it stays", regions.problem().line, regions.problem().message);
+            }
+            out_.files.push_back(std::move(change));
+        }
+        return {};
+    }
+
+    void park(const std::string& file, const std::string& region, const std::string& text)
+    {
+        if (!trimmed(text).empty())
+            parked_.push_back({file, region, text});
+    }
+
+    /// Fills empty regions of generated files from parked text: of the same file, or the only one of that name.
+    void bringBack(std::vector<Parked>& from)
+    {
+        std::map<std::string, std::vector<std::size_t>> homes; // of a region's name, into the files
+        for (std::size_t i = 0; i < out_.files.size(); ++i) {
+            const FileChange& change = out_.files[i];
+            const SourceFile* file = source_.find(change.name);
+            if (!file || file->owner == SourceFile::Owner::User || change.state == State::Conflict)
+                continue;
+            if (const Expected<Regions> regions = keepRegions(withLineFeeds(change.after)))
+                for (const auto& [name, text] : *regions)
+                    if (trimmed(text).empty())
+                        homes[name].push_back(i);
+        }
+        std::vector<Parked> staying;
+        for (Parked& entry : from) {
+            const auto found = homes.find(entry.region);
+            std::optional<std::size_t> home;
+            if (found != homes.end()) {
+                for (const std::size_t i : found->second)
+                    if (out_.files[i].name == entry.file)
+                        home = i;
+                if (!home && found->second.size() == 1)
+                    home = found->second.front();
+            }
+            if (!home) {
+                staying.push_back(std::move(entry));
+                continue;
+            }
+            FileChange& change = out_.files[*home];
+            Regions kept = *keepRegions(withLineFeeds(change.after));
+            // Two texts of one region follow each other.
+            kept[entry.region] = trimmed(kept[entry.region]).empty() ? entry.text : kept[entry.region] + entry.text;
+            change.after = withLineEndsOf(change.before, withRegions(withLineFeeds(change.after), kept));
+            if (change.state == State::Same)
+                change.state = State::Changed;
+            change.note = fmt::format("the kept text of {} is back", printable(entry.region));
+        }
+        from = std::move(staying);
+    }
+
+    Outcome settleParked()
+    {
+        const Expected<std::optional<std::string>> disk = onDisk(parkedName());
+        if (!disk)
+            return disk.problem();
+        FileChange change;
+        change.name = parkedName();
+        change.before = disk->value_or(std::string());
+        ParkedFile file(withLineFeeds(change.before), source_.prefix);
+        const std::size_t had = file.entries().size();
+        bringBack(parked_);
+        bringBack(file.entries());
+        const std::size_t stayed = file.entries().size();
+        for (const Parked& entry : parked_)
+            file.park(entry);
+        if (parked_.empty() && stayed == had)
+            return {};
+        const std::string text = file.text();
+        change.after = withLineEndsOf(change.before, text);
+        change.state = text.empty() ? State::Obsolete : !*disk ? State::New : State::Changed;
+        if (change.after == change.before)
+            return {};
+        change.note = fmt::format("keeps the text of {} region(s) that have no home at present", file.entries().size());
+        out_.files.push_back(std::move(change));
+        return {};
+    }
+
+    const Source& source_;
+    const Directory* folder_; ///< null: it does not exist yet
+    FolderMemory memory_;
+    OutputPreview out_;
+    std::vector<Parked> parked_;
+};
+
+} // namespace
+
+const char* nameOf(FileChange::State state)
+{
+    switch (state) {
+    case State::New:
+        return "new";
+    case State::Changed:
+        return "changed";
+    case State::Merged:
+        return "merged with your edits";
+    case State::Same:
+        return "same";
+    case State::Yours:
+        return "yours";
+    case State::Conflict:
+        return "conflict";
+    case State::Obsolete:
+        return "no longer needed";
+    case State::Left:
+        break;
+    }
+    return "left as edited";
+}
+
+Expected<OutputPreview> previewOutput(const Source& source, const fs::path& folder, Ownership ownership)
+{
+    std::error_code error;
+    if (!fs::exists(folder, error))
+        return Preview(source, nullptr, {}).run();
+    const Expected<Directory> open = Directory::open(folder);
+    if (!open)
+        return open.problem();
+    Expected<FolderMemory> memory = FolderMemory::of(*open);
+    if (!memory)
+        return memory.problem();
+    if (Outcome own = checkOwner(memory->owner(), source.plan, *open, ownership); !own)
+        return own.problem();
+    return Preview(source, &*open, *std::move(memory)).run();
+}
+
+} // namespace bindrel

@@ -1,0 +1,166 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Names in C that cannot meet. What is written has three owners: the board (functions, linker symbols), the chip (macros of registers
+// and clocks), and the needs (their functions and macros, each the need's name and a suffix). A need's name is refused when one of
+// its suffixes could make it a name of another owner's.
+#include "core/source/names.h"
+
+#include "core/base/text.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <set>
+
+namespace bindrel {
+
+namespace {
+
+/// What the board's own things are called, behind the prefix; also the linker's symbols and names of files.
+constexpr std::string_view kBoardNames[] = {
+    "board", "board_h", "regs", "regs_h", "clocks", "clocks_bring_up", "clocks_slow", "clocks_full", "pins", "pins_bring_up", "interrupts", "interrupts_hold",
+    "interrupts_release", "interrupt_enable", "start", "wait", "wait_passes_per_us", "bring_up", "status", "ok", "timeout_transfer", "core_wait", "toolchain", "vectors",
+    "trap", "entry", "reset", "unhandled", "main", "orphans", "sources", "data_start", "data_end", "data_load", "bss_start", "bss_end", "stack_top", "handlers"};
+/// The same where more follows that depends on the chip.
+constexpr std::string_view kBoardFamilies[] = {"on", "enter", "release", "timeout", "main"};
+
+/// Names that would be a special target of CMake, a library that is linked, or the user's file.
+constexpr std::string_view kNoPrefix[] = {"main", "all", "help", "install", "clean", "test", "package", "package_source", "edit_cache", "rebuild_cache", "depend", "gcc"};
+
+/// Whether `name` is `head` or goes on behind it with an underscore.
+bool beginsWith(std::string_view name, std::string_view head) { return name.starts_with(head) && (name.size() == head.size() || name[head.size()] == '_'); }
+
+/// Macros of the chip behind the prefix, in lower case, sorted.
+std::set<std::string> chipNames(const Facts& f)
+{
+    std::set<std::string> out;
+    for (const Instance& instance : f.device.instances)
+        out.insert(identifierOf(instance.name));
+    for (const Block& block : f.device.blocks)
+        for (const Register& reg : block.registers)
+            for (const Field& field : reg.fields)
+                out.insert(lowered(identifierOf(block.name) + "_" + reg.name + "_" + field.name));
+    for (const ClockNode& clock : f.device.clocks)
+        out.merge(std::set<std::string>{identifierOf(clock.id) + "_hz", "slow_" + identifierOf(clock.id) + "_hz"});
+    return out;
+}
+
+/// Hands out names of needs.
+class Allotment {
+public:
+    explicit Allotment(const Facts& facts, const std::vector<std::string>& otherCores) : chip_(chipNames(facts)), cores_(otherCores) {}
+
+    Word take(const std::string& id)
+    {
+        std::string name = identifierOf(id);
+        // A number behind it may not be enough: "main_2" is still of a family of the board's names.
+        if (isTaken(name) && isTaken(name + "_2"))
+            name = "need_" + name;
+        const std::string base = name;
+        for (int n = 2; isTaken(name); ++n)
+            name = fmt::format("{}_{}", base, n);
+        taken_.push_back(name);
+        return Word::of(name);
+    }
+
+private:
+    bool isTaken(const std::string& name) const
+    {
+        // Files of another core's program carry its name; a need's must not look like them.
+        for (const std::string& core : cores_)
+            if (beginsWith(name, core))
+                return true;
+        for (const std::string_view own : kBoardNames)
+            if (beginsWith(own, name))
+                return true;
+        for (const std::string_view family : kBoardFamilies)
+            if (beginsWith(name, family))
+                return true;
+        for (auto next = chip_.lower_bound(name + "_"); next != chip_.end() && next->starts_with(name + "_"); ++next)
+            if (isSuffix(std::string_view(*next).substr(name.size() + 1)))
+                return true;
+        return std::any_of(taken_.begin(), taken_.end(), [&name](const std::string& other) { return name == other || meet(name, other) || meet(other, name); });
+    }
+
+    /// Whether a need's own things may end so; those of its signals end with "_bit".
+    static bool isSuffix(std::string_view rest)
+    {
+        while (!rest.empty() && rest.back() >= '0' && rest.back() <= '9')
+            rest.remove_suffix(1);
+        return rest.ends_with("_bit") || std::find(needSuffixes().begin(), needSuffixes().end(), rest) != needSuffixes().end();
+    }
+
+    /// Whether a suffix of `shorter` is the rest of `longer` with one of its suffixes: "gate" + "clear_fault", "gate_clear" + "fault".
+    static bool meet(std::string_view shorter, std::string_view longer)
+    {
+        if (longer.size() <= shorter.size() + 1 || !beginsWith(longer, shorter))
+            return false;
+        const std::string rest = std::string(longer.substr(shorter.size() + 1)) + "_";
+        return std::any_of(needSuffixes().begin(), needSuffixes().end(), [&rest](std::string_view suffix) { return suffix.starts_with(rest); });
+    }
+
+    std::set<std::string> chip_;
+    std::vector<std::string> cores_;
+    std::vector<std::string> taken_;
+};
+
+} // namespace
+
+const std::vector<std::string_view>& needSuffixes()
+{
+    static const std::vector<std::string_view> all{"h", "bring_up", "start", "stop", "send", "send_bytes", "receive", "step", "write", "read", "set", "is_high", "edge", "fault", "clear_fault", "set_duty",
+                                                   "baud", "divider", "prescaler", "ticks", "millihertz", "dead_ticks", "dead_picoseconds"};
+    return all;
+}
+
+Names namesFor(const Facts& f, size_t core)
+{
+    Names names;
+    names.core = core;
+    names.prefix = Word::of(f.plan.prefix.empty() ? f.plan.name : f.plan.prefix);
+    if (std::find(std::begin(kNoPrefix), std::end(kNoPrefix), names.prefix.text()) != std::end(kNoPrefix))
+        names.prefix = names.prefix + "_c";
+    if (core > 0)
+        names.prefix = names.prefix + "_" + Word::of(f.device.cores[core].id);
+    names.PREFIX = names.prefix.upper();
+    std::vector<std::string> others;
+    for (size_t other = 1; other < f.device.cores.size(); ++other)
+        others.push_back(identifierOf(f.device.cores[other].id));
+    Allotment allotment(f, others);
+    names.needs.reserve(f.plan.needs.size());
+    for (const Need& need : f.plan.needs)
+        names.needs.push_back(allotment.take(need.id));
+    return names;
+}
+
+void nameFindings(const Facts& f, std::vector<Finding>& out)
+{
+    const Names names = namesFor(f, 0);
+    for (size_t n = 0; n < names.needs.size(); ++n) {
+        std::string plain = f.plan.needs[n].id;
+        std::replace(plain.begin(), plain.end(), '-', '_');
+        if (names.needs[n].text() == plain)
+            continue;
+        Finding finding;
+        finding.rule = "SRC-01";
+        finding.severity = Finding::Severity::Caution;
+        finding.text = fmt::format("{} is called {} in the written C, because {} would meet another name there. Give the need another id if you want to choose it.",
+                                   f.plan.needs[n].title, names.need(n).text(), names.name(Word::of(plain)).text());
+        finding.place = {Place::Kind::Need, f.plan.needs[n].id, {}};
+        out.push_back(std::move(finding));
+    }
+}
+
+Word instanceMacro(const Facts& facts, const Names& names, int instance) { return names.macro(Word::of(facts.device.instances[size_t(instance)].name).upper()); }
+
+Word fieldMacro(const Facts& facts, const Names& names, const FieldRef& ref)
+{
+    const Block& block = facts.device.blockOf(ref.instance);
+    return names.macro(Word::of(block.name).upper() + "_" + Word::spelled(facts.device.registerOf(ref).name) + "_" + Word::spelled(facts.device.fieldOf(ref).name));
+}
+
+Word timeoutName(const Facts& facts, const Names& names, const FieldRef& waitedFor) { return names.macro("TIMEOUT_" + Word::of(facts.device.nameOf(waitedFor)).upper()); }
+Word rateMacro(const Facts& facts, const Names& names, int clock) { return names.macro(Word::of(facts.device.clocks[size_t(clock)].id).upper() + "_HZ"); }
+Word slowRateMacro(const Facts& facts, const Names& names, int clock) { return names.macro("SLOW_" + Word::of(facts.device.clocks[size_t(clock)].id).upper() + "_HZ"); }
+Word handlerName(const Names& names, const std::string& instance, const std::string& event) { return names.name("on_" + Word::spelled(instance) + "_" + Word::spelled(event)); }
+
+} // namespace bindrel
