@@ -179,7 +179,7 @@ std::optional<Problem> mistyped(const CLI::App& app, const std::vector<std::stri
 Problem parseProblem(const CLI::App& app, const CLI::ParseError& error, const std::vector<std::string>& arguments)
 {
     std::string text = error.what();
-    if (error.get_name() == "ExtrasError")
+    if (error.get_exit_code() == int(CLI::ExitCodes::ExtrasError))
         for (const CLI::App* command : app.get_subcommands([&](const CLI::App* known) { return std::find(arguments.begin(), arguments.end(), known->get_name()) != arguments.end(); })) {
             std::vector<std::string> known;
             for (const CLI::Option* option : command->get_options())

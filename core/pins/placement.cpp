@@ -33,7 +33,7 @@ public:
         }
         if (request.mayMove && !request.leaveContests)
             for (const Contest& contest : bindings.contests)
-                learnContest(contest);
+                learnContest(contest), learnGroup(contest);
     }
 
     PlacementResult run()
@@ -112,6 +112,44 @@ private:
             }
     }
 
+    /// Of needs that all contend with each other for one thing at most one stays. Such a group says at once what its pairs, as cores,
+    /// would only say after all sets that are too small had been looked at.
+    void learnGroup(const Contest& contest)
+    {
+        std::vector<size_t> group;
+        for (size_t a = 0; a < contest.claims.size(); ++a) {
+            const auto apart = [&](size_t b) { return contest.claims[a].need != contest.claims[b].need && (contest.as[a].empty() || contest.as[a] != contest.as[b]); };
+            const int need = contest.claims[a].need;
+            if (std::find(movable_.begin(), movable_.end(), need) != movable_.end() && std::all_of(group.begin(), group.end(), apart))
+                group.push_back(a);
+        }
+        Core members;
+        for (const size_t a : group)
+            members.insert(contest.claims[a].need);
+        if (members.size() > 2)
+            groups_.push_back(std::move(members));
+    }
+
+    /// How many more must move at least, given those that do: from groups that have nobody in common.
+    size_t mustStillMove(const Core& chosen) const
+    {
+        size_t out = 0;
+        Core counted;
+        for (const Core& group : groups_) {
+            size_t left = 0;
+            bool fresh = true;
+            for (const int need : group) {
+                left += !chosen.contains(need);
+                fresh = fresh && !counted.contains(need);
+            }
+            if (!fresh || left < 2)
+                continue;
+            out += left - 1;
+            counted.insert(group.begin(), group.end());
+        }
+        return out;
+    }
+
     /// The next smallest set of needs that has one of every core and contains none that was tried. Cores are learnt from
     /// failures, so the sets grow only as far as they must.
     bool nextSet(Core& out, size_t size)
@@ -122,6 +160,13 @@ private:
 
     bool extend(Core& chosen, size_t size, Core& out)
     {
+        // A search that grows with every core must be able to end: it asks as the placing does.
+        if (placer_.wasCancelled() || ((++looks_ & 255) == 0 && request_.cancelled && request_.cancelled())) {
+            placer_.cancel();
+            return false;
+        }
+        if (chosen.size() + mustStillMove(chosen) > size)
+            return false;
         for (const Core& used : tried_)
             if (std::includes(chosen.begin(), chosen.end(), used.begin(), used.end()))
                 return false;
@@ -148,7 +193,7 @@ private:
     void movingFewest()
     {
         bool certain = true;
-        for (size_t size = 0; size <= movable_.size(); ++size) {
+        for (size_t size = mustStillMove({}); size <= movable_.size() && !placer_.wasCancelled(); ++size) {
             // More ways are looked for among sets one larger than the smallest; beyond that nobody wants to look.
             if (!out_.ways.empty() && (out_.ways.size() >= request_.count || int(size) > out_.ways.front().cost.moved + 1))
                 break;
@@ -264,7 +309,8 @@ private:
     Placer placer_;
     Needs fixed_, movable_;
     Needs stuck_; ///< two that contend and are both held
-    std::vector<Core> cores_, tried_;
+    std::vector<Core> cores_, tried_, groups_;
+    long looks_ = 0;
     int attempts_ = 0;
     PlacementResult out_;
 };

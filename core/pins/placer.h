@@ -87,6 +87,7 @@ public:
     /// part of the steps goes into looking for better ones.
     Answer solve(const std::vector<int>& vars, const std::vector<int>& stay, std::size_t count);
     bool wasCancelled() const { return stopped_; }
+    void cancel() { stopped_ = true; }
 
 private:
     struct Chosen {

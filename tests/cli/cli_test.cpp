@@ -321,6 +321,128 @@ private Q_SLOTS:
         QCOMPARE(result.code, 2);
         QVERIFY2(result.err.startsWith("bindrel-cli: broken.bindrel:11:13: /clocks/BUS1: "), result.err.constData());
     }
+
+    /// Lost output is a failure, whoever closed or filled the other end.
+    void lostOutputIsTold()
+    {
+        QProcess shell;
+        const auto code = [&](const QString& rest) {
+            shell.setWorkingDirectory(dir_.path());
+            shell.start("sh", {"-c", QString("\"%1\" check done.bindrel %2").arg(BINDREL_CLI, rest)});
+            shell.waitForFinished(60'000);
+            return shell.exitCode();
+        };
+        QCOMPARE(code("> /dev/full"), 2);
+        QVERIFY(shell.readAllStandardError().contains("could not be written"));
+        QCOMPARE(code(">&-"), 2);
+        QCOMPARE(code("<&- 2>&-"), 0);
+        QCOMPARE(code("> all.txt"), 0);
+    }
+
+    void aWorkingFolderThatIsGone()
+    {
+        QProcess shell;
+        shell.setWorkingDirectory(dir_.path());
+        shell.start("sh", {"-c", QString("mkdir gone && cd gone && rmdir ../gone && \"%1\" --device-dir x check \"%2\"; a=$?; \"%1\" check \"%2\"; echo $a $?").arg(BINDREL_CLI, dir_.filePath("done.bindrel"))});
+        QVERIFY(shell.waitForFinished(60'000));
+        QVERIFY2(shell.readAllStandardOutput().endsWith("2 0\n"), "an error, or the plan by its whole path");
+    }
+
+    void argumentsThatCannotBeRightAreTold()
+    {
+        QCOMPARE(cli({"--device-dir", "", "check", "done.bindrel"}).code, 2);
+        QVERIFY(cli({"--device-dir", "nowhere", "check", "done.bindrel"}).err.contains("\"nowhere\" is not a folder"));
+        QVERIFY(cli({"chek", "done.bindrel"}).err.contains("Did you mean \"check\"?"));
+        QVERIFY(cli({"check", "done.bindrel", "--fromat", "json"}).err.contains("Did you mean \"--format\"?"));
+        const Result json = cli({"check", "missing.bindrel", "--format", "json"});
+        QCOMPARE(json.code, 2);
+        const QJsonObject error = QJsonDocument::fromJson(json.out).object()["error"].toObject();
+        QCOMPARE(error["file"].toString(), QString("missing.bindrel"));
+        QVERIFY(error["message"].toString().contains("cannot be opened"));
+        QVERIFY(!QJsonDocument::fromJson(cli({"chek", "--format", "json"}).out).object()["error"].toObject().isEmpty());
+    }
+
+    void theFirstDeviceFolderWins()
+    {
+        for (const char* folder : {"one", "two"}) {
+            QVERIFY(QDir(dir_.path()).mkpath(folder));
+            for (const char* file : {"sedge.json", "se4332-c64.json"})
+                QVERIFY(QFile::copy(QString::fromStdString((dataPath("devices/sedge") / file).string()), dir_.filePath(QString("%1/%2").arg(folder, file))));
+        }
+        QFile own(dir_.filePath("two/se4332-c64.json"));
+        QVERIFY(own.open(QIODevice::WriteOnly));
+        own.write("{");
+        own.close();
+        QCOMPARE(cli({"--device-dir", "one", "--device-dir", "two", "check", "done.bindrel"}).code, 0);
+        QCOMPARE(cli({"--device-dir", "two", "--device-dir", "one", "check", "done.bindrel"}).code, 2);
+        // It takes the place of the one that ships: that is told.
+        QVERIFY(cli({"--device-dir", "one", "check", "done.bindrel"}).out.contains("caution DEV-01: SE4332-C64 is read from"));
+    }
+
+    void messagesDoNotObeyWhatTheyQuote()
+    {
+        QFile file(dir_.filePath("evil.bindrel"));
+        QVERIFY(file.open(QIODevice::WriteOnly));
+        file.write(QByteArray::fromStdString(replaced(replaced(textOf(demoPath("sluice-node-c-tangled")), "\"title\": \"Lid switch\"", "\"title\": \"Lid \\u001b[2J\\u202eswitch\\nerror: none\""), "\"name\": \"sluice-node-c\"",
+                                                      "\"name\": \"x\\u0007\"")));
+        file.close();
+        for (const QStringList& arguments : {QStringList{"check", "evil.bindrel"}, {"show", "evil.bindrel", "pins"}, {"check", "evil.bindrel", "--format", "json"}, {"show", "evil.bindrel", "pins", "--format", "csv"}, {"untangle", "evil.bindrel"}}) {
+            const Result result = cli(arguments);
+            for (const QByteArray& text : {result.out, result.err}) {
+                QVERIFY2(!text.contains('\x1b') && !text.contains('\x07') && !text.contains("\u202e"), text.constData());
+            }
+            if (arguments.contains("json"))
+                QVERIFY(!QJsonDocument::fromJson(result.out).isNull());
+        }
+    }
+
+    void searchesEndInTime()
+    {
+        // Thirty needs want one pad: sets of movers are too many to be looked at one by one.
+        bindrel::Plan plan = demo("sluice-node-c-start").plan;
+        plan.needs.clear();
+        plan.holds.clear();
+        for (int i = 0; i < 45; ++i) {
+            bindrel::Need need;
+            need.id = need.title = "g" + std::to_string(i);
+            need.kind = "gpio";
+            need.binding.pads["pin"] = "PC8";
+            plan.needs.push_back(need);
+        }
+        QVERIFY(bindrel::savePlan(plan, dir_.filePath("crowd.bindrel").toStdString()).ok());
+        plan.needs.resize(30);
+        QVERIFY(bindrel::savePlan(plan, dir_.filePath("thirty.bindrel").toStdString()).ok());
+        const Result ways = cli({"untangle", "thirty.bindrel", "--within", "2"});
+        QVERIFY2(ways.code == 0 && ways.out.contains("not proven"), ways.err.constData());
+        QCOMPARE(cli({"untangle", "crowd.bindrel", "--within", "2"}).code, 1);
+        for (const QStringList& arguments : {QStringList{"bind", "thirty.bindrel"}, {"fit", "thirty.bindrel"}, {"move", "thirty.bindrel", "--device", "RL1224-Q48"}, {"options", "thirty.bindrel", "g0.pin"},
+                                             {"repair", "tangled.bindrel"}, {"reach", "done.bindrel", "--want", "CPU=max"}})
+            QVERIFY(cli(arguments + QStringList{"--within", "1"}).code < 2);
+    }
+
+    void manyEntriesAreRefusedAtOnce()
+    {
+        QFile file(dir_.filePath("many.bindrel"));
+        QVERIFY(file.open(QIODevice::WriteOnly));
+        std::string keys;
+        for (int i = 0; i < 200'000; ++i)
+            keys += (i ? ",\"k" : "\"k") + std::to_string(i) + "\":\"x\"";
+        file.write(QByteArray::fromStdString(replaced(textOf(demoPath("sluice-node-c-done")), "\"needs\": [", "\"nets\": {" + keys + "}, \"needs\": [")));
+        file.close();
+        const Result result = cli({"check", "many.bindrel"});
+        QVERIFY2(result.code == 2 && result.err.contains("more than 4096 entries"), result.err.constData());
+    }
+
+    void aFolderBelongsToItsPlan()
+    {
+        QVERIFY(QFile::copy(QString::fromStdString(demoPath("rain-post-b-done")), dir_.filePath("rain.bindrel")));
+        QCOMPARE(cli({"write", "done.bindrel", "--to", "a folder; x"}).code, 0);
+        const Result again = cli({"write", "done.bindrel", "--to", "a folder; x"});
+        QVERIFY2(again.out.contains("Compile with: cd 'a folder; x' && arm-none-eabi-gcc"), again.out.constData());
+        const Result refused = cli({"write", "rain.bindrel", "--to", "a folder; x"});
+        QVERIFY2(refused.code == 2 && refused.err.contains("belongs to the plan \"sluice-node-c\""), refused.err.constData());
+        QCOMPARE(cli({"write", "rain.bindrel", "--to", "a folder; x", "--take-over"}).code, 0);
+    }
 };
 
 BINDREL_TEST(CliTest)
