@@ -2,6 +2,7 @@
 #pragma once
 
 #include "core/base/json_document.h"
+#include "core/device/block_kind.h"
 #include "core/device/device.h"
 
 #include <fmt/format.h>
@@ -15,6 +16,10 @@ namespace bindrel {
 struct Part;
 /// "terminals" of a part: names, or objects with what is known of them.
 void readTerminals(const JsonNode& list, Part& part);
+
+/// Refuse a kind of block, or a word of one, that is not in the vocabulary (core/device/block_kind.h), with the nearest that is.
+void checkKind(const JsonNode& node, const std::string& kind);
+void checkWord(const JsonNode& node, const std::string& kind, const std::string& word, std::vector<WordSpec> BlockKind::*vocabulary, const char* what);
 
 /// Names that become words of C, where capitals and punctuation no longer tell them apart: each may be given once.
 class UniqueWords {
@@ -59,7 +64,7 @@ private:
     Block readBlock(const std::string& name, const JsonNode& node);
     void readRegisters(Block& block, const JsonNode& node);
     void readRoles(Block& block, const JsonNode& node);
-    void readBitRoles(Block& block, const std::string& name, const std::string& pattern, const Encoding& encoding, const JsonNode& node);
+    void readBitRoles(Block& block, const std::string& name, const std::string& pattern, const std::optional<Encoding>& encoding, const RoleSpec& spec, const JsonNode& node);
     void readLaneRoles(Block& block, const JsonNode& node);
     void overrideBlock(Block& block, const JsonNode& node);
     void readInstances();

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/base/text.h"
+#include "core/device/block_kind.h"
 #include "core/device/device_reader.h"
 
 #include <fmt/format.h>
@@ -205,11 +206,37 @@ void DeviceReader::readBlocks()
     }
 }
 
+void checkKind(const JsonNode& node, const std::string& kind)
+{
+    if (kind.empty() || findBlockKind(kind))
+        return;
+    std::vector<std::string> known;
+    for (const BlockKind& block : blockKinds())
+        known.push_back(block.id);
+    node.fail(fmt::format("\"{}\" is no kind of block; use {}, or none for a block that Bindrel need not know.{}", kind, listed(known), didYouMean(kind, known)));
+}
+
+void checkWord(const JsonNode& node, const std::string& kind, const std::string& word, std::vector<WordSpec> BlockKind::*vocabulary, const char* what)
+{
+    // A block without a kind is for plain field values; its words are its own.
+    const BlockKind* block = findBlockKind(kind);
+    if (!block)
+        return;
+    std::vector<std::string> known;
+    for (const WordSpec& spec : block->*vocabulary) {
+        if (isWordOf(word, spec.name))
+            return;
+        known.push_back(spec.name);
+    }
+    node.fail(fmt::format("\"{}\" is no {} of a {}; {}.{}", word, what, kind, known.empty() ? "it has none" : "use " + listed(known), didYouMean(word, known)));
+}
+
 /// A device's own word about a block of its family: abilities and roles that differ.
 void DeviceReader::overrideBlock(Block& block, const JsonNode& node)
 {
     node.allowOnly({"abilities", "roles"});
     for (const auto& [ability, values] : node.optionalChild("abilities").members()) {
+        checkWord(values, block.kind, ability, &BlockKind::abilities, "ability");
         block.abilities[ability].clear();
         for (const JsonNode& value : values.items())
             block.abilities[ability].push_back(value.asInteger(0, INT32_MAX));
@@ -224,9 +251,13 @@ Block DeviceReader::readBlock(const std::string& name, const JsonNode& node)
     block.name = name;
     block.kind = node.string("kind", "");
     block.about = node.string("about", "");
-    for (const auto& [ability, values] : node.optionalChild("abilities").members())
+    if (node.has("kind"))
+        checkKind(node.child("kind"), block.kind);
+    for (const auto& [ability, values] : node.optionalChild("abilities").members()) {
+        checkWord(values, block.kind, ability, &BlockKind::abilities, "ability");
         for (const JsonNode& value : values.items())
             block.abilities[ability].push_back(value.asInteger(0, INT32_MAX));
+    }
     readRegisters(block, node.child("registers"));
     resolveFollowing(block, node.child("registers"));
     readRoles(block, node.optionalChild("roles"));
@@ -285,15 +316,51 @@ void DeviceReader::readRegisters(Block& block, const JsonNode& node)
     }
 }
 
+namespace {
+
+/// Where a field names its values as the role does, the names say the codes: { "none": 0, "odd": 1, "even": 2 }.
+Encoding encodingOfNames(const RoleSpec& spec, const Field& field, const JsonNode& from)
+{
+    Encoding out;
+    if (spec.meanings.empty() || field.values.empty())
+        return out;
+    std::vector<std::string> known;
+    for (const auto& [names, value] : spec.meanings)
+        for (const std::string& name : splitted(names, '|')) {
+            known.push_back(name);
+            for (const EnumValue& given : field.values)
+                if (lowered(given.name) == name)
+                    out.table.emplace_back(value, given.code);
+        }
+    if (out.table.empty())
+        from.fail(fmt::format("the values of {} are named otherwise than the role \"{}\" knows them; name them {}, or give the role an encoding.", field.name, spec.name, listed(known)));
+    out.kind = Encoding::Kind::Table;
+    return out;
+}
+
+} // namespace
+
 void DeviceReader::readRoles(Block& block, const JsonNode& node)
 {
+    const BlockKind* kind = findBlockKind(block.kind);
+    std::vector<std::string> known;
+    for (const RoleSpec& role : kind ? kind->roles : std::vector<RoleSpec>())
+        known.push_back(role.name);
     for (const auto& [name, from] : node.members()) {
+        const auto lookUp = [&, &name = name, &from = from](const std::string& full) -> const RoleSpec* {
+            const RoleSpec* spec = kind ? kind->role(full) : nullptr;
+            if (!spec)
+                from.fail(kind ? fmt::format("\"{}\" is no role of a {} block; its roles are {}.{}", name, block.kind, listed(known), didYouMean(name, known))
+                               : fmt::format("\"{}\": a block without a kind has no roles.", name));
+            return spec;
+        };
         std::vector<std::string> patterns;
-        Encoding encoding;
+        std::optional<Encoding> encoding;
         if (from.isObject()) {
             from.allowOnly({"field", "encoding"});
             patterns.push_back(from.string("field"));
-            encoding = readEncoding(from.optionalChild("encoding"));
+            if (from.has("encoding"))
+                encoding = readEncoding(from.child("encoding"));
         } else if (from.isArray()) {
             patterns = from.asStrings();
         } else {
@@ -301,18 +368,28 @@ void DeviceReader::readRoles(Block& block, const JsonNode& node)
         }
         for (const std::string& pattern : patterns) {
             if (pattern.find("{bit}") != std::string::npos) {
-                readBitRoles(block, name, pattern, encoding, from);
+                if (const RoleSpec* spec = lookUp(name + "0"))
+                    readBitRoles(block, name, pattern, encoding, *spec, from);
                 continue;
             }
+            if (patterns.size() > 1) {
+                from.fail(fmt::format("\"{}\" is one of several fields for one role; only patterns with {{bit}} can be several.", pattern));
+                break;
+            }
+            const RoleSpec* spec = lookUp(name);
+            if (!spec)
+                break;
             Role role = readRole(block, pattern, from);
-            role.encoding = encoding;
+            if (role.reg < 0)
+                break;
+            role.encoding = encoding ? *encoding : encodingOfNames(*spec, block.registers[size_t(role.reg)].fields[size_t(role.field)], from);
             block.roles[name] = role;
         }
     }
 }
 
 /// A role for each bit of a port: "function" becomes "function0", "function1", …, for the bits that have the field.
-void DeviceReader::readBitRoles(Block& block, const std::string& name, const std::string& pattern, const Encoding& encoding, const JsonNode& node)
+void DeviceReader::readBitRoles(Block& block, const std::string& name, const std::string& pattern, const std::optional<Encoding>& encoding, const RoleSpec& spec, const JsonNode& node)
 {
     bool any = false;
     for (int bit = 0; bit < 32; ++bit) {
@@ -323,7 +400,9 @@ void DeviceReader::readBitRoles(Block& block, const std::string& name, const std
             for (const Field& field : reg.fields)
                 if (reg.name + "." + field.name == named) {
                     Role role = readRole(block, named, node);
-                    role.encoding = encoding;
+                    if (role.reg < 0)
+                        return;
+                    role.encoding = encoding ? *encoding : encodingOfNames(spec, field, node);
                     block.roles[name + std::to_string(bit)] = role;
                     any = true;
                 }

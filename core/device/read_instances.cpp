@@ -33,6 +33,7 @@ void DeviceReader::readInstances()
             return;
         }
         if (const std::string kind = node.string("kind", ""); !kind.empty()) {
+            checkKind(node.child("kind"), kind);
             Block own = device_.blocks[size_t(instance.block)];
             own.name = blockName + "_" + kind;
             own.kind = kind;
@@ -47,6 +48,7 @@ void DeviceReader::readInstances()
         for (const auto& [signal, direction] : node.optionalChild("signals").members()) {
             if (isAbsent(name + "." + signal))
                 continue;
+            checkWord(direction, device_.blocks[size_t(instance.block)].kind, signal, &BlockKind::signals, "signal");
             const std::string text = direction.asString();
             InstanceSignal entry{signal, InstanceSignal::Direction::Both};
             if (text == "in")
@@ -63,9 +65,11 @@ void DeviceReader::readInstances()
             number.requireName(event);
             instance.interrupts[event] = static_cast<int>(number.asInteger(0, std::max(0, device_.core().vectorCount - 1)));
         }
-        for (const auto& [ability, values] : node.optionalChild("abilities").members())
+        for (const auto& [ability, values] : node.optionalChild("abilities").members()) {
+            checkWord(values, device_.blocks[size_t(instance.block)].kind, ability, &BlockKind::abilities, "ability");
             for (const JsonNode& value : values.items())
                 instance.abilities[ability].push_back(value.asInteger(0, INT32_MAX));
+        }
         device_.instances.push_back(std::move(instance));
         instanceNodes_.push_back(node);
     }
@@ -106,6 +110,7 @@ void DeviceReader::readDma(Instance& instance, const JsonNode& node)
             value.fail("the device has no \"dma\" section that gives its channels.");
             return;
         }
+        checkWord(value, device_.blocks[size_t(instance.block)].kind, event, &BlockKind::requests, "DMA request");
         std::vector<DmaLink>& links = instance.dma[event];
         if (value.isArray())
             for (const JsonNode& channel : value.items())

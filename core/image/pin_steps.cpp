@@ -73,18 +73,27 @@ void appendPinSteps(Image& image, const Device& device, const Plan& plan, const 
         const std::string bit = std::to_string(pad.bit);
         const std::string carried = seat.route >= 0 ? device.signalName(device.routes[size_t(seat.route)]) : setup.output ? "output" : "input";
         std::vector<FieldWrite> fields;
-        const auto put = [&](const char* role, std::uint32_t code, const std::string& cause) {
-            if (const FieldRef ref = device.roleField(pad.port, role + bit); ref.valid())
-                fields.push_back({ref, code, cause});
+        // What a value is in bits is for the file to say: by the role's encoding, or the names of the field's values.
+        const auto put = [&](const char* name, std::int64_t value, const std::string& cause) {
+            const Role* role = device.blockOf(pad.port).role(name + bit);
+            if (!role)
+                return;
+            const FieldRef ref{pad.port, role->reg, role->field};
+            const std::optional<std::uint32_t> code = role->encoding.encode(value);
+            if (code && *code <= device.fieldOf(ref).maxCode())
+                fields.push_back({ref, *code, cause});
+            else if (value != 0)
+                image.unplaced.push_back(fmt::format("{} cannot have the {} that {} needs: {} has no code for it", pad.name, name, need.title, device.nameOf(ref)));
         };
         if (setup.code >= 0)
-            put("function", static_cast<std::uint32_t>(setup.code), need.title + ", " + seat.signal.title);
+            if (const FieldRef ref = device.roleField(pad.port, "function" + bit); ref.valid())
+                fields.push_back({ref, static_cast<std::uint32_t>(setup.code), need.title + ", " + seat.signal.title});
         put("output", setup.output, need.title + ", direction");
         // A port's bit is set up by the need's own goals, a peripheral's signal by what is said or sensibly follows.
         const auto causeOf = [&](const char* property) { return seat.route < 0 || setup.isSaid(property) ? need.title + ", " + property : setup.because; };
-        put("pull", static_cast<std::uint32_t>(setup.pull), causeOf("pull"));
+        put("pull", static_cast<std::int64_t>(setup.pull), causeOf("pull"));
         put("open_drain", setup.openDrain, causeOf("open_drain"));
-        put("drive", static_cast<std::uint32_t>(setup.drive), causeOf("drive"));
+        put("drive", static_cast<std::int64_t>(setup.drive), causeOf("drive"));
         put("speed", setup.fast, causeOf("speed"));
         // A port may keep the facts of a pad in registers of its own, or one register for all pads of a kind.
         std::map<int, std::vector<FieldWrite>> byRegister;

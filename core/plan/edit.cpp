@@ -150,6 +150,8 @@ Outcome applyChange(Plan& plan, const Change& change)
             [&](const InsertNeed& c) -> Outcome {
                 if (c.need.id.empty() || plan.need(c.need.id))
                     return problemOf(fmt::format("the plan has a need \"{}\" already.", c.need.id));
+                if (Outcome readable = checkGoals(c.need); !readable)
+                    return readable;
                 plan.needs.insert(plan.needs.begin() + static_cast<std::ptrdiff_t>(std::min(c.at, plan.needs.size())), c.need);
                 return {};
             },
@@ -196,8 +198,8 @@ Outcome applyChange(Plan& plan, const Change& change)
                     return noNeed(c.need);
                 if (c.with.id.empty() || (c.with.id != c.need && plan.need(c.with.id)))
                     return problemOf(fmt::format("the plan has a need \"{}\" already.", c.with.id));
-                if (!findKind(c.with.kind))
-                    return problemOf(fmt::format("\"{}\" is not a kind of need.", c.with.kind));
+                if (Outcome readable = checkGoals(c.with); !readable)
+                    return readable;
                 *need = c.with;
                 return {};
             },

@@ -11,15 +11,6 @@
 
 namespace bindrel {
 
-const std::vector<KindSpec>& kinds()
-{
-    static const std::vector<KindSpec> all{uartKind(),       spiKind(),     i2cKind(),        canKind(),      usbKind(),      pwmKind(),      intervalKind(),
-                                           captureKind(),    countKind(),   quadratureKind(), adcKind(),      dacKind(),      comparatorKind(), gpioKind(),
-                                           rtcKind(),        watchdogKind(), segmentsKind(),  clockOutKind(), crystalKind(),  externalClockKind(), debugKind(),
-                                           customKind()};
-    return all;
-}
-
 const KindSpec* findKind(std::string_view id)
 {
     for (const KindSpec& kind : kinds())
@@ -99,6 +90,46 @@ Expected<std::string> checkGoal(const GoalSpec& goal, std::string_view given)
         return std::string(text);
     }
     return std::string(text);
+}
+
+std::string goalValue(const Need& need, std::string_view goal)
+{
+    const KindSpec* kind = findKind(need.kind);
+    const GoalSpec* spec = kind ? kind->goal(goal) : nullptr;
+    const std::string text = goalText(need, goal);
+    const auto exact = [&text](const auto& parsed) { return parsed ? parsed->value.text() : text; };
+    switch (spec ? spec->type : GoalSpec::Type::Text) {
+    case GoalSpec::Type::Frequency:
+    case GoalSpec::Type::Baud:
+        return exact(parseFrequency(text));
+    case GoalSpec::Type::Duration:
+        return exact(parseDuration(text));
+    case GoalSpec::Type::Ratio:
+        return exact(parseRatio(text));
+    case GoalSpec::Type::Tolerance:
+        return exact(parsePpm(text));
+    case GoalSpec::Type::Integer:
+    case GoalSpec::Type::Choice:
+    case GoalSpec::Type::Name:
+    case GoalSpec::Type::Text:
+        break;
+    }
+    return std::string(trimmed(text));
+}
+
+Outcome checkGoals(const Need& need)
+{
+    const KindSpec* kind = findKind(need.kind);
+    if (!kind)
+        return problemOf(fmt::format("\"{}\" is not a kind of need.", need.kind));
+    for (const auto& [id, text] : need.goals) {
+        const GoalSpec* goal = kind->goal(id);
+        if (!goal)
+            return problemOf(fmt::format("{}: \"{}\" is not a goal of a {} need.", need.title, id, kind->title));
+        if (const Expected<std::string> checked = checkGoal(*goal, text); !checked)
+            return problemOf(fmt::format("{}, {}: {}", need.title, goal->title, checked.problem().message));
+    }
+    return {};
 }
 
 std::vector<SignalSpec> signalsOf(const Need& need)

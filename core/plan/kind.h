@@ -2,6 +2,7 @@
 #pragma once
 
 #include "core/base/expected.h"
+#include "core/device/block_kind.h"
 #include "core/plan/plan.h"
 #include "core/quantity/quantity.h"
 
@@ -35,12 +36,17 @@ struct SignalSpec {
     bool line = false; ///< takes the external-interrupt line of its pad
 };
 
-/// A kind of need: what can be asked for, and which signals that takes. Its arithmetic is in core/tuning, its C in
-/// core/source, under the same id. To add one: a file here, one there, one there, and a line of registration in each.
+/// A kind of need: what can be asked for, which signals that takes, and what it must find in the block that serves it. This is what
+/// binding asks of a kind; what the later stages ask is beside it in core/kinds.
 struct KindSpec {
     std::string id;            ///< "uart"
     std::string title;         ///< "UART"
     std::string instanceKind;  ///< block kind that serves it; empty when it takes no instance, "*" for any
+    // The vocabulary of such a block: only these words may stand in a device file.
+    std::vector<RoleSpec> roles;
+    std::vector<WordSpec> abilities;
+    std::vector<WordSpec> instanceSignals;
+    std::vector<WordSpec> instanceRequests;
     std::string instanceGoal;   ///< goal that names the instance which must serve it; empty: any of the kind
     std::vector<GoalSpec> goals;
     /// Signals for the given goals (flow control adds two, …). REQUIRES: goals were checked.
@@ -52,6 +58,8 @@ struct KindSpec {
 
     /// How fast an output toggles at most, in full cycles a second; null or zero: too slowly to matter.
     Frequency (*fastest)(const Need& need, std::string_view signal) = nullptr;
+    /// Least drive strength of its outputs, 0 to 2.
+    int leastDrive = 0;
     /// DMA requests for the given goals; null: it makes none.
     std::vector<std::string> (*requests)(const Need& need) = nullptr;
     /// Needs that say the same here can share an instance (one time base, one converter); empty text or null: none can.
@@ -61,6 +69,7 @@ struct KindSpec {
     bool servedBy(std::string_view blockKind) const { return !instanceKind.empty() && (instanceKind == "*" || instanceKind == blockKind); }
 };
 
+/// In the order in which lists offer them. (Made in core/kinds/all.cpp.)
 const std::vector<KindSpec>& kinds();
 const KindSpec* findKind(std::string_view id);
 
@@ -76,29 +85,10 @@ Frequency fastestOf(const Need& need, std::string_view signal);
 /// A goal that is a rate, as a value; zero when it cannot be read.
 Frequency goalRate(const Need& need, std::string_view goal);
 
-// One a file in core/plan/kinds.
-KindSpec uartKind();
-KindSpec i2cKind();
-KindSpec pwmKind();
-KindSpec gpioKind();
-KindSpec debugKind();
-KindSpec crystalKind();
-KindSpec spiKind();
-KindSpec canKind();
-KindSpec usbKind();
-KindSpec adcKind();
-KindSpec dacKind();
-KindSpec comparatorKind();
-KindSpec quadratureKind();
-KindSpec countKind();
-KindSpec captureKind();
-KindSpec intervalKind();
-KindSpec rtcKind();
-KindSpec watchdogKind();
-KindSpec clockOutKind();
-KindSpec segmentsKind();
-KindSpec externalClockKind();
-KindSpec customKind();
+/// A goal's value as text that is the same for all spellings of it: "200 Hz" and "0.2 kHz" are equal.
+std::string goalValue(const Need& need, std::string_view goal);
+/// Checks every goal of a need against its kind; the message names the goal.
+Outcome checkGoals(const Need& need);
 
 /// Requests "RX" and "TX" as a goal "dma" of none, receive, transmit or both asks for.
 std::vector<std::string> dmaBothWays(const Need& need);

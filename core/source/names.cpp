@@ -105,13 +105,6 @@ private:
 
 } // namespace
 
-const std::vector<std::string_view>& needSuffixes()
-{
-    static const std::vector<std::string_view> all{"h", "bring_up", "start", "stop", "send", "send_bytes", "receive", "step", "write", "read", "set", "is_high", "edge", "fault", "clear_fault", "set_duty",
-                                                   "baud", "divider", "prescaler", "ticks", "millihertz", "dead_ticks", "dead_picoseconds"};
-    return all;
-}
-
 Names namesFor(const Facts& f, size_t core)
 {
     Names names;

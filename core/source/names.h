@@ -32,8 +32,8 @@ Names namesFor(const Facts& facts, size_t core);
 /// A finding for each need whose name in C is not simply its id (rule SRC-01).
 void nameFindings(const Facts& facts, std::vector<Finding>& out);
 
-/// Endings of what is written for a need, in lower case, without those that carry a number or a signal's name; a test holds this list
-/// against all that is written.
+/// Endings of what is written for a need, in lower case, without those that carry a number or a signal's name: bring_up, start, stop, and
+/// those that its kind names. A test holds them against all that is written. (Made in core/kinds/all.cpp.)
 const std::vector<std::string_view>& needSuffixes();
 
 // Names that registers, clocks and their waits have in C.

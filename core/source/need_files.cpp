@@ -8,23 +8,7 @@
 
 namespace bindrel {
 
-const std::vector<KindSource>& kindSources()
-{
-    // Kinds that are missing here have no arithmetic yet: only what wires and clocks them is written.
-    static const std::vector<KindSource> all{
-        {"uart", declareUart, defineUart}, {"i2c", declareI2c, defineI2c}, {"pwm", declarePwm, definePwm}, {"gpio", declareGpio, defineGpio}};
-    return all;
-}
-
 namespace {
-
-const KindSource* sourceOf(const Need& need)
-{
-    for (const KindSource& kind : kindSources())
-        if (kind.kind == need.kind)
-            return &kind;
-    return nullptr;
-}
 
 std::vector<const Step*> stepsOf(const Facts& f, size_t need, Step::Phase phase)
 {
@@ -88,7 +72,7 @@ bool hasFiles(const Facts& f, const Names& names, size_t need)
 {
     if (f.bindings.needs[need].state != BoundNeed::State::Bound || coreOf(f, need) != names.core)
         return false;
-    if (sourceOf(f.plan.needs[need]))
+    if (sourceOf(f.plan.needs[need].kind).define)
         return f.bindings.needs[need].instance < 0 || f.settings[need].computed;
     // A kind without arithmetic: its clock gate, its personality, its DMA channel.
     return !stepsOf(f, need, Step::Phase::Need).empty();
@@ -96,7 +80,7 @@ bool hasFiles(const Facts& f, const Names& names, size_t need)
 
 std::vector<SourceFile> needFiles(const Facts& f, const Names& names, size_t need)
 {
-    const KindSource* kind = sourceOf(f.plan.needs[need]);
+    const SourceFacet& kind = sourceOf(f.plan.needs[need].kind);
     const std::vector<const Step*> starts = stepsOf(f, need, Step::Phase::Start);
 
     Writer header(f, names, names.file(need, ".h"), summary(f, need));
@@ -107,7 +91,7 @@ std::vector<SourceFile> needFiles(const Facts& f, const Names& names, size_t nee
     header.line();
     header.linef("#include \"{}_board.h\"", names.prefix);
     header.line();
-    header.comment(kind ? "Configures everything; nothing is driven before start."
+    header.comment(kind.define ? "Configures everything; nothing is driven before start."
                         : "Clocks the instance and leads its signals to their pads. Its own registers are yours to set.");
     header.linef("void {}_bring_up(void);", names.need(need));
     if (!starts.empty()) {
@@ -115,8 +99,8 @@ std::vector<SourceFile> needFiles(const Facts& f, const Names& names, size_t nee
         header.linef("void {}_stop(void);", names.need(need));
     }
     header.line();
-    if (kind)
-        kind->declare(header, need);
+    if (kind.declare)
+        kind.declare(header, need);
     header.line();
     header.linef("#endif /* {} */", guard);
 
@@ -148,8 +132,8 @@ std::vector<SourceFile> needFiles(const Facts& f, const Names& names, size_t nee
         source.line("}");
         writeStop(source, need, starts);
     }
-    if (kind)
-        kind->define(source, need);
+    if (kind.define)
+        kind.define(source, need);
     source.noCause();
     return {header.take(), source.take()};
 }

@@ -71,13 +71,15 @@ std::vector<SourceFile> startFiles(const Facts& facts, const Names& names);
 /// CMakeLists.txt and the toolchain file, for the programs of all cores.
 std::vector<SourceFile> buildFiles(const Facts& facts, const std::vector<Names>& programs);
 
-/// The C of a kind of need: declarations and definitions beyond bring_up, start and stop.
-struct KindSource {
-    std::string kind;
-    void (*declare)(Writer& header, size_t need);
-    void (*define)(Writer& source, size_t need);
+/// What the writer of C asks of a kind: declarations and definitions beyond bring_up, start and stop. Null: the kind has no C of its own yet.
+struct SourceFacet {
+    void (*declare)(Writer& header, size_t need) = nullptr;
+    void (*define)(Writer& source, size_t need) = nullptr;
+    /// Endings of the names that these make, in lower case, without numbers behind them.
+    std::vector<std::string_view> suffixes;
 };
-const std::vector<KindSource>& kindSources();
+/// (Made in core/kinds/all.cpp.)
+const SourceFacet& sourceOf(std::string_view kind);
 /// Whether a need gets files in a core's program: it is bound, the core owns it, and something is to be written for it.
 bool hasFiles(const Facts& facts, const Names& names, size_t need);
 /// The core that owns a need, into Device::cores.
@@ -95,14 +97,5 @@ std::vector<SourceFile> needFiles(const Facts& facts, const Names& names, size_t
 void declareModes(Writer& w);   ///< PREFIX_board.h
 void defineModes(Writer& w);    ///< PREFIX_clocks.c
 void writeCoreWait(Writer& w);  ///< PREFIX_start.c
-
-void declareUart(Writer& w, size_t need);
-void defineUart(Writer& w, size_t need);
-void declareI2c(Writer& w, size_t need);
-void defineI2c(Writer& w, size_t need);
-void declarePwm(Writer& w, size_t need);
-void definePwm(Writer& w, size_t need);
-void declareGpio(Writer& w, size_t need);
-void defineGpio(Writer& w, size_t need);
 
 } // namespace bindrel

@@ -3,22 +3,17 @@
 
 #include "core/quantity/format.h"
 #include "core/quantity/parse.h"
-#include "core/tuning/can_timing.h"
 
 #include <fmt/format.h>
 
-#include <charconv>
-
 namespace bindrel {
-
-namespace {
 
 std::string plusMinus(const Ppm& off) { return "\u00b1" + format(off); }
 
 Ppm worstOf(const TuningContext& c) { return c.kernel().tolerance.worst(); }
 
 /// "5 ms may be 4.95 ms to 5.05 ms": a time counted in periods of the clock.
-std::string spread(const TuningContext& c, const Duration& nominal)
+static std::string spread(const TuningContext& c, const Duration& nominal)
 {
     const Tolerance& t = c.kernel().tolerance;
     const Duration shortest(nominal.value / (Rational(1) + t.high.value / 1'000'000));
@@ -28,75 +23,6 @@ std::string spread(const TuningContext& c, const Duration& nominal)
     // Enough digits for the two to differ.
     const int digits = worstOf(c).value < Rational(100) ? 8 : 5;
     return fmt::format("{} may be {} to {}", format(nominal), format(shortest, digits), format(longest, digits));
-}
-
-Accuracy usbAccuracy(const TuningContext& c)
-{
-    const bool full = goalText(c.need, "speed") == "full";
-    const Frequency wanted = megahertz(48);
-    Accuracy out;
-    out.rate = wanted;
-    out.allowed = Ppm(full ? 2'500 : 15'000);
-    out.given = Ppm(errorOf(c.kernel().rate, wanted).value.abs() + worstOf(c).value);
-    out.asks = fmt::format("48 MHz {}", plusMinus(*out.allowed));
-    out.effect = fmt::format("{} data rate, {} speed", plusMinus(out.given), full ? "full" : "low");
-    return out;
-}
-
-/// What is led out is meant for an instrument or another chip: a per cent tells one rate from the next.
-Accuracy outputAccuracy(const TuningContext& c)
-{
-    Accuracy out;
-    out.given = worstOf(c);
-    const Expected<Frequency> wanted = parseFrequency(goalText(c.need, "rate"));
-    if (!wanted)
-        return out;
-    out.rate = *wanted;
-    out.allowed = Ppm(10'000);
-    out.stated = c.need.goals.contains("rate");
-    out.given = Ppm(errorOf(c.kernel().rate, *wanted).value.abs() + worstOf(c).value);
-    out.asks = fmt::format("{} {}", format(*wanted), plusMinus(*out.allowed));
-    out.effect = fmt::format("{} {} at the pad", format(c.kernel().rate), format(c.kernel().tolerance));
-    return out;
-}
-
-Accuracy canAccuracy(const TuningContext& c)
-{
-    const Expected<Frequency> wanted = parseFrequency(goalText(c.need, "rate"));
-    const Expected<Ratio> sample = parseRatio(goalText(c.need, "sample"));
-    std::int64_t jump = 1;
-    const std::string jumpText = goalText(c.need, "jump");
-    std::from_chars(jumpText.data(), jumpText.data() + jumpText.size(), jump);
-    const auto most = [&c](std::string_view role) { return c.has(role) ? c.encoding(role).largest(c.maxCode(role)) : 0; };
-    const CanFields fields{most("prescaler"), most("propagation"), most("segment1"), most("segment2"), most("jump")};
-    Accuracy out;
-    out.given = worstOf(c);
-    if (!wanted || !sample)
-        return out;
-    const std::optional<CanTiming> timing = bestCanTiming(c.kernel().rate, *wanted, *sample, jump, fields);
-    if (!timing) {
-        out.asks = formatBaud(*wanted);
-        out.trouble = fmt::format("{} at {} cannot be split into a bit of {}: it must give 8 to {} quanta a bit with a prescaler of at most {}.", c.kernelName(),
-                                  format(c.kernel().rate), formatBaud(*wanted), 1 + fields.propagation + fields.segment1 + fields.segment2, fields.prescaler);
-        return out;
-    }
-    out.given = Ppm(timing->error.value.abs() + worstOf(c).value);
-    out.allowed = timing->tolerance();
-    out.asks = fmt::format("{} with {} quanta a bit, jump {}: {}", formatBaud(*wanted), timing->quanta(), timing->jump, plusMinus(*out.allowed));
-    out.effect = fmt::format("{}, sample at {}", formatBaud(timing->rate), format(timing->samplePoint()));
-    return out;
-}
-
-Accuracy rtcAccuracy(const TuningContext& c)
-{
-    Accuracy out;
-    out.given = worstOf(c);
-    out.stated = c.need.goals.contains("drift");
-    if (const Expected<Ppm> drift = parsePpm(goalText(c.need, "drift")))
-        out.allowed = *drift;
-    out.asks = out.allowed ? fmt::format("{}, {} a month", plusMinus(*out.allowed), format(driftPerMonth(*out.allowed), 3)) : std::string();
-    out.effect = fmt::format("up to {} a month", format(driftPerMonth(out.given), 3));
-    return out;
 }
 
 Accuracy timeAccuracy(const TuningContext& c)
@@ -117,15 +43,8 @@ Accuracy passedOn(const TuningContext& c, const char* what)
         out.effect = fmt::format("{} {}", what, plusMinus(out.given));
     return out;
 }
-Accuracy pwmAccuracy(const TuningContext& c) { return passedOn(c, "frequency and times"); }
-Accuracy measureAccuracy(const TuningContext& c) { return passedOn(c, "times are read"); }
 
-struct Judge {
-    const char* kind;
-    Accuracy (*judge)(const TuningContext& context);
-};
-constexpr Judge kJudges[]{{"usb", usbAccuracy},      {"can", canAccuracy},   {"uart", uartAccuracy},      {"rtc", rtcAccuracy},  {"clockout", outputAccuracy},
-                          {"watchdog", timeAccuracy}, {"interval", timeAccuracy}, {"pwm", pwmAccuracy}, {"capture", measureAccuracy}};
+namespace {
 
 /// The clocks that one can come from, by way of any selects.
 std::vector<bool> sourcesOf(const Device& device, int clock)
@@ -156,11 +75,10 @@ std::vector<Accuracy> accuracyOf(const Device& device, const Plan& plan, const B
         const ClockState& clock = rates.clocks[size_t(kernel)];
         if (!clock.running || !clock.rate.defined())
             continue;
-        for (const Judge& one : kJudges)
-            if (one.kind == plan.needs[n].kind) {
-                out[n] = one.judge({device, rates, plan.needs[n], bindings.needs[n]});
-                out[n].clock = kernel;
-            }
+        if (const auto judge = tuningOf(plan.needs[n].kind).accuracy) {
+            out[n] = judge({device, rates, plan.needs[n], bindings.needs[n]});
+            out[n].clock = kernel;
+        }
     }
     return out;
 }

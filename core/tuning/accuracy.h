@@ -24,7 +24,7 @@ struct Accuracy {
     bool ok() const { return trouble.empty() && (!allowed || given <= *allowed); }
 };
 
-/// Of each need, by index. Sources: USB 2.0 (7.1.11: data rates), ISO 11898-1 (oscillator tolerance); see also uart.cpp.
+/// Of each need, by index. Sources: USB 2.0 (7.1.11: data rates), ISO 11898-1 (oscillator tolerance); each in its kind.
 std::vector<Accuracy> accuracyOf(const Device& device, const Plan& plan, const Bindings& bindings, const Rates& rates);
 
 /// How far a clock that is off by so much runs away in a month of 30.436875 days (2 629 746 s, a twelfth of the mean Gregorian
@@ -35,7 +35,12 @@ Duration driftPerMonth(const Ppm& off);
 /// HF internal by LF crystal." Empty when there is none.
 std::string moreAccurate(const Device& device, const Board& board, const Rates& rates, const Accuracy& accuracy);
 
-// One of each kind that demands something, under the id of its KindSpec.
-Accuracy uartAccuracy(const TuningContext& context);
+// What several kinds say alike.
+std::string plusMinus(const Ppm& off); ///< "±40 ppm"
+Ppm worstOf(const TuningContext& context); ///< of the kernel clock, either way
+/// Nothing is demanded; the goal "period" is as far off as the clock: "4 s may be 3.81 s to 4.21 s".
+Accuracy timeAccuracy(const TuningContext& context);
+/// Nothing is demanded, and all that is timed is off alike: "frequency and times ±40 ppm".
+Accuracy passedOn(const TuningContext& context, const char* what);
 
 } // namespace bindrel

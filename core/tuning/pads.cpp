@@ -2,6 +2,7 @@
 #include "core/tuning/pads.h"
 
 #include "core/plan/pin_property.h"
+#include "core/tuning/setting.h"
 #include "core/quantity/format.h"
 
 #include <fmt/format.h>
@@ -19,6 +20,9 @@ const char* nameOf(PadSetup::Drive drive)
 {
     return drive == PadSetup::Drive::Strong ? "strong" : drive == PadSetup::Drive::Medium ? "medium" : "weak";
 }
+
+PadSetup::Pull pullNamed(std::string_view text) { return text == "up" ? PadSetup::Pull::Up : text == "down" ? PadSetup::Pull::Down : PadSetup::Pull::None; }
+PadSetup::Drive driveNamed(std::string_view text) { return text == "strong" ? PadSetup::Drive::Strong : text == "medium" ? PadSetup::Drive::Medium : PadSetup::Drive::Weak; }
 
 bool PadSetup::isSaid(std::string_view property) const { return std::find(said.begin(), said.end(), property) != said.end(); }
 
@@ -41,30 +45,6 @@ Frequency padToggles(const Pad& pad, PadSetup::Drive drive, bool fast)
 }
 
 namespace {
-
-void setUpGpio(PadSetup& setup, const Device& device, const Need& need)
-{
-    const Pad& pad = device.pads[size_t(setup.pad)];
-    setup.code = pad.function.valid() ? pad.portCode : -1;
-    setup.gpio = true;
-    setup.output = goalText(need, "direction") == "output";
-    const std::string pull = goalText(need, "pull");
-    setup.pull = pull == "up" ? PadSetup::Pull::Up : pull == "down" ? PadSetup::Pull::Down : PadSetup::Pull::None;
-    setup.because = "as the need asks";
-    if (setup.output) {
-        setup.levelHigh = goalText(need, "level") == "high";
-        setup.openDrain = goalText(need, "open_drain") == "yes";
-        const std::string drive = goalText(need, "drive");
-        setup.drive = drive == "strong" ? PadSetup::Drive::Strong : drive == "medium" ? PadSetup::Drive::Medium : PadSetup::Drive::Weak;
-        return;
-    }
-    const std::string edges = goalText(need, "edges");
-    if (edges == "none")
-        return;
-    setup.line = device.linesInPorts ? pad.bit : pad.line;
-    setup.rising = edges != "falling";
-    setup.falling = edges != "rising";
-}
 
 /// The weakest drive and the slowest edges that carry a rate: fast edges only make noise.
 void setUpForRate(PadSetup& setup, const Pad& pad, PadSetup::Drive least)
@@ -92,32 +72,16 @@ void setUpForRate(PadSetup& setup, const Pad& pad, PadSetup::Drive least)
     setup.because = fmt::format("its {} are more than the pad can do", format(setup.toggles));
 }
 
-/// What a peripheral's signal sensibly gets when nobody says otherwise.
-void setUpPeripheral(PadSetup& setup, const Pad& pad, const Need& need, const SignalSpec& signal)
+/// What a signal sensibly gets when nobody says otherwise: what its rate asks for, then what its kind knows.
+void setUpSensibly(PadSetup& setup, const Device& device, const Need& need, const SignalSpec& signal)
 {
     using Direction = SignalSpec::Direction;
-    const bool in = signal.direction == Direction::In;
-    const bool pwmOutput = need.kind == "pwm" && signal.id != "fault";
     if (signal.direction == Direction::Analog)
         setup.because = "an analog pad floats";
-    if (signal.direction == Direction::Out || pwmOutput)
-        setUpForRate(setup, pad, pwmOutput ? PadSetup::Drive::Medium : PadSetup::Drive::Weak);
-    if (need.kind == "uart" && in) {
-        setup.pull = PadSetup::Pull::Up;
-        setup.because = "the line idles high, also while nobody drives it";
-    } else if (need.kind == "can" && in) {
-        setup.pull = PadSetup::Pull::Up;
-        setup.because = "the bus is recessive, which reads high, also while nobody drives the line";
-    } else if (need.kind == "i2c") {
-        setup.openDrain = true;
-        setup.because = "the bus is pulled up on the board, devices only pull it low";
-    } else if (need.kind == "pwm" && signal.id == "fault") {
-        const bool low = goalText(need, "fault") == "active low";
-        setup.pull = low ? PadSetup::Pull::Up : PadSetup::Pull::Down;
-        setup.because = low ? "an open-drain fault output needs a pull-up" : "no fault while nobody drives it";
-    } else if (pwmOutput && setup.because.empty()) {
-        setup.because = "edges fast enough for a gate driver";
-    }
+    if (signal.direction == Direction::Out && !setup.gpio)
+        setUpForRate(setup, device.pads[size_t(setup.pad)], static_cast<PadSetup::Drive>(findKind(need.kind)->leastDrive));
+    if (const auto ask = tuningOf(need.kind).setUpPad)
+        ask(setup, device, need, signal);
 }
 
 /// What the plan says of the pad goes before what follows from the signal.
@@ -130,9 +94,9 @@ void takeWhatIsSaid(PadSetup& setup, const Need& need, const SignalSpec& signal)
         return value;
     };
     if (const auto pull = said("pull"))
-        setup.pull = *pull == "up" ? PadSetup::Pull::Up : *pull == "down" ? PadSetup::Pull::Down : PadSetup::Pull::None;
+        setup.pull = pullNamed(*pull);
     if (const auto drive = said("drive"))
-        setup.drive = *drive == "strong" ? PadSetup::Drive::Strong : *drive == "medium" ? PadSetup::Drive::Medium : PadSetup::Drive::Weak;
+        setup.drive = driveNamed(*drive);
     if (const auto speed = said("speed"))
         setup.fast = *speed == "fast";
     if (const auto drain = said("open_drain"))
@@ -156,15 +120,14 @@ std::vector<PadSetup> setUpPads(const Device& device, const Plan& plan, const Bi
             setup.pad = seat.pad;
             setup.need = static_cast<int>(n);
             setup.seat = static_cast<int>(s);
-            if (seat.route < 0) {
-                setUpGpio(setup, device, plan.needs[n]);
-            } else {
+            setup.gpio = seat.route < 0;
+            if (seat.route >= 0) {
                 const Route& route = device.routes[size_t(seat.route)];
                 setup.code = route.code;
                 setup.wired = route.wired();
                 setup.toggles = fastestOf(plan.needs[n], seat.signal.id);
-                setUpPeripheral(setup, device.pads[size_t(seat.pad)], plan.needs[n], seat.signal);
             }
+            setUpSensibly(setup, device, plan.needs[n], seat.signal);
             takeWhatIsSaid(setup, plan.needs[n], seat.signal);
             out.push_back(std::move(setup));
         }

@@ -32,6 +32,8 @@ struct PadSetup {
     bool falling = false;
 };
 
+PadSetup::Pull pullNamed(std::string_view text);
+PadSetup::Drive driveNamed(std::string_view text);
 const char* nameOf(PadSetup::Pull pull);
 const char* nameOf(PadSetup::Drive drive);
 

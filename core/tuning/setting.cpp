@@ -1,15 +1,13 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/tuning/setting.h"
 
+#include "core/base/text.h"
+
 #include <fmt/format.h>
 
-namespace bindrel {
+#include <algorithm>
 
-const std::vector<KindArithmetic>& arithmetic()
-{
-    static const std::vector<KindArithmetic> all{{"uart", solveUart}, {"i2c", solveI2c}, {"pwm", solvePwm}};
-    return all;
-}
+namespace bindrel {
 
 const Encoding& TuningContext::encoding(std::string_view role) const
 {
@@ -24,6 +22,16 @@ std::uint32_t TuningContext::maxCode(std::string_view role) const
     return ref.valid() ? device.fieldOf(ref).maxCode() : 0;
 }
 
+std::string missingRoles(const Device& device, int instance, const KindSpec& kind)
+{
+    std::vector<std::string> missing;
+    const Block& block = device.blockOf(instance);
+    for (const RoleSpec& role : kind.roles)
+        if (role.required && std::none_of(block.roles.begin(), block.roles.end(), [&role](const auto& known) { return isWordOf(known.first, role.name); }))
+            missing.push_back("\"" + role.name + "\"");
+    return listed(missing);
+}
+
 std::vector<Setting> tune(const Device& device, const Plan& plan, const Bindings& bindings, const Rates& rates)
 {
     std::vector<Setting> out(plan.needs.size());
@@ -31,24 +39,27 @@ std::vector<Setting> tune(const Device& device, const Plan& plan, const Bindings
         const Need& need = plan.needs[n];
         const BoundNeed& bound = bindings.needs[n];
         Setting& setting = out[n];
-        for (const KindArithmetic& kind : arithmetic()) {
-            if (kind.kind != need.kind)
-                continue;
-            if (bound.instance < 0) {
-                setting.notComputed = "no instance is chosen yet; bind the need first";
-                continue;
-            }
-            const int kernel = device.instances[size_t(bound.instance)].kernel;
-            const ClockState& clock = rates.clocks[size_t(kernel)];
-            if (!clock.running || !clock.rate.defined()) {
-                setting.notComputed = fmt::format("its clock {} does not run: {}", device.clocks[size_t(kernel)].name, clock.stopped);
-                setting.kernel = kernel;
-                continue;
-            }
-            setting = kind.solve({device, rates, need, bound});
-            setting.kernel = kernel;
-            setting.computed = setting.notComputed.empty();
+        const TuningFacet& kind = tuningOf(need.kind);
+        if (!kind.solve)
+            continue;
+        if (bound.instance < 0) {
+            setting.notComputed = "no instance is chosen yet; bind the need first";
+            continue;
         }
+        setting.kernel = device.instances[size_t(bound.instance)].kernel;
+        if (const std::string missing = missingRoles(device, bound.instance, *findKind(need.kind)); !missing.empty()) {
+            setting.notComputed = fmt::format("the block of {} lacks the role {} in the device's file; complete it there", device.instances[size_t(bound.instance)].name, missing);
+            continue;
+        }
+        const ClockState& clock = rates.clocks[size_t(setting.kernel)];
+        if (!clock.running || !clock.rate.defined()) {
+            setting.notComputed = fmt::format("its clock {} does not run: {}", device.clocks[size_t(setting.kernel)].name, clock.stopped);
+            continue;
+        }
+        const int kernel = setting.kernel;
+        setting = kind.solve({device, rates, need, bound});
+        setting.kernel = kernel;
+        setting.computed = setting.notComputed.empty();
     }
     return out;
 }

@@ -2,6 +2,7 @@
 #pragma once
 
 #include "core/clocks/rates.h"
+#include "core/plan/kind.h"
 
 #include <optional>
 #include <string>
@@ -111,22 +112,25 @@ struct TuningContext {
     std::uint32_t maxCode(std::string_view role) const;
 };
 
-/// The arithmetic of a kind, under the id of its KindSpec.
-struct KindArithmetic {
-    std::string kind;
-    Setting (*solve)(const TuningContext& context);
+struct Accuracy;
+struct PadSetup;
+
+/// What tuning asks of a kind; a part that is null is not asked.
+struct TuningFacet {
+    /// The arithmetic.
+    Setting (*solve)(const TuningContext& context) = nullptr;
+    /// What the need asks of the accuracy of its clock, and what it gets.
+    Accuracy (*accuracy)(const TuningContext& context) = nullptr;
+    /// How the pad of a signal is sensibly set up when the plan says nothing: pull, drive, open drain, and why.
+    void (*setUpPad)(PadSetup& setup, const Device& device, const Need& need, const SignalSpec& signal) = nullptr;
 };
-const std::vector<KindArithmetic>& arithmetic();
+/// (Made in core/kinds/all.cpp.)
+const TuningFacet& tuningOf(std::string_view kind);
+
+/// Required roles that the block of an instance lacks for a kind, as a list in words; empty when it has them all.
+std::string missingRoles(const Device& device, int instance, const KindSpec& kind);
 
 /// Settings of all needs, by index. A need without instance or running clock is not computed and says why.
 std::vector<Setting> tune(const Device& device, const Plan& plan, const Bindings& bindings, const Rates& rates);
-
-/// A UART's divider counts in fractions of this many to one: 2 to the power of its "fraction_bits", at most 65536.
-std::int64_t dividerUnit(const Device& device, int instance);
-
-// One a file.
-Setting solveUart(const TuningContext& context);
-Setting solveI2c(const TuningContext& context);
-Setting solvePwm(const TuningContext& context);
 
 } // namespace bindrel

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/tuning/accuracy.h"
-#include "core/tuning/can_timing.h"
+#include "core/kinds/can/can_timing.h"
 #include "core/tuning/clock_goals.h"
 #include "tests/support/fixtures.h"
 

@@ -1,0 +1,81 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/device/block_kind.h"
+
+#include <algorithm>
+
+namespace bindrel {
+
+bool isWordOf(std::string_view word, std::string_view pattern)
+{
+    if (pattern.empty())
+        return word.empty();
+    const auto isDigit = [](char c) { return c >= '0' && c <= '9'; };
+    const auto isLetterOrDigit = [&](char c) { return isDigit(c) || (c >= 'A' && c <= 'Z') || (c >= 'a' && c <= 'z'); };
+    if (pattern.front() != '#' && pattern.front() != '*')
+        return !word.empty() && word.front() == pattern.front() && isWordOf(word.substr(1), pattern.substr(1));
+    for (std::size_t length = 1; length <= word.size() && (pattern.front() == '#' ? isDigit(word[length - 1]) : isLetterOrDigit(word[length - 1])); ++length)
+        if (isWordOf(word.substr(length), pattern.substr(1)))
+            return true;
+    return false;
+}
+
+const RoleSpec* BlockKind::role(std::string_view name) const
+{
+    for (const RoleSpec& spec : roles)
+        if (isWordOf(name, spec.name))
+            return &spec;
+    return nullptr;
+}
+
+const BlockKind* findBlockKind(std::string_view id)
+{
+    for (const BlockKind& kind : blockKinds())
+        if (kind.id == id)
+            return &kind;
+    return nullptr;
+}
+
+std::vector<BlockKind> chipBlocks()
+{
+    using Use = RoleSpec::Use;
+    BlockKind port{"port", {}, {}, {}, {}};
+    port.roles = {
+        {"function#", Use::Config, false, "code of the route", "Picks what the pad carries.", {}},
+        {"output#", Use::Config, true, "", "Makes the pad an output.", {{"in|input", 0}, {"out|output", 1}}},
+        {"level#", Use::Config, true, "", "Level of an output.", {}},
+        {"input#", Use::Status, true, "", "Level at the pad.", {}},
+        {"set#", Use::Command, false, "", "Sets the level high.", {}},
+        {"clear#", Use::Command, false, "", "Sets the level low.", {}},
+        {"pull#", Use::Config, false, "", "Pull resistor.", {{"none|off", 0}, {"up", 1}, {"down", 2}}},
+        {"open_drain#", Use::Config, false, "", "The output only pulls low.", {{"push-pull|pushpull|off|no", 0}, {"open-drain|opendrain|on|yes", 1}}},
+        {"drive#", Use::Config, false, "strength, from the weakest", "Drive strength.", {{"weak|low", 0}, {"medium|middle", 1}, {"strong|high", 2}}},
+        {"speed#", Use::Config, false, "", "Steepness of the edges.", {{"slow", 0}, {"fast", 1}}},
+        {"rising#", Use::Config, false, "", "The port watches rising edges of the pad.", {}},
+        {"falling#", Use::Config, false, "", "The port watches falling edges of the pad.", {}},
+        {"enable#", Use::Config, false, "", "Lets an edge of the pad interrupt.", {}},
+        {"flag#", Use::Status, false, "", "An edge was seen; cleared as its access says.", {}},
+    };
+    BlockKind lines{"lines", {}, {}, {}, {}};
+    lines.roles = {
+        {"port#", Use::Config, false, "number of the port", "Leads a port's pad to the line.", {}},
+        {"rising#", Use::Config, true, "", "Watches rising edges of the line.", {}},
+        {"falling#", Use::Config, true, "", "Watches falling edges of the line.", {}},
+        {"enable#", Use::Config, true, "", "Lets the line interrupt the first core.", {}},
+        {"enable_*_#", Use::Config, false, "", "Lets the line interrupt the core of that name.", {}},
+        {"flag#", Use::Status, true, "", "An edge was seen; cleared as its access says.", {}},
+    };
+    BlockKind dma{"dma", {}, {}, {}, {}};
+    dma.roles = {
+        {"on#", Use::Config, false, "", "Switches a channel on.", {}},
+        {"done#", Use::Status, false, "", "A channel has moved all.", {}},
+        {"request#", Use::Config, false, "code of the request", "Picks the request that a channel serves.", {}},
+    };
+    BlockKind interrupts{"interrupts", {}, {}, {}, {}};
+    interrupts.roles = {
+        {"enable", Use::Config, true, "", "First of the registers with a bit for each interrupt that lets it through.", {}},
+        {"claim", Use::Status, true, "number of an interrupt", "Reading takes the next interrupt; 0: none waits.", {}},
+    };
+    return {port, lines, dma, interrupts};
+}
+
+} // namespace bindrel

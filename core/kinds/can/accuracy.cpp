@@ -1,0 +1,40 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/kinds/can/can.h"
+#include "core/kinds/can/can_timing.h"
+#include "core/quantity/format.h"
+#include "core/quantity/parse.h"
+
+#include <fmt/format.h>
+
+#include <charconv>
+
+namespace bindrel {
+
+Accuracy canAccuracy(const TuningContext& c)
+{
+    const Expected<Frequency> wanted = parseFrequency(goalText(c.need, "rate"));
+    const Expected<Ratio> sample = parseRatio(goalText(c.need, "sample"));
+    std::int64_t jump = 1;
+    const std::string jumpText = goalText(c.need, "jump");
+    std::from_chars(jumpText.data(), jumpText.data() + jumpText.size(), jump);
+    const auto most = [&c](std::string_view role) { return c.has(role) ? c.encoding(role).largest(c.maxCode(role)) : 0; };
+    const CanFields fields{most("prescaler"), most("propagation"), most("segment1"), most("segment2"), most("jump")};
+    Accuracy out;
+    out.given = worstOf(c);
+    if (!wanted || !sample)
+        return out;
+    const std::optional<CanTiming> timing = bestCanTiming(c.kernel().rate, *wanted, *sample, jump, fields);
+    if (!timing) {
+        out.asks = formatBaud(*wanted);
+        out.trouble = fmt::format("{} at {} cannot be split into a bit of {}: it must give 8 to {} quanta a bit with a prescaler of at most {}.", c.kernelName(),
+                                  format(c.kernel().rate), formatBaud(*wanted), 1 + fields.propagation + fields.segment1 + fields.segment2, fields.prescaler);
+        return out;
+    }
+    out.given = Ppm(timing->error.value.abs() + worstOf(c).value);
+    out.allowed = timing->tolerance();
+    out.asks = fmt::format("{} with {} quanta a bit, jump {}: {}", formatBaud(*wanted), timing->quanta(), timing->jump, plusMinus(*out.allowed));
+    out.effect = fmt::format("{}, sample at {}", formatBaud(timing->rate), format(timing->samplePoint()));
+    return out;
+}
+
+} // namespace bindrel

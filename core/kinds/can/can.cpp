@@ -1,0 +1,44 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/kinds/kind.h"
+#include "core/kinds/can/can.h"
+#include "core/tuning/pads.h"
+
+namespace bindrel {
+
+Kind canKind()
+{
+    Kind room;
+    using T = GoalSpec::Type;
+    KindSpec& kind = room.spec;
+    kind.id = "can";
+    kind.title = "CAN";
+    kind.instanceKind = "can";
+    kind.goals = {
+        {"rate", "Bit rate", T::Baud, "250 kBd", {}, "Of the arbitration phase."},
+        {"sample", "Sample point", T::Ratio, "87.5 %", {}, "Of the bit, at which the level counts."},
+        {"jump", "Jump width", T::Integer, "1", {}, "Time quanta by which a receiver may shift to follow an edge.", 1, 16, true},
+    };
+    kind.signals = [](const Need&) {
+        using D = SignalSpec::Direction;
+        return std::vector<SignalSpec>{{"tx", "transmit", "TX", -1, D::Out, false}, {"rx", "receive", "RX", -1, D::In, false}};
+    };
+    kind.fastest = [](const Need& need, std::string_view signal) { return signal == "tx" ? goalRate(need, "rate") / Rational(2) : Frequency(); };
+    kind.brief = [](const Need& need) { return goalText(need, "rate"); };
+    using Use = RoleSpec::Use;
+    kind.roles = {{"hold", Use::Config, false, "", "Asks for the initialisation state, in which the bit timing can be set.", {}}, {"held", Use::Status, false, "", "The initialisation state is reached.", {}},
+                  {"prescaler", Use::Config, true, "kernel cycles a quantum", "", {}}, {"propagation", Use::Config, false, "quanta", "Where it is apart from the first phase segment.", {}},
+                  {"segment1", Use::Config, true, "quanta", "Up to the sample point, without the synchronisation quantum.", {}}, {"segment2", Use::Config, true, "quanta", "Behind the sample point.", {}},
+                  {"jump", Use::Config, true, "quanta", "Resynchronisation jump width.", {}}};
+    kind.abilities = {{"buffers", "Numbers of message buffers."}};
+    kind.instanceSignals = {{"TX", "To the transceiver."}, {"RX", "From the transceiver."}};
+    room.tuning.accuracy = canAccuracy;
+    room.tuning.setUpPad = [](PadSetup& setup, const Device&, const Need&, const SignalSpec& signal) {
+        if (signal.direction != SignalSpec::Direction::In)
+            return;
+        setup.pull = PadSetup::Pull::Up;
+        setup.because = "the bus is recessive, which reads high, also while nobody drives the line";
+    };
+    return room;
+}
+
+} // namespace bindrel

@@ -1,0 +1,47 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// A clock led out of the chip.
+#include "core/kinds/kind.h"
+#include "core/quantity/format.h"
+#include "core/quantity/parse.h"
+
+namespace bindrel {
+
+namespace {
+
+/// What is led out is meant for an instrument or another chip: a per cent tells one rate from the next.
+Accuracy outputAccuracy(const TuningContext& c)
+{
+    Accuracy out;
+    out.given = worstOf(c);
+    const Expected<Frequency> wanted = parseFrequency(goalText(c.need, "rate"));
+    if (!wanted)
+        return out;
+    out.rate = *wanted;
+    out.allowed = Ppm(10'000);
+    out.stated = c.need.goals.contains("rate");
+    out.given = Ppm(errorOf(c.kernel().rate, *wanted).value.abs() + worstOf(c).value);
+    out.asks = fmt::format("{} {}", format(*wanted), plusMinus(*out.allowed));
+    out.effect = fmt::format("{} {} at the pad", format(c.kernel().rate), format(c.kernel().tolerance));
+    return out;
+}
+
+} // namespace
+
+Kind clockoutKind()
+{
+    Kind room;
+    using T = GoalSpec::Type;
+    KindSpec& kind = room.spec;
+    kind.id = "clockout";
+    kind.title = "Clock output";
+    kind.instanceKind = "clockout";
+    kind.goals = {{"rate", "Rate", T::Frequency, "1 MHz", {}, "At the pad."}};
+    kind.signals = [](const Need&) { return std::vector<SignalSpec>{{"out", "output", "OUT", -1, SignalSpec::Direction::Out, false}}; };
+    kind.fastest = [](const Need& need, std::string_view) { return goalRate(need, "rate"); };
+    kind.brief = [](const Need& need) { return goalText(need, "rate"); };
+    kind.instanceSignals = {{"OUT", "The clock."}};
+    room.tuning.accuracy = outputAccuracy;
+    return room;
+}
+
+} // namespace bindrel

@@ -1,0 +1,35 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/base/text.h"
+#include "core/kinds/kind.h"
+
+#include <algorithm>
+
+namespace bindrel {
+
+/// Any instance, of a block that no arithmetic knows: its pads, its gate, its clock, and plain values of its fields.
+Kind customKind()
+{
+    Kind room;
+    using T = GoalSpec::Type;
+    KindSpec& kind = room.spec;
+    kind.id = "custom";
+    kind.title = "Custom";
+    kind.instanceKind = "*";
+    kind.instanceGoal = "instance";
+    kind.goals = {{"instance", "Instance", T::Name, "", {}, "The one that serves it, by its name."},
+                  {"signals", "Signals", T::Text, "", {}, "Names of its signals that are wanted, with blanks between them."},
+                  {"fields", "Fields", T::Text, "", {}, "Values to set, as CTL.MODE=2 CTL.ON=1, in this order."}};
+    kind.signals = [](const Need& need) {
+        std::vector<SignalSpec> out;
+        for (const std::string& word : splitted(goalText(need, "signals"), ' ')) {
+            const std::string id = lowered(word);
+            if (!word.empty() && std::none_of(out.begin(), out.end(), [&id](const SignalSpec& s) { return s.id == id; }))
+                out.push_back({id, word, word, -1, SignalSpec::Direction::Both, false});
+        }
+        return out;
+    };
+    kind.brief = [](const Need& need) { return goalText(need, "instance"); };
+    return room;
+}
+
+} // namespace bindrel

@@ -1,0 +1,24 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "core/kinds/kind.h"
+#include "core/tuning/pads.h"
+
+namespace bindrel {
+
+/// The goals of a need as values. REQUIRES: they were checked.
+struct GpioGoals {
+    bool output = true;
+    bool high = false; ///< level at start
+    PadSetup::Pull pull = PadSetup::Pull::None;
+    bool rising = false, falling = false; ///< edges that interrupt
+    PadSetup::Drive drive = PadSetup::Drive::Weak;
+    bool openDrain = false;
+
+    static GpioGoals of(const Need& need);
+};
+
+void declareGpio(Writer& header, size_t need);
+void defineGpio(Writer& source, size_t need);
+
+} // namespace bindrel

@@ -1,0 +1,165 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// I2C controller timing, after the I2C-bus specification (UM10204), table "Characteristics of the SDA and SCL bus lines".
+//
+// One SCL period on the wire is
+//     LOW x PRE / f  +  rise  +  (SYNC + FILTER) / f  +  HIGH x PRE / f
+// since the controller starts to count the high phase when it has seen the line rise. The low phase on the wire is shorter
+// than the counted one by the fall time. Both phase minima of the speed class must hold, and the rate must not be
+// exceeded; the remaining time goes to the low phase first, whose minimum is the tighter one in practice.
+#include "core/kinds/i2c/i2c.h"
+#include "core/quantity/format.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+namespace bindrel {
+
+namespace {
+
+struct SpeedClass {
+    const char* name;
+    Frequency most;
+    Duration low, high;  ///< tLOW, tHIGH minima
+    Duration rise, fall; ///< tr, tf maxima
+    Duration setup;      ///< tSU;DAT minimum
+    Duration hold;       ///< what a transmitter must bridge of the clock's fall, note 3 to tHD;DAT
+};
+
+const SpeedClass& classOf(const std::string& name)
+{
+    static const SpeedClass all[]{
+        {"standard", Frequency(Rational(100'000)), nanoseconds(4700), nanoseconds(4000), nanoseconds(1000), nanoseconds(300), nanoseconds(250), nanoseconds(300)},
+        {"fast", Frequency(Rational(400'000)), nanoseconds(1300), nanoseconds(600), nanoseconds(300), nanoseconds(300), nanoseconds(100), nanoseconds(300)},
+        {"fast plus", Frequency(Rational(1'000'000)), nanoseconds(500), nanoseconds(260), nanoseconds(120), nanoseconds(120), nanoseconds(50), nanoseconds(120)},
+    };
+    for (const SpeedClass& c : all)
+        if (name == c.name)
+            return c;
+    return all[1];
+}
+
+struct Phases {
+    std::int64_t prescaler = 0, low = 0, high = 0;
+};
+
+struct Wants {
+    Rational rate, riseFall, fall, sync; ///< SCL limit in Hz; times in seconds
+    Rational lowMin, highMin;
+};
+
+/// The finest prescaler at which both counts fit; 0 when none does.
+Phases fitPhases(const TuningContext& c, const Wants& w)
+{
+    const Rational f = c.kernel().rate.value;
+    const Encoding& lowCode = c.encoding("low");
+    const Encoding& highCode = c.encoding("high");
+    const std::int64_t lowMax = lowCode.largest(c.maxCode("low"));
+    const std::int64_t highMax = highCode.largest(c.maxCode("high"));
+    // A controller without a prescaler counts its clock as it is.
+    const bool scales = c.has("prescaler");
+    const auto next = [&](std::int64_t least) {
+        return scales ? c.encoding("prescaler").atLeast(least, c.maxCode("prescaler")) : least == 1 ? std::optional<std::int64_t>(1) : std::nullopt;
+    };
+    for (std::optional<std::int64_t> pre = next(1); pre; pre = next(*pre + 1)) {
+        const Rational tick = Rational(*pre) / f;
+        std::int64_t low = std::max<std::int64_t>(1, ((w.lowMin + w.fall) / tick).ceil());
+        std::int64_t high = std::max<std::int64_t>(1, ((w.highMin - w.sync) / tick).ceil());
+        const Rational spare = Rational(1) / w.rate - (tick * (low + high) + w.sync + w.riseFall);
+        if (spare > Rational(0)) {
+            const std::int64_t more = (spare / tick).ceil();
+            low += (more + 1) / 2;
+            high += more / 2;
+        }
+        if (low <= lowMax && high <= highMax)
+            return {*pre, low, high};
+    }
+    return {};
+}
+
+} // namespace
+
+Setting solveI2c(const TuningContext& c)
+{
+    Setting out;
+    const I2cGoals g = I2cGoals::of(c.need);
+    const Frequency wanted = g.most;
+    const SpeedClass& speed = classOf(g.speedClass);
+    const Duration rise = g.rise, fall = g.fall, spike = g.spike;
+    const Rational f = c.kernel().rate.value;
+    // The clock may run fast within its tolerance, and the minima must hold even then.
+    const Rational fastest = shifted(c.kernel().rate, c.kernel().tolerance.high).value;
+
+    const auto filterMax = static_cast<std::int64_t>(c.maxCode("filter"));
+    const std::int64_t filter = std::min((spike.value * fastest).ceil(), filterMax);
+    const Rational sync = Rational(c.device.ability(c.bound.instance, "sync_cycles", 0) + filter) / f;
+    const Rational margin = fastest / f;
+    const Frequency limit = std::min(wanted, speed.most, [](const Frequency& a, const Frequency& b) { return a < b; });
+    Wants wants{limit.value / margin, rise.value, fall.value, sync, speed.low.value * margin, speed.high.value * margin};
+    const Phases p = fitPhases(c, wants);
+    if (p.prescaler == 0 || !wants.rate.defined()) {
+        out.notComputed = fmt::format("{} is too fast to be counted down to {}; give {} a slower clock", format(c.kernel().rate), format(wanted), c.kernelName());
+        return out;
+    }
+    const Rational tick = Rational(p.prescaler) / f;
+    const Duration low(tick * p.low - fall.value);
+    const Duration high(tick * p.high + sync);
+    const Duration cycle(tick * (p.low + p.high) + sync + rise.value);
+    const std::int64_t hold = std::min<std::int64_t>((speed.hold.value * fastest).ceil(), c.maxCode("hold"));
+    const Duration setup(tick * p.low - rise.value - Rational(hold) / f);
+
+    const Frequency rate = frequencyOf(cycle);
+    Achieved scl{"rate", "Clock at most", format(wanted), format(rate), errorOf(rate, wanted), rate <= wanted, {}, {}};
+    scl.formula = fmt::format("1 / (({} + {}) \u00d7 {} / {} + {} seen late + {} rise)", p.low, p.high, p.prescaler, format(c.kernel().rate),
+                              format(Duration(sync)), format(rise));
+    if (wanted > speed.most) {
+        scl.ok = false;
+        scl.trouble = fmt::format("{} mode permits {} at most. Choose a faster class if every device on the bus has it.", speed.name, format(speed.most));
+    } else if (rate.value * 10 < wanted.value * 9) {
+        scl.trouble = fmt::format("the phase minima of {} mode with these rise and fall times leave no more than {}", speed.name, format(rate));
+    }
+    const auto phase = [&](const char* goal, const char* title, const Duration& got, const Duration& least, const std::string& formula) {
+        Achieved row{goal, title, "\u2265 " + format(least), format(got), std::nullopt, got >= least, formula, {}};
+        if (!row.ok)
+            row.trouble = fmt::format("{} is {}, less than the {} of {} mode. Give {} a faster clock.", title, format(got), format(least), speed.name, c.kernelName());
+        out.achieved.push_back(row);
+    };
+    out.achieved.push_back(scl);
+    phase("class", "Low phase", low, speed.low, fmt::format("{} \u00d7 {} / {} - {}", p.low, p.prescaler, format(c.kernel().rate), format(fall)));
+    phase("class", "High phase", high, speed.high, fmt::format("{} \u00d7 {} / {} + {}", p.high, p.prescaler, format(c.kernel().rate), format(Duration(sync))));
+    phase("class", "Data set-up", setup, speed.setup, fmt::format("low - rise - {} / {}", hold, format(c.kernel().rate)));
+    Achieved riseRow{"rise", "Rise time", "\u2264 " + format(speed.rise), format(rise), std::nullopt, rise <= speed.rise, {}, {}};
+    if (!riseRow.ok)
+        riseRow.trouble = fmt::format("{} mode permits a rise of {} at most. Use smaller pull-ups.", speed.name, format(speed.rise));
+    out.achieved.push_back(riseRow);
+    const Duration filtered(Rational(filter) / f);
+    Achieved filterRow{"filter", "Spike filter", "\u2265 " + format(spike), format(filtered), std::nullopt, filtered >= spike || filter == (spike.value * fastest).ceil(), {}, {}};
+    if (!filterRow.ok)
+        filterRow.trouble = fmt::format("the filter reaches {} at this clock. Give {} a slower one.", format(filtered), c.kernelName());
+    out.achieved.push_back(filterRow);
+
+    out.roles = {{"filter", filter, "filter"}, {"low", p.low, "rate"}, {"high", p.high, "rate"}, {"hold", hold, "class"}, {"on", 1, ""}};
+    if (c.has("prescaler"))
+        out.roles.push_back({"prescaler", p.prescaler, "rate"});
+
+    Waveform wave;
+    wave.title = "two clocks of one byte";
+    wave.span = cycle * 2;
+    const Rational half = cycle.value / 4;
+    Waveform::Trace clock{"SCL", true, {}};
+    for (int i = 0; i < 2; ++i) {
+        const Rational start = half + cycle.value * i;
+        clock.edges.push_back({Duration(start), false});
+        clock.edges.push_back({Duration(start + low.value + fall.value), true});
+        wave.marks.push_back({Duration(start), Duration(start + fall.value + low.value), 0, "low " + format(low, 3), i == 0});
+    }
+    Waveform::Trace data{"SDA", true, {}};
+    for (int i = 0; i < 2; ++i)
+        data.edges.push_back({Duration(half + cycle.value * i + Rational(hold) / f), i == 1});
+    wave.marks.push_back({Duration(half), Duration(half + Rational(hold) / f), 1, "hold " + format(Duration(Rational(hold) / f), 3), true});
+    wave.traces = {clock, data};
+    out.waveform = wave;
+    return out;
+}
+
+} // namespace bindrel

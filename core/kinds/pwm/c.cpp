@@ -1,0 +1,99 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/kinds/pwm/pwm.h"
+#include "core/quantity/format.h"
+
+#include <set>
+
+namespace bindrel {
+
+namespace {
+
+/// Output number of the need (from 1) and the timer's channel that carries it.
+std::vector<std::pair<int, int>> channelsOf(const Writer& w, size_t need)
+{
+    std::vector<std::pair<int, int>> out;
+    for (const Seat& seat : w.facts.bindings.needs[need].seats)
+        if (seat.signal.channel >= 0 && !seat.signal.id.ends_with('n'))
+            out.emplace_back(seat.signal.channel + 1, seat.channel);
+    return out;
+}
+
+/// Whether there is a fault input whose flag can be read.
+bool hasFault(const Writer& w, size_t need)
+{
+    return PwmGoals::of(w.facts.plan.needs[need]).fault != PwmGoals::Fault::None && w.facts.device.roleField(w.facts.bindings.needs[need].instance, "fault").valid();
+}
+
+} // namespace
+
+void declarePwm(Writer& w, size_t need)
+{
+    const Facts& f = w.facts;
+    const Setting& setting = f.settings[need];
+    const Word name = w.names.need(need);
+    const Word NAME = w.names.NEED(need);
+    const std::int64_t slopes = setting.role("centre").value_or(0) == 1 ? 2 : 1;
+    const std::int64_t prescaler = setting.role("prescaler").value_or(1);
+    const std::int64_t period = setting.role("period").value_or(1);
+    const Achieved* frequency = setting.goal("frequency");
+    // As the C constant has it: a rate that is no whole number is rounded down there, and the asserts must hold with that.
+    const Rational rate = f.rates.clocks[size_t(setting.kernel)].rate.value.floor();
+    const Rational millihertz = rate * 1000 / (Rational(slopes) * prescaler * period);
+    w.comment(fmt::format("Asked for {}, achieved {}: {}.", frequency->wanted, frequency->achieved, frequency->formula));
+    w.linef("#define {}_PRESCALER {}u", NAME, prescaler);
+    w.linef("#define {}_TICKS {}u {}", NAME, period, cComment(slopes == 2 ? "of one slope" : "of one period"));
+    w.linef("#define {}_MILLIHERTZ {}u", NAME, millihertz.floor());
+    w.linef("_Static_assert((uint64_t){} * 1000u / ({}u * {}_PRESCALER * {}_TICKS) == {}_MILLIHERTZ,", rateMacro(f, w.names, setting.kernel), slopes, NAME, NAME, NAME);
+    w.linef("               {});", cString(w.names.needs[need].text() + " frequency from its clock"));
+    if (const auto dead = setting.role("dead_time")) {
+        const Duration time(Rational(*dead) / rate);
+        w.linef("#define {}_DEAD_TICKS {}u {}", NAME, *dead, cComment(w.facts.settings[need].goal("dead")->achieved + " at " + format(Frequency(rate))));
+        w.linef("#define {}_DEAD_PICOSECONDS {}u", NAME, (time.value * INT64_C(1'000'000'000'000)).floor());
+        w.linef("_Static_assert((uint64_t){0}_DEAD_TICKS * 1000000000000u / {1} == {0}_DEAD_PICOSECONDS,", NAME, rateMacro(f, w.names, setting.kernel));
+        w.linef("               {});", cString(w.names.needs[need].text() + " dead time from its clock"));
+    }
+    w.line();
+    w.comment("Duty of an output in per mille, rounded to the nearest tick; more than 1000 counts as 1000. Taken over at the next period.");
+    for (const auto& [output, channel] : channelsOf(w, need))
+        w.linef("void {}_set_duty{}(uint32_t per_mille);", name, output);
+    if (hasFault(w, need)) {
+        w.comment("Whether the fault input has switched the outputs off. start() switches them on again.");
+        w.linef("bool {}_fault(void);", name);
+        w.linef("void {}_clear_fault(void);", name);
+    }
+}
+
+void definePwm(Writer& w, size_t need)
+{
+    const Facts& f = w.facts;
+    const int instance = f.bindings.needs[need].instance;
+    const Word name = w.names.need(need);
+    const Word NAME = w.names.NEED(need);
+    for (const auto& [output, channel] : channelsOf(w, need)) {
+        w.because({Place::Kind::Goal, f.plan.needs[need].id, "duty" + std::to_string(output)});
+        w.line();
+        w.linef("void {}_set_duty{}(uint32_t per_mille)", name, output);
+        w.line("{");
+        w.line("    const uint32_t part = per_mille > 1000u ? 1000u : per_mille;");
+        w.comment("In 64 bits: a long period times the duty leaves 32.", 4);
+        w.linef("    {} = (uint32_t)(((uint64_t)part * {}_TICKS + 500u) / 1000u);", roleRegister(f, w.names, instance, "compare" + std::to_string(channel)), NAME);
+        w.line("}");
+    }
+    if (!hasFault(w, need))
+        return;
+    w.because({Place::Kind::Goal, f.plan.needs[need].id, "fault"});
+    const Code reg = roleRegister(f, w.names, instance, "fault");
+    const Word bit = roleMacro(f, w.names, instance, "fault");
+    w.line();
+    w.linef("bool {}_fault(void)", name);
+    w.line("{");
+    w.linef("    return ({} & {}) != 0u;", reg, bit);
+    w.line("}");
+    w.line();
+    w.linef("void {}_clear_fault(void)", name);
+    w.line("{");
+    w.linef("    {} = {}; /* cleared by writing a one */", reg, bit);
+    w.line("}");
+}
+
+} // namespace bindrel

@@ -1,0 +1,140 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/kinds/pwm/pwm.h"
+
+#include "core/quantity/parse.h"
+#include "core/tuning/pads.h"
+
+#include <algorithm>
+#include <cstdlib>
+
+namespace bindrel {
+
+namespace {
+
+int channelCount(const Need& need) { return std::clamp(std::atoi(goalText(need, "channels").c_str()), 1, 4); }
+
+/// out1, out1n, out2, … and fault. A pair must get the two outputs of one channel.
+std::vector<SignalSpec> pwmSignals(const Need& need)
+{
+    using D = SignalSpec::Direction;
+    const bool pairs = goalText(need, "outputs") == "complementary";
+    std::vector<SignalSpec> out;
+    for (int i = 0; i < channelCount(need); ++i) {
+        const std::string n = std::to_string(i + 1);
+        out.push_back({"out" + n, pairs ? "high side " + n : "output " + n, "CH#", i, D::Out, false});
+        if (pairs)
+            out.push_back({"out" + n + "n", "low side " + n, "CH#N", i, D::Out, false});
+    }
+    if (goalText(need, "fault") != "none")
+        out.push_back({"fault", "fault input", "FLT", -1, D::In, false});
+    return out;
+}
+
+bool pwmRelevant(const Need& need, std::string_view goal)
+{
+    if (goal.starts_with("duty"))
+        return std::atoi(std::string(goal.substr(4)).c_str()) <= channelCount(need);
+    if (goal == "dead")
+        return goalText(need, "outputs") == "complementary";
+    if (goal == "fault_filter")
+        return goalText(need, "fault") != "none";
+    return true;
+}
+
+} // namespace
+
+PwmGoals PwmGoals::of(const Need& need)
+{
+    const auto time = [&need](const char* goal) {
+        const Expected<Duration> parsed = parseDuration(goalText(need, goal));
+        return parsed ? *parsed : Duration();
+    };
+    PwmGoals out;
+    out.frequency = goalRate(need, "frequency");
+    out.centre = goalText(need, "alignment") == "centre";
+    out.channels = channelCount(need);
+    out.pairs = goalText(need, "outputs") == "complementary";
+    for (size_t i = 0; i < out.duty.size(); ++i)
+        if (const Expected<Ratio> duty = parseRatio(goalText(need, "duty" + std::to_string(i + 1))))
+            out.duty[i] = *duty;
+    out.dead = time("dead");
+    const std::string fault = goalText(need, "fault");
+    out.fault = fault == "active low" ? Fault::ActiveLow : fault == "active high" ? Fault::ActiveHigh : Fault::None;
+    out.faultFilter = time("fault_filter");
+    out.idleHigh = goalText(need, "idle") == "high";
+    out.steps = std::atoll(goalText(need, "steps").c_str());
+    return out;
+}
+
+Kind pwmKind()
+{
+    Kind room;
+    using T = GoalSpec::Type;
+    KindSpec& kind = room.spec;
+    kind.id = "pwm";
+    kind.title = "PWM";
+    kind.instanceKind = "timer";
+    kind.goals = {
+        {"frequency", "Frequency", T::Frequency, "20 kHz", {}, "Of one full period of the output."},
+        {"alignment", "Alignment", T::Choice, "edge", {"edge", "centre"}, "Centre: the counter runs up and down, pulses are symmetric."},
+        {"channels", "Channels", T::Integer, "1", {}, "", 1, 4},
+        {"outputs", "Outputs", T::Choice, "single", {"single", "complementary"}, "Complementary: a high and a low side for each channel."},
+        {"duty1", "Duty 1", T::Ratio, "0 %", {}, "At start."},
+        {"duty2", "Duty 2", T::Ratio, "0 %", {}, "At start."},
+        {"duty3", "Duty 3", T::Ratio, "0 %", {}, "At start."},
+        {"duty4", "Duty 4", T::Ratio, "0 %", {}, "At start."},
+        {"dead", "Dead time", T::Duration, "1 us", {}, "At least this long both sides of a pair are off at each change."},
+        {"fault", "Fault input", T::Choice, "none", {"none", "active low", "active high"}, "Takes the outputs to their idle levels without software."},
+        {"fault_filter", "Fault filter", T::Duration, "0 s", {}, "Shorter pulses on the fault input are ignored.", 0, 0, true},
+        {"idle", "Idle levels", T::Choice, "low", {"low", "high"}, "Of all outputs while they are not enabled.", 0, 0, true},
+        {"steps", "Duty steps", T::Integer, "256", {}, "Fewest different duties that the period must allow.", 2, 65536, true},
+    };
+    kind.signals = pwmSignals;
+    kind.relevant = pwmRelevant;
+    // The channels of a timer count by one time base: who wants the same one can share it. Pairs with their dead time and
+    // their fault input have the timer for themselves.
+    kind.sharedAs = [](const Need& need) {
+        const bool alone = goalText(need, "outputs") == "complementary" || goalText(need, "fault") != "none";
+        return alone ? std::string() : "pwm " + goalValue(need, "frequency") + ", " + goalValue(need, "alignment") + ", " + goalValue(need, "steps");
+    };
+    kind.fastest = [](const Need& need, std::string_view signal) { return signal.starts_with("out") ? goalRate(need, "frequency") : Frequency(); };
+    kind.brief = [](const Need& need) { return goalText(need, "frequency"); };
+    using Use = RoleSpec::Use;
+    kind.roles = {
+        {"on", Use::Config, true, "", "Lets the counter run.", {}},
+        {"centre", Use::Config, false, "", "1: it counts up and down.", {}},
+        {"prescaler", Use::Config, false, "kernel cycles a tick", "", {}},
+        {"period", Use::Config, true, "ticks", "Of a period; of one slope when it counts up and down.", {}},
+        {"buffered", Use::Config, false, "", "New values wait for the next period.", {}},
+        {"update", Use::Command, false, "", "Takes buffered values over at once.", {}},
+        {"updated", Use::Status, false, "", "A period is over.", {}},
+        {"compare#", Use::Data, true, "ticks", "The channel is active while the count is below.", {}},
+        {"output#", Use::Config, true, "", "Lets the channel drive its output.", {}},
+        {"output#n", Use::Config, false, "", "Lets it drive the output of the low side.", {}},
+        {"idle#", Use::Config, false, "", "Level while outputs are off.", {}},
+        {"idle#n", Use::Config, false, "", "The same of the low side.", {}},
+        {"outputs_enable", Use::Config, false, "", "Lets all outputs drive.", {}},
+        {"dead_time", Use::Config, false, "kernel cycles", "Both sides of a pair are off at each change.", {}},
+        {"fault_enable", Use::Config, false, "", "The fault input takes the outputs to idle.", {}},
+        {"fault_high", Use::Config, false, "", "It is active high.", {}},
+        {"fault_filter", Use::Config, false, "kernel cycles", "Shorter pulses on it are ignored.", {}},
+        {"fault", Use::Status, false, "", "It has been active.", {}},
+    };
+    kind.abilities = {{"channels", "Numbers of channels."}, {"pairs", "Channels that have a low side."}};
+    kind.instanceSignals = {{"CH#", "Output or input of a channel."}, {"CH#N", "Output of its low side."}, {"FLT", "Fault input."}};
+    room.tuning = {solvePwm, [](const TuningContext& c) { return passedOn(c, "frequency and times"); },
+                   [](PadSetup& setup, const Device&, const Need& need, const SignalSpec& signal) {
+                       if (signal.id == "fault") {
+                           const bool low = PwmGoals::of(need).fault == PwmGoals::Fault::ActiveLow;
+                           setup.pull = low ? PadSetup::Pull::Up : PadSetup::Pull::Down;
+                           setup.because = low ? "an open-drain fault output needs a pull-up" : "no fault while nobody drives it";
+                       } else if (setup.because.empty()) {
+                           setup.because = "edges fast enough for a gate driver";
+                       }
+                   }};
+    kind.leastDrive = 1;
+    room.source = {declarePwm, definePwm, {"prescaler", "ticks", "millihertz", "dead_ticks", "dead_picoseconds", "set_duty", "fault", "clear_fault"}};
+    return room;
+}
+
+} // namespace bindrel

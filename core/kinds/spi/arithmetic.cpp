@@ -1,0 +1,172 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// SPI: SCK from the kernel clock, never above the wanted rate, and the margin with which the part's data is taken.
+//
+// A part shifts its data out on one edge of SCK and the controller takes it on the next, half a period later (with a sample delay of n
+// kernel cycles: n / f after that). So the data, which is valid `valid` after the edge, has
+//     1 / (2 SCK) + n / f - valid
+// to settle. The next bit comes a whole period after the shift, which bounds n.
+#include "core/kinds/spi/spi.h"
+#include "core/quantity/format.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+namespace bindrel {
+
+namespace {
+
+/// The smallest factor of a role that is at least so much; 1 stands for a role that the block does not have.
+std::optional<std::int64_t> factorAtLeast(const TuningContext& c, std::string_view role, std::int64_t least)
+{
+    if (!c.has(role))
+        return least <= 1 ? std::optional<std::int64_t>(1) : std::nullopt;
+    return c.encoding(role).atLeast(std::max<std::int64_t>(least, 1), c.maxCode(role));
+}
+
+Waveform drawWord(const SpiGoals& g, const Frequency& sck, const Duration& sampleDelay)
+{
+    const int bits = std::min(g.bits, 8);
+    constexpr unsigned kOut = 0xB2, kIn = 0x4D; // every kind of edge is seen
+    const Rational bit = Rational(1) / sck.value, half = bit / 2;
+    Waveform wave;
+    wave.title = g.bits > 8 ? fmt::format("the first 8 of {} bits", g.bits) : fmt::format("a word of {} bits", g.bits);
+    wave.span = Duration(bit * (bits + 1));
+    Waveform::Trace clock{"SCK", g.idleHigh, {}}, out{g.controller ? "MOSI" : "MISO", false, {}}, in{g.controller ? "MISO" : "MOSI", false, {}}, select{"CS", true, {{Duration(bit / 4), false}, {Duration(bit * bits + half + bit / 4), true}}};
+    const auto level = [](Waveform::Trace& trace, const Rational& at, bool high) {
+        if ((trace.edges.empty() ? trace.high : trace.edges.back().high) != high)
+            trace.edges.push_back({Duration(at), high});
+    };
+    for (int i = 0; i < bits; ++i) {
+        const Rational start = half + bit * i; // the first edge of SCK for this bit stands half a period later in mode 0
+        const Rational first = start + half / 2, second = first + half;
+        clock.edges.push_back({Duration(first), !g.idleHigh});
+        clock.edges.push_back({Duration(second), g.idleHigh});
+        const int shown = g.leastFirst ? i : bits - 1 - i;
+        const Rational shift = g.late ? first : first - half;
+        level(out, std::max(shift, Rational(0), [](const Rational& a, const Rational& b) { return a < b; }), (kOut >> shown & 1u) != 0);
+        level(in, shift + g.valid.value, (kIn >> shown & 1u) != 0);
+        const Rational sample = (g.late ? second : first) + sampleDelay.value;
+        if (g.receives)
+            wave.marks.push_back({Duration(sample), Duration(sample), -1, std::to_string(shown), false});
+    }
+    wave.traces = {clock};
+    if (g.sends)
+        wave.traces.push_back(out);
+    if (g.receives)
+        wave.traces.push_back(in);
+    if (g.hardwareSelect)
+        wave.traces.push_back(select);
+    return wave;
+}
+
+} // namespace
+
+std::optional<SpiRate> bestSpiRate(const TuningContext& c, const Frequency& most)
+{
+    const Rational kernel = c.kernel().rate.value;
+    const Rational fastest = shifted(c.kernel().rate, c.kernel().tolerance.high).value;
+    const Rational needed = fastest / most.value;
+    if (!needed.defined())
+        return std::nullopt;
+    const bool halves = c.has("half_period");
+    std::optional<SpiRate> best;
+    // The prescalers upwards: with none the first is all there is.
+    for (std::optional<std::int64_t> pre = factorAtLeast(c, "prescaler", 1); pre; pre = factorAtLeast(c, "prescaler", *pre + 1)) {
+        const std::int64_t least = std::max<std::int64_t>(1, (needed / (*pre * (halves ? 2 : 1))).ceil());
+        const std::optional<std::int64_t> count = factorAtLeast(c, halves ? "half_period" : "divider", least);
+        if (count) {
+            const std::int64_t divider = halves ? 2 * *count : *count;
+            const SpiRate rate{*pre, divider, Frequency(kernel / (Rational(*pre) * divider))};
+            if (!best || rate.sck > best->sck)
+                best = rate;
+        }
+        if (!c.has("prescaler") || Rational(*pre) > needed)
+            break;
+    }
+    return best;
+}
+
+Setting solveSpi(const TuningContext& c)
+{
+    Setting out;
+    const SpiGoals g = SpiGoals::of(c.need);
+    const std::vector<std::int64_t> wordBits = c.device.abilities(c.bound.instance, "word_bits");
+    const std::int64_t fewest = wordBits.empty() ? 8 : wordBits.front(), most = wordBits.empty() ? 8 : wordBits.back();
+    Achieved word{"word", "Word", fmt::format("{} bits", g.bits), fmt::format("{} bits", g.bits), std::nullopt, g.bits >= fewest && g.bits <= most, {}, {}};
+    if (!word.ok)
+        word.trouble = fmt::format("{} has words of {}. Choose one of these, or send the word in parts.", c.device.instances[size_t(c.bound.instance)].name,
+                                   fewest == most ? fmt::format("{} bits", fewest) : fmt::format("{} to {} bits", fewest, most));
+    Duration delay;
+    if (g.controller) {
+        if (!c.has("divider") && !c.has("half_period")) {
+            out.notComputed = fmt::format("the block of {} has neither the role \"divider\" nor \"half_period\"; complete it in the device's file", c.device.instances[size_t(c.bound.instance)].name);
+            return out;
+        }
+        const std::optional<SpiRate> rate = bestSpiRate(c, g.most);
+        if (!rate) {
+            out.notComputed = fmt::format("{} cannot be divided down to {}; give {} a slower clock", format(c.kernel().rate), format(g.most), c.kernelName());
+            return out;
+        }
+        Achieved sck{"rate", "Clock at most", format(g.most), format(rate->sck), errorOf(rate->sck, g.most), true, {}, {}};
+        sck.formula = rate->prescaler > 1 ? fmt::format("{} / ({} \u00d7 {})", format(c.kernel().rate), rate->prescaler, rate->divider) : fmt::format("{} / {}", format(c.kernel().rate), rate->divider);
+        out.achieved.push_back(sck);
+        if (g.receives) {
+            const Rational half = Rational(1) / rate->sck.value / 2, cycle = Rational(1) / c.kernel().rate.value;
+            const Rational lack = g.valid.value - half;
+            // The delay that makes up for a late part, as long as the bit still stands.
+            const std::int64_t wanted = lack < Rational(0) ? 0 : (lack / cycle).floor() + 1;
+            const std::int64_t cycles = c.has("sample_delay") ? std::min(wanted, c.encoding("sample_delay").largest(c.maxCode("sample_delay"))) : 0;
+            delay = Duration(cycle * cycles);
+            const Rational margin = half + delay.value - g.valid.value;
+            Achieved row{"valid", "Receive margin", "> 0 s", format(Duration(margin)), std::nullopt, margin > Rational(0) && delay.value < half,
+                         fmt::format("1 / (2 \u00d7 {}){} - {}", format(rate->sck), cycles > 0 ? fmt::format(" + {} cycles", cycles) : std::string(), format(g.valid)), {}};
+            if (!row.ok)
+                row.trouble = fmt::format("the part's data comes {} after the edge, too late for a clock of {}. Choose at most {}, or a faster part.", format(g.valid), format(rate->sck),
+                                          format(Frequency(Rational(1) / (g.valid.value * 2)), 4));
+            out.achieved.push_back(row);
+            if (c.has("sample_delay"))
+                out.roles.push_back({"sample_delay", cycles, "valid"});
+        }
+        if (c.has("prescaler"))
+            out.roles.push_back({"prescaler", rate->prescaler, "rate"});
+        out.roles.push_back({c.has("half_period") ? "half_period" : "divider", c.has("half_period") ? rate->divider / 2 : rate->divider, "rate"});
+        out.waveform = drawWord(g, rate->sck, delay);
+        for (const std::int64_t step : {1, 2}) {
+            // The next slower ones, for whoever wonders what they would be.
+            const Frequency below(rate->sck.value * Rational(999, 1000) / step);
+            if (const std::optional<SpiRate> other = bestSpiRate(c, below); other && step == 1)
+                out.otherWays.push_back({fmt::format("\u00f7{}", other->prescaler * other->divider), format(other->sck), "the next slower"});
+        }
+    } else {
+        const std::int64_t ratio = c.device.ability(c.bound.instance, "peripheral_ratio", 0);
+        Achieved sck{"rate", "Clock at most", format(g.most), "given by the controller", std::nullopt, true, {}, {}};
+        if (ratio > 0) {
+            const Frequency able(shifted(c.kernel().rate, c.kernel().tolerance.low).value / ratio);
+            sck.achieved = "up to " + format(able);
+            sck.formula = fmt::format("{} / {}", format(c.kernel().rate), ratio);
+            sck.ok = g.most <= able;
+            if (!sck.ok)
+                sck.trouble = fmt::format("it can follow {} at most. Give {} a faster clock, or ask the controller for a slower SCK.", format(able), c.kernelName());
+        }
+        out.achieved.push_back(sck);
+        out.waveform = drawWord(g, g.most, delay);
+    }
+    out.achieved.push_back({"mode", "Mode", fmt::format("SPI mode {}", (g.idleHigh ? 2 : 0) + (g.late ? 1 : 0)),
+                            fmt::format("idles {}, data taken on the {} edge", g.idleHigh ? "high" : "low", g.late ? "second" : "first"), std::nullopt, true, {}, {}});
+    out.achieved.push_back(word);
+    out.roles.push_back({"host", g.controller, "role"});
+    out.roles.push_back({"polarity", g.idleHigh, "mode"});
+    out.roles.push_back({"phase", g.late, "mode"});
+    // A chip with one size of word needs no field for it.
+    if (c.has("word") || fewest != most)
+        out.roles.push_back({"word", g.bits, "word"});
+    out.roles.push_back({"least_first", g.leastFirst, "order"});
+    out.roles.push_back({"select_by_hardware", g.hardwareSelect, "select"});
+    out.roles.push_back({"dma_receive", g.dmaReceive && c.has("dma_receive"), "dma"});
+    out.roles.push_back({"dma_transmit", g.dmaTransmit && c.has("dma_transmit"), "dma"});
+    out.roles.push_back({"on", c.has("on"), "", RoleValue::When::Start});
+    return out;
+}
+
+} // namespace bindrel

@@ -1,0 +1,107 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// SPI: what is asked for, the wires, the block.
+#include "core/kinds/spi/spi.h"
+
+#include "core/quantity/parse.h"
+
+namespace bindrel {
+
+namespace {
+
+std::vector<SignalSpec> spiSignals(const Need& need)
+{
+    using D = SignalSpec::Direction;
+    const bool controller = goalText(need, "role") == "controller";
+    const std::string data = goalText(need, "data");
+    std::vector<SignalSpec> out{{"sck", "clock", "SCK", -1, controller ? D::Out : D::In, false}};
+    // MOSI and MISO are named from the controller; a peripheral sends on MISO.
+    const bool mosi = controller ? data != "in" : data != "out";
+    const bool miso = controller ? data != "out" : data != "in";
+    if (mosi)
+        out.push_back({"mosi", controller ? "data out" : "data in", "MOSI", -1, controller ? D::Out : D::In, false});
+    if (miso)
+        out.push_back({"miso", controller ? "data in" : "data out", "MISO", -1, controller ? D::In : D::Out, false});
+    if (goalText(need, "select") == "hardware")
+        out.push_back({"cs", "select", "CS", -1, controller ? D::Out : D::In, false});
+    return out;
+}
+
+} // namespace
+
+SpiGoals SpiGoals::of(const Need& need)
+{
+    SpiGoals out;
+    out.most = goalRate(need, "rate");
+    out.controller = goalText(need, "role") == "controller";
+    const std::string mode = goalText(need, "mode"), data = goalText(need, "data"), dma = goalText(need, "dma");
+    out.idleHigh = mode == "2" || mode == "3";
+    out.late = mode == "1" || mode == "3";
+    out.bits = std::atoi(goalText(need, "word").c_str());
+    out.leastFirst = goalText(need, "order") == "least first";
+    out.sends = data != "in";
+    out.receives = data != "out";
+    out.hardwareSelect = goalText(need, "select") == "hardware";
+    if (const Expected<Duration> valid = parseDuration(goalText(need, "valid")))
+        out.valid = *valid;
+    out.dmaReceive = dma == "receive" || dma == "both";
+    out.dmaTransmit = dma == "transmit" || dma == "both";
+    return out;
+}
+
+Kind spiKind()
+{
+    Kind room;
+    using T = GoalSpec::Type;
+    using Use = RoleSpec::Use;
+    KindSpec& kind = room.spec;
+    kind.id = "spi";
+    kind.title = "SPI";
+    kind.instanceKind = "spi";
+    kind.goals = {
+        {"rate", "Clock at most", T::Frequency, "1 MHz", {}, "SCK is never faster. Of a peripheral: the fastest that the other end gives."},
+        {"role", "Role", T::Choice, "controller", {"controller", "peripheral"}, "The controller makes SCK and the select."},
+        {"mode", "Mode", T::Choice, "0", {"0", "1", "2", "3"}, "Clock polarity and phase, as data sheets number them."},
+        {"word", "Word", T::Integer, "8", {}, "Bits of a word.", 4, 32},
+        {"data", "Data lines", T::Choice, "both", {"both", "out", "in"}, "As this chip sees them."},
+        {"select", "Select by", T::Choice, "hardware", {"hardware", "software"}, "By software: the need takes no select pad; state it as an output of its own."},
+        {"order", "Bit order", T::Choice, "most first", {"most first", "least first"}, "", 0, 0, true},
+        {"valid", "Data valid after", T::Duration, "0 s", {}, "The part's data is there at the latest this long after the edge that shifts it; the receive margin follows from it.", 0, 0, true},
+        {"dma", "DMA", T::Choice, "none", {"none", "receive", "transmit", "both"}, "", 0, 0, true},
+    };
+    kind.roles = {
+        {"on", Use::Config, false, "", "Switches the port on.", {}},
+        {"host", Use::Config, false, "", "1: it is the controller.", {{"peripheral", 0}, {"controller|host", 1}}},
+        {"polarity", Use::Config, true, "", "1: SCK idles high.", {{"low", 0}, {"high", 1}}},
+        {"phase", Use::Config, true, "", "1: data is taken on the second edge of SCK.", {{"first", 0}, {"second", 1}}},
+        {"prescaler", Use::Config, false, "kernel cycles a tick", "In front of the divider, where there is one.", {}},
+        {"divider", Use::Config, false, "ticks a period of SCK", "This or half_period must be there for a controller.", {}},
+        {"half_period", Use::Config, false, "ticks half a period of SCK", "", {}},
+        {"word", Use::Config, false, "bits", "Without it a word has the fewest bits of the ability word_bits, else 8.", {}},
+        {"least_first", Use::Config, false, "", "1: the least significant bit goes first.", {}},
+        {"select_by_hardware", Use::Config, false, "", "1: the port drives (or obeys) the select line.", {}},
+        {"sample_delay", Use::Config, false, "kernel cycles", "Takes the input so much later.", {}},
+        {"dma_receive", Use::Config, false, "", "Lets the port ask DMA to fetch.", {}},
+        {"dma_transmit", Use::Config, false, "", "Lets the port ask DMA to bring.", {}},
+        {"transmit_empty", Use::Status, true, "", "There is room for a word.", {}},
+        {"receive_full", Use::Status, true, "", "A word has come.", {}},
+        {"data", Use::Data, true, "", "The next word out, and the one that came.", {}},
+    };
+    kind.abilities = {{"fifo", "Depth in words."}, {"word_bits", "Fewest and most bits of a word."}, {"peripheral_ratio", "Kernel cycles that a period of SCK must have at least when it is a peripheral."}};
+    kind.instanceSignals = {{"SCK", "Clock."}, {"MOSI", "Data from the controller."}, {"MISO", "Data to the controller."}, {"CS", "Select, active low."}};
+    kind.instanceRequests = {{"RX", "A word has come."}, {"TX", "There is room for a word."}};
+    kind.signals = spiSignals;
+    kind.relevant = [](const Need& need, std::string_view goal) { return goal != "valid" || (goalText(need, "role") == "controller" && goalText(need, "data") != "out"); };
+    kind.fastest = [](const Need& need, std::string_view signal) {
+        for (const SignalSpec& spec : spiSignals(need))
+            if (spec.id == signal && spec.direction == SignalSpec::Direction::Out)
+                return signal == "sck" ? goalRate(need, "rate") : signal == "cs" ? Frequency() : goalRate(need, "rate") / Rational(2);
+        return Frequency();
+    };
+    kind.requests = dmaBothWays;
+    kind.brief = [](const Need& need) { return goalText(need, "rate"); };
+    room.tuning.solve = solveSpi;
+    room.source = {declareSpi, defineSpi, {"transfer", "offer", "receive", "sck_millihertz", "word_us"}};
+    return room;
+}
+
+} // namespace bindrel

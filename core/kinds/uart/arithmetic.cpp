@@ -1,0 +1,154 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// UART: divider and oversampling from the baud, and the error budget of the frame.
+//
+// An asynchronous receiver finds the start edge to within one sample (1/N bit with N samples a bit) and decides each bit
+// by the samples about its middle (one sample to either side). The last bit that it must still hit is the first stop bit,
+// whose middle lies (bits - 1/2) bit times behind the start edge. So the two ends' rates may differ by
+//     (1/2 - 2/N) / (bits - 1/2)
+// in all: 4 % for 10 bits and N = 16. That budget is shared by the divider's error, this chip's clock and the other end's.
+#include "core/kinds/uart/uart.h"
+#include "core/quantity/format.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+namespace bindrel {
+
+namespace {
+
+using Frame = UartFrame;
+using Parity = UartFrame::Parity;
+
+struct Divider {
+    std::int64_t oversampling = 16;
+    std::int64_t divider = 0;
+    Frequency baud;
+    Ppm error;
+    Ppm budget; ///< what the frame tolerates with so many samples a bit
+    Rational margin() const { return budget.value - error.value.abs(); }
+};
+
+std::vector<Divider> dividersFor(const TuningContext& c, const Frequency& wanted, const Frame& frame)
+{
+    const int instance = c.bound.instance;
+    const std::int64_t unit = dividerUnit(c.device, c.bound.instance);
+    const std::int64_t least = c.device.ability(instance, "smallest_divider", 1);
+    const std::int64_t most = c.encoding("divider").largest(c.maxCode("divider"));
+    std::vector<Divider> out;
+    for (const std::int64_t oversampling : c.device.abilities(instance, "oversampling")) {
+        const Rational ideal = c.kernel().rate.value * unit / (wanted.value * oversampling);
+        if (!ideal.defined() || least > most)
+            continue;
+        const std::int64_t divider = std::clamp(ideal.round(), least, most);
+        Divider d{oversampling, divider, Frequency(c.kernel().rate.value * unit / (Rational(oversampling) * divider)), {}, {}};
+        d.error = errorOf(d.baud, wanted);
+        d.budget = Ppm((Rational(1, 2) - Rational(2) / oversampling) / (Rational(frame.toStop()) - Rational(1, 2)) * 1'000'000);
+        out.push_back(d);
+    }
+    // More samples a bit tolerate more, so fewer of them must be worth it.
+    std::stable_sort(out.begin(), out.end(), [](const Divider& a, const Divider& b) { return a.margin() > b.margin(); });
+    return out;
+}
+
+Waveform drawFrame(const Frame& frame, const Frequency& baud, std::int64_t oversampling)
+{
+    // 0x53 has runs of both levels, so that every kind of edge is seen.
+    constexpr unsigned kSample = 0x53;
+    const Rational bit = Rational(1) / baud.value;
+    Waveform wave;
+    std::vector<bool> levels{false};
+    bool odd = false;
+    for (int i = 0; i < frame.data; ++i) {
+        levels.push_back((kSample >> i & 1u) != 0);
+        odd = odd != levels.back();
+    }
+    if (frame.parity != Parity::None)
+        levels.push_back(frame.parity == Parity::Even ? odd : !odd);
+    for (int i = 0; i < frame.stop; ++i)
+        levels.push_back(true);
+    wave.title = fmt::format("one frame, data 0x{:02X}", kSample & ((1u << frame.data) - 1));
+    wave.span = Duration(bit * static_cast<std::int64_t>(levels.size() + 1));
+    Waveform::Trace trace{"line", true, {}};
+    const Rational half(1, 2);
+    for (size_t i = 0; i < levels.size(); ++i) {
+        const Rational start = bit * (half + static_cast<std::int64_t>(i));
+        if (levels[i] != (trace.edges.empty() ? trace.high : trace.edges.back().high))
+            trace.edges.push_back({Duration(start), levels[i]});
+        const bool isStop = i >= levels.size() - static_cast<size_t>(frame.stop);
+        const std::string label = i == 0 ? "start" : isStop ? "stop" : i > size_t(frame.data) ? "parity" : std::to_string(i - 1);
+        const Rational middle = start + bit * half;
+        const Rational sample = bit / oversampling;
+        wave.marks.push_back({Duration(middle - sample), Duration(middle + sample), 0, label, true});
+    }
+    wave.traces.push_back(std::move(trace));
+    return wave;
+}
+
+} // namespace
+
+std::int64_t dividerUnit(const Device& device, int instance)
+{
+    return std::int64_t(1) << std::min<std::int64_t>(device.ability(instance, "fraction_bits", 0), 16);
+}
+
+Accuracy uartAccuracy(const TuningContext& c)
+{
+    Accuracy out;
+    out.given = c.kernel().tolerance.worst();
+    out.inGoals = true;
+    const UartGoals g = UartGoals::of(c.need);
+    const std::vector<Divider> ways = dividersFor(c, g.baud, g.frame);
+    if (ways.empty())
+        return out;
+    const Rational left = ways.front().margin() - g.peer.value;
+    out.allowed = Ppm(left > Rational(0) ? left : Rational(0));
+    out.asks = fmt::format("{}, {} bits a frame: \u00b1{}", formatBaud(g.baud), g.frame.toStop(), format(*out.allowed));
+    out.effect = fmt::format("{} {}", formatBaud(ways.front().baud), format(c.kernel().tolerance));
+    return out;
+}
+
+Setting solveUart(const TuningContext& c)
+{
+    Setting out;
+    const UartGoals g = UartGoals::of(c.need);
+    const Frequency wanted = g.baud;
+    const Frame& frame = g.frame;
+    const Ppm peer = g.peer;
+    const std::vector<Divider> ways = dividersFor(c, wanted, frame);
+    if (ways.empty()) {
+        out.notComputed = fmt::format("{} cannot be divided to {}", format(c.kernel().rate), formatBaud(wanted));
+        return out;
+    }
+    const Divider& best = ways.front();
+    const Ppm budget = best.budget;
+    const Ppm total(best.error.value.abs() + c.kernel().tolerance.worst().value + peer.value);
+
+    Achieved baud{"baud", "Baud", formatBaud(wanted), formatBaud(best.baud), best.error, true, {}, {}};
+    baud.formula = fmt::format("{} \u00d7 {} / ({} \u00d7 {})", format(c.kernel().rate), dividerUnit(c.device, c.bound.instance), best.oversampling, best.divider);
+    baud.ok = total <= budget;
+    if (!baud.ok)
+        baud.trouble = fmt::format("{} in all is more than the {} that a frame of {} bits tolerates ({} divider, {} clock, {} other end). "
+                                   "Choose a faster or more accurate kernel clock for {}.",
+                                   format(total), format(budget), frame.toStop(), format(Ppm(best.error.value.abs())),
+                                   format(c.kernel().tolerance.worst()), format(peer), c.kernelName());
+    out.achieved.push_back(baud);
+    out.achieved.push_back({"frame", "Frame", goalText(c.need, "frame"), fmt::format("{} bit times", frame.toStop() - 1 + frame.stop), std::nullopt, true, {}, {}});
+    out.achieved.push_back({"peer", "Error budget", fmt::format("\u2264 {}", format(budget)), format(total) + " used", std::nullopt, baud.ok,
+                            fmt::format("(1/2 - 2/{}) / ({} - 1/2)", best.oversampling, frame.toStop()), {}});
+
+    out.roles = {{"divider", best.divider, "baud"}, {"oversampling", best.oversampling, "baud"},
+                 {"bits", frame.data, "frame"}, {"parity", static_cast<std::int64_t>(frame.parity), "frame"},
+                 {"stop", frame.stop, "frame"}, {"rts", g.handshake, "flow"}, {"cts", g.handshake, "flow"},
+                 {"transmit", g.sends, "direction"}, {"receive", g.receives, "direction"}, {"on", 1, ""}};
+    // A chip with one choice needs no field for it.
+    std::erase_if(out.roles, [&](const RoleValue& value) {
+        return !c.has(value.role) && ((value.role == "oversampling" && ways.size() == 1) || (value.role == "bits" && value.value == 8) || (value.role == "stop" && value.value == 1));
+    });
+    for (const Divider& way : ways)
+        out.otherWays.push_back({fmt::format("{} samples, \u00f7{}", way.oversampling, way.divider), formatBaud(way.baud), format(way.error, true)});
+    out.waveform = drawFrame(frame, best.baud, best.oversampling);
+    return out;
+}
+
+} // namespace bindrel

@@ -1,0 +1,77 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/kinds/uart/uart.h"
+#include "core/quantity/format.h"
+
+namespace bindrel {
+
+void declareUart(Writer& w, size_t need)
+{
+    const Facts& f = w.facts;
+    const Setting& setting = f.settings[need];
+    const Word name = w.names.need(need);
+    const Word NAME = w.names.NEED(need);
+    const int kernel = setting.kernel;
+    const std::int64_t divider = setting.role("divider").value_or(1);
+    // A chip with a single choice has no role for it.
+    const std::int64_t samples = setting.role("oversampling").value_or(f.device.ability(w.facts.bindings.needs[need].instance, "oversampling", 16));
+    const std::int64_t unit = dividerUnit(f.device, w.facts.bindings.needs[need].instance);
+    // From the C constant, which is rounded down where the rate is no whole number: the assert must hold with that.
+    const Rational baud = Rational(f.rates.clocks[size_t(kernel)].rate.value.floor()) * unit / (Rational(samples) * divider);
+    const UartGoals g = UartGoals::of(f.plan.needs[need]);
+    const Word kernelHz = rateMacro(f, w.names, kernel);
+    w.comment(fmt::format("Asked for {}, achieved {} ({}).", formatBaud(g.baud), formatBaud(Frequency(baud)), format(errorOf(Frequency(baud), g.baud), true)));
+    w.linef("#define {}_BAUD {}u", NAME, baud.round());
+    w.linef("#define {}_DIVIDER {}u {}", NAME, divider, cComment(fmt::format("in 1/{} of {} samples a bit", unit, samples)));
+    w.linef("_Static_assert(((uint64_t){0} * {1}u + {2}u * {3}_DIVIDER / 2u) / ({2}u * {3}_DIVIDER) == {3}_BAUD,", kernelHz, unit, samples, NAME);
+    w.linef("               {});", cString(w.names.needs[need].text() + " baud from its clock"));
+    w.line();
+    if (g.sends) {
+        w.comment("Waits for room, then sends one byte.");
+        w.linef("void {}_send(uint8_t byte);", name);
+        w.linef("void {}_send_bytes(const uint8_t *bytes, uint32_t count);", name);
+    }
+    if (g.receives) {
+        w.comment("Takes one byte when there is one.");
+        w.linef("bool {}_receive(uint8_t *byte);", name);
+    }
+}
+
+void defineUart(Writer& w, size_t need)
+{
+    const Facts& f = w.facts;
+    const UartGoals g = UartGoals::of(f.plan.needs[need]);
+    const int instance = w.facts.bindings.needs[need].instance;
+    const Word name = w.names.need(need);
+    const Code data = roleRegister(f, w.names, instance, "data");
+    const auto bit = [&](const char* role) { return roleMacro(f, w.names, instance, role); };
+    const auto reg = [&](const char* role) { return roleRegister(f, w.names, instance, role); };
+    if (g.sends) {
+        w.line();
+        w.linef("void {}_send(uint8_t byte)", name);
+        w.line("{");
+        w.linef("    while (({} & {}) == 0u) {{", reg("transmit_empty"), bit("transmit_empty"));
+        w.line("    }");
+        w.linef("    {} = byte;", data);
+        w.line("}");
+        w.line();
+        w.linef("void {}_send_bytes(const uint8_t *bytes, uint32_t count)", name);
+        w.line("{");
+        w.line("    for (uint32_t i = 0u; i < count; i++) {");
+        w.linef("        {}_send(bytes[i]);", name);
+        w.line("    }");
+        w.line("}");
+    }
+    if (g.receives) {
+        w.line();
+        w.linef("bool {}_receive(uint8_t *byte)", name);
+        w.line("{");
+        w.linef("    if (({} & {}) == 0u) {{", reg("receive_full"), bit("receive_full"));
+        w.line("        return false;");
+        w.line("    }");
+        w.linef("    *byte = (uint8_t){};", data);
+        w.line("    return true;");
+        w.line("}");
+    }
+}
+
+} // namespace bindrel
