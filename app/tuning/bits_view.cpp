@@ -77,7 +77,7 @@ QString BitsView::emptyText() const
     const Need& need = shown_->plan.needs[size_t(need_)];
     const BoundNeed& bound = shown_->bindings.needs[size_t(need_)];
     const KindSpec* kind = findKind(need.kind);
-    const bool known = std::any_of(arithmetic().begin(), arithmetic().end(), [&need](const KindArithmetic& k) { return k.kind == need.kind; });
+    const bool known = tuningOf(need.kind).solve != nullptr;
     if (known || !kind || bound.instance < 0 || shown_->device->blockOf(bound.instance).registers.empty())
         return nothing;
     return QString("The registers of a %1 need are not computed by this version. Its clock, pads and DMA channels are set up; the registers of %2 itself are yours to set.")

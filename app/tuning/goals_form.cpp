@@ -88,7 +88,7 @@ void GoalsForm::build()
         restyle(label, QString("color: %1").arg(t.muted.name()));
         grid_->addWidget(label, 0, column, Qt::AlignRight);
     };
-    if (std::any_of(arithmetic().begin(), arithmetic().end(), [&](const KindArithmetic& a) { return a.kind == need.kind; })) {
+    if (tuningOf(need.kind).solve) {
         head("achieved", 2);
         head("error", 3);
     }

@@ -75,8 +75,8 @@ void definePwm(Writer& w, size_t need)
         w.linef("void {}_set_duty{}(uint32_t per_mille)", name, output);
         w.line("{");
         w.line("    const uint32_t part = per_mille > 1000u ? 1000u : per_mille;");
-        w.comment("In 64 bits: a long period times the duty leaves 32.", 4);
-        w.linef("    {} = (uint32_t)(((uint64_t)part * {}_TICKS + 500u) / 1000u);", roleRegister(f, w.names, instance, "compare" + std::to_string(channel)), NAME);
+        w.comment("By thousands and the rest: a long period times the duty would leave 32 bits.", 4);
+        w.linef("    {0} = part * ({1}_TICKS / 1000u) + (part * ({1}_TICKS % 1000u) + 500u) / 1000u;", roleRegister(f, w.names, instance, "compare" + std::to_string(channel)), NAME);
         w.line("}");
     }
     if (!hasFault(w, need))
