@@ -1,6 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Blocks, registers, roles, addresses, interrupts, DMA.
+#include "core/base/text.h"
+#include "core/device/block_kind.h"
 #include "core/device/lint_remarks.h"
+
+#include <algorithm>
 
 #include <algorithm>
 #include <map>
@@ -101,6 +105,26 @@ void lintDma(const Device& device, LintRemarks& out)
         }
 }
 
+/// What the kind asks of a block: roles that must be there, and fields that can do what their role wants.
+void lintRoles(const Block& block, LintRemarks& out)
+{
+    const BlockKind* kind = findBlockKind(block.kind);
+    if (!kind)
+        return;
+    std::vector<std::string> missing;
+    for (const RoleSpec& spec : kind->roles)
+        if (spec.required && std::none_of(block.roles.begin(), block.roles.end(), [&spec](const auto& known) { return isWordOf(known.first, spec.name); }))
+            missing.push_back("\"" + spec.name + "\"");
+    if (!missing.empty())
+        out.say("role-missing", "{} is a {} and lacks the role {}; needs that it would serve cannot be configured", block.name, block.kind, listed(missing));
+    for (const auto& [name, role] : block.roles) {
+        const RoleSpec* spec = kind->role(name);
+        const Field& field = block.registers[size_t(role.reg)].fields[size_t(role.field)];
+        if (spec && (spec->use == RoleSpec::Use::Config || spec->use == RoleSpec::Use::Command) && field.access == Field::Access::ReadOnly)
+            out.say("role-read-only", "{}: {}.{} can only be read, but holds the role \"{}\", which is written", block.name, block.registers[size_t(role.reg)].name, field.name, name);
+    }
+}
+
 } // namespace
 
 void lintRegisters(const Device& device, LintRemarks& out)
@@ -114,6 +138,7 @@ void lintRegisters(const Device& device, LintRemarks& out)
         }
         for (const auto& [name, role] : block.roles)
             lintEncoding(block, name, role, out);
+        lintRoles(block, out);
     }
     lintAddresses(device, out);
     lintInterrupts(device, out);

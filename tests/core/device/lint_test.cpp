@@ -71,15 +71,17 @@ private Q_SLOTS:
         sedge("port-bit-twice", R"("at": "PORTC.5")", R"("at": "PORTC.4")");
         row("line-missing", "rill", "rl1224-q48", R"("at": "PORTB.12", "line": 4)", R"("at": "PORTB.12", "line": 5)");
         sedge("reset-claim", R"("at_reset": "SWD.CLK")", R"("at_reset": "SWD.CLX")");
-        sedge("unreachable-signal", R"("signals": { "DP": "both")", R"("signals": { "ID": "in", "DP": "both")");
+        sedge("unreachable-signal", R"("signals": { "DP": "both")", R"("signals": { "SENSE": "in", "DP": "both")");
         row("unreachable-mux-code", "moss", "ms0816-a48", R"("I2C0": { "bits": "5:4", "values": { "set0": 0, "set1": 1, "set2": 2 } })",
             R"("I2C0": { "bits": "5:4", "values": { "set0": 0, "set1": 1, "set2": 2, "set3": 3 } })", "a remap that leads nowhere");
         sedge("unreachable-mux-code", R"("RTC": "11:10" } },)", R"("RTC": { "bits": "11:10", "values": { "none": 0, "lfx": 1, "lfi": 2, "hfx": 3 } } } },)", "a name of a select without an input");
+        sedge("role-missing", R"("transmit_empty": "STAT.TXE", "data": "DATA.BYTE")", R"("data": "DATA.BYTE")", "a UART that cannot be waited for");
+        sedge("role-read-only", R"("PARITY": { "bits": "7:6",)", R"("PARITY": { "bits": "7:6", "access": "ro",)");
         // ---- clocks
         sedge("duplicate-code", R"("inputs": { "BUS1": 0, "HFI": 1 }, "limit")", R"("inputs": { "BUS1": 0, "HFI": 0 }, "limit")", "two inputs of a select");
         sedge("clock-without-source", R"("inputs": { "none": 0, "BUS1": 1, "HFX": 2, "PLLB.AUX": 3 })", R"("inputs": { "none": 0 })");
         sedge("control-twice", R"("control": "CLK.TREE.BUS2")", R"("control": "CLK.TREE.BUS1")");
-        sedge("crystal-without-pads", R"("HFX":   { "block": "wired", "kind": "crystal")", R"("HFX":   { "block": "wired", "kind": "quartz")");
+        sedge("crystal-without-pads", R"("HFX":   { "block": "wired", "kind": "crystal")", R"("HFX":   { "block": "wired")");
         sedge("limit-gap", "\"inputs\": { \"TIM2\": 0, \"PLLA.AUX\": 1 },\n      \"limit\": { \"max\": \"160 MHz\" }, ", "\"inputs\": { \"TIM2\": 0, \"PLLA.AUX\": 1 },\n      ", "a range without a limit");
         sedge("limit-gap", R"("144 MHz", "160 MHz"])", R"("144 MHz"])", "wait states that end too soon");
         sedge("limit-gap", R"("supply": ["1.75 V", "3.6 V"], "code": 0)", R"("supply": ["1.85 V", "3.6 V"], "code": 0)", "a supply that no range is for");

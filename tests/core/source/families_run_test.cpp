@@ -175,7 +175,7 @@ private Q_SLOTS:
         QCOMPARE(code.find<int()>("pump_m4_bring_up")(), 0);
         for (const char* start : {"pump_pump_start", "pump_inlet_valve_start", "pump_outlet_valve_start"})
             code.find<void()>(start)();
-        for (const char* start : {"pump_m4_panel_alert_start"})
+        for (const char* start : {"pump_m4_panel_alert_start", "pump_m4_log_flash_start"})
             code.find<void()>(start)();
         compareWithImage(*s);
 
@@ -255,7 +255,7 @@ private Q_SLOTS:
         Chip::at(0x50000014) = 0x1E;       // everything runs
         Chip::at(0x50001000) = 2u << 20;   // generator 0 confirms the PLL
         QCOMPARE(code.find<int()>("ditch_bring_up")(), 0);
-        for (const char* start : {"ditch_lamp_start", "ditch_sluice_start", "ditch_probes_alert_start", "ditch_radio_wake_start", "ditch_lid_start"})
+        for (const char* start : {"ditch_lamp_start", "ditch_sluice_start", "ditch_probes_alert_start", "ditch_radio_wake_start", "ditch_lid_start", "ditch_log_flash_start"})
             code.find<void()>(start)();
         compareWithImage(*s);
 

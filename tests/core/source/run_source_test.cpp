@@ -52,7 +52,7 @@ private Q_SLOTS:
         // Safe before start: no output of a bridge, no interrupt.
         QCOMPARE(Chip::at(Se43::kMotor + 0x20) & 1u, 0u);
         QCOMPARE(Chip::at(0x48010048), 0u);
-        for (const char* start : {"sluice_gate_bridge_start", "sluice_beacon_start", "sluice_lid_switch_start", "sluice_probe_alert_start", "sluice_modem_ring_start"})
+        for (const char* start : {"sluice_gate_bridge_start", "sluice_beacon_start", "sluice_lid_switch_start", "sluice_probe_alert_start", "sluice_modem_ring_start", "sluice_log_flash_start"})
             code.find<void()>(start)();
 
         // Every register that the plan decides holds the value that the window shows.
