@@ -1,10 +1,15 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/clocks/clocks_station.h"
+#include "app/clocks/ladder_view.h"
 #include "app/frame/main_window.h"
 #include "app/theme/theme.h"
 
 #include <benchmark/benchmark.h>
 
+#include "core/plan/check_setting.h"
+
 #include <QApplication>
+#include <QMouseEvent>
 #include <QPixmap>
 
 using namespace bindrel;
@@ -42,5 +47,39 @@ void editToPicture(benchmark::State& state)
     window.document().clearJournal();
 }
 BENCHMARK(editToPicture)->DenseRange(1, 4)->Unit(benchmark::kMillisecond);
+
+/// A mouse move while a mark of the ladder is dragged, by real events and painted: the finest multiplier of the largest chip.
+void dragOnTheLadder(benchmark::State& state)
+{
+    Theme::apply(*qApp, false);
+    MainWindow window{Library(BINDREL_SOURCE_DATA)};
+    window.openPlan(BINDREL_EXAMPLES "/pump-hall-a-done.bindrel");
+    window.show();
+    window.showStation(Station::Clocks);
+    QApplication::processEvents();
+    LadderView* ladder = window.clocks()->ladder();
+    // The clock with the most settings that has a mark to grip.
+    const Snapshot& s = window.document().snapshot();
+    int clock = -1;
+    for (size_t i = 0; i < s.device->clocks.size(); ++i)
+        if (s.rates.clocks[i].used && ladder->rowOf(s.device->clocks[i].id) >= 0 && (clock < 0 || clockChoices(*s.device, int(i)).size() > clockChoices(*s.device, clock).size()))
+            clock = int(i);
+    const QPointF mark = ladder->markOf(clock);
+    const auto send = [&](QEvent::Type type, const QPointF& at, Qt::MouseButtons buttons) {
+        QMouseEvent event(type, at, ladder->viewport()->mapToGlobal(at), type == QEvent::MouseMove ? Qt::NoButton : Qt::LeftButton, buttons, Qt::NoModifier);
+        QApplication::sendEvent(ladder->viewport(), &event);
+    };
+    send(QEvent::MouseButtonPress, mark, Qt::LeftButton);
+    while (!ladder->dragReady())
+        QApplication::processEvents();
+    int turn = 0;
+    for (auto _ : state) {
+        send(QEvent::MouseMove, mark + QPointF(5 + (turn++ % 40), 0), Qt::LeftButton);
+        benchmark::DoNotOptimize(ladder->viewport()->grab());
+    }
+    send(QEvent::MouseButtonRelease, mark, Qt::NoButton);
+    window.document().clearJournal();
+}
+BENCHMARK(dragOnTheLadder)->Unit(benchmark::kMillisecond);
 
 } // namespace

@@ -226,7 +226,23 @@ void LadderView::mousePressEvent(QMouseEvent* event)
     const ClockNode& node = document_.snapshot().device->clocks[size_t(clock)];
     constexpr double kGrip = 9;
     if ((event->position() - markOf(clock)).manhattanLength() <= kGrip && !clockChoices(*document_.snapshot().device, clock).empty() && !document_.snapshot().plan.held(holdOfClock(node.id)))
-        drag_ = {clock, {}};
+        beginDrag(clock);
+}
+
+void LadderView::beginDrag(int clock)
+{
+    drag_ = {clock, {}, {}, std::nullopt};
+    // A rate for each of up to some thousand settings, worked out beside the interface; the drag goes on as soon as they are there.
+    const auto s = document_.sharedSnapshot();
+    rates_.run<std::vector<RateChoice>>(
+        "Rates of the settings", [s, clock](const Background::Stopped& stopped) { return rateChoices(*s->device, *s->board, s->plan, s->bindings, clock, stopped); },
+        [this, clock](std::vector<RateChoice> choices) {
+            if (drag_.clock != clock)
+                return;
+            drag_.choices = std::move(choices);
+            if (drag_.waiting)
+                dragTo(*std::exchange(drag_.waiting, std::nullopt));
+        });
 }
 
 /// The setting of the dragged clock, alone, whose rate lies nearest to an x.
@@ -234,20 +250,21 @@ void LadderView::dragTo(double x)
 {
     const Snapshot& s = document_.snapshot();
     const ClockNode& node = s.device->clocks[size_t(drag_.clock)];
-    const FrequencyAxis a = axis();
-    std::string best;
-    double off = std::abs(a.x(s.rates.clocks[size_t(drag_.clock)].rate.toDouble()) - x);
-    for (const std::string& choice : clockChoices(*s.device, drag_.clock)) {
-        if (node.isSource() && (!readSourceDecision(node, choice) || !readSourceDecision(node, choice)->rate))
-            continue;
-        Plan trial = s.plan;
-        trial.clocks[node.id] = choice;
-        const double rate = computeRates(*s.device, *s.board, trial, s.bindings).clocks[size_t(drag_.clock)].rate.toDouble();
-        if (rate > 0 && std::abs(a.x(rate) - x) < off) {
-            off = std::abs(a.x(rate) - x);
-            best = choice;
-        }
+    if (drag_.choices.empty()) {
+        drag_.waiting = x;
+        return;
     }
+    const FrequencyAxis a = axis();
+    const double now = a.x(s.rates.clocks[size_t(drag_.clock)].rate.toDouble());
+    // Rates rise along the axis: the nearest is one of the two about the pointer.
+    const auto right = std::lower_bound(drag_.choices.begin(), drag_.choices.end(), x, [&a](const RateChoice& choice, double at) { return a.x(choice.rate.toDouble()) < at; });
+    std::string best;
+    double off = std::abs(now - x);
+    for (auto it = right == drag_.choices.begin() ? right : right - 1; it != drag_.choices.end() && it <= right; ++it)
+        if (std::abs(a.x(it->rate.toDouble()) - x) < off) {
+            off = std::abs(a.x(it->rate.toDouble()) - x);
+            best = it->setting;
+        }
     if (best == drag_.setting)
         return;
     drag_.setting = best;
@@ -275,6 +292,7 @@ void LadderView::mouseReleaseEvent(QMouseEvent* event)
     RowList::mouseReleaseEvent(event);
     if (drag_.clock < 0)
         return;
+    rates_.cancel();
     const Drag drag = std::exchange(drag_, {});
     view_.setPreview(nullptr);
     if (drag.setting.empty())

@@ -1,6 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include "app/frame/background.h"
+#include "core/clocks/rate_choices.h"
+
 #include "app/clocks/ladder_layout.h"
 #include "app/frame/document.h"
 #include "app/frame/view_state.h"
@@ -24,6 +27,8 @@ public:
     /// Middle of a clock's mark in the viewport, for tests.
     QPointF markOf(int clock) const;
     bool dragging() const { return drag_.clock >= 0; }
+    /// Whether the rates that a drag can reach are worked out.
+    bool dragReady() const { return !drag_.choices.empty(); }
     Outcome exportPicture(const QString& path);
     void zoomAxis(double factor, double around); ///< around an x of the viewport
 
@@ -46,8 +51,11 @@ private:
     class Header;
     struct Drag {
         int clock = -1;
-        std::string setting; ///< that the mark is dragged to; empty: as it is
+        std::string setting;             ///< nearest to the pointer; empty: the present one
+        std::vector<RateChoice> choices; ///< empty until they are worked out
+        std::optional<double> waiting;   ///< where the pointer is meanwhile
     };
+    void beginDrag(int clock);
     const Snapshot& shown() const { return view_.preview() ? *view_.preview() : document_.snapshot(); }
     void rebuild();
     void relayout();
@@ -75,6 +83,7 @@ private:
     std::set<std::string> foldedTiers_;
     double zoom_ = 1, shift_ = 0; ///< of the axis
     Drag drag_;
+    Background rates_;
 };
 
 } // namespace bindrel

@@ -40,10 +40,19 @@ public:
                 return;
             stop_.reset();
             Q_EMIT busyChanged(QString());
-            done(waiting->get());
+            // A search that throws is a mistake of the program; the work of the person must outlive it.
+            try {
+                done(waiting->get());
+            } catch (const std::exception& error) {
+                Q_EMIT failed(QString("A search ended by a mistake in Bindrel (%1); nothing was changed.").arg(error.what()));
+            }
         };
         pool_.start([this, stop, promise, work = std::move(work), deliver] {
-            promise->set_value(work([stop] { return stop->load(); }));
+            try {
+                promise->set_value(work([stop] { return stop->load(); }));
+            } catch (...) {
+                promise->set_exception(std::current_exception());
+            }
             QMetaObject::invokeMethod(this, deliver, Qt::QueuedConnection);
         });
         constexpr std::chrono::milliseconds kFrame(12);
@@ -65,6 +74,7 @@ public:
 
 Q_SIGNALS:
     void busyChanged(const QString& what); ///< empty: nothing runs
+    void failed(const QString& message);
 
 private:
     QThreadPool pool_;

@@ -230,13 +230,16 @@ Expected<Workpiece> Document::workFor(const Plan& plan) const
 
 Expected<std::shared_ptr<const Snapshot>> Document::preview(const Edit& edit) const
 {
+    if (previewed_.to && previewed_.from == snapshot_ && previewed_.edit.changes == edit.changes)
+        return previewed_.to;
     const Expected<Plan> next = history_ ? applied(history_->plan(), edit) : Expected<Plan>(problemOf("no plan is open."));
     if (!next)
         return next.problem();
     const Expected<Workpiece> work = workFor(*next);
     if (!work)
         return work.problem();
-    return computeSnapshot(*work);
+    previewed_ = {edit, snapshot_, computeSnapshot(*work)};
+    return previewed_.to;
 }
 
 bool Document::apply(const Edit& edit)
@@ -282,7 +285,9 @@ void Document::recompute()
         provenance_ = nearLibrary().provenance(plan.device, plan.board);
     }
     board_ = plan.board.empty() ? std::make_shared<const Board>(bareBoard(*device_)) : boards_.at(plan.board);
-    snapshot_ = computeSnapshot({device_, board_, history_->plan(), provenance_, {}, {}});
+    const Previewed seen = std::exchange(previewed_, {});
+    const bool isSeen = seen.to && seen.from == snapshot_ && seen.to->device == device_ && seen.to->filedBoard == board_ && seen.to->plan == plan;
+    snapshot_ = isSeen ? seen.to : computeSnapshot({device_, board_, history_->plan(), provenance_, {}, {}});
     journalTimer_.start();
     Q_EMIT changed();
     Q_EMIT fileChanged();

@@ -109,6 +109,12 @@ private:
     std::map<std::string, std::shared_ptr<const Device>> devices_;
     std::map<std::string, std::shared_ptr<const Board>> boards_;
     std::optional<History> history_;
+    /// The change that was previewed last, and where it led from: taking it does not compute it again.
+    struct Previewed {
+        Edit edit;
+        std::shared_ptr<const Snapshot> from, to;
+    };
+    mutable Previewed previewed_;
     std::shared_ptr<const Snapshot> snapshot_;
     std::optional<Plan> recovered_;
     std::optional<Journal::Entry> recoveredEntry_;

@@ -99,6 +99,8 @@ MainWindow::MainWindow(Library library, QWidget* parent) : QMainWindow(parent), 
         wiring_->background().cancel();
         clocks_->reach()->background().cancel();
     });
+    for (Background* background : findChildren<Background*>())
+        connect(background, &Background::failed, this, [this](const QString& why) { say(why, true); });
     for (Background* background : {&wiring_->background(), &clocks_->reach()->background()})
         connect(background, &Background::busyChanged, this, [this, escape](const QString& what) {
             // Only while something runs: at other times the key belongs to whoever has the focus.

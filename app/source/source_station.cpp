@@ -143,7 +143,7 @@ SourceStation::SourceStation(Document& document, ViewState& view, QWidget* paren
 
     debounce_.setSingleShot(true);
     debounce_.setInterval(150);
-    connect(&debounce_, &QTimer::timeout, this, &SourceStation::refreshPreview);
+    connect(&debounce_, &QTimer::timeout, this, [this] { isVisible() ? refreshPreview() : refreshCount(); });
     connect(&document_, &Document::changed, this, &SourceStation::refresh);
     connect(&document_, &Document::opened, this, [this] { folder_->setText(defaultFolder()); });
     connect(&document_, &Document::fileChanged, this, [this] {
@@ -230,7 +230,23 @@ void SourceStation::retheme()
     folder_->setFont(t.mono(11));
 }
 
-void SourceStation::showEvent(QShowEvent*) { refreshPreview(); }
+void SourceStation::showEvent(QShowEvent*)
+{
+    refreshPreview();
+    if (document_.isOpen())
+        showCommand();
+}
+
+void SourceStation::showCommand()
+{
+    const Source& source = document_.snapshot().source();
+    prefix_->setPlaceholderText(QString::fromStdString(source.prefix));
+    const QString command = QString::fromStdString(source.buildCommand);
+    if (command_->text() != command) {
+        command_->setText(command);
+        command_->setCursorPosition(0);
+    }
+}
 
 void SourceStation::refresh()
 {
@@ -238,41 +254,58 @@ void SourceStation::refresh()
         return;
     if (!prefix_->hasFocus() || !prefix_->isModified())
         prefix_->setText(QString::fromStdString(document_.snapshot().plan.prefix));
-    prefix_->setPlaceholderText(QString::fromStdString(document_.snapshot().source().prefix));
-    const QString command = QString::fromStdString(document_.snapshot().source().buildCommand);
-    if (command_->text() != command) {
-        command_->setText(command);
-        command_->setCursorPosition(0);
-    }
+    // The source is made only when it is looked at.
+    if (isVisible())
+        showCommand();
     // The disk is looked at after a pause in typing; it may be slow.
     debounce_.start();
+}
+
+SourceStation::Look SourceStation::look(const Snapshot& s, const std::filesystem::path& folder, Ownership ownership)
+{
+    Look out;
+    if (folder.empty()) {
+        for (const SourceFile& file : s.source().files)
+            out.files.push_back({file.name, FileChange::State::New, "", file.text(), ""});
+        out.trouble = "Save the plan, or choose a folder, to write the source.";
+        return out;
+    }
+    Expected<OutputPreview> preview = previewOutput(s.source(), folder, ownership);
+    if (preview) {
+        out.files = std::move(preview->files);
+        out.notes = std::move(preview->notes);
+    } else {
+        out.trouble = preview.problem().text();
+        out.owner = folderOwner(folder);
+    }
+    return out;
 }
 
 void SourceStation::refreshPreview()
 {
     debounce_.stop();
-    if (!document_.isOpen())
+    looking_.cancel();
+    if (document_.isOpen())
+        show(look(document_.snapshot(), folder_->text().toStdString(), ownership()));
+}
+
+/// While another station is seen only the count at the rail is wanted: the source is made, and the disk looked at, beside the interface.
+void SourceStation::refreshCount()
+{
+    const auto s = document_.sharedSnapshot();
+    if (!s)
         return;
+    looking_.run<Look>("Source", [s, folder = std::filesystem::path(folder_->text().toStdString()), own = ownership()](const Background::Stopped&) { return look(*s, folder, own); },
+                       [this](Look seen) { show(std::move(seen)); });
+}
+
+void SourceStation::show(Look seen)
+{
     const Snapshot& s = document_.snapshot();
-    std::vector<FileChange> list;
-    QString trouble;
-    if (folder_->text().isEmpty()) {
-        for (const SourceFile& file : s.source().files)
-            list.push_back({file.name, FileChange::State::New, "", file.text(), ""});
-        trouble = "Save the plan, or choose a folder, to write the source.";
-    } else {
-        Expected<OutputPreview> preview = previewOutput(s.source(), folder_->text().toStdString(), ownership());
-        if (preview) {
-            list = std::move(preview->files);
-            notes_ = std::move(preview->notes);
-        } else {
-            trouble = QString::fromStdString(preview.problem().text());
-        }
-    }
-    files_->setFiles(std::move(list));
+    QString trouble = QString::fromStdString(seen.trouble);
+    files_->setFiles(std::move(seen.files));
     write_->setEnabled(trouble.isEmpty());
-    const std::string owner = folder_->text().isEmpty() ? std::string() : folderOwner(folder_->text().toStdString());
-    takeOver_->setVisible(!trouble.isEmpty() && !owner.empty() && owner != s.source().plan && ownership() == Ownership::OwnOnly);
+    takeOver_->setVisible(!seen.owner.empty() && seen.owner != s.source().plan && ownership() == Ownership::OwnOnly);
     int counts[8] = {};
     for (const FileChange& file : files_->files())
         ++counts[int(file.state)];
@@ -282,7 +315,7 @@ void SourceStation::refreshPreview()
             if (counts[int(state)])
                 parts << QString("%1 %2").arg(counts[int(state)]).arg(nameOf(state));
         trouble = parts.isEmpty() ? "The folder holds just this." : parts.join(", ") + ".";
-        for (const std::string& note : notes_)
+        for (const std::string& note : seen.notes)
             trouble += " " + QString::fromStdString(note);
         if (const int errors = s.count(Finding::Severity::Error))
             trouble += QString::fromStdString(" The plan has " + counted(errors, "error") + ".");

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include "app/frame/background.h"
 #include "app/frame/document.h"
 #include "app/frame/view_state.h"
 #include "core/output/output.h"
@@ -51,7 +52,17 @@ protected:
 
 private:
     void refresh();
+    /// What a write would do to a folder, and why it cannot be done.
+    struct Look {
+        std::vector<FileChange> files;
+        std::vector<std::string> notes;
+        std::string trouble, owner;
+    };
+    static Look look(const Snapshot& snapshot, const std::filesystem::path& folder, Ownership ownership);
+    void show(Look seen);
     void refreshPreview();
+    void refreshCount();
+    void showCommand();
     void showFile(const QString& name);
     void showTrace(int line);
     void markNeed();
@@ -66,7 +77,7 @@ private:
     QPushButton* write_ = nullptr;
     QPushButton* takeOver_ = nullptr;
     QString takenOver_; ///< folder of another plan that the person wants to use all the same
-    std::vector<std::string> notes_;
+    Background looking_;
     QCheckBox* difference_ = nullptr;
     QLabel* trace_ = nullptr;
     QLabel* message_ = nullptr;
