@@ -9,7 +9,6 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <set>
 
 namespace bindrel {
 
@@ -29,25 +28,20 @@ constexpr std::string_view kNoPrefix[] = {"main", "all", "help", "install", "cle
 /// Whether `name` is `head` or goes on behind it with an underscore.
 bool beginsWith(std::string_view name, std::string_view head) { return name.starts_with(head) && (name.size() == head.size() || name[head.size()] == '_'); }
 
-/// Macros of the chip behind the prefix, in lower case, sorted.
-std::set<std::string> chipNames(const Facts& f)
-{
-    std::set<std::string> out;
-    for (const Instance& instance : f.device.instances)
-        out.insert(identifierOf(instance.name));
-    for (const Block& block : f.device.blocks)
-        for (const Register& reg : block.registers)
-            for (const Field& field : reg.fields)
-                out.insert(lowered(identifierOf(block.name) + "_" + reg.name + "_" + field.name));
-    for (const ClockNode& clock : f.device.clocks)
-        out.merge(std::set<std::string>{identifierOf(clock.id) + "_hz", "slow_" + identifierOf(clock.id) + "_hz"});
-    return out;
-}
-
 /// Hands out names of needs.
 class Allotment {
 public:
-    explicit Allotment(const Facts& facts, const std::vector<std::string>& otherCores) : chip_(chipNames(facts)), cores_(otherCores) {}
+    Allotment(const Facts& facts, const std::vector<std::string>& otherCores) : cores_(otherCores)
+    {
+        for (const Block& block : facts.device.blocks)
+            blocks_.emplace_back(identifierOf(block.name), &block);
+        for (const Instance& instance : facts.device.instances)
+            others_.push_back(identifierOf(instance.name));
+        for (const ClockNode& clock : facts.device.clocks) {
+            others_.push_back(identifierOf(clock.id) + "_hz");
+            others_.push_back("slow_" + others_.back());
+        }
+    }
 
     Word take(const std::string& id)
     {
@@ -75,10 +69,29 @@ private:
         for (const std::string_view family : kBoardFamilies)
             if (beginsWith(name, family))
                 return true;
-        for (auto next = chip_.lower_bound(name + "_"); next != chip_.end() && next->starts_with(name + "_"); ++next)
-            if (isSuffix(std::string_view(*next).substr(name.size() + 1)))
-                return true;
+        if (isChips(name))
+            return true;
         return std::any_of(taken_.begin(), taken_.end(), [&name](const std::string& other) { return name == other || meet(name, other) || meet(other, name); });
+    }
+
+    /// Whether a macro of the need could be one of the chip's: of a register's field, an instance, a clock.
+    bool isChips(const std::string& name) const
+    {
+        const std::string head = name + "_";
+        const auto meets = [&head](const std::string& own) { return own.starts_with(head) && isSuffix(std::string_view(own).substr(head.size())); };
+        for (const std::string& own : others_)
+            if (meets(own))
+                return true;
+        for (const auto& [id, block] : blocks_) {
+            // Most blocks are told apart by their names alone.
+            if (!beginsWith(id, name) && !beginsWith(name, id))
+                continue;
+            for (const Register& reg : block->registers)
+                for (const Field& field : reg.fields)
+                    if (meets(id + "_" + lowered(reg.name) + "_" + lowered(field.name)))
+                        return true;
+        }
+        return false;
     }
 
     /// Whether a need's own things may end so; those of its signals end with "_bit".
@@ -98,7 +111,8 @@ private:
         return std::any_of(needSuffixes().begin(), needSuffixes().end(), [&rest](std::string_view suffix) { return suffix.starts_with(rest); });
     }
 
-    std::set<std::string> chip_;
+    std::vector<std::pair<std::string, const Block*>> blocks_;
+    std::vector<std::string> others_; ///< of instances and clocks
     std::vector<std::string> cores_;
     std::vector<std::string> taken_;
 };
