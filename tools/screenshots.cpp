@@ -4,6 +4,7 @@
 #include "app/clocks/clocks_station.h"
 #include "app/frame/findings_drawer.h"
 #include "app/frame/main_window.h"
+#include "app/frame/disk_dialog.h"
 #include "app/frame/move_dialog.h"
 #include "app/source/file_list.h"
 #include "app/source/source_station.h"
@@ -18,6 +19,7 @@
 #include <QApplication>
 #include <QCheckBox>
 #include <QDir>
+#include <QPushButton>
 #include <QLineEdit>
 #include <QStandardPaths>
 #include <QTableWidget>
@@ -198,6 +200,12 @@ const std::vector<Scene>& scenes()
              w.showStation(Station::Tuning);
              select(w, Place::Kind::Need, "uplink");
          }},
+        {"tuning-spi", [](MainWindow& w) {
+             open(w, "sluice-node-c-done.bindrel");
+             w.showStation(Station::Tuning);
+             w.document().apply(editOf("", SetGoal{"log-flash", "valid", "8 ns"}));
+             select(w, Place::Kind::Need, "log-flash");
+         }},
         {"tuning-i2c", [](MainWindow& w) {
              open(w, "sluice-node-c-done.bindrel");
              w.showStation(Station::Tuning);
@@ -215,6 +223,17 @@ const std::vector<Scene>& scenes()
              w.source()->folder()->setText("firmware/sluice");
              w.source()->files()->setCurrentRow(6);
              Q_EMIT w.source()->files()->currentChanged(6);
+         }},
+        {"changed-on-disk", [](MainWindow& w) {
+             open(w, "sluice-node-c-done.bindrel");
+             w.document().apply(editOf("", SetClock{"BUS1", "4"}));
+             Plan theirs = w.document().snapshot().plan;
+             theirs.supply = "3.2 V";
+             theirs.clocks["BUS1"] = "2";
+             (void)savePlan(theirs, w.document().path().toStdString());
+             auto* dialog = new DiskDialog(w.document(), &w);
+             dialog->show();
+             dialog->compare()->click();
          }},
         {"wiring-rain", [](MainWindow& w) {
              open(w, "rain-post-b-done.bindrel");
@@ -312,7 +331,9 @@ int main(int argc, char** argv)
             scene.arrange(window);
             for (int i = 0; i < 5; ++i)
                 QApplication::processEvents();
-            QWidget* top = std::string_view(scene.name) == "change-chip" ? window.findChild<MoveDialog*>() : static_cast<QWidget*>(&window);
+            QWidget* top = std::string_view(scene.name) == "change-chip"       ? window.findChild<MoveDialog*>()
+                           : std::string_view(scene.name) == "changed-on-disk" ? window.findChild<DiskDialog*>()
+                                                                               : static_cast<QWidget*>(&window);
             (top ? top : &window)->grab().save(arguments[2] + "/" + scene.name + ".png");
         }
         std::printf("%s\n", scene.name);

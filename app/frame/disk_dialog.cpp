@@ -22,7 +22,7 @@ DiskDialog::DiskDialog(Document& document, QWidget* parent) : QDialog(parent), d
     auto* title = new QLabel(QFileInfo(document.path()).fileName() + " was changed by somebody else");
     title->setFont(Theme::get().text(13, true));
     column->addWidget(title);
-    auto* text = new QLabel(document.unsaved() ? "The open plan has changes that are not saved, and so has the file. Taking the file's plan is one step that can be undone; "
+    auto* text = new QLabel(document.unsaved() ? "The open plan has changes that are not saved, and its file is another one too. Taking the file's plan is one step that can be undone; "
                                                  "keeping yours saves over the other version."
                                                : "The open plan has no changes of its own. Taking the file's plan is one step that can be undone.");
     text->setWordWrap(true);

@@ -132,11 +132,11 @@ Setting solveSpi(const TuningContext& c)
             out.roles.push_back({"prescaler", rate->prescaler, "rate"});
         out.roles.push_back({c.has("half_period") ? "half_period" : "divider", c.has("half_period") ? rate->divider / 2 : rate->divider, "rate"});
         out.waveform = drawWord(g, rate->sck, delay);
-        for (const std::int64_t step : {1, 2}) {
-            // The next slower ones, for whoever wonders what they would be.
-            const Frequency below(rate->sck.value * Rational(999, 1000) / step);
-            if (const std::optional<SpiRate> other = bestSpiRate(c, below); other && step == 1)
-                out.otherWays.push_back({fmt::format("\u00f7{}", other->prescaler * other->divider), format(other->sck), "the next slower"});
+        // The next slower ones, for whoever wonders what they would be.
+        std::optional<SpiRate> way = rate;
+        for (int shown = 0; way && shown < 3; ++shown) {
+            out.otherWays.push_back({fmt::format("\u00f7{}", way->prescaler * way->divider), format(way->sck), format(errorOf(way->sck, g.most), true)});
+            way = bestSpiRate(c, Frequency(way->sck.value * Rational(999, 1000)));
         }
     } else {
         const std::int64_t ratio = c.device.ability(c.bound.instance, "peripheral_ratio", 0);
@@ -153,7 +153,7 @@ Setting solveSpi(const TuningContext& c)
         out.waveform = drawWord(g, g.most, delay);
     }
     out.achieved.push_back({"mode", "Mode", fmt::format("SPI mode {}", (g.idleHigh ? 2 : 0) + (g.late ? 1 : 0)),
-                            fmt::format("idles {}, data taken on the {} edge", g.idleHigh ? "high" : "low", g.late ? "second" : "first"), std::nullopt, true, {}, {}});
+                            fmt::format("{}, {} edge", g.idleHigh ? "high" : "low", g.late ? "2nd" : "1st"), std::nullopt, true, {}, {}});
     out.achieved.push_back(word);
     out.roles.push_back({"host", g.controller, "role"});
     out.roles.push_back({"polarity", g.idleHigh, "mode"});
