@@ -16,9 +16,16 @@ static void addLint(CLI::App& app, int& exitCode)
     command->add_option("DEVICE", *device, "Device file, or the name of a shipped device")->required();
     command->callback([device, &exitCode] {
         std::error_code error;
-        const Expected<Device> loaded = std::filesystem::exists(*device, error) ? loadDevice(*device) : library().device(*device);
+        std::vector<Problem> problems;
+        const auto found = library().deviceFile(*device);
+        const Expected<Device> loaded = std::filesystem::exists(*device, error) ? loadDevice(*device, &problems) : found ? loadDevice(found->file, &problems) : library().device(*device);
         if (!loaded) {
-            exitCode = complain(loaded.problem());
+            // All at once: a person mends a file in one go.
+            for (size_t i = 0; i + 1 < problems.size(); ++i)
+                warn("bindrel-cli: {}\n", problems[i].text());
+            exitCode = complain(problems.empty() ? loaded.problem() : problems.back());
+            if (problems.size() > 1)
+                warn("{}; what depends on these was not looked at.\n", counted(long(problems.size()), "problem"));
             return;
         }
         const std::vector<LintRemark> remarks = lint(*loaded);

@@ -66,7 +66,7 @@ JsonDocument::JsonDocument(std::string text, std::string file) : text_(std::move
         Problem problem = problemOf(std::move(message));
         problem.file = file_;
         std::tie(problem.line, problem.column) = lineAndColumn(text_, offset);
-        problem_ = problem;
+        problems_.push_back(problem);
     };
     value_ = std::make_unique<Json>();
     if (!isUtf8(text_)) {
@@ -110,7 +110,7 @@ void JsonDocument::refuseHiddenText()
             fail(pointer, fmt::format("\"{}\" has a character that cannot be seen or changes the direction of writing; take it out.", printable(text)));
     };
     const std::function<void(const Json&, const std::string&)> walk = [&](const Json& value, const std::string& pointer) {
-        if (problem_)
+        if (problems_.size() >= kMaxProblems)
             return;
         if (value.is_string())
             check(value.get_ref<const std::string&>(), pointer);
@@ -126,13 +126,20 @@ void JsonDocument::refuseHiddenText()
 
 void JsonDocument::fail(const std::string& pointer, std::string message)
 {
-    if (problem_)
+    if (problems_.size() >= kMaxProblems || std::any_of(problems_.begin(), problems_.end(), [&pointer](const Problem& known) { return known.pointer == pointer; }))
         return;
     Problem problem = problemOf(std::move(message));
     problem.file = file_;
     problem.pointer = pointer;
     std::tie(problem.line, problem.column) = place(pointer);
-    problem_ = problem;
+    problems_.push_back(std::move(problem));
+}
+
+std::vector<Problem> JsonDocument::problems() const
+{
+    std::vector<Problem> out = problems_;
+    std::stable_sort(out.begin(), out.end(), [](const Problem& a, const Problem& b) { return std::tie(a.line, a.column) < std::tie(b.line, b.column); });
+    return out;
 }
 
 std::pair<int, int> JsonDocument::place(const std::string& pointer) const

@@ -18,10 +18,10 @@ namespace bindrel {
 
 class JsonNode;
 
-/// A JSON text (RFC 8259, with // and /* */ comments allowed) that is being read, and the first problem met in it.
+/// A JSON text (RFC 8259, with // and /* */ comments allowed) that is being read, and the problems met in it.
 ///
-/// Reading code asks the nodes for what it needs and looks at problem() once, at the end: after the first problem every
-/// accessor gives a harmless default, so that readers stay straight-line code. Refused before any node is handed out:
+/// Reading code asks the nodes for what it needs and looks at problem() once, at the end: where there is a problem
+/// an accessor gives a harmless default, so that readers stay straight-line code. Refused before any node is handed out:
 /// text that is not UTF-8, nesting deeper than 64, a key given twice in one object.
 class JsonDocument {
 public:
@@ -32,14 +32,17 @@ public:
     JsonDocument& operator=(const JsonDocument&) = delete;
 
     JsonNode root();
-    bool ok() const { return !problem_; }
+    bool ok() const { return problems_.empty(); }
     /// REQUIRES: !ok()
-    const Problem& problem() const { return *problem_; }
+    const Problem& problem() const { return problems_.front(); }
+    /// All that were met, in the order of their places; at most kMaxProblems.
+    std::vector<Problem> problems() const;
+    static constexpr std::size_t kMaxProblems = 100;
 
     /// Refuses texts and keys with characters that cannot be seen, and texts over kMaxText: for files that become source.
     void refuseHiddenText();
     static constexpr std::size_t kMaxText = 1000; ///< bytes
-    /// Records a problem at a place; only the first is kept.
+    /// Records a problem at a place. Of several at one place the first is kept: the others mostly follow from it.
     void fail(const std::string& pointer, std::string message);
     /// Where the value of `pointer` starts, as line and column from 1; {0, 0} when it is not there.
     std::pair<int, int> place(const std::string& pointer) const;
@@ -48,7 +51,7 @@ private:
     std::string text_;
     std::string file_;
     std::unique_ptr<nlohmann::ordered_json> value_;
-    std::optional<Problem> problem_;
+    std::vector<Problem> problems_;
 };
 
 /// One value of a JsonDocument, with its place. Cheap to copy; must not outlive the document.

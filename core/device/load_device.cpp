@@ -352,7 +352,7 @@ void DeviceReader::readAll()
     }
 }
 
-Expected<Device> parseDevice(std::string text, std::string file, std::string familyText, std::string familyFile)
+Expected<Device> parseDevice(std::string text, std::string file, std::string familyText, std::string familyFile, std::vector<Problem>* all)
 {
     std::string revision = fingerprint({&text, &familyText});
     JsonDocument own(std::move(text), std::move(file));
@@ -368,6 +368,11 @@ Expected<Device> parseDevice(std::string text, std::string file, std::string fam
     }
     DeviceReader reader(own, family.get());
     reader.readAll();
+    if (all)
+        for (const JsonDocument* document : {static_cast<const JsonDocument*>(&own), static_cast<const JsonDocument*>(family.get())})
+            if (document)
+                for (Problem& problem : document->problems())
+                    all->push_back(std::move(problem));
     if (!own.ok())
         return own.problem();
     if (family && !family->ok())
@@ -377,7 +382,7 @@ Expected<Device> parseDevice(std::string text, std::string file, std::string fam
     return device;
 }
 
-Expected<Device> loadDevice(const std::filesystem::path& path)
+Expected<Device> loadDevice(const std::filesystem::path& path, std::vector<Problem>* all)
 {
     Expected<std::string> text = readFile(path);
     if (!text)
@@ -403,7 +408,7 @@ Expected<Device> loadDevice(const std::filesystem::path& path)
             familyText = *std::move(read);
         }
     }
-    Expected<Device> device = parseDevice(*std::move(text), path.string(), std::move(familyText), familyPath.string());
+    Expected<Device> device = parseDevice(*std::move(text), path.string(), std::move(familyText), familyPath.string(), all);
     if (device)
         device->file = path.string();
     return device;

@@ -12,10 +12,11 @@ namespace bindrel {
 
 /// Reads a device file and the family file that it names (beside it). The problem names the file that is at fault, with
 /// line and JSON pointer.
-Expected<Device> loadDevice(const std::filesystem::path& path);
+/// With `all`, every problem that was met is put there, by place; what depends on a part that could not be read is not looked at.
+Expected<Device> loadDevice(const std::filesystem::path& path, std::vector<Problem>* all = nullptr);
 
 /// The same from texts, for tests and tools; `familyText` may be empty when the device names no family.
-Expected<Device> parseDevice(std::string text, std::string file, std::string familyText, std::string familyFile);
+Expected<Device> parseDevice(std::string text, std::string file, std::string familyText, std::string familyFile, std::vector<Problem>* all = nullptr);
 
 /// Finds a part of the library by its name.
 using PartSource = std::function<Expected<Part>(std::string_view name)>;

@@ -343,6 +343,8 @@ Encoding encodingOfNames(const RoleSpec& spec, const Field& field, const JsonNod
 void DeviceReader::readRoles(Block& block, const JsonNode& node)
 {
     const BlockKind* kind = findBlockKind(block.kind);
+    if (!kind && !block.kind.empty())
+        return; // the kind itself is told already
     std::vector<std::string> known;
     for (const RoleSpec& role : kind ? kind->roles : std::vector<RoleSpec>())
         known.push_back(role.name);

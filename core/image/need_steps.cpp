@@ -101,8 +101,11 @@ public:
     {
         const Pad& pad = device_.pads[size_t(setup.pad)];
         const int lines = device_.linesInPorts ? pad.port : device_.lineInstance;
-        if (setup.line < 0 || lines < 0)
+        if (setup.line < 0 || lines < 0) {
+            if (setup.rising || setup.falling)
+                image_.unplaced.push_back(fmt::format("{} cannot watch edges: no interrupt line leads to it; {} would never be told of one", pad.name, plan_.needs[size_t(need_)].title));
             return;
+        }
         const std::string n = std::to_string(setup.line);
         const FieldRef port = device_.roleField(lines, "port" + n);
         if (!port.valid() && !device_.linesInPorts) {
@@ -111,21 +114,27 @@ public:
         }
         if (!device_.linesInPorts)
             gate(lines);
-        std::uint32_t portCode = 0;
-        for (const EnumValue& value : port.valid() ? device_.fieldOf(port).values : std::vector<EnumValue>())
-            if (value.name == device_.instances[size_t(pad.port)].name || value.name == pad.name)
-                portCode = value.code;
         const std::string title = plan_.needs[size_t(need_)].title;
-        if (port.valid())
-            add(updateStep(device_, {{port, portCode, title}}, fmt::format("Line {} watches {}.", n, pad.name)), Step::Phase::Need);
+        if (port.valid()) {
+            std::optional<std::uint32_t> portCode;
+            for (const EnumValue& value : device_.fieldOf(port).values)
+                if (value.name == device_.instances[size_t(pad.port)].name || value.name == pad.name)
+                    portCode = value.code;
+            if (portCode)
+                add(updateStep(device_, {{port, *portCode, title}}, fmt::format("Line {} watches {}.", n, pad.name)), Step::Phase::Need);
+            else
+                image_.unplaced.push_back(fmt::format("{} has no value named {} that would lead {} to line {}", device_.nameOf(port), device_.instances[size_t(pad.port)].name, pad.name, n));
+        }
         const auto put = [&](const char* role, bool on) {
             if (const FieldRef ref = device_.roleField(lines, role + n); ref.valid())
                 add(updateStep(device_, {{ref, on, title + ", edges"}}, {}), Step::Phase::Need);
+            else if (on)
+                image_.unplaced.push_back(fmt::format("{} has no field for {} edges of line {}", device_.instances[size_t(lines)].name, role, n));
         };
         put("rising", setup.rising);
         put("falling", setup.falling);
         if (const FieldRef flag = device_.roleField(lines, "flag" + n); flag.valid())
-            add(writeStep(device_, {{flag, 1, "forget what came before"}}, "Forget edges that came before."), Step::Phase::Need);
+            add(writeStep(device_, forgetting(flag), "Forget edges that came before."), Step::Phase::Need);
         // Where each core has an enable of its own, the one of the core that owns the need counts.
         const std::string& core = plan_.needs[size_t(need_)].core;
         FieldRef enable = device_.roleField(lines, "enable" + n);
@@ -133,6 +142,21 @@ public:
             enable = own;
         if (enable.valid())
             starts_.push_back(updateStep(device_, {{enable, 1, title}}, {}));
+        else
+            image_.unplaced.push_back(fmt::format("{} has no field that lets line {} interrupt", device_.instances[size_t(lines)].name, n));
+    }
+
+    /// What clears one flag and leaves the others of its register, as their access says.
+    std::vector<FieldWrite> forgetting(const FieldRef& flag) const
+    {
+        if (device_.fieldOf(flag).access != Field::Access::WriteZeroToClear)
+            return {{flag, 1, "forget what came before"}};
+        std::vector<FieldWrite> out{{flag, 0, "forget what came before"}};
+        const std::vector<Field>& fields = device_.registerOf(flag).fields;
+        for (size_t f = 0; f < fields.size(); ++f)
+            if (static_cast<int>(f) != flag.field && fields[f].access == Field::Access::WriteZeroToClear)
+                out.push_back({{flag.instance, flag.reg, static_cast<int>(f)}, fields[f].maxCode(), "stays"});
+        return out;
     }
 
     std::vector<Step> takeStarts() { return std::move(starts_); }

@@ -64,6 +64,49 @@ private Q_SLOTS:
         QVERIFY2(device.problem().message.find(says.toStdString()) != std::string::npos, device.problem().text().c_str());
     }
 
+    void allMistakesAreToldAtOnce()
+    {
+        std::string family = textOf(dataPath("devices/sedge/sedge.json"));
+        family = replaced(replaced(replaced(family, R"("kind": "i2c")", R"("kind": "iic")"), R"("outputs_enable":)", R"("output_enable":)"), R"("parity": "CTL.PARITY",)", R"("paritie": "CTL.PARITY",)");
+        std::vector<Problem> all;
+        QVERIFY(!parseDevice(textOf(dataPath("devices/sedge/se4332-c64.json")), "own.json", family, "family.json", &all).ok());
+        QCOMPARE(all.size(), size_t(3));
+        for (size_t i = 0; i < all.size(); ++i) {
+            COMPARE_TEXT(all[i].file, "family.json");
+            QVERIFY(all[i].line > 0 && (i == 0 || all[i].line >= all[i - 1].line));
+        }
+    }
+
+    void edgesThatNobodyWatchesAreAFinding()
+    {
+        // A pad without a line, and a lines block that does not know the port.
+        const auto blind = runOn(sedgeWith({{R"("enable": "IEN.L{bit}", "flag")", R"("flag")"}}));
+        QVERIFY2(findingsText(*blind).find("has no field that lets line") != std::string::npos, findingsText(*blind).c_str());
+    }
+
+    /// Of a register whose flags are cleared by writing zeroes, forgetting one leaves the others.
+    void forgettingAFlagLeavesTheOthers()
+    {
+        std::string family = textOf(dataPath("devices/sedge/sedge.json"));
+        const size_t flags = family.find("\"FLAG\"");
+        QVERIFY(flags != std::string::npos);
+        const size_t access = family.find("\"w1c\"", flags);
+        family.replace(access, 5, "\"w0c\"");
+        const auto device = parseDevice(textOf(dataPath("devices/sedge/se4332-c64.json")), "own.json", family, "family.json");
+        const auto s = runOn(device);
+        int seen = 0;
+        for (const Step& step : s->image.steps)
+            if (step.why == "Forget edges that came before.") {
+                const std::uint32_t flagMask = s->device->fieldOf(step.fields.front().ref).mask();
+                std::uint32_t all = 0;
+                for (const Field& field : s->device->registerOf(step.fields.front().ref).fields)
+                    all |= field.access == Field::Access::WriteZeroToClear ? field.mask() : 0;
+                QVERIFY(all != flagMask && (step.value & all) == (all & ~flagMask));
+                ++seen;
+            }
+        QVERIFY(seen > 0);
+    }
+
     /// A block that lacks what its kind must have is never the reason for C with holes.
     void aMissingRoleIsToldAndNothingIsWritten()
     {
