@@ -101,8 +101,20 @@ void appendPinSteps(Image& image, const Device& device, const Plan& plan, const 
             byRegister[write.ref.reg].push_back(std::move(write));
         const auto shared = [&](int reg) { return sharedByPads(device, pad.port, reg); };
         std::string why = fmt::format("{}, pin {}: {} {}, {}.", pad.name, device.pinOf(setup.pad), need.title, seat.signal.title, carried);
-        for (auto& [reg, writes] : byRegister)
+        // The pad drives last: an open drain that is set after the output would push for a moment.
+        std::vector<std::pair<int, int>> order; // rank, register
+        for (const auto& [reg, writes] : byRegister) {
+            const auto holds = [&, &writes = writes](const char* role) {
+                const FieldRef ref = device.roleField(pad.port, role + bit);
+                return std::any_of(writes.begin(), writes.end(), [&ref](const FieldWrite& write) { return write.ref == ref; });
+            };
+            order.emplace_back(holds("output") ? 2 : holds("function") ? 1 : 0, reg);
+        }
+        std::sort(order.begin(), order.end());
+        for (const auto& [rank, reg] : order) {
+            std::vector<FieldWrite>& writes = byRegister[reg];
             add(shared(reg) ? updateStep(device, std::move(writes), std::exchange(why, {})) : writeStep(device, std::move(writes), std::exchange(why, {})));
+        }
     }
     // What leads signals to the pads beyond the pads themselves: remaps, matrices.
     std::vector<int> woken;

@@ -91,7 +91,7 @@ std::vector<SourceFile> needFiles(const Facts& f, const Names& names, size_t nee
     header.line();
     header.linef("#include \"{}_board.h\"", names.prefix);
     header.line();
-    header.comment(kind.define ? "Configures everything; nothing is driven before start."
+    header.comment(kind.define ? starts.empty() ? "Configures everything." : "Configures everything; start lets it run."
                         : "Clocks the instance and leads its signals to their pads. Its own registers are yours to set.");
     header.linef("void {}_bring_up(void);", names.need(need));
     if (!starts.empty()) {

@@ -12,6 +12,7 @@ void writeArmStart(Writer& w)
     const Word& p = names.prefix;
     if (!f.image.modes.empty() && w.names.core == 0)
         w.linef("#include \"{}_board.h\"", names.prefix);
+    w.line("#include <stddef.h>");
     w.line("#include <stdint.h>");
     w.line();
     const std::vector<Word> table = declareStart(w, {WordLiteral("reset")});
@@ -20,7 +21,10 @@ void writeArmStart(Writer& w)
     if (core.fpu) {
         w.comment("Floating point on: full access to coprocessors 10 and 11 (CPACR), before any code uses it.", 4);
         w.line("    *(volatile uint32_t *)0xE000ED88u |= 0x00F00000u;");
+        w.line("    __asm__ volatile(\"dsb\\n\\tisb\" : : : \"memory\");");
     }
+    w.comment("The core takes its vectors from here, wherever a boot loader has left it looking (VTOR).", 4);
+    w.linef("    *(volatile uint32_t *)0xE000ED08u = (uint32_t)(uintptr_t)&{}_vectors_address;", p);
     writeMemorySetUp(w);
     w.line("}");
     w.line();

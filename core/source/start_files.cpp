@@ -11,6 +11,66 @@ namespace bindrel {
 
 namespace {
 
+/// The four functions that a compiler calls by itself, also for free-standing code: a copy of a struct is one. A library of the user's
+/// takes their place.
+void writeMemoryFunctions(Writer& w)
+{
+    w.line();
+    w.comment("What the compiler calls for copies and comparisons; a C library of yours takes their place. Through volatile, so that the loops are not taken for calls of themselves.");
+    w.line("void *memcpy(void *to, const void *from, size_t count);");
+    w.line("void *memmove(void *to, const void *from, size_t count);");
+    w.line("void *memset(void *to, int value, size_t count);");
+    w.line("int memcmp(const void *a, const void *b, size_t count);");
+    w.line();
+    w.line("__attribute__((weak)) void *memmove(void *to, const void *from, size_t count)");
+    w.line("{");
+    w.line("    volatile unsigned char *out = to;");
+    w.line("    const unsigned char *in = from;");
+    w.line("    if ((uintptr_t)to < (uintptr_t)from) {");
+    w.line("        for (size_t i = 0u; i < count; i++) {");
+    w.line("            out[i] = in[i];");
+    w.line("        }");
+    w.line("    } else {");
+    w.line("        for (size_t i = count; i > 0u; i--) {");
+    w.line("            out[i - 1u] = in[i - 1u];");
+    w.line("        }");
+    w.line("    }");
+    w.line("    return to;");
+    w.line("}");
+    w.line();
+    w.line("__attribute__((weak)) void *memcpy(void *to, const void *from, size_t count)");
+    w.line("{");
+    w.line("    volatile unsigned char *out = to;");
+    w.line("    const unsigned char *in = from;");
+    w.line("    for (size_t i = 0u; i < count; i++) {");
+    w.line("        out[i] = in[i];");
+    w.line("    }");
+    w.line("    return to;");
+    w.line("}");
+    w.line();
+    w.line("__attribute__((weak)) void *memset(void *to, int value, size_t count)");
+    w.line("{");
+    w.line("    volatile unsigned char *out = to;");
+    w.line("    for (size_t i = 0u; i < count; i++) {");
+    w.line("        out[i] = (unsigned char)value;");
+    w.line("    }");
+    w.line("    return to;");
+    w.line("}");
+    w.line();
+    w.line("__attribute__((weak)) int memcmp(const void *a, const void *b, size_t count)");
+    w.line("{");
+    w.line("    const volatile unsigned char *left = a;");
+    w.line("    const volatile unsigned char *right = b;");
+    w.line("    for (size_t i = 0u; i < count; i++) {");
+    w.line("        const int difference = (int)left[i] - (int)right[i];");
+    w.line("        if (difference != 0) {");
+    w.line("            return difference;");
+    w.line("        }");
+    w.line("    }");
+    w.line("    return 0;");
+    w.line("}");
+}
+
 SourceFile startSource(const Facts& f, const Names& names)
 {
     const Core& core = f.device.cores[names.core];
@@ -20,6 +80,7 @@ SourceFile startSource(const Facts& f, const Names& names)
     else
         writeRiscVStart(w);
     writeCoreWait(w);
+    writeMemoryFunctions(w);
     return w.take();
 }
 
@@ -34,7 +95,8 @@ SourceFile linkerScript(const Facts& f, const Names& names)
     w.linef("    ram (rw)   : ORIGIN = 0x{:08X}, LENGTH = {}", core.ramBase, core.ramBytes);
     w.line("}");
     w.line("SECTIONS {");
-    w.line("    .text : { KEEP(*(.vectors)) *(.text*) *(.rodata*) *(.srodata*) . = ALIGN(4); } > flash");
+    w.linef("    .text : {{ {}_vectors_address = .; KEEP(*(.vectors)) *(.text*) *(.rodata*) *(.srodata*) . = ALIGN(4); }} > flash", p);
+    w.linef("    .init_array : {{ {0}_init_start = .; KEEP(*(SORT(.init_array.*))) KEEP(*(.init_array)) {0}_init_end = .; }} > flash", p);
     if (core.architecture == Core::Architecture::ArmM)
         w.line("    .ARM.exidx : { *(.ARM.exidx*) } > flash");
     w.line("    .data : {");
@@ -148,6 +210,10 @@ std::vector<Word> declareStart(Writer& w, const std::vector<Word>& functions)
 {
     const Word& p = w.names.prefix;
     w.linef("extern uint32_t {0}_stack_top, {0}_data_load, {0}_data_start, {0}_data_end, {0}_bss_start, {0}_bss_end;", p);
+    if (w.facts.device.cores[w.names.core].architecture == Core::Architecture::ArmM)
+        w.linef("extern uint32_t {}_vectors_address;", p);
+    w.linef("extern void (*const {0}_init_start[])(void);", p);
+    w.linef("extern void (*const {0}_init_end[])(void);", p);
     w.line("int main(void);");
     for (const Word& function : functions)
         w.linef("void {}_{}(void);", p, function);
@@ -181,6 +247,10 @@ void writeMemorySetUp(Writer& w)
     w.line("    }");
     w.linef("    for (volatile uint32_t *to = &{0}_bss_start; to < &{0}_bss_end; to++) {{", p);
     w.line("        *to = 0u;");
+    w.line("    }");
+    w.comment("Functions that ask to run before main (attribute constructor).", 4);
+    w.linef("    for (void (*const *init)(void) = {0}_init_start; init != {0}_init_end; init++) {{", p);
+    w.line("        (*init)();");
     w.line("    }");
     w.line("    (void)main();");
     w.linef("    {}_unhandled();", p);

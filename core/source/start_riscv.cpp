@@ -14,6 +14,7 @@ void writeRiscVStart(Writer& w)
     if (!f.image.modes.empty() && names.core == 0)
         w.linef("#include \"{}_board.h\"", p);
     w.linef("#include \"{}_regs.h\"", p);
+    w.line("#include <stddef.h>");
     w.line();
     const std::vector<Word> table = declareStart(w, {WordLiteral("entry"), WordLiteral("reset"), WordLiteral("trap")});
     w.comment("First instructions after reset: global pointer, stack, trap vector (direct mode).");

@@ -53,7 +53,8 @@ void declarePwm(Writer& w, size_t need)
         w.linef("               {});", cString(w.names.needs[need].text() + " dead time from its clock"));
     }
     w.line();
-    w.comment("Duty of an output in per mille, rounded to the nearest tick; more than 1000 counts as 1000. Taken over at the next period.");
+    w.comment(f.device.roleField(f.bindings.needs[need].instance, "buffered").valid() ? "Duty of an output in per mille, rounded to the nearest tick; more than 1000 counts as 1000. Taken over at the next period."
+                                                                                                                  : "Duty of an output in per mille, rounded to the nearest tick; more than 1000 counts as 1000. Taken over at once: this timer does not buffer.");
     for (const auto& [output, channel] : channelsOf(w, need))
         w.linef("void {}_set_duty{}(uint32_t per_mille);", name, output);
     if (hasFault(w, need)) {

@@ -26,9 +26,13 @@ void declareUart(Writer& w, size_t need)
     w.linef("               {});", cString(w.names.needs[need].text() + " baud from its clock"));
     w.line();
     if (g.sends) {
-        w.comment("Waits for room, then sends one byte.");
-        w.linef("void {}_send(uint8_t byte);", name);
-        w.linef("void {}_send_bytes(const uint8_t *bytes, uint32_t count);", name);
+        const std::int64_t frame = g.frame.toStop() - 1 + g.frame.stop;
+        w.linef("#define {}_BYTE_US {}u {}", NAME, (Rational(2 * frame) / baud * 1'000'000).ceil(), cComment("two frames: in this time there is room for a byte"));
+        w.comment(g.handshake ? "Sends one byte when there is room; false when there was none for two frames, as when the other end holds the line (CTS)."
+                              : "Sends one byte when there is room; false when there was none for two frames.");
+        w.linef("bool {}_send(uint8_t byte);", name);
+        w.comment("The same for several; stops at the first that is not sent and gives how many were.");
+        w.linef("uint32_t {}_send_bytes(const uint8_t *bytes, uint32_t count);", name);
     }
     if (g.receives) {
         w.comment("Takes one byte when there is one.");
@@ -47,18 +51,22 @@ void defineUart(Writer& w, size_t need)
     const auto reg = [&](const char* role) { return roleRegister(f, w.names, instance, role); };
     if (g.sends) {
         w.line();
-        w.linef("void {}_send(uint8_t byte)", name);
+        w.linef("bool {}_send(uint8_t byte)", name);
         w.line("{");
-        w.linef("    while (({} & {}) == 0u) {{", reg("transmit_empty"), bit("transmit_empty"));
+        w.linef("    if (!{}(&{}, {}, {}, {}_BYTE_US)) {{", w.names.name("wait"), reg("transmit_empty"), bit("transmit_empty"), bit("transmit_empty"), w.names.NEED(need));
+        w.line("        return false;");
         w.line("    }");
         w.linef("    {} = byte;", data);
+        w.line("    return true;");
         w.line("}");
         w.line();
-        w.linef("void {}_send_bytes(const uint8_t *bytes, uint32_t count)", name);
+        w.linef("uint32_t {}_send_bytes(const uint8_t *bytes, uint32_t count)", name);
         w.line("{");
-        w.line("    for (uint32_t i = 0u; i < count; i++) {");
-        w.linef("        {}_send(bytes[i]);", name);
+        w.line("    uint32_t sent = 0u;");
+        w.linef("    while (sent < count && {}_send(bytes[sent])) {{", name);
+        w.line("        sent++;");
         w.line("    }");
+        w.line("    return sent;");
         w.line("}");
     }
     if (g.receives) {

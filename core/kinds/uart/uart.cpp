@@ -88,7 +88,7 @@ Kind uartKind()
                        setup.pull = PadSetup::Pull::Up;
                        setup.because = "the line idles high, also while nobody drives it";
                    }};
-    room.source = {declareUart, defineUart, {"baud", "divider", "send", "send_bytes", "receive"}};
+    room.source = {declareUart, defineUart, {"baud", "divider", "byte_us", "send", "send_bytes", "receive"}};
     return room;
 }
 
