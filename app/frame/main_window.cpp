@@ -347,8 +347,8 @@ void MainWindow::refresh()
     setWindowModified(document_.unsaved());
     int clockErrors = 0, goalErrors = 0;
     for (const Finding& finding : s.findings) {
-        clockErrors += finding.rule.starts_with("CLK");
-        goalErrors += finding.rule.starts_with("GOAL");
+        clockErrors += finding.subject == Finding::Subject::Clocks;
+        goalErrors += finding.subject == Finding::Subject::Goals;
     }
     const int contested = s.bindings.count(BoundNeed::State::Contested);
     rail_->setCount(Station::Wiring, s.bindings.count(BoundNeed::State::Open) + contested, contested > 0);

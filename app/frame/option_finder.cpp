@@ -110,7 +110,7 @@ bool OptionFinder::take(const Option& given, bool contest)
             return false;
         }
         edit = room->edit;
-    } else if (option.cost == Option::Cost::Impossible && !(contest && !option.reason.empty() && option.reason.starts_with("taken"))) {
+    } else if (option.cost == Option::Cost::Impossible && !(contest && option.taken)) {
         Q_EMIT document_.refused(QString::fromStdString(pad + ": " + option.reason + "."));
         return false;
     } else {

@@ -138,11 +138,11 @@ std::vector<BitsView::Box> BitsView::boxes() const
             double x = 1;
             for (size_t k = f; k < end; ++k) {
                 const double w = widths[k - f] + std::max(0.0, room - sum) * fields[k]->width / std::max(1, bits);
-                std::string cause;
+                std::string cause, goal;
                 for (const FieldWrite& write : list[i]->fields)
                     if (&shown_->device->fieldOf(write.ref) == fields[k])
-                        cause = write.cause;
-                out.push_back({QRectF(x, y, w, kBox), list[i], fields[k], cause});
+                        cause = write.cause, goal = write.goal;
+                out.push_back({QRectF(x, y, w, kBox), list[i], fields[k], cause, goal});
                 x += w;
             }
             y += kBox;
@@ -179,7 +179,7 @@ void BitsView::paintEvent(QPaintEvent*)
             p.setPen(t.muted);
             p.drawText(head, Qt::AlignRight | Qt::AlignVCenter, wordText(box.reg->value));
         }
-        const bool lit = !lit_.empty() && (box.cause == lit_ || box.cause.ends_with(", " + lit_));
+        const bool lit = !lit_.empty() && (box.goal == lit_);
         const std::uint32_t code = box.reg->value >> box.field->lsb & box.field->maxCode();
         p.fillRect(box.rect, lit ? t.sunken : t.raised);
         p.setPen(QPen(lit ? t.accent : t.rule, lit ? 1.6 : 1));
@@ -196,7 +196,7 @@ void BitsView::mouseMoveEvent(QMouseEvent* event)
 {
     for (const Box& box : boxes())
         if (box.rect.contains(event->position())) {
-            Q_EMIT goalPointedAt(box.cause.substr(box.cause.find(", ") == std::string::npos ? 0 : box.cause.rfind(", ") + 2));
+            Q_EMIT goalPointedAt(box.goal);
             return;
         }
     Q_EMIT goalPointedAt({});

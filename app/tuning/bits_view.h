@@ -34,7 +34,7 @@ private:
         QRectF rect;
         const RegisterValue* reg = nullptr;
         const Field* field = nullptr;
-        std::string cause;
+        std::string cause, goal;
     };
     bool decides(const FieldRef& ref) const;
     QString emptyText() const;

@@ -174,7 +174,7 @@ void GoalsForm::fill()
         // Rows of other titles are checks beside the goal; the station lists them.
         const Achieved* got = nullptr;
         for (const Achieved& a : s.settings[size_t(need_)].achieved)
-            if (a.goal == id && a.title == findKind(need.kind)->goal(id)->title)
+            if (a.goal == id && !a.check)
                 got = &a;
         row.achieved->setText(got ? typeset(got->achieved) : QString());
         row.achieved->setToolTip(got ? typeset(got->formula) : QString());

@@ -69,9 +69,8 @@ void ChipView::collectContests()
                 if (other.need != claim.need && contest.resource.kind != Resource::Kind::Pad)
                     contenders_[{claim.need, claim.seat}] = other.need;
     // What a pad's own label cannot say is said in the corner, in the words of the finding.
-    static constexpr const char* rules[] = {"PIN-02", "PIN-03", "PIN-07", "PIN-08", "PIN-09", "PIN-10", "PIN-11"};
     for (const Finding& finding : s.findings)
-        if (std::find(std::begin(rules), std::end(rules), finding.rule) != std::end(rules))
+        if (finding.beyondPads)
             notes_.emplace_back(QString::fromStdString(finding.text), finding.place);
 }
 

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/clocks/modes.h"
 
+#include "core/plan/check_setting.h"
+
 #include <algorithm>
 
 namespace bindrel {
@@ -76,8 +78,9 @@ std::optional<Waking> wakingOf(const Device& device, const Board& board, const P
     if (out.select >= 0)
         woken.clocks[device.clocks[size_t(out.select)].id] = source.id;
     // It runs then, even if the plan keeps it off.
-    if (const auto said = woken.clocks.find(source.id); said != woken.clocks.end() && said->second.find("off") != std::string::npos)
-        woken.clocks.erase(said);
+    if (const auto said = woken.clocks.find(source.id); said != woken.clocks.end())
+        if (const Expected<SourceDecision> decision = readSourceDecision(source, said->second); decision && decision->off)
+            woken.clocks.erase(said);
     out.rates = computeRates(device, board, woken, bindings);
     for (size_t i = 0; i < device.clocks.size(); ++i) {
         const ClockState& clock = out.rates.clocks[i];

@@ -9,8 +9,12 @@ const std::vector<Rule>& rules()
 {
     static const std::vector<Rule> all = [] {
         std::vector<Rule> list;
-        for (const auto& group : {pinRules(), padRules(), clockRules(), modeRules(), goalRules(), fileRules()})
-            list.insert(list.end(), group.begin(), group.end());
+        using Subject = Finding::Subject;
+        for (const auto& [subject, group] : {std::pair{Subject::Wiring, pinRules()}, {Subject::Wiring, padRules()}, {Subject::Clocks, clockRules()}, {Subject::Clocks, modeRules()}, {Subject::Goals, goalRules()}, {Subject::Files, fileRules()}})
+            for (Rule rule : group) {
+                rule.subject = subject;
+                list.push_back(std::move(rule));
+            }
         return list;
     }();
     return all;
@@ -23,7 +27,7 @@ std::vector<Finding> findAll(const Facts& facts)
         const std::size_t before = out.size();
         rule.check(facts, out);
         for (std::size_t i = before; i < out.size(); ++i)
-            out[i].rule = rule.id;
+            out[i].rule = rule.id, out[i].subject = rule.subject, out[i].beyondPads = rule.beyondPads;
     }
     std::stable_sort(out.begin(), out.end(), [](const Finding& a, const Finding& b) { return a.severity < b.severity; });
     return out;

@@ -48,6 +48,9 @@ struct Finding {
     Place place;
     std::string fixTitle; ///< "Bind it", "Divide by 2"; empty when no fix is known
     std::optional<WaysOffer> ways;
+    /// Which station it is looked after at; as its rule says, set by findAll().
+    enum class Subject { Wiring, Clocks, Goals, Files } subject = Subject::Files;
+    bool beyondPads = false; ///< contention that no pad's own label can show
 };
 
 struct Rule {
@@ -56,6 +59,8 @@ struct Rule {
     void (*check)(const Facts& facts, std::vector<Finding>& out);
     /// The change that mends a finding of this rule; null when there is none.
     Expected<Edit> (*fix)(const Facts& facts, const Finding& finding) = nullptr;
+    bool beyondPads = false; ///< contention that no pad's own label can show: the picture words it in a corner
+    Finding::Subject subject = Finding::Subject::Files; ///< set by the group that the rule is in
 };
 
 /// All rules, in the order in which their findings are listed within a severity.

@@ -215,7 +215,7 @@ Expected<Edit> fixByMoving(const Facts& f, const Finding& finding)
             }
     if (finding.place.kind == Place::Kind::Signal)
         need->binding.pads.erase(finding.place.sub);
-    if (finding.rule == "PIN-05")
+    if (finding.place.kind == Place::Kind::Pad)
         std::erase_if(need->binding.pads, [&](const auto& entry) { return entry.second == finding.place.id; });
     Expected<Edit> edit = bindNeed(f.device, f.board, without, id);
     if (edit)
@@ -229,16 +229,16 @@ std::vector<Rule> pinRules()
 {
     return {
         {"PIN-01", "A pad carries one signal.", contestedPads, fixByMoving},
-        {"PIN-02", "An instance serves one need, or several that use it in the same way.", contestedInstances, fixByMoving},
-        {"PIN-03", "An external-interrupt line watches one pad.", contestedLines, fixByMoving},
+        {"PIN-02", "An instance serves one need, or several that use it in the same way.", contestedInstances, fixByMoving, true},
+        {"PIN-03", "An external-interrupt line watches one pad.", contestedLines, fixByMoving, true},
         {"PIN-04", "A pad can carry the signal that it is given.", impossiblePads, fixByMoving},
         {"PIN-05", "Debug pads stay with the debug port.", debugPads, fixByMoving},
         {"PIN-06", "A pad that the board has routed keeps to its net.", boardNets, fixByMoving},
-        {"PIN-07", "A unit is one thing at a time.", contestedUnits, fixByMoving},
-        {"PIN-08", "A remap or matrix field holds one code.", contestedSettings, fixByMoving},
-        {"PIN-09", "A channel of a shared timer or converter serves one need.", contestedChannels, fixByMoving},
-        {"PIN-10", "What several signals share inside the chip is used once.", contestedInside, fixByMoving},
-        {"PIN-11", "A DMA channel serves one request.", contestedDma, fixByMoving},
+        {"PIN-07", "A unit is one thing at a time.", contestedUnits, fixByMoving, true},
+        {"PIN-08", "A remap or matrix field holds one code.", contestedSettings, fixByMoving, true},
+        {"PIN-09", "A channel of a shared timer or converter serves one need.", contestedChannels, fixByMoving, true},
+        {"PIN-10", "What several signals share inside the chip is used once.", contestedInside, fixByMoving, true},
+        {"PIN-11", "A DMA channel serves one request.", contestedDma, fixByMoving, true},
         {"NEED-01", "Every need is bound.", openNeeds, fixByBinding},
     };
 }

@@ -13,7 +13,8 @@ namespace bindrel {
 struct FieldWrite {
     FieldRef ref;
     std::uint32_t code = 0;
-    std::string cause; ///< "÷3", "Uplink, baud", …
+    std::string cause; ///< in words: "÷3", "Uplink, pull", …
+    std::string goal;  ///< id of the goal that decides it; empty when none does
 };
 
 /// One operation of the bring-up on a register.

@@ -234,6 +234,7 @@ private:
             image_.unplaced.push_back(fmt::format("{} does not fit into {}", value.value, device_.nameOf(out.ref)));
             return false;
         }
+        out.goal = value.goal;
         out.cause = value.goal.empty() ? plan_.needs[size_t(need_)].title : value.goal;
         return true;
     }

@@ -81,7 +81,7 @@ void appendPinSteps(Image& image, const Device& device, const Plan& plan, const 
             const FieldRef ref{pad.port, role->reg, role->field};
             const std::optional<std::uint32_t> code = role->encoding.encode(value);
             if (code && *code <= device.fieldOf(ref).maxCode())
-                fields.push_back({ref, *code, cause});
+                fields.push_back({ref, *code, cause, name});
             else if (value != 0)
                 image.unplaced.push_back(fmt::format("{} cannot have the {} that {} needs: {} has no code for it", pad.name, name, need.title, device.nameOf(ref)));
         };

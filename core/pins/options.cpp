@@ -66,6 +66,7 @@ void judge(Option& option, const Device& device, const Board& board, const Plan&
     for (const Claim& claim : bindings.padClaims[size_t(option.pad)])
         if (claim.need != need) {
             const bool held = plan.held(holdOfNeed(plan.needs[size_t(claim.need)].id));
+            option.taken = !held;
             return set(held ? Option::Cost::Impossible : Option::Cost::Contends,
                        fmt::format("{} by {}", held ? "held" : "taken", titleOf(plan, claim)));
         }
@@ -73,8 +74,10 @@ void judge(Option& option, const Device& device, const Board& board, const Plan&
     if (option.instance >= 0)
         useInstance(uses, device, self, option.instance);
     useSeat(uses, device, -1, signal, option.pad, option.route, option.channel);
-    if (std::string clash = clashText(device, plan, taken, uses); !clash.empty())
+    if (std::string clash = clashText(device, plan, taken, uses); !clash.empty()) {
+        option.taken = true;
         return set(Option::Cost::Contends, std::move(clash));
+    }
     if (bound.instance >= 0 && option.instance != bound.instance)
         return set(Option::Cost::Moves, fmt::format("moves the whole need to {}", device.instances[size_t(option.instance)].name));
     for (const Claim& claim : bindings.padClaims[size_t(option.pad)])

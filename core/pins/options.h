@@ -22,6 +22,7 @@ struct Option {
     int channel = 0; ///< of the instance, where the signal is one of several alike
     Cost cost = Cost::Free;
     std::string reason; ///< in words: "free", "UART1 moves here from …", "taken by Lid switch"
+    bool taken = false; ///< another need has the pad or the instance, whatever it would cost to take it
     int others = 0;     ///< with Cost::Room: how many other needs move
 };
 

@@ -96,7 +96,6 @@ SourceFile linkerScript(const Facts& f, const Names& names)
     w.line("}");
     w.line("SECTIONS {");
     w.linef("    .text : {{ {}_vectors_address = .; KEEP(*(.vectors)) *(.text*) *(.rodata*) *(.srodata*) . = ALIGN(4); }} > flash", p);
-    w.linef("    .init_array : {{ {0}_init_start = .; KEEP(*(SORT(.init_array.*))) KEEP(*(.init_array)) {0}_init_end = .; }} > flash", p);
     if (core.architecture == Core::Architecture::ArmM)
         w.line("    .ARM.exidx : { *(.ARM.exidx*) } > flash");
     w.line("    .data : {");
@@ -104,6 +103,8 @@ SourceFile linkerScript(const Facts& f, const Names& names)
     if (core.architecture == Core::Architecture::RiscV)
         w.line("        PROVIDE(__global_pointer$ = . + 0x800);");
     w.line("        *(.data*) *(.sdata*)");
+    w.line("        . = ALIGN(4);");
+    w.linef("        {0}_init_start = .; KEEP(*(SORT(.init_array.*))) KEEP(*(.init_array)) {0}_init_end = .;", p);
     w.line("        . = ALIGN(4);");
     w.linef("        {}_data_end = .;", p);
     w.line("    } > ram AT > flash");

@@ -20,6 +20,7 @@ struct Achieved {
     bool ok = true;
     std::string formula;  ///< "80 MHz × 16 / (16 × 2778)"
     std::string trouble;  ///< why it is not ok and what to do; empty when it is
+    bool check = false;   ///< not the goal's own value but something beside it that must hold
 };
 
 /// A role of the instance's block and the value that the arithmetic gives it, before the field's encoding.

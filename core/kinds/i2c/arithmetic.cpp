@@ -119,7 +119,7 @@ Setting solveI2c(const TuningContext& c)
         scl.trouble = fmt::format("the phase minima of {} mode with these rise and fall times leave no more than {}", speed.name, format(rate));
     }
     const auto phase = [&](const char* goal, const char* title, const Duration& got, const Duration& least, const std::string& formula) {
-        Achieved row{goal, title, "\u2265 " + format(least), format(got), std::nullopt, got >= least, formula, {}};
+        Achieved row{goal, title, "\u2265 " + format(least), format(got), std::nullopt, got >= least, formula, {}, true};
         if (!row.ok)
             row.trouble = fmt::format("{} is {}, less than the {} of {} mode. Give {} a faster clock.", title, format(got), format(least), speed.name, c.kernelName());
         out.achieved.push_back(row);

@@ -120,7 +120,7 @@ Setting solveSpi(const TuningContext& c)
             delay = Duration(cycle * cycles);
             const Rational margin = half + delay.value - g.valid.value;
             Achieved row{"valid", "Receive margin", "> 0 s", format(Duration(margin)), std::nullopt, margin > Rational(0) && delay.value < half,
-                         fmt::format("1 / (2 \u00d7 {}){} - {}", format(rate->sck), cycles > 0 ? fmt::format(" + {} cycles", cycles) : std::string(), format(g.valid)), {}};
+                         fmt::format("1 / (2 \u00d7 {}){} - {}", format(rate->sck), cycles > 0 ? fmt::format(" + {} cycles", cycles) : std::string(), format(g.valid)), {}, true};
             if (!row.ok)
                 row.trouble = fmt::format("the part's data comes {} after the edge, too late for a clock of {}. Choose at most {}, or a faster part.", format(g.valid), format(rate->sck),
                                           format(Frequency(Rational(1) / (g.valid.value * 2)), 4));

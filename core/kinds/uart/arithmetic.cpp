@@ -135,7 +135,7 @@ Setting solveUart(const TuningContext& c)
     out.achieved.push_back(baud);
     out.achieved.push_back({"frame", "Frame", goalText(c.need, "frame"), fmt::format("{} bit times", frame.toStop() - 1 + frame.stop), std::nullopt, true, {}, {}});
     out.achieved.push_back({"peer", "Error budget", fmt::format("\u2264 {}", format(budget)), format(total) + " used", std::nullopt, baud.ok,
-                            fmt::format("(1/2 - 2/{}) / ({} - 1/2)", best.oversampling, frame.toStop()), {}});
+                            fmt::format("(1/2 - 2/{}) / ({} - 1/2)", best.oversampling, frame.toStop()), {}, true});
 
     out.roles = {{"divider", best.divider, "baud"}, {"oversampling", best.oversampling, "baud"},
                  {"bits", frame.data, "frame"}, {"parity", static_cast<std::int64_t>(frame.parity), "frame"},

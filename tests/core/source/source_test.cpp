@@ -57,6 +57,25 @@ private Q_SLOTS:
         }
     }
 
+    /// What a person's own main.c may do: copy a struct, run something before main, divide 64 bits.
+    void aProgramOfTheUsersLinks()
+    {
+        for (const char* plan : {"sluice-node-c-done", "rain-post-b-done", "pump-hall-a-done", "ditch-meter-d-done"}) {
+            QTemporaryDir dir;
+            const auto s = run(demo(plan));
+            write(*s, folderOf(dir));
+            put(folderOf(dir) / "main.c", "#include \"" + s->source().prefix + "_board.h\"\n"
+                                          "struct big { uint32_t words[64]; };\n"
+                                          "extern struct big before_copy;\n"
+                                          "struct big before_copy = {{1u, 2u}};\n"
+                                          "static volatile uint32_t seen;\n"
+                                          "__attribute__((constructor)) static void first(void) { seen = 7u; }\n"
+                                          "int main(void)\n{\n    struct big copy = before_copy;\n    for (;;) {\n"
+                                          "        seen = copy.words[seen & 63u] + (uint32_t)(((uint64_t)seen << 20) / (seen + 3u));\n    }\n}\n");
+            compile(*s, folderOf(dir));
+        }
+    }
+
     void buildsWithItsOwnCMakeFiles()
     {
         QTemporaryDir dir;
