@@ -98,7 +98,11 @@ std::vector<const RegisterValue*> BitsView::registers() const
 QSize BitsView::sizeHint() const
 {
     const std::vector<Box> all = boxes();
-    return {300, all.empty() ? 40 : int(all.back().rect.bottom() + 8)};
+    if (!all.empty())
+        return {300, int(all.back().rect.bottom() + 8)};
+    // What is said instead is seen whole.
+    const QFontMetrics metrics(Theme::get().text(12));
+    return {300, metrics.boundingRect(QRect(0, 0, std::max(220, width()), 10'000), Qt::AlignLeft | Qt::TextWordWrap, emptyText()).height() + 12};
 }
 
 std::vector<BitsView::Box> BitsView::boxes() const

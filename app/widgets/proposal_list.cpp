@@ -11,6 +11,21 @@
 namespace bindrel {
 
 namespace {
+
+/// Where a line says "from -> to", the end is what matters: the beginning is cut first.
+QString shortened(const QString& line, const QFontMetrics& metrics, int width)
+{
+    const qsizetype arrow = line.lastIndexOf(QChar(0x2192));
+    if (arrow < 0 || metrics.horizontalAdvance(line) <= width)
+        return metrics.elidedText(line, Qt::ElideRight, width);
+    const QString end = line.mid(arrow);
+    const int left = width - metrics.horizontalAdvance(end) - metrics.horizontalAdvance(' ');
+    return left < width / 4 ? metrics.elidedText(line, Qt::ElideLeft, width) : metrics.elidedText(line.left(arrow).trimmed(), Qt::ElideRight, left) + " " + end;
+}
+
+} // namespace
+
+namespace {
 constexpr int kHead = 22, kLine = 16, kBelow = 8;
 } // namespace
 
@@ -41,7 +56,7 @@ void ProposalList::paintRow(QPainter& p, int row, const QRect& rect, bool curren
     p.setPen(current ? t.ink : t.muted);
     for (int i = 0; i < int(proposal.lines.size()); ++i) {
         const QRect line(text.left() + 16, text.top() + kHead + kLine * i, text.width() - 16, kLine);
-        p.drawText(line, Qt::AlignVCenter | Qt::AlignLeft, QFontMetrics(p.font()).elidedText(proposal.lines[i], proposal.lines[i].contains(QChar(0x2192)) ? Qt::ElideMiddle : Qt::ElideRight, line.width()));
+        p.drawText(line, Qt::AlignVCenter | Qt::AlignLeft, shortened(proposal.lines[i], QFontMetrics(p.font()), line.width()));
     }
 }
 

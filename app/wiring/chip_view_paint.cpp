@@ -347,11 +347,11 @@ void ChipView::drawOptionLabel(QPainter& p, const Option& option, int number, co
     const Theme& t = Theme::get();
     QString label = QString::number(number);
     if (option.cost == Option::Cost::Moves)
-        label += " moves";
+        label += " \u00b7 moves";
     else if (option.cost == Option::Cost::Room)
-        label += option.others == 1 ? QString(" moves 1 other") : option.others > 1 ? QString(" moves %1 others").arg(option.others) : QString(" moves");
+        label += option.others == 1 ? QString(" \u00b7 moves 1 other") : option.others > 1 ? QString(" \u00b7 moves %1 others").arg(option.others) : QString(" \u00b7 moves");
     else if (option.cost == Option::Cost::Free)
-        label += " free";
+        label += " \u00b7 free";
     p.setFont(t.mono(9, true));
     QRectF box(0, 0, QFontMetricsF(p.font()).horizontalAdvance(label) + 6, 13);
     constexpr double kBeyondNames = 58;
