@@ -22,6 +22,14 @@ std::uint32_t TuningContext::maxCode(std::string_view role) const
     return ref.valid() ? device.fieldOf(ref).maxCode() : 0;
 }
 
+void addDmaRoles(Setting& setting, const TuningContext& c)
+{
+    const std::vector<std::string> requests = requestsOf(c.need);
+    for (const auto& [role, request] : {std::pair{"dma_receive", "RX"}, {"dma_transmit", "TX"}})
+        if (c.has(role))
+            setting.roles.push_back({role, std::find(requests.begin(), requests.end(), request) != requests.end(), "dma"});
+}
+
 std::string missingRoles(const Device& device, int instance, const KindSpec& kind)
 {
     std::vector<std::string> missing;

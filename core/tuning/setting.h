@@ -128,6 +128,9 @@ struct TuningFacet {
 /// (Made in core/kinds/all.cpp.)
 const TuningFacet& tuningOf(std::string_view kind);
 
+/// What lets a port ask DMA, where its block has fields for that: "dma_receive" for the request RX, "dma_transmit" for TX.
+void addDmaRoles(Setting& setting, const TuningContext& context);
+
 /// Required roles that the block of an instance lacks for a kind, as a list in words; empty when it has them all.
 std::string missingRoles(const Device& device, int instance, const KindSpec& kind);
 

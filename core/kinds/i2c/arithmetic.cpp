@@ -139,6 +139,7 @@ Setting solveI2c(const TuningContext& c)
     out.achieved.push_back(filterRow);
 
     out.roles = {{"filter", filter, "filter"}, {"low", p.low, "rate"}, {"high", p.high, "rate"}, {"hold", hold, "class"}, {"on", 1, ""}};
+    addDmaRoles(out, c);
     if (c.has("prescaler"))
         out.roles.push_back({"prescaler", p.prescaler, "rate"});
 

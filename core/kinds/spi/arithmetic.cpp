@@ -163,8 +163,7 @@ Setting solveSpi(const TuningContext& c)
         out.roles.push_back({"word", g.bits, "word"});
     out.roles.push_back({"least_first", g.leastFirst, "order"});
     out.roles.push_back({"select_by_hardware", g.hardwareSelect, "select"});
-    out.roles.push_back({"dma_receive", g.dmaReceive && c.has("dma_receive"), "dma"});
-    out.roles.push_back({"dma_transmit", g.dmaTransmit && c.has("dma_transmit"), "dma"});
+    addDmaRoles(out, c);
     out.roles.push_back({"on", c.has("on"), "", RoleValue::When::Start});
     return out;
 }

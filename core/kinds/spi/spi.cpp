@@ -33,7 +33,7 @@ SpiGoals SpiGoals::of(const Need& need)
     SpiGoals out;
     out.most = goalRate(need, "rate");
     out.controller = goalText(need, "role") == "controller";
-    const std::string mode = goalText(need, "mode"), data = goalText(need, "data"), dma = goalText(need, "dma");
+    const std::string mode = goalText(need, "mode"), data = goalText(need, "data");
     out.idleHigh = mode == "2" || mode == "3";
     out.late = mode == "1" || mode == "3";
     out.bits = std::atoi(goalText(need, "word").c_str());
@@ -43,8 +43,6 @@ SpiGoals SpiGoals::of(const Need& need)
     out.hardwareSelect = goalText(need, "select") == "hardware";
     if (const Expected<Duration> valid = parseDuration(goalText(need, "valid")))
         out.valid = *valid;
-    out.dmaReceive = dma == "receive" || dma == "both";
-    out.dmaTransmit = dma == "transmit" || dma == "both";
     return out;
 }
 

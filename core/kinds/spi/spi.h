@@ -16,7 +16,6 @@ struct SpiGoals {
     bool sends = true, receives = true; ///< has a line for it, as the chip sees it
     bool hardwareSelect = true;
     Duration valid;         ///< the part's data is there at the latest this long after the edge that shifts
-    bool dmaReceive = false, dmaTransmit = false;
 
     static SpiGoals of(const Need& need);
 };

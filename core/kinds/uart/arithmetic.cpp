@@ -145,6 +145,7 @@ Setting solveUart(const TuningContext& c)
     std::erase_if(out.roles, [&](const RoleValue& value) {
         return !c.has(value.role) && ((value.role == "oversampling" && ways.size() == 1) || (value.role == "bits" && value.value == 8) || (value.role == "stop" && value.value == 1));
     });
+    addDmaRoles(out, c);
     for (const Divider& way : ways)
         out.otherWays.push_back({fmt::format("{} samples, \u00f7{}", way.oversampling, way.divider), formatBaud(way.baud), format(way.error, true)});
     out.waveform = drawFrame(frame, best.baud, best.oversampling);

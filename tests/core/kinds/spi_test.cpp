@@ -103,6 +103,17 @@ private Q_SLOTS:
         QVERIFY(!applied(demo().plan, editOf("", SetGoal{"log-flash", "word", "33"})).ok());
     }
 
+    void orderAndDmaReachTheRegister()
+    {
+        Workpiece work = with(with(demo(), SetGoal{"log-flash", "order", "least first"}), SetGoal{"log-flash", "dma", "transmit"});
+        work.plan.need("log-flash")->binding.dma = {{"TX", 5}};
+        const auto s = run(work);
+        QVERIFY(s->bindings.needs[size_t(needIndex(s->plan, "log-flash"))].state == BoundNeed::State::Bound);
+        const std::string instance = s->plan.need("log-flash")->binding.instance;
+        for (const auto& [field, code] : {std::pair{".CTL.LSBF", 1u}, {".CTL.TXDMA", 1u}, {".CTL.RXDMA", 0u}})
+            QCOMPARE(s->image.codeOf(*s->device, *s->device->findField(instance + field)), code);
+    }
+
     void aPeripheralTurnsItsWiresRound()
     {
         Need need;
