@@ -27,7 +27,7 @@ public:
             return opened.problem();
         if (Outcome staged = stageAll(preview); !staged)
             return giveUp(staged.problem());
-        if (Outcome done = commitAll(preview); !done)
+        if (Outcome done = commitAll(); !done)
             return giveUp(done.problem());
         for (const Directory* changed : {&folder_, static_cast<const Directory*>(&*base_), static_cast<const Directory*>(&*backup_), &memory_})
             if (Outcome safe = changed->sync(); !safe)
@@ -108,7 +108,7 @@ private:
         return {};
     }
 
-    Outcome commitAll(const OutputPreview&)
+    Outcome commitAll()
     {
         if (Outcome done = stage_->move("owner", memory_, "owner"); !done)
             return done;

@@ -161,6 +161,12 @@ Frequency goalRate(const Need& need, std::string_view goal)
     return rate ? *rate : Frequency();
 }
 
+Duration goalTime(const Need& need, std::string_view goal)
+{
+    const Expected<Duration> time = parseDuration(goalText(need, goal));
+    return time ? *time : Duration();
+}
+
 Frequency fastestOf(const Need& need, std::string_view signal)
 {
     const KindSpec* kind = findKind(need.kind);

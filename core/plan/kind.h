@@ -84,6 +84,8 @@ std::vector<std::string> requestsOf(const Need& need);
 Frequency fastestOf(const Need& need, std::string_view signal);
 /// A goal that is a rate, as a value; zero when it cannot be read.
 Frequency goalRate(const Need& need, std::string_view goal);
+/// The same of a goal that is a time.
+Duration goalTime(const Need& need, std::string_view goal);
 
 /// A goal's value as text that is the same for all spellings of it: "200 Hz" and "0.2 kHz" are equal.
 std::string goalValue(const Need& need, std::string_view goal);

@@ -1,18 +1,13 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/kinds/i2c/i2c.h"
 
-#include "core/quantity/parse.h"
 #include "core/tuning/pads.h"
 
 namespace bindrel {
 
 I2cGoals I2cGoals::of(const Need& need)
 {
-    const auto time = [&need](const char* goal) {
-        const Expected<Duration> parsed = parseDuration(goalText(need, goal));
-        return parsed ? *parsed : Duration();
-    };
-    return {goalRate(need, "rate"), goalText(need, "class"), time("rise"), time("fall"), time("filter")};
+    return {goalRate(need, "rate"), goalText(need, "class"), goalTime(need, "rise"), goalTime(need, "fall"), goalTime(need, "filter")};
 }
 
 Kind i2cKind()

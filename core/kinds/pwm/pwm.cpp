@@ -45,10 +45,6 @@ bool pwmRelevant(const Need& need, std::string_view goal)
 
 PwmGoals PwmGoals::of(const Need& need)
 {
-    const auto time = [&need](const char* goal) {
-        const Expected<Duration> parsed = parseDuration(goalText(need, goal));
-        return parsed ? *parsed : Duration();
-    };
     PwmGoals out;
     out.frequency = goalRate(need, "frequency");
     out.centre = goalText(need, "alignment") == "centre";
@@ -57,10 +53,10 @@ PwmGoals PwmGoals::of(const Need& need)
     for (size_t i = 0; i < out.duty.size(); ++i)
         if (const Expected<Ratio> duty = parseRatio(goalText(need, "duty" + std::to_string(i + 1))))
             out.duty[i] = *duty;
-    out.dead = time("dead");
+    out.dead = goalTime(need, "dead");
     const std::string fault = goalText(need, "fault");
     out.fault = fault == "active low" ? Fault::ActiveLow : fault == "active high" ? Fault::ActiveHigh : Fault::None;
-    out.faultFilter = time("fault_filter");
+    out.faultFilter = goalTime(need, "fault_filter");
     out.idleHigh = goalText(need, "idle") == "high";
     out.steps = std::atoll(goalText(need, "steps").c_str());
     return out;

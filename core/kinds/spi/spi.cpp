@@ -2,8 +2,6 @@
 // SPI: what is asked for, the wires, the block.
 #include "core/kinds/spi/spi.h"
 
-#include "core/quantity/parse.h"
-
 namespace bindrel {
 
 namespace {
@@ -41,8 +39,7 @@ SpiGoals SpiGoals::of(const Need& need)
     out.sends = data != "in";
     out.receives = data != "out";
     out.hardwareSelect = goalText(need, "select") == "hardware";
-    if (const Expected<Duration> valid = parseDuration(goalText(need, "valid")))
-        out.valid = *valid;
+    out.valid = goalTime(need, "valid");
     return out;
 }
 
