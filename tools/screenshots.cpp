@@ -145,7 +145,7 @@ const std::vector<Scene>& scenes()
         {"clocks", [](MainWindow& w) {
              open(w, "sluice-node-c-done.bindrel");
              w.showStation(Station::Clocks);
-             select(w, Place::Kind::Clock, "MCTK");
+             select(w, Place::Kind::Clock, "DRIVEK");
          }},
         {"clocks-broken", [](MainWindow& w) {
              open(w, "sluice-node-c-tangled.bindrel");
@@ -259,7 +259,7 @@ const std::vector<Scene>& scenes()
         {"clocks-pump", [](MainWindow& w) {
              open(w, "pump-hall-a-done.bindrel");
              w.showStation(Station::Clocks);
-             select(w, Place::Kind::Clock, "PLL3.VCO");
+             select(w, Place::Kind::Clock, "R.VCO");
          }},
         {"clocks-folded", [](MainWindow& w) {
              open(w, "pump-hall-a-done.bindrel");

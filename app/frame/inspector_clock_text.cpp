@@ -169,8 +169,8 @@ QString clockText(const Snapshot& s, int clock)
                       input < 0 || s.rates.clocks[size_t(input)].rate.value.isZero() ? QString() : html(format(s.rates.clocks[size_t(input)].rate)));
         }
     } else if (node.factors.size() > 1) {
-        sheet.line(colour(t.muted, QString("It can be %1 to %2%3; type one, or a rate.").arg(node.factors.front()).arg(node.factors.back())
-                                       .arg(node.unit > 1 ? QString(" in steps of 1/%1").arg(node.unit) : QString())));
+        sheet.line(colour(t.muted, QString("It can be %1 to %2%3; type one, or a rate.").arg(QString::fromStdString(choices.front()), QString::fromStdString(choices.back()),
+                                       node.dense ? QString(" in steps of 1/%1").arg(node.unit) : QString())));
     }
     if (node.control.valid()) {
         sheet.heading("Register");

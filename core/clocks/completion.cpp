@@ -126,7 +126,7 @@ std::vector<std::int64_t> Completion::nearest(const ClockTrial& trial, int index
     const double input = trial.clocks[size_t(trial.inputOf(i))].rate.toDouble();
     const double was = now_.clocks[i].rate.toDouble();
     const double ideal = node.type == ClockNode::Type::Divide ? input / was : was / input;
-    if (node.unit > 1 && ideal > 0 && ideal < 1e9)
+    if (node.dense && ideal > 0 && ideal < 1e9)
         for (const std::int64_t fine : {std::int64_t(ideal * double(node.unit)), std::int64_t(ideal * double(node.unit)) + 1})
             if (node.canBe(fine))
                 out.push_back(fine);

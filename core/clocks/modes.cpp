@@ -64,19 +64,24 @@ std::optional<Waking> wakingOf(const Device& device, const Board& board, const P
     if (mode.wakesOn < 0)
         return std::nullopt;
     Waking out;
-    for (const int clock : pathToSource(rates, device.cpuClock())) {
+    const auto turn = [&](int clock) {
         const std::vector<ClockInput>& inputs = device.clocks[size_t(clock)].inputs;
         const auto at = std::find_if(inputs.begin(), inputs.end(), [&mode](const ClockInput& input) { return input.node == mode.wakesOn; });
         if (device.clocks[size_t(clock)].type != ClockNode::Type::Select || at == inputs.end())
-            continue;
-        out.select = clock;
-        out.setting = at - inputs.begin();
-        break;
-    }
+            return false;
+        out.selects.emplace_back(clock, at - inputs.begin());
+        return true;
+    };
+    for (const int clock : mode.wakesSelects)
+        turn(clock);
+    if (mode.wakesSelects.empty())
+        for (const int clock : pathToSource(rates, device.cpuClock()))
+            if (turn(clock))
+                break;
     const ClockNode& source = device.clocks[size_t(mode.wakesOn)];
     Plan woken = plan;
-    if (out.select >= 0)
-        woken.clocks[device.clocks[size_t(out.select)].id] = source.id;
+    for (const auto& [select, setting] : out.selects)
+        woken.clocks[device.clocks[size_t(select)].id] = source.id;
     // It runs then, even if the plan keeps it off.
     if (const auto said = woken.clocks.find(source.id); said != woken.clocks.end())
         if (const Expected<SourceDecision> decision = readSourceDecision(source, said->second); decision && decision->off)

@@ -23,11 +23,10 @@ struct ModeState {
 ModeState modeState(const Device& device, const Plan& plan, const Bindings& bindings, const Rates& rates, const LowPowerMode& mode);
 
 /// How the clocks stand at the moment when the chip wakes from a mode after which the system clock comes from a source of the
-/// mode's own: the select next to the cores that has this source as an input takes it, sources and multipliers that did not run
+/// mode's own: the selects that the mode names (else the one next to the first core that has this source as an input) take it, sources and multipliers that did not run
 /// on are off, everything else is as the plan has it.
 struct Waking {
-    int select = -1;          ///< clock whose select is turned; -1 when none has the source as an input
-    std::int64_t setting = 0; ///< of it
+    std::vector<std::pair<int, std::int64_t>> selects; ///< clocks whose select is turned, each with its setting then
     Rates rates;              ///< only what comes from the waking source is worth looking at
     std::vector<int> broken;  ///< clocks that come from it and are then above their limits
     bool flashTooSlow = false; ///< the plan's wait states are too few for it

@@ -182,7 +182,8 @@ double ReachSearch::leastError(size_t t, size_t place, double rate)
             }
             // A fraction at the end of its range stands nearest to what lies beyond it.
             for (const std::int64_t whole : {node.factors.front(), node.factors.back()}) {
-                const double factor = divides ? 1 / double(whole) : double(whole);
+                const double value = node.factorOf(node.settingOf(whole)).toDouble();
+                const double factor = divides ? 1 / value : value;
                 if (countLimits_ || mayBeInside(chain[fraction], rate * first * factor))
                     least = std::min(least, std::abs(rate * first * factor * last / wanted - 1));
             }

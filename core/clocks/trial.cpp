@@ -39,8 +39,8 @@ ClockTrial::ClockTrial(const Device& device, const Board& board, const Plan& pla
         canRun_[i] = fitted && !(clocks[i].off && held);
         free_[i] = !held && (node.control.valid() || node.trim);
         for (const std::int64_t factor : node.factors)
-            settings[i].push_back(factor * node.unit);
-        if (node.unit > 1 && !node.factors.empty()) {
+            settings[i].push_back(node.settingOf(factor));
+        if (node.dense && !node.factors.empty()) {
             const std::int64_t first = node.factors.front() * node.unit, last = node.factors.back() * node.unit;
             fine_[i] = last - first > kMostListed;
             if (!fine_[i]) {

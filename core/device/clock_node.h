@@ -88,8 +88,10 @@ struct ClockNode {
     FieldRef control;                  ///< select code, divider or multiplier (its whole part when `fraction` is there)
     FieldRef status;                   ///< Select: shows the code in use
     Encoding encoding;
-    std::vector<std::int64_t> factors; ///< what Divide or Multiply can do, rising; whole parts when unit > 1
-    std::int64_t unit = 1;             ///< settings count in 1/unit: a fractional divider or feedback
+    /// What Divide or Multiply can do, rising: settings in 1/unit; whole parts when it is `dense`.
+    std::vector<std::int64_t> factors;
+    std::int64_t unit = 1; ///< settings count in 1/unit: a fractional divider or feedback, or a list with halves
+    bool dense = false;    ///< every setting from the first to the last factor is possible
     FieldRef fraction;                 ///< remainder in 1/unit
     std::int64_t resetValue = 0;       ///< setting after reset: factor x unit, or index into inputs or rates
     Ppm adds;                          ///< to the tolerance, both ways: an FLL's jitter
@@ -114,6 +116,8 @@ struct ClockNode {
     bool isSource() const { return type == Type::Oscillator || type == Type::Crystal || type == Type::External; }
     /// The factor of a setting of Divide or Multiply.
     Rational factorOf(std::int64_t setting) const { return Rational(setting, unit); }
+    /// The setting of one of `factors`.
+    std::int64_t settingOf(std::int64_t factor) const { return dense ? factor * unit : factor; }
     /// Whether a setting, in 1/unit, is one that the node can have.
     bool canBe(std::int64_t setting) const;
 };

@@ -70,7 +70,7 @@ int Device::muxField(const FieldRef& ref) const
 
 bool ClockNode::canBe(std::int64_t setting) const
 {
-    if (unit == 1)
+    if (!dense)
         return std::binary_search(factors.begin(), factors.end(), setting);
     return !factors.empty() && setting >= factors.front() * unit && setting <= factors.back() * unit;
 }

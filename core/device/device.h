@@ -120,7 +120,7 @@ struct Exclusive {
 
 struct Core {
     enum class Architecture { ArmM, RiscV };
-    std::string id;   ///< "M7"; the name for a chip with one core
+    std::string id;   ///< "LEAD"; the name for a chip with one core
     std::string name; ///< "Cortex-M4F"
     Architecture architecture = Architecture::ArmM;
     std::string toolPrefix;                 ///< "arm-none-eabi-"
@@ -130,6 +130,7 @@ struct Core {
     bool fpu = false;
     int clock = -1;
     std::uint32_t flashBase = 0, flashBytes = 0, ramBase = 0, ramBytes = 0;
+    int interruptController = -1; ///< instance, where it is not part of the core's architecture
     FieldCode release; ///< lets the core start, when it is held after the chip's reset
 };
 
@@ -169,7 +170,8 @@ struct Device {
     std::map<std::string, Voltage, std::less<>> banks; ///< supplies of pads whose voltage is given; the others have the chip's
     std::vector<OperatingRange> ranges;
     FieldRef rangeControl;
-    FieldCode rangeReady;
+    FieldRef rangeStatus;  ///< shows the code of the range that the regulator has reached
+    FieldCode rangeReady;  ///< the regulator has settled
     int resetRange = 0;
     std::vector<ClockNode> clocks;
     int flashClock = -1; ///< node that wait states follow
@@ -179,7 +181,6 @@ struct Device {
     std::vector<LowPowerMode> modes; ///< from light to deep, as the file lists them
     int lineInstance = -1; ///< instance that routes pads to external-interrupt lines, -1 when there is none
     bool linesInPorts = false; ///< each port watches its own pads; no lines are shared
-    int interruptController = -1; ///< instance, where it is not part of the core's architecture
     std::string file;     ///< that it was read from; empty when it was read from text
     std::string revision; ///< of the file's content: sixteen hexadecimal digits
 

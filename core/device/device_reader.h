@@ -75,6 +75,7 @@ private:
     void readClocks();
     void readSource(ClockNode& node, const JsonNode& from);
     void readClockInputs(ClockNode& node, const JsonNode& from);
+    void readFactorsInto(ClockNode& node, const JsonNode& from);
     void readClockControl(ClockNode& node, const JsonNode& from);
     RateLimit readLimit(const JsonNode& node);
     void orderClocks();

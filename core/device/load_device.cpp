@@ -188,7 +188,7 @@ void DeviceReader::readIdentity()
 
 void DeviceReader::readCore(const JsonNode& node)
 {
-    node.allowOnly({"id", "name", "architecture", "tools", "flags", "vectors", "priority_bits", "fpu", "clock", "memory", "release"});
+    node.allowOnly({"id", "name", "architecture", "tools", "flags", "vectors", "priority_bits", "fpu", "clock", "memory", "interrupt_controller", "release"});
     Core core;
     core.name = node.string("name");
     core.id = node.string("id", core.name);
@@ -245,7 +245,7 @@ TemperatureRange readTemperatures(const JsonNode& node)
 void DeviceReader::readRanges()
 {
     const JsonNode node = section("ranges");
-    node.allowOnly({"control", "ready", "reset", "list"});
+    node.allowOnly({"control", "status", "ready", "reset", "list"});
     for (const JsonNode& row : node.child("list").items()) {
         row.allowOnly({"id", "name", "supply", "code", "wait_states"});
         OperatingRange range;
@@ -283,6 +283,8 @@ void DeviceReader::readTiming()
     const JsonNode ranges = section("ranges");
     if (ranges.has("control"))
         device_.rangeControl = fieldAt(ranges.child("control"));
+    if (ranges.has("status"))
+        device_.rangeStatus = fieldAt(ranges.child("status"));
     if (ranges.has("ready"))
         device_.rangeReady = fieldCodeAt(ranges.child("ready"));
     for (const auto& [bank, volts] : section("banks").members())
@@ -299,11 +301,14 @@ void DeviceReader::readTiming()
     for (size_t i = 0; i < device_.cores.size() && i < cores.size(); ++i)
         if (cores[i].has("release"))
             device_.cores[i].release = fieldCodeAt(cores[i].child("release"));
-    if (const JsonNode controller = section("interrupt_controller"); controller.exists())
-        device_.interruptController = instanceAt(controller);
-    if (device_.core().architecture == Core::Architecture::RiscV && ok() &&
-        (device_.interruptController < 0 || !device_.roleField(device_.interruptController, "enable").valid() || !device_.roleField(device_.interruptController, "claim").valid()))
-        own_.fail("", "a riscv core needs an \"interrupt_controller\" whose block has the roles \"enable\" and \"claim\".");
+    for (size_t i = 0; i < device_.cores.size() && i < cores.size(); ++i) {
+        Core& core = device_.cores[i];
+        if (const JsonNode controller = cores[i].has("interrupt_controller") ? cores[i].child("interrupt_controller") : section("interrupt_controller"); controller.exists())
+            core.interruptController = instanceAt(controller);
+        if (core.architecture == Core::Architecture::RiscV && ok() &&
+            (core.interruptController < 0 || !device_.roleField(core.interruptController, "enable").valid() || !device_.roleField(core.interruptController, "claim").valid()))
+            cores[i].fail("a riscv core needs an \"interrupt_controller\" whose block has the roles \"enable\" and \"claim\".");
+    }
     if (const JsonNode lines = section("lines"); lines.exists() && lines.asString() == "ports")
         device_.linesInPorts = true;
     else if (lines.exists())

@@ -21,6 +21,8 @@ struct LowPowerMode {
     std::vector<int> wakesBy;      ///< instances whose interrupts wake
     Duration wakeTime;             ///< until the core runs again
     int wakesOn = -1;              ///< source that the system clock is taken from after waking, multipliers off; -1: all as before
+    /// Selects that stand at it then; empty: the select next to the first core that has it as an input.
+    std::vector<int> wakesSelects;
     std::vector<FieldCode> enters; ///< to be set before the core's wait instruction
     bool deep = false;             ///< the core's own deep-sleep bit must be set too
 };

@@ -6,6 +6,7 @@
 
 #include <algorithm>
 #include <cstdio>
+#include <numeric>
 
 namespace bindrel {
 
@@ -30,13 +31,36 @@ ClockNode::Type readType(const JsonNode& node)
     return ClockNode::Type::Divide;
 }
 
-/// "1..16" or [1, 2, 4].
-std::vector<std::int64_t> readFactors(const JsonNode& node)
+/// "2", "2.5", 2: what can be divided or multiplied by, where it need not be whole.
+Rational readFactor(const JsonNode& node)
 {
-    std::vector<std::int64_t> out;
+    if (!node.isString())
+        return node.asInteger(1, kMaxFactor);
+    const std::string text = node.asString();
+    const size_t point = text.find('.');
+    const std::string whole = text.substr(0, point);
+    const std::string part = point == std::string::npos ? "" : text.substr(point + 1);
+    const auto digits = [](const std::string& s) { return std::all_of(s.begin(), s.end(), [](char c) { return c >= '0' && c <= '9'; }); };
+    if (whole.empty() || whole.size() > 7 || part.size() > 4 || (point != std::string::npos && part.empty()) || !digits(whole) || !digits(part)) {
+        node.fail(fmt::format("\"{}\" is not a factor; write 4, or \"2.5\" with at most four decimals.", text));
+        return 1;
+    }
+    std::int64_t scale = 1;
+    for (size_t i = 0; i < part.size(); ++i)
+        scale *= 10;
+    const Rational value(std::stoll(whole + part), scale);
+    if (value < Rational(1, scale) || value > Rational(kMaxFactor))
+        node.fail(fmt::format("must be above 0 and at most {}.", kMaxFactor));
+    return value;
+}
+
+/// "1..16" or [1, 2, 4], in the order of the file.
+std::vector<Rational> readFactors(const JsonNode& node)
+{
+    std::vector<Rational> out;
     if (node.isArray()) {
         for (const JsonNode& item : node.items())
-            out.push_back(item.asInteger(1, kMaxFactor));
+            out.push_back(readFactor(item));
     } else {
         const std::string text = node.asString();
         const size_t dots = text.find("..");
@@ -53,10 +77,38 @@ std::vector<std::int64_t> readFactors(const JsonNode& node)
         for (std::int64_t f = std::stol(low); f <= std::stol(high); ++f)
             out.push_back(f);
     }
-    std::sort(out.begin(), out.end());
     if (out.empty())
         node.fail("lists no factor; give at least one.");
     return out;
+}
+
+/// Codes by the place in the list, or pairs of a factor and its code: values in 1/unit.
+Encoding readFactorEncoding(const JsonNode& node, const std::vector<Rational>& listed, std::int64_t unit)
+{
+    if (node.exists() && node.isString() && node.asString() == "in order") {
+        Encoding encoding;
+        encoding.kind = Encoding::Kind::Table;
+        for (const Rational& factor : listed)
+            encoding.table.emplace_back((factor * unit).floor(), static_cast<std::uint32_t>(encoding.table.size()));
+        return encoding;
+    }
+    if (unit == 1 || !node.exists() || !node.isObject() || !node.has("table"))
+        return readEncoding(node);
+    node.allowOnly({"table"});
+    Encoding encoding;
+    encoding.kind = Encoding::Kind::Table;
+    for (const JsonNode& row : node.child("table").items()) {
+        const std::vector<JsonNode> pair = row.items();
+        if (pair.size() != 2) {
+            row.fail("must be a pair: factor, code.");
+            continue;
+        }
+        const Rational value = readFactor(pair[0]) * unit;
+        if (!value.isInteger())
+            pair[0].fail("is none of the factors.");
+        encoding.table.emplace_back(value.floor(), static_cast<std::uint32_t>(pair[1].asInteger(0, UINT32_MAX)));
+    }
+    return encoding;
 }
 
 /// "1", "1/2": of another clock.
@@ -255,6 +307,29 @@ void DeviceReader::readClockInputs(ClockNode& node, const JsonNode& from)
         from.child("inputs").fail("lists no input; give at least one.");
 }
 
+void DeviceReader::readFactorsInto(ClockNode& node, const JsonNode& from)
+{
+    const std::vector<Rational> listed = readFactors(from.child("factors"));
+    node.unit = from.integer("unit", 2, 1 << 24, 1);
+    node.dense = node.unit > 1;
+    for (const Rational& factor : listed)
+        if (!node.dense)
+            node.unit = std::lcm(node.unit, factor.den());
+        else if (!factor.isInteger())
+            from.child("factors").fail(fmt::format("with \"unit\" the factors are whole; every 1/{} between them is possible.", node.unit));
+    if (node.unit > 1 << 24) {
+        from.child("factors").fail("have no common step of at least 1/16777216.");
+        node.unit = 1;
+    }
+    const std::int64_t scale = node.dense ? 1 : node.unit;
+    for (const Rational& factor : listed)
+        node.factors.push_back((factor * scale).floor());
+    node.encoding = readFactorEncoding(from.optionalChild("encoding"), listed, scale);
+    std::sort(node.factors.begin(), node.factors.end());
+    if (const auto twice = std::adjacent_find(node.factors.begin(), node.factors.end()); twice != node.factors.end())
+        from.child("factors").fail(fmt::format("lists {} twice.", Rational(*twice, scale).text()));
+}
+
 void DeviceReader::readClockControl(ClockNode& node, const JsonNode& from)
 {
     switch (node.type) {
@@ -265,16 +340,16 @@ void DeviceReader::readClockControl(ClockNode& node, const JsonNode& from)
         break;
     case ClockNode::Type::Divide:
     case ClockNode::Type::Multiply:
-        node.factors = readFactors(from.child("factors"));
-        node.unit = from.integer("unit", 2, 1 << 24, 1);
+        readFactorsInto(node, from);
         if (from.has("fraction")) {
+            if (!node.dense)
+                from.child("fraction").fail("needs \"unit\": how many of its steps make one.");
             node.fraction = fieldAt(from.child("fraction"));
             if (ok() && std::int64_t(device_.fieldOf(node.fraction).maxCode()) + 1 < node.unit)
                 from.child("fraction").fail(fmt::format("a fraction in 1/{} does not fit into {}.", node.unit, device_.nameOf(node.fraction)));
         }
-        if (node.unit > 1 && !from.has("control"))
+        if (node.dense && !from.has("control"))
             from.fail("has fractions but no \"control\" field that holds them.");
-        node.encoding = readEncoding(from.optionalChild("encoding"));
         if (from.has("control"))
             node.control = fieldAt(from.child("control"));
         else if (node.factors.size() > 1)
@@ -321,23 +396,23 @@ void DeviceReader::resetClock(ClockNode& node, const JsonNode& from)
         else
             node.resetValue = found - node.rates.begin();
     } else if (node.type == ClockNode::Type::Divide || node.type == ClockNode::Type::Multiply) {
-        node.resetValue = node.factors.empty() ? 1 : node.factors.front() * node.unit;
+        node.resetValue = node.factors.empty() ? 1 : node.settingOf(node.factors.front());
         if (!node.control.valid())
             return;
         const std::uint32_t code = resetCode(node.control);
         const std::uint32_t part = node.fraction.valid() ? resetCode(node.fraction) : 0;
         // Without a field of its own the fraction is the low end of the control's value.
         const auto value = node.encoding.decode(code);
-        const std::int64_t setting = !value ? 0 : node.unit == 1 ? *value : node.fraction.valid() ? *value * node.unit + part : *value;
+        const std::int64_t setting = !value ? 0 : !node.dense ? *value : node.fraction.valid() ? *value * node.unit + part : *value;
         if (!value || !node.canBe(setting))
             from.fail(fmt::format("{} resets to {}, which means no permitted factor.", device_.nameOf(node.control), code));
         else
             node.resetValue = setting;
         const std::uint32_t maxCode = device_.fieldOf(node.control).maxCode();
-        const std::int64_t scale = node.unit > 1 && !node.fraction.valid() ? node.unit : 1;
+        const std::int64_t scale = node.dense && !node.fraction.valid() ? node.unit : 1;
         for (const std::int64_t factor : node.factors)
             if (const auto has = node.encoding.encode(factor * scale); !has || *has > maxCode) {
-                from.fail(fmt::format("the factor {} has no code in {}.", factor, device_.nameOf(node.control)));
+                from.fail(fmt::format("the factor {} has no code in {}.", Rational(factor, node.dense ? 1 : node.unit).text(), device_.nameOf(node.control)));
                 return;
             }
     }

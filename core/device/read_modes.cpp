@@ -3,13 +3,15 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
+
 namespace bindrel {
 
 void DeviceReader::readModes()
 {
     UniqueWords words;
     for (const JsonNode& row : section("modes").items()) {
-        row.allowOnly({"id", "name", "about", "keeps", "stops", "wakes_by", "wake_time", "wakes_on", "enters", "deep"});
+        row.allowOnly({"id", "name", "about", "keeps", "stops", "wakes_by", "wake_time", "wakes_on", "wakes_selects", "enters", "deep"});
         LowPowerMode mode;
         mode.id = row.string("id");
         words.add(mode.id, row.child("id"));
@@ -46,6 +48,16 @@ void DeviceReader::readModes()
             mode.wakesOn = clockAt(row.child("wakes_on"));
             if (ok() && !device_.clocks[size_t(mode.wakesOn)].isSource())
                 row.child("wakes_on").fail("must be a source.");
+        }
+        for (const JsonNode& select : row.optionalChild("wakes_selects").items()) {
+            const int clock = clockAt(select);
+            if (!ok())
+                return;
+            const std::vector<ClockInput>& inputs = device_.clocks[size_t(clock)].inputs;
+            if (mode.wakesOn < 0 || device_.clocks[size_t(clock)].type != ClockNode::Type::Select ||
+                std::none_of(inputs.begin(), inputs.end(), [&mode](const ClockInput& input) { return input.node == mode.wakesOn; }))
+                select.fail("must be a select that has the clock in \"wakes_on\" as an input.");
+            mode.wakesSelects.push_back(clock);
         }
         for (const JsonNode& field : row.optionalChild("enters").items())
             mode.enters.push_back(fieldCodeAt(field));

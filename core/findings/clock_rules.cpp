@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/findings/finding.h"
+#include "core/plan/check_setting.h"
 #include "core/quantity/format.h"
 
 #include <fmt/format.h>
@@ -14,7 +15,7 @@ using Severity = Finding::Severity;
 
 std::string because(const std::string& reason) { return reason.empty() ? "" : " (" + reason + ")"; }
 
-/// The factor of a divider that brings it inside its limits, nearest to the present one; 0 when there is none.
+/// The setting of a divider that brings it inside its limits, nearest to the present one; 0 when there is none.
 std::int64_t betterFactor(const Facts& f, int clock)
 {
     const ClockNode& node = f.device.clocks[size_t(clock)];
@@ -25,10 +26,11 @@ std::int64_t betterFactor(const Facts& f, int clock)
     std::int64_t best = 0;
     for (const std::int64_t factor : node.factors) {
         ClockState trial = state;
-        trial.rate = node.type == ClockNode::Type::Divide ? input / Rational(factor) : input * Rational(factor);
-        const auto off = [&](std::int64_t whole) { return std::abs(whole * node.unit - state.setting); };
-        if (!limitBreak(trial) && (best == 0 || off(factor) < off(best)))
-            best = factor;
+        const std::int64_t setting = node.settingOf(factor);
+        trial.rate = node.type == ClockNode::Type::Divide ? input / node.factorOf(setting) : input * node.factorOf(setting);
+        const auto off = [&](std::int64_t other) { return std::abs(other - state.setting); };
+        if (!limitBreak(trial) && (best == 0 || off(setting) < off(best)))
+            best = setting;
     }
     return best;
 }
@@ -38,7 +40,7 @@ std::string factorTitle(const Facts& f, int clock)
     const std::int64_t factor = betterFactor(f, clock);
     if (factor == 0)
         return {};
-    return fmt::format("{} by {}", f.device.clocks[size_t(clock)].type == ClockNode::Type::Divide ? "Divide" : "Multiply", factor);
+    return fmt::format("{} by {}", f.device.clocks[size_t(clock)].type == ClockNode::Type::Divide ? "Divide" : "Multiply", factorText(f.device.clocks[size_t(clock)], factor));
 }
 
 void limits(const Facts& f, std::vector<Finding>& out, LimitBreak::Which which, bool toleranceOnly)
@@ -196,7 +198,7 @@ Expected<Edit> fixFactor(const Facts& f, const Finding& finding)
     const std::int64_t factor = clock < 0 ? 0 : betterFactor(f, clock);
     if (factor == 0)
         return problemOf("no setting of this clock alone brings it inside its limits; change what it comes from.");
-    return editOf(fmt::format("{}: {}", f.device.clocks[size_t(clock)].name, finding.fixTitle), SetClock{finding.place.id, std::to_string(factor)});
+    return editOf(fmt::format("{}: {}", f.device.clocks[size_t(clock)].name, finding.fixTitle), SetClock{finding.place.id, factorText(f.device.clocks[size_t(clock)], factor)});
 }
 
 } // namespace

@@ -133,6 +133,11 @@ private:
         return false;
     }
 
+    bool feedsCores(int clock) const
+    {
+        return feeds(clock, device_.flashClock) || std::any_of(device_.cores.begin(), device_.cores.end(), [&](const Core& core) { return feeds(clock, core.clock); });
+    }
+
     /// Whether the hardware permits it now.
     bool ready(const Move& move) const
     {
@@ -251,20 +256,17 @@ private:
     /// The cores run from what must be set anew: from something else, meanwhile.
     bool detour()
     {
-        if (detours_++ > 4)
+        if (detours_++ > int(device_.clocks.size()))
             return false;
+        // The select and the source under which the fewest limits are broken: none, unless a peripheral's clock has a lower limit.
+        int which = -1, best = -1, least = 0;
         for (size_t s = 0; s < device_.clocks.size(); ++s) {
             const ClockNode& select = device_.clocks[s];
-            if (select.type != ClockNode::Type::Select || !select.frozenBy.empty() || !select.control.valid() || !feeds(int(s), device_.flashClock))
+            if (select.type != ClockNode::Type::Select || !select.frozenBy.empty() || !select.control.valid() || !feedsCores(int(s)))
                 continue;
             const int present = now_.trial.inputOf(s);
-            bool disturbed = false;
-            for (const Move& move : open_)
-                disturbed = disturbed || (move.what == What::MultiplierOff && present >= 0 && feeds(move.clock, present));
-            if (!disturbed)
+            if (std::none_of(open_.begin(), open_.end(), [&](const Move& move) { return move.what == What::MultiplierOff && present >= 0 && feeds(move.clock, present); }))
                 continue;
-            // The source under which the fewest limits are broken: none, unless a peripheral's clock has a lower limit.
-            int best = -1, least = 0;
             for (size_t k = 0; k < select.inputs.size(); ++k) {
                 const int input = select.inputs[k].node;
                 if (input < 0 || !node(input).isSource() || input == present)
@@ -274,31 +276,31 @@ private:
                 now_.trial.clocks[s].setting = std::int64_t(k);
                 now_.trial.computeAll();
                 if (const int broken = brokenNow(); runs(input) && (best < 0 || broken < least)) {
+                    which = int(s);
                     best = int(k);
                     least = broken;
                 }
                 now_ = kept;
             }
-            if (best >= 0) {
-                const int k = best;
-                const int input = select.inputs[size_t(k)].node;
-                if (now(input).off) {
-                    sourceOn(input, true);
-                    if (then(input).off)
-                        open_.push_back({What::Off, input});
-                    std::erase_if(open_, [input](const Move& move) { return move.what == What::SourceOn && move.clock == input; });
-                }
-                now_.trial.clocks[s].setting = std::int64_t(k);
-                now_.trial.computeAll();
-                selectStep(int(s), std::int64_t(k), fmt::format("{} from {} meanwhile: {}.", select.name, node(input).name, format(now(int(s)).rate)));
-                if (!pending(What::SystemSelect, int(s)) && !sameSetting(int(s))) {
-                    open_.push_back({What::SystemSelect, int(s)});
-                    std::stable_sort(open_.begin(), open_.end(), [](const Move& a, const Move& b) { return a.what < b.what; });
-                }
-                return true;
-            }
         }
-        return false;
+        if (best < 0)
+            return false;
+        const ClockNode& select = node(which);
+        const int input = select.inputs[size_t(best)].node;
+        if (now(input).off) {
+            sourceOn(input, true);
+            if (then(input).off)
+                open_.push_back({What::Off, input});
+            std::erase_if(open_, [input](const Move& move) { return move.what == What::SourceOn && move.clock == input; });
+        }
+        now_.trial.clocks[size_t(which)].setting = best;
+        now_.trial.computeAll();
+        selectStep(which, best, fmt::format("{} from {} meanwhile: {}.", select.name, node(input).name, format(now(which).rate)));
+        if (!pending(What::SystemSelect, which) && !sameSetting(which)) {
+            open_.push_back({What::SystemSelect, which});
+            std::stable_sort(open_.begin(), open_.end(), [](const Move& a, const Move& b) { return a.what < b.what; });
+        }
+        return true;
     }
 
     // ---- what the moves do to the model and, when `write`, which steps they are
@@ -427,6 +429,8 @@ private:
     {
         const OperatingRange& range = device_.ranges[size_t(to_.trial.range())];
         add(updateStep(device_, {{device_.rangeControl, range.code, range.name}}, fmt::format("Core regulator to {}: up to {}.", range.name, format(range.waitStateLimits.back()))));
+        if (device_.rangeStatus.valid())
+            add(waitStep(device_, device_.rangeStatus, range.code, Duration(Rational(1, 1000)), fmt::format("The regulator has settled in {}.", range.name)));
         if (device_.rangeReady.valid())
             add(waitStep(device_, device_.rangeReady.ref, device_.rangeReady.code, Duration(Rational(1, 1000)), fmt::format("The regulator has settled in {}.", range.name)));
     }
@@ -572,8 +576,8 @@ ClockStand wokenStand(const Device& device, const ClockStand& planned, const Rat
         }
     }
     out.trial.clocks[size_t(mode.wakesOn)].off = false;
-    if (waking.select >= 0)
-        out.trial.clocks[size_t(waking.select)].setting = waking.setting;
+    for (const auto& [select, setting] : waking.selects)
+        out.trial.clocks[size_t(select)].setting = setting;
     out.trial.computeAll();
     return out;
 }

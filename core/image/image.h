@@ -64,7 +64,7 @@ struct Image {
     std::optional<Rates> slowRates;
     std::vector<ModeSteps> modes; ///< those that the plan enters, in the device's order; with slow clocks each twice
     std::vector<RegisterValue> registers; ///< in the order of addresses
-    /// Roles that the arithmetic asked for and the block has no field for: "GPT1 has no dead_time".
+    /// Roles that the arithmetic asked for and the block has no field for: "TIMER1 has no dead_time".
     std::vector<std::string> unplaced;
 
     /// Every list of operations that the source has functions for.

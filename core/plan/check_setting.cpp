@@ -143,7 +143,7 @@ std::vector<std::string> clockChoices(const Device& device, int index)
         // A fraction's steps are too many to list; the whole factors stand for them.
         if (node.factors.size() > 1)
             for (const std::int64_t factor : node.factors)
-                out.push_back(std::to_string(factor));
+                out.push_back(factorText(node, node.settingOf(factor)));
         break;
     case ClockNode::Type::Follow:
         break;
@@ -152,15 +152,16 @@ std::vector<std::string> clockChoices(const Device& device, int index)
 }
 
 namespace {
-/// "1..16", "1, 2, 4, 8".
-std::string factorsInWords(const std::vector<std::int64_t>& factors)
+/// "1..16", "1, 2.5, 4, 8".
+std::string factorsInWords(const ClockNode& node)
 {
-    const bool dense = factors.back() - factors.front() + 1 == static_cast<std::int64_t>(factors.size());
+    const std::vector<std::int64_t>& factors = node.factors;
+    const bool dense = node.unit == 1 && factors.back() - factors.front() + 1 == static_cast<std::int64_t>(factors.size());
     if (dense)
         return fmt::format("a whole number from {} to {}", factors.front(), factors.back());
     std::vector<std::string> parts;
     for (const std::int64_t f : factors)
-        parts.push_back(std::to_string(f));
+        parts.push_back(factorText(node, f));
     return "one of " + joined(parts, ", ");
 }
 } // namespace
@@ -179,11 +180,11 @@ Expected<std::string> checkClockSetting(const Device& device, int index, std::st
                 break;
             }
         const std::optional<std::int64_t> setting = readFactor(node, text);
-        if (!setting && node.unit > 1)
+        if (!setting && node.dense)
             return problemOf(fmt::format("\"{}\" is not possible for {}; it must be from {} to {} in steps of 1/{}, as 40.5 or 40+1/{}.", given, node.name,
                                          node.factors.front(), node.factors.back(), node.unit, node.unit));
         if (!setting)
-            return problemOf(fmt::format("\"{}\" is not possible for {}; it must be {}.", given, node.name, factorsInWords(node.factors)));
+            return problemOf(fmt::format("\"{}\" is not possible for {}; it must be {}.", given, node.name, factorsInWords(node)));
         return factorText(node, *setting);
     }
     if (node.isSource()) {

@@ -21,7 +21,7 @@ void writeEnable(Writer& w)
         w.line("    volatile uint32_t *const set_enable = (volatile uint32_t *)0xE000E100u;");
         w.line("    set_enable[number / 32u] = 1u << (number % 32u);");
     } else {
-        w.linef("    volatile uint32_t *const enable = &{};", roleRegister(f, w.names, f.device.interruptController, "enable"));
+        w.linef("    volatile uint32_t *const enable = &{};", roleRegister(f, w.names, f.device.cores[w.names.core].interruptController, "enable"));
         w.line("    enable[number / 32u] |= 1u << (number % 32u);");
         w.line("    __asm__ volatile(\"csrs mie, %0\" : : \"r\"(1u << 11));");
         w.line("    __asm__ volatile(\"csrsi mstatus, 8\");");

@@ -11,14 +11,14 @@ namespace bindrel {
 
 namespace {
 
-std::vector<int> usedInstances(const Facts& f)
+std::vector<int> usedInstances(const Facts& f, const Names& names)
 {
     std::set<int> used;
     for (const std::vector<Step>* list : f.image.allSteps())
         for (const Step& step : *list)
             used.insert({step.instance, step.kind == Step::Kind::Copy ? step.from.instance : step.instance});
-    if (f.device.core().architecture == Core::Architecture::RiscV)
-        used.insert(f.device.interruptController);
+    if (f.device.cores[names.core].architecture == Core::Architecture::RiscV)
+        used.insert(f.device.cores[names.core].interruptController);
     for (const Core& core : f.device.cores)
         if (core.release.valid())
             used.insert(core.release.ref.instance);
@@ -71,7 +71,7 @@ SourceFile registersHeader(const Facts& f, const Names& names)
     w.line("#include <stdint.h>");
     w.line();
     std::set<int> blocks;
-    const std::vector<int> instances = usedInstances(f);
+    const std::vector<int> instances = usedInstances(f, names);
     for (const int instance : instances)
         if (blocks.insert(f.device.instances[size_t(instance)].block).second)
             writeBlock(w, f.device.blockOf(instance));

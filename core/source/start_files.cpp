@@ -166,6 +166,9 @@ Piece<Language::CMake> cmakeOption(const std::string& text)
     return Piece<Language::CMake>::trusted(std::move(out));
 }
 
+/// Whether a program needs another compiler than the first core's.
+bool ownCompiler(const Facts& f, const Names& names) { return f.device.cores[names.core].toolPrefix != f.device.core().toolPrefix; }
+
 SourceFile cmakeFile(const Facts& f, const std::vector<Names>& programs)
 {
     CMakeWriter w(f, "CMakeLists.txt", "Builds the firmware.");
@@ -174,6 +177,11 @@ SourceFile cmakeFile(const Facts& f, const std::vector<Names>& programs)
     w.linef("cmake_minimum_required(VERSION 3.20)");
     w.linef("project({} LANGUAGES C)", first);
     w.linef("file(GLOB sources CONFIGURE_DEPENDS *.c)");
+    const bool several = std::any_of(programs.begin(), programs.end(), [&f](const Names& n) { return ownCompiler(f, n); });
+    if (several) {
+        w.linef("# A run of CMake has one compiler: that of the first core here starts another run for each core of another.");
+        w.linef("set(PROGRAM {0} CACHE STRING \"Program that this run of CMake builds\")", first);
+    }
     for (size_t i = programs.size(); i-- > 0;) {
         const Word& p = programs[i].prefix;
         const Core& core = f.device.cores[programs[i].core];
@@ -184,6 +192,9 @@ SourceFile cmakeFile(const Facts& f, const std::vector<Names>& programs)
             w.linef("file(GLOB {} CONFIGURE_DEPENDS {}_*.c main_{}.c)", list, p, Word::of(core.id));
             w.linef("list(REMOVE_ITEM sources ${{{}}})", list);
         }
+        const Names& owner = several && ownCompiler(f, programs[i]) ? programs[i] : programs.front();
+        if (several)
+            w.linef("if(PROGRAM STREQUAL {})", owner.prefix);
         Piece<Language::CMake> flags;
         for (const std::string& flag : core.compilerFlags)
             flags = piece<Language::CMake>("{}{} ", flags, cmakeOption(flag));
@@ -192,6 +203,18 @@ SourceFile cmakeFile(const Facts& f, const std::vector<Names>& programs)
         w.linef("target_compile_options({} PRIVATE {}-ffreestanding -O2 -Wall -Wextra -Wconversion -Wshadow -pedantic -Werror)", p, flags);
         w.linef("target_link_options({0} PRIVATE {1}-nostdlib -T ${{CMAKE_CURRENT_SOURCE_DIR}}/{0}.ld)", p, flags);
         w.linef("target_link_libraries({} PRIVATE gcc)", p);
+        if (several)
+            w.linef("endif()");
+    }
+    if (several) {
+        w.linef("if(PROGRAM STREQUAL {})", first);
+        w.linef("include(ExternalProject)");
+        for (const Names& names : programs)
+            if (ownCompiler(f, names))
+                w.linef("ExternalProject_Add({0}_program SOURCE_DIR ${{CMAKE_CURRENT_SOURCE_DIR}} BINARY_DIR ${{CMAKE_CURRENT_BINARY_DIR}}/{0} BUILD_ALWAYS ON INSTALL_COMMAND \"\" "
+                        "CMAKE_ARGS -DCMAKE_TOOLCHAIN_FILE=${{CMAKE_CURRENT_SOURCE_DIR}}/{0}_toolchain.cmake -DPROGRAM={0})",
+                        names.prefix);
+        w.linef("endif()");
     }
     return w.take();
 }
@@ -200,7 +223,7 @@ SourceFile toolchainFile(const Facts& f, const Names& names)
 {
     CMakeWriter w(f, names.prefix.text() + "_toolchain.cmake", "The cross-compiler.");
     w.linef("set(CMAKE_SYSTEM_NAME Generic)");
-    w.linef("set(CMAKE_C_COMPILER {}gcc)", cmakeOption(f.device.core().toolPrefix));
+    w.linef("set(CMAKE_C_COMPILER {}gcc)", cmakeOption(f.device.cores[names.core].toolPrefix));
     w.linef("set(CMAKE_TRY_COMPILE_TARGET_TYPE STATIC_LIBRARY)");
     return w.take();
 }
@@ -264,7 +287,11 @@ std::vector<SourceFile> startFiles(const Facts& f, const Names& names)
 
 std::vector<SourceFile> buildFiles(const Facts& f, const std::vector<Names>& programs)
 {
-    return {cmakeFile(f, programs), toolchainFile(f, programs.front())};
+    std::vector<SourceFile> files{cmakeFile(f, programs)};
+    for (const Names& names : programs)
+        if (names.core == 0 || ownCompiler(f, names))
+            files.push_back(toolchainFile(f, names));
+    return files;
 }
 
 std::vector<std::string> compilerOptions(const Core& core)

@@ -49,8 +49,8 @@ void writeRiscVStart(Writer& w)
     w.line("    if (cause != 0x8000000Bu) {");
     w.linef("        {}_unhandled();", p);
     w.line("    }");
-    const Code claim = roleRegister(f, names, f.device.interruptController, "claim");
-    const Word bits = roleMacro(f, names, f.device.interruptController, "claim");
+    const Code claim = roleRegister(f, names, core.interruptController, "claim");
+    const Word bits = roleMacro(f, names, core.interruptController, "claim");
     w.linef("    for (uint32_t number = {0} & {1}; number != 0u; number = {0} & {1}) {{", claim, bits);
     w.linef("        if (number < {}u) {{", core.vectorCount);
     w.line("            handlers[number]();");

@@ -88,7 +88,7 @@ private Q_SLOTS:
     void registersAreExplained()
     {
         const auto s = run(demo());
-        const QString text = plain(registerText(*s, "MCT1.SAFE"));
+        const QString text = plain(registerText(*s, "DRIVE1.SAFE"));
         QVERIFY2(text.contains("0x43004020") && text.contains("DEAD") && text.contains("104 dead"), qPrintable(text));
     }
 

@@ -115,7 +115,7 @@ private Q_SLOTS:
         const Result csv = cli({"show", "done.bindrel", "pins", "--format", "csv"});
         QCOMPARE(csv.out.count("\r\n"), 65); // a heading and 64 pins
         QVERIFY(csv.out.contains("49,PD0,UART1.TX,Uplink,,,6,out,none,weak,,,no,VDD,Uplink modem"));
-        QVERIFY(cli({"show", "done.bindrel", "registers"}).out.contains("MCT1.TOP     0x43004008"));
+        QVERIFY(cli({"show", "done.bindrel", "registers"}).out.contains("DRIVE1.TOP     0x43004008"));
         QCOMPARE(cli({"show", "done.bindrel", "weather"}).code, 2);
     }
 

@@ -143,7 +143,7 @@ private Q_SLOTS:
         QTest::addColumn<QString>("name");
         QTest::addColumn<QStringList>("clocks");
         QTest::newRow("Sedge") << "sluice-node-c-done" << QStringList{"USBK", "PLLA.MAIN", "PLLB.AUX", "SYS", "CPU"};
-        QTest::newRow("Alder") << "pump-hall-a-done" << QStringList{"PLL3.A", "PLL1.B", "SYS", "CPU7"};
+        QTest::newRow("Alder") << "pump-hall-a-done" << QStringList{"R.OUT", "P.B", "FAST", "LEAD"};
         QTest::newRow("Moss") << "rain-post-b-done" << QStringList{"FLL", "MAIN", "CORE", "SEGK"};
         QTest::newRow("Rill") << "ditch-meter-d-done" << QStringList{"PLL", "G1", "G3"};
     }

@@ -28,20 +28,26 @@ class NodesTest : public QObject {
 private Q_SLOTS:
     void fractionalFeedback()
     {
-        const auto s = run(demo("pump-hall-a-done"));
-        // 25 MHz / 2 x (39 + 2630 / 8192) = 491.513 061 5… MHz, exactly 12 500 000 x 322118 / 8192.
-        const Rational vco = Rational(12'500'000) * Rational(39 * 8192 + 2630, 8192);
-        QVERIFY(clock(*s, "PLL3.VCO").rate.value == vco);
-        QVERIFY(clock(*s, "PLL3.A").rate.value == vco / 3);
-        // 25 MHz / 5 x 192 / 2.
-        QCOMPARE(hertz(*s, "CPU7"), 480e6);
-        QCOMPARE(hertz(*s, "CPU4"), 240e6);
+        Workpiece work = demo("pump-hall-a-done");
+        for (const auto& [clock, value] : std::vector<std::pair<const char*, const char*>>{{"R.SRC", "HX"}, {"R.IN", "2"}, {"R.VCO", "29+2015/4096"}, {"R.OUT", "4"}})
+            work = with(work, SetClock{clock, value});
+        const auto s = run(work);
+        // 25 MHz / 2 x (29 + 2015 / 4096) = 368.649 291 9… MHz, exactly 12 500 000 x 120799 / 4096.
+        const Rational vco = Rational(12'500'000) * Rational(29 * 4096 + 2015, 4096);
+        QVERIFY(clock(*s, "R.VCO").rate.value == vco);
+        QVERIFY(clock(*s, "R.OUT").rate.value == vco / 4);
+        // 25 MHz / 5 x 112 / 2, and a half step.
+        QCOMPARE(hertz(*s, "LEAD"), 280e6);
+        QCOMPARE(hertz(*s, "MEM"), 140e6);
         QCOMPARE(hertz(*s, "USBK"), 48e6);
-        // Only what runs is set up: PLL 3 has no user in this plan, so its fraction is not written.
-        const auto used = run(with(demo("pump-hall-a-done"), SetClock{"SPIAK", "PLL3.A"}));
-        const Device& d = *used->device;
-        QCOMPARE(used->image.codeOf(d, *d.findField("CLK.PLL3.MUL")), 39u);
-        QCOMPARE(used->image.codeOf(d, *d.findField("CLK.PLL3F.FRAC")), 2630u);
+        const auto half = run(with(work, SetClock{"P.B", "1.5"}));
+        QVERIFY(clock(*half, "P.B").rate.value == Rational(1120'000'000, 3));
+        const Device& d = *s->device;
+        QCOMPARE(half->image.codeOf(d, *d.findField("CLK.P_OUT.B")), 1u);
+        // Only what runs is set up: PLL R has no user in this plan, so its fraction is not written.
+        const auto used = run(with(work, SetClock{"SYNK", "R.OUT"}));
+        QCOMPARE(used->image.codeOf(d, *d.findField("CLK.R_SET.TIMES")), 29u);
+        QCOMPARE(used->image.codeOf(d, *d.findField("CLK.R_PART.PART")), 2015u);
     }
 
     void factorsAreReadAndWritten_data()
@@ -57,8 +63,12 @@ private Q_SLOTS:
         QTest::newRow("between steps") << "rl1224-q48" << "PLL" << "24.03" << "";
         QTest::newRow("too small") << "rl1224-q48" << "PLL" << "7.9375" << "";
         QTest::newRow("too large") << "rl1224-q48" << "PLL" << "48.0625" << "";
-        QTest::newRow("8192ths") << "al7654-f144" << "PLL3.VCO" << "39.5" << "39+4096/8192";
-        QTest::newRow("8192ths exact") << "al7654-f144" << "PLL3.VCO" << "39+2630/8192" << "39+2630/8192";
+        QTest::newRow("4096ths") << "al7654-f144" << "R.VCO" << "39.5" << "39+2048/4096";
+        QTest::newRow("4096ths exact") << "al7654-f144" << "R.VCO" << "39+2630/4096" << "39+2630/4096";
+        QTest::newRow("thousandths") << "al7654-f144" << "Q.VCO" << "39.125" << "39+125/1000";
+        QTest::newRow("a listed half") << "al7654-f144" << "P.A" << "/ 1.5" << "1.5";
+        QTest::newRow("a half that is not listed") << "al7654-f144" << "P.A" << "2.5" << "";
+        QTest::newRow("a whole of a list with halves") << "al7654-f144" << "P.A" << "6" << "6";
         QTest::newRow("divided by nothing") << "rl1224-q48" << "PLL" << "24+1/0" << "";
         QTest::newRow("words") << "rl1224-q48" << "PLL" << "many" << "";
         QTest::newRow("nothing") << "rl1224-q48" << "PLL" << "." << "";

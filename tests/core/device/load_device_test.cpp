@@ -60,7 +60,7 @@ private Q_SLOTS:
         QTest::newRow("bad rate") << "\"rate\": \"16 MHz\"" << "\"rate\": \"16 Mhertz\"" << "/clocks/2/rate" << "48 MHz";
         QTest::newRow("bad bits") << "\"DIV\": { \"bits\": \"19:0\"" << "\"DIV\": { \"bits\": \"0:19\"" << "/blocks/uart/registers/RATE/fields/DIV/bits" << "from 31 down to 0";
         QTest::newRow("unknown signal") << "\"7\": \"UART4.TX\"" << "\"7\": \"UART4.XT\"" << "/pads/PA2/routes/7" << "is not a signal";
-        QTest::newRow("code too large") << "\"2\": \"GPT1.CH1\"" << "\"99\": \"GPT1.CH1\"" << "/pads/PA2/routes/99" << "does not fit";
+        QTest::newRow("code too large") << "\"2\": \"TIMER1.CH1\"" << "\"99\": \"TIMER1.CH1\"" << "/pads/PA2/routes/99" << "does not fit";
         QTest::newRow("factor without a code") << "\"factors\": \"8..127\"" << "\"factors\": \"8..128\"" << "/clocks/7" << "has no code";
         QTest::newRow("loop") << "\"inputs\": { \"HFI\": 0, \"HFX\": 1" << "\"inputs\": { \"CPU\": 0, \"HFX\": 1" << "/clocks/14" << "list a clock after";
         QTest::newRow("unknown mechanism") << "\"mechanism\": \"selector\"" << "\"mechanism\": \"crossbar\"" << "/routing/0/mechanism" << "is not a routing mechanism";

@@ -168,7 +168,7 @@ private Q_SLOTS:
                     levelSet[write.ref.instance] = true;
                 if (name.find(".CFG") != std::string::npos && name.ends_with(".OUT") && write.code == 1)
                     QVERIFY(levelSet[write.ref.instance]);
-                if (name == "MCT1.SAFE.OUTEN" || name == "MCT1.CTL.ON" || name.starts_with("EXL.IEN"))
+                if (name == "DRIVE1.SAFE.OUTEN" || name == "DRIVE1.CTL.ON" || name.starts_with("EDGES.IEN"))
                     QVERIFY(started);
             }
         }

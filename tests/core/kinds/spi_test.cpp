@@ -39,7 +39,11 @@ class SpiTest : public QObject {
     static std::vector<double> factorsOf(const std::string& plan)
     {
         std::vector<double> out;
-        if (plan == "pump-hall-a-done" || plan == "rain-post-b-done")
+        if (plan == "pump-hall-a-done")
+            for (int scale = 1; scale <= 8; ++scale)
+                for (int by = 2; by <= 65; ++by)
+                    out.push_back(double(scale) * by); // PACE.SCALE, three bits, and PACE.BY, six
+        else if (plan == "rain-post-b-done")
             for (int code = 0; code < 8; ++code)
                 out.push_back(std::pow(2, code + 1)); // 2, 4, … 256
         else if (plan == "sluice-node-c-done")

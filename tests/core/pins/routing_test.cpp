@@ -126,7 +126,7 @@ private Q_SLOTS:
         Need need;
         need.id = "flash";
         need.kind = "spi";
-        for (const char* instance : {"SPI1", "SPI2", "SPI3", "SPI5"}) {
+        for (const char* instance : {"SYN0", "SYN1", "SYN2", "SYN4"}) {
             std::map<std::string, std::pair<std::vector<std::string>, std::vector<std::string>>> byGroup; // SCK and MOSI pads
             for (const auto& [pad, row] : family["pads"].items())
                 if (row.contains("routes"))
@@ -206,22 +206,22 @@ private Q_SLOTS:
 
     void oneTimeBaseIsSharedByWhoWantsTheSame()
     {
-        const char* two = R"({ "id": "a", "title": "Lamp", "kind": "pwm", "goals": { "frequency": "%1" }, "instance": "GPT1", "pads": { "out1": "PA2" } },
-            { "id": "b", "title": "Fan", "kind": "pwm", "goals": { "frequency": "2 kHz", "duty1": "25 %" }, "instance": "GPT1", "pads": { "out1": "%2" } })";
+        const char* two = R"({ "id": "a", "title": "Lamp", "kind": "pwm", "goals": { "frequency": "%1" }, "instance": "TIMER1", "pads": { "out1": "PA2" } },
+            { "id": "b", "title": "Fan", "kind": "pwm", "goals": { "frequency": "2 kHz", "duty1": "25 %" }, "instance": "TIMER1", "pads": { "out1": "%2" } })";
         const auto at = [&](const char* frequency, const char* pad) {
             return planned("SE4332-C64", "sluice-node-c", QString(two).replace("%1", frequency).replace("%2", pad).toStdString());
         };
         const auto same = at("2 kHz", "PA3");
         QVERIFY2(same->bindings.contests.empty() && same->bindings.needs[0].shared && same->bindings.needs[1].shared, findingsText(*same).c_str());
         const auto other = at("3 kHz", "PA3");
-        QVERIFY(findingsOf(*other, "PIN-02").find("GPT1 is wanted by Lamp and Fan") == 0);
+        QVERIFY(findingsOf(*other, "PIN-02").find("TIMER1 is wanted by Lamp and Fan") == 0);
         // PD8 is channel 1 too.
         const auto channel = at("2 kHz", "PD8");
-        QVERIFY2(findingsOf(*channel, "PIN-09").find("Channel 1 of GPT1 is wanted by Lamp output 1 and Fan output 1") == 0, findingsText(*channel).c_str());
+        QVERIFY2(findingsOf(*channel, "PIN-09").find("Channel 1 of TIMER1 is wanted by Lamp output 1 and Fan output 1") == 0, findingsText(*channel).c_str());
 
         // Both channels are set up, neither undoes the other, and stopping one leaves the timer running.
         const Device& d = *same->device;
-        const int timer = d.findInstance("GPT1");
+        const int timer = d.findInstance("TIMER1");
         for (const char* role : {"output1", "output2"})
             QCOMPARE(same->image.codeOf(d, d.roleField(timer, role)), 1u);
         QVERIFY(same->image.codeOf(d, d.roleField(timer, "compare2")) > 0);
@@ -298,14 +298,14 @@ private Q_SLOTS:
     /// Any instance can be used, also of a block that no arithmetic knows.
     void aCustomNeedTakesWhatItNames()
     {
-        const auto s = planned("AL7654-B176", "pump-hall-a", R"({ "id": "a", "title": "Flags", "kind": "custom", "goals": { "instance": "SEM", "fields": "FLAG3.OWNER=1 FLAG4.OWNER=2" }, "instance": "SEM" },
-            { "id": "b", "title": "Odd", "kind": "custom", "goals": { "instance": "DAC1", "signals": "OUT", "fields": "RUN.EN=1 RUN.SPEED=2" }, "instance": "DAC1", "pads": { "out": "PA4" } })");
+        const auto s = planned("AL7654-B176", "pump-hall-a", R"({ "id": "a", "title": "Flags", "kind": "custom", "goals": { "instance": "AGREE", "fields": "FLAG3.OWNER=1 FLAG4.OWNER=2" }, "instance": "AGREE" },
+            { "id": "b", "title": "Odd", "kind": "custom", "goals": { "instance": "LVL0", "signals": "OUT", "fields": "MODE.ON=1 MODE.SPEED=2" }, "instance": "LVL0", "pads": { "out": "S2" } })");
         const Device& d = *s->device;
-        QCOMPARE(s->image.codeOf(d, *d.findField("SEM.FLAG3.OWNER")), 1u);
-        QCOMPARE(s->image.codeOf(d, *d.findField("SEM.FLAG4.OWNER")), 2u);
-        QCOMPARE(s->image.codeOf(d, *d.findField("CLK.GATE3.SEM")), 1u);
-        QCOMPARE(s->image.codeOf(d, *d.findField("DAC1.RUN.EN")), 1u);
-        QVERIFY(findingsOf(*s, "GOAL-03").find("RUN.SPEED=2") != std::string::npos);
+        QCOMPARE(s->image.codeOf(d, *d.findField("AGREE.FLAG3.OWNER")), 1u);
+        QCOMPARE(s->image.codeOf(d, *d.findField("AGREE.FLAG4.OWNER")), 2u);
+        QCOMPARE(s->image.codeOf(d, *d.findField("CLK.OPEN0.AGREE")), 1u);
+        QCOMPARE(s->image.codeOf(d, *d.findField("LVL0.MODE.ON")), 1u);
+        QVERIFY(findingsOf(*s, "GOAL-03").find("MODE.SPEED=2") != std::string::npos);
     }
 };
 

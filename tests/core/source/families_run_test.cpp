@@ -44,7 +44,7 @@ private Q_SLOTS:
         QTest::addColumn<QString>("prefix");
         QTest::newRow("sluice") << "sluice-node-c-done" << "STOP" << "sluice";
         QTest::newRow("rain") << "rain-post-b-done" << "DEEP" << "rain";
-        QTest::newRow("pump") << "pump-hall-a-done" << "STOP" << "pump";
+        QTest::newRow("pump") << "pump-hall-a-done" << "STILL" << "pump";
         QTest::newRow("ditch") << "ditch-meter-d-done" << "DOZE" << "ditch";
     }
     void modesAreEnteredAndLeft()
@@ -167,83 +167,93 @@ private Q_SLOTS:
         QVERIFY2(s->findings.empty(), findingsText(*s).c_str());
         const Compiled code(*s);
         const Chip chip(*s->device);
-        Chip::at(0x58020004) = 0x0003073F; // all run, SYS confirms PLL 1
+        Chip::at(0x47000004) = 0xFF000000; // all run
+        // What each domain takes is confirmed: the codes that the plan asks for, written down from the tree.
+        for (const auto& [domain, code] : {std::pair(0x20u, 3u), std::pair(0x24u, 4u), std::pair(0x28u, 4u), std::pair(0x2Cu, 4u), std::pair(0x30u, 4u), std::pair(0x34u, 3u)})
+            Chip::at(0x47000000 + domain) |= code << 8;
+        Chip::at(0x47000704) = 0x62; // the regulator has reached "quick"
         QCOMPARE(code.find<int()>("pump_bring_up")(), 0);
-        QCOMPARE(bits(0x58023000, 0, 0), 0u);
-        code.find<void()>("pump_release_m4")();
-        QCOMPARE(bits(0x58023000, 0, 0), 1u);
-        QCOMPARE(code.find<int()>("pump_m4_bring_up")(), 0);
+        QCOMPARE(bits(0x47001500, 31, 31), 0u);
+        code.find<void()>("pump_release_help")();
+        QCOMPARE(bits(0x47001500, 31, 31), 1u);
+        QCOMPARE(code.find<int()>("pump_help_bring_up")(), 0);
         for (const char* start : {"pump_pump_start", "pump_inlet_valve_start", "pump_outlet_valve_start"})
             code.find<void()>(start)();
-        for (const char* start : {"pump_m4_panel_alert_start", "pump_m4_log_flash_start"})
+        for (const char* start : {"pump_help_panel_alert_start", "pump_help_log_flash_start"})
             code.find<void()>(start)();
         compareWithImage(*s);
 
-        // The regulator was opened with its key and set to boost.
-        QCOMPARE(Chip::at(0x58021000), 0x0A1D0E76u);
-        QCOMPARE(bits(0x58021004, 1, 0), 3u);
-        // PLLs from the 25 MHz crystal.
-        QCOMPARE(bits(0x5802000C, 1, 0), 2u);
-        const auto vco = [](uint32_t base) { return 25e6 / (bits(base, 4, 0) + 1) * (bits(base, 16, 8) + bits(base + 4, 12, 0) / 8192.0); };
-        QCOMPARE(vco(0x58020010), 960e6);
-        QCOMPARE(vco(0x5802001C), 600e6);
-        QCOMPARE(bits(0x58020008, 1, 0), 3u);
-        const double sys = vco(0x58020010) / (bits(0x58020018, 5, 0) + 1);
-        QCOMPARE(bits(0x58020040, 1, 0), 3u);
-        const double m7 = sys / (1u << bits(0x58020040, 6, 4));
-        const double axi = m7 / (1u << bits(0x58020040, 10, 8));
-        const double bus1 = axi / (1u << bits(0x58020040, 14, 12));
-        const double bus2 = axi / (1u << bits(0x58020040, 18, 16));
-        QCOMPARE(m7, 480e6);
-        QCOMPARE(axi, 240e6);
-        QCOMPARE(bus1, 120e6);
-        QCOMPARE(bits(0x58022000, 3, 0), 4u); // 240 MHz needs four wait states
-        // USB at 48 MHz from PLL 1 B.
-        QCOMPARE(bits(0x58020048, 11, 10), 1u);
-        QCOMPARE(vco(0x58020010) / (bits(0x58020018, 13, 8) + 1), 48e6);
+        // The regulator was opened with its key and set to quick.
+        QCOMPARE(Chip::at(0x47000700), 0x0707A1DEu);
+        QCOMPARE(bits(0x47000704, 2, 0), 6u);
+        // PLLs P and Q from the 25 MHz crystal, R off.
+        const auto vco = [](uint32_t at) { return 25e6 / (bits(at, 6, 4) + 1) * bits(at, at == 0x47000008 ? 15 : 14, 8); };
+        for (const uint32_t at : {0x47000008u, 0x47000010u}) {
+            QCOMPARE(bits(at, 31, 31), 1u);
+            QCOMPARE(bits(at, 1, 0), 2u);
+        }
+        QCOMPARE(bits(0x47000018, 31, 31), 0u);
+        QCOMPARE(bits(0x47000010, 25, 16), 0u); // no thousandths
+        QCOMPARE(vco(0x47000008), 560e6);
+        QCOMPARE(vco(0x47000010), 480e6);
+        // The outputs of P go by halves, in the order of the manual's table.
+        const double halves[] = {1, 1.5, 2, 3, 4, 6};
+        const double pa = vco(0x47000008) / halves[bits(0x4700000C, 2, 0)], pb = vco(0x47000008) / halves[bits(0x4700000C, 6, 4)];
+        const double qa = vco(0x47000010) / (bits(0x47000014, 4, 0) + 1), qb = vco(0x47000010) / (bits(0x47000014, 12, 8) + 1);
+        const double inputs[] = {24e6, 25e6, 0, pa, pb, qa, qb, 0};
+        const auto domain = [&inputs](uint32_t offset) { return inputs[bits(0x47000000 + offset, 2, 0)] / (bits(0x47000000 + offset, 7, 4) + 1); };
+        QCOMPARE(domain(0x20), 280e6); // lead
+        QCOMPARE(domain(0x24), 140e6); // helper
+        QCOMPARE(domain(0x28), 140e6); // memory
+        QCOMPARE(domain(0x2C), 140e6); // fast
+        QCOMPARE(domain(0x30), 70e6);  // slow
+        QCOMPARE(bits(0x47000034, 1, 0), 3u);
+        QCOMPARE(bits(0x47000E00, 2, 0), 3u); // 140 MHz of memory needs three wait states
+        // USB at 48 MHz from PLL Q A.
+        QCOMPARE(bits(0x47000038, 21, 20), 2u);
+        QCOMPARE(qa, 48e6);
 
-        // The pump: 16 kHz centred, three pairs, dead time of at least 1.2 us by its piecewise code, live only after start.
-        const double motor = bus2 * 2;
-        const double ticks = 2.0 * bits(0x40100008, 15, 0) * (bits(0x40100004, 15, 0) + 1);
+        // The pump: 16 kHz centred, three pairs, dead time of at least 1.2 us by mantissa and exponent, live only after start.
+        QCOMPARE(bits(0x47000038, 13, 12), 0u);
+        const double motor = domain(0x2C);
+        const double ticks = 2.0 * bits(0x4700C408, 15, 0) * (bits(0x4700C404, 15, 0) + 1);
         QVERIFY(std::abs(motor / ticks / 16e3 - 1) < 0.001);
-        const uint32_t dead = bits(0x40100030, 15, 8);
-        const double deadTicks = dead < 64 ? dead : dead < 128 ? 64 + 2.0 * (dead - 64) : 192 + 8.0 * (dead - 128);
-        QVERIFY(deadTicks / motor >= 1.2e-6 - 1e-12 && deadTicks / motor < 1.3e-6);
-        QCOMPARE(bits(0x40100030, 0, 0), 1u);
-        for (const uint32_t output : {0x40100020u, 0x40100024u, 0x40100028u})
-            QCOMPARE(bits(output, 1, 0), 3u);
-        // Port E: 7 to 12 carry the pairs (function 2), 14 the fault, pulled up.
-        for (int pad = 7; pad <= 12; ++pad)
-            QCOMPARE(bits(0x58101000 + 4 * uint32_t(pad), 3, 0), 2u);
-        QCOMPARE(bits(0x58101000 + 4 * 14, 7, 6), 1u);
-        // The crystals' and converters' pads are analog, and so are left at function 0.
-        QCOMPARE(bits(0x58101400, 3, 0), 0u);
+        const double deadTicks = (32.0 + bits(0x4700C42C, 4, 0)) * (1u << bits(0x4700C42C, 7, 5)) - 32;
+        QVERIFY2(deadTicks / motor >= 1.2e-6 - 1e-12 && deadTicks / motor < 1.3e-6, std::to_string(deadTicks).c_str());
+        QCOMPARE(bits(0x4700C42C, 31, 30), 3u);
+        for (const uint32_t output : {0x4700C41Cu, 0x4700C420u, 0x4700C424u})
+            QCOMPARE(bits(output, 31, 30), 3u);
+        // West edge: 12 to 17 carry the pairs (function 4), 19 the fault, pulled up.
+        for (int pad = 12; pad <= 17; ++pad)
+            QCOMPARE(bits(0x47003800 + 4 * uint32_t(pad), 3, 0), 4u);
+        QCOMPARE(bits(0x47003800 + 4 * 19, 9, 8), 3u);
+        // The crystals' and converters' pads are analog, function 15.
+        QCOMPARE(bits(0x47002300 + 4 * 26, 3, 0), 15u);
 
-        // Station bus, on the M4: 38.4 kBd 8E1 from PLL 2 B at 100 MHz, received by DMA.
-        QCOMPARE(bits(0x58020044, 10, 8), 1u);
-        const double serial = vco(0x5802001C) / (bits(0x58020024, 13, 8) + 1);
-        QCOMPARE(serial, 100e6);
-        const uint32_t uart3 = 0x40000800;
-        const double samples = bits(uart3, 9, 9) ? 8 : 16;
-        QVERIFY(std::abs(serial * 32 / (samples * bits(uart3 + 4, 20, 0)) / 38.4e3 - 1) < 0.002);
-        QCOMPARE(bits(uart3, 7, 6), 2u); // even
+        // Station bus, on the helper: 38.4 kBd 8E1 from PLL Q B at 80 MHz, received by DMA (request 1).
+        QCOMPARE(bits(0x47000038, 2, 0), 1u);
+        QCOMPARE(qb, 80e6);
+        const uint32_t port = 0x47005B00;
+        const double samples = bits(port, 28, 28) ? 7 : 14;
+        QVERIFY(std::abs(qb * 64 / (samples * bits(port + 4, 19, 0)) / 38.4e3 - 1) < 0.002);
+        QCOMPARE(bits(port, 5, 4), 3u); // even
         bool served = false;
-        for (uint32_t channel = 0; channel < 16; ++channel)
-            served = served || bits(0x58120000 + 16 * channel, 13, 8) == 5;
+        for (uint32_t channel = 0; channel < 14; ++channel)
+            served = served || bits(0x47004D00 + 16 * channel, 10, 4) == 1;
         QVERIFY(served);
-        // The panel's alert goes to the M4, not to the M7.
-        QCOMPARE(Chip::at(0x58110048), 0u);
-        QVERIFY(Chip::at(0x5811004C) != 0);
+        // The panel's alert goes to the helper, not to the lead.
+        QCOMPARE(Chip::at(0x47004678), 0u);
+        QVERIFY(Chip::at(0x4700467C) != 0);
     }
 
     void namesOfCoresAreKeptApart()
     {
         // A need that is called like a core does not get its files into that core's program.
         Workpiece work = demo("pump-hall-a-done");
-        work.plan.need("alarm")->id = "m4-alarm";
+        work.plan.need("alarm")->id = "help-alarm";
         const auto s = run(work);
-        QVERIFY(s->source().find("pump_need_m4_alarm.c") && !s->source().find("pump_m4_alarm.c"));
-        QVERIFY(hasFinding(*s, "SRC-01", "m4-alarm"));
+        QVERIFY(s->source().find("pump_need_help_alarm.c") && !s->source().find("pump_help_alarm.c"));
+        QVERIFY(hasFinding(*s, "SRC-01", "help-alarm"));
     }
 
     void ditchMeter()

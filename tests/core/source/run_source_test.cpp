@@ -145,7 +145,7 @@ private Q_SLOTS:
         // The line's handler clears just its own flag, by writing a one.
         const int line = std::stoi(s->plan.need("lid-switch")->binding.pads.at("pin").substr(2));
         Chip::at(0x4801004C) = 1u << line | 1u << 5;
-        code.find<void()>("sluice_on_EXL_line")();
+        code.find<void()>("sluice_on_EDGES_line")();
         QCOMPARE(Chip::at(0x4801004C), 1u << line);
 
         // The bus: a transfer that nobody acknowledges fails and does not hang.

@@ -41,7 +41,7 @@ private Q_SLOTS:
         hostile.plan.needs[4].id = "board";
         QTest::newRow("low-power modes") << with(with(demo(), SetMode{"STOP", true}), SetMode{"SLEEP", true});
         QTest::newRow("RISC-V doze") << with(demo("ditch-meter-d-done"), SetMode{"DOZE", true});
-        QTest::newRow("two cores stop, two sets") << with(with(demo("pump-hall-a-done"), SetMode{"STOP", true}), SetSlow{ClockSet{"", {{"HFX", "on"}}}});
+        QTest::newRow("two cores stop, two sets") << with(with(demo("pump-hall-a-done"), SetMode{"STILL", true}), SetSlow{ClockSet{"", {{"HX", "on"}}}});
         QTest::newRow("hostile names") << hostile;
     }
     void compilesAndLinksWithoutAWarning()
