@@ -158,7 +158,15 @@ private:
             const QPointF last = centreOf((rows - 1) / 2 + half - 1, (columns - 1) / 2 + half - 1);
             out_.hole = QRectF(first, last).adjusted(-kBallPitch / 2, -kBallPitch / 2, kBallPitch / 2, kBallPitch / 2);
         }
-        // Beside the ways out of the outermost balls, which run through the margin.
+        // Each row and column has its name in the margin, beside the way out of its first ball (corners can be missing).
+        std::map<int, int> firstInRow, firstInColumn;
+        for (const PackagePin& pin : pins)
+            if (const auto place = ballAt(pin.number)) {
+                int& column = firstInRow.try_emplace(place->first, place->second).first->second;
+                column = std::min(column, place->second);
+                int& row = firstInColumn.try_emplace(place->second, place->first).first->second;
+                row = std::min(row, place->first);
+            }
         for (size_t i = 0; i < pins.size(); ++i) {
             const auto place = ballAt(pins[i].number);
             if (!place)
@@ -178,9 +186,9 @@ private:
                 }
                 return QPointF(centre.x() - 8, b.bottom() - kBallMargin / 2);
             };
-            if (place->second == 0)
+            if (place->second == firstInRow[place->first])
                 out_.rulers.emplace_back(QString::fromStdString(pins[i].number.substr(0, digits)), inMargin(turned(int(Side::Left))));
-            if (place->first == 0)
+            if (place->first == firstInColumn[place->second])
                 out_.rulers.emplace_back(QString::fromStdString(pins[i].number.substr(digits)), inMargin(turned(int(Side::Top))));
         }
     }

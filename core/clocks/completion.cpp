@@ -68,11 +68,18 @@ void Completion::strain(const ClockTrial& trial, bool all)
     }
 }
 
+/// Whether the divider that its factor depends on stands elsewhere: the rate behind that may be the same.
+bool Completion::factorMoved(const ClockTrial& trial, std::size_t index) const
+{
+    const int follows = now_.device().clocks[index].follows;
+    return follows >= 0 && trial.clocks[std::size_t(follows)].setting != now_.clocks[std::size_t(follows)].setting;
+}
+
 /// Whether something that the clock depends on is not as it was.
 bool Completion::touched(const ClockTrial& trial, int index) const
 {
     const size_t i = size_t(index);
-    if (strained_[i])
+    if (strained_[i] || factorMoved(trial, i))
         return true;
     const int input = trial.inputOf(i);
     if (input >= 0 && (trial.clocks[size_t(input)].rate != now_.clocks[size_t(input)].rate || !(trial.clocks[size_t(input)].tolerance == now_.clocks[size_t(input)].tolerance)))
@@ -221,7 +228,7 @@ std::vector<std::vector<int>> Completion::parts(const ClockTrial& trial, bool la
         const auto moved = [&](int other) {
             return other >= 0 && (leader[size_t(other)] >= 0 || trial.clocks[size_t(other)].rate != now_.clocks[size_t(other)].rate || !(trial.clocks[size_t(other)].tolerance == now_.clocks[size_t(other)].tolerance));
         };
-        if (!strained_[i] && !moved(input) && !moved(node.follows) && !moved(trial.relativeTo(i)) && !(node.trim && moved(node.trim->by)))
+        if (!strained_[i] && !moved(input) && !moved(node.follows) && !factorMoved(trial, i) && !moved(trial.relativeTo(i)) && !(node.trim && moved(node.trim->by)))
             continue;
         leader[i] = index;
         // A select that nothing depends on may find its old rate in another part; that makes large parts of many.

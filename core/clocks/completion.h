@@ -44,6 +44,7 @@ private:
         std::vector<std::int64_t> settings;
         Cost under;
     };
+    bool factorMoved(const ClockTrial& trial, std::size_t index) const;
     bool touched(const ClockTrial& trial, int clock) const;
     void strain(const ClockTrial& trial, bool all);
     enum class Outcome { None, Broken, Whole, TooMuch };

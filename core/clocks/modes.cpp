@@ -47,7 +47,7 @@ ModeState modeState(const Device& device, const Plan& plan, const Bindings& bind
     Duration sources, multipliers;
     for (size_t i = 0; i < device.clocks.size(); ++i) {
         const ClockNode& node = device.clocks[i];
-        if (!node.enable.valid() || !rates.clocks[i].running || out.alive[i] || int(i) == mode.wakesOn)
+        if (!node.enable.valid() || !(node.isSource() || node.type == ClockNode::Type::Multiply) || !rates.clocks[i].running || out.alive[i] || int(i) == mode.wakesOn)
             continue;
         out.restarted.push_back(int(i));
         if (node.isSource())

@@ -214,6 +214,13 @@ private:
         state.running = true;
     }
 
+    int sourceOf(int clock) const
+    {
+        while (rates_.clocks[size_t(clock)].input >= 0)
+            clock = rates_.clocks[size_t(clock)].input;
+        return clock;
+    }
+
     void findLimits(size_t index)
     {
         const ClockNode& node = device_.clocks[index];
@@ -224,9 +231,15 @@ private:
         state.max = limit.max;
         state.minBecause = state.maxBecause = limit.because;
         if (limit.relativeTo >= 0) {
-            const Frequency bound = rates_.clocks[size_t(limit.relativeTo)].rate * limit.relativeMax;
-            if (!state.max || bound < *state.max)
-                state.max = bound;
+            // Two clocks from one source move together; of two sources the one may be fast while the other is slow.
+            const ClockState& other = rates_.clocks[size_t(limit.relativeTo)];
+            const Frequency bound = other.rate * limit.relativeMax;
+            const bool together = sourceOf(int(index)) == sourceOf(limit.relativeTo) && state.tolerance == other.tolerance;
+            const Frequency effective = together ? shifted(bound, state.tolerance.high) : other.tolerance.worst() <= device_.limitSlack ? bound : shifted(bound, other.tolerance.low);
+            if (!state.max || effective < *state.max || (together && state.rate > bound)) {
+                state.max = together ? bound : effective;
+                state.maxMovesAlong = together;
+            }
         }
     }
 
@@ -301,7 +314,7 @@ std::optional<LimitBreak> limitBreak(const ClockState& clock)
     const bool allowedFor = clock.tolerance.worst() <= clock.limitSlack;
     const Frequency fastest = allowedFor ? clock.rate : shifted(clock.rate, clock.tolerance.high);
     const Frequency slowest = allowedFor ? clock.rate : shifted(clock.rate, clock.tolerance.low);
-    if (clock.max && fastest > *clock.max)
+    if (clock.max && (clock.maxMovesAlong ? clock.rate : fastest) > *clock.max)
         return LimitBreak{LimitBreak::Which::Above, *clock.max, clock.rate <= *clock.max, clock.maxBecause};
     if (clock.min && slowest < *clock.min)
         return LimitBreak{LimitBreak::Which::Below, *clock.min, clock.rate >= *clock.min, clock.minBecause};

@@ -29,6 +29,7 @@ struct ClockState {
     std::optional<Frequency> min; ///< limits in the current operating range
     std::optional<Frequency> max;
     std::string maxBecause, minBecause;
+    bool maxMovesAlong = false; ///< `max` is part of a clock from the same source: its tolerance moves both, and does not count
     Ppm limitSlack; ///< a tolerance up to this is allowed for in the limits
     std::vector<int> users; ///< needs whose instance has it as kernel clock
 };

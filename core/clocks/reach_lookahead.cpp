@@ -180,6 +180,16 @@ double ReachSearch::leastError(size_t t, size_t place, double rate)
                 if (node.canBe(setting) && (countLimits_ || mayBeInside(chain[fraction], rate * first * factor)))
                     least = std::min(least, std::abs(rate * first * factor * last / wanted - 1));
             }
+            // Of what lies beyond a limit on the way, the setting at the limit stands nearest.
+            for (size_t k = fraction; k < chain.size(); ++k) {
+                const Gains between = gainsBelow(chain, fraction, k);
+                if (between.dense)
+                    return 0;
+                for (const std::optional<Frequency>& end : {trial_.min(size_t(chain[k])), trial_.max(size_t(chain[k]))})
+                    if (end && !countLimits_)
+                        for (const double gain : between.values)
+                            least = std::min(least, std::abs(end->toDouble() / gain * last / wanted - 1));
+            }
             // A fraction at the end of its range stands nearest to what lies beyond it.
             for (const std::int64_t whole : {node.factors.front(), node.factors.back()}) {
                 const double value = node.factorOf(node.settingOf(whole)).toDouble();

@@ -172,6 +172,14 @@ void ClockTrial::settle()
     }
 }
 
+int ClockTrial::sourceOf(size_t clock) const
+{
+    int at = int(clock);
+    for (int input = inputOf(clock); input >= 0; input = inputOf(size_t(at)))
+        at = input;
+    return at;
+}
+
 std::optional<Frequency> ClockTrial::max(size_t clock) const
 {
     const RateLimit& limit = limits_[clock];
@@ -195,8 +203,20 @@ bool ClockTrial::outside(size_t index, bool relative) const
         return false;
     const bool allowedFor = clock.tolerance.worst() <= device_->limitSlack;
     const Frequency fastest = allowedFor ? clock.rate : shifted(clock.rate, clock.tolerance.high);
-    if ((limit.max && fastest > *limit.max) || (relative && limit.relativeTo >= 0 && fastest > clocks[size_t(limit.relativeTo)].rate * limit.relativeMax))
+    if (limit.max && fastest > *limit.max)
         return true;
+    if (relative && limit.relativeTo >= 0) {
+        const TrialClock& other = clocks[size_t(limit.relativeTo)];
+        const Frequency bound = other.rate * limit.relativeMax;
+        if (clock.rate > bound)
+            return true;
+        // As computeRates() has it: what comes from one source moves together.
+        if (!allowedFor || other.tolerance.worst() > device_->limitSlack) {
+            const bool together = clock.tolerance == other.tolerance && sourceOf(index) == sourceOf(size_t(limit.relativeTo));
+            if (!together && fastest > (other.tolerance.worst() <= device_->limitSlack ? bound : shifted(bound, other.tolerance.low)))
+                return true;
+        }
+    }
     return limit.min && (allowedFor ? clock.rate : shifted(clock.rate, clock.tolerance.low)) < *limit.min;
 }
 

@@ -54,6 +54,9 @@ public:
     /// Also what another clock's rate demands, and the flash's most wait states.
     std::optional<Frequency> max(std::size_t clock) const;
 
+    /// The source that a clock comes from under the present settings.
+    int sourceOf(std::size_t clock) const;
+
     /// REQUIRES: settled. Of the running clocks, as far as the device says what they draw.
     Current current() const;
     /// REQUIRES: settled. The fastest multiplier that runs; 0 Hz when none does.

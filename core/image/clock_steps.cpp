@@ -133,9 +133,29 @@ private:
         return false;
     }
 
-    bool feedsCores(int clock) const
+    /// Whether a multiplier that the clock comes from is still to be stopped and set anew.
+    bool stopsSoon(int clock) const
     {
-        return feeds(clock, device_.flashClock) || std::any_of(device_.cores.begin(), device_.cores.end(), [&](const Core& core) { return feeds(clock, core.clock); });
+        return std::any_of(open_.begin(), open_.end(), [&](const Move& move) { return move.what == What::MultiplierOff && feeds(move.clock, clock); });
+    }
+
+    /// What must not stand still: cores, flash, and every bus that something is reached by.
+    std::vector<int> vitalClocks() const
+    {
+        std::vector<int> out{device_.flashClock};
+        for (const Core& core : device_.cores)
+            out.push_back(core.clock);
+        for (const Instance& instance : device_.instances)
+            if (now_.live[size_t(instance.bus)] && to_.live[size_t(instance.bus)])
+                out.push_back(instance.bus);
+        std::sort(out.begin(), out.end());
+        out.erase(std::unique(out.begin(), out.end()), out.end());
+        return out;
+    }
+
+    bool feedsVital(int clock) const
+    {
+        return std::any_of(vital_.begin(), vital_.end(), [&](int vital) { return feeds(clock, vital); });
     }
 
     /// Whether the hardware permits it now.
@@ -146,14 +166,15 @@ private:
         case What::SystemSelect:
         case What::KernelSelect: {
             const int input = node(i).inputs[size_t(then(i).setting)].node;
-            return input < 0 || runs(input);
+            return input < 0 || (runs(input) && !stopsSoon(input));
         }
         case What::MultiplierOff:
         case What::Off:
-            // Nothing that the cores run from is switched off under them, and nothing that stays in use.
+            // Nothing that cores and buses run from is switched off under them, and nothing that stays in use.
+            if (feedsVital(i))
+                return false;
             for (size_t k = 0; k < device_.clocks.size(); ++k)
-                if (const bool core = int(k) == device_.flashClock || std::any_of(device_.cores.begin(), device_.cores.end(), [k](const Core& c) { return size_t(c.clock) == k; });
-                    (core || (move.what == What::Off && to_.live[k] && now_.live[k])) && int(k) != i && feeds(i, int(k)))
+                if (move.what == What::Off && to_.live[k] && now_.live[k] && int(k) != i && feeds(i, int(k)))
                     return false;
             if (node(i).isSource())
                 for (const Move& other : open_)
@@ -262,10 +283,10 @@ private:
         int which = -1, best = -1, least = 0;
         for (size_t s = 0; s < device_.clocks.size(); ++s) {
             const ClockNode& select = device_.clocks[s];
-            if (select.type != ClockNode::Type::Select || !select.frozenBy.empty() || !select.control.valid() || !feedsCores(int(s)))
+            if (select.type != ClockNode::Type::Select || !select.frozenBy.empty() || !select.control.valid() || !feedsVital(int(s)))
                 continue;
             const int present = now_.trial.inputOf(s);
-            if (std::none_of(open_.begin(), open_.end(), [&](const Move& move) { return move.what == What::MultiplierOff && present >= 0 && feeds(move.clock, present); }))
+            if (present < 0 || !stopsSoon(present))
                 continue;
             for (size_t k = 0; k < select.inputs.size(); ++k) {
                 const int input = select.inputs[k].node;
@@ -515,6 +536,7 @@ private:
     const Rates& rates_;
     ClockStand now_;
     const ClockStand& to_;
+    std::vector<int> vital_ = vitalClocks();
     std::vector<Move> open_;
     std::vector<int> extras_; ///< sources that run on, but are to be trimmed or watched
     bool raised_ = false;     ///< wait states, meanwhile
@@ -569,7 +591,7 @@ ClockStand wokenStand(const Device& device, const ClockStand& planned, const Rat
     ClockStand out = planned;
     for (size_t i = 0; i < device.clocks.size(); ++i) {
         const ClockNode& node = device.clocks[i];
-        const bool stopped = node.enable.valid() && node.type != ClockNode::Type::Gate && rates.clocks[i].running && !state.alive[i];
+        const bool stopped = node.enable.valid() && (node.isSource() || node.type == ClockNode::Type::Multiply) && rates.clocks[i].running && !state.alive[i];
         if (stopped) {
             out.trial.clocks[i].off = true;
             out.monitored[i] = false;

@@ -97,7 +97,7 @@ private Q_SLOTS:
                     continue;
                 const ClockState& from = s->rates.clocks[size_t(state.input)];
                 QVERIFY(from.running);
-                const Rational factor = d.clocks[c].type == ClockNode::Type::Divide ? Rational(1, state.setting) : d.clocks[c].type == ClockNode::Type::Select ? Rational(1) : Rational(state.setting);
+                const Rational factor = d.clocks[c].type == ClockNode::Type::Divide ? Rational(1) / d.clocks[c].factorOf(state.setting) : d.clocks[c].type == ClockNode::Type::Select ? Rational(1) : d.clocks[c].factorOf(state.setting);
                 QVERIFY(state.rate.value == from.rate.value * factor);
                 QVERIFY(state.tolerance == from.tolerance);
             }

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include "core/base/text.h"
 #include "core/output/output.h"
 #include "tests/support/fixtures.h"
 
@@ -66,9 +67,11 @@ public:
                                                                             "_interrupts_release(uint32_t before) { (void)before; }\n");
         }
         // Only the core itself knows its control registers; letting an interrupt through is nothing to be seen in memory.
-        if (s.device->core().architecture == Core::Architecture::RiscV)
-            (void)writeFileAtomically(folder / (s.source().prefix + "_interrupts.c"),
-                                      "#include <stdint.h>\nvoid " + s.source().prefix + "_interrupt_enable(uint32_t number) { (void)number; }\n");
+        for (std::size_t core = 0; core < s.device->cores.size(); ++core)
+            if (s.device->cores[core].architecture == Core::Architecture::RiscV) {
+                const std::string p = s.source().prefix + (core > 0 ? "_" + lowered(s.device->cores[core].id) : "");
+                (void)writeFileAtomically(folder / (p + "_interrupts.c"), "#include <stdint.h>\nvoid " + p + "_interrupt_enable(uint32_t number) { (void)number; }\n");
+            }
         QProcess shell;
         shell.setWorkingDirectory(dir_.path());
         shell.setProcessChannelMode(QProcess::MergedChannels);

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include <array>
 #include <cstdint>
 #include <map>
 #include <string>
@@ -24,28 +25,30 @@ public:
     /// Hertz of the system clock, with a 12 MHz crystal.
     double system() const
     {
-        switch (bits(kClk + 0x20, 2, 0)) {
+        switch (bits(kClk + 0x1C, 2, 0)) {
         case 0:
-            return 16e6;
+            return 20e6;
         case 1:
             return 12e6;
         default:
-            return vcoA() / (bits(kClk + 0x14, 3, 0) + 1);
+            return vcoA() / std::array{2.0, 2.5, 3.0, 3.5, 4.0, 5.0, 6.0, 8.0}[bits(kClk + 0x14, 2, 0)];
         }
     }
     double vcoA() const
     {
         const std::uint32_t source = bits(kClk + 0x10, 1, 0);
-        const double in = source == 1 ? 16e6 : source == 2 ? 12e6 : 0;
+        const double in = source == 1 ? 20e6 : source == 2 ? 12e6 : 0;
         return bits(kClk + 0x0C, 0, 0) ? in / (bits(kClk + 0x10, 7, 4) + 1) * bits(kClk + 0x10, 14, 8) : 0;
     }
-    double cpu() const { return system() / (1u << bits(kClk + 0x20, 6, 4)); }
-    double bus1() const { return cpu() / (1u << bits(kClk + 0x20, 10, 8)); }
-    double bus2() const { return cpu() / (1u << bits(kClk + 0x20, 14, 12)); }
-    double timers2() const { return bits(kClk + 0x20, 14, 12) == 0 ? bus2() : 2 * bus2(); }
-    double timers1() const { return bits(kClk + 0x20, 10, 8) == 0 ? bus1() : 2 * bus1(); }
-    std::uint32_t waitStates() const { return bits(0x48002000, 3, 0); }
-    std::uint32_t range() const { return bits(0x48001004, 1, 0); }
+    double cpu() const { return system() / (bits(kClk + 0x1C, 7, 4) + 1); }
+    double bus1() const { return cpu() / std::array{1, 2, 3, 4, 6, 8, 0, 0}[bits(kClk + 0x1C, 10, 8)]; }
+    double bus2() const { return cpu() / (bits(kClk + 0x1C, 13, 12) + 1); }
+    double aux() const { return vcoA() / (bits(kClk + 0x14, 12, 8) + 3); }
+    double timers1() const { return std::array{bus1(), cpu(), aux(), 0.0}[bits(kClk + 0x24, 13, 12)]; }
+    double timers2() const { return std::array{bus2(), cpu(), aux(), 0.0}[bits(kClk + 0x24, 15, 14)]; }
+    double drive() const { return std::array{bus2(), cpu(), aux(), 0.0}[bits(kClk + 0x24, 1, 0)]; }
+    std::uint32_t waitStates() const { return bits(kFlash, 3, 0); }
+    std::uint32_t range() const { return bits(kRegulator + 4, 1, 0); }
 
     double uartBaud(std::uint32_t base, double kernel) const
     {
@@ -59,8 +62,8 @@ public:
     }
     double motorDeadTime(double kernel) const
     {
-        const std::uint32_t code = bits(kMotor + 0x20, 15, 8);
-        const double ticks = code < 128 ? code : code < 192 ? 128 + 2.0 * (code - 128) : 256 + 8.0 * (code - 192);
+        const std::uint32_t code = bits(kMotor + 0x20, 14, 8);
+        const double ticks = code < 64 ? code : code < 96 ? 64 + 4.0 * (code - 64) : 192 + 16.0 * (code - 96);
         return ticks / kernel;
     }
     double motorDuty(int channel) const { return double(bits(kMotor + 8 + 4u * std::uint32_t(channel), 15, 0)) / bits(kMotor + 8, 15, 0); }
@@ -71,28 +74,28 @@ public:
         return (bits(base + 4, 19, 10) + 1) * double(1u << bits(base + 4, 26, 24)) / kernel + (3 + bits(base, 7, 4)) / kernel;
     }
     /// FUNC of a pad: port 0 is A.
-    std::uint32_t function(int port, int bit) const { return bits(kPorts + 0x400u * std::uint32_t(port) + 4u * std::uint32_t(bit), 3, 0); }
-    std::uint32_t padBits(int port, int bit, int high, int low) const { return bits(kPorts + 0x400u * std::uint32_t(port) + 4u * std::uint32_t(bit), high, low); }
-    bool level(int port, int bit) const { return bits(kPorts + 0x400u * std::uint32_t(port) + 0x40, bit, bit) != 0; }
-    bool gate1(int bit) const { return bits(kClk + 0x30, bit, bit) != 0; }
-    bool gate2(int bit) const { return bits(kClk + 0x34, bit, bit) != 0; }
+    std::uint32_t function(int port, int bit) const { return bits(kPorts + kPortStride * std::uint32_t(port) + 4u * std::uint32_t(bit), 3, 0); }
+    std::uint32_t padBits(int port, int bit, int high, int low) const { return bits(kPorts + kPortStride * std::uint32_t(port) + 4u * std::uint32_t(bit), high, low); }
+    bool level(int port, int bit) const { return bits(kPorts + kPortStride * std::uint32_t(port) + 0x40, bit, bit) != 0; }
+    bool gate1(int bit) const { return bits(kClk + 0x2C, bit, bit) != 0; }
+    bool gate2(int bit) const { return bits(kClk + 0x30, bit, bit) != 0; }
 
-    static constexpr std::uint32_t kClk = 0x48000000, kMotor = 0x43004000, kPorts = 0x49000000;
+    static constexpr std::uint32_t kClk = 0x4D000000, kRegulator = 0x4D000D00, kFlash = 0x4D001A00, kPorts = 0x4D002700, kPortStride = 0xD00, kEdges = 0x4D005B00, kUart1 = 0x4D007500,
+                                   kI2c2 = 0x4D00B600, kMotor = 0x4D00F700;
 
 private:
     static std::uint32_t resetOf(std::uint32_t address)
     {
         switch (address) {
         case kClk + 0x04:
-        case 0x48001004:
+        case kRegulator + 0x04:
             return 1;
         case kClk + 0x10:
+            return 0x0A00;
         case kClk + 0x18:
-            return 0x0800;
+            return 0x0600;
         case kClk + 0x14:
             return 0x0101;
-        case kClk + 0x1C:
-            return 0x0100;
         case kMotor + 8:
             return 0xFFFF;
         default:

@@ -11,22 +11,44 @@ private Q_SLOTS:
     void theDemoTreeByHand()
     {
         const auto s = run(demo());
-        // 12 MHz / 3 = 4 MHz, x 80 = 320 MHz, / 2 = 160 MHz.
-        QCOMPARE(hertz(*s, "PLLA.IN"), 4e6);
-        QCOMPARE(hertz(*s, "PLLA.VCO"), 320e6);
-        QCOMPARE(hertz(*s, "CPU"), 160e6);
-        QCOMPARE(hertz(*s, "BUS1"), 80e6);
-        QCOMPARE(hertz(*s, "TIM1"), 160e6); // twice the bus, since its divider is not 1
+        // 12 MHz / 2 = 6 MHz, x 50 = 300 MHz, / 2 = 150 MHz.
+        QCOMPARE(hertz(*s, "PLLA.IN"), 6e6);
+        QCOMPARE(hertz(*s, "PLLA.VCO"), 300e6);
+        QCOMPARE(hertz(*s, "CPU"), 150e6);
+        QCOMPARE(hertz(*s, "BUS1"), 75e6);
+        QCOMPARE(hertz(*s, "TIM1K"), 75e6); // its bus, as it is
+        QCOMPARE(hertz(*s, "DRIVEK"), 150e6);
         QCOMPARE(*s->rates.waitStates, 4);
         const ClockState& cpu = s->rates.clocks[size_t(s->device->findClock("CPU"))];
         QCOMPARE(cpu.tolerance.worst().value, Rational(20));
     }
 
-    void timersFollowTheirBusDivider()
+    void halfStepsDivideExactly()
     {
-        const auto s = run(with(with(demo(), SetClock{"BUS2", "1"}), SetClock{"BUS1", "4"}));
-        QCOMPARE(hertz(*s, "TIM2"), 160e6);
-        QCOMPARE(hertz(*s, "TIM1"), 80e6);
+        for (const auto& [factor, rate] : {std::pair("2", Rational(150'000'000)), {"2.5", 120'000'000}, {"3.5", Rational(600'000'000, 7)}, {"8", 37'500'000}}) {
+            const auto s = run(with(demo(), SetClock{"PLLA.MAIN", std::string(factor)}));
+            QVERIFY2(s->rates.clocks[size_t(s->device->findClock("CPU"))].rate.value == rate, factor);
+        }
+    }
+
+    /// A clock that doubles its bus unless the bus's divider is 1: no shipped chip has one.
+    void aClockCanFollowWhetherAnotherDividerIsOne()
+    {
+        Workpiece work = demo();
+        Device device = *work.device;
+        ClockNode twice;
+        twice.id = twice.name = "TWICE";
+        twice.tier = "kernel";
+        twice.type = ClockNode::Type::Follow;
+        twice.onAtReset = true;
+        twice.inputs = {{device.findClock("BUS1"), 0}};
+        twice.follows = device.findClock("BUS1");
+        twice.factorElse = 2;
+        device.clocks.push_back(twice);
+        work.device = std::make_shared<const Device>(std::move(device));
+        QCOMPARE(hertz(*run(with(work, SetClock{"BUS1", "2"})), "TWICE"), 150e6);
+        QCOMPARE(hertz(*run(with(work, SetClock{"BUS1", "4"})), "TWICE"), 75e6);
+        QCOMPARE(hertz(*run(with(work, SetClock{"BUS1", "1"})), "TWICE"), 150e6);
     }
 
     void resetTreeIsWhatTheChipWakesWith()
@@ -35,7 +57,7 @@ private Q_SLOTS:
         work.plan.clocks.clear();
         work.plan.range.clear();
         const auto s = run(work);
-        QCOMPARE(hertz(*s, "CPU"), 16e6);
+        QCOMPARE(hertz(*s, "CPU"), 20e6);
         QCOMPARE(*s->rates.waitStates, 0);
         COMPARE_TEXT(s->device->ranges[size_t(s->rates.range)].id, "R2");
         QVERIFY(!s->rates.clocks[size_t(s->device->findClock("PLLA.VCO"))].running);
@@ -77,31 +99,30 @@ private Q_SLOTS:
     {
         QTest::addColumn<int>("mul");
         QTest::addColumn<int>("states");
-        // 4 MHz x mul / 4: 36 MHz at 36.
-        QTest::newRow("36 MHz") << 36 << 0;
-        QTest::newRow("37 MHz") << 37 << 1;
-        QTest::newRow("72 MHz") << 72 << 1;
-        QTest::newRow("73 MHz") << 73 << 2;
+        // 3 MHz x mul / 3 / 2: 34 MHz at 68.
+        QTest::newRow("34 MHz") << 68 << 0;
+        QTest::newRow("34.5 MHz") << 69 << 1;
+        QTest::newRow("51 MHz, 68 / 2 states") << 102 << 1;
     }
     void waitStatesChangeExactlyAtTheirLimits()
     {
         QFETCH(int, mul);
-        const auto s = run(with(with(demo(), SetClock{"PLLA.VCO", std::to_string(mul)}), SetClock{"PLLA.MAIN", "4"}));
-        QCOMPARE(hertz(*s, "CPU"), mul * 1e6);
+        const auto s = run(with(with(with(with(demo(), SetClock{"PLLA.IN", "4"}), SetClock{"PLLA.VCO", std::to_string(mul)}), SetClock{"PLLA.MAIN", "3"}), SetClock{"CPU", "2"}));
+        QCOMPARE(hertz(*s, "CPU"), mul * 0.5e6);
         QTEST(*s->rates.waitStates, "states");
     }
 
     void toleranceCrossingALimitIsACautionOnceAChain()
     {
-        // 16 MHz +-1 % x 80 / 8: exactly 160 MHz, but as much as 161.6 MHz.
-        Workpiece work = with(with(demo(), SetClock{"PLLA.SRC", "HFI"}), SetClock{"PLLA.IN", "4"});
+        // 20 MHz +-1.2 % x 60 / 8: exactly 150 MHz, but as much as 151.8 MHz.
+        Workpiece work = with(with(with(demo(), SetClock{"PLLA.SRC", "HFI"}), SetClock{"PLLA.IN", "4"}), SetClock{"PLLA.VCO", "60"});
         const auto s = run(work);
-        QCOMPARE(hertz(*s, "CPU"), 160e6);
+        QCOMPARE(hertz(*s, "CPU"), 150e6);
         QVERIFY(!hasFinding(*s, "CLK-01"));
         QVERIFY(hasFinding(*s, "CLK-03", "PLLA.MAIN"));
         QVERIFY(!hasFinding(*s, "CLK-03", "CPU"));
-        // At 140 MHz there is room.
-        QVERIFY(!hasFinding(*run(with(work, SetClock{"PLLA.VCO", "70"})), "CLK-03", "PLLA.MAIN"));
+        // At 147.5 MHz there is room.
+        QVERIFY(!hasFinding(*run(with(work, SetClock{"PLLA.VCO", "59"})), "CLK-03", "PLLA.MAIN"));
     }
 
     void whatIsTypedOnAClock()
@@ -119,7 +140,9 @@ private Q_SLOTS:
         QCOMPARE(*type("CPU", ">= 100 MHz")->wish, (ReachTarget{cpu, Kind::AtLeast, megahertz(100), Ppm(), false}));
         QCOMPARE(*type("CPU", "max")->wish, (ReachTarget{cpu, Kind::Fastest, Frequency(), Ppm(), false}));
         QCOMPARE(*type("CPU", "max <= 100 MHz")->wish, (ReachTarget{cpu, Kind::Fastest, megahertz(100), Ppm(), false}));
-        QVERIFY(!type("BUS1", "3").ok());
+        QVERIFY(!type("BUS1", "5").ok());
+        QVERIFY(!type("PLLA.MAIN", "/ 4.5").ok());
+        QCOMPARE(std::get<SetClock>(type("PLLA.MAIN", "/ 3.5")->edit.changes[0]), (SetClock{"PLLA.MAIN", "3.5"}));
         QVERIFY(!type("BUS1", "0 MHz").ok());
         QVERIFY(!type("BUS1", ">= 1 MHz \u00b11 %").ok());
         QVERIFY(!type("BUS1", "quick").ok());

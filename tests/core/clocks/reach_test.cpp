@@ -49,7 +49,7 @@ SmallTree randomTree(std::mt19937& random)
     };
     const auto factors = [&](ClockNode& node, std::vector<std::int64_t> list) {
         node.factors = std::move(list);
-        node.resetValue = node.factors[size_t(pick(0, int(node.factors.size()) - 1))] * node.unit;
+        node.resetValue = node.settingOf(node.factors[size_t(pick(0, int(node.factors.size()) - 1))]);
     };
     const auto from = [&](ClockNode& node, int input) { node.inputs = {{input, 0}}; };
     const auto select = [&](ClockNode& node, std::vector<int> inputs) {
@@ -71,6 +71,7 @@ SmallTree randomTree(std::mt19937& random)
     ClockNode& vco = add("VCO", ClockNode::Type::Multiply, "multiplier"); // 4
     from(vco, 3);
     vco.unit = pick(0, 7) ? 1 : 4;
+    vco.dense = vco.unit > 1;
     factors(vco, {4, 5, 6, 9});
     vco.enable = {FieldRef{0, 0, 0}, 1};
     vco.onAtReset = false;
@@ -78,7 +79,9 @@ SmallTree randomTree(std::mt19937& random)
     vco.limit = {megahertz(pick(6, 12)), megahertz(pick(30, 60)), -1, 1, {}};
     ClockNode& post = add("POST", ClockNode::Type::Divide, "multiplier"); // 5
     from(post, 4);
-    factors(post, {1, 2, 3, 4});
+    // Now and then a list with halves: 1, 1.5, 2.5, 4.
+    post.unit = pick(0, 3) ? 1 : 2;
+    factors(post, post.unit == 1 ? std::vector<std::int64_t>{1, 2, 3, 4} : std::vector<std::int64_t>{2, 3, 5, 8});
     select(add("SYS", ClockNode::Type::Select, "system"), {0, 1, 5}); // 6
     ClockNode& cpu = add("CPU", ClockNode::Type::Divide, "system"); // 7
     from(cpu, 6);
@@ -222,9 +225,9 @@ std::vector<Plain> enumerated(const SmallTree& tree, const std::vector<ReachTarg
         if (node.type == ClockNode::Type::Select) {
             for (const ClockInput& input : node.inputs)
                 set(d.clocks[size_t(input.node)].id);
-        } else if (node.unit == 1) {
+        } else if (!node.dense) {
             for (const std::int64_t factor : node.factors)
-                set(std::to_string(factor));
+                set(factorText(node, factor));
         } else {
             for (std::int64_t s = node.factors.front() * node.unit; s <= node.factors.back() * node.unit; ++s)
                 if (node.canBe(s))

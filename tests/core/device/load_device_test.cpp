@@ -40,8 +40,8 @@ private Q_SLOTS:
     void clocksStandAsTheRegistersReset()
     {
         const Expected<Device> device = library().device("SE4332-C64");
-        QCOMPARE(device->clocks[size_t(device->findClock("PLLA.VCO"))].resetValue, 8);
-        QCOMPARE(device->clocks[size_t(device->findClock("PLLA.MAIN"))].resetValue, 2);
+        QCOMPARE(device->clocks[size_t(device->findClock("PLLA.VCO"))].resetValue, 10);
+        QCOMPARE(device->clocks[size_t(device->findClock("PLLA.MAIN"))].resetValue, 5);
         QVERIFY(device->clocks[size_t(device->findClock("HFI"))].onAtReset);
         QVERIFY(!device->clocks[size_t(device->findClock("HFX"))].onAtReset);
     }
@@ -57,16 +57,16 @@ private Q_SLOTS:
         QTest::newRow("unknown field") << "CLK.OSC.HFXON" << "CLK.OSC.HFXNO" << "/clocks/3/enable" << "Did you mean \"CLK.OSC.HFXON\"?";
         QTest::newRow("wrong type") << "\"vectors\": 64" << "\"vectors\": \"many\"" << "/core/vectors" << "must be a whole number";
         QTest::newRow("out of range") << "\"vectors\": 64" << "\"vectors\": 6400" << "/core/vectors" << "from 0 to 480";
-        QTest::newRow("bad rate") << "\"rate\": \"16 MHz\"" << "\"rate\": \"16 Mhertz\"" << "/clocks/2/rate" << "48 MHz";
+        QTest::newRow("bad rate") << "\"rate\": \"20 MHz\"" << "\"rate\": \"20 Mhertz\"" << "/clocks/2/rate" << "48 MHz";
         QTest::newRow("bad bits") << "\"DIV\": { \"bits\": \"19:0\"" << "\"DIV\": { \"bits\": \"0:19\"" << "/blocks/uart/registers/RATE/fields/DIV/bits" << "from 31 down to 0";
-        QTest::newRow("unknown signal") << "\"7\": \"UART4.TX\"" << "\"7\": \"UART4.XT\"" << "/pads/PA2/routes/7" << "is not a signal";
-        QTest::newRow("code too large") << "\"2\": \"TIMER1.CH1\"" << "\"99\": \"TIMER1.CH1\"" << "/pads/PA2/routes/99" << "does not fit";
-        QTest::newRow("factor without a code") << "\"factors\": \"8..127\"" << "\"factors\": \"8..128\"" << "/clocks/7" << "has no code";
-        QTest::newRow("loop") << "\"inputs\": { \"HFI\": 0, \"HFX\": 1" << "\"inputs\": { \"CPU\": 0, \"HFX\": 1" << "/clocks/14" << "list a clock after";
+        QTest::newRow("unknown signal") << "\"3\": \"UART4.TX\"" << "\"3\": \"UART4.XT\"" << "/pads/PA2/routes/3" << "is not a signal";
+        QTest::newRow("code too large") << "\"5\": \"TIMER1.CH1\"" << "\"99\": \"TIMER1.CH1\"" << "/pads/PA2/routes/99" << "does not fit";
+        QTest::newRow("factor without a code") << "\"factors\": \"10..120\"" << "\"factors\": \"10..128\"" << "/clocks/7" << "has no code";
+        QTest::newRow("loop") << "\"inputs\": { \"HFI\": 0, \"HFX\": 1" << "\"inputs\": { \"CPU\": 0, \"HFX\": 1" << "/clocks/13" << "list a clock after";
         QTest::newRow("unknown mechanism") << "\"mechanism\": \"selector\"" << "\"mechanism\": \"crossbar\"" << "/routing/0/mechanism" << "is not a routing mechanism";
-        QTest::newRow("min above max") << "\"min\": \"2 MHz\", \"max\": \"16 MHz\"" << "\"min\": \"20 MHz\", \"max\": \"16 MHz\"" << "/clocks/6/limit" << "above its maximum";
+        QTest::newRow("min above max") << "\"min\": \"2.5 MHz\", \"max\": \"10 MHz\"" << "\"min\": \"20 MHz\", \"max\": \"10 MHz\"" << "/clocks/6/limit" << "above its maximum";
         QTest::newRow("newer format") << "\"format\": 1" << "\"format\": 7" << "/format" << "reads format 1";
-        QTest::newRow("unknown block") << "\"block\": \"uart\", \"base\": \"0x4300 0000\"" << "\"block\": \"uatr\", \"base\": \"0x4300 0000\"" << "/instances/UART1/block" << "Did you mean \"uart\"?";
+        QTest::newRow("unknown block") << "\"block\": \"uart\", \"base\": \"0x4D00 7500\"" << "\"block\": \"uatr\", \"base\": \"0x4D00 7500\"" << "/instances/UART1/block" << "Did you mean \"uart\"?";
     }
     void saysWhereAndWhat()
     {

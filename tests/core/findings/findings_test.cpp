@@ -34,7 +34,7 @@ class FindingsTest : public QObject {
         return with(work, InsertNeed{99, copy});
     }
 
-    /// Stopped at the lowest range, running from the crystal divided or not; it wakes on 16 MHz, divided as much.
+    /// Stopped at the lowest range, running from the crystal divided or not; it wakes on 20 MHz, divided as much.
     static Workpiece slowly(const char* divider)
     {
         Workpiece work = with(with(demo(), SetText{SetText::What::Range, "R3"}), SetMode{"STOP", true});
@@ -65,10 +65,10 @@ private Q_SLOTS:
         row("PIN-06", moved("frost-heater", "pin", "PC11"), moved("frost-heater", "pin", "PC8"));
         row("NEED-01", without("uplink", "cts"), demo());
         row("CLK-01", with(demo(), SetClock{"BUS1", "1"}), with(demo(), SetClock{"BUS1", "2"}));
-        row("CLK-02", with(demo(), SetClock{"PLLA.VCO", "23"}), with(demo(), SetClock{"PLLA.VCO", "24"}));
-        row("CLK-03", with(with(demo(), SetClock{"PLLA.SRC", "HFI"}), SetClock{"PLLA.IN", "4"}), demo());
+        row("CLK-02", with(demo(), SetClock{"PLLA.VCO", "33"}), with(demo(), SetClock{"PLLA.VCO", "34"}));
+        row("CLK-03", with(with(with(demo(), SetClock{"PLLA.SRC", "HFI"}), SetClock{"PLLA.IN", "4"}), SetClock{"PLLA.VCO", "60"}), demo());
         row("CLK-04", with(demo(), SetClock{"UART1K", "LFX"}), demo());
-        row("CLK-05", with(demo(), SetText{SetText::What::Range, "R2"}), with(with(demo(), SetText{SetText::What::Range, "R2"}), SetClock{"PLLA.MAIN", "4"}));
+        row("CLK-05", with(demo(), SetText{SetText::What::Range, "R2"}), with(with(demo(), SetText{SetText::What::Range, "R2"}), SetClock{"PLLA.MAIN", "5"}));
         row("CLK-06", with(demo(), SetText{SetText::What::Supply, "2.69 V"}), with(demo(), SetText{SetText::What::Supply, "2.7 V"}));
         row("CLK-07", noCrystalNeed(), demo());
         row("CLK-08", with(demo(), SetClock{"HFX", "off"}), with(demo(), SetClock{"LFX", "off"}));
@@ -85,7 +85,7 @@ private Q_SLOTS:
         };
         row("DEV-01", from(Origin::BesidePlan, true, "arm-none-eabi-"), from(Origin::BesidePlan, false, "arm-none-eabi-"));
         row("DEV-02", from(Origin::User, false, "other-"), from(Origin::Shipped, false, "other-"));
-        row("GOAL-01", with(demo(), SetGoal{"gate-bridge", "dead", "4.76 us"}), with(demo(), SetGoal{"gate-bridge", "dead", "4.75 us"}));
+        row("GOAL-01", with(demo(), SetGoal{"gate-bridge", "dead", "4.59 us"}), with(demo(), SetGoal{"gate-bridge", "dead", "4.58 us"}));
         row("GOAL-02", with(demo(), SetGoal{"beacon", "frequency", "90 MHz"}), with(demo(), SetGoal{"beacon", "frequency", "20 kHz"}));
     }
     void everyRuleFiresAndNearlyFires()
@@ -130,7 +130,7 @@ private Q_SLOTS:
         const auto found = std::find_if(s->findings.begin(), s->findings.end(), [](const Finding& f) { return f.rule == "MODE-03"; });
         QVERIFY(found != s->findings.end());
         COMPARE_TEXT(found->place.id, "BUS1");
-        QVERIFY2(found->text.starts_with("With the slow clocks: Bus 1 runs at 160 MHz"), found->text.c_str());
+        QVERIFY2(found->text.starts_with("With the slow clocks: Bus 1 runs at 150 MHz"), found->text.c_str());
         QVERIFY(found->fixTitle.empty() && !found->ways);
         slow.range = "R2";
         QVERIFY(findingsText(*run(with(demo(), SetSlow{slow}))).find("With the slow clocks: The flash cannot follow") != std::string::npos);

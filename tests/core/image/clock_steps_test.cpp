@@ -248,7 +248,8 @@ class ClockStepsTest : public QObject {
         const auto has = [](const std::vector<int>& list, int item) { return std::find(list.begin(), list.end(), item) != list.end(); };
         for (int i = 0; i < int(device.clocks.size()); ++i) {
             const ClockNode& node = device.clocks[size_t(i)];
-            if (!node.enable.valid() || node.type == ClockNode::Type::Gate)
+            // Sources and multipliers stop; a divider that can be switched keeps its switch.
+            if (!node.enable.valid() || !(node.isSource() || node.type == ClockNode::Type::Multiply))
                 continue;
             int from = i;
             while (chip.input(from) >= 0)
@@ -258,12 +259,16 @@ class ClockStepsTest : public QObject {
             else if (!has(mode.keeps, from) || has(mode.stops, i))
                 chip.force(node.enable.ref, node.enable.code ? 0 : 1);
         }
-        for (int i = device.cpuClock(); i >= 0; i = chip.input(i)) {
+        std::vector<int> turned = mode.wakesSelects;
+        for (int i = device.cpuClock(); i >= 0 && mode.wakesSelects.empty(); i = chip.input(i))
+            turned.push_back(i);
+        for (const int i : turned) {
             const ClockNode& node = device.clocks[size_t(i)];
             const auto choice = std::find_if(node.inputs.begin(), node.inputs.end(), [&mode](const ClockInput& input) { return input.node == mode.wakesOn; });
             if (node.type == ClockNode::Type::Select && choice != node.inputs.end()) {
                 chip.force(node.control, choice->code);
-                return;
+                if (mode.wakesSelects.empty())
+                    return;
             }
         }
     }

@@ -26,19 +26,19 @@ private Q_SLOTS:
     {
         const auto s = run(demo());
         const Se43 chip = decode(*s);
-        QCOMPARE(chip.vcoA(), 320e6);
-        QCOMPARE(chip.cpu(), 160e6);
-        QCOMPARE(chip.bus1(), 80e6);
-        QCOMPARE(chip.bus2(), 80e6);
+        QCOMPARE(chip.vcoA(), 300e6);
+        QCOMPARE(chip.cpu(), 150e6);
+        QCOMPARE(chip.bus1(), 75e6);
+        QCOMPARE(chip.bus2(), 75e6);
         QCOMPARE(chip.waitStates(), 4u);
         QCOMPARE(chip.range(), 2u);
-        QVERIFY(std::abs(chip.uartBaud(0x43000000, chip.bus2()) / 460.8e3 - 1) < 0.003);
-        QVERIFY(std::abs(chip.motorFrequency(chip.timers2()) / 24e3 - 1) < 0.0002);
-        QVERIFY(std::abs(chip.motorDeadTime(chip.timers2()) - 650e-9) < 1e-12);
-        QVERIFY(chip.i2cLow(0x42001400, chip.bus1()) > 1.3e-6 && chip.i2cHigh(0x42001400, chip.bus1()) > 0.6e-6);
+        QVERIFY(std::abs(chip.uartBaud(Se43::kUart1, chip.bus2()) / 460.8e3 - 1) < 0.003);
+        QVERIFY(std::abs(chip.motorFrequency(chip.drive()) / 24e3 - 1) < 0.0002);
+        QVERIFY(chip.motorDeadTime(chip.drive()) >= 650e-9 && chip.motorDeadTime(chip.drive()) < 650e-9 + 4 / 150e6);
+        QVERIFY(chip.i2cLow(Se43::kI2c2, chip.bus1()) > 1.3e-6 && chip.i2cHigh(Se43::kI2c2, chip.bus1()) > 0.6e-6);
         // FLTON and OUTEN, 8N1 with handshake.
         QCOMPARE(chip.bits(Se43::kMotor + 0x20, 1, 0), 3u);
-        QCOMPARE(chip.bits(0x43000000, 11, 0), 0xC17u);
+        QCOMPARE(chip.bits(Se43::kUart1, 11, 0), 0xC17u);
     }
 
     void padsAreSwitchedToWhatTheyCarry()
@@ -50,7 +50,7 @@ private Q_SLOTS:
             return std::pair(pad[1] - 'A', std::stoi(pad.substr(2)));
         };
         // The pad table of the data sheet, by hand, for the pads of the shipped plan.
-        const std::map<std::string, uint32_t> sheet{{"PD0", 6}, {"PD1", 6}, {"PD2", 6}, {"PD3", 6}, {"PB8", 4}, {"PB9", 4}};
+        const std::map<std::string, uint32_t> sheet{{"PD0", 8}, {"PD1", 8}, {"PD2", 8}, {"PD3", 8}, {"PB8", 11}, {"PB9", 11}};
         for (const auto& [need, signal] : {std::pair{"uplink", "tx"}, {"uplink", "rx"}, {"uplink", "cts"}, {"uplink", "rts"}, {"level-probes", "scl"}, {"level-probes", "sda"}}) {
             const auto [port, bit] = at(need, signal);
             QCOMPARE(chip.function(port, bit), sheet.at(s->plan.need(need)->binding.pads.at(signal)));
@@ -74,7 +74,7 @@ private Q_SLOTS:
                         const Se43 chip = decode(*s);
                         QVERIFY(std::abs(chip.cpu() - hertz(*s, "CPU")) < 1);
                         QVERIFY(std::abs(chip.bus1() - hertz(*s, "BUS1")) < 1);
-                        QVERIFY(std::abs(chip.timers1() - hertz(*s, "TIM1")) < 1);
+                        QVERIFY(std::abs(chip.timers1() - hertz(*s, "TIM1K")) < 1);
                         ++tried;
                     }
         QCOMPARE(tried, 81);
@@ -85,10 +85,10 @@ private Q_SLOTS:
         QTest::addColumn<QString>("range");
         QTest::addColumn<QString>("mul");
         QTest::addColumn<QString>("source");
-        QTest::newRow("fast") << "R1" << "80" << "HFX";
-        QTest::newRow("middle") << "R2" << "36" << "HFX";
-        QTest::newRow("internal") << "R1" << "8" << "HFI";
-        QTest::newRow("slow") << "R3" << "24" << "HFX";
+        QTest::newRow("fast") << "R1" << "50" << "HFX";
+        QTest::newRow("middle") << "R2" << "42" << "HFX";
+        QTest::newRow("internal") << "R1" << "26" << "HFI";
+        QTest::newRow("slow") << "R3" << "26" << "HFX";
     }
     /// A small model of the chip steps through the operations: what is locked, what is frozen, what is ready, and the
     /// limits of wait states, regulator and buses at that moment.
@@ -100,12 +100,14 @@ private Q_SLOTS:
         Workpiece work = with(with(with(demo(), SetText{SetText::What::Range, range.toStdString()}), SetClock{"PLLA.VCO", mul.toStdString()}), SetClock{"PLLA.SRC", source.toStdString()});
         // The bus is too slow for the crystal's rate at some of these, so the CAN has none.
         work = with(work, SetClock{"CANK", "none"});
+        if (range == "R2")
+            work = with(work, SetClock{"PLLA.MAIN", "3"});
         if (range == "R3")
-            work = with(with(work, SetClock{"PLLA.MAIN", "4"}), SetClock{"PLLA.AUX", "4"});
+            work = with(with(work, SetClock{"PLLA.MAIN", "6"}), SetClock{"PLLA.AUX", "6"});
         const auto s = run(work);
         QVERIFY2(!hasFinding(*s, "CLK-01"), findingsText(*s).c_str());
 
-        std::map<uint32_t, uint32_t> words{{0x48000004, 1}, {0x48001004, 1}, {0x48000010, 0x0800}, {0x48000018, 0x0800}, {0x48000014, 0x0101}, {0x4800001C, 0x0100}};
+        std::map<uint32_t, uint32_t> words{{0x4D000004, 1}, {0x4D000D04, 1}, {0x4D000010, 0x0A00}, {0x4D000018, 0x0600}, {0x4D000014, 0x0101}};
         bool clkOpen = false, pwrOpen = false, pllLocked = false;
         std::map<int, bool> ready{{0, true}};
         for (const Step& step : s->image.steps) {
@@ -115,39 +117,39 @@ private Q_SLOTS:
             const std::string why = step.why + " at " + QString::number(address, 16).toStdString();
             if (step.kind == Step::Kind::Wait) {
                 QVERIFY(step.timeout.value > Rational(0));
-                if (address == 0x48000008)
+                if (address == 0x4D000008)
                     for (int bit = 0; bit < 10; ++bit)
                         if (step.mask >> bit & 1) {
-                            QVERIFY2(words[0x48000004] >> bit & 1, why.c_str()); // never polled unless switched on
+                            QVERIFY2(words[0x4D000004] >> bit & 1, why.c_str()); // never polled unless switched on
                             ready[bit] = true;
                         }
-                if (address == 0x48000008 && step.mask >> 16 & 1)
+                if (address == 0x4D000008 && step.mask >> 16 & 1)
                     pllLocked = true;
                 continue;
             }
-            if (address == 0x48000000)
+            if (address == 0x4D000000)
                 clkOpen = step.value == 0x5E430001;
-            else if (address == 0x48001000)
+            else if (address == 0x4D000D00)
                 pwrOpen = step.value == 0x5E430002;
-            else if (address < 0x48001000)
+            else if (address < 0x4D000D00)
                 QVERIFY2(clkOpen, why.c_str());
-            else if (address == 0x48001004)
+            else if (address == 0x4D000D04)
                 QVERIFY2(pwrOpen, why.c_str());
-            if (address == 0x48000010 || address == 0x48000014)
-                QVERIFY2(!(words[0x4800000C] & 1), why.c_str()); // the PLL is off while it is set
+            if (address == 0x4D000010 || address == 0x4D000014)
+                QVERIFY2(!(words[0x4D00000C] & 1), why.c_str()); // the PLL is off while it is set
             const uint32_t mask = step.kind == Step::Kind::Write ? ~0u : step.mask;
             words[address] = (words[address] & ~mask) | (step.value & mask);
 
             const Se43 now(words);
-            if ((words[0x48000020] & 7) == 2)
+            if ((words[0x4D00001C] & 7) == 2)
                 QVERIFY2(pllLocked, why.c_str());
-            if ((words[0x48000020] & 7) == 1)
+            if ((words[0x4D00001C] & 7) == 1)
                 QVERIFY2(ready[1], why.c_str());
-            if ((words[0x48000020] & 7) == 0)
-                QVERIFY2(words[0x48000004] & 1, why.c_str());
+            if ((words[0x4D00001C] & 7) == 0)
+                QVERIFY2(words[0x4D000004] & 1, why.c_str());
             // Limits at this moment, by hand from the data sheet.
-            const double top[] = {24e6, 80e6, 160e6}, bus1[] = {24e6, 40e6, 80e6}, bus2[] = {24e6, 80e6, 120e6};
-            const std::vector<double> flash[] = {{12e6, 24e6}, {24e6, 48e6, 72e6, 80e6}, {36e6, 72e6, 108e6, 144e6, 160e6}};
+            const double top[] = {30e6, 90e6, 150e6}, bus1[] = {30e6, 45e6, 75e6}, bus2[] = {30e6, 90e6, 150e6};
+            const std::vector<double> flash[] = {{15e6, 30e6}, {25e6, 50e6, 75e6, 90e6}, {34e6, 68e6, 102e6, 136e6, 150e6}};
             const uint32_t r = now.range();
             QVERIFY2(now.cpu() <= top[r] + 1 && now.bus1() <= bus1[r] + 1 && now.bus2() <= bus2[r] + 1, why.c_str());
             QVERIFY2(now.waitStates() < flash[r].size() && now.cpu() <= flash[r][now.waitStates()] + 1, why.c_str());

@@ -74,7 +74,7 @@ private Q_SLOTS:
         const SheetRow row = rowOf(pinSheet(*s), "PD0");
         COMPARE_TEXT(row.cells[size_t(column("signal"))], "UART1.TX");
         COMPARE_TEXT(row.cells[size_t(column("need"))], "Uplink");
-        COMPARE_TEXT(row.cells[size_t(column("code"))], "6");
+        COMPARE_TEXT(row.cells[size_t(column("code"))], "8");
         COMPARE_TEXT(row.cells[size_t(column("direction"))], "out");
         COMPARE_TEXT(rowOf(pinSheet(*s), "PC11").cells[size_t(column("net"))], "XHF_IN");
     }

@@ -179,7 +179,7 @@ private Q_SLOTS:
                 all += text;
             for (const std::string& mine : typed)
                 QVERIFY2(all.find(mine) != std::string::npos, (mine + " is lost in round " + std::to_string(round)).c_str());
-            QVERIFY(textOf(folderOf(dir) / "sluice_uplink.c").find(&next == a.get() ? "459.77" : "9.6") != std::string::npos);
+            QVERIFY(textOf(folderOf(dir) / "sluice_uplink.c").find(&next == a.get() ? "DIV 163" : "DIV 781") != std::string::npos);
             // Nothing is left lying about.
             for (const auto& entry : fs::directory_iterator(folderOf(dir) / ".bindrel"))
                 QVERIFY(entry.path().filename().string().rfind("stage", 0) != 0);

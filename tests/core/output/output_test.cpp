@@ -47,7 +47,7 @@ private Q_SLOTS:
         QCOMPARE(stateOf(*next, folderOf(dir), "sluice_uplink.c"), FileChange::State::Changed);
         write(*next, folderOf(dir));
         QVERIFY(textOf(file).find("sluice_uplink_send(0x55u);") != std::string::npos);
-        QVERIFY(textOf(file).find("AT(1389u)") != std::string::npos);
+        QVERIFY(textOf(file).find("AT(1302u)") != std::string::npos);
         QVERIFY(textOf(folderOf(dir) / ".bindrel/backup/sluice_uplink.c").find("0x55u") != std::string::npos);
         // And once more, since the memory of the last write now holds the region too.
         write(*run(demo()), folderOf(dir));
@@ -64,7 +64,7 @@ private Q_SLOTS:
         QCOMPARE(stateOf(*next, folderOf(dir), "sluice_uplink.c"), FileChange::State::Merged);
         write(*next, folderOf(dir));
         QVERIFY(textOf(file).find("my own helper") != std::string::npos);
-        QVERIFY(textOf(file).find("AT(1389u)") != std::string::npos);
+        QVERIFY(textOf(file).find("AT(1302u)") != std::string::npos);
         write(*run(demo()), folderOf(dir));
         QVERIFY(textOf(file).find("my own helper") != std::string::npos);
         compile(*run(demo()), folderOf(dir));
@@ -75,7 +75,7 @@ private Q_SLOTS:
         QTemporaryDir dir;
         write(*run(demo()), folderOf(dir));
         const fs::path file = folderOf(dir) / "sluice_uplink.h";
-        put(file, replaced(textOf(file), "SLUICE_UPLINK_BAUD 459770u", "SLUICE_UPLINK_BAUD 1u"));
+        put(file, replaced(textOf(file), "SLUICE_UPLINK_BAUD 460123u", "SLUICE_UPLINK_BAUD 1u"));
         const std::string edited = textOf(file), clocks = textOf(folderOf(dir) / "sluice_clocks.c");
         const auto next = run(with(with(demo(), SetGoal{"uplink", "baud", "57600"}), SetClock{"BUS1", "4"}));
         const auto preview = previewOutput(next->source(), folderOf(dir));
@@ -266,7 +266,7 @@ private Q_SLOTS:
         const auto next = run(with(demo(), SetGoal{"uplink", "baud", "57600"}));
         write(*next, folderOf(dir));
         QVERIFY(textOf(file).find("    kept();\r\n") != std::string::npos);
-        QVERIFY(textOf(file).find("AT(1389u)") != std::string::npos);
+        QVERIFY(textOf(file).find("AT(1302u)") != std::string::npos);
         QCOMPARE(withLineEndsOf("\r\n", withLineFeeds(textOf(file))), textOf(file));
         QVERIFY(textOf(edited).find("edited by hand") != std::string::npos);
     }

@@ -84,7 +84,7 @@ private Q_SLOTS:
             for (size_t i = 0; i < hardware->clocks.size(); ++i) {
                 const ClockNode& node = hardware->clocks[i];
                 const bool kept = std::find(entered->keeps.begin(), entered->keeps.end(), int(i)) != entered->keeps.end();
-                if (node.enable.valid() && node.type != ClockNode::Type::Gate && !kept)
+                if (node.enable.valid() && (node.isSource() || node.type == ClockNode::Type::Multiply) && !kept)
                     put(node.enable.ref, int(i) == entered->wakesOn ? node.enable.code : node.enable.code ? 0 : 1);
             }
         };
@@ -108,56 +108,56 @@ private Q_SLOTS:
         QVERIFY2(s->findings.empty(), findingsText(*s).c_str());
         const Compiled code(*s);
         const Chip chip(*s->device);
-        Chip::at(0x40000018) = 3;          // both oscillators run
-        Chip::at(0x10000008) = 0x5A;       // what the factory wrote for 8 MHz
+        Chip::at(0x48000018) = 3;          // both oscillators run
+        Chip::at(0x48000208) = 0x5A;       // what the factory wrote for 8 MHz
         QCOMPARE(code.find<int()>("rain_bring_up")(), 0);
-        QCOMPARE(Chip::at(0x40010028) | Chip::at(0x40010068), 0u); // no edge is let through before start
+        QCOMPARE(Chip::at(0x480002A8) | Chip::at(0x48000328), 0u); // no edge is let through before start
         code.find<void()>("rain_button_start")();
         code.find<void()>("rain_radio_wake_start")();
         compareWithImage(*s, {"CKU.RCO"}); // its trim is known to the chip alone
 
         // Oscillators: crystal on with 9 pF and watched, RC in the 8 MHz band with the factory's trim.
-        QCOMPARE(bits(0x40000000, 0, 0), 1u);
-        QCOMPARE(bits(0x40000000, 2, 1), 1u);
-        QCOMPARE(bits(0x40000000, 4, 4), 1u);
-        QCOMPARE(bits(0x40000004, 10, 8), 2u);
-        QCOMPARE(bits(0x40000004, 7, 0), 0x5Au);
+        QCOMPARE(bits(0x48000000, 0, 0), 1u);
+        QCOMPARE(bits(0x48000000, 2, 1), 1u);
+        QCOMPARE(bits(0x48000000, 4, 4), 1u);
+        QCOMPARE(bits(0x48000004, 10, 8), 2u);
+        QCOMPARE(bits(0x48000004, 7, 0), 0x5Au);
         // Main is the RC, the core half of it, the bus the same; slow is the crystal.
-        QCOMPARE(bits(0x40000014, 2, 0), 0u);
-        const double core = 8e6 / (1u << bits(0x40000014, 6, 4));
-        const double bus = core / (1u << bits(0x40000014, 9, 8));
+        QCOMPARE(bits(0x48000014, 2, 0), 0u);
+        const double core = 8e6 / (1u << bits(0x48000014, 6, 4));
+        const double bus = core / (1u << bits(0x48000014, 9, 8));
         QCOMPARE(core, 4e6);
         QCOMPARE(bus, 4e6);
-        QCOMPARE(bits(0x40000014, 12, 12), 1u);
-        QCOMPARE(bits(0x40000200, 0, 0), 0u); // no wait state below 4 MHz
+        QCOMPARE(bits(0x48000014, 12, 12), 1u);
+        QCOMPARE(bits(0x48000100, 0, 0), 0u); // no wait state below 4 MHz
         // Converter at a megahertz, display at 1024 Hz, the clock's gate open.
-        QCOMPARE(bus / (bits(0x40000020, 4, 0) + 1), 1e6);
-        QCOMPARE(32768.0 / (bits(0x40000020, 13, 8) + 1), 1024.0);
-        QCOMPARE(bits(0x40000024, 13, 13), 1u);
+        QCOMPARE(bus / (bits(0x48000020, 4, 0) + 1), 1e6);
+        QCOMPARE(32768.0 / (bits(0x48000020, 13, 8) + 1), 1024.0);
+        QCOMPARE(bits(0x48000024, 13, 13), 1u);
         // Clocked: SYS, UART0, I2C0, CNT0, converter, display, clock, ports; a timer for the tick.
         for (const int gate : {0, 1, 2, 5, 8, 9, 11, 12, 15})
-            QCOMPARE(bits(0x40000024, gate, gate), 1u);
-        QVERIFY(bits(0x40000024, 7, 6) == 1 || bits(0x40000024, 7, 6) == 2);
+            QCOMPARE(bits(0x48000024, gate, gate), 1u);
+        QVERIFY(bits(0x48000024, 7, 6) == 1 || bits(0x48000024, 7, 6) == 2);
         // Remaps: UART0 and I2C0 in set 0, the counter in set 0.
-        QCOMPARE(Chip::at(0x40000300) & 0x431u, 0u);
+        QCOMPARE(Chip::at(0x48000180) & 0x431u, 0u);
         // Port A: 4 and 5 (UART), 6 and 7 (I2C) belong to peripherals, 2 (radio wake) does not and is pulled down.
-        QCOMPARE(Chip::at(0x40010000), 0xF0u);
-        QCOMPARE(bits(0x40010018, 5, 4), 2u);
-        QCOMPARE(bits(0x40010018, 11, 10), 1u); // the receiver idles high
-        QCOMPARE(Chip::at(0x4001001C) & 0xC0u, 0xC0u);
+        QCOMPARE(Chip::at(0x48000280), 0xF0u);
+        QCOMPARE(bits(0x48000298, 5, 4), 2u);
+        QCOMPARE(bits(0x48000298, 11, 10), 1u); // the receiver idles high
+        QCOMPARE(Chip::at(0x4800029C) & 0xC0u, 0xC0u);
         // The radio's line: 9600 baud within a per cent, eight bits, both ways.
-        QVERIFY(std::abs(4e6 * 8 / (16.0 * bits(0x40020004, 18, 0)) / 9600 - 1) < 0.01);
-        QCOMPARE(Chip::at(0x40020000) & 0xFFu, 0x1Du); // on, send, receive, eight bits, one stop, no parity
+        QVERIFY(std::abs(4e6 * 8 / (16.0 * bits(0x48000504, 18, 0)) / 9600 - 1) < 0.01);
+        QCOMPARE(Chip::at(0x48000500) & 0xFFu, 0x1Du); // on, send, receive, eight bits, one stop, no parity
         // The probe's bus: at most 100 kHz, low phase at least 4.7 us with 20 ns of fall taken off.
-        const double low = bits(0x400200C4, 8, 0) + 1.0;
-        const double high = bits(0x400200C8, 8, 0) + 1.0;
-        const double late = 2.0 + bits(0x400200C0, 6, 4);
+        const double low = bits(0x48000684, 8, 0) + 1.0;
+        const double high = bits(0x48000688, 8, 0) + 1.0;
+        const double late = 2.0 + bits(0x48000680, 6, 4);
         QVERIFY(1 / ((low + high + late) / 4e6 + 400e-9) <= 100e3);
         QVERIFY(low / 4e6 - 20e-9 >= 4.7e-6);
         QVERIFY((high + late) / 4e6 >= 4.0e-6);
         // The button's falling edge.
-        QCOMPARE(bits(0x40010064, 4, 4), 1u);
-        QCOMPARE(bits(0x40010068, 4, 4), 1u);
+        QCOMPARE(bits(0x48000324, 4, 4), 1u);
+        QCOMPARE(bits(0x48000328, 4, 4), 1u);
         QVERIFY(Chip::at(0xE000E100) != 0);
     }
 
@@ -262,56 +262,56 @@ private Q_SLOTS:
         QVERIFY2(s->findings.empty(), findingsText(*s).c_str());
         const Compiled code(*s);
         const Chip chip(*s->device);
-        Chip::at(0x50000014) = 0x1E;       // everything runs
-        Chip::at(0x50001000) = 2u << 20;   // generator 0 confirms the PLL
+        Chip::at(0x7C000014) = 0x1E;       // everything runs
+        Chip::at(0x7C000C00) = 2u << 20;   // tap 0 confirms the PLL
         QCOMPARE(code.find<int()>("ditch_bring_up")(), 0);
         for (const char* start : {"ditch_lamp_start", "ditch_sluice_start", "ditch_probes_alert_start", "ditch_radio_wake_start", "ditch_lid_start", "ditch_log_flash_start"})
             code.find<void()>(start)();
         compareWithImage(*s);
 
         // PLL: 16 MHz / 2 x 24 = 192 MHz, half of it is the CPU's.
-        QCOMPARE(bits(0x5000000C, 1, 1), 0u);
-        const double pll = 16e6 / (bits(0x5000000C, 6, 4) + 1) * (bits(0x50000010, 9, 4) + bits(0x50000010, 3, 0) / 16.0);
+        QCOMPARE(bits(0x7C00000C, 1, 1), 0u);
+        const double pll = 16e6 / (bits(0x7C00000C, 6, 4) + 1) * (bits(0x7C000010, 9, 4) + bits(0x7C000010, 3, 0) / 16.0);
         QCOMPARE(pll, 192e6);
-        QCOMPARE(bits(0x50001000, 2, 0), 2u);
-        const double cpu = pll / 2 / (bits(0x50001000, 15, 8) + 1);
+        QCOMPARE(bits(0x7C000C00, 2, 0), 2u);
+        const double cpu = pll / 2 / (bits(0x7C000C00, 15, 8) + 1);
         QCOMPARE(cpu, 96e6);
-        QCOMPARE(bits(0x50003000, 1, 0), 2u);
-        QCOMPARE(bits(0x50002000, 1, 0), 3u);
-        const double bus = cpu / (1u << bits(0x50001010, 1, 0));
+        QCOMPARE(bits(0x7C002400, 1, 0), 2u);
+        QCOMPARE(bits(0x7C001800, 1, 0), 3u);
+        const double bus = cpu / (1u << bits(0x7C000C10, 1, 0));
         QCOMPARE(bus, 48e6);
-        // The RC is trimmed and runs generator 2 at 12 MHz; the crystal is guarded.
-        QCOMPARE(bits(0x50000004, 4, 4), 1u);
-        QCOMPARE(48e6 / (bits(0x50001008, 15, 8) + 1), 12e6);
-        QCOMPARE(bits(0x50001008, 4, 4), 1u);
-        QCOMPARE(bits(0x50000008, 4, 4), 1u);
+        // The RC is trimmed and runs tap 2 at 12 MHz; the crystal is guarded.
+        QCOMPARE(bits(0x7C000004, 4, 4), 1u);
+        QCOMPARE(48e6 / (bits(0x7C000C08, 15, 8) + 1), 12e6);
+        QCOMPARE(bits(0x7C000C08, 4, 4), 1u);
+        QCOMPARE(bits(0x7C000008, 4, 4), 1u);
 
         // Serial 0 is a UART with lanes 3 (transmit on 1, receive on 0), let out of reset, 38.4 kBd even.
-        QCOMPARE(bits(0x50020000, 3, 2), 1u);
-        QCOMPARE(bits(0x50020000, 6, 4), 3u);
-        QCOMPARE(bits(0x50001020, 4, 4), 0u);
-        QCOMPARE(bits(0x50020000, 0, 0), 1u);
-        const double samples = bits(0x50020004, 8, 8) ? 8 : 16;
-        QVERIFY(std::abs(bus * 64 / (samples * bits(0x50020008, 21, 0)) / 38.4e3 - 1) < 0.002);
-        QCOMPARE(bits(0x50020004, 6, 5), 2u);
+        QCOMPARE(bits(0x7C006C00, 3, 2), 1u);
+        QCOMPARE(bits(0x7C006C00, 6, 4), 3u);
+        QCOMPARE(bits(0x7C000C20, 4, 4), 0u);
+        QCOMPARE(bits(0x7C006C00, 0, 0), 1u);
+        const double samples = bits(0x7C006C04, 8, 8) ? 8 : 16;
+        QVERIFY(std::abs(bus * 64 / (samples * bits(0x7C006C08, 21, 0)) / 38.4e3 - 1) < 0.002);
+        QCOMPARE(bits(0x7C006C04, 6, 5), 2u);
         // Its pads: PB9 with function 2 (lane 1), PA6 with function 3 (lane 0).
-        QCOMPARE(bits(0x50010104, 7, 4), 2u);
-        QCOMPARE(bits(0x50010000, 27, 24), 3u);
+        QCOMPARE(bits(0x7C004804, 7, 4), 2u);
+        QCOMPARE(bits(0x7C003C00, 27, 24), 3u);
         // Serial 1 is an SPI, serial 2 a two-wire controller; serial 3 stays in reset.
-        QCOMPARE(bits(0x50020400, 3, 2), 2u);
-        QCOMPARE(bits(0x50020800, 3, 2), 3u);
-        QCOMPARE(bits(0x50001020, 7, 7), 1u);
+        QCOMPARE(bits(0x7C009000, 3, 2), 2u);
+        QCOMPARE(bits(0x7C00B400, 3, 2), 3u);
+        QCOMPARE(bits(0x7C000C20, 7, 7), 1u);
         // The low serial port through the west matrix: pad 11 is driven by signal 7, its input listens to pad 9.
-        QCOMPARE(bits(0x50010340 + 4 * 11, 3, 0), 7u);
-        QCOMPARE(bits(0x50010300 + 4 * 6, 3, 0), 9u);
-        QCOMPARE(bits(0x50010004, 15, 12), 4u); // PA11: the matrix
-        QVERIFY(std::abs(bus * 8 / (8.0 * bits(0x50021004, 17, 0)) / 9600 - 1) < 0.002);
+        QCOMPARE(bits(0x7C006040 + 4 * 11, 3, 0), 7u);
+        QCOMPARE(bits(0x7C006000 + 4 * 6, 3, 0), 9u);
+        QCOMPARE(bits(0x7C003C04, 15, 12), 4u); // PA11: the matrix
+        QVERIFY(std::abs(bus * 8 / (8.0 * bits(0x7C00F004, 17, 0)) / 9600 - 1) < 0.002);
         // The small sluice through the east matrix: pad 2 is driven by signal 1, 2 kHz from generator 2.
-        QCOMPARE(bits(0x50010380 + 4 * 2, 3, 0), 1u);
+        QCOMPARE(bits(0x7C006080 + 4 * 2, 3, 0), 1u);
         static const double prescalers[]{1, 4, 16, 64, 256, 1024};
-        const double ticks = prescalers[bits(0x50022400, 11, 8)] * (bits(0x50022404, 15, 0) + 1.0);
+        const double ticks = prescalers[bits(0x7C010800, 11, 8)] * (bits(0x7C010804, 15, 0) + 1.0);
         QVERIFY(std::abs(12e6 / ticks / 2e3 - 1) < 0.001);
-        QCOMPARE(bits(0x50001018, 3, 2), 2u);
+        QCOMPARE(bits(0x7C000C18, 3, 2), 2u);
     }
 };
 

@@ -109,8 +109,8 @@ private Q_SLOTS:
         const auto good = run(demo());
         QVERIFY(of(*good, "service-port").ok());
         // 48 MHz from the crystal: its tolerance is all there is.
-        const Workpiece fromCrystal = with(with(with(with(demo(), SetClock{"PLLB.SRC", "HFX"}), SetClock{"PLLB.IN", "3"}), SetClock{"PLLB.VCO", "48"}), SetClock{"PLLB.AUX", "4"});
-        const Workpiece usb = with(fromCrystal, SetClock{"USBK", "PLLB.AUX"});
+        const Workpiece fromCrystal = with(with(with(with(demo(), SetClock{"PLLB.SRC", "HFX"}), SetClock{"PLLB.IN", "2"}), SetClock{"PLLB", "12"}), SetClock{"USBB", "1.5"});
+        const Workpiece usb = with(fromCrystal, SetClock{"USBK", "USBB"});
         for (const auto& [ppm, ok] : {std::pair{2500, true}, {2501, false}}) {
             const auto s = withCrystal(usb, "HFX", ppm);
             QVERIFY(s->rates.clocks[size_t(s->device->findClock("USBK"))].rate == megahertz(48));
