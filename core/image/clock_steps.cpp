@@ -22,14 +22,25 @@ Duration timeoutFor(const ClockNode& node)
     return twice > least ? twice : least;
 }
 
+/// A source that takes longer holds up nothing that does not come from it.
+const Rational kLongStartup(1, 100);
+
 class ClockMoves {
 public:
     ClockMoves(const Device& device, const Rates& rates, const ClockStand& from, const ClockStand& to) : device_(device), rates_(rates), now_(from), to_(to) {}
 
-    std::vector<Step> run(bool unlocks)
+    /// Sources that are switched on without waiting for them.
+    void startOnly(std::vector<int> sources) { startOnly_ = std::move(sources); }
+    /// Instances whose gates are still as the chip's reset leaves them: they are opened before something is written there.
+    void gatesClosed() { gatesClosed_ = true; }
+    /// Waits for a source that was started before.
+    void await(int source)
     {
-        if (unlocks)
-            unlock();
+        readyStep(source);
+    }
+
+    std::vector<Step> run()
+    {
         collect();
         for (int i = 0; i < int(device_.clocks.size()); ++i)
             letGo(i);
@@ -403,10 +414,20 @@ private:
         loadStep(i);
         if (facts.bypass.valid() && rates_.clocks[size_t(i)].external && resetCode(device_, facts.bypass.ref) != facts.bypass.code)
             add(updateStep(device_, {{facts.bypass.ref, facts.bypass.code, facts.name + " fed in"}}, fmt::format("{}: no crystal, the board feeds a clock in.", facts.name)));
-        add(updateStep(device_, {{facts.enable.ref, facts.enable.code, facts.name + " on"}}, fmt::format("{} on: {}.", facts.name, format(clock.rate))));
+        const bool later = std::find(startOnly_.begin(), startOnly_.end(), i) != startOnly_.end();
+        add(updateStep(device_, {{facts.enable.ref, facts.enable.code, facts.name + " on"}},
+                       fmt::format("{} on: {}{}.", facts.name, format(clock.rate), later ? fmt::format("; it takes {}, and nothing waits for it yet", format(facts.startup)) : "")));
+        if (later)
+            return;
+        readyStep(i);
+        extraSteps(i);
+    }
+
+    void readyStep(int i)
+    {
+        const ClockNode& facts = node(i);
         if (facts.ready.valid())
             add(waitStep(device_, facts.ready.ref, facts.ready.code, timeoutFor(facts), fmt::format("{} runs; it needs up to {}.", facts.name, format(facts.startup))));
-        extraSteps(i);
     }
 
     /// A source that is to stop, or to run free, is no longer watched, so that no failure is reported, and no longer trimmed.
@@ -429,21 +450,12 @@ private:
     {
         const ClockNode& facts = node(i);
         const ClockState& state = rates_.clocks[size_t(i)];
-        if (state.trimmed && facts.trim)
+        if (then(i).trimmed && state.trimmed && facts.trim)
             add(updateStep(device_, {{facts.trim->enable.ref, facts.trim->enable.code, facts.name + " trimmed"}},
                            fmt::format("Trim {} by {}: {}.", facts.name, facts.trim->by >= 0 ? node(facts.trim->by).name : facts.trim->bySignal, format(state.tolerance))));
-        if (state.monitored && facts.monitor)
+        if (to_.monitored[size_t(i)] && state.monitored && facts.monitor)
             add(updateStep(device_, {{facts.monitor->enable.ref, facts.monitor->enable.code, facts.name + " monitored"}},
                            fmt::format("Watch {}; when it stops, {} takes over.", facts.name, node(facts.monitor->fallsBackTo).name)));
-    }
-
-    void unlock()
-    {
-        for (const Unlock& unlock : device_.unlocks) {
-            const FieldRef key{unlock.instance, unlock.reg, 0};
-            const Field& field = device_.fieldOf(key);
-            add(writeStep(device_, {{key, unlock.key >> field.lsb & field.maxCode(), "key"}}, fmt::format("Open {} for writing.", device_.instances[size_t(unlock.instance)].name)));
-        }
     }
 
     void rangeSteps()
@@ -528,7 +540,19 @@ private:
 
     void add(Step step)
     {
+        for (const int instance : {step.instance, step.kind == Step::Kind::Copy ? step.from.instance : step.instance})
+            if (gatesClosed_ && std::find(opened_.begin(), opened_.end(), instance) == opened_.end()) {
+                opened_.push_back(instance);
+                for (Step& wake : wakeSteps(device_, instance))
+                    add(std::move(wake));
+            }
         step.phase = Step::Phase::Clocks;
+        if (step.kind == Step::Kind::Wait) {
+            // While a select switches, the core runs at the old rate or the new one.
+            const Frequency before = now(device_.cpuClock()).rate;
+            now_.trial.computeAll();
+            step.coreRate = std::max(before, now(device_.cpuClock()).rate);
+        }
         steps_.push_back(std::move(step));
     }
 
@@ -541,6 +565,9 @@ private:
     std::vector<int> extras_; ///< sources that run on, but are to be trimmed or watched
     bool raised_ = false;     ///< wait states, meanwhile
     int detours_ = 0;
+    std::vector<int> startOnly_;
+    bool gatesClosed_ = false;
+    std::vector<int> opened_; ///< instances
     std::vector<Step> steps_;
 };
 
@@ -604,9 +631,61 @@ ClockStand wokenStand(const Device& device, const ClockStand& planned, const Rat
     return out;
 }
 
-std::vector<Step> clockSteps(const Device& device, const Rates& rates, const ClockStand& from, const ClockStand& to, bool unlock)
+std::vector<Step> clockSteps(const Device& device, const Rates& rates, const ClockStand& from, const ClockStand& to)
 {
-    return ClockMoves(device, rates, from, to).run(unlock);
+    return ClockMoves(device, rates, from, to).run();
+}
+
+std::vector<Step> bringUpSteps(const Device& device, const Rates& rates, const ClockStand& reset, const ClockStand& full, std::vector<int>& lateSources)
+{
+    // What comes from each source in the end.
+    const auto comesFrom = [&full](size_t clock) { return full.trial.sourceOf(clock); };
+    lateSources.clear();
+    for (size_t i = 0; i < device.clocks.size(); ++i) {
+        const ClockNode& node = device.clocks[i];
+        if (!node.isSource() || !reset.trial.clocks[i].off || full.trial.clocks[i].off || !node.ready.valid() || node.startup.value < kLongStartup)
+            continue;
+        // Cores, flash, buses and multipliers must have it first.
+        bool awaited = comesFrom(size_t(device.flashClock)) == int(i);
+        for (const Core& core : device.cores)
+            awaited = awaited || comesFrom(size_t(core.clock)) == int(i);
+        for (const Instance& instance : device.instances)
+            awaited = awaited || (full.live[size_t(instance.bus)] && instance.bus != int(i) && comesFrom(size_t(instance.bus)) == int(i));
+        for (size_t k = 0; k < device.clocks.size(); ++k)
+            awaited = awaited || (device.clocks[k].type == ClockNode::Type::Multiply && !full.trial.clocks[k].off && comesFrom(k) == int(i));
+        if (!awaited)
+            lateSources.push_back(int(i));
+    }
+    const auto late = [&lateSources](int source) { return std::find(lateSources.begin(), lateSources.end(), source) != lateSources.end(); };
+    ClockStand middle = full;
+    for (size_t k = 0; k < device.clocks.size(); ++k) {
+        const ClockNode& node = device.clocks[k];
+        TrialClock& clock = middle.trial.clocks[k];
+        if (!node.isSource() && late(comesFrom(k))) {
+            clock.setting = reset.trial.clocks[k].setting;
+            clock.off = node.enable.valid() ? reset.trial.clocks[k].off : clock.off;
+            middle.live[k] = false;
+        }
+        if (node.isSource() && late(int(k)))
+            middle.monitored[k] = false;
+        if (node.trim && node.trim->by >= 0 && late(node.trim->by))
+            clock.trimmed = false;
+    }
+    middle.trial.computeAll();
+    ClockMoves first(device, rates, reset, middle);
+    first.startOnly(lateSources);
+    first.gatesClosed();
+    std::vector<Step> out = first.run();
+    if (lateSources.empty())
+        return out;
+    ClockMoves second(device, rates, middle, full);
+    for (const int source : lateSources)
+        second.await(source);
+    for (Step& step : second.run()) {
+        step.phase = Step::Phase::Late;
+        out.push_back(std::move(step));
+    }
+    return out;
 }
 
 } // namespace bindrel

@@ -31,6 +31,10 @@ ClockStand wokenStand(const Device& device, const ClockStand& planned, const Rat
 /// from such a multiplier stands still for its start-up time.
 /// Only what differs is written. When nothing can be done without breaking a limit (the plan breaks it itself), the rest
 /// follows in the usual order.
-std::vector<Step> clockSteps(const Device& device, const Rates& rates, const ClockStand& from, const ClockStand& to, bool unlock);
+std::vector<Step> clockSteps(const Device& device, const Rates& rates, const ClockStand& from, const ClockStand& to);
+
+/// The same from reset. Sources that take longer than 10 ms and feed neither cores, flash, buses nor multipliers are only switched on; they are waited for in steps of
+/// Phase::Late, after which what comes from them is set. Gates of instances that hold clock fields are opened before the first write.
+std::vector<Step> bringUpSteps(const Device& device, const Rates& rates, const ClockStand& reset, const ClockStand& full, std::vector<int>& lateSources);
 
 } // namespace bindrel

@@ -139,26 +139,39 @@ std::uint32_t Image::codeOf(const Device& device, const FieldRef& ref) const
     return word >> device.fieldOf(ref).lsb & device.fieldOf(ref).maxCode();
 }
 
+void appendUnlockSteps(Image& image, const Device& device)
+{
+    for (const Unlock& unlock : device.unlocks) {
+        const FieldRef key{unlock.instance, unlock.reg, 0};
+        const Field& field = device.fieldOf(key);
+        Step step = writeStep(device, {{key, unlock.key >> field.lsb & field.maxCode(), "key"}}, fmt::format("Open {} for writing.", device.instances[size_t(unlock.instance)].name));
+        step.phase = Step::Phase::Unlock;
+        image.steps.push_back(std::move(step));
+    }
+}
+
 void appendClockSteps(Image& image, const Device& device, const Board& board, const Plan& plan, const Bindings& bindings, const Rates& rates)
 {
     const ClockStand reset = resetStand(device, board, plan, bindings);
     const ClockStand full = plannedStand(device, rates, reset);
-    image.steps = clockSteps(device, rates, reset, full, true);
+    for (Step& step : bringUpSteps(device, rates, reset, full, image.lateSources))
+        image.steps.push_back(std::move(step));
     if (!plan.slow)
         return;
     image.slowRates = computeRates(device, board, withClockSet(plan, *plan.slow), bindings);
     const ClockStand slow = plannedStand(device, *image.slowRates, full);
-    image.toSlow = clockSteps(device, *image.slowRates, full, slow, false);
-    image.toFull = clockSteps(device, rates, slow, plannedStand(device, rates, slow), false);
+    image.toSlow = clockSteps(device, *image.slowRates, full, slow);
+    image.toFull = clockSteps(device, rates, slow, plannedStand(device, rates, slow));
 }
 
 Image makeImage(const Device& device, const Board& board, const Plan& plan, const Bindings& bindings, const Rates& rates,
                 const std::vector<Setting>& settings, const std::vector<PadSetup>& pads)
 {
     Image image;
+    appendUnlockSteps(image, device);
+    appendPinSteps(image, device, plan, bindings, settings, pads);
     appendClockSteps(image, device, board, plan, bindings, rates);
     appendModeSteps(image, device, board, plan, bindings, rates);
-    appendPinSteps(image, device, plan, bindings, pads);
     appendNeedSteps(image, device, plan, bindings, settings, pads);
     foldRegisters(image, device);
     return image;

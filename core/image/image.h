@@ -25,7 +25,8 @@ struct Step {
         Wait,   ///< until the bits of `mask` equal `value`, or the time-out passes
         Copy,   ///< the bits of `mask` get what the field `from` reads: a factory value that only the chip knows
     };
-    enum class Phase { Clocks, Pins, Need, Start };
+    /// In the order of the bring-up. Late: what waits for a source that takes long, and what comes from it.
+    enum class Phase { Unlock, Pins, Clocks, Need, Late, Start };
     Kind kind = Kind::Write;
     Phase phase = Phase::Clocks;
     int need = -1; ///< Phase::Need and Start
@@ -34,6 +35,7 @@ struct Step {
     std::uint32_t mask = 0;
     std::uint32_t value = 0;
     Duration timeout;
+    Frequency coreRate; ///< Wait: the fastest that the first core can run at that moment
     FieldRef from; ///< Copy
     std::vector<FieldWrite> fields;
     std::string why; ///< what it achieves, with numbers; heads a block of steps
@@ -58,7 +60,9 @@ struct ModeSteps {
 
 /// Register values and the ordered operations that lead to them from reset.
 struct Image {
-    std::vector<Step> steps; ///< clocks, pins, needs in the plan's order, starts
+    std::vector<Step> steps; ///< unlocking, pads, clocks, late clocks, needs in the plan's order, starts
+    /// Sources that are started early and waited for after everything that does not come from them: a slow crystal holds up nothing.
+    std::vector<int> lateSources;
     /// From the plan's clocks to its slow ones and back, while the program runs; empty when it has none.
     std::vector<Step> toSlow, toFull;
     std::optional<Rates> slowRates;
@@ -81,7 +85,18 @@ Image makeImage(const Device& device, const Board& board, const Plan& plan, cons
 void appendClockSteps(Image& image, const Device& device, const Board& board, const Plan& plan, const Bindings& bindings, const Rates& rates);
 /// REQUIRES: the clock steps are there.
 void appendModeSteps(Image& image, const Device& device, const Board& board, const Plan& plan, const Bindings& bindings, const Rates& rates);
-void appendPinSteps(Image& image, const Device& device, const Plan& plan, const Bindings& bindings, const std::vector<PadSetup>& pads);
+void appendUnlockSteps(Image& image, const Device& device);
+/// All pads but those that a configured peripheral will drive: these are handed over after it is set, so that they start at its idle level.
+void appendPinSteps(Image& image, const Device& device, const Plan& plan, const Bindings& bindings, const std::vector<Setting>& settings, const std::vector<PadSetup>& pads);
+/// A part of a pad's set-up: 0 what does not connect anything yet, 1 what connects, 2 what makes it drive.
+struct PadStep {
+    int rank = 0;
+    Step step;
+};
+/// What makes one pad what its need wants, rising in rank: an open drain that is set after the output would push for a moment.
+std::vector<PadStep> padSteps(Image& image, const Device& device, const Plan& plan, const Bindings& bindings, const PadSetup& setup);
+/// Whether a pad is driven by a peripheral whose registers are set first.
+bool isHandedOver(const Bindings& bindings, const std::vector<Setting>& settings, const PadSetup& setup);
 /// Clock gate on and reset released of an instance, as far as it has them; nothing when that is so after reset.
 std::vector<Step> wakeSteps(const Device& device, int instance);
 void appendNeedSteps(Image& image, const Device& device, const Plan& plan, const Bindings& bindings,

@@ -41,7 +41,7 @@ ModeSteps stepsFor(const Device& device, const Board& board, const ClockSetting&
     out.back = std::move(undo);
     if (waking) {
         const ClockStand planned = plannedStand(device, clocks.rates, resetStand(device, board, clocks.plan, bindings));
-        const std::vector<Step> clockBack = clockSteps(device, clocks.rates, wokenStand(device, planned, clocks.rates, mode, state, *waking), planned, false);
+        const std::vector<Step> clockBack = clockSteps(device, clocks.rates, wokenStand(device, planned, clocks.rates, mode, state, *waking), planned);
         out.back.insert(out.back.end(), clockBack.begin(), clockBack.end());
     }
     return out;

@@ -97,6 +97,12 @@ public:
                 starts_.push_back(updateStep(device_, {write}, {}));
     }
 
+    void handOver(std::vector<PadStep> parts)
+    {
+        for (PadStep& part : parts)
+            add(std::move(part.step), Step::Phase::Need);
+    }
+
     void line(const PadSetup& setup)
     {
         const Pad& pad = device_.pads[size_t(setup.pad)];
@@ -266,8 +272,11 @@ void appendNeedSteps(Image& image, const Device& device, const Plan& plan, const
                 bringUp.plainFields(bindings.needs[n]);
         }
         for (const PadSetup& setup : pads)
-            if (setup.need == static_cast<int>(n))
+            if (setup.need == static_cast<int>(n)) {
+                if (isHandedOver(bindings, settings, setup))
+                    bringUp.handOver(padSteps(image, device, plan, bindings, setup));
                 bringUp.line(setup);
+            }
         for (Step& step : bringUp.takeStarts()) {
             step.phase = Step::Phase::Start;
             step.need = static_cast<int>(n);

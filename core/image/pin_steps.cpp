@@ -6,6 +6,7 @@
 
 #include <algorithm>
 #include <map>
+#include <set>
 #include <utility>
 
 namespace bindrel {
@@ -28,7 +29,88 @@ bool sharedByPads(const Device& device, int port, int reg)
 }
 } // namespace
 
-void appendPinSteps(Image& image, const Device& device, const Plan& plan, const Bindings& bindings, const std::vector<PadSetup>& pads)
+bool isHandedOver(const Bindings& bindings, const std::vector<Setting>& settings, const PadSetup& setup)
+{
+    const Seat& seat = bindings.needs[size_t(setup.need)].seats[size_t(setup.seat)];
+    return !setup.gpio && !setup.wired && !setup.openDrain && seat.route >= 0 && seat.signal.direction == SignalSpec::Direction::Out && settings[size_t(setup.need)].computed;
+}
+
+std::vector<PadStep> padSteps(Image& image, const Device& device, const Plan& plan, const Bindings& bindings, const PadSetup& setup)
+{
+    std::vector<PadStep> out;
+    const Pad& pad = device.pads[size_t(setup.pad)];
+    if (pad.port < 0 || setup.wired)
+        return {};
+    const Need& need = plan.needs[size_t(setup.need)];
+    const Seat& seat = bindings.needs[size_t(setup.need)].seats[size_t(setup.seat)];
+    const std::string bit = std::to_string(pad.bit);
+    const std::string carried = seat.route >= 0 ? device.signalName(device.routes[size_t(seat.route)]) : setup.output ? "output" : "input";
+    std::vector<FieldWrite> fields;
+    // What a value is in bits is for the file to say: by the role's encoding, or the names of the field's values.
+    const auto put = [&](const char* name, std::int64_t value, const std::string& cause) {
+        const Role* role = device.blockOf(pad.port).role(name + bit);
+        if (!role)
+            return;
+        const FieldRef ref{pad.port, role->reg, role->field};
+        const std::optional<std::uint32_t> code = role->encoding.encode(value);
+        if (code && *code <= device.fieldOf(ref).maxCode())
+            fields.push_back({ref, *code, cause, name});
+        else if (value != 0)
+            image.unplaced.push_back(fmt::format("{} cannot have the {} that {} needs: {} has no code for it", pad.name, name, need.title, device.nameOf(ref)));
+    };
+    if (setup.code >= 0)
+        if (const FieldRef ref = device.roleField(pad.port, "function" + bit); ref.valid())
+            fields.push_back({ref, static_cast<std::uint32_t>(setup.code), need.title + ", " + seat.signal.title});
+    put("output", setup.output, need.title + ", direction");
+    // A port's bit is set up by the need's own goals, a peripheral's signal by what is said or sensibly follows.
+    const auto causeOf = [&](const char* property) { return seat.route < 0 || setup.isSaid(property) ? need.title + ", " + property : setup.because; };
+    put("pull", static_cast<std::int64_t>(setup.pull), causeOf("pull"));
+    put("open_drain", setup.openDrain, causeOf("open_drain"));
+    put("drive", static_cast<std::int64_t>(setup.drive), causeOf("drive"));
+    put("speed", setup.fast, causeOf("speed"));
+    // A port may keep the facts of a pad in registers of its own, or one register for all pads of a kind.
+    std::map<int, std::vector<FieldWrite>> byRegister;
+    for (FieldWrite& write : fields)
+        byRegister[write.ref.reg].push_back(std::move(write));
+    const auto shared = [&](int reg) { return sharedByPads(device, pad.port, reg); };
+    std::string why = fmt::format("{}, pin {}: {} {}, {}.", pad.name, device.pinOf(setup.pad), need.title, seat.signal.title, carried);
+    std::vector<std::pair<int, int>> order; // rank, register
+    for (const auto& [reg, writes] : byRegister) {
+        const auto holds = [&, &writes = writes](const char* role) {
+            const FieldRef ref = device.roleField(pad.port, role + bit);
+            return std::any_of(writes.begin(), writes.end(), [&ref](const FieldWrite& write) { return write.ref == ref; });
+        };
+        order.emplace_back(holds("output") ? 2 : holds("function") ? 1 : 0, reg);
+    }
+    std::sort(order.begin(), order.end());
+    for (const auto& [rank, reg] : order) {
+        std::vector<FieldWrite>& writes = byRegister[reg];
+        out.push_back({rank, shared(reg) ? updateStep(device, std::move(writes), std::exchange(why, {})) : writeStep(device, std::move(writes), std::exchange(why, {}))});
+    }
+    return out;
+}
+
+namespace {
+/// Adds a part; what goes to the same register in the same rank becomes one update of all its pads.
+void gather(const Device& device, std::vector<PadStep>& parts, PadStep part)
+{
+    const auto same = std::find_if(parts.begin(), parts.end(), [&part](const PadStep& other) {
+        return other.rank == part.rank && other.step.kind == Step::Kind::Update && part.step.kind == Step::Kind::Update && other.step.instance == part.step.instance && other.step.reg == part.step.reg;
+    });
+    if (same == parts.end()) {
+        parts.push_back(std::move(part));
+        return;
+    }
+    std::vector<FieldWrite> fields = std::move(same->step.fields);
+    for (FieldWrite& write : part.step.fields)
+        if (std::none_of(fields.begin(), fields.end(), [&write](const FieldWrite& known) { return known.ref == write.ref; }))
+            fields.push_back(std::move(write));
+    std::string why = same->step.why.empty() || part.step.why.empty() ? same->step.why + part.step.why : same->step.why + " " + part.step.why;
+    same->step = updateStep(device, std::move(fields), std::move(why));
+}
+} // namespace
+
+void appendPinSteps(Image& image, const Device& device, const Plan& plan, const Bindings& bindings, const std::vector<Setting>& settings, const std::vector<PadSetup>& pads)
 {
     const auto add = [&image](Step step) {
         step.phase = Step::Phase::Pins;
@@ -50,8 +132,12 @@ void appendPinSteps(Image& image, const Device& device, const Plan& plan, const 
                 resets.push_back(std::move(step));
         }
     }
-    for (auto& [where, fields] : gates)
+    for (auto& [where, fields] : gates) {
+        // Several ports can hang on one gate.
+        std::set<FieldRef> opened;
+        std::erase_if(fields, [&opened](const FieldWrite& write) { return !opened.insert(write.ref).second; });
         add(updateStep(device, std::move(fields), "Clock the ports that are used."));
+    }
     for (Step& step : resets)
         add(std::move(step));
 
@@ -64,60 +150,17 @@ void appendPinSteps(Image& image, const Device& device, const Plan& plan, const 
         if (!levels.empty() && levels.front().ref.valid())
             add(updateStep(device, std::move(levels), fmt::format("{}: levels of the outputs, before they drive.", device.instances[size_t(port)].name)));
     }
-    for (const PadSetup& setup : pads) {
-        const Pad& pad = device.pads[size_t(setup.pad)];
-        if (pad.port < 0 || setup.wired)
-            continue;
-        const Need& need = plan.needs[size_t(setup.need)];
-        const Seat& seat = bindings.needs[size_t(setup.need)].seats[size_t(setup.seat)];
-        const std::string bit = std::to_string(pad.bit);
-        const std::string carried = seat.route >= 0 ? device.signalName(device.routes[size_t(seat.route)]) : setup.output ? "output" : "input";
-        std::vector<FieldWrite> fields;
-        // What a value is in bits is for the file to say: by the role's encoding, or the names of the field's values.
-        const auto put = [&](const char* name, std::int64_t value, const std::string& cause) {
-            const Role* role = device.blockOf(pad.port).role(name + bit);
-            if (!role)
-                return;
-            const FieldRef ref{pad.port, role->reg, role->field};
-            const std::optional<std::uint32_t> code = role->encoding.encode(value);
-            if (code && *code <= device.fieldOf(ref).maxCode())
-                fields.push_back({ref, *code, cause, name});
-            else if (value != 0)
-                image.unplaced.push_back(fmt::format("{} cannot have the {} that {} needs: {} has no code for it", pad.name, name, need.title, device.nameOf(ref)));
-        };
-        if (setup.code >= 0)
-            if (const FieldRef ref = device.roleField(pad.port, "function" + bit); ref.valid())
-                fields.push_back({ref, static_cast<std::uint32_t>(setup.code), need.title + ", " + seat.signal.title});
-        put("output", setup.output, need.title + ", direction");
-        // A port's bit is set up by the need's own goals, a peripheral's signal by what is said or sensibly follows.
-        const auto causeOf = [&](const char* property) { return seat.route < 0 || setup.isSaid(property) ? need.title + ", " + property : setup.because; };
-        put("pull", static_cast<std::int64_t>(setup.pull), causeOf("pull"));
-        put("open_drain", setup.openDrain, causeOf("open_drain"));
-        put("drive", static_cast<std::int64_t>(setup.drive), causeOf("drive"));
-        put("speed", setup.fast, causeOf("speed"));
-        // A port may keep the facts of a pad in registers of its own, or one register for all pads of a kind.
-        std::map<int, std::vector<FieldWrite>> byRegister;
-        for (FieldWrite& write : fields)
-            byRegister[write.ref.reg].push_back(std::move(write));
-        const auto shared = [&](int reg) { return sharedByPads(device, pad.port, reg); };
-        std::string why = fmt::format("{}, pin {}: {} {}, {}.", pad.name, device.pinOf(setup.pad), need.title, seat.signal.title, carried);
-        // The pad drives last: an open drain that is set after the output would push for a moment.
-        std::vector<std::pair<int, int>> order; // rank, register
-        for (const auto& [reg, writes] : byRegister) {
-            const auto holds = [&, &writes = writes](const char* role) {
-                const FieldRef ref = device.roleField(pad.port, role + bit);
-                return std::any_of(writes.begin(), writes.end(), [&ref](const FieldWrite& write) { return write.ref == ref; });
-            };
-            order.emplace_back(holds("output") ? 2 : holds("function") ? 1 : 0, reg);
-        }
-        std::sort(order.begin(), order.end());
-        for (const auto& [rank, reg] : order) {
-            std::vector<FieldWrite>& writes = byRegister[reg];
-            add(shared(reg) ? updateStep(device, std::move(writes), std::exchange(why, {})) : writeStep(device, std::move(writes), std::exchange(why, {})));
-        }
-    }
+    std::vector<PadStep> early;
+    for (const PadSetup& setup : pads)
+        if (!isHandedOver(bindings, settings, setup))
+            for (PadStep& part : padSteps(image, device, plan, bindings, setup))
+                gather(device, early, std::move(part));
+    std::stable_sort(early.begin(), early.end(), [](const PadStep& a, const PadStep& b) { return a.rank < b.rank; });
+    for (PadStep& part : early)
+        add(std::move(part.step));
     // What leads signals to the pads beyond the pads themselves: remaps, matrices.
     std::vector<int> woken;
+    std::set<FieldRef> led;
     for (const PadSetup& setup : pads) {
         const Seat& seat = bindings.needs[size_t(setup.need)].seats[size_t(setup.seat)];
         if (seat.route < 0)
@@ -129,6 +172,10 @@ void appendPinSteps(Image& image, const Device& device, const Plan& plan, const 
                 byRegister[{select.ref.instance, select.ref.reg}].push_back({select.ref, select.code, plan.needs[size_t(setup.need)].title + ", " + seat.signal.title});
         std::string why = fmt::format("{} to {}.", device.signalName(route), device.pads[size_t(setup.pad)].name);
         for (auto& [where, writes] : byRegister) {
+            // A remap moves several signals of an instance: it is written once.
+            std::erase_if(writes, [&led](const FieldWrite& write) { return !led.insert(write.ref).second; });
+            if (writes.empty())
+                continue;
             if (std::find(woken.begin(), woken.end(), where.first) == woken.end()) {
                 woken.push_back(where.first);
                 for (Step& step : wakeSteps(device, where.first))

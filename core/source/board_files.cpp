@@ -11,15 +11,33 @@ namespace bindrel {
 
 namespace {
 
-/// Passes of the wait loop in a microsecond: a pass takes at least four cycles, and the CPU is never faster than the
-/// faster of its reset clock and its planned one, so a wait is never shorter than asked for.
+/// Passes of a loop over a flag in a microsecond, once the clocks are up: a pass takes at least four cycles.
 std::int64_t passesPerMicrosecond(const Facts& f, const Names& names)
 {
-    Rational fastest = f.rates.clocks[size_t(f.device.cores[names.core].clock)].rate.value;
-    for (size_t i = 0; i < f.device.clocks.size(); ++i)
-        if (f.device.clocks[i].type == ClockNode::Type::Oscillator && f.device.clocks[i].onAtReset && f.device.clocks[i].rate.value > fastest)
-            fastest = f.device.clocks[i].rate.value;
-    return std::max<std::int64_t>(1, (fastest / 4'000'000).ceil());
+    return std::max<std::int64_t>(1, (f.rates.clocks[size_t(f.device.cores[names.core].clock)].rate.value / 4'000'000).ceil());
+}
+
+/// Whether a need's clock comes from a source that is waited for late.
+bool isLate(const Facts& f, size_t need)
+{
+    const int instance = f.bindings.needs[need].instance;
+    if (instance < 0 || f.image.lateSources.empty())
+        return false;
+    const std::vector<int> path = pathToSource(f.rates, f.device.instances[size_t(instance)].kernel);
+    return !path.empty() && std::find(f.image.lateSources.begin(), f.image.lateSources.end(), path.back()) != f.image.lateSources.end();
+}
+
+bool hasLateClocks(const Facts& f) { return std::any_of(f.image.steps.begin(), f.image.steps.end(), [](const Step& step) { return step.phase == Step::Phase::Late; }); }
+
+void writeNeedCalls(Writer& w, bool late, int indent)
+{
+    const Facts& f = w.facts;
+    for (size_t n = 0; n < f.plan.needs.size(); ++n)
+        if (hasFiles(f, w.names, n) && (isLate(f, n) && w.names.core == 0) == late) {
+            w.becauseNeed(n);
+            w.linef("{}{}_bring_up();", Code::trusted(std::string(size_t(indent), ' ')), w.names.need(n));
+        }
+    w.noCause();
 }
 
 void writeRates(Writer& w)
@@ -112,6 +130,24 @@ std::vector<Word> statusNames(const Facts& f, const Names& names)
 
 } // namespace
 
+std::vector<FieldCode> runningWatchdogs(const Device& device)
+{
+    std::vector<FieldCode> out;
+    for (size_t i = 0; i < device.instances.size(); ++i) {
+        if (device.blockOf(int(i)).kind != "watchdog" || device.ability(int(i), "runs_at_reset", 0) == 0)
+            continue;
+        const FieldRef feed = device.roleField(int(i), "feed");
+        if (!feed.valid())
+            continue;
+        FieldCode word{feed, 1};
+        for (const EnumValue& value : device.fieldOf(feed).values)
+            if (value.name == "feed")
+                word.code = value.code;
+        out.push_back(word);
+    }
+    return out;
+}
+
 SourceFile boardHeader(const Facts& f, const Names& names)
 {
     Writer w(f, names, names.prefix.text() + "_board.h", fmt::format("{} on {}: names, rates and the bring-up.", f.board.title, f.device.name));
@@ -148,13 +184,23 @@ SourceFile boardHeader(const Facts& f, const Names& names)
     w.line();
     w.linef("#define {} {}u", names.macro("WAIT_PASSES_PER_US"), passesPerMicrosecond(f, names));
     w.line();
-    w.comment("Waits until the masked bits of a register have a value; false when that took longer than the microseconds.");
-    w.linef("bool {}(const volatile uint32_t *reg, uint32_t mask, uint32_t value, uint32_t microseconds);", names.name("wait"));
+    w.comment("Passes of a waiting loop that last at least so many microseconds while the core runs at so many hertz: a pass takes four cycles or more.");
+    w.linef("#define {}(us, hz) ((uint32_t)(((uint64_t)(us) * (hz) + 3999999u) / 4000000u))", names.macro("PASSES"));
+    w.comment("Waits until the masked bits of a register have a value; false when that took more passes.");
+    w.linef("bool {}(const volatile uint32_t *reg, uint32_t mask, uint32_t value, uint32_t passes);", names.name("wait"));
     w.line();
     if (names.core == 0) {
-        w.comment("Brings up clocks, pins and every need, in this order; stops at the first step that fails.");
+        w.comment(hasLateClocks(f) ? "Brings up pads, clocks and needs, in this order: levels that keep the board safe come first. A clock that fails ends it, pads stay as they are. A slow source is started early and waited for last; when it fails, "
+                                     "all is up but what comes from it, and its time-out is returned."
+                                   : "Brings up pads, clocks and needs, in this order: levels that keep the board safe come first. A clock that fails ends it, pads stay as they are.");
         w.linef("enum {0}_status {0}_bring_up(void);", names.prefix);
         w.linef("enum {0}_status {0}_clocks_bring_up(void);", names.prefix);
+        if (hasLateClocks(f))
+            w.linef("enum {0}_status {0}_slow_sources_bring_up(void);", names.prefix);
+        if (!runningWatchdogs(f.device).empty()) {
+            w.comment("The chip's reset starts a watchdog: the bring-up feeds it while it waits, afterwards the program must.");
+            w.linef("void {}_feed(void);", names.prefix);
+        }
         if (f.image.slowRates) {
             w.comment(fmt::format("Switch to the slow clocks (CPU at {}) and back, while the program runs.", format(f.image.slowRates->clocks[size_t(f.device.cpuClock())].rate)));
             w.linef("enum {0}_status {0}_clocks_slow(void);", names.prefix);
@@ -183,7 +229,8 @@ SourceFile boardSource(const Facts& f, const Names& names)
 {
     Writer w(f, names, names.prefix.text() + "_board.c", "The order of the bring-up, and waiting.");
     w.linef("#include \"{}_board.h\"", names.prefix);
-    if (names.core == 0 && std::any_of(f.device.cores.begin(), f.device.cores.end(), [](const Core& c) { return c.release.valid(); }))
+    const std::vector<FieldCode> watchdogs = names.core == 0 ? runningWatchdogs(f.device) : std::vector<FieldCode>();
+    if (names.core == 0 && (!watchdogs.empty() || !f.device.unlocks.empty() || std::any_of(f.device.cores.begin(), f.device.cores.end(), [](const Core& c) { return c.release.valid(); })))
         w.linef("#include \"{}_regs.h\"", names.prefix);
     for (size_t n = 0; n < f.plan.needs.size(); ++n)
         if (hasFiles(f, names, n)) {
@@ -192,9 +239,19 @@ SourceFile boardSource(const Facts& f, const Names& names)
         }
     w.noCause();
     w.line();
-    w.linef("bool {}(const volatile uint32_t *reg, uint32_t mask, uint32_t value, uint32_t microseconds)", names.name("wait"));
+    if (!watchdogs.empty()) {
+        w.linef("void {}_feed(void)", names.prefix);
+        w.line("{");
+        for (const FieldCode& word : watchdogs)
+            w.step(writeStep(f.device, {{word.ref, word.code, "feed"}}, {}), 4);
+        w.line("}");
+        w.line();
+    }
+    w.linef("bool {}(const volatile uint32_t *reg, uint32_t mask, uint32_t value, uint32_t passes)", names.name("wait"));
     w.line("{");
-    w.linef("    for (uint32_t passes = microseconds * {}; passes > 0u; passes--) {{", names.macro("WAIT_PASSES_PER_US"));
+    w.line("    for (; passes > 0u; passes--) {");
+    if (!watchdogs.empty())
+        w.linef("        {}_feed();", names.prefix);
     w.line("        if ((*reg & mask) == value) {");
     w.line("            return true;");
     w.line("        }");
@@ -205,20 +262,26 @@ SourceFile boardSource(const Facts& f, const Names& names)
     w.linef("enum {0}_status {0}_bring_up(void)", names.prefix);
     w.line("{");
     if (names.core == 0) {
+        std::vector<const Step*> unlocks;
+        for (const Step& step : f.image.steps)
+            if (step.phase == Step::Phase::Unlock)
+                unlocks.push_back(&step);
+        w.steps(unlocks, 4);
+        w.linef("    {}_pins_bring_up();", names.prefix);
         w.linef("    enum {0}_status status = {0}_clocks_bring_up();", names.prefix);
         w.linef("    if (status != {}) {{", names.macro("OK"));
         w.line("        return status;");
         w.line("    }");
-        w.linef("    {}_pins_bring_up();", names.prefix);
     } else {
         w.linef("    enum {0}_status status = {1};", names.prefix, names.macro("OK"));
     }
-    for (size_t n = 0; n < f.plan.needs.size(); ++n)
-        if (hasFiles(f, names, n)) {
-            w.becauseNeed(n);
-            w.linef("    {}_bring_up();", names.need(n));
-        }
-    w.noCause();
+    writeNeedCalls(w, false, 4);
+    if (names.core == 0 && hasLateClocks(f)) {
+        w.linef("    status = {}_slow_sources_bring_up();", names.prefix);
+        w.linef("    if (status == {}) {{", names.macro("OK"));
+        writeNeedCalls(w, true, 8);
+        w.line("    }");
+    }
     w.keep(WordLiteral("after_bring_up"), 4);
     w.line("    return status;");
     w.line("}");
@@ -275,6 +338,19 @@ SourceFile clocksSource(const Facts& f, const Names& names)
     w.steps(steps, 4);
     w.linef("    return {};", names.macro("OK"));
     w.line("}");
+    if (hasLateClocks(f)) {
+        std::vector<const Step*> late;
+        for (const Step& step : f.image.steps)
+            if (step.phase == Step::Phase::Late)
+                late.push_back(&step);
+        w.line();
+        w.comment("What takes long to start, and what comes from it.");
+        w.linef("enum {0}_status {0}_slow_sources_bring_up(void)", names.prefix);
+        w.line("{");
+        w.steps(late, 4);
+        w.linef("    return {};", names.macro("OK"));
+        w.line("}");
+    }
     if (f.image.slowRates) {
         switchFunction(w, "slow", f.image.toSlow, f.image.slowRates->clocks[size_t(f.device.cpuClock())]);
         switchFunction(w, "full", f.image.toFull, cpu);
@@ -285,7 +361,7 @@ SourceFile clocksSource(const Facts& f, const Names& names)
 
 SourceFile pinsSource(const Facts& f, const Names& names)
 {
-    Writer w(f, names, names.prefix.text() + "_pins.c", "Pads: levels first, then function, direction, pull and drive.");
+    Writer w(f, names, names.prefix.text() + "_pins.c", "Pads: levels first, then pulls, function and direction. What a peripheral drives is handed over when that is set.");
     w.linef("#include \"{}_board.h\"", names.prefix);
     w.linef("#include \"{}_regs.h\"", names.prefix);
     w.line();

@@ -19,6 +19,9 @@ std::vector<int> usedInstances(const Facts& f, const Names& names)
             used.insert({step.instance, step.kind == Step::Kind::Copy ? step.from.instance : step.instance});
     if (f.device.cores[names.core].architecture == Core::Architecture::RiscV)
         used.insert(f.device.cores[names.core].interruptController);
+    if (names.core == 0)
+        for (const FieldCode& watchdog : runningWatchdogs(f.device))
+            used.insert(watchdog.ref.instance);
     for (const Core& core : f.device.cores)
         if (core.release.valid())
             used.insert(core.release.ref.instance);

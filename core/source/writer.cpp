@@ -129,7 +129,7 @@ Place placeOf(const Writer& w, const Step& step)
 {
     if (step.need >= 0)
         return {Place::Kind::Need, w.facts.plan.needs[size_t(step.need)].id, {}};
-    if (step.phase == Step::Phase::Clocks)
+    if (step.phase == Step::Phase::Clocks || step.phase == Step::Phase::Late)
         for (const FieldWrite& write : step.fields)
             for (const ClockNode& node : w.facts.device.clocks)
                 if (node.control == write.ref || node.fraction == write.ref || node.enable.ref == write.ref || node.ready.ref == write.ref || node.status == write.ref)
@@ -193,7 +193,7 @@ void Writer::step(const Step& s, int indent)
     }
     case Step::Kind::Wait: {
         const Rational us = s.timeout.value * 1'000'000;
-        linef("{}if (!{}(&{}, {}, {}, {}u)) {{", margin, names.name("wait"), reg, masks.front(), values.empty() ? code("0u") : values.front(), us.ceil());
+        linef("{}if (!{}(&{}, {}, {}, {}({}u, {}u))) {{", margin, names.name("wait"), reg, masks.front(), values.empty() ? code("0u") : values.front(), names.macro("PASSES"), us.ceil(), s.coreRate.value.ceil());
         linef("{}    return {};", margin, timeoutName(facts, names, s.fields.front().ref));
         linef("{}}}", margin);
         break;

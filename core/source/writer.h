@@ -82,6 +82,8 @@ struct SourceFacet {
 const SourceFacet& sourceOf(std::string_view kind);
 /// Whether a need gets files in a core's program: it is bound, the core owns it, and something is to be written for it.
 bool hasFiles(const Facts& facts, const Names& names, size_t need);
+/// Watchdogs that the chip's reset starts, each with what feeds it: somebody must from then on.
+std::vector<FieldCode> runningWatchdogs(const Device& device);
 /// The core that owns a need, into Device::cores.
 size_t coreOf(const Facts& facts, size_t need);
 /// Writes the functions that start one core's program, as its architecture wants it.

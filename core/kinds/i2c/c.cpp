@@ -32,7 +32,7 @@ void defineI2c(Writer& w, size_t need)
     w.line("{");
     w.linef("    {} = {} | {} | {};", reg("done"), bit("done"), bit("nacked"), bit("lost"));
     w.linef("    {} = command;", reg("start"));
-    w.linef("    if (!{}(&{}, {}, {}, 10000u)) {{", w.names.name("wait"), reg("done"), bit("done"), bit("done"));
+    w.linef("    if (!{}(&{}, {}, {}, 10000u * {})) {{", w.names.name("wait"), reg("done"), bit("done"), bit("done"), w.names.macro("WAIT_PASSES_PER_US"));
     w.line("        return false;");
     w.line("    }");
     w.linef("    return ({} & ({} | {})) == 0u;", reg("done"), bit("nacked"), bit("lost"));

@@ -76,12 +76,12 @@ void defineSpi(Writer& w, size_t need)
         w.linef("enum {0}_status {1}_transfer(const {2} *out, {2} *in, uint32_t count)", w.names.prefix, name, type);
         w.line("{");
         w.line("    for (uint32_t i = 0u; i < count; i++) {");
-        w.linef("        if (!{}(&{}, {}, {}, {}_WORD_US)) {{", wait, reg("transmit_empty"), bit("transmit_empty"), bit("transmit_empty"), NAME);
+        w.linef("        if (!{}(&{}, {}, {}, {}_WORD_US * {})) {{", wait, reg("transmit_empty"), bit("transmit_empty"), bit("transmit_empty"), NAME, w.names.macro("WAIT_PASSES_PER_US"));
         w.linef("            return {};", bad);
         w.line("        }");
         w.linef("        {} = out ? out[i] : 0u;", reg("data"));
         w.comment("Each word sent brings one in, also where nobody wants it: it must not be left behind.", 8);
-        w.linef("        if (!{}(&{}, {}, {}, {}_WORD_US)) {{", wait, reg("receive_full"), bit("receive_full"), bit("receive_full"), NAME);
+        w.linef("        if (!{}(&{}, {}, {}, {}_WORD_US * {})) {{", wait, reg("receive_full"), bit("receive_full"), bit("receive_full"), NAME, w.names.macro("WAIT_PASSES_PER_US"));
         w.linef("            return {};", bad);
         w.line("        }");
         w.linef("        const {0} word = ({0}){1};", type, reg("data"));

@@ -53,7 +53,7 @@ void defineUart(Writer& w, size_t need)
         w.line();
         w.linef("bool {}_send(uint8_t byte)", name);
         w.line("{");
-        w.linef("    if (!{}(&{}, {}, {}, {}_BYTE_US)) {{", w.names.name("wait"), reg("transmit_empty"), bit("transmit_empty"), bit("transmit_empty"), w.names.NEED(need));
+        w.linef("    if (!{}(&{}, {}, {}, {}_BYTE_US * {})) {{", w.names.name("wait"), reg("transmit_empty"), bit("transmit_empty"), bit("transmit_empty"), w.names.NEED(need), w.names.macro("WAIT_PASSES_PER_US"));
         w.line("        return false;");
         w.line("    }");
         w.linef("    {} = byte;", data);

@@ -111,7 +111,7 @@ private Q_SLOTS:
         bool clkOpen = false, pwrOpen = false, pllLocked = false;
         std::map<int, bool> ready{{0, true}};
         for (const Step& step : s->image.steps) {
-            if (step.phase != Step::Phase::Clocks)
+            if (step.phase != Step::Phase::Unlock && step.phase != Step::Phase::Clocks && step.phase != Step::Phase::Late)
                 continue;
             const uint32_t address = s->device->addressOf(step.instance, step.reg);
             const std::string why = step.why + " at " + QString::number(address, 16).toStdString();
@@ -191,11 +191,51 @@ private Q_SLOTS:
         }
     }
 
+    /// What a peripheral drives is led to its pad after all of its registers are set; until then nobody drives it.
+    void outputsAreHandedOverWhenTheirPeripheralIsSet()
+    {
+        for (const char* name : {"sluice-node-c-done", "rain-post-b-done", "pump-hall-a-done", "ditch-meter-d-done"}) {
+            const auto s = run(demo(name));
+            int handed = 0;
+            for (const PadSetup& setup : s->pads) {
+                if (!isHandedOver(s->bindings, s->settings, setup))
+                    continue;
+                const FieldRef function = s->device->pads[size_t(setup.pad)].function;
+                const int instance = s->bindings.needs[size_t(setup.need)].instance;
+                bool led = false;
+                for (const Step& step : s->image.steps) {
+                    for (const FieldWrite& write : step.fields)
+                        led = led || (function.valid() && write.ref == function);
+                    if (led && step.instance == instance && step.need == setup.need)
+                        QVERIFY2(step.phase == Step::Phase::Start, name);
+                }
+                handed += led;
+            }
+            QVERIFY(handed > 0);
+        }
+    }
+
+    /// Nothing but what comes from it waits for a source that takes longer than 10 ms.
+    void slowSourcesHoldUpNothing()
+    {
+        for (const char* name : {"sluice-node-c-done", "rain-post-b-done", "pump-hall-a-done", "ditch-meter-d-done"}) {
+            const auto s = run(demo(name));
+            QVERIFY(!s->image.lateSources.empty());
+            int late = 0;
+            for (const Step& step : s->image.steps)
+                if (step.kind == Step::Kind::Wait) {
+                    QVERIFY2(step.phase == Step::Phase::Late || step.timeout.value <= Rational(1, 50), step.why.c_str());
+                    late += step.phase == Step::Phase::Late;
+                }
+            QVERIFY(late > 0);
+        }
+    }
+
     void openNeedsAreLeftOut()
     {
         const auto s = run(demo("sluice-node-c-start"));
         for (const Step& step : s->image.steps)
-            QVERIFY(step.phase == Step::Phase::Clocks);
+            QVERIFY(step.phase == Step::Phase::Unlock || step.phase == Step::Phase::Clocks || step.phase == Step::Phase::Late);
     }
 };
 

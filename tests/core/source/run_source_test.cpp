@@ -76,13 +76,21 @@ private Q_SLOTS:
         // The first wait that cannot end decides which status comes back; the order of the enumeration is that of the waits.
         const auto bringUp = code.find<int()>("sluice_bring_up");
         for (const auto& [stat, pwr, expected] : std::vector<std::tuple<uint32_t, uint32_t, int>>{
-                 {0x00230313, 0, 1}, {0x00230213, 1, 2}, {0x00230113, 1, 3}, {0x00230311, 1, 4}, {0x00230303, 1, 5}, {0x00220313, 1, 6}, {0x00130313, 1, 7}}) {
+                 {0x00230313, 0, 1}, {0x00230113, 1, 2}, {0x00230311, 1, 3}, {0x00230303, 1, 4}, {0x00220313, 1, 5}, {0x00130313, 1, 6}, {0x00230213, 1, 7}}) {
             const Chip chip(*s->device);
             Chip::at(kStat) = stat;
             Chip::at(kPwrStat) = pwr;
             QCOMPARE(bringUp(), expected);
-            // Nothing after the failed step was done: no pad has been given to a peripheral.
-            QCOMPARE(Chip::at(Se43::kPorts + 3 * Se43::kPortStride), 0u);
+            // Outputs have their safe levels whatever fails: the heater's pad is an output, low.
+            const std::string heater = s->plan.need("frost-heater")->binding.pads.at("pin");
+            const uint32_t port = Se43::kPorts + Se43::kPortStride * uint32_t(heater[1] - 'A'), bit = uint32_t(std::stoi(heater.substr(2)));
+            QCOMPARE(Chip::at(port + 4 * bit) & 0x1Fu, 0x11u);
+            QCOMPARE(Chip::at(port + 0x40) >> bit & 1u, 0u);
+            // A fast clock that fails ends it: no peripheral gets a pad to drive. The slow crystal (the last) is missed by its own needs only.
+            const bool up = expected == 7;
+            QCOMPARE(Chip::at(Se43::kPorts + 3 * Se43::kPortStride) & 0xFu, up ? 8u : 0u); // PD0 to UART1.TX
+            QCOMPARE(Chip::at(Se43::kClk + 0x30) >> 12 & 1u, 0u);                              // the calendar's gate
+            QCOMPARE(Chip::at(Se43::kClk + 0x2C) >> 8 & 1u, up ? 1u : 0u);                     // the modem's port
         }
     }
 
