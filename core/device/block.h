@@ -49,9 +49,12 @@ struct Field {
 struct Register {
     std::string name;
     std::uint32_t offset = 0; ///< bytes from the instance's base
-    std::uint32_t reset = 0;
+    std::uint32_t reset = 0; ///< of the block's instances, where they do not say otherwise: Device::resetOf()
+    int width = 32;          ///< bits: 8, 16 or 32; it is read and written as a whole
     std::vector<Field> fields;
     std::string about;
+
+    std::uint32_t bytes() const { return std::uint32_t(width) / 8; }
 };
 
 /// A field of a block that holds a role of the arithmetic.

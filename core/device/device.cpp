@@ -100,6 +100,14 @@ std::uint32_t Device::addressOf(int instance, int reg) const
     return instances[size_t(instance)].base + blockOf(instance).registers[size_t(reg)].offset;
 }
 
+std::uint32_t Device::resetOf(int instance, int reg) const
+{
+    const auto own = instances[size_t(instance)].resets.find(reg);
+    return own == instances[size_t(instance)].resets.end() ? blockOf(instance).registers[size_t(reg)].reset : own->second;
+}
+
+std::uint32_t Device::resetCode(const FieldRef& ref) const { return resetOf(ref.instance, ref.reg) >> fieldOf(ref).lsb & fieldOf(ref).maxCode(); }
+
 std::string Device::nameOf(const FieldRef& ref) const
 {
     return instances[size_t(ref.instance)].name + "." + registerOf(ref).name + "." + fieldOf(ref).name;

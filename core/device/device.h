@@ -45,6 +45,7 @@ struct Instance {
     std::map<std::string, std::vector<DmaLink>, std::less<>> dma;
     std::map<std::string, int, std::less<>> interrupts; ///< name of the event -> vector number
     std::map<std::string, std::vector<std::int64_t>, std::less<>> abilities; ///< override the block's
+    std::map<int, std::uint32_t> resets; ///< register -> reset value that differs from the block's
 };
 
 /// A way in which a pad can carry a signal. What must be set for it is the same for all mechanisms: fields that must hold
@@ -201,6 +202,10 @@ struct Device {
     const Register& registerOf(const FieldRef& ref) const { return blockOf(ref.instance).registers[size_t(ref.reg)]; }
     const Field& fieldOf(const FieldRef& ref) const { return registerOf(ref).fields[size_t(ref.field)]; }
     std::uint32_t addressOf(int instance, int reg) const;
+    /// What a register of an instance holds after the chip's reset.
+    std::uint32_t resetOf(int instance, int reg) const;
+    /// The code that a field holds then.
+    std::uint32_t resetCode(const FieldRef& ref) const;
     std::string nameOf(const FieldRef& ref) const;
     /// The pin of the package that a pad is on; empty when it is on none.
     std::string pinOf(int pad) const;

@@ -62,7 +62,8 @@ private:
     // read_blocks.cpp
     void readBlocks();
     Block readBlock(const std::string& name, const JsonNode& node);
-    void readRegisters(Block& block, const JsonNode& node);
+    int readWidth(const JsonNode& node, int common);
+    void readRegisters(Block& block, const JsonNode& node, int width);
     void readRoles(Block& block, const JsonNode& node);
     void readBitRoles(Block& block, const std::string& name, const std::string& pattern, const std::optional<Encoding>& encoding, const RoleSpec& spec, const JsonNode& node);
     void readLaneRoles(Block& block, const JsonNode& node);

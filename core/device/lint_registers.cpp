@@ -64,13 +64,17 @@ void lintAddresses(const Device& device, LintRemarks& out)
     std::map<std::uint32_t, size_t> taken;
     for (size_t i = 0; i < device.instances.size(); ++i)
         for (size_t r = 0; r < device.blockOf(int(i)).registers.size(); ++r) {
-            const auto [at, fresh] = taken.emplace(device.addressOf(int(i), int(r)), i);
-            const Instance& other = device.instances[at->second];
-            const bool sameUnit = !other.unit.empty() && other.unit == device.instances[i].unit;
-            if (!fresh && at->second != i && !sameUnit) {
-                out.say("address-collision", "{} and {} both have a register at 0x{:08X}", other.name, device.instances[i].name, at->first);
-                break;
+            bool said = false;
+            for (std::uint32_t byte = 0; byte < device.blockOf(int(i)).registers[r].bytes() && !said; ++byte) {
+                const auto [at, fresh] = taken.emplace(device.addressOf(int(i), int(r)) + byte, i);
+                const Instance& other = device.instances[at->second];
+                const bool sameUnit = !other.unit.empty() && other.unit == device.instances[i].unit;
+                said = !fresh && at->second != i && !sameUnit;
+                if (said)
+                    out.say("address-collision", "{} and {} both have a register at 0x{:08X}", other.name, device.instances[i].name, at->first);
             }
+            if (said)
+                break;
         }
 }
 
@@ -130,10 +134,13 @@ void lintRoles(const Block& block, LintRemarks& out)
 void lintRegisters(const Device& device, LintRemarks& out)
 {
     for (const Block& block : device.blocks) {
-        std::map<std::uint32_t, std::string> offsets;
+        std::map<std::uint32_t, const Register*> offsets; // by byte
         for (const Register& reg : block.registers) {
-            if (const auto [at, fresh] = offsets.emplace(reg.offset, reg.name); !fresh)
-                out.say("register-overlap", "{}: {} and {} are both at offset 0x{:02X}", block.name, at->second, reg.name, reg.offset);
+            for (std::uint32_t byte = 0; byte < reg.bytes(); ++byte)
+                if (const auto [at, fresh] = offsets.emplace(reg.offset + byte, &reg); !fresh) {
+                    out.say("register-overlap", "{}: {} and {} are both at offset 0x{:02X}", block.name, at->second->name, reg.name, reg.offset + byte);
+                    break;
+                }
             lintFields(block, reg, out);
         }
         for (const auto& [name, role] : block.roles)

@@ -246,7 +246,7 @@ void DeviceReader::overrideBlock(Block& block, const JsonNode& node)
 
 Block DeviceReader::readBlock(const std::string& name, const JsonNode& node)
 {
-    node.allowOnly({"kind", "about", "abilities", "registers", "roles", "lanes"});
+    node.allowOnly({"kind", "about", "width", "abilities", "registers", "roles", "lanes"});
     Block block;
     block.name = name;
     block.kind = node.string("kind", "");
@@ -258,7 +258,7 @@ Block DeviceReader::readBlock(const std::string& name, const JsonNode& node)
         for (const JsonNode& value : values.items())
             block.abilities[ability].push_back(value.asInteger(0, INT32_MAX));
     }
-    readRegisters(block, node.child("registers"));
+    readRegisters(block, node.child("registers"), readWidth(node, 32));
     resolveFollowing(block, node.child("registers"));
     readRoles(block, node.optionalChild("roles"));
     if (node.has("lanes"))
@@ -287,23 +287,41 @@ void DeviceReader::readLaneRoles(Block& block, const JsonNode& node)
         node.fail("has several combinations but no \"field\" that picks one.");
 }
 
-void DeviceReader::readRegisters(Block& block, const JsonNode& node)
+int DeviceReader::readWidth(const JsonNode& node, int common)
+{
+    const auto width = static_cast<int>(node.integer("width", 8, 32, common));
+    if (width != 8 && width != 16 && width != 32) {
+        node.child("width").fail("must be 8, 16 or 32.");
+        return common;
+    }
+    return width;
+}
+
+void DeviceReader::readRegisters(Block& block, const JsonNode& node, int width)
 {
     for (const auto& [name, from] : node.members()) {
-        from.allowOnly({"offset", "reset", "about", "fields", "count", "first", "stride"});
+        from.allowOnly({"offset", "reset", "width", "about", "fields", "count", "first", "stride"});
         Register reg;
+        reg.width = readWidth(from, width);
         reg.offset = from.word("offset", 0);
         reg.reset = from.word("reset", 0);
         reg.about = from.string("about", "");
         const auto copies = static_cast<int>(from.integer("count", 1, kMaxCopies, 1));
         const auto first = static_cast<int>(from.integer("first", 0, 1000, 0));
-        const auto stride = static_cast<std::uint32_t>(from.integer("stride", 4, 4096, 4));
-        if (reg.offset % 4 != 0 || reg.offset > 0xFFFF)
-            from.fail("its offset must be a multiple of 4 below 0x1 0000.");
+        const auto stride = static_cast<std::uint32_t>(from.integer("stride", reg.bytes(), 4096, reg.bytes()));
+        if (reg.offset % reg.bytes() != 0 || stride % reg.bytes() != 0 || reg.offset > 0xFFFF)
+            from.fail(fmt::format("of {} bits, its offset and stride must be multiples of {}, below 0x1 0000.", reg.width, reg.bytes()));
+        if (reg.width < 32 && reg.reset >> reg.width != 0)
+            from.child("reset").fail(fmt::format("does not fit into {} bits.", reg.width));
         if (copies > 1 && name.find("{n}") == std::string::npos)
             from.fail("has a count, so its name needs {n} where the number goes.");
         for (const auto& [fieldName, fieldNode] : from.child("fields").members())
             readField(reg, fieldName, fieldNode);
+        for (const Field& field : reg.fields)
+            if (field.lsb + field.width > reg.width) {
+                from.child("fields").fail(fmt::format("{} lies beyond the {} bits of the register.", field.name, reg.width));
+                break;
+            }
         for (int n = 0; n < copies; ++n) {
             Register copy = reg;
             copy.name = numbered(name, first + n);

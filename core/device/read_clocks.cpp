@@ -375,9 +375,7 @@ void DeviceReader::readClockControl(ClockNode& node, const JsonNode& from)
 /// What the register holds after reset says how the clock stands then, so that the fact is in one place.
 void DeviceReader::resetClock(ClockNode& node, const JsonNode& from)
 {
-    const auto resetCode = [this](const FieldRef& ref) {
-        return device_.registerOf(ref).reset >> device_.fieldOf(ref).lsb & device_.fieldOf(ref).maxCode();
-    };
+    const auto resetCode = [this](const FieldRef& ref) { return device_.resetCode(ref); };
     node.onAtReset = !node.enable.valid() || resetCode(node.enable.ref) == node.enable.code;
     if (node.type == ClockNode::Type::Select) {
         const std::uint32_t code = resetCode(node.control);

@@ -18,7 +18,7 @@ void DeviceReader::readInstances()
         if (isAbsent(name))
             continue;
         words.add(name, node);
-        node.allowOnly({"block", "kind", "base", "bus", "kernel", "gate", "reset", "signals", "interrupts", "abilities", "unit", "selects", "dma"});
+        node.allowOnly({"block", "kind", "base", "bus", "kernel", "gate", "reset", "signals", "interrupts", "abilities", "unit", "selects", "dma", "resets"});
         Instance instance;
         instance.name = name;
         instance.base = node.child("base").asWord();
@@ -69,6 +69,24 @@ void DeviceReader::readInstances()
             checkWord(values, device_.blocks[size_t(instance.block)].kind, ability, &BlockKind::abilities, "ability");
             for (const JsonNode& value : values.items())
                 instance.abilities[ability].push_back(value.asInteger(0, INT32_MAX));
+        }
+        const Block& registers = device_.blocks[size_t(instance.block)];
+        std::vector<std::string> registerNames;
+        for (const Register& reg : registers.registers) {
+            registerNames.push_back(reg.name);
+            if (instance.base % reg.bytes() != 0)
+                node.child("base").fail(fmt::format("{} of {} bits needs a base that is a multiple of {}.", reg.name, reg.width, reg.bytes()));
+        }
+        for (const auto& [reg, value] : node.optionalChild("resets").members()) {
+            const auto at = std::find(registerNames.begin(), registerNames.end(), reg);
+            if (at == registerNames.end()) {
+                value.fail(fmt::format("\"{}\" is not a register of the block {}.{}", reg, registers.name, didYouMean(reg, registerNames)));
+                continue;
+            }
+            const int index = static_cast<int>(at - registerNames.begin());
+            instance.resets[index] = value.asWord();
+            if (const int width = registers.registers[size_t(index)].width; width < 32 && instance.resets[index] >> width != 0)
+                value.fail(fmt::format("does not fit into {} bits.", width));
         }
         device_.instances.push_back(std::move(instance));
         instanceNodes_.push_back(node);

@@ -12,8 +12,6 @@ namespace bindrel {
 
 namespace {
 
-std::uint32_t resetCode(const Device& device, const FieldRef& ref) { return device.registerOf(ref).reset >> device.fieldOf(ref).lsb & device.fieldOf(ref).maxCode(); }
-
 /// Twice the data sheet's start-up time: late enough for a slow part, soon enough to report a dead one.
 Duration timeoutFor(const ClockNode& node)
 {
@@ -412,7 +410,7 @@ private:
             return;
         const ClockNode& facts = node(i);
         loadStep(i);
-        if (facts.bypass.valid() && rates_.clocks[size_t(i)].external && resetCode(device_, facts.bypass.ref) != facts.bypass.code)
+        if (facts.bypass.valid() && rates_.clocks[size_t(i)].external && device_.resetCode(facts.bypass.ref) != facts.bypass.code)
             add(updateStep(device_, {{facts.bypass.ref, facts.bypass.code, facts.name + " fed in"}}, fmt::format("{}: no crystal, the board feeds a clock in.", facts.name)));
         const bool later = std::find(startOnly_.begin(), startOnly_.end(), i) != startOnly_.end();
         add(updateStep(device_, {{facts.enable.ref, facts.enable.code, facts.name + " on"}},
@@ -472,7 +470,7 @@ private:
     void loadStep(int i)
     {
         const std::pair<Capacitance, std::uint32_t>* best = nearestLoad(node(i), rates_.clocks[size_t(i)].load);
-        if (best && best->second != resetCode(device_, node(i).loadControl))
+        if (best && best->second != device_.resetCode(node(i).loadControl))
             add(updateStep(device_, {{node(i).loadControl, best->second, node(i).name + " load"}}, fmt::format("{}: load capacitance {}.", node(i).name, format(best->first))));
     }
 
@@ -575,7 +573,7 @@ private:
 
 ClockStand resetStand(const Device& device, const Board& board, const Plan& plan, const Bindings& bindings)
 {
-    ClockStand out{ClockTrial(device, board, plan, bindings), device.waitStates.valid() ? resetCode(device, device.waitStates) : 0, std::vector<bool>(device.clocks.size(), false), std::vector<bool>(device.clocks.size(), false)};
+    ClockStand out{ClockTrial(device, board, plan, bindings), device.waitStates.valid() ? device.resetCode(device.waitStates) : 0, std::vector<bool>(device.clocks.size(), false), std::vector<bool>(device.clocks.size(), false)};
     out.trial.setRange(device.resetRange);
     for (size_t i = 0; i < device.clocks.size(); ++i) {
         TrialClock& clock = out.trial.clocks[i];

@@ -58,7 +58,7 @@ void foldRegisters(Image& image, const Device& device)
         auto [at, fresh] = byAddress.try_emplace(device.addressOf(step.instance, step.reg));
         RegisterValue& value = at->second;
         if (fresh)
-            value = {step.instance, step.reg, reg.reset, reg.reset, {}};
+            value = {step.instance, step.reg, device.resetOf(step.instance, step.reg), device.resetOf(step.instance, step.reg), {}};
         const std::uint32_t mask = (step.kind == Step::Kind::Write ? ~0u : step.mask) & kept;
         value.value = (value.value & ~mask) | (step.value & mask);
         for (const FieldWrite& write : step.fields) {
@@ -78,7 +78,7 @@ Step writeStep(const Device& device, std::vector<FieldWrite> fields, std::string
 {
     Step step = stepOf(device, Step::Kind::Write, std::move(fields), std::move(why));
     const Register& reg = device.blockOf(step.instance).registers[size_t(step.reg)];
-    step.value |= reg.reset & ~step.mask & keptBits(reg);
+    step.value |= device.resetOf(step.instance, step.reg) & ~step.mask & keptBits(reg);
     step.mask = ~0u;
     return step;
 }
@@ -98,11 +98,10 @@ Step copyStep(const Device& device, const FieldRef& into, const FieldRef& from, 
 std::vector<Step> wakeSteps(const Device& device, int instance)
 {
     const Instance& facts = device.instances[size_t(instance)];
-    const auto codeNow = [&](const FieldRef& ref) { return device.registerOf(ref).reset >> device.fieldOf(ref).lsb & device.fieldOf(ref).maxCode(); };
     std::vector<Step> out;
-    if (facts.gate.valid() && codeNow(facts.gate.ref) != facts.gate.code)
+    if (facts.gate.valid() && device.resetCode(facts.gate.ref) != facts.gate.code)
         out.push_back(updateStep(device, {{facts.gate.ref, facts.gate.code, facts.name + " clocked"}}, fmt::format("Clock {}.", facts.name)));
-    if (facts.reset.valid() && codeNow(facts.reset.ref) != facts.reset.code)
+    if (facts.reset.valid() && device.resetCode(facts.reset.ref) != facts.reset.code)
         out.push_back(updateStep(device, {{facts.reset.ref, facts.reset.code, facts.name + " out of reset"}}, fmt::format("Let {} out of reset.", facts.name)));
     return out;
 }
@@ -135,7 +134,7 @@ const RegisterValue* Image::find(int instance, int reg) const
 std::uint32_t Image::codeOf(const Device& device, const FieldRef& ref) const
 {
     const RegisterValue* found = find(ref.instance, ref.reg);
-    const std::uint32_t word = found ? found->value : device.registerOf(ref).reset;
+    const std::uint32_t word = found ? found->value : device.resetOf(ref.instance, ref.reg);
     return word >> device.fieldOf(ref).lsb & device.fieldOf(ref).maxCode();
 }
 

@@ -31,8 +31,7 @@ ModeSteps stepsFor(const Device& device, const Board& board, const ClockSetting&
     const size_t monitors = out.enter.size();
     std::vector<Step> undo;
     for (const FieldCode& field : mode.enters) {
-        const Field& facts = device.fieldOf(field.ref);
-        const std::uint32_t before = device.registerOf(field.ref).reset >> facts.lsb & facts.maxCode();
+        const std::uint32_t before = device.resetCode(field.ref);
         out.enter.push_back(updateStep(device, {{field.ref, field.code, mode.name}}, out.enter.size() == monitors ? fmt::format("The core's waiting leads to {}.", mode.name) : std::string()));
         undo.insert(undo.begin(), updateStep(device, {{field.ref, before, "not " + mode.name}}, {}));
     }

@@ -2,6 +2,7 @@
 // PREFIX_board.h and .c: names for pads and rates, the status of a bring-up, waiting, the order of it all.
 #include "core/base/text.h"
 #include "core/quantity/format.h"
+#include "core/source/field_access.h"
 #include "core/source/safe_text.h"
 #include "core/source/writer.h"
 
@@ -15,6 +16,20 @@ namespace {
 std::int64_t passesPerMicrosecond(const Facts& f, const Names& names)
 {
     return std::max<std::int64_t>(1, (f.rates.clocks[size_t(f.device.cores[names.core].clock)].rate.value / 4'000'000).ceil());
+}
+
+/// One register of each width that the chip has, 32 bits always among them.
+std::vector<Register> widthsOf(const Device& device)
+{
+    std::vector<Register> out(1);
+    for (const Block& block : device.blocks)
+        for (const Register& reg : block.registers)
+            if (std::none_of(out.begin(), out.end(), [&reg](const Register& known) { return known.width == reg.width; })) {
+                Register shape;
+                shape.width = reg.width;
+                out.push_back(shape);
+            }
+    return out;
 }
 
 /// Whether a need's clock comes from a source that is waited for late.
@@ -187,7 +202,8 @@ SourceFile boardHeader(const Facts& f, const Names& names)
     w.comment("Passes of a waiting loop that last at least so many microseconds while the core runs at so many hertz: a pass takes four cycles or more.");
     w.linef("#define {}(us, hz) ((uint32_t)(((uint64_t)(us) * (hz) + 3999999u) / 4000000u))", names.macro("PASSES"));
     w.comment("Waits until the masked bits of a register have a value; false when that took more passes.");
-    w.linef("bool {}(const volatile uint32_t *reg, uint32_t mask, uint32_t value, uint32_t passes);", names.name("wait"));
+    for (const Register& shape : widthsOf(f.device))
+        w.linef("bool {}(const volatile {} *reg, uint32_t mask, uint32_t value, uint32_t passes);", waitName(names, shape), typeOf(shape));
     w.line();
     if (names.core == 0) {
         w.comment(hasLateClocks(f) ? "Brings up pads, clocks and needs, in this order: levels that keep the board safe come first. A clock that fails ends it, pads stay as they are. A slow source is started early and waited for last; when it fails, "
@@ -247,18 +263,20 @@ SourceFile boardSource(const Facts& f, const Names& names)
         w.line("}");
         w.line();
     }
-    w.linef("bool {}(const volatile uint32_t *reg, uint32_t mask, uint32_t value, uint32_t passes)", names.name("wait"));
-    w.line("{");
-    w.line("    for (; passes > 0u; passes--) {");
-    if (!watchdogs.empty())
-        w.linef("        {}_feed();", names.prefix);
-    w.line("        if ((*reg & mask) == value) {");
-    w.line("            return true;");
-    w.line("        }");
-    w.line("    }");
-    w.line("    return (*reg & mask) == value;");
-    w.line("}");
-    w.line();
+    for (const Register& shape : widthsOf(f.device)) {
+        w.linef("bool {}(const volatile {} *reg, uint32_t mask, uint32_t value, uint32_t passes)", waitName(names, shape), typeOf(shape));
+        w.line("{");
+        w.line("    for (; passes > 0u; passes--) {");
+        if (!watchdogs.empty())
+            w.linef("        {}_feed();", names.prefix);
+        w.line("        if ((*reg & mask) == value) {");
+        w.line("            return true;");
+        w.line("        }");
+        w.line("    }");
+        w.line("    return (*reg & mask) == value;");
+        w.line("}");
+        w.line();
+    }
     w.linef("enum {0}_status {0}_bring_up(void)", names.prefix);
     w.line("{");
     if (names.core == 0) {

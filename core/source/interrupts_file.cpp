@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // PREFIX_interrupts.c: handlers that clear their flag in the way that the register asks for, and hand on.
+#include "core/source/field_access.h"
 #include "core/source/writer.h"
 
 #include <algorithm>
@@ -21,8 +22,10 @@ void writeEnable(Writer& w)
         w.line("    volatile uint32_t *const set_enable = (volatile uint32_t *)0xE000E100u;");
         w.line("    set_enable[number / 32u] = 1u << (number % 32u);");
     } else {
-        w.linef("    volatile uint32_t *const enable = &{};", roleRegister(f, w.names, f.device.cores[w.names.core].interruptController, "enable"));
-        w.line("    enable[number / 32u] |= 1u << (number % 32u);");
+        const int controller = f.device.cores[w.names.core].interruptController;
+        const Register& reg = f.device.registerOf(f.device.roleField(controller, "enable"));
+        w.linef("    volatile {} *const enable = &{};", typeOf(reg), roleRegister(f, w.names, controller, "enable"));
+        w.linef("    enable[number / {0}u] = {1};", reg.width, narrowed(reg, code("enable[number / {0}u] | 1u << (number % {0}u)", reg.width)));
         w.line("    __asm__ volatile(\"csrs mie, %0\" : : \"r\"(1u << 11));");
         w.line("    __asm__ volatile(\"csrsi mstatus, 8\");");
     }
@@ -49,15 +52,7 @@ void writeHandler(Writer& w, int watcher, const std::string& event, const std::v
         const Word bit = roleMacro(f, w.names, watcher, role);
         w.becauseNeed(size_t(setup->need), "edges");
         w.linef("    if (({} & {}) != 0u) {{", reg, bit);
-        switch (f.device.fieldOf(flag).access) {
-        case Field::Access::WriteZeroToClear:
-            w.linef("        {} = ~{}; /* cleared by writing a zero, ones leave the others */", reg, bit);
-            break;
-        case Field::Access::WriteOneToClear:
-        default:
-            w.linef("        {} = {}; /* cleared by writing a one */", reg, bit);
-            break;
-        }
+        clearFlags(w, watcher, {role}, 8);
         w.linef("        {}_edge();", w.names.need(size_t(setup->need)));
         w.line("    }");
     }

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // PREFIX_regs.h: the registers of every block that the bring-up or a need's functions touch.
 #include "core/base/text.h"
+#include "core/source/field_access.h"
 #include "core/source/safe_text.h"
 #include "core/source/writer.h"
 
@@ -42,9 +43,9 @@ void writeBlock(Writer& w, const Block& block)
     int gap = 0;
     for (const Register* reg : order) {
         if (reg->offset > next)
-            w.linef("    uint32_t gap{}[{}];", gap++, (reg->offset - next) / 4);
-        w.linef("{:<34}{}", code("    volatile uint32_t {};", Word::spelled(reg->name)), cComment(fmt::format("0x{:02X}{}{}", reg->offset, reg->about.empty() ? "" : " ", reg->about)));
-        next = reg->offset + 4;
+            w.linef("    {} gap{}[{}];", reg->offset % 4 == 0 && next % 4 == 0 ? WordLiteral("uint32_t") : WordLiteral("uint8_t"), gap++, (reg->offset - next) / (reg->offset % 4 == 0 && next % 4 == 0 ? 4 : 1));
+        w.linef("{:<34}{}", code("    volatile {} {};", typeOf(*reg), Word::spelled(reg->name)), cComment(fmt::format("0x{:02X}{}{}", reg->offset, reg->about.empty() ? "" : " ", reg->about)));
+        next = reg->offset + reg->bytes();
     }
     w.line("};");
     w.line();

@@ -2,6 +2,7 @@
 #include "core/source/writer.h"
 
 #include "core/base/text.h"
+#include "core/source/field_access.h"
 #include "core/source/seal.h"
 
 #include <algorithm>
@@ -106,20 +107,21 @@ std::string codeText(const Field& field, std::uint32_t code)
     return std::to_string(code);
 }
 
-/// "name = a | b | c;" broken behind an operator where it gets long; `left` is "NAME = " or "NAME |= ".
-void assign(Writer& w, const Code& margin, const Code& left, const std::vector<Code>& terms)
+/// "name = a | b | c;" broken behind an operator where it gets long; `left` is "NAME =" or "NAME |=". A narrow register takes a cast.
+void assign(Writer& w, const Code& margin, const Code& left, const std::vector<Code>& terms, const Register& reg)
 {
-    Code row = code("{}{}", margin, left);
+    const bool narrow = reg.width < 32 && !terms.empty();
+    Code row = narrow ? code("{}{} ({})(", margin, left, typeOf(reg)) : code("{}{}", margin, left);
     std::size_t onRow = 0;
     for (size_t i = 0; i < terms.size(); ++i) {
         const bool last = i + 1 == terms.size();
-        const Code term = last ? code("{};", terms[i]) : code("{} |", terms[i]);
+        const Code term = last ? code("{}{};", terms[i], narrow ? Code::trusted(")") : Code()) : code("{} |", terms[i]);
         if (onRow > 0 && row.text().size() + 1 + term.text().size() > 90) {
             w.line(row);
             row = code("{}   ", margin);
             onRow = 0;
         }
-        row = code("{} {}", row, term);
+        row = narrow && onRow == 0 && i == 0 ? code("{}{}", row, term) : code("{} {}", row, term);
         ++onRow;
     }
     w.line(terms.empty() ? code("{} 0u;", row) : row);
@@ -165,20 +167,26 @@ void Writer::step(const Step& s, int indent)
             named |= facts.device.fieldOf(write.ref).mask();
         if (const std::uint32_t rest = s.value & ~named; rest != 0)
             values.push_back(code("0x{:08X}u", rest));
-        assign(*this, margin, code("{} =", reg), values);
+        assign(*this, margin, code("{} =", reg), values, facts.device.blockOf(s.instance).registers[size_t(s.reg)]);
         break;
     }
     case Step::Kind::Update: {
+        const Register& shape = facts.device.blockOf(s.instance).registers[size_t(s.reg)];
+        // A flag that a one clears must not be written back as it was read.
+        std::vector<Code> off = masks;
+        for (Code& flag : clearedByOnes(facts, names, s.instance, s.reg, s.mask))
+            off.push_back(std::move(flag));
+        const bool plain = off.size() == masks.size() && shape.width == 32;
         std::uint32_t ones = 0;
         for (const FieldWrite& write : s.fields)
             ones |= facts.device.fieldOf(write.ref).mask();
-        if (s.value == ones) {
-            assign(*this, margin, code("{} |=", reg), masks);
-        } else if (s.value == 0) {
+        if (s.value == ones && plain) {
+            assign(*this, margin, code("{} |=", reg), masks, shape);
+        } else if (s.value == 0 && plain) {
             linef("{}{} &= ~({});", margin, reg, orText(masks));
         } else {
-            values.insert(values.begin(), code("({} & ~({}))", reg, orText(masks)));
-            assign(*this, margin, code("{} =", reg), values);
+            values.insert(values.begin(), code("({} & ~({}))", reg, orText(off)));
+            assign(*this, margin, code("{} =", reg), values, shape);
         }
         break;
     }
@@ -186,14 +194,14 @@ void Writer::step(const Step& s, int indent)
         // Bits of the factory value that the field has room for.
         const Field& from = facts.device.fieldOf(s.from);
         const Field& into = facts.device.fieldOf(s.fields.front().ref);
-        linef("{}{} = ({} & ~{})", margin, reg, reg, masks.front());
-        linef("{}    | ((({}->{} & {}) >> {}u) << {}u & {});", margin, instanceMacro(facts, names, s.from.instance), Word::spelled(facts.device.registerOf(s.from).name),
+        linef("{}{} = {}(({} & ~{})", margin, reg, facts.device.registerOf(s.fields.front().ref).width == 32 ? Code() : code("({})", typeOf(facts.device.registerOf(s.fields.front().ref))), reg, masks.front());
+        linef("{}    | ((({}->{} & {}) >> {}u) << {}u & {}));", margin, instanceMacro(facts, names, s.from.instance), Word::spelled(facts.device.registerOf(s.from).name),
               fieldMacro(facts, names, s.from), from.lsb, into.lsb, masks.front());
         break;
     }
     case Step::Kind::Wait: {
         const Rational us = s.timeout.value * 1'000'000;
-        linef("{}if (!{}(&{}, {}, {}, {}({}u, {}u))) {{", margin, names.name("wait"), reg, masks.front(), values.empty() ? code("0u") : values.front(), names.macro("PASSES"), us.ceil(), s.coreRate.value.ceil());
+        linef("{}if (!{}(&{}, {}, {}, {}({}u, {}u))) {{", margin, waitName(names, facts.device.blockOf(s.instance).registers[size_t(s.reg)]), reg, masks.front(), values.empty() ? code("0u") : values.front(), names.macro("PASSES"), us.ceil(), s.coreRate.value.ceil());
         linef("{}    return {};", margin, timeoutName(facts, names, s.fields.front().ref));
         linef("{}}}", margin);
         break;

@@ -7,6 +7,7 @@
 
 #include <QProcess>
 
+#include <cstring>
 #include <dlfcn.h>
 #include <set>
 #include <sys/mman.h>
@@ -21,14 +22,14 @@ public:
     {
         for (size_t i = 0; i < device.instances.size(); ++i)
             for (size_t r = 0; r < device.blockOf(int(i)).registers.size(); ++r)
-                words_[device.addressOf(int(i), int(r))] = device.blockOf(int(i)).registers[r].reset;
+                words_[device.addressOf(int(i), int(r))] = {device.resetOf(int(i), int(r)), device.blockOf(int(i)).registers[r].bytes()};
         // The core's own interrupt controller, as Arm places it.
-        words_[0xE000E100] = 0;
-        for (const auto& [address, reset] : words_) {
+        words_[0xE000E100] = {0, 4};
+        for (const auto& [address, cell] : words_) {
             const uintptr_t page = address & ~uintptr_t(4095);
             if (pages_.insert(page).second && mmap(reinterpret_cast<void*>(page), 4096, PROT_READ | PROT_WRITE, MAP_PRIVATE | MAP_ANONYMOUS | MAP_FIXED_NOREPLACE, -1, 0) == MAP_FAILED)
                 qFatal("address %lx is taken in this process", static_cast<unsigned long>(page));
-            at(address) = reset;
+            std::memcpy(reinterpret_cast<void*>(uintptr_t(address)), &cell.reset, cell.bytes);
         }
     }
     ~Chip()
@@ -40,13 +41,17 @@ public:
     std::map<uint32_t, uint32_t> words() const
     {
         std::map<uint32_t, uint32_t> out;
-        for (const auto& [address, reset] : words_)
-            out[address] = at(address);
+        for (const auto& [address, cell] : words_)
+            std::memcpy(&out[address], reinterpret_cast<const void*>(uintptr_t(address)), cell.bytes);
         return out;
     }
 
 private:
-    std::map<uint32_t, uint32_t> words_;
+    struct Cell {
+        uint32_t reset = 0;
+        uint32_t bytes = 4; ///< little endian, as all chips here
+    };
+    std::map<uint32_t, Cell> words_;
     std::set<uintptr_t> pages_;
 };
 

@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/source/field_access.h"
 #include "core/kinds/gpio/gpio.h"
 
 namespace bindrel {
@@ -47,9 +48,9 @@ void defineGpio(Writer& w, size_t need)
         // Without registers that set and clear, the level register is read and written back.
         const bool direct = f.device.roleField(pad.port, "set" + n).valid() && f.device.roleField(pad.port, "clear" + n).valid();
         w.line("    if (high) {");
-        w.line(direct ? code("        {} = {};", reg("set"), bit("set")) : code("        {} |= {};", reg("level"), bit("level")));
+        writeRole(w, pad.port, (direct ? "set" : "level") + n, Code::trusted("1u"), 8);
         w.line("    } else {");
-        w.line(direct ? code("        {} = {};", reg("clear"), bit("clear")) : code("        {} &= ~{};", reg("level"), bit("level")));
+        writeRole(w, pad.port, (direct ? "clear" : "level") + n, Code::trusted(direct ? "1u" : "0u"), 8);
         w.line("    }");
         w.line("}");
     }

@@ -1,6 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/kinds/i2c/i2c.h"
 #include "core/quantity/format.h"
+#include "core/source/field_access.h"
+
+#include <algorithm>
+#include <map>
 
 namespace bindrel {
 
@@ -26,40 +30,68 @@ void defineI2c(Writer& w, size_t need)
     const Word bad = w.names.macro("TIMEOUT_TRANSFER");
     const Code status = code("enum {}", w.names.name("status"));
 
+    // What each command bit is here; where they lie in the chip's registers is for the step to see to.
+    const std::vector<std::pair<const char*, Word>> commands{{"start", w.names.NEED(need) + "_DO_START"}, {"stop", w.names.NEED(need) + "_DO_STOP"}, {"read", w.names.NEED(need) + "_DO_READ"}, {"nack", w.names.NEED(need) + "_DO_NACK"}};
+    const auto doing = [&commands](const char* role) { return std::find_if(commands.begin(), commands.end(), [role](const auto& c) { return std::string_view(c.first) == role; })->second; };
+    w.line();
+    for (size_t i = 0; i < commands.size(); ++i)
+        w.linef("#define {} {}u", commands[i].second, 1u << i);
     w.line();
     w.comment("One step on the bus: waits until the byte is through; false when it was not, or was not acknowledged.");
     w.linef("static bool {}_step(uint32_t command)", name);
     w.line("{");
-    w.linef("    {} = {} | {} | {};", reg("done"), bit("done"), bit("nacked"), bit("lost"));
-    w.linef("    {} = command;", reg("start"));
-    w.linef("    if (!{}(&{}, {}, {}, 10000u * {})) {{", w.names.name("wait"), reg("done"), bit("done"), bit("done"), w.names.macro("WAIT_PASSES_PER_US"));
+    clearFlags(w, instance, {"done", "nacked", "lost"}, 4);
+    std::map<int, std::vector<const char*>> byRegister;
+    for (const auto& [role, word] : commands)
+        byRegister[f.device.roleField(instance, role).reg].push_back(role);
+    for (auto it = byRegister.rbegin(); it != byRegister.rend(); ++it) {
+        // The register with the start bit last: it sets the others off.
+        const auto& [at, roles] = *it;
+        const Register& shape = f.device.blockOf(instance).registers[size_t(at)];
+        std::uint32_t own = 0, kept = 0;
+        for (const char* role : roles)
+            own |= f.device.fieldOf(f.device.roleField(instance, role)).mask();
+        for (const Field& field : shape.fields)
+            kept |= field.keepsWrites() && !(field.mask() & own) ? field.mask() : 0;
+        std::vector<Code> terms, off;
+        for (const char* role : roles) {
+            terms.push_back(code("((command & {}) != 0u ? {} : 0u)", doing(role), bit(role)));
+            off.push_back(code("{}", bit(role)));
+        }
+        for (Code& flag : clearedByOnes(f, w.names, instance, at, own))
+            off.push_back(std::move(flag));
+        if (kept != 0)
+            terms.insert(terms.begin(), code("({} & ~({}))", reg(roles.front()), joinedCode(off, " | ")));
+        w.linef("    {} = {};", reg(roles.front()), narrowed(shape, joinedCode(terms, " | ")));
+    }
+    w.linef("    if (!{}(&{}, {}, {}, 10000u * {})) {{", waitName(w.names, f.device.registerOf(f.device.roleField(instance, "done"))), reg("done"), bit("done"), bit("done"), w.names.macro("WAIT_PASSES_PER_US"));
     w.line("        return false;");
     w.line("    }");
-    w.linef("    return ({} & ({} | {})) == 0u;", reg("done"), bit("nacked"), bit("lost"));
+    w.linef("    return {} == 0u && {} == 0u;", readRole(w, instance, "nacked"), readRole(w, instance, "lost"));
     w.line("}");
     w.line();
     w.linef("{} {}_write(uint8_t address, const uint8_t *bytes, uint32_t count)", status, name);
     w.line("{");
-    w.linef("    {} = (uint32_t)address << 1;", reg("data"));
-    w.linef("    bool going = {}_step({});", name, bit("start"));
+    writeRole(w, instance, "data", Code::trusted("((uint32_t)address << 1)"), 4);
+    w.linef("    bool going = {}_step({});", name, doing("start"));
     w.line("    for (uint32_t i = 0u; going && i < count; i++) {");
-    w.linef("        {} = bytes[i];", reg("data"));
+    writeRole(w, instance, "data", Code::trusted("bytes[i]"), 8);
     w.linef("        going = {}_step(0u);", name);
     w.line("    }");
-    w.linef("    const bool ended = {}_step({});", name, bit("stop"));
+    w.linef("    const bool ended = {}_step({});", name, doing("stop"));
     w.linef("    return going && ended ? {} : {};", ok, bad);
     w.line("}");
     w.line();
     w.linef("{} {}_read(uint8_t address, uint8_t *bytes, uint32_t count)", status, name);
     w.line("{");
-    w.linef("    {} = ((uint32_t)address << 1) | 1u;", reg("data"));
-    w.linef("    bool going = {}_step({});", name, bit("start"));
+    writeRole(w, instance, "data", Code::trusted("(((uint32_t)address << 1) | 1u)"), 4);
+    w.linef("    bool going = {}_step({});", name, doing("start"));
     w.line("    for (uint32_t i = 0u; going && i < count; i++) {");
     w.comment("The last byte is not acknowledged, so that the device lets go of the bus.", 8);
-    w.linef("        going = {}_step(i + 1u < count ? {} : ({} | {}));", name, bit("read"), bit("read"), bit("nack"));
-    w.linef("        bytes[i] = (uint8_t){};", reg("data"));
+    w.linef("        going = {}_step(i + 1u < count ? {} : ({} | {}));", name, doing("read"), doing("read"), doing("nack"));
+    w.linef("        bytes[i] = (uint8_t){};", readRole(w, instance, "data"));
     w.line("    }");
-    w.linef("    const bool ended = {}_step({});", name, bit("stop"));
+    w.linef("    const bool ended = {}_step({});", name, doing("stop"));
     w.linef("    return going && ended ? {} : {};", ok, bad);
     w.line("}");
 }

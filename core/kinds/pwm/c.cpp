@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/source/field_access.h"
 #include "core/kinds/pwm/pwm.h"
 #include "core/quantity/format.h"
 
@@ -77,7 +78,10 @@ void definePwm(Writer& w, size_t need)
         w.line("{");
         w.line("    const uint32_t part = per_mille > 1000u ? 1000u : per_mille;");
         w.comment("By thousands and the rest: a long period times the duty would leave 32 bits.", 4);
-        w.linef("    {0} = part * ({1}_TICKS / 1000u) + (part * ({1}_TICKS % 1000u) + 500u) / 1000u;", roleRegister(f, w.names, instance, "compare" + std::to_string(channel)), NAME);
+        w.linef("    const uint32_t ticks = part * ({0}_TICKS / 1000u) + (part * ({0}_TICKS % 1000u) + 500u) / 1000u;", NAME);
+        const std::string compare = "compare" + std::to_string(channel);
+        const Encoding::Kind encoding = f.device.blockOf(instance).role(compare)->encoding.kind;
+        writeRole(w, instance, compare, Code::trusted(encoding == Encoding::Kind::MinusOne ? "(ticks > 0u ? ticks - 1u : 0u)" : "ticks"), 4);
         w.line("}");
     }
     if (!hasFault(w, need))
@@ -93,7 +97,7 @@ void definePwm(Writer& w, size_t need)
     w.line();
     w.linef("void {}_clear_fault(void)", name);
     w.line("{");
-    w.linef("    {} = {}; /* cleared by writing a one */", reg, bit);
+    clearFlags(w, instance, {"fault"}, 4);
     w.line("}");
 }
 

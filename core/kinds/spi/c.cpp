@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/source/field_access.h"
 #include "core/kinds/spi/spi.h"
 #include "core/quantity/format.h"
 
@@ -71,20 +72,20 @@ void defineSpi(Writer& w, size_t need)
     const auto reg = [&](const char* role) { return roleRegister(f, w.names, instance, role); };
     const WordLiteral type = wordType(g);
     if (g.controller) {
-        const Word bad = w.names.macro("TIMEOUT_TRANSFER"), wait = w.names.name("wait");
+        const Word bad = w.names.macro("TIMEOUT_TRANSFER"), room = waitName(w.names, f.device.registerOf(f.device.roleField(instance, "transmit_empty"))), come = waitName(w.names, f.device.registerOf(f.device.roleField(instance, "receive_full")));
         w.line();
         w.linef("enum {0}_status {1}_transfer(const {2} *out, {2} *in, uint32_t count)", w.names.prefix, name, type);
         w.line("{");
         w.line("    for (uint32_t i = 0u; i < count; i++) {");
-        w.linef("        if (!{}(&{}, {}, {}, {}_WORD_US * {})) {{", wait, reg("transmit_empty"), bit("transmit_empty"), bit("transmit_empty"), NAME, w.names.macro("WAIT_PASSES_PER_US"));
+        w.linef("        if (!{}(&{}, {}, {}, {}_WORD_US * {})) {{", room, reg("transmit_empty"), bit("transmit_empty"), bit("transmit_empty"), NAME, w.names.macro("WAIT_PASSES_PER_US"));
         w.linef("            return {};", bad);
         w.line("        }");
-        w.linef("        {} = out ? out[i] : 0u;", reg("data"));
+        writeRole(w, instance, "data", Code::trusted("(out ? (uint32_t)out[i] : 0u)"), 8);
         w.comment("Each word sent brings one in, also where nobody wants it: it must not be left behind.", 8);
-        w.linef("        if (!{}(&{}, {}, {}, {}_WORD_US * {})) {{", wait, reg("receive_full"), bit("receive_full"), bit("receive_full"), NAME, w.names.macro("WAIT_PASSES_PER_US"));
+        w.linef("        if (!{}(&{}, {}, {}, {}_WORD_US * {})) {{", come, reg("receive_full"), bit("receive_full"), bit("receive_full"), NAME, w.names.macro("WAIT_PASSES_PER_US"));
         w.linef("            return {};", bad);
         w.line("        }");
-        w.linef("        const {0} word = ({0}){1};", type, reg("data"));
+        w.linef("        const {0} word = ({0}){1};", type, readRole(w, instance, "data"));
         w.line("        if (in) {");
         w.line("            in[i] = word;");
         w.line("        }");
@@ -100,7 +101,7 @@ void defineSpi(Writer& w, size_t need)
         w.linef("    if (({} & {}) == 0u) {{", reg("transmit_empty"), bit("transmit_empty"));
         w.line("        return false;");
         w.line("    }");
-        w.linef("    {} = word;", reg("data"));
+        writeRole(w, instance, "data", Code::trusted("word"), 4);
         w.line("    return true;");
         w.line("}");
     }
@@ -111,7 +112,7 @@ void defineSpi(Writer& w, size_t need)
         w.linef("    if (({} & {}) == 0u) {{", reg("receive_full"), bit("receive_full"));
         w.line("        return false;");
         w.line("    }");
-        w.linef("    *word = ({}){};", type, reg("data"));
+        w.linef("    *word = ({}){};", type, readRole(w, instance, "data"));
         w.line("    return true;");
         w.line("}");
     }

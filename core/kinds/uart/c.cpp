@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/source/field_access.h"
 #include "core/kinds/uart/uart.h"
 #include "core/quantity/format.h"
 
@@ -46,17 +47,16 @@ void defineUart(Writer& w, size_t need)
     const UartGoals g = UartGoals::of(f.plan.needs[need]);
     const int instance = w.facts.bindings.needs[need].instance;
     const Word name = w.names.need(need);
-    const Code data = roleRegister(f, w.names, instance, "data");
     const auto bit = [&](const char* role) { return roleMacro(f, w.names, instance, role); };
     const auto reg = [&](const char* role) { return roleRegister(f, w.names, instance, role); };
     if (g.sends) {
         w.line();
         w.linef("bool {}_send(uint8_t byte)", name);
         w.line("{");
-        w.linef("    if (!{}(&{}, {}, {}, {}_BYTE_US * {})) {{", w.names.name("wait"), reg("transmit_empty"), bit("transmit_empty"), bit("transmit_empty"), w.names.NEED(need), w.names.macro("WAIT_PASSES_PER_US"));
+        w.linef("    if (!{}(&{}, {}, {}, {}_BYTE_US * {})) {{", waitName(w.names, f.device.registerOf(f.device.roleField(instance, "transmit_empty"))), reg("transmit_empty"), bit("transmit_empty"), bit("transmit_empty"), w.names.NEED(need), w.names.macro("WAIT_PASSES_PER_US"));
         w.line("        return false;");
         w.line("    }");
-        w.linef("    {} = byte;", data);
+        writeRole(w, instance, "data", Code::trusted("byte"), 4);
         w.line("    return true;");
         w.line("}");
         w.line();
@@ -76,7 +76,7 @@ void defineUart(Writer& w, size_t need)
         w.linef("    if (({} & {}) == 0u) {{", reg("receive_full"), bit("receive_full"));
         w.line("        return false;");
         w.line("    }");
-        w.linef("    *byte = (uint8_t){};", data);
+        w.linef("    *byte = (uint8_t){};", readRole(w, instance, "data"));
         w.line("    return true;");
         w.line("}");
     }

@@ -1,0 +1,31 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "core/source/writer.h"
+
+#include <string>
+#include <vector>
+
+namespace bindrel {
+
+// How the C of a need's helpers reaches the field of a role, wherever it lies in its register and however wide that is.
+
+/// "(uint8_t)(x)" for what is put into a register of 8 or 16 bits; the expression itself for one of 32.
+Code narrowed(const Register& reg, const Code& value);
+/// "uint8_t", "uint16_t", "uint32_t".
+WordLiteral typeOf(const Register& reg);
+/// The name of the function that waits for a register's bits: "sluice_wait", "sluice_wait8", …
+Word waitName(const Names& names, const Register& reg);
+
+/// The value of a role's field, shifted down.
+/// REQUIRES: the block has the role.
+Code readRole(const Writer& w, int instance, std::string_view role);
+/// Puts a value (an expression of uint32_t, no larger than the field) into a role's field. Other fields of the register that keep what
+/// was written stay as they are; flags that a write would clear are left alone.
+void writeRole(Writer& w, int instance, std::string_view role, const Code& value, int indent);
+/// Forgets flags, each in the way that its access says.
+void clearFlags(Writer& w, int instance, const std::vector<std::string>& roles, int indent);
+/// Masks of fields that a one clears, beside the given bits: a register that is read and written back must not carry them. Empty: none.
+std::vector<Code> clearedByOnes(const Facts& facts, const Names& names, int instance, int reg, std::uint32_t beside);
+
+} // namespace bindrel
