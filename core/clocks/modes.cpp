@@ -39,7 +39,8 @@ ModeState modeState(const Device& device, const Plan& plan, const Bindings& bind
         if (instance >= 0 && out.alive[size_t(device.instances[size_t(instance)].kernel)])
             out.working.push_back(int(n));
         const bool interrupts = instance >= 0 && !device.instances[size_t(instance)].interrupts.empty();
-        if ((mode.wakesByAny && (line || interrupts)) || (mode.wakesByLines && line) ||
+        const bool runsOn = instance >= 0 && out.alive[size_t(device.instances[size_t(instance)].kernel)];
+        if ((mode.wakesByAny && (line || (interrupts && runsOn))) || (mode.wakesByLines && line) ||
             (instance >= 0 && has(mode.wakesBy, instance) && out.alive[size_t(device.instances[size_t(instance)].kernel)]))
             out.wakers.push_back(int(n));
     }

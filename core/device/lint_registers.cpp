@@ -81,9 +81,13 @@ void lintAddresses(const Device& device, LintRemarks& out)
 void lintInterrupts(const Device& device, LintRemarks& out)
 {
     std::map<int, std::string> numbers;
+    std::map<int, std::string> units;
     for (const Instance& instance : device.instances)
         for (const auto& [event, number] : instance.interrupts)
-            if (const auto [at, fresh] = numbers.emplace(number, instance.name + " " + event); !fresh)
+            // The faces of one unit have its interrupt, whatever it is at the time.
+            if (const auto [at, fresh] = numbers.emplace(number, instance.name + " " + event); fresh)
+                units[number] = instance.unit;
+            else if (instance.unit.empty() || units[number] != instance.unit)
                 out.say("interrupt-twice", "{} and {} {} are both interrupt {}", at->second, instance.name, event, number);
     const Core& core = device.core();
     if (core.architecture == Core::Architecture::RiscV && numbers.contains(0))

@@ -159,6 +159,16 @@ void crystalUnbound(const Facts& f, std::vector<Finding>& out)
         bool claimed = false;
         for (size_t n = 0; n < f.plan.needs.size(); ++n)
             claimed = claimed || (f.bindings.needs[n].instance >= 0 && f.device.instances[size_t(f.bindings.needs[n].instance)].name == f.device.clocks[i].id);
+        // Where something else drives one of its pads, the oscillator cannot swing at all.
+        const int oscillator = f.device.findInstance(f.device.clocks[i].id);
+        for (const PadSetup& setup : claimed || oscillator < 0 ? std::vector<PadSetup>() : f.pads)
+            for (const int route : f.device.pads[size_t(setup.pad)].routes)
+                if (!claimed && f.device.routes[size_t(route)].instance == oscillator) {
+                    claimed = true;
+                    out.push_back({Severity::Error, {}, fmt::format("{} cannot run: its pad {} is used by {}. Move that, and bind the crystal's need.", f.device.clocks[i].name,
+                                                                    f.device.pads[size_t(setup.pad)].name, f.plan.needs[size_t(setup.need)].title),
+                                   {Place::Kind::Clock, f.device.clocks[i].id, {}}, {}});
+                }
         if (!claimed)
             out.push_back({Severity::Caution, {}, fmt::format("{} runs, but no bound need keeps its pads free. Bind the crystal's need.", f.device.clocks[i].name),
                            {Place::Kind::Clock, f.device.clocks[i].id, {}}, {}});

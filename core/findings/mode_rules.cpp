@@ -67,6 +67,17 @@ void slowOutside(const Facts& f, std::vector<Finding>& out)
         out[i].fixTitle.clear();
         out[i].ways.reset();
     }
+    // What the slow settings do not say stands as the chip resets.
+    for (std::size_t n = 0; n < f.plan.needs.size(); ++n) {
+        const int instance = f.bindings.needs[n].instance;
+        if (instance < 0)
+            continue;
+        const int kernel = f.device.instances[std::size_t(instance)].kernel;
+        const ClockState& state = f.image.slowRates->clocks[std::size_t(kernel)];
+        if (f.rates.clocks[std::size_t(kernel)].running && !state.running)
+            out.push_back({Severity::Error, {}, fmt::format("With the slow clocks: {} stands still, since {} does not run ({}). Say in the slow settings what it comes from.", f.plan.needs[n].title,
+                                                            f.device.clocks[std::size_t(kernel)].name, state.stopped), {Place::Kind::Need, f.plan.needs[n].id, {}}, {}});
+    }
 }
 
 } // namespace

@@ -66,7 +66,10 @@ std::vector<PadStep> padSteps(Image& image, const Device& device, const Plan& pl
     const auto causeOf = [&](const char* property) { return seat.route < 0 || setup.isSaid(property) ? need.title + ", " + property : setup.because; };
     put("pull", static_cast<std::int64_t>(setup.pull), causeOf("pull"));
     put("open_drain", setup.openDrain, causeOf("open_drain"));
-    put("drive", static_cast<std::int64_t>(setup.drive), causeOf("drive"));
+    // By the names of its values where the file gives them, else by the place in the pad's list of strengths.
+    const Role* drive = device.blockOf(pad.port).role("drive" + bit);
+    const bool named = drive && drive->encoding.kind == Encoding::Kind::Table && pad.drives.size() <= 3;
+    put("drive", named || pad.drives.empty() ? static_cast<std::int64_t>(setup.drive) : static_cast<std::int64_t>(driveIndex(pad, setup.drive)), causeOf("drive"));
     put("speed", setup.fast, causeOf("speed"));
     // A port may keep the facts of a pad in registers of its own, or one register for all pads of a kind.
     std::map<int, std::vector<FieldWrite>> byRegister;

@@ -26,11 +26,17 @@ PadSetup::Drive driveNamed(std::string_view text) { return text == "strong" ? Pa
 
 bool PadSetup::isSaid(std::string_view property) const { return std::find(said.begin(), said.end(), property) != said.end(); }
 
+std::size_t driveIndex(const Pad& pad, PadSetup::Drive drive)
+{
+    const std::size_t count = pad.drives.size();
+    return count == 0 || drive == PadSetup::Drive::Weak ? 0 : drive == PadSetup::Drive::Strong ? count - 1 : count / 2;
+}
+
 namespace {
 /// Strengths are those of the data sheet, weakest first; a pad with fewer has the same for several settings.
 Current strengthOf(const Pad& pad, PadSetup::Drive drive)
 {
-    return pad.drives.empty() ? Current() : pad.drives[std::min(pad.drives.size() - 1, static_cast<std::size_t>(drive))];
+    return pad.drives.empty() ? Current() : pad.drives[driveIndex(pad, drive)];
 }
 } // namespace
 

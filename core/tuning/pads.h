@@ -37,6 +37,9 @@ PadSetup::Drive driveNamed(std::string_view text);
 const char* nameOf(PadSetup::Pull pull);
 const char* nameOf(PadSetup::Drive drive);
 
+/// The place in the pad's list of strengths: weak is the first, strong the last, medium the middle (of two the stronger). 0 when it lists none.
+std::size_t driveIndex(const Pad& pad, PadSetup::Drive drive);
+
 /// How fast a pad can toggle at a drive strength and with these edges; weaker drives charge the line more slowly. Zero when
 /// the data sheet gives no figure.
 Frequency padToggles(const Pad& pad, PadSetup::Drive drive, bool fast);

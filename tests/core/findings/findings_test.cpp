@@ -8,12 +8,19 @@ using namespace bindrel::test;
 class FindingsTest : public QObject {
     Q_OBJECT
 
-    static Workpiece moved(const char* need, const char* signal, const char* pad)
+    static Workpiece moved(const char* need, const char* signal, const char* pad, const Workpiece& work = demo())
     {
-        const Workpiece work = demo();
         Binding binding = work.plan.need(need)->binding;
         binding.pads[signal] = pad;
         return with(work, SetBinding{need, binding});
+    }
+
+    /// Slow settings like the full ones, but for one clock of which they say nothing.
+    static ClockSet withoutClock(const char* clock)
+    {
+        ClockSet set = demo().plan.clockSet();
+        set.clocks.erase(clock);
+        return set;
     }
 
     static Workpiece without(const char* need, const char* signal)
@@ -71,6 +78,9 @@ private Q_SLOTS:
         row("CLK-05", with(demo(), SetText{SetText::What::Range, "R2"}), with(with(demo(), SetText{SetText::What::Range, "R2"}), SetClock{"PLLA.MAIN", "5"}));
         row("CLK-06", with(demo(), SetText{SetText::What::Supply, "2.69 V"}), with(demo(), SetText{SetText::What::Supply, "2.7 V"}));
         row("CLK-07", noCrystalNeed(), demo());
+        // A pad of the crystal under a lamp: that is no caution any more.
+        row("CLK-07", moved("frost-heater", "pin", "PC11", noCrystalNeed()), demo());
+        row("MODE-03", with(demo(), SetSlow{withoutClock("RTCK")}), with(demo(), SetSlow{demo().plan.clockSet()}));
         row("CLK-08", with(demo(), SetClock{"HFX", "off"}), with(demo(), SetClock{"LFX", "off"}));
         row("CLK-11", with(with(demo(), SetClock{"UOSC", std::nullopt}), SetClock{"USBK", "UOSC"}), with(demo(), SetClock{"USBK", "UOSC"}));
         row("MODE-02", slowly("1"), slowly("2"));
