@@ -205,8 +205,8 @@ Problem noRoom(const Device& device, const Plan& plan, const PlacementResult& re
     const bool alike = std::all_of(result.culprits.begin(), result.culprits.end(), [&](int n) { return plan.needs[size_t(n)].kind == plan.needs[size_t(result.culprits.front())].kind; });
     if (alike && !serving.empty() && names.size() > serving.size())
         return problemOf(fmt::format("{} cannot all stand on {}: only {} can serve them. Leave one out, or choose a larger chip.", listed(names), device.name, listed(serving)));
-    return problemOf(fmt::format("{} cannot all stand on {}; without any one of them the others can. Press Ctrl+U for ways that move what is bound, or press Space on a signal to see who has its pads.",
-                                 listed(names), device.name));
+    return problemOf(fmt::format("{} cannot all stand on {}; {}. Press Ctrl+U for ways that move what is bound, or press Space on a signal to see who has its pads.", listed(names), device.name,
+                                 result.minimal ? "without any one of them the others can" : "perhaps not all of them are to blame, there was no time to say"));
 }
 
 /// "1 need moves, 2 signals change pads".

@@ -16,7 +16,7 @@ using Core = std::set<int>; ///< bound needs of which at least one must move
 class Search {
 public:
     Search(const Device& device, const Board& board, const Plan& plan, const PlacementRequest& request)
-        : plan_(plan), request_(request), space_(device, board, plan), placer_(space_, request.maxSteps, request.cancelled)
+        : plan_(plan), request_(request), space_(device, board, plan, request.needs), placer_(space_, request.maxSteps, request.cancelled)
     {
         const Bindings bindings = bind(device, plan);
         for (size_t n = 0; n < plan.needs.size(); ++n) {
@@ -25,8 +25,8 @@ public:
                 continue;
             const bool held = plan.held(holdOfNeed(plan.needs[n].id));
             const bool open = bindings.needs[n].state == BoundNeed::State::Open;
-            // An open need is not in the way of anything but with the pads that it has.
-            if (request.mayMove && !held && !open)
+            // An open need is in the way of others only with the pads that it has; with these it can move.
+            if (request.mayMove && !held && !(open && plan.needs[n].binding.pads.empty()))
                 movable_.push_back(need);
             else
                 fixed_.push_back(need);
@@ -44,7 +44,10 @@ public:
             inPlace();
         out_.cancelled = placer_.wasCancelled();
         if (out_.ways.empty() && out_.proven)
+        {
             out_.culprits = stuck_.empty() ? explain() : stuck_;
+            out_.minimal = stuck_.empty() ? reduced_ : true;
+        }
         return std::move(out_);
     }
 
@@ -95,9 +98,9 @@ private:
         for (size_t a = 0; a < contest.claims.size(); ++a)
             for (size_t b = a + 1; b < contest.claims.size(); ++b) {
                 const bool shared = !contest.as[a].empty() && contest.as[a] == contest.as[b];
-                if (shared || contest.claims[a].need == contest.claims[b].need)
+                if (shared)
                     continue;
-                Core core;
+                Core core; // of one need with itself: that need
                 bool placedAnyway = false;
                 for (const Claim& claim : {contest.claims[a], contest.claims[b]}) {
                     if (std::find(movable_.begin(), movable_.end(), claim.need) != movable_.end())
@@ -106,7 +109,8 @@ private:
                 }
                 // Neither may move: the two are all that there is to say.
                 if (!placedAnyway && core.empty() && stuck_.empty())
-                    stuck_ = {std::min(contest.claims[a].need, contest.claims[b].need), std::max(contest.claims[a].need, contest.claims[b].need)};
+                    stuck_ = contest.claims[a].need == contest.claims[b].need ? Needs{contest.claims[a].need}
+                                                                              : Needs{std::min(contest.claims[a].need, contest.claims[b].need), std::max(contest.claims[a].need, contest.claims[b].need)};
                 if (!placedAnyway)
                     cores_.push_back(std::move(core));
             }
@@ -167,9 +171,10 @@ private:
         }
         if (chosen.size() + mustStillMove(chosen) > size)
             return false;
-        for (const Core& used : tried_)
-            if (std::includes(chosen.begin(), chosen.end(), used.begin(), used.end()))
-                return false;
+        for (const std::vector<Core>* list : {&tried_, &placeless_})
+            for (const Core& used : *list)
+                if (std::includes(chosen.begin(), chosen.end(), used.begin(), used.end()))
+                    return false;
         const Core* open = nullptr;
         for (const Core& core : cores_)
             if (std::none_of(core.begin(), core.end(), [&chosen](int need) { return chosen.contains(need); }) && (!open || core.size() < open->size()))
@@ -216,12 +221,17 @@ private:
                     continue;
                 }
                 Core core = whoIsInTheWay(vars, moved);
-                if (core.empty()) {
-                    // Not even with everything else gone: no set of movers helps.
+                if (!core.empty()) {
+                    cores_.push_back(std::move(core));
+                    continue;
+                }
+                // Not even with everything else gone. Some of the movers have no place; others may.
+                Core without = whoHasNoPlace(moved);
+                if (without.empty()) {
                     out_.proven = out_.ways.empty();
                     return;
                 }
-                cores_.push_back(std::move(core));
+                placeless_.push_back(std::move(without));
             }
             if (request_.count == 1 && !out_.ways.empty())
                 break;
@@ -267,6 +277,27 @@ private:
         return Core(rest.begin(), rest.end());
     }
 
+    /// Movers that cannot all be placed beside what must be placed, whatever else goes; empty when what must be placed cannot by itself.
+    Core whoHasNoPlace(const Core& moved)
+    {
+        const auto impossible = [&](const Needs& movers) {
+            Needs vars = request_.needs;
+            vars.insert(vars.end(), movers.begin(), movers.end());
+            const Placer::Answer answer = placer_.solve(vars, fixed_, 0);
+            return answer.found.empty() && answer.exhausted;
+        };
+        Needs rest(moved.begin(), moved.end());
+        for (size_t at = 0; at < rest.size();) {
+            Needs fewer = rest;
+            fewer.erase(fewer.begin() + std::ptrdiff_t(at));
+            if (impossible(fewer))
+                rest = std::move(fewer);
+            else
+                ++at;
+        }
+        return Core(rest.begin(), rest.end());
+    }
+
     /// A minimal set of needs that cannot stand together, whoever of them is to be placed.
     std::vector<int> explain()
     {
@@ -274,23 +305,31 @@ private:
         Needs stay = fixed_;
         if (request_.mayMove)
             vars.insert(vars.end(), movable_.begin(), movable_.end());
+        // What takes nothing is in nobody's way.
+        std::erase_if(stay, [this](int need) { return space_.needs[size_t(need)].now.empty(); });
+        bool decided = true;
         const auto impossible = [&](const Needs& v, const Needs& s) {
             const Placer::Answer answer = placer_.solve(v, s, 0);
+            decided = decided && !answer.feasibleUnknown();
             return answer.found.empty() && answer.exhausted;
         };
         if (!impossible(vars, stay))
             return {};
         // Some subsets are harder than the whole. One that is not decided soon keeps its member: the explanation may then
         // name more than it must, but never the wrong ones.
-        placer_.limit(std::min(request_.maxSteps, kStepsToExplain));
         for (Needs* list : {&stay, &vars})
             for (size_t chunk = std::max<size_t>(1, list->size() / 2);; chunk = std::max<size_t>(1, chunk / 2)) {
                 for (size_t at = 0; at < list->size();) {
                     const Needs before = *list;
                     list->erase(list->begin() + std::ptrdiff_t(at), list->begin() + std::ptrdiff_t(std::min(at + chunk, list->size())));
+                    // Large pieces are tried in haste; the members by themselves with all the time that there is.
+                    placer_.limit(chunk > 1 ? std::min(request_.maxSteps, kStepsToExplain) : request_.maxSteps);
+                    if (chunk == 1)
+                        decided = true;
                     if (!impossible(vars, stay)) {
                         *list = before;
                         at += chunk;
+                        reduced_ = reduced_ && (chunk > 1 || decided);
                     }
                 }
                 if (chunk == 1)
@@ -310,6 +349,8 @@ private:
     Needs fixed_, movable_;
     Needs stuck_; ///< two that contend and are both held
     std::vector<Core> cores_, tried_, groups_;
+    std::vector<Core> placeless_; ///< that cannot all move: they would find no place
+    bool reduced_ = true;         ///< the explanation names nobody who could be spared
     long looks_ = 0;
     int attempts_ = 0;
     PlacementResult out_;

@@ -38,6 +38,8 @@ struct PlacementResult {
     bool cancelled = false;
     /// Without ways: needs that cannot stand together, so that leaving out any one of them makes room for the others.
     std::vector<int> culprits;
+    /// Whether the culprits were made as few as they can be; else some of them may be spared.
+    bool minimal = false;
 };
 
 /// Finds where needs can stand: instance, pads, DMA channels. Hard rules are those of contention; what the board has routed

@@ -7,7 +7,7 @@
 
 namespace bindrel {
 
-PlacementSpace::PlacementSpace(const Device& d, const Board& board, const Plan& p) : device(d), plan(p)
+PlacementSpace::PlacementSpace(const Device& d, const Board& board, const Plan& p, const std::vector<int>& whole) : device(d), plan(p)
 {
     resources = static_cast<int>(d.pads.size());
     for (std::size_t i = 0; i < d.pads.size(); ++i)
@@ -36,6 +36,11 @@ PlacementSpace::PlacementSpace(const Device& d, const Board& board, const Plan& 
         if (!need.part.empty())
             entry.part = partNumbers.emplace(need.part, static_cast<int>(partNumbers.size())).first->second;
         entry.wasBound = bindings.needs[n].state != BoundNeed::State::Open;
+        if (!entry.wasBound && !need.binding.pads.empty() && std::find(whole.begin(), whole.end(), static_cast<int>(n)) == whole.end()) {
+            std::erase_if(entry.signals, [&need](const SignalSpec& signal) { return !need.binding.pads.contains(signal.id); });
+            std::erase_if(entry.requests, [&need](const std::string& request) { return !need.binding.dma.contains(request); });
+            entry.wasBound = true;
+        }
         for (const Use& use : usesOf(d, need, bindings.needs[n]))
             entry.now.push_back(number(use));
         for (const Seat& seat : bindings.needs[n].seats)

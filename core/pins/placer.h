@@ -40,12 +40,13 @@ public:
         std::vector<std::string> requests;
         std::vector<Site> sites;
         int part = -1;    ///< -1: the firmware's own
-        bool wasBound = false;
+        bool wasBound = false; ///< moving it counts; so it does of a need that has only some of its pads
         std::vector<Taking> now; ///< what it takes as the plan has it, pads among them
         std::vector<int> padsNow;
     };
 
-    PlacementSpace(const Device& device, const Board& board, const Plan& plan);
+    /// Needs that are open but have some pads are placed with those only, unless they are among `whole`.
+    PlacementSpace(const Device& device, const Board& board, const Plan& plan, const std::vector<int>& whole);
 
     const Device& device;
     const Plan& plan;

@@ -25,7 +25,7 @@ Kind canKind()
     kind.fastest = [](const Need& need, std::string_view signal) { return signal == "tx" ? goalRate(need, "rate") / Rational(2) : Frequency(); };
     kind.brief = [](const Need& need) { return goalText(need, "rate"); };
     using Use = RoleSpec::Use;
-    kind.roles = {{"hold", Use::Config, false, "", "Asks for the initialisation state, in which the bit timing can be set.", {}}, {"held", Use::Status, false, "", "The initialisation state is reached.", {}},
+    kind.roles = {{"on", Use::Config, false, "", "Switches the controller on.", {}}, {"hold", Use::Config, false, "", "Asks for the initialisation state, in which the bit timing can be set.", {}}, {"held", Use::Status, false, "", "The initialisation state is reached.", {}},
                   {"prescaler", Use::Config, true, "kernel cycles a quantum", "", {}}, {"propagation", Use::Config, false, "quanta", "Where it is apart from the first phase segment.", {}},
                   {"segment1", Use::Config, true, "quanta", "Up to the sample point, without the synchronisation quantum.", {}}, {"segment2", Use::Config, true, "quanta", "Behind the sample point.", {}},
                   {"jump", Use::Config, true, "quanta", "Resynchronisation jump width.", {}}};
