@@ -3,6 +3,7 @@
 
 #include <algorithm>
 #include <limits>
+#include <set>
 
 namespace bindrel {
 
@@ -86,6 +87,10 @@ void Placer::addPad(std::size_t var, int pad, int by)
         padsOfPart_[std::size_t(part)].pop_back();
 }
 
+namespace {
+constexpr long kFirstRun = 300; ///< steps before the first restart
+}
+
 Placer::Answer Placer::solve(const std::vector<int>& vars, const std::vector<int>& stay, std::size_t count)
 {
     vars_ = vars;
@@ -122,8 +127,17 @@ Placer::Answer Placer::solve(const std::vector<int>& vars, const std::vector<int
     deadEnd_ = -1;
     complete_ = true;
     boundFromBelow();
-    if (enoughPads())
-        descend({});
+    weights_.assign(vars.size(), 1);
+    restartAfter_ = kFirstRun;
+    // Until there is a way the search begins anew from time to time: what it could not place it then places first.
+    if (enoughPads() && enoughInstances())
+        do {
+            restart_ = false;
+            runBegan_ = steps_;
+            complete_ = true;
+            descend({});
+            restartAfter_ = restartAfter_ * 3 / 2;
+        } while (restart_);
     Answer answer;
     answer.exhausted = complete_ || (onlyWhether_ && !found_.empty());
     answer.found = std::move(found_);
@@ -139,8 +153,13 @@ bool Placer::stop()
     constexpr long kTriesAStep = 20;
     const long most = found_.empty() ? maxSteps_ : std::min(maxSteps_, stepsAtFirst_ + polish);
     const long mostTries = kTriesAStep * (found_.empty() ? maxSteps_ : std::min(maxSteps_, triesAtFirst_ / kTriesAStep + polish));
-    if (stopped_ || steps_ > most || tries_ > mostTries)
+    if (stopped_ || steps_ > most || tries_ > mostTries) {
         complete_ = false;
+        restart_ = false;
+    } else if (complete_ && found_.empty() && steps_ - runBegan_ > restartAfter_) {
+        complete_ = false;
+        restart_ = true;
+    }
     return !complete_ || (onlyWhether_ && !found_.empty());
 }
 
@@ -264,6 +283,76 @@ bool Placer::enoughPads() const
     return true;
 }
 
+bool Placer::enoughInstances() const
+{
+    struct Class {
+        std::set<int> units; ///< resources that could serve it, each for this class alone
+        int channels = 0;    ///< of all its members
+        int capacity = 1;    ///< most channels of a unit
+        int now = 0;         ///< units that it has already
+    };
+    std::map<std::pair<int, int>, Class> classes; // what the members say alike, or a member by itself
+    for (std::size_t v = 0; v < vars_.size(); ++v) {
+        const PlacementSpace::Entry& entry = space_.needs[std::size_t(vars_[v])];
+        std::set<int> groups;
+        for (const SignalSpec& signal : entry.signals)
+            if (signal.channel > 0)
+                groups.insert(signal.channel);
+        std::set<int> says;
+        std::set<int> units, had;
+        int capacity = 1;
+        for (const Site& site : entry.sites) {
+            if (site.takes.empty())
+                return true; // nothing that others could not have too
+            const PlacementSpace::Taking& unit = site.takes.front();
+            says.insert(unit.as);
+            if (clashes(site.takes))
+                continue;
+            (count_[std::size_t(unit.resource)] > 0 ? had : units).insert(unit.resource);
+            std::set<int> channels;
+            for (const std::vector<Choice>& signal : site.choices)
+                for (const Choice& choice : signal)
+                    if (choice.channel > 0)
+                        channels.insert(choice.channel);
+            capacity = std::max(capacity, int(channels.size()));
+        }
+        // No unit of its own (a port's bit), or one that depends on where it stands: nothing is counted.
+        if (entry.sites.empty() || says.size() != 1 || entry.sites.front().instance < 0)
+            continue;
+        const int as = *says.begin();
+        Class& mine = classes[as == 0 ? std::pair(0, int(v)) : std::pair(as, -1)];
+        mine.units.insert(units.begin(), units.end());
+        mine.channels += int(groups.size());
+        mine.capacity = std::max(mine.capacity, capacity);
+        mine.now = std::max(mine.now, int(had.size()));
+    }
+    // Each class has as many units to itself as its channels ask for; what a unit that it has already can still take is not looked at.
+    std::map<int, int> owner;
+    std::set<int> seen;
+    std::vector<const Class*> wants;
+    for (const auto& [key, mine] : classes)
+        for (int k = std::max(1, (mine.channels + mine.capacity - 1) / mine.capacity) - mine.now; k > 0; --k)
+            wants.push_back(&mine);
+    const std::function<bool(int)> augment = [&](int want) {
+        for (const int unit : wants[std::size_t(want)]->units) {
+            if (!seen.insert(unit).second)
+                continue;
+            const auto at = owner.find(unit);
+            if (at == owner.end() || augment(at->second)) {
+                owner[unit] = want;
+                return true;
+            }
+        }
+        return false;
+    };
+    for (std::size_t i = 0; i < wants.size(); ++i) {
+        seen.clear();
+        if (!augment(static_cast<int>(i)))
+            return false;
+    }
+    return true;
+}
+
 void Placer::descend(PlacementCost cost)
 {
     deadEnd_ = -1;
@@ -271,16 +360,18 @@ void Placer::descend(PlacementCost cost)
         return;
     ++steps_;
     int next = -1;
-    int least = std::numeric_limits<int>::max();
+    long least = 0;
     for (std::size_t v = 0; v < vars_.size(); ++v) {
         if (placed_[v])
             continue;
-        const int room = freedom(v);
+        const long room = freedom(v);
         if (room == 0) {
             deadEnd_ = static_cast<int>(v);
+            ++weights_[v];
             return;
         }
-        if (room < least) {
+        // room / weight, the smallest first
+        if (next < 0 || room * weights_[std::size_t(next)] < least * weights_[v]) {
             least = room;
             next = static_cast<int>(v);
         }

@@ -103,6 +103,8 @@ private:
     bool feasible(std::size_t var) const;
     int freedom(std::size_t var) const;
     bool enoughPads() const;
+    /// Whether there are instances enough for needs that cannot share one: needs of another rate, and more channels than one has.
+    bool enoughInstances() const;
     bool clashes(const PlacementSpace::Taking& taking) const { return count_[std::size_t(taking.resource)] > 0 && (taking.as == 0 || as_[std::size_t(taking.resource)] != taking.as); }
     bool clashes(const std::vector<PlacementSpace::Taking>& takings) const;
     void add(const PlacementSpace::Taking& taking, int by);
@@ -137,6 +139,11 @@ private:
     std::vector<std::array<Reach, 4>> reach_;                      ///< by part
     std::vector<Reach> before_;                                    ///< what reaches were, to be taken back in turn
     std::array<std::vector<std::pair<int, int>>, 4> onSide_;       ///< along, part: of all pads in use
+    /// How often a variable was left without room: those are placed earlier after each restart.
+    std::vector<long> weights_;
+    long restartAfter_ = 0; ///< steps of a run that has found nothing; steps at which the run began
+    long runBegan_ = 0;
+    bool restart_ = false;
     std::vector<PlacementCost> least_; ///< what each variable costs at least, by itself
     PlacementCost rest_;               ///< of all that are not placed yet
     std::vector<Found> found_;
