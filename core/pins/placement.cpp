@@ -87,7 +87,7 @@ private:
 
     void inPlace()
     {
-        const Placer::Answer answer = placer_.solve(request_.needs, fixed_, request_.count);
+        const Placer::Answer answer = placer_.solve(request_.needs, fixed_, request_.count, true);
         keep(answer, request_.needs);
         out_.proven = answer.exhausted;
     }

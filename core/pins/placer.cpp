@@ -2,6 +2,7 @@
 #include "core/pins/placer.h"
 
 #include <algorithm>
+#include <bit>
 #include <limits>
 #include <set>
 
@@ -91,11 +92,44 @@ namespace {
 constexpr long kFirstRun = 300; ///< steps before the first restart
 }
 
-Placer::Answer Placer::solve(const std::vector<int>& vars, const std::vector<int>& stay, std::size_t count)
+Placer::Answer Placer::solve(const std::vector<int>& vars, const std::vector<int>& stay, std::size_t count, bool polish)
 {
     vars_ = vars;
-    chosen_.assign(vars.size(), {});
-    placed_.assign(vars.size(), false);
+    stay_ = stay;
+    prepare();
+    found_.clear();
+    onlyWhether_ = count == 0;
+    wanted_ = std::max<std::size_t>(count, 1);
+    steps_ = tries_ = 0;
+    runLimit_ = 0;
+    allowed_.assign(std::size_t(space_.parts), 0xFu);
+    weights_.assign(vars.size(), 1);
+    restartAfter_ = kFirstRun;
+    // Until there is a way the search begins anew from time to time: what it could not place it then places first.
+    if (enoughPads() && enoughInstances())
+        do {
+            restart_ = false;
+            runBegan_ = steps_;
+            complete_ = true;
+            deadEnd_ = -1;
+            descend({});
+            restartAfter_ = restartAfter_ * 3 / 2;
+        } while (restart_);
+    else
+        complete_ = true;
+    if (polish && !complete_ && !found_.empty())
+        improve();
+    Answer answer;
+    answer.exhausted = complete_ || (onlyWhether_ && !found_.empty());
+    answer.found = std::move(found_);
+    return answer;
+}
+
+/// Everything free but what stays.
+void Placer::prepare()
+{
+    chosen_.assign(vars_.size(), {});
+    placed_.assign(vars_.size(), false);
     count_.assign(std::size_t(space_.resources), 0);
     as_.assign(std::size_t(space_.resources), 0);
     free_.reset();
@@ -107,7 +141,7 @@ Placer::Answer Placer::solve(const std::vector<int>& vars, const std::vector<int
     before_.clear();
     for (auto& side : onSide_)
         side.clear();
-    for (const int need : stay) {
+    for (const int need : stay_) {
         const PlacementSpace::Entry& entry = space_.needs[std::size_t(need)];
         add(entry.now, +1);
         for (const int pad : entry.padsNow) {
@@ -120,34 +154,125 @@ Placer::Answer Placer::solve(const std::vector<int>& vars, const std::vector<int
             }
         }
     }
-    found_.clear();
-    onlyWhether_ = count == 0;
-    wanted_ = std::max<std::size_t>(count, 1);
-    steps_ = tries_ = 0;
     deadEnd_ = -1;
-    complete_ = true;
     boundFromBelow();
-    weights_.assign(vars.size(), 1);
-    restartAfter_ = kFirstRun;
-    // Until there is a way the search begins anew from time to time: what it could not place it then places first.
-    if (enoughPads() && enoughInstances())
-        do {
-            restart_ = false;
-            runBegan_ = steps_;
-            complete_ = true;
-            descend({});
-            restartAfter_ = restartAfter_ * 3 / 2;
-        } while (restart_);
-    Answer answer;
-    answer.exhausted = complete_ || (onlyWhether_ && !found_.empty());
-    answer.found = std::move(found_);
-    return answer;
+}
+
+void Placer::charge(std::size_t var, std::size_t signal, const Choice& choice, PlacementCost& cost) const
+{
+    const PlacementSpace::Entry& entry = space_.needs[std::size_t(vars_[var])];
+    cost.pads += entry.wasBound && choice.moves;
+    if (entry.wasBound && choice.moves) {
+        // A need counts once, whether its instance or its pads move.
+        bool counted = entry.sites[std::size_t(chosen_[var].site)].moves;
+        for (std::size_t other = 0; other < signal; ++other)
+            counted = counted || chosen_[var].choices[other]->moves;
+        cost.moved += !counted;
+    }
+    cost.scarce += choice.scarce;
+    cost.debug += choice.debug;
+}
+
+void Placer::pin(std::size_t var, const Chosen& chosen, PlacementCost& cost)
+{
+    const PlacementSpace::Entry& entry = space_.needs[std::size_t(vars_[var])];
+    const Site& site = entry.sites[std::size_t(chosen.site)];
+    placed_[var] = true;
+    chosen_[var] = chosen;
+    rest_ = {rest_.moved - least_[var].moved, rest_.pads - least_[var].pads, 0, 0, rest_.scarce - least_[var].scarce, rest_.debug - least_[var].debug};
+    add(site.takes, +1);
+    cost.moved += entry.wasBound && site.moves;
+    cost.scarce += site.scarce;
+    for (std::size_t s = 0; s < entry.signals.size(); ++s) {
+        const Choice& choice = *chosen.choices[s];
+        if (entry.part >= 0)
+            cost.sides += !padsOfPart_[std::size_t(entry.part)].empty() && sides_[std::size_t(entry.part)][std::size_t(space_.sideOfPad[std::size_t(choice.pad)])] == 0;
+        cost.crossings += crossingsOf(entry.part, choice.pad);
+        charge(var, s, choice, cost);
+        add(choice.takes, +1);
+        addPad(var, choice.pad, +1);
+    }
+    for (const int channel : chosen.channels)
+        add(Taking{space_.takingOfDma(channel), 0}, +1);
+}
+
+void Placer::placeAnew(const std::vector<bool>& some, long steps)
+{
+    const std::vector<Chosen> best = found_.front().chosen;
+    prepare();
+    PlacementCost cost;
+    for (std::size_t v = 0; v < vars_.size(); ++v)
+        if (!some[v])
+            pin(v, best[v], cost);
+    runLimit_ = steps_ + steps;
+    tries_ = 0;
+    complete_ = true;
+    descend(cost);
+}
+
+void Placer::improve()
+{
+    constexpr long kStepsAtOnce = 400, kStepsInAll = 60'000;
+    constexpr std::size_t kFewParts = 12;
+    std::map<int, std::vector<std::size_t>> parts;
+    for (std::size_t v = 0; v < vars_.size(); ++v)
+        if (const int part = space_.needs[std::size_t(vars_[v])].part; part >= 0)
+            parts[part].push_back(v);
+    const auto sidesOf = [this, &parts](int part) {
+        unsigned sides = 0;
+        for (const std::size_t v : parts.at(part))
+            for (const Choice* choice : found_.front().chosen[v].choices)
+                sides |= 1u << space_.sideOfPad[std::size_t(choice->pad)];
+        return sides;
+    };
+    const long end = steps_ + std::min(kStepsInAll, maxSteps_);
+    // One part onto fewer sides than it has, alone first, then with one or two others that make room.
+    const auto draw = [&](int part, unsigned sides, std::pair<int, int> room) {
+        std::vector<bool> some(vars_.size(), false);
+        for (const int free : {part, room.first, room.second})
+            if (const auto members = parts.find(free); members != parts.end())
+                for (const std::size_t v : members->second)
+                    some[v] = true;
+        const PlacementCost before = found_.front().cost;
+        allowed_[std::size_t(part)] = sides;
+        placeAnew(some, kStepsAtOnce);
+        allowed_[std::size_t(part)] = 0xFu;
+        return found_.front().cost < before;
+    };
+    for (bool better = true; better && steps_ < end && !stopped_;) {
+        better = false;
+        for (const auto& [part, members] : parts) {
+            std::vector<std::pair<int, int>> others{{-1, -1}};
+            for (const auto& [other, theirs] : parts)
+                if (other != part)
+                    others.emplace_back(other, -1);
+            for (auto a = parts.begin(); a != parts.end() && parts.size() <= kFewParts; ++a)
+                for (auto b = std::next(a); b != parts.end(); ++b)
+                    if (a->first != part && b->first != part)
+                        others.emplace_back(a->first, b->first);
+            for (const auto& other : others) {
+                const int now = std::popcount(sidesOf(part));
+                for (unsigned sides = 1; sides < 16 && now > 1 && steps_ < end && !stopped_; ++sides)
+                    if (std::popcount(sides) == now - 1 && draw(part, sides, other)) {
+                        better = true;
+                        break;
+                    }
+            }
+        }
+    }
+    runLimit_ = 0;
+    complete_ = false;
 }
 
 bool Placer::stop()
 {
     if ((tries_ & 255) == 0 && cancelled_ && cancelled_())
         stopped_ = true;
+    if (runLimit_ > 0) {
+        if (stopped_ || steps_ > runLimit_ || tries_ > 20 * (runLimit_ - steps_ + 250))
+            complete_ = false;
+        return !complete_;
+    }
     // Most of the work is to find one way; polishing it must not take long.
     const long polish = maxSteps_ / 100 + 4L * static_cast<long>(vars_.size());
     constexpr long kTriesAStep = 20;
@@ -166,10 +291,10 @@ bool Placer::stop()
 /// A partial cost can only grow, by at least what the others cost if each had the chip to itself.
 bool Placer::hopeless(const PlacementCost& cost) const
 {
-    if (found_.size() < wanted_)
+    if (found_.size() < wanted_ && runLimit_ == 0)
         return false;
     const PlacementCost atLeast{cost.moved + rest_.moved, cost.pads + rest_.pads, cost.sides, cost.crossings, cost.scarce + rest_.scarce, cost.debug + rest_.debug};
-    return atLeast >= found_.back().cost;
+    return atLeast >= (runLimit_ > 0 ? found_.front() : found_.back()).cost;
 }
 
 void Placer::boundFromBelow()
@@ -444,7 +569,7 @@ void Placer::placeSignal(std::size_t var, std::size_t signal, PlacementCost cost
     std::vector<Ranked> order;
     const int pins = static_cast<int>(space_.device.package.pins.size());
     for (const Choice& choice : all) {
-        if (!free_[std::size_t(choice.pad)])
+        if (!free_[std::size_t(choice.pad)] || (entry.part >= 0 && !(allowed_[std::size_t(entry.part)] >> space_.sideOfPad[std::size_t(choice.pad)] & 1u)))
             continue;
         int distance = pins;
         const auto measure = [&](int pad) {
@@ -476,19 +601,9 @@ void Placer::placeSignal(std::size_t var, std::size_t signal, PlacementCost cost
         if (!fits)
             continue;
         PlacementCost with = cost;
-        with.pads += entry.wasBound && choice.moves;
-        if (entry.wasBound && choice.moves && with.moved == cost.moved) {
-            // A need counts once, whether its instance or its pads move.
-            const Site& site = entry.sites[std::size_t(chosen_[var].site)];
-            bool counted = site.moves;
-            for (std::size_t other = 0; other < signal; ++other)
-                counted = counted || chosen_[var].choices[other]->moves;
-            with.moved += !counted;
-        }
+        charge(var, signal, choice, with);
         with.sides += std::get<1>(ranked.key);
         with.crossings += std::get<2>(ranked.key);
-        with.scarce += choice.scarce;
-        with.debug += choice.debug;
         chosen_[var].choices[signal] = &choice;
         add(choice.takes, +1);
         addPad(var, choice.pad, +1);
@@ -578,6 +693,7 @@ void Placer::record(const PlacementCost& cost)
 {
     Found found;
     found.cost = cost;
+    found.chosen = chosen_;
     for (std::size_t v = 0; v < vars_.size(); ++v) {
         const PlacementSpace::Entry& entry = space_.needs[std::size_t(vars_[v])];
         const Site& site = entry.sites[std::size_t(chosen_[v].site)];

@@ -73,9 +73,15 @@ class Placer {
 public:
     Placer(const PlacementSpace& space, long maxSteps, const std::function<bool()>& cancelled) : space_(space), maxSteps_(maxSteps), cancelled_(cancelled) {}
 
+    struct Chosen {
+        int site = -1;
+        std::vector<const PlacementSpace::Choice*> choices;
+        std::vector<int> channels; ///< of the DMA requests
+    };
     struct Found {
         std::vector<Binding> bindings; ///< in the order of `vars`
         PlacementCost cost;
+        std::vector<Chosen> chosen;
     };
     struct Answer {
         std::vector<Found> found; ///< best first
@@ -86,17 +92,21 @@ public:
     void limit(long maxSteps) { maxSteps_ = maxSteps; }
     /// `stay`: needs that keep what they have. With count 0 it only tells whether there is a way. Once a way is found, only a
     /// part of the steps goes into looking for better ones.
-    Answer solve(const std::vector<int>& vars, const std::vector<int>& stay, std::size_t count);
+    /// `polish`: looks further for fewer sides where the search could not see everything.
+    Answer solve(const std::vector<int>& vars, const std::vector<int>& stay, std::size_t count, bool polish = false);
     bool wasCancelled() const { return stopped_; }
     void cancel() { stopped_ = true; }
 
 private:
-    struct Chosen {
-        int site = -1;
-        std::vector<const PlacementSpace::Choice*> choices;
-        std::vector<int> channels; ///< of the DMA requests
-    };
-
+    void prepare();
+    /// Makes the best way better where the search could not see everything: a part's needs, or those of two parts, are placed anew among the
+    /// others, as long as that helps.
+    void improve();
+    void placeAnew(const std::vector<bool>& some, long steps);
+    /// Puts a variable where it was found, and says what that costs.
+    void pin(std::size_t var, const Chosen& chosen, PlacementCost& cost);
+    /// What a signal on a pad adds to the cost, beyond sides and crossings.
+    void charge(std::size_t var, std::size_t signal, const PlacementSpace::Choice& choice, PlacementCost& cost) const;
     void descend(PlacementCost cost);
     void placeSignal(std::size_t var, std::size_t signal, PlacementCost cost);
     void finish(std::size_t var, std::size_t request, PlacementCost cost);
@@ -144,6 +154,9 @@ private:
     long restartAfter_ = 0; ///< steps of a run that has found nothing; steps at which the run began
     long runBegan_ = 0;
     bool restart_ = false;
+    long runLimit_ = 0;       ///< steps at which placing some anew ends; 0: it is not that
+    std::vector<int> stay_;
+    std::vector<unsigned> allowed_; ///< sides that a part may use, a bit each
     std::vector<PlacementCost> least_; ///< what each variable costs at least, by itself
     PlacementCost rest_;               ///< of all that are not placed yet
     std::vector<Found> found_;
