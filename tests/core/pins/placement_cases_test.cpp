@@ -1,0 +1,148 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/pins/options.h"
+#include "core/pins/placement.h"
+#include "tests/support/fixtures.h"
+
+#include <numeric>
+
+using namespace bindrel;
+using namespace bindrel::test;
+
+/// Made-up chips and plans of two sizes (tests/data/placement) whose best answers are known: what can be counted is decided, explanations
+/// can spare nobody, and ways that exist are found.
+class PlacementCasesTest : public QObject {
+    Q_OBJECT
+
+    static Workpiece load(const std::string& name)
+    {
+        const std::string folder = std::string(BINDREL_SOURCE_ROOT) + "/tests/data/placement";
+        Expected<Workpiece> work = loadPlan(folder + "/" + name + ".bindrel", Library(folder));
+        if (!work)
+            qFatal("%s", work.problem().text().c_str());
+        return *std::move(work);
+    }
+
+    static std::vector<int> openNeeds(const Workpiece& work)
+    {
+        const Bindings bindings = bind(*work.device, work.plan);
+        std::vector<int> out;
+        for (size_t n = 0; n < bindings.needs.size(); ++n)
+            if (bindings.needs[n].state == BoundNeed::State::Open)
+                out.push_back(int(n));
+        return out;
+    }
+
+    static PlacementResult bindAll(const Workpiece& work, const std::vector<int>& needs) { return place(*work.device, *work.board, work.plan, {needs, false, 1, 200'000, {}}); }
+    static PlacementResult untangled(const Workpiece& work, std::size_t count) { return place(*work.device, *work.board, work.plan, {{}, true, count, 200'000, {}}); }
+
+    /// The plan with a way taken has no contention.
+    static void isLawful(const Workpiece& work, const Placement& way)
+    {
+        Plan plan = work.plan;
+        for (const auto& [need, binding] : way.bindings)
+            plan.needs[size_t(need)].binding = binding;
+        QCOMPARE(bind(*work.device, plan).count(BoundNeed::State::Contested), 0);
+    }
+
+private Q_SLOTS:
+    void impossibleCasesAreDecidedAndExplained_data()
+    {
+        QTest::addColumn<QString>("name");
+        QTest::addColumn<int>("culprits");
+        QTest::newRow("more signals than pads, small") << "s-pads-apart-1" << 3;
+        QTest::newRow("more rates than timers, small") << "s-rates-apart-1" << 4;
+        QTest::newRow("more signals than pads") << "m-pads-apart-1" << 4;
+        QTest::newRow("more than the chip is wide") << "m-wide-apart-1" << 9;
+        QTest::newRow("more rates than timers") << "m-rates-apart-1" << 11;
+    }
+    void impossibleCasesAreDecidedAndExplained()
+    {
+        QFETCH(QString, name);
+        QFETCH(int, culprits);
+        const Workpiece work = load(name.toStdString());
+        const PlacementResult result = bindAll(work, openNeeds(work));
+        QVERIFY(result.ways.empty() && result.proven && result.minimal);
+        QCOMPARE(int(result.culprits.size()), culprits);
+        // They cannot stand alone, and without any one of them the others can.
+        QVERIFY(bindAll(work, result.culprits).ways.empty());
+        for (const int spared : result.culprits) {
+            std::vector<int> rest = result.culprits;
+            std::erase(rest, spared);
+            QVERIFY2(!bindAll(work, rest).ways.empty(), work.plan.needs[size_t(spared)].id.c_str());
+        }
+    }
+
+    void waysThatExistAreFound_data()
+    {
+        QTest::addColumn<QString>("name");
+        QTest::addColumn<int>("sides"); // at most; the best that is known is 3 and 1
+        QTest::newRow("small") << "s-blank-apart-1" << 4;
+        QTest::newRow("middle") << "m-blank-apart-1" << 3;
+    }
+    void waysThatExistAreFound()
+    {
+        QFETCH(QString, name);
+        QFETCH(int, sides);
+        const Workpiece work = load(name.toStdString());
+        const PlacementResult result = bindAll(work, openNeeds(work));
+        QCOMPARE(result.ways.size(), size_t(1));
+        isLawful(work, result.ways.front());
+        QVERIFY2(result.ways.front().cost.sides <= sides, std::to_string(result.ways.front().cost.sides).c_str());
+    }
+
+    void theFewestMoveOutOfContention()
+    {
+        const Workpiece work = load("s-tangled-apart-1");
+        const PlacementResult result = untangled(work, 1);
+        QVERIFY(!result.ways.empty());
+        QCOMPARE(result.ways.front().cost.moved, 3);
+        QCOMPARE(result.ways.front().cost.pads, 6);
+        isLawful(work, result.ways.front());
+    }
+
+    /// Two signals of one need on one pad: it is in its own way, and must move.
+    void aNeedCanBeInItsOwnWay()
+    {
+        const Workpiece work = load("b-own-pads");
+        const PlacementResult result = untangled(work, 3);
+        QVERIFY(!result.ways.empty());
+        for (const Placement& way : result.ways) {
+            QCOMPARE(way.cost.moved, 1);
+            isLawful(work, way);
+        }
+    }
+
+    /// Where the one that is tried first has no other place, another may: also of a half-bound need, which keeps what it has no pad for.
+    void theOtherMayMove_data()
+    {
+        QTest::addColumn<QString>("name");
+        QTest::addColumn<QString>("mover");
+        QTest::newRow("half-bound") << "c-other-mover" << "need1";
+        QTest::newRow("the half-bound one cannot") << "c2-other-mover" << "need3";
+    }
+    void theOtherMayMove()
+    {
+        QFETCH(QString, name);
+        QFETCH(QString, mover);
+        const Workpiece work = load(name.toStdString());
+        const PlacementResult result = untangled(work, 1);
+        QCOMPARE(result.ways.size(), size_t(1));
+        QCOMPARE(result.ways.front().bindings.size(), size_t(1));
+        COMPARE_TEXT(work.plan.needs[size_t(result.ways.front().bindings.front().first)].id, mover);
+        isLawful(work, result.ways.front());
+    }
+
+    void theExplanationNamesNobodyInVain()
+    {
+        const Workpiece work = load("d-not-minimal");
+        const PlacementResult result = untangled(work, 1);
+        QVERIFY(result.ways.empty() && result.proven && result.minimal);
+        std::set<std::string> names;
+        for (const int need : result.culprits)
+            names.insert(work.plan.needs[size_t(need)].id);
+        QVERIFY((names == std::set<std::string>{"need2", "need4", "need5"}));
+    }
+};
+
+BINDREL_TEST(PlacementCasesTest)
+#include "placement_cases_test.moc"
