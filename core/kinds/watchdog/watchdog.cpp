@@ -18,7 +18,7 @@ Kind watchdogKind()
     kind.brief = [](const Need& need) { return goalText(need, "period"); };
     using Use = RoleSpec::Use;
     kind.roles = {{"on", Use::Config, false, "", "Switches the watchdog on.", {}}, {"prescaler", Use::Config, false, "input cycles", "", {}}, {"period", Use::Config, false, "ticks", "Until it bites.", {}},
-                  {"window", Use::Config, false, "ticks", "In which feeding is too early.", {}}, {"feed", Use::Command, false, "", "Starts the period anew.", {}}};
+                  {"window", Use::Config, false, "ticks", "In which feeding is too early.", {}}, {"feed", Use::Command, false, "", "Starts the period anew: by the value that is named feed, else by 1.", {}}};
     kind.abilities = {{"runs_at_reset", "1: it runs from reset on."}};
     room.tuning.accuracy = timeAccuracy;
     return room;
