@@ -2,6 +2,7 @@
 #include "core/pins/placer.h"
 
 #include <algorithm>
+#include <array>
 #include <bit>
 #include <limits>
 #include <set>
@@ -212,7 +213,9 @@ void Placer::placeAnew(const std::vector<bool>& some, long steps)
 
 void Placer::improve()
 {
-    constexpr long kStepsAtOnce = 400, kStepsInAll = 60'000;
+    // A step costs as much as there are pads to look at.
+    constexpr long kStepsAtOnce = 160, kPadsInAll = 3'200'000;
+    const long stepsInAll = kPadsInAll / std::max<long>(1, static_cast<long>(space_.positionOfPad.size()));
     constexpr std::size_t kFewParts = 12;
     std::map<int, std::vector<std::size_t>> parts;
     for (std::size_t v = 0; v < vars_.size(); ++v)
@@ -225,7 +228,7 @@ void Placer::improve()
                 sides |= 1u << space_.sideOfPad[std::size_t(choice->pad)];
         return sides;
     };
-    const long end = steps_ + std::min(kStepsInAll, maxSteps_);
+    const long end = steps_ + std::min(stepsInAll, maxSteps_);
     // One part onto fewer sides than it has, alone first, then with one or two others that make room.
     const auto draw = [&](int part, unsigned sides, std::pair<int, int> room) {
         std::vector<bool> some(vars_.size(), false);
@@ -239,27 +242,35 @@ void Placer::improve()
         allowed_[std::size_t(part)] = 0xFu;
         return found_.front().cost < before;
     };
-    for (bool better = true; better && steps_ < end && !stopped_;) {
-        better = false;
-        for (const auto& [part, members] : parts) {
-            std::vector<std::pair<int, int>> others{{-1, -1}};
-            for (const auto& [other, theirs] : parts)
-                if (other != part)
-                    others.emplace_back(other, -1);
-            for (auto a = parts.begin(); a != parts.end() && parts.size() <= kFewParts; ++a)
-                for (auto b = std::next(a); b != parts.end(); ++b)
-                    if (a->first != part && b->first != part)
-                        others.emplace_back(a->first, b->first);
+    // Alone, with one other, with two: what is cheap to try comes first, and after each success again.
+    std::array<std::vector<std::pair<int, int>>, 3> rooms{{{{-1, -1}}}};
+    for (auto a = parts.begin(); a != parts.end(); ++a) {
+        rooms[1].emplace_back(a->first, -1);
+        for (auto b = std::next(a); b != parts.end() && parts.size() <= kFewParts; ++b)
+            rooms[2].emplace_back(a->first, b->first);
+    }
+    const auto drawAny = [&](const std::vector<std::pair<int, int>>& others) {
+        bool better = false;
+        for (const auto& [part, members] : parts)
             for (const auto& other : others) {
                 const int now = std::popcount(sidesOf(part));
-                for (unsigned sides = 1; sides < 16 && now > 1 && steps_ < end && !stopped_; ++sides)
+                if (now < 2)
+                    break;
+                if (other.first == part || other.second == part)
+                    continue;
+                for (unsigned sides = 1; sides < 16; ++sides) {
+                    if (steps_ >= end || stopped_)
+                        return better;
                     if (std::popcount(sides) == now - 1 && draw(part, sides, other)) {
                         better = true;
                         break;
                     }
+                }
             }
-        }
-    }
+        return better;
+    };
+    for (std::size_t level = 0; level < rooms.size() && steps_ < end && !stopped_;)
+        level = drawAny(rooms[level]) ? 0 : level + 1;
     runLimit_ = 0;
     complete_ = false;
 }
