@@ -98,6 +98,10 @@ public:
     void cancel() { stopped_ = true; }
 
 private:
+    using Taking = PlacementSpace::Taking;
+    using Choice = PlacementSpace::Choice;
+    using Site = PlacementSpace::Site;
+
     void prepare();
     /// Makes the best way better where the search could not see everything: a part's needs, or those of two parts, are placed anew among the
     /// others, as long as that helps.

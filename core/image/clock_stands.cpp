@@ -1,0 +1,65 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// How the clocks stand after reset, as planned, and when the chip wakes.
+#include "core/image/clock_steps.h"
+
+namespace bindrel {
+
+ClockStand resetStand(const Device& device, const Board& board, const Plan& plan, const Bindings& bindings)
+{
+    ClockStand out{ClockTrial(device, board, plan, bindings), device.waitStates.valid() ? device.resetCode(device.waitStates) : 0, std::vector<bool>(device.clocks.size(), false), std::vector<bool>(device.clocks.size(), false)};
+    out.trial.setRange(device.resetRange);
+    for (size_t i = 0; i < device.clocks.size(); ++i) {
+        TrialClock& clock = out.trial.clocks[i];
+        clock.setting = device.clocks[i].resetValue;
+        clock.trimmed = false;
+        clock.off = device.clocks[i].enable.valid() && !device.clocks[i].onAtReset;
+    }
+    out.trial.computeAll();
+    return out;
+}
+
+ClockStand plannedStand(const Device& device, const Rates& rates, const ClockStand& before)
+{
+    ClockStand out{before.trial, before.waitStates, std::vector<bool>(device.clocks.size(), false), std::vector<bool>(device.clocks.size(), false)};
+    out.trial.setRange(rates.range);
+    if (rates.waitStates)
+        out.waitStates = std::uint32_t(*rates.waitStates);
+    for (size_t i = 0; i < device.clocks.size(); ++i) {
+        const ClockNode& node = device.clocks[i];
+        const ClockState& state = rates.clocks[i];
+        TrialClock& clock = out.trial.clocks[i];
+        clock.off = node.enable.valid() && !state.running;
+        // What nothing uses need not be set; but what runs with something that is used must stay inside its limits.
+        // What a multiplier freezes is set together with it.
+        const auto runs = [&rates](int by) { return rates.clocks[size_t(by)].running; };
+        const bool frozen = !node.frozenBy.empty() && std::none_of(node.frozenBy.begin(), node.frozenBy.end(), runs);
+        const bool matters = state.used || (state.running && node.tier != "kernel" && !frozen);
+        if (matters)
+            clock.setting = state.setting;
+        clock.trimmed = state.trimmed;
+        out.monitored[i] = state.monitored;
+        out.live[i] = state.used;
+    }
+    out.trial.computeAll();
+    return out;
+}
+
+ClockStand wokenStand(const Device& device, const ClockStand& planned, const Rates& rates, const LowPowerMode& mode, const ModeState& state, const Waking& waking)
+{
+    ClockStand out = planned;
+    for (size_t i = 0; i < device.clocks.size(); ++i) {
+        const ClockNode& node = device.clocks[i];
+        const bool stopped = node.enable.valid() && (node.isSource() || node.type == ClockNode::Type::Multiply) && rates.clocks[i].running && !state.alive[i];
+        if (stopped) {
+            out.trial.clocks[i].off = true;
+            out.monitored[i] = false;
+        }
+    }
+    out.trial.clocks[size_t(mode.wakesOn)].off = false;
+    for (const auto& [select, setting] : waking.selects)
+        out.trial.clocks[size_t(select)].setting = setting;
+    out.trial.computeAll();
+    return out;
+}
+
+} // namespace bindrel
