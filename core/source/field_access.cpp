@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/source/field_access.h"
 
+#include <algorithm>
 #include <map>
 
 namespace bindrel {
@@ -61,6 +62,15 @@ void writeRole(Writer& w, int instance, std::string_view role, const Code& value
     for (Code& flag : clearedByOnes(w.facts, w.names, instance, ref.reg, field.mask()))
         off.push_back(std::move(flag));
     w.linef("{}{} = {};", margin, place, narrowed(reg, code("({} & ~({})) | {}{}", place, joinedCode(off, " | "), put, key)));
+}
+
+void writeRoleCode(Writer& w, int instance, std::string_view role, std::uint32_t value, int indent)
+{
+    const Device& device = w.facts.device;
+    const FieldRef ref = device.roleField(instance, role);
+    const std::vector<Field>& fields = device.registerOf(ref).fields;
+    const bool others = std::any_of(fields.begin(), fields.end(), [&](const Field& field) { return field.keepsWrites() && !(field.mask() & device.fieldOf(ref).mask()); });
+    w.step(others ? updateStep(device, {{ref, value, {}}}, {}) : writeStep(device, {{ref, value, {}}}, {}), indent);
 }
 
 void clearFlags(Writer& w, int instance, const std::vector<std::string>& roles, int indent)

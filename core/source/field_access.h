@@ -23,6 +23,8 @@ Code readRole(const Writer& w, int instance, std::string_view role);
 /// Puts a value (an expression of uint32_t, no larger than the field) into a role's field. Other fields of the register that keep what
 /// was written stay as they are; flags that a write would clear are left alone.
 void writeRole(Writer& w, int instance, std::string_view role, const Code& value, int indent);
+/// The same of a code that is known.
+void writeRoleCode(Writer& w, int instance, std::string_view role, std::uint32_t value, int indent);
 /// Forgets flags, each in the way that its access says.
 void clearFlags(Writer& w, int instance, const std::vector<std::string>& roles, int indent);
 /// Masks of fields that a one clears, beside the given bits: a register that is read and written back must not carry them. Empty: none.

@@ -48,9 +48,9 @@ void defineGpio(Writer& w, size_t need)
         // Without registers that set and clear, the level register is read and written back.
         const bool direct = f.device.roleField(pad.port, "set" + n).valid() && f.device.roleField(pad.port, "clear" + n).valid();
         w.line("    if (high) {");
-        writeRole(w, pad.port, (direct ? "set" : "level") + n, Code::trusted("1u"), 8);
+        writeRoleCode(w, pad.port, (direct ? "set" : "level") + n, 1, 8);
         w.line("    } else {");
-        writeRole(w, pad.port, (direct ? "clear" : "level") + n, Code::trusted(direct ? "1u" : "0u"), 8);
+        writeRoleCode(w, pad.port, (direct ? "clear" : "level") + n, direct, 8);
         w.line("    }");
         w.line("}");
     }

@@ -30,19 +30,33 @@ void defineI2c(Writer& w, size_t need)
     const Word bad = w.names.macro("TIMEOUT_TRANSFER");
     const Code status = code("enum {}", w.names.name("status"));
 
-    // What each command bit is here; where they lie in the chip's registers is for the step to see to.
+    // Commands that have a register to themselves are given as its bits; others are numbered here, and the step sees to where they lie.
+    std::uint32_t all = 0, besides = 0;
+    const FieldRef start = f.device.roleField(instance, "start");
+    bool direct = true;
+    for (const char* role : {"start", "stop", "read", "nack"}) {
+        const FieldRef ref = f.device.roleField(instance, role);
+        direct = direct && ref.reg == start.reg;
+        all |= f.device.fieldOf(ref).mask();
+    }
+    for (const Field& field : f.device.registerOf(start).fields)
+        besides |= field.access != Field::Access::ReadOnly && !(field.mask() & all) ? field.mask() : 0;
+    direct = direct && besides == 0;
     const std::vector<std::pair<const char*, Word>> commands{{"start", w.names.NEED(need) + "_DO_START"}, {"stop", w.names.NEED(need) + "_DO_STOP"}, {"read", w.names.NEED(need) + "_DO_READ"}, {"nack", w.names.NEED(need) + "_DO_NACK"}};
-    const auto doing = [&commands](const char* role) { return std::find_if(commands.begin(), commands.end(), [role](const auto& c) { return std::string_view(c.first) == role; })->second; };
+    const auto doing = [&](const char* role) { return direct ? bit(role) : std::find_if(commands.begin(), commands.end(), [role](const auto& c) { return std::string_view(c.first) == role; })->second; };
     w.line();
-    for (size_t i = 0; i < commands.size(); ++i)
+    for (size_t i = 0; i < commands.size() && !direct; ++i)
         w.linef("#define {} {}u", commands[i].second, 1u << i);
-    w.line();
+    if (!direct)
+        w.line();
     w.comment("One step on the bus: waits until the byte is through; false when it was not, or was not acknowledged.");
     w.linef("static bool {}_step(uint32_t command)", name);
     w.line("{");
     clearFlags(w, instance, {"done", "nacked", "lost"}, 4);
     std::map<int, std::vector<const char*>> byRegister;
-    for (const auto& [role, word] : commands)
+    if (direct)
+        w.linef("    {} = {};", reg("start"), narrowed(f.device.registerOf(start), Code::trusted("command")));
+    for (const auto& [role, word] : direct ? std::vector<std::pair<const char*, Word>>() : commands)
         byRegister[f.device.roleField(instance, role).reg].push_back(role);
     for (auto it = byRegister.rbegin(); it != byRegister.rend(); ++it) {
         // The register with the start bit last: it sets the others off.
@@ -67,7 +81,10 @@ void defineI2c(Writer& w, size_t need)
     w.linef("    if (!{}(&{}, {}, {}, 10000u * {})) {{", waitName(w.names, f.device.registerOf(f.device.roleField(instance, "done"))), reg("done"), bit("done"), bit("done"), w.names.macro("WAIT_PASSES_PER_US"));
     w.line("        return false;");
     w.line("    }");
-    w.linef("    return {} == 0u && {} == 0u;", readRole(w, instance, "nacked"), readRole(w, instance, "lost"));
+    if (f.device.roleField(instance, "nacked").reg == f.device.roleField(instance, "lost").reg)
+        w.linef("    return ({} & ({} | {})) == 0u;", reg("nacked"), bit("nacked"), bit("lost"));
+    else
+        w.linef("    return {} == 0u && {} == 0u;", readRole(w, instance, "nacked"), readRole(w, instance, "lost"));
     w.line("}");
     w.line();
     w.linef("{} {}_write(uint8_t address, const uint8_t *bytes, uint32_t count)", status, name);
