@@ -256,7 +256,7 @@ private:
         return keeps;
     }
 
-    /// In the range that is to come, the present rate may need more wait states than in the end.
+    /// In the range that is to come, the present rate may need more wait states than in the end; or a rate on the way does.
     bool moreWaitsMeanwhile()
     {
         std::uint32_t most = 0;
@@ -267,13 +267,26 @@ private:
             if (enough != limits.end())
                 most = std::max(most, std::uint32_t(enough - limits.begin()));
         }
-        if (most <= now_.waitStates || std::exchange(raised_, true))
-            return false;
-        now_.waitStates = most;
-        waitStatesStep(most, fmt::format("{} flash wait states meanwhile, for {}.", most, format(now(device_.flashClock).rate)));
+        if (most > now_.waitStates && !std::exchange(raised_, true))
+            return raiseWaits(most);
+        const std::uint32_t present = now_.waitStates;
+        for (std::uint32_t states = present + 1; states < device_.ranges[size_t(now_.trial.range())].waitStateLimits.size(); ++states) {
+            now_.waitStates = states;
+            const bool helps = std::any_of(open_.begin(), open_.end(), [this](const Move& move) { return move.what != What::FewerWaits && move.what != What::MoreWaits && ready(move) && keepsLimits(move); });
+            now_.waitStates = present;
+            if (helps)
+                return raiseWaits(states);
+        }
+        return false;
+    }
+
+    bool raiseWaits(std::uint32_t states)
+    {
+        now_.waitStates = states;
+        waitStatesStep(states, fmt::format("{} flash wait states meanwhile, for {}.", states, format(now(device_.flashClock).rate)));
         std::erase_if(open_, [](const Move& move) { return move.what == What::MoreWaits || move.what == What::FewerWaits; });
-        if (most != to_.waitStates)
-            open_.push_back({most > to_.waitStates ? What::FewerWaits : What::MoreWaits, -1});
+        if (states != to_.waitStates)
+            open_.push_back({states > to_.waitStates ? What::FewerWaits : What::MoreWaits, -1});
         std::stable_sort(open_.begin(), open_.end(), [](const Move& a, const Move& b) { return a.what < b.what; });
         return true;
     }
@@ -315,6 +328,8 @@ private:
         }
         if (best < 0)
             return false;
+        while (least > brokenNow() && divideMeanwhile(which, best, least)) {
+        }
         const ClockNode& select = node(which);
         const int input = select.inputs[size_t(best)].node;
         if (now(input).off) {
@@ -328,6 +343,53 @@ private:
         selectStep(which, best, fmt::format("{} from {} meanwhile: {}.", select.name, node(input).name, format(now(which).rate)));
         if (!pending(What::SystemSelect, which) && !sameSetting(which)) {
             open_.push_back({What::SystemSelect, which});
+            std::stable_sort(open_.begin(), open_.end(), [](const Move& a, const Move& b) { return a.what < b.what; });
+        }
+        return true;
+    }
+
+    /// A detour that leaves limits broken, as of a clock that may not be faster than the one that is moved: some divider is set meanwhile so that
+    /// fewer are, both before and after it.
+    /// `least`: how many are broken by the detour; less after it. False when no divider helps.
+    bool divideMeanwhile(int select, int choice, int& least)
+    {
+        const int before = brokenNow();
+        const ClockStand kept = now_;
+        int divider = -1;
+        std::int64_t setting = 0;
+        for (size_t d = 0; d < device_.clocks.size() && least > before; ++d) {
+            const ClockNode& facts = device_.clocks[d];
+            if (facts.type != ClockNode::Type::Divide || !facts.control.valid() || !facts.frozenBy.empty() || facts.fraction.valid())
+                continue;
+            for (const std::int64_t factor : facts.factors) {
+                now_ = kept;
+                now_.trial.clocks[d].setting = facts.settingOf(factor);
+                now_.trial.computeAll();
+                if (brokenNow() > before)
+                    continue;
+                now_.trial.clocks[size_t(node(select).inputs[size_t(choice)].node)].off = false;
+                now_.trial.clocks[size_t(select)].setting = choice;
+                now_.trial.computeAll();
+                if (const int broken = brokenNow(); broken < least) {
+                    least = broken;
+                    divider = int(d);
+                    setting = facts.settingOf(factor);
+                }
+            }
+        }
+        now_ = kept;
+        if (divider < 0)
+            return false;
+        now_.trial.clocks[size_t(divider)].setting = setting;
+        now_.trial.computeAll();
+        const std::optional<std::uint32_t> code = node(divider).encoding.encode(node(divider).dense ? setting / node(divider).unit : setting);
+        if (!code) {
+            now_ = kept;
+            return false;
+        }
+        add(updateStep(device_, {{node(divider).control, *code, node(divider).name + " meanwhile"}}, fmt::format("{} at {} meanwhile.", node(divider).name, format(now(divider).rate))));
+        if (!pending(What::BusFaster, divider) && !pending(What::BusSlower, divider) && !sameSetting(divider)) {
+            open_.push_back({What::BusFaster, divider});
             std::stable_sort(open_.begin(), open_.end(), [](const Move& a, const Move& b) { return a.what < b.what; });
         }
         return true;

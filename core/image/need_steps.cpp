@@ -92,6 +92,10 @@ public:
         for (const RoleValue& value : setting.roles)
             if (FieldWrite write; value.when == RoleValue::When::Event && encode(bound.instance, value, write))
                 add(writeStep(device_, {write}, "Load the buffered registers."), Step::Phase::Need);
+        // An instance that others use too runs already; what starts is the need's own outputs.
+        for (const Seat& seat : bound.shared ? bound.seats : std::vector<Seat>())
+            if (const FieldRef output = device_.roleField(bound.instance, "output" + std::to_string(seat.channel)); output.valid() && seat.channel > 0)
+                starts_.push_back(updateStep(device_, {{output, 1, "start"}}, {}));
         for (const RoleValue& value : setting.roles)
             if (FieldWrite write; value.when == RoleValue::When::Start && encode(bound.instance, value, write))
                 starts_.push_back(updateStep(device_, {write}, {}));

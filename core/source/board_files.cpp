@@ -32,23 +32,13 @@ std::vector<Register> widthsOf(const Device& device)
     return out;
 }
 
-/// Whether a need's clock comes from a source that is waited for late.
-bool isLate(const Facts& f, size_t need)
-{
-    const int instance = f.bindings.needs[need].instance;
-    if (instance < 0 || f.image.lateSources.empty())
-        return false;
-    const std::vector<int> path = pathToSource(f.rates, f.device.instances[size_t(instance)].kernel);
-    return !path.empty() && std::find(f.image.lateSources.begin(), f.image.lateSources.end(), path.back()) != f.image.lateSources.end();
-}
-
 bool hasLateClocks(const Facts& f) { return std::any_of(f.image.steps.begin(), f.image.steps.end(), [](const Step& step) { return step.phase == Step::Phase::Late; }); }
 
 void writeNeedCalls(Writer& w, bool late, int indent)
 {
     const Facts& f = w.facts;
     for (size_t n = 0; n < f.plan.needs.size(); ++n)
-        if (hasFiles(f, w.names, n) && (isLate(f, n) && w.names.core == 0) == late) {
+        if (hasFiles(f, w.names, n) && (waitsForSlowSource(f, n) && w.names.core == 0) == late) {
             w.becauseNeed(n);
             w.linef("{}{}_bring_up();", Code::trusted(std::string(size_t(indent), ' ')), w.names.need(n));
         }
@@ -144,6 +134,15 @@ std::vector<Word> statusNames(const Facts& f, const Names& names)
 }
 
 } // namespace
+
+bool waitsForSlowSource(const Facts& f, size_t need)
+{
+    const int instance = f.bindings.needs[need].instance;
+    if (instance < 0 || f.image.lateSources.empty())
+        return false;
+    const std::vector<int> path = pathToSource(f.rates, f.device.instances[size_t(instance)].kernel);
+    return !path.empty() && std::find(f.image.lateSources.begin(), f.image.lateSources.end(), path.back()) != f.image.lateSources.end();
+}
 
 std::vector<FieldCode> runningWatchdogs(const Device& device)
 {

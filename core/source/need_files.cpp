@@ -45,11 +45,11 @@ void writeStop(Writer& w, size_t need, const std::vector<const Step*>& starts)
     w.line();
     w.linef("void {}_stop(void)", w.names.need(need));
     w.line("{");
-    for (const Seat& seat : bound.shared ? bound.seats : std::vector<Seat>())
-        if (const FieldRef output = w.facts.device.roleField(bound.instance, "output" + std::to_string(seat.channel)); output.valid() && seat.channel > 0)
-            w.step(updateStep(w.facts.device, {{output, 0, "stop"}}, {}), 4);
+    const auto ownOutput = [&](const FieldRef& ref) {
+        return std::any_of(bound.seats.begin(), bound.seats.end(), [&](const Seat& seat) { return seat.channel > 0 && w.facts.device.roleField(bound.instance, "output" + std::to_string(seat.channel)) == ref; });
+    };
     for (auto it = starts.rbegin(); it != starts.rend(); ++it) {
-        if (bound.shared && (*it)->instance == bound.instance)
+        if (bound.shared && (*it)->instance == bound.instance && !ownOutput((*it)->fields.front().ref))
             continue;
         Step back = **it;
         back.value = 0;
@@ -119,10 +119,6 @@ std::vector<SourceFile> needFiles(const Facts& f, const Names& names, size_t nee
         source.line();
         source.linef("void {}_start(void)", names.need(need));
         source.line("{");
-        const BoundNeed& bound = f.bindings.needs[need];
-        for (const Seat& seat : bound.shared ? bound.seats : std::vector<Seat>())
-            if (const FieldRef output = f.device.roleField(bound.instance, "output" + std::to_string(seat.channel)); output.valid() && seat.channel > 0)
-                source.step(updateStep(f.device, {{output, 1, "start"}}, {}), 4);
         for (const Step* step : starts)
             source.step(*step, 4);
         for (const PadSetup& setup : f.pads)

@@ -84,6 +84,8 @@ const SourceFacet& sourceOf(std::string_view kind);
 bool hasFiles(const Facts& facts, const Names& names, size_t need);
 /// Watchdogs that the chip's reset starts, each with what feeds it: somebody must from then on.
 std::vector<FieldCode> runningWatchdogs(const Device& device);
+/// Whether a need's clock comes from a source that the bring-up waits for last, so that the need is brought up after it.
+bool waitsForSlowSource(const Facts& facts, size_t need);
 /// The core that owns a need, into Device::cores.
 size_t coreOf(const Facts& facts, size_t need);
 /// Writes the functions that start one core's program, as its architecture wants it.

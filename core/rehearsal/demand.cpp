@@ -1,0 +1,265 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// What the plan wants, held against what the chip's registers mean.
+#include "core/rehearsal/demand.h"
+
+#include "core/quantity/format.h"
+#include "core/source/writer.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+namespace bindrel {
+
+Demand demandOf(const Facts& f)
+{
+    Demand out;
+    out.pads.resize(f.device.pads.size());
+    using Kind = Demand::PadRule::Kind;
+    // Pads that are contested or half bound are nobody's to judge.
+    for (const BoundNeed& bound : f.bindings.needs)
+        for (const Seat& seat : bound.seats)
+            if (seat.pad >= 0)
+                out.pads[size_t(seat.pad)].kind = Kind::Free;
+    for (const PadSetup& setup : f.pads) {
+        Demand::PadRule& rule = out.pads[size_t(setup.pad)];
+        rule.who = f.plan.needs[size_t(setup.need)].title;
+        rule.high = setup.levelHigh;
+        rule.kind = setup.wired ? Kind::Free : setup.openDrain ? Kind::OpenDrain : setup.gpio && !setup.output ? Kind::Input : setup.output ? (setup.levelHigh ? Kind::StartsHigh : Kind::StartsLow) : Kind::Free;
+    }
+    for (const PadSetup& setup : f.pads) {
+        const BoundNeed& bound = f.bindings.needs[size_t(setup.need)];
+        const Seat& seat = bound.seats[size_t(setup.seat)];
+        if (setup.gpio || setup.wired || setup.code < 0 || setup.openDrain || seat.signal.direction != SignalSpec::Direction::Out || !f.settings[size_t(setup.need)].computed)
+            continue;
+        Demand::HandOver given{std::uint32_t(setup.code), {}, f.plan.needs[size_t(setup.need)].title};
+        for (const RoleValue& value : f.settings[size_t(setup.need)].roles)
+            if (const FieldRef ref = f.device.roleField(bound.instance, value.role); value.when == RoleValue::When::Config && ref.valid() && f.device.fieldOf(ref).keepsWrites())
+                given.values.push_back({ref, &f.device.blockOf(bound.instance).role(value.role)->encoding, value.value});
+        out.handOvers[setup.pad] = std::move(given);
+    }
+    return out;
+}
+
+std::map<int, Rational> steadyClocks(const Facts& f, const Rates& from, const Rates& to)
+{
+    std::map<int, Rational> out;
+    for (size_t n = 0; n < f.plan.needs.size(); ++n) {
+        const int instance = f.bindings.needs[n].instance;
+        if (instance < 0 || f.device.instances[size_t(instance)].kernel < 0)
+            continue;
+        const int kernel = f.device.instances[size_t(instance)].kernel;
+        const ClockState& a = from.clocks[size_t(kernel)];
+        const ClockState& b = to.clocks[size_t(kernel)];
+        // Where something above it is set anew, or a multiplier must be off while another of its outputs is, it cannot but stop.
+        const std::vector<int> path = pathToSource(from, kernel);
+        const auto sameSetting = [&](size_t clock) { return from.clocks[clock].setting == to.clocks[clock].setting; };
+        bool stops = false;
+        for (size_t k = 0; k < f.device.clocks.size(); ++k)
+            for (const int by : f.device.clocks[k].frozenBy)
+                stops = stops || (!sameSetting(k) && std::find(path.begin(), path.end(), by) != path.end());
+        const bool untouched = !stops && path == pathToSource(to, kernel) && std::all_of(path.begin(), path.end(), [&](int on) {
+            return sameSetting(size_t(on)) && from.clocks[size_t(on)].rate == to.clocks[size_t(on)].rate;
+        });
+        if (untouched && a.running && b.running)
+            out[kernel] = a.rate.value;
+    }
+    return out;
+}
+
+namespace {
+
+class Outcomes {
+public:
+    Outcomes(SimulatedChip& chip, const Facts& facts, bool slow, const std::set<int>& without, const std::set<int>& dead) : chip_(chip), f_(facts), device_(facts.device), slow_(slow), without_(without), dead_(dead) {}
+
+    void judge()
+    {
+        rates();
+        for (const PadSetup& setup : f_.pads)
+            if (!without_.contains(setup.need))
+                pad(setup);
+        for (size_t n = 0; n < f_.plan.needs.size(); ++n)
+            if (!without_.contains(int(n)) && f_.bindings.needs[n].state == BoundNeed::State::Bound && f_.bindings.needs[n].instance >= 0)
+                need(n);
+    }
+
+private:
+    void differs(const std::string& what, const std::string& is, const std::string& planned, Place place)
+    {
+        chip_.report(Hazard::Kind::Outcome, fmt::format("{} is {} at the end; {} is planned.", what, is, planned), std::move(place));
+    }
+
+    void rates()
+    {
+        const Rates& rates = slow_ && f_.image.slowRates ? *f_.image.slowRates : f_.rates;
+        for (size_t i = 0; i < rates.clocks.size(); ++i) {
+            const ClockState& planned = rates.clocks[i];
+            const Rational& is = chip_.clocks().clock(int(i)).rate;
+            source(i, planned);
+            if (planned.running && planned.used && is != planned.rate.value && !comesFromDead(int(i)))
+                differs(device_.clocks[i].name, is.isZero() ? "still" : format(Frequency(is)), format(planned.rate), {Place::Kind::Clock, device_.clocks[i].id, {}});
+        }
+        if (rates.waitStates && device_.waitStates.valid() && chip_.clocks().waitStates() != std::uint32_t(*rates.waitStates))
+            differs("The number of wait states", std::to_string(chip_.clocks().waitStates()), std::to_string(*rates.waitStates), {});
+        if (device_.rangeControl.valid() && chip_.clocks().range() != rates.range)
+            differs("The operating range", device_.ranges[size_t(chip_.clocks().range())].name, device_.ranges[size_t(rates.range)].name, {Place::Kind::Range, {}, {}});
+    }
+
+    bool comesFromDead(int clock) const
+    {
+        const std::vector<int> path = pathToSource(f_.rates, clock);
+        return std::any_of(path.begin(), path.end(), [this](int on) { return dead_.contains(on); });
+    }
+
+    void pad(const PadSetup& setup)
+    {
+        const Pad& facts = device_.pads[size_t(setup.pad)];
+        if (setup.wired || facts.port < 0)
+            return;
+        const PadLook look = chip_.pads().look(setup.pad);
+        const Place place{Place::Kind::Pad, facts.name, {}};
+        const auto words = [](bool value, const char* yes, const char* no) { return std::string(value ? yes : no); };
+        if (setup.code >= 0 && facts.function.valid() && std::int64_t(look.function) != setup.code)
+            differs(facts.name, fmt::format("set to function {}", look.function), fmt::format("function {}", setup.code), place);
+        if (look.output != setup.output)
+            differs(facts.name, words(look.output, "an output", "an input"), words(setup.output, "an output", "an input"), place);
+        const Block& port = device_.blockOf(facts.port);
+        const std::string bit = std::to_string(facts.bit);
+        if (port.role("pull" + bit) && look.pull != std::int64_t(setup.pull))
+            differs("The pull of " + facts.name, std::to_string(look.pull), nameOf(setup.pull), place);
+        if (port.role("open_drain" + bit) && look.openDrain != setup.openDrain)
+            differs(facts.name, words(look.openDrain, "an open drain", "driven both ways"), words(setup.openDrain, "an open drain", "driven both ways"), place);
+        if (setup.output && look.high != setup.levelHigh && !chip_.demand().levelsFree)
+            differs(facts.name, words(look.high, "high", "low"), words(setup.levelHigh, "high", "low"), place);
+        strength(setup, facts, place);
+        // What leads the signal to the pad beyond the pad's own field: remaps, matrices, lanes.
+        const Seat& seat = f_.bindings.needs[size_t(setup.need)].seats[size_t(setup.seat)];
+        if (seat.route >= 0)
+            for (const FieldCode& select : device_.routes[size_t(seat.route)].selects)
+                if (!chip_.registers().holds(select))
+                    differs(device_.nameOf(select.ref), std::to_string(chip_.registers().code(select.ref)), fmt::format("{} for {} on {}", select.code, rule(setup), facts.name), place);
+        if (setup.line >= 0)
+            line(setup, facts);
+    }
+
+    /// Drive and edges: the names of the field's values say what they are, else a strength is its place in the pad's list.
+    void strength(const PadSetup& setup, const Pad& facts, const Place& place)
+    {
+        const std::string bit = std::to_string(facts.bit);
+        const auto check = [&](const char* role, std::int64_t wanted, const char* what) {
+            const FieldRef ref = device_.roleField(facts.port, role + bit);
+            if (!ref.valid())
+                return;
+            const std::optional<std::int64_t> is = meaningOf(device_.blockOf(facts.port).role(role + bit)->encoding, chip_.registers().code(ref));
+            if (is != wanted)
+                differs(fmt::format("{} of {}", what, facts.name), is ? std::to_string(*is) : "no value", std::to_string(wanted), place);
+        };
+        check("speed", setup.fast, "Edge speed");
+        const Role* drive = device_.blockOf(facts.port).role("drive" + bit);
+        if (drive && !facts.drives.empty())
+            check("drive", drive->encoding.kind == Encoding::Kind::Table && facts.drives.size() <= 3 ? std::int64_t(setup.drive) : std::int64_t(driveIndex(facts, setup.drive)), "Drive");
+    }
+
+    std::string rule(const PadSetup& setup) const { return f_.plan.needs[size_t(setup.need)].title; }
+
+    void line(const PadSetup& setup, const Pad& facts)
+    {
+        const int watcher = device_.linesInPorts ? facts.port : device_.lineInstance;
+        if (watcher < 0)
+            return;
+        const std::string n = std::to_string(setup.line);
+        const std::string& core = f_.plan.needs[size_t(setup.need)].core;
+        const std::string enable = device_.roleField(watcher, "enable_" + core + "_" + n).valid() ? "enable_" + core + "_" : "enable";
+        if (const FieldRef port = device_.roleField(watcher, "port" + n); port.valid())
+            for (const EnumValue& value : device_.fieldOf(port).values)
+                if ((value.name == device_.instances[size_t(facts.port)].name || value.name == facts.name) && chip_.registers().code(port) != value.code)
+                    differs(device_.nameOf(port), std::to_string(chip_.registers().code(port)), fmt::format("{} for the edges of {}", value.code, rule(setup)), {Place::Kind::Pad, facts.name, {}});
+        for (const auto& [role, wanted] : {std::pair(std::string("rising"), setup.rising), {"falling", setup.falling}, {enable, setup.rising || setup.falling}})
+            if (const FieldRef ref = device_.roleField(watcher, role + n); ref.valid() && (chip_.registers().code(ref) != 0) != wanted)
+                differs(device_.nameOf(ref), std::to_string(chip_.registers().code(ref)), fmt::format("{} for the edges of {}", wanted ? 1 : 0, rule(setup)), {Place::Kind::Pad, facts.name, {}});
+    }
+
+    void need(size_t index)
+    {
+        const BoundNeed& bound = f_.bindings.needs[index];
+        const Setting& setting = f_.settings[index];
+        if (!setting.notComputed.empty())
+            return;
+        const Instance& instance = device_.instances[size_t(bound.instance)];
+        const Place place{Place::Kind::Need, f_.plan.needs[index].id, {}};
+        const std::string& title = f_.plan.needs[index].title;
+        if (!chip_.open(bound.instance))
+            differs(instance.name, "without clock or in reset", "running for " + title, place);
+        for (const FieldCode& select : instance.selects)
+            if (!chip_.registers().holds(select))
+                differs(device_.nameOf(select.ref), std::to_string(chip_.registers().code(select.ref)), fmt::format("{} for {}", select.code, title), place);
+        for (const Stream& stream : bound.streams)
+            dma(bound, stream, title, place);
+        // The last value of a role counts: start functions change what the configuration left.
+        std::map<std::string, std::int64_t> wanted;
+        for (const RoleValue& value : setting.roles)
+            if (value.when != RoleValue::When::Event)
+                wanted[value.role] = value.value;
+        for (const auto& [role, value] : wanted) {
+            const FieldRef ref = device_.roleField(bound.instance, role);
+            if (!ref.valid() || !device_.fieldOf(ref).keepsWrites())
+                continue;
+            const std::optional<std::int64_t> is = meaningOf(device_.blockOf(bound.instance).role(role)->encoding, chip_.registers().code(ref));
+            if (!is || *is != value)
+                differs(fmt::format("{} of {} ({})", role, instance.name, device_.nameOf(ref)), is ? std::to_string(*is) : "no value", fmt::format("{} for {}", value, title), place);
+        }
+    }
+
+    void dma(const BoundNeed& bound, const Stream& stream, const std::string& title, const Place& place)
+    {
+        const FieldRef router = device_.dma.instance >= 0 ? device_.roleField(device_.dma.instance, "request" + std::to_string(stream.channel)) : FieldRef();
+        const auto links = device_.instances[size_t(bound.instance)].dma.find(stream.request);
+        if (!router.valid() || links == device_.instances[size_t(bound.instance)].dma.end())
+            return;
+        for (const DmaLink& link : links->second)
+            if (link.channel == stream.channel && chip_.registers().code(router) != link.code)
+                differs(device_.nameOf(router), std::to_string(chip_.registers().code(router)), fmt::format("{} for {}", link.code, title), place);
+    }
+
+    /// What stands beside the rate of a source: trimming, watching, the crystal's capacitors; and that what nothing uses is off.
+    void source(size_t index, const ClockState& planned)
+    {
+        const ClockNode& node = device_.clocks[index];
+        const Place place{Place::Kind::Clock, node.id, {}};
+        if (!planned.running) {
+            if (node.enable.valid() && chip_.clocks().clock(int(index)).on && !comesFromDead(int(index)))
+                differs(node.name, "on", "off", place);
+            return;
+        }
+        if (comesFromDead(int(index)))
+            return;
+        if (node.trim && chip_.registers().holds(node.trim->enable) != planned.trimmed && !(planned.trimmed && node.trim->by >= 0 && comesFromDead(node.trim->by)))
+            differs(node.name, planned.trimmed ? "not trimmed" : "trimmed", planned.trimmed ? "trimmed" : "not trimmed", place);
+        if (node.monitor && chip_.registers().holds(node.monitor->enable) != planned.monitored)
+            differs(node.name, planned.monitored ? "not watched" : "watched", planned.monitored ? "watched" : "not watched", place);
+        // The code of the listed load that is nearest to what the crystal asks for.
+        if (node.loadControl.valid() && !planned.load.value.isZero() && !planned.external) {
+            const std::pair<Capacitance, std::uint32_t>* best = nullptr;
+            const auto far = [&](const Capacitance& load) { return load.value < planned.load.value ? planned.load.value - load.value : load.value - planned.load.value; };
+            for (const auto& load : node.loads)
+                if (!best || far(load.first) < far(best->first))
+                    best = &load;
+            if (best && chip_.registers().code(node.loadControl) != best->second)
+                differs("The load of " + node.name, std::to_string(chip_.registers().code(node.loadControl)), fmt::format("{} ({})", best->second, format(best->first)), place);
+        }
+    }
+
+    SimulatedChip& chip_;
+    const Facts& f_;
+    const Device& device_;
+    bool slow_;
+    const std::set<int>& without_;
+    const std::set<int>& dead_;
+};
+
+} // namespace
+
+void judgeOutcome(SimulatedChip& chip, const Facts& facts, bool slow, const std::set<int>& without, const std::set<int>& dead) { Outcomes(chip, facts, slow, without, dead).judge(); }
+
+} // namespace bindrel

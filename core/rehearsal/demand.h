@@ -1,0 +1,17 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "core/rehearsal/simulated_chip.h"
+
+namespace bindrel {
+
+/// What a plan demands of the pads from reset on.
+Demand demandOf(const Facts& facts);
+/// Clocks of needs that run at the same rate in two sets of clocks, with that rate: they must not stop on the way.
+std::map<int, Rational> steadyClocks(const Facts& facts, const Rates& from, const Rates& to);
+
+/// Compares what the chip's registers mean with what was planned, and reports each difference: rates, wait states, operating range, pads, roles of each need.
+/// `slow`: the slow clocks are on. `without`: needs that were left out since their clock is dead. `dead`: clocks that never start; what comes from them is not compared.
+void judgeOutcome(SimulatedChip& chip, const Facts& facts, bool slow, const std::set<int>& without, const std::set<int>& dead);
+
+} // namespace bindrel

@@ -1,0 +1,44 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "core/rehearsal/program_image.h"
+#include "core/rehearsal/simulated_chip.h"
+
+#include <memory>
+#include <string>
+
+namespace bindrel {
+
+/// One core that executes machine code on the simulated chip.
+/// Instructions take one cycle each: a real core is never faster, so no time-out is taken for longer than it is.
+class EmulatedCore {
+public:
+    struct Listener {
+        virtual ~Listener() = default;
+        /// Before and after a write on the bus by an instruction at `pc`.
+        virtual void writes(std::uint32_t pc, std::uint32_t address, std::uint32_t value) = 0;
+        virtual void wrote() = 0;
+        /// A loop that asks for a register, from its first pass to the last.
+        virtual void waited(std::uint32_t pc, std::uint32_t address, Moment from, Moment to) = 0;
+    };
+
+    /// A problem: the architecture is not one that the emulator has, or the program does not fit into the core's memory.
+    static Expected<std::unique_ptr<EmulatedCore>> make(SimulatedChip& chip, int core, ProgramImage program, Listener& listener);
+    virtual ~EmulatedCore() = default;
+
+    enum class Ended { Returned, Waiting, Stuck, Fault };
+    /// From the reset vector until a function has been called and returned.
+    virtual Ended runUntilReturnOf(const std::string& function) = 0;
+    /// Calls a function and runs until it returns. Waiting: it has come to `waitFunction`.
+    virtual Ended call(const std::string& function) = 0;
+    /// Goes on after Waiting, as if that function had returned.
+    virtual Ended resume() = 0;
+    /// What the function returned.
+    virtual std::uint32_t result() const = 0;
+    virtual std::string faultText() const = 0;
+    virtual const ProgramImage& program() const = 0;
+    /// The function at which the core waits for an interrupt.
+    virtual void waitsIn(const std::string& function) = 0;
+};
+
+} // namespace bindrel

@@ -1,0 +1,301 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// The written C as machine code: from each core's reset vector through its bring-up, then start functions and what the scenario wants.
+#include "core/rehearsal/compile.h"
+#include "core/rehearsal/demand.h"
+#include "core/rehearsal/emulated_core.h"
+#include "core/rehearsal/recorder.h"
+#include "core/source/names.h"
+#include "core/source/writer.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+namespace bindrel {
+
+namespace {
+
+constexpr int kTooManyTimes = 20;
+
+class MachineRun : EmulatedCore::Listener {
+public:
+    MachineRun(const Facts& facts, const Scenario& scenario, Rehearsal& out) : f_(facts), device_(facts.device), out_(out), scenario_(scenario), chip_(device_, facts.board, scenario.dead), recorder_(chip_, out)
+    {
+        chip_.demand(demandOf(facts));
+        for (const FieldCode& word : runningWatchdogs(device_)) {
+            const Step feed = writeStep(device_, {{word.ref, word.code, "feed"}}, {});
+            feeds_.emplace(device_.addressOf(feed.instance, feed.reg), feed.value);
+        }
+    }
+
+    Outcome run(const std::filesystem::path& folder)
+    {
+        for (size_t core = 0; core < device_.cores.size(); ++core) {
+            const Names names = namesFor(f_, core);
+            Expected<ProgramImage> program = readProgram(folder / (names.prefix.text() + ".elf"));
+            if (!program)
+                return program.problem();
+            if (core > 0 && !(up_ && release(core)))
+                break;
+            Expected<std::unique_ptr<EmulatedCore>> made = EmulatedCore::make(chip_, int(core), std::move(*program), *this);
+            if (!made)
+                return made.problem();
+            cores_.push_back(std::move(*made));
+            under_ = int(core);
+            cores_.back()->waitsIn(names.prefix.text() + "_core_wait");
+            const bool returned = ended(cores_.back()->runUntilReturnOf(names.prefix.text() + "_bring_up"), names.prefix.text() + "_bring_up");
+            if (core == 0) {
+                out_.untilUp = chip_.now();
+                lateFailed_ = returned && cores_[0]->result() != 0;
+                up_ = returned && (!lateFailed_ || isLateOnly());
+                if (lateFailed_) {
+                    judgeTimeout();
+                    out_.gaveUp = fmt::format("{}_bring_up returned {}", names.prefix.text(), cores_[0]->result());
+                }
+            }
+        }
+        if (up_ && cores_.size() == device_.cores.size()) {
+            leaveOut();
+            startAll();
+            recorder_.rest();
+            judgeOutcome(chip_, f_, false, left_, scenario_.dead);
+            goOn();
+        }
+        out_.end = chip_.now();
+        return {};
+    }
+
+private:
+    std::string prefix() const { return namesFor(f_, 0).prefix.text(); }
+
+    /// Whether what failed is a slow source only, so that the rest of the board is up.
+    bool isLateOnly() const
+    {
+        return std::all_of(scenario_.dead.begin(), scenario_.dead.end(), [this](int clock) { return std::find(f_.image.lateSources.begin(), f_.image.lateSources.end(), clock) != f_.image.lateSources.end(); });
+    }
+
+    void leaveOut()
+    {
+        for (size_t n = 0; lateFailed_ && n < f_.plan.needs.size(); ++n)
+            if (coreOf(f_, n) == 0 && waitsForSlowSource(f_, n))
+                left_.insert(int(n));
+    }
+
+    bool release(size_t core)
+    {
+        chip_.coreRuns(int(core));
+        if (!device_.cores[core].release.valid())
+            return true;
+        under_ = 0;
+        const std::string function = prefix() + "_release_" + Word::of(device_.cores[core].id).text();
+        return ended(cores_[0]->call(function), function);
+    }
+
+    void startAll()
+    {
+        chip_.demand().levelsFree = true;
+        for (size_t core = 0; core < cores_.size(); ++core) {
+            under_ = int(core);
+            const Names names = namesFor(f_, core);
+            for (size_t n = 0; n < f_.plan.needs.size(); ++n) {
+                const std::string function = names.need(n).text() + "_start";
+                if (hasFiles(f_, names, n) && !left_.contains(int(n)) && cores_[core]->program().symbols.contains(function))
+                    ended(cores_[core]->call(function), function);
+            }
+        }
+        under_ = 0;
+    }
+
+    /// What comes after the bring-up, all of it the first core's.
+    void goOn()
+    {
+        if (scenario_.kind == Scenario::Kind::Slow && f_.image.slowRates) {
+            switching(steadyClocks(f_, f_.rates, *f_.image.slowRates));
+            if (!succeeds(prefix() + "_clocks_slow"))
+                return;
+            settled(true);
+            switching(chip_.demand().steady);
+            if (succeeds(prefix() + "_clocks_full"))
+                settled(false);
+        } else if (scenario_.kind == Scenario::Kind::Mode) {
+            const ModeSteps& steps = f_.image.modes[size_t(scenario_.mode)];
+            const LowPowerMode& mode = device_.modes[size_t(steps.mode)];
+            switching({});
+            if (steps.slow && !succeeds(prefix() + "_clocks_slow"))
+                return;
+            const std::string function = namesFor(f_, 0).name("enter_" + Word::of(mode.id)).text() + (steps.slow ? "_slow" : "");
+            EmulatedCore::Ended how = cores_[0]->call(function);
+            if (how == EmulatedCore::Ended::Waiting) {
+                chip_.sleepAndWake(mode, kSecond / 1000);
+                how = cores_[0]->resume();
+            } else {
+                chip_.report(Hazard::Kind::Program, fmt::format("{} never waits.", function), {Place::Kind::Mode, mode.id, {}});
+            }
+            if (ended(how, function) && status(function))
+                settled(steps.slow);
+        }
+    }
+
+    void switching(std::map<int, Rational> steady)
+    {
+        chip_.demand().switching = true;
+        chip_.demand().steady = std::move(steady);
+    }
+
+    void settled(bool slow)
+    {
+        recorder_.rest();
+        chip_.demand().switching = false;
+        judgeOutcome(chip_, f_, slow, left_, scenario_.dead);
+    }
+
+    bool succeeds(const std::string& function) { return ended(cores_[0]->call(function), function) && status(function); }
+
+    bool status(const std::string& function)
+    {
+        if (cores_[0]->result() == 0)
+            return true;
+        out_.gaveUp = fmt::format("{} returned {}", function, cores_[0]->result());
+        return false;
+    }
+
+    bool ended(EmulatedCore::Ended how, const std::string& function)
+    {
+        switch (how) {
+        case EmulatedCore::Ended::Returned:
+            return true;
+        case EmulatedCore::Ended::Waiting:
+            chip_.report(Hazard::Kind::Program, fmt::format("{} waits for an interrupt, though nothing was to be waited for.", function));
+            return false;
+        case EmulatedCore::Ended::Stuck:
+            chip_.report(Hazard::Kind::Never, fmt::format("{} does not come back.", function));
+            return false;
+        case EmulatedCore::Ended::Fault:
+            chip_.report(Hazard::Kind::Program, fmt::format("{}: the core {}.", function, cores_.back()->faultText()));
+            return false;
+        }
+        return false;
+    }
+
+    void writes(std::uint32_t pc, std::uint32_t address, std::uint32_t value) override
+    {
+        const bool feed = feeds_.contains({address, value});
+        if (feed)
+            return;
+        out_.writes.push_back({under_, address, value});
+        Operation operation;
+        operation.core = under_;
+        operation.text = fmt::format("0x{:08X} = 0x{:X}", address, value);
+        if (const int cell = chip_.registers().find(address); cell >= 0) {
+            const auto face = chip_.registers().faceOf(cell, value);
+            operation.text = fmt::format("{}.{} = 0x{:X}", device_.instances[size_t(face.first)].name, chip_.registers().shape(face).name, value);
+            operation.place = {Place::Kind::Register, device_.instances[size_t(face.first)].name + "." + chip_.registers().shape(face).name, {}};
+        }
+        operation.why = "in " + cores_[size_t(under_)]->program().functionAt(pc);
+        recorder_.begin(std::move(operation));
+        writing_ = true;
+    }
+    void wrote() override
+    {
+        if (std::exchange(writing_, false))
+            recorder_.end();
+    }
+
+    void waited(std::uint32_t pc, std::uint32_t address, Moment from, Moment to) override
+    {
+        Operation operation;
+        operation.core = under_;
+        operation.waits = true;
+        const int cell = chip_.registers().find(address);
+        std::string name = fmt::format("0x{:08X}", address);
+        if (cell >= 0) {
+            const auto face = chip_.registers().faceOf(cell);
+            name = device_.instances[size_t(face.first)].name + "." + chip_.registers().shape(face).name;
+            operation.place = {Place::Kind::Register, name, {}};
+            lastWait_ = {face, to - from, name};
+        }
+        operation.text = "asks " + name;
+        operation.why = "in " + cores_[size_t(under_)]->program().functionAt(pc);
+        recorder_.begin(std::move(operation));
+        recorder_.end();
+        out_.operations.back().from = from;
+    }
+
+    /// The wait that ended the bring-up shows how long the program really waits for what never comes.
+    void judgeTimeout()
+    {
+        const auto& [face, waited, name] = lastWait_;
+        for (const int dead : scenario_.dead) {
+            const FieldRef& ready = device_.clocks[size_t(dead)].ready.ref;
+            if (!ready.valid() || ready.instance != face.first || ready.reg != face.second)
+                continue;
+            const Moment longest = chip_.clocks().timeOf(ready).value_or(0);
+            const Place place{Place::Kind::Clock, device_.clocks[size_t(dead)].id, {}};
+            if (waited < longest)
+                chip_.report(Hazard::Kind::TimeoutShort, fmt::format("The machine code asks {} for {} only; {} may take {}.", name, momentText(waited), device_.clocks[size_t(dead)].name, momentText(longest)), place);
+            else if (waited > longest * kTooManyTimes && waited > kSecond / 50)
+                chip_.report(Hazard::Kind::TimeoutLong, fmt::format("The machine code asks {} for {}; {} takes {} at most.", name, momentText(waited), device_.clocks[size_t(dead)].name, momentText(longest)), place);
+        }
+    }
+
+    const Facts& f_;
+    const Device& device_;
+    Rehearsal& out_;
+    const Scenario& scenario_;
+    SimulatedChip chip_;
+    Recorder recorder_;
+    std::set<std::pair<std::uint32_t, std::uint32_t>> feeds_;
+    std::vector<std::unique_ptr<EmulatedCore>> cores_;
+    int under_ = 0;
+    bool up_ = false, lateFailed_ = false, writing_ = false;
+    std::set<int> left_;
+    struct {
+        std::pair<int, int> face{-1, -1}; ///< instance and register that was asked
+        Moment waited = 0;
+        std::string name;
+    } lastWait_;
+};
+
+} // namespace
+
+Expected<Rehearsal> rehearseMachineCode(const Facts& facts, const Source& source, const Scenario& scenario, const std::filesystem::path& folder)
+{
+    Rehearsal out;
+    out.title = titleOf(facts, scenario) + ", machine code";
+    if (!std::filesystem::exists(folder / (source.prefix + ".elf")))
+        if (const Outcome compiled = compileSource(source, folder); !compiled)
+            return compiled.problem();
+    if (const Outcome ran = MachineRun(facts, scenario, out).run(folder); !ran)
+        return ran.problem();
+    splitTime(out, facts);
+    return out;
+}
+
+std::vector<Hazard> compareWrites(const Device& device, const Rehearsal& planned, const Rehearsal& machine)
+{
+    // The core's own interrupt controller is not planned step by step: it is asked by the start functions.
+    std::set<std::uint32_t> unplanned;
+    for (const Core& core : device.cores)
+        if (core.interruptController >= 0)
+            for (size_t r = 0; r < device.blockOf(core.interruptController).registers.size(); ++r)
+                unplanned.insert(device.addressOf(core.interruptController, int(r)));
+    const auto of = [&unplanned](const Rehearsal& rehearsal, int core) {
+        std::vector<BusWrite> out;
+        for (const BusWrite& write : rehearsal.writes)
+            if (write.core == core && !unplanned.contains(write.address))
+                out.push_back(write);
+        return out;
+    };
+    std::vector<Hazard> out;
+    for (size_t core = 0; core < device.cores.size(); ++core) {
+        const std::vector<BusWrite> a = of(planned, int(core)), b = of(machine, int(core));
+        const auto differ = std::mismatch(a.begin(), a.end(), b.begin(), b.end());
+        if (differ.first == a.end() && differ.second == b.end())
+            continue;
+        const auto text = [](const auto& at, const auto& end) { return at == end ? std::string("nothing") : fmt::format("0x{:08X} = 0x{:X}", at->address, at->value); };
+        out.push_back({Hazard::Kind::Program, 0, -1, fmt::format("Write {} of the {} is {} in the machine code, and {} in the plan.", differ.first - a.begin() + 1, device.cores[core].name, text(differ.second, b.end()), text(differ.first, a.end())), {}});
+    }
+    return out;
+}
+
+} // namespace bindrel

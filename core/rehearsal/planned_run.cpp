@@ -1,0 +1,328 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// The planned operations, in the order in which the written program does them, on the simulated chip.
+#include "core/rehearsal/demand.h"
+#include "core/rehearsal/recorder.h"
+#include "core/quantity/format.h"
+#include "core/source/names.h"
+#include "core/source/writer.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+namespace bindrel {
+
+namespace {
+
+/// What a program needs for one operation beside its access to the bus: at the least, so that nothing is called late that is not.
+constexpr int kCyclesOfAccess = 2;
+/// A time-out that is so many times longer than what the chip needs holds up a board that could tell of its fault.
+constexpr int kManyTimes = 20;
+
+class PlannedRun {
+public:
+    PlannedRun(const Facts& facts, const Scenario& scenario, Rehearsal& out) : f_(facts), device_(facts.device), out_(out), scenario_(scenario), chip_(device_, facts.board, scenario.dead), recorder_(chip_, out)
+    {
+        chip_.demand(demandOf(facts));
+        for (const FieldCode& word : runningWatchdogs(device_))
+            feeds_.push_back(writeStep(device_, {{word.ref, word.code, "feed"}}, {}));
+    }
+
+    void run()
+    {
+        const bool up = bringUp();
+        out_.untilUp = chip_.now();
+        if (up) {
+            startAll();
+            recorder_.rest();
+            judgeOutcome(chip_, f_, false, left_, scenario_.dead);
+            if (scenario_.fails >= 0)
+                clockFails();
+            else if (scenario_.kind == Scenario::Kind::Slow && f_.image.slowRates)
+                slowAndBack();
+            else if (scenario_.kind == Scenario::Kind::Mode)
+                modeAndBack(f_.image.modes[size_t(scenario_.mode)]);
+        }
+        out_.end = chip_.now();
+    }
+
+private:
+    bool bringUp()
+    {
+        const auto phase = [this](Step::Phase wanted, int need = -1) {
+            bool came = true;
+            for (const Step& step : f_.image.steps)
+                if (came && step.phase == wanted && (need < 0 || step.need == need))
+                    came = perform(step, need >= 0 ? int(coreOf(f_, size_t(need))) : 0);
+            return came;
+        };
+        phase(Step::Phase::Unlock);
+        phase(Step::Phase::Pins);
+        if (!phase(Step::Phase::Clocks))
+            return false;
+        const Names first = namesFor(f_, 0);
+        for (size_t n = 0; n < f_.plan.needs.size(); ++n)
+            if (hasFiles(f_, first, n) && !waitsForSlowSource(f_, n))
+                phase(Step::Phase::Need, int(n));
+        const bool late = phase(Step::Phase::Late);
+        for (size_t n = 0; n < f_.plan.needs.size(); ++n)
+            if (hasFiles(f_, first, n) && waitsForSlowSource(f_, n)) {
+                if (late)
+                    phase(Step::Phase::Need, int(n));
+                else
+                    left_.insert(int(n));
+            }
+        for (size_t core = 1; core < device_.cores.size(); ++core) {
+            if (const FieldCode& release = device_.cores[core].release; release.valid())
+                perform(updateStep(device_, {{release.ref, release.code, device_.cores[core].name}}, fmt::format("Let the {} start.", device_.cores[core].name)), 0, false);
+            chip_.coreRuns(int(core));
+            const Names own = namesFor(f_, core);
+            for (size_t n = 0; n < f_.plan.needs.size(); ++n)
+                if (hasFiles(f_, own, n))
+                    phase(Step::Phase::Need, int(n));
+        }
+        return true;
+    }
+
+    void startAll()
+    {
+        chip_.demand().levelsFree = true;
+        for (size_t core = 0; core < device_.cores.size(); ++core) {
+            const Names names = namesFor(f_, core);
+            for (size_t n = 0; n < f_.plan.needs.size(); ++n)
+                if (hasFiles(f_, names, n) && !left_.contains(int(n)))
+                    for (const Step& step : f_.image.steps)
+                        if (step.phase == Step::Phase::Start && step.need == int(n))
+                            perform(step, int(core));
+        }
+    }
+
+    bool performAll(const std::vector<Step>& steps)
+    {
+        return std::all_of(steps.begin(), steps.end(), [this](const Step& step) { return perform(step, 0); });
+    }
+
+    void slowAndBack()
+    {
+        chip_.demand().switching = true;
+        chip_.demand().steady = steadyClocks(f_, f_.rates, *f_.image.slowRates);
+        if (performAll(f_.image.toSlow)) {
+            recorder_.rest();
+            chip_.demand().switching = false;
+            judgeOutcome(chip_, f_, true, left_, scenario_.dead);
+            chip_.demand().switching = true;
+            chip_.pass(kSecond / 1000);
+            if (performAll(f_.image.toFull)) {
+                recorder_.rest();
+                chip_.demand().switching = false;
+                chip_.demand().steady.clear();
+                judgeOutcome(chip_, f_, false, left_, scenario_.dead);
+            }
+        }
+    }
+
+    void modeAndBack(const ModeSteps& steps)
+    {
+        const LowPowerMode& mode = device_.modes[size_t(steps.mode)];
+        chip_.demand().switching = true;
+        if (steps.slow && !performAll(f_.image.toSlow))
+            return;
+        if (!performAll(steps.enter))
+            return;
+        begin({fmt::format("wait in {}", mode.name), "The core waits for an interrupt.", {Place::Kind::Mode, mode.id, {}}});
+        chip_.sleepAndWake(mode, kSecond / 1000);
+        recorder_.end();
+        if (performAll(steps.back)) {
+            recorder_.rest();
+            chip_.demand().switching = false;
+            judgeOutcome(chip_, f_, steps.slow, left_, scenario_.dead);
+        }
+    }
+
+    void clockFails()
+    {
+        const ClockNode& node = device_.clocks[size_t(scenario_.fails)];
+        chip_.pass(kSecond / 1000);
+        begin({node.name + " fails", node.monitor && f_.rates.clocks[size_t(scenario_.fails)].monitored ? "Its monitor notices." : "Nothing watches it.", {Place::Kind::Clock, node.id, {}}});
+        chip_.fail(scenario_.fails);
+        chip_.pass(kSecond / 1000);
+        recorder_.end();
+    }
+
+    void begin(Operation operation) { recorder_.begin(std::move(operation)); }
+
+    std::string fieldsText(const Step& step) const
+    {
+        std::string text = device_.instances[size_t(step.instance)].name + "." + device_.blockOf(step.instance).registers[size_t(step.reg)].name;
+        const char* between = ".";
+        for (const FieldWrite& write : step.fields) {
+            text += fmt::format("{}{} = {}", between, device_.fieldOf(write.ref).name, write.code);
+            between = ", ";
+        }
+        return text;
+    }
+
+    Place placeOf(const Step& step) const
+    {
+        if (step.need >= 0)
+            return {Place::Kind::Need, f_.plan.needs[size_t(step.need)].id, {}};
+        for (const FieldWrite& write : step.fields)
+            for (const ClockNode& node : device_.clocks)
+                if (node.control == write.ref || node.fraction == write.ref || node.enable.ref == write.ref || node.ready.ref == write.ref || node.status == write.ref)
+                    return {Place::Kind::Clock, node.id, {}};
+        for (const PadSetup& setup : f_.pads)
+            if (const Pad& pad = device_.pads[size_t(setup.pad)]; pad.function.valid() && step.fields.front().ref == pad.function)
+                return {Place::Kind::Pad, pad.name, f_.plan.needs[size_t(setup.need)].id};
+        return {Place::Kind::Register, device_.instances[size_t(step.instance)].name + "." + device_.blockOf(step.instance).registers[size_t(step.reg)].name, {}};
+    }
+
+    bool perform(const Step& step, int core, bool planned = true)
+    {
+        begin({fieldsText(step), step.why, placeOf(step), 0, 0, step.kind == Step::Kind::Wait, core, planned ? &step : nullptr});
+        const bool came = act(step, core);
+        recorder_.end();
+        return came;
+    }
+
+    bool act(const Step& step, int core)
+    {
+        const Register& reg = device_.blockOf(step.instance).registers[size_t(step.reg)];
+        const std::uint32_t address = device_.instances[size_t(step.instance)].base + reg.offset;
+        const int bytes = int(reg.bytes());
+        const auto read = [&] {
+            chip_.cycles(core, kCyclesOfAccess);
+            return chip_.read(address, bytes);
+        };
+        const auto write = [&](std::uint32_t value) {
+            chip_.cycles(core, kCyclesOfAccess);
+            out_.writes.push_back({core, address, value & (reg.width == 32 ? ~0u : (1u << reg.width) - 1)});
+            chip_.write(address, out_.writes.back().value, bytes);
+        };
+        switch (step.kind) {
+        case Step::Kind::Write:
+            write(step.value);
+            return true;
+        case Step::Kind::Update: {
+            // Flags that a one clears are not written back as they were read.
+            std::uint32_t keep = ~step.mask;
+            for (const Field& field : reg.fields)
+                if (field.access == Field::Access::WriteOneToClear)
+                    keep &= ~field.mask();
+            write((read() & keep) | step.value);
+            return true;
+        }
+        case Step::Kind::Copy: {
+            const Field& from = device_.fieldOf(step.from);
+            const Field& into = device_.fieldOf(step.fields.front().ref);
+            chip_.cycles(core, kCyclesOfAccess);
+            const std::uint32_t value = chip_.read(device_.addressOf(step.from.instance, step.from.reg), int(device_.registerOf(step.from).bytes()));
+            write((read() & ~into.mask()) | ((value & from.mask()) >> from.lsb << into.lsb & into.mask()));
+            return true;
+        }
+        case Step::Kind::Wait:
+            return wait(step, core, address, bytes);
+        }
+        return true;
+    }
+
+    bool wait(const Step& step, int core, std::uint32_t address, int bytes)
+    {
+        const Moment timeout = (step.timeout.value * kSecond).ceil();
+        const Moment deadline = chip_.now() + timeout;
+        const FieldRef& ref = step.fields.front().ref;
+        const std::optional<Moment> longest = chip_.clocks().timeOf(ref) ? chip_.clocks().timeOf(ref) : chip_.registers().followTime(ref);
+        if (longest && timeout < *longest)
+            chip_.report(Hazard::Kind::TimeoutShort, fmt::format("{} is awaited for {} at most; the chip may take {}.", device_.nameOf(ref), momentText(timeout), momentText(*longest)), placeOf(step));
+        if (longest && timeout > *longest * kManyTimes && timeout > kSecond / 50)
+            chip_.report(Hazard::Kind::TimeoutLong, fmt::format("{} is awaited for {}; the chip takes {} at most.", device_.nameOf(ref), momentText(timeout), momentText(*longest)), placeOf(step));
+        for (;;) {
+            for (const Step& feed : feeds_)
+                chip_.write(device_.addressOf(feed.instance, feed.reg), feed.value, int(device_.blockOf(feed.instance).registers[size_t(feed.reg)].bytes()));
+            chip_.cycles(core, kCyclesOfAccess);
+            if ((chip_.read(address, bytes) & step.mask) == step.value)
+                return true;
+            if (chip_.now() >= deadline) {
+                out_.gaveUp = fmt::format("{} did not become {} within {}", device_.nameOf(ref), step.fields.front().code, momentText(timeout));
+                return false;
+            }
+            const std::optional<Moment> next = chip_.nextChange();
+            if (!next && scenario_.dead.empty() && feeds_.empty())
+                chip_.report(Hazard::Kind::Never, fmt::format("{} is waited for, and nothing in the chip will make it {}.", device_.nameOf(ref), step.fields.front().code), placeOf(step));
+            Moment until = next ? std::min(*next, deadline) : deadline;
+            // A watchdog is fed in every pass of the loop: a thousandth of a second stands for many of them.
+            if (!feeds_.empty())
+                until = std::min(until, chip_.now() + kSecond / 1000);
+            chip_.pass(std::max<Moment>(until - chip_.now(), 1));
+        }
+    }
+
+    const Facts& f_;
+    const Device& device_;
+    Rehearsal& out_;
+    const Scenario& scenario_;
+    SimulatedChip chip_;
+    Recorder recorder_;
+    std::vector<Step> feeds_;
+    std::set<int> left_; ///< needs that are not brought up, since their clock is dead
+};
+
+} // namespace
+
+void splitTime(Rehearsal& rehearsal, const Facts& f)
+{
+    std::map<std::string, Moment> causes;
+    for (const Operation& operation : rehearsal.operations)
+        if (operation.from < rehearsal.untilUp) {
+            std::string cause = "register accesses";
+            if (operation.waits)
+                cause = "waiting for " + (operation.place.kind == Place::Kind::Clock ? f.device.clocks[size_t(f.device.findClock(operation.place.id))].name : operation.text);
+            causes[cause] += std::min(operation.to, rehearsal.untilUp) - operation.from;
+        }
+    rehearsal.split.assign(causes.begin(), causes.end());
+    std::sort(rehearsal.split.begin(), rehearsal.split.end(), [](const auto& a, const auto& b) { return a.second != b.second ? a.second > b.second : a.first < b.first; });
+}
+
+std::string titleOf(const Facts& f, const Scenario& s)
+{
+    std::string text = s.kind == Scenario::Kind::Slow ? "To the slow clocks and back" : "From reset";
+    if (s.kind == Scenario::Kind::Mode) {
+        const ModeSteps& steps = f.image.modes[size_t(s.mode)];
+        text = fmt::format("Into {}{} and back", f.device.modes[size_t(steps.mode)].name, steps.slow ? ", from the slow clocks," : "");
+    }
+    for (const int dead : s.dead)
+        text += fmt::format(", {} never starts", f.device.clocks[size_t(dead)].name);
+    if (s.fails >= 0)
+        text += fmt::format(", then {} fails", f.device.clocks[size_t(s.fails)].name);
+    return text;
+}
+
+std::vector<Scenario> scenariosOf(const Facts& f)
+{
+    std::vector<Scenario> out{{}};
+    if (f.image.slowRates)
+        out.push_back({Scenario::Kind::Slow, -1, {}, -1});
+    for (size_t m = 0; m < f.image.modes.size(); ++m)
+        out.push_back({Scenario::Kind::Mode, int(m), {}, -1});
+    for (size_t i = 0; i < f.device.clocks.size(); ++i) {
+        const ClockNode& node = f.device.clocks[i];
+        const bool starts = node.isSource() || (node.type == ClockNode::Type::Multiply && node.enable.valid());
+        if (!starts || !f.rates.clocks[i].running || !f.rates.clocks[i].used)
+            continue;
+        if (!node.onAtReset && node.ready.valid())
+            out.push_back({Scenario::Kind::BringUp, -1, {int(i)}, -1});
+        if (node.type == ClockNode::Type::Crystal || node.type == ClockNode::Type::External)
+            out.push_back({Scenario::Kind::BringUp, -1, {}, int(i)});
+    }
+    return out;
+}
+
+Rehearsal rehearsePlanned(const Facts& facts, const Scenario& scenario)
+{
+    Rehearsal out;
+    out.title = titleOf(facts, scenario);
+    PlannedRun(facts, scenario, out).run();
+    splitTime(out, facts);
+    return out;
+}
+
+} // namespace bindrel

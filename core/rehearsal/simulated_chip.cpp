@@ -1,0 +1,401 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/rehearsal/simulated_chip.h"
+
+#include "core/quantity/format.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+namespace bindrel {
+
+const char* nameOf(Hazard::Kind kind)
+{
+    switch (kind) {
+    case Hazard::Kind::Limit: return "limit";
+    case Hazard::Kind::WaitStates: return "wait-states";
+    case Hazard::Kind::Frozen: return "frozen";
+    case Hazard::Kind::Closed: return "closed";
+    case Hazard::Kind::Lost: return "lost-write";
+    case Hazard::Kind::NoRegister: return "no-register";
+    case Hazard::Kind::Dead: return "stands-still";
+    case Hazard::Kind::Select: return "select";
+    case Hazard::Kind::Never: return "never-comes";
+    case Hazard::Kind::TimeoutShort: return "time-out-short";
+    case Hazard::Kind::TimeoutLong: return "time-out-long";
+    case Hazard::Kind::Watchdog: return "watchdog";
+    case Hazard::Kind::Pad: return "pad";
+    case Hazard::Kind::Outcome: return "outcome";
+    case Hazard::Kind::Program: return "program";
+    }
+    return "";
+}
+
+std::string momentText(Moment span)
+{
+    const double seconds = double(span) / double(kSecond);
+    for (const auto& [unit, scale] : {std::pair("s", 1.0), {"ms", 1e-3}, {"\u00b5s", 1e-6}})
+        if (seconds >= scale * 0.9995)
+            return fmt::format("{:.3g}\u2009{}", seconds / scale, unit);
+    return fmt::format("{:.3g}\u2009ns", seconds / 1e-9);
+}
+
+SimulatedChip::SimulatedChip(const Device& device, const Board& board, std::set<int> dead)
+    : device_(device), registers_(device), clocks_(registers_, board, std::move(dead)), pads_(registers_), usersOf_(device.clocks.size())
+{
+    for (size_t i = 0; i < device.instances.size(); ++i) {
+        if (device.instances[i].kernel >= 0)
+            usersOf_[size_t(device.instances[i].kernel)].push_back(int(i));
+        on_.push_back(device.roleField(int(i), "on"));
+        if (device.blockOf(int(i)).kind != "watchdog")
+            continue;
+        Dog dog{int(i), device.roleField(int(i), "on"), device.roleField(int(i), "prescaler"), device.roleField(int(i), "period"), device.roleField(int(i), "window"), {device.roleField(int(i), "feed"), 1},
+                device.ability(int(i), "runs_at_reset", 0) != 0};
+        if (!dog.feed.ref.valid() || !dog.period.valid())
+            continue;
+        for (const EnumValue& value : device.fieldOf(dog.feed.ref).values)
+            if (value.name == "feed")
+                dog.feed.code = value.code;
+        dogs_.push_back(dog);
+    }
+}
+
+void SimulatedChip::observe(Observer* observer)
+{
+    observer_ = observer;
+    shown_.assign(device_.clocks.size(), 0);
+    looks_.clear();
+    for (size_t p = 0; p < device_.pads.size(); ++p) {
+        looks_.push_back(pads_.look(int(p)));
+        if (observer_)
+            observer_->padChanged(int(p), looks_.back());
+    }
+    if (observer_)
+        observer_->waitStatesChanged(shownWaits_ = clocks_.waitStates());
+    judge();
+}
+
+void SimulatedChip::report(Hazard::Kind kind, std::string text, Place place)
+{
+    if (observer_)
+        observer_->hazard({kind, now_, -1, std::move(text), std::move(place)});
+}
+
+bool SimulatedChip::open(int instance) const
+{
+    const Instance& facts = device_.instances[size_t(instance)];
+    return (!facts.gate.valid() || registers_.holds(facts.gate)) && (!facts.reset.valid() || registers_.holds(facts.reset));
+}
+
+bool SimulatedChip::atWork(int instance) const
+{
+    if (!open(instance))
+        return false;
+    const FieldRef& on = on_[size_t(instance)];
+    return on.valid() ? registers_.code(on) != 0 : device_.instances[size_t(instance)].gate.valid();
+}
+
+std::uint32_t SimulatedChip::read(std::uint32_t address, int bytes)
+{
+    const int cell = registers_.find(address);
+    if (cell < 0) {
+        report(Hazard::Kind::NoRegister, fmt::format("0x{:08X} is read, where the chip has no register.", address));
+        return 0;
+    }
+    const std::pair<int, int> face = registers_.faceOf(cell);
+    const Register& shape = registers_.shape(face);
+    const std::string& owner = device_.instances[size_t(face.first)].name;
+    if (std::uint32_t(bytes) != shape.bytes())
+        report(Hazard::Kind::NoRegister, fmt::format("{}.{} is read by {} bytes; it has {}.", owner, shape.name, bytes, shape.bytes()), {Place::Kind::Register, owner + "." + shape.name, {}});
+    if (!open(face.first)) {
+        report(Hazard::Kind::Closed, fmt::format("{}.{} is read while {} has no clock or is held in reset: what it gives means nothing.", owner, shape.name, owner), {Place::Kind::Instance, owner, {}});
+        return 0;
+    }
+    registers_.follow(now_);
+    return registers_.read(cell);
+}
+
+void SimulatedChip::write(std::uint32_t address, std::uint32_t value, int bytes)
+{
+    const int cell = registers_.find(address);
+    if (cell < 0)
+        return report(Hazard::Kind::NoRegister, fmt::format("0x{:08X} is written, where the chip has no register.", address));
+    const auto [instance, reg] = registers_.faceOf(cell, value);
+    const Register& shape = registers_.shape({instance, reg});
+    const std::string& owner = device_.instances[size_t(instance)].name;
+    const Place place{Place::Kind::Register, owner + "." + shape.name, {}};
+    if (std::uint32_t(bytes) != shape.bytes())
+        report(Hazard::Kind::NoRegister, fmt::format("{}.{} is written by {} bytes; it has {}.", owner, shape.name, bytes, shape.bytes()), place);
+    if (!open(instance))
+        return report(Hazard::Kind::Closed, fmt::format("{}.{} is written while {} has no clock or is held in reset: the write is lost.", owner, shape.name, owner), {Place::Kind::Instance, owner, {}});
+    const std::uint32_t before = registers_.cell(cell).value;
+    if (const std::string lost = registers_.write(cell, value, now_); !lost.empty())
+        report(Hazard::Kind::Lost, lost + ".", place);
+    for (Dog& dog : dogs_)
+        if (dog.feed.ref.instance == instance && dog.feed.ref.reg == reg) {
+            const Field& field = device_.fieldOf(dog.feed.ref);
+            if ((value >> field.lsb & field.maxCode()) == dog.feed.code) {
+                const double ticks = ticksOf(dog);
+                if (dog.window.valid() && ticks > 0) {
+                    const double window = double(meaningOf(device_.blockOf(dog.instance).role("window")->encoding, registers_.code(dog.window)).value_or(0));
+                    if (dog.elapsed * ticks < window)
+                        report(Hazard::Kind::Watchdog, fmt::format("{} is fed inside its closed window: it resets the chip.", device_.instances[size_t(dog.instance)].name), {Place::Kind::Instance, device_.instances[size_t(dog.instance)].name, {}});
+                }
+                dog.elapsed = 0;
+            }
+        }
+    judgeFrozen(instance, reg, before);
+    if (clocks_.concerns(instance, reg))
+        settle();
+    else if (before != registers_.cell(cell).value && device_.clocks.size() > 0)
+        judge();
+    judgePads(instance, reg);
+}
+
+void SimulatedChip::judgeFrozen(int instance, int reg, std::uint32_t before)
+{
+    const std::uint32_t after = registers_.cell(registers_.cellOf(instance, reg)).value;
+    for (size_t i = 0; i < device_.clocks.size(); ++i) {
+        const ClockNode& node = device_.clocks[i];
+        std::uint32_t mask = 0;
+        for (const FieldRef& ref : {node.control, node.fraction})
+            if (ref.valid() && ref.instance == instance && ref.reg == reg)
+                mask |= device_.fieldOf(ref).mask();
+        // A crystal's input stage is chosen before it is on.
+        const bool started = node.bypass.valid() && node.bypass.ref.instance == instance && node.bypass.ref.reg == reg && ((before ^ after) & device_.fieldOf(node.bypass.ref).mask()) && clocks_.clock(int(i)).on;
+        if (started)
+            report(Hazard::Kind::Frozen, fmt::format("The bypass of {} is changed while it is on.", node.name), {Place::Kind::Clock, node.id, {}});
+        if (!((before ^ after) & mask))
+            continue;
+        for (const int by : node.frozenBy)
+            if (clocks_.clock(by).on)
+                report(Hazard::Kind::Frozen, fmt::format("{} is changed while {} is on.", node.name, device_.clocks[size_t(by)].name), {Place::Kind::Clock, node.id, {}});
+    }
+}
+
+void SimulatedChip::judgePads(int instance, int reg)
+{
+    for (const int pad : pads_.padsOf(instance, reg)) {
+        const PadLook look = pads_.look(pad);
+        if (pad < int(looks_.size())) {
+            if (looks_[size_t(pad)] == look)
+                continue;
+            looks_[size_t(pad)] = look;
+            if (observer_)
+                observer_->padChanged(pad, look);
+        }
+        if (demand_.pads.empty())
+            continue;
+        if (const auto given = demand_.handOvers.find(pad); given != demand_.handOvers.end() && !look.port && look.function == given->second.function)
+            judgeHandOver(pad, given->second);
+        const Demand::PadRule& rule = demand_.pads[size_t(pad)];
+        const std::string& name = device_.pads[size_t(pad)].name;
+        const Place place{Place::Kind::Pad, name, {}};
+        using Kind = Demand::PadRule::Kind;
+        const bool driven = look.pushesHigh() || look.pullsLow();
+        if (rule.kind == Kind::Rests && driven)
+            report(Hazard::Kind::Pad, fmt::format("{} is driven, though no need has it.", name), place);
+        else if (rule.kind == Kind::Input && driven)
+            report(Hazard::Kind::Pad, fmt::format("{} is driven {}, though {} drives it from outside.", name, look.text(), rule.who), place);
+        else if (rule.kind == Kind::OpenDrain && look.pushesHigh())
+            report(Hazard::Kind::Pad, fmt::format("{} pushes high against the open drain of {}.", name, rule.who), place);
+        else if (rule.kind == Kind::OpenDrain && rule.high && look.pullsLow() && !demand_.levelsFree)
+            report(Hazard::Kind::Pad, fmt::format("{} pulls low; {} starts released.", name, rule.who), place);
+        else if (rule.kind == Kind::StartsLow && look.pushesHigh() && !demand_.levelsFree)
+            report(Hazard::Kind::Pad, fmt::format("{} is driven high; {} starts low.", name, rule.who), place);
+        else if (rule.kind == Kind::StartsHigh && look.pullsLow() && !demand_.levelsFree)
+            report(Hazard::Kind::Pad, fmt::format("{} is driven low; {} starts high.", name, rule.who), place);
+    }
+}
+
+void SimulatedChip::judgeHandOver(int pad, const Demand::HandOver& given)
+{
+    for (const Demand::HandOver::Value& value : given.values)
+        if (const std::optional<std::int64_t> is = meaningOf(*value.encoding, registers_.code(value.ref)); is != value.value)
+            return report(Hazard::Kind::Pad, fmt::format("{} is led to {} before {} is set: the board sees levels that nobody planned.", device_.pads[size_t(pad)].name, given.who, device_.nameOf(value.ref)), {Place::Kind::Pad, device_.pads[size_t(pad)].name, {}});
+}
+
+void SimulatedChip::settle()
+{
+    clocks_.settle(now_);
+    if (observer_ && clocks_.waitStates() != shownWaits_)
+        observer_->waitStatesChanged(shownWaits_ = clocks_.waitStates());
+    judge();
+}
+
+std::string SimulatedChip::rateText(const Rational& hertz) const { return format(Frequency(hertz)); }
+
+void SimulatedChip::judge()
+{
+    if (!observer_)
+        return;
+    std::set<std::pair<Hazard::Kind, int>> now;
+    const auto tell = [&](Hazard::Kind kind, int what, const auto& text, const Place& place) {
+        now.emplace(kind, what);
+        if (!broken_.contains({kind, what}))
+            report(kind, text(), place);
+    };
+    for (int i = 0; i < clocks_.count(); ++i) {
+        const ClockNode& node = device_.clocks[size_t(i)];
+        const Rational& rate = clocks_.clock(i).rate;
+        if (rate != shown_[size_t(i)]) {
+            shown_[size_t(i)] = rate;
+            observer_->clockChanged(i, rate);
+        }
+        const Place place{Place::Kind::Clock, node.id, {}};
+        if (const auto steady = demand_.steady.find(i); steady != demand_.steady.end() && rate != steady->second)
+            tell(Hazard::Kind::Dead, i, [&] { return fmt::format("{} {} meanwhile, though it is {} before and after.", node.name, rate.isZero() ? "stands still" : "runs at " + rateText(rate), rateText(steady->second)); }, place);
+        if (rate.isZero() || clocks_.idle(i))
+            continue;
+        const SimulatedClocks::Bounds bounds = clocks_.boundsOf(i);
+        if (!bounds.min && !bounds.max && !bounds.relative)
+            continue;
+        bool counts = true, works = true;
+        if (node.tier == "kernel") {
+            counts = std::any_of(usersOf_[size_t(i)].begin(), usersOf_[size_t(i)].end(), [this](int instance) { return open(instance) && (device_.instances[size_t(instance)].gate.valid() || atWork(instance)); });
+            works = !demand_.switching && std::any_of(usersOf_[size_t(i)].begin(), usersOf_[size_t(i)].end(), [this](int instance) { return atWork(instance); });
+        }
+        const std::string& range = device_.ranges.empty() ? node.name : device_.ranges[size_t(clocks_.range())].name;
+        if (counts && bounds.max && rate > *bounds.max)
+            tell(Hazard::Kind::Limit, i * 4, [&] { return fmt::format("{} runs at {}, above its limit of {} in {}.", node.name, rateText(rate), rateText(*bounds.max), range); }, place);
+        else if (counts && works && bounds.min && rate < *bounds.min)
+            tell(Hazard::Kind::Limit, i * 4 + 1, [&] { return fmt::format("{} runs at {}, below its limit of {} in {}.", node.name, rateText(rate), rateText(*bounds.min), range); }, place);
+        if (counts && works && bounds.relative && !bounds.relative->isZero() && rate > *bounds.relative)
+            tell(Hazard::Kind::Limit, i * 4 + 2, [&] { return fmt::format("{} runs at {}, above the {} that {} leaves it.", node.name, rateText(rate), rateText(*bounds.relative), device_.clocks[size_t(bounds.relativeTo)].name); }, place);
+    }
+    if (device_.flashClock >= 0 && !device_.ranges.empty())
+        if (const Rational& rate = clocks_.clock(device_.flashClock).rate; rate > clocks_.flashMost())
+            tell(Hazard::Kind::WaitStates, 0, [&] { return fmt::format("The flash is read at {} with {} wait states, which carry {}.", rateText(rate), clocks_.waitStates(), rateText(clocks_.flashMost())); },
+                 {Place::Kind::Clock, device_.clocks[size_t(device_.flashClock)].id, {}});
+    for (const int core : running_)
+        if (const int clock = device_.cores[size_t(core)].clock; clock >= 0 && clocks_.clock(clock).rate.isZero())
+            tell(Hazard::Kind::Dead, 1'000'000 + core, [&] { return fmt::format("{} stands still: its clock comes from what does not run.", device_.cores[size_t(core)].name); }, {Place::Kind::Clock, device_.clocks[size_t(clock)].id, {}});
+    // A core that stands still for a moment is a glitch that no core survives; the select that did it is named.
+    for (int i = 0; i < clocks_.count(); ++i) {
+        const ClockNode& node = device_.clocks[size_t(i)];
+        if (node.type != ClockNode::Type::Select || node.tier == "kernel" || !node.control.valid())
+            continue;
+        const std::uint32_t code = registers_.code(node.control);
+        for (const ClockInput& input : node.inputs)
+            if (input.code == code && input.node >= 0 && clocks_.clock(input.node).rate.isZero() && !clocks_.clock(i).rate.isZero())
+                tell(Hazard::Kind::Select, i, [&] { return fmt::format("{} is told to take {}, which does not run.", node.name, device_.clocks[size_t(input.node)].name); }, {Place::Kind::Clock, node.id, {}});
+    }
+    broken_ = std::move(now);
+}
+
+double SimulatedChip::ticksOf(const Dog& dog) const
+{
+    if (!dog.always && (!dog.on.valid() || registers_.code(dog.on) == 0))
+        return 0;
+    const Block& block = device_.blockOf(dog.instance);
+    const double period = double(meaningOf(block.role("period")->encoding, registers_.code(dog.period)).value_or(0));
+    const double prescaler = dog.prescaler.valid() ? double(meaningOf(block.role("prescaler")->encoding, registers_.code(dog.prescaler)).value_or(1)) : 1;
+    return period * prescaler;
+}
+
+void SimulatedChip::runDogs(Moment span)
+{
+    for (Dog& dog : dogs_) {
+        const double ticks = ticksOf(dog);
+        const int kernel = device_.instances[size_t(dog.instance)].kernel;
+        if (ticks <= 0 || kernel < 0)
+            continue;
+        const double rate = clocks_.clock(kernel).rate.toDouble() * clocks_.fastest(kernel);
+        dog.elapsed += double(span) / double(kSecond) * rate / ticks;
+        if (dog.elapsed >= 1 && !dog.bitten) {
+            dog.bitten = true;
+            const std::string& name = device_.instances[size_t(dog.instance)].name;
+            report(Hazard::Kind::Watchdog, fmt::format("{} bites: it was not fed for {} at its fastest, and resets the chip.", name, rate > 0 ? momentText(Moment(ticks / rate * double(kSecond))) : "long"), {Place::Kind::Instance, name, {}});
+        }
+    }
+}
+
+std::optional<Moment> SimulatedChip::nextChange() const
+{
+    std::optional<Moment> next = clocks_.nextChange(now_);
+    if (const std::optional<Moment> follow = registers_.nextFollow(); follow && *follow > now_ && (!next || *follow < *next))
+        next = follow;
+    return next;
+}
+
+void SimulatedChip::pass(Moment span)
+{
+    const Moment end = now_ + span;
+    for (std::optional<Moment> next = nextChange(); next && *next <= end; next = nextChange()) {
+        runDogs(*next - now_);
+        now_ = *next;
+        settle();
+        registers_.follow(now_);
+    }
+    runDogs(end - now_);
+    now_ = end;
+}
+
+void SimulatedChip::cycles(int core, std::int64_t count)
+{
+    const int clock = device_.cores[size_t(core)].clock;
+    const Rational& rate = clocks_.clock(clock).rate;
+    // A core that stands still was told already; time must pass all the same.
+    const double hertz = rate.isZero() ? 1e6 : rate.toDouble();
+    pass(Moment(double(count) * double(kSecond) / hertz));
+}
+
+void SimulatedChip::fail(int clock)
+{
+    const ClockNode& node = device_.clocks[size_t(clock)];
+    const bool watched = node.monitor && registers_.holds(node.monitor->enable) && node.monitor->fallsBackTo >= 0;
+    const auto hangs = [&](int on) {
+        for (int at = on; at >= 0; at = clocks_.clock(at).input)
+            if (at == clock)
+                return true;
+        return false;
+    };
+    std::vector<std::pair<int, int>> moves;
+    for (int i = 0; watched && i < clocks_.count(); ++i)
+        if (const ClockNode& select = device_.clocks[size_t(i)]; select.type == ClockNode::Type::Select && select.frozenBy.empty() && hangs(i))
+            for (size_t k = 0; k < select.inputs.size(); ++k)
+                if (select.inputs[k].node == node.monitor->fallsBackTo)
+                    moves.emplace_back(i, int(k));
+    // Multipliers that it fed are switched off with it.
+    for (int i = 0; watched && i < clocks_.count(); ++i)
+        if (device_.clocks[size_t(i)].type == ClockNode::Type::Multiply && device_.clocks[size_t(i)].enable.valid() && hangs(i))
+            clocks_.stop(i, false);
+    for (const auto& [select, input] : moves)
+        clocks_.force(select, input);
+    clocks_.stop(clock, true);
+    settle();
+}
+
+void SimulatedChip::sleepAndWake(const LowPowerMode& mode, Moment asleep)
+{
+    pass(asleep);
+    const auto kept = [&mode](int clock) { return mode.keepsAll || std::find(mode.keeps.begin(), mode.keeps.end(), clock) != mode.keeps.end(); };
+    if (mode.wakesOn >= 0) {
+        for (int i = 0; i < clocks_.count(); ++i)
+            if (const ClockNode& node = device_.clocks[size_t(i)]; (node.isSource() || node.type == ClockNode::Type::Multiply) && node.enable.valid() && clocks_.clock(i).on && !kept(i) && i != mode.wakesOn)
+                clocks_.stop(i, false);
+        const ClockNode& waker = device_.clocks[size_t(mode.wakesOn)];
+        if (waker.enable.valid())
+            registers_.put(waker.enable.ref, waker.enable.code);
+        std::vector<int> selects = mode.wakesSelects;
+        if (selects.empty())
+            for (int at = device_.cpuClock(); at >= 0 && selects.empty(); at = clocks_.clock(at).input)
+                if (const ClockNode& node = device_.clocks[size_t(at)]; node.type == ClockNode::Type::Select)
+                    for (const ClockInput& input : node.inputs)
+                        if (input.node == mode.wakesOn)
+                            selects = {at};
+        for (const int select : selects)
+            for (size_t k = 0; k < device_.clocks[size_t(select)].inputs.size(); ++k)
+                if (device_.clocks[size_t(select)].inputs[k].node == mode.wakesOn)
+                    clocks_.force(select, int(k));
+    }
+    now_ += (mode.wakeTime.value * kSecond).ceil();
+    clocks_.settle(now_);
+    // The core is let go only when the clock that it wakes on runs.
+    if (mode.wakesOn >= 0 && !clocks_.clock(mode.wakesOn).ready)
+        if (const std::optional<Moment> next = nextChange())
+            now_ = std::max(now_, *next);
+    settle();
+}
+
+} // namespace bindrel

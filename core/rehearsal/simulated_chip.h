@@ -1,0 +1,125 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "core/rehearsal/simulated_clocks.h"
+#include "core/rehearsal/simulated_pads.h"
+
+#include <set>
+
+namespace bindrel {
+
+/// What a plan demands of every moment; empty for a chip that is only watched for its own limits.
+struct Demand {
+    /// By pad: what it must never do to the board. A pad that no need has must not drive.
+    struct PadRule {
+        enum class Kind { Free, Rests, Input, StartsLow, StartsHigh, OpenDrain } kind = Kind::Rests;
+        bool high = false; ///< OpenDrain: it starts released
+        std::string who;   ///< title of the need
+    };
+    std::vector<PadRule> pads;
+    /// By pad: what must hold before the pad is given to a peripheral, so that it begins at its idle level.
+    struct HandOver {
+        std::uint32_t function = 0; ///< code that gives the pad away
+        struct Value {
+            FieldRef ref;
+            const Encoding* encoding = nullptr;
+            std::int64_t value = 0;
+        };
+        std::vector<Value> values;
+        std::string who;
+    };
+    std::map<int, HandOver> handOvers;
+    bool levelsFree = false; ///< the start functions have run: outputs may change
+    /// Clocks that must keep their rate meanwhile, hertz: what is the same before and after a change of clocks.
+    std::map<int, Rational> steady;
+    /// Clocks whose users rest meanwhile: only what the silicon bears at the most counts of their limits.
+    bool switching = false;
+};
+
+/// A chip made from its device file and the board alone. It shares nothing with the code that plans or writes registers: it is what
+/// the data sheet says, with time that passes and hardware that takes its time. Everything that a board would suffer from becomes a hazard.
+class SimulatedChip {
+public:
+    /// `dead`: clocks that never start.
+    SimulatedChip(const Device& device, const Board& board, std::set<int> dead = {});
+
+    /// A core reads or writes on the bus. `bytes` is the width of the access.
+    std::uint32_t read(std::uint32_t address, int bytes);
+    void write(std::uint32_t address, std::uint32_t value, int bytes);
+    /// Time goes by; hardware does what is due meanwhile.
+    void pass(Moment span);
+    /// Core cycles go by.
+    void cycles(int core, std::int64_t count);
+    Moment now() const { return now_; }
+    /// When hardware will change something by itself; empty when nothing is due.
+    std::optional<Moment> nextChange() const;
+
+    /// A clock stops while the program runs: its monitor, if it is on, falls back.
+    void fail(int clock);
+    /// The core waits in a low-power mode, and is woken.
+    void sleepAndWake(const LowPowerMode& mode, Moment asleep);
+
+    void demand(Demand demand) { demand_ = std::move(demand); }
+    Demand& demand() { return demand_; }
+    /// Cores that run: the first from reset.
+    void coreRuns(int core) { running_.insert(core); }
+
+    const Device& device() const { return device_; }
+    SimulatedRegisters& registers() { return registers_; }
+    const SimulatedRegisters& registers() const { return registers_; }
+    const SimulatedClocks& clocks() const { return clocks_; }
+    const SimulatedPads& pads() const { return pads_; }
+
+    /// Called with everything that is seen to change, for a time line; null: nobody looks.
+    struct Observer {
+        virtual ~Observer() = default;
+        virtual void hazard(Hazard hazard) = 0;
+        virtual void clockChanged(int clock, const Rational& rate) = 0;
+        virtual void waitStatesChanged(std::uint32_t states) = 0;
+        virtual void padChanged(int pad, const PadLook& look) = 0;
+    };
+    void observe(Observer* observer);
+
+    /// Whether an instance is clocked and out of reset.
+    bool open(int instance) const;
+    void report(Hazard::Kind kind, std::string text, Place place = {});
+
+private:
+    struct Dog {
+        int instance = -1;
+        FieldRef on, prescaler, period, window;
+        FieldCode feed;
+        bool always = false;
+        double elapsed = 0; ///< parts of its period since it was fed
+        bool bitten = false;
+    };
+
+    void settle();
+    void judge();
+    void judgePads(int instance, int reg);
+    void judgeHandOver(int pad, const Demand::HandOver& given);
+    void judgeFrozen(int instance, int reg, std::uint32_t before);
+    /// What lets the dog run: ticks of its clock until it bites; 0 while it does not run.
+    double ticksOf(const Dog& dog) const;
+    void runDogs(Moment span);
+    bool atWork(int instance) const;
+    std::string rateText(const Rational& hertz) const;
+
+    const Device& device_;
+    SimulatedRegisters registers_;
+    SimulatedClocks clocks_;
+    SimulatedPads pads_;
+    Moment now_ = 0;
+    Demand demand_;
+    std::set<int> running_{0};
+    std::vector<Dog> dogs_;
+    Observer* observer_ = nullptr;
+    std::vector<Rational> shown_; ///< rates as they were last told
+    std::vector<PadLook> looks_;
+    std::uint32_t shownWaits_ = 0;
+    std::set<std::pair<Hazard::Kind, int>> broken_; ///< told already, and still so
+    std::vector<std::vector<int>> usersOf_; ///< by clock: instances that it times
+    std::vector<FieldRef> on_;             ///< by instance: the field that switches it on
+};
+
+} // namespace bindrel

@@ -1,0 +1,197 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/rehearsal/simulated_registers.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+namespace bindrel {
+
+std::optional<std::int64_t> meaningOf(const Encoding& encoding, std::uint32_t code)
+{
+    switch (encoding.kind) {
+    case Encoding::Kind::AsIs:
+        return code;
+    case Encoding::Kind::MinusOne:
+        return std::int64_t(code) + 1;
+    case Encoding::Kind::PowerOfTwo:
+        return code < 63 ? std::optional(std::int64_t(1) << code) : std::nullopt;
+    case Encoding::Kind::Table:
+        for (const auto& [value, listed] : encoding.table)
+            if (listed == code)
+                return value;
+        return std::nullopt;
+    case Encoding::Kind::Piecewise:
+        for (const Encoding::Segment& segment : encoding.segments)
+            if (code >= segment.firstCode && code <= segment.lastCode)
+                return segment.base + segment.step * (std::int64_t(code) - std::int64_t(segment.firstCode));
+        return std::nullopt;
+    }
+    return std::nullopt;
+}
+
+SimulatedRegisters::SimulatedRegisters(const Device& device) : device_(device), locked_(device.instances.size(), false)
+{
+    for (size_t i = 0; i < device.instances.size(); ++i) {
+        cellOf_.emplace_back();
+        const Block& block = device.blocks[size_t(device.instances[i].block)];
+        for (size_t r = 0; r < block.registers.size(); ++r) {
+            const auto own = device.instances[i].resets.find(int(r));
+            const auto [at, fresh] = byAddress_.try_emplace(device.instances[i].base + block.registers[r].offset, int(cells_.size()));
+            if (fresh)
+                cells_.push_back({{}, own != device.instances[i].resets.end() ? own->second : block.registers[r].reset, 0});
+            cells_[size_t(at->second)].faces.emplace_back(int(i), int(r));
+            cellOf_.back().push_back(at->second);
+            for (size_t f = 0; f < block.registers[r].fields.size(); ++f)
+                if (const Field& field = block.registers[r].fields[f]; field.followsReg >= 0)
+                    following_.push_back({{int(i), int(r), int(f)}, {int(i), field.followsReg, field.followsField}, (field.followsAfter.value * kSecond).ceil(), 0, 0, 0});
+        }
+    }
+    for (Following& f : following_)
+        f.code = f.target = code(f.control);
+    for (const Unlock& unlock : device.unlocks)
+        locked_[size_t(unlock.instance)] = true;
+}
+
+int SimulatedRegisters::find(std::uint32_t address) const
+{
+    const auto found = byAddress_.find(address);
+    return found == byAddress_.end() ? -1 : found->second;
+}
+
+const Register& SimulatedRegisters::shape(std::pair<int, int> face) const { return device_.blocks[size_t(device_.instances[size_t(face.first)].block)].registers[size_t(face.second)]; }
+
+std::pair<int, int> SimulatedRegisters::faceOf(int index, std::uint32_t written) const
+{
+    const Cell& c = cells_[size_t(index)];
+    if (c.faces.size() == 1)
+        return c.faces.front();
+    for (const auto& face : c.faces) {
+        const std::vector<FieldCode>& selects = device_.instances[size_t(face.first)].selects;
+        const bool is = std::all_of(selects.begin(), selects.end(), [&](const FieldCode& select) {
+            const Field& field = shape({select.ref.instance, select.ref.reg}).fields[size_t(select.ref.field)];
+            const std::uint32_t held = cellOf(select.ref.instance, select.ref.reg) == index ? written : cells_[size_t(cellOf(select.ref.instance, select.ref.reg))].value;
+            return (held >> field.lsb & field.maxCode()) == select.code;
+        });
+        if (is)
+            return face;
+    }
+    return c.faces.front();
+}
+
+std::uint32_t SimulatedRegisters::code(const FieldRef& ref) const
+{
+    const int index = cellOf(ref.instance, ref.reg);
+    const Field& field = shape({ref.instance, ref.reg}).fields[size_t(ref.field)];
+    return cells_[size_t(index)].value >> field.lsb & field.maxCode();
+}
+
+void SimulatedRegisters::put(const FieldRef& ref, std::uint32_t code)
+{
+    const int index = cellOf(ref.instance, ref.reg);
+    const Field& field = shape({ref.instance, ref.reg}).fields[size_t(ref.field)];
+    std::uint32_t& value = cells_[size_t(index)].value;
+    value = (value & ~field.mask()) | (code << field.lsb & field.mask());
+}
+
+std::uint32_t SimulatedRegisters::read(int index)
+{
+    Cell& c = cells_[size_t(index)];
+    std::uint32_t seen = c.value;
+    for (const Field& field : shape(faceOf(index)).fields) {
+        if (field.access == Field::Access::WriteOnly || field.access == Field::Access::Key)
+            seen &= ~field.mask();
+        if (field.access == Field::Access::ReadToClear)
+            c.value &= ~field.mask();
+    }
+    return seen;
+}
+
+std::string SimulatedRegisters::write(int index, std::uint32_t value, Moment now)
+{
+    Cell& c = cells_[size_t(index)];
+    const auto [owner, number] = faceOf(index, value);
+    const Register& reg = shape({owner, number});
+    const std::string& instance = device_.instances[size_t(owner)].name;
+    if (locked_[size_t(owner)]) {
+        for (const Unlock& unlock : device_.unlocks)
+            if (unlock.instance == owner && unlock.reg == number) {
+                if (value != unlock.key)
+                    return fmt::format("{}.{} takes 0x{:08X} only, which opens it; 0x{:08X} was written", instance, reg.name, unlock.key, value);
+                locked_[size_t(owner)] = false;
+                return {};
+            }
+        return fmt::format("{} is locked: the write to {}.{} does nothing before its key", instance, instance, reg.name);
+    }
+    for (const Field& field : reg.fields)
+        if (field.access == Field::Access::Key && (value >> field.lsb & field.maxCode()) != field.key)
+            return fmt::format("{}.{} ignores a write without 0x{:X} in {}", instance, reg.name, field.key, field.name);
+    std::string lost;
+    for (const Field& field : reg.fields) {
+        const std::uint32_t mask = field.mask();
+        switch (field.access) {
+        case Field::Access::ReadWrite:
+            c.value = (c.value & ~mask) | (value & mask);
+            break;
+        case Field::Access::Once:
+            if (!(c.once & mask))
+                c.value = (c.value & ~mask) | (value & mask);
+            else if ((c.value & mask) != (value & mask))
+                lost = fmt::format("{}.{}.{} can be written once after reset, and has been: {} stays {}", instance, reg.name, field.name, (value & mask) >> field.lsb, (c.value & mask) >> field.lsb);
+            c.once |= mask;
+            break;
+        case Field::Access::WriteOneToClear:
+            c.value &= ~(value & mask);
+            break;
+        case Field::Access::WriteZeroToClear:
+            c.value &= ~(~value & mask);
+            break;
+        case Field::Access::ReadOnly:
+        case Field::Access::WriteOnly:
+        case Field::Access::ReadToClear:
+        case Field::Access::Key:
+            break;
+        }
+    }
+    follow(now);
+    for (Following& f : following_)
+        if (cellOf(f.control.instance, f.control.reg) == index)
+            if (const std::uint32_t target = code(f.control); target != f.target) {
+                f.target = target;
+                f.due = now + f.after;
+            }
+    return lost;
+}
+
+void SimulatedRegisters::follow(Moment now)
+{
+    for (Following& f : following_) {
+        if (f.code != f.target && f.due <= now)
+            f.code = f.target;
+        put(f.status, f.code);
+    }
+}
+
+std::optional<Moment> SimulatedRegisters::nextFollow() const
+{
+    std::optional<Moment> next;
+    for (const Following& f : following_)
+        if (f.code != f.target && (!next || f.due < *next))
+            next = f.due;
+    return next;
+}
+
+std::optional<Moment> SimulatedRegisters::followTime(const FieldRef& status) const
+{
+    for (const Following& f : following_)
+        if (f.status == status)
+            return f.after;
+    return std::nullopt;
+}
+
+void SimulatedRegisters::leaveToOthers(const FieldRef& status)
+{
+    std::erase_if(following_, [&status](const Following& f) { return f.status == status; });
+}
+
+} // namespace bindrel

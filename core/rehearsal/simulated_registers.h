@@ -1,0 +1,78 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "core/device/device.h"
+#include "core/rehearsal/hazard.h"
+
+#include <functional>
+#include <optional>
+#include <unordered_map>
+#include <vector>
+
+namespace bindrel {
+
+/// The value that a code stands for in an encoding, worked out from the encoding's facts alone; empty when it stands for none.
+std::optional<std::int64_t> meaningOf(const Encoding& encoding, std::uint32_t code);
+
+/// All registers of a chip, with what reading and writing does to each field. Knows nothing of clocks and pads: who does is asked for status
+/// bits, and told of what was written.
+class SimulatedRegisters {
+public:
+    struct Cell {
+        /// The register as each instance at this address lays it out: the faces of one unit share their bits.
+        std::vector<std::pair<int, int>> faces;
+        std::uint32_t value = 0;
+        std::uint32_t once = 0; ///< bits of write-once fields that have been written
+    };
+    /// A status that takes the code of another field, some time later.
+    struct Following {
+        FieldRef status, control;
+        Moment after = 0;
+        std::uint32_t code = 0, target = 0;
+        Moment due = 0;
+    };
+
+    explicit SimulatedRegisters(const Device& device);
+
+    /// The cell at an address, -1 when there is none.
+    int find(std::uint32_t address) const;
+    int cellOf(int instance, int reg) const { return cellOf_[size_t(instance)][size_t(reg)]; }
+    const Cell& cell(int index) const { return cells_[size_t(index)]; }
+    /// Instance and register as which a cell is used at this moment: the face that its unit has, with what is about to be written.
+    std::pair<int, int> faceOf(int index, std::uint32_t written) const;
+    std::pair<int, int> faceOf(int index) const { return faceOf(index, cells_[size_t(index)].value); }
+    const Register& shape(std::pair<int, int> face) const;
+
+    /// What a field holds inside the chip.
+    std::uint32_t code(const FieldRef& ref) const;
+    bool holds(const FieldCode& field) const { return code(field.ref) == field.code; }
+    /// The hardware itself changes a field.
+    void put(const FieldRef& ref, std::uint32_t code);
+
+    /// What the bus reads; side effects of reading happen. REQUIRES: status bits have been put.
+    std::uint32_t read(int index);
+    /// Takes a write. Gives what of it is lost, in words; empty when all of it counts. `key` is what opens a locked instance.
+    std::string write(int index, std::uint32_t value, Moment now);
+
+    /// Brings the following status bits up to a moment.
+    void follow(Moment now);
+    /// When the next of them will change; empty when none will.
+    std::optional<Moment> nextFollow() const;
+    /// How long a status bit can take to follow; empty when it is none.
+    std::optional<Moment> followTime(const FieldRef& status) const;
+    /// Somebody else makes this status bit.
+    void leaveToOthers(const FieldRef& status);
+
+    bool locked(int instance) const { return locked_[size_t(instance)]; }
+    const Device& device() const { return device_; }
+
+private:
+    const Device& device_;
+    std::vector<Cell> cells_;
+    std::vector<std::vector<int>> cellOf_; ///< by instance and register
+    std::unordered_map<std::uint32_t, int> byAddress_;
+    std::vector<Following> following_;
+    std::vector<bool> locked_;
+};
+
+} // namespace bindrel

@@ -1,0 +1,177 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/rehearsal/rehearsal.h"
+#include "tests/support/random_plans.h"
+
+#include <QTemporaryDir>
+
+#include <algorithm>
+
+using namespace bindrel;
+using namespace bindrel::test;
+
+namespace {
+
+const char* const kFamilies[] = {"sluice-node-c-done", "rain-post-b-done", "pump-hall-a-done", "ditch-meter-d-done"};
+
+std::string hazardsText(const Rehearsal& r)
+{
+    std::string out;
+    for (const Hazard& hazard : r.hazards)
+        out += fmt::format("{} at {} ({}): {}\n", nameOf(hazard.kind), momentText(hazard.at), hazard.operation >= 0 ? r.operations[size_t(hazard.operation)].text : "end", hazard.text);
+    return out;
+}
+
+/// The snapshot's facts with another image in the place of its own.
+struct Faulty {
+    const Snapshot& s;
+    Image image;
+    Facts facts() const { return {*s.device, *s.board, s.plan, s.bindings, s.rates, s.settings, s.accuracy, s.pads, image, s.provenance}; }
+};
+
+} // namespace
+
+class RehearsalTest : public QObject {
+    Q_OBJECT
+
+    static void families()
+    {
+        QTest::addColumn<QString>("name");
+        for (const char* name : kFamilies)
+            QTest::newRow(name) << name;
+    }
+
+private Q_SLOTS:
+    void shippedPlansComeUp_data() { families(); }
+    /// Planned operations and machine code, from reset and into each mode and back: no hazard, and the same writes one by one.
+    void shippedPlansComeUp()
+    {
+        QFETCH(QString, name);
+        Workpiece work = demo(name.toStdString());
+        for (const LowPowerMode& mode : work.device->modes)
+            work.plan.modes.insert(mode.id);
+        const auto s = run(work);
+        const QTemporaryDir folder;
+        for (const Scenario& scenario : scenariosOf(s->facts())) {
+            if (!scenario.dead.empty() || scenario.fails >= 0)
+                continue;
+            const Rehearsal planned = rehearsePlanned(s->facts(), scenario);
+            QVERIFY2(planned.hazards.empty(), (planned.title + "\n" + hazardsText(planned)).c_str());
+            QVERIFY2(planned.gaveUp.empty(), planned.gaveUp.c_str());
+            QVERIFY(planned.operations.size() > 30 && planned.untilUp > 0);
+            const Expected<Rehearsal> machine = rehearseMachineCode(s->facts(), s->source(), scenario, folder.path().toStdString());
+            QVERIFY2(machine.ok(), machine ? "" : machine.problem().text().c_str());
+            QVERIFY2(machine->hazards.empty(), (machine->title + "\n" + hazardsText(*machine)).c_str());
+            QVERIFY2(machine->gaveUp.empty(), machine->gaveUp.c_str());
+            for (const Hazard& hazard : compareWrites(*s->device, planned, *machine))
+                QFAIL((machine->title + ": " + hazard.text).c_str());
+        }
+    }
+
+    void everySourceThatFailsIsReported_data() { families(); }
+    /// What never starts ends in a status, in time, with nothing driven that must not be.
+    void everySourceThatFailsIsReported()
+    {
+        QFETCH(QString, name);
+        const auto s = run(demo(name.toStdString()));
+        const QTemporaryDir folder;
+        int tried = 0;
+        for (const Scenario& scenario : scenariosOf(s->facts())) {
+            if (scenario.dead.empty())
+                continue;
+            const Rehearsal planned = rehearsePlanned(s->facts(), scenario);
+            QVERIFY2(planned.hazards.empty(), (planned.title + "\n" + hazardsText(planned)).c_str());
+            QVERIFY2(!planned.gaveUp.empty(), planned.title.c_str());
+            const Expected<Rehearsal> machine = rehearseMachineCode(s->facts(), s->source(), scenario, folder.path().toStdString());
+            QVERIFY2(machine.ok(), machine ? "" : machine.problem().text().c_str());
+            QVERIFY2(machine->hazards.empty(), (machine->title + "\n" + hazardsText(*machine)).c_str());
+            QVERIFY2(!machine->gaveUp.empty(), machine->title.c_str());
+            ++tried;
+        }
+        QVERIFY(tried >= 1);
+    }
+
+    void randomPlansComeUp_data() { families(); }
+    /// Plans whose clocks are all inside their limits are not called hazardous: from reset, to another set of clocks and back.
+    void randomPlansComeUp()
+    {
+        QFETCH(QString, name);
+        const Workpiece work = demo(name.toStdString());
+        const std::vector<Plan> plans = validPlans(work, 4711, 30);
+        QVERIFY(plans.size() >= 3);
+        int clean = 0;
+        for (size_t p = 0; p < plans.size(); ++p) {
+            Workpiece one = work;
+            one.plan = plans[p];
+            one.plan.slow = plans[(p + 1) % plans.size()].clockSet();
+            const auto s = run(one);
+            clean += s->count(Finding::Severity::Error) == 0;
+            for (const Scenario& scenario : {Scenario{}, Scenario{Scenario::Kind::Slow, -1, {}, -1}}) {
+                const Rehearsal r = rehearsePlanned(s->facts(), scenario);
+                std::string decisions = one.plan.range + " ";
+                for (const auto& [clock, value] : one.plan.clocks)
+                    decisions += clock + "=" + value + " ";
+                for (const Hazard& hazard : r.hazards)
+                    for (int i = std::max(0, hazard.operation - 14); i < hazard.operation + 14 && i < int(r.operations.size()); ++i)
+                        decisions += "\n  " + r.operations[size_t(i)].text + "  " + r.operations[size_t(i)].why;
+                QVERIFY2(r.hazards.empty() && r.gaveUp.empty(), (r.title + " " + decisions + r.gaveUp + "\n" + hazardsText(r)).c_str());
+            }
+        }
+        qInfo("%d of %d", clean, int(plans.size()));
+    }
+
+    void singleFaultsAreNoticed_data() { families(); }
+    /// Every operation in turn is left out, or writes another code: the end or the way there shows it.
+    void singleFaultsAreNoticed()
+    {
+        QFETCH(QString, name);
+        const auto s = run(demo(name.toStdString()));
+        int faults = 0;
+        std::string missed;
+        const auto notice = [&](Image image, const std::string& what) {
+            const Faulty faulty{*s, std::move(image)};
+            const Rehearsal r = rehearsePlanned(faulty.facts(), {});
+            ++faults;
+            if (r.hazards.empty() && r.gaveUp.empty())
+                missed += what + "\n";
+        };
+        std::map<std::uint32_t, std::uint32_t> words; // of the registers that keep what is written
+        // Two needs that share an instance both open its gate and switch it on.
+        const auto doneTwice = [&s](size_t step, const FieldWrite& write) {
+            for (size_t i = 0; i < s->image.steps.size(); ++i)
+                for (const FieldWrite& other : s->image.steps[i].fields)
+                    if (i != step && s->image.steps[i].kind != Step::Kind::Wait && s->image.steps[i].need != s->image.steps[step].need && other.ref == write.ref && other.code == write.code)
+                        return true;
+            return false;
+        };
+        for (size_t i = 0; i < s->image.steps.size(); ++i) {
+            const Step& step = s->image.steps[i];
+            if (step.kind == Step::Kind::Wait || step.kind == Step::Kind::Copy || doneTwice(i, step.fields.front()))
+                continue;
+            std::uint32_t keeps = 0;
+            for (const Field& field : s->device->blockOf(step.instance).registers[size_t(step.reg)].fields)
+                keeps |= field.keepsWrites() ? field.mask() : 0;
+            std::uint32_t& word = words.try_emplace(s->device->addressOf(step.instance, step.reg), s->device->resetOf(step.instance, step.reg)).first->second;
+            const std::uint32_t before = word;
+            word = (word & ~(step.mask & keeps)) | (step.value & step.mask & keeps);
+            const std::string text = fmt::format("{} {}", i, step.why);
+            for (const FieldWrite& write : step.fields) {
+                const Field& field = s->device->fieldOf(write.ref);
+                if (!field.keepsWrites())
+                    continue;
+                Image image = s->image;
+                image.steps[i].value ^= 1u << field.lsb;
+                notice(std::move(image), "other code in " + s->device->nameOf(write.ref) + ": " + text);
+            }
+            if (word == before)
+                continue; // it writes what is there already, for the reader's sake
+            Image image = s->image;
+            image.steps.erase(image.steps.begin() + std::ptrdiff_t(i));
+            notice(std::move(image), "left out: " + text);
+        }
+        QVERIFY2(faults >= 15, std::to_string(faults).c_str());
+        QVERIFY2(missed.empty(), fmt::format("of {} faults these went unnoticed:\n{}", faults, missed).c_str());
+    }
+};
+
+BINDREL_TEST(RehearsalTest)
+#include "rehearsal_test.moc"
