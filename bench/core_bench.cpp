@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/clocks/repair.h"
 #include "core/pins/options.h"
+#include "core/rehearsal/rehearsal.h"
 #include "core/snapshot.h"
 #include "core/output/output.h"
 #include "core/tuning/clock_goals.h"
@@ -55,6 +56,28 @@ Workpiece grown(const char* plan, const char* device, size_t count)
     }
     return work;
 }
+
+/// The planned operations of the largest plan, from reset until all is up, judged at every step.
+void rehearsePlannedOperations(benchmark::State& state)
+{
+    const auto s = computeSnapshot(grown("pump-hall-a-done", "al7654-b176", 40));
+    for (auto _ : state)
+        benchmark::DoNotOptimize(rehearsePlanned(s->facts(), {}));
+}
+BENCHMARK(rehearsePlannedOperations)->Unit(benchmark::kMillisecond);
+
+/// The machine code of both its cores, compiled once beforehand.
+void rehearseMachineCodeOfBothCores(benchmark::State& state)
+{
+    const auto s = computeSnapshot(demo("pump-hall-a-done"));
+    std::string folder = (std::filesystem::temp_directory_path() / "bindrel-bench-XXXXXX").string();
+    if (!mkdtemp(folder.data()) || !rehearseMachineCode(s->facts(), s->source(), {}, folder))
+        std::abort();
+    for (auto _ : state)
+        benchmark::DoNotOptimize(rehearseMachineCode(s->facts(), s->source(), {}, folder));
+    std::filesystem::remove_all(folder);
+}
+BENCHMARK(rehearseMachineCodeOfBothCores)->Unit(benchmark::kMillisecond);
 
 /// The pipeline on the largest chip, 176 balls and two cores, with 40 needs.
 void pipelineLargestChip(benchmark::State& state)

@@ -3,40 +3,156 @@
 #include "core/base/text.h"
 #include "core/rehearsal/rehearsal.h"
 
+#include <algorithm>
+
 namespace bindrel::cli {
+
+namespace {
+
+/// A folder of one's own that goes again, with what the compiler left in it.
+class ScratchFolder {
+public:
+    ScratchFolder() : path_((std::filesystem::temp_directory_path() / "bindrel-XXXXXX").string()) { made_ = mkdtemp(path_.data()) != nullptr; }
+    ~ScratchFolder()
+    {
+        std::error_code ignored;
+        if (made_)
+            std::filesystem::remove_all(path_, ignored);
+    }
+    bool made() const { return made_; }
+    const std::string& path() const { return path_; }
+
+private:
+    std::string path_;
+    bool made_ = false;
+};
+
+struct Run {
+    Rehearsal rehearsal;
+    std::vector<Hazard> hazards; ///< of the run, and what the machine code does otherwise
+    bool mayGiveUp = false;      ///< something is dead: a status is what is wanted
+};
+
+std::string whereText(const Rehearsal& r, const Hazard& hazard)
+{
+    if (hazard.operation < 0)
+        return "at the end";
+    const Operation& operation = r.operations[size_t(hazard.operation)];
+    return fmt::format("after {}, {}", momentText(hazard.at), operation.text);
+}
+
+void printText(const Run& run, bool steps)
+{
+    const Rehearsal& r = run.rehearsal;
+    say("{}: {}, {}\n", r.title, r.gaveUp.empty() ? "up after " + momentText(r.untilUp) : "gives up after " + momentText(r.untilUp), counted(long(r.operations.size()), "operation"));
+    if (!r.gaveUp.empty())
+        say("  {}.\n", r.gaveUp);
+    for (const auto& [cause, time] : r.split)
+        if (time * 100 >= r.untilUp)
+            say("  {:>8}  {}\n", momentText(time), cause);
+    for (const Operation& operation : steps ? r.operations : std::vector<Operation>())
+        say("  {:>10}  {}{}\n", momentText(operation.from), operation.text, operation.why.empty() ? "" : "  " + operation.why);
+    for (const Hazard& hazard : run.hazards)
+        say("  hazard {}, {}: {}\n", nameOf(hazard.kind), whereText(r, hazard), hazard.text);
+}
+
+nlohmann::ordered_json json(const Run& run)
+{
+    const auto seconds = [](Moment at) { return double(at) / double(kSecond); };
+    nlohmann::ordered_json out;
+    out["title"] = run.rehearsal.title;
+    out["up_after"] = seconds(run.rehearsal.untilUp);
+    out["gave_up"] = run.rehearsal.gaveUp;
+    out["split"] = nlohmann::ordered_json::array();
+    for (const auto& [cause, time] : run.rehearsal.split)
+        out["split"].push_back({{"cause", cause}, {"seconds", seconds(time)}});
+    out["operations"] = nlohmann::ordered_json::array();
+    for (const Operation& operation : run.rehearsal.operations)
+        out["operations"].push_back({{"from", seconds(operation.from)}, {"to", seconds(operation.to)}, {"text", operation.text}, {"why", operation.why}});
+    out["hazards"] = nlohmann::ordered_json::array();
+    for (const Hazard& hazard : run.hazards)
+        out["hazards"].push_back({{"kind", nameOf(hazard.kind)}, {"at", seconds(hazard.at)}, {"operation", hazard.operation}, {"text", hazard.text}, {"place", hazard.place.id}});
+    return out;
+}
+
+} // namespace
 
 static void addRehearse(CLI::App& app, int& exitCode)
 {
     struct Options {
-        std::string plan, format = "text";
-        bool machine = false;
+        std::string plan, whatIf, format = "text";
+        bool machineCode = false, steps = false;
     };
     auto options = std::make_shared<Options>();
-    CLI::App* command = app.add_subcommand("rehearse", "Run the bring-up on a simulated chip and judge every step.");
+    CLI::App* command = app.add_subcommand("rehearse", "Run the bring-up, the changes of clocks and the low-power modes on a simulated chip and judge every step.");
     command->add_option("PLAN", options->plan, "Plan file")->required();
-    command->add_flag("--machine-code", options->machine, "");
+    command->add_flag("--machine-code", options->machineCode, "Compile the written C and execute it on an emulated core as well");
+    command->add_option("--what-if", options->whatIf, "A clock (by its id) that never starts; \"all\": each in turn that is in use");
+    command->add_flag("--steps", options->steps, "List every operation with its moment");
+    command->add_option("--format", options->format, "text or json")->check(CLI::IsMember({"text", "json"}));
     command->callback([options, &exitCode] {
         const auto s = openPlan(options->plan, exitCode);
         if (!s)
             return;
-        std::string dir = "/tmp/rehearse_XXXXXX"; mkdtemp(dir.data());
-        for (const Scenario& scenario : scenariosOf(s->facts())) {
-            const Rehearsal r = rehearsePlanned(s->facts(), scenario);
-            say("{}: {} operations, up after {}\n", r.title, r.operations.size(), momentText(r.untilUp));
-            if (!r.gaveUp.empty()) say("  gave up: {}\n", r.gaveUp);
-            for (const Hazard& h : r.hazards)
-                say("  {} at {} {}: {}\n", nameOf(h.kind), momentText(h.at), h.operation >= 0 ? r.operations[size_t(h.operation)].text : "", h.text);
-            if (options->machine) {
-                const auto m = rehearseMachineCode(s->facts(), s->source(), scenario, dir);
-                if (!m) { exitCode = complain(m.problem()); return; }
-                say("    machine: {} operations, up after {} {}\n", m->operations.size(), momentText(m->untilUp), m->gaveUp);
-            for (const Hazard& h : m->hazards)
-                say("      {} at {} {}: {}\n", nameOf(h.kind), momentText(h.at), h.operation >= 0 ? m->operations[size_t(h.operation)].text : "", h.text);
-            for (const Hazard& h : compareWrites(*s->device, r, *m))
-                say("      {}\n", h.text);
+        const Facts facts = s->facts();
+        std::vector<Scenario> scenarios = scenariosOf(facts);
+        if (options->whatIf.empty()) {
+            std::erase_if(scenarios, [](const Scenario& scenario) { return !scenario.dead.empty() || scenario.fails >= 0; });
+        } else {
+            const int clock = s->device->findClock(options->whatIf);
+            if (clock < 0 && options->whatIf != "all") {
+                std::vector<std::string> ids;
+                for (const ClockNode& node : s->device->clocks)
+                    ids.push_back(node.id);
+                const std::string meant = nearest(options->whatIf, ids);
+                exitCode = complain(problemOf(fmt::format("{} has no clock {}.{}", s->device->name, options->whatIf, meant.empty() ? "" : " Did you mean " + meant + "?")));
+                return;
+            }
+            std::erase_if(scenarios, [clock](const Scenario& scenario) { return clock >= 0 ? !scenario.dead.contains(clock) && scenario.fails != clock : scenario.dead.empty() && scenario.fails < 0; });
+            if (scenarios.empty()) {
+                exitCode = complain(problemOf(fmt::format("{} is not in use, or runs from reset on without being asked for: it cannot fail to start.", options->whatIf)));
+                return;
             }
         }
-        exitCode = kClean;
+        const ScratchFolder folder;
+        if (options->machineCode && !folder.made()) {
+            exitCode = complain(problemOf("No folder for the compiled program could be made."));
+            return;
+        }
+        std::vector<Run> runs;
+        for (const Scenario& scenario : scenarios) {
+            Run planned{rehearsePlanned(facts, scenario), {}, !scenario.dead.empty()};
+            planned.hazards = planned.rehearsal.hazards;
+            runs.push_back(planned);
+            // A clock that fails later is nothing that the program does.
+            if (!options->machineCode || scenario.fails >= 0)
+                continue;
+            Expected<Rehearsal> machine = rehearseMachineCode(facts, s->source(), scenario, folder.path());
+            if (!machine) {
+                exitCode = complain(machine.problem());
+                return;
+            }
+            Run code{*std::move(machine), {}, planned.mayGiveUp};
+            code.hazards = code.rehearsal.hazards;
+            for (Hazard& hazard : compareWrites(*s->device, planned.rehearsal, code.rehearsal))
+                code.hazards.push_back(std::move(hazard));
+            runs.push_back(std::move(code));
+        }
+        const bool clean = std::all_of(runs.begin(), runs.end(), [](const Run& run) { return run.hazards.empty() && (run.rehearsal.gaveUp.empty() || run.mayGiveUp); });
+        exitCode = clean ? kClean : kFindings;
+        if (options->format == "json") {
+            nlohmann::ordered_json out{{"plan", s->plan.name}, {"device", s->device->name}, {"runs", nlohmann::ordered_json::array()}};
+            for (const Run& run : runs)
+                out["runs"].push_back(json(run));
+            sayJson(out);
+            return;
+        }
+        long hazards = 0;
+        for (const Run& run : runs) {
+            printText(run, options->steps);
+            hazards += long(run.hazards.size());
+        }
+        say("{}: {}, {}\n", s->plan.name, counted(long(runs.size()), "rehearsal"), counted(hazards, "hazard"));
     });
 }
 

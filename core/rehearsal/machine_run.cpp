@@ -214,7 +214,7 @@ private:
             operation.place = {Place::Kind::Register, name, {}};
             lastWait_ = {face, to - from, name};
         }
-        operation.text = "asks " + name;
+        operation.text = name;
         operation.why = "in " + cores_[size_t(under_)]->program().functionAt(pc);
         recorder_.begin(std::move(operation));
         recorder_.end();

@@ -33,7 +33,13 @@ SimulatedClocks::SimulatedClocks(SimulatedRegisters& registers, const Board& boa
     mark(device_.waitStates);
     mark(device_.rangeStatus);
     mark(device_.rangeReady.ref);
-    range_ = wantedRange_ = device_.resetRange;
+    range_ = device_.resetRange;
+    // Without a regulator to choose, the supply alone decides what the silicon bears.
+    for (size_t r = 0; r < device_.ranges.size() && !device_.rangeControl.valid(); ++r)
+        if (const OperatingRange& range = device_.ranges[r]; range.supplyMin <= board.supply && board.supply <= range.supplyMax)
+            if (const OperatingRange& known = device_.ranges[size_t(range_)]; !(known.supplyMin <= board.supply && board.supply <= known.supplyMax) || range.waitStateLimits.back() > known.waitStateLimits.back())
+                range_ = int(r);
+    wantedRange_ = range_;
     for (size_t i = 0; i < clocks_.size(); ++i) {
         // What runs from reset has started before the core does.
         clocks_[i].on = isOn(device_.clocks[i]);

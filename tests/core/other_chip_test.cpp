@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/device/lint.h"
 #include "core/output/output.h"
-#include "tests/support/fixtures.h"
+#include "tests/support/rehearse.h"
 
 #include <QProcess>
 
@@ -49,6 +49,12 @@ class OtherChipTest : public QObject {
     }
 
 private Q_SLOTS:
+    void itComesUpOnTheSimulatedChip()
+    {
+        const std::string against = rehearsed(*run(plan()));
+        QVERIFY2(against.empty(), against.c_str());
+    }
+
     void itsFileIsClean()
     {
         const Expected<Device> device = bench().device("rd1016-d16");

@@ -2,6 +2,7 @@
 #pragma once
 
 #include "core/clocks/trial.h"
+#include "core/pins/placement.h"
 #include "core/plan/check_setting.h"
 #include "tests/support/fixtures.h"
 
@@ -43,5 +44,31 @@ namespace bindrel::test {
         }
         return out;
     }
+
+/// The plan with some of its needs, each bound anew to one of the places that are free for it, drawn by lot.
+inline Workpiece shuffled(Workpiece work, unsigned seed)
+{
+    std::mt19937 random(seed);
+    Plan& plan = work.plan;
+    plan.holds.clear();
+    std::erase_if(plan.needs, [&random](const Need&) { return random() % 4 == 0; });
+    for (Need& need : plan.needs)
+        need.binding = {};
+    std::vector<int> order(plan.needs.size());
+    for (size_t n = 0; n < order.size(); ++n)
+        order[n] = int(n);
+    std::shuffle(order.begin(), order.end(), random);
+    for (const int n : order) {
+        PlacementRequest request;
+        request.needs = {n};
+        request.count = 12;
+        const std::vector<Placement> ways = place(*work.device, *work.board, plan, request).ways;
+        if (!ways.empty())
+            if (const Placement& way = ways[random() % ways.size()]; !way.bindings.empty())
+                plan.needs[size_t(n)].binding = way.bindings.front().second;
+    }
+    std::erase_if(plan.needs, [&](const Need& need) { return need.binding == Binding(); });
+    return work;
+}
 
 } // namespace bindrel::test

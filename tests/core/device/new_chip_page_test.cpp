@@ -66,6 +66,8 @@ private Q_SLOTS:
         put(folder.filePath("lantern.bindrel"), plan.replace("\n  \"needs\"", "\n" + decisions + ",\n  \"needs\""));
         const auto [checked, findings, trouble] = cli({"check", "lantern.bindrel"});
         QVERIFY2(checked == 0 && findings.contains("0 errors, 0 cautions"), (findings + trouble).constData());
+        const auto [rehearsed, hazards, broken] = cli({"rehearse", "lantern.bindrel", "--machine-code"});
+        QVERIFY2(rehearsed == 0, (hazards + broken).constData());
         const auto [written, last, problem] = cli({"write", "lantern.bindrel", "--to", "out"});
         QVERIFY2(written == 0, problem.constData());
         const QString command = QString::fromUtf8(last).section("Compile with: ", 1).trimmed();

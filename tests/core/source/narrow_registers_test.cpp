@@ -2,6 +2,7 @@
 #include "core/device/lint.h"
 #include "core/device/load_device.h"
 #include "tests/support/chip_memory.h"
+#include "tests/support/rehearse.h"
 
 using namespace bindrel;
 using namespace bindrel::test;
@@ -113,6 +114,13 @@ private Q_SLOTS:
         QVERIFY(shell.waitForFinished(120'000));
         const QByteArray said = shell.readAll();
         QVERIFY2(shell.exitCode() == 0 && said.isEmpty(), said.constData());
+    }
+
+    void itComesUpOnTheSimulatedChip()
+    {
+        const auto s = run(plan());
+        const std::string against = rehearsed(*s);
+        QVERIFY2(against.empty(), against.c_str());
     }
 
     void everyRegisterIsReachedInItsWidth()
