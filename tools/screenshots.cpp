@@ -7,6 +7,10 @@
 #include "app/frame/disk_dialog.h"
 #include "app/frame/move_dialog.h"
 #include "app/source/file_list.h"
+#include "app/rehearsal/operations_list.h"
+#include "app/rehearsal/rehearsal_station.h"
+#include "app/rehearsal/scenario_list.h"
+#include "app/rehearsal/timeline_view.h"
 #include "app/source/source_station.h"
 #include "app/start/start_station.h"
 #include "app/theme/theme.h"
@@ -42,6 +46,15 @@ QString g_examples;
 
 void open(MainWindow& w, const char* plan) { w.openPlan(g_examples + "/" + plan); }
 void select(MainWindow& w, Place::Kind kind, const char* id, const char* sub = "") { w.view().select({kind, id, sub}); }
+
+/// What runs beside the interface is given up to twenty seconds.
+void waitFor(const std::function<bool()>& there)
+{
+    for (int i = 0; i < 2000 && !there(); ++i) {
+        QApplication::processEvents();
+        QThread::msleep(10);
+    }
+}
 
 const std::vector<Scene>& scenes()
 {
@@ -98,6 +111,40 @@ const std::vector<Scene>& scenes()
              w.document().apply(editOf("x", SetPin{"log-flash", "sck", "drive", "weak"}));
              w.document().apply(editOf("x", SetGoal{"frost-heater", "level", "high"}));
              select(w, Place::Kind::Signal, "log-flash", "sck");
+         }},
+        {"rehearsal", [](MainWindow& w) {
+             open(w, "sluice-node-c-done.bindrel");
+             w.document().apply(editOf("x", SetMode{"STOP", true}));
+             w.showStation(Station::Rehearsal);
+             waitFor([&w] { return w.rehearsal()->scenarios()->rowCount() > 0; });
+             w.rehearsal()->timeline()->setFocus();
+             for (int i = 0; i < 50; ++i)
+                 QApplication::postEvent(w.rehearsal()->timeline(), new QKeyEvent(QEvent::KeyPress, Qt::Key_Right, Qt::NoModifier));
+             QApplication::processEvents();
+             w.rehearsal()->runMachineCode();
+             waitFor([&w] { return w.rehearsal()->verdict()->text().contains("writes"); });
+         }},
+        {"rehearsal-hazard", [](MainWindow& w) {
+             open(w, "sluice-node-c-tangled.bindrel");
+             w.showStation(Station::Rehearsal);
+             waitFor([&w] { return w.rehearsal()->scenarios()->rowCount() > 0; });
+             const int row = w.rehearsal()->operations()->nextHazard(1);
+             w.rehearsal()->operations()->setCurrentRow(row);
+             Q_EMIT w.rehearsal()->operations()->currentChanged(row);
+         }},
+        {"rehearsal-pump", [](MainWindow& w) {
+             open(w, "pump-hall-a-done.bindrel");
+             w.showStation(Station::Rehearsal);
+             waitFor([&w] { return w.rehearsal()->scenarios()->rowCount() > 0; });
+             w.rehearsal()->timeline()->setTimeAxis(true);
+         }},
+        {"night-rehearsal", [](MainWindow& w) {
+             w.setDark(true);
+             open(w, "ditch-meter-d-done.bindrel");
+             w.showStation(Station::Rehearsal);
+             waitFor([&w] { return w.rehearsal()->scenarios()->rowCount() > 0; });
+             w.rehearsal()->scenarios()->setCurrentRow(4);
+             Q_EMIT w.rehearsal()->scenarios()->currentChanged(4);
          }},
         {"turned", [](MainWindow& w) {
              open(w, "sluice-node-c-done.bindrel");

@@ -28,8 +28,9 @@ public:
         pool_.waitForDone();
     }
 
-    /// `work` is called in another thread and asks now and then whether it is to stop.
-    template <typename Result> void run(const QString& what, std::function<Result(const Stopped&)> work, std::function<void(Result)> done)
+    /// `work` is called in another thread and asks now and then whether it is to stop. `atOnce`: for how long the interface may wait for it.
+    template <typename Result>
+    void run(const QString& what, std::function<Result(const Stopped&)> work, std::function<void(Result)> done, std::chrono::milliseconds atOnce = std::chrono::milliseconds(12))
     {
         cancel();
         auto stop = stop_ = std::make_shared<std::atomic_bool>(false);
@@ -55,8 +56,7 @@ public:
             }
             QMetaObject::invokeMethod(this, deliver, Qt::QueuedConnection);
         });
-        constexpr std::chrono::milliseconds kFrame(12);
-        if (waiting->wait_for(kFrame) == std::future_status::ready)
+        if (waiting->wait_for(atOnce) == std::future_status::ready)
             deliver();
         else
             Q_EMIT busyChanged(what);

@@ -6,6 +6,8 @@
 #include "core/plan/board_facts.h"
 #include "core/snapshot_change.h"
 
+#include <algorithm>
+
 #include <QFileInfo>
 
 namespace bindrel {
@@ -95,6 +97,7 @@ void Document::adopt(Workpiece work, const QString& path, bool neverSaved)
     path_ = path;
     neverSaved_ = neverSaved;
     snapshot_ = computeSnapshot({device_, board_, history_->plan(), provenance_, {}, {}});
+    findings_ = snapshot_->findings;
     watch();
     Q_EMIT opened();
     Q_EMIT changed();
@@ -288,6 +291,7 @@ void Document::recompute()
     const Previewed seen = std::exchange(previewed_, {});
     const bool isSeen = seen.to && seen.from == snapshot_ && seen.to->device == device_ && seen.to->filedBoard == board_ && seen.to->plan == plan;
     snapshot_ = isSeen ? seen.to : computeSnapshot({device_, board_, history_->plan(), provenance_, {}, {}});
+    findings_ = snapshot_->findings;
     journalTimer_.start();
     Q_EMIT changed();
     Q_EMIT fileChanged();
@@ -363,6 +367,20 @@ void Document::dropRecovered()
     if (recoveredEntry_)
         journal_.settle(*recoveredEntry_);
     recoveredEntry_.reset();
+}
+
+int Document::count(Finding::Severity severity) const
+{
+    return int(std::count_if(findings_.begin(), findings_.end(), [severity](const Finding& finding) { return finding.severity == severity; }));
+}
+
+void Document::addHazards(const std::shared_ptr<const Snapshot>& rehearsed, const std::vector<Finding>& hazards)
+{
+    if (rehearsed != snapshot_ || (hazards.empty() && findings_.size() == snapshot_->findings.size()))
+        return;
+    findings_ = snapshot_->findings;
+    findings_.insert(findings_.end(), hazards.begin(), hazards.end());
+    Q_EMIT findingsChanged();
 }
 
 } // namespace bindrel

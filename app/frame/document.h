@@ -27,6 +27,11 @@ public:
     const Snapshot& snapshot() const { return *snapshot_; }
     std::shared_ptr<const Snapshot> sharedSnapshot() const { return snapshot_; }
     const Library& library() const { return library_; }
+    /// The snapshot's findings, and the hazards that a rehearsal of it has shown since.
+    const std::vector<Finding>& findings() const { return findings_; }
+    int count(Finding::Severity severity) const;
+    /// What a rehearsal found; nothing happens when another snapshot is open by now.
+    void addHazards(const std::shared_ptr<const Snapshot>& rehearsed, const std::vector<Finding>& hazards);
 
     /// Replaces the open plan; on failure it stays as it is.
     Outcome open(const QString& path);
@@ -82,6 +87,7 @@ public:
 
 Q_SIGNALS:
     void changed();                       ///< the snapshot is another one
+    void findingsChanged();               ///< hazards have come to its findings
     void opened();                        ///< another plan altogether; comes before changed()
     void fileChanged();                   ///< path or saved state is another
     void changedOnDisk();                 ///< somebody else has changed or removed the plan's file
@@ -116,6 +122,7 @@ private:
     };
     mutable Previewed previewed_;
     std::shared_ptr<const Snapshot> snapshot_;
+    std::vector<Finding> findings_;
     std::optional<Plan> recovered_;
     std::optional<Journal::Entry> recoveredEntry_;
     Journal journal_;

@@ -18,10 +18,11 @@ FindingsList::FindingsList(Document& document, ViewState& view, QWidget* parent)
 {
     setAccessibleName("Findings");
     connect(&document_, &Document::changed, this, &FindingsList::rowsChanged);
-    connect(this, &RowList::activated, this, [this](int row) { view_.jump(document_.snapshot().findings[size_t(row)].place); });
+    connect(&document_, &Document::findingsChanged, this, &FindingsList::rowsChanged);
+    connect(this, &RowList::activated, this, [this](int row) { view_.jump(document_.findings()[size_t(row)].place); });
 }
 
-int FindingsList::rowCount() const { return document_.isOpen() ? int(document_.snapshot().findings.size()) : 0; }
+int FindingsList::rowCount() const { return document_.isOpen() ? int(document_.findings().size()) : 0; }
 
 void FindingsList::step(int by)
 {
@@ -30,7 +31,7 @@ void FindingsList::step(int by)
         return;
     const int row = currentRow() < 0 ? (by > 0 ? 0 : count - 1) : (currentRow() + by + count) % count;
     setCurrentRow(row);
-    view_.jump(document_.snapshot().findings[size_t(row)].place);
+    view_.jump(document_.findings()[size_t(row)].place);
 }
 
 void FindingsList::fixCurrent()
@@ -53,7 +54,7 @@ void FindingsList::waysForCurrent()
 {
     if (currentRow() < 0 || currentRow() >= rowCount())
         return;
-    if (const Finding& finding = document_.snapshot().findings[size_t(currentRow())]; finding.ways)
+    if (const Finding& finding = document_.findings()[size_t(currentRow())]; finding.ways)
         Q_EMIT waysWanted(*finding.ways);
     else
         Q_EMIT document_.refused("No setting of the clocks mends this finding; see what it advises.");
@@ -63,7 +64,7 @@ static const QString kWays = "Ways\u2026";
 
 FindingsList::Presses FindingsList::pressesOf(int row, const QRect& rect) const
 {
-    const Finding& finding = document_.snapshot().findings[size_t(row)];
+    const Finding& finding = document_.findings()[size_t(row)];
     const QFontMetrics metrics(Theme::get().text(12));
     int right = rect.right() - 12;
     const auto place = [&](const QString& text) {
@@ -82,7 +83,7 @@ FindingsList::Presses FindingsList::pressesOf(int row, const QRect& rect) const
 void FindingsList::paintRow(QPainter& p, int row, const QRect& rect, bool)
 {
     const Theme& t = Theme::get();
-    const Finding& finding = document_.snapshot().findings[size_t(row)];
+    const Finding& finding = document_.findings()[size_t(row)];
     drawSeverityMark(p, QRectF(rect.left() + 14, rect.center().y() - 4, 9, 9), finding.severity);
     p.setFont(t.mono(11));
     p.setPen(t.muted);
@@ -100,7 +101,7 @@ void FindingsList::paintRow(QPainter& p, int row, const QRect& rect, bool)
         p.drawText(presses.ways, Qt::AlignVCenter | Qt::AlignRight, kWays);
 }
 
-QString FindingsList::rowText(int row) const { return typeset(document_.snapshot().findings[size_t(row)].text); }
+QString FindingsList::rowText(int row) const { return typeset(document_.findings()[size_t(row)].text); }
 
 void FindingsList::mousePressEvent(QMouseEvent* event)
 {
@@ -114,7 +115,7 @@ void FindingsList::mousePressEvent(QMouseEvent* event)
     else if (presses.ways.contains(event->position().toPoint()))
         waysForCurrent();
     else
-        view_.jump(document_.snapshot().findings[size_t(row)].place);
+        view_.jump(document_.findings()[size_t(row)].place);
 }
 
 void FindingsList::keyPressEvent(QKeyEvent* event)
@@ -143,9 +144,8 @@ protected:
         if (!drawer_.document_.isOpen())
             return;
         const Theme& t = Theme::get();
-        const Snapshot& s = drawer_.document_.snapshot();
-        const int errors = s.count(Finding::Severity::Error);
-        const int cautions = s.count(Finding::Severity::Caution);
+        const int errors = drawer_.document_.count(Finding::Severity::Error);
+        const int cautions = drawer_.document_.count(Finding::Severity::Caution);
         QPainter p(this);
         p.setFont(t.heading());
         p.setPen(t.muted);
@@ -174,6 +174,7 @@ FindingsDrawer::FindingsDrawer(Document& document, ViewState& view, QWidget* par
     list_ = new FindingsList(document, view);
     column->addWidget(list_);
     connect(&document_, &Document::changed, this, &FindingsDrawer::refresh);
+    connect(&document_, &Document::findingsChanged, this, &FindingsDrawer::refresh);
     refresh();
 }
 

@@ -7,6 +7,7 @@
 #include "app/frame/inspector.h"
 #include "app/frame/masthead.h"
 #include "app/frame/move_dialog.h"
+#include "app/rehearsal/rehearsal_station.h"
 #include "app/source/source_station.h"
 #include "app/start/start_station.h"
 #include "app/theme/theme.h"
@@ -58,7 +59,8 @@ MainWindow::MainWindow(Library library, QWidget* parent) : QMainWindow(parent), 
     clocks_ = new ClocksStation(document_, view_);
     tuning_ = new TuningStation(document_, view_);
     source_ = new SourceStation(document_, view_);
-    for (QWidget* station : {static_cast<QWidget*>(start_), static_cast<QWidget*>(wiring_), static_cast<QWidget*>(clocks_), static_cast<QWidget*>(tuning_), static_cast<QWidget*>(source_)})
+    rehearsal_ = new RehearsalStation(document_, view_);
+    for (QWidget* station : {static_cast<QWidget*>(start_), static_cast<QWidget*>(wiring_), static_cast<QWidget*>(clocks_), static_cast<QWidget*>(tuning_), static_cast<QWidget*>(source_), static_cast<QWidget*>(rehearsal_)})
         stack_->addWidget(station);
     across->addWidget(stack_, 1);
     inspectorRule_ = verticalRule();
@@ -108,7 +110,7 @@ MainWindow::MainWindow(Library library, QWidget* parent) : QMainWindow(parent), 
             say(what.isEmpty() ? QString() : what + "\u2026 Esc stops it.", false);
         });
     connect(masthead_, &Masthead::findingWanted, this, [this](Finding::Severity severity) {
-        const auto& all = document_.snapshot().findings;
+        const auto& all = document_.findings();
         for (size_t i = 0; i < all.size(); ++i)
             if (all[i].severity == severity) {
                 findings_->setOpen(true);
@@ -163,6 +165,7 @@ MainWindow::MainWindow(Library library, QWidget* parent) : QMainWindow(parent), 
             clocks_->reach()->repair();
     });
     connect(source_, &SourceStation::waitingChanged, this, &MainWindow::refresh);
+    connect(rehearsal_, &RehearsalStation::rehearsed, this, &MainWindow::refresh);
     connect(source_, &SourceStation::written, this, [this](const QString& folder) { say("Written to " + folder + ".", false); });
     refresh();
     showStation(Station::Start);
@@ -277,7 +280,7 @@ void MainWindow::buildMenus()
     add(clocks, "Export the &ladder\u2026", QKeySequence("Ctrl+Shift+G"), [this] { clocks_->exportPicture(); });
 
     QMenu* view = menuBar()->addMenu("&View");
-    const char* names[kStations] = {"&Start", "&Wiring", "&Clocks", "&Tuning", "S&ource"};
+    const char* names[kStations] = {"&Start", "&Wiring", "&Clocks", "&Tuning", "S&ource", "R&ehearsal"};
     for (int i = 0; i < kStations; ++i)
         add(view, names[i], QKeySequence(QString("Ctrl+%1").arg(i + 1)), [this, i] { showStation(Station(i)); });
     view->addSeparator();
@@ -355,6 +358,7 @@ void MainWindow::refresh()
     rail_->setCount(Station::Clocks, clockErrors, clockErrors > 0);
     rail_->setCount(Station::Tuning, goalErrors, goalErrors > 0);
     rail_->setCount(Station::Source, source_->waiting(), false);
+    rail_->setCount(Station::Rehearsal, rehearsal_->hazards(), true);
 }
 
 void MainWindow::showStation(Station station)
@@ -625,6 +629,7 @@ void MainWindow::showKeys()
     rows.emplace_back("48M Enter", "Type a rate on a clock for the ways to it; also >= 100 MHz, max; Shift+Enter adds a wish");
     rows.emplace_back("U, +, -, F", "Ladder: fold what is unused or alike, zoom the axis (also Ctrl and the wheel), fit it");
     rows.emplace_back("M", "Ladder: the low-power modes, one after another");
+    rows.emplace_back("\u2190, \u2192, T, N, M", "Rehearsal: step, axis of time, next hazard, run the machine code");
     rows.emplace_back("F, W", "Findings: preview the fix; the ways that may mend it");
     // Two columns, so that the sheet fits under the smallest window.
     QString text = "<table cellspacing='4'>";

@@ -18,6 +18,7 @@ class FindingsDrawer;
 class Inspector;
 class OptionFinder;
 class Masthead;
+class RehearsalStation;
 class SourceStation;
 class StartStation;
 class TuningStation;
@@ -36,6 +37,7 @@ public:
     ClocksStation* clocks() const { return clocks_; }
     TuningStation* tuning() const { return tuning_; }
     SourceStation* source() const { return source_; }
+    RehearsalStation* rehearsal() const { return rehearsal_; }
     StartStation* start() const { return start_; }
     OptionFinder* options() const { return options_; }
     Inspector* inspector() const { return inspector_; }
@@ -87,6 +89,7 @@ private:
     ClocksStation* clocks_ = nullptr;
     TuningStation* tuning_ = nullptr;
     SourceStation* source_ = nullptr;
+    RehearsalStation* rehearsal_ = nullptr;
     OptionFinder* options_ = nullptr;
     Inspector* inspector_ = nullptr;
     QWidget* inspectorRule_ = nullptr;

@@ -73,6 +73,7 @@ Masthead::Masthead(Document& document, ViewState& view, QWidget* parent) : QWidg
     connect(tallies_[2], &QToolButton::clicked, this, [this] { Q_EMIT findingWanted(Finding::Severity::Error); });
     connect(tallies_[3], &QToolButton::clicked, this, [this] { Q_EMIT findingWanted(Finding::Severity::Caution); });
     connect(&document_, &Document::changed, this, &Masthead::refresh);
+    connect(&document_, &Document::findingsChanged, this, &Masthead::refresh);
     connect(&document_, &Document::fileChanged, this, &Masthead::refresh);
     refresh();
 }
@@ -107,8 +108,8 @@ void Masthead::refresh()
     tint(range_, t.ink, false);
     const int open_ = s.bindings.count(BoundNeed::State::Open);
     const int contested = s.bindings.count(BoundNeed::State::Contested);
-    const int errors = s.count(Finding::Severity::Error);
-    const int cautions = s.count(Finding::Severity::Caution);
+    const int errors = document_.count(Finding::Severity::Error);
+    const int cautions = document_.count(Finding::Severity::Caution);
     tallies_[0]->setText(QString("%1 open").arg(open_));
     tint(tallies_[0], open_ ? t.ink : t.muted, open_ > 0);
     tallies_[1]->setText(QString("%1 contested").arg(contested));

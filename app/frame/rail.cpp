@@ -12,7 +12,7 @@ namespace bindrel {
 namespace {
 
 constexpr int kItem = 56;
-const char* const kNames[kStations] = {"Start", "Wiring", "Clocks", "Tuning", "Source"};
+const char* const kNames[kStations] = {"Start", "Wiring", "Clocks", "Tuning", "Source", "Rehearsal"};
 
 /// Line drawings of our own, in a box of 20 by 20.
 void drawIcon(QPainter& p, Station station, const QPointF& at)
@@ -50,6 +50,10 @@ void drawIcon(QPainter& p, Station station, const QPointF& at)
         p.drawLine(QPointF(6, 8), QPointF(18, 8));
         p.drawLine(QPointF(6, 12), QPointF(15, 12));
         p.drawLine(QPointF(2, 16), QPointF(7, 16));
+        break;
+    case Station::Rehearsal: // a rate that climbs, step by step, under a cursor
+        p.drawPolyline(QPolygonF{QPointF(1, 17), QPointF(6, 17), QPointF(6, 12), QPointF(13, 12), QPointF(13, 5), QPointF(19, 5)});
+        p.drawLine(QPointF(10, 2), QPointF(10, 18));
         break;
     }
     p.restore();
@@ -93,7 +97,8 @@ void Rail::paintEvent(QPaintEvent*)
             p.fillRect(QRect(0, rect.top(), 3, rect.height()), t.accent);
         p.setPen(QPen(current ? t.accent : t.ink, 1.4));
         drawIcon(p, station, QPointF(rect.center().x() - 10, rect.top() + 9));
-        p.setFont(t.text(11, current));
+        // The longest name must not touch the edges.
+        p.setFont(t.text(QFontMetrics(t.text(11, true)).horizontalAdvance(kNames[i]) > width() - 10 ? 10 : 11, current));
         p.setPen(current ? t.accent : t.ink);
         p.drawText(rect.adjusted(0, 34, 0, 0), Qt::AlignHCenter | Qt::AlignTop, kNames[i]);
         if (const Count& count = counts_[size_t(i)]; count.number > 0) {

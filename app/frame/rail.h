@@ -7,8 +7,8 @@
 
 namespace bindrel {
 
-enum class Station { Start, Wiring, Clocks, Tuning, Source };
-inline constexpr int kStations = 5;
+enum class Station { Start, Wiring, Clocks, Tuning, Source, Rehearsal };
+inline constexpr int kStations = 6;
 
 /// The stations in the order of work, each with a small count of what waits there.
 class Rail : public QWidget {

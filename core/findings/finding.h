@@ -49,7 +49,7 @@ struct Finding {
     std::string fixTitle; ///< "Bind it", "Divide by 2"; empty when no fix is known
     std::optional<WaysOffer> ways;
     /// Which station it is looked after at; as its rule says, set by findAll().
-    enum class Subject { Wiring, Clocks, Goals, Files } subject = Subject::Files;
+    enum class Subject { Wiring, Clocks, Goals, Files, Rehearsal } subject = Subject::Files;
     bool beyondPads = false; ///< contention that no pad's own label can show
 };
 

@@ -64,6 +64,8 @@ private:
         for (size_t n = 0; n < f_.plan.needs.size(); ++n)
             if (hasFiles(f_, first, n) && !waitsForSlowSource(f_, n))
                 phase(Step::Phase::Need, int(n));
+        if (!f_.image.lateSources.empty())
+            out_.untilLate = chip_.now();
         const bool late = phase(Step::Phase::Late);
         for (size_t n = 0; n < f_.plan.needs.size(); ++n)
             if (hasFiles(f_, first, n) && waitsForSlowSource(f_, n)) {

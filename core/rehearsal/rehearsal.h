@@ -67,6 +67,7 @@ struct Rehearsal {
     std::vector<BusWrite> writes;
     std::string gaveUp;   ///< the wait that timed out, in words; empty when all came
     Moment untilUp = 0;   ///< when the bring-up returned
+    Moment untilLate = 0; ///< when all was up but what comes from a slow source; 0 when there is none
     Moment end = 0;
     /// Where the time until the bring-up returns went, longest first.
     std::vector<std::pair<std::string, Moment>> split;
@@ -75,6 +76,10 @@ struct Rehearsal {
 
 /// Runs the planned operations, as the C is written from them. Never fails; at most a few milliseconds.
 Rehearsal rehearsePlanned(const Facts& facts, const Scenario& scenario);
+
+/// What the planned runs of a plan show beyond `known`: a finding of rule REH-01 a hazard, errors all. What a finding says already of the same
+/// clock is not said again.
+std::vector<Finding> hazardFindings(const Facts& facts, const std::vector<Finding>& known);
 
 /// Compiles the written C with the cross-compilers in `folder` (which must exist and be empty) and executes the machine code from each core's
 /// reset vector. A problem: no compiler, it does not compile, or this program was built without the emulator.

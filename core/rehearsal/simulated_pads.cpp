@@ -39,6 +39,11 @@ PadLook SimulatedPads::look(int pad) const
         out.function = registers_.code(facts.function);
         out.port = std::int64_t(out.function) == facts.portCode;
     }
+    for (const int index : out.port ? std::vector<int>() : facts.routes) {
+        const Route& route = device.routes[size_t(index)];
+        const InstanceSignal::Direction direction = device.instances[size_t(route.instance)].signals[size_t(route.signal)].direction;
+        out.led = out.led || (route.code == std::int64_t(out.function) && direction != InstanceSignal::Direction::In && direction != InstanceSignal::Direction::Analog);
+    }
     out.output = meaning(fields.output, "output") == 1;
     out.high = meaning(fields.level, "level") == 1;
     out.openDrain = meaning(fields.openDrain, "open_drain") == 1;

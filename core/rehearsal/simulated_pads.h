@@ -8,7 +8,8 @@ namespace bindrel {
 /// What a pad does to the board, as its port's registers make it.
 struct PadLook {
     std::uint32_t function = 0; ///< code of the pad's own function field; 0 when it has none
-    bool port = true;           ///< the port has the pad, not a peripheral
+    bool port = true;           ///< the port has the pad
+    bool led = false;           ///< a signal that drives is led to it; with neither, nothing is connected
     bool output = false;
     bool high = false;          ///< level that the port would drive
     bool openDrain = false;
@@ -17,8 +18,8 @@ struct PadLook {
 
     bool pushesHigh() const { return port && output && high && !openDrain; }
     bool pullsLow() const { return port && output && !high; }
-    /// "high", "low", "input", "peripheral": for people.
-    const char* text() const { return !port ? "peripheral" : !output ? "input" : high ? (openDrain ? "released" : "high") : "low"; }
+    /// "high", "low", "input", "peripheral", "unconnected": for people.
+    const char* text() const { return led ? "peripheral" : !port ? "unconnected" : !output ? "input" : high ? (openDrain ? "released" : "high") : "low"; }
 };
 
 /// Reads the pads' registers as the board would feel them.

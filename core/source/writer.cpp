@@ -29,7 +29,7 @@ Writer::Writer(const Facts& f, const Names& n, std::string fileName, std::string
     line();
 }
 
-void Writer::add(std::string text) { file_.lines.push_back({std::move(text), trace_}); }
+void Writer::add(std::string text) { file_.lines.push_back({std::move(text), trace_, step_}); }
 
 void Writer::comment(std::string_view text, int indent)
 {
@@ -150,6 +150,7 @@ Place placeOf(const Writer& w, const Step& step)
 
 void Writer::step(const Step& s, int indent)
 {
+    step_ = &s;
     const Code margin = Code::trusted(std::string(size_t(indent), ' '));
     const Code reg = code("{}->{}", instanceMacro(facts, names, s.instance), Word::spelled(facts.device.blockOf(s.instance).registers[size_t(s.reg)].name));
     std::vector<Code> values;
@@ -207,6 +208,7 @@ void Writer::step(const Step& s, int indent)
         break;
     }
     }
+    step_ = nullptr;
 }
 
 void Writer::steps(const std::vector<const Step*>& list, int indent)

@@ -50,6 +50,7 @@ private:
 
     SourceFile file_;
     int trace_ = -1;
+    const Step* step_ = nullptr;
 };
 
 /// The first lines of every generated file, for comment() of its language: what it is, and its seal.

@@ -129,6 +129,23 @@ private Q_SLOTS:
         }
     }
 
+    void hazardsAreFindings()
+    {
+        const auto s = run(demo());
+        QVERIFY(hazardFindings(s->facts(), s->findings).empty());
+        Faulty faulty{*s, s->image};
+        for (Step& step : faulty.image.steps)
+            if (step.kind == Step::Kind::Update && step.fields.front().ref == s->device->waitStates)
+                step.value = 0;
+        const std::vector<Finding> found = hazardFindings(faulty.facts(), {});
+        QVERIFY(std::any_of(found.begin(), found.end(), [](const Finding& finding) { return finding.rule == "REH-01" && finding.severity == Finding::Severity::Error && finding.place.kind == Place::Kind::Clock; }));
+        // What another finding says of the same clock is not said twice.
+        const auto tangled = run(demo("sluice-node-c-tangled"));
+        QVERIFY(hasFinding(*tangled, "CLK-01", "BUS1"));
+        for (const Finding& finding : hazardFindings(tangled->facts(), tangled->findings))
+            QVERIFY(finding.place.id != "BUS1");
+    }
+
     void singleFaultsAreNoticed_data() { families(); }
     /// Every operation in turn is left out, or writes another code: the end or the way there shows it.
     void singleFaultsAreNoticed()
@@ -180,6 +197,48 @@ private Q_SLOTS:
         }
         QVERIFY2(faults >= 15, std::to_string(faults).c_str());
         QVERIFY2(missed.empty(), fmt::format("of {} faults these went unnoticed:\n{}", faults, missed).c_str());
+    }
+
+    void faultsInTheWrittenCodeAreNoticed_data() { families(); }
+    /// Lines of the written C are left out, swapped or given other numbers: it does not compile, or the machine code shows it.
+    void faultsInTheWrittenCodeAreNoticed()
+    {
+        QFETCH(QString, name);
+        const auto s = run(demo(name.toStdString()));
+        const Rehearsal planned = rehearsePlanned(s->facts(), {});
+        std::mt19937 random(7);
+        std::vector<std::pair<size_t, size_t>> lines; // file, line of a statement
+        for (size_t f = 0; f < s->source().files.size(); ++f)
+            for (size_t i = 0; i < s->source().files[f].lines.size(); ++i)
+                if (const SourceLine& line = s->source().files[f].lines[i]; line.step && line.step->kind != Step::Kind::Wait && line.text.ends_with(';') && line.text.find("->") != std::string::npos)
+                    lines.emplace_back(f, i);
+        QVERIFY(lines.size() > 20);
+        const int faults = qEnvironmentVariableIsSet("BINDREL_LONG") ? qEnvironmentVariableIntValue("BINDREL_LONG") : 4;
+        for (int fault = 0; fault < faults; ++fault) {
+            Source source = s->source();
+            const auto [file, at] = lines[random() % lines.size()];
+            std::string& text = source.files[file].lines[at].text;
+            const std::string before = text;
+            switch (random() % 3) {
+            case 0: // the register gets what it has
+                text = "    ;";
+                break;
+            case 1: // another number, or the opposite
+                if (const size_t number = text.find("_AT("); number != std::string::npos)
+                    text.replace(number, 4, "_AT(1u ^ ");
+                else
+                    text.replace(text.find('='), 1, "= 1u +");
+                break;
+            default: // the neighbour's register
+                text = replaced(text, "->", "[1].");
+            }
+            const QTemporaryDir folder;
+            const Expected<Rehearsal> machine = rehearseMachineCode(s->facts(), source, {}, folder.path().toStdString());
+            if (!machine)
+                continue; // it does not compile
+            const bool noticed = !machine->hazards.empty() || !machine->gaveUp.empty() || !compareWrites(*s->device, planned, *machine).empty();
+            QVERIFY2(noticed, (source.files[file].name + ": " + before + " became " + text).c_str());
+        }
     }
 };
 

@@ -1,0 +1,135 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/rehearsal/operations_list.h"
+#include "app/rehearsal/rehearsal_station.h"
+#include "app/rehearsal/scenario_list.h"
+#include "app/rehearsal/timeline_view.h"
+#include "tests/support/window_fixture.h"
+
+#include <QLabel>
+#include <QPushButton>
+
+using namespace bindrel;
+using namespace bindrel::test;
+
+/// The rehearsal in the window: scenarios, the cursor by mouse and keys, hazards, the machine code.
+class RehearsalWindowTest : public WindowFixture {
+    Q_OBJECT
+
+    RehearsalStation& station() const { return *w_->rehearsal(); }
+    OperationsList& operations() const { return *station().operations(); }
+    TimelineView& timeline() const { return *station().timeline(); }
+
+    void rehearse()
+    {
+        shortcut(QKeySequence("Ctrl+6"));
+        QCOMPARE(w_->station(), Station::Rehearsal);
+        QTRY_VERIFY_WITH_TIMEOUT(station().scenarios()->rowCount() > 0 && !station().background().busy(), 20'000);
+    }
+
+private Q_SLOTS:
+    void initTestCase() { prepare(); }
+    void init() { openWindow(); }
+    void cleanup() { closeWindow(); }
+
+    void theCursorFollowsKeysAndMouse()
+    {
+        open("done");
+        rehearse();
+        QVERIFY(timeline().hasFocus());
+        QCOMPARE(timeline().cursorOperation(), 0);
+        QTest::keyClick(&timeline(), Qt::Key_Right);
+        QTest::keyClick(&timeline(), Qt::Key_Right);
+        QCOMPARE(timeline().cursorOperation(), 2);
+        QCOMPARE(operations().currentRow(), operations().rowOf(2));
+        // The line of C at the cursor, and the decision in the inspector.
+        QVERIFY2(station().line()->text().contains(".c "), qPrintable(station().line()->text()));
+        QVERIFY(w_->view().selected().kind != Place::Kind::None);
+        QTest::keyClick(&timeline(), Qt::Key_End);
+        const int last = timeline().cursorOperation();
+        QVERIFY(last > 50);
+        QTest::mouseClick(timeline().viewport(), Qt::LeftButton, {}, QPoint(int(timeline().xOfOperation(20)), 40));
+        QCOMPARE(timeline().cursorOperation(), 20);
+        QTest::keyClick(&timeline(), Qt::Key_T);
+        QVERIFY(timeline().timeAxis());
+        // On the axis of time an operation lies elsewhere.
+        QTest::mouseClick(timeline().viewport(), Qt::LeftButton, {}, QPoint(int(timeline().xOfOperation(40)), 40));
+        QVERIFY(std::abs(timeline().xOfOperation(timeline().cursorOperation()) - timeline().xOfOperation(40)) < 2);
+        // The list moves the cursor too.
+        operations().setFocus();
+        QTest::keyClick(&operations(), Qt::Key_Home);
+        QTest::keyClick(&operations(), Qt::Key_Down);
+        QCOMPARE(timeline().cursorOperation(), 1);
+    }
+
+    void scenariosAreChosenAndKeptOverAnEdit()
+    {
+        open("done");
+        rehearse();
+        ScenarioList& list = *station().scenarios();
+        int dead = -1;
+        for (int row = 0; row < list.rowCount(); ++row)
+            if (list.runOf(row) > 0 && dead < 0)
+                dead = row;
+        QVERIFY(dead > 0);
+        QTest::mouseClick(list.viewport(), Qt::LeftButton, {}, list.rowRect(dead).center());
+        const int operationsThen = operations().rowCount();
+        QVERIFY(operationsThen > 5);
+        const int run = list.runOf(dead);
+        QVERIFY(w_->document().apply(editOf("mode", SetMode{"STOP", true})));
+        QTRY_VERIFY_WITH_TIMEOUT(station().scenarios()->rowCount() > 0 && list.runOf(list.currentRow()) == run + 1, 20'000);
+        // A mode adds a scenario of the program.
+        QCOMPARE(operations().rowCount(), operationsThen);
+    }
+
+    void hazardsAreShownAndLeadToTheDecision()
+    {
+        open("tangled");
+        rehearse();
+        QVERIFY(station().hazards() > 0);
+        QTest::keyClick(&timeline(), Qt::Key_N);
+        QVERIFY(operations().hazardOf(operations().currentRow()) >= 0);
+        QCOMPARE(w_->view().selected().kind, Place::Kind::Clock);
+        operations().setFocus();
+        QTest::keyClick(&operations(), Qt::Key_Return);
+        QCOMPARE(w_->station(), Station::Clocks);
+        // Mended, it is gone; nothing of the old run is pointed into meanwhile.
+        shortcut(QKeySequence("Ctrl+6"));
+        QVERIFY(w_->document().apply(editOf("divide", SetClock{"BUS1", "2"})));
+        QTRY_COMPARE_WITH_TIMEOUT(station().hazards(), 0, 20'000);
+    }
+
+    void theMachineCodeIsRunOnDemand()
+    {
+        open("done");
+        rehearse();
+        QPushButton* button = nullptr;
+        for (QPushButton* b : station().findChildren<QPushButton*>())
+            if (b->text().contains("machine code"))
+                button = b;
+        QVERIFY(button);
+        QTest::mouseClick(button, Qt::LeftButton);
+        QTRY_VERIFY2_WITH_TIMEOUT(station().verdict()->text().contains("writes as planned"), qPrintable(station().verdict()->text()), 60'000);
+        // An edit makes the verdict one about another program.
+        QVERIFY(w_->document().apply(editOf("baud", SetGoal{"uplink", "baud", "115.2k"})));
+        QVERIFY(!station().verdict()->isVisible());
+    }
+
+    void anEmptyPlanAndFastEditsDoNoHarm()
+    {
+        open("start");
+        rehearse();
+        for (int i = 0; i < 30; ++i) {
+            w_->document().apply(editOf("x", SetClock{"BUS1", std::to_string(1 + i % 3)}));
+            QTest::keyClick(&timeline(), i % 2 ? Qt::Key_Right : Qt::Key_End);
+            QTest::keyClick(&timeline(), Qt::Key_N);
+            if (i % 5 == 0)
+                station().refreshNow();
+            QApplication::processEvents();
+        }
+        QTRY_VERIFY_WITH_TIMEOUT(!station().background().busy(), 20'000);
+        timeline().grab();
+    }
+};
+
+BINDREL_TEST(RehearsalWindowTest)
+#include "rehearsal_window_test.moc"
