@@ -115,7 +115,7 @@ Step waitStep(const Device& device, const FieldRef& ref, std::uint32_t code, con
 
 std::vector<const std::vector<Step>*> Image::allSteps() const
 {
-    std::vector<const std::vector<Step>*> out{&steps, &toSlow, &toFull};
+    std::vector<const std::vector<Step>*> out{&steps, &stops, &toSlow, &toFull};
     for (const ModeSteps& mode : modes) {
         out.push_back(&mode.enter);
         out.push_back(&mode.back);

@@ -26,10 +26,10 @@ struct Step {
         Copy,   ///< the bits of `mask` get what the field `from` reads: a factory value that only the chip knows
     };
     /// In the order of the bring-up. Late: what waits for a source that takes long, and what comes from it.
-    enum class Phase { Unlock, Pins, Clocks, Need, Late, Start };
+    enum class Phase { Unlock, Pins, Clocks, Need, Late, Start, Stop };
     Kind kind = Kind::Write;
     Phase phase = Phase::Clocks;
-    int need = -1; ///< Phase::Need and Start
+    int need = -1; ///< Phase::Need, Start and Stop
     int instance = -1;
     int reg = -1;
     std::uint32_t mask = 0;
@@ -61,6 +61,7 @@ struct ModeSteps {
 /// Register values and the ordered operations that lead to them from reset.
 struct Image {
     std::vector<Step> steps; ///< unlocking, pads, clocks, late clocks, needs in the plan's order, starts
+    std::vector<Step> stops; ///< take back what the needs' starts did, each need's in reverse
     /// Sources that are started early and waited for after everything that does not come from them: a slow crystal holds up nothing.
     std::vector<int> lateSources;
     /// From the plan's clocks to its slow ones and back, while the program runs; empty when it has none.

@@ -95,10 +95,10 @@ public:
         // An instance that others use too runs already; what starts is the need's own outputs.
         for (const Seat& seat : bound.shared ? bound.seats : std::vector<Seat>())
             if (const FieldRef output = device_.roleField(bound.instance, "output" + std::to_string(seat.channel)); output.valid() && seat.channel > 0)
-                starts_.push_back(updateStep(device_, {{output, 1, "start"}}, {}));
+                starts_.push_back({updateStep(device_, {{output, 1, "start"}}, {}), 0});
         for (const RoleValue& value : setting.roles)
             if (FieldWrite write; value.when == RoleValue::When::Start && encode(bound.instance, value, write))
-                starts_.push_back(updateStep(device_, {write}, {}));
+                starts_.push_back({updateStep(device_, {write}, {}), device_.blockOf(bound.instance).role(value.role)->encoding.encode(0).value_or(0)});
     }
 
     void handOver(std::vector<PadStep> parts)
@@ -151,7 +151,7 @@ public:
         if (const FieldRef own = device_.roleField(lines, "enable_" + core + "_" + n); !core.empty() && own.valid())
             enable = own;
         if (enable.valid())
-            starts_.push_back(updateStep(device_, {{enable, 1, title}}, {}));
+            starts_.push_back({updateStep(device_, {{enable, 1, title}}, {}), 0});
         else
             image_.unplaced.push_back(fmt::format("{} has no field that lets line {} interrupt", device_.instances[size_t(lines)].name, n));
     }
@@ -169,7 +169,29 @@ public:
         return out;
     }
 
-    std::vector<Step> takeStarts() { return std::move(starts_); }
+    /// What lets the need run, and what takes that back. An instance that others use too goes on running; only what is the need's own stops.
+    void startAndStop(std::vector<Step>& starts, std::vector<Step>& stops, const BoundNeed& bound)
+    {
+        const auto ownOutput = [&](const FieldRef& ref) {
+            return std::any_of(bound.seats.begin(), bound.seats.end(), [&](const Seat& seat) { return seat.channel > 0 && device_.roleField(bound.instance, "output" + std::to_string(seat.channel)) == ref; });
+        };
+        for (auto it = starts_.rbegin(); it != starts_.rend(); ++it) {
+            if (bound.shared && it->step.instance == bound.instance && !ownOutput(it->step.fields.front().ref))
+                continue;
+            std::vector<FieldWrite> back;
+            for (const FieldWrite& write : it->step.fields)
+                if (device_.fieldOf(write.ref).access != Field::Access::Key)
+                    back.push_back({write.ref, it->off, write.cause, write.goal});
+            stops.push_back(updateStep(device_, std::move(back), {}));
+            stops.back().phase = Step::Phase::Stop;
+            stops.back().need = need_;
+        }
+        for (auto& [step, off] : starts_) {
+            step.phase = Step::Phase::Start;
+            step.need = need_;
+            starts.push_back(std::move(step));
+        }
+    }
 
 private:
     /// ", for dead time 650 ns": the goals that a register's fields serve, with what is achieved.
@@ -253,7 +275,11 @@ private:
     const Device& device_;
     const Plan& plan_;
     int need_;
-    std::vector<Step> starts_;
+    struct Start {
+        Step step;
+        std::uint32_t off = 0; ///< code that takes it back
+    };
+    std::vector<Start> starts_;
 };
 
 } // namespace
@@ -281,11 +307,7 @@ void appendNeedSteps(Image& image, const Device& device, const Plan& plan, const
                     bringUp.handOver(padSteps(image, device, plan, bindings, setup));
                 bringUp.line(setup);
             }
-        for (Step& step : bringUp.takeStarts()) {
-            step.phase = Step::Phase::Start;
-            step.need = static_cast<int>(n);
-            starts.push_back(std::move(step));
-        }
+        bringUp.startAndStop(starts, image.stops, bindings.needs[n]);
     }
     image.steps.insert(image.steps.end(), starts.begin(), starts.end());
 }

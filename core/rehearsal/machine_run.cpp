@@ -94,11 +94,16 @@ private:
     void startAll()
     {
         chip_.demand().levelsFree = true;
+        callAll("_start");
+    }
+
+    void callAll(const char* ending)
+    {
         for (size_t core = 0; core < cores_.size(); ++core) {
             under_ = int(core);
             const Names names = namesFor(f_, core);
             for (size_t n = 0; n < f_.plan.needs.size(); ++n) {
-                const std::string function = names.need(n).text() + "_start";
+                const std::string function = names.need(n).text() + ending;
                 if (hasFiles(f_, names, n) && !left_.contains(int(n)) && cores_[core]->program().symbols.contains(function))
                     ended(cores_[core]->call(function), function);
             }
@@ -133,6 +138,11 @@ private:
             }
             if (ended(how, function) && status(function))
                 settled(steps.slow);
+        } else if (scenario_.kind == Scenario::Kind::Restart) {
+            callAll("_stop");
+            chip_.pass(kSecond / 1000);
+            startAll();
+            settled(false);
         }
     }
 

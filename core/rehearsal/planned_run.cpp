@@ -42,6 +42,8 @@ public:
                 slowAndBack();
             else if (scenario_.kind == Scenario::Kind::Mode)
                 modeAndBack(f_.image.modes[size_t(scenario_.mode)]);
+            else if (scenario_.kind == Scenario::Kind::Restart)
+                stopAndStart();
         }
         out_.end = chip_.now();
     }
@@ -97,6 +99,22 @@ private:
                         if (step.phase == Step::Phase::Start && step.need == int(n))
                             perform(step, int(core));
         }
+    }
+
+    void stopAndStart()
+    {
+        for (size_t core = 0; core < device_.cores.size(); ++core) {
+            const Names names = namesFor(f_, core);
+            for (size_t n = 0; n < f_.plan.needs.size(); ++n)
+                if (hasFiles(f_, names, n) && !left_.contains(int(n)))
+                    for (const Step& step : f_.image.stops)
+                        if (step.need == int(n))
+                            perform(step, int(core));
+        }
+        chip_.pass(kSecond / 1000);
+        startAll();
+        recorder_.rest();
+        judgeOutcome(chip_, f_, false, left_, scenario_.dead);
     }
 
     bool performAll(const std::vector<Step>& steps)
@@ -286,7 +304,7 @@ void splitTime(Rehearsal& rehearsal, const Facts& f)
 
 std::string titleOf(const Facts& f, const Scenario& s)
 {
-    std::string text = s.kind == Scenario::Kind::Slow ? "To the slow clocks and back" : "From reset";
+    std::string text = s.kind == Scenario::Kind::Slow ? "To the slow clocks and back" : s.kind == Scenario::Kind::Restart ? "Stopped and started again" : "From reset";
     if (s.kind == Scenario::Kind::Mode) {
         const ModeSteps& steps = f.image.modes[size_t(s.mode)];
         text = fmt::format("Into {}{} and back", f.device.modes[size_t(steps.mode)].name, steps.slow ? ", from the slow clocks," : "");
@@ -303,6 +321,8 @@ std::vector<Scenario> scenariosOf(const Facts& f)
     std::vector<Scenario> out{{}};
     if (f.image.slowRates)
         out.push_back({Scenario::Kind::Slow, -1, {}, -1});
+    if (!f.image.stops.empty())
+        out.push_back({Scenario::Kind::Restart, -1, {}, -1});
     for (size_t m = 0; m < f.image.modes.size(); ++m)
         out.push_back({Scenario::Kind::Mode, int(m), {}, -1});
     for (size_t i = 0; i < f.device.clocks.size(); ++i) {

@@ -15,6 +15,7 @@ struct Scenario {
         BringUp, ///< from reset until every need is brought up and started
         Slow,    ///< then to the slow clocks and back
         Mode,    ///< then into a low-power mode and back
+        Restart, ///< then every need is stopped and started again
     };
     Kind kind = Kind::BringUp;
     int mode = -1;          ///< into Image::modes, for Kind::Mode

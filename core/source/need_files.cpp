@@ -13,7 +13,7 @@ namespace {
 std::vector<const Step*> stepsOf(const Facts& f, size_t need, Step::Phase phase)
 {
     std::vector<const Step*> out;
-    for (const Step& step : f.image.steps)
+    for (const Step& step : phase == Step::Phase::Stop ? f.image.stops : f.image.steps)
         if (step.phase == phase && step.need == static_cast<int>(need))
             out.push_back(&step);
     return out;
@@ -35,29 +35,6 @@ std::string summary(const Facts& f, size_t need)
     for (const Achieved& row : f.settings[need].achieved)
         text += fmt::format("; {} {}", lowered(row.title), row.achieved);
     return text + ".";
-}
-
-/// Takes the start back. An instance that others use too goes on running; only what is the need's own stops.
-void writeStop(Writer& w, size_t need, const std::vector<const Step*>& starts)
-{
-    const BoundNeed& bound = w.facts.bindings.needs[need];
-    w.becauseNeed(need, "stop");
-    w.line();
-    w.linef("void {}_stop(void)", w.names.need(need));
-    w.line("{");
-    const auto ownOutput = [&](const FieldRef& ref) {
-        return std::any_of(bound.seats.begin(), bound.seats.end(), [&](const Seat& seat) { return seat.channel > 0 && w.facts.device.roleField(bound.instance, "output" + std::to_string(seat.channel)) == ref; });
-    };
-    for (auto it = starts.rbegin(); it != starts.rend(); ++it) {
-        if (bound.shared && (*it)->instance == bound.instance && !ownOutput((*it)->fields.front().ref))
-            continue;
-        Step back = **it;
-        back.value = 0;
-        for (FieldWrite& write : back.fields)
-            write.code = 0;
-        w.step(back, 4);
-    }
-    w.line("}");
 }
 
 } // namespace
@@ -126,7 +103,13 @@ std::vector<SourceFile> needFiles(const Facts& f, const Names& names, size_t nee
                 for (const auto& [event, number] : f.device.instances[size_t(lines)].interrupts)
                     source.linef("    {}_interrupt_enable({}u); {}", names.prefix, number, cComment(f.device.instances[size_t(lines)].name + " " + event));
         source.line("}");
-        writeStop(source, need, starts);
+        source.becauseNeed(need, "stop");
+        source.line();
+        source.linef("void {}_stop(void)", names.need(need));
+        source.line("{");
+        for (const Step* step : stepsOf(f, need, Step::Phase::Stop))
+            source.step(*step, 4);
+        source.line("}");
     }
     if (kind.define)
         kind.define(source, need);
