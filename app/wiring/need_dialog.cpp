@@ -160,7 +160,7 @@ Need NeedDialog::need() const
     const KindSpec* kind = findKind(need.kind);
     if (!kind->instanceGoal.empty())
         for (const Instance& instance : snapshot_.device->instances) {
-            const bool fits = kind->servedBy(snapshot_.device->blocks[size_t(instance.block)].kind);
+            const bool fits = kind->servedBy(*snapshot_.device, snapshot_.device->findInstance(instance.name));
             const bool taken = std::any_of(snapshot_.plan.needs.begin(), snapshot_.plan.needs.end(),
                                            [&](const Need& other) { return other.kind == need.kind && goalText(other, kind->instanceGoal) == instance.name; });
             if (fits && !taken) {

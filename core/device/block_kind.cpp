@@ -38,7 +38,7 @@ const BlockKind* findBlockKind(std::string_view id)
 std::vector<BlockKind> chipBlocks()
 {
     using Use = RoleSpec::Use;
-    BlockKind port{"port", {}, {}, {}, {}};
+    BlockKind port{"port", {}, {}, {}, {}, {{"edge", "An edge was seen on one of its pads."}}};
     port.roles = {
         {"function#", Use::Config, false, "code of the route", "Picks what the pad carries.", {}},
         {"output#", Use::Config, true, "", "Makes the pad an output.", {{"in|input", 0}, {"out|output", 1}}},
@@ -55,7 +55,7 @@ std::vector<BlockKind> chipBlocks()
         {"enable#", Use::Config, false, "", "Lets an edge of the pad interrupt.", {}},
         {"flag#", Use::Status, false, "", "An edge was seen; cleared as its access says.", {}},
     };
-    BlockKind lines{"lines", {}, {}, {}, {}};
+    BlockKind lines{"lines", {}, {}, {}, {}, {{"line", "An edge was seen on a line."}, {"line#", "The same of some of the lines."}}};
     lines.roles = {
         {"port#", Use::Config, false, "number of the port", "Leads a port's pad to the line.", {}},
         {"rising#", Use::Config, true, "", "Watches rising edges of the line.", {}},
@@ -64,13 +64,13 @@ std::vector<BlockKind> chipBlocks()
         {"enable_*_#", Use::Config, false, "", "Lets the line interrupt the core of that name.", {}},
         {"flag#", Use::Status, true, "", "An edge was seen; cleared as its access says.", {}},
     };
-    BlockKind dma{"dma", {}, {}, {}, {}};
+    BlockKind dma{"dma", {}, {}, {}, {}, {{"done", "A channel has moved all."}, {"done#", "The same of one channel."}}};
     dma.roles = {
         {"on#", Use::Config, false, "", "Switches a channel on.", {}},
         {"done#", Use::Status, false, "", "A channel has moved all.", {}},
         {"request#", Use::Config, false, "code of the request", "Picks the request that a channel serves.", {}},
     };
-    BlockKind interrupts{"interrupts", {}, {}, {}, {}};
+    BlockKind interrupts{"interrupts", {}, {}, {}, {}, {}};
     interrupts.roles = {
         {"enable", Use::Config, true, "", "First of the registers with a bit for each interrupt that lets it through.", {}},
         {"claim", Use::Status, true, "number of an interrupt", "Reading takes the next interrupt; 0: none waits.", {}},

@@ -41,6 +41,7 @@ struct BlockKind {
     std::vector<WordSpec> abilities;
     std::vector<WordSpec> signals;  ///< of instances; "#" for numbers
     std::vector<WordSpec> requests; ///< of DMA
+    std::vector<WordSpec> events;   ///< that can interrupt; empty: any name
 
     const RoleSpec* role(std::string_view name) const; ///< numbers are taken for "#"
 };

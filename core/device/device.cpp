@@ -121,6 +121,15 @@ std::string Device::pinOf(int pad) const
     return {};
 }
 
+std::optional<int> Device::interruptOf(int instance, std::string_view event) const
+{
+    const auto& interrupts = instances[size_t(instance)].interrupts;
+    for (const std::string_view name : {event, std::string_view("event")})
+        if (const auto found = interrupts.find(std::string(name)); found != interrupts.end())
+            return found->second;
+    return interrupts.size() == 1 ? std::optional<int>(interrupts.begin()->second) : std::nullopt;
+}
+
 FieldRef Device::roleField(int instance, std::string_view role) const
 {
     const Role* found = blockOf(instance).role(role);

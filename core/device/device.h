@@ -213,6 +213,8 @@ struct Device {
     FieldRef roleField(int instance, std::string_view role) const;
     std::vector<std::int64_t> abilities(int instance, std::string_view name) const;
     std::int64_t ability(int instance, std::string_view name, std::int64_t fallback) const;
+    /// The interrupt of an instance that tells of an event: the one of that name, else the one that tells of all ("event"), else its only one.
+    std::optional<int> interruptOf(int instance, std::string_view event) const;
     std::string signalName(const Route& route) const; ///< "UART3.TX"
 };
 

@@ -83,12 +83,20 @@ void lintInterrupts(const Device& device, LintRemarks& out)
     std::map<int, std::string> numbers;
     std::map<int, std::string> units;
     for (const Instance& instance : device.instances)
-        for (const auto& [event, number] : instance.interrupts)
+        for (const auto& [event, number] : instance.interrupts) {
+            const BlockKind* kind = findBlockKind(device.blocks[size_t(instance.block)].kind);
+            if (kind && !kind->events.empty() && event != "event" && std::none_of(kind->events.begin(), kind->events.end(), [&event = event](const WordSpec& word) { return isWordOf(event, word.name); })) {
+                std::vector<std::string> known;
+                for (const WordSpec& word : kind->events)
+                    known.push_back(word.name);
+                out.say("interrupt-name", "{} calls an interrupt \"{}\"; of a {} it is {}{}, or \"event\" for all of them", instance.name, event, kind->id, listed(known), didYouMean(event, known));
+            }
             // The faces of one unit have its interrupt, whatever it is at the time.
             if (const auto [at, fresh] = numbers.emplace(number, instance.name + " " + event); fresh)
                 units[number] = instance.unit;
             else if (instance.unit.empty() || units[number] != instance.unit)
                 out.say("interrupt-twice", "{} and {} {} are both interrupt {}", at->second, instance.name, event, number);
+        }
     const Core& core = device.core();
     if (core.architecture == Core::Architecture::RiscV && numbers.contains(0))
         out.say("interrupt-zero", "{} is interrupt 0, which the controller's claim gives for none", numbers.at(0));

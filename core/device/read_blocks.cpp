@@ -45,14 +45,14 @@ Field::Access readAccess(const JsonNode& node)
     return A::ReadWrite;
 }
 
-/// A row "OVS": "3", or an object with bits, access, values, about, count.
+/// A row "OVS": "3", or an object with bits, access, values, about, count and the first number.
 void readField(Register& reg, const std::string& name, const JsonNode& node)
 {
     Field field;
     field.name = name;
-    int copies = 1;
+    int copies = 1, first = 0;
     if (node.isObject()) {
-        node.allowOnly({"bits", "access", "values", "about", "count", "key", "follows"});
+        node.allowOnly({"bits", "access", "values", "about", "count", "first", "key", "follows"});
         std::tie(field.lsb, field.width) = readBits(node.child("bits"));
         field.access = readAccess(node);
         field.about = node.string("about", "");
@@ -65,6 +65,7 @@ void readField(Register& reg, const std::string& name, const JsonNode& node)
         for (const auto& [valueName, code] : node.optionalChild("values").members())
             field.values.push_back({valueName, static_cast<std::uint32_t>(code.asInteger(0, field.maxCode()))});
         copies = static_cast<int>(node.integer("count", 1, 32, 1));
+        first = static_cast<int>(node.integer("first", 0, 1000, 0));
     } else {
         std::tie(field.lsb, field.width) = readBits(node);
     }
@@ -72,7 +73,7 @@ void readField(Register& reg, const std::string& name, const JsonNode& node)
         node.fail("has a count, so its name needs {n} where the number goes.");
     for (int n = 0; n < copies; ++n) {
         Field copy = field;
-        copy.name = numbered(name, n);
+        copy.name = numbered(name, first + n);
         copy.lsb = field.lsb + n * field.width;
         if (copy.lsb + copy.width > 32) {
             node.fail(fmt::format("{} ends at bit {}; a register has bits 31:0.", copy.name, copy.lsb + copy.width - 1));

@@ -171,7 +171,7 @@ Image makeImage(const Device& device, const Board& board, const Plan& plan, cons
     appendPinSteps(image, device, plan, bindings, settings, pads);
     appendClockSteps(image, device, board, plan, bindings, rates);
     appendModeSteps(image, device, board, plan, bindings, rates);
-    appendNeedSteps(image, device, plan, bindings, settings, pads);
+    appendNeedSteps(image, device, plan, bindings, rates, settings, pads);
     foldRegisters(image, device);
     return image;
 }

@@ -100,7 +100,7 @@ std::vector<PadStep> padSteps(Image& image, const Device& device, const Plan& pl
 bool isHandedOver(const Bindings& bindings, const std::vector<Setting>& settings, const PadSetup& setup);
 /// Clock gate on and reset released of an instance, as far as it has them; nothing when that is so after reset.
 std::vector<Step> wakeSteps(const Device& device, int instance);
-void appendNeedSteps(Image& image, const Device& device, const Plan& plan, const Bindings& bindings,
+void appendNeedSteps(Image& image, const Device& device, const Plan& plan, const Bindings& bindings, const Rates& rates,
                      const std::vector<Setting>& settings, const std::vector<PadSetup>& pads);
 
 /// A write of whole register, an update of some fields, a wait for a field. Several fields must lie in one register.

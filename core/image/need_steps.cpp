@@ -7,14 +7,18 @@
 
 #include <algorithm>
 #include <charconv>
+#include <set>
 
 namespace bindrel {
 
 namespace {
 
+/// Of a flag that follows at once or whose time the file does not give.
+const Duration kShortestWait{Rational(1, 10'000)};
+
 class NeedBringUp {
 public:
-    NeedBringUp(Image& image, const Device& device, const Plan& plan, int need) : image_(image), device_(device), plan_(plan), need_(need) {}
+    NeedBringUp(Image& image, const Device& device, const Plan& plan, const Rates& rates, int need) : image_(image), device_(device), plan_(plan), rates_(rates), need_(need) {}
 
     /// Clock, personality and DMA channels of the instance: all that can be set for it without its arithmetic.
     void instance(const BoundNeed& bound)
@@ -69,6 +73,11 @@ public:
         for (const FieldCode& select : selectsOf(bound))
             if (select.ref.instance == bound.instance)
                 registerOf(registers, select.ref.reg).push_back({select.ref, select.code, plan_.needs[size_t(need_)].title});
+        std::set<int> touched;
+        // A state is asked for once, also where several needs use the instance.
+        const bool first = std::none_of(image_.steps.begin(), image_.steps.end(), [&](const Step& step) { return step.phase == Step::Phase::Need && step.instance == bound.instance && step.need != need_; });
+        for (const RoleStep& step : first ? setting.before : std::vector<RoleStep>())
+            touched.insert(operation(bound.instance, step));
         int last = -1;
         for (const RoleValue& value : setting.roles) {
             if (value.when != RoleValue::When::Config)
@@ -86,19 +95,36 @@ public:
         });
         for (auto& [reg, fields] : registers) {
             const std::string why = fmt::format("{}.{}{}", instance.name, device_.blockOf(bound.instance).registers[size_t(reg)].name, purposeOf(fields, setting));
-            // Registers of a shared instance hold what its other needs have set.
-            add(bound.shared ? updateStep(device_, std::move(fields), why) : writeStep(device_, std::move(fields), why), Step::Phase::Need);
+            // Registers of a shared instance hold what its other needs have set; those of a state that was asked for hold that.
+            Step step = bound.shared || touched.contains(reg) ? updateStep(device_, std::move(fields), why) : writeStep(device_, std::move(fields), why);
+            if (setting.atStart)
+                starts_.push_back({std::move(step), {}});
+            else
+                add(std::move(step), Step::Phase::Need);
         }
         for (const RoleValue& value : setting.roles)
             if (FieldWrite write; value.when == RoleValue::When::Event && encode(bound.instance, value, write))
                 add(writeStep(device_, {write}, "Load the buffered registers."), Step::Phase::Need);
+        for (const RoleStep& step : first ? setting.after : std::vector<RoleStep>())
+            operation(bound.instance, step);
+        for (const NeedEvent& event : setting.events) {
+            if (!device_.interruptOf(bound.instance, event.event))
+                image_.unplaced.push_back(fmt::format("{} has no interrupt \"{}\" that could tell {} of it", device_.instances[size_t(bound.instance)].name, event.event, plan_.needs[size_t(need_)].title));
+            if (const FieldRef flag = device_.roleField(bound.instance, event.flag); flag.valid() && device_.fieldOf(flag).access != Field::Access::ReadOnly && device_.fieldOf(flag).access != Field::Access::ReadToClear)
+                starts_.push_back({writeStep(device_, forgetting(flag), {}), {}});
+            if (const FieldRef enable = device_.roleField(bound.instance, event.enable); enable.valid())
+                starts_.push_back({updateStep(device_, {{enable, 1, plan_.needs[size_t(need_)].title + ", interrupt"}}, {}), 0});
+        }
         // An instance that others use too runs already; what starts is the need's own outputs.
         for (const Seat& seat : bound.shared ? bound.seats : std::vector<Seat>())
             if (const FieldRef output = device_.roleField(bound.instance, "output" + std::to_string(seat.channel)); output.valid() && seat.channel > 0)
                 starts_.push_back({updateStep(device_, {{output, 1, "start"}}, {}), 0});
         for (const RoleValue& value : setting.roles)
+            if (FieldWrite write; value.when == RoleValue::When::Use) // the functions write it; here it must only be possible
+                encode(bound.instance, value, write);
+        for (const RoleValue& value : setting.roles)
             if (FieldWrite write; value.when == RoleValue::When::Start && encode(bound.instance, value, write))
-                starts_.push_back({updateStep(device_, {write}, {}), device_.blockOf(bound.instance).role(value.role)->encoding.encode(0).value_or(0)});
+                starts_.push_back({updateStep(device_, {write}, {}), device_.blockOf(bound.instance).role(value.role)->encoding.encode(value.back).value_or(0)});
     }
 
     void handOver(std::vector<PadStep> parts)
@@ -176,12 +202,14 @@ public:
             return std::any_of(bound.seats.begin(), bound.seats.end(), [&](const Seat& seat) { return seat.channel > 0 && device_.roleField(bound.instance, "output" + std::to_string(seat.channel)) == ref; });
         };
         for (auto it = starts_.rbegin(); it != starts_.rend(); ++it) {
+            if (!it->off || std::any_of(it->step.fields.begin(), it->step.fields.end(), [this](const FieldWrite& write) { return device_.fieldOf(write.ref).access == Field::Access::Once; }))
+                continue;
             if (bound.shared && it->step.instance == bound.instance && !ownOutput(it->step.fields.front().ref))
                 continue;
             std::vector<FieldWrite> back;
             for (const FieldWrite& write : it->step.fields)
                 if (device_.fieldOf(write.ref).access != Field::Access::Key)
-                    back.push_back({write.ref, it->off, write.cause, write.goal});
+                    back.push_back({write.ref, *it->off, write.cause, write.goal});
             stops.push_back(updateStep(device_, std::move(back), {}));
             stops.back().phase = Step::Phase::Stop;
             stops.back().need = need_;
@@ -231,6 +259,25 @@ private:
         return out;
     }
 
+    /// Asks for a state or waits for one; gives the register.
+    int operation(int instance, const RoleStep& step)
+    {
+        FieldWrite write;
+        if (!encode(instance, {step.role, step.value, {}, {}, 0}, write))
+            return -1;
+        const std::string why = step.why;
+        if (step.kind == RoleStep::Kind::Set) {
+            add(updateStep(device_, {write}, why), Step::Phase::Need);
+        } else {
+            const Field& field = device_.fieldOf(write.ref);
+            Step wait = waitStep(device_, write.ref, write.code, std::max(field.followsAfter * Rational(2), kShortestWait), why);
+            const int core = device_.findCore(plan_.needs[size_t(need_)].core);
+            wait.coreRate = rates_.clocks[size_t(device_.cores[size_t(std::max(core, 0))].clock)].rate;
+            add(std::move(wait), Step::Phase::Need);
+        }
+        return write.ref.reg;
+    }
+
     static std::vector<FieldWrite>& registerOf(std::vector<std::pair<int, std::vector<FieldWrite>>>& registers, int reg)
     {
         auto at = std::find_if(registers.begin(), registers.end(), [reg](const auto& r) { return r.first == reg; });
@@ -274,24 +321,25 @@ private:
     Image& image_;
     const Device& device_;
     const Plan& plan_;
+    const Rates& rates_;
     int need_;
     struct Start {
         Step step;
-        std::uint32_t off = 0; ///< code that takes it back
+        std::optional<std::uint32_t> off; ///< code that takes it back; empty: nothing does
     };
     std::vector<Start> starts_;
 };
 
 } // namespace
 
-void appendNeedSteps(Image& image, const Device& device, const Plan& plan, const Bindings& bindings,
+void appendNeedSteps(Image& image, const Device& device, const Plan& plan, const Bindings& bindings, const Rates& rates,
                      const std::vector<Setting>& settings, const std::vector<PadSetup>& pads)
 {
     std::vector<Step> starts;
     for (size_t n = 0; n < plan.needs.size(); ++n) {
         if (bindings.needs[n].state != BoundNeed::State::Bound)
             continue;
-        NeedBringUp bringUp(image, device, plan, static_cast<int>(n));
+        NeedBringUp bringUp(image, device, plan, rates, static_cast<int>(n));
         if (bindings.needs[n].instance >= 0 && settings[n].notComputed.empty()) {
             bringUp.instance(bindings.needs[n]);
             if (settings[n].computed)

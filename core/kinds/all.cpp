@@ -113,6 +113,7 @@ const std::vector<BlockKind>& blockKinds()
             merge(block.abilities, kind.spec.abilities);
             merge(block.signals, kind.spec.instanceSignals);
             merge(block.requests, kind.spec.instanceRequests);
+            merge(block.events, kind.spec.instanceEvents);
         }
         std::vector<BlockKind> out;
         for (auto& [id, block] : byId)

@@ -69,6 +69,7 @@ need it is a finding.
         words(out, "Abilities", kind.abilities);
         words(out, "Signals", kind.signals);
         words(out, "DMA requests", kind.requests);
+        words(out, "Interrupts", kind.events);
     }
     return out;
 }

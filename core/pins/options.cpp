@@ -117,7 +117,7 @@ std::vector<Option> optionsFor(const Device& device, const Board& board, const P
             const Route& route = device.routes[size_t(r)];
             const Instance& instance = device.instances[size_t(route.instance)];
             const PatternMatch match = matchSignal(signal->pattern, instance.signals[size_t(route.signal)].name);
-            if (kind->servedBy(device.blockOf(route.instance).kind) && (wanted.empty() || wanted == instance.name) && match.fits)
+            if (kind->servedBy(device, route.instance) && (wanted.empty() || wanted == instance.name) && match.fits)
                 out.push_back({pad, route.instance, r, match.channel, {}, {}});
         }
     }
@@ -185,7 +185,7 @@ Problem noRoom(const Device& device, const Plan& plan, const PlacementResult& re
     for (const int n : wanted) {
         const Need& need = plan.needs[size_t(n)];
         const KindSpec* kind = findKind(need.kind);
-        const auto serves = [&](const Instance& instance) { return kind && kind->servedBy(device.blocks[size_t(instance.block)].kind); };
+        const auto serves = [&](const Instance& instance) { return kind && kind->servedBy(device, device.findInstance(instance.name)); };
         if (kind && !kind->instanceKind.empty() && std::none_of(device.instances.begin(), device.instances.end(), serves))
             return problemOf(fmt::format("{} has nothing on {} that could serve a {} need.", need.title, device.name, kind->title));
     }
@@ -200,7 +200,7 @@ Problem noRoom(const Device& device, const Plan& plan, const PlacementResult& re
     const KindSpec* kind = findKind(plan.needs[size_t(result.culprits.front())].kind);
     std::vector<std::string> serving;
     for (const Instance& instance : device.instances)
-        if (kind && kind->instanceKind != "*" && kind->servedBy(device.blocks[size_t(instance.block)].kind))
+        if (kind && kind->instanceKind != "*" && kind->servedBy(device, device.findInstance(instance.name)))
             serving.push_back(instance.name);
     const bool alike = std::all_of(result.culprits.begin(), result.culprits.end(), [&](int n) { return plan.needs[size_t(n)].kind == plan.needs[size_t(result.culprits.front())].kind; });
     if (alike && !serving.empty() && names.size() > serving.size())
@@ -349,7 +349,7 @@ std::vector<InstanceOption> instanceOptions(const Device& device, const Board& b
     const std::string wanted = kind->instanceGoal.empty() ? "" : goalText(need, kind->instanceGoal);
     for (size_t i = 0; i < device.instances.size(); ++i) {
         const std::string& name = device.instances[i].name;
-        if (!kind->servedBy(device.blockOf(static_cast<int>(i)).kind) || (!wanted.empty() && wanted != name))
+        if (!kind->servedBy(device, static_cast<int>(i)) || (!wanted.empty() && wanted != name))
             continue;
         InstanceOption option;
         option.instance = static_cast<int>(i);

@@ -72,7 +72,7 @@ void PlacementSpace::addSites(Entry& entry, const Need& need, const Board& board
         for (std::size_t i = 0; i < device.instances.size(); ++i) {
             const std::string& name = device.instances[i].name;
             const bool held = plan.held(holdOfNeed(need.id)) && !need.binding.instance.empty() && need.binding.instance != name;
-            if (kind->servedBy(device.blockOf(static_cast<int>(i)).kind) && (wanted.empty() || wanted == name) && !held)
+            if (kind->servedBy(device, static_cast<int>(i)) && (wanted.empty() || wanted == name) && !held)
                 entry.sites.push_back(siteFor(entry, need, static_cast<int>(i), board, demand));
         }
     }

@@ -44,7 +44,7 @@ std::vector<int> padDemand(const Device& device, const Plan& plan, const Binding
         if (!kind || kind->instanceKind.empty() || kind->instanceKind == "*" || bindings.needs[n].state == BoundNeed::State::Bound)
             continue;
         for (const Route& route : device.routes)
-            if (kind->servedBy(device.blockOf(route.instance).kind))
+            if (kind->servedBy(device, route.instance))
                 ++demand[size_t(route.pad)];
     }
     return demand;

@@ -72,12 +72,12 @@ void takeNeed(Transplant& out, int index, const Device& device, const Board& boa
         else
             clocks.push_back(need.goals["clock"] = clock);
     } else if (!kind->instanceKind.empty() &&
-               std::none_of(device.instances.begin(), device.instances.end(), [&](const Instance& i) { return kind->servedBy(device.blocks[size_t(i.block)].kind); })) {
+               std::none_of(device.instances.begin(), device.instances.end(), [&](const Instance& i) { return kind->servedBy(device, device.findInstance(i.name)); })) {
         out.homeless.push_back({index, fmt::format("{} ({})", need.title, kind->title), false});
     }
     // Names that this device does not have are no preference.
     const int instance = device.findInstance(need.binding.instance);
-    if (instance < 0 || !kind->servedBy(device.blockOf(instance).kind))
+    if (instance < 0 || !kind->servedBy(device, instance))
         need.binding.instance.clear();
     std::erase_if(need.binding.pads, [&device](const auto& entry) { const int pad = device.findPad(entry.second); return pad < 0 || device.pinOf(pad).empty(); });
     if (!need.core.empty() && device.findCore(need.core) < 0) {

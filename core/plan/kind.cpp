@@ -52,6 +52,19 @@ template <typename T> Expected<std::string> keepIfPositive(const Expected<T>& pa
 }
 } // namespace
 
+bool KindSpec::servedBy(const Device& device, int instance) const
+{
+    const Block& own = device.blockOf(instance);
+    if (!servedBy(own.kind))
+        return false;
+    const auto has = [this](const Block& block) {
+        return std::all_of(demands.begin(), demands.end(), [&block](const std::string& role) {
+            return std::any_of(block.roles.begin(), block.roles.end(), [&role](const auto& known) { return isWordOf(known.first, role); });
+        });
+    };
+    return demands.empty() || has(own) || std::none_of(device.blocks.begin(), device.blocks.end(), [&](const Block& block) { return servedBy(block.kind) && has(block); });
+}
+
 Expected<std::string> checkGoal(const GoalSpec& goal, std::string_view given)
 {
     const std::string_view text = trimmed(given);

@@ -12,6 +12,8 @@
 
 namespace bindrel {
 
+struct Device;
+
 /// A quantity or a choice that a need of some kind states.
 struct GoalSpec {
     enum class Type { Frequency, Baud, Duration, Ratio, Tolerance, Integer, Choice, Name, Text };
@@ -47,6 +49,9 @@ struct KindSpec {
     std::vector<WordSpec> abilities;
     std::vector<WordSpec> instanceSignals;
     std::vector<WordSpec> instanceRequests;
+    std::vector<WordSpec> instanceEvents; ///< that can interrupt
+    /// Roles (of numbered ones any) that only some blocks of the kind have, and without which one cannot serve: "captured#".
+    std::vector<std::string> demands;
     std::string instanceGoal;   ///< goal that names the instance which must serve it; empty: any of the kind
     std::vector<GoalSpec> goals;
     /// Signals for the given goals (flow control adds two, …). REQUIRES: goals were checked.
@@ -66,6 +71,8 @@ struct KindSpec {
     std::string (*sharedAs)(const Need& need) = nullptr;
 
     const GoalSpec* goal(std::string_view id) const;
+    /// Whether an instance serves: its block is of the kind and has what is demanded. On a chip where none has, any of the kind, so that it can be told.
+    bool servedBy(const Device& device, int instance) const;
     bool servedBy(std::string_view blockKind) const { return !instanceKind.empty() && (instanceKind == "*" || instanceKind == blockKind); }
 };
 

@@ -198,9 +198,20 @@ private:
             dma(bound, stream, title, place);
         // The last value of a role counts: start functions change what the configuration left.
         std::map<std::string, std::int64_t> wanted;
+        const auto ask = [&wanted](const std::vector<RoleStep>& steps) {
+            for (const RoleStep& step : steps)
+                wanted[step.role] = step.value;
+        };
+        ask(setting.before);
         for (const RoleValue& value : setting.roles)
-            if (value.when != RoleValue::When::Event)
+            if (value.when == RoleValue::When::Config)
                 wanted[value.role] = value.value;
+        ask(setting.after);
+        for (const RoleValue& value : setting.roles)
+            if (value.when == RoleValue::When::Start)
+                wanted[value.role] = value.value;
+        for (const NeedEvent& event : setting.events)
+            wanted[event.enable] = 1;
         for (const auto& [role, value] : wanted) {
             const FieldRef ref = device_.roleField(bound.instance, role);
             if (!ref.valid() || !device_.fieldOf(ref).keepsWrites())

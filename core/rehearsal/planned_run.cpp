@@ -64,16 +64,14 @@ private:
             return false;
         const Names first = namesFor(f_, 0);
         for (size_t n = 0; n < f_.plan.needs.size(); ++n)
-            if (hasFiles(f_, first, n) && !waitsForSlowSource(f_, n))
-                phase(Step::Phase::Need, int(n));
+            if (hasFiles(f_, first, n) && !waitsForSlowSource(f_, n) && !phase(Step::Phase::Need, int(n)))
+                left_.insert(int(n));
         if (!f_.image.lateSources.empty())
             out_.untilLate = chip_.now();
         const bool late = phase(Step::Phase::Late);
         for (size_t n = 0; n < f_.plan.needs.size(); ++n)
             if (hasFiles(f_, first, n) && waitsForSlowSource(f_, n)) {
-                if (late)
-                    phase(Step::Phase::Need, int(n));
-                else
+                if (!late || !phase(Step::Phase::Need, int(n)))
                     left_.insert(int(n));
             }
         for (size_t core = 1; core < device_.cores.size(); ++core) {
@@ -82,8 +80,8 @@ private:
             chip_.coreRuns(int(core));
             const Names own = namesFor(f_, core);
             for (size_t n = 0; n < f_.plan.needs.size(); ++n)
-                if (hasFiles(f_, own, n))
-                    phase(Step::Phase::Need, int(n));
+                if (hasFiles(f_, own, n) && !phase(Step::Phase::Need, int(n)))
+                    left_.insert(int(n));
         }
         return true;
     }

@@ -40,7 +40,11 @@ void writeNeedCalls(Writer& w, bool late, int indent)
     for (size_t n = 0; n < f.plan.needs.size(); ++n)
         if (hasFiles(f, w.names, n) && (waitsForSlowSource(f, n) && w.names.core == 0) == late) {
             w.becauseNeed(n);
-            w.linef("{}{}_bring_up();", Code::trusted(std::string(size_t(indent), ' ')), w.names.need(n));
+            const Code margin = Code::trusted(std::string(size_t(indent), ' '));
+            if (needWaits(f, n))
+                w.linef("{0}status = {1}_first(status, {2}_bring_up());", margin, w.names.prefix, w.names.need(n));
+            else
+                w.linef("{}{}_bring_up();", margin, w.names.need(n));
         }
     w.noCause();
 }
@@ -276,6 +280,18 @@ SourceFile boardSource(const Facts& f, const Names& names)
         w.line("}");
         w.line();
     }
+    const auto mayFail = [&](size_t n) { return hasFiles(f, names, n) && needWaits(f, n); };
+    bool someFail = names.core == 0 && hasLateClocks(f);
+    for (size_t n = 0; n < f.plan.needs.size(); ++n)
+        someFail = someFail || mayFail(n);
+    if (someFail) {
+        w.comment("What failed first is what the bring-up returns.");
+        w.linef("static enum {0}_status {0}_first(enum {0}_status known, enum {0}_status came)", names.prefix);
+        w.line("{");
+        w.linef("    return known != {} ? known : came;", names.macro("OK"));
+        w.line("}");
+        w.line();
+    }
     w.linef("enum {0}_status {0}_bring_up(void)", names.prefix);
     w.line("{");
     if (names.core == 0) {
@@ -294,10 +310,11 @@ SourceFile boardSource(const Facts& f, const Names& names)
     }
     writeNeedCalls(w, false, 4);
     if (names.core == 0 && hasLateClocks(f)) {
-        w.linef("    status = {}_slow_sources_bring_up();", names.prefix);
-        w.linef("    if (status == {}) {{", names.macro("OK"));
+        w.linef("    const enum {0}_status late = {0}_slow_sources_bring_up();", names.prefix);
+        w.linef("    if (late == {}) {{", names.macro("OK"));
         writeNeedCalls(w, true, 8);
         w.line("    }");
+        w.linef("    status = {0}_first(status, late);", names.prefix);
     }
     w.keep(WordLiteral("after_bring_up"), 4);
     w.line("    return status;");

@@ -1,9 +1,11 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // PREFIX_interrupts.c: handlers that clear their flag in the way that the register asks for, and hand on.
 #include "core/source/field_access.h"
+#include "core/source/interrupt_table.h"
 #include "core/source/writer.h"
 
 #include <algorithm>
+#include <set>
 
 namespace bindrel {
 
@@ -32,28 +34,26 @@ void writeEnable(Writer& w)
     w.line("}");
 }
 
-/// The handler of the lines that one instance watches: each flag is cleared in the way that its register asks for.
-void writeHandler(Writer& w, int watcher, const std::string& event, const std::vector<const PadSetup*>& lines)
+/// Each flag is cleared in the way that its register asks for, then the need's function is called.
+void writeHandler(Writer& w, const InterruptVector& vector)
 {
     const Facts& f = w.facts;
-    const Word name = handlerName(w.names, f.device.instances[size_t(watcher)].name, event);
     w.line();
-    w.linef("void {}(void);", name);
-    w.linef("void {}(void)", name);
+    w.linef("void {}(void);", vector.handler);
+    w.linef("void {}(void)", vector.handler);
     w.line("{");
-    for (const PadSetup* setup : lines) {
-        if (f.device.linesInPorts && f.device.pads[size_t(setup->pad)].port != watcher)
+    for (const InterruptClient& client : vector.clients) {
+        w.becauseNeed(client.need, client.event);
+        const Word function = w.names.need(client.need) + "_" + Word::of(client.function);
+        const FieldRef flag = f.device.roleField(client.instance, client.flag);
+        if (!flag.valid()) {
+            w.linef("    {}();", function);
             continue;
-        const std::string role = "flag" + std::to_string(setup->line);
-        const FieldRef flag = f.device.roleField(watcher, role);
-        if (!flag.valid())
-            continue;
-        const Code reg = roleRegister(f, w.names, watcher, role);
-        const Word bit = roleMacro(f, w.names, watcher, role);
-        w.becauseNeed(size_t(setup->need), "edges");
-        w.linef("    if (({} & {}) != 0u) {{", reg, bit);
-        clearFlags(w, watcher, {role}, 8);
-        w.linef("        {}_edge();", w.names.need(size_t(setup->need)));
+        }
+        w.linef("    if (({} & {}) != 0u) {{", roleRegister(f, w.names, client.instance, client.flag), roleMacro(f, w.names, client.instance, client.flag));
+        if (f.device.fieldOf(flag).access != Field::Access::ReadToClear) // reading has cleared it
+            clearFlags(w, client.instance, {client.flag}, 8);
+        w.linef("        {}();", function);
         w.line("    }");
     }
     w.noCause();
@@ -67,35 +67,32 @@ SourceFile interruptsSource(const Facts& f, const Names& names)
     Writer w(f, names, names.prefix.text() + "_interrupts.c", "Interrupt handlers of the needs.");
     w.linef("#include \"{}_board.h\"", names.prefix);
     w.linef("#include \"{}_regs.h\"", names.prefix);
-    std::vector<const PadSetup*> lines;
-    for (const PadSetup& setup : f.pads)
-        if (setup.line >= 0 && hasFiles(f, names, size_t(setup.need))) {
-            lines.push_back(&setup);
-            w.becauseNeed(size_t(setup.need));
-            w.linef("#include \"{}.h\"", names.need(size_t(setup.need)));
-        }
+    const std::vector<InterruptVector> vectors = interruptVectors(f, names);
+    std::set<size_t> included;
+    std::set<std::string> functions;
+    for (const InterruptVector& vector : vectors)
+        for (const InterruptClient& client : vector.clients)
+            if (included.insert(client.need).second) {
+                w.becauseNeed(client.need);
+                w.linef("#include \"{}.h\"", names.need(client.need));
+            }
     w.noCause();
     w.line();
     writeEnable(w);
-    if (lines.empty())
-        return w.take();
-    for (const PadSetup* setup : lines) {
-        w.becauseNeed(size_t(setup->need), "edges");
-        w.line();
-        w.linef("__attribute__((weak)) void {}_edge(void)", names.need(size_t(setup->need)));
-        w.line("{");
-        w.line("}");
-    }
+    for (const InterruptVector& vector : vectors)
+        for (const InterruptClient& client : vector.clients) {
+            const Word function = names.need(client.need) + "_" + Word::of(client.function);
+            if (!functions.insert(function.text()).second)
+                continue;
+            w.becauseNeed(client.need, client.event);
+            w.line();
+            w.linef("__attribute__((weak)) void {}(void)", function);
+            w.line("{");
+            w.line("}");
+        }
     w.noCause();
-    std::vector<int> watchers;
-    for (const PadSetup* setup : lines) {
-        const int watcher = f.device.linesInPorts ? f.device.pads[size_t(setup->pad)].port : f.device.lineInstance;
-        if (watcher >= 0 && std::find(watchers.begin(), watchers.end(), watcher) == watchers.end())
-            watchers.push_back(watcher);
-    }
-    for (const int watcher : watchers)
-        for (const auto& [event, number] : f.device.instances[size_t(watcher)].interrupts)
-            writeHandler(w, watcher, event, lines);
+    for (const InterruptVector& vector : vectors)
+        writeHandler(w, vector);
     return w.take();
 }
 

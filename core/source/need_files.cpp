@@ -1,10 +1,12 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // A header and a source file for each bound need: bring-up, start and stop, and the helpers of its kind.
 #include "core/base/text.h"
+#include "core/source/interrupt_table.h"
 #include "core/source/safe_text.h"
 #include "core/source/writer.h"
 
 #include <algorithm>
+#include <set>
 
 namespace bindrel {
 
@@ -17,12 +19,6 @@ std::vector<const Step*> stepsOf(const Facts& f, size_t need, Step::Phase phase)
         if (step.phase == phase && step.need == static_cast<int>(need))
             out.push_back(&step);
     return out;
-}
-
-/// The instance that watches a pad's line; -1 when it has none.
-int linesOf(const Facts& f, const PadSetup& setup)
-{
-    return setup.line < 0 ? -1 : f.device.linesInPorts ? f.device.pads[size_t(setup.pad)].port : f.device.lineInstance;
 }
 
 /// "UART3 from 80 MHz: 460.829 kBd for 460.8 kBd (+64 ppm)".
@@ -38,6 +34,12 @@ std::string summary(const Facts& f, size_t need)
 }
 
 } // namespace
+
+bool needWaits(const Facts& f, size_t need)
+{
+    const std::vector<const Step*> steps = stepsOf(f, need, Step::Phase::Need);
+    return std::any_of(steps.begin(), steps.end(), [](const Step* step) { return step->kind == Step::Kind::Wait; });
+}
 
 size_t coreOf(const Facts& f, size_t need)
 {
@@ -58,7 +60,9 @@ bool hasFiles(const Facts& f, const Names& names, size_t need)
 std::vector<SourceFile> needFiles(const Facts& f, const Names& names, size_t need)
 {
     const SourceFacet& kind = sourceOf(f.plan.needs[need].kind);
-    const std::vector<const Step*> starts = stepsOf(f, need, Step::Phase::Start);
+    const std::vector<const Step*> starts = stepsOf(f, need, Step::Phase::Start), stops = stepsOf(f, need, Step::Phase::Stop);
+    const bool waits = needWaits(f, need);
+    const Code result = waits ? code("enum {}_status", names.prefix) : Code::trusted("void");
 
     Writer header(f, names, names.file(need, ".h"), summary(f, need));
     header.becauseNeed(need);
@@ -70,11 +74,20 @@ std::vector<SourceFile> needFiles(const Facts& f, const Names& names, size_t nee
     header.line();
     header.comment(kind.define ? starts.empty() ? "Configures everything." : "Configures everything; start lets it run."
                         : "Clocks the instance and leads its signals to their pads. Its own registers are yours to set.");
-    header.linef("void {}_bring_up(void);", names.need(need));
-    if (!starts.empty()) {
+    if (waits)
+        header.comment("A wait that times out ends it and is returned.");
+    header.linef("{} {}_bring_up(void);", result, names.need(need));
+    if (!starts.empty())
         header.linef("void {}_start(void);", names.need(need));
+    if (!stops.empty())
         header.linef("void {}_stop(void);", names.need(need));
-    }
+    std::set<std::string> functions;
+    for (const auto& [number, client] : interruptsOf(f, names, need))
+        if (functions.insert(client.function).second) {
+            header.line();
+            header.comment(client.about + " Define it to act.");
+            header.linef("void {}_{}(void);", names.need(need), Word::of(client.function));
+        }
     header.line();
     if (kind.declare)
         kind.declare(header, need);
@@ -86,11 +99,13 @@ std::vector<SourceFile> needFiles(const Facts& f, const Names& names, size_t nee
     source.linef("#include \"{}.h\"", names.need(need));
     source.linef("#include \"{}_regs.h\"", names.prefix);
     source.line();
-    source.linef("void {}_bring_up(void)", names.need(need));
+    source.linef("{} {}_bring_up(void)", result, names.need(need));
     source.line("{");
     source.steps(stepsOf(f, need, Step::Phase::Need), 4);
     source.becauseNeed(need);
     source.keep(names.needs[need] + "_bring_up", 4);
+    if (waits)
+        source.linef("    return {};", names.macro("OK"));
     source.line("}");
     if (!starts.empty()) {
         source.line();
@@ -98,16 +113,16 @@ std::vector<SourceFile> needFiles(const Facts& f, const Names& names, size_t nee
         source.line("{");
         for (const Step* step : starts)
             source.step(*step, 4);
-        for (const PadSetup& setup : f.pads)
-            if (const int lines = linesOf(f, setup); setup.need == static_cast<int>(need) && lines >= 0)
-                for (const auto& [event, number] : f.device.instances[size_t(lines)].interrupts)
-                    source.linef("    {}_interrupt_enable({}u); {}", names.prefix, number, cComment(f.device.instances[size_t(lines)].name + " " + event));
+        for (const auto& [number, client] : interruptsOf(f, names, need))
+            source.linef("    {}_interrupt_enable({}u); {}", names.prefix, number, cComment(f.device.instances[size_t(client.instance)].name + " " + client.event));
         source.line("}");
+    }
+    if (!stops.empty()) {
         source.becauseNeed(need, "stop");
         source.line();
         source.linef("void {}_stop(void)", names.need(need));
         source.line("{");
-        for (const Step* step : stepsOf(f, need, Step::Phase::Stop))
+        for (const Step* step : stops)
             source.step(*step, 4);
         source.line("}");
     }

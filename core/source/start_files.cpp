@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // What makes the output build and link as it is written: vector table, linker script, CMake files, a first main.c.
 #include "core/base/text.h"
+#include "core/source/interrupt_table.h"
 #include "core/source/seal.h"
 #include "core/source/writer.h"
 
@@ -251,6 +252,9 @@ std::vector<Word> declareStart(Writer& w, const std::vector<Word>& functions)
             table[size_t(number)] = handlerName(w.names, instance.name, event);
             w.linef("__attribute__((weak, alias(\"{}_unhandled\"))) void {}(void);", p, table[size_t(number)]);
         }
+    // Of instances that share a number, the one that a need uses has the handler.
+    for (const InterruptVector& vector : interruptVectors(w.facts, w.names))
+        table[size_t(vector.number)] = vector.handler;
     w.line();
     w.comment("What nobody handles stops here, where a debugger finds it.");
     w.linef("void {}_unhandled(void)", p);

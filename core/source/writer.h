@@ -87,6 +87,8 @@ bool hasFiles(const Facts& facts, const Names& names, size_t need);
 std::vector<FieldCode> runningWatchdogs(const Device& device);
 /// Whether a need's clock comes from a source that the bring-up waits for last, so that the need is brought up after it.
 bool waitsForSlowSource(const Facts& facts, size_t need);
+/// Whether the bring-up of a need waits for something, and so can fail.
+bool needWaits(const Facts& facts, size_t need);
 /// The core that owns a need, into Device::cores.
 size_t coreOf(const Facts& facts, size_t need);
 /// Writes the functions that start one core's program, as its architecture wants it.

@@ -76,7 +76,7 @@ std::vector<Accuracy> accuracyOf(const Device& device, const Plan& plan, const B
         if (!clock.running || !clock.rate.defined())
             continue;
         if (const auto judge = tuningOf(plan.needs[n].kind).accuracy) {
-            out[n] = judge({device, rates, plan.needs[n], bindings.needs[n]});
+            out[n] = judge({device, rates, plan.needs[n], bindings.needs[n], plan, bindings});
             out[n].clock = kernel;
         }
     }

@@ -65,7 +65,7 @@ std::vector<Setting> tune(const Device& device, const Plan& plan, const Bindings
             continue;
         }
         const int kernel = setting.kernel;
-        setting = kind.solve({device, rates, need, bound});
+        setting = kind.solve({device, rates, need, bound, plan, bindings});
         setting.kernel = kernel;
         setting.computed = setting.notComputed.empty();
     }

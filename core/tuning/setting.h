@@ -32,7 +32,27 @@ struct RoleValue {
         Config, ///< part of the bring-up
         Event,  ///< written after the configuration, in the order given: loads buffered registers and the like
         Start,  ///< by the start function, in the order given; taken back in reverse by the stop function
+        Use,    ///< by the need's functions each time: several needs use the instance in turn
     } when = When::Config;
+    std::int64_t back = 0; ///< Start: what the stop function writes
+};
+
+/// An operation of the bring-up beside the plain configuration, where order counts: a state to ask for, a flag to wait for.
+struct RoleStep {
+    enum class Kind { Set, Await } kind = Kind::Set;
+    std::string role;
+    std::int64_t value = 0;
+    std::string why;
+};
+
+/// An event that the need wants to be told of.
+struct NeedEvent {
+    std::string event;    ///< as the block's kind names it; key of Instance::interrupts
+    std::string enable;   ///< role that lets it interrupt; empty or absent: it always does
+    std::string flag;     ///< role that tells that it has come; empty or absent: the interrupt alone tells
+    std::string function; ///< ending of the name of the user's function: "tick"
+    std::string about;    ///< of that function
+    Frequency rate;       ///< how often at most; zero: nobody can say
 };
 
 /// A picture of the signals, to scale.
@@ -77,6 +97,11 @@ struct Setting {
     std::string notComputed;  ///< why not
     std::vector<Achieved> achieved;
     std::vector<RoleValue> roles;
+    std::vector<RoleStep> before; ///< in the bring-up, before the configuration, in order
+    std::vector<RoleStep> after;  ///< and after it
+    std::vector<NeedEvent> events;
+    /// The configuration is written by the start function, once and for all: what it starts cannot be changed or stopped.
+    bool atStart = false;
     std::optional<Waveform> waveform;
     std::vector<OtherWay> otherWays;
     int kernel = -1; ///< clock that times it
@@ -103,6 +128,8 @@ struct TuningContext {
     const Rates& rates;
     const Need& need;
     const BoundNeed& bound;
+    const Plan& plan; ///< for what another need gives: a trigger
+    const Bindings& bindings;
 
     const ClockState& kernel() const { return rates.clocks[size_t(device.instances[size_t(bound.instance)].kernel)]; }
     std::string kernelName() const { return device.clocks[size_t(device.instances[size_t(bound.instance)].kernel)].name; }

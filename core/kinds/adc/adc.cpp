@@ -1,10 +1,26 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "core/kinds/kind.h"
+// ADC: what is asked for, the inputs, the block.
+#include "core/kinds/adc/adc.h"
 
 #include <algorithm>
 #include <cstdlib>
 
 namespace bindrel {
+
+AdcGoals AdcGoals::of(const Need& need)
+{
+    AdcGoals out;
+    out.inputs = std::clamp(std::atoi(goalText(need, "inputs").c_str()), 1, 8);
+    out.rate = goalRate(need, "rate");
+    out.bits = std::atoi(goalText(need, "resolution").c_str());
+    out.ohms = std::atoll(goalText(need, "source").c_str());
+    out.byTimer = goalText(need, "trigger") == "timer";
+    out.by = goalText(need, "by");
+    out.dma = goalText(need, "dma") == "results";
+    out.interrupt = goalText(need, "interrupt") == "yes";
+    out.millivolts = std::atoll(goalText(need, "reference").c_str());
+    return out;
+}
 
 Kind adcKind()
 {
@@ -17,9 +33,12 @@ Kind adcKind()
     kind.goals = {
         {"inputs", "Inputs", T::Integer, "1", {}, "Converted one after the other.", 1, 8},
         {"rate", "Sequences a second", T::Frequency, "1 kHz", {}, "How often all inputs are converted."},
-        {"resolution", "Resolution", T::Integer, "12", {}, "Bits.", 6, 24},
+        {"resolution", "Resolution", T::Integer, "12", {}, "Bits, at least.", 6, 24},
         {"source", "Source impedance", T::Integer, "1000", {}, "Ohms in front of each input; the sample time follows from it.", 0, 10'000'000},
         {"trigger", "Started by", T::Choice, "software", {"software", "timer"}, ""},
+        {"by", "Timer of", T::Text, "", {}, "Id of the need whose timer starts it; empty: one that has the same rate.", 0, 0, true},
+        {"reference", "Reference", T::Integer, "3000", {}, "Millivolts that the largest value stands for.", 100, 20'000, true},
+        {"interrupt", "Interrupt", T::Choice, "no", {"no", "yes"}, "At each value.", 0, 0, true},
         {"dma", "DMA", T::Choice, "none", {"none", "results"}, "", 0, 0, true},
     };
     kind.signals = [](const Need& need) {
@@ -30,20 +49,30 @@ Kind adcKind()
             out.push_back({"in" + std::to_string(i + 1), "input " + std::to_string(i + 1), "IN#", i, D::Analog, false});
         return out;
     };
+    kind.relevant = [](const Need& need, std::string_view goal) { return goal != "by" || goalText(need, "trigger") == "timer"; };
     kind.requests = [](const Need& need) {
         return goalText(need, "dma") == "results" ? std::vector<std::string>{"RESULT"} : std::vector<std::string>();
     };
-    // One converter serves several needs in turn; its sequence is made of all their inputs.
-    kind.sharedAs = [](const Need& need) { return goalText(need, "dma") == "results" ? std::string() : std::string("converter"); };
+    // One converter serves several needs in turn, each of which sets it for itself. One that a timer or DMA drives is busy for good.
+    kind.sharedAs = [](const Need& need) { return goalText(need, "dma") == "results" || goalText(need, "trigger") == "timer" || goalText(need, "interrupt") == "yes" ? std::string() : std::string("converter"); };
     kind.brief = [](const Need& need) { return goalText(need, "rate") + ", " + goalText(need, "resolution") + " bit"; };
     using Use = RoleSpec::Use;
-    kind.roles = {{"on", Use::Config, false, "", "Switches the converter on.", {}}, {"regulator", Use::Config, false, "", "Its own regulator.", {}}, {"calibrate", Use::Command, false, "", "Starts the calibration.", {}}, {"calibrated", Use::Status, false, "", "", {}},
-                  {"ready", Use::Status, false, "", "It can convert.", {}}, {"start", Use::Command, false, "", "Starts a sequence.", {}}, {"trigger", Use::Config, false, "", "What starts a sequence.", {}}, {"resolution", Use::Config, false, "bits", "", {}}, {"length", Use::Config, false, "inputs", "Of the sequence.", {}},
-                  {"sample", Use::Config, false, "kernel cycles", "Sample time.", {}}, {"sample#", Use::Config, false, "kernel cycles", "Sample time of an input.", {}}, {"input", Use::Config, false, "", "The input.", {}}, {"input#", Use::Config, false, "", "An input of the sequence.", {}}, {"oversampling", Use::Config, false, "", "", {}}, {"gain", Use::Config, false, "", "", {}},
-                  {"reference", Use::Config, false, "", "", {}}, {"done", Use::Status, false, "", "A value is there.", {}}, {"data", Use::Data, false, "", "The value.", {}}};
-    kind.abilities = {{"resolution", "Bits that can be chosen."}, {"sample_cycles", "Sample times that can be chosen, in kernel cycles."}};
+    kind.roles = {{"on", Use::Config, false, "", "Switches the converter on.", {}}, {"regulator", Use::Config, false, "", "1: its own regulator runs; set first.", {}}, {"calibrate", Use::Config, false, "", "1: starts the calibration, before the converter is on.", {}}, {"calibrated", Use::Status, false, "", "The calibration is done.", {}},
+                  {"ready", Use::Status, false, "", "It is on and can convert.", {}}, {"start", Use::Command, false, "", "Starts a sequence; without it the converter converts all the time while it is on.", {}},
+                  {"trigger", Use::Config, false, "", "What starts a sequence; 0: software. A value that has the name of a timer: the end of that timer's period.", {}},
+                  {"resolution", Use::Config, false, "bits", "", {}}, {"length", Use::Config, false, "slots", "Of the sequence that are in use.", {}}, {"slot#", Use::Config, false, "number of an input", "The input that is converted as the #th of a sequence, from 1.", {}},
+                  {"input", Use::Config, false, "number of an input", "The input, where there is one at a time.", {}}, {"input#", Use::Config, false, "", "1: the input of this number takes part; they are converted in the order of their numbers.", {}},
+                  {"sample", Use::Config, false, "kernel cycles", "Sample time of all inputs.", {}}, {"sample#", Use::Config, false, "kernel cycles", "Sample time of the input of this number.", {}},
+                  {"oversampling", Use::Config, false, "kernel cycles a value", "Of a converter whose values are averages of a stream.", {}}, {"gain", Use::Config, false, "", "", {}},
+                  {"reference", Use::Config, false, "", "", {}}, {"dma_results", Use::Config, false, "", "Lets the converter ask DMA to fetch.", {}}, {"done_interrupt", Use::Config, false, "", "Lets each value interrupt. Without it, it always does.", {}},
+                  {"done", Use::Status, false, "", "A value is there; reading the data takes it away.", {}}, {"data", Use::Data, false, "", "The value, from 0; all bits set is just below the reference.", {}}};
+    kind.abilities = {{"resolution", "Bits that can be chosen."}, {"sample_cycles", "Sample times that can be chosen, in kernel cycles."}, {"conversion_cycles", "Kernel cycles of a conversion beside the sample time, at the highest resolution."},
+                      {"sample_femtofarads", "Capacitor that an input charges."}, {"sample_ohms", "Resistance of the switch in front of it."}, {"settling", "Values after a change of the input until one counts; 1 when nothing is said."}};
     kind.instanceSignals = {{"IN#", "Input."}};
     kind.instanceRequests = {{"RESULT", "A value is there."}};
+    kind.instanceEvents = {{"done", "A value is there."}, {"event", "Anything."}};
+    room.tuning.solve = solveAdc;
+    room.source = {declareAdc, defineAdc, {"inputs", "bits", "reference_millivolts", "convert_us", "convert", "start_one", "value", "millivolts", "done"}};
     return room;
 }
 

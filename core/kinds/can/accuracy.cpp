@@ -10,20 +10,30 @@
 
 namespace bindrel {
 
-Accuracy canAccuracy(const TuningContext& c)
+CanFields canFields(const TuningContext& c)
 {
-    const Expected<Frequency> wanted = parseFrequency(goalText(c.need, "rate"));
+    const auto most = [&c](std::string_view role) { return c.has(role) ? c.encoding(role).largest(c.maxCode(role)) : 0; };
+    return {most("prescaler"), most("propagation"), most("segment1"), most("segment2"), most("jump")};
+}
+
+std::optional<CanTiming> canTiming(const TuningContext& c)
+{
     const Expected<Ratio> sample = parseRatio(goalText(c.need, "sample"));
     std::int64_t jump = 1;
     const std::string jumpText = goalText(c.need, "jump");
     std::from_chars(jumpText.data(), jumpText.data() + jumpText.size(), jump);
-    const auto most = [&c](std::string_view role) { return c.has(role) ? c.encoding(role).largest(c.maxCode(role)) : 0; };
-    const CanFields fields{most("prescaler"), most("propagation"), most("segment1"), most("segment2"), most("jump")};
+    return sample ? bestCanTiming(c.kernel().rate, goalRate(c.need, "rate"), *sample, jump, canFields(c)) : std::nullopt;
+}
+
+Accuracy canAccuracy(const TuningContext& c)
+{
+    const Expected<Frequency> wanted = parseFrequency(goalText(c.need, "rate"));
+    const CanFields fields = canFields(c);
     Accuracy out;
     out.given = worstOf(c);
-    if (!wanted || !sample)
+    if (!wanted)
         return out;
-    const std::optional<CanTiming> timing = bestCanTiming(c.kernel().rate, *wanted, *sample, jump, fields);
+    const std::optional<CanTiming> timing = canTiming(c);
     if (!timing) {
         out.asks = formatBaud(*wanted);
         out.trouble = fmt::format("{} at {} cannot be split into a bit of {}: it must give 8 to {} quanta a bit with a prescaler of at most {}.", c.kernelName(),

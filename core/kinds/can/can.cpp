@@ -17,6 +17,7 @@ Kind canKind()
         {"rate", "Bit rate", T::Baud, "250 kBd", {}, "Of the arbitration phase."},
         {"sample", "Sample point", T::Ratio, "87.5 %", {}, "Of the bit, at which the level counts."},
         {"jump", "Jump width", T::Integer, "1", {}, "Time quanta by which a receiver may shift to follow an edge.", 1, 16, true},
+        {"listen", "Only listens", T::Choice, "no", {"no", "yes"}, "Takes frames without acknowledging them or telling of errors.", 0, 0, true},
     };
     kind.signals = [](const Need&) {
         using D = SignalSpec::Direction;
@@ -25,12 +26,16 @@ Kind canKind()
     kind.fastest = [](const Need& need, std::string_view signal) { return signal == "tx" ? goalRate(need, "rate") / Rational(2) : Frequency(); };
     kind.brief = [](const Need& need) { return goalText(need, "rate"); };
     using Use = RoleSpec::Use;
-    kind.roles = {{"on", Use::Config, false, "", "Switches the controller on.", {}}, {"hold", Use::Config, false, "", "Asks for the initialisation state, in which the bit timing can be set.", {}}, {"held", Use::Status, false, "", "The initialisation state is reached.", {}},
+    kind.roles = {{"on", Use::Config, false, "", "Switches the controller on.", {}}, {"hold", Use::Config, false, "", "1: asks for the initialisation state, in which the bit timing can be set; 0: lets the controller take part in the bus.", {}}, {"held", Use::Status, false, "", "The initialisation state is reached.", {}},
                   {"prescaler", Use::Config, true, "kernel cycles a quantum", "", {}}, {"propagation", Use::Config, false, "quanta", "Where it is apart from the first phase segment.", {}},
-                  {"segment1", Use::Config, true, "quanta", "Up to the sample point, without the synchronisation quantum.", {}}, {"segment2", Use::Config, true, "quanta", "Behind the sample point.", {}},
-                  {"jump", Use::Config, true, "quanta", "Resynchronisation jump width.", {}}};
+                  {"segment1", Use::Config, true, "quanta", "Up to the sample point, without the synchronisation quantum; the propagation counts here where it has no field of its own.", {}}, {"segment2", Use::Config, true, "quanta", "Behind the sample point.", {}},
+                  {"jump", Use::Config, true, "quanta", "Resynchronisation jump width.", {}}, {"silent", Use::Config, false, "", "Listens without acknowledging.", {}},
+                  {"off_bus", Use::Status, false, "", "Too many errors have taken the controller off the bus; it must be held and let go again.", {}}};
     kind.abilities = {{"buffers", "Numbers of message buffers."}};
     kind.instanceSignals = {{"TX", "To the transceiver."}, {"RX", "From the transceiver."}};
+    kind.instanceEvents = {{"received", "A frame has come."}, {"sent", "A frame is through."}, {"error", "Something on the bus went wrong."}, {"event", "Any of them."}};
+    room.tuning.solve = solveCan;
+    room.source = {declareCan, defineCan, {"quanta", "prescaler", "bits_per_second", "off_bus", "recover"}};
     room.tuning.accuracy = canAccuracy;
     room.tuning.setUpPad = [](PadSetup& setup, const Device&, const Need&, const SignalSpec& signal) {
         if (signal.direction != SignalSpec::Direction::In)

@@ -1,8 +1,163 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// Capture: times of edges.
+// Capture: times of edges. The ticks are as coarse as the wanted resolution allows, so that the counter reaches far; between two stamps up to one
+// period less a tick can be told.
+#include "core/kinds/common/division.h"
+#include "core/kinds/common/interrupt_load.h"
+#include "core/kinds/common/timer_block.h"
 #include "core/kinds/kind.h"
+#include "core/quantity/format.h"
+#include "core/source/field_access.h"
 
 namespace bindrel {
+
+namespace {
+
+int channelOf(const BoundNeed& bound)
+{
+    for (const Seat& seat : bound.seats)
+        if (seat.channel > 0)
+            return seat.channel;
+    return 0;
+}
+
+std::int64_t edgeOf(const Need& need)
+{
+    const std::string edge = goalText(need, "edge");
+    return edge == "rising" ? 0 : edge == "falling" ? 1 : 2;
+}
+
+Setting solveCapture(const TuningContext& c)
+{
+    Setting out;
+    const std::string& name = c.device.instances[size_t(c.bound.instance)].name;
+    const int channel = channelOf(c.bound);
+    const std::string n = std::to_string(channel);
+    if (channel > 0 && !c.has("captured" + n)) {
+        out.notComputed = fmt::format("channel {} of {} takes no time stamps: its block has no role \"captured{}\"; choose another timer", n, name, n);
+        return out;
+    }
+    const Duration resolution = goalTime(c.need, "resolution"), longest = goalTime(c.need, "longest");
+    const Rational kernel = c.kernel().rate.value;
+    // The largest prescaler whose ticks are no longer than asked for; with none as small, the smallest there is.
+    const std::int64_t most = std::max<std::int64_t>((resolution.value * kernel).floor(), 0);
+    std::int64_t prescaler = 1;
+    if (c.has("prescaler")) {
+        const Encoding& encoding = c.encoding("prescaler");
+        const std::uint32_t codes = c.maxCode("prescaler");
+        prescaler = encoding.nearest(most, codes).value_or(1);
+        if (prescaler > most) { // the one below it, if there is one
+            const std::int64_t above = prescaler;
+            prescaler = encoding.atLeast(1, codes).value_or(1);
+            for (std::optional<std::int64_t> next = prescaler; next && *next <= most && *next < above; next = encoding.atLeast(*next + 1, codes))
+                prescaler = *next;
+        }
+    }
+    const Duration tick(Rational(prescaler) / kernel);
+    Achieved row{"resolution", "Resolution", "\u2264 " + format(resolution), format(tick), std::nullopt, tick <= resolution, fmt::format("{} / {}", prescaler, format(c.kernel().rate)), {}};
+    if (!row.ok)
+        row.trouble = fmt::format("a tick of {} at {} is no shorter. Give it a faster clock.", c.kernelName(), format(c.kernel().rate));
+    out.achieved.push_back(row);
+    const std::int64_t counts = c.encoding("period").largest(c.maxCode("period"));
+    const Duration reach(Rational(counts - 1) * tick.value);
+    Achieved far{"longest", "Longest interval", "\u2265 " + format(longest), format(reach), std::nullopt, reach >= longest, fmt::format("{} \u00d7 {}", counts - 1, format(tick)), {}};
+    if (!far.ok) {
+        const std::int64_t enough = (longest.value * kernel / (counts - 1)).ceil();
+        const std::optional<std::int64_t> coarser = c.has("prescaler") ? c.encoding("prescaler").atLeast(std::max<std::int64_t>(enough, 1), c.maxCode("prescaler")) : std::nullopt;
+        far.trouble = coarser ? fmt::format("the counter begins anew before. Ask for a resolution of {}, or choose a timer with more bits.", format(Duration(Rational(*coarser) / kernel), 4))
+                              : std::string("the counter begins anew before. Give it a slower clock, or choose a timer with more bits.");
+    }
+    out.achieved.push_back(far);
+
+    if (c.has("prescaler"))
+        out.roles.push_back({"prescaler", prescaler, "resolution"});
+    out.roles.push_back({"period", counts, "longest"});
+    if (c.has("captures"))
+        out.roles.push_back({"captures", 1, ""});
+    if (channel > 0) {
+        if (c.has("captures" + n))
+            out.roles.push_back({"captures" + n, 1, ""});
+        const std::string edge = goalText(c.need, "edge");
+        const bool can = c.has("edge" + n) || edge == "rising";
+        out.achieved.push_back({"edge", "Edges", edge, can ? edge : "rising", std::nullopt, can, {}, can ? std::string() : fmt::format("{} takes rising edges and nothing else.", name)});
+        if (c.has("edge" + n))
+            out.roles.push_back({"edge" + n, edgeOf(c.need), "edge"});
+        if (goalText(c.need, "interrupt") == "yes")
+            out.events.push_back({"capture", "capture_interrupt" + n, "captured" + n, "edge", "Called by the interrupt after each time stamp.", {}});
+    }
+    if (c.has("update"))
+        out.roles.push_back({"update", 1, "", RoleValue::When::Event});
+    out.roles.push_back({"on", 1, "", RoleValue::When::Start});
+    return out;
+}
+
+void declareCapture(Writer& w, size_t need)
+{
+    const Facts& f = w.facts;
+    const Setting& setting = f.settings[need];
+    const Word name = w.names.need(need), NAME = w.names.NEED(need);
+    const std::int64_t prescaler = setting.role("prescaler").value_or(1);
+    const std::int64_t hertz = std::max<std::int64_t>(f.rates.clocks[size_t(setting.kernel)].rate.value.floor(), 1);
+    w.comment(fmt::format("A tick is {}: {}.", setting.goal("resolution")->achieved, setting.goal("resolution")->formula));
+    w.linef("#define {}_PRESCALER {}u", NAME, prescaler);
+    w.linef("#define {}_TICKS_PER_SECOND {}u {}", NAME, (Rational(hertz) / prescaler).floor(), cComment("rounded down"));
+    w.linef("_Static_assert({0} / {1}_PRESCALER == {1}_TICKS_PER_SECOND, {2});", rateMacro(f, w.names, setting.kernel), NAME, cString(w.names.needs[need].text() + " ticks from its clock"));
+    if (channelOf(f.bindings.needs[need]) <= 0)
+        return;
+    w.line();
+    w.comment(fmt::format("Takes the last time stamp if there is a new one: ticks since the one before, right up to {}. The first after start gives 0.", setting.goal("longest")->achieved));
+    w.linef("bool {}_take(uint32_t *ticks);", name);
+    w.comment("Nanoseconds of ticks.");
+    w.linef("uint64_t {}_nanoseconds(uint32_t ticks);", name);
+}
+
+void defineCapture(Writer& w, size_t need)
+{
+    const Facts& f = w.facts;
+    const Setting& setting = f.settings[need];
+    const int instance = f.bindings.needs[need].instance;
+    const int channel = channelOf(f.bindings.needs[need]);
+    if (channel <= 0)
+        return;
+    const Word name = w.names.need(need);
+    const std::string flag = "captured" + std::to_string(channel), stamp = "compare" + std::to_string(channel);
+    const std::int64_t counts = setting.role("period").value_or(1);
+    const bool told = !setting.events.empty();
+    w.line();
+    w.linef("bool {}_take(uint32_t *ticks)", name);
+    w.line("{");
+    w.line("    static uint32_t last;");
+    w.line("    static bool known;");
+    if (!told) {
+        // With an interrupt the handler has seen and cleared the flag.
+        w.linef("    if (({} & {}) == 0u) {{", roleRegister(f, w.names, instance, flag), roleMacro(f, w.names, instance, flag));
+        w.line("        return false;");
+        w.line("    }");
+        if (f.device.fieldOf(f.device.roleField(instance, flag)).access != Field::Access::ReadToClear)
+            clearFlags(w, instance, {flag}, 4);
+    }
+    w.linef("    const uint32_t now = {};", readRole(w, instance, stamp));
+    if (counts > INT64_C(0xFFFFFFFF))
+        w.line("    *ticks = known ? now - last : 0u;");
+    else
+        w.linef("    *ticks = !known ? 0u : now >= last ? now - last : now + {}u - last;", counts);
+    w.line("    known = true;");
+    w.line("    last = now;");
+    w.line("    return true;");
+    w.line("}");
+    const std::int64_t prescaler = setting.role("prescaler").value_or(1);
+    const Rational tick = Rational(prescaler) / f.rates.clocks[size_t(setting.kernel)].rate.value * 1'000'000'000;
+    w.line();
+    w.linef("uint64_t {}_nanoseconds(uint32_t ticks)", name);
+    w.line("{");
+    // Whole and rest apart, so that no product leaves 64 bits: the denominator of a rate has less than 32 in all sensible plans.
+    if (tick.den() < (INT64_C(1) << 31) && tick.num() / tick.den() < (INT64_C(1) << 31) && tick.defined())
+        w.linef("    return (uint64_t)ticks * {}u + (uint64_t)ticks * {}u / {}u;", tick.floor(), (tick - Rational(tick.floor())).num(), tick.den());
+    else
+        w.linef("    return (uint64_t)ticks * 1000000000u / {}_TICKS_PER_SECOND;", w.names.NEED(need));
+    w.line("}");
+}
+
+} // namespace
 
 Kind captureKind()
 {
@@ -12,13 +167,20 @@ Kind captureKind()
     kind.id = "capture";
     kind.title = "Capture";
     kind.instanceKind = "timer";
+    kind.demands = {"captured#"};
     kind.goals = {{"resolution", "Resolution", T::Duration, "1 us", {}, "Of a time stamp."},
                   {"longest", "Longest interval", T::Duration, "10 ms", {}, "That must not overflow the counter."},
-                  {"edge", "Edges", T::Choice, "rising", {"rising", "falling", "both"}, ""}};
+                  {"edge", "Edges", T::Choice, "rising", {"rising", "falling", "both"}, ""},
+                  {"interrupt", "Interrupt", T::Choice, "no", {"no", "yes"}, "At each time stamp.", 0, 0, true}};
     kind.signals = [](const Need&) { return std::vector<SignalSpec>{{"in", "input", "CH#", 0, SignalSpec::Direction::In, false}}; };
     kind.sharedAs = [](const Need& need) { return "capture " + goalValue(need, "resolution"); };
     kind.brief = [](const Need& need) { return goalText(need, "resolution"); };
+    kind.roles = timerRoles();
+    kind.instanceSignals = timerSignals();
+    kind.instanceEvents = timerEvents();
+    room.tuning.solve = solveCapture;
     room.tuning.accuracy = [](const TuningContext& c) { return passedOn(c, "times are read"); };
+    room.source = {declareCapture, defineCapture, {"prescaler", "ticks_per_second", "take", "nanoseconds", "edge"}};
     return room;
 }
 

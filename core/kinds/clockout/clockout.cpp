@@ -25,6 +25,18 @@ Accuracy outputAccuracy(const TuningContext& c)
     return out;
 }
 
+/// The clock tree does it all; here it is held against what is asked for.
+Setting solveClockout(const TuningContext& c)
+{
+    Setting out;
+    const Frequency wanted = goalRate(c.need, "rate");
+    Achieved row{"rate", "Rate", format(wanted), format(c.kernel().rate), errorOf(c.kernel().rate, wanted), errorOf(c.kernel().rate, wanted).value.abs() <= Rational(10'000), {}, {}};
+    if (!row.ok)
+        row.trouble = fmt::format("it is {} off. Ask Reach for {} at {}.", format(*row.error, true), format(wanted), c.kernelName());
+    out.achieved.push_back(row);
+    return out;
+}
+
 } // namespace
 
 Kind clockoutKind()
@@ -40,6 +52,7 @@ Kind clockoutKind()
     kind.fastest = [](const Need& need, std::string_view) { return goalRate(need, "rate"); };
     kind.brief = [](const Need& need) { return goalText(need, "rate"); };
     kind.instanceSignals = {{"OUT", "The clock."}};
+    room.tuning.solve = solveClockout;
     room.tuning.accuracy = outputAccuracy;
     return room;
 }

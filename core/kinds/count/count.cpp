@@ -1,8 +1,124 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Pulse count: edges of an input, counted while the core sleeps.
+//
+// A counter of N counts that is read at least once while fewer than N edges come loses none, however often it begins anew; so the helper adds up
+// differences, and the header says how often it must be asked.
+#include "core/kinds/common/division.h"
 #include "core/kinds/kind.h"
+#include "core/quantity/format.h"
+#include "core/source/field_access.h"
 
 namespace bindrel {
+
+namespace {
+
+Setting solveCount(const TuningContext& c)
+{
+    Setting out;
+    const std::string edge = goalText(c.need, "edge");
+    const std::int64_t code = edge == "falling" ? 0 : edge == "rising" ? 1 : 2;
+    const Frequency most = goalRate(c.need, "most");
+    const Duration wanted = goalTime(c.need, "filter");
+    const Rational kernel = c.kernel().rate.value, slowest = shifted(c.kernel().rate, c.kernel().tolerance.low).value;
+    const std::string& name = c.device.instances[size_t(c.bound.instance)].name;
+    if (!c.has("edge") && edge != "falling")
+        out.achieved.push_back({"edge", "Counts", edge + " edges", "falling edges", std::nullopt, false, {}, fmt::format("{} counts falling edges and nothing else.", name)});
+    else
+        out.achieved.push_back({"edge", "Counts", edge + " edges", edge + " edges", std::nullopt, true, {}, {}});
+    if (c.has("edge"))
+        out.roles.push_back({"edge", code, "edge"});
+
+    // The filter ignores what is surely shorter than asked for, even when its clock is at its fastest.
+    const Rational fastest = shifted(c.kernel().rate, c.kernel().tolerance.high).value;
+    const std::int64_t cycles = (wanted.value * fastest).ceil();
+    std::int64_t filter = 0;
+    if (c.has("filter")) {
+        const std::optional<std::int64_t> found = wanted.value.isZero() ? c.encoding("filter").encode(0) ? std::optional<std::int64_t>(0) : c.encoding("filter").atLeast(0, c.maxCode("filter")) : c.encoding("filter").atLeast(cycles, c.maxCode("filter"));
+        filter = found.value_or(c.encoding("filter").largest(c.maxCode("filter")));
+        out.roles.push_back({"filter", filter, "filter"});
+    }
+    if (!wanted.value.isZero()) {
+        const Duration got(Rational(filter) / kernel);
+        Achieved row{"filter", "Filter", "\u2265 " + format(wanted), filter == 0 ? "none" : format(got), std::nullopt, filter >= cycles, filter == 0 ? std::string() : fmt::format("{} / {}", filter, format(c.kernel().rate)), {}};
+        if (!row.ok)
+            row.trouble = filter == 0 && !c.has("filter") ? fmt::format("{} has no filter. Filter on the board, or ask for none.", name)
+                                                          : fmt::format("the longest at {} is {}. Filter on the board, or give {} a slower clock.", format(c.kernel().rate), format(got), c.kernelName());
+        out.achieved.push_back(row);
+    }
+    const Duration longestFilter(Rational(filter) / slowest);
+    // At the highest rate a pulse and the pause after it are half a period each.
+    const Duration pulse(Rational(1) / most.value / 2);
+    Achieved rate{"most", "Pulses a second at most", format(most), format(most), std::nullopt, longestFilter < pulse, {}, {}};
+    if (!rate.ok)
+        rate.trouble = fmt::format("pulses of {} would be lost in a filter of up to {}. Ask for a shorter filter, or for fewer pulses.", format(pulse), format(longestFilter, 4));
+    out.achieved.push_back(rate);
+
+    if (c.has("external"))
+        out.roles.push_back({"external", 1, ""});
+    if (c.has("prescaler"))
+        out.roles.push_back({"prescaler", 1, ""});
+    const FieldRef counter = c.device.roleField(c.bound.instance, "counter");
+    std::int64_t counts = counter.valid() ? std::int64_t(c.device.fieldOf(counter).maxCode()) + 1 : 0;
+    if (c.has("period")) {
+        counts = c.encoding("period").largest(c.maxCode("period"));
+        out.roles.push_back({"period", counts, ""});
+    }
+    const Rational edges = most.value * (code == 2 ? 2 : 1);
+    if (counts > 1)
+        out.achieved.push_back({"most", "Read at least every", "", format(Duration(Rational(counts - 1) / edges), 4), std::nullopt, true, fmt::format("{} / {}", counts - 1, format(Frequency(edges))), {}, true});
+    if (goalText(c.need, "interrupt") == "yes")
+        out.events.push_back({"wrapped", "wrapped_interrupt", "wrapped", "wrapped", "Called by the interrupt when the counter begins anew.", Frequency(edges / counts)});
+    if (c.has("on"))
+        out.roles.push_back({"on", 1, "", RoleValue::When::Start});
+    return out;
+}
+
+/// Counts after which the counter begins anew, 0 for one of 32 bits.
+std::uint64_t modulusOf(const Facts& f, size_t need)
+{
+    const FieldRef counter = f.device.roleField(f.bindings.needs[need].instance, "counter");
+    const std::uint64_t full = std::uint64_t(f.device.fieldOf(counter).maxCode()) + 1;
+    const std::uint64_t counts = std::uint64_t(f.settings[need].role("period").value_or(std::int64_t(full)));
+    return std::min(counts, full);
+}
+
+void declareCount(Writer& w, size_t need)
+{
+    if (!w.facts.device.roleField(w.facts.bindings.needs[need].instance, "counter").valid())
+        return;
+    const Achieved* often = nullptr;
+    for (const Achieved& row : w.facts.settings[need].achieved)
+        if (row.title == "Read at least every")
+            often = &row;
+    w.comment(fmt::format("Edges since the first call. Right as long as it is called at least every {}.", often ? often->achieved : "time the counter begins anew"));
+    w.linef("uint32_t {}_count(void);", w.names.need(need));
+}
+
+void defineCount(Writer& w, size_t need)
+{
+    const int instance = w.facts.bindings.needs[need].instance;
+    if (!w.facts.device.roleField(instance, "counter").valid())
+        return;
+    const std::uint64_t modulus = modulusOf(w.facts, need);
+    w.line();
+    w.linef("uint32_t {}_count(void)", w.names.need(need));
+    w.line("{");
+    w.line("    static uint32_t last, sum;");
+    w.line("    static bool known;");
+    w.linef("    const uint32_t now = {};", readRole(w, instance, "counter"));
+    w.line("    if (known) {");
+    if (modulus > 0xFFFFFFFFu)
+        w.line("        sum += now - last;");
+    else
+        w.linef("        sum += now >= last ? now - last : now + {}u - last;", modulus);
+    w.line("    }");
+    w.line("    known = true;");
+    w.line("    last = now;");
+    w.line("    return sum;");
+    w.line("}");
+}
+
+} // namespace
 
 Kind countKind()
 {
@@ -14,14 +130,20 @@ Kind countKind()
     kind.instanceKind = "counter";
     kind.goals = {{"edge", "Counts", T::Choice, "falling", {"falling", "rising", "both"}, ""},
                   {"most", "Pulses a second at most", T::Frequency, "10 Hz", {}, ""},
-                  {"filter", "Filter", T::Duration, "1 ms", {}, "Shorter pulses are ignored.", 0, 0, true}};
+                  {"filter", "Filter", T::Duration, "1 ms", {}, "Shorter pulses are ignored.", 0, 0, true},
+                  {"interrupt", "Interrupt", T::Choice, "no", {"no", "yes"}, "When the counter begins anew.", 0, 0, true}};
     kind.signals = [](const Need&) { return std::vector<SignalSpec>{{"in", "input", "IN", -1, SignalSpec::Direction::In, false}}; };
     kind.brief = [](const Need& need) { return goalText(need, "edge") + " edges"; };
     using Use = RoleSpec::Use;
-    kind.roles = {{"on", Use::Config, false, "", "Switches the counter on.", {}}, {"edge", Use::Config, false, "", "Which edges count.", {{"falling", 0}, {"rising", 1}, {"both", 2}}}, {"filter", Use::Config, false, "", "Ignores short pulses.", {}},
-                  {"period", Use::Config, false, "counts", "After which it begins anew.", {}}, {"counter", Use::Data, false, "", "The count.", {}}, {"wrapped", Use::Status, false, "", "It has begun anew.", {}},
-                  {"external", Use::Config, false, "", "Counts the input instead of its clock.", {}}, {"prescaler", Use::Config, false, "", "", {}}};
+    kind.roles = {{"on", Use::Config, false, "", "Switches the counter on.", {}}, {"edge", Use::Config, false, "", "Which edges count; without it the falling ones.", {{"falling", 0}, {"rising", 1}, {"both", 2}}},
+                  {"filter", Use::Config, false, "kernel cycles", "Ignores pulses that are shorter.", {}},
+                  {"period", Use::Config, false, "counts", "After which it begins anew.", {}}, {"counter", Use::Data, false, "counts", "The count, from 0.", {}}, {"wrapped", Use::Status, false, "", "It has begun anew.", {}},
+                  {"wrapped_interrupt", Use::Config, false, "", "Lets that interrupt. Without it, it always does.", {}},
+                  {"external", Use::Config, false, "", "1: counts the input; 0: counts its clock.", {}}, {"prescaler", Use::Config, false, "cycles a count", "Of what it counts.", {}}};
     kind.instanceSignals = {{"IN", "Input."}, {"OUT", "Output."}};
+    kind.instanceEvents = {{"wrapped", "It has begun anew."}, {"event", "Anything."}};
+    room.tuning.solve = solveCount;
+    room.source = {declareCount, defineCount, {"count", "wrapped"}};
     return room;
 }
 

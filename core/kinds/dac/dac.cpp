@@ -1,8 +1,74 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// DAC.
+// DAC: the level that the output has when it is switched on, and setting others.
 #include "core/kinds/kind.h"
+#include "core/quantity/format.h"
+#include "core/quantity/parse.h"
+#include "core/source/field_access.h"
+
+#include <cstdlib>
 
 namespace bindrel {
+
+namespace {
+
+std::int64_t largestOf(const Device& device, int instance) { return (INT64_C(1) << std::min<std::int64_t>(device.ability(instance, "resolution", 8), 30)) - 1; }
+
+Setting solveDac(const TuningContext& c)
+{
+    Setting out;
+    const std::string& name = c.device.instances[size_t(c.bound.instance)].name;
+    if (!c.has("data")) {
+        out.notComputed = fmt::format("the block of {} lacks the role \"data\" in the device's file; complete it there", name);
+        return out;
+    }
+    const std::int64_t largest = largestOf(c.device, c.bound.instance);
+    const Expected<Ratio> level = parseRatio(goalText(c.need, "level"));
+    const std::int64_t code = (level->value * largest).round();
+    const std::int64_t millivolts = std::atoll(goalText(c.need, "reference").c_str());
+    out.achieved.push_back({"level", "Level at start", format(*level), format(Ratio(Rational(code, largest))), std::nullopt, true, fmt::format("{} / {}", code, largest), {}});
+    out.achieved.push_back({"reference", "Step", "", format(Voltage(Rational(millivolts, 1000) / largest)), std::nullopt, true, fmt::format("{} mV / {}", millivolts, largest), {}, true});
+    out.roles.push_back({"data", code, "level"});
+    const bool buffered = goalText(c.need, "buffer") == "yes";
+    if (c.has("buffer"))
+        out.roles.push_back({"buffer", buffered, "buffer"});
+    else if (buffered && c.need.goals.contains("buffer"))
+        out.achieved.push_back({"buffer", "Buffer", "yes", "no", std::nullopt, false, {}, fmt::format("{} has no buffer. Put one on the board.", name)});
+    if (c.has("trigger"))
+        out.roles.push_back({"trigger", 0, ""});
+    if (c.has("on"))
+        out.roles.push_back({"on", 1, "", RoleValue::When::Start});
+    return out;
+}
+
+void declareDac(Writer& w, size_t need)
+{
+    const Word name = w.names.need(need), NAME = w.names.NEED(need);
+    w.linef("#define {}_LARGEST {}u", NAME, largestOf(w.facts.device, w.facts.bindings.needs[need].instance));
+    w.linef("#define {}_REFERENCE_MILLIVOLTS {}u", NAME, std::atoll(goalText(w.facts.plan.needs[need], "reference").c_str()));
+    w.comment("Level as a value of the converter; more than the largest counts as that.");
+    w.linef("void {}_set(uint32_t value);", name);
+    w.comment("Level in millivolts, rounded to the nearest step.");
+    w.linef("void {}_set_millivolts(uint32_t millivolts);", name);
+}
+
+void defineDac(Writer& w, size_t need)
+{
+    const Word name = w.names.need(need), NAME = w.names.NEED(need);
+    w.line();
+    w.linef("void {}_set(uint32_t value)", name);
+    w.line("{");
+    w.linef("    const uint32_t level = value > {0}_LARGEST ? {0}_LARGEST : value;", NAME);
+    writeRole(w, w.facts.bindings.needs[need].instance, "data", Code::trusted("level"), 4);
+    w.line("}");
+    w.line();
+    w.linef("void {}_set_millivolts(uint32_t millivolts)", name);
+    w.line("{");
+    w.linef("    const uint32_t most = millivolts > {0}_REFERENCE_MILLIVOLTS ? {0}_REFERENCE_MILLIVOLTS : millivolts;", NAME);
+    w.linef("    {0}_set((uint32_t)(((uint64_t)most * {1}_LARGEST + {1}_REFERENCE_MILLIVOLTS / 2u) / {1}_REFERENCE_MILLIVOLTS));", name, NAME);
+    w.line("}");
+}
+
+} // namespace
 
 Kind dacKind()
 {
@@ -12,13 +78,18 @@ Kind dacKind()
     kind.id = "dac";
     kind.title = "DAC";
     kind.instanceKind = "dac";
-    kind.goals = {{"rate", "Updates a second", T::Frequency, "1 kHz", {}, ""}, {"level", "Level at start", T::Ratio, "0 %", {}, "Of the reference."}};
+    kind.goals = {{"rate", "Updates a second", T::Frequency, "1 kHz", {}, "How often the program sets it."}, {"level", "Level at start", T::Ratio, "0 %", {}, "Of the reference."},
+                  {"reference", "Reference", T::Integer, "3000", {}, "Millivolts that the largest value stands for.", 100, 20'000, true},
+                  {"buffer", "Buffer", T::Choice, "yes", {"yes", "no"}, "Drives loads.", 0, 0, true}};
     kind.signals = [](const Need&) { return std::vector<SignalSpec>{{"out", "output", "OUT", -1, SignalSpec::Direction::Analog, false}}; };
     kind.brief = [](const Need& need) { return goalText(need, "rate"); };
     using Use = RoleSpec::Use;
-    kind.roles = {{"on", Use::Config, false, "", "Switches the converter on.", {}}, {"data", Use::Data, false, "", "The next value.", {}}, {"buffer", Use::Config, false, "", "Drives loads.", {}}, {"trigger", Use::Config, false, "", "What takes a value over.", {}}};
+    kind.roles = {{"on", Use::Config, false, "", "Switches the converter on.", {}}, {"data", Use::Data, false, "steps", "The value that is put out, from 0.", {}}, {"buffer", Use::Config, false, "", "Drives loads.", {}}, {"trigger", Use::Config, false, "", "What takes a value over; 0: writing it.", {}}};
     kind.abilities = {{"resolution", "Bits of a value."}};
     kind.instanceSignals = {{"OUT", "The level."}};
+    kind.instanceEvents = {{"empty", "The next value is wanted."}, {"event", "Anything."}};
+    room.tuning.solve = solveDac;
+    room.source = {declareDac, defineDac, {"largest", "reference_millivolts", "set", "set_millivolts"}};
     return room;
 }
 

@@ -1,8 +1,112 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// Interval: a tick of the firmware.
+// Interval: a tick of the firmware. A period is PRE x TOP kernel cycles; the best way is the one whose time is nearest, and of two as near the
+// one with the finer ticks.
+#include "core/kinds/common/division.h"
+#include "core/kinds/common/interrupt_load.h"
+#include "core/kinds/common/timer_block.h"
 #include "core/kinds/kind.h"
+#include "core/quantity/format.h"
+#include "core/source/field_access.h"
 
 namespace bindrel {
+
+namespace {
+
+bool wantsInterrupt(const Need& need) { return goalText(need, "interrupt") == "yes"; }
+bool isOnce(const Need& need) { return goalText(need, "repeats") == "once"; }
+
+Setting solveInterval(const TuningContext& c)
+{
+    Setting out;
+    const Duration wanted = goalTime(c.need, "period");
+    const Rational kernel = c.kernel().rate.value;
+    const auto time = [&kernel](const Division& way) { return Duration(way.cycles() / kernel); };
+    const Division longest = longestDivision(c, {});
+    const std::vector<Division> ways = divisionsNear(c, wanted.value * kernel, {}, 4);
+    if (ways.empty()) {
+        out.notComputed = fmt::format("{} has no time to be divided from: two ticks of {} at {} are the shortest", format(wanted), c.kernelName(), format(c.kernel().rate));
+        return out;
+    }
+    const Division& best = ways.front();
+    Achieved period{"period", "Period", format(wanted), format(time(best)), errorOf(time(best), wanted), true, fmt::format("{} \u00d7 {} / {}", best.prescaler, best.count, format(c.kernel().rate)), {}};
+    period.ok = period.error && period.error->value.abs() <= Rational(10'000);
+    if (!period.ok)
+        period.trouble = wanted > time(longest) ? fmt::format("the longest at {} is {}. Give {} a slower clock, or count periods.", format(c.kernel().rate), format(time(longest)), c.kernelName())
+                                                : fmt::format("the nearest is {} off. Give {} a faster clock.", format(*period.error, true), c.kernelName());
+    out.achieved.push_back(period);
+    out.achieved.push_back({"period", "Resolution", "", format(Duration(Rational(best.prescaler) / kernel)), std::nullopt, true, fmt::format("{} / {}; at most {}", best.prescaler, format(c.kernel().rate), format(time(longest))), {}, true});
+    if (c.has("prescaler"))
+        out.roles.push_back({"prescaler", best.prescaler, "period"});
+    out.roles.push_back({"period", best.count, "period"});
+    if (isOnce(c.need) && c.has("once"))
+        out.roles.push_back({"once", 1, "repeats"});
+    if (isOnce(c.need) && !c.has("once"))
+        out.achieved.push_back({"repeats", "Repeats", "once", "until it is stopped", std::nullopt, false, {},
+                                fmt::format("{} does not stop by itself. Choose another timer, or let it repeat and stop it in the function of its tick.", c.device.instances[size_t(c.bound.instance)].name)});
+    if (c.has("update"))
+        out.roles.push_back({"update", 1, "", RoleValue::When::Event});
+    if (wantsInterrupt(c.need)) {
+        out.achieved.push_back(interruptLoad(c, "interrupt", Frequency(Rational(1) / time(best).value)));
+        out.events.push_back({"update", "update_interrupt", "updated", "tick", "Called by the interrupt at the end of each period.", Frequency(Rational(1) / time(best).value)});
+    }
+    out.roles.push_back({"on", 1, "", RoleValue::When::Start});
+    for (const Division& way : ways)
+        out.otherWays.push_back({fmt::format("\u00f7{}, {}", way.prescaler, way.count), format(time(way)), fmt::format("{}, in ticks of {}", format(errorOf(time(way), wanted), true), format(Duration(Rational(way.prescaler) / kernel)))});
+    return out;
+}
+
+void declareInterval(Writer& w, size_t need)
+{
+    const Facts& f = w.facts;
+    const Setting& setting = f.settings[need];
+    const Word name = w.names.need(need), NAME = w.names.NEED(need);
+    const int instance = f.bindings.needs[need].instance;
+    const std::int64_t prescaler = setting.role("prescaler").value_or(1), ticks = setting.role("period").value_or(1);
+    const std::int64_t hertz = f.rates.clocks[size_t(setting.kernel)].rate.value.floor();
+    w.comment(fmt::format("Asked for {}, achieved {}: {}.", setting.goal("period")->wanted, setting.goal("period")->achieved, setting.goal("period")->formula));
+    w.linef("#define {}_PRESCALER {}u", NAME, prescaler);
+    w.linef("#define {}_TICKS {}u", NAME, ticks);
+    w.linef("#define {}_MICROSECONDS {}u {}", NAME, (Rational(prescaler) * ticks * 1'000'000 / std::max<std::int64_t>(hertz, 1)).floor(), cComment("rounded down"));
+    w.linef("_Static_assert((uint64_t){0}_PRESCALER * {0}_TICKS * 1000000u / {1} == {0}_MICROSECONDS,", NAME, rateMacro(f, w.names, setting.kernel));
+    w.linef("               {});", cString(w.names.needs[need].text() + " period from its clock"));
+    w.line();
+    if (f.device.roleField(instance, "updated").valid() && !wantsInterrupt(f.plan.needs[need])) {
+        w.comment("Whether a period has ended since this was last asked.");
+        w.linef("bool {}_elapsed(void);", name);
+    }
+    if (f.device.roleField(instance, "counter").valid()) {
+        w.comment("Ticks of the period that runs, from 0.");
+        w.linef("uint32_t {}_now(void);", name);
+    }
+}
+
+void defineInterval(Writer& w, size_t need)
+{
+    const Facts& f = w.facts;
+    const int instance = f.bindings.needs[need].instance;
+    const Word name = w.names.need(need);
+    if (f.device.roleField(instance, "updated").valid() && !wantsInterrupt(f.plan.needs[need])) {
+        w.line();
+        w.linef("bool {}_elapsed(void)", name);
+        w.line("{");
+        w.linef("    if (({} & {}) == 0u) {{", roleRegister(f, w.names, instance, "updated"), roleMacro(f, w.names, instance, "updated"));
+        w.line("        return false;");
+        w.line("    }");
+        if (f.device.fieldOf(f.device.roleField(instance, "updated")).access != Field::Access::ReadToClear)
+            clearFlags(w, instance, {"updated"}, 4);
+        w.line("    return true;");
+        w.line("}");
+    }
+    if (f.device.roleField(instance, "counter").valid()) {
+        w.line();
+        w.linef("uint32_t {}_now(void)", name);
+        w.line("{");
+        w.linef("    return {};", readRole(w, instance, "counter"));
+        w.line("}");
+    }
+}
+
+} // namespace
 
 Kind intervalKind()
 {
@@ -12,10 +116,16 @@ Kind intervalKind()
     kind.id = "interval";
     kind.title = "Interval";
     kind.instanceKind = "timer";
-    kind.goals = {{"period", "Period", T::Duration, "1 ms", {}, "Between two interrupts."}};
+    kind.goals = {{"period", "Period", T::Duration, "1 ms", {}, "Between two ticks."},
+                  {"interrupt", "Interrupt", T::Choice, "yes", {"yes", "no"}, "No: the program asks whether a period is over.", 0, 0, true},
+                  {"repeats", "Repeats", T::Choice, "yes", {"yes", "once"}, "Once: one period after each start.", 0, 0, true}};
     kind.signals = [](const Need&) { return std::vector<SignalSpec>(); };
     kind.brief = [](const Need& need) { return goalText(need, "period"); };
+    kind.roles = timerRoles();
+    kind.instanceEvents = timerEvents();
+    room.tuning.solve = solveInterval;
     room.tuning.accuracy = timeAccuracy;
+    room.source = {declareInterval, defineInterval, {"prescaler", "ticks", "microseconds", "elapsed", "now", "tick"}};
     return room;
 }
 

@@ -1,8 +1,134 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// Quadrature: a timer decodes the two phases of an encoder.
+// Quadrature: a timer follows the two phases of an encoder, four counts a line. The count is kept in 32 bits by adding up differences, which is
+// right as long as it is asked before half a period of the counter has gone by.
+#include "core/kinds/common/division.h"
+#include "core/kinds/common/timer_block.h"
 #include "core/kinds/kind.h"
+#include "core/quantity/format.h"
+#include "core/source/field_access.h"
 
 namespace bindrel {
+
+namespace {
+
+constexpr int kCountsPerLine = 4;
+
+std::int64_t encoderLines(const Need& need) { return std::atoll(goalText(need, "lines").c_str()); }
+
+bool hasIndex(const Need& need) { return goalText(need, "index") == "pad"; }
+
+Setting solveQuadrature(const TuningContext& c)
+{
+    Setting out;
+    const std::string& name = c.device.instances[size_t(c.bound.instance)].name;
+    if (!c.has("quadrature") || !c.has("counter")) {
+        out.notComputed = fmt::format("{} follows no encoder: its block has no role \"{}\"; choose another timer", name, c.has("quadrature") ? "counter" : "quadrature");
+        return out;
+    }
+    const Rational kernel = c.kernel().rate.value;
+    std::int64_t counts = c.encoding("period").largest(c.maxCode("period"));
+    const std::int64_t turn = encoderLines(c.need) * kCountsPerLine;
+    if (hasIndex(c.need)) {
+        // The count is the angle then: it begins anew after a turn, and the index sets it right.
+        const bool can = c.has("index") && c.encoding("period").nearest(turn, c.maxCode("period")) == turn;
+        Achieved row{"index", "Index input", "pad", can ? "sets the count to zero" : "not followed", std::nullopt, can, {}, {}};
+        if (!can)
+            row.trouble = c.has("index") ? fmt::format("a turn of {} counts does not fit {}. Choose a timer with more bits.", turn, name)
+                                         : fmt::format("{} has no index: its block has no role \"index\". Choose another timer, or lead the index to a need of its own.", name);
+        out.achieved.push_back(row);
+        if (can) {
+            counts = turn;
+            out.roles.push_back({"index", 1, "index"});
+        }
+    }
+    out.achieved.push_back({"lines", "Counts a turn", "", std::to_string(turn), std::nullopt, true, fmt::format("{} \u00d7 {}", kCountsPerLine, encoderLines(c.need)), {}});
+
+    const Duration wanted = goalTime(c.need, "filter");
+    const std::int64_t cycles = (wanted.value * shifted(c.kernel().rate, c.kernel().tolerance.high).value).ceil();
+    std::int64_t filter = 0;
+    if (c.has("input_filter") && !wanted.value.isZero())
+        filter = c.encoding("input_filter").atLeast(cycles, c.maxCode("input_filter")).value_or(c.encoding("input_filter").largest(c.maxCode("input_filter")));
+    if (c.has("input_filter"))
+        out.roles.push_back({"input_filter", filter, "filter"});
+    if (!wanted.value.isZero()) {
+        const Duration got(Rational(filter) / kernel);
+        Achieved row{"filter", "Filter", "\u2265 " + format(wanted), filter ? format(got) : "none", std::nullopt, filter >= cycles, {}, {}};
+        if (!row.ok)
+            row.trouble = fmt::format("{} filters {} at most at {}. Filter on the board.", name, filter ? format(got) : "nothing", format(c.kernel().rate));
+        out.achieved.push_back(row);
+    }
+    // An edge must stand for two kernel cycles to be seen, and longer than the filter.
+    const Frequency edges(kernel / std::max<std::int64_t>(2, filter + 1));
+    out.achieved.push_back({"lines", "Fastest turning", "", fmt::format("{} turns a second", (edges.value / turn).floor()), std::nullopt, true, fmt::format("{} / {} / {}", format(c.kernel().rate), std::max<std::int64_t>(2, filter + 1), turn), {}, true});
+    out.achieved.push_back({"lines", "Ask at least every", "", fmt::format("{:.4g} turns", Rational(counts / 2, turn).toDouble()), std::nullopt, true, fmt::format("{} / 2 / {}", counts, turn), {}, true});
+    if (c.has("prescaler"))
+        out.roles.push_back({"prescaler", 1, ""});
+    out.roles.push_back({"period", counts, ""});
+    out.roles.push_back({"quadrature", 1, ""});
+    if (c.has("update"))
+        out.roles.push_back({"update", 1, "", RoleValue::When::Event});
+    out.roles.push_back({"on", 1, "", RoleValue::When::Start});
+    return out;
+}
+
+void declareQuadrature(Writer& w, size_t need)
+{
+    const Word name = w.names.need(need), NAME = w.names.NEED(need);
+    w.linef("#define {}_COUNTS_PER_TURN {}", NAME, encoderLines(w.facts.plan.needs[need]) * kCountsPerLine);
+    w.comment("Counts since the first call, up or down. Right as long as it is called before half a period of the counter has gone by.");
+    w.linef("int32_t {}_position(void);", name);
+    if (w.facts.settings[need].role("index").value_or(0) == 1) {
+        w.comment("Counts since the index, up to a turn.");
+        w.linef("uint32_t {}_angle(void);", name);
+    }
+    w.comment("Speed from counts that went by within some microseconds, in thousandths of a turn a second.");
+    w.linef("int32_t {}_milliturns_per_second(int32_t counts, uint32_t microseconds);", name);
+}
+
+void defineQuadrature(Writer& w, size_t need)
+{
+    const Facts& f = w.facts;
+    const int instance = f.bindings.needs[need].instance;
+    const Word name = w.names.need(need), NAME = w.names.NEED(need);
+    const std::int64_t counts = f.settings[need].role("period").value_or(65536);
+    w.line();
+    w.linef("int32_t {}_position(void)", name);
+    w.line("{");
+    w.line("    static uint32_t last, position;");
+    w.line("    static bool known;");
+    w.linef("    const uint32_t now = {};", readRole(w, instance, "counter"));
+    w.line("    if (known) {");
+    if (counts > INT64_C(0xFFFFFFFF)) {
+        w.line("        position += now - last;");
+    } else {
+        w.linef("        const uint32_t forward = now >= last ? now - last : now + {}u - last;", counts);
+        w.comment("More than half a period forward is less than that backward.", 8);
+        w.linef("        position += forward > {0}u ? forward - {1}u : forward;", counts / 2, counts);
+    }
+    w.line("    }");
+    w.line("    known = true;");
+    w.line("    last = now;");
+    w.line("    return (int32_t)position;");
+    w.line("}");
+    if (f.settings[need].role("index").value_or(0) == 1) {
+        w.line();
+        w.linef("uint32_t {}_angle(void)", name);
+        w.line("{");
+        w.linef("    return {};", readRole(w, instance, "counter"));
+        w.line("}");
+    }
+    w.line();
+    w.linef("int32_t {}_milliturns_per_second(int32_t counts, uint32_t microseconds)", name);
+    w.line("{");
+    w.line("    if (microseconds == 0u) {");
+    w.line("        return 0;");
+    w.line("    }");
+    w.comment("Counts times a thousand million leave 32 bits; 64 hold them.", 4);
+    w.linef("    return (int32_t)((int64_t)counts * 1000000000 / ((int64_t)microseconds * {}_COUNTS_PER_TURN));", NAME);
+    w.line("}");
+}
+
+} // namespace
 
 Kind quadratureKind()
 {
@@ -12,6 +138,7 @@ Kind quadratureKind()
     kind.id = "quadrature";
     kind.title = "Quadrature";
     kind.instanceKind = "timer";
+    kind.demands = {"quadrature", "counter"};
     kind.goals = {{"lines", "Lines a turn", T::Integer, "1024", {}, "Of the encoder; four counts each.", 1, 65536},
                   {"index", "Index input", T::Choice, "none", {"none", "pad"}, ""},
                   {"filter", "Filter", T::Duration, "0 s", {}, "Shorter pulses are ignored.", 0, 0, true}};
@@ -24,6 +151,11 @@ Kind quadratureKind()
         return out;
     };
     kind.brief = [](const Need& need) { return goalText(need, "lines") + " lines"; };
+    kind.roles = timerRoles();
+    kind.instanceSignals = timerSignals();
+    kind.instanceEvents = timerEvents();
+    room.tuning.solve = solveQuadrature;
+    room.source = {declareQuadrature, defineQuadrature, {"counts_per_turn", "position", "angle", "milliturns_per_second"}};
     return room;
 }
 

@@ -1,8 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// Real-time clock.
+// Real-time clock: two dividers in a row that bring its clock to the wanted rate, exactly where that can be had.
+#include "core/kinds/common/division.h"
 #include "core/kinds/kind.h"
 #include "core/quantity/format.h"
 #include "core/quantity/parse.h"
+#include "core/source/field_access.h"
 
 namespace bindrel {
 
@@ -20,6 +22,158 @@ Accuracy rtcAccuracy(const TuningContext& c)
     return out;
 }
 
+bool tickInterrupts(const Need& need) { return goalText(need, "interrupt") == "yes"; }
+
+Setting solveRtc(const TuningContext& c)
+{
+    Setting out;
+    const Frequency wanted = goalRate(c.need, "rate");
+    const Rational kernel = c.kernel().rate.value;
+    const std::int64_t fixed = c.device.ability(c.bound.instance, "divider", 1);
+    const Rational cycles = kernel / wanted.value / fixed;
+    const DividedBy divider{"coarse", "fine", 1, DividedBy::Error::OfRate};
+    const std::vector<Division> ways = divisionsNear(c, cycles, divider, 64);
+    if (ways.empty()) {
+        out.notComputed = fmt::format("{} at {} is too slow for {}; ask for a slower rate or give it a faster clock", c.kernelName(), format(c.kernel().rate), format(wanted));
+        return out;
+    }
+    const auto rate = [&](const Division& way) { return Frequency(kernel / way.cycles() / fixed); };
+    // Of the ways that are as near the one with the largest first divider: what runs behind it runs slowly and draws little.
+    Division best = ways.front();
+    for (const Division& way : ways)
+        if (rate(way) == rate(best) && way.prescaler > best.prescaler)
+            best = way;
+    Achieved row{"rate", "Counts at", format(wanted), format(rate(best)), errorOf(rate(best), wanted), rate(best) == wanted, {}, {}};
+    row.formula = format(c.kernel().rate) + (fixed > 1 ? fmt::format(" / {}", fixed) : std::string()) + (c.has("coarse") ? fmt::format(" / {}", best.prescaler) : std::string()) + (c.has("fine") ? fmt::format(" / {}", best.count) : std::string());
+    if (!row.ok)
+        row.trouble = fmt::format("it would count at {}. Give {} a clock that is a multiple of {}.", format(rate(best)), c.kernelName(), format(wanted));
+    out.achieved.push_back(row);
+    if (c.has("hold"))
+        out.before.push_back({RoleStep::Kind::Set, "hold", 1, "Its dividers can be set while it is held."});
+    if (c.has("hold") && c.has("held"))
+        out.before.push_back({RoleStep::Kind::Await, "held", 1, "Until it is held."});
+    if (c.has("coarse"))
+        out.roles.push_back({"coarse", best.prescaler, "rate"});
+    if (c.has("fine"))
+        out.roles.push_back({"fine", best.count, "rate"});
+    if (c.has("hold"))
+        out.after.push_back({RoleStep::Kind::Set, "hold", 0, "Let it go on."});
+    if (c.has("hold") && c.has("held"))
+        out.after.push_back({RoleStep::Kind::Await, "held", 0, "Until it does."});
+    if (tickInterrupts(c.need))
+        out.events.push_back({"tick", "tick_interrupt", "tick", "tick", "Called by the interrupt at each count.", rate(best)});
+    if (c.has("on"))
+        out.roles.push_back({"on", 1, "", RoleValue::When::Start});
+    for (const Division& way : ways)
+        if (out.otherWays.size() < 4)
+            out.otherWays.push_back({fmt::format("\u00f7{} \u00f7{}", way.prescaler, way.count), format(rate(way)), format(errorOf(rate(way), wanted), true)});
+    return out;
+}
+
+/// Parts of a time of day and a date that the block may have, with what C calls them.
+constexpr std::pair<const char*, const char*> kTimeParts[] = {{"second", "second"}, {"minute", "minute"}, {"hour", "hour"}, {"day", "day"}, {"month", "month"}, {"year", "year"}};
+
+std::vector<std::string> timePartsOf(const Writer& w, size_t need)
+{
+    std::vector<std::string> out;
+    for (const auto& [role, word] : kTimeParts)
+        if (w.facts.device.roleField(w.facts.bindings.needs[need].instance, role).valid())
+            out.push_back(word);
+    return out;
+}
+
+void declareRtc(Writer& w, size_t need)
+{
+    const int instance = w.facts.bindings.needs[need].instance;
+    const Word name = w.names.need(need);
+    const bool waits = w.facts.device.roleField(instance, "held").valid();
+    const Code result = waits ? code("enum {}_status", w.names.prefix) : Code::trusted("void");
+    if (w.facts.device.roleField(instance, "counter").valid()) {
+        w.comment("The count, and setting it.");
+        w.linef("uint32_t {}_count(void);", name);
+        w.linef("{} {}_set(uint32_t count);", result, name);
+    }
+    if (const std::vector<std::string> parts = timePartsOf(w, need); !parts.empty()) {
+        w.comment("Time and date as the registers hold them.");
+        w.linef("struct {}_time {{", name);
+        for (const std::string& part : parts)
+            w.linef("    uint32_t {};", Word::of(part));
+        w.line("};");
+        w.comment("Read again when it changed meanwhile, so that all parts belong together.");
+        w.linef("struct {0}_time {0}_time(void);", name);
+        w.linef("{} {}_set_time(const struct {}_time *time);", result, name, name);
+    }
+}
+
+/// Holds the clock while `body` sets it, where it can be held.
+template <typename Body> void whileHeld(Writer& w, size_t need, Body body)
+{
+    const Facts& f = w.facts;
+    const int instance = f.bindings.needs[need].instance;
+    const FieldRef hold = f.device.roleField(instance, "hold"), held = f.device.roleField(instance, "held");
+    const Role* role = f.device.blockOf(instance).role("hold");
+    const auto wait = [&](std::uint32_t level) {
+        if (!held.valid())
+            return;
+        const Duration time(f.device.fieldOf(held).followsAfter.value * 2);
+        const std::int64_t us = std::max<std::int64_t>((time.value * 1'000'000).ceil(), 100);
+        const Word bit = roleMacro(f, w.names, instance, "held");
+        w.linef("    if (!{}(&{}, {}, {}, {}u * {})) {{", waitName(w.names, f.device.registerOf(held)), roleRegister(f, w.names, instance, "held"), bit, level ? code("{}", bit) : code("0u"), us, w.names.macro("WAIT_PASSES_PER_US"));
+        w.linef("        return {};", w.names.macro("TIMEOUT_TRANSFER"));
+        w.line("    }");
+    };
+    if (hold.valid())
+        writeRoleCode(w, instance, "hold", role->encoding.encode(1).value_or(1), 4);
+    wait(1);
+    body();
+    if (hold.valid())
+        writeRoleCode(w, instance, "hold", role->encoding.encode(0).value_or(0), 4);
+    wait(0);
+    if (held.valid())
+        w.linef("    return {};", w.names.macro("OK"));
+}
+
+void defineRtc(Writer& w, size_t need)
+{
+    const Facts& f = w.facts;
+    const int instance = f.bindings.needs[need].instance;
+    const Word name = w.names.need(need);
+    const Code result = f.device.roleField(instance, "held").valid() ? code("enum {}_status", w.names.prefix) : Code::trusted("void");
+    if (f.device.roleField(instance, "counter").valid()) {
+        w.line();
+        w.linef("uint32_t {}_count(void)", name);
+        w.line("{");
+        w.linef("    return {};", readRole(w, instance, "counter"));
+        w.line("}");
+        w.line();
+        w.linef("{} {}_set(uint32_t count)", result, name);
+        w.line("{");
+        whileHeld(w, need, [&] { writeRole(w, instance, "counter", Code::trusted("count"), 4); });
+        w.line("}");
+    }
+    const std::vector<std::string> parts = timePartsOf(w, need);
+    if (parts.empty())
+        return;
+    w.line();
+    w.linef("struct {0}_time {0}_time(void)", name);
+    w.line("{");
+    w.linef("    struct {}_time now;", name);
+    w.line("    do {");
+    for (const std::string& part : parts)
+        w.linef("        now.{} = {};", Word::of(part), readRole(w, instance, part));
+    w.linef("    }} while (now.{} != {});", Word::of(parts.front()), readRole(w, instance, parts.front()));
+    w.line("    return now;");
+    w.line("}");
+    w.line();
+    w.linef("{} {}_set_time(const struct {}_time *time)", result, name, name);
+    w.line("{");
+    whileHeld(w, need, [&] {
+        for (const std::string& part : parts)
+            writeRole(w, instance, part, code("time->{}", Word::of(part)), 4);
+    });
+    w.line("}");
+}
+
 } // namespace
 
 Kind rtcKind()
@@ -30,13 +184,21 @@ Kind rtcKind()
     kind.id = "rtc";
     kind.title = "Real-time clock";
     kind.instanceKind = "rtc";
-    kind.goals = {{"rate", "Counts at", T::Frequency, "1 Hz", {}, ""}, {"drift", "Drift at most", T::Tolerance, "100 ppm", {}, ""}};
+    kind.goals = {{"rate", "Counts at", T::Frequency, "1 Hz", {}, ""}, {"drift", "Drift at most", T::Tolerance, "100 ppm", {}, ""},
+                  {"interrupt", "Interrupt", T::Choice, "no", {"yes", "no"}, "At each count.", 0, 0, true}};
     kind.signals = [](const Need&) { return std::vector<SignalSpec>(); };
     kind.brief = [](const Need& need) { return goalText(need, "rate"); };
     using Use = RoleSpec::Use;
-    kind.roles = {{"on", Use::Config, false, "", "Switches the counter on.", {}}, {"counter", Use::Data, false, "", "The time.", {}}, {"tick", Use::Status, false, "", "A second is over.", {}},
-                  {"coarse", Use::Config, false, "input cycles", "First divider.", {}}, {"fine", Use::Config, false, "", "Second divider.", {}},
-                  {"hold", Use::Config, false, "", "Asks for the state in which the counter can be set.", {}}, {"held", Use::Status, false, "", "That state is reached.", {}}};
+    kind.roles = {{"on", Use::Config, false, "", "Switches the counter on.", {}}, {"counter", Use::Data, false, "counts", "The time.", {}}, {"tick", Use::Status, false, "", "A count is over.", {}},
+                  {"tick_interrupt", Use::Config, false, "", "Lets each count interrupt. Without it, it always does.", {}},
+                  {"coarse", Use::Config, false, "input cycles", "First divider.", {}}, {"fine", Use::Config, false, "cycles of the first divider", "Second divider.", {}},
+                  {"hold", Use::Config, false, "", "1: asks for the state in which dividers and time can be set.", {}}, {"held", Use::Status, false, "", "That state is reached.", {}},
+                  {"second", Use::Data, false, "", "Of the time of day, where there is no plain count.", {}}, {"minute", Use::Data, false, "", "", {}}, {"hour", Use::Data, false, "", "", {}},
+                  {"day", Use::Data, false, "", "Of the month.", {}}, {"month", Use::Data, false, "", "", {}}, {"year", Use::Data, false, "", "", {}}};
+    kind.abilities = {{"divider", "What its clock is divided by beside the roles; 1 when nothing is said."}};
+    kind.instanceEvents = {{"tick", "A count is over."}, {"alarm", "The time of an alarm has come."}};
+    room.tuning.solve = solveRtc;
+    room.source = {declareRtc, defineRtc, {"count", "set", "time", "set_time", "tick"}};
     room.tuning.accuracy = rtcAccuracy;
     return room;
 }

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/kinds/kind.h"
 #include "core/quantity/format.h"
+#include "core/source/field_access.h"
 
 namespace bindrel {
 
@@ -20,6 +21,64 @@ Accuracy usbAccuracy(const TuningContext& c)
     return out;
 }
 
+Setting solveUsb(const TuningContext& c)
+{
+    Setting out;
+    const bool full = goalText(c.need, "speed") == "full";
+    const std::string& name = c.device.instances[size_t(c.bound.instance)].name;
+    const Frequency wanted = megahertz(48);
+    const Ppm off(errorOf(c.kernel().rate, wanted).value.abs() + worstOf(c).value);
+    Achieved clock{"speed", "Clock", format(wanted), format(c.kernel().rate), errorOf(c.kernel().rate, wanted), off.value <= Rational(full ? 2'500 : 15'000), {}, {}};
+    if (!clock.ok)
+        clock.trouble = fmt::format("{} asks for 48 MHz within {}. Take {} from a more accurate source.", full ? "full speed" : "low speed", full ? "0.25 %" : "1.5 %", c.kernelName());
+    out.achieved.push_back(clock);
+    if (c.has("low_speed"))
+        out.roles.push_back({"low_speed", !full, "speed"});
+    else if (!full)
+        out.achieved.push_back({"speed", "Speed class", "low", "full", std::nullopt, false, {}, fmt::format("{} runs at full speed alone.", name)});
+    const bool sensing = goalText(c.need, "sensing") == "pad";
+    if (c.has("sensing"))
+        out.roles.push_back({"sensing", sensing, "sensing"});
+    else if (sensing)
+        out.achieved.push_back({"sensing", "Supply sensing", "pad", "none", std::nullopt, false, {}, fmt::format("{} does not sense the supply. Take an input of its own for it.", name)});
+    if (c.device.ability(c.bound.instance, "endpoints", 0) > 0)
+        out.achieved.push_back({"speed", "Endpoints", "", std::to_string(c.device.ability(c.bound.instance, "endpoints", 0)), std::nullopt, true, "yours to set", {}, true});
+    if (goalText(c.need, "interrupt") == "yes" && c.has("bus_reset"))
+        out.events.push_back({"event", "bus_reset_interrupt", "bus_reset", "bus_reset", "Called by the interrupt when the host resets the bus: set the endpoints here.", {}});
+    if (c.has("on"))
+        out.roles.push_back({"on", 1, ""});
+    if (c.has("attach"))
+        out.roles.push_back({"attach", 1, "", RoleValue::When::Start});
+    return out;
+}
+
+void declareUsb(Writer& w, size_t need)
+{
+    w.comment("Clock, pads and the connection to the bus are set up; endpoints, descriptors and transfers are your driver's. Start shows the device to the host, stop takes it away.");
+    if (w.facts.device.roleField(w.facts.bindings.needs[need].instance, "bus_reset").valid() && goalText(w.facts.plan.needs[need], "interrupt") != "yes") {
+        w.comment("Whether the host has reset the bus since this was last asked.");
+        w.linef("bool {}_was_reset(void);", w.names.need(need));
+    }
+}
+
+void defineUsb(Writer& w, size_t need)
+{
+    const int instance = w.facts.bindings.needs[need].instance;
+    const FieldRef flag = w.facts.device.roleField(instance, "bus_reset");
+    if (!flag.valid() || goalText(w.facts.plan.needs[need], "interrupt") == "yes")
+        return;
+    w.line();
+    w.linef("bool {}_was_reset(void)", w.names.need(need));
+    w.line("{");
+    w.linef("    if (({} & {}) == 0u) {{", roleRegister(w.facts, w.names, instance, "bus_reset"), roleMacro(w.facts, w.names, instance, "bus_reset"));
+    w.line("        return false;");
+    w.line("    }");
+    if (w.facts.device.fieldOf(flag).access != Field::Access::ReadToClear)
+        clearFlags(w, instance, {"bus_reset"}, 4);
+    w.line("    return true;");
+    w.line("}");
+}
+
 } // namespace
 
 Kind usbKind()
@@ -33,6 +92,7 @@ Kind usbKind()
     kind.goals = {
         {"speed", "Speed class", T::Choice, "full", {"full", "low"}, "Full: 12 Mbit/s; low: 1.5 Mbit/s."},
         {"sensing", "Supply sensing", T::Choice, "none", {"none", "pad"}, "None: the board cannot tell whether a host is attached."},
+        {"interrupt", "Interrupt", T::Choice, "no", {"no", "yes"}, "When the host resets the bus.", 0, 0, true},
     };
     kind.signals = [](const Need& need) {
         using D = SignalSpec::Direction;
@@ -43,8 +103,11 @@ Kind usbKind()
     };
     kind.brief = [](const Need& need) { return goalText(need, "speed") + " speed"; };
     using Use = RoleSpec::Use;
-    kind.roles = {{"on", Use::Config, false, "", "Switches the device on.", {}}, {"attach", Use::Config, false, "", "Shows the device to the host.", {}},
-                  {"bus_reset", Use::Status, false, "", "The host resets the bus.", {}}, {"sensing", Use::Config, false, "", "The supply of the bus is sensed.", {}}};
+    kind.roles = {{"on", Use::Config, false, "", "Switches the device on.", {}}, {"attach", Use::Config, false, "", "Shows the device to the host.", {}}, {"low_speed", Use::Config, false, "", "1: low speed; without it the device runs at full speed alone.", {}},
+                  {"bus_reset", Use::Status, false, "", "The host resets the bus.", {}}, {"bus_reset_interrupt", Use::Config, false, "", "Lets that interrupt. Without it, it always does.", {}}, {"sensing", Use::Config, false, "", "The supply of the bus is sensed.", {}}};
+    kind.instanceEvents = {{"event", "Anything on the bus."}, {"wake", "The host wakes the device."}};
+    room.tuning.solve = solveUsb;
+    room.source = {declareUsb, defineUsb, {"was_reset", "bus_reset"}};
     kind.abilities = {{"endpoints", "Numbers of endpoints, each with both directions."}};
     kind.instanceSignals = {{"DP", "Data +."}, {"DM", "Data -."}, {"SENSE", "Supply of the bus."}};
     room.tuning.accuracy = usbAccuracy;

@@ -1,8 +1,117 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// Watchdog.
+// Watchdog: the shortest period that even the fastest clock does not end too early, and the part of it in which feeding is too early.
+//
+// With a clock of f ± t a period of n cycles ends between n / (f (1 + t)) and n / (f (1 - t)). The first must be no shorter than what is asked for.
+// The closed part is w sixteenths of the period; feeding is safe from w / 16 of the longest period on until the end of the shortest.
+#include "core/kinds/common/division.h"
 #include "core/kinds/kind.h"
+#include "core/quantity/format.h"
+#include "core/quantity/parse.h"
+#include "core/source/field_access.h"
 
 namespace bindrel {
+
+namespace {
+
+constexpr int kWindowParts = 16; ///< in which the closed part is counted
+
+Setting solveWatchdog(const TuningContext& c)
+{
+    Setting out;
+    const bool off = goalText(c.need, "runs") == "no";
+    const std::string& name = c.device.instances[size_t(c.bound.instance)].name;
+    const bool always = c.device.ability(c.bound.instance, "runs_at_reset", 0) != 0;
+    if (off) {
+        const FieldRef on = c.device.roleField(c.bound.instance, "on");
+        const bool can = !always || (on.valid() && c.device.fieldOf(on).keepsWrites() && c.encoding("on").encode(0));
+        Achieved row{"runs", "Runs", "no", can ? "no" : "yes", std::nullopt, can, {}, {}};
+        if (!can)
+            row.trouble = fmt::format("{} runs from reset on and cannot be stopped. Feed it, and ask for a period.", name);
+        out.achieved.push_back(row);
+        if (can && on.valid())
+            out.roles.push_back({"on", 0, "runs"});
+        return out;
+    }
+    const Duration wanted = goalTime(c.need, "period");
+    const Rational kernel = c.kernel().rate.value;
+    const Rational fastest = shifted(c.kernel().rate, c.kernel().tolerance.high).value, slowest = shifted(c.kernel().rate, c.kernel().tolerance.low).value;
+    const DividedBy divider{"prescaler", "period", 1, DividedBy::Error::OfTime};
+    const std::optional<Division> way = divisionAtLeast(c, wanted.value * fastest, divider);
+    const Division longest = longestDivision(c, divider), best = way.value_or(longest);
+    const Duration early(best.cycles() / fastest), late(best.cycles() / slowest);
+    Achieved period{"period", "Resets after", "\u2265 " + format(wanted), early == late ? format(early) : fmt::format("{} to {}", format(early, 4), format(late, 4)), std::nullopt, way.has_value(),
+                    fmt::format("{} \u00d7 {} / {}", best.prescaler, best.count, format(c.kernel().rate)), {}};
+    if (!way)
+        period.trouble = fmt::format("the longest that {} surely waits is {}. Ask for that, or give it a slower clock.", name, format(Duration(longest.cycles() / fastest), 4));
+    out.achieved.push_back(period);
+
+    const Expected<Ratio> window = parseRatio(goalText(c.need, "window"));
+    std::int64_t closed = 0;
+    if (window && window->value > Rational(0)) {
+        // The largest part that is no more than asked for: a longer one would make feeding in time an error.
+        const std::int64_t most = (window->value * kWindowParts).floor();
+        for (std::int64_t parts = 1; parts <= std::min<std::int64_t>(most, kWindowParts - 1) && c.has("window"); ++parts)
+            if (const std::optional<std::uint32_t> code = c.encoding("window").encode(parts); code && *code <= c.maxCode("window"))
+                closed = parts;
+        Achieved row{"window", "Closed window", "\u2264 " + format(*window), format(Ratio(Rational(closed, kWindowParts))), std::nullopt, closed > 0, fmt::format("{} / {}", closed, kWindowParts), {}};
+        if (!c.has("window"))
+            row.trouble = fmt::format("{} takes a refresh at any time. Ask for no window.", name);
+        else if (closed == 0)
+            row.trouble = fmt::format("{} has no window as short as that. Ask for a longer one, or for none.", name);
+        out.achieved.push_back(row);
+    }
+    if (closed > 0) {
+        const Duration from(late.value * Rational(closed, kWindowParts));
+        Achieved open{"window", "Feed", "", fmt::format("from {} to {}", format(from, 4), format(early, 4)), std::nullopt, from < early, {}, {}, true};
+        if (!open.ok)
+            open.trouble = fmt::format("with a clock of {} there may be no moment at which feeding is neither too early nor too late. Ask for a shorter window, or take a more accurate clock.", format(c.kernel().tolerance));
+        out.achieved.push_back(open);
+    } else {
+        out.achieved.push_back({"period", "Feed", "", fmt::format("at least every {}", format(early, 4)), std::nullopt, true, {}, {}, true});
+    }
+    if (c.has("prescaler"))
+        out.roles.push_back({"prescaler", best.prescaler, "period"});
+    out.roles.push_back({"period", best.count, "period"});
+    if (c.has("window"))
+        out.roles.push_back({"window", closed, "window"});
+    if (c.has("on"))
+        out.roles.push_back({"on", 1, ""});
+    out.atStart = true;
+    return out;
+}
+
+void declareWatchdog(Writer& w, size_t need)
+{
+    const Facts& f = w.facts;
+    if (!f.device.roleField(f.bindings.needs[need].instance, "feed").valid() || goalText(f.plan.needs[need], "runs") == "no")
+        return;
+    const Achieved* feed = nullptr;
+    for (const Achieved& row : f.settings[need].achieved)
+        if (row.title == "Feed")
+            feed = &row;
+    w.comment(fmt::format("Starts the period anew; to be called {}.", feed ? feed->achieved : "in time"));
+    w.linef("void {}_feed(void);", w.names.need(need));
+}
+
+void defineWatchdog(Writer& w, size_t need)
+{
+    const Facts& f = w.facts;
+    const int instance = f.bindings.needs[need].instance;
+    const FieldRef feed = f.device.roleField(instance, "feed");
+    if (!feed.valid() || goalText(f.plan.needs[need], "runs") == "no")
+        return;
+    std::uint32_t word = 1;
+    for (const EnumValue& value : f.device.fieldOf(feed).values)
+        if (value.name == "feed")
+            word = value.code;
+    w.line();
+    w.linef("void {}_feed(void)", w.names.need(need));
+    w.line("{");
+    w.step(writeStep(f.device, {{feed, word, "feed"}}, {}), 4);
+    w.line("}");
+}
+
+} // namespace
 
 Kind watchdogKind()
 {
@@ -12,15 +121,20 @@ Kind watchdogKind()
     kind.id = "watchdog";
     kind.title = "Watchdog";
     kind.instanceKind = "watchdog";
-    kind.goals = {{"period", "Resets after", T::Duration, "1 s", {}, "At least this long without a refresh, with the slowest clock."},
-                  {"window", "Closed window", T::Ratio, "0 %", {}, "Of the period, in which a refresh is too early.", 0, 0, true}};
+    kind.goals = {{"period", "Resets after", T::Duration, "1 s", {}, "Never sooner than this after a refresh, however fast its clock is."},
+                  {"window", "Closed window", T::Ratio, "0 %", {}, "Of the period, at most, in which a refresh is too early.", 0, 0, true},
+                  {"runs", "Runs", T::Choice, "yes", {"yes", "no"}, "No: where reset starts it, the bring-up stops it if the chip lets one.", 0, 0, true}};
     kind.signals = [](const Need&) { return std::vector<SignalSpec>(); };
-    kind.brief = [](const Need& need) { return goalText(need, "period"); };
+    kind.relevant = [](const Need& need, std::string_view goal) { return goal == "runs" || goalText(need, "runs") == "yes"; };
+    kind.brief = [](const Need& need) { return goalText(need, "runs") == "no" ? std::string("off") : goalText(need, "period"); };
     using Use = RoleSpec::Use;
-    kind.roles = {{"on", Use::Config, false, "", "Switches the watchdog on.", {}}, {"prescaler", Use::Config, false, "input cycles", "", {}}, {"period", Use::Config, false, "ticks", "Until it bites.", {}},
-                  {"window", Use::Config, false, "ticks", "In which feeding is too early.", {}}, {"feed", Use::Command, false, "", "Starts the period anew: by the value that is named feed, else by 1.", {}}};
+    kind.roles = {{"on", Use::Config, false, "", "Switches the watchdog on. A field that can be written once cannot be stopped again.", {}}, {"prescaler", Use::Config, false, "input cycles a tick", "", {}}, {"period", Use::Config, true, "ticks", "Until it bites.", {}},
+                  {"window", Use::Config, false, "sixteenths of the period", "The first part of the period, in which feeding is too early and resets the chip; 0: none.", {}}, {"feed", Use::Command, true, "", "Starts the period anew: by the value that is named feed, else by 1.", {}}};
     kind.abilities = {{"runs_at_reset", "1: it runs from reset on."}};
+    kind.instanceEvents = {{"early", "It will bite soon."}, {"event", "Anything."}};
+    room.tuning.solve = solveWatchdog;
     room.tuning.accuracy = timeAccuracy;
+    room.source = {declareWatchdog, defineWatchdog, {"feed"}};
     return room;
 }
 

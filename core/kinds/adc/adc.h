@@ -1,0 +1,32 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "core/kinds/kind.h"
+
+namespace bindrel {
+
+/// The goals of a need as values. REQUIRES: they were checked.
+struct AdcGoals {
+    int inputs = 1;
+    Frequency rate; ///< of whole sequences
+    int bits = 12;
+    std::int64_t ohms = 0;
+    bool byTimer = false;
+    std::string by; ///< id of the need whose timer starts it; empty: any that fits
+    bool dma = false;
+    bool interrupt = false;
+    std::int64_t millivolts = 0; ///< of the reference
+
+    static AdcGoals of(const Need& need);
+};
+
+/// Input numbers of a need in its own order; -1 where the pad is not chosen yet.
+std::vector<int> adcInputs(const BoundNeed& bound);
+/// Kernel cycles of one conversion, sample time included.
+std::int64_t adcCycles(const Device& device, int instance, const Setting& setting);
+
+Setting solveAdc(const TuningContext& context);
+void declareAdc(Writer& header, size_t need);
+void defineAdc(Writer& source, size_t need);
+
+} // namespace bindrel

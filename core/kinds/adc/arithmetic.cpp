@@ -1,0 +1,224 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// ADC: sample time, sequence time, trigger.
+//
+// The input charges the converter's capacitor C through the source R and the switch r. To be within half a bit of N bits,
+//     e^(-t / ((R + r) C)) <= 1 / 2^(N + 1),   so   t >= (N + 1) ln 2 (R + r) C.
+// ln 2 is taken for 0.693148, a little more than it is.
+#include "core/base/text.h"
+#include "core/kinds/adc/adc.h"
+#include "core/quantity/format.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+namespace bindrel {
+
+namespace {
+
+const Rational kLn2(693'148, 1'000'000);
+
+/// The smallest resolution of the converter that has at least so many bits, else its largest.
+std::int64_t resolutionFor(const TuningContext& c, int bits)
+{
+    std::vector<std::int64_t> list = c.device.abilities(c.bound.instance, "resolution");
+    std::sort(list.begin(), list.end());
+    for (const std::int64_t one : list)
+        if (one >= bits)
+            return one;
+    return list.empty() ? bits : list.back();
+}
+
+/// A timer whose period ends as often as the sequences are wanted.
+struct Trigger {
+    std::uint32_t code = 0;
+    std::string title; ///< of the need
+    Frequency rate;
+};
+
+/// The rate of the periods of a need that has a timer; zero for others.
+Frequency periodRateOf(const Need& need)
+{
+    if (need.kind == "interval")
+        return Frequency(Rational(1) / goalTime(need, "period").value);
+    return need.kind == "pwm" ? goalRate(need, "frequency") : Frequency();
+}
+
+std::optional<Trigger> triggerFor(const TuningContext& c, const AdcGoals& g, std::string& trouble)
+{
+    const FieldRef field = c.device.roleField(c.bound.instance, "trigger");
+    const std::string& name = c.device.instances[size_t(c.bound.instance)].name;
+    if (!field.valid()) {
+        trouble = fmt::format("{} is started by software alone. Start it in the function of a tick.", name);
+        return std::nullopt;
+    }
+    std::vector<std::string> timers;
+    for (const EnumValue& value : c.device.fieldOf(field).values)
+        if (c.device.findInstance(value.name) >= 0)
+            timers.push_back(value.name);
+    for (size_t n = 0; n < c.plan.needs.size(); ++n) {
+        const Need& other = c.plan.needs[n];
+        const int instance = c.bindings.needs[n].instance;
+        const bool named = other.id == g.by;
+        if (instance < 0 || (!g.by.empty() && !named) || (g.by.empty() && !(periodRateOf(other) == g.rate)))
+            continue;
+        for (const EnumValue& value : c.device.fieldOf(field).values)
+            if (value.name == c.device.instances[size_t(instance)].name)
+                return Trigger{value.code, other.title, periodRateOf(other)};
+        if (named) {
+            trouble = fmt::format("{} is on {}, which does not start {}: only {} can.", other.title, c.device.instances[size_t(instance)].name, name, listed(timers));
+            return std::nullopt;
+        }
+    }
+    trouble = g.by.empty() ? fmt::format("no need has a timer of {} that starts {}: {} can. Add an interval of {}, or name another need.", format(g.rate), name, listed(timers), format(period(g.rate)))
+                           : fmt::format("no bound need is called \"{}\".", g.by);
+    return std::nullopt;
+}
+
+} // namespace
+
+std::vector<int> adcInputs(const BoundNeed& bound)
+{
+    std::vector<int> out;
+    for (const Seat& seat : bound.seats)
+        out.push_back(seat.pad < 0 ? -1 : seat.channel);
+    return out;
+}
+
+std::int64_t adcCycles(const Device& device, int instance, const Setting& setting)
+{
+    std::int64_t sample = 0;
+    for (const RoleValue& value : setting.roles)
+        if (isWordOf(value.role, "sample") || isWordOf(value.role, "sample#"))
+            sample = std::max(sample, value.value);
+    return setting.role("oversampling") ? *setting.role("oversampling") * device.ability(instance, "settling", 1) : sample + device.ability(instance, "conversion_cycles", 0);
+}
+
+Setting solveAdc(const TuningContext& c)
+{
+    Setting out;
+    const AdcGoals g = AdcGoals::of(c.need);
+    const std::string& name = c.device.instances[size_t(c.bound.instance)].name;
+    const Rational kernel = c.kernel().rate.value;
+    const std::vector<int> inputs = adcInputs(c.bound);
+    const bool sequences = c.has("slot1") || std::any_of(inputs.begin(), inputs.end(), [&c](int input) { return c.has("input" + std::to_string(input)); });
+    // A converter that several needs use in turn is set by each before it converts.
+    const RoleValue::When when = c.bound.shared ? RoleValue::When::Use : RoleValue::When::Config;
+    if (!c.has("data") || !c.has("done")) {
+        out.notComputed = fmt::format("the block of {} lacks the role \"{}\" in the device's file; complete it there", name, c.has("data") ? "done" : "data");
+        return out;
+    }
+
+    const std::int64_t bits = resolutionFor(c, g.bits);
+    Achieved resolution{"resolution", "Resolution", fmt::format("\u2265 {} bits", g.bits), fmt::format("{} bits", bits), std::nullopt, bits >= g.bits, {}, {}};
+    if (!resolution.ok)
+        resolution.trouble = fmt::format("{} has {} bits at most. Ask for these, or average.", name, bits);
+    out.achieved.push_back(resolution);
+    if (c.has("resolution"))
+        out.roles.push_back({"resolution", bits, "resolution", when});
+
+    const std::int64_t settling = c.device.ability(c.bound.instance, "settling", 1);
+    Rational each; // cycles of one input
+    if (c.has("oversampling")) {
+        // The longest averages that the rate allows: less noise costs nothing.
+        const Rational most = kernel / g.rate.value / g.inputs / settling;
+        const Encoding& encoding = c.encoding("oversampling");
+        std::optional<std::int64_t> best = encoding.atLeast(1, c.maxCode("oversampling"));
+        for (std::optional<std::int64_t> next = best; next && Rational(*next) <= most; next = encoding.atLeast(*next + 1, c.maxCode("oversampling")))
+            best = next;
+        each = Rational(best.value_or(1)) * settling;
+        out.roles.push_back({"oversampling", best.value_or(1), "rate", when});
+        out.achieved.push_back({"rate", "Oversampling", "", std::to_string(best.value_or(1)), std::nullopt, true, fmt::format("\u2264 {} / ({} \u00d7 {}{})", format(c.kernel().rate), format(g.rate), g.inputs, settling > 1 ? fmt::format(" \u00d7 {}", settling) : std::string()), {}, true});
+    } else {
+        const std::int64_t farads = c.device.ability(c.bound.instance, "sample_femtofarads", 0), ohms = c.device.ability(c.bound.instance, "sample_ohms", 0);
+        const Duration needed(kLn2 * (bits + 1) * (g.ohms + ohms) * Rational(farads, INT64_C(1'000'000'000'000'000)));
+        const std::string role = c.has("sample") ? "sample" : std::string();
+        std::int64_t sample = 0;
+        bool can = true;
+        // At its fastest the clock gives the shortest time.
+        const std::int64_t least = (needed.value * shifted(c.kernel().rate, c.kernel().tolerance.high).value).ceil();
+        const auto choose = [&](const std::string& own) {
+            const std::optional<std::int64_t> found = c.encoding(own).atLeast(std::max<std::int64_t>(least, 1), c.maxCode(own));
+            can = can && found.has_value();
+            sample = std::max(sample, found.value_or(c.encoding(own).largest(c.maxCode(own))));
+            out.roles.push_back({own, found.value_or(c.encoding(own).largest(c.maxCode(own))), "source", when});
+        };
+        if (!role.empty())
+            choose(role);
+        else
+            for (const int input : inputs)
+                if (input >= 0 && c.has("sample" + std::to_string(input)))
+                    choose("sample" + std::to_string(input));
+        if (sample == 0) { // nothing to choose
+            const std::vector<std::int64_t> fixed = c.device.abilities(c.bound.instance, "sample_cycles");
+            sample = fixed.empty() ? 0 : fixed.front();
+            can = sample >= least || farads == 0;
+        }
+        const Duration got(Rational(sample) / kernel);
+        Achieved row{"source", "Sample time", farads == 0 ? std::string() : "\u2265 " + format(needed, 4), format(got), std::nullopt, can, farads == 0 ? "the device's file gives no capacitor of the input" : fmt::format("{} / {}", sample, format(c.kernel().rate)), {}};
+        if (!row.ok)
+            row.trouble = fmt::format("{} ohms charge the input too slowly for {} bits. Give {} a slower clock, put a buffer in front, or ask for fewer bits.", g.ohms, bits, c.kernelName());
+        out.achieved.push_back(row);
+        each = Rational(sample) + c.device.ability(c.bound.instance, "conversion_cycles", 0);
+    }
+    const Duration total(each * g.inputs / kernel);
+    const Frequency fastest(Rational(1) / total.value);
+    Achieved time{"rate", "Sequence", "\u2264 " + format(period(g.rate), 4), format(total), std::nullopt, total <= period(g.rate), fmt::format("{} \u00d7 {} / {}", g.inputs, each.text(), format(c.kernel().rate)), {}, true};
+    if (!time.ok)
+        time.trouble = fmt::format("one takes longer than there is time. Ask for {} at most, for fewer bits, or for a lower source impedance.", format(fastest, 3));
+    out.achieved.push_back(time);
+
+    if (g.byTimer) {
+        std::string trouble;
+        const std::optional<Trigger> trigger = triggerFor(c, g, trouble);
+        Achieved row{"trigger", "Started by", "timer at " + format(g.rate), trigger ? fmt::format("{}, {}", trigger->title, format(trigger->rate)) : "nothing", std::nullopt, trigger.has_value(), {}, trouble};
+        if (trigger && trigger->rate != g.rate) {
+            row.ok = false;
+            row.trouble = fmt::format("that timer comes {} times a second. Ask for that rate, or name another need.", format(trigger->rate));
+        }
+        out.achieved.push_back(row);
+        if (trigger)
+            out.roles.push_back({"trigger", std::int64_t(trigger->code), "trigger"});
+    } else if (c.has("trigger")) {
+        out.roles.push_back({"trigger", 0, "trigger", when});
+    }
+
+    if (!sequences && !c.has("input") && g.inputs > 1)
+        out.achieved.push_back({"inputs", "Inputs", std::to_string(g.inputs), "1", std::nullopt, false, {}, fmt::format("{} has no choice of inputs.", name)});
+    if ((g.byTimer || g.dma || g.interrupt) && !sequences && g.inputs > 1)
+        out.achieved.push_back({"inputs", "Inputs", std::to_string(g.inputs), "1", std::nullopt, false, {}, fmt::format("{} converts one input at a time; several that follow each other take software. Let software start it.", name)});
+    int slot = 0;
+    for (const int input : inputs) {
+        ++slot;
+        if (input < 0)
+            continue;
+        if (c.has("slot1"))
+            out.roles.push_back({"slot" + std::to_string(slot), input, "inputs", when});
+        else if (!sequences && slot == 1 && c.has("input"))
+            out.roles.push_back({"input", input, "inputs", RoleValue::When::Use});
+    }
+    if (!c.has("slot1") && sequences)
+        for (const auto& [role, field] : c.device.blockOf(c.bound.instance).roles)
+            if (isWordOf(role, "input#"))
+                out.roles.push_back({role, std::any_of(inputs.begin(), inputs.end(), [&role = role](int input) { return role == "input" + std::to_string(input); }), "inputs", when});
+    if (c.has("length"))
+        out.roles.push_back({"length", g.inputs, "inputs", when});
+    if (c.has("dma_results"))
+        out.roles.push_back({"dma_results", g.dma, "dma"});
+    if (g.interrupt)
+        out.events.push_back({"done", "done_interrupt", "done", "done", "Called by the interrupt at each value.", Frequency(g.rate.value * g.inputs)});
+
+    if (c.has("regulator"))
+        out.before.push_back({RoleStep::Kind::Set, "regulator", 1, "Its regulator first."});
+    if (c.has("calibrate"))
+        out.after.push_back({RoleStep::Kind::Set, "calibrate", 1, "Calibrate while it is off."});
+    if (c.has("calibrate") && c.has("calibrated"))
+        out.after.push_back({RoleStep::Kind::Await, "calibrated", 1, "Until that is done."});
+    if (c.has("on"))
+        out.after.push_back({RoleStep::Kind::Set, "on", 1, "Switch it on."});
+    if (c.has("on") && c.has("ready"))
+        out.after.push_back({RoleStep::Kind::Await, "ready", 1, "Until it can convert."});
+    return out;
+}
+
+} // namespace bindrel

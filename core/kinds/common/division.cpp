@@ -1,0 +1,116 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/kinds/common/division.h"
+
+#include <algorithm>
+
+namespace bindrel {
+
+namespace {
+
+/// More prescalers than these have no chip; the bound keeps a hostile file from stalling the pipeline.
+constexpr int kMostPrescalers = 131'072;
+
+/// Values that a role can have; one value of 1 where the block has no such role.
+class Factor {
+public:
+    Factor(const TuningContext& c, std::string_view role) : has_(c.has(role)), encoding_(c.encoding(role)), maxCode_(c.maxCode(role)) {}
+
+    std::optional<std::int64_t> atLeast(std::int64_t least) const
+    {
+        if (!has_)
+            return least <= 1 ? std::optional<std::int64_t>(1) : std::nullopt;
+        return encoding_.atLeast(std::max<std::int64_t>(least, 1), maxCode_);
+    }
+    std::optional<std::int64_t> nearest(std::int64_t wanted) const { return has_ ? encoding_.nearest(wanted, maxCode_) : std::optional<std::int64_t>(1); }
+    std::int64_t largest() const { return has_ ? encoding_.largest(maxCode_) : 1; }
+
+private:
+    bool has_;
+    const Encoding& encoding_;
+    std::uint32_t maxCode_;
+};
+
+/// How far `cycles` is from `wanted`, as a fraction whose parts fit 128 bits for all registers of 32 bits.
+struct Distance {
+    __int128 num = 0, den = 1;
+
+    Distance(const Rational& wanted, __int128 cycles, DividedBy::Error error)
+    {
+        num = cycles * wanted.den() - wanted.num();
+        num = num < 0 ? -num : num;
+        den = error == DividedBy::Error::OfRate ? cycles : __int128(1);
+    }
+    bool operator<(const Distance& other) const
+    {
+        // Cross products may leave 128 bits for absurd numbers; doubles are near enough for these.
+        if (num < (__int128(1) << 62) && other.num < (__int128(1) << 62) && den < (__int128(1) << 62) && other.den < (__int128(1) << 62))
+            return num * other.den < other.num * den;
+        return double(num) / double(den) < double(other.num) / double(other.den);
+    }
+};
+
+} // namespace
+
+std::vector<Division> divisionsNear(const TuningContext& c, const Rational& cycles, const DividedBy& divider, std::size_t most)
+{
+    std::vector<std::pair<Distance, Division>> found;
+    if (!cycles.defined() || cycles < Rational(1))
+        return {};
+    const Factor prescalers(c, divider.prescaler), counts(c, divider.count);
+    const std::int64_t last = std::max<std::int64_t>(1, (cycles / std::max<std::int64_t>(divider.leastCount, 1)).floor());
+    // A smaller prescaler than this cannot reach the time, however far it counts; the one before the first that can is still tried.
+    const std::int64_t first = std::max<std::int64_t>(1, (cycles / std::max<std::int64_t>(counts.largest(), 1)).floor());
+    std::optional<std::int64_t> prescaler = prescalers.atLeast(first);
+    if (!prescaler)
+        prescaler = prescalers.nearest(prescalers.largest());
+    bool exact = false;
+    for (int tried = 0; prescaler && tried < kMostPrescalers && !(exact && found.size() >= most); ++tried) {
+        const Rational ideal = cycles / *prescaler;
+        std::optional<std::pair<Distance, Division>> best;
+        for (const std::optional<std::int64_t>& count : {counts.nearest(std::max<std::int64_t>(ideal.floor(), 1)), counts.nearest(std::max<std::int64_t>(ideal.ceil(), 1)), counts.atLeast(std::max(ideal.ceil(), divider.leastCount))}) {
+            if (!count || *count < divider.leastCount)
+                continue;
+            const Distance distance(cycles, __int128(*prescaler) * *count, divider.error);
+            if (!best || distance < best->first)
+                best = {distance, {*prescaler, *count}};
+        }
+        if (best) {
+            exact = exact || best->first.num == 0;
+            found.push_back(*best);
+        }
+        if (*prescaler > last)
+            break;
+        prescaler = prescalers.atLeast(*prescaler + 1);
+    }
+    std::stable_sort(found.begin(), found.end(), [](const auto& a, const auto& b) { return a.first < b.first; });
+    std::vector<Division> out;
+    for (const auto& [distance, division] : found)
+        if (out.size() < most)
+            out.push_back(division);
+    return out;
+}
+
+std::optional<Division> divisionAtLeast(const TuningContext& c, const Rational& cycles, const DividedBy& divider)
+{
+    if (!cycles.defined())
+        return std::nullopt;
+    const Factor prescalers(c, divider.prescaler), counts(c, divider.count);
+    std::optional<Division> best;
+    std::optional<std::int64_t> prescaler = prescalers.atLeast(1);
+    for (int tried = 0; prescaler && tried < kMostPrescalers; ++tried) {
+        const std::int64_t least = std::max(divider.leastCount, (cycles / *prescaler).ceil());
+        if (const std::optional<std::int64_t> count = counts.atLeast(least); count && (!best || __int128(*prescaler) * *count < __int128(best->prescaler) * best->count))
+            best = Division{*prescaler, *count};
+        if (Rational(*prescaler) >= cycles)
+            break;
+        prescaler = prescalers.atLeast(*prescaler + 1);
+    }
+    return best;
+}
+
+Division longestDivision(const TuningContext& c, const DividedBy& divider)
+{
+    return {std::max<std::int64_t>(1, Factor(c, divider.prescaler).largest()), std::max<std::int64_t>(1, Factor(c, divider.count).largest())};
+}
+
+} // namespace bindrel

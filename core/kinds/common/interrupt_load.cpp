@@ -1,0 +1,23 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/kinds/common/interrupt_load.h"
+
+#include "core/quantity/format.h"
+
+#include <fmt/format.h>
+
+namespace bindrel {
+
+constexpr std::int64_t kCyclesOfInterrupt = 100;
+
+Achieved interruptLoad(const TuningContext& c, const std::string& goal, const Frequency& rate)
+{
+    const int core = std::max(c.device.findCore(c.need.core), 0);
+    const Frequency cpu = c.rates.clocks[size_t(c.device.cores[size_t(core)].clock)].rate;
+    const Ratio load(rate.value * kCyclesOfInterrupt / cpu.value);
+    Achieved row{goal, "Interrupt load", "< 50 %", format(load, 3), std::nullopt, load.value < Rational(1, 2), fmt::format("{} cycles \u00d7 {} / {}", kCyclesOfInterrupt, format(rate), format(cpu)), {}, true};
+    if (!row.ok)
+        row.trouble = fmt::format("with {} cycles an interrupt the core would be busy with nothing else. Ask for a longer time, or let DMA do the work.", kCyclesOfInterrupt);
+    return row;
+}
+
+} // namespace bindrel

@@ -1,0 +1,34 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/kinds/common/timer_block.h"
+
+namespace bindrel {
+
+std::vector<RoleSpec> timerRoles()
+{
+    using Use = RoleSpec::Use;
+    return {
+        {"on", Use::Config, true, "", "Lets the counter run.", {}},
+        {"prescaler", Use::Config, false, "kernel cycles a tick", "", {}},
+        {"period", Use::Config, true, "ticks", "Of a period; of one slope when it counts up and down.", {}},
+        {"update", Use::Command, false, "", "Takes buffered values over at once.", {}},
+        {"updated", Use::Status, false, "", "A period is over.", {}},
+        {"update_interrupt", Use::Config, false, "", "Lets the end of a period interrupt. Without it, it always does.", {}},
+        {"counter", Use::Data, false, "ticks", "The count.", {}},
+        {"once", Use::Config, false, "", "Stops after one period.", {}},
+        {"input_filter", Use::Config, false, "kernel cycles", "Shorter pulses on inputs are ignored.", {}},
+        {"captures", Use::Config, false, "", "1: the channels take time stamps.", {}},
+        {"captures#", Use::Config, false, "", "1: the channel takes time stamps, where each can be told apart.", {}},
+        {"edge#", Use::Config, false, "", "The edge that a channel takes.", {{"rising", 0}, {"falling", 1}, {"both", 2}}},
+        {"compare#", Use::Data, false, "ticks", "The channel is active while the count is below. Of a channel that takes time stamps: the last of them.", {}},
+        {"captured#", Use::Status, false, "", "The channel has taken a time stamp.", {}},
+        {"capture_interrupt#", Use::Config, false, "", "Lets a time stamp interrupt.", {}},
+        {"index", Use::Config, false, "", "1: a rising edge on channel 3 sets the count of an encoder to zero.", {}},
+        {"quadrature", Use::Config, false, "", "1: the counter follows the two phases of an encoder on channels 1 and 2, a count each edge, and begins anew after its period.", {}},
+    };
+}
+
+std::vector<WordSpec> timerSignals() { return {{"CH#", "Output or input of a channel."}}; }
+
+std::vector<WordSpec> timerEvents() { return {{"update", "A period is over."}, {"capture", "A time stamp was taken."}, {"fault", "The fault input was active."}, {"event", "Any of them."}}; }
+
+} // namespace bindrel

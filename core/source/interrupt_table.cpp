@@ -1,0 +1,51 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/source/interrupt_table.h"
+
+#include "core/source/writer.h"
+
+#include <algorithm>
+#include <map>
+
+namespace bindrel {
+
+std::vector<std::pair<int, InterruptClient>> interruptsOf(const Facts& f, const Names& names, size_t need)
+{
+    std::vector<std::pair<int, InterruptClient>> out;
+    if (!hasFiles(f, names, need))
+        return out;
+    const int vectors = f.device.cores[names.core].vectorCount;
+    for (const PadSetup& setup : f.pads) {
+        const int watcher = setup.need != static_cast<int>(need) || setup.line < 0 ? -1 : f.device.linesInPorts ? f.device.pads[size_t(setup.pad)].port : f.device.lineInstance;
+        if (watcher < 0)
+            continue;
+        for (const auto& [event, number] : f.device.instances[size_t(watcher)].interrupts)
+            if (number < vectors)
+                out.push_back({number, {need, watcher, event, "flag" + std::to_string(setup.line), "edge", "Called by the interrupt at each edge. The flag is cleared already.", {}}});
+    }
+    const int instance = f.bindings.needs[need].instance;
+    for (const NeedEvent& event : f.settings[need].events)
+        if (const std::optional<int> number = f.device.interruptOf(instance, event.event); number && *number < vectors)
+            out.push_back({*number, {need, instance, event.event, event.flag, event.function, event.about, event.rate}});
+    return out;
+}
+
+std::vector<InterruptVector> interruptVectors(const Facts& f, const Names& names)
+{
+    std::map<int, InterruptVector> byNumber;
+    for (size_t n = 0; n < f.plan.needs.size(); ++n)
+        for (auto& [number, client] : interruptsOf(f, names, n)) {
+            InterruptVector& vector = byNumber[number];
+            vector.number = number;
+            if (vector.clients.empty())
+                for (const auto& [event, own] : f.device.instances[size_t(client.instance)].interrupts)
+                    if (own == number)
+                        vector.handler = handlerName(names, f.device.instances[size_t(client.instance)].name, event);
+            vector.clients.push_back(std::move(client));
+        }
+    std::vector<InterruptVector> out;
+    for (auto& [number, vector] : byNumber)
+        out.push_back(std::move(vector));
+    return out;
+}
+
+} // namespace bindrel

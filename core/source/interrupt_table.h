@@ -1,0 +1,34 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "core/source/names.h"
+
+#include <string>
+#include <vector>
+
+namespace bindrel {
+
+/// A need that is told of something by an interrupt.
+struct InterruptClient {
+    size_t need = 0;
+    int instance = -1;
+    std::string event;    ///< key of Instance::interrupts
+    std::string flag;     ///< role of the instance; empty or absent: the interrupt itself tells
+    std::string function; ///< ending of the name of the user's function
+    std::string about;
+    Frequency rate; ///< how often at most; zero: nobody can say
+};
+
+/// One interrupt number that needs of a core's program use.
+struct InterruptVector {
+    int number = -1;
+    Word handler;
+    std::vector<InterruptClient> clients;
+};
+
+/// Those of one core's program, by number.
+std::vector<InterruptVector> interruptVectors(const Facts& facts, const Names& names);
+/// What tells one need, by number.
+std::vector<std::pair<int, InterruptClient>> interruptsOf(const Facts& facts, const Names& names, size_t need);
+
+} // namespace bindrel
