@@ -117,7 +117,7 @@ public:
         }
         // An instance that others use too runs already; what starts is the need's own outputs.
         for (const Seat& seat : bound.shared ? bound.seats : std::vector<Seat>())
-            if (const FieldRef output = device_.roleField(bound.instance, "output" + std::to_string(seat.channel)); output.valid() && seat.channel > 0)
+            if (const FieldRef output = device_.roleField(bound.instance, "output" + std::to_string(seat.channel)); output.valid() && seat.channel > 0 && seat.signal.direction == SignalSpec::Direction::Out)
                 starts_.push_back({updateStep(device_, {{output, 1, "start"}}, {}), 0});
         for (const RoleValue& value : setting.roles)
             if (FieldWrite write; value.when == RoleValue::When::Use) // the functions write it; here it must only be possible

@@ -129,6 +129,7 @@ void SimulatedChip::write(std::uint32_t address, std::uint32_t value, int bytes)
     if (!open(instance))
         return report(Hazard::Kind::Closed, fmt::format("{}.{} is written while {} has no clock or is held in reset: the write is lost.", owner, shape.name, owner), {Place::Kind::Instance, owner, {}});
     const std::uint32_t before = registers_.cell(cell).value;
+    judgeHeld(instance, reg, before, value);
     if (const std::string lost = registers_.write(cell, value, now_); !lost.empty())
         report(Hazard::Kind::Lost, lost + ".", place);
     for (Dog& dog : dogs_)
@@ -150,6 +151,20 @@ void SimulatedChip::write(std::uint32_t address, std::uint32_t value, int bytes)
     else if (before != registers_.cell(cell).value && device_.clocks.size() > 0)
         judge();
     judgePads(instance, reg);
+}
+
+/// Dividers and timing of a block that must be held for that: changed while it is not, they may be ignored.
+void SimulatedChip::judgeHeld(int instance, int reg, std::uint32_t before, std::uint32_t value)
+{
+    const FieldRef hold = device_.roleField(instance, "hold"), held = device_.roleField(instance, "held");
+    if (!hold.valid() || device_.blockOf(instance).role("hold")->encoding.decode(registers_.code(hold)).value_or(0) == 1)
+        if (!held.valid() || registers_.code(held) != 0)
+            return;
+    for (const char* role : {"prescaler", "propagation", "segment1", "segment2", "jump", "coarse", "fine"}) {
+        const FieldRef ref = device_.roleField(instance, role);
+        if (ref.valid() && ref.reg == reg && ((before ^ value) & device_.fieldOf(ref).mask()))
+            return report(Hazard::Kind::Frozen, fmt::format("{} is changed while {} is not held for that.", device_.nameOf(ref), device_.instances[size_t(instance)].name), {Place::Kind::Instance, device_.instances[size_t(instance)].name, {}});
+    }
 }
 
 void SimulatedChip::judgeFrozen(int instance, int reg, std::uint32_t before)

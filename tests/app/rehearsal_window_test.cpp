@@ -68,7 +68,7 @@ private Q_SLOTS:
         ScenarioList& list = *station().scenarios();
         int dead = -1;
         for (int row = 0; row < list.rowCount(); ++row)
-            if (list.runOf(row) > 0 && dead < 0)
+            if (list.runOf(row) > 0)
                 dead = row;
         QVERIFY(dead > 0);
         QTest::mouseClick(list.viewport(), Qt::LeftButton, {}, list.rowRect(dead).center());

@@ -3,6 +3,7 @@
 
 #include "core/base/text.h"
 #include "core/output/output.h"
+#include "core/source/writer.h"
 #include "tests/support/fixtures.h"
 
 #include <QProcess>
@@ -80,13 +81,37 @@ public:
         QProcess shell;
         shell.setWorkingDirectory(dir_.path());
         shell.setProcessChannelMode(QProcess::MergedChannels);
-        shell.start("sh", {"-c", "rm -f *_start.c main*.c && gcc -std=c11 -O1 -w -shared -fPIC -o source.so *.c"});
+        // In each pass of a waiting loop the peripherals' flags follow what they follow. (The clocks' are for the test to say.)
+        (void)writeFileAtomically(folder / "hardware_of_this_machine.c", "void (*hardware_plays)(void);\n");
+        shell.start("sh", {"-c", "rm -f *_start.c main*.c && sed -i -e '1i extern void (*hardware_plays)(void);' -e 's/^ *for (; passes > 0u; passes--) {$/&\\nif (hardware_plays) { hardware_plays(); }/' *_board.c && gcc -std=c11 -O1 -w -shared -fPIC -o source.so *.c"});
         if (!shell.waitForFinished(120'000) || shell.exitCode() != 0)
             qFatal("%s", shell.readAll().constData());
         library_ = dlopen(dir_.filePath("source.so").toUtf8(), RTLD_NOW | RTLD_LOCAL);
         if (!library_)
             qFatal("%s", dlerror());
+        follows().clear();
+        for (size_t i = 0; i < s.device->instances.size(); ++i)
+            for (size_t r = 0; !s.device->blockOf(int(i)).kind.empty() && r < s.device->blockOf(int(i)).registers.size(); ++r)
+                for (const Field& field : s.device->blockOf(int(i)).registers[r].fields)
+                    if (field.followsReg >= 0) {
+                        const FieldRef control{int(i), field.followsReg, field.followsField};
+                        follows().push_back({s.device->addressOf(int(i), int(r)), field, s.device->addressOf(int(i), control.reg), s.device->fieldOf(control), s.device->blockOf(int(i)).registers[r].bytes()});
+                    }
+        *find<void (*)()>("hardware_plays") = play;
     }
+    /// Calls every start function of every core's program.
+    void startAll(const Snapshot& s) const
+    {
+        const Facts facts = s.facts();
+        for (size_t core = 0; core < s.device->cores.size(); ++core) {
+            const Names names = namesFor(facts, core);
+            for (size_t n = 0; n < s.plan.needs.size(); ++n)
+                if (void* start = dlsym(library_, (names.need(n).text() + "_start").c_str()); start && hasFiles(facts, names, n))
+                    reinterpret_cast<void (*)()>(start)();
+        }
+    }
+    /// From here on the hardware does nothing any more.
+    void hardwareDies() const { *find<void (*)()>("hardware_plays") = nullptr; }
     ~Compiled() { dlclose(library_); }
     template <typename Function> Function* find(const char* name) const
     {
@@ -97,6 +122,30 @@ public:
     }
 
 private:
+    struct Follow {
+        uint32_t status = 0;
+        Field statusField;
+        uint32_t control = 0;
+        Field controlField;
+        uint32_t bytes = 4;
+    };
+    static std::vector<Follow>& follows()
+    {
+        static std::vector<Follow> all;
+        return all;
+    }
+    static void play()
+    {
+        for (const Follow& follow : follows()) {
+            uint32_t control = 0, status = 0;
+            std::memcpy(&control, reinterpret_cast<const void*>(uintptr_t(follow.control)), follow.bytes);
+            std::memcpy(&status, reinterpret_cast<const void*>(uintptr_t(follow.status)), follow.bytes);
+            const uint32_t code = control >> follow.controlField.lsb & follow.controlField.maxCode();
+            status = (status & ~follow.statusField.mask()) | (code << follow.statusField.lsb & follow.statusField.mask());
+            std::memcpy(reinterpret_cast<void*>(uintptr_t(follow.status)), &status, follow.bytes);
+        }
+    }
+
     QTemporaryDir dir_;
     void* library_ = nullptr;
 };

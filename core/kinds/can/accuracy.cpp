@@ -28,7 +28,6 @@ std::optional<CanTiming> canTiming(const TuningContext& c)
 Accuracy canAccuracy(const TuningContext& c)
 {
     const Expected<Frequency> wanted = parseFrequency(goalText(c.need, "rate"));
-    const CanFields fields = canFields(c);
     Accuracy out;
     out.given = worstOf(c);
     if (!wanted)
@@ -36,8 +35,7 @@ Accuracy canAccuracy(const TuningContext& c)
     const std::optional<CanTiming> timing = canTiming(c);
     if (!timing) {
         out.asks = formatBaud(*wanted);
-        out.trouble = fmt::format("{} at {} cannot be split into a bit of {}: it must give 8 to {} quanta a bit with a prescaler of at most {}.", c.kernelName(),
-                                  format(c.kernel().rate), formatBaud(*wanted), 1 + fields.propagation + fields.segment1 + fields.segment2, fields.prescaler);
+        // That there is none is said of the goal.
         return out;
     }
     out.given = Ppm(timing->error.value.abs() + worstOf(c).value);

@@ -26,10 +26,6 @@ void declareGpio(Writer& w, size_t need)
     }
     w.comment("Level at the pad.");
     w.linef("bool {}_is_high(void);", name);
-    if (setup->line >= 0) {
-        w.comment("Called by the interrupt at each edge; define it to act. The flag is cleared already.");
-        w.linef("void {}_edge(void);", name);
-    }
 }
 
 void defineGpio(Writer& w, size_t need)

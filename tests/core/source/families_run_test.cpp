@@ -112,8 +112,7 @@ private Q_SLOTS:
         Chip::at(0x48000208) = 0x5A;       // what the factory wrote for 8 MHz
         QCOMPARE(code.find<int()>("rain_bring_up")(), 0);
         QCOMPARE(Chip::at(0x480002A8) | Chip::at(0x48000328), 0u); // no edge is let through before start
-        code.find<void()>("rain_button_start")();
-        code.find<void()>("rain_radio_wake_start")();
+        code.startAll(*s);
         compareWithImage(*s, {"CKU.RCO"}); // its trim is known to the chip alone
 
         // Oscillators: crystal on with 9 pF and watched, RC in the 8 MHz band with the factory's trim.
@@ -177,10 +176,7 @@ private Q_SLOTS:
         code.find<void()>("pump_release_help")();
         QCOMPARE(bits(0x47001500, 31, 31), 1u);
         QCOMPARE(code.find<int()>("pump_help_bring_up")(), 0);
-        for (const char* start : {"pump_pump_start", "pump_inlet_valve_start", "pump_outlet_valve_start"})
-            code.find<void()>(start)();
-        for (const char* start : {"pump_help_panel_alert_start", "pump_help_log_flash_start"})
-            code.find<void()>(start)();
+        code.startAll(*s);
         compareWithImage(*s);
 
         // The regulator was opened with its key and set to quick.
@@ -265,8 +261,7 @@ private Q_SLOTS:
         Chip::at(0x7C000014) = 0x1E;       // everything runs
         Chip::at(0x7C000C00) = 2u << 20;   // tap 0 confirms the PLL
         QCOMPARE(code.find<int()>("ditch_bring_up")(), 0);
-        for (const char* start : {"ditch_lamp_start", "ditch_sluice_start", "ditch_probes_alert_start", "ditch_radio_wake_start", "ditch_lid_start", "ditch_log_flash_start"})
-            code.find<void()>(start)();
+        code.startAll(*s);
         compareWithImage(*s);
 
         // PLL: 16 MHz / 2 x 24 = 192 MHz, half of it is the CPU's.

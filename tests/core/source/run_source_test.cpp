@@ -52,12 +52,15 @@ private Q_SLOTS:
         // Safe before start: no output of a bridge, no interrupt.
         QCOMPARE(Chip::at(Se43::kMotor + 0x20) & 1u, 0u);
         QCOMPARE(Chip::at(Se43::kEdges + 0x48), 0u);
-        for (const char* start : {"sluice_gate_bridge_start", "sluice_beacon_start", "sluice_lid_switch_start", "sluice_probe_alert_start", "sluice_modem_ring_start", "sluice_log_flash_start"})
-            code.find<void()>(start)();
+        code.startAll(*s);
 
         // Every register that the plan decides holds the value that the window shows.
-        for (const RegisterValue& value : s->image.registers)
-            QCOMPARE(Chip::at(s->device->addressOf(value.instance, value.reg)), value.value);
+        for (const RegisterValue& value : s->image.registers) {
+            uint32_t kept = 0; // a key leaves no trace in a chip
+            for (const Field& field : s->device->blockOf(value.instance).registers[size_t(value.reg)].fields)
+                kept |= field.keepsWrites() ? field.mask() : 0;
+            QCOMPARE(Chip::at(s->device->addressOf(value.instance, value.reg)) & kept, value.value & kept);
+        }
         // And by hand-written tables it means what was asked for.
         const Se43 meaning(chip.words());
         QCOMPARE(meaning.cpu(), hertz(*s, "CPU"));
