@@ -6,6 +6,8 @@
 #include "core/image/gates.h"
 #include "core/interchange/pin_sheet.h"
 #include "core/quantity/format.h"
+#include "core/source/interrupt_table.h"
+#include "core/source/writer.h"
 
 #include <fmt/format.h>
 
@@ -102,6 +104,45 @@ Table gateTable(const Snapshot& s)
     return table;
 }
 
+/// What interrupts, whom it tells, how urgent and how often.
+Table interruptTable(const Snapshot& s)
+{
+    Table table{{"core", "number", "instance", "event", "need", "priority", "handler", "function", "flag", "at_most", "load"}, {}};
+    const Facts facts = s.facts();
+    for (size_t core = 0; core < s.device->cores.size(); ++core) {
+        const Names names = namesFor(facts, core);
+        for (const InterruptVector& vector : interruptVectors(facts, names))
+            for (const InterruptClient& client : vector.clients) {
+                const Need& need = s.plan.needs[client.need];
+                const FieldRef flag = s.device->roleField(client.instance, client.flag);
+                const std::optional<std::uint32_t> priority = priorityOf(need);
+                const Rational load = client.rate.value * 100 / s.rates.clocks[size_t(s.device->cores[core].clock)].rate.value;
+                table.rows.push_back({s.device->cores[core].id, std::to_string(vector.number), s.device->instances[size_t(client.instance)].name, client.event, need.id, priority ? std::to_string(*priority) : "",
+                                      vector.handler.text(), names.need(client.need).text() + "_" + client.function, flag.valid() ? s.device->nameOf(flag) : "", client.rate.value.isZero() ? "" : format(client.rate, 4),
+                                      client.rate.value.isZero() ? "" : format(Ratio(load), 3)});
+            }
+    }
+    return table;
+}
+
+/// Channels of DMA and the requests that they serve.
+Table dmaTable(const Snapshot& s)
+{
+    Table table{{"channel", "need", "instance", "request", "code"}, {}};
+    for (size_t n = 0; n < s.plan.needs.size(); ++n)
+        for (const Stream& stream : s.bindings.needs[n].streams) {
+            const Instance& instance = s.device->instances[size_t(s.bindings.needs[n].instance)];
+            std::string code;
+            if (const auto links = instance.dma.find(stream.request); links != instance.dma.end())
+                for (const DmaLink& link : links->second)
+                    if (link.channel == stream.channel)
+                        code = std::to_string(link.code);
+            table.rows.push_back({std::to_string(stream.channel), s.plan.needs[n].id, instance.name, stream.request, code});
+        }
+    std::sort(table.rows.begin(), table.rows.end());
+    return table;
+}
+
 Table pinTable(const Snapshot& s)
 {
     Table table;
@@ -129,7 +170,7 @@ Table registerTable(const Snapshot& s)
 /// What can be shown, by name.
 const std::map<std::string, Table (*)(const Snapshot&)>& tables()
 {
-    static const std::map<std::string, Table (*)(const Snapshot&)> all{{"accuracy", accuracyTable}, {"clocks", clockTable}, {"gates", gateTable},       {"limits", limitTable},
+    static const std::map<std::string, Table (*)(const Snapshot&)> all{{"accuracy", accuracyTable}, {"clocks", clockTable}, {"dma", dmaTable}, {"gates", gateTable}, {"interrupts", interruptTable}, {"limits", limitTable},
                                                                       {"modes", modeTable},       {"pins", pinTable},     {"registers", registerTable}};
     return all;
 }
@@ -142,7 +183,7 @@ static void addShow(CLI::App& app, int& exitCode)
         std::string plan, what, format = "text";
     };
     auto options = std::make_shared<Options>();
-    CLI::App* command = app.add_subcommand("show", "Print clocks, their limits and accuracy, gates, low-power modes, pins or registers of a plan.");
+    CLI::App* command = app.add_subcommand("show", "Print clocks, their limits and accuracy, gates, low-power modes, pins, interrupts, DMA channels or registers of a plan.");
     command->add_option("PLAN", options->plan, "Plan file")->required();
     std::vector<std::string> names;
     for (const auto& [name, table] : tables())

@@ -73,6 +73,7 @@ std::vector<BlockKind> chipBlocks()
     BlockKind interrupts{"interrupts", {}, {}, {}, {}, {}};
     interrupts.roles = {
         {"enable", Use::Config, true, "", "First of the registers with a bit for each interrupt that lets it through.", {}},
+        {"priority#", Use::Config, false, "level", "How urgent the interrupt of this number is, in the controller's own levels.", {}},
         {"claim", Use::Status, true, "number of an interrupt", "Reading takes the next interrupt; 0: none waits.", {}},
     };
     return {port, lines, dma, interrupts};

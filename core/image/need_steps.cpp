@@ -7,6 +7,7 @@
 
 #include <algorithm>
 #include <charconv>
+#include <map>
 #include <set>
 
 namespace bindrel {
@@ -73,6 +74,10 @@ public:
         for (const FieldCode& select : selectsOf(bound))
             if (select.ref.instance == bound.instance)
                 registerOf(registers, select.ref.reg).push_back({select.ref, select.code, plan_.needs[size_t(need_)].title});
+        // What a register of the unit means depends on what the unit is: that comes first.
+        for (const FieldCode& select : instance.selects)
+            if (select.ref.instance == bound.instance && device_.resetCode(select.ref) != select.code)
+                add(updateStep(device_, {{select.ref, select.code, plan_.needs[size_t(need_)].title}}, fmt::format("{} becomes {}.", instance.unit, instance.name)), Step::Phase::Need);
         std::set<int> touched;
         // A state is asked for once, also where several needs use the instance.
         const bool first = std::none_of(image_.steps.begin(), image_.steps.end(), [&](const Step& step) { return step.phase == Step::Phase::Need && step.instance == bound.instance && step.need != need_; });
@@ -108,6 +113,7 @@ public:
         for (const RoleStep& step : first ? setting.after : std::vector<RoleStep>())
             operation(bound.instance, step);
         for (const NeedEvent& event : setting.events) {
+            priority(bound.instance, event);
             if (!device_.interruptOf(bound.instance, event.event))
                 image_.unplaced.push_back(fmt::format("{} has no interrupt \"{}\" that could tell {} of it", device_.instances[size_t(bound.instance)].name, event.event, plan_.needs[size_t(need_)].title));
             if (const FieldRef flag = device_.roleField(bound.instance, event.flag); flag.valid() && device_.fieldOf(flag).access != Field::Access::ReadOnly && device_.fieldOf(flag).access != Field::Access::ReadToClear)
@@ -259,6 +265,24 @@ private:
         return out;
     }
 
+    /// Where the core's controller is the chip's own it has a field for each interrupt; that of an Arm core is part of the core.
+    void priority(int instance, const NeedEvent& event)
+    {
+        const Need& need = plan_.needs[size_t(need_)];
+        const std::optional<std::uint32_t> level = priorityOf(need);
+        const std::optional<int> number = device_.interruptOf(instance, event.event);
+        if (!level || !number)
+            return;
+        const Core& core = device_.cores[size_t(std::max(device_.findCore(need.core), 0))];
+        const FieldRef field = core.interruptController < 0 ? FieldRef() : device_.roleField(core.interruptController, "priority" + std::to_string(*number));
+        const std::uint32_t most = field.valid() ? device_.fieldOf(field).maxCode() : core.architecture == Core::Architecture::ArmM && core.priorityBits > 0 ? (1u << std::min(core.priorityBits, 8)) - 1 : 0;
+        if (*level > most)
+            image_.unplaced.push_back(most == 0 ? fmt::format("the {} has no priorities of interrupts that {} could be given", core.name, need.title)
+                                                : fmt::format("the {} has the priorities 0 to {}; {} asks for {}", core.name, most, need.title, *level));
+        else if (field.valid())
+            starts_.push_back({updateStep(device_, {{field, *level, need.title + ", priority"}}, {}), {}});
+    }
+
     /// Asks for a state or waits for one; gives the register.
     int operation(int instance, const RoleStep& step)
     {
@@ -358,6 +382,17 @@ void appendNeedSteps(Image& image, const Device& device, const Plan& plan, const
         bringUp.startAndStop(starts, image.stops, bindings.needs[n]);
     }
     image.steps.insert(image.steps.end(), starts.begin(), starts.end());
+    // Needs that one interrupt tells of are told apart by their flags.
+    std::map<std::pair<int, std::string>, std::vector<size_t>> told;
+    for (size_t n = 0; n < plan.needs.size(); ++n)
+        for (const NeedEvent& event : bindings.needs[n].state == BoundNeed::State::Bound && settings[n].computed ? settings[n].events : std::vector<NeedEvent>())
+            if (const std::optional<int> number = device.interruptOf(bindings.needs[n].instance, event.event))
+                told[{*number, plan.needs[n].core}].push_back(n);
+    for (const auto& [interrupt, needs] : told)
+        for (const size_t n : needs)
+            for (const NeedEvent& event : settings[n].events)
+                if (needs.size() > 1 && device.interruptOf(bindings.needs[n].instance, event.event) == interrupt.first && !device.roleField(bindings.needs[n].instance, event.flag).valid())
+                    image.unplaced.push_back(fmt::format("interrupt {} tells several needs, and {} has no flag that would say whether it is meant for {}", interrupt.first, device.instances[size_t(bindings.needs[n].instance)].name, plan.needs[n].title));
 }
 
 } // namespace bindrel

@@ -8,6 +8,7 @@
 
 #include <algorithm>
 #include <charconv>
+#include <cstdlib>
 
 namespace bindrel {
 
@@ -143,6 +144,14 @@ Outcome checkGoals(const Need& need)
             return problemOf(fmt::format("{}, {}: {}", need.title, goal->title, checked.problem().message));
     }
     return {};
+}
+
+GoalSpec priorityGoal() { return {"priority", "Priority", GoalSpec::Type::Integer, "0", {}, "Of its interrupts, in the chip's own levels. Nothing is written when it is not stated.", 0, 255, true}; }
+
+std::optional<std::uint32_t> priorityOf(const Need& need)
+{
+    const auto stated = need.goals.find("priority");
+    return stated == need.goals.end() ? std::nullopt : std::optional<std::uint32_t>(std::strtoul(stated->second.c_str(), nullptr, 10));
 }
 
 std::vector<SignalSpec> signalsOf(const Need& need)

@@ -6,6 +6,7 @@
 #include "core/plan/plan.h"
 #include "core/quantity/quantity.h"
 
+#include <optional>
 #include <string>
 #include <string_view>
 #include <vector>
@@ -96,6 +97,11 @@ Duration goalTime(const Need& need, std::string_view goal);
 
 /// A goal's value as text that is the same for all spellings of it: "200 Hz" and "0.2 kHz" are equal.
 std::string goalValue(const Need& need, std::string_view goal);
+/// The goal "priority" of kinds whose events interrupt.
+GoalSpec priorityGoal();
+/// The priority that the plan states for a need's interrupts, in the chip's own levels; empty: as after reset.
+std::optional<std::uint32_t> priorityOf(const Need& need);
+
 /// Checks every goal of a need against its kind; the message names the goal.
 Outcome checkGoals(const Need& need);
 

@@ -156,6 +156,9 @@ void SimulatedChip::write(std::uint32_t address, std::uint32_t value, int bytes)
 /// Dividers and timing of a block that must be held for that: changed while it is not, they may be ignored.
 void SimulatedChip::judgeHeld(int instance, int reg, std::uint32_t before, std::uint32_t value)
 {
+    // (A two-wire port has a role of that name too: a time.)
+    if (const std::string& kind = device_.blockOf(instance).kind; kind != "can" && kind != "rtc")
+        return;
     const FieldRef hold = device_.roleField(instance, "hold"), held = device_.roleField(instance, "held");
     if (!hold.valid() || device_.blockOf(instance).role("hold")->encoding.decode(registers_.code(hold)).value_or(0) == 1)
         if (!held.valid() || registers_.code(held) != 0)

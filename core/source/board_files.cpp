@@ -239,6 +239,8 @@ SourceFile boardHeader(const Facts& f, const Names& names)
     }
     w.comment("Lets an interrupt of the chip through to the core.");
     w.linef("void {}_interrupt_enable(uint32_t number);", names.prefix);
+    if (const Core& core = f.device.cores[names.core]; core.architecture == Core::Architecture::ArmM && core.priorityBits > 0)
+        w.linef("void {}_interrupt_priority(uint32_t number, uint32_t level);", names.prefix);
     w.line();
     w.linef("#endif /* {} */", guard);
     return w.take();

@@ -17,6 +17,7 @@ struct InterruptClient {
     std::string function; ///< ending of the name of the user's function
     std::string about;
     Frequency rate; ///< how often at most; zero: nobody can say
+    bool own = false; ///< the need's own C has the function
 };
 
 /// One interrupt number that needs of a core's program use.

@@ -60,6 +60,21 @@ void writeHandler(Writer& w, const InterruptVector& vector)
     w.line("}");
 }
 
+/// An Arm core holds a byte an interrupt, of which the upper bits count.
+void writePriority(Writer& w)
+{
+    const Core& core = w.facts.device.cores[w.names.core];
+    if (core.architecture != Core::Architecture::ArmM || core.priorityBits <= 0)
+        return;
+    w.line();
+    w.comment(fmt::format("Levels 0, the most urgent, to {}.", (1 << core.priorityBits) - 1));
+    w.linef("void {}_interrupt_priority(uint32_t number, uint32_t level)", w.names.prefix);
+    w.line("{");
+    w.line("    volatile uint8_t *const priority = (volatile uint8_t *)0xE000E400u;");
+    w.linef("    priority[number] = (uint8_t)(level << {}u);", 8 - core.priorityBits);
+    w.line("}");
+}
+
 } // namespace
 
 SourceFile interruptsSource(const Facts& f, const Names& names)
@@ -79,10 +94,11 @@ SourceFile interruptsSource(const Facts& f, const Names& names)
     w.noCause();
     w.line();
     writeEnable(w);
+    writePriority(w);
     for (const InterruptVector& vector : vectors)
         for (const InterruptClient& client : vector.clients) {
             const Word function = names.need(client.need) + "_" + Word::of(client.function);
-            if (!functions.insert(function.text()).second)
+            if (client.own || !functions.insert(function.text()).second)
                 continue;
             w.becauseNeed(client.need, client.event);
             w.line();

@@ -62,6 +62,7 @@ std::vector<SourceFile> needFiles(const Facts& f, const Names& names, size_t nee
     const SourceFacet& kind = sourceOf(f.plan.needs[need].kind);
     const std::vector<const Step*> starts = stepsOf(f, need, Step::Phase::Start), stops = stepsOf(f, need, Step::Phase::Stop);
     const bool waits = needWaits(f, need);
+    const bool arm = f.device.cores[names.core].architecture == Core::Architecture::ArmM;
     const Code result = waits ? code("enum {}_status", names.prefix) : Code::trusted("void");
 
     Writer header(f, names, names.file(need, ".h"), summary(f, need));
@@ -85,7 +86,7 @@ std::vector<SourceFile> needFiles(const Facts& f, const Names& names, size_t nee
     for (const auto& [number, client] : interruptsOf(f, names, need))
         if (functions.insert(client.function).second) {
             header.line();
-            header.comment(client.about + " Define it to act.");
+            header.comment(client.own ? client.about : client.about + " Define it to act.");
             header.linef("void {}_{}(void);", names.need(need), Word::of(client.function));
         }
     header.line();
@@ -114,7 +115,11 @@ std::vector<SourceFile> needFiles(const Facts& f, const Names& names, size_t nee
         for (const Step* step : starts)
             source.step(*step, 4);
         for (const auto& [number, client] : interruptsOf(f, names, need))
+        {
+            if (const std::optional<std::uint32_t> level = arm ? priorityOf(f.plan.needs[need]) : std::nullopt)
+                source.linef("    {}_interrupt_priority({}u, {}u);", names.prefix, number, *level);
             source.linef("    {}_interrupt_enable({}u); {}", names.prefix, number, cComment(f.device.instances[size_t(client.instance)].name + " " + client.event));
+        }
         source.line("}");
     }
     if (!stops.empty()) {

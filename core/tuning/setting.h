@@ -53,6 +53,7 @@ struct NeedEvent {
     std::string function; ///< ending of the name of the user's function: "tick"
     std::string about;    ///< of that function
     Frequency rate;       ///< how often at most; zero: nobody can say
+    bool own = false;     ///< the need's own C has the function; it is not the user's
 };
 
 /// A picture of the signals, to scale.

@@ -39,6 +39,7 @@ Kind adcKind()
         {"by", "Timer of", T::Text, "", {}, "Id of the need whose timer starts it; empty: one that has the same rate.", 0, 0, true},
         {"reference", "Reference", T::Integer, "3000", {}, "Millivolts that the largest value stands for.", 100, 20'000, true},
         {"interrupt", "Interrupt", T::Choice, "no", {"no", "yes"}, "At each value.", 0, 0, true},
+        priorityGoal(),
         {"dma", "DMA", T::Choice, "none", {"none", "results"}, "", 0, 0, true},
     };
     kind.signals = [](const Need& need) {

@@ -4,6 +4,7 @@
 // Edge aligned, one period is PRE x TOP kernel cycles; centre aligned the counter runs up and down, 2 x PRE x TOP.
 // A larger TOP gives finer duties, a suitable PRE can meet the frequency exactly; the best way is the one with the least
 // error among those with enough duty steps, and the finer of two as good.
+#include "core/kinds/common/division.h"
 #include "core/kinds/pwm/pwm.h"
 #include "core/quantity/format.h"
 
@@ -29,33 +30,24 @@ Frequency frequencyOfWay(const Frequency& kernel, std::int64_t prescaler, std::i
     return Frequency(kernel.value / (Rational(prescaler) * period * slopes));
 }
 
-/// Prescalers from the smallest that fits upwards, while the duty steps last; best first, at most `most`.
+/// Those nearest to the wanted frequency with enough duty steps, best first; where none has enough, those nearest all the same.
 std::vector<Way> waysTo(const TuningContext& c, const Frequency& wanted, int slopes, std::int64_t steps, std::size_t most)
 {
     const Rational ticks = c.kernel().rate.value / (wanted.value * slopes);
-    const std::int64_t periodMax = c.encoding("period").largest(c.maxCode("period"));
-    const Encoding& prescalers = c.encoding("prescaler");
-    const std::uint32_t maxCode = c.maxCode("prescaler");
     std::vector<Way> out;
     if (!ticks.defined() || ticks < Rational(2))
         return out;
-    std::optional<std::int64_t> next = c.has("prescaler") ? prescalers.atLeast(std::max<std::int64_t>(1, (ticks / periodMax).ceil()), maxCode) : std::optional<std::int64_t>(1);
-    const std::int64_t first = next.value_or(0);
-    const std::int64_t last = std::max(first, (ticks / std::max<std::int64_t>(steps, 2)).floor());
-    // 4096 prescalers are more than any period worth having; the bound keeps a hostile plan from stalling the pipeline.
-    for (int tried = 0; next && *next <= last && tried < 4096; ++tried) {
-        const std::int64_t prescaler = *next;
-        next = c.has("prescaler") ? prescalers.atLeast(prescaler + 1, maxCode) : std::nullopt;
-        const std::int64_t period = std::clamp<std::int64_t>((ticks / prescaler).round(), 2, periodMax);
-        Way way{prescaler, period, frequencyOfWay(c.kernel().rate, prescaler, period, slopes), {}};
+    DividedBy divider{"prescaler", "period", std::max<std::int64_t>(steps, 2), DividedBy::Error::OfRate};
+    std::vector<Division> divisions = divisionsNear(c, ticks, divider, most);
+    divider.leastCount = 2;
+    // Fewer steps than asked for are told of; a frequency that is far off is worse.
+    if (divisions.empty() || Rational(divisions.front().prescaler) * divisions.front().count > ticks * 2)
+        divisions = divisionsNear(c, ticks, divider, most);
+    for (const Division& division : divisions) {
+        Way way{division.prescaler, division.count, frequencyOfWay(c.kernel().rate, division.prescaler, division.count, slopes), {}};
         way.error = errorOf(way.frequency, wanted);
         out.push_back(way);
-        if (way.error.value.isZero() && prescaler > first)
-            break;
     }
-    std::stable_sort(out.begin(), out.end(), [](const Way& a, const Way& b) { return a.error.value.abs() < b.error.value.abs(); });
-    if (out.size() > most)
-        out.resize(most);
     return out;
 }
 

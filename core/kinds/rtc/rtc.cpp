@@ -185,7 +185,8 @@ Kind rtcKind()
     kind.title = "Real-time clock";
     kind.instanceKind = "rtc";
     kind.goals = {{"rate", "Counts at", T::Frequency, "1 Hz", {}, ""}, {"drift", "Drift at most", T::Tolerance, "100 ppm", {}, ""},
-                  {"interrupt", "Interrupt", T::Choice, "no", {"yes", "no"}, "At each count.", 0, 0, true}};
+                  {"interrupt", "Interrupt", T::Choice, "no", {"yes", "no"}, "At each count.", 0, 0, true},
+                  priorityGoal()};
     kind.signals = [](const Need&) { return std::vector<SignalSpec>(); };
     kind.brief = [](const Need& need) { return goalText(need, "rate"); };
     using Use = RoleSpec::Use;

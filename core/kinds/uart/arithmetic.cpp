@@ -6,6 +6,7 @@
 // whose middle lies (bits - 1/2) bit times behind the start edge. So the two ends' rates may differ by
 //     (1/2 - 2/N) / (bits - 1/2)
 // in all: 4 % for 10 bits and N = 16. That budget is shared by the divider's error, this chip's clock and the other end's.
+#include "core/kinds/common/interrupt_load.h"
 #include "core/kinds/uart/uart.h"
 #include "core/quantity/format.h"
 
@@ -146,6 +147,17 @@ Setting solveUart(const TuningContext& c)
         return !c.has(value.role) && ((value.role == "oversampling" && ways.size() == 1) || (value.role == "bits" && value.value == 8) || (value.role == "stop" && value.value == 1));
     });
     addDmaRoles(out, c);
+    if (goalText(c.need, "interrupt") == "receive") {
+        const std::string dma = goalText(c.need, "dma");
+        const bool can = g.receives && dma != "receive" && dma != "both";
+        if (!can)
+            out.achieved.push_back({"interrupt", "Interrupt", "receive", "none", std::nullopt, false, {}, g.receives ? "DMA fetches what comes; leave one of both out." : "nothing is received. Ask for both directions, or for no interrupt."});
+        else {
+            const Frequency bytes(best.baud.value / (frame.toStop() - 1 + frame.stop));
+            out.achieved.push_back(interruptLoad(c, "interrupt", bytes));
+            out.events.push_back({"event", "receive_interrupt", "receive_full", "take_in", "Called by the interrupt: takes a byte into memory.", bytes, true});
+        }
+    }
     for (const Divider& way : ways)
         out.otherWays.push_back({fmt::format("{} samples, \u00f7{}", way.oversampling, way.divider), formatBaud(way.baud), format(way.error, true)});
     out.waveform = drawFrame(frame, best.baud, best.oversampling);

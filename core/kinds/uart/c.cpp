@@ -36,8 +36,12 @@ void declareUart(Writer& w, size_t need)
         w.linef("uint32_t {}_send_bytes(const uint8_t *bytes, uint32_t count);", name);
     }
     if (g.receives) {
-        w.comment("Takes one byte when there is one.");
+        w.comment(f.settings[need].events.empty() ? "Takes one byte when there is one." : "Takes the oldest byte that the interrupt has taken in, when there is one.");
         w.linef("bool {}_receive(uint8_t *byte);", name);
+        if (!f.settings[need].events.empty()) {
+            w.comment("Bytes that came while there was no room, since start.");
+            w.linef("uint32_t {}_lost(void);", name);
+        }
     }
 }
 
@@ -69,7 +73,39 @@ void defineUart(Writer& w, size_t need)
         w.line("    return sent;");
         w.line("}");
     }
-    if (g.receives) {
+    if (g.receives && !f.settings[need].events.empty()) {
+        w.line();
+        w.comment("The interrupt alone moves the head, the program alone the tail.");
+        w.line("static volatile uint8_t waiting[64];");
+        w.line("static volatile uint32_t head, tail, lost;");
+        w.line();
+        w.linef("void {}_take_in(void)", name);
+        w.line("{");
+        w.linef("    const uint8_t byte = (uint8_t){};", readRole(w, instance, "data"));
+        w.line("    const uint32_t next = (head + 1u) % 64u;");
+        w.line("    if (next == tail) {");
+        w.line("        lost = lost + 1u;");
+        w.line("        return;");
+        w.line("    }");
+        w.line("    waiting[head] = byte;");
+        w.line("    head = next;");
+        w.line("}");
+        w.line();
+        w.linef("bool {}_receive(uint8_t *byte)", name);
+        w.line("{");
+        w.line("    if (tail == head) {");
+        w.line("        return false;");
+        w.line("    }");
+        w.line("    *byte = waiting[tail];");
+        w.line("    tail = (tail + 1u) % 64u;");
+        w.line("    return true;");
+        w.line("}");
+        w.line();
+        w.linef("uint32_t {}_lost(void)", name);
+        w.line("{");
+        w.line("    return lost;");
+        w.line("}");
+    } else if (g.receives) {
         w.line();
         w.linef("bool {}_receive(uint8_t *byte)", name);
         w.line("{");

@@ -54,6 +54,8 @@ Kind uartKind()
         {"flow", "Flow control", T::Choice, "none", {"none", "RTS/CTS"}, "Hardware handshake."},
         {"direction", "Direction", T::Choice, "both", {"both", "transmit", "receive"}, ""},
         {"peer", "Other end", T::Tolerance, "±1 %", {}, "How far the other end's clock may be off.", 0, 0, true},
+        {"interrupt", "Interrupt", T::Choice, "none", {"none", "receive"}, "Receive: bytes are taken in by the interrupt and wait in memory.", 0, 0, true},
+        priorityGoal(),
         {"dma", "DMA", T::Choice, "none", {"none", "receive", "transmit", "both"}, "", 0, 0, true},
     };
     kind.signals = uartSignals;
@@ -73,6 +75,7 @@ Kind uartKind()
         {"cts", Use::Config, false, "", "Obeys CTS.", {}},
         {"oversampling", Use::Config, false, "samples a bit", "Where there is a choice.", {}},
         {"divider", Use::Config, true, "kernel cycles a sample, in parts of 1 / 2^fraction_bits", "", {}},
+        {"receive_interrupt", Use::Config, false, "", "Lets a byte that has come interrupt. Without it, it always does.", {}},
         {"dma_receive", Use::Config, false, "", "Lets the port ask DMA to fetch.", {}},
         {"dma_transmit", Use::Config, false, "", "Lets the port ask DMA to bring.", {}},
         {"transmit_empty", Use::Status, true, "", "There is room for a byte.", {}},
@@ -88,7 +91,7 @@ Kind uartKind()
                        setup.pull = PadSetup::Pull::Up;
                        setup.because = "the line idles high, also while nobody drives it";
                    }};
-    room.source = {declareUart, defineUart, {"baud", "divider", "byte_us", "send", "send_bytes", "receive"}};
+    room.source = {declareUart, defineUart, {"baud", "divider", "byte_us", "send", "send_bytes", "receive", "take_in", "lost"}};
     return room;
 }
 

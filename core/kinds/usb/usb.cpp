@@ -91,6 +91,7 @@ Kind usbKind()
         {"speed", "Speed class", T::Choice, "full", {"full", "low"}, "Full: 12 Mbit/s; low: 1.5 Mbit/s."},
         {"sensing", "Supply sensing", T::Choice, "none", {"none", "pad"}, "None: the board cannot tell whether a host is attached."},
         {"interrupt", "Interrupt", T::Choice, "no", {"no", "yes"}, "When the host resets the bus.", 0, 0, true},
+                  priorityGoal(),
     };
     kind.signals = [](const Need& need) {
         using D = SignalSpec::Direction;

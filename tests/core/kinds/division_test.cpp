@@ -1,0 +1,299 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/kinds/common/division.h"
+#include "core/quantity/format.h"
+#include "tests/support/rehearse.h"
+
+#include <QtTest>
+
+#include <cmath>
+#include <random>
+
+using namespace bindrel;
+using namespace bindrel::test;
+
+/// Prescalers, reloads, sample times: what is chosen against plain enumeration of all that the registers can hold, written down from the
+/// pages of each family.
+class DivisionTest : public QObject {
+    Q_OBJECT
+
+    /// A divider chain as the data sheet has it.
+    struct Chain {
+        std::vector<double> prescalers;
+        double mostCounts = 65536;
+    };
+    static std::vector<double> upTo(int last)
+    {
+        std::vector<double> out;
+        for (int i = 1; i <= last; ++i)
+            out.push_back(i);
+        return out;
+    }
+    static std::uint32_t word(const Snapshot& s, std::uint32_t address)
+    {
+        for (const RegisterValue& value : s.image.registers)
+            if (s.device->addressOf(value.instance, value.reg) == address)
+                return value.value;
+        return 0xDEADBEEF;
+    }
+    static const Setting& settingOf(const Snapshot& s, const char* need) { return s.settings[size_t(needIndex(s.plan, need))]; }
+    static const Achieved* rowOf(const Setting& setting, const std::string& title)
+    {
+        for (const Achieved& row : setting.achieved)
+            if (row.title == title)
+                return &row;
+        return nullptr;
+    }
+    static double toNumber(const std::string& text) { return std::stod(text); }
+
+private Q_SLOTS:
+    void intervals_data()
+    {
+        QTest::addColumn<QString>("plan");
+        QTest::newRow("sedge") << "sluice-node-c-done";
+        QTest::newRow("moss") << "rain-post-b-done";
+        QTest::newRow("alder") << "pump-hall-a-done";
+        QTest::newRow("rill") << "ditch-meter-d-done";
+    }
+    /// The time that the registers mean is the one that is told, and none of all settings comes nearer.
+    void intervals()
+    {
+        QFETCH(QString, plan);
+        const std::string name = plan.toStdString();
+        struct Family {
+            double clock;
+            Chain chain;
+            std::function<double(const Snapshot&)> cycles; ///< as the registers mean
+        };
+        const std::map<std::string, Family> families{
+            {"sluice-node-c-done", {75e6, {upTo(65536), 65536}, [](const Snapshot& s) { return (word(s, 0x4D010404) + 1.0) * (word(s, 0x4D010408) + 1.0); }}},
+            {"rain-post-b-done", {0, {{1, 2, 4, 8, 16, 32, 64, 128}, 65536}, [](const Snapshot& s) { return double(1u << (word(s, 0x48000700) >> 4 & 7)) * (word(s, 0x48000704) + 1.0); }}},
+            {"pump-hall-a-done", {140e6, {upTo(65536), 4294967296.0}, [](const Snapshot& s) { return (word(s, 0x4700D204) + 1.0) * (word(s, 0x4700D208) + 1.0); }}},
+            {"ditch-meter-d-done", {48e6, {{1, 4, 16, 64, 256, 1024}, 65536}, [](const Snapshot& s) {
+                 static const double scales[] = {1, 4, 16, 64, 256, 1024};
+                 return scales[word(s, 0x7C012000) >> 8 & 15] * (word(s, 0x7C012004) + 1.0);
+             }}},
+        };
+        const Family& family = families.at(name);
+        const Workpiece work = demo(name);
+        std::mt19937 random(11);
+        for (int i = 0; i < 25; ++i) {
+            // From microseconds to minutes, on odd numbers too.
+            const double seconds = std::pow(10.0, std::uniform_real_distribution<double>(-5.5, 1.5)(random));
+            const std::string text = fmt::format("{} ns", std::llround(seconds * 1e9));
+            const auto s = run(with(work, SetGoal{"tick", "period", text}));
+            const Setting& setting = settingOf(*s, "tick");
+            const double clock = family.clock > 0 ? family.clock : s->rates.clocks[size_t(setting.kernel)].rate.toDouble();
+            const double wanted = double(std::llround(seconds * 1e9)) / 1e9 * clock;
+            if (!setting.computed) {
+                QVERIFY2(wanted < 2, text.c_str());
+                continue;
+            }
+            double best = 1e300;
+            for (const double prescaler : family.chain.prescalers)
+                for (const double count : {std::floor(wanted / prescaler), std::ceil(wanted / prescaler)}) {
+                    const double possible = std::clamp(count, 2.0, family.chain.mostCounts);
+                    best = std::min(best, std::abs(possible * prescaler - wanted));
+                }
+            const double got = family.cycles(*s);
+            QVERIFY2(std::abs(got - wanted) <= best + 1e-6 * wanted * 1e-6, fmt::format("{}: {} cycles for {}, {} off; {} can be had", text, got, wanted, std::abs(got - wanted), best).c_str());
+            // What is told is what the registers mean, and a miss is a finding.
+            QVERIFY(std::abs(setting.goal("period")->error->toDouble() - (got / wanted - 1) * 1e6) < 1);
+            QCOMPARE(hasFinding(*s, "GOAL-01", "tick"), std::abs(got / wanted - 1) > 0.01 || rowOf(setting, "Interrupt load")->ok == false);
+        }
+    }
+
+    void watchdogs_data() { intervals_data(); }
+    /// Never too early with the fastest clock, and no shorter period would do.
+    void watchdogs()
+    {
+        QFETCH(QString, plan);
+        struct Family {
+            double fastest;
+            Chain chain;
+            std::vector<double> counts; ///< empty: all up to the chain's most
+            std::function<double(const Snapshot&)> cycles;
+        };
+        static const double sedge[] = {4, 16, 64, 256, 1024}, moss[] = {64, 512, 2048, 8192, 32768, 131072, 524288}, alder[] = {3, 12, 48, 192, 768}, rill[] = {256, 1024, 4096, 16384, 65536, 262144, 1048576};
+        const std::map<std::string, Family> families{
+            {"sluice-node-c-done", {36e3 * 1.05, {{4, 16, 64, 256, 1024}, 4096}, {}, [](const Snapshot& s) { return sedge[word(s, 0x4D016C00) >> 4 & 7] * (word(s, 0x4D016C04) + 1.0); }}},
+            {"rain-post-b-done", {9e3 * 1.22, {{1}, 1}, {std::begin(moss), std::end(moss)}, [](const Snapshot& s) { return moss[word(s, 0x48000A80) >> 4 & 7]; }}},
+            {"pump-hall-a-done", {30e3 * 1.06, {{3, 12, 48, 192, 768}, 4096}, {}, [](const Snapshot& s) { return alder[word(s, 0x47016C00) & 7] * (word(s, 0x47016C04) + 1.0); }}},
+            {"ditch-meter-d-done", {32e3 * 1.04, {{1}, 1}, {std::begin(rill), std::end(rill)}, [](const Snapshot& s) { return rill[word(s, 0x7C018000) & 15]; }}},
+        };
+        const Family& family = families.at(plan.toStdString());
+        const Workpiece work = demo(plan.toStdString());
+        std::mt19937 random(5);
+        for (int i = 0; i < 25; ++i) {
+            const double seconds = std::pow(10.0, std::uniform_real_distribution<double>(-3, 2.2)(random));
+            const auto s = run(with(work, SetGoal{"watchdog", "period", fmt::format("{} us", std::llround(seconds * 1e6))}));
+            const double least = double(std::llround(seconds * 1e6)) / 1e6 * family.fastest;
+            double best = 1e300;
+            for (const double prescaler : family.chain.prescalers) {
+                for (const double count : family.counts)
+                    if (count * prescaler >= least - 1e-9)
+                        best = std::min(best, count * prescaler);
+                if (const double count = std::max(1.0, std::ceil(least / prescaler - 1e-12)); family.counts.empty() && count <= family.chain.mostCounts)
+                    best = std::min(best, count * prescaler);
+            }
+            if (best > 1e299) {
+                QVERIFY2(hasFinding(*s, "GOAL-01", "watchdog"), fmt::format("{} s is out of reach, and nothing is said", seconds).c_str());
+                continue;
+            }
+            QVERIFY2(!hasFinding(*s, "GOAL-01", "watchdog"), findingsText(*s).c_str());
+            const double got = family.cycles(*s);
+            QVERIFY2(std::abs(got - best) <= 1e-9 * best, fmt::format("{} s: {} cycles; {} would do", seconds, got, best).c_str());
+        }
+    }
+
+    void windows_data() { intervals_data(); }
+    /// The closed part is the largest that is no more than asked for, in sixteenths of the period.
+    void windows()
+    {
+        QFETCH(QString, plan);
+        const std::map<std::string, std::vector<int>> possible{{"sluice-node-c-done", {3, 6, 10}}, {"rain-post-b-done", {5, 8, 11}}, {"pump-hall-a-done", {}}, {"ditch-meter-d-done", {1, 2, 3, 4, 5, 6, 7, 8, 9, 10, 11, 12, 13, 14, 15}}};
+        for (const int percent : {0, 5, 10, 20, 33, 50, 66, 90, 100}) {
+            const auto s = run(with(demo(plan.toStdString()), SetGoal{"watchdog", "window", fmt::format("{} %", percent)}));
+            int best = 0;
+            for (const int parts : possible.at(plan.toStdString()))
+                if (parts * 100 <= percent * 16)
+                    best = parts;
+            const Setting& setting = settingOf(*s, "watchdog");
+            QCOMPARE(setting.role("window").value_or(0), std::int64_t(best));
+            if (best == 0)
+                QCOMPARE(hasFinding(*s, "GOAL-01", "watchdog"), percent > 0);
+        }
+    }
+
+    /// e^(-t / RC) <= 2^-(N + 1), in floating point against the exact choice: the shortest sample time that the register has.
+    void sampleTimes()
+    {
+        struct Case {
+            const char* plan;
+            const char* need;
+            double clock, farads, ohms;
+            int bits;
+            std::vector<double> cycles;
+        };
+        const Case cases[] = {{"sluice-node-c-done", "supply-sense", 37.5e6, 3.9e-12, 1300, 12, {2, 4, 8, 16, 32, 64, 160, 640}},
+                              {"pump-hall-a-done", "level", 14e6, 4.2e-12, 700, 12, {3, 7, 14, 28, 56, 112, 224, 448}},
+                              {"ditch-meter-d-done", "supply-sense", 12e6, 3.6e-12, 1200, 12, {3, 6, 12, 24, 48, 96, 192, 384}}};
+        for (const Case& c : cases)
+            for (const int ohms : {0, 50, 1000, 4700, 22'000, 100'000, 470'000, 5'000'000}) {
+                const auto s = run(with(demo(c.plan), SetGoal{c.need, "source", std::to_string(ohms)}));
+                const double needed = std::log(std::pow(2.0, c.bits + 1)) * (ohms + c.ohms) * c.farads * c.clock;
+                double best = 0;
+                for (const double cycles : c.cycles)
+                    if (best == 0 && cycles >= needed)
+                        best = cycles;
+                const Setting& setting = settingOf(*s, c.need);
+                const Achieved* row = rowOf(setting, "Sample time");
+                QVERIFY(row);
+                QCOMPARE(row->ok, best > 0);
+                QCOMPARE(hasFinding(*s, "GOAL-01", c.need), best == 0);
+                double got = 0;
+                for (const RoleValue& value : setting.roles)
+                    if (value.role.starts_with("sample"))
+                        got = double(value.value);
+                QCOMPARE(got, best > 0 ? best : c.cycles.back());
+            }
+    }
+
+    /// Exactly 1 Hz from the watch crystal; a clock that cannot give it is told of.
+    void clocksOfTheDay()
+    {
+        const auto sedge = run(demo());
+        QCOMPARE(((word(*sedge, 0x4D015F04) >> 16 & 127) + 1) * ((word(*sedge, 0x4D015F04) & 0x7FFF) + 1), 32768u);
+        const auto alder = run(demo("pump-hall-a-done"));
+        QCOMPARE(((word(*alder, 0x47016504) & 15) + 1) * ((word(*alder, 0x47016504) >> 4 & 0xFFF) + 1), 32768u);
+        const auto rill = run(demo("ditch-meter-d-done"));
+        QCOMPARE((word(*rill, 0x7C017404) & 0xFFFF) + 1, 32768u);
+        const auto odd = run(with(demo(), SetGoal{"clock", "rate", "7 Hz"}));
+        QVERIFY(hasFinding(*odd, "GOAL-01", "clock"));
+    }
+
+    /// The coarsest tick that is fine enough, and how far the counter then reaches.
+    void timeStamps()
+    {
+        const double scales[] = {1, 4, 16, 64, 256, 1024};
+        for (const char* resolution : {"20 ns", "100 ns", "1 us", "3 us", "50 us", "1 ms"}) {
+            const auto s = run(with(demo("ditch-meter-d-done"), SetGoal{"paddle", "resolution", resolution}));
+            const Setting& setting = settingOf(*s, "paddle");
+            const double asked = toNumber(resolution) * (std::string(resolution).find("ns") != std::string::npos ? 1e-9 : std::string(resolution).find("us") != std::string::npos ? 1e-6 : 1e-3);
+            double best = scales[0];
+            for (const double scale : scales)
+                if (scale / 48e6 <= asked)
+                    best = scale;
+            QCOMPARE(double(*setting.role("prescaler")), best);
+            QCOMPARE(rowOf(setting, "Resolution")->ok, best / 48e6 <= asked);
+            QCOMPARE(rowOf(setting, "Longest interval")->ok, best / 48e6 * 65535 >= 0.05);
+        }
+    }
+
+    void otherGoalsComeUp_data() { intervals_data(); }
+    /// Random goals of all kinds: either a finding says what cannot be, or the chip comes up with what is told, in the planned operations and in machine code.
+    void otherGoalsComeUp()
+    {
+        QFETCH(QString, plan);
+        const Workpiece work = demo(plan.toStdString());
+        std::mt19937 random(3);
+        const int rounds = qEnvironmentVariableIsSet("BINDREL_LONG") ? qEnvironmentVariableIntValue("BINDREL_LONG") : 12;
+        int clean = 0;
+        for (int round = 0; round < rounds; ++round) {
+            Workpiece other = work;
+            std::string goals;
+            for (const Need& need : work.plan.needs) {
+                const KindSpec& kind = *findKind(need.kind);
+                for (const GoalSpec& goal : kind.goals) {
+                    if (random() % 3 != 0 || kind.instanceGoal == goal.id)
+                        continue;
+                    std::string value;
+                    const double scale = std::pow(10.0, std::uniform_real_distribution<double>(-1, 1)(random));
+                    switch (goal.type) {
+                    case GoalSpec::Type::Choice:
+                        value = goal.choices[random() % goal.choices.size()];
+                        break;
+                    case GoalSpec::Type::Integer:
+                        value = goal.id == "priority" ? std::to_string(random() % 5) : std::to_string(std::clamp<long>(std::lround(std::stod(goalText(need, goal.id)) * scale), goal.min, goal.max));
+                        break;
+                    case GoalSpec::Type::Duration:
+                        value = exactText(Duration(goalTime(need, goal.id).value * Rational(std::llround(scale * 100), 100)));
+                        break;
+                    case GoalSpec::Type::Frequency:
+                    case GoalSpec::Type::Baud:
+                        value = exactText(Frequency(goalRate(need, goal.id).value * Rational(std::llround(scale * 100), 100)));
+                        break;
+                    case GoalSpec::Type::Ratio:
+                        value = fmt::format("{} %", random() % 101);
+                        break;
+                    default:
+                        continue;
+                    }
+                    // What takes other pads is another plan.
+                    Workpiece tried = other;
+                    if (Expected<Plan> set = applied(tried.plan, editOf("test", SetGoal{need.id, goal.id, value})))
+                        tried.plan = *std::move(set);
+                    else
+                        continue;
+                    const auto s = run(tried);
+                    const bool bound = s->bindings.needs[size_t(needIndex(s->plan, need.id))].state == BoundNeed::State::Bound;
+                    if (bound && std::none_of(s->findings.begin(), s->findings.end(), [](const Finding& finding) { return finding.severity == Finding::Severity::Error; })) {
+                        other = tried;
+                        goals += fmt::format("{} {} {}; ", need.id, goal.id, value);
+                    }
+                }
+            }
+            const auto s = run(other);
+            ++clean;
+            for (const Scenario& scenario : {Scenario{}, Scenario{Scenario::Kind::Restart, -1, {}, -1}})
+                if (const std::string hazards = hazardsText(rehearsePlanned(s->facts(), scenario)); !hazards.empty())
+                    QFAIL((goals + hazards).c_str());
+            if (round < 2)
+                if (const std::string hazards = rehearsed(*s); !hazards.empty())
+                    QFAIL((goals + hazards).c_str());
+        }
+        QCOMPARE(clean, rounds);
+    }
+};
+
+BINDREL_TEST(DivisionTest)
+#include "division_test.moc"
