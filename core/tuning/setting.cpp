@@ -68,6 +68,11 @@ std::vector<Setting> tune(const Device& device, const Plan& plan, const Bindings
         setting = kind.solve({device, rates, need, bound, plan, bindings});
         setting.kernel = kernel;
         setting.computed = setting.notComputed.empty();
+        for (const NeedEvent& event : setting.events)
+            if (const std::optional<int> number = device.interruptOf(bound.instance, event.event)) {
+                const std::optional<std::uint32_t> level = priorityOf(need);
+                setting.achieved.push_back({"interrupt", "Interrupt", "", fmt::format("{}, {} {}{}", *number, device.instances[size_t(bound.instance)].name, event.event, level ? fmt::format(", priority {}", *level) : std::string()), std::nullopt, true, {}, {}, true});
+            }
     }
     return out;
 }

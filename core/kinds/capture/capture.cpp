@@ -151,7 +151,7 @@ void defineCapture(Writer& w, size_t need)
     w.line("{");
     // Whole and rest apart, so that no product leaves 64 bits: the denominator of a rate has less than 32 in all sensible plans.
     if (tick.den() < (INT64_C(1) << 31) && tick.num() / tick.den() < (INT64_C(1) << 31) && tick.defined())
-        w.linef("    return (uint64_t)ticks * {}u + (uint64_t)ticks * {}u / {}u;", tick.floor(), (tick - Rational(tick.floor())).num(), tick.den());
+        w.linef("    return (uint64_t)ticks * {}u{};", tick.floor(), tick.isInteger() ? Code() : code(" + (uint64_t)ticks * {}u / {}u", (tick - Rational(tick.floor())).num(), tick.den()));
     else
         w.linef("    return (uint64_t)ticks * 1000000000u / {}_TICKS_PER_SECOND;", w.names.NEED(need));
     w.line("}");

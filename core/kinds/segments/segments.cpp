@@ -1,11 +1,15 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Segment display: backplanes in use, frame rate, contrast; which segment hangs on which lines is the board's.
+#include "core/base/text.h"
 #include "core/kinds/kind.h"
 #include "core/quantity/format.h"
 #include "core/quantity/parse.h"
 #include "core/source/field_access.h"
 
 #include <algorithm>
+#include <array>
+#include <cstdio>
+#include <set>
 #include <cstdlib>
 
 namespace bindrel {
@@ -23,6 +27,49 @@ std::vector<int> segmentLinesOf(const BoundNeed& bound)
             out.push_back(seat.pad < 0 ? -1 : seat.channel);
     return out;
 }
+
+/// Where the segments of digits hang: "1a=0.3" is segment a of the first digit, on backplane 0 and the need's segment line 3.
+struct SegmentMap {
+    /// By digit, then by segment a to g and p, the point: backplane and index of a segment line; -1: it is not wired.
+    std::vector<std::array<std::pair<int, int>, 8>> digits;
+    std::string trouble;
+
+    static SegmentMap of(const Need& need)
+    {
+        SegmentMap out;
+        const int planes = backplanesOf(need), lines = std::clamp(std::atoi(goalText(need, "segments").c_str()), 1, 40);
+        std::set<std::pair<int, int>> taken;
+        for (const std::string& word : splitted(replacedAll(goalText(need, "map"), '\n', ' '), ' ')) {
+            if (word.empty())
+                continue;
+            unsigned digit = 0;
+            char segment = 0;
+            int plane = -1, line = -1, read = 0;
+            const size_t at = std::sscanf(word.c_str(), "%2u%c=%2d.%2d%n", &digit, &segment, &plane, &line, &read) == 4 && size_t(read) == word.size() ? std::string("abcdefgp").find(segment) : std::string::npos;
+            if (at == std::string::npos || digit < 1 || digit > 16 || plane < 0 || plane >= planes || line < 0 || line >= lines)
+                out.trouble = fmt::format("\"{}\" does not say where a segment hangs: write 1a=0.3 for segment a of digit 1 on backplane 0 (of 0 to {}) and segment line 3 (of 0 to {})", word, planes - 1, lines - 1);
+            else if (!taken.insert({plane, line}).second)
+                out.trouble = fmt::format("\"{}\": backplane {} and segment line {} have a segment already", word, plane, line);
+            if (!out.trouble.empty())
+                return out;
+            while (out.digits.size() < digit) {
+                out.digits.emplace_back();
+                out.digits.back().fill({-1, -1});
+            }
+            out.digits[digit - 1][at] = {plane, line};
+        }
+        return out;
+    }
+
+    static std::string replacedAll(std::string text, char from, char to)
+    {
+        std::replace(text.begin(), text.end(), from, to);
+        return text;
+    }
+};
+
+/// Segments of the figures 0 to 9, as everybody reads them: a on top, then round by the right, g in the middle.
+constexpr const char* kFigures[] = {"abcdef", "bc", "abged", "abgcd", "fgbc", "afgcd", "afgedc", "abc", "abcdefg", "abcdfg"};
 
 Setting solveSegments(const TuningContext& c)
 {
@@ -67,6 +114,10 @@ Setting solveSegments(const TuningContext& c)
             const std::vector<int> lines = segmentLinesOf(c.bound);
             out.roles.push_back({role, std::any_of(lines.begin(), lines.end(), [&role = role](int line) { return role == "line" + std::to_string(line); }), "segments"});
         }
+    if (const SegmentMap map = SegmentMap::of(c.need); !map.trouble.empty() || !map.digits.empty())
+        out.achieved.push_back({"map", "Digits", "", std::to_string(map.digits.size()), std::nullopt, map.trouble.empty(), {}, map.trouble.empty() ? std::string() : map.trouble + "."});
+    if (const SegmentMap map = SegmentMap::of(c.need); !map.trouble.empty() || !map.digits.empty())
+        out.achieved.push_back({"map", "Digits", "", std::to_string(map.digits.size()), std::nullopt, map.trouble.empty(), {}, map.trouble.empty() ? std::string() : map.trouble + "."});
     if (c.has("on"))
         out.roles.push_back({"on", 1, "", RoleValue::When::Start});
     return out;
@@ -93,6 +144,10 @@ void declareSegments(Writer& w, size_t need)
         return;
     w.comment("Lights the segments of one backplane: a word of the bits above. Others of it go dark.");
     w.linef("void {}_show_segments(uint32_t backplane, uint32_t bits);", name);
+    if (const SegmentMap map = SegmentMap::of(w.facts.plan.needs[need]); map.trouble.empty() && !map.digits.empty()) {
+        w.comment(fmt::format("Shows a number in {} digits, without leading zeroes; all dark when it has more.", map.digits.size()));
+        w.linef("void {}_show_number(uint32_t number);", name);
+    }
 }
 
 void defineSegments(Writer& w, size_t need)
@@ -115,6 +170,50 @@ void defineSegments(Writer& w, size_t need)
     w.line("        break;");
     w.line("    }");
     w.line("}");
+    const SegmentMap map = SegmentMap::of(w.facts.plan.needs[need]);
+    const std::vector<int> lines = segmentLinesOf(w.facts.bindings.needs[need]);
+    if (!map.trouble.empty() || map.digits.empty())
+        return;
+    const int planes = backplanesOf(w.facts.plan.needs[need]);
+    const Word name = w.names.need(need);
+    w.because({Place::Kind::Goal, w.facts.plan.needs[need].id, "map"});
+    w.line();
+    w.comment("By digit, figure and backplane: the bits that are lit.");
+    w.linef("static const uint32_t figures[{}][10][{}] = {{", map.digits.size(), planes);
+    for (const auto& digit : map.digits) {
+        w.line("    {");
+        for (const char* figure : kFigures) {
+            std::vector<Code> words;
+            for (int plane = 0; plane < planes; ++plane) {
+                std::uint32_t bits = 0;
+                for (const char* segment = figure; *segment; ++segment)
+                    if (const auto& [on, line] = digit[size_t(*segment - 'a')]; on == plane && line < int(lines.size()) && lines[size_t(line)] >= 0 && lines[size_t(line)] < 32)
+                        bits |= 1u << lines[size_t(line)];
+                words.push_back(code("0x{:X}u", bits));
+            }
+            w.linef("        {{ {} }},", joinedCode(words, ", "));
+        }
+        w.line("    },");
+    }
+    w.line("};");
+    w.line();
+    w.linef("void {}_show_number(uint32_t number)", name);
+    w.line("{");
+    w.linef("    uint32_t lit[{}] = {{ 0u }};", planes);
+    w.line("    uint32_t rest = number;");
+    w.linef("    for (uint32_t digit = {}u; digit > 0u; digit--) {{", map.digits.size());
+    w.linef("        for (uint32_t plane = 0u; plane < {}u; plane++) {{", planes);
+    w.line("            lit[plane] |= figures[digit - 1u][rest % 10u][plane];");
+    w.line("        }");
+    w.line("        rest /= 10u;");
+    w.line("        if (rest == 0u) {");
+    w.line("            break;");
+    w.line("        }");
+    w.line("    }");
+    w.linef("    for (uint32_t plane = 0u; plane < {}u; plane++) {{", planes);
+    w.linef("        {}_show_segments(plane, rest == 0u ? lit[plane] : 0u);", name);
+    w.line("    }");
+    w.line("}");
 }
 
 } // namespace
@@ -130,6 +229,7 @@ Kind segmentsKind()
     kind.goals = {{"backplanes", "Backplanes", T::Integer, "4", {}, "", 1, 8},
                   {"segments", "Segment lines", T::Integer, "8", {}, "", 1, 40},
                   {"frame", "Frame rate", T::Frequency, "60 Hz", {}, "Of the whole picture."},
+                  {"map", "Digits", T::Text, "", {}, "Where the segments of the digits hang: 1a=0.3 is segment a of the first digit, on backplane 0 and segment line 3; blanks between them. a is on top, then round by the right, g in the middle, p the point."},
                   {"contrast", "Contrast", T::Ratio, "50 %", {}, "Where the controller can set it.", 0, 0, true}};
     kind.signals = [](const Need& need) {
         using D = SignalSpec::Direction;
@@ -149,7 +249,7 @@ Kind segmentsKind()
                   {"line#", Use::Config, false, "", "1: the segment line of this number is in use.", {}}, {"plane#", Use::Data, false, "", "What the segment lines show while the backplane of this number is active: bit n is line n.", {}}};
     kind.abilities = {{"backplanes", "How many there are."}, {"segments", "Number of segment lines."}, {"frame_cycles", "Kernel cycles for which one backplane is active in a frame, divided by the divider; 1 when nothing is said."}};
     room.tuning.solve = solveSegments;
-    room.source = {declareSegments, defineSegments, {"backplanes", "show_segments", "seg"}};
+    room.source = {declareSegments, defineSegments, {"backplanes", "show_segments", "show_number", "seg"}};
     kind.instanceSignals = {{"COM#", "Backplane."}, {"SEG#", "Segment."}};
     return room;
 }

@@ -1,0 +1,213 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "tests/support/chip_memory.h"
+
+using namespace bindrel;
+using namespace bindrel::test;
+
+/// The helpers of the kinds run on memory at the chip's addresses; the test plays the hardware, and in a second run the hardware is dead.
+class HelpersRunTest : public QObject {
+    Q_OBJECT
+
+    static int32_t s32(uint32_t word) { return static_cast<int32_t>(word); }
+
+private Q_SLOTS:
+    void initTestCase()
+    {
+#ifdef __SANITIZE_ADDRESS__
+        QSKIP("the sanitizer keeps its own memory where the chip's registers would lie");
+#endif
+    }
+
+    void sluiceNode()
+    {
+        const auto s = run(demo());
+        const Compiled code(*s);
+        const Chip chip(*s->device);
+        // Gate encoder on TIMER2: 2000 counts a turn, begun anew by the index.
+        volatile uint32_t& count = Chip::at(0x4D011100 + 0x30);
+        const auto position = code.find<int32_t()>("sluice_gate_encoder_position");
+        count = 1990;
+        QCOMPARE(position(), 0);
+        count = 10; // 20 forward, over the end
+        QCOMPARE(position(), 20);
+        count = 1995; // 15 backward
+        QCOMPARE(position(), 5);
+        count = 1000;
+        QCOMPARE(position(), 5 - 995);
+        QCOMPARE(code.find<uint32_t()>("sluice_gate_encoder_angle")(), 1000u);
+        // 500 counts are a quarter of a turn; in 100 ms that is 2.5 turns a second.
+        const auto speed = code.find<int32_t(int32_t, uint32_t)>("sluice_gate_encoder_milliturns_per_second");
+        QCOMPARE(speed(500, 100'000), 2500);
+        QCOMPARE(speed(-500, 100'000), -2500);
+        QCOMPARE(speed(INT32_MAX, 1'000'000'000), 1'073'741);
+        QCOMPARE(speed(1, 0), 0);
+
+        // Rain tipper: sixteen bits that wrap.
+        volatile uint32_t& tips = Chip::at(0x4D012B00 + 0x08);
+        const auto edges = code.find<uint32_t()>("sluice_rain_tipper_count");
+        tips = 65530;
+        QCOMPARE(edges(), 0u);
+        tips = 4;
+        QCOMPARE(edges(), 10u);
+        tips = 4;
+        QCOMPARE(edges(), 10u);
+
+        // Supply sense on ADC1: two inputs; then a converter that never answers.
+        const auto convert = code.find<int(uint16_t*)>("sluice_supply_sense_convert");
+        uint16_t values[2] = {};
+        Chip::at(0x4D013804) = 4; // DONE
+        Chip::at(0x4D013818) = 2048;
+        QCOMPARE(convert(values), 0);
+        QCOMPARE(values[1], uint16_t(2048));
+        QCOMPARE(Chip::at(0x4D013800) >> 3 & 1, 1u); // it was started
+        Chip::at(0x4D013804) = 0;
+        QVERIFY(convert(values) != 0);
+        const auto millivolts = code.find<uint32_t(uint32_t)>("sluice_supply_sense_millivolts");
+        QCOMPARE(millivolts(0), 0u);
+        QCOMPARE(millivolts(2048), 1500u);
+        QCOMPARE(millivolts(4095), 2999u);
+
+        // The day's clock is held while it is set; when it is never held, that is reported.
+        struct Time {
+            uint32_t second, minute, hour, day, month, year;
+        } time{59, 34, 12, 26, 11, 26};
+        const auto setTime = code.find<int(const Time*)>("sluice_clock_set_time");
+        QCOMPARE(setTime(&time), 0);
+        QCOMPARE(Chip::at(0x4D015F08), 12u << 16 | 34u << 8 | 59u);
+        QCOMPARE(Chip::at(0x4D015F0C), 26u << 16 | 11u << 8 | 26u);
+        QCOMPARE(code.find<Time()>("sluice_clock_time")().minute, 34u);
+        code.hardwareDies();
+        QVERIFY(setTime(&time) != 0);
+
+        code.find<void()>("sluice_watchdog_feed")();
+        QCOMPARE(Chip::at(0x4D016C08), 0x5E43u);
+    }
+
+    void pumpHall()
+    {
+        const auto s = run(demo("pump-hall-a-done"));
+        const Compiled code(*s);
+        const Chip chip(*s->device);
+        // Stamps of channel 2 of TIK3, in microseconds; the counter begins anew after 65536.
+        volatile uint32_t &state = Chip::at(0x4700E700 + 0x30), &stamp = Chip::at(0x4700E700 + 0x10);
+        const auto take = code.find<bool(uint32_t*)>("pump_inflow_take");
+        uint32_t ticks = 7;
+        state = 0;
+        QVERIFY(!take(&ticks));
+        stamp = 65000;
+        state = 1u << 2;
+        QVERIFY(take(&ticks));
+        QCOMPARE(ticks, 0u);
+        stamp = 464;
+        state = 1u << 2;
+        QVERIFY(take(&ticks));
+        QCOMPARE(ticks, 1000u);
+        QCOMPARE(code.find<uint64_t(uint32_t)>("pump_inflow_nanoseconds")(1000), uint64_t(1'000'000));
+        QCOMPARE(code.find<uint64_t(uint32_t)>("pump_inflow_nanoseconds")(UINT32_MAX), uint64_t(UINT32_MAX) * 1000);
+
+        // Eleven bits over 3 V.
+        const auto level = code.find<void(uint32_t)>("pump_help_set_point_set_millivolts");
+        volatile uint32_t& output = Chip::at(0x47015700 + 4);
+        level(1500);
+        QCOMPARE(output, 1024u);
+        level(UINT32_MAX);
+        QCOMPARE(output, 2047u);
+        code.find<void(uint32_t)>("pump_help_set_point_set")(5000);
+        QCOMPARE(output, 2047u);
+    }
+
+    void rainPost()
+    {
+        const auto s = run(demo("rain-post-b-done"));
+        const Compiled code(*s);
+        const Chip chip(*s->device);
+        // Every figure lights what a reader expects: the segment lines and backplanes of the plan's map, written down from the board.
+        const int lines[8] = {1, 0, 2, 7, 3, 6, 5, 4};
+        const auto lit = [&](int digit, char segment) {
+            const int at = segment < 'e' ? segment - 'a' : segment - 'e';
+            const int line = lines[2 * digit - 2 + (segment < 'e' ? 0 : 1)];
+            return (Chip::at(0x48000980 + 0x10 + 4 * uint32_t(at)) >> line & 1) != 0;
+        };
+        const auto shown = [&](int digit) {
+            std::string out;
+            for (const char segment : std::string("abcdefg"))
+                if (lit(digit, segment))
+                    out += segment;
+            return out;
+        };
+        const auto show = code.find<void(uint32_t)>("rain_display_show_number");
+        const char* figures[10] = {"abcdef", "bc", "abdeg", "abcdg", "bcfg", "acdfg", "acdefg", "abc", "abcdefg", "abcdfg"};
+        for (const uint32_t number : {0u, 7u, 42u, 305u, 9876u}) {
+            show(number);
+            const std::string text = std::to_string(number);
+            for (int digit = 1; digit <= 4; ++digit) {
+                const int at = digit - (4 - int(text.size())) - 1;
+                QCOMPARE(QString::fromStdString(shown(digit)), QString(at < 0 ? "" : figures[text[size_t(at)] - '0']));
+            }
+        }
+        show(10'000); // does not fit
+        for (int digit = 1; digit <= 4; ++digit)
+            QVERIFY(shown(digit).empty());
+
+        // The values that still carry the input before are thrown away: it asks three times.
+        const auto convert = code.find<int(uint32_t*)>("rain_cell_convert");
+        uint32_t value = 0;
+        Chip::at(0x48000884) = 2;
+        Chip::at(0x48000888) = 0x800000;
+        QCOMPARE(convert(&value), 0);
+        QCOMPARE(value, 0x800000u);
+        QCOMPARE(Chip::at(0x48000880) >> 12 & 7, 3u); // cell sense is input 3
+        QCOMPARE(code.find<uint32_t(uint32_t)>("rain_cell_millivolts")(value), 1500u);
+        Chip::at(0x48000884) = 0;
+        QVERIFY(convert(&value) != 0);
+    }
+
+    /// Bytes that the interrupt takes in come out in their order; what finds no room is counted.
+    void receptionByInterrupt()
+    {
+        const auto s = run(with(demo(), SetGoal{"uplink", "interrupt", "receive"}));
+        QVERIFY2(s->findings.empty(), findingsText(*s).c_str());
+        const Compiled code(*s);
+        const Chip chip(*s->device);
+        const int instance = s->bindings.needs[size_t(needIndex(s->plan, "uplink"))].instance;
+        const uint32_t base = s->device->instances[size_t(instance)].base;
+        code.startAll(*s);
+        QCOMPARE(Chip::at(base + 8) & 1, 1u); // it may interrupt
+        const auto receive = code.find<bool(uint8_t*)>("sluice_uplink_receive");
+        const auto takeIn = code.find<void()>("sluice_uplink_take_in");
+        const auto lost = code.find<uint32_t()>("sluice_uplink_lost");
+        uint8_t byte = 0;
+        QVERIFY(!receive(&byte));
+        for (uint32_t i = 0; i < 70; ++i) {
+            Chip::at(base + 0x10) = i;
+            takeIn();
+        }
+        QCOMPARE(lost(), 7u);
+        for (uint32_t i = 0; i < 63; ++i) {
+            QVERIFY(receive(&byte));
+            QCOMPARE(uint32_t(byte), i);
+        }
+        QVERIFY(!receive(&byte));
+        code.find<void()>("sluice_uplink_stop")();
+        QCOMPARE(Chip::at(base + 8) & 1, 0u);
+    }
+
+    /// A handler clears its own flag and no other, and only when it is set.
+    void handlersClearTheirFlag()
+    {
+        const auto s = run(demo());
+        const Compiled code(*s);
+        const Chip chip(*s->device);
+        const auto handler = code.find<void()>("sluice_on_TIMER1_update");
+        volatile uint32_t& flags = Chip::at(0x4D010400 + 0x28);
+        flags = 0xF0; // of the channels
+        handler();
+        QCOMPARE(flags, 0xF0u); // nothing of its own: nothing is written
+        flags = 0xF1;
+        handler();
+        QCOMPARE(flags, 1u); // the one that clears it
+    }
+};
+
+BINDREL_TEST(HelpersRunTest)
+#include "helpers_run_test.moc"
