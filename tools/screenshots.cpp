@@ -372,6 +372,8 @@ int main(int argc, char** argv)
         if (!wanted.isEmpty() && !wanted.contains(scene.name))
             continue;
         Theme::apply(app, false);
+        // What a scene before has changed is not to be offered for recovery in this one.
+        QDir(QStandardPaths::writableLocation(QStandardPaths::AppLocalDataLocation)).removeRecursively();
         {
             MainWindow window(Library::shipped());
             window.show();
