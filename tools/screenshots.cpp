@@ -242,6 +242,27 @@ const std::vector<Scene>& scenes()
              select(w, Place::Kind::Need, "gate-bridge");
              w.tuning()->goals()->focusGoal("dead");
          }},
+        {"tuning-can", [](MainWindow& w) {
+             open(w, "sluice-node-c-done.bindrel");
+             w.showStation(Station::Tuning);
+             select(w, Place::Kind::Need, "moss-bus");
+         }},
+        {"tuning-adc", [](MainWindow& w) {
+             open(w, "sluice-node-c-done.bindrel");
+             w.showStation(Station::Tuning);
+             select(w, Place::Kind::Need, "supply-sense");
+         }},
+        {"tuning-display", [](MainWindow& w) {
+             open(w, "rain-post-b-done.bindrel");
+             w.showStation(Station::Tuning);
+             select(w, Place::Kind::Need, "display");
+         }},
+        {"tuning-watchdog", [](MainWindow& w) {
+             open(w, "sluice-node-c-done.bindrel");
+             w.document().apply(editOf("x", SetGoal{"watchdog", "window", "50 %"}));
+             w.showStation(Station::Tuning);
+             select(w, Place::Kind::Need, "watchdog");
+         }},
         {"tuning-uart", [](MainWindow& w) {
              open(w, "sluice-node-c-done.bindrel");
              w.showStation(Station::Tuning);

@@ -128,13 +128,14 @@ void TuningStation::refresh()
     const Setting& setting = s.settings[index];
     QString title = QString::fromStdString(need.title).toHtmlEscaped();
     if (setting.waveform)
-        title += QString("<span style='color:%1; font-weight:400; font-size:12px'> &nbsp; %2, %3</span>").arg(t.muted.name(), QString::fromStdString(setting.waveform->title).toHtmlEscaped(), typeset(format(setting.waveform->span)));
+        title += QString("<span style='color:%1; font-weight:400; font-size:12px'> &nbsp; %2, %3</span>").arg(t.muted.name(), QString::fromStdString(setting.waveform->title).toHtmlEscaped(), typeset(format(setting.waveform->span, 4)));
     title_->setText(title);
-    const bool arithmeticless = setting.notComputed.empty() && !setting.computed;
-    picture_->show(setting.waveform, hueOf(s, need), arithmeticless ? "A need of this kind has no timing to draw." : QString::fromStdString("Nothing to draw: " + setting.notComputed + "."));
+    // A kind without timing has no picture; one that cannot be computed says why there is none.
+    const bool drawn = setting.waveform || !setting.notComputed.empty();
+    picture_->show(setting.waveform, hueOf(s, need), QString::fromStdString("Nothing to draw: " + setting.notComputed + "."));
     goals_->showNeed(int(index));
     bits_->showNeed(int(index));
-    picture_->setVisible(!arithmeticless);
+    picture_->setVisible(drawn);
     QString ways;
     const auto heading = [&t](const char* text) {
         return QString("<p style='margin:8px 0 4px 0; font-size:10px; font-weight:600; color:%1; letter-spacing:1px'>%2</p><table cellspacing='0'>").arg(t.muted.name(), text);

@@ -94,6 +94,24 @@ std::int64_t adcCycles(const Device& device, int instance, const Setting& settin
     return setting.role("oversampling") ? *setting.role("oversampling") * device.ability(instance, "settling", 1) : sample + device.ability(instance, "conversion_cycles", 0);
 }
 
+/// A sequence: each input is sampled, then converted.
+Waveform drawSequence(const Duration& sample, const Duration& each, int inputs)
+{
+    Waveform wave;
+    wave.title = inputs == 1 ? "a conversion" : "a sequence";
+    wave.span = each * Rational(inputs);
+    Waveform::Trace trace{"sample", true, {}};
+    for (int i = 0; i < inputs; ++i) {
+        const Duration start = each * Rational(i);
+        if (i > 0)
+            trace.edges.push_back({start, true});
+        trace.edges.push_back({start + sample, false});
+        wave.marks.push_back({start + sample, start + each, -1, fmt::format("converts {}", i + 1), i % 2 == 0});
+    }
+    wave.traces = {trace};
+    return wave;
+}
+
 Setting solveAdc(const TuningContext& c)
 {
     Setting out;
@@ -160,6 +178,8 @@ Setting solveAdc(const TuningContext& c)
             row.trouble = fmt::format("{} ohms charge the input too slowly for {} bits. Give {} a slower clock, put a buffer in front, or ask for fewer bits.", g.ohms, bits, c.kernelName());
         out.achieved.push_back(row);
         each = Rational(sample) + c.device.ability(c.bound.instance, "conversion_cycles", 0);
+        if (sample > 0)
+            out.waveform = drawSequence(got, Duration(each / kernel), g.inputs);
     }
     const Duration total(each * g.inputs / kernel);
     const Frequency fastest(Rational(1) / total.value);

@@ -23,16 +23,15 @@ Waveform drawBit(const CanTiming& t, bool apart)
             quanta.edges.push_back({Duration(quantum * (i + 1)), true});
     }
     wave.traces = {quanta};
-    const auto part = [&](std::int64_t from, std::int64_t to, std::string label) { wave.marks.push_back({Duration(quantum * from), Duration(quantum * to), -1, std::move(label), true}); };
+    const auto part = [&](std::int64_t from, std::int64_t to, std::string label, bool shade) { wave.marks.push_back({Duration(quantum * from), Duration(quantum * to), -1, std::move(label), shade}); };
     const std::int64_t sample = t.quanta() - t.segment2;
-    part(0, 1, "sync");
-    if (apart) {
-        part(1, 1 + t.propagation, "propagation");
-        part(1 + t.propagation, sample, "segment 1");
-    } else {
-        part(1, sample, "segment 1");
-    }
-    part(sample, t.quanta(), "segment 2");
+    part(0, 1, "sync", true);
+    // Shaded by turns, so that each is told from the next.
+    if (apart)
+        part(1 + t.propagation, sample, "segment 1", true);
+    part(sample, t.quanta(), "segment 2", true);
+    if (apart)
+        part(1, 1, "propagation", false);
     wave.marks.push_back({Duration(quantum * sample), Duration(quantum * sample), -1, "sample", false});
     return wave;
 }

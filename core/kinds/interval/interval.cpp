@@ -15,6 +15,17 @@ namespace {
 bool wantsInterrupt(const Need& need) { return goalText(need, "interrupt") == "yes"; }
 bool isOnce(const Need& need) { return goalText(need, "repeats") == "once"; }
 
+Waveform drawPeriods(const Duration& period)
+{
+    Waveform wave;
+    wave.title = "two periods";
+    wave.span = period * Rational(2);
+    const Duration blip = period / Rational(60);
+    wave.traces = {{"tick", false, {{period - blip, true}, {period, false}, {wave.span - blip, true}}}};
+    wave.ramp = Waveform::Ramp{"count", {{Duration(Rational(0)), 0}, {period, 1}, {period, 0}, {wave.span, 1}}, {}};
+    return wave;
+}
+
 Setting solveInterval(const TuningContext& c)
 {
     Setting out;
@@ -50,6 +61,7 @@ Setting solveInterval(const TuningContext& c)
         out.events.push_back({"update", "update_interrupt", "updated", "tick", "Called by the interrupt at the end of each period.", Frequency(Rational(1) / time(best).value)});
     }
     out.roles.push_back({"on", 1, "", RoleValue::When::Start});
+    out.waveform = drawPeriods(time(best));
     for (const Division& way : ways)
         out.otherWays.push_back({fmt::format("\u00f7{}, {}", way.prescaler, way.count), format(time(way)), fmt::format("{}, in ticks of {}", format(errorOf(time(way), wanted), true), format(Duration(Rational(way.prescaler) / kernel)))});
     return out;

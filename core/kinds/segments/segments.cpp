@@ -116,8 +116,6 @@ Setting solveSegments(const TuningContext& c)
         }
     if (const SegmentMap map = SegmentMap::of(c.need); !map.trouble.empty() || !map.digits.empty())
         out.achieved.push_back({"map", "Digits", "", std::to_string(map.digits.size()), std::nullopt, map.trouble.empty(), {}, map.trouble.empty() ? std::string() : map.trouble + "."});
-    if (const SegmentMap map = SegmentMap::of(c.need); !map.trouble.empty() || !map.digits.empty())
-        out.achieved.push_back({"map", "Digits", "", std::to_string(map.digits.size()), std::nullopt, map.trouble.empty(), {}, map.trouble.empty() ? std::string() : map.trouble + "."});
     if (c.has("on"))
         out.roles.push_back({"on", 1, "", RoleValue::When::Start});
     return out;

@@ -15,6 +15,23 @@ namespace {
 
 constexpr int kWindowParts = 16; ///< in which the closed part is counted
 
+/// Since the last refresh: when the next one may come, and when it is too late.
+Waveform drawWindow(const Duration& from, const Duration& early, const Duration& late)
+{
+    Waveform wave;
+    wave.title = "since the last refresh";
+    wave.span = late * Rational(11, 10);
+    Waveform::Trace trace{"feeding", from.value.isZero(), {}};
+    if (!from.value.isZero())
+        trace.edges.push_back({from, true});
+    trace.edges.push_back({early, false});
+    wave.traces = {trace};
+    if (!from.value.isZero())
+        wave.marks.push_back({Duration(Rational(0)), from, -1, "too early", true});
+    wave.marks.push_back({early, late, -1, "bites", true});
+    return wave;
+}
+
 Setting solveWatchdog(const TuningContext& c)
 {
     Setting out;
@@ -62,12 +79,15 @@ Setting solveWatchdog(const TuningContext& c)
     }
     if (closed > 0) {
         const Duration from(late.value * Rational(closed, kWindowParts));
-        Achieved open{"window", "Feed", "", fmt::format("from {} to {}", format(from, 4), format(early, 4)), std::nullopt, from < early, {}, {}, true};
+        Achieved open{"window", "Feed", "", fmt::format("{} to {}", format(from, 3), format(early, 3)), std::nullopt, from < early, {}, {}, true};
         if (!open.ok)
             open.trouble = fmt::format("with a clock of {} there may be no moment at which feeding is neither too early nor too late. Ask for a shorter window, or take a more accurate clock.", format(c.kernel().tolerance));
         out.achieved.push_back(open);
+        if (open.ok)
+            out.waveform = drawWindow(from, early, late);
     } else {
         out.achieved.push_back({"period", "Feed", "", fmt::format("at least every {}", format(early, 4)), std::nullopt, true, {}, {}, true});
+        out.waveform = drawWindow(Duration(), early, late);
     }
     if (c.has("prescaler"))
         out.roles.push_back({"prescaler", best.prescaler, "period"});
