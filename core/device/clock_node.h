@@ -80,6 +80,7 @@ struct ClockNode {
         FieldCode enable;
         int fallsBackTo = -1;
         std::string interrupt; ///< of the clock controller, when it raises one
+        FieldRef flag;         ///< that it has seen the clock stop; invalid: the interrupt alone tells
     };
     std::optional<Monitor> monitor;
 

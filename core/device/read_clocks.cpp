@@ -276,8 +276,8 @@ void DeviceReader::readSource(ClockNode& node, const JsonNode& row)
         node.trim = std::move(facts);
     }
     if (const JsonNode monitor = row.optionalChild("monitor"); monitor.exists()) {
-        monitor.allowOnly({"enable", "falls_back_to", "interrupt"});
-        node.monitor = ClockNode::Monitor{fieldCodeAt(monitor.child("enable")), clockAt(monitor.child("falls_back_to")), monitor.string("interrupt", "")};
+        monitor.allowOnly({"enable", "falls_back_to", "interrupt", "flag"});
+        node.monitor = ClockNode::Monitor{fieldCodeAt(monitor.child("enable")), clockAt(monitor.child("falls_back_to")), monitor.string("interrupt", ""), monitor.has("flag") ? fieldAt(monitor.child("flag")) : FieldRef()};
     }
 }
 

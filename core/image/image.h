@@ -15,6 +15,7 @@ struct FieldWrite {
     std::uint32_t code = 0;
     std::string cause; ///< in words: "÷3", "Uplink, pull", …
     std::string goal;  ///< id of the goal that decides it; empty when none does
+    std::string role;  ///< of the need's instance that it is; empty when it is none
 };
 
 /// One operation of the bring-up on a register.

@@ -338,6 +338,7 @@ private:
             return false;
         }
         out.goal = value.goal;
+        out.role = value.role;
         out.cause = value.goal.empty() ? plan_.needs[size_t(need_)].title : value.goal;
         return true;
     }

@@ -130,6 +130,7 @@ void SimulatedChip::write(std::uint32_t address, std::uint32_t value, int bytes)
         return report(Hazard::Kind::Closed, fmt::format("{}.{} is written while {} has no clock or is held in reset: the write is lost.", owner, shape.name, owner), {Place::Kind::Instance, owner, {}});
     const std::uint32_t before = registers_.cell(cell).value;
     judgeHeld(instance, reg, before, value);
+    judgeUnit(instance, reg);
     if (const std::string lost = registers_.write(cell, value, now_); !lost.empty())
         report(Hazard::Kind::Lost, lost + ".", place);
     for (Dog& dog : dogs_)
@@ -151,6 +152,29 @@ void SimulatedChip::write(std::uint32_t address, std::uint32_t value, int bytes)
     else if (before != registers_.cell(cell).value && device_.clocks.size() > 0)
         judge();
     judgePads(instance, reg);
+}
+
+/// What a unit is decides what its registers mean: before that it is none of the things that it can be.
+void SimulatedChip::judgeUnit(int instance, int reg)
+{
+    const std::string& unit = device_.instances[size_t(instance)].unit;
+    if (unit.empty())
+        return;
+    const std::uint32_t address = device_.addressOf(instance, reg);
+    for (const Instance& face : device_.instances) {
+        if (face.unit != unit)
+            continue;
+        bool is = true;
+        for (const FieldCode& select : face.selects) {
+            if (device_.addressOf(select.ref.instance, select.ref.reg) == address)
+                return; // this is where it is told
+            is = is && registers_.holds(select);
+        }
+        if (is)
+            return;
+    }
+    const std::string name = device_.instances[size_t(instance)].name + "." + device_.blockOf(instance).registers[size_t(reg)].name;
+    report(Hazard::Kind::Lost, fmt::format("{} is written while {} has not been told what it is.", name, unit), {Place::Kind::Register, name, {}});
 }
 
 /// Dividers and timing of a block that must be held for that: changed while it is not, they may be ignored.

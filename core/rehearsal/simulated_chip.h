@@ -98,6 +98,7 @@ private:
     void judge();
     void judgePads(int instance, int reg);
     void judgeHandOver(int pad, const Demand::HandOver& given);
+    void judgeUnit(int instance, int reg);
     void judgeHeld(int instance, int reg, std::uint32_t before, std::uint32_t value);
     void judgeFrozen(int instance, int reg, std::uint32_t before);
     /// What lets the dog run: ticks of its clock until it bites; 0 while it does not run.

@@ -3,6 +3,7 @@
 #include "core/base/text.h"
 #include "core/quantity/format.h"
 #include "core/source/field_access.h"
+#include "core/source/interrupt_table.h"
 #include "core/source/safe_text.h"
 #include "core/source/writer.h"
 
@@ -89,10 +90,18 @@ void writeSlowRates(Writer& w)
     w.line();
 }
 
-/// Ties the constants to each other, so that an edit of one by hand does not go unnoticed.
+/// Ties the constants to each other, and by the factors to what is written: an edit of one by hand does not compile.
 void writeAsserts(Writer& w)
 {
     const Facts& f = w.facts;
+    w.comment("Dividers and multipliers as the registers get them.");
+    for (size_t i = 0; i < f.device.clocks.size(); ++i)
+        if (hasFactorMacro(f, int(i))) {
+            w.because({Place::Kind::Clock, f.device.clocks[i].id, {}}, operationText(f.device, f.rates, int(i)));
+            w.linef("#define {:<28} {}u{}", factorMacro(f, w.names, int(i)), f.rates.clocks[i].setting, f.device.clocks[i].unit == 1 ? Code() : code(" {}", cComment(fmt::format("in parts of {}", f.device.clocks[i].unit))));
+        }
+    w.noCause();
+    w.line();
     for (size_t i = 0; i < f.device.clocks.size(); ++i) {
         const ClockNode& node = f.device.clocks[i];
         const ClockState& state = f.rates.clocks[i];
@@ -107,12 +116,13 @@ void writeAsserts(Writer& w)
         const std::int64_t unit = node.unit;
         const Code text = cString(node.name + " is " + f.device.clocks[size_t(state.input)].name + " " + operationText(f.device, f.rates, int(i)));
         const std::int64_t factor = node.type == ClockNode::Type::Gate ? 1 : state.setting;
+        const Code by = hasFactorMacro(f, int(i)) ? code("{}", factorMacro(f, w.names, int(i))) : code("{}u", factor);
         // Rates of fast clocks times their factors leave 32 bits.
         const Code times = unit == 1 ? Code() : code(" * {}u", unit);
         if (node.type == ClockNode::Type::Divide)
-            w.linef("_Static_assert((uint64_t){} * {}u == (uint64_t){}{}, {});", own, factor, input, times, text);
+            w.linef("_Static_assert((uint64_t){} * {} == (uint64_t){}{}, {});", own, by, input, times, text);
         else
-            w.linef("_Static_assert((uint64_t){}{} == (uint64_t){} * {}u, {});", own, times, input, factor, text);
+            w.linef("_Static_assert((uint64_t){}{} == (uint64_t){} * {}, {});", own, times, input, by, text);
     }
     const OperatingRange& range = f.device.ranges[size_t(f.rates.range)];
     if (f.rates.waitStates) {
@@ -122,6 +132,31 @@ void writeAsserts(Writer& w)
     }
     w.noCause();
     w.line();
+}
+
+/// What the first core's program can do for the board when something has gone wrong.
+void writeSafeState(Writer& w)
+{
+    const Facts& f = w.facts;
+    w.line();
+    w.linef("void {}_safe_state(void)", w.names.prefix);
+    w.line("{");
+    for (size_t n = 0; n < f.plan.needs.size(); ++n) {
+        if (!hasFiles(f, w.names, n))
+            continue;
+        w.becauseNeed(n, "safe state");
+        for (const PadSetup& setup : f.pads)
+            if (setup.need == int(n) && setup.gpio && setup.output)
+                w.linef("    {}_set({});", w.names.need(n), setup.levelHigh ? Code::trusted("true") : Code::trusted("false"));
+        const bool drives = std::any_of(f.pads.begin(), f.pads.end(), [&](const PadSetup& setup) {
+            return setup.need == int(n) && !setup.gpio && !setup.wired && f.bindings.needs[n].seats[size_t(setup.seat)].signal.direction == SignalSpec::Direction::Out;
+        });
+        // What keeps its levels without its clock, a bus that rests, is left alone.
+        if (drives && sourceOf(f.plan.needs[n].kind).stopIsSafe && std::any_of(f.image.stops.begin(), f.image.stops.end(), [n](const Step& step) { return step.need == int(n); }))
+            w.linef("    {}_stop();", w.names.need(n));
+    }
+    w.noCause();
+    w.line("}");
 }
 
 std::vector<Word> statusNames(const Facts& f, const Names& names)
@@ -227,6 +262,10 @@ SourceFile boardHeader(const Facts& f, const Names& names)
         }
         declareModes(w);
         w.linef("void {0}_pins_bring_up(void);", names.prefix);
+        w.comment("Brings outputs to the levels that they start with, and stops what drives others by itself.");
+        w.linef("void {}_safe_state(void);", names.prefix);
+        if (!clockAlarms(f, names).empty())
+            w.linef("void {}_source_lost(void);", names.prefix);
         for (const Core& core : f.device.cores)
             if (core.release.valid()) {
                 w.comment(fmt::format("Lets the {} start, once clocks and pins are up.", core.name));
@@ -307,6 +346,8 @@ SourceFile boardSource(const Facts& f, const Names& names)
         w.linef("    if (status != {}) {{", names.macro("OK"));
         w.line("        return status;");
         w.line("    }");
+        for (const ClockAlarm& alarm : clockAlarms(f, names))
+            w.linef("    {}_interrupt_enable({}u); {}", names.prefix, alarm.number, cComment(f.device.clocks[size_t(alarm.clocks.front())].name + " stops"));
     } else {
         w.linef("    enum {0}_status status = {1};", names.prefix, names.macro("OK"));
     }
@@ -321,6 +362,8 @@ SourceFile boardSource(const Facts& f, const Names& names)
     w.keep(WordLiteral("after_bring_up"), 4);
     w.line("    return status;");
     w.line("}");
+    if (names.core == 0)
+        writeSafeState(w);
     for (const Core& core : f.device.cores) {
         if (names.core != 0 || !core.release.valid())
             continue;

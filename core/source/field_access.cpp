@@ -75,6 +75,15 @@ void writeRoleCode(Writer& w, int instance, std::string_view role, std::uint32_t
 
 void clearFlags(Writer& w, int instance, const std::vector<std::string>& roles, int indent)
 {
+    std::vector<FieldRef> fields;
+    for (const std::string& role : roles)
+        if (const FieldRef ref = w.facts.device.roleField(instance, role); ref.valid())
+            fields.push_back(ref);
+    clearFields(w, instance, fields, indent);
+}
+
+void clearFields(Writer& w, int instance, const std::vector<FieldRef>& refs, int indent)
+{
     const Device& device = w.facts.device;
     const Code margin = Code::trusted(std::string(size_t(indent), ' '));
     struct Flags {
@@ -83,12 +92,9 @@ void clearFlags(Writer& w, int instance, const std::vector<std::string>& roles, 
         bool read = false;
     };
     std::map<int, Flags> byRegister;
-    for (const std::string& role : roles) {
-        const FieldRef ref = device.roleField(instance, role);
-        if (!ref.valid())
-            continue;
+    for (const FieldRef& ref : refs) {
         Flags& flags = byRegister[ref.reg];
-        flags.place = roleRegister(w.facts, w.names, instance, role);
+        flags.place = code("{}->{}", instanceMacro(w.facts, w.names, instance), Word::spelled(device.registerOf(ref).name));
         const Code macro = code("{}", fieldMacro(w.facts, w.names, ref));
         switch (device.fieldOf(ref).access) {
         case Field::Access::WriteOneToClear:

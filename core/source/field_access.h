@@ -27,6 +27,8 @@ void writeRole(Writer& w, int instance, std::string_view role, const Code& value
 void writeRoleCode(Writer& w, int instance, std::string_view role, std::uint32_t value, int indent);
 /// Forgets flags, each in the way that its access says.
 void clearFlags(Writer& w, int instance, const std::vector<std::string>& roles, int indent);
+/// The same of fields of one instance that are known.
+void clearFields(Writer& w, int instance, const std::vector<FieldRef>& fields, int indent);
 /// Masks of fields that a one clears, beside the given bits: a register that is read and written back must not carry them. Empty: none.
 std::vector<Code> clearedByOnes(const Facts& facts, const Names& names, int instance, int reg, std::uint32_t beside);
 

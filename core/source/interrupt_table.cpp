@@ -29,6 +29,25 @@ std::vector<std::pair<int, InterruptClient>> interruptsOf(const Facts& f, const 
     return out;
 }
 
+std::vector<ClockAlarm> clockAlarms(const Facts& f, const Names& names)
+{
+    std::vector<ClockAlarm> out;
+    for (size_t i = 0; i < f.device.clocks.size() && names.core == 0; ++i) {
+        const ClockNode& node = f.device.clocks[i];
+        if (!node.monitor || node.monitor->interrupt.empty() || !f.rates.clocks[i].running || !f.rates.clocks[i].monitored)
+            continue;
+        const Instance& instance = f.device.instances[size_t(node.monitor->enable.ref.instance)];
+        const auto interrupt = instance.interrupts.find(node.monitor->interrupt);
+        if (interrupt == instance.interrupts.end() || interrupt->second >= f.device.core().vectorCount)
+            continue;
+        auto at = std::find_if(out.begin(), out.end(), [&](const ClockAlarm& alarm) { return alarm.number == interrupt->second; });
+        if (at == out.end())
+            at = out.insert(out.end(), {interrupt->second, handlerName(names, instance.name, interrupt->first), {}});
+        at->clocks.push_back(int(i));
+    }
+    return out;
+}
+
 std::vector<InterruptVector> interruptVectors(const Facts& f, const Names& names)
 {
     std::map<int, InterruptVector> byNumber;

@@ -27,6 +27,14 @@ struct InterruptVector {
     std::vector<InterruptClient> clients;
 };
 
+/// Monitors of clocks that the plan has on, by the interrupt that tells of them. The first core's program sees to them.
+struct ClockAlarm {
+    int number = -1;
+    Word handler;
+    std::vector<int> clocks;
+};
+std::vector<ClockAlarm> clockAlarms(const Facts& facts, const Names& names);
+
 /// Those of one core's program, by number.
 std::vector<InterruptVector> interruptVectors(const Facts& facts, const Names& names);
 /// What tells one need, by number.

@@ -75,6 +75,33 @@ void writePriority(Writer& w)
     w.line("}");
 }
 
+/// A watched clock that stops: the chip has fallen back by itself; the board is brought to levels that are safe.
+void writeClockAlarms(Writer& w, const std::vector<ClockAlarm>& alarms)
+{
+    const Facts& f = w.facts;
+    if (alarms.empty())
+        return;
+    w.line();
+    w.comment("Called when a watched clock has stopped and the chip has fallen back to another: rates are no longer as planned. Define it to do more, or else.");
+    w.linef("__attribute__((weak)) void {}_source_lost(void)", w.names.prefix);
+    w.line("{");
+    w.linef("    {}_safe_state();", w.names.prefix);
+    w.line("}");
+    for (const ClockAlarm& alarm : alarms) {
+        w.because({Place::Kind::Clock, f.device.clocks[size_t(alarm.clocks.front())].id, {}}, "monitor");
+        w.line();
+        w.linef("void {}(void);", alarm.handler);
+        w.linef("void {}(void)", alarm.handler);
+        w.line("{");
+        for (const int clock : alarm.clocks)
+            if (const FieldRef& flag = f.device.clocks[size_t(clock)].monitor->flag; flag.valid())
+                clearFields(w, flag.instance, {flag}, 4);
+        w.linef("    {}_source_lost();", w.names.prefix);
+        w.line("}");
+    }
+    w.noCause();
+}
+
 } // namespace
 
 SourceFile interruptsSource(const Facts& f, const Names& names)
@@ -109,6 +136,7 @@ SourceFile interruptsSource(const Facts& f, const Names& names)
     w.noCause();
     for (const InterruptVector& vector : vectors)
         writeHandler(w, vector);
+    writeClockAlarms(w, clockAlarms(f, names));
     return w.take();
 }
 

@@ -17,7 +17,7 @@ namespace {
 /// What the board's own things are called, behind the prefix; also the linker's symbols and names of files.
 constexpr std::string_view kBoardNames[] = {
     "board", "board_h", "regs", "regs_h", "clocks", "clocks_bring_up", "clocks_slow", "clocks_full", "pins", "pins_bring_up", "interrupts", "interrupts_hold",
-    "interrupts_release", "interrupt_enable", "interrupt_priority", "first", "start", "wait", "wait8", "wait16", "wait_passes_per_us", "passes", "feed", "slow_sources_bring_up", "bring_up", "status", "ok", "timeout_transfer", "core_wait", "toolchain", "vectors",
+    "interrupts_release", "interrupt_enable", "interrupt_priority", "safe_state", "source_lost", "first", "start", "wait", "wait8", "wait16", "wait_passes_per_us", "passes", "feed", "slow_sources_bring_up", "bring_up", "status", "ok", "timeout_transfer", "core_wait", "toolchain", "vectors",
     "trap", "entry", "reset", "unhandled", "main", "orphans", "sources", "data_start", "data_end", "data_load", "bss_start", "bss_end", "stack_top", "handlers", "vectors_address", "init_start", "init_end"};
 /// The same where more follows that depends on the chip.
 constexpr std::string_view kBoardFamilies[] = {"on", "enter", "release", "timeout", "main"};
@@ -167,6 +167,14 @@ Word fieldMacro(const Facts& facts, const Names& names, const FieldRef& ref)
 
 Word timeoutName(const Facts& facts, const Names& names, const FieldRef& waitedFor) { return names.macro("TIMEOUT_" + Word::of(facts.device.nameOf(waitedFor)).upper()); }
 Word rateMacro(const Facts& facts, const Names& names, int clock) { return names.macro(Word::of(facts.device.clocks[size_t(clock)].id).upper() + "_HZ"); }
+Word factorMacro(const Facts& facts, const Names& names, int clock) { return names.macro(Word::of(facts.device.clocks[size_t(clock)].id).upper() + "_FACTOR"); }
+bool hasFactorMacro(const Facts& facts, int clock)
+{
+    const ClockNode& node = facts.device.clocks[size_t(clock)];
+    const ClockState& state = facts.rates.clocks[size_t(clock)];
+    const bool plain = node.encoding.kind == Encoding::Kind::AsIs || node.encoding.kind == Encoding::Kind::MinusOne;
+    return plain && state.running && state.used && state.input >= 0 && state.setting > 0 && node.control.valid() && !node.fraction.valid() && (node.type == ClockNode::Type::Divide || node.type == ClockNode::Type::Multiply);
+}
 Word slowRateMacro(const Facts& facts, const Names& names, int clock) { return names.macro("SLOW_" + Word::of(facts.device.clocks[size_t(clock)].id).upper() + "_HZ"); }
 Word handlerName(const Names& names, const std::string& instance, const std::string& event) { return names.name("on_" + Word::spelled(instance) + "_" + Word::spelled(event)); }
 

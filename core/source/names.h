@@ -41,6 +41,9 @@ Word instanceMacro(const Facts& facts, const Names& names, int instance);   ///<
 Word fieldMacro(const Facts& facts, const Names& names, const FieldRef& ref); ///< "SLUICE_UART_CTL_ON"
 Word timeoutName(const Facts& facts, const Names& names, const FieldRef& waitedFor); ///< "SLUICE_TIMEOUT_CLK_STAT_HFXRDY"
 Word rateMacro(const Facts& facts, const Names& names, int clock);          ///< "SLUICE_PLLA_VCO_HZ"
+Word factorMacro(const Facts& facts, const Names& names, int clock);         ///< "SLUICE_PLLA_VCO_FACTOR"
+/// Whether a clock's divider or multiplier is named as a constant: it runs, and its code is the factor or one less.
+bool hasFactorMacro(const Facts& facts, int clock);
 Word slowRateMacro(const Facts& facts, const Names& names, int clock);      ///< "SLUICE_SLOW_CPU_HZ"
 Word handlerName(const Names& names, const std::string& instance, const std::string& event); ///< "sluice_on_UART3_irq"
 

@@ -84,8 +84,30 @@ Code roleRegister(const Facts& facts, const Names& names, int instance, std::str
 
 namespace {
 
+/// "SLUICE_PLLA_VCO_FACTOR", "SLUICE_TICK_TICKS - 1u": the constant that a code comes from, where a header has it.
+Code constantText(const Facts& facts, const Names& names, const Step& step, const FieldWrite& write)
+{
+    const auto tied = [&](const Encoding& encoding, const Word& constant, std::int64_t value) {
+        if (encoding.encode(value) != write.code)
+            return Code();
+        return encoding.kind == Encoding::Kind::AsIs ? code("{}", constant) : encoding.kind == Encoding::Kind::MinusOne ? code("{} - 1u", constant) : Code();
+    };
+    if (step.need >= 0 && !write.role.empty()) {
+        const Need& need = facts.plan.needs[size_t(step.need)];
+        const std::optional<std::int64_t> value = facts.settings[size_t(step.need)].role(write.role);
+        for (const auto& [role, ending] : sourceOf(need.kind).constants)
+            if (role == write.role && value)
+                return tied(facts.device.blockOf(write.ref.instance).role(write.role)->encoding, names.NEED(size_t(step.need)) + "_" + Word::of(std::string(ending)).upper(), *value);
+        return {};
+    }
+    for (size_t i = 0; step.need < 0 && i < facts.device.clocks.size(); ++i)
+        if (facts.device.clocks[i].control == write.ref && hasFactorMacro(facts, int(i)))
+            return tied(facts.device.clocks[i].encoding, factorMacro(facts, names, int(i)), facts.rates.clocks[i].setting);
+    return {};
+}
+
 /// "SLUICE_UART_CTL_ON" for a single set bit, "SLUICE_UART_CTL_BITS_AT(1u)" else; nothing for a field that is zero.
-Code valueText(const Facts& facts, const Names& names, const FieldWrite& write)
+Code valueText(const Facts& facts, const Names& names, const Step& step, const FieldWrite& write)
 {
     const Field& field = facts.device.fieldOf(write.ref);
     if (write.code == 0)
@@ -93,6 +115,8 @@ Code valueText(const Facts& facts, const Names& names, const FieldWrite& write)
     const Word macro = fieldMacro(facts, names, write.ref);
     if (field.width == 1)
         return code("{}", macro);
+    if (const Code constant = constantText(facts, names, step, write); !constant.empty())
+        return code("{}_AT({})", macro, constant);
     return write.code > 0xFFFF ? code("{}_AT(0x{:08X}u)", macro, write.code) : code("{}_AT({}u)", macro, write.code);
 }
 
@@ -156,7 +180,7 @@ void Writer::step(const Step& s, int indent)
     std::vector<Code> values;
     std::vector<Code> masks;
     for (const FieldWrite& write : s.fields) {
-        if (Code text = valueText(facts, names, write); !text.empty())
+        if (Code text = valueText(facts, names, s, write); !text.empty())
             values.push_back(std::move(text));
         masks.push_back(code("{}", fieldMacro(facts, names, write.ref)));
     }

@@ -78,6 +78,9 @@ struct SourceFacet {
     void (*define)(Writer& source, size_t need) = nullptr;
     /// Endings of the names that these make, in lower case, without numbers behind them.
     std::vector<std::string_view> suffixes;
+    /// Roles whose values the header names as constants, with the ending of the name: the code writes the constant, so that it cannot be changed alone.
+    std::vector<std::pair<std::string_view, std::string_view>> constants;
+    bool stopIsSafe = false; ///< its stop takes outputs that it drives to their idle levels
 };
 /// (Made in core/kinds/all.cpp.)
 const SourceFacet& sourceOf(std::string_view kind);

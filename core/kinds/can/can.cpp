@@ -35,7 +35,7 @@ Kind canKind()
     kind.instanceSignals = {{"TX", "To the transceiver."}, {"RX", "From the transceiver."}};
     kind.instanceEvents = {{"received", "A frame has come."}, {"sent", "A frame is through."}, {"error", "Something on the bus went wrong."}, {"event", "Any of them."}};
     room.tuning.solve = solveCan;
-    room.source = {declareCan, defineCan, {"quanta", "prescaler", "bits_per_second", "off_bus", "recover"}};
+    room.source = {declareCan, defineCan, {"quanta", "prescaler", "bits_per_second", "off_bus"}, {{"prescaler", "prescaler"}}};
     room.tuning.accuracy = canAccuracy;
     room.tuning.setUpPad = [](PadSetup& setup, const Device&, const Need&, const SignalSpec& signal) {
         if (signal.direction != SignalSpec::Direction::In)

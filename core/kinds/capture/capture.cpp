@@ -181,7 +181,7 @@ Kind captureKind()
     kind.instanceEvents = timerEvents();
     room.tuning.solve = solveCapture;
     room.tuning.accuracy = [](const TuningContext& c) { return passedOn(c, "times are read"); };
-    room.source = {declareCapture, defineCapture, {"prescaler", "ticks_per_second", "take", "nanoseconds", "edge"}};
+    room.source = {declareCapture, defineCapture, {"prescaler", "ticks_per_second", "take", "nanoseconds", "edge"}, {{"prescaler", "prescaler"}}};
     return room;
 }
 

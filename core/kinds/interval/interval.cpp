@@ -138,7 +138,7 @@ Kind intervalKind()
     kind.instanceEvents = timerEvents();
     room.tuning.solve = solveInterval;
     room.tuning.accuracy = timeAccuracy;
-    room.source = {declareInterval, defineInterval, {"prescaler", "ticks", "microseconds", "elapsed", "now", "tick"}};
+    room.source = {declareInterval, defineInterval, {"prescaler", "ticks", "microseconds", "elapsed", "now", "tick"}, {{"prescaler", "prescaler"}, {"period", "ticks"}}};
     return room;
 }
 

@@ -129,7 +129,8 @@ Kind pwmKind()
                        }
                    }};
     kind.leastDrive = 1;
-    room.source = {declarePwm, definePwm, {"prescaler", "ticks", "millihertz", "dead_ticks", "dead_picoseconds", "set_duty", "fault", "clear_fault"}};
+    room.source = {declarePwm, definePwm, {"prescaler", "ticks", "millihertz", "dead_ticks", "dead_picoseconds", "set_duty", "fault", "clear_fault"}, {{"prescaler", "prescaler"}, {"period", "ticks"}, {"dead_time", "dead_ticks"}}};
+    room.source.stopIsSafe = true;
     return room;
 }
 

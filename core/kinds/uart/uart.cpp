@@ -91,7 +91,7 @@ Kind uartKind()
                        setup.pull = PadSetup::Pull::Up;
                        setup.because = "the line idles high, also while nobody drives it";
                    }};
-    room.source = {declareUart, defineUart, {"baud", "divider", "byte_us", "send", "send_bytes", "receive", "take_in", "lost"}};
+    room.source = {declareUart, defineUart, {"baud", "divider", "byte_us", "send", "send_bytes", "receive", "take_in", "lost"}, {{"divider", "divider"}}};
     return room;
 }
 
