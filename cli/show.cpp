@@ -29,7 +29,7 @@ Table clockTable(const Snapshot& s)
         table.rows.push_back({s.device->clocks[i].id, format(c.rate), c.rate.value.text(), format(c.tolerance), c.tolerance.low.value.text(), c.tolerance.high.value.text(), operationText(*s.device, s.rates, int(i)),
                               c.min ? format(*c.min) : "", c.max ? format(*c.max) : "",
                               headRoom(c) ? format(*headRoom(c), 3) : "", c.maxBecause.empty() ? c.minBecause : c.maxBecause,
-                              !c.running ? c.stopped : broken ? "breaks a limit" : c.used ? "runs" : "runs unused", users});
+                              !c.running ? c.stopped : !c.used ? "unused, not set" : broken ? "breaks a limit" : "runs", users});
     }
     return table;
 }

@@ -9,6 +9,7 @@
 #include <charconv>
 #include <map>
 #include <set>
+#include <tuple>
 
 namespace bindrel {
 
@@ -74,15 +75,6 @@ public:
         for (const FieldCode& select : selectsOf(bound))
             if (select.ref.instance == bound.instance)
                 registerOf(registers, select.ref.reg).push_back({select.ref, select.code, plan_.needs[size_t(need_)].title});
-        // What a register of the unit means depends on what the unit is: that comes first.
-        for (const FieldCode& select : instance.selects)
-            if (select.ref.instance == bound.instance && device_.resetCode(select.ref) != select.code)
-                add(updateStep(device_, {{select.ref, select.code, plan_.needs[size_t(need_)].title}}, fmt::format("{} becomes {}.", instance.unit, instance.name)), Step::Phase::Need);
-        std::set<int> touched;
-        // A state is asked for once, also where several needs use the instance.
-        const bool first = std::none_of(image_.steps.begin(), image_.steps.end(), [&](const Step& step) { return step.phase == Step::Phase::Need && step.instance == bound.instance && step.need != need_; });
-        for (const RoleStep& step : first ? setting.before : std::vector<RoleStep>())
-            touched.insert(operation(bound.instance, step));
         int last = -1;
         for (const RoleValue& value : setting.roles) {
             if (value.when != RoleValue::When::Config)
@@ -94,10 +86,20 @@ public:
                 last = write.ref.reg;
             registerOf(registers, write.ref.reg).push_back(std::move(write));
         }
-        // The register with the "on" bit comes last, so that nothing starts half configured.
+        // What the registers of a unit mean depends on what the unit is: that comes first. The one with the "on" bit comes last, so that nothing
+        // starts half configured.
+        const auto tells = [&](int reg) { return std::any_of(instance.selects.begin(), instance.selects.end(), [&](const FieldCode& select) { return select.ref.instance == bound.instance && select.ref.reg == reg; }); };
         std::stable_sort(registers.begin(), registers.end(), [&](const auto& a, const auto& b) {
-            return std::pair(a.first == last, a.first) < std::pair(b.first == last, b.first);
+            return std::tuple(a.first == last, !tells(a.first), a.first) < std::tuple(b.first == last, !tells(b.first), b.first);
         });
+        for (const FieldCode& select : instance.selects)
+            if (select.ref.instance == bound.instance && select.ref.reg == last && registers.size() > 1 && device_.resetCode(select.ref) != select.code)
+                add(updateStep(device_, {{select.ref, select.code, plan_.needs[size_t(need_)].title}}, fmt::format("{} becomes {}.", instance.unit, instance.name)), Step::Phase::Need);
+        std::set<int> touched;
+        // A state is asked for once, also where several needs use the instance.
+        const bool first = std::none_of(image_.steps.begin(), image_.steps.end(), [&](const Step& step) { return step.phase == Step::Phase::Need && step.instance == bound.instance && step.need != need_; });
+        for (const RoleStep& step : first ? setting.before : std::vector<RoleStep>())
+            touched.insert(operation(bound.instance, step));
         for (auto& [reg, fields] : registers) {
             const std::string why = fmt::format("{}.{}{}", instance.name, device_.blockOf(bound.instance).registers[size_t(reg)].name, purposeOf(fields, setting));
             // Registers of a shared instance hold what its other needs have set; those of a state that was asked for hold that.

@@ -77,6 +77,8 @@ std::optional<Trigger> triggerFor(const TuningContext& c, const AdcGoals& g, std
 
 } // namespace
 
+static Setting solveOne(const TuningContext& context);
+
 std::vector<int> adcInputs(const BoundNeed& bound)
 {
     std::vector<int> out;
@@ -112,7 +114,14 @@ Waveform drawSequence(const Duration& sample, const Duration& each, int inputs)
     return wave;
 }
 
-Setting solveAdc(const TuningContext& c)
+/// The time of a sequence as another need's own answer tells it.
+static std::optional<Duration> sequenceOf(const Setting& setting, const TuningContext& c)
+{
+    const std::int64_t cycles = adcCycles(c.device, c.bound.instance, setting) * AdcGoals::of(c.need).inputs;
+    return setting.notComputed.empty() && cycles > 0 ? std::optional<Duration>(Rational(cycles) / c.kernel().rate.value) : std::nullopt;
+}
+
+static Setting solveOne(const TuningContext& c)
 {
     Setting out;
     const AdcGoals g = AdcGoals::of(c.need);
@@ -238,6 +247,31 @@ Setting solveAdc(const TuningContext& c)
         out.after.push_back({RoleStep::Kind::Set, "on", 1, "Switch it on."});
     if (c.has("on") && c.has("ready"))
         out.after.push_back({RoleStep::Kind::Await, "ready", 1, "Until it can convert."});
+    return out;
+}
+
+Setting solveAdc(const TuningContext& c)
+{
+    Setting out = solveOne(c);
+    if (!c.bound.shared || !out.notComputed.empty())
+        return out;
+    // Needs that use the converter in turn share its time.
+    Rational busy;
+    std::vector<std::string> who;
+    for (size_t n = 0; n < c.plan.needs.size(); ++n) {
+        const Need& need = c.plan.needs[n];
+        if (need.kind != "adc" || c.bindings.needs[n].instance != c.bound.instance)
+            continue;
+        const TuningContext other{c.device, c.rates, need, c.bindings.needs[n], c.plan, c.bindings};
+        if (const std::optional<Duration> time = need.id == c.need.id ? sequenceOf(out, c) : sequenceOf(solveOne(other), other)) {
+            busy = busy + time->value * AdcGoals::of(need).rate.value;
+            who.push_back(need.title);
+        }
+    }
+    Achieved row{"rate", "Converter in use", "< 100 %", format(Ratio(busy), 3), std::nullopt, busy < Rational(1), "by " + listed(who), {}, true};
+    if (!row.ok)
+        row.trouble = fmt::format("{} need it for longer than there is time. Ask one of them for a lower rate, or move it to another converter.", listed(who));
+    out.achieved.push_back(row);
     return out;
 }
 

@@ -47,7 +47,7 @@ private Q_SLOTS:
         QCOMPARE(stateOf(*next, folderOf(dir), "sluice_uplink.c"), FileChange::State::Changed);
         write(*next, folderOf(dir));
         QVERIFY(textOf(file).find("sluice_uplink_send(0x55u);") != std::string::npos);
-        QVERIFY(textOf(file).find("AT(1302u)") != std::string::npos);
+        QVERIFY(textOf(file).find("DIV 1302") != std::string::npos);
         QVERIFY(textOf(folderOf(dir) / ".bindrel/backup/sluice_uplink.c").find("0x55u") != std::string::npos);
         // And once more, since the memory of the last write now holds the region too.
         write(*run(demo()), folderOf(dir));
@@ -64,7 +64,7 @@ private Q_SLOTS:
         QCOMPARE(stateOf(*next, folderOf(dir), "sluice_uplink.c"), FileChange::State::Merged);
         write(*next, folderOf(dir));
         QVERIFY(textOf(file).find("my own helper") != std::string::npos);
-        QVERIFY(textOf(file).find("AT(1302u)") != std::string::npos);
+        QVERIFY(textOf(file).find("DIV 1302") != std::string::npos);
         write(*run(demo()), folderOf(dir));
         QVERIFY(textOf(file).find("my own helper") != std::string::npos);
         compile(*run(demo()), folderOf(dir));
@@ -266,7 +266,7 @@ private Q_SLOTS:
         const auto next = run(with(demo(), SetGoal{"uplink", "baud", "57600"}));
         write(*next, folderOf(dir));
         QVERIFY(textOf(file).find("    kept();\r\n") != std::string::npos);
-        QVERIFY(textOf(file).find("AT(1302u)") != std::string::npos);
+        QVERIFY(textOf(file).find("DIV 1302") != std::string::npos);
         QCOMPARE(withLineEndsOf("\r\n", withLineFeeds(textOf(file))), textOf(file));
         QVERIFY(textOf(edited).find("edited by hand") != std::string::npos);
     }

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "tests/support/chip_memory.h"
+#include "tests/support/rehearse.h"
 
 using namespace bindrel;
 using namespace bindrel::test;
@@ -190,6 +191,51 @@ private Q_SLOTS:
         QVERIFY(!receive(&byte));
         code.find<void()>("sluice_uplink_stop")();
         QCOMPARE(Chip::at(base + 8) & 1, 0u);
+    }
+
+    /// Two needs use one converter in turn: each sets it for itself, and what both take of its time is told.
+    void aConverterInTurn()
+    {
+        Workpiece work = demo();
+        Need need;
+        need.id = need.title = "extra";
+        need.kind = "adc";
+        need.goals = {{"source", "400000"}, {"resolution", "10"}, {"rate", "10 kHz"}};
+        work.plan.needs.push_back(need);
+        bool found = false;
+        for (const Binding& binding : waysToBind(*work.device, *work.board, work.plan, int(work.plan.needs.size()) - 1))
+            if (binding.instance == "ADC1" && !found) {
+                work.plan.needs.back().binding = binding;
+                found = true;
+            }
+        QVERIFY(found);
+        const auto s = run(work);
+        QVERIFY2(s->findings.empty(), findingsText(*s).c_str());
+        QVERIFY(s->bindings.needs.back().shared);
+        QCOMPARE(QString::fromStdString(rehearsed(*s)), QString());
+        const Compiled code(*s);
+        const Chip chip(*s->device);
+        // What each asks for in SMP, SEQ and LEN, whatever the other has left there.
+        const auto first = code.find<int(uint16_t*)>("sluice_supply_sense_convert"), second = code.find<int(uint16_t*)>("sluice_extra_convert");
+        uint16_t values[2] = {};
+        volatile uint32_t &stat = Chip::at(0x4D013804), &sequence = Chip::at(0x4D013808), &length = Chip::at(0x4D013810), &control = Chip::at(0x4D013800);
+        const uint32_t input = uint32_t(s->bindings.needs.back().seats.front().channel);
+        for (int turn = 0; turn < 2; ++turn) {
+            stat = 4;
+            QCOMPARE(first(values), 0);
+            QCOMPARE(length, 1u);
+            QCOMPARE(sequence & 0x3FF, 1u | 3u << 5);
+            QCOMPARE(control >> 4 & 3, 0u);
+            stat = 4;
+            QCOMPARE(second(values), 0);
+            QCOMPARE(length, 0u);
+            QCOMPARE(sequence & 31, input);
+            QCOMPARE(control >> 4 & 3, 1u); // ten bits
+        }
+        // Together they must fit.
+        const auto busy = run(with(work, SetGoal{"extra", "rate", "60 kHz"}));
+        QVERIFY(hasFinding(*busy, "GOAL-01", "extra"));
+        QVERIFY(hasFinding(*busy, "GOAL-01", "supply-sense") || hasFinding(*busy, "GOAL-01", "extra"));
     }
 
     /// A handler clears its own flag and no other, and only when it is set.
