@@ -76,6 +76,8 @@ Expected<std::string> checkGoal(const GoalSpec& goal, std::string_view given)
     case GoalSpec::Type::Duration:
         return keepIf(parseDuration(text), text);
     case GoalSpec::Type::Ratio:
+        if (goal.orTime && parseDuration(text))
+            return std::string(text);
         if (const Expected<Ratio> ratio = parseRatio(text); ratio && ratio->value > Rational(1))
             return problemOf(fmt::format("\"{}\" is more than the whole; it must be from 0 % to 100 %.", text));
         else
@@ -119,6 +121,8 @@ std::string goalValue(const Need& need, std::string_view goal)
     case GoalSpec::Type::Duration:
         return exact(parseDuration(text));
     case GoalSpec::Type::Ratio:
+        if (const Expected<Duration> time = parseDuration(text); time && spec->orTime)
+            return time->value.text() + " s";
         return exact(parseRatio(text));
     case GoalSpec::Type::Tolerance:
         return exact(parsePpm(text));

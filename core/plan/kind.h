@@ -26,6 +26,7 @@ struct GoalSpec {
     std::string about;
     long min = 0, max = 0;             ///< Integer only
     bool rare = false;                 ///< folded away under "More"
+    bool orTime = false;               ///< Ratio only: may be stated as a time too
 };
 
 /// A wire that a need takes to the chip.

@@ -22,6 +22,8 @@ struct AdcGoals {
 
 /// Input numbers of a need in its own order; -1 where the pad is not chosen yet.
 std::vector<int> adcInputs(const BoundNeed& bound);
+/// The smallest resolution of the converter that has at least so many bits, else its largest.
+std::int64_t adcResolution(const Device& device, int instance, int bits);
 /// Kernel cycles of one conversion, sample time included.
 std::int64_t adcCycles(const Device& device, int instance, const Setting& setting);
 

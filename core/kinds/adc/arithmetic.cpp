@@ -18,17 +18,6 @@ namespace {
 
 const Rational kLn2(693'148, 1'000'000);
 
-/// The smallest resolution of the converter that has at least so many bits, else its largest.
-std::int64_t resolutionFor(const TuningContext& c, int bits)
-{
-    std::vector<std::int64_t> list = c.device.abilities(c.bound.instance, "resolution");
-    std::sort(list.begin(), list.end());
-    for (const std::int64_t one : list)
-        if (one >= bits)
-            return one;
-    return list.empty() ? bits : list.back();
-}
-
 /// A timer whose period ends as often as the sequences are wanted.
 struct Trigger {
     std::uint32_t code = 0;
@@ -87,6 +76,16 @@ std::vector<int> adcInputs(const BoundNeed& bound)
     return out;
 }
 
+std::int64_t adcResolution(const Device& device, int instance, int bits)
+{
+    std::vector<std::int64_t> list = device.abilities(instance, "resolution");
+    std::sort(list.begin(), list.end());
+    for (const std::int64_t one : list)
+        if (one >= bits)
+            return one;
+    return list.empty() ? bits : list.back();
+}
+
 std::int64_t adcCycles(const Device& device, int instance, const Setting& setting)
 {
     std::int64_t sample = 0;
@@ -136,7 +135,7 @@ static Setting solveOne(const TuningContext& c)
         return out;
     }
 
-    const std::int64_t bits = resolutionFor(c, g.bits);
+    const std::int64_t bits = adcResolution(c.device, c.bound.instance, g.bits);
     Achieved resolution{"resolution", "Resolution", fmt::format("\u2265 {} bits", g.bits), fmt::format("{} bits", bits), std::nullopt, bits >= g.bits, {}, {}};
     if (!resolution.ok)
         resolution.trouble = fmt::format("{} has {} bits at most. Ask for these, or average.", name, bits);

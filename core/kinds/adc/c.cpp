@@ -13,15 +13,7 @@ WordLiteral valueType(std::int64_t bits) { return bits > 16 ? WordLiteral("uint3
 
 std::int64_t resolutionOf(const Facts& f, size_t need)
 {
-    if (const auto bits = f.settings[need].role("resolution"))
-        return *bits;
-    const std::vector<std::int64_t> list = f.device.abilities(f.bindings.needs[need].instance, "resolution");
-    const int wanted = AdcGoals::of(f.plan.needs[need]).bits;
-    std::int64_t best = list.empty() ? wanted : *std::max_element(list.begin(), list.end());
-    for (const std::int64_t bits : list)
-        if (bits >= wanted)
-            best = std::min(best, bits);
-    return best;
+    return f.settings[need].role("resolution").value_or(adcResolution(f.device, f.bindings.needs[need].instance, AdcGoals::of(f.plan.needs[need]).bits));
 }
 
 /// Whether software converts: nothing else starts it or fetches its values.

@@ -178,13 +178,29 @@ Setting solvePwm(const TuningContext& c)
         channel.goal = "duty" + std::to_string(seat.signal.channel + 1);
         channel.highName = terminalOf(c.need, seat.signal.id, seat.signal.id);
         channel.lowName = terminalOf(c.need, seat.signal.id + "n", seat.signal.id + "n");
-        channel.wanted = g.duty[size_t(seat.signal.channel)];
+        const std::optional<Duration>& pulse = g.pulse[size_t(seat.signal.channel)];
+        channel.wanted = pulse ? Ratio(pulse->value * best.frequency.value) : g.duty[size_t(seat.signal.channel)];
+        const bool longer = channel.wanted.value > Rational(1);
+        if (longer)
+            channel.wanted = Ratio(Rational(1));
         channel.compare = (channel.wanted.value * best.period).round();
         channel.achieved = Ratio(Rational(channel.compare, best.period));
         channels.push_back(channel);
 
         Achieved row{channel.goal, "Duty " + channel.goal.substr(4), format(channel.wanted), format(channel.achieved), std::nullopt, true,
                      fmt::format("{} / {}", channel.compare, best.period), {}};
+        if (pulse) {
+            const Duration got(channel.achieved.value * period.value);
+            row.wanted = format(*pulse);
+            row.achieved = format(got);
+            if (!pulse->value.isZero())
+                row.error = errorOf(got, *pulse);
+            row.ok = !longer && (pulse->value.isZero() || row.error->value.abs() <= Rational(50'000));
+            if (longer)
+                row.trouble = fmt::format("a period lasts {} and no longer. Ask for a shorter pulse or a lower frequency.", format(period));
+            else if (!row.ok)
+                row.trouble = fmt::format("a tick is {}, too coarse for it. Ask for more duty steps, or use a faster clock.", format(Duration(Rational(best.prescaler) * slopes / c.kernel().rate.value)));
+        }
         const Rational on = period.value * channel.achieved.value;
         const Rational shortest = std::min(on, period.value - on, [](const Rational& a, const Rational& b) { return a < b; });
         if (pairs && shortest > Rational(0) && shortest <= dead.value) {

@@ -58,6 +58,9 @@ void declarePwm(Writer& w, size_t need)
                                                                                                                   : "Duty of an output in per mille, rounded to the nearest tick; more than 1000 counts as 1000. Taken over at once: this timer does not buffer.");
     for (const auto& [output, channel] : channelsOf(w, need))
         w.linef("void {}_set_duty{}(uint32_t per_mille);", name, output);
+    w.comment("The same as a time in nanoseconds; more than the period counts as the period.");
+    for (const auto& [output, channel] : channelsOf(w, need))
+        w.linef("void {}_set_pulse{}(uint32_t nanoseconds);", name, output);
     if (hasFault(w, need)) {
         w.comment("Whether the fault input has switched the outputs off. start() switches them on again.");
         w.linef("bool {}_fault(void);", name);
@@ -81,7 +84,16 @@ void definePwm(Writer& w, size_t need)
         w.linef("    const uint32_t ticks = part * ({0}_TICKS / 1000u) + (part * ({0}_TICKS % 1000u) + 500u) / 1000u;", NAME);
         const std::string compare = "compare" + std::to_string(channel);
         const Encoding::Kind encoding = f.device.blockOf(instance).role(compare)->encoding.kind;
-        writeRole(w, instance, compare, Code::trusted(encoding == Encoding::Kind::MinusOne ? "(ticks > 0u ? ticks - 1u : 0u)" : "ticks"), 4);
+        const auto put = [&] { writeRole(w, instance, compare, Code::trusted(encoding == Encoding::Kind::MinusOne ? "(ticks > 0u ? ticks - 1u : 0u)" : "ticks"), 4); };
+        put();
+        w.line("}");
+        w.line();
+        w.linef("void {}_set_pulse{}(uint32_t nanoseconds)", name, output);
+        w.line("{");
+        w.linef("    const uint64_t cycles_of_tick = (uint64_t){}u * {}_PRESCALER;", f.settings[need].role("centre").value_or(0) == 1 ? 2 : 1, NAME);
+        w.linef("    const uint64_t nearest = ((uint64_t)nanoseconds * {} + cycles_of_tick * 500000000u) / (cycles_of_tick * 1000000000u);", rateMacro(f, w.names, f.settings[need].kernel));
+        w.linef("    const uint32_t ticks = nearest > {0}_TICKS ? {0}_TICKS : (uint32_t)nearest;", NAME);
+        put();
         w.line("}");
     }
     if (!hasFault(w, need))

@@ -51,7 +51,9 @@ PwmGoals PwmGoals::of(const Need& need)
     out.channels = channelCount(need);
     out.pairs = goalText(need, "outputs") == "complementary";
     for (size_t i = 0; i < out.duty.size(); ++i)
-        if (const Expected<Ratio> duty = parseRatio(goalText(need, "duty" + std::to_string(i + 1))))
+        if (const std::string text = goalText(need, "duty" + std::to_string(i + 1)); const Expected<Duration> pulse = parseDuration(text))
+            out.pulse[i] = *pulse;
+        else if (const Expected<Ratio> duty = parseRatio(text))
             out.duty[i] = *duty;
     out.dead = goalTime(need, "dead");
     const std::string fault = goalText(need, "fault");
@@ -75,10 +77,10 @@ Kind pwmKind()
         {"alignment", "Alignment", T::Choice, "edge", {"edge", "centre"}, "Centre: the counter runs up and down, pulses are symmetric."},
         {"channels", "Channels", T::Integer, "1", {}, "", 1, 4},
         {"outputs", "Outputs", T::Choice, "single", {"single", "complementary"}, "Complementary: a high and a low side for each channel."},
-        {"duty1", "Duty 1", T::Ratio, "0 %", {}, "At start."},
-        {"duty2", "Duty 2", T::Ratio, "0 %", {}, "At start."},
-        {"duty3", "Duty 3", T::Ratio, "0 %", {}, "At start."},
-        {"duty4", "Duty 4", T::Ratio, "0 %", {}, "At start."},
+        {"duty1", "Duty 1", T::Ratio, "0 %", {}, "At start: of the period, or a time.", 0, 0, false, true},
+        {"duty2", "Duty 2", T::Ratio, "0 %", {}, "At start: of the period, or a time.", 0, 0, false, true},
+        {"duty3", "Duty 3", T::Ratio, "0 %", {}, "At start: of the period, or a time.", 0, 0, false, true},
+        {"duty4", "Duty 4", T::Ratio, "0 %", {}, "At start: of the period, or a time.", 0, 0, false, true},
         {"dead", "Dead time", T::Duration, "1 us", {}, "At least this long both sides of a pair are off at each change."},
         {"fault", "Fault input", T::Choice, "none", {"none", "active low", "active high"}, "Takes the outputs to their idle levels without software."},
         {"fault_filter", "Fault filter", T::Duration, "0 s", {}, "Shorter pulses on the fault input are ignored.", 0, 0, true},
@@ -129,7 +131,7 @@ Kind pwmKind()
                        }
                    }};
     kind.leastDrive = 1;
-    room.source = {declarePwm, definePwm, {"prescaler", "ticks", "millihertz", "dead_ticks", "dead_picoseconds", "set_duty", "fault", "clear_fault"}, {{"prescaler", "prescaler"}, {"period", "ticks"}, {"dead_time", "dead_ticks"}}};
+    room.source = {declarePwm, definePwm, {"prescaler", "ticks", "millihertz", "dead_ticks", "dead_picoseconds", "set_duty", "set_pulse", "fault", "clear_fault"}, {{"prescaler", "prescaler"}, {"period", "ticks"}, {"dead_time", "dead_ticks"}}};
     room.source.stopIsSafe = true;
     return room;
 }

@@ -4,6 +4,7 @@
 #include "core/kinds/kind.h"
 
 #include <array>
+#include <optional>
 
 namespace bindrel {
 
@@ -14,6 +15,7 @@ struct PwmGoals {
     int channels = 1;
     bool pairs = false;
     std::array<Ratio, 4> duty;
+    std::array<std::optional<Duration>, 4> pulse; ///< stated instead of the duty
     Duration dead;
     enum class Fault { None, ActiveLow, ActiveHigh } fault = Fault::None;
     Duration faultFilter;

@@ -229,6 +229,24 @@ private Q_SLOTS:
         }
     }
 
+    /// A duty that is stated as a time: the nearest tick, whatever the frequency becomes.
+    void pulses()
+    {
+        for (const char* pulse : {"0 s", "1.5 us", "10 us", "20.833 us", "41 us"}) {
+            const auto s = run(with(demo(), SetGoal{"gate-bridge", "duty1", pulse}));
+            const Setting& setting = settingOf(*s, "gate-bridge");
+            const double asked = toNumber(pulse) * (std::string(pulse).find("us") != std::string::npos ? 1e-6 : 1);
+            const int channel = s->bindings.needs[size_t(needIndex(s->plan, "gate-bridge"))].seats.front().channel;
+            // Centre aligned at 150 MHz: the pulse is twice the compare value.
+            const double got = 2 * double(*setting.role("compare" + std::to_string(channel))) * double(*setting.role("prescaler")) / 150e6;
+            QVERIFY2(std::abs(got - asked) <= double(*setting.role("prescaler")) / 150e6 + 1e-12, pulse);
+        }
+        const auto longer = run(with(demo(), SetGoal{"gate-bridge", "duty1", "60 us"}));
+        QVERIFY(hasFinding(*longer, "GOAL-01", "gate-bridge"));
+        QVERIFY(!applied(demo().plan, editOf("x", SetGoal{"gate-bridge", "duty1", "120 %"})));
+        QVERIFY(!applied(demo().plan, editOf("x", SetGoal{"gate-bridge", "duty1", "3 kHz"})));
+    }
+
     void otherGoalsComeUp_data() { intervals_data(); }
     /// Random goals of all kinds: either a finding says what cannot be, or the chip comes up with what is told, in the planned operations and in machine code.
     void otherGoalsComeUp()

@@ -43,6 +43,19 @@ private Q_SLOTS:
         QCOMPARE(speed(INT32_MAX, 1'000'000'000), 1'073'741);
         QCOMPARE(speed(1, 0), 0);
 
+        // Gate bridge: centre aligned at 150 MHz, 3125 ticks of a slope; as per mille and as a time.
+        const int channel = s->bindings.needs[size_t(needIndex(s->plan, "gate-bridge"))].seats.front().channel;
+        volatile uint32_t& compare = Chip::at(0x4D00F700 + 0x0C + 4 * uint32_t(channel - 1));
+        const auto pulse = code.find<void(uint32_t)>("sluice_gate_bridge_set_pulse1");
+        pulse(20'000); // 20 us of 41.67 us
+        QCOMPARE(compare, 1500u);
+        pulse(7); // half a tick and more
+        QCOMPARE(compare, 1u);
+        pulse(6);
+        QCOMPARE(compare, 0u);
+        pulse(UINT32_MAX);
+        QCOMPARE(compare, 3125u);
+
         // Rain tipper: sixteen bits that wrap.
         volatile uint32_t& tips = Chip::at(0x4D012B00 + 0x08);
         const auto edges = code.find<uint32_t()>("sluice_rain_tipper_count");
