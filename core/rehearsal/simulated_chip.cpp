@@ -327,7 +327,9 @@ void SimulatedChip::judge()
 
 double SimulatedChip::ticksOf(const Dog& dog) const
 {
-    if (!dog.always && (!dog.on.valid() || registers_.code(dog.on) == 0))
+    // One that reset starts can be stopped where its switch shows that it is on.
+    const bool off = dog.on.valid() && registers_.code(dog.on) == 0;
+    if (dog.always ? off && device_.resetCode(dog.on) != 0 : off || !dog.on.valid())
         return 0;
     const Block& block = device_.blockOf(dog.instance);
     const double period = double(meaningOf(block.role("period")->encoding, registers_.code(dog.period)).value_or(0));

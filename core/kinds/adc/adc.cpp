@@ -66,8 +66,8 @@ Kind adcKind()
                   {"sample", Use::Config, false, "kernel cycles", "Sample time of all inputs.", {}}, {"sample#", Use::Config, false, "kernel cycles", "Sample time of the input of this number.", {}},
                   {"oversampling", Use::Config, false, "kernel cycles a value", "Of a converter whose values are averages of a stream.", {}}, {"gain", Use::Config, false, "", "", {}},
                   {"reference", Use::Config, false, "", "", {}}, {"dma_results", Use::Config, false, "", "Lets the converter ask DMA to fetch.", {}}, {"done_interrupt", Use::Config, false, "", "Lets each value interrupt. Without it, it always does.", {}},
-                  {"done", Use::Status, false, "", "A value is there; reading the data takes it away.", {}}, {"data", Use::Data, false, "", "The value, from 0; all bits set is just below the reference.", {}}};
-    kind.abilities = {{"resolution", "Bits that can be chosen."}, {"sample_cycles", "Sample times that can be chosen, in kernel cycles."}, {"conversion_cycles", "Kernel cycles of a conversion beside the sample time, at the highest resolution."},
+                  {"done", Use::Status, true, "", "A value is there; reading the data takes it away.", {}}, {"data", Use::Data, true, "", "The value, from 0; all bits set is just below the reference.", {}}};
+    kind.abilities = {{"resolution", "Bits that can be chosen; without it as many as the data has."}, {"sample_cycles", "Sample times that can be chosen, in kernel cycles."}, {"conversion_cycles", "Kernel cycles of a conversion beside the sample time, at the highest resolution."},
                       {"sample_femtofarads", "Capacitor that an input charges."}, {"sample_ohms", "Resistance of the switch in front of it."}, {"settling", "Values after a change of the input until one counts; 1 when nothing is said."}};
     kind.instanceSignals = {{"IN#", "Input."}};
     kind.instanceRequests = {{"RESULT", "A value is there."}};

@@ -83,7 +83,9 @@ std::int64_t adcResolution(const Device& device, int instance, int bits)
     for (const std::int64_t one : list)
         if (one >= bits)
             return one;
-    return list.empty() ? bits : list.back();
+    // A file that does not say has as many as its values have room for.
+    const FieldRef data = device.roleField(instance, "data");
+    return !list.empty() ? list.back() : data.valid() ? device.fieldOf(data).width : bits;
 }
 
 std::int64_t adcCycles(const Device& device, int instance, const Setting& setting)
@@ -130,10 +132,6 @@ static Setting solveOne(const TuningContext& c)
     const bool sequences = c.has("slot1") || std::any_of(inputs.begin(), inputs.end(), [&c](int input) { return c.has("input" + std::to_string(input)); });
     // A converter that several needs use in turn is set by each before it converts.
     const RoleValue::When when = c.bound.shared ? RoleValue::When::Use : RoleValue::When::Config;
-    if (!c.has("data") || !c.has("done")) {
-        out.notComputed = fmt::format("the block of {} lacks the role \"{}\" in the device's file; complete it there", name, c.has("data") ? "done" : "data");
-        return out;
-    }
 
     const std::int64_t bits = adcResolution(c.device, c.bound.instance, g.bits);
     Achieved resolution{"resolution", "Resolution", fmt::format("\u2265 {} bits", g.bits), fmt::format("{} bits", bits), std::nullopt, bits >= g.bits, {}, {}};

@@ -17,10 +17,6 @@ Setting solveDac(const TuningContext& c)
 {
     Setting out;
     const std::string& name = c.device.instances[size_t(c.bound.instance)].name;
-    if (!c.has("data")) {
-        out.notComputed = fmt::format("the block of {} lacks the role \"data\" in the device's file; complete it there", name);
-        return out;
-    }
     const std::int64_t largest = largestOf(c.device, c.bound.instance);
     const Expected<Ratio> level = parseRatio(goalText(c.need, "level"));
     const std::int64_t code = (level->value * largest).round();
@@ -84,8 +80,8 @@ Kind dacKind()
     kind.signals = [](const Need&) { return std::vector<SignalSpec>{{"out", "output", "OUT", -1, SignalSpec::Direction::Analog, false}}; };
     kind.brief = [](const Need& need) { return goalText(need, "rate"); };
     using Use = RoleSpec::Use;
-    kind.roles = {{"on", Use::Config, false, "", "Switches the converter on.", {}}, {"data", Use::Data, false, "steps", "The value that is put out, from 0.", {}}, {"buffer", Use::Config, false, "", "Drives loads.", {}}, {"trigger", Use::Config, false, "", "What takes a value over; 0: writing it.", {}}};
-    kind.abilities = {{"resolution", "Bits of a value."}};
+    kind.roles = {{"on", Use::Config, false, "", "Switches the converter on.", {}}, {"data", Use::Data, true, "steps", "The value that is put out, from 0.", {}}, {"buffer", Use::Config, false, "", "Drives loads.", {}}, {"trigger", Use::Config, false, "", "What takes a value over; 0: writing it.", {}}};
+    kind.abilities = {{"resolution", "Bits of a value; 8 when nothing is said."}};
     kind.instanceSignals = {{"OUT", "The level."}};
     kind.instanceEvents = {{"empty", "The next value is wanted."}, {"event", "Anything."}};
     room.tuning.solve = solveDac;

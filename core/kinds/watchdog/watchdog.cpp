@@ -45,7 +45,7 @@ Setting solveWatchdog(const TuningContext& c)
         if (!can)
             row.trouble = fmt::format("{} runs from reset on and cannot be stopped. Feed it, and ask for a period.", name);
         out.achieved.push_back(row);
-        if (can && on.valid())
+        if (can && always)
             out.roles.push_back({"on", 0, "runs"});
         return out;
     }

@@ -164,6 +164,18 @@ private Q_SLOTS:
         }
     }
 
+    /// Where reset starts a watchdog that can be stopped, "off" stops it; where it cannot run before, nothing is to be done.
+    void watchdogsThatAreOff()
+    {
+        for (const char* plan : {"rain-post-b-done", "sluice-node-c-done"}) {
+            const auto s = run(with(demo(plan), SetGoal{"watchdog", "runs", "no"}));
+            QVERIFY2(s->findings.empty(), findingsText(*s).c_str());
+            QCOMPARE(QString::fromStdString(rehearsed(*s)), QString());
+        }
+        const auto rain = run(with(demo("rain-post-b-done"), SetGoal{"watchdog", "runs", "no"}));
+        QCOMPARE(word(*rain, 0x48000A80) & 1, 0u);
+    }
+
     /// e^(-t / RC) <= 2^-(N + 1), in floating point against the exact choice: the shortest sample time that the register has.
     void sampleTimes()
     {
