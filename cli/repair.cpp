@@ -60,7 +60,7 @@ static void addRepair(CLI::App& app, int& exitCode)
         RepairRequest request;
         request.most = std::max(options->count, options->take);
         request.stopped = searchTime();
-        request.missedGoals = [&](const Rates& rates) { return needsThatMiss(*s->device, s->plan, s->bindings, rates); };
+        request.missedGoals = askedOnce(*s->device, s->plan, s->bindings);
         const RepairResult result = repairClocks(*s->device, *s->board, s->plan, s->bindings, request);
         if (options->format == "json")
             printJson(*s, result);

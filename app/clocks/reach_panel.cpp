@@ -95,7 +95,7 @@ void ReachPanel::repair()
         [s = document_.sharedSnapshot()](const Background::Stopped& stopped) {
             RepairRequest request;
             request.stopped = stopped;
-            request.missedGoals = [&s](const Rates& rates) { return needsThatMiss(*s->device, s->plan, s->bindings, rates); };
+            request.missedGoals = askedOnce(*s->device, s->plan, s->bindings);
             return repairClocks(*s->device, *s->board, s->plan, s->bindings, request);
         },
         [this](RepairResult result) { showRepair(result); });

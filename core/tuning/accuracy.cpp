@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "core/tuning/accuracy.h"
+#include "core/tuning/one_need.h"
 
 #include "core/quantity/format.h"
 #include "core/quantity/parse.h"
@@ -64,22 +64,25 @@ std::vector<bool> sourcesOf(const Device& device, int clock)
 
 Duration driftPerMonth(const Ppm& off) { return Duration(off.value.abs() / 1'000'000 * 2'629'746); }
 
+Accuracy accuracyOfNeed(const Device& device, const Plan& plan, const Bindings& bindings, const Rates& rates, size_t n)
+{
+    Accuracy out;
+    const int instance = bindings.needs[n].instance;
+    const int kernel = instance < 0 ? -1 : device.instances[size_t(instance)].kernel;
+    if (kernel < 0 || !rates.clocks[size_t(kernel)].running || !rates.clocks[size_t(kernel)].rate.defined())
+        return out;
+    if (const auto judge = tuningOf(plan.needs[n].kind).accuracy) {
+        out = judge({device, rates, plan.needs[n], bindings.needs[n], plan, bindings});
+        out.clock = kernel;
+    }
+    return out;
+}
+
 std::vector<Accuracy> accuracyOf(const Device& device, const Plan& plan, const Bindings& bindings, const Rates& rates)
 {
-    std::vector<Accuracy> out(plan.needs.size());
-    for (size_t n = 0; n < plan.needs.size(); ++n) {
-        const int instance = bindings.needs[n].instance;
-        if (instance < 0)
-            continue;
-        const int kernel = device.instances[size_t(instance)].kernel;
-        const ClockState& clock = rates.clocks[size_t(kernel)];
-        if (!clock.running || !clock.rate.defined())
-            continue;
-        if (const auto judge = tuningOf(plan.needs[n].kind).accuracy) {
-            out[n] = judge({device, rates, plan.needs[n], bindings.needs[n], plan, bindings});
-            out[n].clock = kernel;
-        }
-    }
+    std::vector<Accuracy> out;
+    for (size_t n = 0; n < plan.needs.size(); ++n)
+        out.push_back(accuracyOfNeed(device, plan, bindings, rates, n));
     return out;
 }
 

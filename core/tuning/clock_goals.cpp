@@ -1,34 +1,76 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/tuning/clock_goals.h"
 
-#include "core/tuning/accuracy.h"
+#include "core/tuning/one_need.h"
 
 #include <algorithm>
+#include <array>
+#include <map>
 
 namespace bindrel {
+
+namespace {
+
+bool misses(const Device& device, const Plan& plan, const Bindings& bindings, const Rates& rates, size_t n)
+{
+    const int instance = bindings.needs[n].instance;
+    if (instance < 0)
+        return false;
+    if (!rates.clocks[size_t(device.instances[size_t(instance)].kernel)].running)
+        return true;
+    const Setting setting = tuneNeed(device, plan, bindings, rates, n);
+    if (!setting.computed && !setting.notComputed.empty())
+        return true;
+    if (std::any_of(setting.achieved.begin(), setting.achieved.end(), [](const Achieved& row) { return !row.ok && !row.trouble.empty(); }))
+        return true;
+    const Accuracy accuracy = accuracyOfNeed(device, plan, bindings, rates, n);
+    return accuracy.stated && !accuracy.ok();
+}
+
+/// All of the rates that a need's answer depends on: its kernel clock's, with its tolerance, and its core's, which bears its interrupts.
+using Times = std::array<std::int64_t, 9>;
+Times timesOf(const Device& device, const Plan& plan, const Bindings& bindings, const Rates& rates, size_t n)
+{
+    const int instance = bindings.needs[n].instance;
+    if (instance < 0)
+        return {};
+    const ClockState& kernel = rates.clocks[size_t(device.instances[size_t(instance)].kernel)];
+    const Frequency core = rates.clocks[size_t(device.cores[size_t(std::max(device.findCore(plan.needs[n].core), 0))].clock)].rate;
+    return {kernel.running, kernel.rate.value.num(), kernel.rate.value.den(), kernel.tolerance.low.value.num(), kernel.tolerance.low.value.den(), kernel.tolerance.high.value.num(), kernel.tolerance.high.value.den(), core.value.num(), core.value.den()};
+}
+
+} // namespace
 
 std::vector<int> needsThatMiss(const Device& device, const Plan& plan, const Bindings& bindings, const Rates& rates)
 {
     std::vector<int> out;
-    const std::vector<Setting> settings = tune(device, plan, bindings, rates);
-    const std::vector<Accuracy> accuracy = accuracyOf(device, plan, bindings, rates);
-    for (size_t n = 0; n < settings.size(); ++n) {
-        const int instance = bindings.needs[n].instance;
-        if (instance < 0)
-            continue;
-        const bool stands = !rates.clocks[size_t(device.instances[size_t(instance)].kernel)].running;
-        const bool missed = std::any_of(settings[n].achieved.begin(), settings[n].achieved.end(), [](const Achieved& row) { return !row.ok && !row.trouble.empty(); });
-        const bool tooRough = accuracy[n].stated && !accuracy[n].ok();
-        if (stands || missed || tooRough || (!settings[n].computed && !settings[n].notComputed.empty()))
+    for (size_t n = 0; n < plan.needs.size(); ++n)
+        if (misses(device, plan, bindings, rates, n))
             out.push_back(int(n));
-    }
     return out;
+}
+
+std::function<std::vector<int>(const Rates&)> askedOnce(const Device& device, const Plan& plan, const Bindings& bindings)
+{
+    // Most candidates of a search leave most kernels as they are.
+    std::vector<std::map<Times, bool>> known(plan.needs.size());
+    return [&device, &plan, &bindings, known = std::move(known)](const Rates& rates) mutable {
+        std::vector<int> out;
+        for (size_t n = 0; n < plan.needs.size(); ++n) {
+            const auto [at, fresh] = known[n].try_emplace(timesOf(device, plan, bindings, rates, n));
+            if (fresh)
+                at->second = misses(device, plan, bindings, rates, n);
+            if (at->second)
+                out.push_back(int(n));
+        }
+        return out;
+    };
 }
 
 std::function<std::vector<int>(const Rates&)> newlyMissed(const Device& device, const Plan& plan, const Bindings& bindings, const Rates& now)
 {
-    return [&device, &plan, &bindings, before = needsThatMiss(device, plan, bindings, now)](const Rates& rates) {
-        std::vector<int> out = needsThatMiss(device, plan, bindings, rates);
+    return [asked = askedOnce(device, plan, bindings), before = needsThatMiss(device, plan, bindings, now)](const Rates& rates) {
+        std::vector<int> out = asked(rates);
         std::erase_if(out, [&before](int need) { return std::find(before.begin(), before.end(), need) != before.end(); });
         return out;
     };

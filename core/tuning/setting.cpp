@@ -2,6 +2,7 @@
 #include "core/tuning/setting.h"
 
 #include "core/base/text.h"
+#include "core/tuning/one_need.h"
 
 #include <fmt/format.h>
 
@@ -40,40 +41,45 @@ std::string missingRoles(const Device& device, int instance, const KindSpec& kin
     return listed(missing);
 }
 
+Setting tuneNeed(const Device& device, const Plan& plan, const Bindings& bindings, const Rates& rates, size_t n)
+{
+    Setting setting;
+    const Need& need = plan.needs[n];
+    const BoundNeed& bound = bindings.needs[n];
+    const TuningFacet& kind = tuningOf(need.kind);
+    if (!kind.solve)
+        return setting;
+    if (bound.instance < 0) {
+        setting.notComputed = "no instance is chosen yet; bind the need first";
+        return setting;
+    }
+    setting.kernel = device.instances[size_t(bound.instance)].kernel;
+    if (const std::string missing = missingRoles(device, bound.instance, *findKind(need.kind)); !missing.empty()) {
+        setting.notComputed = fmt::format("the block of {} lacks the role {} in the device's file; complete it there", device.instances[size_t(bound.instance)].name, missing);
+        return setting;
+    }
+    const ClockState& clock = rates.clocks[size_t(setting.kernel)];
+    if (!clock.running || !clock.rate.defined()) {
+        setting.notComputed = fmt::format("its clock {} does not run: {}", device.clocks[size_t(setting.kernel)].name, clock.stopped);
+        return setting;
+    }
+    const int kernel = setting.kernel;
+    setting = kind.solve({device, rates, need, bound, plan, bindings});
+    setting.kernel = kernel;
+    setting.computed = setting.notComputed.empty();
+    for (const NeedEvent& event : setting.events)
+        if (const std::optional<int> number = device.interruptOf(bound.instance, event.event)) {
+            const std::optional<std::uint32_t> level = priorityOf(need);
+            setting.achieved.push_back({"interrupt", "Interrupt", "", fmt::format("{}, {} {}{}", *number, device.instances[size_t(bound.instance)].name, event.event, level ? fmt::format(", priority {}", *level) : std::string()), std::nullopt, true, {}, {}, true});
+        }
+    return setting;
+}
+
 std::vector<Setting> tune(const Device& device, const Plan& plan, const Bindings& bindings, const Rates& rates)
 {
-    std::vector<Setting> out(plan.needs.size());
-    for (size_t n = 0; n < plan.needs.size(); ++n) {
-        const Need& need = plan.needs[n];
-        const BoundNeed& bound = bindings.needs[n];
-        Setting& setting = out[n];
-        const TuningFacet& kind = tuningOf(need.kind);
-        if (!kind.solve)
-            continue;
-        if (bound.instance < 0) {
-            setting.notComputed = "no instance is chosen yet; bind the need first";
-            continue;
-        }
-        setting.kernel = device.instances[size_t(bound.instance)].kernel;
-        if (const std::string missing = missingRoles(device, bound.instance, *findKind(need.kind)); !missing.empty()) {
-            setting.notComputed = fmt::format("the block of {} lacks the role {} in the device's file; complete it there", device.instances[size_t(bound.instance)].name, missing);
-            continue;
-        }
-        const ClockState& clock = rates.clocks[size_t(setting.kernel)];
-        if (!clock.running || !clock.rate.defined()) {
-            setting.notComputed = fmt::format("its clock {} does not run: {}", device.clocks[size_t(setting.kernel)].name, clock.stopped);
-            continue;
-        }
-        const int kernel = setting.kernel;
-        setting = kind.solve({device, rates, need, bound, plan, bindings});
-        setting.kernel = kernel;
-        setting.computed = setting.notComputed.empty();
-        for (const NeedEvent& event : setting.events)
-            if (const std::optional<int> number = device.interruptOf(bound.instance, event.event)) {
-                const std::optional<std::uint32_t> level = priorityOf(need);
-                setting.achieved.push_back({"interrupt", "Interrupt", "", fmt::format("{}, {} {}{}", *number, device.instances[size_t(bound.instance)].name, event.event, level ? fmt::format(", priority {}", *level) : std::string()), std::nullopt, true, {}, {}, true});
-            }
-    }
+    std::vector<Setting> out;
+    for (size_t n = 0; n < plan.needs.size(); ++n)
+        out.push_back(tuneNeed(device, plan, bindings, rates, n));
     return out;
 }
 

@@ -2,6 +2,7 @@
 #include "core/kinds/common/division.h"
 
 #include <algorithm>
+#include <cmath>
 
 namespace bindrel {
 
@@ -23,6 +24,8 @@ public:
     }
     std::optional<std::int64_t> nearest(std::int64_t wanted) const { return has_ ? encoding_.nearest(wanted, maxCode_) : std::optional<std::int64_t>(1); }
     std::int64_t largest() const { return has_ ? encoding_.largest(maxCode_) : 1; }
+    /// Whether it can be every whole number from 1 to its largest.
+    bool dense() const { return !has_ || encoding_.kind == Encoding::Kind::AsIs || encoding_.kind == Encoding::Kind::MinusOne; }
 
 private:
     bool has_;
@@ -49,25 +52,70 @@ struct Distance {
     }
 };
 
+/// Where prescaler and count can be any whole number, few products are tried: outwards from the wanted one, each for divisors that a
+/// prescaler can have. The first product that has some is the nearest there is. Empty: none was found within the bounds.
+std::vector<Division> nearestProducts(const Rational& cycles, std::int64_t first, std::int64_t last, std::int64_t leastCount, std::int64_t mostCount, DividedBy::Error error, std::size_t most)
+{
+    constexpr int kMostTries = 20'000; ///< divisions of a product by a prescaler, in thousands
+    std::vector<Division> out;
+    std::int64_t below = cycles.floor(), above = below + 1;
+    for (std::int64_t work = 0; out.size() < most && work < std::int64_t(kMostTries) * 1000;) {
+        const bool down = below >= 1 && !(Distance(cycles, above, error) < Distance(cycles, below, error));
+        const std::int64_t product = down ? below-- : above++;
+        const std::int64_t from = std::max(first, (product + mostCount - 1) / mostCount), to = std::min(last, product / leastCount);
+        // Of two factors one is no larger than the root: where the range of prescalers is wide, these are fewer.
+        const auto root = static_cast<std::int64_t>(std::sqrt(static_cast<double>(product))) + 1;
+        std::vector<std::int64_t> prescalers;
+        const auto take = [&](std::int64_t prescaler) {
+            if (prescaler >= from && prescaler <= to)
+                prescalers.push_back(prescaler);
+        };
+        if (to - from <= root) {
+            for (std::int64_t prescaler = from; prescaler <= to; ++prescaler)
+                if (product % prescaler == 0)
+                    take(prescaler);
+        } else {
+            for (std::int64_t divisor = 1; divisor <= root; ++divisor)
+                if (product % divisor == 0) {
+                    take(divisor);
+                    take(product / divisor);
+                }
+        }
+        std::sort(prescalers.begin(), prescalers.end());
+        prescalers.erase(std::unique(prescalers.begin(), prescalers.end()), prescalers.end());
+        for (const std::int64_t prescaler : prescalers)
+            if (out.size() < most)
+                out.push_back({prescaler, product / prescaler});
+        work += std::min(std::max<std::int64_t>(to - from, 0), root) + 1;
+    }
+    return out;
+}
+
 } // namespace
 
 std::vector<Division> divisionsNear(const TuningContext& c, const Rational& cycles, const DividedBy& divider, std::size_t most)
 {
-    std::vector<std::pair<Distance, Division>> found;
     if (!cycles.defined() || cycles < Rational(1))
         return {};
     const Factor prescalers(c, divider.prescaler), counts(c, divider.count);
     const std::int64_t last = std::max<std::int64_t>(1, (cycles / std::max<std::int64_t>(divider.leastCount, 1)).floor());
     // A smaller prescaler than this cannot reach the time, however far it counts; the one before the first that can is still tried.
     const std::int64_t first = std::max<std::int64_t>(1, (cycles / std::max<std::int64_t>(counts.largest(), 1)).floor());
+    constexpr std::int64_t kFew = 256; // are tried one by one
+    const std::int64_t mostCounts = counts.largest(), end = std::min(last, prescalers.largest());
+    if (prescalers.dense() && counts.dense() && end - first > kFew && cycles.ceil() < (std::int64_t(1) << 52) && cycles <= Rational(prescalers.largest()) * mostCounts)
+        if (std::vector<Division> products = nearestProducts(cycles, 1, end, std::max<std::int64_t>(divider.leastCount, 1), mostCounts, divider.error, most); !products.empty())
+            return products;
     std::optional<std::int64_t> prescaler = prescalers.atLeast(first);
     if (!prescaler)
         prescaler = prescalers.nearest(prescalers.largest());
+    std::vector<std::pair<Distance, Division>> found;
     bool exact = false;
     for (int tried = 0; prescaler && tried < kMostPrescalers && !(exact && found.size() >= most); ++tried) {
-        const Rational ideal = cycles / *prescaler;
+        const __int128 part = __int128(cycles.den()) * *prescaler;
+        const std::int64_t below = std::int64_t(cycles.num() / part), above = below + (cycles.num() % part != 0);
         std::optional<std::pair<Distance, Division>> best;
-        for (const std::optional<std::int64_t>& count : {counts.nearest(std::max<std::int64_t>(ideal.floor(), 1)), counts.nearest(std::max<std::int64_t>(ideal.ceil(), 1)), counts.atLeast(std::max(ideal.ceil(), divider.leastCount))}) {
+        for (const std::optional<std::int64_t>& count : {counts.nearest(std::max<std::int64_t>(below, 1)), counts.nearest(std::max<std::int64_t>(above, 1)), counts.atLeast(std::max(above, divider.leastCount))}) {
             if (!count || *count < divider.leastCount)
                 continue;
             const Distance distance(cycles, __int128(*prescaler) * *count, divider.error);

@@ -24,8 +24,8 @@ struct DividedBy {
     enum class Error { OfTime, OfRate } error = Error::OfTime;
 };
 
-/// The divisions that come nearest to so many kernel cycles, best first: at most one for each prescaler, at most `most`; of two as near the one
-/// with the finer ticks. Looks at every prescaler (of the first 131 072), so nothing better is missed. Empty: not even the smallest fits.
+/// The divisions that come nearest to so many kernel cycles, best first, at most `most`; of two as near the one with the finer ticks. Nothing nearer
+/// is missed (of a role with gaps the first 131 072 prescalers are looked at). Empty: not even the smallest fits.
 std::vector<Division> divisionsNear(const TuningContext& context, const Rational& cycles, const DividedBy& divider, std::size_t most);
 
 /// The division with the fewest cycles that has at least so many; of two the one with the finer ticks. Empty: none is as long.
