@@ -142,4 +142,19 @@ void clearFields(Writer& w, int instance, const std::vector<FieldRef>& refs, int
     }
 }
 
+void takeFlag(Writer& w, int instance, const std::string& role)
+{
+    w.linef("    if (({} & {}) == 0u) {{", roleRegister(w.facts, w.names, instance, role), roleMacro(w.facts, w.names, instance, role));
+    w.line("        return false;");
+    w.line("    }");
+    // Reading has cleared one of the other sort.
+    if (w.facts.device.fieldOf(w.facts.device.roleField(instance, role)).access != Field::Access::ReadToClear)
+        clearFlags(w, instance, {role}, 4);
+}
+
+Code countsBetween(std::uint64_t counts)
+{
+    return counts > 0xFFFFFFFFu ? Code::trusted("now - last") : code("now >= last ? now - last : now + {}u - last", counts);
+}
+
 } // namespace bindrel

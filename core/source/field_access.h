@@ -27,6 +27,10 @@ void writeRole(Writer& w, int instance, std::string_view role, const Code& value
 void writeRoleCode(Writer& w, int instance, std::string_view role, std::uint32_t value, int indent);
 /// Forgets flags, each in the way that its access says.
 void clearFlags(Writer& w, int instance, const std::vector<std::string>& roles, int indent);
+/// "return false" while a flag is not set; then forgets it. For functions that tell whether something has happened since they were last asked.
+void takeFlag(Writer& w, int instance, const std::string& role);
+/// "now >= last ? now - last : now + 65536u - last": counts that went by on a counter that begins anew after `counts` (2 to the power of 32 at most).
+Code countsBetween(std::uint64_t counts);
 /// The same of fields of one instance that are known.
 void clearFields(Writer& w, int instance, const std::vector<FieldRef>& fields, int indent);
 /// Masks of fields that a one clears, beside the given bits: a register that is read and written back must not carry them. Empty: none.

@@ -104,7 +104,8 @@ void declareCapture(Writer& w, size_t need)
     if (channelOf(f.bindings.needs[need]) <= 0)
         return;
     w.line();
-    w.comment(fmt::format("Takes the last time stamp if there is a new one: ticks since the one before, right up to {}. The first after start gives 0.", setting.goal("longest")->achieved));
+    w.comment(fmt::format("{}: ticks since the one before, right up to {}. The first gives 0.", setting.events.empty() ? "Takes the last time stamp if there is a new one" : "The last time stamp; to be called once in the function of the edge, and always true",
+                          setting.goal("longest")->achieved));
     w.linef("bool {}_take(uint32_t *ticks);", name);
     w.comment("Nanoseconds of ticks.");
     w.linef("uint64_t {}_nanoseconds(uint32_t ticks);", name);
@@ -127,19 +128,10 @@ void defineCapture(Writer& w, size_t need)
     w.line("{");
     w.line("    static uint32_t last;");
     w.line("    static bool known;");
-    if (!told) {
-        // With an interrupt the handler has seen and cleared the flag.
-        w.linef("    if (({} & {}) == 0u) {{", roleRegister(f, w.names, instance, flag), roleMacro(f, w.names, instance, flag));
-        w.line("        return false;");
-        w.line("    }");
-        if (f.device.fieldOf(f.device.roleField(instance, flag)).access != Field::Access::ReadToClear)
-            clearFlags(w, instance, {flag}, 4);
-    }
+    if (!told) // else the handler has seen and cleared the flag
+        takeFlag(w, instance, flag);
     w.linef("    const uint32_t now = {};", readRole(w, instance, stamp));
-    if (counts > INT64_C(0xFFFFFFFF))
-        w.line("    *ticks = known ? now - last : 0u;");
-    else
-        w.linef("    *ticks = !known ? 0u : now >= last ? now - last : now + {}u - last;", counts);
+    w.linef("    *ticks = !known ? 0u : {};", countsBetween(std::uint64_t(counts)));
     w.line("    known = true;");
     w.line("    last = now;");
     w.line("    return true;");

@@ -107,10 +107,7 @@ void defineCount(Writer& w, size_t need)
     w.line("    static bool known;");
     w.linef("    const uint32_t now = {};", readRole(w, instance, "counter"));
     w.line("    if (known) {");
-    if (modulus > 0xFFFFFFFFu)
-        w.line("        sum += now - last;");
-    else
-        w.linef("        sum += now >= last ? now - last : now + {}u - last;", modulus);
+    w.linef("        sum += {};", countsBetween(modulus));
     w.line("    }");
     w.line("    known = true;");
     w.line("    last = now;");

@@ -101,11 +101,7 @@ void defineInterval(Writer& w, size_t need)
         w.line();
         w.linef("bool {}_elapsed(void)", name);
         w.line("{");
-        w.linef("    if (({} & {}) == 0u) {{", roleRegister(f, w.names, instance, "updated"), roleMacro(f, w.names, instance, "updated"));
-        w.line("        return false;");
-        w.line("    }");
-        if (f.device.fieldOf(f.device.roleField(instance, "updated")).access != Field::Access::ReadToClear)
-            clearFlags(w, instance, {"updated"}, 4);
+        takeFlag(w, instance, "updated");
         w.line("    return true;");
         w.line("}");
     }

@@ -101,7 +101,7 @@ void defineQuadrature(Writer& w, size_t need)
     if (counts > INT64_C(0xFFFFFFFF)) {
         w.line("        position += now - last;");
     } else {
-        w.linef("        const uint32_t forward = now >= last ? now - last : now + {}u - last;", counts);
+        w.linef("        const uint32_t forward = {};", countsBetween(std::uint64_t(counts)));
         w.comment("More than half a period forward is less than that backward.", 8);
         w.linef("        position += forward > {0}u ? forward - {1}u : forward;", counts / 2, counts);
     }

@@ -68,11 +68,7 @@ void defineUsb(Writer& w, size_t need)
     w.line();
     w.linef("bool {}_was_reset(void)", w.names.need(need));
     w.line("{");
-    w.linef("    if (({} & {}) == 0u) {{", roleRegister(w.facts, w.names, instance, "bus_reset"), roleMacro(w.facts, w.names, instance, "bus_reset"));
-    w.line("        return false;");
-    w.line("    }");
-    if (w.facts.device.fieldOf(flag).access != Field::Access::ReadToClear)
-        clearFlags(w, instance, {"bus_reset"}, 4);
+    takeFlag(w, instance, "bus_reset");
     w.line("    return true;");
     w.line("}");
 }
