@@ -206,6 +206,40 @@ private Q_SLOTS:
         QCOMPARE(Chip::at(base + 8) & 1, 0u);
     }
 
+    /// A watched crystal that stops brings outputs to the levels that they start with, and the bridge to rest.
+    void aSourceThatIsLost()
+    {
+        const auto s = run(with(demo(), SetClock{"HFX", "monitored"}));
+        QVERIFY2(s->findings.empty(), findingsText(*s).c_str());
+        const Compiled code(*s);
+        const Chip chip(*s->device);
+        code.startAll(*s);
+        QCOMPARE(Chip::at(0x4D00F700 + 0x20) & 1, 1u); // the bridge drives
+        code.find<void()>("sluice_on_CLK_clock_failed")();
+        QCOMPARE(Chip::at(0x4D00F700 + 0x20) & 1, 0u);
+        QCOMPARE(Chip::at(0x4D00F700) & 1, 0u);
+    }
+
+    /// Priorities go where the core has them; a level that it does not have is a finding.
+    void priorities()
+    {
+        const auto s = run(with(demo(), SetGoal{"tick", "priority", "5"}));
+        QVERIFY2(s->findings.empty(), findingsText(*s).c_str());
+        const Compiled code(*s);
+        const Chip chip(*s->device);
+        code.startAll(*s);
+        QCOMPARE(Chip::at(0xE000E400 + 24) & 0xFF, 5u << 4); // interrupt 24, four bits
+        QVERIFY(hasFinding(*run(with(demo(), SetGoal{"tick", "priority", "16"})), "GOAL-03"));
+        // The helper's controller has a field for each: number 25, three bits.
+        const auto pump = run(with(demo("pump-hall-a-done"), SetGoal{"report-tick", "priority", "6"}));
+        QVERIFY2(pump->findings.empty(), findingsText(*pump).c_str());
+        bool set = false;
+        for (const RegisterValue& value : pump->image.registers)
+            set = set || (pump->device->addressOf(value.instance, value.reg) == 0x47001C10 + 25 * 4 && value.value == 6);
+        QVERIFY(set);
+        QVERIFY(hasFinding(*run(with(demo("pump-hall-a-done"), SetGoal{"report-tick", "priority", "8"})), "GOAL-03"));
+    }
+
     /// Two needs use one converter in turn: each sets it for itself, and what both take of its time is told.
     void aConverterInTurn()
     {
