@@ -3,38 +3,60 @@
 
 #include "core/pins/bindings.h"
 
+#include <array>
 #include <functional>
+#include <optional>
 
 namespace bindrel {
 
+/// What a placement is judged by, what weighs most first.
+enum class PlacementLevel { Moved, Pads, Sides, Splits, Crossings, Scarce, Debug, Spread };
+inline constexpr std::size_t kPlacementLevels = 8;
+
 /// What a placement costs, the first difference deciding.
 struct PlacementCost {
-    int moved = 0;  ///< needs that were bound and stand elsewhere
-    int pads = 0;   ///< signals that leave their pad
-    int sides = 0;  ///< sides of the package that parts use beyond one each
+    int moved = 0;     ///< needs that were bound and stand elsewhere
+    int pads = 0;      ///< signals that leave their pad
+    int sides = 0;     ///< sides of the package that parts use beyond one each
+    int splits = 0;    ///< sides that needs use beyond one each: a bus with its clock here and its data there
     int crossings = 0; ///< pads that lie between the pads of another part on its side: each makes wires cross
-    int scarce = 0; ///< pads that other open needs could use, weak pads that drive, instances richer than asked for
-    int debug = 0;  ///< pads that the chip uses for its debug port after reset
+    int scarce = 0;    ///< pads that needs left open could use, weak pads that drive, instances richer than asked for
+    int debug = 0;     ///< pads that the chip uses for its debug port after reset
+    int spread = 0;    ///< places between the first and the last pad of a part on a side that are not its own
+    int at(PlacementLevel level) const;
     friend auto operator<=>(const PlacementCost&, const PlacementCost&) = default;
+};
+
+/// How good a level of a way is known to be, given those that weigh more.
+struct PlacementProof {
+    /// Level by level: the least that it can be at all. Empty where that is not known.
+    std::array<std::optional<int>, kPlacementLevels> least;
+    /// Whether nothing can be better up to and with this level.
+    bool provenTo(PlacementLevel level, const PlacementCost& cost) const;
+    bool proven(const PlacementCost& cost) const { return provenTo(PlacementLevel::Spread, cost); }
 };
 
 struct Placement {
     std::vector<std::pair<int, Binding>> bindings; ///< by need; only what differs from the plan
     PlacementCost cost;
+    PlacementProof proof;
 };
 
 struct PlacementRequest {
     std::vector<int> needs;        ///< that must be placed: what they have now is a preference, not a fact
     bool mayMove = false;          ///< whether bound needs that nobody holds may move, as few as possible
     std::size_t count = 1;         ///< best ways wanted
-    long maxSteps = 200'000;       ///< of one search; beyond it the answer is not proven
+    bool ranked = true;            ///< else the first ways that are found do, in any order
+    /// Counted steps (each some nanoseconds) for the whole search; beyond them the best so far is given.
+    long effort = 60'000'000;
     std::function<bool()> cancelled; ///< asked now and then; may be empty
     bool leaveContests = false;      ///< with mayMove: contention among the others is not to be cleared, only room to be made
+    std::function<void(const Placement&)> improved; ///< told of each way that is better than the one before; may be empty
 };
 
 struct PlacementResult {
     std::vector<Placement> ways; ///< best first
-    bool proven = false;    ///< nothing better is missed; or, without ways, there is none
+    bool proven = false;    ///< no way moves less than the first; or, without ways, there is none
     bool cancelled = false;
     /// Without ways: needs that cannot stand together, so that leaving out any one of them makes room for the others.
     std::vector<int> culprits;
@@ -43,8 +65,8 @@ struct PlacementResult {
 };
 
 /// Finds where needs can stand: instance, pads, DMA channels. Hard rules are those of contention; what the board has routed
-/// and what is held is left alone. Deterministic. When needs may move, the fewest do: sets of them are tried in the order of
-/// their size, and each failure teaches which of them cannot all stay.
+/// and what is held is left alone. Deterministic. A first way is made better level by level, while a bound from below rises; see docs/decisions/0018.
+/// When several ways are asked for and needs may move, they differ in who moves as long as that costs at most one move more.
 PlacementResult place(const Device& device, const Board& board, const Plan& plan, const PlacementRequest& request);
 
 } // namespace bindrel

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "core/pins/placer.h"
+#include "core/pins/placement_space.h"
+
 #include "core/pins/sides.h"
 #include "core/pins/taken.h"
 
@@ -7,26 +8,32 @@
 
 namespace bindrel {
 
-PlacementSpace::PlacementSpace(const Device& d, const Board& board, const Plan& p, const std::vector<int>& whole) : device(d), plan(p)
+PlacementSpace::PlacementSpace(const Device& d, const Board& board, const Plan& p, const std::vector<int>& placed) : device(d), plan(p), routesOf_(d.instances.size())
 {
-    resources = static_cast<int>(d.pads.size());
     for (std::size_t i = 0; i < d.pads.size(); ++i)
-        numbers_[{Resource::Kind::Pad, static_cast<int>(i)}] = static_cast<int>(i);
+        number({{Resource::Kind::Pad, static_cast<int>(i)}, {}, -1});
+    for (int channel = 0; channel < d.dma.channels; ++channel)
+        number({{Resource::Kind::Dma, channel}, {}, -1});
     sideOfPad.assign(d.pads.size(), 0);
     positionOfPad.assign(d.pads.size(), -1);
     alongOfPad.assign(d.pads.size(), 0);
+    const std::vector<int> sides = sidesOf(d.package);
     for (std::size_t i = 0; i < d.package.pins.size(); ++i)
         if (const int pad = d.package.pins[i].pad; pad >= 0) {
-            sideOfPad[std::size_t(pad)] = sideOf(d.package, i);
+            sideOfPad[std::size_t(pad)] = sides[i];
             positionOfPad[std::size_t(pad)] = alongOfPad[std::size_t(pad)] = static_cast<int>(i);
             if (const auto ball = d.package.kind == Package::Kind::BallGrid ? ballAt(d.package.pins[i].number) : std::nullopt)
                 alongOfPad[std::size_t(pad)] = sideOfPad[std::size_t(pad)] % 2 == 0 ? ball->first : ball->second;
         }
-    for (int channel = 0; channel < d.dma.channels; ++channel)
-        dma_.push_back(number({{Resource::Kind::Dma, channel}, {}, -1}).resource);
+    for (const Pad& pad : d.pads)
+        for (const int route : pad.routes)
+            routesOf_[std::size_t(d.routes[std::size_t(route)].instance)].push_back(route);
 
     const Bindings bindings = bind(d, p);
-    const std::vector<int> demand = padDemand(d, p, bindings);
+    std::vector<bool> isPlaced(p.needs.size(), false);
+    for (const int need : placed)
+        isPlaced[std::size_t(need)] = true;
+    const std::vector<int> demand = padDemand(d, p, bindings, placed);
     std::map<std::string, int> partNumbers;
     for (std::size_t n = 0; n < p.needs.size(); ++n) {
         const Need& need = p.needs[n];
@@ -36,7 +43,7 @@ PlacementSpace::PlacementSpace(const Device& d, const Board& board, const Plan& 
         if (!need.part.empty())
             entry.part = partNumbers.emplace(need.part, static_cast<int>(partNumbers.size())).first->second;
         entry.wasBound = bindings.needs[n].state != BoundNeed::State::Open;
-        if (!entry.wasBound && !need.binding.pads.empty() && std::find(whole.begin(), whole.end(), static_cast<int>(n)) == whole.end()) {
+        if (!entry.wasBound && !need.binding.pads.empty() && !isPlaced[n]) {
             std::erase_if(entry.signals, [&need](const SignalSpec& signal) { return !need.binding.pads.contains(signal.id); });
             std::erase_if(entry.requests, [&need](const std::string& request) { return !need.binding.dma.contains(request); });
             entry.wasBound = true;
@@ -55,7 +62,10 @@ PlacementSpace::PlacementSpace(const Device& d, const Board& board, const Plan& 
 PlacementSpace::Taking PlacementSpace::number(const Use& use)
 {
     const auto [at, fresh] = numbers_.try_emplace(use.resource, resources);
-    resources += fresh;
+    if (fresh) {
+        kinds_.push_back(use.resource.kind);
+        ++resources;
+    }
     const int as = use.as.empty() ? 0 : ways_.try_emplace(use.as, static_cast<int>(ways_.size()) + 1).first->second;
     return {at->second, as};
 }
@@ -96,42 +106,60 @@ PlacementSpace::Site PlacementSpace::siteFor(const Entry& entry, const Need& nee
         // A timer with pairs for a need without is a waste, and so is any instance with more signals than are asked for.
         site.scarce = static_cast<int>(facts.signals.size() - std::min(facts.signals.size(), entry.signals.size())) + (!pairs && device.ability(instance, "pairs", 0) > 0 ? 20 : 0);
     }
-    for (std::size_t s = 0; s < entry.signals.size(); ++s) {
-        const SignalSpec& signal = entry.signals[s];
+    const bool needHeld = plan.held(holdOfNeed(need.id));
+    for (const SignalSpec& signal : entry.signals) {
         std::vector<Choice> choices;
-        Pads pads;
         const auto current = need.binding.pads.find(signal.id);
+        const bool has = current != need.binding.pads.end();
         const std::string net = netOf(need, signal.id);
-        const bool held = plan.held(holdOfSignal(need.id, signal.id)) || plan.held(holdOfNeed(need.id));
-        for (std::size_t p = 0; p < device.pads.size() && p < kMaxPads; ++p) {
-            const Pad& pad = device.pads[p];
-            if (positionOfPad[p] < 0 || (held && current != need.binding.pads.end() && current->second != pad.name))
+        const bool held = has && (needHeld || plan.held(holdOfSignal(need.id, signal.id)));
+        for (const Way& way : waysOf(instance, signal)) {
+            const Pad& pad = device.pads[std::size_t(way.pad)];
+            const bool moves = has && current->second != pad.name;
+            if ((held && moves) || !boardObjection(device, board, way.pad, way.route, net).empty())
                 continue;
-            std::vector<RouteMatch> routes;
-            if (!signal.pattern.empty())
-                routes = routesFor(device, instance, signal, static_cast<int>(p));
-            else if (pad.port >= 0 && (!signal.line || device.linesInPorts || (pad.line >= 0 && device.lineInstance >= 0)))
-                routes.push_back({-1, 0});
-            for (const RouteMatch& match : routes) {
-                if (!boardObjection(device, board, static_cast<int>(p), match.route, net).empty())
-                    continue;
-                Choice choice{static_cast<int>(p), match.route, match.channel, {}, current != need.binding.pads.end() && current->second != pad.name, demand[p], 0};
-                std::vector<Use> uses;
-                useSeat(uses, device, static_cast<int>(s), signal, choice.pad, choice.route, choice.channel);
-                for (const Use& use : uses)
-                    if (use.resource.kind != Resource::Kind::Pad)
-                        choice.takes.push_back(number(use));
-                if (pad.weak && signal.direction == SignalSpec::Direction::Out)
-                    choice.scarce += 10;
-                choice.debug = !pad.resetClaim.empty() && (match.route < 0 || device.signalName(device.routes[std::size_t(match.route)]) != pad.resetClaim);
-                choices.push_back(std::move(choice));
-                pads.set(p);
-            }
+            Choice choice{way.pad, way.route, way.channel, &way.takes, moves, demand[std::size_t(way.pad)], 0};
+            if (pad.weak && signal.direction == SignalSpec::Direction::Out)
+                choice.scarce += 10;
+            choice.debug = !pad.resetClaim.empty() && (way.route < 0 || device.signalName(device.routes[std::size_t(way.route)]) != pad.resetClaim);
+            choices.push_back(choice);
         }
         site.choices.push_back(std::move(choices));
-        site.pads.push_back(pads);
     }
     return site;
+}
+
+/// Where an instance can have a signal (or a port's bit lie), and what that takes; the same for all needs.
+const std::vector<PlacementSpace::Way>& PlacementSpace::waysOf(int instance, const SignalSpec& signal)
+{
+    const auto [known, fresh] = known_.try_emplace({signal.pattern.empty() ? -1 : instance, signal.pattern, signal.line, signal.channel >= 0});
+    std::vector<Way>& out = known->second;
+    if (!fresh)
+        return out;
+    const auto add = [&](int pad, int route, int channel) {
+        Way way{pad, route, channel, {}};
+        std::vector<Use> uses;
+        useSeat(uses, device, 0, signal, pad, route, channel);
+        for (const Use& use : uses)
+            if (use.resource.kind != Resource::Kind::Pad)
+                way.takes.push_back(number(use));
+        out.push_back(std::move(way));
+    };
+    if (signal.pattern.empty()) {
+        for (std::size_t p = 0; p < device.pads.size(); ++p)
+            if (const Pad& pad = device.pads[p]; positionOfPad[p] >= 0 && pad.port >= 0 && (!signal.line || device.linesInPorts || (pad.line >= 0 && device.lineInstance >= 0)))
+                add(static_cast<int>(p), -1, 0);
+    } else {
+        for (const int r : routesOf_[std::size_t(instance)]) {
+            const Route& route = device.routes[std::size_t(r)];
+            if (positionOfPad[std::size_t(route.pad)] < 0)
+                continue;
+            const PatternMatch match = matchSignal(signal.pattern, device.instances[std::size_t(instance)].signals[std::size_t(route.signal)].name);
+            if (match.fits)
+                add(route.pad, r, match.channel);
+        }
+    }
+    return out;
 }
 
 } // namespace bindrel

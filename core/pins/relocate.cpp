@@ -61,7 +61,7 @@ public:
     void settle(std::vector<int> needs)
     {
         while (!needs.empty() && !stopped) {
-            const PlacementResult result = attempt(needs, kStepsForAll);
+            const PlacementResult result = attempt(needs, kEffortForAll);
             if (!result.ways.empty() || stopped)
                 return;
             if (!result.proven) {
@@ -83,16 +83,16 @@ public:
     bool stopped = false;
 
 private:
-    static constexpr long kStepsForAll = 15'000;
-    static constexpr long kStepsForOne = 2'000;
+    static constexpr long kEffortForAll = 20'000'000;
+    static constexpr long kEffortForOne = 3'000'000;
 
     static bool wired(const Need& need) { return need.kind == "crystal" || need.kind == "clockin" || need.kind == "debug"; }
 
-    PlacementResult attempt(const std::vector<int>& needs, long steps)
+    PlacementResult attempt(const std::vector<int>& needs, long effort)
     {
         PlacementRequest request;
         request.needs = needs;
-        request.maxSteps = steps;
+        request.effort = effort;
         request.cancelled = cancelled_;
         PlacementResult result = place(device_, board_, plan_, request);
         stopped = result.cancelled;
@@ -116,7 +116,7 @@ private:
                 return;
             plan_.needs[size_t(need)].binding = wanted[need];
             placed.push_back(need);
-            const PlacementResult result = attempt(placed, kStepsForOne);
+            const PlacementResult result = attempt(placed, kEffortForOne);
             if (!result.ways.empty())
                 continue;
             placed.pop_back();

@@ -25,37 +25,49 @@ std::optional<std::pair<int, int>> ballAt(std::string_view name)
     return std::pair(row - 1, column - 1);
 }
 
-int sideOf(const Package& package, std::size_t pin)
+std::vector<int> sidesOf(const Package& package)
 {
     const std::size_t count = package.pins.size();
+    std::vector<int> out(count, 0);
     switch (package.kind) {
     case Package::Kind::DualRow:
-        return pin < (count + 1) / 2 ? 0 : 2;
+        for (std::size_t pin = (count + 1) / 2; pin < count; ++pin)
+            out[pin] = 2;
+        return out;
     case Package::Kind::QuadFlat:
     case Package::Kind::NoLead: {
         const std::size_t perSide = std::max<std::size_t>(1, (count + 3) / 4);
-        return static_cast<int>(std::min<std::size_t>(pin / perSide, 3));
+        for (std::size_t pin = 0; pin < count; ++pin)
+            out[pin] = static_cast<int>(std::min<std::size_t>(pin / perSide, 3));
+        return out;
     }
     case Package::Kind::BallGrid:
         break;
     }
+    std::vector<std::optional<std::pair<int, int>>> places;
     int rows = 0;
     int columns = 0;
-    for (const PackagePin& other : package.pins)
-        if (const auto place = ballAt(other.number)) {
-            rows = std::max(rows, place->first);
-            columns = std::max(columns, place->second);
+    for (const PackagePin& pin : package.pins) {
+        places.push_back(ballAt(pin.number));
+        if (places.back()) {
+            rows = std::max(rows, places.back()->first);
+            columns = std::max(columns, places.back()->second);
         }
-    const auto place = ballAt(package.pins[pin].number);
-    if (!place)
-        return 0;
-    // Distances to the four edges; the nearest counts.
-    const int left = place->second;
-    const int right = columns - place->second;
-    const int top = place->first;
-    const int bottom = rows - place->first;
-    const int nearest = std::min({left, right, top, bottom});
-    return nearest == left ? 0 : nearest == right ? 2 : nearest == bottom ? 1 : 3;
+    }
+    for (std::size_t pin = 0; pin < count; ++pin) {
+        if (!places[pin])
+            continue;
+        // Distances to the four edges; the nearest counts.
+        const int left = places[pin]->second;
+        const int right = columns - places[pin]->second;
+        const int top = places[pin]->first;
+        const int bottom = rows - places[pin]->first;
+        const int nearest = std::min({left, right, top, bottom});
+        out[pin] = nearest == left ? 0 : nearest == right ? 2 : nearest == bottom ? 1 : 3;
+    }
+    return out;
 }
+
+int sideOf(const Package& package, std::size_t pin) { return sidesOf(package)[pin]; }
 
 } // namespace bindrel

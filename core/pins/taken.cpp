@@ -5,6 +5,8 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
+
 namespace bindrel {
 
 void Taken::add(const Use& use, int need) { uses_[use.resource].emplace_back(use, need); }
@@ -36,16 +38,24 @@ void take(Taken& taken, const Device& device, const Need& need, const Binding& b
         taken.add(use, index);
 }
 
-std::vector<int> padDemand(const Device& device, const Plan& plan, const Bindings& bindings)
+std::vector<int> padDemand(const Device& device, const Plan& plan, const Bindings& bindings, const std::vector<int>& placed)
 {
-    std::vector<int> demand(device.pads.size(), 0);
+    std::map<const KindSpec*, int> wanting;
     for (size_t n = 0; n < plan.needs.size(); ++n) {
         const KindSpec* kind = findKind(plan.needs[n].kind);
-        if (!kind || kind->instanceKind.empty() || kind->instanceKind == "*" || bindings.needs[n].state == BoundNeed::State::Bound)
+        if (!kind || kind->instanceKind.empty() || kind->instanceKind == "*" || bindings.needs[n].state != BoundNeed::State::Open ||
+            std::find(placed.begin(), placed.end(), static_cast<int>(n)) != placed.end())
             continue;
+        ++wanting[kind];
+    }
+    std::vector<int> demand(device.pads.size(), 0);
+    for (const auto& [kind, times] : wanting) {
+        std::vector<bool> serves(device.instances.size());
+        for (size_t i = 0; i < serves.size(); ++i)
+            serves[i] = kind->servedBy(device, static_cast<int>(i));
         for (const Route& route : device.routes)
-            if (kind->servedBy(device, route.instance))
-                ++demand[size_t(route.pad)];
+            if (serves[size_t(route.instance)])
+                demand[size_t(route.pad)] += times;
     }
     return demand;
 }

@@ -108,7 +108,8 @@ inline std::vector<Binding> waysToBind(const Device& device, const Board& board,
     PlacementRequest request;
     request.needs = {need};
     request.count = 100'000;
-    request.maxSteps = 100'000'000;
+    request.ranked = false;
+    request.effort = 10'000'000'000;
     std::vector<Binding> out;
     for (const Placement& way : place(device, board, plan, request).ways)
         out.push_back(way.bindings.empty() ? plan.needs[size_t(need)].binding : way.bindings.front().second);

@@ -32,8 +32,8 @@ class PlacementCasesTest : public QObject {
         return out;
     }
 
-    static PlacementResult bindAll(const Workpiece& work, const std::vector<int>& needs) { return place(*work.device, *work.board, work.plan, {needs, false, 1, 200'000, {}}); }
-    static PlacementResult untangled(const Workpiece& work, std::size_t count) { return place(*work.device, *work.board, work.plan, {{}, true, count, 200'000, {}}); }
+    static PlacementResult bindAll(const Workpiece& work, const std::vector<int>& needs) { return place(*work.device, *work.board, work.plan, {.needs = needs}); }
+    static PlacementResult untangled(const Workpiece& work, std::size_t count) { return place(*work.device, *work.board, work.plan, {.mayMove = true, .count = count}); }
 
     /// The plan with a way taken has no contention.
     static void isLawful(const Workpiece& work, const Placement& way)

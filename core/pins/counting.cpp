@@ -1,0 +1,93 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/pins/counting.h"
+
+#include <algorithm>
+#include <limits>
+
+namespace bindrel {
+
+/// Of those that take one now, the one with the fewest left stands for the group.
+bool Counting::choose(const Solver& solver, Group& group)
+{
+    group.taker = group.option = -1;
+    std::size_t least = std::numeric_limits<std::size_t>::max();
+    for (std::size_t t = 0; t < group.takers.size(); ++t) {
+        const Taker& taker = group.takers[t];
+        if (!std::all_of(taker.when.begin(), taker.when.end(), [&solver](Literal l) { return solver.valueOf(l) > 0; }))
+            continue;
+        const std::size_t open = group.takers.size() == 1 ? 0 : std::size_t(std::count_if(taker.options.begin(), taker.options.end(), [&solver](const auto& o) { return solver.valueOf(o.second) >= 0; }));
+        if (open < least) {
+            least = open;
+            group.taker = int(t);
+        }
+    }
+    return group.taker >= 0;
+}
+
+bool Counting::augment(const Solver& solver, int number)
+{
+    Group& group = groups_[std::size_t(number)];
+    seenGroup_.push_back(number);
+    const std::vector<std::pair<int, Literal>>& options = standingFor(group).options;
+    for (const bool free : {true, false}) // what nobody has first
+        for (std::size_t o = 0; o < options.size(); ++o) {
+            const auto& [thing, literal] = options[o];
+            if (isSeen_[std::size_t(thing)] || solver.valueOf(literal) < 0 || (owner_[std::size_t(thing)] < 0) != free)
+                continue;
+            isSeen_[std::size_t(thing)] = 1;
+            seenThing_.push_back(thing);
+            if (free || augment(solver, owner_[std::size_t(thing)])) {
+                owner_[std::size_t(thing)] = number;
+                group.option = int(o);
+                return true;
+            }
+        }
+    return false;
+}
+
+bool Counting::possible(const Solver& solver, std::vector<Literal>& why)
+{
+    isSeen_.resize(owner_.size(), 0);
+    std::vector<int> without;
+    for (std::size_t g = 0; g < groups_.size(); ++g) {
+        Group& group = groups_[g];
+        if (group.taker >= 0) {
+            const Taker& taker = standingFor(group);
+            const bool takes = std::all_of(taker.when.begin(), taker.when.end(), [&solver](Literal l) { return solver.valueOf(l) > 0; });
+            if (takes && group.option >= 0 && solver.valueOf(taker.options[std::size_t(group.option)].second) >= 0)
+                continue;
+            if (group.option >= 0)
+                owner_[std::size_t(taker.options[std::size_t(group.option)].first)] = -1;
+        }
+        if (choose(solver, group))
+            without.push_back(int(g));
+    }
+    for (std::size_t at = 0; at < without.size(); ++at) {
+        seenThing_.clear();
+        seenGroup_.clear();
+        const bool found = augment(solver, without[at]);
+        if (!found) {
+            why.clear();
+            for (const int g : seenGroup_) {
+                const Taker& taker = standingFor(groups_[std::size_t(g)]);
+                for (const Literal literal : taker.when)
+                    why.push_back(~literal);
+                for (const auto& [thing, literal] : taker.options)
+                    if (!isSeen_[std::size_t(thing)])
+                        why.push_back(literal);
+            }
+            std::sort(why.begin(), why.end());
+            why.erase(std::unique(why.begin(), why.end()), why.end());
+            // Those that were not reached are looked at the next time.
+            for (std::size_t rest = at; rest < without.size(); ++rest)
+                groups_[std::size_t(without[rest])].taker = -1;
+        }
+        for (const int thing : seenThing_)
+            isSeen_[std::size_t(thing)] = 0;
+        if (!found)
+            return false;
+    }
+    return true;
+}
+
+} // namespace bindrel

@@ -1,0 +1,38 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "core/pins/solver/solver.h"
+
+namespace bindrel {
+
+/// Things that exist once (pads, instances, channels) and what must each have one of its own. Whether there are enough is a matching; when there are not, the
+/// takers that are too many and the things that they could share are a Hall set, which says why.
+class Counting {
+public:
+    struct Taker {
+        std::vector<Literal> when; ///< it takes one as soon as all of these are so
+        std::vector<std::pair<int, Literal>> options; ///< thing, and what says that it is taken
+    };
+    /// Takers that may share one thing: together they need one.
+    void add(std::vector<Taker> alike) { groups_.push_back({std::move(alike), -1, -1}); }
+    void begin(int things) { owner_.assign(std::size_t(things), -1); }
+    /// See Watcher::possible.
+    bool possible(const Solver& solver, std::vector<Literal>& why);
+
+private:
+    struct Group {
+        std::vector<Taker> takers;
+        int taker = -1;  ///< that stands for the group now
+        int option = -1; ///< that it has
+    };
+    const Taker& standingFor(const Group& group) const { return group.takers[std::size_t(group.taker)]; }
+    bool choose(const Solver& solver, Group& group);
+    bool augment(const Solver& solver, int group);
+
+    std::vector<Group> groups_;
+    std::vector<int> owner_; ///< by thing: the group that has it
+    std::vector<int> seenThing_, seenGroup_;
+    std::vector<char> isSeen_;
+};
+
+} // namespace bindrel

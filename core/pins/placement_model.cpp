@@ -1,0 +1,574 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/pins/placement_model.h"
+
+#include "core/pins/routes.h"
+
+#include <algorithm>
+#include <limits>
+#include <set>
+
+namespace bindrel {
+
+namespace {
+
+/// Takers of a resource that get along have the same key: those who say the same, and the signals of one need. On a pad and on a
+/// DMA channel not even these.
+using Key = std::pair<int, int>;
+
+Key keyOf(const PlacementSpace::Taking& taking, int need) { return taking.as != 0 ? Key(0, taking.as) : Key(1, need); }
+
+} // namespace
+
+PlacementModel::PlacementModel(const PlacementSpace& space, const Who& who) : space_(space), who_(who), of_(space.needs.size(), -1)
+{
+    truth_ = solver.fresh();
+    solver.is(truth_);
+    for (const int need : who.place)
+        participate(need, true, false);
+    for (const int need : who.move)
+        participate(need, true, true);
+    for (const int need : who.stay)
+        participate(need, false, true);
+
+    // Who has the least choice comes first, instances before pads.
+    std::vector<std::pair<std::size_t, std::size_t>> order;
+    for (std::size_t p = 0; p < participants_.size(); ++p) {
+        std::size_t room = 0;
+        for (const PlacementSpace::Site& site : space_.needs[std::size_t(participants_[p].need)].sites) {
+            std::size_t least = 64;
+            for (const auto& choices : site.choices)
+                least = std::min(least, choices.size());
+            room += least;
+        }
+        order.emplace_back(room, p);
+    }
+    std::sort(order.begin(), order.end());
+    for (const auto& [room, p] : order)
+        addNeed(participants_[p]);
+    for (const auto& [room, p] : order)
+        for (std::size_t site = 0; site < participants_[p].sites.size(); ++site)
+            addSite(participants_[p], site);
+    addSeats();
+    exclusions();
+    addSides();
+    countThings();
+    solver.watch(this);
+}
+
+void PlacementModel::participate(int need, bool placed, bool mayStay)
+{
+    Participant p;
+    p.need = need;
+    p.placed = placed;
+    p.mayStay = mayStay;
+    p.takesPart = who_.choosable ? solver.fresh() : truth_;
+    if (mayStay)
+        p.stays = placed ? solver.fresh() : p.takesPart;
+    if (placed && mayStay)
+        movers_.push_back(need);
+    of_[std::size_t(need)] = int(participants_.size());
+    participants_.push_back(std::move(p));
+}
+
+void PlacementModel::addNeed(Participant& p)
+{
+    const PlacementSpace::Entry& entry = space_.needs[std::size_t(p.need)];
+    if (p.mayStay)
+        for (std::size_t at = 0; at < entry.now.size(); ++at) {
+            const PlacementSpace::Taking& taking = entry.now[at];
+            const Resource::Kind kind = space_.kindOf(taking.resource);
+            const bool once = kind == Resource::Kind::Pad || kind == Resource::Kind::Dma;
+            takers_[taking.resource].staying.emplace_back(once ? Key(-1 - int(at), p.need) : keyOf(taking, p.need), p.stays);
+        }
+    if (!p.placed)
+        return;
+    std::vector<Literal> ways;
+    if (p.mayStay) {
+        ways.push_back(p.stays);
+        solver.prefer(p.stays);
+    }
+    for (std::size_t i = 0; i < entry.sites.size(); ++i) {
+        p.sites.emplace_back();
+        p.sites.back().site = solver.fresh();
+        ways.push_back(p.sites.back().site);
+    }
+    solver.atMostOne(ways);
+    if (!ways.empty()) {
+        guides_.resize(std::size_t(solver.choice(ways)) + 1);
+        if (who_.choosable)
+            for (const Literal way : ways)
+                solver.implies(way, p.takesPart);
+    }
+    ways.push_back(~p.takesPart);
+    solver.atLeastOne(ways);
+}
+
+void PlacementModel::addSite(Participant& p, std::size_t number)
+{
+    const PlacementSpace::Entry& entry = space_.needs[std::size_t(p.need)];
+    const PlacementSpace::Site& site = entry.sites[number];
+    SiteLiterals& literals = p.sites[number];
+    for (const PlacementSpace::Taking& taking : site.takes)
+        takers_[taking.resource].placed[keyOf(taking, p.need)].push_back(literals.site);
+    const auto choose = [&](std::vector<Literal> ways, Guide guide) {
+        for (const Literal way : ways)
+            solver.implies(way, literals.site);
+        solver.atMostOne(ways);
+        guides_.resize(std::size_t(solver.choice(ways)) + 1);
+        guides_.back() = guide;
+        ways.push_back(~literals.site);
+        solver.atLeastOne(std::move(ways));
+    };
+    for (std::size_t s = 0; s < entry.signals.size(); ++s) {
+        const std::vector<PlacementSpace::Choice>& choices = site.choices[s];
+        std::vector<Literal> ways;
+        for (std::size_t c = 0; c < choices.size(); ++c)
+            ways.push_back(choices.size() == 1 ? literals.site : solver.fresh());
+        for (std::size_t c = 0; c < choices.size(); ++c)
+            for (const PlacementSpace::Taking& taking : *choices[c].takes)
+                takers_[taking.resource].placed[keyOf(taking, p.need)].push_back(ways[c]);
+        if (choices.size() > 1)
+            choose(ways, {entry.part, p.need, &choices});
+        literals.choices.push_back(std::move(ways));
+    }
+    for (std::size_t r = 0; r < entry.requests.size(); ++r) {
+        std::vector<std::pair<int, Literal>> channels;
+        const auto& dma = space_.device.instances[std::size_t(site.instance)].dma;
+        const auto links = dma.find(entry.requests[r]);
+        if (links == dma.end()) {
+            solver.is(~literals.site);
+        } else {
+            const auto& now = space_.plan.needs[std::size_t(p.need)].binding.dma;
+            const auto mine = now.find(entry.requests[r]);
+            std::vector<Literal> ways;
+            for (const DmaLink& link : links->second) {
+                ways.push_back(solver.fresh());
+                channels.emplace_back(link.channel, ways.back());
+                takers_[space_.resourceOfDma(link.channel)].placed[Key(2 + int(r), p.need)].push_back(ways.back());
+                if (mine != now.end() && mine->second == link.channel)
+                    solver.prefer(ways.back());
+            }
+            choose(ways, {});
+        }
+        literals.channels.push_back(std::move(channels));
+    }
+    agreeWithin(p, number);
+}
+
+/// Signals of one need come from one group of routes, and those that belong to one channel get one.
+void PlacementModel::agreeWithin(const Participant& p, std::size_t number)
+{
+    const PlacementSpace::Entry& entry = space_.needs[std::size_t(p.need)];
+    const PlacementSpace::Site& site = entry.sites[number];
+    std::map<int, std::vector<Literal>> groups;
+    std::map<int, std::map<int, std::vector<Literal>>> channels; // by the signals' own number, then the instance's
+    std::map<int, std::size_t> signalsOf;
+    for (std::size_t s = 0; s < entry.signals.size(); ++s) {
+        const int mine = entry.signals[s].channel;
+        if (mine >= 0)
+            ++signalsOf[mine];
+        for (std::size_t c = 0; c < site.choices[s].size(); ++c) {
+            const PlacementSpace::Choice& choice = site.choices[s][c];
+            const Literal literal = p.sites[number].choices[s][c];
+            if (choice.route >= 0)
+                if (const int group = space_.device.routes[std::size_t(choice.route)].group; group >= 0)
+                    groups[group].push_back(literal);
+            if (mine >= 0)
+                channels[mine][choice.channel].push_back(literal);
+        }
+    }
+    // The site itself stands for signals without a choice; several of them may then ask for what cannot be.
+    const auto oneOf = [this](const std::vector<Literal>& ways) {
+        for (std::size_t a = 0; a < ways.size(); ++a)
+            for (std::size_t b = a + 1; b < ways.size(); ++b)
+                if (ways[a] == ways[b])
+                    solver.is(~ways[a]);
+        solver.atMostOne(ways);
+    };
+    std::vector<Literal> ways;
+    for (const auto& [group, literals] : groups)
+        ways.push_back(anyOf(literals));
+    oneOf(ways);
+    std::map<int, std::vector<Literal>> byChannel;
+    for (const auto& [mine, by] : channels) {
+        ways.clear();
+        for (const auto& [channel, literals] : by) {
+            ways.push_back(anyOf(literals));
+            byChannel[channel].push_back(ways.back());
+        }
+        if (signalsOf[mine] > 1)
+            oneOf(ways);
+    }
+    for (const auto& [channel, literals] : byChannel)
+        oneOf(literals);
+}
+
+void PlacementModel::addSeats()
+{
+    for (Participant& p : participants_) {
+        const PlacementSpace::Entry& entry = space_.needs[std::size_t(p.need)];
+        p.seats.resize(p.placed ? entry.signals.size() : 0);
+        for (std::size_t s = 0; s < p.seats.size(); ++s) {
+            std::map<int, std::vector<Literal>> byPad;
+            for (std::size_t i = 0; i < p.sites.size(); ++i)
+                for (std::size_t c = 0; c < entry.sites[i].choices[s].size(); ++c)
+                    byPad[entry.sites[i].choices[s][c].pad].push_back(p.sites[i].choices[s][c]);
+            for (const auto& [pad, literals] : byPad) {
+                p.seats[s][pad] = exactlyAnyOf(literals);
+                takers_[space_.resourceOfPad(pad)].placed[Key(2 + int(s), p.need)].push_back(p.seats[s][pad]);
+            }
+        }
+    }
+}
+
+void PlacementModel::exclusions()
+{
+    for (const auto& [resource, takers] : takers_) {
+        std::vector<std::pair<Key, Literal>> placed;
+        std::vector<Literal> all;
+        for (const auto& [key, literals] : takers.placed) {
+            placed.emplace_back(key, anyOf(literals));
+            // Two signals without a choice on one pad.
+            for (const Literal other : all)
+                if (other == placed.back().second)
+                    solver.is(~other);
+            all.push_back(placed.back().second);
+        }
+        solver.atMostOne(all);
+        for (std::size_t a = 0; a < takers.staying.size(); ++a) {
+            const auto& [key, stays] = takers.staying[a];
+            for (const auto& [other, literal] : placed)
+                if (other != key)
+                    solver.atLeastOne({~stays, ~literal});
+            if (!who_.clearStays)
+                continue;
+            const Resource::Kind kind = space_.kindOf(resource);
+            for (std::size_t b = a + 1; b < takers.staying.size(); ++b) {
+                const auto& [other, too] = takers.staying[b];
+                // Contention among those that cannot move is not ours to clear; within a need only pads and channels exclude each other.
+                const bool fixed = stays == truth_ && too == truth_;
+                const bool own = stays == too && kind != Resource::Kind::Pad && kind != Resource::Kind::Dma;
+                if (other != key && !fixed && !own)
+                    solver.atLeastOne({~stays, ~too});
+            }
+        }
+    }
+}
+
+void PlacementModel::countThings()
+{
+    Counting pads, units, channels, lines, requests;
+    for (Counting* counting : {&pads, &units, &channels, &lines, &requests})
+        counting->begin(space_.resources);
+    std::map<int, std::vector<Counting::Taker>> alike;
+    std::map<int, std::pair<int, std::size_t>> channelsOfAlike; // wanted by all, most that one unit has
+    for (const Participant& p : participants_) {
+        if (!p.placed)
+            continue;
+        const PlacementSpace::Entry& entry = space_.needs[std::size_t(p.need)];
+        const Need& need = space_.plan.needs[std::size_t(p.need)];
+        // One that may stay counts at once if what it would keep is known and kept from the others, else only when it moves.
+        const std::vector<Literal> always{p.takesPart}, moving{p.mayStay ? ~p.stays : p.takesPart};
+        for (std::size_t s = 0; s < p.seats.size(); ++s) {
+            Counting::Taker taker{moving, {p.seats[s].begin(), p.seats[s].end()}};
+            if (p.mayStay && who_.clearStays)
+                if (const auto now = need.binding.pads.find(entry.signals[s].id); now != need.binding.pads.end())
+                    if (const int pad = space_.device.findPad(now->second); pad >= 0) {
+                        taker.when = always;
+                        taker.options.emplace_back(pad, p.stays);
+                    }
+            pads.add({std::move(taker)});
+        }
+        std::set<int> groups;
+        for (std::size_t s = 0; s < p.seats.size(); ++s) {
+            const int group = entry.signals[s].channel;
+            if (group < 0 || !groups.insert(group).second)
+                continue;
+            Counting::Taker taker{moving, {}};
+            for (std::size_t i = 0; i < p.sites.size(); ++i)
+                for (std::size_t c = 0; c < entry.sites[i].choices[s].size(); ++c)
+                    for (const PlacementSpace::Taking& taking : *entry.sites[i].choices[s][c].takes)
+                        if (space_.kindOf(taking.resource) == Resource::Kind::Channel)
+                            taker.options.emplace_back(taking.resource, p.sites[i].choices[s][c]);
+            channels.add({std::move(taker)});
+        }
+        for (std::size_t s = 0; s < p.seats.size(); ++s)
+            if (entry.signals[s].line) {
+                Counting::Taker taker{moving, {}};
+                bool complete = true;
+                for (std::size_t i = 0; i < p.sites.size(); ++i)
+                    for (std::size_t c = 0; c < entry.sites[i].choices[s].size(); ++c) {
+                        const auto& takes = *entry.sites[i].choices[s][c].takes;
+                        const auto line = std::find_if(takes.begin(), takes.end(), [this](const auto& t) { return space_.kindOf(t.resource) == Resource::Kind::Line; });
+                        complete = complete && line != takes.end();
+                        if (line != takes.end())
+                            taker.options.emplace_back(line->resource, p.sites[i].choices[s][c]);
+                    }
+                if (complete)
+                    lines.add({std::move(taker)});
+                break;
+            }
+        for (std::size_t r = 0; r < entry.requests.size(); ++r) {
+            Counting::Taker taker{moving, {}};
+            for (const SiteLiterals& site : p.sites)
+                for (const auto& [channel, literal] : site.channels[r])
+                    taker.options.emplace_back(space_.resourceOfDma(channel), literal);
+            requests.add({std::move(taker)});
+        }
+        if (entry.sites.empty() || entry.sites.front().instance < 0)
+            continue;
+        const auto unitOf = [this](const std::vector<PlacementSpace::Taking>& takes) {
+            const auto unit = std::find_if(takes.begin(), takes.end(), [this](const auto& t) { return space_.kindOf(t.resource) == Resource::Kind::Unit; });
+            return unit == takes.end() ? takes.front().resource : unit->resource;
+        };
+        Counting::Taker taker{moving, {}};
+        std::size_t most = 1;
+        for (std::size_t i = 0; i < p.sites.size(); ++i) {
+            taker.options.emplace_back(unitOf(entry.sites[i].takes), p.sites[i].site);
+            std::set<int> there;
+            for (std::size_t s = 0; s < entry.signals.size(); ++s)
+                for (const PlacementSpace::Choice& choice : entry.sites[i].choices[s])
+                    there.insert(choice.channel);
+            most = std::max(most, there.size());
+        }
+        if (p.mayStay && who_.clearStays && !entry.now.empty() && space_.kindOf(entry.now.front().resource) == Resource::Kind::Instance) {
+            taker.when = always;
+            taker.options.emplace_back(unitOf(entry.now), p.stays);
+        }
+        if (const int as = entry.sites.front().takes.front().as; as != 0) {
+            channelsOfAlike[as].first += int(groups.size());
+            channelsOfAlike[as].second = std::max(channelsOfAlike[as].second, most);
+            alike[as].push_back(std::move(taker));
+        } else {
+            units.add({std::move(taker)});
+        }
+    }
+    for (auto& [as, takers] : alike) {
+        // Those who share a rate share a timer, as long as it has channels enough; else they take as many as that needs.
+        const auto& [wanted, most] = channelsOfAlike[as];
+        Counting::Taker together;
+        for (const Counting::Taker& taker : takers) {
+            together.when.insert(together.when.end(), taker.when.begin(), taker.when.end());
+            together.options.insert(together.options.end(), taker.options.begin(), taker.options.end());
+        }
+        for (int more = (wanted + int(most) - 1) / int(most); more > 1; --more)
+            units.add({together});
+        units.add(std::move(takers));
+    }
+    counting_ = {std::move(units), std::move(pads), std::move(channels), std::move(lines), std::move(requests)};
+}
+
+bool PlacementModel::possible(const Solver& state, std::vector<Literal>& why)
+{
+    return std::all_of(counting_.begin(), counting_.end(), [&](Counting& counting) { return counting.possible(state, why); });
+}
+
+/// The pad that costs the least as things stand: near the others of its part.
+Literal PlacementModel::pick(const Solver& state, int choice)
+{
+    const Guide& guide = guides_[std::size_t(choice)];
+    if (!guide.choices)
+        return {};
+    const auto literals = state.choiceOf(choice);
+    const auto used = [&state](const std::array<Literal, 4>& sides) {
+        unsigned out = 0;
+        for (std::size_t side = 0; side < 4; ++side)
+            if (sides[side].exists() && state.valueOf(sides[side]) > 0)
+                out |= 1u << side;
+        return out;
+    };
+    const unsigned own = used(needOn_[std::size_t(guide.need)]);
+    const unsigned parts = guide.part < 0 ? 0 : used(partOn_[std::size_t(guide.part)]);
+    std::array<int, 4> room{};
+    for (std::size_t c = 0; c < literals.size(); ++c)
+        if (state.valueOf(literals[c]) == 0)
+            ++room[std::size_t(space_.sideOfPad[std::size_t((*guide.choices)[c].pad)])];
+    Literal best;
+    std::tuple<bool, bool, bool, int, int, int> least{};
+    for (std::size_t c = 0; c < literals.size(); ++c) {
+        if (state.valueOf(literals[c]) != 0)
+            continue;
+        const PlacementSpace::Choice& which = (*guide.choices)[c];
+        const std::size_t side = std::size_t(space_.sideOfPad[std::size_t(which.pad)]);
+        const std::tuple key{which.moves, parts != 0 && !(parts >> side & 1u), own != 0 && !(own >> side & 1u), which.scarce, which.debug, -room[side]};
+        if (!best.exists() || key < least) {
+            best = literals[c];
+            least = key;
+        }
+    }
+    return best;
+}
+
+Literal PlacementModel::anyOf(const std::vector<Literal>& literals)
+{
+    if (literals.size() == 1)
+        return literals.front();
+    const Literal out = solver.fresh();
+    for (const Literal literal : literals)
+        solver.implies(literal, out);
+    return out;
+}
+
+Literal PlacementModel::exactlyAnyOf(const std::vector<Literal>& literals)
+{
+    const Literal out = anyOf(literals);
+    if (literals.size() > 1) {
+        std::vector<Literal> back = literals;
+        back.push_back(~out);
+        solver.atLeastOne(std::move(back));
+    }
+    return out;
+}
+
+Solver::Answer PlacementModel::solve(std::span<const Literal> assumptions, long effort)
+{
+    const long end = solver.spent() + effort;
+    for (;;) {
+        const Solver::Answer answer = solver.solve(assumptions, end - solver.spent());
+        if (answer != Solver::Answer::Yes)
+            return answer;
+        read();
+        bool first = true;
+        for (const Stand& stand : way_)
+            if (stand.site >= 0 && !takesFirstRoutes(stand)) {
+                std::vector<Literal> not_;
+                for (const Literal literal : saying(stand))
+                    not_.push_back(~literal);
+                solver.atLeastOne(std::move(not_));
+                first = false;
+            }
+        if (!first)
+            continue;
+        // Who is placed where it is stays.
+        for (Stand& stand : way_)
+            if (stand.site >= 0 && participants_[std::size_t(of_[std::size_t(stand.need)])].mayStay && bindingOf(stand) == space_.plan.needs[std::size_t(stand.need)].binding)
+                stand = {stand.need, -1, {}, {}};
+        return answer;
+    }
+}
+
+void PlacementModel::read()
+{
+    way_.clear();
+    std::vector<bool> busy(std::size_t(space_.device.dma.channels), false);
+    for (const Participant& p : participants_) {
+        const PlacementSpace::Entry& entry = space_.needs[std::size_t(p.need)];
+        Stand stand{p.need, -1, {}, {}};
+        for (std::size_t i = 0; i < p.sites.size(); ++i)
+            if (solver.holds(p.sites[i].site))
+                stand.site = int(i);
+        if (stand.site >= 0) {
+            const SiteLiterals& site = p.sites[std::size_t(stand.site)];
+            for (const auto& choices : site.choices)
+                stand.choices.push_back(int(std::find_if(choices.begin(), choices.end(), [this](Literal l) { return solver.holds(l); }) - choices.begin()));
+            for (const auto& channels : site.channels)
+                stand.channels.push_back(std::find_if(channels.begin(), channels.end(), [this](const auto& c) { return solver.holds(c.second); })->first);
+        }
+        if (stand.site < 0)
+            for (const PlacementSpace::Taking& taking : entry.now)
+                if (space_.kindOf(taking.resource) == Resource::Kind::Dma)
+                    busy[std::size_t(taking.resource - space_.resourceOfDma(0))] = true;
+        for (const int channel : stand.channels)
+            busy[std::size_t(channel)] = true;
+        if (p.placed)
+            way_.push_back(std::move(stand));
+    }
+    // Any free channel is as good; people expect the one that they had, or the first.
+    for (Stand& stand : way_)
+        for (std::size_t r = 0; r < stand.channels.size(); ++r) {
+            const PlacementSpace::Entry& entry = space_.needs[std::size_t(stand.need)];
+            const auto& now = space_.plan.needs[std::size_t(stand.need)].binding.dma;
+            const auto mine = now.find(entry.requests[r]);
+            int& channel = stand.channels[r];
+            busy[std::size_t(channel)] = false;
+            for (const auto& [other, literal] : participants_[std::size_t(of_[std::size_t(stand.need)])].sites[std::size_t(stand.site)].channels[r]) {
+                const bool keeps = mine != now.end() && mine->second == other;
+                if (!busy[std::size_t(other)] && (keeps || (other < channel && !(mine != now.end() && mine->second == channel))))
+                    channel = other;
+            }
+            busy[std::size_t(channel)] = true;
+        }
+}
+
+Binding PlacementModel::bindingOf(const Stand& stand) const
+{
+    if (stand.site < 0)
+        return space_.plan.needs[std::size_t(stand.need)].binding;
+    const PlacementSpace::Entry& entry = space_.needs[std::size_t(stand.need)];
+    const PlacementSpace::Site& site = entry.sites[std::size_t(stand.site)];
+    Binding binding;
+    binding.instance = site.instance < 0 ? "" : space_.device.instances[std::size_t(site.instance)].name;
+    for (std::size_t s = 0; s < entry.signals.size(); ++s)
+        binding.pads[entry.signals[s].id] = space_.device.pads[std::size_t(site.choices[s][std::size_t(stand.choices[s])].pad)].name;
+    for (std::size_t r = 0; r < entry.requests.size(); ++r)
+        binding.dma[entry.requests[r]] = stand.channels[r];
+    return binding;
+}
+
+std::vector<Literal> PlacementModel::saying(const Stand& stand) const
+{
+    const Participant& p = participants_[std::size_t(of_[std::size_t(stand.need)])];
+    if (stand.site < 0)
+        return {p.stays};
+    const SiteLiterals& site = p.sites[std::size_t(stand.site)];
+    std::vector<Literal> out{site.site};
+    for (std::size_t s = 0; s < stand.choices.size(); ++s)
+        out.push_back(site.choices[s][std::size_t(stand.choices[s])]);
+    return out;
+}
+
+void PlacementModel::exclude(const Way& way)
+{
+    std::vector<Literal> other;
+    for (const Stand& stand : way) {
+        const Participant& p = participants_[std::size_t(of_[std::size_t(stand.need)])];
+        if (stand.site < 0) {
+            other.push_back(~p.stays);
+            continue;
+        }
+        other.push_back(~p.sites[std::size_t(stand.site)].site);
+        const PlacementSpace::Site& site = space_.needs[std::size_t(stand.need)].sites[std::size_t(stand.site)];
+        for (std::size_t s = 0; s < stand.choices.size(); ++s)
+            other.push_back(~p.seats[s].at(site.choices[s][std::size_t(stand.choices[s])].pad));
+    }
+    solver.atLeastOne(std::move(other));
+}
+
+/// A plan names pads, not routes: of several routes to the same pads the first that agree count, as they do when the plan is
+/// read. Others are not ways of their own.
+bool PlacementModel::takesFirstRoutes(const Stand& stand) const
+{
+    const PlacementSpace::Entry& entry = space_.needs[std::size_t(stand.need)];
+    const PlacementSpace::Site& site = entry.sites[std::size_t(stand.site)];
+    std::vector<int> picked;
+    const auto fits = [&](std::size_t signal, const PlacementSpace::Choice& choice) {
+        for (std::size_t other = 0; other < signal; ++other) {
+            const PlacementSpace::Choice& before = site.choices[other][std::size_t(picked[other])];
+            if (before.route >= 0 && choice.route >= 0 &&
+                !agree(space_.device, space_.device.routes[std::size_t(before.route)], space_.device.routes[std::size_t(choice.route)]))
+                return false;
+            if (entry.signals[signal].channel >= 0 && entry.signals[other].channel >= 0 &&
+                (entry.signals[signal].channel == entry.signals[other].channel) != (choice.channel == before.channel))
+                return false;
+        }
+        return true;
+    };
+    const std::function<bool(std::size_t)> pick = [&](std::size_t signal) {
+        if (signal == entry.signals.size())
+            return true;
+        const std::vector<PlacementSpace::Choice>& choices = site.choices[signal];
+        const int pad = choices[std::size_t(stand.choices[signal])].pad;
+        for (std::size_t c = 0; c < choices.size(); ++c) {
+            if (choices[c].pad != pad || !fits(signal, choices[c]))
+                continue;
+            picked.push_back(int(c));
+            if (pick(signal + 1))
+                return true;
+            picked.pop_back();
+        }
+        return false;
+    };
+    return pick(0) && picked == stand.choices;
+}
+
+} // namespace bindrel

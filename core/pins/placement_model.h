@@ -1,0 +1,126 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "core/pins/counting.h"
+#include "core/pins/placement.h"
+#include "core/pins/placement_space.h"
+
+#include <array>
+#include <map>
+#include <optional>
+
+namespace bindrel {
+
+/// A placement as statements for the solver: who sits on which instance and pad, who excludes whom, and what that costs.
+class PlacementModel : private Watcher {
+public:
+    struct Who {
+        std::vector<int> place;  ///< must get a place
+        std::vector<int> move;   ///< stay or get another place
+        std::vector<int> stay;   ///< keep what they have
+        bool clearStays = false; ///< those that could move must not stay in contention with each other or with those that stay
+        bool choosable = false;  ///< who takes part is decided by assumptions: see takesPart()
+    };
+    PlacementModel(const PlacementSpace& space, const Who& who);
+    PlacementModel(const PlacementModel&) = delete;
+    PlacementModel& operator=(const PlacementModel&) = delete;
+
+    /// Where one need stands.
+    struct Stand {
+        int need = -1;
+        int site = -1; ///< -1: it stays
+        std::vector<int> choices;  ///< by signal, into the site's
+        std::vector<int> channels; ///< of the DMA requests
+        friend bool operator==(const Stand&, const Stand&) = default;
+    };
+    using Way = std::vector<Stand>; ///< of all that are placed or may move
+
+    Solver solver;
+    Literal takesPart(int need) const { return participants_[std::size_t(of_[std::size_t(need)])].takesPart; }
+    const std::vector<int>& movers() const { return movers_; }
+    Literal stays(int need) const { return participants_[std::size_t(of_[std::size_t(need)])].stays; }
+
+    /// Looks for a way in which the assumptions hold. `Unknown` when it takes more than the effort.
+    Solver::Answer solve(std::span<const Literal> assumptions, long effort);
+    /// After Yes: the way that was found.
+    const Way& way() const { return way_; }
+    PlacementCost costOf(const Way& way) const;
+    Binding bindingOf(const Stand& stand) const;
+    /// Literals that say where a need stands.
+    std::vector<Literal> saying(const Stand& stand) const;
+    /// Rules out (if `gate` holds) that everybody stands where they do now, on the same instances and pads.
+    void exclude(const Way& way);
+
+    /// What a level of the cost counts; made when it is first asked for.
+    struct Sum {
+        std::vector<Solver::Term> terms;
+        long base = 0;
+    };
+    const Sum& sumOf(PlacementLevel level);
+    /// Whether a level has too many terms to be reasoned about.
+    bool isHuge(PlacementLevel level) const;
+    const PlacementSpace& space() const { return space_; }
+
+private:
+    struct SiteLiterals {
+        Literal site;
+        std::vector<std::vector<Literal>> choices;                       ///< by signal
+        std::vector<std::vector<std::pair<int, Literal>>> channels;      ///< by DMA request
+    };
+    struct Participant {
+        int need = -1;
+        bool placed = false, mayStay = false;
+        Literal takesPart, stays;
+        std::vector<SiteLiterals> sites;
+        std::vector<std::map<int, Literal>> seats; ///< by signal: pad, and what says that the signal sits there
+    };
+    /// Whoever takes a resource in the same way. Those that stay are told apart: they need not get along with each other.
+    struct Takers {
+        std::map<std::pair<int, int>, std::vector<Literal>> placed;
+        std::vector<std::pair<std::pair<int, int>, Literal>> staying;
+    };
+
+    bool possible(const Solver& solver, std::vector<Literal>& why) override;
+    Literal pick(const Solver& solver, int choice) override;
+    void participate(int need, bool placed, bool mayStay);
+    void addNeed(Participant& p);
+    void addSite(Participant& p, std::size_t site);
+    void agreeWithin(const Participant& p, std::size_t site);
+    void exclusions();
+    void addSeats();
+    void countThings();
+    Literal anyOf(const std::vector<Literal>& literals);
+    Literal exactlyAnyOf(const std::vector<Literal>& literals);
+    bool takesFirstRoutes(const Stand& stand) const;
+    void read();
+    void addSides();
+    Sum countMoved();
+    Sum countPads();
+    Sum countSides(const std::vector<std::array<Literal, 4>>& on);
+    Sum countScarce();
+    Sum countDebug();
+    void addBetween();
+
+    const PlacementSpace& space_;
+    Who who_;
+    Literal truth_;
+    std::vector<Participant> participants_;
+    std::vector<int> of_; ///< by need: its participant, -1
+    std::vector<int> movers_;
+    std::map<int, Takers> takers_; ///< by resource
+    std::vector<Counting> counting_;
+    struct Guide {
+        int part = -1, need = -1;
+        const std::vector<PlacementSpace::Choice>* choices = nullptr;
+    };
+    std::vector<Guide> guides_; ///< by choice of the solver
+    std::vector<std::array<Literal, 4>> partOn_, needOn_; ///< by part, by need: whether it uses a side; `truth_` where it does for certain
+    struct Between {
+        std::vector<Solver::Term> crossings, spread;
+    };
+    std::optional<Between> between_;
+    std::map<PlacementLevel, Sum> sums_;
+    Way way_;
+};
+
+} // namespace bindrel

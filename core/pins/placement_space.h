@@ -1,0 +1,76 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "core/pins/bindings.h"
+
+#include <map>
+#include <tuple>
+
+namespace bindrel {
+
+/// What a placement chooses from, made once for a plan: for every need the instances that could serve it, for each signal the
+/// routes, and everything that these take as small numbers.
+class PlacementSpace {
+public:
+    struct Taking {
+        int resource = 0;
+        int as = 0; ///< 0: nobody else may; else those who say the same may
+    };
+    struct Choice {
+        int pad = -1, route = -1, channel = 0;
+        const std::vector<Taking>* takes = nullptr; ///< all but the pad
+        bool moves = false;                         ///< the signal sits on another pad now
+        int scarce = 0, debug = 0;
+    };
+    /// A need on one instance.
+    struct Site {
+        int instance = -1;
+        std::vector<Taking> takes;
+        int scarce = 0;
+        bool moves = false;                       ///< the need has another instance now
+        std::vector<std::vector<Choice>> choices; ///< by signal
+    };
+    struct Entry {
+        std::vector<SignalSpec> signals;
+        std::vector<std::string> requests;
+        std::vector<Site> sites; ///< what it has now first, then the plainest
+        int part = -1;           ///< -1: the firmware's own
+        bool wasBound = false;   ///< moving it counts; so it does of a need that has only some of its pads
+        std::vector<Taking> now; ///< what it takes as the plan has it, pads among them
+        std::vector<int> padsNow; ///< by signal of the kind; those without a pad are left out
+    };
+
+    /// `placed`: needs that are to be placed whole. Other open ones that have some pads can move with those only, and what they could still want is
+    /// spared.
+    PlacementSpace(const Device& device, const Board& board, const Plan& plan, const std::vector<int>& placed);
+    PlacementSpace(const PlacementSpace&) = delete;
+    PlacementSpace& operator=(const PlacementSpace&) = delete;
+
+    const Device& device;
+    const Plan& plan;
+    std::vector<Entry> needs;
+    std::vector<int> sideOfPad, positionOfPad; ///< position -1: on no pin
+    std::vector<int> alongOfPad;               ///< where on its side a pad is; of a ball its row or column
+    int resources = 0, parts = 0;
+    Resource::Kind kindOf(int resource) const { return kinds_[std::size_t(resource)]; }
+    int resourceOfPad(int pad) const { return pad; }
+    int resourceOfDma(int channel) const { return int(device.pads.size()) + channel; }
+
+private:
+    struct Way {
+        int pad, route, channel;
+        std::vector<Taking> takes;
+    };
+    Taking number(const Use& use);
+    const std::vector<Way>& waysOf(int instance, const SignalSpec& signal);
+    void addSites(Entry& entry, const Need& need, const Board& board, const std::vector<int>& demand);
+    Site siteFor(const Entry& entry, const Need& need, int instance, const Board& board, const std::vector<int>& demand);
+
+    std::map<Resource, int> numbers_; ///< pads first, then DMA channels, then whatever is met
+    std::vector<Resource::Kind> kinds_;
+    std::map<std::string, int> ways_;
+    std::vector<std::vector<int>> routesOf_; ///< by instance, in the order of pads
+    std::map<std::tuple<int, std::string, bool, bool>, std::vector<Way>> known_;
+};
+
+} // namespace bindrel
