@@ -78,6 +78,10 @@ bool Counting::possible(const Solver& solver, std::vector<Literal>& why)
             }
             std::sort(why.begin(), why.end());
             why.erase(std::unique(why.begin(), why.end()), why.end());
+            tooMany_.clear();
+            for (const int g : seenGroup_)
+                for (const Taker& taker : groups_[std::size_t(g)].takers)
+                    tooMany_.push_back(taker.who);
             // Those that were not reached are looked at the next time.
             for (std::size_t rest = at; rest < without.size(); ++rest)
                 groups_[std::size_t(without[rest])].taker = -1;
@@ -88,6 +92,14 @@ bool Counting::possible(const Solver& solver, std::vector<Literal>& why)
             return false;
     }
     return true;
+}
+
+std::vector<int> Counting::tooMany() const
+{
+    std::vector<int> out = tooMany_;
+    std::sort(out.begin(), out.end());
+    out.erase(std::unique(out.begin(), out.end()), out.end());
+    return out;
 }
 
 } // namespace bindrel

@@ -110,6 +110,7 @@ private:
             return answer;
         };
         const Solver::Answer first = next(model, request_.count > 1 ? left_ / 2 : left_);
+        tooMany_ = model.tooMany();
         out_.proven = first == Solver::Answer::No || (first == Solver::Answer::Yes && out_.ways.front().proof.provenTo(PlacementLevel::Pads, out_.ways.front().cost));
         if (first != Solver::Answer::Yes || request_.count < 2)
             return;
@@ -168,14 +169,28 @@ private:
         // What takes nothing is in nobody's way.
         Needs stay = fixed_;
         std::erase_if(stay, [this](int need) { return space_.needs[size_t(need)].now.empty(); });
+        // Counting names few; often the reason lies among them and those that stay.
+        if (!tooMany_.empty()) {
+            Needs few = vars;
+            std::erase_if(few, [this](int need) { return !contains(tooMany_, need); });
+            if (explainAmong(few, stay))
+                return;
+        }
+        explainAmong(vars, stay);
+    }
+
+    /// False when these can stand together, or nobody knows.
+    bool explainAmong(const Needs& vars, const Needs& stay)
+    {
         PlacementModel model(space_, {vars, {}, stay, false, true});
         watch(model);
         Needs all = stay;
         all.insert(all.end(), vars.begin(), vars.end());
-        const auto impossible = [&](const Needs& some, long effort) {
+        const auto solveFor = [&](const Needs& some, long effort) {
             std::vector<Literal> assumptions;
-            for (const int need : some)
-                assumptions.push_back(model.takesPart(need));
+            for (const int need : all)
+                if (contains(some, need))
+                    assumptions.push_back(model.takesPart(need));
             for (const int need : all)
                 if (!contains(some, need))
                     assumptions.push_back(~model.takesPart(need));
@@ -183,23 +198,33 @@ private:
         };
         const auto coreOf = [&](const Needs& some) {
             Needs out;
+            const std::vector<Literal>& core = model.solver.core();
             for (const int need : some)
-                if (const auto& core = model.solver.core(); std::find(core.begin(), core.end(), model.takesPart(need)) != core.end())
+                if (std::find(core.begin(), core.end(), model.takesPart(need)) != core.end())
                     out.push_back(need);
             return out;
         };
-        if (impossible(all, left_) != Solver::Answer::No) {
+        if (solveFor(all, left_) != Solver::Answer::No) {
             out_.cancelled = model.solver.wasCancelled();
-            return;
+            return false;
         }
         Needs core = coreOf(all);
+        // "Three buses on two controllers" says more than whose pads they would have to take.
+        for (const int culprit : Needs(core)) {
+            Needs alike = all;
+            std::erase_if(alike, [&](int need) { return plan_.needs[size_t(need)].kind != plan_.needs[size_t(culprit)].kind; });
+            if (contains(vars, culprit) && alike.size() < all.size() && solveFor(alike, left_ / 8) == Solver::Answer::No) {
+                core = coreOf(alike);
+                break;
+            }
+        }
         out_.minimal = true;
         // One that cannot be decided soon keeps its member: the explanation may then name more than it must, but never the wrong ones.
         const long end = model.solver.spent() + left_;
         for (size_t at = 0; at < core.size() && !model.solver.wasCancelled();) {
             Needs fewer = core;
             fewer.erase(fewer.begin() + std::ptrdiff_t(at));
-            const Solver::Answer answer = impossible(fewer, (end - model.solver.spent()) / long(core.size()));
+            const Solver::Answer answer = solveFor(fewer, (end - model.solver.spent()) / long(core.size()));
             if (answer == Solver::Answer::No) {
                 // Those before were needed with more beside them; they are needed still.
                 core = coreOf(fewer);
@@ -211,6 +236,7 @@ private:
         out_.minimal = out_.minimal && !model.solver.wasCancelled();
         std::sort(core.begin(), core.end());
         out_.culprits = std::move(core);
+        return true;
     }
 
     const Plan& plan_;
@@ -218,7 +244,8 @@ private:
     PlacementSpace space_;
     long left_;
     Needs fixed_, movable_;
-    Needs stuck_; ///< two that contend and must both stay
+    Needs stuck_;   ///< two that contend and must both stay
+    Needs tooMany_; ///< see PlacementModel::tooMany()
     PlacementResult out_;
 };
 

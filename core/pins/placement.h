@@ -48,7 +48,7 @@ struct PlacementRequest {
     std::size_t count = 1;         ///< best ways wanted
     bool ranked = true;            ///< else the first ways that are found do, in any order
     /// Counted steps (each some nanoseconds) for the whole search; beyond them the best so far is given.
-    long effort = 60'000'000;
+    long effort = 12'000'000;
     std::function<bool()> cancelled; ///< asked now and then; may be empty
     bool leaveContests = false;      ///< with mayMove: contention among the others is not to be cleared, only room to be made
     std::function<void(const Placement&)> improved; ///< told of each way that is better than the one before; may be empty

@@ -78,7 +78,7 @@ void PlacementModel::addNeed(Participant& p)
             const PlacementSpace::Taking& taking = entry.now[at];
             const Resource::Kind kind = space_.kindOf(taking.resource);
             const bool once = kind == Resource::Kind::Pad || kind == Resource::Kind::Dma;
-            takers_[taking.resource].staying.emplace_back(once ? Key(-1 - int(at), p.need) : keyOf(taking, p.need), p.stays);
+            takers_.push_back({taking.resource, true, once ? Key(-1 - int(at), p.need) : keyOf(taking, p.need), p.stays});
         }
     if (!p.placed)
         return;
@@ -95,6 +95,7 @@ void PlacementModel::addNeed(Participant& p)
     solver.atMostOne(ways);
     if (!ways.empty()) {
         guides_.resize(std::size_t(solver.choice(ways)) + 1);
+        guides_.back().participant = of_[std::size_t(p.need)];
         if (who_.choosable)
             for (const Literal way : ways)
                 solver.implies(way, p.takesPart);
@@ -109,7 +110,7 @@ void PlacementModel::addSite(Participant& p, std::size_t number)
     const PlacementSpace::Site& site = entry.sites[number];
     SiteLiterals& literals = p.sites[number];
     for (const PlacementSpace::Taking& taking : site.takes)
-        takers_[taking.resource].placed[keyOf(taking, p.need)].push_back(literals.site);
+        takers_.push_back({taking.resource, false, keyOf(taking, p.need), literals.site});
     const auto choose = [&](std::vector<Literal> ways, Guide guide) {
         for (const Literal way : ways)
             solver.implies(way, literals.site);
@@ -126,9 +127,9 @@ void PlacementModel::addSite(Participant& p, std::size_t number)
             ways.push_back(choices.size() == 1 ? literals.site : solver.fresh());
         for (std::size_t c = 0; c < choices.size(); ++c)
             for (const PlacementSpace::Taking& taking : *choices[c].takes)
-                takers_[taking.resource].placed[keyOf(taking, p.need)].push_back(ways[c]);
+                takers_.push_back({taking.resource, false, keyOf(taking, p.need), ways[c]});
         if (choices.size() > 1)
-            choose(ways, {entry.part, p.need, &choices});
+            choose(ways, {of_[std::size_t(p.need)], int(number), int(s)});
         literals.choices.push_back(std::move(ways));
     }
     for (std::size_t r = 0; r < entry.requests.size(); ++r) {
@@ -144,7 +145,7 @@ void PlacementModel::addSite(Participant& p, std::size_t number)
             for (const DmaLink& link : links->second) {
                 ways.push_back(solver.fresh());
                 channels.emplace_back(link.channel, ways.back());
-                takers_[space_.resourceOfDma(link.channel)].placed[Key(2 + int(r), p.need)].push_back(ways.back());
+                takers_.push_back({space_.resourceOfDma(link.channel), false, Key(2 + int(r), p.need), ways.back()});
                 if (mine != now.end() && mine->second == link.channel)
                     solver.prefer(ways.back());
             }
@@ -160,6 +161,8 @@ void PlacementModel::agreeWithin(const Participant& p, std::size_t number)
 {
     const PlacementSpace::Entry& entry = space_.needs[std::size_t(p.need)];
     const PlacementSpace::Site& site = entry.sites[number];
+    if (entry.signals.size() < 2)
+        return;
     std::map<int, std::vector<Literal>> groups;
     std::map<int, std::map<int, std::vector<Literal>>> channels; // by the signals' own number, then the instance's
     std::map<int, std::size_t> signalsOf;
@@ -205,54 +208,79 @@ void PlacementModel::agreeWithin(const Participant& p, std::size_t number)
 
 void PlacementModel::addSeats()
 {
+    std::vector<std::pair<int, Literal>> all;
+    std::vector<Literal> here;
     for (Participant& p : participants_) {
         const PlacementSpace::Entry& entry = space_.needs[std::size_t(p.need)];
         p.seats.resize(p.placed ? entry.signals.size() : 0);
         for (std::size_t s = 0; s < p.seats.size(); ++s) {
-            std::map<int, std::vector<Literal>> byPad;
+            all.clear();
             for (std::size_t i = 0; i < p.sites.size(); ++i)
                 for (std::size_t c = 0; c < entry.sites[i].choices[s].size(); ++c)
-                    byPad[entry.sites[i].choices[s][c].pad].push_back(p.sites[i].choices[s][c]);
-            for (const auto& [pad, literals] : byPad) {
-                p.seats[s][pad] = exactlyAnyOf(literals);
-                takers_[space_.resourceOfPad(pad)].placed[Key(2 + int(s), p.need)].push_back(p.seats[s][pad]);
+                    all.emplace_back(entry.sites[i].choices[s][c].pad, p.sites[i].choices[s][c]);
+            std::sort(all.begin(), all.end());
+            for (std::size_t at = 0; at < all.size();) {
+                const int pad = all[at].first;
+                here.clear();
+                for (; at < all.size() && all[at].first == pad; ++at)
+                    here.push_back(all[at].second);
+                p.seats[s].emplace_back(pad, exactlyAnyOf(here));
+                takers_.push_back({space_.resourceOfPad(pad), false, Key(2 + int(s), p.need), p.seats[s].back().second});
             }
         }
     }
 }
 
+Literal PlacementModel::seatOf(const Participant& p, std::size_t signal, int pad) const
+{
+    const auto& seats = p.seats[signal];
+    return std::lower_bound(seats.begin(), seats.end(), std::pair(pad, Literal()))->second;
+}
+
 void PlacementModel::exclusions()
 {
-    for (const auto& [resource, takers] : takers_) {
-        std::vector<std::pair<Key, Literal>> placed;
-        std::vector<Literal> all;
-        for (const auto& [key, literals] : takers.placed) {
-            placed.emplace_back(key, anyOf(literals));
-            // Two signals without a choice on one pad.
-            for (const Literal other : all)
-                if (other == placed.back().second)
-                    solver.is(~other);
+    std::sort(takers_.begin(), takers_.end());
+    std::vector<std::pair<Key, Literal>> placed;
+    std::vector<Literal> same, all;
+    for (auto at = takers_.begin(); at != takers_.end();) {
+        const int resource = at->resource;
+        placed.clear();
+        all.clear();
+        while (at != takers_.end() && at->resource == resource && !at->stays) {
+            const Key key = at->key;
+            same.clear();
+            for (; at != takers_.end() && at->resource == resource && !at->stays && at->key == key; ++at)
+                if (same.empty() || same.back() != at->literal)
+                    same.push_back(at->literal);
+            placed.emplace_back(key, anyOf(same));
             all.push_back(placed.back().second);
         }
+        // Two signals without a choice on one pad say the same twice.
+        std::sort(all.begin(), all.end());
+        for (std::size_t i = 1; i < all.size(); ++i)
+            if (all[i] == all[i - 1])
+                solver.is(~all[i]);
+        all.erase(std::unique(all.begin(), all.end()), all.end());
         solver.atMostOne(all);
-        for (std::size_t a = 0; a < takers.staying.size(); ++a) {
-            const auto& [key, stays] = takers.staying[a];
+        const auto firstStaying = at;
+        for (; at != takers_.end() && at->resource == resource; ++at) {
             for (const auto& [other, literal] : placed)
-                if (other != key)
-                    solver.atLeastOne({~stays, ~literal});
+                if (other != at->key)
+                    solver.either(~at->literal, ~literal);
             if (!who_.clearStays)
                 continue;
             const Resource::Kind kind = space_.kindOf(resource);
-            for (std::size_t b = a + 1; b < takers.staying.size(); ++b) {
-                const auto& [other, too] = takers.staying[b];
+            for (auto before = firstStaying; before != at; ++before) {
                 // Contention among those that cannot move is not ours to clear; within a need only pads and channels exclude each other.
-                const bool fixed = stays == truth_ && too == truth_;
-                const bool own = stays == too && kind != Resource::Kind::Pad && kind != Resource::Kind::Dma;
-                if (other != key && !fixed && !own)
-                    solver.atLeastOne({~stays, ~too});
+                const bool fixed = at->literal == truth_ && before->literal == truth_;
+                const bool own = at->literal == before->literal && kind != Resource::Kind::Pad && kind != Resource::Kind::Dma;
+                if (before->key != at->key && !fixed && !own)
+                    solver.either(~at->literal, ~before->literal);
             }
         }
     }
+    takers_.clear();
+    takers_.shrink_to_fit();
 }
 
 void PlacementModel::countThings()
@@ -270,7 +298,7 @@ void PlacementModel::countThings()
         // One that may stay counts at once if what it would keep is known and kept from the others, else only when it moves.
         const std::vector<Literal> always{p.takesPart}, moving{p.mayStay ? ~p.stays : p.takesPart};
         for (std::size_t s = 0; s < p.seats.size(); ++s) {
-            Counting::Taker taker{moving, {p.seats[s].begin(), p.seats[s].end()}};
+            Counting::Taker taker{moving, {p.seats[s].begin(), p.seats[s].end()}, p.need};
             if (p.mayStay && who_.clearStays)
                 if (const auto now = need.binding.pads.find(entry.signals[s].id); now != need.binding.pads.end())
                     if (const int pad = space_.device.findPad(now->second); pad >= 0) {
@@ -284,7 +312,7 @@ void PlacementModel::countThings()
             const int group = entry.signals[s].channel;
             if (group < 0 || !groups.insert(group).second)
                 continue;
-            Counting::Taker taker{moving, {}};
+            Counting::Taker taker{moving, {}, p.need};
             for (std::size_t i = 0; i < p.sites.size(); ++i)
                 for (std::size_t c = 0; c < entry.sites[i].choices[s].size(); ++c)
                     for (const PlacementSpace::Taking& taking : *entry.sites[i].choices[s][c].takes)
@@ -294,7 +322,7 @@ void PlacementModel::countThings()
         }
         for (std::size_t s = 0; s < p.seats.size(); ++s)
             if (entry.signals[s].line) {
-                Counting::Taker taker{moving, {}};
+                Counting::Taker taker{moving, {}, p.need};
                 bool complete = true;
                 for (std::size_t i = 0; i < p.sites.size(); ++i)
                     for (std::size_t c = 0; c < entry.sites[i].choices[s].size(); ++c) {
@@ -309,7 +337,7 @@ void PlacementModel::countThings()
                 break;
             }
         for (std::size_t r = 0; r < entry.requests.size(); ++r) {
-            Counting::Taker taker{moving, {}};
+            Counting::Taker taker{moving, {}, p.need};
             for (const SiteLiterals& site : p.sites)
                 for (const auto& [channel, literal] : site.channels[r])
                     taker.options.emplace_back(space_.resourceOfDma(channel), literal);
@@ -321,7 +349,7 @@ void PlacementModel::countThings()
             const auto unit = std::find_if(takes.begin(), takes.end(), [this](const auto& t) { return space_.kindOf(t.resource) == Resource::Kind::Unit; });
             return unit == takes.end() ? takes.front().resource : unit->resource;
         };
-        Counting::Taker taker{moving, {}};
+        Counting::Taker taker{moving, {}, p.need};
         std::size_t most = 1;
         for (std::size_t i = 0; i < p.sites.size(); ++i) {
             taker.options.emplace_back(unitOf(entry.sites[i].takes), p.sites[i].site);
@@ -360,37 +388,87 @@ void PlacementModel::countThings()
 
 bool PlacementModel::possible(const Solver& state, std::vector<Literal>& why)
 {
-    return std::all_of(counting_.begin(), counting_.end(), [&](Counting& counting) { return counting.possible(state, why); });
+    for (Counting& counting : counting_)
+        if (!counting.possible(state, why)) {
+            if (std::all_of(why.begin(), why.end(), [&state](Literal literal) { return state.levelOf(literal) == 0; }))
+                tooMany_ = counting.tooMany();
+            return false;
+        }
+    return true;
 }
 
-/// The pad that costs the least as things stand: near the others of its part.
 Literal PlacementModel::pick(const Solver& state, int choice)
 {
     const Guide& guide = guides_[std::size_t(choice)];
-    if (!guide.choices)
+    if (guide.participant < 0)
         return {};
+    const Participant& p = participants_[std::size_t(guide.participant)];
+    return guide.site < 0 ? pickSite(state, choice, p) : pickSeat(state, choice, p, guide);
+}
+
+unsigned PlacementModel::sidesOfPart(const Solver& state, const Participant& p) const
+{
+    const int part = space_.needs[std::size_t(p.need)].part;
+    const std::array<Literal, 4>& sides = part < 0 ? needOn_[std::size_t(p.need)] : partOn_[std::size_t(part)];
+    unsigned out = 0;
+    for (std::size_t side = 0; side < 4; ++side)
+        if (sides[side].exists() && state.valueOf(sides[side]) > 0)
+            out |= 1u << side;
+    return out;
+}
+
+unsigned PlacementModel::commonSides(const Solver& state, const Participant& p, std::size_t site) const
+{
+    unsigned all = 0xFu;
+    const auto& choices = space_.needs[std::size_t(p.need)].sites[site].choices;
+    for (std::size_t s = 0; s < choices.size(); ++s) {
+        unsigned open = 0;
+        for (std::size_t c = 0; c < choices[s].size(); ++c)
+            if (state.valueOf(p.sites[site].choices[s][c]) >= 0)
+                open |= 1u << space_.sideOfPad[std::size_t(choices[s][c].pad)];
+        all &= open;
+    }
+    return all;
+}
+
+/// The instance that has all pads on one side, best where the part's others are.
+Literal PlacementModel::pickSite(const Solver& state, int choice, const Participant& p) const
+{
+    if (p.mayStay && state.valueOf(p.stays) == 0)
+        return p.stays;
+    const unsigned part = sidesOfPart(state, p);
     const auto literals = state.choiceOf(choice);
-    const auto used = [&state](const std::array<Literal, 4>& sides) {
-        unsigned out = 0;
-        for (std::size_t side = 0; side < 4; ++side)
-            if (sides[side].exists() && state.valueOf(sides[side]) > 0)
-                out |= 1u << side;
-        return out;
-    };
-    const unsigned own = used(needOn_[std::size_t(guide.need)]);
-    const unsigned parts = guide.part < 0 ? 0 : used(partOn_[std::size_t(guide.part)]);
-    std::array<int, 4> room{};
-    for (std::size_t c = 0; c < literals.size(); ++c)
-        if (state.valueOf(literals[c]) == 0)
-            ++room[std::size_t(space_.sideOfPad[std::size_t((*guide.choices)[c].pad)])];
     Literal best;
-    std::tuple<bool, bool, bool, int, int, int> least{};
+    std::tuple<bool, int, int> least{};
+    for (std::size_t i = 0; i < p.sites.size(); ++i) {
+        const Literal literal = literals[i + (p.mayStay ? 1 : 0)];
+        if (state.valueOf(literal) != 0)
+            continue;
+        const unsigned common = commonSides(state, p, i);
+        const PlacementSpace::Site& site = space_.needs[std::size_t(p.need)].sites[i];
+        const std::tuple key{site.moves, common == 0 ? 2 : part != 0 && (common & part) == 0 ? 1 : 0, site.scarce};
+        if (!best.exists() || key < least) {
+            best = literal;
+            least = key;
+        }
+    }
+    return best;
+}
+
+/// The pad that costs the least as things stand: near the others of its part.
+Literal PlacementModel::pickSeat(const Solver& state, int choice, const Participant& p, const Guide& guide) const
+{
+    const auto literals = state.choiceOf(choice);
+    const auto& choices = space_.needs[std::size_t(p.need)].sites[std::size_t(guide.site)].choices[std::size_t(guide.signal)];
+    const unsigned part = sidesOfPart(state, p);
+    const unsigned common = commonSides(state, p, std::size_t(guide.site));
+    Literal best;
+    std::tuple<bool, bool, bool, int, int> least{};
     for (std::size_t c = 0; c < literals.size(); ++c) {
         if (state.valueOf(literals[c]) != 0)
             continue;
-        const PlacementSpace::Choice& which = (*guide.choices)[c];
-        const std::size_t side = std::size_t(space_.sideOfPad[std::size_t(which.pad)]);
-        const std::tuple key{which.moves, parts != 0 && !(parts >> side & 1u), own != 0 && !(own >> side & 1u), which.scarce, which.debug, -room[side]};
+        const unsigned side = 1u << space_.sideOfPad[std::size_t(choices[c].pad)];
+        const std::tuple key{choices[c].moves, part != 0 && (part & side) == 0, (common & side) == 0, choices[c].scarce, choices[c].debug};
         if (!best.exists() || key < least) {
             best = literals[c];
             least = key;
@@ -529,7 +607,7 @@ void PlacementModel::exclude(const Way& way)
         other.push_back(~p.sites[std::size_t(stand.site)].site);
         const PlacementSpace::Site& site = space_.needs[std::size_t(stand.need)].sites[std::size_t(stand.site)];
         for (std::size_t s = 0; s < stand.choices.size(); ++s)
-            other.push_back(~p.seats[s].at(site.choices[s][std::size_t(stand.choices[s])].pad));
+            other.push_back(~seatOf(p, s, site.choices[s][std::size_t(stand.choices[s])].pad));
     }
     solver.atLeastOne(std::move(other));
 }

@@ -36,6 +36,8 @@ public:
     using Way = std::vector<Stand>; ///< of all that are placed or may move
 
     Solver solver;
+    /// When counting alone has shown that not all can have a place: who is too many, most of whom could be spared. Else empty.
+    const std::vector<int>& tooMany() const { return tooMany_; }
     Literal takesPart(int need) const { return participants_[std::size_t(of_[std::size_t(need)])].takesPart; }
     const std::vector<int>& movers() const { return movers_; }
     Literal stays(int need) const { return participants_[std::size_t(of_[std::size_t(need)])].stays; }
@@ -72,22 +74,39 @@ private:
         bool placed = false, mayStay = false;
         Literal takesPart, stays;
         std::vector<SiteLiterals> sites;
-        std::vector<std::map<int, Literal>> seats; ///< by signal: pad, and what says that the signal sits there
+        std::vector<std::vector<std::pair<int, Literal>>> seats; ///< by signal: pads in their order, and what says that the signal sits there
     };
-    /// Whoever takes a resource in the same way. Those that stay are told apart: they need not get along with each other.
-    struct Takers {
-        std::map<std::pair<int, int>, std::vector<Literal>> placed;
-        std::vector<std::pair<std::pair<int, int>, Literal>> staying;
+    /// What takes a resource. Takers with one key get along. Those that stay are told apart: they need not get along with each other.
+    struct Taker {
+        int resource;
+        bool stays;
+        std::pair<int, int> key;
+        Literal literal;
+        friend auto operator<=>(const Taker&, const Taker&) = default;
+    };
+
+    /// What a choice of the solver is about: where a need stands, or where one of its signals sits there.
+    struct Guide {
+        int participant = -1;
+        int site = -1;   ///< -1: which site
+        int signal = -1; ///< -1: a DMA channel
     };
 
     bool possible(const Solver& solver, std::vector<Literal>& why) override;
     Literal pick(const Solver& solver, int choice) override;
+    Literal pickSite(const Solver& state, int choice, const Participant& p) const;
+    Literal pickSeat(const Solver& state, int choice, const Participant& p, const Guide& guide) const;
+    /// Sides that its part uses already, a bit each.
+    unsigned sidesOfPart(const Solver& state, const Participant& p) const;
+    /// Sides on which all signals can still sit.
+    unsigned commonSides(const Solver& state, const Participant& p, std::size_t site) const;
     void participate(int need, bool placed, bool mayStay);
     void addNeed(Participant& p);
     void addSite(Participant& p, std::size_t site);
     void agreeWithin(const Participant& p, std::size_t site);
     void exclusions();
     void addSeats();
+    Literal seatOf(const Participant& p, std::size_t signal, int pad) const;
     void countThings();
     Literal anyOf(const std::vector<Literal>& literals);
     Literal exactlyAnyOf(const std::vector<Literal>& literals);
@@ -107,12 +126,9 @@ private:
     std::vector<Participant> participants_;
     std::vector<int> of_; ///< by need: its participant, -1
     std::vector<int> movers_;
-    std::map<int, Takers> takers_; ///< by resource
+    std::vector<Taker> takers_;
     std::vector<Counting> counting_;
-    struct Guide {
-        int part = -1, need = -1;
-        const std::vector<PlacementSpace::Choice>* choices = nullptr;
-    };
+    std::vector<int> tooMany_;
     std::vector<Guide> guides_; ///< by choice of the solver
     std::vector<std::array<Literal, 4>> partOn_, needOn_; ///< by part, by need: whether it uses a side; `truth_` where it does for certain
     struct Between {

@@ -86,7 +86,7 @@ void PlacementOptimiser::optimise(Level& level, long effort)
     setBetter(level);
     const long end = model_.solver.spent() + effort;
     for (long slice = kFirstSlice; !level.settled && model_.solver.spent() < end && !model_.solver.wasCancelled(); slice = slice * 3 / 2)
-        for (const auto attempt : {&PlacementOptimiser::tryAll, &PlacementOptimiser::raise, &PlacementOptimiser::tryParts}) {
+        for (const auto attempt : {&PlacementOptimiser::raise, &PlacementOptimiser::tryAll, &PlacementOptimiser::tryParts}) {
             (this->*attempt)(level, std::min(slice, end - model_.solver.spent()));
             level.settled = isDone();
             if (level.settled || model_.solver.wasCancelled() || model_.solver.spent() >= end)

@@ -33,16 +33,14 @@ Literal Solver::fresh()
 {
     const int variable = variables();
     values_.insert(values_.end(), {0, 0});
-    level_.push_back(0);
-    position_.push_back(0);
-    reason_.emplace_back();
+    given_.emplace_back();
+    has_.insert(has_.end(), {0, 0});
     phase_.push_back(false);
     model_.push_back(false);
     activity_.push_back(0);
     choiceOfVariable_.push_back(-1);
-    watches_.resize(watches_.size() + 2);
-    exclusionsOf_.resize(exclusionsOf_.size() + 2);
-    boundsOf_.resize(boundsOf_.size() + 2);
+    follows_.emplace_back();
+    follows_.emplace_back();
     seen_.push_back(0);
     placeInHeap_.push_back(-1);
     insert(variable);
@@ -54,9 +52,7 @@ void Solver::assign(Literal literal, Reason reason)
     const std::size_t variable = std::size_t(literal.variable());
     values_[std::size_t(literal.code())] = 1;
     values_[std::size_t((~literal).code())] = -1;
-    level_[variable] = levelNow();
-    position_[variable] = int(trail_.size());
-    reason_[variable] = reason;
+    given_[variable] = {levelNow(), int(trail_.size()), reason};
     trail_.push_back(literal);
 }
 
@@ -73,6 +69,28 @@ bool Solver::settle()
     return possible_;
 }
 
+void Solver::is(Literal literal)
+{
+    if (valueOf(literal) < 0) {
+        possible_ = false;
+    } else if (valueOf(literal) == 0) {
+        assign(literal, {});
+        settle();
+    }
+}
+
+void Solver::either(Literal a, Literal b)
+{
+    if (valueOf(a) > 0 || valueOf(b) > 0 || a == ~b)
+        return;
+    if (a == b || valueOf(b) < 0)
+        is(a);
+    else if (valueOf(a) < 0)
+        is(b);
+    else
+        addClause(std::array{a, b}, 0);
+}
+
 void Solver::atLeastOne(std::vector<Literal> literals)
 {
     std::sort(literals.begin(), literals.end());
@@ -83,25 +101,37 @@ void Solver::atLeastOne(std::vector<Literal> literals)
     std::erase_if(literals, [this](Literal literal) { return valueOf(literal) < 0; });
     if (literals.empty())
         possible_ = false;
-    else if (literals.size() == 1) {
-        assign(literals.front(), {});
-        settle();
-    } else
+    else if (literals.size() == 1)
+        is(literals.front());
+    else
         addClause(literals, 0);
 }
 
-int Solver::addClause(const std::vector<Literal>& literals, int quality)
+void Solver::watch(Literal literal, Watch watch)
 {
+    follows_[std::size_t(literal.code())].watches.push_back(watch);
+    has_[std::size_t(literal.code())] |= kWatches;
+}
+
+Solver::Reason Solver::addClause(std::span<const Literal> literals, int quality)
+{
+    if (literals.size() == 2) {
+        for (const auto& [from, to] : {std::pair(~literals[0], literals[1]), std::pair(~literals[1], literals[0])}) {
+            follows_[std::size_t(from.code())].implied.push_back(to);
+            has_[std::size_t(from.code())] |= kImplied;
+        }
+        return {Reason::Kind::Literal, (~literals[1]).code()};
+    }
     const int at = int(arena_.size());
     arena_.push_back(int(literals.size()));
     arena_.push_back(quality);
     for (const Literal literal : literals)
         arena_.push_back(literal.code());
-    watches_[std::size_t((~literals[0]).code())].push_back({at, literals[1]});
-    watches_[std::size_t((~literals[1]).code())].push_back({at, literals[0]});
+    watch(~literals[0], {at, literals[1]});
+    watch(~literals[1], {at, literals[0]});
     if (quality > 0)
         learnt_.push_back(at);
-    return at;
+    return {Reason::Kind::Clause, at};
 }
 
 void Solver::atMostOne(std::vector<Literal> literals)
@@ -109,6 +139,8 @@ void Solver::atMostOne(std::vector<Literal> literals)
     std::erase_if(literals, [this](Literal literal) { return valueOf(literal) < 0; });
     if (literals.size() < 2)
         return;
+    if (literals.size() == 2)
+        return either(~literals[0], ~literals[1]);
     const int number = int(exclusions_.size());
     const auto holding = std::find_if(literals.begin(), literals.end(), [this](Literal literal) { return valueOf(literal) > 0; });
     if (holding != literals.end()) {
@@ -118,8 +150,10 @@ void Solver::atMostOne(std::vector<Literal> literals)
                 is(~literal);
         return;
     }
-    for (const Literal literal : literals)
-        exclusionsOf_[std::size_t(literal.code())].push_back(number);
+    for (const Literal literal : literals) {
+        follows_[std::size_t(literal.code())].exclusions.push_back(number);
+        has_[std::size_t(literal.code())] |= kExclusions;
+    }
     exclusions_.push_back(std::move(literals));
 }
 
@@ -132,8 +166,10 @@ int Solver::bound(std::vector<Term> terms, long most)
     });
     std::stable_sort(terms.begin(), terms.end(), [](const Term& a, const Term& b) { return a.weight > b.weight; });
     const int number = int(bounds_.size());
-    for (const Term& term : terms)
-        boundsOf_[std::size_t(term.literal.code())].emplace_back(number, term.weight);
+    for (const Term& term : terms) {
+        follows_[std::size_t(term.literal.code())].bounds.emplace_back(number, term.weight);
+        has_[std::size_t(term.literal.code())] |= kBounds;
+    }
     bounds_.push_back({std::move(terms), most, 0});
     possible_ = possible_ && most >= 0 && tightenBound(number) && propagate();
     return number;
@@ -163,17 +199,30 @@ bool Solver::propagate()
 {
     while (head_ < trail_.size()) {
         const Literal literal = trail_[head_++];
+        const std::uint8_t has = has_[std::size_t(literal.code())];
         // Sums first: they must be right for what has been taken from the queue, whatever comes of it.
-        const bool bounds = propagateBounds(literal);
-        if (!bounds || !propagateExclusions(literal) || !propagateClauses(literal))
+        if (((has & kBounds) != 0 && !propagateBounds(literal)) || ((has & kImplied) != 0 && !propagateImplied(literal)) ||
+            ((has & kExclusions) != 0 && !propagateExclusions(literal)) || ((has & kWatches) != 0 && !propagateClauses(literal)))
             return false;
     }
     return true;
 }
 
+bool Solver::propagateImplied(Literal literal)
+{
+    const std::vector<Literal>& follow = follows_[std::size_t(literal.code())].implied;
+    spent_ += long(follow.size()) / 4;
+    for (const Literal other : follow)
+        if (!enqueue(other, {Reason::Kind::Literal, literal.code()})) {
+            conflict_.assign({~literal, other});
+            return false;
+        }
+    return true;
+}
+
 bool Solver::propagateClauses(Literal literal)
 {
-    std::vector<Watch>& list = watches_[std::size_t(literal.code())];
+    std::vector<Watch>& list = follows_[std::size_t(literal.code())].watches;
     const int falseCode = (~literal).code();
     std::size_t kept = 0;
     spent_ += long(list.size());
@@ -198,7 +247,7 @@ bool Solver::propagateClauses(Literal literal)
         spent_ += next / 4;
         if (next < size) {
             std::swap(codes[1], codes[next]);
-            watches_[std::size_t(codes[1] ^ 1)].push_back({watch.clause, first});
+            this->watch(Literal::fromCode(codes[1] ^ 1), {watch.clause, first});
             continue;
         }
         list[kept++] = {watch.clause, first};
@@ -213,17 +262,19 @@ bool Solver::propagateClauses(Literal literal)
         }
     }
     list.resize(kept);
+    if (kept == 0)
+        has_[std::size_t(literal.code())] &= std::uint8_t(~kWatches);
     return true;
 }
 
 bool Solver::propagateExclusions(Literal literal)
 {
-    for (const int number : exclusionsOf_[std::size_t(literal.code())]) {
+    for (const int number : follows_[std::size_t(literal.code())].exclusions) {
         const std::vector<Literal>& others = exclusions_[std::size_t(number)];
         spent_ += 1 + long(others.size()) / 4;
         for (const Literal other : others)
             if (other != literal && !enqueue(~other, {Reason::Kind::Literal, literal.code()})) {
-                conflictOf({~literal, ~other});
+                conflict_.assign({~literal, ~other});
                 return false;
             }
     }
@@ -233,7 +284,7 @@ bool Solver::propagateExclusions(Literal literal)
 bool Solver::propagateBounds(Literal literal)
 {
     bool fine = true;
-    for (const auto& [number, weight] : boundsOf_[std::size_t(literal.code())]) {
+    for (const auto& [number, weight] : follows_[std::size_t(literal.code())].bounds) {
         bounds_[std::size_t(number)].sum += weight;
         ++spent_;
         fine = fine && tightenBound(number);
@@ -249,7 +300,7 @@ bool Solver::tightenBound(int number)
         conflict_.clear();
         long sum = 0;
         for (const Term& term : bound.terms)
-            if (valueOf(term.literal) > 0 && std::size_t(position_[std::size_t(term.literal.variable())]) < head_ && sum <= bound.most) {
+            if (valueOf(term.literal) > 0 && std::size_t(positionOf(term.literal)) < head_ && sum <= bound.most) {
                 conflict_.push_back(~term.literal);
                 sum += term.weight;
             }
@@ -267,7 +318,7 @@ bool Solver::tightenBound(int number)
 
 void Solver::antecedents(Literal literal, std::vector<Literal>& out) const
 {
-    const Reason reason = reason_[std::size_t(literal.variable())];
+    const Reason reason = reasonOf(literal);
     switch (reason.kind) {
     case Reason::Kind::Decision:
         break;
@@ -281,7 +332,7 @@ void Solver::antecedents(Literal literal, std::vector<Literal>& out) const
         break;
     case Reason::Kind::Bound: {
         const Bound& bound = bounds_[std::size_t(reason.index)];
-        const int before = position_[std::size_t(literal.variable())];
+        const int before = positionOf(literal);
         long needed = bound.most + 1;
         for (const Term& term : bound.terms)
             if (term.literal == ~literal)
@@ -289,7 +340,7 @@ void Solver::antecedents(Literal literal, std::vector<Literal>& out) const
         for (const Term& term : bound.terms) {
             if (needed <= 0)
                 break;
-            if (valueOf(term.literal) > 0 && position_[std::size_t(term.literal.variable())] < before) {
+            if (valueOf(term.literal) > 0 && positionOf(term.literal) < before) {
                 out.push_back(term.literal);
                 needed -= term.weight;
             }
@@ -303,7 +354,7 @@ bool Solver::impliedByOthers(Literal falseLiteral)
 {
     // Everything from which it follows is in the clause already, or holds at the lowest level.
     const Literal literal = ~falseLiteral;
-    if (reason_[std::size_t(literal.variable())].kind == Reason::Kind::Decision)
+    if (reasonOf(literal).kind == Reason::Kind::Decision)
         return false;
     scratch_.clear();
     antecedents(literal, scratch_);
@@ -331,12 +382,12 @@ bool Solver::learn()
     for (;;) {
         for (const Literal literal : because) {
             const std::size_t variable = std::size_t(literal.variable());
-            if (seen_[variable] || level_[variable] == 0)
+            if (seen_[variable] || given_[variable].level == 0)
                 continue;
             seen_[variable] = 1;
             touched.push_back(literal.variable());
             bump(literal.variable());
-            if (level_[variable] == level)
+            if (given_[variable].level == level)
                 ++open;
             else
                 clause.push_back(~literal);
@@ -370,7 +421,7 @@ bool Solver::learn()
     if (clause.size() == 1)
         assign(clause[0], {});
     else
-        assign(clause[0], {Reason::Kind::Clause, addClause(clause, std::max(1, spans))});
+        assign(clause[0], addClause(clause, std::max(1, spans)));
     step_ *= kDecay;
     return true;
 }
@@ -389,7 +440,7 @@ void Solver::failedBy(Literal assumption)
         if (!seen_[std::size_t(literal.variable())])
             continue;
         seen_[std::size_t(literal.variable())] = 0;
-        if (reason_[std::size_t(literal.variable())].kind == Reason::Kind::Decision) {
+        if (reasonOf(literal).kind == Reason::Kind::Decision) {
             if (literal != ~assumption || levelOf(literal) > 0)
                 core_.push_back(literal);
             continue;
@@ -412,8 +463,8 @@ void Solver::backTo(int level)
     for (std::size_t at = trail_.size(); at-- > end;) {
         const Literal literal = trail_[at];
         const std::size_t variable = std::size_t(literal.variable());
-        if (at < head_)
-            for (const auto& [number, weight] : boundsOf_[std::size_t(literal.code())])
+        if (at < head_ && (has_[std::size_t(literal.code())] & kBounds) != 0)
+            for (const auto& [number, weight] : follows_[std::size_t(literal.code())].bounds)
                 bounds_[std::size_t(number)].sum -= weight;
         values_[std::size_t(literal.code())] = values_[std::size_t((~literal).code())] = 0;
         phase_[variable] = !literal.negated();
@@ -543,7 +594,7 @@ void Solver::forgetSome()
 {
     std::vector<char> inUse(arena_.size(), 0);
     for (const Literal literal : trail_)
-        if (const Reason& reason = reason_[std::size_t(literal.variable())]; reason.kind == Reason::Kind::Clause)
+        if (const Reason reason = reasonOf(literal); reason.kind == Reason::Kind::Clause)
             inUse[std::size_t(reason.index)] = 1;
     std::vector<int> order = learnt_;
     std::stable_sort(order.begin(), order.end(), [this](int a, int b) { return arena_[std::size_t(a) + 1] > arena_[std::size_t(b) + 1]; });
@@ -561,7 +612,8 @@ void Solver::forgetSome()
             kept.insert(kept.end(), arena_.begin() + std::ptrdiff_t(at), arena_.begin() + std::ptrdiff_t(at) + arena_[at] + kHeader);
         }
     arena_ = std::move(kept);
-    for (std::vector<Watch>& list : watches_) {
+    for (Follows& follows : follows_) {
+        std::vector<Watch>& list = follows.watches;
         std::erase_if(list, [&moved](const Watch& watch) { return moved[std::size_t(watch.clause)] < 0; });
         for (Watch& watch : list)
             watch.clause = moved[std::size_t(watch.clause)];
@@ -570,7 +622,7 @@ void Solver::forgetSome()
     for (int& clause : learnt_)
         clause = moved[std::size_t(clause)];
     for (const Literal literal : trail_)
-        if (Reason& reason = reason_[std::size_t(literal.variable())]; reason.kind == Reason::Kind::Clause)
+        if (Reason& reason = given_[std::size_t(literal.variable())].reason; reason.kind == Reason::Kind::Clause)
             reason.index = moved[std::size_t(reason.index)];
     keep_ += keep_ / 10;
 }

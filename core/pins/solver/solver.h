@@ -56,11 +56,12 @@ public:
     };
 
     Literal fresh();
-    int variables() const { return int(level_.size()); }
+    int variables() const { return int(given_.size()); }
 
     void atLeastOne(std::vector<Literal> literals);
-    void is(Literal literal) { atLeastOne({literal}); }
-    void implies(Literal a, Literal b) { atLeastOne({~a, b}); }
+    void is(Literal literal);
+    void implies(Literal a, Literal b) { either(~a, b); }
+    void either(Literal a, Literal b);
     void atMostOne(std::vector<Literal> literals);
     /// The weights of those that are so come to at most `most`. The number can be lowered later.
     int bound(std::vector<Term> terms, long most);
@@ -86,7 +87,7 @@ public:
 
     /// During a search: 1 is so, -1 is not, 0 is open.
     int valueOf(Literal literal) const { return values_[std::size_t(literal.code())]; }
-    int levelOf(Literal literal) const { return level_[std::size_t(literal.variable())]; }
+    int levelOf(Literal literal) const { return given_[std::size_t(literal.variable())].level; }
 
 private:
     struct Reason {
@@ -107,14 +108,17 @@ private:
     bool enqueue(Literal literal, Reason reason);
     void assign(Literal literal, Reason reason);
     bool propagate(); ///< false: `conflict_` says why
+    bool propagateImplied(Literal literal);
     bool propagateClauses(Literal literal);
     bool propagateExclusions(Literal literal);
     bool propagateBounds(Literal literal);
     bool tightenBound(int bound);
-    void conflictOf(std::vector<Literal> falseLiterals) { conflict_ = std::move(falseLiterals); }
     /// Literals that are so and from which `literal` followed.
     void antecedents(Literal literal, std::vector<Literal>& out) const;
-    int addClause(const std::vector<Literal>& literals, int quality);
+    Reason addClause(std::span<const Literal> literals, int quality);
+    int positionOf(Literal literal) const { return given_[std::size_t(literal.variable())].position; }
+    Reason reasonOf(Literal literal) const { return given_[std::size_t(literal.variable())].reason; }
+    void watch(Literal literal, Watch watch);
     bool settle(); ///< propagates at the lowest level
     /// Learns from `conflict_`; false when nothing can hold any more.
     bool learn();
@@ -132,8 +136,11 @@ private:
     bool tooLong();
 
     std::vector<std::int8_t> values_; ///< by code
-    std::vector<int> level_, position_;
-    std::vector<Reason> reason_;
+    struct Given {
+        int level = 0, position = 0; ///< in the trail
+        Reason reason;
+    };
+    std::vector<Given> given_; ///< by variable: how it got its value
     std::vector<bool> phase_, model_;
     std::vector<double> activity_;
     std::vector<int> choiceOfVariable_;
@@ -144,11 +151,19 @@ private:
 
     std::vector<int> arena_;
     std::vector<int> learnt_;
-    std::vector<std::vector<Watch>> watches_;            ///< by code of the literal that became false
+    /// What is to be looked at when a literal becomes so.
+    struct Follows {
+        std::vector<Literal> implied; ///< clauses of two are kept so
+        std::vector<Watch> watches;   ///< clauses that watch its opposite
+        std::vector<int> exclusions;
+        std::vector<std::pair<int, int>> bounds; ///< with its weight there
+    };
+    std::vector<Follows> follows_; ///< by code
+    /// By code: whether there is anything in follows_, so that most literals need not be looked up at all.
+    static constexpr std::uint8_t kImplied = 1, kWatches = 2, kExclusions = 4, kBounds = 8;
+    std::vector<std::uint8_t> has_;
     std::vector<std::vector<Literal>> exclusions_;
-    std::vector<std::vector<int>> exclusionsOf_;         ///< by code
     std::vector<Bound> bounds_;
-    std::vector<std::vector<std::pair<int, int>>> boundsOf_; ///< by code: bound, weight
 
     std::vector<int> heap_, placeInHeap_;
     double step_ = 1.0;
