@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "cli/commands.h"
-#include "core/pins/options.h"
+#include "core/pins/bind_all.h"
+#include "core/pins/placement_words.h"
 
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
@@ -32,20 +33,27 @@ static void addBind(CLI::App& app, int& exitCode)
                 say("{}: no need is open\n", s->plan.name);
             return;
         }
-        const Expected<Edit> edit = bindAllOpen(*s->device, *s->board, s->plan, searchTime());
-        if (!edit) {
-            exitCode = refuse(searchTimeIsUp() ? "no way to bind all that is open was found in the time that --within gives; whether there is one is not known." : edit.problem().message);
+        SearchOptions search;
+        search.cancelled = searchTime();
+        const Expected<BoundAll> all = bindAll(*s->device, *s->board, s->plan, search);
+        if (!all) {
+            exitCode = refuse(searchTimeIsUp() ? "no way to bind all that is open was found in the time that --within gives; whether there is one is not known." : all.problem().message);
             return;
         }
         if (options->format == "json") {
-            sayJson(nlohmann::ordered_json{{"plan", s->plan.name}, {"changes", bindingsJson(*edit)}});
+            nlohmann::ordered_json json{{"plan", s->plan.name}, {"changes", bindingsJson(all->edit)}};
+            json.update(costJson(all->way.cost, all->way.proof));
+            sayJson(json);
         } else {
-            for (const Change& change : edit->changes)
+            for (const Change& change : all->edit.changes)
                 say("{}\n", describe(s->plan, change));
+            say("{}\n", howGood(all->way));
+            if (const std::string why = whyScattered(*s->device, *s->board, s->plan, all->way); !why.empty())
+                say("{}\n", why);
         }
         if (!options->write)
             return;
-        const Expected<Plan> bound = applied(s->plan, *edit);
+        const Expected<Plan> bound = applied(s->plan, all->edit);
         const Outcome saved = bound ? storePlan(s, *bound) : Outcome(bound.problem());
         if (!saved)
             exitCode = complain(saved.problem());

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include "core/pins/placement.h"
 #include "core/snapshot.h"
 
 #include <CLI/CLI.hpp>
@@ -71,5 +72,7 @@ bool searchTimeIsUp();
 
 /// The bindings that an edit sets: need, instance, pads, dma of each.
 nlohmann::ordered_json bindingsJson(const Edit& edit);
+/// What a placement costs, level by level, and what each level is known to be at least (null: not known).
+nlohmann::ordered_json costJson(const PlacementCost& cost, const PlacementProof& proof);
 
 } // namespace bindrel::cli

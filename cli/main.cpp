@@ -116,6 +116,20 @@ std::function<bool()> searchTime()
 
 bool searchTimeIsUp() { return timeWasUp; }
 
+nlohmann::ordered_json costJson(const PlacementCost& cost, const PlacementProof& proof)
+{
+    constexpr std::array names{"needs_moved", "signals_moved", "extra_sides", "split_needs", "crossings", "scarce", "debug_pads", "spread"};
+    static_assert(names.size() == kPlacementLevels);
+    nlohmann::ordered_json out;
+    nlohmann::ordered_json least;
+    for (size_t level = 0; level < names.size(); ++level) {
+        out[names[level]] = cost.at(PlacementLevel(level));
+        least[names[level]] = proof.least[level] ? nlohmann::ordered_json(*proof.least[level]) : nlohmann::ordered_json();
+    }
+    out["at_least"] = least;
+    return out;
+}
+
 nlohmann::ordered_json bindingsJson(const Edit& edit)
 {
     nlohmann::ordered_json out = nlohmann::ordered_json::array();

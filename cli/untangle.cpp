@@ -34,8 +34,9 @@ void printJson(const Snapshot& s, const Untangling& out)
     json["why"] = out.why;
     json["ways"] = nlohmann::ordered_json::array();
     for (const Untangling::Way& way : out.ways) {
-        json["ways"].push_back({{"needs_moved", way.cost.moved}, {"signals_moved", way.cost.pads}, {"extra_sides", way.cost.sides}, {"crossings", way.cost.crossings}, {"scarce", way.cost.scarce},
-                                {"debug_pads", way.cost.debug}, {"changes", bindingsJson(way.edit)}});
+        nlohmann::ordered_json row = costJson(way.cost, way.proof);
+        row["changes"] = bindingsJson(way.edit);
+        json["ways"].push_back(std::move(row));
     }
     json["would_free"] = nlohmann::ordered_json::array();
     for (const WayToFree& way : freeing(s, out))

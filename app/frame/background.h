@@ -20,6 +20,7 @@ class Background : public QObject {
     Q_OBJECT
 public:
     using Stopped = std::function<bool()>;
+    using Run = std::shared_ptr<std::atomic_bool>; ///< tells one run from another
     using QObject::QObject;
     ~Background() override
     {
@@ -30,7 +31,7 @@ public:
 
     /// `work` is called in another thread and asks now and then whether it is to stop. `atOnce`: for how long the interface may wait for it.
     template <typename Result>
-    void run(const QString& what, std::function<Result(const Stopped&)> work, std::function<void(Result)> done, std::chrono::milliseconds atOnce = std::chrono::milliseconds(12))
+    Run run(const QString& what, std::function<Result(const Stopped&)> work, std::function<void(Result)> done, std::chrono::milliseconds atOnce = std::chrono::milliseconds(12))
     {
         cancel();
         auto stop = stop_ = std::make_shared<std::atomic_bool>(false);
@@ -60,9 +61,29 @@ public:
             deliver();
         else
             Q_EMIT busyChanged(what);
+        return stop;
+    }
+
+    /// The same for work that tells what it has so far; `show` is called in the interface's thread, never after the run is over.
+    template <typename Result, typename Progress>
+    Run runTelling(const QString& what, std::function<Result(const Stopped&, const std::function<void(const Progress&)>&)> work, std::function<void(const Progress&)> show, std::function<void(Result)> done)
+    {
+        auto run = std::make_shared<Run>();
+        const std::function<void(const Progress&)> tell = [this, run, show = std::move(show)](const Progress& progress) {
+            QMetaObject::invokeMethod(
+                this,
+                [this, run, show, progress] {
+                    if (stop_ && *run == stop_)
+                        show(progress);
+                },
+                Qt::QueuedConnection);
+        };
+        *run = this->run<Result>(what, [work = std::move(work), tell](const Stopped& stopped) { return work(stopped, tell); }, std::move(done));
+        return *run;
     }
 
     bool busy() const { return stop_ != nullptr; }
+    bool runs(const Run& run) const { return stop_ != nullptr && stop_ == run; }
     void cancel()
     {
         if (!stop_)
@@ -78,7 +99,7 @@ Q_SIGNALS:
 
 private:
     QThreadPool pool_;
-    std::shared_ptr<std::atomic_bool> stop_;
+    Run stop_;
 };
 
 } // namespace bindrel

@@ -166,6 +166,7 @@ MainWindow::MainWindow(Library library, QWidget* parent) : QMainWindow(parent), 
     });
     connect(source_, &SourceStation::waitingChanged, this, &MainWindow::refresh);
     connect(rehearsal_, &RehearsalStation::rehearsed, this, &MainWindow::refresh);
+    connect(wiring_, &WiringStation::told, this, [this](const QString& what) { say(what, false); });
     connect(source_, &SourceStation::written, this, [this](const QString& folder) { say("Written to " + folder + ".", false); });
     refresh();
     showStation(Station::Start);

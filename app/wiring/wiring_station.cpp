@@ -10,6 +10,7 @@
 #include "app/wiring/pin_sheet_view.h"
 #include "core/base/files.h"
 #include "core/interchange/net_table.h"
+#include "core/pins/placement_words.h"
 #include "core/pins/freeing.h"
 
 #include <QClipboard>
@@ -22,6 +23,7 @@
 #include <QLabel>
 #include <QLineEdit>
 #include <QStackedWidget>
+#include <QTimer>
 #include <QVBoxLayout>
 
 #include <algorithm>
@@ -84,6 +86,10 @@ WiringStation::WiringStation(Document& document, ViewState& view, OptionFinder& 
     connect(proposals_, &ProposalList::currentChanged, this, &WiringStation::previewRow);
     connect(proposals_, &ProposalList::hovered, this, &WiringStation::previewRow);
     connect(proposals_, &ProposalList::closed, this, &WiringStation::leaveProposals);
+    connect(&background_, &Background::busyChanged, this, [this](const QString& what) {
+        if (what.isEmpty() && best_)
+            leaveProposals();
+    });
     connect(proposals_, &ProposalList::taken, this, [this](int index, bool other) {
         const Proposal proposal = proposals_->proposals()[size_t(index)];
         const std::optional<Edit>& edit = other && proposal.other ? proposal.other : proposal.edit;
@@ -91,7 +97,12 @@ WiringStation::WiringStation(Document& document, ViewState& view, OptionFinder& 
             Q_EMIT document_.refused(proposal.title + ": " + proposal.lines.value(0));
             return;
         }
+        const std::optional<BoundAll> best = best_;
         leaveProposals();
+        if (best) {
+            takeBest(*best, {});
+            return;
+        }
         document_.apply(*edit);
         // What came with a part is what one wants to look at next.
         for (const Change& change : edit->changes)
@@ -274,6 +285,9 @@ void WiringStation::leaveProposals()
 {
     if (!proposing())
         return;
+    // Whoever leaves what was found so far does not want the rest.
+    if (std::exchange(best_, {}))
+        background_.cancel();
     view_.setPreview(nullptr);
     left_->setCurrentIndex(0);
     parts_.clear();
@@ -452,14 +466,56 @@ void WiringStation::bindAll()
         Q_EMIT document_.refused("No need is open.");
         return;
     }
-    background_.run<Expected<Edit>>(
-        "Looking for places", [s = document_.sharedSnapshot()](const Background::Stopped& stopped) { return bindAllOpen(*s->device, *s->board, s->plan, stopped); },
-        [this](const Expected<Edit>& edit) {
-            if (edit)
-                document_.apply(*edit);
+    // With more time than a key press may take: the picture shows what there is so far, and the person may be content with that.
+    constexpr long kEffort = 60'000'000;
+    constexpr int kSoon = 150; // ms
+    best_.reset();
+    struct Answer {
+        Expected<BoundAll> all;
+        std::string why;
+    };
+    const Background::Run run = background_.runTelling<Answer, BoundAll>(
+        "Looking for places",
+        [s = document_.sharedSnapshot()](const Background::Stopped& stopped, const std::function<void(const BoundAll&)>& tell) {
+            SearchOptions options{kEffort, stopped, tell};
+            Answer out{bindrel::bindAll(*s->device, *s->board, s->plan, options), {}};
+            if (out.all && !stopped())
+                out.why = whyScattered(*s->device, *s->board, s->plan, out.all->way);
+            return out;
+        },
+        [this](const BoundAll& better) {
+            best_ = better;
+            if (proposing())
+                showBestSoFar();
+        },
+        [this](const Answer& answer) {
+            best_.reset();
+            leaveProposals();
+            if (answer.all)
+                takeBest(*answer.all, answer.why);
             else
-                Q_EMIT document_.refused(QString::fromStdString(edit.problem().message));
+                Q_EMIT document_.refused(QString::fromStdString(answer.all.problem().message));
         });
+    // Short searches show nothing but their end.
+    QTimer::singleShot(kSoon, this, [this, run] {
+        if (background_.runs(run) && best_ && !proposing())
+            showBestSoFar();
+    });
+}
+
+void WiringStation::showBestSoFar()
+{
+    Proposal proposal{"Best so far", {typeset(howGood(best_->way))}, best_->edit, {}};
+    for (const Change& change : best_->edit.changes)
+        proposal.lines << QString::fromStdString(describe(document_.snapshot().plan, change));
+    parts_.clear();
+    propose("Places for all", "Still looking for better. Enter takes what is shown, Esc leaves all as it is.", {std::move(proposal)});
+}
+
+void WiringStation::takeBest(const BoundAll& all, const std::string& why)
+{
+    if (document_.apply(all.edit))
+        Q_EMIT told(typeset(howGood(all.way) + (why.empty() ? "" : " " + why)));
 }
 
 void WiringStation::unbindSelected()

@@ -6,6 +6,7 @@
 #include "app/frame/option_finder.h"
 #include "app/frame/view_state.h"
 #include "app/widgets/proposal_list.h"
+#include "core/pins/bind_all.h"
 #include "core/pins/part_offer.h"
 
 #include <QWidget>
@@ -59,6 +60,9 @@ public Q_SLOTS:
     void readNetsFromFile();
     void pasteNets();
 
+Q_SIGNALS:
+    void told(const QString& message); ///< what was done, and how well
+
 protected:
     bool eventFilter(QObject* watched, QEvent* event) override;
 
@@ -67,6 +71,9 @@ private:
     void toggleHold(const Place& place);
     void propose(const QString& heading, const QString& note, std::vector<Proposal> proposals);
     void proposeFreeing(const std::string& why);
+    /// The best places for all so far, while the search goes on.
+    void showBestSoFar();
+    void takeBest(const BoundAll& all, const std::string& why);
     void previewRow(int row);
     void filterParts();
     void showPicture();
@@ -82,6 +89,7 @@ private:
     QLineEdit* partFilter_ = nullptr;
     ProposalList* proposals_ = nullptr;
     std::vector<Proposal> parts_; ///< all that the filter chooses from
+    std::optional<BoundAll> best_; ///< while places for all are looked for
     NeedsList* needs_ = nullptr;
     QStackedWidget* middle_ = nullptr; ///< picture, or sheet
     ChipView* chip_ = nullptr;

@@ -2,6 +2,7 @@
 #include "core/pins/options.h"
 
 #include "core/base/text.h"
+#include "core/pins/placement_words.h"
 #include "core/pins/taken.h"
 
 #include <fmt/format.h>
@@ -166,60 +167,6 @@ Edit takeOption(const Device& device, const Board& board, const Plan& plan, cons
     return editOf(fmt::format("Put {} {} on {}", need.title, signal, device.pads[size_t(option.pad)].name), SetBinding{need.id, binding});
 }
 
-namespace {
-
-/// Bindings of a placement as one undo step.
-Edit editOfPlacement(const Plan& plan, const Placement& way, std::string title)
-{
-    Edit edit{std::move(title), {}};
-    for (const auto& [need, binding] : way.bindings)
-        edit.changes.push_back(SetBinding{plan.needs[size_t(need)].id, binding});
-    return edit;
-}
-
-Problem noRoom(const Device& device, const Plan& plan, const PlacementResult& result, const std::vector<int>& wanted)
-{
-    if (result.cancelled)
-        return problemOf("the search was stopped.");
-    // One need that nothing on the chip could serve says more than a conflict.
-    for (const int n : wanted) {
-        const Need& need = plan.needs[size_t(n)];
-        const KindSpec* kind = findKind(need.kind);
-        const auto serves = [&](const Instance& instance) { return kind && kind->servedBy(device, device.findInstance(instance.name)); };
-        if (kind && !kind->instanceKind.empty() && std::none_of(device.instances.begin(), device.instances.end(), serves))
-            return problemOf(fmt::format("{} has nothing on {} that could serve a {} need.", need.title, device.name, kind->title));
-    }
-    if (!result.proven || result.culprits.empty())
-        return problemOf("no way was found within the bounds of the search; hold fewer things, or place some needs by hand.");
-    std::vector<std::string> names;
-    for (const int n : result.culprits)
-        names.push_back(plan.needs[size_t(n)].title);
-    if (names.size() == 1)
-        return problemOf(fmt::format("{} finds no place on {}, even with the chip to itself: the pads that it could take are held, or routed to something else on the board.", names[0], device.name));
-    // More of one kind than the chip has instances for: that is the reason, and moving others is no way out.
-    const KindSpec* kind = findKind(plan.needs[size_t(result.culprits.front())].kind);
-    std::vector<std::string> serving;
-    for (const Instance& instance : device.instances)
-        if (kind && kind->instanceKind != "*" && kind->servedBy(device, device.findInstance(instance.name)))
-            serving.push_back(instance.name);
-    const bool alike = std::all_of(result.culprits.begin(), result.culprits.end(), [&](int n) { return plan.needs[size_t(n)].kind == plan.needs[size_t(result.culprits.front())].kind; });
-    if (alike && !serving.empty() && names.size() > serving.size())
-        return problemOf(fmt::format("{} cannot all stand on {}: only {} can serve them. Leave one out, or choose a larger chip.", listed(names), device.name, listed(serving)));
-    return problemOf(fmt::format("{} cannot all stand on {}; {}. Press Ctrl+U for ways that move what is bound, or press Space on a signal to see who has its pads.", listed(names), device.name,
-                                 result.minimal ? "without any one of them the others can" : "perhaps not all of them are to blame, there was no time to say"));
-}
-
-/// "1 need moves, 2 signals change pads".
-std::string movesInWords(const PlacementCost& cost)
-{
-    std::string out = cost.moved == 1 ? "1 need moves" : fmt::format("{} needs move", cost.moved);
-    if (cost.pads > 0)
-        out += cost.pads == 1 ? ", 1 signal changes its pad" : fmt::format(", {} signals change pads", cost.pads);
-    return out;
-}
-
-} // namespace
-
 Expected<Edit> bindNeed(const Device& device, const Board& board, const Plan& plan, std::string_view id)
 {
     for (size_t n = 0; n < plan.needs.size(); ++n) {
@@ -240,45 +187,6 @@ Expected<Edit> bindNeed(const Device& device, const Board& board, const Plan& pl
         return edit;
     }
     return problemOf(fmt::format("the plan has no need \"{}\".", id));
-}
-
-Expected<Edit> bindAllOpen(const Device& device, const Board& board, const Plan& plan, const std::function<bool()>& cancelled)
-{
-    const Bindings bindings = bind(device, plan);
-    PlacementRequest request;
-    for (size_t n = 0; n < plan.needs.size(); ++n)
-        if (bindings.needs[n].state == BoundNeed::State::Open)
-            request.needs.push_back(static_cast<int>(n));
-    if (request.needs.empty())
-        return problemOf("no need is open.");
-    request.cancelled = cancelled;
-    const PlacementResult result = place(device, board, plan, request);
-    if (result.ways.empty())
-        return noRoom(device, plan, result, request.needs);
-    const std::string title = request.needs.size() == 1 ? "Bind " + plan.needs[size_t(request.needs.front())].title : fmt::format("Bind {} open needs", request.needs.size());
-    return editOfPlacement(plan, result.ways.front(), title);
-}
-
-Untangling untangle(const Device& device, const Board& board, const Plan& plan, std::size_t count, const std::function<bool()>& cancelled)
-{
-    Untangling out;
-    const Bindings bindings = bind(device, plan);
-    if (bindings.contests.empty()) {
-        out.why = "nothing is contested.";
-        return out;
-    }
-    PlacementRequest request;
-    request.mayMove = true;
-    request.count = count;
-    request.cancelled = cancelled;
-    const PlacementResult result = place(device, board, plan, request);
-    out.proven = result.proven;
-    out.cancelled = result.cancelled;
-    for (const Placement& way : result.ways)
-        out.ways.push_back({editOfPlacement(plan, way, "Untangle: " + movesInWords(way.cost)), way.cost});
-    if (out.ways.empty())
-        out.why = noRoom(device, plan, result, {}).message;
-    return out;
 }
 
 Expected<Room> makeRoom(const Device& device, const Board& board, const Plan& plan, const Bindings& bindings, int needIndex, std::string_view signal, const Option& option,

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include "core/pins/bind_all.h"
 #include "core/pins/placement.h"
 #include "core/plan/edit.h"
 
@@ -65,23 +66,5 @@ std::vector<InstanceOption> instanceOptions(const Device& device, const Board& b
 /// pads that other open needs could use. What the need has already is kept where it can be.
 /// Fails with what is in the way when there is none.
 Expected<Edit> bindNeed(const Device& device, const Board& board, const Plan& plan, std::string_view need);
-
-/// The same for all open needs at once, as one edit; nothing that is bound moves. The problem names needs that cannot stand
-/// together, as few as say it.
-Expected<Edit> bindAllOpen(const Device& device, const Board& board, const Plan& plan, const std::function<bool()>& cancelled = {});
-
-/// Ways out of all contention, those that move the least first.
-struct Untangling {
-    struct Way {
-        Edit edit;
-        PlacementCost cost;
-    };
-    std::vector<Way> ways;
-    bool proven = false; ///< no way with fewer moves is missed
-    bool cancelled = false;
-    std::string why; ///< without ways: what cannot stand together
-};
-/// `cancelled` is asked now and then, and may be empty.
-Untangling untangle(const Device& device, const Board& board, const Plan& plan, std::size_t count, const std::function<bool()>& cancelled = {});
 
 } // namespace bindrel

@@ -39,6 +39,8 @@ public:
     /// When counting alone has shown that not all can have a place: who is too many, most of whom could be spared. Else empty.
     const std::vector<int>& tooMany() const { return tooMany_; }
     Literal takesPart(int need) const { return participants_[std::size_t(of_[std::size_t(need)])].takesPart; }
+    /// That a part uses a side; does not exist where it cannot.
+    Literal partOn(int part, std::size_t side) const { return partOn_[std::size_t(part)][side]; }
     const std::vector<int>& movers() const { return movers_; }
     Literal stays(int need) const { return participants_[std::size_t(of_[std::size_t(need)])].stays; }
 

@@ -1,0 +1,85 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/pins/placement_words.h"
+
+#include "core/base/text.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+namespace bindrel {
+
+namespace {
+
+/// How near to the best a level is known to be.
+std::string howNear(const Placement& way, PlacementLevel level)
+{
+    const std::optional<int>& least = way.proof.least[std::size_t(level)];
+    if (way.cost.at(level) == 0)
+        return {};
+    return !least ? " (perhaps fewer would do)" : *least == way.cost.at(level) ? " (fewer cannot be)" : fmt::format(" (at least {} must be)", *least);
+}
+
+std::string countedOrNo(int number, std::string_view what) { return number == 0 ? fmt::format("no {}", what) : counted(number, what); }
+
+} // namespace
+
+Edit editOfPlacement(const Plan& plan, const Placement& way, std::string title)
+{
+    Edit edit{std::move(title), {}};
+    for (const auto& [need, binding] : way.bindings)
+        edit.changes.push_back(SetBinding{plan.needs[size_t(need)].id, binding});
+    return edit;
+}
+
+Problem noRoom(const Device& device, const Plan& plan, const PlacementResult& result, const std::vector<int>& wanted)
+{
+    if (result.cancelled)
+        return problemOf("the search was stopped.");
+    // One need that nothing on the chip could serve says more than a conflict.
+    for (const int n : wanted) {
+        const Need& need = plan.needs[size_t(n)];
+        const KindSpec* kind = findKind(need.kind);
+        const auto serves = [&](const Instance& instance) { return kind && kind->servedBy(device, device.findInstance(instance.name)); };
+        if (kind && !kind->instanceKind.empty() && std::none_of(device.instances.begin(), device.instances.end(), serves))
+            return problemOf(fmt::format("{} has nothing on {} that could serve a {} need.", need.title, device.name, kind->title));
+    }
+    if (!result.proven || result.culprits.empty())
+        return problemOf("no way was found within the bounds of the search; hold fewer things, or place some needs by hand.");
+    std::vector<std::string> names;
+    for (const int n : result.culprits)
+        names.push_back(plan.needs[size_t(n)].title);
+    if (names.size() == 1)
+        return problemOf(fmt::format("{} finds no place on {}, even with the chip to itself: the pads that it could take are held, or routed to something else on the board.", names[0], device.name));
+    // More of one kind than the chip has instances for: that is the reason, and moving others is no way out.
+    const KindSpec* kind = findKind(plan.needs[size_t(result.culprits.front())].kind);
+    std::vector<std::string> serving;
+    for (const Instance& instance : device.instances)
+        if (kind && kind->instanceKind != "*" && kind->servedBy(device, device.findInstance(instance.name)))
+            serving.push_back(instance.name);
+    const bool alike = std::all_of(result.culprits.begin(), result.culprits.end(), [&](int n) { return plan.needs[size_t(n)].kind == plan.needs[size_t(result.culprits.front())].kind; });
+    if (alike && !serving.empty() && names.size() > serving.size())
+        return problemOf(fmt::format("{} cannot all stand on {}: only {} can serve them. Leave one out, or choose a larger chip.", listed(names), device.name, listed(serving)));
+    return problemOf(fmt::format("{} cannot all stand on {}; {}. Press Ctrl+U for ways that move what is bound, or press Space on a signal to see who has its pads.", listed(names), device.name,
+                                 result.minimal ? "without any one of them the others can" : "perhaps not all of them are to blame, there was no time to say"));
+}
+
+std::string movesInWords(const PlacementCost& cost)
+{
+    std::string out = cost.moved == 1 ? "1 need moves" : fmt::format("{} needs move", cost.moved);
+    if (cost.pads > 0)
+        out += cost.pads == 1 ? ", 1 signal changes its pad" : fmt::format(", {} signals change pads", cost.pads);
+    return out;
+}
+
+std::string howGood(const Placement& way)
+{
+    std::string out = countedOrNo(way.cost.sides, "side") + " beyond one a part" + howNear(way, PlacementLevel::Sides);
+    if (way.cost.splits > 0)
+        out += fmt::format(", {} on more than one side{}", counted(way.cost.splits, "need"), howNear(way, PlacementLevel::Splits));
+    out += ", " + countedOrNo(way.cost.crossings, "crossing") + howNear(way, PlacementLevel::Crossings);
+    out[0] = char(std::toupper(static_cast<unsigned char>(out[0])));
+    return out + (way.proof.proven(way.cost) ? ". No way is better." : ".");
+}
+
+} // namespace bindrel
