@@ -6,6 +6,7 @@
 #include <algorithm>
 #include <limits>
 #include <set>
+#include <tuple>
 
 namespace bindrel {
 
@@ -30,8 +31,9 @@ PlacementModel::PlacementModel(const PlacementSpace& space, const Who& who) : sp
     for (const int need : who.stay)
         participate(need, false, true);
 
-    // Who has the least choice comes first, instances before pads.
-    std::vector<std::pair<std::size_t, std::size_t>> order;
+    // Who can stay without contention is decided on first, then who has the least choice; instances before pads.
+    const std::vector<std::size_t> contests = countContests();
+    std::vector<std::tuple<bool, std::size_t, std::size_t>> order;
     for (std::size_t p = 0; p < participants_.size(); ++p) {
         std::size_t room = 0;
         for (const PlacementSpace::Site& site : space_.needs[std::size_t(participants_[p].need)].sites) {
@@ -40,12 +42,13 @@ PlacementModel::PlacementModel(const PlacementSpace& space, const Who& who) : sp
                 least = std::min(least, choices.size());
             room += least;
         }
-        order.emplace_back(room, p);
+        const bool moves = participants_[p].placed && participants_[p].mayStay;
+        order.emplace_back(!moves, moves ? contests[p] : room, p);
     }
     std::sort(order.begin(), order.end());
-    for (const auto& [room, p] : order)
+    for (const auto& [placed, room, p] : order)
         addNeed(participants_[p]);
-    for (const auto& [room, p] : order)
+    for (const auto& [placed, room, p] : order)
         for (std::size_t site = 0; site < participants_[p].sites.size(); ++site)
             addSite(participants_[p], site);
     addSeats();
@@ -53,6 +56,21 @@ PlacementModel::PlacementModel(const PlacementSpace& space, const Who& who) : sp
     addSides();
     countThings();
     solver.watch(this);
+}
+
+/// With how many others each that may stay contends where it is, roughly.
+std::vector<std::size_t> PlacementModel::countContests() const
+{
+    std::map<int, std::vector<std::pair<Key, std::size_t>>> users;
+    for (std::size_t p = 0; p < participants_.size(); ++p)
+        if (participants_[p].mayStay && who_.clearStays)
+            for (const PlacementSpace::Taking& taking : space_.needs[std::size_t(participants_[p].need)].now)
+                users[taking.resource].emplace_back(keyOf(taking, participants_[p].need), p);
+    std::vector<std::size_t> out(participants_.size(), 0);
+    for (const auto& [resource, all] : users)
+        for (const auto& [key, p] : all)
+            out[p] += std::size_t(std::count_if(all.begin(), all.end(), [&key = key](const auto& other) { return other.first != key; }));
+    return out;
 }
 
 void PlacementModel::participate(int need, bool placed, bool mayStay)
@@ -274,8 +292,11 @@ void PlacementModel::exclusions()
                 // Contention among those that cannot move is not ours to clear; within a need only pads and channels exclude each other.
                 const bool fixed = at->literal == truth_ && before->literal == truth_;
                 const bool own = at->literal == before->literal && kind != Resource::Kind::Pad && kind != Resource::Kind::Dma;
-                if (before->key != at->key && !fixed && !own)
-                    solver.either(~at->literal, ~before->literal);
+                if (before->key == at->key || fixed || own)
+                    continue;
+                solver.either(~at->literal, ~before->literal);
+                ++contests_[at->literal];
+                ++contests_[before->literal];
             }
         }
     }
@@ -350,15 +371,13 @@ void PlacementModel::countThings()
             return unit == takes.end() ? takes.front().resource : unit->resource;
         };
         Counting::Taker taker{moving, {}, p.need};
-        std::size_t most = 1;
+        std::size_t most = std::max<std::size_t>(1, groups.size());
         for (std::size_t i = 0; i < p.sites.size(); ++i) {
             taker.options.emplace_back(unitOf(entry.sites[i].takes), p.sites[i].site);
-            std::set<int> there;
-            for (std::size_t s = 0; s < entry.signals.size(); ++s)
-                for (const PlacementSpace::Choice& choice : entry.sites[i].choices[s])
-                    there.insert(choice.channel);
-            most = std::max(most, there.size());
+            most = std::max(most, space_.channelsOf(entry.sites[i].instance, entry.signals));
         }
+        if (const int now = space_.device.findInstance(need.binding.instance); now >= 0)
+            most = std::max(most, space_.channelsOf(now, entry.signals));
         if (p.mayStay && who_.clearStays && !entry.now.empty() && space_.kindOf(entry.now.front().resource) == Resource::Kind::Instance) {
             taker.when = always;
             taker.options.emplace_back(unitOf(entry.now), p.stays);

@@ -41,6 +41,12 @@ public:
     Literal takesPart(int need) const { return participants_[std::size_t(of_[std::size_t(need)])].takesPart; }
     /// That a part uses a side; does not exist where it cannot.
     Literal partOn(int part, std::size_t side) const { return partOn_[std::size_t(part)][side]; }
+    /// In how many contests a literal of stays() is.
+    int contestsOf(Literal literal) const
+    {
+        const auto known = contests_.find(literal);
+        return known == contests_.end() ? 0 : known->second;
+    }
     const std::vector<int>& movers() const { return movers_; }
     Literal stays(int need) const { return participants_[std::size_t(of_[std::size_t(need)])].stays; }
 
@@ -102,6 +108,7 @@ private:
     unsigned sidesOfPart(const Solver& state, const Participant& p) const;
     /// Sides on which all signals can still sit.
     unsigned commonSides(const Solver& state, const Participant& p, std::size_t site) const;
+    std::vector<std::size_t> countContests() const;
     void participate(int need, bool placed, bool mayStay);
     void addNeed(Participant& p);
     void addSite(Participant& p, std::size_t site);
@@ -129,6 +136,7 @@ private:
     std::vector<int> of_; ///< by need: its participant, -1
     std::vector<int> movers_;
     std::vector<Taker> takers_;
+    std::map<Literal, int> contests_;
     std::vector<Counting> counting_;
     std::vector<int> tooMany_;
     std::vector<Guide> guides_; ///< by choice of the solver

@@ -3,6 +3,7 @@
 
 #include <algorithm>
 #include <set>
+#include <tuple>
 
 namespace bindrel {
 
@@ -87,8 +88,13 @@ void PlacementOptimiser::optimise(Level& level, long effort)
     const long end = model_.solver.spent() + effort;
     for (long slice = kFirstSlice; !level.settled && model_.solver.spent() < end && !model_.solver.wasCancelled(); slice = slice * 3 / 2)
         for (const auto attempt : {&PlacementOptimiser::raise, &PlacementOptimiser::tryAll, &PlacementOptimiser::tryParts}) {
-            (this->*attempt)(level, std::min(slice, end - model_.solver.spent()));
-            level.settled = isDone();
+            // What makes headway goes on.
+            std::pair<long, int> before;
+            do {
+                before = {level.cores.lower, best_->cost.at(level.which)};
+                (this->*attempt)(level, std::min(slice, end - model_.solver.spent()));
+                level.settled = isDone();
+            } while (!level.settled && !model_.solver.wasCancelled() && model_.solver.spent() < end && before != std::pair(level.cores.lower, best_->cost.at(level.which)));
             if (level.settled || model_.solver.wasCancelled() || model_.solver.spent() >= end)
                 break;
         }
@@ -257,17 +263,18 @@ void PlacementOptimiser::raise(Level& level, long effort)
             cores.stratum = std::max(cores.stratum, weight);
     }
     while (model_.solver.spent() < end && cores.lower < best_->cost.at(level.which)) {
-        std::vector<std::pair<long, Literal>> order;
+        // What is likely to be in conflict is assumed first: so the next one shows soon.
+        std::vector<std::tuple<long, int, double, Literal>> order;
         long next = 0; // the next lower weight
         for (const auto& [literal, weight] : cores.weights) {
             if (weight >= cores.stratum)
-                order.emplace_back(-weight, literal);
+                order.emplace_back(-weight, -model_.contestsOf(literal), -model_.solver.activityOf(literal), literal);
             else
                 next = std::max(next, weight);
         }
         std::sort(order.begin(), order.end());
         std::vector<Literal> assumptions{gate_};
-        for (const auto& [weight, literal] : order)
+        for (const auto& [weight, contests, activity, literal] : order)
             assumptions.push_back(literal);
         const Solver::Answer answer = model_.solve(assumptions, end - model_.solver.spent());
         if (answer == Solver::Answer::Unknown)

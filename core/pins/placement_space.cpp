@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/pins/placement_space.h"
 
+#include "core/pins/routes.h"
 #include "core/pins/sides.h"
 #include "core/pins/taken.h"
 
@@ -127,6 +128,17 @@ PlacementSpace::Site PlacementSpace::siteFor(const Entry& entry, const Need& nee
         site.choices.push_back(std::move(choices));
     }
     return site;
+}
+
+std::size_t PlacementSpace::channelsOf(int instance, const std::vector<SignalSpec>& signals) const
+{
+    std::vector<int> out;
+    for (const InstanceSignal& named : device.instances[std::size_t(instance)].signals)
+        for (const SignalSpec& signal : signals)
+            if (const PatternMatch match = matchSignal(signal.pattern, named.name); signal.channel >= 0 && match.fits)
+                out.push_back(match.channel);
+    std::sort(out.begin(), out.end());
+    return std::size_t(std::unique(out.begin(), out.end()) - out.begin());
 }
 
 /// Where an instance can have a signal (or a port's bit lie), and what that takes; the same for all needs.

@@ -52,6 +52,8 @@ public:
     std::vector<int> sideOfPad, positionOfPad; ///< position -1: on no pin
     std::vector<int> alongOfPad;               ///< where on its side a pad is; of a ball its row or column
     int resources = 0, parts = 0;
+    /// How many channels an instance has for signals like these, whatever their pads.
+    std::size_t channelsOf(int instance, const std::vector<SignalSpec>& signals) const;
     Resource::Kind kindOf(int resource) const { return kinds_[std::size_t(resource)]; }
     int resourceOfPad(int pad) const { return pad; }
     int resourceOfDma(int channel) const { return int(device.pads.size()) + channel; }

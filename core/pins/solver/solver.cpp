@@ -159,9 +159,10 @@ void Solver::atMostOne(std::vector<Literal> literals)
 
 int Solver::bound(std::vector<Term> terms, long most)
 {
-    std::erase_if(terms, [this, &most](const Term& term) {
+    long certain = 0;
+    std::erase_if(terms, [this, &certain](const Term& term) {
         if (valueOf(term.literal) > 0)
-            most -= term.weight;
+            certain += term.weight;
         return valueOf(term.literal) != 0 || term.weight == 0;
     });
     std::stable_sort(terms.begin(), terms.end(), [](const Term& a, const Term& b) { return a.weight > b.weight; });
@@ -170,15 +171,15 @@ int Solver::bound(std::vector<Term> terms, long most)
         follows_[std::size_t(term.literal.code())].bounds.emplace_back(number, term.weight);
         has_[std::size_t(term.literal.code())] |= kBounds;
     }
-    bounds_.push_back({std::move(terms), most, 0});
-    possible_ = possible_ && most >= 0 && tightenBound(number) && propagate();
+    bounds_.push_back({std::move(terms), most - certain, 0, certain});
+    possible_ = possible_ && most >= certain && tightenBound(number) && propagate();
     return number;
 }
 
 void Solver::lower(int number, long most)
 {
     Bound& bound = bounds_[std::size_t(number)];
-    bound.most = std::min(bound.most, most);
+    bound.most = std::min(bound.most, most - bound.certain);
     possible_ = possible_ && bound.sum <= bound.most && tightenBound(number) && propagate();
 }
 

@@ -73,6 +73,9 @@ public:
     /// What a decision tries first for a variable that belongs to no choice, and prefers within a choice.
     void prefer(Literal literal) { phase_[std::size_t(literal.variable())] = !literal.negated(); }
 
+    /// How much a variable was part of conflicts, the latest most.
+    double activityOf(Literal literal) const { return activity_[std::size_t(literal.variable())]; }
+
     /// `effort`: visits of clauses and the like after which the answer is Unknown; the next call goes on with what was learnt.
     Answer solve(std::span<const Literal> assumptions, long effort);
     /// After Yes.
@@ -101,6 +104,7 @@ private:
     struct Bound {
         std::vector<Term> terms; ///< heaviest first
         long most = 0, sum = 0;
+        long certain = 0; ///< what came to it before it was made, and is not in `terms`
     };
     /// A clause lies in `arena_` as size, quality (0: given; else how many levels it spans), then its literals' codes.
     static constexpr int kHeader = 2;

@@ -33,7 +33,10 @@ class PlacementCasesTest : public QObject {
     }
 
     static PlacementResult bindAll(const Workpiece& work, const std::vector<int>& needs) { return place(*work.device, *work.board, work.plan, {.needs = needs}); }
-    static PlacementResult untangled(const Workpiece& work, std::size_t count) { return place(*work.device, *work.board, work.plan, {.mayMove = true, .count = count}); }
+    static PlacementResult untangled(const Workpiece& work, std::size_t count, long effort = PlacementRequest().effort)
+    {
+        return place(*work.device, *work.board, work.plan, {.mayMove = true, .count = count, .effort = effort});
+    }
 
     /// The plan with a way taken has no contention.
     static void isLawful(const Workpiece& work, const Placement& way)
@@ -72,32 +75,90 @@ private Q_SLOTS:
         }
     }
 
-    void waysThatExistAreFound_data()
+    void waysAreAsGoodAsTheBestKnown_data()
     {
         QTest::addColumn<QString>("name");
-        QTest::addColumn<int>("sides"); // at most; the best that is known is 3 and 1
-        QTest::newRow("small") << "s-blank-apart-1" << 4;
-        QTest::newRow("middle") << "m-blank-apart-1" << 4;
+        QTest::addColumn<int>("sides"); // the best that is known
+        QTest::addColumn<bool>("proven");
+        QTest::newRow("small") << "s-blank-apart-1" << 3 << true;
+        QTest::newRow("middle") << "m-blank-apart-1" << 1 << true;
+        QTest::newRow("large") << "l-blank-apart-1" << 66 << false;
     }
-    void waysThatExistAreFound()
+    void waysAreAsGoodAsTheBestKnown()
     {
         QFETCH(QString, name);
         QFETCH(int, sides);
+        QFETCH(bool, proven);
         const Workpiece work = load(name.toStdString());
         const PlacementResult result = bindAll(work, openNeeds(work));
         QCOMPARE(result.ways.size(), size_t(1));
-        isLawful(work, result.ways.front());
-        QVERIFY2(result.ways.front().cost.sides <= sides, std::to_string(result.ways.front().cost.sides).c_str());
+        const Placement& way = result.ways.front();
+        isLawful(work, way);
+        QVERIFY2(way.cost.sides <= sides, std::to_string(way.cost.sides).c_str());
+        QCOMPARE(way.proof.provenTo(PlacementLevel::Sides, way.cost), proven);
     }
 
+    void theFewestMoveOutOfContention_data()
+    {
+        QTest::addColumn<QString>("name");
+        QTest::addColumn<int>("needs");
+        QTest::addColumn<int>("signals_");
+        QTest::addColumn<int>("sides");
+        QTest::newRow("small") << "s-tangled-apart-1" << 3 << 6 << 7;
+        QTest::newRow("middle") << "m-tangled-apart-1" << 6 << 17 << 9;
+    }
     void theFewestMoveOutOfContention()
     {
-        const Workpiece work = load("s-tangled-apart-1");
+        QFETCH(QString, name);
+        QFETCH(int, needs);
+        QFETCH(int, signals_);
+        QFETCH(int, sides);
+        const Workpiece work = load(name.toStdString());
+        const PlacementResult result = untangled(work, 1, 40'000'000);
+        QVERIFY(!result.ways.empty() && result.proven);
+        const Placement& way = result.ways.front();
+        QCOMPARE(way.cost.moved, needs);
+        QCOMPARE(way.cost.pads, signals_);
+        QCOMPARE(way.cost.sides, sides);
+        QVERIFY(way.proof.provenTo(PlacementLevel::Sides, way.cost));
+        isLawful(work, way);
+    }
+
+    /// Five hundred pads, two hundred needs: fewer than 41 cannot move, and no more do.
+    void aLargeTangleIsCleared()
+    {
+        const Workpiece work = load("l-tangled-apart-1");
         const PlacementResult result = untangled(work, 1);
         QVERIFY(!result.ways.empty());
-        QCOMPARE(result.ways.front().cost.moved, 3);
-        QCOMPARE(result.ways.front().cost.pads, 6);
+        QCOMPARE(result.ways.front().cost.moved, 41);
+        QVERIFY(result.ways.front().proof.provenTo(PlacementLevel::Moved, result.ways.front().cost));
         isLawful(work, result.ways.front());
+    }
+
+    /// Each way that is told on the way is lawful and better than the one before.
+    void waysGetBetter()
+    {
+        const Workpiece work = load("m-blank-apart-1");
+        PlacementRequest request{.needs = openNeeds(work)};
+        std::vector<Placement> told;
+        request.improved = [&told](const Placement& way) { told.push_back(way); };
+        const PlacementResult result = place(*work.device, *work.board, work.plan, request);
+        QVERIFY(told.size() > 3);
+        for (size_t i = 0; i < told.size(); ++i) {
+            isLawful(work, told[i]);
+            QVERIFY(i == 0 || told[i].cost <= told[i - 1].cost);
+        }
+        QVERIFY(told.back().bindings == result.ways.front().bindings);
+        // What is known from below is never above what was found.
+        for (const Placement& way : told)
+            for (size_t level = 0; level < kPlacementLevels; ++level)
+                QVERIFY(!way.proof.least[level] || *way.proof.least[level] <= way.cost.at(PlacementLevel(level)));
+    }
+
+    void theSameEachTime()
+    {
+        const Workpiece work = load("m-tangled-apart-1");
+        QVERIFY(untangled(work, 2).ways.front().bindings == untangled(work, 2).ways.front().bindings);
     }
 
     /// Two signals of one need on one pad: it is in its own way, and must move.

@@ -46,7 +46,11 @@ class PlacementTest : public QObject {
         serial.name = serial.kind = "uart";
         Block port;
         port.name = port.kind = "port";
-        d.blocks = {fields, serial, port};
+        Block timer;
+        timer.name = timer.kind = "timer";
+        d.blocks = {fields, serial, port, timer};
+        d.groups = {"first", "second"};
+        d.dma.channels = int(random() % 3);
         Instance muxInstance;
         muxInstance.name = "MUX";
         muxInstance.block = 0;
@@ -81,12 +85,37 @@ class PlacementTest : public QObject {
             for (int signal = 0; signal < 2; ++signal)
                 for (int k = 0; k < 2 + int(random() % 3); ++k) {
                     Route route{int(random() % unsigned(pads)), 2 + i, signal, Route::Mechanism::GroupRemap, -1, {}, -1};
+                    if (random() % 4 == 0)
+                        route.group = int(random() % 2);
                     if (random() % 2)
                         route.selects.push_back({{0, 0, int(random() % 2)}, std::uint32_t(random() % 3)});
                     d.pads[size_t(route.pad)].routes.push_back(int(d.routes.size()));
                     d.routes.push_back(route);
                 }
         }
+        // Timers of two channels; what wants the same rate can share one.
+        for (int i = 0; i < int(random() % 3); ++i) {
+            Instance instance;
+            instance.name = "T" + std::to_string(i);
+            instance.block = 3;
+            instance.signals = {{"CH1", InstanceSignal::Direction::Out}, {"CH2", InstanceSignal::Direction::Out}};
+            d.instances.push_back(instance);
+            for (int signal = 0; signal < 2; ++signal)
+                for (int k = 0; k < 1 + int(random() % 2); ++k) {
+                    const Route route{int(random() % unsigned(pads)), int(d.instances.size()) - 1, signal, Route::Mechanism::GroupRemap, -1, {}, -1};
+                    d.pads[size_t(route.pad)].routes.push_back(int(d.routes.size()));
+                    d.routes.push_back(route);
+                }
+        }
+        // A request is wired to some of the channels.
+        for (Instance& instance : d.instances)
+            for (const char* request : {"RX", "TX"})
+                for (int channel = 0; channel < d.dma.channels; ++channel)
+                    if (instance.block == 1 && random() % 4 != 0)
+                        instance.dma[request].push_back({channel, 0});
+        // A board's constraint between two signals, whoever has them.
+        if (serials > 1 && random() % 3 == 0)
+            d.exclusives.push_back({"shared line", {{2, 0}, {3, int(random() % 2)}}});
         d.muxFields = {{0, 0, 0}, {0, 0, 1}};
         return d;
     }
@@ -96,6 +125,16 @@ class PlacementTest : public QObject {
         Need need;
         need.id = need.title = "line" + std::to_string(n);
         need.kind = "uart";
+        return need;
+    }
+
+    static Need pulseNeed(int n, std::mt19937& random)
+    {
+        Need need;
+        need.id = need.title = "pulse" + std::to_string(n);
+        need.kind = "pwm";
+        // Rates are compared by value.
+        need.goals = {{"frequency", random() % 3 == 0 ? "2 kHz" : random() % 2 ? "1 kHz" : "1000 Hz"}, {"channels", random() % 4 == 0 ? "2" : "1"}};
         return need;
     }
 
@@ -115,7 +154,10 @@ class PlacementTest : public QObject {
         c.device = std::make_shared<const Device>(chip(random));
         const int needs = 2 + int(random() % 3);
         for (int n = 0; n < needs; ++n) {
-            Need need = random() % 2 ? serialNeed(n) : bitNeed(n, random() % 2);
+            const unsigned which = unsigned(random() % 7);
+            Need need = which < 3 ? serialNeed(n) : which < 5 ? pulseNeed(n, random) : bitNeed(n, random() % 2);
+            if (which == 0 && c.device->dma.channels > 0)
+                need.goals["dma"] = "receive";
             if (random() % 2)
                 need.part = "part" + std::to_string(random() % 2);
             // Some stand somewhere already, perhaps where others do.
@@ -139,18 +181,22 @@ class PlacementTest : public QObject {
         std::vector<Binding> out;
         const std::vector<SignalSpec> signals = signalsOf(need);
         std::vector<std::string> instances{""};
-        if (need.kind == "uart") {
+        if (need.kind != "gpio") {
             instances.clear();
             for (const Instance& instance : c.device->instances)
-                if (c.device->blocks[size_t(instance.block)].kind == "uart")
+                if (c.device->blocks[size_t(instance.block)].kind == (need.kind == "uart" ? "uart" : "timer"))
                     instances.push_back(instance.name);
         }
-        for (const std::string& instance : instances) {
+        const int channels = goalText(need, "dma") == "receive" ? c.device->dma.channels : 1;
+        for (const std::string& instance : instances)
+            for (int channel = 0; channel < channels; ++channel) {
             std::vector<size_t> at(signals.size(), 0);
             for (;;) {
                 Need trial = need;
                 trial.binding = {};
                 trial.binding.instance = instance;
+                if (goalText(need, "dma") == "receive")
+                    trial.binding.dma["RX"] = channel;
                 bool free = true;
                 for (size_t s = 0; s < signals.size(); ++s) {
                     const std::string& pad = c.device->pads[at[s]].name;
@@ -194,10 +240,13 @@ class PlacementTest : public QObject {
                     sides[need.part].insert(sideOf(c.device->package, size_t(pad)));
                 if (!placed)
                     continue;
-                const bool out = need.kind == "uart" ? signal == "tx" : goalText(need, "direction") == "output";
+                const bool out = need.kind == "uart" ? signal == "tx" : need.kind == "pwm" || goalText(need, "direction") == "output";
                 cost.scarce += demand[size_t(pad)] + (c.device->pads[size_t(pad)].weak && out ? 10 : 0);
                 cost.debug += !c.device->pads[size_t(pad)].resetClaim.empty();
             }
+            // An instance that can more than is asked for is kept for others.
+            if (placed && !need.binding.instance.empty())
+                cost.scarce += std::max(0, int(c.device->instances[size_t(c.device->findInstance(need.binding.instance))].signals.size()) - int(signalsOf(need).size()));
             cost.moved += wasBound && moved;
             cost.splits += std::max(0, int(ownSides.size()) - 1);
         }
