@@ -135,7 +135,7 @@ nlohmann::ordered_json bindingsJson(const Edit& edit)
     nlohmann::ordered_json out = nlohmann::ordered_json::array();
     for (const Change& change : edit.changes)
         if (const auto* set = std::get_if<SetBinding>(&change))
-            out.push_back({{"need", set->need}, {"instance", set->binding.instance}, {"pads", set->binding.pads}, {"dma", set->binding.dma}});
+            out.push_back({{"need", set->need}, {"instance", set->binding.instance}, {"pads", set->binding.pads}, {"via", set->binding.via}, {"dma", set->binding.dma}});
     return out;
 }
 

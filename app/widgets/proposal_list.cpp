@@ -12,21 +12,13 @@ namespace bindrel {
 
 namespace {
 
-/// Where a line says "from -> to", the end is what matters: the beginning is cut first.
-QString shortened(const QString& line, const QFontMetrics& metrics, int width)
-{
-    const qsizetype arrow = line.lastIndexOf(QChar(0x2192));
-    if (arrow < 0 || metrics.horizontalAdvance(line) <= width)
-        return metrics.elidedText(line, Qt::ElideRight, width);
-    const QString end = line.mid(arrow);
-    const int left = width - metrics.horizontalAdvance(end) - metrics.horizontalAdvance(' ');
-    return left < width / 4 ? metrics.elidedText(line, Qt::ElideLeft, width) : metrics.elidedText(line.left(arrow).trimmed(), Qt::ElideRight, left) + " " + end;
-}
+constexpr int kHead = 22, kBelow = 8;
+constexpr int kLeft = 28, kRight = 8; ///< of the lines below a title
+constexpr int kBetween = 3;
 
-} // namespace
+/// Nothing of a line is cut: its end is often what matters.
+int heightOf(const QString& line, int width) { return QFontMetrics(Theme::get().text(11)).boundingRect(QRect(0, 0, std::max(40, width), 10'000), Qt::TextWordWrap, line).height() + kBetween; }
 
-namespace {
-constexpr int kHead = 22, kLine = 16, kBelow = 8;
 } // namespace
 
 ProposalList::ProposalList(QWidget* parent) : RowList(parent)
@@ -42,7 +34,13 @@ void ProposalList::setProposals(std::vector<Proposal> proposals)
     rowsChanged();
 }
 
-int ProposalList::rowHeight(int row) const { return kHead + kLine * int(proposals_[size_t(row)].lines.size()) + kBelow; }
+int ProposalList::rowHeight(int row) const
+{
+    int height = kHead + kBelow;
+    for (const QString& line : proposals_[size_t(row)].lines)
+        height += heightOf(line, viewport()->width() - kLeft - kRight);
+    return height;
+}
 
 void ProposalList::paintRow(QPainter& p, int row, const QRect& rect, bool current)
 {
@@ -54,9 +52,11 @@ void ProposalList::paintRow(QPainter& p, int row, const QRect& rect, bool curren
     p.drawText(QRect(text.left(), text.top(), text.width(), kHead), Qt::AlignVCenter | Qt::AlignLeft, QFontMetrics(p.font()).elidedText(proposal.title, Qt::ElideRight, text.width()));
     p.setFont(t.text(11));
     p.setPen(current ? t.ink : t.muted);
-    for (int i = 0; i < int(proposal.lines.size()); ++i) {
-        const QRect line(text.left() + 16, text.top() + kHead + kLine * i, text.width() - 16, kLine);
-        p.drawText(line, Qt::AlignVCenter | Qt::AlignLeft, shortened(proposal.lines[i], QFontMetrics(p.font()), line.width()));
+    int top = rect.top() + kHead;
+    for (const QString& line : proposal.lines) {
+        const int height = heightOf(line, viewport()->width() - kLeft - kRight);
+        p.drawText(QRect(rect.left() + kLeft, top, rect.width() - kLeft - kRight, height), Qt::TextWordWrap | Qt::AlignTop | Qt::AlignLeft, line);
+        top += height;
     }
 }
 

@@ -505,9 +505,10 @@ void WiringStation::bindAll()
 
 void WiringStation::showBestSoFar()
 {
-    Proposal proposal{"Best so far", {typeset(howGood(best_->way))}, best_->edit, {}};
-    for (const Change& change : best_->edit.changes)
-        proposal.lines << QString::fromStdString(describe(document_.snapshot().plan, change));
+    // The picture shows where everything goes; the words say how good that is.
+    Proposal proposal{"Best so far", {}, best_->edit, {}};
+    for (const std::string& level : levelsInWords(best_->way))
+        proposal.lines << typeset(level);
     parts_.clear();
     propose("Places for all", "Still looking for better. Enter takes what is shown, Esc leaves all as it is.", {std::move(proposal)});
 }

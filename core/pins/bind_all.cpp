@@ -81,8 +81,8 @@ std::string whyScattered(const Device& device, const Board& board, const Plan& p
     const auto worst = std::max_element(sides.begin(), sides.end(), [](const auto& a, const auto& b) { return std::popcount(a.second) < std::popcount(b.second); });
     if (worst == sides.end() || std::popcount(worst->second) < 2)
         return {};
-    const auto part = std::find_if(plan.parts.begin(), plan.parts.end(), [&](const auto& p) { return p.id == worst->first; });
-    const std::string title = part == plan.parts.end() ? worst->first : part->title;
+    const auto part = std::find_if(board.parts.begin(), board.parts.end(), [&](const auto& p) { return p.id == worst->first; });
+    const std::string title = part == board.parts.end() ? worst->first : part->title;
 
     // Its open needs, beside what is bound: is there room on one side fewer, and if not, who has it?
     PlacementModel::Who who;

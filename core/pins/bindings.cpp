@@ -16,7 +16,7 @@ struct OpenSeat {
     std::vector<RouteMatch> routes;
 };
 
-OpenSeat takeSeat(const Device& device, const BoundNeed& bound, const SignalSpec& signal, const std::string& padName)
+OpenSeat takeSeat(const Device& device, const BoundNeed& bound, const SignalSpec& signal, const std::string& padName, const std::string& via)
 {
     OpenSeat open;
     Seat& seat = open.seat;
@@ -45,8 +45,14 @@ OpenSeat takeSeat(const Device& device, const BoundNeed& bound, const SignalSpec
         return open;
     }
     open.routes = routesFor(device, bound.instance, signal, seat.pad);
+    const Instance& instance = device.instances[size_t(bound.instance)];
     if (open.routes.empty())
-        seat.impossible = fmt::format("{} cannot carry {} of {}", padName, signal.title, device.instances[size_t(bound.instance)].name);
+        seat.impossible = fmt::format("{} cannot carry {} of {}", padName, signal.title, instance.name);
+    else if (!via.empty()) {
+        std::erase_if(open.routes, [&](const RouteMatch& match) { return instance.signals[size_t(device.routes[size_t(match.route)].signal)].name != via; });
+        if (open.routes.empty())
+            seat.impossible = fmt::format("{} of {} does not lead to {} as {}", via, instance.name, padName, signal.title);
+    }
     return open;
 }
 
@@ -190,7 +196,8 @@ BoundNeed seatNeed(const Device& device, const Need& need)
     std::vector<OpenSeat> seats;
     for (const SignalSpec& signal : signalsOf(need)) {
         const auto pad = need.binding.pads.find(signal.id);
-        seats.push_back(takeSeat(device, bound, signal, pad == need.binding.pads.end() ? "" : pad->second));
+        const auto via = need.binding.via.find(signal.id);
+        seats.push_back(takeSeat(device, bound, signal, pad == need.binding.pads.end() ? "" : pad->second, via == need.binding.via.end() ? "" : via->second));
     }
     RoutePicker(device, seats).run();
     for (OpenSeat& open : seats)

@@ -56,7 +56,8 @@ void judge(Option& option, const Device& device, const Board& board, const Plan&
         option.reason = std::move(reason);
     };
     const auto current = self.binding.pads.find(signal.id);
-    if (current != self.binding.pads.end() && current->second == pad.name && option.instance == bound.instance)
+    const auto seat = std::find_if(bound.seats.begin(), bound.seats.end(), [&signal](const Seat& s) { return s.signal.id == signal.id; });
+    if (current != self.binding.pads.end() && current->second == pad.name && option.instance == bound.instance && (seat == bound.seats.end() || seat->channel == option.channel))
         return set(Option::Cost::Current, "here now");
     if (plan.held(holdOfSignal(self.id, signal.id)) && current != self.binding.pads.end())
         return set(Option::Cost::Impossible, "the signal is held");
@@ -126,8 +127,8 @@ std::vector<Option> optionsFor(const Device& device, const Board& board, const P
     for (Option& option : out)
         judge(option, device, board, plan, bindings, taken, need, *signal);
     // Several routes of one pad to one instance (lanes in other roles) are one option: the one that costs least.
-    std::stable_sort(out.begin(), out.end(), [](const Option& a, const Option& b) { return std::tuple(a.pad, a.instance, a.cost) < std::tuple(b.pad, b.instance, b.cost); });
-    out.erase(std::unique(out.begin(), out.end(), [](const Option& a, const Option& b) { return a.pad == b.pad && a.instance == b.instance; }), out.end());
+    std::stable_sort(out.begin(), out.end(), [](const Option& a, const Option& b) { return std::tuple(a.pad, a.instance, a.channel, a.cost) < std::tuple(b.pad, b.instance, b.channel, b.cost); });
+    out.erase(std::unique(out.begin(), out.end(), [](const Option& a, const Option& b) { return a.pad == b.pad && a.instance == b.instance && a.channel == b.channel; }), out.end());
     std::stable_sort(out.begin(), out.end(), [&](const Option& a, const Option& b) {
         if (a.cost != b.cost)
             return a.cost < b.cost;
@@ -135,6 +136,24 @@ std::vector<Option> optionsFor(const Device& device, const Board& board, const P
     });
     return out;
 }
+
+namespace {
+
+/// Puts the signal on the option's pad; by its channel too, where the pad alone would mean another one.
+void sitBy(const Device& device, Need& need, std::string_view signal, const Option& option)
+{
+    const std::string id(signal);
+    need.binding.pads[id] = device.pads[size_t(option.pad)].name;
+    need.binding.via.erase(id);
+    if (option.route < 0)
+        return;
+    const BoundNeed bound = seatNeed(device, need);
+    for (const Seat& seat : bound.seats)
+        if (seat.signal.id == signal && seat.channel != option.channel)
+            need.binding.via[id] = device.instances[size_t(option.instance)].signals[size_t(device.routes[size_t(option.route)].signal)].name;
+}
+
+} // namespace
 
 Edit takeOption(const Device& device, const Board& board, const Plan& plan, const Bindings& bindings, int needIndex,
                 std::string_view signal, const Option& option)
@@ -152,7 +171,7 @@ Edit takeOption(const Device& device, const Board& board, const Plan& plan, cons
         Need& moved = trial.needs[size_t(needIndex)];
         moved.binding = {};
         moved.binding.instance = instance;
-        moved.binding.pads[std::string(signal)] = device.pads[size_t(option.pad)].name;
+        sitBy(device, moved, signal, option);
         trial.holds.insert(holdOfSignal(need.id, signal));
         trial.holds.insert(holdOfNeed(need.id));
         PlacementRequest request;
@@ -162,7 +181,9 @@ Edit takeOption(const Device& device, const Board& board, const Plan& plan, cons
         if (!found.ways.empty() && !found.ways.front().bindings.empty())
             binding = found.ways.front().bindings.front().second;
     } else {
-        binding.pads[std::string(signal)] = device.pads[size_t(option.pad)].name;
+        Need seated = need;
+        sitBy(device, seated, signal, option);
+        binding = seated.binding;
     }
     return editOf(fmt::format("Put {} {} on {}", need.title, signal, device.pads[size_t(option.pad)].name), SetBinding{need.id, binding});
 }

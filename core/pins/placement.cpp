@@ -91,7 +91,64 @@ private:
 
     void findWays()
     {
-        PlacementModel model(space_, who());
+        // Who must move in any case often suffices; then nobody else has to be looked at.
+        if (request_.mayMove && request_.leaveContests && request_.count == 1)
+            if (const std::optional<Needs> must = whoMustMove()) {
+                PlacementModel::Who few = who();
+                few.move = *must;
+                for (const int need : movable_)
+                    if (!contains(*must, need))
+                        few.stay.push_back(need);
+                findWaysFor(few);
+                if (!out_.ways.empty() || out_.cancelled)
+                    return;
+            }
+        findWaysFor(who());
+    }
+
+    /// Those of whom each alone is in the way wherever what must be placed stands. Nothing when it is not as plain as that.
+    std::optional<Needs> whoMustMove()
+    {
+        Needs stay = fixed_;
+        stay.insert(stay.end(), movable_.begin(), movable_.end());
+        std::erase_if(stay, [this](int need) { return space_.needs[size_t(need)].now.empty(); });
+        PlacementModel model(space_, {request_.needs, {}, stay, false, true});
+        watch(model);
+        const auto solveBeside = [&](const Needs& some) {
+            std::vector<Literal> assumptions;
+            for (const int need : request_.needs)
+                assumptions.push_back(model.takesPart(need));
+            for (const int need : stay)
+                assumptions.push_back(contains(some, need) ? model.takesPart(need) : ~model.takesPart(need));
+            return model.solve(assumptions, left_ / 64);
+        };
+        Needs out;
+        for (Needs staying = stay;;) {
+            const Solver::Answer answer = solveBeside(staying);
+            if (answer == Solver::Answer::Yes)
+                return out;
+            if (answer == Solver::Answer::Unknown)
+                return std::nullopt;
+            // One of the core is enough by itself, or the reason is not plain.
+            const std::vector<Literal> core = model.solver.core();
+            const auto culprit = std::find_if(staying.begin(), staying.end(), [&](int need) {
+                if (!contains(movable_, need) || std::find(core.begin(), core.end(), model.takesPart(need)) == core.end())
+                    return false;
+                Needs alone = fixed_;
+                std::erase_if(alone, [&stay](int n) { return !contains(stay, n); });
+                alone.push_back(need);
+                return solveBeside(alone) == Solver::Answer::No;
+            });
+            if (culprit == staying.end())
+                return std::nullopt;
+            out.push_back(*culprit);
+            staying.erase(culprit);
+        }
+    }
+
+    void findWaysFor(const PlacementModel::Who& who)
+    {
+        PlacementModel model(space_, who);
         watch(model);
         std::vector<PlacementModel::Way> found;
         // The first way gets the most; others are told from it, not weighed to the last.
@@ -132,7 +189,7 @@ private:
             }
         }
         if (out_.ways.size() < request_.count && !out_.cancelled) {
-            PlacementModel again(space_, who());
+            PlacementModel again(space_, who);
             watch(again);
             for (const PlacementModel::Way& way : found)
                 again.exclude(way);

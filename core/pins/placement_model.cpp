@@ -525,16 +525,26 @@ Solver::Answer PlacementModel::solve(std::span<const Literal> assumptions, long 
         if (answer != Solver::Answer::Yes)
             return answer;
         read();
-        bool first = true;
-        for (const Stand& stand : way_)
-            if (stand.site >= 0 && !takesFirstRoutes(stand)) {
+        bool sayable = true;
+        for (Stand& stand : way_) {
+            if (stand.site < 0)
+                continue;
+            const auto names = spelling(stand);
+            if (!names) {
                 std::vector<Literal> not_;
                 for (const Literal literal : saying(stand))
                     not_.push_back(~literal);
                 solver.atLeastOne(std::move(not_));
-                first = false;
+                sayable = false;
+            } else if (!names->empty()) {
+                // Nothing is named in vain.
+                Stand plain = stand;
+                plain.choices = meantBy(stand, {});
+                if (plain.choices.size() == stand.choices.size() && fitsBesideOthers(plain) && movesOf(plain) <= movesOf(stand))
+                    stand = std::move(plain);
             }
-        if (!first)
+        }
+        if (!sayable)
             continue;
         // Who is placed where it is stays.
         for (Stand& stand : way_)
@@ -597,6 +607,8 @@ Binding PlacementModel::bindingOf(const Stand& stand) const
     binding.instance = site.instance < 0 ? "" : space_.device.instances[std::size_t(site.instance)].name;
     for (std::size_t s = 0; s < entry.signals.size(); ++s)
         binding.pads[entry.signals[s].id] = space_.device.pads[std::size_t(site.choices[s][std::size_t(stand.choices[s])].pad)].name;
+    for (const auto& [signal, name] : spelling(stand).value_or(std::map<std::size_t, std::string>()))
+        binding.via[entry.signals[signal].id] = name;
     for (std::size_t r = 0; r < entry.requests.size(); ++r)
         binding.dma[entry.requests[r]] = stand.channels[r];
     return binding;
@@ -631,9 +643,14 @@ void PlacementModel::exclude(const Way& way)
     solver.atLeastOne(std::move(other));
 }
 
-/// A plan names pads, not routes: of several routes to the same pads the first that agree count, as they do when the plan is
-/// read. Others are not ways of their own.
-bool PlacementModel::takesFirstRoutes(const Stand& stand) const
+const std::string& PlacementModel::signalOf(const PlacementSpace::Choice& choice) const
+{
+    const Route& route = space_.device.routes[std::size_t(choice.route)];
+    return space_.device.instances[std::size_t(route.instance)].signals[std::size_t(route.signal)].name;
+}
+
+/// A plan names pads, not routes: of several routes to the same pads the first that agree count, as they do when the plan is read.
+std::vector<int> PlacementModel::meantBy(const Stand& stand, const std::map<std::size_t, std::string>& names) const
 {
     const PlacementSpace::Entry& entry = space_.needs[std::size_t(stand.need)];
     const PlacementSpace::Site& site = entry.sites[std::size_t(stand.site)];
@@ -655,8 +672,9 @@ bool PlacementModel::takesFirstRoutes(const Stand& stand) const
             return true;
         const std::vector<PlacementSpace::Choice>& choices = site.choices[signal];
         const int pad = choices[std::size_t(stand.choices[signal])].pad;
+        const auto name = names.find(signal);
         for (std::size_t c = 0; c < choices.size(); ++c) {
-            if (choices[c].pad != pad || !fits(signal, choices[c]))
+            if (choices[c].pad != pad || (name != names.end() && signalOf(choices[c]) != name->second) || !fits(signal, choices[c]))
                 continue;
             picked.push_back(int(c));
             if (pick(signal + 1))
@@ -665,7 +683,69 @@ bool PlacementModel::takesFirstRoutes(const Stand& stand) const
         }
         return false;
     };
-    return pick(0) && picked == stand.choices;
+    pick(0);
+    return picked;
+}
+
+std::optional<std::map<std::size_t, std::string>> PlacementModel::spelling(const Stand& stand) const
+{
+    const PlacementSpace::Site& site = space_.needs[std::size_t(stand.need)].sites[std::size_t(stand.site)];
+    std::map<std::size_t, std::string> names;
+    // Name what would be meant otherwise, until nothing is.
+    for (;;) {
+        const std::vector<int> meant = meantBy(stand, names);
+        if (meant == stand.choices)
+            return names;
+        const std::size_t before = names.size();
+        for (std::size_t s = 0; s < meant.size(); ++s)
+            if (const PlacementSpace::Choice& wanted = site.choices[s][std::size_t(stand.choices[s])]; wanted.route >= 0 && signalOf(wanted) != signalOf(site.choices[s][std::size_t(meant[s])]))
+                names.emplace(s, signalOf(wanted));
+        if (names.size() == before)
+            return std::nullopt;
+    }
+}
+
+int PlacementModel::movesOf(const Stand& stand) const
+{
+    const PlacementSpace::Site& site = space_.needs[std::size_t(stand.need)].sites[std::size_t(stand.site)];
+    int out = 0;
+    for (std::size_t s = 0; s < stand.choices.size(); ++s)
+        out += site.choices[s][std::size_t(stand.choices[s])].moves;
+    return out;
+}
+
+/// Whether what it takes clashes with nobody's of the way that was found.
+bool PlacementModel::fitsBesideOthers(const Stand& stand) const
+{
+    std::map<int, Key> mine;
+    const PlacementSpace::Site& site = space_.needs[std::size_t(stand.need)].sites[std::size_t(stand.site)];
+    for (std::size_t s = 0; s < stand.choices.size(); ++s)
+        for (const PlacementSpace::Taking& taking : *site.choices[s][std::size_t(stand.choices[s])].takes)
+            mine[taking.resource] = keyOf(taking, stand.need);
+    const auto clashes = [&mine](const PlacementSpace::Taking& taking, int need) {
+        const auto own = mine.find(taking.resource);
+        return own != mine.end() && own->second != keyOf(taking, need);
+    };
+    std::vector<bool> placed(space_.needs.size(), false);
+    for (const Stand& other : way_) {
+        if (other.site < 0 || other.need == stand.need)
+            continue;
+        placed[std::size_t(other.need)] = true;
+        const PlacementSpace::Site& there = space_.needs[std::size_t(other.need)].sites[std::size_t(other.site)];
+        for (const PlacementSpace::Taking& taking : there.takes)
+            if (clashes(taking, other.need))
+                return false;
+        for (std::size_t s = 0; s < other.choices.size(); ++s)
+            for (const PlacementSpace::Taking& taking : *there.choices[s][std::size_t(other.choices[s])].takes)
+                if (clashes(taking, other.need))
+                    return false;
+    }
+    for (const Participant& p : participants_)
+        if (p.mayStay && p.need != stand.need && !placed[std::size_t(p.need)])
+            for (const PlacementSpace::Taking& taking : space_.needs[std::size_t(p.need)].now)
+                if (clashes(taking, p.need))
+                    return false;
+    return true;
 }
 
 } // namespace bindrel

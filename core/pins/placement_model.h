@@ -119,7 +119,13 @@ private:
     void countThings();
     Literal anyOf(const std::vector<Literal>& literals);
     Literal exactlyAnyOf(const std::vector<Literal>& literals);
-    bool takesFirstRoutes(const Stand& stand) const;
+    /// How a plan says by which routes: signals of the instance by name, where the pads alone do not mean them. Nothing when it cannot be said.
+    std::optional<std::map<std::size_t, std::string>> spelling(const Stand& stand) const;
+    /// The routes that a plan means by the pads, given some names; empty when none agree.
+    std::vector<int> meantBy(const Stand& stand, const std::map<std::size_t, std::string>& names) const;
+    const std::string& signalOf(const PlacementSpace::Choice& choice) const;
+    int movesOf(const Stand& stand) const; ///< signals that move
+    bool fitsBesideOthers(const Stand& stand) const;
     void read();
     void addSides();
     Sum countMoved();

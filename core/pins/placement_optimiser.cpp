@@ -60,9 +60,9 @@ Solver::Answer PlacementOptimiser::run(Best& best, long effort)
                 best.proof.least[l] = int(level.settled ? best.cost.at(level.which) : std::min<long>(level.cores.lower, best.cost.at(level.which)));
             known = known && level.settled;
             close(level);
+            if (improved_)
+                improved_(best.way, best.cost, best.proof);
         }
-        if (improved_)
-            improved_(best.way, best.cost, best.proof);
     }
     // What was asked for here does not bind the next run.
     model_.solver.is(~gate_);

@@ -54,7 +54,7 @@ PlacementSpace::PlacementSpace(const Device& d, const Board& board, const Plan& 
         for (const Seat& seat : bindings.needs[n].seats)
             if (seat.pad >= 0)
                 entry.padsNow.push_back(seat.pad);
-        addSites(entry, need, board, demand);
+        addSites(entry, need, bindings.needs[n], board, demand);
         needs.push_back(std::move(entry));
     }
     parts = static_cast<int>(partNumbers.size());
@@ -71,20 +71,20 @@ PlacementSpace::Taking PlacementSpace::number(const Use& use)
     return {at->second, as};
 }
 
-void PlacementSpace::addSites(Entry& entry, const Need& need, const Board& board, const std::vector<int>& demand)
+void PlacementSpace::addSites(Entry& entry, const Need& need, const BoundNeed& bound, const Board& board, const std::vector<int>& demand)
 {
     const KindSpec* kind = findKind(need.kind);
     if (!kind)
         return;
     if (kind->instanceKind.empty()) {
-        entry.sites.push_back(siteFor(entry, need, -1, board, demand));
+        entry.sites.push_back(siteFor(entry, need, bound, -1, board, demand));
     } else {
         const std::string wanted = kind->instanceGoal.empty() ? "" : goalText(need, kind->instanceGoal);
         for (std::size_t i = 0; i < device.instances.size(); ++i) {
             const std::string& name = device.instances[i].name;
             const bool held = plan.held(holdOfNeed(need.id)) && !need.binding.instance.empty() && need.binding.instance != name;
             if (kind->servedBy(device, static_cast<int>(i)) && (wanted.empty() || wanted == name) && !held)
-                entry.sites.push_back(siteFor(entry, need, static_cast<int>(i), board, demand));
+                entry.sites.push_back(siteFor(entry, need, bound, static_cast<int>(i), board, demand));
         }
     }
     std::erase_if(entry.sites, [](const Site& site) { return std::any_of(site.choices.begin(), site.choices.end(), [](const auto& c) { return c.empty(); }); });
@@ -92,7 +92,7 @@ void PlacementSpace::addSites(Entry& entry, const Need& need, const Board& board
     std::stable_sort(entry.sites.begin(), entry.sites.end(), [](const Site& a, const Site& b) { return std::pair(a.moves, a.scarce) < std::pair(b.moves, b.scarce); });
 }
 
-PlacementSpace::Site PlacementSpace::siteFor(const Entry& entry, const Need& need, int instance, const Board& board, const std::vector<int>& demand)
+PlacementSpace::Site PlacementSpace::siteFor(const Entry& entry, const Need& need, const BoundNeed& bound, int instance, const Board& board, const std::vector<int>& demand)
 {
     Site site;
     site.instance = instance;
@@ -112,11 +112,14 @@ PlacementSpace::Site PlacementSpace::siteFor(const Entry& entry, const Need& nee
         std::vector<Choice> choices;
         const auto current = need.binding.pads.find(signal.id);
         const bool has = current != need.binding.pads.end();
+        const auto seat = std::find_if(bound.seats.begin(), bound.seats.end(), [&signal](const Seat& s) { return s.signal.id == signal.id; });
         const std::string net = netOf(need, signal.id);
         const bool held = has && (needHeld || plan.held(holdOfSignal(need.id, signal.id)));
         for (const Way& way : waysOf(instance, signal)) {
             const Pad& pad = device.pads[std::size_t(way.pad)];
-            const bool moves = has && current->second != pad.name;
+            const bool otherWay = seat != bound.seats.end() && seat->pad == way.pad && seat->route >= 0 && way.route >= 0 && instance == bound.instance &&
+                                  device.routes[std::size_t(seat->route)].signal != device.routes[std::size_t(way.route)].signal;
+            const bool moves = has && (current->second != pad.name || otherWay);
             if ((held && moves) || !boardObjection(device, board, way.pad, way.route, net).empty())
                 continue;
             Choice choice{way.pad, way.route, way.channel, &way.takes, moves, demand[std::size_t(way.pad)], 0};

@@ -19,7 +19,7 @@ public:
     struct Choice {
         int pad = -1, route = -1, channel = 0;
         const std::vector<Taking>* takes = nullptr; ///< all but the pad
-        bool moves = false;                         ///< the signal sits on another pad now
+        bool moves = false;                         ///< the signal sits on another pad now, or there by another channel
         int scarce = 0, debug = 0;
     };
     /// A need on one instance.
@@ -65,8 +65,8 @@ private:
     };
     Taking number(const Use& use);
     const std::vector<Way>& waysOf(int instance, const SignalSpec& signal);
-    void addSites(Entry& entry, const Need& need, const Board& board, const std::vector<int>& demand);
-    Site siteFor(const Entry& entry, const Need& need, int instance, const Board& board, const std::vector<int>& demand);
+    void addSites(Entry& entry, const Need& need, const BoundNeed& bound, const Board& board, const std::vector<int>& demand);
+    Site siteFor(const Entry& entry, const Need& need, const BoundNeed& bound, int instance, const Board& board, const std::vector<int>& demand);
 
     std::map<Resource, int> numbers_; ///< pads first, then DMA channels, then whatever is met
     std::vector<Resource::Kind> kinds_;

@@ -17,7 +17,7 @@ std::string howNear(const Placement& way, PlacementLevel level)
     const std::optional<int>& least = way.proof.least[std::size_t(level)];
     if (way.cost.at(level) == 0)
         return {};
-    return !least ? " (perhaps fewer would do)" : *least == way.cost.at(level) ? " (fewer cannot be)" : fmt::format(" (at least {} must be)", *least);
+    return !least ? " (perhaps fewer)" : *least == way.cost.at(level) ? " (the fewest)" : fmt::format(" (at least {})", *least);
 }
 
 std::string countedOrNo(int number, std::string_view what) { return number == 0 ? fmt::format("no {}", what) : counted(number, what); }
@@ -72,12 +72,18 @@ std::string movesInWords(const PlacementCost& cost)
     return out;
 }
 
+std::vector<std::string> levelsInWords(const Placement& way)
+{
+    std::vector<std::string> out{countedOrNo(way.cost.sides, "side") + " beyond one a part" + howNear(way, PlacementLevel::Sides)};
+    if (way.cost.splits > 0)
+        out.push_back(fmt::format("{} on more than one side{}", counted(way.cost.splits, "need"), howNear(way, PlacementLevel::Splits)));
+    out.push_back(countedOrNo(way.cost.crossings, "crossing") + howNear(way, PlacementLevel::Crossings));
+    return out;
+}
+
 std::string howGood(const Placement& way)
 {
-    std::string out = countedOrNo(way.cost.sides, "side") + " beyond one a part" + howNear(way, PlacementLevel::Sides);
-    if (way.cost.splits > 0)
-        out += fmt::format(", {} on more than one side{}", counted(way.cost.splits, "need"), howNear(way, PlacementLevel::Splits));
-    out += ", " + countedOrNo(way.cost.crossings, "crossing") + howNear(way, PlacementLevel::Crossings);
+    std::string out = joined(levelsInWords(way), ", ");
     out[0] = char(std::toupper(static_cast<unsigned char>(out[0])));
     return out + (way.proof.proven(way.cost) ? ". No way is better." : ".");
 }

@@ -17,7 +17,10 @@ Problem noRoom(const Device& device, const Plan& plan, const PlacementResult& re
 /// "1 need moves, 2 signals change pads".
 std::string movesInWords(const PlacementCost& cost);
 
-/// "1 side beyond one a part (fewer cannot be), no crossing. No way is better."
+/// "1 side beyond one a part (the fewest)", "no crossing": a line for each level that people look at.
+std::vector<std::string> levelsInWords(const Placement& way);
+
+/// "1 side beyond one a part (the fewest), no crossing. No way is better."
 std::string howGood(const Placement& way);
 
 } // namespace bindrel

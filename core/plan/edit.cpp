@@ -130,6 +130,7 @@ Outcome applyChange(Plan& plan, const Change& change)
                     return std::none_of(signals.begin(), signals.end(), [&](const SignalSpec& s) { return s.id == entry.first; });
                 };
                 std::erase_if(need->binding.pads, gone);
+                std::erase_if(need->binding.via, gone);
                 std::erase_if(need->pins, gone);
                 return {};
             },
@@ -138,6 +139,7 @@ Outcome applyChange(Plan& plan, const Change& change)
                 if (!need)
                     return noNeed(c.need);
                 need->binding = c.binding;
+                std::erase_if(need->binding.via, [need](const auto& entry) { return !need->binding.pads.contains(entry.first); });
                 return {};
             },
             [&](const SetHold& c) -> Outcome {
@@ -387,10 +389,16 @@ std::string describe(const Plan& before, const Change& change)
                     parts.push_back(old.instance.empty() || old.instance == c.binding.instance ? c.binding.instance : old.instance + " \u2192 " + c.binding.instance);
                 for (const auto& [signal, pad] : c.binding.pads) {
                     const auto was = old.pads.find(signal);
+                    const auto via = c.binding.via.find(signal);
+                    const auto viaWas = old.via.find(signal);
+                    const std::string by = via == c.binding.via.end() ? "" : " by " + via->second;
+                    const bool otherWay = by != (viaWas == old.via.end() ? "" : " by " + viaWas->second);
                     if (was == old.pads.end())
-                        parts.push_back(signal + " " + pad);
+                        parts.push_back(signal + " " + pad + by);
                     else if (was->second != pad)
-                        parts.push_back(signal + " " + was->second + " \u2192 " + pad);
+                        parts.push_back(signal + " " + was->second + " \u2192 " + pad + by);
+                    else if (otherWay)
+                        parts.push_back(signal + " " + pad + (by.empty() ? " by the first way" : by));
                 }
                 return fmt::format("{}: {}", title(c.need), parts.empty() ? "as it is" : joined(parts, ", "));
             },

@@ -18,6 +18,9 @@ struct Binding {
     std::string instance;                                ///< "UART3"; empty when none is chosen (or the need takes none)
     std::map<std::string, std::string, std::less<>> pads; ///< signal -> pad
 
+    /// Signal -> signal of the instance ("CH2"), where a pad alone does not say by which: two channels of a timer lead to it, and the first is not meant.
+    std::map<std::string, std::string, std::less<>> via;
+
     std::map<std::string, int, std::less<>> dma; ///< request ("RX") -> channel of the DMA controller
 
     bool empty() const { return instance.empty() && pads.empty() && dma.empty(); }

@@ -57,6 +57,8 @@ std::string needText(const Need& need)
         lines.push_back("      \"instance\": " + quoted(need.binding.instance));
     if (!need.binding.pads.empty())
         lines.push_back("      \"pads\": " + oneLine(need.binding.pads));
+    if (!need.binding.via.empty())
+        lines.push_back("      \"via\": " + oneLine(need.binding.via));
     if (!need.binding.dma.empty()) {
         std::vector<std::string> parts;
         for (const auto& [request, channel] : need.binding.dma)
@@ -174,7 +176,7 @@ public:
 
     void readNeed(const JsonNode& node)
     {
-        node.allowOnly({"id", "part", "title", "kind", "goals", "terminals", "pins", "core", "instance", "pads", "dma"});
+        node.allowOnly({"id", "part", "title", "kind", "goals", "terminals", "pins", "core", "instance", "pads", "via", "dma"});
         Need need;
         need.id = node.string("id");
         if (!isId(need.id))
@@ -339,6 +341,24 @@ private:
             if (device_.findPad(pad) < 0)
                 value.fail(fmt::format("\"{}\" is not a pad of {}.{}", pad, device_.name, didYouMean(pad, padNames)));
             need.binding.pads[signal] = pad;
+        }
+        for (const auto& [signal, value] : node.optionalChild("via").members()) {
+            const std::string name = value.asString();
+            if (!need.binding.pads.contains(signal)) {
+                if (lose(fmt::format("{}: {} has no pad that {} could lead to", need.title, signal, name)))
+                    continue;
+                value.fail(fmt::format("\"{}\" has no pad here, so nothing leads to it.", signal));
+            }
+            std::vector<std::string> names;
+            if (instance >= 0)
+                for (const InstanceSignal& known : device_.instances[size_t(instance)].signals)
+                    names.push_back(known.name);
+            if (std::find(names.begin(), names.end(), name) == names.end()) {
+                if (lose(fmt::format("{}: {} is gone; {} takes the first that leads to its pad", need.title, name, signal)))
+                    continue;
+                value.fail(fmt::format("\"{}\" is not a signal of {}.{}", name, need.binding.instance.empty() ? "the instance, which is not chosen" : need.binding.instance, didYouMean(name, names)));
+            }
+            need.binding.via[signal] = name;
         }
         for (const auto& [request, value] : node.optionalChild("dma").members()) {
             const std::vector<std::string> requests = requestsOf(need);

@@ -146,6 +146,47 @@ private Q_SLOTS:
         QVERIFY(now().plan == fewer);
     }
 
+    /// While places for all get better, the picture shows the best so far: Enter takes it, Escape leaves all as it is.
+    void theBestSoFarCanBeTaken()
+    {
+        const QString folder = QString(BINDREL_SOURCE_ROOT) + "/tests/data/placement/";
+        for (const char* file : {"m-blank-apart-1.bindrel", "m-blank-apart-1.json", "m-blank-apart-1-board.json"})
+            QVERIFY(QFile::copy(folder + file, dir_->filePath(file)));
+        QVERIFY(w_->openPlan(dir_->filePath("m-blank-apart-1.bindrel")));
+        w_->showStation(Station::Wiring);
+        const Plan before = now().plan;
+        const auto begin = [this] {
+            w_->activateWindow();
+            QTest::keySequence(w_.get(), QKeySequence("Ctrl+Shift+B"));
+            QTRY_VERIFY_WITH_TIMEOUT(w_->wiring()->proposing(), 60'000);
+            QVERIFY(w_->wiring()->background().busy());
+        };
+        begin();
+        ProposalList* list = w_->wiring()->proposals();
+        QCOMPARE(list->rowCount(), 1);
+        QVERIFY2(list->proposals()[0].lines[0].contains("beyond one a part"), qPrintable(list->proposals()[0].lines[0]));
+        QVERIFY(w_->view().preview() && w_->view().preview()->bindings.count(BoundNeed::State::Bound) == int(before.needs.size()) && now().plan == before);
+        QTest::keyClick(list, Qt::Key_Escape);
+        QVERIFY(!w_->wiring()->proposing() && !w_->wiring()->background().busy() && now().plan == before && !w_->view().preview());
+        begin();
+        QTest::keyClick(list, Qt::Key_Return);
+        QVERIFY(!w_->wiring()->proposing() && !w_->wiring()->background().busy());
+        QCOMPARE(now().bindings.count(BoundNeed::State::Bound), int(before.needs.size()));
+        QVERIFY2(w_->message().contains("beyond one a part"), qPrintable(w_->message()));
+        // One step.
+        shortcut(QKeySequence("Ctrl+Z"));
+        QVERIFY(now().plan == before);
+    }
+
+    /// A short search ends at once, and says how good its end is and why it is not better.
+    void bindingAllTellsHowGoodItIs()
+    {
+        open("start");
+        shortcut(QKeySequence("Ctrl+Shift+B"));
+        QCOMPARE(now().bindings.count(BoundNeed::State::Open), 0);
+        QVERIFY2(w_->message().contains("No way is better.") && w_->message().contains("the chip has no side with pads for all its signals"), qPrintable(w_->message()));
+    }
+
     void aPartIsPickedAndSeenBeforeItIsAdded()
     {
         open("done");

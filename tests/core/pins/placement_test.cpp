@@ -187,14 +187,25 @@ class PlacementTest : public QObject {
                 if (c.device->blocks[size_t(instance.block)].kind == (need.kind == "uart" ? "uart" : "timer"))
                     instances.push_back(instance.name);
         }
+        // By which channel, where the pads alone do not say it: each may be named.
+        std::vector<std::map<std::string, std::string, std::less<>>> vias{{}};
+        if (need.kind == "pwm")
+            for (const SignalSpec& signal : signals)
+                for (size_t i = vias.size(); i > 0; --i)
+                    for (const char* name : {"CH1", "CH2"}) {
+                        vias.push_back(vias[i - 1]);
+                        vias.back()[signal.id] = name;
+                    }
         const int channels = goalText(need, "dma") == "receive" ? c.device->dma.channels : 1;
         for (const std::string& instance : instances)
-            for (int channel = 0; channel < channels; ++channel) {
+            for (int channel = 0; channel < channels; ++channel)
+            for (const auto& via : vias) {
             std::vector<size_t> at(signals.size(), 0);
             for (;;) {
                 Need trial = need;
                 trial.binding = {};
                 trial.binding.instance = instance;
+                trial.binding.via = via;
                 if (goalText(need, "dma") == "receive")
                     trial.binding.dma["RX"] = channel;
                 bool free = true;
@@ -217,6 +228,14 @@ class PlacementTest : public QObject {
         return out;
     }
 
+    static int channelOf(const Case& c, const Need& need, const std::string& signal)
+    {
+        for (const Seat& seat : seatNeed(*c.device, need).seats)
+            if (seat.signal.id == signal)
+                return seat.channel;
+        return 0;
+    }
+
     static PlacementCost costOf(const Case& c, const Plan& after, const std::vector<int>& demand, const Bindings& before, const std::vector<int>& vars)
     {
         PlacementCost cost;
@@ -232,7 +251,7 @@ class PlacementTest : public QObject {
             for (const auto& [signal, padName] : need.binding.pads) {
                 const int pad = c.device->findPad(padName);
                 const auto was = old.binding.pads.find(signal);
-                const bool other = was != old.binding.pads.end() && was->second != padName;
+                const bool other = was != old.binding.pads.end() && (was->second != padName || (old.binding.instance == need.binding.instance && channelOf(c, old, signal) != channelOf(c, need, signal)));
                 cost.pads += wasBound && other;
                 moved = moved || other;
                 ownSides.insert(sideOf(c.device->package, size_t(pad)));
