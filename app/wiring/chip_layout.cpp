@@ -307,6 +307,18 @@ private:
 
     static double heightOf(const ChipLayout::Card& card) { return kCardTitle + kTerminalRow * double(card.terminals.size()) + kCardPad; }
 
+    /// A connector keeps its order; which end is up is free.
+    void turnRow(std::vector<ChipLayout::Terminal>& terminals, bool left) const
+    {
+        int falls = 0;
+        for (size_t i = 1; i < terminals.size(); ++i) {
+            const auto before = keyOf(terminals[i - 1], left), after = keyOf(terminals[i], left);
+            falls += (after < before) - (before < after);
+        }
+        if (falls > 0)
+            std::reverse(terminals.begin(), terminals.end());
+    }
+
     void placeCards()
     {
         // Bound parts go to the side where most of their pads are; parts without pads fill up the emptier side.
@@ -349,7 +361,10 @@ private:
             for (const int pin : pins)
                 order += around(pin, left);
             order = pins.empty() ? 2 : order / double(pins.size());
-            std::stable_sort(card.terminals.begin(), card.terminals.end(), [&](const auto& a, const auto& b) { return keyOf(a, left) < keyOf(b, left); });
+            if (s_.board->parts[size_t(card.part)].row)
+                turnRow(card.terminals, left);
+            else
+                std::stable_sort(card.terminals.begin(), card.terminals.end(), [&](const auto& a, const auto& b) { return keyOf(a, left) < keyOf(b, left); });
             const QRectF& b = out_.body;
             const double reach = b.height() + 2 * 60;
             entries.push_back({&card, order, b.top() - 60 + reach * std::min(order, 1.0)});

@@ -15,7 +15,7 @@ namespace {
 /// A part of the board: described here, or taken from the library with what differs.
 Part readPart(const std::string& id, const JsonNode& node, const PartSource& parts)
 {
-    node.allowOnly({"from", "title", "about", "terminals", "goals"});
+    node.allowOnly({"from", "title", "about", "terminals", "row", "goals"});
     Part part;
     if (node.has("from")) {
         const std::string name = node.string("from");
@@ -31,6 +31,7 @@ Part readPart(const std::string& id, const JsonNode& node, const PartSource& par
     part.title = node.string("title", part.title.empty() ? id : part.title);
     part.about = node.string("about", part.about);
     readTerminals(node.optionalChild("terminals"), part);
+    part.row = node.boolean("row", part.row);
     for (PartNeed& need : part.needs)
         if (need.title == kind)
             need.title = part.title;

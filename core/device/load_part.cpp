@@ -78,7 +78,7 @@ Expected<Part> parsePart(std::string text, std::string file)
     if (!document.ok())
         return document.problem();
     const JsonNode root = document.root();
-    root.allowOnly({"$schema", "format", "name", "title", "about", "terminals", "needs"});
+    root.allowOnly({"$schema", "format", "name", "title", "about", "terminals", "row", "needs"});
     if (const std::int64_t format = root.integer("format", 0, INT32_MAX); root.has("format") && format != 1)
         root.child("format").fail(fmt::format("this version of Bindrel reads format 1, not {}.", format));
     Part part;
@@ -86,6 +86,7 @@ Expected<Part> parsePart(std::string text, std::string file)
     part.title = root.string("title", part.id);
     part.about = root.string("about", "");
     readTerminals(root.optionalChild("terminals"), part);
+    part.row = root.boolean("row", false);
     for (const JsonNode& node : root.optionalChild("needs").items())
         part.needs.push_back(readNeed(node, part));
     if (!document.ok())

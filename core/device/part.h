@@ -40,6 +40,7 @@ struct Part {
     std::string title; ///< "Uplink modem"
     std::string about;
     std::vector<std::string> terminals;
+    bool row = false; ///< whether they stand in a row in this order, as on a connector: wires to pads in another order cross
     std::map<std::string, TerminalFact, std::less<>> facts; ///< by terminal; most have none
     std::vector<PartNeed> needs;
 

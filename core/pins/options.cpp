@@ -56,8 +56,8 @@ void judge(Option& option, const Device& device, const Board& board, const Plan&
         option.reason = std::move(reason);
     };
     const auto current = self.binding.pads.find(signal.id);
-    const auto seat = std::find_if(bound.seats.begin(), bound.seats.end(), [&signal](const Seat& s) { return s.signal.id == signal.id; });
-    if (current != self.binding.pads.end() && current->second == pad.name && option.instance == bound.instance && (seat == bound.seats.end() || seat->channel == option.channel))
+    const auto own = std::find_if(bound.seats.begin(), bound.seats.end(), [&signal](const Seat& s) { return s.signal.id == signal.id; });
+    if (current != self.binding.pads.end() && current->second == pad.name && option.instance == bound.instance && (own == bound.seats.end() || own->channel == option.channel))
         return set(Option::Cost::Current, "here now");
     if (plan.held(holdOfSignal(self.id, signal.id)) && current != self.binding.pads.end())
         return set(Option::Cost::Impossible, "the signal is held");
@@ -83,7 +83,7 @@ void judge(Option& option, const Device& device, const Board& board, const Plan&
     if (bound.instance >= 0 && option.instance != bound.instance)
         return set(Option::Cost::Moves, fmt::format("moves the whole need to {}", device.instances[size_t(option.instance)].name));
     for (const Claim& claim : bindings.padClaims[size_t(option.pad)])
-        if (claim.need == need)
+        if (claim.need == need && bound.seats[size_t(claim.seat)].signal.id != signal.id)
             return set(Option::Cost::Contends, fmt::format("its own {} sits here", bound.seats[size_t(claim.seat)].signal.title));
     // The need's own other signals may lie in another remap set or group.
     if (option.route >= 0)

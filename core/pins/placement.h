@@ -19,7 +19,7 @@ struct PlacementCost {
     int pads = 0;      ///< signals that leave their pad
     int sides = 0;     ///< sides of the package that parts use beyond one each
     int splits = 0;    ///< sides that needs use beyond one each: a bus with its clock here and its data there
-    int crossings = 0; ///< pads that lie between the pads of another part on its side: each makes wires cross
+    int crossings = 0; ///< pads that lie between the pads of another part on its side, and neighbours of a row the wrong way round: each makes wires cross
     int scarce = 0;    ///< pads that needs left open could use, weak pads that drive, instances richer than asked for
     int debug = 0;     ///< pads that the chip uses for its debug port after reset
     int spread = 0;    ///< places between the first and the last pad of a part on a side that are not its own

@@ -38,6 +38,7 @@ PlacementCost PlacementModel::costOf(const Way& way) const
             sidesOfPart[std::size_t(part)] |= 1u << side;
     };
     const auto beyondOne = [](unsigned sides) { return std::max(0, std::popcount(sides) - 1); };
+    std::vector<std::map<int, int>> rows(std::size_t(space_.parts)); // by part: place in its row, pad
     std::vector<const Stand*> standing(space_.needs.size(), nullptr);
     for (const Stand& stand : way)
         standing[std::size_t(stand.need)] = &stand;
@@ -46,9 +47,13 @@ PlacementCost PlacementModel::costOf(const Way& way) const
         const Stand* stand = standing[std::size_t(p.need)];
         unsigned sides = 0;
         if (!stand || stand->site < 0) {
-            if (p.mayStay)
+            if (p.mayStay) {
                 for (const int pad : entry.padsNow)
                     sit(entry.part, pad, sides);
+                for (std::size_t s = 0; s < entry.signals.size(); ++s)
+                    if (const int pad = padNow(p.need, s); entry.places[s] >= 0 && pad >= 0)
+                        rows[std::size_t(entry.part)][entry.places[s]] = pad;
+            }
             cost.splits += beyondOne(sides);
             continue;
         }
@@ -62,6 +67,8 @@ PlacementCost PlacementModel::costOf(const Way& way) const
             cost.scarce += choice.scarce;
             cost.debug += choice.debug;
             sit(entry.part, choice.pad, sides);
+            if (entry.places[s] >= 0)
+                rows[std::size_t(entry.part)][entry.places[s]] = choice.pad;
         }
         cost.moved += entry.wasBound && moved;
         cost.splits += beyondOne(sides);
@@ -92,7 +99,68 @@ PlacementCost PlacementModel::costOf(const Way& way) const
             cost.spread += places - int(own.size());
         }
     }
+    cost.crossings += turnsOf(rows);
     return cost;
+}
+
+/// Where a signal of a need sits as the plan has it; -1 where it does not.
+int PlacementModel::padNow(int need, std::size_t signal) const
+{
+    const auto& pads = space_.plan.needs[std::size_t(need)].binding.pads;
+    const auto now = pads.find(space_.needs[std::size_t(need)].signals[signal].id);
+    const int pad = now == pads.end() ? -1 : space_.device.findPad(now->second);
+    return pad >= 0 && space_.positionOfPad[std::size_t(pad)] >= 0 ? pad : -1;
+}
+
+int PlacementModel::turnsOf(const std::vector<std::map<int, int>>& rows) const
+{
+    int out = 0;
+    for (const std::map<int, int>& row : rows) {
+        int rising = 0, falling = 0;
+        for (auto at = row.begin(); at != row.end() && std::next(at) != row.end(); ++at) {
+            const auto next = std::next(at);
+            if (next->first != at->first + 1 || space_.sideOfPad[std::size_t(at->second)] != space_.sideOfPad[std::size_t(next->second)])
+                continue;
+            const int a = space_.alongOfPad[std::size_t(at->second)], b = space_.alongOfPad[std::size_t(next->second)];
+            rising += a < b;
+            falling += a > b;
+        }
+        out += std::min(rising, falling);
+    }
+    return out;
+}
+
+void PlacementModel::addRows(std::vector<Solver::Term>& out)
+{
+    std::vector<std::map<int, std::vector<std::pair<int, Literal>>>> rows(std::size_t(space_.parts)); // by part and place: pads
+    for (const Participant& p : participants_) {
+        const PlacementSpace::Entry& entry = space_.needs[std::size_t(p.need)];
+        for (std::size_t s = 0; s < entry.signals.size(); ++s) {
+            if (entry.places[s] < 0)
+                continue;
+            auto& seats = rows[std::size_t(entry.part)][entry.places[s]];
+            if (const int pad = padNow(p.need, s); p.mayStay && pad >= 0)
+                seats.emplace_back(pad, p.stays);
+            if (p.placed)
+                seats.insert(seats.end(), p.seats[s].begin(), p.seats[s].end());
+        }
+    }
+    for (const auto& row : rows) {
+        const Literal rises = row.size() > 1 ? solver.fresh() : Literal();
+        for (auto at = row.begin(); at != row.end() && std::next(at) != row.end(); ++at) {
+            const auto next = std::next(at);
+            if (next->first != at->first + 1)
+                continue;
+            const Literal turned = solver.fresh();
+            for (const auto& [padA, a] : at->second)
+                for (const auto& [padB, b] : next->second) {
+                    const int from = space_.alongOfPad[std::size_t(padA)], to = space_.alongOfPad[std::size_t(padB)];
+                    if (space_.sideOfPad[std::size_t(padA)] == space_.sideOfPad[std::size_t(padB)] && from != to)
+                        solver.atLeastOne({~a, ~b, from < to ? rises : ~rises, turned});
+                }
+            out.push_back({turned, 1});
+        }
+    }
 }
 
 void PlacementModel::addSides()
@@ -390,6 +458,8 @@ const PlacementModel::Sum& PlacementModel::sumOf(PlacementLevel level)
         if (!between_)
             addBetween();
         sum.terms = level == PlacementLevel::Crossings ? between_->crossings : between_->spread;
+        if (level == PlacementLevel::Crossings)
+            addRows(sum.terms);
         break;
     case PlacementLevel::Scarce:
         sum = countScarce();

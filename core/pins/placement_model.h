@@ -134,6 +134,10 @@ private:
     Sum countScarce();
     Sum countDebug();
     void addBetween();
+    /// Neighbours in the row of a part that are the wrong way round on a side, for the better of its two ends first.
+    void addRows(std::vector<Solver::Term>& out);
+    int padNow(int need, std::size_t signal) const;
+    int turnsOf(const std::vector<std::map<int, int>>& rows) const;
 
     const PlacementSpace& space_;
     Who who_;

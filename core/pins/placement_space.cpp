@@ -49,6 +49,13 @@ PlacementSpace::PlacementSpace(const Device& d, const Board& board, const Plan& 
             std::erase_if(entry.requests, [&need](const std::string& request) { return !need.binding.dma.contains(request); });
             entry.wasBound = true;
         }
+        const auto part = std::find_if(board.parts.begin(), board.parts.end(), [&need](const Part& known) { return known.row && known.id == need.part; });
+        for (const SignalSpec& signal : entry.signals) {
+            const auto terminal = need.terminals.find(signal.id);
+            const auto& row = part == board.parts.end() ? std::vector<std::string>() : part->terminals;
+            const auto place = std::find(row.begin(), row.end(), terminal == need.terminals.end() ? signal.id : terminal->second);
+            entry.places.push_back(place == row.end() ? -1 : int(place - row.begin()));
+        }
         for (const Use& use : usesOf(d, need, bindings.needs[n]))
             entry.now.push_back(number(use));
         for (const Seat& seat : bindings.needs[n].seats)

@@ -35,6 +35,7 @@ public:
         std::vector<std::string> requests;
         std::vector<Site> sites; ///< what it has now first, then the plainest
         int part = -1;           ///< -1: the firmware's own
+        std::vector<int> places; ///< by signal: its terminal's place in the row of a part whose terminals stand in one; -1
         bool wasBound = false;   ///< moving it counts; so it does of a need that has only some of its pads
         std::vector<Taking> now; ///< what it takes as the plan has it, pads among them
         std::vector<int> padsNow; ///< by signal of the kind; those without a pad are left out

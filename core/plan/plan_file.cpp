@@ -57,8 +57,10 @@ std::string needText(const Need& need)
         lines.push_back("      \"instance\": " + quoted(need.binding.instance));
     if (!need.binding.pads.empty())
         lines.push_back("      \"pads\": " + oneLine(need.binding.pads));
-    if (!need.binding.via.empty())
-        lines.push_back("      \"via\": " + oneLine(need.binding.via));
+    auto via = need.binding.via;
+    std::erase_if(via, [&need](const auto& entry) { return !need.binding.pads.contains(entry.first); });
+    if (!via.empty())
+        lines.push_back("      \"via\": " + oneLine(via));
     if (!need.binding.dma.empty()) {
         std::vector<std::string> parts;
         for (const auto& [request, channel] : need.binding.dma)
@@ -93,7 +95,7 @@ std::string partText(const Part& part)
     for (const std::string& name : part.terminals)
         terminals.push_back(terminalText(part, name));
     std::string about = part.about.empty() ? "" : ", \"about\": " + quoted(part.about);
-    return fmt::format("    {{ \"id\": {}, \"title\": {}{}, \"terminals\": [{}] }}", quoted(part.id), quoted(part.title), about, joined(terminals, ", "));
+    return fmt::format("    {{ \"id\": {}, \"title\": {}{}, \"terminals\": [{}]{} }}", quoted(part.id), quoted(part.title), about, joined(terminals, ", "), part.row ? ", \"row\": true" : "");
 }
 
 /// Letters, digits and hyphens in lower case, at most 64.
@@ -376,7 +378,7 @@ private:
 
 Part readOwnPart(const JsonNode& node, const Plan& plan)
 {
-    node.allowOnly({"id", "title", "about", "terminals"});
+    node.allowOnly({"id", "title", "about", "terminals", "row"});
     Part part;
     part.id = node.string("id");
     if (!isId(part.id))
@@ -386,6 +388,7 @@ Part readOwnPart(const JsonNode& node, const Plan& plan)
     part.title = node.string("title", part.id);
     part.about = node.string("about", "");
     bindrel::readTerminals(node.optionalChild("terminals"), part);
+    part.row = node.boolean("row", false);
     return part;
 }
 

@@ -53,7 +53,7 @@ inline Workpiece with(Workpiece work, const Change& change)
 inline Workpiece fullPlan()
 {
     Workpiece work = demo();
-    work.plan.parts.push_back({"lamp-2", "Second lamp", "Beside the door.", {"lamp", "on"}, {}, {}});
+    work.plan.parts.push_back({"lamp-2", "Second lamp", "Beside the door.", {"lamp", "on"}, true, {}, {}});
     TerminalFact& fact = work.plan.parts.back().facts["on"];
     fact.pull = TerminalFact::Level::Low;
     fact.off = TerminalFact::Level::Low;
@@ -71,6 +71,10 @@ inline Workpiece fullPlan()
     work.plan.need("uplink")->pins = {{"rx", {{"pull", "none"}, {"speed", "fast"}}}, {"tx", {{"drive", "strong"}, {"open_drain", "yes"}}}};
     work.plan.need("uplink")->goals["dma"] = "receive";
     work.plan.need("uplink")->binding.dma = {{"RX", 3}};
+    // By the channel that it has anyway, said in full.
+    for (const Seat& seat : seatNeed(*work.device, *work.plan.need("beacon")).seats)
+        if (seat.route >= 0)
+            work.plan.need("beacon")->binding.via[seat.signal.id] = work.device->instances[size_t(work.device->routes[size_t(seat.route)].instance)].signals[size_t(work.device->routes[size_t(seat.route)].signal)].name;
     work.plan.supply = "3.2 V";
     work.plan.slow = ClockSet{"R2", {{"SYS", "HFI"}, {"BUS1", "1"}}};
     work.plan.modes = {"SLEEP", "STOP"};

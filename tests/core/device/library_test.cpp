@@ -126,7 +126,7 @@ private Q_SLOTS:
     void aPartThatAsksForWhatNoKindHasIsNamed()
     {
         Board board;
-        Part part{"radio", "Radio", "", {"rxd"}, {}, {{"", "Radio", "uarrt", {}, {}}}};
+        Part part{"radio", "Radio", "", {"rxd"}, false, {}, {{"", "Radio", "uarrt", {}, {}}}};
         board.parts = {part};
         QVERIFY(planFromBoard(board).problem().message.find("Did you mean \"uart\"?") != std::string::npos);
         board.parts[0].needs[0] = {"", "Radio", "uart", {{"baud", "fast"}}, {}};

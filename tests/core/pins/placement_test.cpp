@@ -170,6 +170,17 @@ class PlacementTest : public QObject {
             }
             c.plan.needs.push_back(need);
         }
+        // The terminals of a part may stand in a row.
+        Part part{"part0", "Part 0", "", {}, true, {}, {}};
+        for (Need& need : c.plan.needs)
+            for (const SignalSpec& signal : signalsOf(need)) {
+                need.terminals[signal.id] = need.id + "-" + signal.id;
+                if (need.part == part.id)
+                    part.terminals.push_back(need.terminals[signal.id]);
+            }
+        std::shuffle(part.terminals.begin(), part.terminals.end(), random);
+        part.row = random() % 2 == 0;
+        c.board.parts.push_back(part);
         if (random() % 3 == 0)
             c.board.nets["P" + std::to_string(random() % 5)] = "NET";
         return c;
@@ -291,6 +302,23 @@ class PlacementTest : public QObject {
                 cost.crossings += !part.empty() && pad.part != part && std::any_of(used.begin(), used.end(), [&](const Used& o) { return of(o, true); }) &&
                                   std::any_of(used.begin(), used.end(), [&](const Used& o) { return of(o, false); });
             }
+        // Neighbours of a row: how many lie the wrong way round, whichever end is first.
+        for (const Part& part : c.board.parts) {
+            std::vector<int> pins(part.terminals.size(), -1);
+            for (const Need& need : after.needs)
+                if (need.part == part.id)
+                    for (const auto& [signal, padName] : need.binding.pads)
+                        for (size_t t = 0; t < part.terminals.size(); ++t)
+                            if (part.terminals[t] == need.terminals.at(signal))
+                                pins[t] = c.device->findPad(padName); // a pad for each pin here, in one order
+            int up = 0, down = 0;
+            for (size_t t = 1; t < pins.size(); ++t)
+                if (pins[t - 1] >= 0 && pins[t] >= 0 && sideOf(c.device->package, size_t(pins[t - 1])) == sideOf(c.device->package, size_t(pins[t]))) {
+                    up += pins[t - 1] < pins[t];
+                    down += pins[t - 1] > pins[t];
+                }
+            cost.crossings += part.row ? std::min(up, down) : 0;
+        }
         // And which pins lie between two of a part without being its own.
         for (const std::string& part : parts)
             for (size_t i = 0; i < c.device->package.pins.size() && !part.empty(); ++i) {

@@ -56,7 +56,7 @@ class PlanTest : public QObject {
             return ReplaceNeed{random() % 4 ? other.id : need, other};
         }
         case 10:
-            return InsertPart{random() % 3, Part{random() % 2 ? "extra" : "spare", "Extra", "", {"a"}, {}, {}}};
+            return InsertPart{random() % 3, Part{random() % 2 ? "extra" : "spare", "Extra", "", {"a"}, random() % 2 == 0, {}, {}}};
         case 11:
             return RemovePart{random() % 2 ? "extra" : "spare"};
         default:
