@@ -4,6 +4,7 @@
 #include "core/tuning/pads.h"
 #include "core/tuning/setting.h"
 
+#include <map>
 #include <string>
 #include <vector>
 
@@ -83,6 +84,18 @@ struct Image {
 Image makeImage(const Device& device, const Board& board, const Plan& plan, const Bindings& bindings, const Rates& rates,
                 const std::vector<Setting>& settings, const std::vector<PadSetup>& pads);
 
+/// Which registers of a port hold facts of more than one pad, so that a write must leave the others alone; found once a port.
+class SharedRegisters {
+public:
+    explicit SharedRegisters(const Device& device) : device_(device) {}
+    bool has(int port, int reg);
+
+private:
+    const Device& device_;
+    std::map<int, std::vector<bool>> byPort_; ///< by instance: by register
+};
+
+
 // The parts of the bring-up, each in a file of its own.
 void appendClockSteps(Image& image, const Device& device, const Board& board, const Plan& plan, const Bindings& bindings, const Rates& rates);
 /// REQUIRES: the clock steps are there.
@@ -96,7 +109,7 @@ struct PadStep {
     Step step;
 };
 /// What makes one pad what its need wants, rising in rank: an open drain that is set after the output would push for a moment.
-std::vector<PadStep> padSteps(Image& image, const Device& device, const Plan& plan, const Bindings& bindings, const PadSetup& setup);
+std::vector<PadStep> padSteps(Image& image, const Device& device, const Plan& plan, const Bindings& bindings, const PadSetup& setup, SharedRegisters& shared);
 /// Whether a pad is driven by a peripheral whose registers are set first.
 bool isHandedOver(const Bindings& bindings, const std::vector<Setting>& settings, const PadSetup& setup);
 /// Clock gate on and reset released of an instance, as far as it has them; nothing when that is so after reset.

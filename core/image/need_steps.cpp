@@ -363,6 +363,7 @@ void appendNeedSteps(Image& image, const Device& device, const Plan& plan, const
                      const std::vector<Setting>& settings, const std::vector<PadSetup>& pads)
 {
     std::vector<Step> starts;
+    SharedRegisters shared(device);
     for (size_t n = 0; n < plan.needs.size(); ++n) {
         if (bindings.needs[n].state != BoundNeed::State::Bound)
             continue;
@@ -379,7 +380,7 @@ void appendNeedSteps(Image& image, const Device& device, const Plan& plan, const
         for (const PadSetup& setup : pads)
             if (setup.need == static_cast<int>(n)) {
                 if (isHandedOver(bindings, settings, setup))
-                    bringUp.handOver(padSteps(image, device, plan, bindings, setup));
+                    bringUp.handOver(padSteps(image, device, plan, bindings, setup, shared));
                 bringUp.line(setup);
             }
         bringUp.startAndStop(starts, image.stops, bindings.needs[n]);

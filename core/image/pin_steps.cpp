@@ -11,23 +11,27 @@
 
 namespace bindrel {
 
-namespace {
-/// Whether a register of a port holds facts of more than one pad, so that a write must leave the others alone.
-bool sharedByPads(const Device& device, int port, int reg)
+bool SharedRegisters::has(int port, int reg)
 {
-    int bit = -1;
-    for (const auto& [name, role] : device.blockOf(port).roles) {
-        const size_t digits = name.find_last_not_of("0123456789") + 1;
-        if (role.reg != reg || digits >= name.size())
-            continue;
-        const int own = std::stoi(name.substr(digits));
-        if (bit >= 0 && own != bit)
-            return true;
-        bit = own;
+    const auto [known, fresh] = byPort_.try_emplace(port);
+    std::vector<bool>& shared = known->second;
+    if (fresh) {
+        const Block& block = device_.blockOf(port);
+        shared.assign(block.registers.size(), false);
+        std::vector<int> bits(block.registers.size(), -1);
+        for (const auto& [name, role] : block.roles) {
+            const size_t digits = name.find_last_not_of("0123456789") + 1;
+            if (role.reg < 0 || digits >= name.size())
+                continue;
+            const int own = std::stoi(name.substr(digits));
+            int& bit = bits[size_t(role.reg)];
+            if (bit >= 0 && own != bit)
+                shared[size_t(role.reg)] = true;
+            bit = own;
+        }
     }
-    return false;
+    return shared[size_t(reg)];
 }
-} // namespace
 
 bool isHandedOver(const Bindings& bindings, const std::vector<Setting>& settings, const PadSetup& setup)
 {
@@ -35,7 +39,7 @@ bool isHandedOver(const Bindings& bindings, const std::vector<Setting>& settings
     return !setup.gpio && !setup.wired && !setup.openDrain && seat.route >= 0 && seat.signal.direction == SignalSpec::Direction::Out && settings[size_t(setup.need)].computed;
 }
 
-std::vector<PadStep> padSteps(Image& image, const Device& device, const Plan& plan, const Bindings& bindings, const PadSetup& setup)
+std::vector<PadStep> padSteps(Image& image, const Device& device, const Plan& plan, const Bindings& bindings, const PadSetup& setup, SharedRegisters& sharedRegisters)
 {
     std::vector<PadStep> out;
     const Pad& pad = device.pads[size_t(setup.pad)];
@@ -75,7 +79,7 @@ std::vector<PadStep> padSteps(Image& image, const Device& device, const Plan& pl
     std::map<int, std::vector<FieldWrite>> byRegister;
     for (FieldWrite& write : fields)
         byRegister[write.ref.reg].push_back(std::move(write));
-    const auto shared = [&](int reg) { return sharedByPads(device, pad.port, reg); };
+    const auto shared = [&](int reg) { return sharedRegisters.has(pad.port, reg); };
     std::string why = fmt::format("{}, pin {}: {} {}, {}.", pad.name, device.pinOf(setup.pad), need.title, seat.signal.title, carried);
     std::vector<std::pair<int, int>> order; // rank, register
     for (const auto& [reg, writes] : byRegister) {
@@ -154,9 +158,10 @@ void appendPinSteps(Image& image, const Device& device, const Plan& plan, const 
             add(updateStep(device, std::move(levels), fmt::format("{}: levels of the outputs, before they drive.", device.instances[size_t(port)].name)));
     }
     std::vector<PadStep> early;
+    SharedRegisters shared(device);
     for (const PadSetup& setup : pads)
         if (!isHandedOver(bindings, settings, setup))
-            for (PadStep& part : padSteps(image, device, plan, bindings, setup))
+            for (PadStep& part : padSteps(image, device, plan, bindings, setup, shared))
                 gather(device, early, std::move(part));
     std::stable_sort(early.begin(), early.end(), [](const PadStep& a, const PadStep& b) { return a.rank < b.rank; });
     for (PadStep& part : early)

@@ -2,6 +2,7 @@
 #include "core/quantity/rational.h"
 
 #include <limits>
+#include <numeric>
 
 namespace bindrel {
 
@@ -51,16 +52,10 @@ Rational Rational::of(__int128 num, __int128 den)
     }
     // Most results fit 64 bits already, and 64-bit division is several times faster than 128-bit.
     if (fits(num) && fits(den)) {
-        std::int64_t a = static_cast<std::int64_t>(magnitude(num));
-        std::int64_t b = static_cast<std::int64_t>(den);
-        while (b != 0) {
-            const std::int64_t rest = a % b;
-            a = b;
-            b = rest;
-        }
+        const std::int64_t common = den == 1 ? 1 : std::gcd(static_cast<std::int64_t>(num), static_cast<std::int64_t>(den)); // by shifts, not divisions
         Rational value;
-        value.num_ = static_cast<std::int64_t>(num) / a;
-        value.den_ = static_cast<std::int64_t>(den) / a;
+        value.num_ = common == 1 ? static_cast<std::int64_t>(num) : static_cast<std::int64_t>(num) / common;
+        value.den_ = common == 1 ? static_cast<std::int64_t>(den) : static_cast<std::int64_t>(den) / common;
         return value;
     }
     const Wide common = gcd(num, den);

@@ -41,6 +41,7 @@ public:
             others_.push_back(identifierOf(clock.id) + "_hz");
             others_.push_back("slow_" + others_.back());
         }
+        std::sort(others_.begin(), others_.end());
     }
 
     Word take(const std::string& id)
@@ -79,8 +80,8 @@ private:
     {
         const std::string head = name + "_";
         const auto meets = [&head](const std::string& own) { return own.starts_with(head) && isSuffix(std::string_view(own).substr(head.size())); };
-        for (const std::string& own : others_)
-            if (meets(own))
+        for (auto own = std::lower_bound(others_.begin(), others_.end(), head); own != others_.end() && own->starts_with(head); ++own)
+            if (meets(*own))
                 return true;
         for (const auto& [id, block] : blocks_) {
             // Most blocks are told apart by their names alone.
@@ -112,7 +113,7 @@ private:
     }
 
     std::vector<std::pair<std::string, const Block*>> blocks_;
-    std::vector<std::string> others_; ///< of instances and clocks
+    std::vector<std::string> others_; ///< of instances and clocks, sorted
     std::vector<std::string> cores_;
     std::vector<std::string> taken_;
 };

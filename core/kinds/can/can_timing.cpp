@@ -48,13 +48,13 @@ std::optional<CanTiming> bestCanTiming(const Frequency& kernel, const Frequency&
     std::optional<CanTiming> best;
     using Rank = std::tuple<Rational, Rational, Rational, std::int64_t>;
     std::optional<Rank> bestRank;
-    const auto consider = [&](std::int64_t prescaler, std::int64_t quanta, std::int64_t segment2) {
+    const auto consider = [&](std::int64_t prescaler, std::int64_t quanta, std::int64_t segment2, const Frequency& rate, const Ppm& error) {
         std::optional<CanTiming> timing = split(quanta, segment2, jump, fields);
         if (!timing)
             return;
         timing->prescaler = prescaler;
-        timing->rate = Frequency(kernel.value / Rational(prescaler) / Rational(quanta));
-        timing->error = errorOf(timing->rate, wanted);
+        timing->rate = rate;
+        timing->error = error;
         const Rank rank{timing->error.value.abs(), (timing->samplePoint().value - samplePoint.value).abs(), -timing->tolerance().value, -quanta};
         if (!bestRank || rank < *bestRank) {
             best = timing;
@@ -68,11 +68,16 @@ std::optional<CanTiming> bestCanTiming(const Frequency& kernel, const Frequency&
         if (ideal.floor() > mostQuanta)
             continue;
         for (std::int64_t quanta = std::max(kLeastQuanta, ideal.floor()); quanta <= std::min(mostQuanta, ideal.ceil()); ++quanta) {
+            // The rate weighs most, and does not depend on how the bit is split.
+            const Frequency rate(kernel.value.times(1, prescaler * quanta));
+            const Ppm error = errorOf(rate, wanted);
+            if (bestRank && error.value.abs() > std::get<0>(*bestRank))
+                continue;
             const Rational segment2 = (Rational(1) - samplePoint.value) * quanta;
             // Beside the nearest: its neighbour, and the ends of what the fields and the jump allow.
             const std::int64_t least = std::max(kLeastSegment2, jump), most = fields.segment2;
             for (const std::int64_t choice : {segment2.floor(), segment2.ceil(), least, most, quanta - 1 - fields.propagation - fields.segment1, quanta - 2 - jump})
-                consider(prescaler, quanta, choice);
+                consider(prescaler, quanta, choice, rate, error);
         }
     }
     return best;
