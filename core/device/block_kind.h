@@ -32,6 +32,8 @@ struct RoleSpec {
     /// Values that have names ("none", "even", "odd"). Where the field names its values so and the role has no encoding, these names
     /// say the codes; several names of one value part by "|".
     std::vector<std::pair<std::string, std::int64_t>> meanings;
+    /// Where the block has a role `hold`: it takes a change only while it is held (and says so in `held`).
+    bool onlyHeld = false;
 };
 
 /// What the blocks of a kind may say in device files.

@@ -177,10 +177,13 @@ void DeviceReader::readIdentity()
         device_.absent = absent.asStrings();
     if (const JsonNode unbonded = section("unbonded"); unbonded.exists())
         device_.unbonded = unbonded.asStrings();
-    const std::vector<JsonNode> supply = section("supply").items();
+    const JsonNode said = section("supply");
+    const std::vector<JsonNode> supply = said.items();
     if (supply.size() == 2) {
         device_.supplyMin = supply[0].asVoltage();
         device_.supplyMax = supply[1].asVoltage();
+    } else if (said.exists()) {
+        said.fail("must be the lowest and the highest supply voltage.");
     } else {
         own_.fail("/supply", "must be the lowest and the highest supply voltage.");
     }

@@ -71,6 +71,8 @@ struct KindSpec {
     std::vector<std::string> (*requests)(const Need& need) = nullptr;
     /// Needs that say the same here can share an instance (one time base, one converter); empty text or null: none can.
     std::string (*sharedAs)(const Need& need) = nullptr;
+    /// Rate of the periods that its timer makes, by which others can be started; null: it makes none.
+    Frequency (*rhythm)(const Need& need) = nullptr;
 
     const GoalSpec* goal(std::string_view id) const;
     /// Whether an instance serves: its block is of the kind and has what is demanded. On a chip where none has, any of the kind, so that it can be told.

@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/device/block_kind.h"
 #include "core/rehearsal/simulated_chip.h"
 
 #include "core/quantity/format.h"
@@ -180,15 +181,15 @@ void SimulatedChip::judgeUnit(int instance, int reg)
 /// Dividers and timing of a block that must be held for that: changed while it is not, they may be ignored.
 void SimulatedChip::judgeHeld(int instance, int reg, std::uint32_t before, std::uint32_t value)
 {
-    // (A two-wire port has a role of that name too: a time.)
-    if (const std::string& kind = device_.blockOf(instance).kind; kind != "can" && kind != "rtc")
+    const BlockKind* kind = findBlockKind(device_.blockOf(instance).kind);
+    if (!kind || std::none_of(kind->roles.begin(), kind->roles.end(), [](const RoleSpec& role) { return role.onlyHeld; }))
         return;
     const FieldRef hold = device_.roleField(instance, "hold"), held = device_.roleField(instance, "held");
     if (!hold.valid() || device_.blockOf(instance).role("hold")->encoding.decode(registers_.code(hold)).value_or(0) == 1)
         if (!held.valid() || registers_.code(held) != 0)
             return;
-    for (const char* role : {"prescaler", "propagation", "segment1", "segment2", "jump", "coarse", "fine"}) {
-        const FieldRef ref = device_.roleField(instance, role);
+    for (const RoleSpec& role : kind->roles) {
+        const FieldRef ref = role.onlyHeld ? device_.roleField(instance, role.name) : FieldRef();
         if (ref.valid() && ref.reg == reg && ((before ^ value) & device_.fieldOf(ref).mask()))
             return report(Hazard::Kind::Frozen, fmt::format("{} is changed while {} is not held for that.", device_.nameOf(ref), device_.instances[size_t(instance)].name), {Place::Kind::Instance, device_.instances[size_t(instance)].name, {}});
     }

@@ -28,9 +28,8 @@ struct Trigger {
 /// The rate of the periods of a need that has a timer; zero for others.
 Frequency periodRateOf(const Need& need)
 {
-    if (need.kind == "interval")
-        return Frequency(Rational(1) / goalTime(need, "period").value);
-    return need.kind == "pwm" ? goalRate(need, "frequency") : Frequency();
+    const KindSpec* kind = findKind(need.kind);
+    return kind && kind->rhythm ? kind->rhythm(need) : Frequency();
 }
 
 std::optional<Trigger> triggerFor(const TuningContext& c, const AdcGoals& g, std::string& trouble)

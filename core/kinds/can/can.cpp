@@ -27,9 +27,9 @@ Kind canKind()
     kind.brief = [](const Need& need) { return goalText(need, "rate"); };
     using Use = RoleSpec::Use;
     kind.roles = {{"on", Use::Config, false, "", "Switches the controller on.", {}}, {"hold", Use::Config, false, "", "1: asks for the initialisation state, in which the bit timing can be set; 0: lets the controller take part in the bus.", {}}, {"held", Use::Status, false, "", "The initialisation state is reached.", {}},
-                  {"prescaler", Use::Config, true, "kernel cycles a quantum", "", {}}, {"propagation", Use::Config, false, "quanta", "Where it is apart from the first phase segment.", {}},
-                  {"segment1", Use::Config, true, "quanta", "Up to the sample point, without the synchronisation quantum; the propagation counts here where it has no field of its own.", {}}, {"segment2", Use::Config, true, "quanta", "Behind the sample point.", {}},
-                  {"jump", Use::Config, true, "quanta", "Resynchronisation jump width.", {}}, {"silent", Use::Config, false, "", "Listens without acknowledging.", {}},
+                  {"prescaler", Use::Config, true, "kernel cycles a quantum", "", {}, true}, {"propagation", Use::Config, false, "quanta", "Where it is apart from the first phase segment.", {}, true},
+                  {"segment1", Use::Config, true, "quanta", "Up to the sample point, without the synchronisation quantum; the propagation counts here where it has no field of its own.", {}, true}, {"segment2", Use::Config, true, "quanta", "Behind the sample point.", {}, true},
+                  {"jump", Use::Config, true, "quanta", "Resynchronisation jump width.", {}, true}, {"silent", Use::Config, false, "", "Listens without acknowledging.", {}},
                   {"off_bus", Use::Status, false, "", "Too many errors have taken the controller off the bus; it must be held and let go again.", {}}};
     kind.abilities = {{"buffers", "Numbers of message buffers."}};
     kind.instanceSignals = {{"TX", "To the transceiver."}, {"RX", "From the transceiver."}};

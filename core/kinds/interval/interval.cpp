@@ -124,6 +124,10 @@ Kind intervalKind()
     kind.id = "interval";
     kind.title = "Interval";
     kind.instanceKind = "timer";
+    kind.rhythm = [](const Need& need) {
+        const Duration period = goalTime(need, "period");
+        return period.value > Rational(0) ? Frequency(Rational(1) / period.value) : Frequency();
+    };
     kind.goals = {{"period", "Period", T::Duration, "1 ms", {}, "Between two ticks."},
                   {"interrupt", "Interrupt", T::Choice, "yes", {"yes", "no"}, "No: the program asks whether a period is over.", 0, 0, true},
                   priorityGoal(),

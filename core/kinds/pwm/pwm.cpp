@@ -91,6 +91,7 @@ Kind pwmKind()
     kind.relevant = pwmRelevant;
     // The channels of a timer count by one time base: who wants the same one can share it. Pairs with their dead time and
     // their fault input have the timer for themselves.
+    kind.rhythm = [](const Need& need) { return goalRate(need, "frequency"); };
     kind.sharedAs = [](const Need& need) {
         const bool alone = goalText(need, "outputs") == "complementary" || goalText(need, "fault") != "none";
         return alone ? std::string() : "pwm " + goalValue(need, "frequency") + ", " + goalValue(need, "alignment") + ", " + goalValue(need, "steps");

@@ -192,7 +192,7 @@ Kind rtcKind()
     using Use = RoleSpec::Use;
     kind.roles = {{"on", Use::Config, false, "", "Switches the counter on.", {}}, {"counter", Use::Data, false, "counts", "The time.", {}}, {"tick", Use::Status, false, "", "A count is over.", {}},
                   {"tick_interrupt", Use::Config, false, "", "Lets each count interrupt. Without it, it always does.", {}},
-                  {"coarse", Use::Config, false, "input cycles", "First divider.", {}}, {"fine", Use::Config, false, "cycles of the first divider", "Second divider.", {}},
+                  {"coarse", Use::Config, false, "input cycles", "First divider.", {}, true}, {"fine", Use::Config, false, "cycles of the first divider", "Second divider.", {}, true},
                   {"hold", Use::Config, false, "", "1: asks for the state in which dividers and time can be set.", {}}, {"held", Use::Status, false, "", "That state is reached.", {}},
                   {"second", Use::Data, false, "", "Of the time of day, where there is no plain count.", {}}, {"minute", Use::Data, false, "", "", {}}, {"hour", Use::Data, false, "", "", {}},
                   {"day", Use::Data, false, "", "Of the month.", {}}, {"month", Use::Data, false, "", "", {}}, {"year", Use::Data, false, "", "", {}}};
