@@ -118,7 +118,7 @@ bool searchTimeIsUp() { return timeWasUp; }
 
 nlohmann::ordered_json costJson(const PlacementCost& cost, const PlacementProof& proof)
 {
-    constexpr std::array names{"needs_moved", "signals_moved", "extra_sides", "split_needs", "crossings", "scarce", "debug_pads", "spread"};
+    constexpr std::array names{"needs_moved", "signals_moved", "unfit_pads", "extra_sides", "split_needs", "crossings", "scarce", "debug_pads", "spread"};
     static_assert(names.size() == kPlacementLevels);
     nlohmann::ordered_json out;
     nlohmann::ordered_json least;

@@ -10,13 +10,14 @@
 namespace bindrel {
 
 /// What a placement is judged by, what weighs most first.
-enum class PlacementLevel { Moved, Pads, Sides, Splits, Crossings, Scarce, Debug, Spread };
-inline constexpr std::size_t kPlacementLevels = 8;
+enum class PlacementLevel { Moved, Pads, Unfit, Sides, Splits, Crossings, Scarce, Debug, Spread };
+inline constexpr std::size_t kPlacementLevels = 9;
 
 /// What a placement costs, the first difference deciding.
 struct PlacementCost {
     int moved = 0;     ///< needs that were bound and stand elsewhere
     int pads = 0;      ///< signals that leave their pad
+    int unfit = 0;     ///< signals on pads that do not bear their voltage, carry their load or reach their rate
     int sides = 0;     ///< sides of the package that parts use beyond one each
     int splits = 0;    ///< sides that needs use beyond one each: a bus with its clock here and its data there
     int crossings = 0; ///< pads that lie between the pads of another part on its side, and neighbours of a row the wrong way round: each makes wires cross

@@ -3,13 +3,14 @@
 #include "core/pins/placement_model.h"
 
 #include <algorithm>
+#include <bit>
 #include <set>
 
 namespace bindrel {
 
 int PlacementCost::at(PlacementLevel level) const
 {
-    return std::array{moved, pads, sides, splits, crossings, scarce, debug, spread}[std::size_t(level)];
+    return std::array{moved, pads, unfit, sides, splits, crossings, scarce, debug, spread}[std::size_t(level)];
 }
 
 bool PlacementProof::provenTo(PlacementLevel level, const PlacementCost& cost) const
@@ -64,6 +65,7 @@ PlacementCost PlacementModel::costOf(const Way& way) const
             const PlacementSpace::Choice& choice = site.choices[s][std::size_t(stand->choices[s])];
             moved = moved || choice.moves;
             cost.pads += entry.wasBound && choice.moves;
+            cost.unfit += choice.unfit;
             cost.scarce += choice.scarce;
             cost.debug += choice.debug;
             sit(entry.part, choice.pad, sides);
@@ -253,16 +255,12 @@ PlacementModel::Sum PlacementModel::countMoved()
             continue;
         }
         std::vector<Literal> moving;
-        for (std::size_t i = 0; i < p.sites.size(); ++i) {
-            if (entry.sites[i].moves) {
+        for (std::size_t i = 0; i < p.sites.size(); ++i)
+            if (entry.sites[i].moves)
                 moving.push_back(p.sites[i].site);
-                continue;
-            }
-            for (std::size_t s = 0; s < entry.signals.size(); ++s)
-                for (std::size_t c = 0; c < entry.sites[i].choices[s].size(); ++c)
-                    if (entry.sites[i].choices[s][c].moves)
-                        moving.push_back(p.sites[i].choices[s][c]);
-        }
+        for (std::size_t s = 0; s < entry.signals.size(); ++s)
+            for (const Literal literal : movingSeats(p, s))
+                moving.push_back(literal);
         if (!moving.empty())
             out.terms.push_back({anyOf(moving), 1});
     }
@@ -274,17 +272,22 @@ PlacementModel::Sum PlacementModel::countPads()
     Sum out;
     for (const Participant& p : participants_) {
         const PlacementSpace::Entry& entry = space_.needs[std::size_t(p.need)];
-        if (!p.placed || !entry.wasBound)
-            continue;
-        for (std::size_t s = 0; s < entry.signals.size(); ++s) {
-            std::vector<Literal> moving;
-            for (std::size_t i = 0; i < p.sites.size(); ++i)
-                for (std::size_t c = 0; c < entry.sites[i].choices[s].size(); ++c)
-                    if (entry.sites[i].choices[s][c].moves)
-                        moving.push_back(p.sites[i].choices[s][c]);
-            if (!moving.empty())
+        for (std::size_t s = 0; s < entry.signals.size() && p.placed && entry.wasBound; ++s)
+            if (const std::vector<Literal> moving = movingSeats(p, s); !moving.empty())
                 out.terms.push_back({anyOf(moving), 1});
-        }
+    }
+    return out;
+}
+
+/// All that would take a signal away from where it is.
+std::vector<Literal> PlacementModel::movingSeats(const Participant& p, std::size_t signal) const
+{
+    std::vector<Literal> out;
+    for (std::size_t i = 0; i < p.sites.size(); ++i) {
+        const std::vector<PlacementSpace::Choice>& choices = space_.needs[std::size_t(p.need)].sites[i].choices[signal];
+        for (std::size_t c = 0; c < choices.size(); ++c)
+            if (choices[c].moves)
+                out.push_back(p.sites[i].choices[signal][c]);
     }
     return out;
 }
@@ -316,7 +319,7 @@ PlacementModel::Sum PlacementModel::countScarce()
     return out;
 }
 
-PlacementModel::Sum PlacementModel::countDebug()
+PlacementModel::Sum PlacementModel::countChoices(int PlacementSpace::Choice::* what) const
 {
     Sum out;
     for (const Participant& p : participants_)
@@ -324,8 +327,8 @@ PlacementModel::Sum PlacementModel::countDebug()
             const PlacementSpace::Site& site = space_.needs[std::size_t(p.need)].sites[i];
             for (std::size_t s = 0; s < site.choices.size(); ++s)
                 for (std::size_t c = 0; c < site.choices[s].size(); ++c)
-                    if (site.choices[s][c].debug > 0)
-                        out.terms.push_back({p.sites[i].choices[s][c], site.choices[s][c].debug});
+                    if (site.choices[s][c].*what > 0)
+                        out.terms.push_back({p.sites[i].choices[s][c], site.choices[s][c].*what});
         }
     return out;
 }
@@ -465,7 +468,10 @@ const PlacementModel::Sum& PlacementModel::sumOf(PlacementLevel level)
         sum = countScarce();
         break;
     case PlacementLevel::Debug:
-        sum = countDebug();
+        sum = countChoices(&PlacementSpace::Choice::debug);
+        break;
+    case PlacementLevel::Unfit:
+        sum = countChoices(&PlacementSpace::Choice::unfit);
         break;
     }
     return sums_.emplace(level, std::move(sum)).first->second;

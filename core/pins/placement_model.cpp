@@ -1,24 +1,11 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/pins/placement_model.h"
 
-#include "core/pins/routes.h"
-
 #include <algorithm>
-#include <limits>
 #include <set>
 #include <tuple>
 
 namespace bindrel {
-
-namespace {
-
-/// Takers of a resource that get along have the same key: those who say the same, and the signals of one need. On a pad and on a
-/// DMA channel not even these.
-using Key = std::pair<int, int>;
-
-Key keyOf(const PlacementSpace::Taking& taking, int need) { return taking.as != 0 ? Key(0, taking.as) : Key(1, need); }
-
-} // namespace
 
 PlacementModel::PlacementModel(const PlacementSpace& space, const Who& who) : space_(space), who_(who), of_(space.needs.size(), -1)
 {
@@ -416,86 +403,6 @@ bool PlacementModel::possible(const Solver& state, std::vector<Literal>& why)
     return true;
 }
 
-Literal PlacementModel::pick(const Solver& state, int choice)
-{
-    const Guide& guide = guides_[std::size_t(choice)];
-    if (guide.participant < 0)
-        return {};
-    const Participant& p = participants_[std::size_t(guide.participant)];
-    return guide.site < 0 ? pickSite(state, choice, p) : pickSeat(state, choice, p, guide);
-}
-
-unsigned PlacementModel::sidesOfPart(const Solver& state, const Participant& p) const
-{
-    const int part = space_.needs[std::size_t(p.need)].part;
-    const std::array<Literal, 4>& sides = part < 0 ? needOn_[std::size_t(p.need)] : partOn_[std::size_t(part)];
-    unsigned out = 0;
-    for (std::size_t side = 0; side < 4; ++side)
-        if (sides[side].exists() && state.valueOf(sides[side]) > 0)
-            out |= 1u << side;
-    return out;
-}
-
-unsigned PlacementModel::commonSides(const Solver& state, const Participant& p, std::size_t site) const
-{
-    unsigned all = 0xFu;
-    const auto& choices = space_.needs[std::size_t(p.need)].sites[site].choices;
-    for (std::size_t s = 0; s < choices.size(); ++s) {
-        unsigned open = 0;
-        for (std::size_t c = 0; c < choices[s].size(); ++c)
-            if (state.valueOf(p.sites[site].choices[s][c]) >= 0)
-                open |= 1u << space_.sideOfPad[std::size_t(choices[s][c].pad)];
-        all &= open;
-    }
-    return all;
-}
-
-/// The instance that has all pads on one side, best where the part's others are.
-Literal PlacementModel::pickSite(const Solver& state, int choice, const Participant& p) const
-{
-    if (p.mayStay && state.valueOf(p.stays) == 0)
-        return p.stays;
-    const unsigned part = sidesOfPart(state, p);
-    const auto literals = state.choiceOf(choice);
-    Literal best;
-    std::tuple<bool, int, int> least{};
-    for (std::size_t i = 0; i < p.sites.size(); ++i) {
-        const Literal literal = literals[i + (p.mayStay ? 1 : 0)];
-        if (state.valueOf(literal) != 0)
-            continue;
-        const unsigned common = commonSides(state, p, i);
-        const PlacementSpace::Site& site = space_.needs[std::size_t(p.need)].sites[i];
-        const std::tuple key{site.moves, common == 0 ? 2 : part != 0 && (common & part) == 0 ? 1 : 0, site.scarce};
-        if (!best.exists() || key < least) {
-            best = literal;
-            least = key;
-        }
-    }
-    return best;
-}
-
-/// The pad that costs the least as things stand: near the others of its part.
-Literal PlacementModel::pickSeat(const Solver& state, int choice, const Participant& p, const Guide& guide) const
-{
-    const auto literals = state.choiceOf(choice);
-    const auto& choices = space_.needs[std::size_t(p.need)].sites[std::size_t(guide.site)].choices[std::size_t(guide.signal)];
-    const unsigned part = sidesOfPart(state, p);
-    const unsigned common = commonSides(state, p, std::size_t(guide.site));
-    Literal best;
-    std::tuple<bool, bool, bool, int, int> least{};
-    for (std::size_t c = 0; c < literals.size(); ++c) {
-        if (state.valueOf(literals[c]) != 0)
-            continue;
-        const unsigned side = 1u << space_.sideOfPad[std::size_t(choices[c].pad)];
-        const std::tuple key{choices[c].moves, part != 0 && (part & side) == 0, (common & side) == 0, choices[c].scarce, choices[c].debug};
-        if (!best.exists() || key < least) {
-            best = literals[c];
-            least = key;
-        }
-    }
-    return best;
-}
-
 Literal PlacementModel::anyOf(const std::vector<Literal>& literals)
 {
     if (literals.size() == 1)
@@ -641,111 +548,6 @@ void PlacementModel::exclude(const Way& way)
             other.push_back(~seatOf(p, s, site.choices[s][std::size_t(stand.choices[s])].pad));
     }
     solver.atLeastOne(std::move(other));
-}
-
-const std::string& PlacementModel::signalOf(const PlacementSpace::Choice& choice) const
-{
-    const Route& route = space_.device.routes[std::size_t(choice.route)];
-    return space_.device.instances[std::size_t(route.instance)].signals[std::size_t(route.signal)].name;
-}
-
-/// A plan names pads, not routes: of several routes to the same pads the first that agree count, as they do when the plan is read.
-std::vector<int> PlacementModel::meantBy(const Stand& stand, const std::map<std::size_t, std::string>& names) const
-{
-    const PlacementSpace::Entry& entry = space_.needs[std::size_t(stand.need)];
-    const PlacementSpace::Site& site = entry.sites[std::size_t(stand.site)];
-    std::vector<int> picked;
-    const auto fits = [&](std::size_t signal, const PlacementSpace::Choice& choice) {
-        for (std::size_t other = 0; other < signal; ++other) {
-            const PlacementSpace::Choice& before = site.choices[other][std::size_t(picked[other])];
-            if (before.route >= 0 && choice.route >= 0 &&
-                !agree(space_.device, space_.device.routes[std::size_t(before.route)], space_.device.routes[std::size_t(choice.route)]))
-                return false;
-            if (entry.signals[signal].channel >= 0 && entry.signals[other].channel >= 0 &&
-                (entry.signals[signal].channel == entry.signals[other].channel) != (choice.channel == before.channel))
-                return false;
-        }
-        return true;
-    };
-    const std::function<bool(std::size_t)> pick = [&](std::size_t signal) {
-        if (signal == entry.signals.size())
-            return true;
-        const std::vector<PlacementSpace::Choice>& choices = site.choices[signal];
-        const int pad = choices[std::size_t(stand.choices[signal])].pad;
-        const auto name = names.find(signal);
-        for (std::size_t c = 0; c < choices.size(); ++c) {
-            if (choices[c].pad != pad || (name != names.end() && signalOf(choices[c]) != name->second) || !fits(signal, choices[c]))
-                continue;
-            picked.push_back(int(c));
-            if (pick(signal + 1))
-                return true;
-            picked.pop_back();
-        }
-        return false;
-    };
-    pick(0);
-    return picked;
-}
-
-std::optional<std::map<std::size_t, std::string>> PlacementModel::spelling(const Stand& stand) const
-{
-    const PlacementSpace::Site& site = space_.needs[std::size_t(stand.need)].sites[std::size_t(stand.site)];
-    std::map<std::size_t, std::string> names;
-    // Name what would be meant otherwise, until nothing is.
-    for (;;) {
-        const std::vector<int> meant = meantBy(stand, names);
-        if (meant == stand.choices)
-            return names;
-        const std::size_t before = names.size();
-        for (std::size_t s = 0; s < meant.size(); ++s)
-            if (const PlacementSpace::Choice& wanted = site.choices[s][std::size_t(stand.choices[s])]; wanted.route >= 0 && signalOf(wanted) != signalOf(site.choices[s][std::size_t(meant[s])]))
-                names.emplace(s, signalOf(wanted));
-        if (names.size() == before)
-            return std::nullopt;
-    }
-}
-
-int PlacementModel::movesOf(const Stand& stand) const
-{
-    const PlacementSpace::Site& site = space_.needs[std::size_t(stand.need)].sites[std::size_t(stand.site)];
-    int out = 0;
-    for (std::size_t s = 0; s < stand.choices.size(); ++s)
-        out += site.choices[s][std::size_t(stand.choices[s])].moves;
-    return out;
-}
-
-/// Whether what it takes clashes with nobody's of the way that was found.
-bool PlacementModel::fitsBesideOthers(const Stand& stand) const
-{
-    std::map<int, Key> mine;
-    const PlacementSpace::Site& site = space_.needs[std::size_t(stand.need)].sites[std::size_t(stand.site)];
-    for (std::size_t s = 0; s < stand.choices.size(); ++s)
-        for (const PlacementSpace::Taking& taking : *site.choices[s][std::size_t(stand.choices[s])].takes)
-            mine[taking.resource] = keyOf(taking, stand.need);
-    const auto clashes = [&mine](const PlacementSpace::Taking& taking, int need) {
-        const auto own = mine.find(taking.resource);
-        return own != mine.end() && own->second != keyOf(taking, need);
-    };
-    std::vector<bool> placed(space_.needs.size(), false);
-    for (const Stand& other : way_) {
-        if (other.site < 0 || other.need == stand.need)
-            continue;
-        placed[std::size_t(other.need)] = true;
-        const PlacementSpace::Site& there = space_.needs[std::size_t(other.need)].sites[std::size_t(other.site)];
-        for (const PlacementSpace::Taking& taking : there.takes)
-            if (clashes(taking, other.need))
-                return false;
-        for (std::size_t s = 0; s < other.choices.size(); ++s)
-            for (const PlacementSpace::Taking& taking : *there.choices[s][std::size_t(other.choices[s])].takes)
-                if (clashes(taking, other.need))
-                    return false;
-    }
-    for (const Participant& p : participants_)
-        if (p.mayStay && p.need != stand.need && !placed[std::size_t(p.need)])
-            for (const PlacementSpace::Taking& taking : space_.needs[std::size_t(p.need)].now)
-                if (clashes(taking, p.need))
-                    return false;
-    return true;
 }
 
 } // namespace bindrel

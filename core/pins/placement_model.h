@@ -84,11 +84,15 @@ private:
         std::vector<SiteLiterals> sites;
         std::vector<std::vector<std::pair<int, Literal>>> seats; ///< by signal: pads in their order, and what says that the signal sits there
     };
-    /// What takes a resource. Takers with one key get along. Those that stay are told apart: they need not get along with each other.
+    /// Takers of a resource that get along have the same key: those who say the same, and the signals of one need. On a pad and on a DMA channel not
+    /// even these.
+    using Key = std::pair<int, int>;
+    static Key keyOf(const PlacementSpace::Taking& taking, int need) { return taking.as != 0 ? Key(0, taking.as) : Key(1, need); }
+    /// What takes a resource. Those that stay are told apart: they need not get along with each other.
     struct Taker {
         int resource;
         bool stays;
-        std::pair<int, int> key;
+        Key key;
         Literal literal;
         friend auto operator<=>(const Taker&, const Taker&) = default;
     };
@@ -130,9 +134,10 @@ private:
     void addSides();
     Sum countMoved();
     Sum countPads();
+    std::vector<Literal> movingSeats(const Participant& p, std::size_t signal) const;
     Sum countSides(const std::vector<std::array<Literal, 4>>& on);
     Sum countScarce();
-    Sum countDebug();
+    Sum countChoices(int PlacementSpace::Choice::* what) const;
     void addBetween();
     /// Neighbours in the row of a part that are the wrong way round on a side, for the better of its two ends first.
     void addRows(std::vector<Solver::Term>& out);

@@ -4,10 +4,21 @@
 #include "core/pins/routes.h"
 #include "core/pins/sides.h"
 #include "core/pins/taken.h"
+#include "core/plan/board_facts.h"
 
 #include <algorithm>
 
 namespace bindrel {
+
+namespace {
+
+/// What is known of the wire at the other end of a signal, and how fast the signal is.
+struct Wire {
+    const TerminalFact* fact = nullptr;
+    Frequency fastest;
+};
+
+} // namespace
 
 PlacementSpace::PlacementSpace(const Device& d, const Board& board, const Plan& p, const std::vector<int>& placed) : device(d), plan(p), routesOf_(d.instances.size())
 {
@@ -114,6 +125,16 @@ PlacementSpace::Site PlacementSpace::siteFor(const Entry& entry, const Need& nee
         // A timer with pairs for a need without is a waste, and so is any instance with more signals than are asked for.
         site.scarce = static_cast<int>(facts.signals.size() - std::min(facts.signals.size(), entry.signals.size())) + (!pairs && device.ability(instance, "pairs", 0) > 0 ? 20 : 0);
     }
+    const auto bears = [&](const Pad& pad, const SignalSpec& signal, const Wire& wire) {
+        // The same bounds as the findings about pads have: 0.3 V above the supply, 5.5 V where a digital pad bears more.
+        const bool digital = signal.direction != SignalSpec::Direction::Analog;
+        if (wire.fact && wire.fact->volts > (pad.fiveVolt && digital ? Voltage(Rational(11, 2)) : padSupply(device, board, plan, pad) + Voltage(Rational(3, 10))))
+            return false;
+        if (signal.direction != SignalSpec::Direction::Out && signal.direction != SignalSpec::Direction::Both)
+            return true;
+        const bool carries = !wire.fact || pad.drives.empty() || pad.drives.back() >= wire.fact->current;
+        return carries && (pad.maxToggle == Frequency() || wire.fastest <= pad.maxToggle);
+    };
     const bool needHeld = plan.held(holdOfNeed(need.id));
     for (const SignalSpec& signal : entry.signals) {
         std::vector<Choice> choices;
@@ -121,6 +142,7 @@ PlacementSpace::Site PlacementSpace::siteFor(const Entry& entry, const Need& nee
         const bool has = current != need.binding.pads.end();
         const auto seat = std::find_if(bound.seats.begin(), bound.seats.end(), [&signal](const Seat& s) { return s.signal.id == signal.id; });
         const std::string net = netOf(need, signal.id);
+        const Wire wire{terminalFact(board, need, signal.id), fastestOf(need, signal.id)};
         const bool held = has && (needHeld || plan.held(holdOfSignal(need.id, signal.id)));
         for (const Way& way : waysOf(instance, signal)) {
             const Pad& pad = device.pads[std::size_t(way.pad)];
@@ -132,6 +154,7 @@ PlacementSpace::Site PlacementSpace::siteFor(const Entry& entry, const Need& nee
             Choice choice{way.pad, way.route, way.channel, &way.takes, moves, demand[std::size_t(way.pad)], 0};
             if (pad.weak && signal.direction == SignalSpec::Direction::Out)
                 choice.scarce += 10;
+            choice.unfit = !bears(pad, signal, wire);
             choice.debug = !pad.resetClaim.empty() && (way.route < 0 || device.signalName(device.routes[std::size_t(way.route)]) != pad.resetClaim);
             choices.push_back(choice);
         }

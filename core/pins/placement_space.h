@@ -20,7 +20,7 @@ public:
         int pad = -1, route = -1, channel = 0;
         const std::vector<Taking>* takes = nullptr; ///< all but the pad
         bool moves = false;                         ///< the signal sits on another pad now, or there by another channel
-        int scarce = 0, debug = 0;
+        int scarce = 0, debug = 0, unfit = 0; ///< see PlacementCost
     };
     /// A need on one instance.
     struct Site {

@@ -3,6 +3,7 @@
 #include "core/pins/placement.h"
 #include "core/pins/sides.h"
 #include "core/pins/taken.h"
+#include "core/plan/board_facts.h"
 #include "tests/support/fixtures.h"
 
 #include <numeric>
@@ -68,6 +69,8 @@ class PlacementTest : public QObject {
             pad.bit = p;
             pad.line = p % 3;
             pad.weak = random() % 8 == 0;
+            if (random() % 2)
+                pad.drives = {Current(Rational(2, 1000)), Current(Rational(random() % 2 ? 4 : 8, 1000))};
             if (random() % 8 == 0)
                 pad.resetClaim = "DBG";
             d.pads.push_back(pad);
@@ -180,6 +183,10 @@ class PlacementTest : public QObject {
             }
         std::shuffle(part.terminals.begin(), part.terminals.end(), random);
         part.row = random() % 2 == 0;
+        // Some take more than some pads give.
+        for (const std::string& terminal : part.terminals)
+            if (random() % 3 == 0)
+                part.facts[terminal].current = Current(Rational(5, 1000));
         c.board.parts.push_back(part);
         if (random() % 3 == 0)
             c.board.nets["P" + std::to_string(random() % 5)] = "NET";
@@ -271,6 +278,10 @@ class PlacementTest : public QObject {
                 if (!placed)
                     continue;
                 const bool out = need.kind == "uart" ? signal == "tx" : need.kind == "pwm" || goalText(need, "direction") == "output";
+                if (const TerminalFact* fact = terminalFact(c.board, need, signal); fact && out) {
+                    const auto& drives = c.device->pads[size_t(pad)].drives;
+                    cost.unfit += !drives.empty() && drives.back() < fact->current;
+                }
                 cost.scarce += demand[size_t(pad)] + (c.device->pads[size_t(pad)].weak && out ? 10 : 0);
                 cost.debug += !c.device->pads[size_t(pad)].resetClaim.empty();
             }
