@@ -44,6 +44,15 @@ struct Scene {
 
 QString g_examples;
 
+/// A search is answered when it is done.
+void waitForProposals(MainWindow& w)
+{
+    for (int i = 0; i < 500 && !w.wiring()->proposing(); ++i) {
+        QApplication::processEvents();
+        QThread::msleep(10);
+    }
+}
+
 void open(MainWindow& w, const char* plan) { w.openPlan(g_examples + "/" + plan); }
 void select(MainWindow& w, Place::Kind kind, const char* id, const char* sub = "") { w.view().select({kind, id, sub}); }
 
@@ -77,6 +86,7 @@ const std::vector<Scene>& scenes()
         {"untangle", [](MainWindow& w) {
              open(w, "sluice-node-c-tangled.bindrel");
              w.wiring()->untangle();
+             waitForProposals(w);
          }},
         {"wiring-drag", [](MainWindow& w) {
              open(w, "sluice-node-c-start.bindrel");
@@ -93,10 +103,7 @@ const std::vector<Scene>& scenes()
         {"parts", [](MainWindow& w) {
              open(w, "sluice-node-c-done.bindrel");
              w.wiring()->addPart();
-             for (int i = 0; i < 200 && !w.wiring()->proposing(); ++i) {
-                 QApplication::processEvents();
-                 QThread::msleep(10);
-             }
+             waitForProposals(w);
              w.wiring()->partFilter()->setText("radio");
          }},
         {"pin-sheet", [](MainWindow& w) {
