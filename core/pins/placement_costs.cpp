@@ -169,19 +169,13 @@ void PlacementModel::addSides()
 {
     std::vector<std::array<std::vector<Literal>, 4>> ofPart(std::size_t(space_.parts)), ofNeed(space_.needs.size());
     for (const Participant& p : participants_) {
-        const PlacementSpace::Entry& entry = space_.needs[std::size_t(p.need)];
         const auto add = [&](int pad, Literal literal) {
             if (space_.positionOfPad[std::size_t(pad)] < 0)
                 return;
             const std::size_t side = std::size_t(space_.sideOfPad[std::size_t(pad)]);
             ofNeed[std::size_t(p.need)][side].push_back(literal);
         };
-        if (p.mayStay)
-            for (const int pad : entry.padsNow)
-                add(pad, p.stays);
-        for (const auto& seats : p.seats)
-            for (const auto& [pad, literal] : seats)
-                add(pad, literal);
+        eachSeat(p, add);
     }
     // A literal that is so for certain says it for all.
     const auto on = [this](std::vector<Literal>& literals) {
@@ -349,12 +343,7 @@ void PlacementModel::addBetween()
             if (entry.part >= 0)
                 ofPart[std::size_t(entry.part)][pad].push_back(literal);
         };
-        if (p.mayStay)
-            for (const int pad : entry.padsNow)
-                add(pad, p.stays);
-        for (const auto& seats : p.seats)
-            for (const auto& [pad, literal] : seats)
-                add(pad, literal);
+        eachSeat(p, add);
     }
     std::vector<Literal> used(pads);
     for (std::size_t pad = 0; pad < pads; ++pad)

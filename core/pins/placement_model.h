@@ -141,6 +141,16 @@ private:
     void addBetween();
     /// Neighbours in the row of a part that are the wrong way round on a side, for the better of its two ends first.
     void addRows(std::vector<Solver::Term>& out);
+    /// Every pad that a need may sit on, with what says so; also where it stays.
+    template <typename Visit> void eachSeat(const Participant& p, Visit visit) const
+    {
+        if (p.mayStay)
+            for (const int pad : space_.needs[std::size_t(p.need)].padsNow)
+                visit(pad, p.stays);
+        for (const auto& seats : p.seats)
+            for (const auto& [pad, literal] : seats)
+                visit(pad, literal);
+    }
     int padNow(int need, std::size_t signal) const;
     int turnsOf(const std::vector<std::map<int, int>>& rows) const;
 
