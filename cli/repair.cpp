@@ -16,6 +16,8 @@ void print(const Snapshot& s, const RepairResult& result)
         say("wrong: {}\n", wrong);
     for (size_t i = 0; i < result.ways.size(); ++i)
         printWay(s, int(i) + 1, result.ways[i]);
+    if (result.inTurn)
+        say("One thing is mended after the other; fewer changes may do.\n");
     for (const std::string& left : result.left)
         say("left: {}\n", left);
     if (result.wrong.empty())
@@ -30,6 +32,7 @@ void printJson(const Snapshot& s, const RepairResult& result)
     json["plan"] = s.plan.name;
     json["wrong"] = result.wrong;
     json["left"] = result.left;
+    json["in_turn"] = result.inTurn;
     json["complete"] = result.complete;
     json["ways"] = nlohmann::ordered_json::array();
     for (const ReachWay& way : result.ways)

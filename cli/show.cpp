@@ -4,10 +4,9 @@
 #include "core/base/text.h"
 #include "core/clocks/modes.h"
 #include "core/image/gates.h"
+#include "core/interchange/interrupt_sheet.h"
 #include "core/interchange/pin_sheet.h"
 #include "core/quantity/format.h"
-#include "core/source/interrupt_table.h"
-#include "core/source/writer.h"
 
 #include <fmt/format.h>
 
@@ -104,44 +103,17 @@ Table gateTable(const Snapshot& s)
     return table;
 }
 
-/// What interrupts, whom it tells, how urgent and how often.
-Table interruptTable(const Snapshot& s)
+Table tableOf(NeedTable sheet)
 {
-    Table table{{"core", "number", "instance", "event", "need", "priority", "handler", "function", "flag", "at_most", "load"}, {}};
-    const Facts facts = s.facts();
-    for (size_t core = 0; core < s.device->cores.size(); ++core) {
-        const Names names = namesFor(facts, core);
-        for (const InterruptVector& vector : interruptVectors(facts, names))
-            for (const InterruptClient& client : vector.clients) {
-                const Need& need = s.plan.needs[client.need];
-                const FieldRef flag = s.device->roleField(client.instance, client.flag);
-                const std::optional<std::uint32_t> priority = priorityOf(need);
-                const Rational load = client.rate.value * 100 / s.rates.clocks[size_t(s.device->cores[core].clock)].rate.value;
-                table.rows.push_back({s.device->cores[core].id, std::to_string(vector.number), s.device->instances[size_t(client.instance)].name, client.event, need.id, priority ? std::to_string(*priority) : "",
-                                      vector.handler.text(), names.need(client.need).text() + "_" + client.function, flag.valid() ? s.device->nameOf(flag) : "", client.rate.value.isZero() ? "" : format(client.rate, 4),
-                                      client.rate.value.isZero() ? "" : format(Ratio(load), 3)});
-            }
-    }
+    Table table{std::move(sheet.headings), {}};
+    for (NeedTable::Row& row : sheet.rows)
+        table.rows.push_back(std::move(row.cells));
     return table;
 }
 
-/// Channels of DMA and the requests that they serve.
-Table dmaTable(const Snapshot& s)
-{
-    Table table{{"channel", "need", "instance", "request", "code"}, {}};
-    for (size_t n = 0; n < s.plan.needs.size(); ++n)
-        for (const Stream& stream : s.bindings.needs[n].streams) {
-            const Instance& instance = s.device->instances[size_t(s.bindings.needs[n].instance)];
-            std::string code;
-            if (const auto links = instance.dma.find(stream.request); links != instance.dma.end())
-                for (const DmaLink& link : links->second)
-                    if (link.channel == stream.channel)
-                        code = std::to_string(link.code);
-            table.rows.push_back({std::to_string(stream.channel), s.plan.needs[n].id, instance.name, stream.request, code});
-        }
-    std::sort(table.rows.begin(), table.rows.end());
-    return table;
-}
+Table interruptTable(const Snapshot& s) { return tableOf(interruptSheet(s)); }
+
+Table dmaTable(const Snapshot& s) { return tableOf(dmaSheet(s)); }
 
 Table pinTable(const Snapshot& s)
 {

@@ -163,8 +163,10 @@ void ReachPanel::showRepair(const RepairResult& result)
     if (proposals.empty())
         note += result.complete ? " Up to four changes of clocks mend it in no way; a hold may be in the way." : " Stopped before a way was found.";
     else if (!left.isEmpty())
-        note += " These mend the limits; what stays: " + left.join("; ") + ".";
-    show(proposals.empty() ? "No repair" : "Repairs with the fewest changes", note, std::move(proposals));
+        note += (result.inTurn ? " One thing was mended after the other; what stays: " : " These mend the limits; what stays: ") + left.join("; ") + ".";
+    else if (result.inTurn)
+        note += " One thing was mended after the other; fewer changes may do.";
+    show(proposals.empty() ? "No repair" : result.inTurn ? "A repair, one thing after the other" : "Repairs with the fewest changes", note, std::move(proposals));
 }
 
 void ReachPanel::show(const QString& heading, const QString& note, std::vector<Proposal> proposals)

@@ -12,6 +12,7 @@
 #include "app/start/start_station.h"
 #include "app/theme/theme.h"
 #include "app/tuning/goals_form.h"
+#include "app/tuning/interrupts_dialog.h"
 #include "app/tuning/tuning_station.h"
 #include "app/widgets/needs_list.h"
 #include "app/widgets/panel.h"
@@ -280,6 +281,9 @@ void MainWindow::buildMenus()
     });
     add(clocks, "Export the &ladder\u2026", QKeySequence("Ctrl+Shift+G"), [this] { clocks_->exportPicture(); });
 
+    QMenu* tuning = menuBar()->addMenu("&Tuning");
+    add(tuning, "&Interrupts and DMA\u2026", QKeySequence("Ctrl+Shift+I"), [this] { showInterrupts(); });
+
     QMenu* view = menuBar()->addMenu("&View");
     const char* names[kStations] = {"&Start", "&Wiring", "&Clocks", "&Tuning", "S&ource", "R&ehearsal"};
     for (int i = 0; i < kStations; ++i)
@@ -299,6 +303,17 @@ void MainWindow::buildMenus()
 
     QMenu* help = menuBar()->addMenu("&Help");
     add(help, "&Keys", QKeySequence("F1"), [this] { showKeys(); });
+}
+
+void MainWindow::showInterrupts()
+{
+    if (!document_.isOpen())
+        return;
+    InterruptsDialog dialog(document_, this);
+    if (dialog.exec() == QDialog::Accepted && !dialog.chosen().empty()) {
+        view_.select({Place::Kind::Need, dialog.chosen(), {}});
+        showStation(Station::Tuning);
+    }
 }
 
 void MainWindow::swapClocks()

@@ -55,6 +55,7 @@ public:
     void showStation(Station station);
     void setDark(bool dark);
     /// Asks where the plan is to go, shows what that means, and takes it there.
+    void showInterrupts();
     void swapClocks();
     void changeDevice(const QString& device = {});
 

@@ -70,7 +70,7 @@ QString styleSheet(const Theme& t)
         QPushButton:hover, QPushButton:focus { border-color: %4; }
         QDialogButtonBox { dialogbuttonbox-buttons-have-icons: 0; }
         QPushButton:disabled { color: %7; }
-        QPushButton[primary="true"] { background: %4; color: %2; border-color: %4; }
+        QPushButton[primary="true"] { background: %4; color: %2; border-color: %4; } QPushButton[primary="true"]:disabled { background: %2; color: %7; border-color: %3; }
         QToolTip { background: %2; color: %1; border: 1px solid %3; padding: 3px; }
         QMenuBar { background: %8; } QMenuBar::item { padding: 3px 9px; background: transparent; } QMenuBar::item:selected { background: %5; }
         QMenu { background: %2; border: 1px solid %3; } QMenu::item { padding: 4px 28px 4px 14px; } QMenu::item:selected { background: %5; color: %1; } QMenu::item:disabled { color: %7; }

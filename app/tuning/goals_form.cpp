@@ -45,7 +45,7 @@ void GoalsForm::showNeed(int need)
         const KindSpec* kind = findKind(facts.kind);
         id = facts.id;
         for (const GoalSpec& goal : kind->goals)
-            if (!kind->relevant || kind->relevant(facts, goal.id))
+            if (matters(facts, goal.id))
                 shape += goal.id + " ";
         shape += facts.kind;
     }
@@ -95,7 +95,7 @@ void GoalsForm::build()
     ++r;
     bool rare = false;
     for (const GoalSpec& goal : kind->goals) {
-        if (kind->relevant && !kind->relevant(need, goal.id))
+        if (!matters(need, goal.id))
             continue;
         rare = rare || goal.rare;
         if (goal.rare && !more_)

@@ -162,10 +162,10 @@ private:
         std::map<int, int> firstInRow, firstInColumn;
         for (const PackagePin& pin : pins)
             if (const auto place = ballAt(pin.number)) {
-                int& column = firstInRow.try_emplace(place->first, place->second).first->second;
-                column = std::min(column, place->second);
-                int& row = firstInColumn.try_emplace(place->second, place->first).first->second;
-                row = std::min(row, place->first);
+                int& left = firstInRow.try_emplace(place->first, place->second).first->second;
+                left = std::min(left, place->second);
+                int& top = firstInColumn.try_emplace(place->second, place->first).first->second;
+                top = std::min(top, place->first);
             }
         for (size_t i = 0; i < pins.size(); ++i) {
             const auto place = ballAt(pins[i].number);

@@ -3,12 +3,15 @@
 
 #include "app/theme/theme.h"
 
+#include <QAbstractItemView>
 #include <QComboBox>
+#include <QCompleter>
 #include <QDialogButtonBox>
 #include <QFormLayout>
 #include <QLabel>
 #include <QLineEdit>
 #include <QPushButton>
+#include <QStringListModel>
 #include <QVBoxLayout>
 
 #include <algorithm>
@@ -22,10 +25,26 @@ constexpr const char* kNewPart = "\n"; ///< data of the last entry; no part has 
 NeedDialog::NeedDialog(const Snapshot& snapshot, const Need* need, const std::string& part, QWidget* parent) : QDialog(parent), snapshot_(snapshot), existing_(need)
 {
     setWindowTitle(need ? "Edit the need" : "Add a need");
-    setMinimumWidth(400);
+    setMinimumWidth(460);
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(18, 16, 18, 14);
     form_ = new QFormLayout;
+    if (!need) {
+        line_ = new QLineEdit;
+        line_->setAccessibleName("The need in one line");
+        line_->setPlaceholderText("uart 460.8k rts/cts for modem");
+        line_->setToolTip("A kind, its goals, the part, in any order. Tab or Down takes a word that is offered; a goal can be named: dma both.");
+        line_->setMaxLength(1000);
+        offered_ = new QStringListModel(this);
+        auto* completer = new QCompleter(offered_, this);
+        completer->setCaseSensitivity(Qt::CaseInsensitive);
+        completer->setCompletionMode(QCompleter::PopupCompletion);
+        completer->setMaxVisibleItems(10);
+        line_->setCompleter(completer);
+        connect(line_, &QLineEdit::textEdited, this, &NeedDialog::offerWords);
+        connect(line_, &QLineEdit::textChanged, this, &NeedDialog::readLine);
+        form_->addRow("In one line", line_);
+    }
     part_ = new QComboBox;
     for (const Part& p : snapshot.board->parts)
         part_->addItem(QString::fromStdString(p.title), QString::fromStdString(p.id));
@@ -75,10 +94,45 @@ NeedDialog::NeedDialog(const Snapshot& snapshot, const Need* need, const std::st
     column->addWidget(buttons);
     connect(part_, &QComboBox::currentIndexChanged, this, &NeedDialog::refillTerminals);
     connect(kind_, &QComboBox::currentIndexChanged, this, &NeedDialog::refillTerminals);
+    // Goals of another kind would mean nothing.
+    if (line_)
+        connect(kind_, &QComboBox::activated, line_, &QLineEdit::clear);
     connect(title_, &QLineEdit::textChanged, this, &NeedDialog::check);
     connect(partTitle_, &QLineEdit::textChanged, this, &NeedDialog::check);
     refillTerminals();
-    (need ? static_cast<QWidget*>(title_) : kind_)->setFocus();
+    (need ? title_ : line_)->setFocus();
+}
+
+/// The line says what it says; what it leaves open stays as the boxes have it.
+void NeedDialog::readLine()
+{
+    const QString text = line_->text().trimmed();
+    unread_.clear();
+    stated_ = {};
+    if (!text.isEmpty()) {
+        if (const Expected<StatedNeed> stated = parseNeedLine(text.toStdString(), *snapshot_.device, *snapshot_.board)) {
+            stated_ = *stated;
+            kind_->setCurrentIndex(kind_->findData(QString::fromStdString(stated_.kind)));
+            if (stated_.part)
+                part_->setCurrentIndex(std::max(0, part_->findData(QString::fromStdString(*stated_.part))));
+            if (!stated_.title.empty())
+                title_->setText(QString::fromStdString(stated_.title));
+            if (core_ && !stated_.core.empty())
+                core_->setCurrentIndex(core_->findData(QString::fromStdString(stated_.core)));
+        } else {
+            unread_ = QString::fromStdString(stated.problem().message);
+        }
+    }
+    refillTerminals();
+}
+
+void NeedDialog::offerWords()
+{
+    const NextWords next = nextWords(line_->text().toStdString(), *snapshot_.device, *snapshot_.board);
+    QStringList lines;
+    for (const std::string& word : next.words)
+        lines << QString::fromStdString(next.before + word);
+    offered_->setStringList(lines);
 }
 
 bool NeedDialog::newPart() const { return part_->currentData().toString() == kNewPart; }
@@ -92,6 +146,8 @@ void NeedDialog::refillTerminals()
     const Part* part = snapshot_.board->part(part_->currentData().toString().toStdString());
     Need asked = existing_ ? *existing_ : Need();
     asked.kind = kind_->currentData().toString().toStdString();
+    if (!existing_ && stated_.kind == asked.kind)
+        asked.goals = stated_.goals;
     for (const SignalSpec& signal : part && !part->terminals.empty() ? signalsOf(asked) : std::vector<SignalSpec>()) {
         auto* box = new QComboBox;
         box->addItem("\u2013", QString());
@@ -122,8 +178,11 @@ void NeedDialog::check()
         for (size_t b = a + 1; b < terminals_.size(); ++b)
             if (const QString name = terminals_[a].second->currentData().toString(); !name.isEmpty() && name == terminals_[b].second->currentData().toString())
                 trouble = QString("Two signals go to the terminal %1.").arg(name);
+    if (!unread_.isEmpty())
+        trouble = unread_;
     done_->setEnabled(trouble.isEmpty());
-    note_->setText(trouble.isEmpty() ? "Its goals are set in Tuning." : trouble);
+    const bool told = !existing_ && !stated_.goals.empty();
+    note_->setText(!trouble.isEmpty() ? trouble : told ? QString::fromStdString(describe(StatedNeed{stated_.kind, stated_.goals, {}, {}, {}}, *snapshot_.board)) + ". Other goals are set in Tuning." : "Its goals are set in Tuning.");
     restyle(note_, QString("color: %1").arg((trouble.isEmpty() ? t.muted : t.error).name()));
 }
 
@@ -139,35 +198,24 @@ std::string NeedDialog::partId() const
 
 Need NeedDialog::need() const
 {
-    Need need = existing_ ? *existing_ : Need();
-    need.part = partId();
-    need.kind = kind_->currentData().toString().toStdString();
-    const QString title = title_->text().trimmed();
-    if (!title.isEmpty())
-        need.title = title.toStdString();
-    else if (!existing_)
-        need.title = freeNeedTitle(snapshot_.plan, (need.part.empty() ? kind_->currentText() : newPart() ? partTitle_->text().trimmed() : part_->currentText()).toStdString());
+    StatedNeed stated = stated_;
+    stated.kind = kind_->currentData().toString().toStdString();
+    stated.part = partId();
+    stated.title = title_->text().trimmed().toStdString();
+    stated.core = core_ && core_->currentIndex() > 0 ? core_->currentData().toString().toStdString() : std::string();
+    if (stated.title.empty() && newPart())
+        stated.title = freeNeedTitle(snapshot_.plan, partTitle_->text().trimmed().toStdString());
+    Need need = existing_ ? *existing_ : newNeed(stated, snapshot_.plan, *snapshot_.device, *snapshot_.board);
+    if (existing_) {
+        need.part = *stated.part;
+        need.core = core_ ? stated.core : need.core;
+        if (!stated.title.empty())
+            need.title = stated.title;
+    }
     need.terminals.clear();
     for (const auto& [signal, box] : terminals_)
         if (const QString terminal = box->currentData().toString(); !terminal.isEmpty())
             need.terminals[signal] = terminal.toStdString();
-    if (core_)
-        need.core = core_->currentIndex() == 0 ? std::string() : core_->currentData().toString().toStdString();
-    if (existing_)
-        return need;
-    need.id = freeNeedId(snapshot_.plan, need.title);
-    // A crystal belongs to the first oscillator that no other need has, so that it can be bound at once.
-    const KindSpec* kind = findKind(need.kind);
-    if (!kind->instanceGoal.empty())
-        for (const Instance& instance : snapshot_.device->instances) {
-            const bool fits = kind->servedBy(*snapshot_.device, snapshot_.device->findInstance(instance.name));
-            const bool taken = std::any_of(snapshot_.plan.needs.begin(), snapshot_.plan.needs.end(),
-                                           [&](const Need& other) { return other.kind == need.kind && goalText(other, kind->instanceGoal) == instance.name; });
-            if (fits && !taken) {
-                need.goals[kind->instanceGoal] = instance.name;
-                break;
-            }
-        }
     return need;
 }
 

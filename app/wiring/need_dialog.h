@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include "core/plan/need_line.h"
 #include "core/snapshot.h"
 
 #include <QDialog>
@@ -9,11 +10,12 @@ class QComboBox;
 class QFormLayout;
 class QLabel;
 class QLineEdit;
+class QStringListModel;
 
 namespace bindrel {
 
 /// Asks for a new need, or for what is different about one: its part, its kind, a title, the core that owns it, and which
-/// terminal of the part each signal goes to. Goals are set in Tuning.
+/// terminal of the part each signal goes to. A new one can be stated in one typed line, goals too; later they are set in Tuning.
 class NeedDialog : public QDialog {
     Q_OBJECT
 public:
@@ -25,6 +27,8 @@ public:
     Edit edit() const;
 
 private:
+    void readLine();
+    void offerWords();
     void refillTerminals();
     void check();
     bool newPart() const;
@@ -33,6 +37,10 @@ private:
     const Snapshot& snapshot_;
     const Need* existing_;
     QFormLayout* form_ = nullptr;
+    QLineEdit* line_ = nullptr; ///< of a new need: all of it in words
+    QStringListModel* offered_ = nullptr; ///< the line as it could go on
+    StatedNeed stated_;         ///< by the line, when it can be read
+    QString unread_;            ///< why it cannot
     QComboBox* part_ = nullptr;
     QLineEdit* partTitle_ = nullptr; ///< of a part that is made up here
     QComboBox* kind_ = nullptr;

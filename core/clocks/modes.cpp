@@ -15,7 +15,7 @@ bool has(const std::vector<int>& list, int item) { return std::find(list.begin()
 bool watchesLine(const Need& need, const BoundNeed& bound)
 {
     const auto edges = need.goals.find("edges");
-    return need.kind == "gpio" && edges != need.goals.end() && edges->second != "none" && !bound.seats.empty() && bound.seats.front().pad >= 0;
+    return need.kind == "gpio" && edges != need.goals.end() && edges->second != "none" && std::any_of(bound.seats.begin(), bound.seats.end(), [](const Seat& seat) { return seat.pad >= 0; });
 }
 
 } // namespace

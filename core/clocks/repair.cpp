@@ -17,6 +17,8 @@ namespace {
 
 constexpr int kMostChanges = 4;
 constexpr long kMostLooks = 3'000'000;
+/// For one of several things that are wrong, when all at once are too many.
+constexpr long kMostLooksForOne = 200'000;
 
 class Repair {
 public:
@@ -40,7 +42,37 @@ public:
         std::vector<int> needs;
         bool supply = false; ///< does not suit the operating range
         bool none() const { return clocks.empty() && needs.empty() && !supply; }
+        void leaveOut(const Trouble& other)
+        {
+            const auto in = [](const std::vector<int>& list) { return [&list](int item) { return std::find(list.begin(), list.end(), item) != list.end(); }; };
+            std::erase_if(clocks, in(other.clocks));
+            std::erase_if(needs, in(other.needs));
+            supply = supply && !other.supply;
+        }
+        void add(const Trouble& other)
+        {
+            clocks.insert(clocks.end(), other.clocks.begin(), other.clocks.end());
+            needs.insert(needs.end(), other.needs.begin(), other.needs.end());
+            supply = supply || other.supply;
+        }
+        /// The first of them alone: the supply, then clocks, then needs.
+        Trouble first() const
+        {
+            Trouble out;
+            out.supply = supply;
+            if (!supply && !clocks.empty())
+                out.clocks = {clocks.front()};
+            else if (!supply && !needs.empty())
+                out.needs = {needs.front()};
+            return out;
+        }
     };
+    /// What may stay wrong.
+    void allow(Trouble trouble)
+    {
+        allowed_ = std::move(trouble);
+        mostLooks_ = kMostLooksForOne;
+    }
     Trouble trouble()
     {
         Trouble out;
@@ -49,6 +81,7 @@ public:
                 out.clocks.push_back(int(i));
         out.needs = goals_.missed(trial_);
         out.supply = !trial_.supplyFits(trial_.range());
+        out.leaveOut(allowed_);
         return out;
     }
 
@@ -188,7 +221,7 @@ private:
     bool pause()
     {
         if ((++looked_ & 255) == 0) {
-            stopped_ = stopped_ || looked_ > kMostLooks || (request_.stopped && request_.stopped());
+            stopped_ = stopped_ || looked_ > mostLooks_ || (request_.stopped && request_.stopped());
             if (request_.progress && (looked_ & 4095) == 0)
                 request_.progress(looked_);
         }
@@ -202,9 +235,42 @@ private:
     GoalMemo goals_;
     std::vector<Found> found_;
     std::set<std::vector<std::int64_t>> seen_;
-    long looked_ = 0;
+    Trouble allowed_;
+    long looked_ = 0, mostLooks_ = kMostLooks;
     bool stopped_ = false;
 };
+
+/// Mends one thing after the other, each with the fewest changes that break nothing else; what cannot be mended so is left.
+/// Empty when nothing can.
+std::optional<ClockTrial> mendInTurn(const ClockTrial& now, const Rates& rates, const Bindings& bindings, const RepairRequest& request, Repair::Trouble& left)
+{
+    std::optional<ClockTrial> state;
+    Repair::Trouble still = Repair(now, rates, bindings, request, true).trouble();
+    while (!still.none() && !(request.stopped && request.stopped())) {
+        const Repair::Trouble picked = still.first();
+        Repair::Trouble others = still;
+        others.leaveOut(picked);
+        others.add(left);
+        Repair one(state ? *state : now, rates, bindings, request, true);
+        one.allow(others);
+        if (!one.run()) {
+            left.add(picked);
+            still.leaveOut(picked);
+            continue;
+        }
+        const Repair::Found found = one.found().front();
+        if (!state)
+            state = now;
+        state->setRange(found.range);
+        state->clocks = found.clocks;
+        state->computeAll();
+        state->settle();
+        still = Repair(*state, rates, bindings, request, true).trouble();
+        still.leaveOut(left);
+    }
+    left.add(still);
+    return state;
+}
 
 } // namespace
 
@@ -230,18 +296,36 @@ RepairResult repairClocks(const Device& device, const Board& board, const Plan& 
         for (const Repair::Found& found : repair.found())
             out.ways.push_back(wayTo(now, plan, {}, found.clocks, found.range));
     };
+    const auto missed = [&plan](int need) { return fmt::format("{} misses a goal", plan.needs[size_t(need)].title); };
     all.run();
     take(all);
     out.fewest = out.complete;
-    if (!out.ways.empty() || wrong.needs.empty() || (wrong.clocks.empty() && !wrong.supply))
+    if (!out.ways.empty())
         return out;
     // Better the limits alone than nothing.
-    Repair limits(now, rates, bindings, request, false);
-    limits.run();
-    take(limits);
-    if (!out.ways.empty())
+    if (!wrong.needs.empty() && (!wrong.clocks.empty() || wrong.supply)) {
+        Repair limits(now, rates, bindings, request, false);
+        limits.run();
+        take(limits);
+    }
+    if (!out.ways.empty()) {
         for (const int need : wrong.needs)
-            out.left.push_back(fmt::format("{} misses a goal", plan.needs[size_t(need)].title));
+            out.left.push_back(missed(need));
+        return out;
+    }
+    // Too many for a few changes: in turn.
+    Repair::Trouble left;
+    if (const std::optional<ClockTrial> mended = mendInTurn(now, rates, bindings, request, left)) {
+        out.ways.push_back(wayTo(now, plan, {}, mended->clocks, mended->range()));
+        out.inTurn = true;
+        out.fewest = false;
+        for (const int clock : left.clocks)
+            out.left.push_back(limitText(now, clock));
+        if (left.supply)
+            out.left.push_back("the supply does not suit the operating range");
+        for (const int need : left.needs)
+            out.left.push_back(missed(need));
+    }
     return out;
 }
 

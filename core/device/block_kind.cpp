@@ -54,6 +54,7 @@ std::vector<BlockKind> chipBlocks()
         {"falling#", Use::Config, false, "", "The port watches falling edges of the pad.", {}},
         {"enable#", Use::Config, false, "", "Lets an edge of the pad interrupt.", {}},
         {"flag#", Use::Status, false, "", "An edge was seen; cleared as its access says.", {}},
+        {"filter#", Use::Config, false, "cycles of the port's clock", "Shorter pulses of the pad tell nothing.", {}},
     };
     BlockKind lines{"lines", {}, {}, {}, {}, {{"line", "An edge was seen on a line."}, {"line#", "The same of some of the lines."}}};
     lines.roles = {
@@ -63,19 +64,37 @@ std::vector<BlockKind> chipBlocks()
         {"enable#", Use::Config, true, "", "Lets the line interrupt the first core.", {}},
         {"enable_*_#", Use::Config, false, "", "Lets the line interrupt the core of that name.", {}},
         {"flag#", Use::Status, true, "", "An edge was seen; cleared as its access says.", {}},
+        {"filter#", Use::Config, false, "cycles of the lines' clock", "Shorter pulses tell nothing.", {}},
     };
-    BlockKind dma{"dma", {}, {}, {}, {}, {{"done", "A channel has moved all."}, {"done#", "The same of one channel."}}};
+    BlockKind dma{"dma", {}, {}, {}, {}, {{"done", "A channel has moved half or all."}, {"done#", "The same of one channel."}}};
     dma.roles = {
-        {"on#", Use::Config, false, "", "Switches a channel on.", {}},
-        {"done#", Use::Status, false, "", "A channel has moved all.", {}},
+        {"on#", Use::Config, false, "", "Switches a channel on, after all else is set.", {}},
         {"request#", Use::Config, false, "code of the request", "Picks the request that a channel serves.", {}},
+        {"direction#", Use::Config, false, "", "Whether memory is filled or read.", {{"from memory|out", 0}, {"into memory|in", 1}}},
+        {"from#", Use::Data, false, "address", "Where the next unit is taken from. All 32 bits.", {}},
+        {"to#", Use::Data, false, "address", "Where it is put. All 32 bits.", {}},
+        {"memory#", Use::Data, false, "address", "Of the memory, where the other end follows from the request. All 32 bits.", {}},
+        {"count#", Use::Data, false, "units", "To be moved. Reads what is left, unless there is a role left#.", {}},
+        {"left#", Use::Status, false, "units", "That are left to be moved.", {}},
+        {"width#", Use::Config, false, "bytes a unit", "At both ends. Without it a unit is as large as the ability unit_bytes says.", {}},
+        {"from_step#", Use::Config, false, "", "1: goes on to the next unit at the end that is read; 0: stays.", {}},
+        {"to_step#", Use::Config, false, "", "The same at the end that is written.", {}},
+        {"memory_step#", Use::Config, false, "", "The same in memory, where the other end follows from the request.", {}},
+        {"loop#", Use::Config, false, "", "Begins again when all is moved.", {}},
+        {"priority#", Use::Config, false, "level", "Which channel goes first.", {}},
+        {"done#", Use::Status, false, "", "A channel has moved all.", {}},
+        {"half#", Use::Status, false, "", "A channel has moved half.", {}},
+        {"done_interrupt#", Use::Config, false, "", "Lets the end interrupt. Without it, it always does.", {}},
+        {"half_interrupt#", Use::Config, false, "", "Lets the half interrupt. Without it, it always does.", {}},
     };
+    dma.abilities = {{"unit_bytes", "Bytes that are moved at once, where there is no choice; 1 when nothing is said."}};
     BlockKind interrupts{"interrupts", {}, {}, {}, {}, {}};
     interrupts.roles = {
         {"enable", Use::Config, true, "", "First of the registers with a bit for each interrupt that lets it through.", {}},
         {"priority#", Use::Config, false, "level", "How urgent the interrupt of this number is, in the controller's own levels.", {}},
         {"claim", Use::Status, true, "number of an interrupt", "Reading takes the next interrupt; 0: none waits.", {}},
     };
+    interrupts.abilities = {{"urgent_is_high", "1: the highest level is the most urgent one; else 0 is."}};
     return {port, lines, dma, interrupts};
 }
 

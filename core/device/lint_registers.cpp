@@ -104,6 +104,13 @@ void lintInterrupts(const Device& device, LintRemarks& out)
 
 void lintDma(const Device& device, LintRemarks& out)
 {
+    if (device.dma.instance >= 0)
+        for (const auto& [name, role] : device.blockOf(device.dma.instance).roles) {
+            const Field& field = device.blockOf(device.dma.instance).registers[size_t(role.reg)].fields[size_t(role.field)];
+            if ((isWordOf(name, "from#") || isWordOf(name, "to#") || isWordOf(name, "memory#")) && field.width != 32)
+                out.say("dma-address", "{}: {}.{} has {} bits, but holds the role \"{}\", an address of 32; the functions that let the channel move would not be written",
+                        device.instances[size_t(device.dma.instance)].name, device.blockOf(device.dma.instance).registers[size_t(role.reg)].name, field.name, field.width, name);
+        }
     std::map<std::uint32_t, std::string> requests;
     for (const Instance& instance : device.instances)
         for (const auto& [event, links] : instance.dma) {

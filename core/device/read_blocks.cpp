@@ -170,7 +170,7 @@ Encoding readEncoding(const JsonNode& node)
             Encoding::Segment segment;
             segment.firstCode = static_cast<std::uint32_t>(codes[0].asInteger(0, UINT32_MAX));
             segment.lastCode = static_cast<std::uint32_t>(codes[1].asInteger(segment.firstCode, UINT32_MAX));
-            segment.base = row.integer("base", 0, INT32_MAX);
+            segment.base = row.integer("base", -INT32_MAX, INT32_MAX);
             segment.step = row.integer("step", 1, INT32_MAX);
             encoding.segments.push_back(segment);
         }

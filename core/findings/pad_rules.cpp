@@ -157,8 +157,9 @@ void offFromResetOn(const Facts& f, std::vector<Finding>& out)
         if (!w.drives() || !w.fact || !w.fact->off)
             return;
         const Level off = *w.fact->off;
-        const bool high = w.setup.gpio ? w.setup.levelHigh : w.need.kind == "pwm" && goalText(w.need, "idle") == "high";
-        const bool levelKnown = w.setup.gpio || w.need.kind == "pwm";
+        const auto restsHigh = findKind(w.need.kind)->restsHigh;
+        const bool high = w.setup.gpio ? w.setup.levelHigh : restsHigh && restsHigh(w.need);
+        const bool levelKnown = w.setup.gpio || restsHigh;
         if (levelKnown && high != (off == Level::High))
             out.push_back({Severity::Error, {}, fmt::format("{} starts {}, which switches it on; it is off when {}. Start {}.", w.title(), high ? "high" : "low", nameOf(off), nameOf(off)), w.place(), fmt::format("Start {}", nameOf(off))});
         if (!w.pad.resetClaim.empty())
@@ -182,7 +183,7 @@ Expected<Edit> fixStart(const Facts& f, const Finding& finding)
     if (!fact || !fact->off || finding.fixTitle.empty())
         return problemOf("this is for the board to mend; see what the finding advises.");
     const std::string level = nameOf(*fact->off);
-    return editOf(fmt::format("Start {} {}", need->title, level), need->kind == "pwm" ? Change(SetGoal{need->id, "idle", level}) : pinPropertyChange(*need, finding.place.sub, "level", level));
+    return editOf(fmt::format("Start {} {}", need->title, level), findKind(need->kind)->restsHigh ? Change(SetGoal{need->id, "idle", level}) : pinPropertyChange(*need, finding.place.sub, "level", level));
 }
 
 /// A board was drawn for another chip than the plan is for.

@@ -2,6 +2,7 @@
 // Needs: gate of the instance, its registers (the one that switches it on last), events, and what the start function does.
 #include "core/base/text.h"
 #include "core/image/image.h"
+#include "core/quantity/format.h"
 
 #include <fmt/format.h>
 
@@ -31,11 +32,11 @@ public:
                 add(updateStep(device_, {{select.ref, select.code, plan_.needs[size_t(need_)].title}},
                                fmt::format("{} becomes {}.", device_.instances[size_t(bound.instance)].unit, device_.instances[size_t(bound.instance)].name)), Step::Phase::Need);
         for (const Stream& stream : bound.streams)
-            if (device_.dma.instance >= 0) {
+            if (device_.dma.instance >= 0 && stream.channel >= 0) {
+                gate(device_.dma.instance);
                 const FieldRef router = device_.roleField(device_.dma.instance, "request" + std::to_string(stream.channel));
                 if (!router.valid())
                     continue;
-                gate(device_.dma.instance);
                 add(updateStep(device_, {{router, linkCode(bound, stream), plan_.needs[size_t(need_)].title + ", DMA"}},
                                fmt::format("DMA channel {} serves {}.{}.", stream.channel, device_.instances[size_t(bound.instance)].name, stream.request)), Step::Phase::Need);
             }
@@ -114,13 +115,15 @@ public:
                 add(writeStep(device_, {write}, "Load the buffered registers."), Step::Phase::Need);
         for (const RoleStep& step : first ? setting.after : std::vector<RoleStep>())
             operation(bound.instance, step);
+        for (const StreamSetting& stream : setting.streams)
+            channel(stream);
         for (const NeedEvent& event : setting.events) {
-            priority(bound.instance, event);
-            if (!device_.interruptOf(bound.instance, event.event))
-                image_.unplaced.push_back(fmt::format("{} has no interrupt \"{}\" that could tell {} of it", device_.instances[size_t(bound.instance)].name, event.event, plan_.needs[size_t(need_)].title));
-            if (const FieldRef flag = device_.roleField(bound.instance, event.flag); flag.valid() && device_.fieldOf(flag).access != Field::Access::ReadOnly && device_.fieldOf(flag).access != Field::Access::ReadToClear)
+            priority(event.instance, event);
+            if (!device_.interruptOf(event.instance, event.event))
+                image_.unplaced.push_back(fmt::format("{} has no interrupt \"{}\" that could tell {} of it", device_.instances[size_t(event.instance)].name, event.event, plan_.needs[size_t(need_)].title));
+            if (const FieldRef flag = device_.roleField(event.instance, event.flag); flag.valid() && device_.fieldOf(flag).access != Field::Access::ReadOnly && device_.fieldOf(flag).access != Field::Access::ReadToClear)
                 starts_.push_back({writeStep(device_, forgetting(flag), {}), {}});
-            if (const FieldRef enable = device_.roleField(bound.instance, event.enable); enable.valid())
+            if (const FieldRef enable = device_.roleField(event.instance, event.enable); enable.valid())
                 starts_.push_back({updateStep(device_, {{enable, 1, plan_.needs[size_t(need_)].title + ", interrupt"}}, {}), 0});
         }
         // An instance that others use too runs already; what starts is the need's own outputs.
@@ -177,6 +180,7 @@ public:
         };
         put("rising", setup.rising);
         put("falling", setup.falling);
+        quiet(setup, lines, n);
         if (const FieldRef flag = device_.roleField(lines, "flag" + n); flag.valid())
             add(writeStep(device_, forgetting(flag), "Forget edges that came before."), Step::Phase::Need);
         // Where each core has an enable of its own, the one of the core that owns the need counts.
@@ -186,8 +190,32 @@ public:
             enable = own;
         if (enable.valid())
             starts_.push_back({updateStep(device_, {{enable, 1, title}}, {}), 0});
-        else
+        for (const auto& [event, number] : device_.instances[size_t(lines)].interrupts)
+            priority(lines, {event, {}, {}, {}, {}, {}});
+        if (!enable.valid())
             image_.unplaced.push_back(fmt::format("{} has no field that lets line {} interrupt", device_.instances[size_t(lines)].name, n));
+    }
+
+    /// The filter of a line: at least so many cycles of its fastest clock as are asked for.
+    void quiet(const PadSetup& setup, int lines, const std::string& n)
+    {
+        const Role* role = device_.blockOf(lines).role("filter" + n);
+        const ClockState& clock = rates_.clocks[size_t(device_.instances[size_t(lines)].kernel)];
+        const Rational cycles = setup.quiet.value * shifted(clock.rate, clock.tolerance.high).value;
+        const std::int64_t least = cycles.defined() ? cycles.ceil() : INT64_MAX;
+        if (least == 0 && !role)
+            return;
+        const FieldRef ref = device_.roleField(lines, "filter" + n);
+        const std::optional<std::int64_t> value = role ? role->encoding.atLeast(least, device_.fieldOf(ref).maxCode()) : std::nullopt;
+        const std::optional<std::uint32_t> code = value ? role->encoding.encode(*value) : std::nullopt;
+        const std::string title = plan_.needs[size_t(need_)].title;
+        if (code)
+            add(updateStep(device_, {{ref, *code, title + ", debounce"}}, {}), Step::Phase::Need);
+        else if (role)
+            image_.unplaced.push_back(fmt::format("line {} ignores at most {}, less than the debounce of {} asks for; do it in the program", n,
+                                                  format(Duration(Rational(role->encoding.largest(device_.fieldOf(ref).maxCode())) / clock.rate.value)), title));
+        else
+            image_.unplaced.push_back(fmt::format("line {} has no filter that could debounce {}; do it in the program", n, title));
     }
 
     /// What clears one flag and leaves the others of its register, as their access says.
@@ -267,11 +295,25 @@ private:
         return out;
     }
 
+    /// How a channel of the DMA controller moves what a need asks it to; the need's functions say what and where.
+    void channel(const StreamSetting& stream)
+    {
+        std::vector<std::pair<int, std::vector<FieldWrite>>> registers;
+        for (const RoleValue& value : stream.roles)
+            if (FieldWrite write; encode(device_.dma.instance, value, write))
+                registerOf(registers, write.ref.reg).push_back(std::move(write));
+        for (auto& [reg, fields] : registers)
+            add(updateStep(device_, std::move(fields), fmt::format("DMA channel {}: {} {} a unit.", stream.channel, stream.spec.role.empty() ? "memory to memory," : stream.spec.intoMemory ? "into memory," : "from memory,", counted(stream.spec.bytes, "byte"))), Step::Phase::Need);
+    }
+
     /// Where the core's controller is the chip's own it has a field for each interrupt; that of an Arm core is part of the core.
     void priority(int instance, const NeedEvent& event)
     {
         const Need& need = plan_.needs[size_t(need_)];
-        const std::optional<std::uint32_t> level = priorityOf(need);
+        const Urgency urgency = urgencyOf(device_, plan_, need);
+        const std::optional<std::uint32_t>& level = urgency.level;
+        if (!urgency.trouble.empty() && std::find(image_.unplaced.begin(), image_.unplaced.end(), urgency.trouble) == image_.unplaced.end())
+            image_.unplaced.push_back(urgency.trouble);
         const std::optional<int> number = device_.interruptOf(instance, event.event);
         if (!level || !number)
             return;
@@ -390,13 +432,13 @@ void appendNeedSteps(Image& image, const Device& device, const Plan& plan, const
     std::map<std::pair<int, std::string>, std::vector<size_t>> told;
     for (size_t n = 0; n < plan.needs.size(); ++n)
         for (const NeedEvent& event : bindings.needs[n].state == BoundNeed::State::Bound && settings[n].computed ? settings[n].events : std::vector<NeedEvent>())
-            if (const std::optional<int> number = device.interruptOf(bindings.needs[n].instance, event.event))
+            if (const std::optional<int> number = device.interruptOf(event.instance, event.event))
                 told[{*number, plan.needs[n].core}].push_back(n);
     for (const auto& [interrupt, needs] : told)
         for (const size_t n : needs)
             for (const NeedEvent& event : settings[n].events)
-                if (needs.size() > 1 && device.interruptOf(bindings.needs[n].instance, event.event) == interrupt.first && !device.roleField(bindings.needs[n].instance, event.flag).valid())
-                    image.unplaced.push_back(fmt::format("interrupt {} tells several needs, and {} has no flag that would say whether it is meant for {}", interrupt.first, device.instances[size_t(bindings.needs[n].instance)].name, plan.needs[n].title));
+                if (needs.size() > 1 && device.interruptOf(event.instance, event.event) == interrupt.first && !device.roleField(event.instance, event.flag).valid())
+                    image.unplaced.push_back(fmt::format("interrupt {} tells several needs, and {} has no flag that would say whether it is meant for {}", interrupt.first, device.instances[size_t(event.instance)].name, plan.needs[n].title));
 }
 
 } // namespace bindrel

@@ -2,6 +2,7 @@
 // The one table of all kinds of need. A kind is added by a line of BINDREL_KINDS and a folder with its KIND.cpp, in the order in which
 // lists offer them.
 #include "core/kinds/kind.h"
+#include "core/source/stream_functions.h"
 
 #include <algorithm>
 #include <map>
@@ -23,6 +24,7 @@
     KIND(gpio) \
     KIND(rtc) \
     KIND(watchdog) \
+    KIND(copy) \
     KIND(segments) \
     KIND(clockout) \
     KIND(crystal) \
@@ -91,6 +93,7 @@ const std::vector<std::string_view>& needSuffixes()
 {
     static const std::vector<std::string_view> all = [] {
         std::vector<std::string_view> out{"h", "bring_up", "start", "stop"};
+        out.insert(out.end(), streamSuffixes().begin(), streamSuffixes().end());
         for (const Kind& kind : rooms())
             out.insert(out.end(), kind.source.suffixes.begin(), kind.source.suffixes.end());
         return out;

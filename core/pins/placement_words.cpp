@@ -43,6 +43,9 @@ Problem noRoom(const Device& device, const Plan& plan, const PlacementResult& re
         const auto serves = [&](const Instance& instance) { return kind && kind->servedBy(device, device.findInstance(instance.name)); };
         if (kind && !kind->instanceKind.empty() && std::none_of(device.instances.begin(), device.instances.end(), serves))
             return problemOf(fmt::format("{} has nothing on {} that could serve a {} need.", need.title, device.name, kind->title));
+        for (const std::string& request : requestsOf(need))
+            if (std::none_of(device.instances.begin(), device.instances.end(), [&](const Instance& instance) { return serves(instance) && instance.dma.contains(request); }))
+                return problemOf(fmt::format("{} asks for the DMA request {}, which nothing on {} that could serve it has.", need.title, request, device.name));
     }
     if (!result.proven || result.culprits.empty())
         return problemOf("no way was found within the bounds of the search; hold fewer things, or place some needs by hand.");

@@ -2,6 +2,7 @@
 #include "core/plan/kind.h"
 
 #include "core/base/text.h"
+#include "core/device/device.h"
 #include "core/quantity/parse.h"
 
 #include <fmt/format.h>
@@ -76,7 +77,7 @@ Expected<std::string> checkGoal(const GoalSpec& goal, std::string_view given)
     case GoalSpec::Type::Duration:
         return keepIf(parseDuration(text), text);
     case GoalSpec::Type::Ratio:
-        if (goal.orTime && parseDuration(text))
+        if (goal.orTime && (parseDuration(text) || (text.ends_with('V') && parseVoltage(text))))
             return std::string(text);
         if (const Expected<Ratio> ratio = parseRatio(text); ratio && ratio->value > Rational(1))
             return problemOf(fmt::format("\"{}\" is more than the whole; it must be from 0 % to 100 %.", text));
@@ -123,6 +124,8 @@ std::string goalValue(const Need& need, std::string_view goal)
     case GoalSpec::Type::Ratio:
         if (const Expected<Duration> time = parseDuration(text); time && spec->orTime)
             return time->value.text() + " s";
+        if (const Expected<Voltage> level = parseVoltage(text); level && spec->orTime && text.ends_with('V'))
+            return level->value.text() + " V";
         return exact(parseRatio(text));
     case GoalSpec::Type::Tolerance:
         return exact(parsePpm(text));
@@ -152,10 +155,65 @@ Outcome checkGoals(const Need& need)
 
 GoalSpec priorityGoal() { return {"priority", "Priority", GoalSpec::Type::Integer, "0", {}, "Of its interrupts, in the chip's own levels. Nothing is written when it is not stated.", 0, 255, true}; }
 
-std::optional<std::uint32_t> priorityOf(const Need& need)
+GoalSpec aboveGoal() { return {"above", "More urgent than", GoalSpec::Type::Text, "", {}, "Id of a need whose interrupts may wait for these.", 0, 0, true}; }
+
+namespace {
+Urgency urgencyOf(const Device& device, const Plan& plan, const Need& need, std::size_t depth)
 {
-    const auto stated = need.goals.find("priority");
-    return stated == need.goals.end() ? std::nullopt : std::optional<std::uint32_t>(std::strtoul(stated->second.c_str(), nullptr, 10));
+    Urgency out;
+    if (const auto stated = need.goals.find("priority"); stated != need.goals.end())
+        out.level = static_cast<std::uint32_t>(std::strtoul(stated->second.c_str(), nullptr, 10));
+    const std::string above(trimmed(goalText(need, "above")));
+    if (above.empty())
+        return out;
+    const Need* other = plan.need(above);
+    if (!other || other == &need) {
+        std::vector<std::string> ids;
+        for (const Need& one : plan.needs)
+            ids.push_back(one.id);
+        out.trouble = other ? fmt::format("{} cannot be more urgent than itself", need.title) : fmt::format("no need is called \"{}\" that {} could be more urgent than.{}", above, need.title, didYouMean(above, ids));
+        return out;
+    }
+    if (depth > plan.needs.size()) {
+        out.trouble = fmt::format("{} and {} are each to be more urgent than the other", need.title, other->title);
+        return out;
+    }
+    const Urgency less = urgencyOf(device, plan, *other, depth + 1);
+    if (!less.trouble.empty()) {
+        out.trouble = less.trouble;
+        return out;
+    }
+    const Core& core = device.cores[static_cast<std::size_t>(std::max(device.findCore(need.core), 0))];
+    const bool high = core.interruptController >= 0 && device.ability(core.interruptController, "urgent_is_high", 0) != 0;
+    const std::uint32_t below = less.level.value_or(0);
+    if (out.level && (high ? *out.level <= below : *out.level >= below))
+        out.trouble = fmt::format("{} has priority {} and is to be more urgent than {}, which has {}", need.title, *out.level, other->title, below);
+    else if (!out.level && !high && below == 0)
+        out.trouble = fmt::format("{} has the most urgent priority, 0; give it another, so that {} can stand above it", other->title, need.title);
+    else if (!out.level)
+        out.level = high ? below + 1 : below - 1;
+    return out;
+}
+} // namespace
+
+Urgency urgencyOf(const Device& device, const Plan& plan, const Need& need) { return urgencyOf(device, plan, need, 0); }
+
+void addDmaGoals(KindSpec& kind)
+{
+    using T = GoalSpec::Type;
+    kind.goals.push_back({"dma_runs", "DMA runs", T::Choice, "once", {"once", "round"}, "Once: until all is moved. Round: it begins again at the start of the memory.", 0, 0, true});
+    kind.goals.push_back({"dma_tells", "DMA tells", T::Choice, "nothing", {"nothing", "end", "half and end"}, "By an interrupt. Half and end: while one half is filled or sent the other is yours.", 0, 0, true});
+    kind.goals.push_back({"dma_priority", "DMA priority", T::Integer, "0", {}, "Of its channels, in the controller's own levels.", 0, 255, true});
+}
+
+bool matters(const Need& need, std::string_view goal)
+{
+    const KindSpec* kind = findKind(need.kind);
+    if (!kind || (goal != "above" && kind->relevant && !kind->relevant(need, goal)))
+        return false;
+    if (goal == "above")
+        return matters(need, "priority");
+    return !goal.starts_with("dma_") || !requestsOf(need).empty();
 }
 
 std::vector<SignalSpec> signalsOf(const Need& need)

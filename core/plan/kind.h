@@ -26,7 +26,7 @@ struct GoalSpec {
     std::string about;
     long min = 0, max = 0;             ///< Integer only
     bool rare = false;                 ///< folded away under "More"
-    bool orTime = false;               ///< Ratio only: may be stated as a time too
+    bool orTime = false;               ///< Ratio only: may be stated as a time ("1.5 ms") or as a voltage after a filter ("1.2 V") too
 };
 
 /// A wire that a need takes to the chip.
@@ -65,6 +65,8 @@ struct KindSpec {
 
     /// How fast an output toggles at most, in full cycles a second; null or zero: too slowly to matter.
     Frequency (*fastest)(const Need& need, std::string_view signal) = nullptr;
+    /// Level at which its outputs stand while they are not enabled, which the goal "idle" sets; null: a pad's own level.
+    bool (*restsHigh)(const Need& need) = nullptr;
     /// Least drive strength of its outputs, 0 to 2.
     int leastDrive = 0;
     /// DMA requests for the given goals; null: it makes none.
@@ -102,12 +104,25 @@ Duration goalTime(const Need& need, std::string_view goal);
 std::string goalValue(const Need& need, std::string_view goal);
 /// The goal "priority" of kinds whose events interrupt.
 GoalSpec priorityGoal();
-/// The priority that the plan states for a need's interrupts, in the chip's own levels; empty: as after reset.
-std::optional<std::uint32_t> priorityOf(const Need& need);
+/// The goal "above": the id of a need whose interrupts are less urgent.
+GoalSpec aboveGoal();
 
+/// How urgent the plan makes a need's interrupts.
+struct Urgency {
+    std::optional<std::uint32_t> level; ///< in the chip's own levels; empty: as after reset, which is 0
+    std::string trouble;                ///< why what is stated cannot be; empty when it can
+};
+/// Its own level, or the nearest one that is more urgent than that of the need that it is to stand above. On most chips 0 is the most urgent
+/// level; a controller whose block has the ability "urgent_is_high" counts the other way.
+Urgency urgencyOf(const Device& device, const Plan& plan, const Need& need);
+
+/// Whether a goal matters for what else the need states.
+bool matters(const Need& need, std::string_view goal);
 /// Checks every goal of a need against its kind; the message names the goal.
 Outcome checkGoals(const Need& need);
 
+/// The goals of kinds that DMA serves beside "dma" itself: whether it goes round, what it tells, how urgent it is.
+void addDmaGoals(KindSpec& kind);
 /// Requests "RX" and "TX" as a goal "dma" of none, receive, transmit or both asks for.
 std::vector<std::string> dmaBothWays(const Need& need);
 

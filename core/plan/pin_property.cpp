@@ -13,7 +13,7 @@ namespace bindrel {
 bool isPinGoal(const Need& need, std::string_view property)
 {
     const KindSpec* kind = findKind(need.kind);
-    return need.kind == "gpio" && kind && kind->goal(property);
+    return need.kind == "gpio" && kind && kind->goal(property) && matters(need, property);
 }
 
 const std::vector<PinProperty>& pinProperties()

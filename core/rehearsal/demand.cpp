@@ -178,6 +178,21 @@ private:
         for (const auto& [role, wanted] : {std::pair(std::string("rising"), setup.rising), {"falling", setup.falling}, {enable, setup.rising || setup.falling}})
             if (const FieldRef ref = device_.roleField(watcher, role + n); ref.valid() && (chip_.registers().code(ref) != 0) != wanted)
                 differs(device_.nameOf(ref), std::to_string(chip_.registers().code(ref)), fmt::format("{} for the edges of {}", wanted ? 1 : 0, rule(setup)), {Place::Kind::Pad, facts.name, {}});
+        // What a line ignores is long enough at its fastest clock, and the shortest such that its field can hold.
+        const FieldRef filter = device_.roleField(watcher, "filter" + n);
+        if (!filter.valid())
+            return;
+        const Encoding& encoding = device_.blockOf(watcher).role("filter" + n)->encoding;
+        const ClockState& clock = f_.rates.clocks[size_t(device_.instances[size_t(watcher)].kernel)];
+        const Rational least = setup.quiet.value * shifted(clock.rate, clock.tolerance.high).value;
+        std::optional<std::int64_t> shortest;
+        const std::uint32_t codes = std::min<std::uint32_t>(device_.fieldOf(filter).maxCode(), 0xFFFF);
+        for (std::uint32_t code = 0; code <= codes; ++code)
+            if (const std::optional<std::int64_t> cycles = meaningOf(encoding, code); cycles && Rational(*cycles) >= least && (!shortest || *cycles < *shortest))
+                shortest = cycles;
+        const std::optional<std::int64_t> is = meaningOf(encoding, chip_.registers().code(filter));
+        if (shortest && is != shortest)
+            differs(device_.nameOf(filter), is ? std::to_string(*is) : "no value", fmt::format("{} cycles for {}", *shortest, rule(setup)), {Place::Kind::Pad, facts.name, {}});
     }
 
     void need(size_t index)
@@ -197,28 +212,32 @@ private:
         for (const Stream& stream : bound.streams)
             dma(bound, stream, title, place);
         // The last value of a role counts: start functions change what the configuration left.
-        std::map<std::string, std::int64_t> wanted;
-        const auto ask = [&wanted](const std::vector<RoleStep>& steps) {
+        std::map<std::pair<int, std::string>, std::int64_t> wanted;
+        const auto ask = [&](const std::vector<RoleStep>& steps) {
             for (const RoleStep& step : steps)
-                wanted[step.role] = step.value;
+                wanted[{bound.instance, step.role}] = step.value;
         };
         ask(setting.before);
         for (const RoleValue& value : setting.roles)
             if (value.when == RoleValue::When::Config)
-                wanted[value.role] = value.value;
+                wanted[{bound.instance, value.role}] = value.value;
         ask(setting.after);
         for (const RoleValue& value : setting.roles)
             if (value.when == RoleValue::When::Start)
-                wanted[value.role] = value.value;
+                wanted[{bound.instance, value.role}] = value.value;
+        for (const StreamSetting& stream : setting.streams)
+            for (const RoleValue& value : stream.roles)
+                wanted[{device_.dma.instance, value.role}] = value.value;
         for (const NeedEvent& event : setting.events)
-            wanted[event.enable] = 1;
-        for (const auto& [role, value] : wanted) {
-            const FieldRef ref = device_.roleField(bound.instance, role);
+            wanted[{event.instance, event.enable}] = 1;
+        for (const auto& [where, value] : wanted) {
+            const auto& [owner, role] = where;
+            const FieldRef ref = device_.roleField(owner, role);
             if (!ref.valid() || !device_.fieldOf(ref).keepsWrites())
                 continue;
-            const std::optional<std::int64_t> is = meaningOf(device_.blockOf(bound.instance).role(role)->encoding, chip_.registers().code(ref));
+            const std::optional<std::int64_t> is = meaningOf(device_.blockOf(owner).role(role)->encoding, chip_.registers().code(ref));
             if (!is || *is != value)
-                differs(fmt::format("{} of {} ({})", role, instance.name, device_.nameOf(ref)), is ? std::to_string(*is) : "no value", fmt::format("{} for {}", value, title), place);
+                differs(fmt::format("{} of {} ({})", role, device_.instances[size_t(owner)].name, device_.nameOf(ref)), is ? std::to_string(*is) : "no value", fmt::format("{} for {}", value, title), place);
         }
     }
 

@@ -145,9 +145,18 @@ void writeSafeState(Writer& w)
         if (!hasFiles(f, w.names, n))
             continue;
         w.becauseNeed(n, "safe state");
+        const bool several = f.bindings.needs[n].seats.size() > 1;
+        std::uint32_t word = 0;
+        bool outputs = false;
         for (const PadSetup& setup : f.pads)
-            if (setup.need == int(n) && setup.gpio && setup.output)
-                w.linef("    {}_set({});", w.names.need(n), setup.levelHigh ? Code::trusted("true") : Code::trusted("false"));
+            if (setup.need == int(n) && setup.gpio && setup.output) {
+                outputs = true;
+                word |= setup.levelHigh ? 1u << setup.seat : 0u;
+            }
+        if (outputs && several)
+            w.linef("    {}_write({}u);", w.names.need(n), word);
+        else if (outputs)
+            w.linef("    {}_set({});", w.names.need(n), word ? Code::trusted("true") : Code::trusted("false"));
         const bool drives = std::any_of(f.pads.begin(), f.pads.end(), [&](const PadSetup& setup) {
             return setup.need == int(n) && !setup.gpio && !setup.wired && f.bindings.needs[n].seats[size_t(setup.seat)].signal.direction == SignalSpec::Direction::Out;
         });

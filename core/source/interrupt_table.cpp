@@ -22,10 +22,9 @@ std::vector<std::pair<int, InterruptClient>> interruptsOf(const Facts& f, const 
             if (number < vectors)
                 out.push_back({number, {need, watcher, event, "flag" + std::to_string(setup.line), "edge", "Called by the interrupt at each edge. The flag is cleared already.", {}, false}});
     }
-    const int instance = f.bindings.needs[need].instance;
     for (const NeedEvent& event : f.settings[need].events)
-        if (const std::optional<int> number = f.device.interruptOf(instance, event.event); number && *number < vectors)
-            out.push_back({*number, {need, instance, event.event, event.flag, event.function, event.about, event.rate, event.own}});
+        if (const std::optional<int> number = f.device.interruptOf(event.instance, event.event); number && *number < vectors)
+            out.push_back({*number, {need, event.instance, event.event, event.flag, event.function, event.about, event.rate, event.own}});
     return out;
 }
 

@@ -3,6 +3,7 @@
 #include "core/base/text.h"
 #include "core/source/interrupt_table.h"
 #include "core/source/safe_text.h"
+#include "core/source/stream_functions.h"
 #include "core/source/writer.h"
 
 #include <algorithm>
@@ -92,6 +93,7 @@ std::vector<SourceFile> needFiles(const Facts& f, const Names& names, size_t nee
     header.line();
     if (kind.declare)
         kind.declare(header, need);
+    declareStreams(header, need);
     header.line();
     header.linef("#endif /* {} */", guard);
 
@@ -116,7 +118,7 @@ std::vector<SourceFile> needFiles(const Facts& f, const Names& names, size_t nee
             source.step(*step, 4);
         for (const auto& [number, client] : interruptsOf(f, names, need))
         {
-            if (const std::optional<std::uint32_t> level = arm ? priorityOf(f.plan.needs[need]) : std::nullopt)
+            if (const std::optional<std::uint32_t> level = arm ? urgencyOf(f.device, f.plan, f.plan.needs[need]).level : std::nullopt)
                 source.linef("    {}_interrupt_priority({}u, {}u);", names.prefix, number, *level);
             source.linef("    {}_interrupt_enable({}u); {}", names.prefix, number, cComment(f.device.instances[size_t(client.instance)].name + " " + client.event));
         }
@@ -133,6 +135,7 @@ std::vector<SourceFile> needFiles(const Facts& f, const Names& names, size_t nee
     }
     if (kind.define)
         kind.define(source, need);
+    defineStreams(source, need);
     source.noCause();
     return {header.take(), source.take()};
 }

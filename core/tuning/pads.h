@@ -28,6 +28,7 @@ struct PadSetup {
     bool isSaid(std::string_view property) const;
 
     int line = -1; ///< external-interrupt line, -1 for none
+    Duration quiet; ///< shorter pulses tell nothing; zero: every edge does
     bool rising = false;
     bool falling = false;
 };

@@ -3,6 +3,7 @@
 
 #include "core/base/text.h"
 #include "core/tuning/one_need.h"
+#include "core/tuning/streams.h"
 
 #include <fmt/format.h>
 
@@ -67,11 +68,16 @@ Setting tuneNeed(const Device& device, const Plan& plan, const Bindings& binding
     setting = kind.solve({device, rates, need, bound, plan, bindings});
     setting.kernel = kernel;
     setting.computed = setting.notComputed.empty();
-    for (const NeedEvent& event : setting.events)
-        if (const std::optional<int> number = device.interruptOf(bound.instance, event.event)) {
-            const std::optional<std::uint32_t> level = priorityOf(need);
-            setting.achieved.push_back({"interrupt", "Interrupt", "", fmt::format("{}, {} {}{}", *number, device.instances[size_t(bound.instance)].name, event.event, level ? fmt::format(", priority {}", *level) : std::string()), std::nullopt, true, {}, {}, true});
+    if (setting.computed && kind.streams)
+        addStreams(setting, {device, rates, need, bound, plan, bindings}, kind.streams(device, bound.instance, need));
+    for (NeedEvent& event : setting.events) {
+        if (event.instance < 0)
+            event.instance = bound.instance;
+        if (const std::optional<int> number = device.interruptOf(event.instance, event.event)) {
+            const std::optional<std::uint32_t> level = urgencyOf(device, plan, need).level;
+            setting.achieved.push_back({"interrupt", "Interrupt", "", fmt::format("{}, {} {}{}", *number, device.instances[size_t(event.instance)].name, event.event, level ? fmt::format(", priority {}", *level) : std::string()), std::nullopt, true, {}, {}, true});
         }
+    }
     return setting;
 }
 

@@ -54,6 +54,24 @@ struct NeedEvent {
     std::string about;    ///< of that function
     Frequency rate;       ///< how often at most; zero: nobody can say
     bool own = false;     ///< the need's own C has the function; it is not the user's
+    int instance = -1;    ///< whose event it is; left out by a kind whose need's own instance tells it
+};
+
+/// What DMA moves for a need, as its kind declares it.
+struct StreamSpec {
+    std::string request;      ///< "RX"
+    std::string role;         ///< register of the instance at the other end; empty: both ends are memory
+    bool intoMemory = true;
+    int bytes = 1;            ///< a unit: 1, 2 or 4
+    std::string_view verb;    ///< beginning of its functions' names: "receive"
+};
+
+/// The same, on a channel whose registers are known.
+struct StreamSetting {
+    StreamSpec spec;
+    int channel = -1;
+    std::vector<RoleValue> roles; ///< of the DMA controller, with the channel's number, for the bring-up
+    std::int64_t most = 0;        ///< units that can be moved in one go
 };
 
 /// A picture of the signals, to scale.
@@ -101,6 +119,7 @@ struct Setting {
     std::vector<RoleStep> before; ///< in the bring-up, before the configuration, in order
     std::vector<RoleStep> after;  ///< and after it
     std::vector<NeedEvent> events;
+    std::vector<StreamSetting> streams; ///< that the need's functions start
     /// The configuration is written by the start function, once and for all: what it starts cannot be changed or stopped.
     bool atStart = false;
     std::optional<Waveform> waveform;
@@ -113,6 +132,14 @@ struct Setting {
             if (a.goal == id)
                 return &a;
         return nullptr;
+    }
+    /// Whether DMA moves what this request asks for.
+    bool moves(std::string_view request) const
+    {
+        for (const StreamSetting& stream : streams)
+            if (stream.spec.request == request)
+                return true;
+        return false;
     }
     std::optional<std::int64_t> role(std::string_view name) const
     {
@@ -152,6 +179,8 @@ struct TuningFacet {
     Accuracy (*accuracy)(const TuningContext& context) = nullptr;
     /// How the pad of a signal is sensibly set up when the plan says nothing: pull, drive, open drain, and why.
     void (*setUpPad)(PadSetup& setup, const Device& device, const Need& need, const SignalSpec& signal) = nullptr;
+    /// What DMA moves when the need asks for it, and in which units.
+    std::vector<StreamSpec> (*streams)(const Device& device, int instance, const Need& need) = nullptr;
 };
 /// (Made in core/kinds/all.cpp.)
 const TuningFacet& tuningOf(std::string_view kind);

@@ -10,6 +10,7 @@
 #include "app/theme/theme.h"
 #include "app/tuning/bits_view.h"
 #include "app/tuning/goals_form.h"
+#include "app/tuning/interrupts_dialog.h"
 #include "app/tuning/tuning_station.h"
 #include "app/widgets/needs_list.h"
 #include "app/wiring/chip_view.h"
@@ -21,10 +22,12 @@
 #include <QApplication>
 #include <QDialog>
 #include <QDirIterator>
-#include <QStandardPaths>
+#include <QHeaderView>
 #include <QLineEdit>
 #include <QMessageBox>
 #include <QProcess>
+#include <QStandardPaths>
+#include <QTableWidget>
 #include <QToolButton>
 
 using namespace bindrel;
@@ -781,6 +784,43 @@ private Q_SLOTS:
         QVERIFY(w_->wiring()->chip()->pinPosition("PA2") != before);
         shortcut(QKeySequence("Ctrl+0"));
         QCOMPARE(w_->wiring()->chip()->pinPosition("PA2"), before);
+    }
+
+    /// All interrupts in one view; a priority is typed there, Enter goes to the goals.
+    void interruptsAndDma()
+    {
+        open("done");
+        w_->document().apply(editOf("x", SetGoal{"uplink", "interrupt", "receive"}));
+        inDialog([](QWidget* modal) {
+            auto* dialog = qobject_cast<InterruptsDialog*>(modal);
+            QVERIFY(dialog);
+            QTableWidget* table = dialog->interrupts();
+            int row = -1, column = -1;
+            for (int r = 0; r < table->rowCount(); ++r)
+                if (table->item(r, 4)->text() == "Uplink")
+                    row = r;
+            for (int c = 0; c < table->columnCount(); ++c)
+                if (table->horizontalHeaderItem(c)->text() == "Priority")
+                    column = c;
+            QVERIFY(row >= 0 && column >= 0 && table->hasFocus());
+            table->setCurrentCell(row, column);
+            QTest::keyClick(table, Qt::Key_F2);
+            auto* field = table->findChild<QLineEdit*>();
+            QVERIFY(field);
+            QTest::keyClicks(field, "3");
+            QTest::keyClick(field, Qt::Key_Return);
+            QTRY_COMPARE(table->item(row, column)->text(), QString("3"));
+            // What is no priority is not taken.
+            table->item(row, column)->setText("soon");
+            QTRY_COMPARE(table->item(row, column)->text(), QString("3"));
+            table->setCurrentCell(row, 0);
+            table->setFocus();
+            QTest::keyClick(table, Qt::Key_Return);
+        });
+        shortcut(QKeySequence("Ctrl+Shift+I"));
+        QVERIFY(now().plan.need("uplink")->goals.at("priority") == "3");
+        QCOMPARE(w_->view().selectedNeed(), std::string("uplink"));
+        QVERIFY(w_->station() == Station::Tuning);
     }
 };
 

@@ -7,7 +7,9 @@
 
 #include <QCheckBox>
 #include <QClipboard>
+#include <QAbstractItemView>
 #include <QComboBox>
+#include <QCompleter>
 #include <QHeaderView>
 #include <QLineEdit>
 #include <QMenu>
@@ -222,6 +224,33 @@ private Q_SLOTS:
         QCOMPARE(now().bindings.count(BoundNeed::State::Open), 1);
     }
 
+    void aNeedIsStatedInOneLineByKeys()
+    {
+        open("start");
+        const size_t before = now().plan.needs.size();
+        inDialog([](QWidget* dialog) {
+            auto* line = dialog->findChildren<QLineEdit*>().front();
+            QVERIFY(line->hasFocus());
+            QTest::keyClicks(line, "uart 460.8k rts/ctz");
+            QVERIFY(!button(dialog, "Add it")->isEnabled());
+            QTest::keyClick(line, Qt::Key_Backspace);
+            QTest::keyClicks(line, "s for up");
+            // The part is taken from what is offered.
+            QTRY_VERIFY(line->completer()->popup()->isVisible());
+            QTest::keyClick(line->completer()->popup(), Qt::Key_Down);
+            QTest::keyClick(line->completer()->popup(), Qt::Key_Return);
+            QCOMPARE(line->text(), QString("uart 460.8k rts/cts for Uplink modem"));
+            QVERIFY(button(dialog, "Add it")->isEnabled());
+            QTest::keyClick(line, Qt::Key_Return);
+        });
+        shortcut(QKeySequence("Ctrl+Shift+A"));
+        QCOMPARE(now().plan.needs.size(), before + 1);
+        const Need& added = now().plan.needs.back();
+        QVERIFY(added.part == "uplink-modem" && added.goals.at("flow") == "RTS/CTS" && added.goals.at("baud") == "460.8k");
+        shortcut(QKeySequence("Ctrl+Z"));
+        QCOMPARE(now().plan.needs.size(), before);
+    }
+
     void needsAreEditedCopiedAndGrouped()
     {
         open("done");
@@ -239,8 +268,7 @@ private Q_SLOTS:
                 if (field->text() == "Uplink 2")
                     title = field;
             title->setText("Beacon");
-            const auto buttons = dialog->findChildren<QAbstractButton*>();
-            const auto change = *std::find_if(buttons.begin(), buttons.end(), [](QAbstractButton* b) { return b->text().remove('&') == "Change it"; });
+            QAbstractButton* change = button(dialog, "Change it");
             QVERIFY(!change->isEnabled());
             title->setText("Spare line");
             QVERIFY(change->isEnabled());

@@ -125,6 +125,20 @@ private Q_SLOTS:
         QCOMPARE(cli({"show", "done.bindrel", "weather"}).code, 2);
     }
 
+    void addTellsWhatItUnderstoodAndWritesOnlyWhenAsked()
+    {
+        QVERIFY(QFile::copy(QString::fromStdString(demoPath("sluice-node-c-done")), dir_.filePath("more.bindrel")));
+        const std::string before = textOf(dir_.filePath("more.bindrel").toStdString());
+        QCOMPARE(cli({"add", "more.bindrel", "uart 9600 for modem called Second line"}).out, QByteArray("Second line: UART, baud 9600, for Uplink modem\n"));
+        QCOMPARE(textOf(dir_.filePath("more.bindrel").toStdString()), before);
+        // The words may come as several arguments too.
+        QCOMPARE(cli({"add", "more.bindrel", "uart", "9600", "called", "Second line", "--write"}).code, 0);
+        QVERIFY(textOf(dir_.filePath("more.bindrel").toStdString()).find("\"baud\": \"9600\"") != std::string::npos);
+        const Result wrong = cli({"add", "more.bindrel", "uart 8n3"});
+        QCOMPARE(wrong.code, 2);
+        QVERIFY2(wrong.err.contains("\"8n3\"") && wrong.err.contains("Did you mean"), wrong.err.constData());
+    }
+
     void bindListsAndWritesOnlyWhenAsked()
     {
         const QString plan = dir_.filePath("start.bindrel");

@@ -143,7 +143,7 @@ private Q_SLOTS:
     void families()
     {
         const std::string own = textOf(dataPath("devices/sedge/se4332-c64.json"));
-        damage(parsed(textOf(dataPath("devices/sedge/sedge.json"))), 23, [&](const std::string& text, const std::string& where) {
+        damage(parsed(textOf(dataPath("devices/sedge/sedge.json"))), 31, [&](const std::string& text, const std::string& where) {
             const Expected<Device> device = parseDevice(own, "d", text, "f");
             if (!device.ok())
                 checkProblem(device.problem(), where);

@@ -113,6 +113,9 @@ public:
     /// From here on the hardware does nothing any more.
     void hardwareDies() const { *find<void (*)()>("hardware_plays") = nullptr; }
     ~Compiled() { dlclose(library_); }
+    /// The test plays what happens in each pass of a waiting loop.
+    void hardwareIs(void (*plays)()) const { *find<void (*)()>("hardware_plays") = plays; }
+    bool has(const char* name) const { return dlsym(library_, name) != nullptr; }
     template <typename Function> Function* find(const char* name) const
     {
         void* symbol = dlsym(library_, name);

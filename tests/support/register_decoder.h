@@ -47,7 +47,7 @@ public:
     double timers1() const { return std::array{bus1(), cpu(), aux(), 0.0}[bits(kClk + 0x24, 13, 12)]; }
     double timers2() const { return std::array{bus2(), cpu(), aux(), 0.0}[bits(kClk + 0x24, 15, 14)]; }
     double drive() const { return std::array{bus2(), cpu(), aux(), 0.0}[bits(kClk + 0x24, 1, 0)]; }
-    std::uint32_t waitStates() const { return bits(kFlash, 3, 0); }
+    std::uint32_t waitStates() const { return bits(kFlash, 6, 4); }
     std::uint32_t range() const { return bits(kRegulator + 4, 1, 0); }
 
     double uartBaud(std::uint32_t base, double kernel) const

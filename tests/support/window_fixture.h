@@ -90,6 +90,15 @@ protected:
         timer->start();
     }
 
+    /// The button of that text; null when there is none.
+    static QAbstractButton* button(QWidget* dialog, const QString& text)
+    {
+        for (QAbstractButton* b : dialog->findChildren<QAbstractButton*>())
+            if (b->text().remove('&') == text)
+                return b;
+        return nullptr;
+    }
+
     /// Presses a button of the next modal dialog, by its text.
     static void answer(const QString& button, QString* seen = nullptr)
     {
@@ -97,11 +106,10 @@ protected:
             if (seen)
                 if (auto* box = qobject_cast<QMessageBox*>(modal))
                     *seen = box->text();
-            for (QAbstractButton* b : modal->findChildren<QAbstractButton*>())
-                if (b->text().remove('&') == button) {
-                    QTest::mouseClick(b, Qt::LeftButton);
-                    return;
-                }
+            if (QAbstractButton* b = WindowFixture::button(modal, button)) {
+                QTest::mouseClick(b, Qt::LeftButton);
+                return;
+            }
             qWarning("no button \"%s\"", qPrintable(button));
             qobject_cast<QDialog*>(modal)->reject();
         });

@@ -15,6 +15,11 @@ AdcGoals AdcGoals::of(const Need& need)
     out.bits = std::atoi(goalText(need, "resolution").c_str());
     out.ohms = std::atoll(goalText(need, "source").c_str());
     out.byTimer = goalText(need, "trigger") == "timer";
+    out.continuous = goalText(need, "trigger") == "continuous";
+    out.average = std::max<std::int64_t>(1, std::atoll(goalText(need, "average").c_str()));
+    out.watch = goalText(need, "watch") == "yes";
+    out.watchLow = std::atoll(goalText(need, "watch_low").c_str());
+    out.watchHigh = std::atoll(goalText(need, "watch_high").c_str());
     out.by = goalText(need, "by");
     out.dma = goalText(need, "dma") == "results";
     out.interrupt = goalText(need, "interrupt") == "yes";
@@ -35,13 +40,18 @@ Kind adcKind()
         {"rate", "Sequences a second", T::Frequency, "1 kHz", {}, "How often all inputs are converted."},
         {"resolution", "Resolution", T::Integer, "12", {}, "Bits, at least.", 6, 24},
         {"source", "Source impedance", T::Integer, "1000", {}, "Ohms in front of each input; the sample time follows from it.", 0, 10'000'000},
-        {"trigger", "Started by", T::Choice, "software", {"software", "timer"}, ""},
+        {"trigger", "Started by", T::Choice, "software", {"software", "timer", "continuous"}, "Continuous: each sequence begins when the one before is over."},
         {"by", "Timer of", T::Text, "", {}, "Id of the need whose timer starts it; empty: one that has the same rate.", 0, 0, true},
         {"reference", "Reference", T::Integer, "3000", {}, "Millivolts that the largest value stands for.", 100, 20'000, true},
+        {"average", "Average of", T::Integer, "1", {}, "Conversions that the converter makes one value of, at least.", 1, 4096, true},
+        {"watch", "Watch", T::Choice, "no", {"no", "yes"}, "Tells by an interrupt when a value leaves what lies between two levels.", 0, 0, true},
+        {"watch_low", "Watch from", T::Integer, "0", {}, "Millivolts.", 0, 20'000, true},
+        {"watch_high", "Watch to", T::Integer, "3000", {}, "Millivolts.", 0, 20'000, true},
         {"interrupt", "Interrupt", T::Choice, "no", {"no", "yes"}, "At each value.", 0, 0, true},
-        priorityGoal(),
+        priorityGoal(), aboveGoal(),
         {"dma", "DMA", T::Choice, "none", {"none", "results"}, "", 0, 0, true},
     };
+    addDmaGoals(kind);
     kind.signals = [](const Need& need) {
         using D = SignalSpec::Direction;
         std::vector<SignalSpec> out;
@@ -50,12 +60,14 @@ Kind adcKind()
             out.push_back({"in" + std::to_string(i + 1), "input " + std::to_string(i + 1), "IN#", i, D::Analog, false});
         return out;
     };
-    kind.relevant = [](const Need& need, std::string_view goal) { return goal != "by" || goalText(need, "trigger") == "timer"; };
+    kind.relevant = [](const Need& need, std::string_view goal) {
+        return (goal != "by" || goalText(need, "trigger") == "timer") && ((goal != "watch_low" && goal != "watch_high") || goalText(need, "watch") == "yes");
+    };
     kind.requests = [](const Need& need) {
         return goalText(need, "dma") == "results" ? std::vector<std::string>{"RESULT"} : std::vector<std::string>();
     };
     // One converter serves several needs in turn, each of which sets it for itself. One that a timer or DMA drives is busy for good.
-    kind.sharedAs = [](const Need& need) { return goalText(need, "dma") == "results" || goalText(need, "trigger") == "timer" || goalText(need, "interrupt") == "yes" ? std::string() : std::string("converter"); };
+    kind.sharedAs = [](const Need& need) { return goalText(need, "dma") == "results" || goalText(need, "trigger") != "software" || goalText(need, "interrupt") == "yes" || goalText(need, "watch") == "yes" ? std::string() : std::string("converter"); };
     kind.brief = [](const Need& need) { return goalText(need, "rate") + ", " + goalText(need, "resolution") + " bit"; };
     using Use = RoleSpec::Use;
     kind.roles = {{"on", Use::Config, false, "", "Switches the converter on.", {}}, {"regulator", Use::Config, false, "", "1: its own regulator runs; set first.", {}}, {"calibrate", Use::Config, false, "", "1: starts the calibration, before the converter is on.", {}}, {"calibrated", Use::Status, false, "", "The calibration is done.", {}},
@@ -64,16 +76,21 @@ Kind adcKind()
                   {"resolution", Use::Config, false, "bits", "", {}}, {"length", Use::Config, false, "slots", "Of the sequence that are in use.", {}}, {"slot#", Use::Config, false, "number of an input", "The input that is converted as the #th of a sequence, from 1.", {}},
                   {"input", Use::Config, false, "number of an input", "The input, where there is one at a time.", {}}, {"input#", Use::Config, false, "", "1: the input of this number takes part; they are converted in the order of their numbers.", {}},
                   {"sample", Use::Config, false, "kernel cycles", "Sample time of all inputs.", {}}, {"sample#", Use::Config, false, "kernel cycles", "Sample time of the input of this number.", {}},
-                  {"oversampling", Use::Config, false, "kernel cycles a value", "Of a converter whose values are averages of a stream.", {}}, {"gain", Use::Config, false, "", "", {}},
+                  {"oversampling", Use::Config, false, "kernel cycles a value", "Of a converter whose values are averages of a stream.", {}}, {"gain", Use::Config, false, "", "", {}}, {"continuous", Use::Config, false, "", "A sequence begins when the one before is over.", {}},
+                  {"average", Use::Config, false, "conversions a value", "Their mean is the value.", {}}, {"watch_on", Use::Config, false, "", "Values are held against two levels.", {}}, {"watch_low", Use::Config, false, "steps", "The lower: values below it are outside.", {}},
+                  {"watch_high", Use::Config, false, "steps", "The upper: values above it are outside.", {}}, {"watched", Use::Status, false, "", "A value was outside.", {}}, {"watch_interrupt", Use::Config, false, "", "Lets that interrupt. Without it, it always does.", {}},
                   {"reference", Use::Config, false, "", "", {}}, {"dma_results", Use::Config, false, "", "Lets the converter ask DMA to fetch.", {}}, {"done_interrupt", Use::Config, false, "", "Lets each value interrupt. Without it, it always does.", {}},
                   {"done", Use::Status, true, "", "A value is there; reading the data takes it away.", {}}, {"data", Use::Data, true, "", "The value, from 0; all bits set is just below the reference.", {}}};
     kind.abilities = {{"resolution", "Bits that can be chosen; without it as many as the data has."}, {"sample_cycles", "Sample times that can be chosen, in kernel cycles."}, {"conversion_cycles", "Kernel cycles of a conversion beside the sample time, at the highest resolution."},
                       {"sample_femtofarads", "Capacitor that an input charges."}, {"sample_ohms", "Resistance of the switch in front of it."}, {"settling", "Values after a change of the input until one counts; 1 when nothing is said."}};
     kind.instanceSignals = {{"IN#", "Input."}};
     kind.instanceRequests = {{"RESULT", "A value is there."}};
-    kind.instanceEvents = {{"done", "A value is there."}, {"event", "Anything."}};
+    kind.instanceEvents = {{"done", "A value is there."}, {"watch", "A value was outside."}, {"event", "Anything."}};
     room.tuning.solve = solveAdc;
-    room.source = {declareAdc, defineAdc, {"inputs", "bits", "reference_millivolts", "convert_us", "convert", "start_one", "value", "millivolts", "done"}};
+    room.tuning.streams = [](const Device& device, int instance, const Need& need) {
+        return std::vector<StreamSpec>{{"RESULT", "data", true, adcResolution(device, instance, AdcGoals::of(need).bits) > 16 ? 4 : 2, "results"}};
+    };
+    room.source = {declareAdc, defineAdc, {"inputs", "bits", "reference_millivolts", "convert_us", "convert", "start_one", "value", "millivolts", "done", "watched"}};
     return room;
 }
 

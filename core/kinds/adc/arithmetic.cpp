@@ -6,6 +6,7 @@
 // ln 2 is taken for 0.693148, a little more than it is.
 #include "core/base/text.h"
 #include "core/kinds/adc/adc.h"
+#include "core/kinds/common/timer_trigger.h"
 #include "core/quantity/format.h"
 
 #include <fmt/format.h>
@@ -17,51 +18,6 @@ namespace bindrel {
 namespace {
 
 const Rational kLn2(693'148, 1'000'000);
-
-/// A timer whose period ends as often as the sequences are wanted.
-struct Trigger {
-    std::uint32_t code = 0;
-    std::string title; ///< of the need
-    Frequency rate;
-};
-
-/// The rate of the periods of a need that has a timer; zero for others.
-Frequency periodRateOf(const Need& need)
-{
-    const KindSpec* kind = findKind(need.kind);
-    return kind && kind->rhythm ? kind->rhythm(need) : Frequency();
-}
-
-std::optional<Trigger> triggerFor(const TuningContext& c, const AdcGoals& g, std::string& trouble)
-{
-    const FieldRef field = c.device.roleField(c.bound.instance, "trigger");
-    const std::string& name = c.device.instances[size_t(c.bound.instance)].name;
-    if (!field.valid()) {
-        trouble = fmt::format("{} is started by software alone. Start it in the function of a tick.", name);
-        return std::nullopt;
-    }
-    std::vector<std::string> timers;
-    for (const EnumValue& value : c.device.fieldOf(field).values)
-        if (c.device.findInstance(value.name) >= 0)
-            timers.push_back(value.name);
-    for (size_t n = 0; n < c.plan.needs.size(); ++n) {
-        const Need& other = c.plan.needs[n];
-        const int instance = c.bindings.needs[n].instance;
-        const bool named = other.id == g.by;
-        if (instance < 0 || (!g.by.empty() && !named) || (g.by.empty() && !(periodRateOf(other) == g.rate)))
-            continue;
-        for (const EnumValue& value : c.device.fieldOf(field).values)
-            if (value.name == c.device.instances[size_t(instance)].name)
-                return Trigger{value.code, other.title, periodRateOf(other)};
-        if (named) {
-            trouble = fmt::format("{} is on {}, which does not start {}: only {} can.", other.title, c.device.instances[size_t(instance)].name, name, listed(timers));
-            return std::nullopt;
-        }
-    }
-    trouble = g.by.empty() ? fmt::format("no need has a timer of {} that starts {}: {} can. Add an interval of {}, or name another need.", format(g.rate), name, listed(timers), format(period(g.rate)))
-                           : fmt::format("no bound need is called \"{}\".", g.by);
-    return std::nullopt;
-}
 
 } // namespace
 
@@ -93,7 +49,8 @@ std::int64_t adcCycles(const Device& device, int instance, const Setting& settin
     for (const RoleValue& value : setting.roles)
         if (isWordOf(value.role, "sample") || isWordOf(value.role, "sample#"))
             sample = std::max(sample, value.value);
-    return setting.role("oversampling") ? *setting.role("oversampling") * device.ability(instance, "settling", 1) : sample + device.ability(instance, "conversion_cycles", 0);
+    return setting.role("oversampling") ? *setting.role("oversampling") * device.ability(instance, "settling", 1)
+                                        : (sample + device.ability(instance, "conversion_cycles", 0)) * setting.role("average").value_or(1);
 }
 
 /// A sequence: each input is sampled, then converted.
@@ -119,6 +76,43 @@ static std::optional<Duration> sequenceOf(const Setting& setting, const TuningCo
 {
     const std::int64_t cycles = adcCycles(c.device, c.bound.instance, setting) * AdcGoals::of(c.need).inputs;
     return setting.notComputed.empty() && cycles > 0 ? std::optional<Duration>(Rational(cycles) / c.kernel().rate.value) : std::nullopt;
+}
+
+/// The two levels that values are held against, each at the nearest step.
+static void solveWatch(const TuningContext& c, const AdcGoals& g, std::int64_t bits, Setting& out)
+{
+    const std::string& name = c.device.instances[size_t(c.bound.instance)].name;
+    Achieved row{"watch", "Watch", fmt::format("{} to {} mV", g.watchLow, g.watchHigh), {}, std::nullopt, true, {}, {}};
+    const std::int64_t largest = (INT64_C(1) << std::min<std::int64_t>(bits, 30)) - 1;
+    const auto step = [&](std::int64_t millivolts) { return std::clamp<std::int64_t>((Rational(millivolts) * (largest + 1) / std::max<std::int64_t>(g.millivolts, 1)).round(), 0, largest); };
+    const auto fits = [&](const char* role, std::int64_t value) {
+        const std::optional<std::uint32_t> code = c.has(role) ? c.encoding(role).encode(value) : std::nullopt;
+        return code && *code <= c.maxCode(role);
+    };
+    const std::int64_t low = step(g.watchLow), high = step(g.watchHigh);
+    if (!c.has("watch_low") || !c.has("watch_high") || !c.has("watched")) {
+        row.ok = false;
+        row.achieved = "nothing";
+        row.trouble = fmt::format("{} holds its values against nothing. Compare them in the program.", name);
+    } else if (g.watchLow >= g.watchHigh || g.watchHigh > g.millivolts) {
+        row.ok = false;
+        row.achieved = "nothing";
+        row.trouble = fmt::format("the lower level must lie below the upper one, and that at most at the reference of {} mV.", g.millivolts);
+    } else if (!fits("watch_low", low) || !fits("watch_high", high)) {
+        row.ok = false;
+        row.achieved = "nothing";
+        row.trouble = fmt::format("{} cannot hold levels of {} bits. Ask for fewer.", name, bits);
+    } else {
+        const auto volts = [&](std::int64_t code) { return format(Voltage(Rational(code) * g.millivolts / (largest + 1) / 1000), 4); };
+        row.achieved = fmt::format("{} to {}", volts(low), volts(high));
+        row.formula = fmt::format("{} to {} of {}", low, high, largest);
+        out.roles.push_back({"watch_low", low, "watch"});
+        out.roles.push_back({"watch_high", high, "watch"});
+        if (c.has("watch_on"))
+            out.roles.push_back({"watch_on", 1, "watch"});
+        out.events.push_back({c.device.interruptOf(c.bound.instance, "watch") ? "watch" : "done", "watch_interrupt", "watched", "watched", "Called by the interrupt when a value was outside the watched levels.", {}});
+    }
+    out.achieved.push_back(row);
 }
 
 static Setting solveOne(const TuningContext& c)
@@ -186,6 +180,15 @@ static Setting solveOne(const TuningContext& c)
         if (sample > 0)
             out.waveform = drawSequence(got, Duration(each / kernel), g.inputs);
     }
+    if (g.average > 1 || c.has("average")) {
+        const std::optional<std::int64_t> mean = c.has("average") ? c.encoding("average").atLeast(g.average, c.maxCode("average")) : std::nullopt;
+        if (mean)
+            out.roles.push_back({"average", *mean, "average", when});
+        each = each * mean.value_or(1);
+        if (g.average > 1)
+            out.achieved.push_back({"average", "Average of", fmt::format("\u2265 {}", g.average), std::to_string(mean.value_or(1)), std::nullopt, mean.has_value(), {},
+                                    mean ? "" : c.has("average") ? fmt::format("{} makes one value of {} at most.", name, c.encoding("average").largest(c.maxCode("average"))) : fmt::format("{} makes a value of each conversion. Average in the program.", name)});
+    }
     const Duration total(each * g.inputs / kernel);
     const Frequency fastest(Rational(1) / total.value);
     Achieved time{"rate", "Sequence", "\u2264 " + format(period(g.rate), 4), format(total), std::nullopt, total <= period(g.rate), fmt::format("{} \u00d7 {} / {}", g.inputs, each.text(), format(c.kernel().rate)), {}, true};
@@ -195,22 +198,28 @@ static Setting solveOne(const TuningContext& c)
 
     if (g.byTimer) {
         std::string trouble;
-        const std::optional<Trigger> trigger = triggerFor(c, g, trouble);
-        Achieved row{"trigger", "Started by", "timer at " + format(g.rate), trigger ? fmt::format("{}, {}", trigger->title, format(trigger->rate)) : "nothing", std::nullopt, trigger.has_value(), {}, trouble};
-        if (trigger && trigger->rate != g.rate) {
-            row.ok = false;
-            row.trouble = fmt::format("that timer comes {} times a second. Ask for that rate, or name another need.", format(trigger->rate));
-        }
-        out.achieved.push_back(row);
+        const std::optional<TimerTrigger> trigger = timerTrigger(c, g.by, g.rate, trouble);
+        out.achieved.push_back(triggerRow(trigger, g.rate, trouble));
         if (trigger)
             out.roles.push_back({"trigger", std::int64_t(trigger->code), "trigger"});
     } else if (c.has("trigger")) {
         out.roles.push_back({"trigger", 0, "trigger", when});
     }
 
+    // A converter that is not started converts all the time while it is on.
+    const bool free = !c.has("start");
+    if (g.continuous && !free && !c.has("continuous"))
+        out.achieved.push_back({"trigger", "Started by", "continuous", "software", std::nullopt, false, {}, fmt::format("{} does not begin anew by itself. Let a timer start it, or the program.", name)});
+    else if (c.has("continuous"))
+        out.roles.push_back({"continuous", g.continuous, "trigger", when});
+    if (g.watch)
+        solveWatch(c, g, bits, out);
+    else if (c.has("watch_on"))
+        out.roles.push_back({"watch_on", 0, "watch", when});
+
     if (!sequences && !c.has("input") && g.inputs > 1)
         out.achieved.push_back({"inputs", "Inputs", std::to_string(g.inputs), "1", std::nullopt, false, {}, fmt::format("{} has no choice of inputs.", name)});
-    if ((g.byTimer || g.dma || g.interrupt) && !sequences && g.inputs > 1)
+    if ((g.byTimer || g.continuous || g.dma || g.interrupt) && !sequences && g.inputs > 1)
         out.achieved.push_back({"inputs", "Inputs", std::to_string(g.inputs), "1", std::nullopt, false, {}, fmt::format("{} converts one input at a time; several that follow each other take software. Let software start it.", name)});
     int slot = 0;
     for (const int input : inputs) {
@@ -232,6 +241,9 @@ static Setting solveOne(const TuningContext& c)
         out.roles.push_back({"dma_results", g.dma, "dma"});
     if (g.interrupt)
         out.events.push_back({"done", "done_interrupt", "done", "done", "Called by the interrupt at each value.", Frequency(g.rate.value * g.inputs)});
+
+    if (g.continuous && !free)
+        out.roles.push_back({"start", 1, "trigger", RoleValue::When::Start});
 
     if (c.has("regulator"))
         out.before.push_back({RoleStep::Kind::Set, "regulator", 1, "Its regulator first."});

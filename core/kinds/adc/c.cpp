@@ -17,7 +17,7 @@ std::int64_t resolutionOf(const Facts& f, size_t need)
 }
 
 /// Whether software converts: nothing else starts it or fetches its values.
-bool converts(const AdcGoals& g) { return !g.byTimer && !g.dma && !g.interrupt; }
+bool converts(const AdcGoals& g) { return !g.byTimer && !g.continuous && !g.dma && !g.interrupt; }
 
 /// The place in the sequence at which each input of the need comes.
 std::vector<size_t> orderOf(const Facts& f, size_t need)
@@ -66,7 +66,7 @@ void declareAdc(Writer& w, size_t need)
     } else {
         w.comment("The last value that was converted; reading takes it away.");
         w.linef("{} {}_value(void);", valueType(bits), name);
-        if (!g.byTimer && f.device.roleField(instance, "start").valid()) {
+        if (!g.byTimer && !g.continuous && f.device.roleField(instance, "start").valid()) {
             w.comment("Starts a sequence.");
             w.linef("void {}_start_one(void);", name);
         }
@@ -131,7 +131,7 @@ void defineAdc(Writer& w, size_t need)
         w.line("{");
         w.linef("    return ({}){};", valueType(bits), readRole(w, instance, "data"));
         w.line("}");
-        if (!g.byTimer && has("start")) {
+        if (!g.byTimer && !g.continuous && has("start")) {
             w.line();
             w.linef("void {}_start_one(void)", name);
             w.line("{");

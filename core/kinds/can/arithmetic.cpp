@@ -6,6 +6,8 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
+
 namespace bindrel {
 
 namespace {
@@ -36,7 +38,79 @@ Waveform drawBit(const CanTiming& t, bool apart)
     return wave;
 }
 
+/// Filters for the identifiers that are wanted, as the controller has them.
+void solveFilters(const TuningContext& c, Setting& out)
+{
+    const std::string text = goalText(c.need, "filters");
+    const CanFilterPlan plan = canFilterPlan(c.device, c.bound.instance, c.need);
+    const std::string& name = c.device.instances[size_t(c.bound.instance)].name;
+    for (int i = 0; i < plan.available; ++i) {
+        const std::string n = std::to_string(plan.first + i);
+        const bool used = size_t(i) < plan.filters.filters.size();
+        const CanFilter filter = used ? plan.filters.filters[size_t(i)] : CanFilter();
+        out.roles.push_back({"filter_use" + n, used, "filters"});
+        if (!used)
+            continue;
+        out.roles.push_back({"filter_id" + n, filter.id, "filters"});
+        if (c.has("filter_mask" + n))
+            out.roles.push_back({"filter_mask" + n, filter.mask, "filters"});
+        if (c.has("filter_extended" + n))
+            out.roles.push_back({"filter_extended" + n, filter.extended, "filters"});
+    }
+    if (text.empty())
+        return;
+    Achieved row{"filters", "Filters", text, plan.filters.more == 0 ? fmt::format("{} of {}", plan.filters.filters.size(), plan.available)
+                                                                    : fmt::format("{} of {}, {}{} more pass", plan.filters.filters.size(), plan.available, plan.filters.counted ? "" : "at most ", plan.filters.more),
+                 std::nullopt, plan.trouble.empty(), {}, plan.trouble};
+    if (!row.ok)
+        row.achieved = fmt::format("{} of {}", plan.available, name);
+    out.achieved.push_back(row);
+}
+
 } // namespace
+
+CanFilterPlan canFilterPlan(const Device& device, int instance, const Need& need)
+{
+    CanFilterPlan out;
+    const Block& block = device.blockOf(instance);
+    const auto has = [&block](const std::string& role) { return block.role(role) != nullptr; };
+    out.first = has("filter_use0") ? 0 : 1;
+    while (has("filter_use" + std::to_string(out.first + out.available)) && has("filter_id" + std::to_string(out.first + out.available)))
+        ++out.available;
+    const std::string text = goalText(need, "filters"), &name = device.instances[size_t(instance)].name;
+    const Expected<std::vector<CanRange>> ranges = parseCanFilters(text);
+    if (!ranges) {
+        out.trouble = ranges.problem().message;
+        return out;
+    }
+    if (ranges->empty())
+        return out;
+    if (out.available == 0) {
+        out.trouble = fmt::format("{} lets all frames through. Look at the identifiers in the program.", name);
+        return out;
+    }
+    if (!has("filter_extended" + std::to_string(out.first)) && std::any_of(ranges->begin(), ranges->end(), [](const CanRange& range) { return range.extended; })) {
+        out.trouble = fmt::format("{} filters identifiers of 11 bits alone.", name);
+        return out;
+    }
+    if (has("filter_mask" + std::to_string(out.first))) {
+        out.filters = coverByMasks(*ranges, size_t(out.available));
+        if (out.filters.filters.size() > size_t(out.available))
+            out.trouble = fmt::format("{} has {} filters, too few for identifiers of both lengths.", name, out.available);
+        return out;
+    }
+    std::uint64_t count = 0;
+    for (const CanRange& range : *ranges)
+        count += std::uint64_t(range.last) - range.first + 1;
+    if (count > std::uint64_t(out.available)) {
+        out.trouble = fmt::format("{} filters {} single identifiers, and {} are asked for. Ask for fewer, or for none and look at them in the program.", name, out.available, count);
+        return out;
+    }
+    for (const CanRange& range : *ranges)
+        for (std::uint32_t id = range.first; id <= range.last; ++id)
+            out.filters.filters.push_back({id, range.extended ? 0x1FFFFFFFu : 0x7FFu, range.extended});
+    return out;
+}
 
 Setting solveCan(const TuningContext& c)
 {
@@ -82,41 +156,18 @@ Setting solveCan(const TuningContext& c)
     out.roles.push_back({"jump", timing->jump, "jump"});
     if (c.has("silent"))
         out.roles.push_back({"silent", listens, "listen"});
+    solveFilters(c, out);
+    if (goalText(c.need, "interrupt") == "received") {
+        const bool own = c.device.interruptOf(c.bound.instance, "received").has_value();
+        // The shortest frame that carries a byte: 55 bits with the space behind it.
+        out.events.push_back({own ? "received" : "event", "receive_interrupt", "receive_full", "received", "Called by the interrupt while frames wait: take them all.", Frequency(timing->rate.value / 55)});
+        if (!c.has("receive_full"))
+            out.achieved.push_back({"interrupt", "Interrupt", "received", "none", std::nullopt, false, {}, fmt::format("the device's file does not tell where {} shows that a frame has come.", c.device.instances[size_t(c.bound.instance)].name)});
+    }
     if (c.has("hold"))
         out.roles.push_back({"hold", 0, "", RoleValue::When::Start, 1});
     out.waveform = drawBit(*timing, apart);
     return out;
-}
-
-void declareCan(Writer& w, size_t need)
-{
-    const Facts& f = w.facts;
-    const Setting& setting = f.settings[need];
-    const Word name = w.names.need(need), NAME = w.names.NEED(need);
-    const std::int64_t quanta = 1 + setting.role("propagation").value_or(0) + setting.role("segment1").value_or(0) + setting.role("segment2").value_or(0);
-    const std::int64_t prescaler = setting.role("prescaler").value_or(1);
-    w.comment(fmt::format("{}; sample point {}. Frames are yours to put into its message memory.", setting.goal("rate")->formula + " = " + setting.goal("rate")->achieved, setting.goal("sample")->achieved));
-    w.linef("#define {}_PRESCALER {}u", NAME, prescaler);
-    w.linef("#define {}_QUANTA {}u {}", NAME, quanta, cComment("a bit"));
-    w.linef("#define {}_BITS_PER_SECOND {}u", NAME, (Rational(f.rates.clocks[size_t(setting.kernel)].rate.value.floor()) / (prescaler * quanta)).floor());
-    w.linef("_Static_assert({0} / ({1}_PRESCALER * {1}_QUANTA) == {1}_BITS_PER_SECOND, {2});", rateMacro(f, w.names, setting.kernel), NAME, cString(w.names.needs[need].text() + " bit rate from its clock"));
-    if (!f.device.roleField(f.bindings.needs[need].instance, "off_bus").valid())
-        return;
-    w.line();
-    w.comment("Whether too many errors have taken the controller off the bus; stop and start let it come back, after 128 times 11 recessive bits.");
-    w.linef("bool {}_off_bus(void);", name);
-}
-
-void defineCan(Writer& w, size_t need)
-{
-    const int instance = w.facts.bindings.needs[need].instance;
-    if (!w.facts.device.roleField(instance, "off_bus").valid())
-        return;
-    w.line();
-    w.linef("bool {}_off_bus(void)", w.names.need(need));
-    w.line("{");
-    w.linef("    return ({} & {}) != 0u;", roleRegister(w.facts, w.names, instance, "off_bus"), roleMacro(w.facts, w.names, instance, "off_bus"));
-    w.line("}");
 }
 
 } // namespace bindrel

@@ -17,6 +17,9 @@ Kind canKind()
         {"rate", "Bit rate", T::Baud, "250 kBd", {}, "Of the arbitration phase."},
         {"sample", "Sample point", T::Ratio, "87.5 %", {}, "Of the bit, at which the level counts."},
         {"jump", "Jump width", T::Integer, "1", {}, "Time quanta by which a receiver may shift to follow an edge.", 1, 16, true},
+        {"filters", "Identifiers", T::Text, "", {}, "That are received: 0x120, 0x200-0x20F, of 29 bits x0x100. Empty: all.", 0, 0, true},
+        {"interrupt", "Interrupt", T::Choice, "none", {"none", "received"}, "While received frames wait.", 0, 0, true},
+        priorityGoal(), aboveGoal(),
         {"listen", "Only listens", T::Choice, "no", {"no", "yes"}, "Takes frames without acknowledging them or telling of errors.", 0, 0, true},
     };
     kind.signals = [](const Need&) {
@@ -30,12 +33,19 @@ Kind canKind()
                   {"prescaler", Use::Config, true, "kernel cycles a quantum", "", {}, true}, {"propagation", Use::Config, false, "quanta", "Where it is apart from the first phase segment.", {}, true},
                   {"segment1", Use::Config, true, "quanta", "Up to the sample point, without the synchronisation quantum; the propagation counts here where it has no field of its own.", {}, true}, {"segment2", Use::Config, true, "quanta", "Behind the sample point.", {}, true},
                   {"jump", Use::Config, true, "quanta", "Resynchronisation jump width.", {}, true}, {"silent", Use::Config, false, "", "Listens without acknowledging.", {}},
-                  {"off_bus", Use::Status, false, "", "Too many errors have taken the controller off the bus; it must be held and let go again.", {}}};
+                  {"send_empty", Use::Status, false, "", "There is room for a frame to be sent.", {}}, {"send_id", Use::Data, false, "identifier", "Of the frame to be sent; one of 11 bits as its number.", {}},
+                  {"send_extended", Use::Data, false, "", "1: it is of 29 bits.", {}}, {"send_length", Use::Data, false, "bytes", "", {}}, {"send_low", Use::Data, false, "", "Bytes 0 to 3, the first lowest.", {}},
+                  {"send_high", Use::Data, false, "", "Bytes 4 to 7.", {}}, {"send", Use::Command, false, "", "Queues the frame.", {}}, {"receive_full", Use::Status, false, "", "A frame has come.", {}},
+                  {"receive_id", Use::Data, false, "identifier", "Of the oldest that waits.", {}}, {"receive_extended", Use::Data, false, "", "1: it is of 29 bits.", {}}, {"receive_length", Use::Data, false, "bytes", "", {}},
+                  {"receive_low", Use::Data, false, "", "Bytes 0 to 3, the first lowest.", {}}, {"receive_high", Use::Data, false, "", "Bytes 4 to 7.", {}}, {"receive_next", Use::Command, false, "", "Lets go of it for the next.", {}},
+                  {"receive_interrupt", Use::Config, false, "", "Lets frames that wait interrupt. Without it, they always do.", {}}, {"filter_use#", Use::Config, false, "", "1: the filter is in use. With none in use all frames pass.", {}, true},
+                  {"filter_id#", Use::Config, false, "identifier", "That passes; one of 11 bits as its number.", {}, true}, {"filter_mask#", Use::Config, false, "", "Ones: the bits of the identifier that count. Without it all do.", {}, true},
+                  {"filter_extended#", Use::Config, false, "", "1: the filter is for identifiers of 29 bits.", {}, true}, {"off_bus", Use::Status, false, "", "Too many errors have taken the controller off the bus; it must be held and let go again.", {}}};
     kind.abilities = {{"buffers", "Numbers of message buffers."}};
     kind.instanceSignals = {{"TX", "To the transceiver."}, {"RX", "From the transceiver."}};
     kind.instanceEvents = {{"received", "A frame has come."}, {"sent", "A frame is through."}, {"error", "Something on the bus went wrong."}, {"event", "Any of them."}};
     room.tuning.solve = solveCan;
-    room.source = {declareCan, defineCan, {"quanta", "prescaler", "bits_per_second", "off_bus"}, {{"prescaler", "prescaler"}}};
+    room.source = {declareCan, defineCan, {"quanta", "prescaler", "bits_per_second", "off_bus", "frame", "send", "receive", "received"}, {{"prescaler", "prescaler"}}};
     room.tuning.accuracy = canAccuracy;
     room.tuning.setUpPad = [](PadSetup& setup, const Device&, const Need&, const SignalSpec& signal) {
         if (signal.direction != SignalSpec::Direction::In)

@@ -1,8 +1,11 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include "core/kinds/can/can_filters.h"
 #include "core/kinds/can/can_timing.h"
 #include "core/kinds/kind.h"
+
+#include <array>
 
 namespace bindrel {
 
@@ -11,6 +14,15 @@ namespace bindrel {
 CanFields canFields(const TuningContext& context);
 /// The bit timing for the need's goals; empty when there is none.
 std::optional<CanTiming> canTiming(const TuningContext& context);
+/// What lets the C send and take frames; of a block that lacks one the message memory is the program's.
+inline constexpr std::array<const char*, 12> kCanFrameRoles{"send_empty", "send_id", "send_length", "send_low", "send_high", "send", "receive_full", "receive_id", "receive_length", "receive_low", "receive_high", "receive_next"};
+/// The filters of a controller, and what they are set to for a need's identifiers.
+struct CanFilterPlan {
+    int first = 0, available = 0; ///< numbers of its roles
+    CanFilters filters;           ///< in use; none: all frames pass
+    std::string trouble;          ///< why the identifiers cannot be had
+};
+CanFilterPlan canFilterPlan(const Device& device, int instance, const Need& need);
 Accuracy canAccuracy(const TuningContext& context);
 Setting solveCan(const TuningContext& context);
 void declareCan(Writer& header, size_t need);

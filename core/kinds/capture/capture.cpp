@@ -164,7 +164,7 @@ Kind captureKind()
                   {"longest", "Longest interval", T::Duration, "10 ms", {}, "That must not overflow the counter."},
                   {"edge", "Edges", T::Choice, "rising", {"rising", "falling", "both"}, ""},
                   {"interrupt", "Interrupt", T::Choice, "no", {"no", "yes"}, "At each time stamp.", 0, 0, true},
-                  priorityGoal()};
+                  priorityGoal(), aboveGoal()};
     kind.signals = [](const Need&) { return std::vector<SignalSpec>{{"in", "input", "CH#", 0, SignalSpec::Direction::In, false}}; };
     kind.sharedAs = [](const Need& need) { return "capture " + goalValue(need, "resolution"); };
     kind.brief = [](const Need& need) { return goalText(need, "resolution"); };

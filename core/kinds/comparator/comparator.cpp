@@ -111,7 +111,7 @@ Kind comparatorKind()
                   {"hysteresis", "Hysteresis", T::Integer, "0", {}, "Millivolts, at least.", 0, 1000, true},
                   {"inverted", "Inverted", T::Choice, "no", {"no", "yes"}, "The result, also on a pad.", 0, 0, true},
                   {"interrupt", "Interrupt", T::Choice, "no", {"no", "yes"}, "When the result changes.", 0, 0, true},
-                  priorityGoal()};
+                  priorityGoal(), aboveGoal()};
     kind.signals = [](const Need& need) {
         using D = SignalSpec::Direction;
         std::vector<SignalSpec> out{{"in", "input", "INP", -1, D::Analog, false}};

@@ -129,7 +129,7 @@ Kind countKind()
                   {"most", "Pulses a second at most", T::Frequency, "10 Hz", {}, ""},
                   {"filter", "Filter", T::Duration, "1 ms", {}, "Shorter pulses are ignored.", 0, 0, true},
                   {"interrupt", "Interrupt", T::Choice, "no", {"no", "yes"}, "When the counter begins anew.", 0, 0, true},
-                  priorityGoal()};
+                  priorityGoal(), aboveGoal()};
     kind.signals = [](const Need&) { return std::vector<SignalSpec>{{"in", "input", "IN", -1, SignalSpec::Direction::In, false}}; };
     kind.brief = [](const Need& need) { return goalText(need, "edge") + " edges"; };
     using Use = RoleSpec::Use;

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // DAC: the level that the output has when it is switched on, and setting others.
+#include "core/kinds/common/timer_trigger.h"
 #include "core/kinds/kind.h"
 #include "core/quantity/format.h"
 #include "core/quantity/parse.h"
@@ -29,8 +30,20 @@ Setting solveDac(const TuningContext& c)
         out.roles.push_back({"buffer", buffered, "buffer"});
     else if (buffered && c.need.goals.contains("buffer"))
         out.achieved.push_back({"buffer", "Buffer", "yes", "no", std::nullopt, false, {}, fmt::format("{} has no buffer. Put one on the board.", name)});
-    if (c.has("trigger"))
-        out.roles.push_back({"trigger", 0, ""});
+    if (goalText(c.need, "trigger") == "timer") {
+        std::string trouble;
+        const std::optional<TimerTrigger> trigger = timerTrigger(c, goalText(c.need, "by"), goalRate(c.need, "rate"), trouble);
+        out.achieved.push_back(triggerRow(trigger, goalRate(c.need, "rate"), trouble));
+        if (trigger)
+            out.roles.push_back({"trigger", std::int64_t(trigger->code), "trigger"});
+    } else if (c.has("trigger")) {
+        out.roles.push_back({"trigger", 0, "trigger"});
+    }
+    const bool wave = goalText(c.need, "dma") == "levels";
+    if (c.has("dma_levels"))
+        out.roles.push_back({"dma_levels", wave, "dma"});
+    if (wave && goalText(c.need, "trigger") != "timer")
+        out.achieved.push_back({"dma", "DMA", "levels", "none", std::nullopt, false, {}, "levels come one after the other by a timer. Let one start them."});
     if (c.has("on"))
         out.roles.push_back({"on", 1, "", RoleValue::When::Start});
     return out;
@@ -76,15 +89,23 @@ Kind dacKind()
     kind.instanceKind = "dac";
     kind.goals = {{"rate", "Updates a second", T::Frequency, "1 kHz", {}, "How often the program sets it."}, {"level", "Level at start", T::Ratio, "0 %", {}, "Of the reference."},
                   {"reference", "Reference", T::Integer, "3000", {}, "Millivolts that the largest value stands for.", 100, 20'000, true},
+                  {"trigger", "Started by", T::Choice, "software", {"software", "timer"}, "Timer: each level waits for the end of its period.", 0, 0, true},
+                  {"by", "Timer of", T::Text, "", {}, "Id of the need whose timer starts it; empty: one that has the same rate.", 0, 0, true},
+                  {"dma", "DMA", T::Choice, "none", {"none", "levels"}, "Levels come from memory: a wave, when it runs round.", 0, 0, true},
                   {"buffer", "Buffer", T::Choice, "yes", {"yes", "no"}, "Drives loads.", 0, 0, true}};
+    addDmaGoals(kind);
+    kind.relevant = [](const Need& need, std::string_view goal) { return goal != "by" || goalText(need, "trigger") == "timer"; };
+    kind.requests = [](const Need& need) { return goalText(need, "dma") == "levels" ? std::vector<std::string>{"LEVEL"} : std::vector<std::string>(); };
+    kind.instanceRequests = {{"LEVEL", "The next level is wanted."}};
     kind.signals = [](const Need&) { return std::vector<SignalSpec>{{"out", "output", "OUT", -1, SignalSpec::Direction::Analog, false}}; };
     kind.brief = [](const Need& need) { return goalText(need, "rate"); };
     using Use = RoleSpec::Use;
-    kind.roles = {{"on", Use::Config, false, "", "Switches the converter on.", {}}, {"data", Use::Data, true, "steps", "The value that is put out, from 0.", {}}, {"buffer", Use::Config, false, "", "Drives loads.", {}}, {"trigger", Use::Config, false, "", "What takes a value over; 0: writing it.", {}}};
+    kind.roles = {{"on", Use::Config, false, "", "Switches the converter on.", {}}, {"data", Use::Data, true, "steps", "The value that is put out, from 0.", {}}, {"buffer", Use::Config, false, "", "Drives loads.", {}}, {"dma_levels", Use::Config, false, "", "Lets the converter ask DMA to bring.", {}}, {"trigger", Use::Config, false, "", "What takes a value over; 0: writing it. A value that has the name of a timer: the end of that timer's period.", {}}};
     kind.abilities = {{"resolution", "Bits of a value; 8 when nothing is said."}};
     kind.instanceSignals = {{"OUT", "The level."}};
     kind.instanceEvents = {{"empty", "The next value is wanted."}, {"event", "Anything."}};
     room.tuning.solve = solveDac;
+    room.tuning.streams = [](const Device& device, int instance, const Need&) { return std::vector<StreamSpec>{{"LEVEL", "data", false, largestOf(device, instance) > 255 ? 2 : 1, "levels"}}; };
     room.source = {declareDac, defineDac, {"largest", "reference_millivolts", "set", "set_millivolts"}};
     return room;
 }

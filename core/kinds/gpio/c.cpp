@@ -2,23 +2,120 @@
 #include "core/source/field_access.h"
 #include "core/kinds/gpio/gpio.h"
 
+#include <algorithm>
+#include <map>
+#include <tuple>
+
 namespace bindrel {
 
 namespace {
 
-const PadSetup* setupOf(const Facts& f, size_t need)
+/// The pads of a need in the order of its word.
+std::vector<const PadSetup*> padsOf(const Facts& f, size_t need)
 {
+    std::vector<const PadSetup*> out;
     for (const PadSetup& setup : f.pads)
         if (setup.need == static_cast<int>(need))
-            return &setup;
-    return nullptr;
+            out.push_back(&setup);
+    std::sort(out.begin(), out.end(), [](const PadSetup* a, const PadSetup* b) { return a->seat < b->seat; });
+    return out;
+}
+
+void defineWrite(Writer& w, size_t need)
+{
+    const Facts& f = w.facts;
+    const std::vector<const PadSetup*> pads = padsOf(f, need);
+    w.line();
+    w.linef("void {}_write(uint32_t word)", w.names.need(need));
+    w.line("{");
+    // Where each port has a register that sets and one that clears, nothing between reading and writing back can be lost.
+    std::map<std::pair<int, int>, std::vector<size_t>> sets, clears, levels;
+    for (size_t i = 0; i < pads.size(); ++i) {
+        const Pad& pad = f.device.pads[size_t(pads[i]->pad)];
+        const std::string n = std::to_string(pad.bit);
+        const FieldRef set = f.device.roleField(pad.port, "set" + n), clear = f.device.roleField(pad.port, "clear" + n), level = f.device.roleField(pad.port, "level" + n);
+        if (set.valid() && clear.valid()) {
+            sets[{pad.port, set.reg}].push_back(i);
+            clears[{pad.port, clear.reg}].push_back(i);
+        } else {
+            levels[{pad.port, level.reg}].push_back(i);
+        }
+    }
+    const auto bits = [&](const std::vector<size_t>& which, const char* role, bool whenHigh) {
+        std::vector<Code> terms;
+        for (const size_t i : which) {
+            const Pad& pad = f.device.pads[size_t(pads[i]->pad)];
+            const Word bit = roleMacro(f, w.names, pad.port, role + std::to_string(pad.bit));
+            terms.push_back(whenHigh ? code("((word >> {}u & 1u) != 0u ? {} : 0u)", i, bit) : code("((word >> {}u & 1u) == 0u ? {} : 0u)", i, bit));
+        }
+        return joinedCode(terms, " | ");
+    };
+    for (const auto& [role, groups, whenHigh] : {std::tuple{"set", &sets, true}, {"clear", &clears, false}})
+        for (const auto& [where, which] : *groups) {
+            const Pad& pad = f.device.pads[size_t(pads[which.front()]->pad)];
+            const Register& reg = f.device.blockOf(where.first).registers[size_t(where.second)];
+            w.linef("    {} = {};", roleRegister(f, w.names, where.first, role + std::to_string(pad.bit)), narrowed(reg, bits(which, role, whenHigh)));
+        }
+    for (const auto& [where, which] : levels) {
+        const Pad& pad = f.device.pads[size_t(pads[which.front()]->pad)];
+        const Register& reg = f.device.blockOf(where.first).registers[size_t(where.second)];
+        const bool keyed = std::any_of(reg.fields.begin(), reg.fields.end(), [](const Field& field) { return field.access == Field::Access::Key; });
+        if (which.size() == 1 || keyed) {
+            for (const size_t i : which)
+                writeRole(w, where.first, "level" + std::to_string(f.device.pads[size_t(pads[i]->pad)].bit), code("(word >> {}u & 1u)", i), 4);
+            continue;
+        }
+        std::vector<Code> off;
+        std::uint32_t own = 0;
+        for (const size_t i : which) {
+            const std::string role = "level" + std::to_string(f.device.pads[size_t(pads[i]->pad)].bit);
+            own |= f.device.fieldOf(f.device.roleField(where.first, role)).mask();
+            off.push_back(code("{}", roleMacro(f, w.names, where.first, role)));
+        }
+        for (Code& flag : clearedByOnes(f, w.names, where.first, where.second, own))
+            off.push_back(std::move(flag));
+        const Code place = roleRegister(f, w.names, where.first, "level" + std::to_string(pad.bit));
+        w.linef("    {} = {};", place, narrowed(reg, code("({} & ~({})) | {}", place, joinedCode(off, " | "), bits(which, "level", true))));
+    }
+    w.line("}");
+}
+
+void defineRead(Writer& w, size_t need)
+{
+    const Facts& f = w.facts;
+    const std::vector<const PadSetup*> pads = padsOf(f, need);
+    w.line();
+    w.linef("uint32_t {}_read(void)", w.names.need(need));
+    w.line("{");
+    // Each register is read once, so that its pads are of one moment.
+    std::map<std::pair<int, int>, int> read;
+    std::vector<Code> terms;
+    for (size_t i = 0; i < pads.size(); ++i) {
+        const Pad& pad = f.device.pads[size_t(pads[i]->pad)];
+        const std::string role = "input" + std::to_string(pad.bit);
+        const auto [at, fresh] = read.try_emplace({pad.port, f.device.roleField(pad.port, role).reg}, static_cast<int>(read.size()));
+        if (fresh)
+            w.linef("    const uint32_t levels{} = {};", at->second, roleRegister(f, w.names, pad.port, role));
+        terms.push_back(code("((levels{} & {}) != 0u ? 1u << {}u : 0u)", at->second, roleMacro(f, w.names, pad.port, role), i));
+    }
+    w.linef("    return {};", joinedCode(terms, " | "));
+    w.line("}");
 }
 
 } // namespace
 
 void declareGpio(Writer& w, size_t need)
 {
-    const PadSetup* setup = setupOf(w.facts, need);
+    if (GpioGoals::of(w.facts.plan.needs[need]).width > 1) {
+        if (GpioGoals::of(w.facts.plan.needs[need]).output) {
+            w.comment("Drives all pads, the first by the lowest bit; those of one port change together.");
+            w.linef("void {}_write(uint32_t word);", w.names.need(need));
+        }
+        w.comment("Levels at the pads.");
+        w.linef("uint32_t {}_read(void);", w.names.need(need));
+        return;
+    }
+    const PadSetup* setup = padsOf(w.facts, need).front();
     const Word name = w.names.need(need);
     if (setup->output) {
         w.comment("Drives the pad.");
@@ -31,7 +128,13 @@ void declareGpio(Writer& w, size_t need)
 void defineGpio(Writer& w, size_t need)
 {
     const Facts& f = w.facts;
-    const PadSetup* setup = setupOf(f, need);
+    if (const GpioGoals g = GpioGoals::of(f.plan.needs[need]); g.width > 1) {
+        if (g.output)
+            defineWrite(w, need);
+        defineRead(w, need);
+        return;
+    }
+    const PadSetup* setup = padsOf(f, need).front();
     const Pad& pad = f.device.pads[size_t(setup->pad)];
     const Word name = w.names.need(need);
     const std::string n = std::to_string(pad.bit);

@@ -1,16 +1,30 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/kinds/gpio/gpio.h"
 
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cstdlib>
+
 namespace bindrel {
 
 namespace {
+
+int widthOf(const Need& need) { return std::clamp(std::atoi(goalText(need, "width").c_str()), 1, 16); }
 
 std::vector<SignalSpec> gpioSignals(const Need& need)
 {
     using D = SignalSpec::Direction;
     const bool input = goalText(need, "direction") == "input";
     const bool line = input && goalText(need, "edges") != "none";
-    return {{"pin", input ? "input" : "output", "", -1, input ? D::In : D::Out, line}};
+    const std::string what = input ? "input" : "output";
+    const int width = widthOf(need);
+    if (width == 1)
+        return {{"pin", what, "", -1, input ? D::In : D::Out, line}};
+    std::vector<SignalSpec> out;
+    for (int i = 0; i < width; ++i)
+        out.push_back({"pin" + std::to_string(i), fmt::format("{} {}", what, i), "", -1, input ? D::In : D::Out, line});
+    return out;
 }
 
 bool gpioRelevant(const Need& need, std::string_view goal)
@@ -18,7 +32,11 @@ bool gpioRelevant(const Need& need, std::string_view goal)
     const bool input = goalText(need, "direction") == "input";
     if (goal == "edges")
         return input;
-    if (goal == "level" || goal == "drive" || goal == "open_drain")
+    if (goal == "debounce" || goal == "priority")
+        return input && goalText(need, "edges") != "none";
+    if (goal == "level" || goal == "levels")
+        return !input && (widthOf(need) == 1) == (goal == "level");
+    if (goal == "drive" || goal == "open_drain")
         return !input;
     return true;
 }
@@ -29,9 +47,10 @@ GpioGoals GpioGoals::of(const Need& need)
 {
     GpioGoals out;
     out.output = goalText(need, "direction") == "output";
+    out.width = widthOf(need);
     out.pull = pullNamed(goalText(need, "pull"));
     if (out.output) {
-        out.high = goalText(need, "level") == "high";
+        out.levels = out.width == 1 ? goalText(need, "level") == "high" : static_cast<std::uint32_t>(std::strtoul(goalText(need, "levels").c_str(), nullptr, 10));
         out.openDrain = goalText(need, "open_drain") == "yes";
         out.drive = driveNamed(goalText(need, "drive"));
         return out;
@@ -39,6 +58,8 @@ GpioGoals GpioGoals::of(const Need& need)
     const std::string edges = goalText(need, "edges");
     out.rising = edges == "rising" || edges == "both";
     out.falling = edges == "falling" || edges == "both";
+    if (edges != "none")
+        out.debounce = goalTime(need, "debounce");
     return out;
 }
 
@@ -52,8 +73,12 @@ Kind gpioKind()
     kind.goals = {
         {"direction", "Direction", T::Choice, "output", {"output", "input"}, ""},
         {"level", "Level at start", T::Choice, "low", {"low", "high"}, "Set before the pad becomes an output."},
+        {"width", "Pads", T::Integer, "1", {}, "Several are read and written as a word; they may lie on any ports.", 1, 16, true},
+        {"levels", "Levels at start", T::Integer, "0", {}, "Of several pads, as a number: the first is the lowest bit.", 0, 65535, true},
         {"pull", "Pull", T::Choice, "none", {"none", "up", "down"}, ""},
         {"edges", "Interrupt on", T::Choice, "none", {"none", "rising", "falling", "both"}, "Takes the external-interrupt line of the pad's bit."},
+        {"debounce", "Debounce", T::Duration, "0 s", {}, "The interrupt line ignores shorter pulses.", 0, 0, true},
+        priorityGoal(), aboveGoal(),
         {"drive", "Drive", T::Choice, "weak", {"weak", "medium", "strong"}, "", 0, 0, true},
         {"open_drain", "Open drain", T::Choice, "no", {"no", "yes"}, "", 0, 0, true},
     };
@@ -61,11 +86,13 @@ Kind gpioKind()
     kind.relevant = gpioRelevant;
     kind.brief = [](const Need& need) {
         if (goalText(need, "direction") == "output")
-            return "output, " + goalText(need, "level");
+            return widthOf(need) > 1 ? fmt::format("{} outputs", widthOf(need)) : "output, " + goalText(need, "level");
+        if (widthOf(need) > 1)
+            return fmt::format("{} inputs", widthOf(need));
         const std::string edges = goalText(need, "edges");
         return edges == "none" ? std::string("input") : edges == "both" ? "both edges" : edges + " edge";
     };
-    room.tuning.setUpPad = [](PadSetup& setup, const Device& device, const Need& need, const SignalSpec&) {
+    room.tuning.setUpPad = [](PadSetup& setup, const Device& device, const Need& need, const SignalSpec& signal) {
         const GpioGoals g = GpioGoals::of(need);
         const Pad& pad = device.pads[size_t(setup.pad)];
         setup.code = pad.function.valid() ? pad.portCode : -1;
@@ -73,7 +100,8 @@ Kind gpioKind()
         setup.output = g.output;
         setup.pull = g.pull;
         setup.because = "as the need asks";
-        setup.levelHigh = g.high;
+        setup.levelHigh = (g.levels >> (g.width == 1 ? 0 : std::atoi(signal.id.c_str() + 3)) & 1u) != 0;
+        setup.quiet = g.debounce;
         setup.openDrain = g.openDrain;
         setup.drive = g.drive;
         setup.rising = g.rising;
@@ -81,7 +109,7 @@ Kind gpioKind()
         if (g.rising || g.falling)
             setup.line = device.linesInPorts ? pad.bit : pad.line;
     };
-    room.source = {declareGpio, defineGpio, {"set", "is_high", "edge"}};
+    room.source = {declareGpio, defineGpio, {"set", "is_high", "edge", "write", "read"}};
     return room;
 }
 

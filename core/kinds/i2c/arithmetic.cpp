@@ -79,10 +79,43 @@ Phases fitPhases(const TuningContext& c, const Wants& w)
 
 } // namespace
 
+/// A target follows the controller's clock: what is its own is the filter, the hold of its data, and the address.
+static Setting solveTarget(const TuningContext& c, const I2cGoals& g)
+{
+    Setting out;
+    const std::string& name = c.device.instances[size_t(c.bound.instance)].name;
+    for (const char* role : {"target", "own_address", "called", "byte_came", "byte_wanted", "ended"})
+        if (!c.has(role)) {
+            out.notComputed = fmt::format("{} is a controller alone and cannot be a target; choose another instance", name);
+            return out;
+        }
+    const SpeedClass& speed = classOf(g.speedClass);
+    const Rational fastest = shifted(c.kernel().rate, c.kernel().tolerance.high).value;
+    const std::int64_t filter = std::min<std::int64_t>((g.spike.value * fastest).ceil(), c.maxCode("filter"));
+    const std::int64_t hold = std::min<std::int64_t>((speed.hold.value * fastest).ceil(), c.maxCode("hold"));
+    out.achieved.push_back({"role", "Role", "target", fmt::format("target 0x{:02X}", g.address), std::nullopt, true, {}, {}});
+    Achieved all{"general_call", "General call", g.generalCall ? "yes" : "no", g.generalCall && c.has("general_call") ? "yes" : "no", std::nullopt, !g.generalCall || c.has("general_call"), {}, {}};
+    if (!all.ok)
+        all.trouble = fmt::format("{} answers to its own address alone.", name);
+    out.achieved.push_back(all);
+    const Duration filtered(Rational(filter) / c.kernel().rate.value);
+    out.achieved.push_back({"filter", "Spike filter", "\u2265 " + format(g.spike), format(filtered), std::nullopt, filter == (g.spike.value * fastest).ceil(), {},
+                            filter == (g.spike.value * fastest).ceil() ? "" : fmt::format("the filter reaches {} at this clock. Give {} a slower one.", format(filtered), c.kernelName())});
+    out.roles = {{"filter", filter, "filter"}, {"hold", hold, "class"}, {"own_address", g.address, "address"}, {"target", 1, "role"}, {"on", 1, ""}};
+    if (c.has("general_call"))
+        out.roles.push_back({"general_call", g.generalCall, "general_call"});
+    if (g.interrupts)
+        out.events.push_back({"event", "target_interrupt", "", "bus", "Called by the interrupt when something has happened on the bus to this target: ask what until it is nothing.", {}, false});
+    addDmaRoles(out, c);
+    return out;
+}
+
 Setting solveI2c(const TuningContext& c)
 {
     Setting out;
     const I2cGoals g = I2cGoals::of(c.need);
+    if (g.target)
+        return solveTarget(c, g);
     const Frequency wanted = g.most;
     const SpeedClass& speed = classOf(g.speedClass);
     const Duration rise = g.rise, fall = g.fall, spike = g.spike;
@@ -139,6 +172,8 @@ Setting solveI2c(const TuningContext& c)
     out.achieved.push_back(filterRow);
 
     out.roles = {{"filter", filter, "filter"}, {"low", p.low, "rate"}, {"high", p.high, "rate"}, {"hold", hold, "class"}, {"on", 1, ""}};
+    if (c.has("target"))
+        out.roles.push_back({"target", 0, "role"});
     addDmaRoles(out, c);
     if (c.has("prescaler"))
         out.roles.push_back({"prescaler", p.prescaler, "rate"});

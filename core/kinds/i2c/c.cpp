@@ -8,20 +8,92 @@
 
 namespace bindrel {
 
+namespace {
+
+void declareTarget(Writer& w, size_t need)
+{
+    const Word name = w.names.need(need), NAME = w.names.NEED(need);
+    w.linef("#define {}_ADDRESS 0x{:02X}u", NAME, I2cGoals::of(w.facts.plan.needs[need]).address);
+    w.line();
+    w.comment("What can happen on the bus to a target.");
+    w.linef("enum {}_happening {{", name);
+    for (const auto& [word, about] : {std::pair{WordLiteral("NOTHING"), "no more"}, {WordLiteral("CALLED"), "its address was called; a transfer begins"}, {WordLiteral("BYTE_CAME"), "take it"}, {WordLiteral("BYTE_WANTED"), "give the next"}, {WordLiteral("ENDED"), "the transfer is over"}})
+        w.linef("    {}_{}, {}", NAME, word, cComment(about));
+    w.line("};");
+    w.comment("The next thing that has happened; the controller waits until a byte is taken or given.");
+    w.linef("enum {0}_happening {0}_happened(void);", name);
+    w.linef("uint8_t {}_take(void);", name);
+    w.linef("void {}_give(uint8_t byte);", name);
+}
+
+void defineTarget(Writer& w, size_t need)
+{
+    const Facts& f = w.facts;
+    const int instance = f.bindings.needs[need].instance;
+    const Word name = w.names.need(need), NAME = w.names.NEED(need);
+    w.line();
+    w.linef("enum {0}_happening {0}_happened(void)", name);
+    w.line("{");
+    // In the order in which they come in a transfer: bytes belong to the call before them and lie before the end.
+    for (const auto& [role, word, taken] : {std::tuple{"called", WordLiteral("CALLED"), true}, {"byte_came", WordLiteral("BYTE_CAME"), false}, {"byte_wanted", WordLiteral("BYTE_WANTED"), false}, {"ended", WordLiteral("ENDED"), true}}) {
+        w.linef("    if (({} & {}) != 0u) {{", roleRegister(f, w.names, instance, role), roleMacro(f, w.names, instance, role));
+        if (taken && f.device.fieldOf(f.device.roleField(instance, role)).access != Field::Access::ReadToClear)
+            clearFlags(w, instance, {role}, 8);
+        w.linef("        return {}_{};", NAME, word);
+        w.line("    }");
+    }
+    w.linef("    return {}_NOTHING;", NAME);
+    w.line("}");
+    w.line();
+    w.linef("uint8_t {}_take(void)", name);
+    w.line("{");
+    w.linef("    return (uint8_t){};", readRole(w, instance, "data"));
+    w.line("}");
+    w.line();
+    w.linef("void {}_give(uint8_t byte)", name);
+    w.line("{");
+    writeRole(w, instance, "data", Code::trusted("byte"), 4);
+    w.line("}");
+}
+
+} // namespace
+
 void declareI2c(Writer& w, size_t need)
 {
+    if (I2cGoals::of(w.facts.plan.needs[need]).target) {
+        declareTarget(w, need);
+        return;
+    }
+    const I2cGoals g = I2cGoals::of(w.facts.plan.needs[need]);
     const Setting& setting = w.facts.settings[need];
     const Word name = w.names.need(need);
+    const WordLiteral address = g.tenBits ? WordLiteral("uint16_t") : WordLiteral("uint8_t");
     if (const Achieved* rate = setting.goal("rate"))
         w.comment(fmt::format("Clock {} for at most {}: {}.", rate->achieved, rate->wanted, rate->formula));
-    w.comment("Transfers to the 7-bit address; each byte is waited for with a time-out. Return what went wrong, or success.");
-    w.linef("enum {0}_status {1}_write(uint8_t address, const uint8_t *bytes, uint32_t count);", w.names.prefix, name);
-    w.linef("enum {0}_status {1}_read(uint8_t address, uint8_t *bytes, uint32_t count);", w.names.prefix, name);
+    w.linef("#define {}_STRETCH_US {}u {}", w.names.NEED(need), std::clamp<std::int64_t>((g.patience.value * 1'000'000).ceil(), 1, 10'000'000), cComment("so long a device may hold the clock"));
+    w.line();
+    w.comment(fmt::format("Transfers to the address of {} bits; each byte is waited for with a time-out. Return what went wrong, or success.", g.tenBits ? 10 : 7));
+    w.linef("enum {0}_status {1}_write({2} address, const uint8_t *bytes, uint32_t count);", w.names.prefix, name, address);
+    w.linef("enum {0}_status {1}_read({2} address, uint8_t *bytes, uint32_t count);", w.names.prefix, name, address);
+    w.comment("Writes, then reads without letting go of the bus between: how registers of a device are read.");
+    w.linef("enum {0}_status {1}_write_read({2} address, const uint8_t *out, uint32_t out_count, uint8_t *in, uint32_t in_count);", w.names.prefix, name, address);
+    w.comment("Whether the last transfer failed since a byte was not acknowledged: nobody has this address, or the device takes no more.");
+    w.linef("bool {}_refused(void);", name);
+    if (w.facts.device.roleField(w.facts.bindings.needs[need].instance, "clear_bus").valid()) {
+        w.comment("Frees a bus whose SDA a device holds low in the middle of a byte: nine clocks and a stop condition.");
+        w.linef("enum {0}_status {1}_recover(void);", w.names.prefix, name);
+    }
 }
 
 void defineI2c(Writer& w, size_t need)
 {
     const Facts& f = w.facts;
+    const I2cGoals g = I2cGoals::of(f.plan.needs[need]);
+    if (g.target) {
+        defineTarget(w, need);
+        return;
+    }
+    const Word NAME = w.names.NEED(need);
     const int instance = f.bindings.needs[need].instance;
     const Word name = w.names.need(need);
     const auto bit = [&](const char* role) { return roleMacro(f, w.names, instance, role); };
@@ -49,6 +121,9 @@ void defineI2c(Writer& w, size_t need)
         w.linef("#define {} {}u", commands[i].second, 1u << i);
     if (!direct)
         w.line();
+    w.comment("Whether the last step was not acknowledged.");
+    w.line("static bool refused;");
+    w.line();
     w.comment("One step on the bus: waits until the byte is through; false when it was not, or was not acknowledged.");
     w.linef("static bool {}_step(uint32_t command)", name);
     w.line("{");
@@ -78,39 +153,93 @@ void defineI2c(Writer& w, size_t need)
             terms.insert(terms.begin(), code("({} & ~({}))", reg(roles.front()), joinedCode(off, " | ")));
         w.linef("    {} = {};", reg(roles.front()), narrowed(shape, joinedCode(terms, " | ")));
     }
-    w.linef("    if (!{}(&{}, {}, {}, 10000u * {})) {{", waitName(w.names, f.device.registerOf(f.device.roleField(instance, "done"))), reg("done"), bit("done"), bit("done"), w.names.macro("WAIT_PASSES_PER_US"));
+    w.linef("    if (!{}(&{}, {}, {}, {}_STRETCH_US * {})) {{", waitName(w.names, f.device.registerOf(f.device.roleField(instance, "done"))), reg("done"), bit("done"), bit("done"), NAME, w.names.macro("WAIT_PASSES_PER_US"));
     w.line("        return false;");
     w.line("    }");
-    if (f.device.roleField(instance, "nacked").reg == f.device.roleField(instance, "lost").reg)
-        w.linef("    return ({} & ({} | {})) == 0u;", reg("nacked"), bit("nacked"), bit("lost"));
-    else
-        w.linef("    return {} == 0u && {} == 0u;", readRole(w, instance, "nacked"), readRole(w, instance, "lost"));
+    w.linef("    refused = {} != 0u;", readRole(w, instance, "nacked"));
+    w.linef("    return !refused && {} == 0u;", readRole(w, instance, "lost"));
+    w.line("}");
+    const WordLiteral address = g.tenBits ? WordLiteral("uint16_t") : WordLiteral("uint8_t");
+    w.line();
+    w.comment(g.tenBits ? "A start condition and the address: 11110, its upper two bits and whether is read; then the lower eight, which a repeated start for reading leaves out."
+                        : "A start condition, the address, and whether is read.");
+    w.linef("static bool {}_begin({} address, bool read)", name, address);
+    w.line("{");
+    w.line("    refused = false;");
+    if (g.tenBits) {
+        w.line("    const uint32_t head = 0xF0u | ((uint32_t)address >> 7 & 6u);");
+        writeRole(w, instance, "data", Code::trusted("head"), 4);
+        w.linef("    if (!{}_step({})) {{", name, doing("start"));
+        w.line("        return false;");
+        w.line("    }");
+        writeRole(w, instance, "data", Code::trusted("((uint32_t)address & 0xFFu)"), 4);
+        w.linef("    if (!{}_step(0u)) {{", name);
+        w.line("        return false;");
+        w.line("    }");
+        w.line("    if (!read) {");
+        w.line("        return true;");
+        w.line("    }");
+        writeRole(w, instance, "data", Code::trusted("(head | 1u)"), 4);
+    } else {
+        writeRole(w, instance, "data", Code::trusted("(((uint32_t)address << 1 & 0xFEu) | (read ? 1u : 0u))"), 4);
+    }
+    w.linef("    return {}_step({});", name, doing("start"));
     w.line("}");
     w.line();
-    w.linef("{} {}_write(uint8_t address, const uint8_t *bytes, uint32_t count)", status, name);
+    w.comment("A stop condition in any case, so that the bus is free again.");
+    w.linef("static {} {}_end(bool going)", status, name);
     w.line("{");
-    writeRole(w, instance, "data", Code::trusted("((uint32_t)address << 1)"), 4);
-    w.linef("    bool going = {}_step({});", name, doing("start"));
-    w.line("    for (uint32_t i = 0u; going && i < count; i++) {");
-    writeRole(w, instance, "data", Code::trusted("bytes[i]"), 8);
-    w.linef("        going = {}_step(0u);", name);
-    w.line("    }");
+    w.line("    const bool was_refused = refused;");
     w.linef("    const bool ended = {}_step({});", name, doing("stop"));
+    w.line("    refused = was_refused;");
     w.linef("    return going && ended ? {} : {};", ok, bad);
     w.line("}");
     w.line();
-    w.linef("{} {}_read(uint8_t address, uint8_t *bytes, uint32_t count)", status, name);
+    w.linef("{} {}_write_read({} address, const uint8_t *out, uint32_t out_count, uint8_t *in, uint32_t in_count)", status, name, address);
     w.line("{");
-    writeRole(w, instance, "data", Code::trusted("(((uint32_t)address << 1) | 1u)"), 4);
-    w.linef("    bool going = {}_step({});", name, doing("start"));
-    w.line("    for (uint32_t i = 0u; going && i < count; i++) {");
-    w.comment("The last byte is not acknowledged, so that the device lets go of the bus.", 8);
-    w.linef("        going = {}_step(i + 1u < count ? {} : ({} | {}));", name, doing("read"), doing("read"), doing("nack"));
-    w.linef("        bytes[i] = (uint8_t){};", readRole(w, instance, "data"));
+    w.line("    bool going = true;");
+    w.line("    if (out_count > 0u || in_count == 0u) {");
+    w.linef("        going = {}_begin(address, false);", name);
+    w.line("        for (uint32_t i = 0u; going && i < out_count; i++) {");
+    writeRole(w, instance, "data", Code::trusted("out[i]"), 12);
+    w.linef("            going = {}_step(0u);", name);
+    w.line("        }");
     w.line("    }");
-    w.linef("    const bool ended = {}_step({});", name, doing("stop"));
-    w.linef("    return going && ended ? {} : {};", ok, bad);
+    w.line("    if (going && in_count > 0u) {");
+    w.linef("        going = {}_begin(address, true);", name);
+    w.line("        for (uint32_t i = 0u; going && i < in_count; i++) {");
+    w.comment("The last byte is not acknowledged, so that the device lets go of the bus.", 12);
+    w.linef("            going = {0}_step(i + 1u < in_count ? {1} : ({1} | {2})) || (i + 1u == in_count && refused);", name, doing("read"), doing("nack"));
+    w.linef("            in[i] = (uint8_t){};", readRole(w, instance, "data"));
+    w.line("        }");
+    w.line("        refused = refused && !going;");
+    w.line("    }");
+    w.linef("    return {}_end(going);", name);
     w.line("}");
+    w.line();
+    w.linef("{} {}_write({} address, const uint8_t *bytes, uint32_t count)", status, name, address);
+    w.line("{");
+    w.linef("    return {}_write_read(address, bytes, count, (uint8_t *)0, 0u);", name);
+    w.line("}");
+    w.line();
+    w.linef("{} {}_read({} address, uint8_t *bytes, uint32_t count)", status, name, address);
+    w.line("{");
+    w.linef("    return {}_write_read(address, (const uint8_t *)0, 0u, bytes, count);", name);
+    w.line("}");
+    w.line();
+    w.linef("bool {}_refused(void)", name);
+    w.line("{");
+    w.line("    return refused;");
+    w.line("}");
+    if (f.device.roleField(instance, "clear_bus").valid()) {
+        w.line();
+        w.linef("{} {}_recover(void)", status, name);
+        w.line("{");
+        clearFlags(w, instance, {"done", "nacked", "lost"}, 4);
+        writeRoleCode(w, instance, "clear_bus", 1, 4);
+        w.linef("    return {}(&{}, {}, {}, {}_STRETCH_US * {}) ? {} : {};", waitName(w.names, f.device.registerOf(f.device.roleField(instance, "done"))), reg("done"), bit("done"), bit("done"), NAME, w.names.macro("WAIT_PASSES_PER_US"), ok, bad);
+        w.line("}");
+    }
 }
 
 } // namespace bindrel

@@ -3,11 +3,22 @@
 
 #include "core/tuning/pads.h"
 
+#include <fmt/format.h>
+
+#include <cstdlib>
+
 namespace bindrel {
 
 I2cGoals I2cGoals::of(const Need& need)
 {
-    return {goalRate(need, "rate"), goalText(need, "class"), goalTime(need, "rise"), goalTime(need, "fall"), goalTime(need, "filter")};
+    I2cGoals out{goalRate(need, "rate"), goalText(need, "class"), goalTime(need, "rise"), goalTime(need, "fall"), goalTime(need, "filter")};
+    out.target = goalText(need, "role") == "target";
+    out.address = std::atoi(goalText(need, "address").c_str());
+    out.generalCall = goalText(need, "general_call") == "yes";
+    out.tenBits = goalText(need, "addresses") == "10 bits";
+    out.patience = goalTime(need, "stretch");
+    out.interrupts = out.target && goalText(need, "interrupt") == "yes";
+    return out;
 }
 
 Kind i2cKind()
@@ -25,14 +36,28 @@ Kind i2cKind()
         {"rise", "Rise time", T::Duration, "150 ns", {}, "From 30 % to 70 % of the supply, as the pull-ups give it."},
         {"fall", "Fall time", T::Duration, "20 ns", {}, "", 0, 0, true},
         {"filter", "Spike filter", T::Duration, "50 ns", {}, "Spikes up to this length are suppressed (50 ns in fast mode).", 0, 0, true},
+        {"role", "Role", T::Choice, "controller", {"controller", "target"}, "A target answers to its own address.", 0, 0, true},
+        {"address", "Own address", T::Integer, "16", {}, "Of 7 bits; those that the bus specification keeps for itself are left out.", 8, 119, true},
+        {"general_call", "General call", T::Choice, "no", {"no", "yes"}, "Yes: it answers to address 0 too.", 0, 0, true},
+        {"addresses", "Addresses", T::Choice, "7 bits", {"7 bits", "10 bits"}, "That it calls.", 0, 0, true},
+        {"stretch", "Clock held at most", T::Duration, "10 ms", {}, "By a device that is slow; a transfer gives up after that.", 0, 0, true},
+        {"interrupt", "Interrupt", T::Choice, "no", {"no", "yes"}, "Of a target: at everything that happens on the bus to it.", 0, 0, true},
+        priorityGoal(), aboveGoal(),
         {"dma", "DMA", T::Choice, "none", {"none", "receive", "transmit", "both"}, "", 0, 0, true},
     };
+    addDmaGoals(kind);
     kind.requests = dmaBothWays;
+    kind.relevant = [](const Need& need, std::string_view goal) {
+        const bool target = goalText(need, "role") == "target";
+        if (goal == "address" || goal == "general_call" || goal == "interrupt" || goal == "priority")
+            return target;
+        return !target || goal == "role" || goal == "class" || goal == "filter" || goal == "dma";
+    };
     kind.signals = [](const Need&) {
         using D = SignalSpec::Direction;
         return std::vector<SignalSpec>{{"scl", "clock", "SCL", -1, D::Both, false}, {"sda", "data", "SDA", -1, D::Both, false}};
     };
-    kind.brief = [](const Need& need) { return goalText(need, "rate"); };
+    kind.brief = [](const Need& need) { return goalText(need, "role") == "target" ? fmt::format("target 0x{:02X}", I2cGoals::of(need).address) : goalText(need, "rate"); };
     using Use = RoleSpec::Use;
     kind.roles = {
         {"on", Use::Config, false, "", "Switches the controller on, after all else is set.", {}},
@@ -48,6 +73,15 @@ Kind i2cKind()
         {"done", Use::Status, true, "", "The byte is through.", {}},
         {"nacked", Use::Status, true, "", "It was not acknowledged.", {}},
         {"lost", Use::Status, true, "", "Another controller has the bus.", {}},
+        {"clear_bus", Use::Command, false, "", "Nine clocks and a stop condition, which free a bus that a device holds; done when through.", {}},
+        {"target", Use::Config, false, "", "1: it answers to its own address.", {{"controller", 0}, {"target", 1}}},
+        {"own_address", Use::Config, false, "address of 7 bits", "Of a target.", {}},
+        {"general_call", Use::Config, false, "", "A target answers to address 0 too.", {}},
+        {"called", Use::Status, false, "", "A target's address has been on the bus.", {}},
+        {"byte_came", Use::Status, false, "", "The controller has written a byte to the target; reading the data takes it.", {}},
+        {"byte_wanted", Use::Status, false, "", "The controller reads, and the target's next byte is wanted; writing the data gives it.", {}},
+        {"ended", Use::Status, false, "", "A stop condition has ended a transfer of the target.", {}},
+        {"target_interrupt", Use::Config, false, "", "Lets all of these interrupt. Without it, they always do.", {}},
         {"dma_receive", Use::Config, false, "", "Lets the controller ask DMA to fetch.", {}},
         {"dma_transmit", Use::Config, false, "", "Lets the controller ask DMA to bring.", {}},
         {"data", Use::Data, true, "", "The byte.", {}},
@@ -60,7 +94,8 @@ Kind i2cKind()
         setup.openDrain = true;
         setup.because = "the bus is pulled up on the board, devices only pull it low";
     };
-    room.source = {declareI2c, defineI2c, {"step", "write", "read"}};
+    room.tuning.streams = [](const Device&, int, const Need&) { return std::vector<StreamSpec>{{"RX", "data", true, 1, "receive"}, {"TX", "data", false, 1, "send"}}; };
+    room.source = {declareI2c, defineI2c, {"step", "begin", "end", "write", "read", "write_read", "refused", "recover", "happened", "take", "give", "bus", "not", "called", "byte_came", "byte_wanted", "ended", "nothing", "address", "stretch_us"}};
     return room;
 }
 

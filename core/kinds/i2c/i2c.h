@@ -10,6 +10,12 @@ struct I2cGoals {
     Frequency most; ///< SCL is never faster
     std::string speedClass;
     Duration rise, fall, spike;
+    bool target = false;     ///< it answers to its own address instead of calling others
+    int address = 0;         ///< its own, of 7 bits
+    bool generalCall = false;
+    bool tenBits = false;    ///< addresses that it calls
+    Duration patience;       ///< longest that a device may hold the clock low
+    bool interrupts = false; ///< as a target
 
     static I2cGoals of(const Need& need);
 };

@@ -130,7 +130,7 @@ Kind intervalKind()
     };
     kind.goals = {{"period", "Period", T::Duration, "1 ms", {}, "Between two ticks."},
                   {"interrupt", "Interrupt", T::Choice, "yes", {"yes", "no"}, "No: the program asks whether a period is over.", 0, 0, true},
-                  priorityGoal(),
+                  priorityGoal(), aboveGoal(),
                   {"repeats", "Repeats", T::Choice, "yes", {"yes", "once"}, "Once: one period after each start.", 0, 0, true}};
     kind.signals = [](const Need&) { return std::vector<SignalSpec>(); };
     kind.brief = [](const Need& need) { return goalText(need, "period"); };

@@ -4,6 +4,7 @@
 // Edge aligned, one period is PRE x TOP kernel cycles; centre aligned the counter runs up and down, 2 x PRE x TOP.
 // A larger TOP gives finer duties, a suitable PRE can meet the frequency exactly; the best way is the one with the least
 // error among those with enough duty steps, and the finer of two as good.
+#include "core/base/text.h"
 #include "core/kinds/common/division.h"
 #include "core/kinds/pwm/pwm.h"
 #include "core/quantity/format.h"
@@ -55,6 +56,7 @@ std::string bitsOf(std::int64_t steps) { return fmt::format("{:.1f} bit", std::l
 
 struct Channel {
     int number = 0; ///< of the timer
+    int output = 0; ///< of the need, from 1
     std::string goal;
     Ratio wanted;
     std::int64_t compare = 0;
@@ -69,9 +71,16 @@ std::string terminalOf(const Need& need, const std::string& signal, const std::s
     return said == need.terminals.end() ? otherwise : said->second;
 }
 
-/// One period of the outputs. `dead` shortens the beginning of each active phase of a pair.
-Waveform draw(const std::vector<Channel>& channels, const Duration& period, bool centre, const Duration& dead, bool pairs, const Way& way)
+/// Dead times are at least as long as asked for, in the steps that the timer has.
+struct DeadTimes {
+    Duration high, low; ///< before either side is on
+    Duration longest() const { return std::max(high, low); }
+};
+
+/// One period of the outputs. Dead times shorten the beginning of each active phase of a pair.
+Waveform draw(const std::vector<Channel>& channels, const Duration& period, const PwmGoals& g, const DeadTimes& dead, const Way& way)
 {
+    const bool centre = g.centre, pairs = g.pairs;
     Waveform wave;
     wave.title = "one period as it will be";
     wave.span = period;
@@ -93,24 +102,32 @@ Waveform draw(const std::vector<Channel>& channels, const Duration& period, bool
         const bool switches = on > Rational(0) && on < period.value;
         if (switches) {
             high.edges.push_back({Duration(fall), false});
-            low.edges.push_back({Duration(fall + dead.value), true});
+            low.edges.push_back({Duration(fall + dead.low.value), true});
             if (centre) {
                 low.edges.push_back({Duration(again), false});
-                high.edges.push_back({Duration(again + (pairs ? dead.value : Rational(0))), true});
+                high.edges.push_back({Duration(again + (pairs ? dead.high.value : Rational(0))), true});
             } else {
-                high.high = !pairs || dead.value.isZero();
+                high.high = !pairs || dead.high.value.isZero();
                 if (!high.high)
-                    high.edges.insert(high.edges.begin(), {dead, true});
+                    high.edges.insert(high.edges.begin(), {dead.high, true});
             }
         }
+        if (g.opposed && channel.output % 2 == 0 && switches)
+            high = {channel.highName, false, {{Duration((period.value - on) / 2), true}, {Duration((period.value + on) / 2), false}}};
+        for (Waveform::Trace* trace : {&high, &low})
+            if (g.activeLow) {
+                trace->high = !trace->high;
+                for (Waveform::Edge& edge : trace->edges)
+                    edge.high = !edge.high;
+            }
         wave.traces.push_back(high);
         if (!pairs)
             continue;
         wave.traces.push_back(low);
         if (switches) {
-            wave.marks.push_back({Duration(fall), Duration(fall + dead.value), traceHigh, "dead " + format(dead), true});
+            wave.marks.push_back({Duration(fall), Duration(fall + dead.low.value), traceHigh, "dead " + format(dead.low), true});
             const Rational back = centre ? again : Rational(0);
-            wave.marks.push_back({Duration(back), Duration(back + dead.value), traceHigh, "", true});
+            wave.marks.push_back({Duration(back), Duration(back + dead.high.value), traceHigh, dead.high == dead.low ? std::string() : "dead " + format(dead.high), true});
         }
     }
     wave.ramp = ramp;
@@ -118,6 +135,112 @@ Waveform draw(const std::vector<Channel>& channels, const Duration& period, bool
 }
 
 } // namespace
+
+static DeadTimes solveDeadTimes(const TuningContext& c, const PwmGoals& g, Setting& out)
+{
+    const auto solveOne = [&](const char* role, const char* goal, const char* title, const Duration& asked) {
+        const Rational ideal = asked.value * c.kernel().rate.value;
+        const std::int64_t least = ideal.defined() ? ideal.ceil() : INT32_MAX;
+        const Encoding& encoding = c.encoding(role);
+        const auto ticks = encoding.atLeast(least, c.maxCode(role));
+        const std::int64_t used = ticks.value_or(encoding.largest(c.maxCode(role)));
+        const Duration got(Rational(used) / c.kernel().rate.value);
+        Achieved row{goal, title, "\u2265 " + format(asked), format(got), asked.value.isZero() ? std::optional<Ppm>() : errorOf(got, asked), ticks.has_value(),
+                     fmt::format("{} / {}", used, format(c.kernel().rate)), {}};
+        if (!row.ok)
+            row.trouble = fmt::format("{} is out of reach: the longest at {} is {}. The bridge could shoot through; use a slower clock for {}.", format(asked),
+                                      format(c.kernel().rate), format(got), c.kernelName());
+        out.achieved.push_back(row);
+        out.roles.push_back({role, used, goal});
+        return got;
+    };
+    if (c.has("dead_time_low")) {
+        const Duration high = solveOne("dead_time", "dead", "Dead time", g.dead);
+        return {high, solveOne("dead_time_low", "dead_low", "Dead time (low)", g.deadLow)};
+    }
+    // One time for both is as long as the longer of the two.
+    const Duration both = solveOne("dead_time", "dead", "Dead time", std::max(g.dead, g.deadLow));
+    if (g.deadLow != g.dead)
+        out.achieved.push_back({"dead_low", "Dead time (low)", "\u2265 " + format(g.deadLow), format(both), std::nullopt, both >= g.deadLow, "one time for both sides", {}, true});
+    return {both, both};
+}
+
+/// Where the fault comes from: its pad, or a comparator that the timer has a value for.
+static void solveFaultSource(const TuningContext& c, Setting& out)
+{
+    const std::string by(trimmed(goalText(c.need, "fault_by")));
+    if (by.empty()) {
+        if (c.has("fault_source"))
+            out.roles.push_back({"fault_source", 0, "fault_by"});
+        return;
+    }
+    const std::string& name = c.device.instances[size_t(c.bound.instance)].name;
+    Achieved row{"fault_by", "Fault from", by, "nothing", std::nullopt, false, {}, {}};
+    const FieldRef field = c.device.roleField(c.bound.instance, "fault_source");
+    for (size_t n = 0; n < c.plan.needs.size(); ++n) {
+        const int instance = c.bindings.needs[n].instance;
+        if (c.plan.needs[n].id != by || instance < 0)
+            continue;
+        row.trouble = fmt::format("{} is on {}, which does not lead to {}.", c.plan.needs[n].title, c.device.instances[size_t(instance)].name, name);
+        if (field.valid())
+            for (const EnumValue& value : c.device.fieldOf(field).values)
+                if (value.name == c.device.instances[size_t(instance)].name) {
+                    row = {"fault_by", "Fault from", by, value.name, std::nullopt, true, {}, {}};
+                    out.roles.push_back({"fault_source", std::int64_t(value.code), "fault_by"});
+                }
+    }
+    if (!row.ok && row.trouble.empty())
+        row.trouble = fmt::format("no bound need is called \"{}\".", by);
+    out.achieved.push_back(row);
+}
+
+/// The count at which converters are started, where that is not the end of the period.
+static void solveTrigger(const TuningContext& c, const PwmGoals& g, const Way& way, Setting& out)
+{
+    if (!g.triggerAt && !g.triggerAfter)
+        return;
+    const Duration period = bindrel::period(way.frequency);
+    const Rational share = g.triggerAfter ? g.triggerAfter->value / period.value : g.triggerAt->value;
+    // On the way up the count passes half a period.
+    const std::int64_t count = (share * (g.centre ? 2 : 1) * way.period).round();
+    const Duration got(Rational(count) / (way.period * (g.centre ? 2 : 1)) * period.value);
+    Achieved row{"trigger_at", "Converters at", g.triggerAfter ? format(*g.triggerAfter) : format(*g.triggerAt), format(got), std::nullopt, true, fmt::format("count {} of {}", count, way.period), {}};
+    const std::string& name = c.device.instances[size_t(c.bound.instance)].name;
+    if (!c.has("trigger_at") || !c.has("trigger_early")) {
+        row.ok = false;
+        row.trouble = fmt::format("{} starts converters only at the end of its period. Choose another timer, or leave the place open.", name);
+    } else if (!share.defined() || count >= way.period || count < 0) {
+        row.ok = false;
+        row.trouble = g.centre ? fmt::format("{} starts converters while it counts up: in the first half of the period, before {}.", name, format(period / 2))
+                               : fmt::format("a period lasts {}; the place must lie in it.", format(period));
+    } else {
+        out.roles.push_back({"trigger_at", count, "trigger_at"});
+        out.roles.push_back({"trigger_early", 1, "trigger_at"});
+    }
+    out.achieved.push_back(row);
+}
+
+/// What an angle between two widths comes to.
+static void solveServo(const PwmGoals& g, const Way& way, Setting& out)
+{
+    if (g.servo.degrees <= 0)
+        return;
+    const Duration period = bindrel::period(way.frequency);
+    const Duration span = g.servo.wide - g.servo.narrow;
+    Achieved row{"travel", "Travel", fmt::format("{}\u00b0 from {} to {}", g.servo.degrees, format(g.servo.narrow), format(g.servo.wide)), {}, std::nullopt, g.servo.wide > g.servo.narrow && g.servo.wide < period, {}, {}};
+    if (!row.ok) {
+        row.achieved = "none";
+        row.trouble = g.servo.wide > g.servo.narrow ? fmt::format("a period of {} does not hold a pulse of {}. Ask for a lower frequency.", format(period), format(g.servo.wide)) : "the wide pulse must be longer than the narrow one.";
+    } else {
+        const Rational ticks = span.value / period.value * way.period;
+        row.achieved = fmt::format("steps of {:.2g}\u00b0", double(g.servo.degrees) / ticks.toDouble());
+        row.formula = fmt::format("{} / ({} ticks)", format(span), ticks.round());
+        row.ok = ticks >= Rational(g.servo.degrees, 10);
+        if (!row.ok)
+            row.trouble = fmt::format("steps are coarser than 10\u00b0. Ask for more duty steps, or use a faster clock.");
+    }
+    out.achieved.push_back(row);
+}
 
 Setting solvePwm(const TuningContext& c)
 {
@@ -142,6 +265,8 @@ Setting solvePwm(const TuningContext& c)
     if (!frequency.ok)
         frequency.trouble = fmt::format("the nearest frequency is {} off. Choose another clock for {}.", format(best.error, true), c.kernelName());
     out.achieved.push_back(frequency);
+    if (g.activeLow || g.idleHigh)
+        out.achieved.push_back({"idle", "Idle levels", "", fmt::format("{}, {}", g.restsHigh() ? "high" : "low", g.restsHigh() == g.activeLow ? "not active" : "active"), std::nullopt, true, {}, {}, true});
     out.achieved.push_back({"steps", "Duty steps", "\u2265 " + std::to_string(steps), fmt::format("{} ({})", best.period, bitsOf(best.period)), std::nullopt,
                             best.period >= steps, {},
                             best.period >= steps ? "" : fmt::format("{} allows {} duty steps at {}, fewer than the {} asked for. Use a faster clock or a lower frequency.",
@@ -151,23 +276,9 @@ Setting solvePwm(const TuningContext& c)
     if (c.has("buffered"))
         out.roles.push_back({"buffered", 1, ""});
 
-    Duration dead;
-    if (pairs) {
-        const Duration asked = g.dead;
-        const Rational ideal = asked.value * c.kernel().rate.value;
-        const std::int64_t least = ideal.defined() ? ideal.ceil() : INT32_MAX;
-        const Encoding& encoding = c.encoding("dead_time");
-        const auto ticks = encoding.atLeast(least, c.maxCode("dead_time"));
-        const std::int64_t used = ticks.value_or(encoding.largest(c.maxCode("dead_time")));
-        dead = Duration(Rational(used) / c.kernel().rate.value);
-        Achieved row{"dead", "Dead time", "\u2265 " + format(asked), format(dead), asked.value.isZero() ? std::optional<Ppm>() : errorOf(dead, asked), ticks.has_value(),
-                     fmt::format("{} / {}", used, format(c.kernel().rate)), {}};
-        if (!row.ok)
-            row.trouble = fmt::format("{} is out of reach: the longest at {} is {}. The bridge could shoot through; use a slower clock for {}.", format(asked),
-                                      format(c.kernel().rate), format(dead), c.kernelName());
-        out.achieved.push_back(row);
-        out.roles.push_back({"dead_time", used, "dead"});
-    }
+    DeadTimes dead;
+    if (pairs)
+        dead = solveDeadTimes(c, g, out);
 
     std::vector<Channel> channels;
     for (const Seat& seat : c.bound.seats) {
@@ -175,11 +286,14 @@ Setting solvePwm(const TuningContext& c)
             continue;
         Channel channel;
         channel.number = seat.channel;
+        channel.output = seat.signal.channel + 1;
         channel.goal = "duty" + std::to_string(seat.signal.channel + 1);
         channel.highName = terminalOf(c.need, seat.signal.id, seat.signal.id);
         channel.lowName = terminalOf(c.need, seat.signal.id + "n", seat.signal.id + "n");
         const std::optional<Duration>& pulse = g.pulse[size_t(seat.signal.channel)];
-        channel.wanted = pulse ? Ratio(pulse->value * best.frequency.value) : g.duty[size_t(seat.signal.channel)];
+        const std::optional<Voltage>& level = g.level[size_t(seat.signal.channel)];
+        const bool opposed = g.opposed && channel.output % 2 == 0;
+        channel.wanted = pulse ? Ratio(pulse->value * best.frequency.value) : level ? Ratio(level->value / c.rates.supply.value) : g.duty[size_t(seat.signal.channel)];
         const bool longer = channel.wanted.value > Rational(1);
         if (longer)
             channel.wanted = Ratio(Rational(1));
@@ -201,21 +315,37 @@ Setting solvePwm(const TuningContext& c)
             else if (!row.ok)
                 row.trouble = fmt::format("a tick is {}, too coarse for it. Ask for more duty steps, or use a faster clock.", format(Duration(Rational(best.prescaler) * slopes / c.kernel().rate.value)));
         }
+        if (level) {
+            row.wanted = format(*level);
+            row.achieved = format(Voltage(channel.achieved.value * c.rates.supply.value));
+            row.formula += fmt::format(" \u00d7 {}", format(c.rates.supply));
+            row.ok = !longer;
+            if (longer)
+                row.trouble = fmt::format("the outputs reach the supply of {} and no more.", format(c.rates.supply));
+        }
         const Rational on = period.value * channel.achieved.value;
         const Rational shortest = std::min(on, period.value - on, [](const Rational& a, const Rational& b) { return a < b; });
-        if (pairs && shortest > Rational(0) && shortest <= dead.value) {
+        if (pairs && shortest > Rational(0) && shortest <= dead.longest().value) {
             row.ok = false;
             row.trouble = fmt::format("the shorter side is on for {}, no longer than the dead time of {}: it would never switch on. Change the duty or the dead time.",
-                                      format(Duration(shortest)), format(dead));
+                                      format(Duration(shortest)), format(dead.longest()));
         }
         out.achieved.push_back(row);
         if (channel.number <= 0)
             continue; // no pad yet, so no channel
         const std::string n = std::to_string(channel.number);
-        out.roles.push_back({"compare" + n, channel.compare, channel.goal});
+        // Opposed: the output is active while the count is above, about the middle of the period.
+        out.roles.push_back({"compare" + n, opposed ? best.period - channel.compare : channel.compare, channel.goal});
         out.roles.push_back({"output" + n, 1, ""});
-        const bool idleHigh = g.idleHigh;
+        const bool idleHigh = g.restsHigh();
         out.roles.push_back({"idle" + n, idleHigh, "idle"});
+        const bool inverted = g.activeLow != opposed;
+        for (const std::string& side : pairs ? std::vector<std::string>{"", "n"} : std::vector<std::string>{""})
+            if (const std::string role = "invert" + n + side; c.has(role))
+                out.roles.push_back({role, inverted, opposed ? "phase" : "polarity"});
+            else if (inverted && side.empty())
+                out.achieved.push_back({opposed ? "phase" : "polarity", opposed ? "Phase" : "Polarity", opposed ? "opposed" : "inverted", opposed ? "together" : "normal", std::nullopt, false, {},
+                                        fmt::format("{} cannot turn an output round. {}", c.device.instances[size_t(c.bound.instance)].name, opposed ? "Choose another timer, or let all stand together." : "Choose another timer, or state the complement of the duty.")});
         if (pairs) {
             out.roles.push_back({"output" + n + "n", 1, "outputs"});
             out.roles.push_back({"idle" + n + "n", idleHigh, "idle"});
@@ -231,6 +361,7 @@ Setting solvePwm(const TuningContext& c)
         if (!row.ok)
             row.trouble = fmt::format("the filter reaches {} at {}. Filter on the board, or use a slower clock.", format(got), format(c.kernel().rate));
         out.achieved.push_back(row);
+        solveFaultSource(c, out);
         out.roles.push_back({"fault_enable", 1, "fault"});
         out.roles.push_back({"fault_high", g.fault == PwmGoals::Fault::ActiveHigh, "fault"});
         out.roles.push_back({"fault_filter", filter, "fault_filter"});
@@ -243,7 +374,9 @@ Setting solvePwm(const TuningContext& c)
         out.roles.push_back({"outputs_enable", 1, "", When::Start});
     for (const Way& way : ways)
         out.otherWays.push_back({fmt::format("\u00f7{}, {}", way.prescaler, way.period), format(way.frequency), format(way.error, true) + ", " + bitsOf(way.period)});
-    out.waveform = draw(channels, period, centre, dead, pairs, best);
+    solveTrigger(c, g, best, out);
+    solveServo(g, best, out);
+    out.waveform = draw(channels, period, g, dead, best);
     return out;
 }
 

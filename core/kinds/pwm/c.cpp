@@ -53,6 +53,8 @@ void declarePwm(Writer& w, size_t need)
         w.linef("_Static_assert((uint64_t){0}_DEAD_TICKS * 1000000000000u / {1} == {0}_DEAD_PICOSECONDS,", NAME, rateMacro(f, w.names, setting.kernel));
         w.linef("               {});", cString(w.names.needs[need].text() + " dead time from its clock"));
     }
+    if (const auto dead = setting.role("dead_time_low"))
+        w.linef("#define {}_DEAD_LOW_TICKS {}u {}", NAME, *dead, cComment(setting.goal("dead_low")->achieved + " before the low side is on"));
     w.line();
     w.comment(f.device.roleField(f.bindings.needs[need].instance, "buffered").valid() ? "Duty of an output in per mille, rounded to the nearest tick; more than 1000 counts as 1000. Taken over at the next period."
                                                                                                                   : "Duty of an output in per mille, rounded to the nearest tick; more than 1000 counts as 1000. Taken over at once: this timer does not buffer.");
@@ -61,6 +63,22 @@ void declarePwm(Writer& w, size_t need)
     w.comment("The same as a time in nanoseconds; more than the period counts as the period.");
     for (const auto& [output, channel] : channelsOf(w, need))
         w.linef("void {}_set_pulse{}(uint32_t nanoseconds);", name, output);
+    const PwmGoals g = PwmGoals::of(f.plan.needs[need]);
+    if (g.servo.degrees > 0) {
+        w.comment(fmt::format("The same as an angle in thousandths of a degree, from 0 at {} to {} at {}; more counts as the end.", format(g.servo.narrow), g.servo.degrees * 1000, format(g.servo.wide)));
+        for (const auto& [output, channel] : channelsOf(w, need))
+            w.linef("void {}_set_millidegrees{}(uint32_t millidegrees);", name, output);
+    }
+    bool told = false;
+    for (const auto& [output, channel] : channelsOf(w, need))
+        if (g.level[size_t(output - 1)]) {
+            if (!told) {
+                w.linef("#define {}_SUPPLY_MILLIVOLTS {}u", NAME, (f.rates.supply.value * 1000).round());
+                w.comment("The same as the level that a filter makes of it, in millivolts; more than the supply counts as the supply.");
+            }
+            told = true;
+            w.linef("void {}_set_millivolts{}(uint32_t millivolts);", name, output);
+        }
     if (hasFault(w, need)) {
         w.comment("Whether the fault input has switched the outputs off. start() switches them on again.");
         w.linef("bool {}_fault(void);", name);
@@ -74,6 +92,7 @@ void definePwm(Writer& w, size_t need)
     const int instance = f.bindings.needs[need].instance;
     const Word name = w.names.need(need);
     const Word NAME = w.names.NEED(need);
+    const PwmGoals g = PwmGoals::of(f.plan.needs[need]);
     for (const auto& [output, channel] : channelsOf(w, need)) {
         w.because({Place::Kind::Goal, f.plan.needs[need].id, "duty" + std::to_string(output)});
         w.line();
@@ -84,7 +103,13 @@ void definePwm(Writer& w, size_t need)
         w.linef("    const uint32_t ticks = part * ({0}_TICKS / 1000u) + (part * ({0}_TICKS % 1000u) + 500u) / 1000u;", NAME);
         const std::string compare = "compare" + std::to_string(channel);
         const Encoding::Kind encoding = f.device.blockOf(instance).role(compare)->encoding.kind;
-        const auto put = [&] { writeRole(w, instance, compare, Code::trusted(encoding == Encoding::Kind::MinusOne ? "(ticks > 0u ? ticks - 1u : 0u)" : "ticks"), 4); };
+        const bool opposed = g.opposed && output % 2 == 0; // active while the count is above
+        const auto put = [&] {
+            if (opposed)
+                w.linef("    const uint32_t from = {}_TICKS - ticks;", NAME);
+            const Word count = opposed ? Word::of("from") : Word::of("ticks");
+            writeRole(w, instance, compare, encoding == Encoding::Kind::MinusOne ? code("({0} > 0u ? {0} - 1u : 0u)", count) : code("{}", count), 4);
+        };
         put();
         w.line("}");
         w.line();
@@ -95,6 +120,24 @@ void definePwm(Writer& w, size_t need)
         w.linef("    const uint32_t ticks = nearest > {0}_TICKS ? {0}_TICKS : (uint32_t)nearest;", NAME);
         put();
         w.line("}");
+        if (g.servo.degrees > 0) {
+            const std::int64_t narrow = (g.servo.narrow.value * 1'000'000'000).round(), wide = (g.servo.wide.value * 1'000'000'000).round();
+            w.line();
+            w.linef("void {}_set_millidegrees{}(uint32_t millidegrees)", name, output);
+            w.line("{");
+            w.linef("    const uint32_t angle = millidegrees > {0}u ? {0}u : millidegrees;", g.servo.degrees * 1000);
+            w.linef("    {}_set_pulse{}({}u + (uint32_t)(((uint64_t)angle * {}u + {}u) / {}u));", name, output, narrow, std::max<std::int64_t>(wide - narrow, 0), g.servo.degrees * 500, g.servo.degrees * 1000);
+            w.line("}");
+        }
+        if (g.level[size_t(output - 1)]) {
+            w.line();
+            w.linef("void {}_set_millivolts{}(uint32_t millivolts)", name, output);
+            w.line("{");
+            w.linef("    const uint32_t level = millivolts > {0}_SUPPLY_MILLIVOLTS ? {0}_SUPPLY_MILLIVOLTS : millivolts;", NAME);
+            w.linef("    const uint32_t ticks = (uint32_t)(((uint64_t)level * {0}_TICKS + {0}_SUPPLY_MILLIVOLTS / 2u) / {0}_SUPPLY_MILLIVOLTS);", NAME);
+            put();
+            w.line("}");
+        }
     }
     if (!hasFault(w, need))
         return;

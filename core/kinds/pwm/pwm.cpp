@@ -25,7 +25,7 @@ std::vector<SignalSpec> pwmSignals(const Need& need)
         if (pairs)
             out.push_back({"out" + n + "n", "low side " + n, "CH#N", i, D::Out, false});
     }
-    if (goalText(need, "fault") != "none")
+    if (goalText(need, "fault") != "none" && goalText(need, "fault_by").empty())
         out.push_back({"fault", "fault input", "FLT", -1, D::In, false});
     return out;
 }
@@ -34,9 +34,13 @@ bool pwmRelevant(const Need& need, std::string_view goal)
 {
     if (goal.starts_with("duty"))
         return std::atoi(std::string(goal.substr(4)).c_str()) <= channelCount(need);
-    if (goal == "dead")
+    if (goal == "dead" || goal == "dead_low")
         return goalText(need, "outputs") == "complementary";
-    if (goal == "fault_filter")
+    if (goal == "phase")
+        return goalText(need, "alignment") == "centre" && goalText(need, "outputs") == "single" && channelCount(need) > 1;
+    if (goal == "narrow" || goal == "wide")
+        return std::atoi(goalText(need, "travel").c_str()) > 0;
+    if (goal == "fault_filter" || goal == "fault_by")
         return goalText(need, "fault") != "none";
     return true;
 }
@@ -53,13 +57,26 @@ PwmGoals PwmGoals::of(const Need& need)
     for (size_t i = 0; i < out.duty.size(); ++i)
         if (const std::string text = goalText(need, "duty" + std::to_string(i + 1)); const Expected<Duration> pulse = parseDuration(text))
             out.pulse[i] = *pulse;
+        else if (const Expected<Voltage> level = parseVoltage(text); level && text.ends_with('V'))
+            out.level[i] = *level;
         else if (const Expected<Ratio> duty = parseRatio(text))
             out.duty[i] = *duty;
+    out.activeLow = goalText(need, "polarity") == "inverted";
+    out.opposed = pwmRelevant(need, "phase") && goalText(need, "phase") == "opposed";
     out.dead = goalTime(need, "dead");
+    out.deadLow = need.goals.contains("dead_low") ? goalTime(need, "dead_low") : out.dead;
+    out.servo = {std::atoll(goalText(need, "travel").c_str()), goalTime(need, "narrow"), goalTime(need, "wide")};
+    if (const auto place = need.goals.find("trigger_at"); place != need.goals.end()) {
+        if (const Expected<Duration> time = parseDuration(place->second))
+            out.triggerAfter = *time;
+        else if (const Expected<Ratio> ratio = parseRatio(place->second))
+            out.triggerAt = *ratio;
+    }
     const std::string fault = goalText(need, "fault");
     out.fault = fault == "active low" ? Fault::ActiveLow : fault == "active high" ? Fault::ActiveHigh : Fault::None;
     out.faultFilter = goalTime(need, "fault_filter");
-    out.idleHigh = goalText(need, "idle") == "high";
+    if (need.goals.contains("idle"))
+        out.idleHigh = goalText(need, "idle") == "high";
     out.steps = std::atoll(goalText(need, "steps").c_str());
     return out;
 }
@@ -77,14 +94,22 @@ Kind pwmKind()
         {"alignment", "Alignment", T::Choice, "edge", {"edge", "centre"}, "Centre: the counter runs up and down, pulses are symmetric."},
         {"channels", "Channels", T::Integer, "1", {}, "", 1, 4},
         {"outputs", "Outputs", T::Choice, "single", {"single", "complementary"}, "Complementary: a high and a low side for each channel."},
-        {"duty1", "Duty 1", T::Ratio, "0 %", {}, "At start: of the period, or a time.", 0, 0, false, true},
-        {"duty2", "Duty 2", T::Ratio, "0 %", {}, "At start: of the period, or a time.", 0, 0, false, true},
-        {"duty3", "Duty 3", T::Ratio, "0 %", {}, "At start: of the period, or a time.", 0, 0, false, true},
-        {"duty4", "Duty 4", T::Ratio, "0 %", {}, "At start: of the period, or a time.", 0, 0, false, true},
+        {"duty1", "Duty 1", T::Ratio, "0 %", {}, "At start: of the period, a time (1.5 ms), or a level after a filter (1.2 V).", 0, 0, false, true},
+        {"duty2", "Duty 2", T::Ratio, "0 %", {}, "At start: of the period, a time (1.5 ms), or a level after a filter (1.2 V).", 0, 0, false, true},
+        {"duty3", "Duty 3", T::Ratio, "0 %", {}, "At start: of the period, a time (1.5 ms), or a level after a filter (1.2 V).", 0, 0, false, true},
+        {"duty4", "Duty 4", T::Ratio, "0 %", {}, "At start: of the period, a time (1.5 ms), or a level after a filter (1.2 V).", 0, 0, false, true},
         {"dead", "Dead time", T::Duration, "1 us", {}, "At least this long both sides of a pair are off at each change."},
+        {"dead_low", "Dead time (low)", T::Duration, "1 us", {}, "At least this long before the low side is on, where that is another; else the dead time holds for both.", 0, 0, true},
         {"fault", "Fault input", T::Choice, "none", {"none", "active low", "active high"}, "Takes the outputs to their idle levels without software."},
+        {"fault_by", "Fault from", T::Text, "", {}, "Id of a need that has a comparator, whose result is the fault; empty: a pad.", 0, 0, true},
         {"fault_filter", "Fault filter", T::Duration, "0 s", {}, "Shorter pulses on the fault input are ignored.", 0, 0, true},
-        {"idle", "Idle levels", T::Choice, "low", {"low", "high"}, "Of all outputs while they are not enabled.", 0, 0, true},
+        {"polarity", "Polarity", T::Choice, "normal", {"normal", "inverted"}, "Inverted: all outputs are low while they are active.", 0, 0, true},
+        {"idle", "Idle levels", T::Choice, "low", {"low", "high"}, "Of all outputs while they are not enabled. When nothing is said: the level that is not active.", 0, 0, true},
+        {"phase", "Phase", T::Choice, "together", {"together", "opposed"}, "Opposed: pulses of every second output stand half a period from those of the others.", 0, 0, true},
+        {"travel", "Travel", T::Integer, "0", {}, "Degrees of a servo between its narrow and its wide pulse; 0: none.", 0, 3600, true},
+        {"narrow", "Narrow pulse", T::Duration, "1 ms", {}, "At the beginning of the travel.", 0, 0, true},
+        {"wide", "Wide pulse", T::Duration, "2 ms", {}, "At its end.", 0, 0, true},
+        {"trigger_at", "Converters at", T::Ratio, "0 %", {}, "Place of the period at which converters that this timer triggers begin: a share or a time. When nothing is said: its end.", 0, 0, true, true},
         {"steps", "Duty steps", T::Integer, "256", {}, "Fewest different duties that the period must allow.", 2, 65536, true},
     };
     kind.signals = pwmSignals;
@@ -94,7 +119,7 @@ Kind pwmKind()
     kind.rhythm = [](const Need& need) { return goalRate(need, "frequency"); };
     kind.sharedAs = [](const Need& need) {
         const bool alone = goalText(need, "outputs") == "complementary" || goalText(need, "fault") != "none";
-        return alone ? std::string() : "pwm " + goalValue(need, "frequency") + ", " + goalValue(need, "alignment") + ", " + goalValue(need, "steps");
+        return alone ? std::string() : "pwm " + goalValue(need, "frequency") + ", " + goalValue(need, "alignment") + ", " + goalValue(need, "steps") + ", " + goalValue(need, "trigger_at");
     };
     kind.fastest = [](const Need& need, std::string_view signal) { return signal.starts_with("out") ? goalRate(need, "frequency") : Frequency(); };
     kind.brief = [](const Need& need) { return goalText(need, "frequency"); };
@@ -113,9 +138,15 @@ Kind pwmKind()
         {"idle#", Use::Config, false, "", "Level while outputs are off.", {}},
         {"idle#n", Use::Config, false, "", "The same of the low side.", {}},
         {"outputs_enable", Use::Config, false, "", "Lets all outputs drive.", {}},
-        {"dead_time", Use::Config, false, "kernel cycles", "Both sides of a pair are off at each change.", {}},
+        {"invert#", Use::Config, false, "", "1: the output is the other way round: low while active.", {}},
+        {"invert#n", Use::Config, false, "", "The same of the low side.", {}},
+        {"dead_time", Use::Config, false, "kernel cycles", "Both sides of a pair are off at each change; before the high side is on, where there is a role dead_time_low.", {}},
+        {"dead_time_low", Use::Config, false, "kernel cycles", "Both are off before the low side is on.", {}},
+        {"trigger_at", Use::Config, false, "ticks", "Count at which converters are started instead of at the end of the period; on the way up where it counts up and down.", {}},
+        {"trigger_early", Use::Config, false, "", "1: converters are started at that count.", {}},
         {"fault_enable", Use::Config, false, "", "The fault input takes the outputs to idle.", {}},
         {"fault_high", Use::Config, false, "", "It is active high.", {}},
+        {"fault_source", Use::Config, false, "", "Where the fault comes from; 0: its pad. A value that has the name of a comparator: its result.", {}},
         {"fault_filter", Use::Config, false, "kernel cycles", "Shorter pulses on it are ignored.", {}},
         {"fault", Use::Status, false, "", "It has been active.", {}},
     };
@@ -132,7 +163,8 @@ Kind pwmKind()
                        }
                    }};
     kind.leastDrive = 1;
-    room.source = {declarePwm, definePwm, {"prescaler", "ticks", "millihertz", "dead_ticks", "dead_picoseconds", "set_duty", "set_pulse", "fault", "clear_fault"}, {{"prescaler", "prescaler"}, {"period", "ticks"}, {"dead_time", "dead_ticks"}}};
+    kind.restsHigh = [](const Need& need) { return PwmGoals::of(need).restsHigh(); };
+    room.source = {declarePwm, definePwm, {"prescaler", "ticks", "millihertz", "dead_ticks", "dead_picoseconds", "set_duty", "set_pulse", "set_millidegrees", "set_millivolts", "supply_millivolts", "dead_low_ticks", "fault", "clear_fault"}, {{"prescaler", "prescaler"}, {"period", "ticks"}, {"dead_time", "dead_ticks"}, {"dead_time_low", "dead_low_ticks"}}};
     room.source.stopIsSafe = true;
     return room;
 }

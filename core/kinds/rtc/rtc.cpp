@@ -6,6 +6,8 @@
 #include "core/quantity/parse.h"
 #include "core/source/field_access.h"
 
+#include <cstdlib>
+
 namespace bindrel {
 
 namespace {
@@ -23,6 +25,8 @@ Accuracy rtcAccuracy(const TuningContext& c)
 }
 
 bool tickInterrupts(const Need& need) { return goalText(need, "interrupt") == "yes"; }
+
+bool hasAlarm(const Need& need) { return goalText(need, "alarm") == "yes"; }
 
 Setting solveRtc(const TuningContext& c)
 {
@@ -62,6 +66,30 @@ Setting solveRtc(const TuningContext& c)
         out.after.push_back({RoleStep::Kind::Await, "held", 0, "Until it does."});
     if (tickInterrupts(c.need))
         out.events.push_back({"tick", "tick_interrupt", "tick", "tick", "Called by the interrupt at each count.", rate(best)});
+    if (c.need.goals.contains("trim")) {
+        const std::int64_t off = std::atoll(goalText(c.need, "trim").c_str());
+        Achieved trim{"trim", "Clock is off by", fmt::format("{} ppb", off), {}, std::nullopt, false, {}, {}};
+        if (const std::optional<std::int64_t> value = c.has("trim") ? c.encoding("trim").nearest(-off, c.maxCode("trim")) : std::nullopt) {
+            trim.achieved = fmt::format("{:+} ppb added, {:+} left", *value, off + *value);
+            // Half a step is as near as it can be.
+            const std::int64_t low = *c.encoding("trim").decode(0), high = c.encoding("trim").largest(c.maxCode("trim"));
+            trim.ok = -off >= low && -off <= high;
+            if (!trim.ok)
+                trim.trouble = fmt::format("it can add {} to {} ppb. Load the crystal otherwise, or take a better one.", low, high);
+            out.roles.push_back({"trim", *value, "trim"});
+        } else {
+            trim.achieved = "0 ppb added";
+            trim.trouble = fmt::format("{} cannot be corrected. Correct the time in the program.", c.device.instances[size_t(c.bound.instance)].name);
+        }
+        out.achieved.push_back(trim);
+    }
+    if (hasAlarm(c.need)) {
+        const bool can = (c.has("alarm_count") || c.has("alarm_second")) && c.has("alarm");
+        if (!can)
+            out.achieved.push_back({"alarm", "Alarm", "yes", "no", std::nullopt, false, {}, fmt::format("{} has none. Compare the time in the function of its tick.", c.device.instances[size_t(c.bound.instance)].name)});
+        else
+            out.events.push_back({c.device.interruptOf(c.bound.instance, "alarm") ? "alarm" : "tick", "alarm_interrupt", "alarm", "alarm", "Called by the interrupt when the time of the alarm has come.", {}});
+    }
     if (c.has("on"))
         out.roles.push_back({"on", 1, "", RoleValue::When::Start});
     for (const Division& way : ways)
@@ -79,6 +107,25 @@ std::vector<std::string> timePartsOf(const Writer& w, size_t need)
     for (const auto& [role, word] : kTimeParts)
         if (w.facts.device.roleField(w.facts.bindings.needs[need].instance, role).valid())
             out.push_back(word);
+    return out;
+}
+
+/// Parts of an alarm's time that the block may have.
+std::vector<std::string> alarmPartsOf(const Writer& w, size_t need)
+{
+    std::vector<std::string> out;
+    if (hasAlarm(w.facts.plan.needs[need]))
+        for (const char* part : {"second", "minute", "hour", "count"})
+            if (w.facts.device.roleField(w.facts.bindings.needs[need].instance, std::string("alarm_") + part).valid())
+                out.emplace_back(part);
+    return out;
+}
+
+std::vector<Code> alarmParameters(const std::vector<std::string>& parts)
+{
+    std::vector<Code> out;
+    for (auto part = parts.rbegin(); part != parts.rend(); ++part)
+        out.push_back(code("uint32_t {}", Word::of(*part)));
     return out;
 }
 
@@ -102,6 +149,14 @@ void declareRtc(Writer& w, size_t need)
         w.comment("Read again when it changed meanwhile, so that all parts belong together.");
         w.linef("struct {0}_time {0}_time(void);", name);
         w.linef("{} {}_set_time(const struct {}_time *time);", result, name, name);
+    }
+    if (const std::vector<std::string> parts = alarmPartsOf(w, need); !parts.empty()) {
+        w.comment(parts.front() == "count" ? "Calls the alarm at this count." : "Calls the alarm at this time of each day.");
+        w.linef("void {}_set_alarm({});", name, joinedCode(alarmParameters(parts), ", "));
+        if (w.facts.device.roleField(instance, "alarm_on").valid()) {
+            w.comment("No alarm any more.");
+            w.linef("void {}_clear_alarm(void);", name);
+        }
     }
 }
 
@@ -151,6 +206,27 @@ void defineRtc(Writer& w, size_t need)
         whileHeld(w, need, [&] { writeRole(w, instance, "counter", Code::trusted("count"), 4); });
         w.line("}");
     }
+    if (const std::vector<std::string> alarm = alarmPartsOf(w, need); !alarm.empty()) {
+        const bool switched = f.device.roleField(instance, "alarm_on").valid();
+        w.line();
+        w.linef("void {}_set_alarm({})", name, joinedCode(alarmParameters(alarm), ", "));
+        w.line("{");
+        if (switched)
+            writeRoleCode(w, instance, "alarm_on", 0, 4);
+        for (const std::string& part : alarm)
+            writeRole(w, instance, "alarm_" + part, code("{}", Word::of(part)), 4);
+        clearFlags(w, instance, {"alarm"}, 4);
+        if (switched)
+            writeRoleCode(w, instance, "alarm_on", 1, 4);
+        w.line("}");
+        if (switched) {
+            w.line();
+            w.linef("void {}_clear_alarm(void)", name);
+            w.line("{");
+            writeRoleCode(w, instance, "alarm_on", 0, 4);
+            w.line("}");
+        }
+    }
     const std::vector<std::string> parts = timePartsOf(w, need);
     if (parts.empty())
         return;
@@ -186,12 +262,17 @@ Kind rtcKind()
     kind.instanceKind = "rtc";
     kind.goals = {{"rate", "Counts at", T::Frequency, "1 Hz", {}, ""}, {"drift", "Drift at most", T::Tolerance, "100 ppm", {}, ""},
                   {"interrupt", "Interrupt", T::Choice, "no", {"yes", "no"}, "At each count.", 0, 0, true},
-                  priorityGoal()};
+                  {"alarm", "Alarm", T::Choice, "no", {"no", "yes"}, "Calls a function of yours at a time that the program sets.", 0, 0, true},
+                  {"trim", "Clock is off by", T::Integer, "0", {}, "Thousandths of a ppm (ppb) that its clock is fast, as measured; it is corrected by that.", -1'000'000, 1'000'000, true},
+                  priorityGoal(), aboveGoal()};
     kind.signals = [](const Need&) { return std::vector<SignalSpec>(); };
     kind.brief = [](const Need& need) { return goalText(need, "rate"); };
     using Use = RoleSpec::Use;
     kind.roles = {{"on", Use::Config, false, "", "Switches the counter on.", {}}, {"counter", Use::Data, false, "counts", "The time.", {}}, {"tick", Use::Status, false, "", "A count is over.", {}},
                   {"tick_interrupt", Use::Config, false, "", "Lets each count interrupt. Without it, it always does.", {}},
+                  {"alarm", Use::Status, false, "", "The time of the alarm has come.", {}}, {"alarm_interrupt", Use::Config, false, "", "Lets that interrupt. Without it, it always does.", {}}, {"alarm_on", Use::Config, false, "", "The alarm is watched for.", {}},
+                  {"alarm_second", Use::Data, false, "", "Time of day of the alarm.", {}}, {"alarm_minute", Use::Data, false, "", "", {}}, {"alarm_hour", Use::Data, false, "", "", {}}, {"alarm_count", Use::Data, false, "counts", "Count of the alarm, where there is a plain count.", {}},
+                  {"trim", Use::Config, false, "parts in 10^9", "By which it counts faster than its clock says.", {}, true},
                   {"coarse", Use::Config, false, "input cycles", "First divider.", {}, true}, {"fine", Use::Config, false, "cycles of the first divider", "Second divider.", {}, true},
                   {"hold", Use::Config, false, "", "1: asks for the state in which dividers and time can be set.", {}}, {"held", Use::Status, false, "", "That state is reached.", {}},
                   {"second", Use::Data, false, "", "Of the time of day, where there is no plain count.", {}}, {"minute", Use::Data, false, "", "", {}}, {"hour", Use::Data, false, "", "", {}},
@@ -199,7 +280,7 @@ Kind rtcKind()
     kind.abilities = {{"divider", "What its clock is divided by beside the roles; 1 when nothing is said."}};
     kind.instanceEvents = {{"tick", "A count is over."}, {"alarm", "The time of an alarm has come."}};
     room.tuning.solve = solveRtc;
-    room.source = {declareRtc, defineRtc, {"count", "set", "time", "set_time", "tick"}};
+    room.source = {declareRtc, defineRtc, {"count", "set", "time", "set_time", "tick", "alarm", "set_alarm", "clear_alarm"}};
     room.tuning.accuracy = rtcAccuracy;
     return room;
 }

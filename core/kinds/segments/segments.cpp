@@ -39,7 +39,7 @@ struct SegmentMap {
         SegmentMap out;
         const int planes = backplanesOf(need), lines = std::clamp(std::atoi(goalText(need, "segments").c_str()), 1, 40);
         std::set<std::pair<int, int>> taken;
-        for (const std::string& word : splitted(replacedAll(goalText(need, "map"), '\n', ' '), ' ')) {
+        for (const std::string& word : splitted(replacedAll(asPairs(goalText(need, "map")), '\n', ' '), ' ')) {
             if (word.empty())
                 continue;
             unsigned digit = 0;
@@ -50,6 +50,8 @@ struct SegmentMap {
                 out.trouble = fmt::format("\"{}\" does not say where a segment hangs: write 1a=0.3 for segment a of digit 1 on backplane 0 (of 0 to {}) and segment line 3 (of 0 to {})", word, planes - 1, lines - 1);
             else if (!taken.insert({plane, line}).second)
                 out.trouble = fmt::format("\"{}\": backplane {} and segment line {} have a segment already", word, plane, line);
+            else if (digit <= out.digits.size() && out.digits[digit - 1][at].first >= 0)
+                out.trouble = fmt::format("\"{}\": segment {} of digit {} hangs somewhere already", word, segment, digit);
             if (!out.trouble.empty())
                 return out;
             while (out.digits.size() < digit) {
@@ -57,6 +59,31 @@ struct SegmentMap {
                 out.digits.back().fill({-1, -1});
             }
             out.digits[digit - 1][at] = {plane, line};
+        }
+        return out;
+    }
+
+    /// A table with a row for each backplane, as a display's data sheet has it: "1a 1b - 2a / 1f 1g 1p 2f" with a cell for each segment line, rows parted by
+    /// lines or slashes, cells by blanks, tabs, commas or bars. Becomes the pairs that it says; other text stays.
+    static std::string asPairs(const std::string& text)
+    {
+        if (text.find('=') != std::string::npos)
+            return text;
+        std::string plain = text, out;
+        std::replace(plain.begin(), plain.end(), '/', '\n');
+        for (const char gap : {'\t', ',', '|', ';', '\r'})
+            std::replace(plain.begin(), plain.end(), gap, ' ');
+        int plane = 0;
+        for (const std::string& row : splitted(plain, '\n')) {
+            int line = 0;
+            for (const std::string& cell : splitted(row, ' ')) {
+                if (cell.empty())
+                    continue;
+                if (cell != "-" && cell != ".")
+                    out += fmt::format("{}={}.{} ", lowered(cell), plane, line);
+                ++line;
+            }
+            plane += line > 0;
         }
         return out;
     }
@@ -227,7 +254,7 @@ Kind segmentsKind()
     kind.goals = {{"backplanes", "Backplanes", T::Integer, "4", {}, "", 1, 8},
                   {"segments", "Segment lines", T::Integer, "8", {}, "", 1, 40},
                   {"frame", "Frame rate", T::Frequency, "60 Hz", {}, "Of the whole picture."},
-                  {"map", "Digits", T::Text, "", {}, "Where the segments of the digits hang: 1a=0.3 is segment a of the first digit, on backplane 0 and segment line 3; blanks between them. a is on top, then round by the right, g in the middle, p the point."},
+                  {"map", "Digits", T::Text, "", {}, "Where the segments of the digits hang: 1a=0.3 is segment a of the first digit, on backplane 0 and segment line 3; blanks between them. Or the table of the data sheet: a row for each backplane, parted by /, - where nothing hangs. a is on top, then round by the right, g in the middle, p the point."},
                   {"contrast", "Contrast", T::Ratio, "50 %", {}, "Where the controller can set it.", 0, 0, true}};
     kind.signals = [](const Need& need) {
         using D = SignalSpec::Direction;

@@ -63,6 +63,7 @@ Kind spiKind()
         {"valid", "Data valid after", T::Duration, "0 s", {}, "The part's data is there at the latest this long after the edge that shifts it; the receive margin follows from it.", 0, 0, true},
         {"dma", "DMA", T::Choice, "none", {"none", "receive", "transmit", "both"}, "", 0, 0, true},
     };
+    addDmaGoals(kind);
     kind.roles = {
         {"on", Use::Config, false, "", "Switches the port on.", {}},
         {"host", Use::Config, false, "", "1: it is the controller.", {{"peripheral", 0}, {"controller|host", 1}}},
@@ -95,6 +96,10 @@ Kind spiKind()
     kind.requests = dmaBothWays;
     kind.brief = [](const Need& need) { return goalText(need, "rate"); };
     room.tuning.solve = solveSpi;
+    room.tuning.streams = [](const Device&, int, const Need& need) {
+        const int bits = SpiGoals::of(need).bits, bytes = bits > 16 ? 4 : bits > 8 ? 2 : 1;
+        return std::vector<StreamSpec>{{"RX", "data", true, bytes, "receive"}, {"TX", "data", false, bytes, "send"}};
+    };
     room.source = {declareSpi, defineSpi, {"transfer", "offer", "receive", "sck_millihertz", "word_us"}};
     return room;
 }

@@ -13,6 +13,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cstdlib>
 
 namespace bindrel {
 
@@ -86,6 +87,33 @@ Waveform drawFrame(const Frame& frame, const Frequency& baud, std::int64_t overs
     return wave;
 }
 
+/// How long the driver of the bus is on before and after a transmission, in samples of a bit.
+void solveDriver(const TuningContext& c, const UartGoals& g, const Divider& best, Setting& out)
+{
+    const std::string& name = c.device.instances[size_t(c.bound.instance)].name;
+    if (!c.has("driver_enable")) {
+        out.achieved.push_back({"line", "Line", "RS-485", "two wires", std::nullopt, false, {}, fmt::format("{} does not switch a driver by itself. Choose another port, or state an output that your program switches.", name)});
+        return;
+    }
+    out.roles.push_back({"driver_enable", 1, "line"});
+    const Rational sample = Rational(1) / (best.baud.value * best.oversampling);
+    // At its fastest the clock gives the shortest time.
+    const Rational shortest = Rational(1) / (shifted(best.baud, c.kernel().tolerance.high).value * best.oversampling);
+    for (const auto& [role, goal, title, wanted] : {std::tuple{"driver_lead", "lead", "Driver before", g.lead}, {"driver_trail", "trail", "Driver after", g.trail}}) {
+        const std::int64_t least = (wanted.value / shortest).ceil();
+        const std::optional<std::int64_t> samples = c.has(role) ? c.encoding(role).atLeast(least, c.maxCode(role)) : least == 0 ? std::optional<std::int64_t>(0) : std::nullopt;
+        Achieved row{goal, title, "\u2265 " + format(wanted), format(Duration(sample * samples.value_or(0))), std::nullopt, samples.has_value(), fmt::format("{} samples of {}", samples.value_or(0), format(Duration(sample))), {}};
+        if (!samples) {
+            const std::int64_t most = c.has(role) ? c.encoding(role).largest(c.maxCode(role)) : 0;
+            row.achieved = format(Duration(sample * most));
+            row.trouble = fmt::format("{} gives {} at most at this baud. Ask for less, or for a slower baud.", name, row.achieved);
+        } else if (c.has(role)) {
+            out.roles.push_back({role, *samples, goal});
+        }
+        out.achieved.push_back(row);
+    }
+}
+
 } // namespace
 
 std::int64_t dividerUnit(const Device& device, int instance)
@@ -138,10 +166,21 @@ Setting solveUart(const TuningContext& c)
     out.achieved.push_back({"peer", "Error budget", fmt::format("\u2264 {}", format(budget)), format(total) + " used", std::nullopt, baud.ok,
                             fmt::format("(1/2 - 2/{}) / ({} - 1/2)", best.oversampling, frame.toStop()), {}, true});
 
+    if (g.line == UartGoals::Line::OneWire)
+        out.achieved.push_back({"line", "Line", "one wire", c.has("single_wire") ? "one wire" : "two wires", std::nullopt, c.has("single_wire"), {},
+                                c.has("single_wire") ? "" : fmt::format("{} cannot receive where it sends. Join TX and RX on the board, with two wires here, or choose another port.", c.device.instances[size_t(c.bound.instance)].name)});
+    else if (c.has("single_wire"))
+        out.roles.push_back({"single_wire", 0, "line"});
+    if (g.line == UartGoals::Line::Rs485 && g.sends) // a port that only listens has no driver to switch
+        solveDriver(c, g, best, out);
+    const std::vector<RoleValue> line = std::move(out.roles);
     out.roles = {{"divider", best.divider, "baud"}, {"oversampling", best.oversampling, "baud"},
                  {"bits", frame.data, "frame"}, {"parity", static_cast<std::int64_t>(frame.parity), "frame"},
                  {"stop", frame.stop, "frame"}, {"rts", g.handshake, "flow"}, {"cts", g.handshake, "flow"},
                  {"transmit", g.sends, "direction"}, {"receive", g.receives, "direction"}, {"on", 1, ""}};
+    out.roles.insert(out.roles.end(), line.begin(), line.end());
+    if (g.line == UartGoals::Line::OneWire && c.has("single_wire"))
+        out.roles.push_back({"single_wire", 1, "line"});
     // A chip with one choice needs no field for it.
     std::erase_if(out.roles, [&](const RoleValue& value) {
         return !c.has(value.role) && ((value.role == "oversampling" && ways.size() == 1) || (value.role == "bits" && value.value == 8) || (value.role == "stop" && value.value == 1));
@@ -157,6 +196,29 @@ Setting solveUart(const TuningContext& c)
             out.achieved.push_back(interruptLoad(c, "interrupt", bytes));
             out.events.push_back({"event", "receive_interrupt", "receive_full", "take_in", "Called by the interrupt: takes a byte into memory.", bytes, true});
         }
+    }
+    const std::string& name = c.device.instances[size_t(c.bound.instance)].name;
+    if (goalText(c.need, "interrupt") == "match") {
+        const bool can = g.receives && c.has("match") && c.has("matched");
+        if (can) {
+            out.roles.push_back({"match", std::atoll(goalText(c.need, "match").c_str()), "match"});
+            if (c.has("match_on"))
+                out.roles.push_back({"match_on", 1, "match"});
+            out.events.push_back({"event", "match_interrupt", "matched", "matched", "Called by the interrupt when the byte that is looked for has come.", {}, false});
+        } else {
+            out.achieved.push_back({"interrupt", "Interrupt", "match", "none", std::nullopt, false, {}, g.receives ? fmt::format("{} does not look at what comes. Look for the byte in the program.", name) : "nothing is received. Ask for both directions, or for no interrupt."});
+        }
+    }
+    if (const bool wakes = goalText(c.need, "wake") == "yes"; wakes && (!g.receives || !c.has("wake")))
+        out.achieved.push_back({"wake", "Wakes", "yes", "no", std::nullopt, false, {}, g.receives ? fmt::format("{} does not wake the chip. Choose another port, or watch the edges of its pad by a GPIO need.", name) : "nothing is received that could wake the chip."});
+    else if (c.has("wake"))
+        out.roles.push_back({"wake", wakes, "wake"});
+    if (goalText(c.need, "interrupt") == "idle") {
+        if (g.receives && c.has("idle_seen"))
+            out.events.push_back({"event", "idle_interrupt", "idle_seen", "idle", "Called by the interrupt when the line has gone quiet after bytes.", {}, false});
+        else
+            out.achieved.push_back({"interrupt", "Interrupt", "idle", "none", std::nullopt, false, {}, g.receives ? fmt::format("{} does not see a quiet line. Choose another port, or look at the bytes that come.", name)
+                                                                                                             : "nothing is received. Ask for both directions, or for no interrupt."});
     }
     for (const Divider& way : ways)
         out.otherWays.push_back({fmt::format("{} samples, \u00f7{}", way.oversampling, way.divider), formatBaud(way.baud), format(way.error, true)});

@@ -3,7 +3,15 @@
 #include "core/kinds/uart/uart.h"
 #include "core/quantity/format.h"
 
+#include <algorithm>
+
 namespace bindrel {
+
+/// Whether an interrupt takes received bytes into memory.
+static bool takesIn(const Setting& setting)
+{
+    return std::any_of(setting.events.begin(), setting.events.end(), [](const NeedEvent& event) { return event.function == "take_in"; });
+}
 
 void declareUart(Writer& w, size_t need)
 {
@@ -26,7 +34,7 @@ void declareUart(Writer& w, size_t need)
     w.linef("_Static_assert(((uint64_t){0} * {1}u + {2}u * {3}_DIVIDER / 2u) / ({2}u * {3}_DIVIDER) == {3}_BAUD,", kernelHz, unit, samples, NAME);
     w.linef("               {});", cString(w.names.needs[need].text() + " baud from its clock"));
     w.line();
-    if (g.sends) {
+    if (g.sends && !setting.moves("TX")) {
         const std::int64_t frame = g.frame.toStop() - 1 + g.frame.stop;
         w.linef("#define {}_BYTE_US {}u {}", NAME, (Rational(2 * frame) / baud * 1'000'000).ceil(), cComment("two frames: in this time there is room for a byte"));
         w.comment(g.handshake ? "Sends one byte when there is room; false when there was none for two frames, as when the other end holds the line (CTS)."
@@ -35,10 +43,19 @@ void declareUart(Writer& w, size_t need)
         w.comment("The same for several; stops at the first that is not sent and gives how many were.");
         w.linef("uint32_t {}_send_bytes(const uint8_t *bytes, uint32_t count);", name);
     }
-    if (g.receives) {
-        w.comment(f.settings[need].events.empty() ? "Takes one byte when there is one." : "Takes the oldest byte that the interrupt has taken in, when there is one.");
+    const auto has = [&](const char* role) { return f.device.roleField(f.bindings.needs[need].instance, role).valid(); };
+    if (g.sends && has("send_break")) {
+        w.comment("Holds the line low for longer than a frame, after what is on its way.");
+        w.linef("void {}_send_break(void);", name);
+    }
+    if (g.receives && has("break_seen")) {
+        w.comment("Whether the other end has done so since this was last asked.");
+        w.linef("bool {}_break_seen(void);", name);
+    }
+    if (g.receives && !setting.moves("RX")) {
+        w.comment(!takesIn(setting) ? "Takes one byte when there is one." : "Takes the oldest byte that the interrupt has taken in, when there is one.");
         w.linef("bool {}_receive(uint8_t *byte);", name);
-        if (!f.settings[need].events.empty()) {
+        if (takesIn(setting)) {
             w.comment("Bytes that came while there was no room, since start.");
             w.linef("uint32_t {}_lost(void);", name);
         }
@@ -48,12 +65,13 @@ void declareUart(Writer& w, size_t need)
 void defineUart(Writer& w, size_t need)
 {
     const Facts& f = w.facts;
+    const Setting& setting = f.settings[need];
     const UartGoals g = UartGoals::of(f.plan.needs[need]);
     const int instance = w.facts.bindings.needs[need].instance;
     const Word name = w.names.need(need);
     const auto bit = [&](const char* role) { return roleMacro(f, w.names, instance, role); };
     const auto reg = [&](const char* role) { return roleRegister(f, w.names, instance, role); };
-    if (g.sends) {
+    if (g.sends && !setting.moves("TX")) {
         w.line();
         w.linef("bool {}_send(uint8_t byte)", name);
         w.line("{");
@@ -73,7 +91,22 @@ void defineUart(Writer& w, size_t need)
         w.line("    return sent;");
         w.line("}");
     }
-    if (g.receives && !f.settings[need].events.empty()) {
+    if (g.sends && f.device.roleField(instance, "send_break").valid()) {
+        w.line();
+        w.linef("void {}_send_break(void)", name);
+        w.line("{");
+        writeRoleCode(w, instance, "send_break", 1, 4);
+        w.line("}");
+    }
+    if (g.receives && f.device.roleField(instance, "break_seen").valid()) {
+        w.line();
+        w.linef("bool {}_break_seen(void)", name);
+        w.line("{");
+        takeFlag(w, instance, "break_seen");
+        w.line("    return true;");
+        w.line("}");
+    }
+    if (g.receives && takesIn(setting)) {
         w.line();
         w.comment("The interrupt alone moves the head, the program alone the tail.");
         w.line("static volatile uint8_t waiting[64];");
@@ -105,7 +138,7 @@ void defineUart(Writer& w, size_t need)
         w.line("{");
         w.line("    return lost;");
         w.line("}");
-    } else if (g.receives) {
+    } else if (g.receives && !setting.moves("RX")) {
         w.line();
         w.linef("bool {}_receive(uint8_t *byte)", name);
         w.line("{");

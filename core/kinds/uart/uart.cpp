@@ -17,7 +17,12 @@ std::vector<SignalSpec> uartSignals(const Need& need)
         out.push_back({"tx", "transmit", "TX", -1, D::Out, false});
     if (direction != "transmit")
         out.push_back({"rx", "receive", "RX", -1, D::In, false});
-    if (goalText(need, "flow") == "RTS/CTS") {
+    const std::string line = goalText(need, "line");
+    if (line == "one wire") // both ways on the pad of TX
+        return {{"tx", "line", "TX", -1, D::Out, false}};
+    if (line == "RS-485" && direction != "receive")
+        out.push_back({"de", "driver enable", "RTS", -1, D::Out, false});
+    else if (line == "two wires" && goalText(need, "flow") == "RTS/CTS") {
         out.push_back({"rts", "request to send", "RTS", -1, D::Out, false});
         out.push_back({"cts", "clear to send", "CTS", -1, D::In, false});
     }
@@ -32,9 +37,13 @@ UartGoals UartGoals::of(const Need& need)
     out.baud = goalRate(need, "baud");
     if (const std::string frame = goalText(need, "frame"); frame.size() == 3)
         out.frame = {frame[0] - '0', frame[1] == 'E' ? UartFrame::Parity::Even : frame[1] == 'O' ? UartFrame::Parity::Odd : UartFrame::Parity::None, frame[2] - '0'};
-    out.handshake = goalText(need, "flow") == "RTS/CTS";
-    out.sends = goalText(need, "direction") != "receive";
-    out.receives = goalText(need, "direction") != "transmit";
+    const std::string line = goalText(need, "line");
+    out.line = line == "one wire" ? Line::OneWire : line == "RS-485" ? Line::Rs485 : Line::TwoWires;
+    out.lead = goalTime(need, "lead");
+    out.trail = goalTime(need, "trail");
+    out.handshake = out.line == Line::TwoWires && goalText(need, "flow") == "RTS/CTS";
+    out.sends = out.line == Line::OneWire || goalText(need, "direction") != "receive";
+    out.receives = out.line == Line::OneWire || goalText(need, "direction") != "transmit";
     if (const Expected<Ppm> peer = parsePpm(goalText(need, "peer")))
         out.peer = *peer;
     return out;
@@ -52,13 +61,26 @@ Kind uartKind()
         {"baud", "Baud", T::Baud, "115.2 kBd", {}, "Symbols a second on the line."},
         {"frame", "Frame", T::Choice, "8N1", {"8N1", "8N2", "8E1", "8O1", "8E2", "8O2", "7E1", "7O1"}, "Data bits, parity, stop bits."},
         {"flow", "Flow control", T::Choice, "none", {"none", "RTS/CTS"}, "Hardware handshake."},
+        {"line", "Line", T::Choice, "two wires", {"two wires", "one wire", "RS-485"}, "One wire: both ends drive it, in turn. RS-485: the port switches the driver of the bus while it sends.", 0, 0, true},
+        {"lead", "Driver before", T::Duration, "0 s", {}, "The driver is on at least so long before the start bit.", 0, 0, true},
+        {"trail", "Driver after", T::Duration, "0 s", {}, "And so long after the last stop bit.", 0, 0, true},
         {"direction", "Direction", T::Choice, "both", {"both", "transmit", "receive"}, ""},
         {"peer", "Other end", T::Tolerance, "±1 %", {}, "How far the other end's clock may be off.", 0, 0, true},
-        {"interrupt", "Interrupt", T::Choice, "none", {"none", "receive"}, "Receive: bytes are taken in by the interrupt and wait in memory.", 0, 0, true},
-        priorityGoal(),
+        {"interrupt", "Interrupt", T::Choice, "none", {"none", "receive", "idle", "match"}, "Match: tells when a byte of a certain value has come. Receive: bytes are taken in by the interrupt and wait in memory. Idle: it tells when the line has gone quiet after bytes.", 0, 0, true},
+        priorityGoal(), aboveGoal(),
+        {"match", "Match", T::Integer, "10", {}, "The byte that is told of.", 0, 255, true},
+        {"wake", "Wakes", T::Choice, "no", {"no", "yes"}, "A start bit ends a low-power mode, where the port runs on in it.", 0, 0, true},
         {"dma", "DMA", T::Choice, "none", {"none", "receive", "transmit", "both"}, "", 0, 0, true},
     };
+    addDmaGoals(kind);
     kind.signals = uartSignals;
+    kind.relevant = [](const Need& need, std::string_view goal) {
+        if (goal == "match")
+            return goalText(need, "interrupt") == "match";
+        if (goal == "lead" || goal == "trail")
+            return goalText(need, "line") == "RS-485" && goalText(need, "direction") != "receive";
+        return (goal != "flow" || goalText(need, "line") == "two wires") && (goal != "direction" || goalText(need, "line") != "one wire");
+    };
     // A line that carries 0101… makes a full cycle in two bits.
     kind.fastest = [](const Need& need, std::string_view signal) { return signal == "tx" ? goalRate(need, "baud") / Rational(2) : Frequency(); };
     kind.requests = dmaBothWays;
@@ -73,6 +95,19 @@ Kind uartKind()
         {"stop", Use::Config, false, "stop bits", "Without it a frame has 1.", {}},
         {"rts", Use::Config, false, "", "Drives RTS by hardware.", {}},
         {"cts", Use::Config, false, "", "Obeys CTS.", {}},
+        {"single_wire", Use::Config, false, "", "Receives from the pad of TX, and does not hear itself.", {}},
+        {"driver_enable", Use::Config, false, "", "RTS is high while the port sends.", {}},
+        {"driver_lead", Use::Config, false, "samples of a bit", "So long RTS is high before the start bit.", {}},
+        {"driver_trail", Use::Config, false, "samples of a bit", "And after the last stop bit.", {}},
+        {"match", Use::Config, false, "byte", "Value that is looked for.", {}},
+        {"match_on", Use::Config, false, "", "It is looked for.", {}},
+        {"matched", Use::Status, false, "", "It has come.", {}},
+        {"match_interrupt", Use::Config, false, "", "Lets that interrupt. Without it, it always does.", {}},
+        {"wake", Use::Config, false, "", "A start bit wakes the chip.", {}},
+        {"send_break", Use::Command, false, "", "Holds the line low for longer than a frame, once.", {}},
+        {"break_seen", Use::Status, false, "", "The other end did that.", {}},
+        {"idle_seen", Use::Status, false, "", "The line has gone quiet after a byte.", {}},
+        {"idle_interrupt", Use::Config, false, "", "Lets that interrupt. Without it, it always does.", {}},
         {"oversampling", Use::Config, false, "samples a bit", "Where there is a choice.", {}},
         {"divider", Use::Config, true, "kernel cycles a sample, in parts of 1 / 2^fraction_bits", "", {}},
         {"receive_interrupt", Use::Config, false, "", "Lets a byte that has come interrupt. Without it, it always does.", {}},
@@ -85,13 +120,16 @@ Kind uartKind()
     kind.abilities = {{"oversampling", "Samples a bit that can be chosen."}, {"fraction_bits", "Of the divider."}, {"smallest_divider", "Smallest value of the divider."}, {"fifo", "Depth in bytes."}};
     kind.instanceSignals = {{"TX", "Transmit."}, {"RX", "Receive."}, {"RTS", "Request to send."}, {"CTS", "Clear to send."}};
     kind.instanceRequests = {{"RX", "A byte has come."}, {"TX", "There is room for a byte."}};
-    room.tuning = {solveUart, uartAccuracy, [](PadSetup& setup, const Device&, const Need&, const SignalSpec& signal) {
-                       if (signal.direction != SignalSpec::Direction::In)
+    room.tuning = {solveUart, uartAccuracy, [](PadSetup& setup, const Device&, const Need& need, const SignalSpec& signal) {
+                       const bool oneWire = UartGoals::of(need).line == UartGoals::Line::OneWire;
+                       if (signal.direction != SignalSpec::Direction::In && !oneWire)
                            return;
+                       setup.openDrain = oneWire;
                        setup.pull = PadSetup::Pull::Up;
                        setup.because = "the line idles high, also while nobody drives it";
                    }};
-    room.source = {declareUart, defineUart, {"baud", "divider", "byte_us", "send", "send_bytes", "receive", "take_in", "lost"}, {{"divider", "divider"}}};
+    room.tuning.streams = [](const Device&, int, const Need&) { return std::vector<StreamSpec>{{"RX", "data", true, 1, "receive"}, {"TX", "data", false, 1, "send"}}; };
+    room.source = {declareUart, defineUart, {"baud", "divider", "byte_us", "send", "send_bytes", "receive", "take_in", "lost", "send_break", "break_seen", "idle", "matched"}, {{"divider", "divider"}}};
     return room;
 }
 

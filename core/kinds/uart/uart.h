@@ -18,6 +18,8 @@ struct UartFrame {
 struct UartGoals {
     Frequency baud;
     UartFrame frame;
+    enum class Line { TwoWires, OneWire, Rs485 } line = Line::TwoWires;
+    Duration lead, trail; ///< RS-485: the driver is on at least so long before the start bit and after the last stop bit
     bool handshake = false;
     bool sends = true, receives = true;
     Ppm peer; ///< how far the other end may be off

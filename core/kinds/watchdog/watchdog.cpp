@@ -50,7 +50,6 @@ Setting solveWatchdog(const TuningContext& c)
         return out;
     }
     const Duration wanted = goalTime(c.need, "period");
-    const Rational kernel = c.kernel().rate.value;
     const Rational fastest = shifted(c.kernel().rate, c.kernel().tolerance.high).value, slowest = shifted(c.kernel().rate, c.kernel().tolerance.low).value;
     const DividedBy divider{"prescaler", "period", 1, DividedBy::Error::OfTime};
     const std::optional<Division> way = divisionAtLeast(c, wanted.value * fastest, divider);

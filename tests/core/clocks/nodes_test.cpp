@@ -57,12 +57,12 @@ private Q_SLOTS:
         QTest::addColumn<QString>("typed");
         QTest::addColumn<QString>("kept"); // empty: refused
         QTest::newRow("whole") << "rl1224-q48" << "PLL" << "24" << "24";
-        QTest::newRow("sixteenths") << "rl1224-q48" << "PLL" << "24.0625" << "24.0625";
-        QTest::newRow("as a fraction") << "rl1224-q48" << "PLL" << "24+2/32" << "24.0625";
+        QTest::newRow("eighths") << "rl1224-q48" << "PLL" << "24.125" << "24.125";
+        QTest::newRow("as a fraction") << "rl1224-q48" << "PLL" << "24+4/32" << "24.125";
         QTest::newRow("marked") << "rl1224-q48" << "PLL" << "\u00d7 24.5" << "24.5";
         QTest::newRow("between steps") << "rl1224-q48" << "PLL" << "24.03" << "";
-        QTest::newRow("too small") << "rl1224-q48" << "PLL" << "7.9375" << "";
-        QTest::newRow("too large") << "rl1224-q48" << "PLL" << "48.0625" << "";
+        QTest::newRow("too small") << "rl1224-q48" << "PLL" << "7.875" << "";
+        QTest::newRow("too large") << "rl1224-q48" << "PLL" << "48.125" << "";
         QTest::newRow("4096ths") << "al7654-f144" << "R.VCO" << "39.5" << "39+2048/4096";
         QTest::newRow("4096ths exact") << "al7654-f144" << "R.VCO" << "39+2630/4096" << "39+2630/4096";
         QTest::newRow("thousandths") << "al7654-f144" << "Q.VCO" << "39.125" << "39+125/1000";

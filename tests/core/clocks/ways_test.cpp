@@ -131,6 +131,26 @@ private Q_SLOTS:
         QVERIFY(single >= 5);
     }
 
+    /// A new plan, bound and nothing decided of its clocks: more is wrong than a few changes mend. In turn most of it is, nothing new is wrong,
+    /// and what is told as left is all that is.
+    void manyThingsAreMendedInTurn()
+    {
+        Workpiece work = demo();
+        work.plan.clocks.clear();
+        work.plan.range.clear();
+        const auto s = run(work);
+        RepairRequest request;
+        request.missedGoals = [&](const Rates& rates) { return needsThatMiss(*s->device, s->plan, s->bindings, rates); };
+        const RepairResult result = repairClocks(*s->device, *s->board, s->plan, s->bindings, request);
+        QVERIFY(result.wrong.size() > 2);
+        QVERIFY(!result.ways.empty() && result.inTurn);
+        const Expected<Plan> mended = applied(s->plan, result.ways.front().edit);
+        QVERIFY(mended);
+        const RepairResult after = repairClocks(*s->device, *s->board, *mended, s->bindings, request);
+        QVERIFY(after.wrong.size() < result.wrong.size());
+        QCOMPARE(after.wrong.size(), result.left.size());
+    }
+
     void lowestRangeCarriesTheRates()
     {
         const auto s = run(demo());

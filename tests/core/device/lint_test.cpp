@@ -61,8 +61,9 @@ private Q_SLOTS:
         sedge("encoding-range", R"({ "codes": [96, 127], "base": 192, "step": 16 })", R"({ "codes": [96, 160], "base": 192, "step": 16 })", "a segment that does not fit");
         sedge("address-collision", R"("base": "0x4D00 8F00")", R"("base": "0x4D00 8200")");
         sedge("interrupt-twice", R"("interrupts": { "event": 9 })", R"("interrupts": { "event": 8 })");
-        sedge("interrupt-name", R"("interrupts": { "tick": 34 })", R"("interrupts": { "tock": 34 })");
+        sedge("interrupt-name", R"("interrupts": { "tick": 34, "alarm": 35 })", R"("interrupts": { "tock": 34, "alarm": 35 })");
         row("interrupt-zero", "rill", "rl1224-q48", R"("interrupts": { "guard": 1 })", R"("interrupts": { "guard": 0 })");
+        sedge("dma-address", R"("FROM{n}":  { "offset": "0x44", "count": 8, "stride": 16, "fields": { "ADDR": "31:0" } })", R"("FROM{n}":  { "offset": "0x44", "count": 8, "stride": 16, "fields": { "ADDR": "23:0" } })");
         sedge("dma-router", R"("dma": { "RX": 1, "TX": 2 })", R"("dma": { "RX": 99, "TX": 2 })");
         sedge("dma-request-twice", R"("dma": { "RX": 3, "TX": 4 })", R"("dma": { "RX": 1, "TX": 4 })");
         // ---- pads and routing

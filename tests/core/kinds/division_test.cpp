@@ -113,9 +113,9 @@ private Q_SLOTS:
             std::vector<double> counts; ///< empty: all up to the chain's most
             std::function<double(const Snapshot&)> cycles;
         };
-        static const double sedge[] = {4, 16, 64, 256, 1024}, moss[] = {64, 512, 2048, 8192, 32768, 131072, 524288}, alder[] = {3, 12, 48, 192, 768}, rill[] = {256, 1024, 4096, 16384, 65536, 262144, 1048576};
+        static const double sedge[] = {6, 24, 96, 384, 1536}, moss[] = {64, 512, 2048, 8192, 32768, 131072, 524288}, alder[] = {3, 12, 48, 192, 768}, rill[] = {256, 1024, 4096, 16384, 65536, 262144, 1048576};
         const std::map<std::string, Family> families{
-            {"sluice-node-c-done", {36e3 * 1.05, {{4, 16, 64, 256, 1024}, 4096}, {}, [](const Snapshot& s) { return sedge[word(s, 0x4D016C00) >> 4 & 7] * (word(s, 0x4D016C04) + 1.0); }}},
+            {"sluice-node-c-done", {36e3 * 1.05, {{6, 24, 96, 384, 1536}, 1024}, {}, [](const Snapshot& s) { return sedge[word(s, 0x4D016C00) >> 4 & 7] * (word(s, 0x4D016C04) + 1.0); }}},
             {"rain-post-b-done", {9e3 * 1.22, {{1}, 1}, {std::begin(moss), std::end(moss)}, [](const Snapshot& s) { return moss[word(s, 0x48000A80) >> 4 & 7]; }}},
             {"pump-hall-a-done", {30e3 * 1.06, {{3, 12, 48, 192, 768}, 4096}, {}, [](const Snapshot& s) { return alder[word(s, 0x47016C00) & 7] * (word(s, 0x47016C04) + 1.0); }}},
             {"ditch-meter-d-done", {32e3 * 1.04, {{1}, 1}, {std::begin(rill), std::end(rill)}, [](const Snapshot& s) { return rill[word(s, 0x7C018000) & 15]; }}},
@@ -214,7 +214,7 @@ private Q_SLOTS:
     void clocksOfTheDay()
     {
         const auto sedge = run(demo());
-        QCOMPARE(((word(*sedge, 0x4D015F04) >> 16 & 127) + 1) * ((word(*sedge, 0x4D015F04) & 0x7FFF) + 1), 32768u);
+        QCOMPARE(((word(*sedge, 0x4D015F04) & 63) + 1) * ((word(*sedge, 0x4D015F18) & 0xFFF) + 1), 32768u);
         const auto alder = run(demo("pump-hall-a-done"));
         QCOMPARE(((word(*alder, 0x47016504) & 15) + 1) * ((word(*alder, 0x47016504) >> 4 & 0xFFF) + 1), 32768u);
         const auto rill = run(demo("ditch-meter-d-done"));

@@ -87,8 +87,8 @@ private Q_SLOTS:
         } time{59, 34, 12, 26, 11, 26};
         const auto setTime = code.find<int(const Time*)>("sluice_clock_set_time");
         QCOMPARE(setTime(&time), 0);
-        QCOMPARE(Chip::at(0x4D015F08), 12u << 16 | 34u << 8 | 59u);
-        QCOMPARE(Chip::at(0x4D015F0C), 26u << 16 | 11u << 8 | 26u);
+        QCOMPARE(Chip::at(0x4D015F08), 59u << 20 | 34u << 10 | 12u);
+        QCOMPARE(Chip::at(0x4D015F0C), 26u << 20 | 11u << 10 | 26u);
         QCOMPARE(code.find<Time()>("sluice_clock_time")().minute, 34u);
         code.hardwareDies();
         QVERIFY(setTime(&time) != 0);
@@ -159,6 +159,14 @@ private Q_SLOTS:
                 QCOMPARE(QString::fromStdString(shown(digit)), QString(at < 0 ? "" : figures[text[size_t(at)] - '0']));
             }
         }
+        // The same map as the table of a data sheet gives the same figures.
+        const auto pasted = run(with(demo("rain-post-b-done"), SetGoal{"display", "map", "1A 1E\t2A 2E | 3a, 3e 4a 4e\n1b 1f 2b 2f 3b 3f 4b 4f / 1c 1g 2c 2g 3c 3g 4c 4g / 1d 1p 2d 2p 3d 3p 4d 4p"}));
+        QVERIFY2(pasted->findings.empty(), findingsText(*pasted).c_str());
+        for (size_t i = 0; i < s->source().files.size(); ++i)
+            if (s->source().files[i].name.find("display") != std::string::npos)
+                QCOMPARE(QString::fromStdString(pasted->source().files[i].text()), QString::fromStdString(s->source().files[i].text()));
+        for (const char* wrong : {"1a 1e / 1b 1b", "1a / 1b / 1c / 1d / 1e", "1a 1z"})
+            QVERIFY2(hasFinding(*run(with(demo("rain-post-b-done"), SetGoal{"display", "map", wrong})), "GOAL-01", "display"), wrong);
         show(10'000); // does not fit
         for (int digit = 1; digit <= 4; ++digit)
             QVERIFY(shown(digit).empty());
@@ -230,6 +238,17 @@ private Q_SLOTS:
         code.startAll(*s);
         QCOMPARE(Chip::at(0xE000E400 + 24) & 0xFF, 5u << 4); // interrupt 24, four bits
         QVERIFY(hasFinding(*run(with(demo(), SetGoal{"tick", "priority", "16"})), "GOAL-03"));
+        // Above another: the nearest level; above 0, each above the other, nobody of that name are told.
+        Workpiece above = with(with(demo(), SetGoal{"tick", "priority", "5"}), SetGoal{"uplink", "interrupt", "receive"});
+        above = with(above, SetGoal{"uplink", "above", "tick"});
+        const auto urgent = run(above);
+        QVERIFY2(urgent->findings.empty(), findingsText(*urgent).c_str());
+        QCOMPARE(*urgencyOf(*urgent->device, urgent->plan, *urgent->plan.need("uplink")).level, 4u);
+        QVERIFY(hasFinding(*run(with(above, SetGoal{"tick", "priority", "0"})), "GOAL-03"));
+        QVERIFY(hasFinding(*run(with(above, SetGoal{"tick", "above", "uplink"})), "GOAL-03"));
+        QVERIFY(hasFinding(*run(with(above, SetGoal{"uplink", "above", "tock"})), "GOAL-03"));
+        QVERIFY(hasFinding(*run(with(above, SetGoal{"uplink", "priority", "5"})), "GOAL-03"));
+        QVERIFY(run(with(above, SetGoal{"uplink", "priority", "2"}))->findings.empty());
         // The helper's controller has a field for each: number 25, three bits.
         const auto pump = run(with(demo("pump-hall-a-done"), SetGoal{"report-tick", "priority", "6"}));
         QVERIFY2(pump->findings.empty(), findingsText(*pump).c_str());
@@ -238,6 +257,72 @@ private Q_SLOTS:
             set = set || (pump->device->addressOf(value.instance, value.reg) == 0x47001C10 + 25 * 4 && value.value == 6);
         QVERIFY(set);
         QVERIFY(hasFinding(*run(with(demo("pump-hall-a-done"), SetGoal{"report-tick", "priority", "8"})), "GOAL-03"));
+    }
+
+    /// An alarm of the day's clock, and one of a plain count.
+    void alarms()
+    {
+        const auto s = run(with(with(demo(), SetGoal{"clock", "alarm", "yes"}), SetGoal{"clock", "trim", "-40000"}));
+        QVERIFY2(s->findings.empty(), findingsText(*s).c_str());
+        QCOMPARE(QString::fromStdString(rehearsed(*s)), QString());
+        {
+            const Compiled code(*s);
+            const Chip chip(*s->device);
+            (void)code.find<int()>("sluice_clock_bring_up")();
+            // 40 ppm too slow: 17 of the steps of 2.347 ppm are added.
+            QCOMPARE(Chip::at(0x4D015F20), 64u + 17u);
+            code.find<void()>("sluice_clock_start")();
+            QCOMPARE(Chip::at(0x4D015F14), 4u);
+            code.find<void(uint32_t, uint32_t, uint32_t)>("sluice_clock_set_alarm")(6, 30, 15);
+            QCOMPARE(Chip::at(0x4D015F1C), 1u << 31 | 15u << 20 | 30u << 10 | 6u);
+            code.find<void()>("sluice_clock_clear_alarm")();
+            QCOMPARE(Chip::at(0x4D015F1C) >> 31, 0u);
+            Chip::at(0x4D015F10) = 4 | 2;
+            code.find<void()>("sluice_on_RTC_alarm")();
+            QCOMPARE(Chip::at(0x4D015F10) & 4, 4u); // cleared by a one
+        }
+        QVERIFY(hasFinding(*run(with(demo(), SetGoal{"clock", "trim", "200000"})), "GOAL-01", "clock"));
+        const Workpiece rain = demo("rain-post-b-done");
+        for (const Need& need : rain.plan.needs)
+            if (need.kind == "rtc") {
+                const auto post = run(with(rain, SetGoal{need.id, "alarm", "yes"}));
+                QVERIFY2(post->findings.empty(), findingsText(*post).c_str());
+                const Compiled code(*post);
+                const Chip chip(*post->device);
+                code.find<void(uint32_t)>(("rain_" + need.id + "_set_alarm").c_str())(123456);
+                QCOMPARE(Chip::at(0x48000A08), 123456u);
+                QVERIFY(hasFinding(*run(with(rain, SetGoal{need.id, "trim", "5"})), "GOAL-01", need.id));
+            }
+    }
+
+    /// A converter that goes on by itself, averages, and tells when a value leaves two levels.
+    void watchedValues()
+    {
+        Workpiece work = demo();
+        for (const auto& [goal, value] : {std::pair{"trigger", "continuous"}, {"average", "5"}, {"watch", "yes"}, {"watch_low", "500"}, {"watch_high", "2500"}})
+            work = with(work, SetGoal{"supply-sense", goal, value});
+        const auto s = run(work);
+        QVERIFY2(s->findings.empty(), findingsText(*s).c_str());
+        QCOMPARE(QString::fromStdString(rehearsed(*s)), QString());
+        const Compiled code(*s);
+        const Chip chip(*s->device);
+        (void)code.find<int()>("sluice_supply_sense_bring_up")();
+        const uint32_t control = Chip::at(0x4D013800);
+        QCOMPARE(control >> 13 & 3, 3u);  // again, held against levels
+        QCOMPARE(control >> 16 & 15, 3u); // eight, the fewest that are five at least
+        QCOMPARE(Chip::at(0x4D013820), 683u | 3413u << 16); // of 4096 for 3 V
+        code.find<void()>("sluice_supply_sense_start")();
+        QCOMPARE(Chip::at(0x4D013800) >> 3 & 1, 1u);
+        QCOMPARE(Chip::at(0x4D01381C), 16u);
+        Chip::at(0x4D013804) = 16;
+        code.find<void()>("sluice_on_ADC1_done")();
+        QCOMPARE(Chip::at(0x4D013804), 16u);
+        QVERIFY(code.has("sluice_supply_sense_value") && !code.has("sluice_supply_sense_convert"));
+        for (const auto& [goal, value] : {std::pair{"watch_low", "2600"}, {"watch_high", "3001"}, {"average", "4096"}, {"rate", "100 kHz"}})
+            QVERIFY2(hasFinding(*run(with(with(work, SetGoal{"supply-sense", "rate", "1 kHz"}), SetGoal{"supply-sense", goal, value})), "GOAL-01", "supply-sense"), goal);
+        const Workpiece ditch = demo("ditch-meter-d-done");
+        for (const auto& [goal, value] : {std::pair{"watch", "yes"}, {"average", "2"}, {"trigger", "continuous"}})
+            QVERIFY2(hasFinding(*run(with(ditch, SetGoal{"supply-sense", goal, value})), "GOAL-01", "supply-sense"), goal);
     }
 
     /// Two needs use one converter in turn: each sets it for itself, and what both take of its time is told.
@@ -262,7 +347,7 @@ private Q_SLOTS:
         QCOMPARE(QString::fromStdString(rehearsed(*s)), QString());
         const Compiled code(*s);
         const Chip chip(*s->device);
-        // What each asks for in SMP, SEQ and LEN, whatever the other has left there.
+        // What each asks for in HOLD, ORDER and LEN, whatever the other has left there.
         const auto first = code.find<int(uint16_t*)>("sluice_supply_sense_convert"), second = code.find<int(uint16_t*)>("sluice_extra_convert");
         uint16_t values[2] = {};
         volatile uint32_t &stat = Chip::at(0x4D013804), &sequence = Chip::at(0x4D013808), &length = Chip::at(0x4D013810), &control = Chip::at(0x4D013800);
@@ -271,12 +356,12 @@ private Q_SLOTS:
             stat = 4;
             QCOMPARE(first(values), 0);
             QCOMPARE(length, 1u);
-            QCOMPARE(sequence & 0x3FF, 1u | 3u << 5);
+            QCOMPARE(sequence & 0xFFFF, 1u | 3u << 8);
             QCOMPARE(control >> 4 & 3, 0u);
             stat = 4;
             QCOMPARE(second(values), 0);
             QCOMPARE(length, 0u);
-            QCOMPARE(sequence & 31, input);
+            QCOMPARE(sequence & 255, input);
             QCOMPARE(control >> 4 & 3, 1u); // ten bits
         }
         // Together they must fit.

@@ -1,0 +1,45 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "cli/commands.h"
+#include "core/plan/need_line.h"
+
+#include <fmt/format.h>
+
+namespace bindrel::cli {
+
+static void addAdd(CLI::App& app, int& exitCode)
+{
+    struct Options {
+        std::string plan;
+        std::vector<std::string> words;
+        bool write = false;
+    };
+    auto options = std::make_shared<Options>();
+    CLI::App* command = app.add_subcommand("add", "State a need in one line, as in: add PLAN \"uart 460.8k rts/cts for modem\".");
+    command->add_option("PLAN", options->plan, "Plan file")->required();
+    command->add_option("NEED", options->words, "A kind, then its goals, \"for PART\", \"on CORE\", \"called TITLE\" in any order")->required();
+    command->add_flag("--write", options->write, "Save the plan; without it only what was understood is told");
+    addStoreOptions(*command);
+    command->callback([options, &exitCode] {
+        const auto s = openPlan(options->plan, exitCode);
+        if (!s)
+            return;
+        std::string line;
+        for (const std::string& word : options->words)
+            line += (line.empty() ? "" : " ") + word;
+        const Expected<StatedNeed> stated = parseNeedLine(line, *s->device, *s->board);
+        if (!stated) {
+            exitCode = complain(stated.problem());
+            return;
+        }
+        const Need need = newNeed(*stated, s->plan, *s->device, *s->board);
+        say("{}: {}\n", need.title, describe(*stated, *s->board));
+        const Expected<Plan> more = applied(s->plan, editOf("Add " + need.title, InsertNeed{s->plan.needs.size(), need}));
+        const Outcome done = !more ? Outcome(more.problem()) : options->write ? storePlan(s, *more) : Outcome();
+        if (!done)
+            exitCode = complain(done.problem());
+    });
+}
+
+BINDREL_COMMAND(addAdd)
+
+} // namespace bindrel::cli

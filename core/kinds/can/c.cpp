@@ -1,0 +1,141 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/kinds/can/can.h"
+#include "core/quantity/format.h"
+#include "core/source/field_access.h"
+
+#include <algorithm>
+
+namespace bindrel {
+
+namespace {
+
+/// Whether the block has a buffer to send from and one to take from.
+bool hasFrames(const Facts& f, size_t need)
+{
+    const int instance = f.bindings.needs[need].instance;
+    const auto has = [&](const char* role) { return f.device.roleField(instance, role).valid(); };
+    return std::all_of(kCanFrameRoles.begin(), kCanFrameRoles.end(), has);
+}
+
+/// Four bytes as the word that holds them, the first lowest.
+Code word(const char* bytes, int first)
+{
+    return code("((uint32_t){0}[{1}] | (uint32_t){0}[{2}] << 8 | (uint32_t){0}[{3}] << 16 | (uint32_t){0}[{4}] << 24)", Code::trusted(bytes), first, first + 1, first + 2, first + 3);
+}
+
+void defineSend(Writer& w, size_t need)
+{
+    const Facts& f = w.facts;
+    const int instance = f.bindings.needs[need].instance;
+    const Word name = w.names.need(need);
+    const bool extended = f.device.roleField(instance, "send_extended").valid();
+    w.line();
+    w.linef("bool {0}_send(const struct {0}_frame *frame)", name);
+    w.line("{");
+    if (extended)
+        w.line("    if (frame->length > 8u || frame->id > (frame->extended ? 0x1FFFFFFFu : 0x7FFu)) {");
+    else
+        w.line("    if (frame->length > 8u || frame->extended || frame->id > 0x7FFu) {");
+    w.line("        return false;");
+    w.line("    }");
+    w.linef("    if (({} & {}) == 0u) {{", roleRegister(f, w.names, instance, "send_empty"), roleMacro(f, w.names, instance, "send_empty"));
+    w.line("        return false;");
+    w.line("    }");
+    writeRole(w, instance, "send_id", Code::trusted("frame->id"), 4);
+    if (extended)
+        writeRole(w, instance, "send_extended", Code::trusted("(frame->extended ? 1u : 0u)"), 4);
+    writeRole(w, instance, "send_length", Code::trusted("frame->length"), 4);
+    writeRole(w, instance, "send_low", word("frame->bytes", 0), 4);
+    writeRole(w, instance, "send_high", word("frame->bytes", 4), 4);
+    writeRoleCode(w, instance, "send", 1, 4);
+    w.line("    return true;");
+    w.line("}");
+}
+
+void defineReceive(Writer& w, size_t need)
+{
+    const Facts& f = w.facts;
+    const int instance = f.bindings.needs[need].instance;
+    const Word name = w.names.need(need);
+    w.line();
+    w.linef("bool {0}_receive(struct {0}_frame *frame)", name);
+    w.line("{");
+    w.linef("    if (({} & {}) == 0u) {{", roleRegister(f, w.names, instance, "receive_full"), roleMacro(f, w.names, instance, "receive_full"));
+    w.line("        return false;");
+    w.line("    }");
+    w.linef("    frame->id = {};", readRole(w, instance, "receive_id"));
+    if (f.device.roleField(instance, "receive_extended").valid())
+        w.linef("    frame->extended = {} != 0u;", readRole(w, instance, "receive_extended"));
+    else
+        w.line("    frame->extended = false;");
+    w.linef("    const uint32_t length = {};", readRole(w, instance, "receive_length"));
+    w.line("    frame->length = (uint8_t)(length > 8u ? 8u : length);");
+    w.linef("    const uint32_t low = {};", readRole(w, instance, "receive_low"));
+    w.linef("    const uint32_t high = {};", readRole(w, instance, "receive_high"));
+    w.line("    for (uint32_t i = 0u; i < 4u; i++) {");
+    w.line("        frame->bytes[i] = (uint8_t)(low >> (8u * i));");
+    w.line("        frame->bytes[4u + i] = (uint8_t)(high >> (8u * i));");
+    w.line("    }");
+    writeRoleCode(w, instance, "receive_next", 1, 4);
+    w.line("    return true;");
+    w.line("}");
+}
+
+} // namespace
+
+void declareCan(Writer& w, size_t need)
+{
+    const Facts& f = w.facts;
+    const Setting& setting = f.settings[need];
+    const Word name = w.names.need(need), NAME = w.names.NEED(need);
+    const std::int64_t quanta = 1 + setting.role("propagation").value_or(0) + setting.role("segment1").value_or(0) + setting.role("segment2").value_or(0);
+    const std::int64_t prescaler = setting.role("prescaler").value_or(1);
+    w.comment(fmt::format("{}; sample point {}. {}", setting.goal("rate")->formula + " = " + setting.goal("rate")->achieved, setting.goal("sample")->achieved, hasFrames(f, need) ? "Frames go and come by send and receive." : "Frames are yours to put into its message memory."));
+    w.linef("#define {}_PRESCALER {}u", NAME, prescaler);
+    w.linef("#define {}_QUANTA {}u {}", NAME, quanta, cComment("a bit"));
+    w.linef("#define {}_BITS_PER_SECOND {}u", NAME, (Rational(f.rates.clocks[size_t(setting.kernel)].rate.value.floor()) / (prescaler * quanta)).floor());
+    w.linef("_Static_assert({0} / ({1}_PRESCALER * {1}_QUANTA) == {1}_BITS_PER_SECOND, {2});", rateMacro(f, w.names, setting.kernel), NAME, cString(w.names.needs[need].text() + " bit rate from its clock"));
+    const int instance = f.bindings.needs[need].instance;
+    const CanFilterPlan filters = canFilterPlan(f.device, instance, f.plan.needs[need]);
+    if (!filters.filters.filters.empty())
+        w.comment(filters.filters.more == 0 ? "Of received frames only those with the identifiers of the plan pass." : "Of received frames those with the identifiers of the plan pass, and some others that the filters cannot tell from them: look at the identifier.");
+    if (hasFrames(f, need)) {
+        w.line();
+        w.linef("struct {}_frame {{", name);
+        w.line("    uint32_t id;      /* of 11 bits, or of 29 */");
+        w.line("    bool extended;    /* of 29 bits */");
+        w.line("    uint8_t length;   /* 0 to 8 */");
+        w.line("    uint8_t bytes[8];");
+        w.line("};");
+        if (goalText(f.plan.needs[need], "listen") != "yes") {
+            w.comment("Queues a frame; false when there is no room yet, or no such frame can be.");
+            w.linef("bool {0}_send(const struct {0}_frame *frame);", name);
+        }
+        w.comment("Takes the oldest frame that has come, when there is one.");
+        w.linef("bool {0}_receive(struct {0}_frame *frame);", name);
+    }
+    if (!f.device.roleField(instance, "off_bus").valid())
+        return;
+    w.line();
+    w.comment("Whether too many errors have taken the controller off the bus; stop and start let it come back, after 128 times 11 recessive bits.");
+    w.linef("bool {}_off_bus(void);", name);
+}
+
+void defineCan(Writer& w, size_t need)
+{
+    const int instance = w.facts.bindings.needs[need].instance;
+    if (hasFrames(w.facts, need)) {
+        if (goalText(w.facts.plan.needs[need], "listen") != "yes")
+            defineSend(w, need);
+        defineReceive(w, need);
+    }
+    if (!w.facts.device.roleField(instance, "off_bus").valid())
+        return;
+    w.line();
+    w.linef("bool {}_off_bus(void)", w.names.need(need));
+    w.line("{");
+    w.linef("    return ({} & {}) != 0u;", roleRegister(w.facts, w.names, instance, "off_bus"), roleMacro(w.facts, w.names, instance, "off_bus"));
+    w.line("}");
+}
+
+} // namespace bindrel

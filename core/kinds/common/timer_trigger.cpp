@@ -1,0 +1,64 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/kinds/common/timer_trigger.h"
+
+#include "core/base/text.h"
+#include "core/quantity/format.h"
+
+#include <fmt/format.h>
+
+namespace bindrel {
+
+namespace {
+
+/// The rate of the periods of a need that has a timer; zero for others.
+Frequency periodRateOf(const Need& need)
+{
+    const KindSpec* kind = findKind(need.kind);
+    return kind && kind->rhythm ? kind->rhythm(need) : Frequency();
+}
+
+} // namespace
+
+std::optional<TimerTrigger> timerTrigger(const TuningContext& c, const std::string& by, const Frequency& rate, std::string& trouble)
+{
+    const FieldRef field = c.device.roleField(c.bound.instance, "trigger");
+    const std::string& name = c.device.instances[size_t(c.bound.instance)].name;
+    std::vector<std::string> timers;
+    if (field.valid())
+        for (const EnumValue& value : c.device.fieldOf(field).values)
+            if (c.device.findInstance(value.name) >= 0)
+                timers.push_back(value.name);
+    if (timers.empty()) {
+        trouble = fmt::format("{} is started by software alone. Start it in the function of a tick.", name);
+        return std::nullopt;
+    }
+    for (size_t n = 0; n < c.plan.needs.size(); ++n) {
+        const Need& other = c.plan.needs[n];
+        const int instance = c.bindings.needs[n].instance;
+        const bool named = other.id == by;
+        if (instance < 0 || (!by.empty() && !named) || (by.empty() && !(periodRateOf(other) == rate)))
+            continue;
+        for (const EnumValue& value : c.device.fieldOf(field).values)
+            if (value.name == c.device.instances[size_t(instance)].name)
+                return TimerTrigger{value.code, other.title, periodRateOf(other)};
+        if (named) {
+            trouble = fmt::format("{} is on {}, which does not start {}: only {} can.", other.title, c.device.instances[size_t(instance)].name, name, listed(timers));
+            return std::nullopt;
+        }
+    }
+    trouble = by.empty() ? fmt::format("no need has a timer of {} that starts {}: {} can. Add an interval of {}, or name another need.", format(rate), name, listed(timers), format(period(rate)))
+                         : fmt::format("no bound need is called \"{}\".", by);
+    return std::nullopt;
+}
+
+Achieved triggerRow(const std::optional<TimerTrigger>& trigger, const Frequency& rate, const std::string& trouble)
+{
+    Achieved row{"trigger", "Started by", "timer at " + format(rate), trigger ? fmt::format("{}, {}", trigger->title, format(trigger->rate)) : "nothing", std::nullopt, trigger.has_value(), {}, trouble};
+    if (trigger && trigger->rate != rate) {
+        row.ok = false;
+        row.trouble = fmt::format("that timer comes {} times a second. Ask for that rate, or name another need.", format(trigger->rate));
+    }
+    return row;
+}
+
+} // namespace bindrel

@@ -1,0 +1,16 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "core/source/writer.h"
+
+namespace bindrel {
+
+/// The functions by which a need's program lets DMA move: begin with a piece of memory, ask how far it is, halt. For every channel of the
+/// need that the device's file tells in full.
+void declareStreams(Writer& header, size_t need);
+void defineStreams(Writer& source, size_t need);
+
+/// Endings of their names.
+const std::vector<std::string_view>& streamSuffixes();
+
+} // namespace bindrel

@@ -1,0 +1,120 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/tuning/streams.h"
+
+#include "core/base/text.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cstdlib>
+
+namespace bindrel {
+
+namespace {
+
+/// One channel of the controller, by its roles.
+class Channel {
+public:
+    Channel(const Device& device, int number) : device_(device), number_(std::to_string(number)) {}
+
+    std::string name(std::string_view role) const { return std::string(role) + number_; }
+    bool has(std::string_view role) const { return device_.roleField(device_.dma.instance, name(role)).valid(); }
+    bool canBe(std::string_view role, std::int64_t value) const
+    {
+        const Role* found = device_.blockOf(device_.dma.instance).role(name(role));
+        const std::optional<std::uint32_t> code = found ? found->encoding.encode(value) : std::nullopt;
+        return code && *code <= device_.fieldOf(device_.roleField(device_.dma.instance, name(role))).maxCode();
+    }
+    bool holdsAddress(std::string_view role) const { return has(role) && device_.fieldOf(device_.roleField(device_.dma.instance, name(role))).width == 32; }
+    /// Whether the need's functions can start it.
+    bool isTold(bool bothEnds) const { return has("on") && has("count") && ((!bothEnds && holdsAddress("memory")) || (holdsAddress("from") && holdsAddress("to"))); }
+
+private:
+    const Device& device_;
+    std::string number_;
+};
+
+} // namespace
+
+std::optional<std::int64_t> countOffset(const Device& device, int channel)
+{
+    const Role* role = device.blockOf(device.dma.instance).role("count" + std::to_string(channel));
+    if (!role)
+        return std::nullopt;
+    const std::optional<std::uint32_t> two = role->encoding.encode(2), three = role->encoding.encode(3);
+    if (!two || !three || *three != *two + 1 || (role->encoding.kind != Encoding::Kind::AsIs && role->encoding.kind != Encoding::Kind::MinusOne))
+        return std::nullopt;
+    return std::int64_t(*two) - 2;
+}
+
+void addStreams(Setting& setting, const TuningContext& c, const std::vector<StreamSpec>& specs)
+{
+    const bool round = goalText(c.need, "dma_runs") == "round";
+    const std::string tells = goalText(c.need, "dma_tells");
+    const std::int64_t priority = std::atoll(goalText(c.need, "dma_priority").c_str());
+    const bool ranked = c.need.goals.contains("dma_priority");
+    for (const Stream& stream : c.bound.streams) {
+        const auto spec = std::find_if(specs.begin(), specs.end(), [&stream](const StreamSpec& one) { return one.request == stream.request; });
+        if (spec == specs.end() || stream.channel < 0 || c.device.dma.instance < 0)
+            continue;
+        const Channel channel(c.device, stream.channel);
+        const std::string& controller = c.device.instances[size_t(c.device.dma.instance)].name;
+        const FieldRef data = c.device.roleField(c.bound.instance, spec->role);
+        Achieved row{"dma", "DMA " + lowered(spec->verb), "", fmt::format("channel {}, {} a unit{}", stream.channel, counted(spec->bytes, "byte"), round ? ", round" : ""), std::nullopt, true, {}, {}, true};
+        const auto fails = [&row](std::string trouble) {
+            row.ok = false;
+            row.trouble = row.trouble.empty() ? std::move(trouble) : row.trouble;
+        };
+        StreamSetting out{*spec, stream.channel, {}, 0};
+        const auto put = [&](const char* role, std::int64_t value, const char* goal) {
+            if (channel.has(role))
+                out.roles.push_back({channel.name(role), value, goal});
+        };
+        const bool copies = spec->role.empty();
+        if (!channel.isTold(copies) || (!data.valid() && !copies) || !countOffset(c.device, stream.channel)) {
+            row.achieved = fmt::format("channel {}", stream.channel);
+            row.formula = fmt::format("addresses and counts are yours to set: the device's file does not tell where in {}", controller);
+            if (round || tells != "nothing" || ranked || copies)
+                fails(fmt::format("the device's file does not tell how channel {} of {} is set; this cannot be asked of it.", stream.channel, controller));
+            setting.achieved.push_back(std::move(row));
+            continue;
+        }
+        if (!channel.has("width") ? c.device.ability(c.device.dma.instance, "unit_bytes", 1) != spec->bytes : !channel.canBe("width", spec->bytes))
+            fails(fmt::format("channel {} of {} cannot move units of {}. Let the program do it, or ask for another size.", stream.channel, controller, counted(spec->bytes, "byte")));
+        if (!copies && c.device.fieldOf(data).lsb % 8 != 0)
+            fails(fmt::format("{} does not begin at a byte, so DMA cannot reach it. Let the program do it.", c.device.nameOf(data)));
+        put("direction", spec->intoMemory, "dma");
+        put("width", spec->bytes, "dma");
+        put("from_step", copies || !spec->intoMemory, "dma");
+        put("to_step", spec->intoMemory, "dma");
+        put("memory_step", 1, "dma");
+        put("loop", round, "dma_runs");
+        if (round && !channel.has("loop"))
+            fails(fmt::format("channel {} of {} does not go round by itself. Let it run once and start it again at the end.", stream.channel, controller));
+        if (ranked && (!channel.has("priority") || !channel.canBe("priority", priority)))
+            fails(channel.has("priority") ? fmt::format("channel {} of {} has the priorities 0 to {}.", stream.channel, controller, c.device.fieldOf(c.device.roleField(c.device.dma.instance, channel.name("priority"))).maxCode())
+                                          : fmt::format("the channels of {} have no priorities.", controller));
+        else if (ranked)
+            put("priority", priority, "dma_priority");
+        const auto tell = [&](const std::string& what, const std::string& about) {
+            if (!channel.has(what)) {
+                fails(fmt::format("channel {} of {} has no flag that tells of {}.", stream.channel, controller, what == "half" ? "the half" : "the end"));
+                return;
+            }
+            const std::string own = "done" + std::to_string(stream.channel);
+            setting.events.push_back({c.device.interruptOf(c.device.dma.instance, own) ? own : "done", channel.name(what + "_interrupt"), channel.name(what), fmt::format("{}_{}", spec->verb, what == "half" ? "half" : "end"),
+                                      about, {}, false, c.device.dma.instance});
+        };
+        if (tells == "half and end")
+            tell("half", copies ? "Called by the interrupt when the first half is copied." : spec->intoMemory ? "Called by the interrupt when the first half of the memory is filled." : "Called by the interrupt when the first half of the memory is sent.");
+        if (tells != "nothing")
+            tell("done", copies ? "Called by the interrupt when all is copied." : spec->intoMemory ? "Called by the interrupt when all of the memory is filled." : "Called by the interrupt when all of the memory is sent.");
+        out.most = c.device.blockOf(c.device.dma.instance).role(channel.name("count"))->encoding.largest(c.device.fieldOf(c.device.roleField(c.device.dma.instance, channel.name("count"))).maxCode());
+        row.formula = fmt::format("at most {} in one go", counted(long(out.most), "unit"));
+        if (row.ok)
+            setting.streams.push_back(std::move(out));
+        setting.achieved.push_back(std::move(row));
+    }
+}
+
+} // namespace bindrel

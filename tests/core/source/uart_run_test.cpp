@@ -1,0 +1,132 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/pins/bind_all.h"
+#include "core/quantity/parse.h"
+#include "tests/support/chip_memory.h"
+#include "tests/support/rehearse.h"
+
+using namespace bindrel;
+using namespace bindrel::test;
+
+/// Lines of a UART beside the plain two wires: registers read by hand, functions run on memory.
+class UartRunTest : public QObject {
+    Q_OBJECT
+
+    static std::shared_ptr<const Snapshot> lineOf(const char* plan, const char* need, const std::vector<std::pair<const char*, const char*>>& goals)
+    {
+        Workpiece work = demo(plan);
+        for (const auto& [goal, value] : goals)
+            work = with(work, SetGoal{need, goal, value});
+        if (run(work)->bindings.count(BoundNeed::State::Open) == 0)
+            return run(work);
+        const Expected<BoundAll> all = bindAll(*work.device, *work.board, work.plan, {});
+        if (!all)
+            qFatal("%s", all.problem().message.c_str());
+        work.plan = *applied(work.plan, all->edit);
+        return run(work);
+    }
+    static std::uint32_t valueAt(const Snapshot& s, const char* need, std::uint32_t offset)
+    {
+        const std::uint32_t base = baseOf(s, need);
+        for (const RegisterValue& value : s.image.registers)
+            if (s.device->addressOf(value.instance, value.reg) == base + offset)
+                return value.value;
+        return 0;
+    }
+    static std::uint32_t baseOf(const Snapshot& s, const char* need) { return s.device->instances[size_t(s.bindings.needs[size_t(needIndex(s.plan, need))].instance)].base; }
+
+private Q_SLOTS:
+    void initTestCase()
+    {
+#ifdef __SANITIZE_ADDRESS__
+        QSKIP("the sanitizer keeps its own memory where the chip's registers would lie");
+#endif
+    }
+
+    /// The shortest times that are long enough: by all samples from none on.
+    void theDriverOfABus()
+    {
+        for (const auto& [lead, trail] : {std::pair{"0 s", "0 s"}, {"4 us", "1.5 us"}, {"12 us", "20 us"}}) {
+            const auto s = lineOf("sluice-node-c-done", "uplink", {{"flow", "none"}, {"line", "RS-485"}, {"lead", lead}, {"trail", trail}, {"interrupt", "idle"}});
+            QVERIFY2(s->findings.empty(), findingsText(*s).c_str());
+            QCOMPARE(QString::fromStdString(rehearsed(*s)), QString());
+            const std::uint32_t control = valueAt(*s, "uplink", 0), guard = valueAt(*s, "uplink", 0x14), divider = valueAt(*s, "uplink", 4);
+            QVERIFY((control >> 12 & 1) == 1 && (control >> 13 & 1) == 0 && (control >> 10 & 3) == 0);
+            const BoundNeed& bound = s->bindings.needs[size_t(needIndex(s->plan, "uplink"))];
+            const ClockState& clock = s->rates.clocks[size_t(s->device->instances[size_t(bound.instance)].kernel)];
+            // A sample lasts divider / 16 cycles, whichever number of them makes a bit.
+            const Rational shortest = Rational(divider, 16) / shifted(clock.rate, clock.tolerance.high).value;
+            const auto least = [&](const char* text) {
+                std::uint32_t n = 0;
+                while (shortest * std::int64_t(n) < parseDuration(text)->value)
+                    ++n;
+                return n;
+            };
+            QCOMPARE(guard & 255, least(lead));
+            QCOMPARE(guard >> 8 & 255, least(trail));
+        }
+        QVERIFY(hasFinding(*lineOf("sluice-node-c-done", "uplink", {{"flow", "none"}, {"line", "RS-485"}, {"lead", "1 ms"}}), "GOAL-01", "uplink"));
+        // One that only listens takes no pad for a driver, and needs none.
+        const auto listens = lineOf("sluice-node-c-done", "uplink", {{"flow", "none"}, {"line", "RS-485"}, {"direction", "receive"}});
+        QVERIFY2(listens->findings.empty(), findingsText(*listens).c_str());
+        QCOMPARE(listens->bindings.needs[size_t(needIndex(listens->plan, "uplink"))].seats.size(), size_t(1));
+        QCOMPARE(valueAt(*listens, "uplink", 0) >> 12 & 1, 0u);
+        // Moss has ports that cannot.
+        QVERIFY(hasFinding(*run(with(demo("rain-post-b-done"), SetGoal{"radio", "line", "RS-485"})), "GOAL-01", "radio"));
+    }
+
+    void oneWire()
+    {
+        for (const auto& [plan, need, offset, bit] : {std::tuple{"pump-hall-a-done", "station-bus", 0u, 21}, {"rain-post-b-done", "radio", 0u, 11}}) {
+            const auto s = lineOf(plan, need, {{"line", "one wire"}});
+            QVERIFY2(s->findings.empty(), findingsText(*s).c_str());
+            QCOMPARE(QString::fromStdString(rehearsed(*s)), QString());
+            QCOMPARE(valueAt(*s, need, offset) >> bit & 1, 1u);
+            const BoundNeed& bound = s->bindings.needs[size_t(needIndex(s->plan, need))];
+            QCOMPARE(bound.seats.size(), size_t(1));
+            for (const PadSetup& setup : s->pads)
+                if (setup.need == needIndex(s->plan, need))
+                    QVERIFY(setup.openDrain && setup.pull == PadSetup::Pull::Up);
+        }
+        QVERIFY(hasFinding(*run(with(demo("ditch-meter-d-done"), SetGoal{"fence-bus", "line", "one wire"})), "GOAL-01", "fence-bus"));
+    }
+
+    void aByteThatIsLookedFor()
+    {
+        const auto s = lineOf("sluice-node-c-done", "uplink", {{"interrupt", "match"}, {"match", "13"}});
+        QVERIFY2(s->findings.empty(), findingsText(*s).c_str());
+        QCOMPARE(valueAt(*s, "uplink", 0x18), 0x100u | 13u);
+        QCOMPARE(valueAt(*s, "uplink", 0x08), 16u);
+        QCOMPARE(QString::fromStdString(rehearsed(*s)), QString());
+        QVERIFY(hasFinding(*run(with(demo("rain-post-b-done"), SetGoal{"radio", "interrupt", "match"})), "GOAL-01", "radio"));
+        QVERIFY(hasFinding(*run(with(demo(), SetGoal{"uplink", "wake", "yes"})), "GOAL-01", "uplink"));
+    }
+
+    void breaksAndQuiet()
+    {
+        const auto s = lineOf("sluice-node-c-done", "uplink", {{"interrupt", "idle"}});
+        QVERIFY2(s->findings.empty(), findingsText(*s).c_str());
+        const Compiled code(*s);
+        const Chip chip(*s->device);
+        const std::uint32_t base = baseOf(*s, "uplink");
+        code.find<void()>("sluice_uplink_bring_up")();
+        code.find<void()>("sluice_uplink_start")();
+        QCOMPARE(Chip::at(base + 8), 4u); // only the quiet line interrupts
+        const std::uint32_t before = Chip::at(base);
+        code.find<void()>("sluice_uplink_send_break")();
+        QCOMPARE(Chip::at(base), before | 1u << 15);
+        const auto seen = code.find<bool()>("sluice_uplink_break_seen");
+        Chip::at(base + 0x0C) = 2;
+        QVERIFY(!seen());
+        Chip::at(base + 0x0C) = 2 | 8;
+        QVERIFY(seen());
+        QCOMPARE(Chip::at(base + 0x0C), 8u); // the one that clears it, and no other
+        // The handler clears the quiet flag.
+        Chip::at(base + 0x0C) = 4 | 8;
+        const std::string handler = "sluice_on_" + s->device->instances[size_t(s->bindings.needs[size_t(needIndex(s->plan, "uplink"))].instance)].name + "_event";
+        code.find<void()>(handler.c_str())();
+        QCOMPARE(Chip::at(base + 0x0C), 4u);
+    }
+};
+
+BINDREL_TEST(UartRunTest)
+#include "uart_run_test.moc"
