@@ -46,15 +46,46 @@ struct Field {
     bool keepsWrites() const { return access == Access::ReadWrite || access == Access::Once; }
 };
 
-struct Register {
-    std::string name;
+/// Where some of a register's bits stand, when they lie at several addresses: its high and its low byte.
+struct RegisterPart {
+    std::string name;         ///< "COUNTH", as the data sheet calls it
     std::uint32_t offset = 0; ///< bytes from the instance's base
-    std::uint32_t reset = 0; ///< of the block's instances, where they do not say otherwise: Device::resetOf()
-    int width = 32;          ///< bits: 8, 16 or 32; it is read and written as a whole
-    std::vector<Field> fields;
-    std::string about;
+    int lsb = 0;              ///< of the register's bits, the lowest that is here
+    int width = 8;            ///< bits: 8 or 16; it is read and written as a whole
 
     std::uint32_t bytes() const { return std::uint32_t(width) / 8; }
+    std::uint32_t mask() const { return (1u << width) - 1; } ///< of its own bits
+};
+
+/// A value that must be written to another register right before each write: no write comes between, reading may.
+struct WriteGuard {
+    int instance = -1; ///< -1: the key register stands in the same block
+    int reg = -1, field = -1;
+    std::uint32_t code = 0;
+
+    bool valid() const { return reg >= 0; }
+};
+
+struct Register {
+    std::string name;
+    std::uint32_t offset = 0; ///< bytes from the instance's base; of the lowest of its parts
+    std::uint32_t reset = 0; ///< of the block's instances, where they do not say otherwise: Device::resetOf()
+    int width = 32;          ///< bits: 8, 16 or 32; of several parts, what they have together
+    std::vector<Field> fields;
+    std::string about;
+    /// In the order in which they are written: the chip takes the value over with the last. Empty: it is read and written as a whole.
+    std::vector<RegisterPart> parts;
+    /// Parts are read in the order in which they are written, not the other way round. The first that is read holds the others for it.
+    bool readAsWritten = false;
+    WriteGuard guard;
+
+    std::uint32_t bytes() const { return std::uint32_t(width) / 8; }
+    /// Whether a C assignment is all that a write takes.
+    bool plain() const { return parts.empty() && !guard.valid(); }
+    /// The part that holds all bits of a field; null where there are no parts, or it lies across them.
+    const RegisterPart* partOf(const Field& field) const;
+    /// Every address that it has: offset and bytes.
+    std::vector<std::pair<std::uint32_t, std::uint32_t>> places() const;
 };
 
 /// A field of a block that holds a role of the arithmetic.

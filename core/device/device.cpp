@@ -29,6 +29,24 @@ std::int64_t Block::ability(std::string_view abilityName, std::int64_t fallback)
     return found == abilities.end() || found->second.empty() ? fallback : found->second.front();
 }
 
+const RegisterPart* Register::partOf(const Field& field) const
+{
+    for (const RegisterPart& part : parts)
+        if (field.lsb >= part.lsb && field.lsb + field.width <= part.lsb + part.width)
+            return &part;
+    return nullptr;
+}
+
+std::vector<std::pair<std::uint32_t, std::uint32_t>> Register::places() const
+{
+    if (parts.empty())
+        return {{offset, bytes()}};
+    std::vector<std::pair<std::uint32_t, std::uint32_t>> out;
+    for (const RegisterPart& part : parts)
+        out.emplace_back(part.offset, part.bytes());
+    return out;
+}
+
 int Device::findInstance(std::string_view wanted) const
 {
     return indexOf(instances, wanted, [](const Instance& i) -> const std::string& { return i.name; });

@@ -64,6 +64,8 @@ private:
     Block readBlock(const std::string& name, const JsonNode& node);
     int readWidth(const JsonNode& node, int common);
     void readRegisters(Block& block, const JsonNode& node, int width);
+    void readParts(Register& reg, const JsonNode& list);
+    void resolveGuards();
     void readRoles(Block& block, const JsonNode& node);
     void readBitRoles(Block& block, const std::string& name, const std::string& pattern, const std::optional<Encoding>& encoding, const RoleSpec& spec, const JsonNode& node);
     void readLaneRoles(Block& block, const JsonNode& node);
@@ -120,6 +122,11 @@ private:
     JsonDocument* family_;
     Device device_;
     std::vector<JsonNode> instanceNodes_;
+    struct GuardNode {
+        int block, reg;
+        JsonNode node;
+    };
+    std::vector<GuardNode> guardNodes_;
     std::vector<JsonNode> padNodes_;
     mutable std::set<std::string, std::less<>> metAbsent_;
     std::vector<std::string> skippedPads_; ///< of ports that the device lacks

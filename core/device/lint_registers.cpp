@@ -5,8 +5,6 @@
 #include "core/device/lint_remarks.h"
 
 #include <algorithm>
-
-#include <algorithm>
 #include <map>
 #include <set>
 
@@ -65,14 +63,15 @@ void lintAddresses(const Device& device, LintRemarks& out)
     for (size_t i = 0; i < device.instances.size(); ++i)
         for (size_t r = 0; r < device.blockOf(int(i)).registers.size(); ++r) {
             bool said = false;
-            for (std::uint32_t byte = 0; byte < device.blockOf(int(i)).registers[r].bytes() && !said; ++byte) {
-                const auto [at, fresh] = taken.emplace(device.addressOf(int(i), int(r)) + byte, i);
-                const Instance& other = device.instances[at->second];
-                const bool sameUnit = !other.unit.empty() && other.unit == device.instances[i].unit;
-                said = !fresh && at->second != i && !sameUnit;
-                if (said)
-                    out.say("address-collision", "{} and {} both have a register at 0x{:08X}", other.name, device.instances[i].name, at->first);
-            }
+            for (const auto& [offset, bytes] : device.blockOf(int(i)).registers[r].places())
+                for (std::uint32_t byte = 0; byte < bytes && !said; ++byte) {
+                    const auto [at, fresh] = taken.emplace(device.instances[i].base + offset + byte, i);
+                    const Instance& other = device.instances[at->second];
+                    const bool sameUnit = !other.unit.empty() && other.unit == device.instances[i].unit;
+                    said = !fresh && at->second != i && !sameUnit;
+                    if (said)
+                        out.say("address-collision", "{} and {} both have a register at 0x{:08X}", other.name, device.instances[i].name, at->first);
+                }
             if (said)
                 break;
         }
@@ -148,6 +147,37 @@ void lintRoles(const Block& block, LintRemarks& out)
     }
 }
 
+/// What is waited for, pointed at or counted on from outside must stand at one address.
+void lintParts(const Device& device, LintRemarks& out)
+{
+    const auto across = [&](const FieldRef& ref, std::string_view what) {
+        const Register& reg = device.registerOf(ref);
+        if (!reg.parts.empty() && !reg.partOf(device.fieldOf(ref)))
+            out.say("part-wanted-whole", "{} lies across {} and {}, but {}: it must lie in one part", device.nameOf(ref), reg.parts[0].name, reg.parts[1].name, what);
+    };
+    for (size_t i = 0; i < device.instances.size(); ++i) {
+        const Block& block = device.blocks[size_t(device.instances[i].block)];
+        const BlockKind* kind = findBlockKind(block.kind);
+        for (const auto& [name, role] : block.roles) {
+            const FieldRef ref{int(i), role.reg, role.field};
+            const RoleSpec* spec = kind ? kind->role(name) : nullptr;
+            if (spec && spec->use == RoleSpec::Use::Status)
+                across(ref, fmt::format("the role \"{}\" is waited for", name));
+            if (spec && spec->use == RoleSpec::Use::Data && !device.instances[i].dma.empty() && !block.registers[size_t(role.reg)].parts.empty())
+                out.say("part-wanted-whole", "{} is in a register of parts, and its instance makes DMA requests: a channel reads and writes one address", device.nameOf(ref));
+            if (block.kind == "interrupts" && name == "enable" && !block.registers[size_t(role.reg)].plain())
+                out.say("part-wanted-whole", "{} holds the bits of interrupts, which are reached by their number: it can have neither parts nor a guard", device.nameOf(ref));
+        }
+    }
+    for (const ClockNode& node : device.clocks)
+        for (const FieldRef& ref : {node.ready.ref, node.status})
+            if (ref.valid())
+                across(ref, fmt::format("{} is waited for there", node.name));
+    for (const FieldRef& ref : {device.rangeStatus, device.rangeReady.ref})
+        if (ref.valid())
+            across(ref, "the range is waited for there");
+}
+
 } // namespace
 
 void lintRegisters(const Device& device, LintRemarks& out)
@@ -155,11 +185,13 @@ void lintRegisters(const Device& device, LintRemarks& out)
     for (const Block& block : device.blocks) {
         std::map<std::uint32_t, const Register*> offsets; // by byte
         for (const Register& reg : block.registers) {
-            for (std::uint32_t byte = 0; byte < reg.bytes(); ++byte)
-                if (const auto [at, fresh] = offsets.emplace(reg.offset + byte, &reg); !fresh) {
-                    out.say("register-overlap", "{}: {} and {} are both at offset 0x{:02X}", block.name, at->second->name, reg.name, reg.offset + byte);
-                    break;
-                }
+            bool said = false;
+            for (const auto& [offset, bytes] : reg.places())
+                for (std::uint32_t byte = 0; byte < bytes && !said; ++byte)
+                    if (const auto [at, fresh] = offsets.emplace(offset + byte, &reg); !fresh) {
+                        out.say("register-overlap", "{}: {} and {} are both at offset 0x{:02X}", block.name, at->second->name, reg.name, offset + byte);
+                        said = true;
+                    }
             lintFields(block, reg, out);
         }
         for (const auto& [name, role] : block.roles)
@@ -169,6 +201,7 @@ void lintRegisters(const Device& device, LintRemarks& out)
     lintAddresses(device, out);
     lintInterrupts(device, out);
     lintDma(device, out);
+    lintParts(device, out);
 }
 
 } // namespace bindrel

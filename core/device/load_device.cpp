@@ -351,7 +351,7 @@ void DeviceReader::readAll()
     // Each step uses what the ones before it have read, and indexes into it: stop at the first problem.
     using Step = void (DeviceReader::*)();
     for (const Step step : {&DeviceReader::readIdentity, &DeviceReader::readRanges, &DeviceReader::readBlocks,
-                            &DeviceReader::readInstances, &DeviceReader::readClocks, &DeviceReader::resolveInstances, &DeviceReader::readModes,
+                            &DeviceReader::readInstances, &DeviceReader::resolveGuards, &DeviceReader::readClocks, &DeviceReader::resolveInstances, &DeviceReader::readModes,
                             &DeviceReader::readTiming, &DeviceReader::readPads, &DeviceReader::readPackage,
                             &DeviceReader::readRouting, &DeviceReader::checkAbsent}) {
         if (!ok())

@@ -6,6 +6,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <bit>
 #include <charconv>
 
 namespace bindrel {
@@ -20,6 +21,17 @@ std::string numbered(std::string_view pattern, int n)
     if (const size_t at = out.find("{n}"); at != std::string::npos)
         out.replace(at, 3, std::to_string(n));
     return out;
+}
+
+/// "0x5A", "90".
+std::optional<std::uint32_t> wordOf(std::string_view text)
+{
+    const bool hex = text.starts_with("0x") || text.starts_with("0X");
+    if (hex)
+        text.remove_prefix(2);
+    std::uint32_t value = 0;
+    const auto [end, error] = std::from_chars(text.data(), text.data() + text.size(), value, hex ? 16 : 10);
+    return error == std::errc() && end == text.data() + text.size() ? std::optional(value) : std::nullopt;
 }
 
 std::optional<int> smallNumber(std::string_view text)
@@ -301,17 +313,32 @@ int DeviceReader::readWidth(const JsonNode& node, int common)
 void DeviceReader::readRegisters(Block& block, const JsonNode& node, int width)
 {
     for (const auto& [name, from] : node.members()) {
-        from.allowOnly({"offset", "reset", "width", "about", "fields", "count", "first", "stride"});
+        from.allowOnly({"offset", "reset", "width", "about", "fields", "count", "first", "stride", "parts", "read_as_written", "guard"});
         Register reg;
-        reg.width = readWidth(from, width);
-        reg.offset = from.word("offset", 0);
+        if (from.has("parts")) {
+            for (const char* key : {"offset", "width"})
+                if (from.has(key))
+                    from.child(key).fail("is not said of a register of parts: each part says its own.");
+            readParts(reg, from.child("parts"));
+            reg.readAsWritten = from.boolean("read_as_written", false);
+        } else {
+            reg.width = readWidth(from, width);
+            reg.offset = from.word("offset", 0);
+            if (from.has("read_as_written"))
+                from.child("read_as_written").fail("is said of a register of parts only.");
+        }
         reg.reset = from.word("reset", 0);
         reg.about = from.string("about", "");
         const auto copies = static_cast<int>(from.integer("count", 1, kMaxCopies, 1));
         const auto first = static_cast<int>(from.integer("first", 0, 1000, 0));
-        const auto stride = static_cast<std::uint32_t>(from.integer("stride", reg.bytes(), 4096, reg.bytes()));
-        if (reg.offset % reg.bytes() != 0 || stride % reg.bytes() != 0 || reg.offset > 0xFFFF)
-            from.fail(fmt::format("of {} bits, its offset and stride must be multiples of {}, below 0x1 0000.", reg.width, reg.bytes()));
+        const auto stride = static_cast<std::uint32_t>(from.integer("stride", 1, 4096, reg.bytes()));
+        for (const auto& [offset, bytes] : reg.places())
+            if (offset % bytes != 0 || stride % bytes != 0 || offset > 0xFFFF) {
+                from.fail(fmt::format("of {} bits, its offset and stride must be multiples of {}, below 0x1 0000.", bytes * 8, bytes));
+                break;
+            }
+        if (copies > 1 && reg.parts.empty() && stride < reg.bytes())
+            from.child("stride").fail(fmt::format("must be {} or more: a register has so many bytes.", reg.bytes()));
         if (reg.width < 32 && reg.reset >> reg.width != 0)
             from.child("reset").fail(fmt::format("does not fit into {} bits.", reg.width));
         if (copies > 1 && name.find("{n}") == std::string::npos)
@@ -330,8 +357,87 @@ void DeviceReader::readRegisters(Block& block, const JsonNode& node, int width)
             for (const Field& field : copy.fields)
                 from.requireWord(field.name);
             copy.offset = reg.offset + stride * static_cast<std::uint32_t>(n);
+            for (RegisterPart& part : copy.parts) {
+                if (copies > 1 && part.name.find("{n}") == std::string::npos) {
+                    from.child("parts").fail(fmt::format("{}: of several registers, the names of the parts need {{n}} where the number goes.", part.name));
+                    break;
+                }
+                part.name = numbered(part.name, first + n);
+                from.requireWord(part.name);
+                part.offset += stride * static_cast<std::uint32_t>(n);
+            }
+            if (from.has("guard"))
+                guardNodes_.push_back({static_cast<int>(device_.blocks.size()), static_cast<int>(block.registers.size()), from.child("guard")});
             block.registers.push_back(std::move(copy));
         }
+    }
+}
+
+/// [{ "name": "COUNTH", "offset": "0x05", "bits": "15:8" }, …], in the order in which they are written.
+void DeviceReader::readParts(Register& reg, const JsonNode& list)
+{
+    std::uint32_t seen = 0;
+    for (const JsonNode& row : list.items()) {
+        row.allowOnly({"name", "offset", "bits"});
+        RegisterPart part;
+        part.name = row.string("name");
+        part.offset = row.child("offset").asWord();
+        std::tie(part.lsb, part.width) = readBits(row.child("bits"));
+        if ((part.width != 8 && part.width != 16) || part.lsb % 8 != 0) {
+            row.child("bits").fail("a part has 8 or 16 bits, and begins at bit 0, 8, 16 or 24.");
+            return;
+        }
+        if (seen & (part.mask() << part.lsb)) {
+            row.child("bits").fail("some of these bits are in a part before.");
+            return;
+        }
+        seen |= part.mask() << part.lsb;
+        reg.parts.push_back(std::move(part));
+    }
+    reg.width = std::popcount(seen);
+    if (reg.parts.size() < 2 || (reg.width < 32 && seen >> reg.width != 0)) {
+        list.fail("must list two parts or more, whose bits together go from 0 up without a gap.");
+        reg.parts.clear();
+        reg.width = 32;
+        return;
+    }
+    reg.offset = std::min_element(reg.parts.begin(), reg.parts.end(), [](const RegisterPart& a, const RegisterPart& b) { return a.offset < b.offset; })->offset;
+}
+
+/// "LOCK.KEY=0x5A" of the same block, or "CPU.LOCK.KEY=0x5A" of another instance; once all instances are known.
+void DeviceReader::resolveGuards()
+{
+    for (const GuardNode& from : guardNodes_) {
+        if (from.block >= int(device_.blocks.size()))
+            continue;
+        Block& block = device_.blocks[size_t(from.block)];
+        WriteGuard guard;
+        std::string text = from.node.asString();
+        const size_t equals = text.find('=');
+        const std::optional<std::uint32_t> code = equals == std::string::npos ? std::nullopt : wordOf(text.substr(equals + 1));
+        text.resize(std::min(equals, text.size()));
+        const Field* field = nullptr;
+        if (std::count(text.begin(), text.end(), '.') == 1) {
+            const Role own = readRole(block, text, from.node);
+            if (own.reg < 0)
+                continue;
+            guard = {-1, own.reg, own.field, code.value_or(0)};
+            field = &block.registers[size_t(own.reg)].fields[size_t(own.field)];
+            if (own.reg == from.reg)
+                from.node.fail("is in the register that it guards; a key inside the register is said at its field.");
+        } else {
+            const FieldRef ref = fieldNamed(text, from.node);
+            if (!ref.valid())
+                continue;
+            guard = {ref.instance, ref.reg, ref.field, code.value_or(0)};
+            field = &device_.fieldOf(ref);
+        }
+        if (!code || *code > field->maxCode())
+            from.node.fail("must be a field and the value that it gets: \"LOCK.KEY=0x5A\".");
+        const Register& lock = guard.instance < 0 ? block.registers[size_t(guard.reg)] : device_.registerOf({guard.instance, guard.reg, guard.field});
+        if (!lock.plain())
+            from.node.fail(fmt::format("{} has parts or a guard itself; a key goes into a register that is written as a whole.", lock.name));
+        block.registers[size_t(from.reg)].guard = guard;
     }
 }
 

@@ -74,8 +74,9 @@ void DeviceReader::readInstances()
         std::vector<std::string> registerNames;
         for (const Register& reg : registers.registers) {
             registerNames.push_back(reg.name);
-            if (instance.base % reg.bytes() != 0)
-                node.child("base").fail(fmt::format("{} of {} bits needs a base that is a multiple of {}.", reg.name, reg.width, reg.bytes()));
+            for (const auto& [offset, bytes] : reg.places())
+                if (instance.base % bytes != 0)
+                    node.child("base").fail(fmt::format("{} of {} bits needs a base that is a multiple of {}.", reg.name, bytes * 8, bytes));
         }
         for (const auto& [reg, value] : node.optionalChild("resets").members()) {
             const auto at = std::find(registerNames.begin(), registerNames.end(), reg);

@@ -50,7 +50,8 @@ public:
         const Device& device = chip_.device();
         for (const Instance& instance : device.instances)
             for (const Register& reg : device.blocks[size_t(instance.block)].registers)
-                pages.insert(down(instance.base + reg.offset));
+                for (const auto& [offset, bytes] : reg.places())
+                    pages.insert(down(instance.base + offset));
         for (const std::uint32_t page : pages) {
             windows_.push_back({this, page});
         }

@@ -205,17 +205,8 @@ private:
     bool act(const Step& step, int core)
     {
         const Register& reg = device_.blockOf(step.instance).registers[size_t(step.reg)];
-        const std::uint32_t address = device_.instances[size_t(step.instance)].base + reg.offset;
-        const int bytes = int(reg.bytes());
-        const auto read = [&] {
-            chip_.cycles(core, kCyclesOfAccess);
-            return chip_.read(address, bytes);
-        };
-        const auto write = [&](std::uint32_t value) {
-            chip_.cycles(core, kCyclesOfAccess);
-            out_.writes.push_back({core, address, value & (reg.width == 32 ? ~0u : (1u << reg.width) - 1)});
-            chip_.write(address, out_.writes.back().value, bytes);
-        };
+        const auto read = [&] { return readRegister(step.instance, reg, core); };
+        const auto write = [&](std::uint32_t value) { writeRegister(step.instance, reg, value, core); };
         switch (step.kind) {
         case Step::Kind::Write:
             write(step.value);
@@ -232,19 +223,55 @@ private:
         case Step::Kind::Copy: {
             const Field& from = device_.fieldOf(step.from);
             const Field& into = device_.fieldOf(step.fields.front().ref);
-            chip_.cycles(core, kCyclesOfAccess);
-            const std::uint32_t value = chip_.read(device_.addressOf(step.from.instance, step.from.reg), int(device_.registerOf(step.from).bytes()));
+            const std::uint32_t value = readRegister(step.from.instance, device_.registerOf(step.from), core);
             write((read() & ~into.mask()) | ((value & from.mask()) >> from.lsb << into.lsb & into.mask()));
             return true;
         }
         case Step::Kind::Wait:
-            return wait(step, core, address, bytes);
+            return wait(step, core);
         }
         return true;
     }
 
-    bool wait(const Step& step, int core, std::uint32_t address, int bytes)
+    void access(int core, std::uint32_t address, int bytes, std::uint32_t value)
     {
+        chip_.cycles(core, kCyclesOfAccess);
+        out_.writes.push_back({core, address, value & (bytes == 4 ? ~0u : (1u << bytes * 8) - 1)});
+        chip_.write(address, out_.writes.back().value, bytes);
+    }
+
+    /// As the C does it: the key first, then the register, or its parts in their order.
+    void writeRegister(int instance, const Register& reg, std::uint32_t value, int core)
+    {
+        const std::uint32_t base = device_.instances[size_t(instance)].base;
+        if (const WriteGuard& guard = reg.guard; guard.valid()) {
+            const FieldRef key{guard.instance < 0 ? instance : guard.instance, guard.reg, guard.field};
+            access(core, device_.addressOf(key.instance, key.reg), int(device_.registerOf(key).bytes()), guard.code << device_.fieldOf(key).lsb);
+        }
+        for (const RegisterPart& part : reg.parts)
+            access(core, base + part.offset, int(part.bytes()), value >> part.lsb);
+        if (reg.parts.empty())
+            access(core, base + reg.offset, int(reg.bytes()), value);
+    }
+
+    std::uint32_t readRegister(int instance, const Register& reg, int core)
+    {
+        const std::uint32_t base = device_.instances[size_t(instance)].base;
+        std::uint32_t value = 0;
+        for (size_t i = 0; i < reg.parts.size(); ++i) {
+            const RegisterPart& part = reg.parts[reg.readAsWritten ? i : reg.parts.size() - 1 - i];
+            chip_.cycles(core, kCyclesOfAccess);
+            value |= chip_.read(base + part.offset, int(part.bytes())) << part.lsb;
+        }
+        if (!reg.parts.empty())
+            return value;
+        chip_.cycles(core, kCyclesOfAccess);
+        return chip_.read(base + reg.offset, int(reg.bytes()));
+    }
+
+    bool wait(const Step& step, int core)
+    {
+        const Register& reg = device_.blockOf(step.instance).registers[size_t(step.reg)];
         const Moment timeout = (step.timeout.value * kSecond).ceil();
         const Moment deadline = chip_.now() + timeout;
         const FieldRef& ref = step.fields.front().ref;
@@ -256,8 +283,7 @@ private:
         for (;;) {
             for (const Step& feed : feeds_)
                 chip_.write(device_.addressOf(feed.instance, feed.reg), feed.value, int(device_.blockOf(feed.instance).registers[size_t(feed.reg)].bytes()));
-            chip_.cycles(core, kCyclesOfAccess);
-            if ((chip_.read(address, bytes) & step.mask) == step.value)
+            if ((readRegister(step.instance, reg, core) & step.mask) == step.value)
                 return true;
             if (chip_.now() >= deadline) {
                 out_.gaveUp = fmt::format("{} did not become {} within {}", device_.nameOf(ref), step.fields.front().code, momentText(timeout));

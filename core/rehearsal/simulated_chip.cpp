@@ -98,7 +98,8 @@ bool SimulatedChip::atWork(int instance) const
 
 std::uint32_t SimulatedChip::read(std::uint32_t address, int bytes)
 {
-    const int cell = registers_.find(address);
+    const SimulatedRegisters::Spot spot = registers_.find(address);
+    const int cell = spot.cell;
     if (cell < 0) {
         report(Hazard::Kind::NoRegister, fmt::format("0x{:08X} is read, where the chip has no register.", address));
         return 0;
@@ -106,29 +107,36 @@ std::uint32_t SimulatedChip::read(std::uint32_t address, int bytes)
     const std::pair<int, int> face = registers_.faceOf(cell);
     const Register& shape = registers_.shape(face);
     const std::string& owner = device_.instances[size_t(face.first)].name;
-    if (std::uint32_t(bytes) != shape.bytes())
-        report(Hazard::Kind::NoRegister, fmt::format("{}.{} is read by {} bytes; it has {}.", owner, shape.name, bytes, shape.bytes()), {Place::Kind::Register, owner + "." + shape.name, {}});
+    if (const std::uint32_t has = spot.part < 0 ? shape.bytes() : shape.parts[size_t(spot.part)].bytes(); std::uint32_t(bytes) != has)
+        report(Hazard::Kind::NoRegister, fmt::format("{}.{} is read by {} bytes; it has {}.", owner, shape.name, bytes, has), {Place::Kind::Register, owner + "." + shape.name, {}});
     if (!open(face.first)) {
         report(Hazard::Kind::Closed, fmt::format("{}.{} is read while {} has no clock or is held in reset: what it gives means nothing.", owner, shape.name, owner), {Place::Kind::Instance, owner, {}});
         return 0;
     }
     registers_.follow(now_);
-    return registers_.read(cell);
+    return spot.part < 0 ? registers_.read(cell) : registers_.readPart(spot);
 }
 
 void SimulatedChip::write(std::uint32_t address, std::uint32_t value, int bytes)
 {
-    const int cell = registers_.find(address);
+    const SimulatedRegisters::Spot spot = registers_.find(address);
+    const int cell = spot.cell;
     if (cell < 0)
         return report(Hazard::Kind::NoRegister, fmt::format("0x{:08X} is written, where the chip has no register.", address));
     const auto [instance, reg] = registers_.faceOf(cell, value);
     const Register& shape = registers_.shape({instance, reg});
     const std::string& owner = device_.instances[size_t(instance)].name;
     const Place place{Place::Kind::Register, owner + "." + shape.name, {}};
-    if (std::uint32_t(bytes) != shape.bytes())
-        report(Hazard::Kind::NoRegister, fmt::format("{}.{} is written by {} bytes; it has {}.", owner, shape.name, bytes, shape.bytes()), place);
+    if (const std::uint32_t has = spot.part < 0 ? shape.bytes() : shape.parts[size_t(spot.part)].bytes(); std::uint32_t(bytes) != has)
+        report(Hazard::Kind::NoRegister, fmt::format("{}.{} is written by {} bytes; it has {}.", owner, shape.name, bytes, has), place);
     if (!open(instance))
         return report(Hazard::Kind::Closed, fmt::format("{}.{} is written while {} has no clock or is held in reset: the write is lost.", owner, shape.name, owner), {Place::Kind::Instance, owner, {}});
+    if (spot.part >= 0) {
+        const std::optional<std::uint32_t> whole = registers_.writePart(spot, value);
+        if (!whole)
+            return;
+        value = *whole;
+    }
     const std::uint32_t before = registers_.cell(cell).value;
     judgeHeld(instance, reg, before, value);
     judgeUnit(instance, reg);

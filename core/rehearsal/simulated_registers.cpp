@@ -4,6 +4,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <utility>
 
 namespace bindrel {
 
@@ -37,11 +38,15 @@ SimulatedRegisters::SimulatedRegisters(const Device& device) : device_(device), 
         const Block& block = device.blocks[size_t(device.instances[i].block)];
         for (size_t r = 0; r < block.registers.size(); ++r) {
             const auto own = device.instances[i].resets.find(int(r));
-            const auto [at, fresh] = byAddress_.try_emplace(device.instances[i].base + block.registers[r].offset, int(cells_.size()));
+            const Register& reg = block.registers[r];
+            const auto [at, fresh] = byAddress_.try_emplace(device.instances[i].base + reg.offset, Spot{int(cells_.size()), -1});
             if (fresh)
-                cells_.push_back({{}, own != device.instances[i].resets.end() ? own->second : block.registers[r].reset, 0});
-            cells_[size_t(at->second)].faces.emplace_back(int(i), int(r));
-            cellOf_.back().push_back(at->second);
+                cells_.push_back({{}, own != device.instances[i].resets.end() ? own->second : reg.reset, 0});
+            const int cell = at->second.cell;
+            for (size_t p = 0; p < reg.parts.size(); ++p)
+                byAddress_[device.instances[i].base + reg.parts[p].offset] = {cell, int(p)};
+            cells_[size_t(cell)].faces.emplace_back(int(i), int(r));
+            cellOf_.back().push_back(cell);
             for (size_t f = 0; f < block.registers[r].fields.size(); ++f)
                 if (const Field& field = block.registers[r].fields[f]; field.followsReg >= 0)
                     following_.push_back({{int(i), int(r), int(f)}, {int(i), field.followsReg, field.followsField}, (field.followsAfter.value * kSecond).ceil(), 0, 0, 0});
@@ -53,10 +58,10 @@ SimulatedRegisters::SimulatedRegisters(const Device& device) : device_(device), 
         locked_[size_t(unlock.instance)] = true;
 }
 
-int SimulatedRegisters::find(std::uint32_t address) const
+SimulatedRegisters::Spot SimulatedRegisters::find(std::uint32_t address) const
 {
     const auto found = byAddress_.find(address);
-    return found == byAddress_.end() ? -1 : found->second;
+    return found == byAddress_.end() ? Spot{} : found->second;
 }
 
 const Register& SimulatedRegisters::shape(std::pair<int, int> face) const { return device_.blocks[size_t(device_.instances[size_t(face.first)].block)].registers[size_t(face.second)]; }
@@ -107,12 +112,41 @@ std::uint32_t SimulatedRegisters::read(int index)
     return seen;
 }
 
+std::uint32_t SimulatedRegisters::readPart(const Spot& spot)
+{
+    const Register& reg = shape(faceOf(spot.cell));
+    Cell& c = cells_[size_t(spot.cell)];
+    const RegisterPart& part = reg.parts[size_t(spot.part)];
+    const size_t first = reg.readAsWritten ? 0 : reg.parts.size() - 1;
+    if (size_t(spot.part) == first)
+        c.latch = read(spot.cell);
+    return c.latch >> part.lsb & part.mask();
+}
+
+std::optional<std::uint32_t> SimulatedRegisters::writePart(const Spot& spot, std::uint32_t value)
+{
+    const Register& reg = shape(faceOf(spot.cell));
+    Cell& c = cells_[size_t(spot.cell)];
+    const RegisterPart& part = reg.parts[size_t(spot.part)];
+    c.latch = (c.latch & ~(part.mask() << part.lsb)) | (value & part.mask()) << part.lsb;
+    return size_t(spot.part) + 1 == reg.parts.size() ? std::optional(c.latch) : std::nullopt;
+}
+
 std::string SimulatedRegisters::write(int index, std::uint32_t value, Moment now)
 {
     Cell& c = cells_[size_t(index)];
     const auto [owner, number] = faceOf(index, value);
     const Register& reg = shape({owner, number});
     const std::string& instance = device_.instances[size_t(owner)].name;
+    const int before = std::exchange(lastCell_, index);
+    const std::uint32_t beforeValue = std::exchange(lastValue_, value);
+    if (const WriteGuard& guard = reg.guard; guard.valid()) {
+        const int by = guard.instance < 0 ? owner : guard.instance;
+        const Register& lock = shape({by, guard.reg});
+        const Field& key = lock.fields[size_t(guard.field)];
+        if (before != cellOf(by, guard.reg) || (beforeValue >> key.lsb & key.maxCode()) != guard.code)
+            return fmt::format("{}.{} ignores a write that does not come right after 0x{:X} in {}.{}", instance, reg.name, guard.code, device_.instances[size_t(by)].name, lock.name);
+    }
     if (locked_[size_t(owner)]) {
         for (const Unlock& unlock : device_.unlocks)
             if (unlock.instance == owner && unlock.reg == number) {

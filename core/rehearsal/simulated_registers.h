@@ -23,6 +23,7 @@ public:
         std::vector<std::pair<int, int>> faces;
         std::uint32_t value = 0;
         std::uint32_t once = 0; ///< bits of write-once fields that have been written
+        std::uint32_t latch = 0; ///< of a register of parts: what has been written before its last part, or is held for reading
     };
     /// A status that takes the code of another field, some time later.
     struct Following {
@@ -34,8 +35,12 @@ public:
 
     explicit SimulatedRegisters(const Device& device);
 
-    /// The cell at an address, -1 when there is none.
-    int find(std::uint32_t address) const;
+    /// What stands at an address: a whole register, or one of its parts.
+    struct Spot {
+        int cell = -1; ///< -1: nothing does
+        int part = -1; ///< of the register's parts; -1: it has none
+    };
+    Spot find(std::uint32_t address) const;
     int cellOf(int instance, int reg) const { return cellOf_[size_t(instance)][size_t(reg)]; }
     const Cell& cell(int index) const { return cells_[size_t(index)]; }
     /// Instance and register as which a cell is used at this moment: the face that its unit has, with what is about to be written.
@@ -51,8 +56,12 @@ public:
 
     /// What the bus reads; side effects of reading happen. REQUIRES: status bits have been put.
     std::uint32_t read(int index);
+    /// The same of a part: the one that is read first takes the whole value and holds the others still.
+    std::uint32_t readPart(const Spot& spot);
     /// Takes a write. Gives what of it is lost, in words; empty when all of it counts. `key` is what opens a locked instance.
     std::string write(int index, std::uint32_t value, Moment now);
+    /// Takes what is written to a part: the last gives the value that the register gets, all others are held until then.
+    std::optional<std::uint32_t> writePart(const Spot& spot, std::uint32_t value);
 
     /// Brings the following status bits up to a moment.
     void follow(Moment now);
@@ -70,7 +79,10 @@ private:
     const Device& device_;
     std::vector<Cell> cells_;
     std::vector<std::vector<int>> cellOf_; ///< by instance and register
-    std::unordered_map<std::uint32_t, int> byAddress_;
+    std::unordered_map<std::uint32_t, Spot> byAddress_;
+    /// The register that was written last, and what it got: what a guard looks at.
+    int lastCell_ = -1;
+    std::uint32_t lastValue_ = 0;
     std::vector<Following> following_;
     std::vector<bool> locked_;
 };

@@ -19,17 +19,15 @@ std::int64_t passesPerMicrosecond(const Facts& f, const Names& names)
     return std::max<std::int64_t>(1, (f.rates.clocks[size_t(f.device.cores[names.core].clock)].rate.value / 4'000'000).ceil());
 }
 
-/// One register of each width that the chip has, 32 bits always among them.
-std::vector<Register> widthsOf(const Device& device)
+/// The widths of what the chip reads at once, 32 bits always among them.
+std::vector<int> widthsOf(const Device& device)
 {
-    std::vector<Register> out(1);
+    std::vector<int> out{32};
     for (const Block& block : device.blocks)
         for (const Register& reg : block.registers)
-            if (std::none_of(out.begin(), out.end(), [&reg](const Register& known) { return known.width == reg.width; })) {
-                Register shape;
-                shape.width = reg.width;
-                out.push_back(shape);
-            }
+            for (const auto& [offset, bytes] : reg.places())
+                if (std::find(out.begin(), out.end(), int(bytes) * 8) == out.end())
+                    out.push_back(int(bytes) * 8);
     return out;
 }
 
@@ -249,8 +247,8 @@ SourceFile boardHeader(const Facts& f, const Names& names)
     w.comment("Passes of a waiting loop that last at least so many microseconds while the core runs at so many hertz: a pass takes four cycles or more.");
     w.linef("#define {}(us, hz) ((uint32_t)(((uint64_t)(us) * (hz) + 3999999u) / 4000000u))", names.macro("PASSES"));
     w.comment("Waits until the masked bits of a register have a value; false when that took more passes.");
-    for (const Register& shape : widthsOf(f.device))
-        w.linef("bool {}(const volatile {} *reg, uint32_t mask, uint32_t value, uint32_t passes);", waitName(names, shape), typeOf(shape));
+    for (const int width : widthsOf(f.device))
+        w.linef("bool {}(const volatile {} *reg, uint32_t mask, uint32_t value, uint32_t passes);", waitName(names, width), typeOf(width));
     w.line();
     if (names.core == 0) {
         w.comment(hasLateClocks(f) ? "Brings up pads, clocks and needs, in this order: levels that keep the board safe come first. A clock that fails ends it, pads stay as they are. A slow source is started early and waited for last; when it fails, "
@@ -316,8 +314,8 @@ SourceFile boardSource(const Facts& f, const Names& names)
         w.line("}");
         w.line();
     }
-    for (const Register& shape : widthsOf(f.device)) {
-        w.linef("bool {}(const volatile {} *reg, uint32_t mask, uint32_t value, uint32_t passes)", waitName(names, shape), typeOf(shape));
+    for (const int width : widthsOf(f.device)) {
+        w.linef("bool {}(const volatile {} *reg, uint32_t mask, uint32_t value, uint32_t passes)", waitName(names, width), typeOf(width));
         w.line("{");
         w.line("    for (; passes > 0u; passes--) {");
         if (!watchdogs.empty())

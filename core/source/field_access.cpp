@@ -6,16 +6,14 @@
 
 namespace bindrel {
 
-Code narrowed(const Register& reg, const Code& value) { return reg.width == 32 ? value : code("({})({})", typeOf(reg), value); }
-
-WordLiteral typeOf(const Register& reg)
+Code waitForRole(const Writer& w, int instance, std::string_view role, const Code& value, const Code& microseconds)
 {
-    return reg.width == 8 ? WordLiteral("uint8_t") : reg.width == 16 ? WordLiteral("uint16_t") : WordLiteral("uint32_t");
+    return waitCall(w.facts, w.names, w.facts.device.roleField(instance, role), value, code("{} * {}", microseconds, w.names.macro("WAIT_PASSES_PER_US")));
 }
 
-Word waitName(const Names& names, const Register& reg)
+Code putRegisterOf(const Writer& w, int instance, std::string_view role, const Code& value)
 {
-    return reg.width == 8 ? names.name("wait8") : reg.width == 16 ? names.name("wait16") : names.name("wait");
+    return registerPut(w.facts, w.names, instance, w.facts.device.roleField(instance, role).reg, value);
 }
 
 Code readRole(const Writer& w, int instance, std::string_view role)
@@ -55,13 +53,13 @@ void writeRole(Writer& w, int instance, std::string_view role, const Code& value
     }
     const Code key = keys ? code(" | 0x{:08X}u", keys) : Code();
     if (kept == 0) {
-        w.linef("{}{} = {};", margin, place, narrowed(reg, keys || reg.width < 32 ? code("{}{}", put, key) : put));
+        w.linef("{}{}", margin, registerPut(w.facts, w.names, instance, ref.reg, narrowed(reg, keys || reg.width < 32 ? code("{}{}", put, key) : put)));
         return;
     }
     std::vector<Code> off{code("{}", macro)};
     for (Code& flag : clearedByOnes(w.facts, w.names, instance, ref.reg, field.mask()))
         off.push_back(std::move(flag));
-    w.linef("{}{} = {};", margin, place, narrowed(reg, code("({} & ~({})) | {}{}", place, joinedCode(off, " | "), put, key)));
+    w.linef("{}{}", margin, registerPut(w.facts, w.names, instance, ref.reg, narrowed(reg, code("({} & ~({})) | {}{}", place, joinedCode(off, " | "), put, key))));
 }
 
 void writeRoleCode(Writer& w, int instance, std::string_view role, std::uint32_t value, int indent)
@@ -94,7 +92,7 @@ void clearFields(Writer& w, int instance, const std::vector<FieldRef>& refs, int
     std::map<int, Flags> byRegister;
     for (const FieldRef& ref : refs) {
         Flags& flags = byRegister[ref.reg];
-        flags.place = code("{}->{}", instanceMacro(w.facts, w.names, instance), Word::spelled(device.registerOf(ref).name));
+        flags.place = registerValue(w.facts, w.names, instance, ref.reg);
         const Code macro = code("{}", fieldMacro(w.facts, w.names, ref));
         switch (device.fieldOf(ref).access) {
         case Field::Access::WriteOneToClear:
@@ -118,27 +116,27 @@ void clearFields(Writer& w, int instance, const std::vector<FieldRef>& refs, int
         std::uint32_t kept = 0;
         for (const Field& field : reg.fields)
             kept |= field.keepsWrites() ? field.mask() : 0;
+        const auto put = [&, at = at](const Code& value) { return registerPut(w.facts, w.names, instance, at, value); };
         if (flags.read)
             w.linef("{}(void){}; /* cleared by reading */", margin, flags.place);
         if (!flags.ones.empty() && kept == 0)
-            w.linef("{}{} = {}; /* cleared by writing a one */", margin, flags.place, narrowed(reg, joinedCode(flags.ones, " | ")));
+            w.linef("{}{} /* cleared by writing a one */", margin, put(narrowed(reg, joinedCode(flags.ones, " | "))));
         else if (!flags.ones.empty()) {
             std::vector<Code> others = clearedByOnes(w.facts, w.names, instance, at, 0);
-            w.linef("{}{} = {}; /* cleared by writing a one */", margin, flags.place, narrowed(reg, code("({} & ~({})) | {}", flags.place, joinedCode(others, " | "), joinedCode(flags.ones, " | "))));
+            w.linef("{}{} /* cleared by writing a one */", margin, put(narrowed(reg, code("({} & ~({})) | {}", flags.place, joinedCode(others, " | "), joinedCode(flags.ones, " | ")))));
         }
         if (!flags.zeroes.empty() && kept == 0)
-            w.linef("{}{} = {}; /* cleared by writing a zero, ones leave the others */", margin, flags.place, narrowed(reg, code("~({})", joinedCode(flags.zeroes, " | "))));
+            w.linef("{}{} /* cleared by writing a zero, ones leave the others */", margin, put(narrowed(reg, code("~({})", joinedCode(flags.zeroes, " | ")))));
         else if (!flags.zeroes.empty()) {
             // Flags that come between reading and writing back must get ones.
             std::vector<Code> stay;
             for (size_t f = 0; f < reg.fields.size(); ++f)
                 if (reg.fields[f].access == Field::Access::WriteZeroToClear)
                     stay.push_back(code("{}", fieldMacro(w.facts, w.names, {instance, at, int(f)})));
-            w.linef("{}{} = {}; /* cleared by writing a zero, ones leave the others */", margin, flags.place,
-                    narrowed(reg, code("({} | {}) & ~({})", flags.place, joinedCode(stay, " | "), joinedCode(flags.zeroes, " | "))));
+            w.linef("{}{} /* cleared by writing a zero, ones leave the others */", margin, put(narrowed(reg, code("({} | {}) & ~({})", flags.place, joinedCode(stay, " | "), joinedCode(flags.zeroes, " | ")))));
         }
         if (!flags.plain.empty())
-            w.linef("{}{} = {};", margin, flags.place, narrowed(reg, code("{} & ~({})", flags.place, joinedCode(flags.plain, " | "))));
+            w.linef("{}{}", margin, put(narrowed(reg, code("{} & ~({})", flags.place, joinedCode(flags.plain, " | ")))));
     }
 }
 

@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "core/source/writer.h"
+#include "core/source/register_access.h"
 
 #include <string>
 #include <vector>
@@ -10,16 +10,13 @@ namespace bindrel {
 
 // How the C of a need's helpers reaches the field of a role, wherever it lies in its register and however wide that is.
 
-/// "(uint8_t)(x)" for what is put into a register of 8 or 16 bits; the expression itself for one of 32.
-Code narrowed(const Register& reg, const Code& value);
-/// "uint8_t", "uint16_t", "uint32_t".
-WordLiteral typeOf(const Register& reg);
-/// The name of the function that waits for a register's bits: "sluice_wait", "sluice_wait8", …
-Word waitName(const Names& names, const Register& reg);
-
 /// The value of a role's field, shifted down.
 /// REQUIRES: the block has the role.
 Code readRole(const Writer& w, int instance, std::string_view role);
+/// waitCall() of the field of a role, for at most so many microseconds (an expression).
+Code waitForRole(const Writer& w, int instance, std::string_view role, const Code& value, const Code& microseconds);
+/// The statement that puts a value into the whole register of a role; `value` is narrowed() where it must be.
+Code putRegisterOf(const Writer& w, int instance, std::string_view role, const Code& value);
 /// Puts a value (an expression of uint32_t, no larger than the field) into a role's field. Other fields of the register that keep what
 /// was written stay as they are; flags that a write would clear are left alone.
 void writeRole(Writer& w, int instance, std::string_view role, const Code& value, int indent);

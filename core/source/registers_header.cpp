@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // PREFIX_regs.h: the registers of every block that the bring-up or a need's functions touch.
 #include "core/base/text.h"
-#include "core/source/field_access.h"
+#include "core/source/register_access.h"
 #include "core/source/safe_text.h"
 #include "core/source/writer.h"
 
@@ -26,26 +26,43 @@ std::vector<int> usedInstances(const Facts& f, const Names& names)
     for (const Core& core : f.device.cores)
         if (core.release.valid())
             used.insert(core.release.ref.instance);
+    for (const int instance : std::vector<int>(used.begin(), used.end()))
+        for (const int guard : guardsOf(f.device.blockOf(instance)))
+            used.insert(guard);
     return {used.begin(), used.end()};
 }
 
 void writeBlock(Writer& w, const Block& block)
 {
     const Word name = Word::of(block.name);
+    struct Member {
+        std::uint32_t offset;
+        int width;
+        Word name;
+        std::string about;
+    };
+    std::vector<Member> members;
     std::vector<const Register*> order;
-    for (const Register& reg : block.registers)
+    for (const Register& reg : block.registers) {
         order.push_back(&reg);
+        if (reg.parts.empty())
+            members.push_back({reg.offset, reg.width, Word::spelled(reg.name), reg.about});
+        for (const RegisterPart& part : reg.parts)
+            members.push_back({part.offset, part.width, Word::spelled(part.name), fmt::format("{}, bits {} to {}", reg.name, part.lsb, part.lsb + part.width - 1)});
+    }
     std::sort(order.begin(), order.end(), [](const Register* a, const Register* b) { return a->offset < b->offset; });
+    std::sort(members.begin(), members.end(), [](const Member& a, const Member& b) { return a.offset < b.offset; });
     if (!block.about.empty())
         w.comment(block.about);
     w.linef("struct {} {{", w.names.name(name));
     std::uint32_t next = 0;
     int gap = 0;
-    for (const Register* reg : order) {
-        if (reg->offset > next)
-            w.linef("    {} gap{}[{}];", reg->offset % 4 == 0 && next % 4 == 0 ? WordLiteral("uint32_t") : WordLiteral("uint8_t"), gap++, (reg->offset - next) / (reg->offset % 4 == 0 && next % 4 == 0 ? 4 : 1));
-        w.linef("{:<34}{}", code("    volatile {} {};", typeOf(*reg), Word::spelled(reg->name)), cComment(fmt::format("0x{:02X}{}{}", reg->offset, reg->about.empty() ? "" : " ", reg->about)));
-        next = reg->offset + reg->bytes();
+    for (const Member& member : members) {
+        const bool words = member.offset % 4 == 0 && next % 4 == 0;
+        if (member.offset > next)
+            w.linef("    {} gap{}[{}];", words ? WordLiteral("uint32_t") : WordLiteral("uint8_t"), gap++, (member.offset - next) / (words ? 4 : 1));
+        w.linef("{:<34}{}", code("    volatile {} {};", typeOf(member.width), member.name), cComment(fmt::format("0x{:02X}{}{}", member.offset, member.about.empty() ? "" : " ", member.about)));
+        next = member.offset + std::uint32_t(member.width) / 8;
     }
     w.line("};");
     w.line();
@@ -84,6 +101,8 @@ SourceFile registersHeader(const Facts& f, const Names& names)
         w.linef("#define {:<20} ((struct {} *)0x{:08X}u)", instanceMacro(f, names, instance), names.name(Word::of(f.device.blockOf(instance).name)),
                 f.device.instances[size_t(instance)].base);
     w.line();
+    for (const int block : blocks)
+        writeAccessors(w, f.device.blocks[size_t(block)], block);
     w.linef("#endif /* {} */", guard);
     return w.take();
 }

@@ -79,7 +79,7 @@ Word roleMacro(const Facts& facts, const Names& names, int instance, std::string
 Code roleRegister(const Facts& facts, const Names& names, int instance, std::string_view role)
 {
     const FieldRef ref = facts.device.roleField(instance, role);
-    return ref.valid() ? code("{}->{}", instanceMacro(facts, names, instance), Word::spelled(facts.device.registerOf(ref).name)) : Code();
+    return ref.valid() ? registerValue(facts, names, instance, ref.reg) : Code();
 }
 
 namespace {
@@ -131,24 +131,24 @@ std::string codeText(const Field& field, std::uint32_t code)
     return std::to_string(code);
 }
 
-/// "name = a | b | c;" broken behind an operator where it gets long; `left` is "NAME =" or "NAME |=". A narrow register takes a cast.
-void assign(Writer& w, const Code& margin, const Code& left, const std::vector<Code>& terms, const Register& reg)
+/// "before a | b | c behind" broken after an operator where it gets long. A narrow register takes a cast.
+void assign(Writer& w, const Code& margin, const std::pair<Code, Code>& around, const std::vector<Code>& terms, const Register& reg)
 {
-    const bool narrow = reg.width < 32 && !terms.empty();
-    Code row = narrow ? code("{}{} ({})(", margin, left, typeOf(reg)) : code("{}{}", margin, left);
+    const bool narrow = reg.plain() && reg.width < 32 && !terms.empty();
+    Code row = narrow ? code("{}{}({})(", margin, around.first, typeOf(reg)) : code("{}{}", margin, around.first);
     std::size_t onRow = 0;
     for (size_t i = 0; i < terms.size(); ++i) {
         const bool last = i + 1 == terms.size();
-        const Code term = last ? code("{}{};", terms[i], narrow ? Code::trusted(")") : Code()) : code("{} |", terms[i]);
+        const Code term = last ? code("{}{}{}", terms[i], narrow ? Code::trusted(")") : Code(), around.second) : code("{} |", terms[i]);
         if (onRow > 0 && row.text().size() + 1 + term.text().size() > 90) {
             w.line(row);
             row = code("{}   ", margin);
             onRow = 0;
         }
-        row = narrow && onRow == 0 && i == 0 ? code("{}{}", row, term) : code("{} {}", row, term);
+        row = onRow == 0 && i == 0 ? code("{}{}", row, term) : code("{} {}", row, term);
         ++onRow;
     }
-    w.line(terms.empty() ? code("{} 0u;", row) : row);
+    w.line(terms.empty() ? code("{}0u{}", row, around.second) : row);
 }
 
 Place placeOf(const Writer& w, const Step& step)
@@ -176,7 +176,9 @@ void Writer::step(const Step& s, int indent)
 {
     step_ = &s;
     const Code margin = Code::trusted(std::string(size_t(indent), ' '));
-    const Code reg = code("{}->{}", instanceMacro(facts, names, s.instance), Word::spelled(facts.device.blockOf(s.instance).registers[size_t(s.reg)].name));
+    const Register& shape = facts.device.blockOf(s.instance).registers[size_t(s.reg)];
+    const Code reg = registerValue(facts, names, s.instance, s.reg);
+    const std::pair<Code, Code> put = aroundPut(facts, names, s.instance, s.reg);
     std::vector<Code> values;
     std::vector<Code> masks;
     for (const FieldWrite& write : s.fields) {
@@ -192,26 +194,25 @@ void Writer::step(const Step& s, int indent)
             named |= facts.device.fieldOf(write.ref).mask();
         if (const std::uint32_t rest = s.value & ~named; rest != 0)
             values.push_back(code("0x{:08X}u", rest));
-        assign(*this, margin, code("{} =", reg), values, facts.device.blockOf(s.instance).registers[size_t(s.reg)]);
+        assign(*this, margin, put, values, shape);
         break;
     }
     case Step::Kind::Update: {
-        const Register& shape = facts.device.blockOf(s.instance).registers[size_t(s.reg)];
         // A flag that a one clears must not be written back as it was read.
         std::vector<Code> off = masks;
         for (Code& flag : clearedByOnes(facts, names, s.instance, s.reg, s.mask))
             off.push_back(std::move(flag));
-        const bool plain = off.size() == masks.size() && shape.width == 32;
+        const bool plain = off.size() == masks.size() && shape.width == 32 && shape.plain();
         std::uint32_t ones = 0;
         for (const FieldWrite& write : s.fields)
             ones |= facts.device.fieldOf(write.ref).mask();
         if (s.value == ones && plain) {
-            assign(*this, margin, code("{} |=", reg), masks, shape);
+            assign(*this, margin, {code("{} |= ", reg), Code::trusted(";")}, masks, shape);
         } else if (s.value == 0 && plain) {
             linef("{}{} &= ~({});", margin, reg, orText(masks));
         } else {
             values.insert(values.begin(), code("({} & ~({}))", reg, orText(off)));
-            assign(*this, margin, code("{} =", reg), values, shape);
+            assign(*this, margin, put, values, shape);
         }
         break;
     }
@@ -219,14 +220,13 @@ void Writer::step(const Step& s, int indent)
         // Bits of the factory value that the field has room for.
         const Field& from = facts.device.fieldOf(s.from);
         const Field& into = facts.device.fieldOf(s.fields.front().ref);
-        linef("{}{} = {}(({} & ~{})", margin, reg, facts.device.registerOf(s.fields.front().ref).width == 32 ? Code() : code("({})", typeOf(facts.device.registerOf(s.fields.front().ref))), reg, masks.front());
-        linef("{}    | ((({}->{} & {}) >> {}u) << {}u & {}));", margin, instanceMacro(facts, names, s.from.instance), Word::spelled(facts.device.registerOf(s.from).name),
-              fieldMacro(facts, names, s.from), from.lsb, into.lsb, masks.front());
+        linef("{}{}{}(({} & ~{})", margin, put.first, shape.width == 32 || !shape.plain() ? Code() : code("({})", typeOf(shape)), reg, masks.front());
+        linef("{}    | ((({} & {}) >> {}u) << {}u & {})){}", margin, registerValue(facts, names, s.from.instance, s.from.reg), fieldMacro(facts, names, s.from), from.lsb, into.lsb, masks.front(), put.second);
         break;
     }
     case Step::Kind::Wait: {
         const Rational us = s.timeout.value * 1'000'000;
-        linef("{}if (!{}(&{}, {}, {}, {}({}u, {}u))) {{", margin, waitName(names, facts.device.blockOf(s.instance).registers[size_t(s.reg)]), reg, masks.front(), values.empty() ? code("0u") : values.front(), names.macro("PASSES"), us.ceil(), s.coreRate.value.ceil());
+        linef("{}if (!{}) {{", margin, waitCall(facts, names, s.fields.front().ref, values.empty() ? code("0u") : values.front(), code("{}({}u, {}u)", names.macro("PASSES"), us.ceil(), s.coreRate.value.ceil())));
         linef("{}    return {};", margin, timeoutName(facts, names, s.fields.front().ref));
         linef("{}}}", margin);
         break;

@@ -58,7 +58,7 @@ std::string headText(const Facts& facts, std::string_view purpose);
 
 /// Macro of the register bits of one role of an instance; empty when the block has no such role.
 Word roleMacro(const Facts& facts, const Names& names, int instance, std::string_view role);
-/// "SLUICE_UART3->CTL" of the register that holds a role.
+/// What the register that holds a role reads: "SLUICE_UART3->CTL"; nothing when the block has no such role.
 Code roleRegister(const Facts& facts, const Names& names, int instance, std::string_view role);
 
 // The files, one function and one source file each.

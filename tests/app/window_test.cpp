@@ -405,12 +405,11 @@ private Q_SLOTS:
         const std::string text = replaced(textOf(demoPath("sluice-node-c-done")), "\"board\":", "\"device_file\": { \"revision\": \"0123456789abcdef\", \"from\": \"shipped\" },\n  \"board\":");
         QVERIFY(writeFileAtomically(planPath().toStdString(), text).ok());
         bool told = false;
-        QTimer::singleShot(200, this, [&told] {
-            for (QWidget* widget : QApplication::topLevelWidgets())
-                if (auto* box = qobject_cast<QMessageBox*>(widget); box && box->objectName() == "deviceChanges") {
-                    told = box->text().contains("SE4332-C64") && box->informativeText().contains("is not kept on this machine");
-                    QTest::keyClick(box, Qt::Key_Return);
-                }
+        inDialog([&told](QWidget* modal) {
+            auto* box = qobject_cast<QMessageBox*>(modal);
+            QVERIFY(box && box->objectName() == "deviceChanges");
+            told = box->text().contains("SE4332-C64") && box->informativeText().contains("is not kept on this machine");
+            QTest::keyClick(box, Qt::Key_Return);
         });
         QVERIFY(w_->openPlan(planPath()));
         QTRY_VERIFY(told);
@@ -802,7 +801,8 @@ private Q_SLOTS:
             for (int c = 0; c < table->columnCount(); ++c)
                 if (table->horizontalHeaderItem(c)->text() == "Priority")
                     column = c;
-            QVERIFY(row >= 0 && column >= 0 && table->hasFocus());
+            QVERIFY(row >= 0 && column >= 0);
+            QVERIFY(table->hasFocus());
             table->setCurrentCell(row, column);
             QTest::keyClick(table, Qt::Key_F2);
             auto* field = table->findChild<QLineEdit*>();

@@ -16,6 +16,7 @@
 #include <QApplication>
 #include <QDialog>
 #include <QMessageBox>
+#include <QPointer>
 
 namespace bindrel::test {
 
@@ -74,7 +75,8 @@ protected:
     QPoint needRow(const char* need, const char* signal = "") const { return w_->wiring()->needs()->rowRect(w_->wiring()->needs()->rowOf(need, signal)).center(); }
     QPoint pin(const char* pad) const { return w_->wiring()->chip()->pinPosition(pad).toPoint(); }
 
-    /// Works on the next modal dialog once it is up.
+    /// Works on the next modal dialog once it is up. A dialog that a failed act leaves open is closed, so that the test
+    /// ends and tells why instead of waiting for a person.
     template <typename Act> static void inDialog(Act act)
     {
         auto* timer = new QTimer(qApp);
@@ -85,7 +87,12 @@ protected:
                 return;
             timer->deleteLater();
             timer->stop();
+            const QPointer<QWidget> guard(modal);
+            // The platform tells of the activation later.
+            (void)QTest::qWaitFor([modal] { return QApplication::activeWindow() == modal; }, 1000);
             act(modal);
+            if (auto* dialog = qobject_cast<QDialog*>(guard.data()); dialog && dialog->isVisible() && QTest::currentTestFailed())
+                dialog->reject();
         });
         timer->start();
     }

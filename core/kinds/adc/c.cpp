@@ -86,11 +86,10 @@ void defineAdc(Writer& w, size_t need)
     if (converts(g)) {
         const std::vector<int> inputs = adcInputs(f.bindings.needs[need]);
         const std::int64_t settling = f.device.ability(instance, "settling", 1);
-        const Word wait = waitName(w.names, f.device.registerOf(f.device.roleField(instance, "done"))), flag = roleMacro(f, w.names, instance, "done");
-        const Code reg = roleRegister(f, w.names, instance, "done");
+        const Word flag = roleMacro(f, w.names, instance, "done");
         const auto take = [&](const Code& into, int indent) {
             const Code margin = Code::trusted(std::string(size_t(indent), ' '));
-            w.linef("{}if (!{}(&{}, {}, {}, {}_CONVERT_US * {})) {{", margin, wait, reg, flag, flag, NAME, w.names.macro("WAIT_PASSES_PER_US"));
+            w.linef("{}if (!{}) {{", margin, waitForRole(w, instance, "done", code("{}", flag), code("{}_CONVERT_US", NAME)));
             w.linef("{}    return {};", margin, w.names.macro("TIMEOUT_TRANSFER"));
             w.linef("{}}}", margin);
             w.linef("{}{} = ({}){};", margin, into, valueType(bits), readRole(w, instance, "data"));

@@ -54,7 +54,7 @@ void defineWrite(Writer& w, size_t need)
         for (const auto& [where, which] : *groups) {
             const Pad& pad = f.device.pads[size_t(pads[which.front()]->pad)];
             const Register& reg = f.device.blockOf(where.first).registers[size_t(where.second)];
-            w.linef("    {} = {};", roleRegister(f, w.names, where.first, role + std::to_string(pad.bit)), narrowed(reg, bits(which, role, whenHigh)));
+            w.linef("    {}", putRegisterOf(w, where.first, role + std::to_string(pad.bit), narrowed(reg, bits(which, role, whenHigh))));
         }
     for (const auto& [where, which] : levels) {
         const Pad& pad = f.device.pads[size_t(pads[which.front()]->pad)];
@@ -75,7 +75,7 @@ void defineWrite(Writer& w, size_t need)
         for (Code& flag : clearedByOnes(f, w.names, where.first, where.second, own))
             off.push_back(std::move(flag));
         const Code place = roleRegister(f, w.names, where.first, "level" + std::to_string(pad.bit));
-        w.linef("    {} = {};", place, narrowed(reg, code("({} & ~({})) | {}", place, joinedCode(off, " | "), bits(which, "level", true))));
+        w.linef("    {}", putRegisterOf(w, where.first, "level" + std::to_string(pad.bit), narrowed(reg, code("({} & ~({})) | {}", place, joinedCode(off, " | "), bits(which, "level", true)))));
     }
     w.line("}");
 }

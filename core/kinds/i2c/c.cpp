@@ -130,7 +130,7 @@ void defineI2c(Writer& w, size_t need)
     clearFlags(w, instance, {"done", "nacked", "lost"}, 4);
     std::map<int, std::vector<const char*>> byRegister;
     if (direct)
-        w.linef("    {} = {};", reg("start"), narrowed(f.device.registerOf(start), Code::trusted("command")));
+        w.linef("    {}", putRegisterOf(w, instance, "start", narrowed(f.device.registerOf(start), Code::trusted("command"))));
     for (const auto& [role, word] : direct ? std::vector<std::pair<const char*, Word>>() : commands)
         byRegister[f.device.roleField(instance, role).reg].push_back(role);
     for (auto it = byRegister.rbegin(); it != byRegister.rend(); ++it) {
@@ -151,9 +151,9 @@ void defineI2c(Writer& w, size_t need)
             off.push_back(std::move(flag));
         if (kept != 0)
             terms.insert(terms.begin(), code("({} & ~({}))", reg(roles.front()), joinedCode(off, " | ")));
-        w.linef("    {} = {};", reg(roles.front()), narrowed(shape, joinedCode(terms, " | ")));
+        w.linef("    {}", putRegisterOf(w, instance, roles.front(), narrowed(shape, joinedCode(terms, " | "))));
     }
-    w.linef("    if (!{}(&{}, {}, {}, {}_STRETCH_US * {})) {{", waitName(w.names, f.device.registerOf(f.device.roleField(instance, "done"))), reg("done"), bit("done"), bit("done"), NAME, w.names.macro("WAIT_PASSES_PER_US"));
+    w.linef("    if (!{}) {{", waitForRole(w, instance, "done", code("{}", bit("done")), code("{}_STRETCH_US", NAME)));
     w.line("        return false;");
     w.line("    }");
     w.linef("    refused = {} != 0u;", readRole(w, instance, "nacked"));
@@ -237,7 +237,7 @@ void defineI2c(Writer& w, size_t need)
         w.line("{");
         clearFlags(w, instance, {"done", "nacked", "lost"}, 4);
         writeRoleCode(w, instance, "clear_bus", 1, 4);
-        w.linef("    return {}(&{}, {}, {}, {}_STRETCH_US * {}) ? {} : {};", waitName(w.names, f.device.registerOf(f.device.roleField(instance, "done"))), reg("done"), bit("done"), bit("done"), NAME, w.names.macro("WAIT_PASSES_PER_US"), ok, bad);
+        w.linef("    return {} ? {} : {};", waitForRole(w, instance, "done", code("{}", bit("done")), code("{}_STRETCH_US", NAME)), ok, bad);
         w.line("}");
     }
 }

@@ -173,7 +173,7 @@ template <typename Body> void whileHeld(Writer& w, size_t need, Body body)
         const Duration time(f.device.fieldOf(held).followsAfter.value * 2);
         const std::int64_t us = std::max<std::int64_t>((time.value * 1'000'000).ceil(), 100);
         const Word bit = roleMacro(f, w.names, instance, "held");
-        w.linef("    if (!{}(&{}, {}, {}, {}u * {})) {{", waitName(w.names, f.device.registerOf(held)), roleRegister(f, w.names, instance, "held"), bit, level ? code("{}", bit) : code("0u"), us, w.names.macro("WAIT_PASSES_PER_US"));
+        w.linef("    if (!{}) {{", waitForRole(w, instance, "held", level ? code("{}", bit) : code("0u"), code("{}u", us)));
         w.linef("        return {};", w.names.macro("TIMEOUT_TRANSFER"));
         w.line("    }");
     };

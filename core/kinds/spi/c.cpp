@@ -72,17 +72,17 @@ void defineSpi(Writer& w, size_t need)
     const auto reg = [&](const char* role) { return roleRegister(f, w.names, instance, role); };
     const WordLiteral type = wordType(g);
     if (g.controller) {
-        const Word bad = w.names.macro("TIMEOUT_TRANSFER"), room = waitName(w.names, f.device.registerOf(f.device.roleField(instance, "transmit_empty"))), come = waitName(w.names, f.device.registerOf(f.device.roleField(instance, "receive_full")));
+        const Word bad = w.names.macro("TIMEOUT_TRANSFER");
         w.line();
         w.linef("enum {0}_status {1}_transfer(const {2} *out, {2} *in, uint32_t count)", w.names.prefix, name, type);
         w.line("{");
         w.line("    for (uint32_t i = 0u; i < count; i++) {");
-        w.linef("        if (!{}(&{}, {}, {}, {}_WORD_US * {})) {{", room, reg("transmit_empty"), bit("transmit_empty"), bit("transmit_empty"), NAME, w.names.macro("WAIT_PASSES_PER_US"));
+        w.linef("        if (!{}) {{", waitForRole(w, instance, "transmit_empty", code("{}", bit("transmit_empty")), code("{}_WORD_US", NAME)));
         w.linef("            return {};", bad);
         w.line("        }");
         writeRole(w, instance, "data", Code::trusted("(out ? (uint32_t)out[i] : 0u)"), 8);
         w.comment("Each word sent brings one in, also where nobody wants it: it must not be left behind.", 8);
-        w.linef("        if (!{}(&{}, {}, {}, {}_WORD_US * {})) {{", come, reg("receive_full"), bit("receive_full"), bit("receive_full"), NAME, w.names.macro("WAIT_PASSES_PER_US"));
+        w.linef("        if (!{}) {{", waitForRole(w, instance, "receive_full", code("{}", bit("receive_full")), code("{}_WORD_US", NAME)));
         w.linef("            return {};", bad);
         w.line("        }");
         w.linef("        const {0} word = ({0}){1};", type, readRole(w, instance, "data"));

@@ -75,7 +75,7 @@ void defineUart(Writer& w, size_t need)
         w.line();
         w.linef("bool {}_send(uint8_t byte)", name);
         w.line("{");
-        w.linef("    if (!{}(&{}, {}, {}, {}_BYTE_US * {})) {{", waitName(w.names, f.device.registerOf(f.device.roleField(instance, "transmit_empty"))), reg("transmit_empty"), bit("transmit_empty"), bit("transmit_empty"), w.names.NEED(need), w.names.macro("WAIT_PASSES_PER_US"));
+        w.linef("    if (!{}) {{", waitForRole(w, instance, "transmit_empty", code("{}", bit("transmit_empty")), code("{}_BYTE_US", w.names.NEED(need))));
         w.line("        return false;");
         w.line("    }");
         writeRole(w, instance, "data", Code::trusted("byte"), 4);

@@ -1,0 +1,115 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/source/register_access.h"
+
+namespace bindrel {
+
+namespace {
+
+const Register& shapeOf(const Facts& facts, int instance, int reg) { return facts.device.blockOf(instance).registers[size_t(reg)]; }
+
+Word accessor(const Facts& facts, const Names& names, const char* verb, int instance, int reg)
+{
+    return names.name(Word::of(verb)) + "_" + Word::of(facts.device.blockOf(instance).name) + "_" + Word::spelled(shapeOf(facts, instance, reg).name);
+}
+
+} // namespace
+
+WordLiteral typeOf(int width) { return width <= 8 ? WordLiteral("uint8_t") : width <= 16 ? WordLiteral("uint16_t") : WordLiteral("uint32_t"); }
+
+WordLiteral typeOf(const Register& reg) { return typeOf(reg.width); }
+
+Code narrowed(const Register& reg, const Code& value) { return !reg.plain() || reg.width == 32 ? value : code("({})({})", typeOf(reg), value); }
+
+Code registerValue(const Facts& facts, const Names& names, int instance, int reg)
+{
+    const Register& shape = shapeOf(facts, instance, reg);
+    if (!shape.parts.empty())
+        return code("{}({})", accessor(facts, names, "get", instance, reg), instanceMacro(facts, names, instance));
+    return code("{}->{}", instanceMacro(facts, names, instance), Word::spelled(shape.name));
+}
+
+std::pair<Code, Code> aroundPut(const Facts& facts, const Names& names, int instance, int reg)
+{
+    if (!shapeOf(facts, instance, reg).plain())
+        return {code("{}({}, ", accessor(facts, names, "put", instance, reg), instanceMacro(facts, names, instance)), Code::trusted(");")};
+    return {code("{} = ", registerValue(facts, names, instance, reg)), Code::trusted(";")};
+}
+
+Code registerPut(const Facts& facts, const Names& names, int instance, int reg, const Code& value)
+{
+    const auto [before, behind] = aroundPut(facts, names, instance, reg);
+    return code("{}{}{}", before, value, behind);
+}
+
+Word waitName(const Names& names, int width) { return width == 8 ? names.name("wait8") : width == 16 ? names.name("wait16") : names.name("wait"); }
+
+Code waitCall(const Facts& facts, const Names& names, const FieldRef& ref, const Code& value, const Code& passes)
+{
+    const Register& shape = facts.device.registerOf(ref);
+    const Word mask = fieldMacro(facts, names, ref);
+    if (shape.parts.empty())
+        return code("{}(&{}, {}, {}, {})", waitName(names, shape.width), registerValue(facts, names, ref.instance, ref.reg), mask, value, passes);
+    const RegisterPart* part = shape.partOf(facts.device.fieldOf(ref));
+    const RegisterPart& asked = part ? *part : shape.parts.front();
+    return code("{}(&{}->{}, {} >> {}u, ({}) >> {}u, {})", waitName(names, asked.width), instanceMacro(facts, names, ref.instance), Word::spelled(asked.name), mask, asked.lsb, value, asked.lsb, passes);
+}
+
+void writeAccessors(Writer& w, const Block& block, int index)
+{
+    const Device& device = w.facts.device;
+    int of = -1;
+    for (size_t i = 0; i < device.instances.size() && of < 0; ++i)
+        if (device.instances[i].block == index)
+            of = int(i);
+    const Word structure = w.names.name(Word::of(block.name));
+    for (size_t r = 0; of >= 0 && r < block.registers.size(); ++r) {
+        const Register& reg = block.registers[r];
+        if (reg.plain())
+            continue;
+        if (!reg.parts.empty()) {
+            // The one that is read first holds the others still.
+            std::vector<const RegisterPart*> order;
+            for (const RegisterPart& part : reg.parts)
+                order.insert(reg.readAsWritten ? order.end() : order.begin(), &part);
+            w.comment(fmt::format("{} stands in {} parts: {} is read first, {} is written last.", reg.name, reg.parts.size(), order.front()->name, reg.parts.back().name));
+            w.linef("static inline uint32_t {}(const struct {} *at)", accessor(w.facts, w.names, "get", of, int(r)), structure);
+            w.line("{");
+            w.linef("    uint32_t value = {};", order.front()->lsb == 0 ? code("at->{}", Word::spelled(order.front()->name)) : code("(uint32_t)at->{} << {}u", Word::spelled(order.front()->name), order.front()->lsb));
+            for (size_t i = 1; i < order.size(); ++i)
+                w.linef("    value |= (uint32_t)at->{} << {}u;", Word::spelled(order[i]->name), order[i]->lsb);
+            w.line("    return value;");
+            w.line("}");
+            w.line();
+        }
+        if (reg.guard.valid()) {
+            const WriteGuard& guard = reg.guard;
+            const FieldRef key{guard.instance < 0 ? of : guard.instance, guard.reg, guard.field};
+            w.comment(fmt::format("{} takes what is written right after the key in {}.", reg.name, device.registerOf(key).name));
+        }
+        w.linef("static inline void {}(struct {} *at, uint32_t value)", accessor(w.facts, w.names, "put", of, int(r)), structure);
+        w.line("{");
+        if (const WriteGuard& guard = reg.guard; guard.valid()) {
+            const FieldRef key{guard.instance < 0 ? of : guard.instance, guard.reg, guard.field};
+            const Register& lock = device.registerOf(key);
+            const Code place = guard.instance < 0 ? code("at->{}", Word::spelled(lock.name)) : registerValue(w.facts, w.names, guard.instance, guard.reg);
+            w.linef("    {} = {};", place, narrowed(lock, device.fieldOf(key).width == 1 ? code("{}", fieldMacro(w.facts, w.names, key)) : code("{}_AT(0x{:X}u)", fieldMacro(w.facts, w.names, key), guard.code)));
+        }
+        for (const RegisterPart& part : reg.parts)
+            w.linef("    at->{} = ({})({});", Word::spelled(part.name), typeOf(part.width), part.lsb == 0 ? Code::trusted("value") : code("value >> {}u", part.lsb));
+        if (reg.parts.empty())
+            w.linef("    at->{} = {};", Word::spelled(reg.name), reg.width == 32 ? Code::trusted("value") : code("({})value", typeOf(reg)));
+        w.line("}");
+        w.line();
+    }
+}
+
+std::vector<int> guardsOf(const Block& block)
+{
+    std::vector<int> out;
+    for (const Register& reg : block.registers)
+        if (reg.guard.valid() && reg.guard.instance >= 0)
+            out.push_back(reg.guard.instance);
+    return out;
+}
+
+} // namespace bindrel
