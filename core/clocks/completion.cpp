@@ -25,12 +25,20 @@ Completion::Completion(const ClockTrial& now) : now_(now), dependents_(now.size(
                 dependents_[size_t(other)].push_back(int(i));
         };
         on(node.follows);
-        on(node.limit.relativeTo);
+        const auto beside = [&](const RelativeLimit& limit) {
+            on(limit.to);
+            // What is measured by a later clock is judged there.
+            if (limit.to > int(i))
+                dependents_[i].push_back(limit.to);
+        };
+        for (const RelativeLimit& relative : node.limit.relative)
+            beside(relative);
         on(node.trim ? node.trim->by : -1);
         for (const ClockInput& input : node.inputs)
             on(input.node);
         for (const auto& [range, limit] : node.limitByRange)
-            on(limit.relativeTo);
+            for (const RelativeLimit& relative : limit.relative)
+                beside(relative);
     }
 }
 
@@ -39,15 +47,37 @@ void Completion::begin(const std::vector<bool>& decided, const ClockTrial& trial
     decided_ = decided;
     others_.clear();
     ceilings_.assign(decided.size(), {});
+    looksAhead_ = false;
     for (size_t i = 0; i < decided.size(); ++i) {
-        if (!decided[i]) {
+        if (!decided[i])
             others_.push_back(int(i));
-            continue;
+        for (const RelativeLimit& ceiling : trial.relative(i)) {
+            looksAhead_ = looksAhead_ || ahead(int(i), ceiling);
+            if (!decided[size_t(ceiling.to)] && (decided[i] || ahead(int(i), ceiling)))
+                ceilings_[size_t(ceiling.to)].push_back(int(i));
         }
-        const int ceiling = trial.relativeTo(i);
-        if (ceiling >= 0 && !decided[size_t(ceiling)])
-            ceilings_[size_t(ceiling)].push_back(int(i));
     }
+}
+
+/// Whether a limit of a clock that is not decided is measured by one that is decided after it.
+bool Completion::ahead(int clock, const RelativeLimit& limit) const { return !decided_[size_t(clock)] && !decided_[size_t(limit.to)] && limit.to > clock; }
+
+/// Whether a clock is outside its limits, as far as what they are measured by stands.
+bool Completion::outside(const ClockTrial& trial, int clock) const
+{
+    const std::vector<RelativeLimit>& limits = trial.relative(size_t(clock));
+    return trial.outside(size_t(clock), false) || std::any_of(limits.begin(), limits.end(), [&](const RelativeLimit& limit) { return !ahead(clock, limit) && trial.exceeds(size_t(clock), limit); });
+}
+
+/// Whether a clock that comes before, or is decided, is too fast beside this one.
+bool Completion::tooFastFor(const ClockTrial& trial, int clock, int ceiling) const
+{
+    const size_t i = size_t(clock);
+    const bool same = now_.clocks[i].rate == trial.clocks[i].rate;
+    if (decided_[i] ? now_.breaks(i) && same : !counts(trial, clock) || (same && now_.outside(i)) || outside(trial, clock))
+        return false;
+    const std::vector<RelativeLimit>& limits = trial.relative(i);
+    return std::any_of(limits.begin(), limits.end(), [&](const RelativeLimit& limit) { return limit.to == ceiling && trial.exceeds(i, limit); });
 }
 
 /// Marks what could be changed to make a clock fast enough for a decided one that must not be faster than a part of it.
@@ -56,11 +86,11 @@ void Completion::strain(const ClockTrial& trial, bool all)
     strained_.assign(trial.size(), false);
     if (all)
         for (const int i : others_)
-            if (const int ceiling = trial.relativeTo(size_t(i)); ceiling >= 0)
-                strained_[size_t(ceiling)] = true;
+            for (const RelativeLimit& ceiling : trial.relative(size_t(i)))
+                strained_[size_t(ceiling.to)] = true;
     for (size_t i = trial.size(); i-- > 0;) {
         for (const int below : ceilings_[i])
-            strained_[i] = strained_[i] || trial.outside(size_t(below));
+            strained_[i] = strained_[i] || (decided_[size_t(below)] && trial.outside(size_t(below)));
         if (strained_[i])
             for (const ClockInput& input : now_.device().clocks[i].inputs)
                 if (input.node >= 0)
@@ -81,11 +111,16 @@ bool Completion::touched(const ClockTrial& trial, int index) const
     const size_t i = size_t(index);
     if (strained_[i] || factorMoved(trial, i))
         return true;
+    const std::vector<RelativeLimit>& limits = trial.relative(i);
+    if (looksAhead_ && std::any_of(limits.begin(), limits.end(), [&](const RelativeLimit& limit) { return ahead(index, limit); }))
+        return true;
+    if (std::any_of(ceilings_[i].begin(), ceilings_[i].end(), [&](int below) { return !decided_[size_t(below)] && tooFastFor(trial, below, index); }))
+        return true;
     const int input = trial.inputOf(i);
     if (input >= 0 && (trial.clocks[size_t(input)].rate != now_.clocks[size_t(input)].rate || !(trial.clocks[size_t(input)].tolerance == now_.clocks[size_t(input)].tolerance)))
         return true;
     // Its own rate is as it was; only what another clock demands can make it wrong.
-    return counts(trial, index) && trial.outside(i) && !now_.outside(i);
+    return counts(trial, index) && outside(trial, index) && !now_.outside(i);
 }
 
 /// Whether its limits matter: it is in use, or runs anyway.
@@ -113,11 +148,11 @@ Completion::Cost Completion::costOf(const ClockTrial& trial, int index) const
     const size_t i = size_t(index);
     const bool same = trial.clocks[i].rate == now_.clocks[i].rate;
     Cost cost;
-    cost.broken = (counts(trial, index) && trial.outside(i) && !(same && now_.outside(i))) || (now_.clocks[i].used && trial.clocks[i].rate.value.isZero() && !now_.clocks[i].rate.value.isZero());
+    cost.broken = (counts(trial, index) && outside(trial, index) && !(same && now_.outside(i))) || (now_.clocks[i].used && trial.clocks[i].rate.value.isZero() && !now_.clocks[i].rate.value.isZero());
     for (const int below : ceilings_[i])
-        cost.broken += trial.outside(size_t(below)) && !(now_.breaks(size_t(below)) && now_.clocks[size_t(below)].rate == trial.clocks[size_t(below)].rate);
+        cost.broken += tooFastFor(trial, below, index);
     cost.changed = now_.clocks[i].used && !same;
-    cost.outside = !cost.broken && !now_.clocks[i].running && now_.device().clocks[i].tier != "kernel" && !trial.clocks[i].rate.value.isZero() && mayRun(trial, index) && trial.outside(i);
+    cost.outside = !cost.broken && !now_.clocks[i].running && now_.device().clocks[i].tier != "kernel" && !trial.clocks[i].rate.value.isZero() && mayRun(trial, index) && outside(trial, index);
     cost.decisions = trial.clocks[i].setting != now_.clocks[i].setting && now_.device().clocks[i].type != ClockNode::Type::Follow;
     return cost;
 }
@@ -143,6 +178,17 @@ std::vector<std::int64_t> Completion::nearest(const ClockTrial& trial, int index
     return out;
 }
 
+/// Whether taking a clock would wake something beyond its limits: itself, or what it comes from and does not run now.
+bool Completion::wakesOutside(const ClockTrial& trial, int clock) const
+{
+    if (outside(trial, clock))
+        return true;
+    for (int at = trial.inputOf(size_t(clock)); at >= 0 && !now_.clocks[size_t(at)].running; at = trial.inputOf(size_t(at)))
+        if (outside(trial, at))
+            return true;
+    return false;
+}
+
 /// Settings from the most promising on: cheap first, then those that keep the rate nearest to what it was.
 std::vector<std::int64_t> Completion::ordered(ClockTrial& trial, int index)
 {
@@ -160,8 +206,7 @@ std::vector<std::int64_t> Completion::ordered(ClockTrial& trial, int index)
         trial.clocks[i].setting = setting;
         if (node.type == ClockNode::Type::Select) {
             const int input = trial.inputOf(i);
-            // A source that would have to be woken beyond its limits is no choice.
-            if (setting != now_.clocks[i].setting && (input < 0 || trial.clocks[size_t(input)].rate.value.isZero() || trial.outside(size_t(input))))
+            if (setting != now_.clocks[i].setting && (input < 0 || trial.clocks[size_t(input)].rate.value.isZero() || wakesOutside(trial, input)))
                 return;
         }
         trial.compute(i);
@@ -221,15 +266,18 @@ std::vector<std::vector<int>> Completion::parts(const ClockTrial& trial, bool la
             i = leader[size_t(i)] = leader[size_t(leader[size_t(i)])];
         return i;
     };
-    for (const int index : others_) {
+    const auto visit = [&](int index) {
         const size_t i = size_t(index);
         const ClockNode& node = now_.device().clocks[i];
         const int input = now_.inputOf(i);
         const auto moved = [&](int other) {
             return other >= 0 && (leader[size_t(other)] >= 0 || trial.clocks[size_t(other)].rate != now_.clocks[size_t(other)].rate || !(trial.clocks[size_t(other)].tolerance == now_.clocks[size_t(other)].tolerance));
         };
-        if (!strained_[i] && !moved(input) && !moved(node.follows) && !factorMoved(trial, i) && !moved(trial.relativeTo(i)) && !(node.trim && moved(node.trim->by)))
-            continue;
+        const std::vector<RelativeLimit>& ceilings = trial.relative(i);
+        const bool ceilingMoved = std::any_of(ceilings.begin(), ceilings.end(), [&moved](const RelativeLimit& ceiling) { return moved(ceiling.to); }) ||
+                                  std::any_of(ceilings_[i].begin(), ceilings_[i].end(), [&](int below) { return !decided_[size_t(below)] && moved(below); });
+        if (!strained_[i] && !moved(input) && !moved(node.follows) && !factorMoved(trial, i) && !ceilingMoved && !(node.trim && moved(node.trim->by)))
+            return;
         leader[i] = index;
         // A select that nothing depends on may find its old rate in another part; that makes large parts of many.
         const bool leaf = dependents_[i].empty() && node.type == ClockNode::Type::Select;
@@ -241,7 +289,19 @@ std::vector<std::vector<int>> Completion::parts(const ClockTrial& trial, bool la
             if (!large || !leaf || choice.node == input)
                 join(choice.node);
         join(node.follows);
-        join(trial.relativeTo(i));
+        for (const RelativeLimit& ceiling : ceilings)
+            join(ceiling.to);
+        for (const int below : ceilings_[i])
+            join(below);
+    };
+    // A clock that is measured by a later one is reached from there: again until nothing new is.
+    for (bool more = true; more;) {
+        more = false;
+        for (const int index : others_)
+            if (leader[size_t(index)] < 0) {
+                visit(index);
+                more = more || (looksAhead_ && leader[size_t(index)] >= 0);
+            }
     }
     std::map<int, std::vector<int>> byLeader;
     for (const int index : others_)
@@ -269,11 +329,15 @@ std::vector<std::int64_t> Completion::keyOf(const ClockTrial& trial, const std::
         for (const ClockInput& input : node.inputs)
             if (!std::binary_search(part.begin(), part.end(), input.node))
                 add(input.node);
-        for (const int other : std::array<int, 2>{node.follows, trial.relativeTo(size_t(index))})
+        const auto addOutside = [&](int other) {
             if (!std::binary_search(part.begin(), part.end(), other))
                 add(other);
+        };
+        addOutside(node.follows);
+        for (const RelativeLimit& ceiling : trial.relative(size_t(index)))
+            addOutside(ceiling.to);
         for (const int below : ceilings_[size_t(index)])
-            add(below);
+            addOutside(below);
     }
     return key;
 }

@@ -46,6 +46,10 @@ private:
     };
     bool factorMoved(const ClockTrial& trial, std::size_t index) const;
     bool touched(const ClockTrial& trial, int clock) const;
+    bool ahead(int clock, const RelativeLimit& limit) const;
+    bool outside(const ClockTrial& trial, int clock) const;
+    bool wakesOutside(const ClockTrial& trial, int clock) const;
+    bool tooFastFor(const ClockTrial& trial, int clock, int ceiling) const;
     void strain(const ClockTrial& trial, bool all);
     enum class Outcome { None, Broken, Whole, TooMuch };
     Outcome search(ClockTrial& trial, bool strainAll, const Bounds& bounds);
@@ -62,7 +66,9 @@ private:
     std::vector<std::vector<int>> dependents_;
     std::vector<bool> decided_;
     std::vector<int> others_; ///< not decided, rising
-    std::vector<std::vector<int>> ceilings_; ///< by clock that is not decided: decided ones that must not be faster than a part of it
+    /// By clock that is not decided: those that must not be faster than a part of it and come before it, or are decided.
+    std::vector<std::vector<int>> ceilings_;
+    bool looksAhead_ = false; ///< some clock that is not decided is measured by a later one
     std::vector<bool> strained_; ///< not decided, and leads to a clock that is too slow for a decided one
     std::map<std::vector<std::int64_t>, Answer> known_;
     std::optional<Cost> best_;

@@ -230,15 +230,24 @@ private:
         state.min = limit.min;
         state.max = limit.max;
         state.minBecause = state.maxBecause = limit.because;
-        if (limit.relativeTo >= 0) {
+        // The tightest counts; what moves along is compared without its tolerance, so that one that is broken goes before.
+        std::optional<Frequency> tightest = state.max;
+        bool broken = false;
+        for (const RelativeLimit& relative : limit.relative) {
             // Two clocks from one source move together; of two sources the one may be fast while the other is slow.
-            const ClockState& other = rates_.clocks[size_t(limit.relativeTo)];
-            const Frequency bound = other.rate * limit.relativeMax;
-            const bool together = sourceOf(int(index)) == sourceOf(limit.relativeTo) && state.tolerance == other.tolerance;
+            const ClockState& other = rates_.clocks[size_t(relative.to)];
+            if (relative.mirrored && other.rate.value.isZero())
+                continue;
+            const Frequency bound = other.rate * relative.max;
+            const bool together = sourceOf(int(index)) == sourceOf(relative.to) && state.tolerance == other.tolerance;
             const Frequency effective = together ? shifted(bound, state.tolerance.high) : other.tolerance.worst() <= device_.limitSlack ? bound : shifted(bound, other.tolerance.low);
-            if (!state.max || effective < *state.max || (together && state.rate > bound)) {
+            const bool breaks = together && state.rate > bound;
+            if (!tightest || breaks > broken || (breaks == broken && effective < *tightest)) {
+                tightest = effective;
+                broken = breaks;
                 state.max = together ? bound : effective;
                 state.maxMovesAlong = together;
+                state.maxBecause = relative.because;
             }
         }
     }
@@ -292,8 +301,7 @@ std::int64_t followFactor(const Device& device, const ClockNode& node, std::int6
 
 RateLimit limitIn(const Device& device, const ClockNode& node, int range)
 {
-    const auto special = node.limitByRange.find(device.ranges[size_t(range)].id);
-    RateLimit limit = special == node.limitByRange.end() ? node.limit : special->second;
+    RateLimit limit = node.limitIn(device.ranges[size_t(range)].id);
     if ((node.type == ClockNode::Type::Crystal || node.type == ClockNode::Type::External) && !limit.min && !limit.max) {
         limit.min = node.crystalMin;
         limit.max = node.crystalMax;

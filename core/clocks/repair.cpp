@@ -110,9 +110,10 @@ private:
                 return;
             on[size_t(i)] = true;
             const ClockNode& node = trial_.device().clocks[size_t(i)];
-            for (const int other : {node.follows, trial_.relativeTo(size_t(i))})
-                if (other >= 0)
-                    addPath(on, other);
+            if (node.follows >= 0)
+                addPath(on, node.follows);
+            for (const RelativeLimit& relative : trial_.relative(size_t(i)))
+                addPath(on, relative.to);
         }
     }
 

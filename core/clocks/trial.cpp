@@ -185,8 +185,9 @@ std::optional<Frequency> ClockTrial::max(size_t clock) const
     const RateLimit& limit = limits_[clock];
     std::optional<Frequency> most = limit.max;
     const auto lower = [&most](const Frequency& bound) { most = most && *most <= bound ? *most : bound; };
-    if (limit.relativeTo >= 0)
-        lower(clocks[size_t(limit.relativeTo)].rate * limit.relativeMax);
+    for (const RelativeLimit& relative : limit.relative)
+        if (const Frequency& other = clocks[size_t(relative.to)].rate; !relative.mirrored || !other.value.isZero())
+            lower(other * relative.max);
     if (int(clock) == device_->flashClock)
         lower(flashMost_);
     return most;
@@ -199,25 +200,35 @@ bool ClockTrial::outside(size_t index, bool relative) const
     // Wait states are given for nominal rates.
     if (int(index) == device_->flashClock && clock.rate > flashMost_)
         return true;
-    if (!limit.max && !limit.min && limit.relativeTo < 0)
+    if (limit.empty())
         return false;
     const bool allowedFor = clock.tolerance.worst() <= device_->limitSlack;
     const Frequency fastest = allowedFor ? clock.rate : shifted(clock.rate, clock.tolerance.high);
     if (limit.max && fastest > *limit.max)
         return true;
-    if (relative && limit.relativeTo >= 0) {
-        const TrialClock& other = clocks[size_t(limit.relativeTo)];
-        const Frequency bound = other.rate * limit.relativeMax;
-        if (clock.rate > bound)
-            return true;
-        // As computeRates() has it: what comes from one source moves together.
-        if (!allowedFor || other.tolerance.worst() > device_->limitSlack) {
-            const bool together = clock.tolerance == other.tolerance && sourceOf(index) == sourceOf(size_t(limit.relativeTo));
-            if (!together && fastest > (other.tolerance.worst() <= device_->limitSlack ? bound : shifted(bound, other.tolerance.low)))
+    if (relative)
+        for (const RelativeLimit& to : limit.relative)
+            if (exceeds(index, to))
                 return true;
-        }
-    }
     return limit.min && (allowedFor ? clock.rate : shifted(clock.rate, clock.tolerance.low)) < *limit.min;
+}
+
+bool ClockTrial::exceeds(size_t index, const RelativeLimit& limit) const
+{
+    const TrialClock& clock = clocks[index];
+    const TrialClock& other = clocks[size_t(limit.to)];
+    if (limit.mirrored && other.rate.value.isZero())
+        return false;
+    const Frequency bound = other.rate * limit.max;
+    if (clock.rate > bound)
+        return true;
+    // As computeRates() has it: what comes from one source moves together.
+    const bool allowedFor = clock.tolerance.worst() <= device_->limitSlack;
+    if (allowedFor && other.tolerance.worst() <= device_->limitSlack)
+        return false;
+    const bool together = clock.tolerance == other.tolerance && sourceOf(index) == sourceOf(size_t(limit.to));
+    const Frequency fastest = allowedFor ? clock.rate : shifted(clock.rate, clock.tolerance.high);
+    return !together && fastest > (other.tolerance.worst() <= device_->limitSlack ? bound : shifted(bound, other.tolerance.low));
 }
 
 Current ClockTrial::current() const

@@ -45,12 +45,14 @@ public:
     /// REQUIRES: computed. Whether rate or tolerance lies outside the limits, whoever uses it.
     /// Limits that another clock sets count only when `relative`.
     bool outside(std::size_t clock, bool relative = true) const;
+    /// REQUIRES: both clocks computed. Whether it is too fast beside the other.
+    bool exceeds(std::size_t clock, const RelativeLimit& limit) const;
     /// REQUIRES: settled. Whether that counts: it runs, and something uses it or it is no kernel.
     bool breaks(std::size_t clock) const { return clocks[clock].running && (clocks[clock].used || !kernel_[clock]) && outside(clock); }
     std::optional<Frequency> min(std::size_t clock) const { return limits_[clock].min; }
     const std::optional<Frequency>& absoluteMax(std::size_t clock) const { return limits_[clock].max; }
-    /// The clock of which this one must not be faster than a part; -1 for none.
-    int relativeTo(std::size_t clock) const { return limits_[clock].relativeTo; }
+    /// The clocks of which this one must not be faster than a part.
+    const std::vector<RelativeLimit>& relative(std::size_t clock) const { return limits_[clock].relative; }
     /// Also what another clock's rate demands, and the flash's most wait states.
     std::optional<Frequency> max(std::size_t clock) const;
 

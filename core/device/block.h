@@ -82,8 +82,6 @@ struct Register {
     std::uint32_t bytes() const { return std::uint32_t(width) / 8; }
     /// Whether a C assignment is all that a write takes.
     bool plain() const { return parts.empty() && !guard.valid(); }
-    /// The part that holds all bits of a field; null where there are no parts, or it lies across them.
-    const RegisterPart* partOf(const Field& field) const;
     /// Every address that it has: offset and bytes.
     std::vector<std::pair<std::uint32_t, std::uint32_t>> places() const;
 };

@@ -12,13 +12,21 @@ struct ClockInput {
     std::uint32_t code = 0;
 };
 
+/// Not faster than a part, or a multiple, of another clock ("peripheral <= half of bus").
+struct RelativeLimit {
+    int to = -1;
+    Rational max = 1;
+    bool mirrored = false; ///< the file says it of the other clock, as the least that it may be: it counts while that runs
+    std::string because;
+};
+
 struct RateLimit {
     std::optional<Frequency> min;
     std::optional<Frequency> max;
-    /// Not faster than this part of another clock ("peripheral <= half of bus").
-    int relativeTo = -1;
-    Rational relativeMax = 1;
+    std::vector<RelativeLimit> relative;
     std::string because; ///< what the data sheet gives as the reason
+
+    bool empty() const { return !min && !max && relative.empty(); }
 };
 
 /// Temperatures in degrees Celsius, both ends included.
@@ -114,6 +122,11 @@ struct ClockNode {
     RateLimit limit;                                            ///< in every range
     std::map<std::string, RateLimit, std::less<>> limitByRange; ///< by range id; replaces `limit` where given
 
+    const RateLimit& limitIn(std::string_view range) const
+    {
+        const auto own = limitByRange.find(range);
+        return own == limitByRange.end() ? limit : own->second;
+    }
     bool isSource() const { return type == Type::Oscillator || type == Type::Crystal || type == Type::External; }
     /// The factor of a setting of Divide or Multiply.
     Rational factorOf(std::int64_t setting) const { return Rational(setting, unit); }

@@ -29,14 +29,6 @@ std::int64_t Block::ability(std::string_view abilityName, std::int64_t fallback)
     return found == abilities.end() || found->second.empty() ? fallback : found->second.front();
 }
 
-const RegisterPart* Register::partOf(const Field& field) const
-{
-    for (const RegisterPart& part : parts)
-        if (field.lsb >= part.lsb && field.lsb + field.width <= part.lsb + part.width)
-            return &part;
-    return nullptr;
-}
-
 std::vector<std::pair<std::uint32_t, std::uint32_t>> Register::places() const
 {
     if (parts.empty())

@@ -81,6 +81,7 @@ private:
     void readFactorsInto(ClockNode& node, const JsonNode& from);
     void readClockControl(ClockNode& node, const JsonNode& from);
     RateLimit readLimit(const JsonNode& node);
+    void mirrorLimits();
     void orderClocks();
 
     void readModes(); // read_modes.cpp

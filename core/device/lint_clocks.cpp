@@ -44,7 +44,7 @@ void lintTree(const Device& device, LintRemarks& out)
 void lintLimits(const Device& device, LintRemarks& out)
 {
     for (const ClockNode& node : device.clocks) {
-        const bool general = node.limit.max || node.limit.min || node.limit.relativeTo >= 0;
+        const bool general = !node.limit.empty();
         for (const OperatingRange& range : device.ranges)
             if (!general && !node.limitByRange.empty() && !node.limitByRange.contains(range.id))
                 out.say("limit-gap", "{} has limits for some ranges, but none for {}", node.id, range.name);
@@ -55,12 +55,70 @@ void lintLimits(const Device& device, LintRemarks& out)
     }
     const ClockNode& flash = device.clocks[size_t(device.flashClock)];
     for (const OperatingRange& range : device.ranges) {
-        const auto own = flash.limitByRange.find(range.id);
-        const RateLimit& limit = own == flash.limitByRange.end() ? flash.limit : own->second;
+        const RateLimit& limit = flash.limitIn(range.id);
         if (limit.max && *limit.max > range.waitStateLimits.back())
             out.say("limit-gap", "in {} {} may run at {}, but the wait states end at {}", range.name, flash.id, format(*limit.max), format(range.waitStateLimits.back()));
         if (device.fieldOf(device.waitStates).maxCode() + 1 < range.waitStateLimits.size())
             out.say("encoding-range", "{} has no code for {} wait states", device.nameOf(device.waitStates), range.waitStateLimits.size() - 1);
+    }
+}
+
+/// The rate at which each clock runs right after reset, 0 where it does not: crystals are off, whatever is fitted.
+std::vector<Rational> resetRates(const Device& device)
+{
+    std::vector<Rational> rates(device.clocks.size());
+    for (size_t i = 0; i < device.clocks.size(); ++i) {
+        const ClockNode& node = device.clocks[i];
+        if (node.enable.valid() && !node.onAtReset)
+            continue;
+        using Type = ClockNode::Type;
+        if (node.type == Type::Oscillator)
+            rates[i] = (node.rates.empty() ? node.rate : node.rates[size_t(node.resetValue)].rate).value;
+        if (node.inputs.empty())
+            continue;
+        const int input = node.type == Type::Select ? node.inputs[size_t(node.resetValue)].node : node.inputs.front().node;
+        if (input < 0)
+            continue;
+        const bool whenOne = node.type == Type::Follow && (node.follows < 0 || device.clocks[size_t(node.follows)].resetValue == device.clocks[size_t(node.follows)].unit);
+        const Rational factor = node.type == Type::Divide ? Rational(node.unit, node.resetValue) : node.type == Type::Multiply ? node.factorOf(node.resetValue) : node.type == Type::Follow && node.follows >= 0 ? Rational(whenOne ? node.factorWhenOne : node.factorElse) : Rational(1);
+        rates[i] = rates[size_t(input)] * factor;
+    }
+    return rates;
+}
+
+/// A chip that comes out of reset beyond its own limits cannot be: a rate, a factor or a limit is wrong.
+void lintReset(const Device& device, LintRemarks& out)
+{
+    const std::vector<Rational> rates = resetRates(device);
+    const OperatingRange& range = device.ranges[size_t(device.resetRange)];
+    for (size_t i = 0; i < device.clocks.size(); ++i) {
+        const ClockNode& node = device.clocks[i];
+        // What multiplies and is off asks nothing of its input; kernels rest.
+        const bool idle = !node.frozenBy.empty() && std::all_of(node.frozenBy.begin(), node.frozenBy.end(), [&](int by) { return rates[size_t(by)].isZero(); });
+        if (rates[i].isZero() || node.tier == "kernel" || idle)
+            continue;
+        const RateLimit& limit = node.limitIn(range.id);
+        if ((limit.max && rates[i] > limit.max->value) || (limit.min && rates[i] < limit.min->value))
+            out.say("reset-limit", "{} comes out of reset at {}, outside its limit in {}", node.id, format(Frequency(rates[i])), range.name);
+        for (const RelativeLimit& relative : limit.relative)
+            if (const Rational bound = rates[size_t(relative.to)] * relative.max; !bound.isZero() && rates[i] > bound)
+                out.say("reset-limit", "{} comes out of reset at {}, above the {} that {} leaves it", node.id, format(Frequency(rates[i])), format(Frequency(bound)), device.clocks[size_t(relative.to)].id);
+    }
+    const std::uint32_t waits = device.waitStates.valid() ? device.resetCode(device.waitStates) : 0;
+    if (const Rational& rate = rates[size_t(device.flashClock)]; rate > range.waitStateLimits[std::min<size_t>(waits, range.waitStateLimits.size() - 1)].value)
+        out.say("reset-limit", "the flash comes out of reset with {} wait states at {}, which they do not carry in {}", waits, format(Frequency(rate)), range.name);
+}
+
+/// What the written start-up needs of a core's compiler.
+void lintCores(const Device& device, LintRemarks& out)
+{
+    for (const Core& core : device.cores) {
+        if (core.architecture != Core::Architecture::RiscV)
+            continue;
+        const bool older = std::any_of(core.compilerFlags.begin(), core.compilerFlags.end(), [](const std::string& flag) { return flag.starts_with("-misa-spec=2.2"); });
+        for (const std::string& flag : core.compilerFlags)
+            if (!older && flag.starts_with("-march=rv") && flag.find("zicsr") == std::string::npos && flag.find("rv32g") == std::string::npos)
+                out.say("core-flags", "{} is compiled with {}, without which the control registers that its start-up sets cannot be written; add \"-misa-spec=2.2\", or _zicsr where the compiler has its library so", core.name, flag);
     }
 }
 
@@ -95,6 +153,8 @@ void lintClocks(const Device& device, LintRemarks& out)
     lintTree(device, out);
     lintLimits(device, out);
     lintRanges(device, out);
+    lintReset(device, out);
+    lintCores(device, out);
 }
 
 } // namespace bindrel

@@ -147,35 +147,21 @@ void lintRoles(const Block& block, LintRemarks& out)
     }
 }
 
-/// What is waited for, pointed at or counted on from outside must stand at one address.
+/// What is pointed at, or counted on from outside, must stand at one address.
 void lintParts(const Device& device, LintRemarks& out)
 {
-    const auto across = [&](const FieldRef& ref, std::string_view what) {
-        const Register& reg = device.registerOf(ref);
-        if (!reg.parts.empty() && !reg.partOf(device.fieldOf(ref)))
-            out.say("part-wanted-whole", "{} lies across {} and {}, but {}: it must lie in one part", device.nameOf(ref), reg.parts[0].name, reg.parts[1].name, what);
-    };
     for (size_t i = 0; i < device.instances.size(); ++i) {
         const Block& block = device.blocks[size_t(device.instances[i].block)];
         const BlockKind* kind = findBlockKind(block.kind);
         for (const auto& [name, role] : block.roles) {
-            const FieldRef ref{int(i), role.reg, role.field};
+            const std::string field = device.nameOf({int(i), role.reg, role.field});
             const RoleSpec* spec = kind ? kind->role(name) : nullptr;
-            if (spec && spec->use == RoleSpec::Use::Status)
-                across(ref, fmt::format("the role \"{}\" is waited for", name));
             if (spec && spec->use == RoleSpec::Use::Data && !device.instances[i].dma.empty() && !block.registers[size_t(role.reg)].parts.empty())
-                out.say("part-wanted-whole", "{} is in a register of parts, and its instance makes DMA requests: a channel reads and writes one address", device.nameOf(ref));
+                out.say("part-wanted-whole", "{} is in a register of parts, and its instance makes DMA requests: a channel reads and writes one address", field);
             if (block.kind == "interrupts" && name == "enable" && !block.registers[size_t(role.reg)].plain())
-                out.say("part-wanted-whole", "{} holds the bits of interrupts, which are reached by their number: it can have neither parts nor a guard", device.nameOf(ref));
+                out.say("part-wanted-whole", "{} holds the bits of interrupts, which are reached by their number: it can have neither parts nor a guard", field);
         }
     }
-    for (const ClockNode& node : device.clocks)
-        for (const FieldRef& ref : {node.ready.ref, node.status})
-            if (ref.valid())
-                across(ref, fmt::format("{} is waited for there", node.name));
-    for (const FieldRef& ref : {device.rangeStatus, device.rangeReady.ref})
-        if (ref.valid())
-            across(ref, "the range is waited for there");
 }
 
 } // namespace

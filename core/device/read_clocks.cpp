@@ -130,7 +130,7 @@ Rational readPart(const JsonNode& node)
 
 RateLimit DeviceReader::readLimit(const JsonNode& node)
 {
-    node.allowOnly({"min", "max", "relative_to", "relative_max", "because"});
+    node.allowOnly({"min", "max", "relative_to", "relative_max", "relative_min", "relative", "because"});
     RateLimit limit;
     if (node.has("min"))
         limit.min = node.child("min").asFrequency();
@@ -139,12 +139,58 @@ RateLimit DeviceReader::readLimit(const JsonNode& node)
     if (limit.min && limit.max && *limit.min > *limit.max)
         node.fail("its minimum is above its maximum.");
     limit.because = node.string("because", "");
-    if (node.has("relative_to")) {
-        limit.relativeTo = clockAt(node.child("relative_to"));
-        const JsonNode part = node.child("relative_max");
-        limit.relativeMax = readPart(part);
+    const auto add = [&](const JsonNode& row, const char* to, const char* most, const char* least) {
+        const int other = clockAt(row.child(to));
+        if (!row.has(most) && !row.has(least))
+            row.fail(fmt::format("says nothing of the other clock; give \"{}\", \"{}\" or both.", most, least));
+        if (row.has(most))
+            limit.relative.push_back({other, readPart(row.child(most)), false, limit.because});
+        // mirrorLimits() hands it to the other clock when all are known.
+        if (row.has(least))
+            limit.relative.push_back({other, Rational(1) / readPart(row.child(least)), true, limit.because});
+    };
+    if (node.has("relative_to"))
+        add(node, "relative_to", "relative_max", "relative_min");
+    else
+        for (const char* key : {"relative_max", "relative_min"})
+            if (node.has(key))
+                node.child(key).fail("needs \"relative_to\", the clock that it is measured by.");
+    for (const JsonNode& row : node.optionalChild("relative").items()) {
+        row.allowOnly({"to", "max", "min"});
+        add(row, "to", "max", "min");
     }
     return limit;
+}
+
+/// The least that a clock may be beside another is the most that the other may be beside it, and is kept there: with the one that can be too fast.
+void DeviceReader::mirrorLimits()
+{
+    struct Least {
+        size_t clock;
+        std::string range;
+        RelativeLimit limit;
+    };
+    std::vector<Least> all;
+    for (size_t i = 0; i < device_.clocks.size(); ++i) {
+        ClockNode& node = device_.clocks[i];
+        std::vector<RateLimit*> kept{&node.limit};
+        for (auto& [range, limit] : node.limitByRange)
+            kept.push_back(&limit);
+        for (const RateLimit* limit : kept)
+            for (const RelativeLimit& relative : limit->relative)
+                if (relative.to == int(i))
+                    section("clocks").items()[i].fail("has a limit that is measured by itself.");
+        for (const OperatingRange& range : device_.ranges)
+            for (const RelativeLimit& limit : node.limitIn(range.id).relative)
+                if (limit.mirrored)
+                    all.push_back({i, range.id, limit});
+        for (RateLimit* limit : kept)
+            std::erase_if(limit->relative, [](const RelativeLimit& relative) { return relative.mirrored; });
+    }
+    for (const Least& least : all) {
+        ClockNode& other = device_.clocks[size_t(least.limit.to)];
+        other.limitByRange.try_emplace(least.range, other.limit).first->second.relative.push_back({int(least.clock), least.limit.max, true, least.limit.because});
+    }
 }
 
 void DeviceReader::readClocks()
@@ -205,6 +251,7 @@ void DeviceReader::readClocks()
         resetClock(node, row);
     }
     orderClocks();
+    mirrorLimits();
 }
 
 /// What an oscillator, a crystal or an external clock is.

@@ -16,6 +16,8 @@ namespace {
 constexpr std::uint32_t kPage = 4096;
 /// The whole of a bring-up takes far fewer; a program that is still busy then does not come back.
 constexpr std::uint64_t kMostInstructions = 40'000'000;
+/// Reads beside the first that a pass of a waiting loop may have.
+constexpr std::size_t kMostReadsOfAPass = 4;
 
 std::uint32_t down(std::uint32_t address) { return address & ~(kPage - 1); }
 std::uint64_t up(std::uint64_t address) { return (address + kPage - 1) & ~std::uint64_t(kPage - 1); }
@@ -182,14 +184,19 @@ private:
     {
         flush();
         const std::uint32_t value = chip_.read(address, bytes);
-        asked_ = true;
         if (polls_.pc != pc_ || polls_.address != address) {
+            // A register of parts is asked by several reads a pass.
+            if (polls_.pc != 0 && polls_.others.size() < kMostReadsOfAPass) {
+                polls_.others.push_back({address, value, bytes});
+                return value;
+            }
             endPoll();
             polls_ = {};
             polls_.pc = pc_;
             polls_.address = address;
             polls_.from = chip_.now();
         }
+        asked_ = true;
         polls_.value = value;
         return value;
     }
@@ -206,7 +213,7 @@ private:
     void endPoll()
     {
         if (polls_.passes > 1)
-            listener_.waited(polls_.pc, polls_.address, polls_.from, chip_.now());
+            listener_.waited(polls_.pc, polls_.address, polls_.from, std::max(polls_.last, polls_.from));
         polls_ = {};
     }
 
@@ -222,6 +229,7 @@ private:
         Moment from = 0, last = 0, length = 0;
         int passes = 0;
         std::vector<Access> writes, lastWrites;
+        std::vector<Access> others, lastOthers; ///< further reads of a pass
         std::array<std::uint32_t, 32> lastRegs{};
     };
 
@@ -247,7 +255,7 @@ private:
                 ++differing;
                 counter = regs[size_t(i)] + 1 == polls_.lastRegs[size_t(i)] ? i : -1;
             }
-        const bool same = polls_.passes > 3 && differing == 1 && counter >= 0 && polls_.writes == polls_.lastWrites && polls_.value == polls_.lastValue && length == polls_.length && length > 0;
+        const bool same = polls_.passes > 3 && differing == 1 && counter >= 0 && polls_.writes == polls_.lastWrites && polls_.others == polls_.lastOthers && polls_.value == polls_.lastValue && length == polls_.length && length > 0;
         std::int64_t skip = 0;
         if (same) {
             skip = std::int64_t(regs[size_t(counter)]) - 2;
@@ -271,6 +279,8 @@ private:
         polls_.lastRegs = registers();
         polls_.lastWrites = std::move(polls_.writes);
         polls_.writes.clear();
+        polls_.lastOthers = std::move(polls_.others);
+        polls_.others.clear();
         polls_.lastValue = polls_.value;
         polls_.last = chip_.now();
         polls_.length = length;

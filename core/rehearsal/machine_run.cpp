@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // The written C as machine code: from each core's reset vector through its bring-up, then start functions and what the scenario wants.
+#include "core/rehearsal/bus_access.h"
 #include "core/rehearsal/compile.h"
 #include "core/rehearsal/demand.h"
 #include "core/rehearsal/emulated_core.h"
@@ -24,7 +25,7 @@ public:
         chip_.demand(demandOf(facts));
         for (const FieldCode& word : runningWatchdogs(device_)) {
             const Step feed = writeStep(device_, {{word.ref, word.code, "feed"}}, {});
-            feeds_.emplace(device_.addressOf(feed.instance, feed.reg), feed.value);
+            feeds_.push_back(accessesOf(device_, feed.instance, feed.reg, feed.value));
         }
     }
 
@@ -189,14 +190,13 @@ private:
 
     void writes(std::uint32_t pc, std::uint32_t address, std::uint32_t value) override
     {
-        const bool feed = feeds_.contains({address, value});
-        if (feed)
-            return;
         out_.writes.push_back({under_, address, value});
+        if (takeFeed())
+            return;
         Operation operation;
         operation.core = under_;
         operation.text = fmt::format("0x{:08X} = 0x{:X}", address, value);
-        if (const int cell = chip_.registers().find(address); cell >= 0) {
+        if (const int cell = chip_.registers().find(address).cell; cell >= 0) {
             const auto face = chip_.registers().faceOf(cell, value);
             operation.text = fmt::format("{}.{} = 0x{:X}", device_.instances[size_t(face.first)].name, chip_.registers().shape(face).name, value);
             operation.place = {Place::Kind::Register, device_.instances[size_t(face.first)].name + "." + chip_.registers().shape(face).name, {}};
@@ -205,6 +205,19 @@ private:
         recorder_.begin(std::move(operation));
         writing_ = true;
     }
+    /// Feeding happens in every pass of a wait, and is no part of the plan's operations: what was written for it is taken off again.
+    bool takeFeed()
+    {
+        for (const std::vector<BusAccess>& feed : feeds_) {
+            const auto same = [](const BusAccess& planned, const BusWrite& made) { return planned.address == made.address && planned.value == made.value; };
+            if (out_.writes.size() < feed.size() || !std::equal(feed.rbegin(), feed.rend(), out_.writes.rbegin(), same))
+                continue;
+            out_.writes.resize(out_.writes.size() - feed.size());
+            return true;
+        }
+        return false;
+    }
+
     void wrote() override
     {
         if (std::exchange(writing_, false))
@@ -216,7 +229,7 @@ private:
         Operation operation;
         operation.core = under_;
         operation.waits = true;
-        const int cell = chip_.registers().find(address);
+        const int cell = chip_.registers().find(address).cell;
         std::string name = fmt::format("0x{:08X}", address);
         if (cell >= 0) {
             const auto face = chip_.registers().faceOf(cell);
@@ -254,7 +267,7 @@ private:
     const Scenario& scenario_;
     SimulatedChip chip_;
     Recorder recorder_;
-    std::set<std::pair<std::uint32_t, std::uint32_t>> feeds_;
+    std::vector<std::vector<BusAccess>> feeds_;
     std::vector<std::unique_ptr<EmulatedCore>> cores_;
     int under_ = 0;
     bool up_ = false, lateFailed_ = false, writing_ = false;

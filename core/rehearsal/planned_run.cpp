@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // The planned operations, in the order in which the written program does them, on the simulated chip.
+#include "core/rehearsal/bus_access.h"
 #include "core/rehearsal/demand.h"
 #include "core/rehearsal/recorder.h"
 #include "core/quantity/format.h"
@@ -206,7 +207,7 @@ private:
     {
         const Register& reg = device_.blockOf(step.instance).registers[size_t(step.reg)];
         const auto read = [&] { return readRegister(step.instance, reg, core); };
-        const auto write = [&](std::uint32_t value) { writeRegister(step.instance, reg, value, core); };
+        const auto write = [&](std::uint32_t value) { writeRegister(step.instance, step.reg, value, core); };
         switch (step.kind) {
         case Step::Kind::Write:
             write(step.value);
@@ -233,25 +234,13 @@ private:
         return true;
     }
 
-    void access(int core, std::uint32_t address, int bytes, std::uint32_t value)
+    void writeRegister(int instance, int reg, std::uint32_t value, int core)
     {
-        chip_.cycles(core, kCyclesOfAccess);
-        out_.writes.push_back({core, address, value & (bytes == 4 ? ~0u : (1u << bytes * 8) - 1)});
-        chip_.write(address, out_.writes.back().value, bytes);
-    }
-
-    /// As the C does it: the key first, then the register, or its parts in their order.
-    void writeRegister(int instance, const Register& reg, std::uint32_t value, int core)
-    {
-        const std::uint32_t base = device_.instances[size_t(instance)].base;
-        if (const WriteGuard& guard = reg.guard; guard.valid()) {
-            const FieldRef key{guard.instance < 0 ? instance : guard.instance, guard.reg, guard.field};
-            access(core, device_.addressOf(key.instance, key.reg), int(device_.registerOf(key).bytes()), guard.code << device_.fieldOf(key).lsb);
+        for (const BusAccess& access : accessesOf(device_, instance, reg, value)) {
+            chip_.cycles(core, kCyclesOfAccess);
+            out_.writes.push_back({core, access.address, access.value});
+            chip_.write(access.address, access.value, access.bytes);
         }
-        for (const RegisterPart& part : reg.parts)
-            access(core, base + part.offset, int(part.bytes()), value >> part.lsb);
-        if (reg.parts.empty())
-            access(core, base + reg.offset, int(reg.bytes()), value);
     }
 
     std::uint32_t readRegister(int instance, const Register& reg, int core)
@@ -282,7 +271,8 @@ private:
             chip_.report(Hazard::Kind::TimeoutLong, fmt::format("{} is awaited for {}; the chip takes {} at most.", device_.nameOf(ref), momentText(timeout), momentText(*longest)), placeOf(step));
         for (;;) {
             for (const Step& feed : feeds_)
-                chip_.write(device_.addressOf(feed.instance, feed.reg), feed.value, int(device_.blockOf(feed.instance).registers[size_t(feed.reg)].bytes()));
+                for (const BusAccess& access : accessesOf(device_, feed.instance, feed.reg, feed.value))
+                    chip_.write(access.address, access.value, access.bytes);
             if ((readRegister(step.instance, reg, core) & step.mask) == step.value)
                 return true;
             if (chip_.now() >= deadline) {

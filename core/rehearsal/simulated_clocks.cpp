@@ -222,16 +222,19 @@ void SimulatedClocks::force(int select, int input)
 SimulatedClocks::Bounds SimulatedClocks::boundsOf(int index) const
 {
     const ClockNode& node = device_.clocks[size_t(index)];
-    const auto own = device_.ranges.empty() ? node.limitByRange.end() : node.limitByRange.find(device_.ranges[size_t(range_)].id);
-    const RateLimit& limit = own != node.limitByRange.end() ? own->second : node.limit;
+    const RateLimit& limit = device_.ranges.empty() ? node.limit : node.limitIn(device_.ranges[size_t(range_)].id);
     Bounds out;
     if (limit.min)
         out.min = limit.min->value;
     if (limit.max)
         out.max = limit.max->value;
-    if (limit.relativeTo >= 0) {
-        out.relativeTo = limit.relativeTo;
-        out.relative = clocks_[size_t(limit.relativeTo)].rate * limit.relativeMax;
+    for (const RelativeLimit& relative : limit.relative) {
+        // A clock that stands still is no measure.
+        const Rational bound = clocks_[size_t(relative.to)].rate * relative.max;
+        if (!bound.isZero() && (!out.relative || bound < *out.relative)) {
+            out.relativeTo = relative.to;
+            out.relative = bound;
+        }
     }
     out.because = limit.because;
     return out;

@@ -41,7 +41,7 @@ public:
 
     struct Bounds {
         std::optional<Rational> min, max;
-        std::optional<Rational> relative; ///< part of another clock's rate, at this moment
+        std::optional<Rational> relative; ///< part of another clock's rate, at this moment; of several the least
         int relativeTo = -1;
         std::string because;
     };

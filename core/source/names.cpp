@@ -20,7 +20,7 @@ constexpr std::string_view kBoardNames[] = {
     "interrupts_release", "interrupt_enable", "interrupt_priority", "safe_state", "source_lost", "first", "start", "wait", "wait8", "wait16", "wait_passes_per_us", "passes", "feed", "slow_sources_bring_up", "bring_up", "status", "ok", "timeout_transfer", "core_wait", "toolchain", "vectors",
     "trap", "entry", "reset", "unhandled", "main", "orphans", "sources", "data_start", "data_end", "data_load", "bss_start", "bss_end", "stack_top", "handlers", "vectors_address", "init_start", "init_end"};
 /// The same where more follows that depends on the chip.
-constexpr std::string_view kBoardFamilies[] = {"on", "enter", "release", "timeout", "main", "get", "put"};
+constexpr std::string_view kBoardFamilies[] = {"on", "enter", "release", "timeout", "main", "get", "put", "await"};
 
 /// Names that would be a special target of CMake, a library that is linked, or the user's file.
 constexpr std::string_view kNoPrefix[] = {"main", "all", "help", "install", "clean", "test", "package", "package_source", "edit_cache", "rebuild_cache", "depend", "gcc"};

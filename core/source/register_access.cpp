@@ -12,6 +12,12 @@ Word accessor(const Facts& facts, const Names& names, const char* verb, int inst
     return names.name(Word::of(verb)) + "_" + Word::of(facts.device.blockOf(instance).name) + "_" + Word::spelled(shapeOf(facts, instance, reg).name);
 }
 
+/// "(uint32_t)at->COUNTH << 8u".
+Code bitsOf(const RegisterPart& part)
+{
+    return part.lsb == 0 ? code("at->{}", Word::spelled(part.name)) : code("(uint32_t)at->{} << {}u", Word::spelled(part.name), part.lsb);
+}
+
 } // namespace
 
 WordLiteral typeOf(int width) { return width <= 8 ? WordLiteral("uint8_t") : width <= 16 ? WordLiteral("uint16_t") : WordLiteral("uint32_t"); }
@@ -49,9 +55,7 @@ Code waitCall(const Facts& facts, const Names& names, const FieldRef& ref, const
     const Word mask = fieldMacro(facts, names, ref);
     if (shape.parts.empty())
         return code("{}(&{}, {}, {}, {})", waitName(names, shape.width), registerValue(facts, names, ref.instance, ref.reg), mask, value, passes);
-    const RegisterPart* part = shape.partOf(facts.device.fieldOf(ref));
-    const RegisterPart& asked = part ? *part : shape.parts.front();
-    return code("{}(&{}->{}, {} >> {}u, ({}) >> {}u, {})", waitName(names, asked.width), instanceMacro(facts, names, ref.instance), Word::spelled(asked.name), mask, asked.lsb, value, asked.lsb, passes);
+    return code("{}({}, {}, {}, {})", accessor(facts, names, "await", ref.instance, ref.reg), instanceMacro(facts, names, ref.instance), mask, value, passes);
 }
 
 void writeAccessors(Writer& w, const Block& block, int index)
@@ -62,6 +66,7 @@ void writeAccessors(Writer& w, const Block& block, int index)
         if (device.instances[i].block == index)
             of = int(i);
     const Word structure = w.names.name(Word::of(block.name));
+    const bool feeds = w.names.core == 0 && !runningWatchdogs(device).empty();
     for (size_t r = 0; of >= 0 && r < block.registers.size(); ++r) {
         const Register& reg = block.registers[r];
         if (reg.plain())
@@ -71,13 +76,25 @@ void writeAccessors(Writer& w, const Block& block, int index)
             std::vector<const RegisterPart*> order;
             for (const RegisterPart& part : reg.parts)
                 order.insert(reg.readAsWritten ? order.end() : order.begin(), &part);
-            w.comment(fmt::format("{} stands in {} parts: {} is read first, {} is written last.", reg.name, reg.parts.size(), order.front()->name, reg.parts.back().name));
+            w.comment(fmt::format("{} stands in {} parts: reading {} holds the others still, writing {} takes all over.", reg.name, reg.parts.size(), order.front()->name, reg.parts.back().name));
             w.linef("static inline uint32_t {}(const struct {} *at)", accessor(w.facts, w.names, "get", of, int(r)), structure);
             w.line("{");
-            w.linef("    uint32_t value = {};", order.front()->lsb == 0 ? code("at->{}", Word::spelled(order.front()->name)) : code("(uint32_t)at->{} << {}u", Word::spelled(order.front()->name), order.front()->lsb));
+            w.linef("    uint32_t value = {};", bitsOf(*order.front()));
             for (size_t i = 1; i < order.size(); ++i)
-                w.linef("    value |= (uint32_t)at->{} << {}u;", Word::spelled(order[i]->name), order[i]->lsb);
+                w.linef("    value |= {};", bitsOf(*order[i]));
             w.line("    return value;");
+            w.line("}");
+            w.line();
+            w.linef("static inline bool {}(const struct {} *at, uint32_t mask, uint32_t value, uint32_t passes)", accessor(w.facts, w.names, "await", of, int(r)), structure);
+            w.line("{");
+            w.line("    for (; passes > 0u; passes--) {");
+            if (feeds)
+                w.linef("        {}_feed();", w.names.prefix);
+            w.linef("        if (({}(at) & mask) == value) {{", accessor(w.facts, w.names, "get", of, int(r)));
+            w.line("            return true;");
+            w.line("        }");
+            w.line("    }");
+            w.linef("    return ({}(at) & mask) == value;", accessor(w.facts, w.names, "get", of, int(r)));
             w.line("}");
             w.line();
         }

@@ -25,7 +25,7 @@ std::pair<Code, Code> aroundPut(const Facts& facts, const Names& names, int inst
 /// REQUIRES: `value` is narrowed() where it must be.
 Code registerPut(const Facts& facts, const Names& names, int instance, int reg, const Code& value);
 /// "sluice_wait(&SLUICE_CLK->STAT, SLUICE_CLOCK_STAT_RCOK, SLUICE_CLOCK_STAT_RCOK, passes)": true once the field has the value, which is
-/// given in the place of its bits. Of a register of parts the part that holds the field is asked (lint: part-wanted-whole).
+/// given in the place of its bits. A register of parts has a function of its own, which reads all of them in their order.
 Code waitCall(const Facts& facts, const Names& names, const FieldRef& ref, const Code& value, const Code& passes);
 /// "sluice_wait", "sluice_wait8", "sluice_wait16".
 Word waitName(const Names& names, int width);

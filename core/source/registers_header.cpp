@@ -32,6 +32,11 @@ std::vector<int> usedInstances(const Facts& f, const Names& names)
     return {used.begin(), used.end()};
 }
 
+bool hasParts(const Block& block)
+{
+    return std::any_of(block.registers.begin(), block.registers.end(), [](const Register& reg) { return !reg.parts.empty(); });
+}
+
 void writeBlock(Writer& w, const Block& block)
 {
     const Word name = Word::of(block.name);
@@ -89,10 +94,17 @@ SourceFile registersHeader(const Facts& f, const Names& names)
     w.linef("#ifndef {0}", guard);
     w.linef("#define {0}", guard);
     w.line();
+    const std::vector<int> instances = usedInstances(f, names);
+    const bool parts = std::any_of(instances.begin(), instances.end(), [&f](int instance) { return hasParts(f.device.blockOf(instance)); });
+    if (parts)
+        w.line("#include <stdbool.h>");
     w.line("#include <stdint.h>");
     w.line();
+    if (parts && names.core == 0 && !runningWatchdogs(f.device).empty()) {
+        w.linef("void {}_feed(void);", names.prefix);
+        w.line();
+    }
     std::set<int> blocks;
-    const std::vector<int> instances = usedInstances(f, names);
     for (const int instance : instances)
         if (blocks.insert(f.device.instances[size_t(instance)].block).second)
             writeBlock(w, f.device.blockOf(instance));

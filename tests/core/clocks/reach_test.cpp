@@ -67,7 +67,7 @@ SmallTree randomTree(std::mt19937& random)
     ClockNode& in = add("IN", ClockNode::Type::Divide, "multiplier"); // 3
     from(in, 2);
     factors(in, {1, 2, 3});
-    in.limit = {megahertz(1), megahertz(6), -1, 1, {}};
+    in.limit = {megahertz(1), megahertz(6), {}, {}};
     ClockNode& vco = add("VCO", ClockNode::Type::Multiply, "multiplier"); // 4
     from(vco, 3);
     vco.unit = pick(0, 7) ? 1 : 4;
@@ -76,7 +76,7 @@ SmallTree randomTree(std::mt19937& random)
     vco.enable = {FieldRef{0, 0, 0}, 1};
     vco.onAtReset = false;
     vco.drawsPerMegahertz = Current(Rational(pick(1, 5), 1'000'000));
-    vco.limit = {megahertz(pick(6, 12)), megahertz(pick(30, 60)), -1, 1, {}};
+    vco.limit = {megahertz(pick(6, 12)), megahertz(pick(30, 60)), {}, {}};
     ClockNode& post = add("POST", ClockNode::Type::Divide, "multiplier"); // 5
     from(post, 4);
     // Now and then a list with halves: 1, 1.5, 2.5, 4.
@@ -97,7 +97,14 @@ SmallTree randomTree(std::mt19937& random)
     twice.follows = 8;
     twice.factorElse = 2;
     select(add("K1", ClockNode::Type::Select, "kernel"), {8, 0, 5}); // 10
-    nodes.back().limit = {megahertz(1), megahertz(pick(10, 30)), pick(0, 1) ? 8 : -1, 1, {}};
+    nodes.back().limit = {megahertz(1), megahertz(pick(10, 30)), {}, {}};
+    if (pick(0, 1))
+        nodes.back().limit.relative.push_back({8, 1, false, {}});
+    // Of several others, and of one that may be no slower than a part of this one.
+    if (!pick(0, 2))
+        nodes.back().limit.relative.push_back({7, Rational(pick(1, 3), 2), false, {}});
+    if (!pick(0, 3))
+        nodes[8].limit.relative.push_back({10, Rational(pick(1, 4)), true, {}});
     ClockNode& k2 = add("K2", ClockNode::Type::Divide, "kernel"); // 11
     from(k2, 5);
     factors(k2, {1, 2, 3});
@@ -343,7 +350,7 @@ private Q_SLOTS:
             for (const std::string& hold : tree.plan.holds)
                 where += "\nholds " + hold;
             for (const ClockNode& node : tree.device.clocks)
-                where += "\n" + node.id + " reset " + std::to_string(node.resetValue) + (node.limit.min ? " min " + format(*node.limit.min) : "") + (node.limit.max ? " max " + format(*node.limit.max) : "") + (node.limit.relativeTo >= 0 ? " relative" : "");
+                where += "\n" + node.id + " reset " + std::to_string(node.resetValue) + (node.limit.min ? " min " + format(*node.limit.min) : "") + (node.limit.max ? " max " + format(*node.limit.max) : "") + (node.limit.relative.empty() ? "" : " relative");
             QVERIFY2(std::is_sorted(got.begin(), got.end()), where.c_str());
             QVERIFY2(got == expected, where.c_str());
             (expected.empty() ? impossible : possible)++;

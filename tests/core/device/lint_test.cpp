@@ -79,6 +79,9 @@ private Q_SLOTS:
         sedge("unreachable-mux-code", R"("RTC": "11:10", "TIM1")", R"("RTC": { "bits": "11:10", "values": { "none": 0, "lfx": 1, "lfi": 2, "hfx": 3 } }, "TIM1")", "a name of a select without an input");
         sedge("role-missing", R"("transmit_empty": "STAT.TXE", "data": "DATA.BYTE")", R"("data": "DATA.BYTE")", "a UART that cannot be waited for");
         sedge("role-read-only", R"("PARITY": { "bits": "7:6",)", R"("PARITY": { "bits": "7:6", "access": "ro",)");
+        sedge("part-wanted-whole", R"("DATA": { "offset": "0x10", "fields": { "BYTE": "8:0")", R"("DATA": { "parts": [{ "name": "DATAH", "offset": "0x12", "bits": "31:16" }, { "name": "DATAL", "offset": "0x10", "bits": "15:0" }], "fields": { "BYTE": "8:0")");
+        sedge("reset-limit", R"("draws": "150 uA", "rate": "20 MHz")", R"("draws": "150 uA", "rate": "200 MHz")");
+        row("core-flags", "rill", "rl1224-q48", R"("-misa-spec=2.2", )", "");
         // ---- clocks
         sedge("duplicate-code", R"("inputs": { "BUS1": 0, "HFI": 1 }, "limit")", R"("inputs": { "BUS1": 0, "HFI": 0 }, "limit")", "two inputs of a select");
         sedge("clock-without-source", R"("inputs": { "none": 0, "BUS1": 1, "HFX": 2, "CANB": 3 })", R"("inputs": { "none": 0 })");

@@ -9,15 +9,15 @@
 using namespace bindrel;
 using namespace bindrel::test;
 
-/// The page that shows how a chip is described is the chip: its pieces, put together, make a device that is clean, and a
-/// plan for it that compiles.
+/// The pages that show how a chip is described are the chip: their pieces, put together, make a device that is clean, and a
+/// plan for it that compiles and comes up.
 class NewChipPageTest : public QObject {
     Q_OBJECT
 
     /// All pieces of one kind ("device", "board", "plan") as one JSON object.
-    static QString pieces(const QString& kind)
+    static QString pieces(const QString& name, const QString& kind)
     {
-        static const QString page = QString::fromStdString(textOf(std::string(BINDREL_SOURCE_ROOT) + "/docs/a-new-chip.md"));
+        const QString page = QString::fromStdString(textOf(std::string(BINDREL_SOURCE_ROOT) + "/docs/" + name.toStdString()));
         const QRegularExpression fence("```json " + kind + "\n(.*?)```", QRegularExpression::DotMatchesEverythingOption);
         QStringList out;
         for (auto it = fence.globalMatch(page); it.hasNext();)
@@ -32,21 +32,40 @@ class NewChipPageTest : public QObject {
         file.write(text.toUtf8());
     }
 
-private Q_SLOTS:
-    void thePiecesMakeACleanDevice()
+    static void pages()
     {
-        const Expected<Device> device = parseDevice(pieces("device").toStdString(), "tn0504-d20.json", "", "");
-        QVERIFY2(device.ok(), device.ok() ? "" : device.problem().text().c_str());
-        for (const LintRemark& remark : lint(*device))
-            QVERIFY2(false, (remark.check + ": " + remark.text).c_str());
-        QCOMPARE(device->package.pins.size(), size_t(20));
+        QTest::addColumn<QString>("page");
+        QTest::addColumn<QString>("device");
+        QTest::addColumn<QString>("board");
+        QTest::addColumn<QStringList>("needs");
+        QTest::newRow("words") << "a-new-chip.md" << "tn0504-d20" << "lantern" << QStringList();
+        QTest::newRow("bytes") << "a-chip-of-bytes.md" << "ob0702-d20" << "doorstep" << QStringList{"watchdog 1 s", "interval 20 ms"};
     }
 
+private Q_SLOTS:
+    void thePiecesMakeACleanDevice_data() { pages(); }
+    void thePiecesMakeACleanDevice()
+    {
+        QFETCH(QString, page);
+        QFETCH(QString, device);
+        const Expected<Device> made = parseDevice(pieces(page, "device").toStdString(), device.toStdString() + ".json", "", "");
+        QVERIFY2(made.ok(), made.ok() ? "" : made.problem().text().c_str());
+        for (const LintRemark& remark : lint(*made))
+            QVERIFY2(false, (remark.check + ": " + remark.text).c_str());
+        QCOMPARE(made->package.pins.size(), size_t(20));
+    }
+
+    void thePageCanBeFollowedByHand_data() { pages(); }
     void thePageCanBeFollowedByHand()
     {
+        QFETCH(QString, page);
+        QFETCH(QString, device);
+        QFETCH(QString, board);
+        QFETCH(QStringList, needs);
+        const QString file = board + ".bindrel";
         QTemporaryDir folder;
-        put(folder.filePath("tn0504-d20.json"), pieces("device"));
-        put(folder.filePath("lantern.json"), pieces("board"));
+        put(folder.filePath(device + ".json"), pieces(page, "device"));
+        put(folder.filePath(board + ".json"), pieces(page, "board"));
         const auto cli = [&](const QStringList& arguments) {
             QProcess process;
             process.setWorkingDirectory(folder.path());
@@ -55,20 +74,24 @@ private Q_SLOTS:
             const QByteArray err = process.readAllStandardError();
             return std::tuple(process.exitCode(), process.readAllStandardOutput(), err);
         };
-        QCOMPARE(std::get<0>(cli({"lint", "tn0504-d20.json"})), 0);
-        const auto [made, said, complaint] = cli({"--device-dir", ".", "new", "lantern", "lantern.bindrel"});
+        QCOMPARE(std::get<0>(cli({"lint", device + ".json"})), 0);
+        const auto [made, said, complaint] = cli({"--device-dir", ".", "new", board, file});
         QVERIFY2(made == 0, complaint.constData());
-        const auto [bound, where, why] = cli({"--device-dir", ".", "bind", "lantern.bindrel", "--write"});
+        for (const QString& need : needs) {
+            const auto [added, what, wrong] = cli({"--device-dir", ".", "add", file, need, "--write"});
+            QVERIFY2(added == 0, wrong.constData());
+        }
+        const auto [bound, where, why] = cli({"--device-dir", ".", "bind", file, "--write"});
         QVERIFY2(bound == 0, why.constData());
-        // The two decisions, in the plan. Beside the plan the device and board are found without being told.
-        const QString decisions = pieces("plan").mid(1).chopped(2).trimmed();
-        QString plan = QString::fromStdString(textOf(folder.filePath("lantern.bindrel").toStdString()));
-        put(folder.filePath("lantern.bindrel"), plan.replace("\n  \"needs\"", "\n" + decisions + ",\n  \"needs\""));
-        const auto [checked, findings, trouble] = cli({"check", "lantern.bindrel"});
+        // The decisions that are left, in the plan. Beside the plan the device and board are found without being told.
+        const QString decisions = pieces(page, "plan").mid(1).chopped(2).trimmed();
+        QString plan = QString::fromStdString(textOf(folder.filePath(file).toStdString()));
+        put(folder.filePath(file), plan.replace("\n  \"needs\"", "\n" + decisions + ",\n  \"needs\""));
+        const auto [checked, findings, trouble] = cli({"check", file});
         QVERIFY2(checked == 0 && findings.contains("0 errors, 0 cautions"), (findings + trouble).constData());
-        const auto [rehearsed, hazards, broken] = cli({"rehearse", "lantern.bindrel", "--machine-code"});
+        const auto [rehearsed, hazards, broken] = cli({"rehearse", file, "--machine-code"});
         QVERIFY2(rehearsed == 0, (hazards + broken).constData());
-        const auto [written, last, problem] = cli({"write", "lantern.bindrel", "--to", "out"});
+        const auto [written, last, problem] = cli({"write", file, "--to", "out"});
         QVERIFY2(written == 0, problem.constData());
         const QString command = QString::fromUtf8(last).section("Compile with: ", 1).trimmed();
         QProcess shell;
@@ -76,7 +99,7 @@ private Q_SLOTS:
         shell.start("sh", {"-c", command});
         QVERIFY(shell.waitForFinished(60'000));
         QVERIFY2(shell.exitCode() == 0, shell.readAllStandardError().constData());
-        QVERIFY(QFile::exists(folder.filePath("out/lantern.elf")));
+        QVERIFY(QFile::exists(folder.filePath("out/" + board + ".elf")));
     }
 };
 

@@ -8,6 +8,9 @@
 #include <valijson/schema_parser.hpp>
 #include <valijson/validator.hpp>
 
+#include <functional>
+#include <set>
+
 using namespace bindrel;
 using namespace bindrel::test;
 
@@ -71,6 +74,51 @@ private Q_SLOTS:
         const std::string bad = replaced(textOf(dataPath("devices/sedge/sedge.json")), from.toStdString(), to.toStdString());
         QVERIFY(!judge("device", bad).empty());
         QVERIFY(!parseDevice(textOf(dataPath("devices/sedge/se4332-c64.json")), "own", bad, "family").ok());
+    }
+
+    /// A key that no chip of ours uses would be one that nobody has tried.
+    void everyKeyIsUsed()
+    {
+        std::set<std::string> known, used;
+        const std::function<void(const nlohmann::json&)> declared = [&](const nlohmann::json& node) {
+            if (node.is_object())
+                for (const auto& [key, value] : node.items()) {
+                    if (key == "properties")
+                        for (const auto& property : value.items())
+                            known.insert(property.key());
+                    declared(value);
+                }
+            else if (node.is_array())
+                for (const nlohmann::json& item : node)
+                    declared(item);
+        };
+        declared(parsed(textOf(dataPath("schema/device.schema.json"))));
+        const std::function<void(const nlohmann::json&)> written = [&](const nlohmann::json& node) {
+            if (node.is_object())
+                for (const auto& [key, value] : node.items()) {
+                    used.insert(key);
+                    written(value);
+                }
+            else if (node.is_array())
+                for (const nlohmann::json& item : node)
+                    written(item);
+        };
+        const std::string root = BINDREL_SOURCE_ROOT;
+        for (const std::filesystem::path& folder : {std::filesystem::path(dataPath("devices")), std::filesystem::path(root + "/tests/data/library/devices")})
+            for (const auto& entry : std::filesystem::recursive_directory_iterator(folder))
+                if (entry.path().extension() == ".json")
+                    written(parsed(textOf(entry.path())));
+        const std::string page = textOf(root + "/docs/a-chip-of-bytes.md");
+        for (size_t at = page.find("```json device\n"); at != std::string::npos; at = page.find("```json device\n", at + 1)) {
+            const size_t begin = at + std::string("```json device\n").size();
+            written(parsed("{" + page.substr(begin, page.find("```", begin) - begin) + "}"));
+        }
+        std::string never;
+        for (const std::string& key : known)
+            if (!used.contains(key))
+                never += key + " ";
+        QVERIFY2(never.empty(), never.c_str());
+        QVERIFY(known.size() > 100);
     }
 
     void schemasNameEveryKind()

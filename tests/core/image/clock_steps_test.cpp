@@ -146,12 +146,12 @@ public:
             // The input of a multiplier that is off does nothing.
             if (!node.frozenBy.empty() && std::none_of(node.frozenBy.begin(), node.frozenBy.end(), [this](int by) { return on(by); }))
                 continue;
-            const auto special = node.limitByRange.find(device_.ranges[size_t(now)].id);
-            const RateLimit& limit = special == node.limitByRange.end() ? node.limit : special->second;
+            const RateLimit& limit = node.limitIn(device_.ranges[size_t(now)].id);
             double most = limit.max ? limit.max->toDouble() : 1e18;
             const bool kernel = node.tier == "kernel"; // their users rest during a switch; only too fast would harm
-            if (limit.relativeTo >= 0 && !kernel)
-                most = std::min(most, rate(limit.relativeTo) * limit.relativeMax.toDouble());
+            for (const RelativeLimit& relative : limit.relative)
+                if (!kernel && rate(relative.to) > 0)
+                    most = std::min(most, rate(relative.to) * relative.max.toDouble());
             if (is > most * (1 + 1e-9) || (!kernel && limit.min && is < limit.min->toDouble() * (1 - 1e-9)))
                 return node.name + " at " + std::to_string(is) + " Hz in " + device_.ranges[size_t(now)].name;
         }

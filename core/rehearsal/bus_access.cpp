@@ -1,0 +1,23 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/rehearsal/bus_access.h"
+
+namespace bindrel {
+
+std::vector<BusAccess> accessesOf(const Device& device, int instance, int reg, std::uint32_t value)
+{
+    const Register& shape = device.blockOf(instance).registers[size_t(reg)];
+    const std::uint32_t base = device.instances[size_t(instance)].base;
+    std::vector<BusAccess> out;
+    const auto add = [&out](std::uint32_t address, std::uint32_t bits, std::uint32_t bytes) { out.push_back({address, bits & (bytes == 4 ? ~0u : (1u << bytes * 8) - 1), int(bytes)}); };
+    if (const WriteGuard& guard = shape.guard; guard.valid()) {
+        const FieldRef key{guard.instance < 0 ? instance : guard.instance, guard.reg, guard.field};
+        add(device.addressOf(key.instance, key.reg), guard.code << device.fieldOf(key).lsb, device.registerOf(key).bytes());
+    }
+    for (const RegisterPart& part : shape.parts)
+        add(base + part.offset, value >> part.lsb, part.bytes());
+    if (shape.parts.empty())
+        add(base + shape.offset, value, shape.bytes());
+    return out;
+}
+
+} // namespace bindrel
