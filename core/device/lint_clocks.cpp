@@ -58,7 +58,7 @@ void lintLimits(const Device& device, LintRemarks& out)
         const RateLimit& limit = flash.limitIn(range.id);
         if (limit.max && *limit.max > range.waitStateLimits.back())
             out.say("limit-gap", "in {} {} may run at {}, but the wait states end at {}", range.name, flash.id, format(*limit.max), format(range.waitStateLimits.back()));
-        if (device.fieldOf(device.waitStates).maxCode() + 1 < range.waitStateLimits.size())
+        if (std::uint64_t(device.fieldOf(device.waitStates).maxCode()) + 1 < range.waitStateLimits.size())
             out.say("encoding-range", "{} has no code for {} wait states", device.nameOf(device.waitStates), range.waitStateLimits.size() - 1);
     }
 }
@@ -109,6 +109,26 @@ void lintReset(const Device& device, LintRemarks& out)
         out.say("reset-limit", "the flash comes out of reset with {} wait states at {}, which they do not carry in {}", waits, format(Frequency(rate)), range.name);
 }
 
+/// Codes that the field which is to hold them cannot hold.
+void lintCodes(const Device& device, LintRemarks& out)
+{
+    const auto check = [&](const FieldRef& field, std::uint32_t code, const std::string& of) {
+        if (field.valid() && code > device.fieldOf(field).maxCode())
+            out.say("encoding-range", "the code {} of {} does not fit into {}", code, of, device.nameOf(field));
+    };
+    for (const ClockNode& node : device.clocks) {
+        for (const ClockInput& input : node.inputs)
+            if (node.type == ClockNode::Type::Select)
+                check(node.control, input.code, fmt::format("{}'s input {}", node.id, input.node < 0 ? "none" : device.clocks[size_t(input.node)].id));
+        for (const ClockNode::RateChoice& rate : node.rates)
+            check(node.control, rate.code, fmt::format("{} at {}", node.id, format(rate.rate)));
+        for (const auto& [load, code] : node.loads)
+            check(node.loadControl, code, fmt::format("a load of {}", node.id));
+    }
+    for (const OperatingRange& range : device.ranges)
+        check(device.rangeControl, range.code, range.name);
+}
+
 /// What the written start-up needs of a core's compiler.
 void lintCores(const Device& device, LintRemarks& out)
 {
@@ -155,6 +175,7 @@ void lintClocks(const Device& device, LintRemarks& out)
     lintRanges(device, out);
     lintReset(device, out);
     lintCores(device, out);
+    lintCodes(device, out);
 }
 
 } // namespace bindrel

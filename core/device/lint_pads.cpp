@@ -45,6 +45,10 @@ void lintSignals(const Device& device, LintRemarks& out)
 {
     std::set<std::pair<int, int>> reached;
     for (const Route& route : device.routes)
+        for (const FieldCode& select : route.selects)
+            if (select.code > device.fieldOf(select.ref).maxCode())
+                out.say("encoding-range", "the code {} that leads {} to {} does not fit into {}", select.code, device.signalName(route), device.pads[size_t(route.pad)].name, device.nameOf(select.ref));
+    for (const Route& route : device.routes)
         if (!device.pinOf(route.pad).empty())
             reached.insert({route.instance, route.signal});
     for (size_t i = 0; i < device.instances.size(); ++i)

@@ -255,7 +255,7 @@ void DeviceReader::readRanges()
         range.id = row.string("id");
         row.child("id").requireName(range.id);
         range.name = row.string("name");
-        range.code = static_cast<std::uint32_t>(row.integer("code", 0, 255));
+        range.code = static_cast<std::uint32_t>(row.integer("code", 0, UINT32_MAX));
         const std::vector<JsonNode> supply = row.child("supply").items();
         if (supply.size() == 2) {
             range.supplyMin = supply[0].asVoltage();

@@ -291,7 +291,7 @@ void DeviceReader::readLaneRoles(Block& block, const JsonNode& node)
     for (const JsonNode& row : node.child("combinations").items()) {
         row.allowOnly({"code", "signals"});
         LaneRoles::Combination combination;
-        combination.code = static_cast<std::uint32_t>(row.integer("code", 0, 255, 0));
+        combination.code = static_cast<std::uint32_t>(row.integer("code", 0, UINT32_MAX, 0));
         for (const auto& [signal, lane] : row.child("signals").members())
             combination.lanes[signal] = static_cast<int>(lane.asInteger(0, 31));
         block.laneRoles.combinations.push_back(std::move(combination));

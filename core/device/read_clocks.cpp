@@ -305,7 +305,7 @@ void DeviceReader::readSource(ClockNode& node, const JsonNode& row)
         if (pair.size() != 2)
             load.fail("must be a pair: load capacitance, code.");
         else
-            node.loads.emplace_back(pair[0].asCapacitance(), static_cast<std::uint32_t>(pair[1].asInteger(0, 255)));
+            node.loads.emplace_back(pair[0].asCapacitance(), static_cast<std::uint32_t>(pair[1].asInteger(0, UINT32_MAX)));
     }
     if (!node.loads.empty())
         node.loadControl = fieldAt(row.child("load_control"));
@@ -338,7 +338,7 @@ void DeviceReader::readClockInputs(ClockNode& node, const JsonNode& from)
     }
     for (const auto& [name, code] : from.child("inputs").members()) {
         ClockInput input;
-        input.code = static_cast<std::uint32_t>(code.asInteger(0, 255));
+        input.code = static_cast<std::uint32_t>(code.asInteger(0, UINT32_MAX));
         if (name != "none") {
             input.node = device_.findClock(name);
             if (input.node < 0) {

@@ -136,7 +136,7 @@ void DeviceReader::readDma(Instance& instance, const JsonNode& node)
                 links.push_back({static_cast<int>(channel.asInteger(0, device_.dma.channels - 1)), 0});
         else
             for (int channel = 0; channel < device_.dma.channels; ++channel)
-                links.push_back({channel, static_cast<std::uint32_t>(value.asInteger(0, 255))});
+                links.push_back({channel, static_cast<std::uint32_t>(value.asInteger(0, UINT32_MAX))});
         if (links.empty())
             value.fail("lists no channel; give at least one.");
     }

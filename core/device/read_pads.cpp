@@ -21,7 +21,7 @@ void DeviceReader::readPads()
     int portCode = 0;
     for (const JsonNode& entry : section("routing").items())
         if (entry.has("gpio_code"))
-            portCode = static_cast<int>(entry.integer("gpio_code", 0, 255));
+            portCode = static_cast<int>(entry.integer("gpio_code", 0, INT32_MAX));
 
     for (const auto& [name, node] : section("pads").members()) {
         node.allowOnly({"at", "line", "bank", "max_toggle", "slow_toggle", "drives", "pulls", "open_drain", "weak", "five_volt", "routes", "lanes", "fixed", "at_reset"});

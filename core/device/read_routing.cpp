@@ -46,7 +46,7 @@ void DeviceReader::readPadRoutes()
     int analogCode = -1;
     for (const JsonNode& entry : section("routing").items())
         if (entry.has("analog_code"))
-            analogCode = static_cast<int>(entry.integer("analog_code", 0, 255));
+            analogCode = static_cast<int>(entry.integer("analog_code", 0, INT32_MAX));
     for (size_t p = 0; p < padNodes_.size(); ++p) {
         const int pad = static_cast<int>(p);
         readSelector(pad, padNodes_[p].optionalChild("routes"));
@@ -137,7 +137,7 @@ void DeviceReader::readLanes(int pad, const JsonNode& node)
 void DeviceReader::readRemaps(const JsonNode& mechanism)
 {
     mechanism.allowOnly({"mechanism", "gpio_code", "peripheral_code", "remaps"});
-    const int code = mechanism.has("peripheral_code") ? static_cast<int>(mechanism.integer("peripheral_code", 0, 255)) : -1;
+    const int code = mechanism.has("peripheral_code") ? static_cast<int>(mechanism.integer("peripheral_code", 0, INT32_MAX)) : -1;
     for (const auto& [name, node] : mechanism.child("remaps").members()) {
         node.allowOnly({"field", "sets"});
         if (isAbsent(name))
@@ -174,7 +174,7 @@ void DeviceReader::readRemaps(const JsonNode& mechanism)
 void DeviceReader::readMatrix(const JsonNode& mechanism)
 {
     mechanism.allowOnly({"mechanism", "gpio_code", "pad_code", "groups"});
-    const int code = mechanism.has("pad_code") ? static_cast<int>(mechanism.integer("pad_code", 0, 255)) : -1;
+    const int code = mechanism.has("pad_code") ? static_cast<int>(mechanism.integer("pad_code", 0, INT32_MAX)) : -1;
     for (const JsonNode& node : mechanism.child("groups").items()) {
         node.allowOnly({"name", "together", "pads", "inputs", "outputs", "output_field"});
         const int group = node.boolean("together", false) ? groupNamed(node.string("name")) : -1;
@@ -186,7 +186,7 @@ void DeviceReader::readMatrix(const JsonNode& mechanism)
         };
         std::vector<Terminal> pads;
         for (const auto& [name, number] : node.child("pads").members()) {
-            Terminal terminal{padAt(name, number), static_cast<std::uint32_t>(number.asInteger(0, 255)), {}};
+            Terminal terminal{padAt(name, number), static_cast<std::uint32_t>(number.asInteger(0, UINT32_MAX)), {}};
             if (terminal.pad < 0)
                 continue;
             if (!outputField.empty()) {
@@ -207,7 +207,7 @@ void DeviceReader::readMatrix(const JsonNode& mechanism)
                 signals[*signal].input = fieldAt(field);
         for (const auto& [dotted, number] : node.optionalChild("outputs").members())
             if (const auto signal = signalAt(dotted, number))
-                signals[*signal].output = number.asInteger(0, 255);
+                signals[*signal].output = number.asInteger(0, UINT32_MAX);
         if (!ok())
             return;
         for (const auto& [signal, way] : signals) {
@@ -297,7 +297,7 @@ int DeviceReader::codeOf(const std::string& key, const FieldRef& field, const Js
 {
     int code = -1;
     const auto [end, error] = std::from_chars(key.data(), key.data() + key.size(), code);
-    if (error != std::errc() || end != key.data() + key.size() || code < 0 || code > 255) {
+    if (error != std::errc() || end != key.data() + key.size() || code < 0) {
         node.fail(fmt::format("\"{}\" is not a selector code; use a number.", key));
         return -1;
     }

@@ -66,6 +66,8 @@ private Q_SLOTS:
         sedge("dma-address", R"("FROM{n}":  { "offset": "0x44", "count": 8, "stride": 16, "fields": { "ADDR": "31:0" } })", R"("FROM{n}":  { "offset": "0x44", "count": 8, "stride": 16, "fields": { "ADDR": "23:0" } })");
         sedge("dma-router", R"("dma": { "RX": 1, "TX": 2 })", R"("dma": { "RX": 99, "TX": 2 })");
         sedge("dma-request-twice", R"("dma": { "RX": 3, "TX": 4 })", R"("dma": { "RX": 1, "TX": 4 })");
+        sedge("encoding-range", R"("inputs": { "BUS1": 0, "HFI": 1 }, "limit")", R"("inputs": { "BUS1": 0, "HFI": 70 }, "limit")", "an input that its select cannot take");
+        sedge("encoding-range", "\"supply\": [\"2.0 V\", \"3.6 V\"], \"code\": 1", "\"supply\": [\"2.0 V\", \"3.6 V\"], \"code\": 9", "a range that its control cannot hold");
         // ---- pads and routing
         sedge("pad-on-no-pin", R"("PB10", "PB11", "PB12",)", R"("PB10", "VSS", "PB12",)");
         row("unbonded-on-pin", "moss", "ms0816-a32", R"("unbonded": ["PD4")", R"("unbonded": ["PD3", "PD4")");
