@@ -38,6 +38,7 @@ const BlockKind* findBlockKind(std::string_view id)
 std::vector<BlockKind> chipBlocks()
 {
     using Use = RoleSpec::Use;
+    const std::vector<std::pair<std::string, std::int64_t>> edges{{"none|off", 0}, {"rising", 1}, {"falling", 2}, {"both", 3}};
     BlockKind port{"port", {}, {}, {}, {}, {{"edge", "An edge was seen on one of its pads."}}};
     port.roles = {
         {"function#", Use::Config, false, "code of the route", "Picks what the pad carries.", {}},
@@ -52,6 +53,7 @@ std::vector<BlockKind> chipBlocks()
         {"speed#", Use::Config, false, "", "Steepness of the edges.", {{"slow", 0}, {"fast", 1}}},
         {"rising#", Use::Config, false, "", "The port watches rising edges of the pad.", {}},
         {"falling#", Use::Config, false, "", "The port watches falling edges of the pad.", {}},
+        {"edges#", Use::Config, false, "", "Which edges of the pad are watched, where that is one code. Without the role enable# an edge that is watched interrupts.", edges},
         {"enable#", Use::Config, false, "", "Lets an edge of the pad interrupt.", {}},
         {"flag#", Use::Status, false, "", "An edge was seen; cleared as its access says.", {}},
         {"filter#", Use::Config, false, "cycles of the port's clock", "Shorter pulses of the pad tell nothing.", {}},
@@ -59,9 +61,10 @@ std::vector<BlockKind> chipBlocks()
     BlockKind lines{"lines", {}, {}, {}, {}, {{"line", "An edge was seen on a line."}, {"line#", "The same of some of the lines."}}};
     lines.roles = {
         {"port#", Use::Config, false, "number of the port", "Leads a port's pad to the line.", {}},
-        {"rising#", Use::Config, true, "", "Watches rising edges of the line.", {}},
-        {"falling#", Use::Config, true, "", "Watches falling edges of the line.", {}},
-        {"enable#", Use::Config, true, "", "Lets the line interrupt the first core.", {}},
+        {"rising#", Use::Config, true, "", "Watches rising edges of the line.", {}, false, "edges#"},
+        {"falling#", Use::Config, true, "", "Watches falling edges of the line.", {}, false, "edges#"},
+        {"edges#", Use::Config, false, "", "Which edges of the line are watched, where that is one code. Without the role enable# an edge that is watched interrupts.", edges},
+        {"enable#", Use::Config, true, "", "Lets the line interrupt the first core.", {}, false, "edges#"},
         {"enable_*_#", Use::Config, false, "", "Lets the line interrupt the core of that name.", {}},
         {"flag#", Use::Status, true, "", "An edge was seen; cleared as its access says.", {}},
         {"filter#", Use::Config, false, "cycles of the lines' clock", "Shorter pulses tell nothing.", {}},

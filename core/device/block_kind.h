@@ -34,6 +34,8 @@ struct RoleSpec {
     std::vector<std::pair<std::string, std::int64_t>> meanings;
     /// Where the block has a role `hold`: it takes a change only while it is held (and says so in `held`).
     bool onlyHeld = false;
+    /// A role that stands for this one: with it, this one is not required.
+    std::string unless;
 };
 
 /// What the blocks of a kind may say in device files.

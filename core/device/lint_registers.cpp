@@ -134,8 +134,9 @@ void lintRoles(const Block& block, LintRemarks& out)
     if (!kind)
         return;
     std::vector<std::string> missing;
+    const auto has = [&block](const std::string& name) { return std::any_of(block.roles.begin(), block.roles.end(), [&name](const auto& known) { return isWordOf(known.first, name); }); };
     for (const RoleSpec& spec : kind->roles)
-        if (spec.required && std::none_of(block.roles.begin(), block.roles.end(), [&spec](const auto& known) { return isWordOf(known.first, spec.name); }))
+        if (spec.required && !has(spec.name) && (spec.unless.empty() || !has(spec.unless)))
             missing.push_back("\"" + spec.name + "\"");
     if (!missing.empty())
         out.say("role-missing", "{} is a {} and lacks the role {}; needs that it would serve cannot be configured", block.name, block.kind, listed(missing));

@@ -178,21 +178,35 @@ public:
             else if (on)
                 image_.unplaced.push_back(fmt::format("{} has no field for {} edges of line {}", device_.instances[size_t(lines)].name, role, n));
         };
-        put("rising", setup.rising);
-        put("falling", setup.falling);
-        quiet(setup, lines, n);
-        if (const FieldRef flag = device_.roleField(lines, "flag" + n); flag.valid())
-            add(writeStep(device_, forgetting(flag), "Forget edges that came before."), Step::Phase::Need);
         // Where each core has an enable of its own, the one of the core that owns the need counts.
         const std::string& core = plan_.needs[size_t(need_)].core;
         FieldRef enable = device_.roleField(lines, "enable" + n);
         if (const FieldRef own = device_.roleField(lines, "enable_" + core + "_" + n); !core.empty() && own.valid())
             enable = own;
+        std::optional<Start> watched; // what lets edges through by being watched
+        if (const Role* edges = device_.blockOf(lines).role("edges" + n)) {
+            const std::optional<std::uint32_t> code = edges->encoding.encode((setup.rising ? 1 : 0) + (setup.falling ? 2 : 0));
+            const FieldRef ref{lines, edges->reg, edges->field};
+            if (!code || *code > device_.fieldOf(ref).maxCode())
+                image_.unplaced.push_back(fmt::format("{} has no code for {} edges of line {}", device_.nameOf(ref), setup.rising && setup.falling ? "both" : setup.rising ? "rising" : "falling", n));
+            else if (enable.valid())
+                add(updateStep(device_, {{ref, *code, title + ", edges"}}, {}), Step::Phase::Need);
+            else
+                watched = Start{updateStep(device_, {{ref, *code, title + ", edges"}}, {}), edges->encoding.encode(0).value_or(0)};
+        } else {
+            put("rising", setup.rising);
+            put("falling", setup.falling);
+        }
+        quiet(setup, lines, n);
+        if (const FieldRef flag = device_.roleField(lines, "flag" + n); flag.valid())
+            add(writeStep(device_, forgetting(flag), "Forget edges that came before."), Step::Phase::Need);
         if (enable.valid())
             starts_.push_back({updateStep(device_, {{enable, 1, title}}, {}), 0});
+        else if (watched)
+            starts_.push_back(std::move(*watched));
         for (const auto& [event, number] : device_.instances[size_t(lines)].interrupts)
             priority(lines, {event, {}, {}, {}, {}, {}});
-        if (!enable.valid())
+        if (!enable.valid() && !device_.blockOf(lines).role("edges" + n))
             image_.unplaced.push_back(fmt::format("{} has no field that lets line {} interrupt", device_.instances[size_t(lines)].name, n));
     }
 

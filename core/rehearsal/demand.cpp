@@ -178,6 +178,12 @@ private:
         for (const auto& [role, wanted] : {std::pair(std::string("rising"), setup.rising), {"falling", setup.falling}, {enable, setup.rising || setup.falling}})
             if (const FieldRef ref = device_.roleField(watcher, role + n); ref.valid() && (chip_.registers().code(ref) != 0) != wanted)
                 differs(device_.nameOf(ref), std::to_string(chip_.registers().code(ref)), fmt::format("{} for the edges of {}", wanted ? 1 : 0, rule(setup)), {Place::Kind::Pad, facts.name, {}});
+        if (const Role* edges = device_.blockOf(watcher).role("edges" + n)) {
+            const FieldRef ref{watcher, edges->reg, edges->field};
+            const std::int64_t wanted = (setup.rising ? 1 : 0) + (setup.falling ? 2 : 0);
+            if (const std::optional<std::int64_t> is = meaningOf(edges->encoding, chip_.registers().code(ref)); is != wanted)
+                differs(device_.nameOf(ref), std::to_string(chip_.registers().code(ref)), fmt::format("the code for {} for the edges of {}", wanted, rule(setup)), {Place::Kind::Pad, facts.name, {}});
+        }
         // What a line ignores is long enough at its fastest clock, and the shortest such that its field can hold.
         const FieldRef filter = device_.roleField(watcher, "filter" + n);
         if (!filter.valid())
