@@ -126,8 +126,8 @@ private:
             takeOver(state, state.setting);
             break;
         }
-        if (!node.adds.value.isZero() && node.adds.defined())
-            state.tolerance = {Ppm(state.tolerance.low.value - node.adds.value), Ppm(state.tolerance.high.value + node.adds.value)};
+        if (node.widens())
+            state.tolerance = {Ppm(state.tolerance.low.value + node.adds.low.value), Ppm(state.tolerance.high.value + node.adds.high.value)};
         if (node.isSource()) {
             const SourceDecision decision = decisionOf(node);
             state.monitored = decision.monitored;

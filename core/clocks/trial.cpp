@@ -121,8 +121,8 @@ void ClockTrial::compute(size_t index)
     }
     const TrialClock& from = clocks[size_t(input)];
     clock.tolerance = from.tolerance;
-    if (!node.adds.value.isZero() && node.adds.defined())
-        clock.tolerance = {Ppm(clock.tolerance.low.value - node.adds.value), Ppm(clock.tolerance.high.value + node.adds.value)};
+    if (node.widens())
+        clock.tolerance = {Ppm(clock.tolerance.low.value + node.adds.low.value), Ppm(clock.tolerance.high.value + node.adds.high.value)};
     switch (node.type) {
     case ClockNode::Type::Divide:
         clock.rate = Frequency(from.rate.value.times(node.unit, clock.setting));

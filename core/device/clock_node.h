@@ -103,7 +103,7 @@ struct ClockNode {
     bool dense = false;    ///< every setting from the first to the last factor is possible
     FieldRef fraction;                 ///< remainder in 1/unit
     std::int64_t resetValue = 0;       ///< setting after reset: factor x unit, or index into inputs or rates
-    Ppm adds;                          ///< to the tolerance, both ways: an FLL's jitter
+    Tolerance adds;                    ///< to the tolerance: an FLL's jitter, what spreading the spectrum does
 
     /// Follow: the input times `factorWhenOne` while the divider `follows` is 1, else times `factorElse`.
     int follows = -1;
@@ -127,6 +127,7 @@ struct ClockNode {
         const auto own = limitByRange.find(range);
         return own == limitByRange.end() ? limit : own->second;
     }
+    bool widens() const { return adds.low.defined() && adds.high.defined() && (!adds.low.value.isZero() || !adds.high.value.isZero()); }
     bool isSource() const { return type == Type::Oscillator || type == Type::Crystal || type == Type::External; }
     /// The factor of a setting of Divide or Multiply.
     Rational factorOf(std::int64_t setting) const { return Rational(setting, unit); }

@@ -229,7 +229,7 @@ void DeviceReader::readClocks()
         if (row.has("ready"))
             node.ready = fieldCodeAt(row.child("ready"));
         if (row.has("adds"))
-            node.adds = row.child("adds").asPpm();
+            node.adds = toleranceAt(row.child("adds"));
         if (row.has("draws"))
             node.draws = row.child("draws").asCurrent();
         if (row.has("draws_per_mhz"))

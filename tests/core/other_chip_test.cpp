@@ -129,6 +129,25 @@ private Q_SLOTS:
         QVERIFY(hasFinding(*thin, "CLK-06", "ALL"));
     }
 
+    /// A spread spectrum draws the rate out to one side: the same rate, less certain, and the same C but for its switch.
+    void aSpreadSpectrumWidensTheTolerance()
+    {
+        const auto plain = run(plan());
+        Workpiece work = plan();
+        work.plan.clocks["SPREAD"] = "WIDE";
+        const auto s = run(work);
+        const auto tolerance = [](const Snapshot& of) { return of.rates.clocks[size_t(of.device->findClock("CORE"))].tolerance; };
+        QCOMPARE(hertz(*s, "CORE"), hertz(*plain, "CORE"));
+        QVERIFY(tolerance(*s).high == tolerance(*plain).high);
+        QVERIFY(tolerance(*s).low.value == tolerance(*plain).low.value - 15'000);
+        QCOMPARE(word(*s, 0x40000004) >> 4 & 1, 1u);
+        // 1.5 % of the spread and 1 % of the other end are more than 8 samples and this frame leave.
+        QVERIFY(!hasFinding(*plain, "GOAL-01", "terminal"));
+        QVERIFY2(hasFinding(*s, "GOAL-01", "terminal"), findingsText(*s).c_str());
+        const std::string against = rehearsed(*s);
+        QVERIFY2(against.empty(), against.c_str());
+    }
+
     void itsSourceCompilesAndLinks()
     {
         QTemporaryDir dir;
