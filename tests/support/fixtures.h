@@ -19,6 +19,9 @@ inline std::string demoPath(const std::string& name) { return std::string(BINDRE
 inline std::filesystem::path dataPath(const std::string& name) { return std::filesystem::path(BINDREL_SOURCE_DATA) / name; }
 inline Library library() { return Library(BINDREL_SOURCE_DATA); }
 
+/// The seed of a test that draws by lot; another with BINDREL_SEED, so that a night can try what a run of all tests does not.
+inline unsigned seeded(unsigned seed) { return seed + unsigned(qEnvironmentVariableIntValue("BINDREL_SEED")) * 7919; }
+
 inline std::string textOf(const std::filesystem::path& path)
 {
     Expected<std::string> text = readFile(path);

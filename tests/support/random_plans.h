@@ -16,7 +16,7 @@ namespace bindrel::test {
 #ifdef __SANITIZE_ADDRESS__
         count = std::min<size_t>(count, 5);
 #endif
-        std::mt19937 random(seed);
+        std::mt19937 random(seeded(seed));
         const auto s = run(work);
         const Device& device = *s->device;
         std::vector<Plan> out{work.plan};
@@ -48,7 +48,7 @@ namespace bindrel::test {
 /// The plan with some of its needs, each bound anew to one of the places that are free for it, drawn by lot.
 inline Workpiece shuffled(Workpiece work, unsigned seed)
 {
-    std::mt19937 random(seed);
+    std::mt19937 random(seeded(seed));
     Plan& plan = work.plan;
     plan.holds.clear();
     std::erase_if(plan.needs, [&random](const Need&) { return random() % 4 == 0; });

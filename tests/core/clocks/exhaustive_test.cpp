@@ -175,7 +175,7 @@ private Q_SLOTS:
         const auto s = run(work);
         const Device& device = *s->device;
         EveryPath every(device, *s->board, s->rates.range);
-        std::mt19937 random(7);
+        std::mt19937 random(seeded(7));
         int reached = 0, refused = 0;
         for (const QString& id : clocks) {
             const int clock = device.findClock(id.toStdString());

@@ -66,7 +66,7 @@ private Q_SLOTS:
     {
         QFETCH(QString, plan);
         const Workpiece work = flashOf(plan.toStdString());
-        std::mt19937 random(3);
+        std::mt19937 random(seeded(3));
         for (int round = 0; round < 60; ++round) {
             const double wanted = std::pow(10, 3.5 + double(random() % 10000) / 10000 * 4.3);
             const auto s = run(with(work, SetGoal{"log-flash", "rate", std::to_string(long(wanted)) + " Hz"}));

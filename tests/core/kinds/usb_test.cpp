@@ -34,7 +34,7 @@ private Q_SLOTS:
 
     void buffersDoNotOverlap()
     {
-        std::mt19937 random(3);
+        std::mt19937 random(seeded(3));
         for (int round = 0; round < 200; ++round) {
             std::string text;
             for (int n = 1; n < 8; ++n)

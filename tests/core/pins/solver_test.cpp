@@ -80,7 +80,7 @@ class SolverTest : public QObject {
 private Q_SLOTS:
     void itAnswersAsEnumerationDoes()
     {
-        std::mt19937 random(11);
+        std::mt19937 random(seeded(11));
         int yes = 0, no = 0, cores = 0;
         for (int i = 0; i < 3000; ++i) {
             const Statements all = statements(random);
@@ -133,7 +133,7 @@ private Q_SLOTS:
 
     void boundsCanBeLowered()
     {
-        std::mt19937 random(12);
+        std::mt19937 random(seeded(12));
         for (int i = 0; i < 300; ++i) {
             Statements all = statements(random);
             std::vector<Solver::Term> terms;

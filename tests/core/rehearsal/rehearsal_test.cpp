@@ -215,7 +215,7 @@ private Q_SLOTS:
                     if (operation.step && !operation.waits)
                         runs.try_emplace(operation.step, scenario);
             }
-        std::mt19937 random(7);
+        std::mt19937 random(seeded(7));
         std::vector<std::pair<size_t, size_t>> lines; // file, line of a statement
         for (size_t f = 0; f < s->source().files.size(); ++f)
             for (size_t i = 0; i < s->source().files[f].lines.size(); ++i)

@@ -80,7 +80,7 @@ private Q_SLOTS:
         const auto write = code.find<void(std::uint32_t)>(qPrintable(prefix + "_group_write"));
         const auto read = code.find<std::uint32_t()>(qPrintable(prefix + "_group_read"));
         const BoundNeed& bound = s->bindings.needs.back();
-        std::mt19937 random(1);
+        std::mt19937 random(seeded(1));
         for (int round = 0; round < 50; ++round) {
             const std::uint32_t word = random() % (1u << width);
             // What else is in the registers stays as it is.

@@ -47,7 +47,7 @@ private Q_SLOTS:
     /// Against trying every split that the fields can hold.
     void theBestSplitIsTheBestOfAll()
     {
-        std::mt19937 random(11);
+        std::mt19937 random(seeded(11));
         const auto pick = [&random](int low, int high) { return std::int64_t(low + int(random() % unsigned(high - low + 1))); };
         int found = 0;
         for (int round = 0; round < 150; ++round) {
