@@ -178,12 +178,10 @@ std::vector<std::int64_t> Completion::nearest(const ClockTrial& trial, int index
     return out;
 }
 
-/// Whether taking a clock would wake something beyond its limits: itself, or what it comes from and does not run now.
+/// Whether taking a clock would wake something beyond its limits: itself, or what it comes from. What runs or is decided has been judged.
 bool Completion::wakesOutside(const ClockTrial& trial, int clock) const
 {
-    if (outside(trial, clock))
-        return true;
-    for (int at = trial.inputOf(size_t(clock)); at >= 0 && !now_.clocks[size_t(at)].running; at = trial.inputOf(size_t(at)))
+    for (int at = clock; at >= 0 && !now_.clocks[size_t(at)].running && !decided_[size_t(at)]; at = trial.inputOf(size_t(at)))
         if (outside(trial, at))
             return true;
     return false;

@@ -221,6 +221,9 @@ void ReachSearch::assign(size_t at)
     const bool couldTrim = node.trim && now_.free(i) && !kept.trimmed && (tolerancesMatter_ || node.tolerance.worst() > now_.device().limitSlack);
 
     const bool scales = node.type == ClockNode::Type::Divide || node.type == ClockNode::Type::Multiply;
+    // How accurate it is does not depend on its setting; what follows is looked at with that.
+    if (scales)
+        trial_.compute(i);
     const double input = scales ? trial_.clocks[size_t(node.inputs.front().node)].rate.toDouble() : 0;
     // Most settings of a divider fall here, so exact rates are not computed for them.
     const auto promises = [&](std::int64_t setting) {
