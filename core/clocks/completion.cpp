@@ -26,6 +26,7 @@ Completion::Completion(const ClockTrial& now) : now_(now), dependents_(now.size(
         };
         on(node.follows);
         const auto beside = [&](const RelativeLimit& limit) {
+            beside_ = true;
             on(limit.to);
             // What is measured by a later clock is judged there.
             if (limit.to > int(i))
@@ -320,6 +321,9 @@ std::vector<std::int64_t> Completion::keyOf(const ClockTrial& trial, const std::
             return;
         const TrialClock& c = trial.clocks[size_t(clock)];
         key.insert(key.end(), {clock, c.rate.value.num(), c.rate.value.den(), c.tolerance.low.value.num(), c.tolerance.low.value.den(), c.tolerance.high.value.num(), c.tolerance.high.value.den(), c.setting});
+        // Of two clocks from one source the tolerance does not count against each other.
+        if (beside_)
+            key.push_back(trial.sourceOf(size_t(clock)));
     };
     for (const int index : part) {
         const ClockNode& node = now_.device().clocks[size_t(index)];

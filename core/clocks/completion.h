@@ -68,6 +68,7 @@ private:
     std::vector<int> others_; ///< not decided, rising
     /// By clock that is not decided: those that must not be faster than a part of it and come before it, or are decided.
     std::vector<std::vector<int>> ceilings_;
+    bool beside_ = false;     ///< some clock is measured by another
     bool looksAhead_ = false; ///< some clock that is not decided is measured by a later one
     std::vector<bool> strained_; ///< not decided, and leads to a clock that is too slow for a decided one
     std::map<std::vector<std::int64_t>, Answer> known_;
