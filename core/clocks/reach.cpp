@@ -59,10 +59,20 @@ struct Looked {
 
 Looked look(const Ground& ground, const ReachRequest& request, bool countLimits = false)
 {
-    ReachSearch search(ground.now, ground.rates, request, countLimits);
-    for (const int range : rangesOf(ground, request))
-        search.run(range);
-    Looked out{{}, search.found(), search.complete(), search.looked(), search.goalsInTheWay()};
+    const auto searched = [&](ReachSearch& search) {
+        for (const int range : rangesOf(ground, request))
+            search.run(range);
+        return Looked{{}, search.found(), search.complete(), search.looked(), search.goalsInTheWay()};
+    };
+    ReachSearch first(ground.now, ground.rates, request, countLimits);
+    Looked out = searched(first);
+    if (first.droppedTooMuch() && first.complete()) {
+        ReachSearch again(ground.now, ground.rates, request, countLimits);
+        again.keepAsFastAs(first.found().front().key.speeds);
+        Looked more = searched(again);
+        more.looked += out.looked;
+        out = std::move(more);
+    }
     for (const ReachSearch::Found& found : out.found)
         out.ways.push_back(wayOf(ground, request, found));
     return out;

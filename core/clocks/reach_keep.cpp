@@ -214,7 +214,8 @@ void ReachSearch::keep()
         trial_.clocks = kept;
         return;
     }
-    if (!found_.empty() && found_.front().key < key && found_.front().key.speeds < key.speeds) {
+    if (const std::vector<Rational>* fast = speedsToKeep(); fast && *fast < key.speeds && (known_ || found_.front().key < key)) {
+        droppedBy(*fast);
         trial_.clocks = kept;
         return;
     }
@@ -231,10 +232,26 @@ void ReachSearch::keep()
     }
     const auto at = std::upper_bound(found_.begin(), found_.end(), found, [](const Found& a, const Found& b) { return a.key < b.key; });
     found_.insert(at, std::move(found));
-    const std::vector<Rational> best = found_.front().key.speeds;
-    std::erase_if(found_, [&best](const Found& other) { return best < other.key.speeds; });
-    if (found_.size() > request_.most)
+    const std::vector<Rational> best = *speedsToKeep();
+    if (std::erase_if(found_, [&best](const Found& other) { return best < other.key.speeds; }) > 0) {
+        droppedBy(best);
+        shortened_ = shortened_ || popped_;
+    }
+    if (found_.size() > request_.most) {
         found_.pop_back();
+        popped_ = true;
+    }
 }
+
+/// What a way must not be slower than: the speeds of the way that ranks first, as far as that is known.
+const std::vector<Rational>* ReachSearch::speedsToKeep() const { return known_ ? &*known_ : found_.empty() ? nullptr : &found_.front().key.speeds; }
+
+void ReachSearch::droppedBy(const std::vector<Rational>& speeds)
+{
+    if (!strictest_ || speeds < *strictest_)
+        strictest_ = speeds;
+}
+
+bool ReachSearch::droppedTooMuch() const { return !known_ && !found_.empty() && (shortened_ || (strictest_ && *strictest_ < found_.front().key.speeds)); }
 
 } // namespace bindrel

@@ -250,14 +250,14 @@ bool ReachSearch::look(int clock, double rate)
 }
 
 /// The speeds that can still become of the clocks that are to be fast or slow, against those of a way: below 0 when they are better.
-int ReachSearch::compareSpeeds(const ReachKey& with) const
+int ReachSearch::compareSpeeds(const std::vector<Rational>& with) const
 {
     size_t at = 0;
     for (size_t t = 0; t < request_.targets.size(); ++t) {
         if (!isObjective(request_.targets[t].kind))
             continue;
         const double speed = request_.targets[t].kind == Kind::Fastest ? -outlook_[t].rate : outlook_[t].rate;
-        const double kept = with.speeds[at++].toDouble();
+        const double kept = with[at++].toDouble();
         if (std::abs(speed - kept) > std::abs(kept) * kMargin)
             return speed > kept ? 1 : -1;
     }
@@ -272,14 +272,16 @@ bool ReachSearch::slowerThan(const ReachKey& best) const
         error = std::max(error, outlook.error * 1e6);
     if (pathBroken_ < best.broken || error < best.error.toDouble() * (1 - kMargin) - kErrorMargin)
         return false;
-    return compareSpeeds(best) > 0;
+    return compareSpeeds(best.speeds) > 0;
 }
 
 /// Whether something below could still rank before the worst that is kept.
 bool ReachSearch::worthwhile(int clock)
 {
-    if (!found_.empty() && slowerThan(found_.front().key))
+    if (known_ ? compareSpeeds(*known_) > 0 : !found_.empty() && slowerThan(found_.front().key)) {
+        droppedBy(*speedsToKeep());
         return false;
+    }
     if (found_.size() < request_.most)
         return true;
     const ReachKey& worst = found_.back().key;
@@ -294,7 +296,7 @@ bool ReachSearch::worthwhile(int clock)
         return false;
     if (error < known - margin)
         return true;
-    if (const int speeds = compareSpeeds(worst); speeds != 0)
+    if (const int speeds = compareSpeeds(worst.speeds); speeds != 0)
         return speeds < 0;
     const int changed = pathChanged_ + (trial_.range() != now_.range());
     return changed <= worst.changed && changed + bound_.atLeast(trial_, onPath_, targetOf_, clock) <= worst.changed;

@@ -49,6 +49,10 @@ public:
 
     void run(int range);
     const std::vector<Found>& found() const { return found_; }
+    /// While better ways were still to come, ways may have been dropped that are not slower than the one that ranks first in the end: all is then
+    /// to be searched once more with what is known of it.
+    bool droppedTooMuch() const;
+    void keepAsFastAs(std::vector<Rational> speeds) { known_ = std::move(speeds); }
     bool complete() const { return !stopped_; }
     long looked() const { return looked_; }
     bool goalsInTheWay() const { return goalsInTheWay_; }
@@ -84,7 +88,9 @@ private:
     bool mayBeInside(int clock, double rate) const;
     bool look(int clock, double rate);
     double leastError(std::size_t target, std::size_t place, double rate);
-    int compareSpeeds(const ReachKey& with) const;
+    int compareSpeeds(const std::vector<Rational>& with) const;
+    const std::vector<Rational>* speedsToKeep() const;
+    void droppedBy(const std::vector<Rational>& speeds);
     bool slowerThan(const ReachKey& best) const;
     bool worthwhile(int clock);
     bool seenCheaper(int decided);
@@ -128,6 +134,10 @@ private:
     int pathBroken_ = 0;
 
     std::vector<Found> found_;
+    /// What ways must not be slower than, where it is known beforehand.
+    std::optional<std::vector<Rational>> known_;
+    std::optional<std::vector<Rational>> strictest_; ///< the fastest that ways were dropped for
+    bool popped_ = false, shortened_ = false; ///< ways were dropped for being too many; and others later for being too slow
     long looked_ = 0;
     bool stopped_ = false;
     bool goalsInTheWay_ = false;
