@@ -3,6 +3,7 @@
 #include "tests/support/fixtures.h"
 
 #include <cmath>
+#include <map>
 #include <random>
 
 using namespace bindrel;
@@ -44,9 +45,14 @@ private:
                         continue;
                     const Tolerance by = trimmed && node.trim->by >= 0 ? sourceFacts(device_, board_, device_.clocks[size_t(node.trim->by)], 0).tolerance : Tolerance{};
                     const Tolerance own = trimmed ? Tolerance{Ppm(node.trim->tolerance.low.value + by.low.value), Ppm(node.trim->tolerance.high.value + by.high.value)} : facts.tolerance;
-                    slack_ = own.worst() <= device_.limitSlack;
-                    low_ = 1 + own.low.toDouble() * 1e-6;
-                    high_ = 1 + own.high.toDouble() * 1e-6;
+                    // What a clock on the way adds counts from there on.
+                    spans_.clear();
+                    Tolerance span = own;
+                    for (const int at : chain) {
+                        const Tolerance& adds = device_.clocks[size_t(at)].adds;
+                        span = {Ppm(span.low.value + adds.low.value), Ppm(span.high.value + adds.high.value)};
+                        spans_[at] = {span.worst() <= device_.limitSlack, 1 + span.low.toDouble() * 1e-6, 1 + span.high.toDouble() * 1e-6};
+                    }
                     if (const double rate = facts.rate.toDouble(); rate > 0 && inside(clock, rate))
                         down(chain, 1, rate, -1, 1);
                 }
@@ -62,7 +68,8 @@ private:
     bool inside(int clock, double rate) const
     {
         const RateLimit limit = limitIn(device_, device_.clocks[size_t(clock)], range_);
-        const double fast = slack_ ? rate : rate * high_, slow = slack_ ? rate : rate * low_;
+        const auto& [slack, low, high] = spans_.at(clock);
+        const double fast = slack ? rate : rate * high, slow = slack ? rate : rate * low;
         return (!limit.max || fast <= limit.max->toDouble() * (1 + 1e-12)) && (!limit.min || slow >= limit.min->toDouble() * (1 - 1e-12));
     }
 
@@ -108,7 +115,7 @@ private:
             const RateLimit limit = limitIn(device_, device_.clocks[size_t(chain[at + k])], range_);
             for (const std::optional<Frequency>& end : {limit.min, limit.max})
                 if (end)
-                    for (const double by : {1.0, low_, high_})
+                    for (const double by : {1.0, std::get<1>(spans_.at(chain[at + k])), std::get<2>(spans_.at(chain[at + k]))})
                         ideals.push_back(end->toDouble() / by / (rate * gathered) * double(node.unit));
         }
         for (const std::int64_t end : {node.factors.front(), node.factors.back()})
@@ -141,8 +148,8 @@ private:
     const Device& device_;
     const Board& board_;
     int range_;
-    double wanted_ = 0, low_ = 1, high_ = 1;
-    bool slack_ = true;
+    double wanted_ = 0;
+    std::map<int, std::tuple<bool, double, double>> spans_; ///< by clock of the chain: whether its tolerance is allowed for, how slow and fast it may be
     std::vector<int> chain_;
     std::vector<double> gathered_; ///< factors after the open fraction
     std::optional<double> best_;
