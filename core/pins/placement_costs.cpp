@@ -244,7 +244,8 @@ PlacementModel::Sum PlacementModel::countMoved()
         const PlacementSpace::Entry& entry = space_.needs[std::size_t(p.need)];
         if (!p.placed || !entry.wasBound)
             continue;
-        if (p.mayStay) {
+        // What is placed anew on its own pads has moved nothing; it is placed so for another DMA channel only.
+        if (p.mayStay && entry.requests.empty()) {
             out.terms.push_back({~p.stays, 1});
             continue;
         }
