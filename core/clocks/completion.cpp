@@ -82,10 +82,16 @@ bool Completion::tooFastFor(const ClockTrial& trial, int clock, int ceiling) con
 }
 
 /// Marks what could be changed to make a clock fast enough for a decided one that must not be faster than a part of it.
-void Completion::strain(const ClockTrial& trial, bool all)
+void Completion::strain(const ClockTrial& trial, Reach reach)
 {
     strained_.assign(trial.size(), false);
-    if (all)
+    if (reach == Reach::Inputs)
+        for (const int i : others_)
+            if (now_.device().clocks[size_t(i)].type == ClockNode::Type::Select && now_.clocks[size_t(i)].used)
+                for (const ClockInput& input : now_.device().clocks[size_t(i)].inputs)
+                    for (int at = input.node; at >= 0 && !decided_[size_t(at)] && !strained_[size_t(at)]; at = now_.inputOf(size_t(at)))
+                        strained_[size_t(at)] = true;
+    if (reach != Reach::Touched)
         for (const int i : others_)
             for (const RelativeLimit& ceiling : trial.relative(size_t(i)))
                 strained_[size_t(ceiling.to)] = true;
@@ -313,9 +319,9 @@ std::vector<std::vector<int>> Completion::parts(const ClockTrial& trial, bool la
 }
 
 /// All that the answer for a part depends on.
-std::vector<std::int64_t> Completion::keyOf(const ClockTrial& trial, const std::vector<int>& part, bool strainAll) const
+std::vector<std::int64_t> Completion::keyOf(const ClockTrial& trial, const std::vector<int>& part, Reach reach) const
 {
-    std::vector<std::int64_t> key{trial.range(), strainAll};
+    std::vector<std::int64_t> key{trial.range(), int(reach)};
     const auto add = [&](int clock) {
         if (clock < 0)
             return;
@@ -344,11 +350,11 @@ std::vector<std::int64_t> Completion::keyOf(const ClockTrial& trial, const std::
     return key;
 }
 
-Completion::Outcome Completion::search(ClockTrial& trial, bool strainAll, const Bounds& bounds)
+Completion::Outcome Completion::search(ClockTrial& trial, Reach reach, const Bounds& bounds)
 {
     for (const int i : others_)
         trial.clocks[size_t(i)] = now_.clocks[size_t(i)];
-    strain(trial, strainAll);
+    strain(trial, reach);
     bool broken = false;
     std::vector<std::vector<int>> all = parts(trial, false);
     if (std::any_of(all.begin(), all.end(), [](const std::vector<int>& part) { return part.size() > kLargePart; }))
@@ -356,8 +362,8 @@ Completion::Outcome Completion::search(ClockTrial& trial, bool strainAll, const 
     int changed = 0;
     for (const std::vector<int>& part : all) {
         constexpr int kAny = std::numeric_limits<int>::max();
-        const Cost under = bounds.whole ? Cost{0, bounds.changed == kAny || !strainAll ? kAny : bounds.changed - changed + 1} : Cost{kAny};
-        const auto [found, fresh] = known_.try_emplace(keyOf(trial, part, strainAll));
+        const Cost under = bounds.whole ? Cost{0, bounds.changed == kAny || reach == Reach::Touched ? kAny : bounds.changed - changed + 1} : Cost{kAny};
+        const auto [found, fresh] = known_.try_emplace(keyOf(trial, part, reach));
         if (fresh || (!found->second.cost && under > found->second.under)) {
             best_.reset();
             steps_ = 0;
@@ -381,12 +387,15 @@ Completion::Outcome Completion::search(ClockTrial& trial, bool strainAll, const 
 
 bool Completion::apply(ClockTrial& trial, const Bounds& bounds)
 {
-    const Outcome first = search(trial, false, bounds);
+    const Outcome first = search(trial, Reach::Touched, bounds);
     if (first == Outcome::Whole || first == Outcome::TooMuch)
         return first == Outcome::Whole;
     // One that was changed may have become too fast for another that nothing has touched.
-    const Outcome second = search(trial, true, bounds);
-    return second == Outcome::Whole || second == Outcome::Broken;
+    const Outcome second = search(trial, Reach::Ceilings, bounds);
+    if (second == Outcome::Whole || !bounds.whole)
+        return second == Outcome::Whole || second == Outcome::Broken;
+    // Or the clock that it could take instead does not have a rate that would do, yet.
+    return search(trial, Reach::Inputs, bounds) == Outcome::Whole;
 }
 
 } // namespace bindrel

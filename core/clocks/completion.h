@@ -14,7 +14,8 @@ namespace bindrel {
 /// rate: a divider makes up for what its input does, a select goes where the old rate is. What nothing touches stays. A clock
 /// that nothing depends on decides for itself; those between are searched, in parts that do not depend on each other. On large trees (parts of more than 14 clocks,
 /// dividers of more than 64 settings) a select that nothing depends on finds its old rate only on what it takes now or what no search touches, and only the settings nearest to the
-/// old rate are looked at, so that one that changes fewer clocks may be missed.
+/// old rate are looked at, so that one that changes fewer clocks may be missed. So it may where a clock that nothing touches would have to be set anew for that;
+/// where only that saves the limits, it is.
 class Completion {
 public:
     explicit Completion(const ClockTrial& now);
@@ -50,11 +51,13 @@ private:
     bool outside(const ClockTrial& trial, int clock) const;
     bool wakesOutside(const ClockTrial& trial, int clock) const;
     bool tooFastFor(const ClockTrial& trial, int clock, int ceiling) const;
-    void strain(const ClockTrial& trial, bool all);
+    /// What may be changed: what a decided clock reaches; also what others are measured by; also what they could take instead.
+    enum class Reach { Touched, Ceilings, Inputs };
+    void strain(const ClockTrial& trial, Reach reach);
     enum class Outcome { None, Broken, Whole, TooMuch };
-    Outcome search(ClockTrial& trial, bool strainAll, const Bounds& bounds);
+    Outcome search(ClockTrial& trial, Reach reach, const Bounds& bounds);
     std::vector<std::vector<int>> parts(const ClockTrial& trial, bool large) const;
-    std::vector<std::int64_t> keyOf(const ClockTrial& trial, const std::vector<int>& part, bool strainAll) const;
+    std::vector<std::int64_t> keyOf(const ClockTrial& trial, const std::vector<int>& part, Reach reach) const;
     bool counts(const ClockTrial& trial, int clock) const;
     bool mayRun(const ClockTrial& trial, int clock) const;
     Cost costOf(const ClockTrial& trial, int clock) const;

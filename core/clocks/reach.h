@@ -86,6 +86,7 @@ struct ReachResult {
 /// one that is to be as slow) than the way that ranks first. Ranking is lexicographic: worst error; the rates of the Fastest and Slowest targets,
 /// in their order; other clocks in use that change (a change of operating range counts as one); estimated current; fastest
 /// multiplier; decisions. Of a fraction's settings with all else the same, those are looked at that bring a target nearest.
+/// A clock in use may be listed as changed that could have kept its rate if one that nothing else touches were set anew for it.
 /// REQUIRES: targets name clocks of the device.
 ReachResult reach(const Device& device, const Board& board, const Plan& plan, const Bindings& bindings, const ReachRequest& request);
 
