@@ -431,7 +431,7 @@ void LadderView::paintRow(QPainter& p, int row, const QRect& full, bool current)
                rungName(rung, QFontMetrics(p.font()), kNameWidth - 4));
     p.setFont(t.mono(11, onPath(clock)));
     p.drawText(QRect(rect.left() + 12 + kNameWidth, rect.top(), kRateWidth, rect.height()), Qt::AlignVCenter | Qt::AlignRight,
-               c.rate.value.isZero() ? QString("\u2013") : typeset(format(c.rate)));
+               c.rate.value.isZero() ? QString("\u2013") : c.used ? typeset(format(c.rate)) : "(" + typeset(format(c.rate)) + ")");
 
     const double y = rect.center().y() + 0.5;
     const double x = xOf(a, clock);

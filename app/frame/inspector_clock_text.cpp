@@ -96,6 +96,8 @@ QString clockText(const Snapshot& s, int clock)
                                            broken->toleranceOnly ? " with its tolerance" : "", broken->because.empty() ? "" : ": ", broken->because))));
     if (!c.running)
         sheet.line(colour(t.caution, "Does not run: " + html(c.stopped) + "."));
+    else if (!c.used)
+        sheet.line(colour(t.muted, "Not set: nothing uses it. The written program leaves it as reset does; this is what it would be."));
     sheet.row("Rate", html(format(c.rate, 9)));
     if (!c.rate.value.isInteger())
         sheet.row("exactly", html(c.rate.value.text() + " Hz"));
