@@ -44,7 +44,11 @@ public:
             letGo(i);
         // The first in the usual order that leaves every limit whole. Setting something on the way makes room for others.
         while (!open_.empty()) {
-            auto next = std::find_if(open_.begin(), open_.end(), [this](const Move& move) { return ready(move) && keepsLimits(move); });
+            if (moveTogether())
+                continue;
+            auto next = std::find_if(open_.begin(), open_.end(), [this](const Move& move) { return !waitsForSelect(move) && ready(move) && keepsLimits(move); });
+            if (next == open_.end())
+                next = std::find_if(open_.begin(), open_.end(), [this](const Move& move) { return ready(move) && keepsLimits(move); });
             if (next == open_.end() && (moreWaitsMeanwhile() || detour()))
                 continue;
             if (next == open_.end())
@@ -124,6 +128,46 @@ private:
             }
         }
         std::stable_sort(open_.begin(), open_.end(), [](const Move& a, const Move& b) { return a.what < b.what; });
+    }
+
+    // ---- a select and the divider behind it in one register: written at once, what hangs on them sees no rate between the two
+
+    static bool isSelect(const Move& move) { return move.what == What::SystemSelect || move.what == What::KernelSelect; }
+    static bool isDivider(const Move& move) { return move.what == What::BusSlower || move.what == What::BusFaster || move.what == What::KernelSlower || move.what == What::KernelFaster; }
+
+    bool belongTogether(const Move& select, const Move& divider) const
+    {
+        if (!isSelect(select) || !isDivider(divider) || node(divider.clock).inputs.front().node != select.clock || node(divider.clock).fraction.valid())
+            return false;
+        const FieldRef &a = node(select.clock).control, &b = node(divider.clock).control;
+        return a.valid() && a.instance == b.instance && a.reg == b.reg;
+    }
+
+    /// A divider that is better set together with its select waits until that can be moved.
+    bool waitsForSelect(const Move& move) const
+    {
+        return std::any_of(open_.begin(), open_.end(), [&](const Move& other) { return belongTogether(other, move) && !ready(other); });
+    }
+
+    bool moveTogether()
+    {
+        for (size_t s = 0; s < open_.size(); ++s)
+            for (size_t d = 0; d < open_.size(); ++d) {
+                const Move select = open_[s], divider = open_[d];
+                if (!belongTogether(select, divider) || !ready(select) || !keepLimits({select, divider}))
+                    continue;
+                std::erase_if(open_, [&](const Move& move) { return (move.what == select.what && move.clock == select.clock) || (move.what == divider.what && move.clock == divider.clock); });
+                make(select, false);
+                make(divider, false);
+                std::vector<FieldWrite> fields = controlsOf(select.clock);
+                for (FieldWrite& field : controlsOf(divider.clock))
+                    fields.push_back(std::move(field));
+                add(updateStep(device_, std::move(fields), fmt::format("{} {} and {} {} at once: {}.", node(select.clock).name, operationText(device_, rates_, select.clock), node(divider.clock).name,
+                                                                       operationText(device_, rates_, divider.clock), rateText(divider.clock))));
+                switchedStep(select.clock, then(select.clock).setting);
+                return true;
+            }
+        return false;
     }
 
     bool pending(What what, int clock) const
@@ -240,14 +284,16 @@ private:
         return broken;
     }
 
-    /// No more limits are broken after it than before.
-    bool keepsLimits(const Move& move)
+    bool keepsLimits(const Move& move) { return keepLimits({move}); }
+    /// No more limits are broken after them than before.
+    bool keepLimits(const std::vector<Move>& moves)
     {
         const std::vector<TrialClock> kept = now_.trial.clocks;
         const std::uint32_t waits = now_.waitStates;
         const int range = now_.trial.range();
         const int before = brokenNow();
-        make(move, false);
+        for (const Move& move : moves)
+            make(move, false);
         const bool keeps = brokenNow() <= before;
         now_.trial.clocks = kept;
         now_.waitStates = waits;
@@ -551,6 +597,12 @@ private:
     {
         const ClockInput& choice = node(i).inputs[size_t(input)];
         add(updateStep(device_, {{node(i).control, choice.code, fmt::format("{} from {}", node(i).name, choice.node < 0 ? "nothing" : node(choice.node).name)}}, why));
+        switchedStep(i, input);
+    }
+
+    void switchedStep(int i, std::int64_t input)
+    {
+        const ClockInput& choice = node(i).inputs[size_t(input)];
         if (node(i).status.valid())
             add(waitStep(device_, node(i).status, choice.code, Duration(Rational(1, 10'000)), fmt::format("{} has switched.", node(i).name)));
     }
