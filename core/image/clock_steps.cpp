@@ -39,6 +39,9 @@ public:
 
     std::vector<Step> run()
     {
+        // Where nothing has to be set, the range is a matter of the supply alone, and holds already.
+        if (!device_.rangeControl.valid() && now_.trial.range() != to_.trial.range())
+            now_.trial.setRange(to_.trial.range());
         collect();
         for (int i = 0; i < int(device_.clocks.size()); ++i)
             letGo(i);

@@ -1,9 +1,12 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/rehearsal/rehearsal.h"
 #include "core/image/clock_steps.h"
 #include "core/quantity/format.h"
 #include "tests/support/random_plans.h"
 
 #include <cmath>
+
+#include <set>
 
 using namespace bindrel;
 using namespace bindrel::test;
@@ -242,6 +245,30 @@ class ClockStepsTest : public QObject {
     }
 
 private Q_SLOTS:
+    /// A domain that takes another source and divides it otherwise to keep its rate is told both in one write: nobody sees a rate between.
+    void aSelectAndItsDividerMoveAtOnce()
+    {
+        Workpiece work = demo("pump-hall-a-done");
+        work.plan.slow = ClockSet{work.plan.range, work.plan.clocks};
+        work.plan.slow->clocks["SLOW.SRC"] = "P.A";
+        work.plan.slow->clocks["SLOW"] = "4";
+        const auto s = run(work);
+        int writes = 0;
+        for (const std::vector<Step>* list : {&s->image.toSlow, &s->image.toFull})
+            for (const Step& step : *list) {
+                std::set<std::string> fields;
+                for (const FieldWrite& write : step.fields)
+                    fields.insert(s->device->nameOf(write.ref));
+                if (step.kind == Step::Kind::Wait || (!fields.contains("CLK.SLOW_TAKE.FROM") && !fields.contains("CLK.SLOW_TAKE.BY")))
+                    continue;
+                ++writes;
+                QVERIFY(fields.contains("CLK.SLOW_TAKE.FROM") && fields.contains("CLK.SLOW_TAKE.BY"));
+            }
+        QCOMPARE(writes, 2);
+        const Rehearsal there = rehearsePlanned(s->facts(), {Scenario::Kind::Slow, -1, {}, -1});
+        QVERIFY2(there.hazards.empty() && there.gaveUp.empty(), there.hazards.empty() ? there.gaveUp.c_str() : there.hazards[0].text.c_str());
+    }
+
     void everyStepKeepsEveryLimit_data()
     {
         QTest::addColumn<QString>("name");
