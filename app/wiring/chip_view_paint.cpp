@@ -347,7 +347,7 @@ void ChipView::drawOptionLabel(QPainter& p, const Option& option, int number, co
     const Theme& t = Theme::get();
     QString label = QString::number(number);
     if (option.cost == Option::Cost::Moves)
-        label += " \u00b7 moves";
+        label += option.instance < 0 ? QString(" \u00b7 moves") : " \u00b7 moves all to " + QString::fromStdString(document_.snapshot().device->instances[size_t(option.instance)].name);
     else if (option.cost == Option::Cost::Room)
         label += option.others == 1 ? QString(" \u00b7 moves 1 other") : option.others > 1 ? QString(" \u00b7 moves %1 others").arg(option.others) : QString(" \u00b7 moves");
     else if (option.cost == Option::Cost::Free)

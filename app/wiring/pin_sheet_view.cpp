@@ -129,7 +129,7 @@ PinSheetView::PinSheetView(Document& document, ViewState& view, QWidget* parent)
     table_->verticalHeader()->hide();
     table_->verticalHeader()->setDefaultSectionSize(22);
     table_->setIconSize({9, 9});
-    const int widths[] = {36, 48, 92, 118, 88, 82, 44, 68, 44, 58, 46, 44, 44, 52, 90};
+    const int widths[] = {36, 48, 92, 118, 76, 72, 44, 63, 44, 58, 46, 44, 44, 52, 90};
     for (int c = 0; c < model_->columnCount(); ++c)
         table_->setColumnWidth(c, widths[c]);
     table_->horizontalHeader()->setStretchLastSection(true);

@@ -1,11 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "core/rehearsal/rehearsal.h"
 #include "core/image/clock_steps.h"
 #include "core/quantity/format.h"
+#include "core/rehearsal/rehearsal.h"
 #include "tests/support/random_plans.h"
 
 #include <cmath>
-
 #include <set>
 
 using namespace bindrel;
