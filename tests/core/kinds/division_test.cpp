@@ -113,11 +113,11 @@ private Q_SLOTS:
             std::vector<double> counts; ///< empty: all up to the chain's most
             std::function<double(const Snapshot&)> cycles;
         };
-        static const double sedge[] = {6, 24, 96, 384, 1536}, moss[] = {64, 512, 2048, 8192, 32768, 131072, 524288}, alder[] = {3, 12, 48, 192, 768}, rill[] = {256, 1024, 4096, 16384, 65536, 262144, 1048576};
+        static const double sedge[] = {6, 24, 96, 384, 1536}, moss[] = {64, 512, 2048, 8192, 32768, 131072, 524288}, alder[] = {7, 28, 112, 448, 1792}, rill[] = {256, 1024, 4096, 16384, 65536, 262144, 1048576};
         const std::map<std::string, Family> families{
             {"sluice-node-c-done", {36e3 * 1.05, {{6, 24, 96, 384, 1536}, 1024}, {}, [](const Snapshot& s) { return sedge[word(s, 0x4D016C00) >> 4 & 7] * (word(s, 0x4D016C04) + 1.0); }}},
             {"rain-post-b-done", {9e3 * 1.22, {{1}, 1}, {std::begin(moss), std::end(moss)}, [](const Snapshot& s) { return moss[word(s, 0x48000A80) >> 4 & 7]; }}},
-            {"pump-hall-a-done", {30e3 * 1.06, {{3, 12, 48, 192, 768}, 4096}, {}, [](const Snapshot& s) { return alder[word(s, 0x47016C00) & 7] * (word(s, 0x47016C04) + 1.0); }}},
+            {"pump-hall-a-done", {30e3 * 1.06, {{7, 28, 112, 448, 1792}, 16384}, {}, [](const Snapshot& s) { return alder[word(s, 0x47016C00) & 7] * (word(s, 0x47016C04) + 1.0); }}},
             {"ditch-meter-d-done", {32e3 * 1.04, {{1}, 1}, {std::begin(rill), std::end(rill)}, [](const Snapshot& s) { return rill[word(s, 0x7C018000) & 15]; }}},
         };
         const Family& family = families.at(plan.toStdString());
