@@ -485,7 +485,9 @@ void LadderView::paintRow(QPainter& p, int row, const QRect& full, bool current)
         const QRectF box = QFontMetricsF(p.font()).boundingRect(note);
         // Clear of the whisker, where there is one.
         const double from = (high - low > 2 ? std::max(x, high + 3) : x) + 9;
-        const bool fits = from + box.width() < viewport()->width() - 2;
+        // The connector to a faster parent goes off to the right.
+        const bool crossed = c.input >= 0 && xOf(a, c.input) > x + 4 && x - 13 - box.width() > kLeft;
+        const bool fits = !crossed && from + box.width() < viewport()->width() - 2;
         p.drawText(fits ? QRectF(from, rect.top(), box.width() + 6, rect.height()) : QRectF(x - 13 - box.width(), rect.top(), box.width() + 6, rect.height()),
                    Qt::AlignVCenter | Qt::AlignLeft, note);
     }

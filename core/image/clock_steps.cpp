@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/base/text.h"
 #include "core/image/clock_writing.h"
 
 #include <fmt/format.h>
@@ -311,7 +312,7 @@ private:
     bool raiseWaits(std::uint32_t states)
     {
         now_.waitStates = states;
-        waitStatesStep(states, fmt::format("{} flash wait states meanwhile, for {}.", states, format(now(device_.flashClock).rate)));
+        waitStatesStep(states, fmt::format("{} meanwhile, for {}.", counted(long(states), "flash wait state"), format(now(device_.flashClock).rate)));
         std::erase_if(open_, [](const Move& move) { return move.what == What::MoreWaits || move.what == What::FewerWaits; });
         if (states != to_.waitStates)
             open_.push_back({states > to_.waitStates ? What::FewerWaits : What::MoreWaits, -1});
@@ -435,7 +436,7 @@ private:
         case What::FewerWaits:
             now_.waitStates = to_.waitStates;
             if (write)
-                waitStatesStep(to_.waitStates, fmt::format("{} flash wait states for {}.", to_.waitStates, rateText(device_.flashClock)));
+                waitStatesStep(to_.waitStates, fmt::format("{} for {}.", counted(long(to_.waitStates), "flash wait state"), rateText(device_.flashClock)));
             break;
         case What::SourceRate:
             clock->setting = then(i).setting;

@@ -83,7 +83,7 @@ void writeSlowRates(Writer& w)
     const ClockState& flash = slow.clocks[size_t(f.device.flashClock)];
     if (slow.waitStates && flash.rate != f.rates.clocks[size_t(f.device.flashClock)].rate)
         w.linef("_Static_assert({} <= {}u, {});", slowRateMacro(f, w.names, f.device.flashClock), range.waitStateLimits[size_t(*slow.waitStates)].value.floor(),
-                cString(fmt::format("{} flash wait states carry the slow rate in {}", *slow.waitStates, range.name)));
+                cString(fmt::format("{} must carry the slow rate in {}", counted(*slow.waitStates, "flash wait state"), range.name)));
     w.noCause();
     w.line();
 }
@@ -126,7 +126,7 @@ void writeAsserts(Writer& w)
     if (f.rates.waitStates) {
         w.because({Place::Kind::Clock, f.device.clocks[size_t(f.device.flashClock)].id, {}}, "flash wait states");
         w.linef("_Static_assert({} <= {}u, {});", rateMacro(f, w.names, f.device.flashClock), range.waitStateLimits[size_t(*f.rates.waitStates)].value.floor(),
-                cString(fmt::format("{} flash wait states carry this rate in {}", *f.rates.waitStates, range.name)));
+                cString(fmt::format("{} must carry this rate in {}", counted(*f.rates.waitStates, "flash wait state"), range.name)));
     }
     w.noCause();
     w.line();
