@@ -79,8 +79,8 @@ std::vector<Rational> resetRates(const Device& device)
         const int input = node.type == Type::Select ? node.inputs[size_t(node.resetValue)].node : node.inputs.front().node;
         if (input < 0)
             continue;
-        const bool whenOne = node.type == Type::Follow && (node.follows < 0 || device.clocks[size_t(node.follows)].resetValue == device.clocks[size_t(node.follows)].unit);
-        const Rational factor = node.type == Type::Divide ? Rational(node.unit, node.resetValue) : node.type == Type::Multiply ? node.factorOf(node.resetValue) : node.type == Type::Follow && node.follows >= 0 ? Rational(whenOne ? node.factorWhenOne : node.factorElse) : Rational(1);
+        const bool whenOne = node.follows >= 0 && device.clocks[size_t(node.follows)].resetValue == device.clocks[size_t(node.follows)].unit;
+        const Rational factor = node.type == Type::Divide ? Rational(node.unit, node.resetValue) : node.type == Type::Multiply ? node.factorOf(node.resetValue) : node.follows >= 0 ? Rational(whenOne ? node.factorWhenOne : node.factorElse) : Rational(1);
         rates[i] = rates[size_t(input)] * factor;
     }
     return rates;

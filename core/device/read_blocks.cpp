@@ -8,6 +8,7 @@
 #include <algorithm>
 #include <bit>
 #include <charconv>
+#include <set>
 
 namespace bindrel {
 
@@ -370,6 +371,16 @@ void DeviceReader::readRegisters(Block& block, const JsonNode& node, int width)
                 guardNodes_.push_back({static_cast<int>(device_.blocks.size()), static_cast<int>(block.registers.size()), from.child("guard")});
             block.registers.push_back(std::move(copy));
         }
+    }
+    // Registers and their parts are members of one structure in C.
+    std::set<std::string> names;
+    for (const Register& reg : block.registers) {
+        std::vector<std::string> own{reg.name};
+        for (const RegisterPart& part : reg.parts)
+            own.push_back(part.name);
+        for (const std::string& name : own)
+            if (!names.insert(name).second)
+                node.fail(fmt::format("{} has two registers or parts of the name {}; give one of them another.", block.name, name));
     }
 }
 

@@ -178,6 +178,7 @@ private Q_SLOTS:
         QTest::newRow("odd place") << row << R"("RATE": { "parts": [{ "name": "R0", "offset": "0x05", "bits": "15:0" }, { "name": "R1", "offset": "0x06", "bits": "31:16" }],)" << "multiples of 2";
         QTest::newRow("width too") << row << R"("RATE": { "width": 32, "parts": [{ "name": "R0", "offset": "0x04", "bits": "15:0" }, { "name": "R1", "offset": "0x06", "bits": "31:16" }],)" << "each part says its own";
         QTest::newRow("too small") << row << R"("RATE": { "parts": [{ "name": "R0", "offset": "0x04", "bits": "7:0" }, { "name": "R1", "offset": "0x05", "bits": "15:8" }],)" << "beyond the 16 bits";
+        QTest::newRow("name taken") << row << R"("RATE": { "parts": [{ "name": "CTL", "offset": "0x04", "bits": "15:0" }, { "name": "R1", "offset": "0x06", "bits": "31:16" }],)" << "of the name CTL";
         QTest::newRow("order of none") << row << R"("RATE": { "offset": "0x04", "read_as_written": true,)" << "of parts only";
         QTest::newRow("no code") << row << R"("RATE": { "offset": "0x04", "guard": "CTL.ON",)" << "LOCK.KEY=0x5A";
         QTest::newRow("no field") << row << R"("RATE": { "offset": "0x04", "guard": "CTL.ONN=1",)" << "CTL.ON";
