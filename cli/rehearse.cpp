@@ -44,9 +44,9 @@ std::string whereText(const Rehearsal& r, const Hazard& hazard)
 void printText(const Run& run, bool steps)
 {
     const Rehearsal& r = run.rehearsal;
-    say("{}: {}, {}\n", r.title, r.gaveUp.empty() ? "up after " + momentText(r.untilUp) : "gives up after " + momentText(r.untilUp), counted(long(r.operations.size()), "operation"));
+    say("{}: {} after {}, {}\n", r.title, r.gaveUp.empty() || !r.wentOn.empty() ? "up" : "gives up", momentText(r.untilUp), counted(long(r.operations.size()), "operation"));
     if (!r.gaveUp.empty())
-        say("  {}.\n", r.gaveUp);
+        say("  {}{}.\n", r.gaveUp, r.wentOn.empty() ? "" : "; it " + r.wentOn);
     for (const auto& [cause, time] : r.split)
         if (time * 100 >= r.untilUp)
             say("  {:>8}  {}\n", momentText(time), cause);
@@ -63,6 +63,7 @@ nlohmann::ordered_json json(const Run& run)
     out["title"] = run.rehearsal.title;
     out["up_after"] = seconds(run.rehearsal.untilUp);
     out["gave_up"] = run.rehearsal.gaveUp;
+    out["went_on"] = run.rehearsal.wentOn;
     out["split"] = nlohmann::ordered_json::array();
     for (const auto& [cause, time] : run.rehearsal.split)
         out["split"].push_back({{"cause", cause}, {"seconds", seconds(time)}});

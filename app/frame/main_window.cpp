@@ -271,6 +271,18 @@ void MainWindow::buildMenus()
         if (document_.isOpen() && document_.snapshot().plan.slow)
             document_.apply(editOf("Drop the slow clock settings", SetSlow{std::nullopt}));
     });
+    QMenu* failing = clocks->addMenu("When a clock does not &start");
+    connect(failing, &QMenu::aboutToShow, this, [this, failing] {
+        failing->clear();
+        if (!document_.isOpen())
+            return;
+        const std::pair<OnFailure, const char*> choices[] = {{OnFailure::Stop, "&Stop: a status, pads at safe levels"}, {OnFailure::GoOn, "&Go on with what does not come from it"}, {OnFailure::FallBack, "&Fall back to the slow clocks"}};
+        for (const auto& [policy, words] : choices) {
+            QAction* action = failing->addAction(words, this, [this, policy] { document_.apply(editOf(fmt::format("When a clock does not start: {}", nameOf(policy)), SetOnFailure{policy})); });
+            action->setCheckable(true);
+            action->setChecked(document_.snapshot().plan.onFailure == policy);
+        }
+    });
     QMenu* modes = clocks->addMenu("Low-power &modes");
     connect(modes, &QMenu::aboutToShow, this, [this, modes] {
         modes->clear();

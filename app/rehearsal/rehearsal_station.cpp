@@ -181,6 +181,8 @@ void RehearsalStation::showRun()
     restyle(title_, QString("color: %1; font-size: 13px; font-weight: bold").arg(t.ink.name()));
     title_->setText(QString::fromStdString(r.title));
     QString text = QString::fromStdString(r.gaveUp.empty() ? "Up after " + momentText(r.untilUp) : "A status is returned after " + momentText(r.untilUp) + ": " + r.gaveUp);
+    if (!r.wentOn.empty())
+        text += QString::fromStdString("; the program " + r.wentOn);
     QStringList causes;
     for (const auto& [cause, time] : r.split)
         if (time * 50 >= r.untilUp && causes.size() < 3)
@@ -245,7 +247,7 @@ void RehearsalStation::runMachineCode()
                 return {machine.problem().text(), true};
             if (!machine->hazards.empty())
                 return {fmt::format("Machine code: {}. {}", counted(long(machine->hazards.size()), "hazard"), machine->hazards.front().text), true};
-            if (const std::vector<Hazard> differ = compareWrites(*runs->snapshot->device, *planned, *machine); !differ.empty() && scenario.dead.empty())
+            if (const std::vector<Hazard> differ = compareWrites(*runs->snapshot->device, *planned, *machine); !differ.empty())
                 return {"Machine code: " + differ.front().text, true};
             return {fmt::format("Machine code: {} writes as planned, {} {}; at the end every register means what the plan says.", machine->writes.size(),
                                 machine->gaveUp.empty() ? "up after" : "a status after", momentText(machine->untilUp)), false};

@@ -40,7 +40,7 @@ namespace {
 QString outcomeText(const Runs::One& run)
 {
     const Rehearsal& r = run.rehearsal;
-    QString text = QString::fromStdString((r.gaveUp.empty() ? "up after " : "gives a status after ") + momentText(r.untilUp));
+    QString text = QString::fromStdString((r.gaveUp.empty() ? "up after " : r.wentOn.empty() ? "ends with a status after " : "goes on, up after ") + momentText(r.untilUp));
     if (!r.hazards.empty())
         text += ", " + QString::fromStdString(counted(long(r.hazards.size()), "hazard"));
     return text;

@@ -202,6 +202,29 @@ void trimIdle(const Facts& f, std::vector<Finding>& out)
     }
 }
 
+/// What the plan wants of a failure against what can be had.
+void nothingToFallBackTo(const Facts& f, std::vector<Finding>& out)
+{
+    if (f.plan.onFailure == OnFailure::Stop)
+        return;
+    if (f.plan.onFailure == OnFailure::FallBack && !f.plan.slow)
+        out.push_back({Severity::Caution, {}, "When a clock does not start, the bring-up is to fall back to the slow clocks, and the plan has none: what does not come from that clock goes on. Keep settings as the slow ones that need no crystal.", {}, {}});
+    for (std::size_t i = 0; i < f.device.clocks.size(); ++i) {
+        const ClockNode& node = f.device.clocks[i];
+        const bool starts = (node.isSource() || node.type == ClockNode::Type::Multiply) && node.enable.valid() && node.ready.valid() && !node.onAtReset;
+        const bool late = std::find(f.image.lateSources.begin(), f.image.lateSources.end(), int(i)) != f.image.lateSources.end();
+        if (!starts || late || !f.rates.clocks[i].running || !f.rates.clocks[i].used)
+            continue;
+        const auto fallBack = std::find_if(f.image.fallBacks.begin(), f.image.fallBacks.end(), [i](const FallBack& known) { return known.clock == int(i); });
+        const Place place{Place::Kind::Clock, node.id, {}};
+        if (fallBack == f.image.fallBacks.end())
+            out.push_back({Severity::Caution, {}, fmt::format("When {} does not start, the bring-up ends all the same: without it, clocks as after reset would stand still or break a limit.", node.name), place, {}});
+        else if (f.plan.onFailure == OnFailure::FallBack && f.plan.slow && !fallBack->toSlow)
+            out.push_back({Severity::Caution, {}, fmt::format("When {0} does not start, there is nothing to fall back to: the slow clocks {1}. What does not come from it goes on instead.", node.name,
+                                                              f.image.slowRates->clocks[i].running ? "run from it too" : "break a limit"), place, {}});
+    }
+}
+
 Expected<Edit> fixFactor(const Facts& f, const Finding& finding)
 {
     const int clock = f.device.findClock(finding.place.id);
@@ -235,6 +258,7 @@ std::vector<Rule> clockRules()
         {"CLK-09", "A crystal sees the load that it wants.", crystalLoad, nullptr},
         {"CLK-10", "What trims a clock runs.", trimIdle, nullptr},
         {"CLK-11", "A clock is as accurate as its users ask.", tooRough, nullptr},
+        {"CLK-12", "When a clock does not start, what the plan says can be done.", nothingToFallBackTo, nullptr},
     };
 }
 

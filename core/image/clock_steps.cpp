@@ -22,7 +22,14 @@ public:
     /// Sources that are switched on without waiting for them.
     void startOnly(std::vector<int> sources) { startOnly_ = std::move(sources); }
     /// Instances whose gates are still as the chip's reset leaves them: they are opened before something is written there.
-    void gatesClosed() { gatesClosed_ = true; }
+    /// `opened`: but these.
+    void gatesClosed(std::vector<int> opened)
+    {
+        gatesClosed_ = true;
+        opened_ = std::move(opened);
+    }
+    /// How the clocks stood at each wait for one.
+    std::vector<AwaitedClock> awaited() { return std::move(awaited_); }
     /// Waits for a source that was started before.
     void await(int source)
     {
@@ -500,16 +507,18 @@ std::vector<Step> clockSteps(const Device& device, const Rates& rates, const Clo
     return ClockMoves(device, rates, from, to).run();
 }
 
-std::vector<Step> bringUpSteps(const Device& device, const Rates& rates, const ClockStand& reset, const ClockStand& full, std::vector<int>& lateSources)
+namespace {
+
+/// Sources that nothing vital waits for: neither cores, flash, buses nor multipliers come from them.
+std::vector<int> lateSourcesOf(const Device& device, const ClockStand& reset, const ClockStand& full)
 {
     // What comes from each source in the end.
     const auto comesFrom = [&full](size_t clock) { return full.trial.sourceOf(clock); };
-    lateSources.clear();
+    std::vector<int> out;
     for (size_t i = 0; i < device.clocks.size(); ++i) {
         const ClockNode& node = device.clocks[i];
         if (!node.isSource() || !reset.trial.clocks[i].off || full.trial.clocks[i].off || !node.ready.valid() || node.startup.value < kLongStartup)
             continue;
-        // Cores, flash, buses and multipliers must have it first.
         bool awaited = comesFrom(size_t(device.flashClock)) == int(i);
         for (const Core& core : device.cores)
             awaited = awaited || comesFrom(size_t(core.clock)) == int(i);
@@ -518,14 +527,20 @@ std::vector<Step> bringUpSteps(const Device& device, const Rates& rates, const C
         for (size_t k = 0; k < device.clocks.size(); ++k)
             awaited = awaited || (device.clocks[k].type == ClockNode::Type::Multiply && !full.trial.clocks[k].off && comesFrom(k) == int(i));
         if (!awaited)
-            lateSources.push_back(int(i));
+            out.push_back(int(i));
     }
+    return out;
+}
+
+/// The stand to reach before the late sources have come: what hangs on them is as after reset.
+ClockStand withoutLate(const Device& device, const ClockStand& reset, const ClockStand& full, const std::vector<int>& lateSources)
+{
     const auto late = [&lateSources](int source) { return std::find(lateSources.begin(), lateSources.end(), source) != lateSources.end(); };
     ClockStand middle = full;
     for (size_t k = 0; k < device.clocks.size(); ++k) {
         const ClockNode& node = device.clocks[k];
         TrialClock& clock = middle.trial.clocks[k];
-        if (!node.isSource() && late(comesFrom(k))) {
+        if (!node.isSource() && late(full.trial.sourceOf(k))) {
             clock.setting = reset.trial.clocks[k].setting;
             clock.off = node.enable.valid() ? reset.trial.clocks[k].off : clock.off;
             middle.live[k] = false;
@@ -536,20 +551,51 @@ std::vector<Step> bringUpSteps(const Device& device, const Rates& rates, const C
             clock.trimmed = false;
     }
     middle.trial.computeAll();
-    ClockMoves first(device, rates, reset, middle);
-    first.startOnly(lateSources);
-    first.gatesClosed();
-    std::vector<Step> out = first.run();
-    if (lateSources.empty())
+    return middle;
+}
+
+} // namespace
+
+namespace {
+
+ClockBringUp bringUpFrom(const Device& device, const Rates& rates, const AwaitedClock& from, const ClockStand& reset, const ClockStand& full, std::vector<int> lateSources)
+{
+    ClockBringUp out;
+    out.lateSources = std::move(lateSources);
+    const ClockStand middle = withoutLate(device, reset, full, out.lateSources);
+    ClockMoves first(device, rates, from.stand, middle);
+    first.startOnly(out.lateSources);
+    first.gatesClosed(from.opened);
+    for (const int source : from.pending)
+        if (!full.trial.clocks[size_t(source)].off && std::find(out.lateSources.begin(), out.lateSources.end(), source) == out.lateSources.end())
+            first.await(source);
+    out.steps = first.run();
+    out.awaited = first.awaited();
+    if (out.lateSources.empty())
         return out;
     ClockMoves second(device, rates, middle, full);
-    for (const int source : lateSources)
+    for (const int source : out.lateSources)
         second.await(source);
     for (Step& step : second.run()) {
         step.phase = Step::Phase::Late;
-        out.push_back(std::move(step));
+        out.steps.push_back(std::move(step));
     }
     return out;
+}
+
+} // namespace
+
+ClockBringUp bringUpSteps(const Device& device, const Rates& rates, const ClockStand& reset, const ClockStand& full)
+{
+    return bringUpFrom(device, rates, {-1, reset, {}, {}}, reset, full, lateSourcesOf(device, reset, full));
+}
+
+ClockBringUp bringUpSteps(const Device& device, const Rates& rates, const AwaitedClock& from, const ClockStand& reset, const ClockStand& full, const std::vector<int>& late)
+{
+    const auto pending = [&from](int source) { return std::find(from.pending.begin(), from.pending.end(), source) != from.pending.end(); };
+    std::vector<int> now = lateSourcesOf(device, reset, full);
+    std::erase_if(now, [&](int source) { return !from.stand.trial.clocks[size_t(source)].off && !pending(source); });
+    return bringUpFrom(device, rates, from, reset, full, now == late ? now : std::vector<int>());
 }
 
 } // namespace bindrel

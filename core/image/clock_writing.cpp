@@ -49,13 +49,27 @@ void ClockWriting::readyStep(int i)
 {
     const ClockNode& facts = node(i);
     if (facts.ready.valid())
-        add(waitStep(device_, facts.ready.ref, facts.ready.code, timeoutFor(facts), fmt::format("{} runs; it needs up to {}.", facts.name, format(facts.startup))));
+        awaitClock(i, fmt::format("{} runs; it needs up to {}.", facts.name, format(facts.startup)));
 }
 
 void ClockWriting::lockStep(int i)
 {
     if (node(i).ready.valid())
-        add(waitStep(device_, node(i).ready.ref, node(i).ready.code, timeoutFor(node(i)), fmt::format("{} has locked; it needs up to {}.", node(i).name, format(node(i).startup))));
+        awaitClock(i, fmt::format("{} has locked; it needs up to {}.", node(i).name, format(node(i).startup)));
+}
+
+void ClockWriting::awaitClock(int i, std::string why)
+{
+    add(waitStep(device_, node(i).ready.ref, node(i).ready.code, timeoutFor(node(i)), std::move(why)));
+    if (!gatesClosed_)
+        return;
+    awaited_.push_back({i, now_, opened_, {}});
+    for (const int source : startOnly_)
+        if (!now(source).off)
+            awaited_.back().pending.push_back(source);
+    ClockStand& stand = awaited_.back().stand;
+    stand.trial.clocks[size_t(i)].off = true;
+    stand.trial.computeAll();
 }
 
 void ClockWriting::letGo(int i)
@@ -83,6 +97,7 @@ void ClockWriting::extraSteps(int i)
     if (to_.monitored[size_t(i)] && state.monitored && facts.monitor)
         add(updateStep(device_, {{facts.monitor->enable.ref, facts.monitor->enable.code, facts.name + " monitored"}},
                        fmt::format("Watch {}; when it stops, {} takes over.", facts.name, node(facts.monitor->fallsBackTo).name)));
+    now_.monitored[size_t(i)] = now_.monitored[size_t(i)] || to_.monitored[size_t(i)];
 }
 
 void ClockWriting::rangeSteps()

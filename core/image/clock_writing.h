@@ -58,6 +58,10 @@ protected:
     bool gatesClosed_ = false;   ///< gates are as the chip's reset leaves them: opened before something is written behind them
     std::vector<int> opened_;    ///< instances whose gates have been
     std::vector<Step> steps_;
+    std::vector<AwaitedClock> awaited_; ///< how all stood at each wait for a clock, without that clock
+
+private:
+    void awaitClock(int i, std::string why);
 };
 
 } // namespace bindrel

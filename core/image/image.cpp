@@ -116,6 +116,8 @@ Step waitStep(const Device& device, const FieldRef& ref, std::uint32_t code, con
 std::vector<const std::vector<Step>*> Image::allSteps() const
 {
     std::vector<const std::vector<Step>*> out{&steps, &stops, &toSlow, &toFull};
+    for (const FallBack& fallBack : fallBacks)
+        out.push_back(&fallBack.steps);
     for (const ModeSteps& mode : modes) {
         out.push_back(&mode.enter);
         out.push_back(&mode.back);
@@ -149,18 +151,22 @@ void appendUnlockSteps(Image& image, const Device& device)
     }
 }
 
-void appendClockSteps(Image& image, const Device& device, const Board& board, const Plan& plan, const Bindings& bindings, const Rates& rates)
+void appendClockSteps(Image& image, const Device& device, const Board& board, const Plan& plan, const Bindings& bindings, const Rates& rates, const std::vector<Setting>& settings, const std::vector<PadSetup>& pads)
 {
     const ClockStand reset = resetStand(device, board, plan, bindings);
     const ClockStand full = plannedStand(device, rates, reset);
-    for (Step& step : bringUpSteps(device, rates, reset, full, image.lateSources))
+    ClockBringUp bringUp = bringUpSteps(device, rates, reset, full);
+    image.lateSources = std::move(bringUp.lateSources);
+    for (Step& step : bringUp.steps)
         image.steps.push_back(std::move(step));
-    if (!plan.slow)
-        return;
-    image.slowRates = computeRates(device, board, withClockSet(plan, *plan.slow), bindings);
-    const ClockStand slow = plannedStand(device, *image.slowRates, full);
-    image.toSlow = clockSteps(device, *image.slowRates, full, slow);
-    image.toFull = clockSteps(device, rates, slow, plannedStand(device, rates, slow));
+    if (plan.slow) {
+        image.slowRates = computeRates(device, board, withClockSet(plan, *plan.slow), bindings);
+        const ClockStand slow = plannedStand(device, *image.slowRates, full);
+        image.toSlow = clockSteps(device, *image.slowRates, full, slow);
+        image.toFull = clockSteps(device, rates, slow, plannedStand(device, rates, slow));
+    }
+    if (plan.onFailure != OnFailure::Stop)
+        appendFallBacks(image, {device, board, plan, bindings, rates, settings, pads}, reset, bringUp.awaited);
 }
 
 Image makeImage(const Device& device, const Board& board, const Plan& plan, const Bindings& bindings, const Rates& rates,
@@ -169,7 +175,7 @@ Image makeImage(const Device& device, const Board& board, const Plan& plan, cons
     Image image;
     appendUnlockSteps(image, device);
     appendPinSteps(image, device, plan, bindings, settings, pads);
-    appendClockSteps(image, device, board, plan, bindings, rates);
+    appendClockSteps(image, device, board, plan, bindings, rates, settings, pads);
     appendModeSteps(image, device, board, plan, bindings, rates);
     appendNeedSteps(image, device, plan, bindings, rates, settings, pads);
     foldRegisters(image, device);

@@ -5,6 +5,7 @@
 #include "core/tuning/setting.h"
 
 #include <map>
+#include <set>
 #include <string>
 #include <vector>
 
@@ -60,6 +61,18 @@ struct ModeSteps {
     std::vector<Step> back;  ///< after it has woken, until all is as before
 };
 
+/// What the bring-up does instead when a clock does not start in its time.
+struct FallBack {
+    int clock = -1;          ///< the source or multiplier that does not come
+    FieldRef awaited;        ///< its ready flag: the wait that times out
+    bool toSlow = false;     ///< to the plan's slow clocks; else what comes from it stays as after reset
+    Rates rates;             ///< at which all runs then
+    std::vector<Step> steps; ///< from where the bring-up stands at that moment
+    std::set<int> left;      ///< needs that are not brought up: their clock is missing, or another than their settings were made for
+    std::set<int> coresHeld; ///< cores that are not let go, since a need of theirs is left
+    bool lateToo = false;    ///< what comes from the slow sources is brought up as planned
+};
+
 /// Register values and the ordered operations that lead to them from reset.
 struct Image {
     std::vector<Step> steps; ///< unlocking, pads, clocks, late clocks, needs in the plan's order, starts
@@ -69,6 +82,7 @@ struct Image {
     /// From the plan's clocks to its slow ones and back, while the program runs; empty when it has none.
     std::vector<Step> toSlow, toFull;
     std::optional<Rates> slowRates;
+    std::vector<FallBack> fallBacks; ///< when the plan wants to go on: one a clock that is awaited and after which something can
     std::vector<ModeSteps> modes; ///< those that the plan enters, in the device's order; with slow clocks each twice
     std::vector<RegisterValue> registers; ///< in the order of addresses
     /// Roles that the arithmetic asked for and the block has no field for: "TIMER1 has no dead_time".
@@ -97,7 +111,11 @@ private:
 
 
 // The parts of the bring-up, each in a file of its own.
-void appendClockSteps(Image& image, const Device& device, const Board& board, const Plan& plan, const Bindings& bindings, const Rates& rates);
+void appendClockSteps(Image& image, const Device& device, const Board& board, const Plan& plan, const Bindings& bindings, const Rates& rates, const std::vector<Setting>& settings, const std::vector<PadSetup>& pads);
+/// Once the bring-up is through, also by a fall back.
+Frequency fastestRate(const Image& image, const Rates& rates, int clock);
+/// Whether a need's clock comes from a source that the bring-up waits for last.
+bool comesLate(const Image& image, const Device& device, const Bindings& bindings, const Rates& rates, std::size_t need);
 /// REQUIRES: the clock steps are there.
 void appendModeSteps(Image& image, const Device& device, const Board& board, const Plan& plan, const Bindings& bindings, const Rates& rates);
 void appendUnlockSteps(Image& image, const Device& device);

@@ -354,7 +354,7 @@ private:
             const Field& field = device_.fieldOf(write.ref);
             Step wait = waitStep(device_, write.ref, write.code, std::max(field.followsAfter * Rational(2), kShortestWait), why);
             const int core = device_.findCore(plan_.needs[size_t(need_)].core);
-            wait.coreRate = rates_.clocks[size_t(device_.cores[size_t(std::max(core, 0))].clock)].rate;
+            wait.coreRate = fastestRate(image_, rates_, device_.cores[size_t(std::max(core, 0))].clock);
             add(std::move(wait), Step::Phase::Need);
         }
         return write.ref.reg;

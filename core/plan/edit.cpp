@@ -101,6 +101,10 @@ Outcome applyChange(Plan& plan, const Change& change)
                 plan.slow = c.set;
                 return {};
             },
+            [&](const SetOnFailure& c) -> Outcome {
+                plan.onFailure = c.policy;
+                return {};
+            },
             [&](const SetMode& c) -> Outcome {
                 if (c.entered)
                     plan.modes.insert(c.mode);
@@ -230,6 +234,7 @@ std::vector<Change> undoOf(const Plan& before, const Change& change)
             [&](const SetText& c) -> std::vector<Change> { return {SetText{c.what, textOf(before, c.what)}}; },
             [&](const SetClock& c) -> std::vector<Change> { return {SetClock{c.node, found(before.clocks, c.node)}}; },
             [&](const SetSlow&) -> std::vector<Change> { return {SetSlow{before.slow}}; },
+            [&](const SetOnFailure&) -> std::vector<Change> { return {SetOnFailure{before.onFailure}}; },
             [&](const SetMode& c) -> std::vector<Change> { return {SetMode{c.mode, before.modes.contains(c.mode)}}; },
             [&](const SetGoal& c) -> std::vector<Change> {
                 // A goal can do away with signals, and with what was said of them.
@@ -296,6 +301,8 @@ Edit difference(const Plan& before, const Plan& after, std::string title)
     for (const auto& [node, value] : after.clocks)
         if (found(before.clocks, node) != value)
             edit.changes.push_back(SetClock{node, value});
+    if (before.onFailure != after.onFailure)
+        edit.changes.push_back(SetOnFailure{after.onFailure});
     if (before.slow != after.slow)
         edit.changes.push_back(SetSlow{after.slow});
     for (const std::string& mode : before.modes)
@@ -371,6 +378,7 @@ std::string describe(const Plan& before, const Change& change)
             [&](const SetSlow& c) {
                 return fmt::format("slow clock settings: {} \u2192 {}", before.slow ? counted(long(before.slow->clocks.size()), "decision") : "none", c.set ? counted(long(c.set->clocks.size()), "decision") : "none");
             },
+            [&](const SetOnFailure& c) { return fmt::format("when a clock does not start: {} \u2192 {}", nameOf(before.onFailure), nameOf(c.policy)); },
             [&](const SetMode& c) { return fmt::format("low-power mode {}: {}", c.mode, c.entered ? "the program enters it" : "not entered"); },
             [&](const SetGoal& c) {
                 const Need* need = before.need(c.need);

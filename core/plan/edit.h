@@ -92,7 +92,13 @@ struct SetMode {
     friend bool operator==(const SetMode&, const SetMode&) = default;
 };
 
-using Change = std::variant<SetText, SetClock, SetSlow, SetMode, SetGoal, SetBinding, SetHold, InsertNeed, RemoveNeed, SetPin, SetNet, ReplaceNeed, InsertPart, RemovePart>;
+/// What the bring-up does when a clock does not start.
+struct SetOnFailure {
+    OnFailure policy = OnFailure::Stop;
+    friend bool operator==(const SetOnFailure&, const SetOnFailure&) = default;
+};
+
+using Change = std::variant<SetText, SetClock, SetSlow, SetMode, SetOnFailure, SetGoal, SetBinding, SetHold, InsertNeed, RemoveNeed, SetPin, SetNet, ReplaceNeed, InsertPart, RemovePart>;
 
 /// One undo step: changes that are made together or not at all, in order.
 struct Edit {

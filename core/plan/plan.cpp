@@ -23,6 +23,28 @@ Need* Plan::need(std::string_view id)
     return nullptr;
 }
 
+namespace {
+
+constexpr std::pair<OnFailure, const char*> kPolicies[] = {{OnFailure::Stop, "stop"}, {OnFailure::GoOn, "go on"}, {OnFailure::FallBack, "fall back"}};
+
+} // namespace
+
+const char* nameOf(OnFailure policy)
+{
+    for (const auto& [known, name] : kPolicies)
+        if (known == policy)
+            return name;
+    return "";
+}
+
+std::optional<OnFailure> onFailureOf(std::string_view name)
+{
+    for (const auto& [policy, known] : kPolicies)
+        if (name == known)
+            return policy;
+    return std::nullopt;
+}
+
 std::string holdOfClock(std::string_view clock) { return "clock " + std::string(clock); }
 std::string holdOfNeed(std::string_view need) { return "need " + std::string(need); }
 std::string holdOfSignal(std::string_view need, std::string_view signal)

@@ -52,6 +52,17 @@ struct ClockSet {
     friend bool operator==(const ClockSet&, const ClockSet&) = default;
 };
 
+/// What the bring-up does when a source or multiplier does not start in its time.
+enum class OnFailure {
+    Stop,     ///< ends with a status; pads stay at the levels that they start with
+    GoOn,     ///< leaves what comes from it as after reset, and brings up the needs that do not hang on it
+    FallBack, ///< goes to the slow clocks, and brings up the needs that run from them as planned
+};
+/// "stop", "go on", "fall back": as the file says it.
+const char* nameOf(OnFailure policy);
+/// Empty when it is none of the three.
+std::optional<OnFailure> onFailureOf(std::string_view name);
+
 /// The document: one device, one board, the needs and every decision.
 struct Plan {
     std::string name;
@@ -69,6 +80,7 @@ struct Plan {
     std::map<std::string, std::string, std::less<>> clocks;
     /// Another set that the program can switch to and back from while it runs, to save current.
     std::optional<ClockSet> slow;
+    OnFailure onFailure = OnFailure::Stop;
     /// Ids of the chip's low-power modes that the program enters; the source has a function for each.
     std::set<std::string, std::less<>> modes;
     /// What searches must leave alone: "clock ID", "need ID", "need ID SIGNAL".

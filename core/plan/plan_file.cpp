@@ -80,6 +80,13 @@ public:
             readRange(slow, plan_.slow->range);
             readClocks(slow.optionalChild("clocks"), *plan_.slow);
         }
+        if (const JsonNode policy = root.optionalChild("on_failure"); policy.exists()) {
+            const std::string text = policy.asString();
+            if (const std::optional<OnFailure> known = onFailureOf(text))
+                plan_.onFailure = *known;
+            else
+                policy.fail(fmt::format("\"{}\" is not what can be done when a clock does not start; use \"stop\", \"go on\" or \"fall back\".", text));
+        }
     }
 
     void readModes(const JsonNode& list)
@@ -327,7 +334,7 @@ Expected<Workpiece> parsePlan(std::string text, std::string file, const Library&
         root.child("bindrel").fail(fmt::format("this plan is of format {}; this version of Bindrel reads up to 1. Use a newer version.", version));
     else if (document.ok() && version < 1)
         root.child("bindrel").fail("must be the format's number, 1.");
-    root.allowOnly({"bindrel", "name", "device", "device_file", "board", "supply", "range", "prefix", "clocks", "slow_clocks", "low_power_modes", "nets", "parts", "holds", "needs"});
+    root.allowOnly({"bindrel", "name", "device", "device_file", "board", "supply", "range", "prefix", "clocks", "slow_clocks", "on_failure", "low_power_modes", "nets", "parts", "holds", "needs"});
     Workpiece work;
     Plan& plan = work.plan;
     plan.name = root.string("name");

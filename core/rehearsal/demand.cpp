@@ -2,6 +2,7 @@
 // What the plan wants, held against what the chip's registers mean.
 #include "core/rehearsal/demand.h"
 
+#include "core/base/text.h"
 #include "core/quantity/format.h"
 #include "core/source/writer.h"
 
@@ -71,11 +72,11 @@ namespace {
 
 class Outcomes {
 public:
-    Outcomes(SimulatedChip& chip, const Facts& facts, bool slow, const std::set<int>& without, const std::set<int>& dead) : chip_(chip), f_(facts), device_(facts.device), slow_(slow), without_(without), dead_(dead) {}
+    Outcomes(SimulatedChip& chip, const Facts& facts, const Rates& rates, const std::set<int>& without, const std::set<int>& dead) : chip_(chip), f_(facts), device_(facts.device), rates_(rates), without_(without), dead_(dead) {}
 
     void judge()
     {
-        rates();
+        clocks();
         for (const PadSetup& setup : f_.pads)
             if (!without_.contains(setup.need))
                 pad(setup);
@@ -90,25 +91,24 @@ private:
         chip_.report(Hazard::Kind::Outcome, fmt::format("{} is {} at the end; {} is planned.", what, is, planned), std::move(place));
     }
 
-    void rates()
+    void clocks()
     {
-        const Rates& rates = slow_ && f_.image.slowRates ? *f_.image.slowRates : f_.rates;
-        for (size_t i = 0; i < rates.clocks.size(); ++i) {
-            const ClockState& planned = rates.clocks[i];
+        for (size_t i = 0; i < rates_.clocks.size(); ++i) {
+            const ClockState& planned = rates_.clocks[i];
             const Rational& is = chip_.clocks().clock(int(i)).rate;
             source(i, planned);
             if (planned.running && planned.used && is != planned.rate.value && !comesFromDead(int(i)))
                 differs(device_.clocks[i].name, is.isZero() ? "still" : format(Frequency(is)), format(planned.rate), {Place::Kind::Clock, device_.clocks[i].id, {}});
         }
-        if (rates.waitStates && device_.waitStates.valid() && chip_.clocks().waitStates() != std::uint32_t(*rates.waitStates))
-            differs("The number of wait states", std::to_string(chip_.clocks().waitStates()), std::to_string(*rates.waitStates), {});
-        if (device_.rangeControl.valid() && chip_.clocks().range() != rates.range)
-            differs("The operating range", device_.ranges[size_t(chip_.clocks().range())].name, device_.ranges[size_t(rates.range)].name, {Place::Kind::Range, {}, {}});
+        if (rates_.waitStates && device_.waitStates.valid() && chip_.clocks().waitStates() != std::uint32_t(*rates_.waitStates))
+            differs("The number of wait states", std::to_string(chip_.clocks().waitStates()), std::to_string(*rates_.waitStates), {});
+        if (device_.rangeControl.valid() && chip_.clocks().range() != rates_.range)
+            differs("The operating range", device_.ranges[size_t(chip_.clocks().range())].name, device_.ranges[size_t(rates_.range)].name, {Place::Kind::Range, {}, {}});
     }
 
     bool comesFromDead(int clock) const
     {
-        const std::vector<int> path = pathToSource(f_.rates, clock);
+        const std::vector<int> path = pathToSource(rates_, clock);
         return std::any_of(path.begin(), path.end(), [this](int on) { return dead_.contains(on); });
     }
 
@@ -289,13 +289,28 @@ private:
     SimulatedChip& chip_;
     const Facts& f_;
     const Device& device_;
-    bool slow_;
+    const Rates& rates_;
     const std::set<int>& without_;
     const std::set<int>& dead_;
 };
 
 } // namespace
 
-void judgeOutcome(SimulatedChip& chip, const Facts& facts, bool slow, const std::set<int>& without, const std::set<int>& dead) { Outcomes(chip, facts, slow, without, dead).judge(); }
+void judgeOutcome(SimulatedChip& chip, const Facts& facts, const Rates& rates, const std::set<int>& without, const std::set<int>& dead) { Outcomes(chip, facts, rates, without, dead).judge(); }
+
+const FallBack* fallBackAfter(const Facts& f, const FieldRef& awaited)
+{
+    const auto found = std::find_if(f.image.fallBacks.begin(), f.image.fallBacks.end(), [&awaited](const FallBack& fallBack) { return fallBack.awaited == awaited; });
+    return awaited.valid() && found != f.image.fallBacks.end() ? &*found : nullptr;
+}
+
+std::string wentOnText(const Facts& f, const FallBack& fallBack)
+{
+    std::vector<std::string> left;
+    for (const int need : fallBack.left)
+        if (hasFiles(f, namesFor(f, coreOf(f, size_t(need))), size_t(need)))
+            left.push_back(f.plan.needs[size_t(need)].title);
+    return fmt::format("goes on {}{}", fallBack.toSlow ? "at the slow clocks" : "with what does not come from it", left.empty() ? "" : ", without " + listed(left));
+}
 
 } // namespace bindrel

@@ -11,7 +11,12 @@ Demand demandOf(const Facts& facts);
 std::map<int, Rational> steadyClocks(const Facts& facts, const Rates& from, const Rates& to);
 
 /// Compares what the chip's registers mean with what was planned, and reports each difference: rates, wait states, operating range, pads, roles of each need.
-/// `slow`: the slow clocks are on. `without`: needs that were left out since their clock is dead. `dead`: clocks that never start; what comes from them is not compared.
-void judgeOutcome(SimulatedChip& chip, const Facts& facts, bool slow, const std::set<int>& without, const std::set<int>& dead);
+/// `rates`: those that are to run. `without`: needs that were left out since their clock is dead. `dead`: clocks that never start; what comes from them is not compared.
+void judgeOutcome(SimulatedChip& chip, const Facts& facts, const Rates& rates, const std::set<int>& without, const std::set<int>& dead);
+
+/// The fall back that follows when this flag is awaited in vain; null when the bring-up ends.
+const FallBack* fallBackAfter(const Facts& facts, const FieldRef& awaited);
+/// "goes on at the slow clocks, without Uplink and Drive"
+std::string wentOnText(const Facts& facts, const FallBack& fallBack);
 
 } // namespace bindrel

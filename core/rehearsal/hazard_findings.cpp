@@ -11,10 +11,12 @@ std::vector<Finding> hazardFindings(const Facts& facts, const std::vector<Findin
 {
     std::vector<Finding> out;
     for (const Scenario& scenario : scenariosOf(facts)) {
-        if (!scenario.dead.empty() || scenario.fails >= 0)
+        // Of what breaks, only that counts which the program is to master.
+        const bool mastered = !scenario.dead.empty() && facts.plan.onFailure != OnFailure::Stop;
+        if ((!scenario.dead.empty() && !mastered) || scenario.fails >= 0)
             continue;
         const Rehearsal run = rehearsePlanned(facts, scenario);
-        if (!run.gaveUp.empty())
+        if (!run.gaveUp.empty() && !mastered)
             out.push_back({Finding::Severity::Error, "REH-01", fmt::format("{}: the program gives up, since {}.", run.title, run.gaveUp), {}, {}});
         for (const Hazard& hazard : run.hazards) {
             const bool told = std::any_of(known.begin(), known.end(), [&hazard](const Finding& finding) { return hazard.place.kind != Place::Kind::None && finding.place == hazard.place; }) ||

@@ -36,6 +36,10 @@ public:
             Expected<ProgramImage> program = readProgram(folder / (names.prefix.text() + ".elf"));
             if (!program)
                 return program.problem();
+            if (core > 0 && fallBack_ && fallBack_->coresHeld.contains(int(core))) {
+                cores_.push_back(nullptr);
+                continue;
+            }
             if (core > 0 && !(up_ && release(core)))
                 break;
             Expected<std::unique_ptr<EmulatedCore>> made = EmulatedCore::make(chip_, int(core), std::move(*program), *this);
@@ -48,19 +52,29 @@ public:
             if (core == 0) {
                 out_.untilUp = chip_.now();
                 lateFailed_ = returned && cores_[0]->result() != 0;
-                up_ = returned && (!lateFailed_ || isLateOnly());
-                if (lateFailed_) {
+                const std::uint32_t status = cores_[0]->result();
+                if (lateFailed_)
+                    out_.gaveUp = fmt::format("{}_bring_up returned {}", names.prefix.text(), status);
+                fallBack_ = lateFailed_ ? fallBackAfter(f_, awaitedAs(status)) : nullptr;
+                if (lateFailed_ && !fallBack_)
                     judgeTimeout();
-                    out_.gaveUp = fmt::format("{}_bring_up returned {}", names.prefix.text(), cores_[0]->result());
-                }
+                // A fall back that fails itself ends the bring-up, with the status of the first clock.
+                if (fallBack_ && !isUp())
+                    fallBack_ = nullptr;
+                up_ = returned && (!lateFailed_ || fallBack_ || isLateOnly());
+                if (up_ && lateFailed_ && !fallBack_)
+                    out_.wentOn = "is up but for what comes from a slow source";
             }
         }
         if (up_ && cores_.size() == device_.cores.size()) {
             leaveOut();
             startAll();
             recorder_.rest();
-            judgeOutcome(chip_, f_, false, left_, scenario_.dead);
-            goOn();
+            judgeOutcome(chip_, f_, fallBack_ ? fallBack_->rates : f_.rates, left_, scenario_.dead);
+            if (fallBack_)
+                out_.wentOn = wentOnText(f_, *fallBack_);
+            else
+                goOn();
         }
         out_.end = chip_.now();
         return {};
@@ -75,8 +89,25 @@ private:
         return std::all_of(scenario_.dead.begin(), scenario_.dead.end(), [this](int clock) { return std::find(f_.image.lateSources.begin(), f_.image.lateSources.end(), clock) != f_.image.lateSources.end(); });
     }
 
+    /// The field that a status tells the time-out of.
+    FieldRef awaitedAs(std::uint32_t status) const
+    {
+        const std::vector<FieldRef> fields = awaitedFields(f_, namesFor(f_, 0));
+        return status >= 1 && status <= fields.size() ? fields[status - 1] : FieldRef();
+    }
+
+    bool isUp()
+    {
+        const std::string function = prefix() + "_is_up";
+        return ended(cores_[0]->call(function), function) && cores_[0]->result() != 0;
+    }
+
     void leaveOut()
     {
+        if (fallBack_) {
+            left_ = fallBack_->left;
+            return;
+        }
         for (size_t n = 0; lateFailed_ && n < f_.plan.needs.size(); ++n)
             if (coreOf(f_, n) == 0 && waitsForSlowSource(f_, n))
                 left_.insert(int(n));
@@ -105,7 +136,7 @@ private:
             const Names names = namesFor(f_, core);
             for (size_t n = 0; n < f_.plan.needs.size(); ++n) {
                 const std::string function = names.need(n).text() + ending;
-                if (hasFiles(f_, names, n) && !left_.contains(int(n)) && cores_[core]->program().symbols.contains(function))
+                if (cores_[core] && hasFiles(f_, names, n) && !left_.contains(int(n)) && cores_[core]->program().symbols.contains(function))
                     ended(cores_[core]->call(function), function);
             }
         }
@@ -157,7 +188,7 @@ private:
     {
         recorder_.rest();
         chip_.demand().switching = false;
-        judgeOutcome(chip_, f_, slow, left_, scenario_.dead);
+        judgeOutcome(chip_, f_, slow ? *f_.image.slowRates : f_.rates, left_, scenario_.dead);
     }
 
     bool succeeds(const std::string& function) { return ended(cores_[0]->call(function), function) && status(function); }
@@ -190,6 +221,7 @@ private:
 
     void writes(std::uint32_t pc, std::uint32_t address, std::uint32_t value) override
     {
+        judgeGivenUp();
         out_.writes.push_back({under_, address, value});
         if (takeFeed())
             return;
@@ -226,6 +258,7 @@ private:
 
     void waited(std::uint32_t pc, std::uint32_t address, Moment from, Moment to) override
     {
+        judgeGivenUp();
         Operation operation;
         operation.core = under_;
         operation.waits = true;
@@ -244,7 +277,21 @@ private:
         out_.operations.back().from = from;
     }
 
-    /// The wait that ended the bring-up shows how long the program really waits for what never comes.
+    /// A dead clock that the program has switched off again was waited for just before.
+    void judgeGivenUp()
+    {
+        for (const int dead : scenario_.dead) {
+            const bool on = chip_.clocks().clock(dead).on;
+            if (!on && asked_.contains(dead))
+                judgeTimeout();
+            if (on)
+                asked_.insert(dead);
+            else
+                asked_.erase(dead);
+        }
+    }
+
+    /// The wait that ended the bring-up, or made it go on without, shows how long the program really waits for what never comes.
     void judgeTimeout()
     {
         const auto& [face, waited, name] = lastWait_;
@@ -272,6 +319,8 @@ private:
     int under_ = 0;
     bool up_ = false, lateFailed_ = false, writing_ = false;
     std::set<int> left_;
+    std::set<int> asked_; ///< dead clocks that are switched on
+    const FallBack* fallBack_ = nullptr; ///< that the program has gone to
     struct {
         std::pair<int, int> face{-1, -1}; ///< instance and register that was asked
         Moment waited = 0;

@@ -36,8 +36,10 @@ public:
         if (up) {
             startAll();
             recorder_.rest();
-            judgeOutcome(chip_, f_, false, left_, scenario_.dead);
-            if (scenario_.fails >= 0)
+            judgeOutcome(chip_, f_, fallBack_ ? fallBack_->rates : f_.rates, left_, scenario_.dead);
+            if (fallBack_)
+                out_.wentOn = wentOnText(f_, *fallBack_);
+            else if (scenario_.fails >= 0)
                 clockFails();
             else if (scenario_.kind == Scenario::Kind::Slow && f_.image.slowRates)
                 slowAndBack();
@@ -61,21 +63,34 @@ private:
         };
         phase(Step::Phase::Unlock);
         phase(Step::Phase::Pins);
-        if (!phase(Step::Phase::Clocks))
-            return false;
+        const Step* failed = nullptr;
+        for (const Step& step : f_.image.steps)
+            if (!failed && step.phase == Step::Phase::Clocks && !perform(step, 0))
+                failed = &step;
+        if (failed) {
+            fallBack_ = fallBackAfter(f_, failed->fields.front().ref);
+            if (!fallBack_ || !performAll(fallBack_->steps)) {
+                fallBack_ = nullptr;
+                return false;
+            }
+            left_ = fallBack_->left;
+        }
+        const auto wanted = [this](size_t need) { return !left_.contains(int(need)); };
         const Names first = namesFor(f_, 0);
         for (size_t n = 0; n < f_.plan.needs.size(); ++n)
-            if (hasFiles(f_, first, n) && !waitsForSlowSource(f_, n) && !phase(Step::Phase::Need, int(n)))
+            if (hasFiles(f_, first, n) && wanted(n) && !waitsForSlowSource(f_, n) && !phase(Step::Phase::Need, int(n)))
                 left_.insert(int(n));
         if (!f_.image.lateSources.empty())
             out_.untilLate = chip_.now();
-        const bool late = phase(Step::Phase::Late);
+        const bool late = (!fallBack_ || fallBack_->lateToo) && phase(Step::Phase::Late);
         for (size_t n = 0; n < f_.plan.needs.size(); ++n)
-            if (hasFiles(f_, first, n) && waitsForSlowSource(f_, n)) {
+            if (hasFiles(f_, first, n) && wanted(n) && waitsForSlowSource(f_, n)) {
                 if (!late || !phase(Step::Phase::Need, int(n)))
                     left_.insert(int(n));
             }
         for (size_t core = 1; core < device_.cores.size(); ++core) {
+            if (fallBack_ && fallBack_->coresHeld.contains(int(core)))
+                continue;
             if (const FieldCode& release = device_.cores[core].release; release.valid())
                 perform(updateStep(device_, {{release.ref, release.code, device_.cores[core].name}}, fmt::format("Let the {} start.", device_.cores[core].name)), 0, false);
             chip_.coreRuns(int(core));
@@ -84,6 +99,8 @@ private:
                 if (hasFiles(f_, own, n) && !phase(Step::Phase::Need, int(n)))
                     left_.insert(int(n));
         }
+        if (!late && !fallBack_)
+            out_.wentOn = "is up but for what comes from a slow source";
         return true;
     }
 
@@ -113,7 +130,7 @@ private:
         chip_.pass(kSecond / 1000);
         startAll();
         recorder_.rest();
-        judgeOutcome(chip_, f_, false, left_, scenario_.dead);
+        judgeOutcome(chip_, f_, f_.rates, left_, scenario_.dead);
     }
 
     bool performAll(const std::vector<Step>& steps)
@@ -128,14 +145,14 @@ private:
         if (performAll(f_.image.toSlow)) {
             recorder_.rest();
             chip_.demand().switching = false;
-            judgeOutcome(chip_, f_, true, left_, scenario_.dead);
+            judgeOutcome(chip_, f_, *f_.image.slowRates, left_, scenario_.dead);
             chip_.demand().switching = true;
             chip_.pass(kSecond / 1000);
             if (performAll(f_.image.toFull)) {
                 recorder_.rest();
                 chip_.demand().switching = false;
                 chip_.demand().steady.clear();
-                judgeOutcome(chip_, f_, false, left_, scenario_.dead);
+                judgeOutcome(chip_, f_, f_.rates, left_, scenario_.dead);
             }
         }
     }
@@ -154,7 +171,7 @@ private:
         if (performAll(steps.back)) {
             recorder_.rest();
             chip_.demand().switching = false;
-            judgeOutcome(chip_, f_, steps.slow, left_, scenario_.dead);
+            judgeOutcome(chip_, f_, steps.slow ? *f_.image.slowRates : f_.rates, left_, scenario_.dead);
         }
     }
 
@@ -298,6 +315,7 @@ private:
     Recorder recorder_;
     std::vector<Step> feeds_;
     std::set<int> left_; ///< needs that are not brought up, since their clock is dead
+    const FallBack* fallBack_ = nullptr; ///< that was gone to
 };
 
 } // namespace

@@ -67,6 +67,7 @@ struct Rehearsal {
     std::vector<Hazard> hazards;
     std::vector<BusWrite> writes;
     std::string gaveUp;   ///< the wait that timed out, in words; empty when all came
+    std::string wentOn;   ///< what is up all the same, by the plan's policy; empty when nothing failed or all ended
     Moment untilUp = 0;   ///< when the bring-up returned
     Moment untilLate = 0; ///< when all was up but what comes from a slow source; 0 when there is none
     Moment end = 0;

@@ -16,7 +16,7 @@ namespace {
 /// Passes of a loop over a flag in a microsecond, once the clocks are up: a pass takes at least four cycles.
 std::int64_t passesPerMicrosecond(const Facts& f, const Names& names)
 {
-    return std::max<std::int64_t>(1, (f.rates.clocks[size_t(f.device.cores[names.core].clock)].rate.value / 4'000'000).ceil());
+    return std::max<std::int64_t>(1, (fastestRate(f.image, f.rates, f.device.cores[names.core].clock).value / 4'000'000).ceil());
 }
 
 /// The widths of what the chip reads at once, 32 bits always among them.
@@ -33,19 +33,51 @@ std::vector<int> widthsOf(const Device& device)
 
 bool hasLateClocks(const Facts& f) { return std::any_of(f.image.steps.begin(), f.image.steps.end(), [](const Step& step) { return step.phase == Step::Phase::Late; }); }
 
+/// What the bring-up must not have failed with for something to go on.
+using Failures = std::vector<Word>;
+
+Code noneOf(const Failures& failures)
+{
+    std::vector<Code> terms;
+    for (const Word& status : failures)
+        terms.push_back(code("clocks != {}", status));
+    return joinedCode(terms, " && ");
+}
+
+/// The failures after which a need is left out.
+Failures failuresWithout(const Facts& f, const Names& names, size_t need)
+{
+    Failures out;
+    for (const FallBack& fallBack : f.image.fallBacks)
+        if (fallBack.left.contains(int(need)))
+            out.push_back(timeoutName(f, names, fallBack.awaited));
+    return out;
+}
+
 void writeNeedCalls(Writer& w, bool late, int indent)
 {
     const Facts& f = w.facts;
+    Failures open; // of the condition that the lines before stand under
     for (size_t n = 0; n < f.plan.needs.size(); ++n)
         if (hasFiles(f, w.names, n) && (waitsForSlowSource(f, n) && w.names.core == 0) == late) {
             w.becauseNeed(n);
-            const Code margin = Code::trusted(std::string(size_t(indent), ' '));
+            const Failures failures = w.names.core == 0 ? failuresWithout(f, w.names, n) : Failures();
+            if (failures != open) {
+                if (!open.empty())
+                    w.linef("{}}}", Code::trusted(std::string(size_t(indent), ' ')));
+                if (!failures.empty())
+                    w.linef("{}if ({}) {{", Code::trusted(std::string(size_t(indent), ' ')), noneOf(failures));
+                open = failures;
+            }
+            const Code margin = Code::trusted(std::string(size_t(indent) + (open.empty() ? 0 : 4), ' '));
             if (needWaits(f, n))
                 w.linef("{0}status = {1}_first(status, {2}_bring_up());", margin, w.names.prefix, w.names.need(n));
             else
                 w.linef("{}{}_bring_up();", margin, w.names.need(n));
         }
     w.noCause();
+    if (!open.empty())
+        w.linef("{}}}", Code::trusted(std::string(size_t(indent), ' ')));
 }
 
 void writeRates(Writer& w)
@@ -166,28 +198,38 @@ void writeSafeState(Writer& w)
     w.line("}");
 }
 
-std::vector<Word> statusNames(const Facts& f, const Names& names)
+/// What can be done after a failure, for the comment on its status.
+std::string afterwards(const Facts& f, const FallBack& fallBack)
 {
-    std::vector<Word> out;
-    for (const std::vector<Step>* list : f.image.allSteps())
-        for (const Step& step : *list)
-            if (step.kind == Step::Kind::Wait && (step.need >= 0 ? coreOf(f, size_t(step.need)) : 0) == names.core) {
-                const Word name = timeoutName(f, names, step.fields.front().ref);
-                if (std::find(out.begin(), out.end(), name) == out.end())
-                    out.push_back(name);
-            }
-    return out;
+    std::vector<std::string> left;
+    for (const int need : fallBack.left)
+        if (hasFiles(f, namesFor(f, coreOf(f, size_t(need))), size_t(need)))
+            left.push_back(f.plan.needs[size_t(need)].title);
+    return fmt::format("{} does not come: {}{}", f.device.clocks[size_t(fallBack.clock)].name, fallBack.toSlow ? "on at the slow clocks" : "on with what does not come from it",
+                       left.empty() ? "" : ", without " + listed(left));
 }
 
 } // namespace
 
+std::vector<FieldRef> awaitedFields(const Facts& f, const Names& names)
+{
+    std::vector<FieldRef> out;
+    std::vector<Word> known;
+    for (const std::vector<Step>* list : f.image.allSteps())
+        for (const Step& step : *list)
+            if (step.kind == Step::Kind::Wait && (step.need >= 0 ? coreOf(f, size_t(step.need)) : 0) == names.core) {
+                const Word name = timeoutName(f, names, step.fields.front().ref);
+                if (std::find(known.begin(), known.end(), name) != known.end())
+                    continue;
+                known.push_back(name);
+                out.push_back(step.fields.front().ref);
+            }
+    return out;
+}
+
 bool waitsForSlowSource(const Facts& f, size_t need)
 {
-    const int instance = f.bindings.needs[need].instance;
-    if (instance < 0 || f.image.lateSources.empty())
-        return false;
-    const std::vector<int> path = pathToSource(f.rates, f.device.instances[size_t(instance)].kernel);
-    return !path.empty() && std::find(f.image.lateSources.begin(), f.image.lateSources.end(), path.back()) != f.image.lateSources.end();
+    return comesLate(f.image, f.device, f.bindings, f.rates, need);
 }
 
 std::vector<FieldCode> runningWatchdogs(const Device& device)
@@ -237,8 +279,12 @@ SourceFile boardHeader(const Facts& f, const Names& names)
     w.comment("What a bring-up returns: success, or the wait that timed out.");
     w.linef("enum {} {{", names.name("status"));
     w.linef("    {} = 0,", names.macro("OK"));
-    for (const Word& name : statusNames(f, names))
-        w.linef("    {},", name);
+    for (const FieldRef& field : awaitedFields(f, names)) {
+        const auto fallBack = std::find_if(f.image.fallBacks.begin(), f.image.fallBacks.end(), [&](const FallBack& known) { return names.core == 0 && known.awaited == field; });
+        if (fallBack != f.image.fallBacks.end())
+            w.comment(afterwards(f, *fallBack), 4);
+        w.linef("    {},", timeoutName(f, names, field));
+    }
     w.linef("    {}", names.macro("TIMEOUT_TRANSFER"));
     w.line("};");
     w.line();
@@ -251,13 +297,22 @@ SourceFile boardHeader(const Facts& f, const Names& names)
         w.linef("bool {}(const volatile {} *reg, uint32_t mask, uint32_t value, uint32_t passes);", waitName(names, width), typeOf(width));
     w.line();
     if (names.core == 0) {
-        w.comment(hasLateClocks(f) ? "Brings up pads, clocks and needs, in this order: levels that keep the board safe come first. A clock that fails ends it, pads stay as they are. A slow source is started early and waited for last; when it fails, "
-                                     "all is up but what comes from it, and its time-out is returned."
-                                   : "Brings up pads, clocks and needs, in this order: levels that keep the board safe come first. A clock that fails ends it, pads stay as they are.");
+        w.comment(fmt::format("Brings up pads, clocks and needs, in this order: levels that keep the board safe come first. {}{}",
+                              f.image.fallBacks.empty() ? "A clock that fails ends it, pads stay as they are." : "A clock that fails is its status; what can be is brought up without it, else pads stay as they are.",
+                              hasLateClocks(f) ? " A slow source is started early and waited for last; when it fails, all is up but what comes from it, and its time-out is returned." : ""));
         w.linef("enum {0}_status {0}_bring_up(void);", names.prefix);
         w.linef("enum {0}_status {0}_clocks_bring_up(void);", names.prefix);
         if (hasLateClocks(f))
             w.linef("enum {0}_status {0}_slow_sources_bring_up(void);", names.prefix);
+        if (f.plan.onFailure != OnFailure::Stop) {
+            w.comment("Whether the needs are up, but for those that the status of the bring-up does without.");
+            w.linef("bool {}_is_up(void);", names.prefix);
+        }
+        if (!f.image.fallBacks.empty()) {
+            w.comment("Goes on after a clock has failed: false when nothing can. Then the time-out of that clock, while the program runs without it.");
+            w.linef("bool {0}_clocks_fall_back(enum {0}_status failed);", names.prefix);
+            w.linef("enum {0}_status {0}_clock_failure(void);", names.prefix);
+        }
         if (!runningWatchdogs(f.device).empty()) {
             w.comment("The chip's reset starts a watchdog: the bring-up feeds it while it waits, afterwards the program must.");
             w.linef("void {}_feed(void);", names.prefix);
@@ -340,6 +395,15 @@ SourceFile boardSource(const Facts& f, const Names& names)
         w.line("}");
         w.line();
     }
+    if (names.core == 0 && f.plan.onFailure != OnFailure::Stop) {
+        w.line("static bool up;");
+        w.line();
+        w.linef("bool {}_is_up(void)", names.prefix);
+        w.line("{");
+        w.line("    return up;");
+        w.line("}");
+        w.line();
+    }
     w.linef("enum {0}_status {0}_bring_up(void)", names.prefix);
     w.line("{");
     if (names.core == 0) {
@@ -349,10 +413,18 @@ SourceFile boardSource(const Facts& f, const Names& names)
                 unlocks.push_back(&step);
         w.steps(unlocks, 4);
         w.linef("    {}_pins_bring_up();", names.prefix);
-        w.linef("    enum {0}_status status = {0}_clocks_bring_up();", names.prefix);
-        w.linef("    if (status != {}) {{", names.macro("OK"));
-        w.line("        return status;");
+        if (f.image.fallBacks.empty()) {
+            w.linef("    enum {0}_status status = {0}_clocks_bring_up();", names.prefix);
+            w.linef("    if (status != {}) {{", names.macro("OK"));
+            w.line("        return status;");
+        } else {
+            w.linef("    const enum {0}_status clocks = {0}_clocks_bring_up();", names.prefix);
+            w.linef("    if (clocks != {} && !{}_clocks_fall_back(clocks)) {{", names.macro("OK"), names.prefix);
+            w.line("        return clocks;");
+        }
         w.line("    }");
+        if (!f.image.fallBacks.empty())
+            w.linef("    enum {}_status status = clocks;", names.prefix);
         for (const ClockAlarm& alarm : clockAlarms(f, names))
             w.linef("    {}_interrupt_enable({}u); {}", names.prefix, alarm.number, cComment(f.device.clocks[size_t(alarm.clocks.front())].name + " stops"));
     } else {
@@ -360,12 +432,24 @@ SourceFile boardSource(const Facts& f, const Names& names)
     }
     writeNeedCalls(w, false, 4);
     if (names.core == 0 && hasLateClocks(f)) {
-        w.linef("    const enum {0}_status late = {0}_slow_sources_bring_up();", names.prefix);
-        w.linef("    if (late == {}) {{", names.macro("OK"));
-        writeNeedCalls(w, true, 8);
-        w.line("    }");
-        w.linef("    status = {0}_first(status, late);", names.prefix);
+        Failures withoutLate;
+        for (const FallBack& fallBack : f.image.fallBacks)
+            if (!fallBack.lateToo)
+                withoutLate.push_back(timeoutName(f, names, fallBack.awaited));
+        const int margin = withoutLate.empty() ? 4 : 8;
+        const Code indent = Code::trusted(std::string(size_t(margin), ' '));
+        if (!withoutLate.empty())
+            w.linef("    if ({}) {{", noneOf(withoutLate));
+        w.linef("{1}const enum {0}_status late = {0}_slow_sources_bring_up();", names.prefix, indent);
+        w.linef("{1}if (late == {0}) {{", names.macro("OK"), indent);
+        writeNeedCalls(w, true, margin + 4);
+        w.linef("{}}}", indent);
+        w.linef("{1}status = {0}_first(status, late);", names.prefix, indent);
+        if (!withoutLate.empty())
+            w.line("    }");
     }
+    if (names.core == 0 && f.plan.onFailure != OnFailure::Stop)
+        w.line("    up = true;");
     w.keep(WordLiteral("after_bring_up"), 4);
     w.line("    return status;");
     w.line("}");
@@ -377,10 +461,76 @@ SourceFile boardSource(const Facts& f, const Names& names)
         w.line();
         w.linef("void {}_release_{}(void)", names.prefix, Word::of(core.id));
         w.line("{");
+        for (const FallBack& fallBack : f.image.fallBacks)
+            if (fallBack.coresHeld.contains(f.device.findCore(core.id))) {
+                w.linef("    if ({}_clock_failure() == {}) {{", names.prefix, timeoutName(f, names, fallBack.awaited));
+                w.comment("What it owns does not run without that clock.", 8);
+                w.line("        return;");
+                w.line("    }");
+            }
         w.step(updateStep(f.device, {{core.release.ref, core.release.code, core.name}}, {}), 4);
         w.line("}");
     }
     return w.take();
+}
+
+/// A function for each clock whose failure something can go on after, and the choice among them.
+static void fallBackFunctions(Writer& w)
+{
+    const Facts& f = w.facts;
+    const Word& p = w.names.prefix;
+    if (f.image.fallBacks.empty())
+        return;
+    const auto functionOf = [&](const FallBack& fallBack) { return WordLiteral("without_") + Word::of(f.device.clocks[size_t(fallBack.clock)].id); };
+    w.line();
+    w.linef("static enum {}_status failure = {};", p, w.names.macro("OK"));
+    for (const FallBack& fallBack : f.image.fallBacks) {
+        const ClockNode& node = f.device.clocks[size_t(fallBack.clock)];
+        w.because({Place::Kind::Clock, node.id, {}}, "does not come");
+        w.line();
+        w.comment(fmt::format("{}; CPU at {}.", afterwards(f, fallBack), format(fallBack.rates.clocks[size_t(f.device.cpuClock())].rate)));
+        w.linef("static enum {}_status {}(void)", p, functionOf(fallBack));
+        w.line("{");
+        std::vector<const Step*> steps;
+        for (const Step& step : fallBack.steps)
+            steps.push_back(&step);
+        w.steps(steps, 4);
+        w.linef("    return {};", w.names.macro("OK"));
+        w.line("}");
+    }
+    w.noCause();
+    w.line();
+    w.linef("bool {0}_clocks_fall_back(enum {0}_status failed)", p);
+    w.line("{");
+    w.linef("    enum {}_status status;", p);
+    w.line("    switch (failed) {");
+    for (const FallBack& fallBack : f.image.fallBacks) {
+        w.linef("    case {}:", timeoutName(f, w.names, fallBack.awaited));
+        w.linef("        status = {}();", functionOf(fallBack));
+        w.line("        break;");
+    }
+    w.line("    default:");
+    w.line("        status = failed;");
+    w.line("        break;");
+    w.line("    }");
+    w.linef("    failure = status == {} ? failed : failure;", w.names.macro("OK"));
+    w.linef("    return status == {};", w.names.macro("OK"));
+    w.line("}");
+    w.line();
+    w.linef("enum {0}_status {0}_clock_failure(void)", p);
+    w.line("{");
+    w.line("    return failure;");
+    w.line("}");
+}
+
+void refuseAfterFallBack(Writer& w)
+{
+    if (w.facts.image.fallBacks.empty())
+        return;
+    w.linef("    if (failure != {}) {{", w.names.macro("OK"));
+    w.comment("The clocks stand otherwise than planned, and stay so.", 8);
+    w.line("        return failure;");
+    w.line("    }");
 }
 
 /// One of the pair that switches between the plan's clocks and its slow ones while the program runs.
@@ -390,6 +540,7 @@ static void switchFunction(Writer& w, WordLiteral name, const std::vector<Step>&
     w.comment(fmt::format("To the {} clocks, CPU at {}. Let all peripherals rest that are timed by a clock that changes.", name.text(), format(cpu.rate)));
     w.linef("enum {0}_status {0}_clocks_{1}(void)", w.names.prefix, name);
     w.line("{");
+    refuseAfterFallBack(w);
     std::vector<const Step*> steps;
     for (const Step& step : list)
         steps.push_back(&step);
@@ -437,6 +588,7 @@ SourceFile clocksSource(const Facts& f, const Names& names)
         w.linef("    return {};", names.macro("OK"));
         w.line("}");
     }
+    fallBackFunctions(w);
     if (f.image.slowRates) {
         switchFunction(w, "slow", f.image.toSlow, f.image.slowRates->clocks[size_t(f.device.cpuClock())]);
         switchFunction(w, "full", f.image.toFull, cpu);

@@ -83,6 +83,7 @@ void defineModes(Writer& w)
         w.comment(purpose(f, steps));
         w.linef("enum {}_status {}(void)", p, name);
         w.line("{");
+        refuseAfterFallBack(w);
         w.comment("What wakes the core is served when the clocks are back.", 4);
         w.linef("    const uint32_t before = {}_interrupts_hold();", p);
         list(w, steps.enter);

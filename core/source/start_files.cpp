@@ -128,7 +128,12 @@ SourceFile mainFile(const Facts& f, const Names& names)
     w.line();
     w.line("int main(void)");
     w.line("{");
-    w.linef("    if ({}_bring_up() != {}) {{", names.prefix, names.macro("OK"));
+    if (names.core == 0 && f.plan.onFailure != OnFailure::Stop) {
+        w.comment("Without a clock that has failed, the rest of the board is up: tell somebody.", 4);
+        w.linef("    if ({0}_bring_up() != {1} && !{0}_is_up()) {{", names.prefix, names.macro("OK"));
+    } else {
+        w.linef("    if ({}_bring_up() != {}) {{", names.prefix, names.macro("OK"));
+    }
     w.line("        for (;;) {");
     w.line("        }");
     w.line("    }");

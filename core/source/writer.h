@@ -88,6 +88,8 @@ const SourceFacet& sourceOf(std::string_view kind);
 bool hasFiles(const Facts& facts, const Names& names, size_t need);
 /// Watchdogs that the chip's reset starts, each with what feeds it: somebody must from then on.
 std::vector<FieldCode> runningWatchdogs(const Device& device);
+/// The fields that one core's program waits for, each the next value of its status after OK.
+std::vector<FieldRef> awaitedFields(const Facts& facts, const Names& names);
 /// Whether a need's clock comes from a source that the bring-up waits for last, so that the need is brought up after it.
 bool waitsForSlowSource(const Facts& facts, size_t need);
 /// Whether the bring-up of a need waits for something, and so can fail.
@@ -107,5 +109,7 @@ std::vector<SourceFile> needFiles(const Facts& facts, const Names& names, size_t
 void declareModes(Writer& w);   ///< PREFIX_board.h
 void defineModes(Writer& w);    ///< PREFIX_clocks.c
 void writeCoreWait(Writer& w);  ///< PREFIX_start.c
+/// The first lines of a function that changes clocks from where the plan has them: not after a fall back.
+void refuseAfterFallBack(Writer& w);
 
 } // namespace bindrel

@@ -161,6 +161,7 @@ private Q_SLOTS:
         COMPARE_TEXT(told(SetHold{"clock SYS", true}), "hold clock SYS");
         COMPARE_TEXT(told(RemoveNeed{"beacon"}), "Beacon: removed");
         COMPARE_TEXT(told(SetText{SetText::What::Range, "R2"}), "operating range: R1 \u2192 R2");
+        COMPARE_TEXT(told(SetOnFailure{OnFailure::GoOn}), "when a clock does not start: stop \u2192 go on");
     }
 
     void anEditThatChangesNothingIsNoStep()

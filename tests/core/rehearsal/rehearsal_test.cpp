@@ -80,6 +80,77 @@ private Q_SLOTS:
         QVERIFY(tried >= 1);
     }
 
+    void everyFailureIsMastered_data() { families(); }
+    /// Where the plan wants to go on, what can be brought up without a clock is, at the rates of the fall back; planned operations and machine
+    /// code agree. What is left out is what hangs on the clock: with the others' rates unchanged nothing else is.
+    void everyFailureIsMastered()
+    {
+        QFETCH(QString, name);
+        for (const OnFailure policy : {OnFailure::GoOn, OnFailure::FallBack}) {
+            const auto s = run(with(demo(name.toStdString()), SetOnFailure{policy}));
+            const QTemporaryDir folder;
+            for (const Scenario& scenario : scenariosOf(s->facts())) {
+                if (scenario.dead.empty())
+                    continue;
+                const Rehearsal planned = rehearsePlanned(s->facts(), scenario);
+                QVERIFY2(planned.hazards.empty(), (planned.title + "\n" + hazardsText(planned)).c_str());
+                QVERIFY2(!planned.gaveUp.empty() && !planned.wentOn.empty(), planned.title.c_str());
+                const Expected<Rehearsal> machine = rehearseMachineCode(s->facts(), s->source(), scenario, folder.path().toStdString());
+                QVERIFY2(machine.ok(), machine ? "" : machine.problem().text().c_str());
+                QVERIFY2(machine->hazards.empty(), (machine->title + "\n" + hazardsText(*machine)).c_str());
+                QCOMPARE(machine->wentOn, planned.wentOn);
+                for (const Hazard& hazard : compareWrites(*s->device, planned, *machine))
+                    QFAIL((planned.title + ": " + hazard.text).c_str());
+                const auto fallBack = std::find_if(s->image.fallBacks.begin(), s->image.fallBacks.end(), [&scenario](const FallBack& known) { return scenario.dead.contains(known.clock); });
+                const bool late = std::find(s->image.lateSources.begin(), s->image.lateSources.end(), *scenario.dead.begin()) != s->image.lateSources.end();
+                QCOMPARE(fallBack == s->image.fallBacks.end(), late);
+                for (size_t n = 0; !late && n < s->plan.needs.size(); ++n) {
+                    const int instance = s->bindings.needs[n].instance;
+                    const int kernel = instance < 0 ? -1 : s->device->instances[size_t(instance)].kernel;
+                    if (kernel < 0)
+                        continue;
+                    const std::vector<int> path = pathToSource(s->rates, kernel);
+                    const bool hangs = std::find(path.begin(), path.end(), fallBack->clock) != path.end();
+                    if (policy == OnFailure::GoOn && hangs && fallBack->rates.clocks[size_t(kernel)].rate != s->rates.clocks[size_t(kernel)].rate)
+                        QVERIFY2(fallBack->left.contains(int(n)), s->plan.needs[n].title.c_str());
+                }
+            }
+        }
+    }
+
+    void randomFailuresAreMastered_data() { families(); }
+    /// Random clocks, random slow ones, each policy, each clock dead in turn: no hazard on the way to what is left.
+    void randomFailuresAreMastered()
+    {
+        QFETCH(QString, name);
+        const Workpiece work = demo(name.toStdString());
+        const std::vector<Plan> plans = validPlans(work, 815, 16);
+        int tried = 0, wentOn = 0;
+        for (size_t p = 0; p < plans.size(); ++p) {
+            Workpiece one = work;
+            one.plan = plans[p];
+            one.plan.slow = plans[(p + 1) % plans.size()].clockSet();
+            one.plan.onFailure = p % 2 ? OnFailure::GoOn : OnFailure::FallBack;
+            const auto s = run(one);
+            for (const Scenario& scenario : scenariosOf(s->facts())) {
+                if (scenario.dead.empty())
+                    continue;
+                const Rehearsal r = rehearsePlanned(s->facts(), scenario);
+                std::string decisions = one.plan.range + " ";
+                for (const auto& [clock, value] : one.plan.clocks)
+                    decisions += clock + "=" + value + " ";
+                decisions += "| slow " + one.plan.slow->range + " ";
+                for (const auto& [clock, value] : one.plan.slow->clocks)
+                    decisions += clock + "=" + value + " ";
+                QVERIFY2(r.hazards.empty(), (r.title + " " + decisions + nameOf(one.plan.onFailure) + " " + "\n" + hazardsText(r)).c_str());
+                ++tried;
+                wentOn += !r.wentOn.empty();
+            }
+        }
+        qInfo("%d of %d went on", wentOn, tried);
+        QVERIFY(wentOn > 0);
+    }
+
     void randomPlansComeUp_data() { families(); }
     /// Plans whose clocks are all inside their limits are not called hazardous: from reset, to another set of clocks and back.
     void randomPlansComeUp()

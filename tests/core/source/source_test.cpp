@@ -39,6 +39,8 @@ private Q_SLOTS:
             need.title = "x */ #error \" \\";
         hostile.plan.needs[3].id = "while";
         hostile.plan.needs[4].id = "board";
+        QTest::newRow("goes on, two cores") << with(demo("pump-hall-a-done"), SetOnFailure{OnFailure::GoOn});
+        QTest::newRow("falls back") << with(with(with(demo(), SetMode{"STOP", true}), SetOnFailure{OnFailure::FallBack}), SetSlow{ClockSet{"", {}}});
         QTest::newRow("low-power modes") << with(with(demo(), SetMode{"STOP", true}), SetMode{"SLEEP", true});
         QTest::newRow("RISC-V doze") << with(demo("ditch-meter-d-done"), SetMode{"DOZE", true});
         QTest::newRow("two cores stop, two sets") << with(with(demo("pump-hall-a-done"), SetMode{"STILL", true}), SetSlow{ClockSet{"", {{"HX", "on"}}}});
