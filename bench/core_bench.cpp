@@ -89,6 +89,16 @@ void pipelineLargestChip(benchmark::State& state)
 }
 BENCHMARK(pipelineLargestChip)->Unit(benchmark::kMillisecond);
 
+/// The same when the plan wants to go on after the failure of each of its clocks.
+void pipelineWithFallBacks(benchmark::State& state)
+{
+    Workpiece work = grown("pump-hall-a-done", "al7654-b176", 40);
+    work.plan.onFailure = OnFailure::GoOn;
+    for (auto _ : state)
+        benchmark::DoNotOptimize(computeSnapshot(work));
+}
+BENCHMARK(pipelineWithFallBacks)->Unit(benchmark::kMillisecond);
+
 /// Three wishes at once on the tree with two multipliers; all ways.
 void reachThreeTargets(benchmark::State& state)
 {

@@ -2,7 +2,7 @@
 // What the bring-up does instead when a clock does not start in its time, as the plan's policy wants it.
 #include "core/image/clock_steps.h"
 #include "core/plan/clock_set.h"
-#include "core/tuning/accuracy.h"
+#include "core/tuning/one_need.h"
 
 #include <fmt/format.h>
 
@@ -83,25 +83,27 @@ private:
     void leave(FallBack& out) const
     {
         out.left.clear();
-        const std::vector<Setting> settings = tune(device_, plan_, f_.bindings, out.rates);
-        const std::vector<Accuracy> accuracy = accuracyOf(device_, plan_, f_.bindings, out.rates);
+        const auto steady = [&](int clock) { return clock < 0 || (out.rates.clocks[size_t(clock)].running && out.rates.clocks[size_t(clock)].rate == f_.rates.clocks[size_t(clock)].rate); };
         for (size_t n = 0; n < f_.plan.needs.size(); ++n) {
             const int instance = f_.bindings.needs[n].instance;
-            const Setting &planned = f_.settings[n], &then = settings[n];
-            const auto missed = [](const Setting& setting) { return std::count_if(setting.achieved.begin(), setting.achieved.end(), [](const Achieved& achieved) { return !achieved.ok; }); };
-            const auto sameRole = [](const RoleValue& a, const RoleValue& b) { return a.role == b.role && a.value == b.value; };
-            const bool same = planned.computed == then.computed && missed(then) <= missed(planned) && std::equal(planned.roles.begin(), planned.roles.end(), then.roles.begin(), then.roles.end(), sameRole);
-            const auto steady = [&](int clock) { return out.rates.clocks[size_t(clock)].running && out.rates.clocks[size_t(clock)].rate == f_.rates.clocks[size_t(clock)].rate; };
-            const bool clocked = instance < 0 || (out.rates.clocks[size_t(device_.instances[size_t(instance)].bus)].running &&
-                                                  (device_.instances[size_t(instance)].kernel < 0 || steady(device_.instances[size_t(instance)].kernel)));
+            const bool clocked = instance < 0 || (out.rates.clocks[size_t(device_.instances[size_t(instance)].bus)].running && steady(device_.instances[size_t(instance)].kernel));
             // What a line ignores is counted in cycles of its clock.
-            const bool quiet = std::all_of(f_.pads.begin(), f_.pads.end(), [&](const PadSetup& setup) {
+            const auto quiet = [&](const PadSetup& setup) {
                 const int lines = device_.linesInPorts ? device_.pads[size_t(setup.pad)].port : device_.lineInstance;
                 return setup.need != int(n) || setup.quiet.value.isZero() || lines < 0 || steady(device_.instances[size_t(lines)].kernel);
-            });
-            if (!same || !clocked || !quiet || !accuracy[n].ok())
+            };
+            if (!clocked || !std::all_of(f_.pads.begin(), f_.pads.end(), quiet) || !meansTheSame(n, out.rates) || !accuracyOfNeed(device_, plan_, f_.bindings, out.rates, n).ok())
                 out.left.insert(int(n));
         }
+    }
+
+    bool meansTheSame(size_t need, const Rates& rates) const
+    {
+        const Setting& planned = f_.settings[need];
+        const Setting then = tuneNeed(device_, plan_, f_.bindings, rates, need);
+        const auto missed = [](const Setting& setting) { return std::count_if(setting.achieved.begin(), setting.achieved.end(), [](const Achieved& achieved) { return !achieved.ok; }); };
+        const auto sameRole = [](const RoleValue& a, const RoleValue& b) { return a.role == b.role && a.value == b.value; };
+        return planned.computed == then.computed && missed(then) <= missed(planned) && std::equal(planned.roles.begin(), planned.roles.end(), then.roles.begin(), then.roles.end(), sameRole);
     }
 
     FallBack finished(FallBack out, const AwaitedClock& awaited)

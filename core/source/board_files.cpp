@@ -311,7 +311,7 @@ SourceFile boardHeader(const Facts& f, const Names& names)
         if (!f.image.fallBacks.empty()) {
             w.comment("Goes on after a clock has failed: false when nothing can. Then the time-out of that clock, while the program runs without it.");
             w.linef("bool {0}_clocks_fall_back(enum {0}_status failed);", names.prefix);
-            w.linef("enum {0}_status {0}_clock_failure(void);", names.prefix);
+            w.linef("enum {0}_status {0}_failed_clock(void);", names.prefix);
         }
         if (!runningWatchdogs(f.device).empty()) {
             w.comment("The chip's reset starts a watchdog: the bring-up feeds it while it waits, afterwards the program must.");
@@ -463,7 +463,7 @@ SourceFile boardSource(const Facts& f, const Names& names)
         w.line("{");
         for (const FallBack& fallBack : f.image.fallBacks)
             if (fallBack.coresHeld.contains(f.device.findCore(core.id))) {
-                w.linef("    if ({}_clock_failure() == {}) {{", names.prefix, timeoutName(f, names, fallBack.awaited));
+                w.linef("    if ({}_failed_clock() == {}) {{", names.prefix, timeoutName(f, names, fallBack.awaited));
                 w.comment("What it owns does not run without that clock.", 8);
                 w.line("        return;");
                 w.line("    }");
@@ -517,7 +517,7 @@ static void fallBackFunctions(Writer& w)
     w.linef("    return status == {};", w.names.macro("OK"));
     w.line("}");
     w.line();
-    w.linef("enum {0}_status {0}_clock_failure(void)", p);
+    w.linef("enum {0}_status {0}_failed_clock(void)", p);
     w.line("{");
     w.line("    return failure;");
     w.line("}");
