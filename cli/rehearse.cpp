@@ -88,7 +88,7 @@ static void addRehearse(CLI::App& app, int& exitCode)
     CLI::App* command = app.add_subcommand("rehearse", "Run the bring-up, the changes of clocks and the low-power modes on a simulated chip and judge every step.");
     command->add_option("PLAN", options->plan, "Plan file")->required();
     command->add_flag("--machine-code", options->machineCode, "Compile the written C and execute it on an emulated core as well");
-    command->add_option("--what-if", options->whatIf, "A clock (by its id) that never starts; \"all\": each in turn that is in use");
+    command->add_option("--what-if", options->whatIf, "A clock (by its id) that never starts or fails later; \"all\": each in turn that is in use, and the supply");
     command->add_flag("--steps", options->steps, "List every operation with its moment");
     command->add_option("--format", options->format, "text or json")->check(CLI::IsMember({"text", "json"}));
     command->callback([options, &exitCode] {
@@ -98,7 +98,7 @@ static void addRehearse(CLI::App& app, int& exitCode)
         const Facts facts = s->facts();
         std::vector<Scenario> scenarios = scenariosOf(facts);
         if (options->whatIf.empty()) {
-            std::erase_if(scenarios, [](const Scenario& scenario) { return !scenario.dead.empty() || scenario.fails >= 0; });
+            std::erase_if(scenarios, [](const Scenario& scenario) { return scenario.whatIf(); });
         } else {
             const int clock = s->device->findClock(options->whatIf);
             if (clock < 0 && options->whatIf != "all") {
@@ -109,7 +109,7 @@ static void addRehearse(CLI::App& app, int& exitCode)
                 exitCode = complain(problemOf(fmt::format("{} has no clock {}.{}", s->device->name, options->whatIf, meant.empty() ? "" : " Did you mean " + meant + "?")));
                 return;
             }
-            std::erase_if(scenarios, [clock](const Scenario& scenario) { return clock >= 0 ? !scenario.dead.contains(clock) && scenario.fails != clock : scenario.dead.empty() && scenario.fails < 0; });
+            std::erase_if(scenarios, [clock](const Scenario& scenario) { return clock >= 0 ? !scenario.dead.contains(clock) && scenario.fails != clock : !scenario.whatIf(); });
             if (scenarios.empty()) {
                 exitCode = complain(problemOf(fmt::format("{} is not in use, or runs from reset on without being asked for: it cannot fail to start.", options->whatIf)));
                 return;
@@ -125,8 +125,7 @@ static void addRehearse(CLI::App& app, int& exitCode)
             Run planned{rehearsePlanned(facts, scenario), {}, !scenario.dead.empty()};
             planned.hazards = planned.rehearsal.hazards;
             runs.push_back(planned);
-            // A clock that fails later is nothing that the program does.
-            if (!options->machineCode || scenario.fails >= 0)
+            if (!options->machineCode || scenario.laterOn())
                 continue;
             Expected<Rehearsal> machine = rehearseMachineCode(facts, s->source(), scenario, folder.path());
             if (!machine) {

@@ -2,6 +2,7 @@
 #include "app/clocks/reach_panel.h"
 
 #include "app/theme/theme.h"
+#include "core/rehearsal/rehearsal.h"
 #include "app/widgets/panel.h"
 #include "core/quantity/format.h"
 #include "core/tuning/clock_goals.h"
@@ -51,12 +52,16 @@ ReachPanel::ReachPanel(Document& document, ViewState& view, QWidget* parent) : Q
     note_->setWordWrap(true);
     note_->setContentsMargins(12, 0, 12, 0);
     note_->setTextFormat(Qt::PlainText);
-    for (QLabel* label : {heading_, note_})
+    verdict_ = new QLabel;
+    verdict_->setContentsMargins(12, 0, 12, 0);
+    verdict_->setTextFormat(Qt::PlainText);
+    for (QLabel* label : {heading_, note_, verdict_})
         label->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
     list_ = new ProposalList;
     column->addWidget(heading_);
     column->addWidget(note_);
     column->addWidget(list_, 1);
+    column->addWidget(verdict_);
     setFocusProxy(list_);
     setFixedHeight(236);
     hide();
@@ -190,6 +195,24 @@ void ReachPanel::previewRow(int row)
         if (const auto next = document_.preview(*list_->proposals()[size_t(row)].edit))
             preview = *next;
     view_.setPreview(preview);
+    rehearse(preview);
+}
+
+void ReachPanel::rehearse(const std::shared_ptr<const Snapshot>& way)
+{
+    rehearsing_.cancel();
+    verdict_->setVisible(way != nullptr);
+    verdict_->setText("Rehearsing this way\u2026");
+    verdict_->setFont(Theme::get().text(11));
+    restyle(verdict_, QString("color: %1").arg(Theme::get().muted.name()));
+    if (way)
+        rehearsing_.run<Verdict>("Rehearsing", [way](const Background::Stopped&) { return verdictOn(way->facts(), way->findings); },
+                                 [this](const Verdict& verdict) {
+                                     verdict_->setText(typeset(verdict.text));
+                                     verdict_->setToolTip(verdict_->text());
+                                     restyle(verdict_, QString("color: %1").arg((verdict.hazards ? Theme::get().error : Theme::get().muted).name()));
+                                 },
+                                 std::chrono::milliseconds(0));
 }
 
 void ReachPanel::take(int row)
@@ -204,6 +227,7 @@ void ReachPanel::take(int row)
 void ReachPanel::close()
 {
     background_.cancel();
+    rehearsing_.cancel();
     if (isHidden())
         return;
     view_.setPreview(nullptr);

@@ -28,6 +28,8 @@ public:
     const std::vector<ReachTarget>& targets() const { return targets_; }
     ProposalList* list() const { return list_; }
     QString note() const { return note_->text(); }
+    /// What a rehearsal of the current way shows.
+    QString verdict() const { return verdict_->text(); }
     Background& background() { return background_; }
 
 Q_SIGNALS:
@@ -40,6 +42,7 @@ private:
     void showRepair(const RepairResult& result);
     Proposal proposalOf(int number, const ReachWay& way) const;
     void previewRow(int row);
+    void rehearse(const std::shared_ptr<const Snapshot>& way);
     void take(int row);
 
     Document& document_;
@@ -47,8 +50,10 @@ private:
     std::vector<ReachTarget> targets_;
     QLabel* heading_ = nullptr;
     QLabel* note_ = nullptr;
+    QLabel* verdict_ = nullptr;
     ProposalList* list_ = nullptr;
     Background background_;
+    Background rehearsing_;
 };
 
 } // namespace bindrel

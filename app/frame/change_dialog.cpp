@@ -2,6 +2,7 @@
 #include "app/frame/change_dialog.h"
 
 #include "app/theme/theme.h"
+#include "core/rehearsal/rehearsal.h"
 
 #include <QDialogButtonBox>
 #include <QLabel>
@@ -10,7 +11,7 @@
 
 namespace bindrel {
 
-ChangeDialog::ChangeDialog(const Plan& before, const Edit& edit, QWidget* parent) : QDialog(parent)
+ChangeDialog::ChangeDialog(const Document& document, const Edit& edit, QWidget* parent) : QDialog(parent)
 {
     setWindowTitle("What would change");
     setMinimumWidth(460);
@@ -20,7 +21,7 @@ ChangeDialog::ChangeDialog(const Plan& before, const Edit& edit, QWidget* parent
     title->setTextFormat(Qt::PlainText);
     title->setFont(Theme::get().text(14, true));
     column->addWidget(title);
-    Plan step = before;
+    Plan step = document.snapshot().plan;
     for (const Change& change : edit.changes) {
         auto* line = new QLabel(typeset(describe(step, change)));
         line->setTextFormat(Qt::PlainText);
@@ -30,6 +31,18 @@ ChangeDialog::ChangeDialog(const Plan& before, const Edit& edit, QWidget* parent
         if (const Expected<Plan> next = applied(step, {"", {change}}))
             step = *next;
     }
+    verdict_ = new QLabel("Rehearsing the changed plan\u2026");
+    verdict_->setTextFormat(Qt::PlainText);
+    verdict_->setWordWrap(true);
+    verdict_->setFont(Theme::get().text(12));
+    column->addSpacing(6);
+    column->addWidget(verdict_);
+    if (const auto after = document.preview(edit))
+        background_.run<Verdict>("Rehearsing", [after = *after](const Background::Stopped&) { return verdictOn(after->facts(), after->findings); },
+                                 [this](const Verdict& verdict) {
+                                     verdict_->setText(typeset(verdict.text));
+                                     restyle(verdict_, QString("color: %1").arg((verdict.hazards ? Theme::get().error : Theme::get().muted).name()));
+                                 });
     auto* buttons = new QDialogButtonBox;
     auto* apply = buttons->addButton("Change it", QDialogButtonBox::AcceptRole);
     apply->setProperty("primary", true);

@@ -45,7 +45,7 @@ void FindingsList::fixCurrent()
         Q_EMIT document_.refused(QString::fromStdString(edit.problem().message));
         return;
     }
-    ChangeDialog dialog(s.plan, *edit, this);
+    ChangeDialog dialog(document_, *edit, this);
     if (dialog.exec() == QDialog::Accepted)
         document_.apply(*edit);
 }

@@ -229,7 +229,7 @@ void RehearsalStation::runMachineCode()
     const Runs::One* run = current();
     if (!run)
         return;
-    if (run->scenario.fails >= 0)
+    if (run->scenario.laterOn())
         return say("What fails later is nothing that the program does: there is no machine code to run for it.", false);
     struct Ran {
         std::string text;

@@ -16,7 +16,7 @@ struct Runs {
     struct One {
         Scenario scenario;
         Rehearsal rehearsal;
-        bool whatIf() const { return !scenario.dead.empty() || scenario.fails >= 0; }
+        bool whatIf() const { return scenario.whatIf(); }
     };
     std::shared_ptr<const Snapshot> snapshot;
     std::vector<One> list;

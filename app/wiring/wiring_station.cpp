@@ -347,7 +347,7 @@ void WiringStation::readNets(const QString& text, const QString& from)
         Q_EMIT document_.refused(QString("%1 tells %2 nets, and all of them are known.").arg(from).arg(table->entries.size()));
         return;
     }
-    ChangeDialog dialog(s.plan, edit, this);
+    ChangeDialog dialog(document_, edit, this);
     if (dialog.exec() == QDialog::Accepted)
         document_.apply(edit);
 }

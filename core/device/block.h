@@ -36,6 +36,7 @@ struct Field {
     std::uint32_t key = 0;
     std::vector<EnumValue> values;
     std::string about;
+    bool survivesReset = false; ///< only the loss of its supply resets it: the calendar's island
     /// A status that takes the code of a control field of the same block, `followsAfter` later; -1: it does not.
     int followsReg = -1, followsField = -1;
     Duration followsAfter;

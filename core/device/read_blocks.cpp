@@ -65,10 +65,11 @@ void readField(Register& reg, const std::string& name, const JsonNode& node)
     field.name = name;
     int copies = 1, first = 0;
     if (node.isObject()) {
-        node.allowOnly({"bits", "access", "values", "about", "count", "first", "key", "follows"});
+        node.allowOnly({"bits", "access", "values", "about", "count", "first", "key", "follows", "survives_reset"});
         std::tie(field.lsb, field.width) = readBits(node.child("bits"));
         field.access = readAccess(node);
         field.about = node.string("about", "");
+        field.survivesReset = node.boolean("survives_reset", false);
         if (node.has("key")) {
             field.access = Field::Access::Key;
             field.key = node.child("key").asWord();

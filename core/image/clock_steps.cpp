@@ -74,6 +74,13 @@ private:
         int clock = -1; ///< Set: the multiplier whose frozen controls are set
     };
 
+    /// Whether a clock's control is written. What survives a reset may hold anything, whatever the data sheet's table says of reset.
+    bool isWritten(int i) const
+    {
+        const FieldRef& control = node(i).control;
+        return !sameSetting(i) || (gatesClosed_ && control.valid() && to_.live[size_t(i)] && device_.fieldOf(control).survivesReset);
+    }
+
     void collect()
     {
         const auto fastest = [this](int range) { return device_.ranges[size_t(range)].waitStateLimits.back(); };
@@ -96,9 +103,9 @@ private:
                 if (now(i).off != then(i).off)
                     open_.push_back({now(i).off ? What::GateOn : What::Off, i});
             } else if (facts.type == ClockNode::Type::Select) {
-                if (!frozen && !sameSetting(i))
+                if (!frozen && isWritten(i))
                     open_.push_back({facts.tier == "kernel" ? What::KernelSelect : What::SystemSelect, i});
-            } else if (facts.control.valid() && !frozen && !sameSetting(i)) {
+            } else if (facts.control.valid() && !frozen && isWritten(i)) {
                 const bool slower = (then(i).setting > now(i).setting) == (facts.type == ClockNode::Type::Divide);
                 open_.push_back({facts.tier == "kernel" ? (slower ? What::KernelSlower : What::KernelFaster) : slower ? What::BusSlower : What::BusFaster, i});
             }

@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/base/text.h"
 #include "core/rehearsal/rehearsal.h"
 
 #include <fmt/format.h>
@@ -13,7 +14,7 @@ std::vector<Finding> hazardFindings(const Facts& facts, const std::vector<Findin
     for (const Scenario& scenario : scenariosOf(facts)) {
         // Of what breaks, only that counts which the program is to master.
         const bool mastered = !scenario.dead.empty() && facts.plan.onFailure != OnFailure::Stop;
-        if ((!scenario.dead.empty() && !mastered) || scenario.fails >= 0)
+        if ((!scenario.dead.empty() && !mastered) || scenario.laterOn())
             continue;
         const Rehearsal run = rehearsePlanned(facts, scenario);
         if (!run.gaveUp.empty() && !mastered)
@@ -28,6 +29,15 @@ std::vector<Finding> hazardFindings(const Facts& facts, const std::vector<Findin
     for (Finding& finding : out)
         finding.subject = Finding::Subject::Rehearsal;
     return out;
+}
+
+Verdict verdictOn(const Facts& facts, const std::vector<Finding>& known)
+{
+    const std::vector<Finding> hazards = hazardFindings(facts, known);
+    if (hazards.empty())
+        return {"Rehearsed: no hazard.", 0};
+    const long more = long(hazards.size()) - 1;
+    return {fmt::format("Rehearsed: {}{}", hazards.front().text, more > 0 ? fmt::format(" And {}.", counted(more, "more hazard")) : std::string()), more + 1};
 }
 
 } // namespace bindrel

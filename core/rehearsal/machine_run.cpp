@@ -31,6 +31,23 @@ public:
 
     Outcome run(const std::filesystem::path& folder)
     {
+        if (Outcome ran = fromReset(folder); !ran)
+            return ran;
+        if (up_ && !fallBack_ && scenario_.kind == Scenario::Kind::Reset) {
+            chip_.pass(kSecond / 1000);
+            chip_.warmReset();
+            cores_.clear();
+            left_.clear();
+            if (Outcome ran = fromReset(folder); !ran)
+                return ran;
+        }
+        out_.end = chip_.now();
+        return {};
+    }
+
+private:
+    Outcome fromReset(const std::filesystem::path& folder)
+    {
         for (size_t core = 0; core < device_.cores.size(); ++core) {
             const Names names = namesFor(f_, core);
             Expected<ProgramImage> program = readProgram(folder / (names.prefix.text() + ".elf"));
@@ -50,7 +67,8 @@ public:
             cores_.back()->waitsIn(names.prefix.text() + "_core_wait");
             const bool returned = ended(cores_.back()->runUntilReturnOf(names.prefix.text() + "_bring_up"), names.prefix.text() + "_bring_up");
             if (core == 0) {
-                out_.untilUp = chip_.now();
+                if (out_.untilUp == 0)
+                    out_.untilUp = chip_.now();
                 lateFailed_ = returned && cores_[0]->result() != 0;
                 const std::uint32_t status = cores_[0]->result();
                 if (lateFailed_)
@@ -76,11 +94,9 @@ public:
             else
                 goOn();
         }
-        out_.end = chip_.now();
         return {};
     }
 
-private:
     std::string prefix() const { return namesFor(f_, 0).prefix.text(); }
 
     /// Whether what failed is a slow source only, so that the rest of the board is up.

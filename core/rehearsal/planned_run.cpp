@@ -41,6 +41,10 @@ public:
                 out_.wentOn = wentOnText(f_, *fallBack_);
             else if (scenario_.fails >= 0)
                 clockFails();
+            else if (scenario_.sagsTo >= 0)
+                supplySags();
+            else if (scenario_.kind == Scenario::Kind::Reset)
+                resetAndAgain();
             else if (scenario_.kind == Scenario::Kind::Slow && f_.image.slowRates)
                 slowAndBack();
             else if (scenario_.kind == Scenario::Kind::Mode)
@@ -183,6 +187,30 @@ private:
         chip_.fail(scenario_.fails);
         chip_.pass(kSecond / 1000);
         recorder_.end();
+    }
+
+    void supplySags()
+    {
+        const OperatingRange& range = device_.ranges[size_t(scenario_.sagsTo)];
+        chip_.pass(kSecond / 1000);
+        begin({"supply falls", fmt::format("It suffices for {} only.", range.name), {Place::Kind::Range, {}, {}}});
+        chip_.sag(scenario_.sagsTo);
+        chip_.pass(kSecond / 1000);
+        recorder_.end();
+    }
+
+    void resetAndAgain()
+    {
+        chip_.pass(kSecond / 1000);
+        begin({"reset", "Not by the supply: what survives a reset stays.", {}});
+        chip_.warmReset();
+        recorder_.end();
+        left_.clear();
+        if (!bringUp())
+            return;
+        startAll();
+        recorder_.rest();
+        judgeOutcome(chip_, f_, f_.rates, left_, scenario_.dead);
     }
 
     void begin(Operation operation) { recorder_.begin(std::move(operation)); }
@@ -336,7 +364,7 @@ void splitTime(Rehearsal& rehearsal, const Facts& f)
 
 std::string titleOf(const Facts& f, const Scenario& s)
 {
-    std::string text = s.kind == Scenario::Kind::Slow ? "To the slow clocks and back" : s.kind == Scenario::Kind::Restart ? "Stopped and started again" : "From reset";
+    std::string text = s.kind == Scenario::Kind::Slow ? "To the slow clocks and back" : s.kind == Scenario::Kind::Restart ? "Stopped and started again" : s.kind == Scenario::Kind::Reset ? "A reset while all runs" : "From reset";
     if (s.kind == Scenario::Kind::Mode) {
         const ModeSteps& steps = f.image.modes[size_t(s.mode)];
         text = fmt::format("Into {}{} and back", f.device.modes[size_t(steps.mode)].name, steps.slow ? ", from the slow clocks," : "");
@@ -345,6 +373,8 @@ std::string titleOf(const Facts& f, const Scenario& s)
         text += fmt::format(", {} never starts", f.device.clocks[size_t(dead)].name);
     if (s.fails >= 0)
         text += fmt::format(", then {} fails", f.device.clocks[size_t(s.fails)].name);
+    if (s.sagsTo >= 0)
+        text += fmt::format(", then the supply falls below {}", format(f.device.ranges[size_t(f.rates.range)].supplyMin));
     return text;
 }
 
@@ -355,6 +385,7 @@ std::vector<Scenario> scenariosOf(const Facts& f)
         out.push_back({Scenario::Kind::Slow, -1, {}, -1});
     if (!f.image.stops.empty())
         out.push_back({Scenario::Kind::Restart, -1, {}, -1});
+    out.push_back({Scenario::Kind::Reset, -1, {}, -1});
     for (size_t m = 0; m < f.image.modes.size(); ++m)
         out.push_back({Scenario::Kind::Mode, int(m), {}, -1});
     for (size_t i = 0; i < f.device.clocks.size(); ++i) {
@@ -367,6 +398,14 @@ std::vector<Scenario> scenariosOf(const Facts& f)
         if (node.type == ClockNode::Type::Crystal || node.type == ClockNode::Type::External)
             out.push_back({Scenario::Kind::BringUp, -1, {}, int(i)});
     }
+    // A brown-out: of the ranges that a lower supply suffices for, the one that needs the most of it.
+    int lower = -1;
+    const auto least = [&f](int range) { return f.device.ranges[size_t(range)].supplyMin; };
+    for (int r = 0; r < int(f.device.ranges.size()); ++r)
+        if (least(r) < least(f.rates.range) && (lower < 0 || least(r) > least(lower)))
+            lower = r;
+    if (lower >= 0)
+        out.push_back({Scenario::Kind::BringUp, -1, {}, -1, lower});
     return out;
 }
 

@@ -16,12 +16,18 @@ struct Scenario {
         Slow,    ///< then to the slow clocks and back
         Mode,    ///< then into a low-power mode and back
         Restart, ///< then every need is stopped and started again
+        Reset,   ///< then the chip is reset other than by its supply, and all of it once more
     };
     Kind kind = Kind::BringUp;
     int mode = -1;          ///< into Image::modes, for Kind::Mode
     std::set<int> dead;     ///< clocks that never start
     int fails = -1;         ///< a clock that stops once all is up; -1: none
+    int sagsTo = -1;        ///< the operating range that the supply suffices for after it has fallen, once all is up; -1: it does not fall
 
+    /// Something fails: not what the program does by itself.
+    bool whatIf() const { return !dead.empty() || fails >= 0 || sagsTo >= 0; }
+    /// It fails once all is up: the program has no part in it.
+    bool laterOn() const { return fails >= 0 || sagsTo >= 0; }
     friend bool operator==(const Scenario&, const Scenario&) = default;
 };
 /// "From reset", "From reset, with the HF crystal dead", "Into Stop and back".
@@ -82,6 +88,13 @@ Rehearsal rehearsePlanned(const Facts& facts, const Scenario& scenario);
 /// What the planned runs of a plan show beyond `known`: a finding of rule REH-01 a hazard, errors all. What a finding says already of the same
 /// clock is not said again.
 std::vector<Finding> hazardFindings(const Facts& facts, const std::vector<Finding>& known);
+
+/// The same as a line for people, before a change is taken: "Rehearsed: no hazard." or the first hazard and how many more there are.
+struct Verdict {
+    std::string text;
+    long hazards = 0;
+};
+Verdict verdictOn(const Facts& facts, const std::vector<Finding>& known);
 
 /// Compiles the written C with the cross-compilers in `folder` (which must exist and be empty) and executes the machine code from each core's
 /// reset vector. A problem: no compiler, it does not compile, or this program was built without the emulator.

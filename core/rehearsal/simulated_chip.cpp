@@ -419,6 +419,33 @@ void SimulatedChip::fail(int clock)
     settle();
 }
 
+void SimulatedChip::warmReset()
+{
+    registers_.reset();
+    clocks_.reset(now_);
+    running_ = {0};
+    demand_.levelsFree = demand_.switching = false;
+    demand_.steady.clear();
+    broken_.clear();
+    for (Dog& dog : dogs_) {
+        dog.elapsed = 0;
+        dog.bitten = false;
+    }
+    for (size_t p = 0; p < looks_.size(); ++p)
+        if (const PadLook look = pads_.look(int(p)); look != looks_[p]) {
+            looks_[p] = look;
+            if (observer_)
+                observer_->padChanged(int(p), look);
+        }
+    settle();
+}
+
+void SimulatedChip::sag(int range)
+{
+    clocks_.sag(range);
+    settle();
+}
+
 void SimulatedChip::sleepAndWake(const LowPowerMode& mode, Moment asleep)
 {
     pass(asleep);

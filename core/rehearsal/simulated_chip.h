@@ -56,6 +56,10 @@ public:
 
     /// A clock stops while the program runs: its monitor, if it is on, falls back.
     void fail(int clock);
+    /// A reset that does not come from the supply: what survives it is as the program left it.
+    void warmReset();
+    /// The supply falls to what this operating range needs.
+    void sag(int range);
     /// The core waits in a low-power mode, and is woken.
     void sleepAndWake(const LowPowerMode& mode, Moment asleep);
 

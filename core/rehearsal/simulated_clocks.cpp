@@ -33,21 +33,28 @@ SimulatedClocks::SimulatedClocks(SimulatedRegisters& registers, const Board& boa
     mark(device_.waitStates);
     mark(device_.rangeStatus);
     mark(device_.rangeReady.ref);
+    reset(0);
+}
+
+void SimulatedClocks::reset(Moment now)
+{
     range_ = device_.resetRange;
     // Without a regulator to choose, the supply alone decides what the silicon bears.
     for (size_t r = 0; r < device_.ranges.size() && !device_.rangeControl.valid(); ++r)
-        if (const OperatingRange& range = device_.ranges[r]; range.supplyMin <= board.supply && board.supply <= range.supplyMax)
-            if (const OperatingRange& known = device_.ranges[size_t(range_)]; !(known.supplyMin <= board.supply && board.supply <= known.supplyMax) || range.waitStateLimits.back() > known.waitStateLimits.back())
+        if (const OperatingRange& range = device_.ranges[r]; range.supplyMin <= board_.supply && board_.supply <= range.supplyMax)
+            if (const OperatingRange& known = device_.ranges[size_t(range_)]; !(known.supplyMin <= board_.supply && board_.supply <= known.supplyMax) || range.waitStateLimits.back() > known.waitStateLimits.back())
                 range_ = int(r);
     wantedRange_ = range_;
+    rangeAt_ = now;
     for (size_t i = 0; i < clocks_.size(); ++i) {
         // What runs from reset has started before the core does.
+        const bool stays = clocks_[i].on && clocks_[i].readyAt <= now && now > 0;
         clocks_[i].on = isOn(device_.clocks[i]);
-        clocks_[i].readyAt = clocks_[i].on && device_.clocks[i].onAtReset ? 0 : picoseconds(device_.clocks[i].startup);
+        clocks_[i].readyAt = clocks_[i].on && (stays || device_.clocks[i].onAtReset) ? now : now + picoseconds(device_.clocks[i].startup);
         if (device_.clocks[i].type == ClockNode::Type::Select)
             clocks_[i].setting = -1;
     }
-    settle(0);
+    settle(now);
 }
 
 bool SimulatedClocks::concerns(int instance, int reg) const { return relevant_.contains({instance, reg}); }
@@ -183,6 +190,8 @@ void SimulatedClocks::settle(Moment now)
         if (device_.rangeReady.valid())
             registers_.put(device_.rangeReady.ref, settled ? device_.rangeReady.code : device_.rangeReady.code == 0 ? 1u : 0u);
     }
+    if (sagged_ >= 0)
+        range_ = sagged_;
     std::fill(done_.begin(), done_.end(), char(0));
     for (int i = 0; i < count(); ++i)
         compute(i, now);

@@ -34,6 +34,10 @@ public:
     /// When something will change by itself; empty when nothing will.
     std::optional<Moment> nextChange(Moment now) const;
 
+    /// The chip has been reset, and its registers with it. What stays on has not stopped.
+    void reset(Moment now);
+    /// The supply falls so far that the core is only good for another operating range, whatever the regulator is set to.
+    void sag(int range) { sagged_ = range; }
     /// A clock dies at this moment: for good when `forGood`.
     void stop(int clock, bool forGood);
     /// The hardware moves a select by itself: after waking, or when a monitored clock fails.
@@ -68,6 +72,7 @@ private:
     std::vector<char> done_;
     std::set<std::pair<int, int>> relevant_;
     int range_ = 0, wantedRange_ = 0;
+    int sagged_ = -1;
     Moment rangeAt_ = 0;
 };
 

@@ -58,6 +58,28 @@ SimulatedRegisters::SimulatedRegisters(const Device& device) : device_(device), 
         locked_[size_t(unlock.instance)] = true;
 }
 
+void SimulatedRegisters::reset()
+{
+    const SimulatedRegisters fresh(device_);
+    for (size_t i = 0; i < cells_.size(); ++i) {
+        Cell& cell = cells_[i];
+        std::uint32_t survives = 0;
+        for (const auto& face : cell.faces)
+            for (const Field& field : shape(face).fields)
+                survives |= field.survivesReset ? field.mask() : 0;
+        cell.value = (cell.value & survives) | (fresh.cells_[i].value & ~survives);
+        cell.once &= survives;
+        cell.latch = 0;
+    }
+    for (Following& f : following_) {
+        f.code = device_.fieldOf(f.control).survivesReset ? f.code : code(f.control);
+        f.target = code(f.control);
+        f.due = 0;
+    }
+    locked_ = fresh.locked_;
+    lastCell_ = -1;
+}
+
 SimulatedRegisters::Spot SimulatedRegisters::find(std::uint32_t address) const
 {
     const auto found = byAddress_.find(address);

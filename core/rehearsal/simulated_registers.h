@@ -72,6 +72,9 @@ public:
     /// Somebody else makes this status bit.
     void leaveToOthers(const FieldRef& status);
 
+    /// A reset that does not come from the supply: fields that survive it keep what they hold.
+    void reset();
+
     bool locked(int instance) const { return locked_[size_t(instance)]; }
     const Device& device() const { return device_; }
 

@@ -89,7 +89,7 @@ private Q_SLOTS:
         for (const Json& chip : {cutFamily(), guarded(cutFamily())}) {
             const auto s = on(chip);
             for (const Scenario& scenario : scenariosOf(s->facts()))
-                if (scenario.dead.empty() && scenario.fails < 0 && (scenario.kind == Scenario::Kind::BringUp || chip["blocks"]["clock"]["registers"].contains("DOOR"))) {
+                if (!scenario.whatIf() && (scenario.kind == Scenario::Kind::BringUp || chip["blocks"]["clock"]["registers"].contains("DOOR"))) {
                     const std::string against = rehearsed(*s, scenario);
                     QVERIFY2(against.empty(), against.c_str());
                 }
