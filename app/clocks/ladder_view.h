@@ -21,6 +21,7 @@ public:
     LadderView(Document& document, ViewState& view, QWidget* parent = nullptr);
 
     int rowCount() const override { return int(rungs_.size()); }
+    QString rowText(int row) const override;
     int rowOf(const std::string& clock) const;
     /// Height of the axis above the rows.
     static constexpr int kAxisHeight = 30;
@@ -38,7 +39,6 @@ Q_SIGNALS:
 protected:
     int rowHeight(int row) const override;
     void paintRow(QPainter& painter, int row, const QRect& rect, bool current) override;
-    QString rowText(int row) const override;
     void paintEvent(QPaintEvent*) override;
     void keyPressEvent(QKeyEvent*) override;
     void resizeEvent(QResizeEvent*) override;

@@ -13,6 +13,7 @@ class FindingsList : public RowList {
 public:
     FindingsList(Document& document, ViewState& view, QWidget* parent = nullptr);
     int rowCount() const override;
+    QString rowText(int row) const override;
     /// Makes the next (or previous) finding current and jumps there; round and round.
     void step(int by);
     /// Shows what the fix of the current finding would change, and makes it when the person agrees.
@@ -26,7 +27,6 @@ Q_SIGNALS:
 protected:
     int rowHeight(int) const override { return 21; }
     void paintRow(QPainter& painter, int row, const QRect& rect, bool current) override;
-    QString rowText(int row) const override;
     void mousePressEvent(QMouseEvent*) override;
     void keyPressEvent(QKeyEvent*) override;
 

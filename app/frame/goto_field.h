@@ -17,12 +17,12 @@ public:
     using RowList::RowList;
     std::vector<GotoTarget> targets;
     int rowCount() const override { return int(targets.size()); }
+    QString rowText(int row) const override { return QString::fromStdString(targets[size_t(row)].hint); }
     void refresh() { rowsChanged(); }
 
 protected:
     int rowHeight(int) const override { return 22; }
     void paintRow(QPainter& painter, int row, const QRect& rect, bool current) override;
-    QString rowText(int row) const override { return QString::fromStdString(targets[size_t(row)].hint); }
     void paintEvent(QPaintEvent*) override;
 };
 

@@ -14,6 +14,7 @@ public:
     /// `run` must outlive what is shown; null: nothing.
     void setRun(const Rehearsal* run);
     int rowCount() const override { return int(rows_.size()); }
+    QString rowText(int row) const override;
     int operationOf(int row) const { return row < 0 || row >= int(rows_.size()) ? -1 : rows_[size_t(row)].operation; }
     int hazardOf(int row) const { return row < 0 || row >= int(rows_.size()) ? -1 : rows_[size_t(row)].hazard; }
     int rowOf(int operation) const;
@@ -23,7 +24,6 @@ public:
 protected:
     int rowHeight(int) const override { return 19; }
     void paintRow(QPainter& painter, int row, const QRect& rect, bool current) override;
-    QString rowText(int row) const override;
 
 private:
     struct Row {

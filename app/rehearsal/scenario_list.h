@@ -16,12 +16,12 @@ public:
     int runOf(int row) const { return row < 0 || row >= int(rows_.size()) ? -1 : rows_[size_t(row)].run; }
     int rowOfRun(int run) const;
     int rowCount() const override { return int(rows_.size()); }
+    QString rowText(int row) const override;
 
 protected:
     int rowHeight(int row) const override { return rows_[size_t(row)].run < 0 ? 24 : 36; }
     bool selectable(int row) const override { return rows_[size_t(row)].run >= 0; }
     void paintRow(QPainter& painter, int row, const QRect& rect, bool current) override;
-    QString rowText(int row) const override;
 
 private:
     struct Row {

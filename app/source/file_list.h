@@ -14,11 +14,11 @@ public:
     void setFiles(std::vector<FileChange> files);
     const std::vector<FileChange>& files() const { return files_; }
     int rowCount() const override { return int(files_.size()); }
+    QString rowText(int row) const override;
 
 protected:
     int rowHeight(int) const override { return 19; }
     void paintRow(QPainter& painter, int row, const QRect& rect, bool current) override;
-    QString rowText(int row) const override;
 
 private:
     std::vector<FileChange> files_;

@@ -24,6 +24,7 @@ public:
     void setEntries(std::vector<StartEntry> entries);
     const std::vector<StartEntry>& entries() const { return entries_; }
     int rowCount() const override { return int(entries_.size()); }
+    QString rowText(int row) const override { return entries_[size_t(row)].target; }
 
 protected:
     Look look(int row) const override
@@ -31,7 +32,6 @@ protected:
         const StartEntry& entry = entries_[size_t(row)];
         return {entry.kind == StartEntry::Kind::Heading, entry.title, entry.detail};
     }
-    QString rowText(int row) const override { return entries_[size_t(row)].target; }
 
 private:
     std::vector<StartEntry> entries_;

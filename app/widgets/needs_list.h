@@ -17,6 +17,7 @@ public:
     NeedsList(Document& document, ViewState& view, Detail detail, QWidget* parent = nullptr);
 
     int rowCount() const override { return int(rows_.size()); }
+    QString rowText(int row) const override;
     void setFilter(const QString& text);
     /// Row of a need, or of a signal of it when it is shown; -1 when filtered out.
     int rowOf(const std::string& need, const std::string& signal = {}) const;
@@ -33,7 +34,6 @@ protected:
     int rowHeight(int row) const override;
     bool selectable(int row) const override { return rows_[size_t(row)].need >= 0; }
     void paintRow(QPainter& painter, int row, const QRect& rect, bool current) override;
-    QString rowText(int row) const override;
     void paintEvent(QPaintEvent*) override;
     void keyPressEvent(QKeyEvent*) override;
     void mousePressEvent(QMouseEvent*) override;

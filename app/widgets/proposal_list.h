@@ -24,6 +24,7 @@ public:
     void setProposals(std::vector<Proposal> proposals);
     const std::vector<Proposal>& proposals() const { return proposals_; }
     int rowCount() const override { return int(proposals_.size()); }
+    QString rowText(int row) const override;
 
 Q_SIGNALS:
     void hovered(int row);
@@ -33,7 +34,6 @@ Q_SIGNALS:
 protected:
     int rowHeight(int row) const override;
     void paintRow(QPainter& painter, int row, const QRect& rect, bool current) override;
-    QString rowText(int row) const override;
     void keyPressEvent(QKeyEvent* event) override;
     void mouseMoveEvent(QMouseEvent* event) override;
 

@@ -20,6 +20,8 @@ public:
     int rowAt(const QPoint& viewportPoint) const;
 
     virtual int rowCount() const = 0;
+    /// Text read out for a row.
+    virtual QString rowText(int row) const = 0;
 
 Q_SIGNALS:
     void currentChanged(int row); ///< by key or click, not by setCurrentRow
@@ -33,9 +35,6 @@ protected:
         return true;
     }
     virtual void paintRow(QPainter& painter, int row, const QRect& rect, bool current) = 0;
-    /// Text read out for a row.
-    virtual QString rowText(int row) const = 0;
-
     /// To be called when the rows are others than before.
     void rowsChanged();
 

@@ -6,6 +6,7 @@
 #include "tests/support/window_fixture.h"
 
 #include <QLabel>
+#include <QMenuBar>
 #include <QPushButton>
 
 using namespace bindrel;
@@ -83,6 +84,36 @@ private Q_SLOTS:
         QTRY_VERIFY_WITH_TIMEOUT(station().scenarios()->rowCount() > 0 && list.runOf(list.currentRow()) == run + 1, 20'000);
         // A mode adds a scenario of the program.
         QCOMPARE(operations().rowCount(), operationsThen);
+    }
+
+    /// The policy is chosen in the menu; the scenario of a dead crystal then tells what is up without it.
+    void whatFollowsAFailureIsChosen()
+    {
+        open("done");
+        rehearse();
+        const auto outcomeOf = [this](const QString& title) {
+            ScenarioList& list = *station().scenarios();
+            for (int row = 0; row < list.rowCount(); ++row)
+                if (list.rowText(row).startsWith(title))
+                    return list.rowText(row);
+            return QString();
+        };
+        QVERIFY2(outcomeOf("HF crystal never starts").contains("ends with a status"), qPrintable(outcomeOf("HF crystal never starts")));
+        QVERIFY(outcomeOf("LF crystal never starts").contains("goes on"));
+        QMenu* menu = nullptr;
+        for (QMenu* m : w_->menuBar()->findChildren<QMenu*>())
+            if (m->title().contains("does not"))
+                menu = m;
+        QVERIFY(menu);
+        Q_EMIT menu->aboutToShow();
+        QCOMPARE(menu->actions().size(), 3);
+        QVERIFY(menu->actions()[0]->isChecked());
+        menu->actions()[1]->trigger();
+        QCOMPARE(now().plan.onFailure, OnFailure::GoOn);
+        QTRY_VERIFY_WITH_TIMEOUT(outcomeOf("HF crystal never starts").contains("goes on"), 20'000);
+        shortcut(QKeySequence("Ctrl+Z"));
+        QCOMPARE(now().plan.onFailure, OnFailure::Stop);
+        QVERIFY(outcomeOf("Supply falls below").contains("hazard"));
     }
 
     void hazardsAreShownAndLeadToTheDecision()
