@@ -70,6 +70,8 @@ bool KindSpec::servedBy(const Device& device, int instance) const
 Expected<std::string> checkGoal(const GoalSpec& goal, std::string_view given)
 {
     const std::string_view text = trimmed(given);
+    if (goal.orNone && text == "none")
+        return std::string(text);
     switch (goal.type) {
     case GoalSpec::Type::Frequency:
     case GoalSpec::Type::Baud:

@@ -6,6 +6,7 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <charconv>
 
 namespace bindrel {
@@ -16,13 +17,61 @@ CanFields canFields(const TuningContext& c)
     return {most("prescaler"), most("propagation"), most("segment1"), most("segment2"), most("jump")};
 }
 
+CanFields canDataFields(const TuningContext& c)
+{
+    const auto most = [&c](std::string_view role) { return c.has(role) ? c.encoding(role).largest(c.maxCode(role)) : 0; };
+    return {most("data_prescaler"), most("data_propagation"), most("data_segment1"), most("data_segment2"), most("data_jump")};
+}
+
+bool wantsFlexible(const Need& need) { return goalText(need, "data_rate") != "none"; }
+
+bool hasFlexible(const Block& block)
+{
+    for (const char* role : {"flexible", "data_prescaler", "data_segment1", "data_segment2", "data_jump"})
+        if (!block.role(role))
+            return false;
+    return true;
+}
+
+int canBytes(const Device& device, int instance, const Need& need)
+{
+    const Block& block = device.blockOf(instance);
+    if (!wantsFlexible(need) || !hasFlexible(block) || !block.role("send_flexible") || !block.role("receive_flexible"))
+        return 8;
+    for (int word = 2; word < 16; ++word)
+        if (!block.role("send_word" + std::to_string(word)) || !block.role("receive_word" + std::to_string(word)))
+            return 8;
+    return 64;
+}
+
+namespace {
+
+std::optional<CanWish> wishOf(const Need& need, const char* rate, const char* sample, const char* jump)
+{
+    const Expected<Ratio> point = parseRatio(goalText(need, sample));
+    std::int64_t width = 1;
+    const std::string text = goalText(need, jump);
+    std::from_chars(text.data(), text.data() + text.size(), width);
+    return point ? std::optional(CanWish{goalRate(need, rate), *point, width}) : std::nullopt;
+}
+
+} // namespace
+
+std::optional<FlexibleTiming> flexibleTiming(const TuningContext& c)
+{
+    const std::optional<CanWish> nominal = wishOf(c.need, "rate", "sample", "jump"), data = wishOf(c.need, "data_rate", "data_sample", "data_jump");
+    if (!nominal || !data || !hasFlexible(c.device.blockOf(c.bound.instance)))
+        return std::nullopt;
+    return bestFlexibleTiming(c.kernel().rate, *nominal, *data, canFields(c), canDataFields(c));
+}
+
 std::optional<CanTiming> canTiming(const TuningContext& c)
 {
-    const Expected<Ratio> sample = parseRatio(goalText(c.need, "sample"));
-    std::int64_t jump = 1;
-    const std::string jumpText = goalText(c.need, "jump");
-    std::from_chars(jumpText.data(), jumpText.data() + jumpText.size(), jump);
-    return sample ? bestCanTiming(c.kernel().rate, goalRate(c.need, "rate"), *sample, jump, canFields(c)) : std::nullopt;
+    if (wantsFlexible(c.need))
+        if (const std::optional<FlexibleTiming> both = flexibleTiming(c))
+            return both->nominal;
+    const std::optional<CanWish> wish = wishOf(c.need, "rate", "sample", "jump");
+    return wish ? bestCanTiming(c.kernel().rate, wish->rate, wish->samplePoint, wish->jump, canFields(c)) : std::nullopt;
 }
 
 Accuracy canAccuracy(const TuningContext& c)
@@ -41,6 +90,12 @@ Accuracy canAccuracy(const TuningContext& c)
     out.given = Ppm(timing->error.value.abs() + worstOf(c).value);
     out.allowed = timing->tolerance();
     out.asks = fmt::format("{} with {} quanta a bit, jump {}: {}", formatBaud(*wanted), timing->quanta(), timing->jump, plusMinus(*out.allowed));
+    if (const std::optional<FlexibleTiming> both = wantsFlexible(c.need) ? flexibleTiming(c) : std::nullopt) {
+        out.given = Ppm(std::max(timing->error.value.abs(), both->data.error.value.abs()) + worstOf(c).value);
+        out.allowed = both->tolerance();
+        out.asks = fmt::format("{} and {} with {} and {} quanta a bit, jumps {} and {}: {}", formatBaud(*wanted), formatBaud(goalRate(c.need, "data_rate")), both->nominal.quanta(), both->data.quanta(),
+                               both->nominal.jump, both->data.jump, plusMinus(*out.allowed));
+    }
     out.effect = fmt::format("{}, sample at {}", formatBaud(timing->rate), format(timing->samplePoint()));
     return out;
 }

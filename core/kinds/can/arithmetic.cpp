@@ -67,6 +67,68 @@ void solveFilters(const TuningContext& c, Setting& out)
     out.achieved.push_back(row);
 }
 
+/// The data phase, and how the controller copes with the delay of the transceiver.
+void solveFlexible(const TuningContext& c, Setting& out)
+{
+    const Block& block = c.device.blockOf(c.bound.instance);
+    const std::string& name = c.device.instances[size_t(c.bound.instance)].name;
+    if (!wantsFlexible(c.need)) {
+        if (c.has("flexible"))
+            out.roles.push_back({"flexible", 0, "data_rate"});
+        return;
+    }
+    const Frequency wanted = goalRate(c.need, "data_rate");
+    Achieved rate{"data_rate", "Data rate", formatBaud(wanted), "none", std::nullopt, false, {}, {}};
+    const std::optional<FlexibleTiming> both = flexibleTiming(c);
+    if (!both) {
+        rate.trouble = hasFlexible(block) ? fmt::format("{} at {} cannot be split into a bit of {} for the data. Give it a rate that is a multiple of that.", c.kernelName(), format(c.kernel().rate), formatBaud(wanted))
+                                          : fmt::format("{} knows classic frames alone. Take a controller with flexible data rate, or none.", name);
+        out.achieved.push_back(rate);
+        return;
+    }
+    const CanTiming& data = both->data;
+    rate.achieved = formatBaud(data.rate);
+    rate.error = data.error;
+    rate.formula = fmt::format("{} / ({} \u00d7 {})", format(c.kernel().rate), data.prescaler, data.quanta());
+    rate.ok = data.error.value.abs() <= both->tolerance().value && goalRate(c.need, "rate") <= wanted;
+    if (!rate.ok)
+        rate.trouble = wanted < goalRate(c.need, "rate") ? "the data is no slower than the arbitration. Ask for a data rate above the bit rate, or for none."
+                                                         : fmt::format("the nearest is {} off, more than the bus bears. Give {} a rate that is a multiple of {}.", format(data.error, true), c.kernelName(), formatBaud(wanted));
+    out.achieved.push_back(rate);
+    const Expected<Ratio> sample = parseRatio(goalText(c.need, "data_sample"));
+    Achieved point{"data_sample", "Data sample point", format(*sample), format(data.samplePoint()), std::nullopt, (data.samplePoint().value - sample->value).abs() <= Rational(1, 20), fmt::format("1 - {} / {}", data.segment2, data.quanta()), {}};
+    if (!point.ok)
+        point.trouble = "the fields of the controller give none that is nearer. Give it a clock that makes more quanta a bit, or ask for another sample point.";
+    out.achieved.push_back(point);
+    const bool apart = c.has("data_propagation");
+    out.roles.push_back({"flexible", 1, "data_rate"});
+    if (c.has("switching"))
+        out.roles.push_back({"switching", 1, "data_rate"});
+    out.roles.push_back({"data_prescaler", data.prescaler, "data_rate"});
+    if (apart)
+        out.roles.push_back({"data_propagation", data.propagation, "data_sample"});
+    out.roles.push_back({"data_segment1", apart ? data.segment1 : data.propagation + data.segment1, "data_sample"});
+    out.roles.push_back({"data_segment2", data.segment2, "data_sample"});
+    out.roles.push_back({"data_jump", data.jump, "data_jump"});
+    // A sender compares each bit at its sample point with what comes back; the data bits may be over before that (ISO 11898-1, transmitter delay compensation).
+    const Duration loop = goalTime(c.need, "loop");
+    const bool late = loop > both->dataSample();
+    const std::int64_t offset = data.prescaler * (data.quanta() - data.segment2);
+    Achieved delay{"loop", "Transceiver delay", format(loop), late ? "measured" : fmt::format("sampled after {}", format(both->dataSample())), std::nullopt, true, {}, {}, true};
+    if (late && !c.has("delay"))
+        delay.trouble = fmt::format("{} cannot measure it, and compares a bit {} after its beginning. Ask for a lower data rate, or a later sample point.", name, format(both->dataSample()));
+    else if (late && data.prescaler > 2)
+        delay.trouble = "it is measured only with a data prescaler of 1 or 2. Give the controller a slower clock, or ask for a lower data rate.";
+    else if (late && c.has("delay_offset") && !c.encoding("delay_offset").encode(offset))
+        delay.trouble = fmt::format("the offset of {} cycles does not fit into the controller's field.", offset);
+    delay.ok = delay.trouble.empty();
+    out.achieved.push_back(delay);
+    if (c.has("delay"))
+        out.roles.push_back({"delay", late && delay.ok, "loop"});
+    if (late && delay.ok && c.has("delay_offset"))
+        out.roles.push_back({"delay_offset", offset, "loop"});
+}
+
 } // namespace
 
 CanFilterPlan canFilterPlan(const Device& device, int instance, const Need& need)
@@ -156,6 +218,7 @@ Setting solveCan(const TuningContext& c)
     out.roles.push_back({"jump", timing->jump, "jump"});
     if (c.has("silent"))
         out.roles.push_back({"silent", listens, "listen"});
+    solveFlexible(c, out);
     solveFilters(c, out);
     if (goalText(c.need, "interrupt") == "received") {
         const bool own = c.device.interruptOf(c.bound.instance, "received").has_value();

@@ -23,19 +23,36 @@ Code word(const char* bytes, int first)
     return code("((uint32_t){0}[{1}] | (uint32_t){0}[{2}] << 8 | (uint32_t){0}[{3}] << 16 | (uint32_t){0}[{4}] << 24)", Code::trusted(bytes), first, first + 1, first + 2, first + 3);
 }
 
+bool isLong(const Facts& f, size_t need) { return canBytes(f.device, f.bindings.needs[need].instance, f.plan.needs[need]) > 8; }
+
+/// What the codes of a length stand for (ISO 11898-1).
+void defineLengths(Writer& w, size_t need)
+{
+    w.line();
+    w.comment("Bytes of a frame by the code of its length.");
+    w.linef("static const uint8_t {}_lengths[16] = {{0, 1, 2, 3, 4, 5, 6, 7, 8, 12, 16, 20, 24, 32, 48, 64}};", w.names.need(need));
+}
+
 void defineSend(Writer& w, size_t need)
 {
     const Facts& f = w.facts;
     const int instance = f.bindings.needs[need].instance;
     const Word name = w.names.need(need);
-    const bool extended = f.device.roleField(instance, "send_extended").valid();
+    const bool extended = f.device.roleField(instance, "send_extended").valid(), flexible = isLong(f, need);
     w.line();
     w.linef("bool {0}_send(const struct {0}_frame *frame)", name);
     w.line("{");
+    if (flexible) {
+        w.line("    uint32_t code = 0u;");
+        w.linef("    while (code < (frame->flexible ? 15u : 8u) && {}_lengths[code] != frame->length) {{", name);
+        w.line("        code++;");
+        w.line("    }");
+    }
+    const Code length = flexible ? code("{}_lengths[code] != frame->length", name) : Code::trusted("frame->length > 8u");
     if (extended)
-        w.line("    if (frame->length > 8u || frame->id > (frame->extended ? 0x1FFFFFFFu : 0x7FFu)) {");
+        w.linef("    if ({} || frame->id > (frame->extended ? 0x1FFFFFFFu : 0x7FFu)) {{", length);
     else
-        w.line("    if (frame->length > 8u || frame->extended || frame->id > 0x7FFu) {");
+        w.linef("    if ({} || frame->extended || frame->id > 0x7FFu) {{", length);
     w.line("        return false;");
     w.line("    }");
     w.linef("    if (({} & {}) == 0u) {{", roleRegister(f, w.names, instance, "send_empty"), roleMacro(f, w.names, instance, "send_empty"));
@@ -44,9 +61,20 @@ void defineSend(Writer& w, size_t need)
     writeRole(w, instance, "send_id", Code::trusted("frame->id"), 4);
     if (extended)
         writeRole(w, instance, "send_extended", Code::trusted("(frame->extended ? 1u : 0u)"), 4);
-    writeRole(w, instance, "send_length", Code::trusted("frame->length"), 4);
+    if (flexible) {
+        writeRole(w, instance, "send_flexible", Code::trusted("(frame->flexible ? 1u : 0u)"), 4);
+        if (f.device.roleField(instance, "send_fast").valid())
+            writeRole(w, instance, "send_fast", Code::trusted("(frame->flexible ? 1u : 0u)"), 4);
+    }
+    writeRole(w, instance, "send_length", Code::trusted(flexible ? "code" : "frame->length"), 4);
     writeRole(w, instance, "send_low", word("frame->bytes", 0), 4);
     writeRole(w, instance, "send_high", word("frame->bytes", 4), 4);
+    if (flexible) {
+        w.line("    if (frame->length > 8u) {");
+        for (int i = 2; i < 16; ++i)
+            writeRole(w, instance, "send_word" + std::to_string(i), word("frame->bytes", 4 * i), 8);
+        w.line("    }");
+    }
     writeRoleCode(w, instance, "send", 1, 4);
     w.line("    return true;");
     w.line("}");
@@ -69,13 +97,30 @@ void defineReceive(Writer& w, size_t need)
     else
         w.line("    frame->extended = false;");
     w.linef("    const uint32_t length = {};", readRole(w, instance, "receive_length"));
-    w.line("    frame->length = (uint8_t)(length > 8u ? 8u : length);");
+    const bool flexible = isLong(f, need);
+    if (flexible) {
+        w.linef("    frame->flexible = {} != 0u;", readRole(w, instance, "receive_flexible"));
+        w.linef("    frame->length = frame->flexible || length <= 8u ? {}_lengths[length & 15u] : 8u;", name);
+    } else {
+        w.line("    frame->length = (uint8_t)(length > 8u ? 8u : length);");
+    }
     w.linef("    const uint32_t low = {};", readRole(w, instance, "receive_low"));
     w.linef("    const uint32_t high = {};", readRole(w, instance, "receive_high"));
     w.line("    for (uint32_t i = 0u; i < 4u; i++) {");
     w.line("        frame->bytes[i] = (uint8_t)(low >> (8u * i));");
     w.line("        frame->bytes[4u + i] = (uint8_t)(high >> (8u * i));");
     w.line("    }");
+    if (flexible) {
+        w.line("    if (frame->length > 8u) {");
+        w.line("        const uint32_t words[14] = {");
+        for (int i = 2; i < 16; ++i)
+            w.linef("            {},", readRole(w, instance, "receive_word" + std::to_string(i)));
+        w.line("        };");
+        w.line("        for (uint32_t i = 8u; i < frame->length; i++) {");
+        w.line("            frame->bytes[i] = (uint8_t)(words[i / 4u - 2u] >> (8u * (i % 4u)));");
+        w.line("        }");
+        w.line("    }");
+    }
     writeRoleCode(w, instance, "receive_next", 1, 4);
     w.line("    return true;");
     w.line("}");
@@ -104,8 +149,14 @@ void declareCan(Writer& w, size_t need)
         w.linef("struct {}_frame {{", name);
         w.line("    uint32_t id;      /* of 11 bits, or of 29 */");
         w.line("    bool extended;    /* of 29 bits */");
-        w.line("    uint8_t length;   /* 0 to 8 */");
-        w.line("    uint8_t bytes[8];");
+        if (isLong(f, need)) {
+            w.line("    bool flexible;    /* its data goes at the data rate, and may be long */");
+            w.line("    uint8_t length;   /* 0 to 8; of a flexible one also 12, 16, 20, 24, 32, 48, 64 */");
+            w.line("    uint8_t bytes[64];");
+        } else {
+            w.line("    uint8_t length;   /* 0 to 8 */");
+            w.line("    uint8_t bytes[8];");
+        }
         w.line("};");
         if (goalText(f.plan.needs[need], "listen") != "yes") {
             w.comment("Queues a frame; false when there is no room yet, or no such frame can be.");
@@ -125,6 +176,8 @@ void defineCan(Writer& w, size_t need)
 {
     const int instance = w.facts.bindings.needs[need].instance;
     if (hasFrames(w.facts, need)) {
+        if (isLong(w.facts, need))
+            defineLengths(w, need);
         if (goalText(w.facts.plan.needs[need], "listen") != "yes")
             defineSend(w, need);
         defineReceive(w, need);

@@ -18,6 +18,10 @@ Kind canKind()
         {"sample", "Sample point", T::Ratio, "87.5 %", {}, "Of the bit, at which the level counts."},
         {"jump", "Jump width", T::Integer, "1", {}, "Time quanta by which a receiver may shift to follow an edge.", 1, 16, true},
         {"filters", "Identifiers", T::Text, "", {}, "That are received: 0x120, 0x200-0x20F, of 29 bits x0x100. Empty: all.", 0, 0, true},
+        {"data_rate", "Data rate", T::Baud, "none", {}, "Of the data of frames with flexible data rate; none: classic frames.", 0, 0, true, false, true},
+        {"data_sample", "Data sample point", T::Ratio, "80 %", {}, "Of a bit of the data.", 0, 0, true},
+        {"data_jump", "Data jump width", T::Integer, "0", {}, "Time quanta of the data by which a receiver may shift; 0: as many as can be.", 0, 128, true},
+        {"loop", "Transceiver delay", T::Duration, "255 ns", {}, "From transmit to receive, at the most (ISO 11898-2: 255 ns). Longer than up to the sample point, the controller must measure it.", 0, 0, true},
         {"interrupt", "Interrupt", T::Choice, "none", {"none", "received"}, "While received frames wait.", 0, 0, true},
         priorityGoal(), aboveGoal(),
         {"listen", "Only listens", T::Choice, "no", {"no", "yes"}, "Takes frames without acknowledging them or telling of errors.", 0, 0, true},
@@ -40,7 +44,14 @@ Kind canKind()
                   {"receive_low", Use::Data, false, "", "Bytes 0 to 3, the first lowest.", {}}, {"receive_high", Use::Data, false, "", "Bytes 4 to 7.", {}}, {"receive_next", Use::Command, false, "", "Lets go of it for the next.", {}},
                   {"receive_interrupt", Use::Config, false, "", "Lets frames that wait interrupt. Without it, they always do.", {}}, {"filter_use#", Use::Config, false, "", "1: the filter is in use. With none in use all frames pass.", {}, true},
                   {"filter_id#", Use::Config, false, "identifier", "That passes; one of 11 bits as its number.", {}, true}, {"filter_mask#", Use::Config, false, "", "Ones: the bits of the identifier that count. Without it all do.", {}, true},
-                  {"filter_extended#", Use::Config, false, "", "1: the filter is for identifiers of 29 bits.", {}, true}, {"off_bus", Use::Status, false, "", "Too many errors have taken the controller off the bus; it must be held and let go again.", {}}};
+                  {"filter_extended#", Use::Config, false, "", "1: the filter is for identifiers of 29 bits.", {}, true}, {"off_bus", Use::Status, false, "", "Too many errors have taken the controller off the bus; it must be held and let go again.", {}},
+                  {"flexible", Use::Config, false, "", "1: frames with flexible data rate are sent and taken.", {}}, {"switching", Use::Config, false, "", "1: their data may go at the data rate. Without it, it always may.", {}},
+                  {"data_prescaler", Use::Config, false, "kernel cycles a quantum", "Of the data.", {}, true}, {"data_propagation", Use::Config, false, "quanta", "Where it is apart from the first phase segment.", {}, true},
+                  {"data_segment1", Use::Config, false, "quanta", "Up to the sample point, as segment1.", {}, true}, {"data_segment2", Use::Config, false, "quanta", "Behind it.", {}, true}, {"data_jump", Use::Config, false, "quanta", "", {}, true},
+                  {"delay", Use::Config, false, "", "1: the transceiver's delay is measured, and sent bits are compared so much later.", {}}, {"delay_offset", Use::Config, false, "kernel cycles", "From the measured delay to where a sent bit is compared.", {}, true},
+                  {"send_flexible", Use::Data, false, "", "1: the frame to be sent is one with flexible data rate; its length is then the code of ISO 11898-1 (9 to 15 for 12, 16, 20, 24, 32, 48 and 64 bytes).", {}},
+                  {"send_fast", Use::Data, false, "", "1: its data goes at the data rate.", {}}, {"send_word#", Use::Data, false, "", "Bytes from four times its number on, from 8 to 63.", {}, true},
+                  {"receive_flexible", Use::Data, false, "", "1: it is one with flexible data rate.", {}}, {"receive_word#", Use::Data, false, "", "Bytes from four times its number on, from 8 to 63.", {}, true}};
     kind.abilities = {{"buffers", "Numbers of message buffers."}};
     kind.instanceSignals = {{"TX", "To the transceiver."}, {"RX", "From the transceiver."}};
     kind.instanceEvents = {{"received", "A frame has come."}, {"sent", "A frame is through."}, {"error", "Something on the bus went wrong."}, {"event", "Any of them."}};

@@ -14,6 +14,15 @@ namespace bindrel {
 CanFields canFields(const TuningContext& context);
 /// The bit timing for the need's goals; empty when there is none.
 std::optional<CanTiming> canTiming(const TuningContext& context);
+CanFields canDataFields(const TuningContext& context);
+/// Whether frames with flexible data rate are wanted.
+bool wantsFlexible(const Need& need);
+/// Both bits; empty when there is no such pair, or the controller has none.
+std::optional<FlexibleTiming> flexibleTiming(const TuningContext& context);
+/// What a controller needs for them.
+bool hasFlexible(const Block& block);
+/// Bytes that frames can carry: 8, or 64 where the block has words for them and they are wanted.
+int canBytes(const Device& device, int instance, const Need& need);
 /// What lets the C send and take frames; of a block that lacks one the message memory is the program's.
 inline constexpr std::array<const char*, 12> kCanFrameRoles{"send_empty", "send_id", "send_length", "send_low", "send_high", "send", "receive_full", "receive_id", "receive_length", "receive_low", "receive_high", "receive_next"};
 /// The filters of a controller, and what they are set to for a need's identifiers.

@@ -3,6 +3,7 @@
 
 #include <algorithm>
 #include <tuple>
+#include <vector>
 
 namespace bindrel {
 
@@ -13,9 +14,24 @@ Ppm CanTiming::tolerance() const
     return Ppm((afterError < byJumps ? afterError : byJumps) * 1'000'000);
 }
 
+Ppm FlexibleTiming::tolerance() const
+{
+    const CanTiming &n = nominal, &d = data;
+    const Rational byJumps(d.jump, 20 * d.quanta());
+    const Rational scale(n.prescaler, d.prescaler); // BRP_N / BRP_D
+    const Rational afterError = Rational(std::min(n.segment1, n.segment2)) / ((Rational(6 * d.quanta() - d.segment2) / scale + Rational(7 * n.quanta())) * 2);
+    const Rational late = scale > Rational(1) ? scale - Rational(1) : Rational(0);
+    const Rational overChange = (Rational(d.jump) - late) / ((Rational(2 * n.quanta() - n.segment2) * scale + Rational(d.segment2 + 4 * d.quanta())) * 2);
+    Rational least = std::min({byJumps, afterError, overChange}) * 1'000'000;
+    if (least < Rational(0))
+        least = Rational(0);
+    return std::min(Ppm(least), n.tolerance());
+}
+
 namespace {
 
 constexpr std::int64_t kLeastQuanta = 8;
+constexpr std::int64_t kLeastDataQuanta = 5;
 constexpr std::int64_t kLeastSegment2 = 2;
 
 /// A bit of so many quanta with so many in segment 2; empty when the fields cannot hold it.
@@ -23,11 +39,10 @@ std::optional<CanTiming> split(std::int64_t quanta, std::int64_t segment2, std::
 {
     const std::int64_t before = quanta - 1 - segment2; // propagation and segment 1
     const std::int64_t holds = fields.propagation + fields.segment1;
-    if (segment2 < std::max(kLeastSegment2, jump) || segment2 > fields.segment2 || before < 1 + jump || before > holds)
+    if (segment2 < std::max(kLeastSegment2, jump) || segment2 > fields.segment2 || before < 1 + std::max<std::int64_t>(jump, 1) || before > holds)
         return std::nullopt;
     CanTiming out;
     out.segment2 = segment2;
-    out.jump = jump;
     // As long as segment 2, which is all that the tolerance asks of it; the rest is left for delays on the bus.
     const std::int64_t leastOfSegment1 = fields.propagation > 0 ? std::max<std::int64_t>(1, before - fields.propagation) : 1;
     const std::int64_t mostOfSegment1 = std::min(before - 1, fields.segment1);
@@ -35,6 +50,55 @@ std::optional<CanTiming> split(std::int64_t quanta, std::int64_t segment2, std::
         return std::nullopt;
     out.segment1 = std::clamp(segment2, leastOfSegment1, mostOfSegment1);
     out.propagation = before - out.segment1;
+    out.jump = jump > 0 ? jump : std::min({out.segment1, out.segment2, fields.jump});
+    return out;
+}
+
+/// Every split that may be the best: at each, the nearest rates and sample points that a prescaler gives, and the ends of what the fields and the jump allow.
+template <typename Consider> void forEachTiming(const Frequency& kernel, const CanWish& wish, const CanFields& fields, std::int64_t leastQuanta, const Consider& consider)
+{
+    if (!(kernel.value > Rational(0)) || !(wish.rate.value > Rational(0)) || wish.jump < 0 || wish.jump > fields.jump || fields.jump < 1)
+        return;
+    const std::int64_t mostQuanta = 1 + fields.propagation + fields.segment1 + fields.segment2;
+    std::optional<Rational> nearest;
+    for (std::int64_t prescaler = 1; prescaler <= fields.prescaler; ++prescaler) {
+        const Rational ideal = kernel.value / Rational(prescaler) / wish.rate.value;
+        if (!ideal.defined() || ideal.ceil() < leastQuanta)
+            break;
+        if (ideal.floor() > mostQuanta)
+            continue;
+        for (std::int64_t quanta = std::max(leastQuanta, ideal.floor()); quanta <= std::min(mostQuanta, ideal.ceil()); ++quanta) {
+            // The rate weighs most, and does not depend on how the bit is split.
+            const Frequency rate(kernel.value.times(1, prescaler * quanta));
+            const Ppm error = errorOf(rate, wish.rate);
+            if (nearest && error.value.abs() > *nearest)
+                continue;
+            const Rational segment2 = (Rational(1) - wish.samplePoint.value) * quanta;
+            const std::int64_t least = std::max(kLeastSegment2, wish.jump), most = fields.segment2;
+            for (const std::int64_t choice : {segment2.floor(), segment2.ceil(), least, most, quanta - 1 - fields.propagation - fields.segment1, quanta - 2 - std::max<std::int64_t>(wish.jump, 1)})
+                if (std::optional<CanTiming> timing = split(quanta, choice, wish.jump, fields)) {
+                    timing->prescaler = prescaler;
+                    timing->rate = rate;
+                    timing->error = error;
+                    nearest = error.value.abs();
+                    consider(*timing);
+                }
+        }
+    }
+}
+
+/// Those that are best by rate and sample point, which leaves the tolerance to choose by.
+std::vector<CanTiming> nearestTimings(const Frequency& kernel, const CanWish& wish, const CanFields& fields, std::int64_t leastQuanta)
+{
+    std::vector<CanTiming> out;
+    const auto rank = [&wish](const CanTiming& timing) { return std::pair(timing.error.value.abs(), (timing.samplePoint().value - wish.samplePoint.value).abs()); };
+    forEachTiming(kernel, wish, fields, leastQuanta, [&](const CanTiming& timing) {
+        if (!out.empty() && rank(timing) > rank(out.front()))
+            return;
+        if (!out.empty() && rank(timing) < rank(out.front()))
+            out.clear();
+        out.push_back(timing);
+    });
     return out;
 }
 
@@ -42,44 +106,29 @@ std::optional<CanTiming> split(std::int64_t quanta, std::int64_t segment2, std::
 
 std::optional<CanTiming> bestCanTiming(const Frequency& kernel, const Frequency& wanted, const Ratio& samplePoint, std::int64_t jump, const CanFields& fields)
 {
-    if (!(kernel.value > Rational(0)) || !(wanted.value > Rational(0)) || jump < 1 || jump > fields.jump)
-        return std::nullopt;
-    const std::int64_t mostQuanta = 1 + fields.propagation + fields.segment1 + fields.segment2;
     std::optional<CanTiming> best;
-    using Rank = std::tuple<Rational, Rational, Rational, std::int64_t>;
-    std::optional<Rank> bestRank;
-    const auto consider = [&](std::int64_t prescaler, std::int64_t quanta, std::int64_t segment2, const Frequency& rate, const Ppm& error) {
-        std::optional<CanTiming> timing = split(quanta, segment2, jump, fields);
-        if (!timing)
-            return;
-        timing->prescaler = prescaler;
-        timing->rate = rate;
-        timing->error = error;
-        const Rank rank{timing->error.value.abs(), (timing->samplePoint().value - samplePoint.value).abs(), -timing->tolerance().value, -quanta};
-        if (!bestRank || rank < *bestRank) {
+    const auto rank = [](const CanTiming& timing) { return std::pair(-timing.tolerance().value, -timing.quanta()); };
+    for (const CanTiming& timing : nearestTimings(kernel, {wanted, samplePoint, jump}, fields, kLeastQuanta))
+        if (!best || rank(timing) < rank(*best))
             best = timing;
-            bestRank = rank;
+    return best;
+}
+
+std::optional<FlexibleTiming> bestFlexibleTiming(const Frequency& kernel, const CanWish& nominal, const CanWish& data, const CanFields& nominalFields, const CanFields& dataFields)
+{
+    std::optional<FlexibleTiming> best;
+    using Rank = std::tuple<Rational, std::int64_t, std::int64_t>;
+    std::optional<Rank> bestRank;
+    const std::vector<CanTiming> datas = nearestTimings(kernel, data, dataFields, kLeastDataQuanta);
+    for (const CanTiming& n : nearestTimings(kernel, nominal, nominalFields, kLeastQuanta))
+        for (const CanTiming& d : datas) {
+            const FlexibleTiming both{n, d};
+            const Rank rank{-both.tolerance().value, -n.quanta(), -d.quanta()};
+            if (!bestRank || rank < *bestRank) {
+                best = both;
+                bestRank = rank;
+            }
         }
-    };
-    for (std::int64_t prescaler = 1; prescaler <= fields.prescaler; ++prescaler) {
-        const Rational ideal = kernel.value / Rational(prescaler) / wanted.value;
-        if (!ideal.defined() || ideal.ceil() < kLeastQuanta)
-            break;
-        if (ideal.floor() > mostQuanta)
-            continue;
-        for (std::int64_t quanta = std::max(kLeastQuanta, ideal.floor()); quanta <= std::min(mostQuanta, ideal.ceil()); ++quanta) {
-            // The rate weighs most, and does not depend on how the bit is split.
-            const Frequency rate(kernel.value.times(1, prescaler * quanta));
-            const Ppm error = errorOf(rate, wanted);
-            if (bestRank && error.value.abs() > std::get<0>(*bestRank))
-                continue;
-            const Rational segment2 = (Rational(1) - samplePoint.value) * quanta;
-            // Beside the nearest: its neighbour, and the ends of what the fields and the jump allow.
-            const std::int64_t least = std::max(kLeastSegment2, jump), most = fields.segment2;
-            for (const std::int64_t choice : {segment2.floor(), segment2.ceil(), least, most, quanta - 1 - fields.propagation - fields.segment1, quanta - 2 - jump})
-                consider(prescaler, quanta, choice, rate, error);
-        }
-    }
     return best;
 }
 

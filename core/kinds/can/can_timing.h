@@ -34,6 +34,30 @@ struct CanTiming {
     Ppm tolerance() const;
 };
 
+/// What is wanted of a phase of the frame.
+struct CanWish {
+    Frequency rate;
+    Ratio samplePoint;
+    std::int64_t jump = 1; ///< 0: as wide as both segments and the field allow
+};
+
+/// The two bits of a frame with flexible data rate.
+struct FlexibleTiming {
+    CanTiming nominal, data;
+
+    /// How far each end's oscillator may be off, ISO 11898-1: the smallest of the two of the nominal bit, of what resynchronisation makes up for
+    /// within the data phase, SJW_D / (20 DBT), and of the two for an error flag and for the change of the rates,
+    ///     min(PS1_N, PS2_N) / (2 ((6 DBT - PS2_D) BRP_D / BRP_N + 7 NBT)) and
+    ///     (SJW_D - max(0, BRP_N / BRP_D - 1)) / (2 ((2 NBT - PS2_N) BRP_N / BRP_D + PS2_D + 4 DBT)).
+    Ppm tolerance() const;
+    /// From the beginning of a data bit to its sample point.
+    Duration dataSample() const { return Duration(data.samplePoint().value / data.rate.value); }
+};
+
+/// The pair whose rates are nearest to the wanted ones, the nominal one first; among those the sample points nearest to the wanted ones, then the
+/// widest oscillator tolerance, then the most quanta. A data bit has 5 quanta at least.
+std::optional<FlexibleTiming> bestFlexibleTiming(const Frequency& kernel, const CanWish& nominal, const CanWish& data, const CanFields& nominalFields, const CanFields& dataFields);
+
 /// The split of the bit whose rate is nearest to the wanted one; among those the sample point nearest to the wanted one, then
 /// the widest oscillator tolerance, then the most quanta. A bit has 8 quanta at least, phase segment 2 two (a controller may
 /// take that long to decide) and no less than the jump. Empty when the kernel clock is too slow or the fields too small.
