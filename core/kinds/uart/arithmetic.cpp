@@ -48,8 +48,11 @@ std::vector<Divider> dividersFor(const TuningContext& c, const Frequency& wanted
         d.budget = Ppm((Rational(1, 2) - Rational(2) / oversampling) / (Rational(frame.toStop()) - Rational(1, 2)) * 1'000'000);
         out.push_back(d);
     }
-    // More samples a bit tolerate more, so fewer of them must be worth it.
-    std::stable_sort(out.begin(), out.end(), [](const Divider& a, const Divider& b) { return a.margin() > b.margin(); });
+    // More samples a bit tolerate more, so fewer of them must be worth it. Where the other end is given the clock, the rate alone counts.
+    if (UartGoals::of(c.need).line == UartGoals::Line::Synchronous)
+        std::stable_sort(out.begin(), out.end(), [](const Divider& a, const Divider& b) { return a.error.value.abs() < b.error.value.abs(); });
+    else
+        std::stable_sort(out.begin(), out.end(), [](const Divider& a, const Divider& b) { return a.margin() > b.margin(); });
     return out;
 }
 
@@ -114,6 +117,30 @@ void solveDriver(const TuningContext& c, const UartGoals& g, const Divider& best
     }
 }
 
+/// The clock that the other end gets.
+void solveClock(const TuningContext& c, Setting& out)
+{
+    const std::string& name = c.device.instances[size_t(c.bound.instance)].name;
+    if (!c.has("clocked")) {
+        out.achieved.push_back({"line", "Line", "synchronous", "two wires", std::nullopt, false, {}, fmt::format("{} gives no clock. Choose another port, or SPI.", name)});
+        return;
+    }
+    out.roles.push_back({"clocked", 1, "line"});
+    for (const auto& [role, goal, title, one, zero] : {std::tuple{"clock_high", "clock_idle", "Clock rests", "high", "low"}, {"clock_second", "clock_edge", "Bit is taken", "second edge", "first edge"}, {"clock_last", "last_clock", "Last bit clocked", "yes", "no"}}) {
+        const std::string wanted = goalText(c.need, goal);
+        Achieved row{goal, title, wanted, wanted, std::nullopt, true, {}, {}};
+        if (c.has(role)) {
+            out.roles.push_back({role, wanted == one, goal});
+        } else if (const bool said = c.need.goals.contains(goal); said && wanted == (std::string_view(role) == "clock_last" ? zero : one)) {
+            // Without a field it is as most would have it: low, first, with a pulse for all bits.
+            row.ok = false;
+            row.achieved = std::string_view(role) == "clock_last" ? one : zero;
+            row.trouble = fmt::format("{} leaves no choice. Ask for {}, or choose another port.", name, row.achieved);
+        }
+        out.achieved.push_back(row);
+    }
+}
+
 } // namespace
 
 std::int64_t dividerUnit(const Device& device, int instance)
@@ -130,10 +157,12 @@ Accuracy uartAccuracy(const TuningContext& c)
     const std::vector<Divider> ways = dividersFor(c, g.baud, g.frame);
     if (ways.empty())
         return out;
+    out.effect = fmt::format("{} {}", formatBaud(ways.front().baud), format(c.kernel().tolerance));
+    if (g.line == UartGoals::Line::Synchronous)
+        return out; // the other end follows, whatever the rate
     const Rational left = ways.front().margin() - g.peer.value;
     out.allowed = Ppm(left > Rational(0) ? left : Rational(0));
     out.asks = fmt::format("{}, {} bits a frame: \u00b1{}", formatBaud(g.baud), g.frame.toStop(), format(*out.allowed));
-    out.effect = fmt::format("{} {}", formatBaud(ways.front().baud), format(c.kernel().tolerance));
     return out;
 }
 
@@ -155,7 +184,8 @@ Setting solveUart(const TuningContext& c)
 
     Achieved baud{"baud", "Baud", formatBaud(wanted), formatBaud(best.baud), best.error, true, {}, {}};
     baud.formula = fmt::format("{} \u00d7 {} / ({} \u00d7 {})", format(c.kernel().rate), dividerUnit(c.device, c.bound.instance), best.oversampling, best.divider);
-    baud.ok = total <= budget;
+    const bool clocked = g.line == UartGoals::Line::Synchronous;
+    baud.ok = clocked || total <= budget;
     if (!baud.ok)
         baud.trouble = fmt::format("{} in all is more than the {} that a frame of {} bits tolerates ({} divider, {} clock, {} other end). "
                                    "Choose a faster or more accurate kernel clock for {}.",
@@ -163,9 +193,14 @@ Setting solveUart(const TuningContext& c)
                                    format(c.kernel().tolerance.worst()), format(peer), c.kernelName());
     out.achieved.push_back(baud);
     out.achieved.push_back({"frame", "Frame", goalText(c.need, "frame"), fmt::format("{} bit times", frame.toStop() - 1 + frame.stop), std::nullopt, true, {}, {}});
-    out.achieved.push_back({"peer", "Error budget", fmt::format("\u2264 {}", format(budget)), format(total) + " used", std::nullopt, baud.ok,
+    if (!clocked)
+        out.achieved.push_back({"peer", "Error budget", fmt::format("\u2264 {}", format(budget)), format(total) + " used", std::nullopt, baud.ok,
                             fmt::format("(1/2 - 2/{}) / ({} - 1/2)", best.oversampling, frame.toStop()), {}, true});
 
+    if (clocked)
+        solveClock(c, out);
+    else if (c.has("clocked"))
+        out.roles.push_back({"clocked", 0, "line"});
     if (g.line == UartGoals::Line::OneWire)
         out.achieved.push_back({"line", "Line", "one wire", c.has("single_wire") ? "one wire" : "two wires", std::nullopt, c.has("single_wire"), {},
                                 c.has("single_wire") ? "" : fmt::format("{} cannot receive where it sends. Join TX and RX on the board, with two wires here, or choose another port.", c.device.instances[size_t(c.bound.instance)].name)});

@@ -25,7 +25,8 @@ std::vector<SignalSpec> uartSignals(const Need& need)
     else if (line == "two wires" && goalText(need, "flow") == "RTS/CTS") {
         out.push_back({"rts", "request to send", "RTS", -1, D::Out, false});
         out.push_back({"cts", "clear to send", "CTS", -1, D::In, false});
-    }
+    } else if (line == "synchronous")
+        out.push_back({"ck", "clock", "CK", -1, D::Out, false});
     return out;
 }
 
@@ -38,7 +39,7 @@ UartGoals UartGoals::of(const Need& need)
     if (const std::string frame = goalText(need, "frame"); frame.size() == 3)
         out.frame = {frame[0] - '0', frame[1] == 'E' ? UartFrame::Parity::Even : frame[1] == 'O' ? UartFrame::Parity::Odd : UartFrame::Parity::None, frame[2] - '0'};
     const std::string line = goalText(need, "line");
-    out.line = line == "one wire" ? Line::OneWire : line == "RS-485" ? Line::Rs485 : Line::TwoWires;
+    out.line = line == "one wire" ? Line::OneWire : line == "RS-485" ? Line::Rs485 : line == "synchronous" ? Line::Synchronous : Line::TwoWires;
     out.lead = goalTime(need, "lead");
     out.trail = goalTime(need, "trail");
     out.handshake = out.line == Line::TwoWires && goalText(need, "flow") == "RTS/CTS";
@@ -61,7 +62,10 @@ Kind uartKind()
         {"baud", "Baud", T::Baud, "115.2 kBd", {}, "Symbols a second on the line."},
         {"frame", "Frame", T::Choice, "8N1", {"8N1", "8N2", "8E1", "8O1", "8E2", "8O2", "7E1", "7O1"}, "Data bits, parity, stop bits."},
         {"flow", "Flow control", T::Choice, "none", {"none", "RTS/CTS"}, "Hardware handshake."},
-        {"line", "Line", T::Choice, "two wires", {"two wires", "one wire", "RS-485"}, "One wire: both ends drive it, in turn. RS-485: the port switches the driver of the bus while it sends.", 0, 0, true},
+        {"line", "Line", T::Choice, "two wires", {"two wires", "one wire", "RS-485", "synchronous"}, "One wire: both ends drive it, in turn. RS-485: the port switches the driver of the bus while it sends. Synchronous: it gives the other end a clock with each bit of the data.", 0, 0, true},
+        {"clock_idle", "Clock rests", T::Choice, "low", {"low", "high"}, "Between frames.", 0, 0, true},
+        {"clock_edge", "Bit is taken", T::Choice, "first edge", {"first edge", "second edge"}, "Edge of the clock's pulse at which both ends take a bit.", 0, 0, true},
+        {"last_clock", "Last bit clocked", T::Choice, "yes", {"yes", "no"}, "Whether the last bit of the data has a pulse too.", 0, 0, true},
         {"lead", "Driver before", T::Duration, "0 s", {}, "The driver is on at least so long before the start bit.", 0, 0, true},
         {"trail", "Driver after", T::Duration, "0 s", {}, "And so long after the last stop bit.", 0, 0, true},
         {"direction", "Direction", T::Choice, "both", {"both", "transmit", "receive"}, ""},
@@ -75,6 +79,11 @@ Kind uartKind()
     addDmaGoals(kind);
     kind.signals = uartSignals;
     kind.relevant = [](const Need& need, std::string_view goal) {
+        const bool clocked = goalText(need, "line") == "synchronous";
+        if (goal == "clock_idle" || goal == "clock_edge" || goal == "last_clock")
+            return clocked;
+        if (goal == "peer" && clocked)
+            return false;
         if (goal == "match")
             return goalText(need, "interrupt") == "match";
         if (goal == "lead" || goal == "trail")
@@ -99,6 +108,10 @@ Kind uartKind()
         {"driver_enable", Use::Config, false, "", "RTS is high while the port sends.", {}},
         {"driver_lead", Use::Config, false, "samples of a bit", "So long RTS is high before the start bit.", {}},
         {"driver_trail", Use::Config, false, "samples of a bit", "And after the last stop bit.", {}},
+        {"clocked", Use::Config, false, "", "Gives a clock with each bit of the data, on CK.", {}},
+        {"clock_high", Use::Config, false, "", "1: it rests high.", {}},
+        {"clock_second", Use::Config, false, "", "1: a bit is taken at the second edge of its pulse, not the first.", {}},
+        {"clock_last", Use::Config, false, "", "1: the last bit of the data has a pulse too.", {}},
         {"match", Use::Config, false, "byte", "Value that is looked for.", {}},
         {"match_on", Use::Config, false, "", "It is looked for.", {}},
         {"matched", Use::Status, false, "", "It has come.", {}},
@@ -118,7 +131,7 @@ Kind uartKind()
         {"data", Use::Data, true, "", "The next byte out, and the one that came.", {}},
     };
     kind.abilities = {{"oversampling", "Samples a bit that can be chosen."}, {"fraction_bits", "Of the divider."}, {"smallest_divider", "Smallest value of the divider."}, {"fifo", "Depth in bytes."}};
-    kind.instanceSignals = {{"TX", "Transmit."}, {"RX", "Receive."}, {"RTS", "Request to send."}, {"CTS", "Clear to send."}};
+    kind.instanceSignals = {{"TX", "Transmit."}, {"RX", "Receive."}, {"RTS", "Request to send."}, {"CTS", "Clear to send."}, {"CK", "Clock of a synchronous line."}};
     kind.instanceRequests = {{"RX", "A byte has come."}, {"TX", "There is room for a byte."}};
     room.tuning = {solveUart, uartAccuracy, [](PadSetup& setup, const Device&, const Need& need, const SignalSpec& signal) {
                        const bool oneWire = UartGoals::of(need).line == UartGoals::Line::OneWire;

@@ -18,7 +18,7 @@ struct UartFrame {
 struct UartGoals {
     Frequency baud;
     UartFrame frame;
-    enum class Line { TwoWires, OneWire, Rs485 } line = Line::TwoWires;
+    enum class Line { TwoWires, OneWire, Rs485, Synchronous } line = Line::TwoWires;
     Duration lead, trail; ///< RS-485: the driver is on at least so long before the start bit and after the last stop bit
     bool handshake = false;
     bool sends = true, receives = true;

@@ -42,6 +42,41 @@ private Q_SLOTS:
 #endif
     }
 
+    /// The other end gets a clock: its level, its edge, its last pulse, and the lane that it goes by.
+    void theClockOfASynchronousLine()
+    {
+        for (const auto& [idle, edge, last, bits] : {std::tuple{"low", "first edge", "yes", 0b1001u}, {"high", "first edge", "no", 0b0011u}, {"low", "second edge", "yes", 0b1101u}, {"high", "second edge", "no", 0b0111u}}) {
+            Workpiece work = demo("ditch-meter-d-done");
+            for (const char* gone : {"log-flash", "fence-bus"})
+                work = with(work, RemoveNeed{gone});
+            Need need;
+            need.id = "shift";
+            need.title = "Shift";
+            need.kind = "uart";
+            need.goals = {{"baud", "1 MBd"}, {"line", "synchronous"}, {"clock_idle", idle}, {"clock_edge", edge}, {"last_clock", last}};
+            work = with(work, InsertNeed{99, need});
+            const Expected<BoundAll> all = bindAll(*work.device, *work.board, work.plan, {});
+            QVERIFY2(all.ok(), all ? "" : all.problem().message.c_str());
+            work.plan = *applied(work.plan, all->edit);
+            const auto s = run(work);
+            QCOMPARE(s->bindings.count(BoundNeed::State::Open), 0);
+            QVERIFY2(s->findings.empty(), findingsText(*s).c_str());
+            QCOMPARE(QString::fromStdString(rehearsed(*s)), QString());
+            QCOMPARE(valueAt(*s, "shift", 4) >> 15 & 0xF, bits);
+            QCOMPARE(valueAt(*s, "shift", 0) >> 4 & 7, 5u);
+            const BoundNeed& bound = s->bindings.needs[size_t(needIndex(s->plan, "shift"))];
+            QCOMPARE(bound.seats.size(), size_t(3));
+            // How far the other end's own clock is off is nobody's business.
+            QVERIFY(!s->settings[size_t(needIndex(s->plan, "shift"))].goal("peer"));
+            QVERIFY(s->settings[size_t(needIndex(s->plan, "shift"))].goal("baud")->ok);
+        }
+        // A port without a clock says so.
+        const Workpiece none = with(with(demo(), SetGoal{"uplink", "flow", "none"}), SetGoal{"uplink", "line", "synchronous"});
+        const Expected<BoundAll> all = bindAll(*none.device, *none.board, none.plan, {});
+        QVERIFY(!all.ok());
+        QVERIFY2(all.problem().message.find("asks for clock (CK), which no UART of SE4332-C64 has") != std::string::npos, all.problem().message.c_str());
+    }
+
     /// The shortest times that are long enough: by all samples from none on.
     void theDriverOfABus()
     {
