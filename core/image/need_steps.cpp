@@ -50,7 +50,41 @@ public:
                 add(updateStep(device_, {{select.ref, select.code, plan_.needs[size_t(need_)].title}}, "Roles of the lanes."), Step::Phase::Need);
     }
 
-    /// Plain values of fields, as a custom need gives them: "CTL.MODE=2 CTL.ON=1".
+    std::vector<std::string> fieldNames(int instance) const
+    {
+        std::vector<std::string> out;
+        for (const Register& reg : device_.blockOf(instance).registers)
+            for (const Field& field : reg.fields)
+                out.push_back(reg.name + "." + field.name);
+        return out;
+    }
+
+    /// A blank in the name of a value is written as an underscore.
+    static std::vector<std::string> valueNames(const Field& field)
+    {
+        std::vector<std::string> out;
+        for (const EnumValue& value : field.values)
+            out.push_back(value.name);
+        for (std::string& name : out)
+            std::replace(name.begin(), name.end(), ' ', '_');
+        return out;
+    }
+
+    /// "2", "0x1F" or the name of one of the field's values; empty when it is none that fits.
+    static std::optional<std::uint32_t> codeOf(const Field& field, const std::string& text)
+    {
+        const std::vector<std::string> names = valueNames(field);
+        for (size_t i = 0; i < names.size(); ++i)
+            if (names[i] == text)
+                return field.values[i].code;
+        const bool hexadecimal = text.starts_with("0x") || text.starts_with("0X");
+        const char* first = text.data() + (hexadecimal ? 2 : 0);
+        std::uint32_t code = 0;
+        const auto [end, error] = std::from_chars(first, text.data() + text.size(), code, hexadecimal ? 16 : 10);
+        return error == std::errc() && end == text.data() + text.size() && code <= field.maxCode() ? std::optional(code) : std::nullopt;
+    }
+
+    /// Values of fields, as a custom need gives them: "CTL.MODE=2 CTL.ON=1 CTL.WAY=into_memory".
     void plainFields(const BoundNeed& bound)
     {
         const std::string& name = device_.instances[size_t(bound.instance)].name;
@@ -58,14 +92,20 @@ public:
             if (word.empty())
                 continue;
             const size_t equals = word.find('=');
+            const std::string value = equals == std::string::npos ? std::string() : word.substr(equals + 1);
             const std::optional<FieldRef> ref = device_.findField(name + "." + word.substr(0, equals));
-            std::uint32_t code = 0;
-            const char* first = word.data() + std::min(equals == std::string::npos ? word.size() : equals + 1, word.size());
-            const auto [end, error] = std::from_chars(first, word.data() + word.size(), code);
-            if (!ref || error != std::errc() || end != word.data() + word.size() || code > device_.fieldOf(*ref).maxCode())
-                image_.unplaced.push_back(fmt::format("{}: \"{}\" is no field with a value that fits (write REGISTER.FIELD=1)", name, word));
+            if (!ref) {
+                image_.unplaced.push_back(fmt::format("{} has no field \"{}\" (write REGISTER.FIELD=1, or =NAME of one of its values){}", name, word.substr(0, equals), didYouMean(word.substr(0, equals), fieldNames(bound.instance))));
+                continue;
+            }
+            const Field& field = device_.fieldOf(*ref);
+            const std::optional<std::uint32_t> code = codeOf(field, value);
+            if (!code)
+                image_.unplaced.push_back(fmt::format("{}: \"{}\" is no value of {}; it takes 0 to {}{}", name, value, device_.nameOf(*ref), field.maxCode(), field.values.empty() ? "" : " or " + listed(valueNames(field))));
+            else if (field.access == Field::Access::ReadOnly)
+                image_.unplaced.push_back(fmt::format("{} can only be read", device_.nameOf(*ref)));
             else
-                add(updateStep(device_, {{*ref, code, "fields"}}, {}), Step::Phase::Need);
+                add(updateStep(device_, {{*ref, *code, "fields"}}, {}), Step::Phase::Need);
         }
     }
 

@@ -44,6 +44,16 @@ class PipelineTest : public QObject {
     }
 
 private Q_SLOTS:
+    void theExamplesUseEveryKind()
+    {
+        std::set<std::string> used;
+        for (const char* name : {"sluice-node-c-done", "rain-post-b-done", "pump-hall-a-done", "ditch-meter-d-done"})
+            for (const Need& need : demo(name).plan.needs)
+                used.insert(need.kind);
+        for (const KindSpec& kind : kinds())
+            QVERIFY2(used.contains(kind.id), kind.id.c_str());
+    }
+
     void invariantsHoldForRandomPlans()
     {
         std::mt19937 random(seeded(41));

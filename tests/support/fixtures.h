@@ -82,6 +82,7 @@ inline Workpiece fullPlan()
     work.plan.slow = ClockSet{"R2", {{"SYS", "HFI"}, {"BUS1", "1"}}};
     work.plan.modes = {"SLEEP", "STOP"};
     work.plan.holds = {holdOfNeed("uplink"), holdOfClock("SYS"), holdOfSignal("beacon", "out1")};
+    work.plan.onFailure = OnFailure::FallBack;
     return work;
 }
 

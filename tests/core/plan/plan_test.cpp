@@ -24,7 +24,7 @@ class PlanTest : public QObject {
         static const std::vector<std::string> signals_{"tx", "rx", "pin", "out1", "none"};
         static const std::vector<std::string> properties{"pull", "drive", "name", "net", "nothing"};
         static const std::vector<std::string> words{"up", "strong", "NET_1", "two words", ""};
-        switch (random() % 13) {
+        switch (random() % 14) {
         case 0:
             return SetClock{pick(clocks), random() % 3 ? std::optional(pick(values)) : std::nullopt};
         case 1:
@@ -57,6 +57,8 @@ class PlanTest : public QObject {
         }
         case 10:
             return InsertPart{random() % 3, Part{random() % 2 ? "extra" : "spare", "Extra", "", {"a"}, random() % 2 == 0, {}, {}}};
+        case 12:
+            return SetOnFailure{OnFailure(random() % 3)};
         case 11:
             return RemovePart{random() % 2 ? "extra" : "spare"};
         default:
@@ -81,6 +83,7 @@ private Q_SLOTS:
                  {"\"PC8\": \"LAMP_NET\"", "\"PC88\": \"LAMP_NET\"", "/nets/PC88"},
                  {"\"PC8\": \"LAMP_NET\"", "\"PC8\": \"LAMP NET\"", "/nets/PC8"},
                  {"\"id\": \"lamp-2\", \"title\"", "\"id\": \"Lamp 2\", \"title\"", "/parts/0/id"},
+                 {"\"fall back\"", "\"fall over\"", "/on_failure"},
                  {"\"off\": \"low\"", "\"off\": \"never\"", "/parts/0/terminals/1/off"},
                  {"\"pin\": \"on\"", "\"pin\": \"onn\"", "/terminals/pin"}}) {
             const Expected<Workpiece> broken = parsePlan(replaced(text, from, to), "full.bindrel", library());
