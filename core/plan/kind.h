@@ -26,8 +26,8 @@ struct GoalSpec {
     std::string about;
     long min = 0, max = 0;             ///< Integer only
     bool rare = false;                 ///< folded away under "More"
-    bool orNone = false;               ///< may be "none": nothing of the sort is wanted
     bool orTime = false;               ///< Ratio only: may be stated as a time ("1.5 ms") or as a voltage after a filter ("1.2 V") too
+    bool orNone = false;               ///< may be "none": nothing of the sort is wanted
 };
 
 /// A wire that a need takes to the chip.

@@ -9,6 +9,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cstdlib>
 
 namespace bindrel {
 
@@ -205,6 +206,8 @@ private:
     {
         const BoundNeed& bound = f_.bindings.needs[index];
         const Setting& setting = f_.settings[index];
+        if (f_.plan.needs[index].kind == "custom")
+            plainFields(index);
         if (!setting.notComputed.empty())
             return;
         const Instance& instance = device_.instances[size_t(bound.instance)];
@@ -244,6 +247,35 @@ private:
             const std::optional<std::int64_t> is = meaningOf(device_.blockOf(owner).role(role)->encoding, chip_.registers().code(ref));
             if (!is || *is != value)
                 differs(fmt::format("{} of {} ({})", role, device_.instances[size_t(owner)].name, device_.nameOf(ref)), is ? std::to_string(*is) : "no value", fmt::format("{} for {}", value, title), place);
+        }
+    }
+
+    /// Fields that a need states by their names: "CTL.MODE=2", "CTL.WAY=into_memory".
+    void plainFields(size_t index)
+    {
+        const Place place{Place::Kind::Need, f_.plan.needs[index].id, {}};
+        const auto text = f_.plan.needs[index].goals.find("fields");
+        if (text == f_.plan.needs[index].goals.end())
+            return;
+        std::map<std::string, std::string> last;
+        for (const std::string& word : splitted(text->second, ' '))
+            if (const size_t equals = word.find('='); equals != std::string::npos)
+                last[word.substr(0, equals)] = word.substr(equals + 1);
+        for (const auto& [name, value] : last) {
+            const std::optional<FieldRef> ref = device_.findField(device_.instances[size_t(f_.bindings.needs[index].instance)].name + "." + name);
+            if (!ref || !device_.fieldOf(*ref).keepsWrites())
+                continue;
+            std::optional<std::uint32_t> code;
+            for (const EnumValue& known : device_.fieldOf(*ref).values) {
+                std::string spelt = known.name;
+                std::replace(spelt.begin(), spelt.end(), ' ', '_');
+                if (spelt == value)
+                    code = known.code;
+            }
+            if (!code && !value.empty() && value.front() >= '0' && value.front() <= '9')
+                code = std::uint32_t(std::strtoul(value.c_str(), nullptr, value.starts_with("0x") || value.starts_with("0X") ? 16 : 10));
+            if (code && chip_.registers().code(*ref) != *code)
+                differs(device_.nameOf(*ref), std::to_string(chip_.registers().code(*ref)), fmt::format("{} for {}", *code, f_.plan.needs[index].title), place);
         }
     }
 

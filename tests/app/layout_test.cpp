@@ -53,7 +53,7 @@ class LayoutTest : public QObject {
         for (const BoundNeed& need : s.bindings.needs)
             for (const Seat& seat : need.seats)
                 seats += seat.pad >= 0;
-        QCOMPARE(int(layout.wires.size()), seats);
+        QVERIFY2(int(layout.wires.size()) == seats, fmt::format("{}: {} wires of {}", s.plan.name, layout.wires.size(), seats).c_str());
         for (size_t w = 0; w < layout.wires.size(); ++w) {
             const auto& wire = layout.wires[w];
             QCOMPARE(wire.path.last(), layout.pins[size_t(wire.pin)].tip);
