@@ -50,6 +50,8 @@ void printText(const Run& run, bool steps)
     for (const auto& [cause, time] : r.split)
         if (time * 100 >= r.untilUp)
             say("  {:>8}  {}\n", momentText(time), cause);
+    if (!r.shorter.empty())
+        say("  {}.\n", r.shorter);
     for (const Operation& operation : steps ? r.operations : std::vector<Operation>())
         say("  {:>10}  {}{}\n", momentText(operation.from), operation.text, operation.why.empty() ? "" : "  " + operation.why);
     for (const Hazard& hazard : run.hazards)
@@ -67,6 +69,7 @@ nlohmann::ordered_json json(const Run& run)
     out["split"] = nlohmann::ordered_json::array();
     for (const auto& [cause, time] : run.rehearsal.split)
         out["split"].push_back({{"cause", cause}, {"seconds", seconds(time)}});
+    out["shorter"] = run.rehearsal.shorter;
     out["operations"] = nlohmann::ordered_json::array();
     for (const Operation& operation : run.rehearsal.operations)
         out["operations"].push_back({{"from", seconds(operation.from)}, {"to", seconds(operation.to)}, {"text", operation.text}, {"why", operation.why}});

@@ -54,6 +54,16 @@ void waitForProposals(MainWindow& w)
 }
 
 void open(MainWindow& w, const char* plan) { w.openPlan(g_examples + "/" + plan); }
+void chooseScenario(MainWindow& w, const QString& title)
+{
+    ScenarioList& list = *w.rehearsal()->scenarios();
+    for (int row = 0; row < list.rowCount(); ++row)
+        if (list.rowText(row).startsWith(title)) {
+            list.setCurrentRow(row);
+            Q_EMIT list.currentChanged(row);
+        }
+}
+
 void select(MainWindow& w, Place::Kind kind, const char* id, const char* sub = "") { w.view().select({kind, id, sub}); }
 
 /// What runs beside the interface is given up to twenty seconds.
@@ -139,6 +149,17 @@ const std::vector<Scene>& scenes()
              w.rehearsal()->operations()->setCurrentRow(row);
              Q_EMIT w.rehearsal()->operations()->currentChanged(row);
          }},
+        {"rehearsal-ditch", [](MainWindow& w) {
+             open(w, "ditch-meter-d-done.bindrel");
+             w.showStation(Station::Rehearsal);
+             waitFor([&w] { return w.rehearsal()->scenarios()->rowCount() > 0; });
+             chooseScenario(w, "High crystal never");
+         }},
+        {"rehearsal-rain", [](MainWindow& w) {
+             open(w, "rain-post-b-done.bindrel");
+             w.showStation(Station::Rehearsal);
+             waitFor([&w] { return w.rehearsal()->scenarios()->rowCount() > 0; });
+         }},
         {"rehearsal-pump", [](MainWindow& w) {
              open(w, "pump-hall-a-done.bindrel");
              w.showStation(Station::Rehearsal);
@@ -150,8 +171,7 @@ const std::vector<Scene>& scenes()
              open(w, "ditch-meter-d-done.bindrel");
              w.showStation(Station::Rehearsal);
              waitFor([&w] { return w.rehearsal()->scenarios()->rowCount() > 0; });
-             w.rehearsal()->scenarios()->setCurrentRow(4);
-             Q_EMIT w.rehearsal()->scenarios()->currentChanged(4);
+             chooseScenario(w, "High crystal fails");
          }},
         {"turned", [](MainWindow& w) {
              open(w, "sluice-node-c-done.bindrel");

@@ -232,6 +232,7 @@ QString planSummary(const Snapshot& s)
     if (const int lowest = lowestRange(*s.device, *s.board, s.plan, s.bindings); lowest >= 0 && lowest != s.rates.range)
         sheet.row("Range", html(s.device->ranges[size_t(s.rates.range)].name + "; " + s.device->ranges[size_t(lowest)].name + " would do"));
     sheet.row("Wait states", s.rates.waitStates ? QString::number(*s.rates.waitStates) : QString("too fast"));
+    sheet.row("If a clock fails", QString::fromStdString(nameOf(s.plan.onFailure)));
     sheet.row("Needs", QString("%1, %2 open").arg(s.plan.needs.size()).arg(s.bindings.count(BoundNeed::State::Open)));
     sheet.line(colour(Theme::get().muted, "Select a need, a pad or a clock to see it here."));
     return sheet.take() + modesSummary(s);

@@ -69,6 +69,7 @@ RehearsalStation::RehearsalStation(Document& document, ViewState& view, QWidget*
     head->addWidget(machineCode_);
     column->addLayout(head);
     split_ = plainLabel();
+    split_->setWordWrap(true);
     column->addWidget(split_);
     verdict_ = plainLabel();
     column->addWidget(verdict_);
@@ -187,10 +188,12 @@ void RehearsalStation::showRun()
     for (const auto& [cause, time] : r.split)
         if (time * 50 >= r.untilUp && causes.size() < 3)
             causes << QString::fromStdString(momentText(time) + " " + cause);
-    if (r.untilLate > 0 && r.untilLate * 2 < r.untilUp)
+    if (r.untilLate > 0 && r.untilLate * 2 < r.untilUp && r.shorter.empty())
         text += QString::fromStdString("; all but what comes from the slow source after " + momentText(r.untilLate));
     if (!causes.isEmpty())
         text += ". " + causes.join(", ");
+    if (!r.shorter.empty())
+        text += ". " + QString::fromStdString(r.shorter);
     restyle(split_, QString("color: %1; font-size: 12px").arg(t.muted.name()));
     split_->setText(text + ".");
     split_->setToolTip(text);

@@ -3,6 +3,7 @@
 #include "core/rehearsal/bus_access.h"
 #include "core/rehearsal/demand.h"
 #include "core/rehearsal/recorder.h"
+#include "core/base/text.h"
 #include "core/quantity/format.h"
 #include "core/source/names.h"
 #include "core/source/writer.h"
@@ -346,6 +347,37 @@ private:
     const FallBack* fallBack_ = nullptr; ///< that was gone to
 };
 
+/// The clock that is waited for the longest, what hangs on it, and what the bring-up would take without it.
+std::string shorterText(const Rehearsal& rehearsal, const Facts& f, const std::map<std::string, Moment>& causes)
+{
+    int clock = -1;
+    Moment longest = 0;
+    for (size_t i = 0; i < f.device.clocks.size(); ++i)
+        if (const auto wait = causes.find("waiting for " + f.device.clocks[i].name); wait != causes.end() && wait->second > longest) {
+            clock = int(i);
+            longest = wait->second;
+        }
+    // A tenth of a millisecond, or a tenth of the whole, is nothing to do much about.
+    if (clock < 0 || longest < kSecond / 10'000 || longest * 10 < rehearsal.untilUp || !rehearsal.gaveUp.empty())
+        return {};
+    std::vector<std::string> users;
+    bool core = false;
+    const auto comesFrom = [&](int from) {
+        const std::vector<int> path = pathToSource(f.rates, from);
+        return std::find(path.begin(), path.end(), clock) != path.end();
+    };
+    for (const Core& known : f.device.cores)
+        core = core || comesFrom(known.clock);
+    for (size_t n = 0; n < f.plan.needs.size(); ++n)
+        if (const int instance = f.bindings.needs[n].instance; instance >= 0 && f.device.instances[size_t(instance)].kernel >= 0 && comesFrom(f.device.instances[size_t(instance)].kernel) && hasFiles(f, namesFor(f, coreOf(f, n)), n))
+            users.push_back(f.plan.needs[n].title);
+    const std::string sooner = momentText(rehearsal.untilUp - longest);
+    const std::string& name = f.device.clocks[size_t(clock)].name;
+    if (core)
+        return fmt::format("Up after {} if the core came from a source that starts sooner than {}", sooner, name);
+    return fmt::format("Up after {} without {}{}", sooner, name, users.empty() ? std::string() : fmt::format("; {} from it", listed(users) + (users.size() == 1 ? " comes" : " come")));
+}
+
 } // namespace
 
 void splitTime(Rehearsal& rehearsal, const Facts& f)
@@ -360,6 +392,7 @@ void splitTime(Rehearsal& rehearsal, const Facts& f)
         }
     rehearsal.split.assign(causes.begin(), causes.end());
     std::sort(rehearsal.split.begin(), rehearsal.split.end(), [](const auto& a, const auto& b) { return a.second != b.second ? a.second > b.second : a.first < b.first; });
+    rehearsal.shorter = shorterText(rehearsal, f, causes);
 }
 
 std::string titleOf(const Facts& f, const Scenario& s)
@@ -415,6 +448,9 @@ Rehearsal rehearsePlanned(const Facts& facts, const Scenario& scenario)
     out.title = titleOf(facts, scenario);
     PlannedRun(facts, scenario, out).run();
     splitTime(out, facts);
+    // Of what comes after a bring-up it says nothing.
+    if (scenario != Scenario())
+        out.shorter.clear();
     return out;
 }
 

@@ -79,6 +79,7 @@ struct Rehearsal {
     Moment end = 0;
     /// Where the time until the bring-up returns went, longest first.
     std::vector<std::pair<std::string, Moment>> split;
+    std::string shorter;            ///< what would bring it up sooner; empty when no wait is worth a word
     std::vector<std::string> notes; ///< what was not run, and why
 };
 
