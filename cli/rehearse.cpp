@@ -91,7 +91,7 @@ static void addRehearse(CLI::App& app, int& exitCode)
     CLI::App* command = app.add_subcommand("rehearse", "Run the bring-up, the changes of clocks and the low-power modes on a simulated chip and judge every step.");
     command->add_option("PLAN", options->plan, "Plan file")->required();
     command->add_flag("--machine-code", options->machineCode, "Compile the written C and execute it on an emulated core as well");
-    command->add_option("--what-if", options->whatIf, "A clock (by its id) that never starts or fails later; \"all\": each in turn that is in use, and the supply");
+    command->add_option("--what-if", options->whatIf, "A clock (by its id) that never starts or fails later; \"supply\": it falls below what the range needs; \"all\": each of these in turn");
     command->add_flag("--steps", options->steps, "List every operation with its moment");
     command->add_option("--format", options->format, "text or json")->check(CLI::IsMember({"text", "json"}));
     command->callback([options, &exitCode] {
@@ -104,7 +104,8 @@ static void addRehearse(CLI::App& app, int& exitCode)
             std::erase_if(scenarios, [](const Scenario& scenario) { return scenario.whatIf(); });
         } else {
             const int clock = s->device->findClock(options->whatIf);
-            if (clock < 0 && options->whatIf != "all") {
+            const bool supply = clock < 0 && options->whatIf == "supply";
+            if (clock < 0 && !supply && options->whatIf != "all") {
                 std::vector<std::string> ids;
                 for (const ClockNode& node : s->device->clocks)
                     ids.push_back(node.id);
@@ -112,9 +113,10 @@ static void addRehearse(CLI::App& app, int& exitCode)
                 exitCode = complain(problemOf(fmt::format("{} has no clock {}.{}", s->device->name, options->whatIf, meant.empty() ? "" : " Did you mean " + meant + "?")));
                 return;
             }
-            std::erase_if(scenarios, [clock](const Scenario& scenario) { return clock >= 0 ? !scenario.dead.contains(clock) && scenario.fails != clock : !scenario.whatIf(); });
+            std::erase_if(scenarios, [clock, supply](const Scenario& scenario) { return supply ? scenario.sagsTo < 0 : clock >= 0 ? !scenario.dead.contains(clock) && scenario.fails != clock : !scenario.whatIf(); });
             if (scenarios.empty()) {
-                exitCode = complain(problemOf(fmt::format("{} is not in use, or runs from reset on without being asked for: it cannot fail to start.", options->whatIf)));
+                exitCode = supply ? complain(problemOf(fmt::format("{} has no operating range that a lower supply would suffice for.", s->device->name)))
+                                  : complain(problemOf(fmt::format("{} is not in use, or runs from reset on without being asked for: it cannot fail to start.", options->whatIf)));
                 return;
             }
         }

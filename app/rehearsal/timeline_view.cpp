@@ -281,7 +281,7 @@ void TimelineView::paintOperations(QPainter& p)
             const double x = xOf(run_->operations[i].from, int(i));
             const QString text = QString::fromStdString(momentText(run_->operations[i].from));
             const double width = QFontMetricsF(p.font()).horizontalAdvance(text) + 10;
-            if (text == last || x - width / 2 < free || (i % 5 != 0 && !run_->operations[i].waits && !(i > 0 && run_->operations[i - 1].waits)))
+            if (text == last || x - width / 2 < free || x + width / 2 > area.right() + 12 || (i % 5 != 0 && !run_->operations[i].waits && !(i > 0 && run_->operations[i - 1].waits)))
                 continue;
             p.drawLine(QPointF(x, area.bottom()), QPointF(x, area.bottom() + 3));
             p.drawText(QRectF(x - width / 2, axis, width, 14), Qt::AlignHCenter | Qt::AlignTop, text);

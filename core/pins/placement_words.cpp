@@ -42,7 +42,7 @@ Problem noRoom(const Device& device, const Plan& plan, const PlacementResult& re
         const KindSpec* kind = findKind(need.kind);
         const auto serves = [&](const Instance& instance) { return kind && kind->servedBy(device, device.findInstance(instance.name)); };
         if (kind && !kind->instanceKind.empty() && std::none_of(device.instances.begin(), device.instances.end(), serves))
-            return problemOf(fmt::format("{} has nothing on {} that could serve a {} need.", need.title, device.name, kind->title));
+            return problemOf(fmt::format("{} has nothing on {} that could serve it as {}.", need.title, device.name, kind->title));
         for (const SignalSpec& signal : kind ? kind->signals(need) : std::vector<SignalSpec>()) {
             const bool named = !signal.pattern.empty() && signal.pattern.find('#') == std::string::npos && !kind->instanceKind.empty();
             if (named && std::none_of(device.instances.begin(), device.instances.end(), [&](const Instance& instance) { return serves(instance) && std::any_of(instance.signals.begin(), instance.signals.end(), [&signal](const InstanceSignal& known) { return known.name == signal.pattern; }); }))

@@ -454,6 +454,31 @@ private Q_SLOTS:
         QVERIFY2(result.code == 2 && result.err.contains("more than 4096 entries"), result.err.constData());
     }
 
+    void rehearsalsAreTold()
+    {
+        const Result clean = cli({"rehearse", "done.bindrel"});
+        QCOMPARE(clean.code, 0);
+        QVERIFY2(clean.out.contains("A reset while all runs: up after") && clean.out.contains("without LF crystal; Rain tipper and Clock come from it"), clean.out.constData());
+        const Result hazards = cli({"rehearse", "tangled.bindrel"});
+        QVERIFY2(hazards.code == 1 && hazards.out.contains("hazard limit"), hazards.out.constData());
+        // A dead clock ends in a status, which is what is wanted; the plan decides whether the rest comes up.
+        const Result dead = cli({"rehearse", "done.bindrel", "--what-if", "HFX", "--format", "json"});
+        const QJsonArray runs = QJsonDocument::fromJson(dead.out).object()["runs"].toArray();
+        QCOMPARE(runs.size(), 2); // never starts, fails later
+        QVERIFY(runs[0].toObject()["gave_up"].toString().contains("HFXRDY") && runs[0].toObject()["went_on"].toString().isEmpty());
+        QFile file(dir_.filePath("on.bindrel"));
+        QVERIFY(file.open(QIODevice::WriteOnly));
+        file.write(QByteArray::fromStdString(replaced(textOf(demoPath("sluice-node-c-done")), "\"needs\": [", "\"on_failure\": \"go on\", \"needs\": [")));
+        file.close();
+        const QJsonArray on = QJsonDocument::fromJson(cli({"rehearse", "on.bindrel", "--what-if", "HFX", "--format", "json"}).out).object()["runs"].toArray();
+        QVERIFY(on[0].toObject()["went_on"].toString().contains("without Gate bridge"));
+        const Result supply = cli({"rehearse", "done.bindrel", "--what-if", "supply"});
+        QVERIFY2(supply.code == 1 && supply.out.contains("the supply falls below 2.7"), supply.out.constData());
+        const Result unknown = cli({"rehearse", "done.bindrel", "--what-if", "HFXX"});
+        QVERIFY2(unknown.code == 2 && unknown.err.contains("Did you mean HFX?"), unknown.err.constData());
+        QCOMPARE(cli({"rehearse", "done.bindrel", "--machine-code", "--what-if", "PLLA.VCO"}).code, 0);
+    }
+
     void aFolderBelongsToItsPlan()
     {
         QVERIFY(QFile::copy(QString::fromStdString(demoPath("rain-post-b-done")), dir_.filePath("rain.bindrel")));
