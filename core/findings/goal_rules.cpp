@@ -3,6 +3,9 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
+#include <map>
+
 namespace bindrel {
 
 namespace {
@@ -35,6 +38,37 @@ void unplaced(const Facts& f, std::vector<Finding>& out)
         out.push_back({Severity::Error, {}, fmt::format("{}: the plan asks for what this instance cannot do. Choose another instance, or change the goal.", role), {}, {}});
 }
 
+/// A handler that two needs share asks their flags whose turn it is: one without a flag would be called for the other's events too.
+void flagless(const Facts& f, std::vector<Finding>& out)
+{
+    struct Client {
+        std::size_t need;
+        std::string event;
+        FieldRef flag;
+    };
+    std::map<std::pair<int, int>, std::vector<Client>> byVector; // by core and number
+    for (std::size_t n = 0; n < f.plan.needs.size(); ++n) {
+        const int core = std::max(f.device.findCore(f.plan.needs[n].core), 0);
+        for (const NeedEvent& event : f.settings[n].events)
+            if (const std::optional<int> number = f.device.interruptOf(event.instance, event.event))
+                byVector[{core, *number}].push_back({n, event.event, f.device.roleField(event.instance, event.flag)});
+    }
+    for (const PadSetup& setup : f.pads) {
+        const int watcher = setup.line < 0 ? -1 : f.device.linesInPorts ? f.device.pads[std::size_t(setup.pad)].port : f.device.lineInstance;
+        const int core = std::max(f.device.findCore(f.plan.needs[std::size_t(setup.need)].core), 0);
+        if (watcher >= 0)
+            for (const auto& [event, number] : f.device.instances[std::size_t(watcher)].interrupts)
+                byVector[{core, number}].push_back({std::size_t(setup.need), "edge", f.device.roleField(watcher, "flag" + std::to_string(setup.line))});
+    }
+    for (const auto& [vector, clients] : byVector)
+        for (const Client& client : clients) {
+            const auto other = std::find_if(clients.begin(), clients.end(), [&client](const Client& known) { return known.need != client.need; });
+            if (!client.flag.valid() && other != clients.end())
+                out.push_back({Severity::Error, {}, fmt::format("{} shares interrupt {} with {}, and nothing shows that it was its {}: it would be told of the other's events too. Let only one of them interrupt, or bind one elsewhere.",
+                                                                f.plan.needs[client.need].title, vector.second, f.plan.needs[other->need].title, client.event), {Place::Kind::Need, f.plan.needs[client.need].id, {}}, {}});
+        }
+}
+
 } // namespace
 
 std::vector<Rule> goalRules()
@@ -43,6 +77,7 @@ std::vector<Rule> goalRules()
         {"GOAL-01", "Every goal is met within what its protocol tolerates.", missedGoals, nullptr},
         {"GOAL-02", "Every goal can be computed from the instance's clock.", uncomputed, nullptr},
         {"GOAL-03", "The instance has registers for what is asked.", unplaced, nullptr},
+        {"GOAL-04", "What shares an interrupt shows by a flag that it was it.", flagless, nullptr},
     };
 }
 

@@ -42,6 +42,7 @@ void writeHandler(Writer& w, const InterruptVector& vector)
     w.linef("void {}(void);", vector.handler);
     w.linef("void {}(void)", vector.handler);
     w.line("{");
+    std::vector<FieldRef> asked;
     for (const InterruptClient& client : vector.clients) {
         w.becauseNeed(client.need, client.event);
         const Word function = w.names.need(client.need) + "_" + Word::of(client.function);
@@ -50,10 +51,19 @@ void writeHandler(Writer& w, const InterruptVector& vector)
             w.linef("    {}();", function);
             continue;
         }
+        // Needs that share a flag are told by one look at it: the first would clear it away from the others.
+        if (std::find(asked.begin(), asked.end(), flag) != asked.end())
+            continue;
+        asked.push_back(flag);
         w.linef("    if (({} & {}) != 0u) {{", roleRegister(f, w.names, client.instance, client.flag), roleMacro(f, w.names, client.instance, client.flag));
         if (f.device.fieldOf(flag).access != Field::Access::ReadToClear) // reading has cleared it
             clearFlags(w, client.instance, {client.flag}, 8);
         w.linef("        {}();", function);
+        for (const InterruptClient& other : vector.clients)
+            if (other.need != client.need && f.device.roleField(other.instance, other.flag) == flag) {
+                w.becauseNeed(other.need, other.event);
+                w.linef("        {}_{}();", w.names.need(other.need), Word::of(other.function));
+            }
         w.line("    }");
     }
     w.noCause();

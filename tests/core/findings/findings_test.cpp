@@ -48,6 +48,22 @@ class FindingsTest : public QObject {
         return with(with(with(with(work, SetClock{"SYS", "HFX"}), SetClock{"CPU", divider}), SetClock{"BUS1", "1"}), SetClock{"BUS2", "1"});
     }
 
+    /// A tick and a port that interrupt by one number; the tick with or without a flag of its own.
+    static Workpiece oneVector(bool flagless)
+    {
+        Workpiece work = with(demo(), SetGoal{"uplink", "interrupt", "receive"});
+        const auto s = run(work);
+        const Setting& tick = s->settings[size_t(needIndex(work.plan, "tick"))];
+        Device device = *work.device;
+        const int port = s->bindings.needs[size_t(needIndex(work.plan, "uplink"))].instance, timer = tick.events.at(0).instance;
+        for (auto& [event, number] : device.instances[size_t(timer)].interrupts)
+            number = device.instances[size_t(port)].interrupts.begin()->second;
+        if (flagless)
+            device.blocks[size_t(device.instances[size_t(timer)].block)].roles.erase(tick.events.at(0).flag);
+        work.device = std::make_shared<const Device>(std::move(device));
+        return work;
+    }
+
     static Workpiece noCrystalNeed() { return with(demo(), RemoveNeed{"hf-crystal"}); }
 
 private Q_SLOTS:
@@ -75,6 +91,7 @@ private Q_SLOTS:
         row("CLK-02", with(demo(), SetClock{"PLLA.VCO", "33"}), with(demo(), SetClock{"PLLA.VCO", "34"}));
         row("CLK-03", with(with(with(demo(), SetClock{"PLLA.SRC", "HFI"}), SetClock{"PLLA.IN", "4"}), SetClock{"PLLA.VCO", "60"}), demo());
         row("CLK-04", with(demo(), SetClock{"UART1K", "LFX"}), demo());
+        row("GOAL-04", oneVector(true), oneVector(false));
         row("CLK-12", with(demo(), SetOnFailure{OnFailure::FallBack}), with(demo(), SetOnFailure{OnFailure::GoOn}));
         row("CLK-05", with(demo(), SetText{SetText::What::Range, "R2"}), with(with(demo(), SetText{SetText::What::Range, "R2"}), SetClock{"PLLA.MAIN", "5"}));
         row("CLK-06", with(demo(), SetText{SetText::What::Supply, "2.69 V"}), with(demo(), SetText{SetText::What::Supply, "2.7 V"}));
