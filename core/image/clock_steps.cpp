@@ -561,10 +561,6 @@ ClockStand withoutLate(const Device& device, const ClockStand& reset, const Cloc
     return middle;
 }
 
-} // namespace
-
-namespace {
-
 ClockBringUp bringUpFrom(const Device& device, const Rates& rates, const AwaitedClock& from, const ClockStand& reset, const ClockStand& full, std::vector<int> lateSources)
 {
     ClockBringUp out;

@@ -482,17 +482,6 @@ void appendNeedSteps(Image& image, const Device& device, const Plan& plan, const
         bringUp.startAndStop(starts, image.stops, bindings.needs[n]);
     }
     image.steps.insert(image.steps.end(), starts.begin(), starts.end());
-    // Needs that one interrupt tells of are told apart by their flags.
-    std::map<std::pair<int, std::string>, std::vector<size_t>> told;
-    for (size_t n = 0; n < plan.needs.size(); ++n)
-        for (const NeedEvent& event : bindings.needs[n].state == BoundNeed::State::Bound && settings[n].computed ? settings[n].events : std::vector<NeedEvent>())
-            if (const std::optional<int> number = device.interruptOf(event.instance, event.event))
-                told[{*number, plan.needs[n].core}].push_back(n);
-    for (const auto& [interrupt, needs] : told)
-        for (const size_t n : needs)
-            for (const NeedEvent& event : settings[n].events)
-                if (needs.size() > 1 && device.interruptOf(event.instance, event.event) == interrupt.first && !device.roleField(event.instance, event.flag).valid())
-                    image.unplaced.push_back(fmt::format("interrupt {} tells several needs, and {} has no flag that would say whether it is meant for {}", interrupt.first, device.instances[size_t(event.instance)].name, plan.needs[n].title));
 }
 
 } // namespace bindrel
