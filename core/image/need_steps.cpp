@@ -8,7 +8,6 @@
 
 #include <algorithm>
 #include <charconv>
-#include <map>
 #include <set>
 #include <tuple>
 
