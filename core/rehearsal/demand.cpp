@@ -338,10 +338,7 @@ const FallBack* fallBackAfter(const Facts& f, const FieldRef& awaited)
 
 std::string wentOnText(const Facts& f, const FallBack& fallBack)
 {
-    std::vector<std::string> left;
-    for (const int need : fallBack.left)
-        if (hasFiles(f, namesFor(f, coreOf(f, size_t(need))), size_t(need)))
-            left.push_back(f.plan.needs[size_t(need)].title);
+    const std::vector<std::string> left = leftTitles(f, fallBack);
     return fmt::format("goes on {}{}", fallBack.toSlow ? "at the slow clocks" : "with what does not come from it", left.empty() ? "" : ", without " + listed(left));
 }
 

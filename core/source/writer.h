@@ -109,6 +109,12 @@ std::vector<SourceFile> needFiles(const Facts& facts, const Names& names, size_t
 void declareModes(Writer& w);   ///< PREFIX_board.h
 void defineModes(Writer& w);    ///< PREFIX_clocks.c
 void writeCoreWait(Writer& w);  ///< PREFIX_start.c
+/// Whether something is brought up after a slow source has come.
+bool hasLateClocks(const Facts& facts);
+/// Titles of the needs with files that a fall back leaves out.
+std::vector<std::string> leftTitles(const Facts& facts, const FallBack& fallBack);
+/// What can be done after a failure, for the comment on its status.
+std::string afterwards(const Facts& facts, const FallBack& fallBack);
 /// The first lines of a function that changes clocks from where the plan has them: not after a fall back.
 void refuseAfterFallBack(Writer& w);
 
