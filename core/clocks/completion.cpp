@@ -13,6 +13,11 @@ constexpr long kMostSteps = 12'000;
 constexpr std::ptrdiff_t kMostSettings = 64;
 /// Parts are joined by what a select could take, not only by what it takes, as long as they are no larger than this.
 constexpr std::size_t kLargePart = 14;
+
+bool isTerm(const ClockCombination& combination, int clock)
+{
+    return std::any_of(combination.terms.begin(), combination.terms.end(), [clock](const ClockCombination::Term& term) { return term.clock == clock; });
+}
 } // namespace
 
 Completion::Completion(const ClockTrial& now) : now_(now), dependents_(now.size())
@@ -41,6 +46,41 @@ Completion::Completion(const ClockTrial& now) : now_(now), dependents_(now.size(
             for (const RelativeLimit& relative : limit.relative)
                 beside(relative);
     }
+    stoodBefore_.assign(now.device().neverTogether.size(), false);
+    for (const int c : now.forbiddenNow())
+        stoodBefore_[size_t(c)] = true;
+    // What must not stand together is judged at its last clock, so that one depends on the others.
+    for (const ClockCombination& combination : now.device().neverTogether)
+        for (const ClockCombination::Term& term : combination.terms)
+            if (const int last = combination.terms.back().clock; term.clock != last)
+                dependents_[size_t(term.clock)].push_back(last);
+}
+
+/// The combination would be forbidden now, was not before, and its clocks run or are to.
+bool Completion::newlyForbidden(const ClockTrial& trial, const ClockCombination& combination) const
+{
+    return trial.forbidden(combination) && !stoodBefore(combination) &&
+           std::all_of(combination.terms.begin(), combination.terms.end(), [&](const ClockCombination::Term& term) {
+               return decided_[size_t(term.clock)] || counts(trial, term.clock) || (now_.device().clocks[size_t(term.clock)].tier != "kernel" && mayRun(trial, term.clock));
+           });
+}
+
+/// The last of its clocks that is not decided, at which it is judged; -1 when all are.
+int Completion::lastOpen(const ClockCombination& combination) const
+{
+    int last = -1;
+    for (const ClockCombination::Term& term : combination.terms)
+        if (!decided_[size_t(term.clock)])
+            last = term.clock;
+    return last;
+}
+
+/// Whether what is decided leaves it to the others to keep a combination from standing.
+bool Completion::threatened(const ClockTrial& trial, const ClockCombination& combination) const
+{
+    return !stoodBefore(combination) && std::all_of(combination.terms.begin(), combination.terms.end(), [&](const ClockCombination::Term& term) {
+        return !decided_[size_t(term.clock)] || term.has(trial.clocks[size_t(term.clock)].setting);
+    });
 }
 
 void Completion::begin(const std::vector<bool>& decided, const ClockTrial& trial)
@@ -85,6 +125,10 @@ bool Completion::tooFastFor(const ClockTrial& trial, int clock, int ceiling) con
 void Completion::strain(const ClockTrial& trial, Reach reach)
 {
     strained_.assign(trial.size(), false);
+    for (const ClockCombination& combination : now_.device().neverTogether)
+        if (threatened(trial, combination) && std::any_of(combination.terms.begin(), combination.terms.end(), [this](const ClockCombination::Term& term) { return decided_[size_t(term.clock)]; }))
+            for (const ClockCombination::Term& term : combination.terms)
+                strained_[size_t(term.clock)] = strained_[size_t(term.clock)] || !decided_[size_t(term.clock)];
     if (reach == Reach::Inputs)
         for (const int i : others_)
             if (now_.device().clocks[size_t(i)].type == ClockNode::Type::Select && now_.clocks[size_t(i)].used)
@@ -118,6 +162,9 @@ bool Completion::touched(const ClockTrial& trial, int index) const
     const size_t i = size_t(index);
     if (strained_[i] || factorMoved(trial, i))
         return true;
+    for (const ClockCombination& combination : now_.device().neverTogether)
+        if (isTerm(combination, index) && threatened(trial, combination))
+            return true;
     const std::vector<RelativeLimit>& limits = trial.relative(i);
     if (looksAhead_ && std::any_of(limits.begin(), limits.end(), [&](const RelativeLimit& limit) { return ahead(index, limit); }))
         return true;
@@ -158,6 +205,8 @@ Completion::Cost Completion::costOf(const ClockTrial& trial, int index) const
     cost.broken = (counts(trial, index) && outside(trial, index) && !(same && now_.outside(i))) || (now_.clocks[i].used && trial.clocks[i].rate.value.isZero() && !now_.clocks[i].rate.value.isZero());
     for (const int below : ceilings_[i])
         cost.broken += tooFastFor(trial, below, index);
+    for (const ClockCombination& combination : now_.device().neverTogether)
+        cost.broken += lastOpen(combination) == index && newlyForbidden(trial, combination);
     cost.changed = now_.clocks[i].used && !same;
     cost.outside = !cost.broken && !now_.clocks[i].running && now_.device().clocks[i].tier != "kernel" && !trial.clocks[i].rate.value.isZero() && mayRun(trial, index) && outside(trial, index);
     cost.decisions = trial.clocks[i].setting != now_.clocks[i].setting && now_.device().clocks[i].type != ClockNode::Type::Follow;
@@ -281,7 +330,11 @@ std::vector<std::vector<int>> Completion::parts(const ClockTrial& trial, bool la
         const std::vector<RelativeLimit>& ceilings = trial.relative(i);
         const bool ceilingMoved = std::any_of(ceilings.begin(), ceilings.end(), [&moved](const RelativeLimit& ceiling) { return moved(ceiling.to); }) ||
                                   std::any_of(ceilings_[i].begin(), ceilings_[i].end(), [&](int below) { return !decided_[size_t(below)] && moved(below); });
-        if (!strained_[i] && !moved(input) && !moved(node.follows) && !factorMoved(trial, i) && !ceilingMoved && !(node.trim && moved(node.trim->by)))
+        const auto besideMoved = [&](const ClockCombination& combination) {
+            return isTerm(combination, index) && std::any_of(combination.terms.begin(), combination.terms.end(), [&](const ClockCombination::Term& term) { return term.clock != index && moved(term.clock); });
+        };
+        const std::vector<ClockCombination>& combinations = now_.device().neverTogether;
+        if (!strained_[i] && !moved(input) && !moved(node.follows) && !factorMoved(trial, i) && !ceilingMoved && !(node.trim && moved(node.trim->by)) && std::none_of(combinations.begin(), combinations.end(), besideMoved))
             return;
         leader[i] = index;
         // A select that nothing depends on may find its old rate in another part; that makes large parts of many.
@@ -298,6 +351,10 @@ std::vector<std::vector<int>> Completion::parts(const ClockTrial& trial, bool la
             join(ceiling.to);
         for (const int below : ceilings_[i])
             join(below);
+        for (const ClockCombination& combination : combinations)
+            if (isTerm(combination, index))
+                for (const ClockCombination::Term& term : combination.terms)
+                    join(term.clock);
     };
     // A clock that is measured by a later one is reached from there: again until nothing new is.
     for (bool more = true; more;) {
@@ -305,7 +362,7 @@ std::vector<std::vector<int>> Completion::parts(const ClockTrial& trial, bool la
         for (const int index : others_)
             if (leader[size_t(index)] < 0) {
                 visit(index);
-                more = more || (looksAhead_ && leader[size_t(index)] >= 0);
+                more = more || ((looksAhead_ || !now_.device().neverTogether.empty()) && leader[size_t(index)] >= 0);
             }
     }
     std::map<int, std::vector<int>> byLeader;
@@ -346,6 +403,10 @@ std::vector<std::int64_t> Completion::keyOf(const ClockTrial& trial, const std::
             addOutside(ceiling.to);
         for (const int below : ceilings_[size_t(index)])
             addOutside(below);
+        for (const ClockCombination& combination : now_.device().neverTogether)
+            if (isTerm(combination, index))
+                for (const ClockCombination::Term& term : combination.terms)
+                    addOutside(term.clock);
     }
     return key;
 }

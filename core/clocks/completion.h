@@ -45,6 +45,10 @@ private:
         std::vector<std::int64_t> settings;
         Cost under;
     };
+    bool stoodBefore(const ClockCombination& combination) const { return stoodBefore_[std::size_t(&combination - now_.device().neverTogether.data())]; }
+    bool newlyForbidden(const ClockTrial& trial, const ClockCombination& combination) const;
+    bool threatened(const ClockTrial& trial, const ClockCombination& combination) const;
+    int lastOpen(const ClockCombination& combination) const;
     bool factorMoved(const ClockTrial& trial, std::size_t index) const;
     bool touched(const ClockTrial& trial, int clock) const;
     bool ahead(int clock, const RelativeLimit& limit) const;
@@ -67,6 +71,7 @@ private:
 
     const ClockTrial& now_;
     std::vector<std::vector<int>> dependents_;
+    std::vector<bool> stoodBefore_; ///< by combination: what is broken already is let be
     std::vector<bool> decided_;
     std::vector<int> others_; ///< not decided, rising
     /// By clock that is not decided: those that must not be faster than a part of it and come before it, or are decided.

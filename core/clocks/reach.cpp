@@ -90,6 +90,10 @@ std::vector<std::string> brokenIn(const Ground& ground, const ReachSearch::Found
         if ((target ? then.outside(i) : then.breaks(i)) && !(ground.now.breaks(i) && ground.now.clocks[i].rate == then.clocks[i].rate))
             out.push_back("then " + limitText(then, int(i)));
     }
+    const std::vector<int> before = ground.now.forbiddenNow();
+    for (const int c : then.forbiddenNow())
+        if (std::find(before.begin(), before.end(), c) == before.end())
+            out.push_back("then " + forbiddenText(then, ground.device.neverTogether[size_t(c)]));
     return out;
 }
 

@@ -48,6 +48,7 @@ ReachKey ReachSearch::keyNow() const
         if (trial_.device().clocks[i].type != ClockNode::Type::Follow)
             key.decisions += !trial_.clocks[i].sameDecision(now_.clocks[i]);
     }
+    key.broken += trial_.forbiddenBeyond(now_, onPath_);
     key.current = trial_.current().value;
     key.multiplier = trial_.fastestMultiplier().value;
     for (const TrialClock& clock : trial_.clocks)
@@ -101,6 +102,8 @@ bool ReachSearch::seenCheaper(int decided)
             continue;
         const TrialClock& c = trial_.clocks[size_t(i)];
         key.insert(key.end(), {i, c.rate.value.num(), c.rate.value.den(), c.tolerance.low.value.num(), c.tolerance.high.value.num(), c.tolerance.high.value.den()});
+        if (settingMatters_[size_t(i)])
+            key.push_back(c.setting);
     }
     const std::pair<int, int> cost{pathBroken_, pathChanged_};
     const auto [at, added] = seen_.emplace(std::move(key), cost);
@@ -160,6 +163,8 @@ void ReachSearch::leaf()
         for (size_t i = 0; i < trial_.size(); ++i)
             if (breaksMore(i))
                 return;
+    if (!countLimits_ && trial_.forbiddenBeyond(now_, onPath_) > 0)
+        return;
     keep();
 }
 
@@ -184,7 +189,7 @@ void ReachSearch::tryOtherKernels(std::vector<int>& lost)
             trial_.settle();
             if (!trial_.clocks[i].running)
                 continue;
-            bool breaks = false;
+            bool breaks = trial_.forbiddenBeyond(now_, onPath_) > 0;
             for (size_t k = 0; k < trial_.size(); ++k)
                 breaks = breaks || breaksMore(k);
             std::vector<int> now = breaks ? lost : lostGoals();

@@ -51,6 +51,10 @@ ReachSearch::ReachSearch(const ClockTrial& now, const Rates& ratesNow, const Rea
         targetOf_[size_t(request.targets[t].clock)] = int(t);
         tolerancesMatter_ = tolerancesMatter_ || request.targets[t].withTolerance;
     }
+    settingMatters_.assign(now.size(), false);
+    for (const ClockCombination& combination : now.device().neverTogether)
+        for (const ClockCombination::Term& term : combination.terms)
+            settingMatters_[size_t(term.clock)] = true;
 }
 
 bool ReachSearch::pause()
@@ -145,7 +149,7 @@ void ReachSearch::numbers()
         int& until = neededUntil_[size_t(i)];
         for (const int other : completion_.dependents(size_t(i)))
             until = std::max(until, onPath_[size_t(other)] ? other : int(onPath_.size()));
-        if (targetOf_[size_t(i)] >= 0 || node.type == ClockNode::Type::Multiply || !node.drawsPerMegahertz.value.isZero() || node.tier != "multiplier")
+        if (targetOf_[size_t(i)] >= 0 || node.type == ClockNode::Type::Multiply || !node.drawsPerMegahertz.value.isZero() || node.tier != "multiplier" || settingMatters_[size_t(i)])
             until = int(onPath_.size());
     }
     wanted_.clear();

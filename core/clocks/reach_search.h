@@ -117,6 +117,7 @@ private:
     bool tolerancesMatter_ = false;
 
     std::vector<bool> onPath_;
+    std::vector<bool> settingMatters_; ///< by clock: not its rate alone, since it must not stand so beside others
     std::vector<int> targetOf_; ///< by clock: index of its target, -1
     std::vector<int> path_;     ///< clocks on any path, rising
     std::vector<std::vector<int>> chains_;           ///< by target: source … target

@@ -36,22 +36,25 @@ public:
         auto tied() const { return std::tie(changed, off, current, multiplier); }
     };
 
-    /// Clocks whose limits are broken, and needs that miss goals.
+    /// Clocks whose limits are broken, those that must not stand so together, and needs that miss goals.
     struct Trouble {
         std::vector<int> clocks;
+        std::vector<int> combinations; ///< into Device::neverTogether
         std::vector<int> needs;
         bool supply = false; ///< does not suit the operating range
-        bool none() const { return clocks.empty() && needs.empty() && !supply; }
+        bool none() const { return clocks.empty() && combinations.empty() && needs.empty() && !supply; }
         void leaveOut(const Trouble& other)
         {
             const auto in = [](const std::vector<int>& list) { return [&list](int item) { return std::find(list.begin(), list.end(), item) != list.end(); }; };
             std::erase_if(clocks, in(other.clocks));
+            std::erase_if(combinations, in(other.combinations));
             std::erase_if(needs, in(other.needs));
             supply = supply && !other.supply;
         }
         void add(const Trouble& other)
         {
             clocks.insert(clocks.end(), other.clocks.begin(), other.clocks.end());
+            combinations.insert(combinations.end(), other.combinations.begin(), other.combinations.end());
             needs.insert(needs.end(), other.needs.begin(), other.needs.end());
             supply = supply || other.supply;
         }
@@ -62,6 +65,8 @@ public:
             out.supply = supply;
             if (!supply && !clocks.empty())
                 out.clocks = {clocks.front()};
+            else if (!supply && !combinations.empty())
+                out.combinations = {combinations.front()};
             else if (!supply && !needs.empty())
                 out.needs = {needs.front()};
             return out;
@@ -79,6 +84,7 @@ public:
         for (size_t i = 0; i < trial_.size(); ++i)
             if (trial_.breaks(i) || (trial_.isRoot(i) && trial_.clocks[i].rate.value.isZero()))
                 out.clocks.push_back(int(i));
+        out.combinations = trial_.forbiddenNow();
         out.needs = goals_.missed(trial_);
         out.supply = !trial_.supplyFits(trial_.range());
         out.leaveOut(allowed_);
@@ -152,6 +158,14 @@ private:
             narrow(on);
             if (left > 1)
                 break;
+        }
+        for (const int combination : now.supply ? std::vector<int>() : now.combinations) {
+            if (left > 1 && !first)
+                break;
+            std::vector<bool> on(trial_.size(), false);
+            for (const ClockCombination::Term& term : trial_.device().neverTogether[size_t(combination)].terms)
+                addPath(on, term.clock);
+            narrow(on);
         }
         for (const int need : now.supply ? std::vector<int>() : now.needs) {
             if (left > 1 && !first)
@@ -284,6 +298,8 @@ RepairResult repairClocks(const Device& device, const Board& board, const Plan& 
     const Repair::Trouble wrong = all.trouble();
     for (const int clock : wrong.clocks)
         out.wrong.push_back(limitText(now, clock));
+    for (const int combination : wrong.combinations)
+        out.wrong.push_back(forbiddenText(now, device.neverTogether[size_t(combination)]));
     if (wrong.supply) {
         const OperatingRange& range = device.ranges[size_t(now.range())];
         out.wrong.push_back(fmt::format("the supply is {}; {} needs {} to {}", format(rates.supply), range.name, format(range.supplyMin), format(range.supplyMax)));
@@ -304,7 +320,7 @@ RepairResult repairClocks(const Device& device, const Board& board, const Plan& 
     if (!out.ways.empty())
         return out;
     // Better the limits alone than nothing.
-    if (!wrong.needs.empty() && (!wrong.clocks.empty() || wrong.supply)) {
+    if (!wrong.needs.empty() && (!wrong.clocks.empty() || !wrong.combinations.empty() || wrong.supply)) {
         Repair limits(now, rates, bindings, request, false);
         limits.run();
         take(limits);
@@ -322,6 +338,8 @@ RepairResult repairClocks(const Device& device, const Board& board, const Plan& 
         out.fewest = false;
         for (const int clock : left.clocks)
             out.left.push_back(limitText(now, clock));
+        for (const int combination : left.combinations)
+            out.left.push_back(forbiddenText(now, device.neverTogether[size_t(combination)]));
         if (left.supply)
             out.left.push_back("the supply does not suit the operating range");
         for (const int need : left.needs)

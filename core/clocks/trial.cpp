@@ -231,6 +231,37 @@ bool ClockTrial::exceeds(size_t index, const RelativeLimit& limit) const
     return !together && fastest > (other.tolerance.worst() <= device_->limitSlack ? bound : shifted(bound, other.tolerance.low));
 }
 
+bool ClockTrial::forbidden(const ClockCombination& combination) const
+{
+    return std::all_of(combination.terms.begin(), combination.terms.end(), [this](const ClockCombination::Term& term) {
+        const TrialClock& clock = clocks[size_t(term.clock)];
+        return !clock.rate.value.isZero() && term.has(clock.setting);
+    });
+}
+
+std::vector<int> ClockTrial::forbiddenNow(const std::vector<bool>& wanted) const
+{
+    std::vector<int> out;
+    for (size_t c = 0; c < device_->neverTogether.size(); ++c) {
+        const std::vector<ClockCombination::Term>& terms = device_->neverTogether[c].terms;
+        if (forbidden(device_->neverTogether[c]) && std::all_of(terms.begin(), terms.end(), [&](const ClockCombination::Term& term) {
+                const size_t i = size_t(term.clock);
+                return (!wanted.empty() && wanted[i]) || (clocks[i].running && (clocks[i].used || !kernel_[i]));
+            }))
+            out.push_back(int(c));
+    }
+    return out;
+}
+
+int ClockTrial::forbiddenBeyond(const ClockTrial& other, const std::vector<bool>& wanted) const
+{
+    if (device_->neverTogether.empty())
+        return 0;
+    const std::vector<int> known = other.forbiddenNow();
+    const std::vector<int> now = forbiddenNow(wanted);
+    return int(std::count_if(now.begin(), now.end(), [&known](int c) { return std::find(known.begin(), known.end(), c) == known.end(); }));
+}
+
 Current ClockTrial::current() const
 {
     Rational sum;

@@ -47,6 +47,13 @@ public:
     bool outside(std::size_t clock, bool relative = true) const;
     /// REQUIRES: both clocks computed. Whether it is too fast beside the other.
     bool exceeds(std::size_t clock, const RelativeLimit& limit) const;
+    /// Whether clocks stand as forbidden together, by their settings; those that cannot run do not count.
+    bool forbidden(const ClockCombination& combination) const;
+    /// REQUIRES: settled. The combinations that are forbidden and count, since all their clocks run, peripherals' ones in use: indices into
+    /// Device::neverTogether. `wanted`: clocks that count whether something uses them yet or not; empty: none.
+    std::vector<int> forbiddenNow(const std::vector<bool>& wanted = {}) const;
+    /// REQUIRES: both settled. How many of them are not so in the other.
+    int forbiddenBeyond(const ClockTrial& other, const std::vector<bool>& wanted) const;
     /// REQUIRES: settled. Whether that counts: it runs, and something uses it or it is no kernel.
     bool breaks(std::size_t clock) const { return clocks[clock].running && (clocks[clock].used || !kernel_[clock]) && outside(clock); }
     std::optional<Frequency> min(std::size_t clock) const { return limits_[clock].min; }

@@ -45,6 +45,14 @@ ReachWay wayTo(const ClockTrial& now, const Plan& plan, const std::vector<ReachT
     return way;
 }
 
+std::string forbiddenText(const ClockTrial& trial, const ClockCombination& combination)
+{
+    std::vector<std::string> names;
+    for (const ClockCombination::Term& term : combination.terms)
+        names.push_back(trial.device().clocks[size_t(term.clock)].name);
+    return fmt::format("{} must not stand so together{}", listed(names), combination.because.empty() ? "" : ": " + combination.because);
+}
+
 std::string limitText(const ClockTrial& trial, int clock)
 {
     const size_t i = size_t(clock);

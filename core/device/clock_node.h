@@ -36,6 +36,18 @@ struct TemperatureRange {
     bool covers(const TemperatureRange& other) const { return low <= other.low && high >= other.high; }
 };
 
+/// Settings of several clocks that the data sheet forbids at the same time.
+struct ClockCombination {
+    struct Term {
+        int clock = -1;
+        std::vector<std::int64_t> settings; ///< in 1/unit, or indices into inputs or rates; rising
+
+        bool has(std::int64_t setting) const;
+    };
+    std::vector<Term> terms; ///< at least two, of different clocks. It counts while all of these run.
+    std::string because;
+};
+
 struct ClockNode {
     enum class Type {
         Oscillator, ///< on the chip: a fixed rate, or one of several

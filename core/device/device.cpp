@@ -78,6 +78,8 @@ int Device::muxField(const FieldRef& ref) const
     return at != muxFields.end() && *at == ref ? static_cast<int>(at - muxFields.begin()) : -1;
 }
 
+bool ClockCombination::Term::has(std::int64_t setting) const { return std::binary_search(settings.begin(), settings.end(), setting); }
+
 bool ClockNode::canBe(std::int64_t setting) const
 {
     if (!dense)

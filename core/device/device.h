@@ -175,6 +175,7 @@ struct Device {
     FieldCode rangeReady;  ///< the regulator has settled
     int resetRange = 0;
     std::vector<ClockNode> clocks;
+    std::vector<ClockCombination> neverTogether;
     int flashClock = -1; ///< node that wait states follow
     FieldRef waitStates;
     Ppm limitSlack; ///< rate limits hold for clocks whose source is at least this accurate

@@ -84,6 +84,10 @@ private:
     void mirrorLimits();
     void orderClocks();
 
+    // read_combinations.cpp
+    void readCombinations();
+    std::vector<std::int64_t> clockSettings(int clock, const JsonNode& node);
+
     void readModes(); // read_modes.cpp
 
     void resetClock(ClockNode& node, const JsonNode& from);
@@ -138,6 +142,9 @@ Encoding readEncoding(const JsonNode& node);
 
 /// "-40 C".
 TemperatureRange readTemperatures(const JsonNode& node);
+
+/// "1..16", [1, 2, "2.5"] or one alone, in the order of the file.
+std::vector<Rational> readFactors(const JsonNode& node);
 
 /// "7", "7:4": least significant bit and width.
 std::pair<int, int> readBits(const JsonNode& node);

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // The clock tree, operating ranges and limit tables.
+#include "core/base/text.h"
 #include "core/device/lint_remarks.h"
 #include "core/quantity/format.h"
 
@@ -104,6 +105,13 @@ void lintReset(const Device& device, LintRemarks& out)
             if (const Rational bound = rates[size_t(relative.to)] * relative.max; !bound.isZero() && rates[i] > bound)
                 out.say("reset-limit", "{} comes out of reset at {}, above the {} that {} leaves it", node.id, format(Frequency(rates[i])), format(Frequency(bound)), device.clocks[size_t(relative.to)].id);
     }
+    for (const ClockCombination& combination : device.neverTogether)
+        if (std::all_of(combination.terms.begin(), combination.terms.end(), [&](const ClockCombination::Term& term) { return !rates[size_t(term.clock)].isZero() && term.has(device.clocks[size_t(term.clock)].resetValue); })) {
+            std::vector<std::string> ids;
+            for (const ClockCombination::Term& term : combination.terms)
+                ids.push_back(device.clocks[size_t(term.clock)].id);
+            out.say("reset-limit", "{} come out of reset as they must never stand together", listed(ids));
+        }
     const std::uint32_t waits = device.waitStates.valid() ? device.resetCode(device.waitStates) : 0;
     if (const Rational& rate = rates[size_t(device.flashClock)]; rate > range.waitStateLimits[std::min<size_t>(waits, range.waitStateLimits.size() - 1)].value)
         out.say("reset-limit", "the flash comes out of reset with {} wait states at {}, which they do not carry in {}", waits, format(Frequency(rate)), range.name);

@@ -16,7 +16,8 @@ namespace {
 const std::vector<std::string> kKeys{
     "$schema",     "format",    "name",         "family",    "about",  "core",   "cores",  "memory",    "supply",    "temperature",
     "ranges",      "flash_timing", "cpu_clock", "unlock",    "lines",  "routing", "limit_slack", "modes", "clocks", "blocks", "instances",
-    "pads",        "pad_defaults", "package",   "absent",    "unbonded", "overrides", "exclusive", "dma", "interrupt_controller", "banks"};
+    "pads",        "pad_defaults", "package",   "absent",    "unbonded", "overrides", "exclusive", "dma", "interrupt_controller", "banks",
+    "never_together", "nonvolatile", "domains", "regulator"};
 
 /// FNV-1a over 64 bits: tells one content from another, no more.
 std::string fingerprint(std::initializer_list<const std::string*> texts)
@@ -351,7 +352,7 @@ void DeviceReader::readAll()
     // Each step uses what the ones before it have read, and indexes into it: stop at the first problem.
     using Step = void (DeviceReader::*)();
     for (const Step step : {&DeviceReader::readIdentity, &DeviceReader::readRanges, &DeviceReader::readBlocks,
-                            &DeviceReader::readInstances, &DeviceReader::resolveGuards, &DeviceReader::readClocks, &DeviceReader::resolveInstances, &DeviceReader::readModes,
+                            &DeviceReader::readInstances, &DeviceReader::resolveGuards, &DeviceReader::readClocks, &DeviceReader::readCombinations, &DeviceReader::resolveInstances, &DeviceReader::readModes,
                             &DeviceReader::readTiming, &DeviceReader::readPads, &DeviceReader::readPackage,
                             &DeviceReader::readRouting, &DeviceReader::checkAbsent}) {
         if (!ok())

@@ -54,13 +54,16 @@ Rational readFactor(const JsonNode& node)
     return value;
 }
 
-/// "1..16" or [1, 2, 4], in the order of the file.
+} // namespace
+
 std::vector<Rational> readFactors(const JsonNode& node)
 {
     std::vector<Rational> out;
     if (node.isArray()) {
         for (const JsonNode& item : node.items())
             out.push_back(readFactor(item));
+    } else if (!node.isString() || node.asString().find("..") == std::string::npos) {
+        out.push_back(readFactor(node));
     } else {
         const std::string text = node.asString();
         const size_t dots = text.find("..");
@@ -81,6 +84,8 @@ std::vector<Rational> readFactors(const JsonNode& node)
         node.fail("lists no factor; give at least one.");
     return out;
 }
+
+namespace {
 
 /// Codes by the place in the list, or pairs of a factor and its code: values in 1/unit.
 Encoding readFactorEncoding(const JsonNode& node, const std::vector<Rational>& listed, std::int64_t unit)

@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/clocks/combinations.h"
 #include "core/findings/finding.h"
 #include "core/plan/check_setting.h"
 #include "core/quantity/format.h"
@@ -76,6 +77,21 @@ void nearLimit(const Facts& f, std::vector<Finding>& out)
 {
     limits(f, out, LimitBreak::Which::Above, true);
     limits(f, out, LimitBreak::Which::Below, true);
+}
+
+void standsForbidden(const Facts& f, std::vector<Finding>& out)
+{
+    for (const ClockCombination& combination : f.device.neverTogether) {
+        if (!holds(f.device, combination, f.rates))
+            continue;
+        // The plan's own decision is the place to look; else the last clock.
+        int place = combination.terms.back().clock;
+        for (const ClockCombination::Term& term : combination.terms)
+            if (f.plan.clocks.contains(f.device.clocks[size_t(term.clock)].id))
+                place = term.clock;
+        out.push_back({Severity::Error, {}, fmt::format("{} must not stand together{}. Set one of them otherwise.", combinationText(f.device, f.rates, combination), because(combination.because)),
+                       {Place::Kind::Clock, f.device.clocks[size_t(place)].id, {}}, {}, WaysOffer{}});
+    }
 }
 
 void kernelStopped(const Facts& f, std::vector<Finding>& out)
@@ -242,6 +258,7 @@ void clockLimitFindings(const Facts& f, std::vector<Finding>& out)
     tooSlow(f, out);
     flashTooSlow(f, out);
     supplyOutside(f, out);
+    standsForbidden(f, out);
 }
 
 std::vector<Rule> clockRules()
@@ -259,6 +276,7 @@ std::vector<Rule> clockRules()
         {"CLK-10", "What trims a clock runs.", trimIdle, nullptr},
         {"CLK-11", "A clock is as accurate as its users ask.", tooRough, nullptr},
         {"CLK-12", "When a clock does not start, what the plan says can be done.", nothingToFallBackTo, nullptr},
+        {"CLK-13", "Clocks do not stand as is forbidden together.", standsForbidden, nullptr},
     };
 }
 

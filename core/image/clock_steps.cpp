@@ -269,6 +269,8 @@ private:
     int brokenNow() const
     {
         int broken = !flashFollows();
+        for (const ClockCombination& combination : device_.neverTogether)
+            broken += now_.trial.forbidden(combination);
         for (size_t i = 0; i < device_.clocks.size(); ++i) {
             const ClockNode& facts = device_.clocks[i];
             const bool kernel = facts.tier == "kernel";

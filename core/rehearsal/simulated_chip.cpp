@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/base/text.h"
 #include "core/device/block_kind.h"
 #include "core/rehearsal/simulated_chip.h"
 
@@ -94,6 +95,12 @@ bool SimulatedChip::atWork(int instance) const
         return false;
     const FieldRef& on = on_[size_t(instance)];
     return on.valid() ? registers_.code(on) != 0 : device_.instances[size_t(instance)].gate.valid();
+}
+
+bool SimulatedChip::inUse(int clock) const
+{
+    return device_.clocks[size_t(clock)].tier != "kernel" ||
+           std::any_of(usersOf_[size_t(clock)].begin(), usersOf_[size_t(clock)].end(), [this](int instance) { return open(instance) && (device_.instances[size_t(instance)].gate.valid() || atWork(instance)); });
 }
 
 std::uint32_t SimulatedChip::read(std::uint32_t address, int bytes)
@@ -303,7 +310,7 @@ void SimulatedChip::judge()
             continue;
         bool counts = true, works = true;
         if (node.tier == "kernel") {
-            counts = std::any_of(usersOf_[size_t(i)].begin(), usersOf_[size_t(i)].end(), [this](int instance) { return open(instance) && (device_.instances[size_t(instance)].gate.valid() || atWork(instance)); });
+            counts = inUse(i);
             works = !demand_.switching && std::any_of(usersOf_[size_t(i)].begin(), usersOf_[size_t(i)].end(), [this](int instance) { return atWork(instance); });
         }
         const std::string& range = device_.ranges.empty() ? node.name : device_.ranges[size_t(clocks_.range())].name;
@@ -313,6 +320,16 @@ void SimulatedChip::judge()
             tell(Hazard::Kind::Limit, i * 4 + 1, [&] { return fmt::format("{} runs at {}, below its limit of {} in {}.", node.name, rateText(rate), rateText(*bounds.min), range); }, place);
         if (counts && works && bounds.relative && !bounds.relative->isZero() && rate > *bounds.relative)
             tell(Hazard::Kind::Limit, i * 4 + 2, [&] { return fmt::format("{} runs at {}, above the {} that {} leaves it.", node.name, rateText(rate), rateText(*bounds.relative), device_.clocks[size_t(bounds.relativeTo)].name); }, place);
+    }
+    for (size_t c = 0; c < device_.neverTogether.size(); ++c) {
+        const ClockCombination& combination = device_.neverTogether[c];
+        std::vector<std::string> names;
+        for (const ClockCombination::Term& term : combination.terms)
+            if (term.has(clocks_.standing(term.clock)) && !clocks_.clock(term.clock).rate.isZero() && inUse(term.clock))
+                names.push_back(device_.clocks[size_t(term.clock)].name);
+        if (names.size() == combination.terms.size())
+            tell(Hazard::Kind::Limit, -1 - int(c), [&] { return fmt::format("{} stand as they must not together{}.", listed(names), combination.because.empty() ? "" : ": " + combination.because); },
+                 {Place::Kind::Clock, device_.clocks[size_t(combination.terms.back().clock)].id, {}});
     }
     if (device_.flashClock >= 0 && !device_.ranges.empty())
         if (const Rational& rate = clocks_.clock(device_.flashClock).rate; rate > clocks_.flashMost())

@@ -109,6 +109,8 @@ private:
     double ticksOf(const Dog& dog) const;
     void runDogs(Moment span);
     bool atWork(int instance) const;
+    /// Whether a clock's limits count: a peripheral's do when it is open.
+    bool inUse(int clock) const;
     std::string rateText(const Rational& hertz) const;
 
     const Device& device_;

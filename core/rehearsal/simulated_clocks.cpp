@@ -81,8 +81,8 @@ void SimulatedClocks::compute(int index, Moment now)
         const std::optional<std::int64_t> value = meaningOf(node.encoding, code);
         if (!value)
             return 0;
-        const std::int64_t whole = node.dense ? *value * node.unit : *value;
-        return node.fraction.valid() ? whole + registers_.code(node.fraction) : whole;
+        // Without a field of its own a fraction is the low end of the control's value.
+        return node.fraction.valid() ? *value * node.unit + registers_.code(node.fraction) : *value;
     };
     const auto inputRate = [&](int input) -> Rational {
         if (input < 0)
@@ -279,6 +279,15 @@ double SimulatedClocks::fastest(int clock) const
     if (const auto fitted = board_.crystals.find(source.id); fitted != board_.crystals.end())
         tolerance = fitted->second.tolerance;
     return tolerance.high.defined() ? 1 + tolerance.high.value.toDouble() / 1e6 : 1;
+}
+
+std::int64_t SimulatedClocks::standing(int index) const
+{
+    const ClockNode& node = device_.clocks[size_t(index)];
+    for (size_t k = 0; k < node.rates.size(); ++k)
+        if (node.rates[k].code == registers_.code(node.control))
+            return std::int64_t(k);
+    return node.rates.empty() ? clocks_[size_t(index)].setting : -1;
 }
 
 bool SimulatedClocks::idle(int clock) const

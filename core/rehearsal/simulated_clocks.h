@@ -25,6 +25,8 @@ public:
     SimulatedClocks(SimulatedRegisters& registers, const Board& board, std::set<int> dead);
 
     const Clock& clock(int index) const { return clocks_[size_t(index)]; }
+    /// How a clock's control stands: a factor in 1/unit, or the place among inputs or rates; -1 where its code means nothing.
+    std::int64_t standing(int index) const;
     int count() const { return int(clocks_.size()); }
     int range() const { return range_; }
     /// Whether a register decides something about clocks, so that settle() is due after a write to it.

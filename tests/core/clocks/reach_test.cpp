@@ -109,6 +109,24 @@ SmallTree randomTree(std::mt19937& random)
     from(k2, 5);
     factors(k2, {1, 2, 3});
     k2.limit.max = megahertz(pick(6, 20));
+    tree.device.neverTogether.clear();
+    for (int c = pick(0, 3); c > 1; --c) {
+        // Two or three clocks, each with some of its settings.
+        ClockCombination combination;
+        std::set<int> chosen;
+        for (int n = pick(2, 3); n > 0; --n)
+            chosen.insert(std::array{2, 3, 5, 6, 7, 8, 10, 11}[size_t(pick(0, 7))]);
+        for (const int clock : chosen) {
+            const ClockNode& node = nodes[size_t(clock)];
+            ClockCombination::Term term{clock, {}};
+            for (size_t k = 0; k < std::max(node.factors.size(), node.type == ClockNode::Type::Select ? node.inputs.size() : 0); ++k)
+                if (pick(0, 2) != 0)
+                    term.settings.push_back(node.factors.empty() ? std::int64_t(k) : node.settingOf(node.factors[k]));
+            combination.terms.push_back(std::move(term));
+        }
+        if (chosen.size() > 1)
+            tree.device.neverTogether.push_back(std::move(combination));
+    }
     tree.device.clocks = std::move(nodes);
     for (Core& core : tree.device.cores)
         core.clock = 7;
@@ -214,6 +232,19 @@ std::vector<Plain> enumerated(const SmallTree& tree, const std::vector<ReachTarg
             if (broken && !(wasBroken && was.rate == c.rate))
                 return;
             cost.changed += !target && was.used && was.rate != c.rate;
+        }
+        for (const ClockCombination& combination : d.neverTogether) {
+            const auto stands = [&](const Rates& rates, bool wanted) {
+                for (const ClockCombination::Term& term : combination.terms) {
+                    const ClockState& c = rates.clocks[size_t(term.clock)];
+                    const bool counts = (wanted && onPath.contains(size_t(term.clock))) || (c.running && (c.used || d.clocks[size_t(term.clock)].tier != "kernel"));
+                    if (!counts || !std::count(term.settings.begin(), term.settings.end(), c.setting))
+                        return false;
+                }
+                return true;
+            };
+            if (stands(then, true) && !stands(now, false))
+                return;
         }
         const auto at = best.find(key);
         if (at == best.end())
@@ -349,6 +380,14 @@ private Q_SLOTS:
                 where += "\n" + id + " " + value;
             for (const std::string& hold : tree.plan.holds)
                 where += "\nholds " + hold;
+            for (const ClockCombination& combination : tree.device.neverTogether) {
+                where += "\nnever";
+                for (const ClockCombination::Term& term : combination.terms) {
+                    where += " " + tree.device.clocks[size_t(term.clock)].id;
+                    for (const std::int64_t setting : term.settings)
+                        where += " " + std::to_string(setting);
+                }
+            }
             for (const ClockNode& node : tree.device.clocks)
                 where += "\n" + node.id + " reset " + std::to_string(node.resetValue) + (node.limit.min ? " min " + format(*node.limit.min) : "") + (node.limit.max ? " max " + format(*node.limit.max) : "") + (node.limit.relative.empty() ? "" : " relative");
             QVERIFY2(std::is_sorted(got.begin(), got.end()), where.c_str());

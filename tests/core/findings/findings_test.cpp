@@ -92,6 +92,7 @@ private Q_SLOTS:
         row("CLK-03", with(with(with(demo(), SetClock{"PLLA.SRC", "HFI"}), SetClock{"PLLA.IN", "4"}), SetClock{"PLLA.VCO", "60"}), demo());
         row("CLK-04", with(demo(), SetClock{"UART1K", "LFX"}), demo());
         row("GOAL-04", oneVector(true), oneVector(false));
+        row("CLK-13", with(with(demo(), SetClock{"PLLA.MAIN", "2.5"}), SetClock{"BUS2", "1"}), with(with(demo(), SetClock{"PLLA.MAIN", "2.5"}), SetClock{"BUS2", "2"}));
         row("CLK-12", with(demo(), SetOnFailure{OnFailure::FallBack}), with(demo(), SetOnFailure{OnFailure::GoOn}));
         row("CLK-05", with(demo(), SetText{SetText::What::Range, "R2"}), with(with(demo(), SetText{SetText::What::Range, "R2"}), SetClock{"PLLA.MAIN", "5"}));
         row("CLK-06", with(demo(), SetText{SetText::What::Supply, "2.69 V"}), with(demo(), SetText{SetText::What::Supply, "2.7 V"}));

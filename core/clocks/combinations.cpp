@@ -1,0 +1,30 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/clocks/combinations.h"
+
+#include "core/base/text.h"
+#include "core/quantity/format.h"
+
+#include <algorithm>
+
+namespace bindrel {
+
+bool holds(const Device& device, const ClockCombination& combination, const Rates& rates)
+{
+    return std::all_of(combination.terms.begin(), combination.terms.end(), [&](const ClockCombination::Term& term) {
+        const ClockState& clock = rates.clocks[size_t(term.clock)];
+        return clock.running && (clock.used || device.clocks[size_t(term.clock)].tier != "kernel") && term.has(clock.setting);
+    });
+}
+
+std::string combinationText(const Device& device, const Rates& rates, const ClockCombination& combination)
+{
+    std::vector<std::string> parts;
+    for (const ClockCombination::Term& term : combination.terms) {
+        const ClockNode& node = device.clocks[size_t(term.clock)];
+        const std::string operation = operationText(device, rates, term.clock);
+        parts.push_back(node.name + " " + (operation.empty() ? "at " + format(rates.clocks[size_t(term.clock)].rate) : operation));
+    }
+    return listed(parts);
+}
+
+} // namespace bindrel
