@@ -6,6 +6,7 @@
 #include "core/image/gates.h"
 #include "core/interchange/interrupt_sheet.h"
 #include "core/interchange/pin_sheet.h"
+#include "core/plan/stored_settings.h"
 #include "core/quantity/format.h"
 
 #include <fmt/format.h>
@@ -125,6 +126,32 @@ Table pinTable(const Snapshot& s)
     return table;
 }
 
+/// What the chip's non-volatile memory is to hold, and what it then comes out of reset with.
+Table storedTable(const Snapshot& s)
+{
+    Table table{{"setting", "value", "chosen", "address", "word", "bits", "decides", "choices"}, {}};
+    for (const StoredWord& word : s.device->stored) {
+        const std::uint32_t holds = storedValue(*s.device, s.plan, word).value_or(word.factory);
+        for (const StoredSetting& setting : word.settings) {
+            const std::uint32_t code = (holds & setting.bits.mask()) >> setting.bits.lsb;
+            std::string value = std::to_string(code);
+            std::vector<std::string> choices, decides;
+            for (const EnumValue& known : setting.bits.values) {
+                choices.push_back(known.name);
+                if (known.code == code)
+                    value = known.name;
+            }
+            for (const StoredSetting::Decides& one : setting.decides)
+                decides.push_back(fmt::format("{}={}", s.device->nameOf(one.ref), one.codeFor(code)));
+            const std::string id = word.name + "." + setting.bits.name;
+            const int top = setting.bits.lsb + setting.bits.width - 1;
+            table.rows.push_back({id, value, s.plan.stored.contains(id) ? "yes" : "", fmt::format("0x{:08X}", word.address), fmt::format("0x{:0{}X}", holds, word.bytes() * 2),
+                                  setting.bits.width == 1 ? std::to_string(top) : fmt::format("{}:{}", top, setting.bits.lsb), joined(decides, ", "), joined(choices, ", ")});
+        }
+    }
+    return table;
+}
+
 Table registerTable(const Snapshot& s)
 {
     Table table{{"register", "address", "reset", "value", "fields"}, {}};
@@ -143,7 +170,7 @@ Table registerTable(const Snapshot& s)
 const std::map<std::string, Table (*)(const Snapshot&)>& tables()
 {
     static const std::map<std::string, Table (*)(const Snapshot&)> all{{"accuracy", accuracyTable}, {"clocks", clockTable}, {"dma", dmaTable}, {"gates", gateTable}, {"interrupts", interruptTable}, {"limits", limitTable},
-                                                                      {"modes", modeTable},       {"pins", pinTable},     {"registers", registerTable}};
+                                                                      {"modes", modeTable},       {"nonvolatile", storedTable}, {"pins", pinTable},     {"registers", registerTable}};
     return all;
 }
 
@@ -155,7 +182,7 @@ static void addShow(CLI::App& app, int& exitCode)
         std::string plan, what, format = "text";
     };
     auto options = std::make_shared<Options>();
-    CLI::App* command = app.add_subcommand("show", "Print clocks, their limits and accuracy, gates, low-power modes, pins, interrupts, DMA channels or registers of a plan.");
+    CLI::App* command = app.add_subcommand("show", "Print clocks, their limits and accuracy, gates, low-power modes, settings in non-volatile memory, pins, interrupts, DMA channels or registers of a plan.");
     command->add_option("PLAN", options->plan, "Plan file")->required();
     std::vector<std::string> names;
     for (const auto& [name, table] : tables())

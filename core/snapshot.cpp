@@ -2,6 +2,7 @@
 #include "core/snapshot.h"
 
 #include "core/plan/board_facts.h"
+#include "core/plan/stored_settings.h"
 #include "core/source/names.h"
 
 #include <algorithm>
@@ -16,7 +17,8 @@ int Snapshot::count(Finding::Severity severity) const
 std::shared_ptr<const Snapshot> computeSnapshot(const Workpiece& work)
 {
     auto s = std::make_shared<Snapshot>();
-    s->device = work.device;
+    s->filedDevice = work.device;
+    s->device = withStored(work.device, work.plan);
     s->filedBoard = work.board;
     s->board = std::make_shared<const Board>(boardWithPlan(*work.board, *work.device, work.plan));
     s->plan = work.plan;

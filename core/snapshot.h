@@ -14,7 +14,8 @@ namespace bindrel {
 /// The result of one run of the pipeline over one plan. Immutable; shared freely between threads. Indices of needs are
 /// those of plan.needs, of clocks those of device->clocks, and so on.
 struct Snapshot {
-    std::shared_ptr<const Device> device;
+    std::shared_ptr<const Device> device; ///< with what the plan puts into its non-volatile memory
+    std::shared_ptr<const Device> filedDevice;
     std::shared_ptr<const Board> board; ///< with what the plan adds to its file
     std::shared_ptr<const Board> filedBoard;
     Plan plan;
@@ -33,7 +34,7 @@ struct Snapshot {
     Facts facts() const { return {*device, *board, plan, bindings, rates, settings, accuracy, pads, image, provenance}; }
     int count(Finding::Severity severity) const;
     /// The same device and board with another plan for them.
-    Workpiece with(Plan other) const { return {device, filedBoard, std::move(other), provenance, {}, {}}; }
+    Workpiece with(Plan other) const { return {filedDevice, filedBoard, std::move(other), provenance, {}, {}}; }
 
 private:
     mutable std::once_flag sourceMade_;

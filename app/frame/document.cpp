@@ -289,7 +289,7 @@ void Document::recompute()
     }
     board_ = plan.board.empty() ? std::make_shared<const Board>(bareBoard(*device_)) : boards_.at(plan.board);
     const Previewed seen = std::exchange(previewed_, {});
-    const bool isSeen = seen.to && seen.from == snapshot_ && seen.to->device == device_ && seen.to->filedBoard == board_ && seen.to->plan == plan;
+    const bool isSeen = seen.to && seen.from == snapshot_ && seen.to->filedDevice == device_ && seen.to->filedBoard == board_ && seen.to->plan == plan;
     snapshot_ = isSeen ? seen.to : computeSnapshot({device_, board_, history_->plan(), provenance_, {}, {}});
     findings_ = snapshot_->findings;
     journalTimer_.start();

@@ -2,6 +2,7 @@
 #include "app/frame/goto_targets.h"
 
 #include "core/base/text.h"
+#include "core/plan/stored_settings.h"
 #include "core/quantity/format.h"
 
 #include <algorithm>
@@ -19,6 +20,10 @@ std::vector<GotoTarget> gotoTargets(const Snapshot& s)
         out.push_back({node.name, "clock", node.id + ", " + format(s.rates.clocks[size_t(s.device->findClock(node.id))].rate), {Place::Kind::Clock, node.id, {}}});
     for (const LowPowerMode& mode : s.device->modes)
         out.push_back({mode.name, "mode", mode.about, {Place::Kind::Mode, mode.id, {}}});
+    for (const std::string& id : storedIds(*s.device)) {
+        const auto chosen = s.plan.stored.find(id);
+        out.push_back({id, "setting", "non-volatile memory, " + (chosen == s.plan.stored.end() ? std::string("as from the factory") : chosen->second), {Place::Kind::Stored, id, {}}});
+    }
     for (size_t p = 0; p < s.device->pads.size(); ++p) {
         const std::string& name = s.device->pads[p].name;
         std::string hint = "pin " + s.device->pinOf(int(p));

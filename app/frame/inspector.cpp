@@ -5,6 +5,7 @@
 #include "app/frame/option_finder.h"
 #include "app/theme/theme.h"
 #include "core/plan/pin_property.h"
+#include "core/plan/stored_settings.h"
 #include "app/widgets/panel.h"
 #include "core/clocks/clock_entry.h"
 #include "core/plan/check_setting.h"
@@ -125,7 +126,13 @@ void Inspector::follow(const QString& link)
         askProperty(link.section(':', 1, 1).toStdString(), link.section(':', 2, 2).toStdString(), link.section(':', 3).toStdString());
     else if (kind == "mode")
         view_.jump({Place::Kind::Mode, id, {}});
-    else if (kind == "enter") {
+    else if (kind == "stored")
+        view_.jump({Place::Kind::Stored, id, {}});
+    else if (kind == "keep") {
+        // "keep:WORD.SETTING:value"; without a value: as from the factory
+        const std::string setting = link.section(':', 1, 1).toStdString(), value = link.section(':', 2).toStdString();
+        document_.apply(editOf(setting + (value.empty() ? " as from the factory" : " = " + value), SetStored{setting, value.empty() ? std::nullopt : std::optional(value)}));
+    } else if (kind == "enter") {
         const bool entered = document_.snapshot().plan.modes.contains(id);
         document_.apply(editOf((entered ? "Do not enter " : "Enter ") + id, SetMode{id, !entered}));
     } else if (kind == "set") {
@@ -234,6 +241,10 @@ void Inspector::refresh()
         title = QString::fromStdString(s.device->modes[size_t(mode)].name);
         subtitle = "low-power mode";
         body = modeText(s, mode);
+    } else if (const StoredSetting* stored = place.kind == Place::Kind::Stored ? findStored(*s.device, place.id) : nullptr) {
+        title = QString::fromStdString(place.id);
+        subtitle = "setting in non-volatile memory";
+        body = storedText(s, place.id, *stored);
     } else if (place.kind == Place::Kind::Register) {
         title = QString::fromStdString(place.id);
         subtitle = "register";

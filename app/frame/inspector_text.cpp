@@ -7,6 +7,7 @@
 #include "core/pins/routes.h"
 #include "core/plan/board_facts.h"
 #include "core/plan/pin_property.h"
+#include "core/plan/stored_settings.h"
 #include "core/quantity/format.h"
 
 #include <algorithm>
@@ -219,6 +220,51 @@ QString registerText(const Snapshot& s, const std::string& dotted)
     return sheet.take();
 }
 
+QString storedText(const Snapshot& s, const std::string& id, const StoredSetting& setting)
+{
+    const Theme& t = Theme::get();
+    Sheet sheet;
+    for (const Finding& finding : s.findings)
+        if (finding.place.kind == Place::Kind::Stored && finding.place.id == id)
+            sheet.line(colour(finding.severity == Finding::Severity::Error ? t.error : t.caution, html(finding.text)));
+    sheet.line(html(setting.bits.about));
+    const auto word = std::find_if(s.device->stored.begin(), s.device->stored.end(), [&](const StoredWord& w) { return id.starts_with(w.name + "."); });
+    const std::uint32_t holds = storedValue(*s.device, s.plan, *word).value_or(word->factory);
+    const auto codeIn = [&](std::uint32_t value) { return (value & setting.bits.mask()) >> setting.bits.lsb; };
+    sheet.row("Word", html(fmt::format("{} at 0x{:08X}: 0x{:0{}X}", word->name, word->address, holds, word->bytes() * 2)));
+    for (const StoredSetting::Decides& decides : setting.decides)
+        sheet.row("At reset", html(fmt::format("{} = {}", s.device->nameOf(decides.ref), decides.codeFor(codeIn(holds)))));
+    sheet.heading("Choices");
+    const bool chosen = s.plan.stored.contains(id);
+    const QString keep = "keep:" + QString::fromStdString(id) + ":";
+    for (const EnumValue& value : setting.bits.values) {
+        const auto level = setting.holdsBelow.find(value.code);
+        QString note = level == setting.holdsBelow.end() ? QString() : "held in reset below " + html(format(level->second));
+        if (value.code == codeIn(word->factory))
+            note += QString(note.isEmpty() ? "" : ", ") + "as from the factory";
+        const bool now = value.code == codeIn(holds);
+        sheet.row(now ? "<b>" + html(value.name) + "</b>" : link(keep + QString::fromStdString(value.name), html(value.name)), note);
+    }
+    if (chosen)
+        sheet.line(link(keep, "Leave it as from the factory"));
+    sheet.line(colour(t.muted, "The written program brings the word along; it takes effect at the next reset after programming."));
+    return sheet.take();
+}
+
+/// Links to the settings in non-volatile memory, with their values.
+static void storedRows(Sheet& sheet, const Snapshot& s)
+{
+    if (s.device->stored.empty())
+        return;
+    sheet.heading("Non-volatile settings");
+    for (const StoredWord& word : s.device->stored)
+        for (const StoredSetting& setting : word.settings) {
+            const std::string id = word.name + "." + setting.bits.name;
+            const auto chosen = s.plan.stored.find(id);
+            sheet.row(link("stored:" + QString::fromStdString(id), html(setting.bits.name)), chosen == s.plan.stored.end() ? colour(Theme::get().muted, "as from the factory") : html(chosen->second));
+        }
+}
+
 QString planSummary(const Snapshot& s)
 {
     Sheet sheet;
@@ -234,6 +280,7 @@ QString planSummary(const Snapshot& s)
     sheet.row("Wait states", s.rates.waitStates ? QString::number(*s.rates.waitStates) : QString("too fast"));
     sheet.row("If a clock fails", QString::fromStdString(nameOf(s.plan.onFailure)));
     sheet.row("Needs", QString("%1, %2 open").arg(s.plan.needs.size()).arg(s.bindings.count(BoundNeed::State::Open)));
+    storedRows(sheet, s);
     sheet.line(colour(Theme::get().muted, "Select a need, a pad or a clock to see it here."));
     return sheet.take() + modesSummary(s);
 }

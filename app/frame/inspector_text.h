@@ -16,6 +16,7 @@ QString modesSummary(const Snapshot& snapshot);
 QString needText(const Snapshot& snapshot, int need, const std::string& signal, const std::vector<Option>& options);
 QString padText(const Snapshot& snapshot, int pad);
 QString registerText(const Snapshot& snapshot, const std::string& dotted);
+QString storedText(const Snapshot& snapshot, const std::string& id, const StoredSetting& setting);
 QString planSummary(const Snapshot& snapshot);
 
 } // namespace bindrel

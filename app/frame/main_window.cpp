@@ -19,6 +19,7 @@
 #include "app/wiring/chip_view.h"
 #include "app/wiring/wiring_station.h"
 #include "core/plan/clock_set.h"
+#include "core/plan/stored_settings.h"
 
 #include <QApplication>
 #include <QCloseEvent>
@@ -295,6 +296,17 @@ void MainWindow::buildMenus()
 
     QMenu* tuning = menuBar()->addMenu("&Tuning");
     add(tuning, "&Interrupts and DMA\u2026", QKeySequence("Ctrl+Shift+I"), [this] { showInterrupts(); });
+
+    QMenu* stored = tuning->addMenu("&Non-volatile settings");
+    connect(stored, &QMenu::aboutToShow, this, [this, stored] {
+        stored->clear();
+        if (!document_.isOpen())
+            return;
+        for (const std::string& id : storedIds(*document_.snapshot().device))
+            stored->addAction(QString::fromStdString(id), this, [this, id] { view_.jump({Place::Kind::Stored, id, {}}); });
+        if (stored->isEmpty())
+            stored->addAction("The chip has none")->setEnabled(false);
+    });
 
     QMenu* view = menuBar()->addMenu("&View");
     const char* names[kStations] = {"&Start", "&Wiring", "&Clocks", "&Tuning", "S&ource", "R&ehearsal"};

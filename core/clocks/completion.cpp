@@ -206,7 +206,7 @@ Completion::Cost Completion::costOf(const ClockTrial& trial, int index) const
     for (const int below : ceilings_[i])
         cost.broken += tooFastFor(trial, below, index);
     for (const ClockCombination& combination : now_.device().neverTogether)
-        cost.broken += lastOpen(combination) == index && newlyForbidden(trial, combination);
+        cost.forbidden += lastOpen(combination) == index && newlyForbidden(trial, combination);
     cost.changed = now_.clocks[i].used && !same;
     cost.outside = !cost.broken && !now_.clocks[i].running && now_.device().clocks[i].tier != "kernel" && !trial.clocks[i].rate.value.isZero() && mayRun(trial, index) && outside(trial, index);
     cost.decisions = trial.clocks[i].setting != now_.clocks[i].setting && now_.device().clocks[i].type != ClockNode::Type::Follow;
@@ -296,7 +296,7 @@ void Completion::decide(ClockTrial& trial, const std::vector<int>& part, size_t 
         trial.clocks[i].setting = setting;
         trial.compute(i);
         const Cost own = costOf(trial, index);
-        decide(trial, part, at + 1, {cost.broken + own.broken, cost.changed + own.changed, cost.outside + own.outside, cost.decisions + own.decisions});
+        decide(trial, part, at + 1, {cost.broken + own.broken, cost.forbidden + own.forbidden, cost.changed + own.changed, cost.outside + own.outside, cost.decisions + own.decisions});
     };
     trial.compute(i);
     if (!trial.free(i) || trial.settings(i).empty() || !touched(trial, index)) {
@@ -423,7 +423,7 @@ Completion::Outcome Completion::search(ClockTrial& trial, Reach reach, const Bou
     int changed = 0;
     for (const std::vector<int>& part : all) {
         constexpr int kAny = std::numeric_limits<int>::max();
-        const Cost under = bounds.whole ? Cost{0, bounds.changed == kAny || reach == Reach::Touched ? kAny : bounds.changed - changed + 1} : Cost{kAny};
+        const Cost under = bounds.whole ? Cost{0, now_.device().neverTogether.empty() ? 0 : kAny, bounds.changed == kAny || reach == Reach::Touched ? kAny : bounds.changed - changed + 1} : Cost{kAny};
         const auto [found, fresh] = known_.try_emplace(keyOf(trial, part, reach));
         if (fresh || (!found->second.cost && under > found->second.under)) {
             best_.reset();

@@ -35,7 +35,9 @@ public:
 
 private:
     struct Cost {
-        int broken = 0, changed = 0;
+        int broken = 0;
+        int forbidden = 0; ///< combinations; whether they count in the end depends on what runs then, so they alone end nothing
+        int changed = 0;
         int outside = 0; ///< clocks outside their limits that did not run, but may once the decided ones do
         int decisions = 0;
         auto operator<=>(const Cost&) const = default;

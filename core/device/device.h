@@ -4,6 +4,7 @@
 #include "core/device/block.h"
 #include "core/device/clock_node.h"
 #include "core/device/low_power_mode.h"
+#include "core/device/stored_word.h"
 
 #include <cstdint>
 #include <map>
@@ -180,6 +181,7 @@ struct Device {
     FieldRef waitStates;
     Ppm limitSlack; ///< rate limits hold for clocks whose source is at least this accurate
     std::vector<Unlock> unlocks;
+    std::vector<StoredWord> stored; ///< settings in non-volatile memory
     std::vector<LowPowerMode> modes; ///< from light to deep, as the file lists them
     int lineInstance = -1; ///< instance that routes pads to external-interrupt lines, -1 when there is none
     bool linesInPorts = false; ///< each port watches its own pads; no lines are shared

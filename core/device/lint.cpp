@@ -9,6 +9,7 @@ std::vector<LintRemark> lint(const Device& device)
     lintRegisters(device, out);
     lintPads(device, out);
     lintClocks(device, out);
+    lintStored(device, out);
     return out.take();
 }
 

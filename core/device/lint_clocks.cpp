@@ -87,7 +87,8 @@ std::vector<Rational> resetRates(const Device& device)
     return rates;
 }
 
-/// A chip that comes out of reset beyond its own limits cannot be: a rate, a factor or a limit is wrong.
+} // namespace
+
 void lintReset(const Device& device, LintRemarks& out)
 {
     const std::vector<Rational> rates = resetRates(device);
@@ -116,6 +117,8 @@ void lintReset(const Device& device, LintRemarks& out)
     if (const Rational& rate = rates[size_t(device.flashClock)]; rate > range.waitStateLimits[std::min<size_t>(waits, range.waitStateLimits.size() - 1)].value)
         out.say("reset-limit", "the flash comes out of reset with {} wait states at {}, which they do not carry in {}", waits, format(Frequency(rate)), range.name);
 }
+
+namespace {
 
 /// Codes that the field which is to hold them cannot hold.
 void lintCodes(const Device& device, LintRemarks& out)

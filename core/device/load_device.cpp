@@ -353,7 +353,7 @@ void DeviceReader::readAll()
     using Step = void (DeviceReader::*)();
     for (const Step step : {&DeviceReader::readIdentity, &DeviceReader::readRanges, &DeviceReader::readBlocks,
                             &DeviceReader::readInstances, &DeviceReader::resolveGuards, &DeviceReader::readClocks, &DeviceReader::readCombinations, &DeviceReader::resolveInstances, &DeviceReader::readModes,
-                            &DeviceReader::readTiming, &DeviceReader::readPads, &DeviceReader::readPackage,
+                            &DeviceReader::readTiming, &DeviceReader::readStored, &DeviceReader::readPads, &DeviceReader::readPackage,
                             &DeviceReader::readRouting, &DeviceReader::checkAbsent}) {
         if (!ok())
             return;

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/base/text.h"
 #include "core/device/device_reader.h"
+#include "core/device/reset_state.h"
 
 #include <fmt/format.h>
 
@@ -427,45 +428,28 @@ void DeviceReader::readClockControl(ClockNode& node, const JsonNode& from)
 /// What the register holds after reset says how the clock stands then, so that the fact is in one place.
 void DeviceReader::resetClock(ClockNode& node, const JsonNode& from)
 {
-    const auto resetCode = [this](const FieldRef& ref) { return device_.resetCode(ref); };
-    node.onAtReset = !node.enable.valid() || resetCode(node.enable.ref) == node.enable.code;
-    if (node.type == ClockNode::Type::Select) {
-        const std::uint32_t code = resetCode(node.control);
-        const auto found = std::find_if(node.inputs.begin(), node.inputs.end(),
-                                        [code](const ClockInput& input) { return input.code == code; });
-        if (found == node.inputs.end())
-            from.child("inputs").fail(fmt::format("no input has the code {} that {} holds after reset.", code,
-                                                  device_.nameOf(node.control)));
-        else
-            node.resetValue = found - node.inputs.begin();
-    } else if (!node.rates.empty()) {
-        const std::uint32_t code = resetCode(node.control);
-        const auto found = std::find_if(node.rates.begin(), node.rates.end(), [code](const ClockNode::RateChoice& rate) { return rate.code == code; });
-        if (found == node.rates.end())
-            from.child("rates").fail(fmt::format("no rate has the code {} that {} holds after reset.", code, device_.nameOf(node.control)));
-        else
-            node.resetValue = found - node.rates.begin();
-    } else if (node.type == ClockNode::Type::Divide || node.type == ClockNode::Type::Multiply) {
-        node.resetValue = node.factors.empty() ? 1 : node.settingOf(node.factors.front());
-        if (!node.control.valid())
+    using Type = ClockNode::Type;
+    const std::optional<std::int64_t> setting = resetSettingOf(device_, node);
+    node.onAtReset = !node.enable.valid() || device_.resetCode(node.enable.ref) == node.enable.code;
+    node.resetValue = setting.value_or(node.factors.empty() ? 0 : node.settingOf(node.factors.front()));
+    if (!node.control.valid())
+        return;
+    const std::string holds = fmt::format("{} that {} holds after reset", device_.resetCode(node.control), device_.nameOf(node.control));
+    if (!setting && node.type == Type::Select)
+        from.child("inputs").fail(fmt::format("no input has the code {}.", holds));
+    else if (!setting && !node.rates.empty())
+        from.child("rates").fail(fmt::format("no rate has the code {}.", holds));
+    else if (!setting)
+        from.fail(fmt::format("{} resets to {}, which means no permitted factor.", device_.nameOf(node.control), device_.resetCode(node.control)));
+    if (node.type != Type::Divide && node.type != Type::Multiply)
+        return;
+    const std::uint32_t maxCode = device_.fieldOf(node.control).maxCode();
+    const std::int64_t scale = node.dense && !node.fraction.valid() ? node.unit : 1;
+    for (const std::int64_t factor : node.factors)
+        if (const auto has = node.encoding.encode(factor * scale); !has || *has > maxCode) {
+            from.fail(fmt::format("the factor {} has no code in {}.", Rational(factor, node.dense ? 1 : node.unit).text(), device_.nameOf(node.control)));
             return;
-        const std::uint32_t code = resetCode(node.control);
-        const std::uint32_t part = node.fraction.valid() ? resetCode(node.fraction) : 0;
-        // Without a field of its own the fraction is the low end of the control's value.
-        const auto value = node.encoding.decode(code);
-        const std::int64_t setting = !value ? 0 : !node.dense ? *value : node.fraction.valid() ? *value * node.unit + part : *value;
-        if (!value || !node.canBe(setting))
-            from.fail(fmt::format("{} resets to {}, which means no permitted factor.", device_.nameOf(node.control), code));
-        else
-            node.resetValue = setting;
-        const std::uint32_t maxCode = device_.fieldOf(node.control).maxCode();
-        const std::int64_t scale = node.dense && !node.fraction.valid() ? node.unit : 1;
-        for (const std::int64_t factor : node.factors)
-            if (const auto has = node.encoding.encode(factor * scale); !has || *has > maxCode) {
-                from.fail(fmt::format("the factor {} has no code in {}.", Rational(factor, node.dense ? 1 : node.unit).text(), device_.nameOf(node.control)));
-                return;
-            }
-    }
+        }
 }
 
 /// Every clock must come after its inputs, so that one pass computes all rates; a file in another order is refused.

@@ -4,6 +4,7 @@
 #include "core/base/text.h"
 #include "core/plan/check_setting.h"
 #include "core/plan/kind.h"
+#include "core/plan/stored_settings.h"
 
 #include <fmt/format.h>
 
@@ -117,6 +118,11 @@ Transplant transplant(const Device& device, const Board& board, const Plan& plan
         out.lost.push_back(fmt::format("{} of the plan, told for the pads of {}, {}", plan.nets.size() == 1 ? "the net" : fmt::format("{} nets", plan.nets.size()), plan.device, plan.nets.size() == 1 ? "goes" : "go"));
         out.plan.nets.clear();
     }
+    for (const auto& [id, value] : plan.stored)
+        if (!storedCode(device, id, value)) {
+            out.plan.stored.erase(id);
+            out.lost.push_back(fmt::format("{} = {} in non-volatile memory: it has no such setting", id, value));
+        }
     std::vector<std::string> clocks;
     for (size_t n = 0; n < out.plan.needs.size(); ++n)
         takeNeed(out, static_cast<int>(n), device, board, clocks);

@@ -105,6 +105,10 @@ Outcome applyChange(Plan& plan, const Change& change)
                 plan.onFailure = c.policy;
                 return {};
             },
+            [&](const SetStored& c) -> Outcome {
+                setOrErase(plan.stored, c.setting, c.value);
+                return {};
+            },
             [&](const SetMode& c) -> Outcome {
                 if (c.entered)
                     plan.modes.insert(c.mode);
@@ -235,6 +239,7 @@ std::vector<Change> undoOf(const Plan& before, const Change& change)
             [&](const SetClock& c) -> std::vector<Change> { return {SetClock{c.node, found(before.clocks, c.node)}}; },
             [&](const SetSlow&) -> std::vector<Change> { return {SetSlow{before.slow}}; },
             [&](const SetOnFailure&) -> std::vector<Change> { return {SetOnFailure{before.onFailure}}; },
+            [&](const SetStored& c) -> std::vector<Change> { return {SetStored{c.setting, found(before.stored, c.setting)}}; },
             [&](const SetMode& c) -> std::vector<Change> { return {SetMode{c.mode, before.modes.contains(c.mode)}}; },
             [&](const SetGoal& c) -> std::vector<Change> {
                 // A goal can do away with signals, and with what was said of them.
@@ -303,6 +308,12 @@ Edit difference(const Plan& before, const Plan& after, std::string title)
             edit.changes.push_back(SetClock{node, value});
     if (before.onFailure != after.onFailure)
         edit.changes.push_back(SetOnFailure{after.onFailure});
+    for (const auto& [setting, value] : before.stored)
+        if (!after.stored.contains(setting))
+            edit.changes.push_back(SetStored{setting, std::nullopt});
+    for (const auto& [setting, value] : after.stored)
+        if (found(before.stored, setting) != value)
+            edit.changes.push_back(SetStored{setting, value});
     if (before.slow != after.slow)
         edit.changes.push_back(SetSlow{after.slow});
     for (const std::string& mode : before.modes)
@@ -379,6 +390,7 @@ std::string describe(const Plan& before, const Change& change)
                 return fmt::format("slow clock settings: {} \u2192 {}", before.slow ? counted(long(before.slow->clocks.size()), "decision") : "none", c.set ? counted(long(c.set->clocks.size()), "decision") : "none");
             },
             [&](const SetOnFailure& c) { return fmt::format("when a clock does not start: {} \u2192 {}", nameOf(before.onFailure), nameOf(c.policy)); },
+            [&](const SetStored& c) { return fmt::format("{} in non-volatile memory: {}", c.setting, arrow(found(before.stored, c.setting).value_or("as from the factory"), c.value.value_or("as from the factory"))); },
             [&](const SetMode& c) { return fmt::format("low-power mode {}: {}", c.mode, c.entered ? "the program enters it" : "not entered"); },
             [&](const SetGoal& c) {
                 const Need* need = before.need(c.need);

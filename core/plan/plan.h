@@ -81,6 +81,8 @@ struct Plan {
     /// Another set that the program can switch to and back from while it runs, to save current.
     std::optional<ClockSet> slow;
     OnFailure onFailure = OnFailure::Stop;
+    /// Settings in the chip's non-volatile memory: "WORD.SETTING" -> the name of a value. What is missing is as the factory left it.
+    std::map<std::string, std::string, std::less<>> stored;
     /// Ids of the chip's low-power modes that the program enters; the source has a function for each.
     std::set<std::string, std::less<>> modes;
     /// What searches must leave alone: "clock ID", "need ID", "need ID SIGNAL".

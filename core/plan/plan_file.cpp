@@ -9,6 +9,7 @@
 #include "core/plan/check_setting.h"
 #include "core/plan/kind.h"
 #include "core/plan/pin_property.h"
+#include "core/plan/stored_settings.h"
 #include "core/quantity/format.h"
 #include "core/quantity/parse.h"
 
@@ -86,6 +87,17 @@ public:
                 plan_.onFailure = *known;
             else
                 policy.fail(fmt::format("\"{}\" is not what can be done when a clock does not start; use \"stop\", \"go on\" or \"fall back\".", text));
+        }
+    }
+
+    void readStored(const JsonNode& node)
+    {
+        for (const auto& [id, value] : node.members()) {
+            const std::string text = value.asString();
+            if (const Expected<std::uint32_t> code = storedCode(device_, id, text); code)
+                plan_.stored[id] = text;
+            else if (!lose(fmt::format("the setting {} in non-volatile memory is gone, or its value {}", id, text)))
+                value.fail(code.problem().message);
         }
     }
 
@@ -334,7 +346,7 @@ Expected<Workpiece> parsePlan(std::string text, std::string file, const Library&
         root.child("bindrel").fail(fmt::format("this plan is of format {}; this version of Bindrel reads up to 1. Use a newer version.", version));
     else if (document.ok() && version < 1)
         root.child("bindrel").fail("must be the format's number, 1.");
-    root.allowOnly({"bindrel", "name", "device", "device_file", "board", "supply", "range", "prefix", "clocks", "slow_clocks", "on_failure", "low_power_modes", "nets", "parts", "holds", "needs"});
+    root.allowOnly({"bindrel", "name", "device", "device_file", "board", "supply", "range", "prefix", "clocks", "slow_clocks", "on_failure", "nonvolatile", "low_power_modes", "nets", "parts", "holds", "needs"});
     Workpiece work;
     Plan& plan = work.plan;
     plan.name = root.string("name");
@@ -376,6 +388,7 @@ Expected<Workpiece> parsePlan(std::string text, std::string file, const Library&
     const Board known = boardWithPlan(*work.board, *work.device, plan);
     PlanReader reader(*work.device, known, plan, work.deviceChange ? &work.deviceChange->lost : nullptr);
     reader.readClockSets(root);
+    reader.readStored(root.optionalChild("nonvolatile"));
     reader.readModes(root.optionalChild("low_power_modes"));
     reader.readNets(root.optionalChild("nets"));
     for (const JsonNode& node : root.child("needs").items())

@@ -110,6 +110,8 @@ std::string planText(const Plan& plan)
         lines.push_back("  \"slow_clocks\": {\n" + (plan.slow->range.empty() ? "" : "    \"range\": " + quoted(plan.slow->range) + ",\n") + "    " + clocksText(plan.slow->clocks, "    ") + "\n  }");
     if (plan.onFailure != OnFailure::Stop)
         lines.push_back("  \"on_failure\": " + quoted(nameOf(plan.onFailure)));
+    if (!plan.stored.empty())
+        lines.push_back("  \"nonvolatile\": " + oneLine(plan.stored));
     if (!plan.modes.empty()) {
         std::vector<std::string> ids;
         for (const std::string& mode : plan.modes)

@@ -43,6 +43,12 @@ public:
             uc_ctl_set_cpu_model(uc_, model());
         map(facts_.flashBase, facts_.flashBytes);
         map(facts_.ramBase, facts_.ramBytes);
+        // Non-volatile words may lie beside the flash; one that lies in it is there already.
+        for (const StoredWord& word : chip_.device().stored) {
+            map(word.address, word.bytes());
+            if (word.inverseAt)
+                map(*word.inverseAt, word.bytes());
+        }
         for (const ProgramImage::Piece& piece : program_.pieces)
             if (uc_mem_write(uc_, piece.address, piece.bytes.data(), piece.bytes.size()) != UC_ERR_OK)
                 return fmt::format("the program does not fit into the memory of the {}", facts_.name);

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // The written C as machine code: from each core's reset vector through its bring-up, then start functions and what the scenario wants.
+#include "core/plan/stored_settings.h"
 #include "core/rehearsal/bus_access.h"
 #include "core/rehearsal/compile.h"
 #include "core/rehearsal/demand.h"
@@ -53,6 +54,8 @@ private:
             Expected<ProgramImage> program = readProgram(folder / (names.prefix.text() + ".elf"));
             if (!program)
                 return program.problem();
+            if (core == 0)
+                judgeStored(*program);
             if (core > 0 && fallBack_ && fallBack_->coresHeld.contains(int(core))) {
                 cores_.push_back(nullptr);
                 continue;
@@ -95,6 +98,22 @@ private:
                 goOn();
         }
         return {};
+    }
+
+    /// The chip has come out of reset as its non-volatile memory says: the program must bring along what that is.
+    void judgeStored(const ProgramImage& program)
+    {
+        for (const StoredPlace& place : storedPlaces(device_, f_.plan)) {
+            std::uint32_t value = 0, found = 0;
+            for (const ProgramImage::Piece& piece : program.pieces)
+                for (std::uint32_t i = 0; i < place.word->bytes(); ++i)
+                    if (const std::uint64_t at = std::uint64_t(place.address) + i; at >= piece.address && at - piece.address < piece.bytes.size()) {
+                        value |= std::uint32_t(piece.bytes[size_t(at - piece.address)]) << (8 * i);
+                        ++found;
+                    }
+            if (found != place.word->bytes() || value != place.value)
+                chip_.report(Hazard::Kind::Program, fmt::format("{} in non-volatile memory, at 0x{:08X}, is {}; planned is 0x{:X}.", place.word->name, place.address, found == place.word->bytes() ? fmt::format("0x{:X}", value) : std::string("not in the program"), place.value));
+        }
     }
 
     std::string prefix() const { return namesFor(f_, 0).prefix.text(); }

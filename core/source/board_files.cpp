@@ -310,6 +310,7 @@ SourceFile boardHeader(const Facts& f, const Names& names)
             w.linef("enum {0}_status {0}_clocks_full(void);", names.prefix);
         }
         declareModes(w);
+        declareStored(w);
         w.linef("void {0}_pins_bring_up(void);", names.prefix);
         w.comment("Brings outputs to the levels that they start with, and stops what drives others by itself.");
         w.linef("void {}_safe_state(void);", names.prefix);

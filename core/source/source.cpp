@@ -35,6 +35,8 @@ std::vector<SourceFile> program(const Facts& f, const Names& names)
     if (names.core == 0) {
         files.push_back(clocksSource(f, names));
         files.push_back(pinsSource(f, names));
+        if (std::optional<SourceFile> stored = storedSource(f, names))
+            files.push_back(std::move(*stored));
     }
     for (size_t n = 0; n < f.plan.needs.size(); ++n)
         if (hasFiles(f, names, n))

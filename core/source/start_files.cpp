@@ -94,6 +94,7 @@ SourceFile linkerScript(const Facts& f, const Names& names)
     w.line("MEMORY {");
     w.linef("    flash (rx) : ORIGIN = 0x{:08X}, LENGTH = {}", core.flashBase, core.flashBytes);
     w.linef("    ram (rw)   : ORIGIN = 0x{:08X}, LENGTH = {}", core.ramBase, core.ramBytes);
+    linkStored(w, true);
     w.line("}");
     w.line("SECTIONS {");
     w.linef("    .text : {{ {}_vectors_address = .; KEEP(*(.vectors)) *(.text*) *(.rodata*) *(.srodata*) . = ALIGN(4); }} > flash", p);
@@ -117,6 +118,7 @@ SourceFile linkerScript(const Facts& f, const Names& names)
     w.linef("        {}_bss_end = .;", p);
     w.line("    } > ram");
     w.linef("    {}_stack_top = ORIGIN(ram) + LENGTH(ram);", p);
+    linkStored(w, false);
     w.line("}");
     return w.take();
 }

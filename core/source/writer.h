@@ -7,6 +7,7 @@
 #include <fmt/format.h>
 
 #include <map>
+#include <optional>
 
 namespace bindrel {
 
@@ -104,6 +105,11 @@ std::vector<Word> declareStart(Writer& w, const std::vector<Word>& functions);
 /// The end of a reset function: data and zeroes in place, then main.
 void writeMemorySetUp(Writer& w);
 std::vector<SourceFile> needFiles(const Facts& facts, const Names& names, size_t need);
+
+// Settings in non-volatile memory; nothing when the plan chooses none.
+void declareStored(Writer& w);                                             ///< PREFIX_board.h
+std::optional<SourceFile> storedSource(const Facts& facts, const Names& names); ///< PREFIX_nonvolatile.c
+void linkStored(Writer& w, bool regions);                                  ///< PREFIX.ld: regions, else sections
 
 // The functions that enter low-power modes; nothing when the plan enters none.
 void declareModes(Writer& w);   ///< PREFIX_board.h

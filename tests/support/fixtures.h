@@ -83,6 +83,7 @@ inline Workpiece fullPlan()
     work.plan.modes = {"SLEEP", "STOP"};
     work.plan.holds = {holdOfNeed("uplink"), holdOfClock("SYS"), holdOfSignal("beacon", "out1")};
     work.plan.onFailure = OnFailure::FallBack;
+    work.plan.stored = {{"BOOT.DOG", "by reset"}, {"BOOT.LEVEL", "2.4 V"}};
     return work;
 }
 

@@ -92,6 +92,9 @@ private Q_SLOTS:
         row("CLK-03", with(with(with(demo(), SetClock{"PLLA.SRC", "HFI"}), SetClock{"PLLA.IN", "4"}), SetClock{"PLLA.VCO", "60"}), demo());
         row("CLK-04", with(demo(), SetClock{"UART1K", "LFX"}), demo());
         row("GOAL-04", oneVector(true), oneVector(false));
+        row("NVM-01", with(demo(), SetStored{"BOOT.DOG", "never"}), with(demo(), SetStored{"BOOT.DOG", "by reset"}));
+        row("NVM-02", with(with(demo(), SetStored{"BOOT.LEVEL", "2.75 V"}), SetText{SetText::What::Supply, "2.75 V"}), with(with(demo(), SetStored{"BOOT.LEVEL", "2.75 V"}), SetText{SetText::What::Supply, "2.76 V"}));
+        row("NVM-02", with(demo(), SetStored{"BOOT.LEVEL", "2.4 V"}), with(demo(), SetStored{"BOOT.LEVEL", "2.75 V"}));
         row("CLK-13", with(with(demo(), SetClock{"PLLA.MAIN", "2.5"}), SetClock{"BUS2", "1"}), with(with(demo(), SetClock{"PLLA.MAIN", "2.5"}), SetClock{"BUS2", "2"}));
         row("CLK-12", with(demo(), SetOnFailure{OnFailure::FallBack}), with(demo(), SetOnFailure{OnFailure::GoOn}));
         row("CLK-05", with(demo(), SetText{SetText::What::Range, "R2"}), with(with(demo(), SetText{SetText::What::Range, "R2"}), SetClock{"PLLA.MAIN", "5"}));

@@ -24,7 +24,7 @@ class PlanTest : public QObject {
         static const std::vector<std::string> signals_{"tx", "rx", "pin", "out1", "none"};
         static const std::vector<std::string> properties{"pull", "drive", "name", "net", "nothing"};
         static const std::vector<std::string> words{"up", "strong", "NET_1", "two words", ""};
-        switch (random() % 14) {
+        switch (random() % 15) {
         case 0:
             return SetClock{pick(clocks), random() % 3 ? std::optional(pick(values)) : std::nullopt};
         case 1:
@@ -57,6 +57,8 @@ class PlanTest : public QObject {
         }
         case 10:
             return InsertPart{random() % 3, Part{random() % 2 ? "extra" : "spare", "Extra", "", {"a"}, random() % 2 == 0, {}, {}}};
+        case 13:
+            return SetStored{random() % 2 ? "BOOT.DOG" : "BOOT.LEVEL", random() % 3 ? std::optional<std::string>(random() % 2 ? "by reset" : "2.4 V") : std::nullopt};
         case 12:
             return SetOnFailure{OnFailure(random() % 3)};
         case 11:
@@ -164,6 +166,7 @@ private Q_SLOTS:
         COMPARE_TEXT(told(SetHold{"clock SYS", true}), "hold clock SYS");
         COMPARE_TEXT(told(RemoveNeed{"beacon"}), "Beacon: removed");
         COMPARE_TEXT(told(SetText{SetText::What::Range, "R2"}), "operating range: R1 \u2192 R2");
+        COMPARE_TEXT(told(SetStored{"BOOT.DOG", "by reset"}), "BOOT.DOG in non-volatile memory: as from the factory \u2192 by reset");
         COMPARE_TEXT(told(SetOnFailure{OnFailure::GoOn}), "when a clock does not start: stop \u2192 go on");
     }
 

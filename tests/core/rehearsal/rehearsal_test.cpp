@@ -313,6 +313,47 @@ private Q_SLOTS:
         QVERIFY2(missed.empty(), fmt::format("of {} faults these went unnoticed:\n{}", faults, missed).c_str());
     }
 
+    void settingsInMemoryDecideTheReset_data() { families(); }
+    /// With each value of each setting in non-volatile memory the chip comes out of reset as that says, and the plan's bring-up leads from there; the
+    /// word is in the program.
+    void settingsInMemoryDecideTheReset()
+    {
+        QFETCH(QString, name);
+        const Workpiece work = demo(name.toStdString());
+        for (const StoredWord& word : work.device->stored)
+            for (const StoredSetting& setting : word.settings)
+                for (const EnumValue& value : setting.bits.values) {
+                    const auto s = run(with(work, SetStored{word.name + "." + setting.bits.name, value.name}));
+                    for (const StoredSetting::Decides& decides : setting.decides) {
+                        QCOMPARE(s->device->resetCode(decides.ref), decides.codeFor(value.code));
+                        // Somebody else's chip has the same: a simulated one, switched on.
+                        SimulatedChip chip(*s->device, *s->board);
+                        QCOMPARE(chip.registers().code(decides.ref), decides.codeFor(value.code));
+                    }
+                    const std::string wrong = rehearsed(*s);
+                    QVERIFY2(wrong.empty(), (word.name + "." + setting.bits.name + " " + value.name + wrong).c_str());
+                    QVERIFY(!s->source().buildCommand.empty());
+                }
+        if (work.device->stored.empty())
+            return;
+        // A program without the word, or with another: noticed.
+        const StoredWord& word = work.device->stored.front();
+        const auto s = run(with(work, SetStored{word.name + "." + word.settings.front().bits.name, word.settings.front().bits.values.front().name}));
+        const auto judged = [&](const std::string& from, const std::string& to) {
+            Source source = s->source();
+            for (SourceFile& file : source.files)
+                if (file.name.ends_with("_nonvolatile.c"))
+                    for (SourceLine& line : file.lines)
+                        if (line.text.starts_with("const ") && line.text.find(from) != std::string::npos)
+                            line.text = replaced(line.text, from, to);
+            const QTemporaryDir folder;
+            const Expected<Rehearsal> machine = rehearseMachineCode(s->facts(), source, {}, folder.path().toStdString());
+            return machine ? machine->hazards.size() : 0;
+        };
+        QCOMPARE(judged("= 0x", "= 1u ^ 0x"), size_t(1));
+        QCOMPARE(judged("section(\".nonvolatile_", "section(\".rodata.nonvolatile_"), size_t(1));
+    }
+
     void faultsInTheWrittenCodeAreNoticed_data() { families(); }
     /// Lines of the written C are left out, swapped or given other numbers: it does not compile, or the machine code shows it.
     void faultsInTheWrittenCodeAreNoticed()

@@ -1,0 +1,54 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// What the plan puts into the chip's non-volatile memory: that the chip has it, and that it comes out of reset with it.
+#include "core/findings/finding.h"
+#include "core/plan/stored_settings.h"
+#include "core/quantity/format.h"
+
+#include <fmt/format.h>
+
+namespace bindrel {
+
+namespace {
+
+using Severity = Finding::Severity;
+
+void unknownSetting(const Facts& f, std::vector<Finding>& out)
+{
+    for (const auto& [id, value] : f.plan.stored)
+        if (const Expected<std::uint32_t> code = storedCode(f.device, id, value); !code)
+            out.push_back({Severity::Error, {}, "Non-volatile memory: " + code.problem().message, {Place::Kind::Stored, id, {}}, "Leave it as from the factory", {}});
+}
+
+Expected<Edit> fixUnknown(const Facts&, const Finding& finding) { return editOf("Leave " + finding.place.id + " as from the factory", SetStored{finding.place.id, std::nullopt}); }
+
+/// The levels under which the chip is held in reset, against the supply that the board gives and the one that the plan's range needs.
+void brownOut(const Facts& f, std::vector<Finding>& out)
+{
+    const OperatingRange& range = f.device.ranges[std::size_t(f.rates.range)];
+    for (const auto& [id, value] : f.plan.stored) {
+        const StoredSetting* setting = findStored(f.device, id);
+        const Expected<std::uint32_t> code = storedCode(f.device, id, value);
+        if (!setting || !code)
+            continue;
+        const auto level = setting->holdsBelow.find(*code);
+        if (level == setting->holdsBelow.end())
+            continue;
+        const Place place{Place::Kind::Stored, id, {}};
+        if (level->second >= f.rates.supply)
+            out.push_back({Severity::Error, {}, fmt::format("{} is {}: the chip is held in reset below {}, and the board gives {}. It would never start. Choose a lower level.", id, value, format(level->second), format(f.rates.supply)), place, {}, {}});
+        else if (level->second < range.supplyMin)
+            out.push_back({Severity::Caution, {}, fmt::format("{} is {}: from {} down to {} the chip runs on, though {} needs more. Choose a higher level, or a range that lasts as long.", id, value, format(range.supplyMin), format(level->second), range.name), place, {}, {}});
+    }
+}
+
+} // namespace
+
+std::vector<Rule> storedRules()
+{
+    return {
+        {"NVM-01", "The chip has every setting that the plan puts into its non-volatile memory.", unknownSetting, fixUnknown},
+        {"NVM-02", "The brown-out level suits supply and operating range.", brownOut, nullptr},
+    };
+}
+
+} // namespace bindrel
