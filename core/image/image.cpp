@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/device/watchdogs.h"
 #include "core/image/clock_steps.h"
 #include "core/plan/clock_set.h"
 
@@ -149,6 +150,12 @@ void appendUnlockSteps(Image& image, const Device& device)
         step.phase = Step::Phase::Unlock;
         image.steps.push_back(std::move(step));
     }
+    // A watchdog that runs is fed in every wait: it must be reached before the first.
+    for (const FieldCode& dog : runningWatchdogs(device))
+        for (Step& step : wakeSteps(device, dog.ref.instance)) {
+            step.phase = Step::Phase::Unlock;
+            image.steps.push_back(std::move(step));
+        }
 }
 
 void appendClockSteps(Image& image, const Device& device, const Board& board, const Plan& plan, const Bindings& bindings, const Rates& rates, const std::vector<Setting>& settings, const std::vector<PadSetup>& pads)

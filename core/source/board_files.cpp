@@ -219,24 +219,6 @@ bool waitsForSlowSource(const Facts& f, size_t need)
     return comesLate(f.image, f.device, f.bindings, f.rates, need);
 }
 
-std::vector<FieldCode> runningWatchdogs(const Device& device)
-{
-    std::vector<FieldCode> out;
-    for (size_t i = 0; i < device.instances.size(); ++i) {
-        if (device.blockOf(int(i)).kind != "watchdog" || device.ability(int(i), "runs_at_reset", 0) == 0)
-            continue;
-        const FieldRef feed = device.roleField(int(i), "feed");
-        if (!feed.valid())
-            continue;
-        FieldCode word{feed, 1};
-        for (const EnumValue& value : device.fieldOf(feed).values)
-            if (value.name == "feed")
-                word.code = value.code;
-        out.push_back(word);
-    }
-    return out;
-}
-
 SourceFile boardHeader(const Facts& f, const Names& names)
 {
     Writer w(f, names, names.prefix.text() + "_board.h", fmt::format("{} on {}: names, rates and the bring-up.", f.board.title, f.device.name));

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include "core/device/watchdogs.h"
 #include "core/source/names.h"
 #include "core/source/source.h"
 
@@ -87,8 +88,6 @@ struct SourceFacet {
 const SourceFacet& sourceOf(std::string_view kind);
 /// Whether a need gets files in a core's program: it is bound, the core owns it, and something is to be written for it.
 bool hasFiles(const Facts& facts, const Names& names, size_t need);
-/// Watchdogs that the chip's reset starts, each with what feeds it: somebody must from then on.
-std::vector<FieldCode> runningWatchdogs(const Device& device);
 /// The fields that one core's program waits for, each the next value of its status after OK.
 std::vector<FieldRef> awaitedFields(const Facts& facts, const Names& names);
 /// Whether a need's clock comes from a source that the bring-up waits for last, so that the need is brought up after it.

@@ -1,0 +1,11 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "core/device/device.h"
+
+namespace bindrel {
+
+/// Watchdogs that the chip's reset starts, each with what feeds it: somebody must from then on.
+std::vector<FieldCode> runningWatchdogs(const Device& device);
+
+} // namespace bindrel
