@@ -310,6 +310,7 @@ Voltage JsonNode::asVoltage() const { return quantityAt<Voltage>(*this, parseVol
 Ppm JsonNode::asPpm() const { return quantityAt<Ppm>(*this, parsePpm); }
 Capacitance JsonNode::asCapacitance() const { return quantityAt<Capacitance>(*this, parseCapacitance); }
 Current JsonNode::asCurrent() const { return quantityAt<Current>(*this, parseCurrent); }
+Ratio JsonNode::asRatio() const { return quantityAt<Ratio>(*this, parseRatio); }
 
 std::vector<std::string> JsonNode::asStrings() const
 {

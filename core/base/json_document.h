@@ -97,6 +97,7 @@ public:
     Ppm asPpm() const;
     Capacitance asCapacitance() const;
     Current asCurrent() const;
+    Ratio asRatio() const;
     std::vector<std::string> asStrings() const;
 
     /// Members: required, or with a default.

@@ -36,12 +36,15 @@ ModeState modeState(const Device& device, const Plan& plan, const Bindings& bind
     for (size_t n = 0; n < bindings.needs.size(); ++n) {
         const int instance = bindings.needs[n].instance;
         const bool line = watchesLine(plan.needs[n], bindings.needs[n]);
-        if (instance >= 0 && out.alive[size_t(device.instances[size_t(instance)].kernel)])
+        const bool off = instance >= 0 && has(mode.drops, device.instances[size_t(instance)].domain);
+        if (off)
+            out.dropped.push_back(int(n));
+        if (instance >= 0 && !off && out.alive[size_t(device.instances[size_t(instance)].kernel)])
             out.working.push_back(int(n));
         const bool interrupts = instance >= 0 && !device.instances[size_t(instance)].interrupts.empty();
-        const bool runsOn = instance >= 0 && out.alive[size_t(device.instances[size_t(instance)].kernel)];
+        const bool runsOn = instance >= 0 && !off && out.alive[size_t(device.instances[size_t(instance)].kernel)];
         if ((mode.wakesByAny && (line || (interrupts && runsOn))) || (mode.wakesByLines && line) ||
-            (instance >= 0 && has(mode.wakesBy, instance) && out.alive[size_t(device.instances[size_t(instance)].kernel)]))
+            (runsOn && has(mode.wakesBy, instance)))
             out.wakers.push_back(int(n));
     }
     out.wakeTime = mode.wakeTime;

@@ -13,6 +13,7 @@ namespace bindrel {
 struct ModeState {
     std::vector<bool> alive;    ///< by clock: runs on
     std::vector<int> working;   ///< needs whose instance keeps its clock
+    std::vector<int> dropped;   ///< needs whose instance loses its power: they are as after reset when the chip wakes
     std::vector<int> wakers;    ///< needs that can wake the chip
     Duration wakeTime;          ///< until the core runs again, from the source that the mode wakes on
     Duration fullTime;          ///< until all of the plan's clocks run again: oscillators start together, multipliers after them

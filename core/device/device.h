@@ -4,6 +4,7 @@
 #include "core/device/block.h"
 #include "core/device/clock_node.h"
 #include "core/device/low_power_mode.h"
+#include "core/device/power.h"
 #include "core/device/stored_word.h"
 
 #include <cstdint>
@@ -40,6 +41,7 @@ struct Instance {
     FieldCode reset; ///< lets it out of reset, when it is held there after the chip's reset
     /// What makes the unit behind it this instance (its personality). Instances of one unit exclude each other.
     std::vector<FieldCode> selects;
+    int domain = -1; ///< power domain that it lies in; -1: it has power whenever the chip has
     std::string unit; ///< "SER2"; empty when the instance stands for itself
     std::vector<InstanceSignal> signals;
     /// DMA requests: event ("RX") -> channels that can serve it, each with the code of the request router.
@@ -181,6 +183,11 @@ struct Device {
     FieldRef waitStates;
     Ppm limitSlack; ///< rate limits hold for clocks whose source is at least this accurate
     std::vector<Unlock> unlocks;
+    std::vector<PowerDomain> domains;
+    std::vector<Regulator> regulators; ///< to choose from; empty: there is no choice
+    FieldRef regulatorControl;
+    FieldCode regulatorReady; ///< made by hardware once the chosen one carries the core
+    Duration regulatorStartup;
     std::vector<StoredWord> stored; ///< settings in non-volatile memory
     std::vector<LowPowerMode> modes; ///< from light to deep, as the file lists them
     int lineInstance = -1; ///< instance that routes pads to external-interrupt lines, -1 when there is none

@@ -90,6 +90,10 @@ private:
 
     void readModes(); // read_modes.cpp
 
+    // read_power.cpp
+    void readDomains();
+    void readRegulator();
+
     // read_stored.cpp
     void readStored();
     StoredSetting readStoredSetting(const StoredWord& word, const std::string& name, const JsonNode& node);

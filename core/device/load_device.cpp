@@ -352,7 +352,7 @@ void DeviceReader::readAll()
     // Each step uses what the ones before it have read, and indexes into it: stop at the first problem.
     using Step = void (DeviceReader::*)();
     for (const Step step : {&DeviceReader::readIdentity, &DeviceReader::readRanges, &DeviceReader::readBlocks,
-                            &DeviceReader::readInstances, &DeviceReader::resolveGuards, &DeviceReader::readClocks, &DeviceReader::readCombinations, &DeviceReader::resolveInstances, &DeviceReader::readModes,
+                            &DeviceReader::readInstances, &DeviceReader::resolveGuards, &DeviceReader::readClocks, &DeviceReader::readCombinations, &DeviceReader::resolveInstances, &DeviceReader::readDomains, &DeviceReader::readRegulator, &DeviceReader::readModes,
                             &DeviceReader::readTiming, &DeviceReader::readStored, &DeviceReader::readPads, &DeviceReader::readPackage,
                             &DeviceReader::readRouting, &DeviceReader::checkAbsent}) {
         if (!ok())

@@ -3,6 +3,7 @@
 
 #include "core/device/block.h"
 
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -23,6 +24,9 @@ struct LowPowerMode {
     int wakesOn = -1;              ///< source that the system clock is taken from after waking, multipliers off; -1: all as before
     /// Selects that stand at it then; empty: the select next to the first core that has it as an input.
     std::vector<int> wakesSelects;
+    std::vector<int> drops; ///< power domains that are off meanwhile: their registers are as after reset afterwards
+    /// Bytes from the beginning of each core's RAM that keep their content; empty: all of it.
+    std::optional<std::uint32_t> retains;
     std::vector<FieldCode> enters; ///< to be set before the core's wait instruction
     bool deep = false;             ///< the core's own deep-sleep bit must be set too
 };

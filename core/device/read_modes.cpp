@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/base/text.h"
 #include "core/device/device_reader.h"
 
 #include <fmt/format.h>
@@ -11,7 +12,7 @@ void DeviceReader::readModes()
 {
     UniqueWords words;
     for (const JsonNode& row : section("modes").items()) {
-        row.allowOnly({"id", "name", "about", "keeps", "stops", "wakes_by", "wake_time", "wakes_on", "wakes_selects", "enters", "deep"});
+        row.allowOnly({"id", "name", "about", "keeps", "stops", "wakes_by", "wake_time", "wakes_on", "wakes_selects", "enters", "deep", "drops", "retains"});
         LowPowerMode mode;
         mode.id = row.string("id");
         words.add(mode.id, row.child("id"));
@@ -58,6 +59,21 @@ void DeviceReader::readModes()
                 std::none_of(inputs.begin(), inputs.end(), [&mode](const ClockInput& input) { return input.node == mode.wakesOn; }))
                 select.fail("must be a select that has the clock in \"wakes_on\" as an input.");
             mode.wakesSelects.push_back(clock);
+        }
+        for (const JsonNode& id : row.optionalChild("drops").items()) {
+            std::vector<std::string> ids;
+            for (const PowerDomain& domain : device_.domains)
+                ids.push_back(domain.id);
+            const auto at = std::find(ids.begin(), ids.end(), id.asString());
+            if (at == ids.end())
+                id.fail(fmt::format("\"{}\" is not a power domain of this device.{}", id.asString(), didYouMean(id.asString(), ids)));
+            mode.drops.push_back(static_cast<int>(at - ids.begin()));
+        }
+        if (row.has("retains")) {
+            mode.retains = static_cast<std::uint32_t>(row.integer("retains", 256, 1 << 30));
+            for (const Core& core : device_.cores)
+                if (*mode.retains > core.ramBytes)
+                    row.child("retains").fail(fmt::format("is more than the {} bytes of RAM that {} has.", core.ramBytes, core.id));
         }
         for (const JsonNode& field : row.optionalChild("enters").items())
             mode.enters.push_back(fieldCodeAt(field));

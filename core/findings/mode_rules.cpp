@@ -80,6 +80,19 @@ void slowOutside(const Facts& f, std::vector<Finding>& out)
     }
 }
 
+/// What loses its power in a mode is brought up again by the function that enters it; that is the first core's.
+void losesPower(const Facts& f, std::vector<Finding>& out)
+{
+    for (const LowPowerMode& mode : f.device.modes)
+        for (const int need : f.plan.modes.contains(mode.id) ? modeState(f.device, f.plan, f.bindings, f.rates, mode).dropped : std::vector<int>()) {
+            const Need& facts = f.plan.needs[std::size_t(need)];
+            const int core = f.device.findCore(facts.core);
+            if (core > 0)
+                out.push_back({Severity::Error, {}, fmt::format("{} loses its power in {}, and {}, which owns it, is not there to bring it up again. Give it to {}, or do not enter {}.", facts.title, mode.name, f.device.cores[std::size_t(core)].id,
+                                                                f.device.cores.front().id, mode.name), {Place::Kind::Need, facts.id, {}}, {}});
+        }
+}
+
 } // namespace
 
 std::vector<Rule> modeRules()
@@ -88,6 +101,7 @@ std::vector<Rule> modeRules()
         {"MODE-01", "Something wakes the chip from each mode that is entered.", nothingWakes, nullptr},
         {"MODE-02", "The chip wakes inside its limits.", wakesBadly, nullptr},
         {"MODE-03", "The slow clocks keep every limit.", slowOutside, nullptr},
+        {"MODE-04", "What loses its power in a mode is brought up again.", losesPower, nullptr},
     };
 }
 

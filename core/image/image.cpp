@@ -2,6 +2,7 @@
 #include "core/device/watchdogs.h"
 #include "core/image/clock_steps.h"
 #include "core/plan/clock_set.h"
+#include "core/quantity/format.h"
 
 #include <fmt/format.h>
 
@@ -100,6 +101,12 @@ std::vector<Step> wakeSteps(const Device& device, int instance)
 {
     const Instance& facts = device.instances[size_t(instance)];
     std::vector<Step> out;
+    if (facts.domain >= 0)
+        if (const PowerDomain& domain = device.domains[size_t(facts.domain)]; domain.on.valid() && device.resetCode(domain.on.ref) != domain.on.code) {
+            out.push_back(updateStep(device, {{domain.on.ref, domain.on.code, domain.name + " on"}}, fmt::format("{} on, for {}.", domain.name, facts.name)));
+            if (domain.ready.valid())
+                out.push_back(waitStep(device, domain.ready.ref, domain.ready.code, domain.startup * Rational(2), fmt::format("{} has power after {} at most.", domain.name, format(domain.startup))));
+        }
     if (facts.gate.valid() && device.resetCode(facts.gate.ref) != facts.gate.code)
         out.push_back(updateStep(device, {{facts.gate.ref, facts.gate.code, facts.name + " clocked"}}, fmt::format("Clock {}.", facts.name)));
     if (facts.reset.valid() && device.resetCode(facts.reset.ref) != facts.reset.code)
@@ -158,9 +165,27 @@ void appendUnlockSteps(Image& image, const Device& device)
         }
 }
 
+/// Before anything draws more than after reset: the way in which the core's voltage is made.
+static void appendRegulatorSteps(Image& image, const Device& device, const Plan& plan, const ClockStand& reset)
+{
+    const auto chosen = std::find_if(device.regulators.begin(), device.regulators.end(), [&plan](const Regulator& r) { return r.id == plan.regulator; });
+    if (chosen == device.regulators.end() || chosen->code == device.resetCode(device.regulatorControl))
+        return;
+    std::vector<Step> steps = wakeSteps(device, device.regulatorControl.instance);
+    steps.push_back(updateStep(device, {{device.regulatorControl, chosen->code, chosen->name}}, fmt::format("The core's voltage from {}.", chosen->name)));
+    if (device.regulatorReady.valid())
+        steps.push_back(waitStep(device, device.regulatorReady.ref, device.regulatorReady.code, device.regulatorStartup * Rational(2), fmt::format("It carries the core after {} at most.", format(device.regulatorStartup))));
+    for (Step& step : steps) {
+        step.phase = Step::Phase::Clocks;
+        step.coreRate = reset.trial.clocks[size_t(device.cpuClock())].rate;
+        image.steps.push_back(std::move(step));
+    }
+}
+
 void appendClockSteps(Image& image, const Device& device, const Board& board, const Plan& plan, const Bindings& bindings, const Rates& rates, const std::vector<Setting>& settings, const std::vector<PadSetup>& pads)
 {
     const ClockStand reset = resetStand(device, board, plan, bindings);
+    appendRegulatorSteps(image, device, plan, reset);
     const ClockStand full = plannedStand(device, rates, reset);
     ClockBringUp bringUp = bringUpSteps(device, rates, reset, full);
     image.lateSources = std::move(bringUp.lateSources);
@@ -183,7 +208,7 @@ Image makeImage(const Device& device, const Board& board, const Plan& plan, cons
     appendUnlockSteps(image, device);
     appendPinSteps(image, device, plan, bindings, settings, pads);
     appendClockSteps(image, device, board, plan, bindings, rates, settings, pads);
-    appendModeSteps(image, device, board, plan, bindings, rates);
+    appendModeSteps(image, device, board, plan, bindings, rates, settings, pads);
     appendNeedSteps(image, device, plan, bindings, rates, settings, pads);
     foldRegisters(image, device);
     return image;

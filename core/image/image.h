@@ -59,6 +59,7 @@ struct ModeSteps {
     bool slow = false; ///< from the slow clocks and back to them
     std::vector<Step> enter; ///< before the core waits
     std::vector<Step> back;  ///< after it has woken, until all is as before
+    std::vector<int> again;  ///< needs of the first core whose instances lose their power: stopped before, brought up again afterwards, not started
 };
 
 /// What the bring-up does instead when a clock does not start in its time.
@@ -117,7 +118,7 @@ Frequency fastestRate(const Image& image, const Rates& rates, int clock);
 /// Whether a need's clock comes from a source that the bring-up waits for last.
 bool comesLate(const Image& image, const Device& device, const Bindings& bindings, const Rates& rates, std::size_t need);
 /// REQUIRES: the clock steps are there.
-void appendModeSteps(Image& image, const Device& device, const Board& board, const Plan& plan, const Bindings& bindings, const Rates& rates);
+void appendModeSteps(Image& image, const Device& device, const Board& board, const Plan& plan, const Bindings& bindings, const Rates& rates, const std::vector<Setting>& settings, const std::vector<PadSetup>& pads);
 void appendUnlockSteps(Image& image, const Device& device);
 /// All pads but those that a configured peripheral will drive: these are handed over after it is set, so that they start at its idle level.
 void appendPinSteps(Image& image, const Device& device, const Plan& plan, const Bindings& bindings, const std::vector<Setting>& settings, const std::vector<PadSetup>& pads);

@@ -5,6 +5,9 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
+#include <utility>
+
 namespace bindrel {
 
 namespace {
@@ -16,12 +19,28 @@ struct ClockSetting {
     bool slow = false;
 };
 
-ModeSteps stepsFor(const Device& device, const Board& board, const ClockSetting& clocks, const Bindings& bindings, int index)
+/// A pad that a peripheral without power would drive is as after reset meanwhile: first it no longer drives, then it is led elsewhere.
+void giveBack(const Device& device, const PadSetup& setup, const std::string& mode, std::vector<Step>& out)
+{
+    const Pad& pad = device.pads[size_t(setup.pad)];
+    std::string why = fmt::format("{} rests while {} takes the power from what drives it.", pad.name, mode);
+    for (const FieldRef& ref : {pad.port < 0 ? FieldRef() : device.roleField(pad.port, "output" + std::to_string(pad.bit)), pad.function})
+        if (ref.valid())
+            out.push_back(updateStep(device, {{ref, device.resetCode(ref), pad.name + " rests"}}, std::exchange(why, {})));
+}
+
+ModeSteps stepsFor(const Device& device, const Board& board, const ClockSetting& clocks, const Bindings& bindings, const std::vector<Setting>& settings, const std::vector<PadSetup>& pads, int index)
 {
     const LowPowerMode& mode = device.modes[size_t(index)];
-    ModeSteps out{index, clocks.slow, {}, {}};
-    const std::optional<Waking> waking = wakingOf(device, board, clocks.plan, bindings, clocks.rates, mode);
+    ModeSteps out{index, clocks.slow, {}, {}, {}};
     const ModeState state = modeState(device, clocks.plan, bindings, clocks.rates, mode);
+    for (const int need : state.dropped)
+        if (bindings.needs[size_t(need)].state == BoundNeed::State::Bound && device.findCore(clocks.plan.needs[size_t(need)].core) <= 0)
+            out.again.push_back(need);
+    for (const PadSetup& setup : pads)
+        if (std::find(out.again.begin(), out.again.end(), setup.need) != out.again.end() && isHandedOver(bindings, settings, setup))
+            giveBack(device, setup, mode.name, out.enter);
+    const std::optional<Waking> waking = wakingOf(device, board, clocks.plan, bindings, clocks.rates, mode);
     // The mode stops them on purpose; nothing must take that for a failure.
     for (size_t i = 0; i < device.clocks.size(); ++i)
         if (const ClockNode& node = device.clocks[i]; waking && node.monitor && clocks.rates.clocks[i].monitored && clocks.rates.clocks[i].running && !state.alive[i]) {
@@ -48,7 +67,7 @@ ModeSteps stepsFor(const Device& device, const Board& board, const ClockSetting&
 
 } // namespace
 
-void appendModeSteps(Image& image, const Device& device, const Board& board, const Plan& plan, const Bindings& bindings, const Rates& rates)
+void appendModeSteps(Image& image, const Device& device, const Board& board, const Plan& plan, const Bindings& bindings, const Rates& rates, const std::vector<Setting>& settings, const std::vector<PadSetup>& pads)
 {
     if (plan.modes.empty())
         return;
@@ -58,7 +77,7 @@ void appendModeSteps(Image& image, const Device& device, const Board& board, con
     for (size_t m = 0; m < device.modes.size(); ++m)
         if (plan.modes.contains(device.modes[m].id))
             for (const ClockSetting& set : sets)
-                image.modes.push_back(stepsFor(device, board, set, bindings, int(m)));
+                image.modes.push_back(stepsFor(device, board, set, bindings, settings, pads, int(m)));
 }
 
 } // namespace bindrel

@@ -331,8 +331,18 @@ private:
 
     void gate(int instance)
     {
-        for (Step& step : wakeSteps(device_, instance))
+        for (Step& step : wakeSteps(device_, instance)) {
+            if (step.kind == Step::Kind::Wait)
+                step.coreRate = coreRate();
             add(std::move(step), Step::Phase::Need);
+        }
+    }
+
+    /// The fastest that the core which waits can run.
+    Frequency coreRate() const
+    {
+        const int core = device_.findCore(plan_.needs[size_t(need_)].core);
+        return fastestRate(image_, rates_, device_.cores[size_t(std::max(core, 0))].clock);
     }
 
     /// What makes the unit this instance, and what its seats' routes need beyond the pads.
@@ -392,8 +402,7 @@ private:
         } else {
             const Field& field = device_.fieldOf(write.ref);
             Step wait = waitStep(device_, write.ref, write.code, std::max(field.followsAfter * Rational(2), kShortestWait), why);
-            const int core = device_.findCore(plan_.needs[size_t(need_)].core);
-            wait.coreRate = fastestRate(image_, rates_, device_.cores[size_t(std::max(core, 0))].clock);
+            wait.coreRate = coreRate();
             add(std::move(wait), Step::Phase::Need);
         }
         return write.ref.reg;

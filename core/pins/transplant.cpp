@@ -118,6 +118,10 @@ Transplant transplant(const Device& device, const Board& board, const Plan& plan
         out.lost.push_back(fmt::format("{} of the plan, told for the pads of {}, {}", plan.nets.size() == 1 ? "the net" : fmt::format("{} nets", plan.nets.size()), plan.device, plan.nets.size() == 1 ? "goes" : "go"));
         out.plan.nets.clear();
     }
+    if (!plan.regulator.empty() && std::none_of(device.regulators.begin(), device.regulators.end(), [&plan](const Regulator& r) { return r.id == plan.regulator; })) {
+        out.plan.regulator.clear();
+        out.lost.push_back(fmt::format("the regulator {}: it has none of that name", plan.regulator));
+    }
     for (const auto& [id, value] : plan.stored)
         if (!storedCode(device, id, value)) {
             out.plan.stored.erase(id);

@@ -31,6 +31,8 @@ template <typename AnyPlan> auto& textOf(AnyPlan& plan, SetText::What what)
         return plan.supply;
     case SetText::What::Range:
         return plan.range;
+    case SetText::What::Regulator:
+        return plan.regulator;
     case SetText::What::Prefix:
         break;
     }
@@ -50,6 +52,8 @@ const char* nameOf(SetText::What what)
         return "supply";
     case SetText::What::Range:
         return "operating range";
+    case SetText::What::Regulator:
+        return "regulator";
     case SetText::What::Prefix:
         break;
     }
@@ -297,7 +301,7 @@ Edit difference(const Plan& before, const Plan& after, std::string title)
 {
     Edit edit{std::move(title), {}};
     using What = SetText::What;
-    for (const What what : {What::Name, What::Device, What::Board, What::Supply, What::Range, What::Prefix})
+    for (const What what : {What::Name, What::Device, What::Board, What::Supply, What::Range, What::Regulator, What::Prefix})
         if (textOf(before, what) != textOf(after, what))
             edit.changes.push_back(SetText{what, textOf(after, what)});
     for (const auto& [node, value] : before.clocks)

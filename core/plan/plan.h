@@ -72,6 +72,7 @@ struct Plan {
     std::string deviceOrigin;   ///< where that file was found: "shipped", "user", "beside the plan", "folder"
     std::string supply; ///< "3.3 V"; empty: what the board says
     std::string range;  ///< operating range; empty: the one that the chip resets to
+    std::string regulator; ///< that makes the core's voltage; empty: the one that the chip resets to
     std::string prefix; ///< of generated files and names; empty: made from the plan's name
 
     /// Decisions about clocks, by node: a divider or multiplier, the id of a select's input or "none", or "on"/"off" for

@@ -90,6 +90,19 @@ public:
         }
     }
 
+    void readRegulator(const JsonNode& root)
+    {
+        plan_.regulator = root.string("regulator", "");
+        std::vector<std::string> ids;
+        for (const Regulator& regulator : device_.regulators)
+            ids.push_back(regulator.id);
+        if (plan_.regulator.empty() || std::find(ids.begin(), ids.end(), plan_.regulator) != ids.end())
+            return;
+        if (!lose(fmt::format("the regulator {} is gone", plan_.regulator)))
+            root.child("regulator").fail(fmt::format("\"{}\" is no regulator of {}; {}.{}", plan_.regulator, device_.name, ids.empty() ? "it leaves no choice" : "use " + listed(ids), didYouMean(plan_.regulator, ids)));
+        plan_.regulator.clear();
+    }
+
     void readStored(const JsonNode& node)
     {
         for (const auto& [id, value] : node.members()) {
@@ -346,7 +359,7 @@ Expected<Workpiece> parsePlan(std::string text, std::string file, const Library&
         root.child("bindrel").fail(fmt::format("this plan is of format {}; this version of Bindrel reads up to 1. Use a newer version.", version));
     else if (document.ok() && version < 1)
         root.child("bindrel").fail("must be the format's number, 1.");
-    root.allowOnly({"bindrel", "name", "device", "device_file", "board", "supply", "range", "prefix", "clocks", "slow_clocks", "on_failure", "nonvolatile", "low_power_modes", "nets", "parts", "holds", "needs"});
+    root.allowOnly({"bindrel", "name", "device", "device_file", "board", "supply", "range", "regulator", "prefix", "clocks", "slow_clocks", "on_failure", "nonvolatile", "low_power_modes", "nets", "parts", "holds", "needs"});
     Workpiece work;
     Plan& plan = work.plan;
     plan.name = root.string("name");
@@ -388,6 +401,7 @@ Expected<Workpiece> parsePlan(std::string text, std::string file, const Library&
     const Board known = boardWithPlan(*work.board, *work.device, plan);
     PlanReader reader(*work.device, known, plan, work.deviceChange ? &work.deviceChange->lost : nullptr);
     reader.readClockSets(root);
+    reader.readRegulator(root);
     reader.readStored(root.optionalChild("nonvolatile"));
     reader.readModes(root.optionalChild("low_power_modes"));
     reader.readNets(root.optionalChild("nets"));

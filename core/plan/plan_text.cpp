@@ -95,7 +95,7 @@ std::string planText(const Plan& plan)
                                    "  \"board\": " + quoted(plan.board)};
     if (!plan.deviceRevision.empty())
         lines.push_back(fmt::format("  \"device_file\": {{ \"revision\": {}, \"from\": {} }}", quoted(plan.deviceRevision), quoted(plan.deviceOrigin)));
-    for (const auto& [key, value] : {std::pair{"supply", plan.supply}, {"range", plan.range}, {"prefix", plan.prefix}})
+    for (const auto& [key, value] : {std::pair{"supply", plan.supply}, {"range", plan.range}, {"regulator", plan.regulator}, {"prefix", plan.prefix}})
         if (!value.empty())
             lines.push_back(fmt::format("  \"{}\": {}", key, quoted(value)));
     const auto clocksText = [](const auto& clocks, const std::string& indent) {

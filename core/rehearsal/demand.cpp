@@ -34,7 +34,7 @@ Demand demandOf(const Facts& f)
         const Seat& seat = bound.seats[size_t(setup.seat)];
         if (setup.gpio || setup.wired || setup.code < 0 || setup.openDrain || seat.signal.direction != SignalSpec::Direction::Out || !f.settings[size_t(setup.need)].computed)
             continue;
-        Demand::HandOver given{std::uint32_t(setup.code), {}, f.plan.needs[size_t(setup.need)].title};
+        Demand::HandOver given{std::uint32_t(setup.code), bound.instance, {}, f.plan.needs[size_t(setup.need)].title};
         for (const RoleValue& value : f.settings[size_t(setup.need)].roles)
             if (const FieldRef ref = f.device.roleField(bound.instance, value.role); value.when == RoleValue::When::Config && ref.valid() && f.device.fieldOf(ref).keepsWrites())
                 given.values.push_back({ref, &f.device.blockOf(bound.instance).role(value.role)->encoding, value.value});

@@ -71,6 +71,12 @@ public:
         return {};
     }
 
+    void loseRam(std::uint32_t from) override
+    {
+        const std::vector<std::uint8_t> rubbish(facts_.ramBytes - std::min(from, facts_.ramBytes), 0xA6);
+        uc_mem_write(uc_, facts_.ramBase + from, rubbish.data(), rubbish.size());
+    }
+
     Ended runUntilReturnOf(const std::string& function) override
     {
         const auto symbol = program_.symbols.find(function);

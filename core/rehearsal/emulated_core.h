@@ -33,6 +33,8 @@ public:
     virtual Ended call(const std::string& function) = 0;
     /// Goes on after Waiting, as if that function had returned.
     virtual Ended resume() = 0;
+    /// The core's RAM loses its content from so many bytes behind its beginning on.
+    virtual void loseRam(std::uint32_t from) = 0;
     /// What the function returned.
     virtual std::uint32_t result() const = 0;
     virtual std::string faultText() const = 0;

@@ -198,13 +198,20 @@ private:
             const std::string function = namesFor(f_, 0).name("enter_" + Word::of(mode.id)).text() + (steps.slow ? "_slow" : "");
             EmulatedCore::Ended how = cores_[0]->call(function);
             if (how == EmulatedCore::Ended::Waiting) {
+                if (mode.retains)
+                    cores_[0]->loseRam(*mode.retains);
                 chip_.sleepAndWake(mode, kSecond / 1000);
                 how = cores_[0]->resume();
             } else {
                 chip_.report(Hazard::Kind::Program, fmt::format("{} never waits.", function), {Place::Kind::Mode, mode.id, {}});
             }
-            if (ended(how, function) && status(function))
-                settled(steps.slow);
+            if (!ended(how, function) || !status(function))
+                return;
+            // The program's own part: the function leaves them stopped.
+            for (const int need : steps.again)
+                if (const std::string start = namesFor(f_, 0).need(size_t(need)).text() + "_start"; !left_.contains(need) && cores_[0]->program().symbols.contains(start))
+                    ended(cores_[0]->call(start), start);
+            settled(steps.slow);
         } else if (scenario_.kind == Scenario::Kind::Restart) {
             callAll("_stop");
             chip_.pass(kSecond / 1000);
@@ -334,7 +341,7 @@ private:
             const FieldRef& ready = device_.clocks[size_t(dead)].ready.ref;
             if (!ready.valid() || ready.instance != face.first || ready.reg != face.second)
                 continue;
-            const Moment longest = chip_.clocks().timeOf(ready).value_or(0);
+            const Moment longest = chip_.timeOf(ready).value_or(0);
             const Place place{Place::Kind::Clock, device_.clocks[size_t(dead)].id, {}};
             if (waited < longest)
                 chip_.report(Hazard::Kind::TimeoutShort, fmt::format("The machine code asks {} for {} only; {} may take {}.", name, momentText(waited), device_.clocks[size_t(dead)].name, momentText(longest)), place);

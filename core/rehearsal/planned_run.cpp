@@ -109,29 +109,35 @@ private:
         return true;
     }
 
+    bool wanted(size_t need, size_t core) const { return hasFiles(f_, namesFor(f_, core), need) && !left_.contains(int(need)); }
+
+    bool performOf(Step::Phase phase, size_t need, size_t core)
+    {
+        return std::all_of(f_.image.steps.begin(), f_.image.steps.end(), [&](const Step& step) { return step.phase != phase || step.need != int(need) || perform(step, int(core)); });
+    }
+
+    void stopNeed(size_t need, size_t core)
+    {
+        if (wanted(need, core))
+            for (const Step& step : f_.image.stops)
+                if (step.need == int(need))
+                    perform(step, int(core));
+    }
+
     void startAll()
     {
         chip_.demand().levelsFree = true;
-        for (size_t core = 0; core < device_.cores.size(); ++core) {
-            const Names names = namesFor(f_, core);
+        for (size_t core = 0; core < device_.cores.size(); ++core)
             for (size_t n = 0; n < f_.plan.needs.size(); ++n)
-                if (hasFiles(f_, names, n) && !left_.contains(int(n)))
-                    for (const Step& step : f_.image.steps)
-                        if (step.phase == Step::Phase::Start && step.need == int(n))
-                            perform(step, int(core));
-        }
+                if (wanted(n, core))
+                    performOf(Step::Phase::Start, n, core);
     }
 
     void stopAndStart()
     {
-        for (size_t core = 0; core < device_.cores.size(); ++core) {
-            const Names names = namesFor(f_, core);
+        for (size_t core = 0; core < device_.cores.size(); ++core)
             for (size_t n = 0; n < f_.plan.needs.size(); ++n)
-                if (hasFiles(f_, names, n) && !left_.contains(int(n)))
-                    for (const Step& step : f_.image.stops)
-                        if (step.need == int(n))
-                            perform(step, int(core));
-        }
+                stopNeed(n, core);
         chip_.pass(kSecond / 1000);
         startAll();
         recorder_.rest();
@@ -168,12 +174,21 @@ private:
         chip_.demand().switching = true;
         if (steps.slow && !performAll(f_.image.toSlow))
             return;
+        for (const int need : steps.again)
+            stopNeed(size_t(need), 0);
         if (!performAll(steps.enter))
             return;
         begin({fmt::format("wait in {}", mode.name), "The core waits for an interrupt.", {Place::Kind::Mode, mode.id, {}}});
         chip_.sleepAndWake(mode, kSecond / 1000);
         recorder_.end();
         if (performAll(steps.back)) {
+            for (const int need : steps.again)
+                if (wanted(size_t(need), 0) && !performOf(Step::Phase::Need, size_t(need), 0))
+                    left_.insert(need);
+            // The program's own part: the function leaves them stopped.
+            for (const int need : steps.again)
+                if (wanted(size_t(need), 0))
+                    performOf(Step::Phase::Start, size_t(need), 0);
             recorder_.rest();
             chip_.demand().switching = false;
             judgeOutcome(chip_, f_, steps.slow ? *f_.image.slowRates : f_.rates, left_, scenario_.dead);
@@ -310,7 +325,7 @@ private:
         const Moment timeout = (step.timeout.value * kSecond).ceil();
         const Moment deadline = chip_.now() + timeout;
         const FieldRef& ref = step.fields.front().ref;
-        const std::optional<Moment> longest = chip_.clocks().timeOf(ref) ? chip_.clocks().timeOf(ref) : chip_.registers().followTime(ref);
+        const std::optional<Moment> longest = chip_.timeOf(ref);
         if (longest && timeout < *longest)
             chip_.report(Hazard::Kind::TimeoutShort, fmt::format("{} is awaited for {} at most; the chip may take {}.", device_.nameOf(ref), momentText(timeout), momentText(*longest)), placeOf(step));
         if (longest && timeout > *longest * kManyTimes && timeout > kSecond / 50)

@@ -45,6 +45,17 @@ std::string momentText(Moment span)
 SimulatedChip::SimulatedChip(const Device& device, const Board& board, std::set<int> dead)
     : device_(device), registers_(device), clocks_(registers_, board, std::move(dead)), pads_(registers_), usersOf_(device.clocks.size())
 {
+    domains_.resize(device.domains.size());
+    if (device.regulatorControl.valid())
+        regulatorCode_ = registers_.code(device.regulatorControl);
+    if (device.regulatorReady.valid())
+        registers_.leaveToOthers(device.regulatorReady.ref);
+    for (size_t d = 0; d < device.domains.size(); ++d) {
+        domains_[d].on = !device.domains[d].on.valid() || registers_.holds(device.domains[d].on);
+        if (device.domains[d].ready.valid())
+            registers_.leaveToOthers(device.domains[d].ready.ref);
+    }
+    settleDomains();
     for (size_t i = 0; i < device.instances.size(); ++i) {
         if (device.instances[i].kernel >= 0)
             usersOf_[size_t(device.instances[i].kernel)].push_back(int(i));
@@ -86,7 +97,48 @@ void SimulatedChip::report(Hazard::Kind kind, std::string text, Place place)
 bool SimulatedChip::open(int instance) const
 {
     const Instance& facts = device_.instances[size_t(instance)];
-    return (!facts.gate.valid() || registers_.holds(facts.gate)) && (!facts.reset.valid() || registers_.holds(facts.reset));
+    return (facts.domain < 0 || powered(facts.domain)) && (!facts.gate.valid() || registers_.holds(facts.gate)) && (!facts.reset.valid() || registers_.holds(facts.reset));
+}
+
+bool SimulatedChip::powered(int domain) const { return domains_[size_t(domain)].on && domains_[size_t(domain)].readyAt <= now_; }
+
+std::optional<Moment> SimulatedChip::timeOf(const FieldRef& status) const
+{
+    for (const PowerDomain& domain : device_.domains)
+        if (domain.ready.valid() && domain.ready.ref == status)
+            return (domain.startup.value * kSecond).ceil();
+    if (device_.regulatorReady.valid() && device_.regulatorReady.ref == status)
+        return (device_.regulatorStartup.value * kSecond).ceil();
+    const std::optional<Moment> clock = clocks_.timeOf(status);
+    return clock ? clock : registers_.followTime(status);
+}
+
+void SimulatedChip::settleDomains()
+{
+    const auto show = [this](const FieldCode& ready, bool is) {
+        if (ready.valid())
+            registers_.put(ready.ref, is ? ready.code : ready.code == 0 ? 1u : 0u);
+    };
+    for (size_t d = 0; d < domains_.size(); ++d) {
+        const PowerDomain& facts = device_.domains[d];
+        const bool on = !facts.on.valid() || registers_.holds(facts.on);
+        if (on && !domains_[d].on)
+            domains_[d].readyAt = now_ + (facts.startup.value * kSecond).ceil();
+        if (!on && domains_[d].on)
+            for (const int instance : facts.instances)
+                registers_.lose(instance);
+        domains_[d].on = on;
+        show(facts.ready, powered(int(d)));
+    }
+    if (!device_.regulatorControl.valid())
+        return;
+    if (const std::uint32_t code = registers_.code(device_.regulatorControl); code != regulatorCode_) {
+        regulatorCode_ = code;
+        regulator_.readyAt = now_ + (device_.regulatorStartup.value * kSecond).ceil();
+        if (std::none_of(device_.regulators.begin(), device_.regulators.end(), [code](const Regulator& r) { return r.code == code; }))
+            report(Hazard::Kind::Lost, fmt::format("{} is set to {}, which is no regulator.", device_.nameOf(device_.regulatorControl), code));
+    }
+    show(device_.regulatorReady, regulator_.readyAt <= now_);
 }
 
 bool SimulatedChip::atWork(int instance) const
@@ -163,6 +215,7 @@ void SimulatedChip::write(std::uint32_t address, std::uint32_t value, int bytes)
             }
         }
     judgeFrozen(instance, reg, before);
+    settleDomains();
     if (clocks_.concerns(instance, reg))
         settle();
     else if (before != registers_.cell(cell).value && device_.clocks.size() > 0)
@@ -383,8 +436,15 @@ void SimulatedChip::runDogs(Moment span)
 std::optional<Moment> SimulatedChip::nextChange() const
 {
     std::optional<Moment> next = clocks_.nextChange(now_);
-    if (const std::optional<Moment> follow = registers_.nextFollow(); follow && *follow > now_ && (!next || *follow < *next))
-        next = follow;
+    const auto sooner = [&](const std::optional<Moment>& other) {
+        if (other && *other > now_ && (!next || *other < *next))
+            next = other;
+    };
+    sooner(registers_.nextFollow());
+    for (const Power& domain : domains_)
+        if (domain.on)
+            sooner(domain.readyAt);
+    sooner(regulator_.readyAt);
     return next;
 }
 
@@ -394,6 +454,7 @@ void SimulatedChip::pass(Moment span)
     for (std::optional<Moment> next = nextChange(); next && *next <= end; next = nextChange()) {
         runDogs(*next - now_);
         now_ = *next;
+        settleDomains();
         settle();
         registers_.follow(now_);
     }
@@ -439,6 +500,7 @@ void SimulatedChip::fail(int clock)
 void SimulatedChip::warmReset()
 {
     registers_.reset();
+    settleDomains();
     clocks_.reset(now_);
     running_ = {0};
     demand_.levelsFree = demand_.switching = false;
@@ -461,6 +523,15 @@ void SimulatedChip::sag(int range)
 {
     clocks_.sag(range);
     settle();
+}
+
+/// What a peripheral without power did to a pad nobody knows.
+void SimulatedChip::loseInMode(int instance, const LowPowerMode& mode)
+{
+    for (const auto& [pad, given] : demand_.handOvers)
+        if (const PadLook look = pads_.look(pad); !look.port && look.function == given.function && given.instance == instance)
+            report(Hazard::Kind::Pad, fmt::format("{} is led to {}, which has no power in {}.", device_.pads[size_t(pad)].name, device_.instances[size_t(instance)].name, mode.name), {Place::Kind::Pad, device_.pads[size_t(pad)].name, {}});
+    registers_.lose(instance);
 }
 
 void SimulatedChip::sleepAndWake(const LowPowerMode& mode, Moment asleep)
@@ -486,6 +557,9 @@ void SimulatedChip::sleepAndWake(const LowPowerMode& mode, Moment asleep)
                 if (device_.clocks[size_t(select)].inputs[k].node == mode.wakesOn)
                     clocks_.force(select, int(k));
     }
+    for (const int domain : mode.drops)
+        for (const int instance : device_.domains[size_t(domain)].instances)
+            loseInMode(instance, mode);
     now_ += (mode.wakeTime.value * kSecond).ceil();
     clocks_.settle(now_);
     // The core is let go only when the clock that it wakes on runs.

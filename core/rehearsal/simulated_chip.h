@@ -20,6 +20,7 @@ struct Demand {
     /// By pad: what must hold before the pad is given to a peripheral, so that it begins at its idle level.
     struct HandOver {
         std::uint32_t function = 0; ///< code that gives the pad away
+        int instance = -1;          ///< that drives it then
         struct Value {
             FieldRef ref;
             const Encoding* encoding = nullptr;
@@ -84,8 +85,10 @@ public:
     };
     void observe(Observer* observer);
 
-    /// Whether an instance is clocked and out of reset.
+    /// Whether an instance has power, is clocked and out of reset.
     bool open(int instance) const;
+    /// How long what a status bit shows can take, at the longest; empty when the bit is none that hardware makes after a time.
+    std::optional<Moment> timeOf(const FieldRef& status) const;
     void report(Hazard::Kind kind, std::string text, Place place = {});
 
 private:
@@ -99,6 +102,10 @@ private:
     };
 
     void settle();
+    /// Switches of power domains, and what they bring about.
+    void settleDomains();
+    bool powered(int domain) const;
+    void loseInMode(int instance, const LowPowerMode& mode);
     void judge();
     void judgePads(int instance, int reg);
     void judgeHandOver(int pad, const Demand::HandOver& given);
@@ -121,6 +128,13 @@ private:
     Demand demand_;
     std::set<int> running_{0};
     std::vector<Dog> dogs_;
+    struct Power {
+        bool on = false;
+        Moment readyAt = 0;
+    };
+    std::vector<Power> domains_; ///< by power domain
+    Power regulator_;            ///< on: another has been chosen and may not carry the core yet
+    std::uint32_t regulatorCode_ = 0;
     Observer* observer_ = nullptr;
     std::vector<Rational> shown_; ///< rates as they were last told
     std::vector<PadLook> looks_;

@@ -80,6 +80,24 @@ void SimulatedRegisters::reset()
     lastCell_ = -1;
 }
 
+void SimulatedRegisters::lose(int instance)
+{
+    const std::vector<int>& cells = cellOf_[size_t(instance)];
+    for (size_t reg = 0; reg < cells.size(); ++reg) {
+        Cell& cell = cells_[size_t(cells[reg])];
+        cell.value = device_.resetOf(instance, int(reg));
+        cell.once = cell.latch = 0;
+    }
+    for (Following& f : following_)
+        if (f.status.instance == instance || f.control.instance == instance) {
+            f.code = f.target = code(f.control);
+            f.due = 0;
+        }
+    for (const Unlock& unlock : device_.unlocks)
+        if (unlock.instance == instance)
+            locked_[size_t(instance)] = true;
+}
+
 SimulatedRegisters::Spot SimulatedRegisters::find(std::uint32_t address) const
 {
     const auto found = byAddress_.find(address);

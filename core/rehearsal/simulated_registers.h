@@ -75,6 +75,9 @@ public:
     /// A reset that does not come from the supply: fields that survive it keep what they hold.
     void reset();
 
+    /// An instance has been without power: its registers are as after reset.
+    void lose(int instance);
+
     bool locked(int instance) const { return locked_[size_t(instance)]; }
     const Device& device() const { return device_; }
 

@@ -7,6 +7,7 @@
 #include "core/source/writer.h"
 
 #include <algorithm>
+#include <set>
 
 namespace bindrel {
 
@@ -109,6 +110,12 @@ SourceFile clocksSource(const Facts& f, const Names& names)
     Writer w(f, names, names.prefix.text() + "_clocks.c", fmt::format("Clocks, from reset to a CPU at {}.", format(cpu.rate)));
     w.linef("#include \"{}_board.h\"", names.prefix);
     w.linef("#include \"{}_regs.h\"", names.prefix);
+    std::set<int> again;
+    for (const ModeSteps& mode : f.image.modes)
+        again.insert(mode.again.begin(), mode.again.end());
+    for (const int need : again)
+        if (hasFiles(f, names, size_t(need)))
+            w.linef("#include \"{}.h\"", names.need(size_t(need)));
     w.line();
     // The whole path in one comment, as a colleague would sketch it.
     std::string path;

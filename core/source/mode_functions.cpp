@@ -6,6 +6,8 @@
 #include "core/source/safe_text.h"
 #include "core/source/writer.h"
 
+#include <algorithm>
+
 namespace bindrel {
 
 namespace {
@@ -26,9 +28,19 @@ std::string purpose(const Facts& f, const ModeSteps& steps)
     std::string text = mode.about.empty() ? mode.name + "." : fmt::format("{}: {}", mode.name, mode.about);
     text += wakers.empty() ? " No need of the plan wakes it." : mode.wakesByAny ? " Any interrupt wakes it." : fmt::format(" Woken by {}.", listed(wakers));
     text += fmt::format(" The core runs {} later, all clocks up to {} later; returns then.", format(state.wakeTime), format(state.fullTime));
+    std::vector<std::string> again;
+    for (const int need : steps.again)
+        again.push_back(f.plan.needs[size_t(need)].title);
+    if (!again.empty())
+        text += fmt::format(" Meanwhile {} {} no power: stopped before, brought up again afterwards; {} must be started by you.", listed(again), again.size() == 1 ? "has" : "have", again.size() == 1 ? "it" : "they");
     if (f.image.slowRates)
         text += steps.slow ? " To be called at the slow clocks." : " To be called at the full clocks.";
     return text;
+}
+
+bool hasStop(const Facts& f, size_t need)
+{
+    return std::any_of(f.image.stops.begin(), f.image.stops.end(), [need](const Step& step) { return step.need == int(need); });
 }
 
 void list(Writer& w, const std::vector<Step>& steps)
@@ -86,13 +98,38 @@ void defineModes(Writer& w)
         refuseAfterFallBack(w);
         w.comment("What wakes the core is served when the clocks are back.", 4);
         w.linef("    const uint32_t before = {}_interrupts_hold();", p);
+        for (const int need : steps.again)
+            if (hasStop(f, size_t(need)) && hasFiles(f, w.names, size_t(need)))
+                w.linef("    {}_stop();", w.names.need(size_t(need)));
         list(w, steps.enter);
         w.because({Place::Kind::Mode, mode.id, {}}, "entered");
         w.linef("    {}_core_wait({});", p, mode.deep ? WordLiteral("true") : WordLiteral("false"));
+        std::vector<size_t> again;
+        for (const int need : steps.again)
+            if (hasFiles(f, w.names, size_t(need)))
+                again.push_back(size_t(need));
+        const bool mayFail = std::any_of(again.begin(), again.end(), [&f](size_t need) { return needWaits(f, need); });
+        const Code held = mayFail ? Code() : Code::trusted("const ");
         if (steps.back.empty())
-            w.linef("    const enum {}_status status = {};", p, w.names.macro("OK"));
+            w.linef("    {}enum {}_status status = {};", held, p, w.names.macro("OK"));
         else
-            w.linef("    const enum {}_status status = {}();", p, back);
+            w.linef("    {}enum {}_status status = {}();", held, p, back);
+        if (!again.empty()) {
+            w.linef("    if (status == {}) {{", w.names.macro("OK"));
+            if (mayFail)
+                w.linef("        enum {}_status came;", p);
+            for (const size_t need : again) {
+                w.becauseNeed(need);
+                if (!needWaits(f, need)) {
+                    w.linef("        {}_bring_up();", w.names.need(need));
+                    continue;
+                }
+                w.linef("        came = {}_bring_up();", w.names.need(need));
+                w.linef("        status = status == {} ? came : status;", w.names.macro("OK"));
+            }
+            w.because({Place::Kind::Mode, mode.id, {}}, "entered");
+            w.line("    }");
+        }
         w.linef("    {}_interrupts_release(before);", p);
         w.line("    return status;");
         w.line("}");

@@ -85,6 +85,15 @@ SourceFile startSource(const Facts& f, const Names& names)
     return w.take();
 }
 
+/// Bytes of a core's RAM that keep their content in every mode that the program enters.
+std::uint32_t retainedRam(const Facts& f, const Core& core)
+{
+    std::uint32_t bytes = core.ramBytes;
+    for (const ModeSteps& steps : f.image.modes)
+        bytes = std::min(bytes, f.device.modes[size_t(steps.mode)].retains.value_or(bytes));
+    return bytes;
+}
+
 SourceFile linkerScript(const Facts& f, const Names& names)
 {
     Writer w(f, names, names.prefix.text() + ".ld", fmt::format("Memory of the {}.", f.device.cores.size() > 1 ? f.device.cores[names.core].name + " on " + f.device.name : f.device.name));
@@ -93,7 +102,12 @@ SourceFile linkerScript(const Facts& f, const Names& names)
     w.linef("ENTRY({}_{})", p, core.architecture == Core::Architecture::ArmM ? WordLiteral("reset") : WordLiteral("entry"));
     w.line("MEMORY {");
     w.linef("    flash (rx) : ORIGIN = 0x{:08X}, LENGTH = {}", core.flashBase, core.flashBytes);
-    w.linef("    ram (rw)   : ORIGIN = 0x{:08X}, LENGTH = {}", core.ramBase, core.ramBytes);
+    const std::uint32_t retained = retainedRam(f, core);
+    w.linef("    ram (rw)   : ORIGIN = 0x{:08X}, LENGTH = {}", core.ramBase, retained);
+    if (retained < core.ramBytes) {
+        w.comment("Loses its content in a low-power mode that the program enters: nothing is put there but what asks for it (section .ram_lost, neither cleared nor filled at the start).", 4);
+        w.linef("    ram_lost (rw) : ORIGIN = 0x{:08X}, LENGTH = {}", core.ramBase + retained, core.ramBytes - retained);
+    }
     linkStored(w, true);
     w.line("}");
     w.line("SECTIONS {");
@@ -117,6 +131,8 @@ SourceFile linkerScript(const Facts& f, const Names& names)
     w.line("        . = ALIGN(4);");
     w.linef("        {}_bss_end = .;", p);
     w.line("    } > ram");
+    if (retained < core.ramBytes)
+        w.line("    .ram_lost (NOLOAD) : { *(.ram_lost*) } > ram_lost");
     w.linef("    {}_stack_top = ORIGIN(ram) + LENGTH(ram);", p);
     linkStored(w, false);
     w.line("}");

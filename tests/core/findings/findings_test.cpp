@@ -92,6 +92,12 @@ private Q_SLOTS:
         row("CLK-03", with(with(with(demo(), SetClock{"PLLA.SRC", "HFI"}), SetClock{"PLLA.IN", "4"}), SetClock{"PLLA.VCO", "60"}), demo());
         row("CLK-04", with(demo(), SetClock{"UART1K", "LFX"}), demo());
         row("GOAL-04", oneVector(true), oneVector(false));
+        const auto hush = [](const char* core) {
+            Workpiece work = with(demo("pump-hall-a-done"), SetMode{"HUSH", true});
+            work.plan.need("sump-level")->core = core;
+            return work;
+        };
+        row("MODE-04", hush("HELP"), hush("LEAD"));
         row("NVM-01", with(demo(), SetStored{"BOOT.DOG", "never"}), with(demo(), SetStored{"BOOT.DOG", "by reset"}));
         row("NVM-02", with(with(demo(), SetStored{"BOOT.LEVEL", "2.75 V"}), SetText{SetText::What::Supply, "2.75 V"}), with(with(demo(), SetStored{"BOOT.LEVEL", "2.75 V"}), SetText{SetText::What::Supply, "2.76 V"}));
         row("NVM-02", with(demo(), SetStored{"BOOT.LEVEL", "2.4 V"}), with(demo(), SetStored{"BOOT.LEVEL", "2.75 V"}));
