@@ -209,6 +209,10 @@ QString modeText(const Snapshot& s, int index)
     };
     list("Woken by", state.wakers, needLink, "Nothing of the plan.");
     list("Works on", state.working, needLink, "Nothing of the plan.");
+    if (!mode.drops.empty())
+        list("Loses its power, is brought up again", state.dropped, needLink, "Nothing of the plan.");
+    if (mode.retains)
+        sheet.row("RAM kept", QString("the first %1 KiB").arg(*mode.retains / 1024));
     std::vector<int> stopped;
     for (size_t n = 0; n < s.plan.needs.size(); ++n)
         if (s.bindings.needs[n].instance >= 0 && std::find(state.working.begin(), state.working.end(), int(n)) == state.working.end())

@@ -2,6 +2,7 @@
 #include "core/clocks/modes.h"
 
 #include "core/plan/check_setting.h"
+#include "core/plan/kind.h"
 
 #include <algorithm>
 
@@ -33,16 +34,31 @@ ModeState modeState(const Device& device, const Plan& plan, const Bindings& bind
         if (alive)
             out.current = out.current + device.clocks[i].draws + device.clocks[i].drawsPerMegahertz * (clock.rate.value / 1'000'000);
     }
+    // What is counted must come, down the whole chain.
+    const auto paced = [&](size_t need) {
+        for (size_t hops = 0; hops <= plan.needs.size(); ++hops) {
+            const KindSpec* kind = findKind(plan.needs[need].kind);
+            const std::string by = kind && kind->pacedBy ? kind->pacedBy(plan.needs[need]) : std::string();
+            if (by.empty())
+                return true;
+            const Need* other = plan.need(by);
+            need = other ? size_t(other - plan.needs.data()) : need;
+            const int instance = other ? bindings.needs[need].instance : -1;
+            if (instance < 0 || has(mode.drops, device.instances[size_t(instance)].domain) || !out.alive[size_t(device.instances[size_t(instance)].kernel)])
+                return false;
+        }
+        return false;
+    };
     for (size_t n = 0; n < bindings.needs.size(); ++n) {
         const int instance = bindings.needs[n].instance;
         const bool line = watchesLine(plan.needs[n], bindings.needs[n]);
         const bool off = instance >= 0 && has(mode.drops, device.instances[size_t(instance)].domain);
         if (off)
             out.dropped.push_back(int(n));
-        if (instance >= 0 && !off && out.alive[size_t(device.instances[size_t(instance)].kernel)])
+        if (instance >= 0 && !off && out.alive[size_t(device.instances[size_t(instance)].kernel)] && paced(n))
             out.working.push_back(int(n));
         const bool interrupts = instance >= 0 && !device.instances[size_t(instance)].interrupts.empty();
-        const bool runsOn = instance >= 0 && !off && out.alive[size_t(device.instances[size_t(instance)].kernel)];
+        const bool runsOn = instance >= 0 && !off && out.alive[size_t(device.instances[size_t(instance)].kernel)] && paced(n);
         if ((mode.wakesByAny && (line || (interrupts && runsOn))) || (mode.wakesByLines && line) ||
             (runsOn && has(mode.wakesBy, instance)))
             out.wakers.push_back(int(n));

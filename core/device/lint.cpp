@@ -10,6 +10,7 @@ std::vector<LintRemark> lint(const Device& device)
     lintPads(device, out);
     lintClocks(device, out);
     lintStored(device, out);
+    lintPower(device, out);
     return out.take();
 }
 

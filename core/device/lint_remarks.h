@@ -25,6 +25,7 @@ void lintPads(const Device& device, LintRemarks& out);
 void lintClocks(const Device& device, LintRemarks& out);
 /// A chip that comes out of reset beyond its own limits cannot be: a rate, a factor or a limit is wrong.
 void lintReset(const Device& device, LintRemarks& out);
+void lintPower(const Device& device, LintRemarks& out);
 void lintStored(const Device& device, LintRemarks& out);
 
 } // namespace bindrel

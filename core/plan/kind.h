@@ -74,6 +74,8 @@ struct KindSpec {
     std::vector<std::string> (*requests)(const Need& need) = nullptr;
     /// Needs that say the same here can share an instance (one time base, one converter); empty text or null: none can.
     std::string (*sharedAs)(const Need& need) = nullptr;
+    /// Id of the need whose timer's periods it counts instead of a clock; empty text or null: its own clock paces it.
+    std::string (*pacedBy)(const Need& need) = nullptr;
     /// Rate of the periods that its timer makes, by which others can be started; null: it makes none.
     Frequency (*rhythm)(const Need& need) = nullptr;
 

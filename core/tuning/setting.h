@@ -179,6 +179,8 @@ struct TuningFacet {
     Accuracy (*accuracy)(const TuningContext& context) = nullptr;
     /// How the pad of a signal is sensibly set up when the plan says nothing: pull, drive, open drain, and why.
     void (*setUpPad)(PadSetup& setup, const Device& device, const Need& need, const SignalSpec& signal) = nullptr;
+    /// The rate at which the periods of its timer come, as achieved; empty: it cannot be had. Null: it makes none.
+    std::optional<Frequency> (*beats)(const TuningContext& context) = nullptr;
     /// What DMA moves when the need asks for it, and in which units.
     std::vector<StreamSpec> (*streams)(const Device& device, int instance, const Need& need) = nullptr;
 };

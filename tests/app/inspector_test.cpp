@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/frame/inspector_text.h"
+#include "core/plan/stored_settings.h"
 #include "app/theme/theme.h"
 #include "core/plan/pin_property.h"
 #include "tests/support/fixtures.h"
@@ -44,6 +45,10 @@ class InspectorTest : public QObject {
             return s.device->findPad(id) >= 0;
         if (kind == "prop")
             return s.plan.need(link.section(':', 1, 1).toStdString()) && findPinProperty(link.section(':', 3).toStdString());
+        if (kind == "stored")
+            return findStored(*s.device, id) != nullptr;
+        if (kind == "keep")
+            return link.section(':', 2).isEmpty() || storedCode(*s.device, link.section(':', 1, 1).toStdString(), link.section(':', 2).toStdString()).ok();
         if (kind == "mode" || kind == "enter")
             return s.device->findMode(id) >= 0;
         return kind == "hold" || kind == "option" || kind == "set";
@@ -102,6 +107,8 @@ private Q_SLOTS:
             QString all = planSummary(*s);
             for (size_t m = 0; m < s->device->modes.size(); ++m)
                 all += modeText(*s, int(m));
+            for (const std::string& id : storedIds(*s->device))
+                all += storedText(*s, id, *findStored(*s->device, id));
             for (size_t i = 0; i < s->device->clocks.size(); ++i)
                 all += clockText(*s, int(i));
             for (size_t i = 0; i < s->device->pads.size(); ++i)

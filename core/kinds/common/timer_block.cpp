@@ -14,6 +14,8 @@ std::vector<RoleSpec> timerRoles()
         {"updated", Use::Status, false, "", "A period is over.", {}},
         {"update_interrupt", Use::Config, false, "", "Lets the end of a period interrupt. Without it, it always does.", {}},
         {"counter", Use::Data, false, "ticks", "The count.", {}},
+        {"chain", Use::Config, false, "", "Takes the periods of another timer instead of the clock: its named values are timers, and `clock`.", {}},
+        {"hands_on", Use::Config, false, "", "1: hands its periods to timers that count them. Without it, it always does.", {}},
         {"once", Use::Config, false, "", "Stops after one period.", {}},
         {"input_filter", Use::Config, false, "kernel cycles", "Shorter pulses on inputs are ignored.", {}},
         {"captures", Use::Config, false, "", "1: the channels take time stamps.", {}},

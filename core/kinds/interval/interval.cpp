@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Interval: a tick of the firmware. A period is PRE x TOP kernel cycles; the best way is the one whose time is nearest, and of two as near the
 // one with the finer ticks.
+#include "core/base/text.h"
+#include "core/kinds/common/chain.h"
 #include "core/kinds/common/division.h"
 #include "core/kinds/common/interrupt_load.h"
 #include "core/kinds/common/timer_block.h"
@@ -30,22 +32,32 @@ Setting solveInterval(const TuningContext& c)
 {
     Setting out;
     const Duration wanted = goalTime(c.need, "period");
-    const Rational kernel = c.kernel().rate.value;
+    const Ticks ticks = ticksOf(c);
+    if (!ticks.trouble.empty()) {
+        out.notComputed = ticks.trouble;
+        return out;
+    }
+    const bool chained = ticks.need >= 0;
+    const Rational kernel = ticks.rate.value;
     const auto time = [&kernel](const Division& way) { return Duration(way.cycles() / kernel); };
     const Division longest = longestDivision(c, {});
     const std::vector<Division> ways = divisionsNear(c, wanted.value * kernel, {}, 4);
     if (ways.empty()) {
-        out.notComputed = fmt::format("{} has no time to be divided from: two ticks of {} at {} are the shortest", format(wanted), c.kernelName(), format(c.kernel().rate));
+        out.notComputed = fmt::format("{} has no time to be divided from: two ticks of {} are the shortest", format(wanted), ticks.of);
         return out;
     }
     const Division& best = ways.front();
-    Achieved period{"period", "Period", format(wanted), format(time(best)), errorOf(time(best), wanted), true, fmt::format("{} \u00d7 {} / {}", best.prescaler, best.count, format(c.kernel().rate)), {}};
+    Achieved period{"period", "Period", format(wanted), format(time(best)), errorOf(time(best), wanted), true, fmt::format("{} \u00d7 {} / {}", best.prescaler, best.count, format(ticks.rate)), {}};
     period.ok = period.error && period.error->value.abs() <= Rational(10'000);
     if (!period.ok)
-        period.trouble = wanted > time(longest) ? fmt::format("the longest at {} is {}. Give {} a slower clock, or count periods.", format(c.kernel().rate), format(time(longest)), c.kernelName())
-                                                : fmt::format("the nearest is {} off. Give {} a faster clock.", format(*period.error, true), c.kernelName());
+        period.trouble = chained ? fmt::format("counting {} it is {} off. Let that come {}.", ticks.of, format(*period.error, true), wanted > time(longest) ? "more slowly" : "at a rate that this is a multiple of")
+                         : wanted > time(longest) ? fmt::format("the longest at {} is {}. Give {} a slower clock, or count the periods of another timer.", format(ticks.rate), format(time(longest)), c.kernelName())
+                                                  : fmt::format("the nearest is {} off. Give {} a faster clock.", format(*period.error, true), c.kernelName());
     out.achieved.push_back(period);
-    out.achieved.push_back({"period", "Resolution", "", format(Duration(Rational(best.prescaler) / kernel)), std::nullopt, true, fmt::format("{} / {}; at most {}", best.prescaler, format(c.kernel().rate), format(time(longest))), {}, true});
+    out.achieved.push_back({"period", "Resolution", "", format(Duration(Rational(best.prescaler) / kernel)), std::nullopt, true, fmt::format("{} / {}; at most {}", best.prescaler, format(ticks.rate), format(time(longest))), {}, true});
+    if (chained)
+        out.achieved.push_back({"counts", "Counts", "", ticks.of, std::nullopt, true, {}, {}, true});
+    addChainRoles(c, ticks, out);
     if (c.has("prescaler"))
         out.roles.push_back({"prescaler", best.prescaler, "period"});
     out.roles.push_back({"period", best.count, "period"});
@@ -67,6 +79,16 @@ Setting solveInterval(const TuningContext& c)
     return out;
 }
 
+/// The periods of the nearest way; see solveInterval().
+std::optional<Frequency> intervalBeats(const TuningContext& c)
+{
+    const Ticks ticks = ticksOf(c);
+    const std::vector<Division> ways = ticks.trouble.empty() ? divisionsNear(c, goalTime(c.need, "period").value * ticks.rate.value, {}, 1) : std::vector<Division>();
+    return ways.empty() ? std::nullopt : std::optional(Frequency(ticks.rate.value / ways.front().cycles()));
+}
+
+Accuracy intervalAccuracy(const TuningContext& c) { return timeAccuracy(timedAs(c)); }
+
 void declareInterval(Writer& w, size_t need)
 {
     const Facts& f = w.facts;
@@ -74,13 +96,19 @@ void declareInterval(Writer& w, size_t need)
     const Word name = w.names.need(need), NAME = w.names.NEED(need);
     const int instance = f.bindings.needs[need].instance;
     const std::int64_t prescaler = setting.role("prescaler").value_or(1), ticks = setting.role("period").value_or(1);
-    const std::int64_t hertz = f.rates.clocks[size_t(setting.kernel)].rate.value.floor();
+    const Ticks counted = ticksOf({f.device, f.rates, f.plan.needs[need], f.bindings.needs[need], f.plan, f.bindings});
+    const Rational rate = counted.rate.value.isZero() ? Rational(1) : counted.rate.value;
     w.comment(fmt::format("Asked for {}, achieved {}: {}.", setting.goal("period")->wanted, setting.goal("period")->achieved, setting.goal("period")->formula));
     w.linef("#define {}_PRESCALER {}u", NAME, prescaler);
     w.linef("#define {}_TICKS {}u", NAME, ticks);
-    w.linef("#define {}_MICROSECONDS {}u {}", NAME, (Rational(prescaler) * ticks * 1'000'000 / std::max<std::int64_t>(hertz, 1)).floor(), cComment("rounded down"));
-    w.linef("_Static_assert((uint64_t){0}_PRESCALER * {0}_TICKS * 1000000u / {1} == {0}_MICROSECONDS,", NAME, rateMacro(f, w.names, setting.kernel));
-    w.linef("               {});", cString(w.names.needs[need].text() + " period from its clock"));
+    if (counted.need >= 0) {
+        w.comment(fmt::format("Counts the {}: that must be started too.", counted.of));
+        w.linef("#define {}_SECONDS {}u {}", NAME, (Rational(prescaler) * ticks / rate).floor(), cComment("rounded down"));
+    } else {
+        w.linef("#define {}_MICROSECONDS {}u {}", NAME, (Rational(prescaler) * ticks * 1'000'000 / Rational(std::max<std::int64_t>(rate.floor(), 1))).floor(), cComment("rounded down"));
+        w.linef("_Static_assert((uint64_t){0}_PRESCALER * {0}_TICKS * 1000000u / {1} == {0}_MICROSECONDS,", NAME, rateMacro(f, w.names, setting.kernel));
+        w.linef("               {});", cString(w.names.needs[need].text() + " period from its clock"));
+    }
     w.line();
     if (f.device.roleField(instance, "updated").valid() && !wantsInterrupt(f.plan.needs[need])) {
         w.comment("Whether a period has ended since this was last asked.");
@@ -131,14 +159,17 @@ Kind intervalKind()
     kind.goals = {{"period", "Period", T::Duration, "1 ms", {}, "Between two ticks."},
                   {"interrupt", "Interrupt", T::Choice, "yes", {"yes", "no"}, "No: the program asks whether a period is over.", 0, 0, true},
                   priorityGoal(), aboveGoal(),
-                  {"repeats", "Repeats", T::Choice, "yes", {"yes", "once"}, "Once: one period after each start.", 0, 0, true}};
+                  {"repeats", "Repeats", T::Choice, "yes", {"yes", "once"}, "Once: one period after each start.", 0, 0, true},
+                  {"counts", "Counts", T::Text, "", {}, "Id of a need whose timer's periods are counted instead of the clock's cycles: for times that one timer cannot reach.", 0, 0, true}};
+    kind.pacedBy = [](const Need& need) { return std::string(trimmed(goalText(need, "counts"))); };
     kind.signals = [](const Need&) { return std::vector<SignalSpec>(); };
     kind.brief = [](const Need& need) { return goalText(need, "period"); };
     kind.roles = timerRoles();
     kind.instanceEvents = timerEvents();
     room.tuning.solve = solveInterval;
-    room.tuning.accuracy = timeAccuracy;
-    room.source = {declareInterval, defineInterval, {"prescaler", "ticks", "microseconds", "elapsed", "now", "tick"}, {{"prescaler", "prescaler"}, {"period", "ticks"}}};
+    room.tuning.accuracy = intervalAccuracy;
+    room.tuning.beats = intervalBeats;
+    room.source = {declareInterval, defineInterval, {"prescaler", "ticks", "microseconds", "seconds", "elapsed", "now", "tick"}, {{"prescaler", "prescaler"}, {"period", "ticks"}}};
     return room;
 }
 

@@ -5,6 +5,7 @@
 // A larger TOP gives finer duties, a suitable PRE can meet the frequency exactly; the best way is the one with the least
 // error among those with enough duty steps, and the finer of two as good.
 #include "core/base/text.h"
+#include "core/kinds/common/chain.h"
 #include "core/kinds/common/division.h"
 #include "core/kinds/pwm/pwm.h"
 #include "core/quantity/format.h"
@@ -242,6 +243,13 @@ static void solveServo(const PwmGoals& g, const Way& way, Setting& out)
     out.achieved.push_back(row);
 }
 
+std::optional<Frequency> pwmBeats(const TuningContext& c)
+{
+    const PwmGoals g = PwmGoals::of(c.need);
+    const std::vector<Way> ways = waysTo(c, g.frequency, g.centre ? 2 : 1, g.steps, 1);
+    return ways.empty() ? std::nullopt : std::optional(ways.front().frequency);
+}
+
 Setting solvePwm(const TuningContext& c)
 {
     Setting out;
@@ -275,6 +283,8 @@ Setting solvePwm(const TuningContext& c)
     out.roles = {{"centre", centre, "alignment"}, {"prescaler", best.prescaler, "frequency"}, {"period", best.period, "frequency"}};
     if (c.has("buffered"))
         out.roles.push_back({"buffered", 1, ""});
+    if (c.has("hands_on") && isCounted(c))
+        out.roles.push_back({"hands_on", 1, ""});
 
     DeadTimes dead;
     if (pairs)

@@ -164,6 +164,7 @@ Kind pwmKind()
                    }};
     kind.leastDrive = 1;
     kind.restsHigh = [](const Need& need) { return PwmGoals::of(need).restsHigh(); };
+    room.tuning.beats = pwmBeats;
     room.source = {declarePwm, definePwm, {"prescaler", "ticks", "millihertz", "dead_ticks", "dead_picoseconds", "set_duty", "set_pulse", "set_millidegrees", "set_millivolts", "supply_millivolts", "dead_low_ticks", "fault", "clear_fault"}, {{"prescaler", "prescaler"}, {"period", "ticks"}, {"dead_time", "dead_ticks"}, {"dead_time_low", "dead_low_ticks"}}};
     room.source.stopIsSafe = true;
     return room;

@@ -37,6 +37,8 @@ struct PwmGoals {
 };
 
 Setting solvePwm(const TuningContext& context);
+/// The rate of its periods, as achieved.
+std::optional<Frequency> pwmBeats(const TuningContext& context);
 void declarePwm(Writer& header, size_t need);
 void definePwm(Writer& source, size_t need);
 

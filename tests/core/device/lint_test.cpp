@@ -82,6 +82,10 @@ private Q_SLOTS:
         sedge("role-missing", R"("transmit_empty": "STAT.TXE", "data": "DATA.BYTE")", R"("data": "DATA.BYTE")", "a UART that cannot be waited for");
         sedge("role-read-only", R"("PARITY": { "bits": "7:6",)", R"("PARITY": { "bits": "7:6", "access": "ro",)");
         sedge("part-wanted-whole", R"("DATA": { "offset": "0x10", "fields": { "BYTE": "8:0")", R"("DATA": { "parts": [{ "name": "DATAH", "offset": "0x12", "bits": "31:16" }, { "name": "DATAL", "offset": "0x10", "bits": "15:0" }], "fields": { "BYTE": "8:0")");
+        sedge("nonvolatile-factory", R"("factory": "0x0D00 0000")", R"("factory": "0x0D00 2000")");
+        row("nonvolatile-reset", "moss", "ms0816-a32", R"("values": { "2 MHz": 6, "4 MHz": 7 }, "decides": { "CKU.RCO.BAND": { "2 MHz": 0)", R"("values": { "8 MHz": 5, "2 MHz": 6, "4 MHz": 7 }, "decides": { "CKU.RCO.BAND": { "8 MHz": 2, "2 MHz": 0)", "too fast for the flash");
+        row("domain-too-early", "moss", "ms0816-a32", R"("lines": "ports",)", R"("lines": "ports", "domains": [{ "id": "MAPS", "instances": ["SYS"] }],)");
+        row("ready-writable", "alder", "al7654-f144", R"("SWIFTUP": { "bits": "0", "access": "ro" })", R"("SWIFTUP": "0")");
         sedge("reset-limit", R"("clocks": { "SYS": "PLLA.MAIN", "PLLA.MAIN": ["2.5", "3.5"], "BUS2": 1 })", R"("clocks": { "SYS": "HFI", "CPU": 1 })");
         sedge("reset-limit", R"("draws": "150 uA", "rate": "20 MHz")", R"("draws": "150 uA", "rate": "200 MHz")");
         row("core-flags", "rill", "rl1224-q48", R"("-misa-spec=2.2", )", "");

@@ -94,7 +94,7 @@ private Q_SLOTS:
         row("GOAL-04", oneVector(true), oneVector(false));
         const auto hush = [](const char* core) {
             Workpiece work = with(demo("pump-hall-a-done"), SetMode{"HUSH", true});
-            work.plan.need("sump-level")->core = core;
+            work.plan.need("level")->core = core;
             return work;
         };
         row("MODE-04", hush("HELP"), hush("LEAD"));

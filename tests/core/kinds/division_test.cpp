@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/clocks/modes.h"
 #include "core/kinds/common/division.h"
 #include "core/quantity/format.h"
 #include "tests/support/rehearse.h"
@@ -100,6 +101,82 @@ private Q_SLOTS:
             QVERIFY(std::abs(setting.goal("period")->error->toDouble() - (got / wanted - 1) * 1e6) < 1);
             QCOMPARE(hasFinding(*s, "GOAL-01", "tick"), std::abs(got / wanted - 1) > 0.01 || rowOf(setting, "Interrupt load")->ok == false);
         }
+    }
+
+    /// A timer that counts another's periods: times that one cannot reach, exact; each register read with the data sheet beside it.
+    void chains()
+    {
+        const auto withTick = [](const char* plan, const char* id, const char* instance, const char* period, const char* counts) {
+            Workpiece work = demo(plan);
+            Need need;
+            need.id = id;
+            need.title = id;
+            need.kind = "interval";
+            need.goals = {{"period", period}, {"counts", counts}};
+            need.binding.instance = instance;
+            work.plan.needs.push_back(need);
+            return work;
+        };
+        // Sedge: the tick is on TIMER1, TIMER2 is busy: the encoder goes. 75 MHz, PRE and TOP less one, what is counted in bits 18:16.
+        Workpiece slow = withTick("sluice-node-c-done", "hourly", "TIMER2", "3600 s", "tick");
+        slow = with(slow, RemoveNeed{"gate-encoder"});
+        const auto s = run(slow);
+        const Setting& hourly = settingOf(*s, "hourly");
+        QVERIFY2(hourly.computed, hourly.notComputed.c_str());
+        const int timer2 = s->device->findInstance("TIMER2"), timer1 = s->device->findInstance("TIMER1");
+        const auto at = [&](int instance, const char* reg) {
+            const Block& block = s->device->blockOf(instance);
+            for (size_t r = 0; r < block.registers.size(); ++r)
+                if (block.registers[r].name == reg)
+                    return word(*s, s->device->addressOf(instance, int(r)));
+            return 0u;
+        };
+        QCOMPARE(at(timer2, "CTL") >> 16 & 7, 2u);
+        const double tick = (at(timer1, "PRE") + 1.0) * (at(timer1, "TOP") + 1.0) / 75e6;
+        QCOMPARE(tick, 0.25);
+        QCOMPARE((at(timer2, "PRE") + 1.0) * (at(timer2, "TOP") + 1.0) * tick, 3600.0);
+        QVERIFY2(rehearsed(*s).empty(), rehearsed(*s).c_str());
+        // It is as accurate as what it counts, and wakes from nothing that stops that.
+        const size_t index = size_t(needIndex(s->plan, "hourly"));
+        QVERIFY(s->accuracy[index].given == s->accuracy[size_t(needIndex(s->plan, "tick"))].given);
+        const LowPowerMode& stop = s->device->modes.back();
+        const std::vector<int> working = modeState(*s->device, s->plan, s->bindings, s->rates, stop).working;
+        QVERIFY(std::find(working.begin(), working.end(), int(index)) == working.end());
+
+        // Alder: who is counted hands its periods on; a week by two steps of a chain.
+        Workpiece week = withTick("pump-hall-a-done", "minute", "TIK5", "60 s", "control-tick");
+        week.plan.needs.push_back(week.plan.needs.back());
+        week.plan.needs.back().id = week.plan.needs.back().title = "week";
+        week.plan.needs.back().goals = {{"period", "604800 s"}, {"counts", "minute"}};
+        week.plan.needs.back().binding.instance = "TIK6";
+        const std::string control = [&] {
+            for (const Need& need : week.plan.needs)
+                if (need.kind == "interval" && need.binding.instance == "TIK0")
+                    return need.id;
+            return std::string();
+        }();
+        week.plan.need("minute")->goals["counts"] = control;
+        const auto a = run(week);
+        QVERIFY2(settingOf(*a, "week").computed, settingOf(*a, "week").notComputed.c_str());
+        QVERIFY(settingOf(*a, "week").goal("period")->error->value.isZero());
+        for (const auto& [instance, hands, of] : {std::tuple("TIK0", 1u, 0u), {"TIK5", 1u, 3u}, {"TIK6", 0u, 8u}}) {
+            const FieldRef mode = *a->device->findField(std::string(instance) + ".MODE.HANDS"), counted = *a->device->findField(std::string(instance) + ".MODE.OF");
+            QCOMPARE(a->image.codeOf(*a->device, mode), hands);
+            QCOMPARE(a->image.codeOf(*a->device, counted), of);
+        }
+        QVERIFY2(rehearsed(*a).empty(), rehearsed(*a).c_str());
+
+        // What cannot be is told: itself, a circle, nobody, what has no periods, a timer that is not led there.
+        const auto refused = [&](const Workpiece& work, const char* words) {
+            const auto r = run(work);
+            const Setting& setting = settingOf(*r, "hourly");
+            return !setting.computed && setting.notComputed.find(words) != std::string::npos && hasFinding(*r, "GOAL-02", "hourly");
+        };
+        QVERIFY(refused(with(slow, SetGoal{"hourly", "counts", "hourly"}), "its own"));
+        QVERIFY(refused(with(slow, SetGoal{"tick", "counts", "hourly"}), "its own"));
+        QVERIFY(refused(with(slow, SetGoal{"hourly", "counts", "tock"}), "tick"));
+        QVERIFY(refused(with(slow, SetGoal{"hourly", "counts", "uplink"}), "no periods"));
+        QVERIFY(refused(with(slow, SetGoal{"hourly", "counts", "watchdog"}), "no periods"));
     }
 
     void watchdogs_data() { intervals_data(); }
