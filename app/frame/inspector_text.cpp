@@ -74,6 +74,14 @@ QString needText(const Snapshot& s, int index, const std::string& signal, const 
         if (const Accuracy& a = s.accuracy[size_t(index)]; a.clock >= 0 && a.allowed)
             sheet.row("Its accuracy", colour(a.ok() ? t.ink : a.stated ? t.error : t.caution, "\u00b1" + html(format(a.given))) + colour(t.muted, " of \u00b1" + html(format(*a.allowed))));
     }
+    if (bound.instance >= 0 && !s.device->instances[size_t(bound.instance)].fences.empty()) {
+        QStringList who;
+        for (const Fence& fence : s.device->instances[size_t(bound.instance)].fences)
+            if (const auto admits = fence.admits.find(s.image.codeOf(*s.device, fence.field)); admits != fence.admits.end())
+                for (const std::string& name : admits->second)
+                    who << html(name);
+        sheet.row("Reached by", who.join(", ") + (need.openTo.empty() ? QString() : colour(t.muted, " as stated")));
+    }
     sheet.row("Decision", holdLink(s, holdOfNeed(need.id)));
     for (const Achieved& row : setting.achieved)
         sheet.row(html(row.title), colour(row.ok ? t.ink : t.error, html(row.achieved)) + (row.error ? colour(t.muted, " " + html(format(*row.error, true))) : QString()));

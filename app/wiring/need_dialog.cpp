@@ -2,6 +2,7 @@
 #include "app/wiring/need_dialog.h"
 
 #include "app/theme/theme.h"
+#include "core/plan/fences.h"
 
 #include <QAbstractItemView>
 #include <QComboBox>
@@ -79,6 +80,16 @@ NeedDialog::NeedDialog(const Snapshot& snapshot, const Need* need, const std::st
         if (need)
             core_->setCurrentIndex(std::max(0, core_->findData(QString::fromStdString(need->core))));
         form_->addRow("Core", core_);
+    }
+    if (const std::vector<std::string> choices = openToChoices(*snapshot.device); !choices.empty()) {
+        openTo_ = new QComboBox;
+        openTo_->addItem("as after reset", QString());
+        for (const std::string& choice : choices)
+            openTo_->addItem(choice == "nobody" ? QString("nobody but its core") : QString::fromStdString(choice) + " too", QString::fromStdString(choice));
+        if (need)
+            openTo_->setCurrentIndex(std::max(0, openTo_->findData(QString::fromStdString(need->openTo))));
+        openTo_->setToolTip("Who may reach the registers of its instance besides the core that owns it.");
+        form_->addRow("Open to", openTo_);
     }
     column->addLayout(form_);
     note_ = new QLabel;
@@ -212,6 +223,8 @@ Need NeedDialog::need() const
         if (!stated.title.empty())
             need.title = stated.title;
     }
+    if (openTo_)
+        need.openTo = openTo_->currentData().toString().toStdString();
     need.terminals.clear();
     for (const auto& [signal, box] : terminals_)
         if (const QString terminal = box->currentData().toString(); !terminal.isEmpty())

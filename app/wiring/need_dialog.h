@@ -46,6 +46,7 @@ private:
     QComboBox* kind_ = nullptr;
     QLineEdit* title_ = nullptr;
     QComboBox* core_ = nullptr;
+    QComboBox* openTo_ = nullptr; ///< null: the chip keeps nobody out
     std::vector<std::pair<std::string, QComboBox*>> terminals_; ///< by signal
     QLabel* note_ = nullptr;
     QPushButton* done_ = nullptr;

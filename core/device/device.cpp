@@ -78,6 +78,12 @@ int Device::muxField(const FieldRef& ref) const
     return at != muxFields.end() && *at == ref ? static_cast<int>(at - muxFields.begin()) : -1;
 }
 
+bool Fence::admit(std::uint32_t code, std::string_view core, std::string_view world) const
+{
+    const auto known = admits.find(code);
+    return known != admits.end() && std::any_of(known->second.begin(), known->second.end(), [&](const std::string& name) { return name == core || (!world.empty() && name == world); });
+}
+
 bool ClockCombination::Term::has(std::int64_t setting) const { return std::binary_search(settings.begin(), settings.end(), setting); }
 
 bool ClockNode::canBe(std::int64_t setting) const

@@ -31,6 +31,14 @@ struct DmaLink {
     std::uint32_t code = 0; ///< of the channel's request router; 0 where requests are wired to channels
 };
 
+/// Who may reach an instance's registers, as a field elsewhere decides: ownership by cores, security by worlds.
+struct Fence {
+    FieldRef field;
+    std::map<std::uint32_t, std::vector<std::string>> admits; ///< code -> ids of cores and names of worlds
+
+    bool admit(std::uint32_t code, std::string_view core, std::string_view world) const;
+};
+
 struct Instance {
     std::string name; ///< "UART3"
     int block = -1;
@@ -42,6 +50,7 @@ struct Instance {
     /// What makes the unit behind it this instance (its personality). Instances of one unit exclude each other.
     std::vector<FieldCode> selects;
     int domain = -1; ///< power domain that it lies in; -1: it has power whenever the chip has
+    std::vector<Fence> fences; ///< each of them must admit who accesses it
     std::string unit; ///< "SER2"; empty when the instance stands for itself
     std::vector<InstanceSignal> signals;
     /// DMA requests: event ("RX") -> channels that can serve it, each with the code of the request router.
@@ -133,6 +142,7 @@ struct Core {
     int priorityBits = 0;
     bool fpu = false;
     int clock = -1;
+    std::string world; ///< in which it runs, on a chip that keeps some apart: "guarded"
     std::uint32_t flashBase = 0, flashBytes = 0, ramBase = 0, ramBytes = 0;
     int interruptController = -1; ///< instance, where it is not part of the core's architecture
     FieldCode release; ///< lets the core start, when it is held after the chip's reset
@@ -183,6 +193,7 @@ struct Device {
     FieldRef waitStates;
     Ppm limitSlack; ///< rate limits hold for clocks whose source is at least this accurate
     std::vector<Unlock> unlocks;
+    std::vector<std::string> worlds; ///< names that fences admit and that are no core's or its world: other programs on the chip
     std::vector<PowerDomain> domains;
     std::vector<Regulator> regulators; ///< to choose from; empty: there is no choice
     FieldRef regulatorControl;

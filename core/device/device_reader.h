@@ -72,6 +72,7 @@ private:
     void overrideBlock(Block& block, const JsonNode& node);
     void readInstances();
     void resolveInstances();
+    void readFence(Instance& instance, const JsonNode& node);
     void readDma(Instance& instance, const JsonNode& node);
 
     // read_clocks.cpp

@@ -192,7 +192,7 @@ void DeviceReader::readIdentity()
 
 void DeviceReader::readCore(const JsonNode& node)
 {
-    node.allowOnly({"id", "name", "architecture", "tools", "flags", "vectors", "priority_bits", "fpu", "clock", "memory", "interrupt_controller", "release"});
+    node.allowOnly({"id", "name", "architecture", "tools", "flags", "vectors", "priority_bits", "fpu", "clock", "memory", "interrupt_controller", "release", "world"});
     Core core;
     core.name = node.string("name");
     core.id = node.string("id", core.name);
@@ -210,6 +210,9 @@ void DeviceReader::readCore(const JsonNode& node)
         if (!isMachineFlag(core.compilerFlags.back()))
             flag.fail(fmt::format("\"{}\" is not a machine option; those that are allowed are {}, as \"-mcpu=NAME\".", core.compilerFlags.back(), listed(machineFlags())));
     }
+    core.world = node.string("world", "");
+    if (node.has("world"))
+        node.child("world").requireName(core.world);
     core.vectorCount = static_cast<int>(node.integer("vectors", 0, 480));
     core.priorityBits = static_cast<int>(node.integer("priority_bits", 0, 8, 0));
     core.fpu = node.boolean("fpu", core.name.ends_with("F"));

@@ -18,7 +18,7 @@ void DeviceReader::readInstances()
         if (isAbsent(name))
             continue;
         words.add(name, node);
-        node.allowOnly({"block", "kind", "base", "bus", "kernel", "gate", "reset", "signals", "interrupts", "abilities", "unit", "selects", "dma", "resets"});
+        node.allowOnly({"block", "kind", "base", "bus", "kernel", "gate", "reset", "signals", "interrupts", "abilities", "unit", "selects", "dma", "resets", "fences"});
         Instance instance;
         instance.name = name;
         instance.base = node.child("base").asWord();
@@ -94,6 +94,34 @@ void DeviceReader::readInstances()
     }
 }
 
+/// { "field": "FENCE.ASY.WHO0", "admits": { "0": ["LEAD"], "1": ["LEAD", "HELP"] } }
+void DeviceReader::readFence(Instance& instance, const JsonNode& node)
+{
+    node.allowOnly({"field", "admits"});
+    Fence fence{fieldAt(node.child("field")), {}};
+    if (!ok())
+        return;
+    std::vector<std::string> known;
+    for (const Core& core : device_.cores) {
+        known.push_back(core.id);
+        if (!core.world.empty())
+            known.push_back(core.world);
+    }
+    for (const auto& [code, names] : node.child("admits").members()) {
+        const int value = codeOf(code, fence.field, names);
+        std::vector<std::string>& admitted = fence.admits[static_cast<std::uint32_t>(value)];
+        for (const JsonNode& name : names.items()) {
+            admitted.push_back(name.asString());
+            name.requireName(admitted.back());
+            if (device_.worlds.end() == std::find(device_.worlds.begin(), device_.worlds.end(), admitted.back()) && std::find(known.begin(), known.end(), admitted.back()) == known.end())
+                device_.worlds.push_back(admitted.back());
+        }
+    }
+    if (!fence.admits.contains(device_.resetCode(fence.field)))
+        node.child("admits").fail(fmt::format("does not say whom {} = {} admits, which it is after reset.", device_.nameOf(fence.field), device_.resetCode(fence.field)));
+    instance.fences.push_back(std::move(fence));
+}
+
 void DeviceReader::resolveInstances()
 {
     if (const JsonNode dma = section("dma"); dma.exists()) {
@@ -117,6 +145,8 @@ void DeviceReader::resolveInstances()
                 instance.selects.push_back(select);
             }
         }
+        for (const JsonNode& row : node.optionalChild("fences").items())
+            readFence(instance, row);
         readDma(instance, node.optionalChild("dma"));
     }
 }

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/base/text.h"
 #include "core/findings/finding.h"
+#include "core/plan/fences.h"
 #include "core/pins/options.h"
 #include "core/pins/taken.h"
 
@@ -223,6 +224,31 @@ Expected<Edit> fixByMoving(const Facts& f, const Finding& finding)
     return edit;
 }
 
+void fencedOff(const Facts& f, std::vector<Finding>& out)
+{
+    for (size_t n = 0; n < f.plan.needs.size(); ++n) {
+        const int instance = f.bindings.needs[n].instance;
+        const Need& need = f.plan.needs[n];
+        if (instance < 0)
+            continue;
+        const Instance& facts = f.device.instances[size_t(instance)];
+        std::vector<const Need*> together;
+        for (size_t k = 0; k < f.plan.needs.size(); ++k)
+            if (f.bindings.needs[k].instance == instance)
+                together.push_back(&f.plan.needs[k]);
+        const std::string& owner = f.device.cores[size_t(std::max(f.device.findCore(need.core), 0))].id;
+        for (const Fence& fence : facts.fences)
+            if (!fenceCode(f.device, fence, together)) {
+                const bool opened = !need.openTo.empty() && need.openTo != "nobody";
+                out.push_back({Finding::Severity::Error, {}, fmt::format("{} on {} is {}'s{}, and {} has no code that admits {}. Choose another instance{}.", need.title, facts.name, owner, opened ? " and open to " + need.openTo : std::string(),
+                                                                          f.device.nameOf(fence.field), together.size() > 1 ? "all who share it" : opened ? "both" : "it", opened ? ", or open it to nobody" : ", or give it to another core"),
+                               {Place::Kind::Need, need.id, {}}, {}, {}});
+            }
+        if (const Expected<std::string> known = checkOpenTo(f.device, need.openTo); !known)
+            out.push_back({Finding::Severity::Error, {}, need.title + ": " + known.problem().message, {Place::Kind::Need, need.id, {}}, {}, {}});
+    }
+}
+
 } // namespace
 
 std::vector<Rule> pinRules()
@@ -240,6 +266,7 @@ std::vector<Rule> pinRules()
         {"PIN-10", "What several signals share inside the chip is used once.", contestedInside, fixByMoving, true},
         {"PIN-11", "A DMA channel serves one request.", contestedDma, fixByMoving, true},
         {"NEED-01", "Every need is bound.", openNeeds, fixByBinding},
+        {"NEED-02", "Who owns a need, and whom it is open to, can reach its instance.", fencedOff, nullptr},
     };
 }
 

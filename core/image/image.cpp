@@ -206,6 +206,7 @@ Image makeImage(const Device& device, const Board& board, const Plan& plan, cons
 {
     Image image;
     appendUnlockSteps(image, device);
+    appendFenceSteps(image, device, plan, bindings);
     appendPinSteps(image, device, plan, bindings, settings, pads);
     appendClockSteps(image, device, board, plan, bindings, rates, settings, pads);
     appendModeSteps(image, device, board, plan, bindings, rates, settings, pads);

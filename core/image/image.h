@@ -120,6 +120,8 @@ bool comesLate(const Image& image, const Device& device, const Bindings& binding
 /// REQUIRES: the clock steps are there.
 void appendModeSteps(Image& image, const Device& device, const Board& board, const Plan& plan, const Bindings& bindings, const Rates& rates, const std::vector<Setting>& settings, const std::vector<PadSetup>& pads);
 void appendUnlockSteps(Image& image, const Device& device);
+/// Lets the cores that own needs reach their instances, and keeps out who must not.
+void appendFenceSteps(Image& image, const Device& device, const Plan& plan, const Bindings& bindings);
 /// All pads but those that a configured peripheral will drive: these are handed over after it is set, so that they start at its idle level.
 void appendPinSteps(Image& image, const Device& device, const Plan& plan, const Bindings& bindings, const std::vector<Setting>& settings, const std::vector<PadSetup>& pads);
 /// A part of a pad's set-up: 0 what does not connect anything yet, 1 what connects, 2 what makes it drive.

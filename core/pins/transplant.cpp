@@ -3,6 +3,7 @@
 
 #include "core/base/text.h"
 #include "core/plan/check_setting.h"
+#include "core/plan/fences.h"
 #include "core/plan/kind.h"
 #include "core/plan/stored_settings.h"
 
@@ -81,6 +82,10 @@ void takeNeed(Transplant& out, int index, const Device& device, const Board& boa
     if (instance < 0 || !kind->servedBy(device, instance))
         need.binding.instance.clear();
     std::erase_if(need.binding.pads, [&device](const auto& entry) { const int pad = device.findPad(entry.second); return pad < 0 || device.pinOf(pad).empty(); });
+    if (!checkOpenTo(device, need.openTo)) {
+        out.lost.push_back(fmt::format("{} has no {}; {} is open as after reset", device.name, need.openTo, need.title));
+        need.openTo.clear();
+    }
     if (!need.core.empty() && device.findCore(need.core) < 0) {
         out.lost.push_back(fmt::format("{} has no core {}; {} goes to the first", device.name, need.core, need.title));
         need.core.clear();

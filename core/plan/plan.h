@@ -39,6 +39,9 @@ struct Need {
     /// with the signal when that moves.
     std::map<std::string, std::map<std::string, std::string, std::less<>>, std::less<>> pins;
     std::string core; ///< that owns it on a chip with several; empty: the first
+    /// Core or world that may reach its instance besides the owner, where the chip keeps them apart; "nobody": the owner alone; empty: as after
+    /// reset, as long as that admits the owner.
+    std::string openTo;
     Binding binding;
 
     friend bool operator==(const Need&, const Need&) = default;

@@ -7,6 +7,7 @@
 #include "core/device/device_reader.h"
 #include "core/plan/board_facts.h"
 #include "core/plan/check_setting.h"
+#include "core/plan/fences.h"
 #include "core/plan/kind.h"
 #include "core/plan/pin_property.h"
 #include "core/plan/stored_settings.h"
@@ -132,7 +133,7 @@ public:
 
     void readNeed(const JsonNode& node)
     {
-        node.allowOnly({"id", "part", "title", "kind", "goals", "terminals", "pins", "core", "instance", "pads", "via", "dma"});
+        node.allowOnly({"id", "part", "title", "kind", "goals", "terminals", "pins", "core", "open_to", "instance", "pads", "via", "dma"});
         Need need;
         need.id = node.string("id");
         if (!isId(need.id))
@@ -149,6 +150,11 @@ public:
                 names.push_back(core.id);
             node.child("core").fail(fmt::format("\"{}\" is not a core of {}; it has {}.", need.core, device_.name, listed(names)));
         }
+        need.openTo = node.string("open_to", "");
+        if (const Expected<std::string> known = checkOpenTo(device_, need.openTo); !known && !lose(fmt::format("{}: nobody is called {} any more; it is open as after reset", need.title, need.openTo)))
+            node.child("open_to").fail(known.problem().message);
+        else if (!known)
+            need.openTo.clear();
         const KindSpec* kind = findKind(need.kind);
         if (!kind) {
             std::vector<std::string> names;

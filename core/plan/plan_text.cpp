@@ -42,6 +42,8 @@ std::string needText(const Need& need)
     }
     if (!need.core.empty())
         lines.push_back("      \"core\": " + quoted(need.core));
+    if (!need.openTo.empty())
+        lines.push_back("      \"open_to\": " + quoted(need.openTo));
     if (!need.binding.instance.empty())
         lines.push_back("      \"instance\": " + quoted(need.binding.instance));
     if (!need.binding.pads.empty())

@@ -295,10 +295,16 @@ private:
         return true;
     }
 
+    void actAs(int core)
+    {
+        chip_.acts(core);
+        chip_.cycles(core, kCyclesOfAccess);
+    }
+
     void writeRegister(int instance, int reg, std::uint32_t value, int core)
     {
         for (const BusAccess& access : accessesOf(device_, instance, reg, value)) {
-            chip_.cycles(core, kCyclesOfAccess);
+            actAs(core);
             out_.writes.push_back({core, access.address, access.value});
             chip_.write(access.address, access.value, access.bytes);
         }
@@ -310,12 +316,12 @@ private:
         std::uint32_t value = 0;
         for (size_t i = 0; i < reg.parts.size(); ++i) {
             const RegisterPart& part = reg.parts[reg.readAsWritten ? i : reg.parts.size() - 1 - i];
-            chip_.cycles(core, kCyclesOfAccess);
+            actAs(core);
             value |= chip_.read(base + part.offset, int(part.bytes())) << part.lsb;
         }
         if (!reg.parts.empty())
             return value;
-        chip_.cycles(core, kCyclesOfAccess);
+        actAs(core);
         return chip_.read(base + reg.offset, int(reg.bytes()));
     }
 

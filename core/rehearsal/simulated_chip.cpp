@@ -155,6 +155,13 @@ bool SimulatedChip::inUse(int clock) const
            std::any_of(usersOf_[size_t(clock)].begin(), usersOf_[size_t(clock)].end(), [this](int instance) { return open(instance) && (device_.instances[size_t(instance)].gate.valid() || atWork(instance)); });
 }
 
+bool SimulatedChip::admitted(int instance) const
+{
+    const Core& core = device_.cores[size_t(acting_)];
+    const std::vector<Fence>& fences = device_.instances[size_t(instance)].fences;
+    return std::all_of(fences.begin(), fences.end(), [&](const Fence& fence) { return fence.admit(registers_.code(fence.field), core.id, core.world); });
+}
+
 std::uint32_t SimulatedChip::read(std::uint32_t address, int bytes)
 {
     const SimulatedRegisters::Spot spot = registers_.find(address);
@@ -170,6 +177,10 @@ std::uint32_t SimulatedChip::read(std::uint32_t address, int bytes)
         report(Hazard::Kind::NoRegister, fmt::format("{}.{} is read by {} bytes; it has {}.", owner, shape.name, bytes, has), {Place::Kind::Register, owner + "." + shape.name, {}});
     if (!open(face.first)) {
         report(Hazard::Kind::Closed, fmt::format("{}.{} is read while {} has no clock or is held in reset: what it gives means nothing.", owner, shape.name, owner), {Place::Kind::Instance, owner, {}});
+        return 0;
+    }
+    if (!admitted(face.first)) {
+        report(Hazard::Kind::Closed, fmt::format("{}.{} is read by {}, which its fence keeps out: what it gives means nothing.", owner, shape.name, device_.cores[size_t(acting_)].id), {Place::Kind::Instance, owner, {}});
         return 0;
     }
     registers_.follow(now_);
@@ -190,6 +201,8 @@ void SimulatedChip::write(std::uint32_t address, std::uint32_t value, int bytes)
         report(Hazard::Kind::NoRegister, fmt::format("{}.{} is written by {} bytes; it has {}.", owner, shape.name, bytes, has), place);
     if (!open(instance))
         return report(Hazard::Kind::Closed, fmt::format("{}.{} is written while {} has no clock or is held in reset: the write is lost.", owner, shape.name, owner), {Place::Kind::Instance, owner, {}});
+    if (!admitted(instance))
+        return report(Hazard::Kind::Closed, fmt::format("{}.{} is written by {}, which its fence keeps out: the write is lost.", owner, shape.name, device_.cores[size_t(acting_)].id), {Place::Kind::Instance, owner, {}});
     if (spot.part >= 0) {
         const std::optional<std::uint32_t> whole = registers_.writePart(spot, value);
         if (!whole)

@@ -44,6 +44,8 @@ public:
     /// `dead`: clocks that never start.
     SimulatedChip(const Device& device, const Board& board, std::set<int> dead = {});
 
+    /// The core that the accesses from now on come from.
+    void acts(int core) { acting_ = core; }
     /// A core reads or writes on the bus. `bytes` is the width of the access.
     std::uint32_t read(std::uint32_t address, int bytes);
     void write(std::uint32_t address, std::uint32_t value, int bytes);
@@ -127,6 +129,9 @@ private:
     Moment now_ = 0;
     Demand demand_;
     std::set<int> running_{0};
+    /// Whether the fences of an instance admit the core that acts.
+    bool admitted(int instance) const;
+    int acting_ = 0;
     std::vector<Dog> dogs_;
     struct Power {
         bool on = false;

@@ -97,6 +97,15 @@ private Q_SLOTS:
             work.plan.need("level")->core = core;
             return work;
         };
+        const auto fenced = [](const char* admits) {
+            Workpiece work = demo("pump-hall-a-done");
+            Device device = *work.device;
+            // The set point is the helper's.
+            device.instances[size_t(device.findInstance("LVL0"))].fences.front().admits = {{0, {"LEAD"}}, {1, {admits}}};
+            work.device = std::make_shared<const Device>(std::move(device));
+            return work;
+        };
+        row("NEED-02", fenced("LEAD"), fenced("HELP"));
         row("MODE-04", hush("HELP"), hush("LEAD"));
         row("NVM-01", with(demo(), SetStored{"BOOT.DOG", "never"}), with(demo(), SetStored{"BOOT.DOG", "by reset"}));
         row("NVM-02", with(with(demo(), SetStored{"BOOT.LEVEL", "2.75 V"}), SetText{SetText::What::Supply, "2.75 V"}), with(with(demo(), SetStored{"BOOT.LEVEL", "2.75 V"}), SetText{SetText::What::Supply, "2.76 V"}));

@@ -243,6 +243,56 @@ private Q_SLOTS:
         }
     }
 
+    /// Each instance is reached by the core that owns it, and by nobody whom the plan does not let: the fences are set before the other core runs.
+    void fencesAdmitOwners()
+    {
+        const Workpiece work = demo("pump-hall-a-done");
+        const auto s = run(work);
+        const auto fenceOf = [](const Snapshot& snapshot, size_t need) { return snapshot.device->instances[size_t(snapshot.bindings.needs[need].instance)].fences.front().field; };
+        int helpers = 0;
+        for (size_t n = 0; n < s->plan.needs.size(); ++n)
+            if (const int instance = s->bindings.needs[n].instance; instance >= 0 && !s->device->instances[size_t(instance)].fences.empty()) {
+                const bool help = s->plan.needs[n].core == "HELP";
+                QCOMPARE(s->image.codeOf(*s->device, fenceOf(*s, n)), help ? 1u : 0u);
+                helpers += help;
+            }
+        QVERIFY(helpers > 3);
+        // Without them the helper is kept out.
+        Faulty faulty{*s, s->image};
+        std::erase_if(faulty.image.steps, [&](const Step& step) { return step.instance == s->device->findInstance("FENCE"); });
+        const Rehearsal kept = rehearsePlanned(faulty.facts(), {});
+        QVERIFY(std::any_of(kept.hazards.begin(), kept.hazards.end(), [](const Hazard& hazard) { return hazard.kind == Hazard::Kind::Closed && hazard.text.find("HELP") != std::string::npos; }));
+        // Opened to the other core, or to nobody.
+        const auto titled = [](Plan& plan, const char* title) {
+            return std::find_if(plan.needs.begin(), plan.needs.end(), [title](const Need& need) { return need.title == title; });
+        };
+        for (const auto& [title, openTo, code] : {std::tuple("Phase currents", "HELP", 2u), {"Phase currents", "nobody", 0u}, {"Set point", "LEAD", 2u}, {"Set point", "nobody", 1u}}) {
+            Workpiece one = work;
+            const auto found = titled(one.plan, title);
+            QVERIFY2(found != one.plan.needs.end(), title);
+            found->openTo = openTo;
+            const auto r = run(one);
+            QCOMPARE(r->image.codeOf(*r->device, fenceOf(*r, size_t(found - one.plan.needs.begin()))), code);
+            QVERIFY2(rehearsed(*r).empty(), rehearsed(*r).c_str());
+            const Expected<Workpiece> again = parsePlan(planText(one.plan), "open.bindrel", library());
+            QVERIFY2(again && again->plan == one.plan, again ? "" : again.problem().text().c_str());
+        }
+        // A chip that keeps worlds apart: the program's own is named by its core, the other by the plan.
+        Workpiece worlds = work;
+        Device device = *work.device;
+        for (Core& core : device.cores)
+            core.world = "guarded";
+        for (Instance& instance : device.instances)
+            for (Fence& fence : instance.fences)
+                fence.admits = {{0, {"guarded"}}, {3, {"guarded", "outside"}}};
+        worlds.device = std::make_shared<const Device>(std::move(device));
+        titled(worlds.plan, "Sump level")->openTo = "outside";
+        const auto w = run(worlds);
+        QVERIFY2(w->findings.empty(), findingsText(*w).c_str());
+        QCOMPARE(w->image.codeOf(*w->device, fenceOf(*w, size_t(titled(worlds.plan, "Sump level") - worlds.plan.needs.begin()))), 3u);
+        QVERIFY2(rehearsed(*w).empty(), rehearsed(*w).c_str());
+    }
+
     void hazardsAreFindings()
     {
         const auto s = run(demo());

@@ -1,0 +1,42 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Who may reach an instance: set by the first core before anybody else runs.
+#include "core/image/image.h"
+#include "core/plan/fences.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <map>
+
+namespace bindrel {
+
+void appendFenceSteps(Image& image, const Device& device, const Plan& plan, const Bindings& bindings)
+{
+    std::map<int, std::vector<const Need*>> users;
+    for (size_t n = 0; n < plan.needs.size(); ++n)
+        if (const BoundNeed& bound = bindings.needs[n]; bound.instance >= 0 && bound.state == BoundNeed::State::Bound)
+            users[bound.instance].push_back(&plan.needs[n]);
+    // Fields of one register are written at once.
+    std::map<std::pair<int, int>, std::vector<FieldWrite>> byRegister;
+    for (const auto& [instance, needs] : users)
+        for (const Fence& fence : device.instances[size_t(instance)].fences) {
+            const std::optional<std::uint32_t> code = fenceCode(device, fence, needs);
+            if (code && *code != device.resetCode(fence.field))
+                byRegister[{fence.field.instance, fence.field.reg}].push_back({fence.field, *code, needs.front()->title + ", who may reach it"});
+        }
+    std::vector<int> woken;
+    for (auto& [where, fields] : byRegister) {
+        std::vector<Step> steps;
+        if (std::find(woken.begin(), woken.end(), where.first) == woken.end()) {
+            steps = wakeSteps(device, where.first);
+            woken.push_back(where.first);
+        }
+        steps.push_back(updateStep(device, std::move(fields), fmt::format("{}: each instance for the core that owns it.", device.instances[size_t(where.first)].name)));
+        for (Step& step : steps) {
+            step.phase = Step::Phase::Unlock;
+            image.steps.push_back(std::move(step));
+        }
+    }
+}
+
+} // namespace bindrel
