@@ -8,6 +8,7 @@
 #include "core/interchange/pin_sheet.h"
 #include "core/plan/stored_settings.h"
 #include "core/quantity/format.h"
+#include "core/tuning/supply_current.h"
 
 #include <fmt/format.h>
 
@@ -126,6 +127,21 @@ Table pinTable(const Snapshot& s)
     return table;
 }
 
+/// What the chip takes from its supply while all needs run, the largest part first.
+Table currentTable(const Snapshot& s)
+{
+    Table table{{"part", "of", "current", "formula"}, {}};
+    const SupplyCurrent current = supplyCurrent(*s.device, s.plan, s.bindings, s.rates, s.pads);
+    using What = SupplyCurrent::Row::What;
+    for (const SupplyCurrent::Row& row : current.rows) {
+        const size_t i = size_t(row.index);
+        table.rows.push_back({row.what == What::Core ? s.device->cores[i].id : row.what == What::Clock ? s.device->clocks[i].id : row.what == What::Instance ? s.device->instances[i].name : s.device->pads[i].name,
+                              row.what == What::Core ? "core" : row.what == What::Clock ? "clock" : row.what == What::Instance ? "instance" : "pad", format(row.current, 3), row.formula});
+    }
+    table.rows.push_back({"all", "", format(current.total, 3), ""});
+    return table;
+}
+
 /// What the chip's non-volatile memory is to hold, and what it then comes out of reset with.
 Table storedTable(const Snapshot& s)
 {
@@ -169,7 +185,7 @@ Table registerTable(const Snapshot& s)
 /// What can be shown, by name.
 const std::map<std::string, Table (*)(const Snapshot&)>& tables()
 {
-    static const std::map<std::string, Table (*)(const Snapshot&)> all{{"accuracy", accuracyTable}, {"clocks", clockTable}, {"dma", dmaTable}, {"gates", gateTable}, {"interrupts", interruptTable}, {"limits", limitTable},
+    static const std::map<std::string, Table (*)(const Snapshot&)> all{{"accuracy", accuracyTable}, {"clocks", clockTable}, {"current", currentTable}, {"dma", dmaTable}, {"gates", gateTable}, {"interrupts", interruptTable}, {"limits", limitTable},
                                                                       {"modes", modeTable},       {"nonvolatile", storedTable}, {"pins", pinTable},     {"registers", registerTable}};
     return all;
 }
@@ -182,7 +198,7 @@ static void addShow(CLI::App& app, int& exitCode)
         std::string plan, what, format = "text";
     };
     auto options = std::make_shared<Options>();
-    CLI::App* command = app.add_subcommand("show", "Print clocks, their limits and accuracy, gates, low-power modes, settings in non-volatile memory, pins, interrupts, DMA channels or registers of a plan.");
+    CLI::App* command = app.add_subcommand("show", "Print clocks, their limits and accuracy, supply current, gates, low-power modes, settings in non-volatile memory, pins, interrupts, DMA channels or registers of a plan.");
     command->add_option("PLAN", options->plan, "Plan file")->required();
     std::vector<std::string> names;
     for (const auto& [name, table] : tables())

@@ -9,6 +9,7 @@
 #include "core/plan/pin_property.h"
 #include "core/plan/stored_settings.h"
 #include "core/quantity/format.h"
+#include "core/tuning/supply_current.h"
 
 #include <algorithm>
 
@@ -285,6 +286,8 @@ QString planSummary(const Snapshot& s)
     // The lowest setting that carries the rates as they are draws the least.
     if (const int lowest = lowestRange(*s.device, *s.board, s.plan, s.bindings); lowest >= 0 && lowest != s.rates.range)
         sheet.row("Range", html(s.device->ranges[size_t(s.rates.range)].name + "; " + s.device->ranges[size_t(lowest)].name + " would do"));
+    if (const SupplyCurrent current = supplyCurrent(*s.device, s.plan, s.bindings, s.rates, s.pads); !current.rows.empty())
+        sheet.row("Supply current", "about " + html(format(current.total, 2)));
     sheet.row("Wait states", s.rates.waitStates ? QString::number(*s.rates.waitStates) : QString("too fast"));
     sheet.row("If a clock fails", QString::fromStdString(nameOf(s.plan.onFailure)));
     sheet.row("Needs", QString("%1, %2 open").arg(s.plan.needs.size()).arg(s.bindings.count(BoundNeed::State::Open)));

@@ -32,8 +32,9 @@ ModeState modeState(const Device& device, const Plan& plan, const Bindings& bind
         const bool alive = clock.input >= 0 ? bool(out.alive[size_t(clock.input)]) : mode.keepsAll || has(mode.keeps, int(i));
         out.alive[i] = alive;
         if (alive)
-            out.current = out.current + device.clocks[i].draws + device.clocks[i].drawsPerMegahertz * (clock.rate.value / 1'000'000);
+            out.current = out.current + device.clocks[i].draws + device.clocks[i].drawsPerMegahertz * (clock.rate.value * device.ranges[size_t(rates.range)].draws.value / 1'000'000);
     }
+    out.current = out.current + mode.draws;
     // What is counted must come, down the whole chain.
     const auto paced = [&](size_t need) {
         for (size_t hops = 0; hops <= plan.needs.size(); ++hops) {

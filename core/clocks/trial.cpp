@@ -273,7 +273,7 @@ Current ClockTrial::current() const
             sum = sum + node.draws.value;
         // Only what is used toggles gates behind it.
         if (!node.drawsPerMegahertz.value.isZero() && clocks[i].used)
-            sum = sum + node.drawsPerMegahertz.value * clocks[i].rate.value / 1'000'000;
+            sum = sum + node.drawsPerMegahertz.value * clocks[i].rate.value * device_->ranges[size_t(range_)].draws.value / 1'000'000;
     }
     return Current(sum);
 }

@@ -109,6 +109,7 @@ struct Block {
     std::string name;
     std::string kind; ///< whose arithmetic applies: "uart", "i2c", "timer", "gpio", …; empty for a block of no known kind
     std::string about;
+    Current draws, drawsPerMegahertz; ///< of each instance; see there
     std::vector<Register> registers;
     std::map<std::string, Role, std::less<>> roles;
     std::map<std::string, std::vector<std::int64_t>, std::less<>> abilities; ///< "oversampling": [16, 8]

@@ -50,6 +50,8 @@ struct Instance {
     /// What makes the unit behind it this instance (its personality). Instances of one unit exclude each other.
     std::vector<FieldCode> selects;
     int domain = -1; ///< power domain that it lies in; -1: it has power whenever the chip has
+    /// What it takes while its gate is open: always, and for each megahertz of the clock that times it; zero when the data sheet says nothing.
+    Current draws, drawsPerMegahertz;
     std::vector<Fence> fences; ///< each of them must admit who accesses it
     std::string unit; ///< "SER2"; empty when the instance stands for itself
     std::vector<InstanceSignal> signals;
@@ -95,6 +97,7 @@ struct Pad {
     bool openDrain = true;            ///< can be an open drain
     std::vector<Pull> pulls{Pull::Up, Pull::Down};
     std::vector<Current> drives;      ///< strengths from weakest to strongest; empty when the data sheet gives none
+    Capacitance load;                 ///< that it is taken to drive where nobody says more, for its current; zero: no current is given
     Frequency maxToggle;              ///< of an output at full drive
     Frequency slowToggle;             ///< with its edges slowed down; zero: the edges cannot be chosen
     std::vector<int> routes;          ///< into Device::routes
@@ -121,6 +124,7 @@ struct OperatingRange {
     Voltage supplyMin;
     Voltage supplyMax;
     std::uint32_t code = 0;                ///< of the regulator field
+    Ratio draws{Rational(1)};              ///< part of all currents per megahertz that flows in this range: a lower core voltage moves less charge
     std::vector<Frequency> waitStateLimits; ///< [n]: fastest flash clock with n wait states
 };
 

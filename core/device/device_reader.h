@@ -17,6 +17,15 @@ struct Part;
 /// "terminals" of a part: names, or objects with what is known of them.
 void readTerminals(const JsonNode& list, Part& part);
 
+/// "draws" and "draws_per_mhz", where they are said.
+inline void readDraws(const JsonNode& node, Current& draws, Current& perMegahertz)
+{
+    if (node.has("draws"))
+        draws = node.child("draws").asCurrent();
+    if (node.has("draws_per_mhz"))
+        perMegahertz = node.child("draws_per_mhz").asCurrent();
+}
+
 /// Refuse a kind of block, or a word of one, that is not in the vocabulary (core/device/block_kind.h), with the nearest that is.
 void checkKind(const JsonNode& node, const std::string& kind);
 void checkWord(const JsonNode& node, const std::string& kind, const std::string& word, std::vector<WordSpec> BlockKind::*vocabulary, const char* what);

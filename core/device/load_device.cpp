@@ -254,12 +254,14 @@ void DeviceReader::readRanges()
     const JsonNode node = section("ranges");
     node.allowOnly({"control", "status", "ready", "reset", "list"});
     for (const JsonNode& row : node.child("list").items()) {
-        row.allowOnly({"id", "name", "supply", "code", "wait_states"});
+        row.allowOnly({"id", "name", "supply", "code", "wait_states", "draws"});
         OperatingRange range;
         range.id = row.string("id");
         row.child("id").requireName(range.id);
         range.name = row.string("name");
         range.code = static_cast<std::uint32_t>(row.integer("code", 0, UINT32_MAX));
+        if (row.has("draws"))
+            range.draws = row.child("draws").asRatio();
         const std::vector<JsonNode> supply = row.child("supply").items();
         if (supply.size() == 2) {
             range.supplyMin = supply[0].asVoltage();

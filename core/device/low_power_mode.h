@@ -24,6 +24,7 @@ struct LowPowerMode {
     int wakesOn = -1;              ///< source that the system clock is taken from after waking, multipliers off; -1: all as before
     /// Selects that stand at it then; empty: the select next to the first core that has it as an input.
     std::vector<int> wakesSelects;
+    Current draws; ///< of the whole chip in it, beside the clocks that run on; zero when the data sheet says nothing
     std::vector<int> drops; ///< power domains that are off meanwhile: their registers are as after reset afterwards
     /// Bytes from the beginning of each core's RAM that keep their content; empty: all of it.
     std::optional<std::uint32_t> retains;

@@ -261,11 +261,12 @@ void DeviceReader::overrideBlock(Block& block, const JsonNode& node)
 
 Block DeviceReader::readBlock(const std::string& name, const JsonNode& node)
 {
-    node.allowOnly({"kind", "about", "width", "abilities", "registers", "roles", "lanes"});
+    node.allowOnly({"kind", "about", "width", "abilities", "registers", "roles", "lanes", "draws", "draws_per_mhz"});
     Block block;
     block.name = name;
     block.kind = node.string("kind", "");
     block.about = node.string("about", "");
+    readDraws(node, block.draws, block.drawsPerMegahertz);
     if (node.has("kind"))
         checkKind(node.child("kind"), block.kind);
     for (const auto& [ability, values] : node.optionalChild("abilities").members()) {

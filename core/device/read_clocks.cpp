@@ -236,10 +236,7 @@ void DeviceReader::readClocks()
             node.ready = fieldCodeAt(row.child("ready"));
         if (row.has("adds"))
             node.adds = toleranceAt(row.child("adds"));
-        if (row.has("draws"))
-            node.draws = row.child("draws").asCurrent();
-        if (row.has("draws_per_mhz"))
-            node.drawsPerMegahertz = row.child("draws_per_mhz").asCurrent();
+        readDraws(row, node.draws, node.drawsPerMegahertz);
         if (const JsonNode frozen = row.optionalChild("frozen_by"); frozen.exists())
             for (const JsonNode& by : frozen.isArray() ? frozen.items() : std::vector<JsonNode>{frozen})
                 node.frozenBy.push_back(clockAt(by));

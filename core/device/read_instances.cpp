@@ -18,7 +18,7 @@ void DeviceReader::readInstances()
         if (isAbsent(name))
             continue;
         words.add(name, node);
-        node.allowOnly({"block", "kind", "base", "bus", "kernel", "gate", "reset", "signals", "interrupts", "abilities", "unit", "selects", "dma", "resets", "fences"});
+        node.allowOnly({"block", "kind", "base", "bus", "kernel", "gate", "reset", "signals", "interrupts", "abilities", "unit", "selects", "dma", "resets", "fences", "draws", "draws_per_mhz"});
         Instance instance;
         instance.name = name;
         instance.base = node.child("base").asWord();
@@ -44,6 +44,9 @@ void DeviceReader::readInstances()
             if (size_t(instance.block) == device_.blocks.size())
                 device_.blocks.push_back(std::move(own));
         }
+        instance.draws = device_.blocks[size_t(instance.block)].draws;
+        instance.drawsPerMegahertz = device_.blocks[size_t(instance.block)].drawsPerMegahertz;
+        readDraws(node, instance.draws, instance.drawsPerMegahertz);
         instance.unit = node.string("unit", "");
         for (const auto& [signal, direction] : node.optionalChild("signals").members()) {
             if (isAbsent(name + "." + signal))

@@ -12,7 +12,7 @@ void DeviceReader::readModes()
 {
     UniqueWords words;
     for (const JsonNode& row : section("modes").items()) {
-        row.allowOnly({"id", "name", "about", "keeps", "stops", "wakes_by", "wake_time", "wakes_on", "wakes_selects", "enters", "deep", "drops", "retains"});
+        row.allowOnly({"id", "name", "about", "keeps", "stops", "wakes_by", "wake_time", "wakes_on", "wakes_selects", "enters", "deep", "drops", "retains", "draws"});
         LowPowerMode mode;
         mode.id = row.string("id");
         words.add(mode.id, row.child("id"));
@@ -69,6 +69,8 @@ void DeviceReader::readModes()
                 id.fail(fmt::format("\"{}\" is not a power domain of this device.{}", id.asString(), didYouMean(id.asString(), ids)));
             mode.drops.push_back(static_cast<int>(at - ids.begin()));
         }
+        if (row.has("draws"))
+            mode.draws = row.child("draws").asCurrent();
         if (row.has("retains")) {
             mode.retains = static_cast<std::uint32_t>(row.integer("retains", 256, 1 << 30));
             for (const Core& core : device_.cores)

@@ -13,7 +13,7 @@ void DeviceReader::readPads()
 {
     const JsonNode defaults = section("pad_defaults");
     if (defaults.exists())
-        defaults.allowOnly({"bank", "max_toggle", "slow_toggle", "drives", "pulls", "open_drain", "five_volt"});
+        defaults.allowOnly({"bank", "max_toggle", "slow_toggle", "drives", "pulls", "open_drain", "five_volt", "load"});
     Pad common;
     if (defaults.exists())
         readElectrical(common, defaults);
@@ -24,7 +24,7 @@ void DeviceReader::readPads()
             portCode = static_cast<int>(entry.integer("gpio_code", 0, INT32_MAX));
 
     for (const auto& [name, node] : section("pads").members()) {
-        node.allowOnly({"at", "line", "bank", "max_toggle", "slow_toggle", "drives", "pulls", "open_drain", "weak", "five_volt", "routes", "lanes", "fixed", "at_reset"});
+        node.allowOnly({"at", "line", "bank", "max_toggle", "slow_toggle", "drives", "pulls", "open_drain", "weak", "five_volt", "load", "routes", "lanes", "fixed", "at_reset"});
         node.requireName(name);
         const std::string at = node.string("at", "");
         const size_t dot = at.find('.');
@@ -66,6 +66,8 @@ void DeviceReader::readElectrical(Pad& pad, const JsonNode& node)
         pad.maxToggle = node.child("max_toggle").asFrequency();
     if (node.has("slow_toggle"))
         pad.slowToggle = node.child("slow_toggle").asFrequency();
+    if (node.has("load"))
+        pad.load = node.child("load").asCapacitance();
     pad.fiveVolt = node.boolean("five_volt", pad.fiveVolt);
     pad.openDrain = node.boolean("open_drain", pad.openDrain);
     if (node.has("drives")) {
