@@ -222,7 +222,7 @@ QString registerText(const Snapshot& s, const std::string& dotted)
         sheet.heading("Fields");
         for (const Field& field : reg.fields) {
             const auto write = std::find_if(value.fields.begin(), value.fields.end(), [&](const FieldWrite& w) { return &s.device->fieldOf(w.ref) == &field; });
-            const std::uint32_t code = value.value >> field.lsb & field.maxCode();
+            const std::uint32_t code = field.in(value.value);
             sheet.row(html(field.name), QString::number(code) + (write == value.fields.end() ? colour(t.muted, " as at reset") : colour(t.muted, " " + html(write->cause))));
         }
     }

@@ -131,7 +131,7 @@ std::vector<BitsView::Box> BitsView::boxes() const
             int bits = 0;
             size_t end = f;
             for (; end < fields.size(); ++end) {
-                const std::uint32_t code = list[i]->value >> fields[end]->lsb & fields[end]->maxCode();
+                const std::uint32_t code = fields[end]->in(list[i]->value);
                 const double w = metrics.horizontalAdvance(QString::fromStdString(fields[end]->name) + " " + QString::number(code)) + 9;
                 if (end > f && sum + w > room)
                     break;
@@ -184,7 +184,7 @@ void BitsView::paintEvent(QPaintEvent*)
             p.drawText(head, Qt::AlignRight | Qt::AlignVCenter, wordText(box.reg->value));
         }
         const bool lit = !lit_.empty() && (box.goal == lit_);
-        const std::uint32_t code = box.reg->value >> box.field->lsb & box.field->maxCode();
+        const std::uint32_t code = box.field->in(box.reg->value);
         p.fillRect(box.rect, lit ? t.sunken : t.raised);
         p.setPen(QPen(lit ? t.accent : t.rule, lit ? 1.6 : 1));
         p.drawRect(box.rect.adjusted(0.5, 0.5, -0.5, -0.5));
@@ -220,8 +220,8 @@ bool BitsView::event(QEvent* event)
         auto* help = static_cast<QHelpEvent*>(event);
         for (const Box& box : boxes())
             if (box.rect.contains(help->pos())) {
-                const std::uint32_t code = box.reg->value >> box.field->lsb & box.field->maxCode();
-                QString text = QString("%1, bits %2:%3 = %4").arg(QString::fromStdString(box.field->name)).arg(box.field->lsb + box.field->width - 1).arg(box.field->lsb).arg(code);
+                const std::uint32_t code = box.field->in(box.reg->value);
+                QString text = QString("%1, bits %2 = %3").arg(QString::fromStdString(box.field->name), QString::fromStdString(box.field->bitsText())).arg(code);
                 for (const EnumValue& value : box.field->values)
                     if (value.code == code)
                         text += " (" + QString::fromStdString(value.name) + ")";

@@ -41,8 +41,42 @@ struct Field {
     int followsReg = -1, followsField = -1;
     Duration followsAfter;
 
+    /// Of a field whose bits do not lie side by side: lowest bit and number of bits of each piece in the register, that of the code's lowest bits
+    /// first. Empty: it is one piece.
+    std::vector<std::pair<int, int>> pieces;
+
     std::uint32_t maxCode() const { return width >= 32 ? UINT32_MAX : (1u << width) - 1; }
-    std::uint32_t mask() const { return maxCode() << lsb; }
+    std::uint32_t mask() const { return at(maxCode()); }
+    /// A code in its place in the register; what does not fit is cut off.
+    std::uint32_t at(std::uint32_t code) const
+    {
+        if (pieces.empty())
+            return (code & maxCode()) << lsb;
+        std::uint32_t word = 0;
+        int taken = 0;
+        for (const auto& [low, bits] : pieces) {
+            word |= (code >> taken & ((1u << bits) - 1)) << low;
+            taken += bits;
+        }
+        return word;
+    }
+    /// The code that a register's value holds.
+    std::uint32_t in(std::uint32_t word) const
+    {
+        if (pieces.empty())
+            return word >> lsb & maxCode();
+        std::uint32_t code = 0;
+        int taken = 0;
+        for (const auto& [low, bits] : pieces) {
+            code |= (word >> low & ((1u << bits) - 1)) << taken;
+            taken += bits;
+        }
+        return code;
+    }
+    /// Its highest bit in the register.
+    int top() const;
+    /// "7", "7:4", "9,3:0": as the data sheet would write its bits.
+    std::string bitsText() const;
     /// Whether the register remembers what was written here.
     bool keepsWrites() const { return access == Access::ReadWrite || access == Access::Once; }
 };

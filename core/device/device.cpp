@@ -78,6 +78,25 @@ int Device::muxField(const FieldRef& ref) const
     return at != muxFields.end() && *at == ref ? static_cast<int>(at - muxFields.begin()) : -1;
 }
 
+int Field::top() const
+{
+    int out = lsb + width - 1;
+    for (size_t i = 0; i < pieces.size(); ++i)
+        out = std::max(i == 0 ? 0 : out, pieces[i].first + pieces[i].second - 1);
+    return out;
+}
+
+std::string Field::bitsText() const
+{
+    const auto piece = [](int low, int bits) { return bits == 1 ? std::to_string(low) : std::to_string(low + bits - 1) + ":" + std::to_string(low); };
+    if (pieces.empty())
+        return piece(lsb, width);
+    std::string out;
+    for (size_t i = pieces.size(); i-- > 0;)
+        out += (out.empty() ? "" : ",") + piece(pieces[i].first, pieces[i].second);
+    return out;
+}
+
 bool Fence::admit(std::uint32_t code, std::string_view core, std::string_view world) const
 {
     const auto known = admits.find(code);
@@ -124,7 +143,7 @@ std::uint32_t Device::resetOf(int instance, int reg) const
     return own == instances[size_t(instance)].resets.end() ? blockOf(instance).registers[size_t(reg)].reset : own->second;
 }
 
-std::uint32_t Device::resetCode(const FieldRef& ref) const { return resetOf(ref.instance, ref.reg) >> fieldOf(ref).lsb & fieldOf(ref).maxCode(); }
+std::uint32_t Device::resetCode(const FieldRef& ref) const { return fieldOf(ref).in(resetOf(ref.instance, ref.reg)); }
 
 std::string Device::nameOf(const FieldRef& ref) const
 {

@@ -106,7 +106,7 @@ void lintDma(const Device& device, LintRemarks& out)
     if (device.dma.instance >= 0)
         for (const auto& [name, role] : device.blockOf(device.dma.instance).roles) {
             const Field& field = device.blockOf(device.dma.instance).registers[size_t(role.reg)].fields[size_t(role.field)];
-            if ((isWordOf(name, "from#") || isWordOf(name, "to#") || isWordOf(name, "memory#")) && field.width != 32)
+            if ((isWordOf(name, "from#") || isWordOf(name, "to#") || isWordOf(name, "memory#")) && (field.width != 32 || !field.pieces.empty()))
                 out.say("dma-address", "{}: {}.{} has {} bits, but holds the role \"{}\", an address of 32; the functions that let the channel move would not be written",
                         device.instances[size_t(device.dma.instance)].name, device.blockOf(device.dma.instance).registers[size_t(role.reg)].name, field.name, field.width, name);
         }

@@ -42,6 +42,17 @@ std::optional<int> smallNumber(std::string_view text)
     return error == std::errc() && end == text.data() + text.size() ? std::optional(value) : std::nullopt;
 }
 
+/// "7", "7:4": lowest bit and how many; empty when it is neither.
+std::optional<std::pair<int, int>> bitsOf(std::string_view text)
+{
+    const size_t colon = text.find(':');
+    const auto high = smallNumber(text.substr(0, colon));
+    const auto low = colon == std::string_view::npos ? high : smallNumber(text.substr(colon + 1));
+    if (!high || !low || *low < 0 || *high > 31 || *low > *high)
+        return std::nullopt;
+    return std::pair(*low, *high - *low + 1);
+}
+
 Field::Access readAccess(const JsonNode& node)
 {
     using A = Field::Access;
@@ -58,6 +69,33 @@ Field::Access readAccess(const JsonNode& node)
     return A::ReadWrite;
 }
 
+/// "7:4", or pieces from the code's highest bits down: "9,3:0".
+void readPieces(Field& field, const JsonNode& node)
+{
+    const std::string text = node.asString();
+    std::vector<std::pair<int, int>> pieces;
+    for (const std::string& piece : splitted(text, ','))
+        if (const std::optional<std::pair<int, int>> bits = bitsOf(trimmed(piece)))
+            pieces.insert(pieces.begin(), *bits);
+        else {
+            field.lsb = 0;
+            field.width = 1;
+            return node.fail(fmt::format("\"{}\" names no bits; write \"7\" or \"7:4\", from 31 down to 0, or pieces with the highest bits of the value first, as \"9,3:0\".", text));
+        }
+    std::uint32_t seen = 0;
+    field.width = 0;
+    for (const auto& [low, bits] : pieces) {
+        const std::uint32_t mask = (bits == 32 ? ~0u : (1u << bits) - 1) << low;
+        if (seen & mask)
+            return node.fail(fmt::format("\"{}\" names a bit twice.", text));
+        seen |= mask;
+        field.width += bits;
+    }
+    field.lsb = pieces.front().first;
+    if (pieces.size() > 1)
+        field.pieces = std::move(pieces);
+}
+
 /// A row "OVS": "3", or an object with bits, access, values, about, count and the first number.
 void readField(Register& reg, const std::string& name, const JsonNode& node)
 {
@@ -66,7 +104,7 @@ void readField(Register& reg, const std::string& name, const JsonNode& node)
     int copies = 1, first = 0;
     if (node.isObject()) {
         node.allowOnly({"bits", "access", "values", "about", "count", "first", "key", "follows", "survives_reset"});
-        std::tie(field.lsb, field.width) = readBits(node.child("bits"));
+        readPieces(field, node.child("bits"));
         field.access = readAccess(node);
         field.about = node.string("about", "");
         field.survivesReset = node.boolean("survives_reset", false);
@@ -81,16 +119,18 @@ void readField(Register& reg, const std::string& name, const JsonNode& node)
         copies = static_cast<int>(node.integer("count", 1, 32, 1));
         first = static_cast<int>(node.integer("first", 0, 1000, 0));
     } else {
-        std::tie(field.lsb, field.width) = readBits(node);
+        readPieces(field, node);
     }
+    if (copies > 1 && !field.pieces.empty())
+        node.fail("has a count, so its bits lie side by side; list fields of several pieces one by one.");
     if (copies > 1 && name.find("{n}") == std::string::npos)
         node.fail("has a count, so its name needs {n} where the number goes.");
     for (int n = 0; n < copies; ++n) {
         Field copy = field;
         copy.name = numbered(name, first + n);
         copy.lsb = field.lsb + n * field.width;
-        if (copy.lsb + copy.width > 32) {
-            node.fail(fmt::format("{} ends at bit {}; a register has bits 31:0.", copy.name, copy.lsb + copy.width - 1));
+        if (copy.top() > 31) {
+            node.fail(fmt::format("{} ends at bit {}; a register has bits 31:0.", copy.name, copy.top()));
             return;
         }
         reg.fields.push_back(std::move(copy));
@@ -144,14 +184,10 @@ void resolveFollowing(Block& block, const JsonNode& registers)
 std::pair<int, int> readBits(const JsonNode& node)
 {
     const std::string text = node.asString();
-    const size_t colon = text.find(':');
-    const auto high = smallNumber(std::string_view(text).substr(0, colon));
-    const auto low = colon == std::string::npos ? high : smallNumber(std::string_view(text).substr(colon + 1));
-    if (!high || !low || *low < 0 || *high > 31 || *low > *high) {
-        node.fail(fmt::format("\"{}\" names no bits; write \"7\" or \"7:4\", from 31 down to 0.", text));
-        return {0, 1};
-    }
-    return {*low, *high - *low + 1};
+    if (const std::optional<std::pair<int, int>> bits = bitsOf(text))
+        return *bits;
+    node.fail(fmt::format("\"{}\" names no bits; write \"7\" or \"7:4\", from 31 down to 0.", text));
+    return {0, 1};
 }
 
 Encoding readEncoding(const JsonNode& node)
@@ -349,7 +385,7 @@ void DeviceReader::readRegisters(Block& block, const JsonNode& node, int width)
         for (const auto& [fieldName, fieldNode] : from.child("fields").members())
             readField(reg, fieldName, fieldNode);
         for (const Field& field : reg.fields)
-            if (field.lsb + field.width > reg.width) {
+            if (field.top() >= reg.width) {
                 from.child("fields").fail(fmt::format("{} lies beyond the {} bits of the register.", field.name, reg.width));
                 break;
             }

@@ -31,7 +31,7 @@ void resetTo(Device& device, const FieldRef& ref, std::uint32_t code)
 {
     const Field& field = device.fieldOf(ref);
     std::uint32_t& word = device.instances[size_t(ref.instance)].resets.try_emplace(ref.reg, device.resetOf(ref.instance, ref.reg)).first->second;
-    word = (word & ~field.mask()) | (code & field.maxCode()) << field.lsb;
+    word = (word & ~field.mask()) | field.at(code);
     for (ClockNode& node : device.clocks) {
         node.onAtReset = !node.enable.valid() || device.resetCode(node.enable.ref) == node.enable.code;
         node.resetValue = resetSettingOf(device, node).value_or(node.resetValue);

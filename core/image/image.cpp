@@ -22,14 +22,14 @@ Step stepOf(const Device& device, Step::Kind kind, std::vector<FieldWrite> field
     for (const FieldWrite& write : fields) {
         const Field& field = device.fieldOf(write.ref);
         step.mask |= field.mask();
-        step.value |= (write.code & field.maxCode()) << field.lsb;
+        step.value |= field.at(write.code);
     }
     // A register with a key ignores every write that does not carry it.
     const std::vector<Field>& all = device.registerOf(fields.front().ref).fields;
     for (size_t f = 0; f < all.size() && kind != Step::Kind::Wait; ++f)
         if (all[f].access == Field::Access::Key && !(step.mask & all[f].mask())) {
             step.mask |= all[f].mask();
-            step.value |= all[f].key << all[f].lsb;
+            step.value |= all[f].at(all[f].key);
             fields.push_back({{step.instance, step.reg, static_cast<int>(f)}, all[f].key, "key"});
         }
     step.fields = std::move(fields);
@@ -145,7 +145,7 @@ std::uint32_t Image::codeOf(const Device& device, const FieldRef& ref) const
 {
     const RegisterValue* found = find(ref.instance, ref.reg);
     const std::uint32_t word = found ? found->value : device.resetOf(ref.instance, ref.reg);
-    return word >> device.fieldOf(ref).lsb & device.fieldOf(ref).maxCode();
+    return device.fieldOf(ref).in(word);
 }
 
 void appendUnlockSteps(Image& image, const Device& device)
@@ -153,7 +153,7 @@ void appendUnlockSteps(Image& image, const Device& device)
     for (const Unlock& unlock : device.unlocks) {
         const FieldRef key{unlock.instance, unlock.reg, 0};
         const Field& field = device.fieldOf(key);
-        Step step = writeStep(device, {{key, unlock.key >> field.lsb & field.maxCode(), "key"}}, fmt::format("Open {} for writing.", device.instances[size_t(unlock.instance)].name));
+        Step step = writeStep(device, {{key, field.in(unlock.key), "key"}}, fmt::format("Open {} for writing.", device.instances[size_t(unlock.instance)].name));
         step.phase = Step::Phase::Unlock;
         image.steps.push_back(std::move(step));
     }

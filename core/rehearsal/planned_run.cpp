@@ -286,7 +286,7 @@ private:
             const Field& from = device_.fieldOf(step.from);
             const Field& into = device_.fieldOf(step.fields.front().ref);
             const std::uint32_t value = readRegister(step.from.instance, device_.registerOf(step.from), core);
-            write((read() & ~into.mask()) | ((value & from.mask()) >> from.lsb << into.lsb & into.mask()));
+            write((read() & ~into.mask()) | into.at(from.in(value)));
             return true;
         }
         case Step::Kind::Wait:

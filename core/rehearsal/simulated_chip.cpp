@@ -217,7 +217,7 @@ void SimulatedChip::write(std::uint32_t address, std::uint32_t value, int bytes)
     for (Dog& dog : dogs_)
         if (dog.feed.ref.instance == instance && dog.feed.ref.reg == reg) {
             const Field& field = device_.fieldOf(dog.feed.ref);
-            if ((value >> field.lsb & field.maxCode()) == dog.feed.code) {
+            if (field.in(value) == dog.feed.code) {
                 const double ticks = ticksOf(dog);
                 if (dog.window.valid() && ticks > 0) {
                     const double window = double(meaningOf(device_.blockOf(dog.instance).role("window")->encoding, registers_.code(dog.window)).value_or(0));

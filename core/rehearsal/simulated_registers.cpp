@@ -116,7 +116,7 @@ std::pair<int, int> SimulatedRegisters::faceOf(int index, std::uint32_t written)
         const bool is = std::all_of(selects.begin(), selects.end(), [&](const FieldCode& select) {
             const Field& field = shape({select.ref.instance, select.ref.reg}).fields[size_t(select.ref.field)];
             const std::uint32_t held = cellOf(select.ref.instance, select.ref.reg) == index ? written : cells_[size_t(cellOf(select.ref.instance, select.ref.reg))].value;
-            return (held >> field.lsb & field.maxCode()) == select.code;
+            return field.in(held) == select.code;
         });
         if (is)
             return face;
@@ -128,7 +128,7 @@ std::uint32_t SimulatedRegisters::code(const FieldRef& ref) const
 {
     const int index = cellOf(ref.instance, ref.reg);
     const Field& field = shape({ref.instance, ref.reg}).fields[size_t(ref.field)];
-    return cells_[size_t(index)].value >> field.lsb & field.maxCode();
+    return field.in(cells_[size_t(index)].value);
 }
 
 void SimulatedRegisters::put(const FieldRef& ref, std::uint32_t code)
@@ -136,7 +136,7 @@ void SimulatedRegisters::put(const FieldRef& ref, std::uint32_t code)
     const int index = cellOf(ref.instance, ref.reg);
     const Field& field = shape({ref.instance, ref.reg}).fields[size_t(ref.field)];
     std::uint32_t& value = cells_[size_t(index)].value;
-    value = (value & ~field.mask()) | (code << field.lsb & field.mask());
+    value = (value & ~field.mask()) | field.at(code);
 }
 
 std::uint32_t SimulatedRegisters::read(int index)
@@ -184,7 +184,7 @@ std::string SimulatedRegisters::write(int index, std::uint32_t value, Moment now
         const int by = guard.instance < 0 ? owner : guard.instance;
         const Register& lock = shape({by, guard.reg});
         const Field& key = lock.fields[size_t(guard.field)];
-        if (before != cellOf(by, guard.reg) || (beforeValue >> key.lsb & key.maxCode()) != guard.code)
+        if (before != cellOf(by, guard.reg) || key.in(beforeValue) != guard.code)
             return fmt::format("{}.{} ignores a write that does not come right after 0x{:X} in {}.{}", instance, reg.name, guard.code, device_.instances[size_t(by)].name, lock.name);
     }
     if (locked_[size_t(owner)]) {
@@ -198,7 +198,7 @@ std::string SimulatedRegisters::write(int index, std::uint32_t value, Moment now
         return fmt::format("{} is locked: the write to {}.{} does nothing before its key", instance, instance, reg.name);
     }
     for (const Field& field : reg.fields)
-        if (field.access == Field::Access::Key && (value >> field.lsb & field.maxCode()) != field.key)
+        if (field.access == Field::Access::Key && field.in(value) != field.key)
             return fmt::format("{}.{} ignores a write without 0x{:X} in {}", instance, reg.name, field.key, field.name);
     std::string lost;
     for (const Field& field : reg.fields) {
@@ -211,7 +211,7 @@ std::string SimulatedRegisters::write(int index, std::uint32_t value, Moment now
             if (!(c.once & mask))
                 c.value = (c.value & ~mask) | (value & mask);
             else if ((c.value & mask) != (value & mask))
-                lost = fmt::format("{}.{}.{} can be written once after reset, and has been: {} stays {}", instance, reg.name, field.name, (value & mask) >> field.lsb, (c.value & mask) >> field.lsb);
+                lost = fmt::format("{}.{}.{} can be written once after reset, and has been: {} stays {}", instance, reg.name, field.name, field.in(value), field.in(c.value));
             c.once |= mask;
             break;
         case Field::Access::WriteOneToClear:

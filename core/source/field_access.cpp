@@ -20,6 +20,8 @@ Code readRole(const Writer& w, int instance, std::string_view role)
 {
     const FieldRef ref = w.facts.device.roleField(instance, role);
     const Field& field = w.facts.device.fieldOf(ref);
+    if (!field.pieces.empty())
+        return code("{}_OF({})", fieldMacro(w.facts, w.names, ref), roleRegister(w.facts, w.names, instance, role));
     const Code bits = code("({} & {})", roleRegister(w.facts, w.names, instance, role), fieldMacro(w.facts, w.names, ref));
     return field.lsb == 0 ? bits : code("({} >> {}u)", bits, field.lsb);
 }
@@ -43,13 +45,13 @@ void writeRole(Writer& w, int instance, std::string_view role, const Code& value
     const Code margin = Code::trusted(std::string(size_t(indent), ' '));
     const Code place = roleRegister(w.facts, w.names, instance, role);
     const Word macro = fieldMacro(w.facts, w.names, ref);
-    const Code put = field.width == 1 ? code("({} != 0u ? {} : 0u)", value, macro) : field.lsb == 0 ? value : code("{}_AT({})", macro, value);
+    const Code put = field.width == 1 ? code("({} != 0u ? {} : 0u)", value, macro) : field.lsb == 0 && field.pieces.empty() ? value : code("{}_AT({})", macro, value);
     std::uint32_t kept = 0, keys = 0;
     for (const Field& other : reg.fields) {
         if (&other == &field)
             continue;
         kept |= other.keepsWrites() ? other.mask() : 0;
-        keys |= other.access == Field::Access::Key ? other.key << other.lsb : 0;
+        keys |= other.access == Field::Access::Key ? other.at(other.key) : 0;
     }
     const Code key = keys ? code(" | 0x{:08X}u", keys) : Code();
     if (kept == 0) {

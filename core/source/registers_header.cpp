@@ -12,6 +12,27 @@ namespace bindrel {
 
 namespace {
 
+/// Bits that do not lie side by side are put together and taken apart by functions, so that a register is read once.
+void scattered(Writer& w, const Word& macro, const Field& field)
+{
+    std::vector<Code> put, taken;
+    int from = 0;
+    for (const auto& [low, bits] : field.pieces) {
+        const std::uint32_t mask = (1u << bits) - 1;
+        put.push_back(code("(code >> {}u & 0x{:X}u) << {}u", from, mask, low));
+        taken.push_back(code("(word >> {}u & 0x{:X}u) << {}u", low, mask, from));
+        from += bits;
+    }
+    w.linef("static inline uint32_t {}_AT(uint32_t code)", macro);
+    w.line("{");
+    w.linef("    return {};", joinedCode(put, " | "));
+    w.line("}");
+    w.linef("static inline uint32_t {}_OF(uint32_t word)", macro);
+    w.line("{");
+    w.linef("    return {};", joinedCode(taken, " | "));
+    w.line("}");
+}
+
 std::vector<int> usedInstances(const Facts& f, const Names& names)
 {
     std::set<int> used;
@@ -79,7 +100,9 @@ void writeBlock(Writer& w, const Block& block)
                 w.linef("#define {:<36} 0x{:08X}u", macro, field.mask());
             else
                 w.linef("#define {:<36} 0x{:08X}u {}", macro, field.mask(), cComment(field.about));
-            if (field.width > 1)
+            if (!field.pieces.empty())
+                scattered(w, macro, field);
+            else if (field.width > 1)
                 w.linef("#define {:<36} ((uint32_t)(x) << {})", code("{}_AT(x)", macro), field.lsb);
         }
     w.line();

@@ -221,7 +221,12 @@ void Writer::step(const Step& s, int indent)
         const Field& from = facts.device.fieldOf(s.from);
         const Field& into = facts.device.fieldOf(s.fields.front().ref);
         linef("{}{}{}(({} & ~{})", margin, put.first, shape.width == 32 || !shape.plain() ? Code() : code("({})", typeOf(shape)), reg, masks.front());
-        linef("{}    | ((({} & {}) >> {}u) << {}u & {})){}", margin, registerValue(facts, names, s.from.instance, s.from.reg), fieldMacro(facts, names, s.from), from.lsb, into.lsb, masks.front(), put.second);
+        const Code value = registerValue(facts, names, s.from.instance, s.from.reg);
+        const Code taken = from.pieces.empty() ? code("(({} & {}) >> {}u)", value, fieldMacro(facts, names, s.from), from.lsb) : code("{}_OF({})", fieldMacro(facts, names, s.from), value);
+        if (into.pieces.empty())
+            linef("{}    | ({} << {}u & {})){}", margin, taken, into.lsb, masks.front(), put.second);
+        else
+            linef("{}    | {}_AT({})){}", margin, fieldMacro(facts, names, s.fields.front().ref), taken, put.second);
         break;
     }
     case Step::Kind::Wait: {

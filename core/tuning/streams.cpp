@@ -25,7 +25,11 @@ public:
         const std::optional<std::uint32_t> code = found ? found->encoding.encode(value) : std::nullopt;
         return code && *code <= device_.fieldOf(device_.roleField(device_.dma.instance, name(role))).maxCode();
     }
-    bool holdsAddress(std::string_view role) const { return has(role) && device_.fieldOf(device_.roleField(device_.dma.instance, name(role))).width == 32; }
+    bool holdsAddress(std::string_view role) const
+    {
+        const FieldRef ref = has(role) ? device_.roleField(device_.dma.instance, name(role)) : FieldRef();
+        return ref.valid() && device_.fieldOf(ref).width == 32 && device_.fieldOf(ref).pieces.empty();
+    }
     /// Whether the need's functions can start it.
     bool isTold(bool bothEnds) const { return has("on") && has("count") && ((!bothEnds && holdsAddress("memory")) || (holdsAddress("from") && holdsAddress("to"))); }
 
@@ -81,7 +85,7 @@ void addStreams(Setting& setting, const TuningContext& c, const std::vector<Stre
         }
         if (!channel.has("width") ? c.device.ability(c.device.dma.instance, "unit_bytes", 1) != spec->bytes : !channel.canBe("width", spec->bytes))
             fails(fmt::format("channel {} of {} cannot move units of {}. Let the program do it, or ask for another size.", stream.channel, controller, counted(spec->bytes, "byte")));
-        if (!copies && c.device.fieldOf(data).lsb % 8 != 0)
+        if (!copies && (c.device.fieldOf(data).lsb % 8 != 0 || !c.device.fieldOf(data).pieces.empty()))
             fails(fmt::format("{} does not begin at a byte, so DMA cannot reach it. Let the program do it.", c.device.nameOf(data)));
         put("direction", spec->intoMemory, "dma");
         put("width", spec->bytes, "dma");

@@ -80,14 +80,14 @@ private Q_SLOTS:
         QVERIFY2(s->findings.empty(), findingsText(*s).c_str());
         QCOMPARE(hertz(*s, "CORE"), 18.432e6);
         QCOMPARE(*s->rates.waitStates, 1);
-        // By hand: 18.432 MHz / (8 x 20) is 115.2 kBd exactly; the field holds one less.
-        QCOMPARE(word(*s, 0x40002000) & 0xFF, 19u);
+        // By hand: 18.432 MHz / (8 x 20) is 115.2 kBd exactly; the field holds one less: 0x13, its upper half in bits 15 to 12.
+        QCOMPARE(word(*s, 0x40002000), 0x1003u);
         QCOMPARE(word(*s, 0x40002004), 0x80000053u); // GO, two stop bits, even parity, T and R
         // OSC: crystal on, its input, undivided.
         QCOMPARE(word(*s, 0x40000000) & 0x107, 0x103u);
         // The timer has prescalers 1, 8, 64, 256 only, and 10 bits.
         const std::map<uint32_t, double> prescalers{{0, 1}, {1, 8}, {2, 64}, {3, 256}};
-        const double prescaler = prescalers.at(word(*s, 0x40003000) >> 8 & 7), top = (word(*s, 0x40003004) & 0x3FF) + 1;
+        const double prescaler = prescalers.at((word(*s, 0x40003000) >> 8 & 3) | (word(*s, 0x40003000) >> 12 & 1) << 2), top = (word(*s, 0x40003004) & 0x3FF) + 1;
         QVERIFY(std::abs(18.432e6 / (prescaler * top) / 100 - 1) < 0.001);
         double best = 1;
         for (const auto& [code, p] : prescalers)

@@ -66,6 +66,22 @@ private Q_SLOTS:
         QTest::newRow("unknown mechanism") << "\"mechanism\": \"selector\"" << "\"mechanism\": \"crossbar\"" << "/routing/0/mechanism" << "is not a routing mechanism";
         QTest::newRow("min above max") << "\"min\": \"2.5 MHz\", \"max\": \"10 MHz\"" << "\"min\": \"20 MHz\", \"max\": \"10 MHz\"" << "/clocks/6/limit" << "above its maximum";
         QTest::newRow("newer format") << "\"format\": 1" << "\"format\": 7" << "/format" << "reads format 1";
+        QTest::newRow("bits twice") << "\"DIV\": { \"bits\": \"19:0\"" << "\"DIV\": { \"bits\": \"19:4,7:0\"" << "/blocks/uart/registers/RATE/fields/DIV/bits" << "names a bit twice";
+        QTest::newRow("pieces with a count") << "\"TAKEN{n}\": { \"bits\": \"4\"" << "\"TAKEN{n}\": { \"bits\": \"9,4\"" << "/blocks/general_timer/registers/STAT/fields/TAKEN{n}" << "side by side";
+        QTest::newRow("together with nobody") << "\"SYS\": \"PLLA.MAIN\", \"PLLA.MAIN\": [\"2.5\", \"3.5\"], \"BUS2\": 1" << "\"SYS\": \"PLLA.MAIN\"" << "/never_together/0/clocks" << "at least two clocks";
+        QTest::newRow("together with what is no input") << "\"SYS\": \"PLLA.MAIN\", \"PLLA.MAIN\"" << "\"SYS\": \"PLLA.MIAN\", \"PLLA.MAIN\"" << "/never_together/0/clocks/SYS" << "Did you mean \"PLLA.MAIN\"?";
+        QTest::newRow("together with what is no factor") << "\"BUS2\": 1 }" << "\"BUS2\": 9 }" << "/never_together/0/clocks/BUS2" << "9 is no factor of BUS2";
+        QTest::newRow("a stored setting beyond its word") << "\"LEVEL\": { \"bits\": \"27:24\"" << "\"LEVEL\": { \"bits\": \"34:24\"" << "/nonvolatile/0/settings/LEVEL/bits" << "names no bits";
+        QTest::newRow("stored settings that overlap") << "\"LEVEL\": { \"bits\": \"27:24\"" << "\"LEVEL\": { \"bits\": \"16:13\"" << "/nonvolatile/0/settings/LEVEL/bits" << "overlaps another";
+        QTest::newRow("a stored word out of line") << "\"address\": \"0x0018 3400\"" << "\"address\": \"0x0018 3402\"" << "/nonvolatile/0" << "multiple of 4";
+        QTest::newRow("a stored value that is none") << "\"holds_below\": { \"1.7 V\"" << "\"holds_below\": { \"1.6 V\"" << "/nonvolatile/0/settings/LEVEL/holds_below/1.6 V" << "is no value of LEVEL";
+        QTest::newRow("a stored setting that decides nothing") << "\"WDG.CTL.ON\": \"same\"" << "\"WDG.CTL.NO\": \"same\"" << "/nonvolatile/0/settings/DOG/decides/WDG.CTL.NO" << "Did you mean \"WDG.CTL.ON\"?";
+        QTest::newRow("a mode that drops nothing") << "\"id\": \"STOP\", " << "\"id\": \"STOP\", \"drops\": [\"ALL\"], " << "/modes/1/drops/0" << "is not a power domain";
+        QTest::newRow("a mode that keeps too much") << "\"id\": \"STOP\", " << "\"id\": \"STOP\", \"retains\": 999999, " << "/modes/1/retains" << "is more than the 131072 bytes";
+        QTest::newRow("a domain with a port") << "\"never_together\":" << "\"domains\": [{ \"id\": \"D\", \"instances\": [\"PORTA\"] }], \"never_together\":" << "/domains/0/instances" << "cannot lie in a domain";
+        QTest::newRow("a domain that gates") << "\"never_together\":" << "\"domains\": [{ \"id\": \"D\", \"instances\": [\"CLK\"] }], \"never_together\":" << "/domains/0/instances" << "it controls clocks";
+        QTest::newRow("no regulator as after reset") << "\"never_together\":" << "\"regulator\": { \"control\": \"VREG.CTL.RANGE\", \"list\": [{ \"id\": \"A\", \"code\": 0 }, { \"id\": \"B\", \"code\": 3 }] }, \"never_together\":" << "/regulator/list" << "holds after reset";
+        QTest::newRow("a fence without its reset") << "\"block\": \"uart\", \"base\": \"0x4D00 7500\"" << "\"block\": \"uart\", \"base\": \"0x4D00 7500\", \"fences\": [{ \"field\": \"WDG.CTL.PRE\", \"admits\": { \"1\": [\"me\"] } }]" << "/instances/UART1/fences/0/admits" << "after reset";
         QTest::newRow("unknown block") << "\"block\": \"uart\", \"base\": \"0x4D00 7500\"" << "\"block\": \"uatr\", \"base\": \"0x4D00 7500\"" << "/instances/UART1/block" << "Did you mean \"uart\"?";
     }
     void saysWhereAndWhat()
