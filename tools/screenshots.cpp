@@ -255,6 +255,27 @@ const std::vector<Scene>& scenes()
              w.showStation(Station::Clocks);
              select(w, Place::Kind::Mode, "DEEP");
          }},
+        {"clocks-hush", [](MainWindow& w) {
+             open(w, "pump-hall-a-done.bindrel");
+             w.document().apply(editOf("Enter Hush", SetMode{"HUSH", true}));
+             w.showStation(Station::Clocks);
+             select(w, Place::Kind::Mode, "HUSH");
+         }},
+        {"stored", [](MainWindow& w) {
+             open(w, "sluice-node-c-done.bindrel");
+             w.document().apply(editOf("x", SetStored{"BOOT.LEVEL", "2.4 V"}));
+             w.showStation(Station::Tuning);
+             select(w, Place::Kind::Stored, "BOOT.LEVEL");
+         }},
+        {"plan-page", [](MainWindow& w) {
+             open(w, "rain-post-b-done.bindrel");
+             w.showStation(Station::Wiring);
+         }},
+        {"reached-by", [](MainWindow& w) {
+             open(w, "pump-hall-a-done.bindrel");
+             w.showStation(Station::Tuning);
+             select(w, Place::Kind::Need, "level");
+         }},
         {"clocks-accuracy", [](MainWindow& w) {
              open(w, "sluice-node-c-done.bindrel");
              w.document().apply(editOf("USB from its oscillator", SetClock{"UOSC", std::nullopt}));

@@ -195,11 +195,13 @@ QString modeText(const Snapshot& s, int index)
     const bool entered = s.plan.modes.contains(mode.id);
     sheet.row("The program", entered ? "enters it \u00b7 " + link("enter:" + QString::fromStdString(mode.id), "drop") : link("enter:" + QString::fromStdString(mode.id), "write a function"));
     if (!state.current.value.isZero())
-        sheet.row("Clocks draw", "about " + html(format(state.current, 3)));
+        sheet.row("Draws", "about " + html(format(state.current, 3)));
     sheet.row("Core runs after", html(format(state.wakeTime)));
     if (const auto waking = wakingOf(*s.device, *s.board, s.plan, s.bindings, s.rates, mode))
         sheet.row("It wakes on", clockLink(s, mode.wakesOn) + ", " + html(format(waking->rates.clocks[size_t(s.device->cpuClock())].rate)));
     sheet.row("All clocks after", html(format(state.fullTime)));
+    if (mode.retains)
+        sheet.row("RAM kept", QString("the first %1 KiB").arg(*mode.retains / 1024));
     const auto list = [&](const QString& heading, const std::vector<int>& items, const auto& itemLink, const QString& none) {
         sheet.heading(heading);
         QStringList links;
@@ -211,11 +213,9 @@ QString modeText(const Snapshot& s, int index)
     list("Works on", state.working, needLink, "Nothing of the plan.");
     if (!mode.drops.empty())
         list("Loses its power, is brought up again", state.dropped, needLink, "Nothing of the plan.");
-    if (mode.retains)
-        sheet.row("RAM kept", QString("the first %1 KiB").arg(*mode.retains / 1024));
     std::vector<int> stopped;
     for (size_t n = 0; n < s.plan.needs.size(); ++n)
-        if (s.bindings.needs[n].instance >= 0 && std::find(state.working.begin(), state.working.end(), int(n)) == state.working.end())
+        if (const auto in = [n](const std::vector<int>& needs) { return std::find(needs.begin(), needs.end(), int(n)) != needs.end(); }; s.bindings.needs[n].instance >= 0 && !in(state.working) && !in(state.dropped))
             stopped.push_back(int(n));
     list("Stands still", stopped, needLink, "Nothing.");
     list("Starts again", state.restarted, clockLink, "Nothing.");

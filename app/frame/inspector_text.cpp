@@ -261,10 +261,11 @@ QString storedText(const Snapshot& s, const std::string& id, const StoredSetting
 }
 
 /// Links to the settings in non-volatile memory, with their values.
-static void storedRows(Sheet& sheet, const Snapshot& s)
+static QString storedSummary(const Snapshot& s)
 {
+    Sheet sheet;
     if (s.device->stored.empty())
-        return;
+        return {};
     sheet.heading("Non-volatile settings");
     for (const StoredWord& word : s.device->stored)
         for (const StoredSetting& setting : word.settings) {
@@ -272,6 +273,7 @@ static void storedRows(Sheet& sheet, const Snapshot& s)
             const auto chosen = s.plan.stored.find(id);
             sheet.row(link("stored:" + QString::fromStdString(id), html(setting.bits.name)), chosen == s.plan.stored.end() ? colour(Theme::get().muted, "as from the factory") : html(chosen->second));
         }
+    return sheet.take();
 }
 
 QString planSummary(const Snapshot& s)
@@ -286,14 +288,16 @@ QString planSummary(const Snapshot& s)
     // The lowest setting that carries the rates as they are draws the least.
     if (const int lowest = lowestRange(*s.device, *s.board, s.plan, s.bindings); lowest >= 0 && lowest != s.rates.range)
         sheet.row("Range", html(s.device->ranges[size_t(s.rates.range)].name + "; " + s.device->ranges[size_t(lowest)].name + " would do"));
+    for (const Regulator& regulator : s.device->regulators)
+        if (s.plan.regulator.empty() ? regulator.code == s.device->resetCode(s.device->regulatorControl) : regulator.id == s.plan.regulator)
+            sheet.row("Core voltage from", html(regulator.name));
     if (const SupplyCurrent current = supplyCurrent(*s.device, s.plan, s.bindings, s.rates, s.pads); !current.rows.empty())
         sheet.row("Supply current", "about " + html(format(current.total, 2)));
     sheet.row("Wait states", s.rates.waitStates ? QString::number(*s.rates.waitStates) : QString("too fast"));
     sheet.row("If a clock fails", QString::fromStdString(nameOf(s.plan.onFailure)));
     sheet.row("Needs", QString("%1, %2 open").arg(s.plan.needs.size()).arg(s.bindings.count(BoundNeed::State::Open)));
-    storedRows(sheet, s);
     sheet.line(colour(Theme::get().muted, "Select a need, a pad or a clock to see it here."));
-    return sheet.take() + modesSummary(s);
+    return sheet.take() + modesSummary(s) + storedSummary(s);
 }
 
 } // namespace bindrel

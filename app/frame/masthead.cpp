@@ -131,6 +131,15 @@ void Masthead::chooseRange()
         action->setChecked(int(i) == s.rates.range);
         connect(action, &QAction::triggered, this, [this, id = range.id, name = range.name] { document_.apply(editOf("Use " + name, SetText{SetText::What::Range, id})); });
     }
+    if (!s.device->regulators.empty())
+        menu.addSection("Core voltage from");
+    for (const Regulator& regulator : s.device->regulators) {
+        QAction* action = menu.addAction(typeset(regulator.name + (regulator.about.empty() ? "" : ". " + regulator.about)));
+        action->setCheckable(true);
+        const bool isReset = regulator.code == s.device->resetCode(s.device->regulatorControl);
+        action->setChecked(s.plan.regulator.empty() ? isReset : s.plan.regulator == regulator.id);
+        connect(action, &QAction::triggered, this, [this, id = isReset ? std::string() : regulator.id, name = regulator.name] { document_.apply(editOf("Core voltage from " + name, SetText{SetText::What::Regulator, id})); });
+    }
     menu.addSeparator();
     connect(menu.addAction("Supply voltage\u2026"), &QAction::triggered, this, [this] {
         bool ok = false;

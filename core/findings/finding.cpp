@@ -10,7 +10,7 @@ const std::vector<Rule>& rules()
     static const std::vector<Rule> all = [] {
         std::vector<Rule> list;
         using Subject = Finding::Subject;
-        for (const auto& [subject, group] : {std::pair{Subject::Wiring, pinRules()}, {Subject::Wiring, padRules()}, {Subject::Clocks, clockRules()}, {Subject::Clocks, modeRules()}, {Subject::Clocks, storedRules()}, {Subject::Goals, goalRules()}, {Subject::Files, fileRules()}})
+        for (const auto& [subject, group] : {std::pair{Subject::Wiring, pinRules()}, {Subject::Wiring, padRules()}, {Subject::Clocks, clockRules()}, {Subject::Clocks, modeRules()}, {Subject::Goals, storedRules()}, {Subject::Goals, goalRules()}, {Subject::Files, fileRules()}})
             for (Rule rule : group) {
                 rule.subject = subject;
                 list.push_back(std::move(rule));

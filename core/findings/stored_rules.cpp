@@ -37,7 +37,7 @@ void brownOut(const Facts& f, std::vector<Finding>& out)
         if (level->second >= f.rates.supply)
             out.push_back({Severity::Error, {}, fmt::format("{} is {}: the chip is held in reset below {}, and the board gives {}. It would never start. Choose a lower level.", id, value, format(level->second), format(f.rates.supply)), place, {}, {}});
         else if (level->second < range.supplyMin)
-            out.push_back({Severity::Caution, {}, fmt::format("{} is {}: from {} down to {} the chip runs on, though {} needs more. Choose a higher level, or a range that lasts as long.", id, value, format(range.supplyMin), format(level->second), range.name), place, {}, {}});
+            out.push_back({Severity::Caution, {}, fmt::format("{} is {}: from {} down to {} the chip runs on, though {} needs more. Choose a higher level, or a range that needs less.", id, value, format(range.supplyMin), format(level->second), range.name), place, {}, {}});
     }
 }
 
