@@ -73,8 +73,8 @@ private Q_SLOTS:
         QTest::newRow("words") << "rl1224-q48" << "PLL" << "many" << "";
         QTest::newRow("nothing") << "rl1224-q48" << "PLL" << "." << "";
         QTest::newRow("whole only") << "se4332-c64" << "PLLA.VCO" << "80.5" << "";
-        QTest::newRow("rate") << "ms0816-a48" << "RCO" << "14 MHz" << "14 MHz";
-        QTest::newRow("rate and words") << "ms0816-a48" << "RCO" << "on, 14MHz" << "14 MHz, on";
+        QTest::newRow("rate") << "ms0816-a48" << "RCO" << "12 MHz" << "12 MHz";
+        QTest::newRow("rate and words") << "ms0816-a48" << "RCO" << "on, 12MHz" << "12 MHz, on";
         QTest::newRow("no such rate") << "ms0816-a48" << "RCO" << "15 MHz" << "";
         QTest::newRow("trim") << "rl1224-q48" << "HRC" << "trimmed" << "trimmed";
         QTest::newRow("no trim") << "rl1224-q48" << "LXO" << "trimmed" << "";

@@ -142,7 +142,7 @@ private Q_SLOTS:
         // Port A: 4 and 5 (UART), 6 and 7 (I2C) belong to peripherals, 2 (radio wake) does not and is pulled down.
         QCOMPARE(Chip::at(0x48000280), 0xF0u);
         QCOMPARE(bits(0x48000298, 5, 4), 2u);
-        QCOMPARE(bits(0x48000298, 11, 10), 1u); // the receiver idles high
+        QCOMPARE(bits(0x48000298, 11, 10), 3u); // the receiver idles high
         QCOMPARE(Chip::at(0x4800029C) & 0xC0u, 0xC0u);
         // The radio's line: 9600 baud within a per cent, eight bits, both ways.
         QVERIFY(std::abs(4e6 * 8 / (16.0 * bits(0x48000504, 18, 0)) / 9600 - 1) < 0.01);
@@ -291,8 +291,8 @@ private Q_SLOTS:
         QVERIFY(std::abs(bus * 64 / (samples * bits(0x7C006C08, 21, 0)) / 38.4e3 - 1) < 0.002);
         QCOMPARE(bits(0x7C006C04, 6, 5), 2u);
         // Its pads: PB9 with function 2 (lane 1), PA6 with function 3 (lane 0).
-        QCOMPARE(bits(0x7C004804, 7, 4), 2u);
-        QCOMPARE(bits(0x7C003C00, 27, 24), 3u);
+        QCOMPARE(bits(0x7C004804, 19, 15), 2u);
+        QCOMPARE(bits(0x7C003C04, 4, 0), 3u);
         // Serial 1 is an SPI, serial 2 a two-wire controller; serial 3 stays in reset.
         QCOMPARE(bits(0x7C009000, 3, 2), 2u);
         QCOMPARE(bits(0x7C00B400, 3, 2), 3u);
@@ -300,7 +300,7 @@ private Q_SLOTS:
         // The low serial port through the west matrix: pad 11 is driven by signal 7, its input listens to pad 9.
         QCOMPARE(bits(0x7C006040 + 4 * 11, 3, 0), 7u);
         QCOMPARE(bits(0x7C006000 + 4 * 6, 3, 0), 9u);
-        QCOMPARE(bits(0x7C003C04, 15, 12), 4u); // PA11: the matrix
+        QCOMPARE(bits(0x7C003C04, 29, 25), 4u); // PA11: the matrix
         QVERIFY(std::abs(bus * 8 / (8.0 * bits(0x7C00F004, 17, 0)) / 9600 - 1) < 0.002);
         // The small sluice through the east matrix: pad 2 is driven by signal 1, 2 kHz from generator 2.
         QCOMPARE(bits(0x7C006080 + 4 * 2, 3, 0), 1u);
