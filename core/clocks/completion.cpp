@@ -22,6 +22,8 @@ bool isTerm(const ClockCombination& combination, int clock)
 
 Completion::Completion(const ClockTrial& now) : now_(now), dependents_(now.size())
 {
+    for (const TrialClock& clock : now.clocks)
+        wasRates_.push_back(clock.rate.toDouble());
     const std::vector<ClockNode>& nodes = now.device().clocks;
     for (size_t i = 0; i < nodes.size(); ++i) {
         const ClockNode& node = nodes[i];
@@ -243,39 +245,88 @@ bool Completion::wakesOutside(const ClockTrial& trial, int clock) const
     return false;
 }
 
+/// What a setting costs; empty for an input that a select must not take.
+std::optional<Completion::Row> Completion::rowOf(ClockTrial& trial, int index, std::int64_t setting)
+{
+    const size_t i = size_t(index);
+    ++steps_;
+    trial.clocks[i].setting = setting;
+    if (now_.device().clocks[i].type == ClockNode::Type::Select && setting != now_.clocks[i].setting) {
+        const int input = trial.inputOf(i);
+        if (input < 0 || trial.clocks[size_t(input)].rate.value.isZero() || wakesOutside(trial, input))
+            return std::nullopt;
+    }
+    trial.compute(i);
+    return Row{costOf(trial, index), offBy(i, trial.clocks[i].rate.toDouble()), setting};
+}
+
+/// How many times faster or slower than it was; 0 where it stands still before or after.
+double Completion::offBy(size_t clock, double rate) const
+{
+    const double was = wasRates_[clock];
+    return was > 0 && rate > 0 ? std::max(rate / was, was / rate) : 0;
+}
+
 /// Settings from the most promising on: cheap first, then those that keep the rate nearest to what it was.
 std::vector<std::int64_t> Completion::ordered(ClockTrial& trial, int index)
 {
     const size_t i = size_t(index);
-    const ClockNode& node = now_.device().clocks[i];
-    struct Row {
-        Cost cost;
-        double off;
-        std::int64_t setting;
-    };
     std::vector<Row> rows;
-    const double was = now_.clocks[i].rate.toDouble();
     const auto add = [&](std::int64_t setting) {
-        ++steps_;
-        trial.clocks[i].setting = setting;
-        if (node.type == ClockNode::Type::Select) {
-            const int input = trial.inputOf(i);
-            if (setting != now_.clocks[i].setting && (input < 0 || trial.clocks[size_t(input)].rate.value.isZero() || wakesOutside(trial, input)))
-                return;
-        }
-        trial.compute(i);
-        const double rate = trial.clocks[i].rate.toDouble();
-        rows.push_back({costOf(trial, index), was > 0 && rate > 0 ? std::max(rate / was, was / rate) : 0, setting});
+        if (const std::optional<Row> row = rowOf(trial, index, setting))
+            rows.push_back(*row);
     };
     add(now_.clocks[i].setting);
     for (const std::int64_t setting : nearest(trial, index))
         if (setting != now_.clocks[i].setting)
             add(setting);
-    std::stable_sort(rows.begin(), rows.end(), [](const Row& a, const Row& b) { return a.cost != b.cost ? a.cost < b.cost : a.off < b.off; });
+    std::stable_sort(rows.begin(), rows.end(), [](const Row& a, const Row& b) { return a < b; });
     std::vector<std::int64_t> out;
     for (const Row& row : rows)
         out.push_back(row.setting);
     return out;
+}
+
+/// The first of ordered(), without looking at all: what costs nothing but being set anew is not beaten by one that is further off.
+std::int64_t Completion::bestOf(ClockTrial& trial, int index)
+{
+    const size_t i = size_t(index);
+    const ClockNode& node = now_.device().clocks[i];
+    Row best = *rowOf(trial, index, now_.clocks[i].setting);
+    if (best.cost == Cost())
+        return best.setting;
+    std::vector<std::pair<double, std::int64_t>> rows;
+    const double input = node.inputs.empty() || node.type == ClockNode::Type::Select ? 0 : trial.clocks[size_t(node.inputs.front().node)].rate.toDouble();
+    for (const std::int64_t setting : nearest(trial, index)) {
+        if (setting == now_.clocks[i].setting)
+            continue;
+        double rate = 0;
+        if (node.type == ClockNode::Type::Divide || node.type == ClockNode::Type::Multiply) {
+            const double factor = double(setting) / double(node.unit);
+            rate = node.type == ClockNode::Type::Divide ? input / factor : input * factor;
+        } else {
+            trial.clocks[i].setting = setting;
+            trial.compute(i);
+            rate = trial.clocks[i].rate.toDouble();
+        }
+        rows.emplace_back(offBy(i, rate), setting);
+    }
+    std::stable_sort(rows.begin(), rows.end(), [](const auto& a, const auto& b) { return a.first < b.first; });
+    // Of rates that floating point cannot tell apart one may be the old one exactly.
+    constexpr double kAlike = 1 + 1e-12;
+    double enough = std::numeric_limits<double>::max();
+    for (const auto& [off, setting] : rows) {
+        if (off > enough)
+            break;
+        const std::optional<Row> row = rowOf(trial, index, setting);
+        if (!row)
+            continue;
+        if (*row < best)
+            best = *row;
+        if (row->cost.broken == 0 && row->cost.forbidden == 0 && row->cost.outside == 0 && enough == std::numeric_limits<double>::max())
+            enough = off * kAlike;
+    }
+    return best.setting;
 }
 
 void Completion::decide(ClockTrial& trial, const std::vector<int>& part, size_t at, Cost cost)
@@ -303,12 +354,18 @@ void Completion::decide(ClockTrial& trial, const std::vector<int>& part, size_t 
         go(trial.clocks[i].setting);
         return;
     }
-    const std::vector<std::int64_t> settings = ordered(trial, index);
-    if (dependents_[i].empty())
-        go(settings.front());
-    else
-        for (const std::int64_t setting : settings)
-            go(setting);
+    if (dependents_[i].empty()) {
+        go(bestOf(trial, index));
+        return;
+    }
+    // Staying as it is comes first where that costs nothing, and what then costs no more than all before is not beaten.
+    if (costOf(trial, index) == Cost()) {
+        go(now_.clocks[i].setting);
+        if (best_ && *best_ <= cost)
+            return;
+    }
+    for (const std::int64_t setting : ordered(trial, index))
+        go(setting);
 }
 
 /// Clocks that something decided reaches, in parts that do not depend on each other.

@@ -68,10 +68,20 @@ private:
     bool mayRun(const ClockTrial& trial, int clock) const;
     Cost costOf(const ClockTrial& trial, int clock) const;
     std::vector<std::int64_t> nearest(const ClockTrial& trial, int clock) const;
+    struct Row {
+        Cost cost;
+        double off = 0;
+        std::int64_t setting = 0;
+        bool operator<(const Row& other) const { return cost != other.cost ? cost < other.cost : off < other.off; }
+    };
+    std::optional<Row> rowOf(ClockTrial& trial, int clock, std::int64_t setting);
+    double offBy(std::size_t clock, double rate) const;
     std::vector<std::int64_t> ordered(ClockTrial& trial, int clock);
+    std::int64_t bestOf(ClockTrial& trial, int clock);
     void decide(ClockTrial& trial, const std::vector<int>& part, std::size_t at, Cost cost);
 
     const ClockTrial& now_;
+    std::vector<double> wasRates_;
     std::vector<std::vector<int>> dependents_;
     std::vector<bool> stoodBefore_; ///< by combination: what is broken already is let be
     std::vector<bool> decided_;
