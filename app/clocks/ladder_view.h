@@ -1,12 +1,12 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "app/frame/background.h"
+#include "app/session/background.h"
 #include "core/clocks/rate_choices.h"
 
 #include "app/clocks/ladder_layout.h"
-#include "app/frame/document.h"
-#include "app/frame/view_state.h"
+#include "app/session/document.h"
+#include "app/session/view_state.h"
 #include "app/widgets/row_list.h"
 
 namespace bindrel {

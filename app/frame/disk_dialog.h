@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "app/frame/document.h"
+#include "app/session/document.h"
 
 #include <QDialog>
 

@@ -1,9 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "app/frame/document.h"
+#include "app/session/document.h"
 #include "app/frame/rail.h"
-#include "app/frame/view_state.h"
+#include "app/session/view_state.h"
 
 #include <QMainWindow>
 
@@ -64,6 +64,14 @@ protected:
 
 private:
     void buildMenus();
+    void buildPlanMenu();
+    void buildEditMenu();
+    void buildWiringMenu();
+    void buildClocksMenu();
+    void buildTuningMenu();
+    void buildViewMenu();
+    void buildHelpMenu();
+    QAction* addEntry(QMenu* menu, const QString& text, const QKeySequence& key, std::function<void()> slot);
     void refresh();
     void say(const QString& message, bool trouble);
     void jumpTo(const Place& place);

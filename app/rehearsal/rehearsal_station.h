@@ -1,9 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "app/frame/background.h"
-#include "app/frame/document.h"
-#include "app/frame/view_state.h"
+#include "app/session/background.h"
+#include "app/session/document.h"
+#include "app/session/view_state.h"
 #include "app/rehearsal/runs.h"
 
 #include <QTimer>

@@ -1,8 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "app/frame/background.h"
-#include "app/frame/document.h"
+#include "app/session/background.h"
+#include "app/session/document.h"
 #include "core/pins/fit.h"
 
 #include <QWidget>

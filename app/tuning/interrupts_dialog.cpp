@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/tuning/interrupts_dialog.h"
 
-#include "app/frame/document.h"
+#include "app/session/document.h"
 #include "app/theme/theme.h"
 
 #include <QDialogButtonBox>

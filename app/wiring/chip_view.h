@@ -1,9 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "app/frame/document.h"
+#include "app/session/document.h"
 #include "app/frame/option_finder.h"
-#include "app/frame/view_state.h"
+#include "app/session/view_state.h"
 #include "app/wiring/chip_layout.h"
 
 #include <QTransform>

@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "app/frame/view_state.h"
+#include "app/session/view_state.h"
 #include "app/wiring/pin_sheet_model.h"
 
 #include <QWidget>

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "app/frame/background.h"
+#include "app/session/background.h"
 #include "tests/support/window_fixture.h"
 
 #include <QSemaphore>

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "app/frame/journal.h"
+#include "app/session/journal.h"
 
 #include "core/base/files.h"
 #include "core/plan/plan_file.h"

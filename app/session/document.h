@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "app/frame/journal.h"
+#include "app/session/journal.h"
 #include "core/plan/history.h"
 #include "core/snapshot.h"
 

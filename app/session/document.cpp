@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "app/frame/document.h"
+#include "app/session/document.h"
 
 #include "core/base/files.h"
 #include "core/device/device_memory.h"

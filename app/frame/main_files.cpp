@@ -1,0 +1,218 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Opening, saving and leaving a plan, and what is said when its files have changed meanwhile.
+#include "app/frame/main_window.h"
+
+#include "app/clocks/clocks_station.h"
+#include "app/frame/disk_dialog.h"
+#include "app/frame/findings_drawer.h"
+#include "app/frame/inspector.h"
+#include "app/frame/masthead.h"
+#include "app/frame/move_dialog.h"
+#include "app/rehearsal/rehearsal_station.h"
+#include "app/source/source_station.h"
+#include "app/start/start_station.h"
+#include "app/theme/theme.h"
+#include "app/tuning/goals_form.h"
+#include "app/tuning/interrupts_dialog.h"
+#include "app/tuning/tuning_station.h"
+#include "app/widgets/needs_list.h"
+#include "app/widgets/panel.h"
+#include "app/wiring/chip_view.h"
+#include "app/wiring/wiring_station.h"
+#include "core/plan/clock_set.h"
+#include "core/plan/stored_settings.h"
+
+#include <QApplication>
+#include <QCloseEvent>
+#include <QFileDialog>
+#include <QFileInfo>
+#include <QHBoxLayout>
+#include <QLabel>
+#include <QMenuBar>
+#include <QMessageBox>
+#include <QSettings>
+#include <QShortcut>
+#include <QStackedWidget>
+#include <QTimer>
+#include <QVBoxLayout>
+
+namespace bindrel {
+
+bool MainWindow::openPlan(const QString& path)
+{
+    if (const Outcome done = document_.open(path); !done) {
+        say(QString::fromStdString(done.problem().text()), true);
+        return false;
+    }
+    rememberPlan(document_.path());
+    showStation(Station::Wiring);
+    if (!document_.deviceChanges().empty())
+        QTimer::singleShot(0, this, &MainWindow::tellDeviceChanges);
+    if (document_.recovered())
+        QTimer::singleShot(0, this, &MainWindow::offerRecovered);
+    if (!document_.damagedJournal().isEmpty())
+        say("Unsaved work of an earlier session is damaged and cannot be read; it is kept as " + document_.damagedJournal(), true);
+    return true;
+}
+
+void MainWindow::tellDeviceChanges()
+{
+    QStringList lines;
+    for (const std::string& change : document_.deviceChanges())
+        lines << QString::fromStdString(change);
+    QMessageBox box(QMessageBox::NoIcon, "Changed device", QString("The file of %1 has changed since this plan was saved. What that changes here:").arg(QString::fromStdString(document_.snapshot().device->name)),
+                    QMessageBox::Ok, this);
+    // The first are seen at once; a long list scrolls.
+    constexpr qsizetype kAtOnce = 8;
+    box.setInformativeText(lines.mid(0, kAtOnce).join("\n") + (lines.size() > kAtOnce ? QString("\nand %1 more").arg(lines.size() - kAtOnce) : QString()));
+    if (lines.size() > kAtOnce)
+        box.setDetailedText(lines.join("\n"));
+    box.setObjectName("deviceChanges");
+    box.exec();
+}
+
+void MainWindow::offerRecovered()
+{
+    QMessageBox box(QMessageBox::NoIcon, "Unsaved work",
+                    QString("An earlier session ended before this plan was saved; its last changes are of %1. Bring them back? They come as one step that can be undone. "
+                            "Until you decide they are kept, whatever you do meanwhile.")
+                        .arg(document_.recoveredWhen()),
+                    QMessageBox::NoButton, this);
+    QPushButton* yes = box.addButton("Bring them back", QMessageBox::AcceptRole);
+    box.addButton("Drop them", QMessageBox::DestructiveRole);
+    QPushButton* later = box.addButton("Decide later", QMessageBox::RejectRole);
+    box.setDefaultButton(yes);
+    box.exec();
+    if (box.clickedButton() == later)
+        return;
+    if (box.clickedButton() == yes)
+        document_.takeRecovered();
+    else
+        document_.dropRecovered();
+}
+
+void MainWindow::browse()
+{
+    if (!mayLeave())
+        return;
+    const QString path = QFileDialog::getOpenFileName(this, "Open a plan", QFileInfo(document_.path()).absolutePath(), "Plans (*.bindrel)");
+    if (!path.isEmpty())
+        openPlan(path);
+}
+
+bool MainWindow::save()
+{
+    if (!document_.isOpen())
+        return false;
+    if (document_.path().isEmpty())
+        return saveAs();
+    if (document_.onDisk() == Document::OnDisk::Changed && !settleDisk())
+        return false;
+    if (const Outcome done = document_.save(); !done) {
+        say(QString::fromStdString(done.problem().text()), true);
+        return false;
+    }
+    rememberPlan(document_.path());
+    say("Saved.", false);
+    return true;
+}
+
+bool MainWindow::settleDisk()
+{
+    DiskDialog dialog(document_, this);
+    if (dialog.exec() != QDialog::Accepted) {
+        say("The plan and its file differ; saving will ask again.", true);
+        return false;
+    }
+    const Outcome done = dialog.takesTheirs() ? document_.takeTheirs() : document_.save(Document::Overwrite::Yes);
+    if (!done) {
+        say(QString::fromStdString(done.problem().text()), true);
+        return false;
+    }
+    say(dialog.takesTheirs() ? "The plan is as it is on the disk; undo brings yours back." : "Saved over the other version.", false);
+    return true;
+}
+
+void MainWindow::diskChanged()
+{
+    if (document_.onDisk() == Document::OnDisk::Gone) {
+        say("The plan's file was removed by somebody else. Saving writes it again.", true);
+        return;
+    }
+    if (document_.onDisk() == Document::OnDisk::Changed && !QApplication::activeModalWidget())
+        settleDisk();
+    else
+        say("The plan's file was changed by somebody else; saving will ask what to keep.", true);
+}
+
+void MainWindow::offerNeverSaved()
+{
+    for (const Journal::Entry& entry : document_.neverSaved()) {
+        QMessageBox box(QMessageBox::NoIcon, "Unsaved work", QString("A plan of %1 was never saved. Open it?").arg(entry.when), QMessageBox::NoButton, this);
+        box.setObjectName("neverSaved");
+        QPushButton* yes = box.addButton("Open it", QMessageBox::AcceptRole);
+        QPushButton* drop = box.addButton("Drop it", QMessageBox::DestructiveRole);
+        box.addButton("Decide later", QMessageBox::RejectRole);
+        box.setDefaultButton(yes);
+        box.exec();
+        if (box.clickedButton() == drop)
+            document_.dropNeverSaved(entry);
+        if (box.clickedButton() != yes)
+            continue;
+        if (!mayLeave())
+            return;
+        if (const Outcome done = document_.openNeverSaved(entry); !done) {
+            say(QString::fromStdString(done.problem().text()), true);
+            continue;
+        }
+        showStation(Station::Wiring);
+        return;
+    }
+}
+
+bool MainWindow::saveAs()
+{
+    if (!document_.isOpen())
+        return false;
+    const QString suggested = document_.path().isEmpty() ? QString::fromStdString(document_.snapshot().plan.name) + ".bindrel" : document_.path();
+    QString path = QFileDialog::getSaveFileName(this, "Save the plan", suggested, "Plans (*.bindrel)");
+    if (path.isEmpty())
+        return false;
+    if (!path.endsWith(".bindrel"))
+        path += ".bindrel";
+    if (const Outcome done = document_.saveAs(path); !done) {
+        say(QString::fromStdString(done.problem().text()), true);
+        return false;
+    }
+    rememberPlan(document_.path());
+    say("Saved.", false);
+    return true;
+}
+
+bool MainWindow::mayLeave()
+{
+    if (!document_.isOpen() || !document_.unsaved())
+        return true;
+    QMessageBox box(QMessageBox::NoIcon, "Unsaved changes", QString("%1 has changes that are not saved.").arg(QString::fromStdString(document_.snapshot().plan.name)), QMessageBox::NoButton, this);
+    QPushButton* keep = box.addButton("Save", QMessageBox::AcceptRole);
+    QPushButton* drop = box.addButton("Drop the changes", QMessageBox::DestructiveRole);
+    box.addButton("Stay here", QMessageBox::RejectRole);
+    box.setDefaultButton(keep);
+    box.exec();
+    if (box.clickedButton() == keep)
+        return save();
+    if (box.clickedButton() != drop)
+        return false;
+    document_.clearJournal();
+    return true;
+}
+
+void MainWindow::closeEvent(QCloseEvent* event)
+{
+    if (mayLeave())
+        event->accept();
+    else
+        event->ignore();
+}
+
+} // namespace bindrel

@@ -1,0 +1,271 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// The menus of the window and the sheet of keys.
+#include "app/frame/main_window.h"
+
+#include "app/clocks/clocks_station.h"
+#include "app/frame/disk_dialog.h"
+#include "app/frame/findings_drawer.h"
+#include "app/frame/inspector.h"
+#include "app/frame/masthead.h"
+#include "app/frame/move_dialog.h"
+#include "app/rehearsal/rehearsal_station.h"
+#include "app/source/source_station.h"
+#include "app/start/start_station.h"
+#include "app/theme/theme.h"
+#include "app/tuning/goals_form.h"
+#include "app/tuning/interrupts_dialog.h"
+#include "app/tuning/tuning_station.h"
+#include "app/widgets/needs_list.h"
+#include "app/widgets/panel.h"
+#include "app/wiring/chip_view.h"
+#include "app/wiring/wiring_station.h"
+#include "core/plan/clock_set.h"
+#include "core/plan/stored_settings.h"
+
+#include <QApplication>
+#include <QCloseEvent>
+#include <QFileDialog>
+#include <QFileInfo>
+#include <QHBoxLayout>
+#include <QLabel>
+#include <QMenuBar>
+#include <QMessageBox>
+#include <QSettings>
+#include <QShortcut>
+#include <QStackedWidget>
+#include <QTimer>
+#include <QVBoxLayout>
+
+namespace bindrel {
+
+QAction* MainWindow::addEntry(QMenu* menu, const QString& text, const QKeySequence& key, std::function<void()> slot)
+{
+    QAction* action = menu->addAction(text);
+    action->setShortcut(key);
+    connect(action, &QAction::triggered, this, std::move(slot));
+    return action;
+}
+
+void MainWindow::buildMenus()
+{
+    buildPlanMenu();
+    buildEditMenu();
+    buildWiringMenu();
+    buildClocksMenu();
+    buildTuningMenu();
+    buildViewMenu();
+    buildHelpMenu();
+}
+
+void MainWindow::buildPlanMenu()
+{
+    QMenu* plan = menuBar()->addMenu("&Plan");
+    addEntry(plan, "&New or example\u2026", QKeySequence::New, [this] { showStation(Station::Start); });
+    addEntry(plan, "&Open\u2026", QKeySequence::Open, [this] { browse(); });
+    recent_ = plan->addMenu("&Recent");
+    connect(recent_, &QMenu::aboutToShow, this, [this] {
+        recent_->clear();
+        for (const QString& path : recentPlans())
+            connect(recent_->addAction(path), &QAction::triggered, this, [this, path] {
+                if (mayLeave())
+                    openPlan(path);
+            });
+        if (recent_->isEmpty())
+            recent_->addAction("none yet")->setEnabled(false);
+    });
+    plan->addSeparator();
+    addEntry(plan, "&Save", QKeySequence::Save, [this] { save(); });
+    addEntry(plan, "Save &as\u2026", QKeySequence("Ctrl+Shift+S"), [this] { saveAs(); });
+    plan->addSeparator();
+    addEntry(plan, "&Change chip or board\u2026", QKeySequence("Ctrl+Shift+D"), [this] { changeDevice(); });
+    plan->addSeparator();
+    addEntry(plan, "&Write source\u2026", QKeySequence("Ctrl+Return"), [this] {
+        showStation(Station::Source);
+        source_->write();
+    });
+    plan->addSeparator();
+    addEntry(plan, "&Quit", QKeySequence::Quit, [this] { close(); });
+}
+
+void MainWindow::buildEditMenu()
+{
+    QMenu* edit = menuBar()->addMenu("&Edit");
+    undo_ = addEntry(edit, "&Undo", QKeySequence("Ctrl+Z"), [this] { document_.undo(); });
+    redo_ = addEntry(edit, "&Redo", QKeySequence("Ctrl+Shift+Z"), [this] { document_.redo(); });
+    QMenu* history = edit->addMenu("&History");
+    connect(history, &QMenu::aboutToShow, this, [this, history] { fillHistory(history); });
+    edit->addSeparator();
+    addEntry(edit, "&Go to\u2026", QKeySequence("Ctrl+K"), [this] { masthead_->gotoField()->begin(); });
+}
+
+void MainWindow::buildWiringMenu()
+{
+    QMenu* wiring = menuBar()->addMenu("&Wiring");
+    addEntry(wiring, "A&dd a need\u2026", QKeySequence("Ctrl+Shift+A"), [this] {
+        showStation(Station::Wiring);
+        wiring_->addNeed();
+    });
+    addEntry(wiring, "Add a &part\u2026", QKeySequence("Ctrl+Shift+L"), [this] {
+        showStation(Station::Wiring);
+        wiring_->addPart();
+    });
+    addEntry(wiring, "&Edit the selected need\u2026", QKeySequence("Ctrl+E"), [this] { wiring_->editNeed(); });
+    addEntry(wiring, "&Copy the selected need", QKeySequence("Ctrl+D"), [this] { wiring_->copyNeed(); });
+    addEntry(wiring, "&Remove the selected need", QKeySequence("Ctrl+Delete"), [this] { wiring_->removeSelected(); });
+    wiring->addSeparator();
+    addEntry(wiring, "&Bind the selected need", QKeySequence("Ctrl+B"), [this] { wiring_->bindSelected(); });
+    addEntry(wiring, "Bind &all open needs", QKeySequence("Ctrl+Shift+B"), [this] { wiring_->bindAll(); });
+    addEntry(wiring, "Un&tangle", QKeySequence("Ctrl+U"), [this] {
+        showStation(Station::Wiring);
+        wiring_->untangle();
+    });
+    addEntry(wiring, "&Unbind the selected need", QKeySequence("Ctrl+Shift+Backspace"), [this] { wiring_->unbindSelected(); });
+    addEntry(wiring, "Show &options of the signal", QKeySequence("Ctrl+Space"), [this] { wiring_->toggleOptions(); });
+    addEntry(wiring, "Other &instance\u2026", QKeySequence("Ctrl+I"), [this] { inspector_->askInstance(view_.selectedNeed()); });
+    addEntry(wiring, "&Hold or let go", QKeySequence("Ctrl+H"), [this] { wiring_->holdSelected(); });
+    wiring->addSeparator();
+    addEntry(wiring, "Pin &sheet or picture", QKeySequence("Ctrl+Shift+P"), [this] {
+        showStation(Station::Wiring);
+        wiring_->toggleSheet();
+    });
+    addEntry(wiring, "Take &nets from a table\u2026", QKeySequence("Ctrl+Shift+T"), [this] { wiring_->readNetsFromFile(); });
+    addEntry(wiring, "Paste nets", QKeySequence("Ctrl+Shift+V"), [this] { wiring_->pasteNets(); });
+    addEntry(wiring, "Export the picture\u2026", QKeySequence("Ctrl+Shift+E"), [this] { wiring_->exportPicture(); });
+    addEntry(wiring, "Export the pin sheet\u2026", QKeySequence("Ctrl+Shift+X"), [this] { wiring_->exportSheet(); });
+}
+
+void MainWindow::buildClocksMenu()
+{
+    QMenu* clocks = menuBar()->addMenu("&Clocks");
+    addEntry(clocks, "&Repair limits and goals", QKeySequence("Ctrl+Shift+R"), [this] {
+        showStation(Station::Clocks);
+        clocks_->reach()->repair();
+    });
+    addEntry(clocks, "&Keep these settings as the slow ones", QKeySequence("Ctrl+Shift+K"), [this] {
+        if (document_.isOpen())
+            document_.apply(editOf("Keep the clock settings as the slow ones", SetSlow{document_.snapshot().plan.clockSet()}));
+    });
+    addEntry(clocks, "S&wap with the slow settings", QKeySequence("Ctrl+Shift+W"), [this] { swapClocks(); });
+    addEntry(clocks, "Drop the slow settings", QKeySequence(), [this] {
+        if (document_.isOpen() && document_.snapshot().plan.slow)
+            document_.apply(editOf("Drop the slow clock settings", SetSlow{std::nullopt}));
+    });
+    QMenu* failing = clocks->addMenu("When a clock does not &start");
+    connect(failing, &QMenu::aboutToShow, this, [this, failing] {
+        failing->clear();
+        if (!document_.isOpen())
+            return;
+        const std::pair<OnFailure, const char*> choices[] = {{OnFailure::Stop, "&Stop: a status, pads at safe levels"}, {OnFailure::GoOn, "&Go on with what does not come from it"}, {OnFailure::FallBack, "&Fall back to the slow clocks"}};
+        for (const auto& [policy, words] : choices) {
+            QAction* action = failing->addAction(words, this, [this, policy] { document_.apply(editOf(fmt::format("When a clock does not start: {}", nameOf(policy)), SetOnFailure{policy})); });
+            action->setCheckable(true);
+            action->setChecked(document_.snapshot().plan.onFailure == policy);
+        }
+    });
+    QMenu* modes = clocks->addMenu("Low-power &modes");
+    connect(modes, &QMenu::aboutToShow, this, [this, modes] {
+        modes->clear();
+        if (!document_.isOpen())
+            return;
+        for (const LowPowerMode& mode : document_.snapshot().device->modes)
+            modes->addAction(QString::fromStdString(mode.name), this, [this, id = mode.id] { view_.jump({Place::Kind::Mode, id, {}}); });
+    });
+    addEntry(clocks, "Export the &ladder\u2026", QKeySequence("Ctrl+Shift+G"), [this] { clocks_->exportPicture(); });
+}
+
+void MainWindow::buildTuningMenu()
+{
+    QMenu* tuning = menuBar()->addMenu("&Tuning");
+    addEntry(tuning, "&Interrupts and DMA\u2026", QKeySequence("Ctrl+Shift+I"), [this] { showInterrupts(); });
+
+    QMenu* stored = tuning->addMenu("&Non-volatile settings");
+    connect(stored, &QMenu::aboutToShow, this, [this, stored] {
+        stored->clear();
+        if (!document_.isOpen())
+            return;
+        for (const std::string& id : storedIds(*document_.snapshot().device))
+            stored->addAction(QString::fromStdString(id), this, [this, id] { view_.jump({Place::Kind::Stored, id, {}}); });
+        if (stored->isEmpty())
+            stored->addAction("The chip has none")->setEnabled(false);
+    });
+}
+
+void MainWindow::buildViewMenu()
+{
+    QMenu* view = menuBar()->addMenu("&View");
+    const char* names[kStations] = {"&Start", "&Wiring", "&Clocks", "&Tuning", "S&ource", "R&ehearsal"};
+    for (int i = 0; i < kStations; ++i)
+        addEntry(view, names[i], QKeySequence(QString("Ctrl+%1").arg(i + 1)), [this, i] { showStation(Station(i)); });
+    view->addSeparator();
+    addEntry(view, "Next &finding", QKeySequence("F8"), [this] { findings_->list()->step(1); });
+    addEntry(view, "Previous finding", QKeySequence("Shift+F8"), [this] { findings_->list()->step(-1); });
+    addEntry(view, "F&ix the finding\u2026", QKeySequence("Ctrl+."), [this] { findings_->list()->fixCurrent(); });
+    addEntry(view, "&Ways for the finding\u2026", QKeySequence("Ctrl+Shift+."), [this] { findings_->list()->waysForCurrent(); });
+    addEntry(view, "Findings open or shut", QKeySequence("F9"), [this] { findings_->setOpen(!findings_->isOpen()); });
+    view->addSeparator();
+    addEntry(view, "Fit the picture", QKeySequence("Ctrl+0"), [this] { wiring_->chip()->fit(); });
+    addEntry(view, "Larger", QKeySequence::ZoomIn, [this] { wiring_->chip()->zoomBy(1.2); });
+    addEntry(view, "Smaller", QKeySequence::ZoomOut, [this] { wiring_->chip()->zoomBy(1 / 1.2); });
+    view->addSeparator();
+    addEntry(view, "&Night fen", QKeySequence("Ctrl+Shift+N"), [this] { setDark(!Theme::get().dark); });
+}
+
+void MainWindow::buildHelpMenu()
+{
+    QMenu* help = menuBar()->addMenu("&Help");
+    addEntry(help, "&Keys", QKeySequence("F1"), [this] { showKeys(); });
+}
+
+void MainWindow::fillHistory(QMenu* menu)
+{
+    menu->clear();
+    const std::vector<std::string> titles = document_.undoTitles();
+    if (titles.empty())
+        menu->addAction("nothing to undo")->setEnabled(false);
+    const size_t shown = std::min<size_t>(titles.size(), 15);
+    for (size_t i = 0; i < shown; ++i) {
+        const size_t steps = i + 1;
+        connect(menu->addAction("Undo back to before: " + QString::fromStdString(titles[titles.size() - 1 - i])), &QAction::triggered, this, [this, steps] {
+            for (size_t k = 0; k < steps; ++k)
+                document_.undo();
+        });
+    }
+}
+
+void MainWindow::showKeys()
+{
+    std::vector<std::pair<QString, QString>> rows;
+    for (const QAction* menu : menuBar()->actions())
+        for (const QAction* action : menu->menu()->actions())
+            if (!action->shortcut().isEmpty())
+                rows.emplace_back(action->shortcut().toString(QKeySequence::NativeText), action->text().remove('&').section(':', 0, 0));
+    rows.emplace_back("Enter", "Needs: bind. Findings: jump. Ladder: type");
+    rows.emplace_back("Space, 1 \u2026 9", "Needs: where the signal could go; take one");
+    rows.emplace_back("Double click", "Picture: where the signal could go");
+    rows.emplace_back("Shift + drop", "Picture: take a taken pad without making room");
+    rows.emplace_back("F, + and \u2212", "Picture: fit, larger, smaller");
+    rows.emplace_back("R, Shift+R", "Picture: turn by a quarter; as in the data sheet");
+    rows.emplace_back("F2, Delete", "Pin sheet: edit, for all selected cells; back to the default");
+    rows.emplace_back("Ctrl+C, Ctrl+V", "Pin sheet: copy, paste from a spreadsheet");
+    rows.emplace_back("Esc", "Leave proposals and options; stop a search");
+    rows.emplace_back("Delete", "Needs: unbind");
+    rows.emplace_back("H", "Hold or let go, in needs and ladder");
+    rows.emplace_back("48M Enter", "Type a rate on a clock for the ways to it; also >= 100 MHz, max; Shift+Enter adds a wish");
+    rows.emplace_back("U, +, -, F", "Ladder: fold what is unused or alike, zoom the axis (also Ctrl and the wheel), fit it");
+    rows.emplace_back("M", "Ladder: the low-power modes, one after another");
+    rows.emplace_back("\u2190, \u2192, T, N, M", "Rehearsal: step, axis of time, next hazard, run the machine code");
+    rows.emplace_back("F, W", "Findings: preview the fix; the ways that may mend it");
+    // Two columns, so that the sheet fits under the smallest window.
+    QString text = "<table cellspacing='4'>";
+    const size_t half = (rows.size() + 1) / 2;
+    const auto cell = [&rows](size_t i) {
+        return i < rows.size() ? QString("<td align='right' style='white-space:pre; padding-left:14px'><b>%1</b></td><td style='white-space:pre'>%2</td>").arg(rows[i].first.toHtmlEscaped(), rows[i].second.toHtmlEscaped())
+                               : QString();
+    };
+    for (size_t i = 0; i < half; ++i)
+        text += "<tr>" + cell(i) + cell(half + i) + "</tr>";
+    QMessageBox box(QMessageBox::NoIcon, "Keys", text + "</table>", QMessageBox::Close, this);
+    box.exec();
+}
+
+} // namespace bindrel

@@ -1,0 +1,19 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "core/image/clock_steps.h"
+
+namespace bindrel {
+
+/// What an order of changes has to put up with beside the two stands.
+struct MoveOptions {
+    std::vector<int> startOnly; ///< sources that are switched on without waiting for them
+    /// The gates of instances are still as the chip's reset leaves them, but for these: they are opened before something is written there. Empty: all are open.
+    std::optional<std::vector<int>> opened;
+    std::vector<int> awaitFirst; ///< sources that were started before
+};
+
+/// See clockSteps(). `awaited`: takes how the clocks stood at each wait for one; may be null.
+std::vector<Step> clockMoves(const Device& device, const Rates& rates, const ClockStand& from, const ClockStand& to, const MoveOptions& options, std::vector<AwaitedClock>* awaited);
+
+} // namespace bindrel
