@@ -48,6 +48,12 @@ protected:
     void wheelEvent(QWheelEvent*) override;
 
 private:
+    // Pixels: columns of names and rates, and what is left free at both ends of the axis.
+    static constexpr int kNameWidth = 108;
+    static constexpr int kRateWidth = 84;
+    static constexpr int kLeft = kNameWidth + kRateWidth + 26;
+    static constexpr int kRight = 44;
+
     class Header;
     struct Drag {
         int clock = -1;

@@ -103,6 +103,9 @@ std::optional<Waking> wakingOf(const Device& device, const Board& board, const P
     Plan woken = plan;
     for (const auto& [select, setting] : out.selects)
         woken.clocks[device.clocks[size_t(select)].id] = source.id;
+    // What nothing uses is not set: its rate is as after reset, where no other set of clocks has left another.
+    if (!rates.clocks[size_t(mode.wakesOn)].used && !plan.slow)
+        woken.clocks.erase(source.id);
     // It runs then, even if the plan keeps it off.
     if (const auto said = woken.clocks.find(source.id); said != woken.clocks.end())
         if (const Expected<SourceDecision> decision = readSourceDecision(source, said->second); decision && decision->off)

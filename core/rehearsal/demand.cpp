@@ -103,6 +103,10 @@ private:
         }
         if (rates_.waitStates && device_.waitStates.valid() && chip_.clocks().waitStates() != std::uint32_t(*rates_.waitStates))
             differs("The number of wait states", std::to_string(chip_.clocks().waitStates()), std::to_string(*rates_.waitStates), {});
+        for (const Regulator& regulator : device_.regulators)
+            if (f_.plan.regulator.empty() ? regulator.code == device_.resetCode(device_.regulatorControl) : regulator.id == f_.plan.regulator)
+                if (const std::uint32_t code = chip_.registers().code(device_.regulatorControl); code != regulator.code)
+                    differs(device_.nameOf(device_.regulatorControl), std::to_string(code), fmt::format("{}, for {}", regulator.code, regulator.name), {Place::Kind::Range, {}, {}});
         if (device_.rangeControl.valid() && chip_.clocks().range() != rates_.range)
             differs("The operating range", device_.ranges[size_t(chip_.clocks().range())].name, device_.ranges[size_t(rates_.range)].name, {Place::Kind::Range, {}, {}});
     }

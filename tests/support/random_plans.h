@@ -32,7 +32,7 @@ namespace bindrel::test {
             if (random() % 3 == 0)
                 plan.range = device.ranges[random() % device.ranges.size()].id;
             ClockTrial trial(device, *s->board, plan, s->bindings);
-            bool valid = trial.supplyFits(trial.range());
+            bool valid = trial.supplyFits(trial.range()) && trial.forbiddenNow().empty();
             for (size_t i = 0; i < trial.size() && valid; ++i)
                 valid = !trial.breaks(i) && !(trial.clocks[i].used && trial.clocks[i].rate.value.isZero());
             const bool news = valid && std::none_of(out.begin(), out.end(), [&](const Plan& other) {

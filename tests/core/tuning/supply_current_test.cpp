@@ -46,7 +46,7 @@ private Q_SLOTS:
     {
         const auto s = run(demo("rain-post-b-done"));
         QVERIFY(near(microamps(of(*s), What::Core, 0), 4 * 38 * 0.64));
-        const auto pump = run(demo("pump-hall-a-done"));
+        const auto pump = run(with(demo("pump-hall-a-done"), SetText{SetText::What::Regulator, "LINEAR"}));
         const auto coil = run(with(demo("pump-hall-a-done"), SetText{SetText::What::Regulator, "COIL"}));
         QVERIFY(near(microamps(of(*pump), What::Core, 0), 280 * 161));
         QVERIFY(near(microamps(of(*coil), What::Core, 0), 280 * 161 * 0.49));
