@@ -19,14 +19,18 @@ struct ClockSetting {
     bool slow = false;
 };
 
-/// A pad that a peripheral without power would drive is as after reset meanwhile: first it no longer drives, then it is led elsewhere.
+/// A pad that a peripheral without power would drive is as after reset meanwhile, or with its port where reset leads it to that peripheral: first
+/// it no longer drives, then it is led elsewhere.
 void giveBack(const Device& device, const PadSetup& setup, const std::string& mode, std::vector<Step>& out)
 {
     const Pad& pad = device.pads[size_t(setup.pad)];
     std::string why = fmt::format("{} rests while {} takes the power from what drives it.", pad.name, mode);
     for (const FieldRef& ref : {pad.port < 0 ? FieldRef() : device.roleField(pad.port, "output" + std::to_string(pad.bit)), pad.function})
-        if (ref.valid())
-            out.push_back(updateStep(device, {{ref, device.resetCode(ref), pad.name + " rests"}}, std::exchange(why, {})));
+        if (ref.valid()) {
+            const std::uint32_t reset = device.resetCode(ref);
+            const bool leadsThere = ref == pad.function && std::int64_t(reset) == setup.code;
+            out.push_back(updateStep(device, {{ref, leadsThere ? static_cast<std::uint32_t>(pad.portCode) : reset, pad.name + " rests"}}, std::exchange(why, {})));
+        }
 }
 
 ModeSteps stepsFor(const Device& device, const Board& board, const ClockSetting& clocks, const Bindings& bindings, const std::vector<Setting>& settings, const std::vector<PadSetup>& pads, int index)

@@ -322,7 +322,7 @@ SourceFile boardSource(const Facts& f, const Names& names)
     Writer w(f, names, names.prefix.text() + "_board.c", "The order of the bring-up, and waiting.");
     w.linef("#include \"{}_board.h\"", names.prefix);
     const std::vector<FieldCode> watchdogs = names.core == 0 ? runningWatchdogs(f.device) : std::vector<FieldCode>();
-    if (names.core == 0 && (!watchdogs.empty() || !f.device.unlocks.empty() || std::any_of(f.device.cores.begin(), f.device.cores.end(), [](const Core& c) { return c.release.valid(); })))
+    if (names.core == 0 && (!watchdogs.empty() || std::any_of(f.image.steps.begin(), f.image.steps.end(), [](const Step& step) { return step.phase == Step::Phase::Unlock; }) || std::any_of(f.device.cores.begin(), f.device.cores.end(), [](const Core& c) { return c.release.valid(); })))
         w.linef("#include \"{}_regs.h\"", names.prefix);
     for (size_t n = 0; n < f.plan.needs.size(); ++n)
         if (hasFiles(f, names, n)) {

@@ -100,6 +100,31 @@ private Q_SLOTS:
         QCOMPARE(word(*s, 0x40001040) >> (16 + key) & 1, 1u);
     }
 
+    /// What the small chip has of everything: a part that is switched on and dropped, a fence of worlds, a regulator, memory that is lost, bits here and
+    /// there, a word and its inverse.
+    void itsPowerAndMemory()
+    {
+        Workpiece work = plan();
+        work.plan.regulator = "B";
+        work.plan.stored = {{"KEEP.PART", "4"}, {"KEEP.LOW", "2.0 V"}};
+        work.plan.modes = {"REST"};
+        const auto s = run(work);
+        for (const Finding& finding : s->findings)
+            QVERIFY2(finding.severity != Finding::Severity::Error || finding.rule == "MODE-01", finding.text.c_str()); // nothing of the plan wakes it
+        QCOMPARE(s->device->resetCode(*s->device->findField("SYS.OSC.DIV")), 1u);
+        QCOMPARE(word(*s, 0x40000004) >> 8 & 3, 2u);
+        QCOMPARE(word(*s, 0x40000008) >> 28 & 1, 1u);
+        QCOMPARE(word(*s, 0x4000000C) >> 16 & 3, 1u); // of the two codes that admit the core's world, the one that admits fewer
+        for (const Scenario& scenario : scenariosOf(s->facts()))
+            if (!scenario.whatIf())
+                QVERIFY2(rehearsed(*s, scenario).empty(), (titleOf(s->facts(), scenario) + rehearsed(*s, scenario)).c_str());
+        std::string text;
+        for (const SourceFile& file : s->source().files)
+            text += file.text();
+        for (const char* line : {"ram_lost (rw) : ORIGIN = 0x20000800, LENGTH = 2048", "ORIGIN = 0x00008001, LENGTH = 1", "bench_nonvolatile_keep_inverse __attribute__"})
+            QVERIFY2(text.find(line) != std::string::npos, line);
+    }
+
     void waitStatesComeOffAfterTheClockIsSlow()
     {
         Workpiece work = plan();
