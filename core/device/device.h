@@ -197,7 +197,7 @@ struct Device {
     FieldRef waitStates;
     Ppm limitSlack; ///< rate limits hold for clocks whose source is at least this accurate
     std::vector<Unlock> unlocks;
-    std::vector<std::string> worlds; ///< names that fences admit and that are no core's or its world: other programs on the chip
+    std::vector<std::string> worlds; ///< that no core of the plan's runs in, but fences can admit: other programs on the chip
     std::vector<PowerDomain> domains;
     std::vector<Regulator> regulators; ///< to choose from; empty: there is no choice
     FieldRef regulatorControl;

@@ -39,6 +39,10 @@ void lintStored(const Device& device, LintRemarks& out)
                     for (const auto& [offset, bytes] : reg.places())
                         if (const std::uint32_t at = device.instances[i].base + offset; address < at + bytes && at < address + word.bytes())
                             out.say("address-collision", "{} in non-volatile memory lies where {}.{} is", word.name, device.instances[i].name, reg.name);
+        for (const Core& core : device.cores)
+            for (const std::uint32_t address : {word.address, word.inverseAt.value_or(word.address)})
+                if (address >= core.ramBase && address - core.ramBase < core.ramBytes)
+                    out.say("address-collision", "{} in non-volatile memory lies in the RAM of {}", word.name, core.id);
         for (const StoredSetting& setting : word.settings) {
             const std::uint32_t factory = (word.factory & setting.bits.mask()) >> setting.bits.lsb;
             // The file's reset values are those of a chip as it is delivered.

@@ -17,7 +17,7 @@ const std::vector<std::string> kKeys{
     "$schema",     "format",    "name",         "family",    "about",  "core",   "cores",  "memory",    "supply",    "temperature",
     "ranges",      "flash_timing", "cpu_clock", "unlock",    "lines",  "routing", "limit_slack", "modes", "clocks", "blocks", "instances",
     "pads",        "pad_defaults", "package",   "absent",    "unbonded", "overrides", "exclusive", "dma", "interrupt_controller", "banks",
-    "never_together", "nonvolatile", "domains", "regulator"};
+    "never_together", "nonvolatile", "domains", "regulator", "worlds"};
 
 /// FNV-1a over 64 bits: tells one content from another, no more.
 std::string fingerprint(std::initializer_list<const std::string*> texts)
@@ -176,6 +176,11 @@ void DeviceReader::readIdentity()
         device_.temperature = readTemperatures(temperature);
     if (const JsonNode absent = section("absent"); absent.exists())
         device_.absent = absent.asStrings();
+    if (const JsonNode worlds = section("worlds"); worlds.exists()) {
+        device_.worlds = worlds.asStrings();
+        for (const JsonNode& world : worlds.items())
+            world.requireName(world.asString());
+    }
     if (const JsonNode unbonded = section("unbonded"); unbonded.exists())
         device_.unbonded = unbonded.asStrings();
     const JsonNode said = section("supply");

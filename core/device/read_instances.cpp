@@ -104,7 +104,7 @@ void DeviceReader::readFence(Instance& instance, const JsonNode& node)
     Fence fence{fieldAt(node.child("field")), {}};
     if (!ok())
         return;
-    std::vector<std::string> known;
+    std::vector<std::string> known = device_.worlds;
     for (const Core& core : device_.cores) {
         known.push_back(core.id);
         if (!core.world.empty())
@@ -115,9 +115,8 @@ void DeviceReader::readFence(Instance& instance, const JsonNode& node)
         std::vector<std::string>& admitted = fence.admits[static_cast<std::uint32_t>(value)];
         for (const JsonNode& name : names.items()) {
             admitted.push_back(name.asString());
-            name.requireName(admitted.back());
-            if (device_.worlds.end() == std::find(device_.worlds.begin(), device_.worlds.end(), admitted.back()) && std::find(known.begin(), known.end(), admitted.back()) == known.end())
-                device_.worlds.push_back(admitted.back());
+            if (std::find(known.begin(), known.end(), admitted.back()) == known.end())
+                name.fail(fmt::format("\"{}\" is neither a core nor a world of this device; it has {}.{}", admitted.back(), listed(known), didYouMean(admitted.back(), known)));
         }
     }
     if (!fence.admits.contains(device_.resetCode(fence.field)))

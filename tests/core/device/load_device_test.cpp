@@ -81,7 +81,8 @@ private Q_SLOTS:
         QTest::newRow("a domain with a port") << "\"never_together\":" << "\"domains\": [{ \"id\": \"D\", \"instances\": [\"PORTA\"] }], \"never_together\":" << "/domains/0/instances" << "cannot lie in a domain";
         QTest::newRow("a domain that gates") << "\"never_together\":" << "\"domains\": [{ \"id\": \"D\", \"instances\": [\"CLK\"] }], \"never_together\":" << "/domains/0/instances" << "it controls clocks";
         QTest::newRow("no regulator as after reset") << "\"never_together\":" << "\"regulator\": { \"control\": \"VREG.CTL.RANGE\", \"list\": [{ \"id\": \"A\", \"code\": 0 }, { \"id\": \"B\", \"code\": 3 }] }, \"never_together\":" << "/regulator/list" << "holds after reset";
-        QTest::newRow("a fence without its reset") << "\"block\": \"uart\", \"base\": \"0x4D00 7500\"" << "\"block\": \"uart\", \"base\": \"0x4D00 7500\", \"fences\": [{ \"field\": \"WDG.CTL.PRE\", \"admits\": { \"1\": [\"me\"] } }]" << "/instances/UART1/fences/0/admits" << "after reset";
+        QTest::newRow("a fence without its reset") << "\"block\": \"uart\", \"base\": \"0x4D00 7500\"" << "\"block\": \"uart\", \"base\": \"0x4D00 7500\", \"fences\": [{ \"field\": \"WDG.CTL.PRE\", \"admits\": { \"1\": [\"Cortex-M4F\"] } }]" << "/instances/UART1/fences/0/admits" << "after reset";
+        QTest::newRow("a fence for nobody") << "\"block\": \"uart\", \"base\": \"0x4D00 7500\"" << "\"block\": \"uart\", \"base\": \"0x4D00 7500\", \"fences\": [{ \"field\": \"WDG.CTL.PRE\", \"admits\": { \"0\": [\"Cortex-M4\"] } }]" << "/instances/UART1/fences/0/admits/0/0" << "Did you mean \"Cortex-M4F\"?";
         QTest::newRow("unknown block") << "\"block\": \"uart\", \"base\": \"0x4D00 7500\"" << "\"block\": \"uatr\", \"base\": \"0x4D00 7500\"" << "/instances/UART1/block" << "Did you mean \"uart\"?";
     }
     void saysWhereAndWhat()
