@@ -115,7 +115,7 @@ static void addRehearse(CLI::App& app, int& exitCode)
             }
             std::erase_if(scenarios, [clock, supply](const Scenario& scenario) { return supply ? scenario.sagsTo < 0 : clock >= 0 ? !scenario.dead.contains(clock) && scenario.fails != clock : !scenario.whatIf(); });
             if (scenarios.empty()) {
-                exitCode = supply ? complain(problemOf(fmt::format("{} has no operating range that a lower supply would suffice for.", s->device->name)))
+                exitCode = supply ? complain(problemOf(fmt::format("{} has no operating range that a lower supply would suffice for, or is held in reset before.", s->device->name)))
                                   : complain(problemOf(fmt::format("{} is not in use, or runs from reset on without being asked for: it cannot fail to start.", options->whatIf)));
                 return;
             }

@@ -179,15 +179,7 @@ void MainWindow::buildTuningMenu()
     addEntry(tuning, "&Interrupts and DMA\u2026", QKeySequence("Ctrl+Shift+I"), [this] { showInterrupts(); });
 
     QMenu* stored = tuning->addMenu("&Non-volatile settings");
-    connect(stored, &QMenu::aboutToShow, this, [this, stored] {
-        stored->clear();
-        if (!document_.isOpen())
-            return;
-        for (const std::string& id : storedIds(*document_.snapshot().device))
-            stored->addAction(QString::fromStdString(id), this, [this, id] { view_.jump({Place::Kind::Stored, id, {}}); });
-        if (stored->isEmpty())
-            stored->addAction("The chip has none")->setEnabled(false);
-    });
+    connect(stored, &QMenu::aboutToShow, this, [this, stored] { fillStored(stored); });
 }
 
 void MainWindow::buildViewMenu()
@@ -214,6 +206,34 @@ void MainWindow::buildHelpMenu()
 {
     QMenu* help = menuBar()->addMenu("&Help");
     addEntry(help, "&Keys", QKeySequence("F1"), [this] { showKeys(); });
+}
+
+/// A menu for each setting in the chip's non-volatile memory, with its values.
+void MainWindow::fillStored(QMenu* menu)
+{
+    menu->clear();
+    if (!document_.isOpen())
+        return;
+    const Snapshot& s = document_.snapshot();
+    for (const std::string& id : storedIds(*s.device)) {
+        QMenu* one = menu->addMenu(QString::fromStdString(id));
+        const auto chosen = s.plan.stored.find(id);
+        const auto offer = [&](const std::string& words, const std::optional<std::string>& value) {
+            QAction* action = one->addAction(typeset(words), this, [this, id, value] {
+                document_.apply(editOf(id + (value ? " = " + *value : " as from the factory"), SetStored{id, value}));
+                view_.jump({Place::Kind::Stored, id, {}});
+            });
+            action->setCheckable(true);
+            action->setChecked(value ? chosen != s.plan.stored.end() && chosen->second == *value : chosen == s.plan.stored.end());
+        };
+        offer("as from the factory", std::nullopt);
+        for (const EnumValue& value : findStored(*s.device, id)->bits.values)
+            offer(value.name, value.name);
+        one->addSeparator();
+        one->addAction("Show it", this, [this, id] { view_.jump({Place::Kind::Stored, id, {}}); });
+    }
+    if (menu->isEmpty())
+        menu->addAction("The chip has none")->setEnabled(false);
 }
 
 void MainWindow::fillHistory(QMenu* menu)

@@ -87,6 +87,7 @@ private:
     bool settleDisk();
     void showKeys();
     void fillHistory(QMenu* menu);
+    void fillStored(QMenu* menu);
 
     Document document_;
     ViewState view_;

@@ -1,10 +1,11 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // The planned operations, in the order in which the written program does them, on the simulated chip.
+#include "core/base/text.h"
+#include "core/plan/stored_settings.h"
+#include "core/quantity/format.h"
 #include "core/rehearsal/bus_access.h"
 #include "core/rehearsal/demand.h"
 #include "core/rehearsal/recorder.h"
-#include "core/base/text.h"
-#include "core/quantity/format.h"
 #include "core/source/names.h"
 #include "core/source/writer.h"
 
@@ -432,6 +433,17 @@ std::string titleOf(const Facts& f, const Scenario& s)
     return text;
 }
 
+/// The supply below which the chip is held in reset, as its non-volatile memory says; zero when it says nothing of it.
+static Voltage heldBelow(const Facts& f)
+{
+    Voltage out;
+    for (const StoredWord& word : f.device.stored)
+        for (const StoredSetting& setting : word.settings)
+            if (const auto level = setting.holdsBelow.find(setting.bits.in(storedValue(f.device, f.plan, word).value_or(word.factory))); level != setting.holdsBelow.end())
+                out = std::max(out, level->second);
+    return out;
+}
+
 std::vector<Scenario> scenariosOf(const Facts& f)
 {
     std::vector<Scenario> out{{}};
@@ -458,7 +470,7 @@ std::vector<Scenario> scenariosOf(const Facts& f)
     for (int r = 0; r < int(f.device.ranges.size()); ++r)
         if (least(r) < least(f.rates.range) && (lower < 0 || least(r) > least(lower)))
             lower = r;
-    if (lower >= 0)
+    if (lower >= 0 && heldBelow(f) < least(f.rates.range))
         out.push_back({Scenario::Kind::BringUp, -1, {}, -1, lower});
     return out;
 }

@@ -116,6 +116,50 @@ private Q_SLOTS:
         QVERIFY(outcomeOf("Supply falls below").contains("hazard"));
     }
 
+    /// A setting in non-volatile memory by the menu: the plan has it, the page shows it, a level that the supply does not bear is a finding, and what if
+    /// the supply falls is no question where the chip is held in reset before.
+    void settingsInMemoryAreChosen()
+    {
+        open("done");
+        rehearse();
+        const auto menuOf = [this](const QString& title) {
+            for (QMenu* m : w_->menuBar()->findChildren<QMenu*>())
+                if (m->title().contains(title))
+                    return m;
+            return static_cast<QMenu*>(nullptr);
+        };
+        const auto choose = [&](const QString& setting, const QString& value) {
+            Q_EMIT menuOf("on-volatile")->aboutToShow();
+            for (QAction* action : menuOf(setting)->actions())
+                if (action->text() == value)
+                    return action->trigger();
+            QFAIL(qPrintable(value));
+        };
+        choose("BOOT.DOG", "by reset");
+        QCOMPARE(now().plan.stored.at("BOOT.DOG"), std::string("by reset"));
+        QCOMPARE(w_->view().selected().id, std::string("BOOT.DOG"));
+        const int watchdog = now().device->findInstance("WDG");
+        QCOMPARE(now().device->ability(watchdog, "runs_at_reset", 0), 1);
+        choose("BOOT.LEVEL", typeset(QString("2.75 V")));
+        QVERIFY(hasFinding(now(), "NVM-02") == false);
+        const auto isAsked = [this] {
+            ScenarioList& list = *station().scenarios();
+            for (int row = 0; row < list.rowCount(); ++row)
+                if (list.rowText(row).contains("Supply falls"))
+                    return true;
+            return false;
+        };
+        QTRY_VERIFY_WITH_TIMEOUT(!isAsked(), 20'000);
+        choose("BOOT.LEVEL", typeset(QString("2.4 V")));
+        QVERIFY(hasFinding(now(), "NVM-02"));
+        choose("BOOT.LEVEL", "as from the factory");
+        QVERIFY(!now().plan.stored.contains("BOOT.LEVEL"));
+        for (int undone = 0; undone < 4; ++undone)
+            shortcut(QKeySequence("Ctrl+Z"));
+        QVERIFY(now().plan.stored.empty());
+        QCOMPARE(now().device->ability(watchdog, "runs_at_reset", 0), 0);
+    }
+
     void hazardsAreShownAndLeadToTheDecision()
     {
         open("tangled");

@@ -156,6 +156,9 @@ private Q_SLOTS:
         QVERIFY(fast && fast->title.find("2.7") != std::string::npos);
         QVERIFY(std::any_of(fast->hazards.begin(), fast->hazards.end(), [](const Hazard& hazard) { return hazard.kind == Hazard::Kind::Limit && hazard.text.find("150") != std::string::npos && hazard.text.find("90") != std::string::npos; }));
         QVERIFY(std::any_of(fast->hazards.begin(), fast->hazards.end(), [](const Hazard& hazard) { return hazard.kind == Hazard::Kind::WaitStates; }));
+        // A chip that is held in reset before does not run on; one that is held later does.
+        QVERIFY(!sags(*run(with(demo(), SetStored{"BOOT.LEVEL", "2.75 V"}))));
+        QVERIFY(sags(*run(with(demo(), SetStored{"BOOT.LEVEL", "2.4 V"}))));
         // In the range that needs the least there is nothing to fall to.
         const auto device = demo().device;
         const auto least = std::min_element(device->ranges.begin(), device->ranges.end(), [](const OperatingRange& a, const OperatingRange& b) { return a.supplyMin < b.supplyMin; });
