@@ -27,6 +27,8 @@ public:
     PlannedRun(const Facts& facts, const Scenario& scenario, Rehearsal& out) : f_(facts), device_(facts.device), out_(out), scenario_(scenario), chip_(device_, facts.board, scenario.dead), recorder_(chip_, out)
     {
         chip_.demand(demandOf(facts));
+        for (size_t core = 0; core < device_.cores.size(); ++core)
+            names_.push_back(namesFor(f_, core));
         for (const FieldCode& word : runningWatchdogs(device_))
             feeds_.push_back(writeStep(device_, {{word.ref, word.code, "feed"}}, {}));
     }
@@ -82,7 +84,7 @@ private:
             left_ = fallBack_->left;
         }
         const auto wanted = [this](size_t need) { return !left_.contains(int(need)); };
-        const Names first = namesFor(f_, 0);
+        const Names& first = names_.front();
         for (size_t n = 0; n < f_.plan.needs.size(); ++n)
             if (hasFiles(f_, first, n) && wanted(n) && !waitsForSlowSource(f_, n) && !phase(Step::Phase::Need, int(n)))
                 left_.insert(int(n));
@@ -100,7 +102,7 @@ private:
             if (const FieldCode& release = device_.cores[core].release; release.valid())
                 perform(updateStep(device_, {{release.ref, release.code, device_.cores[core].name}}, fmt::format("Let the {} start.", device_.cores[core].name)), 0, false);
             chip_.coreRuns(int(core));
-            const Names own = namesFor(f_, core);
+            const Names& own = names_[core];
             for (size_t n = 0; n < f_.plan.needs.size(); ++n)
                 if (hasFiles(f_, own, n) && !phase(Step::Phase::Need, int(n)))
                     left_.insert(int(n));
@@ -110,7 +112,7 @@ private:
         return true;
     }
 
-    bool wanted(size_t need, size_t core) const { return hasFiles(f_, namesFor(f_, core), need) && !left_.contains(int(need)); }
+    bool wanted(size_t need, size_t core) const { return hasFiles(f_, names_[core], need) && !left_.contains(int(need)); }
 
     bool performOf(Step::Phase phase, size_t need, size_t core)
     {
@@ -364,6 +366,7 @@ private:
     const Scenario& scenario_;
     SimulatedChip chip_;
     Recorder recorder_;
+    std::vector<Names> names_; ///< by core
     std::vector<Step> feeds_;
     std::set<int> left_; ///< needs that are not brought up, since their clock is dead
     const FallBack* fallBack_ = nullptr; ///< that was gone to
