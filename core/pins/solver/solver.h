@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include "core/pins/solver/variable_order.h"
+
 #include <array>
 #include <cstdint>
 #include <functional>
@@ -47,6 +49,7 @@ public:
 /// Decides whether clauses, exclusions and weighted bounds can hold together, by conflict-driven search with learnt clauses (the
 /// usual scheme: two watched literals, first unique implication point, activities, restarts). Exclusions and bounds propagate natively and
 /// explain themselves only when a conflict asks. Deterministic; effort is counted, not timed.
+/// What follows is in propagation.cpp, what a conflict teaches in learning.cpp.
 class Solver {
 public:
     enum class Answer { Yes, No, Unknown };
@@ -74,7 +77,7 @@ public:
     void prefer(Literal literal) { phase_[std::size_t(literal.variable())] = !literal.negated(); }
 
     /// How much a variable was part of conflicts, the latest most.
-    double activityOf(Literal literal) const { return activity_[std::size_t(literal.variable())]; }
+    double activityOf(Literal literal) const { return order_.activityOf(literal.variable()); }
 
     /// `effort`: visits of clauses and the like after which the answer is Unknown; the next call goes on with what was learnt.
     Answer solve(std::span<const Literal> assumptions, long effort);
@@ -129,13 +132,8 @@ private:
     bool impliedByOthers(Literal literal);
     void failedBy(Literal assumption);
     void backTo(int level);
-    void bump(int variable);
     Literal decide();
     void forgetSome();
-    void siftUp(int position);
-    void siftDown(int position);
-    void insert(int variable);
-    int takeMostActive();
     int levelNow() const { return int(starts_.size()); }
     bool tooLong();
 
@@ -146,7 +144,6 @@ private:
     };
     std::vector<Given> given_; ///< by variable: how it got its value
     std::vector<bool> phase_, model_;
-    std::vector<double> activity_;
     std::vector<int> choiceOfVariable_;
     std::vector<std::vector<Literal>> choices_;
     std::vector<Literal> trail_;
@@ -169,8 +166,7 @@ private:
     std::vector<std::vector<Literal>> exclusions_;
     std::vector<Bound> bounds_;
 
-    std::vector<int> heap_, placeInHeap_;
-    double step_ = 1.0;
+    VariableOrder order_;
 
     std::vector<Literal> conflict_, core_;
     std::vector<char> seen_;
