@@ -153,7 +153,7 @@ void placementOf512Pads(benchmark::State& state)
         need.id = need.title = "n" + std::to_string(n);
         need.kind = n < 40 ? "uart" : n < 68 ? "spi" : "gpio";
         if (n < 40)
-            need.goals["flow"] = "RTS/CTS";
+            need.goals.state("flow", "RTS/CTS");
         need.part = "part" + std::to_string(n / 4);
         plan.needs.push_back(need);
         request.needs.push_back(n);

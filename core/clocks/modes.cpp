@@ -15,8 +15,7 @@ bool has(const std::vector<int>& list, int item) { return std::find(list.begin()
 /// A need that only watches a pad, and with it an external-interrupt line.
 bool watchesLine(const Need& need, const BoundNeed& bound)
 {
-    const auto edges = need.goals.find("edges");
-    return need.kind == "gpio" && edges != need.goals.end() && edges->second != "none" && std::any_of(bound.seats.begin(), bound.seats.end(), [](const Seat& seat) { return seat.pad >= 0; });
+    return need.kind == "gpio" && !goalIs(need, "edges", "none") && std::any_of(bound.seats.begin(), bound.seats.end(), [](const Seat& seat) { return seat.pad >= 0; });
 }
 
 } // namespace

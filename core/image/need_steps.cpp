@@ -87,7 +87,7 @@ public:
     void plainFields(const BoundNeed& bound)
     {
         const std::string& name = device_.instances[size_t(bound.instance)].name;
-        for (const std::string& word : splitted(goalText(plan_.needs[size_t(need_)], "fields"), ' ')) {
+        for (const std::string& word : splitted(goalName(plan_.needs[size_t(need_)], "fields"), ' ')) {
             if (word.empty())
                 continue;
             const size_t equals = word.find('=');

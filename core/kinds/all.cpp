@@ -70,6 +70,10 @@ const std::vector<KindSpec>& kinds()
         std::vector<KindSpec> out;
         for (const Kind& kind : rooms())
             out.push_back(kind.spec);
+        for (KindSpec& kind : out)
+            for (GoalSpec& goal : kind.goals)
+                if (Expected<GoalValue> value = parseGoal(goal, goal.fallback))
+                    goal.fallbackValue = std::move(*value);
         return out;
     }();
     return all;

@@ -105,7 +105,7 @@ std::vector<Option> optionsFor(const Device& device, const Board& board, const P
     const KindSpec* kind = findKind(plan.needs[size_t(need)].kind);
     if (!signal || !kind)
         return out;
-    const std::string wanted = kind->instanceGoal.empty() ? "" : goalText(plan.needs[size_t(need)], kind->instanceGoal);
+    const std::string wanted = kind->instanceGoal.empty() ? "" : goalName(plan.needs[size_t(need)], kind->instanceGoal);
     for (size_t p = 0; p < device.pads.size(); ++p) {
         const int pad = static_cast<int>(p);
         if (device.pinOf(pad).empty())
@@ -275,7 +275,7 @@ std::vector<InstanceOption> instanceOptions(const Device& device, const Board& b
     const KindSpec* kind = findKind(need.kind);
     if (!kind || kind->instanceKind.empty())
         return out;
-    const std::string wanted = kind->instanceGoal.empty() ? "" : goalText(need, kind->instanceGoal);
+    const std::string wanted = kind->instanceGoal.empty() ? "" : goalName(need, kind->instanceGoal);
     for (size_t i = 0; i < device.instances.size(); ++i) {
         const std::string& name = device.instances[i].name;
         if (!kind->servedBy(device, static_cast<int>(i)) || (!wanted.empty() && wanted != name))

@@ -97,7 +97,7 @@ void PlacementSpace::addSites(Entry& entry, const Need& need, const BoundNeed& b
     if (kind->instanceKind.empty()) {
         entry.sites.push_back(siteFor(entry, need, bound, -1, board, demand));
     } else {
-        const std::string wanted = kind->instanceGoal.empty() ? "" : goalText(need, kind->instanceGoal);
+        const std::string wanted = kind->instanceGoal.empty() ? "" : goalName(need, kind->instanceGoal);
         for (std::size_t i = 0; i < device.instances.size(); ++i) {
             const std::string& name = device.instances[i].name;
             const bool held = plan.held(holdOfNeed(need.id)) && !need.binding.instance.empty() && need.binding.instance != name;

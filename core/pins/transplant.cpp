@@ -68,11 +68,13 @@ void takeNeed(Transplant& out, int index, const Device& device, const Board& boa
     if (!kind)
         return;
     if (kind->instanceGoal == "clock") {
-        const std::string clock = clockFor(device, board, goalText(need, "clock"), clocks);
-        if (clock.empty())
+        const std::string clock = clockFor(device, board, goalName(need, "clock"), clocks);
+        if (clock.empty()) {
             out.homeless.push_back({index, need.title, true});
-        else
-            clocks.push_back(need.goals["clock"] = clock);
+        } else {
+            clocks.push_back(clock);
+            need.goals.state("clock", clock);
+        }
     } else if (!kind->instanceKind.empty() &&
                std::none_of(device.instances.begin(), device.instances.end(), [&](const Instance& i) { return kind->servedBy(device, device.findInstance(i.name)); })) {
         out.homeless.push_back({index, fmt::format("{} ({})", need.title, kind->title), false});

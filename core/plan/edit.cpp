@@ -134,7 +134,7 @@ Outcome applyChange(Plan& plan, const Change& change)
                     Expected<std::string> text = checkGoal(*goal, *c.value);
                     if (!text)
                         return text.problem();
-                    need->goals[c.goal] = *text;
+                    need->goals.state(c.goal, *text);
                 }
                 // A goal can do away with signals (flow control off); their pads are then free again.
                 const std::vector<SignalSpec> signals = kind->signals(*need);

@@ -9,7 +9,7 @@
 
 #include <algorithm>
 #include <charconv>
-#include <cstdlib>
+#include <stdexcept>
 
 namespace bindrel {
 
@@ -39,18 +39,11 @@ std::string goalText(const Need& need, std::string_view goal)
 }
 
 namespace {
-template <typename T> Expected<std::string> keepIf(const Expected<T>& parsed, std::string_view text)
+template <typename T> Expected<GoalValue> valueOf(const Expected<T>& parsed)
 {
     if (!parsed)
         return parsed.problem();
-    return std::string(text);
-}
-
-template <typename T> Expected<std::string> keepIfPositive(const Expected<T>& parsed, std::string_view text)
-{
-    if (parsed && !(parsed->value > Rational(0)))
-        return problemOf(fmt::format("\"{}\" must be above zero.", text));
-    return keepIf(parsed, text);
+    return GoalValue(*parsed);
 }
 } // namespace
 
@@ -67,77 +60,94 @@ bool KindSpec::servedBy(const Device& device, int instance) const
     return demands.empty() || has(own) || std::none_of(device.blocks.begin(), device.blocks.end(), [&](const Block& block) { return servedBy(block.kind) && has(block); });
 }
 
-Expected<std::string> checkGoal(const GoalSpec& goal, std::string_view given)
+Expected<GoalValue> parseGoal(const GoalSpec& goal, std::string_view given)
 {
     const std::string_view text = trimmed(given);
     if (goal.orNone && text == "none")
-        return std::string(text);
+        return GoalValue();
     switch (goal.type) {
     case GoalSpec::Type::Frequency:
-    case GoalSpec::Type::Baud:
-        return keepIfPositive(parseFrequency(text), text);
+    case GoalSpec::Type::Baud: {
+        const Expected<Frequency> rate = parseFrequency(text);
+        if (rate && !(rate->value > Rational(0)))
+            return problemOf(fmt::format("\"{}\" must be above zero.", text));
+        return valueOf(rate);
+    }
     case GoalSpec::Type::Duration:
-        return keepIf(parseDuration(text), text);
-    case GoalSpec::Type::Ratio:
-        if (goal.orTime && (parseDuration(text) || (text.ends_with('V') && parseVoltage(text))))
-            return std::string(text);
-        if (const Expected<Ratio> ratio = parseRatio(text); ratio && ratio->value > Rational(1))
+        return valueOf(parseDuration(text));
+    case GoalSpec::Type::Ratio: {
+        if (goal.orTime)
+            if (const Expected<Duration> time = parseDuration(text))
+                return GoalValue(*time);
+        if (goal.orTime && text.ends_with('V'))
+            if (const Expected<Voltage> level = parseVoltage(text))
+                return GoalValue(*level);
+        const Expected<Ratio> ratio = parseRatio(text);
+        if (ratio && ratio->value > Rational(1))
             return problemOf(fmt::format("\"{}\" is more than the whole; it must be from 0 % to 100 %.", text));
-        else
-            return keepIf(ratio, text);
+        return valueOf(ratio);
+    }
     case GoalSpec::Type::Tolerance:
-        return keepIf(parsePpm(text), text);
+        return valueOf(parsePpm(text));
     case GoalSpec::Type::Integer: {
-        long value = 0;
+        std::int64_t value = 0;
         const auto [end, error] = std::from_chars(text.data(), text.data() + text.size(), value);
         if (error != std::errc() || end != text.data() + text.size() || value < goal.min || value > goal.max)
             return problemOf(fmt::format("\"{}\" must be a whole number from {} to {}.", text, goal.min, goal.max));
-        return std::string(text);
+        return GoalValue(value);
     }
-    case GoalSpec::Type::Choice:
-        if (std::find(goal.choices.begin(), goal.choices.end(), text) != goal.choices.end())
-            return std::string(text);
-        return problemOf(fmt::format("\"{}\" is not a choice for {}; use {}.{}", text, lowered(goal.title),
-                                     listed(goal.choices), didYouMean(text, goal.choices)));
+    case GoalSpec::Type::Choice: {
+        const auto at = std::find(goal.choices.begin(), goal.choices.end(), text);
+        if (at == goal.choices.end())
+            return problemOf(fmt::format("\"{}\" is not a choice for {}; use {}.{}", text, lowered(goal.title), listed(goal.choices), didYouMean(text, goal.choices)));
+        Chosen chosen{std::size_t(at - goal.choices.begin()), 0};
+        std::from_chars(text.data(), text.data() + text.size(), chosen.number);
+        return GoalValue(chosen);
+    }
     case GoalSpec::Type::Name:
         if (text.empty() || text.size() > 64)
             return problemOf(fmt::format("\"{}\" is not a name for {}.", text, lowered(goal.title)));
-        return std::string(text);
+        return GoalValue(std::string(text));
     case GoalSpec::Type::Text:
         if (text.size() > 1000)
             return problemOf(fmt::format("the text for {} is longer than 1000 characters.", lowered(goal.title)));
-        return std::string(text);
+        return GoalValue(std::string(text));
     }
-    return std::string(text);
+    return GoalValue(std::string(text));
 }
 
-std::string goalValue(const Need& need, std::string_view goal)
+Expected<std::string> checkGoal(const GoalSpec& goal, std::string_view given)
+{
+    if (const Expected<GoalValue> value = parseGoal(goal, given); !value)
+        return value.problem();
+    return std::string(trimmed(given));
+}
+
+GoalValue goalValue(const Need& need, std::string_view goal)
 {
     const KindSpec* kind = findKind(need.kind);
-    const GoalSpec* spec = kind ? kind->goal(goal) : nullptr;
-    const std::string text = goalText(need, goal);
-    const auto exact = [&text](const auto& parsed) { return parsed ? parsed->value.text() : text; };
-    switch (spec ? spec->type : GoalSpec::Type::Text) {
-    case GoalSpec::Type::Frequency:
-    case GoalSpec::Type::Baud:
-        return exact(parseFrequency(text));
-    case GoalSpec::Type::Duration:
-        return exact(parseDuration(text));
-    case GoalSpec::Type::Ratio:
-        if (const Expected<Duration> time = parseDuration(text); time && spec->orTime)
-            return time->value.text() + " s";
-        if (const Expected<Voltage> level = parseVoltage(text); level && spec->orTime && text.ends_with('V'))
-            return level->value.text() + " V";
-        return exact(parseRatio(text));
-    case GoalSpec::Type::Tolerance:
-        return exact(parsePpm(text));
-    case GoalSpec::Type::Integer:
-    case GoalSpec::Type::Choice:
-    case GoalSpec::Type::Name:
-    case GoalSpec::Type::Text:
-        break;
-    }
-    return std::string(trimmed(text));
+    if (!kind)
+        return {};
+    for (std::size_t i = 0; i < kind->goals.size(); ++i)
+        if (kind->goals[i].id == goal)
+            return need.goals.valuesFor(*kind)->values[i];
+    return {};
+}
+
+std::string sameText(const GoalValue& value)
+{
+    struct Spell {
+        std::string operator()(std::monostate) const { return "none"; }
+        std::string operator()(const Frequency& rate) const { return rate.value.text() + " Hz"; }
+        std::string operator()(const Duration& time) const { return time.value.text() + " s"; }
+        std::string operator()(const Voltage& level) const { return level.value.text() + " V"; }
+        std::string operator()(const Ratio& ratio) const { return ratio.value.text(); }
+        std::string operator()(const Ppm& off) const { return off.value.text() + " ppm"; }
+        std::string operator()(std::int64_t number) const { return std::to_string(number); }
+        std::string operator()(const Chosen& chosen) const { return "#" + std::to_string(chosen.index); }
+        std::string operator()(const std::string& text) const { return text; }
+    };
+    return std::visit(Spell{}, value);
 }
 
 Outcome checkGoals(const Need& need)
@@ -163,9 +173,9 @@ namespace {
 Urgency urgencyOf(const Device& device, const Plan& plan, const Need& need, std::size_t depth)
 {
     Urgency out;
-    if (const auto stated = need.goals.find("priority"); stated != need.goals.end())
-        out.level = static_cast<std::uint32_t>(std::strtoul(stated->second.c_str(), nullptr, 10));
-    const std::string above(trimmed(goalText(need, "above")));
+    if (need.goals.contains("priority"))
+        out.level = static_cast<std::uint32_t>(goalNumber(need, "priority"));
+    const std::string above = goalName(need, "above");
     if (above.empty())
         return out;
     const Need* other = plan.need(above);
@@ -226,11 +236,11 @@ std::vector<SignalSpec> signalsOf(const Need& need)
 
 std::vector<std::string> dmaBothWays(const Need& need)
 {
-    const std::string wanted = goalText(need, "dma");
+    const bool both = goalIs(need, "dma", "both");
     std::vector<std::string> out;
-    if (wanted == "receive" || wanted == "both")
+    if (both || goalIs(need, "dma", "receive"))
         out.push_back("RX");
-    if (wanted == "transmit" || wanted == "both")
+    if (both || goalIs(need, "dma", "transmit"))
         out.push_back("TX");
     return out;
 }
@@ -241,16 +251,32 @@ std::vector<std::string> requestsOf(const Need& need)
     return kind && kind->requests ? kind->requests(need) : std::vector<std::string>();
 }
 
-Frequency goalRate(const Need& need, std::string_view goal)
+Frequency goalRate(const Need& need, std::string_view goal) { return goalAs<Frequency>(need, goal).value_or(Frequency()); }
+
+Duration goalTime(const Need& need, std::string_view goal) { return goalAs<Duration>(need, goal).value_or(Duration()); }
+
+std::int64_t goalNumber(const Need& need, std::string_view goal)
 {
-    const Expected<Frequency> rate = parseFrequency(goalText(need, goal));
-    return rate ? *rate : Frequency();
+    const GoalValue value = goalValue(need, goal);
+    if (const Chosen* chosen = std::get_if<Chosen>(&value))
+        return chosen->number;
+    const std::int64_t* number = std::get_if<std::int64_t>(&value);
+    return number ? *number : 0;
 }
 
-Duration goalTime(const Need& need, std::string_view goal)
+std::string goalName(const Need& need, std::string_view goal) { return goalAs<std::string>(need, goal).value_or(std::string()); }
+
+bool goalIs(const Need& need, std::string_view goal, std::string_view word)
 {
-    const Expected<Duration> time = parseDuration(goalText(need, goal));
-    return time ? *time : Duration();
+    const KindSpec* kind = findKind(need.kind);
+    const GoalSpec* spec = kind ? kind->goal(goal) : nullptr;
+    if (!spec)
+        return false;
+    const auto at = std::find(spec->choices.begin(), spec->choices.end(), word);
+    if (at == spec->choices.end())
+        throw std::logic_error(fmt::format("\"{}\" is not a choice for the goal \"{}\" of {}", word, goal, kind->id));
+    const std::optional<Chosen> chosen = goalAs<Chosen>(need, goal);
+    return chosen && chosen->index == std::size_t(at - spec->choices.begin());
 }
 
 Frequency fastestOf(const Need& need, std::string_view signal)

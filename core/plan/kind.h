@@ -3,6 +3,7 @@
 
 #include "core/base/expected.h"
 #include "core/device/block_kind.h"
+#include "core/plan/goals.h"
 #include "core/plan/plan.h"
 #include "core/quantity/quantity.h"
 
@@ -28,6 +29,7 @@ struct GoalSpec {
     bool rare = false;                 ///< folded away under "More"
     bool orTime = false;               ///< Ratio only: may be stated as a time ("1.5 ms") or as a voltage after a filter ("1.2 V") too
     bool orNone = false;               ///< may be "none": nothing of the sort is wanted
+    GoalValue fallbackValue;           ///< what `fallback` says (set in kinds())
 };
 
 /// A wire that a need takes to the chip.
@@ -89,22 +91,45 @@ struct KindSpec {
 const std::vector<KindSpec>& kinds();
 const KindSpec* findKind(std::string_view id);
 
-/// The goal's text: the plan's, else the default. REQUIRES: the kind has the goal.
+/// The goal's text: the plan's, else the default; to be shown. What it says is goalValue(). Empty when the kind has no such goal.
 std::string goalText(const Need& need, std::string_view goal);
-/// Checks a text against a goal's type; the message says what would be right.
+/// What a text says, by the goal's type; the message says what would be right.
+Expected<GoalValue> parseGoal(const GoalSpec& goal, std::string_view text);
+/// The text without blanks around it when the goal takes it.
 Expected<std::string> checkGoal(const GoalSpec& goal, std::string_view text);
+
+/// What the goal says, stated or by default; monostate when the kind has no such goal.
+GoalValue goalValue(const Need& need, std::string_view goal);
+/// The same as a value of one type; empty when it is another ("none", or a time where a share may be stated as one).
+template <typename T> std::optional<T> goalAs(const Need& need, std::string_view goal)
+{
+    const GoalValue value = goalValue(need, goal);
+    const T* held = std::get_if<T>(&value);
+    return held ? std::optional<T>(*held) : std::nullopt;
+}
+/// Zero when it is no rate, no time, no number.
+Frequency goalRate(const Need& need, std::string_view goal);
+Duration goalTime(const Need& need, std::string_view goal);
+std::int64_t goalNumber(const Need& need, std::string_view goal);
+/// Of a goal that is a name or a text; empty when it is none.
+std::string goalName(const Need& need, std::string_view goal);
+/// Whether a choice is the word. False when the kind has no such goal; a word that is no choice of it is a mistake of the program and throws.
+bool goalIs(const Need& need, std::string_view goal, std::string_view word);
+/// Equal for equal values only, among those of one goal: for what is shared by needs that say the same.
+std::string sameText(const GoalValue& value);
 
 std::vector<SignalSpec> signalsOf(const Need& need);
 std::vector<std::string> requestsOf(const Need& need);
 /// Of an output, in full cycles a second; zero where it is too slow to matter.
 Frequency fastestOf(const Need& need, std::string_view signal);
-/// A goal that is a rate, as a value; zero when it cannot be read.
-Frequency goalRate(const Need& need, std::string_view goal);
-/// The same of a goal that is a time.
-Duration goalTime(const Need& need, std::string_view goal);
-
-/// A goal's value as text that is the same for all spellings of it: "200 Hz" and "0.2 kHz" are equal.
-std::string goalValue(const Need& need, std::string_view goal);
+/// The words of a table of choices and what they mean, for GoalSpec::choices.
+template <typename T> std::vector<std::string> wordsOf(const std::vector<std::pair<std::string, T>>& table)
+{
+    std::vector<std::string> out;
+    for (const auto& [word, meaning] : table)
+        out.push_back(word);
+    return out;
+}
 /// The goal "priority" of kinds whose events interrupt.
 GoalSpec priorityGoal();
 /// The goal "above": the id of a need whose interrupts are less urgent.

@@ -190,7 +190,7 @@ private:
                 values = {std::to_string(other.min + 1)};
             for (const std::string& value : values) {
                 Need tried = need;
-                tried.goals[other.id] = value;
+                tried.goals.state(other.id, value);
                 if (matters(tried, goal))
                     return fmt::format("; it does with {} {}", other.id, value);
             }
@@ -460,9 +460,9 @@ Need newNeed(const StatedNeed& stated, const Plan& plan, const Device& device, c
         for (const Instance& instance : device.instances) {
             const bool fits = kind->servedBy(device, device.findInstance(instance.name));
             const bool taken = std::any_of(plan.needs.begin(), plan.needs.end(),
-                                           [&](const Need& other) { return other.kind == need.kind && goalText(other, kind->instanceGoal) == instance.name; });
+                                           [&](const Need& other) { return other.kind == need.kind && goalName(other, kind->instanceGoal) == instance.name; });
             if (fits && !taken) {
-                need.goals[kind->instanceGoal] = instance.name;
+                need.goals.state(kind->instanceGoal, instance.name);
                 break;
             }
         }

@@ -2,6 +2,7 @@
 #pragma once
 
 #include "core/device/part.h"
+#include "core/plan/goals.h"
 
 #include <map>
 #include <optional>
@@ -33,7 +34,7 @@ struct Need {
     std::string part;  ///< id of a part of the board; empty for the firmware's own needs
     std::string title; ///< "Uplink"
     std::string kind;  ///< "uart", "pwm", …: see core/plan/kind.h
-    std::map<std::string, std::string, std::less<>> goals;     ///< as typed; what is missing has its default
+    Goals goals; ///< what is missing has its default
     std::map<std::string, std::string, std::less<>> terminals; ///< signal -> terminal of the part
     /// What is said of the pads that carry its signals: signal -> property -> text; see core/plan/pin_property.h. It goes
     /// with the signal when that moves.

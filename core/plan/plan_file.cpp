@@ -234,7 +234,7 @@ private:
             }
             Expected<std::string> text = checkGoal(*goal, value.asString());
             if (text)
-                need.goals[id] = *text;
+                need.goals.state(id, *text);
             else
                 value.fail(text.problem().message);
         }

@@ -30,7 +30,7 @@ Outcome stateNeeds(Plan& plan, const Part& part)
             const Expected<std::string> checked = goal ? checkGoal(*goal, text) : Expected<std::string>(problemOf(fmt::format("\"{}\" is not a goal of a {} need.", id, kind->title)));
             if (!checked)
                 return problemOf(fmt::format("{}, {}: {}", part.title, wanted.title, checked.problem().message));
-            need.goals[id] = *checked;
+            need.goals.state(id, *checked);
         }
         const std::vector<SignalSpec> signals = kind->signals(need);
         for (const auto& [signal, terminal] : wanted.terminals) {

@@ -31,7 +31,7 @@ std::string needText(const Need& need)
     lines.push_back("      \"title\": " + quoted(need.title));
     lines.push_back("      \"kind\": " + quoted(need.kind));
     if (!need.goals.empty())
-        lines.push_back("      \"goals\": " + oneLine(need.goals));
+        lines.push_back("      \"goals\": " + oneLine(need.goals.texts()));
     if (!need.terminals.empty())
         lines.push_back("      \"terminals\": " + oneLine(need.terminals));
     if (!need.pins.empty()) {

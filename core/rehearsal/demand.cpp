@@ -258,11 +258,9 @@ private:
     void plainFields(size_t index)
     {
         const Place place{Place::Kind::Need, f_.plan.needs[index].id, {}};
-        const auto text = f_.plan.needs[index].goals.find("fields");
-        if (text == f_.plan.needs[index].goals.end())
-            return;
+        const std::string text = goalName(f_.plan.needs[index], "fields");
         std::map<std::string, std::string> last;
-        for (const std::string& word : splitted(text->second, ' '))
+        for (const std::string& word : splitted(text, ' '))
             if (const size_t equals = word.find('='); equals != std::string::npos)
                 last[word.substr(0, equals)] = word.substr(equals + 1);
         for (const auto& [name, value] : last) {

@@ -2,7 +2,6 @@
 #include "core/tuning/one_need.h"
 
 #include "core/quantity/format.h"
-#include "core/quantity/parse.h"
 
 #include <fmt/format.h>
 
@@ -29,7 +28,7 @@ Accuracy timeAccuracy(const TuningContext& c)
 {
     Accuracy out;
     out.given = worstOf(c);
-    if (const Expected<Duration> period = parseDuration(goalText(c.need, "period")))
+    if (const std::optional<Duration> period = goalAs<Duration>(c.need, "period"))
         out.effect = spread(c, *period);
     return out;
 }

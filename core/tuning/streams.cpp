@@ -53,9 +53,9 @@ std::optional<std::int64_t> countOffset(const Device& device, int channel)
 
 void addStreams(Setting& setting, const TuningContext& c, const std::vector<StreamSpec>& specs)
 {
-    const bool round = goalText(c.need, "dma_runs") == "round";
-    const std::string tells = goalText(c.need, "dma_tells");
-    const std::int64_t priority = std::atoll(goalText(c.need, "dma_priority").c_str());
+    const bool round = goalIs(c.need, "dma_runs", "round");
+    const bool tellsEnd = !goalIs(c.need, "dma_tells", "nothing"), tellsHalf = goalIs(c.need, "dma_tells", "half and end");
+    const std::int64_t priority = goalNumber(c.need, "dma_priority");
     const bool ranked = c.need.goals.contains("dma_priority");
     for (const Stream& stream : c.bound.streams) {
         const auto spec = std::find_if(specs.begin(), specs.end(), [&stream](const StreamSpec& one) { return one.request == stream.request; });
@@ -78,7 +78,7 @@ void addStreams(Setting& setting, const TuningContext& c, const std::vector<Stre
         if (!channel.isTold(copies) || (!data.valid() && !copies) || !countOffset(c.device, stream.channel)) {
             row.achieved = fmt::format("channel {}", stream.channel);
             row.formula = fmt::format("addresses and counts are yours to set: the device's file does not tell where in {}", controller);
-            if (round || tells != "nothing" || ranked || copies)
+            if (round || tellsEnd || ranked || copies)
                 fails(fmt::format("the device's file does not tell how channel {} of {} is set; this cannot be asked of it.", stream.channel, controller));
             setting.achieved.push_back(std::move(row));
             continue;
@@ -109,9 +109,9 @@ void addStreams(Setting& setting, const TuningContext& c, const std::vector<Stre
             setting.events.push_back({c.device.interruptOf(c.device.dma.instance, own) ? own : "done", channel.name(what + "_interrupt"), channel.name(what), fmt::format("{}_{}", spec->verb, what == "half" ? "half" : "end"),
                                       about, {}, false, c.device.dma.instance});
         };
-        if (tells == "half and end")
+        if (tellsHalf)
             tell("half", copies ? "Called by the interrupt when the first half is copied." : spec->intoMemory ? "Called by the interrupt when the first half of the memory is filled." : "Called by the interrupt when the first half of the memory is sent.");
-        if (tells != "nothing")
+        if (tellsEnd)
             tell("done", copies ? "Called by the interrupt when all is copied." : spec->intoMemory ? "Called by the interrupt when all of the memory is filled." : "Called by the interrupt when all of the memory is sent.");
         out.most = c.device.blockOf(c.device.dma.instance).role(channel.name("count"))->encoding.largest(c.device.fieldOf(c.device.roleField(c.device.dma.instance, channel.name("count"))).maxCode());
         row.formula = fmt::format("at most {} in one go", counted(long(out.most), "unit"));

@@ -72,7 +72,7 @@ inline Workpiece fullPlan()
     work.plan.needs.push_back(need);
     work.plan.nets = {{"PC8", "LAMP_NET"}, {"PC9", ""}};
     work.plan.need("uplink")->pins = {{"rx", {{"pull", "none"}, {"speed", "fast"}}}, {"tx", {{"drive", "strong"}, {"open_drain", "yes"}}}};
-    work.plan.need("uplink")->goals["dma"] = "receive";
+    work.plan.need("uplink")->goals.state("dma", "receive");
     work.plan.need("uplink")->binding.dma = {{"RX", 3}};
     // By the channel that it has anyway, said in full.
     for (const Seat& seat : seatNeed(*work.device, *work.plan.need("beacon")).seats)

@@ -3,27 +3,26 @@
 #include "core/kinds/adc/adc.h"
 
 #include <algorithm>
-#include <cstdlib>
 
 namespace bindrel {
 
 AdcGoals AdcGoals::of(const Need& need)
 {
     AdcGoals out;
-    out.inputs = std::clamp(std::atoi(goalText(need, "inputs").c_str()), 1, 8);
+    out.inputs = std::clamp(int(goalNumber(need, "inputs")), 1, 8);
     out.rate = goalRate(need, "rate");
-    out.bits = std::atoi(goalText(need, "resolution").c_str());
-    out.ohms = std::atoll(goalText(need, "source").c_str());
-    out.byTimer = goalText(need, "trigger") == "timer";
-    out.continuous = goalText(need, "trigger") == "continuous";
-    out.average = std::max<std::int64_t>(1, std::atoll(goalText(need, "average").c_str()));
-    out.watch = goalText(need, "watch") == "yes";
-    out.watchLow = std::atoll(goalText(need, "watch_low").c_str());
-    out.watchHigh = std::atoll(goalText(need, "watch_high").c_str());
-    out.by = goalText(need, "by");
-    out.dma = goalText(need, "dma") == "results";
-    out.interrupt = goalText(need, "interrupt") == "yes";
-    out.millivolts = std::atoll(goalText(need, "reference").c_str());
+    out.bits = int(goalNumber(need, "resolution"));
+    out.ohms = goalNumber(need, "source");
+    out.byTimer = goalIs(need, "trigger", "timer");
+    out.continuous = goalIs(need, "trigger", "continuous");
+    out.average = std::max<std::int64_t>(1, goalNumber(need, "average"));
+    out.watch = goalIs(need, "watch", "yes");
+    out.watchLow = goalNumber(need, "watch_low");
+    out.watchHigh = goalNumber(need, "watch_high");
+    out.by = goalName(need, "by");
+    out.dma = goalIs(need, "dma", "results");
+    out.interrupt = goalIs(need, "interrupt", "yes");
+    out.millivolts = goalNumber(need, "reference");
     return out;
 }
 
@@ -55,19 +54,19 @@ Kind adcKind()
     kind.signals = [](const Need& need) {
         using D = SignalSpec::Direction;
         std::vector<SignalSpec> out;
-        const int count = std::clamp(std::atoi(goalText(need, "inputs").c_str()), 1, 8);
+        const int count = std::clamp(int(goalNumber(need, "inputs")), 1, 8);
         for (int i = 0; i < count; ++i)
             out.push_back({"in" + std::to_string(i + 1), "input " + std::to_string(i + 1), "IN#", i, D::Analog, false});
         return out;
     };
     kind.relevant = [](const Need& need, std::string_view goal) {
-        return (goal != "by" || goalText(need, "trigger") == "timer") && ((goal != "watch_low" && goal != "watch_high") || goalText(need, "watch") == "yes");
+        return (goal != "by" || goalIs(need, "trigger", "timer")) && ((goal != "watch_low" && goal != "watch_high") || goalIs(need, "watch", "yes"));
     };
     kind.requests = [](const Need& need) {
-        return goalText(need, "dma") == "results" ? std::vector<std::string>{"RESULT"} : std::vector<std::string>();
+        return goalIs(need, "dma", "results") ? std::vector<std::string>{"RESULT"} : std::vector<std::string>();
     };
     // One converter serves several needs in turn, each of which sets it for itself. One that a timer or DMA drives is busy for good.
-    kind.sharedAs = [](const Need& need) { return goalText(need, "dma") == "results" || goalText(need, "trigger") != "software" || goalText(need, "interrupt") == "yes" || goalText(need, "watch") == "yes" ? std::string() : std::string("converter"); };
+    kind.sharedAs = [](const Need& need) { return goalIs(need, "dma", "results") || !goalIs(need, "trigger", "software") || goalIs(need, "interrupt", "yes") || goalIs(need, "watch", "yes") ? std::string() : std::string("converter"); };
     kind.brief = [](const Need& need) { return goalText(need, "rate") + ", " + goalText(need, "resolution") + " bit"; };
     using Use = RoleSpec::Use;
     kind.roles = {{"on", Use::Config, false, "", "Switches the converter on.", {}}, {"regulator", Use::Config, false, "", "1: its own regulator runs; set first.", {}}, {"calibrate", Use::Config, false, "", "1: starts the calibration, before the converter is on.", {}}, {"calibrated", Use::Status, false, "", "The calibration is done.", {}},

@@ -2,12 +2,10 @@
 #include "core/kinds/can/can.h"
 #include "core/kinds/can/can_timing.h"
 #include "core/quantity/format.h"
-#include "core/quantity/parse.h"
 
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <charconv>
 
 namespace bindrel {
 
@@ -23,7 +21,7 @@ CanFields canDataFields(const TuningContext& c)
     return {most("data_prescaler"), most("data_propagation"), most("data_segment1"), most("data_segment2"), most("data_jump")};
 }
 
-bool wantsFlexible(const Need& need) { return goalText(need, "data_rate") != "none"; }
+bool wantsFlexible(const Need& need) { return goalAs<Frequency>(need, "data_rate").has_value(); }
 
 bool hasFlexible(const Block& block)
 {
@@ -48,11 +46,8 @@ namespace {
 
 std::optional<CanWish> wishOf(const Need& need, const char* rate, const char* sample, const char* jump)
 {
-    const Expected<Ratio> point = parseRatio(goalText(need, sample));
-    std::int64_t width = 1;
-    const std::string text = goalText(need, jump);
-    std::from_chars(text.data(), text.data() + text.size(), width);
-    return point ? std::optional(CanWish{goalRate(need, rate), *point, width}) : std::nullopt;
+    const std::optional<Ratio> point = goalAs<Ratio>(need, sample);
+    return point ? std::optional(CanWish{goalRate(need, rate), *point, goalNumber(need, jump)}) : std::nullopt;
 }
 
 } // namespace
@@ -76,7 +71,7 @@ std::optional<CanTiming> canTiming(const TuningContext& c)
 
 Accuracy canAccuracy(const TuningContext& c)
 {
-    const Expected<Frequency> wanted = parseFrequency(goalText(c.need, "rate"));
+    const std::optional<Frequency> wanted = goalAs<Frequency>(c.need, "rate");
     Accuracy out;
     out.given = worstOf(c);
     if (!wanted)

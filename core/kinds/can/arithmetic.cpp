@@ -2,7 +2,6 @@
 // CAN: the bit timing of can_timing.h as registers, and a bit drawn.
 #include "core/kinds/can/can.h"
 #include "core/quantity/format.h"
-#include "core/quantity/parse.h"
 
 #include <fmt/format.h>
 
@@ -41,7 +40,7 @@ Waveform drawBit(const CanTiming& t, bool apart)
 /// Filters for the identifiers that are wanted, as the controller has them.
 void solveFilters(const TuningContext& c, Setting& out)
 {
-    const std::string text = goalText(c.need, "filters");
+    const std::string text = goalName(c.need, "filters");
     const CanFilterPlan plan = canFilterPlan(c.device, c.bound.instance, c.need);
     const std::string& name = c.device.instances[size_t(c.bound.instance)].name;
     for (int i = 0; i < plan.available; ++i) {
@@ -95,7 +94,7 @@ void solveFlexible(const TuningContext& c, Setting& out)
         rate.trouble = wanted < goalRate(c.need, "rate") ? "the data is no slower than the arbitration. Ask for a data rate above the bit rate, or for none."
                                                          : fmt::format("the nearest is {} off, more than the bus bears. Give {} a rate that is a multiple of {}.", format(data.error, true), c.kernelName(), formatBaud(wanted));
     out.achieved.push_back(rate);
-    const Expected<Ratio> sample = parseRatio(goalText(c.need, "data_sample"));
+    const std::optional<Ratio> sample = goalAs<Ratio>(c.need, "data_sample");
     Achieved point{"data_sample", "Data sample point", format(*sample), format(data.samplePoint()), std::nullopt, (data.samplePoint().value - sample->value).abs() <= Rational(1, 20), fmt::format("1 - {} / {}", data.segment2, data.quanta()), {}};
     if (!point.ok)
         point.trouble = "the fields of the controller give none that is nearer. Give it a clock that makes more quanta a bit, or ask for another sample point.";
@@ -139,7 +138,7 @@ CanFilterPlan canFilterPlan(const Device& device, int instance, const Need& need
     out.first = has("filter_use0") ? 0 : 1;
     while (has("filter_use" + std::to_string(out.first + out.available)) && has("filter_id" + std::to_string(out.first + out.available)))
         ++out.available;
-    const std::string text = goalText(need, "filters"), &name = device.instances[size_t(instance)].name;
+    const std::string text = goalName(need, "filters"), &name = device.instances[size_t(instance)].name;
     const Expected<std::vector<CanRange>> ranges = parseCanFilters(text);
     if (!ranges) {
         out.trouble = ranges.problem().message;
@@ -185,7 +184,7 @@ Setting solveCan(const TuningContext& c)
                                       1 + fields.propagation + fields.segment1 + fields.segment2, fields.prescaler);
         return out;
     }
-    const Expected<Ratio> sample = parseRatio(goalText(c.need, "sample"));
+    const std::optional<Ratio> sample = goalAs<Ratio>(c.need, "sample");
     Achieved rate{"rate", "Bit rate", formatBaud(wanted), formatBaud(timing->rate), timing->error, timing->error.value.abs() <= timing->tolerance().value,
                   fmt::format("{} / ({} \u00d7 {})", format(c.kernel().rate), timing->prescaler, timing->quanta()), {}};
     if (!rate.ok)
@@ -200,7 +199,7 @@ Setting solveCan(const TuningContext& c)
     out.achieved.push_back({"rate", "Quanta a bit", "", std::to_string(timing->quanta()), std::nullopt, true,
                             apart ? fmt::format("1 + {} + {} + {}", timing->propagation, timing->segment1, timing->segment2) : fmt::format("1 + {} + {}", timing->propagation + timing->segment1, timing->segment2), {}, true});
     out.achieved.push_back({"jump", "Jump width", goalText(c.need, "jump"), fmt::format("{} quanta", timing->jump), std::nullopt, true, {}, {}});
-    const bool listens = goalText(c.need, "listen") == "yes";
+    const bool listens = goalIs(c.need, "listen", "yes");
     if (listens && !c.has("silent"))
         out.achieved.push_back({"listen", "Only listens", "yes", "no", std::nullopt, false, {}, fmt::format("{} always acknowledges. Leave its TX away from the transceiver.", c.device.instances[size_t(c.bound.instance)].name)});
 
@@ -220,7 +219,7 @@ Setting solveCan(const TuningContext& c)
         out.roles.push_back({"silent", listens, "listen"});
     solveFlexible(c, out);
     solveFilters(c, out);
-    if (goalText(c.need, "interrupt") == "received") {
+    if (goalIs(c.need, "interrupt", "received")) {
         const bool own = c.device.interruptOf(c.bound.instance, "received").has_value();
         // The shortest frame that carries a byte: 55 bits with the space behind it.
         out.events.push_back({own ? "received" : "event", "receive_interrupt", "receive_full", "received", "Called by the interrupt while frames wait: take them all.", Frequency(timing->rate.value / 55)});

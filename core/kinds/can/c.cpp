@@ -158,7 +158,7 @@ void declareCan(Writer& w, size_t need)
             w.line("    uint8_t bytes[8];");
         }
         w.line("};");
-        if (goalText(f.plan.needs[need], "listen") != "yes") {
+        if (!goalIs(f.plan.needs[need], "listen", "yes")) {
             w.comment("Queues a frame; false when there is no room yet, or no such frame can be.");
             w.linef("bool {0}_send(const struct {0}_frame *frame);", name);
         }
@@ -178,7 +178,7 @@ void defineCan(Writer& w, size_t need)
     if (hasFrames(w.facts, need)) {
         if (isLong(w.facts, need))
             defineLengths(w, need);
-        if (goalText(w.facts.plan.needs[need], "listen") != "yes")
+        if (!goalIs(w.facts.plan.needs[need], "listen", "yes"))
             defineSend(w, need);
         defineReceive(w, need);
     }

@@ -22,8 +22,7 @@ int channelOf(const BoundNeed& bound)
 
 std::int64_t edgeOf(const Need& need)
 {
-    const std::string edge = goalText(need, "edge");
-    return edge == "rising" ? 0 : edge == "falling" ? 1 : 2;
+    return goalIs(need, "edge", "rising") ? 0 : goalIs(need, "edge", "falling") ? 1 : 2;
 }
 
 Setting solveCapture(const TuningContext& c)
@@ -77,11 +76,11 @@ Setting solveCapture(const TuningContext& c)
         if (c.has("captures" + n))
             out.roles.push_back({"captures" + n, 1, ""});
         const std::string edge = goalText(c.need, "edge");
-        const bool can = c.has("edge" + n) || edge == "rising";
+        const bool can = c.has("edge" + n) || goalIs(c.need, "edge", "rising");
         out.achieved.push_back({"edge", "Edges", edge, can ? edge : "rising", std::nullopt, can, {}, can ? std::string() : fmt::format("{} takes rising edges and nothing else.", name)});
         if (c.has("edge" + n))
             out.roles.push_back({"edge" + n, edgeOf(c.need), "edge"});
-        if (goalText(c.need, "interrupt") == "yes")
+        if (goalIs(c.need, "interrupt", "yes"))
             out.events.push_back({"capture", "capture_interrupt" + n, "captured" + n, "edge", "Called by the interrupt after each time stamp.", {}});
     }
     if (c.has("update"))
@@ -166,7 +165,7 @@ Kind captureKind()
                   {"interrupt", "Interrupt", T::Choice, "no", {"no", "yes"}, "At each time stamp.", 0, 0, true},
                   priorityGoal(), aboveGoal()};
     kind.signals = [](const Need&) { return std::vector<SignalSpec>{{"in", "input", "CH#", 0, SignalSpec::Direction::In, false}}; };
-    kind.sharedAs = [](const Need& need) { return "capture " + goalValue(need, "resolution"); };
+    kind.sharedAs = [](const Need& need) { return "capture " + sameText(goalValue(need, "resolution")); };
     kind.brief = [](const Need& need) { return goalText(need, "resolution"); };
     kind.roles = timerRoles();
     kind.instanceSignals = timerSignals();

@@ -2,7 +2,6 @@
 // A clock led out of the chip.
 #include "core/kinds/kind.h"
 #include "core/quantity/format.h"
-#include "core/quantity/parse.h"
 
 namespace bindrel {
 
@@ -13,7 +12,7 @@ Accuracy outputAccuracy(const TuningContext& c)
 {
     Accuracy out;
     out.given = worstOf(c);
-    const Expected<Frequency> wanted = parseFrequency(goalText(c.need, "rate"));
+    const std::optional<Frequency> wanted = goalAs<Frequency>(c.need, "rate");
     if (!wanted)
         return out;
     out.rate = *wanted;

@@ -2,16 +2,14 @@
 // Comparator: the threshold that is nearest to the wanted one, hysteresis, and telling of the result.
 #include "core/kinds/kind.h"
 #include "core/quantity/format.h"
-#include "core/quantity/parse.h"
 #include "core/source/field_access.h"
 
-#include <cstdlib>
 
 namespace bindrel {
 
 namespace {
 
-bool againstReference(const Need& need) { return goalText(need, "against") == "reference"; }
+bool againstReference(const Need& need) { return goalIs(need, "against", "reference"); }
 
 Setting solveComparator(const TuningContext& c)
 {
@@ -24,7 +22,7 @@ Setting solveComparator(const TuningContext& c)
         return out;
     }
     if (reference) {
-        const Expected<Ratio> wanted = parseRatio(goalText(c.need, "level"));
+        const std::optional<Ratio> wanted = goalAs<Ratio>(c.need, "level");
         std::int64_t step = steps / 2;
         if (c.has("threshold")) {
             const Rational ideal = wanted->value * steps;
@@ -50,7 +48,7 @@ Setting solveComparator(const TuningContext& c)
     }
     if (c.has("reference"))
         out.roles.push_back({"reference", reference, "against"});
-    const std::int64_t wantedHysteresis = std::atoll(goalText(c.need, "hysteresis").c_str());
+    const std::int64_t wantedHysteresis = goalNumber(c.need, "hysteresis");
     if (c.has("hysteresis")) {
         const Encoding& encoding = c.encoding("hysteresis");
         const std::int64_t got = encoding.atLeast(wantedHysteresis, c.maxCode("hysteresis")).value_or(encoding.largest(c.maxCode("hysteresis")));
@@ -62,12 +60,12 @@ Setting solveComparator(const TuningContext& c)
     } else if (wantedHysteresis > 0) {
         out.achieved.push_back({"hysteresis", "Hysteresis", fmt::format("\u2265 {} mV", wantedHysteresis), "none", std::nullopt, false, {}, fmt::format("{} has none. Add some on the board, or ask for none.", name)});
     }
-    const bool inverted = goalText(c.need, "inverted") == "yes";
+    const bool inverted = goalIs(c.need, "inverted", "yes");
     if (c.has("inverted"))
         out.roles.push_back({"inverted", inverted, "inverted"});
     else if (inverted)
         out.achieved.push_back({"inverted", "Inverted", "yes", "no", std::nullopt, false, {}, fmt::format("{} cannot turn its result round. Exchange the inputs.", name)});
-    if (goalText(c.need, "interrupt") == "yes")
+    if (goalIs(c.need, "interrupt", "yes"))
         out.events.push_back({"edge", "edge_interrupt", "edge", "edge", "Called by the interrupt when the result changes.", {}});
     if (c.has("on"))
         out.roles.push_back({"on", 1, "", RoleValue::When::Start});
@@ -115,9 +113,9 @@ Kind comparatorKind()
     kind.signals = [](const Need& need) {
         using D = SignalSpec::Direction;
         std::vector<SignalSpec> out{{"in", "input", "INP", -1, D::Analog, false}};
-        if (goalText(need, "against") == "second input")
+        if (goalIs(need, "against", "second input"))
             out.push_back({"ref", "second input", "INM", -1, D::Analog, false});
-        if (goalText(need, "output") == "yes")
+        if (goalIs(need, "output", "yes"))
             out.push_back({"out", "output", "OUT", -1, D::Out, false});
         return out;
     };

@@ -2,7 +2,6 @@
 // Copy: a DMA channel moves from memory to memory, at once, while the program goes on.
 #include "core/kinds/kind.h"
 
-#include <cstdlib>
 
 namespace bindrel {
 
@@ -26,7 +25,7 @@ Kind copyKind()
     kind.brief = [](const Need& need) { return goalText(need, "unit"); };
     kind.instanceRequests = {{"COPY", "None: the channel moves as soon as it is on, from memory to memory."}};
     room.tuning.solve = [](const TuningContext&) { return Setting(); };
-    room.tuning.streams = [](const Device&, int, const Need& need) { return std::vector<StreamSpec>{{"COPY", "", true, std::atoi(goalText(need, "unit").c_str()), "copy"}}; };
+    room.tuning.streams = [](const Device&, int, const Need& need) { return std::vector<StreamSpec>{{"COPY", "", true, int(goalNumber(need, "unit")), "copy"}}; };
     room.source.define = [](Writer&, size_t) {}; // its channel's functions are all there is
     return room;
 }

@@ -15,16 +15,17 @@ namespace {
 Setting solveCount(const TuningContext& c)
 {
     Setting out;
-    const std::string edge = goalText(c.need, "edge");
-    const std::int64_t code = edge == "falling" ? 0 : edge == "rising" ? 1 : 2;
+    const bool falling = goalIs(c.need, "edge", "falling");
+    const std::int64_t code = falling ? 0 : goalIs(c.need, "edge", "rising") ? 1 : 2;
+    const std::string which = goalText(c.need, "edge") + " edges";
     const Frequency most = goalRate(c.need, "most");
     const Duration wanted = goalTime(c.need, "filter");
     const Rational kernel = c.kernel().rate.value, slowest = shifted(c.kernel().rate, c.kernel().tolerance.low).value;
     const std::string& name = c.device.instances[size_t(c.bound.instance)].name;
-    if (!c.has("edge") && edge != "falling")
-        out.achieved.push_back({"edge", "Counts", edge + " edges", "falling edges", std::nullopt, false, {}, fmt::format("{} counts falling edges and nothing else.", name)});
+    if (!c.has("edge") && !falling)
+        out.achieved.push_back({"edge", "Counts", which, "falling edges", std::nullopt, false, {}, fmt::format("{} counts falling edges and nothing else.", name)});
     else
-        out.achieved.push_back({"edge", "Counts", edge + " edges", edge + " edges", std::nullopt, true, {}, {}});
+        out.achieved.push_back({"edge", "Counts", which, which, std::nullopt, true, {}, {}});
     if (c.has("edge"))
         out.roles.push_back({"edge", code, "edge"});
 
@@ -66,7 +67,7 @@ Setting solveCount(const TuningContext& c)
     const Rational edges = most.value * (code == 2 ? 2 : 1);
     if (counts > 1)
         out.achieved.push_back({"most", "Read at least every", "", format(Duration(Rational(counts - 1) / edges), 4), std::nullopt, true, fmt::format("{} / {}", counts - 1, format(Frequency(edges))), {}, true});
-    if (goalText(c.need, "interrupt") == "yes")
+    if (goalIs(c.need, "interrupt", "yes"))
         out.events.push_back({"wrapped", "wrapped_interrupt", "wrapped", "wrapped", "Called by the interrupt when the counter begins anew.", Frequency(edges / counts)});
     if (c.has("on"))
         out.roles.push_back({"on", 1, "", RoleValue::When::Start});

@@ -21,7 +21,7 @@ Kind customKind()
                   {"fields", "Fields", T::Text, "", {}, "Values to set, as CTL.MODE=2 CTL.ON=1, in this order; or =NAME, a value as its field names it."}};
     kind.signals = [](const Need& need) {
         std::vector<SignalSpec> out;
-        for (const std::string& word : splitted(goalText(need, "signals"), ' ')) {
+        for (const std::string& word : splitted(goalName(need, "signals"), ' ')) {
             const std::string id = lowered(word);
             if (!word.empty() && std::none_of(out.begin(), out.end(), [&id](const SignalSpec& s) { return s.id == id; }))
                 out.push_back({id, word, word, -1, SignalSpec::Direction::Both, false});

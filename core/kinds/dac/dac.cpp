@@ -3,10 +3,8 @@
 #include "core/kinds/common/timer_trigger.h"
 #include "core/kinds/kind.h"
 #include "core/quantity/format.h"
-#include "core/quantity/parse.h"
 #include "core/source/field_access.h"
 
-#include <cstdlib>
 
 namespace bindrel {
 
@@ -19,30 +17,30 @@ Setting solveDac(const TuningContext& c)
     Setting out;
     const std::string& name = c.device.instances[size_t(c.bound.instance)].name;
     const std::int64_t largest = largestOf(c.device, c.bound.instance);
-    const Expected<Ratio> level = parseRatio(goalText(c.need, "level"));
+    const std::optional<Ratio> level = goalAs<Ratio>(c.need, "level");
     const std::int64_t code = (level->value * largest).round();
-    const std::int64_t millivolts = std::atoll(goalText(c.need, "reference").c_str());
+    const std::int64_t millivolts = goalNumber(c.need, "reference");
     out.achieved.push_back({"level", "Level at start", format(*level), format(Ratio(Rational(code, largest))), std::nullopt, true, fmt::format("{} / {}", code, largest), {}});
     out.achieved.push_back({"reference", "Step", "", format(Voltage(Rational(millivolts, 1000) / largest)), std::nullopt, true, fmt::format("{} mV / {}", millivolts, largest), {}, true});
     out.roles.push_back({"data", code, "level"});
-    const bool buffered = goalText(c.need, "buffer") == "yes";
+    const bool buffered = goalIs(c.need, "buffer", "yes");
     if (c.has("buffer"))
         out.roles.push_back({"buffer", buffered, "buffer"});
     else if (buffered && c.need.goals.contains("buffer"))
         out.achieved.push_back({"buffer", "Buffer", "yes", "no", std::nullopt, false, {}, fmt::format("{} has no buffer. Put one on the board.", name)});
-    if (goalText(c.need, "trigger") == "timer") {
+    if (goalIs(c.need, "trigger", "timer")) {
         std::string trouble;
-        const std::optional<TimerTrigger> trigger = timerTrigger(c, goalText(c.need, "by"), goalRate(c.need, "rate"), trouble);
+        const std::optional<TimerTrigger> trigger = timerTrigger(c, goalName(c.need, "by"), goalRate(c.need, "rate"), trouble);
         out.achieved.push_back(triggerRow(trigger, goalRate(c.need, "rate"), trouble));
         if (trigger)
             out.roles.push_back({"trigger", std::int64_t(trigger->code), "trigger"});
     } else if (c.has("trigger")) {
         out.roles.push_back({"trigger", 0, "trigger"});
     }
-    const bool wave = goalText(c.need, "dma") == "levels";
+    const bool wave = goalIs(c.need, "dma", "levels");
     if (c.has("dma_levels"))
         out.roles.push_back({"dma_levels", wave, "dma"});
-    if (wave && goalText(c.need, "trigger") != "timer")
+    if (wave && !goalIs(c.need, "trigger", "timer"))
         out.achieved.push_back({"dma", "DMA", "levels", "none", std::nullopt, false, {}, "levels come one after the other by a timer. Let one start them."});
     if (c.has("on"))
         out.roles.push_back({"on", 1, "", RoleValue::When::Start});
@@ -53,7 +51,7 @@ void declareDac(Writer& w, size_t need)
 {
     const Word name = w.names.need(need), NAME = w.names.NEED(need);
     w.linef("#define {}_LARGEST {}u", NAME, largestOf(w.facts.device, w.facts.bindings.needs[need].instance));
-    w.linef("#define {}_REFERENCE_MILLIVOLTS {}u", NAME, std::atoll(goalText(w.facts.plan.needs[need], "reference").c_str()));
+    w.linef("#define {}_REFERENCE_MILLIVOLTS {}u", NAME, goalNumber(w.facts.plan.needs[need], "reference"));
     w.comment("Level as a value of the converter; more than the largest counts as that.");
     w.linef("void {}_set(uint32_t value);", name);
     w.comment("Level in millivolts, rounded to the nearest step.");
@@ -94,8 +92,8 @@ Kind dacKind()
                   {"dma", "DMA", T::Choice, "none", {"none", "levels"}, "Levels come from memory: a wave, when it runs round.", 0, 0, true},
                   {"buffer", "Buffer", T::Choice, "yes", {"yes", "no"}, "Drives loads.", 0, 0, true}};
     addDmaGoals(kind);
-    kind.relevant = [](const Need& need, std::string_view goal) { return goal != "by" || goalText(need, "trigger") == "timer"; };
-    kind.requests = [](const Need& need) { return goalText(need, "dma") == "levels" ? std::vector<std::string>{"LEVEL"} : std::vector<std::string>(); };
+    kind.relevant = [](const Need& need, std::string_view goal) { return goal != "by" || goalIs(need, "trigger", "timer"); };
+    kind.requests = [](const Need& need) { return goalIs(need, "dma", "levels") ? std::vector<std::string>{"LEVEL"} : std::vector<std::string>(); };
     kind.instanceRequests = {{"LEVEL", "The next level is wanted."}};
     kind.signals = [](const Need&) { return std::vector<SignalSpec>{{"out", "output", "OUT", -1, SignalSpec::Direction::Analog, false}}; };
     kind.brief = [](const Need& need) { return goalText(need, "rate"); };

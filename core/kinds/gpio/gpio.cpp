@@ -10,13 +10,13 @@ namespace bindrel {
 
 namespace {
 
-int widthOf(const Need& need) { return std::clamp(std::atoi(goalText(need, "width").c_str()), 1, 16); }
+int widthOf(const Need& need) { return std::clamp(int(goalNumber(need, "width")), 1, 16); }
 
 std::vector<SignalSpec> gpioSignals(const Need& need)
 {
     using D = SignalSpec::Direction;
-    const bool input = goalText(need, "direction") == "input";
-    const bool line = input && goalText(need, "edges") != "none";
+    const bool input = goalIs(need, "direction", "input");
+    const bool line = input && !goalIs(need, "edges", "none");
     const std::string what = input ? "input" : "output";
     const int width = widthOf(need);
     if (width == 1)
@@ -29,11 +29,11 @@ std::vector<SignalSpec> gpioSignals(const Need& need)
 
 bool gpioRelevant(const Need& need, std::string_view goal)
 {
-    const bool input = goalText(need, "direction") == "input";
+    const bool input = goalIs(need, "direction", "input");
     if (goal == "edges")
         return input;
     if (goal == "debounce" || goal == "priority")
-        return input && goalText(need, "edges") != "none";
+        return input && !goalIs(need, "edges", "none");
     if (goal == "level" || goal == "levels")
         return !input && (widthOf(need) == 1) == (goal == "level");
     if (goal == "drive" || goal == "open_drain")
@@ -46,19 +46,19 @@ bool gpioRelevant(const Need& need, std::string_view goal)
 GpioGoals GpioGoals::of(const Need& need)
 {
     GpioGoals out;
-    out.output = goalText(need, "direction") == "output";
+    out.output = goalIs(need, "direction", "output");
     out.width = widthOf(need);
-    out.pull = pullNamed(goalText(need, "pull"));
+    out.pull = goalIs(need, "pull", "up") ? PadSetup::Pull::Up : goalIs(need, "pull", "down") ? PadSetup::Pull::Down : PadSetup::Pull::None;
     if (out.output) {
-        out.levels = out.width == 1 ? goalText(need, "level") == "high" : static_cast<std::uint32_t>(std::strtoul(goalText(need, "levels").c_str(), nullptr, 10));
-        out.openDrain = goalText(need, "open_drain") == "yes";
-        out.drive = driveNamed(goalText(need, "drive"));
+        out.levels = out.width == 1 ? goalIs(need, "level", "high") : static_cast<std::uint32_t>(goalNumber(need, "levels"));
+        out.openDrain = goalIs(need, "open_drain", "yes");
+        out.drive = goalIs(need, "drive", "strong") ? PadSetup::Drive::Strong : goalIs(need, "drive", "medium") ? PadSetup::Drive::Medium : PadSetup::Drive::Weak;
         return out;
     }
-    const std::string edges = goalText(need, "edges");
-    out.rising = edges == "rising" || edges == "both";
-    out.falling = edges == "falling" || edges == "both";
-    if (edges != "none")
+    const bool both = goalIs(need, "edges", "both");
+    out.rising = both || goalIs(need, "edges", "rising");
+    out.falling = both || goalIs(need, "edges", "falling");
+    if (out.rising || out.falling)
         out.debounce = goalTime(need, "debounce");
     return out;
 }
@@ -85,12 +85,11 @@ Kind gpioKind()
     kind.signals = gpioSignals;
     kind.relevant = gpioRelevant;
     kind.brief = [](const Need& need) {
-        if (goalText(need, "direction") == "output")
+        if (goalIs(need, "direction", "output"))
             return widthOf(need) > 1 ? fmt::format("{} outputs", widthOf(need)) : "output, " + goalText(need, "level");
         if (widthOf(need) > 1)
             return fmt::format("{} inputs", widthOf(need));
-        const std::string edges = goalText(need, "edges");
-        return edges == "none" ? std::string("input") : edges == "both" ? "both edges" : edges + " edge";
+        return goalIs(need, "edges", "none") ? std::string("input") : goalIs(need, "edges", "both") ? "both edges" : goalText(need, "edges") + " edge";
     };
     room.tuning.setUpPad = [](PadSetup& setup, const Device& device, const Need& need, const SignalSpec& signal) {
         const GpioGoals g = GpioGoals::of(need);

@@ -26,17 +26,14 @@ struct SpeedClass {
     Duration hold;       ///< what a transmitter must bridge of the clock's fall, note 3 to tHD;DAT
 };
 
-const SpeedClass& classOf(const std::string& name)
+const SpeedClass& classOf(I2cSpeed speed)
 {
     static const SpeedClass all[]{
         {"standard", Frequency(Rational(100'000)), nanoseconds(4700), nanoseconds(4000), nanoseconds(1000), nanoseconds(300), nanoseconds(250), nanoseconds(300)},
         {"fast", Frequency(Rational(400'000)), nanoseconds(1300), nanoseconds(600), nanoseconds(300), nanoseconds(300), nanoseconds(100), nanoseconds(300)},
         {"fast plus", Frequency(Rational(1'000'000)), nanoseconds(500), nanoseconds(260), nanoseconds(120), nanoseconds(120), nanoseconds(50), nanoseconds(120)},
     };
-    for (const SpeedClass& c : all)
-        if (name == c.name)
-            return c;
-    return all[1];
+    return all[size_t(speed)];
 }
 
 struct Phases {
@@ -89,7 +86,7 @@ static Setting solveTarget(const TuningContext& c, const I2cGoals& g)
             out.notComputed = fmt::format("{} is a controller alone and cannot be a target; choose another instance", name);
             return out;
         }
-    const SpeedClass& speed = classOf(g.speedClass);
+    const SpeedClass& speed = classOf(g.speed);
     const Rational fastest = shifted(c.kernel().rate, c.kernel().tolerance.high).value;
     const std::int64_t filter = std::min<std::int64_t>((g.spike.value * fastest).ceil(), c.maxCode("filter"));
     const std::int64_t hold = std::min<std::int64_t>((speed.hold.value * fastest).ceil(), c.maxCode("hold"));
@@ -117,7 +114,7 @@ Setting solveI2c(const TuningContext& c)
     if (g.target)
         return solveTarget(c, g);
     const Frequency wanted = g.most;
-    const SpeedClass& speed = classOf(g.speedClass);
+    const SpeedClass& speed = classOf(g.speed);
     const Duration rise = g.rise, fall = g.fall, spike = g.spike;
     const Rational f = c.kernel().rate.value;
     // The clock may run fast within its tolerance, and the minima must hold even then.

@@ -5,19 +5,23 @@
 
 #include <fmt/format.h>
 
-#include <cstdlib>
 
 namespace bindrel {
 
 I2cGoals I2cGoals::of(const Need& need)
 {
-    I2cGoals out{goalRate(need, "rate"), goalText(need, "class"), goalTime(need, "rise"), goalTime(need, "fall"), goalTime(need, "filter")};
-    out.target = goalText(need, "role") == "target";
-    out.address = std::atoi(goalText(need, "address").c_str());
-    out.generalCall = goalText(need, "general_call") == "yes";
-    out.tenBits = goalText(need, "addresses") == "10 bits";
+    I2cGoals out;
+    out.most = goalRate(need, "rate");
+    out.rise = goalTime(need, "rise");
+    out.fall = goalTime(need, "fall");
+    out.spike = goalTime(need, "filter");
+    out.speed = goalIs(need, "class", "standard") ? I2cSpeed::Standard : goalIs(need, "class", "fast") ? I2cSpeed::Fast : I2cSpeed::FastPlus;
+    out.target = goalIs(need, "role", "target");
+    out.address = int(goalNumber(need, "address"));
+    out.generalCall = goalIs(need, "general_call", "yes");
+    out.tenBits = goalIs(need, "addresses", "10 bits");
     out.patience = goalTime(need, "stretch");
-    out.interrupts = out.target && goalText(need, "interrupt") == "yes";
+    out.interrupts = out.target && goalIs(need, "interrupt", "yes");
     return out;
 }
 
@@ -48,7 +52,7 @@ Kind i2cKind()
     addDmaGoals(kind);
     kind.requests = dmaBothWays;
     kind.relevant = [](const Need& need, std::string_view goal) {
-        const bool target = goalText(need, "role") == "target";
+        const bool target = goalIs(need, "role", "target");
         if (goal == "address" || goal == "general_call" || goal == "interrupt" || goal == "priority")
             return target;
         return !target || goal == "role" || goal == "class" || goal == "filter" || goal == "dma";
@@ -57,7 +61,7 @@ Kind i2cKind()
         using D = SignalSpec::Direction;
         return std::vector<SignalSpec>{{"scl", "clock", "SCL", -1, D::Both, false}, {"sda", "data", "SDA", -1, D::Both, false}};
     };
-    kind.brief = [](const Need& need) { return goalText(need, "role") == "target" ? fmt::format("target 0x{:02X}", I2cGoals::of(need).address) : goalText(need, "rate"); };
+    kind.brief = [](const Need& need) { return goalIs(need, "role", "target") ? fmt::format("target 0x{:02X}", I2cGoals::of(need).address) : goalText(need, "rate"); };
     using Use = RoleSpec::Use;
     kind.roles = {
         {"on", Use::Config, false, "", "Switches the controller on, after all else is set.", {}},

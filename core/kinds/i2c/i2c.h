@@ -5,10 +5,12 @@
 
 namespace bindrel {
 
+enum class I2cSpeed { Standard, Fast, FastPlus };
+
 /// The goals of a need as values. REQUIRES: they were checked.
 struct I2cGoals {
     Frequency most; ///< SCL is never faster
-    std::string speedClass;
+    I2cSpeed speed = I2cSpeed::Fast;
     Duration rise, fall, spike;
     bool target = false;     ///< it answers to its own address instead of calling others
     int address = 0;         ///< its own, of 7 bits

@@ -14,8 +14,8 @@ namespace bindrel {
 
 namespace {
 
-bool wantsInterrupt(const Need& need) { return goalText(need, "interrupt") == "yes"; }
-bool isOnce(const Need& need) { return goalText(need, "repeats") == "once"; }
+bool wantsInterrupt(const Need& need) { return goalIs(need, "interrupt", "yes"); }
+bool isOnce(const Need& need) { return goalIs(need, "repeats", "once"); }
 
 Waveform drawPeriods(const Duration& period)
 {
@@ -161,7 +161,7 @@ Kind intervalKind()
                   priorityGoal(), aboveGoal(),
                   {"repeats", "Repeats", T::Choice, "yes", {"yes", "once"}, "Once: one period after each start.", 0, 0, true},
                   {"counts", "Counts", T::Text, "", {}, "Id of a need whose timer's periods are counted instead of the clock's cycles: for times that one timer cannot reach.", 0, 0, true}};
-    kind.pacedBy = [](const Need& need) { return std::string(trimmed(goalText(need, "counts"))); };
+    kind.pacedBy = [](const Need& need) { return goalName(need, "counts"); };
     kind.signals = [](const Need&) { return std::vector<SignalSpec>(); };
     kind.brief = [](const Need& need) { return goalText(need, "period"); };
     kind.roles = timerRoles();

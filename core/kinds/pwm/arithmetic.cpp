@@ -14,7 +14,6 @@
 
 #include <algorithm>
 #include <cmath>
-#include <cstdlib>
 
 namespace bindrel {
 
@@ -169,7 +168,7 @@ static DeadTimes solveDeadTimes(const TuningContext& c, const PwmGoals& g, Setti
 /// Where the fault comes from: its pad, or a comparator that the timer has a value for.
 static void solveFaultSource(const TuningContext& c, Setting& out)
 {
-    const std::string by(trimmed(goalText(c.need, "fault_by")));
+    const std::string by = goalName(c.need, "fault_by");
     if (by.empty()) {
         if (c.has("fault_source"))
             out.roles.push_back({"fault_source", 0, "fault_by"});

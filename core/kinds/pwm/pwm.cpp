@@ -1,7 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/kinds/pwm/pwm.h"
 
-#include "core/quantity/parse.h"
 #include "core/tuning/pads.h"
 
 #include <algorithm>
@@ -11,13 +10,13 @@ namespace bindrel {
 
 namespace {
 
-int channelCount(const Need& need) { return std::clamp(std::atoi(goalText(need, "channels").c_str()), 1, 4); }
+int channelCount(const Need& need) { return std::clamp(int(goalNumber(need, "channels")), 1, 4); }
 
 /// out1, out1n, out2, … and fault. A pair must get the two outputs of one channel.
 std::vector<SignalSpec> pwmSignals(const Need& need)
 {
     using D = SignalSpec::Direction;
-    const bool pairs = goalText(need, "outputs") == "complementary";
+    const bool pairs = goalIs(need, "outputs", "complementary");
     std::vector<SignalSpec> out;
     for (int i = 0; i < channelCount(need); ++i) {
         const std::string n = std::to_string(i + 1);
@@ -25,7 +24,7 @@ std::vector<SignalSpec> pwmSignals(const Need& need)
         if (pairs)
             out.push_back({"out" + n + "n", "low side " + n, "CH#N", i, D::Out, false});
     }
-    if (goalText(need, "fault") != "none" && goalText(need, "fault_by").empty())
+    if (!goalIs(need, "fault", "none") && goalName(need, "fault_by").empty())
         out.push_back({"fault", "fault input", "FLT", -1, D::In, false});
     return out;
 }
@@ -35,13 +34,13 @@ bool pwmRelevant(const Need& need, std::string_view goal)
     if (goal.starts_with("duty"))
         return std::atoi(std::string(goal.substr(4)).c_str()) <= channelCount(need);
     if (goal == "dead" || goal == "dead_low")
-        return goalText(need, "outputs") == "complementary";
+        return goalIs(need, "outputs", "complementary");
     if (goal == "phase")
-        return goalText(need, "alignment") == "centre" && goalText(need, "outputs") == "single" && channelCount(need) > 1;
+        return goalIs(need, "alignment", "centre") && goalIs(need, "outputs", "single") && channelCount(need) > 1;
     if (goal == "narrow" || goal == "wide")
-        return std::atoi(goalText(need, "travel").c_str()) > 0;
+        return int(goalNumber(need, "travel")) > 0;
     if (goal == "fault_filter" || goal == "fault_by")
-        return goalText(need, "fault") != "none";
+        return !goalIs(need, "fault", "none");
     return true;
 }
 
@@ -51,33 +50,30 @@ PwmGoals PwmGoals::of(const Need& need)
 {
     PwmGoals out;
     out.frequency = goalRate(need, "frequency");
-    out.centre = goalText(need, "alignment") == "centre";
+    out.centre = goalIs(need, "alignment", "centre");
     out.channels = channelCount(need);
-    out.pairs = goalText(need, "outputs") == "complementary";
+    out.pairs = goalIs(need, "outputs", "complementary");
     for (size_t i = 0; i < out.duty.size(); ++i)
-        if (const std::string text = goalText(need, "duty" + std::to_string(i + 1)); const Expected<Duration> pulse = parseDuration(text))
+        if (const GoalValue duty = goalValue(need, "duty" + std::to_string(i + 1)); const Duration* pulse = std::get_if<Duration>(&duty))
             out.pulse[i] = *pulse;
-        else if (const Expected<Voltage> level = parseVoltage(text); level && text.ends_with('V'))
+        else if (const Voltage* level = std::get_if<Voltage>(&duty))
             out.level[i] = *level;
-        else if (const Expected<Ratio> duty = parseRatio(text))
-            out.duty[i] = *duty;
-    out.activeLow = goalText(need, "polarity") == "inverted";
-    out.opposed = pwmRelevant(need, "phase") && goalText(need, "phase") == "opposed";
+        else if (const Ratio* share = std::get_if<Ratio>(&duty))
+            out.duty[i] = *share;
+    out.activeLow = goalIs(need, "polarity", "inverted");
+    out.opposed = pwmRelevant(need, "phase") && goalIs(need, "phase", "opposed");
     out.dead = goalTime(need, "dead");
     out.deadLow = need.goals.contains("dead_low") ? goalTime(need, "dead_low") : out.dead;
-    out.servo = {std::atoll(goalText(need, "travel").c_str()), goalTime(need, "narrow"), goalTime(need, "wide")};
-    if (const auto place = need.goals.find("trigger_at"); place != need.goals.end()) {
-        if (const Expected<Duration> time = parseDuration(place->second))
-            out.triggerAfter = *time;
-        else if (const Expected<Ratio> ratio = parseRatio(place->second))
-            out.triggerAt = *ratio;
+    out.servo = {goalNumber(need, "travel"), goalTime(need, "narrow"), goalTime(need, "wide")};
+    if (need.goals.contains("trigger_at")) {
+        out.triggerAfter = goalAs<Duration>(need, "trigger_at");
+        out.triggerAt = goalAs<Ratio>(need, "trigger_at");
     }
-    const std::string fault = goalText(need, "fault");
-    out.fault = fault == "active low" ? Fault::ActiveLow : fault == "active high" ? Fault::ActiveHigh : Fault::None;
+    out.fault = goalIs(need, "fault", "active low") ? Fault::ActiveLow : goalIs(need, "fault", "active high") ? Fault::ActiveHigh : Fault::None;
     out.faultFilter = goalTime(need, "fault_filter");
     if (need.goals.contains("idle"))
-        out.idleHigh = goalText(need, "idle") == "high";
-    out.steps = std::atoll(goalText(need, "steps").c_str());
+        out.idleHigh = goalIs(need, "idle", "high");
+    out.steps = goalNumber(need, "steps");
     return out;
 }
 
@@ -118,8 +114,8 @@ Kind pwmKind()
     // their fault input have the timer for themselves.
     kind.rhythm = [](const Need& need) { return goalRate(need, "frequency"); };
     kind.sharedAs = [](const Need& need) {
-        const bool alone = goalText(need, "outputs") == "complementary" || goalText(need, "fault") != "none";
-        return alone ? std::string() : "pwm " + goalValue(need, "frequency") + ", " + goalValue(need, "alignment") + ", " + goalValue(need, "steps") + ", " + goalValue(need, "trigger_at");
+        const bool alone = goalIs(need, "outputs", "complementary") || !goalIs(need, "fault", "none");
+        return alone ? std::string() : "pwm " + sameText(goalValue(need, "frequency")) + ", " + sameText(goalValue(need, "alignment")) + ", " + sameText(goalValue(need, "steps")) + ", " + sameText(goalValue(need, "trigger_at"));
     };
     kind.fastest = [](const Need& need, std::string_view signal) { return signal.starts_with("out") ? goalRate(need, "frequency") : Frequency(); };
     kind.brief = [](const Need& need) { return goalText(need, "frequency"); };

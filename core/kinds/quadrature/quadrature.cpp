@@ -13,9 +13,9 @@ namespace {
 
 constexpr int kCountsPerLine = 4;
 
-std::int64_t encoderLines(const Need& need) { return std::atoll(goalText(need, "lines").c_str()); }
+std::int64_t encoderLines(const Need& need) { return goalNumber(need, "lines"); }
 
-bool hasIndex(const Need& need) { return goalText(need, "index") == "pad"; }
+bool hasIndex(const Need& need) { return goalIs(need, "index", "pad"); }
 
 Setting solveQuadrature(const TuningContext& c)
 {
@@ -146,7 +146,7 @@ Kind quadratureKind()
         using D = SignalSpec::Direction;
         // Timers decode on their first two channels.
         std::vector<SignalSpec> out{{"a", "phase A", "CH1", -1, D::In, false}, {"b", "phase B", "CH2", -1, D::In, false}};
-        if (goalText(need, "index") == "pad")
+        if (goalIs(need, "index", "pad"))
             out.push_back({"index", "index", "CH3", -1, D::In, false});
         return out;
     };

@@ -3,10 +3,8 @@
 #include "core/kinds/common/division.h"
 #include "core/kinds/kind.h"
 #include "core/quantity/format.h"
-#include "core/quantity/parse.h"
 #include "core/source/field_access.h"
 
-#include <cstdlib>
 
 namespace bindrel {
 
@@ -17,16 +15,16 @@ Accuracy rtcAccuracy(const TuningContext& c)
     Accuracy out;
     out.given = worstOf(c);
     out.stated = c.need.goals.contains("drift");
-    if (const Expected<Ppm> drift = parsePpm(goalText(c.need, "drift")))
+    if (const std::optional<Ppm> drift = goalAs<Ppm>(c.need, "drift"))
         out.allowed = *drift;
     out.asks = out.allowed ? fmt::format("{}, {} a month", plusMinus(*out.allowed), format(driftPerMonth(*out.allowed), 3)) : std::string();
     out.effect = fmt::format("up to {} a month", format(driftPerMonth(out.given), 3));
     return out;
 }
 
-bool tickInterrupts(const Need& need) { return goalText(need, "interrupt") == "yes"; }
+bool tickInterrupts(const Need& need) { return goalIs(need, "interrupt", "yes"); }
 
-bool hasAlarm(const Need& need) { return goalText(need, "alarm") == "yes"; }
+bool hasAlarm(const Need& need) { return goalIs(need, "alarm", "yes"); }
 
 Setting solveRtc(const TuningContext& c)
 {
@@ -67,7 +65,7 @@ Setting solveRtc(const TuningContext& c)
     if (tickInterrupts(c.need))
         out.events.push_back({"tick", "tick_interrupt", "tick", "tick", "Called by the interrupt at each count.", rate(best)});
     if (c.need.goals.contains("trim")) {
-        const std::int64_t off = std::atoll(goalText(c.need, "trim").c_str());
+        const std::int64_t off = goalNumber(c.need, "trim");
         Achieved trim{"trim", "Clock is off by", fmt::format("{} ppb", off), {}, std::nullopt, false, {}, {}};
         if (const std::optional<std::int64_t> value = c.has("trim") ? c.encoding("trim").nearest(-off, c.maxCode("trim")) : std::nullopt) {
             trim.achieved = fmt::format("{:+} ppb added, {:+} left", *value, off + *value);

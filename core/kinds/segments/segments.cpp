@@ -3,20 +3,18 @@
 #include "core/base/text.h"
 #include "core/kinds/kind.h"
 #include "core/quantity/format.h"
-#include "core/quantity/parse.h"
 #include "core/source/field_access.h"
 
 #include <algorithm>
 #include <array>
 #include <cstdio>
 #include <set>
-#include <cstdlib>
 
 namespace bindrel {
 
 namespace {
 
-int backplanesOf(const Need& need) { return std::clamp(std::atoi(goalText(need, "backplanes").c_str()), 1, 8); }
+int backplanesOf(const Need& need) { return std::clamp(int(goalNumber(need, "backplanes")), 1, 8); }
 
 /// Numbers of the segment lines of a need, in its own order; -1 where the pad is not chosen yet.
 std::vector<int> segmentLinesOf(const BoundNeed& bound)
@@ -37,9 +35,9 @@ struct SegmentMap {
     static SegmentMap of(const Need& need)
     {
         SegmentMap out;
-        const int planes = backplanesOf(need), lines = std::clamp(std::atoi(goalText(need, "segments").c_str()), 1, 40);
+        const int planes = backplanesOf(need), lines = std::clamp(int(goalNumber(need, "segments")), 1, 40);
         std::set<std::pair<int, int>> taken;
-        for (const std::string& word : splitted(replacedAll(asPairs(goalText(need, "map")), '\n', ' '), ' ')) {
+        for (const std::string& word : splitted(replacedAll(asPairs(goalName(need, "map")), '\n', ' '), ' ')) {
             if (word.empty())
                 continue;
             unsigned digit = 0;
@@ -133,7 +131,7 @@ Setting solveSegments(const TuningContext& c)
     if (!rate.ok)
         rate.trouble = fmt::format("it would be {}. Give {} about {}.", format(frame, 4), c.kernelName(), format(Frequency(wanted.value * cycles * planes * divider), 4));
     out.achieved.push_back(rate);
-    const Expected<Ratio> contrast = parseRatio(goalText(c.need, "contrast"));
+    const std::optional<Ratio> contrast = goalAs<Ratio>(c.need, "contrast");
     if (c.has("contrast"))
         out.roles.push_back({"contrast", (contrast->value * std::int64_t(c.maxCode("contrast"))).round(), "contrast"});
     for (const auto& [role, field] : c.device.blockOf(c.bound.instance).roles)
@@ -259,8 +257,8 @@ Kind segmentsKind()
     kind.signals = [](const Need& need) {
         using D = SignalSpec::Direction;
         std::vector<SignalSpec> out;
-        const int backplanes = std::clamp(std::atoi(goalText(need, "backplanes").c_str()), 1, 8);
-        const int segments = std::clamp(std::atoi(goalText(need, "segments").c_str()), 1, 40);
+        const int backplanes = std::clamp(int(goalNumber(need, "backplanes")), 1, 8);
+        const int segments = std::clamp(int(goalNumber(need, "segments")), 1, 40);
         // A backplane is one line of the controller, a segment is any: the firmware's map says which is which.
         for (int i = 0; i < backplanes; ++i)
             out.push_back({"com" + std::to_string(i), "backplane " + std::to_string(i), "COM" + std::to_string(i), -1, D::Analog, false});

@@ -9,17 +9,17 @@ namespace {
 std::vector<SignalSpec> spiSignals(const Need& need)
 {
     using D = SignalSpec::Direction;
-    const bool controller = goalText(need, "role") == "controller";
-    const std::string data = goalText(need, "data");
+    const bool controller = goalIs(need, "role", "controller");
     std::vector<SignalSpec> out{{"sck", "clock", "SCK", -1, controller ? D::Out : D::In, false}};
     // MOSI and MISO are named from the controller; a peripheral sends on MISO.
-    const bool mosi = controller ? data != "in" : data != "out";
-    const bool miso = controller ? data != "out" : data != "in";
+    const bool sends = !goalIs(need, "data", "in"), receives = !goalIs(need, "data", "out");
+    const bool mosi = controller ? sends : receives;
+    const bool miso = controller ? receives : sends;
     if (mosi)
         out.push_back({"mosi", controller ? "data out" : "data in", "MOSI", -1, controller ? D::Out : D::In, false});
     if (miso)
         out.push_back({"miso", controller ? "data in" : "data out", "MISO", -1, controller ? D::In : D::Out, false});
-    if (goalText(need, "select") == "hardware")
+    if (goalIs(need, "select", "hardware"))
         out.push_back({"cs", "select", "CS", -1, controller ? D::Out : D::In, false});
     return out;
 }
@@ -30,15 +30,15 @@ SpiGoals SpiGoals::of(const Need& need)
 {
     SpiGoals out;
     out.most = goalRate(need, "rate");
-    out.controller = goalText(need, "role") == "controller";
-    const std::string mode = goalText(need, "mode"), data = goalText(need, "data");
-    out.idleHigh = mode == "2" || mode == "3";
-    out.late = mode == "1" || mode == "3";
-    out.bits = std::atoi(goalText(need, "word").c_str());
-    out.leastFirst = goalText(need, "order") == "least first";
-    out.sends = data != "in";
-    out.receives = data != "out";
-    out.hardwareSelect = goalText(need, "select") == "hardware";
+    out.controller = goalIs(need, "role", "controller");
+    const std::int64_t mode = goalNumber(need, "mode");
+    out.idleHigh = mode >= 2;
+    out.late = mode % 2 == 1;
+    out.bits = int(goalNumber(need, "word"));
+    out.leastFirst = goalIs(need, "order", "least first");
+    out.sends = !goalIs(need, "data", "in");
+    out.receives = !goalIs(need, "data", "out");
+    out.hardwareSelect = goalIs(need, "select", "hardware");
     out.valid = goalTime(need, "valid");
     return out;
 }
@@ -86,7 +86,7 @@ Kind spiKind()
     kind.instanceSignals = {{"SCK", "Clock."}, {"MOSI", "Data from the controller."}, {"MISO", "Data to the controller."}, {"CS", "Select, active low."}};
     kind.instanceRequests = {{"RX", "A word has come."}, {"TX", "There is room for a word."}};
     kind.signals = spiSignals;
-    kind.relevant = [](const Need& need, std::string_view goal) { return goal != "valid" || (goalText(need, "role") == "controller" && goalText(need, "data") != "out"); };
+    kind.relevant = [](const Need& need, std::string_view goal) { return goal != "valid" || (goalIs(need, "role", "controller") && !goalIs(need, "data", "out")); };
     kind.fastest = [](const Need& need, std::string_view signal) {
         for (const SignalSpec& spec : spiSignals(need))
             if (spec.id == signal && spec.direction == SignalSpec::Direction::Out)

@@ -13,7 +13,6 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <cstdlib>
 
 namespace bindrel {
 
@@ -127,11 +126,12 @@ void solveClock(const TuningContext& c, Setting& out)
     }
     out.roles.push_back({"clocked", 1, "line"});
     for (const auto& [role, goal, title, one, zero] : {std::tuple{"clock_high", "clock_idle", "Clock rests", "high", "low"}, {"clock_second", "clock_edge", "Bit is taken", "second edge", "first edge"}, {"clock_last", "last_clock", "Last bit clocked", "yes", "no"}}) {
-        const std::string wanted = goalText(c.need, goal);
+        const bool isOne = goalIs(c.need, goal, one);
+        const std::string wanted = isOne ? one : zero;
         Achieved row{goal, title, wanted, wanted, std::nullopt, true, {}, {}};
         if (c.has(role)) {
-            out.roles.push_back({role, wanted == one, goal});
-        } else if (const bool said = c.need.goals.contains(goal); said && wanted == (std::string_view(role) == "clock_last" ? zero : one)) {
+            out.roles.push_back({role, isOne, goal});
+        } else if (const bool said = c.need.goals.contains(goal); said && isOne == (std::string_view(role) != "clock_last")) {
             // Without a field it is as most would have it: low, first, with a pulse for all bits.
             row.ok = false;
             row.achieved = std::string_view(role) == "clock_last" ? one : zero;
@@ -221,9 +221,8 @@ Setting solveUart(const TuningContext& c)
         return !c.has(value.role) && ((value.role == "oversampling" && ways.size() == 1) || (value.role == "bits" && value.value == 8) || (value.role == "stop" && value.value == 1));
     });
     addDmaRoles(out, c);
-    if (goalText(c.need, "interrupt") == "receive") {
-        const std::string dma = goalText(c.need, "dma");
-        const bool can = g.receives && dma != "receive" && dma != "both";
+    if (goalIs(c.need, "interrupt", "receive")) {
+        const bool can = g.receives && !goalIs(c.need, "dma", "receive") && !goalIs(c.need, "dma", "both");
         if (!can)
             out.achieved.push_back({"interrupt", "Interrupt", "receive", "none", std::nullopt, false, {}, g.receives ? "DMA fetches what comes; leave one of both out." : "nothing is received. Ask for both directions, or for no interrupt."});
         else {
@@ -233,10 +232,10 @@ Setting solveUart(const TuningContext& c)
         }
     }
     const std::string& name = c.device.instances[size_t(c.bound.instance)].name;
-    if (goalText(c.need, "interrupt") == "match") {
+    if (goalIs(c.need, "interrupt", "match")) {
         const bool can = g.receives && c.has("match") && c.has("matched");
         if (can) {
-            out.roles.push_back({"match", std::atoll(goalText(c.need, "match").c_str()), "match"});
+            out.roles.push_back({"match", goalNumber(c.need, "match"), "match"});
             if (c.has("match_on"))
                 out.roles.push_back({"match_on", 1, "match"});
             out.events.push_back({"event", "match_interrupt", "matched", "matched", "Called by the interrupt when the byte that is looked for has come.", {}, false});
@@ -244,11 +243,11 @@ Setting solveUart(const TuningContext& c)
             out.achieved.push_back({"interrupt", "Interrupt", "match", "none", std::nullopt, false, {}, g.receives ? fmt::format("{} does not look at what comes. Look for the byte in the program.", name) : "nothing is received. Ask for both directions, or for no interrupt."});
         }
     }
-    if (const bool wakes = goalText(c.need, "wake") == "yes"; wakes && (!g.receives || !c.has("wake")))
+    if (const bool wakes = goalIs(c.need, "wake", "yes"); wakes && (!g.receives || !c.has("wake")))
         out.achieved.push_back({"wake", "Wakes", "yes", "no", std::nullopt, false, {}, g.receives ? fmt::format("{} does not wake the chip. Choose another port, or watch the edges of its pad by a GPIO need.", name) : "nothing is received that could wake the chip."});
     else if (c.has("wake"))
         out.roles.push_back({"wake", wakes, "wake"});
-    if (goalText(c.need, "interrupt") == "idle") {
+    if (goalIs(c.need, "interrupt", "idle")) {
         if (g.receives && c.has("idle_seen"))
             out.events.push_back({"event", "idle_interrupt", "idle_seen", "idle", "Called by the interrupt when the line has gone quiet after bytes.", {}, false});
         else

@@ -1,31 +1,45 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/kinds/uart/uart.h"
 
-#include "core/quantity/parse.h"
 #include "core/tuning/pads.h"
 
 namespace bindrel {
 
 namespace {
 
+using Line = UartGoals::Line;
+
+Line lineOf(const Need& need)
+{
+    return goalIs(need, "line", "one wire") ? Line::OneWire : goalIs(need, "line", "RS-485") ? Line::Rs485 : goalIs(need, "line", "synchronous") ? Line::Synchronous : Line::TwoWires;
+}
+
+const std::vector<std::pair<std::string, UartFrame>>& uartFrames()
+{
+    using P = UartFrame::Parity;
+    static const std::vector<std::pair<std::string, UartFrame>> all{{"8N1", {8, P::None, 1}}, {"8N2", {8, P::None, 2}}, {"8E1", {8, P::Even, 1}}, {"8O1", {8, P::Odd, 1}},
+                                                                   {"8E2", {8, P::Even, 2}}, {"8O2", {8, P::Odd, 2}}, {"7E1", {7, P::Even, 1}}, {"7O1", {7, P::Odd, 1}}};
+    return all;
+}
+
 std::vector<SignalSpec> uartSignals(const Need& need)
 {
     using D = SignalSpec::Direction;
-    const std::string direction = goalText(need, "direction");
+    const bool sends = !goalIs(need, "direction", "receive");
     std::vector<SignalSpec> out;
-    if (direction != "receive")
+    if (sends)
         out.push_back({"tx", "transmit", "TX", -1, D::Out, false});
-    if (direction != "transmit")
+    if (!goalIs(need, "direction", "transmit"))
         out.push_back({"rx", "receive", "RX", -1, D::In, false});
-    const std::string line = goalText(need, "line");
-    if (line == "one wire") // both ways on the pad of TX
+    const Line line = lineOf(need);
+    if (line == Line::OneWire) // both ways on the pad of TX
         return {{"tx", "line", "TX", -1, D::Out, false}};
-    if (line == "RS-485" && direction != "receive")
+    if (line == Line::Rs485 && sends)
         out.push_back({"de", "driver enable", "RTS", -1, D::Out, false});
-    else if (line == "two wires" && goalText(need, "flow") == "RTS/CTS") {
+    else if (line == Line::TwoWires && goalIs(need, "flow", "RTS/CTS")) {
         out.push_back({"rts", "request to send", "RTS", -1, D::Out, false});
         out.push_back({"cts", "clear to send", "CTS", -1, D::In, false});
-    } else if (line == "synchronous")
+    } else if (line == Line::Synchronous)
         out.push_back({"ck", "clock", "CK", -1, D::Out, false});
     return out;
 }
@@ -36,17 +50,15 @@ UartGoals UartGoals::of(const Need& need)
 {
     UartGoals out;
     out.baud = goalRate(need, "baud");
-    if (const std::string frame = goalText(need, "frame"); frame.size() == 3)
-        out.frame = {frame[0] - '0', frame[1] == 'E' ? UartFrame::Parity::Even : frame[1] == 'O' ? UartFrame::Parity::Odd : UartFrame::Parity::None, frame[2] - '0'};
-    const std::string line = goalText(need, "line");
-    out.line = line == "one wire" ? Line::OneWire : line == "RS-485" ? Line::Rs485 : line == "synchronous" ? Line::Synchronous : Line::TwoWires;
+    if (const std::optional<Chosen> frame = goalAs<Chosen>(need, "frame"))
+        out.frame = uartFrames()[frame->index].second;
+    out.line = lineOf(need);
     out.lead = goalTime(need, "lead");
     out.trail = goalTime(need, "trail");
-    out.handshake = out.line == Line::TwoWires && goalText(need, "flow") == "RTS/CTS";
-    out.sends = out.line == Line::OneWire || goalText(need, "direction") != "receive";
-    out.receives = out.line == Line::OneWire || goalText(need, "direction") != "transmit";
-    if (const Expected<Ppm> peer = parsePpm(goalText(need, "peer")))
-        out.peer = *peer;
+    out.handshake = out.line == Line::TwoWires && goalIs(need, "flow", "RTS/CTS");
+    out.sends = out.line == Line::OneWire || !goalIs(need, "direction", "receive");
+    out.receives = out.line == Line::OneWire || !goalIs(need, "direction", "transmit");
+    out.peer = goalAs<Ppm>(need, "peer").value_or(Ppm());
     return out;
 }
 
@@ -60,7 +72,7 @@ Kind uartKind()
     kind.instanceKind = "uart";
     kind.goals = {
         {"baud", "Baud", T::Baud, "115.2 kBd", {}, "Symbols a second on the line."},
-        {"frame", "Frame", T::Choice, "8N1", {"8N1", "8N2", "8E1", "8O1", "8E2", "8O2", "7E1", "7O1"}, "Data bits, parity, stop bits."},
+        {"frame", "Frame", T::Choice, "8N1", wordsOf(uartFrames()), "Data bits, parity, stop bits."},
         {"flow", "Flow control", T::Choice, "none", {"none", "RTS/CTS"}, "Hardware handshake."},
         {"line", "Line", T::Choice, "two wires", {"two wires", "one wire", "RS-485", "synchronous"}, "One wire: both ends drive it, in turn. RS-485: the port switches the driver of the bus while it sends. Synchronous: it gives the other end a clock with each bit of the data.", 0, 0, true},
         {"clock_idle", "Clock rests", T::Choice, "low", {"low", "high"}, "Between frames.", 0, 0, true},
@@ -79,16 +91,16 @@ Kind uartKind()
     addDmaGoals(kind);
     kind.signals = uartSignals;
     kind.relevant = [](const Need& need, std::string_view goal) {
-        const bool clocked = goalText(need, "line") == "synchronous";
+        const bool clocked = goalIs(need, "line", "synchronous");
         if (goal == "clock_idle" || goal == "clock_edge" || goal == "last_clock")
             return clocked;
         if (goal == "peer" && clocked)
             return false;
         if (goal == "match")
-            return goalText(need, "interrupt") == "match";
+            return goalIs(need, "interrupt", "match");
         if (goal == "lead" || goal == "trail")
-            return goalText(need, "line") == "RS-485" && goalText(need, "direction") != "receive";
-        return (goal != "flow" || goalText(need, "line") == "two wires") && (goal != "direction" || goalText(need, "line") != "one wire");
+            return goalIs(need, "line", "RS-485") && !goalIs(need, "direction", "receive");
+        return (goal != "flow" || goalIs(need, "line", "two wires")) && (goal != "direction" || !goalIs(need, "line", "one wire"));
     };
     // A line that carries 0101… makes a full cycle in two bits.
     kind.fastest = [](const Need& need, std::string_view signal) { return signal == "tx" ? goalRate(need, "baud") / Rational(2) : Frequency(); };

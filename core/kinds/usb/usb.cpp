@@ -6,7 +6,6 @@
 #include "core/source/field_access.h"
 
 #include <algorithm>
-#include <cstdlib>
 
 namespace bindrel {
 
@@ -15,7 +14,7 @@ namespace {
 /// USB 2.0, 7.1.11: 0.25 % at full speed, 1.5 % at low speed.
 Accuracy usbAccuracy(const TuningContext& c)
 {
-    const bool full = goalText(c.need, "speed") == "full";
+    const bool full = goalIs(c.need, "speed", "full");
     const Frequency wanted = megahertz(48);
     Accuracy out;
     out.rate = wanted;
@@ -26,13 +25,12 @@ Accuracy usbAccuracy(const TuningContext& c)
     return out;
 }
 
-long goalNumber(const Need& need, const char* goal) { return std::atol(goalText(need, goal).c_str()); }
-bool isSerialPort(const Need& need) { return goalText(need, "class") == "serial port"; }
+bool isSerialPort(const Need& need) { return goalIs(need, "class", "serial port"); }
 
 /// The endpoints that a need states, laid out where it is known how; none when they cannot be read.
 std::vector<UsbEndpoint> endpointsOf(const Need& need, int step = 8)
 {
-    Expected<std::vector<UsbEndpoint>> endpoints = parseUsbEndpoints(goalText(need, "endpoints"), goalText(need, "speed") == "full", int(goalNumber(need, "control")));
+    Expected<std::vector<UsbEndpoint>> endpoints = parseUsbEndpoints(goalName(need, "endpoints"), goalIs(need, "speed", "full"), int(goalNumber(need, "control")));
     if (!endpoints)
         return {};
     layEndpoints(*endpoints, step);
@@ -55,7 +53,7 @@ std::string serialPortTrouble(const std::vector<UsbEndpoint>& endpoints)
 /// them back.
 void solveEndpoints(const TuningContext& c, bool full, Setting& out)
 {
-    const std::string text = goalText(c.need, "endpoints"), &name = c.device.instances[size_t(c.bound.instance)].name;
+    const std::string text = goalName(c.need, "endpoints"), &name = c.device.instances[size_t(c.bound.instance)].name;
     const std::int64_t numbers = c.device.ability(c.bound.instance, "endpoints", 0), memory = c.device.ability(c.bound.instance, "packet_bytes", 0);
     if (text.empty()) {
         if (numbers > 0)
@@ -148,7 +146,7 @@ void writeDescriptor(Writer& w, const Word& name, WordLiteral ending, const std:
 Setting solveUsb(const TuningContext& c)
 {
     Setting out;
-    const bool full = goalText(c.need, "speed") == "full";
+    const bool full = goalIs(c.need, "speed", "full");
     const std::string& name = c.device.instances[size_t(c.bound.instance)].name;
     const Frequency wanted = megahertz(48);
     // How accurate it must be is asked of its accuracy, with the clock's tolerance.
@@ -158,7 +156,7 @@ Setting solveUsb(const TuningContext& c)
         out.roles.push_back({"low_speed", !full, "speed"});
     else if (!full)
         out.achieved.push_back({"speed", "Speed class", "low", "full", std::nullopt, false, {}, fmt::format("{} runs at full speed alone.", name)});
-    const bool sensing = goalText(c.need, "sensing") == "pad";
+    const bool sensing = goalIs(c.need, "sensing", "pad");
     if (c.has("sensing"))
         out.roles.push_back({"sensing", sensing, "sensing"});
     else if (sensing)
@@ -173,7 +171,7 @@ Setting solveUsb(const TuningContext& c)
             row.achieved = "none";
         out.achieved.push_back(row);
     }
-    if (goalText(c.need, "interrupt") == "yes" && c.has("bus_reset"))
+    if (goalIs(c.need, "interrupt", "yes") && c.has("bus_reset"))
         out.events.push_back({"event", "bus_reset_interrupt", "bus_reset", "bus_reset", "Called by the interrupt when the host resets the bus: set the endpoints here.", {}});
     if (c.has("on"))
         out.roles.push_back({"on", 1, ""});
@@ -206,7 +204,7 @@ void declareUsb(Writer& w, size_t need)
         w.linef("extern const uint8_t {}_device_descriptor[18];", name);
         w.linef("extern const uint8_t {}_configuration_descriptor[67];", name);
     }
-    if (w.facts.device.roleField(w.facts.bindings.needs[need].instance, "bus_reset").valid() && goalText(w.facts.plan.needs[need], "interrupt") != "yes") {
+    if (w.facts.device.roleField(w.facts.bindings.needs[need].instance, "bus_reset").valid() && !goalIs(w.facts.plan.needs[need], "interrupt", "yes")) {
         w.comment("Whether the host has reset the bus since this was last asked.");
         w.linef("bool {}_was_reset(void);", w.names.need(need));
     }
@@ -230,7 +228,7 @@ void defineUsb(Writer& w, size_t need)
         writeDescriptor(w, w.names.need(need), WordLiteral("device_descriptor"), deviceDescriptor(w.facts.plan.needs[need]));
         writeDescriptor(w, w.names.need(need), WordLiteral("configuration_descriptor"), configurationDescriptor(w.facts.plan.needs[need]));
     }
-    if (!flag.valid() || goalText(w.facts.plan.needs[need], "interrupt") == "yes")
+    if (!flag.valid() || goalIs(w.facts.plan.needs[need], "interrupt", "yes"))
         return;
     w.line();
     w.linef("bool {}_was_reset(void)", w.names.need(need));
@@ -265,7 +263,7 @@ Kind usbKind()
     kind.signals = [](const Need& need) {
         using D = SignalSpec::Direction;
         std::vector<SignalSpec> out{{"dp", "data plus", "DP", -1, D::Both, false}, {"dm", "data minus", "DM", -1, D::Both, false}};
-        if (goalText(need, "sensing") == "pad")
+        if (goalIs(need, "sensing", "pad"))
             out.push_back({"sense", "supply sensing", "SENSE", -1, D::In, false});
         return out;
     };

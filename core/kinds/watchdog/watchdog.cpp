@@ -6,7 +6,6 @@
 #include "core/kinds/common/division.h"
 #include "core/kinds/kind.h"
 #include "core/quantity/format.h"
-#include "core/quantity/parse.h"
 #include "core/source/field_access.h"
 
 namespace bindrel {
@@ -35,7 +34,7 @@ Waveform drawWindow(const Duration& from, const Duration& early, const Duration&
 Setting solveWatchdog(const TuningContext& c)
 {
     Setting out;
-    const bool off = goalText(c.need, "runs") == "no";
+    const bool off = goalIs(c.need, "runs", "no");
     const std::string& name = c.device.instances[size_t(c.bound.instance)].name;
     const bool always = c.device.ability(c.bound.instance, "runs_at_reset", 0) != 0;
     if (off) {
@@ -61,7 +60,7 @@ Setting solveWatchdog(const TuningContext& c)
         period.trouble = fmt::format("the longest that {} surely waits is {}. Ask for that, or give it a slower clock.", name, format(Duration(longest.cycles() / fastest), 4));
     out.achieved.push_back(period);
 
-    const Expected<Ratio> window = parseRatio(goalText(c.need, "window"));
+    const std::optional<Ratio> window = goalAs<Ratio>(c.need, "window");
     std::int64_t closed = 0;
     if (window && window->value > Rational(0)) {
         // The largest part that is no more than asked for: a longer one would make feeding in time an error.
@@ -102,7 +101,7 @@ Setting solveWatchdog(const TuningContext& c)
 void declareWatchdog(Writer& w, size_t need)
 {
     const Facts& f = w.facts;
-    if (!f.device.roleField(f.bindings.needs[need].instance, "feed").valid() || goalText(f.plan.needs[need], "runs") == "no")
+    if (!f.device.roleField(f.bindings.needs[need].instance, "feed").valid() || goalIs(f.plan.needs[need], "runs", "no"))
         return;
     const Achieved* feed = nullptr;
     for (const Achieved& row : f.settings[need].achieved)
@@ -117,7 +116,7 @@ void defineWatchdog(Writer& w, size_t need)
     const Facts& f = w.facts;
     const int instance = f.bindings.needs[need].instance;
     const FieldRef feed = f.device.roleField(instance, "feed");
-    if (!feed.valid() || goalText(f.plan.needs[need], "runs") == "no")
+    if (!feed.valid() || goalIs(f.plan.needs[need], "runs", "no"))
         return;
     std::uint32_t word = 1;
     for (const EnumValue& value : f.device.fieldOf(feed).values)
@@ -144,8 +143,8 @@ Kind watchdogKind()
                   {"window", "Closed window", T::Ratio, "0 %", {}, "Of the period, at most, in which a refresh is too early.", 0, 0, true},
                   {"runs", "Runs", T::Choice, "yes", {"yes", "no"}, "No: where reset starts it, the bring-up stops it if the chip lets one.", 0, 0, true}};
     kind.signals = [](const Need&) { return std::vector<SignalSpec>(); };
-    kind.relevant = [](const Need& need, std::string_view goal) { return goal == "runs" || goalText(need, "runs") == "yes"; };
-    kind.brief = [](const Need& need) { return goalText(need, "runs") == "no" ? std::string("off") : goalText(need, "period"); };
+    kind.relevant = [](const Need& need, std::string_view goal) { return goal == "runs" || goalIs(need, "runs", "yes"); };
+    kind.brief = [](const Need& need) { return goalIs(need, "runs", "no") ? std::string("off") : goalText(need, "period"); };
     using Use = RoleSpec::Use;
     kind.roles = {{"on", Use::Config, false, "", "Switches the watchdog on. A field that can be written once cannot be stopped again.", {}}, {"prescaler", Use::Config, false, "input cycles a tick", "", {}}, {"period", Use::Config, true, "ticks", "Until it bites.", {}},
                   {"window", Use::Config, false, "sixteenths of the period", "The first part of the period, in which feeding is too early and resets the chip; 0: none.", {}}, {"feed", Use::Command, true, "", "Starts the period anew: by the value that is named feed, else by 1.", {}}};

@@ -150,7 +150,7 @@ private Q_SLOTS:
         const int free = work.device->findPad("W24");
         QVERIFY(free >= 0 && work.device->pads[size_t(free)].weak);
         for (Need& need : work.plan.needs)
-            if (need.kind == "gpio" && goalText(need, "direction") == "output") {
+            if (need.kind == "gpio" && goalIs(need, "direction", "output")) {
                 need.binding.pads["pin"] = "W24";
                 const auto weak = run(knowing(need.part.c_str(), need.terminals.at("pin").c_str(), load, work));
                 QVERIFY2(hasFinding(*weak, "PAD-04", need.id) && findingsText(*weak).find("weak supply VLOW") != std::string::npos, findingsText(*weak).c_str());

@@ -253,8 +253,8 @@ private Q_SLOTS:
         const std::string id = canOf(work);
         Need need = *work.plan.need(id);
         need.core.clear();
-        need.goals["rate"] = "500 kBd";
-        need.goals["data_rate"] = "2 MBd";
+        need.goals.state("rate", "500 kBd");
+        need.goals.state("data_rate", "2 MBd");
         work = with(work, ReplaceNeed{id, need});
         const auto s = run(work);
         QVERIFY2(s->findings.empty(), findingsText(*s).c_str());

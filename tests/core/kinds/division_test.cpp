@@ -155,7 +155,7 @@ private Q_SLOTS:
                     return need.id;
             return std::string();
         }();
-        week.plan.need("minute")->goals["counts"] = control;
+        week.plan.need("minute")->goals.state("counts", control);
         const auto a = run(week);
         QVERIFY2(settingOf(*a, "week").computed, settingOf(*a, "week").notComputed.c_str());
         QVERIFY(settingOf(*a, "week").goal("period")->error->value.isZero());

@@ -173,13 +173,13 @@ private Q_SLOTS:
         second.title = "Second beacon";
         second.part.clear();
         second.terminals.clear();
-        second.goals["frequency"] = "0.2 kHz";
+        second.goals.state("frequency", "0.2 kHz");
         second.binding = {};
         second.binding.instance = work.plan.need("beacon")->binding.instance;
         work.plan.needs.push_back(second);
         QVERIFY(!hasFinding(*run(work), "PIN-02"));
-        COMPARE_TEXT(goalValue(second, "frequency"), QString::fromStdString(goalValue(*work.plan.need("beacon"), "frequency")));
-        work.plan.need("beacon-2")->goals["frequency"] = "0.201 kHz";
+        QVERIFY(goalValue(second, "frequency") == goalValue(*work.plan.need("beacon"), "frequency"));
+        work.plan.need("beacon-2")->goals.state("frequency", "0.201 kHz");
         QVERIFY(goalValue(*work.plan.need("beacon-2"), "frequency") != goalValue(*work.plan.need("beacon"), "frequency"));
     }
 
@@ -188,7 +188,7 @@ private Q_SLOTS:
         const Plan plan = demo().plan;
         for (const auto& [goal, text] : {std::pair{"baud", "fast"}, {"frame", "9Q9"}, {"speed", "1"}, {"peer", "-"}}) {
             Need need = *plan.need("uplink");
-            need.goals[goal] = text;
+            need.goals.state(goal, text);
             const auto changed = applied(plan, editOf("x", ReplaceNeed{"uplink", need}));
             QVERIFY(!changed.ok());
             QVERIFY2(changed.problem().message.find("Uplink") == 0, changed.problem().message.c_str());

@@ -160,7 +160,7 @@ class PlacementTest : public QObject {
             const unsigned which = unsigned(random() % 7);
             Need need = which < 3 ? serialNeed(n) : which < 5 ? pulseNeed(n, random) : bitNeed(n, random() % 2);
             if (which == 0 && c.device->dma.channels > 0)
-                need.goals["dma"] = "receive";
+                need.goals.state("dma", "receive");
             if (random() % 2)
                 need.part = "part" + std::to_string(random() % 2);
             // Some stand somewhere already, perhaps where others do.
@@ -214,7 +214,7 @@ class PlacementTest : public QObject {
                         vias.push_back(vias[i - 1]);
                         vias.back()[signal.id] = name;
                     }
-        const int channels = goalText(need, "dma") == "receive" ? c.device->dma.channels : 1;
+        const int channels = goalIs(need, "dma", "receive") ? c.device->dma.channels : 1;
         for (const std::string& instance : instances)
             for (int channel = 0; channel < channels; ++channel)
             for (const auto& via : vias) {
@@ -224,7 +224,7 @@ class PlacementTest : public QObject {
                 trial.binding = {};
                 trial.binding.instance = instance;
                 trial.binding.via = via;
-                if (goalText(need, "dma") == "receive")
+                if (goalIs(need, "dma", "receive"))
                     trial.binding.dma["RX"] = channel;
                 bool free = true;
                 for (size_t s = 0; s < signals.size(); ++s) {
@@ -277,7 +277,7 @@ class PlacementTest : public QObject {
                     sides[need.part].insert(sideOf(c.device->package, size_t(pad)));
                 if (!placed)
                     continue;
-                const bool out = need.kind == "uart" ? signal == "tx" : need.kind == "pwm" || goalText(need, "direction") == "output";
+                const bool out = need.kind == "uart" ? signal == "tx" : need.kind == "pwm" || goalIs(need, "direction", "output");
                 if (const TerminalFact* fact = terminalFact(c.board, need, signal); fact && out) {
                     const auto& drives = c.device->pads[size_t(pad)].drives;
                     cost.unfit += !drives.empty() && drives.back() < fact->current;

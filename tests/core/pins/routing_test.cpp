@@ -196,7 +196,7 @@ private Q_SLOTS:
         QVERIFY(findingsOf(*run(work), "PIN-08").empty());
         // The search knows it too: with the fan where it is, the lamp's timer 1 can only take set 1.
         work.plan.needs[1].binding = {"TMR1", {}, {}};
-        work.plan.needs[0].goals["frequency"] = "1 kHz"; // not the same time base, so no sharing
+        work.plan.needs[0].goals.state("frequency", "1 kHz"); // not the same time base, so no sharing
         std::set<std::string> pads;
         for (const Binding& binding : waysToBind(*work.device, *work.board, work.plan, 1))
             if (binding.instance == "TMR1")

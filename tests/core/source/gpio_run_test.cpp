@@ -21,7 +21,7 @@ class GpioRunTest : public QObject {
         need.kind = "gpio";
         need.goals = {{"direction", direction}};
         for (const auto& [goal, value] : goals)
-            need.goals[goal] = value;
+            need.goals.state(goal, value);
         // The board of the Rill has no three pads left.
         if (work.plan.need("lamp"))
             work = with(with(work, RemoveNeed{"lamp"}), RemoveNeed{"radio-wake"});
