@@ -19,10 +19,10 @@ Workpiece loaded(const std::string& path, const Library& library)
     return *std::move(work);
 }
 
-std::vector<int> openNeeds(const Workpiece& work)
+std::vector<NeedIndex> openNeeds(const Workpiece& work)
 {
     const Bindings bindings = bind(*work.device, work.plan);
-    std::vector<int> out;
+    std::vector<NeedIndex> out;
     for (size_t n = 0; n < bindings.needs.size(); ++n)
         if (bindings.needs[n].state == BoundNeed::State::Open)
             out.push_back(int(n));

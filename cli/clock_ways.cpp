@@ -24,7 +24,7 @@ void printWay(const Snapshot& s, int number, const ReachWay& way)
 nlohmann::ordered_json wayJson(const Snapshot& s, const std::vector<ReachTarget>& targets, const ReachWay& way)
 {
     nlohmann::ordered_json row;
-    const auto id = [&s](int clock) { return s.device->clocks[size_t(clock)].id; };
+    const auto id = [&s](ClockIndex clock) { return s.device->clocks[size_t(clock)].id; };
     row["achieved"] = nlohmann::ordered_json::array();
     for (size_t t = 0; t < way.achieved.size(); ++t)
         row["achieved"].push_back({{"clock", id(targets[t].clock)}, {"rate_hz", way.achieved[t].value.text()}, {"error_ppm", way.errors[t].value.text()}});
@@ -40,11 +40,11 @@ nlohmann::ordered_json wayJson(const Snapshot& s, const std::vector<ReachTarget>
         row["others"].push_back({{"clock", id(other.clock)}, {"before_hz", other.before.value.text()}, {"after_hz", other.after.value.text()}});
     for (const auto& [key, list] : {std::pair{"wakes", &way.wakes}, {"stops", &way.stops}}) {
         row[key] = nlohmann::ordered_json::array();
-        for (const int clock : *list)
+        for (const ClockIndex clock : *list)
             row[key].push_back(id(clock));
     }
     row["lost"] = nlohmann::ordered_json::array();
-    for (const int need : way.lost)
+    for (const NeedIndex need : way.lost)
         row["lost"].push_back(s.plan.needs[size_t(need)].id);
     row["current_a"] = way.current.toDouble();
     row["current_before_a"] = way.currentBefore.toDouble();

@@ -60,7 +60,7 @@ static void addOptions(CLI::App& app, int& exitCode)
                     index = static_cast<int>(n);
             }
         if (dot == std::string::npos && s->plan.need(id)) {
-            const int need = static_cast<int>(s->plan.need(id) - s->plan.needs.data());
+            const NeedIndex need = static_cast<int>(s->plan.need(id) - s->plan.needs.data());
             Table table{{"instance", "cost", "reason"}, {}};
             for (const InstanceOption& option : instanceOptions(*s->device, *s->board, s->plan, need, searchTime()))
                 table.rows.push_back({s->device->instances[size_t(option.instance)].name, nameOf(option.cost), option.reason});

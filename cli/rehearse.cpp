@@ -103,7 +103,7 @@ static void addRehearse(CLI::App& app, int& exitCode)
         if (options->whatIf.empty()) {
             std::erase_if(scenarios, [](const Scenario& scenario) { return scenario.whatIf(); });
         } else {
-            const int clock = s->device->findClock(options->whatIf);
+            const ClockIndex clock = s->device->findClock(options->whatIf);
             const bool supply = clock < 0 && options->whatIf == "supply";
             if (clock < 0 && !supply && options->whatIf != "all") {
                 std::vector<std::string> ids;

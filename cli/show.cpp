@@ -60,8 +60,8 @@ Table modeTable(const Snapshot& s)
             out += (out.empty() ? "" : ", ") + nameOf(item);
         return out;
     };
-    const auto title = [&s](int need) { return s.plan.needs[size_t(need)].title; };
-    const auto id = [&s](int clock) { return s.device->clocks[size_t(clock)].id; };
+    const auto title = [&s](NeedIndex need) { return s.plan.needs[size_t(need)].title; };
+    const auto id = [&s](ClockIndex clock) { return s.device->clocks[size_t(clock)].id; };
     for (const LowPowerMode& mode : s.device->modes) {
         const ModeState state = modeState(*s.device, s.plan, s.bindings, s.rates, mode);
         std::vector<int> alive;
@@ -93,7 +93,7 @@ Table accuracyTable(const Snapshot& s)
 Table gateTable(const Snapshot& s)
 {
     Table table{{"gate", "state", "bus", "instances", "needs"}, {}};
-    const auto names = [](const std::vector<int>& list, const auto& nameOf) {
+    const auto names = [](const auto& list, const auto& nameOf) {
         std::vector<std::string> out;
         for (const int item : list)
             out.push_back(nameOf(size_t(item)));

@@ -68,15 +68,15 @@ static bool alike(const Device& device, const Rates& rates, int a, int b)
     return device.clocks[size_t(a)].type == device.clocks[size_t(b)].type && x.input >= 0 && x.input == y.input && x.rate == y.rate && x.running == y.running && x.used == y.used && x.min == y.min && x.max == y.max;
 }
 
-std::vector<Rung> rungsOf(const Device& device, const Rates& rates, const std::set<std::string>& foldedTiers, const std::vector<int>& keep)
+std::vector<Rung> rungsOf(const Device& device, const Rates& rates, const std::set<std::string>& foldedTiers, const std::vector<ClockIndex>& keep)
 {
     constexpr std::size_t kFewest = 3; // one row for two saves little
     std::vector<Rung> out;
     for (const char* tier : {"source", "multiplier", "system", "kernel"}) {
         bool begins = !out.empty();
         const std::size_t tierStart = out.size();
-        const auto kept = [&keep](int clock) { return std::find(keep.begin(), keep.end(), clock) != keep.end(); };
-        std::vector<int> unused;
+        const auto kept = [&keep](ClockIndex clock) { return std::find(keep.begin(), keep.end(), clock) != keep.end(); };
+        std::vector<ClockIndex> unused;
         if (foldedTiers.contains(tier))
             for (size_t i = 0; i < device.clocks.size(); ++i)
                 if (device.clocks[i].tier == tier && !rates.clocks[i].used && !kept(int(i)))

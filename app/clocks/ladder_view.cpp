@@ -52,7 +52,7 @@ void LadderView::relayout()
         return;
     const Snapshot& s = shown();
     // A selected need stands for the clock that times it.
-    int selected = view_.selected().kind == Place::Kind::Clock ? s.device->findClock(view_.selected().id) : -1;
+    ClockIndex selected = view_.selected().kind == Place::Kind::Clock ? s.device->findClock(view_.selected().id) : ClockIndex();
     if (selected < 0)
         for (size_t n = 0; n < s.plan.needs.size(); ++n)
             if (s.plan.needs[n].id == view_.selectedNeed() && s.bindings.needs[n].instance >= 0)
@@ -72,7 +72,7 @@ int LadderView::rowOf(const std::string& clock) const
     for (size_t i = 0; i < rungs_.size(); ++i)
         if (rungs_[i].clock >= 0 && document_.snapshot().device->clocks[size_t(rungs_[i].clock)].id == clock)
             return int(i);
-    const int wanted = document_.isOpen() ? document_.snapshot().device->findClock(clock) : -1;
+    const ClockIndex wanted = document_.isOpen() ? document_.snapshot().device->findClock(clock) : ClockIndex();
     for (size_t i = 0; i < rungs_.size(); ++i)
         if (std::find(rungs_[i].alike.begin(), rungs_[i].alike.end(), wanted) != rungs_[i].alike.end())
             return int(i);
@@ -126,9 +126,9 @@ void LadderView::wheelEvent(QWheelEvent* event)
     event->accept();
 }
 
-double LadderView::xOf(const FrequencyAxis& axis, int clock) const { return axis.x(shown().rates.clocks[size_t(clock)].rate.toDouble()); }
+double LadderView::xOf(const FrequencyAxis& axis, ClockIndex clock) const { return axis.x(shown().rates.clocks[size_t(clock)].rate.toDouble()); }
 
-QPointF LadderView::markOf(int clock) const
+QPointF LadderView::markOf(ClockIndex clock) const
 {
     for (size_t i = 0; i < rungs_.size(); ++i)
         if (rungs_[i].clock == clock)
@@ -142,14 +142,14 @@ void LadderView::mousePressEvent(QMouseEvent* event)
     const int row = rowAt(event->position().toPoint());
     if (event->button() != Qt::LeftButton || row < 0 || rungs_[size_t(row)].clock < 0)
         return;
-    const int clock = rungs_[size_t(row)].clock;
+    const ClockIndex clock = rungs_[size_t(row)].clock;
     const ClockNode& node = document_.snapshot().device->clocks[size_t(clock)];
     constexpr double kGrip = 9;
     if ((event->position() - markOf(clock)).manhattanLength() <= kGrip && !clockChoices(*document_.snapshot().device, clock).empty() && !document_.snapshot().plan.held(holdOfClock(node.id)))
         beginDrag(clock);
 }
 
-void LadderView::beginDrag(int clock)
+void LadderView::beginDrag(ClockIndex clock)
 {
     drag_ = {clock, {}, {}, std::nullopt};
     // A rate for each of up to some thousand settings, worked out beside the interface; the drag goes on as soon as they are there.
@@ -248,12 +248,12 @@ Outcome LadderView::exportPicture(const QString& path)
     });
 }
 
-bool LadderView::hasRung(int clock) const
+bool LadderView::hasRung(ClockIndex clock) const
 {
     return std::any_of(rungs_.begin(), rungs_.end(), [clock](const Rung& rung) { return rung.clock == clock; });
 }
 
-bool LadderView::runs(int clock) const { return mode_ >= 0 ? alive_[size_t(clock)] : shown().rates.clocks[size_t(clock)].running; }
+bool LadderView::runs(ClockIndex clock) const { return mode_ >= 0 ? alive_[size_t(clock)] : shown().rates.clocks[size_t(clock)].running; }
 
 void LadderView::nextMode()
 {
@@ -264,7 +264,7 @@ void LadderView::nextMode()
         view_.select({});
 }
 
-bool LadderView::onPath(int clock) const { return std::find(path_.begin(), path_.end(), clock) != path_.end(); }
+bool LadderView::onPath(ClockIndex clock) const { return std::find(path_.begin(), path_.end(), clock) != path_.end(); }
 
 void LadderView::paintEvent(QPaintEvent* event)
 {
@@ -285,7 +285,7 @@ void LadderView::paintEvent(QPaintEvent* event)
 QString LadderView::rowText(int row) const
 {
     const Snapshot& s = shown();
-    const int clock = rungs_[size_t(row)].clock;
+    const ClockIndex clock = rungs_[size_t(row)].clock;
     QStringList others;
     for (const int alike : rungs_[size_t(row)].alike)
         others << QString::fromStdString(s.device->clocks[size_t(alike)].name);
@@ -309,7 +309,7 @@ QString LadderView::rowText(int row) const
 void LadderView::keyPressEvent(QKeyEvent* event)
 {
     const QString typed = event->text();
-    const int clock = currentRow() >= 0 ? rungs_[size_t(currentRow())].clock : -1;
+    const ClockIndex clock = currentRow() >= 0 ? rungs_[size_t(currentRow())].clock : ClockIndex();
     if (event->key() == Qt::Key_Escape && drag_.clock >= 0) {
         drag_ = {};
         view_.setPreview(nullptr);

@@ -26,7 +26,7 @@ public:
     /// Height of the axis above the rows.
     static constexpr int kAxisHeight = 30;
     /// Middle of a clock's mark in the viewport, for tests.
-    QPointF markOf(int clock) const;
+    QPointF markOf(ClockIndex clock) const;
     bool dragging() const { return drag_.clock >= 0; }
     /// Whether the rates that a drag can reach are worked out.
     bool dragReady() const { return !drag_.choices.empty(); }
@@ -56,12 +56,12 @@ private:
 
     class Header;
     struct Drag {
-        int clock = -1;
+        ClockIndex clock = -1;
         std::string setting;             ///< nearest to the pointer; empty: the present one
         std::vector<RateChoice> choices; ///< empty until they are worked out
         std::optional<double> waiting;   ///< where the pointer is meanwhile
     };
-    void beginDrag(int clock);
+    void beginDrag(ClockIndex clock);
     const Snapshot& shown() const { return view_.preview() ? *view_.preview() : document_.snapshot(); }
     void rebuild();
     void relayout();
@@ -72,18 +72,18 @@ private:
     FrequencyAxis axis() const;
     void drawConnectors(QPainter& painter, const FrequencyAxis& axis) const;
     QString rungName(const Rung& rung, const QFontMetrics& metrics, int width) const;
-    bool onPath(int clock) const;
+    bool onPath(ClockIndex clock) const;
     /// Whether it runs in what is shown: the plan, or a low-power mode of the chip that is selected.
-    bool runs(int clock) const;
+    bool runs(ClockIndex clock) const;
     void nextMode();
-    bool hasRung(int clock) const;
-    double xOf(const FrequencyAxis& axis, int clock) const;
+    bool hasRung(ClockIndex clock) const;
+    double xOf(const FrequencyAxis& axis, ClockIndex clock) const;
 
     Document& document_;
     ViewState& view_;
     std::vector<Rung> rungs_;
     Header* header_ = nullptr;
-    std::vector<int> path_; ///< from the selected clock to its source
+    std::vector<ClockIndex> path_; ///< from the selected clock to its source
     int mode_ = -1; ///< low-power mode that is shown, into Device::modes
     std::vector<bool> alive_; ///< in it
     std::set<std::string> foldedTiers_;

@@ -103,7 +103,7 @@ void LadderView::drawFolded(QPainter& p, const Rung& rung, const QRect& rect) co
     p.setFont(t.text(11));
     p.setPen(t.muted);
     QStringList names;
-    for (const int clock : rung.folded)
+    for (const ClockIndex clock : rung.folded)
         names << QString::fromStdString(document_.snapshot().device->clocks[size_t(clock)].name);
     const QString text = QString("%1 that nothing uses: %2").arg(names.size()).arg(names.join(", "));
     p.drawText(rect.adjusted(12, 0, -12, 0), Qt::AlignVCenter | Qt::AlignLeft, QFontMetrics(p.font()).elidedText(text, Qt::ElideRight, rect.width() - 24));
@@ -114,7 +114,7 @@ struct AccuracyNote {
     QString text;
     bool missed = false;
 };
-static AccuracyNote accuracyNote(const Snapshot& s, int clock, bool looked)
+static AccuracyNote accuracyNote(const Snapshot& s, ClockIndex clock, bool looked)
 {
     const Accuracy* tightest = nullptr;
     for (const Accuracy& a : s.accuracy)
@@ -138,7 +138,7 @@ void LadderView::paintRow(QPainter& p, int row, const QRect& full, bool current)
     const Theme& t = Theme::get();
     const Snapshot& s = shown();
     const Rung& rung = rungs_[size_t(row)];
-    const int clock = rung.clock;
+    const ClockIndex clock = rung.clock;
     if (clock < 0) {
         drawFolded(p, rung, full.adjusted(0, rung.tierBegins ? 6 : 0, 0, 0));
         return;
@@ -239,7 +239,7 @@ void LadderView::drawConnectors(QPainter& p, const FrequencyAxis& a) const
         rowY[size_t(rungs_[i].clock)] = rect.center().y() + 0.5;
     }
     struct Label {
-        int clock;
+        ClockIndex clock;
         double middle, mark, y, run;
         bool path;
     };

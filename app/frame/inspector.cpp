@@ -83,7 +83,7 @@ void Inspector::beginEdit(const QString& first)
 void Inspector::commitField()
 {
     const Snapshot& s = document_.snapshot();
-    const int clock = s.device->findClock(view_.selected().id);
+    const ClockIndex clock = s.device->findClock(view_.selected().id);
     if (view_.selected().kind != Place::Kind::Clock || clock < 0)
         return;
     const Expected<ClockEntry> entry = readClockEntry(*s.device, clock, field_->text().toStdString());
@@ -218,7 +218,7 @@ void Inspector::refresh()
     const Place& place = view_.selected();
     QString title = QString::fromStdString(s.plan.name), subtitle = QString::fromStdString(s.device->name + ", " + s.board->title), body;
     bool editable = false;
-    if (const int clock = place.kind == Place::Kind::Clock ? s.device->findClock(place.id) : -1; clock >= 0) {
+    if (const ClockIndex clock = place.kind == Place::Kind::Clock ? s.device->findClock(place.id) : ClockIndex(); clock >= 0) {
         const ClockNode& node = s.device->clocks[size_t(clock)];
         title = QString::fromStdString(node.name);
         subtitle = QString::fromStdString(node.id + (s.rates.clocks[size_t(clock)].input >= 0 ? ", " + operationText(*s.device, s.rates, clock) : ""));
@@ -233,7 +233,7 @@ void Inspector::refresh()
         if (!field_->hasFocus() || !field_->isModified())
             field_->setText(shown);
         field_->setPlaceholderText(node.isSource() && node.rates.empty() ? "auto, on or off" : "setting, or a rate: 48 MHz");
-    } else if (const int pad = place.kind == Place::Kind::Pad ? s.device->findPad(place.id) : -1; pad >= 0 && !view_.optionsShown()) {
+    } else if (const PadIndex pad = place.kind == Place::Kind::Pad ? s.device->findPad(place.id) : PadIndex(); pad >= 0 && !view_.optionsShown()) {
         title = QString::fromStdString(place.id);
         subtitle = QString("pin %1 of %2").arg(QString::fromStdString(s.device->pinOf(pad)), QString::fromStdString(s.device->package.name));
         body = padText(s, pad);

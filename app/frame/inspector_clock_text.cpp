@@ -11,7 +11,7 @@
 namespace bindrel {
 
 /// What each need that is timed through the clock, near or far, asks of its accuracy.
-static void accuracyRows(Sheet& sheet, const Snapshot& s, int clock)
+static void accuracyRows(Sheet& sheet, const Snapshot& s, ClockIndex clock)
 {
     const Theme& t = Theme::get();
     bool first = true;
@@ -19,7 +19,7 @@ static void accuracyRows(Sheet& sheet, const Snapshot& s, int clock)
         const Accuracy& a = s.accuracy[n];
         if (a.clock < 0 || (!a.allowed && a.effect.empty()))
             continue;
-        const std::vector<int> path = pathToSource(s.rates, a.clock);
+        const std::vector<ClockIndex> path = pathToSource(s.rates, a.clock);
         // Far from the need only its demand matters.
         if (std::find(path.begin(), path.end(), clock) == path.end() || (a.clock != clock && !a.allowed))
             continue;
@@ -33,10 +33,10 @@ static void accuracyRows(Sheet& sheet, const Snapshot& s, int clock)
 }
 
 /// What can be measured where the clock is led out of the chip.
-static void outputRows(Sheet& sheet, const Snapshot& s, int clock)
+static void outputRows(Sheet& sheet, const Snapshot& s, ClockIndex clock)
 {
     const ClockState& c = s.rates.clocks[size_t(clock)];
-    for (const int need : c.users) {
+    for (const NeedIndex need : c.users) {
         if (s.plan.needs[size_t(need)].kind != "clockout" || !c.running)
             continue;
         for (const Seat& seat : s.bindings.needs[size_t(need)].seats) {
@@ -50,14 +50,14 @@ static void outputRows(Sheet& sheet, const Snapshot& s, int clock)
 }
 
 /// What a bus clocks through its gates, and what is shut off from it.
-static void gateRows(Sheet& sheet, const Snapshot& s, int clock)
+static void gateRows(Sheet& sheet, const Snapshot& s, ClockIndex clock)
 {
     const Theme& t = Theme::get();
     QStringList open, idle, shut;
     for (const Gate& gate : gatesOf(*s.device, s.bindings, s.image)) {
         if (gate.bus != clock)
             continue;
-        for (const int instance : gate.instances)
+        for (const InstanceIndex instance : gate.instances)
             (gate.idle() ? idle : gate.open ? open : shut) << html(s.device->instances[size_t(instance)].name);
     }
     if (open.isEmpty() && idle.isEmpty() && shut.isEmpty())
@@ -74,7 +74,7 @@ static void gateRows(Sheet& sheet, const Snapshot& s, int clock)
 static QString modeLink(const LowPowerMode& mode) { return link("mode:" + QString::fromStdString(mode.id), html(mode.name)); }
 
 /// Whether a source stands as one of its choices says.
-static bool sourceSays(const Snapshot& s, int clock, const std::string& choice)
+static bool sourceSays(const Snapshot& s, ClockIndex clock, const std::string& choice)
 {
     const ClockNode& node = s.device->clocks[size_t(clock)];
     const ClockState& c = s.rates.clocks[size_t(clock)];
@@ -84,7 +84,7 @@ static bool sourceSays(const Snapshot& s, int clock, const std::string& choice)
     return decision && decision->rate && *decision->rate == c.setting;
 }
 
-QString clockText(const Snapshot& s, int clock)
+QString clockText(const Snapshot& s, ClockIndex clock)
 {
     const Theme& t = Theme::get();
     const ClockNode& node = s.device->clocks[size_t(clock)];
@@ -129,7 +129,7 @@ QString clockText(const Snapshot& s, int clock)
     if (!node.startup.value.isZero())
         sheet.row(node.isSource() ? "Starts in" : "Locks in", html(format(node.startup)));
 
-    const std::vector<int> path = pathToSource(s.rates, clock);
+    const std::vector<ClockIndex> path = pathToSource(s.rates, clock);
     if (path.size() > 1) {
         sheet.heading("Path");
         for (auto it = path.rbegin(); it != path.rend(); ++it) {
@@ -140,7 +140,7 @@ QString clockText(const Snapshot& s, int clock)
     }
     if (!c.users.empty()) {
         sheet.heading("Times");
-        for (const int need : c.users)
+        for (const NeedIndex need : c.users)
             sheet.line(needLink(s, need) + colour(t.muted, " on " + html(s.plan.needs[size_t(need)].binding.instance)));
     }
     accuracyRows(sheet, s, clock);
@@ -202,7 +202,7 @@ QString modeText(const Snapshot& s, int index)
     sheet.row("All clocks after", html(format(state.fullTime)));
     if (mode.retains)
         sheet.row("RAM kept", QString("the first %1 KiB").arg(*mode.retains / 1024));
-    const auto list = [&](const QString& heading, const std::vector<int>& items, const auto& itemLink, const QString& none) {
+    const auto list = [&](const QString& heading, const auto& items, const auto& itemLink, const QString& none) {
         sheet.heading(heading);
         QStringList links;
         for (const int item : items)
@@ -213,9 +213,9 @@ QString modeText(const Snapshot& s, int index)
     list("Works on", state.working, needLink, "Nothing of the plan.");
     if (!mode.drops.empty())
         list("Loses its power, is brought up again", state.dropped, needLink, "Nothing of the plan.");
-    std::vector<int> stopped;
+    std::vector<NeedIndex> stopped;
     for (size_t n = 0; n < s.plan.needs.size(); ++n)
-        if (const auto in = [n](const std::vector<int>& needs) { return std::find(needs.begin(), needs.end(), int(n)) != needs.end(); }; s.bindings.needs[n].instance >= 0 && !in(state.working) && !in(state.dropped))
+        if (const auto in = [n](const std::vector<NeedIndex>& needs) { return std::find(needs.begin(), needs.end(), int(n)) != needs.end(); }; s.bindings.needs[n].instance >= 0 && !in(state.working) && !in(state.dropped))
             stopped.push_back(int(n));
     list("Stands still", stopped, needLink, "Nothing.");
     list("Starts again", state.restarted, clockLink, "Nothing.");

@@ -57,12 +57,12 @@ private:
 
 inline QString link(const QString& target, const QString& text) { return QString("<a href='%1' style='color:%2; text-decoration:none'>%3</a>").arg(target, Theme::get().accent.name(), text); }
 
-inline QString clockLink(const Snapshot& s, int clock)
+inline QString clockLink(const Snapshot& s, ClockIndex clock)
 {
     return link("clock:" + QString::fromStdString(s.device->clocks[size_t(clock)].id), html(s.device->clocks[size_t(clock)].name));
 }
 
-inline QString needLink(const Snapshot& s, int need)
+inline QString needLink(const Snapshot& s, NeedIndex need)
 {
     return link("need:" + QString::fromStdString(s.plan.needs[size_t(need)].id), html(s.plan.needs[size_t(need)].title));
 }

@@ -58,7 +58,7 @@ static void propertyRows(Sheet& sheet, const Snapshot& s, const PadSetup& setup)
     }
 }
 
-QString needText(const Snapshot& s, int index, const std::string& signal, const std::vector<Option>& options)
+QString needText(const Snapshot& s, NeedIndex index, const std::string& signal, const std::vector<Option>& options)
 {
     const Theme& t = Theme::get();
     const Need& need = s.plan.needs[size_t(index)];
@@ -70,7 +70,7 @@ QString needText(const Snapshot& s, int index, const std::string& signal, const 
             sheet.line(colour(finding.severity == Finding::Severity::Error ? t.error : t.caution, html(finding.text)));
     if (bound.instance >= 0) {
         sheet.row("Instance", link("instance:" + QString::fromStdString(need.id), html(need.binding.instance)));
-        const int kernel = s.device->instances[size_t(bound.instance)].kernel;
+        const ClockIndex kernel = s.device->instances[size_t(bound.instance)].kernel;
         sheet.row("Clock", clockLink(s, kernel) + " " + html(format(s.rates.clocks[size_t(kernel)].rate)));
         if (const Accuracy& a = s.accuracy[size_t(index)]; a.clock >= 0 && a.allowed)
             sheet.row("Its accuracy", colour(a.ok() ? t.ink : a.stated ? t.error : t.caution, "\u00b1" + html(format(a.given))) + colour(t.muted, " of \u00b1" + html(format(*a.allowed))));
@@ -147,7 +147,7 @@ static QString routeText(const Device& device, const Route& route)
     return "fixed";
 }
 
-QString padText(const Snapshot& s, int pad)
+QString padText(const Snapshot& s, PadIndex pad)
 {
     const Theme& t = Theme::get();
     const Pad& facts = s.device->pads[size_t(pad)];

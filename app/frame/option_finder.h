@@ -21,7 +21,7 @@ public:
     /// A signal on its way to a pad; nothing: what is selected.
     void setDragged(const std::optional<Place>& place);
     const std::vector<Option>& options() const { return options_; }
-    int need() const { return need_; } ///< -1 when there are none to show
+    NeedIndex need() const { return need_; } ///< -1 when there are none to show
     const std::string& signal() const { return signal_; }
     /// The signal of a place, or the first open one of its need.
     std::string signalFor(const Place& place) const;
@@ -44,7 +44,7 @@ private:
     Document& document_;
     ViewState& view_;
     std::optional<Place> dragged_;
-    int need_ = -1;
+    NeedIndex need_;
     std::string signal_;
     std::vector<Option> options_;
     std::map<std::pair<int, int>, Expected<Room>> rooms_; ///< by pad and instance

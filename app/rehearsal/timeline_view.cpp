@@ -53,7 +53,7 @@ void TimelineView::choose()
 {
     const Device& device = *snapshot_->device;
     // Cores first, then what else is in use and changes; kernels of peripherals only follow.
-    const auto wanted = [&](int clock) { return std::find(clocks_.begin(), clocks_.end(), clock) == clocks_.end() && int(clocks_.size()) < kMostClocks; };
+    const auto wanted = [&](ClockIndex clock) { return std::find(clocks_.begin(), clocks_.end(), clock) == clocks_.end() && int(clocks_.size()) < kMostClocks; };
     std::vector<char> seen(device.clocks.size(), 0);
     for (const Sighting& sighting : run_->sightings)
         if (sighting.what == Sighting::What::Clock)
@@ -218,7 +218,7 @@ void TimelineView::paintClocks(QPainter& p)
     };
     std::vector<Label> labels;
     for (size_t k = clocks_.size(); k-- > 0;) {
-        const int clock = clocks_[k];
+        const ClockIndex clock = clocks_[k];
         const bool core = k < snapshot_->device->cores.size();
         const bool source = snapshot_->device->clocks[size_t(clock)].isSource();
         const QColor colour = core ? t.ink : source ? t.muted : t.hue(int(k));

@@ -23,7 +23,7 @@ public:
     /// Middle of an operation on the axis, in the viewport; for tests.
     double xOfOperation(int operation) const;
     /// Clocks that have a line, in the order of their labels; for tests.
-    const std::vector<int>& shownClocks() const { return clocks_; }
+    const std::vector<ClockIndex>& shownClocks() const { return clocks_; }
 
 Q_SIGNALS:
     void picked(int operation); ///< by mouse or key
@@ -39,7 +39,7 @@ protected:
 
 private:
     struct Lane {
-        int pad = -1;
+        PadIndex pad = -1;
         QString name;
         QColor hue;
     };
@@ -57,7 +57,7 @@ private:
 
     const Snapshot* snapshot_ = nullptr;
     const Rehearsal* run_ = nullptr;
-    std::vector<int> clocks_;
+    std::vector<ClockIndex> clocks_;
     std::vector<Lane> lanes_;
     std::vector<double> steps_; ///< width of each operation on the axis of operations, summed up
     double lowest_ = 1e4, highest_ = 1e9;

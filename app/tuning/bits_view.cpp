@@ -30,7 +30,7 @@ BitsView::BitsView(Document& document, QWidget* parent) : QWidget(parent), docum
     setAccessibleName("Register fields");
 }
 
-void BitsView::showNeed(int need)
+void BitsView::showNeed(NeedIndex need)
 {
     shown_ = document_.sharedSnapshot();
     need_ = need;

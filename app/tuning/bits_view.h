@@ -13,7 +13,7 @@ class BitsView : public QWidget {
     Q_OBJECT
 public:
     BitsView(Document& document, QWidget* parent = nullptr);
-    void showNeed(int need);
+    void showNeed(NeedIndex need);
     void lightGoal(const std::string& goal);
     QSize sizeHint() const override;
     QSize minimumSizeHint() const override { return {240, sizeHint().height()}; }

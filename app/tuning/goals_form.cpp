@@ -35,7 +35,7 @@ GoalsForm::GoalsForm(Document& document, QWidget* parent) : QWidget(parent), doc
     column->addStretch(1);
 }
 
-void GoalsForm::showNeed(int need)
+void GoalsForm::showNeed(NeedIndex need)
 {
     need_ = need;
     std::string shape;

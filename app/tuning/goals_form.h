@@ -19,7 +19,7 @@ class GoalsForm : public QWidget {
     Q_OBJECT
 public:
     GoalsForm(Document& document, QWidget* parent = nullptr);
-    void showNeed(int need);
+    void showNeed(NeedIndex need);
     /// The field of a goal, for tests and for jumping to it; null when it is not shown.
     QWidget* editor(const std::string& goal) const;
     void focusGoal(const std::string& goal);

@@ -43,7 +43,7 @@ protected:
 private:
     struct Row {
         std::string part; ///< heading
-        int need = -1;
+        NeedIndex need = -1;
         int seat = -1;    ///< -1 for the need itself
     };
     void rebuild();

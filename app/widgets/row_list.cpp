@@ -107,7 +107,7 @@ void RowList::paintEvent(QPaintEvent*)
 
 void RowList::keyPressEvent(QKeyEvent* event)
 {
-    const auto step = [this](int from, int by) {
+    const auto step = [this](int from, ClockIndex by) {
         for (int row = from + by; row >= 0 && row < rowCount(); row += by)
             if (selectable(row))
                 return row;

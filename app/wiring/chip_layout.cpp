@@ -21,7 +21,7 @@ int LayoutStage::pinOf(const Seat& seat) const
     return found == pinOfPad_.end() ? -1 : found->second;
 }
 
-double LayoutStage::around(int pin, bool left) const
+double LayoutStage::around(PinIndex pin, bool left) const
 {
     const QRectF& b = out_.body;
     const QPointF p = out_.pins[size_t(pin)].tip;
@@ -85,7 +85,7 @@ private:
         std::vector<int> pins;
         for (const auto& t : card.terminals)
             if (t.need >= 0)
-                if (const int pin = pinOf(s_.bindings.needs[size_t(t.need)].seats[size_t(t.seat)]); pin >= 0)
+                if (const PinIndex pin = pinOf(s_.bindings.needs[size_t(t.need)].seats[size_t(t.seat)]); pin >= 0)
                     pins.push_back(pin);
         return pins;
     }
@@ -117,7 +117,7 @@ private:
                 continue;
             }
             double x = 0;
-            for (const int pin : pins)
+            for (const PinIndex pin : pins)
                 x += out_.pins[size_t(pin)].tip.x() - middle;
             card.left = x <= 0;
             load[card.left ? 0 : 1] += heightOf(card) + kCardGap;
@@ -143,7 +143,7 @@ private:
                 continue;
             const std::vector<int> pins = pinsOf(card);
             double order = 0;
-            for (const int pin : pins)
+            for (const PinIndex pin : pins)
                 order += around(pin, left);
             order = pins.empty() ? 2 : order / double(pins.size());
             if (s_.board->parts[size_t(card.part)].row)
@@ -175,7 +175,7 @@ private:
 
     double keyOf(const ChipLayout::Terminal& t, bool left) const
     {
-        const int pin = t.need < 0 ? -1 : pinOf(s_.bindings.needs[size_t(t.need)].seats[size_t(t.seat)]);
+        const PinIndex pin = t.need < 0 ? -1 : pinOf(s_.bindings.needs[size_t(t.need)].seats[size_t(t.seat)]);
         return pin < 0 ? 2 : around(pin, left);
     }
 };
@@ -248,7 +248,7 @@ const ChipLayout::Card* ChipLayout::cardAt(const QPointF& point) const
     return nullptr;
 }
 
-const ChipLayout::Terminal* ChipLayout::terminalOf(int need, int seat) const
+const ChipLayout::Terminal* ChipLayout::terminalOf(NeedIndex need, int seat) const
 {
     for (const Card& card : cards)
         for (const Terminal& t : card.terminals)
@@ -257,7 +257,7 @@ const ChipLayout::Terminal* ChipLayout::terminalOf(int need, int seat) const
     return nullptr;
 }
 
-QPolygonF ChipLayout::ghost(const QPointF& from, int index) const
+QPolygonF ChipLayout::ghost(const QPointF& from, PinIndex index) const
 {
     // A straight run to a point before the leg: ghosts are many and brief, so lanes would only confuse.
     const Pin& pin = pins[size_t(index)];

@@ -31,7 +31,7 @@ struct ChipLayout {
     };
     struct Terminal {
         std::string name;
-        int need = -1; ///< that takes it to the chip; -1 when none does
+        NeedIndex need = -1; ///< that takes it to the chip; -1 when none does
         int seat = -1;
         QPointF tip;
     };
@@ -42,9 +42,9 @@ struct ChipLayout {
         std::vector<Terminal> terminals;
     };
     struct Wire {
-        int need = -1;
+        NeedIndex need = -1;
         int seat = -1;
-        int pin = -1; ///< into Package::pins
+        PinIndex pin = -1; ///< into Package::pins
         QPolygonF path;
     };
 
@@ -62,9 +62,9 @@ struct ChipLayout {
     int pinAt(const QPointF& point, double reach) const; ///< index of the nearest pin within reach, -1 when none
     int wireAt(const QPointF& point, double reach) const;
     const Card* cardAt(const QPointF& point) const;
-    const Terminal* terminalOf(int need, int seat) const;
+    const Terminal* terminalOf(NeedIndex need, int seat) const;
     /// A path from a card's terminal (or from a point) to a pin, for ghosts.
-    QPolygonF ghost(const QPointF& from, int pin) const;
+    QPolygonF ghost(const QPointF& from, PinIndex pin) const;
 };
 
 /// `turns`: quarter turns against the clock, for a chip that stands otherwise on the board; 0 is the data sheet's orientation.

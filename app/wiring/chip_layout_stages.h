@@ -29,7 +29,7 @@ protected:
 
     int pinOf(const Seat& seat) const;
     /// How far around the chip a pin is as seen from one side: 0 at the top middle, down that side, 1 at the bottom middle.
-    double around(int pin, bool left) const;
+    double around(PinIndex pin, bool left) const;
 
     const Snapshot& s_;
     ChipLayout& out_;

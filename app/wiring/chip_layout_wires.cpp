@@ -68,7 +68,7 @@ public:
             for (const auto& t : card.terminals) {
                 if (t.need < 0)
                     continue;
-                const int pin = pinOf(s_.bindings.needs[size_t(t.need)].seats[size_t(t.seat)]);
+                const PinIndex pin = pinOf(s_.bindings.needs[size_t(t.need)].seats[size_t(t.seat)]);
                 if (pin < 0)
                     continue;
                 Draft d;
@@ -145,7 +145,7 @@ public:
     }
 
 private:
-    double targetY(int pin) const
+    double targetY(PinIndex pin) const
     {
         switch (out_.pins[size_t(pin)].side) {
         case Side::Top:

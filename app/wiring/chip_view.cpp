@@ -74,7 +74,7 @@ void ChipView::collectContests()
             notes_.emplace_back(QString::fromStdString(finding.text), finding.place);
 }
 
-int ChipView::contender(int need, int seat) const
+NeedIndex ChipView::contender(NeedIndex need, int seat) const
 {
     for (const int at : {seat, -1})
         if (const auto found = contenders_.find({need, at}); found != contenders_.end())
@@ -130,7 +130,7 @@ QPointF ChipView::pinPosition(const std::string& pad) const
 std::optional<Place> ChipView::placeAt(const QPointF& scene) const
 {
     const Snapshot& s = shown();
-    if (const int pin = layout_.pinAt(scene, kPinReach); pin >= 0) {
+    if (const PinIndex pin = layout_.pinAt(scene, kPinReach); pin >= 0) {
         const PackagePin& facts = s.device->package.pins[size_t(pin)];
         if (facts.pad < 0)
             return std::nullopt;
@@ -154,10 +154,10 @@ std::optional<Place> ChipView::placeAt(const QPointF& scene) const
 
 const Option* ChipView::optionAt(const QPointF& scene) const
 {
-    const int pin = layout_.pinAt(scene, kPinReach);
+    const PinIndex pin = layout_.pinAt(scene, kPinReach);
     if (pin < 0)
         return nullptr;
-    const int pad = shown().device->package.pins[size_t(pin)].pad;
+    const PadIndex pad = shown().device->package.pins[size_t(pin)].pad;
     for (const Option& option : finder_.options()) // cheapest first
         if (option.pad == pad)
             return &option;
@@ -318,7 +318,7 @@ bool ChipView::event(QEvent* event)
 QString ChipView::tipFor(const QPointF& scene) const
 {
     const Snapshot& s = shown();
-    const int pin = layout_.pinAt(scene, kPinReach);
+    const PinIndex pin = layout_.pinAt(scene, kPinReach);
     if (pin < 0)
         return {};
     const PackagePin& facts = s.device->package.pins[size_t(pin)];
@@ -340,7 +340,7 @@ QStringList ChipView::dragText() const
         return {};
     const Snapshot& s = shown();
     const Need& need = s.plan.needs[size_t(finder_.need())];
-    const int pin = layout_.pinAt(dragPoint_, kPinReach);
+    const PinIndex pin = layout_.pinAt(dragPoint_, kPinReach);
     QString what = QString::fromStdString(need.title);
     const auto& seats = s.bindings.needs[size_t(finder_.need())].seats;
     for (const Seat& seat : seats)
@@ -366,7 +366,7 @@ QStringList ChipView::dragText() const
     return lines;
 }
 
-bool ChipView::emphasised(int need) const
+bool ChipView::emphasised(NeedIndex need) const
 {
     const std::string selected = view_.selectedNeed();
     const Need& shownNeed = shown().plan.needs[size_t(need)];

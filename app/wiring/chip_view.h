@@ -73,9 +73,9 @@ private:
     /// The signal of a place, or the first open one of its need.
     std::string signalFor(const Place& place) const { return finder_.signalFor(place); }
     /// Another need that a seat contends with over something that is no pad; -1 when there is none.
-    int contender(int need, int seat) const;
+    NeedIndex contender(NeedIndex need, int seat) const;
     void collectContests();
-    bool emphasised(int need) const;
+    bool emphasised(NeedIndex need) const;
 
     void drawCards(QPainter&) const;
     void drawWires(QPainter&) const;

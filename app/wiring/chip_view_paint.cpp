@@ -216,7 +216,7 @@ void ChipView::drawPins(QPainter& p) const
         } else {
             const QColor hue = hueOf(s, s.plan.needs[size_t(claims->front().need)]);
             const Claim& claim = claims->front();
-            const int other = claims->size() > 1 ? claims->back().need : contender(claim.need, claim.seat);
+            const NeedIndex other = claims->size() > 1 ? claims->back().need : NeedIndex(contender(claim.need, claim.seat));
             drawStateMark(p, pin.box, other >= 0 ? BoundNeed::State::Contested : BoundNeed::State::Bound, hue, other >= 0 ? hueOf(s, s.plan.needs[size_t(other)]) : QColor());
             const Need& need = s.plan.needs[size_t(claim.need)];
             if (s.plan.held(holdOfNeed(need.id)) || s.plan.held(holdOfSignal(need.id, s.bindings.needs[size_t(claim.need)].seats[size_t(claim.seat)].signal.id)))
@@ -276,7 +276,7 @@ void ChipView::drawPins(QPainter& p) const
 
 void ChipView::drawGhosts(QPainter& p) const
 {
-    const int need = finder_.need();
+    const NeedIndex need = finder_.need();
     if (need < 0 || view_.preview())
         return;
     const Theme& t = Theme::get();
@@ -297,7 +297,7 @@ void ChipView::drawGhosts(QPainter& p) const
         ++number;
         if (!drawn.insert(option.pad).second)
             continue;
-        int pin = -1;
+        PinIndex pin = -1;
         for (size_t i = 0; i < s.device->package.pins.size(); ++i)
             if (s.device->package.pins[i].pad == option.pad)
                 pin = int(i);

@@ -8,7 +8,7 @@
 
 namespace bindrel {
 
-Expected<ClockEntry> readClockEntry(const Device& device, int clock, std::string_view given)
+Expected<ClockEntry> readClockEntry(const Device& device, ClockIndex clock, std::string_view given)
 {
     const ClockNode& node = device.clocks[size_t(clock)];
     const std::string_view text = trimmed(given);

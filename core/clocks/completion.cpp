@@ -14,7 +14,7 @@ constexpr std::ptrdiff_t kMostSettings = 64;
 /// Parts are joined by what a select could take, not only by what it takes, as long as they are no larger than this.
 constexpr std::size_t kLargePart = 14;
 
-bool isTerm(const ClockCombination& combination, int clock)
+bool isTerm(const ClockCombination& combination, ClockIndex clock)
 {
     return std::any_of(combination.terms.begin(), combination.terms.end(), [clock](const ClockCombination::Term& term) { return term.clock == clock; });
 }
@@ -41,7 +41,7 @@ Completion::Completion(const ClockTrial& now) : now_(now), dependents_(now.size(
         };
         for (const RelativeLimit& relative : node.limit.relative)
             beside(relative);
-        on(node.trim ? node.trim->by : -1);
+        on(node.trim ? node.trim->by : ClockIndex());
         for (const ClockInput& input : node.inputs)
             on(input.node);
         for (const auto& [range, limit] : node.limitByRange)
@@ -103,17 +103,17 @@ void Completion::begin(const std::vector<bool>& decided, const ClockTrial& trial
 }
 
 /// Whether a limit of a clock that is not decided is measured by one that is decided after it.
-bool Completion::ahead(int clock, const RelativeLimit& limit) const { return !decided_[size_t(clock)] && !decided_[size_t(limit.to)] && limit.to > clock; }
+bool Completion::ahead(ClockIndex clock, const RelativeLimit& limit) const { return !decided_[size_t(clock)] && !decided_[size_t(limit.to)] && limit.to > clock; }
 
 /// Whether a clock is outside its limits, as far as what they are measured by stands.
-bool Completion::outside(const ClockTrial& trial, int clock) const
+bool Completion::outside(const ClockTrial& trial, ClockIndex clock) const
 {
     const std::vector<RelativeLimit>& limits = trial.relative(size_t(clock));
     return trial.outside(size_t(clock), false) || std::any_of(limits.begin(), limits.end(), [&](const RelativeLimit& limit) { return !ahead(clock, limit) && trial.exceeds(size_t(clock), limit); });
 }
 
 /// Whether a clock that comes before, or is decided, is too fast beside this one.
-bool Completion::tooFastFor(const ClockTrial& trial, int clock, int ceiling) const
+bool Completion::tooFastFor(const ClockTrial& trial, ClockIndex clock, int ceiling) const
 {
     const size_t i = size_t(clock);
     const bool same = now_.clocks[i].rate == trial.clocks[i].rate;
@@ -154,12 +154,12 @@ void Completion::strain(const ClockTrial& trial, Reach reach)
 /// Whether the divider that its factor depends on stands elsewhere: the rate behind that may be the same.
 bool Completion::factorMoved(const ClockTrial& trial, std::size_t index) const
 {
-    const int follows = now_.device().clocks[index].follows;
+    const ClockIndex follows = now_.device().clocks[index].follows;
     return follows >= 0 && trial.clocks[std::size_t(follows)].setting != now_.clocks[std::size_t(follows)].setting;
 }
 
 /// Whether something that the clock depends on is not as it was.
-bool Completion::touched(const ClockTrial& trial, int index) const
+bool Completion::touched(const ClockTrial& trial, ClockIndex index) const
 {
     const size_t i = size_t(index);
     if (strained_[i] || factorMoved(trial, i))
@@ -180,7 +180,7 @@ bool Completion::touched(const ClockTrial& trial, int index) const
 }
 
 /// Whether its limits matter: it is in use, or runs anyway.
-bool Completion::counts(const ClockTrial& trial, int index) const
+bool Completion::counts(const ClockTrial& trial, ClockIndex index) const
 {
     const size_t i = size_t(index);
     return !trial.clocks[i].rate.value.isZero() && (now_.clocks[i].used || (now_.clocks[i].running && now_.device().clocks[i].tier != "kernel"));
@@ -188,7 +188,7 @@ bool Completion::counts(const ClockTrial& trial, int index) const
 
 /// Whether a clock that stands still now may run with what has been decided: it comes, through nothing else that would have to be
 /// switched on, from a decided one.
-bool Completion::mayRun(const ClockTrial& trial, int index) const
+bool Completion::mayRun(const ClockTrial& trial, ClockIndex index) const
 {
     for (int i = index; i >= 0; i = trial.inputOf(size_t(i))) {
         if (decided_[size_t(i)])
@@ -199,7 +199,7 @@ bool Completion::mayRun(const ClockTrial& trial, int index) const
     return false;
 }
 
-Completion::Cost Completion::costOf(const ClockTrial& trial, int index) const
+Completion::Cost Completion::costOf(const ClockTrial& trial, ClockIndex index) const
 {
     const size_t i = size_t(index);
     const bool same = trial.clocks[i].rate == now_.clocks[i].rate;
@@ -216,7 +216,7 @@ Completion::Cost Completion::costOf(const ClockTrial& trial, int index) const
 }
 
 /// All settings; of very many those whose rates are nearest to what the rate was.
-std::vector<std::int64_t> Completion::nearest(const ClockTrial& trial, int index) const
+std::vector<std::int64_t> Completion::nearest(const ClockTrial& trial, ClockIndex index) const
 {
     const size_t i = size_t(index);
     const ClockNode& node = now_.device().clocks[i];
@@ -237,7 +237,7 @@ std::vector<std::int64_t> Completion::nearest(const ClockTrial& trial, int index
 }
 
 /// Whether taking a clock would wake something beyond its limits: itself, or what it comes from. What runs or is decided has been judged.
-bool Completion::wakesOutside(const ClockTrial& trial, int clock) const
+bool Completion::wakesOutside(const ClockTrial& trial, ClockIndex clock) const
 {
     for (int at = clock; at >= 0 && !now_.clocks[size_t(at)].running && !decided_[size_t(at)]; at = trial.inputOf(size_t(at)))
         if (outside(trial, at))
@@ -246,7 +246,7 @@ bool Completion::wakesOutside(const ClockTrial& trial, int clock) const
 }
 
 /// What a setting costs; empty for an input that a select must not take.
-std::optional<Completion::Row> Completion::rowOf(ClockTrial& trial, int index, std::int64_t setting)
+std::optional<Completion::Row> Completion::rowOf(ClockTrial& trial, ClockIndex index, std::int64_t setting)
 {
     const size_t i = size_t(index);
     ++steps_;
@@ -261,14 +261,14 @@ std::optional<Completion::Row> Completion::rowOf(ClockTrial& trial, int index, s
 }
 
 /// How many times faster or slower than it was; 0 where it stands still before or after.
-double Completion::offBy(size_t clock, double rate) const
+double Completion::offBy(ClockIndex clock, double rate) const
 {
     const double was = wasRates_[clock];
     return was > 0 && rate > 0 ? std::max(rate / was, was / rate) : 0;
 }
 
 /// Settings from the most promising on: cheap first, then those that keep the rate nearest to what it was.
-std::vector<std::int64_t> Completion::ordered(ClockTrial& trial, int index)
+std::vector<std::int64_t> Completion::ordered(ClockTrial& trial, ClockIndex index)
 {
     const size_t i = size_t(index);
     std::vector<Row> rows;
@@ -288,7 +288,7 @@ std::vector<std::int64_t> Completion::ordered(ClockTrial& trial, int index)
 }
 
 /// The first of ordered(), without looking at all: what costs nothing but being set anew is not beaten by one that is further off.
-std::int64_t Completion::bestOf(ClockTrial& trial, int index)
+std::int64_t Completion::bestOf(ClockTrial& trial, ClockIndex index)
 {
     const size_t i = size_t(index);
     const ClockNode& node = now_.device().clocks[i];
@@ -329,7 +329,7 @@ std::int64_t Completion::bestOf(ClockTrial& trial, int index)
     return best.setting;
 }
 
-void Completion::decide(ClockTrial& trial, const std::vector<int>& part, size_t at, Cost cost)
+void Completion::decide(ClockTrial& trial, const std::vector<ClockIndex>& part, size_t at, Cost cost)
 {
     if (cost >= (best_ ? *best_ : under_) || steps_ > kMostSteps)
         return;
@@ -369,7 +369,7 @@ void Completion::decide(ClockTrial& trial, const std::vector<int>& part, size_t 
 }
 
 /// Clocks that something decided reaches, in parts that do not depend on each other.
-std::vector<std::vector<int>> Completion::parts(const ClockTrial& trial, bool large) const
+std::vector<std::vector<ClockIndex>> Completion::parts(const ClockTrial& trial, bool large) const
 {
     std::vector<int> leader(trial.size(), -1); // -1: nothing reaches it
     const auto find = [&leader](int i) {
@@ -422,21 +422,21 @@ std::vector<std::vector<int>> Completion::parts(const ClockTrial& trial, bool la
                 more = more || ((looksAhead_ || !now_.device().neverTogether.empty()) && leader[size_t(index)] >= 0);
             }
     }
-    std::map<int, std::vector<int>> byLeader;
+    std::map<int, std::vector<ClockIndex>> byLeader;
     for (const int index : others_)
         if (leader[size_t(index)] >= 0)
             byLeader[find(index)].push_back(index);
-    std::vector<std::vector<int>> out;
+    std::vector<std::vector<ClockIndex>> out;
     for (auto& [first, part] : byLeader)
         out.push_back(std::move(part));
     return out;
 }
 
 /// All that the answer for a part depends on.
-std::vector<std::int64_t> Completion::keyOf(const ClockTrial& trial, const std::vector<int>& part, Reach reach) const
+std::vector<std::int64_t> Completion::keyOf(const ClockTrial& trial, const std::vector<ClockIndex>& part, Reach reach) const
 {
     std::vector<std::int64_t> key{trial.range(), int(reach)};
-    const auto add = [&](int clock) {
+    const auto add = [&](ClockIndex clock) {
         if (clock < 0)
             return;
         const TrialClock& c = trial.clocks[size_t(clock)];
@@ -474,11 +474,11 @@ Completion::Outcome Completion::search(ClockTrial& trial, Reach reach, const Bou
         trial.clocks[size_t(i)] = now_.clocks[size_t(i)];
     strain(trial, reach);
     bool broken = false;
-    std::vector<std::vector<int>> all = parts(trial, false);
-    if (std::any_of(all.begin(), all.end(), [](const std::vector<int>& part) { return part.size() > kLargePart; }))
+    std::vector<std::vector<ClockIndex>> all = parts(trial, false);
+    if (std::any_of(all.begin(), all.end(), [](const std::vector<ClockIndex>& part) { return part.size() > kLargePart; }))
         all = parts(trial, true);
     int changed = 0;
-    for (const std::vector<int>& part : all) {
+    for (const std::vector<ClockIndex>& part : all) {
         constexpr int kAny = std::numeric_limits<int>::max();
         const Cost under = bounds.whole ? Cost{0, now_.device().neverTogether.empty() ? 0 : kAny, bounds.changed == kAny || reach == Reach::Touched ? kAny : bounds.changed - changed + 1} : Cost{kAny};
         const auto [found, fresh] = known_.try_emplace(keyOf(trial, part, reach));

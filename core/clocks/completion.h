@@ -31,7 +31,7 @@ public:
     /// when there is none within the bounds; the others are then anyhow.
     bool apply(ClockTrial& trial, const Bounds& bounds);
     /// Clocks whose rate, setting or limits can follow from this one's.
-    const std::vector<int>& dependents(std::size_t clock) const { return dependents_[clock]; }
+    const std::vector<ClockIndex>& dependents(ClockIndex clock) const { return dependents_[clock]; }
 
 private:
     struct Cost {
@@ -52,40 +52,40 @@ private:
     bool threatened(const ClockTrial& trial, const ClockCombination& combination) const;
     int lastOpen(const ClockCombination& combination) const;
     bool factorMoved(const ClockTrial& trial, std::size_t index) const;
-    bool touched(const ClockTrial& trial, int clock) const;
-    bool ahead(int clock, const RelativeLimit& limit) const;
-    bool outside(const ClockTrial& trial, int clock) const;
-    bool wakesOutside(const ClockTrial& trial, int clock) const;
-    bool tooFastFor(const ClockTrial& trial, int clock, int ceiling) const;
+    bool touched(const ClockTrial& trial, ClockIndex clock) const;
+    bool ahead(ClockIndex clock, const RelativeLimit& limit) const;
+    bool outside(const ClockTrial& trial, ClockIndex clock) const;
+    bool wakesOutside(const ClockTrial& trial, ClockIndex clock) const;
+    bool tooFastFor(const ClockTrial& trial, ClockIndex clock, int ceiling) const;
     /// What may be changed: what a decided clock reaches; also what others are measured by; also what they could take instead.
     enum class Reach { Touched, Ceilings, Inputs };
     void strain(const ClockTrial& trial, Reach reach);
     enum class Outcome { None, Broken, Whole, TooMuch };
     Outcome search(ClockTrial& trial, Reach reach, const Bounds& bounds);
-    std::vector<std::vector<int>> parts(const ClockTrial& trial, bool large) const;
-    std::vector<std::int64_t> keyOf(const ClockTrial& trial, const std::vector<int>& part, Reach reach) const;
-    bool counts(const ClockTrial& trial, int clock) const;
-    bool mayRun(const ClockTrial& trial, int clock) const;
-    Cost costOf(const ClockTrial& trial, int clock) const;
-    std::vector<std::int64_t> nearest(const ClockTrial& trial, int clock) const;
+    std::vector<std::vector<ClockIndex>> parts(const ClockTrial& trial, bool large) const;
+    std::vector<std::int64_t> keyOf(const ClockTrial& trial, const std::vector<ClockIndex>& part, Reach reach) const;
+    bool counts(const ClockTrial& trial, ClockIndex clock) const;
+    bool mayRun(const ClockTrial& trial, ClockIndex clock) const;
+    Cost costOf(const ClockTrial& trial, ClockIndex clock) const;
+    std::vector<std::int64_t> nearest(const ClockTrial& trial, ClockIndex clock) const;
     struct Row {
         Cost cost;
         double off = 0;
         std::int64_t setting = 0;
         bool operator<(const Row& other) const { return cost != other.cost ? cost < other.cost : off < other.off; }
     };
-    std::optional<Row> rowOf(ClockTrial& trial, int clock, std::int64_t setting);
-    double offBy(std::size_t clock, double rate) const;
-    std::vector<std::int64_t> ordered(ClockTrial& trial, int clock);
-    std::int64_t bestOf(ClockTrial& trial, int clock);
-    void decide(ClockTrial& trial, const std::vector<int>& part, std::size_t at, Cost cost);
+    std::optional<Row> rowOf(ClockTrial& trial, ClockIndex clock, std::int64_t setting);
+    double offBy(ClockIndex clock, double rate) const;
+    std::vector<std::int64_t> ordered(ClockTrial& trial, ClockIndex clock);
+    std::int64_t bestOf(ClockTrial& trial, ClockIndex clock);
+    void decide(ClockTrial& trial, const std::vector<ClockIndex>& part, std::size_t at, Cost cost);
 
     const ClockTrial& now_;
     std::vector<double> wasRates_;
-    std::vector<std::vector<int>> dependents_;
+    std::vector<std::vector<ClockIndex>> dependents_;
     std::vector<bool> stoodBefore_; ///< by combination: what is broken already is let be
     std::vector<bool> decided_;
-    std::vector<int> others_; ///< not decided, rising
+    std::vector<ClockIndex> others_; ///< not decided, rising
     /// By clock that is not decided: those that must not be faster than a part of it and come before it, or are decided.
     std::vector<std::vector<int>> ceilings_;
     bool beside_ = false;     ///< some clock is measured by another

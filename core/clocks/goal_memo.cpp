@@ -3,7 +3,7 @@
 
 namespace bindrel {
 
-const std::vector<int>& GoalMemo::missed(const ClockTrial& trial)
+const std::vector<NeedIndex>& GoalMemo::missed(const ClockTrial& trial)
 {
     if (!function_)
         return none_;

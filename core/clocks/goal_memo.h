@@ -12,17 +12,17 @@ namespace bindrel {
 /// differ from way to way, so most answers are known already.
 class GoalMemo {
 public:
-    using Function = std::function<std::vector<int>(const Rates&)>;
+    using Function = std::function<std::vector<NeedIndex>(const Rates&)>;
     GoalMemo(Rates now, Function function) : rates_(std::move(now)), function_(std::move(function)) {}
 
     /// REQUIRES: settled.
-    const std::vector<int>& missed(const ClockTrial& trial);
+    const std::vector<NeedIndex>& missed(const ClockTrial& trial);
 
 private:
     Rates rates_;
     Function function_;
-    std::map<std::vector<std::int64_t>, std::vector<int>> known_;
-    std::vector<int> none_;
+    std::map<std::vector<std::int64_t>, std::vector<NeedIndex>> known_;
+    std::vector<NeedIndex> none_;
 };
 
 } // namespace bindrel

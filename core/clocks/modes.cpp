@@ -10,7 +10,7 @@ namespace bindrel {
 
 namespace {
 
-bool has(const std::vector<int>& list, int item) { return std::find(list.begin(), list.end(), item) != list.end(); }
+template <typename Kind> bool has(const std::vector<Kind>& list, Kind item) { return std::find(list.begin(), list.end(), item) != list.end(); }
 
 /// A need that only watches a pad, and with it an external-interrupt line.
 bool watchesLine(const Need& need, const BoundNeed& bound)
@@ -26,31 +26,31 @@ ModeState modeState(const Device& device, const Plan& plan, const Bindings& bind
     out.alive.assign(device.clocks.size(), false);
     for (size_t i = 0; i < device.clocks.size(); ++i) {
         const ClockState& clock = rates.clocks[i];
-        if (!clock.running || has(mode.stops, int(i)))
+        if (!clock.running || has(mode.stops, ClockIndex(int(i))))
             continue;
-        const bool alive = clock.input >= 0 ? bool(out.alive[size_t(clock.input)]) : mode.keepsAll || has(mode.keeps, int(i));
+        const bool alive = clock.input >= 0 ? bool(out.alive[size_t(clock.input)]) : mode.keepsAll || has(mode.keeps, ClockIndex(int(i)));
         out.alive[i] = alive;
         if (alive)
             out.current = out.current + device.clocks[i].draws + device.clocks[i].drawsPerMegahertz * (clock.rate.value * device.ranges[size_t(rates.range)].draws.value / 1'000'000);
     }
     out.current = out.current + mode.draws;
     // What is counted must come, down the whole chain.
-    const auto paced = [&](size_t need) {
+    const auto paced = [&](NeedIndex need) {
         for (size_t hops = 0; hops <= plan.needs.size(); ++hops) {
             const KindSpec* kind = findKind(plan.needs[need].kind);
             const std::string by = kind && kind->pacedBy ? kind->pacedBy(plan.needs[need]) : std::string();
             if (by.empty())
                 return true;
             const Need* other = plan.need(by);
-            need = other ? size_t(other - plan.needs.data()) : need;
-            const int instance = other ? bindings.needs[need].instance : -1;
+            need = other ? NeedIndex(int(other - plan.needs.data())) : need;
+            const InstanceIndex instance = other ? bindings.needs[need].instance : InstanceIndex();
             if (instance < 0 || has(mode.drops, device.instances[size_t(instance)].domain) || !out.alive[size_t(device.instances[size_t(instance)].kernel)])
                 return false;
         }
         return false;
     };
     for (size_t n = 0; n < bindings.needs.size(); ++n) {
-        const int instance = bindings.needs[n].instance;
+        const InstanceIndex instance = bindings.needs[n].instance;
         const bool line = watchesLine(plan.needs[n], bindings.needs[n]);
         const bool off = instance >= 0 && has(mode.drops, device.instances[size_t(instance)].domain);
         if (off)
@@ -84,7 +84,7 @@ std::optional<Waking> wakingOf(const Device& device, const Board& board, const P
     if (mode.wakesOn < 0)
         return std::nullopt;
     Waking out;
-    const auto turn = [&](int clock) {
+    const auto turn = [&](ClockIndex clock) {
         const std::vector<ClockInput>& inputs = device.clocks[size_t(clock)].inputs;
         const auto at = std::find_if(inputs.begin(), inputs.end(), [&mode](const ClockInput& input) { return input.node == mode.wakesOn; });
         if (device.clocks[size_t(clock)].type != ClockNode::Type::Select || at == inputs.end())
@@ -92,10 +92,10 @@ std::optional<Waking> wakingOf(const Device& device, const Board& board, const P
         out.selects.emplace_back(clock, at - inputs.begin());
         return true;
     };
-    for (const int clock : mode.wakesSelects)
+    for (const ClockIndex clock : mode.wakesSelects)
         turn(clock);
     if (mode.wakesSelects.empty())
-        for (const int clock : pathToSource(rates, device.cpuClock()))
+        for (const ClockIndex clock : pathToSource(rates, device.cpuClock()))
             if (turn(clock))
                 break;
     const ClockNode& source = device.clocks[size_t(mode.wakesOn)];

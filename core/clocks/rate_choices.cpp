@@ -7,7 +7,7 @@
 
 namespace bindrel {
 
-std::vector<RateChoice> rateChoices(const Device& device, const Board& board, const Plan& plan, const Bindings& bindings, int clock, const std::function<bool()>& stopped)
+std::vector<RateChoice> rateChoices(const Device& device, const Board& board, const Plan& plan, const Bindings& bindings, ClockIndex clock, const std::function<bool()>& stopped)
 {
     const ClockNode& node = device.clocks[size_t(clock)];
     std::vector<RateChoice> out;

@@ -144,7 +144,7 @@ private:
     {
         if (!decision.trimmed || !node.trim)
             return;
-        const int by = node.trim->by;
+        const ClockIndex by = node.trim->by;
         if (by >= 0 && (!rates_.clocks[size_t(by)].stopped.empty() || rates_.clocks[size_t(by)].rate.value.isZero()))
             return;
         state.trimmed = true;
@@ -184,7 +184,7 @@ private:
             use(core.clock);
         use(device_.flashClock);
         for (size_t n = 0; n < bindings.needs.size(); ++n) {
-            const int instance = bindings.needs[n].instance;
+            const InstanceIndex instance = bindings.needs[n].instance;
             if (instance < 0)
                 continue;
             const Instance& facts = device_.instances[size_t(instance)];
@@ -214,7 +214,7 @@ private:
         state.running = true;
     }
 
-    int sourceOf(int clock) const
+    int sourceOf(ClockIndex clock) const
     {
         while (rates_.clocks[size_t(clock)].input >= 0)
             clock = rates_.clocks[size_t(clock)].input;
@@ -361,15 +361,15 @@ const std::pair<Capacitance, std::uint32_t>* nearestLoad(const ClockNode& node, 
     return best;
 }
 
-std::vector<int> pathToSource(const Rates& rates, int clock)
+std::vector<ClockIndex> pathToSource(const Rates& rates, ClockIndex clock)
 {
-    std::vector<int> path;
+    std::vector<ClockIndex> path;
     for (int i = clock; i >= 0 && path.size() <= rates.clocks.size(); i = rates.clocks[size_t(i)].input)
         path.push_back(i);
     return path;
 }
 
-std::string operationText(const Device& device, const Rates& rates, int clock)
+std::string operationText(const Device& device, const Rates& rates, ClockIndex clock)
 {
     const ClockNode& node = device.clocks[size_t(clock)];
     const ClockState& state = rates.clocks[size_t(clock)];

@@ -81,9 +81,9 @@ std::int64_t followFactor(const Device& device, const ClockNode& node, std::int6
 RateLimit limitIn(const Device& device, const ClockNode& node, int range);
 
 /// From the clock up to its source, itself first.
-std::vector<int> pathToSource(const Rates& rates, int clock);
+std::vector<ClockIndex> pathToSource(const Rates& rates, ClockIndex clock);
 
 /// "÷3", "×80", "from PLL A main", "×1": what the clock does to its input.
-std::string operationText(const Device& device, const Rates& rates, int clock);
+std::string operationText(const Device& device, const Rates& rates, ClockIndex clock);
 
 } // namespace bindrel

@@ -29,7 +29,7 @@ struct Ground {
         : device(d), board(b), plan(p), bindings(s), rates(computeRates(d, b, p, s)), now(d, b, p, s)
     {
         for (const std::string& id : holds)
-            if (const int clock = d.findClock(id); clock >= 0)
+            if (const ClockIndex clock = d.findClock(id); clock >= 0)
                 now.hold(size_t(clock));
     }
 };
@@ -121,7 +121,7 @@ std::vector<std::string> obstacles(const Ground& ground, const ReachRequest& req
     ReachRequest lossy = one;
     lossy.loseGoals = true;
     if (const Looked other = look(ground, lossy); !other.ways.empty()) {
-        for (const int need : other.ways.front().lost)
+        for (const NeedIndex need : other.ways.front().lost)
             out.push_back(fmt::format("{} would miss a goal", ground.plan.needs[size_t(need)].title));
         return out;
     }
@@ -198,7 +198,7 @@ std::string wayText(const Device& device, const ReachWay& way)
         if (const auto* text = std::get_if<SetText>(&change); text && device.findRange(text->value) >= 0)
             parts.push_back(device.ranges[size_t(device.findRange(text->value))].name);
         const auto* set = std::get_if<SetClock>(&change);
-        const int clock = set ? device.findClock(set->node) : -1;
+        const ClockIndex clock = set ? device.findClock(set->node) : ClockIndex();
         if (clock < 0)
             continue;
         const ClockNode& node = device.clocks[size_t(clock)];
@@ -221,11 +221,11 @@ std::vector<std::string> consequencesOf(const Device& device, const Plan& plan, 
             out.push_back(describe(plan, change));
     for (const RateChanged& other : way.others)
         out.push_back(fmt::format("{} {} \u2192 {}", device.clocks[size_t(other.clock)].name, format(other.before), other.after.value.isZero() ? "stopped" : format(other.after)));
-    for (const int clock : way.wakes)
+    for (const ClockIndex clock : way.wakes)
         out.push_back(device.clocks[size_t(clock)].name + " starts");
-    for (const int clock : way.stops)
+    for (const ClockIndex clock : way.stops)
         out.push_back(device.clocks[size_t(clock)].name + " stops");
-    for (const int need : way.lost)
+    for (const NeedIndex need : way.lost)
         out.push_back(plan.needs[size_t(need)].title + " loses its goal");
     const Current more(way.current.value - way.currentBefore.value);
     if (!more.value.isZero())
@@ -250,7 +250,7 @@ std::string wishText(const ReachTarget& target)
     return {};
 }
 
-Expected<ReachTarget> readReachWish(int clock, std::string_view given)
+Expected<ReachTarget> readReachWish(ClockIndex clock, std::string_view given)
 {
     std::string_view text = trimmed(given);
     ReachTarget out;
@@ -296,7 +296,7 @@ Expected<ReachTarget> readReachTarget(const Device& device, std::string_view tex
     if (at == std::string_view::npos)
         return problemOf(fmt::format("\"{}\" wants nothing; write CLOCK=48MHz, CLOCK=48MHz\u00b10.25%, CLOCK>=100MHz, CLOCK<=80MHz, CLOCK=max or CLOCK=min.", text));
     const std::string name(trimmed(text.substr(0, at)));
-    int clock = device.findClock(name);
+    ClockIndex clock = device.findClock(name);
     std::vector<std::string> names;
     for (size_t i = 0; i < device.clocks.size(); ++i) {
         names.push_back(device.clocks[i].id);

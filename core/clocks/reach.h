@@ -20,7 +20,7 @@ struct ReachTarget {
         Fastest, ///< as fast as the limits allow; `rate`, when it is not 0 Hz, is not to be exceeded
         Slowest, ///< as slow as the limits allow, but not below `rate`
     };
-    int clock = -1;
+    ClockIndex clock = -1;
     Kind kind = Kind::Rate;
     Frequency rate;
     Ppm permitted;              ///< Rate: zero for exactly that rate
@@ -37,13 +37,13 @@ struct ReachRequest {
     bool all = false;
     bool loseGoals = false; ///< needs may lose their goals
     /// Needs whose goals would be missed at these rates, by index, rising; empty function: none ever.
-    std::function<std::vector<int>(const Rates& rates)> missedGoals;
+    std::function<std::vector<NeedIndex>(const Rates& rates)> missedGoals;
     std::function<bool()> stopped;               ///< asked now and then: true ends the search with what it has
     std::function<void(long looked)> progress;   ///< settings looked at so far, now and then
 };
 
 struct RateChanged {
-    int clock = -1;
+    ClockIndex clock = -1;
     Frequency before, after;
 };
 
@@ -54,8 +54,8 @@ struct ReachWay {
     std::vector<Ppm> errors;         ///< of each target of kind Rate; zero for the others
     Ppm worstError;                  ///< the largest, without sign
     std::vector<RateChanged> others; ///< clocks in use, no targets, that get another rate
-    std::vector<int> wakes, stops;   ///< sources and multipliers that start or stop
-    std::vector<int> lost;           ///< needs that lose a goal
+    std::vector<ClockIndex> wakes, stops;   ///< sources and multipliers that start or stop
+    std::vector<NeedIndex> lost;           ///< needs that lose a goal
     Current current;                 ///< roughly, of all running clocks
     Current currentBefore;
     Frequency fastestMultiplier;     ///< 0 Hz when none runs
@@ -93,7 +93,7 @@ ReachResult reach(const Device& device, const Board& board, const Plan& plan, co
 /// "SYS=48MHz", "USBK=48 MHz ±0.25%", "CPU>=100M", "BUS1<=40M", "CPU=max", "G0=min", "CPU=max<=100MHz": a clock by its id or name.
 Expected<ReachTarget> readReachTarget(const Device& device, std::string_view text);
 /// The same from what is typed on the clock itself: "48 MHz ±0.25 %", ">= 100 MHz", "max".
-Expected<ReachTarget> readReachWish(int clock, std::string_view text);
+Expected<ReachTarget> readReachWish(ClockIndex clock, std::string_view text);
 /// "48 MHz within 0.25 %", "at most 80 MHz", "as fast as allowed".
 std::string wishText(const ReachTarget& target);
 

@@ -31,7 +31,7 @@ bool operator<(const ReachKey& a, const ReachKey& b)
     return a.settings < b.settings;
 }
 
-bool ReachSearch::breaksMore(size_t i) const
+bool ReachSearch::breaksMore(ClockIndex i) const
 {
     const bool breaks = targetOf_[i] >= 0 ? trial_.outside(i) : trial_.breaks(i);
     return breaks && !(trial_.range() == now_.range() && now_.breaks(i) && trial_.clocks[i].rate == now_.clocks[i].rate);
@@ -168,17 +168,17 @@ void ReachSearch::leaf()
     keep();
 }
 
-std::vector<int> ReachSearch::lostGoals() { return goals_.missed(trial_); }
+std::vector<NeedIndex> ReachSearch::lostGoals() { return goals_.missed(trial_); }
 
 /// A need that loses its goal may keep it on another clock.
-void ReachSearch::tryOtherKernels(std::vector<int>& lost)
+void ReachSearch::tryOtherKernels(std::vector<NeedIndex>& lost)
 {
-    std::set<int> kernels;
+    std::set<ClockIndex> kernels;
     for (size_t i = 0; i < ratesNow_.clocks.size(); ++i)
         for (const int user : ratesNow_.clocks[i].users)
             if (std::find(lost.begin(), lost.end(), user) != lost.end() && !onPath_[i] && now_.free(i))
                 kernels.insert(int(i));
-    for (const int kernel : kernels) {
+    for (const ClockIndex kernel : kernels) {
         const size_t i = size_t(kernel);
         const std::vector<TrialClock> kept = trial_.clocks;
         std::vector<TrialClock> best = kept;
@@ -192,7 +192,7 @@ void ReachSearch::tryOtherKernels(std::vector<int>& lost)
             bool breaks = trial_.forbiddenBeyond(now_, onPath_) > 0;
             for (size_t k = 0; k < trial_.size(); ++k)
                 breaks = breaks || breaksMore(k);
-            std::vector<int> now = breaks ? lost : lostGoals();
+            std::vector<NeedIndex> now = breaks ? lost : lostGoals();
             if (now.size() < lost.size()) {
                 lost = std::move(now);
                 best = trial_.clocks;
@@ -209,7 +209,7 @@ void ReachSearch::keep()
     if (full && !(key < found_.back().key))
         return;
     const std::vector<TrialClock> kept = trial_.clocks;
-    std::vector<int> lost = lostGoals();
+    std::vector<NeedIndex> lost = lostGoals();
     if (!lost.empty()) {
         tryOtherKernels(lost);
         key = keyNow();

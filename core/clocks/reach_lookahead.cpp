@@ -19,7 +19,7 @@ constexpr std::size_t kMostGains = 3000;
 } // namespace
 
 /// Products of the factors of all clocks on the chain after `from`, up to and with `to`.
-ReachSearch::Gains ReachSearch::gainsBelow(const std::vector<int>& chain, size_t from, size_t to) const
+ReachSearch::Gains ReachSearch::gainsBelow(const std::vector<ClockIndex>& chain, size_t from, size_t to) const
 {
     Gains out{{1.0}, false};
     for (size_t at = to; at > from; --at) {
@@ -59,7 +59,7 @@ void ReachSearch::findGains()
     placeInChain_.assign(count, std::vector<int>(onPath_.size(), -1));
     gains_.assign(count, {});
     for (size_t t = 0; t < count; ++t) {
-        std::vector<int>& chain = chains_[t];
+        std::vector<ClockIndex>& chain = chains_[t];
         for (int i = request_.targets[t].clock; i >= 0; i = trial_.inputOf(size_t(i)))
             chain.push_back(i);
         std::reverse(chain.begin(), chain.end());
@@ -72,7 +72,7 @@ void ReachSearch::findGains()
 
 /// Settings of a fraction that bring some target, or some limit on the way to one, as near as it can be: with each way that
 /// the dividers between can stand, the two settings around the ideal; and around the middle of two targets' ideals.
-const std::vector<std::int64_t>& ReachSearch::fineSettings(int clock)
+const std::vector<std::int64_t>& ReachSearch::fineSettings(ClockIndex clock)
 {
     const size_t i = size_t(clock);
     const ClockNode& node = now_.device().clocks[i];
@@ -105,7 +105,7 @@ const std::vector<std::int64_t>& ReachSearch::fineSettings(int clock)
         const int place = placeInChain_[t][i];
         if (place < 0)
             continue;
-        const std::vector<int>& chain = chains_[t];
+        const std::vector<ClockIndex>& chain = chains_[t];
         for (size_t at = size_t(place); at < chain.size(); ++at) {
             const size_t k = size_t(chain[at]);
             const bool last = at + 1 == chain.size();
@@ -148,7 +148,7 @@ const std::vector<std::int64_t>& ReachSearch::fineSettings(int clock)
 double ReachSearch::leastError(size_t t, size_t place, double rate)
 {
     const auto [at, fresh] = leastErrors_.try_emplace({t, place, rate}, 0.0);
-    const std::vector<int>& chain = chains_[t];
+    const std::vector<ClockIndex>& chain = chains_[t];
     size_t fraction = 0;
     for (size_t k = place + 1; k < chain.size(); ++k)
         if (now_.free(size_t(chain[k])) && now_.hasFineSteps(size_t(chain[k]))) {
@@ -204,7 +204,7 @@ double ReachSearch::leastError(size_t t, size_t place, double rate)
 }
 
 /// What can still become of the targets below the clock; false when one is out of reach.
-bool ReachSearch::look(int clock, double rate)
+bool ReachSearch::look(ClockIndex clock, double rate)
 {
     for (size_t t = 0; t < request_.targets.size(); ++t) {
         const int place = placeInChain_[t][size_t(clock)];
@@ -276,7 +276,7 @@ bool ReachSearch::slowerThan(const ReachKey& best) const
 }
 
 /// Whether something below could still rank before the worst that is kept.
-bool ReachSearch::worthwhile(int clock)
+bool ReachSearch::worthwhile(ClockIndex clock)
 {
     if (known_ ? compareSpeeds(*known_) > 0 : !found_.empty() && slowerThan(found_.front().key)) {
         droppedBy(*speedsToKeep());

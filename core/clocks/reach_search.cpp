@@ -73,14 +73,14 @@ void ReachSearch::run(int range)
     trial_ = now_;
     trial_.setRange(range);
     onPath_.assign(now_.size(), false);
-    std::vector<int> open;
+    std::vector<ClockIndex> open;
     for (auto target = request_.targets.rbegin(); target != request_.targets.rend(); ++target)
         open.push_back(target->clock);
     route(open);
 }
 
 /// Decides the selects on the way from the clocks in `open` up to their sources, in all ways.
-void ReachSearch::route(std::vector<int>& open)
+void ReachSearch::route(std::vector<ClockIndex>& open)
 {
     if (pause())
         return;
@@ -88,7 +88,7 @@ void ReachSearch::route(std::vector<int>& open)
         numbers();
         return;
     }
-    const int clock = open.back();
+    const ClockIndex clock = open.back();
     const size_t i = size_t(clock);
     open.pop_back();
     if (onPath_[i]) {
@@ -172,7 +172,7 @@ void ReachSearch::numbers()
     trial_.clocks = kept;
 }
 
-std::vector<std::int64_t> ReachSearch::choicesOf(int clock) const
+std::vector<std::int64_t> ReachSearch::choicesOf(ClockIndex clock) const
 {
     const size_t i = size_t(clock);
     const ClockNode& node = now_.device().clocks[i];
@@ -187,7 +187,7 @@ std::vector<std::int64_t> ReachSearch::choicesOf(int clock) const
 }
 
 /// Its own limits, as far as no other clock sets them. What is broken already at the same rate is let be.
-bool ReachSearch::inside(int clock) const
+bool ReachSearch::inside(ClockIndex clock) const
 {
     const size_t i = size_t(clock);
     if (!trial_.outside(i, false))
@@ -196,7 +196,7 @@ bool ReachSearch::inside(int clock) const
 }
 
 /// The same in floating point and with a margin, for a quick no.
-bool ReachSearch::mayBeInside(int clock, double rate) const
+bool ReachSearch::mayBeInside(ClockIndex clock, double rate) const
 {
     const size_t i = size_t(clock);
     if (now_.breaks(i))
@@ -214,7 +214,7 @@ void ReachSearch::assign(size_t at)
         leaf();
         return;
     }
-    const int clock = path_[at];
+    const ClockIndex clock = path_[at];
     const size_t i = size_t(clock);
     const ClockNode& node = now_.device().clocks[i];
     const std::vector<Outlook> outlook = outlook_;

@@ -39,7 +39,7 @@ public:
     struct Found {
         ReachKey key;
         std::vector<TrialClock> clocks;
-        std::vector<int> lost;
+        std::vector<NeedIndex> lost;
         int range = 0;
         int alike = 0;
         std::vector<std::int64_t> group;
@@ -77,30 +77,30 @@ private:
         double speed;  ///< of the first target that is to be fast or slow
     };
 
-    void route(std::vector<int>& open);
+    void route(std::vector<ClockIndex>& open);
     void numbers();
     void findGains();
-    Gains gainsBelow(const std::vector<int>& chain, std::size_t from, std::size_t to) const;
-    std::vector<std::int64_t> choicesOf(int clock) const;
-    const std::vector<std::int64_t>& fineSettings(int clock);
+    Gains gainsBelow(const std::vector<ClockIndex>& chain, std::size_t from, std::size_t to) const;
+    std::vector<std::int64_t> choicesOf(ClockIndex clock) const;
+    const std::vector<std::int64_t>& fineSettings(ClockIndex clock);
     void assign(std::size_t at);
-    bool inside(int clock) const;
-    bool mayBeInside(int clock, double rate) const;
-    bool look(int clock, double rate);
+    bool inside(ClockIndex clock) const;
+    bool mayBeInside(ClockIndex clock, double rate) const;
+    bool look(ClockIndex clock, double rate);
     double leastError(std::size_t target, std::size_t place, double rate);
     int compareSpeeds(const std::vector<Rational>& with) const;
     const std::vector<Rational>* speedsToKeep() const;
     void droppedBy(const std::vector<Rational>& speeds);
     bool slowerThan(const ReachKey& best) const;
-    bool worthwhile(int clock);
+    bool worthwhile(ClockIndex clock);
     bool seenCheaper(int decided);
     bool beatenInGroup();
     Completion::Bounds boundsNow() const;
     void leaf();
     void keep();
-    void tryOtherKernels(std::vector<int>& lost);
-    std::vector<int> lostGoals();
-    bool breaksMore(std::size_t clock) const;
+    void tryOtherKernels(std::vector<NeedIndex>& lost);
+    std::vector<NeedIndex> lostGoals();
+    bool breaksMore(ClockIndex clock) const;
     ReachKey keyNow() const;
     void rankTargets(ReachKey& key) const;
     std::vector<std::int64_t> groupNow() const;
@@ -119,8 +119,8 @@ private:
     std::vector<bool> onPath_;
     std::vector<bool> settingMatters_; ///< by clock: not its rate alone, since it must not stand so beside others
     std::vector<int> targetOf_; ///< by clock: index of its target, -1
-    std::vector<int> path_;     ///< clocks on any path, rising
-    std::vector<std::vector<int>> chains_;           ///< by target: source … target
+    std::vector<ClockIndex> path_;     ///< clocks on any path, rising
+    std::vector<std::vector<ClockIndex>> chains_;           ///< by target: source … target
     std::vector<std::vector<int>> placeInChain_;     ///< by target, by clock; -1
     std::vector<std::vector<Gains>> gains_;          ///< by target, by place in the chain
     std::vector<Outlook> outlook_;                   ///< by target

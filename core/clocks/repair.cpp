@@ -38,14 +38,14 @@ public:
 
     /// Clocks whose limits are broken, those that must not stand so together, and needs that miss goals.
     struct Trouble {
-        std::vector<int> clocks;
+        std::vector<ClockIndex> clocks;
         std::vector<int> combinations; ///< into Device::neverTogether
-        std::vector<int> needs;
+        std::vector<NeedIndex> needs;
         bool supply = false; ///< does not suit the operating range
         bool none() const { return clocks.empty() && combinations.empty() && needs.empty() && !supply; }
         void leaveOut(const Trouble& other)
         {
-            const auto in = [](const std::vector<int>& list) { return [&list](int item) { return std::find(list.begin(), list.end(), item) != list.end(); }; };
+            const auto in = [](const auto& list) { return [&list](const auto& item) { return std::find(list.begin(), list.end(), item) != list.end(); }; };
             std::erase_if(clocks, in(other.clocks));
             std::erase_if(combinations, in(other.combinations));
             std::erase_if(needs, in(other.needs));
@@ -109,7 +109,7 @@ public:
 
 private:
     /// Clocks whose decisions decide a clock's rate or its limits now.
-    void addPath(std::vector<bool>& on, int clock) const
+    void addPath(std::vector<bool>& on, ClockIndex clock) const
     {
         for (int i = clock; i >= 0; i = trial_.inputOf(size_t(i))) {
             if (on[size_t(i)])
@@ -123,7 +123,7 @@ private:
         }
     }
 
-    std::vector<bool> pathOfNeed(int need) const
+    std::vector<bool> pathOfNeed(NeedIndex need) const
     {
         std::vector<bool> on(trial_.size(), false);
         const Instance& instance = trial_.device().instances[size_t(bindings_.needs[size_t(need)].instance)];
@@ -152,7 +152,7 @@ private:
                 candidates[i] = first ? on[i] : candidates[i] && on[i];
             first = false;
         };
-        for (const int clock : now.supply ? std::vector<int>() : now.clocks) {
+        for (const ClockIndex clock : now.supply ? std::vector<ClockIndex>() : now.clocks) {
             std::vector<bool> on(trial_.size(), false);
             addPath(on, clock);
             narrow(on);
@@ -167,7 +167,7 @@ private:
                 addPath(on, term.clock);
             narrow(on);
         }
-        for (const int need : now.supply ? std::vector<int>() : now.needs) {
+        for (const NeedIndex need : now.supply ? std::vector<NeedIndex>() : now.needs) {
             if (left > 1 && !first)
                 break;
             narrow(pathOfNeed(need));
@@ -209,7 +209,7 @@ private:
         trial_.clocks = kept;
     }
 
-    void with(const std::vector<TrialClock>& kept, size_t clock, const TrialClock& next, int left)
+    void with(const std::vector<TrialClock>& kept, ClockIndex clock, const TrialClock& next, int left)
     {
         trial_.clocks = kept;
         trial_.clocks[clock] = next;
@@ -296,7 +296,7 @@ RepairResult repairClocks(const Device& device, const Board& board, const Plan& 
     RepairResult out;
     Repair all(now, rates, bindings, request, true);
     const Repair::Trouble wrong = all.trouble();
-    for (const int clock : wrong.clocks)
+    for (const ClockIndex clock : wrong.clocks)
         out.wrong.push_back(limitText(now, clock));
     for (const int combination : wrong.combinations)
         out.wrong.push_back(forbiddenText(now, device.neverTogether[size_t(combination)]));
@@ -304,7 +304,7 @@ RepairResult repairClocks(const Device& device, const Board& board, const Plan& 
         const OperatingRange& range = device.ranges[size_t(now.range())];
         out.wrong.push_back(fmt::format("the supply is {}; {} needs {} to {}", format(rates.supply), range.name, format(range.supplyMin), format(range.supplyMax)));
     }
-    for (const int need : wrong.needs)
+    for (const NeedIndex need : wrong.needs)
         out.wrong.push_back(fmt::format("{} misses a goal", plan.needs[size_t(need)].title));
     if (wrong.none())
         return out;
@@ -313,7 +313,7 @@ RepairResult repairClocks(const Device& device, const Board& board, const Plan& 
         for (const Repair::Found& found : repair.found())
             out.ways.push_back(wayTo(now, plan, {}, found.clocks, found.range));
     };
-    const auto missed = [&plan](int need) { return fmt::format("{} misses a goal", plan.needs[size_t(need)].title); };
+    const auto missed = [&plan](NeedIndex need) { return fmt::format("{} misses a goal", plan.needs[size_t(need)].title); };
     all.run();
     take(all);
     out.fewest = out.complete;
@@ -326,7 +326,7 @@ RepairResult repairClocks(const Device& device, const Board& board, const Plan& 
         take(limits);
     }
     if (!out.ways.empty()) {
-        for (const int need : wrong.needs)
+        for (const NeedIndex need : wrong.needs)
             out.left.push_back(missed(need));
         return out;
     }
@@ -336,13 +336,13 @@ RepairResult repairClocks(const Device& device, const Board& board, const Plan& 
         out.ways.push_back(wayTo(now, plan, {}, mended->clocks, mended->range()));
         out.inTurn = true;
         out.fewest = false;
-        for (const int clock : left.clocks)
+        for (const ClockIndex clock : left.clocks)
             out.left.push_back(limitText(now, clock));
         for (const int combination : left.combinations)
             out.left.push_back(forbiddenText(now, device.neverTogether[size_t(combination)]));
         if (left.supply)
             out.left.push_back("the supply does not suit the operating range");
-        for (const int need : left.needs)
+        for (const NeedIndex need : left.needs)
             out.left.push_back(missed(need));
     }
     return out;

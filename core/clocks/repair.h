@@ -9,7 +9,7 @@ struct RepairRequest {
     std::size_t most = 5;      ///< ways wanted
     bool changeRange = true;   ///< the operating range may be changed too
     /// Needs whose goals are missed at these rates, by index, rising; empty function: none ever.
-    std::function<std::vector<int>(const Rates& rates)> missedGoals;
+    std::function<std::vector<NeedIndex>(const Rates& rates)> missedGoals;
     std::function<bool()> stopped;
     std::function<void(long looked)> progress;
 };

@@ -88,7 +88,7 @@ bool ClockTrial::supplyFits(int range) const
     return supply_ >= facts.supplyMin && supply_ <= facts.supplyMax;
 }
 
-int ClockTrial::inputOf(size_t clock) const
+int ClockTrial::inputOf(ClockIndex clock) const
 {
     const ClockNode& node = device_->clocks[clock];
     if (node.isSource())
@@ -96,7 +96,7 @@ int ClockTrial::inputOf(size_t clock) const
     return node.inputs[node.type == ClockNode::Type::Select ? size_t(clocks[clock].setting) : 0].node;
 }
 
-void ClockTrial::compute(size_t index)
+void ClockTrial::compute(ClockIndex index)
 {
     const ClockNode& node = device_->clocks[index];
     TrialClock& clock = clocks[index];
@@ -146,7 +146,7 @@ void ClockTrial::computeAll()
         compute(i);
 }
 
-void ClockTrial::use(int first)
+void ClockTrial::use(ClockIndex first)
 {
     for (int i = first; i >= 0 && !clocks[size_t(i)].used; i = inputOf(size_t(i))) {
         clocks[size_t(i)].used = true;
@@ -172,7 +172,7 @@ void ClockTrial::settle()
     }
 }
 
-int ClockTrial::sourceOf(size_t clock) const
+int ClockTrial::sourceOf(ClockIndex clock) const
 {
     int at = int(clock);
     for (int input = inputOf(clock); input >= 0; input = inputOf(size_t(at)))
@@ -180,7 +180,7 @@ int ClockTrial::sourceOf(size_t clock) const
     return at;
 }
 
-std::optional<Frequency> ClockTrial::max(size_t clock) const
+std::optional<Frequency> ClockTrial::max(ClockIndex clock) const
 {
     const RateLimit& limit = limits_[clock];
     std::optional<Frequency> most = limit.max;
@@ -193,7 +193,7 @@ std::optional<Frequency> ClockTrial::max(size_t clock) const
     return most;
 }
 
-bool ClockTrial::outside(size_t index, bool relative) const
+bool ClockTrial::outside(ClockIndex index, bool relative) const
 {
     const TrialClock& clock = clocks[index];
     const RateLimit& limit = limits_[index];
@@ -213,7 +213,7 @@ bool ClockTrial::outside(size_t index, bool relative) const
     return limit.min && (allowedFor ? clock.rate : shifted(clock.rate, clock.tolerance.low)) < *limit.min;
 }
 
-bool ClockTrial::exceeds(size_t index, const RelativeLimit& limit) const
+bool ClockTrial::exceeds(ClockIndex index, const RelativeLimit& limit) const
 {
     const TrialClock& clock = clocks[index];
     const TrialClock& other = clocks[size_t(limit.to)];

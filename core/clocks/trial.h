@@ -38,15 +38,15 @@ public:
     bool supplyFits(int range) const;
 
     /// Rate and tolerance of one clock from its setting and its inputs, which must have been computed.
-    void compute(std::size_t clock);
+    void compute(ClockIndex clock);
     void computeAll();
     /// Who is used and who runs, from the settings of all.
     void settle();
     /// REQUIRES: computed. Whether rate or tolerance lies outside the limits, whoever uses it.
     /// Limits that another clock sets count only when `relative`.
-    bool outside(std::size_t clock, bool relative = true) const;
+    bool outside(ClockIndex clock, bool relative = true) const;
     /// REQUIRES: both clocks computed. Whether it is too fast beside the other.
-    bool exceeds(std::size_t clock, const RelativeLimit& limit) const;
+    bool exceeds(ClockIndex clock, const RelativeLimit& limit) const;
     /// Whether clocks stand as forbidden together, by their settings; those that cannot run do not count.
     bool forbidden(const ClockCombination& combination) const;
     /// REQUIRES: settled. The combinations that are forbidden and count, since all their clocks run, peripherals' ones in use: indices into
@@ -55,16 +55,16 @@ public:
     /// REQUIRES: both settled. How many of them are not so in the other.
     int forbiddenBeyond(const ClockTrial& other, const std::vector<bool>& wanted) const;
     /// REQUIRES: settled. Whether that counts: it runs, and something uses it or it is no kernel.
-    bool breaks(std::size_t clock) const { return clocks[clock].running && (clocks[clock].used || !kernel_[clock]) && outside(clock); }
-    std::optional<Frequency> min(std::size_t clock) const { return limits_[clock].min; }
-    const std::optional<Frequency>& absoluteMax(std::size_t clock) const { return limits_[clock].max; }
+    bool breaks(ClockIndex clock) const { return clocks[clock].running && (clocks[clock].used || !kernel_[clock]) && outside(clock); }
+    std::optional<Frequency> min(ClockIndex clock) const { return limits_[clock].min; }
+    const std::optional<Frequency>& absoluteMax(ClockIndex clock) const { return limits_[clock].max; }
     /// The clocks of which this one must not be faster than a part.
-    const std::vector<RelativeLimit>& relative(std::size_t clock) const { return limits_[clock].relative; }
+    const std::vector<RelativeLimit>& relative(ClockIndex clock) const { return limits_[clock].relative; }
     /// Also what another clock's rate demands, and the flash's most wait states.
-    std::optional<Frequency> max(std::size_t clock) const;
+    std::optional<Frequency> max(ClockIndex clock) const;
 
     /// The source that a clock comes from under the present settings.
-    int sourceOf(std::size_t clock) const;
+    int sourceOf(ClockIndex clock) const;
 
     /// REQUIRES: settled. Of the running clocks, as far as the device says what they draw.
     Current current() const;
@@ -72,18 +72,18 @@ public:
     Frequency fastestMultiplier() const;
 
     /// The node that a select or any other clock comes from under its present setting; -1 for none.
-    int inputOf(std::size_t clock) const;
+    int inputOf(ClockIndex clock) const;
     /// Whether a search may decide it: it has something to decide and nobody holds it.
-    bool free(std::size_t clock) const { return free_[clock]; }
-    void hold(std::size_t clock) { free_[clock] = false; }
+    bool free(ClockIndex clock) const { return free_[clock]; }
+    void hold(ClockIndex clock) { free_[clock] = false; }
     /// Whether a source or PLL can be made to run: fitted, and not kept off by a decision that is held.
-    bool canRun(std::size_t clock) const { return canRun_[clock]; }
+    bool canRun(ClockIndex clock) const { return canRun_[clock]; }
     /// Settings that can be listed: factors in 1/unit (whole ones only when there are too many), inputs, rates.
-    const std::vector<std::int64_t>& settings(std::size_t clock) const { return (*settings_)[clock]; }
+    const std::vector<std::int64_t>& settings(ClockIndex clock) const { return (*settings_)[clock]; }
     /// A fraction with more settings than are listed.
-    bool hasFineSteps(std::size_t clock) const { return fine_[clock]; }
+    bool hasFineSteps(ClockIndex clock) const { return fine_[clock]; }
     /// Needs whose instances run from it, or the chip itself.
-    bool isRoot(std::size_t clock) const { return root_[clock]; }
+    bool isRoot(ClockIndex clock) const { return root_[clock]; }
 
     /// The decisions that make this trial from the plan's own: changes in the order of the clocks, and the range.
     std::vector<std::pair<std::string, std::optional<std::string>>> decisions(const ClockTrial& before, const Plan& plan) const;
@@ -91,7 +91,7 @@ public:
     std::vector<TrialClock> clocks;
 
 private:
-    void use(int clock);
+    void use(ClockIndex clock);
 
     const Device* device_;
     const Board* board_;

@@ -53,7 +53,7 @@ std::string forbiddenText(const ClockTrial& trial, const ClockCombination& combi
     return fmt::format("{} must not stand so together{}", listed(names), combination.because.empty() ? "" : ": " + combination.because);
 }
 
-std::string limitText(const ClockTrial& trial, int clock)
+std::string limitText(const ClockTrial& trial, ClockIndex clock)
 {
     const size_t i = size_t(clock);
     const ClockNode& node = trial.device().clocks[i];

@@ -13,6 +13,6 @@ ReachWay wayTo(const ClockTrial& now, const Plan& plan, const std::vector<ReachT
 std::string forbiddenText(const ClockTrial& trial, const ClockCombination& combination);
 
 /// How a clock of a trial stands outside its limits: "SYS is 200 MHz, above its 160 MHz in range 1: …".
-std::string limitText(const ClockTrial& trial, int clock);
+std::string limitText(const ClockTrial& trial, ClockIndex clock);
 
 } // namespace bindrel

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include "core/base/index.h"
 #include "core/device/encoding.h"
 #include "core/quantity/quantity.h"
 
@@ -38,7 +39,8 @@ struct Field {
     std::string about;
     bool survivesReset = false; ///< only the loss of its supply resets it: the calendar's island
     /// A status that takes the code of a control field of the same block, `followsAfter` later; -1: it does not.
-    int followsReg = -1, followsField = -1;
+    RegisterIndex followsReg;
+    FieldIndex followsField;
     Duration followsAfter;
 
     /// Of a field whose bits do not lie side by side: lowest bit and number of bits of each piece in the register, that of the code's lowest bits
@@ -94,8 +96,9 @@ struct RegisterPart {
 
 /// A value that must be written to another register right before each write: no write comes between, reading may.
 struct WriteGuard {
-    int instance = -1; ///< -1: the key register stands in the same block
-    int reg = -1, field = -1;
+    InstanceIndex instance = -1; ///< -1: the key register stands in the same block
+    RegisterIndex reg;
+    FieldIndex field;
     std::uint32_t code = 0;
 
     bool valid() const { return reg >= 0; }
@@ -123,8 +126,8 @@ struct Register {
 
 /// A field of a block that holds a role of the arithmetic.
 struct Role {
-    int reg = -1;
-    int field = -1;
+    RegisterIndex reg = -1;
+    FieldIndex field = -1;
     Encoding encoding;
 };
 
@@ -134,7 +137,8 @@ struct LaneRoles {
         std::uint32_t code = 0;
         std::map<std::string, int, std::less<>> lanes; ///< signal -> lane
     };
-    int reg = -1, field = -1; ///< -1: there is one combination and nothing to select
+    RegisterIndex reg;
+    FieldIndex field; ///< -1: there is one combination and nothing to select
     std::vector<Combination> combinations;
 };
 
@@ -156,9 +160,9 @@ struct Block {
 
 /// One field of one instance.
 struct FieldRef {
-    int instance = -1;
-    int reg = -1;
-    int field = -1;
+    InstanceIndex instance = -1;
+    RegisterIndex reg = -1;
+    FieldIndex field = -1;
 
     bool valid() const { return instance >= 0; }
     auto operator<=>(const FieldRef&) const = default;

@@ -8,13 +8,13 @@
 namespace bindrel {
 
 struct ClockInput {
-    int node = -1; ///< -1: "none", the select is off
+    ClockIndex node = -1; ///< -1: "none", the select is off
     std::uint32_t code = 0;
 };
 
 /// Not faster than a part, or a multiple, of another clock ("peripheral <= half of bus").
 struct RelativeLimit {
-    int to = -1;
+    ClockIndex to;
     Rational max = 1;
     bool mirrored = false; ///< the file says it of the other clock, as the least that it may be: it counts while that runs
     std::string because;
@@ -39,7 +39,7 @@ struct TemperatureRange {
 /// Settings of several clocks that the data sheet forbids at the same time.
 struct ClockCombination {
     struct Term {
-        int clock = -1;
+        ClockIndex clock = -1;
         std::vector<std::int64_t> settings; ///< in 1/unit, or indices into inputs or rates; rising
 
         bool has(std::int64_t setting) const;
@@ -89,7 +89,7 @@ struct ClockNode {
     FieldCode bypass; ///< Crystal: a clock fed in on its pad is taken instead; must stand before the oscillator is on
     /// Trimmed by another clock while that runs: the tolerance is then this.
     struct Trim {
-        int by = -1;          ///< clock; -1 with `bySignal` for something outside, as a bus's frames
+        ClockIndex by = -1;          ///< clock; -1 with `bySignal` for something outside, as a bus's frames
         std::string bySignal;
         FieldCode enable;
         Tolerance tolerance;
@@ -98,7 +98,7 @@ struct ClockNode {
     /// Watches the clock and falls back when it stops.
     struct Monitor {
         FieldCode enable;
-        int fallsBackTo = -1;
+        ClockIndex fallsBackTo = -1;
         std::string interrupt; ///< of the clock controller, when it raises one
         FieldRef flag;         ///< that it has seen the clock stop; invalid: the interrupt alone tells
     };
@@ -118,14 +118,14 @@ struct ClockNode {
     Tolerance adds;                    ///< to the tolerance: an FLL's jitter, what spreading the spectrum does
 
     /// Follow: the input times `factorWhenOne` while the divider `follows` is 1, else times `factorElse`.
-    int follows = -1;
+    ClockIndex follows = -1;
     std::int64_t factorWhenOne = 1;
     std::int64_t factorElse = 1;
 
     FieldCode enable; ///< oscillator, PLL or gate on
     FieldCode ready;  ///< made by hardware when it runs
     bool onAtReset = false;
-    std::vector<int> frozenBy; ///< the control may be changed only while all of these are off
+    std::vector<ClockIndex> frozenBy; ///< the control may be changed only while all of these are off
 
     /// What it takes from the supply while it runs, itself and what it clocks, roughly; zero when the data sheet says nothing.
     Current draws;

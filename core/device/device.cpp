@@ -39,17 +39,17 @@ std::vector<std::pair<std::uint32_t, std::uint32_t>> Register::places() const
     return out;
 }
 
-int Device::findInstance(std::string_view wanted) const
+InstanceIndex Device::findInstance(std::string_view wanted) const
 {
     return indexOf(instances, wanted, [](const Instance& i) -> const std::string& { return i.name; });
 }
 
-int Device::findPad(std::string_view wanted) const
+PadIndex Device::findPad(std::string_view wanted) const
 {
     return indexOf(pads, wanted, [](const Pad& p) -> const std::string& { return p.name; });
 }
 
-int Device::findClock(std::string_view wanted) const
+ClockIndex Device::findClock(std::string_view wanted) const
 {
     return indexOf(clocks, wanted, [](const ClockNode& n) -> const std::string& { return n.id; });
 }
@@ -67,9 +67,15 @@ int Device::findRange(std::string_view wanted) const
     return indexOf(ranges, wanted, [](const OperatingRange& r) -> const std::string& { return r.id; });
 }
 
-int Device::findCore(std::string_view wanted) const
+CoreIndex Device::findCore(std::string_view wanted) const
 {
     return indexOf(cores, wanted, [](const Core& c) -> const std::string& { return c.id; });
+}
+
+CoreIndex Device::ownerCore(std::string_view wanted) const
+{
+    const CoreIndex found = findCore(wanted);
+    return found < 0 ? CoreIndex(0) : found;
 }
 
 int Device::muxField(const FieldRef& ref) const
@@ -132,12 +138,12 @@ std::optional<FieldRef> Device::findField(std::string_view dotted) const
     return ref;
 }
 
-std::uint32_t Device::addressOf(int instance, int reg) const
+std::uint32_t Device::addressOf(InstanceIndex instance, RegisterIndex reg) const
 {
     return instances[size_t(instance)].base + blockOf(instance).registers[size_t(reg)].offset;
 }
 
-std::uint32_t Device::resetOf(int instance, int reg) const
+std::uint32_t Device::resetOf(InstanceIndex instance, RegisterIndex reg) const
 {
     const auto own = instances[size_t(instance)].resets.find(reg);
     return own == instances[size_t(instance)].resets.end() ? blockOf(instance).registers[size_t(reg)].reset : own->second;
@@ -150,7 +156,7 @@ std::string Device::nameOf(const FieldRef& ref) const
     return instances[size_t(ref.instance)].name + "." + registerOf(ref).name + "." + fieldOf(ref).name;
 }
 
-std::string Device::pinOf(int pad) const
+std::string Device::pinOf(PadIndex pad) const
 {
     for (const PackagePin& pin : package.pins)
         if (pin.kind == PackagePin::Kind::Pad && pin.pad == pad)
@@ -158,7 +164,7 @@ std::string Device::pinOf(int pad) const
     return {};
 }
 
-std::optional<int> Device::interruptOf(int instance, std::string_view event) const
+std::optional<int> Device::interruptOf(InstanceIndex instance, std::string_view event) const
 {
     const auto& interrupts = instances[size_t(instance)].interrupts;
     for (const std::string_view name : {event, std::string_view("event")})
@@ -167,13 +173,13 @@ std::optional<int> Device::interruptOf(int instance, std::string_view event) con
     return interrupts.size() == 1 ? std::optional<int>(interrupts.begin()->second) : std::nullopt;
 }
 
-FieldRef Device::roleField(int instance, std::string_view role) const
+FieldRef Device::roleField(InstanceIndex instance, std::string_view role) const
 {
     const Role* found = blockOf(instance).role(role);
     return found ? FieldRef{instance, found->reg, found->field} : FieldRef{};
 }
 
-std::vector<std::int64_t> Device::abilities(int instance, std::string_view wanted) const
+std::vector<std::int64_t> Device::abilities(InstanceIndex instance, std::string_view wanted) const
 {
     const Instance& self = instances[size_t(instance)];
     if (const auto own = self.abilities.find(wanted); own != self.abilities.end())
@@ -183,7 +189,7 @@ std::vector<std::int64_t> Device::abilities(int instance, std::string_view wante
     return shared == block.abilities.end() ? std::vector<std::int64_t>() : shared->second;
 }
 
-std::int64_t Device::ability(int instance, std::string_view wanted, std::int64_t fallback) const
+std::int64_t Device::ability(InstanceIndex instance, std::string_view wanted, std::int64_t fallback) const
 {
     const std::vector<std::int64_t> all = abilities(instance, wanted);
     return all.empty() ? fallback : all.front();

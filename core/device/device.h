@@ -41,15 +41,15 @@ struct Fence {
 
 struct Instance {
     std::string name; ///< "UART3"
-    int block = -1;
+    BlockIndex block = -1;
     std::uint32_t base = 0;
-    int bus = -1;    ///< clock node of its bus interface
-    int kernel = -1; ///< clock node that its work is timed by; the bus when it has none of its own
+    ClockIndex bus = -1;    ///< clock node of its bus interface
+    ClockIndex kernel = -1; ///< clock node that its work is timed by; the bus when it has none of its own
     FieldCode gate;  ///< clock gate, when it has one
     FieldCode reset; ///< lets it out of reset, when it is held there after the chip's reset
     /// What makes the unit behind it this instance (its personality). Instances of one unit exclude each other.
     std::vector<FieldCode> selects;
-    int domain = -1; ///< power domain that it lies in; -1: it has power whenever the chip has
+    DomainIndex domain = -1; ///< power domain that it lies in; -1: it has power whenever the chip has
     /// What it takes while its gate is open: always, and for each megahertz of the clock that times it; zero when the data sheet says nothing.
     Current draws, drawsPerMegahertz;
     std::vector<Fence> fences; ///< each of them must admit who accesses it
@@ -59,7 +59,7 @@ struct Instance {
     std::map<std::string, std::vector<DmaLink>, std::less<>> dma;
     std::map<std::string, int, std::less<>> interrupts; ///< name of the event -> vector number
     std::map<std::string, std::vector<std::int64_t>, std::less<>> abilities; ///< override the block's
-    std::map<int, std::uint32_t> resets; ///< register -> reset value that differs from the block's
+    std::map<RegisterIndex, std::uint32_t> resets; ///< register -> reset value that differs from the block's
 };
 
 /// A way in which a pad can carry a signal. What must be set for it is the same for all mechanisms: fields that must hold
@@ -72,8 +72,8 @@ struct Route {
         Matrix,     ///< any pad of a set to any signal of a set
         Fixed,      ///< wired
     };
-    int pad = -1;
-    int instance = -1;
+    PadIndex pad = -1;
+    InstanceIndex instance = -1;
     int signal = -1; ///< in the instance's signals
     Mechanism mechanism = Mechanism::Selector;
     int code = -1;   ///< of the pad's own function field; -1 when nothing is selected at the pad
@@ -86,7 +86,7 @@ struct Route {
 struct Pad {
     enum class Pull { Up, Down };
     std::string name; ///< "PD3"
-    int port = -1;    ///< instance of the port that controls it; -1 for a pad without one
+    InstanceIndex port = -1;    ///< instance of the port that controls it; -1 for a pad without one
     int bit = 0;
     int line = -1;        ///< external-interrupt line that it can drive; -1 for none
     FieldRef function;    ///< picks what the pad carries; invalid when there is nothing to pick at the pad
@@ -100,14 +100,14 @@ struct Pad {
     Capacitance load;                 ///< that it is taken to drive where nobody says more, for its current; zero: no current is given
     Frequency maxToggle;              ///< of an output at full drive
     Frequency slowToggle;             ///< with its edges slowed down; zero: the edges cannot be chosen
-    std::vector<int> routes;          ///< into Device::routes
+    std::vector<RouteIndex> routes;          ///< into Device::routes
     std::string resetClaim;           ///< "SWD.SWDIO" when the chip uses it at reset, else empty
 };
 
 struct PackagePin {
     std::string number;               ///< "17", or "C4" on a grid
     enum class Kind { Pad, Supply, Ground, Dedicated } kind = Kind::Pad;
-    int pad = -1;
+    PadIndex pad = -1;
     std::string name; ///< of the pad, supply or function
 };
 
@@ -145,23 +145,23 @@ struct Core {
     int vectorCount = 0;                    ///< interrupts beyond the core's own
     int priorityBits = 0;
     bool fpu = false;
-    int clock = -1;
+    ClockIndex clock = -1;
     std::string world; ///< in which it runs, on a chip that keeps some apart: "guarded"
     std::uint32_t flashBase = 0, flashBytes = 0, ramBase = 0, ramBytes = 0;
-    int interruptController = -1; ///< instance, where it is not part of the core's architecture
+    InstanceIndex interruptController = -1; ///< instance, where it is not part of the core's architecture
     FieldCode release; ///< lets the core start, when it is held after the chip's reset
 };
 
 /// The DMA controller, as far as requests and channels go.
 struct Dma {
-    int instance = -1; ///< -1: the chip has none
+    InstanceIndex instance = -1; ///< -1: the chip has none
     int channels = 0;
 };
 
 /// A write that opens locked registers before any other write to its instance.
 struct Unlock {
-    int instance = -1;
-    int reg = -1;
+    InstanceIndex instance = -1;
+    RegisterIndex reg = -1;
     std::uint32_t key = 0;
 };
 
@@ -193,7 +193,7 @@ struct Device {
     int resetRange = 0;
     std::vector<ClockNode> clocks;
     std::vector<ClockCombination> neverTogether;
-    int flashClock = -1; ///< node that wait states follow
+    ClockIndex flashClock = -1; ///< node that wait states follow
     FieldRef waitStates;
     Ppm limitSlack; ///< rate limits hold for clocks whose source is at least this accurate
     std::vector<Unlock> unlocks;
@@ -205,41 +205,43 @@ struct Device {
     Duration regulatorStartup;
     std::vector<StoredWord> stored; ///< settings in non-volatile memory
     std::vector<LowPowerMode> modes; ///< from light to deep, as the file lists them
-    int lineInstance = -1; ///< instance that routes pads to external-interrupt lines, -1 when there is none
+    InstanceIndex lineInstance = -1; ///< instance that routes pads to external-interrupt lines, -1 when there is none
     bool linesInPorts = false; ///< each port watches its own pads; no lines are shared
     std::string file;     ///< that it was read from; empty when it was read from text
     std::string revision; ///< of the file's content: sixteen hexadecimal digits
 
     const Core& core() const { return cores.front(); }
-    int cpuClock() const { return cores.front().clock; }
-    int findCore(std::string_view id) const;
+    ClockIndex cpuClock() const { return cores.front().clock; }
+    CoreIndex findCore(std::string_view id) const;
+    /// The core of that name; the first when none has it, as for a need that names none.
+    CoreIndex ownerCore(std::string_view id) const;
     int muxField(const FieldRef& ref) const; ///< index in muxFields, -1 when it is none
 
     // Look-ups by name; -1 when there is none of that name.
-    int findInstance(std::string_view name) const;
-    int findPad(std::string_view name) const;
-    int findClock(std::string_view id) const;
+    InstanceIndex findInstance(std::string_view name) const;
+    PadIndex findPad(std::string_view name) const;
+    ClockIndex findClock(std::string_view id) const;
     int findRange(std::string_view id) const;
     int findMode(std::string_view id) const; ///< low-power; -1 when there is none
     std::optional<FieldRef> findField(std::string_view dotted) const; ///< "UART3.CTL.ON"
 
-    const Block& blockOf(int instance) const { return blocks[size_t(instances[size_t(instance)].block)]; }
+    const Block& blockOf(InstanceIndex instance) const { return blocks[size_t(instances[size_t(instance)].block)]; }
     const Register& registerOf(const FieldRef& ref) const { return blockOf(ref.instance).registers[size_t(ref.reg)]; }
     const Field& fieldOf(const FieldRef& ref) const { return registerOf(ref).fields[size_t(ref.field)]; }
-    std::uint32_t addressOf(int instance, int reg) const;
+    std::uint32_t addressOf(InstanceIndex instance, RegisterIndex reg) const;
     /// What a register of an instance holds after the chip's reset.
-    std::uint32_t resetOf(int instance, int reg) const;
+    std::uint32_t resetOf(InstanceIndex instance, RegisterIndex reg) const;
     /// The code that a field holds then.
     std::uint32_t resetCode(const FieldRef& ref) const;
     std::string nameOf(const FieldRef& ref) const;
     /// The pin of the package that a pad is on; empty when it is on none.
-    std::string pinOf(int pad) const;
+    std::string pinOf(PadIndex pad) const;
     /// A role of an instance as a field; invalid when the block has no such role.
-    FieldRef roleField(int instance, std::string_view role) const;
-    std::vector<std::int64_t> abilities(int instance, std::string_view name) const;
-    std::int64_t ability(int instance, std::string_view name, std::int64_t fallback) const;
+    FieldRef roleField(InstanceIndex instance, std::string_view role) const;
+    std::vector<std::int64_t> abilities(InstanceIndex instance, std::string_view name) const;
+    std::int64_t ability(InstanceIndex instance, std::string_view name, std::int64_t fallback) const;
     /// The interrupt of an instance that tells of an event: the one of that name, else the one that tells of all ("event"), else its only one.
-    std::optional<int> interruptOf(int instance, std::string_view event) const;
+    std::optional<int> interruptOf(InstanceIndex instance, std::string_view event) const;
     std::string signalName(const Route& route) const; ///< "UART3.TX"
 };
 

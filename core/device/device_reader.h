@@ -96,7 +96,7 @@ private:
 
     // read_combinations.cpp
     void readCombinations();
-    std::vector<std::int64_t> clockSettings(int clock, const JsonNode& node);
+    std::vector<std::int64_t> clockSettings(ClockIndex clock, const JsonNode& node);
 
     void readModes(); // read_modes.cpp
 
@@ -118,8 +118,8 @@ private:
     // read_routing.cpp
     void readRouting();
     void readPadRoutes();
-    void readSelector(int pad, const JsonNode& node);
-    void readLanes(int pad, const JsonNode& node);
+    void readSelector(PadIndex pad, const JsonNode& node);
+    void readLanes(PadIndex pad, const JsonNode& node);
     void readRemaps(const JsonNode& mechanism);
     void readMatrix(const JsonNode& mechanism);
     void readExclusives();
@@ -127,7 +127,7 @@ private:
     /// "UART3.TX" as instance and signal; nothing when the device lacks it, and a problem when nobody knows it.
     std::optional<std::pair<int, int>> signalAt(const std::string& dotted, const JsonNode& node);
     int codeOf(const std::string& key, const FieldRef& field, const JsonNode& node);
-    int padAt(const std::string& name, const JsonNode& node);
+    PadIndex padAt(const std::string& name, const JsonNode& node);
     int groupNamed(const std::string& name);
     void addRoute(Route route);
 
@@ -138,15 +138,16 @@ private:
     /// "CLK.OSC.HFXON" or "CLK.STOP.HFX=0".
     FieldCode fieldCodeAt(const JsonNode& node);
     Tolerance toleranceAt(const JsonNode& node);
-    int clockAt(const JsonNode& node);
-    int instanceAt(const JsonNode& node);
+    ClockIndex clockAt(const JsonNode& node);
+    InstanceIndex instanceAt(const JsonNode& node);
 
     JsonDocument& own_;
     JsonDocument* family_;
     Device device_;
     std::vector<JsonNode> instanceNodes_;
     struct GuardNode {
-        int block, reg;
+        BlockIndex block;
+        RegisterIndex reg;
         JsonNode node;
     };
     std::vector<GuardNode> guardNodes_;

@@ -50,7 +50,7 @@ DeviceDigest digest(const Device& device)
     for (const PackagePin& pin : device.package.pins)
         if (pin.pad >= 0) {
             ++out.pads;
-            for (const int route : device.pads[size_t(pin.pad)].routes)
+            for (const RouteIndex route : device.pads[size_t(pin.pad)].routes)
                 reachable.insert(device.routes[size_t(route)].instance);
         }
     for (size_t i = 0; i < device.instances.size(); ++i) {

@@ -96,7 +96,7 @@ void lintReset(const Device& device, LintRemarks& out)
     for (size_t i = 0; i < device.clocks.size(); ++i) {
         const ClockNode& node = device.clocks[i];
         // What multiplies and is off asks nothing of its input; kernels rest.
-        const bool idle = !node.frozenBy.empty() && std::all_of(node.frozenBy.begin(), node.frozenBy.end(), [&](int by) { return rates[size_t(by)].isZero(); });
+        const bool idle = !node.frozenBy.empty() && std::all_of(node.frozenBy.begin(), node.frozenBy.end(), [&](ClockIndex by) { return rates[size_t(by)].isZero(); });
         if (rates[i].isZero() || node.tier == "kernel" || idle)
             continue;
         const RateLimit& limit = node.limitIn(range.id);

@@ -7,8 +7,8 @@ namespace bindrel {
 
 void lintPower(const Device& device, LintRemarks& out)
 {
-    const auto domainOf = [&device](int instance) -> const PowerDomain* {
-        const int domain = instance < 0 ? -1 : device.instances[size_t(instance)].domain;
+    const auto domainOf = [&device](InstanceIndex instance) -> const PowerDomain* {
+        const DomainIndex domain = instance < 0 ? DomainIndex() : device.instances[size_t(instance)].domain;
         return domain < 0 ? nullptr : &device.domains[size_t(domain)];
     };
     for (const FieldRef& mux : device.muxFields)

@@ -122,7 +122,7 @@ FieldRef DeviceReader::fieldNamed(const std::string& dotted, const JsonNode& nod
         return *found;
     std::vector<std::string> near;
     const std::string instanceName = dotted.substr(0, dotted.find('.'));
-    if (const int instance = device_.findInstance(instanceName); instance >= 0)
+    if (const InstanceIndex instance = device_.findInstance(instanceName); instance >= 0)
         for (const Register& reg : device_.blockOf(instance).registers)
             for (const Field& field : reg.fields)
                 near.push_back(instanceName + "." + reg.name + "." + field.name);
@@ -132,7 +132,7 @@ FieldRef DeviceReader::fieldNamed(const std::string& dotted, const JsonNode& nod
     return {};
 }
 
-int DeviceReader::clockAt(const JsonNode& node)
+ClockIndex DeviceReader::clockAt(const JsonNode& node)
 {
     const std::string id = node.asString();
     const int found = device_.findClock(id);
@@ -145,7 +145,7 @@ int DeviceReader::clockAt(const JsonNode& node)
     return found;
 }
 
-int DeviceReader::instanceAt(const JsonNode& node)
+InstanceIndex DeviceReader::instanceAt(const JsonNode& node)
 {
     const std::string name = node.asString();
     const int found = device_.findInstance(name);

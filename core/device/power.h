@@ -16,7 +16,7 @@ struct PowerDomain {
     FieldCode on;     ///< switches it; invalid: it is on whenever no mode drops it
     FieldCode ready;  ///< made by hardware when it can be used
     Duration startup; ///< until then, at most
-    std::vector<int> instances;
+    std::vector<InstanceIndex> instances;
 };
 
 /// A way in which the core's voltage is made.

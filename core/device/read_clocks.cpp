@@ -463,7 +463,7 @@ void DeviceReader::orderClocks()
         for (const ClockInput& input : node.inputs)
             check(input.node);
         check(node.follows);
-        check(node.trim ? node.trim->by : -1);
+        check(node.trim ? node.trim->by : ClockIndex());
     }
 }
 

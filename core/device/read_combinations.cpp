@@ -9,7 +9,7 @@
 namespace bindrel {
 
 /// The settings of one clock as a plan would say them: inputs of a select, factors, rates of an oscillator; one or a list.
-std::vector<std::int64_t> DeviceReader::clockSettings(int clock, const JsonNode& node)
+std::vector<std::int64_t> DeviceReader::clockSettings(ClockIndex clock, const JsonNode& node)
 {
     const ClockNode& facts = device_.clocks[size_t(clock)];
     std::vector<std::int64_t> out;
@@ -60,7 +60,7 @@ void DeviceReader::readCombinations()
             std::vector<std::string> ids;
             for (const ClockNode& known : device_.clocks)
                 ids.push_back(known.id);
-            if (const int clock = device_.findClock(id); clock < 0)
+            if (const ClockIndex clock = device_.findClock(id); clock < 0)
                 settings.fail(fmt::format("\"{}\" is not a clock of this device.{}", id, didYouMean(id, ids)));
             else
                 combination.terms.push_back({clock, clockSettings(clock, settings)});

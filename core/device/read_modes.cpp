@@ -51,7 +51,7 @@ void DeviceReader::readModes()
                 row.child("wakes_on").fail("must be a source.");
         }
         for (const JsonNode& select : row.optionalChild("wakes_selects").items()) {
-            const int clock = clockAt(select);
+            const ClockIndex clock = clockAt(select);
             if (!ok())
                 return;
             const std::vector<ClockInput>& inputs = device_.clocks[size_t(clock)].inputs;

@@ -10,7 +10,7 @@ namespace bindrel {
 namespace {
 
 /// Why an instance cannot lie in a domain that may be off; empty when it can.
-std::string mustStayOn(const Device& device, int instance)
+std::string mustStayOn(const Device& device, InstanceIndex instance)
 {
     const std::string& kind = device.blockOf(instance).kind;
     for (const char* shared : {"port", "lines", "dma", "interrupts"})
@@ -56,7 +56,7 @@ void DeviceReader::readDomains()
         for (const JsonNode& name : row.child("instances").items()) {
             if (isAbsent(name.asString()))
                 continue;
-            const int instance = instanceAt(name);
+            const InstanceIndex instance = instanceAt(name);
             if (!ok())
                 return;
             if (device_.instances[size_t(instance)].domain >= 0)
@@ -67,7 +67,7 @@ void DeviceReader::readDomains()
         device_.domains.push_back(std::move(domain));
     }
     for (size_t d = 0; d < device_.domains.size() && ok(); ++d)
-        for (const int instance : device_.domains[d].instances)
+        for (const InstanceIndex instance : device_.domains[d].instances)
             if (const std::string why = mustStayOn(device_, instance); !why.empty())
                 rows[d].child("instances").fail(fmt::format("{} cannot lie in a domain: {}.", device_.instances[size_t(instance)].name, why));
 }

@@ -48,7 +48,7 @@ void DeviceReader::readPadRoutes()
         if (entry.has("analog_code"))
             analogCode = static_cast<int>(entry.integer("analog_code", 0, INT32_MAX));
     for (size_t p = 0; p < padNodes_.size(); ++p) {
-        const int pad = static_cast<int>(p);
+        const PadIndex pad = static_cast<int>(p);
         readSelector(pad, padNodes_[p].optionalChild("routes"));
         readLanes(pad, padNodes_[p].optionalChild("lanes"));
         for (const JsonNode& node : padNodes_[p].optionalChild("fixed").items()) {
@@ -69,7 +69,7 @@ void DeviceReader::readPadRoutes()
     }
 }
 
-void DeviceReader::readSelector(int pad, const JsonNode& node)
+void DeviceReader::readSelector(PadIndex pad, const JsonNode& node)
 {
     const FieldRef function = device_.pads[size_t(pad)].function;
     std::vector<int> codes;
@@ -97,7 +97,7 @@ void DeviceReader::readSelector(int pad, const JsonNode& node)
 
 /// "2": "SER0.1": with code 2 the pad leads to lane 1 of the unit SER0. Which signals lie there is up to the instance
 /// that the unit is made into, and its combination of roles.
-void DeviceReader::readLanes(int pad, const JsonNode& node)
+void DeviceReader::readLanes(PadIndex pad, const JsonNode& node)
 {
     const FieldRef function = device_.pads[size_t(pad)].function;
     for (const auto& [key, value] : node.members()) {
@@ -151,7 +151,7 @@ void DeviceReader::readRemaps(const JsonNode& mechanism)
             bool lacking = false;
             for (const auto& [signalName, padNode] : set.members()) {
                 const auto signal = signalAt(name + "." + signalName, padNode);
-                const int pad = padAt(padNode.asString(), padNode);
+                const PadIndex pad = padAt(padNode.asString(), padNode);
                 lacking = lacking || pad < 0;
                 if (!signal || pad < 0 || setCode < 0 || !ok())
                     continue;
@@ -180,7 +180,7 @@ void DeviceReader::readMatrix(const JsonNode& mechanism)
         const int group = node.boolean("together", false) ? groupNamed(node.string("name")) : -1;
         const std::string outputField = node.string("output_field", "");
         struct Terminal {
-            int pad = -1;
+            PadIndex pad = -1;
             std::uint32_t number = 0;
             FieldRef output; ///< holds the number of the signal that drives the pad
         };
@@ -277,7 +277,7 @@ std::optional<std::pair<int, int>> DeviceReader::signalAt(const std::string& dot
     const std::string_view instanceName = std::string_view(dotted).substr(0, dot);
     if (isAbsent(instanceName) || isAbsent(dotted))
         return std::nullopt;
-    const int instance = device_.findInstance(instanceName);
+    const InstanceIndex instance = device_.findInstance(instanceName);
     if (instance >= 0 && dot != std::string::npos) {
         const auto& signals = device_.instances[size_t(instance)].signals;
         for (size_t s = 0; s < signals.size(); ++s)
@@ -313,11 +313,11 @@ int DeviceReader::codeOf(const std::string& key, const FieldRef& field, const Js
 }
 
 /// -1 without a problem for a pad of a port that the device lacks.
-int DeviceReader::padAt(const std::string& name, const JsonNode& node)
+PadIndex DeviceReader::padAt(const std::string& name, const JsonNode& node)
 {
     if (std::find(skippedPads_.begin(), skippedPads_.end(), name) != skippedPads_.end())
         return -1;
-    const int pad = device_.findPad(name);
+    const PadIndex pad = device_.findPad(name);
     if (pad < 0) {
         std::vector<std::string> names;
         for (const Pad& known : device_.pads)

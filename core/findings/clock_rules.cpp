@@ -17,7 +17,7 @@ using Severity = Finding::Severity;
 std::string because(const std::string& reason) { return reason.empty() ? "" : " (" + reason + ")"; }
 
 /// The setting of a divider that brings it inside its limits, nearest to the present one; 0 when there is none.
-std::int64_t betterFactor(const Facts& f, int clock)
+std::int64_t betterFactor(const Facts& f, ClockIndex clock)
 {
     const ClockNode& node = f.device.clocks[size_t(clock)];
     const ClockState& state = f.rates.clocks[size_t(clock)];
@@ -36,7 +36,7 @@ std::int64_t betterFactor(const Facts& f, int clock)
     return best;
 }
 
-std::string factorTitle(const Facts& f, int clock)
+std::string factorTitle(const Facts& f, ClockIndex clock)
 {
     const std::int64_t factor = betterFactor(f, clock);
     if (factor == 0)
@@ -97,10 +97,10 @@ void standsForbidden(const Facts& f, std::vector<Finding>& out)
 void kernelStopped(const Facts& f, std::vector<Finding>& out)
 {
     for (size_t n = 0; n < f.plan.needs.size(); ++n) {
-        const int instance = f.bindings.needs[n].instance;
+        const InstanceIndex instance = f.bindings.needs[n].instance;
         if (instance < 0)
             continue;
-        const int kernel = f.device.instances[size_t(instance)].kernel;
+        const ClockIndex kernel = f.device.instances[size_t(instance)].kernel;
         const ClockState& state = f.rates.clocks[size_t(kernel)];
         if (!state.running)
             out.push_back({Severity::Error, {}, fmt::format("{} on {} has no clock: {} does not run, {}. Choose another source for it.", f.plan.needs[n].title,
@@ -178,7 +178,7 @@ void crystalUnbound(const Facts& f, std::vector<Finding>& out)
         // Where something else drives one of its pads, the oscillator cannot swing at all.
         const int oscillator = f.device.findInstance(f.device.clocks[i].id);
         for (const PadSetup& setup : claimed || oscillator < 0 ? std::vector<PadSetup>() : f.pads)
-            for (const int route : f.device.pads[size_t(setup.pad)].routes)
+            for (const RouteIndex route : f.device.pads[size_t(setup.pad)].routes)
                 if (!claimed && f.device.routes[size_t(route)].instance == oscillator) {
                     claimed = true;
                     out.push_back({Severity::Error, {}, fmt::format("{} cannot run: its pad {} is used by {}. Move that, and bind the crystal's need.", f.device.clocks[i].name,
@@ -243,7 +243,7 @@ void nothingToFallBackTo(const Facts& f, std::vector<Finding>& out)
 
 Expected<Edit> fixFactor(const Facts& f, const Finding& finding)
 {
-    const int clock = f.device.findClock(finding.place.id);
+    const ClockIndex clock = f.device.findClock(finding.place.id);
     const std::int64_t factor = clock < 0 ? 0 : betterFactor(f, clock);
     if (factor == 0)
         return problemOf("no setting of this clock alone brings it inside its limits; change what it comes from.");

@@ -48,14 +48,14 @@ void flagless(const Facts& f, std::vector<Finding>& out)
     };
     std::map<std::pair<int, int>, std::vector<Client>> byVector; // by core and number
     for (std::size_t n = 0; n < f.plan.needs.size(); ++n) {
-        const int core = std::max(f.device.findCore(f.plan.needs[n].core), 0);
+        const CoreIndex core = f.device.ownerCore(f.plan.needs[n].core);
         for (const NeedEvent& event : f.settings[n].events)
             if (const std::optional<int> number = f.device.interruptOf(event.instance, event.event))
                 byVector[{core, *number}].push_back({n, event.event, f.device.roleField(event.instance, event.flag)});
     }
     for (const PadSetup& setup : f.pads) {
-        const int watcher = setup.line < 0 ? -1 : f.device.linesInPorts ? f.device.pads[std::size_t(setup.pad)].port : f.device.lineInstance;
-        const int core = std::max(f.device.findCore(f.plan.needs[std::size_t(setup.need)].core), 0);
+        const InstanceIndex watcher = setup.line < 0 ? InstanceIndex() : f.device.linesInPorts ? f.device.pads[std::size_t(setup.pad)].port : f.device.lineInstance;
+        const CoreIndex core = f.device.ownerCore(f.plan.needs[std::size_t(setup.need)].core);
         if (watcher >= 0)
             for (const auto& [event, number] : f.device.instances[std::size_t(watcher)].interrupts)
                 byVector[{core, number}].push_back({std::size_t(setup.need), "edge", f.device.roleField(watcher, "flag" + std::to_string(setup.line))});

@@ -30,7 +30,7 @@ void wakesOutside(const Facts& f, const LowPowerMode& mode, const Plan& plan, co
     if (!waking)
         return;
     const std::string& source = f.device.clocks[size_t(mode.wakesOn)].name;
-    for (const int clock : waking->broken) {
+    for (const ClockIndex clock : waking->broken) {
         const ClockState& state = waking->rates.clocks[size_t(clock)];
         const Frequency most = limitIn(f.device, f.device.clocks[size_t(clock)], rates.range).max.value_or(*state.max);
         out.push_back({Severity::Error, {}, fmt::format("From {} the chip wakes on {}{}: {} then runs at {}, above its limit of {} in {}. Divide it by more, or choose a faster operating range.",
@@ -69,10 +69,10 @@ void slowOutside(const Facts& f, std::vector<Finding>& out)
     }
     // What the slow settings do not say stands as the chip resets.
     for (std::size_t n = 0; n < f.plan.needs.size(); ++n) {
-        const int instance = f.bindings.needs[n].instance;
+        const InstanceIndex instance = f.bindings.needs[n].instance;
         if (instance < 0)
             continue;
-        const int kernel = f.device.instances[std::size_t(instance)].kernel;
+        const ClockIndex kernel = f.device.instances[std::size_t(instance)].kernel;
         const ClockState& state = f.image.slowRates->clocks[std::size_t(kernel)];
         if (f.rates.clocks[std::size_t(kernel)].running && !state.running)
             out.push_back({Severity::Error, {}, fmt::format("With the slow clocks: {} stands still, since {} does not run ({}). Say in the slow settings what it comes from.", f.plan.needs[n].title,
@@ -84,9 +84,9 @@ void slowOutside(const Facts& f, std::vector<Finding>& out)
 void losesPower(const Facts& f, std::vector<Finding>& out)
 {
     for (const LowPowerMode& mode : f.device.modes)
-        for (const int need : f.plan.modes.contains(mode.id) ? modeState(f.device, f.plan, f.bindings, f.rates, mode).dropped : std::vector<int>()) {
+        for (const NeedIndex need : f.plan.modes.contains(mode.id) ? modeState(f.device, f.plan, f.bindings, f.rates, mode).dropped : std::vector<NeedIndex>()) {
             const Need& facts = f.plan.needs[std::size_t(need)];
-            const int core = f.device.findCore(facts.core);
+            const CoreIndex core = f.device.findCore(facts.core);
             if (core > 0)
                 out.push_back({Severity::Error, {}, fmt::format("{} loses its power in {}, and {}, which owns it, is not there to bring it up again. Give it to {}, or do not enter {}.", facts.title, mode.name, f.device.cores[std::size_t(core)].id,
                                                                 f.device.cores.front().id, mode.name), {Place::Kind::Need, facts.id, {}}, {}});

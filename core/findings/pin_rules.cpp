@@ -227,7 +227,7 @@ Expected<Edit> fixByMoving(const Facts& f, const Finding& finding)
 void fencedOff(const Facts& f, std::vector<Finding>& out)
 {
     for (size_t n = 0; n < f.plan.needs.size(); ++n) {
-        const int instance = f.bindings.needs[n].instance;
+        const InstanceIndex instance = f.bindings.needs[n].instance;
         const Need& need = f.plan.needs[n];
         if (instance < 0)
             continue;
@@ -236,7 +236,7 @@ void fencedOff(const Facts& f, std::vector<Finding>& out)
         for (size_t k = 0; k < f.plan.needs.size(); ++k)
             if (f.bindings.needs[k].instance == instance)
                 together.push_back(&f.plan.needs[k]);
-        const std::string& owner = f.device.cores[size_t(std::max(f.device.findCore(need.core), 0))].id;
+        const std::string& owner = f.device.cores[size_t(f.device.ownerCore(need.core))].id;
         for (const Fence& fence : facts.fences)
             if (!fenceCode(f.device, fence, together)) {
                 const bool opened = !need.openTo.empty() && need.openTo != "nobody";

@@ -19,10 +19,10 @@ public:
     ClockMoves(const Device& device, const Rates& rates, const ClockStand& from, const ClockStand& to) : ClockWriting(device, rates, from, to) {}
 
     /// Sources that are switched on without waiting for them.
-    void startOnly(std::vector<int> sources) { startOnly_ = std::move(sources); }
+    void startOnly(std::vector<ClockIndex> sources) { startOnly_ = std::move(sources); }
     /// Instances whose gates are still as the chip's reset leaves them: they are opened before something is written there.
     /// `opened`: but these.
-    void gatesClosed(std::vector<int> opened)
+    void gatesClosed(std::vector<InstanceIndex> opened)
     {
         gatesClosed_ = true;
         opened_ = std::move(opened);
@@ -70,7 +70,7 @@ private:
     enum class What { RangeUp, MoreWaits, SourceRate, SourceOn, KernelSlower, BusSlower, MultiplierOff, Set, MultiplierOn, SystemSelect, BusFaster, KernelSelect, KernelFaster, GateOn, RangeDown, FewerWaits, Off };
     struct Move {
         What what;
-        int clock = -1; ///< Set: the multiplier whose frozen controls are set
+        ClockIndex clock = -1; ///< Set: the multiplier whose frozen controls are set
     };
 
     /// Whether a clock's control is written. What survives a reset may hold anything, whatever the data sheet's table says of reset.
@@ -166,15 +166,15 @@ private:
         return false;
     }
 
-    bool pending(What what, int clock) const
+    bool pending(What what, ClockIndex clock) const
     {
         return std::any_of(open_.begin(), open_.end(), [&](const Move& move) { return move.what == what && move.clock == clock; });
     }
 
     /// Whether a clock runs at this moment, with all that it comes from.
-    bool runs(int clock) const { return clock >= 0 && !now(clock).rate.value.isZero(); }
+    bool runs(ClockIndex clock) const { return clock >= 0 && !now(clock).rate.value.isZero(); }
 
-    bool feeds(int from, int clock) const
+    bool feeds(int from, ClockIndex clock) const
     {
         for (int i = clock; i >= 0; i = now_.trial.inputOf(size_t(i)))
             if (i == from)
@@ -183,15 +183,15 @@ private:
     }
 
     /// Whether a multiplier that the clock comes from is still to be stopped and set anew.
-    bool stopsSoon(int clock) const
+    bool stopsSoon(ClockIndex clock) const
     {
         return std::any_of(open_.begin(), open_.end(), [&](const Move& move) { return move.what == What::MultiplierOff && feeds(move.clock, clock); });
     }
 
     /// What must not stand still: cores, flash, and every bus that something is reached by.
-    std::vector<int> vitalClocks() const
+    std::vector<ClockIndex> vitalClocks() const
     {
-        std::vector<int> out{device_.flashClock};
+        std::vector<ClockIndex> out{device_.flashClock};
         for (const Core& core : device_.cores)
             out.push_back(core.clock);
         for (const Instance& instance : device_.instances)
@@ -202,7 +202,7 @@ private:
         return out;
     }
 
-    bool feedsVital(int clock) const
+    bool feedsVital(ClockIndex clock) const
     {
         return std::any_of(vital_.begin(), vital_.end(), [&](int vital) { return feeds(clock, vital); });
     }
@@ -234,7 +234,7 @@ private:
         case What::Set:
             for (size_t k = 0; k < device_.clocks.size(); ++k)
                 if (frozenBy(int(k), i) && !sameSetting(int(k)))
-                    for (const int by : node(int(k)).frozenBy)
+                    for (const ClockIndex by : node(int(k)).frozenBy)
                         if (!now(by).off)
                             return false;
             return true;
@@ -275,7 +275,7 @@ private:
             const bool kernel = facts.tier == "kernel";
             // The input of a multiplier that is off does nothing. Being too slow, or faster than its bus, spoils a kernel's
             // work and no silicon; its users rest meanwhile.
-            const bool idle = !facts.frozenBy.empty() && std::all_of(facts.frozenBy.begin(), facts.frozenBy.end(), [this](int by) { return now(by).off; });
+            const bool idle = !facts.frozenBy.empty() && std::all_of(facts.frozenBy.begin(), facts.frozenBy.end(), [this](ClockIndex by) { return now(by).off; });
             broken += (now_.live[i] || !kernel) && !idle && !now_.trial.clocks[i].rate.value.isZero() &&
                       (kernel ? now_.trial.absoluteMax(i) && now(int(i)).rate > *now_.trial.absoluteMax(i) : now_.trial.outside(i));
         }
@@ -501,9 +501,9 @@ private:
         now_.trial.computeAll();
     }
 
-    std::vector<int> vital_ = vitalClocks();
+    std::vector<ClockIndex> vital_ = vitalClocks();
     std::vector<Move> open_;
-    std::vector<int> extras_; ///< sources that run on, but are to be trimmed or watched
+    std::vector<ClockIndex> extras_; ///< sources that run on, but are to be trimmed or watched
     bool raised_ = false;     ///< wait states, meanwhile
     int detours_ = 0;
 };

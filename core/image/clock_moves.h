@@ -7,10 +7,10 @@ namespace bindrel {
 
 /// What an order of changes has to put up with beside the two stands.
 struct MoveOptions {
-    std::vector<int> startOnly; ///< sources that are switched on without waiting for them
+    std::vector<ClockIndex> startOnly; ///< sources that are switched on without waiting for them
     /// The gates of instances are still as the chip's reset leaves them, but for these: they are opened before something is written there. Empty: all are open.
-    std::optional<std::vector<int>> opened;
-    std::vector<int> awaitFirst; ///< sources that were started before
+    std::optional<std::vector<InstanceIndex>> opened;
+    std::vector<ClockIndex> awaitFirst; ///< sources that were started before
 };
 
 /// See clockSteps(). `awaited`: takes how the clocks stood at each wait for one; may be null.

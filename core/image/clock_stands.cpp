@@ -31,7 +31,7 @@ ClockStand plannedStand(const Device& device, const Rates& rates, const ClockSta
         clock.off = node.enable.valid() && !state.running;
         // What nothing uses need not be set; but what runs with something that is used must stay inside its limits.
         // What a multiplier freezes is set together with it.
-        const auto runs = [&rates](int by) { return rates.clocks[size_t(by)].running; };
+        const auto runs = [&rates](ClockIndex by) { return rates.clocks[size_t(by)].running; };
         const bool frozen = !node.frozenBy.empty() && std::none_of(node.frozenBy.begin(), node.frozenBy.end(), runs);
         const bool matters = state.used || (state.running && node.tier != "kernel" && !frozen);
         if (matters)

@@ -17,11 +17,11 @@ namespace {
 const Rational kLongStartup(1, 100);
 
 /// Sources that nothing vital waits for: neither cores, flash, buses nor multipliers come from them.
-std::vector<int> lateSourcesOf(const Device& device, const ClockStand& reset, const ClockStand& full)
+std::vector<ClockIndex> lateSourcesOf(const Device& device, const ClockStand& reset, const ClockStand& full)
 {
     // What comes from each source in the end.
-    const auto comesFrom = [&full](size_t clock) { return full.trial.sourceOf(clock); };
-    std::vector<int> out;
+    const auto comesFrom = [&full](ClockIndex clock) { return full.trial.sourceOf(clock); };
+    std::vector<ClockIndex> out;
     for (size_t i = 0; i < device.clocks.size(); ++i) {
         const ClockNode& node = device.clocks[i];
         if (!node.isSource() || !reset.trial.clocks[i].off || full.trial.clocks[i].off || !node.ready.valid() || node.startup.value < kLongStartup)
@@ -40,7 +40,7 @@ std::vector<int> lateSourcesOf(const Device& device, const ClockStand& reset, co
 }
 
 /// The stand to reach before the late sources have come: what hangs on them is as after reset.
-ClockStand withoutLate(const Device& device, const ClockStand& reset, const ClockStand& full, const std::vector<int>& lateSources)
+ClockStand withoutLate(const Device& device, const ClockStand& reset, const ClockStand& full, const std::vector<ClockIndex>& lateSources)
 {
     const auto late = [&lateSources](int source) { return std::find(lateSources.begin(), lateSources.end(), source) != lateSources.end(); };
     ClockStand middle = full;
@@ -61,7 +61,7 @@ ClockStand withoutLate(const Device& device, const ClockStand& reset, const Cloc
     return middle;
 }
 
-ClockBringUp bringUpFrom(const Device& device, const Rates& rates, const AwaitedClock& from, const ClockStand& reset, const ClockStand& full, std::vector<int> lateSources)
+ClockBringUp bringUpFrom(const Device& device, const Rates& rates, const AwaitedClock& from, const ClockStand& reset, const ClockStand& full, std::vector<ClockIndex> lateSources)
 {
     ClockBringUp out;
     out.lateSources = std::move(lateSources);
@@ -87,12 +87,12 @@ ClockBringUp bringUpSteps(const Device& device, const Rates& rates, const ClockS
     return bringUpFrom(device, rates, {-1, reset, {}, {}}, reset, full, lateSourcesOf(device, reset, full));
 }
 
-ClockBringUp bringUpSteps(const Device& device, const Rates& rates, const AwaitedClock& from, const ClockStand& reset, const ClockStand& full, const std::vector<int>& late)
+ClockBringUp bringUpSteps(const Device& device, const Rates& rates, const AwaitedClock& from, const ClockStand& reset, const ClockStand& full, const std::vector<ClockIndex>& late)
 {
     const auto pending = [&from](int source) { return std::find(from.pending.begin(), from.pending.end(), source) != from.pending.end(); };
-    std::vector<int> now = lateSourcesOf(device, reset, full);
+    std::vector<ClockIndex> now = lateSourcesOf(device, reset, full);
     std::erase_if(now, [&](int source) { return !from.stand.trial.clocks[size_t(source)].off && !pending(source); });
-    return bringUpFrom(device, rates, from, reset, full, now == late ? now : std::vector<int>());
+    return bringUpFrom(device, rates, from, reset, full, now == late ? now : std::vector<ClockIndex>());
 }
 
 } // namespace bindrel

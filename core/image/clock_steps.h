@@ -35,21 +35,21 @@ std::vector<Step> clockSteps(const Device& device, const Rates& rates, const Clo
 
 /// How the clocks stand while the bring-up waits for one of them.
 struct AwaitedClock {
-    int clock = -1;
+    ClockIndex clock = -1;
     ClockStand stand;
-    std::vector<int> opened;  ///< instances whose gates have been opened so far
-    std::vector<int> pending; ///< sources that are switched on and not waited for yet
+    std::vector<InstanceIndex> opened;  ///< instances whose gates have been opened so far
+    std::vector<ClockIndex> pending; ///< sources that are switched on and not waited for yet
 };
 struct ClockBringUp {
     std::vector<Step> steps;
-    std::vector<int> lateSources;
+    std::vector<ClockIndex> lateSources;
     std::vector<AwaitedClock> awaited; ///< in the order of the waits; not those of Phase::Late
 };
 /// The same from reset. Sources that take longer than 10 ms and feed neither cores, flash, buses nor multipliers are only switched on; they are waited for in steps of
 /// Phase::Late, after which what comes from them is set. Gates of instances that hold clock fields are opened before the first write.
 ClockBringUp bringUpSteps(const Device& device, const Rates& rates, const ClockStand& reset, const ClockStand& full);
 /// The same from the middle of a bring-up whose late sources these are. Where others would be late now, all are awaited at once.
-ClockBringUp bringUpSteps(const Device& device, const Rates& rates, const AwaitedClock& from, const ClockStand& reset, const ClockStand& full, const std::vector<int>& late);
+ClockBringUp bringUpSteps(const Device& device, const Rates& rates, const AwaitedClock& from, const ClockStand& reset, const ClockStand& full, const std::vector<ClockIndex>& late);
 
 /// What the fall backs of an image are made from.
 struct FallBackFacts {

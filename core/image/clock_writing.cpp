@@ -183,7 +183,7 @@ void ClockWriting::addByRegister(std::vector<FieldWrite> fields, std::string why
 
 void ClockWriting::add(Step step)
 {
-    for (const int instance : {step.instance, step.kind == Step::Kind::Copy ? step.from.instance : step.instance})
+    for (const InstanceIndex instance : {step.instance, step.kind == Step::Kind::Copy ? step.from.instance : step.instance})
         if (gatesClosed_ && std::find(opened_.begin(), opened_.end(), instance) == opened_.end()) {
             opened_.push_back(instance);
             for (Step& wake : wakeSteps(device_, instance))

@@ -16,15 +16,15 @@ class ClockWriting {
 protected:
     ClockWriting(const Device& device, const Rates& rates, const ClockStand& from, const ClockStand& to) : device_(device), rates_(rates), now_(from), to_(to) {}
 
-    const ClockNode& node(int clock) const { return device_.clocks[size_t(clock)]; }
-    const TrialClock& now(int clock) const { return now_.trial.clocks[size_t(clock)]; }
-    const TrialClock& then(int clock) const { return to_.trial.clocks[size_t(clock)]; }
-    std::string rateText(int clock) const { return format(then(clock).rate); }
-    bool isMultiplier(int clock) const { return !node(clock).isSource() && node(clock).type != ClockNode::Type::Gate && node(clock).enable.valid(); }
-    bool sameSetting(int clock) const { return now(clock).setting == then(clock).setting; }
-    bool frozenBy(int clock, int multiplier) const
+    const ClockNode& node(ClockIndex clock) const { return device_.clocks[size_t(clock)]; }
+    const TrialClock& now(ClockIndex clock) const { return now_.trial.clocks[size_t(clock)]; }
+    const TrialClock& then(ClockIndex clock) const { return to_.trial.clocks[size_t(clock)]; }
+    std::string rateText(ClockIndex clock) const { return format(then(clock).rate); }
+    bool isMultiplier(ClockIndex clock) const { return !node(clock).isSource() && node(clock).type != ClockNode::Type::Gate && node(clock).enable.valid(); }
+    bool sameSetting(ClockIndex clock) const { return now(clock).setting == then(clock).setting; }
+    bool frozenBy(ClockIndex clock, int multiplier) const
     {
-        const std::vector<int>& by = node(clock).frozenBy;
+        const std::vector<ClockIndex>& by = node(clock).frozenBy;
         return std::find(by.begin(), by.end(), multiplier) != by.end();
     }
 
@@ -54,9 +54,9 @@ protected:
     const Rates& rates_;
     ClockStand now_; ///< as the operations so far leave them
     const ClockStand& to_;
-    std::vector<int> startOnly_; ///< sources that are switched on without waiting for them
+    std::vector<ClockIndex> startOnly_; ///< sources that are switched on without waiting for them
     bool gatesClosed_ = false;   ///< gates are as the chip's reset leaves them: opened before something is written behind them
-    std::vector<int> opened_;    ///< instances whose gates have been
+    std::vector<InstanceIndex> opened_;    ///< instances whose gates have been
     std::vector<Step> steps_;
     std::vector<AwaitedClock> awaited_; ///< how all stood at each wait for a clock, without that clock
 

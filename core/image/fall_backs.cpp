@@ -33,7 +33,7 @@ public:
     /// Empty when nothing can run without the clock.
     std::optional<FallBack> without(const AwaitedClock& awaited)
     {
-        const int clock = awaited.clock;
+        const ClockIndex clock = awaited.clock;
         FallBack out;
         out.clock = clock;
         out.awaited = device_.clocks[size_t(clock)].ready.ref;
@@ -54,9 +54,9 @@ public:
     }
 
 private:
-    bool comesFrom(int clock, int from) const
+    bool comesFrom(ClockIndex clock, int from) const
     {
-        const std::vector<int> path = pathToSource(f_.rates, clock);
+        const std::vector<ClockIndex> path = pathToSource(f_.rates, clock);
         return std::find(path.begin(), path.end(), from) != path.end();
     }
 
@@ -66,13 +66,13 @@ private:
         set.clocks[device_.clocks[size_t(out.clock)].id] = "off";
         plan_ = withClockSet(f_.plan, set);
         out.rates = computeRates(device_, f_.board, plan_, f_.bindings);
-        const auto runs = [&out](int clock) { return out.rates.clocks[size_t(clock)].running; };
+        const auto runs = [&out](ClockIndex clock) { return out.rates.clocks[size_t(clock)].running; };
         if (!runs(device_.flashClock) || !out.rates.waitStates || !std::all_of(device_.cores.begin(), device_.cores.end(), [&](const Core& core) { return runs(core.clock); }))
             return false;
         leave(out);
         for (size_t i = 0; i < device_.clocks.size(); ++i) {
             const ClockState& state = out.rates.clocks[i];
-            const bool idle = device_.clocks[i].tier == "kernel" && std::all_of(state.users.begin(), state.users.end(), [&out](int need) { return out.left.contains(need); });
+            const bool idle = device_.clocks[i].tier == "kernel" && std::all_of(state.users.begin(), state.users.end(), [&out](NeedIndex need) { return out.left.contains(need); });
             if (const auto broken = limitBreak(state); state.running && state.used && !idle && broken && !broken->toleranceOnly)
                 return false;
         }
@@ -83,9 +83,9 @@ private:
     void leave(FallBack& out) const
     {
         out.left.clear();
-        const auto steady = [&](int clock) { return clock < 0 || (out.rates.clocks[size_t(clock)].running && out.rates.clocks[size_t(clock)].rate == f_.rates.clocks[size_t(clock)].rate); };
+        const auto steady = [&](ClockIndex clock) { return clock < 0 || (out.rates.clocks[size_t(clock)].running && out.rates.clocks[size_t(clock)].rate == f_.rates.clocks[size_t(clock)].rate); };
         for (size_t n = 0; n < f_.plan.needs.size(); ++n) {
-            const int instance = f_.bindings.needs[n].instance;
+            const InstanceIndex instance = f_.bindings.needs[n].instance;
             const bool clocked = instance < 0 || (out.rates.clocks[size_t(device_.instances[size_t(instance)].bus)].running && steady(device_.instances[size_t(instance)].kernel));
             // What a line ignores is counted in cycles of its clock.
             const auto quiet = [&](const PadSetup& setup) {
@@ -97,7 +97,7 @@ private:
         }
     }
 
-    bool meansTheSame(size_t need, const Rates& rates) const
+    bool meansTheSame(NeedIndex need, const Rates& rates) const
     {
         const Setting& planned = f_.settings[need];
         const Setting then = tuneNeed(device_, plan_, f_.bindings, rates, need);
@@ -125,8 +125,8 @@ private:
             if (comesLate(image_, device_, f_.bindings, f_.rates, n))
                 out.left.insert(int(n));
         // A further core brings up all that it owns, or nothing.
-        const auto coreOfNeed = [this](int need) { return std::max(device_.findCore(f_.plan.needs[size_t(need)].core), 0); };
-        for (const int need : out.left)
+        const auto coreOfNeed = [this](NeedIndex need) { return device_.ownerCore(f_.plan.needs[size_t(need)].core); };
+        for (const NeedIndex need : out.left)
             if (coreOfNeed(need) > 0)
                 out.coresHeld.insert(coreOfNeed(need));
         for (size_t n = 0; n < f_.plan.needs.size(); ++n)
@@ -144,7 +144,7 @@ private:
 
 } // namespace
 
-Frequency fastestRate(const Image& image, const Rates& rates, int clock)
+Frequency fastestRate(const Image& image, const Rates& rates, ClockIndex clock)
 {
     Frequency most = rates.clocks[size_t(clock)].rate;
     for (const FallBack& fallBack : image.fallBacks)
@@ -152,12 +152,12 @@ Frequency fastestRate(const Image& image, const Rates& rates, int clock)
     return most;
 }
 
-bool comesLate(const Image& image, const Device& device, const Bindings& bindings, const Rates& rates, std::size_t need)
+bool comesLate(const Image& image, const Device& device, const Bindings& bindings, const Rates& rates, NeedIndex need)
 {
-    const int instance = bindings.needs[need].instance;
+    const InstanceIndex instance = bindings.needs[need].instance;
     if (instance < 0 || image.lateSources.empty())
         return false;
-    const std::vector<int> path = pathToSource(rates, device.instances[size_t(instance)].kernel);
+    const std::vector<ClockIndex> path = pathToSource(rates, device.instances[size_t(instance)].kernel);
     return !path.empty() && std::find(image.lateSources.begin(), image.lateSources.end(), path.back()) != image.lateSources.end();
 }
 

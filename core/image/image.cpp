@@ -97,7 +97,7 @@ Step copyStep(const Device& device, const FieldRef& into, const FieldRef& from, 
     return step;
 }
 
-std::vector<Step> wakeSteps(const Device& device, int instance)
+std::vector<Step> wakeSteps(const Device& device, InstanceIndex instance)
 {
     const Instance& facts = device.instances[size_t(instance)];
     std::vector<Step> out;
@@ -133,7 +133,7 @@ std::vector<const std::vector<Step>*> Image::allSteps() const
     return out;
 }
 
-const RegisterValue* Image::find(int instance, int reg) const
+const RegisterValue* Image::find(InstanceIndex instance, RegisterIndex reg) const
 {
     for (const RegisterValue& value : registers)
         if (value.instance == instance && value.reg == reg)

@@ -32,9 +32,9 @@ struct Step {
     enum class Phase { Unlock, Pins, Clocks, Need, Late, Start, Stop };
     Kind kind = Kind::Write;
     Phase phase = Phase::Clocks;
-    int need = -1; ///< Phase::Need, Start and Stop
-    int instance = -1;
-    int reg = -1;
+    NeedIndex need = -1; ///< Phase::Need, Start and Stop
+    InstanceIndex instance = -1;
+    RegisterIndex reg = -1;
     std::uint32_t mask = 0;
     std::uint32_t value = 0;
     Duration timeout;
@@ -46,8 +46,8 @@ struct Step {
 
 /// A register as the bring-up and all start functions leave it.
 struct RegisterValue {
-    int instance = -1;
-    int reg = -1;
+    InstanceIndex instance = -1;
+    RegisterIndex reg = -1;
     std::uint32_t reset = 0;
     std::uint32_t value = 0;
     std::vector<FieldWrite> fields; ///< that the plan decided, the last write of each
@@ -59,18 +59,18 @@ struct ModeSteps {
     bool slow = false; ///< from the slow clocks and back to them
     std::vector<Step> enter; ///< before the core waits
     std::vector<Step> back;  ///< after it has woken, until all is as before
-    std::vector<int> again;  ///< needs of the first core whose instances lose their power: stopped before, brought up again afterwards, not started
+    std::vector<NeedIndex> again;  ///< needs of the first core whose instances lose their power: stopped before, brought up again afterwards, not started
 };
 
 /// What the bring-up does instead when a clock does not start in its time.
 struct FallBack {
-    int clock = -1;          ///< the source or multiplier that does not come
+    ClockIndex clock = -1;          ///< the source or multiplier that does not come
     FieldRef awaited;        ///< its ready flag: the wait that times out
     bool toSlow = false;     ///< to the plan's slow clocks; else what comes from it stays as after reset
     Rates rates;             ///< at which all runs then
     std::vector<Step> steps; ///< from where the bring-up stands at that moment
-    std::set<int> left;      ///< needs that are not brought up: their clock is missing, or another than their settings were made for
-    std::set<int> coresHeld; ///< cores that are not let go, since a need of theirs is left
+    std::set<NeedIndex> left;      ///< needs that are not brought up: their clock is missing, or another than their settings were made for
+    std::set<CoreIndex> coresHeld; ///< cores that are not let go, since a need of theirs is left
     bool lateToo = false;    ///< what comes from the slow sources is brought up as planned
 };
 
@@ -79,7 +79,7 @@ struct Image {
     std::vector<Step> steps; ///< unlocking, pads, clocks, late clocks, needs in the plan's order, starts
     std::vector<Step> stops; ///< take back what the needs' starts did, each need's in reverse
     /// Sources that are started early and waited for after everything that does not come from them: a slow crystal holds up nothing.
-    std::vector<int> lateSources;
+    std::vector<ClockIndex> lateSources;
     /// From the plan's clocks to its slow ones and back, while the program runs; empty when it has none.
     std::vector<Step> toSlow, toFull;
     std::optional<Rates> slowRates;
@@ -91,7 +91,7 @@ struct Image {
 
     /// Every list of operations that the source has functions for.
     std::vector<const std::vector<Step>*> allSteps() const;
-    const RegisterValue* find(int instance, int reg) const;
+    const RegisterValue* find(InstanceIndex instance, RegisterIndex reg) const;
     /// Code of a field after bring-up, also where the plan decides nothing.
     std::uint32_t codeOf(const Device& device, const FieldRef& ref) const;
 };
@@ -103,20 +103,20 @@ Image makeImage(const Device& device, const Board& board, const Plan& plan, cons
 class SharedRegisters {
 public:
     explicit SharedRegisters(const Device& device) : device_(device) {}
-    bool has(int port, int reg);
+    bool has(InstanceIndex port, RegisterIndex reg);
 
 private:
     const Device& device_;
-    std::map<int, std::vector<bool>> byPort_; ///< by instance: by register
+    std::map<InstanceIndex, std::vector<bool>> byPort_; ///< by instance: by register
 };
 
 
 // The parts of the bring-up, each in a file of its own.
 void appendClockSteps(Image& image, const Device& device, const Board& board, const Plan& plan, const Bindings& bindings, const Rates& rates, const std::vector<Setting>& settings, const std::vector<PadSetup>& pads);
 /// Once the bring-up is through, also by a fall back.
-Frequency fastestRate(const Image& image, const Rates& rates, int clock);
+Frequency fastestRate(const Image& image, const Rates& rates, ClockIndex clock);
 /// Whether a need's clock comes from a source that the bring-up waits for last.
-bool comesLate(const Image& image, const Device& device, const Bindings& bindings, const Rates& rates, std::size_t need);
+bool comesLate(const Image& image, const Device& device, const Bindings& bindings, const Rates& rates, NeedIndex need);
 /// REQUIRES: the clock steps are there.
 void appendModeSteps(Image& image, const Device& device, const Board& board, const Plan& plan, const Bindings& bindings, const Rates& rates, const std::vector<Setting>& settings, const std::vector<PadSetup>& pads);
 void appendUnlockSteps(Image& image, const Device& device);
@@ -134,7 +134,7 @@ std::vector<PadStep> padSteps(Image& image, const Device& device, const Plan& pl
 /// Whether a pad is driven by a peripheral whose registers are set first.
 bool isHandedOver(const Bindings& bindings, const std::vector<Setting>& settings, const PadSetup& setup);
 /// Clock gate on and reset released of an instance, as far as it has them; nothing when that is so after reset.
-std::vector<Step> wakeSteps(const Device& device, int instance);
+std::vector<Step> wakeSteps(const Device& device, InstanceIndex instance);
 void appendNeedSteps(Image& image, const Device& device, const Plan& plan, const Bindings& bindings, const Rates& rates,
                      const std::vector<Setting>& settings, const std::vector<PadSetup>& pads);
 

@@ -38,7 +38,7 @@ ModeSteps stepsFor(const Device& device, const Board& board, const ClockSetting&
     const LowPowerMode& mode = device.modes[size_t(index)];
     ModeSteps out{index, clocks.slow, {}, {}, {}};
     const ModeState state = modeState(device, clocks.plan, bindings, clocks.rates, mode);
-    for (const int need : state.dropped)
+    for (const NeedIndex need : state.dropped)
         if (bindings.needs[size_t(need)].state == BoundNeed::State::Bound && device.findCore(clocks.plan.needs[size_t(need)].core) <= 0)
             out.again.push_back(need);
     for (const PadSetup& setup : pads)

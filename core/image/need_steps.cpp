@@ -20,7 +20,7 @@ const Duration kShortestWait{Rational(1, 10'000)};
 
 class NeedBringUp {
 public:
-    NeedBringUp(Image& image, const Device& device, const Plan& plan, const Rates& rates, int need) : image_(image), device_(device), plan_(plan), rates_(rates), need_(need) {}
+    NeedBringUp(Image& image, const Device& device, const Plan& plan, const Rates& rates, NeedIndex need) : image_(image), device_(device), plan_(plan), rates_(rates), need_(need) {}
 
     /// Clock, personality and DMA channels of the instance: all that can be set for it without its arithmetic.
     void instance(const BoundNeed& bound)
@@ -49,7 +49,7 @@ public:
                 add(updateStep(device_, {{select.ref, select.code, plan_.needs[size_t(need_)].title}}, "Roles of the lanes."), Step::Phase::Need);
     }
 
-    std::vector<std::string> fieldNames(int instance) const
+    std::vector<std::string> fieldNames(InstanceIndex instance) const
     {
         std::vector<std::string> out;
         for (const Register& reg : device_.blockOf(instance).registers)
@@ -128,7 +128,7 @@ public:
         }
         // What the registers of a unit mean depends on what the unit is: that comes first. The one with the "on" bit comes last, so that nothing
         // starts half configured.
-        const auto tells = [&](int reg) { return std::any_of(instance.selects.begin(), instance.selects.end(), [&](const FieldCode& select) { return select.ref.instance == bound.instance && select.ref.reg == reg; }); };
+        const auto tells = [&](RegisterIndex reg) { return std::any_of(instance.selects.begin(), instance.selects.end(), [&](const FieldCode& select) { return select.ref.instance == bound.instance && select.ref.reg == reg; }); };
         std::stable_sort(registers.begin(), registers.end(), [&](const auto& a, const auto& b) {
             return std::tuple(a.first == last, !tells(a.first), a.first) < std::tuple(b.first == last, !tells(b.first), b.first);
         });
@@ -329,7 +329,7 @@ private:
         image_.steps.push_back(std::move(step));
     }
 
-    void gate(int instance)
+    void gate(InstanceIndex instance)
     {
         for (Step& step : wakeSteps(device_, instance)) {
             if (step.kind == Step::Kind::Wait)
@@ -341,8 +341,8 @@ private:
     /// The fastest that the core which waits can run.
     Frequency coreRate() const
     {
-        const int core = device_.findCore(plan_.needs[size_t(need_)].core);
-        return fastestRate(image_, rates_, device_.cores[size_t(std::max(core, 0))].clock);
+        const CoreIndex core = device_.ownerCore(plan_.needs[size_t(need_)].core);
+        return fastestRate(image_, rates_, device_.cores[size_t(core)].clock);
     }
 
     /// What makes the unit this instance, and what its seats' routes need beyond the pads.
@@ -370,7 +370,7 @@ private:
     }
 
     /// Where the core's controller is the chip's own it has a field for each interrupt; that of an Arm core is part of the core.
-    void priority(int instance, const NeedEvent& event)
+    void priority(InstanceIndex instance, const NeedEvent& event)
     {
         const Need& need = plan_.needs[size_t(need_)];
         const Urgency urgency = urgencyOf(device_, plan_, need);
@@ -380,7 +380,7 @@ private:
         const std::optional<int> number = device_.interruptOf(instance, event.event);
         if (!level || !number)
             return;
-        const Core& core = device_.cores[size_t(std::max(device_.findCore(need.core), 0))];
+        const Core& core = device_.cores[size_t(device_.ownerCore(need.core))];
         const FieldRef field = core.interruptController < 0 ? FieldRef() : device_.roleField(core.interruptController, "priority" + std::to_string(*number));
         const std::uint32_t most = field.valid() ? device_.fieldOf(field).maxCode() : core.architecture == Core::Architecture::ArmM && core.priorityBits > 0 ? (1u << std::min(core.priorityBits, 8)) - 1 : 0;
         if (*level > most)
@@ -391,7 +391,7 @@ private:
     }
 
     /// Asks for a state or waits for one; gives the register.
-    int operation(int instance, const RoleStep& step)
+    int operation(InstanceIndex instance, const RoleStep& step)
     {
         FieldWrite write;
         if (!encode(instance, {step.role, step.value, {}, {}, 0}, write))
@@ -408,7 +408,7 @@ private:
         return write.ref.reg;
     }
 
-    static std::vector<FieldWrite>& registerOf(std::vector<std::pair<int, std::vector<FieldWrite>>>& registers, int reg)
+    static std::vector<FieldWrite>& registerOf(std::vector<std::pair<int, std::vector<FieldWrite>>>& registers, RegisterIndex reg)
     {
         auto at = std::find_if(registers.begin(), registers.end(), [reg](const auto& r) { return r.first == reg; });
         if (at == registers.end())
@@ -426,7 +426,7 @@ private:
         return 0;
     }
 
-    bool encode(int instance, const RoleValue& value, FieldWrite& out)
+    bool encode(InstanceIndex instance, const RoleValue& value, FieldWrite& out)
     {
         const Role* role = device_.blockOf(instance).role(value.role);
         const std::optional<std::uint32_t> code = role ? role->encoding.encode(value.value) : std::nullopt;

@@ -11,7 +11,7 @@
 
 namespace bindrel {
 
-bool SharedRegisters::has(int port, int reg)
+bool SharedRegisters::has(InstanceIndex port, RegisterIndex reg)
 {
     const auto [known, fresh] = byPort_.try_emplace(port);
     std::vector<bool>& shared = known->second;
@@ -79,7 +79,7 @@ std::vector<PadStep> padSteps(Image& image, const Device& device, const Plan& pl
     std::map<int, std::vector<FieldWrite>> byRegister;
     for (FieldWrite& write : fields)
         byRegister[write.ref.reg].push_back(std::move(write));
-    const auto shared = [&](int reg) { return sharedRegisters.has(pad.port, reg); };
+    const auto shared = [&](RegisterIndex reg) { return sharedRegisters.has(pad.port, reg); };
     std::string why = fmt::format("{}, pin {}: {} {}, {}.", pad.name, device.pinOf(setup.pad), need.title, seat.signal.title, carried);
     std::vector<std::pair<int, int>> order; // rank, register
     for (const auto& [reg, writes] : byRegister) {
@@ -128,7 +128,7 @@ void appendPinSteps(Image& image, const Device& device, const Plan& plan, const 
     std::vector<Step> resets;
     std::vector<int> seen;
     for (const PadSetup& setup : pads) {
-        const int port = device.pads[size_t(setup.pad)].port;
+        const InstanceIndex port = device.pads[size_t(setup.pad)].port;
         if (port < 0 || setup.wired || std::find(seen.begin(), seen.end(), port) != seen.end())
             continue;
         seen.push_back(port);
@@ -148,7 +148,7 @@ void appendPinSteps(Image& image, const Device& device, const Plan& plan, const 
     for (Step& step : resets)
         add(std::move(step));
 
-    for (const int port : seen) {
+    for (const InstanceIndex port : seen) {
         std::vector<FieldWrite> levels;
         for (const PadSetup& setup : pads)
             if (device.pads[size_t(setup.pad)].port == port && setup.output)

@@ -89,7 +89,7 @@ Expected<NetTable> readNetTable(const std::string& text, const Device& device)
             continue;
         const std::vector<std::string> cells = cellsOf(line, separatorOf(line));
         if (std::exchange(first, false)) {
-            const int pin = columnOf(cells, {"pin", "ball", "pad", "number", "pin number"});
+            const PinIndex pin = columnOf(cells, {"pin", "ball", "pad", "number", "pin number"});
             const int net = columnOf(cells, {"net", "net name", "signal"});
             if (pin >= 0 && net >= 0) {
                 pinColumn = pin;

@@ -21,11 +21,11 @@ const std::vector<SheetColumn>& sheetColumns();
 
 /// A pin of the package with everything that is known of it, as texts in the order of the columns.
 struct SheetRow {
-    int pin = -1; ///< into Package::pins
-    int pad = -1; ///< -1 for supply, ground and dedicated pins
+    PinIndex pin = -1; ///< into Package::pins
+    PadIndex pad = -1; ///< -1 for supply, ground and dedicated pins
     std::vector<std::string> cells;
     /// Whose signal the pad carries; -1 when none does, or several do.
-    int need = -1;
+    NeedIndex need = -1;
     std::string signal;
     bool contested = false;
 };

@@ -15,10 +15,10 @@ namespace bindrel {
 
 namespace {
 
-std::vector<int> openNeeds(const Device& device, const Plan& plan)
+std::vector<NeedIndex> openNeeds(const Device& device, const Plan& plan)
 {
     const Bindings bindings = bind(device, plan);
-    std::vector<int> out;
+    std::vector<NeedIndex> out;
     for (size_t n = 0; n < plan.needs.size(); ++n)
         if (bindings.needs[n].state == BoundNeed::State::Open)
             out.push_back(static_cast<int>(n));
@@ -71,12 +71,12 @@ std::string whyScattered(const Device& device, const Board& board, const Plan& p
     Plan after = plan;
     for (const auto& [need, binding] : way.bindings)
         after.needs[size_t(need)].binding = binding;
-    const std::vector<int> placed = openNeeds(device, plan);
+    const std::vector<NeedIndex> placed = openNeeds(device, plan);
     const PlacementSpace space(device, board, plan, placed);
     std::map<std::string, unsigned> sides;
     for (const Need& need : after.needs)
         for (const auto& [signal, name] : need.binding.pads)
-            if (const int pad = device.findPad(name); pad >= 0 && space.positionOfPad[size_t(pad)] >= 0 && !need.part.empty())
+            if (const PadIndex pad = device.findPad(name); pad >= 0 && space.positionOfPad[size_t(pad)] >= 0 && !need.part.empty())
                 sides[need.part] |= 1u << space.sideOfPad[size_t(pad)];
     const auto worst = std::max_element(sides.begin(), sides.end(), [](const auto& a, const auto& b) { return std::popcount(a.second) < std::popcount(b.second); });
     if (worst == sides.end() || std::popcount(worst->second) < 2)
@@ -87,9 +87,9 @@ std::string whyScattered(const Device& device, const Board& board, const Plan& p
     // Its open needs, beside what is bound: is there room on one side fewer, and if not, who has it?
     PlacementModel::Who who;
     who.choosable = true;
-    std::set<int> own;
+    std::set<NeedIndex> own;
     for (size_t n = 0; n < plan.needs.size(); ++n) {
-        const int need = static_cast<int>(n);
+        const NeedIndex need = static_cast<int>(n);
         const bool ours = plan.needs[n].part == worst->first;
         if (ours)
             own.insert(need);
@@ -102,8 +102,8 @@ std::string whyScattered(const Device& device, const Board& board, const Plan& p
         return {};
     PlacementModel model(space, who);
     std::vector<Literal> all;
-    for (const std::vector<int>* some : {&who.place, &who.stay})
-        for (const int need : *some)
+    for (const std::vector<NeedIndex>* some : {&who.place, &who.stay})
+        for (const NeedIndex need : *some)
             all.push_back(model.takesPart(need));
     const int partNumber = space.needs[size_t(who.place.front())].part;
     const int wanted = std::popcount(worst->second) - 1;
@@ -127,7 +127,7 @@ std::string whyScattered(const Device& device, const Board& board, const Plan& p
         }
         std::vector<std::string> blockers;
         const std::vector<Literal>& core = model.solver.core();
-        for (const int need : who.stay)
+        for (const NeedIndex need : who.stay)
             if (!own.contains(need) && std::find(core.begin(), core.end(), model.takesPart(need)) != core.end())
                 blockers.push_back(plan.needs[size_t(need)].title + (plan.held(holdOfNeed(plan.needs[size_t(need)].id)) ? " (held)" : ""));
         if (!blockers.empty() && (!fewest || blockers.size() < fewest->size())) {

@@ -146,7 +146,7 @@ Stream takeStream(const Device& device, const BoundNeed& bound, const std::strin
 }
 
 /// The instance that stands for a unit; -1 for one that stands for itself.
-int firstOfUnit(const Device& device, int instance)
+int firstOfUnit(const Device& device, InstanceIndex instance)
 {
     const std::string& unit = device.instances[size_t(instance)].unit;
     if (unit.empty())
@@ -161,13 +161,13 @@ bool saidElsewhere(const Device& device, const Bindings& out, const Contest& con
     const auto seatOf = [&](const Claim& claim) -> const Seat* {
         return claim.seat < 0 ? nullptr : &out.needs[size_t(claim.need)].seats[size_t(claim.seat)];
     };
-    const auto padOf = [&](const Claim& claim) { return seatOf(claim) ? seatOf(claim)->pad : -1; };
+    const auto padOf = [&](const Claim& claim) { return seatOf(claim) ? seatOf(claim)->pad : PadIndex(); };
     const auto instanceOf = [&](const Claim& claim) { return out.needs[size_t(claim.need)].instance; };
     const auto same = [&](auto value) {
         return std::all_of(contest.claims.begin(), contest.claims.end(), [&](const Claim& c) { return value(c) >= 0 && value(c) == value(contest.claims.front()); });
     };
     const auto unitOf = [&](const Claim& claim) {
-        const int instance = instanceOf(claim);
+        const InstanceIndex instance = instanceOf(claim);
         return instance < 0 ? -1 : firstOfUnit(device, instance);
     };
     switch (contest.resource.kind) {
@@ -192,7 +192,7 @@ bool saidElsewhere(const Device& device, const Bindings& out, const Contest& con
 BoundNeed seatNeed(const Device& device, const Need& need)
 {
     BoundNeed bound;
-    bound.instance = need.binding.instance.empty() ? -1 : device.findInstance(need.binding.instance);
+    bound.instance = need.binding.instance.empty() ? InstanceIndex() : device.findInstance(need.binding.instance);
     std::vector<OpenSeat> seats;
     for (const SignalSpec& signal : signalsOf(need)) {
         const auto pad = need.binding.pads.find(signal.id);
@@ -207,7 +207,7 @@ BoundNeed seatNeed(const Device& device, const Need& need)
     return bound;
 }
 
-void useInstance(std::vector<Use>& out, const Device& device, const Need& need, int instance)
+void useInstance(std::vector<Use>& out, const Device& device, const Need& need, InstanceIndex instance)
 {
     const Instance& facts = device.instances[size_t(instance)];
     const KindSpec* kind = findKind(need.kind);
@@ -219,7 +219,7 @@ void useInstance(std::vector<Use>& out, const Device& device, const Need& need, 
         out.push_back({{Resource::Kind::Setting, device.muxField(select.ref)}, std::to_string(select.code), -1});
 }
 
-void useSeat(std::vector<Use>& out, const Device& device, int seat, const SignalSpec& signal, int pad, int route, int channel)
+void useSeat(std::vector<Use>& out, const Device& device, int seat, const SignalSpec& signal, PadIndex pad, RouteIndex route, int channel)
 {
     out.push_back({{Resource::Kind::Pad, pad}, {}, seat});
     const Pad& facts = device.pads[size_t(pad)];

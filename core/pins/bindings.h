@@ -14,8 +14,8 @@ namespace bindrel {
 /// Where one signal of a need sits.
 struct Seat {
     SignalSpec signal;
-    int pad = -1;
-    int route = -1;         ///< into Device::routes; -1 for a port's bit, or when the pad cannot carry the signal
+    PadIndex pad = -1;
+    RouteIndex route = -1;         ///< into Device::routes; -1 for a port's bit, or when the pad cannot carry the signal
     int channel = 0;        ///< number that stands for # in the signal's pattern; 0 when it has none
     std::string impossible; ///< why the pad cannot carry the signal; empty when it can
 };
@@ -31,7 +31,7 @@ struct Stream {
 struct BoundNeed {
     enum class State { Open, Bound, Contested };
     State state = State::Open;
-    int instance = -1;
+    InstanceIndex instance = -1;
     bool shared = false;         ///< other needs use the instance too, in the same way (one time base, one converter)
     std::vector<Seat> seats;     ///< in the order of the kind's signals; pad -1 where none is chosen
     std::vector<Stream> streams; ///< in the order of the kind's requests
@@ -55,7 +55,7 @@ struct Resource {
 };
 
 struct Claim {
-    int need = -1;
+    NeedIndex need = -1;
     int seat = -1; ///< -1 for the claim of the need as a whole
 };
 
@@ -92,8 +92,8 @@ BoundNeed seatNeed(const Device& device, const Need& need);
 /// Everything that a need takes where it stands: its instance, and for each seat the pad, line, mux settings and so on.
 std::vector<Use> usesOf(const Device& device, const Need& need, const BoundNeed& bound);
 /// The part of it that the instance alone causes, and one seat alone.
-void useInstance(std::vector<Use>& out, const Device& device, const Need& need, int instance);
-void useSeat(std::vector<Use>& out, const Device& device, int seat, const SignalSpec& signal, int pad, int route, int channel);
+void useInstance(std::vector<Use>& out, const Device& device, const Need& need, InstanceIndex instance);
+void useSeat(std::vector<Use>& out, const Device& device, int seat, const SignalSpec& signal, PadIndex pad, RouteIndex route, int channel);
 
 /// "PD3", "UART3", "interrupt line 4".
 std::string nameOf(const Device& device, const Resource& resource);

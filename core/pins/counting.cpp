@@ -94,9 +94,9 @@ bool Counting::possible(const Solver& solver, std::vector<Literal>& why)
     return true;
 }
 
-std::vector<int> Counting::tooMany() const
+std::vector<NeedIndex> Counting::tooMany() const
 {
-    std::vector<int> out = tooMany_;
+    std::vector<NeedIndex> out = tooMany_;
     std::sort(out.begin(), out.end());
     out.erase(std::unique(out.begin(), out.end()), out.end());
     return out;

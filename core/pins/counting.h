@@ -12,7 +12,7 @@ public:
     struct Taker {
         std::vector<Literal> when; ///< it takes one as soon as all of these are so
         std::vector<std::pair<int, Literal>> options; ///< thing, and what says that it is taken
-        int who = -1; ///< for tooMany()
+        NeedIndex who; ///< for tooMany()
     };
     /// Takers that may share one thing: together they need one.
     void add(std::vector<Taker> alike) { groups_.push_back({std::move(alike), -1, -1}); }
@@ -20,7 +20,7 @@ public:
     /// See Watcher::possible.
     bool possible(const Solver& solver, std::vector<Literal>& why);
     /// After that was false: who the takers of the Hall set are.
-    std::vector<int> tooMany() const;
+    std::vector<NeedIndex> tooMany() const;
 
 private:
     struct Group {
@@ -34,7 +34,8 @@ private:
 
     std::vector<Group> groups_;
     std::vector<int> owner_; ///< by thing: the group that has it
-    std::vector<int> seenThing_, seenGroup_, tooMany_;
+    std::vector<int> seenThing_, seenGroup_;
+    std::vector<NeedIndex> tooMany_;
     std::vector<char> isSeen_;
 };
 

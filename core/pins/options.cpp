@@ -45,7 +45,7 @@ std::string clashText(const Device& device, const Plan& plan, const Taken& taken
     return {};
 }
 
-void judge(Option& option, const Device& device, const Board& board, const Plan& plan, const Bindings& bindings, const Taken& taken, int need,
+void judge(Option& option, const Device& device, const Board& board, const Plan& plan, const Bindings& bindings, const Taken& taken, NeedIndex need,
            const SignalSpec& signal)
 {
     const BoundNeed& bound = bindings.needs[size_t(need)];
@@ -96,7 +96,7 @@ void judge(Option& option, const Device& device, const Board& board, const Plan&
 
 } // namespace
 
-std::vector<Option> optionsFor(const Device& device, const Board& board, const Plan& plan, const Bindings& bindings, int need,
+std::vector<Option> optionsFor(const Device& device, const Board& board, const Plan& plan, const Bindings& bindings, NeedIndex need,
                                std::string_view signalId)
 {
     std::vector<Option> out;
@@ -107,7 +107,7 @@ std::vector<Option> optionsFor(const Device& device, const Board& board, const P
         return out;
     const std::string wanted = kind->instanceGoal.empty() ? "" : goalName(plan.needs[size_t(need)], kind->instanceGoal);
     for (size_t p = 0; p < device.pads.size(); ++p) {
-        const int pad = static_cast<int>(p);
+        const PadIndex pad = static_cast<int>(p);
         if (device.pinOf(pad).empty())
             continue;
         if (signal->pattern.empty()) {
@@ -155,7 +155,7 @@ void sitBy(const Device& device, Need& need, std::string_view signal, const Opti
 
 } // namespace
 
-Edit takeOption(const Device& device, const Board& board, const Plan& plan, const Bindings& bindings, int needIndex,
+Edit takeOption(const Device& device, const Board& board, const Plan& plan, const Bindings& bindings, NeedIndex needIndex,
                 std::string_view signal, const Option& option)
 {
     const Need& need = plan.needs[size_t(needIndex)];
@@ -210,7 +210,7 @@ Expected<Edit> bindNeed(const Device& device, const Board& board, const Plan& pl
     return problemOf(fmt::format("the plan has no need \"{}\".", id));
 }
 
-Expected<Room> makeRoom(const Device& device, const Board& board, const Plan& plan, const Bindings& bindings, int needIndex, std::string_view signal, const Option& option,
+Expected<Room> makeRoom(const Device& device, const Board& board, const Plan& plan, const Bindings& bindings, NeedIndex needIndex, std::string_view signal, const Option& option,
                         const std::function<bool()>& cancelled)
 {
     const Need& need = plan.needs[size_t(needIndex)];
@@ -249,7 +249,7 @@ Expected<Room> makeRoom(const Device& device, const Board& board, const Plan& pl
     return room;
 }
 
-void priceOption(Option& option, const Device& device, const Board& board, const Plan& plan, const Bindings& bindings, int need, std::string_view signal,
+void priceOption(Option& option, const Device& device, const Board& board, const Plan& plan, const Bindings& bindings, NeedIndex need, std::string_view signal,
                  const std::function<bool()>& cancelled)
 {
     if (option.cost != Option::Cost::Contends)
@@ -268,7 +268,7 @@ void priceOption(Option& option, const Device& device, const Board& board, const
         option.reason += room->others.size() == 1 ? fmt::format("; {} moves", room->others.front()) : fmt::format("; {} needs move", room->others.size());
 }
 
-std::vector<InstanceOption> instanceOptions(const Device& device, const Board& board, const Plan& plan, int needIndex, const std::function<bool()>& cancelled)
+std::vector<InstanceOption> instanceOptions(const Device& device, const Board& board, const Plan& plan, NeedIndex needIndex, const std::function<bool()>& cancelled)
 {
     std::vector<InstanceOption> out;
     const Need& need = plan.needs[size_t(needIndex)];

@@ -17,9 +17,9 @@ struct Option {
         Contends,   ///< another need has the pad or the instance: taking it makes contention
         Impossible, ///< held, or routed to something else on the board
     };
-    int pad = -1;
-    int instance = -1; ///< -1 for a port's bit
-    int route = -1;
+    PadIndex pad = -1;
+    InstanceIndex instance = -1; ///< -1 for a port's bit
+    RouteIndex route = -1;
     int channel = 0; ///< of the instance, where the signal is one of several alike
     Cost cost = Cost::Free;
     std::string reason; ///< in words: "free", "UART1 moves here from …", "taken by Lid switch"
@@ -28,12 +28,12 @@ struct Option {
 };
 
 /// Every pad that the chip can connect to the signal, in the order cheapest first, then by pad name.
-std::vector<Option> optionsFor(const Device& device, const Board& board, const Plan& plan, const Bindings& bindings, int need,
+std::vector<Option> optionsFor(const Device& device, const Board& board, const Plan& plan, const Bindings& bindings, NeedIndex need,
                                std::string_view signal);
 
 /// The edit that puts one signal on an option's pad. When the option lies on another instance the need moves there as a
 /// whole: signals that have no free pad there are left open.
-Edit takeOption(const Device& device, const Board& board, const Plan& plan, const Bindings& bindings, int need,
+Edit takeOption(const Device& device, const Board& board, const Plan& plan, const Bindings& bindings, NeedIndex need,
                 std::string_view signal, const Option& option);
 
 /// What it takes to put a signal on an option's pad without contention: which needs move where.
@@ -45,22 +45,22 @@ struct Room {
     bool proven = false; ///< no way moves fewer
 };
 /// Moves the fewest needs out of the way. Fails with what stands in the way when that cannot be done.
-Expected<Room> makeRoom(const Device& device, const Board& board, const Plan& plan, const Bindings& bindings, int need, std::string_view signal, const Option& option,
+Expected<Room> makeRoom(const Device& device, const Board& board, const Plan& plan, const Bindings& bindings, NeedIndex need, std::string_view signal, const Option& option,
                         const std::function<bool()>& cancelled = {});
 /// Says of an option that contends what making room would take: its cost becomes that of moves, or impossible, its reason the
 /// chain of moves in short.
-void priceOption(Option& option, const Device& device, const Board& board, const Plan& plan, const Bindings& bindings, int need, std::string_view signal,
+void priceOption(Option& option, const Device& device, const Board& board, const Plan& plan, const Bindings& bindings, NeedIndex need, std::string_view signal,
                  const std::function<bool()>& cancelled = {});
 
 /// An instance that could serve a need as a whole, with its signals placed anew where they must.
 struct InstanceOption {
-    int instance = -1;
+    InstanceIndex instance = -1;
     Option::Cost cost = Option::Cost::Free; ///< Current, Free, Room or Impossible
     std::string reason;                     ///< "free", "Gate encoder moves", "its pads are taken by …"
     Edit edit;                              ///< takes it; empty when it is impossible or taken already
 };
 /// Every instance of the kind that the need asks for, in the order of the device; none for a need that takes no instance.
-std::vector<InstanceOption> instanceOptions(const Device& device, const Board& board, const Plan& plan, int need, const std::function<bool()>& cancelled = {});
+std::vector<InstanceOption> instanceOptions(const Device& device, const Board& board, const Plan& plan, NeedIndex need, const std::function<bool()>& cancelled = {});
 
 /// The best way to bind one need completely without touching any other: free instance, free pads, near together, sparing
 /// pads that other open needs could use. What the need has already is kept where it can be.

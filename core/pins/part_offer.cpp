@@ -68,7 +68,7 @@ Expected<PartOffer> offerPart(const Device& device, const Board& board, const Pl
     }
     if (found.ways.empty()) {
         std::vector<std::string> names;
-        for (const int need : found.culprits)
+        for (const NeedIndex need : found.culprits)
             names.push_back(next.needs[size_t(need)].title);
         out.why = found.cancelled ? "the search was stopped" : names.empty() ? "no place was found" : names.size() == 1 ? fmt::format("{} has nothing for {}", device.name, names[0]) : fmt::format("{} cannot all stand", listed(names));
         return out;

@@ -9,9 +9,9 @@ namespace bindrel {
 
 namespace {
 
-using Needs = std::vector<int>;
+using Needs = std::vector<NeedIndex>;
 
-bool contains(const Needs& needs, int need) { return std::find(needs.begin(), needs.end(), need) != needs.end(); }
+bool contains(const Needs& needs, NeedIndex need) { return std::find(needs.begin(), needs.end(), need) != needs.end(); }
 
 class Search {
 public:
@@ -20,7 +20,7 @@ public:
     {
         const Bindings bindings = bind(device, plan);
         for (size_t n = 0; n < plan.needs.size(); ++n) {
-            const int need = static_cast<int>(n);
+            const NeedIndex need = static_cast<int>(n);
             if (contains(request.needs, need))
                 continue;
             const bool held = plan.held(holdOfNeed(plan.needs[n].id));
@@ -96,7 +96,7 @@ private:
             if (const std::optional<Needs> must = whoMustMove()) {
                 PlacementModel::Who few = who();
                 few.move = *must;
-                for (const int need : movable_)
+                for (const NeedIndex need : movable_)
                     if (!contains(*must, need))
                         few.stay.push_back(need);
                 findWaysFor(few);
@@ -111,14 +111,14 @@ private:
     {
         Needs stay = fixed_;
         stay.insert(stay.end(), movable_.begin(), movable_.end());
-        std::erase_if(stay, [this](int need) { return space_.needs[size_t(need)].now.empty(); });
+        std::erase_if(stay, [this](NeedIndex need) { return space_.needs[size_t(need)].now.empty(); });
         PlacementModel model(space_, {request_.needs, {}, stay, false, true});
         watch(model);
         const auto solveBeside = [&](const Needs& some) {
             std::vector<Literal> assumptions;
-            for (const int need : request_.needs)
+            for (const NeedIndex need : request_.needs)
                 assumptions.push_back(model.takesPart(need));
-            for (const int need : stay)
+            for (const NeedIndex need : stay)
                 assumptions.push_back(contains(some, need) ? model.takesPart(need) : ~model.takesPart(need));
             return model.solve(assumptions, left_ / 64);
         };
@@ -131,7 +131,7 @@ private:
                 return std::nullopt;
             // One of the core is enough by itself, or the reason is not plain.
             const std::vector<Literal> core = model.solver.core();
-            const auto culprit = std::find_if(staying.begin(), staying.end(), [&](int need) {
+            const auto culprit = std::find_if(staying.begin(), staying.end(), [&](NeedIndex need) {
                 if (!contains(movable_, need) || std::find(core.begin(), core.end(), model.takesPart(need)) == core.end())
                     return false;
                 Needs alone = fixed_;
@@ -225,11 +225,11 @@ private:
         vars.insert(vars.end(), movable_.begin(), movable_.end());
         // What takes nothing is in nobody's way.
         Needs stay = fixed_;
-        std::erase_if(stay, [this](int need) { return space_.needs[size_t(need)].now.empty(); });
+        std::erase_if(stay, [this](NeedIndex need) { return space_.needs[size_t(need)].now.empty(); });
         // Counting names few; often the reason lies among them and those that stay.
         if (!tooMany_.empty()) {
             Needs few = vars;
-            std::erase_if(few, [this](int need) { return !contains(tooMany_, need); });
+            std::erase_if(few, [this](NeedIndex need) { return !contains(tooMany_, need); });
             if (explainAmong(few, stay))
                 return;
         }
@@ -245,10 +245,10 @@ private:
         all.insert(all.end(), vars.begin(), vars.end());
         const auto solveFor = [&](const Needs& some, long effort) {
             std::vector<Literal> assumptions;
-            for (const int need : all)
+            for (const NeedIndex need : all)
                 if (contains(some, need))
                     assumptions.push_back(model.takesPart(need));
-            for (const int need : all)
+            for (const NeedIndex need : all)
                 if (!contains(some, need))
                     assumptions.push_back(~model.takesPart(need));
             return model.solve(assumptions, effort);
@@ -256,7 +256,7 @@ private:
         const auto coreOf = [&](const Needs& some) {
             Needs out;
             const std::vector<Literal>& core = model.solver.core();
-            for (const int need : some)
+            for (const NeedIndex need : some)
                 if (std::find(core.begin(), core.end(), model.takesPart(need)) != core.end())
                     out.push_back(need);
             return out;
@@ -269,7 +269,7 @@ private:
         // "Three buses on two controllers" says more than whose pads they would have to take.
         for (const int culprit : Needs(core)) {
             Needs alike = all;
-            std::erase_if(alike, [&](int need) { return plan_.needs[size_t(need)].kind != plan_.needs[size_t(culprit)].kind; });
+            std::erase_if(alike, [&](NeedIndex need) { return plan_.needs[size_t(need)].kind != plan_.needs[size_t(culprit)].kind; });
             if (contains(vars, culprit) && alike.size() < all.size() && solveFor(alike, left_ / 8) == Solver::Answer::No) {
                 core = coreOf(alike);
                 break;

@@ -38,13 +38,13 @@ struct PlacementProof {
 };
 
 struct Placement {
-    std::vector<std::pair<int, Binding>> bindings; ///< by need; only what differs from the plan
+    std::vector<std::pair<NeedIndex, Binding>> bindings; ///< by need; only what differs from the plan
     PlacementCost cost;
     PlacementProof proof;
 };
 
 struct PlacementRequest {
-    std::vector<int> needs;        ///< that must be placed: what they have now is a preference, not a fact
+    std::vector<NeedIndex> needs;        ///< that must be placed: what they have now is a preference, not a fact
     bool mayMove = false;          ///< whether bound needs that nobody holds may move, as few as possible
     std::size_t count = 1;         ///< best ways wanted
     bool ranked = true;            ///< else the first ways that are found do, in any order
@@ -60,7 +60,7 @@ struct PlacementResult {
     bool proven = false;    ///< no way moves less than the first; or, without ways, there is none
     bool cancelled = false;
     /// Without ways: needs that cannot stand together, so that leaving out any one of them makes room for the others.
-    std::vector<int> culprits;
+    std::vector<NeedIndex> culprits;
     /// Whether the culprits were made as few as they can be; else some of them may be spared.
     bool minimal = false;
 };

@@ -29,7 +29,7 @@ PlacementCost PlacementModel::costOf(const Way& way) const
     };
     std::array<std::vector<Sitting>, 4> sitting;
     std::vector<unsigned> sidesOfPart(std::size_t(space_.parts), 0u);
-    const auto sit = [&](int part, int pad, unsigned& sidesOfNeed) {
+    const auto sit = [&](int part, PadIndex pad, unsigned& sidesOfNeed) {
         if (space_.positionOfPad[std::size_t(pad)] < 0)
             return;
         const int side = space_.sideOfPad[std::size_t(pad)];
@@ -49,10 +49,10 @@ PlacementCost PlacementModel::costOf(const Way& way) const
         unsigned sides = 0;
         if (!stand || stand->site < 0) {
             if (p.mayStay) {
-                for (const int pad : entry.padsNow)
+                for (const PadIndex pad : entry.padsNow)
                     sit(entry.part, pad, sides);
                 for (std::size_t s = 0; s < entry.signals.size(); ++s)
-                    if (const int pad = padNow(p.need, s); entry.places[s] >= 0 && pad >= 0)
+                    if (const PadIndex pad = padNow(p.need, s); entry.places[s] >= 0 && pad >= 0)
                         rows[std::size_t(entry.part)][entry.places[s]] = pad;
             }
             cost.splits += beyondOne(sides);
@@ -106,12 +106,12 @@ PlacementCost PlacementModel::costOf(const Way& way) const
 }
 
 /// Where a signal of a need sits as the plan has it; -1 where it does not.
-int PlacementModel::padNow(int need, std::size_t signal) const
+PadIndex PlacementModel::padNow(NeedIndex need, std::size_t signal) const
 {
     const auto& pads = space_.plan.needs[std::size_t(need)].binding.pads;
     const auto now = pads.find(space_.needs[std::size_t(need)].signals[signal].id);
-    const int pad = now == pads.end() ? -1 : space_.device.findPad(now->second);
-    return pad >= 0 && space_.positionOfPad[std::size_t(pad)] >= 0 ? pad : -1;
+    const PadIndex pad = now == pads.end() ? PadIndex() : space_.device.findPad(now->second);
+    return pad >= 0 && space_.positionOfPad[std::size_t(pad)] >= 0 ? pad : PadIndex();
 }
 
 int PlacementModel::turnsOf(const std::vector<std::map<int, int>>& rows) const
@@ -141,7 +141,7 @@ void PlacementModel::addRows(std::vector<Solver::Term>& out)
             if (entry.places[s] < 0)
                 continue;
             auto& seats = rows[std::size_t(entry.part)][entry.places[s]];
-            if (const int pad = padNow(p.need, s); p.mayStay && pad >= 0)
+            if (const PadIndex pad = padNow(p.need, s); p.mayStay && pad >= 0)
                 seats.emplace_back(pad, p.stays);
             if (p.placed)
                 seats.insert(seats.end(), p.seats[s].begin(), p.seats[s].end());
@@ -169,7 +169,7 @@ void PlacementModel::addSides()
 {
     std::vector<std::array<std::vector<Literal>, 4>> ofPart(std::size_t(space_.parts)), ofNeed(space_.needs.size());
     for (const Participant& p : participants_) {
-        const auto add = [&](int pad, Literal literal) {
+        const auto add = [&](PadIndex pad, Literal literal) {
             if (space_.positionOfPad[std::size_t(pad)] < 0)
                 return;
             const std::size_t side = std::size_t(space_.sideOfPad[std::size_t(pad)]);
@@ -337,7 +337,7 @@ void PlacementModel::addBetween()
     std::vector<std::vector<Literal>> ofPad(pads);
     for (const Participant& p : participants_) {
         const PlacementSpace::Entry& entry = space_.needs[std::size_t(p.need)];
-        const auto add = [&](int pad, Literal literal) {
+        const auto add = [&](PadIndex pad, Literal literal) {
             if (space_.positionOfPad[std::size_t(pad)] < 0 || solver.valueOf(literal) < 0)
                 return;
             ofPad[std::size_t(pad)].push_back(literal);
@@ -377,7 +377,7 @@ void PlacementModel::addBetween()
                 std::vector<Literal> from;
                 if (so.exists())
                     from.push_back(so);
-                for (const int pad : there)
+                for (const PadIndex pad : there)
                     if (const auto mine = own.find(pad); mine != own.end())
                         from.push_back(mine->second);
                 if (!from.empty() && (from.size() > 1 || from.front() != so))
@@ -393,7 +393,7 @@ void PlacementModel::addBetween()
                 const auto right = behind.find(place);
                 if (right == behind.end())
                     continue;
-                for (const int pad : places[side].at(place)) {
+                for (const PadIndex pad : places[side].at(place)) {
                     const auto mine = own.find(pad);
                     const Literal gap = solver.fresh();
                     std::vector<Literal> clause{~left, ~right->second, gap};

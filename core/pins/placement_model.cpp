@@ -11,11 +11,11 @@ PlacementModel::PlacementModel(const PlacementSpace& space, const Who& who) : sp
 {
     truth_ = solver.fresh();
     solver.is(truth_);
-    for (const int need : who.place)
+    for (const NeedIndex need : who.place)
         participate(need, true, false);
-    for (const int need : who.move)
+    for (const NeedIndex need : who.move)
         participate(need, true, true);
-    for (const int need : who.stay)
+    for (const NeedIndex need : who.stay)
         participate(need, false, true);
 
     // Who can stay without contention is decided on first, then who has the least choice; instances before pads.
@@ -60,7 +60,7 @@ std::vector<std::size_t> PlacementModel::countContests() const
     return out;
 }
 
-void PlacementModel::participate(int need, bool placed, bool mayStay)
+void PlacementModel::participate(NeedIndex need, bool placed, bool mayStay)
 {
     Participant p;
     p.need = need;
@@ -225,7 +225,7 @@ void PlacementModel::addSeats()
                     all.emplace_back(entry.sites[i].choices[s][c].pad, p.sites[i].choices[s][c]);
             std::sort(all.begin(), all.end());
             for (std::size_t at = 0; at < all.size();) {
-                const int pad = all[at].first;
+                const PadIndex pad = all[at].first;
                 here.clear();
                 for (; at < all.size() && all[at].first == pad; ++at)
                     here.push_back(all[at].second);
@@ -236,10 +236,10 @@ void PlacementModel::addSeats()
     }
 }
 
-Literal PlacementModel::seatOf(const Participant& p, std::size_t signal, int pad) const
+Literal PlacementModel::seatOf(const Participant& p, std::size_t signal, PadIndex pad) const
 {
     const auto& seats = p.seats[signal];
-    return std::lower_bound(seats.begin(), seats.end(), std::pair(pad, Literal()))->second;
+    return std::lower_bound(seats.begin(), seats.end(), std::pair(int(pad), Literal()))->second;
 }
 
 void PlacementModel::exclusions()
@@ -309,7 +309,7 @@ void PlacementModel::countThings()
             Counting::Taker taker{moving, {p.seats[s].begin(), p.seats[s].end()}, p.need};
             if (p.mayStay && who_.clearStays)
                 if (const auto now = need.binding.pads.find(entry.signals[s].id); now != need.binding.pads.end())
-                    if (const int pad = space_.device.findPad(now->second); pad >= 0) {
+                    if (const PadIndex pad = space_.device.findPad(now->second); pad >= 0) {
                         taker.when = always;
                         taker.options.emplace_back(pad, p.stays);
                     }

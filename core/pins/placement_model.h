@@ -15,9 +15,9 @@ namespace bindrel {
 class PlacementModel : private Watcher {
 public:
     struct Who {
-        std::vector<int> place;  ///< must get a place
-        std::vector<int> move;   ///< stay or get another place
-        std::vector<int> stay;   ///< keep what they have
+        std::vector<NeedIndex> place;  ///< must get a place
+        std::vector<NeedIndex> move;   ///< stay or get another place
+        std::vector<NeedIndex> stay;   ///< keep what they have
         bool clearStays = false; ///< those that could move must not stay in contention with each other or with those that stay
         bool choosable = false;  ///< who takes part is decided by assumptions: see takesPart()
     };
@@ -27,7 +27,7 @@ public:
 
     /// Where one need stands.
     struct Stand {
-        int need = -1;
+        NeedIndex need = -1;
         int site = -1; ///< -1: it stays
         std::vector<int> choices;  ///< by signal, into the site's
         std::vector<int> channels; ///< of the DMA requests
@@ -37,8 +37,8 @@ public:
 
     Solver solver;
     /// When counting alone has shown that not all can have a place: who is too many, most of whom could be spared. Else empty.
-    const std::vector<int>& tooMany() const { return tooMany_; }
-    Literal takesPart(int need) const { return participants_[std::size_t(of_[std::size_t(need)])].takesPart; }
+    const std::vector<NeedIndex>& tooMany() const { return tooMany_; }
+    Literal takesPart(NeedIndex need) const { return participants_[std::size_t(of_[std::size_t(need)])].takesPart; }
     /// That a part uses a side; does not exist where it cannot.
     Literal partOn(int part, std::size_t side) const { return partOn_[std::size_t(part)][side]; }
     /// In how many contests a literal of stays() is.
@@ -47,8 +47,8 @@ public:
         const auto known = contests_.find(literal);
         return known == contests_.end() ? 0 : known->second;
     }
-    const std::vector<int>& movers() const { return movers_; }
-    Literal stays(int need) const { return participants_[std::size_t(of_[std::size_t(need)])].stays; }
+    const std::vector<NeedIndex>& movers() const { return movers_; }
+    Literal stays(NeedIndex need) const { return participants_[std::size_t(of_[std::size_t(need)])].stays; }
 
     /// Looks for a way in which the assumptions hold. `Unknown` when it takes more than the effort.
     Solver::Answer solve(std::span<const Literal> assumptions, long effort);
@@ -78,7 +78,7 @@ private:
         std::vector<std::vector<std::pair<int, Literal>>> channels;      ///< by DMA request
     };
     struct Participant {
-        int need = -1;
+        NeedIndex need = -1;
         bool placed = false, mayStay = false;
         Literal takesPart, stays;
         std::vector<SiteLiterals> sites;
@@ -87,7 +87,7 @@ private:
     /// Takers of a resource that get along have the same key: those who say the same, and the signals of one need. On a pad and on a DMA channel not
     /// even these.
     using Key = std::pair<int, int>;
-    static Key keyOf(const PlacementSpace::Taking& taking, int need) { return taking.as != 0 ? Key(0, taking.as) : Key(1, need); }
+    static Key keyOf(const PlacementSpace::Taking& taking, NeedIndex need) { return taking.as != 0 ? Key(0, taking.as) : Key(1, need); }
     /// What takes a resource. Those that stay are told apart: they need not get along with each other.
     struct Taker {
         int resource;
@@ -113,13 +113,13 @@ private:
     /// Sides on which all signals can still sit.
     unsigned commonSides(const Solver& state, const Participant& p, std::size_t site) const;
     std::vector<std::size_t> countContests() const;
-    void participate(int need, bool placed, bool mayStay);
+    void participate(NeedIndex need, bool placed, bool mayStay);
     void addNeed(Participant& p);
     void addSite(Participant& p, std::size_t site);
     void agreeWithin(const Participant& p, std::size_t site);
     void exclusions();
     void addSeats();
-    Literal seatOf(const Participant& p, std::size_t signal, int pad) const;
+    Literal seatOf(const Participant& p, std::size_t signal, PadIndex pad) const;
     void countThings();
     Literal anyOf(const std::vector<Literal>& literals);
     Literal exactlyAnyOf(const std::vector<Literal>& literals);
@@ -145,13 +145,13 @@ private:
     template <typename Visit> void eachSeat(const Participant& p, Visit visit) const
     {
         if (p.mayStay)
-            for (const int pad : space_.needs[std::size_t(p.need)].padsNow)
+            for (const PadIndex pad : space_.needs[std::size_t(p.need)].padsNow)
                 visit(pad, p.stays);
         for (const auto& seats : p.seats)
             for (const auto& [pad, literal] : seats)
                 visit(pad, literal);
     }
-    int padNow(int need, std::size_t signal) const;
+    PadIndex padNow(NeedIndex need, std::size_t signal) const;
     int turnsOf(const std::vector<std::map<int, int>>& rows) const;
 
     const PlacementSpace& space_;
@@ -159,11 +159,11 @@ private:
     Literal truth_;
     std::vector<Participant> participants_;
     std::vector<int> of_; ///< by need: its participant, -1
-    std::vector<int> movers_;
+    std::vector<NeedIndex> movers_;
     std::vector<Taker> takers_;
     std::map<Literal, int> contests_;
     std::vector<Counting> counting_;
-    std::vector<int> tooMany_;
+    std::vector<NeedIndex> tooMany_;
     std::vector<Guide> guides_; ///< by choice of the solver
     std::vector<std::array<Literal, 4>> partOn_, needOn_; ///< by part, by need: whether it uses a side; `truth_` where it does for certain
     struct Between {

@@ -163,14 +163,14 @@ std::vector<bool> PlacementOptimiser::neighbourhood(const Level& level, std::siz
         const PlacementSpace::Entry& entry = space.needs[std::size_t(stand.need)];
         if (stand.site < 0)
             return entry.padsNow;
-        std::vector<int> out;
+        std::vector<PadIndex> out;
         for (std::size_t s = 0; s < stand.choices.size(); ++s)
             out.push_back(entry.sites[std::size_t(stand.site)].choices[s][std::size_t(stand.choices[s])].pad);
         return out;
     };
     for (std::size_t w = 0; w < way.size(); ++w) {
         const PlacementSpace::Entry& entry = space.needs[std::size_t(way[w].need)];
-        for (const int pad : padsOf(way[w])) {
+        for (const PadIndex pad : padsOf(way[w])) {
             sidesOfStand[w] |= 1u << space.sideOfPad[std::size_t(pad)];
             sitting[std::size_t(pad)] = int(w);
         }

@@ -20,7 +20,7 @@ struct Wire {
 
 } // namespace
 
-PlacementSpace::PlacementSpace(const Device& d, const Board& board, const Plan& p, const std::vector<int>& placed) : device(d), plan(p), routesOf_(d.instances.size())
+PlacementSpace::PlacementSpace(const Device& d, const Board& board, const Plan& p, const std::vector<NeedIndex>& placed) : device(d), plan(p), routesOf_(d.instances.size())
 {
     for (std::size_t i = 0; i < d.pads.size(); ++i)
         number({{Resource::Kind::Pad, static_cast<int>(i)}, {}, -1});
@@ -31,19 +31,19 @@ PlacementSpace::PlacementSpace(const Device& d, const Board& board, const Plan& 
     alongOfPad.assign(d.pads.size(), 0);
     const std::vector<int> sides = sidesOf(d.package);
     for (std::size_t i = 0; i < d.package.pins.size(); ++i)
-        if (const int pad = d.package.pins[i].pad; pad >= 0) {
+        if (const PadIndex pad = d.package.pins[i].pad; pad >= 0) {
             sideOfPad[std::size_t(pad)] = sides[i];
             positionOfPad[std::size_t(pad)] = alongOfPad[std::size_t(pad)] = static_cast<int>(i);
             if (const auto ball = d.package.kind == Package::Kind::BallGrid ? ballAt(d.package.pins[i].number) : std::nullopt)
                 alongOfPad[std::size_t(pad)] = sideOfPad[std::size_t(pad)] % 2 == 0 ? ball->first : ball->second;
         }
     for (const Pad& pad : d.pads)
-        for (const int route : pad.routes)
+        for (const RouteIndex route : pad.routes)
             routesOf_[std::size_t(d.routes[std::size_t(route)].instance)].push_back(route);
 
     const Bindings bindings = bind(d, p);
     std::vector<bool> isPlaced(p.needs.size(), false);
-    for (const int need : placed)
+    for (const NeedIndex need : placed)
         isPlaced[std::size_t(need)] = true;
     const std::vector<int> demand = padDemand(d, p, bindings, placed);
     std::map<std::string, int> partNumbers;
@@ -110,7 +110,7 @@ void PlacementSpace::addSites(Entry& entry, const Need& need, const BoundNeed& b
     std::stable_sort(entry.sites.begin(), entry.sites.end(), [](const Site& a, const Site& b) { return std::pair(a.moves, a.scarce) < std::pair(b.moves, b.scarce); });
 }
 
-PlacementSpace::Site PlacementSpace::siteFor(const Entry& entry, const Need& need, const BoundNeed& bound, int instance, const Board& board, const std::vector<int>& demand)
+PlacementSpace::Site PlacementSpace::siteFor(const Entry& entry, const Need& need, const BoundNeed& bound, InstanceIndex instance, const Board& board, const std::vector<int>& demand)
 {
     Site site;
     site.instance = instance;
@@ -163,9 +163,9 @@ PlacementSpace::Site PlacementSpace::siteFor(const Entry& entry, const Need& nee
     return site;
 }
 
-std::size_t PlacementSpace::channelsOf(int instance, const std::vector<SignalSpec>& signals) const
+std::size_t PlacementSpace::channelsOf(InstanceIndex instance, const std::vector<SignalSpec>& signals) const
 {
-    std::vector<int> out;
+    std::vector<RouteIndex> out;
     for (const InstanceSignal& named : device.instances[std::size_t(instance)].signals)
         for (const SignalSpec& signal : signals)
             if (const PatternMatch match = matchSignal(signal.pattern, named.name); signal.channel >= 0 && match.fits)
@@ -175,13 +175,13 @@ std::size_t PlacementSpace::channelsOf(int instance, const std::vector<SignalSpe
 }
 
 /// Where an instance can have a signal (or a port's bit lie), and what that takes; the same for all needs.
-const std::vector<PlacementSpace::Way>& PlacementSpace::waysOf(int instance, const SignalSpec& signal)
+const std::vector<PlacementSpace::Way>& PlacementSpace::waysOf(InstanceIndex instance, const SignalSpec& signal)
 {
-    const auto [known, fresh] = known_.try_emplace({signal.pattern.empty() ? -1 : instance, signal.pattern, signal.line, signal.channel >= 0});
+    const auto [known, fresh] = known_.try_emplace({signal.pattern.empty() ? InstanceIndex() : instance, signal.pattern, signal.line, signal.channel >= 0});
     std::vector<Way>& out = known->second;
     if (!fresh)
         return out;
-    const auto add = [&](int pad, int route, int channel) {
+    const auto add = [&](PadIndex pad, RouteIndex route, int channel) {
         Way way{pad, route, channel, {}};
         std::vector<Use> uses;
         useSeat(uses, device, 0, signal, pad, route, channel);

@@ -17,14 +17,16 @@ public:
         int as = 0; ///< 0: nobody else may; else those who say the same may
     };
     struct Choice {
-        int pad = -1, route = -1, channel = 0;
+        PadIndex pad;
+        RouteIndex route;
+        int channel = 0;
         const std::vector<Taking>* takes = nullptr; ///< all but the pad
         bool moves = false;                         ///< the signal sits on another pad now, or there by another channel
         int scarce = 0, debug = 0, unfit = 0; ///< see PlacementCost
     };
     /// A need on one instance.
     struct Site {
-        int instance = -1;
+        InstanceIndex instance = -1;
         std::vector<Taking> takes;
         int scarce = 0;
         bool moves = false;                       ///< the need has another instance now
@@ -38,12 +40,12 @@ public:
         std::vector<int> places; ///< by signal: its terminal's place in the row of a part whose terminals stand in one; -1
         bool wasBound = false;   ///< moving it counts; so it does of a need that has only some of its pads
         std::vector<Taking> now; ///< what it takes as the plan has it, pads among them
-        std::vector<int> padsNow; ///< by signal of the kind; those without a pad are left out
+        std::vector<PadIndex> padsNow; ///< by signal of the kind; those without a pad are left out
     };
 
     /// `placed`: needs that are to be placed whole. Other open ones that have some pads can move with those only, and what they could still want is
     /// spared.
-    PlacementSpace(const Device& device, const Board& board, const Plan& plan, const std::vector<int>& placed);
+    PlacementSpace(const Device& device, const Board& board, const Plan& plan, const std::vector<NeedIndex>& placed);
     PlacementSpace(const PlacementSpace&) = delete;
     PlacementSpace& operator=(const PlacementSpace&) = delete;
 
@@ -54,20 +56,22 @@ public:
     std::vector<int> alongOfPad;               ///< where on its side a pad is; of a ball its row or column
     int resources = 0, parts = 0;
     /// How many channels an instance has for signals like these, whatever their pads.
-    std::size_t channelsOf(int instance, const std::vector<SignalSpec>& signals) const;
+    std::size_t channelsOf(InstanceIndex instance, const std::vector<SignalSpec>& signals) const;
     Resource::Kind kindOf(int resource) const { return kinds_[std::size_t(resource)]; }
-    int resourceOfPad(int pad) const { return pad; }
+    int resourceOfPad(PadIndex pad) const { return pad; }
     int resourceOfDma(int channel) const { return int(device.pads.size()) + channel; }
 
 private:
     struct Way {
-        int pad, route, channel;
+        PadIndex pad;
+        RouteIndex route;
+        int channel;
         std::vector<Taking> takes;
     };
     Taking number(const Use& use);
-    const std::vector<Way>& waysOf(int instance, const SignalSpec& signal);
+    const std::vector<Way>& waysOf(InstanceIndex instance, const SignalSpec& signal);
     void addSites(Entry& entry, const Need& need, const BoundNeed& bound, const Board& board, const std::vector<int>& demand);
-    Site siteFor(const Entry& entry, const Need& need, const BoundNeed& bound, int instance, const Board& board, const std::vector<int>& demand);
+    Site siteFor(const Entry& entry, const Need& need, const BoundNeed& bound, InstanceIndex instance, const Board& board, const std::vector<int>& demand);
 
     std::map<Resource, int> numbers_; ///< pads first, then DMA channels, then whatever is met
     std::vector<Resource::Kind> kinds_;

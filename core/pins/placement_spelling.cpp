@@ -33,7 +33,7 @@ std::vector<int> PlacementModel::meantBy(const Stand& stand, const std::map<std:
         if (signal == entry.signals.size())
             return true;
         const std::vector<PlacementSpace::Choice>& choices = site.choices[signal];
-        const int pad = choices[std::size_t(stand.choices[signal])].pad;
+        const PadIndex pad = choices[std::size_t(stand.choices[signal])].pad;
         const auto name = names.find(signal);
         for (std::size_t c = 0; c < choices.size(); ++c) {
             if (choices[c].pad != pad || (name != names.end() && signalOf(choices[c]) != name->second) || !fits(signal, choices[c]))
@@ -84,7 +84,7 @@ bool PlacementModel::fitsBesideOthers(const Stand& stand) const
     for (std::size_t s = 0; s < stand.choices.size(); ++s)
         for (const PlacementSpace::Taking& taking : *site.choices[s][std::size_t(stand.choices[s])].takes)
             mine[taking.resource] = keyOf(taking, stand.need);
-    const auto clashes = [&mine](const PlacementSpace::Taking& taking, int need) {
+    const auto clashes = [&mine](const PlacementSpace::Taking& taking, NeedIndex need) {
         const auto own = mine.find(taking.resource);
         return own != mine.end() && own->second != keyOf(taking, need);
     };

@@ -32,7 +32,7 @@ Edit editOfPlacement(const Plan& plan, const Placement& way, std::string title)
     return edit;
 }
 
-Problem noRoom(const Device& device, const Plan& plan, const PlacementResult& result, const std::vector<int>& wanted)
+Problem noRoom(const Device& device, const Plan& plan, const PlacementResult& result, const std::vector<NeedIndex>& wanted)
 {
     if (result.cancelled)
         return problemOf("the search was stopped.");

@@ -58,7 +58,7 @@ class Settler {
 public:
     Settler(const Device& device, const Board& board, Plan& plan, const std::function<bool()>& cancelled) : device_(device), board_(board), plan_(plan), cancelled_(cancelled) {}
 
-    void settle(std::vector<int> needs)
+    void settle(std::vector<NeedIndex> needs)
     {
         while (!needs.empty() && !stopped) {
             const PlacementResult result = attempt(needs, kEffortForAll);
@@ -71,15 +71,15 @@ public:
             }
             // Of those that are in each other's way the one that was stated last gives way, but not one that can only be where it
             // is wired: crystals and the debug port.
-            const std::vector<int> culprits = among(needs, result.culprits);
-            const auto movable = std::find_if(culprits.rbegin(), culprits.rend(), [this](int need) { return !wired(plan_.needs[size_t(need)]); });
+            const std::vector<NeedIndex> culprits = among(needs, result.culprits);
+            const auto movable = std::find_if(culprits.rbegin(), culprits.rend(), [this](NeedIndex need) { return !wired(plan_.needs[size_t(need)]); });
             const int last = movable != culprits.rend() ? *movable : culprits.empty() ? needs.back() : culprits.back();
             leaveOut(last, culprits);
             needs.erase(std::find(needs.begin(), needs.end(), last));
         }
     }
 
-    std::map<int, std::string> why;
+    std::map<NeedIndex, std::string> why;
     bool stopped = false;
 
 private:
@@ -88,7 +88,7 @@ private:
 
     static bool wired(const Need& need) { return need.kind == "crystal" || need.kind == "clockin" || need.kind == "debug"; }
 
-    PlacementResult attempt(const std::vector<int>& needs, long effort)
+    PlacementResult attempt(const std::vector<NeedIndex>& needs, long effort)
     {
         PlacementRequest request;
         request.needs = needs;
@@ -102,16 +102,16 @@ private:
         return result;
     }
 
-    void oneByOne(const std::vector<int>& needs)
+    void oneByOne(const std::vector<NeedIndex>& needs)
     {
         // What is not asked about must not be in the way with names from elsewhere.
-        std::map<int, Binding> wanted;
-        for (const int need : needs)
+        std::map<NeedIndex, Binding> wanted;
+        for (const NeedIndex need : needs)
             wanted[need] = std::exchange(plan_.needs[size_t(need)].binding, {});
-        std::vector<int> placed;
-        std::vector<int> order = needs;
-        std::stable_partition(order.begin(), order.end(), [this](int need) { return wired(plan_.needs[size_t(need)]); });
-        for (const int need : order) {
+        std::vector<NeedIndex> placed;
+        std::vector<NeedIndex> order = needs;
+        std::stable_partition(order.begin(), order.end(), [this](NeedIndex need) { return wired(plan_.needs[size_t(need)]); });
+        for (const NeedIndex need : order) {
             if (stopped)
                 return;
             plan_.needs[size_t(need)].binding = wanted[need];
@@ -120,23 +120,23 @@ private:
             if (!result.ways.empty())
                 continue;
             placed.pop_back();
-            std::vector<int> culprits = among(placed, result.culprits);
+            std::vector<NeedIndex> culprits = among(placed, result.culprits);
             if (result.proven)
                 culprits.push_back(need);
             leaveOut(need, culprits);
         }
     }
 
-    static std::vector<int> among(const std::vector<int>& needs, const std::vector<int>& culprits)
+    static std::vector<NeedIndex> among(const std::vector<NeedIndex>& needs, const std::vector<NeedIndex>& culprits)
     {
-        std::vector<int> out;
-        for (const int need : culprits)
+        std::vector<NeedIndex> out;
+        for (const NeedIndex need : culprits)
             if (std::find(needs.begin(), needs.end(), need) != needs.end())
                 out.push_back(need);
         return out;
     }
 
-    void leaveOut(int need, const std::vector<int>& culprits)
+    void leaveOut(NeedIndex need, const std::vector<NeedIndex>& culprits)
     {
         std::vector<std::string> others;
         for (const int other : culprits)
@@ -181,12 +181,12 @@ Relocation relocate(const Device& device, const Board& board, const Board& board
             next.nets.clear();
         }
     }
-    std::vector<int> bound;
-    std::map<int, std::string> homeless;
+    std::vector<NeedIndex> bound;
+    std::map<NeedIndex, std::string> homeless;
     for (const Transplant::Homeless& need : moved.homeless)
         homeless[need.need] = whyHomeless({need});
     for (size_t n = 0; n < plan.needs.size(); ++n) {
-        const int need = static_cast<int>(n);
+        const NeedIndex need = static_cast<int>(n);
         if (homeless.contains(need))
             next.needs[n].binding = {};
         else if (!plan.needs[n].binding.empty())
@@ -211,7 +211,7 @@ Relocation relocate(const Device& device, const Board& board, const Board& board
     for (size_t n = 0; n < plan.needs.size(); ++n) {
         const Binding& was = plan.needs[n].binding;
         const Binding& is = next.needs[n].binding;
-        const int need = static_cast<int>(n);
+        const NeedIndex need = static_cast<int>(n);
         Relocation::Item item{plan.needs[n].id, Relocation::Fate::Stays, {}};
         if (homeless.contains(need)) {
             item.fate = was.empty() ? Relocation::Fate::Open : Relocation::Fate::Opens;

@@ -21,7 +21,7 @@ PatternMatch matchSignal(std::string_view pattern, std::string_view signal)
     return {error == std::errc() && end == digits.data() + digits.size(), channel};
 }
 
-std::vector<RouteMatch> routesFor(const Device& device, int instance, const SignalSpec& signal, int pad)
+std::vector<RouteMatch> routesFor(const Device& device, InstanceIndex instance, const SignalSpec& signal, PadIndex pad)
 {
     std::vector<RouteMatch> out;
     for (const int r : device.pads[size_t(pad)].routes) {

@@ -17,13 +17,13 @@ PatternMatch matchSignal(std::string_view pattern, std::string_view signal);
 
 /// A route that carries a need's signal.
 struct RouteMatch {
-    int route = -1; ///< into Device::routes
+    RouteIndex route = -1; ///< into Device::routes
     int channel = 0;
 };
 
 /// All routes by which `pad` carries `signal` on `instance`. There can be several: lanes with other roles, a pad that two
 /// remaps lead to.
-std::vector<RouteMatch> routesFor(const Device& device, int instance, const SignalSpec& signal, int pad);
+std::vector<RouteMatch> routesFor(const Device& device, InstanceIndex instance, const SignalSpec& signal, PadIndex pad);
 
 /// Whether two routes can be used together: no field would have to hold two codes, and signals of one instance come from
 /// one group. The pads' own function fields count too.

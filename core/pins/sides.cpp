@@ -68,6 +68,6 @@ std::vector<int> sidesOf(const Package& package)
     return out;
 }
 
-int sideOf(const Package& package, std::size_t pin) { return sidesOf(package)[pin]; }
+int sideOf(const Package& package, PinIndex pin) { return sidesOf(package)[pin]; }
 
 } // namespace bindrel

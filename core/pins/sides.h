@@ -7,7 +7,7 @@ namespace bindrel {
 
 /// Which edge of the package a pin is at, or nearest to on a grid: 0 left, 1 bottom, 2 right, 3 top, as seen from above with
 /// pin 1 at the top of the left side.
-int sideOf(const Package& package, std::size_t pin);
+int sideOf(const Package& package, PinIndex pin);
 /// The same of all pins at once.
 std::vector<int> sidesOf(const Package& package);
 

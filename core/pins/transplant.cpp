@@ -35,7 +35,7 @@ void takeClocks(Transplant& out, const Device& device, const Plan& plan)
 {
     // Half of a second set is none.
     const auto stands = [&device](const auto& decision) {
-        const int clock = device.findClock(decision.first);
+        const ClockIndex clock = device.findClock(decision.first);
         return clock >= 0 && checkClockSetting(device, clock, decision.second).ok();
     };
     if (plan.slow && (!std::all_of(plan.slow->clocks.begin(), plan.slow->clocks.end(), stands) || (!plan.slow->range.empty() && device.findRange(plan.slow->range) < 0))) {
@@ -48,7 +48,7 @@ void takeClocks(Transplant& out, const Device& device, const Plan& plan)
             out.lost.push_back(fmt::format("{} has no low-power mode {}; the program does not enter it", device.name, mode));
         }
     for (const auto& [id, text] : plan.clocks) {
-        const int clock = device.findClock(id);
+        const ClockIndex clock = device.findClock(id);
         const Expected<std::string> setting = clock < 0 ? Expected<std::string>(problemOf("gone")) : checkClockSetting(device, clock, text);
         if (setting)
             out.plan.clocks[id] = *setting;
@@ -80,10 +80,10 @@ void takeNeed(Transplant& out, int index, const Device& device, const Board& boa
         out.homeless.push_back({index, fmt::format("{} ({})", need.title, kind->title), false});
     }
     // Names that this device does not have are no preference.
-    const int instance = device.findInstance(need.binding.instance);
+    const InstanceIndex instance = device.findInstance(need.binding.instance);
     if (instance < 0 || !kind->servedBy(device, instance))
         need.binding.instance.clear();
-    std::erase_if(need.binding.pads, [&device](const auto& entry) { const int pad = device.findPad(entry.second); return pad < 0 || device.pinOf(pad).empty(); });
+    std::erase_if(need.binding.pads, [&device](const auto& entry) { const PadIndex pad = device.findPad(entry.second); return pad < 0 || device.pinOf(pad).empty(); });
     if (!checkOpenTo(device, need.openTo)) {
         out.lost.push_back(fmt::format("{} has no {}; {} is open as after reset", device.name, need.openTo, need.title));
         need.openTo.clear();

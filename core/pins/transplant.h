@@ -17,7 +17,7 @@ struct Transplant {
     std::vector<std::string> lost;                     ///< decisions that it cannot take, as sentences
     /// A need that nothing on the device could serve.
     struct Homeless {
-        int need = -1;
+        NeedIndex need = -1;
         std::string what;     ///< "Moss bus (CAN)"
         bool crystal = false; ///< it is an oscillator that is missing
     };

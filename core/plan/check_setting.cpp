@@ -121,7 +121,7 @@ std::string factorText(const ClockNode& node, std::int64_t setting)
     return fmt::format("{}+{}/{}", whole, rest, node.unit);
 }
 
-std::vector<std::string> clockChoices(const Device& device, int index)
+std::vector<std::string> clockChoices(const Device& device, ClockIndex index)
 {
     const ClockNode& node = device.clocks[size_t(index)];
     std::vector<std::string> out;
@@ -166,7 +166,7 @@ std::string factorsInWords(const ClockNode& node)
 }
 } // namespace
 
-Expected<std::string> checkClockSetting(const Device& device, int index, std::string_view given)
+Expected<std::string> checkClockSetting(const Device& device, ClockIndex index, std::string_view given)
 {
     const ClockNode& node = device.clocks[size_t(index)];
     std::string text(trimmed(given));

@@ -47,7 +47,7 @@ template <typename T> Expected<GoalValue> valueOf(const Expected<T>& parsed)
 }
 } // namespace
 
-bool KindSpec::servedBy(const Device& device, int instance) const
+bool KindSpec::servedBy(const Device& device, InstanceIndex instance) const
 {
     const Block& own = device.blockOf(instance);
     if (!servedBy(own.kind))
@@ -195,7 +195,7 @@ Urgency urgencyOf(const Device& device, const Plan& plan, const Need& need, std:
         out.trouble = less.trouble;
         return out;
     }
-    const Core& core = device.cores[static_cast<std::size_t>(std::max(device.findCore(need.core), 0))];
+    const Core& core = device.cores[static_cast<std::size_t>(device.ownerCore(need.core))];
     const bool high = core.interruptController >= 0 && device.ability(core.interruptController, "urgent_is_high", 0) != 0;
     const std::uint32_t below = less.level.value_or(0);
     if (out.level && (high ? *out.level <= below : *out.level >= below))

@@ -2,6 +2,7 @@
 #pragma once
 
 #include "core/base/expected.h"
+#include "core/base/index.h"
 #include "core/device/block_kind.h"
 #include "core/plan/goals.h"
 #include "core/plan/plan.h"
@@ -83,7 +84,7 @@ struct KindSpec {
 
     const GoalSpec* goal(std::string_view id) const;
     /// Whether an instance serves: its block is of the kind and has what is demanded. On a chip where none has, any of the kind, so that it can be told.
-    bool servedBy(const Device& device, int instance) const;
+    bool servedBy(const Device& device, InstanceIndex instance) const;
     bool servedBy(std::string_view blockKind) const { return !instanceKind.empty() && (instanceKind == "*" || instanceKind == blockKind); }
 };
 

@@ -40,7 +40,7 @@ public:
         for (const ClockNode& clock : device_.clocks)
             ids.push_back(clock.id);
         for (const auto& [id, value] : node.members()) {
-            const int clock = device_.findClock(id);
+            const ClockIndex clock = device_.findClock(id);
             if (clock < 0) {
                 if (lose(fmt::format("clock {} is gone, and with it its setting", id)))
                     continue;
@@ -274,7 +274,7 @@ private:
     void readBinding(Need& need, const KindSpec& kind, const JsonNode& node)
     {
         need.binding.instance = node.string("instance", "");
-        const int instance = device_.findInstance(need.binding.instance);
+        const InstanceIndex instance = device_.findInstance(need.binding.instance);
         const bool unfit = !need.binding.instance.empty() && (instance < 0 || !kind.servedBy(device_.blockOf(instance).kind));
         if (unfit && lose(fmt::format("{}: {} is gone or serves something else; the need is open", need.title, need.binding.instance))) {
             need.binding = {};

@@ -3,7 +3,7 @@
 
 namespace bindrel {
 
-std::vector<BusAccess> accessesOf(const Device& device, int instance, int reg, std::uint32_t value)
+std::vector<BusAccess> accessesOf(const Device& device, InstanceIndex instance, RegisterIndex reg, std::uint32_t value)
 {
     const Register& shape = device.blockOf(instance).registers[size_t(reg)];
     const std::uint32_t base = device.instances[size_t(instance)].base;

@@ -15,6 +15,6 @@ struct BusAccess {
 };
 
 /// What it takes to give a register a value, in order: its guard's key, then the register as a whole or part by part.
-std::vector<BusAccess> accessesOf(const Device& device, int instance, int reg, std::uint32_t value);
+std::vector<BusAccess> accessesOf(const Device& device, InstanceIndex instance, RegisterIndex reg, std::uint32_t value);
 
 } // namespace bindrel

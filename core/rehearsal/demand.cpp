@@ -43,22 +43,22 @@ Demand demandOf(const Facts& f)
     return out;
 }
 
-std::map<int, Rational> steadyClocks(const Facts& f, const Rates& from, const Rates& to)
+std::map<ClockIndex, Rational> steadyClocks(const Facts& f, const Rates& from, const Rates& to)
 {
-    std::map<int, Rational> out;
+    std::map<ClockIndex, Rational> out;
     for (size_t n = 0; n < f.plan.needs.size(); ++n) {
-        const int instance = f.bindings.needs[n].instance;
+        const InstanceIndex instance = f.bindings.needs[n].instance;
         if (instance < 0 || f.device.instances[size_t(instance)].kernel < 0)
             continue;
-        const int kernel = f.device.instances[size_t(instance)].kernel;
+        const ClockIndex kernel = f.device.instances[size_t(instance)].kernel;
         const ClockState& a = from.clocks[size_t(kernel)];
         const ClockState& b = to.clocks[size_t(kernel)];
         // Where something above it is set anew, or a multiplier must be off while another of its outputs is, it cannot but stop.
-        const std::vector<int> path = pathToSource(from, kernel);
-        const auto sameSetting = [&](size_t clock) { return from.clocks[clock].setting == to.clocks[clock].setting; };
+        const std::vector<ClockIndex> path = pathToSource(from, kernel);
+        const auto sameSetting = [&](ClockIndex clock) { return from.clocks[clock].setting == to.clocks[clock].setting; };
         bool stops = false;
         for (size_t k = 0; k < f.device.clocks.size(); ++k)
-            for (const int by : f.device.clocks[k].frozenBy)
+            for (const ClockIndex by : f.device.clocks[k].frozenBy)
                 stops = stops || (!sameSetting(k) && std::find(path.begin(), path.end(), by) != path.end());
         const bool untouched = !stops && path == pathToSource(to, kernel) && std::all_of(path.begin(), path.end(), [&](int on) {
             return sameSetting(size_t(on)) && from.clocks[size_t(on)].rate == to.clocks[size_t(on)].rate;
@@ -73,7 +73,7 @@ namespace {
 
 class Outcomes {
 public:
-    Outcomes(SimulatedChip& chip, const Facts& facts, const Rates& rates, const std::set<int>& without, const std::set<int>& dead) : chip_(chip), f_(facts), device_(facts.device), rates_(rates), without_(without), dead_(dead) {}
+    Outcomes(SimulatedChip& chip, const Facts& facts, const Rates& rates, const std::set<NeedIndex>& without, const std::set<ClockIndex>& dead) : chip_(chip), f_(facts), device_(facts.device), rates_(rates), without_(without), dead_(dead) {}
 
     void judge()
     {
@@ -111,9 +111,9 @@ private:
             differs("The operating range", device_.ranges[size_t(chip_.clocks().range())].name, device_.ranges[size_t(rates_.range)].name, {Place::Kind::Range, {}, {}});
     }
 
-    bool comesFromDead(int clock) const
+    bool comesFromDead(ClockIndex clock) const
     {
-        const std::vector<int> path = pathToSource(rates_, clock);
+        const std::vector<ClockIndex> path = pathToSource(rates_, clock);
         return std::any_of(path.begin(), path.end(), [this](int on) { return dead_.contains(on); });
     }
 
@@ -324,13 +324,13 @@ private:
     const Facts& f_;
     const Device& device_;
     const Rates& rates_;
-    const std::set<int>& without_;
-    const std::set<int>& dead_;
+    const std::set<NeedIndex>& without_;
+    const std::set<ClockIndex>& dead_;
 };
 
 } // namespace
 
-void judgeOutcome(SimulatedChip& chip, const Facts& facts, const Rates& rates, const std::set<int>& without, const std::set<int>& dead) { Outcomes(chip, facts, rates, without, dead).judge(); }
+void judgeOutcome(SimulatedChip& chip, const Facts& facts, const Rates& rates, const std::set<NeedIndex>& without, const std::set<ClockIndex>& dead) { Outcomes(chip, facts, rates, without, dead).judge(); }
 
 const FallBack* fallBackAfter(const Facts& f, const FieldRef& awaited)
 {

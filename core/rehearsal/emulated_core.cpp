@@ -24,7 +24,7 @@ std::uint64_t up(std::uint64_t address) { return (address + kPage - 1) & ~std::u
 
 class UnicornCore : public EmulatedCore {
 public:
-    UnicornCore(SimulatedChip& chip, int core, ProgramImage program, Listener& listener)
+    UnicornCore(SimulatedChip& chip, CoreIndex core, ProgramImage program, Listener& listener)
         : chip_(chip), core_(core), facts_(chip.device().cores[size_t(core)]), program_(std::move(program)), listener_(listener), arm_(facts_.architecture == Core::Architecture::ArmM)
     {
     }
@@ -338,7 +338,7 @@ private:
 
 } // namespace
 
-Expected<std::unique_ptr<EmulatedCore>> EmulatedCore::make(SimulatedChip& chip, int core, ProgramImage program, Listener& listener)
+Expected<std::unique_ptr<EmulatedCore>> EmulatedCore::make(SimulatedChip& chip, CoreIndex core, ProgramImage program, Listener& listener)
 {
     auto out = std::make_unique<UnicornCore>(chip, core, std::move(program), listener);
     if (const std::string wrong = out->open(); !wrong.empty())

@@ -23,7 +23,7 @@ public:
     };
 
     /// A problem: the architecture is not one that the emulator has, or the program does not fit into the core's memory.
-    static Expected<std::unique_ptr<EmulatedCore>> make(SimulatedChip& chip, int core, ProgramImage program, Listener& listener);
+    static Expected<std::unique_ptr<EmulatedCore>> make(SimulatedChip& chip, CoreIndex core, ProgramImage program, Listener& listener);
     virtual ~EmulatedCore() = default;
 
     enum class Ended { Returned, Waiting, Stuck, Fault };

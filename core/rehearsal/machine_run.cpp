@@ -121,7 +121,7 @@ private:
     /// Whether what failed is a slow source only, so that the rest of the board is up.
     bool isLateOnly() const
     {
-        return std::all_of(scenario_.dead.begin(), scenario_.dead.end(), [this](int clock) { return std::find(f_.image.lateSources.begin(), f_.image.lateSources.end(), clock) != f_.image.lateSources.end(); });
+        return std::all_of(scenario_.dead.begin(), scenario_.dead.end(), [this](ClockIndex clock) { return std::find(f_.image.lateSources.begin(), f_.image.lateSources.end(), clock) != f_.image.lateSources.end(); });
     }
 
     /// The field that a status tells the time-out of.
@@ -148,7 +148,7 @@ private:
                 left_.insert(int(n));
     }
 
-    bool release(size_t core)
+    bool release(CoreIndex core)
     {
         chip_.coreRuns(int(core));
         if (!device_.cores[core].release.valid())
@@ -208,7 +208,7 @@ private:
             if (!ended(how, function) || !status(function))
                 return;
             // The program's own part: the function leaves them stopped.
-            for (const int need : steps.again)
+            for (const NeedIndex need : steps.again)
                 if (const std::string start = namesFor(f_, 0).need(size_t(need)).text() + "_start"; !left_.contains(need) && cores_[0]->program().symbols.contains(start))
                     ended(cores_[0]->call(start), start);
             settled(steps.slow);
@@ -220,7 +220,7 @@ private:
         }
     }
 
-    void switching(std::map<int, Rational> steady)
+    void switching(std::map<ClockIndex, Rational> steady)
     {
         chip_.demand().switching = true;
         chip_.demand().steady = std::move(steady);
@@ -360,11 +360,11 @@ private:
     std::vector<std::unique_ptr<EmulatedCore>> cores_;
     int under_ = 0;
     bool up_ = false, lateFailed_ = false, writing_ = false;
-    std::set<int> left_;
-    std::set<int> asked_; ///< dead clocks that are switched on
+    std::set<NeedIndex> left_;
+    std::set<ClockIndex> asked_; ///< dead clocks that are switched on
     const FallBack* fallBack_ = nullptr; ///< that the program has gone to
     struct {
-        std::pair<int, int> face{-1, -1}; ///< instance and register that was asked
+        std::pair<InstanceIndex, RegisterIndex> face{-1, -1}; ///< instance and register that was asked
         Moment waited = 0;
         std::string name;
     } lastWait_;
@@ -394,7 +394,7 @@ std::vector<Hazard> compareWrites(const Device& device, const Rehearsal& planned
         if (core.interruptController >= 0)
             for (size_t r = 0; r < device.blockOf(core.interruptController).registers.size(); ++r)
                 unplanned.insert(device.addressOf(core.interruptController, int(r)));
-    const auto of = [&unplanned](const Rehearsal& rehearsal, int core) {
+    const auto of = [&unplanned](const Rehearsal& rehearsal, CoreIndex core) {
         std::vector<BusWrite> out;
         for (const BusWrite& write : rehearsal.writes)
             if (write.core == core && !unplanned.contains(write.address))

@@ -62,7 +62,7 @@ public:
 private:
     bool bringUp()
     {
-        const auto phase = [this](Step::Phase wanted, int need = -1) {
+        const auto phase = [this](Step::Phase wanted, NeedIndex need = -1) {
             bool came = true;
             for (const Step& step : f_.image.steps)
                 if (came && step.phase == wanted && (need < 0 || step.need == need))
@@ -83,7 +83,7 @@ private:
             }
             left_ = fallBack_->left;
         }
-        const auto wanted = [this](size_t need) { return !left_.contains(int(need)); };
+        const auto wanted = [this](NeedIndex need) { return !left_.contains(int(need)); };
         const Names& first = names_.front();
         for (size_t n = 0; n < f_.plan.needs.size(); ++n)
             if (hasFiles(f_, first, n) && wanted(n) && !waitsForSlowSource(f_, n) && !phase(Step::Phase::Need, int(n)))
@@ -112,14 +112,14 @@ private:
         return true;
     }
 
-    bool wanted(size_t need, size_t core) const { return hasFiles(f_, names_[core], need) && !left_.contains(int(need)); }
+    bool wanted(NeedIndex need, CoreIndex core) const { return hasFiles(f_, names_[core], need) && !left_.contains(int(need)); }
 
-    bool performOf(Step::Phase phase, size_t need, size_t core)
+    bool performOf(Step::Phase phase, NeedIndex need, CoreIndex core)
     {
         return std::all_of(f_.image.steps.begin(), f_.image.steps.end(), [&](const Step& step) { return step.phase != phase || step.need != int(need) || perform(step, int(core)); });
     }
 
-    void stopNeed(size_t need, size_t core)
+    void stopNeed(NeedIndex need, CoreIndex core)
     {
         if (wanted(need, core))
             for (const Step& step : f_.image.stops)
@@ -177,7 +177,7 @@ private:
         chip_.demand().switching = true;
         if (steps.slow && !performAll(f_.image.toSlow))
             return;
-        for (const int need : steps.again)
+        for (const NeedIndex need : steps.again)
             stopNeed(size_t(need), 0);
         if (!performAll(steps.enter))
             return;
@@ -185,11 +185,11 @@ private:
         chip_.sleepAndWake(mode, kSecond / 1000);
         recorder_.end();
         if (performAll(steps.back)) {
-            for (const int need : steps.again)
+            for (const NeedIndex need : steps.again)
                 if (wanted(size_t(need), 0) && !performOf(Step::Phase::Need, size_t(need), 0))
                     left_.insert(need);
             // The program's own part: the function leaves them stopped.
-            for (const int need : steps.again)
+            for (const NeedIndex need : steps.again)
                 if (wanted(size_t(need), 0))
                     performOf(Step::Phase::Start, size_t(need), 0);
             recorder_.rest();
@@ -259,7 +259,7 @@ private:
         return {Place::Kind::Register, device_.instances[size_t(step.instance)].name + "." + device_.blockOf(step.instance).registers[size_t(step.reg)].name, {}};
     }
 
-    bool perform(const Step& step, int core, bool planned = true)
+    bool perform(const Step& step, CoreIndex core, bool planned = true)
     {
         begin({fieldsText(step), step.why, placeOf(step), 0, 0, step.kind == Step::Kind::Wait, core, planned ? &step : nullptr});
         const bool came = act(step, core);
@@ -267,7 +267,7 @@ private:
         return came;
     }
 
-    bool act(const Step& step, int core)
+    bool act(const Step& step, CoreIndex core)
     {
         const Register& reg = device_.blockOf(step.instance).registers[size_t(step.reg)];
         const auto read = [&] { return readRegister(step.instance, reg, core); };
@@ -298,13 +298,13 @@ private:
         return true;
     }
 
-    void actAs(int core)
+    void actAs(CoreIndex core)
     {
         chip_.acts(core);
         chip_.cycles(core, kCyclesOfAccess);
     }
 
-    void writeRegister(int instance, int reg, std::uint32_t value, int core)
+    void writeRegister(InstanceIndex instance, RegisterIndex reg, std::uint32_t value, CoreIndex core)
     {
         for (const BusAccess& access : accessesOf(device_, instance, reg, value)) {
             actAs(core);
@@ -313,7 +313,7 @@ private:
         }
     }
 
-    std::uint32_t readRegister(int instance, const Register& reg, int core)
+    std::uint32_t readRegister(InstanceIndex instance, const Register& reg, CoreIndex core)
     {
         const std::uint32_t base = device_.instances[size_t(instance)].base;
         std::uint32_t value = 0;
@@ -328,7 +328,7 @@ private:
         return chip_.read(base + reg.offset, int(reg.bytes()));
     }
 
-    bool wait(const Step& step, int core)
+    bool wait(const Step& step, CoreIndex core)
     {
         const Register& reg = device_.blockOf(step.instance).registers[size_t(step.reg)];
         const Moment timeout = (step.timeout.value * kSecond).ceil();
@@ -368,14 +368,14 @@ private:
     Recorder recorder_;
     std::vector<Names> names_; ///< by core
     std::vector<Step> feeds_;
-    std::set<int> left_; ///< needs that are not brought up, since their clock is dead
+    std::set<NeedIndex> left_; ///< needs that are not brought up, since their clock is dead
     const FallBack* fallBack_ = nullptr; ///< that was gone to
 };
 
 /// The clock that is waited for the longest, what hangs on it, and what the bring-up would take without it.
 std::string shorterText(const Rehearsal& rehearsal, const Facts& f, const std::map<std::string, Moment>& causes)
 {
-    int clock = -1;
+    ClockIndex clock = -1;
     Moment longest = 0;
     for (size_t i = 0; i < f.device.clocks.size(); ++i)
         if (const auto wait = causes.find("waiting for " + f.device.clocks[i].name); wait != causes.end() && wait->second > longest) {
@@ -388,13 +388,13 @@ std::string shorterText(const Rehearsal& rehearsal, const Facts& f, const std::m
     std::vector<std::string> users;
     bool core = false;
     const auto comesFrom = [&](int from) {
-        const std::vector<int> path = pathToSource(f.rates, from);
+        const std::vector<ClockIndex> path = pathToSource(f.rates, from);
         return std::find(path.begin(), path.end(), clock) != path.end();
     };
     for (const Core& known : f.device.cores)
         core = core || comesFrom(known.clock);
     for (size_t n = 0; n < f.plan.needs.size(); ++n)
-        if (const int instance = f.bindings.needs[n].instance; instance >= 0 && f.device.instances[size_t(instance)].kernel >= 0 && comesFrom(f.device.instances[size_t(instance)].kernel) && hasFiles(f, namesFor(f, coreOf(f, n)), n))
+        if (const InstanceIndex instance = f.bindings.needs[n].instance; instance >= 0 && f.device.instances[size_t(instance)].kernel >= 0 && comesFrom(f.device.instances[size_t(instance)].kernel) && hasFiles(f, namesFor(f, coreOf(f, n)), n))
             users.push_back(f.plan.needs[n].title);
     const std::string sooner = momentText(rehearsal.untilUp - longest);
     const std::string& name = f.device.clocks[size_t(clock)].name;

@@ -20,8 +20,8 @@ struct Scenario {
     };
     Kind kind = Kind::BringUp;
     int mode = -1;          ///< into Image::modes, for Kind::Mode
-    std::set<int> dead;     ///< clocks that never start
-    int fails = -1;         ///< a clock that stops once all is up; -1: none
+    std::set<ClockIndex> dead;     ///< clocks that never start
+    ClockIndex fails = -1;         ///< a clock that stops once all is up; -1: none
     int sagsTo = -1;        ///< the operating range that the supply suffices for after it has fallen, once all is up; -1: it does not fall
 
     /// Something fails: not what the program does by itself.
@@ -42,7 +42,7 @@ struct Operation {
     Place place;       ///< the decision behind it
     Moment from = 0, to = 0;
     bool waits = false;
-    int core = 0;
+    CoreIndex core = 0;
     const Step* step = nullptr; ///< of the image; null for what is not planned step by step. Valid as long as the snapshot.
 };
 
@@ -59,7 +59,7 @@ struct Sighting {
 
 /// A write as it is seen on the bus.
 struct BusWrite {
-    int core = 0;
+    CoreIndex core = 0;
     std::uint32_t address = 0;
     std::uint32_t value = 0;
     friend bool operator==(const BusWrite&, const BusWrite&) = default;

@@ -42,7 +42,7 @@ std::string momentText(Moment span)
     return fmt::format("{:.3g}\u2009ns", seconds / 1e-9);
 }
 
-SimulatedChip::SimulatedChip(const Device& device, const Board& board, std::set<int> dead)
+SimulatedChip::SimulatedChip(const Device& device, const Board& board, std::set<ClockIndex> dead)
     : device_(device), registers_(device), clocks_(registers_, board, std::move(dead)), pads_(registers_), usersOf_(device.clocks.size())
 {
     domains_.resize(device.domains.size());
@@ -94,13 +94,13 @@ void SimulatedChip::report(Hazard::Kind kind, std::string text, Place place)
         observer_->hazard({kind, now_, -1, std::move(text), std::move(place)});
 }
 
-bool SimulatedChip::open(int instance) const
+bool SimulatedChip::open(InstanceIndex instance) const
 {
     const Instance& facts = device_.instances[size_t(instance)];
     return (facts.domain < 0 || powered(facts.domain)) && (!facts.gate.valid() || registers_.holds(facts.gate)) && (!facts.reset.valid() || registers_.holds(facts.reset));
 }
 
-bool SimulatedChip::powered(int domain) const { return domains_[size_t(domain)].on && domains_[size_t(domain)].readyAt <= now_; }
+bool SimulatedChip::powered(DomainIndex domain) const { return domains_[size_t(domain)].on && domains_[size_t(domain)].readyAt <= now_; }
 
 std::optional<Moment> SimulatedChip::timeOf(const FieldRef& status) const
 {
@@ -125,7 +125,7 @@ void SimulatedChip::settleDomains()
         if (on && !domains_[d].on)
             domains_[d].readyAt = now_ + (facts.startup.value * kSecond).ceil();
         if (!on && domains_[d].on)
-            for (const int instance : facts.instances)
+            for (const InstanceIndex instance : facts.instances)
                 registers_.lose(instance);
         domains_[d].on = on;
         show(facts.ready, powered(int(d)));
@@ -141,7 +141,7 @@ void SimulatedChip::settleDomains()
     show(device_.regulatorReady, regulator_.readyAt <= now_);
 }
 
-bool SimulatedChip::atWork(int instance) const
+bool SimulatedChip::atWork(InstanceIndex instance) const
 {
     if (!open(instance))
         return false;
@@ -149,13 +149,13 @@ bool SimulatedChip::atWork(int instance) const
     return on.valid() ? registers_.code(on) != 0 : device_.instances[size_t(instance)].gate.valid();
 }
 
-bool SimulatedChip::inUse(int clock) const
+bool SimulatedChip::inUse(ClockIndex clock) const
 {
     return device_.clocks[size_t(clock)].tier != "kernel" ||
-           std::any_of(usersOf_[size_t(clock)].begin(), usersOf_[size_t(clock)].end(), [this](int instance) { return open(instance) && (device_.instances[size_t(instance)].gate.valid() || atWork(instance)); });
+           std::any_of(usersOf_[size_t(clock)].begin(), usersOf_[size_t(clock)].end(), [this](InstanceIndex instance) { return open(instance) && (device_.instances[size_t(instance)].gate.valid() || atWork(instance)); });
 }
 
-bool SimulatedChip::admitted(int instance) const
+bool SimulatedChip::admitted(InstanceIndex instance) const
 {
     const Core& core = device_.cores[size_t(acting_)];
     const std::vector<Fence>& fences = device_.instances[size_t(instance)].fences;
@@ -170,7 +170,7 @@ std::uint32_t SimulatedChip::read(std::uint32_t address, int bytes)
         report(Hazard::Kind::NoRegister, fmt::format("0x{:08X} is read, where the chip has no register.", address));
         return 0;
     }
-    const std::pair<int, int> face = registers_.faceOf(cell);
+    const std::pair<InstanceIndex, RegisterIndex> face = registers_.faceOf(cell);
     const Register& shape = registers_.shape(face);
     const std::string& owner = device_.instances[size_t(face.first)].name;
     if (const std::uint32_t has = spot.part < 0 ? shape.bytes() : shape.parts[size_t(spot.part)].bytes(); std::uint32_t(bytes) != has)
@@ -237,7 +237,7 @@ void SimulatedChip::write(std::uint32_t address, std::uint32_t value, int bytes)
 }
 
 /// What a unit is decides what its registers mean: before that it is none of the things that it can be.
-void SimulatedChip::judgeUnit(int instance, int reg)
+void SimulatedChip::judgeUnit(InstanceIndex instance, RegisterIndex reg)
 {
     const std::string& unit = device_.instances[size_t(instance)].unit;
     if (unit.empty())
@@ -260,7 +260,7 @@ void SimulatedChip::judgeUnit(int instance, int reg)
 }
 
 /// Dividers and timing of a block that must be held for that: changed while it is not, they may be ignored.
-void SimulatedChip::judgeHeld(int instance, int reg, std::uint32_t before, std::uint32_t value)
+void SimulatedChip::judgeHeld(InstanceIndex instance, RegisterIndex reg, std::uint32_t before, std::uint32_t value)
 {
     const BlockKind* kind = findBlockKind(device_.blockOf(instance).kind);
     if (!kind || std::none_of(kind->roles.begin(), kind->roles.end(), [](const RoleSpec& role) { return role.onlyHeld; }))
@@ -276,7 +276,7 @@ void SimulatedChip::judgeHeld(int instance, int reg, std::uint32_t before, std::
     }
 }
 
-void SimulatedChip::judgeFrozen(int instance, int reg, std::uint32_t before)
+void SimulatedChip::judgeFrozen(InstanceIndex instance, RegisterIndex reg, std::uint32_t before)
 {
     const std::uint32_t after = registers_.cell(registers_.cellOf(instance, reg)).value;
     for (size_t i = 0; i < device_.clocks.size(); ++i) {
@@ -291,15 +291,15 @@ void SimulatedChip::judgeFrozen(int instance, int reg, std::uint32_t before)
             report(Hazard::Kind::Frozen, fmt::format("The bypass of {} is changed while it is on.", node.name), {Place::Kind::Clock, node.id, {}});
         if (!((before ^ after) & mask))
             continue;
-        for (const int by : node.frozenBy)
+        for (const ClockIndex by : node.frozenBy)
             if (clocks_.clock(by).on)
                 report(Hazard::Kind::Frozen, fmt::format("{} is changed while {} is on.", node.name, device_.clocks[size_t(by)].name), {Place::Kind::Clock, node.id, {}});
     }
 }
 
-void SimulatedChip::judgePads(int instance, int reg)
+void SimulatedChip::judgePads(InstanceIndex instance, RegisterIndex reg)
 {
-    for (const int pad : pads_.padsOf(instance, reg)) {
+    for (const PadIndex pad : pads_.padsOf(instance, reg)) {
         const PadLook look = pads_.look(pad);
         if (pad < int(looks_.size())) {
             if (looks_[size_t(pad)] == look)
@@ -332,7 +332,7 @@ void SimulatedChip::judgePads(int instance, int reg)
     }
 }
 
-void SimulatedChip::judgeHandOver(int pad, const Demand::HandOver& given)
+void SimulatedChip::judgeHandOver(PadIndex pad, const Demand::HandOver& given)
 {
     for (const Demand::HandOver::Value& value : given.values)
         if (const std::optional<std::int64_t> is = meaningOf(*value.encoding, registers_.code(value.ref)); is != value.value)
@@ -377,7 +377,7 @@ void SimulatedChip::judge()
         bool counts = true, works = true;
         if (node.tier == "kernel") {
             counts = inUse(i);
-            works = !demand_.switching && std::any_of(usersOf_[size_t(i)].begin(), usersOf_[size_t(i)].end(), [this](int instance) { return atWork(instance); });
+            works = !demand_.switching && std::any_of(usersOf_[size_t(i)].begin(), usersOf_[size_t(i)].end(), [this](InstanceIndex instance) { return atWork(instance); });
         }
         const std::string& range = device_.ranges.empty() ? node.name : device_.ranges[size_t(clocks_.range())].name;
         if (counts && bounds.max && rate > *bounds.max)
@@ -401,8 +401,8 @@ void SimulatedChip::judge()
         if (const Rational& rate = clocks_.clock(device_.flashClock).rate; rate > clocks_.flashMost())
             tell(Hazard::Kind::WaitStates, 0, [&] { return fmt::format("The flash is read at {} with {} wait states, which carry {}.", rateText(rate), clocks_.waitStates(), rateText(clocks_.flashMost())); },
                  {Place::Kind::Clock, device_.clocks[size_t(device_.flashClock)].id, {}});
-    for (const int core : running_)
-        if (const int clock = device_.cores[size_t(core)].clock; clock >= 0 && clocks_.clock(clock).rate.isZero())
+    for (const CoreIndex core : running_)
+        if (const ClockIndex clock = device_.cores[size_t(core)].clock; clock >= 0 && clocks_.clock(clock).rate.isZero())
             tell(Hazard::Kind::Dead, 1'000'000 + core, [&] { return fmt::format("{} stands still: its clock comes from what does not run.", device_.cores[size_t(core)].name); }, {Place::Kind::Clock, device_.clocks[size_t(clock)].id, {}});
     // A core that stands still for a moment is a glitch that no core survives; the select that did it is named.
     for (int i = 0; i < clocks_.count(); ++i) {
@@ -433,7 +433,7 @@ void SimulatedChip::runDogs(Moment span)
 {
     for (Dog& dog : dogs_) {
         const double ticks = ticksOf(dog);
-        const int kernel = device_.instances[size_t(dog.instance)].kernel;
+        const ClockIndex kernel = device_.instances[size_t(dog.instance)].kernel;
         if (ticks <= 0 || kernel < 0)
             continue;
         const double rate = clocks_.clock(kernel).rate.toDouble() * clocks_.fastest(kernel);
@@ -475,16 +475,16 @@ void SimulatedChip::pass(Moment span)
     now_ = end;
 }
 
-void SimulatedChip::cycles(int core, std::int64_t count)
+void SimulatedChip::cycles(CoreIndex core, std::int64_t count)
 {
-    const int clock = device_.cores[size_t(core)].clock;
+    const ClockIndex clock = device_.cores[size_t(core)].clock;
     const Rational& rate = clocks_.clock(clock).rate;
     // A core that stands still was told already; time must pass all the same.
     const double hertz = rate.isZero() ? 1e6 : rate.toDouble();
     pass(Moment(double(count) * double(kSecond) / hertz));
 }
 
-void SimulatedChip::fail(int clock)
+void SimulatedChip::fail(ClockIndex clock)
 {
     const ClockNode& node = device_.clocks[size_t(clock)];
     const bool watched = node.monitor && registers_.holds(node.monitor->enable) && node.monitor->fallsBackTo >= 0;
@@ -539,7 +539,7 @@ void SimulatedChip::sag(int range)
 }
 
 /// What a peripheral without power did to a pad nobody knows.
-void SimulatedChip::loseInMode(int instance, const LowPowerMode& mode)
+void SimulatedChip::loseInMode(InstanceIndex instance, const LowPowerMode& mode)
 {
     for (const auto& [pad, given] : demand_.handOvers)
         if (const PadLook look = pads_.look(pad); !look.port && look.function == given.function && given.instance == instance)
@@ -550,7 +550,7 @@ void SimulatedChip::loseInMode(int instance, const LowPowerMode& mode)
 void SimulatedChip::sleepAndWake(const LowPowerMode& mode, Moment asleep)
 {
     pass(asleep);
-    const auto kept = [&mode](int clock) { return mode.keepsAll || std::find(mode.keeps.begin(), mode.keeps.end(), clock) != mode.keeps.end(); };
+    const auto kept = [&mode](ClockIndex clock) { return mode.keepsAll || std::find(mode.keeps.begin(), mode.keeps.end(), clock) != mode.keeps.end(); };
     if (mode.wakesOn >= 0) {
         for (int i = 0; i < clocks_.count(); ++i)
             if (const ClockNode& node = device_.clocks[size_t(i)]; (node.isSource() || node.type == ClockNode::Type::Multiply) && node.enable.valid() && clocks_.clock(i).on && !kept(i) && i != mode.wakesOn)
@@ -558,7 +558,7 @@ void SimulatedChip::sleepAndWake(const LowPowerMode& mode, Moment asleep)
         const ClockNode& waker = device_.clocks[size_t(mode.wakesOn)];
         if (waker.enable.valid())
             registers_.put(waker.enable.ref, waker.enable.code);
-        std::vector<int> selects = mode.wakesSelects;
+        std::vector<ClockIndex> selects = mode.wakesSelects;
         if (selects.empty())
             for (int at = device_.cpuClock(); at >= 0 && selects.empty(); at = clocks_.clock(at).input)
                 if (const ClockNode& node = device_.clocks[size_t(at)]; node.type == ClockNode::Type::Select)
@@ -570,8 +570,8 @@ void SimulatedChip::sleepAndWake(const LowPowerMode& mode, Moment asleep)
                 if (device_.clocks[size_t(select)].inputs[k].node == mode.wakesOn)
                     clocks_.force(select, int(k));
     }
-    for (const int domain : mode.drops)
-        for (const int instance : device_.domains[size_t(domain)].instances)
+    for (const DomainIndex domain : mode.drops)
+        for (const InstanceIndex instance : device_.domains[size_t(domain)].instances)
             loseInMode(instance, mode);
     now_ += (mode.wakeTime.value * kSecond).ceil();
     clocks_.settle(now_);

@@ -20,7 +20,7 @@ struct Demand {
     /// By pad: what must hold before the pad is given to a peripheral, so that it begins at its idle level.
     struct HandOver {
         std::uint32_t function = 0; ///< code that gives the pad away
-        int instance = -1;          ///< that drives it then
+        InstanceIndex instance = -1;          ///< that drives it then
         struct Value {
             FieldRef ref;
             const Encoding* encoding = nullptr;
@@ -29,10 +29,10 @@ struct Demand {
         std::vector<Value> values;
         std::string who;
     };
-    std::map<int, HandOver> handOvers;
+    std::map<PadIndex, HandOver> handOvers;
     bool levelsFree = false; ///< the start functions have run: outputs may change
     /// Clocks that must keep their rate meanwhile, hertz: what is the same before and after a change of clocks.
-    std::map<int, Rational> steady;
+    std::map<ClockIndex, Rational> steady;
     /// Clocks whose users rest meanwhile: only what the silicon bears at the most counts of their limits.
     bool switching = false;
 };
@@ -42,23 +42,23 @@ struct Demand {
 class SimulatedChip {
 public:
     /// `dead`: clocks that never start.
-    SimulatedChip(const Device& device, const Board& board, std::set<int> dead = {});
+    SimulatedChip(const Device& device, const Board& board, std::set<ClockIndex> dead = {});
 
     /// The core that the accesses from now on come from.
-    void acts(int core) { acting_ = core; }
+    void acts(CoreIndex core) { acting_ = core; }
     /// A core reads or writes on the bus. `bytes` is the width of the access.
     std::uint32_t read(std::uint32_t address, int bytes);
     void write(std::uint32_t address, std::uint32_t value, int bytes);
     /// Time goes by; hardware does what is due meanwhile.
     void pass(Moment span);
     /// Core cycles go by.
-    void cycles(int core, std::int64_t count);
+    void cycles(CoreIndex core, std::int64_t count);
     Moment now() const { return now_; }
     /// When hardware will change something by itself; empty when nothing is due.
     std::optional<Moment> nextChange() const;
 
     /// A clock stops while the program runs: its monitor, if it is on, falls back.
-    void fail(int clock);
+    void fail(ClockIndex clock);
     /// A reset that does not come from the supply: what survives it is as the program left it.
     void warmReset();
     /// The supply falls to what this operating range needs.
@@ -69,7 +69,7 @@ public:
     void demand(Demand demand) { demand_ = std::move(demand); }
     Demand& demand() { return demand_; }
     /// Cores that run: the first from reset.
-    void coreRuns(int core) { running_.insert(core); }
+    void coreRuns(CoreIndex core) { running_.insert(core); }
 
     const Device& device() const { return device_; }
     SimulatedRegisters& registers() { return registers_; }
@@ -81,21 +81,21 @@ public:
     struct Observer {
         virtual ~Observer() = default;
         virtual void hazard(Hazard hazard) = 0;
-        virtual void clockChanged(int clock, const Rational& rate) = 0;
+        virtual void clockChanged(ClockIndex clock, const Rational& rate) = 0;
         virtual void waitStatesChanged(std::uint32_t states) = 0;
-        virtual void padChanged(int pad, const PadLook& look) = 0;
+        virtual void padChanged(PadIndex pad, const PadLook& look) = 0;
     };
     void observe(Observer* observer);
 
     /// Whether an instance has power, is clocked and out of reset.
-    bool open(int instance) const;
+    bool open(InstanceIndex instance) const;
     /// How long what a status bit shows can take, at the longest; empty when the bit is none that hardware makes after a time.
     std::optional<Moment> timeOf(const FieldRef& status) const;
     void report(Hazard::Kind kind, std::string text, Place place = {});
 
 private:
     struct Dog {
-        int instance = -1;
+        InstanceIndex instance = -1;
         FieldRef on, prescaler, period, window;
         FieldCode feed;
         bool always = false;
@@ -106,20 +106,20 @@ private:
     void settle();
     /// Switches of power domains, and what they bring about.
     void settleDomains();
-    bool powered(int domain) const;
-    void loseInMode(int instance, const LowPowerMode& mode);
+    bool powered(DomainIndex domain) const;
+    void loseInMode(InstanceIndex instance, const LowPowerMode& mode);
     void judge();
-    void judgePads(int instance, int reg);
-    void judgeHandOver(int pad, const Demand::HandOver& given);
-    void judgeUnit(int instance, int reg);
-    void judgeHeld(int instance, int reg, std::uint32_t before, std::uint32_t value);
-    void judgeFrozen(int instance, int reg, std::uint32_t before);
+    void judgePads(InstanceIndex instance, RegisterIndex reg);
+    void judgeHandOver(PadIndex pad, const Demand::HandOver& given);
+    void judgeUnit(InstanceIndex instance, RegisterIndex reg);
+    void judgeHeld(InstanceIndex instance, RegisterIndex reg, std::uint32_t before, std::uint32_t value);
+    void judgeFrozen(InstanceIndex instance, RegisterIndex reg, std::uint32_t before);
     /// What lets the dog run: ticks of its clock until it bites; 0 while it does not run.
     double ticksOf(const Dog& dog) const;
     void runDogs(Moment span);
-    bool atWork(int instance) const;
+    bool atWork(InstanceIndex instance) const;
     /// Whether a clock's limits count: a peripheral's do when it is open.
-    bool inUse(int clock) const;
+    bool inUse(ClockIndex clock) const;
     std::string rateText(const Rational& hertz) const;
 
     const Device& device_;
@@ -128,9 +128,9 @@ private:
     SimulatedPads pads_;
     Moment now_ = 0;
     Demand demand_;
-    std::set<int> running_{0};
+    std::set<CoreIndex> running_{0};
     /// Whether the fences of an instance admit the core that acts.
-    bool admitted(int instance) const;
+    bool admitted(InstanceIndex instance) const;
     int acting_ = 0;
     std::vector<Dog> dogs_;
     struct Power {
@@ -145,7 +145,7 @@ private:
     std::vector<PadLook> looks_;
     std::uint32_t shownWaits_ = 0;
     std::set<std::pair<Hazard::Kind, int>> broken_; ///< told already, and still so
-    std::vector<std::vector<int>> usersOf_; ///< by clock: instances that it times
+    std::vector<std::vector<InstanceIndex>> usersOf_; ///< by clock: instances that it times
     std::vector<FieldRef> on_;             ///< by instance: the field that switches it on
 };
 

@@ -12,7 +12,7 @@ constexpr Moment kRegulatorTime = 10 * kMicrosecond;
 Moment picoseconds(const Duration& span) { return (span.value * kSecond).ceil(); }
 } // namespace
 
-SimulatedClocks::SimulatedClocks(SimulatedRegisters& registers, const Board& board, std::set<int> dead)
+SimulatedClocks::SimulatedClocks(SimulatedRegisters& registers, const Board& board, std::set<ClockIndex> dead)
     : registers_(registers), device_(registers.device()), board_(board), dead_(std::move(dead)), clocks_(device_.clocks.size()), done_(device_.clocks.size(), 0)
 {
     const auto mark = [this](const FieldRef& ref) {
@@ -57,7 +57,7 @@ void SimulatedClocks::reset(Moment now)
     settle(now);
 }
 
-bool SimulatedClocks::concerns(int instance, int reg) const { return relevant_.contains({instance, reg}); }
+bool SimulatedClocks::concerns(InstanceIndex instance, RegisterIndex reg) const { return relevant_.contains({instance, reg}); }
 
 bool SimulatedClocks::isOn(const ClockNode& node) const { return !node.enable.valid() || registers_.holds(node.enable); }
 
@@ -212,7 +212,7 @@ std::optional<Moment> SimulatedClocks::nextChange(Moment now) const
     return next;
 }
 
-void SimulatedClocks::stop(int clock, bool forGood)
+void SimulatedClocks::stop(ClockIndex clock, bool forGood)
 {
     if (forGood)
         dead_.insert(clock);
@@ -228,7 +228,7 @@ void SimulatedClocks::force(int select, int input)
         registers_.put(node.control, node.inputs[size_t(input)].code);
 }
 
-SimulatedClocks::Bounds SimulatedClocks::boundsOf(int index) const
+SimulatedClocks::Bounds SimulatedClocks::boundsOf(ClockIndex index) const
 {
     const ClockNode& node = device_.clocks[size_t(index)];
     const RateLimit& limit = device_.ranges.empty() ? node.limit : node.limitIn(device_.ranges[size_t(range_)].id);
@@ -270,7 +270,7 @@ std::optional<Moment> SimulatedClocks::timeOf(const FieldRef& status) const
     return std::nullopt;
 }
 
-double SimulatedClocks::fastest(int clock) const
+double SimulatedClocks::fastest(ClockIndex clock) const
 {
     while (clocks_[size_t(clock)].input >= 0)
         clock = clocks_[size_t(clock)].input;
@@ -290,9 +290,9 @@ std::int64_t SimulatedClocks::standing(int index) const
     return node.rates.empty() ? clocks_[size_t(index)].setting : -1;
 }
 
-bool SimulatedClocks::idle(int clock) const
+bool SimulatedClocks::idle(ClockIndex clock) const
 {
-    const std::vector<int>& by = device_.clocks[size_t(clock)].frozenBy;
+    const std::vector<ClockIndex>& by = device_.clocks[size_t(clock)].frozenBy;
     return !by.empty() && std::all_of(by.begin(), by.end(), [this](int other) { return !clocks_[size_t(other)].on; });
 }
 

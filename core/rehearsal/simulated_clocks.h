@@ -22,7 +22,7 @@ public:
     };
 
     /// `dead`: clocks that never start.
-    SimulatedClocks(SimulatedRegisters& registers, const Board& board, std::set<int> dead);
+    SimulatedClocks(SimulatedRegisters& registers, const Board& board, std::set<ClockIndex> dead);
 
     const Clock& clock(int index) const { return clocks_[size_t(index)]; }
     /// How a clock's control stands: a factor in 1/unit, or the place among inputs or rates; -1 where its code means nothing.
@@ -30,7 +30,7 @@ public:
     int count() const { return int(clocks_.size()); }
     int range() const { return range_; }
     /// Whether a register decides something about clocks, so that settle() is due after a write to it.
-    bool concerns(int instance, int reg) const;
+    bool concerns(InstanceIndex instance, RegisterIndex reg) const;
     /// Works everything out anew for a moment, and puts the status bits.
     void settle(Moment now);
     /// When something will change by itself; empty when nothing will.
@@ -41,26 +41,26 @@ public:
     /// The supply falls so far that the core is only good for another operating range, whatever the regulator is set to.
     void sag(int range) { sagged_ = range; }
     /// A clock dies at this moment: for good when `forGood`.
-    void stop(int clock, bool forGood);
+    void stop(ClockIndex clock, bool forGood);
     /// The hardware moves a select by itself: after waking, or when a monitored clock fails.
     void force(int select, int input);
 
     struct Bounds {
         std::optional<Rational> min, max;
         std::optional<Rational> relative; ///< part of another clock's rate, at this moment; of several the least
-        int relativeTo = -1;
+        ClockIndex relativeTo = -1;
         std::string because;
     };
-    Bounds boundsOf(int clock) const;
+    Bounds boundsOf(ClockIndex clock) const;
     std::uint32_t waitStates() const;
     /// What the flash can be read at with the present wait states, hertz.
     Rational flashMost() const;
     /// How long what a status bit shows can take, at the longest; empty when the bit is nothing of the clocks'.
     std::optional<Moment> timeOf(const FieldRef& status) const;
     /// The widest that the clock may be too fast by, in parts (its source's tolerance).
-    double fastest(int clock) const;
+    double fastest(ClockIndex clock) const;
     /// Whether all that freezes a clock's controls is off.
-    bool idle(int clock) const;
+    bool idle(ClockIndex clock) const;
 
 private:
     void compute(int index, Moment now);
@@ -69,10 +69,10 @@ private:
     SimulatedRegisters& registers_;
     const Device& device_;
     const Board& board_;
-    std::set<int> dead_;
+    std::set<ClockIndex> dead_;
     std::vector<Clock> clocks_;
     std::vector<char> done_;
-    std::set<std::pair<int, int>> relevant_;
+    std::set<std::pair<InstanceIndex, RegisterIndex>> relevant_;
     int range_ = 0, wantedRange_ = 0;
     int sagged_ = -1;
     Moment rangeAt_ = 0;

@@ -15,7 +15,7 @@ SimulatedPads::SimulatedPads(const SimulatedRegisters& registers) : registers_(r
         }
         for (const FieldRef& ref : {fields.output, fields.level, fields.openDrain, fields.pull, pad.function})
             if (ref.valid()) {
-                std::vector<int>& pads = concerned_[{ref.instance, ref.reg}];
+                std::vector<PadIndex>& pads = concerned_[{ref.instance, ref.reg}];
                 if (pads.empty() || pads.back() != int(p))
                     pads.push_back(int(p));
             }
@@ -23,7 +23,7 @@ SimulatedPads::SimulatedPads(const SimulatedRegisters& registers) : registers_(r
     }
 }
 
-PadLook SimulatedPads::look(int pad) const
+PadLook SimulatedPads::look(PadIndex pad) const
 {
     const Device& device = registers_.device();
     const Pad& facts = device.pads[size_t(pad)];
@@ -39,7 +39,7 @@ PadLook SimulatedPads::look(int pad) const
         out.function = registers_.code(facts.function);
         out.port = std::int64_t(out.function) == facts.portCode;
     }
-    for (const int index : out.port ? std::vector<int>() : facts.routes) {
+    for (const RouteIndex index : out.port ? std::vector<RouteIndex>() : facts.routes) {
         const Route& route = device.routes[size_t(index)];
         const InstanceSignal::Direction direction = device.instances[size_t(route.instance)].signals[size_t(route.signal)].direction;
         out.led = out.led || (route.code == std::int64_t(out.function) && direction != InstanceSignal::Direction::In && direction != InstanceSignal::Direction::Analog);
@@ -51,9 +51,9 @@ PadLook SimulatedPads::look(int pad) const
     return out;
 }
 
-const std::vector<int>& SimulatedPads::padsOf(int instance, int reg) const
+const std::vector<PadIndex>& SimulatedPads::padsOf(InstanceIndex instance, RegisterIndex reg) const
 {
-    static const std::vector<int> none;
+    static const std::vector<PadIndex> none;
     const auto found = concerned_.find({instance, reg});
     return found == concerned_.end() ? none : found->second;
 }

@@ -26,9 +26,9 @@ struct PadLook {
 class SimulatedPads {
 public:
     explicit SimulatedPads(const SimulatedRegisters& registers);
-    PadLook look(int pad) const;
+    PadLook look(PadIndex pad) const;
     /// Pads whose look a register has a part in.
-    const std::vector<int>& padsOf(int instance, int reg) const;
+    const std::vector<PadIndex>& padsOf(InstanceIndex instance, RegisterIndex reg) const;
 
 private:
     struct Fields {
@@ -36,7 +36,7 @@ private:
     };
     const SimulatedRegisters& registers_;
     std::vector<Fields> fields_;
-    std::map<std::pair<int, int>, std::vector<int>> concerned_;
+    std::map<std::pair<InstanceIndex, RegisterIndex>, std::vector<PadIndex>> concerned_;
 };
 
 } // namespace bindrel

@@ -80,7 +80,7 @@ void SimulatedRegisters::reset()
     lastCell_ = -1;
 }
 
-void SimulatedRegisters::lose(int instance)
+void SimulatedRegisters::lose(InstanceIndex instance)
 {
     const std::vector<int>& cells = cellOf_[size_t(instance)];
     for (size_t reg = 0; reg < cells.size(); ++reg) {
@@ -104,9 +104,9 @@ SimulatedRegisters::Spot SimulatedRegisters::find(std::uint32_t address) const
     return found == byAddress_.end() ? Spot{} : found->second;
 }
 
-const Register& SimulatedRegisters::shape(std::pair<int, int> face) const { return device_.blocks[size_t(device_.instances[size_t(face.first)].block)].registers[size_t(face.second)]; }
+const Register& SimulatedRegisters::shape(std::pair<InstanceIndex, RegisterIndex> face) const { return device_.blocks[size_t(device_.instances[size_t(face.first)].block)].registers[size_t(face.second)]; }
 
-std::pair<int, int> SimulatedRegisters::faceOf(int index, std::uint32_t written) const
+std::pair<InstanceIndex, RegisterIndex> SimulatedRegisters::faceOf(int index, std::uint32_t written) const
 {
     const Cell& c = cells_[size_t(index)];
     if (c.faces.size() == 1)
@@ -181,7 +181,7 @@ std::string SimulatedRegisters::write(int index, std::uint32_t value, Moment now
     const int before = std::exchange(lastCell_, index);
     const std::uint32_t beforeValue = std::exchange(lastValue_, value);
     if (const WriteGuard& guard = reg.guard; guard.valid()) {
-        const int by = guard.instance < 0 ? owner : guard.instance;
+        const InstanceIndex by = guard.instance < 0 ? InstanceIndex(owner) : guard.instance;
         const Register& lock = shape({by, guard.reg});
         const Field& key = lock.fields[size_t(guard.field)];
         if (before != cellOf(by, guard.reg) || key.in(beforeValue) != guard.code)

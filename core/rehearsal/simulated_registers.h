@@ -20,7 +20,7 @@ class SimulatedRegisters {
 public:
     struct Cell {
         /// The register as each instance at this address lays it out: the faces of one unit share their bits.
-        std::vector<std::pair<int, int>> faces;
+        std::vector<std::pair<InstanceIndex, RegisterIndex>> faces;
         std::uint32_t value = 0;
         std::uint32_t once = 0; ///< bits of write-once fields that have been written
         std::uint32_t latch = 0; ///< of a register of parts: what has been written before its last part, or is held for reading
@@ -41,12 +41,12 @@ public:
         int part = -1; ///< of the register's parts; -1: it has none
     };
     Spot find(std::uint32_t address) const;
-    int cellOf(int instance, int reg) const { return cellOf_[size_t(instance)][size_t(reg)]; }
+    int cellOf(InstanceIndex instance, RegisterIndex reg) const { return cellOf_[size_t(instance)][size_t(reg)]; }
     const Cell& cell(int index) const { return cells_[size_t(index)]; }
     /// Instance and register as which a cell is used at this moment: the face that its unit has, with what is about to be written.
-    std::pair<int, int> faceOf(int index, std::uint32_t written) const;
-    std::pair<int, int> faceOf(int index) const { return faceOf(index, cells_[size_t(index)].value); }
-    const Register& shape(std::pair<int, int> face) const;
+    std::pair<InstanceIndex, RegisterIndex> faceOf(int index, std::uint32_t written) const;
+    std::pair<InstanceIndex, RegisterIndex> faceOf(int index) const { return faceOf(index, cells_[size_t(index)].value); }
+    const Register& shape(std::pair<InstanceIndex, RegisterIndex> face) const;
 
     /// What a field holds inside the chip.
     std::uint32_t code(const FieldRef& ref) const;
@@ -76,9 +76,9 @@ public:
     void reset();
 
     /// An instance has been without power: its registers are as after reset.
-    void lose(int instance);
+    void lose(InstanceIndex instance);
 
-    bool locked(int instance) const { return locked_[size_t(instance)]; }
+    bool locked(InstanceIndex instance) const { return locked_[size_t(instance)]; }
     const Device& device() const { return device_; }
 
 private:

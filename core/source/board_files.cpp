@@ -43,7 +43,7 @@ Code noneOf(const Failures& failures)
 }
 
 /// The failures after which a need is left out.
-Failures failuresWithout(const Facts& f, const Names& names, size_t need)
+Failures failuresWithout(const Facts& f, const Names& names, NeedIndex need)
 {
     Failures out;
     for (const FallBack& fallBack : f.image.fallBacks)
@@ -214,7 +214,7 @@ std::vector<FieldRef> awaitedFields(const Facts& f, const Names& names)
     return out;
 }
 
-bool waitsForSlowSource(const Facts& f, size_t need)
+bool waitsForSlowSource(const Facts& f, NeedIndex need)
 {
     return comesLate(f.image, f.device, f.bindings, f.rates, need);
 }

@@ -16,7 +16,7 @@ bool hasLateClocks(const Facts& f) { return std::any_of(f.image.steps.begin(), f
 std::vector<std::string> leftTitles(const Facts& f, const FallBack& fallBack)
 {
     std::vector<std::string> out;
-    for (const int need : fallBack.left)
+    for (const NeedIndex need : fallBack.left)
         if (hasFiles(f, namesFor(f, coreOf(f, size_t(need))), size_t(need)))
             out.push_back(f.plan.needs[size_t(need)].title);
     return out;
@@ -113,13 +113,13 @@ SourceFile clocksSource(const Facts& f, const Names& names)
     std::set<int> again;
     for (const ModeSteps& mode : f.image.modes)
         again.insert(mode.again.begin(), mode.again.end());
-    for (const int need : again)
+    for (const NeedIndex need : again)
         if (hasFiles(f, names, size_t(need)))
             w.linef("#include \"{}.h\"", names.need(size_t(need)));
     w.line();
     // The whole path in one comment, as a colleague would sketch it.
     std::string path;
-    const std::vector<int> up = pathToSource(f.rates, f.device.cpuClock());
+    const std::vector<ClockIndex> up = pathToSource(f.rates, f.device.cpuClock());
     for (auto it = up.rbegin(); it != up.rend(); ++it) {
         const ClockNode& node = f.device.clocks[size_t(*it)];
         if (node.type == ClockNode::Type::Select)

@@ -6,17 +6,17 @@
 
 namespace bindrel {
 
-Code waitForRole(const Writer& w, int instance, std::string_view role, const Code& value, const Code& microseconds)
+Code waitForRole(const Writer& w, InstanceIndex instance, std::string_view role, const Code& value, const Code& microseconds)
 {
     return waitCall(w.facts, w.names, w.facts.device.roleField(instance, role), value, code("{} * {}", microseconds, w.names.macro("WAIT_PASSES_PER_US")));
 }
 
-Code putRegisterOf(const Writer& w, int instance, std::string_view role, const Code& value)
+Code putRegisterOf(const Writer& w, InstanceIndex instance, std::string_view role, const Code& value)
 {
     return registerPut(w.facts, w.names, instance, w.facts.device.roleField(instance, role).reg, value);
 }
 
-Code readRole(const Writer& w, int instance, std::string_view role)
+Code readRole(const Writer& w, InstanceIndex instance, std::string_view role)
 {
     const FieldRef ref = w.facts.device.roleField(instance, role);
     const Field& field = w.facts.device.fieldOf(ref);
@@ -26,7 +26,7 @@ Code readRole(const Writer& w, int instance, std::string_view role)
     return field.lsb == 0 ? bits : code("({} >> {}u)", bits, field.lsb);
 }
 
-std::vector<Code> clearedByOnes(const Facts& facts, const Names& names, int instance, int reg, std::uint32_t beside)
+std::vector<Code> clearedByOnes(const Facts& facts, const Names& names, InstanceIndex instance, RegisterIndex reg, std::uint32_t beside)
 {
     std::vector<Code> out;
     const std::vector<Field>& fields = facts.device.blockOf(instance).registers[size_t(reg)].fields;
@@ -36,7 +36,7 @@ std::vector<Code> clearedByOnes(const Facts& facts, const Names& names, int inst
     return out;
 }
 
-void writeRole(Writer& w, int instance, std::string_view role, const Code& value, int indent)
+void writeRole(Writer& w, InstanceIndex instance, std::string_view role, const Code& value, int indent)
 {
     const Device& device = w.facts.device;
     const FieldRef ref = device.roleField(instance, role);
@@ -64,7 +64,7 @@ void writeRole(Writer& w, int instance, std::string_view role, const Code& value
     w.linef("{}{}", margin, registerPut(w.facts, w.names, instance, ref.reg, narrowed(reg, code("({} & ~({})) | {}{}", place, joinedCode(off, " | "), put, key))));
 }
 
-void writeRoleCode(Writer& w, int instance, std::string_view role, std::uint32_t value, int indent)
+void writeRoleCode(Writer& w, InstanceIndex instance, std::string_view role, std::uint32_t value, int indent)
 {
     const Device& device = w.facts.device;
     const FieldRef ref = device.roleField(instance, role);
@@ -73,7 +73,7 @@ void writeRoleCode(Writer& w, int instance, std::string_view role, std::uint32_t
     w.step(others ? updateStep(device, {{ref, value, {}}}, {}) : writeStep(device, {{ref, value, {}}}, {}), indent);
 }
 
-void clearFlags(Writer& w, int instance, const std::vector<std::string>& roles, int indent)
+void clearFlags(Writer& w, InstanceIndex instance, const std::vector<std::string>& roles, int indent)
 {
     std::vector<FieldRef> fields;
     for (const std::string& role : roles)
@@ -82,7 +82,7 @@ void clearFlags(Writer& w, int instance, const std::vector<std::string>& roles, 
     clearFields(w, instance, fields, indent);
 }
 
-void clearFields(Writer& w, int instance, const std::vector<FieldRef>& refs, int indent)
+void clearFields(Writer& w, InstanceIndex instance, const std::vector<FieldRef>& refs, int indent)
 {
     const Device& device = w.facts.device;
     const Code margin = Code::trusted(std::string(size_t(indent), ' '));
@@ -142,7 +142,7 @@ void clearFields(Writer& w, int instance, const std::vector<FieldRef>& refs, int
     }
 }
 
-void takeFlag(Writer& w, int instance, const std::string& role)
+void takeFlag(Writer& w, InstanceIndex instance, const std::string& role)
 {
     w.linef("    if (({} & {}) == 0u) {{", roleRegister(w.facts, w.names, instance, role), roleMacro(w.facts, w.names, instance, role));
     w.line("        return false;");

@@ -8,14 +8,14 @@
 
 namespace bindrel {
 
-std::vector<std::pair<int, InterruptClient>> interruptsOf(const Facts& f, const Names& names, size_t need)
+std::vector<std::pair<int, InterruptClient>> interruptsOf(const Facts& f, const Names& names, NeedIndex need)
 {
     std::vector<std::pair<int, InterruptClient>> out;
     if (!hasFiles(f, names, need))
         return out;
     const int vectors = f.device.cores[names.core].vectorCount;
     for (const PadSetup& setup : f.pads) {
-        const int watcher = setup.need != static_cast<int>(need) || setup.line < 0 ? -1 : f.device.linesInPorts ? f.device.pads[size_t(setup.pad)].port : f.device.lineInstance;
+        const InstanceIndex watcher = setup.need != static_cast<int>(need) || setup.line < 0 ? InstanceIndex() : f.device.linesInPorts ? f.device.pads[size_t(setup.pad)].port : f.device.lineInstance;
         if (watcher < 0)
             continue;
         for (const auto& [event, number] : f.device.instances[size_t(watcher)].interrupts)

@@ -10,8 +10,8 @@ namespace bindrel {
 
 /// A need that is told of something by an interrupt.
 struct InterruptClient {
-    size_t need = 0;
-    int instance = -1;
+    NeedIndex need;
+    InstanceIndex instance = -1;
     std::string event;    ///< key of Instance::interrupts
     std::string flag;     ///< role of the instance; empty or absent: the interrupt itself tells
     std::string function; ///< ending of the name of the user's function
@@ -31,13 +31,13 @@ struct InterruptVector {
 struct ClockAlarm {
     int number = -1;
     Word handler;
-    std::vector<int> clocks;
+    std::vector<ClockIndex> clocks;
 };
 std::vector<ClockAlarm> clockAlarms(const Facts& facts, const Names& names);
 
 /// Those of one core's program, by number.
 std::vector<InterruptVector> interruptVectors(const Facts& facts, const Names& names);
 /// What tells one need, by number.
-std::vector<std::pair<int, InterruptClient>> interruptsOf(const Facts& facts, const Names& names, size_t need);
+std::vector<std::pair<int, InterruptClient>> interruptsOf(const Facts& facts, const Names& names, NeedIndex need);
 
 } // namespace bindrel

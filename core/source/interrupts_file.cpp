@@ -103,7 +103,7 @@ void writeClockAlarms(Writer& w, const std::vector<ClockAlarm>& alarms)
         w.linef("void {}(void);", alarm.handler);
         w.linef("void {}(void)", alarm.handler);
         w.line("{");
-        for (const int clock : alarm.clocks)
+        for (const ClockIndex clock : alarm.clocks)
             if (const FieldRef& flag = f.device.clocks[size_t(clock)].monitor->flag; flag.valid())
                 clearFields(w, flag.instance, {flag}, 4);
         w.linef("    {}_source_lost();", w.names.prefix);

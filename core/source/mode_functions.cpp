@@ -23,13 +23,13 @@ std::string purpose(const Facts& f, const ModeSteps& steps)
     const LowPowerMode& mode = f.device.modes[size_t(steps.mode)];
     const ModeState state = modeState(f.device, f.plan, f.bindings, steps.slow ? *f.image.slowRates : f.rates, mode);
     std::vector<std::string> wakers;
-    for (const int need : state.wakers)
+    for (const NeedIndex need : state.wakers)
         wakers.push_back(f.plan.needs[size_t(need)].title);
     std::string text = mode.about.empty() ? mode.name + "." : fmt::format("{}: {}", mode.name, mode.about);
     text += wakers.empty() ? " No need of the plan wakes it." : mode.wakesByAny ? " Any interrupt wakes it." : fmt::format(" Woken by {}.", listed(wakers));
     text += fmt::format(" The core runs {} later, all clocks up to {} later; returns then.", format(state.wakeTime), format(state.fullTime));
     std::vector<std::string> again;
-    for (const int need : steps.again)
+    for (const NeedIndex need : steps.again)
         again.push_back(f.plan.needs[size_t(need)].title);
     if (!again.empty())
         text += fmt::format(" Meanwhile {} {} no power: stopped before, brought up again afterwards; {} must be started by you.", listed(again), again.size() == 1 ? "has" : "have", again.size() == 1 ? "it" : "they");
@@ -38,7 +38,7 @@ std::string purpose(const Facts& f, const ModeSteps& steps)
     return text;
 }
 
-bool hasStop(const Facts& f, size_t need)
+bool hasStop(const Facts& f, NeedIndex need)
 {
     return std::any_of(f.image.stops.begin(), f.image.stops.end(), [need](const Step& step) { return step.need == int(need); });
 }
@@ -98,17 +98,17 @@ void defineModes(Writer& w)
         refuseAfterFallBack(w);
         w.comment("What wakes the core is served when the clocks are back.", 4);
         w.linef("    const uint32_t before = {}_interrupts_hold();", p);
-        for (const int need : steps.again)
+        for (const NeedIndex need : steps.again)
             if (hasStop(f, size_t(need)) && hasFiles(f, w.names, size_t(need)))
                 w.linef("    {}_stop();", w.names.need(size_t(need)));
         list(w, steps.enter);
         w.because({Place::Kind::Mode, mode.id, {}}, "entered");
         w.linef("    {}_core_wait({});", p, mode.deep ? WordLiteral("true") : WordLiteral("false"));
         std::vector<size_t> again;
-        for (const int need : steps.again)
+        for (const NeedIndex need : steps.again)
             if (hasFiles(f, w.names, size_t(need)))
                 again.push_back(size_t(need));
-        const bool mayFail = std::any_of(again.begin(), again.end(), [&f](size_t need) { return needWaits(f, need); });
+        const bool mayFail = std::any_of(again.begin(), again.end(), [&f](NeedIndex need) { return needWaits(f, need); });
         const Code held = mayFail ? Code() : Code::trusted("const ");
         if (steps.back.empty())
             w.linef("    {}enum {}_status status = {};", held, p, w.names.macro("OK"));

@@ -14,20 +14,20 @@ struct Names {
     Word prefix;  ///< "sluice"
     Word PREFIX;  ///< "SLUICE"
     std::vector<Word> needs; ///< C name of each need, by index
-    size_t core = 0;         ///< whose program is written, into Device::cores
+    CoreIndex core = 0;         ///< whose program is written, into Device::cores
 
     Word macro(const Word& rest) const { return PREFIX + "_" + rest; }
     Word macro(WordLiteral rest) const { return PREFIX + "_" + rest; }
     Word name(const Word& rest) const { return prefix + "_" + rest; }
     Word name(WordLiteral rest) const { return prefix + "_" + rest; }
-    Word need(size_t index) const { return name(needs[index]); }
-    Word NEED(size_t index) const { return need(index).upper(); }
-    std::string file(size_t index, const char* ending) const { return need(index).text() + ending; }
+    Word need(NeedIndex index) const { return name(needs[index]); }
+    Word NEED(NeedIndex index) const { return need(index).upper(); }
+    std::string file(NeedIndex index, const char* ending) const { return need(index).text() + ending; }
 };
 
 /// Names of one core's program: legal C, and such that no two things of what is written are called alike. A need whose name would meet
 /// that of the board's own things, of a register's, or of another need's functions gets a number.
-Names namesFor(const Facts& facts, size_t core);
+Names namesFor(const Facts& facts, CoreIndex core);
 
 /// A finding for each need whose name in C is not simply its id (rule SRC-01).
 void nameFindings(const Facts& facts, std::vector<Finding>& out);
@@ -37,14 +37,14 @@ void nameFindings(const Facts& facts, std::vector<Finding>& out);
 const std::vector<std::string_view>& needSuffixes();
 
 // Names that registers, clocks and their waits have in C.
-Word instanceMacro(const Facts& facts, const Names& names, int instance);   ///< "SLUICE_UART3"
+Word instanceMacro(const Facts& facts, const Names& names, InstanceIndex instance);   ///< "SLUICE_UART3"
 Word fieldMacro(const Facts& facts, const Names& names, const FieldRef& ref); ///< "SLUICE_UART_CTL_ON"
 Word timeoutName(const Facts& facts, const Names& names, const FieldRef& waitedFor); ///< "SLUICE_TIMEOUT_CLK_STAT_HFXRDY"
-Word rateMacro(const Facts& facts, const Names& names, int clock);          ///< "SLUICE_PLLA_VCO_HZ"
-Word factorMacro(const Facts& facts, const Names& names, int clock);         ///< "SLUICE_PLLA_VCO_FACTOR"
+Word rateMacro(const Facts& facts, const Names& names, ClockIndex clock);          ///< "SLUICE_PLLA_VCO_HZ"
+Word factorMacro(const Facts& facts, const Names& names, ClockIndex clock);         ///< "SLUICE_PLLA_VCO_FACTOR"
 /// Whether a clock's divider or multiplier is named as a constant: it runs, and its code is the factor or one less.
-bool hasFactorMacro(const Facts& facts, int clock);
-Word slowRateMacro(const Facts& facts, const Names& names, int clock);      ///< "SLUICE_SLOW_CPU_HZ"
+bool hasFactorMacro(const Facts& facts, ClockIndex clock);
+Word slowRateMacro(const Facts& facts, const Names& names, ClockIndex clock);      ///< "SLUICE_SLOW_CPU_HZ"
 Word handlerName(const Names& names, const std::string& instance, const std::string& event); ///< "sluice_on_UART3_irq"
 
 } // namespace bindrel

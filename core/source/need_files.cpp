@@ -13,7 +13,7 @@ namespace bindrel {
 
 namespace {
 
-std::vector<const Step*> stepsOf(const Facts& f, size_t need, Step::Phase phase)
+std::vector<const Step*> stepsOf(const Facts& f, NeedIndex need, Step::Phase phase)
 {
     std::vector<const Step*> out;
     for (const Step& step : phase == Step::Phase::Stop ? f.image.stops : f.image.steps)
@@ -23,7 +23,7 @@ std::vector<const Step*> stepsOf(const Facts& f, size_t need, Step::Phase phase)
 }
 
 /// "UART3 from 80 MHz: 460.829 kBd for 460.8 kBd (+64 ppm)".
-std::string summary(const Facts& f, size_t need)
+std::string summary(const Facts& f, NeedIndex need)
 {
     std::string text = f.plan.needs[need].title;
     const BoundNeed& bound = f.bindings.needs[need];
@@ -36,19 +36,19 @@ std::string summary(const Facts& f, size_t need)
 
 } // namespace
 
-bool needWaits(const Facts& f, size_t need)
+bool needWaits(const Facts& f, NeedIndex need)
 {
     const std::vector<const Step*> steps = stepsOf(f, need, Step::Phase::Need);
     return std::any_of(steps.begin(), steps.end(), [](const Step* step) { return step->kind == Step::Kind::Wait; });
 }
 
-size_t coreOf(const Facts& f, size_t need)
+size_t coreOf(const Facts& f, NeedIndex need)
 {
-    const int core = f.device.findCore(f.plan.needs[need].core);
+    const CoreIndex core = f.device.findCore(f.plan.needs[need].core);
     return core < 0 ? 0 : size_t(core);
 }
 
-bool hasFiles(const Facts& f, const Names& names, size_t need)
+bool hasFiles(const Facts& f, const Names& names, NeedIndex need)
 {
     if (f.bindings.needs[need].state != BoundNeed::State::Bound || coreOf(f, need) != names.core)
         return false;
@@ -58,7 +58,7 @@ bool hasFiles(const Facts& f, const Names& names, size_t need)
     return !stepsOf(f, need, Step::Phase::Need).empty();
 }
 
-std::vector<SourceFile> needFiles(const Facts& f, const Names& names, size_t need)
+std::vector<SourceFile> needFiles(const Facts& f, const Names& names, NeedIndex need)
 {
     const SourceFacet& kind = sourceOf(f.plan.needs[need].kind);
     const std::vector<const Step*> starts = stepsOf(f, need, Step::Phase::Start), stops = stepsOf(f, need, Step::Phase::Stop);

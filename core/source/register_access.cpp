@@ -5,9 +5,9 @@ namespace bindrel {
 
 namespace {
 
-const Register& shapeOf(const Facts& facts, int instance, int reg) { return facts.device.blockOf(instance).registers[size_t(reg)]; }
+const Register& shapeOf(const Facts& facts, InstanceIndex instance, RegisterIndex reg) { return facts.device.blockOf(instance).registers[size_t(reg)]; }
 
-Word accessor(const Facts& facts, const Names& names, const char* verb, int instance, int reg)
+Word accessor(const Facts& facts, const Names& names, const char* verb, InstanceIndex instance, RegisterIndex reg)
 {
     return names.name(Word::of(verb)) + "_" + Word::of(facts.device.blockOf(instance).name) + "_" + Word::spelled(shapeOf(facts, instance, reg).name);
 }
@@ -26,7 +26,7 @@ WordLiteral typeOf(const Register& reg) { return typeOf(reg.width); }
 
 Code narrowed(const Register& reg, const Code& value) { return !reg.plain() || reg.width == 32 ? value : code("({})({})", typeOf(reg), value); }
 
-Code registerValue(const Facts& facts, const Names& names, int instance, int reg)
+Code registerValue(const Facts& facts, const Names& names, InstanceIndex instance, RegisterIndex reg)
 {
     const Register& shape = shapeOf(facts, instance, reg);
     if (!shape.parts.empty())
@@ -34,14 +34,14 @@ Code registerValue(const Facts& facts, const Names& names, int instance, int reg
     return code("{}->{}", instanceMacro(facts, names, instance), Word::spelled(shape.name));
 }
 
-std::pair<Code, Code> aroundPut(const Facts& facts, const Names& names, int instance, int reg)
+std::pair<Code, Code> aroundPut(const Facts& facts, const Names& names, InstanceIndex instance, RegisterIndex reg)
 {
     if (!shapeOf(facts, instance, reg).plain())
         return {code("{}({}, ", accessor(facts, names, "put", instance, reg), instanceMacro(facts, names, instance)), Code::trusted(");")};
     return {code("{} = ", registerValue(facts, names, instance, reg)), Code::trusted(";")};
 }
 
-Code registerPut(const Facts& facts, const Names& names, int instance, int reg, const Code& value)
+Code registerPut(const Facts& facts, const Names& names, InstanceIndex instance, RegisterIndex reg, const Code& value)
 {
     const auto [before, behind] = aroundPut(facts, names, instance, reg);
     return code("{}{}{}", before, value, behind);
@@ -100,13 +100,13 @@ void writeAccessors(Writer& w, const Block& block, int index)
         }
         if (reg.guard.valid()) {
             const WriteGuard& guard = reg.guard;
-            const FieldRef key{guard.instance < 0 ? of : guard.instance, guard.reg, guard.field};
+            const FieldRef key{guard.instance < 0 ? InstanceIndex(of) : guard.instance, guard.reg, guard.field};
             w.comment(fmt::format("{} takes what is written right after the key in {}.", reg.name, device.registerOf(key).name));
         }
         w.linef("static inline void {}(struct {} *at, uint32_t value)", accessor(w.facts, w.names, "put", of, int(r)), structure);
         w.line("{");
         if (const WriteGuard& guard = reg.guard; guard.valid()) {
-            const FieldRef key{guard.instance < 0 ? of : guard.instance, guard.reg, guard.field};
+            const FieldRef key{guard.instance < 0 ? InstanceIndex(of) : guard.instance, guard.reg, guard.field};
             const Register& lock = device.registerOf(key);
             const Code place = guard.instance < 0 ? code("at->{}", Word::spelled(lock.name)) : registerValue(w.facts, w.names, guard.instance, guard.reg);
             w.linef("    {} = {};", place, narrowed(lock, device.fieldOf(key).width == 1 ? code("{}", fieldMacro(w.facts, w.names, key)) : code("{}_AT(0x{:X}u)", fieldMacro(w.facts, w.names, key), guard.code)));

@@ -18,12 +18,12 @@ WordLiteral typeOf(const Register& reg);
 Code narrowed(const Register& reg, const Code& value);
 
 /// What a register holds: "SLUICE_UART3->CTL", or "sluice_get_timer_COUNT(SLUICE_TIMER1)".
-Code registerValue(const Facts& facts, const Names& names, int instance, int reg);
+Code registerValue(const Facts& facts, const Names& names, InstanceIndex instance, RegisterIndex reg);
 /// What stands before and behind a value that is put into it: "SLUICE_UART3->CTL = " and ";", or "sluice_put_timer_COUNT(SLUICE_TIMER1, " and ");".
-std::pair<Code, Code> aroundPut(const Facts& facts, const Names& names, int instance, int reg);
+std::pair<Code, Code> aroundPut(const Facts& facts, const Names& names, InstanceIndex instance, RegisterIndex reg);
 /// The whole statement.
 /// REQUIRES: `value` is narrowed() where it must be.
-Code registerPut(const Facts& facts, const Names& names, int instance, int reg, const Code& value);
+Code registerPut(const Facts& facts, const Names& names, InstanceIndex instance, RegisterIndex reg, const Code& value);
 /// "sluice_wait(&SLUICE_CLK->STAT, SLUICE_CLOCK_STAT_RCOK, SLUICE_CLOCK_STAT_RCOK, passes)": true once the field has the value, which is
 /// given in the place of its bits. A register of parts has a function of its own, which reads all of them in their order.
 Code waitCall(const Facts& facts, const Names& names, const FieldRef& ref, const Code& value, const Code& passes);

@@ -47,7 +47,7 @@ std::vector<int> usedInstances(const Facts& f, const Names& names)
     for (const Core& core : f.device.cores)
         if (core.release.valid())
             used.insert(core.release.ref.instance);
-    for (const int instance : std::vector<int>(used.begin(), used.end()))
+    for (const InstanceIndex instance : std::vector<int>(used.begin(), used.end()))
         for (const int guard : guardsOf(f.device.blockOf(instance)))
             used.insert(guard);
     return {used.begin(), used.end()};
@@ -118,7 +118,7 @@ SourceFile registersHeader(const Facts& f, const Names& names)
     w.linef("#define {0}", guard);
     w.line();
     const std::vector<int> instances = usedInstances(f, names);
-    const bool parts = std::any_of(instances.begin(), instances.end(), [&f](int instance) { return hasParts(f.device.blockOf(instance)); });
+    const bool parts = std::any_of(instances.begin(), instances.end(), [&f](InstanceIndex instance) { return hasParts(f.device.blockOf(instance)); });
     if (parts)
         w.line("#include <stdbool.h>");
     w.line("#include <stdint.h>");
@@ -128,15 +128,15 @@ SourceFile registersHeader(const Facts& f, const Names& names)
         w.line();
     }
     std::set<int> blocks;
-    for (const int instance : instances)
+    for (const InstanceIndex instance : instances)
         if (blocks.insert(f.device.instances[size_t(instance)].block).second)
             writeBlock(w, f.device.blockOf(instance));
     w.comment("Where they are.");
-    for (const int instance : instances)
+    for (const InstanceIndex instance : instances)
         w.linef("#define {:<20} ((struct {} *)0x{:08X}u)", instanceMacro(f, names, instance), names.name(Word::of(f.device.blockOf(instance).name)),
                 f.device.instances[size_t(instance)].base);
     w.line();
-    for (const int block : blocks)
+    for (const BlockIndex block : blocks)
         writeAccessors(w, f.device.blocks[size_t(block)], block);
     w.linef("#endif /* {} */", guard);
     return w.take();

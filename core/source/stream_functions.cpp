@@ -17,7 +17,7 @@ struct StreamNames {
     Code memory; ///< parameter that says what is moved
 };
 
-StreamNames namesOf(const Writer& w, size_t need, const StreamSpec& spec)
+StreamNames namesOf(const Writer& w, NeedIndex need, const StreamSpec& spec)
 {
     const Word stem = w.names.need(need) + "_" + Word::of(std::string(spec.verb));
     if (spec.role.empty())
@@ -27,9 +27,9 @@ StreamNames namesOf(const Writer& w, size_t need, const StreamSpec& spec)
 }
 
 /// The address of the register at the instance's end, as a number.
-Code farEnd(const Writer& w, size_t need, const StreamSpec& spec)
+Code farEnd(const Writer& w, NeedIndex need, const StreamSpec& spec)
 {
-    const int instance = w.facts.bindings.needs[need].instance;
+    const InstanceIndex instance = w.facts.bindings.needs[need].instance;
     const int skipped = w.facts.device.fieldOf(w.facts.device.roleField(instance, spec.role)).lsb / 8;
     const Code address = code("(uint32_t)(uintptr_t)&{}", roleRegister(w.facts, w.names, instance, spec.role));
     return skipped > 0 ? code("({} + {}u)", address, skipped) : address;
@@ -41,7 +41,7 @@ bool goesRound(const StreamSetting& stream)
 }
 
 /// Whether the flag of the end is there to be asked: an interrupt would take it away.
-bool tellsDone(const Writer& w, size_t need, const StreamSetting& stream)
+bool tellsDone(const Writer& w, NeedIndex need, const StreamSetting& stream)
 {
     const std::string done = "done" + std::to_string(stream.channel);
     const std::vector<NeedEvent>& events = w.facts.settings[need].events;
@@ -57,7 +57,7 @@ const std::vector<std::string_view>& streamSuffixes()
     return all;
 }
 
-void declareStreams(Writer& w, size_t need)
+void declareStreams(Writer& w, NeedIndex need)
 {
     for (const StreamSetting& stream : w.facts.settings[need].streams) {
         const StreamNames names = namesOf(w, need, stream.spec);
@@ -82,7 +82,7 @@ void declareStreams(Writer& w, size_t need)
     }
 }
 
-void defineStreams(Writer& w, size_t need)
+void defineStreams(Writer& w, NeedIndex need)
 {
     const Device& device = w.facts.device;
     const int dma = device.dma.instance;

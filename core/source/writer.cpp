@@ -61,7 +61,7 @@ void Writer::because(Place place, std::string why)
     trace_ = static_cast<int>(file_.traces.size()) - 1;
 }
 
-void Writer::becauseNeed(size_t need, std::string why) { because({Place::Kind::Need, facts.plan.needs[need].id, {}}, std::move(why)); }
+void Writer::becauseNeed(NeedIndex need, std::string why) { because({Place::Kind::Need, facts.plan.needs[need].id, {}}, std::move(why)); }
 
 void Writer::keep(const Word& name, int indent)
 {
@@ -70,13 +70,13 @@ void Writer::keep(const Word& name, int indent)
     add(margin + "/*~ */");
 }
 
-Word roleMacro(const Facts& facts, const Names& names, int instance, std::string_view role)
+Word roleMacro(const Facts& facts, const Names& names, InstanceIndex instance, std::string_view role)
 {
     const FieldRef ref = facts.device.roleField(instance, role);
     return ref.valid() ? fieldMacro(facts, names, ref) : Word();
 }
 
-Code roleRegister(const Facts& facts, const Names& names, int instance, std::string_view role)
+Code roleRegister(const Facts& facts, const Names& names, InstanceIndex instance, std::string_view role)
 {
     const FieldRef ref = facts.device.roleField(instance, role);
     return ref.valid() ? registerValue(facts, names, instance, ref.reg) : Code();

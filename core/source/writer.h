@@ -31,7 +31,7 @@ public:
 
     /// What caused the lines that follow, until the next call.
     void because(Place place, std::string why = {});
-    void becauseNeed(size_t need, std::string why = {});
+    void becauseNeed(NeedIndex need, std::string why = {});
     void noCause() { trace_ = -1; }
 
     /// A region that the user may fill: its text is carried over by name at each write.
@@ -59,9 +59,9 @@ private:
 std::string headText(const Facts& facts, std::string_view purpose);
 
 /// Macro of the register bits of one role of an instance; empty when the block has no such role.
-Word roleMacro(const Facts& facts, const Names& names, int instance, std::string_view role);
+Word roleMacro(const Facts& facts, const Names& names, InstanceIndex instance, std::string_view role);
 /// What the register that holds a role reads: "SLUICE_UART3->CTL"; nothing when the block has no such role.
-Code roleRegister(const Facts& facts, const Names& names, int instance, std::string_view role);
+Code roleRegister(const Facts& facts, const Names& names, InstanceIndex instance, std::string_view role);
 
 // The files, one function and one source file each.
 SourceFile registersHeader(const Facts& facts, const Names& names);
@@ -76,8 +76,8 @@ std::vector<SourceFile> buildFiles(const Facts& facts, const std::vector<Names>&
 
 /// What the writer of C asks of a kind: declarations and definitions beyond bring_up, start and stop. Null: the kind has no C of its own yet.
 struct SourceFacet {
-    void (*declare)(Writer& header, size_t need) = nullptr;
-    void (*define)(Writer& source, size_t need) = nullptr;
+    void (*declare)(Writer& header, NeedIndex need) = nullptr;
+    void (*define)(Writer& source, NeedIndex need) = nullptr;
     /// Endings of the names that these make, in lower case, without numbers behind them.
     std::vector<std::string_view> suffixes;
     /// Roles whose values the header names as constants, with the ending of the name: the code writes the constant, so that it cannot be changed alone.
@@ -87,15 +87,15 @@ struct SourceFacet {
 /// (Made in core/kinds/all.cpp.)
 const SourceFacet& sourceOf(std::string_view kind);
 /// Whether a need gets files in a core's program: it is bound, the core owns it, and something is to be written for it.
-bool hasFiles(const Facts& facts, const Names& names, size_t need);
+bool hasFiles(const Facts& facts, const Names& names, NeedIndex need);
 /// The fields that one core's program waits for, each the next value of its status after OK.
 std::vector<FieldRef> awaitedFields(const Facts& facts, const Names& names);
 /// Whether a need's clock comes from a source that the bring-up waits for last, so that the need is brought up after it.
-bool waitsForSlowSource(const Facts& facts, size_t need);
+bool waitsForSlowSource(const Facts& facts, NeedIndex need);
 /// Whether the bring-up of a need waits for something, and so can fail.
-bool needWaits(const Facts& facts, size_t need);
+bool needWaits(const Facts& facts, NeedIndex need);
 /// The core that owns a need, into Device::cores.
-size_t coreOf(const Facts& facts, size_t need);
+size_t coreOf(const Facts& facts, NeedIndex need);
 /// Writes the functions that start one core's program, as its architecture wants it.
 void writeArmStart(Writer& w);
 void writeRiscVStart(Writer& w);
@@ -103,7 +103,7 @@ void writeRiscVStart(Writer& w);
 std::vector<Word> declareStart(Writer& w, const std::vector<Word>& functions);
 /// The end of a reset function: data and zeroes in place, then main.
 void writeMemorySetUp(Writer& w);
-std::vector<SourceFile> needFiles(const Facts& facts, const Names& names, size_t need);
+std::vector<SourceFile> needFiles(const Facts& facts, const Names& names, NeedIndex need);
 
 // Settings in non-volatile memory; nothing when the plan chooses none.
 void declareStored(Writer& w);                                             ///< PREFIX_board.h

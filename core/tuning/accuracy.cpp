@@ -46,7 +46,7 @@ Accuracy passedOn(const TuningContext& c, const char* what)
 namespace {
 
 /// The clocks that one can come from, by way of any selects.
-std::vector<bool> sourcesOf(const Device& device, int clock)
+std::vector<bool> sourcesOf(const Device& device, ClockIndex clock)
 {
     std::vector<bool> out(device.clocks.size(), false);
     out[size_t(clock)] = true;
@@ -63,11 +63,11 @@ std::vector<bool> sourcesOf(const Device& device, int clock)
 
 Duration driftPerMonth(const Ppm& off) { return Duration(off.value.abs() / 1'000'000 * 2'629'746); }
 
-Accuracy accuracyOfNeed(const Device& device, const Plan& plan, const Bindings& bindings, const Rates& rates, size_t n)
+Accuracy accuracyOfNeed(const Device& device, const Plan& plan, const Bindings& bindings, const Rates& rates, NeedIndex n)
 {
     Accuracy out;
-    const int instance = bindings.needs[n].instance;
-    const int kernel = instance < 0 ? -1 : device.instances[size_t(instance)].kernel;
+    const InstanceIndex instance = bindings.needs[n].instance;
+    const ClockIndex kernel = instance < 0 ? ClockIndex() : device.instances[size_t(instance)].kernel;
     if (kernel < 0 || !rates.clocks[size_t(kernel)].running || !rates.clocks[size_t(kernel)].rate.defined())
         return out;
     if (const auto judge = tuningOf(plan.needs[n].kind).accuracy) {

@@ -11,7 +11,7 @@ namespace bindrel {
 
 /// What a need asks of the accuracy of the clock that times it, and what it gets.
 struct Accuracy {
-    int clock = -1;             ///< its kernel clock; -1: nothing can be said
+    ClockIndex clock = -1;             ///< its kernel clock; -1: nothing can be said
     std::optional<Ppm> allowed; ///< how far the clock may be off in all, not below zero; empty: nothing is demanded
     std::optional<Frequency> rate; ///< that the clock must have, where a certain one is demanded
     Ppm given;                  ///< how far it may be off: its tolerance, and its rate's error where a certain rate is demanded

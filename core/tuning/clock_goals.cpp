@@ -13,7 +13,7 @@ namespace {
 
 bool misses(const Device& device, const Plan& plan, const Bindings& bindings, const Rates& rates, size_t n)
 {
-    const int instance = bindings.needs[n].instance;
+    const InstanceIndex instance = bindings.needs[n].instance;
     if (instance < 0)
         return false;
     if (!rates.clocks[size_t(device.instances[size_t(instance)].kernel)].running)
@@ -31,31 +31,31 @@ bool misses(const Device& device, const Plan& plan, const Bindings& bindings, co
 using Times = std::array<std::int64_t, 9>;
 Times timesOf(const Device& device, const Plan& plan, const Bindings& bindings, const Rates& rates, size_t n)
 {
-    const int instance = bindings.needs[n].instance;
+    const InstanceIndex instance = bindings.needs[n].instance;
     if (instance < 0)
         return {};
     const ClockState& kernel = rates.clocks[size_t(device.instances[size_t(instance)].kernel)];
-    const Frequency core = rates.clocks[size_t(device.cores[size_t(std::max(device.findCore(plan.needs[n].core), 0))].clock)].rate;
+    const Frequency core = rates.clocks[size_t(device.cores[size_t(device.ownerCore(plan.needs[n].core))].clock)].rate;
     return {kernel.running, kernel.rate.value.num(), kernel.rate.value.den(), kernel.tolerance.low.value.num(), kernel.tolerance.low.value.den(), kernel.tolerance.high.value.num(), kernel.tolerance.high.value.den(), core.value.num(), core.value.den()};
 }
 
 } // namespace
 
-std::vector<int> needsThatMiss(const Device& device, const Plan& plan, const Bindings& bindings, const Rates& rates)
+std::vector<NeedIndex> needsThatMiss(const Device& device, const Plan& plan, const Bindings& bindings, const Rates& rates)
 {
-    std::vector<int> out;
+    std::vector<NeedIndex> out;
     for (size_t n = 0; n < plan.needs.size(); ++n)
         if (misses(device, plan, bindings, rates, n))
             out.push_back(int(n));
     return out;
 }
 
-std::function<std::vector<int>(const Rates&)> askedOnce(const Device& device, const Plan& plan, const Bindings& bindings)
+std::function<std::vector<NeedIndex>(const Rates&)> askedOnce(const Device& device, const Plan& plan, const Bindings& bindings)
 {
     // Most candidates of a search leave most kernels as they are.
     std::vector<std::map<Times, bool>> known(plan.needs.size());
     return [&device, &plan, &bindings, known = std::move(known)](const Rates& rates) mutable {
-        std::vector<int> out;
+        std::vector<NeedIndex> out;
         for (size_t n = 0; n < plan.needs.size(); ++n) {
             const auto [at, fresh] = known[n].try_emplace(timesOf(device, plan, bindings, rates, n));
             if (fresh)
@@ -67,11 +67,11 @@ std::function<std::vector<int>(const Rates&)> askedOnce(const Device& device, co
     };
 }
 
-std::function<std::vector<int>(const Rates&)> newlyMissed(const Device& device, const Plan& plan, const Bindings& bindings, const Rates& now)
+std::function<std::vector<NeedIndex>(const Rates&)> newlyMissed(const Device& device, const Plan& plan, const Bindings& bindings, const Rates& now)
 {
     return [asked = askedOnce(device, plan, bindings), before = needsThatMiss(device, plan, bindings, now)](const Rates& rates) {
-        std::vector<int> out = asked(rates);
-        std::erase_if(out, [&before](int need) { return std::find(before.begin(), before.end(), need) != before.end(); });
+        std::vector<NeedIndex> out = asked(rates);
+        std::erase_if(out, [&before](NeedIndex need) { return std::find(before.begin(), before.end(), need) != before.end(); });
         return out;
     };
 }

@@ -10,8 +10,8 @@ namespace bindrel {
 
 /// How one pad is to be set for the signal that it carries.
 struct PadSetup {
-    int pad = -1;
-    int need = -1;
+    PadIndex pad = -1;
+    NeedIndex need = -1;
     int seat = -1;
     int code = 0;      ///< of the pad's function field; -1: nothing is selected at the pad
     bool wired = false; ///< fixed wiring, the port leaves it alone

@@ -32,7 +32,7 @@ void addDmaRoles(Setting& setting, const TuningContext& c)
             setting.roles.push_back({role, std::find(requests.begin(), requests.end(), request) != requests.end(), "dma"});
 }
 
-std::string missingRoles(const Device& device, int instance, const KindSpec& kind)
+std::string missingRoles(const Device& device, InstanceIndex instance, const KindSpec& kind)
 {
     std::vector<std::string> missing;
     const Block& block = device.blockOf(instance);
@@ -42,7 +42,7 @@ std::string missingRoles(const Device& device, int instance, const KindSpec& kin
     return listed(missing);
 }
 
-Setting tuneNeed(const Device& device, const Plan& plan, const Bindings& bindings, const Rates& rates, size_t n)
+Setting tuneNeed(const Device& device, const Plan& plan, const Bindings& bindings, const Rates& rates, NeedIndex n)
 {
     Setting setting;
     const Need& need = plan.needs[n];
@@ -64,7 +64,7 @@ Setting tuneNeed(const Device& device, const Plan& plan, const Bindings& binding
         setting.notComputed = fmt::format("its clock {} does not run: {}", device.clocks[size_t(setting.kernel)].name, clock.stopped);
         return setting;
     }
-    const int kernel = setting.kernel;
+    const ClockIndex kernel = setting.kernel;
     setting = kind.solve({device, rates, need, bound, plan, bindings});
     setting.kernel = kernel;
     setting.computed = setting.notComputed.empty();

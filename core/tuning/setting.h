@@ -54,7 +54,7 @@ struct NeedEvent {
     std::string about;    ///< of that function
     Frequency rate;       ///< how often at most; zero: nobody can say
     bool own = false;     ///< the need's own C has the function; it is not the user's
-    int instance = -1;    ///< whose event it is; left out by a kind whose need's own instance tells it
+    InstanceIndex instance = -1;    ///< whose event it is; left out by a kind whose need's own instance tells it
 };
 
 /// What DMA moves for a need, as its kind declares it.
@@ -124,7 +124,7 @@ struct Setting {
     bool atStart = false;
     std::optional<Waveform> waveform;
     std::vector<OtherWay> otherWays;
-    int kernel = -1; ///< clock that times it
+    ClockIndex kernel = -1; ///< clock that times it
 
     const Achieved* goal(std::string_view id) const
     {
@@ -182,7 +182,7 @@ struct TuningFacet {
     /// The rate at which the periods of its timer come, as achieved; empty: it cannot be had. Null: it makes none.
     std::optional<Frequency> (*beats)(const TuningContext& context) = nullptr;
     /// What DMA moves when the need asks for it, and in which units.
-    std::vector<StreamSpec> (*streams)(const Device& device, int instance, const Need& need) = nullptr;
+    std::vector<StreamSpec> (*streams)(const Device& device, InstanceIndex instance, const Need& need) = nullptr;
 };
 /// (Made in core/kinds/all.cpp.)
 const TuningFacet& tuningOf(std::string_view kind);
@@ -191,7 +191,7 @@ const TuningFacet& tuningOf(std::string_view kind);
 void addDmaRoles(Setting& setting, const TuningContext& context);
 
 /// Required roles that the block of an instance lacks for a kind, as a list in words; empty when it has them all.
-std::string missingRoles(const Device& device, int instance, const KindSpec& kind);
+std::string missingRoles(const Device& device, InstanceIndex instance, const KindSpec& kind);
 
 /// Settings of all needs, by index. A need without instance or running clock is not computed and says why.
 std::vector<Setting> tune(const Device& device, const Plan& plan, const Bindings& bindings, const Rates& rates);

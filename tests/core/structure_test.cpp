@@ -56,6 +56,17 @@ private Q_SLOTS:
                 }
     }
 
+    void indicesInHeadersHaveTypes()
+    {
+        static const QRegularExpression bare("\\b(?:int|size_t) (?:pad|pin|clock|need|instance|block|reg|field|core|route|domain)\\b *[=;,){]");
+        for (const QString& folder : {"core", "app", "cli"})
+            for (const QString& file : sourcesBelow(folder))
+                if (file.endsWith(".h"))
+                    if (const auto found = bare.match(QString::fromStdString(textOf(file.toStdString()))); found.hasMatch())
+                        QFAIL(qPrintable(file + ": " + found.captured() + " (see core/base/index.h)"));
+        static_assert(!std::is_convertible_v<bindrel::PadIndex, bindrel::ClockIndex> && !std::is_constructible_v<bindrel::NeedIndex, bindrel::InstanceIndex>);
+    }
+
     void everyFileCarriesTheLicence()
     {
         for (const char* folder : {"core", "cli", "app", "tests", "bench", "tools"})

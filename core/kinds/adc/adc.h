@@ -27,12 +27,12 @@ struct AdcGoals {
 /// Input numbers of a need in its own order; -1 where the pad is not chosen yet.
 std::vector<int> adcInputs(const BoundNeed& bound);
 /// The smallest resolution of the converter that has at least so many bits, else its largest.
-std::int64_t adcResolution(const Device& device, int instance, int bits);
+std::int64_t adcResolution(const Device& device, InstanceIndex instance, int bits);
 /// Kernel cycles of one conversion, sample time included.
-std::int64_t adcCycles(const Device& device, int instance, const Setting& setting);
+std::int64_t adcCycles(const Device& device, InstanceIndex instance, const Setting& setting);
 
 Setting solveAdc(const TuningContext& context);
-void declareAdc(Writer& header, size_t need);
-void defineAdc(Writer& source, size_t need);
+void declareAdc(Writer& header, NeedIndex need);
+void defineAdc(Writer& source, NeedIndex need);
 
 } // namespace bindrel

@@ -31,7 +31,7 @@ std::vector<int> adcInputs(const BoundNeed& bound)
     return out;
 }
 
-std::int64_t adcResolution(const Device& device, int instance, int bits)
+std::int64_t adcResolution(const Device& device, InstanceIndex instance, int bits)
 {
     std::vector<std::int64_t> list = device.abilities(instance, "resolution");
     std::sort(list.begin(), list.end());
@@ -43,7 +43,7 @@ std::int64_t adcResolution(const Device& device, int instance, int bits)
     return !list.empty() ? list.back() : data.valid() ? device.fieldOf(data).width : bits;
 }
 
-std::int64_t adcCycles(const Device& device, int instance, const Setting& setting)
+std::int64_t adcCycles(const Device& device, InstanceIndex instance, const Setting& setting)
 {
     std::int64_t sample = 0;
     for (const RoleValue& value : setting.roles)

@@ -11,7 +11,7 @@ namespace {
 
 WordLiteral valueType(std::int64_t bits) { return bits > 16 ? WordLiteral("uint32_t") : WordLiteral("uint16_t"); }
 
-std::int64_t resolutionOf(const Facts& f, size_t need)
+std::int64_t resolutionOf(const Facts& f, NeedIndex need)
 {
     return f.settings[need].role("resolution").value_or(adcResolution(f.device, f.bindings.needs[need].instance, AdcGoals::of(f.plan.needs[need]).bits));
 }
@@ -20,21 +20,21 @@ std::int64_t resolutionOf(const Facts& f, size_t need)
 bool converts(const AdcGoals& g) { return !g.byTimer && !g.continuous && !g.dma && !g.interrupt; }
 
 /// The place in the sequence at which each input of the need comes.
-std::vector<size_t> orderOf(const Facts& f, size_t need)
+std::vector<size_t> orderOf(const Facts& f, NeedIndex need)
 {
     const std::vector<int> inputs = adcInputs(f.bindings.needs[need]);
     std::vector<size_t> out(inputs.size());
     for (size_t i = 0; i < inputs.size(); ++i)
         out[i] = i;
-    const int instance = f.bindings.needs[need].instance;
+    const InstanceIndex instance = f.bindings.needs[need].instance;
     if (!f.device.roleField(instance, "slot1").valid() && f.device.roleField(instance, "input" + std::to_string(inputs.empty() ? 0 : inputs.front())).valid())
         std::sort(out.begin(), out.end(), [&inputs](size_t a, size_t b) { return inputs[a] < inputs[b]; });
     return out;
 }
 
-void writeUse(Writer& w, size_t need, int indent)
+void writeUse(Writer& w, NeedIndex need, int indent)
 {
-    const int instance = w.facts.bindings.needs[need].instance;
+    const InstanceIndex instance = w.facts.bindings.needs[need].instance;
     for (const RoleValue& value : w.facts.settings[need].roles) {
         const Role* role = w.facts.device.blockOf(instance).role(value.role);
         const std::optional<std::uint32_t> code = role ? role->encoding.encode(value.value) : std::nullopt;
@@ -45,14 +45,14 @@ void writeUse(Writer& w, size_t need, int indent)
 
 } // namespace
 
-void declareAdc(Writer& w, size_t need)
+void declareAdc(Writer& w, NeedIndex need)
 {
     const Facts& f = w.facts;
     const AdcGoals g = AdcGoals::of(f.plan.needs[need]);
     const Setting& setting = f.settings[need];
     const Word name = w.names.need(need), NAME = w.names.NEED(need);
     const std::int64_t bits = resolutionOf(f, need);
-    const int instance = f.bindings.needs[need].instance;
+    const InstanceIndex instance = f.bindings.needs[need].instance;
     const std::int64_t cycles = adcCycles(f.device, instance, setting);
     w.linef("#define {}_INPUTS {}u", NAME, g.inputs);
     w.linef("#define {}_BITS {}u", NAME, bits);
@@ -75,11 +75,11 @@ void declareAdc(Writer& w, size_t need)
     w.linef("uint32_t {}_millivolts(uint32_t value);", name);
 }
 
-void defineAdc(Writer& w, size_t need)
+void defineAdc(Writer& w, NeedIndex need)
 {
     const Facts& f = w.facts;
     const AdcGoals g = AdcGoals::of(f.plan.needs[need]);
-    const int instance = f.bindings.needs[need].instance;
+    const InstanceIndex instance = f.bindings.needs[need].instance;
     const Word name = w.names.need(need), NAME = w.names.NEED(need);
     const std::int64_t bits = resolutionOf(f, need);
     const auto has = [&](std::string_view role) { return f.device.roleField(instance, role).valid(); };

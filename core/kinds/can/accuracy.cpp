@@ -31,7 +31,7 @@ bool hasFlexible(const Block& block)
     return true;
 }
 
-int canBytes(const Device& device, int instance, const Need& need)
+int canBytes(const Device& device, InstanceIndex instance, const Need& need)
 {
     const Block& block = device.blockOf(instance);
     if (!wantsFlexible(need) || !hasFlexible(block) || !block.role("send_flexible") || !block.role("receive_flexible"))

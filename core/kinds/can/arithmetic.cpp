@@ -130,7 +130,7 @@ void solveFlexible(const TuningContext& c, Setting& out)
 
 } // namespace
 
-CanFilterPlan canFilterPlan(const Device& device, int instance, const Need& need)
+CanFilterPlan canFilterPlan(const Device& device, InstanceIndex instance, const Need& need)
 {
     CanFilterPlan out;
     const Block& block = device.blockOf(instance);

@@ -10,9 +10,9 @@ namespace bindrel {
 namespace {
 
 /// Whether the block has a buffer to send from and one to take from.
-bool hasFrames(const Facts& f, size_t need)
+bool hasFrames(const Facts& f, NeedIndex need)
 {
-    const int instance = f.bindings.needs[need].instance;
+    const InstanceIndex instance = f.bindings.needs[need].instance;
     const auto has = [&](const char* role) { return f.device.roleField(instance, role).valid(); };
     return std::all_of(kCanFrameRoles.begin(), kCanFrameRoles.end(), has);
 }
@@ -23,20 +23,20 @@ Code word(const char* bytes, int first)
     return code("((uint32_t){0}[{1}] | (uint32_t){0}[{2}] << 8 | (uint32_t){0}[{3}] << 16 | (uint32_t){0}[{4}] << 24)", Code::trusted(bytes), first, first + 1, first + 2, first + 3);
 }
 
-bool isLong(const Facts& f, size_t need) { return canBytes(f.device, f.bindings.needs[need].instance, f.plan.needs[need]) > 8; }
+bool isLong(const Facts& f, NeedIndex need) { return canBytes(f.device, f.bindings.needs[need].instance, f.plan.needs[need]) > 8; }
 
 /// What the codes of a length stand for (ISO 11898-1).
-void defineLengths(Writer& w, size_t need)
+void defineLengths(Writer& w, NeedIndex need)
 {
     w.line();
     w.comment("Bytes of a frame by the code of its length.");
     w.linef("static const uint8_t {}_lengths[16] = {{0, 1, 2, 3, 4, 5, 6, 7, 8, 12, 16, 20, 24, 32, 48, 64}};", w.names.need(need));
 }
 
-void defineSend(Writer& w, size_t need)
+void defineSend(Writer& w, NeedIndex need)
 {
     const Facts& f = w.facts;
-    const int instance = f.bindings.needs[need].instance;
+    const InstanceIndex instance = f.bindings.needs[need].instance;
     const Word name = w.names.need(need);
     const bool extended = f.device.roleField(instance, "send_extended").valid(), flexible = isLong(f, need);
     w.line();
@@ -80,10 +80,10 @@ void defineSend(Writer& w, size_t need)
     w.line("}");
 }
 
-void defineReceive(Writer& w, size_t need)
+void defineReceive(Writer& w, NeedIndex need)
 {
     const Facts& f = w.facts;
-    const int instance = f.bindings.needs[need].instance;
+    const InstanceIndex instance = f.bindings.needs[need].instance;
     const Word name = w.names.need(need);
     w.line();
     w.linef("bool {0}_receive(struct {0}_frame *frame)", name);
@@ -128,7 +128,7 @@ void defineReceive(Writer& w, size_t need)
 
 } // namespace
 
-void declareCan(Writer& w, size_t need)
+void declareCan(Writer& w, NeedIndex need)
 {
     const Facts& f = w.facts;
     const Setting& setting = f.settings[need];
@@ -140,7 +140,7 @@ void declareCan(Writer& w, size_t need)
     w.linef("#define {}_QUANTA {}u {}", NAME, quanta, cComment("a bit"));
     w.linef("#define {}_BITS_PER_SECOND {}u", NAME, (Rational(f.rates.clocks[size_t(setting.kernel)].rate.value.floor()) / (prescaler * quanta)).floor());
     w.linef("_Static_assert({0} / ({1}_PRESCALER * {1}_QUANTA) == {1}_BITS_PER_SECOND, {2});", rateMacro(f, w.names, setting.kernel), NAME, cString(w.names.needs[need].text() + " bit rate from its clock"));
-    const int instance = f.bindings.needs[need].instance;
+    const InstanceIndex instance = f.bindings.needs[need].instance;
     const CanFilterPlan filters = canFilterPlan(f.device, instance, f.plan.needs[need]);
     if (!filters.filters.filters.empty())
         w.comment(filters.filters.more == 0 ? "Of received frames only those with the identifiers of the plan pass." : "Of received frames those with the identifiers of the plan pass, and some others that the filters cannot tell from them: look at the identifier.");
@@ -172,9 +172,9 @@ void declareCan(Writer& w, size_t need)
     w.linef("bool {}_off_bus(void);", name);
 }
 
-void defineCan(Writer& w, size_t need)
+void defineCan(Writer& w, NeedIndex need)
 {
-    const int instance = w.facts.bindings.needs[need].instance;
+    const InstanceIndex instance = w.facts.bindings.needs[need].instance;
     if (hasFrames(w.facts, need)) {
         if (isLong(w.facts, need))
             defineLengths(w, need);

@@ -22,7 +22,7 @@ std::optional<FlexibleTiming> flexibleTiming(const TuningContext& context);
 /// What a controller needs for them.
 bool hasFlexible(const Block& block);
 /// Bytes that frames can carry: 8, or 64 where the block has words for them and they are wanted.
-int canBytes(const Device& device, int instance, const Need& need);
+int canBytes(const Device& device, InstanceIndex instance, const Need& need);
 /// What lets the C send and take frames; of a block that lacks one the message memory is the program's.
 inline constexpr std::array<const char*, 12> kCanFrameRoles{"send_empty", "send_id", "send_length", "send_low", "send_high", "send", "receive_full", "receive_id", "receive_length", "receive_low", "receive_high", "receive_next"};
 /// The filters of a controller, and what they are set to for a need's identifiers.
@@ -31,10 +31,10 @@ struct CanFilterPlan {
     CanFilters filters;           ///< in use; none: all frames pass
     std::string trouble;          ///< why the identifiers cannot be had
 };
-CanFilterPlan canFilterPlan(const Device& device, int instance, const Need& need);
+CanFilterPlan canFilterPlan(const Device& device, InstanceIndex instance, const Need& need);
 Accuracy canAccuracy(const TuningContext& context);
 Setting solveCan(const TuningContext& context);
-void declareCan(Writer& header, size_t need);
-void defineCan(Writer& source, size_t need);
+void declareCan(Writer& header, NeedIndex need);
+void defineCan(Writer& source, NeedIndex need);
 
 } // namespace bindrel

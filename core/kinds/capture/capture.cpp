@@ -89,7 +89,7 @@ Setting solveCapture(const TuningContext& c)
     return out;
 }
 
-void declareCapture(Writer& w, size_t need)
+void declareCapture(Writer& w, NeedIndex need)
 {
     const Facts& f = w.facts;
     const Setting& setting = f.settings[need];
@@ -110,11 +110,11 @@ void declareCapture(Writer& w, size_t need)
     w.linef("uint64_t {}_nanoseconds(uint32_t ticks);", name);
 }
 
-void defineCapture(Writer& w, size_t need)
+void defineCapture(Writer& w, NeedIndex need)
 {
     const Facts& f = w.facts;
     const Setting& setting = f.settings[need];
-    const int instance = f.bindings.needs[need].instance;
+    const InstanceIndex instance = f.bindings.needs[need].instance;
     const int channel = channelOf(f.bindings.needs[need]);
     if (channel <= 0)
         return;

@@ -24,7 +24,7 @@ int indexOf(const Plan& plan, const std::string& id)
     return -1;
 }
 
-TuningContext contextOf(const TuningContext& c, int need) { return {c.device, c.rates, c.plan.needs[size_t(need)], c.bindings.needs[size_t(need)], c.plan, c.bindings}; }
+TuningContext contextOf(const TuningContext& c, NeedIndex need) { return {c.device, c.rates, c.plan.needs[size_t(need)], c.bindings.needs[size_t(need)], c.plan, c.bindings}; }
 
 /// Needs in the order of the chain, this one not among them; empty with a trouble when it does not end.
 std::vector<int> chainOf(const TuningContext& c, std::string& trouble)
@@ -68,7 +68,7 @@ Ticks ticksOf(const TuningContext& c)
     out.need = chain.front();
     const Need& other = c.plan.needs[size_t(out.need)];
     const std::string& name = c.device.instances[size_t(c.bound.instance)].name;
-    const int by = c.bindings.needs[size_t(out.need)].instance;
+    const InstanceIndex by = c.bindings.needs[size_t(out.need)].instance;
     const TuningFacet& facet = tuningOf(other.kind);
     std::vector<std::string> timers;
     for (const EnumValue& value : field.valid() ? c.device.fieldOf(field).values : std::vector<EnumValue>())

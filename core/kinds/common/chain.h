@@ -10,7 +10,7 @@ struct Ticks {
     Frequency rate;
     std::string of; ///< "TIM1K 75 MHz", "periods of Control tick 4 Hz"
     std::optional<std::uint32_t> chain; ///< code of the role "chain"; empty: nothing is to be set
-    int need = -1;       ///< whose periods are counted; -1: the clock's cycles
+    NeedIndex need = -1;       ///< whose periods are counted; -1: the clock's cycles
     std::string trouble; ///< why they cannot be counted; empty when they can
 };
 

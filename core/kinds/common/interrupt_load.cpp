@@ -11,7 +11,7 @@ constexpr std::int64_t kCyclesOfInterrupt = 100;
 
 Achieved interruptLoad(const TuningContext& c, const std::string& goal, const Frequency& rate)
 {
-    const int core = std::max(c.device.findCore(c.need.core), 0);
+    const CoreIndex core = c.device.ownerCore(c.need.core);
     const Frequency cpu = c.rates.clocks[size_t(c.device.cores[size_t(core)].clock)].rate;
     const Ratio load(rate.value * kCyclesOfInterrupt / cpu.value);
     Achieved row{goal, "Interrupt load", "< 50 %", format(load, 3), std::nullopt, load.value < Rational(1, 2), fmt::format("{} cycles \u00d7 {} / {}", kCyclesOfInterrupt, format(rate), format(cpu)), {}, true};

@@ -34,7 +34,7 @@ std::optional<TimerTrigger> timerTrigger(const TuningContext& c, const std::stri
     }
     for (size_t n = 0; n < c.plan.needs.size(); ++n) {
         const Need& other = c.plan.needs[n];
-        const int instance = c.bindings.needs[n].instance;
+        const InstanceIndex instance = c.bindings.needs[n].instance;
         const bool named = other.id == by;
         if (instance < 0 || (!by.empty() && !named) || (by.empty() && !(periodRateOf(other) == rate)))
             continue;

@@ -72,7 +72,7 @@ Setting solveComparator(const TuningContext& c)
     return out;
 }
 
-void declareComparator(Writer& w, size_t need)
+void declareComparator(Writer& w, NeedIndex need)
 {
     if (!w.facts.device.roleField(w.facts.bindings.needs[need].instance, "level").valid())
         return;
@@ -80,9 +80,9 @@ void declareComparator(Writer& w, size_t need)
     w.linef("bool {}_is_high(void);", w.names.need(need));
 }
 
-void defineComparator(Writer& w, size_t need)
+void defineComparator(Writer& w, NeedIndex need)
 {
-    const int instance = w.facts.bindings.needs[need].instance;
+    const InstanceIndex instance = w.facts.bindings.needs[need].instance;
     if (!w.facts.device.roleField(instance, "level").valid())
         return;
     const bool inverted = w.facts.settings[need].role("inverted").value_or(0) == 1;

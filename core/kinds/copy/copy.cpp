@@ -25,8 +25,8 @@ Kind copyKind()
     kind.brief = [](const Need& need) { return goalText(need, "unit"); };
     kind.instanceRequests = {{"COPY", "None: the channel moves as soon as it is on, from memory to memory."}};
     room.tuning.solve = [](const TuningContext&) { return Setting(); };
-    room.tuning.streams = [](const Device&, int, const Need& need) { return std::vector<StreamSpec>{{"COPY", "", true, int(goalNumber(need, "unit")), "copy"}}; };
-    room.source.define = [](Writer&, size_t) {}; // its channel's functions are all there is
+    room.tuning.streams = [](const Device&, InstanceIndex, const Need& need) { return std::vector<StreamSpec>{{"COPY", "", true, int(goalNumber(need, "unit")), "copy"}}; };
+    room.source.define = [](Writer&, NeedIndex) {}; // its channel's functions are all there is
     return room;
 }
 

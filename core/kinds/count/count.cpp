@@ -75,7 +75,7 @@ Setting solveCount(const TuningContext& c)
 }
 
 /// Counts after which the counter begins anew, 0 for one of 32 bits.
-std::uint64_t modulusOf(const Facts& f, size_t need)
+std::uint64_t modulusOf(const Facts& f, NeedIndex need)
 {
     const FieldRef counter = f.device.roleField(f.bindings.needs[need].instance, "counter");
     const std::uint64_t full = std::uint64_t(f.device.fieldOf(counter).maxCode()) + 1;
@@ -83,7 +83,7 @@ std::uint64_t modulusOf(const Facts& f, size_t need)
     return std::min(counts, full);
 }
 
-void declareCount(Writer& w, size_t need)
+void declareCount(Writer& w, NeedIndex need)
 {
     if (!w.facts.device.roleField(w.facts.bindings.needs[need].instance, "counter").valid())
         return;
@@ -95,9 +95,9 @@ void declareCount(Writer& w, size_t need)
     w.linef("uint32_t {}_count(void);", w.names.need(need));
 }
 
-void defineCount(Writer& w, size_t need)
+void defineCount(Writer& w, NeedIndex need)
 {
-    const int instance = w.facts.bindings.needs[need].instance;
+    const InstanceIndex instance = w.facts.bindings.needs[need].instance;
     if (!w.facts.device.roleField(instance, "counter").valid())
         return;
     const std::uint64_t modulus = modulusOf(w.facts, need);

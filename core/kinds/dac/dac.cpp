@@ -10,7 +10,7 @@ namespace bindrel {
 
 namespace {
 
-std::int64_t largestOf(const Device& device, int instance) { return (INT64_C(1) << std::min<std::int64_t>(device.ability(instance, "resolution", 8), 30)) - 1; }
+std::int64_t largestOf(const Device& device, InstanceIndex instance) { return (INT64_C(1) << std::min<std::int64_t>(device.ability(instance, "resolution", 8), 30)) - 1; }
 
 Setting solveDac(const TuningContext& c)
 {
@@ -47,7 +47,7 @@ Setting solveDac(const TuningContext& c)
     return out;
 }
 
-void declareDac(Writer& w, size_t need)
+void declareDac(Writer& w, NeedIndex need)
 {
     const Word name = w.names.need(need), NAME = w.names.NEED(need);
     w.linef("#define {}_LARGEST {}u", NAME, largestOf(w.facts.device, w.facts.bindings.needs[need].instance));
@@ -58,7 +58,7 @@ void declareDac(Writer& w, size_t need)
     w.linef("void {}_set_millivolts(uint32_t millivolts);", name);
 }
 
-void defineDac(Writer& w, size_t need)
+void defineDac(Writer& w, NeedIndex need)
 {
     const Word name = w.names.need(need), NAME = w.names.NEED(need);
     w.line();
@@ -103,7 +103,7 @@ Kind dacKind()
     kind.instanceSignals = {{"OUT", "The level."}};
     kind.instanceEvents = {{"empty", "The next value is wanted."}, {"event", "Anything."}};
     room.tuning.solve = solveDac;
-    room.tuning.streams = [](const Device& device, int instance, const Need&) { return std::vector<StreamSpec>{{"LEVEL", "data", false, largestOf(device, instance) > 255 ? 2 : 1, "levels"}}; };
+    room.tuning.streams = [](const Device& device, InstanceIndex instance, const Need&) { return std::vector<StreamSpec>{{"LEVEL", "data", false, largestOf(device, instance) > 255 ? 2 : 1, "levels"}}; };
     room.source = {declareDac, defineDac, {"largest", "reference_millivolts", "set", "set_millivolts"}};
     return room;
 }

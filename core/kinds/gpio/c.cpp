@@ -11,7 +11,7 @@ namespace bindrel {
 namespace {
 
 /// The pads of a need in the order of its word.
-std::vector<const PadSetup*> padsOf(const Facts& f, size_t need)
+std::vector<const PadSetup*> padsOf(const Facts& f, NeedIndex need)
 {
     std::vector<const PadSetup*> out;
     for (const PadSetup& setup : f.pads)
@@ -21,7 +21,7 @@ std::vector<const PadSetup*> padsOf(const Facts& f, size_t need)
     return out;
 }
 
-void defineWrite(Writer& w, size_t need)
+void defineWrite(Writer& w, NeedIndex need)
 {
     const Facts& f = w.facts;
     const std::vector<const PadSetup*> pads = padsOf(f, need);
@@ -80,7 +80,7 @@ void defineWrite(Writer& w, size_t need)
     w.line("}");
 }
 
-void defineRead(Writer& w, size_t need)
+void defineRead(Writer& w, NeedIndex need)
 {
     const Facts& f = w.facts;
     const std::vector<const PadSetup*> pads = padsOf(f, need);
@@ -104,7 +104,7 @@ void defineRead(Writer& w, size_t need)
 
 } // namespace
 
-void declareGpio(Writer& w, size_t need)
+void declareGpio(Writer& w, NeedIndex need)
 {
     if (GpioGoals::of(w.facts.plan.needs[need]).width > 1) {
         if (GpioGoals::of(w.facts.plan.needs[need]).output) {
@@ -125,7 +125,7 @@ void declareGpio(Writer& w, size_t need)
     w.linef("bool {}_is_high(void);", name);
 }
 
-void defineGpio(Writer& w, size_t need)
+void defineGpio(Writer& w, NeedIndex need)
 {
     const Facts& f = w.facts;
     if (const GpioGoals g = GpioGoals::of(f.plan.needs[need]); g.width > 1) {

@@ -20,7 +20,7 @@ struct GpioGoals {
     static GpioGoals of(const Need& need);
 };
 
-void declareGpio(Writer& header, size_t need);
-void defineGpio(Writer& source, size_t need);
+void declareGpio(Writer& header, NeedIndex need);
+void defineGpio(Writer& source, NeedIndex need);
 
 } // namespace bindrel

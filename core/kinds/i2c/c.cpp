@@ -10,7 +10,7 @@ namespace bindrel {
 
 namespace {
 
-void declareTarget(Writer& w, size_t need)
+void declareTarget(Writer& w, NeedIndex need)
 {
     const Word name = w.names.need(need), NAME = w.names.NEED(need);
     w.linef("#define {}_ADDRESS 0x{:02X}u", NAME, I2cGoals::of(w.facts.plan.needs[need]).address);
@@ -26,10 +26,10 @@ void declareTarget(Writer& w, size_t need)
     w.linef("void {}_give(uint8_t byte);", name);
 }
 
-void defineTarget(Writer& w, size_t need)
+void defineTarget(Writer& w, NeedIndex need)
 {
     const Facts& f = w.facts;
-    const int instance = f.bindings.needs[need].instance;
+    const InstanceIndex instance = f.bindings.needs[need].instance;
     const Word name = w.names.need(need), NAME = w.names.NEED(need);
     w.line();
     w.linef("enum {0}_happening {0}_happened(void)", name);
@@ -58,7 +58,7 @@ void defineTarget(Writer& w, size_t need)
 
 } // namespace
 
-void declareI2c(Writer& w, size_t need)
+void declareI2c(Writer& w, NeedIndex need)
 {
     if (I2cGoals::of(w.facts.plan.needs[need]).target) {
         declareTarget(w, need);
@@ -85,7 +85,7 @@ void declareI2c(Writer& w, size_t need)
     }
 }
 
-void defineI2c(Writer& w, size_t need)
+void defineI2c(Writer& w, NeedIndex need)
 {
     const Facts& f = w.facts;
     const I2cGoals g = I2cGoals::of(f.plan.needs[need]);
@@ -94,7 +94,7 @@ void defineI2c(Writer& w, size_t need)
         return;
     }
     const Word NAME = w.names.NEED(need);
-    const int instance = f.bindings.needs[need].instance;
+    const InstanceIndex instance = f.bindings.needs[need].instance;
     const Word name = w.names.need(need);
     const auto bit = [&](const char* role) { return roleMacro(f, w.names, instance, role); };
     const auto reg = [&](const char* role) { return roleRegister(f, w.names, instance, role); };

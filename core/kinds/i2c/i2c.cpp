@@ -98,7 +98,7 @@ Kind i2cKind()
         setup.openDrain = true;
         setup.because = "the bus is pulled up on the board, devices only pull it low";
     };
-    room.tuning.streams = [](const Device&, int, const Need&) { return std::vector<StreamSpec>{{"RX", "data", true, 1, "receive"}, {"TX", "data", false, 1, "send"}}; };
+    room.tuning.streams = [](const Device&, InstanceIndex, const Need&) { return std::vector<StreamSpec>{{"RX", "data", true, 1, "receive"}, {"TX", "data", false, 1, "send"}}; };
     room.source = {declareI2c, defineI2c, {"step", "begin", "end", "write", "read", "write_read", "refused", "recover", "happened", "take", "give", "bus", "not", "called", "byte_came", "byte_wanted", "ended", "nothing", "address", "stretch_us"}};
     return room;
 }

@@ -23,7 +23,7 @@ struct I2cGoals {
 };
 
 Setting solveI2c(const TuningContext& context);
-void declareI2c(Writer& header, size_t need);
-void defineI2c(Writer& source, size_t need);
+void declareI2c(Writer& header, NeedIndex need);
+void defineI2c(Writer& source, NeedIndex need);
 
 } // namespace bindrel

@@ -89,12 +89,12 @@ std::optional<Frequency> intervalBeats(const TuningContext& c)
 
 Accuracy intervalAccuracy(const TuningContext& c) { return timeAccuracy(timedAs(c)); }
 
-void declareInterval(Writer& w, size_t need)
+void declareInterval(Writer& w, NeedIndex need)
 {
     const Facts& f = w.facts;
     const Setting& setting = f.settings[need];
     const Word name = w.names.need(need), NAME = w.names.NEED(need);
-    const int instance = f.bindings.needs[need].instance;
+    const InstanceIndex instance = f.bindings.needs[need].instance;
     const std::int64_t prescaler = setting.role("prescaler").value_or(1), ticks = setting.role("period").value_or(1);
     const Ticks counted = ticksOf({f.device, f.rates, f.plan.needs[need], f.bindings.needs[need], f.plan, f.bindings});
     const Rational rate = counted.rate.value.isZero() ? Rational(1) : counted.rate.value;
@@ -120,10 +120,10 @@ void declareInterval(Writer& w, size_t need)
     }
 }
 
-void defineInterval(Writer& w, size_t need)
+void defineInterval(Writer& w, NeedIndex need)
 {
     const Facts& f = w.facts;
-    const int instance = f.bindings.needs[need].instance;
+    const InstanceIndex instance = f.bindings.needs[need].instance;
     const Word name = w.names.need(need);
     if (f.device.roleField(instance, "updated").valid() && !wantsInterrupt(f.plan.needs[need])) {
         w.line();

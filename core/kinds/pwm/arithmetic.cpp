@@ -178,7 +178,7 @@ static void solveFaultSource(const TuningContext& c, Setting& out)
     Achieved row{"fault_by", "Fault from", by, "nothing", std::nullopt, false, {}, {}};
     const FieldRef field = c.device.roleField(c.bound.instance, "fault_source");
     for (size_t n = 0; n < c.plan.needs.size(); ++n) {
-        const int instance = c.bindings.needs[n].instance;
+        const InstanceIndex instance = c.bindings.needs[n].instance;
         if (c.plan.needs[n].id != by || instance < 0)
             continue;
         row.trouble = fmt::format("{} is on {}, which does not lead to {}.", c.plan.needs[n].title, c.device.instances[size_t(instance)].name, name);

@@ -10,7 +10,7 @@ namespace bindrel {
 namespace {
 
 /// Output number of the need (from 1) and the timer's channel that carries it.
-std::vector<std::pair<int, int>> channelsOf(const Writer& w, size_t need)
+std::vector<std::pair<int, int>> channelsOf(const Writer& w, NeedIndex need)
 {
     std::vector<std::pair<int, int>> out;
     for (const Seat& seat : w.facts.bindings.needs[need].seats)
@@ -20,14 +20,14 @@ std::vector<std::pair<int, int>> channelsOf(const Writer& w, size_t need)
 }
 
 /// Whether there is a fault input whose flag can be read.
-bool hasFault(const Writer& w, size_t need)
+bool hasFault(const Writer& w, NeedIndex need)
 {
     return PwmGoals::of(w.facts.plan.needs[need]).fault != PwmGoals::Fault::None && w.facts.device.roleField(w.facts.bindings.needs[need].instance, "fault").valid();
 }
 
 } // namespace
 
-void declarePwm(Writer& w, size_t need)
+void declarePwm(Writer& w, NeedIndex need)
 {
     const Facts& f = w.facts;
     const Setting& setting = f.settings[need];
@@ -86,10 +86,10 @@ void declarePwm(Writer& w, size_t need)
     }
 }
 
-void definePwm(Writer& w, size_t need)
+void definePwm(Writer& w, NeedIndex need)
 {
     const Facts& f = w.facts;
-    const int instance = f.bindings.needs[need].instance;
+    const InstanceIndex instance = f.bindings.needs[need].instance;
     const Word name = w.names.need(need);
     const Word NAME = w.names.NEED(need);
     const PwmGoals g = PwmGoals::of(f.plan.needs[need]);

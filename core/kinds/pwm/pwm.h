@@ -39,7 +39,7 @@ struct PwmGoals {
 Setting solvePwm(const TuningContext& context);
 /// The rate of its periods, as achieved.
 std::optional<Frequency> pwmBeats(const TuningContext& context);
-void declarePwm(Writer& header, size_t need);
-void definePwm(Writer& source, size_t need);
+void declarePwm(Writer& header, NeedIndex need);
+void definePwm(Writer& source, NeedIndex need);
 
 } // namespace bindrel

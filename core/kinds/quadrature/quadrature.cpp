@@ -71,7 +71,7 @@ Setting solveQuadrature(const TuningContext& c)
     return out;
 }
 
-void declareQuadrature(Writer& w, size_t need)
+void declareQuadrature(Writer& w, NeedIndex need)
 {
     const Word name = w.names.need(need), NAME = w.names.NEED(need);
     w.linef("#define {}_COUNTS_PER_TURN {}", NAME, encoderLines(w.facts.plan.needs[need]) * kCountsPerLine);
@@ -85,10 +85,10 @@ void declareQuadrature(Writer& w, size_t need)
     w.linef("int32_t {}_milliturns_per_second(int32_t counts, uint32_t microseconds);", name);
 }
 
-void defineQuadrature(Writer& w, size_t need)
+void defineQuadrature(Writer& w, NeedIndex need)
 {
     const Facts& f = w.facts;
-    const int instance = f.bindings.needs[need].instance;
+    const InstanceIndex instance = f.bindings.needs[need].instance;
     const Word name = w.names.need(need), NAME = w.names.NEED(need);
     const std::int64_t counts = f.settings[need].role("period").value_or(65536);
     w.line();

@@ -99,7 +99,7 @@ Setting solveRtc(const TuningContext& c)
 /// Parts of a time of day and a date that the block may have, with what C calls them.
 constexpr std::pair<const char*, const char*> kTimeParts[] = {{"second", "second"}, {"minute", "minute"}, {"hour", "hour"}, {"day", "day"}, {"month", "month"}, {"year", "year"}};
 
-std::vector<std::string> timePartsOf(const Writer& w, size_t need)
+std::vector<std::string> timePartsOf(const Writer& w, NeedIndex need)
 {
     std::vector<std::string> out;
     for (const auto& [role, word] : kTimeParts)
@@ -109,7 +109,7 @@ std::vector<std::string> timePartsOf(const Writer& w, size_t need)
 }
 
 /// Parts of an alarm's time that the block may have.
-std::vector<std::string> alarmPartsOf(const Writer& w, size_t need)
+std::vector<std::string> alarmPartsOf(const Writer& w, NeedIndex need)
 {
     std::vector<std::string> out;
     if (hasAlarm(w.facts.plan.needs[need]))
@@ -127,9 +127,9 @@ std::vector<Code> alarmParameters(const std::vector<std::string>& parts)
     return out;
 }
 
-void declareRtc(Writer& w, size_t need)
+void declareRtc(Writer& w, NeedIndex need)
 {
-    const int instance = w.facts.bindings.needs[need].instance;
+    const InstanceIndex instance = w.facts.bindings.needs[need].instance;
     const Word name = w.names.need(need);
     const bool waits = w.facts.device.roleField(instance, "held").valid();
     const Code result = waits ? code("enum {}_status", w.names.prefix) : Code::trusted("void");
@@ -159,10 +159,10 @@ void declareRtc(Writer& w, size_t need)
 }
 
 /// Holds the clock while `body` sets it, where it can be held.
-template <typename Body> void whileHeld(Writer& w, size_t need, Body body)
+template <typename Body> void whileHeld(Writer& w, NeedIndex need, Body body)
 {
     const Facts& f = w.facts;
-    const int instance = f.bindings.needs[need].instance;
+    const InstanceIndex instance = f.bindings.needs[need].instance;
     const FieldRef hold = f.device.roleField(instance, "hold"), held = f.device.roleField(instance, "held");
     const Role* role = f.device.blockOf(instance).role("hold");
     const auto wait = [&](std::uint32_t level) {
@@ -186,10 +186,10 @@ template <typename Body> void whileHeld(Writer& w, size_t need, Body body)
         w.linef("    return {};", w.names.macro("OK"));
 }
 
-void defineRtc(Writer& w, size_t need)
+void defineRtc(Writer& w, NeedIndex need)
 {
     const Facts& f = w.facts;
-    const int instance = f.bindings.needs[need].instance;
+    const InstanceIndex instance = f.bindings.needs[need].instance;
     const Word name = w.names.need(need);
     const Code result = f.device.roleField(instance, "held").valid() ? code("enum {}_status", w.names.prefix) : Code::trusted("void");
     if (f.device.roleField(instance, "counter").valid()) {

@@ -146,7 +146,7 @@ Setting solveSegments(const TuningContext& c)
     return out;
 }
 
-bool hasPlanes(const Writer& w, size_t need)
+bool hasPlanes(const Writer& w, NeedIndex need)
 {
     for (int plane = 0; plane < backplanesOf(w.facts.plan.needs[need]); ++plane)
         if (!w.facts.device.roleField(w.facts.bindings.needs[need].instance, "plane" + std::to_string(plane)).valid())
@@ -154,7 +154,7 @@ bool hasPlanes(const Writer& w, size_t need)
     return true;
 }
 
-void declareSegments(Writer& w, size_t need)
+void declareSegments(Writer& w, NeedIndex need)
 {
     const Word name = w.names.need(need), NAME = w.names.NEED(need);
     w.linef("#define {}_BACKPLANES {}u", NAME, backplanesOf(w.facts.plan.needs[need]));
@@ -173,11 +173,11 @@ void declareSegments(Writer& w, size_t need)
     }
 }
 
-void defineSegments(Writer& w, size_t need)
+void defineSegments(Writer& w, NeedIndex need)
 {
     if (!hasPlanes(w, need))
         return;
-    const int instance = w.facts.bindings.needs[need].instance;
+    const InstanceIndex instance = w.facts.bindings.needs[need].instance;
     w.line();
     w.linef("void {}_show_segments(uint32_t backplane, uint32_t bits)", w.names.need(need));
     w.line("{");

@@ -15,7 +15,7 @@ WordLiteral wordType(const SpiGoals& g) { return g.bits > 16 ? WordLiteral("uint
 /// Microseconds after which a word that is on its way must have gone: twice its time and one more.
 std::int64_t wordTime(const SpiGoals& g, const Frequency& sck) { return (Rational(2 * g.bits) / sck.value * 1'000'000).ceil() + 1; }
 
-Frequency clockOf(const Facts& f, size_t need, const SpiGoals& g)
+Frequency clockOf(const Facts& f, NeedIndex need, const SpiGoals& g)
 {
     const Setting& setting = f.settings[need];
     if (!g.controller)
@@ -27,7 +27,7 @@ Frequency clockOf(const Facts& f, size_t need, const SpiGoals& g)
 
 } // namespace
 
-void declareSpi(Writer& w, size_t need)
+void declareSpi(Writer& w, NeedIndex need)
 {
     const Facts& f = w.facts;
     const SpiGoals g = SpiGoals::of(f.plan.needs[need]);
@@ -62,11 +62,11 @@ void declareSpi(Writer& w, size_t need)
     }
 }
 
-void defineSpi(Writer& w, size_t need)
+void defineSpi(Writer& w, NeedIndex need)
 {
     const Facts& f = w.facts;
     const SpiGoals g = SpiGoals::of(f.plan.needs[need]);
-    const int instance = f.bindings.needs[need].instance;
+    const InstanceIndex instance = f.bindings.needs[need].instance;
     const Word name = w.names.need(need), NAME = w.names.NEED(need);
     const auto bit = [&](const char* role) { return roleMacro(f, w.names, instance, role); };
     const auto reg = [&](const char* role) { return roleRegister(f, w.names, instance, role); };

@@ -32,7 +32,7 @@ struct SpiRate {
 std::optional<SpiRate> bestSpiRate(const TuningContext& context, const Frequency& most);
 
 Setting solveSpi(const TuningContext& context);
-void declareSpi(Writer& header, size_t need);
-void defineSpi(Writer& source, size_t need);
+void declareSpi(Writer& header, NeedIndex need);
+void defineSpi(Writer& source, NeedIndex need);
 
 } // namespace bindrel

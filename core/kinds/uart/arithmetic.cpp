@@ -32,7 +32,7 @@ struct Divider {
 
 std::vector<Divider> dividersFor(const TuningContext& c, const Frequency& wanted, const Frame& frame)
 {
-    const int instance = c.bound.instance;
+    const InstanceIndex instance = c.bound.instance;
     const std::int64_t unit = dividerUnit(c.device, c.bound.instance);
     const std::int64_t least = c.device.ability(instance, "smallest_divider", 1);
     const std::int64_t most = c.encoding("divider").largest(c.maxCode("divider"));
@@ -143,7 +143,7 @@ void solveClock(const TuningContext& c, Setting& out)
 
 } // namespace
 
-std::int64_t dividerUnit(const Device& device, int instance)
+std::int64_t dividerUnit(const Device& device, InstanceIndex instance)
 {
     return std::int64_t(1) << std::min<std::int64_t>(device.ability(instance, "fraction_bits", 0), 16);
 }

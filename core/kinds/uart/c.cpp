@@ -13,13 +13,13 @@ static bool takesIn(const Setting& setting)
     return std::any_of(setting.events.begin(), setting.events.end(), [](const NeedEvent& event) { return event.function == "take_in"; });
 }
 
-void declareUart(Writer& w, size_t need)
+void declareUart(Writer& w, NeedIndex need)
 {
     const Facts& f = w.facts;
     const Setting& setting = f.settings[need];
     const Word name = w.names.need(need);
     const Word NAME = w.names.NEED(need);
-    const int kernel = setting.kernel;
+    const ClockIndex kernel = setting.kernel;
     const std::int64_t divider = setting.role("divider").value_or(1);
     // A chip with a single choice has no role for it.
     const std::int64_t samples = setting.role("oversampling").value_or(f.device.ability(w.facts.bindings.needs[need].instance, "oversampling", 16));
@@ -62,12 +62,12 @@ void declareUart(Writer& w, size_t need)
     }
 }
 
-void defineUart(Writer& w, size_t need)
+void defineUart(Writer& w, NeedIndex need)
 {
     const Facts& f = w.facts;
     const Setting& setting = f.settings[need];
     const UartGoals g = UartGoals::of(f.plan.needs[need]);
-    const int instance = w.facts.bindings.needs[need].instance;
+    const InstanceIndex instance = w.facts.bindings.needs[need].instance;
     const Word name = w.names.need(need);
     const auto bit = [&](const char* role) { return roleMacro(f, w.names, instance, role); };
     const auto reg = [&](const char* role) { return roleRegister(f, w.names, instance, role); };

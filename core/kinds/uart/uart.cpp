@@ -153,7 +153,7 @@ Kind uartKind()
                        setup.pull = PadSetup::Pull::Up;
                        setup.because = "the line idles high, also while nobody drives it";
                    }};
-    room.tuning.streams = [](const Device&, int, const Need&) { return std::vector<StreamSpec>{{"RX", "data", true, 1, "receive"}, {"TX", "data", false, 1, "send"}}; };
+    room.tuning.streams = [](const Device&, InstanceIndex, const Need&) { return std::vector<StreamSpec>{{"RX", "data", true, 1, "receive"}, {"TX", "data", false, 1, "send"}}; };
     room.source = {declareUart, defineUart, {"baud", "divider", "byte_us", "send", "send_bytes", "receive", "take_in", "lost", "send_break", "break_seen", "idle", "matched"}, {{"divider", "divider"}}};
     return room;
 }

@@ -28,12 +28,12 @@ struct UartGoals {
 };
 
 /// The divider counts in fractions of this many to one: 2 to the power of the block's "fraction_bits", at most 65536.
-std::int64_t dividerUnit(const Device& device, int instance);
+std::int64_t dividerUnit(const Device& device, InstanceIndex instance);
 
 Setting solveUart(const TuningContext& context);
 /// What the frame tolerates, less the divider's error and the other end's: that is left for this chip's clock.
 Accuracy uartAccuracy(const TuningContext& context);
-void declareUart(Writer& header, size_t need);
-void defineUart(Writer& source, size_t need);
+void declareUart(Writer& header, NeedIndex need);
+void defineUart(Writer& source, NeedIndex need);
 
 } // namespace bindrel

@@ -185,7 +185,7 @@ bool setsEndpoints(const Setting& setting)
     return std::any_of(setting.roles.begin(), setting.roles.end(), [](const RoleValue& value) { return value.when == RoleValue::When::Use; });
 }
 
-void declareUsb(Writer& w, size_t need)
+void declareUsb(Writer& w, NeedIndex need)
 {
     const Need& need_ = w.facts.plan.needs[need];
     const Word name = w.names.need(need), NAME = w.names.NEED(need);
@@ -210,9 +210,9 @@ void declareUsb(Writer& w, size_t need)
     }
 }
 
-void defineUsb(Writer& w, size_t need)
+void defineUsb(Writer& w, NeedIndex need)
 {
-    const int instance = w.facts.bindings.needs[need].instance;
+    const InstanceIndex instance = w.facts.bindings.needs[need].instance;
     const FieldRef flag = w.facts.device.roleField(instance, "bus_reset");
     const Setting& setting = w.facts.settings[need];
     if (setsEndpoints(setting)) {

@@ -98,7 +98,7 @@ Setting solveWatchdog(const TuningContext& c)
     return out;
 }
 
-void declareWatchdog(Writer& w, size_t need)
+void declareWatchdog(Writer& w, NeedIndex need)
 {
     const Facts& f = w.facts;
     if (!f.device.roleField(f.bindings.needs[need].instance, "feed").valid() || goalIs(f.plan.needs[need], "runs", "no"))
@@ -111,10 +111,10 @@ void declareWatchdog(Writer& w, size_t need)
     w.linef("void {}_feed(void);", w.names.need(need));
 }
 
-void defineWatchdog(Writer& w, size_t need)
+void defineWatchdog(Writer& w, NeedIndex need)
 {
     const Facts& f = w.facts;
-    const int instance = f.bindings.needs[need].instance;
+    const InstanceIndex instance = f.bindings.needs[need].instance;
     const FieldRef feed = f.device.roleField(instance, "feed");
     if (!feed.valid() || goalIs(f.plan.needs[need], "runs", "no"))
         return;

@@ -215,7 +215,7 @@ class ClockStepsTest : public QObject {
     /// What the hardware does when it wakes from a mode: only what the mode keeps runs, and the source that it wakes on.
     static void wake(ClockRegisters& chip, const Device& device, const LowPowerMode& mode)
     {
-        const auto has = [](const std::vector<int>& list, int item) { return std::find(list.begin(), list.end(), item) != list.end(); };
+        const auto has = [](const auto& list, int item) { return std::find(list.begin(), list.end(), item) != list.end(); };
         for (int i = 0; i < int(device.clocks.size()); ++i) {
             const ClockNode& node = device.clocks[size_t(i)];
             // Sources and multipliers stop; a divider that can be switched keeps its switch.
@@ -229,7 +229,7 @@ class ClockStepsTest : public QObject {
             else if (!has(mode.keeps, from) || has(mode.stops, i))
                 chip.force(node.enable.ref, node.enable.code ? 0 : 1);
         }
-        std::vector<int> turned = mode.wakesSelects;
+        std::vector<ClockIndex> turned = mode.wakesSelects;
         for (int i = device.cpuClock(); i >= 0 && mode.wakesSelects.empty(); i = chip.input(i))
             turned.push_back(i);
         for (const int i : turned) {

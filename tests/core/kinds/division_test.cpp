@@ -140,7 +140,7 @@ private Q_SLOTS:
         const size_t index = size_t(needIndex(s->plan, "hourly"));
         QVERIFY(s->accuracy[index].given == s->accuracy[size_t(needIndex(s->plan, "tick"))].given);
         const LowPowerMode& stop = s->device->modes.back();
-        const std::vector<int> working = modeState(*s->device, s->plan, s->bindings, s->rates, stop).working;
+        const std::vector<NeedIndex> working = modeState(*s->device, s->plan, s->bindings, s->rates, stop).working;
         QVERIFY(std::find(working.begin(), working.end(), int(index)) == working.end());
 
         // Alder: who is counted hands its periods on; a week by two steps of a chain.

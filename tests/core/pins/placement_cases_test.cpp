@@ -22,17 +22,17 @@ class PlacementCasesTest : public QObject {
         return *std::move(work);
     }
 
-    static std::vector<int> openNeeds(const Workpiece& work)
+    static std::vector<NeedIndex> openNeeds(const Workpiece& work)
     {
         const Bindings bindings = bind(*work.device, work.plan);
-        std::vector<int> out;
+        std::vector<NeedIndex> out;
         for (size_t n = 0; n < bindings.needs.size(); ++n)
             if (bindings.needs[n].state == BoundNeed::State::Open)
                 out.push_back(int(n));
         return out;
     }
 
-    static PlacementResult bindAll(const Workpiece& work, const std::vector<int>& needs) { return place(*work.device, *work.board, work.plan, {.needs = needs}); }
+    static PlacementResult bindAll(const Workpiece& work, const std::vector<NeedIndex>& needs) { return place(*work.device, *work.board, work.plan, {.needs = needs}); }
     static PlacementResult untangled(const Workpiece& work, std::size_t count, long effort = PlacementRequest().effort)
     {
         return place(*work.device, *work.board, work.plan, {.mayMove = true, .count = count, .effort = effort});
@@ -69,7 +69,7 @@ private Q_SLOTS:
         // They cannot stand alone, and without any one of them the others can.
         QVERIFY(bindAll(work, result.culprits).ways.empty());
         for (const int spared : result.culprits) {
-            std::vector<int> rest = result.culprits;
+            std::vector<NeedIndex> rest = result.culprits;
             std::erase(rest, spared);
             QVERIFY2(!bindAll(work, rest).ways.empty(), work.plan.needs[size_t(spared)].id.c_str());
         }

@@ -254,7 +254,7 @@ class PlacementTest : public QObject {
         return 0;
     }
 
-    static PlacementCost costOf(const Case& c, const Plan& after, const std::vector<int>& demand, const Bindings& before, const std::vector<int>& vars)
+    static PlacementCost costOf(const Case& c, const Plan& after, const std::vector<int>& demand, const Bindings& before, const std::vector<NeedIndex>& vars)
     {
         PlacementCost cost;
         std::map<std::string, std::set<int>> sides;
@@ -350,7 +350,7 @@ class PlacementTest : public QObject {
         bool any = false;
         PlacementCost cost;
     };
-    static Best enumerate(const Case& c, const std::vector<int>& vars, const std::vector<int>& stay, const std::vector<int>& wanted, bool onlyVars = false)
+    static Best enumerate(const Case& c, const std::vector<NeedIndex>& vars, const std::vector<NeedIndex>& stay, const std::vector<NeedIndex>& wanted, bool onlyVars = false)
     {
         const Bindings before = bind(*c.device, c.plan);
         const std::vector<int> demand = padDemand(*c.device, c.plan, before, wanted);
@@ -431,7 +431,7 @@ private Q_SLOTS:
         for (int i = 0; i < kCases; ++i) {
             const Case c = randomCase(random);
             const Bindings bound = bind(*c.device, c.plan);
-            std::vector<int> open, stay;
+            std::vector<NeedIndex> open, stay;
             for (size_t n = 0; n < c.plan.needs.size(); ++n)
                 (bound.needs[n].state == BoundNeed::State::Open ? open : stay).push_back(int(n));
             const PlacementResult result = place(*c.device, c.board, c.plan, {.needs = open, .effort = 400'000'000});
@@ -455,8 +455,8 @@ private Q_SLOTS:
             }
             ++impossible;
             // The explanation itself cannot stand, and without any one of its members it can.
-            const auto canStand = [&](const std::vector<int>& set) {
-                std::vector<int> vars, others;
+            const auto canStand = [&](const std::vector<NeedIndex>& set) {
+                std::vector<NeedIndex> vars, others;
                 for (const int n : set)
                     (std::find(open.begin(), open.end(), n) != open.end() ? vars : others).push_back(n);
                 return enumerate(c, vars, others, open, true).any;
@@ -464,7 +464,7 @@ private Q_SLOTS:
             QVERIFY(!result.culprits.empty());
             QVERIFY(!canStand(result.culprits));
             for (const int spared : result.culprits) {
-                std::vector<int> rest = result.culprits;
+                std::vector<NeedIndex> rest = result.culprits;
                 std::erase(rest, spared);
                 QVERIFY(std::none_of(rest.begin(), rest.end(), [&](int n) { return std::find(open.begin(), open.end(), n) != open.end(); }) || canStand(rest));
             }
@@ -479,7 +479,7 @@ private Q_SLOTS:
         for (int i = 0; i < kCases; ++i) {
             const Case c = randomCase(random);
             const Bindings bound = bind(*c.device, c.plan);
-            std::vector<int> open, all, fixed;
+            std::vector<NeedIndex> open, all, fixed;
             for (size_t n = 0; n < c.plan.needs.size(); ++n) {
                 const bool isOpen = bound.needs[n].state == BoundNeed::State::Open;
                 const bool held = c.plan.held(holdOfNeed(c.plan.needs[n].id));
@@ -589,7 +589,7 @@ private Q_SLOTS:
         const size_t pads = work.device->pads.size() - work.board->nets.size();
         for (size_t i = 0; i <= pads; ++i)
             work.plan.needs.push_back(bitNeed(int(i), false));
-        std::vector<int> all(work.plan.needs.size());
+        std::vector<NeedIndex> all(work.plan.needs.size());
         std::iota(all.begin(), all.end(), 0);
         const PlacementResult result = place(*work.device, *work.board, work.plan, {.needs = all});
         QVERIFY(result.ways.empty() && result.proven);
@@ -604,7 +604,7 @@ private Q_SLOTS:
         Workpiece work = demo("pump-hall-a-done");
         for (Need& need : work.plan.needs)
             need.binding = {};
-        std::vector<int> all(work.plan.needs.size());
+        std::vector<NeedIndex> all(work.plan.needs.size());
         std::iota(all.begin(), all.end(), 0);
         const PlacementResult result = place(*work.device, *work.board, work.plan, {.needs = all, .cancelled = [] { return true; }});
         QVERIFY(result.cancelled && !result.proven);

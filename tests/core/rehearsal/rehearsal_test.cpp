@@ -108,10 +108,10 @@ private Q_SLOTS:
                 QCOMPARE(fallBack == s->image.fallBacks.end(), late);
                 for (size_t n = 0; !late && n < s->plan.needs.size(); ++n) {
                     const int instance = s->bindings.needs[n].instance;
-                    const int kernel = instance < 0 ? -1 : s->device->instances[size_t(instance)].kernel;
+                    const ClockIndex kernel = instance < 0 ? ClockIndex() : s->device->instances[size_t(instance)].kernel;
                     if (kernel < 0)
                         continue;
-                    const std::vector<int> path = pathToSource(s->rates, kernel);
+                    const std::vector<ClockIndex> path = pathToSource(s->rates, kernel);
                     const bool hangs = std::find(path.begin(), path.end(), fallBack->clock) != path.end();
                     if (policy == OnFailure::GoOn && hangs && fallBack->rates.clocks[size_t(kernel)].rate != s->rates.clocks[size_t(kernel)].rate)
                         QVERIFY2(fallBack->left.contains(int(n)), s->plan.needs[n].title.c_str());

@@ -119,7 +119,7 @@ private Q_SLOTS:
             for (size_t r = 0; r < device->blockOf(int(i)).registers.size(); ++r) {
                 const Register& reg = device->blockOf(int(i)).registers[r];
                 SimulatedRegisters registers(*device);
-                if (reg.parts.empty() || registers.locked(int(i)) || registers.faceOf(registers.cellOf(int(i), int(r))) != std::pair(int(i), int(r)))
+                if (reg.parts.empty() || registers.locked(int(i)) || registers.faceOf(registers.cellOf(int(i), int(r))) != std::pair(InstanceIndex(int(i)), RegisterIndex(int(r))))
                     continue;
                 ++tried;
                 const auto put = [&](const Device& told, std::uint32_t value) {

@@ -177,7 +177,7 @@ private Q_SLOTS:
     void searchesHeedIt()
     {
         const auto s = run(with(with(demo(), SetClock{"UOSC", std::nullopt}), SetClock{"USBK", "UOSC"}));
-        const std::vector<int> missed = needsThatMiss(*s->device, s->plan, s->bindings, s->rates);
+        const std::vector<NeedIndex> missed = needsThatMiss(*s->device, s->plan, s->bindings, s->rates);
         QVERIFY(std::find(missed.begin(), missed.end(), needIndex(s->plan, "service-port")) != missed.end());
         const auto found = std::find_if(s->findings.begin(), s->findings.end(), [](const Finding& f) { return f.rule == "CLK-11"; });
         QVERIFY(found != s->findings.end() && found->ways);
