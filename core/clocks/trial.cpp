@@ -6,6 +6,8 @@
 #include "core/quantity/format.h"
 
 #include <algorithm>
+#include <cmath>
+#include <limits>
 
 namespace bindrel {
 
@@ -72,12 +74,25 @@ ClockTrial::ClockTrial(const Device& device, const Board& board, const Plan& pla
     settle();
 }
 
+namespace {
+constexpr std::int64_t kUsual = 1000;                  ///< ppm; most clocks that are limited come from a crystal
+constexpr double kAbove = 1 + 2e-6 * double(kUsual);
+bool usual(const Tolerance& tolerance)
+{
+    const auto within = [](const Ppm& off) { return off.value.defined() && std::abs(double(off.value.num())) <= double(kUsual) * double(off.value.den()); };
+    return within(tolerance.low) && within(tolerance.high);
+}
+} // namespace
+
 void ClockTrial::setRange(int range)
 {
     range_ = range;
     limits_.clear();
+    surely_.clear();
     for (const ClockNode& node : device_->clocks) {
         limits_.push_back(limitIn(*device_, node, range));
+        const RateLimit& limit = limits_.back();
+        surely_.push_back({limit.min ? limit.min->toDouble() * kAbove : 0, limit.max ? limit.max->toDouble() / kAbove : std::numeric_limits<double>::infinity()});
     }
     flashMost_ = device_->ranges[size_t(range)].waitStateLimits.back();
 }
@@ -202,6 +217,11 @@ bool ClockTrial::outside(ClockIndex index, bool relative) const
         return true;
     if (limit.empty())
         return false;
+    if (!relative || limit.relative.empty()) {
+        const double rate = clock.rate.toDouble();
+        if (rate > surely_[index].min && rate < surely_[index].max && usual(clock.tolerance))
+            return false;
+    }
     const bool allowedFor = clock.tolerance.worst() <= device_->limitSlack;
     const Frequency fastest = allowedFor ? clock.rate : shifted(clock.rate, clock.tolerance.high);
     if (limit.max && fastest > *limit.max)

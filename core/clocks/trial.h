@@ -99,6 +99,11 @@ private:
     Voltage supply_;
     Frequency flashMost_; ///< with the most wait states
     std::vector<RateLimit> limits_;
+    /// The same in floating point, a little within: a rate between them with a tolerance of at most kUsual is surely inside, and nothing exact need be computed.
+    struct Surely {
+        double min = 0, max = 0;
+    };
+    std::vector<Surely> surely_;
     std::vector<bool> free_, canRun_, fine_, root_, kernel_, monitored_;
     std::shared_ptr<const std::vector<std::vector<std::int64_t>>> settings_; ///< shared: trials are copied often
     std::vector<int> roots_;

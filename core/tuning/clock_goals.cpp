@@ -4,7 +4,6 @@
 #include "core/tuning/one_need.h"
 
 #include <algorithm>
-#include <array>
 #include <map>
 
 namespace bindrel {
@@ -27,16 +26,29 @@ bool misses(const Device& device, const Plan& plan, const Bindings& bindings, co
     return accuracy.stated && !accuracy.ok();
 }
 
-/// All of the rates that a need's answer depends on: its kernel clock's, with its tolerance, and its core's, which bears its interrupts.
-using Times = std::array<std::int64_t, 9>;
-Times timesOf(const Device& device, const Plan& plan, const Bindings& bindings, const Rates& rates, size_t n)
+using Times = std::vector<std::int64_t>;
+
+/// Its kernel clock, with its tolerance, and its core's, which bears its interrupts.
+void addTimes(Times& out, const Device& device, const Plan& plan, const Bindings& bindings, const Rates& rates, size_t n)
 {
     const InstanceIndex instance = bindings.needs[n].instance;
     if (instance < 0)
-        return {};
+        return;
     const ClockState& kernel = rates.clocks[size_t(device.instances[size_t(instance)].kernel)];
     const Frequency core = rates.clocks[size_t(device.cores[size_t(device.ownerCore(plan.needs[n].core))].clock)].rate;
-    return {kernel.running, kernel.rate.value.num(), kernel.rate.value.den(), kernel.tolerance.low.value.num(), kernel.tolerance.low.value.den(), kernel.tolerance.high.value.num(), kernel.tolerance.high.value.den(), core.value.num(), core.value.den()};
+    out.insert(out.end(), {kernel.running, kernel.rate.value.num(), kernel.rate.value.den(), kernel.tolerance.low.value.num(), kernel.tolerance.low.value.den(), kernel.tolerance.high.value.num(), kernel.tolerance.high.value.den(), core.value.num(), core.value.den()});
+}
+
+/// All of the rates that a need's answer depends on.
+Times timesOf(const Device& device, const Plan& plan, const Bindings& bindings, const Rates& rates, size_t n)
+{
+    Times out;
+    addTimes(out, device, plan, bindings, rates, n);
+    if (tuningOf(plan.needs[n].kind).heedsBeats)
+        for (size_t other = 0; other < plan.needs.size(); ++other)
+            if (other != n && tuningOf(plan.needs[other].kind).beats)
+                addTimes(out, device, plan, bindings, rates, other);
+    return out;
 }
 
 } // namespace

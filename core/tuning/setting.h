@@ -181,6 +181,8 @@ struct TuningFacet {
     void (*setUpPad)(PadSetup& setup, const Device& device, const Need& need, const SignalSpec& signal) = nullptr;
     /// The rate at which the periods of its timer come, as achieved; empty: it cannot be had. Null: it makes none.
     std::optional<Frequency> (*beats)(const TuningContext& context) = nullptr;
+    /// Its answer depends on what other needs' timers give, not on its own clock alone: their periods pace or start it.
+    bool heedsBeats = false;
     /// What DMA moves when the need asks for it, and in which units.
     std::vector<StreamSpec> (*streams)(const Device& device, InstanceIndex instance, const Need& need) = nullptr;
 };

@@ -169,6 +169,7 @@ Kind intervalKind()
     room.tuning.solve = solveInterval;
     room.tuning.accuracy = intervalAccuracy;
     room.tuning.beats = intervalBeats;
+    room.tuning.heedsBeats = true;
     room.source = {declareInterval, defineInterval, {"prescaler", "ticks", "microseconds", "seconds", "elapsed", "now", "tick"}, {{"prescaler", "prescaler"}, {"period", "ticks"}}};
     return room;
 }

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/tuning/accuracy.h"
 #include "core/kinds/can/can_timing.h"
+#include "core/plan/check_setting.h"
 #include "core/tuning/clock_goals.h"
 #include "tests/support/fixtures.h"
 
@@ -183,6 +184,51 @@ private Q_SLOTS:
         QVERIFY(found != s->findings.end() && found->ways);
         COMPARE_TEXT(found->ways->clock, "USBK");
         QVERIFY2(found->text.find("trim USB oscillator by") != std::string::npos || found->text.find("Trim USB oscillator by") != std::string::npos, found->text.c_str());
+    }
+
+    /// What a search remembers of a need holds for all that its answer depends on: also for the clock of the timer whose periods it counts.
+    void whatIsRememberedIsWhatIsComputed()
+    {
+        Workpiece counting = with(with(demo(), RemoveNeed{"gate-encoder"}), SetGoal{"tick", "period", "250 ms"});
+        Need hourly = *counting.plan.need("tick");
+        hourly.id = hourly.title = "hourly";
+        hourly.part.clear();
+        hourly.terminals.clear();
+        hourly.goals = {{"period", "3600 s"}, {"counts", "tick"}};
+        hourly.binding = {};
+        hourly.binding.instance = "TIMER2";
+        counting.plan.needs.push_back(hourly);
+        std::vector<Workpiece> all{counting};
+        for (const char* plan : {"sluice-node-c-done", "rain-post-b-done", "pump-hall-a-done", "ditch-meter-d-done"})
+            all.push_back(demo(plan));
+        std::mt19937 random(seeded(31));
+        int differed = 0;
+        for (const Workpiece& work : all) {
+            const auto first = run(work);
+            const auto asked = askedOnce(*work.device, first->plan, first->bindings);
+            for (int round = 0; round < 60; ++round) {
+                Workpiece other = work;
+                for (int change = 0; change < 2; ++change) {
+                    const ClockIndex clock = int(random() % work.device->clocks.size());
+                    const std::vector<std::string> choices = clockChoices(*work.device, clock);
+                    if (!choices.empty())
+                        other.plan.clocks[work.device->clocks[size_t(clock)].id] = choices[random() % choices.size()];
+                }
+                const auto s = run(other);
+                const std::vector<NeedIndex> missed = needsThatMiss(*s->device, s->plan, s->bindings, s->rates);
+                QVERIFY2(asked(s->rates) == missed, qPrintable(QString::number(round)));
+                differed += missed != needsThatMiss(*first->device, first->plan, first->bindings, first->rates);
+            }
+            // Only the clock of what is counted, and back.
+            if (&work == &all.front())
+                for (const char* input : {"BUS2", "CPU", "BUS1"}) {
+                    if (work.device->clocks[size_t(work.device->findClock("TIM1K"))].inputs.size() < 2)
+                        continue;
+                    const auto s = run(with(work, SetClock{"TIM1K", input}));
+                    QVERIFY(asked(s->rates) == needsThatMiss(*s->device, s->plan, s->bindings, s->rates));
+                }
+        }
+        QVERIFY(differed > 50);
     }
 };
 
