@@ -103,7 +103,6 @@ Kind dacKind()
     kind.instanceSignals = {{"OUT", "The level."}};
     kind.instanceEvents = {{"empty", "The next value is wanted."}, {"event", "Anything."}};
     room.tuning.solve = solveDac;
-    room.tuning.heedsBeats = true;
     room.tuning.streams = [](const Device& device, InstanceIndex instance, const Need&) { return std::vector<StreamSpec>{{"LEVEL", "data", false, largestOf(device, instance) > 255 ? 2 : 1, "levels"}}; };
     room.source = {declareDac, defineDac, {"largest", "reference_millivolts", "set", "set_millivolts"}};
     return room;
