@@ -15,7 +15,7 @@ inline constexpr std::size_t kPlacementLevels = 9;
 
 /// What a placement costs, the first difference deciding.
 struct PlacementCost {
-    int moved = 0;     ///< needs that were bound and stand elsewhere
+    int moved = 0;     ///< needs of which something was bound that stands elsewhere
     int pads = 0;      ///< signals that leave their pad
     int unfit = 0;     ///< signals on pads that do not bear their voltage, carry their load or reach their rate
     int sides = 0;     ///< sides of the package that parts use beyond one each

@@ -370,7 +370,12 @@ void PlacementModel::countThings()
             taker.options.emplace_back(unitOf(entry.now), p.stays);
         }
         if (const int as = entry.sites.front().takes.front().as; as != 0) {
-            channelsOfAlike[as].first += int(groups.size());
+            // One that stays with a part of its pads takes no more channels than these.
+            std::set<int> least;
+            for (std::size_t s = 0; s < entry.signals.size(); ++s)
+                if (entry.signals[s].channel >= 0 && (!p.mayStay || need.binding.pads.contains(entry.signals[s].id)))
+                    least.insert(entry.signals[s].channel);
+            channelsOfAlike[as].first += int(least.size());
             channelsOfAlike[as].second = std::max(channelsOfAlike[as].second, most);
             alike[as].push_back(std::move(taker));
         } else {

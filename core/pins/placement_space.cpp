@@ -54,11 +54,11 @@ PlacementSpace::PlacementSpace(const Device& d, const Board& board, const Plan& 
         entry.requests = requestsOf(need);
         if (!need.part.empty())
             entry.part = partNumbers.emplace(need.part, static_cast<int>(partNumbers.size())).first->second;
-        entry.wasBound = bindings.needs[n].state != BoundNeed::State::Open;
-        if (!entry.wasBound && !need.binding.pads.empty() && !isPlaced[n]) {
+        // Who has chosen one pad only does not want that one elsewhere either.
+        entry.wasBound = bindings.needs[n].state != BoundNeed::State::Open || !need.binding.pads.empty() || !need.binding.instance.empty();
+        if (bindings.needs[n].state == BoundNeed::State::Open && !need.binding.pads.empty() && !isPlaced[n]) {
             std::erase_if(entry.signals, [&need](const SignalSpec& signal) { return !need.binding.pads.contains(signal.id); });
             std::erase_if(entry.requests, [&need](const std::string& request) { return !need.binding.dma.contains(request); });
-            entry.wasBound = true;
         }
         const auto part = std::find_if(board.parts.begin(), board.parts.end(), [&need](const Part& known) { return known.row && known.id == need.part; });
         for (const SignalSpec& signal : entry.signals) {
