@@ -44,6 +44,13 @@ struct ClockCombination {
 
         bool has(std::int64_t setting) const;
     };
+    bool concerns(ClockIndex clock) const
+    {
+        for (const Term& term : terms)
+            if (term.clock == clock)
+                return true;
+        return false;
+    }
     std::vector<Term> terms; ///< at least two, of different clocks. It counts while all of these run.
     std::string because;
 };

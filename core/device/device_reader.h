@@ -156,6 +156,9 @@ private:
     std::vector<std::string> skippedPads_; ///< of ports that the device lacks
 };
 
+/// A field of the block, "CTL.ON", as a role without an encoding yet; told at the node, and no field, when there is none of that name.
+Role readRole(const Block& block, const std::string& dotted, const JsonNode& node);
+
 /// "as is", "minus one", "power of two", {"table": [[value, code], …]} or {"piecewise": [{codes, base, step}, …]}.
 Encoding readEncoding(const JsonNode& node);
 

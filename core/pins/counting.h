@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include "core/base/index.h"
 #include "core/pins/solver/solver.h"
 
 namespace bindrel {

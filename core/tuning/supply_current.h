@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include "core/clocks/rates.h"
 #include "core/tuning/pads.h"
 
 #include <string>

@@ -1,0 +1,202 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Roles of a block: which of its fields hold what the arithmetic gives, and on which lanes its signals lie.
+#include "core/base/text.h"
+#include "core/device/block_kind.h"
+#include "core/device/device_reader.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <set>
+
+namespace bindrel {
+
+namespace {
+
+/// "CFG{bit}.FUNC" in a block, with {bit} left in place: ports resolve it a pad at a time, as "CFG3.FUNC".
+
+/// Where a field names its values as the role does, the names say the codes: { "none": 0, "odd": 1, "even": 2 }.
+Encoding encodingOfNames(const RoleSpec& spec, const Field& field, const JsonNode& from)
+{
+    Encoding out;
+    if (spec.meanings.empty() || field.values.empty())
+        return out;
+    std::vector<std::string> known;
+    for (const auto& [names, value] : spec.meanings)
+        for (const std::string& name : splitted(names, '|')) {
+            known.push_back(name);
+            for (const EnumValue& given : field.values)
+                if (lowered(given.name) == name)
+                    out.table.emplace_back(value, given.code);
+        }
+    if (out.table.empty())
+        from.fail(fmt::format("the values of {} are named otherwise than the role \"{}\" knows them; name them {}, or give the role an encoding.", field.name, spec.name, listed(known)));
+    out.kind = Encoding::Kind::Table;
+    return out;
+}
+
+} // namespace
+
+Role readRole(const Block& block, const std::string& dotted, const JsonNode& node)
+{
+    Role role;
+    const size_t dot = dotted.find('.');
+    const std::string regName = dotted.substr(0, dot);
+    const std::string fieldName = dot == std::string::npos ? "" : dotted.substr(dot + 1);
+    std::vector<std::string> names;
+    for (size_t r = 0; r < block.registers.size(); ++r)
+        for (size_t f = 0; f < block.registers[r].fields.size(); ++f) {
+            names.push_back(block.registers[r].name + "." + block.registers[r].fields[f].name);
+            if (block.registers[r].name == regName && block.registers[r].fields[f].name == fieldName) {
+                role.reg = static_cast<int>(r);
+                role.field = static_cast<int>(f);
+            }
+        }
+    if (role.reg < 0)
+        node.fail(fmt::format("\"{}\" is not a field of this block.{}", dotted, didYouMean(dotted, names)));
+    return role;
+}
+
+Encoding readEncoding(const JsonNode& node)
+{
+    Encoding encoding;
+    if (!node.exists())
+        return encoding;
+    if (node.isObject()) {
+        node.allowOnly({"table", "piecewise"});
+        if (node.has("table")) {
+            encoding.kind = Encoding::Kind::Table;
+            for (const JsonNode& row : node.child("table").items()) {
+                const std::vector<JsonNode> pair = row.items();
+                if (pair.size() != 2)
+                    row.fail("must be a pair: value, code.");
+                else
+                    encoding.table.emplace_back(pair[0].asInteger(0, INT32_MAX),
+                                                static_cast<std::uint32_t>(pair[1].asInteger(0, UINT32_MAX)));
+            }
+            return encoding;
+        }
+        encoding.kind = Encoding::Kind::Piecewise;
+        for (const JsonNode& row : node.child("piecewise").items()) {
+            row.allowOnly({"codes", "base", "step"});
+            const std::vector<JsonNode> codes = row.child("codes").items();
+            if (codes.size() != 2) {
+                row.fail("\"codes\" must be the first and the last code.");
+                continue;
+            }
+            Encoding::Segment segment;
+            segment.firstCode = static_cast<std::uint32_t>(codes[0].asInteger(0, UINT32_MAX));
+            segment.lastCode = static_cast<std::uint32_t>(codes[1].asInteger(segment.firstCode, UINT32_MAX));
+            segment.base = row.integer("base", -INT32_MAX, INT32_MAX);
+            segment.step = row.integer("step", 1, INT32_MAX);
+            encoding.segments.push_back(segment);
+        }
+        return encoding;
+    }
+    const std::string text = node.asString();
+    if (text == "minus one")
+        encoding.kind = Encoding::Kind::MinusOne;
+    else if (text == "power of two")
+        encoding.kind = Encoding::Kind::PowerOfTwo;
+    else if (text != "as is")
+        node.fail(fmt::format("\"{}\" is not an encoding; use \"as is\", \"minus one\", \"power of two\", a table or "
+                              "piecewise segments.",
+                              text));
+    return encoding;
+}
+
+/// Which signals may lie on which lanes together.
+void DeviceReader::readLaneRoles(Block& block, const JsonNode& node)
+{
+    node.allowOnly({"field", "combinations"});
+    if (node.has("field")) {
+        const Role field = readRole(block, node.string("field"), node.child("field"));
+        block.laneRoles.reg = field.reg;
+        block.laneRoles.field = field.field;
+    }
+    for (const JsonNode& row : node.child("combinations").items()) {
+        row.allowOnly({"code", "signals"});
+        LaneRoles::Combination combination;
+        combination.code = static_cast<std::uint32_t>(row.integer("code", 0, UINT32_MAX, 0));
+        for (const auto& [signal, lane] : row.child("signals").members())
+            combination.lanes[signal] = static_cast<int>(lane.asInteger(0, 31));
+        block.laneRoles.combinations.push_back(std::move(combination));
+    }
+    if (block.laneRoles.reg < 0 && block.laneRoles.combinations.size() > 1)
+        node.fail("has several combinations but no \"field\" that picks one.");
+}
+
+void DeviceReader::readRoles(Block& block, const JsonNode& node)
+{
+    const BlockKind* kind = findBlockKind(block.kind);
+    if (!kind && !block.kind.empty())
+        return; // the kind itself is told already
+    std::vector<std::string> known;
+    for (const RoleSpec& role : kind ? kind->roles : std::vector<RoleSpec>())
+        known.push_back(role.name);
+    for (const auto& [name, from] : node.members()) {
+        const auto lookUp = [&, &name = name, &from = from](const std::string& full) -> const RoleSpec* {
+            const RoleSpec* spec = kind ? kind->role(full) : nullptr;
+            if (!spec)
+                from.fail(kind ? fmt::format("\"{}\" is no role of a {} block; its roles are {}.{}", name, block.kind, listed(known), didYouMean(name, known))
+                               : fmt::format("\"{}\": a block without a kind has no roles.", name));
+            return spec;
+        };
+        std::vector<std::string> patterns;
+        std::optional<Encoding> encoding;
+        if (from.isObject()) {
+            from.allowOnly({"field", "encoding"});
+            patterns.push_back(from.string("field"));
+            if (from.has("encoding"))
+                encoding = readEncoding(from.child("encoding"));
+        } else if (from.isArray()) {
+            patterns = from.asStrings();
+        } else {
+            patterns.push_back(from.asString());
+        }
+        for (const std::string& pattern : patterns) {
+            if (pattern.find("{bit}") != std::string::npos) {
+                if (const RoleSpec* spec = lookUp(name + "0"))
+                    readBitRoles(block, name, pattern, encoding, *spec, from);
+                continue;
+            }
+            if (patterns.size() > 1) {
+                from.fail(fmt::format("\"{}\" is one of several fields for one role; only patterns with {{bit}} can be several.", pattern));
+                break;
+            }
+            const RoleSpec* spec = lookUp(name);
+            if (!spec)
+                break;
+            Role role = readRole(block, pattern, from);
+            if (role.reg < 0)
+                break;
+            role.encoding = encoding ? *encoding : encodingOfNames(*spec, block.registers[size_t(role.reg)].fields[size_t(role.field)], from);
+            block.roles[name] = role;
+        }
+    }
+}
+
+/// A role for each bit of a port: "function" becomes "function0", "function1", …, for the bits that have the field.
+void DeviceReader::readBitRoles(Block& block, const std::string& name, const std::string& pattern, const std::optional<Encoding>& encoding, const RoleSpec& spec, const JsonNode& node)
+{
+    bool any = false;
+    for (int bit = 0; bit < 32; ++bit) {
+        std::string named = pattern;
+        for (size_t at; (at = named.find("{bit}")) != std::string::npos;)
+            named.replace(at, 5, std::to_string(bit));
+        for (const Register& reg : block.registers)
+            for (const Field& field : reg.fields)
+                if (reg.name + "." + field.name == named) {
+                    Role role = readRole(block, named, node);
+                    if (role.reg < 0)
+                        return;
+                    role.encoding = encoding ? *encoding : encodingOfNames(spec, field, node);
+                    block.roles[name + std::to_string(bit)] = role;
+                    any = true;
+                }
+    }
+    if (!any)
+        node.fail(fmt::format("\"{}\" is not a field of this block for any bit.", pattern));
+}
+
+} // namespace bindrel
