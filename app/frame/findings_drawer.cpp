@@ -24,7 +24,7 @@ FindingsList::FindingsList(Document& document, ViewState& view, QWidget* parent)
 
 int FindingsList::rowCount() const { return document_.isOpen() ? int(document_.findings().size()) : 0; }
 
-void FindingsList::step(ClockIndex by)
+void FindingsList::step(int by)
 {
     const int count = rowCount();
     if (count == 0)

@@ -15,7 +15,7 @@ public:
     int rowCount() const override;
     QString rowText(int row) const override;
     /// Makes the next (or previous) finding current and jumps there; round and round.
-    void step(ClockIndex by);
+    void step(int by);
     /// Shows what the fix of the current finding would change, and makes it when the person agrees.
     void fixCurrent();
     /// Asks for the ways that may mend the current finding, where a search is offered for it.

@@ -279,6 +279,9 @@ void MainWindow::jumpTo(const Place& place)
         showStation(Station::Tuning);
         tuning_->goals()->focusGoal(place.sub);
         break;
+    case Place::Kind::Stored:
+        showStation(Station::Tuning);
+        break;
     case Place::Kind::Pad:
     case Place::Kind::Signal:
         showStation(Station::Wiring);

@@ -38,7 +38,7 @@ int OperationsList::rowOf(int operation) const
     return -1;
 }
 
-int OperationsList::nextHazard(ClockIndex by) const
+int OperationsList::nextHazard(int by) const
 {
     const int count = rowCount();
     for (int k = 1; k <= count; ++k) {

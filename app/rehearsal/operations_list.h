@@ -19,7 +19,7 @@ public:
     int hazardOf(int row) const { return row < 0 || row >= int(rows_.size()) ? -1 : rows_[size_t(row)].hazard; }
     int rowOf(int operation) const;
     /// The next or previous row with a hazard, from the current one; -1 when there is none.
-    int nextHazard(ClockIndex by) const;
+    int nextHazard(int by) const;
 
 protected:
     int rowHeight(int) const override { return 19; }

@@ -3,6 +3,8 @@
 
 #include "app/theme/theme.h"
 
+#include <QAbstractItemDelegate>
+#include <QAbstractListModel>
 #include <QHelpEvent>
 #include <QKeyEvent>
 #include <QMouseEvent>
@@ -12,13 +14,71 @@
 
 namespace bindrel {
 
-RowList::RowList(QWidget* parent) : QAbstractScrollArea(parent)
+/// The rows as texts. Before the first rowsChanged() and while the list goes there are none.
+class RowList::Model : public QAbstractListModel {
+public:
+    explicit Model(RowList& list) : QAbstractListModel(&list), list_(list) {}
+    int rowCount(const QModelIndex& parent = {}) const override { return parent.isValid() || !there_ ? 0 : list_.rowCount(); }
+    QVariant data(const QModelIndex& index, int role) const override
+    {
+        const bool text = role == Qt::DisplayRole || role == Qt::AccessibleTextRole || role == Qt::ToolTipRole;
+        return text && index.row() < rowCount() ? QVariant(list_.rowText(index.row())) : QVariant();
+    }
+    Qt::ItemFlags flags(const QModelIndex& index) const override
+    {
+        return index.row() < rowCount() && list_.selectable(index.row()) ? Qt::ItemIsEnabled | Qt::ItemIsSelectable : Qt::ItemIsEnabled;
+    }
+    bool there() const { return there_; }
+    void reset(bool there)
+    {
+        beginResetModel();
+        there_ = there;
+        endResetModel();
+    }
+
+private:
+    RowList& list_;
+    bool there_ = false;
+};
+
+class RowList::Delegate : public QAbstractItemDelegate {
+public:
+    explicit Delegate(RowList& list) : QAbstractItemDelegate(&list), list_(list) {}
+    QSize sizeHint(const QStyleOptionViewItem&, const QModelIndex& index) const override { return QSize(1, list_.rowHeight(index.row())); }
+    void paint(QPainter* painter, const QStyleOptionViewItem&, const QModelIndex& index) const override
+    {
+        const int row = index.row();
+        const QRect rect = list_.rowRect(row);
+        painter->save();
+        if (row == list_.current_) {
+            painter->fillRect(rect, Theme::get().sunken);
+            if (list_.hasFocus())
+                painter->fillRect(QRect(rect.left(), rect.top(), 3, rect.height()), Theme::get().accent);
+        }
+        list_.paintRow(*painter, row, rect, row == list_.current_);
+        painter->restore();
+    }
+
+private:
+    RowList& list_;
+};
+
+RowList::RowList(QWidget* parent) : QListView(parent), model_(new Model(*this))
 {
     setFrameShape(QFrame::NoFrame);
     setFocusPolicy(Qt::StrongFocus);
     setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    setVerticalScrollMode(ScrollPerPixel);
+    setResizeMode(Adjust);
+    setEditTriggers(NoEditTriggers);
+    setSelectionMode(SingleSelection);
+    setAutoScroll(false); // setCurrentRow() does
+    setModel(model_);
+    setItemDelegate(new Delegate(*this));
     viewport()->setAutoFillBackground(false);
 }
+
+RowList::~RowList() { model_->reset(false); }
 
 int RowList::topOf(int row) const
 {
@@ -59,7 +119,18 @@ void RowList::setCurrentRow(int row)
         else if (top + height > bar->value() + viewport()->height())
             bar->setValue(top + height - viewport()->height());
     }
+    tellCurrent();
     viewport()->update();
+}
+
+/// The model's selection is what assistive technology hears of.
+void RowList::tellCurrent()
+{
+    const QModelIndex index = current_ < model_->rowCount() ? model_->index(std::max(current_, 0)) : QModelIndex();
+    if (current_ < 0 || !index.isValid())
+        selectionModel()->clear();
+    else
+        selectionModel()->setCurrentIndex(index, QItemSelectionModel::ClearAndSelect);
 }
 
 void RowList::moveTo(int row)
@@ -70,44 +141,28 @@ void RowList::moveTo(int row)
 
 void RowList::rowsChanged()
 {
-    updateScroll();
+    const int scrolled = verticalScrollBar()->value();
+    model_->reset(true);
+    doItemsLayout();
+    verticalScrollBar()->setSingleStep(20);
+    verticalScrollBar()->setValue(scrolled);
     if (current_ >= rowCount())
         current_ = rowCount() - 1;
+    tellCurrent();
     viewport()->update();
 }
 
-void RowList::updateScroll()
+void RowList::resizeEvent(QResizeEvent* event)
 {
-    verticalScrollBar()->setRange(0, std::max(0, topOf(rowCount()) - viewport()->height()));
-    verticalScrollBar()->setPageStep(viewport()->height());
-    verticalScrollBar()->setSingleStep(20);
-}
-
-void RowList::resizeEvent(QResizeEvent*) { updateScroll(); }
-
-void RowList::paintEvent(QPaintEvent*)
-{
-    QPainter painter(viewport());
-    int top = -verticalScrollBar()->value();
-    for (int i = 0; i < rowCount() && top < viewport()->height(); ++i) {
-        const QRect rect(0, top, viewport()->width(), rowHeight(i));
-        if (rect.bottom() >= 0) {
-            painter.save();
-            if (i == current_) {
-                painter.fillRect(rect, Theme::get().sunken);
-                if (hasFocus())
-                    painter.fillRect(QRect(rect.left(), rect.top(), 3, rect.height()), Theme::get().accent);
-            }
-            paintRow(painter, i, rect, i == current_);
-            painter.restore();
-        }
-        top += rect.height();
-    }
+    QListView::resizeEvent(event);
+    if (!model_->there())
+        return rowsChanged();
+    doItemsLayout(); // now, not when the event loop comes round: who asks for a row's place asks at once
 }
 
 void RowList::keyPressEvent(QKeyEvent* event)
 {
-    const auto step = [this](int from, ClockIndex by) {
+    const auto step = [this](int from, int by) {
         for (int row = from + by; row >= 0 && row < rowCount(); row += by)
             if (selectable(row))
                 return row;
@@ -135,7 +190,7 @@ void RowList::keyPressEvent(QKeyEvent* event)
             event->ignore(); // a dialog's default button may want it
         return;
     default:
-        QAbstractScrollArea::keyPressEvent(event);
+        QAbstractScrollArea::keyPressEvent(event); // no search by typing: letters are commands
         return;
     }
     if (target >= 0)
@@ -148,6 +203,14 @@ void RowList::mousePressEvent(QMouseEvent* event)
     if (row >= 0 && selectable(row))
         moveTo(row);
 }
+
+void RowList::mouseMoveEvent(QMouseEvent* event) { event->ignore(); }
+
+void RowList::mouseReleaseEvent(QMouseEvent* event) { event->ignore(); }
+
+void RowList::focusInEvent(QFocusEvent*) { viewport()->update(); }
+
+void RowList::focusOutEvent(QFocusEvent*) { viewport()->update(); }
 
 void RowList::mouseDoubleClickEvent(QMouseEvent* event)
 {
@@ -163,7 +226,13 @@ bool RowList::viewportEvent(QEvent* event)
         QToolTip::showText(help->globalPos(), row < 0 ? QString() : rowText(row), this);
         return true;
     }
-    return QAbstractScrollArea::viewportEvent(event);
+    return QListView::viewportEvent(event);
+}
+
+bool RowList::event(QEvent* event)
+{
+    // Keys that the list does not use are the window's.
+    return event->type() == QEvent::ShortcutOverride ? QAbstractScrollArea::event(event) : QListView::event(event);
 }
 
 } // namespace bindrel

@@ -1,16 +1,18 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include <QAbstractScrollArea>
+#include <QListView>
 
 namespace bindrel {
 
 /// A list of rows that its subclass paints: scrolling, the current row, keys and clicks are done here. Rows may be of
-/// different heights, and some may not be selectable (headings).
-class RowList : public QAbstractScrollArea {
+/// different heights, and some may not be selectable (headings). Below it is a Qt list over a model of the rows' texts, so that
+/// assistive technology sees each of them; letters that are typed stay with the subclass and the window's shortcuts.
+class RowList : public QListView {
     Q_OBJECT
 public:
     explicit RowList(QWidget* parent = nullptr);
+    ~RowList() override;
 
     int currentRow() const { return current_; }
     /// Makes a row current and brings it into view; -1 for none.
@@ -38,18 +40,25 @@ protected:
     /// To be called when the rows are others than before.
     void rowsChanged();
 
-    void paintEvent(QPaintEvent*) override;
     void resizeEvent(QResizeEvent*) override;
     void keyPressEvent(QKeyEvent*) override;
     void mousePressEvent(QMouseEvent*) override;
+    void mouseMoveEvent(QMouseEvent*) override;
+    void mouseReleaseEvent(QMouseEvent*) override;
     void mouseDoubleClickEvent(QMouseEvent*) override;
+    void focusInEvent(QFocusEvent*) override;
+    void focusOutEvent(QFocusEvent*) override;
     bool viewportEvent(QEvent*) override;
+    bool event(QEvent*) override;
 
 private:
+    class Model;
+    class Delegate;
     int topOf(int row) const;
-    void updateScroll();
     void moveTo(int row);
+    void tellCurrent();
 
+    Model* model_;
     int current_ = -1;
 };
 

@@ -81,8 +81,12 @@ void takeNeed(Transplant& out, int index, const Device& device, const Board& boa
     }
     // Names that this device does not have are no preference.
     const InstanceIndex instance = device.findInstance(need.binding.instance);
-    if (instance < 0 || !kind->servedBy(device, instance))
+    if (instance < 0 || !kind->servedBy(device, instance)) {
+        // Pads that had their meaning from an instance that is not here are none either, whatever pads have these names here.
+        if (!need.binding.instance.empty())
+            need.binding.pads.clear();
         need.binding.instance.clear();
+    }
     std::erase_if(need.binding.pads, [&device](const auto& entry) { const PadIndex pad = device.findPad(entry.second); return pad < 0 || device.pinOf(pad).empty(); });
     if (!checkOpenTo(device, need.openTo)) {
         out.lost.push_back(fmt::format("{} has no {}; {} is open as after reset", device.name, need.openTo, need.title));

@@ -7,6 +7,7 @@
 #include "app/widgets/needs_list.h"
 #include "tests/support/fixtures.h"
 
+#include <QAccessible>
 #include <QApplication>
 #include <QLineEdit>
 #include <QScrollBar>
@@ -72,6 +73,27 @@ private Q_SLOTS:
     {
         view_.reset();
         document_.reset();
+    }
+
+    /// Each row of a list is there for a screen reader, with its text, and the current one is told.
+    void rowsAreThereForAssistiveTechnology()
+    {
+        NumberList list;
+        list.resize(200, 120);
+        list.show();
+        QAccessibleInterface* seen = QAccessible::queryAccessibleInterface(&list);
+        QVERIFY(seen && seen->tableInterface());
+        QCOMPARE(seen->tableInterface()->rowCount(), list.rowCount());
+        for (const int row : {0, 8, 48}) {
+            QAccessibleInterface* cell = seen->tableInterface()->cellAt(row, 0);
+            QVERIFY(cell);
+            QCOMPARE(cell->text(QAccessible::Name), static_cast<RowList&>(list).rowText(row));
+        }
+        list.setCurrentRow(8);
+        QVERIFY(seen->tableInterface()->cellAt(8, 0)->state().selected);
+        // Letters stay with the window: the list does not search for them.
+        QTest::keyClick(&list, Qt::Key_4);
+        QCOMPARE(list.currentRow(), 8);
     }
 
     void rowListWalksOverWhatCannotBeSelected()
@@ -229,7 +251,8 @@ private Q_SLOTS:
             const QRect row = ladder.rowRect(ladder.rowOf(clock));
             int darkest = 255;
             for (int x = 230; x < picture.width() - 40; ++x)
-                darkest = std::min(darkest, picture.pixelColor(x, row.center().y()).lightness());
+                if (const QColor colour = picture.pixelColor(x, row.center().y()); colour.alpha() > 0) // where nothing is drawn the window shows through
+                    darkest = std::min(darkest, colour.lightness());
             return darkest;
         };
         // A running clock has an ink mark in its row, one that does not run has none.
