@@ -567,6 +567,76 @@ private Q_SLOTS:
         QVERIFY2(solved > kCases / 4 && stuck > kCases / 15 && moved > kCases / 15, qPrintable(QString("%1 %2 %3").arg(solved).arg(stuck).arg(moved)));
     }
 
+    /// A need of two channels that has one of them, in contention: when it stays it takes that one only, and another need of its rate has the other.
+    void whoStaysWithAPartTakesNoMoreThanThat()
+    {
+        std::mt19937 random(1);
+        Device d = chip(random);
+        d.pads.clear();
+        d.routes.clear();
+        d.exclusives.clear();
+        d.package.pins.clear();
+        d.instances.resize(2); // the multiplexer and the port
+        for (int p = 0; p < 5; ++p) {
+            Pad pad;
+            pad.name = "P" + std::to_string(p);
+            pad.port = 1;
+            pad.bit = p;
+            d.pads.push_back(pad);
+            d.package.pins.push_back({std::to_string(p + 1), PackagePin::Kind::Pad, p, pad.name});
+        }
+        Instance serial;
+        serial.name = "S0";
+        serial.block = 1;
+        serial.signals = {{"TX", InstanceSignal::Direction::Out}, {"RX", InstanceSignal::Direction::In}};
+        Instance timer;
+        timer.name = "T0";
+        timer.block = 3;
+        timer.signals = {{"CH1", InstanceSignal::Direction::Out}, {"CH2", InstanceSignal::Direction::Out}};
+        d.instances.insert(d.instances.end(), {serial, timer});
+        for (const auto& [pad, instance, signal] : {std::tuple{1, 2, 0}, {3, 2, 1}, {4, 2, 1}, {0, 3, 0}, {3, 3, 1}}) {
+            d.pads[size_t(pad)].routes.push_back(int(d.routes.size()));
+            d.routes.push_back({pad, instance, signal, Route::Mechanism::GroupRemap, -1, {}, -1});
+        }
+        Case c{std::make_shared<const Device>(d), {}, {}};
+        Need both = pulseNeed(0, random), one = pulseNeed(1, random), line = serialNeed(2);
+        both.goals = {{"frequency", "1 kHz"}, {"channels", "2"}};
+        both.binding.instance = "T0";
+        both.binding.pads = {{"out2", "P3"}};
+        one.goals = {{"frequency", "1000 Hz"}, {"channels", "1"}};
+        line.binding.instance = "S0";
+        line.binding.pads = {{"rx", "P3"}, {"tx", "P1"}};
+        c.plan.needs = {both, one, line};
+        const PlacementResult result = place(*c.device, c.board, c.plan, {.needs = {1}, .mayMove = true});
+        QVERIFY(result.proven && !result.ways.empty());
+        QCOMPARE(result.ways[0].cost.moved, 1);
+        // The same with the pad that it has held: it is the line that goes.
+        c.plan.holds.insert(holdOfNeed("pulse0"));
+        const PlacementResult held = place(*c.device, c.board, c.plan, {.needs = {1}, .mayMove = true});
+        QVERIFY(held.proven && !held.ways.empty());
+        for (const auto& [need, binding] : held.ways[0].bindings)
+            QVERIFY(need != 0 && (need != 2 || binding.pads.at("rx") == "P4"));
+    }
+
+    /// What is chosen of an open need is kept where it can be, whatever would look tidier.
+    void whatIsChosenOfAnOpenNeedStays()
+    {
+        Workpiece work = demo("sluice-node-c-start");
+        Need& uplink = *work.plan.need("uplink");
+        uplink.binding.pads = {{"tx", "PC4"}};
+        work.plan.need("level-probes")->binding.instance = "I2C1";
+        std::vector<NeedIndex> all(work.plan.needs.size());
+        std::iota(all.begin(), all.end(), 0);
+        const PlacementResult result = place(*work.device, *work.board, work.plan, {.needs = all});
+        QVERIFY(!result.ways.empty());
+        QCOMPARE(result.ways[0].cost.moved, 0);
+        std::map<std::string, Binding> then;
+        for (const auto& [need, binding] : result.ways[0].bindings)
+            then[work.plan.needs[size_t(need)].id] = binding;
+        COMPARE_TEXT(then["uplink"].pads["tx"], "PC4");
+        COMPARE_TEXT(then["level-probes"].instance, "I2C1");
+    }
+
     void severalWaysAreDifferentAndRanked()
     {
         const Workpiece work = demo("sluice-node-c-tangled");
