@@ -88,6 +88,10 @@ const std::vector<Scene>& scenes()
              open(w, "sluice-node-c-done.bindrel");
              select(w, Place::Kind::Signal, "uplink", "cts");
              w.view().showOptions(true);
+             waitFor([&w] { // until each option has its price
+                 const std::vector<Option>& all = w.options()->options();
+                 return !all.empty() && std::none_of(all.begin(), all.end(), [](const Option& option) { return option.cost == Option::Cost::Contends; });
+             });
          }},
         {"wiring-contention", [](MainWindow& w) {
              open(w, "sluice-node-c-tangled.bindrel");
