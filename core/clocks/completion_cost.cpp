@@ -2,8 +2,6 @@
 #include "core/clocks/completion.h"
 
 #include <algorithm>
-#include <array>
-#include <cmath>
 
 namespace bindrel {
 
