@@ -279,8 +279,9 @@ void MainWindow::jumpTo(const Place& place)
         showStation(Station::Tuning);
         tuning_->goals()->focusGoal(place.sub);
         break;
-    case Place::Kind::Stored:
-        showStation(Station::Tuning);
+    case Place::Kind::Stored: // its page in the inspector is beside every station but Start
+        if (station_ == Station::Start)
+            showStation(Station::Tuning);
         break;
     case Place::Kind::Pad:
     case Place::Kind::Signal:

@@ -1,30 +1,16 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/wiring/wiring_station.h"
 
-#include "app/frame/change_dialog.h"
 #include "app/theme/theme.h"
 #include "app/widgets/needs_list.h"
 #include "app/widgets/panel.h"
 #include "app/wiring/chip_view.h"
-#include "app/wiring/need_dialog.h"
-#include "app/wiring/pin_sheet_view.h"
-#include "core/base/files.h"
-#include "core/interchange/net_table.h"
 #include "core/pins/placement_words.h"
-#include "core/pins/freeing.h"
 
-#include <QClipboard>
 #include <QCoreApplication>
-#include <QFileDialog>
-#include <QFileInfo>
-#include <QGuiApplication>
-#include <QHBoxLayout>
-#include <QKeyEvent>
 #include <QLabel>
-#include <QLineEdit>
 #include <QStackedWidget>
 #include <QTimer>
-#include <QVBoxLayout>
 
 #include <algorithm>
 

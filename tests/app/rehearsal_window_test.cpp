@@ -152,6 +152,13 @@ private Q_SLOTS:
         QTRY_VERIFY_WITH_TIMEOUT(!isAsked(), 20'000);
         choose("BOOT.LEVEL", typeset(QString("2.4 V")));
         QVERIFY(hasFinding(now(), "NVM-02"));
+        // Its page is beside every station but Start, so only from there the station changes.
+        w_->view().jump({Place::Kind::Stored, "BOOT.LEVEL", {}});
+        QCOMPARE(w_->station(), Station::Rehearsal);
+        w_->showStation(Station::Start);
+        w_->view().jump({Place::Kind::Stored, "BOOT.LEVEL", {}});
+        QCOMPARE(w_->station(), Station::Tuning);
+        w_->showStation(Station::Rehearsal);
         choose("BOOT.LEVEL", "as from the factory");
         QVERIFY(!now().plan.stored.contains("BOOT.LEVEL"));
         for (int undone = 0; undone < 4; ++undone)
