@@ -6,10 +6,20 @@
 
 namespace bindrel {
 
-/// Of those that take one now, the one with the fewest left stands for the group.
-bool Counting::choose(const Solver& solver, Group& group)
+bool Counting::isUnchanged(const Solver& solver, std::size_t group) const
 {
+    const Now& now = now_[group];
+    if (!now.when.exists())
+        return false;
+    return now.option.exists() ? solver.valueOf(now.when) > 0 && solver.valueOf(now.option) >= 0 : solver.valueOf(now.when) <= 0;
+}
+
+/// Of those that take one now, the one with the fewest left stands for the group.
+bool Counting::choose(const Solver& solver, std::size_t number)
+{
+    Group& group = groups_[number];
     group.taker = group.option = -1;
+    now_[number].option = Literal();
     std::size_t least = std::numeric_limits<std::size_t>::max();
     for (std::size_t t = 0; t < group.takers.size(); ++t) {
         const Taker& taker = group.takers[t];
@@ -39,6 +49,7 @@ bool Counting::augment(const Solver& solver, int number)
             if (free || augment(solver, owner_[std::size_t(thing)])) {
                 owner_[std::size_t(thing)] = number;
                 group.option = int(o);
+                now_[std::size_t(number)].option = literal;
                 return true;
             }
         }
@@ -50,6 +61,8 @@ bool Counting::possible(const Solver& solver, std::vector<Literal>& why)
     isSeen_.resize(owner_.size(), 0);
     std::vector<int> without;
     for (std::size_t g = 0; g < groups_.size(); ++g) {
+        if (isUnchanged(solver, g))
+            continue;
         Group& group = groups_[g];
         if (group.taker >= 0) {
             const Taker& taker = standingFor(group);
@@ -59,7 +72,7 @@ bool Counting::possible(const Solver& solver, std::vector<Literal>& why)
             if (group.option >= 0)
                 owner_[std::size_t(taker.options[std::size_t(group.option)].first)] = -1;
         }
-        if (choose(solver, group))
+        if (choose(solver, g))
             without.push_back(int(g));
     }
     for (std::size_t at = 0; at < without.size(); ++at) {

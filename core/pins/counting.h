@@ -16,7 +16,11 @@ public:
         NeedIndex who; ///< for tooMany()
     };
     /// Takers that may share one thing: together they need one.
-    void add(std::vector<Taker> alike) { groups_.push_back({std::move(alike), -1, -1}); }
+    void add(std::vector<Taker> alike)
+    {
+        now_.push_back({alike.size() == 1 && alike.front().when.size() == 1 ? alike.front().when.front() : Literal(), Literal()});
+        groups_.push_back({std::move(alike), -1, -1});
+    }
     void begin(int things) { owner_.assign(std::size_t(things), -1); }
     /// See Watcher::possible.
     bool possible(const Solver& solver, std::vector<Literal>& why);
@@ -29,11 +33,18 @@ private:
         int taker = -1;  ///< that stands for the group now
         int option = -1; ///< that it has
     };
+    /// What tells that nothing has changed for a group, near together since all are looked at before each decision.
+    struct Now {
+        Literal when;   ///< of a group of one that waits for one thing only
+        Literal option; ///< that it has
+    };
     const Taker& standingFor(const Group& group) const { return group.takers[std::size_t(group.taker)]; }
-    bool choose(const Solver& solver, Group& group);
+    bool isUnchanged(const Solver& solver, std::size_t group) const;
+    bool choose(const Solver& solver, std::size_t group);
     bool augment(const Solver& solver, int group);
 
     std::vector<Group> groups_;
+    std::vector<Now> now_; ///< by group
     std::vector<int> owner_; ///< by thing: the group that has it
     std::vector<int> seenThing_, seenGroup_;
     std::vector<NeedIndex> tooMany_;

@@ -260,7 +260,16 @@ Literal PlacementModel::anyOf(const std::vector<Literal>& literals)
     const Literal out = solver.fresh();
     for (const Literal literal : literals)
         solver.implies(literal, out);
+    derived_.push_back({out, literals, 1});
     return out;
+}
+
+void PlacementModel::deriveValues(std::vector<bool>& values) const
+{
+    values.resize(std::size_t(solver.variables()), false);
+    const auto isSo = [&values](Literal l) { return values[std::size_t(l.variable())] != l.negated(); };
+    for (const Derived& derived : derived_)
+        values[std::size_t(derived.literal.variable())] = std::count_if(derived.from.begin(), derived.from.end(), isSo) >= derived.count;
 }
 
 Literal PlacementModel::exactlyAnyOf(const std::vector<Literal>& literals)
@@ -274,11 +283,11 @@ Literal PlacementModel::exactlyAnyOf(const std::vector<Literal>& literals)
     return out;
 }
 
-Solver::Answer PlacementModel::solve(std::span<const Literal> assumptions, long effort)
+Solver::Answer PlacementModel::solve(std::span<const Literal> assumptions, long effort, Solver::Manner manner)
 {
     const long end = solver.spent() + effort;
     for (;;) {
-        const Solver::Answer answer = solver.solve(assumptions, end - solver.spent());
+        const Solver::Answer answer = solver.solve(assumptions, end - solver.spent(), manner);
         if (answer != Solver::Answer::Yes)
             return answer;
         read();

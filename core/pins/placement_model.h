@@ -51,7 +51,7 @@ public:
     Literal stays(NeedIndex need) const { return participants_[std::size_t(of_[std::size_t(need)])].stays; }
 
     /// Looks for a way in which the assumptions hold. `Unknown` when it takes more than the effort.
-    Solver::Answer solve(std::span<const Literal> assumptions, long effort);
+    Solver::Answer solve(std::span<const Literal> assumptions, long effort, Solver::Manner manner = Solver::Manner::Guided);
     /// After Yes: the way that was found.
     const Way& way() const { return way_; }
     PlacementCost costOf(const Way& way) const;
@@ -61,6 +61,8 @@ public:
     /// Rules out (if `gate` holds) that everybody stands where they do now, on the same instances and pads.
     void exclude(const Way& way);
 
+    /// Makes what only follows from others (that one of them is so) as it follows from them, in values of all variables; also of those that are newer than these.
+    void deriveValues(std::vector<bool>& values) const;
     /// What a level of the cost counts; made when it is first asked for.
     struct Sum {
         std::vector<Solver::Term> terms;
@@ -170,6 +172,13 @@ private:
         std::vector<Solver::Term> crossings, spread;
     };
     std::optional<Between> between_;
+    /// A literal that need only be so where at least `count` of others are.
+    struct Derived {
+        Literal literal;
+        std::vector<Literal> from;
+        int count;
+    };
+    std::vector<Derived> derived_;
     std::map<PlacementLevel, Sum> sums_;
     Way way_;
 };

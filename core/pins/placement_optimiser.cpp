@@ -10,12 +10,17 @@ namespace bindrel {
 namespace {
 
 constexpr long kFirstSlice = 60'000;      ///< of effort, for one kind of attempt
+constexpr long kPerVariable = 4;          ///< what a slice must have at least, so that a large model is gone through more than once
+constexpr long kEach = 5'000;             ///< for avoiding one statement that costs, the first time; at least
+constexpr long kEachPerVariable = 2;
+constexpr int kPatience = 6;              ///< how often what was not enough is doubled
+constexpr long kFar = 15;                 ///< from the bound: so far, small steps pay more than proofs
 constexpr long kNeighbourhood = 15'000;   ///< for one neighbourhood
 constexpr long kReduction = 4'000;        ///< for leaving one member out of a core
 constexpr std::size_t kReducible = 40;    ///< larger cores are taken as they are
 
 /// Which part of what is left of the effort a level may have.
-double shareOf(PlacementLevel level) { return level == PlacementLevel::Moved || level == PlacementLevel::Sides ? 0.5 : level == PlacementLevel::Spread ? 1.0 : 0.4; }
+double shareOf(PlacementLevel level) { return level == PlacementLevel::Moved ? 0.5 : level == PlacementLevel::Sides ? 0.7 : level == PlacementLevel::Spread ? 1.0 : 0.4; }
 
 } // namespace
 
@@ -39,13 +44,11 @@ Solver::Answer PlacementOptimiser::run(Best& best, long effort)
     best_ = &best;
     gate_ = model_.solver.fresh();
     const long end = model_.solver.spent() + effort;
-    const Solver::Answer first = model_.solve({{gate_}}, effort);
+    const Solver::Answer first = findFirst(effort);
     if (first == Solver::Answer::Yes) {
-        best.way = model_.way();
-        best.cost = model_.costOf(best.way);
         best.proof = {};
-        if (improved_)
-            improved_(best.way, best.cost, best.proof);
+        best.cost = model_.costOf(model_.way());
+        keep();
         bool known = true;
         for (std::size_t l = 0; l < kPlacementLevels && !model_.solver.wasCancelled(); ++l) {
             Level level{PlacementLevel(l)};
@@ -69,6 +72,18 @@ Solver::Answer PlacementOptimiser::run(Best& best, long effort)
     return first;
 }
 
+/// Decided like people do, a way shows soon or late; then the other manner often has it.
+Solver::Answer PlacementOptimiser::findFirst(long effort)
+{
+    const long end = model_.solver.spent() + effort;
+    for (long slice = std::max(kFirstSlice, kPerVariable * model_.solver.variables());; slice *= 3)
+        for (const Solver::Manner manner : {Solver::Manner::Guided, Solver::Manner::Plain}) {
+            const Solver::Answer answer = model_.solve({{gate_}}, std::min(manner == Solver::Manner::Plain ? 4 * slice : slice, end - model_.solver.spent()), manner);
+            if (answer != Solver::Answer::Unknown || model_.solver.wasCancelled() || model_.solver.spent() >= end)
+                return answer;
+        }
+}
+
 void PlacementOptimiser::optimise(Level& level, long effort)
 {
     level.cores.lower = level.sum->base;
@@ -86,18 +101,27 @@ void PlacementOptimiser::optimise(Level& level, long effort)
     level.better = model_.solver.fresh();
     setBetter(level);
     const long end = model_.solver.spent() + effort;
-    for (long slice = kFirstSlice; !level.settled && model_.solver.spent() < end && !model_.solver.wasCancelled(); slice = slice * 3 / 2)
-        for (const auto attempt : {&PlacementOptimiser::raise, &PlacementOptimiser::tryAll, &PlacementOptimiser::tryParts}) {
-            // What makes headway goes on.
+    const auto isOver = [&] { return level.settled || model_.solver.wasCancelled() || model_.solver.spent() >= end; };
+    const auto isFar = [&] { return best_->cost.at(level.which) - level.cores.lower > kFar; };
+    for (long slice = std::max(kFirstSlice, kPerVariable * model_.solver.variables()); !isOver(); slice = slice * 3 / 2) {
+        using Attempt = void (PlacementOptimiser::*)(Level&, long);
+        // What makes headway goes on.
+        const auto attempt = [&](Attempt how, long most) {
             std::pair<long, int> before;
-            do {
+            while (!isOver() && before != std::pair(level.cores.lower, best_->cost.at(level.which))) {
                 before = {level.cores.lower, best_->cost.at(level.which)};
-                (this->*attempt)(level, std::min(slice, end - model_.solver.spent()));
+                (this->*how)(level, std::min(most, end - model_.solver.spent()));
                 level.settled = isDone();
-            } while (!level.settled && !model_.solver.wasCancelled() && model_.solver.spent() < end && before != std::pair(level.cores.lower, best_->cost.at(level.which)));
-            if (level.settled || model_.solver.wasCancelled() || model_.solver.spent() >= end)
-                break;
+            }
+        };
+        attempt(&PlacementOptimiser::raise, slice);
+        if (isFar()) {
+            attempt(&PlacementOptimiser::raisePlainly, 2 * slice);
+            attempt(&PlacementOptimiser::tryEach, 4 * slice);
         }
+        attempt(&PlacementOptimiser::tryAll, slice);
+        attempt(&PlacementOptimiser::tryParts, slice);
+    }
 }
 
 /// Bounds the level below what it has.
@@ -129,12 +153,49 @@ bool PlacementOptimiser::take(Level& level)
     const PlacementCost cost = model_.costOf(model_.way());
     if (!isBetter(cost, best_->cost))
         return false;
-    best_->way = model_.way();
     best_->cost = cost;
-    if (improved_)
-        improved_(best_->way, best_->cost, best_->proof);
+    keep();
     setBetter(level);
     return true;
+}
+
+void PlacementOptimiser::keep()
+{
+    best_->way = model_.way();
+    valuesOfBest_ = model_.solver.values();
+    if (improved_)
+        improved_(best_->way, best_->cost, best_->proof);
+}
+
+/// Goes on from the best way, as it is, with all that costs nothing there kept free of cost and one thing more. Mostly only little must change for that.
+void PlacementOptimiser::tryEach(Level& level, long effort)
+{
+    const long end = model_.solver.spent() + effort;
+    const long each = std::max(kEach, kEachPerVariable * model_.solver.variables());
+    std::size_t inVain = 0;
+    while (model_.solver.spent() < end && !model_.solver.wasCancelled() && level.cores.lower < best_->cost.at(level.which)) {
+        model_.deriveValues(valuesOfBest_);
+        std::vector<Literal> assumptions{gate_}, costly;
+        for (const auto& [literal, weight] : level.sum->terms) {
+            const bool costs = valuesOfBest_[std::size_t(literal.variable())] != literal.negated();
+            if (!costs)
+                assumptions.push_back(~literal);
+            else if (model_.solver.valueOf(literal) == 0)
+                costly.push_back(literal);
+        }
+        if (inVain >= costly.size())
+            return;
+        const Literal avoided = *std::min_element(costly.begin(), costly.end(), [&level](Literal a, Literal b) { return level.inVain[a] < level.inVain[b]; });
+        int& tried = level.inVain[avoided];
+        assumptions.push_back(~avoided);
+        model_.solver.goOnFrom(valuesOfBest_);
+        if (model_.solve(assumptions, std::min(each << std::min(tried, kPatience), end - model_.solver.spent()), Solver::Manner::Plain) == Solver::Answer::Yes && take(level)) {
+            inVain = 0;
+        } else {
+            ++inVain;
+            ++tried;
+        }
+    }
 }
 
 void PlacementOptimiser::tryAll(Level& level, long effort)
@@ -253,7 +314,7 @@ void PlacementOptimiser::tryParts(Level& level, long effort)
 }
 
 /// Raises the bound from below: statements that cannot all be avoided.
-void PlacementOptimiser::raise(Level& level, long effort)
+void PlacementOptimiser::raise(Level& level, long effort, Solver::Manner manner)
 {
     Cores& cores = level.cores;
     const long end = model_.solver.spent() + effort;
@@ -276,7 +337,7 @@ void PlacementOptimiser::raise(Level& level, long effort)
         std::vector<Literal> assumptions{gate_};
         for (const auto& [weight, contests, activity, literal] : order)
             assumptions.push_back(literal);
-        const Solver::Answer answer = model_.solve(assumptions, end - model_.solver.spent());
+        const Solver::Answer answer = model_.solve(assumptions, end - model_.solver.spent(), manner);
         if (answer == Solver::Answer::Unknown)
             return;
         if (answer == Solver::Answer::Yes) {

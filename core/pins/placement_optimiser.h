@@ -41,13 +41,19 @@ private:
         long all = 0;   ///< what the terms come to at most
         Cores cores;
         bool settled = false;
+        std::map<Literal, int> inVain; ///< how often each was tried to be avoided
     };
 
+    Solver::Answer findFirst(long effort);
+    void keep();
     void optimise(Level& level, long effort);
     bool take(Level& level);
+    void tryEach(Level& level, long effort);
     void tryAll(Level& level, long effort);
     void tryParts(Level& level, long effort);
-    void raise(Level& level, long effort);
+    void raise(Level& level, long effort) { raise(level, effort, Solver::Manner::Guided); }
+    void raisePlainly(Level& level, long effort) { raise(level, effort, Solver::Manner::Plain); }
+    void raise(Level& level, long effort, Solver::Manner manner);
     bool addCore(Level& level, std::vector<Literal> core);
     void reduce(std::vector<Literal>& core);
     Literal atLeast(const std::vector<Literal>& of, int count);
@@ -61,6 +67,7 @@ private:
     Improved improved_;
     Literal gate_;
     Best* best_ = nullptr;
+    std::vector<bool> valuesOfBest_; ///< by variable
     std::uint32_t seed_ = 1;
     std::size_t size_ = 3; ///< of neighbourhoods, in needs
 };

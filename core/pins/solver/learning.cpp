@@ -5,15 +5,44 @@
 
 namespace bindrel {
 
-bool Solver::impliedByOthers(Literal falseLiteral)
+namespace {
+
+// What `seen_` says of a variable while a clause is learnt.
+constexpr char kInClause = 1, kFollows = 2, kFollowsNot = 3;
+
+} // namespace
+
+/// Whether a literal of a clause being learnt follows from its others: everything from which it follows is among them, holds at the lowest level, or follows from them itself.
+/// What was decided about variables on the way is kept in `seen_` until the clause is learnt.
+bool Solver::impliedByOthers(Literal falseLiteral, std::vector<int>& touched)
 {
-    // Everything from which it follows is in the clause already, or holds at the lowest level.
-    const Literal literal = ~falseLiteral;
-    if (reasonOf(literal).kind == Reason::Kind::Decision)
+    if (reasonOf(~falseLiteral).kind == Reason::Kind::Decision)
         return false;
-    scratch_.clear();
-    antecedents(literal, scratch_);
-    return std::all_of(scratch_.begin(), scratch_.end(), [this](Literal l) { return seen_[std::size_t(l.variable())] || levelOf(l) == 0; });
+    const std::size_t before = touched.size();
+    scratch_.assign(1, ~falseLiteral);
+    std::vector<Literal> because;
+    while (!scratch_.empty()) {
+        const Literal literal = scratch_.back();
+        scratch_.pop_back();
+        because.clear();
+        antecedents(literal, because);
+        spent_ += long(because.size()) / 4;
+        for (const Literal other : because) {
+            char& seen = seen_[std::size_t(other.variable())];
+            if (seen == kInClause || seen == kFollows || levelOf(other) == 0)
+                continue;
+            if (seen == kFollowsNot || reasonOf(other).kind == Reason::Kind::Decision || !levels_[std::size_t(levelOf(other))]) {
+                // Those on the way here may have followed by other ways, but are not looked at again.
+                for (std::size_t i = before; i < touched.size(); ++i)
+                    seen_[std::size_t(touched[i])] = kFollowsNot;
+                return false;
+            }
+            seen = kFollows;
+            touched.push_back(other.variable());
+            scratch_.push_back(other);
+        }
+    }
+    return true;
 }
 
 bool Solver::learn()
@@ -39,7 +68,7 @@ bool Solver::learn()
             const std::size_t variable = std::size_t(literal.variable());
             if (seen_[variable] || given_[variable].level == 0)
                 continue;
-            seen_[variable] = 1;
+            seen_[variable] = kInClause;
             touched.push_back(literal.variable());
             order_.bump(literal.variable());
             if (given_[variable].level == level)
@@ -57,7 +86,10 @@ bool Solver::learn()
         spent_ += long(because.size()) / 2;
     }
     clause[0] = ~uip;
-    std::erase_if(clause, [this, &clause](Literal literal) { return literal != clause[0] && impliedByOthers(literal); });
+    levels_.assign(std::size_t(levelNow()) + 1, false);
+    for (const Literal literal : clause)
+        levels_[std::size_t(levelOf(literal))] = true;
+    std::erase_if(clause, [&](Literal literal) { return literal != clause[0] && impliedByOthers(literal, touched); });
     for (const int variable : touched)
         seen_[std::size_t(variable)] = 0;
 
@@ -81,30 +113,42 @@ bool Solver::learn()
     return true;
 }
 
-/// Which assumptions made this one false.
+int Solver::levelOfConflict() const
+{
+    int level = 0;
+    for (const Literal literal : conflict_)
+        level = std::max(level, levelOf(literal));
+    return level;
+}
+
+/// Which assumptions cannot hold together: those that made this one false, or led to a conflict.
 void Solver::failedBy(Literal assumption)
 {
-    core_ = {assumption};
-    if (levelOf(assumption) == 0) {
-        return;
-    }
-    seen_[std::size_t(assumption.variable())] = 1;
+    core_.clear();
     std::vector<Literal> because;
+    if (assumption.exists()) {
+        core_.push_back(assumption);
+        because.push_back(~assumption);
+    } else {
+        for (const Literal literal : conflict_)
+            because.push_back(~literal);
+    }
+    const auto follow = [this, &because] {
+        for (const Literal literal : because)
+            if (levelOf(literal) > 0)
+                seen_[std::size_t(literal.variable())] = 1;
+        because.clear();
+    };
+    follow();
     for (std::size_t at = trail_.size(); at-- > std::size_t(starts_.front());) {
         const Literal literal = trail_[at];
         if (!seen_[std::size_t(literal.variable())])
             continue;
         seen_[std::size_t(literal.variable())] = 0;
-        if (reasonOf(literal).kind == Reason::Kind::Decision) {
-            if (literal != ~assumption || levelOf(literal) > 0)
-                core_.push_back(literal);
-            continue;
-        }
-        because.clear();
+        if (reasonOf(literal).kind == Reason::Kind::Decision)
+            core_.push_back(literal);
         antecedents(literal, because);
-        for (const Literal other : because)
-            if (levelOf(other) > 0)
-                seen_[std::size_t(other.variable())] = 1;
+        follow();
     }
     std::sort(core_.begin(), core_.end());
     core_.erase(std::unique(core_.begin(), core_.end()), core_.end());

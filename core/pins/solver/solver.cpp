@@ -168,8 +168,7 @@ int Solver::choice(std::vector<Literal> literals)
     const int number = int(choices_.size());
     for (const Literal literal : literals) {
         choiceOfVariable_[std::size_t(literal.variable())] = number;
-        // Whoever is declared first is a little more active.
-        order_.start(literal.variable(), 1e-6 / (1 + number));
+        order_.comesEarly(literal.variable());
     }
     choices_.push_back(std::move(literals));
     return number;
@@ -204,7 +203,7 @@ Literal Solver::decide()
         if (valueOf(Literal(variable)) != 0)
             continue;
         const int choice = choiceOfVariable_[std::size_t(variable)];
-        if (choice < 0)
+        if (choice < 0 || manner_ == Manner::Plain)
             return Literal(variable, !phase_[std::size_t(variable)]);
         Literal best = Literal();
         bool settled = false;
@@ -238,8 +237,9 @@ bool Solver::tooLong()
     return stopped_ || spent_ > limit_;
 }
 
-Solver::Answer Solver::solve(std::span<const Literal> assumptions, long effort)
+Solver::Answer Solver::solve(std::span<const Literal> assumptions, long effort, Manner manner)
 {
+    manner_ = manner;
     core_.clear();
     if (!possible_)
         return Answer::No;
@@ -248,13 +248,21 @@ Solver::Answer Solver::solve(std::span<const Literal> assumptions, long effort)
         backTo(0);
         return answer;
     };
+    std::size_t assumed = 0;
     for (long run = 0;; ++run) {
         const long restart = conflicts_ + kRestartUnit * luby(run);
         while (conflicts_ < restart) {
             bool fine = propagate();
-            if (fine && watcher_ && !watcher_->possible(*this, conflict_))
+            if (fine && manner_ == Manner::Guided && watcher_ && !watcher_->possible(*this, conflict_))
                 fine = false;
             if (!fine) {
+                if (const int level = levelOfConflict(); level <= 1 && !assumptions.empty() && levelNow() > 0) {
+                    if (level == 0)
+                        possible_ = false;
+                    else
+                        failedBy({});
+                    return ended(Answer::No);
+                }
                 if (!learn()) {
                     possible_ = false;
                     return ended(Answer::No);
@@ -265,24 +273,25 @@ Solver::Answer Solver::solve(std::span<const Literal> assumptions, long effort)
             }
             if (tooLong())
                 return ended(Answer::Unknown);
-            Literal next;
-            while (levelNow() < int(assumptions.size())) {
-                const Literal assumption = assumptions[std::size_t(levelNow())];
-                if (valueOf(assumption) > 0) {
+            if (levelNow() == 0) {
+                assumed = 0;
+                if (!assumptions.empty())
                     starts_.push_back(int(trail_.size()));
-                } else if (valueOf(assumption) < 0) {
-                    failedBy(assumption);
+            }
+            // All that is assumed is one level: what a conflict teaches then undoes none of it.
+            while (assumed < assumptions.size() && valueOf(assumptions[assumed]) > 0)
+                ++assumed;
+            if (assumed < assumptions.size()) {
+                if (valueOf(assumptions[assumed]) < 0) {
+                    failedBy(assumptions[assumed]);
                     return ended(Answer::No);
-                } else {
-                    next = assumption;
-                    break;
                 }
+                assign(assumptions[assumed++], {});
+                continue;
             }
-            if (!next.exists()) {
-                if (learnt_.size() > keep_)
-                    forgetSome();
-                next = decide();
-            }
+            if (learnt_.size() > keep_)
+                forgetSome();
+            const Literal next = decide();
             if (!next.exists()) {
                 for (int v = 0; v < variables(); ++v)
                     model_[std::size_t(v)] = valueOf(Literal(v)) > 0;
@@ -291,7 +300,7 @@ Solver::Answer Solver::solve(std::span<const Literal> assumptions, long effort)
             starts_.push_back(int(trail_.size()));
             assign(next, {});
         }
-        backTo(0);
+        backTo(assumptions.empty() ? 0 : 1);
     }
 }
 

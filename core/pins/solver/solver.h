@@ -3,6 +3,7 @@
 
 #include "core/pins/solver/variable_order.h"
 
+#include <algorithm>
 #include <array>
 #include <cstdint>
 #include <functional>
@@ -53,6 +54,8 @@ public:
 class Solver {
 public:
     enum class Answer { Yes, No, Unknown };
+    /// How decisions are taken: by choices, with the watcher asked before each; or by activity alone, variable by variable, without the watcher.
+    enum class Manner { Guided, Plain };
     struct Term {
         Literal literal;
         int weight = 1;
@@ -80,9 +83,13 @@ public:
     double activityOf(Literal literal) const { return order_.activityOf(literal.variable()); }
 
     /// `effort`: visits of clauses and the like after which the answer is Unknown; the next call goes on with what was learnt.
-    Answer solve(std::span<const Literal> assumptions, long effort);
+    Answer solve(std::span<const Literal> assumptions, long effort, Manner manner = Manner::Guided);
     /// After Yes.
     bool holds(Literal literal) const { return model_[std::size_t(literal.variable())] != literal.negated(); }
+    /// All of them, by variable.
+    const std::vector<bool>& values() const { return model_; }
+    /// Decisions try these values first, until others are found.
+    void goOnFrom(const std::vector<bool>& values) { std::copy(values.begin(), values.end(), phase_.begin()); }
     /// After No: assumptions that cannot all hold; empty when nothing can.
     const std::vector<Literal>& core() const { return core_; }
 
@@ -129,7 +136,8 @@ private:
     bool settle(); ///< propagates at the lowest level
     /// Learns from `conflict_`; false when nothing can hold any more.
     bool learn();
-    bool impliedByOthers(Literal literal);
+    bool impliedByOthers(Literal literal, std::vector<int>& touched);
+    int levelOfConflict() const;
     void failedBy(Literal assumption);
     void backTo(int level);
     Literal decide();
@@ -170,6 +178,7 @@ private:
 
     std::vector<Literal> conflict_, core_;
     std::vector<char> seen_;
+    std::vector<bool> levels_; ///< those of the clause being learnt
     std::vector<Literal> scratch_;
     Watcher* watcher_ = nullptr;
     std::function<bool()> cancelled_;
@@ -177,6 +186,7 @@ private:
     long spent_ = 0, limit_ = 0, conflicts_ = 0;
     long asked_ = -1'000'000; ///< effort at which it was last asked whether to go on
     std::size_t keep_ = 4000;
+    Manner manner_ = Manner::Guided;
 };
 
 } // namespace bindrel

@@ -6,15 +6,16 @@
 
 namespace bindrel {
 
-/// The variables that may be decided, the one that was most part of conflicts first; the latest conflicts count most (exponential
-/// decay, by raising the step instead of lowering all). A binary heap.
+/// The variables that may be decided: the one that was most part of conflicts first, where the latest conflicts count most (exponential decay, by raising the
+/// step instead of lowering all); then those that were in none, in a fixed order. The first are a binary heap; the others, most of a large model, only a list and
+/// a place in it.
 class VariableOrder {
 public:
     /// The next variable; it waits to be taken.
     void add();
+    /// Of those that were in no conflict, the ones named here come first, in this order.
+    void comesEarly(int variable);
     double activityOf(int variable) const { return activity_[std::size_t(variable)]; }
-    /// For a variable that waits and that this makes no less active.
-    void start(int variable, double activity);
     void bump(int variable);
     void decay();
     void putBack(int variable); ///< nothing when it waits already
@@ -23,10 +24,15 @@ public:
 private:
     void siftUp(int position);
     void siftDown(int position);
+    void put(int variable, int position);
+    bool isQuiet(int variable) const { return activity_[std::size_t(variable)] <= 0; }
 
     std::vector<double> activity_;
-    std::vector<int> heap_, place_; ///< -1: taken
+    std::vector<int> heap_, place_; ///< of the active ones; -1: not in it
     double step_ = 1.0;
+    /// Quiet ones: `early_` before all, each from where one may wait.
+    std::vector<int> early_, placeInEarly_;
+    std::size_t nextEarly_ = 0, next_ = 0;
 };
 
 } // namespace bindrel
