@@ -226,7 +226,7 @@ PlacementModel::Sum PlacementModel::countSides(const std::vector<std::array<Lite
             std::vector<Solver::Term> terms;
             for (const Literal side : open)
                 terms.push_back({side, 1});
-            derived_.push_back({literal, open, int(more)});
+            derive(literal, open, int(more));
             terms.push_back({~literal, int(open.size() + 1 - more)});
             solver.bound(std::move(terms), long(open.size()));
             if (before.exists())

@@ -9,6 +9,12 @@ namespace bindrel {
 
 PlacementModel::PlacementModel(const PlacementSpace& space, const Who& who) : space_(space), who_(who), of_(space.needs.size(), -1)
 {
+    std::size_t choices = 0;
+    for (const PlacementSpace::Entry& entry : space.needs)
+        for (const PlacementSpace::Site& site : entry.sites)
+            for (const auto& ways : site.choices)
+                choices += ways.size();
+    solver.reserve(choices + choices / 3);
     truth_ = solver.fresh();
     solver.is(truth_);
     for (const NeedIndex need : who.place)
@@ -25,8 +31,8 @@ PlacementModel::PlacementModel(const PlacementSpace& space, const Who& who) : sp
         std::size_t room = 0;
         for (const PlacementSpace::Site& site : space_.needs[std::size_t(participants_[p].need)].sites) {
             std::size_t least = 64;
-            for (const auto& choices : site.choices)
-                least = std::min(least, choices.size());
+            for (const auto& ways : site.choices)
+                least = std::min(least, ways.size());
             room += least;
         }
         const bool moves = participants_[p].placed && participants_[p].mayStay;
@@ -260,8 +266,15 @@ Literal PlacementModel::anyOf(const std::vector<Literal>& literals)
     const Literal out = solver.fresh();
     for (const Literal literal : literals)
         solver.implies(literal, out);
-    derived_.push_back({out, literals, 1});
+    derive(out, literals, 1);
     return out;
+}
+
+void PlacementModel::derive(Literal literal, const std::vector<Literal>& from, int count)
+{
+    const std::size_t begin = derivedFrom_.size();
+    derivedFrom_.insert(derivedFrom_.end(), from.begin(), from.end());
+    derived_.push_back({literal, begin, derivedFrom_.size(), count});
 }
 
 void PlacementModel::deriveValues(std::vector<bool>& values) const
@@ -269,7 +282,8 @@ void PlacementModel::deriveValues(std::vector<bool>& values) const
     values.resize(std::size_t(solver.variables()), false);
     const auto isSo = [&values](Literal l) { return values[std::size_t(l.variable())] != l.negated(); };
     for (const Derived& derived : derived_)
-        values[std::size_t(derived.literal.variable())] = std::count_if(derived.from.begin(), derived.from.end(), isSo) >= derived.count;
+        values[std::size_t(derived.literal.variable())] =
+            std::count_if(derivedFrom_.begin() + std::ptrdiff_t(derived.from), derivedFrom_.begin() + std::ptrdiff_t(derived.to), isSo) >= derived.count;
 }
 
 Literal PlacementModel::exactlyAnyOf(const std::vector<Literal>& literals)

@@ -175,10 +175,12 @@ private:
     /// A literal that need only be so where at least `count` of others are.
     struct Derived {
         Literal literal;
-        std::vector<Literal> from;
+        std::size_t from, to; ///< in derivedFrom_
         int count;
     };
+    void derive(Literal literal, const std::vector<Literal>& from, int count);
     std::vector<Derived> derived_;
+    std::vector<Literal> derivedFrom_;
     std::map<PlacementLevel, Sum> sums_;
     Way way_;
 };

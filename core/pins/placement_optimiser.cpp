@@ -11,8 +11,7 @@ namespace {
 
 constexpr long kFirstSlice = 60'000;      ///< of effort, for one kind of attempt
 constexpr long kPerVariable = 4;          ///< what a slice must have at least, so that a large model is gone through more than once
-constexpr long kEach = 5'000;             ///< for avoiding one statement that costs, the first time; at least
-constexpr long kEachPerVariable = 2;
+constexpr long kConflicts = 40;           ///< about so many may be met on the way to avoiding a statement that costs, the first time
 constexpr int kPatience = 6;              ///< how often what was not enough is doubled
 constexpr long kFar = 15;                 ///< from the bound: so far, small steps pay more than proofs
 constexpr long kNeighbourhood = 15'000;   ///< for one neighbourhood
@@ -72,11 +71,13 @@ Solver::Answer PlacementOptimiser::run(Best& best, long effort)
     return first;
 }
 
+long PlacementOptimiser::firstSlice() const { return std::max(kFirstSlice, kPerVariable * model_.solver.variables()); }
+
 /// Decided like people do, a way shows soon or late; then the other manner often has it.
 Solver::Answer PlacementOptimiser::findFirst(long effort)
 {
     const long end = model_.solver.spent() + effort;
-    for (long slice = std::max(kFirstSlice, kPerVariable * model_.solver.variables());; slice *= 3)
+    for (long slice = firstSlice();; slice *= 3)
         for (const Solver::Manner manner : {Solver::Manner::Guided, Solver::Manner::Plain}) {
             const Solver::Answer answer = model_.solve({{gate_}}, std::min(manner == Solver::Manner::Plain ? 4 * slice : slice, end - model_.solver.spent()), manner);
             if (answer != Solver::Answer::Unknown || model_.solver.wasCancelled() || model_.solver.spent() >= end)
@@ -103,7 +104,7 @@ void PlacementOptimiser::optimise(Level& level, long effort)
     const long end = model_.solver.spent() + effort;
     const auto isOver = [&] { return level.settled || model_.solver.wasCancelled() || model_.solver.spent() >= end; };
     const auto isFar = [&] { return best_->cost.at(level.which) - level.cores.lower > kFar; };
-    for (long slice = std::max(kFirstSlice, kPerVariable * model_.solver.variables()); !isOver(); slice = slice * 3 / 2) {
+    for (long slice = firstSlice(); !isOver(); slice = slice * 3 / 2) {
         using Attempt = void (PlacementOptimiser::*)(Level&, long);
         // What makes headway goes on.
         const auto attempt = [&](Attempt how, long most) {
@@ -171,7 +172,7 @@ void PlacementOptimiser::keep()
 void PlacementOptimiser::tryEach(Level& level, long effort)
 {
     const long end = model_.solver.spent() + effort;
-    const long each = std::max(kEach, kEachPerVariable * model_.solver.variables());
+    const long each = effortOfSame() + kConflicts * (model_.solver.spent() / std::max(1L, model_.solver.conflicts()));
     std::size_t inVain = 0;
     while (model_.solver.spent() < end && !model_.solver.wasCancelled() && level.cores.lower < best_->cost.at(level.which)) {
         model_.deriveValues(valuesOfBest_);
@@ -185,17 +186,36 @@ void PlacementOptimiser::tryEach(Level& level, long effort)
         }
         if (inVain >= costly.size())
             return;
-        const Literal avoided = *std::min_element(costly.begin(), costly.end(), [&level](Literal a, Literal b) { return level.inVain[a] < level.inVain[b]; });
-        int& tried = level.inVain[avoided];
-        assumptions.push_back(~avoided);
+        // Those that were tried least come first; several at once as long as that succeeds.
+        std::stable_sort(costly.begin(), costly.end(), [&level](Literal a, Literal b) { return level.inVain[a] < level.inVain[b]; });
+        level.together = std::min(level.together, costly.size());
+        for (std::size_t i = 0; i < level.together; ++i)
+            assumptions.push_back(~costly[i]);
+        int& tried = level.inVain[costly.front()];
         model_.solver.goOnFrom(valuesOfBest_);
         if (model_.solve(assumptions, std::min(each << std::min(tried, kPatience), end - model_.solver.spent()), Solver::Manner::Plain) == Solver::Answer::Yes && take(level)) {
             inVain = 0;
+            level.together *= 2;
+        } else if (level.together > 1) {
+            level.together /= 2;
         } else {
             ++inVain;
             ++tried;
         }
     }
+}
+
+/// What it takes to go through all decisions once, without a conflict.
+long PlacementOptimiser::effortOfSame()
+{
+    if (effortOfSame_ == 0) {
+        model_.deriveValues(valuesOfBest_);
+        const long before = model_.solver.spent();
+        model_.solver.goOnFrom(valuesOfBest_);
+        model_.solve({{gate_}}, firstSlice(), Solver::Manner::Plain);
+        effortOfSame_ = model_.solver.spent() - before;
+    }
+    return effortOfSame_;
 }
 
 void PlacementOptimiser::tryAll(Level& level, long effort)

@@ -42,13 +42,16 @@ private:
         Cores cores;
         bool settled = false;
         std::map<Literal, int> inVain; ///< how often each was tried to be avoided
+        std::size_t together = 4;      ///< so many are tried at once
     };
 
+    long firstSlice() const;
     Solver::Answer findFirst(long effort);
     void keep();
     void optimise(Level& level, long effort);
     bool take(Level& level);
     void tryEach(Level& level, long effort);
+    long effortOfSame();
     void tryAll(Level& level, long effort);
     void tryParts(Level& level, long effort);
     void raise(Level& level, long effort) { raise(level, effort, Solver::Manner::Guided); }
@@ -68,6 +71,7 @@ private:
     Literal gate_;
     Best* best_ = nullptr;
     std::vector<bool> valuesOfBest_; ///< by variable
+    long effortOfSame_ = 0;          ///< 0: not known yet
     std::uint32_t seed_ = 1;
     std::size_t size_ = 3; ///< of neighbourhoods, in needs
 };

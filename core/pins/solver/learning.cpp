@@ -178,8 +178,8 @@ void Solver::forgetSome()
         }
     arena_ = std::move(kept);
     for (Follows& follows : follows_) {
-        std::vector<Watch>& list = follows.watches;
-        std::erase_if(list, [&moved](const Watch& watch) { return moved[std::size_t(watch.clause)] < 0; });
+        ShortList<Watch>& list = follows.watches;
+        list.shrink(std::size_t(std::remove_if(list.begin(), list.end(), [&moved](const Watch& watch) { return moved[std::size_t(watch.clause)] < 0; }) - list.begin()));
         for (Watch& watch : list)
             watch.clause = moved[std::size_t(watch.clause)];
     }

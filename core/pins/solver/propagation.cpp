@@ -36,7 +36,7 @@ bool Solver::propagate()
 
 bool Solver::propagateImplied(Literal literal)
 {
-    const std::vector<Literal>& follow = follows_[std::size_t(literal.code())].implied;
+    const ShortList<Literal>& follow = follows_[std::size_t(literal.code())].implied;
     spent_ += long(follow.size()) / 4;
     for (const Literal other : follow)
         if (!enqueue(other, {Reason::Kind::Literal, literal.code()})) {
@@ -48,7 +48,7 @@ bool Solver::propagateImplied(Literal literal)
 
 bool Solver::propagateClauses(Literal literal)
 {
-    std::vector<Watch>& list = follows_[std::size_t(literal.code())].watches;
+    ShortList<Watch>& list = follows_[std::size_t(literal.code())].watches;
     const int falseCode = (~literal).code();
     std::size_t kept = 0;
     spent_ += long(list.size());
@@ -83,11 +83,11 @@ bool Solver::propagateClauses(Literal literal)
                 conflict_.push_back(Literal::fromCode(codes[k]));
             for (++i; i < list.size(); ++i)
                 list[kept++] = list[i];
-            list.resize(kept);
+            list.shrink(kept);
             return false;
         }
     }
-    list.resize(kept);
+    list.shrink(kept);
     if (kept == 0)
         has_[std::size_t(literal.code())] &= std::uint8_t(~kWatches);
     return true;

@@ -27,6 +27,18 @@ long luby(long i)
 
 } // namespace
 
+void Solver::reserve(std::size_t variables)
+{
+    values_.reserve(2 * variables);
+    given_.reserve(variables);
+    has_.reserve(2 * variables);
+    choiceOfVariable_.reserve(variables);
+    follows_.reserve(2 * variables);
+    seen_.reserve(variables);
+    trail_.reserve(variables);
+    order_.reserve(variables);
+}
+
 Literal Solver::fresh()
 {
     const int variable = variables();
@@ -36,8 +48,7 @@ Literal Solver::fresh()
     phase_.push_back(false);
     model_.push_back(false);
     choiceOfVariable_.push_back(-1);
-    follows_.emplace_back();
-    follows_.emplace_back();
+    follows_.resize(follows_.size() + 2);
     seen_.push_back(0);
     order_.add();
     return Literal(variable);
@@ -89,7 +100,7 @@ void Solver::atLeastOne(std::vector<Literal> literals)
 
 void Solver::watch(Literal literal, Watch watch)
 {
-    follows_[std::size_t(literal.code())].watches.push_back(watch);
+    follows_[std::size_t(literal.code())].watches.push_back(watch, memory_);
     has_[std::size_t(literal.code())] |= kWatches;
 }
 
@@ -97,7 +108,7 @@ Solver::Reason Solver::addClause(std::span<const Literal> literals, int quality)
 {
     if (literals.size() == 2) {
         for (const auto& [from, to] : {std::pair(~literals[0], literals[1]), std::pair(~literals[1], literals[0])}) {
-            follows_[std::size_t(from.code())].implied.push_back(to);
+            follows_[std::size_t(from.code())].implied.push_back(to, memory_);
             has_[std::size_t(from.code())] |= kImplied;
         }
         return {Reason::Kind::Literal, (~literals[1]).code()};
@@ -131,7 +142,7 @@ void Solver::atMostOne(std::vector<Literal> literals)
         return;
     }
     for (const Literal literal : literals) {
-        follows_[std::size_t(literal.code())].exclusions.push_back(number);
+        follows_[std::size_t(literal.code())].exclusions.push_back(number, memory_);
         has_[std::size_t(literal.code())] |= kExclusions;
     }
     exclusions_.push_back(std::move(literals));
@@ -148,7 +159,7 @@ int Solver::bound(std::vector<Term> terms, long most)
     std::stable_sort(terms.begin(), terms.end(), [](const Term& a, const Term& b) { return a.weight > b.weight; });
     const int number = int(bounds_.size());
     for (const Term& term : terms) {
-        follows_[std::size_t(term.literal.code())].bounds.emplace_back(number, term.weight);
+        follows_[std::size_t(term.literal.code())].bounds.push_back({number, term.weight}, memory_);
         has_[std::size_t(term.literal.code())] |= kBounds;
     }
     bounds_.push_back({std::move(terms), most - certain, 0, certain});

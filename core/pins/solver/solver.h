@@ -1,12 +1,14 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include "core/pins/solver/short_list.h"
 #include "core/pins/solver/variable_order.h"
 
 #include <algorithm>
 #include <array>
 #include <cstdint>
 #include <functional>
+#include <memory_resource>
 #include <span>
 #include <utility>
 #include <vector>
@@ -61,6 +63,12 @@ public:
         int weight = 1;
     };
 
+    Solver() = default;
+    Solver(const Solver&) = delete;
+    Solver& operator=(const Solver&) = delete;
+
+    /// How many variables there will be, about.
+    void reserve(std::size_t variables);
     Literal fresh();
     int variables() const { return int(given_.size()); }
 
@@ -160,13 +168,17 @@ private:
 
     std::vector<int> arena_;
     std::vector<int> learnt_;
+    struct Share {
+        int bound, weight;
+    };
     /// What is to be looked at when a literal becomes so.
     struct Follows {
-        std::vector<Literal> implied; ///< clauses of two are kept so
-        std::vector<Watch> watches;   ///< clauses that watch its opposite
-        std::vector<int> exclusions;
-        std::vector<std::pair<int, int>> bounds; ///< with its weight there
+        ShortList<Literal> implied; ///< clauses of two are kept so
+        ShortList<Watch> watches;   ///< clauses that watch its opposite
+        ShortList<int> exclusions;
+        ShortList<Share> bounds;
     };
+    std::pmr::monotonic_buffer_resource memory_; ///< of these lists
     std::vector<Follows> follows_; ///< by code
     /// By code: whether there is anything in follows_, so that most literals need not be looked up at all.
     static constexpr std::uint8_t kImplied = 1, kWatches = 2, kExclusions = 4, kBounds = 8;

@@ -12,6 +12,14 @@ constexpr double kTooActive = 1e100;
 
 } // namespace
 
+void VariableOrder::reserve(std::size_t variables)
+{
+    activity_.reserve(variables);
+    place_.reserve(variables);
+    early_.reserve(variables);
+    placeInEarly_.reserve(variables);
+}
+
 void VariableOrder::add()
 {
     activity_.push_back(0);

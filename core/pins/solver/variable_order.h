@@ -11,6 +11,7 @@ namespace bindrel {
 /// a place in it.
 class VariableOrder {
 public:
+    void reserve(std::size_t variables);
     /// The next variable; it waits to be taken.
     void add();
     /// Of those that were in no conflict, the ones named here come first, in this order.

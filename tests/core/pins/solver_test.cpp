@@ -107,7 +107,8 @@ private Q_SLOTS:
             }
             for (int round = 0; round < 3; ++round) {
                 const std::vector<Literal> assumptions = some(random, all.variables, int(random() % 4));
-                const Solver::Answer answer = solver.solve(assumptions, 10'000'000);
+                const Solver::Manner manner = random() % 2 ? Solver::Manner::Plain : Solver::Manner::Guided;
+                const Solver::Answer answer = solver.solve(assumptions, 10'000'000, manner);
                 QVERIFY(answer != Solver::Answer::Unknown);
                 QCOMPARE(answer == Solver::Answer::Yes, all.possible(assumptions));
                 if (answer == Solver::Answer::Yes) {
@@ -118,6 +119,12 @@ private Q_SLOTS:
                     QVERIFY(all.hold(world));
                     for (const Literal literal : assumptions)
                         QVERIFY(solver.holds(literal));
+                    // Going on from an answer finds it again, at once.
+                    const std::vector<bool> values = solver.values();
+                    const long conflicts = solver.conflicts();
+                    solver.goOnFrom(values);
+                    QVERIFY(solver.solve(assumptions, 10'000'000, Solver::Manner::Plain) == Solver::Answer::Yes);
+                    QVERIFY(solver.values() == values && solver.conflicts() == conflicts);
                     continue;
                 }
                 ++no;
