@@ -2,6 +2,7 @@
 // How the ladder is drawn: axis, rows with their bands and marks, connectors.
 #include "app/clocks/ladder_view.h"
 
+#include "app/theme/line.h"
 #include "app/theme/theme.h"
 #include "app/widgets/picture_file.h"
 #include "core/clocks/modes.h"
@@ -36,7 +37,7 @@ void LadderView::drawAxis(QPainter& p, const FrequencyAxis& a) const
     if (mode_ >= 0) {
         p.setFont(t.text(12, true));
         p.setPen(t.accent);
-        p.drawText(QRectF(12, 0, kLeft - 20, kAxisHeight), Qt::AlignVCenter | Qt::AlignLeft, "In " + QString::fromStdString(document_.snapshot().device->modes[size_t(mode_)].name));
+        drawLine(p, QRectF(12, 0, kLeft - 20, kAxisHeight), Qt::AlignVCenter | Qt::AlignLeft, "In " + QString::fromStdString(document_.snapshot().device->modes[size_t(mode_)].name));
     }
     double free = 0; // x up to which names stand already
     for (int d = a.firstDecade(); d <= a.lastDecade(); ++d)
@@ -54,7 +55,7 @@ void LadderView::drawAxis(QPainter& p, const FrequencyAxis& a) const
             p.setPen(t.muted);
             p.setFont(t.mono(10));
             const bool end = d == a.lastDecade();
-            p.drawText(QRectF(end ? x - 60 : x - 30, 2, end ? 60 + kRight - 4 : 60, 14), end ? Qt::AlignRight : Qt::AlignHCenter, decadeName(d, n));
+            drawLine(p, QRectF(end ? x - 60 : x - 30, 2, end ? 60 + kRight - 4 : 60, 14), end ? Qt::AlignRight : Qt::AlignHCenter, decadeName(d, n));
             free = x + 30;
         }
 }
@@ -106,7 +107,7 @@ void LadderView::drawFolded(QPainter& p, const Rung& rung, const QRect& rect) co
     for (const ClockIndex clock : rung.folded)
         names << QString::fromStdString(document_.snapshot().device->clocks[size_t(clock)].name);
     const QString text = QString("%1 that nothing uses: %2").arg(names.size()).arg(names.join(", "));
-    p.drawText(rect.adjusted(12, 0, -12, 0), Qt::AlignVCenter | Qt::AlignLeft, QFontMetrics(p.font()).elidedText(text, Qt::ElideRight, rect.width() - 24));
+    drawLine(p, rect.adjusted(12, 0, -12, 0), Qt::AlignVCenter | Qt::AlignLeft, text, Qt::ElideRight);
 }
 
 /// What is asked of a clock's accuracy, beside what it has: of the tightest user, where it is missed or the rung is looked at.
@@ -161,11 +162,9 @@ void LadderView::paintRow(QPainter& p, int row, const QRect& full, bool current)
         p.fillRect(QRect(rect.left() + 5, rect.top() + 3, 2, rect.height() - 6), t.ink);
     p.setFont(t.text(12, onPath(clock)));
     p.setPen(hard ? t.error : !running ? t.muted : back ? t.muted : t.ink);
-    p.drawText(QRect(rect.left() + 12, rect.top(), kNameWidth, rect.height()), Qt::AlignVCenter | Qt::AlignLeft,
-               rungName(rung, QFontMetrics(p.font()), kNameWidth - 4));
+    drawLine(p, QRect(rect.left() + 12, rect.top(), kNameWidth, rect.height()), Qt::AlignVCenter | Qt::AlignLeft, rungName(rung, QFontMetrics(p.font()), kNameWidth - 4));
     p.setFont(t.mono(11, onPath(clock)));
-    p.drawText(QRect(rect.left() + 12 + kNameWidth, rect.top(), kRateWidth, rect.height()), Qt::AlignVCenter | Qt::AlignRight,
-               c.rate.value.isZero() ? QString("\u2013") : c.used ? typeset(format(c.rate)) : "(" + typeset(format(c.rate)) + ")");
+    drawLine(p, QRect(rect.left() + 12 + kNameWidth, rect.top(), kRateWidth, rect.height()), Qt::AlignVCenter | Qt::AlignRight, c.rate.value.isZero() ? QString("\u2013") : c.used ? typeset(format(c.rate)) : "(" + typeset(format(c.rate)) + ")");
 
     const double y = rect.center().y() + 0.5;
     const double x = xOf(a, clock);
@@ -222,8 +221,7 @@ void LadderView::paintRow(QPainter& p, int row, const QRect& full, bool current)
         // The connector to a faster parent goes off to the right.
         const bool crossed = c.input >= 0 && xOf(a, c.input) > x + 4 && x - 13 - box.width() > kLeft;
         const bool fits = !crossed && from + box.width() < viewport()->width() - 2;
-        p.drawText(fits ? QRectF(from, rect.top(), box.width() + 6, rect.height()) : QRectF(x - 13 - box.width(), rect.top(), box.width() + 6, rect.height()),
-                   Qt::AlignVCenter | Qt::AlignLeft, note);
+        drawLine(p, fits ? QRectF(from, rect.top(), box.width() + 6, rect.height()) : QRectF(x - 13 - box.width(), rect.top(), box.width() + 6, rect.height()), Qt::AlignVCenter | Qt::AlignLeft, note);
     }
 }
 
@@ -284,7 +282,7 @@ void LadderView::drawConnectors(QPainter& p, const FrequencyAxis& a) const
             if (onRun)
                 p.fillRect(box, t.paper);
             p.setPen((!path_.empty() && !label.path) || !c.used || !runs(label.clock) ? t.faint : t.ink);
-            p.drawText(box, Qt::AlignCenter, text);
+            drawLine(p, box, Qt::AlignCenter, text);
         }
     }
 }

@@ -2,6 +2,7 @@
 #include "app/frame/findings_drawer.h"
 
 #include "app/frame/change_dialog.h"
+#include "app/theme/line.h"
 #include "app/theme/theme.h"
 #include "app/widgets/marks.h"
 #include "app/widgets/panel.h"
@@ -87,18 +88,18 @@ void FindingsList::paintRow(QPainter& p, int row, const QRect& rect, bool)
     drawSeverityMark(p, QRectF(rect.left() + 14, rect.center().y() - 4, 9, 9), finding.severity);
     p.setFont(t.mono(11));
     p.setPen(t.muted);
-    p.drawText(rect.adjusted(32, 0, 0, 0), Qt::AlignVCenter | Qt::AlignLeft, QString::fromStdString(finding.rule));
+    drawLine(p, rect.adjusted(32, 0, 0, 0), Qt::AlignVCenter | Qt::AlignLeft, QString::fromStdString(finding.rule));
     const Presses presses = pressesOf(row, rect);
     const QRect& first = presses.ways.isNull() ? presses.fix : presses.ways;
     const QRect text(rect.left() + 94, rect.top(), (first.isNull() ? rect.right() - 12 : first.left() - 8) - rect.left() - 94, rect.height());
     p.setFont(t.text(12));
     p.setPen(t.ink);
-    p.drawText(text, Qt::AlignVCenter | Qt::AlignLeft, QFontMetrics(p.font()).elidedText(typeset(finding.text), Qt::ElideRight, text.width()));
+    drawLine(p, text, Qt::AlignVCenter | Qt::AlignLeft, typeset(finding.text), Qt::ElideRight);
     p.setPen(t.accent);
     if (!presses.fix.isNull())
-        p.drawText(presses.fix, Qt::AlignVCenter | Qt::AlignRight, QString::fromStdString(finding.fixTitle) + "\u2026");
+        drawLine(p, presses.fix, Qt::AlignVCenter | Qt::AlignRight, QString::fromStdString(finding.fixTitle) + "\u2026");
     if (!presses.ways.isNull())
-        p.drawText(presses.ways, Qt::AlignVCenter | Qt::AlignRight, kWays);
+        drawLine(p, presses.ways, Qt::AlignVCenter | Qt::AlignRight, kWays);
 }
 
 QString FindingsList::rowText(int row) const { return typeset(document_.findings()[size_t(row)].text); }
@@ -149,13 +150,13 @@ protected:
         QPainter p(this);
         p.setFont(t.heading());
         p.setPen(t.muted);
-        p.drawText(rect().adjusted(12, 0, 0, 0), Qt::AlignVCenter | Qt::AlignLeft, "Findings");
+        drawLine(p, rect().adjusted(12, 0, 0, 0), Qt::AlignVCenter | Qt::AlignLeft, "Findings");
         const int after = 12 + QFontMetrics(p.font()).horizontalAdvance("FINDINGS") + 18;
         p.setFont(t.text(11));
         const QString tally = errors + cautions == 0 ? QString("none") : QString::fromStdString(counted(errors, "error") + ", " + counted(cautions, "caution"));
-        p.drawText(rect().adjusted(after, 0, 0, 0), Qt::AlignVCenter | Qt::AlignLeft, tally);
+        drawLine(p, rect().adjusted(after, 0, 0, 0), Qt::AlignVCenter | Qt::AlignLeft, tally);
         if (errors + cautions > 0)
-            p.drawText(rect().adjusted(0, 0, -12, 0), Qt::AlignVCenter | Qt::AlignRight, drawer_.open_ ? "F8 next \u00b7 Enter jumps \u00b7 F fixes \u00b7 W ways \u00b7 F9 shuts" : "F9 opens");
+            drawLine(p, rect().adjusted(0, 0, -12, 0), Qt::AlignVCenter | Qt::AlignRight, drawer_.open_ ? "F8 next \u00b7 Enter jumps \u00b7 F fixes \u00b7 W ways \u00b7 F9 shuts" : "F9 opens");
     }
     void mousePressEvent(QMouseEvent*) override { drawer_.setOpen(!drawer_.open_); }
 

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/frame/goto_field.h"
 
+#include "app/theme/line.h"
 #include "app/theme/theme.h"
 
 #include <QKeyEvent>
@@ -25,13 +26,13 @@ void GotoList::paintRow(QPainter& p, int row, const QRect& rect, bool)
     p.setFont(t.text(12, true));
     p.setPen(t.ink);
     const QString label = QString::fromStdString(target.label);
-    p.drawText(rect.adjusted(10, 0, 0, 0), Qt::AlignVCenter | Qt::AlignLeft, label);
+    drawLine(p, rect.adjusted(10, 0, 0, 0), Qt::AlignVCenter | Qt::AlignLeft, label);
     const int used = QFontMetrics(p.font()).horizontalAdvance(label) + 22;
     p.setFont(t.text(11));
     p.setPen(t.muted);
     const QRect hint = rect.adjusted(used, 0, -70, 0);
-    p.drawText(hint, Qt::AlignVCenter | Qt::AlignLeft, QFontMetrics(p.font()).elidedText(typeset(target.hint), Qt::ElideRight, hint.width()));
-    p.drawText(rect.adjusted(0, 0, -10, 0), Qt::AlignVCenter | Qt::AlignRight, QString::fromStdString(target.kind));
+    drawLine(p, hint, Qt::AlignVCenter | Qt::AlignLeft, typeset(target.hint), Qt::ElideRight);
+    drawLine(p, rect.adjusted(0, 0, -10, 0), Qt::AlignVCenter | Qt::AlignRight, QString::fromStdString(target.kind));
 }
 
 GotoField::GotoField(Document& document, ViewState& view, QWidget* parent) : QLineEdit(parent), document_(document), view_(view)

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/frame/rail.h"
 
+#include "app/theme/line.h"
 #include "app/theme/theme.h"
 
 #include <QMouseEvent>
@@ -100,11 +101,11 @@ void Rail::paintEvent(QPaintEvent*)
         // The longest name must not touch the edges.
         p.setFont(t.text(QFontMetrics(t.text(11, true)).horizontalAdvance(kNames[i]) > width() - 10 ? 10 : 11, current));
         p.setPen(current ? t.accent : t.ink);
-        p.drawText(rect.adjusted(0, 34, 0, 0), Qt::AlignHCenter | Qt::AlignTop, kNames[i]);
+        drawLine(p, rect.adjusted(0, 34, 0, 0), Qt::AlignHCenter | Qt::AlignTop, kNames[i]);
         if (const Count& count = counts_[size_t(i)]; count.number > 0) {
             p.setFont(t.text(10, true));
             p.setPen(count.error ? t.error : t.caution);
-            p.drawText(rect.adjusted(0, 6, -5, 0), Qt::AlignRight | Qt::AlignTop, count.number > 99 ? QString("99+") : QString::number(count.number));
+            drawLine(p, rect.adjusted(0, 6, -5, 0), Qt::AlignRight | Qt::AlignTop, count.number > 99 ? QString("99+") : QString::number(count.number));
         }
     }
 }

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/rehearsal/operations_list.h"
 
+#include "app/theme/line.h"
 #include "app/theme/theme.h"
 #include "app/widgets/marks.h"
 
@@ -61,21 +62,21 @@ void OperationsList::paintRow(QPainter& p, int row, const QRect& rect, bool)
         drawSeverityMark(p, QRectF(rect.left() + 66, rect.center().y() - 4, 8, 8), Finding::Severity::Error);
         p.setFont(t.text(12));
         p.setPen(t.error);
-        p.drawText(body, Qt::AlignVCenter | Qt::AlignLeft, QFontMetrics(p.font()).elidedText(typeset(hazard.text), Qt::ElideRight, body.width()));
+        drawLine(p, body, Qt::AlignVCenter | Qt::AlignLeft, typeset(hazard.text), Qt::ElideRight);
         return;
     }
     const Operation& operation = run_->operations[size_t(what.operation)];
     p.setPen(t.muted);
-    p.drawText(moment, Qt::AlignVCenter | Qt::AlignRight, QString::fromStdString(momentText(operation.from)));
+    drawLine(p, moment, Qt::AlignVCenter | Qt::AlignRight, QString::fromStdString(momentText(operation.from)));
     p.setPen(operation.waits ? t.accent : t.ink);
     const int share = std::min(body.width() * 2 / 5, 300);
     const QRect left(body.left(), body.top(), share, body.height());
     const QString text = (operation.waits ? QString("wait ") : QString()) + QString::fromStdString(operation.text);
-    p.drawText(left, Qt::AlignVCenter | Qt::AlignLeft, QFontMetrics(p.font()).elidedText(text, Qt::ElideRight, left.width()));
+    drawLine(p, left, Qt::AlignVCenter | Qt::AlignLeft, text, Qt::ElideRight);
     p.setFont(t.text(11));
     p.setPen(t.muted);
     const QRect right = body.adjusted(share + 12, 0, 0, 0);
-    p.drawText(right, Qt::AlignVCenter | Qt::AlignLeft, QFontMetrics(p.font()).elidedText(typeset(operation.why), Qt::ElideRight, right.width()));
+    drawLine(p, right, Qt::AlignVCenter | Qt::AlignLeft, typeset(operation.why), Qt::ElideRight);
 }
 
 QString OperationsList::rowText(int row) const

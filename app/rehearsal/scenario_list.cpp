@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/rehearsal/scenario_list.h"
 
+#include "app/theme/line.h"
 #include "app/theme/theme.h"
 #include "app/widgets/marks.h"
 #include "core/base/text.h"
@@ -66,7 +67,7 @@ void ScenarioList::paintRow(QPainter& p, int row, const QRect& rect, bool curren
     if (what.run < 0) {
         p.setFont(t.heading());
         p.setPen(t.muted);
-        p.drawText(rect.adjusted(12, 4, 0, 0), Qt::AlignVCenter | Qt::AlignLeft, what.heading);
+        drawLine(p, rect.adjusted(12, 4, 0, 0), Qt::AlignVCenter | Qt::AlignLeft, what.heading);
         return;
     }
     const Runs::One& run = runs_->list[size_t(what.run)];
@@ -79,10 +80,10 @@ void ScenarioList::paintRow(QPainter& p, int row, const QRect& rect, bool curren
     }
     p.setFont(t.text(12, current));
     p.setPen(t.ink);
-    p.drawText(text, Qt::AlignTop | Qt::AlignLeft, QFontMetrics(p.font()).elidedText(titleText(*runs_->snapshot, run), Qt::ElideRight, text.width()));
+    drawLine(p, text, Qt::AlignTop | Qt::AlignLeft, titleText(*runs_->snapshot, run), Qt::ElideRight);
     p.setFont(t.text(11));
     p.setPen(run.rehearsal.hazards.empty() ? t.muted : run.whatIf() ? t.caution : t.error);
-    p.drawText(text, Qt::AlignBottom | Qt::AlignLeft, QFontMetrics(p.font()).elidedText(outcomeText(run), Qt::ElideRight, text.width()));
+    drawLine(p, text, Qt::AlignBottom | Qt::AlignLeft, outcomeText(run), Qt::ElideRight);
 }
 
 QString ScenarioList::rowText(int row) const

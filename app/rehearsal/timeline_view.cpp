@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/rehearsal/timeline_view.h"
 
+#include "app/theme/line.h"
 #include "app/theme/theme.h"
 #include "app/widgets/marks.h"
 #include "core/quantity/format.h"
@@ -178,7 +179,7 @@ void TimelineView::paintEvent(QPaintEvent*)
     if (!run_ || run_->operations.empty()) {
         p.setFont(t.text(12));
         p.setPen(t.muted);
-        p.drawText(viewport()->rect(), Qt::AlignCenter, run_ ? "The plan does nothing yet: bind a need." : "Rehearsing\u2026");
+        drawLine(p, viewport()->rect(), Qt::AlignCenter, run_ ? "The plan does nothing yet: bind a need." : "Rehearsing\u2026");
         return;
     }
     p.setRenderHint(QPainter::Antialiasing, true);
@@ -209,7 +210,7 @@ void TimelineView::paintClocks(QPainter& p)
         p.setPen(QPen(t.rule, 1));
         p.drawLine(QPointF(area.left(), yOf(decade)), QPointF(area.right(), yOf(decade)));
         p.setPen(t.muted);
-        p.drawText(QRectF(0, yOf(decade) - 7, kLeft - 6, 14), Qt::AlignVCenter | Qt::AlignRight, rateText(decade));
+        drawLine(p, QRectF(0, yOf(decade) - 7, kLeft - 6, 14), Qt::AlignVCenter | Qt::AlignRight, rateText(decade));
     }
     struct Label {
         double y;
@@ -256,7 +257,7 @@ void TimelineView::paintClocks(QPainter& p)
         p.drawLine(QPointF(area.right(), labels[i].y), QPointF(area.right() + 10, places[i] + height / 2));
         p.setPen(labels[i].colour);
         const QRectF box(area.right() + 13, places[i], kRight - 16, height);
-        p.drawText(box, Qt::AlignVCenter | Qt::AlignLeft, QFontMetrics(p.font()).elidedText(labels[i].text, Qt::ElideRight, int(box.width())));
+        drawLine(p, box, Qt::AlignVCenter | Qt::AlignLeft, labels[i].text, Qt::ElideRight);
     }
 }
 
@@ -271,7 +272,7 @@ void TimelineView::paintOperations(QPainter& p)
         for (double at = 1e-6; at <= double(run_->end) / double(kSecond); at *= 10) {
             const double x = xOf(Moment(at * double(kSecond)), -1);
             p.drawLine(QPointF(x, area.bottom()), QPointF(x, area.bottom() + 3));
-            p.drawText(QRectF(x - 40, axis, 80, 14), Qt::AlignHCenter | Qt::AlignTop, QString::fromStdString(momentText(Moment(at * double(kSecond)))));
+            drawLine(p, QRectF(x - 40, axis, 80, 14), Qt::AlignHCenter | Qt::AlignTop, QString::fromStdString(momentText(Moment(at * double(kSecond)))));
         }
     } else {
         // Moments below the operations, as many as fit.
@@ -284,14 +285,14 @@ void TimelineView::paintOperations(QPainter& p)
             if (text == last || x - width / 2 < free || x + width / 2 > area.right() + 12 || (i % 5 != 0 && !run_->operations[i].waits && !(i > 0 && run_->operations[i - 1].waits)))
                 continue;
             p.drawLine(QPointF(x, area.bottom()), QPointF(x, area.bottom() + 3));
-            p.drawText(QRectF(x - width / 2, axis, width, 14), Qt::AlignHCenter | Qt::AlignTop, text);
+            drawLine(p, QRectF(x - width / 2, axis, width, 14), Qt::AlignHCenter | Qt::AlignTop, text);
             free = x + width / 2;
             last = text;
         }
     }
     const double top = area.bottom() + kAxis;
     p.setFont(t.text(11));
-    p.drawText(QRectF(area.right() + 13, top, kRight - 16, kOperations - 6), Qt::AlignVCenter | Qt::AlignLeft, "operations");
+    drawLine(p, QRectF(area.right() + 13, top, kRight - 16, kOperations - 6), Qt::AlignVCenter | Qt::AlignLeft, "operations");
     std::vector<size_t> waits;
     for (size_t i = 0; i < run_->operations.size(); ++i) {
         const Operation& o = run_->operations[i];
@@ -320,7 +321,7 @@ void TimelineView::paintOperations(QPainter& p)
         named.push_back(box);
         p.fillRect(box, t.band);
         p.setPen(t.accent);
-        p.drawText(box, Qt::AlignCenter, label);
+        drawLine(p, box, Qt::AlignCenter, label);
     }
     for (const Hazard& hazard : run_->hazards) {
         const double x = xOf(hazard.at, hazard.operation);
@@ -341,7 +342,7 @@ void TimelineView::paintLanes(QPainter& p)
         p.setFont(t.text(11));
         p.setPen(colour);
         const QRectF box(area.right() + 13, y, kRight - 16, kLane);
-        p.drawText(box, Qt::AlignVCenter | Qt::AlignLeft, QFontMetrics(p.font()).elidedText(text, Qt::ElideRight, int(box.width())));
+        drawLine(p, box, Qt::AlignVCenter | Qt::AlignLeft, text, Qt::ElideRight);
     };
     // Wait states of the flash, as numbers along the lane.
     label("flash wait states", t.ink);
@@ -354,7 +355,7 @@ void TimelineView::paintLanes(QPainter& p)
         p.drawLine(QPointF(x, y + kLane - 4), QPointF(to, y + kLane - 4));
         p.setFont(t.mono(10));
         if (to - x > 12)
-            p.drawText(QRectF(x + 3, y, to - x, kLane - 4), Qt::AlignVCenter | Qt::AlignLeft, QString::number(states));
+            drawLine(p, QRectF(x + 3, y, to - x, kLane - 4), Qt::AlignVCenter | Qt::AlignLeft, QString::number(states));
     };
     for (const Sighting& sighting : run_->sightings)
         if (sighting.what == Sighting::What::WaitStates) {

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/source/file_list.h"
 
+#include "app/theme/line.h"
 #include "app/theme/theme.h"
 
 #include <QPainter>
@@ -25,11 +26,11 @@ void FileList::paintRow(QPainter& p, int row, const QRect& rect, bool)
     const QColor colour = file.state == State::Conflict ? t.error : file.state == State::Left ? t.caution : quiet ? t.muted : t.accent;
     p.setFont(t.mono(12, true));
     p.setPen(colour);
-    p.drawText(QRect(rect.left() + 12, rect.top(), 14, rect.height()), Qt::AlignCenter, QString::fromUtf8(mark));
+    drawLine(p, QRect(rect.left() + 12, rect.top(), 14, rect.height()), Qt::AlignCenter, QString::fromUtf8(mark));
     p.setFont(t.mono(11));
     p.setPen(quiet ? t.muted : t.ink);
     const QRect text = rect.adjusted(32, 0, -8, 0);
-    p.drawText(text, Qt::AlignVCenter | Qt::AlignLeft, QFontMetrics(p.font()).elidedText(QString::fromStdString(file.name), Qt::ElideMiddle, text.width()));
+    drawLine(p, text, Qt::AlignVCenter | Qt::AlignLeft, QString::fromStdString(file.name), Qt::ElideMiddle);
 }
 
 QString FileList::rowText(int row) const

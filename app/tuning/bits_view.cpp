@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/tuning/bits_view.h"
 
+#include "app/theme/line.h"
 #include "app/theme/theme.h"
 
 #include <QHelpEvent>
@@ -178,10 +179,10 @@ void BitsView::paintEvent(QPaintEvent*)
             const QRectF head(0, box.rect.top() - kTop + 1, width() - 2, 14);
             p.setFont(t.mono(11, true));
             p.setPen(t.ink);
-            p.drawText(head, Qt::AlignLeft | Qt::AlignVCenter, name);
+            drawLine(p, head, Qt::AlignLeft | Qt::AlignVCenter, name);
             p.setFont(t.mono(11));
             p.setPen(t.muted);
-            p.drawText(head, Qt::AlignRight | Qt::AlignVCenter, wordText(box.reg->value));
+            drawLine(p, head, Qt::AlignRight | Qt::AlignVCenter, wordText(box.reg->value));
         }
         const bool lit = !lit_.empty() && (box.goal == lit_);
         const std::uint32_t code = box.field->in(box.reg->value);
@@ -192,7 +193,7 @@ void BitsView::paintEvent(QPaintEvent*)
         p.setPen(box.cause.empty() ? t.muted : t.ink);
         const QString text = QString::fromStdString(box.field->name) + " " + QString::number(code);
         const bool fits = QFontMetricsF(p.font()).horizontalAdvance(text) + 4 <= box.rect.width();
-        p.drawText(box.rect, Qt::AlignCenter, fits ? text : QString::number(code));
+        drawLine(p, box.rect, Qt::AlignCenter, fits ? text : QString::number(code));
     }
 }
 

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/tuning/waveform_view.h"
 
+#include "app/theme/line.h"
 #include "app/theme/theme.h"
 #include "core/quantity/format.h"
 
@@ -72,7 +73,7 @@ void WaveformView::paintEvent(QPaintEvent*)
         p.drawLine(QPointF(xAt(at), area.top()), QPointF(xAt(at), area.bottom() + 4));
     }
     p.setPen(t.muted);
-    p.drawText(QRectF(area.left(), area.bottom() + 5, area.width(), 16), Qt::AlignHCenter, timeText(step) + " a division");
+    drawLine(p, QRectF(area.left(), area.bottom() + 5, area.width(), 16), Qt::AlignHCenter, timeText(step) + " a division");
 
     const double rampShare = wave_->ramp ? 0.26 : 0;
     const double top = area.top() + area.height() * rampShare;
@@ -80,7 +81,7 @@ void WaveformView::paintEvent(QPaintEvent*)
     if (wave_->ramp) {
         const QRectF box(area.left(), area.top(), area.width(), area.height() * rampShare - 8);
         p.setPen(t.muted);
-        p.drawText(QRectF(0, box.top(), kNames - 10, box.height()), Qt::AlignVCenter | Qt::AlignRight, QString::fromStdString(wave_->ramp->title));
+        drawLine(p, QRectF(0, box.top(), kNames - 10, box.height()), Qt::AlignVCenter | Qt::AlignRight, QString::fromStdString(wave_->ramp->title));
         QPolygonF line;
         for (const auto& [at, level] : wave_->ramp->points)
             line << QPointF(xAt(at.toDouble()), box.bottom() - box.height() * level.toDouble());
@@ -99,7 +100,7 @@ void WaveformView::paintEvent(QPaintEvent*)
             const double width = QFontMetricsF(p.font()).horizontalAdvance(text) + 8;
             const QRectF place(atRight ? area.right() - width : area.left() + 2, y - 6, width, 12);
             p.fillRect(place, t.raised);
-            p.drawText(place, Qt::AlignCenter, text);
+            drawLine(p, place, Qt::AlignCenter, text);
         }
     }
     const auto levelY = [&](size_t trace, bool high) { return top + each * double(trace) + each * (high ? 0.24 : 0.78); };
@@ -118,7 +119,7 @@ void WaveformView::paintEvent(QPaintEvent*)
         const Waveform::Trace& trace = wave_->traces[i];
         p.setFont(t.mono(10));
         p.setPen(t.ink);
-        p.drawText(QRectF(0, top + each * double(i), kNames - 10, each), Qt::AlignVCenter | Qt::AlignRight, QString::fromStdString(trace.title));
+        drawLine(p, QRectF(0, top + each * double(i), kNames - 10, each), Qt::AlignVCenter | Qt::AlignRight, QString::fromStdString(trace.title));
         QPolygonF line{QPointF(area.left(), levelY(i, trace.high))};
         bool level = trace.high;
         for (const Waveform::Edge& edge : trace.edges) {
@@ -145,7 +146,7 @@ void WaveformView::paintEvent(QPaintEvent*)
         if (mark.trace <= 0)
             free = x + width;
         p.setPen(t.caution);
-        p.drawText(QRectF(x, y - 3, width, 13), Qt::AlignCenter, text);
+        drawLine(p, QRectF(x, y - 3, width, 13), Qt::AlignCenter, text);
     }
     const auto drawCursor = [&](double at, const QColor& colour) {
         p.setPen(QPen(colour, 1));
@@ -160,7 +161,7 @@ void WaveformView::paintEvent(QPaintEvent*)
             text += QString("   \u0394 %1").arg(timeText(std::abs(*cursor_ - *anchor_)));
         p.setPen(t.ink);
         p.setFont(t.mono(10, true));
-        p.drawText(QRectF(area.left(), area.bottom() + 5, area.width(), 16), Qt::AlignRight, text);
+        drawLine(p, QRectF(area.left(), area.bottom() + 5, area.width(), 16), Qt::AlignRight, text);
     }
 }
 

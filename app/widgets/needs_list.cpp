@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/widgets/needs_list.h"
 
+#include "app/theme/line.h"
 #include "app/theme/theme.h"
 #include "app/widgets/marks.h"
 
@@ -129,7 +130,7 @@ void NeedsList::paintRow(QPainter& p, int row, const QRect& rect, bool)
     if (r.need < 0) {
         p.setFont(t.text(12, true));
         p.setPen(t.ink);
-        p.drawText(rect.adjusted(12, 4, -4, 0), Qt::AlignVCenter | Qt::AlignLeft, QString::fromStdString(r.part));
+        drawLine(p, rect.adjusted(12, 4, -4, 0), Qt::AlignVCenter | Qt::AlignLeft, QString::fromStdString(r.part));
         return;
     }
     const Need& need = s.plan.needs[size_t(r.need)];
@@ -147,10 +148,10 @@ void NeedsList::paintRow(QPainter& p, int row, const QRect& rect, bool)
         text.setLeft(left + 32);
         p.setFont(t.text(11));
         p.setPen(t.muted);
-        p.drawText(text, Qt::AlignVCenter | Qt::AlignLeft, QString::fromStdString(seat.signal.title));
+        drawLine(p, text, Qt::AlignVCenter | Qt::AlignLeft, QString::fromStdString(seat.signal.title));
         p.setFont(t.mono(11));
         p.setPen(seat.impossible.empty() ? t.ink : t.error);
-        p.drawText(text, Qt::AlignVCenter | Qt::AlignRight, seat.pad < 0 ? QString("\u2013") : QString::fromStdString(s.device->pads[size_t(seat.pad)].name));
+        drawLine(p, text, Qt::AlignVCenter | Qt::AlignRight, seat.pad < 0 ? QString("\u2013") : QString::fromStdString(s.device->pads[size_t(seat.pad)].name));
         return;
     }
     const QRectF box(left + 4, rect.center().y() - 4, 9, 9);
@@ -161,7 +162,7 @@ void NeedsList::paintRow(QPainter& p, int row, const QRect& rect, bool)
     p.setPen(t.muted);
     const KindSpec* kind = findKind(need.kind);
     const QString instance = QString::fromStdString(bound.instance >= 0 ? need.binding.instance : kind->instanceKind.empty() ? "GPIO" : "");
-    p.drawText(text, Qt::AlignVCenter | Qt::AlignRight, instance);
+    drawLine(p, text, Qt::AlignVCenter | Qt::AlignRight, instance);
     text.setRight(text.right() - (instance.isEmpty() ? 0 : QFontMetrics(p.font()).horizontalAdvance(instance) + 6));
     p.setFont(t.text(12));
     p.setPen(t.ink);
@@ -171,7 +172,7 @@ void NeedsList::paintRow(QPainter& p, int row, const QRect& rect, bool)
         sameKind += other.part == need.part && other.kind == need.kind;
     const QString brief = kind->title == "GPIO" ? QString() : typeset(kind->title + " " + kind->brief(need));
     const QString label = brief.isEmpty() || sameKind > 1 ? QString::fromStdString(need.title) : brief;
-    p.drawText(text, Qt::AlignVCenter | Qt::AlignLeft, QFontMetrics(p.font()).elidedText(label, Qt::ElideRight, text.width()));
+    drawLine(p, text, Qt::AlignVCenter | Qt::AlignLeft, label, Qt::ElideRight);
 }
 
 void NeedsList::paintEvent(QPaintEvent* event)

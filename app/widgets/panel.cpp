@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/widgets/panel.h"
 
+#include "app/theme/line.h"
 #include "app/theme/theme.h"
 
 #include <QEvent>
@@ -38,7 +39,7 @@ protected:
         QPainter p(this);
         p.setFont(Theme::get().heading());
         p.setPen(Theme::get().muted);
-        p.drawText(rect().adjusted(12, 0, 0, 0), Qt::AlignVCenter | Qt::AlignLeft, text());
+        drawLine(p, rect().adjusted(12, 0, 0, 0), Qt::AlignVCenter | Qt::AlignLeft, text());
     }
 };
 

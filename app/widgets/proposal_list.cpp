@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/widgets/proposal_list.h"
 
+#include "app/theme/line.h"
 #include "app/theme/theme.h"
 
 #include <QApplication>
@@ -49,7 +50,7 @@ void ProposalList::paintRow(QPainter& p, int row, const QRect& rect, bool curren
     const QRect text = rect.adjusted(12, 0, -8, 0);
     p.setPen(proposal.edit ? t.ink : t.muted);
     p.setFont(t.text(12, true));
-    p.drawText(QRect(text.left(), text.top(), text.width(), kHead), Qt::AlignVCenter | Qt::AlignLeft, QFontMetrics(p.font()).elidedText(proposal.title, Qt::ElideRight, text.width()));
+    drawLine(p, QRect(text.left(), text.top(), text.width(), kHead), Qt::AlignVCenter | Qt::AlignLeft, proposal.title, Qt::ElideRight);
     p.setFont(t.text(11));
     p.setPen(current ? t.ink : t.muted);
     int top = rect.top() + kHead;

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // How the wiring picture is drawn; what it does is in chip_view.cpp.
+#include "app/theme/line.h"
 #include "app/theme/theme.h"
 #include "app/widgets/marks.h"
 #include "app/wiring/chip_view.h"
@@ -117,7 +118,7 @@ void ChipView::drawOptionLabel(QPainter& p, const Option& option, int number, co
     p.setBrush(t.raised);
     p.drawRect(box);
     p.setPen(option.cost == Option::Cost::Impossible ? t.muted : t.ink);
-    p.drawText(box, Qt::AlignCenter, label);
+    drawLine(p, box, Qt::AlignCenter, label);
 }
 
 /// Where the others would go to make room: from pad to pad, each in its own hue.
@@ -188,7 +189,7 @@ void ChipView::drawDragLabel(QPainter& p) const
         p.setFont(i == 0 ? bold : plain);
         p.setPen(i == 0 ? t.ink : t.muted);
         const QRectF row(box.left() + 8, box.top() + 4 + kLine * i, width, kLine);
-        p.drawText(row, Qt::AlignVCenter | Qt::AlignLeft, QFontMetricsF(p.font()).elidedText(shown[i], Qt::ElideRight, width));
+        drawLine(p, row, Qt::AlignVCenter | Qt::AlignLeft, shown[i], Qt::ElideRight);
     }
 }
 

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // How the wiring picture is drawn; what it does is in chip_view.cpp.
+#include "app/theme/line.h"
 #include "app/theme/theme.h"
 #include "app/widgets/marks.h"
 #include "app/wiring/chip_view.h"
@@ -74,8 +75,7 @@ void ChipView::drawCards(QPainter& p) const
         p.setFont(t.text(readable(11, 9, scale), true));
         p.setPen(t.ink);
         const QRectF title = far ? card.box.adjusted(7, 0, -7, 0) : QRectF(card.box.left() + 9, card.box.top() + 2, card.box.width() - 18, 18);
-        p.drawText(title, Qt::AlignVCenter | Qt::AlignLeft,
-                   QFontMetricsF(p.font()).elidedText(QString::fromStdString(part.title), Qt::ElideRight, title.width()));
+        drawLine(p, title, Qt::AlignVCenter | Qt::AlignLeft, QString::fromStdString(part.title), Qt::ElideRight);
         if (far)
             continue;
         for (const auto& terminal : card.terminals) {
@@ -96,8 +96,7 @@ void ChipView::drawCards(QPainter& p) const
             p.setFont(t.mono(readable(10, 7.5, scale)));
             p.setPen(on ? t.ink : t.faint);
             const double inset = 11;
-            p.drawText(card.left ? row.adjusted(0, 0, -inset, 0) : row.adjusted(inset, 0, 0, 0), Qt::AlignVCenter | (card.left ? Qt::AlignRight : Qt::AlignLeft),
-                       QString::fromStdString(terminal.name));
+            drawLine(p, card.left ? row.adjusted(0, 0, -inset, 0) : row.adjusted(inset, 0, 0, 0), Qt::AlignVCenter | (card.left ? Qt::AlignRight : Qt::AlignLeft), QString::fromStdString(terminal.name));
         }
     }
 }
@@ -144,14 +143,14 @@ void ChipView::drawChip(QPainter& p) const
     p.setPen(t.ink);
     p.setFont(t.text(readable(16, 10, scale), true));
     const QRectF middle = layout_.body.adjusted(60, 0, -60, 0);
-    p.drawText(middle.translated(0, -12), Qt::AlignCenter, QString::fromStdString(s.device->name));
+    drawLine(p, middle.translated(0, -12), Qt::AlignCenter, QString::fromStdString(s.device->name));
     if (scale < kTerminalsFrom)
         return;
     p.setPen(t.muted);
     p.setFont(t.text(readable(11, 8.5, scale)));
     const int used = int(std::count_if(s.bindings.padClaims.begin(), s.bindings.padClaims.end(), [](const auto& c) { return !c.empty(); }));
-    p.drawText(middle.translated(0, 10), Qt::AlignCenter, viewText(s, layout_.turns));
-    p.drawText(middle.translated(0, 26), Qt::AlignCenter, QString("%1 of %2 pads in use").arg(used).arg(s.device->pads.size()));
+    drawLine(p, middle.translated(0, 10), Qt::AlignCenter, viewText(s, layout_.turns));
+    drawLine(p, middle.translated(0, 26), Qt::AlignCenter, QString("%1 of %2 pads in use").arg(used).arg(s.device->pads.size()));
 }
 
 /// What stands on the body of a ball grid: the corner of A1, rows and columns, the name where there is room, and the ends of
@@ -170,7 +169,7 @@ void ChipView::drawGrid(QPainter& p) const
         p.setFont(t.mono(9));
         p.setPen(t.muted);
         for (const auto& [text, at] : layout_.rulers)
-            p.drawText(QRectF(at - QPointF(12, 8), QSizeF(24, 16)), Qt::AlignCenter, text);
+            drawLine(p, QRectF(at - QPointF(12, 8), QSizeF(24, 16)), Qt::AlignCenter, text);
     }
     for (const auto& wire : layout_.wires) {
         const bool above = emphasised(wire.need);
@@ -184,13 +183,13 @@ void ChipView::drawGrid(QPainter& p) const
     p.setPen(t.ink);
     const double scale = transform_.m11();
     p.setFont(t.text(readable(14, 10, scale), true));
-    p.drawText(layout_.hole.translated(0, scale < kTerminalsFrom ? 0 : -16), Qt::AlignCenter, QString::fromStdString(s.device->name));
+    drawLine(p, layout_.hole.translated(0, scale < kTerminalsFrom ? 0 : -16), Qt::AlignCenter, QString::fromStdString(s.device->name));
     if (scale < kTerminalsFrom)
         return;
     p.setPen(t.muted);
     p.setFont(t.text(readable(11, 8.5, scale)));
-    p.drawText(layout_.hole.translated(0, 4), Qt::AlignCenter, viewText(s, layout_.turns));
-    p.drawText(layout_.hole.translated(0, 20), Qt::AlignCenter, QString("%1 of %2 pads in use").arg(used).arg(s.device->pads.size()));
+    drawLine(p, layout_.hole.translated(0, 4), Qt::AlignCenter, viewText(s, layout_.turns));
+    drawLine(p, layout_.hole.translated(0, 20), Qt::AlignCenter, QString("%1 of %2 pads in use").arg(used).arg(s.device->pads.size()));
 }
 
 void ChipView::drawPins(QPainter& p) const
@@ -237,7 +236,7 @@ void ChipView::drawPins(QPainter& p) const
             // A wire that passes below the ball gives way to its name.
             const double half = QFontMetricsF(p.font()).horizontalAdvance(name) / 2 + 1;
             p.fillRect(QRectF(label.center().x() - half, label.top() + 1, 2 * half, label.height() - 1), t.raised);
-            p.drawText(label, Qt::AlignCenter, name);
+            drawLine(p, label, Qt::AlignCenter, name);
         }
         if (!showNames || layout_.grid)
             continue;
@@ -263,12 +262,12 @@ void ChipView::drawPins(QPainter& p) const
         const QString name = QString::fromStdString(facts.name);
         p.setFont(t.mono(nameSize, used));
         p.setPen(used || facts.pad < 0 ? t.ink : t.muted);
-        p.drawText(row, align, name);
+        drawLine(p, row, align, name);
         if (showNumbers) {
             const double width = QFontMetricsF(p.font()).horizontalAdvance(name) + 4;
             p.setFont(t.mono(8));
             p.setPen(t.muted);
-            p.drawText(align & Qt::AlignLeft ? row.adjusted(width, 0, 20, 0) : row.adjusted(-20, 0, -width, 0), align, QString::fromStdString(facts.number));
+            drawLine(p, align & Qt::AlignLeft ? row.adjusted(width, 0, 20, 0) : row.adjusted(-20, 0, -width, 0), align, QString::fromStdString(facts.number));
         }
         p.restore();
     }
@@ -312,7 +311,7 @@ void ChipView::drawNotes(QPainter& p) const
         QString text = notes_[size_t(i)].first;
         if (i == kNotes - 1 && int(notes_.size()) > kNotes)
             text = QString("and %1 more among the findings").arg(int(notes_.size()) - kNotes + 1);
-        p.drawText(QRectF(row.left() + 18, row.top(), box.right() - row.left() - 22, row.height()), Qt::AlignVCenter | Qt::AlignLeft, metrics.elidedText(text, Qt::ElideRight, box.right() - row.left() - 22));
+        drawLine(p, QRectF(row.left() + 18, row.top(), box.right() - row.left() - 22, row.height()), Qt::AlignVCenter | Qt::AlignLeft, text, Qt::ElideRight);
     }
 }
 
@@ -354,7 +353,7 @@ void ChipView::drawContests(QPainter& p) const
             p.setBrush(t.raised);
             p.drawRect(box);
             p.setPen(t.error);
-            p.drawText(box, Qt::AlignCenter, text);
+            drawLine(p, box, Qt::AlignCenter, text);
         }
     }
 }
