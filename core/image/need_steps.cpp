@@ -2,6 +2,7 @@
 // Needs: gate of the instance, its registers (the one that switches it on last), events, and what the start function does.
 #include "core/base/text.h"
 #include "core/image/image.h"
+#include "core/plan/plain_fields.h"
 #include "core/quantity/format.h"
 
 #include <fmt/format.h>
@@ -87,14 +88,10 @@ public:
     void plainFields(const BoundNeed& bound)
     {
         const std::string& name = device_.instances[size_t(bound.instance)].name;
-        for (const std::string& word : splitted(goalName(plan_.needs[size_t(need_)], "fields"), ' ')) {
-            if (word.empty())
-                continue;
-            const size_t equals = word.find('=');
-            const std::string value = equals == std::string::npos ? std::string() : word.substr(equals + 1);
-            const std::optional<FieldRef> ref = device_.findField(name + "." + word.substr(0, equals));
+        for (const auto& [plain, value] : plainFieldsOf(plan_.needs[size_t(need_)])) {
+            const std::optional<FieldRef> ref = device_.findField(name + "." + plain);
             if (!ref) {
-                image_.unplaced.push_back(fmt::format("{} has no field \"{}\" (write REGISTER.FIELD=1, or =NAME of one of its values){}", name, word.substr(0, equals), didYouMean(word.substr(0, equals), fieldNames(bound.instance))));
+                image_.unplaced.push_back(fmt::format("{} has no field \"{}\" (write REGISTER.FIELD=1, or =NAME of one of its values){}", name, plain, didYouMean(plain, fieldNames(bound.instance))));
                 continue;
             }
             const Field& field = device_.fieldOf(*ref);

@@ -50,9 +50,10 @@ std::shared_ptr<const GoalValues> Goals::valuesFor(const KindSpec& kind) const
         Expected<GoalValue> value = parseGoal(goal, said->second);
         made->values.push_back(value ? std::move(*value) : GoalValue());
     }
-    // Two threads that parse at once make the same; either may stay.
-    read_.store(made, std::memory_order_release);
-    return made;
+    // Of two threads that parse at once, one has its own stay, and both use that.
+    if (read_.compare_exchange_strong(known, made, std::memory_order_acq_rel))
+        return made;
+    return known && known->kind == &kind ? known : made;
 }
 
 } // namespace bindrel

@@ -30,6 +30,11 @@ using GoalValue = std::variant<std::monostate, Frequency, Duration, Voltage, Rat
 struct GoalValues {
     const KindSpec* kind = nullptr;
     std::vector<GoalValue> values;
+    /// What the kind makes of them; see goalsOf().
+    struct Own {
+        virtual ~Own() = default;
+    };
+    mutable std::atomic<std::shared_ptr<const Own>> own;
 };
 
 /// What a need states, as typed. What that says is parsed when it is first asked for, and again after a change only: every copy of a

@@ -116,6 +116,23 @@ std::int64_t goalNumber(const Need& need, std::string_view goal);
 std::string goalName(const Need& need, std::string_view goal);
 /// Whether a choice is the word. False when the kind has no such goal; a word that is no choice of it is a mistake of the program and throws.
 bool goalIs(const Need& need, std::string_view goal, std::string_view word);
+/// All goals of a need as its kind wants them: the kind's own struct, `T::of(need)`, made when it is first asked for and again after a change of the goals only.
+/// It must follow from the goals alone; a kind has one such struct. It lives as long as the need's goals do and are not changed. REQUIRES: the need's kind is known
+template <typename T> const T& goalsOf(const Need& need)
+{
+    struct Made : GoalValues::Own {
+        explicit Made(const Need& from) : goals(T::of(from)) {}
+        T goals;
+    };
+    const GoalValues& values = *need.goals.valuesFor(*findKind(need.kind));
+    std::shared_ptr<const GoalValues::Own> made = values.own.load(std::memory_order_acquire);
+    if (!made) {
+        // Of two threads that make it at once, one has its own stay, and both use that.
+        const auto mine = std::make_shared<const Made>(need);
+        made = values.own.compare_exchange_strong(made, mine, std::memory_order_acq_rel) ? mine : made;
+    }
+    return dynamic_cast<const Made&>(*made).goals;
+}
 /// Equal for equal values only, among those of one goal: for what is shared by needs that say the same.
 std::string sameText(const GoalValue& value);
 

@@ -3,6 +3,7 @@
 #include "core/rehearsal/demand.h"
 
 #include "core/base/text.h"
+#include "core/plan/plain_fields.h"
 #include "core/quantity/format.h"
 #include "core/source/writer.h"
 
@@ -258,11 +259,10 @@ private:
     void plainFields(size_t index)
     {
         const Place place{Place::Kind::Need, f_.plan.needs[index].id, {}};
-        const std::string text = goalName(f_.plan.needs[index], "fields");
         std::map<std::string, std::string> last;
-        for (const std::string& word : splitted(text, ' '))
-            if (const size_t equals = word.find('='); equals != std::string::npos)
-                last[word.substr(0, equals)] = word.substr(equals + 1);
+        for (const PlainField& plain : plainFieldsOf(f_.plan.needs[index]))
+            if (!plain.value.empty())
+                last[plain.field] = plain.value;
         for (const auto& [name, value] : last) {
             const std::optional<FieldRef> ref = device_.findField(device_.instances[size_t(f_.bindings.needs[index].instance)].name + "." + name);
             if (!ref || !device_.fieldOf(*ref).keepsWrites())

@@ -87,7 +87,7 @@ Kind adcKind()
     kind.instanceEvents = {{"done", "A value is there."}, {"watch", "A value was outside."}, {"event", "Anything."}};
     room.tuning.solve = solveAdc;
     room.tuning.streams = [](const Device& device, InstanceIndex instance, const Need& need) {
-        return std::vector<StreamSpec>{{"RESULT", "data", true, adcResolution(device, instance, AdcGoals::of(need).bits) > 16 ? 4 : 2, "results"}};
+        return std::vector<StreamSpec>{{"RESULT", "data", true, adcResolution(device, instance, goalsOf<AdcGoals>(need).bits) > 16 ? 4 : 2, "results"}};
     };
     room.source = {declareAdc, defineAdc, {"inputs", "bits", "reference_millivolts", "convert_us", "convert", "start_one", "value", "millivolts", "done", "watched"}};
     return room;

@@ -74,7 +74,7 @@ Waveform drawSequence(const Duration& sample, const Duration& each, int inputs)
 /// The time of a sequence as another need's own answer tells it.
 static std::optional<Duration> sequenceOf(const Setting& setting, const TuningContext& c)
 {
-    const std::int64_t cycles = adcCycles(c.device, c.bound.instance, setting) * AdcGoals::of(c.need).inputs;
+    const std::int64_t cycles = adcCycles(c.device, c.bound.instance, setting) * goalsOf<AdcGoals>(c.need).inputs;
     return setting.notComputed.empty() && cycles > 0 ? std::optional<Duration>(Rational(cycles) / c.kernel().rate.value) : std::nullopt;
 }
 
@@ -118,7 +118,7 @@ static void solveWatch(const TuningContext& c, const AdcGoals& g, std::int64_t b
 static Setting solveOne(const TuningContext& c)
 {
     Setting out;
-    const AdcGoals g = AdcGoals::of(c.need);
+    const AdcGoals& g = goalsOf<AdcGoals>(c.need);
     const std::string& name = c.device.instances[size_t(c.bound.instance)].name;
     const Rational kernel = c.kernel().rate.value;
     const std::vector<int> inputs = adcInputs(c.bound);
@@ -272,7 +272,7 @@ Setting solveAdc(const TuningContext& c)
             continue;
         const TuningContext other{c.device, c.rates, need, c.bindings.needs[n], c.plan, c.bindings};
         if (const std::optional<Duration> time = need.id == c.need.id ? sequenceOf(out, c) : sequenceOf(solveOne(other), other)) {
-            busy = busy + time->value * AdcGoals::of(need).rate.value;
+            busy = busy + time->value * goalsOf<AdcGoals>(need).rate.value;
             who.push_back(need.title);
         }
     }

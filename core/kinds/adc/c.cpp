@@ -13,7 +13,7 @@ WordLiteral valueType(std::int64_t bits) { return bits > 16 ? WordLiteral("uint3
 
 std::int64_t resolutionOf(const Facts& f, NeedIndex need)
 {
-    return f.settings[need].role("resolution").value_or(adcResolution(f.device, f.bindings.needs[need].instance, AdcGoals::of(f.plan.needs[need]).bits));
+    return f.settings[need].role("resolution").value_or(adcResolution(f.device, f.bindings.needs[need].instance, goalsOf<AdcGoals>(f.plan.needs[need]).bits));
 }
 
 /// Whether software converts: nothing else starts it or fetches its values.
@@ -48,7 +48,7 @@ void writeUse(Writer& w, NeedIndex need, int indent)
 void declareAdc(Writer& w, NeedIndex need)
 {
     const Facts& f = w.facts;
-    const AdcGoals g = AdcGoals::of(f.plan.needs[need]);
+    const AdcGoals& g = goalsOf<AdcGoals>(f.plan.needs[need]);
     const Setting& setting = f.settings[need];
     const Word name = w.names.need(need), NAME = w.names.NEED(need);
     const std::int64_t bits = resolutionOf(f, need);
@@ -78,7 +78,7 @@ void declareAdc(Writer& w, NeedIndex need)
 void defineAdc(Writer& w, NeedIndex need)
 {
     const Facts& f = w.facts;
-    const AdcGoals g = AdcGoals::of(f.plan.needs[need]);
+    const AdcGoals& g = goalsOf<AdcGoals>(f.plan.needs[need]);
     const InstanceIndex instance = f.bindings.needs[need].instance;
     const Word name = w.names.need(need), NAME = w.names.NEED(need);
     const std::int64_t bits = resolutionOf(f, need);

@@ -138,8 +138,8 @@ CanFilterPlan canFilterPlan(const Device& device, InstanceIndex instance, const 
     out.first = has("filter_use0") ? 0 : 1;
     while (has("filter_use" + std::to_string(out.first + out.available)) && has("filter_id" + std::to_string(out.first + out.available)))
         ++out.available;
-    const std::string text = goalName(need, "filters"), &name = device.instances[size_t(instance)].name;
-    const Expected<std::vector<CanRange>> ranges = parseCanFilters(text);
+    const std::string& name = device.instances[size_t(instance)].name;
+    const Expected<std::vector<CanRange>>& ranges = goalsOf<CanGoals>(need).identifiers;
     if (!ranges) {
         out.trouble = ranges.problem().message;
         return out;

@@ -9,6 +9,13 @@
 
 namespace bindrel {
 
+/// What is read beyond single values.
+struct CanGoals {
+    Expected<std::vector<CanRange>> identifiers; ///< that are received; none: all
+
+    static CanGoals of(const Need& need) { return {parseCanFilters(goalName(need, "filters"))}; }
+};
+
 /// ISO 11898-1: the best split of the bit, and what it tolerates.
 /// The most that the block's fields hold.
 CanFields canFields(const TuningContext& context);

@@ -1,8 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/base/text.h"
 #include "core/kinds/kind.h"
-
-#include <algorithm>
+#include "core/plan/plain_fields.h"
 
 namespace bindrel {
 
@@ -21,11 +20,8 @@ Kind customKind()
                   {"fields", "Fields", T::Text, "", {}, "Values to set, as CTL.MODE=2 CTL.ON=1, in this order; or =NAME, a value as its field names it."}};
     kind.signals = [](const Need& need) {
         std::vector<SignalSpec> out;
-        for (const std::string& word : splitted(goalName(need, "signals"), ' ')) {
-            const std::string id = lowered(word);
-            if (!word.empty() && std::none_of(out.begin(), out.end(), [&id](const SignalSpec& s) { return s.id == id; }))
-                out.push_back({id, word, word, -1, SignalSpec::Direction::Both, false});
-        }
+        for (const std::string& word : goalsOf<PlainGoals>(need).wires)
+            out.push_back({lowered(word), word, word, -1, SignalSpec::Direction::Both, false});
         return out;
     };
     kind.brief = [](const Need& need) { return goalText(need, "instance"); };

@@ -106,8 +106,8 @@ void defineRead(Writer& w, NeedIndex need)
 
 void declareGpio(Writer& w, NeedIndex need)
 {
-    if (GpioGoals::of(w.facts.plan.needs[need]).width > 1) {
-        if (GpioGoals::of(w.facts.plan.needs[need]).output) {
+    if (goalsOf<GpioGoals>(w.facts.plan.needs[need]).width > 1) {
+        if (goalsOf<GpioGoals>(w.facts.plan.needs[need]).output) {
             w.comment("Drives all pads, the first by the lowest bit; those of one port change together.");
             w.linef("void {}_write(uint32_t word);", w.names.need(need));
         }
@@ -128,7 +128,7 @@ void declareGpio(Writer& w, NeedIndex need)
 void defineGpio(Writer& w, NeedIndex need)
 {
     const Facts& f = w.facts;
-    if (const GpioGoals g = GpioGoals::of(f.plan.needs[need]); g.width > 1) {
+    if (const GpioGoals& g = goalsOf<GpioGoals>(f.plan.needs[need]); g.width > 1) {
         if (g.output)
             defineWrite(w, need);
         defineRead(w, need);

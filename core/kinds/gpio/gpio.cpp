@@ -92,7 +92,7 @@ Kind gpioKind()
         return goalIs(need, "edges", "none") ? std::string("input") : goalIs(need, "edges", "both") ? "both edges" : goalText(need, "edges") + " edge";
     };
     room.tuning.setUpPad = [](PadSetup& setup, const Device& device, const Need& need, const SignalSpec& signal) {
-        const GpioGoals g = GpioGoals::of(need);
+        const GpioGoals& g = goalsOf<GpioGoals>(need);
         const Pad& pad = device.pads[size_t(setup.pad)];
         setup.code = pad.function.valid() ? pad.portCode : -1;
         setup.gpio = true;

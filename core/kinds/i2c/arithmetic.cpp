@@ -110,7 +110,7 @@ static Setting solveTarget(const TuningContext& c, const I2cGoals& g)
 Setting solveI2c(const TuningContext& c)
 {
     Setting out;
-    const I2cGoals g = I2cGoals::of(c.need);
+    const I2cGoals& g = goalsOf<I2cGoals>(c.need);
     if (g.target)
         return solveTarget(c, g);
     const Frequency wanted = g.most;

@@ -13,7 +13,7 @@ namespace {
 void declareTarget(Writer& w, NeedIndex need)
 {
     const Word name = w.names.need(need), NAME = w.names.NEED(need);
-    w.linef("#define {}_ADDRESS 0x{:02X}u", NAME, I2cGoals::of(w.facts.plan.needs[need]).address);
+    w.linef("#define {}_ADDRESS 0x{:02X}u", NAME, goalsOf<I2cGoals>(w.facts.plan.needs[need]).address);
     w.line();
     w.comment("What can happen on the bus to a target.");
     w.linef("enum {}_happening {{", name);
@@ -60,11 +60,11 @@ void defineTarget(Writer& w, NeedIndex need)
 
 void declareI2c(Writer& w, NeedIndex need)
 {
-    if (I2cGoals::of(w.facts.plan.needs[need]).target) {
+    if (goalsOf<I2cGoals>(w.facts.plan.needs[need]).target) {
         declareTarget(w, need);
         return;
     }
-    const I2cGoals g = I2cGoals::of(w.facts.plan.needs[need]);
+    const I2cGoals& g = goalsOf<I2cGoals>(w.facts.plan.needs[need]);
     const Setting& setting = w.facts.settings[need];
     const Word name = w.names.need(need);
     const WordLiteral address = g.tenBits ? WordLiteral("uint16_t") : WordLiteral("uint8_t");
@@ -88,7 +88,7 @@ void declareI2c(Writer& w, NeedIndex need)
 void defineI2c(Writer& w, NeedIndex need)
 {
     const Facts& f = w.facts;
-    const I2cGoals g = I2cGoals::of(f.plan.needs[need]);
+    const I2cGoals& g = goalsOf<I2cGoals>(f.plan.needs[need]);
     if (g.target) {
         defineTarget(w, need);
         return;

@@ -61,7 +61,7 @@ Kind i2cKind()
         using D = SignalSpec::Direction;
         return std::vector<SignalSpec>{{"scl", "clock", "SCL", -1, D::Both, false}, {"sda", "data", "SDA", -1, D::Both, false}};
     };
-    kind.brief = [](const Need& need) { return goalIs(need, "role", "target") ? fmt::format("target 0x{:02X}", I2cGoals::of(need).address) : goalText(need, "rate"); };
+    kind.brief = [](const Need& need) { return goalIs(need, "role", "target") ? fmt::format("target 0x{:02X}", goalsOf<I2cGoals>(need).address) : goalText(need, "rate"); };
     using Use = RoleSpec::Use;
     kind.roles = {
         {"on", Use::Config, false, "", "Switches the controller on, after all else is set.", {}},

@@ -244,7 +244,7 @@ static void solveServo(const PwmGoals& g, const Way& way, Setting& out)
 
 std::optional<Frequency> pwmBeats(const TuningContext& c)
 {
-    const PwmGoals g = PwmGoals::of(c.need);
+    const PwmGoals& g = goalsOf<PwmGoals>(c.need);
     const std::vector<Way> ways = waysTo(c, g.frequency, g.centre ? 2 : 1, g.steps, 1);
     return ways.empty() ? std::nullopt : std::optional(ways.front().frequency);
 }
@@ -252,7 +252,7 @@ std::optional<Frequency> pwmBeats(const TuningContext& c)
 Setting solvePwm(const TuningContext& c)
 {
     Setting out;
-    const PwmGoals g = PwmGoals::of(c.need);
+    const PwmGoals& g = goalsOf<PwmGoals>(c.need);
     const Frequency wanted = g.frequency;
     const bool centre = g.centre, pairs = g.pairs;
     const int slopes = centre ? 2 : 1;

@@ -22,7 +22,7 @@ std::vector<std::pair<int, int>> channelsOf(const Writer& w, NeedIndex need)
 /// Whether there is a fault input whose flag can be read.
 bool hasFault(const Writer& w, NeedIndex need)
 {
-    return PwmGoals::of(w.facts.plan.needs[need]).fault != PwmGoals::Fault::None && w.facts.device.roleField(w.facts.bindings.needs[need].instance, "fault").valid();
+    return goalsOf<PwmGoals>(w.facts.plan.needs[need]).fault != PwmGoals::Fault::None && w.facts.device.roleField(w.facts.bindings.needs[need].instance, "fault").valid();
 }
 
 } // namespace
@@ -63,7 +63,7 @@ void declarePwm(Writer& w, NeedIndex need)
     w.comment("The same as a time in nanoseconds; more than the period counts as the period.");
     for (const auto& [output, channel] : channelsOf(w, need))
         w.linef("void {}_set_pulse{}(uint32_t nanoseconds);", name, output);
-    const PwmGoals g = PwmGoals::of(f.plan.needs[need]);
+    const PwmGoals& g = goalsOf<PwmGoals>(f.plan.needs[need]);
     if (g.servo.degrees > 0) {
         w.comment(fmt::format("The same as an angle in thousandths of a degree, from 0 at {} to {} at {}; more counts as the end.", format(g.servo.narrow), g.servo.degrees * 1000, format(g.servo.wide)));
         for (const auto& [output, channel] : channelsOf(w, need))
@@ -92,7 +92,7 @@ void definePwm(Writer& w, NeedIndex need)
     const InstanceIndex instance = f.bindings.needs[need].instance;
     const Word name = w.names.need(need);
     const Word NAME = w.names.NEED(need);
-    const PwmGoals g = PwmGoals::of(f.plan.needs[need]);
+    const PwmGoals& g = goalsOf<PwmGoals>(f.plan.needs[need]);
     for (const auto& [output, channel] : channelsOf(w, need)) {
         w.because({Place::Kind::Goal, f.plan.needs[need].id, "duty" + std::to_string(output)});
         w.line();

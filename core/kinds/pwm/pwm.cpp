@@ -151,7 +151,7 @@ Kind pwmKind()
     room.tuning = {solvePwm, [](const TuningContext& c) { return passedOn(c, "frequency and times"); },
                    [](PadSetup& setup, const Device&, const Need& need, const SignalSpec& signal) {
                        if (signal.id == "fault") {
-                           const bool low = PwmGoals::of(need).fault == PwmGoals::Fault::ActiveLow;
+                           const bool low = goalsOf<PwmGoals>(need).fault == PwmGoals::Fault::ActiveLow;
                            setup.pull = low ? PadSetup::Pull::Up : PadSetup::Pull::Down;
                            setup.because = low ? "an open-drain fault output needs a pull-up" : "no fault while nobody drives it";
                        } else if (setup.because.empty()) {
@@ -159,7 +159,7 @@ Kind pwmKind()
                        }
                    }};
     kind.leastDrive = 1;
-    kind.restsHigh = [](const Need& need) { return PwmGoals::of(need).restsHigh(); };
+    kind.restsHigh = [](const Need& need) { return goalsOf<PwmGoals>(need).restsHigh(); };
     room.tuning.beats = pwmBeats;
     room.source = {declarePwm, definePwm, {"prescaler", "ticks", "millihertz", "dead_ticks", "dead_picoseconds", "set_duty", "set_pulse", "set_millidegrees", "set_millivolts", "supply_millivolts", "dead_low_ticks", "fault", "clear_fault"}, {{"prescaler", "prescaler"}, {"period", "ticks"}, {"dead_time", "dead_ticks"}, {"dead_time_low", "dead_low_ticks"}}};
     room.source.stopIsSafe = true;

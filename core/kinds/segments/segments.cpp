@@ -139,7 +139,7 @@ Setting solveSegments(const TuningContext& c)
             const std::vector<int> lines = segmentLinesOf(c.bound);
             out.roles.push_back({role, std::any_of(lines.begin(), lines.end(), [&role = role](int line) { return role == "line" + std::to_string(line); }), "segments"});
         }
-    if (const SegmentMap map = SegmentMap::of(c.need); !map.trouble.empty() || !map.digits.empty())
+    if (const SegmentMap& map = goalsOf<SegmentMap>(c.need); !map.trouble.empty() || !map.digits.empty())
         out.achieved.push_back({"map", "Digits", "", std::to_string(map.digits.size()), std::nullopt, map.trouble.empty(), {}, map.trouble.empty() ? std::string() : map.trouble + "."});
     if (c.has("on"))
         out.roles.push_back({"on", 1, "", RoleValue::When::Start});
@@ -167,7 +167,7 @@ void declareSegments(Writer& w, NeedIndex need)
         return;
     w.comment("Lights the segments of one backplane: a word of the bits above. Others of it go dark.");
     w.linef("void {}_show_segments(uint32_t backplane, uint32_t bits);", name);
-    if (const SegmentMap map = SegmentMap::of(w.facts.plan.needs[need]); map.trouble.empty() && !map.digits.empty()) {
+    if (const SegmentMap& map = goalsOf<SegmentMap>(w.facts.plan.needs[need]); map.trouble.empty() && !map.digits.empty()) {
         w.comment(fmt::format("Shows a number in {} digits, without leading zeroes; all dark when it has more.", map.digits.size()));
         w.linef("void {}_show_number(uint32_t number);", name);
     }
@@ -193,7 +193,7 @@ void defineSegments(Writer& w, NeedIndex need)
     w.line("        break;");
     w.line("    }");
     w.line("}");
-    const SegmentMap map = SegmentMap::of(w.facts.plan.needs[need]);
+    const SegmentMap& map = goalsOf<SegmentMap>(w.facts.plan.needs[need]);
     const std::vector<int> lines = segmentLinesOf(w.facts.bindings.needs[need]);
     if (!map.trouble.empty() || map.digits.empty())
         return;

@@ -90,7 +90,7 @@ std::optional<SpiRate> bestSpiRate(const TuningContext& c, const Frequency& most
 Setting solveSpi(const TuningContext& c)
 {
     Setting out;
-    const SpiGoals g = SpiGoals::of(c.need);
+    const SpiGoals& g = goalsOf<SpiGoals>(c.need);
     const std::vector<std::int64_t> wordBits = c.device.abilities(c.bound.instance, "word_bits");
     const std::int64_t fewest = wordBits.empty() ? 8 : wordBits.front(), most = wordBits.empty() ? 8 : wordBits.back();
     Achieved word{"word", "Word", fmt::format("{} bits", g.bits), fmt::format("{} bits", g.bits), std::nullopt, g.bits >= fewest && g.bits <= most, {}, {}};

@@ -30,7 +30,7 @@ Frequency clockOf(const Facts& f, NeedIndex need, const SpiGoals& g)
 void declareSpi(Writer& w, NeedIndex need)
 {
     const Facts& f = w.facts;
-    const SpiGoals g = SpiGoals::of(f.plan.needs[need]);
+    const SpiGoals& g = goalsOf<SpiGoals>(f.plan.needs[need]);
     const Word name = w.names.need(need), NAME = w.names.NEED(need);
     const Frequency sck = clockOf(f, need, g);
     if (g.controller) {
@@ -65,7 +65,7 @@ void declareSpi(Writer& w, NeedIndex need)
 void defineSpi(Writer& w, NeedIndex need)
 {
     const Facts& f = w.facts;
-    const SpiGoals g = SpiGoals::of(f.plan.needs[need]);
+    const SpiGoals& g = goalsOf<SpiGoals>(f.plan.needs[need]);
     const InstanceIndex instance = f.bindings.needs[need].instance;
     const Word name = w.names.need(need), NAME = w.names.NEED(need);
     const auto bit = [&](const char* role) { return roleMacro(f, w.names, instance, role); };

@@ -97,7 +97,7 @@ Kind spiKind()
     kind.brief = [](const Need& need) { return goalText(need, "rate"); };
     room.tuning.solve = solveSpi;
     room.tuning.streams = [](const Device&, InstanceIndex, const Need& need) {
-        const int bits = SpiGoals::of(need).bits, bytes = bits > 16 ? 4 : bits > 8 ? 2 : 1;
+        const int bits = goalsOf<SpiGoals>(need).bits, bytes = bits > 16 ? 4 : bits > 8 ? 2 : 1;
         return std::vector<StreamSpec>{{"RX", "data", true, bytes, "receive"}, {"TX", "data", false, bytes, "send"}};
     };
     room.source = {declareSpi, defineSpi, {"transfer", "offer", "receive", "sck_millihertz", "word_us"}};

@@ -48,7 +48,7 @@ std::vector<Divider> dividersFor(const TuningContext& c, const Frequency& wanted
         out.push_back(d);
     }
     // More samples a bit tolerate more, so fewer of them must be worth it. Where the other end is given the clock, the rate alone counts.
-    if (UartGoals::of(c.need).line == UartGoals::Line::Synchronous)
+    if (goalsOf<UartGoals>(c.need).line == UartGoals::Line::Synchronous)
         std::stable_sort(out.begin(), out.end(), [](const Divider& a, const Divider& b) { return a.error.value.abs() < b.error.value.abs(); });
     else
         std::stable_sort(out.begin(), out.end(), [](const Divider& a, const Divider& b) { return a.margin() > b.margin(); });
@@ -153,7 +153,7 @@ Accuracy uartAccuracy(const TuningContext& c)
     Accuracy out;
     out.given = c.kernel().tolerance.worst();
     out.inGoals = true;
-    const UartGoals g = UartGoals::of(c.need);
+    const UartGoals& g = goalsOf<UartGoals>(c.need);
     const std::vector<Divider> ways = dividersFor(c, g.baud, g.frame);
     if (ways.empty())
         return out;
@@ -169,7 +169,7 @@ Accuracy uartAccuracy(const TuningContext& c)
 Setting solveUart(const TuningContext& c)
 {
     Setting out;
-    const UartGoals g = UartGoals::of(c.need);
+    const UartGoals& g = goalsOf<UartGoals>(c.need);
     const Frequency wanted = g.baud;
     const Frame& frame = g.frame;
     const Ppm peer = g.peer;

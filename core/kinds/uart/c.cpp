@@ -26,7 +26,7 @@ void declareUart(Writer& w, NeedIndex need)
     const std::int64_t unit = dividerUnit(f.device, w.facts.bindings.needs[need].instance);
     // From the C constant, which is rounded down where the rate is no whole number: the assert must hold with that.
     const Rational baud = Rational(f.rates.clocks[size_t(kernel)].rate.value.floor()) * unit / (Rational(samples) * divider);
-    const UartGoals g = UartGoals::of(f.plan.needs[need]);
+    const UartGoals& g = goalsOf<UartGoals>(f.plan.needs[need]);
     const Word kernelHz = rateMacro(f, w.names, kernel);
     w.comment(fmt::format("Asked for {}, achieved {} ({}).", formatBaud(g.baud), formatBaud(Frequency(baud)), format(errorOf(Frequency(baud), g.baud), true)));
     w.linef("#define {}_BAUD {}u", NAME, baud.round());
@@ -66,7 +66,7 @@ void defineUart(Writer& w, NeedIndex need)
 {
     const Facts& f = w.facts;
     const Setting& setting = f.settings[need];
-    const UartGoals g = UartGoals::of(f.plan.needs[need]);
+    const UartGoals& g = goalsOf<UartGoals>(f.plan.needs[need]);
     const InstanceIndex instance = w.facts.bindings.needs[need].instance;
     const Word name = w.names.need(need);
     const auto bit = [&](const char* role) { return roleMacro(f, w.names, instance, role); };

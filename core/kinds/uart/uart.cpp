@@ -146,7 +146,7 @@ Kind uartKind()
     kind.instanceSignals = {{"TX", "Transmit."}, {"RX", "Receive."}, {"RTS", "Request to send."}, {"CTS", "Clear to send."}, {"CK", "Clock of a synchronous line."}};
     kind.instanceRequests = {{"RX", "A byte has come."}, {"TX", "There is room for a byte."}};
     room.tuning = {solveUart, uartAccuracy, [](PadSetup& setup, const Device&, const Need& need, const SignalSpec& signal) {
-                       const bool oneWire = UartGoals::of(need).line == UartGoals::Line::OneWire;
+                       const bool oneWire = goalsOf<UartGoals>(need).line == UartGoals::Line::OneWire;
                        if (signal.direction != SignalSpec::Direction::In && !oneWire)
                            return;
                        setup.openDrain = oneWire;

@@ -11,10 +11,21 @@ namespace bindrel {
 
 namespace {
 
+struct UsbGoals {
+    bool full = true; ///< speed
+    Expected<std::vector<UsbEndpoint>> endpoints;
+
+    static UsbGoals of(const Need& need)
+    {
+        const bool full = goalIs(need, "speed", "full");
+        return {full, parseUsbEndpoints(goalName(need, "endpoints"), full, int(goalNumber(need, "control")))};
+    }
+};
+
 /// USB 2.0, 7.1.11: 0.25 % at full speed, 1.5 % at low speed.
 Accuracy usbAccuracy(const TuningContext& c)
 {
-    const bool full = goalIs(c.need, "speed", "full");
+    const bool full = goalsOf<UsbGoals>(c.need).full;
     const Frequency wanted = megahertz(48);
     Accuracy out;
     out.rate = wanted;
@@ -30,11 +41,10 @@ bool isSerialPort(const Need& need) { return goalIs(need, "class", "serial port"
 /// The endpoints that a need states, laid out where it is known how; none when they cannot be read.
 std::vector<UsbEndpoint> endpointsOf(const Need& need, int step = 8)
 {
-    Expected<std::vector<UsbEndpoint>> endpoints = parseUsbEndpoints(goalName(need, "endpoints"), goalIs(need, "speed", "full"), int(goalNumber(need, "control")));
-    if (!endpoints)
-        return {};
-    layEndpoints(*endpoints, step);
-    return *endpoints;
+    const Expected<std::vector<UsbEndpoint>>& stated = goalsOf<UsbGoals>(need).endpoints;
+    std::vector<UsbEndpoint> out = stated ? *stated : std::vector<UsbEndpoint>();
+    layEndpoints(out, step);
+    return out;
 }
 
 const UsbEndpoint* firstOf(const std::vector<UsbEndpoint>& endpoints, UsbEndpoint::Type type, bool in)
@@ -51,7 +61,7 @@ std::string serialPortTrouble(const std::vector<UsbEndpoint>& endpoints)
 
 /// Endpoints as the registers have them, and their places in the packet memory. They are set by a function, since each reset of the bus takes
 /// them back.
-void solveEndpoints(const TuningContext& c, bool full, Setting& out)
+void solveEndpoints(const TuningContext& c, Setting& out)
 {
     const std::string text = goalName(c.need, "endpoints"), &name = c.device.instances[size_t(c.bound.instance)].name;
     const std::int64_t numbers = c.device.ability(c.bound.instance, "endpoints", 0), memory = c.device.ability(c.bound.instance, "packet_bytes", 0);
@@ -61,23 +71,24 @@ void solveEndpoints(const TuningContext& c, bool full, Setting& out)
         return;
     }
     Achieved row{"endpoints", "Endpoints", text, "none", std::nullopt, false, {}, {}};
-    Expected<std::vector<UsbEndpoint>> endpoints = parseUsbEndpoints(text, full, int(goalNumber(c.need, "control")));
+    const Expected<std::vector<UsbEndpoint>>& stated = goalsOf<UsbGoals>(c.need).endpoints;
     const auto fails = [&](std::string trouble) {
         row.trouble = std::move(trouble);
         out.achieved.push_back(row);
     };
-    if (!endpoints)
-        return fails(endpoints.problem().message);
+    if (!stated)
+        return fails(stated.problem().message);
     if (!c.has("endpoint_type0") || (!c.has("endpoint_size0") && !c.has("endpoint_in_size0")))
         return fails(fmt::format("the device's file does not tell where {} holds its endpoints. Set them in your driver.", name));
-    const int taken = layEndpoints(*endpoints, int(c.device.ability(c.bound.instance, "packet_step", 8)));
+    std::vector<UsbEndpoint> endpoints = *stated;
+    const int taken = layEndpoints(endpoints, int(c.device.ability(c.bound.instance, "packet_step", 8)));
     if (memory > 0 && taken > memory)
         return fails(fmt::format("they take {} bytes of packet memory, and {} has {}. Ask for fewer or smaller ones.", taken, name, memory));
-    for (const UsbEndpoint& one : *endpoints) {
+    for (const UsbEndpoint& one : endpoints) {
         const std::string n = std::to_string(one.number), way = one.in ? "in" : "out";
         if (!c.has("endpoint_type" + n))
             return fails(fmt::format("{} has no endpoint {}.", name, one.number));
-        for (const UsbEndpoint& other : *endpoints)
+        for (const UsbEndpoint& other : endpoints)
             if (other.number == one.number && (other.type != one.type || (c.has("endpoint_size" + n) && other.bytes != one.bytes)))
                 return fails(fmt::format("{} has one {} for both directions of endpoint {}. Give one of them another number.", name, other.type != one.type ? "type" : "size", one.number));
         const auto use = [&](const std::string& role, std::int64_t value) {
@@ -91,7 +102,7 @@ void solveEndpoints(const TuningContext& c, bool full, Setting& out)
         use("endpoint_" + way + n, 1);
     }
     row.ok = true;
-    row.achieved = fmt::format("{} and the control one", counted(long(endpoints->size()) - 2, "endpoint"));
+    row.achieved = fmt::format("{} and the control one", counted(long(endpoints.size()) - 2, "endpoint"));
     row.formula = memory > 0 ? fmt::format("{} of {} bytes of packet memory", taken, memory) : fmt::format("{} bytes of packet memory", taken);
     out.achieved.push_back(row);
 }
@@ -146,7 +157,7 @@ void writeDescriptor(Writer& w, const Word& name, WordLiteral ending, const std:
 Setting solveUsb(const TuningContext& c)
 {
     Setting out;
-    const bool full = goalIs(c.need, "speed", "full");
+    const bool full = goalsOf<UsbGoals>(c.need).full;
     const std::string& name = c.device.instances[size_t(c.bound.instance)].name;
     const Frequency wanted = megahertz(48);
     // How accurate it must be is asked of its accuracy, with the clock's tolerance.
@@ -161,7 +172,7 @@ Setting solveUsb(const TuningContext& c)
         out.roles.push_back({"sensing", sensing, "sensing"});
     else if (sensing)
         out.achieved.push_back({"sensing", "Supply sensing", "pad", "none", std::nullopt, false, {}, fmt::format("{} does not sense the supply. Take an input of its own for it.", name)});
-    solveEndpoints(c, full, out);
+    solveEndpoints(c, out);
     if (isSerialPort(c.need)) {
         const std::string trouble = serialPortTrouble(endpointsOf(c.need));
         const bool named = goalNumber(c.need, "vendor") > 0;

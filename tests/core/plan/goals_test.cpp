@@ -75,14 +75,40 @@ private Q_SLOTS:
         QVERIFY_THROWS_EXCEPTION(std::logic_error, goalIs(need("uart"), "line", "RS485"));
     }
 
+    void theStructOfAKindIsMadeOnce()
+    {
+        struct Frame {
+            std::int64_t bits = 0;
+            static Frame of(const Need& need) { return {goalNumber(need, "control")}; }
+        };
+        Need one = need("usb", {{"control", "16"}});
+        const Frame& read = goalsOf<Frame>(one);
+        QCOMPARE(read.bits, std::int64_t(16));
+        QVERIFY(&goalsOf<Frame>(one) == &read);
+        // A copy shares what was read, until it says something else.
+        Need two = one;
+        QVERIFY(&goalsOf<Frame>(two) == &read);
+        two.goals.state("control", "32");
+        QVERIFY(goalsOf<Frame>(two).bits == 32 && read.bits == 16);
+        // A second struct for the kind would be made again and again.
+        struct Other {
+            static Other of(const Need&) { return {}; }
+        };
+        QVERIFY_THROWS_EXCEPTION(std::bad_cast, goalsOf<Other>(one));
+    }
+
     void severalThreadsMayAskAtOnce()
     {
+        struct Line {
+            bool own = false;
+            static Line of(const Need& need) { return {goalIs(need, "line", "RS-485")}; }
+        };
         for (int round = 0; round < 50; ++round) {
             const Need asked = need("uart", {{"baud", "460.8k"}, {"line", "RS-485"}});
             std::vector<std::thread> threads;
             std::atomic<int> right = 0;
             for (int t = 0; t < 4; ++t)
-                threads.emplace_back([&] { right += goalRate(asked, "baud").value == Rational(460'800) && goalIs(asked, "line", "RS-485"); });
+                threads.emplace_back([&] { right += goalsOf<Line>(asked).own && goalRate(asked, "baud").value == Rational(460'800) && goalIs(asked, "line", "RS-485"); });
             for (std::thread& thread : threads)
                 thread.join();
             QCOMPARE(right.load(), 4);
