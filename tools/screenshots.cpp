@@ -26,7 +26,6 @@
 #include <QPushButton>
 #include <QLineEdit>
 #include <QStandardPaths>
-#include <QTableWidget>
 #include <QTemporaryDir>
 #include <QThread>
 
@@ -89,8 +88,8 @@ const std::vector<Scene>& scenes()
              select(w, Place::Kind::Signal, "uplink", "cts");
              w.view().showOptions(true);
              waitFor([&w] { // until each option has its price
-                 const std::vector<Option>& all = w.options()->options();
-                 return !all.empty() && std::none_of(all.begin(), all.end(), [](const Option& option) { return option.cost == Option::Cost::Contends; });
+                 const std::vector<Option>& found = w.options()->options();
+                 return !found.empty() && std::none_of(found.begin(), found.end(), [](const Option& option) { return option.cost == Option::Cost::Contends; });
              });
          }},
         {"wiring-contention", [](MainWindow& w) {

@@ -1,10 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/start/chip_catalogue.h"
 
+#include "app/start/chip_model.h"
 #include "app/theme/theme.h"
 #include "app/widgets/panel.h"
 #include "core/base/text.h"
-#include "core/device/digest.h"
 #include "core/plan/kind.h"
 #include "core/quantity/format.h"
 #include "core/quantity/parse.h"
@@ -18,7 +18,7 @@
 #include <QLineEdit>
 #include <QPushButton>
 #include <QSpinBox>
-#include <QTableWidget>
+#include <QTableView>
 #include <QTextBrowser>
 #include <QVBoxLayout>
 
@@ -28,22 +28,6 @@
 namespace bindrel {
 
 namespace {
-
-enum Column { Name, PackageName, Pins, Cores, Fastest, Flash, Ram, Supply, Fits, Columns };
-
-/// Numbers sort as numbers whatever unit they are shown in.
-class NumberItem : public QTableWidgetItem {
-public:
-    NumberItem(const QString& text, double value) : QTableWidgetItem(text), value_(value) { setTextAlignment(Qt::AlignRight | Qt::AlignVCenter); }
-    bool operator<(const QTableWidgetItem& other) const override
-    {
-        const auto* number = dynamic_cast<const NumberItem*>(&other);
-        return number ? value_ < number->value_ : QTableWidgetItem::operator<(other);
-    }
-
-private:
-    double value_;
-};
 
 QSpinBox* atLeast(const QString& name, const QString& unit, int most)
 {
@@ -115,9 +99,11 @@ ChipCatalogue::ChipCatalogue(Document& document, QWidget* parent) : QWidget(pare
     third->addWidget(note_, 1);
     column->addLayout(third);
 
-    table_ = new QTableWidget(0, Columns);
+    chips_ = new ChipModel(this);
+    shown_ = new ChipFilter(*chips_, this);
+    table_ = new QTableView;
+    table_->setModel(shown_);
     table_->setAccessibleName("Chips");
-    table_->setHorizontalHeaderLabels({"Chip", "Package", "Pins", "Core", "CPU", "Flash", "RAM", "Supply", "Open plan"});
     table_->setSelectionBehavior(QAbstractItemView::SelectRows);
     table_->setSelectionMode(QAbstractItemView::ExtendedSelection);
     table_->setEditTriggers(QAbstractItemView::NoEditTriggers);
@@ -126,7 +112,6 @@ ChipCatalogue::ChipCatalogue(Document& document, QWidget* parent) : QWidget(pare
     table_->verticalHeader()->hide();
     table_->verticalHeader()->setDefaultSectionSize(22);
     table_->horizontalHeader()->setHighlightSections(false);
-    table_->horizontalHeader()->setDefaultAlignment(Qt::AlignLeft | Qt::AlignVCenter);
     table_->horizontalHeader()->setStretchLastSection(true);
     table_->setSortingEnabled(true);
     column->addWidget(table_, 1);
@@ -144,7 +129,7 @@ ChipCatalogue::ChipCatalogue(Document& document, QWidget* parent) : QWidget(pare
     column->addLayout(buttons);
     const auto chosen = [this]() -> QString {
         const std::vector<int> chips = selectedChips();
-        return chips.empty() ? QString() : QString::fromStdString(devices_[size_t(chips.front())]->name);
+        return chips.empty() ? QString() : QString::fromStdString(chips_->device(chips.front()).name);
     };
     connect(fresh, &QPushButton::clicked, this, [this, chosen] {
         if (const QString chip = chosen(); !chip.isEmpty())
@@ -154,7 +139,7 @@ ChipCatalogue::ChipCatalogue(Document& document, QWidget* parent) : QWidget(pare
         if (const QString chip = chosen(); !chip.isEmpty())
             Q_EMIT moveWanted(chip);
     });
-    connect(table_, &QTableWidget::itemSelectionChanged, this, [this, fresh, move] {
+    connect(table_->selectionModel(), &QItemSelectionModel::selectionChanged, this, [this, fresh, move] {
         const bool one = selectedChips().size() == 1;
         fresh->setEnabled(one);
         move->setEnabled(one && document_.isOpen());
@@ -174,45 +159,20 @@ ChipCatalogue::ChipCatalogue(Document& document, QWidget* parent) : QWidget(pare
 
 void ChipCatalogue::refresh()
 {
-    if (devices_.empty()) {
-        devices_ = document_.library().devices();
-        fill();
+    if (chips_->rowCount() == 0) {
+        chips_->setChips(document_.library().devices());
+        table_->sortByColumn(ChipModel::Name, Qt::AscendingOrder);
+        table_->resizeColumnsToContents();
+        table_->setColumnWidth(ChipModel::Cores, std::min(table_->columnWidth(ChipModel::Cores), 104));
     }
     mustFit_->setEnabled(document_.isOpen());
     if (!document_.isOpen())
         mustFit_->setChecked(false);
     if (fitsOf_ && (!document_.isOpen() || fitsOf_ != document_.sharedSnapshot())) {
-        fits_.clear();
+        chips_->setFits({});
         fitsOf_.reset();
     }
     place();
-}
-
-void ChipCatalogue::fill()
-{
-    table_->setSortingEnabled(false);
-    table_->setRowCount(int(devices_.size()));
-    for (int row = 0; row < int(devices_.size()); ++row) {
-        const Device& device = *devices_[size_t(row)];
-        const DeviceDigest figures = digest(device);
-        auto* name = new QTableWidgetItem(QString::fromStdString(device.name));
-        name->setData(Qt::UserRole, row);
-        name->setFont(Theme::get().text(12, true));
-        table_->setItem(row, Name, name);
-        table_->setItem(row, PackageName, new QTableWidgetItem(QString("%1 %2").arg(QString::fromStdString(device.package.name), nameOf(device.package.kind))));
-        table_->setItem(row, Pins, new NumberItem(QString::number(figures.pins), figures.pins));
-        table_->setItem(row, Cores, new QTableWidgetItem(QString::fromStdString(figures.cores)));
-        table_->item(row, Cores)->setToolTip(QString::fromStdString(figures.cores));
-        table_->setItem(row, Fastest, new NumberItem(typeset(format(figures.fastest)), figures.fastest.toDouble()));
-        table_->setItem(row, Flash, new NumberItem(QString("%1 KiB").arg(figures.flashBytes / 1024), figures.flashBytes));
-        table_->setItem(row, Ram, new NumberItem(QString("%1 KiB").arg(figures.ramBytes / 1024), figures.ramBytes));
-        table_->setItem(row, Supply, new NumberItem(typeset(format(device.supplyMin).substr(0, format(device.supplyMin).find(' ')) + "\u2013" + format(device.supplyMax)), device.supplyMin.toDouble()));
-        table_->setItem(row, Fits, new QTableWidgetItem);
-    }
-    table_->setSortingEnabled(true);
-    table_->sortByColumn(Name, Qt::AscendingOrder);
-    table_->resizeColumnsToContents();
-    table_->setColumnWidth(Cores, std::min(table_->columnWidth(Cores), 104));
 }
 
 void ChipCatalogue::filter()
@@ -222,56 +182,39 @@ void ChipCatalogue::filter()
     restyle(supply_, supplyText.empty() || supply ? QString() : QString("color: %1").arg(Theme::get().error.name()));
     supply_->setToolTip(supplyText.empty() || supply ? QString() : QString::fromStdString(supply.problem().message));
     const QStringList words = text_->text().split(' ', Qt::SkipEmptyParts);
-    for (int row = 0; row < table_->rowCount(); ++row) {
-        const Device& device = *devices_[size_t(table_->item(row, Name)->data(Qt::UserRole).toInt())];
-        const DeviceDigest figures = digest(device);
+    shown_->setAccepted([this, supply, words](int row) {
+        const Device& device = chips_->device(row);
+        const DeviceDigest& figures = chips_->figures(row);
         const QString all = QString::fromStdString(device.name + " " + device.family + " " + device.about + " " + device.package.name + " " + figures.cores);
         const auto count = figures.instances.find(kind_->currentData().toString().toStdString());
-        const auto fit = fits_.find(device.name);
-        const bool shown = std::all_of(words.begin(), words.end(), [&all](const QString& word) { return all.contains(word, Qt::CaseInsensitive); }) &&
-                           (package_->currentIndex() == 0 || package_->currentText() == nameOf(device.package.kind)) && (pins_->value() == 0 || figures.pins <= pins_->value()) &&
-                           figures.flashBytes >= std::uint64_t(flash_->value()) * 1024 && figures.ramBytes >= std::uint64_t(ram_->value()) * 1024 &&
-                           figures.fastest.value >= Rational(rate_->value()) * Rational(1'000'000) &&
-                           (!supply || (*supply >= device.supplyMin && *supply <= device.supplyMax)) &&
-                           (kindCount_->value() == 0 || (count != figures.instances.end() && count->second >= kindCount_->value())) &&
-                           (!mustFit_->isChecked() || (fit != fits_.end() && fit->second.fits));
-        table_->setRowHidden(row, !shown);
-    }
+        return std::all_of(words.begin(), words.end(), [&all](const QString& word) { return all.contains(word, Qt::CaseInsensitive); }) &&
+               (package_->currentIndex() == 0 || package_->currentText() == nameOf(device.package.kind)) && (pins_->value() == 0 || figures.pins <= pins_->value()) &&
+               figures.flashBytes >= std::uint64_t(flash_->value()) * 1024 && figures.ramBytes >= std::uint64_t(ram_->value()) * 1024 &&
+               figures.fastest.value >= Rational(rate_->value()) * Rational(1'000'000) && (!supply || (*supply >= device.supplyMin && *supply <= device.supplyMax)) &&
+               (kindCount_->value() == 0 || (count != figures.instances.end() && count->second >= kindCount_->value())) && (!mustFit_->isChecked() || chips_->fits(row));
+    });
     compare();
 }
 
 void ChipCatalogue::place()
 {
-    const auto say = [this] {
-        for (int row = 0; row < table_->rowCount(); ++row) {
-            const auto fit = fits_.find(table_->item(row, Name)->text().toStdString());
-            QString text;
-            if (fit != fits_.end() && fit->second.fits)
-                text = fit->second.cost.moved == 0 ? QString("fits as it is") : QString("fits, %1 %2").arg(fit->second.cost.moved).arg(fit->second.cost.moved == 1 ? "need moves" : "needs move");
-            else if (fit != fits_.end())
-                text = QString::fromStdString(fit->second.why);
-            table_->item(row, Fits)->setText(text);
-            table_->item(row, Fits)->setToolTip(text);
-        }
-        filter();
-    };
     if (!document_.isOpen() || fitsOf_ || !mustFit_->isChecked()) {
-        say();
+        filter();
         return;
     }
     background_.run<std::map<std::string, Fit>>(
         "Placing the needs on every chip",
-        [s = document_.sharedSnapshot(), devices = devices_](const Background::Stopped& stopped) {
+        [s = document_.sharedSnapshot(), devices = document_.library().devices()](const Background::Stopped& stopped) {
             std::map<std::string, Fit> out;
             for (const auto& device : devices)
                 if (!stopped())
                     out[device->name] = fitOn(*device, *s->board, s->plan, stopped);
             return out;
         },
-        [this, say, s = document_.sharedSnapshot()](std::map<std::string, Fit> fits) {
-            fits_ = std::move(fits);
+        [this, s = document_.sharedSnapshot()](std::map<std::string, Fit> fits) {
+            chips_->setFits(std::move(fits));
             fitsOf_ = s;
-            say();
+            filter();
         });
 }
 
@@ -279,17 +222,15 @@ std::vector<int> ChipCatalogue::selectedChips() const
 {
     std::vector<int> out;
     for (const QModelIndex& index : table_->selectionModel()->selectedRows())
-        if (!table_->isRowHidden(index.row()))
-            out.push_back(table_->item(index.row(), Name)->data(Qt::UserRole).toInt());
+        out.push_back(shown_->mapToSource(index).row());
     return out;
 }
 
 QStringList ChipCatalogue::shownChips() const
 {
     QStringList out;
-    for (int row = 0; row < table_->rowCount(); ++row)
-        if (!table_->isRowHidden(row))
-            out << table_->item(row, Name)->text();
+    for (int row = 0; row < shown_->rowCount(); ++row)
+        out << shown_->index(row, ChipModel::Name).data().toString();
     return out;
 }
 
@@ -311,7 +252,7 @@ void ChipCatalogue::compare()
     const auto each = [&](auto value) {
         QStringList out;
         for (const int chip : chips)
-            out << typeset(value(*devices_[size_t(chip)], digest(*devices_[size_t(chip)])));
+            out << typeset(value(chips_->device(chip), chips_->figures(chip)));
         return out;
     };
     add("", each([](const Device& d, const DeviceDigest&) { return d.name; }));

@@ -12,10 +12,13 @@ class QComboBox;
 class QLabel;
 class QLineEdit;
 class QSpinBox;
-class QTableWidget;
+class QTableView;
 class QTextBrowser;
 
 namespace bindrel {
+
+class ChipFilter;
+class ChipModel;
 
 /// The chips of the library: filtered by what a job asks for, those that the open plan's needs really fit on (each is placed),
 /// and two of them side by side.
@@ -25,7 +28,7 @@ public:
     explicit ChipCatalogue(Document& document, QWidget* parent = nullptr);
 
     void refresh();
-    QTableWidget* table() const { return table_; }
+    QTableView* table() const { return table_; }
     QString comparison() const;
     /// Names of the chips that the filter leaves.
     QStringList shownChips() const;
@@ -45,16 +48,15 @@ Q_SIGNALS:
     void moveWanted(const QString& device); ///< the open plan to it
 
 private:
-    void fill();
     void filter();
     void place();
     void compare();
-    std::vector<int> selectedChips() const;
+    std::vector<int> selectedChips() const; ///< rows of chips_
 
     Document& document_;
-    std::vector<std::shared_ptr<const Device>> devices_;
-    std::map<std::string, Fit> fits_; ///< by device, for the plan as it is
-    std::shared_ptr<const Snapshot> fitsOf_;
+    ChipModel* chips_ = nullptr;
+    ChipFilter* shown_ = nullptr;
+    std::shared_ptr<const Snapshot> fitsOf_; ///< the plan whose fits the chips tell; null: none
     QLineEdit* text_ = nullptr;
     QComboBox* package_ = nullptr;
     QSpinBox* pins_ = nullptr;
@@ -66,7 +68,7 @@ private:
     QSpinBox* kindCount_ = nullptr;
     QCheckBox* mustFit_ = nullptr;
     QLabel* note_ = nullptr;
-    QTableWidget* table_ = nullptr;
+    QTableView* table_ = nullptr;
     QTextBrowser* detail_ = nullptr;
     Background background_;
 };

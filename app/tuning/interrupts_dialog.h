@@ -1,16 +1,17 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "core/interchange/interrupt_sheet.h"
-
 #include <QDialog>
 
+#include <string>
+
 class QLabel;
-class QTableWidget;
+class QTableView;
 
 namespace bindrel {
 
 class Document;
+class NeedTableModel;
 
 /// What interrupts and what DMA moves, over all needs: numbers, priorities, handlers, load; channels, requests, directions. A priority is
 /// typed in its cell. Enter on a row takes one to the goals of its need.
@@ -18,22 +19,21 @@ class InterruptsDialog : public QDialog {
     Q_OBJECT
 public:
     explicit InterruptsDialog(Document& document, QWidget* parent = nullptr);
-    QTableWidget* interrupts() const { return interrupts_; }
-    QTableWidget* channels() const { return channels_; }
+    QTableView* interrupts() const { return interrupts_; }
+    QTableView* channels() const { return channels_; }
     /// Of the row that was chosen; empty: none.
     const std::string& chosen() const { return chosen_; }
 
 private:
     void refill();
-    void fill(QTableWidget* table, const NeedTable& sheet);
-    void setPriority(int row, int column);
 
     Document& document_;
-    QTableWidget* interrupts_ = nullptr;
-    QTableWidget* channels_ = nullptr;
+    NeedTableModel* interruptRows_ = nullptr;
+    NeedTableModel* channelRows_ = nullptr;
+    QTableView* interrupts_ = nullptr;
+    QTableView* channels_ = nullptr;
     QLabel* none_ = nullptr; ///< says so where a table is empty
     std::string chosen_;
-    bool filling_ = false;
 };
 
 } // namespace bindrel

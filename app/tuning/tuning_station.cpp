@@ -126,13 +126,14 @@ void TuningStation::refresh()
             index = n;
     const Need& need = s.plan.needs[index];
     const Setting& setting = s.settings[index];
+    const Look look = s.lookAt(int(index));
     QString title = QString::fromStdString(need.title).toHtmlEscaped();
-    if (setting.waveform)
-        title += QString("<span style='color:%1; font-weight:400; font-size:12px'> &nbsp; %2, %3</span>").arg(t.muted.name(), QString::fromStdString(setting.waveform->title).toHtmlEscaped(), typeset(format(setting.waveform->span, 4)));
+    if (look.waveform)
+        title += QString("<span style='color:%1; font-weight:400; font-size:12px'> &nbsp; %2, %3</span>").arg(t.muted.name(), QString::fromStdString(look.waveform->title).toHtmlEscaped(), typeset(format(look.waveform->span, 4)));
     title_->setText(title);
     // A kind without timing has no picture; one that cannot be computed says why there is none.
-    const bool drawn = setting.waveform || !setting.notComputed.empty();
-    picture_->show(setting.waveform, hueOf(s, need), QString::fromStdString("Nothing to draw: " + setting.notComputed + "."));
+    const bool drawn = look.waveform || !setting.notComputed.empty();
+    picture_->show(look.waveform, hueOf(s, need), QString::fromStdString("Nothing to draw: " + setting.notComputed + "."));
     goals_->showNeed(int(index));
     bits_->showNeed(int(index));
     picture_->setVisible(drawn);
@@ -149,10 +150,10 @@ void TuningStation::refresh()
                           .arg(typeset(row.title), typeset(row.achieved).toHtmlEscaped(), typeset(row.wanted).toHtmlEscaped(), (row.ok ? t.ink : t.error).name(), t.muted.name());
     if (!checks.isEmpty())
         ways += heading("CHECKED") + checks + "</table>";
-    if (setting.otherWays.size() > 1) {
-ways += heading("WAYS CONSIDERED");
-        for (size_t i = 0; i < setting.otherWays.size(); ++i) {
-            const OtherWay& way = setting.otherWays[i];
+    if (look.otherWays.size() > 1) {
+        ways += heading("WAYS CONSIDERED");
+        for (size_t i = 0; i < look.otherWays.size(); ++i) {
+            const OtherWay& way = look.otherWays[i];
             ways += QString("<tr style='font-family:\"JetBrains Mono\"; font-size:11px; color:%4'><td style='padding-right:14px'>%1</td><td style='padding-right:14px'>%2</td><td>%3</td></tr>")
                         .arg(typeset(way.choice), typeset(way.result), typeset(way.note), (i == 0 ? t.ink : t.muted).name());
         }

@@ -66,7 +66,7 @@ private:
             bool came = true;
             for (const Step& step : f_.image.steps)
                 if (came && step.phase == wanted && (need < 0 || step.need == need))
-                    came = perform(step, need >= 0 ? int(coreOf(f_, size_t(need))) : 0);
+                    came = perform(step, need >= 0 ? coreOf(f_, size_t(need)) : CoreIndex(0));
             return came;
         };
         phase(Step::Phase::Unlock);

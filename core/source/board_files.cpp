@@ -204,7 +204,7 @@ std::vector<FieldRef> awaitedFields(const Facts& f, const Names& names)
     std::vector<Word> known;
     for (const std::vector<Step>* list : f.image.allSteps())
         for (const Step& step : *list)
-            if (step.kind == Step::Kind::Wait && (step.need >= 0 ? coreOf(f, size_t(step.need)) : 0) == names.core) {
+            if (step.kind == Step::Kind::Wait && (step.need >= 0 ? coreOf(f, size_t(step.need)) : CoreIndex(0)) == names.core) {
                 const Word name = timeoutName(f, names, step.fields.front().ref);
                 if (std::find(known.begin(), known.end(), name) != known.end())
                     continue;

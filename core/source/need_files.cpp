@@ -42,10 +42,9 @@ bool needWaits(const Facts& f, NeedIndex need)
     return std::any_of(steps.begin(), steps.end(), [](const Step* step) { return step->kind == Step::Kind::Wait; });
 }
 
-size_t coreOf(const Facts& f, NeedIndex need)
+CoreIndex coreOf(const Facts& f, NeedIndex need)
 {
-    const CoreIndex core = f.device.findCore(f.plan.needs[need].core);
-    return core < 0 ? 0 : size_t(core);
+    return f.device.ownerCore(f.plan.needs[need].core);
 }
 
 bool hasFiles(const Facts& f, const Names& names, NeedIndex need)

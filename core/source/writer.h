@@ -95,7 +95,7 @@ bool waitsForSlowSource(const Facts& facts, NeedIndex need);
 /// Whether the bring-up of a need waits for something, and so can fail.
 bool needWaits(const Facts& facts, NeedIndex need);
 /// The core that owns a need, into Device::cores.
-size_t coreOf(const Facts& facts, NeedIndex need);
+CoreIndex coreOf(const Facts& facts, NeedIndex need);
 /// Writes the functions that start one core's program, as its architecture wants it.
 void writeArmStart(Writer& w);
 void writeRiscVStart(Writer& w);

@@ -42,7 +42,8 @@ std::string missingRoles(const Device& device, InstanceIndex instance, const Kin
     return listed(missing);
 }
 
-Setting tuneNeed(const Device& device, const Plan& plan, const Bindings& bindings, const Rates& rates, NeedIndex n)
+namespace {
+Setting tuned(const Device& device, const Plan& plan, const Bindings& bindings, const Rates& rates, NeedIndex n, Look* look)
 {
     Setting setting;
     const Need& need = plan.needs[n];
@@ -65,7 +66,7 @@ Setting tuneNeed(const Device& device, const Plan& plan, const Bindings& binding
         return setting;
     }
     const ClockIndex kernel = setting.kernel;
-    setting = kind.solve({device, rates, need, bound, plan, bindings});
+    setting = kind.solve({device, rates, need, bound, plan, bindings, look});
     setting.kernel = kernel;
     setting.computed = setting.notComputed.empty();
     if (setting.computed && kind.streams)
@@ -79,6 +80,17 @@ Setting tuneNeed(const Device& device, const Plan& plan, const Bindings& binding
         }
     }
     return setting;
+}
+
+} // namespace
+
+Setting tuneNeed(const Device& device, const Plan& plan, const Bindings& bindings, const Rates& rates, NeedIndex need) { return tuned(device, plan, bindings, rates, need, nullptr); }
+
+Look lookAt(const Device& device, const Plan& plan, const Bindings& bindings, const Rates& rates, NeedIndex need)
+{
+    Look out;
+    tuned(device, plan, bindings, rates, need, &out);
+    return out;
 }
 
 std::vector<Setting> tune(const Device& device, const Plan& plan, const Bindings& bindings, const Rates& rates)

@@ -122,8 +122,6 @@ struct Setting {
     std::vector<StreamSetting> streams; ///< that the need's functions start
     /// The configuration is written by the start function, once and for all: what it starts cannot be changed or stopped.
     bool atStart = false;
-    std::optional<Waveform> waveform;
-    std::vector<OtherWay> otherWays;
     ClockIndex kernel = -1; ///< clock that times it
 
     const Achieved* goal(std::string_view id) const
@@ -150,6 +148,12 @@ struct Setting {
     }
 };
 
+/// What is made of a need's numbers only when somebody looks at it.
+struct Look {
+    std::optional<Waveform> waveform;
+    std::vector<OtherWay> otherWays;
+};
+
 /// Everything that the arithmetic of a kind may look at.
 struct TuningContext {
     const Device& device;
@@ -158,6 +162,7 @@ struct TuningContext {
     const BoundNeed& bound;
     const Plan& plan; ///< for what another need gives: a trigger
     const Bindings& bindings;
+    Look* look = nullptr; ///< filled where there is one; nobody looks at the many answers of a search
 
     const ClockState& kernel() const { return rates.clocks[size_t(device.instances[size_t(bound.instance)].kernel)]; }
     std::string kernelName() const { return device.clocks[size_t(device.instances[size_t(bound.instance)].kernel)].name; }
@@ -194,6 +199,9 @@ void addDmaRoles(Setting& setting, const TuningContext& context);
 
 /// Required roles that the block of an instance lacks for a kind, as a list in words; empty when it has them all.
 std::string missingRoles(const Device& device, InstanceIndex instance, const KindSpec& kind);
+
+/// What there is to see of a need's setting; nothing when it is not computed.
+Look lookAt(const Device& device, const Plan& plan, const Bindings& bindings, const Rates& rates, NeedIndex need);
 
 /// Settings of all needs, by index. A need without instance or running clock is not computed and says why.
 std::vector<Setting> tune(const Device& device, const Plan& plan, const Bindings& bindings, const Rates& rates);

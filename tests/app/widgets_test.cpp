@@ -135,8 +135,8 @@ private Q_SLOTS:
         const auto s = run(demo());
         WaveformView view;
         view.resize(700, 220);
-        view.show(s->settings[size_t(needIndex(s->plan, "gate-bridge"))].waveform, Qt::blue, "");
-        const double span = s->settings[size_t(needIndex(s->plan, "gate-bridge"))].waveform->span.toDouble();
+        view.show(s->lookAt(needIndex(s->plan, "gate-bridge")).waveform, Qt::blue, "");
+        const double span = s->lookAt(needIndex(s->plan, "gate-bridge")).waveform->span.toDouble();
         QCOMPARE(view.timeAt(0), 0.0);
         QCOMPARE(view.timeAt(10'000), span);
         double last = -1;
@@ -157,7 +157,7 @@ private Q_SLOTS:
     {
         // The dead time as a share of the picture's width must be its share of the period: find both edges in pixels.
         const auto s = run(with(demo(), SetGoal{"gate-bridge", "dead", "4 us"}));
-        const Waveform& wave = *s->settings[size_t(needIndex(s->plan, "gate-bridge"))].waveform;
+        const Waveform wave = *s->lookAt(needIndex(s->plan, "gate-bridge")).waveform;
         WaveformView view;
         view.resize(1000, 260);
         view.show(wave, Qt::blue, "");

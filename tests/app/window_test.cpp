@@ -27,7 +27,7 @@
 #include <QMessageBox>
 #include <QProcess>
 #include <QStandardPaths>
-#include <QTableWidget>
+#include <QTableView>
 #include <QToolButton>
 
 using namespace bindrel;
@@ -794,27 +794,30 @@ private Q_SLOTS:
         inDialog([](QWidget* modal) {
             auto* dialog = qobject_cast<InterruptsDialog*>(modal);
             QVERIFY(dialog);
-            QTableWidget* table = dialog->interrupts();
+            QTableView* table = dialog->interrupts();
+            QAbstractItemModel* model = table->model();
             int row = -1, column = -1;
-            for (int r = 0; r < table->rowCount(); ++r)
-                if (table->item(r, 4)->text() == "Uplink")
+            for (int r = 0; r < model->rowCount(); ++r)
+                if (model->index(r, 4).data().toString() == "Uplink")
                     row = r;
-            for (int c = 0; c < table->columnCount(); ++c)
-                if (table->horizontalHeaderItem(c)->text() == "Priority")
+            for (int c = 0; c < model->columnCount(); ++c)
+                if (model->headerData(c, Qt::Horizontal).toString() == "Priority")
                     column = c;
             QVERIFY(row >= 0 && column >= 0);
             QVERIFY(table->hasFocus());
-            table->setCurrentCell(row, column);
+            const QModelIndex priority = model->index(row, column);
+            table->setCurrentIndex(priority);
             QTest::keyClick(table, Qt::Key_F2);
             auto* field = table->findChild<QLineEdit*>();
             QVERIFY(field);
             QTest::keyClicks(field, "3");
             QTest::keyClick(field, Qt::Key_Return);
-            QTRY_COMPARE(table->item(row, column)->text(), QString("3"));
-            // What is no priority is not taken.
-            table->item(row, column)->setText("soon");
-            QTRY_COMPARE(table->item(row, column)->text(), QString("3"));
-            table->setCurrentCell(row, 0);
+            QTRY_COMPARE(priority.data().toString(), QString("3"));
+            QCOMPARE(table->currentIndex(), priority);
+            // What is no priority is not taken, and no other cell can be written.
+            QVERIFY(!model->setData(priority, "soon") && !model->setData(model->index(row, 4), "other"));
+            QCOMPARE(priority.data().toString(), QString("3"));
+            table->setCurrentIndex(model->index(row, 0));
             table->setFocus();
             QTest::keyClick(table, Qt::Key_Return);
         });

@@ -17,7 +17,6 @@
 #include <QSvgRenderer>
 #include <QTableView>
 #include <QTextBrowser>
-#include <QTableWidget>
 
 using namespace bindrel;
 using namespace bindrel::test;
@@ -491,12 +490,17 @@ private Q_SLOTS:
         QVERIFY(chips->mustFit()->isChecked());
         QTRY_VERIFY_WITH_TIMEOUT((chips->shownChips() == QStringList{"AL7654-B176", "AL7654-F144", "SE4332-C100", "SE4332-C64"}), 60'000);
         // Two, side by side.
-        QTableWidget* table = chips->table();
+        QTableView* table = chips->table();
         const auto click = [table](const char* chip, Qt::KeyboardModifiers modifiers) {
-            for (int row = 0; row < table->rowCount(); ++row)
-                if (table->item(row, 0)->text() == chip)
-                    QTest::mouseClick(table->viewport(), Qt::LeftButton, modifiers, table->visualItemRect(table->item(row, 0)).center());
+            for (int row = 0; row < table->model()->rowCount(); ++row)
+                if (const QModelIndex index = table->model()->index(row, 0); index.data().toString() == chip)
+                    QTest::mouseClick(table->viewport(), Qt::LeftButton, modifiers, table->visualRect(index).center());
         };
+        // Sizes are sorted as numbers: 64 KiB stand before 512.
+        table->sortByColumn(5, Qt::AscendingOrder);
+        for (int row = 1; row < table->model()->rowCount(); ++row)
+            QVERIFY(table->model()->index(row - 1, 5).data().toString().split(' ')[0].toInt() <= table->model()->index(row, 5).data().toString().split(' ')[0].toInt());
+        table->sortByColumn(0, Qt::AscendingOrder);
         click("SE4332-C64", {});
         click("AL7654-F144", Qt::ControlModifier);
         QVERIFY2(chips->comparison().contains("SE4332-C64") && chips->comparison().contains("AL7654-F144") && chips->comparison().contains("280"), qPrintable(chips->comparison()));

@@ -59,7 +59,7 @@ private Q_SLOTS:
     void indicesInHeadersHaveTypes()
     {
         static const QRegularExpression bare("\\b(?:int|size_t) (?:pad|pin|clock|need|instance|block|reg|field|core|route|domain)\\b *[=;,){]");
-        for (const QString& folder : {"core", "app", "cli"})
+        for (const char* folder : {"core", "app", "cli"})
             for (const QString& file : sourcesBelow(folder))
                 if (file.endsWith(".h"))
                     if (const auto found = bare.match(QString::fromStdString(textOf(file.toStdString()))); found.hasMatch())

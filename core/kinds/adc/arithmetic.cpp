@@ -177,8 +177,8 @@ static Setting solveOne(const TuningContext& c)
             row.trouble = fmt::format("{} ohms charge the input too slowly for {} bits. Give {} a slower clock, put a buffer in front, or ask for fewer bits.", g.ohms, bits, c.kernelName());
         out.achieved.push_back(row);
         each = Rational(sample) + c.device.ability(c.bound.instance, "conversion_cycles", 0);
-        if (sample > 0)
-            out.waveform = drawSequence(got, Duration(each / kernel), g.inputs);
+        if (c.look && sample > 0)
+            c.look->waveform = drawSequence(got, Duration(each / kernel), g.inputs);
     }
     if (g.average > 1 || c.has("average")) {
         const std::optional<std::int64_t> mean = c.has("average") ? c.encoding("average").atLeast(g.average, c.maxCode("average")) : std::nullopt;

@@ -228,7 +228,8 @@ Setting solveCan(const TuningContext& c)
     }
     if (c.has("hold"))
         out.roles.push_back({"hold", 0, "", RoleValue::When::Start, 1});
-    out.waveform = drawBit(*timing, apart);
+    if (c.look)
+        c.look->waveform = drawBit(*timing, apart);
     return out;
 }
 

@@ -175,6 +175,8 @@ Setting solveI2c(const TuningContext& c)
     if (c.has("prescaler"))
         out.roles.push_back({"prescaler", p.prescaler, "rate"});
 
+    if (!c.look)
+        return out;
     Waveform wave;
     wave.title = "two clocks of one byte";
     wave.span = cycle * 2;
@@ -191,7 +193,7 @@ Setting solveI2c(const TuningContext& c)
         data.edges.push_back({Duration(half + cycle.value * i + Rational(hold) / f), i == 1});
     wave.marks.push_back({Duration(half), Duration(half + Rational(hold) / f), 1, "hold " + format(Duration(Rational(hold) / f), 3), true});
     wave.traces = {clock, data};
-    out.waveform = wave;
+    c.look->waveform = std::move(wave);
     return out;
 }
 

@@ -73,9 +73,11 @@ Setting solveInterval(const TuningContext& c)
         out.events.push_back({"update", "update_interrupt", "updated", "tick", "Called by the interrupt at the end of each period.", Frequency(Rational(1) / time(best).value)});
     }
     out.roles.push_back({"on", 1, "", RoleValue::When::Start});
-    out.waveform = drawPeriods(time(best));
-    for (const Division& way : ways)
-        out.otherWays.push_back({fmt::format("\u00f7{}, {}", way.prescaler, way.count), format(time(way)), fmt::format("{}, in ticks of {}", format(errorOf(time(way), wanted), true), format(Duration(Rational(way.prescaler) / kernel)))});
+    if (c.look) {
+        c.look->waveform = drawPeriods(time(best));
+        for (const Division& way : ways)
+            c.look->otherWays.push_back({fmt::format("\u00f7{}, {}", way.prescaler, way.count), format(time(way)), fmt::format("{}, in ticks of {}", format(errorOf(time(way), wanted), true), format(Duration(Rational(way.prescaler) / kernel)))});
+    }
     return out;
 }
 

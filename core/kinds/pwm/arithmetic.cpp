@@ -381,11 +381,12 @@ Setting solvePwm(const TuningContext& c)
     out.roles.push_back({"on", 1, "", When::Start});
     if (c.has("outputs_enable"))
         out.roles.push_back({"outputs_enable", 1, "", When::Start});
-    for (const Way& way : ways)
-        out.otherWays.push_back({fmt::format("\u00f7{}, {}", way.prescaler, way.period), format(way.frequency), format(way.error, true) + ", " + bitsOf(way.period)});
+    for (const Way& way : c.look ? ways : std::vector<Way>())
+        c.look->otherWays.push_back({fmt::format("\u00f7{}, {}", way.prescaler, way.period), format(way.frequency), format(way.error, true) + ", " + bitsOf(way.period)});
     solveTrigger(c, g, best, out);
     solveServo(g, best, out);
-    out.waveform = draw(channels, period, g, dead, best);
+    if (c.look)
+        c.look->waveform = draw(channels, period, g, dead, best);
     return out;
 }
 

@@ -91,8 +91,8 @@ Setting solveRtc(const TuningContext& c)
     if (c.has("on"))
         out.roles.push_back({"on", 1, "", RoleValue::When::Start});
     for (const Division& way : ways)
-        if (out.otherWays.size() < 4)
-            out.otherWays.push_back({fmt::format("\u00f7{} \u00f7{}", way.prescaler, way.count), format(rate(way)), format(errorOf(rate(way), wanted), true)});
+        if (c.look && c.look->otherWays.size() < 4)
+            c.look->otherWays.push_back({fmt::format("\u00f7{} \u00f7{}", way.prescaler, way.count), format(rate(way)), format(errorOf(rate(way), wanted), true)});
     return out;
 }
 

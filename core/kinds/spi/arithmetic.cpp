@@ -131,11 +131,12 @@ Setting solveSpi(const TuningContext& c)
         if (c.has("prescaler"))
             out.roles.push_back({"prescaler", rate->prescaler, "rate"});
         out.roles.push_back({c.has("half_period") ? "half_period" : "divider", c.has("half_period") ? rate->divider / 2 : rate->divider, "rate"});
-        out.waveform = drawWord(g, rate->sck, delay);
+        if (c.look)
+            c.look->waveform = drawWord(g, rate->sck, delay);
         // The next slower ones, for whoever wonders what they would be.
         std::optional<SpiRate> way = rate;
-        for (int shown = 0; way && shown < 3; ++shown) {
-            out.otherWays.push_back({fmt::format("\u00f7{}", way->prescaler * way->divider), format(way->sck), format(errorOf(way->sck, g.most), true)});
+        for (int shown = 0; c.look && way && shown < 3; ++shown) {
+            c.look->otherWays.push_back({fmt::format("\u00f7{}", way->prescaler * way->divider), format(way->sck), format(errorOf(way->sck, g.most), true)});
             way = bestSpiRate(c, Frequency(way->sck.value * Rational(999, 1000)));
         }
     } else {
@@ -150,7 +151,8 @@ Setting solveSpi(const TuningContext& c)
                 sck.trouble = fmt::format("it can follow {} at most. Give {} a faster clock, or ask the controller for a slower SCK.", format(able), c.kernelName());
         }
         out.achieved.push_back(sck);
-        out.waveform = drawWord(g, g.most, delay);
+        if (c.look)
+            c.look->waveform = drawWord(g, g.most, delay);
     }
     out.achieved.push_back({"mode", "Mode", fmt::format("SPI mode {}", (g.idleHigh ? 2 : 0) + (g.late ? 1 : 0)),
                             fmt::format("{}, {} edge", g.idleHigh ? "high" : "low", g.late ? "2nd" : "1st"), std::nullopt, true, {}, {}});

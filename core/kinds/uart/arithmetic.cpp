@@ -254,9 +254,11 @@ Setting solveUart(const TuningContext& c)
             out.achieved.push_back({"interrupt", "Interrupt", "idle", "none", std::nullopt, false, {}, g.receives ? fmt::format("{} does not see a quiet line. Choose another port, or look at the bytes that come.", name)
                                                                                                              : "nothing is received. Ask for both directions, or for no interrupt."});
     }
-    for (const Divider& way : ways)
-        out.otherWays.push_back({fmt::format("{} samples, \u00f7{}", way.oversampling, way.divider), formatBaud(way.baud), format(way.error, true)});
-    out.waveform = drawFrame(frame, best.baud, best.oversampling);
+    if (c.look) {
+        for (const Divider& way : ways)
+            c.look->otherWays.push_back({fmt::format("{} samples, \u00f7{}", way.oversampling, way.divider), formatBaud(way.baud), format(way.error, true)});
+        c.look->waveform = drawFrame(frame, best.baud, best.oversampling);
+    }
     return out;
 }
 

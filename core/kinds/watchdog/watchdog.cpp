@@ -81,11 +81,12 @@ Setting solveWatchdog(const TuningContext& c)
         if (!open.ok)
             open.trouble = fmt::format("with a clock of {} there may be no moment at which feeding is neither too early nor too late. Ask for a shorter window, or take a more accurate clock.", format(c.kernel().tolerance));
         out.achieved.push_back(open);
-        if (open.ok)
-            out.waveform = drawWindow(from, early, late);
+        if (open.ok && c.look)
+            c.look->waveform = drawWindow(from, early, late);
     } else {
         out.achieved.push_back({"period", "Feed", "", fmt::format("at least every {}", format(early, 4)), std::nullopt, true, {}, {}, true});
-        out.waveform = drawWindow(Duration(), early, late);
+        if (c.look)
+            c.look->waveform = drawWindow(Duration(), early, late);
     }
     if (c.has("prescaler"))
         out.roles.push_back({"prescaler", best.prescaler, "period"});

@@ -139,7 +139,7 @@ private Q_SLOTS:
     void waveformIsToScale()
     {
         const auto s = run(demo());
-        const Waveform& wave = *settingOf(*s, "gate-bridge").waveform;
+        const Waveform wave = *s->lookAt(needIndex(s->plan, "gate-bridge")).waveform;
         QCOMPARE(wave.traces.size(), size_t(4));
         // Time that a trace is high over the period is its duty, less what the dead time takes.
         const auto highTime = [&](const Waveform::Trace& trace) {

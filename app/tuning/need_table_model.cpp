@@ -1,0 +1,61 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/tuning/need_table_model.h"
+
+namespace bindrel {
+
+NeedTableModel::NeedTableModel(Document& document, Sheet sheet, QObject* parent) : QAbstractTableModel(parent), document_(document), sheet_(sheet) { refresh(); }
+
+void NeedTableModel::refresh()
+{
+    if (!document_.isOpen())
+        return;
+    NeedTable fresh = sheet_(document_.snapshot());
+    // As long as its shape stays, so do the selection and the current cell of whoever shows it.
+    if (fresh.headings == table_.headings && fresh.rows.size() == table_.rows.size()) {
+        table_ = std::move(fresh);
+        if (!table_.rows.empty())
+            Q_EMIT dataChanged(index(0, 0), index(rowCount() - 1, columnCount() - 1));
+        return;
+    }
+    beginResetModel();
+    table_ = std::move(fresh);
+    endResetModel();
+}
+
+QVariant NeedTableModel::data(const QModelIndex& index, int role) const
+{
+    if (role != Qt::DisplayRole && role != Qt::EditRole)
+        return {};
+    const NeedTable::Row& row = table_.rows[size_t(index.row())];
+    const Need* need = table_.headings[size_t(index.column())] == "need" ? document_.snapshot().plan.need(row.need) : nullptr;
+    return QString::fromStdString(need ? need->title : row.cells[size_t(index.column())]);
+}
+
+QVariant NeedTableModel::headerData(int section, Qt::Orientation orientation, int role) const
+{
+    if (orientation == Qt::Horizontal && role == Qt::TextAlignmentRole)
+        return int(Qt::AlignLeft | Qt::AlignVCenter);
+    if (orientation != Qt::Horizontal || role != Qt::DisplayRole)
+        return {};
+    const QString text = QString::fromStdString(table_.headings[size_t(section)]).replace('_', ' ');
+    return text.left(1).toUpper() + text.mid(1);
+}
+
+Qt::ItemFlags NeedTableModel::flags(const QModelIndex& index) const
+{
+    const Qt::ItemFlags flags = Qt::ItemIsSelectable | Qt::ItemIsEnabled;
+    return table_.headings[size_t(index.column())] == "priority" ? flags | Qt::ItemIsEditable : flags;
+}
+
+bool NeedTableModel::setData(const QModelIndex& index, const QVariant& value, int role)
+{
+    if (role != Qt::EditRole || !flags(index).testFlag(Qt::ItemIsEditable))
+        return false;
+    const std::string need = needOf(index.row()), text = value.toString().trimmed().toStdString();
+    const Need* told = document_.snapshot().plan.need(need);
+    // What needs of a pad's edges and of DMA share is theirs: one need, one level.
+    const Change change = SetGoal{need, "priority", text.empty() ? std::nullopt : std::optional(text)};
+    return told && document_.apply(editOf("Priority of " + told->title, change));
+}
+
+} // namespace bindrel
