@@ -26,6 +26,7 @@
 #include <QPushButton>
 #include <QLineEdit>
 #include <QStandardPaths>
+#include <QTableView>
 #include <QTemporaryDir>
 #include <QThread>
 
