@@ -2,6 +2,7 @@
 // A plan as the bytes of its file.
 #include "core/base/text.h"
 #include "core/plan/plan_file.h"
+#include "core/quantity/format.h"
 
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
