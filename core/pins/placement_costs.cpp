@@ -238,6 +238,22 @@ PlacementModel::Sum PlacementModel::countSides(const std::vector<std::array<Lite
     return out;
 }
 
+/// Whether it can be placed otherwise than it is without moving.
+bool PlacementModel::canBePlacedOnItsOwn(const Participant& p) const
+{
+    const PlacementSpace::Entry& entry = space_.needs[std::size_t(p.need)];
+    if (!entry.requests.empty())
+        return true;
+    for (std::size_t s = 0; s < entry.signals.size(); ++s) {
+        if (padNow(p.need, s) < 0)
+            return true;
+        for (const PlacementSpace::Site& site : entry.sites)
+            if (!site.moves && std::count_if(site.choices[s].begin(), site.choices[s].end(), [](const PlacementSpace::Choice& choice) { return !choice.moves; }) > 1)
+                return true;
+    }
+    return false;
+}
+
 PlacementModel::Sum PlacementModel::countMoved()
 {
     Sum out;
@@ -245,8 +261,8 @@ PlacementModel::Sum PlacementModel::countMoved()
         const PlacementSpace::Entry& entry = space_.needs[std::size_t(p.need)];
         if (!p.placed || !entry.wasBound)
             continue;
-        // What is placed anew on its own pads has moved nothing; it is placed so for another DMA channel only.
-        if (p.mayStay && entry.requests.empty()) {
+        // What is placed anew on its own pads has moved nothing: for another DMA channel, for what is not bound of it yet, or by another route.
+        if (p.mayStay && !canBePlacedOnItsOwn(p)) {
             out.terms.push_back({~p.stays, 1});
             continue;
         }

@@ -134,6 +134,7 @@ private:
     bool fitsBesideOthers(const Stand& stand) const;
     void read();
     void addSides();
+    bool canBePlacedOnItsOwn(const Participant& p) const;
     Sum countMoved();
     Sum countPads();
     std::vector<Literal> movingSeats(const Participant& p, std::size_t signal) const;

@@ -264,7 +264,9 @@ Solver::Answer Solver::solve(std::span<const Literal> assumptions, long effort, 
         const long restart = conflicts_ + kRestartUnit * luby(run);
         while (conflicts_ < restart) {
             bool fine = propagate();
-            if (fine && manner_ == Manner::Guided && watcher_ && !watcher_->possible(*this, conflict_))
+            // Counting looks at what all assumptions come to, not at each on the way.
+            const bool ready = levelNow() > 0 ? assumed >= assumptions.size() : assumptions.empty();
+            if (fine && ready && manner_ == Manner::Guided && watcher_ && !watcher_->possible(*this, conflict_))
                 fine = false;
             if (!fine) {
                 if (const int level = levelOfConflict(); level <= 1 && !assumptions.empty() && levelNow() > 0) {
