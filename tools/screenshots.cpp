@@ -242,6 +242,7 @@ const std::vector<Scene>& scenes()
              }
              w.clocks()->reach()->list()->setCurrentRow(2);
              Q_EMIT w.clocks()->reach()->list()->hovered(2);
+             waitFor([&w] { return !w.clocks()->reach()->verdict().startsWith("Rehearsing"); });
          }},
         {"clocks-impossible", [](MainWindow& w) {
              open(w, "sluice-node-c-done.bindrel");

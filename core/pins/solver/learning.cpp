@@ -48,9 +48,7 @@ bool Solver::impliedByOthers(Literal falseLiteral, std::vector<int>& touched)
 bool Solver::learn()
 {
     ++conflicts_;
-    int level = 0;
-    for (const Literal literal : conflict_)
-        level = std::max(level, levelOf(literal));
+    const int level = levelOfConflict();
     if (level == 0)
         return false;
     backTo(level);
