@@ -41,10 +41,10 @@ BENCHMARK(pipelineAfterAnEdit)->Unit(benchmark::kMillisecond);
 Workpiece grown(const char* plan, const char* device, size_t count)
 {
     Workpiece work = demo(plan);
-    Expected<Device> larger = Library(BINDREL_SOURCE_DATA).device(device);
+    Expected<std::shared_ptr<const Device>> larger = Library(BINDREL_SOURCE_DATA).device(device);
     if (!larger)
         std::abort();
-    work.device = std::make_shared<const Device>(*std::move(larger));
+    work.device = *std::move(larger);
     for (size_t i = work.plan.needs.size(); i < count; ++i) {
         Need need;
         need.id = "extra-" + std::to_string(i);

@@ -25,13 +25,13 @@ static void addFit(CLI::App& app, int& exitCode)
         Table table{{"device", "package", "fits", "needs_moved", "signals_moved", "why"}, {}};
         const Library all = library();
         for (const std::string& name : all.deviceNames()) {
-            const Expected<Device> device = all.device(name);
+            const Expected<std::shared_ptr<const Device>> device = all.device(name);
             if (!device) {
                 table.rows.push_back({name, "", "no", "", "", device.problem().text()});
                 continue;
             }
-            const Fit fit = fitOn(*device, *s->board, s->plan, searchTime());
-            table.rows.push_back({device->name, device->package.name, fit.fits ? "yes" : fit.proven ? "no" : "unknown", fit.fits ? std::to_string(fit.cost.moved) : "",
+            const Fit fit = fitOn(**device, *s->board, s->plan, searchTime());
+            table.rows.push_back({(*device)->name, (*device)->package.name, fit.fits ? "yes" : fit.proven ? "no" : "unknown", fit.fits ? std::to_string(fit.cost.moved) : "",
                                   fit.fits ? std::to_string(fit.cost.pads) : "", fit.why});
         }
         table.print(options->format);

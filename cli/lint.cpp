@@ -18,7 +18,7 @@ static void addLint(CLI::App& app, int& exitCode)
         std::error_code error;
         std::vector<Problem> problems;
         const auto found = library().deviceFile(*device);
-        const Expected<Device> loaded = std::filesystem::exists(*device, error) ? loadDevice(*device, &problems) : found ? loadDevice(found->file, &problems) : library().device(*device);
+        const Expected<Device> loaded = std::filesystem::exists(*device, error) ? loadDevice(*device, &problems) : found ? loadDevice(found->file, &problems) : Expected<Device>(library().device(*device).problem());
         if (!loaded) {
             // All at once: a person mends a file in one go.
             for (size_t i = 0; i + 1 < problems.size(); ++i)

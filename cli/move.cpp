@@ -57,12 +57,12 @@ static void addMove(CLI::App& app, int& exitCode)
             exitCode = complain(board.problem());
             return;
         }
-        const Expected<Device> device = all.device(options->device.empty() ? board->device : options->device);
+        const Expected<std::shared_ptr<const Device>> device = all.device(options->device.empty() ? board->device : options->device);
         if (!device) {
             exitCode = complain(device.problem());
             return;
         }
-        const Relocation there = relocate(*device, *board, *s->board, s->plan, searchTime());
+        const Relocation there = relocate(**device, *board, *s->board, s->plan, searchTime());
         Table table{{"need", "fate", "how"}, {}};
         for (const Relocation::Item& item : there.items)
             table.rows.push_back({item.need, nameOf(item.fate), item.text});
@@ -77,7 +77,7 @@ static void addMove(CLI::App& app, int& exitCode)
             exitCode = refuse("the time that --within gives was not enough to place all needs; nothing was saved.");
             return;
         }
-        const auto next = computeSnapshot({std::make_shared<const Device>(*device), std::make_shared<const Board>(*board), there.plan, {}, {}, {}});
+        const auto next = computeSnapshot({*device, std::make_shared<const Board>(*board), there.plan, {}, {}, {}});
         if (const Outcome saved = storePlan(s, there.plan, *next); !saved)
             exitCode = complain(saved.problem());
     });

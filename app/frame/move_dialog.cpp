@@ -66,12 +66,12 @@ MoveDialog::MoveDialog(Document& document, QWidget* parent) : QDialog(parent), d
     all.push_back({Destination::Kind::Heading, "Boards with their chips", {}, {}, {}});
     for (const std::string& name : document_.library().boardNames()) {
         Expected<Board> board = document_.library().board(name);
-        const Expected<Device> device = board ? document_.library().device(board->device) : Expected<Device>(problemOf("none"));
+        const auto device = board ? document_.library().device(board->device) : Expected<std::shared_ptr<const Device>>(problemOf("none"));
         if (!device)
             continue;
         const QString detail = typeset(board->device + ", " + format(board->supply) + (board->name == s.plan.board ? ", now" : ""));
         const QString title = QString::fromStdString(board->title);
-        all.push_back({Destination::Kind::Board, title, detail, std::make_shared<const Device>(*device), std::make_shared<const Board>(*std::move(board))});
+        all.push_back({Destination::Kind::Board, title, detail, *device, std::make_shared<const Board>(*std::move(board))});
     }
     list_->setDestinations(std::move(all));
     connect(list_, &RowList::currentChanged, this, &MoveDialog::look);

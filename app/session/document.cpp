@@ -50,7 +50,7 @@ Outcome Document::newFromBoard(const std::string& name)
     Expected<Board> board = library_.board(name);
     if (!board)
         return board.problem();
-    Expected<Device> device = library_.device(board->device);
+    Expected<std::shared_ptr<const Device>> device = library_.device(board->device);
     if (!device)
         return device.problem();
     Workpiece work;
@@ -60,22 +60,22 @@ Outcome Document::newFromBoard(const std::string& name)
     work.plan = *std::move(plan);
     work.provenance = library_.provenance(board->device, name);
     work.board = std::make_shared<const Board>(*std::move(board));
-    work.device = std::make_shared<const Device>(*std::move(device));
+    work.device = *std::move(device);
     adopt(std::move(work), QString(), true);
     return {};
 }
 
 Outcome Document::newForDevice(const std::string& name)
 {
-    Expected<Device> device = library_.device(name);
+    Expected<std::shared_ptr<const Device>> device = library_.device(name);
     if (!device)
         return device.problem();
     Workpiece work;
     work.plan.name = "new-plan";
-    work.plan.device = device->name;
+    work.plan.device = (*device)->name;
     work.provenance = library_.provenance(name, {});
-    work.board = std::make_shared<const Board>(bareBoard(*device));
-    work.device = std::make_shared<const Device>(*std::move(device));
+    work.board = std::make_shared<const Board>(bareBoard(**device));
+    work.device = *std::move(device);
     adopt(std::move(work), QString(), true);
     return {};
 }
@@ -213,10 +213,10 @@ Expected<Workpiece> Document::workFor(const Plan& plan) const
     if (const auto known = devices_.find(plan.device); known != devices_.end()) {
         work.device = known->second;
     } else {
-        Expected<Device> device = nearLibrary().device(plan.device);
+        Expected<std::shared_ptr<const Device>> device = nearLibrary().device(plan.device);
         if (!device)
             return device.problem();
-        work.device = std::make_shared<const Device>(*std::move(device));
+        work.device = *std::move(device);
     }
     if (plan.board.empty()) {
         work.board = std::make_shared<const Board>(bareBoard(*work.device));

@@ -58,6 +58,12 @@ void Completion::begin(const std::vector<bool>& decided, const ClockTrial& trial
     decided_ = decided;
     others_.clear();
     ceilings_.assign(decided.size(), {});
+    bests_.resize(decided.size());
+    if (trial.range() != bestsRange_)
+        for (auto& bests : bests_)
+            bests.clear();
+    bestsRange_ = trial.range();
+    alone_.assign(decided.size(), false);
     looksAhead_ = false;
     for (size_t i = 0; i < decided.size(); ++i) {
         if (!decided[i])
@@ -67,6 +73,13 @@ void Completion::begin(const std::vector<bool>& decided, const ClockTrial& trial
             if (!decided[size_t(ceiling.to)] && (decided[i] || ahead(int(i), ceiling)))
                 ceilings_[size_t(ceiling.to)].push_back(int(i));
         }
+    }
+    const std::vector<ClockCombination>& combinations = now_.device().neverTogether;
+    for (const ClockIndex i : others_) {
+        const ClockNode& node = now_.device().clocks[i];
+        // Whether one that stands still may run depends on the whole way to it.
+        alone_[i] = (node.type == ClockNode::Type::Divide || node.type == ClockNode::Type::Multiply) && now_.clocks[i].running && trial.relative(i).empty() && ceilings_[i].empty() &&
+                    std::none_of(combinations.begin(), combinations.end(), [i](const ClockCombination& combination) { return combination.concerns(i); });
     }
 }
 
@@ -112,7 +125,7 @@ std::optional<Completion::Row> Completion::rowOf(ClockTrial& trial, ClockIndex i
             return std::nullopt;
     }
     trial.compute(i);
-    return Row{costOf(trial, index), offBy(i, trial.clocks[i].rate.toDouble()), setting};
+    return Row{costOf(trial, index), offBy(i, trial.clocks[i].rate.toDouble()), trial.clocks[i]};
 }
 
 /// How many times faster or slower than it was; 0 where it stands still before or after.
@@ -123,7 +136,7 @@ double Completion::offBy(ClockIndex clock, double rate) const
 }
 
 /// Settings from the most promising on: cheap first, then those that keep the rate nearest to what it was.
-std::vector<std::int64_t> Completion::ordered(ClockTrial& trial, ClockIndex index)
+std::vector<Completion::Row> Completion::ordered(ClockTrial& trial, ClockIndex index)
 {
     const size_t i = size_t(index);
     std::vector<Row> rows;
@@ -136,20 +149,38 @@ std::vector<std::int64_t> Completion::ordered(ClockTrial& trial, ClockIndex inde
         if (setting != now_.clocks[i].setting)
             add(setting);
     std::stable_sort(rows.begin(), rows.end(), [](const Row& a, const Row& b) { return a < b; });
-    std::vector<std::int64_t> out;
-    for (const Row& row : rows)
-        out.push_back(row.setting);
-    return out;
+    return rows;
 }
 
-/// The first of ordered(), without looking at all: what costs nothing but being set anew is not beaten by one that is further off.
-std::int64_t Completion::bestOf(ClockTrial& trial, ClockIndex index)
+std::size_t Completion::InputHash::operator()(const Input& input) const
+{
+    std::size_t hash = 0;
+    for (const Rational& number : {input.rate.value, input.tolerance.low.value, input.tolerance.high.value})
+        for (const std::int64_t half : {number.num(), number.den()})
+            hash = (hash ^ std::size_t(half)) * 0x9E3779B97F4A7C15u + (hash >> 29);
+    return hash;
+}
+
+/// The first of ordered(). What a factor alone comes to is looked for once for each rate that it gets.
+Completion::Row Completion::bestOf(ClockTrial& trial, ClockIndex index)
+{
+    if (!alone_[index])
+        return lookForBest(trial, index);
+    const TrialClock& input = trial.clocks[now_.device().clocks[index].inputs.front().node];
+    const auto [at, fresh] = bests_[index].try_emplace({input.rate, input.tolerance});
+    if (fresh)
+        at->second = lookForBest(trial, index);
+    return at->second;
+}
+
+/// Without looking at all: what costs nothing but being set anew is not beaten by one that is further off.
+Completion::Row Completion::lookForBest(ClockTrial& trial, ClockIndex index)
 {
     const size_t i = size_t(index);
     const ClockNode& node = now_.device().clocks[i];
     Row best = *rowOf(trial, index, now_.clocks[i].setting);
     if (best.cost == Cost())
-        return best.setting;
+        return best;
     std::vector<std::pair<double, std::int64_t>> rows;
     const double input = node.inputs.empty() || node.type == ClockNode::Type::Select ? 0 : trial.clocks[size_t(node.inputs.front().node)].rate.toDouble();
     for (const std::int64_t setting : nearest(trial, index)) {
@@ -181,7 +212,7 @@ std::int64_t Completion::bestOf(ClockTrial& trial, ClockIndex index)
         if (row->cost.broken == 0 && row->cost.forbidden == 0 && row->cost.outside == 0 && enough == std::numeric_limits<double>::max())
             enough = off * kAlike;
     }
-    return best.setting;
+    return best;
 }
 
 void Completion::decide(ClockTrial& trial, const std::vector<ClockIndex>& part, size_t at, Cost cost)
@@ -192,35 +223,81 @@ void Completion::decide(ClockTrial& trial, const std::vector<ClockIndex>& part, 
         best_ = cost;
         bestSettings_.clear();
         for (const int i : part)
-            bestSettings_.push_back(trial.clocks[size_t(i)].setting);
+            bestSettings_.emplace_back(i, trial.clocks[size_t(i)].setting);
         return;
     }
     const int index = part[at];
     const size_t i = size_t(index);
+    if (dependents_[i].empty() && (at == 0 || !dependents_[part[at - 1]].empty())) {
+        // Those that nothing depends on stand together behind what they depend on; what they cost at least may be too much already.
+        Cost least = cost;
+        for (std::size_t k = at; k < part.size() && dependents_[part[k]].empty(); ++k)
+            least.changed += mustChange(trial, part[k]);
+        if (least >= (best_ ? *best_ : under_))
+            return;
+    }
     trial.clocks[i].setting = now_.clocks[i].setting;
-    const auto go = [&](std::int64_t setting) {
-        trial.clocks[i].setting = setting;
-        trial.compute(i);
-        const Cost own = costOf(trial, index);
-        decide(trial, part, at + 1, {cost.broken + own.broken, cost.forbidden + own.forbidden, cost.changed + own.changed, cost.outside + own.outside, cost.decisions + own.decisions});
+    const auto go = [&](const Cost& own, const TrialClock& clock) {
+        trial.clocks[i] = clock;
+        decide(trial, part, at + 1, cost + own);
     };
     trial.compute(i);
-    if (!trial.free(i) || trial.settings(i).empty() || !touched(trial, index)) {
-        go(trial.clocks[i].setting);
-        return;
-    }
-    if (dependents_[i].empty()) {
-        go(bestOf(trial, index));
+    const bool open = trial.free(i) && !trial.settings(i).empty() && touched(trial, index);
+    if (open && dependents_[i].empty()) {
+        const Row best = bestOf(trial, index);
+        go(best.cost, best.clock);
         return;
     }
     // Staying as it is comes first where that costs nothing, and what then costs no more than all before is not beaten.
-    if (costOf(trial, index) == Cost()) {
-        go(now_.clocks[i].setting);
-        if (best_ && *best_ <= cost)
+    const Cost staying = costOf(trial, index);
+    if (!open || staying == Cost()) {
+        go(staying, TrialClock(trial.clocks[i]));
+        if (!open || (best_ && *best_ <= cost))
             return;
     }
-    for (const std::int64_t setting : ordered(trial, index))
-        go(setting);
+    for (const Row& row : ordered(trial, index))
+        go(row.cost, row.clock);
+}
+
+/// Whether a clock in use that nothing depends on surely cannot keep its rate, whatever it is set to. Its inputs have been decided.
+bool Completion::mustChange(const ClockTrial& trial, ClockIndex index) const
+{
+    const ClockNode& node = now_.device().clocks[index];
+    const double was = wasRates_[index];
+    if (!now_.clocks[index].used || !(was > 0) || node.isSource())
+        return false;
+    // Far more than floating point is wrong by, and far less than two rates of one clock ever differ.
+    const auto alike = [](double a, double b) { return std::abs(a - b) <= 1e-12 * std::abs(b); };
+    if (node.type == ClockNode::Type::Select)
+        return std::none_of(node.inputs.begin(), node.inputs.end(), [&](const ClockInput& input) { return input.node >= 0 && alike(trial.clocks[input.node].rate.toDouble(), was); });
+    if (node.type != ClockNode::Type::Divide && node.type != ClockNode::Type::Multiply)
+        return false;
+    const double input = trial.clocks[node.inputs.front().node].rate.toDouble();
+    const double factor = (node.type == ClockNode::Type::Divide ? input / was : was / input) * double(node.unit);
+    return !alike(std::round(factor), factor);
+}
+
+/// As they are decided: a clock that nothing depends on at once after the last that it depends on, so that its cost is known early.
+std::vector<ClockIndex> Completion::orderOf(const std::vector<ClockIndex>& part) const
+{
+    std::vector<int> waits(now_.size(), 0); // for so many of the part
+    for (const ClockIndex clock : part)
+        for (const ClockIndex after : dependents_[clock])
+            ++waits[std::size_t(int(after))];
+    const auto add = [&](std::vector<ClockIndex>& out, ClockIndex clock) {
+        out.push_back(clock);
+        for (const ClockIndex after : dependents_[clock])
+            if (--waits[std::size_t(int(after))] == 0 && dependents_[after].empty() && std::binary_search(part.begin(), part.end(), after))
+                out.push_back(after);
+    };
+    std::vector<ClockIndex> out;
+    for (const ClockIndex clock : part)
+        if (dependents_[clock].empty() && waits[std::size_t(int(clock))] == 0)
+            out.push_back(clock);
+    for (const ClockIndex clock : part)
+        if (!dependents_[clock].empty())
+            add(out, clock);
+    return out;
 }
 
 /// Clocks that something decided reaches, in parts that do not depend on each other.
@@ -341,7 +418,7 @@ Completion::Outcome Completion::search(ClockTrial& trial, Reach reach, const Bou
             best_.reset();
             steps_ = 0;
             under_ = under;
-            decide(trial, part, 0, {});
+            decide(trial, orderOf(part), 0, {});
             found->second = {best_, bestSettings_, under};
         }
         if (!found->second.cost || *found->second.cost >= under)
@@ -349,9 +426,9 @@ Completion::Outcome Completion::search(ClockTrial& trial, Reach reach, const Bou
         changed += found->second.cost->changed;
         if (changed > bounds.changed)
             return Outcome::TooMuch;
-        for (size_t k = 0; k < part.size(); ++k) {
-            trial.clocks[size_t(part[k])].setting = found->second.settings[k];
-            trial.compute(size_t(part[k]));
+        for (const auto& [clock, setting] : found->second.settings) {
+            trial.clocks[clock].setting = setting;
+            trial.compute(clock);
         }
         broken = broken || found->second.cost->broken > 0;
     }
@@ -361,14 +438,27 @@ Completion::Outcome Completion::search(ClockTrial& trial, Reach reach, const Bou
 bool Completion::apply(ClockTrial& trial, const Bounds& bounds)
 {
     const Outcome first = search(trial, Reach::Touched, bounds);
-    if (first == Outcome::Whole || first == Outcome::TooMuch)
-        return first == Outcome::Whole;
-    // One that was changed may have become too fast for another that nothing has touched.
-    const Outcome second = search(trial, Reach::Ceilings, bounds);
-    if (second == Outcome::Whole || !bounds.whole)
-        return second == Outcome::Whole || second == Outcome::Broken;
-    // Or the clock that it could take instead does not have a rate that would do, yet.
-    return search(trial, Reach::Inputs, bounds) == Outcome::Whole;
+    if (first == Outcome::TooMuch)
+        return false;
+    if (first != Outcome::Whole) {
+        // One that was changed may have become too fast for another that nothing has touched.
+        const Outcome second = search(trial, Reach::Ceilings, bounds);
+        if (second != Outcome::Whole && !bounds.whole)
+            return second == Outcome::Broken;
+        // Or the clock that it could take instead does not have a rate that would do, yet.
+        if (second != Outcome::Whole)
+            return search(trial, Reach::Inputs, bounds) == Outcome::Whole;
+    }
+    // What a select could take instead may, set anew, give an old rate back.
+    int changed = 0;
+    for (const ClockIndex i : others_)
+        changed += now_.clocks[i].used && trial.clocks[i].rate != now_.clocks[i].rate;
+    if (changed == 0)
+        return true;
+    const std::vector<TrialClock> kept = trial.clocks;
+    if (search(trial, Reach::Inputs, {true, changed - 1}) != Outcome::Whole)
+        trial.clocks = kept;
+    return true;
 }
 
 } // namespace bindrel

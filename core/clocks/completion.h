@@ -6,16 +6,17 @@
 #include <limits>
 #include <map>
 #include <optional>
+#include <unordered_map>
 #include <vector>
 
 namespace bindrel {
 
 /// Decides the clocks that are not on a path whose clocks have been decided, so that the fewest of those in use change their
-/// rate: a divider makes up for what its input does, a select goes where the old rate is. What nothing touches stays. A clock
-/// that nothing depends on decides for itself; those between are searched, in parts that do not depend on each other. On large trees (parts of more than 14 clocks,
-/// dividers of more than 64 settings) a select that nothing depends on finds its old rate only on what it takes now or what no search touches, and only the settings nearest to the
-/// old rate are looked at, so that one that changes fewer clocks may be missed. So it may where a clock that nothing touches would have to be set anew for that;
-/// where only that saves the limits, it is.
+/// rate: a divider makes up for what its input does, a select goes where the old rate is. What nothing touches stays, unless setting it anew
+/// lets fewer change. A clock that nothing depends on decides for itself; those between are searched, in parts that do not depend on each other.
+/// On large trees (parts of more than 14 clocks, dividers of more than 64 settings) a select that nothing depends on finds its old rate only on
+/// what it takes now or what no search touches, and only the settings nearest to the old rate are looked at, so that one that changes fewer
+/// clocks may be missed.
 class Completion {
 public:
     explicit Completion(const ClockTrial& now);
@@ -41,10 +42,11 @@ private:
         int outside = 0; ///< clocks outside their limits that did not run, but may once the decided ones do
         int decisions = 0;
         auto operator<=>(const Cost&) const = default;
+        Cost operator+(const Cost& other) const { return {broken + other.broken, forbidden + other.forbidden, changed + other.changed, outside + other.outside, decisions + other.decisions}; }
     };
     struct Answer {
         std::optional<Cost> cost; ///< empty: there is none below `under`
-        std::vector<std::int64_t> settings;
+        std::vector<std::pair<ClockIndex, std::int64_t>> settings; ///< each clock after those that it depends on
         Cost under;
     };
     bool stoodBefore(const ClockCombination& combination) const { return stoodBefore_[std::size_t(&combination - now_.device().neverTogether.data())]; }
@@ -71,13 +73,16 @@ private:
     struct Row {
         Cost cost;
         double off = 0;
-        std::int64_t setting = 0;
+        TrialClock clock; ///< as it then is
         bool operator<(const Row& other) const { return cost != other.cost ? cost < other.cost : off < other.off; }
     };
     std::optional<Row> rowOf(ClockTrial& trial, ClockIndex clock, std::int64_t setting);
     double offBy(ClockIndex clock, double rate) const;
-    std::vector<std::int64_t> ordered(ClockTrial& trial, ClockIndex clock);
-    std::int64_t bestOf(ClockTrial& trial, ClockIndex clock);
+    std::vector<Row> ordered(ClockTrial& trial, ClockIndex clock);
+    Row bestOf(ClockTrial& trial, ClockIndex clock);
+    Row lookForBest(ClockTrial& trial, ClockIndex clock);
+    bool mustChange(const ClockTrial& trial, ClockIndex clock) const;
+    std::vector<ClockIndex> orderOf(const std::vector<ClockIndex>& part) const;
     void decide(ClockTrial& trial, const std::vector<ClockIndex>& part, std::size_t at, Cost cost);
 
     const ClockTrial& now_;
@@ -92,9 +97,21 @@ private:
     bool looksAhead_ = false; ///< some clock that is not decided is measured by a later one
     std::vector<bool> strained_; ///< not decided, and leads to a clock that is too slow for a decided one
     std::map<std::vector<std::int64_t>, Answer> known_;
+    /// What a factor that nothing depends on is best set to, by clock, by what it then multiplies or divides.
+    struct Input {
+        Frequency rate;
+        Tolerance tolerance;
+        bool operator==(const Input&) const = default;
+    };
+    struct InputHash {
+        std::size_t operator()(const Input& input) const;
+    };
+    std::vector<std::unordered_map<Input, Row, InputHash>> bests_;
+    std::vector<bool> alone_; ///< by clock: its best setting depends on its input's rate alone
+    int bestsRange_ = -1;     ///< operating range that they hold in
     std::optional<Cost> best_;
     Cost under_; ///< only what costs less is looked for
-    std::vector<std::int64_t> bestSettings_;
+    std::vector<std::pair<ClockIndex, std::int64_t>> bestSettings_;
     long steps_ = 0; ///< settings looked at for one part
 };
 

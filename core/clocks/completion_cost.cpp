@@ -46,11 +46,11 @@ bool Completion::outside(const ClockTrial& trial, ClockIndex clock) const
 bool Completion::tooFastFor(const ClockTrial& trial, ClockIndex clock, int ceiling) const
 {
     const size_t i = size_t(clock);
-    const bool same = now_.clocks[i].rate == trial.clocks[i].rate;
-    if (decided_[i] ? now_.breaks(i) && same : !counts(trial, clock) || (same && now_.outside(i)) || outside(trial, clock))
-        return false;
     const std::vector<RelativeLimit>& limits = trial.relative(i);
-    return std::any_of(limits.begin(), limits.end(), [&](const RelativeLimit& limit) { return limit.to == ceiling && trial.exceeds(i, limit); });
+    if (std::none_of(limits.begin(), limits.end(), [&](const RelativeLimit& limit) { return limit.to == ceiling && trial.exceeds(i, limit); }))
+        return false;
+    const bool same = now_.clocks[i].rate == trial.clocks[i].rate;
+    return decided_[i] ? !now_.breaks(i) || !same : counts(trial, clock) && !(same && now_.outside(i)) && !outside(trial, clock);
 }
 
 /// Marks what could be changed to make a clock fast enough for a decided one that must not be faster than a part of it.

@@ -22,34 +22,38 @@ constexpr std::size_t kMostGains = 3000;
 ReachSearch::Gains ReachSearch::gainsBelow(const std::vector<ClockIndex>& chain, size_t from, size_t to) const
 {
     Gains out{{1.0}, false};
-    for (size_t at = to; at > from; --at) {
-        const size_t i = size_t(chain[at]);
-        const ClockNode& node = now_.device().clocks[i];
-        std::vector<double> factors;
-        if (node.type == ClockNode::Type::Divide || node.type == ClockNode::Type::Multiply) {
-            for (const std::int64_t setting : choicesOf(chain[at]))
-                factors.push_back(node.type == ClockNode::Type::Divide ? double(node.unit) / double(setting) : double(setting) / double(node.unit));
-            out.dense = out.dense || (now_.free(i) && now_.hasFineSteps(i));
-        } else if (node.type == ClockNode::Type::Follow && node.follows >= 0) {
-            factors = {double(node.factorWhenOne), double(node.factorElse)};
-        } else {
-            continue;
-        }
-        std::vector<double> products;
-        if (out.dense || factors.size() * out.values.size() > kMostGains) {
-            const auto [least, most] = std::minmax_element(factors.begin(), factors.end());
-            products = {*least * out.values.front(), *most * out.values.back()};
-            out.dense = true;
-        } else {
-            for (const double factor : factors)
-                for (const double value : out.values)
-                    products.push_back(factor * value);
-            std::sort(products.begin(), products.end());
-            products.erase(std::unique(products.begin(), products.end()), products.end());
-        }
-        out.values = std::move(products);
-    }
+    for (size_t at = to; at > from; --at)
+        multiply(out, chain[at]);
     return out;
+}
+
+void ReachSearch::multiply(Gains& gains, ClockIndex clock) const
+{
+    const ClockNode& node = now_.device().clocks[clock];
+    std::vector<double> factors;
+    if (node.type == ClockNode::Type::Divide || node.type == ClockNode::Type::Multiply) {
+        for (const std::int64_t setting : choicesOf(clock))
+            factors.push_back(node.type == ClockNode::Type::Divide ? double(node.unit) / double(setting) : double(setting) / double(node.unit));
+        gains.dense = gains.dense || (now_.free(clock) && now_.hasFineSteps(clock));
+    } else if (node.type == ClockNode::Type::Follow && node.follows >= 0) {
+        factors = {double(node.factorWhenOne), double(node.factorElse)};
+    } else {
+        return;
+    }
+    std::vector<double> products;
+    if (gains.dense || factors.size() * gains.values.size() > kMostGains) {
+        const auto [least, most] = std::minmax_element(factors.begin(), factors.end());
+        products = {*least * gains.values.front(), *most * gains.values.back()};
+        gains.dense = true;
+    } else {
+        products.reserve(factors.size() * gains.values.size());
+        for (const double factor : factors)
+            for (const double value : gains.values)
+                products.push_back(factor * value);
+        std::sort(products.begin(), products.end());
+        products.erase(std::unique(products.begin(), products.end()), products.end());
+    }
+    gains.values = std::move(products);
 }
 
 void ReachSearch::findGains()
@@ -63,9 +67,12 @@ void ReachSearch::findGains()
         for (int i = request_.targets[t].clock; i >= 0; i = trial_.inputOf(size_t(i)))
             chain.push_back(i);
         std::reverse(chain.begin(), chain.end());
-        for (size_t at = 0; at < chain.size(); ++at) {
+        gains_[t].resize(chain.size());
+        Gains below{{1.0}, false};
+        for (size_t at = chain.size(); at-- > 0;) {
             placeInChain_[t][size_t(chain[at])] = int(at);
-            gains_[t].push_back(gainsBelow(chain, at, chain.size() - 1));
+            gains_[t][at] = below;
+            multiply(below, chain[at]);
         }
     }
 }

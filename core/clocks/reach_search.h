@@ -80,6 +80,7 @@ private:
     void route(std::vector<ClockIndex>& open);
     void numbers();
     void findGains();
+    void multiply(Gains& gains, ClockIndex clock) const; ///< by the factors that the clock can have
     Gains gainsBelow(const std::vector<ClockIndex>& chain, std::size_t from, std::size_t to) const;
     std::vector<std::int64_t> choicesOf(ClockIndex clock) const;
     const std::vector<std::int64_t>& fineSettings(ClockIndex clock);

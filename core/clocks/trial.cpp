@@ -239,6 +239,9 @@ bool ClockTrial::exceeds(ClockIndex index, const RelativeLimit& limit) const
     const TrialClock& other = clocks[size_t(limit.to)];
     if (limit.mirrored && other.rate.value.isZero())
         return false;
+    // Far enough below, with both as far off as is usual, nothing exact need be computed.
+    if (clock.rate.toDouble() * (kAbove * kAbove) < other.rate.toDouble() * limit.max.toDouble() && usual(clock.tolerance) && usual(other.tolerance))
+        return false;
     const Frequency bound = other.rate * limit.max;
     if (clock.rate > bound)
         return true;

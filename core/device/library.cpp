@@ -3,6 +3,7 @@
 
 #include "core/base/files.h"
 #include "core/base/text.h"
+#include "core/device/device_cache.h"
 
 #include <fmt/format.h>
 
@@ -132,12 +133,12 @@ Provenance Library::provenance(std::string_view device, std::string_view board) 
     return out;
 }
 
-Expected<Device> Library::device(std::string_view name) const
+Expected<std::shared_ptr<const Device>> Library::device(std::string_view name) const
 {
     const std::optional<Found> found = deviceFile(name);
     if (!found)
         return problemOf(fmt::format("there is no device \"{}\" in the library; it has {}.{}", name, listed(deviceNames()), didYouMean(name, deviceNames())));
-    return loadDevice(found->file);
+    return cachedDevice(found->file);
 }
 
 Expected<Board> Library::board(std::string_view name) const
@@ -173,8 +174,8 @@ std::vector<std::shared_ptr<const Device>> Library::devices() const
 {
     std::vector<std::shared_ptr<const Device>> out;
     for (const std::string& name : deviceNames())
-        if (Expected<Device> loaded = device(name))
-            out.push_back(std::make_shared<const Device>(*std::move(loaded)));
+        if (Expected<std::shared_ptr<const Device>> loaded = device(name))
+            out.push_back(*std::move(loaded));
     return out;
 }
 

@@ -37,7 +37,7 @@ public:
     /// The same, with a folder that is looked into first.
     Library with(std::filesystem::path folder, Origin origin) const;
 
-    Expected<Device> device(std::string_view name) const;
+    Expected<std::shared_ptr<const Device>> device(std::string_view name) const; ///< see `cachedDevice`
     Expected<Board> board(std::string_view name) const;
     Expected<Part> part(std::string_view name) const;
     std::vector<std::string> deviceNames() const; ///< in natural order, as they are written in the files' names

@@ -2,6 +2,7 @@
 #include "core/device/load_device.h"
 
 #include "core/base/files.h"
+#include "core/base/fingerprint.h"
 #include "core/base/text.h"
 #include "core/device/device_reader.h"
 
@@ -18,16 +19,6 @@ const std::vector<std::string> kKeys{
     "ranges",      "flash_timing", "cpu_clock", "unlock",    "lines",  "routing", "limit_slack", "modes", "clocks", "blocks", "instances",
     "pads",        "pad_defaults", "package",   "absent",    "unbonded", "overrides", "exclusive", "dma", "interrupt_controller", "banks",
     "never_together", "nonvolatile", "domains", "regulator", "worlds"};
-
-/// FNV-1a over 64 bits: tells one content from another, no more.
-std::string fingerprint(std::initializer_list<const std::string*> texts)
-{
-    std::uint64_t hash = 0xCBF29CE484222325u;
-    for (const std::string* text : texts)
-        for (const char c : *text)
-            hash = (hash ^ static_cast<unsigned char>(c)) * 0x100000001B3u;
-    return fmt::format("{:016x}", hash);
-}
 
 /// Options that say what the core is; whatever else a compiler can be told (plug-ins, files, other programs) is none of a chip's business.
 const std::vector<std::string>& machineFlags()
@@ -401,36 +392,49 @@ Expected<Device> parseDevice(std::string text, std::string file, std::string fam
     return device;
 }
 
-Expected<Device> loadDevice(const std::filesystem::path& path, std::vector<Problem>* all)
+Expected<DeviceFiles> readDeviceFiles(const std::filesystem::path& path, const std::function<std::optional<std::filesystem::path>(const std::string& text)>& knownFamily)
 {
     Expected<std::string> text = readFile(path);
     if (!text)
         return text.problem();
-    // The family is named by a file beside this one; a path that leads elsewhere is not followed.
-    std::string familyText;
-    std::filesystem::path familyPath;
-    {
-        JsonDocument peek(*text, path.string());
+    DeviceFiles out{path, *std::move(text), {}, {}};
+    if (const std::optional<std::filesystem::path> known = knownFamily ? knownFamily(out.text) : std::nullopt) {
+        out.familyPath = *known;
+    } else {
+        JsonDocument peek(out.text, path.string());
         if (!peek.ok())
             return peek.problem();
-        const JsonNode family = peek.root().optionalChild("family");
-        if (family.exists()) {
+        // The family is named by a file beside this one; a path that leads elsewhere is not followed.
+        if (const JsonNode family = peek.root().optionalChild("family"); family.exists()) {
             const std::string name = family.asString();
             if (std::filesystem::path(name).filename() != name || name.empty())
                 family.fail(fmt::format("\"{}\" must be the name of a file in the same folder.", name));
             if (!peek.ok())
                 return peek.problem();
-            familyPath = path.parent_path() / name;
-            Expected<std::string> read = readFile(familyPath);
-            if (!read)
-                return read.problem();
-            familyText = *std::move(read);
+            out.familyPath = path.parent_path() / name;
         }
     }
-    Expected<Device> device = parseDevice(*std::move(text), path.string(), std::move(familyText), familyPath.string(), all);
+    if (!out.familyPath.empty()) {
+        Expected<std::string> family = readFile(out.familyPath);
+        if (!family)
+            return family.problem();
+        out.familyText = *std::move(family);
+    }
+    return out;
+}
+
+Expected<Device> parseDevice(const DeviceFiles& files, std::vector<Problem>* all)
+{
+    Expected<Device> device = parseDevice(files.text, files.path.string(), files.familyText, files.familyPath.string(), all);
     if (device)
-        device->file = path.string();
+        device->file = files.path.string();
     return device;
+}
+
+Expected<Device> loadDevice(const std::filesystem::path& path, std::vector<Problem>* all)
+{
+    const Expected<DeviceFiles> files = readDeviceFiles(path);
+    return files ? parseDevice(*files, all) : Expected<Device>(files.problem());
 }
 
 } // namespace bindrel

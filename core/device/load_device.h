@@ -7,6 +7,7 @@
 
 #include <filesystem>
 #include <functional>
+#include <optional>
 
 namespace bindrel {
 
@@ -17,6 +18,19 @@ Expected<Device> loadDevice(const std::filesystem::path& path, std::vector<Probl
 
 /// The same from texts, for tests and tools; `familyText` may be empty when the device names no family.
 Expected<Device> parseDevice(std::string text, std::string file, std::string familyText, std::string familyFile, std::vector<Problem>* all = nullptr);
+
+/// A device file and the family file beside it that it names, if any.
+struct DeviceFiles {
+    std::filesystem::path path;
+    std::string text;
+    std::filesystem::path familyPath; ///< empty without a family
+    std::string familyText;
+
+    bool operator==(const DeviceFiles&) const = default;
+};
+/// Reads both. Who has met this very text before may tell the family's path, which saves reading its structure.
+Expected<DeviceFiles> readDeviceFiles(const std::filesystem::path& path, const std::function<std::optional<std::filesystem::path>(const std::string& text)>& knownFamily = {});
+Expected<Device> parseDevice(const DeviceFiles& files, std::vector<Problem>* all = nullptr);
 
 /// Finds a part of the library by its name.
 using PartSource = std::function<Expected<Part>(std::string_view name)>;

@@ -13,7 +13,22 @@ namespace bindrel {
 
 namespace {
 
-/// "CFG{bit}.FUNC" in a block, with {bit} left in place: ports resolve it a pad at a time, as "CFG3.FUNC".
+/// The field "CTL.ON" of a block, without an encoding; no field when there is none of that name.
+Role fieldOfName(const Block& block, std::string_view dotted)
+{
+    Role role;
+    const size_t dot = dotted.find('.');
+    if (dot == std::string_view::npos)
+        return role;
+    for (size_t r = 0; r < block.registers.size(); ++r)
+        if (block.registers[r].name == dotted.substr(0, dot))
+            for (size_t f = 0; f < block.registers[r].fields.size(); ++f)
+                if (block.registers[r].fields[f].name == dotted.substr(dot + 1)) {
+                    role.reg = static_cast<int>(r);
+                    role.field = static_cast<int>(f);
+                }
+    return role;
+}
 
 /// Where a field names its values as the role does, the names say the codes: { "none": 0, "odd": 1, "even": 2 }.
 Encoding encodingOfNames(const RoleSpec& spec, const Field& field, const JsonNode& from)
@@ -39,21 +54,14 @@ Encoding encodingOfNames(const RoleSpec& spec, const Field& field, const JsonNod
 
 Role readRole(const Block& block, const std::string& dotted, const JsonNode& node)
 {
-    Role role;
-    const size_t dot = dotted.find('.');
-    const std::string regName = dotted.substr(0, dot);
-    const std::string fieldName = dot == std::string::npos ? "" : dotted.substr(dot + 1);
-    std::vector<std::string> names;
-    for (size_t r = 0; r < block.registers.size(); ++r)
-        for (size_t f = 0; f < block.registers[r].fields.size(); ++f) {
-            names.push_back(block.registers[r].name + "." + block.registers[r].fields[f].name);
-            if (block.registers[r].name == regName && block.registers[r].fields[f].name == fieldName) {
-                role.reg = static_cast<int>(r);
-                role.field = static_cast<int>(f);
-            }
-        }
-    if (role.reg < 0)
+    const Role role = fieldOfName(block, dotted);
+    if (role.reg < 0) {
+        std::vector<std::string> names;
+        for (const Register& reg : block.registers)
+            for (const Field& field : reg.fields)
+                names.push_back(reg.name + "." + field.name);
         node.fail(fmt::format("\"{}\" is not a field of this block.{}", dotted, didYouMean(dotted, names)));
+    }
     return role;
 }
 
@@ -184,16 +192,12 @@ void DeviceReader::readBitRoles(Block& block, const std::string& name, const std
         std::string named = pattern;
         for (size_t at; (at = named.find("{bit}")) != std::string::npos;)
             named.replace(at, 5, std::to_string(bit));
-        for (const Register& reg : block.registers)
-            for (const Field& field : reg.fields)
-                if (reg.name + "." + field.name == named) {
-                    Role role = readRole(block, named, node);
-                    if (role.reg < 0)
-                        return;
-                    role.encoding = encoding ? *encoding : encodingOfNames(spec, field, node);
-                    block.roles[name + std::to_string(bit)] = role;
-                    any = true;
-                }
+        Role role = fieldOfName(block, named);
+        if (role.reg < 0)
+            continue;
+        role.encoding = encoding ? *encoding : encodingOfNames(spec, block.registers[size_t(role.reg)].fields[size_t(role.field)], node);
+        block.roles[name + std::to_string(bit)] = role;
+        any = true;
     }
     if (!any)
         node.fail(fmt::format("\"{}\" is not a field of this block for any bit.", pattern));

@@ -381,19 +381,19 @@ Expected<Workpiece> parsePlan(std::string text, std::string file, const Library&
     if (!document.ok())
         return document.problem();
 
-    Expected<Device> device = library.device(plan.device);
+    Expected<std::shared_ptr<const Device>> device = library.device(plan.device);
     if (!device) {
         if (device.problem().file.empty())
             root.child("device").fail(device.problem().message);
         return document.ok() ? device.problem() : document.problem();
     }
-    Expected<Board> board = plan.board.empty() ? Expected<Board>(bareBoard(*device)) : library.board(plan.board);
+    Expected<Board> board = plan.board.empty() ? Expected<Board>(bareBoard(**device)) : library.board(plan.board);
     if (!board) {
         if (board.problem().file.empty())
             root.child("board").fail(board.problem().message);
         return document.ok() ? board.problem() : document.problem();
     }
-    work.device = std::make_shared<const Device>(*std::move(device));
+    work.device = *std::move(device);
     work.provenance = library.provenance(plan.device, plan.board);
     if (!plan.deviceRevision.empty() && plan.deviceRevision != work.device->revision)
         work.deviceChange = Workpiece::DeviceChange{plan.deviceRevision, {}};

@@ -63,19 +63,21 @@ Source makeSource(const Facts& f)
             out.prefix = names.prefix.text();
         for (SourceFile& file : program(f, names))
             out.files.push_back(std::move(file));
-        // One core's program is everything in the folder; several tell theirs apart by name.
-        std::string sources = "*.c";
-        if (f.device.cores.size() > 1) {
-            sources.clear();
-            for (std::size_t i = first; i < out.files.size(); ++i)
-                if (out.files[i].name.ends_with(".c"))
-                    sources += (sources.empty() ? "" : " ") + shellWord(out.files[i].name).text();
-        }
         const Core& facts = f.device.cores[core];
-        std::vector<std::string> options;
-        for (const std::string& option : compilerOptions(facts))
-            options.push_back(shellWord(option).text());
-        commands.push_back(fmt::format("{} {} -nostdlib -T {}.ld -o {}.elf {} -lgcc", shellWord(facts.toolPrefix + "gcc").text(), joined(options, " "), names.prefix, names.prefix, sources));
+        Source::Program built{facts.toolPrefix + "gcc", compilerOptions(facts), {}, names.prefix.text() + ".ld", names.prefix.text() + ".elf"};
+        for (std::size_t i = first; i < out.files.size(); ++i)
+            if (out.files[i].name.ends_with(".c"))
+                built.units.push_back(out.files[i].name);
+        const auto words = [](const std::vector<std::string>& texts) {
+            std::vector<std::string> quoted;
+            for (const std::string& text : texts)
+                quoted.push_back(shellWord(text).text());
+            return joined(quoted, " ");
+        };
+        // One core's program is everything in the folder; several tell theirs apart by name.
+        commands.push_back(fmt::format("{} {} -nostdlib -T {} -o {} {} -lgcc", shellWord(built.compiler).text(), words(built.options), built.linkerScript, built.output,
+                                       f.device.cores.size() > 1 ? words(built.units) : "*.c"));
+        out.programs.push_back(std::move(built));
         programs.push_back(names);
     }
     for (SourceFile& file : buildFiles(f, programs))

@@ -38,7 +38,15 @@ struct Source {
     std::string plan;   ///< the plan's name
     std::string prefix; ///< "sluice"
     std::vector<SourceFile> files;
-    /// The command of a shell that compiles and links everything, to be given in the output folder.
+    /// One core's program: what the compiler is given.
+    struct Program {
+        std::string compiler;
+        std::vector<std::string> options;
+        std::vector<std::string> units; ///< names of the files to compile
+        std::string linkerScript, output;
+    };
+    std::vector<Program> programs; ///< in the device's order of cores
+    /// The command of a shell that compiles and links all programs, to be given in the output folder.
     std::string buildCommand;
 
     const SourceFile* find(std::string_view name) const;

@@ -146,7 +146,7 @@ private Q_SLOTS:
     {
         const Library bench(std::string(BINDREL_SOURCE_ROOT) + "/tests/data/library");
         Workpiece work;
-        work.device = std::make_shared<const Device>(bench.device("RD1016-D16").value());
+        work.device = bench.device("RD1016-D16").value();
         work.board = std::make_shared<const Board>(bench.board("bench").value());
         work.plan = emptyPlan(*work.board);
         Need need;
@@ -172,7 +172,7 @@ private Q_SLOTS:
     void aBallGridIsAGrid()
     {
         Workpiece work = demo("pump-hall-a-done");
-        work.device = std::make_shared<const Device>(library().device("AL7654-B176").value());
+        work.device = shippedDevice("AL7654-B176");
         const auto s = run(work);
         QCOMPARE(s->bindings.count(BoundNeed::State::Bound), int(work.plan.needs.size()));
         const ChipLayout layout = layOut(*s);

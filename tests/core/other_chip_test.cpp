@@ -57,11 +57,11 @@ private Q_SLOTS:
 
     void itsFileIsClean()
     {
-        const Expected<Device> device = bench().device("rd1016-d16");
+        const Expected<std::shared_ptr<const Device>> device = bench().device("rd1016-d16");
         QVERIFY2(device.ok(), device.ok() ? "" : device.problem().text().c_str());
-        const auto remarks = lint(*device);
+        const auto remarks = lint(**device);
         QVERIFY2(remarks.empty(), remarks.empty() ? "" : remarks[0].text.c_str());
-        QCOMPARE(device->pads.front().portCode, 3);
+        QCOMPARE((*device)->pads.front().portCode, 3);
     }
 
     void resetIsReadFromItsRegisters()

@@ -18,6 +18,14 @@ namespace bindrel::test {
 inline std::string demoPath(const std::string& name) { return std::string(BINDREL_EXAMPLES) + "/" + name + ".bindrel"; }
 inline std::filesystem::path dataPath(const std::string& name) { return std::filesystem::path(BINDREL_SOURCE_DATA) / name; }
 inline Library library() { return Library(BINDREL_SOURCE_DATA); }
+/// A chip that ships.
+inline std::shared_ptr<const Device> shippedDevice(std::string_view name)
+{
+    const Expected<std::shared_ptr<const Device>> found = library().device(name);
+    if (!found)
+        qFatal("%s", found.problem().text().c_str());
+    return *found;
+}
 
 /// The seed of a test that draws by lot; another with BINDREL_SEED, so that a night can try what a run of all tests does not.
 inline unsigned seeded(unsigned seed) { return seed + unsigned(qEnvironmentVariableIntValue("BINDREL_SEED")) * 7919; }

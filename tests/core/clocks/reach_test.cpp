@@ -25,7 +25,7 @@ struct SmallTree {
 /// Reads the base chip once; its clocks are replaced.
 const Device& base()
 {
-    static const Device device = *library().device("se4332-c64");
+    static const Device device = *shippedDevice("se4332-c64");
     return device;
 }
 

@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/base/text.h"
 #include "core/device/device_memory.h"
 #include "core/snapshot_change.h"
 #include "tests/support/fixtures.h"
@@ -27,6 +28,31 @@ class LibraryTest : public QObject {
     }
 
 private Q_SLOTS:
+    /// What has not changed is held once; a change of either file is seen at once, and others in between push nothing wrong in front.
+    void whatIsTheSameIsReadOnce()
+    {
+        copyDevice("kept", {}, {});
+        const Library kept = library().with(path("kept"), Origin::Folder);
+        const auto first = kept.device("ms0816-a32");
+        QVERIFY(first && kept.device("MS0816-A32") && *kept.device("ms0816-a32") == *first);
+        for (const std::string& name : library().deviceNames())
+            QVERIFY(lowered((*library().device(name))->name) == lowered(name));
+        const auto again = kept.device("ms0816-a32");
+        QVERIFY(again && (*again)->revision == (*first)->revision && (*again)->file == (*first)->file);
+        // The family's file alone.
+        const std::string family = textOf(path("kept/moss.json"));
+        QVERIFY(writeFileAtomically(path("kept/moss.json"), family + "\n").ok());
+        const auto changed = kept.device("ms0816-a32");
+        QVERIFY(changed && *changed != *again && (*changed)->revision != (*first)->revision);
+        QVERIFY(writeFileAtomically(path("kept/moss.json"), "{").ok());
+        const auto broken = kept.device("ms0816-a32");
+        QVERIFY(!broken && broken.problem().file.ends_with("moss.json"));
+        std::filesystem::remove(path("kept/moss.json"));
+        QVERIFY(!kept.device("ms0816-a32"));
+        QVERIFY(writeFileAtomically(path("kept/moss.json"), family).ok());
+        QCOMPARE((*kept.device("ms0816-a32"))->revision, (*first)->revision);
+    }
+
     void theFirstPlaceWins()
     {
         copyDevice("named", R"("about": "Battery)", R"("about": "Named battery)");
@@ -35,7 +61,7 @@ private Q_SLOTS:
         const Library user = library().with(path("user"), Origin::User);
         const Library beside = user.with(path("beside"), Origin::BesidePlan);
         const Library named = user.with(path("named"), Origin::Folder).with(path("beside"), Origin::BesidePlan);
-        const auto aboutIn = [](const Library& l) { return QString::fromStdString(l.device("ms0816-a32")->about).section(' ', 0, 0); };
+        const auto aboutIn = [](const Library& l) { return QString::fromStdString((*l.device("ms0816-a32"))->about).section(' ', 0, 0); };
         QCOMPARE(aboutIn(library()), "Battery");
         QCOMPARE(aboutIn(user), "User");
         QCOMPARE(aboutIn(beside), "Beside");
@@ -93,8 +119,7 @@ private Q_SLOTS:
             const Expected<Plan> plan = planFromBoard(*board);
             QVERIFY2(plan.ok(), plan.ok() ? "" : plan.problem().message.c_str());
             // Bound from nothing, nothing is contested.
-            const Expected<Device> device = library().device(board->device);
-            QVERIFY(device.ok());
+            const std::shared_ptr<const Device> device = shippedDevice(board->device);
             const Expected<Edit> edit = bindAllOpen(*device, *board, *plan);
             QVERIFY2(edit.ok(), edit.ok() ? "" : edit.problem().message.c_str());
             const Bindings bound = bind(*device, *applied(*plan, *edit));

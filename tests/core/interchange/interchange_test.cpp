@@ -147,7 +147,7 @@ private Q_SLOTS:
 
     void netTablesComeInManyDresses()
     {
-        const Device device = *library().device("se4332-c64");
+        const Device device = *shippedDevice("se4332-c64");
         const std::vector<std::string> same{
             "4,UP_TX\n5,UP_RX\n",
             "PA2;UP_TX\r\nPA3;UP_RX\r\n",
@@ -164,7 +164,7 @@ private Q_SLOTS:
         }
         const Expected<NetTable> supplies = readNetTable("1,3V3\n4,X\n", device);
         QVERIFY(supplies && supplies->entries.size() == 1 && supplies->notes.size() == 1);
-        const Device grid = *library().device("al7654-b176");
+        const Device grid = *shippedDevice("al7654-b176");
         const std::string ball = [&] {
             for (const PackagePin& pin : grid.package.pins)
                 if (pin.pad >= 0)
@@ -176,7 +176,7 @@ private Q_SLOTS:
 
     void brokenNetTablesAreRefusedWithTheirLine()
     {
-        const Device device = *library().device("se4332-c64");
+        const Device device = *shippedDevice("se4332-c64");
         for (const auto& [text, why] : std::vector<std::pair<std::string, const char*>>{
                  {"PA2,X\nPA99,Y\n", "line 2: \"PA99\" is neither a pin of QF64 nor a pad of SE4332-C64. Did you mean"},
                  {"PA2,X\nPA2,Y\n", "line 2: PA2 is on Y here and on X in line 1."},

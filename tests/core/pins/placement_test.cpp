@@ -665,7 +665,7 @@ private Q_SLOTS:
     void plansAreTriedOnEveryChip()
     {
         // What fits, and that it stands there; what does not, and why.
-        const auto on = [](const char* device, const char* plan) { return fitOn(*library().device(device), *demo(plan).board, demo(plan).plan); };
+        const auto on = [](const char* device, const char* plan) { return fitOn(*shippedDevice(device), *demo(plan).board, demo(plan).plan); };
         for (const auto& [device, plan, fits, why] : std::vector<std::tuple<const char*, const char*, bool, const char*>>{
                  {"se4332-c64", "sluice-node-c-done", true, ""},
                  {"se4332-c100", "sluice-node-c-done", true, ""},
@@ -680,7 +680,7 @@ private Q_SLOTS:
             QVERIFY2(fit.why.find(why) != std::string::npos, fit.why.c_str());
             if (!fits)
                 continue;
-            const Expected<Device> there = library().device(device);
+            const std::shared_ptr<const Device> there = shippedDevice(device);
             const Bindings bound = bind(*there, fit.plan);
             QCOMPARE(bound.count(BoundNeed::State::Bound), int(fit.plan.needs.size()));
             if (fit.plan.device == demo(plan).plan.device)

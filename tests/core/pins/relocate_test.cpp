@@ -15,11 +15,10 @@ using namespace bindrel::test;
 class RelocateTest : public QObject {
     Q_OBJECT
 
-    static std::shared_ptr<const Device> device(const char* name) { return std::make_shared<const Device>(*library().device(name)); }
     static Relocation to(const char* name, const Workpiece& work)
     {
         const auto s = run(work);
-        return relocate(*device(name), *work.board, *s->board, work.plan);
+        return relocate(*shippedDevice(name), *work.board, *s->board, work.plan);
     }
     /// Everything that a person could have decided is in the new plan or named as lost.
     static std::string forgotten(const Workpiece& work, const Relocation& there)
@@ -112,9 +111,9 @@ private Q_SLOTS:
         const Workpiece work = demo();
         const auto s = run(work);
         const Board other = *library().board("pump-hall-a");
-        const Relocation there = relocate(*device("AL7654-F144"), other, *s->board, work.plan);
+        const Relocation there = relocate(*shippedDevice("AL7654-F144"), other, *s->board, work.plan);
         COMPARE_TEXT(there.plan.board, "pump-hall-a");
-        const Board known = boardWithPlan(other, *device("AL7654-F144"), there.plan);
+        const Board known = boardWithPlan(other, *shippedDevice("AL7654-F144"), there.plan);
         for (const Need& need : there.plan.needs)
             QVERIFY2(need.part.empty() || known.part(need.part), need.id.c_str());
         QVERIFY(known.part("uplink-modem") && known.part("uplink-modem")->facts.contains("key"));
@@ -306,8 +305,8 @@ private Q_SLOTS:
     {
         const auto s = run(demo("sluice-node-c-tangled"));
         const auto now = [] { return true; };
-        QVERIFY(relocate(*device("AL7654-F144"), *s->filedBoard, *s->board, s->plan, now).cancelled);
-        QVERIFY(!fitOn(*device("AL7654-F144"), *s->board, s->plan, now).fits);
+        QVERIFY(relocate(*shippedDevice("AL7654-F144"), *s->filedBoard, *s->board, s->plan, now).cancelled);
+        QVERIFY(!fitOn(*shippedDevice("AL7654-F144"), *s->board, s->plan, now).fits);
     }
 
     void aChipWithoutABoardIsAPlanToo()

@@ -21,9 +21,7 @@ class RoutingTest : public QObject {
     /// All (first, second) pads that two signals of an instance can have together, as the search finds them.
     static std::set<Pair> found(const std::string& device, const Need& need, const std::string& instance, const char* first, const char* second)
     {
-        const Expected<Device> loaded = library().device(device);
-        if (!loaded)
-            qFatal("%s", loaded.problem().text().c_str());
+        const std::shared_ptr<const Device> loaded = shippedDevice(device);
         Plan plan;
         plan.needs.push_back(need);
         std::set<Pair> out;
