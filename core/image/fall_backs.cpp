@@ -92,7 +92,7 @@ private:
                 const int lines = device_.linesInPorts ? device_.pads[size_t(setup.pad)].port : device_.lineInstance;
                 return setup.need != int(n) || setup.quiet.value.isZero() || lines < 0 || steady(device_.instances[size_t(lines)].kernel);
             };
-            if (!clocked || !std::all_of(f_.pads.begin(), f_.pads.end(), quiet) || !meansTheSame(n, out.rates) || !accuracyOfNeed(device_, plan_, f_.bindings, out.rates, n).ok())
+            if (!clocked || !std::all_of(f_.pads.begin(), f_.pads.end(), quiet) || !meansTheSame(n, out.rates) || !accuracyOfNeed(device_, plan_, f_.bindings, out.rates, n, false).ok())
                 out.left.insert(int(n));
         }
     }
@@ -100,7 +100,7 @@ private:
     bool meansTheSame(NeedIndex need, const Rates& rates) const
     {
         const Setting& planned = f_.settings[need];
-        const Setting then = tuneNeed(device_, plan_, f_.bindings, rates, need);
+        const Setting then = numbersOfNeed(device_, plan_, f_.bindings, rates, need);
         const auto missed = [](const Setting& setting) { return std::count_if(setting.achieved.begin(), setting.achieved.end(), [](const Achieved& achieved) { return !achieved.ok; }); };
         const auto sameRole = [](const RoleValue& a, const RoleValue& b) { return a.role == b.role && a.value == b.value; };
         return planned.computed == then.computed && missed(then) <= missed(planned) && std::equal(planned.roles.begin(), planned.roles.end(), then.roles.begin(), then.roles.end(), sameRole);

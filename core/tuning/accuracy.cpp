@@ -2,6 +2,7 @@
 #include "core/tuning/one_need.h"
 
 #include "core/quantity/format.h"
+#include "core/tuning/words.h"
 
 #include <fmt/format.h>
 
@@ -21,7 +22,7 @@ static std::string spread(const TuningContext& c, const Duration& nominal)
         return {};
     // Enough digits for the two to differ.
     const int digits = worstOf(c).value < Rational(100) ? 8 : 5;
-    return fmt::format("{} may be {} to {}", format(nominal), format(shortest, digits), format(longest, digits));
+    return say(c, "{} may be {} to {}", say(c, nominal), say(c, shortest, digits), say(c, longest, digits));
 }
 
 Accuracy timeAccuracy(const TuningContext& c)
@@ -39,7 +40,7 @@ Accuracy passedOn(const TuningContext& c, const char* what)
     Accuracy out;
     out.given = worstOf(c);
     if (!out.given.value.isZero())
-        out.effect = fmt::format("{} {}", what, plusMinus(out.given));
+        out.effect = say(c, "{} {}", what, plusMinus(out.given));
     return out;
 }
 
@@ -63,7 +64,7 @@ std::vector<bool> sourcesOf(const Device& device, ClockIndex clock)
 
 Duration driftPerMonth(const Ppm& off) { return Duration(off.value.abs() / 1'000'000 * 2'629'746); }
 
-Accuracy accuracyOfNeed(const Device& device, const Plan& plan, const Bindings& bindings, const Rates& rates, NeedIndex n)
+Accuracy accuracyOfNeed(const Device& device, const Plan& plan, const Bindings& bindings, const Rates& rates, NeedIndex n, bool worded)
 {
     Accuracy out;
     const InstanceIndex instance = bindings.needs[n].instance;
@@ -71,7 +72,7 @@ Accuracy accuracyOfNeed(const Device& device, const Plan& plan, const Bindings& 
     if (kernel < 0 || !rates.clocks[size_t(kernel)].running || !rates.clocks[size_t(kernel)].rate.defined())
         return out;
     if (const auto judge = tuningOf(plan.needs[n].kind).accuracy) {
-        out = judge({device, rates, plan.needs[n], bindings.needs[n], plan, bindings});
+        out = judge({device, rates, plan.needs[n], bindings.needs[n], plan, bindings, nullptr, worded});
         out.clock = kernel;
     }
     return out;

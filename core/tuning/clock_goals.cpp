@@ -17,12 +17,12 @@ bool misses(const Device& device, const Plan& plan, const Bindings& bindings, co
         return false;
     if (!rates.clocks[size_t(device.instances[size_t(instance)].kernel)].running)
         return true;
-    const Setting setting = tuneNeed(device, plan, bindings, rates, n);
+    const Setting setting = numbersOfNeed(device, plan, bindings, rates, n);
     if (!setting.computed && !setting.notComputed.empty())
         return true;
     if (std::any_of(setting.achieved.begin(), setting.achieved.end(), [](const Achieved& row) { return !row.ok && !row.trouble.empty(); }))
         return true;
-    const Accuracy accuracy = accuracyOfNeed(device, plan, bindings, rates, n);
+    const Accuracy accuracy = accuracyOfNeed(device, plan, bindings, rates, n, false);
     return accuracy.stated && !accuracy.ok();
 }
 

@@ -4,6 +4,7 @@
 #include "core/base/text.h"
 #include "core/tuning/one_need.h"
 #include "core/tuning/streams.h"
+#include "core/tuning/words.h"
 
 #include <fmt/format.h>
 
@@ -43,11 +44,12 @@ std::string missingRoles(const Device& device, InstanceIndex instance, const Kin
 }
 
 namespace {
-Setting tuned(const Device& device, const Plan& plan, const Bindings& bindings, const Rates& rates, NeedIndex n, Look* look)
+Setting tuned(const Device& device, const Plan& plan, const Bindings& bindings, const Rates& rates, NeedIndex n, Look* look, bool worded = true)
 {
     Setting setting;
     const Need& need = plan.needs[n];
     const BoundNeed& bound = bindings.needs[n];
+    const TuningContext c{device, rates, need, bound, plan, bindings, look, worded};
     const TuningFacet& kind = tuningOf(need.kind);
     if (!kind.solve)
         return setting;
@@ -66,17 +68,17 @@ Setting tuned(const Device& device, const Plan& plan, const Bindings& bindings, 
         return setting;
     }
     const ClockIndex kernel = setting.kernel;
-    setting = kind.solve({device, rates, need, bound, plan, bindings, look});
+    setting = kind.solve(c);
     setting.kernel = kernel;
     setting.computed = setting.notComputed.empty();
     if (setting.computed && kind.streams)
-        addStreams(setting, {device, rates, need, bound, plan, bindings}, kind.streams(device, bound.instance, need));
+        addStreams(setting, c, kind.streams(device, bound.instance, need));
     for (NeedEvent& event : setting.events) {
         if (event.instance < 0)
             event.instance = bound.instance;
         if (const std::optional<int> number = device.interruptOf(event.instance, event.event)) {
             const std::optional<std::uint32_t> level = urgencyOf(device, plan, need).level;
-            setting.achieved.push_back({"interrupt", "Interrupt", "", fmt::format("{}, {} {}{}", *number, device.instances[size_t(event.instance)].name, event.event, level ? fmt::format(", priority {}", *level) : std::string()), std::nullopt, true, {}, {}, true});
+            setting.achieved.push_back({"interrupt", "Interrupt", "", say(c, "{}, {} {}{}", *number, device.instances[size_t(event.instance)].name, event.event, level ? fmt::format(", priority {}", *level) : std::string()), std::nullopt, true, {}, {}, true});
         }
     }
     return setting;
@@ -85,6 +87,8 @@ Setting tuned(const Device& device, const Plan& plan, const Bindings& bindings, 
 } // namespace
 
 Setting tuneNeed(const Device& device, const Plan& plan, const Bindings& bindings, const Rates& rates, NeedIndex need) { return tuned(device, plan, bindings, rates, need, nullptr); }
+
+Setting numbersOfNeed(const Device& device, const Plan& plan, const Bindings& bindings, const Rates& rates, NeedIndex need) { return tuned(device, plan, bindings, rates, need, nullptr, false); }
 
 Look lookAt(const Device& device, const Plan& plan, const Bindings& bindings, const Rates& rates, NeedIndex need)
 {

@@ -163,6 +163,7 @@ struct TuningContext {
     const Plan& plan; ///< for what another need gives: a trigger
     const Bindings& bindings;
     Look* look = nullptr; ///< filled where there is one; nobody looks at the many answers of a search
+    bool worded = true;   ///< texts are to be read; see words.h
 
     const ClockState& kernel() const { return rates.clocks[size_t(device.instances[size_t(bound.instance)].kernel)]; }
     std::string kernelName() const { return device.clocks[size_t(device.instances[size_t(bound.instance)].kernel)].name; }

@@ -2,6 +2,7 @@
 #include "core/tuning/streams.h"
 
 #include "core/base/text.h"
+#include "core/tuning/words.h"
 
 #include <fmt/format.h>
 
@@ -64,7 +65,7 @@ void addStreams(Setting& setting, const TuningContext& c, const std::vector<Stre
         const Channel channel(c.device, stream.channel);
         const std::string& controller = c.device.instances[size_t(c.device.dma.instance)].name;
         const FieldRef data = c.device.roleField(c.bound.instance, spec->role);
-        Achieved row{"dma", "DMA " + lowered(spec->verb), "", fmt::format("channel {}, {} a unit{}", stream.channel, counted(spec->bytes, "byte"), round ? ", round" : ""), std::nullopt, true, {}, {}, true};
+        Achieved row{"dma", "DMA " + lowered(spec->verb), "", say(c, "channel {}, {} a unit{}", stream.channel, counted(spec->bytes, "byte"), round ? ", round" : ""), std::nullopt, true, {}, {}, true};
         const auto fails = [&row](std::string trouble) {
             row.ok = false;
             row.trouble = row.trouble.empty() ? std::move(trouble) : row.trouble;
@@ -76,17 +77,17 @@ void addStreams(Setting& setting, const TuningContext& c, const std::vector<Stre
         };
         const bool copies = spec->role.empty();
         if (!channel.isTold(copies) || (!data.valid() && !copies) || !countOffset(c.device, stream.channel)) {
-            row.achieved = fmt::format("channel {}", stream.channel);
-            row.formula = fmt::format("addresses and counts are yours to set: the device's file does not tell where in {}", controller);
+            row.achieved = say(c, "channel {}", stream.channel);
+            row.formula = say(c, "addresses and counts are yours to set: the device's file does not tell where in {}", controller);
             if (round || tellsEnd || ranked || copies)
-                fails(fmt::format("the device's file does not tell how channel {} of {} is set; this cannot be asked of it.", stream.channel, controller));
+                fails(say(c, "the device's file does not tell how channel {} of {} is set; this cannot be asked of it.", stream.channel, controller));
             setting.achieved.push_back(std::move(row));
             continue;
         }
         if (!channel.has("width") ? c.device.ability(c.device.dma.instance, "unit_bytes", 1) != spec->bytes : !channel.canBe("width", spec->bytes))
-            fails(fmt::format("channel {} of {} cannot move units of {}. Let the program do it, or ask for another size.", stream.channel, controller, counted(spec->bytes, "byte")));
+            fails(say(c, "channel {} of {} cannot move units of {}. Let the program do it, or ask for another size.", stream.channel, controller, counted(spec->bytes, "byte")));
         if (!copies && (c.device.fieldOf(data).lsb % 8 != 0 || !c.device.fieldOf(data).pieces.empty()))
-            fails(fmt::format("{} does not begin at a byte, so DMA cannot reach it. Let the program do it.", c.device.nameOf(data)));
+            fails(say(c, "{} does not begin at a byte, so DMA cannot reach it. Let the program do it.", c.device.nameOf(data)));
         put("direction", spec->intoMemory, "dma");
         put("width", spec->bytes, "dma");
         put("from_step", copies || !spec->intoMemory, "dma");
@@ -94,19 +95,19 @@ void addStreams(Setting& setting, const TuningContext& c, const std::vector<Stre
         put("memory_step", 1, "dma");
         put("loop", round, "dma_runs");
         if (round && !channel.has("loop"))
-            fails(fmt::format("channel {} of {} does not go round by itself. Let it run once and start it again at the end.", stream.channel, controller));
+            fails(say(c, "channel {} of {} does not go round by itself. Let it run once and start it again at the end.", stream.channel, controller));
         if (ranked && (!channel.has("priority") || !channel.canBe("priority", priority)))
-            fails(channel.has("priority") ? fmt::format("channel {} of {} has the priorities 0 to {}.", stream.channel, controller, c.device.fieldOf(c.device.roleField(c.device.dma.instance, channel.name("priority"))).maxCode())
-                                          : fmt::format("the channels of {} have no priorities.", controller));
+            fails(channel.has("priority") ? say(c, "channel {} of {} has the priorities 0 to {}.", stream.channel, controller, c.device.fieldOf(c.device.roleField(c.device.dma.instance, channel.name("priority"))).maxCode())
+                                          : say(c, "the channels of {} have no priorities.", controller));
         else if (ranked)
             put("priority", priority, "dma_priority");
         const auto tell = [&](const std::string& what, const std::string& about) {
             if (!channel.has(what)) {
-                fails(fmt::format("channel {} of {} has no flag that tells of {}.", stream.channel, controller, what == "half" ? "the half" : "the end"));
+                fails(say(c, "channel {} of {} has no flag that tells of {}.", stream.channel, controller, what == "half" ? "the half" : "the end"));
                 return;
             }
             const std::string own = "done" + std::to_string(stream.channel);
-            setting.events.push_back({c.device.interruptOf(c.device.dma.instance, own) ? own : "done", channel.name(what + "_interrupt"), channel.name(what), fmt::format("{}_{}", spec->verb, what == "half" ? "half" : "end"),
+            setting.events.push_back({c.device.interruptOf(c.device.dma.instance, own) ? own : "done", channel.name(what + "_interrupt"), channel.name(what), say(c, "{}_{}", spec->verb, what == "half" ? "half" : "end"),
                                       about, {}, false, c.device.dma.instance});
         };
         if (tellsHalf)
@@ -114,7 +115,7 @@ void addStreams(Setting& setting, const TuningContext& c, const std::vector<Stre
         if (tellsEnd)
             tell("done", copies ? "Called by the interrupt when all is copied." : spec->intoMemory ? "Called by the interrupt when all of the memory is filled." : "Called by the interrupt when all of the memory is sent.");
         out.most = c.device.blockOf(c.device.dma.instance).role(channel.name("count"))->encoding.largest(c.device.fieldOf(c.device.roleField(c.device.dma.instance, channel.name("count"))).maxCode());
-        row.formula = fmt::format("at most {} in one go", counted(long(out.most), "unit"));
+        row.formula = say(c, "at most {} in one go", counted(long(out.most), "unit"));
         if (row.ok)
             setting.streams.push_back(std::move(out));
         setting.achieved.push_back(std::move(row));

@@ -8,6 +8,7 @@
 #include "core/kinds/adc/adc.h"
 #include "core/kinds/common/timer_trigger.h"
 #include "core/quantity/format.h"
+#include "core/tuning/words.h"
 
 #include <fmt/format.h>
 
@@ -82,7 +83,7 @@ static std::optional<Duration> sequenceOf(const Setting& setting, const TuningCo
 static void solveWatch(const TuningContext& c, const AdcGoals& g, std::int64_t bits, Setting& out)
 {
     const std::string& name = c.device.instances[size_t(c.bound.instance)].name;
-    Achieved row{"watch", "Watch", fmt::format("{} to {} mV", g.watchLow, g.watchHigh), {}, std::nullopt, true, {}, {}};
+    Achieved row{"watch", "Watch", say(c, "{} to {} mV", g.watchLow, g.watchHigh), {}, std::nullopt, true, {}, {}};
     const std::int64_t largest = (INT64_C(1) << std::min<std::int64_t>(bits, 30)) - 1;
     const auto step = [&](std::int64_t millivolts) { return std::clamp<std::int64_t>((Rational(millivolts) * (largest + 1) / std::max<std::int64_t>(g.millivolts, 1)).round(), 0, largest); };
     const auto fits = [&](const char* role, std::int64_t value) {
@@ -93,19 +94,19 @@ static void solveWatch(const TuningContext& c, const AdcGoals& g, std::int64_t b
     if (!c.has("watch_low") || !c.has("watch_high") || !c.has("watched")) {
         row.ok = false;
         row.achieved = "nothing";
-        row.trouble = fmt::format("{} holds its values against nothing. Compare them in the program.", name);
+        row.trouble = say(c, "{} holds its values against nothing. Compare them in the program.", name);
     } else if (g.watchLow >= g.watchHigh || g.watchHigh > g.millivolts) {
         row.ok = false;
         row.achieved = "nothing";
-        row.trouble = fmt::format("the lower level must lie below the upper one, and that at most at the reference of {} mV.", g.millivolts);
+        row.trouble = say(c, "the lower level must lie below the upper one, and that at most at the reference of {} mV.", g.millivolts);
     } else if (!fits("watch_low", low) || !fits("watch_high", high)) {
         row.ok = false;
         row.achieved = "nothing";
-        row.trouble = fmt::format("{} cannot hold levels of {} bits. Ask for fewer.", name, bits);
+        row.trouble = say(c, "{} cannot hold levels of {} bits. Ask for fewer.", name, bits);
     } else {
-        const auto volts = [&](std::int64_t code) { return format(Voltage(Rational(code) * g.millivolts / (largest + 1) / 1000), 4); };
-        row.achieved = fmt::format("{} to {}", volts(low), volts(high));
-        row.formula = fmt::format("{} to {} of {}", low, high, largest);
+        const auto volts = [&](std::int64_t code) { return say(c, Voltage(Rational(code) * g.millivolts / (largest + 1) / 1000), 4); };
+        row.achieved = say(c, "{} to {}", volts(low), volts(high));
+        row.formula = say(c, "{} to {} of {}", low, high, largest);
         out.roles.push_back({"watch_low", low, "watch"});
         out.roles.push_back({"watch_high", high, "watch"});
         if (c.has("watch_on"))
@@ -127,9 +128,9 @@ static Setting solveOne(const TuningContext& c)
     const RoleValue::When when = c.bound.shared ? RoleValue::When::Use : RoleValue::When::Config;
 
     const std::int64_t bits = adcResolution(c.device, c.bound.instance, g.bits);
-    Achieved resolution{"resolution", "Resolution", fmt::format("\u2265 {} bits", g.bits), fmt::format("{} bits", bits), std::nullopt, bits >= g.bits, {}, {}};
+    Achieved resolution{"resolution", "Resolution", say(c, "\u2265 {} bits", g.bits), say(c, "{} bits", bits), std::nullopt, bits >= g.bits, {}, {}};
     if (!resolution.ok)
-        resolution.trouble = fmt::format("{} has {} bits at most. Ask for these, or average.", name, bits);
+        resolution.trouble = say(c, "{} has {} bits at most. Ask for these, or average.", name, bits);
     out.achieved.push_back(resolution);
     if (c.has("resolution"))
         out.roles.push_back({"resolution", bits, "resolution", when});
@@ -145,7 +146,7 @@ static Setting solveOne(const TuningContext& c)
             best = next;
         each = Rational(best.value_or(1)) * settling;
         out.roles.push_back({"oversampling", best.value_or(1), "rate", when});
-        out.achieved.push_back({"rate", "Oversampling", "", std::to_string(best.value_or(1)), std::nullopt, true, fmt::format("\u2264 {} / ({} \u00d7 {}{})", format(c.kernel().rate), format(g.rate), g.inputs, settling > 1 ? fmt::format(" \u00d7 {}", settling) : std::string()), {}, true});
+        out.achieved.push_back({"rate", "Oversampling", "", std::to_string(best.value_or(1)), std::nullopt, true, say(c, "\u2264 {} / ({} \u00d7 {}{})", say(c, c.kernel().rate), say(c, g.rate), g.inputs, settling > 1 ? say(c, " \u00d7 {}", settling) : std::string()), {}, true});
     } else {
         const std::int64_t farads = c.device.ability(c.bound.instance, "sample_femtofarads", 0), ohms = c.device.ability(c.bound.instance, "sample_ohms", 0);
         const Duration needed(kLn2 * (bits + 1) * (g.ohms + ohms) * Rational(farads, INT64_C(1'000'000'000'000'000)));
@@ -172,9 +173,9 @@ static Setting solveOne(const TuningContext& c)
             can = sample >= least || farads == 0;
         }
         const Duration got(Rational(sample) / kernel);
-        Achieved row{"source", "Sample time", farads == 0 ? std::string() : "\u2265 " + format(needed, 4), format(got), std::nullopt, can, farads == 0 ? "the device's file gives no capacitor of the input" : fmt::format("{} / {}", sample, format(c.kernel().rate)), {}};
+        Achieved row{"source", "Sample time", farads == 0 ? std::string() : "\u2265 " + say(c, needed, 4), say(c, got), std::nullopt, can, farads == 0 ? "the device's file gives no capacitor of the input" : say(c, "{} / {}", sample, say(c, c.kernel().rate)), {}};
         if (!row.ok)
-            row.trouble = fmt::format("{} ohms charge the input too slowly for {} bits. Give {} a slower clock, put a buffer in front, or ask for fewer bits.", g.ohms, bits, c.kernelName());
+            row.trouble = say(c, "{} ohms charge the input too slowly for {} bits. Give {} a slower clock, put a buffer in front, or ask for fewer bits.", g.ohms, bits, c.kernelName());
         out.achieved.push_back(row);
         each = Rational(sample) + c.device.ability(c.bound.instance, "conversion_cycles", 0);
         if (c.look && sample > 0)
@@ -186,14 +187,14 @@ static Setting solveOne(const TuningContext& c)
             out.roles.push_back({"average", *mean, "average", when});
         each = each * mean.value_or(1);
         if (g.average > 1)
-            out.achieved.push_back({"average", "Average of", fmt::format("\u2265 {}", g.average), std::to_string(mean.value_or(1)), std::nullopt, mean.has_value(), {},
-                                    mean ? "" : c.has("average") ? fmt::format("{} makes one value of {} at most.", name, c.encoding("average").largest(c.maxCode("average"))) : fmt::format("{} makes a value of each conversion. Average in the program.", name)});
+            out.achieved.push_back({"average", "Average of", say(c, "\u2265 {}", g.average), std::to_string(mean.value_or(1)), std::nullopt, mean.has_value(), {},
+                                    mean ? "" : c.has("average") ? say(c, "{} makes one value of {} at most.", name, c.encoding("average").largest(c.maxCode("average"))) : say(c, "{} makes a value of each conversion. Average in the program.", name)});
     }
     const Duration total(each * g.inputs / kernel);
     const Frequency fastest(Rational(1) / total.value);
-    Achieved time{"rate", "Sequence", "\u2264 " + format(period(g.rate), 4), format(total), std::nullopt, total <= period(g.rate), fmt::format("{} \u00d7 {} / {}", g.inputs, each.text(), format(c.kernel().rate)), {}, true};
+    Achieved time{"rate", "Sequence", "\u2264 " + say(c, period(g.rate), 4), say(c, total), std::nullopt, total <= period(g.rate), say(c, "{} \u00d7 {} / {}", g.inputs, each.text(), say(c, c.kernel().rate)), {}, true};
     if (!time.ok)
-        time.trouble = fmt::format("one takes longer than there is time. Ask for {} at most, for fewer bits, or for a lower source impedance.", format(fastest, 3));
+        time.trouble = say(c, "one takes longer than there is time. Ask for {} at most, for fewer bits, or for a lower source impedance.", say(c, fastest, 3));
     out.achieved.push_back(time);
 
     if (g.byTimer) {
@@ -209,7 +210,7 @@ static Setting solveOne(const TuningContext& c)
     // A converter that is not started converts all the time while it is on.
     const bool free = !c.has("start");
     if (g.continuous && !free && !c.has("continuous"))
-        out.achieved.push_back({"trigger", "Started by", "continuous", "software", std::nullopt, false, {}, fmt::format("{} does not begin anew by itself. Let a timer start it, or the program.", name)});
+        out.achieved.push_back({"trigger", "Started by", "continuous", "software", std::nullopt, false, {}, say(c, "{} does not begin anew by itself. Let a timer start it, or the program.", name)});
     else if (c.has("continuous"))
         out.roles.push_back({"continuous", g.continuous, "trigger", when});
     if (g.watch)
@@ -218,9 +219,9 @@ static Setting solveOne(const TuningContext& c)
         out.roles.push_back({"watch_on", 0, "watch", when});
 
     if (!sequences && !c.has("input") && g.inputs > 1)
-        out.achieved.push_back({"inputs", "Inputs", std::to_string(g.inputs), "1", std::nullopt, false, {}, fmt::format("{} has no choice of inputs.", name)});
+        out.achieved.push_back({"inputs", "Inputs", std::to_string(g.inputs), "1", std::nullopt, false, {}, say(c, "{} has no choice of inputs.", name)});
     if ((g.byTimer || g.continuous || g.dma || g.interrupt) && !sequences && g.inputs > 1)
-        out.achieved.push_back({"inputs", "Inputs", std::to_string(g.inputs), "1", std::nullopt, false, {}, fmt::format("{} converts one input at a time; several that follow each other take software. Let software start it.", name)});
+        out.achieved.push_back({"inputs", "Inputs", std::to_string(g.inputs), "1", std::nullopt, false, {}, say(c, "{} converts one input at a time; several that follow each other take software. Let software start it.", name)});
     int slot = 0;
     for (const int input : inputs) {
         ++slot;
@@ -276,9 +277,9 @@ Setting solveAdc(const TuningContext& c)
             who.push_back(need.title);
         }
     }
-    Achieved row{"rate", "Converter in use", "< 100 %", format(Ratio(busy), 3), std::nullopt, busy < Rational(1), "by " + listed(who), {}, true};
+    Achieved row{"rate", "Converter in use", "< 100 %", say(c, Ratio(busy), 3), std::nullopt, busy < Rational(1), "by " + listed(who), {}, true};
     if (!row.ok)
-        row.trouble = fmt::format("{} need it for longer than there is time. Ask one of them for a lower rate, or move it to another converter.", listed(who));
+        row.trouble = say(c, "{} need it for longer than there is time. Ask one of them for a lower rate, or move it to another converter.", listed(who));
     out.achieved.push_back(row);
     return out;
 }

@@ -2,6 +2,7 @@
 #include "core/kinds/can/can.h"
 #include "core/kinds/can/can_timing.h"
 #include "core/quantity/format.h"
+#include "core/tuning/words.h"
 
 #include <fmt/format.h>
 
@@ -78,20 +79,20 @@ Accuracy canAccuracy(const TuningContext& c)
         return out;
     const std::optional<CanTiming> timing = canTiming(c);
     if (!timing) {
-        out.asks = formatBaud(*wanted);
+        out.asks = sayBaud(c, *wanted);
         // That there is none is said of the goal.
         return out;
     }
     out.given = Ppm(timing->error.value.abs() + worstOf(c).value);
     out.allowed = timing->tolerance();
-    out.asks = fmt::format("{} with {} quanta a bit, jump {}: {}", formatBaud(*wanted), timing->quanta(), timing->jump, plusMinus(*out.allowed));
+    out.asks = say(c, "{} with {} quanta a bit, jump {}: {}", sayBaud(c, *wanted), timing->quanta(), timing->jump, plusMinus(*out.allowed));
     if (const std::optional<FlexibleTiming> both = wantsFlexible(c.need) ? flexibleTiming(c) : std::nullopt) {
         out.given = Ppm(std::max(timing->error.value.abs(), both->data.error.value.abs()) + worstOf(c).value);
         out.allowed = both->tolerance();
-        out.asks = fmt::format("{} and {} with {} and {} quanta a bit, jumps {} and {}: {}", formatBaud(*wanted), formatBaud(goalRate(c.need, "data_rate")), both->nominal.quanta(), both->data.quanta(),
+        out.asks = say(c, "{} and {} with {} and {} quanta a bit, jumps {} and {}: {}", sayBaud(c, *wanted), sayBaud(c, goalRate(c.need, "data_rate")), both->nominal.quanta(), both->data.quanta(),
                                both->nominal.jump, both->data.jump, plusMinus(*out.allowed));
     }
-    out.effect = fmt::format("{}, sample at {}", formatBaud(timing->rate), format(timing->samplePoint()));
+    out.effect = say(c, "{}, sample at {}", sayBaud(c, timing->rate), say(c, timing->samplePoint()));
     return out;
 }
 

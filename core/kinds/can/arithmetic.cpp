@@ -2,6 +2,7 @@
 // CAN: the bit timing of can_timing.h as registers, and a bit drawn.
 #include "core/kinds/can/can.h"
 #include "core/quantity/format.h"
+#include "core/tuning/words.h"
 
 #include <fmt/format.h>
 
@@ -58,11 +59,11 @@ void solveFilters(const TuningContext& c, Setting& out)
     }
     if (text.empty())
         return;
-    Achieved row{"filters", "Filters", text, plan.filters.more == 0 ? fmt::format("{} of {}", plan.filters.filters.size(), plan.available)
-                                                                    : fmt::format("{} of {}, {}{} more pass", plan.filters.filters.size(), plan.available, plan.filters.counted ? "" : "at most ", plan.filters.more),
+    Achieved row{"filters", "Filters", text, plan.filters.more == 0 ? say(c, "{} of {}", plan.filters.filters.size(), plan.available)
+                                                                    : say(c, "{} of {}, {}{} more pass", plan.filters.filters.size(), plan.available, plan.filters.counted ? "" : "at most ", plan.filters.more),
                  std::nullopt, plan.trouble.empty(), {}, plan.trouble};
     if (!row.ok)
-        row.achieved = fmt::format("{} of {}", plan.available, name);
+        row.achieved = say(c, "{} of {}", plan.available, name);
     out.achieved.push_back(row);
 }
 
@@ -77,25 +78,25 @@ void solveFlexible(const TuningContext& c, Setting& out)
         return;
     }
     const Frequency wanted = goalRate(c.need, "data_rate");
-    Achieved rate{"data_rate", "Data rate", formatBaud(wanted), "none", std::nullopt, false, {}, {}};
+    Achieved rate{"data_rate", "Data rate", sayBaud(c, wanted), "none", std::nullopt, false, {}, {}};
     const std::optional<FlexibleTiming> both = flexibleTiming(c);
     if (!both) {
-        rate.trouble = hasFlexible(block) ? fmt::format("{} at {} cannot be split into a bit of {} for the data. Give it a rate that is a multiple of that.", c.kernelName(), format(c.kernel().rate), formatBaud(wanted))
-                                          : fmt::format("{} knows classic frames alone. Take a controller with flexible data rate, or none.", name);
+        rate.trouble = hasFlexible(block) ? say(c, "{} at {} cannot be split into a bit of {} for the data. Give it a rate that is a multiple of that.", c.kernelName(), say(c, c.kernel().rate), sayBaud(c, wanted))
+                                          : say(c, "{} knows classic frames alone. Take a controller with flexible data rate, or none.", name);
         out.achieved.push_back(rate);
         return;
     }
     const CanTiming& data = both->data;
-    rate.achieved = formatBaud(data.rate);
+    rate.achieved = sayBaud(c, data.rate);
     rate.error = data.error;
-    rate.formula = fmt::format("{} / ({} \u00d7 {})", format(c.kernel().rate), data.prescaler, data.quanta());
+    rate.formula = say(c, "{} / ({} \u00d7 {})", say(c, c.kernel().rate), data.prescaler, data.quanta());
     rate.ok = data.error.value.abs() <= both->tolerance().value && goalRate(c.need, "rate") <= wanted;
     if (!rate.ok)
         rate.trouble = wanted < goalRate(c.need, "rate") ? "the data is no slower than the arbitration. Ask for a data rate above the bit rate, or for none."
-                                                         : fmt::format("the nearest is {} off, more than the bus bears. Give {} a rate that is a multiple of {}.", format(data.error, true), c.kernelName(), formatBaud(wanted));
+                                                         : say(c, "the nearest is {} off, more than the bus bears. Give {} a rate that is a multiple of {}.", say(c, data.error, true), c.kernelName(), sayBaud(c, wanted));
     out.achieved.push_back(rate);
     const std::optional<Ratio> sample = goalAs<Ratio>(c.need, "data_sample");
-    Achieved point{"data_sample", "Data sample point", format(*sample), format(data.samplePoint()), std::nullopt, (data.samplePoint().value - sample->value).abs() <= Rational(1, 20), fmt::format("1 - {} / {}", data.segment2, data.quanta()), {}};
+    Achieved point{"data_sample", "Data sample point", say(c, *sample), say(c, data.samplePoint()), std::nullopt, (data.samplePoint().value - sample->value).abs() <= Rational(1, 20), say(c, "1 - {} / {}", data.segment2, data.quanta()), {}};
     if (!point.ok)
         point.trouble = "the fields of the controller give none that is nearer. Give it a clock that makes more quanta a bit, or ask for another sample point.";
     out.achieved.push_back(point);
@@ -113,13 +114,13 @@ void solveFlexible(const TuningContext& c, Setting& out)
     const Duration loop = goalTime(c.need, "loop");
     const bool late = loop > both->dataSample();
     const std::int64_t offset = data.prescaler * (data.quanta() - data.segment2);
-    Achieved delay{"loop", "Transceiver delay", format(loop), late ? "measured" : fmt::format("sampled after {}", format(both->dataSample())), std::nullopt, true, {}, {}, true};
+    Achieved delay{"loop", "Transceiver delay", say(c, loop), late ? "measured" : say(c, "sampled after {}", say(c, both->dataSample())), std::nullopt, true, {}, {}, true};
     if (late && !c.has("delay"))
-        delay.trouble = fmt::format("{} cannot measure it, and compares a bit {} after its beginning. Ask for a lower data rate, or a later sample point.", name, format(both->dataSample()));
+        delay.trouble = say(c, "{} cannot measure it, and compares a bit {} after its beginning. Ask for a lower data rate, or a later sample point.", name, say(c, both->dataSample()));
     else if (late && data.prescaler > 2)
         delay.trouble = "it is measured only with a data prescaler of 1 or 2. Give the controller a slower clock, or ask for a lower data rate.";
     else if (late && c.has("delay_offset") && !c.encoding("delay_offset").encode(offset))
-        delay.trouble = fmt::format("the offset of {} cycles does not fit into the controller's field.", offset);
+        delay.trouble = say(c, "the offset of {} cycles does not fit into the controller's field.", offset);
     delay.ok = delay.trouble.empty();
     out.achieved.push_back(delay);
     if (c.has("delay"))
@@ -180,28 +181,28 @@ Setting solveCan(const TuningContext& c)
     const std::optional<CanTiming> timing = canTiming(c);
     if (!timing) {
         const CanFields fields = canFields(c);
-        out.notComputed = fmt::format("{} at {} cannot be split into a bit of {}: it must give 8 to {} quanta a bit with a prescaler of at most {}", c.kernelName(), format(c.kernel().rate), formatBaud(wanted),
+        out.notComputed = say(c, "{} at {} cannot be split into a bit of {}: it must give 8 to {} quanta a bit with a prescaler of at most {}", c.kernelName(), say(c, c.kernel().rate), sayBaud(c, wanted),
                                       1 + fields.propagation + fields.segment1 + fields.segment2, fields.prescaler);
         return out;
     }
     const std::optional<Ratio> sample = goalAs<Ratio>(c.need, "sample");
-    Achieved rate{"rate", "Bit rate", formatBaud(wanted), formatBaud(timing->rate), timing->error, timing->error.value.abs() <= timing->tolerance().value,
-                  fmt::format("{} / ({} \u00d7 {})", format(c.kernel().rate), timing->prescaler, timing->quanta()), {}};
+    Achieved rate{"rate", "Bit rate", sayBaud(c, wanted), sayBaud(c, timing->rate), timing->error, timing->error.value.abs() <= timing->tolerance().value,
+                  say(c, "{} / ({} \u00d7 {})", say(c, c.kernel().rate), timing->prescaler, timing->quanta()), {}};
     if (!rate.ok)
-        rate.trouble = fmt::format("the nearest is {} off, more than the bus bears. Give {} a rate that is a multiple of {}.", format(timing->error, true), c.kernelName(), formatBaud(wanted));
+        rate.trouble = say(c, "the nearest is {} off, more than the bus bears. Give {} a rate that is a multiple of {}.", say(c, timing->error, true), c.kernelName(), sayBaud(c, wanted));
     out.achieved.push_back(rate);
     const Rational off = (timing->samplePoint().value - sample->value).abs();
-    Achieved point{"sample", "Sample point", format(*sample), format(timing->samplePoint()), std::nullopt, off <= Rational(1, 20), fmt::format("1 - {} / {}", timing->segment2, timing->quanta()), {}};
+    Achieved point{"sample", "Sample point", say(c, *sample), say(c, timing->samplePoint()), std::nullopt, off <= Rational(1, 20), say(c, "1 - {} / {}", timing->segment2, timing->quanta()), {}};
     if (!point.ok)
         point.trouble = "the fields of the controller give none that is nearer. Give it a clock that makes more quanta a bit, or ask for another sample point.";
     out.achieved.push_back(point);
     const bool apart = c.has("propagation");
     out.achieved.push_back({"rate", "Quanta a bit", "", std::to_string(timing->quanta()), std::nullopt, true,
-                            apart ? fmt::format("1 + {} + {} + {}", timing->propagation, timing->segment1, timing->segment2) : fmt::format("1 + {} + {}", timing->propagation + timing->segment1, timing->segment2), {}, true});
-    out.achieved.push_back({"jump", "Jump width", goalText(c.need, "jump"), fmt::format("{} quanta", timing->jump), std::nullopt, true, {}, {}});
+                            apart ? say(c, "1 + {} + {} + {}", timing->propagation, timing->segment1, timing->segment2) : say(c, "1 + {} + {}", timing->propagation + timing->segment1, timing->segment2), {}, true});
+    out.achieved.push_back({"jump", "Jump width", sayGoal(c, "jump"), say(c, "{} quanta", timing->jump), std::nullopt, true, {}, {}});
     const bool listens = goalIs(c.need, "listen", "yes");
     if (listens && !c.has("silent"))
-        out.achieved.push_back({"listen", "Only listens", "yes", "no", std::nullopt, false, {}, fmt::format("{} always acknowledges. Leave its TX away from the transceiver.", c.device.instances[size_t(c.bound.instance)].name)});
+        out.achieved.push_back({"listen", "Only listens", "yes", "no", std::nullopt, false, {}, say(c, "{} always acknowledges. Leave its TX away from the transceiver.", c.device.instances[size_t(c.bound.instance)].name)});
 
     if (c.has("on"))
         out.before.push_back({RoleStep::Kind::Set, "on", 1, "Switch the controller on."});
@@ -224,7 +225,7 @@ Setting solveCan(const TuningContext& c)
         // The shortest frame that carries a byte: 55 bits with the space behind it.
         out.events.push_back({own ? "received" : "event", "receive_interrupt", "receive_full", "received", "Called by the interrupt while frames wait: take them all.", Frequency(timing->rate.value / 55)});
         if (!c.has("receive_full"))
-            out.achieved.push_back({"interrupt", "Interrupt", "received", "none", std::nullopt, false, {}, fmt::format("the device's file does not tell where {} shows that a frame has come.", c.device.instances[size_t(c.bound.instance)].name)});
+            out.achieved.push_back({"interrupt", "Interrupt", "received", "none", std::nullopt, false, {}, say(c, "the device's file does not tell where {} shows that a frame has come.", c.device.instances[size_t(c.bound.instance)].name)});
     }
     if (c.has("hold"))
         out.roles.push_back({"hold", 0, "", RoleValue::When::Start, 1});

@@ -7,6 +7,7 @@
 #include "core/kinds/kind.h"
 #include "core/quantity/format.h"
 #include "core/source/field_access.h"
+#include "core/tuning/words.h"
 
 namespace bindrel {
 
@@ -32,7 +33,7 @@ Setting solveCapture(const TuningContext& c)
     const int channel = channelOf(c.bound);
     const std::string n = std::to_string(channel);
     if (channel > 0 && !c.has("captured" + n)) {
-        out.notComputed = fmt::format("channel {} of {} takes no time stamps: its block has no role \"captured{}\"; choose another timer", n, name, n);
+        out.notComputed = say(c, "channel {} of {} takes no time stamps: its block has no role \"captured{}\"; choose another timer", n, name, n);
         return out;
     }
     const Duration resolution = goalTime(c.need, "resolution"), longest = goalTime(c.need, "longest");
@@ -52,17 +53,17 @@ Setting solveCapture(const TuningContext& c)
         }
     }
     const Duration tick(Rational(prescaler) / kernel);
-    Achieved row{"resolution", "Resolution", "\u2264 " + format(resolution), format(tick), std::nullopt, tick <= resolution, fmt::format("{} / {}", prescaler, format(c.kernel().rate)), {}};
+    Achieved row{"resolution", "Resolution", "\u2264 " + say(c, resolution), say(c, tick), std::nullopt, tick <= resolution, say(c, "{} / {}", prescaler, say(c, c.kernel().rate)), {}};
     if (!row.ok)
-        row.trouble = fmt::format("a tick of {} at {} is no shorter. Give it a faster clock.", c.kernelName(), format(c.kernel().rate));
+        row.trouble = say(c, "a tick of {} at {} is no shorter. Give it a faster clock.", c.kernelName(), say(c, c.kernel().rate));
     out.achieved.push_back(row);
     const std::int64_t counts = c.encoding("period").largest(c.maxCode("period"));
     const Duration reach(Rational(counts - 1) * tick.value);
-    Achieved far{"longest", "Longest interval", "\u2265 " + format(longest), format(reach), std::nullopt, reach >= longest, fmt::format("{} \u00d7 {}", counts - 1, format(tick)), {}};
+    Achieved far{"longest", "Longest interval", "\u2265 " + say(c, longest), say(c, reach), std::nullopt, reach >= longest, say(c, "{} \u00d7 {}", counts - 1, say(c, tick)), {}};
     if (!far.ok) {
         const std::int64_t enough = (longest.value * kernel / (counts - 1)).ceil();
         const std::optional<std::int64_t> coarser = c.has("prescaler") ? c.encoding("prescaler").atLeast(std::max<std::int64_t>(enough, 1), c.maxCode("prescaler")) : std::nullopt;
-        far.trouble = coarser ? fmt::format("the counter begins anew before. Ask for a resolution of {}, or choose a timer with more bits.", format(Duration(Rational(*coarser) / kernel), 4))
+        far.trouble = coarser ? say(c, "the counter begins anew before. Ask for a resolution of {}, or choose a timer with more bits.", say(c, Duration(Rational(*coarser) / kernel), 4))
                               : std::string("the counter begins anew before. Give it a slower clock, or choose a timer with more bits.");
     }
     out.achieved.push_back(far);
@@ -75,9 +76,9 @@ Setting solveCapture(const TuningContext& c)
     if (channel > 0) {
         if (c.has("captures" + n))
             out.roles.push_back({"captures" + n, 1, ""});
-        const std::string edge = goalText(c.need, "edge");
+        const std::string edge = sayGoal(c, "edge");
         const bool can = c.has("edge" + n) || goalIs(c.need, "edge", "rising");
-        out.achieved.push_back({"edge", "Edges", edge, can ? edge : "rising", std::nullopt, can, {}, can ? std::string() : fmt::format("{} takes rising edges and nothing else.", name)});
+        out.achieved.push_back({"edge", "Edges", edge, can ? edge : "rising", std::nullopt, can, {}, can ? std::string() : say(c, "{} takes rising edges and nothing else.", name)});
         if (c.has("edge" + n))
             out.roles.push_back({"edge" + n, edgeOf(c.need), "edge"});
         if (goalIs(c.need, "interrupt", "yes"))

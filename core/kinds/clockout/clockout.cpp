@@ -2,6 +2,7 @@
 // A clock led out of the chip.
 #include "core/kinds/kind.h"
 #include "core/quantity/format.h"
+#include "core/tuning/words.h"
 
 namespace bindrel {
 
@@ -19,8 +20,8 @@ Accuracy outputAccuracy(const TuningContext& c)
     out.allowed = Ppm(10'000);
     out.stated = c.need.goals.contains("rate");
     out.given = Ppm(errorOf(c.kernel().rate, *wanted).value.abs() + worstOf(c).value);
-    out.asks = fmt::format("{} {}", format(*wanted), plusMinus(*out.allowed));
-    out.effect = fmt::format("{} {} at the pad", format(c.kernel().rate), format(c.kernel().tolerance));
+    out.asks = say(c, "{} {}", say(c, *wanted), plusMinus(*out.allowed));
+    out.effect = say(c, "{} {} at the pad", say(c, c.kernel().rate), say(c, c.kernel().tolerance));
     return out;
 }
 
@@ -29,7 +30,7 @@ Setting solveClockout(const TuningContext& c)
 {
     Setting out;
     const Frequency wanted = goalRate(c.need, "rate");
-    out.achieved.push_back({"rate", "Rate", format(wanted), format(c.kernel().rate), errorOf(c.kernel().rate, wanted), true, {}, {}});
+    out.achieved.push_back({"rate", "Rate", say(c, wanted), say(c, c.kernel().rate), errorOf(c.kernel().rate, wanted), true, {}, {}});
     return out;
 }
 

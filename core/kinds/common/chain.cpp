@@ -3,6 +3,7 @@
 
 #include "core/base/text.h"
 #include "core/quantity/format.h"
+#include "core/tuning/words.h"
 
 #include <fmt/format.h>
 
@@ -36,9 +37,9 @@ std::vector<int> chainOf(const TuningContext& c, std::string& trouble)
         for (const Need& need : c.plan.needs)
             ids.push_back(need.id);
         if (next < 0)
-            trouble = fmt::format("no need is called \"{}\" whose periods could be counted.{}", by, didYouMean(by, ids));
+            trouble = say(c, "no need is called \"{}\" whose periods could be counted.{}", by, didYouMean(by, ids));
         else if (&c.plan.needs[size_t(next)] == &c.need || c.plan.needs[size_t(next)].id == c.need.id || out.size() > c.plan.needs.size())
-            trouble = fmt::format("{} would count its own periods", c.need.title);
+            trouble = say(c, "{} would count its own periods", c.need.title);
         else
             out.push_back(next);
         if (!trouble.empty())
@@ -53,7 +54,7 @@ Ticks ticksOf(const TuningContext& c)
 {
     Ticks out;
     out.rate = c.kernel().rate;
-    out.of = fmt::format("{} {}", c.kernelName(), format(out.rate));
+    out.of = say(c, "{} {}", c.kernelName(), say(c, out.rate));
     const FieldRef field = c.device.roleField(c.bound.instance, "chain");
     if (countedBy(c.need).empty()) {
         // A chip that comes out of reset with another timer chosen is set back to the clock.
@@ -79,18 +80,18 @@ Ticks ticksOf(const TuningContext& c)
         }
     const std::optional<Frequency> beats = by >= 0 && facet.beats && c.rates.clocks[size_t(c.device.instances[size_t(by)].kernel)].running ? facet.beats(contextOf(c, out.need)) : std::nullopt;
     if (!facet.beats)
-        out.trouble = fmt::format("{} has no periods that could be counted", other.title);
+        out.trouble = say(c, "{} has no periods that could be counted", other.title);
     else if (by < 0)
-        out.trouble = fmt::format("{} has no timer yet", other.title);
+        out.trouble = say(c, "{} has no timer yet", other.title);
     else if (timers.empty())
-        out.trouble = fmt::format("{} counts its clock only. Choose another timer", name);
+        out.trouble = say(c, "{} counts its clock only. Choose another timer", name);
     else if (!out.chain)
-        out.trouble = fmt::format("{} is on {}, whose periods {} does not count: it takes those of {}", other.title, c.device.instances[size_t(by)].name, name, listed(timers));
+        out.trouble = say(c, "{} is on {}, whose periods {} does not count: it takes those of {}", other.title, c.device.instances[size_t(by)].name, name, listed(timers));
     else if (!beats)
-        out.trouble = fmt::format("{} does not run", other.title);
+        out.trouble = say(c, "{} does not run", other.title);
     else
         out.rate = *beats;
-    out.of = fmt::format("periods of {} {}", other.title, format(out.rate));
+    out.of = say(c, "periods of {} {}", other.title, say(c, out.rate));
     return out;
 }
 

@@ -3,6 +3,7 @@
 
 #include "core/base/text.h"
 #include "core/quantity/format.h"
+#include "core/tuning/words.h"
 
 #include <fmt/format.h>
 
@@ -29,7 +30,7 @@ std::optional<TimerTrigger> timerTrigger(const TuningContext& c, const std::stri
             if (c.device.findInstance(value.name) >= 0)
                 timers.push_back(value.name);
     if (timers.empty()) {
-        trouble = fmt::format("{} is started by software alone. Start it in the function of a tick.", name);
+        trouble = say(c, "{} is started by software alone. Start it in the function of a tick.", name);
         return std::nullopt;
     }
     for (size_t n = 0; n < c.plan.needs.size(); ++n) {
@@ -42,12 +43,12 @@ std::optional<TimerTrigger> timerTrigger(const TuningContext& c, const std::stri
             if (value.name == c.device.instances[size_t(instance)].name)
                 return TimerTrigger{value.code, other.title, periodRateOf(other)};
         if (named) {
-            trouble = fmt::format("{} is on {}, which does not start {}: only {} can.", other.title, c.device.instances[size_t(instance)].name, name, listed(timers));
+            trouble = say(c, "{} is on {}, which does not start {}: only {} can.", other.title, c.device.instances[size_t(instance)].name, name, listed(timers));
             return std::nullopt;
         }
     }
-    trouble = by.empty() ? fmt::format("no need has a timer of {} that starts {}: {} can. Add an interval of {}, or name another need.", format(rate), name, listed(timers), format(period(rate)))
-                         : fmt::format("no bound need is called \"{}\".", by);
+    trouble = by.empty() ? say(c, "no need has a timer of {} that starts {}: {} can. Add an interval of {}, or name another need.", say(c, rate), name, listed(timers), say(c, period(rate)))
+                         : say(c, "no bound need is called \"{}\".", by);
     return std::nullopt;
 }
 

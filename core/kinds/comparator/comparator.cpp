@@ -3,6 +3,7 @@
 #include "core/kinds/kind.h"
 #include "core/quantity/format.h"
 #include "core/source/field_access.h"
+#include "core/tuning/words.h"
 
 
 namespace bindrel {
@@ -18,7 +19,7 @@ Setting solveComparator(const TuningContext& c)
     const bool reference = againstReference(c.need);
     const std::int64_t steps = c.device.ability(c.bound.instance, "steps", 2);
     if (!reference && c.has("threshold") && !c.has("reference") && !c.encoding("threshold").encode(0)) {
-        out.notComputed = fmt::format("{} compares with its reference alone: its block has neither the role \"reference\" nor a threshold 0", name);
+        out.notComputed = say(c, "{} compares with its reference alone: its block has neither the role \"reference\" nor a threshold 0", name);
         return out;
     }
     if (reference) {
@@ -39,9 +40,9 @@ Setting solveComparator(const TuningContext& c)
         }
         const Ratio got(Rational(step, steps));
         const Rational off = (got.value - wanted->value).abs();
-        Achieved row{"level", "Threshold", format(*wanted), format(got), std::nullopt, off <= Rational(1, 20), fmt::format("{} / {}", step, steps), {}};
+        Achieved row{"level", "Threshold", say(c, *wanted), say(c, got), std::nullopt, off <= Rational(1, 20), say(c, "{} / {}", step, steps), {}};
         if (!row.ok)
-            row.trouble = fmt::format("the nearest that {} has is {}. Divide the input on the board, or lead a voltage to the second input.", name, format(got));
+            row.trouble = say(c, "the nearest that {} has is {}. Divide the input on the board, or lead a voltage to the second input.", name, say(c, got));
         out.achieved.push_back(row);
     } else if (c.has("threshold") && !c.has("reference")) {
         out.roles.push_back({"threshold", 0, "against"});
@@ -53,18 +54,18 @@ Setting solveComparator(const TuningContext& c)
         const Encoding& encoding = c.encoding("hysteresis");
         const std::int64_t got = encoding.atLeast(wantedHysteresis, c.maxCode("hysteresis")).value_or(encoding.largest(c.maxCode("hysteresis")));
         out.roles.push_back({"hysteresis", got, "hysteresis"});
-        Achieved row{"hysteresis", "Hysteresis", fmt::format("\u2265 {} mV", wantedHysteresis), fmt::format("{} mV", got), std::nullopt, got >= wantedHysteresis, {}, {}};
+        Achieved row{"hysteresis", "Hysteresis", say(c, "\u2265 {} mV", wantedHysteresis), say(c, "{} mV", got), std::nullopt, got >= wantedHysteresis, {}, {}};
         if (!row.ok)
-            row.trouble = fmt::format("{} has {} mV at most. Add some on the board.", name, got);
+            row.trouble = say(c, "{} has {} mV at most. Add some on the board.", name, got);
         out.achieved.push_back(row);
     } else if (wantedHysteresis > 0) {
-        out.achieved.push_back({"hysteresis", "Hysteresis", fmt::format("\u2265 {} mV", wantedHysteresis), "none", std::nullopt, false, {}, fmt::format("{} has none. Add some on the board, or ask for none.", name)});
+        out.achieved.push_back({"hysteresis", "Hysteresis", say(c, "\u2265 {} mV", wantedHysteresis), "none", std::nullopt, false, {}, say(c, "{} has none. Add some on the board, or ask for none.", name)});
     }
     const bool inverted = goalIs(c.need, "inverted", "yes");
     if (c.has("inverted"))
         out.roles.push_back({"inverted", inverted, "inverted"});
     else if (inverted)
-        out.achieved.push_back({"inverted", "Inverted", "yes", "no", std::nullopt, false, {}, fmt::format("{} cannot turn its result round. Exchange the inputs.", name)});
+        out.achieved.push_back({"inverted", "Inverted", "yes", "no", std::nullopt, false, {}, say(c, "{} cannot turn its result round. Exchange the inputs.", name)});
     if (goalIs(c.need, "interrupt", "yes"))
         out.events.push_back({"edge", "edge_interrupt", "edge", "edge", "Called by the interrupt when the result changes.", {}});
     if (c.has("on"))

@@ -7,6 +7,7 @@
 #include "core/kinds/kind.h"
 #include "core/quantity/format.h"
 #include "core/source/field_access.h"
+#include "core/tuning/words.h"
 
 namespace bindrel {
 
@@ -17,13 +18,13 @@ Setting solveCount(const TuningContext& c)
     Setting out;
     const bool falling = goalIs(c.need, "edge", "falling");
     const std::int64_t code = falling ? 0 : goalIs(c.need, "edge", "rising") ? 1 : 2;
-    const std::string which = goalText(c.need, "edge") + " edges";
+    const std::string which = sayGoal(c, "edge") + " edges";
     const Frequency most = goalRate(c.need, "most");
     const Duration wanted = goalTime(c.need, "filter");
     const Rational kernel = c.kernel().rate.value, slowest = shifted(c.kernel().rate, c.kernel().tolerance.low).value;
     const std::string& name = c.device.instances[size_t(c.bound.instance)].name;
     if (!c.has("edge") && !falling)
-        out.achieved.push_back({"edge", "Counts", which, "falling edges", std::nullopt, false, {}, fmt::format("{} counts falling edges and nothing else.", name)});
+        out.achieved.push_back({"edge", "Counts", which, "falling edges", std::nullopt, false, {}, say(c, "{} counts falling edges and nothing else.", name)});
     else
         out.achieved.push_back({"edge", "Counts", which, which, std::nullopt, true, {}, {}});
     if (c.has("edge"))
@@ -40,18 +41,18 @@ Setting solveCount(const TuningContext& c)
     }
     if (!wanted.value.isZero()) {
         const Duration got(Rational(filter) / kernel);
-        Achieved row{"filter", "Filter", "\u2265 " + format(wanted), filter == 0 ? "none" : format(got), std::nullopt, filter >= cycles, filter == 0 ? std::string() : fmt::format("{} / {}", filter, format(c.kernel().rate)), {}};
+        Achieved row{"filter", "Filter", "\u2265 " + say(c, wanted), filter == 0 ? "none" : say(c, got), std::nullopt, filter >= cycles, filter == 0 ? std::string() : say(c, "{} / {}", filter, say(c, c.kernel().rate)), {}};
         if (!row.ok)
-            row.trouble = filter == 0 && !c.has("filter") ? fmt::format("{} has no filter. Filter on the board, or ask for none.", name)
-                                                          : fmt::format("the longest at {} is {}. Filter on the board, or give {} a slower clock.", format(c.kernel().rate), format(got), c.kernelName());
+            row.trouble = filter == 0 && !c.has("filter") ? say(c, "{} has no filter. Filter on the board, or ask for none.", name)
+                                                          : say(c, "the longest at {} is {}. Filter on the board, or give {} a slower clock.", say(c, c.kernel().rate), say(c, got), c.kernelName());
         out.achieved.push_back(row);
     }
     const Duration longestFilter(Rational(filter) / slowest);
     // At the highest rate a pulse and the pause after it are half a period each.
     const Duration pulse(Rational(1) / most.value / 2);
-    Achieved rate{"most", "Pulses a second at most", format(most), format(most), std::nullopt, longestFilter < pulse, {}, {}};
+    Achieved rate{"most", "Pulses a second at most", say(c, most), say(c, most), std::nullopt, longestFilter < pulse, {}, {}};
     if (!rate.ok)
-        rate.trouble = fmt::format("pulses of {} would be lost in a filter of up to {}. Ask for a shorter filter, or for fewer pulses.", format(pulse), format(longestFilter, 4));
+        rate.trouble = say(c, "pulses of {} would be lost in a filter of up to {}. Ask for a shorter filter, or for fewer pulses.", say(c, pulse), say(c, longestFilter, 4));
     out.achieved.push_back(rate);
 
     if (c.has("external"))
@@ -66,7 +67,7 @@ Setting solveCount(const TuningContext& c)
     }
     const Rational edges = most.value * (code == 2 ? 2 : 1);
     if (counts > 1)
-        out.achieved.push_back({"most", "Read at least every", "", format(Duration(Rational(counts - 1) / edges), 4), std::nullopt, true, fmt::format("{} / {}", counts - 1, format(Frequency(edges))), {}, true});
+        out.achieved.push_back({"most", "Read at least every", "", say(c, Duration(Rational(counts - 1) / edges), 4), std::nullopt, true, say(c, "{} / {}", counts - 1, say(c, Frequency(edges))), {}, true});
     if (goalIs(c.need, "interrupt", "yes"))
         out.events.push_back({"wrapped", "wrapped_interrupt", "wrapped", "wrapped", "Called by the interrupt when the counter begins anew.", Frequency(edges / counts)});
     if (c.has("on"))

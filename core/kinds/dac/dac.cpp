@@ -4,6 +4,7 @@
 #include "core/kinds/kind.h"
 #include "core/quantity/format.h"
 #include "core/source/field_access.h"
+#include "core/tuning/words.h"
 
 
 namespace bindrel {
@@ -20,14 +21,14 @@ Setting solveDac(const TuningContext& c)
     const std::optional<Ratio> level = goalAs<Ratio>(c.need, "level");
     const std::int64_t code = (level->value * largest).round();
     const std::int64_t millivolts = goalNumber(c.need, "reference");
-    out.achieved.push_back({"level", "Level at start", format(*level), format(Ratio(Rational(code, largest))), std::nullopt, true, fmt::format("{} / {}", code, largest), {}});
-    out.achieved.push_back({"reference", "Step", "", format(Voltage(Rational(millivolts, 1000) / largest)), std::nullopt, true, fmt::format("{} mV / {}", millivolts, largest), {}, true});
+    out.achieved.push_back({"level", "Level at start", say(c, *level), say(c, Ratio(Rational(code, largest))), std::nullopt, true, say(c, "{} / {}", code, largest), {}});
+    out.achieved.push_back({"reference", "Step", "", say(c, Voltage(Rational(millivolts, 1000) / largest)), std::nullopt, true, say(c, "{} mV / {}", millivolts, largest), {}, true});
     out.roles.push_back({"data", code, "level"});
     const bool buffered = goalIs(c.need, "buffer", "yes");
     if (c.has("buffer"))
         out.roles.push_back({"buffer", buffered, "buffer"});
     else if (buffered && c.need.goals.contains("buffer"))
-        out.achieved.push_back({"buffer", "Buffer", "yes", "no", std::nullopt, false, {}, fmt::format("{} has no buffer. Put one on the board.", name)});
+        out.achieved.push_back({"buffer", "Buffer", "yes", "no", std::nullopt, false, {}, say(c, "{} has no buffer. Put one on the board.", name)});
     if (goalIs(c.need, "trigger", "timer")) {
         std::string trouble;
         const std::optional<TimerTrigger> trigger = timerTrigger(c, goalName(c.need, "by"), goalRate(c.need, "rate"), trouble);

@@ -8,6 +8,7 @@
 // exceeded; the remaining time goes to the low phase first, whose minimum is the tighter one in practice.
 #include "core/kinds/i2c/i2c.h"
 #include "core/quantity/format.h"
+#include "core/tuning/words.h"
 
 #include <fmt/format.h>
 
@@ -83,21 +84,21 @@ static Setting solveTarget(const TuningContext& c, const I2cGoals& g)
     const std::string& name = c.device.instances[size_t(c.bound.instance)].name;
     for (const char* role : {"target", "own_address", "called", "byte_came", "byte_wanted", "ended"})
         if (!c.has(role)) {
-            out.notComputed = fmt::format("{} is a controller alone and cannot be a target; choose another instance", name);
+            out.notComputed = say(c, "{} is a controller alone and cannot be a target; choose another instance", name);
             return out;
         }
     const SpeedClass& speed = classOf(g.speed);
     const Rational fastest = shifted(c.kernel().rate, c.kernel().tolerance.high).value;
     const std::int64_t filter = std::min<std::int64_t>((g.spike.value * fastest).ceil(), c.maxCode("filter"));
     const std::int64_t hold = std::min<std::int64_t>((speed.hold.value * fastest).ceil(), c.maxCode("hold"));
-    out.achieved.push_back({"role", "Role", "target", fmt::format("target 0x{:02X}", g.address), std::nullopt, true, {}, {}});
+    out.achieved.push_back({"role", "Role", "target", say(c, "target 0x{:02X}", g.address), std::nullopt, true, {}, {}});
     Achieved all{"general_call", "General call", g.generalCall ? "yes" : "no", g.generalCall && c.has("general_call") ? "yes" : "no", std::nullopt, !g.generalCall || c.has("general_call"), {}, {}};
     if (!all.ok)
-        all.trouble = fmt::format("{} answers to its own address alone.", name);
+        all.trouble = say(c, "{} answers to its own address alone.", name);
     out.achieved.push_back(all);
     const Duration filtered(Rational(filter) / c.kernel().rate.value);
-    out.achieved.push_back({"filter", "Spike filter", "\u2265 " + format(g.spike), format(filtered), std::nullopt, filter == (g.spike.value * fastest).ceil(), {},
-                            filter == (g.spike.value * fastest).ceil() ? "" : fmt::format("the filter reaches {} at this clock. Give {} a slower one.", format(filtered), c.kernelName())});
+    out.achieved.push_back({"filter", "Spike filter", "\u2265 " + say(c, g.spike), say(c, filtered), std::nullopt, filter == (g.spike.value * fastest).ceil(), {},
+                            filter == (g.spike.value * fastest).ceil() ? "" : say(c, "the filter reaches {} at this clock. Give {} a slower one.", say(c, filtered), c.kernelName())});
     out.roles = {{"filter", filter, "filter"}, {"hold", hold, "class"}, {"own_address", g.address, "address"}, {"target", 1, "role"}, {"on", 1, ""}};
     if (c.has("general_call"))
         out.roles.push_back({"general_call", g.generalCall, "general_call"});
@@ -128,7 +129,7 @@ Setting solveI2c(const TuningContext& c)
     Wants wants{limit.value / margin, rise.value, fall.value, sync, speed.low.value * margin, speed.high.value * margin};
     const Phases p = fitPhases(c, wants);
     if (p.prescaler == 0 || !wants.rate.defined()) {
-        out.notComputed = fmt::format("{} is too fast to be counted down to {}; give {} a slower clock", format(c.kernel().rate), format(wanted), c.kernelName());
+        out.notComputed = say(c, "{} is too fast to be counted down to {}; give {} a slower clock", say(c, c.kernel().rate), say(c, wanted), c.kernelName());
         return out;
     }
     const Rational tick = Rational(p.prescaler) / f;
@@ -139,33 +140,33 @@ Setting solveI2c(const TuningContext& c)
     const Duration setup(tick * p.low - rise.value - Rational(hold) / f);
 
     const Frequency rate = frequencyOf(cycle);
-    Achieved scl{"rate", "Clock at most", format(wanted), format(rate), errorOf(rate, wanted), rate <= wanted, {}, {}};
-    scl.formula = fmt::format("1 / (({} + {}) \u00d7 {} / {} + {} seen late + {} rise)", p.low, p.high, p.prescaler, format(c.kernel().rate),
-                              format(Duration(sync)), format(rise));
+    Achieved scl{"rate", "Clock at most", say(c, wanted), say(c, rate), errorOf(rate, wanted), rate <= wanted, {}, {}};
+    scl.formula = say(c, "1 / (({} + {}) \u00d7 {} / {} + {} seen late + {} rise)", p.low, p.high, p.prescaler, say(c, c.kernel().rate),
+                              say(c, Duration(sync)), say(c, rise));
     if (wanted > speed.most) {
         scl.ok = false;
-        scl.trouble = fmt::format("{} mode permits {} at most. Choose a faster class if every device on the bus has it.", speed.name, format(speed.most));
+        scl.trouble = say(c, "{} mode permits {} at most. Choose a faster class if every device on the bus has it.", speed.name, say(c, speed.most));
     } else if (rate.value * 10 < wanted.value * 9) {
-        scl.trouble = fmt::format("the phase minima of {} mode with these rise and fall times leave no more than {}", speed.name, format(rate));
+        scl.trouble = say(c, "the phase minima of {} mode with these rise and fall times leave no more than {}", speed.name, say(c, rate));
     }
     const auto phase = [&](const char* goal, const char* title, const Duration& got, const Duration& least, const std::string& formula) {
-        Achieved row{goal, title, "\u2265 " + format(least), format(got), std::nullopt, got >= least, formula, {}, true};
+        Achieved row{goal, title, "\u2265 " + say(c, least), say(c, got), std::nullopt, got >= least, formula, {}, true};
         if (!row.ok)
-            row.trouble = fmt::format("{} is {}, less than the {} of {} mode. Give {} a faster clock.", title, format(got), format(least), speed.name, c.kernelName());
+            row.trouble = say(c, "{} is {}, less than the {} of {} mode. Give {} a faster clock.", title, say(c, got), say(c, least), speed.name, c.kernelName());
         out.achieved.push_back(row);
     };
     out.achieved.push_back(scl);
-    phase("class", "Low phase", low, speed.low, fmt::format("{} \u00d7 {} / {} - {}", p.low, p.prescaler, format(c.kernel().rate), format(fall)));
-    phase("class", "High phase", high, speed.high, fmt::format("{} \u00d7 {} / {} + {}", p.high, p.prescaler, format(c.kernel().rate), format(Duration(sync))));
-    phase("class", "Data set-up", setup, speed.setup, fmt::format("low - rise - {} / {}", hold, format(c.kernel().rate)));
-    Achieved riseRow{"rise", "Rise time", "\u2264 " + format(speed.rise), format(rise), std::nullopt, rise <= speed.rise, {}, {}};
+    phase("class", "Low phase", low, speed.low, say(c, "{} \u00d7 {} / {} - {}", p.low, p.prescaler, say(c, c.kernel().rate), say(c, fall)));
+    phase("class", "High phase", high, speed.high, say(c, "{} \u00d7 {} / {} + {}", p.high, p.prescaler, say(c, c.kernel().rate), say(c, Duration(sync))));
+    phase("class", "Data set-up", setup, speed.setup, say(c, "low - rise - {} / {}", hold, say(c, c.kernel().rate)));
+    Achieved riseRow{"rise", "Rise time", "\u2264 " + say(c, speed.rise), say(c, rise), std::nullopt, rise <= speed.rise, {}, {}};
     if (!riseRow.ok)
-        riseRow.trouble = fmt::format("{} mode permits a rise of {} at most. Use smaller pull-ups.", speed.name, format(speed.rise));
+        riseRow.trouble = say(c, "{} mode permits a rise of {} at most. Use smaller pull-ups.", speed.name, say(c, speed.rise));
     out.achieved.push_back(riseRow);
     const Duration filtered(Rational(filter) / f);
-    Achieved filterRow{"filter", "Spike filter", "\u2265 " + format(spike), format(filtered), std::nullopt, filtered >= spike || filter == (spike.value * fastest).ceil(), {}, {}};
+    Achieved filterRow{"filter", "Spike filter", "\u2265 " + say(c, spike), say(c, filtered), std::nullopt, filtered >= spike || filter == (spike.value * fastest).ceil(), {}, {}};
     if (!filterRow.ok)
-        filterRow.trouble = fmt::format("the filter reaches {} at this clock. Give {} a slower one.", format(filtered), c.kernelName());
+        filterRow.trouble = say(c, "the filter reaches {} at this clock. Give {} a slower one.", say(c, filtered), c.kernelName());
     out.achieved.push_back(filterRow);
 
     out.roles = {{"filter", filter, "filter"}, {"low", p.low, "rate"}, {"high", p.high, "rate"}, {"hold", hold, "class"}, {"on", 1, ""}};

@@ -9,6 +9,7 @@
 #include "core/kinds/kind.h"
 #include "core/quantity/format.h"
 #include "core/source/field_access.h"
+#include "core/tuning/words.h"
 
 namespace bindrel {
 
@@ -43,18 +44,18 @@ Setting solveInterval(const TuningContext& c)
     const Division longest = longestDivision(c, {});
     const std::vector<Division> ways = divisionsNear(c, wanted.value * kernel, {}, 4);
     if (ways.empty()) {
-        out.notComputed = fmt::format("{} has no time to be divided from: two ticks of {} are the shortest", format(wanted), ticks.of);
+        out.notComputed = say(c, "{} has no time to be divided from: two ticks of {} are the shortest", say(c, wanted), ticks.of);
         return out;
     }
     const Division& best = ways.front();
-    Achieved period{"period", "Period", format(wanted), format(time(best)), errorOf(time(best), wanted), true, fmt::format("{} \u00d7 {} / {}", best.prescaler, best.count, format(ticks.rate)), {}};
+    Achieved period{"period", "Period", say(c, wanted), say(c, time(best)), errorOf(time(best), wanted), true, say(c, "{} \u00d7 {} / {}", best.prescaler, best.count, say(c, ticks.rate)), {}};
     period.ok = period.error && period.error->value.abs() <= Rational(10'000);
     if (!period.ok)
-        period.trouble = chained ? fmt::format("counting {} it is {} off. Let that come {}.", ticks.of, format(*period.error, true), wanted > time(longest) ? "more slowly" : "at a rate that this is a multiple of")
-                         : wanted > time(longest) ? fmt::format("the longest at {} is {}. Give {} a slower clock, or count the periods of another timer.", format(ticks.rate), format(time(longest)), c.kernelName())
-                                                  : fmt::format("the nearest is {} off. Give {} a faster clock.", format(*period.error, true), c.kernelName());
+        period.trouble = chained ? say(c, "counting {} it is {} off. Let that come {}.", ticks.of, say(c, *period.error, true), wanted > time(longest) ? "more slowly" : "at a rate that this is a multiple of")
+                         : wanted > time(longest) ? say(c, "the longest at {} is {}. Give {} a slower clock, or count the periods of another timer.", say(c, ticks.rate), say(c, time(longest)), c.kernelName())
+                                                  : say(c, "the nearest is {} off. Give {} a faster clock.", say(c, *period.error, true), c.kernelName());
     out.achieved.push_back(period);
-    out.achieved.push_back({"period", "Resolution", "", format(Duration(Rational(best.prescaler) / kernel)), std::nullopt, true, fmt::format("{} / {}; at most {}", best.prescaler, format(ticks.rate), format(time(longest))), {}, true});
+    out.achieved.push_back({"period", "Resolution", "", say(c, Duration(Rational(best.prescaler) / kernel)), std::nullopt, true, say(c, "{} / {}; at most {}", best.prescaler, say(c, ticks.rate), say(c, time(longest))), {}, true});
     if (chained)
         out.achieved.push_back({"counts", "Counts", "", ticks.of, std::nullopt, true, {}, {}, true});
     addChainRoles(c, ticks, out);
@@ -65,7 +66,7 @@ Setting solveInterval(const TuningContext& c)
         out.roles.push_back({"once", 1, "repeats"});
     if (isOnce(c.need) && !c.has("once"))
         out.achieved.push_back({"repeats", "Repeats", "once", "until it is stopped", std::nullopt, false, {},
-                                fmt::format("{} does not stop by itself. Choose another timer, or let it repeat and stop it in the function of its tick.", c.device.instances[size_t(c.bound.instance)].name)});
+                                say(c, "{} does not stop by itself. Choose another timer, or let it repeat and stop it in the function of its tick.", c.device.instances[size_t(c.bound.instance)].name)});
     if (c.has("update"))
         out.roles.push_back({"update", 1, "", RoleValue::When::Event});
     if (wantsInterrupt(c.need)) {

@@ -9,6 +9,7 @@
 #include "core/kinds/common/division.h"
 #include "core/kinds/pwm/pwm.h"
 #include "core/quantity/format.h"
+#include "core/tuning/words.h"
 
 #include <fmt/format.h>
 
@@ -145,11 +146,11 @@ static DeadTimes solveDeadTimes(const TuningContext& c, const PwmGoals& g, Setti
         const auto ticks = encoding.atLeast(least, c.maxCode(role));
         const std::int64_t used = ticks.value_or(encoding.largest(c.maxCode(role)));
         const Duration got(Rational(used) / c.kernel().rate.value);
-        Achieved row{goal, title, "\u2265 " + format(asked), format(got), asked.value.isZero() ? std::optional<Ppm>() : errorOf(got, asked), ticks.has_value(),
-                     fmt::format("{} / {}", used, format(c.kernel().rate)), {}};
+        Achieved row{goal, title, "\u2265 " + say(c, asked), say(c, got), asked.value.isZero() ? std::optional<Ppm>() : errorOf(got, asked), ticks.has_value(),
+                     say(c, "{} / {}", used, say(c, c.kernel().rate)), {}};
         if (!row.ok)
-            row.trouble = fmt::format("{} is out of reach: the longest at {} is {}. The bridge could shoot through; use a slower clock for {}.", format(asked),
-                                      format(c.kernel().rate), format(got), c.kernelName());
+            row.trouble = say(c, "{} is out of reach: the longest at {} is {}. The bridge could shoot through; use a slower clock for {}.", say(c, asked),
+                                      say(c, c.kernel().rate), say(c, got), c.kernelName());
         out.achieved.push_back(row);
         out.roles.push_back({role, used, goal});
         return got;
@@ -161,7 +162,7 @@ static DeadTimes solveDeadTimes(const TuningContext& c, const PwmGoals& g, Setti
     // One time for both is as long as the longer of the two.
     const Duration both = solveOne("dead_time", "dead", "Dead time", std::max(g.dead, g.deadLow));
     if (g.deadLow != g.dead)
-        out.achieved.push_back({"dead_low", "Dead time (low)", "\u2265 " + format(g.deadLow), format(both), std::nullopt, both >= g.deadLow, "one time for both sides", {}, true});
+        out.achieved.push_back({"dead_low", "Dead time (low)", "\u2265 " + say(c, g.deadLow), say(c, both), std::nullopt, both >= g.deadLow, "one time for both sides", {}, true});
     return {both, both};
 }
 
@@ -181,7 +182,7 @@ static void solveFaultSource(const TuningContext& c, Setting& out)
         const InstanceIndex instance = c.bindings.needs[n].instance;
         if (c.plan.needs[n].id != by || instance < 0)
             continue;
-        row.trouble = fmt::format("{} is on {}, which does not lead to {}.", c.plan.needs[n].title, c.device.instances[size_t(instance)].name, name);
+        row.trouble = say(c, "{} is on {}, which does not lead to {}.", c.plan.needs[n].title, c.device.instances[size_t(instance)].name, name);
         if (field.valid())
             for (const EnumValue& value : c.device.fieldOf(field).values)
                 if (value.name == c.device.instances[size_t(instance)].name) {
@@ -190,7 +191,7 @@ static void solveFaultSource(const TuningContext& c, Setting& out)
                 }
     }
     if (!row.ok && row.trouble.empty())
-        row.trouble = fmt::format("no bound need is called \"{}\".", by);
+        row.trouble = say(c, "no bound need is called \"{}\".", by);
     out.achieved.push_back(row);
 }
 
@@ -204,15 +205,15 @@ static void solveTrigger(const TuningContext& c, const PwmGoals& g, const Way& w
     // On the way up the count passes half a period.
     const std::int64_t count = (share * (g.centre ? 2 : 1) * way.period).round();
     const Duration got(Rational(count) / (way.period * (g.centre ? 2 : 1)) * period.value);
-    Achieved row{"trigger_at", "Converters at", g.triggerAfter ? format(*g.triggerAfter) : format(*g.triggerAt), format(got), std::nullopt, true, fmt::format("count {} of {}", count, way.period), {}};
+    Achieved row{"trigger_at", "Converters at", g.triggerAfter ? say(c, *g.triggerAfter) : say(c, *g.triggerAt), say(c, got), std::nullopt, true, say(c, "count {} of {}", count, way.period), {}};
     const std::string& name = c.device.instances[size_t(c.bound.instance)].name;
     if (!c.has("trigger_at") || !c.has("trigger_early")) {
         row.ok = false;
-        row.trouble = fmt::format("{} starts converters only at the end of its period. Choose another timer, or leave the place open.", name);
+        row.trouble = say(c, "{} starts converters only at the end of its period. Choose another timer, or leave the place open.", name);
     } else if (!share.defined() || count >= way.period || count < 0) {
         row.ok = false;
-        row.trouble = g.centre ? fmt::format("{} starts converters while it counts up: in the first half of the period, before {}.", name, format(period / 2))
-                               : fmt::format("a period lasts {}; the place must lie in it.", format(period));
+        row.trouble = g.centre ? say(c, "{} starts converters while it counts up: in the first half of the period, before {}.", name, say(c, period / 2))
+                               : say(c, "a period lasts {}; the place must lie in it.", say(c, period));
     } else {
         out.roles.push_back({"trigger_at", count, "trigger_at"});
         out.roles.push_back({"trigger_early", 1, "trigger_at"});
@@ -259,25 +260,25 @@ Setting solvePwm(const TuningContext& c)
     const std::int64_t steps = g.steps;
     const std::vector<Way> ways = waysTo(c, wanted, slopes, steps, 4);
     if (ways.empty()) {
-        out.notComputed = fmt::format("{} cannot be divided to {}; give {} a {} clock", format(c.kernel().rate), format(wanted), c.kernelName(),
+        out.notComputed = say(c, "{} cannot be divided to {}; give {} a {} clock", say(c, c.kernel().rate), say(c, wanted), c.kernelName(),
                                       wanted.value * 4 > c.kernel().rate.value ? "faster" : "slower");
         return out;
     }
     const Way& best = ways.front();
     const Duration period = bindrel::period(best.frequency);
 
-    Achieved frequency{"frequency", "Frequency", format(wanted), format(best.frequency), best.error, best.error.value.abs() <= Rational(10'000), {}, {}};
-    frequency.formula = centre ? fmt::format("{} / (2 \u00d7 {} \u00d7 {})", format(c.kernel().rate), best.prescaler, best.period)
-                               : fmt::format("{} / ({} \u00d7 {})", format(c.kernel().rate), best.prescaler, best.period);
+    Achieved frequency{"frequency", "Frequency", say(c, wanted), say(c, best.frequency), best.error, best.error.value.abs() <= Rational(10'000), {}, {}};
+    frequency.formula = centre ? say(c, "{} / (2 \u00d7 {} \u00d7 {})", say(c, c.kernel().rate), best.prescaler, best.period)
+                               : say(c, "{} / ({} \u00d7 {})", say(c, c.kernel().rate), best.prescaler, best.period);
     if (!frequency.ok)
-        frequency.trouble = fmt::format("the nearest frequency is {} off. Choose another clock for {}.", format(best.error, true), c.kernelName());
+        frequency.trouble = say(c, "the nearest frequency is {} off. Choose another clock for {}.", say(c, best.error, true), c.kernelName());
     out.achieved.push_back(frequency);
     if (g.activeLow || g.idleHigh)
-        out.achieved.push_back({"idle", "Idle levels", "", fmt::format("{}, {}", g.restsHigh() ? "high" : "low", g.restsHigh() == g.activeLow ? "not active" : "active"), std::nullopt, true, {}, {}, true});
-    out.achieved.push_back({"steps", "Duty steps", "\u2265 " + std::to_string(steps), fmt::format("{} ({})", best.period, bitsOf(best.period)), std::nullopt,
+        out.achieved.push_back({"idle", "Idle levels", "", say(c, "{}, {}", g.restsHigh() ? "high" : "low", g.restsHigh() == g.activeLow ? "not active" : "active"), std::nullopt, true, {}, {}, true});
+    out.achieved.push_back({"steps", "Duty steps", "\u2265 " + std::to_string(steps), say(c, "{} ({})", best.period, bitsOf(best.period)), std::nullopt,
                             best.period >= steps, {},
-                            best.period >= steps ? "" : fmt::format("{} allows {} duty steps at {}, fewer than the {} asked for. Use a faster clock or a lower frequency.",
-                                                                     format(c.kernel().rate), best.period, format(wanted), steps)});
+                            best.period >= steps ? "" : say(c, "{} allows {} duty steps at {}, fewer than the {} asked for. Use a faster clock or a lower frequency.",
+                                                                     say(c, c.kernel().rate), best.period, say(c, wanted), steps)});
 
     out.roles = {{"centre", centre, "alignment"}, {"prescaler", best.prescaler, "frequency"}, {"period", best.period, "frequency"}};
     if (c.has("buffered"))
@@ -310,34 +311,34 @@ Setting solvePwm(const TuningContext& c)
         channel.achieved = Ratio(Rational(channel.compare, best.period));
         channels.push_back(channel);
 
-        Achieved row{channel.goal, "Duty " + channel.goal.substr(4), format(channel.wanted), format(channel.achieved), std::nullopt, true,
-                     fmt::format("{} / {}", channel.compare, best.period), {}};
+        Achieved row{channel.goal, "Duty " + channel.goal.substr(4), say(c, channel.wanted), say(c, channel.achieved), std::nullopt, true,
+                     say(c, "{} / {}", channel.compare, best.period), {}};
         if (pulse) {
             const Duration got(channel.achieved.value * period.value);
-            row.wanted = format(*pulse);
-            row.achieved = format(got);
+            row.wanted = say(c, *pulse);
+            row.achieved = say(c, got);
             if (!pulse->value.isZero())
                 row.error = errorOf(got, *pulse);
             row.ok = !longer && (pulse->value.isZero() || row.error->value.abs() <= Rational(50'000));
             if (longer)
-                row.trouble = fmt::format("a period lasts {} and no longer. Ask for a shorter pulse or a lower frequency.", format(period));
+                row.trouble = say(c, "a period lasts {} and no longer. Ask for a shorter pulse or a lower frequency.", say(c, period));
             else if (!row.ok)
-                row.trouble = fmt::format("a tick is {}, too coarse for it. Ask for more duty steps, or use a faster clock.", format(Duration(Rational(best.prescaler) * slopes / c.kernel().rate.value)));
+                row.trouble = say(c, "a tick is {}, too coarse for it. Ask for more duty steps, or use a faster clock.", say(c, Duration(Rational(best.prescaler) * slopes / c.kernel().rate.value)));
         }
         if (level) {
-            row.wanted = format(*level);
-            row.achieved = format(Voltage(channel.achieved.value * c.rates.supply.value));
-            row.formula += fmt::format(" \u00d7 {}", format(c.rates.supply));
+            row.wanted = say(c, *level);
+            row.achieved = say(c, Voltage(channel.achieved.value * c.rates.supply.value));
+            row.formula += say(c, " \u00d7 {}", say(c, c.rates.supply));
             row.ok = !longer;
             if (longer)
-                row.trouble = fmt::format("the outputs reach the supply of {} and no more.", format(c.rates.supply));
+                row.trouble = say(c, "the outputs reach the supply of {} and no more.", say(c, c.rates.supply));
         }
         const Rational on = period.value * channel.achieved.value;
         const Rational shortest = std::min(on, period.value - on, [](const Rational& a, const Rational& b) { return a < b; });
         if (pairs && shortest > Rational(0) && shortest <= dead.longest().value) {
             row.ok = false;
-            row.trouble = fmt::format("the shorter side is on for {}, no longer than the dead time of {}: it would never switch on. Change the duty or the dead time.",
-                                      format(Duration(shortest)), format(dead.longest()));
+            row.trouble = say(c, "the shorter side is on for {}, no longer than the dead time of {}: it would never switch on. Change the duty or the dead time.",
+                                      say(c, Duration(shortest)), say(c, dead.longest()));
         }
         out.achieved.push_back(row);
         if (channel.number <= 0)
@@ -354,7 +355,7 @@ Setting solvePwm(const TuningContext& c)
                 out.roles.push_back({role, inverted, opposed ? "phase" : "polarity"});
             else if (inverted && side.empty())
                 out.achieved.push_back({opposed ? "phase" : "polarity", opposed ? "Phase" : "Polarity", opposed ? "opposed" : "inverted", opposed ? "together" : "normal", std::nullopt, false, {},
-                                        fmt::format("{} cannot turn an output round. {}", c.device.instances[size_t(c.bound.instance)].name, opposed ? "Choose another timer, or let all stand together." : "Choose another timer, or state the complement of the duty.")});
+                                        say(c, "{} cannot turn an output round. {}", c.device.instances[size_t(c.bound.instance)].name, opposed ? "Choose another timer, or let all stand together." : "Choose another timer, or state the complement of the duty.")});
         if (pairs) {
             out.roles.push_back({"output" + n + "n", 1, "outputs"});
             out.roles.push_back({"idle" + n + "n", idleHigh, "idle"});
@@ -366,9 +367,9 @@ Setting solvePwm(const TuningContext& c)
         const auto most = static_cast<std::int64_t>(c.maxCode("fault_filter"));
         const std::int64_t filter = ideal.defined() ? std::min(ideal.ceil(), most) : most;
         const Duration got(Rational(filter) / c.kernel().rate.value);
-        Achieved row{"fault_filter", "Fault filter", "\u2265 " + format(asked), format(got), std::nullopt, got >= asked, {}, {}};
+        Achieved row{"fault_filter", "Fault filter", "\u2265 " + say(c, asked), say(c, got), std::nullopt, got >= asked, {}, {}};
         if (!row.ok)
-            row.trouble = fmt::format("the filter reaches {} at {}. Filter on the board, or use a slower clock.", format(got), format(c.kernel().rate));
+            row.trouble = say(c, "the filter reaches {} at {}. Filter on the board, or use a slower clock.", say(c, got), say(c, c.kernel().rate));
         out.achieved.push_back(row);
         solveFaultSource(c, out);
         out.roles.push_back({"fault_enable", 1, "fault"});

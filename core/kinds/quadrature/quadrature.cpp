@@ -6,6 +6,7 @@
 #include "core/kinds/kind.h"
 #include "core/quantity/format.h"
 #include "core/source/field_access.h"
+#include "core/tuning/words.h"
 
 namespace bindrel {
 
@@ -22,7 +23,7 @@ Setting solveQuadrature(const TuningContext& c)
     Setting out;
     const std::string& name = c.device.instances[size_t(c.bound.instance)].name;
     if (!c.has("quadrature") || !c.has("counter")) {
-        out.notComputed = fmt::format("{} follows no encoder: its block has no role \"{}\"; choose another timer", name, c.has("quadrature") ? "counter" : "quadrature");
+        out.notComputed = say(c, "{} follows no encoder: its block has no role \"{}\"; choose another timer", name, c.has("quadrature") ? "counter" : "quadrature");
         return out;
     }
     const Rational kernel = c.kernel().rate.value;
@@ -33,15 +34,15 @@ Setting solveQuadrature(const TuningContext& c)
         const bool can = c.has("index") && c.encoding("period").nearest(turn, c.maxCode("period")) == turn;
         Achieved row{"index", "Index input", "pad", can ? "sets the count to zero" : "not followed", std::nullopt, can, {}, {}};
         if (!can)
-            row.trouble = c.has("index") ? fmt::format("a turn of {} counts does not fit {}. Choose a timer with more bits.", turn, name)
-                                         : fmt::format("{} has no index: its block has no role \"index\". Choose another timer, or lead the index to a need of its own.", name);
+            row.trouble = c.has("index") ? say(c, "a turn of {} counts does not fit {}. Choose a timer with more bits.", turn, name)
+                                         : say(c, "{} has no index: its block has no role \"index\". Choose another timer, or lead the index to a need of its own.", name);
         out.achieved.push_back(row);
         if (can) {
             counts = turn;
             out.roles.push_back({"index", 1, "index"});
         }
     }
-    out.achieved.push_back({"lines", "Counts a turn", "", std::to_string(turn), std::nullopt, true, fmt::format("{} \u00d7 {}", kCountsPerLine, encoderLines(c.need)), {}});
+    out.achieved.push_back({"lines", "Counts a turn", "", std::to_string(turn), std::nullopt, true, say(c, "{} \u00d7 {}", kCountsPerLine, encoderLines(c.need)), {}});
 
     const Duration wanted = goalTime(c.need, "filter");
     const std::int64_t cycles = (wanted.value * shifted(c.kernel().rate, c.kernel().tolerance.high).value).ceil();
@@ -52,15 +53,15 @@ Setting solveQuadrature(const TuningContext& c)
         out.roles.push_back({"input_filter", filter, "filter"});
     if (!wanted.value.isZero()) {
         const Duration got(Rational(filter) / kernel);
-        Achieved row{"filter", "Filter", "\u2265 " + format(wanted), filter ? format(got) : "none", std::nullopt, filter >= cycles, {}, {}};
+        Achieved row{"filter", "Filter", "\u2265 " + say(c, wanted), filter ? say(c, got) : "none", std::nullopt, filter >= cycles, {}, {}};
         if (!row.ok)
-            row.trouble = fmt::format("{} filters {} at most at {}. Filter on the board.", name, filter ? format(got) : "nothing", format(c.kernel().rate));
+            row.trouble = say(c, "{} filters {} at most at {}. Filter on the board.", name, filter ? say(c, got) : "nothing", say(c, c.kernel().rate));
         out.achieved.push_back(row);
     }
     // An edge must stand for two kernel cycles to be seen, and longer than the filter.
     const Frequency edges(kernel / std::max<std::int64_t>(2, filter + 1));
-    out.achieved.push_back({"lines", "Fastest turning", "", fmt::format("{} turns a second", (edges.value / turn).floor()), std::nullopt, true, fmt::format("{} / {} / {}", format(c.kernel().rate), std::max<std::int64_t>(2, filter + 1), turn), {}, true});
-    out.achieved.push_back({"lines", "Ask at least every", "", fmt::format("{:.4g} turns", Rational(counts / 2, turn).toDouble()), std::nullopt, true, fmt::format("{} / 2 / {}", counts, turn), {}, true});
+    out.achieved.push_back({"lines", "Fastest turning", "", say(c, "{} turns a second", (edges.value / turn).floor()), std::nullopt, true, say(c, "{} / {} / {}", say(c, c.kernel().rate), std::max<std::int64_t>(2, filter + 1), turn), {}, true});
+    out.achieved.push_back({"lines", "Ask at least every", "", say(c, "{:.4g} turns", Rational(counts / 2, turn).toDouble()), std::nullopt, true, say(c, "{} / 2 / {}", counts, turn), {}, true});
     if (c.has("prescaler"))
         out.roles.push_back({"prescaler", 1, ""});
     out.roles.push_back({"period", counts, ""});

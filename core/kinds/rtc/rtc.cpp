@@ -4,6 +4,7 @@
 #include "core/kinds/kind.h"
 #include "core/quantity/format.h"
 #include "core/source/field_access.h"
+#include "core/tuning/words.h"
 
 
 namespace bindrel {
@@ -17,8 +18,8 @@ Accuracy rtcAccuracy(const TuningContext& c)
     out.stated = c.need.goals.contains("drift");
     if (const std::optional<Ppm> drift = goalAs<Ppm>(c.need, "drift"))
         out.allowed = *drift;
-    out.asks = out.allowed ? fmt::format("{}, {} a month", plusMinus(*out.allowed), format(driftPerMonth(*out.allowed), 3)) : std::string();
-    out.effect = fmt::format("up to {} a month", format(driftPerMonth(out.given), 3));
+    out.asks = out.allowed ? say(c, "{}, {} a month", plusMinus(*out.allowed), say(c, driftPerMonth(*out.allowed), 3)) : std::string();
+    out.effect = say(c, "up to {} a month", say(c, driftPerMonth(out.given), 3));
     return out;
 }
 
@@ -36,7 +37,7 @@ Setting solveRtc(const TuningContext& c)
     const DividedBy divider{"coarse", "fine", 1, DividedBy::Error::OfRate};
     const std::vector<Division> ways = divisionsNear(c, cycles, divider, 64);
     if (ways.empty()) {
-        out.notComputed = fmt::format("{} at {} is too slow for {}; ask for a slower rate or give it a faster clock", c.kernelName(), format(c.kernel().rate), format(wanted));
+        out.notComputed = say(c, "{} at {} is too slow for {}; ask for a slower rate or give it a faster clock", c.kernelName(), say(c, c.kernel().rate), say(c, wanted));
         return out;
     }
     const auto rate = [&](const Division& way) { return Frequency(kernel / way.cycles() / fixed); };
@@ -45,10 +46,10 @@ Setting solveRtc(const TuningContext& c)
     for (const Division& way : ways)
         if (rate(way) == rate(best) && way.prescaler > best.prescaler)
             best = way;
-    Achieved row{"rate", "Counts at", format(wanted), format(rate(best)), errorOf(rate(best), wanted), rate(best) == wanted, {}, {}};
-    row.formula = format(c.kernel().rate) + (fixed > 1 ? fmt::format(" / {}", fixed) : std::string()) + (c.has("coarse") ? fmt::format(" / {}", best.prescaler) : std::string()) + (c.has("fine") ? fmt::format(" / {}", best.count) : std::string());
+    Achieved row{"rate", "Counts at", say(c, wanted), say(c, rate(best)), errorOf(rate(best), wanted), rate(best) == wanted, {}, {}};
+    row.formula = say(c, c.kernel().rate) + (fixed > 1 ? say(c, " / {}", fixed) : std::string()) + (c.has("coarse") ? say(c, " / {}", best.prescaler) : std::string()) + (c.has("fine") ? say(c, " / {}", best.count) : std::string());
     if (!row.ok)
-        row.trouble = fmt::format("it would count at {}. Give {} a clock that is a multiple of {}.", format(rate(best)), c.kernelName(), format(wanted));
+        row.trouble = say(c, "it would count at {}. Give {} a clock that is a multiple of {}.", say(c, rate(best)), c.kernelName(), say(c, wanted));
     out.achieved.push_back(row);
     if (c.has("hold"))
         out.before.push_back({RoleStep::Kind::Set, "hold", 1, "Its dividers can be set while it is held."});
@@ -66,25 +67,25 @@ Setting solveRtc(const TuningContext& c)
         out.events.push_back({"tick", "tick_interrupt", "tick", "tick", "Called by the interrupt at each count.", rate(best)});
     if (c.need.goals.contains("trim")) {
         const std::int64_t off = goalNumber(c.need, "trim");
-        Achieved trim{"trim", "Clock is off by", fmt::format("{} ppb", off), {}, std::nullopt, false, {}, {}};
+        Achieved trim{"trim", "Clock is off by", say(c, "{} ppb", off), {}, std::nullopt, false, {}, {}};
         if (const std::optional<std::int64_t> value = c.has("trim") ? c.encoding("trim").nearest(-off, c.maxCode("trim")) : std::nullopt) {
-            trim.achieved = fmt::format("{:+} ppb added, {:+} left", *value, off + *value);
+            trim.achieved = say(c, "{:+} ppb added, {:+} left", *value, off + *value);
             // Half a step is as near as it can be.
             const std::int64_t low = *c.encoding("trim").decode(0), high = c.encoding("trim").largest(c.maxCode("trim"));
             trim.ok = -off >= low && -off <= high;
             if (!trim.ok)
-                trim.trouble = fmt::format("it can add {} to {} ppb. Load the crystal otherwise, or take a better one.", low, high);
+                trim.trouble = say(c, "it can add {} to {} ppb. Load the crystal otherwise, or take a better one.", low, high);
             out.roles.push_back({"trim", *value, "trim"});
         } else {
             trim.achieved = "0 ppb added";
-            trim.trouble = fmt::format("{} cannot be corrected. Correct the time in the program.", c.device.instances[size_t(c.bound.instance)].name);
+            trim.trouble = say(c, "{} cannot be corrected. Correct the time in the program.", c.device.instances[size_t(c.bound.instance)].name);
         }
         out.achieved.push_back(trim);
     }
     if (hasAlarm(c.need)) {
         const bool can = (c.has("alarm_count") || c.has("alarm_second")) && c.has("alarm");
         if (!can)
-            out.achieved.push_back({"alarm", "Alarm", "yes", "no", std::nullopt, false, {}, fmt::format("{} has none. Compare the time in the function of its tick.", c.device.instances[size_t(c.bound.instance)].name)});
+            out.achieved.push_back({"alarm", "Alarm", "yes", "no", std::nullopt, false, {}, say(c, "{} has none. Compare the time in the function of its tick.", c.device.instances[size_t(c.bound.instance)].name)});
         else
             out.events.push_back({c.device.interruptOf(c.bound.instance, "alarm") ? "alarm" : "tick", "alarm_interrupt", "alarm", "alarm", "Called by the interrupt when the time of the alarm has come.", {}});
     }

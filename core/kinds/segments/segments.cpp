@@ -4,6 +4,7 @@
 #include "core/kinds/kind.h"
 #include "core/quantity/format.h"
 #include "core/source/field_access.h"
+#include "core/tuning/words.h"
 
 #include <algorithm>
 #include <array>
@@ -105,7 +106,7 @@ Setting solveSegments(const TuningContext& c)
     const bool planesOk = planes <= most && (!c.has("backplanes") || c.encoding("backplanes").encode(planes).value_or(c.maxCode("backplanes") + 1) <= c.maxCode("backplanes"));
     Achieved row{"backplanes", "Backplanes", std::to_string(planes), std::to_string(planesOk ? planes : int(most)), std::nullopt, planesOk, {}, {}};
     if (!planesOk)
-        row.trouble = fmt::format("{} drives {} at most.", name, most);
+        row.trouble = say(c, "{} drives {} at most.", name, most);
     out.achieved.push_back(row);
     if (c.has("backplanes") && planesOk)
         out.roles.push_back({"backplanes", planes, "backplanes"});
@@ -125,11 +126,11 @@ Setting solveSegments(const TuningContext& c)
         out.roles.push_back({"divider", divider, "frame"});
     }
     const Frequency frame(base / divider);
-    Achieved rate{"frame", "Frame rate", format(wanted), format(frame, 4), errorOf(frame, wanted), true, fmt::format("{} / ({} \u00d7 {}{})", format(c.kernel().rate), cycles, planes, divider > 1 ? fmt::format(" \u00d7 {}", divider) : std::string()), {}};
+    Achieved rate{"frame", "Frame rate", say(c, wanted), say(c, frame, 4), errorOf(frame, wanted), true, say(c, "{} / ({} \u00d7 {}{})", say(c, c.kernel().rate), cycles, planes, divider > 1 ? say(c, " \u00d7 {}", divider) : std::string()), {}};
     // An eye sees less than 30 pictures a second flicker; a quarter off is no matter.
     rate.ok = rate.error->value.abs() <= Rational(250'000);
     if (!rate.ok)
-        rate.trouble = fmt::format("it would be {}. Give {} about {}.", format(frame, 4), c.kernelName(), format(Frequency(wanted.value * cycles * planes * divider), 4));
+        rate.trouble = say(c, "it would be {}. Give {} about {}.", say(c, frame, 4), c.kernelName(), say(c, Frequency(wanted.value * cycles * planes * divider), 4));
     out.achieved.push_back(rate);
     const std::optional<Ratio> contrast = goalAs<Ratio>(c.need, "contrast");
     if (c.has("contrast"))

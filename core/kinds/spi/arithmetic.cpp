@@ -7,6 +7,7 @@
 // to settle. The next bit comes a whole period after the shift, which bounds n.
 #include "core/kinds/spi/spi.h"
 #include "core/quantity/format.h"
+#include "core/tuning/words.h"
 
 #include <fmt/format.h>
 
@@ -93,23 +94,23 @@ Setting solveSpi(const TuningContext& c)
     const SpiGoals& g = goalsOf<SpiGoals>(c.need);
     const std::vector<std::int64_t> wordBits = c.device.abilities(c.bound.instance, "word_bits");
     const std::int64_t fewest = wordBits.empty() ? 8 : wordBits.front(), most = wordBits.empty() ? 8 : wordBits.back();
-    Achieved word{"word", "Word", fmt::format("{} bits", g.bits), fmt::format("{} bits", g.bits), std::nullopt, g.bits >= fewest && g.bits <= most, {}, {}};
+    Achieved word{"word", "Word", say(c, "{} bits", g.bits), say(c, "{} bits", g.bits), std::nullopt, g.bits >= fewest && g.bits <= most, {}, {}};
     if (!word.ok)
-        word.trouble = fmt::format("{} has words of {}. Choose one of these, or send the word in parts.", c.device.instances[size_t(c.bound.instance)].name,
-                                   fewest == most ? fmt::format("{} bits", fewest) : fmt::format("{} to {} bits", fewest, most));
+        word.trouble = say(c, "{} has words of {}. Choose one of these, or send the word in parts.", c.device.instances[size_t(c.bound.instance)].name,
+                                   fewest == most ? say(c, "{} bits", fewest) : say(c, "{} to {} bits", fewest, most));
     Duration delay;
     if (g.controller) {
         if (!c.has("divider") && !c.has("half_period")) {
-            out.notComputed = fmt::format("the block of {} has neither the role \"divider\" nor \"half_period\"; complete it in the device's file", c.device.instances[size_t(c.bound.instance)].name);
+            out.notComputed = say(c, "the block of {} has neither the role \"divider\" nor \"half_period\"; complete it in the device's file", c.device.instances[size_t(c.bound.instance)].name);
             return out;
         }
         const std::optional<SpiRate> rate = bestSpiRate(c, g.most);
         if (!rate) {
-            out.notComputed = fmt::format("{} cannot be divided down to {}; give {} a slower clock", format(c.kernel().rate), format(g.most), c.kernelName());
+            out.notComputed = say(c, "{} cannot be divided down to {}; give {} a slower clock", say(c, c.kernel().rate), say(c, g.most), c.kernelName());
             return out;
         }
-        Achieved sck{"rate", "Clock at most", format(g.most), format(rate->sck), errorOf(rate->sck, g.most), true, {}, {}};
-        sck.formula = rate->prescaler > 1 ? fmt::format("{} / ({} \u00d7 {})", format(c.kernel().rate), rate->prescaler, rate->divider) : fmt::format("{} / {}", format(c.kernel().rate), rate->divider);
+        Achieved sck{"rate", "Clock at most", say(c, g.most), say(c, rate->sck), errorOf(rate->sck, g.most), true, {}, {}};
+        sck.formula = rate->prescaler > 1 ? say(c, "{} / ({} \u00d7 {})", say(c, c.kernel().rate), rate->prescaler, rate->divider) : say(c, "{} / {}", say(c, c.kernel().rate), rate->divider);
         out.achieved.push_back(sck);
         if (g.receives) {
             const Rational half = Rational(1) / rate->sck.value / 2, cycle = Rational(1) / c.kernel().rate.value;
@@ -119,11 +120,11 @@ Setting solveSpi(const TuningContext& c)
             const std::int64_t cycles = c.has("sample_delay") ? std::min(wanted, c.encoding("sample_delay").largest(c.maxCode("sample_delay"))) : 0;
             delay = Duration(cycle * cycles);
             const Rational margin = half + delay.value - g.valid.value;
-            Achieved row{"valid", "Receive margin", "> 0 s", format(Duration(margin)), std::nullopt, margin > Rational(0) && delay.value < half,
-                         fmt::format("1 / (2 \u00d7 {}){} - {}", format(rate->sck), cycles > 0 ? fmt::format(" + {} cycles", cycles) : std::string(), format(g.valid)), {}, true};
+            Achieved row{"valid", "Receive margin", "> 0 s", say(c, Duration(margin)), std::nullopt, margin > Rational(0) && delay.value < half,
+                         say(c, "1 / (2 \u00d7 {}){} - {}", say(c, rate->sck), cycles > 0 ? say(c, " + {} cycles", cycles) : std::string(), say(c, g.valid)), {}, true};
             if (!row.ok)
-                row.trouble = fmt::format("the part's data comes {} after the edge, too late for a clock of {}. Choose at most {}, or a faster part.", format(g.valid), format(rate->sck),
-                                          format(Frequency(Rational(1) / (g.valid.value * 2)), 4));
+                row.trouble = say(c, "the part's data comes {} after the edge, too late for a clock of {}. Choose at most {}, or a faster part.", say(c, g.valid), say(c, rate->sck),
+                                          say(c, Frequency(Rational(1) / (g.valid.value * 2)), 4));
             out.achieved.push_back(row);
             if (c.has("sample_delay"))
                 out.roles.push_back({"sample_delay", cycles, "valid"});
@@ -141,21 +142,21 @@ Setting solveSpi(const TuningContext& c)
         }
     } else {
         const std::int64_t ratio = c.device.ability(c.bound.instance, "peripheral_ratio", 0);
-        Achieved sck{"rate", "Clock at most", format(g.most), "given by the controller", std::nullopt, true, {}, {}};
+        Achieved sck{"rate", "Clock at most", say(c, g.most), "given by the controller", std::nullopt, true, {}, {}};
         if (ratio > 0) {
             const Frequency able(shifted(c.kernel().rate, c.kernel().tolerance.low).value / ratio);
-            sck.achieved = "up to " + format(able);
-            sck.formula = fmt::format("{} / {}", format(c.kernel().rate), ratio);
+            sck.achieved = "up to " + say(c, able);
+            sck.formula = say(c, "{} / {}", say(c, c.kernel().rate), ratio);
             sck.ok = g.most <= able;
             if (!sck.ok)
-                sck.trouble = fmt::format("it can follow {} at most. Give {} a faster clock, or ask the controller for a slower SCK.", format(able), c.kernelName());
+                sck.trouble = say(c, "it can follow {} at most. Give {} a faster clock, or ask the controller for a slower SCK.", say(c, able), c.kernelName());
         }
         out.achieved.push_back(sck);
         if (c.look)
             c.look->waveform = drawWord(g, g.most, delay);
     }
-    out.achieved.push_back({"mode", "Mode", fmt::format("SPI mode {}", (g.idleHigh ? 2 : 0) + (g.late ? 1 : 0)),
-                            fmt::format("{}, {} edge", g.idleHigh ? "high" : "low", g.late ? "2nd" : "1st"), std::nullopt, true, {}, {}});
+    out.achieved.push_back({"mode", "Mode", say(c, "SPI mode {}", (g.idleHigh ? 2 : 0) + (g.late ? 1 : 0)),
+                            say(c, "{}, {} edge", g.idleHigh ? "high" : "low", g.late ? "2nd" : "1st"), std::nullopt, true, {}, {}});
     out.achieved.push_back(word);
     out.roles.push_back({"host", g.controller, "role"});
     out.roles.push_back({"polarity", g.idleHigh, "mode"});

@@ -9,6 +9,7 @@
 #include "core/kinds/common/interrupt_load.h"
 #include "core/kinds/uart/uart.h"
 #include "core/quantity/format.h"
+#include "core/tuning/words.h"
 
 #include <fmt/format.h>
 
@@ -94,7 +95,7 @@ void solveDriver(const TuningContext& c, const UartGoals& g, const Divider& best
 {
     const std::string& name = c.device.instances[size_t(c.bound.instance)].name;
     if (!c.has("driver_enable")) {
-        out.achieved.push_back({"line", "Line", "RS-485", "two wires", std::nullopt, false, {}, fmt::format("{} does not switch a driver by itself. Choose another port, or state an output that your program switches.", name)});
+        out.achieved.push_back({"line", "Line", "RS-485", "two wires", std::nullopt, false, {}, say(c, "{} does not switch a driver by itself. Choose another port, or state an output that your program switches.", name)});
         return;
     }
     out.roles.push_back({"driver_enable", 1, "line"});
@@ -104,11 +105,11 @@ void solveDriver(const TuningContext& c, const UartGoals& g, const Divider& best
     for (const auto& [role, goal, title, wanted] : {std::tuple{"driver_lead", "lead", "Driver before", g.lead}, {"driver_trail", "trail", "Driver after", g.trail}}) {
         const std::int64_t least = (wanted.value / shortest).ceil();
         const std::optional<std::int64_t> samples = c.has(role) ? c.encoding(role).atLeast(least, c.maxCode(role)) : least == 0 ? std::optional<std::int64_t>(0) : std::nullopt;
-        Achieved row{goal, title, "\u2265 " + format(wanted), format(Duration(sample * samples.value_or(0))), std::nullopt, samples.has_value(), fmt::format("{} samples of {}", samples.value_or(0), format(Duration(sample))), {}};
+        Achieved row{goal, title, "\u2265 " + say(c, wanted), say(c, Duration(sample * samples.value_or(0))), std::nullopt, samples.has_value(), say(c, "{} samples of {}", samples.value_or(0), say(c, Duration(sample))), {}};
         if (!samples) {
             const std::int64_t most = c.has(role) ? c.encoding(role).largest(c.maxCode(role)) : 0;
-            row.achieved = format(Duration(sample * most));
-            row.trouble = fmt::format("{} gives {} at most at this baud. Ask for less, or for a slower baud.", name, row.achieved);
+            row.achieved = say(c, Duration(sample * most));
+            row.trouble = say(c, "{} gives {} at most at this baud. Ask for less, or for a slower baud.", name, row.achieved);
         } else if (c.has(role)) {
             out.roles.push_back({role, *samples, goal});
         }
@@ -121,7 +122,7 @@ void solveClock(const TuningContext& c, Setting& out)
 {
     const std::string& name = c.device.instances[size_t(c.bound.instance)].name;
     if (!c.has("clocked")) {
-        out.achieved.push_back({"line", "Line", "synchronous", "two wires", std::nullopt, false, {}, fmt::format("{} gives no clock. Choose another port, or SPI.", name)});
+        out.achieved.push_back({"line", "Line", "synchronous", "two wires", std::nullopt, false, {}, say(c, "{} gives no clock. Choose another port, or SPI.", name)});
         return;
     }
     out.roles.push_back({"clocked", 1, "line"});
@@ -135,7 +136,7 @@ void solveClock(const TuningContext& c, Setting& out)
             // Without a field it is as most would have it: low, first, with a pulse for all bits.
             row.ok = false;
             row.achieved = std::string_view(role) == "clock_last" ? one : zero;
-            row.trouble = fmt::format("{} leaves no choice. Ask for {}, or choose another port.", name, row.achieved);
+            row.trouble = say(c, "{} leaves no choice. Ask for {}, or choose another port.", name, row.achieved);
         }
         out.achieved.push_back(row);
     }
@@ -157,12 +158,12 @@ Accuracy uartAccuracy(const TuningContext& c)
     const std::vector<Divider> ways = dividersFor(c, g.baud, g.frame);
     if (ways.empty())
         return out;
-    out.effect = fmt::format("{} {}", formatBaud(ways.front().baud), format(c.kernel().tolerance));
+    out.effect = say(c, "{} {}", sayBaud(c, ways.front().baud), say(c, c.kernel().tolerance));
     if (g.line == UartGoals::Line::Synchronous)
         return out; // the other end follows, whatever the rate
     const Rational left = ways.front().margin() - g.peer.value;
     out.allowed = Ppm(left > Rational(0) ? left : Rational(0));
-    out.asks = fmt::format("{}, {} bits a frame: \u00b1{}", formatBaud(g.baud), g.frame.toStop(), format(*out.allowed));
+    out.asks = say(c, "{}, {} bits a frame: \u00b1{}", sayBaud(c, g.baud), g.frame.toStop(), say(c, *out.allowed));
     return out;
 }
 
@@ -175,27 +176,27 @@ Setting solveUart(const TuningContext& c)
     const Ppm peer = g.peer;
     const std::vector<Divider> ways = dividersFor(c, wanted, frame);
     if (ways.empty()) {
-        out.notComputed = fmt::format("{} cannot be divided to {}", format(c.kernel().rate), formatBaud(wanted));
+        out.notComputed = say(c, "{} cannot be divided to {}", say(c, c.kernel().rate), sayBaud(c, wanted));
         return out;
     }
     const Divider& best = ways.front();
     const Ppm budget = best.budget;
     const Ppm total(best.error.value.abs() + c.kernel().tolerance.worst().value + peer.value);
 
-    Achieved baud{"baud", "Baud", formatBaud(wanted), formatBaud(best.baud), best.error, true, {}, {}};
-    baud.formula = fmt::format("{} \u00d7 {} / ({} \u00d7 {})", format(c.kernel().rate), dividerUnit(c.device, c.bound.instance), best.oversampling, best.divider);
+    Achieved baud{"baud", "Baud", sayBaud(c, wanted), sayBaud(c, best.baud), best.error, true, {}, {}};
+    baud.formula = say(c, "{} \u00d7 {} / ({} \u00d7 {})", say(c, c.kernel().rate), dividerUnit(c.device, c.bound.instance), best.oversampling, best.divider);
     const bool clocked = g.line == UartGoals::Line::Synchronous;
     baud.ok = clocked || total <= budget;
     if (!baud.ok)
-        baud.trouble = fmt::format("{} in all is more than the {} that a frame of {} bits tolerates ({} divider, {} clock, {} other end). "
+        baud.trouble = say(c, "{} in all is more than the {} that a frame of {} bits tolerates ({} divider, {} clock, {} other end). "
                                    "Choose a faster or more accurate kernel clock for {}.",
-                                   format(total), format(budget), frame.toStop(), format(Ppm(best.error.value.abs())),
-                                   format(c.kernel().tolerance.worst()), format(peer), c.kernelName());
+                                   say(c, total), say(c, budget), frame.toStop(), say(c, Ppm(best.error.value.abs())),
+                                   say(c, c.kernel().tolerance.worst()), say(c, peer), c.kernelName());
     out.achieved.push_back(baud);
-    out.achieved.push_back({"frame", "Frame", goalText(c.need, "frame"), fmt::format("{} bit times", frame.toStop() - 1 + frame.stop), std::nullopt, true, {}, {}});
+    out.achieved.push_back({"frame", "Frame", sayGoal(c, "frame"), say(c, "{} bit times", frame.toStop() - 1 + frame.stop), std::nullopt, true, {}, {}});
     if (!clocked)
-        out.achieved.push_back({"peer", "Error budget", fmt::format("\u2264 {}", format(budget)), format(total) + " used", std::nullopt, baud.ok,
-                            fmt::format("(1/2 - 2/{}) / ({} - 1/2)", best.oversampling, frame.toStop()), {}, true});
+        out.achieved.push_back({"peer", "Error budget", say(c, "\u2264 {}", say(c, budget)), say(c, total) + " used", std::nullopt, baud.ok,
+                            say(c, "(1/2 - 2/{}) / ({} - 1/2)", best.oversampling, frame.toStop()), {}, true});
 
     if (clocked)
         solveClock(c, out);
@@ -203,7 +204,7 @@ Setting solveUart(const TuningContext& c)
         out.roles.push_back({"clocked", 0, "line"});
     if (g.line == UartGoals::Line::OneWire)
         out.achieved.push_back({"line", "Line", "one wire", c.has("single_wire") ? "one wire" : "two wires", std::nullopt, c.has("single_wire"), {},
-                                c.has("single_wire") ? "" : fmt::format("{} cannot receive where it sends. Join TX and RX on the board, with two wires here, or choose another port.", c.device.instances[size_t(c.bound.instance)].name)});
+                                c.has("single_wire") ? "" : say(c, "{} cannot receive where it sends. Join TX and RX on the board, with two wires here, or choose another port.", c.device.instances[size_t(c.bound.instance)].name)});
     else if (c.has("single_wire"))
         out.roles.push_back({"single_wire", 0, "line"});
     if (g.line == UartGoals::Line::Rs485 && g.sends) // a port that only listens has no driver to switch
@@ -240,18 +241,18 @@ Setting solveUart(const TuningContext& c)
                 out.roles.push_back({"match_on", 1, "match"});
             out.events.push_back({"event", "match_interrupt", "matched", "matched", "Called by the interrupt when the byte that is looked for has come.", {}, false});
         } else {
-            out.achieved.push_back({"interrupt", "Interrupt", "match", "none", std::nullopt, false, {}, g.receives ? fmt::format("{} does not look at what comes. Look for the byte in the program.", name) : "nothing is received. Ask for both directions, or for no interrupt."});
+            out.achieved.push_back({"interrupt", "Interrupt", "match", "none", std::nullopt, false, {}, g.receives ? say(c, "{} does not look at what comes. Look for the byte in the program.", name) : "nothing is received. Ask for both directions, or for no interrupt."});
         }
     }
     if (const bool wakes = goalIs(c.need, "wake", "yes"); wakes && (!g.receives || !c.has("wake")))
-        out.achieved.push_back({"wake", "Wakes", "yes", "no", std::nullopt, false, {}, g.receives ? fmt::format("{} does not wake the chip. Choose another port, or watch the edges of its pad by a GPIO need.", name) : "nothing is received that could wake the chip."});
+        out.achieved.push_back({"wake", "Wakes", "yes", "no", std::nullopt, false, {}, g.receives ? say(c, "{} does not wake the chip. Choose another port, or watch the edges of its pad by a GPIO need.", name) : "nothing is received that could wake the chip."});
     else if (c.has("wake"))
         out.roles.push_back({"wake", wakes, "wake"});
     if (goalIs(c.need, "interrupt", "idle")) {
         if (g.receives && c.has("idle_seen"))
             out.events.push_back({"event", "idle_interrupt", "idle_seen", "idle", "Called by the interrupt when the line has gone quiet after bytes.", {}, false});
         else
-            out.achieved.push_back({"interrupt", "Interrupt", "idle", "none", std::nullopt, false, {}, g.receives ? fmt::format("{} does not see a quiet line. Choose another port, or look at the bytes that come.", name)
+            out.achieved.push_back({"interrupt", "Interrupt", "idle", "none", std::nullopt, false, {}, g.receives ? say(c, "{} does not see a quiet line. Choose another port, or look at the bytes that come.", name)
                                                                                                              : "nothing is received. Ask for both directions, or for no interrupt."});
     }
     if (c.look) {

@@ -4,6 +4,7 @@
 #include "core/kinds/usb/usb_endpoints.h"
 #include "core/quantity/format.h"
 #include "core/source/field_access.h"
+#include "core/tuning/words.h"
 
 #include <algorithm>
 
@@ -31,8 +32,8 @@ Accuracy usbAccuracy(const TuningContext& c)
     out.rate = wanted;
     out.allowed = Ppm(full ? 2'500 : 15'000);
     out.given = Ppm(errorOf(c.kernel().rate, wanted).value.abs() + worstOf(c).value);
-    out.asks = fmt::format("48 MHz {}", plusMinus(*out.allowed));
-    out.effect = fmt::format("{} data rate, {} speed", plusMinus(out.given), full ? "full" : "low");
+    out.asks = say(c, "48 MHz {}", plusMinus(*out.allowed));
+    out.effect = say(c, "{} data rate, {} speed", plusMinus(out.given), full ? "full" : "low");
     return out;
 }
 
@@ -67,7 +68,7 @@ void solveEndpoints(const TuningContext& c, Setting& out)
     const std::int64_t numbers = c.device.ability(c.bound.instance, "endpoints", 0), memory = c.device.ability(c.bound.instance, "packet_bytes", 0);
     if (text.empty()) {
         if (numbers > 0)
-            out.achieved.push_back({"endpoints", "Endpoints", "", fmt::format("{} to be had", numbers), std::nullopt, true, "none is stated", {}, true});
+            out.achieved.push_back({"endpoints", "Endpoints", "", say(c, "{} to be had", numbers), std::nullopt, true, "none is stated", {}, true});
         return;
     }
     Achieved row{"endpoints", "Endpoints", text, "none", std::nullopt, false, {}, {}};
@@ -79,18 +80,18 @@ void solveEndpoints(const TuningContext& c, Setting& out)
     if (!stated)
         return fails(stated.problem().message);
     if (!c.has("endpoint_type0") || (!c.has("endpoint_size0") && !c.has("endpoint_in_size0")))
-        return fails(fmt::format("the device's file does not tell where {} holds its endpoints. Set them in your driver.", name));
+        return fails(say(c, "the device's file does not tell where {} holds its endpoints. Set them in your driver.", name));
     std::vector<UsbEndpoint> endpoints = *stated;
     const int taken = layEndpoints(endpoints, int(c.device.ability(c.bound.instance, "packet_step", 8)));
     if (memory > 0 && taken > memory)
-        return fails(fmt::format("they take {} bytes of packet memory, and {} has {}. Ask for fewer or smaller ones.", taken, name, memory));
+        return fails(say(c, "they take {} bytes of packet memory, and {} has {}. Ask for fewer or smaller ones.", taken, name, memory));
     for (const UsbEndpoint& one : endpoints) {
         const std::string n = std::to_string(one.number), way = one.in ? "in" : "out";
         if (!c.has("endpoint_type" + n))
-            return fails(fmt::format("{} has no endpoint {}.", name, one.number));
+            return fails(say(c, "{} has no endpoint {}.", name, one.number));
         for (const UsbEndpoint& other : endpoints)
             if (other.number == one.number && (other.type != one.type || (c.has("endpoint_size" + n) && other.bytes != one.bytes)))
-                return fails(fmt::format("{} has one {} for both directions of endpoint {}. Give one of them another number.", name, other.type != one.type ? "type" : "size", one.number));
+                return fails(say(c, "{} has one {} for both directions of endpoint {}. Give one of them another number.", name, other.type != one.type ? "type" : "size", one.number));
         const auto use = [&](const std::string& role, std::int64_t value) {
             if (c.has(role) && std::none_of(out.roles.begin(), out.roles.end(), [&role](const RoleValue& known) { return known.role == role; }))
                 out.roles.push_back({role, value, "endpoints", RoleValue::When::Use});
@@ -102,8 +103,8 @@ void solveEndpoints(const TuningContext& c, Setting& out)
         use("endpoint_" + way + n, 1);
     }
     row.ok = true;
-    row.achieved = fmt::format("{} and the control one", counted(long(endpoints.size()) - 2, "endpoint"));
-    row.formula = memory > 0 ? fmt::format("{} of {} bytes of packet memory", taken, memory) : fmt::format("{} bytes of packet memory", taken);
+    row.achieved = say(c, "{} and the control one", counted(long(endpoints.size()) - 2, "endpoint"));
+    row.formula = memory > 0 ? say(c, "{} of {} bytes of packet memory", taken, memory) : say(c, "{} bytes of packet memory", taken);
     out.achieved.push_back(row);
 }
 
@@ -161,17 +162,17 @@ Setting solveUsb(const TuningContext& c)
     const std::string& name = c.device.instances[size_t(c.bound.instance)].name;
     const Frequency wanted = megahertz(48);
     // How accurate it must be is asked of its accuracy, with the clock's tolerance.
-    const Achieved clock{"speed", "Clock", format(wanted), format(c.kernel().rate), errorOf(c.kernel().rate, wanted), true, {}, {}};
+    const Achieved clock{"speed", "Clock", say(c, wanted), say(c, c.kernel().rate), errorOf(c.kernel().rate, wanted), true, {}, {}};
     out.achieved.push_back(clock);
     if (c.has("low_speed"))
         out.roles.push_back({"low_speed", !full, "speed"});
     else if (!full)
-        out.achieved.push_back({"speed", "Speed class", "low", "full", std::nullopt, false, {}, fmt::format("{} runs at full speed alone.", name)});
+        out.achieved.push_back({"speed", "Speed class", "low", "full", std::nullopt, false, {}, say(c, "{} runs at full speed alone.", name)});
     const bool sensing = goalIs(c.need, "sensing", "pad");
     if (c.has("sensing"))
         out.roles.push_back({"sensing", sensing, "sensing"});
     else if (sensing)
-        out.achieved.push_back({"sensing", "Supply sensing", "pad", "none", std::nullopt, false, {}, fmt::format("{} does not sense the supply. Take an input of its own for it.", name)});
+        out.achieved.push_back({"sensing", "Supply sensing", "pad", "none", std::nullopt, false, {}, say(c, "{} does not sense the supply. Take an input of its own for it.", name)});
     solveEndpoints(c, out);
     if (isSerialPort(c.need)) {
         const std::string trouble = serialPortTrouble(endpointsOf(c.need));

@@ -7,6 +7,7 @@
 #include "core/kinds/kind.h"
 #include "core/quantity/format.h"
 #include "core/source/field_access.h"
+#include "core/tuning/words.h"
 
 namespace bindrel {
 
@@ -42,7 +43,7 @@ Setting solveWatchdog(const TuningContext& c)
         const bool can = !always || (on.valid() && c.device.fieldOf(on).keepsWrites() && c.encoding("on").encode(0));
         Achieved row{"runs", "Runs", "no", can ? "no" : "yes", std::nullopt, can, {}, {}};
         if (!can)
-            row.trouble = fmt::format("{} runs from reset on and cannot be stopped. Feed it, and ask for a period.", name);
+            row.trouble = say(c, "{} runs from reset on and cannot be stopped. Feed it, and ask for a period.", name);
         out.achieved.push_back(row);
         if (can && always)
             out.roles.push_back({"on", 0, "runs"});
@@ -54,10 +55,10 @@ Setting solveWatchdog(const TuningContext& c)
     const std::optional<Division> way = divisionAtLeast(c, wanted.value * fastest, divider);
     const Division longest = longestDivision(c, divider), best = way.value_or(longest);
     const Duration early(best.cycles() / fastest), late(best.cycles() / slowest);
-    Achieved period{"period", "Resets after", "\u2265 " + format(wanted), early == late ? format(early) : fmt::format("{} to {}", format(early, 4), format(late, 4)), std::nullopt, way.has_value(),
-                    fmt::format("{} \u00d7 {} / {}", best.prescaler, best.count, format(c.kernel().rate)), {}};
+    Achieved period{"period", "Resets after", "\u2265 " + say(c, wanted), early == late ? say(c, early) : say(c, "{} to {}", say(c, early, 4), say(c, late, 4)), std::nullopt, way.has_value(),
+                    say(c, "{} \u00d7 {} / {}", best.prescaler, best.count, say(c, c.kernel().rate)), {}};
     if (!way)
-        period.trouble = fmt::format("the longest that {} surely waits is {}. Ask for that, or give it a slower clock.", name, format(Duration(longest.cycles() / fastest), 4));
+        period.trouble = say(c, "the longest that {} surely waits is {}. Ask for that, or give it a slower clock.", name, say(c, Duration(longest.cycles() / fastest), 4));
     out.achieved.push_back(period);
 
     const std::optional<Ratio> window = goalAs<Ratio>(c.need, "window");
@@ -68,23 +69,23 @@ Setting solveWatchdog(const TuningContext& c)
         for (std::int64_t parts = 1; parts <= std::min<std::int64_t>(most, kWindowParts - 1) && c.has("window"); ++parts)
             if (const std::optional<std::uint32_t> code = c.encoding("window").encode(parts); code && *code <= c.maxCode("window"))
                 closed = parts;
-        Achieved row{"window", "Closed window", "\u2264 " + format(*window), format(Ratio(Rational(closed, kWindowParts))), std::nullopt, closed > 0, fmt::format("{} / {}", closed, kWindowParts), {}};
+        Achieved row{"window", "Closed window", "\u2264 " + say(c, *window), say(c, Ratio(Rational(closed, kWindowParts))), std::nullopt, closed > 0, say(c, "{} / {}", closed, kWindowParts), {}};
         if (!c.has("window"))
-            row.trouble = fmt::format("{} takes a refresh at any time. Ask for no window.", name);
+            row.trouble = say(c, "{} takes a refresh at any time. Ask for no window.", name);
         else if (closed == 0)
-            row.trouble = fmt::format("{} has no window as short as that. Ask for a longer one, or for none.", name);
+            row.trouble = say(c, "{} has no window as short as that. Ask for a longer one, or for none.", name);
         out.achieved.push_back(row);
     }
     if (closed > 0) {
         const Duration from(late.value * Rational(closed, kWindowParts));
-        Achieved open{"window", "Feed", "", fmt::format("{} to {}", format(from, 3), format(early, 3)), std::nullopt, from < early, {}, {}, true};
+        Achieved open{"window", "Feed", "", say(c, "{} to {}", say(c, from, 3), say(c, early, 3)), std::nullopt, from < early, {}, {}, true};
         if (!open.ok)
-            open.trouble = fmt::format("with a clock of {} there may be no moment at which feeding is neither too early nor too late. Ask for a shorter window, or take a more accurate clock.", format(c.kernel().tolerance));
+            open.trouble = say(c, "with a clock of {} there may be no moment at which feeding is neither too early nor too late. Ask for a shorter window, or take a more accurate clock.", say(c, c.kernel().tolerance));
         out.achieved.push_back(open);
         if (open.ok && c.look)
             c.look->waveform = drawWindow(from, early, late);
     } else {
-        out.achieved.push_back({"period", "Feed", "", fmt::format("at least every {}", format(early, 4)), std::nullopt, true, {}, {}, true});
+        out.achieved.push_back({"period", "Feed", "", say(c, "at least every {}", say(c, early, 4)), std::nullopt, true, {}, {}, true});
         if (c.look)
             c.look->waveform = drawWindow(Duration(), early, late);
     }
