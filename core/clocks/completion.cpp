@@ -179,7 +179,8 @@ Completion::Row Completion::lookForBest(ClockTrial& trial, ClockIndex index)
     const size_t i = size_t(index);
     const ClockNode& node = now_.device().clocks[i];
     Row best = *rowOf(trial, index, now_.clocks[i].setting);
-    if (best.cost == Cost())
+    // Nothing else can cost less than staying where that costs only what must be.
+    if (best.cost == Cost{0, 0, dependents_[i].empty() && mustChange(trial, index), 0, 0})
         return best;
     std::vector<std::pair<double, std::int64_t>> rows;
     const double input = node.inputs.empty() || node.type == ClockNode::Type::Select ? 0 : trial.clocks[size_t(node.inputs.front().node)].rate.toDouble();
