@@ -11,6 +11,8 @@ namespace {
 
 using Needs = std::vector<NeedIndex>;
 
+constexpr long kSoon = 5'000; ///< effort for what is expected to be found at once
+
 bool contains(const Needs& needs, NeedIndex need) { return std::find(needs.begin(), needs.end(), need) != needs.end(); }
 
 class Search {
@@ -166,7 +168,7 @@ private:
             }
             return answer;
         };
-        const Solver::Answer first = next(model, request_.count > 1 ? left_ / 2 : left_);
+        const Solver::Answer first = model.isImpossible() ? Solver::Answer::No : next(model, request_.count > 1 ? left_ / 2 : left_);
         tooMany_ = model.tooMany();
         out_.proven = first == Solver::Answer::No || (first == Solver::Answer::Yes && out_.ways.front().proof.provenTo(PlacementLevel::Pads, out_.ways.front().cost));
         if (first != Solver::Answer::Yes || request_.count < 2)
@@ -243,7 +245,7 @@ private:
         watch(model);
         Needs all = stay;
         all.insert(all.end(), vars.begin(), vars.end());
-        const auto solveFor = [&](const Needs& some, long effort) {
+        const auto solveFor = [&](const Needs& some, long effort, Solver::Manner manner = Solver::Manner::Guided) {
             std::vector<Literal> assumptions;
             for (const NeedIndex need : all)
                 if (contains(some, need))
@@ -251,7 +253,7 @@ private:
             for (const NeedIndex need : all)
                 if (!contains(some, need))
                     assumptions.push_back(~model.takesPart(need));
-            return model.solve(assumptions, effort);
+            return model.solve(assumptions, effort, manner);
         };
         const auto coreOf = [&](const Needs& some) {
             Needs out;
@@ -281,7 +283,11 @@ private:
         for (size_t at = 0; at < core.size() && !model.solver.wasCancelled();) {
             Needs fewer = core;
             fewer.erase(fewer.begin() + std::ptrdiff_t(at));
-            const Solver::Answer answer = solveFor(fewer, (end - model.solver.spent()) / long(core.size()));
+            // Most members are needed, and a way without one is like the way without the one before: found at once from there.
+            const long each = (end - model.solver.spent()) / long(core.size());
+            Solver::Answer answer = solveFor(fewer, std::min(each, kSoon), Solver::Manner::Plain);
+            if (answer == Solver::Answer::Unknown)
+                answer = solveFor(fewer, each);
             if (answer == Solver::Answer::No) {
                 // Those before were needed with more beside them; they are needed still.
                 core = coreOf(fewer);

@@ -45,9 +45,15 @@ PlacementModel::PlacementModel(const PlacementSpace& space, const Who& who) : sp
         for (std::size_t site = 0; site < participants_[p].sites.size(); ++site)
             addSite(participants_[p], site);
     addSeats();
+    countThings();
+    std::vector<Literal> why;
+    impossible_ = !who.choosable && !possible(solver, why);
+    if (impossible_) {
+        solver.is(~truth_);
+        return;
+    }
     exclusions();
     addSides();
-    countThings();
     solver.watch(this);
 }
 

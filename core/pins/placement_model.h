@@ -38,6 +38,8 @@ public:
     Solver solver;
     /// When counting alone has shown that not all can have a place: who is too many, most of whom could be spared. Else empty.
     const std::vector<NeedIndex>& tooMany() const { return tooMany_; }
+    /// Counting alone rules all ways out: there is nothing to search, and not all of the model is made.
+    bool isImpossible() const { return impossible_; }
     Literal takesPart(NeedIndex need) const { return participants_[std::size_t(of_[std::size_t(need)])].takesPart; }
     /// That a part uses a side; does not exist where it cannot.
     Literal partOn(int part, std::size_t side) const { return partOn_[std::size_t(part)][side]; }
@@ -167,6 +169,7 @@ private:
     std::map<Literal, int> contests_;
     std::vector<Counting> counting_;
     std::vector<NeedIndex> tooMany_;
+    bool impossible_ = false;
     std::vector<Guide> guides_; ///< by choice of the solver
     std::vector<std::array<Literal, 4>> partOn_, needOn_; ///< by part, by need: whether it uses a side; `truth_` where it does for certain
     struct Between {

@@ -168,8 +168,8 @@ private Q_SLOTS:
         const Chip chip(*s->device);
         Chip::at(0x47000004) = 0xFF000000; // all run
         // What each domain takes is confirmed: the codes that the plan asks for, written down from the tree.
-        for (const auto& [domain, code] : {std::pair(0x20u, 3u), std::pair(0x24u, 4u), std::pair(0x28u, 4u), std::pair(0x2Cu, 4u), std::pair(0x30u, 4u), std::pair(0x34u, 3u)})
-            Chip::at(0x47000000 + domain) |= code << 8;
+        for (const auto& [domain, asked] : {std::pair(0x20u, 3u), std::pair(0x24u, 4u), std::pair(0x28u, 4u), std::pair(0x2Cu, 4u), std::pair(0x30u, 4u), std::pair(0x34u, 3u)})
+            Chip::at(0x47000000 + domain) = Chip::at(0x47000000 + domain) | asked << 8;
         Chip::at(0x4700070C) = 1;    // the swift part has power
         Chip::at(0x47000704) = 0x62; // the regulator has reached "quick"
         QCOMPARE(code.find<int()>("pump_bring_up")(), 0);

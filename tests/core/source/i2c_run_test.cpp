@@ -129,7 +129,7 @@ private Q_SLOTS:
         const auto read = code.find<Read>("sluice_level_probes_read");
         const auto both = code.find<WriteRead>("sluice_level_probes_write_read");
         const auto refused = code.find<bool()>("sluice_level_probes_refused");
-        const auto wire = [&bus] { return QString::fromStdString(std::exchange(bus.wire, {})); };
+        const auto wire = [&heard = bus.wire] { return QString::fromStdString(std::exchange(heard, {})); };
         QCOMPARE(write(0x52, out, 3), 0);
         QCOMPARE(wire(), QString("S A4+ 07+ 80+ 01+ P "));
         QCOMPARE(read(0x52, in, 2), 0);

@@ -45,7 +45,7 @@ private Q_SLOTS:
         QTest::newRow("assert") << "A\\\"); int x; _Static_assert(1, \\\"z";
         QTest::newRow("comment") << "A */ int x; /* ";
         QTest::newRow("line") << "A\\nfile(WRITE evil x)\\n";
-        QTest::newRow("splice") << "A ??/";
+        QTest::newRow("splice") << "A ?" "?/";
         QTest::newRow("cmake") << "A) file(WRITE ${CMAKE_SOURCE_DIR}/evil x) #";
         QTest::newRow("shell") << "A; touch evil; $(touch evil) `touch evil`";
         QTest::newRow("linker") << "A = .; evil = 1;";
