@@ -22,6 +22,8 @@
 #include "core/plan/clock_set.h"
 #include "core/plan/stored_settings.h"
 
+#include <fmt/format.h>
+
 #include <QApplication>
 #include <QCloseEvent>
 #include <QFileDialog>

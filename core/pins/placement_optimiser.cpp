@@ -15,7 +15,7 @@ constexpr long kConflicts = 40;           ///< about so many may be met on the w
 constexpr int kPatience = 6;              ///< how often what was not enough is doubled
 constexpr long kFar = 15;                 ///< from the bound: so far, small steps pay more than proofs
 constexpr long kNeighbourhood = 15'000;   ///< for one neighbourhood
-constexpr long kReduction = 4'000;        ///< for leaving one member out of a core
+constexpr long kReduction = 2'700;        ///< for leaving one member out of a core
 constexpr std::size_t kReducible = 40;    ///< larger cores are taken as they are
 
 /// Which part of what is left of the effort a level may have.
@@ -416,12 +416,19 @@ void PlacementOptimiser::reduce(std::vector<Literal>& core)
 {
     if (core.size() > kReducible)
         return;
+    // A member without which nothing was shown is needed in what is smaller, too.
+    std::vector<Literal> needed;
     for (std::size_t at = 0; at < core.size() && core.size() > 1;) {
+        if (std::find(needed.begin(), needed.end(), core[at]) != needed.end()) {
+            ++at;
+            continue;
+        }
         std::vector<Literal> fewer{gate_};
         for (std::size_t other = 0; other < core.size(); ++other)
             if (other != at)
                 fewer.push_back(core[other]);
         if (model_.solver.solve(fewer, kReduction) != Solver::Answer::No) {
+            needed.push_back(core[at]);
             ++at;
             continue;
         }
