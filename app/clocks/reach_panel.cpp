@@ -195,20 +195,20 @@ void ReachPanel::previewRow(int row)
         if (const auto next = document_.preview(*list_->proposals()[size_t(row)].edit))
             preview = *next;
     view_.setPreview(preview);
-    rehearse(preview);
+    rehearse(preview, QString("Way %1. ").arg(row + 1));
 }
 
-void ReachPanel::rehearse(const std::shared_ptr<const Snapshot>& way)
+void ReachPanel::rehearse(const std::shared_ptr<const Snapshot>& way, const QString& which)
 {
     rehearsing_.cancel();
     verdict_->setVisible(way != nullptr);
-    verdict_->setText("Rehearsing this way\u2026");
+    verdict_->setText(which + "Rehearsing\u2026");
     verdict_->setFont(Theme::get().text(11));
     restyle(verdict_, QString("color: %1").arg(Theme::get().muted.name()));
     if (way)
         rehearsing_.run<Verdict>("Rehearsing", [way](const Background::Stopped&) { return verdictOn(way->facts(), way->findings); },
-                                 [this](const Verdict& verdict) {
-                                     verdict_->setText(typeset(verdict.text));
+                                 [this, which](const Verdict& verdict) {
+                                     verdict_->setText(which + typeset(verdict.text));
                                      verdict_->setToolTip(verdict_->text());
                                      restyle(verdict_, QString("color: %1").arg((verdict.hazards ? Theme::get().error : Theme::get().muted).name()));
                                  },

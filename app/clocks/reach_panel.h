@@ -42,7 +42,7 @@ private:
     void showRepair(const RepairResult& result);
     Proposal proposalOf(int number, const ReachWay& way) const;
     void previewRow(int row);
-    void rehearse(const std::shared_ptr<const Snapshot>& way);
+    void rehearse(const std::shared_ptr<const Snapshot>& way, const QString& which);
     void take(int row);
 
     Document& document_;

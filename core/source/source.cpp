@@ -5,6 +5,8 @@
 #include "core/source/seal.h"
 #include "core/source/writer.h"
 
+#include <algorithm>
+
 namespace bindrel {
 
 namespace {
@@ -74,7 +76,9 @@ Source makeSource(const Facts& f)
                 quoted.push_back(shellWord(text).text());
             return joined(quoted, " ");
         };
-        // One core's program is everything in the folder; several tell theirs apart by name.
+        // One core's program is everything in the folder, in the shell's order; several tell theirs apart by name.
+        if (f.device.cores.size() == 1)
+            std::sort(built.units.begin(), built.units.end());
         commands.push_back(fmt::format("{} {} -nostdlib -T {} -o {} {} -lgcc", shellWord(built.compiler).text(), words(built.options), built.linkerScript, built.output,
                                        f.device.cores.size() > 1 ? words(built.units) : "*.c"));
         out.programs.push_back(std::move(built));

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/clocks/ladder_view.h"
+#include "app/theme/line.h"
 #include "app/theme/theme.h"
 #include "app/tuning/bits_view.h"
 #include "app/tuning/goals_form.h"
@@ -10,6 +11,7 @@
 #include <QAccessible>
 #include <QApplication>
 #include <QLineEdit>
+#include <QPainter>
 #include <QScrollBar>
 #include <QSignalSpy>
 #include <QToolButton>
@@ -56,7 +58,49 @@ class WidgetsTest : public QObject {
     }
     int index(const char* need) const { return needIndex(document_->snapshot().plan, need); }
 
+    /// Where a picture is not white.
+    static QRect inkOf(const QImage& image)
+    {
+        QRect out;
+        for (int y = 0; y < image.height(); ++y)
+            for (int x = 0; x < image.width(); ++x)
+                if (qGray(image.pixel(x, y)) < 200)
+                    out |= QRect(x, y, 1, 1);
+        return out;
+    }
+
 private Q_SLOTS:
+    /// A line that is kept lies where ordinary text would, the first time and the next, cut or not.
+    void linesLieAsTextDoes()
+    {
+        const QRectF box(20, 10, 120, 40);
+        for (const char* text : {"PA7", "SPI1 clock \u2264 12.5 MHz", "a line that is a good deal longer than the box that it is drawn in"})
+            for (const Qt::Alignment align : {Qt::AlignLeft | Qt::AlignTop, Qt::AlignHCenter | Qt::AlignVCenter, Qt::AlignRight | Qt::AlignBottom})
+                for (const Qt::TextElideMode elide : {Qt::ElideNone, Qt::ElideRight, Qt::ElideMiddle}) {
+                    const auto drawn = [&](bool kept) {
+                        QImage image(160, 60, QImage::Format_RGB32);
+                        image.fill(Qt::white);
+                        QPainter painter(&image);
+                        const QString line = QString::fromUtf8(text);
+                        if (kept)
+                            drawLine(painter, box, align, line, elide);
+                        else
+                            painter.drawText(box, int(align), elide == Qt::ElideNone ? line : QFontMetricsF(painter.font()).elidedText(line, elide, box.width()));
+                        painter.end();
+                        return image;
+                    };
+                    const QImage first = drawn(true);
+                    QVERIFY2(first == drawn(true), text);
+                    const QRect ink = inkOf(first), usual = inkOf(drawn(false));
+                    QVERIFY2(!ink.isEmpty() && box.toAlignedRect().contains(ink), text);
+                    const auto near = [](int a, int b) { return std::abs(a - b) <= 1; };
+                    QVERIFY2(near(ink.top(), usual.top()) && near(ink.bottom(), usual.bottom()), text);
+                    // Ordinary text that is too long runs out of its box, to either side.
+                    if (usual.left() > box.left() && usual.right() < box.right())
+                        QVERIFY2(near(ink.left(), usual.left()) && near(ink.right(), usual.right()), text);
+                }
+    }
+
     void initTestCase()
     {
         QStandardPaths::setTestModeEnabled(true);

@@ -22,8 +22,6 @@ const Rational kLn2(693'148, 1'000'000);
 
 } // namespace
 
-static Setting solveOne(const TuningContext& context);
-
 std::vector<int> adcInputs(const BoundNeed& bound)
 {
     std::vector<int> out;
@@ -116,87 +114,64 @@ static void solveWatch(const TuningContext& c, const AdcGoals& g, std::int64_t b
     out.achieved.push_back(row);
 }
 
-static Setting solveOne(const TuningContext& c)
+namespace {
+
+/// The longest averages that the rate allows: less noise costs nothing. Gives the cycles of one input.
+Rational solveOversampling(const TuningContext& c, const AdcGoals& g, RoleValue::When when, Setting& out)
 {
-    Setting out;
-    const AdcGoals& g = goalsOf<AdcGoals>(c.need);
-    const std::string& name = c.device.instances[size_t(c.bound.instance)].name;
-    const Rational kernel = c.kernel().rate.value;
-    const std::vector<int> inputs = adcInputs(c.bound);
-    const bool sequences = c.has("slot1") || std::any_of(inputs.begin(), inputs.end(), [&c](int input) { return c.has("input" + std::to_string(input)); });
-    // A converter that several needs use in turn is set by each before it converts.
-    const RoleValue::When when = c.bound.shared ? RoleValue::When::Use : RoleValue::When::Config;
-
-    const std::int64_t bits = adcResolution(c.device, c.bound.instance, g.bits);
-    Achieved resolution{"resolution", "Resolution", say(c, "\u2265 {} bits", g.bits), say(c, "{} bits", bits), std::nullopt, bits >= g.bits, {}, {}};
-    if (!resolution.ok)
-        resolution.trouble = say(c, "{} has {} bits at most. Ask for these, or average.", name, bits);
-    out.achieved.push_back(resolution);
-    if (c.has("resolution"))
-        out.roles.push_back({"resolution", bits, "resolution", when});
-
     const std::int64_t settling = c.device.ability(c.bound.instance, "settling", 1);
-    Rational each; // cycles of one input
-    if (c.has("oversampling")) {
-        // The longest averages that the rate allows: less noise costs nothing.
-        const Rational most = kernel / g.rate.value / g.inputs / settling;
-        const Encoding& encoding = c.encoding("oversampling");
-        std::optional<std::int64_t> best = encoding.atLeast(1, c.maxCode("oversampling"));
-        for (std::optional<std::int64_t> next = best; next && Rational(*next) <= most; next = encoding.atLeast(*next + 1, c.maxCode("oversampling")))
-            best = next;
-        each = Rational(best.value_or(1)) * settling;
-        out.roles.push_back({"oversampling", best.value_or(1), "rate", when});
-        out.achieved.push_back({"rate", "Oversampling", "", std::to_string(best.value_or(1)), std::nullopt, true, say(c, "\u2264 {} / ({} \u00d7 {}{})", say(c, c.kernel().rate), say(c, g.rate), g.inputs, settling > 1 ? say(c, " \u00d7 {}", settling) : std::string()), {}, true});
-    } else {
-        const std::int64_t farads = c.device.ability(c.bound.instance, "sample_femtofarads", 0), ohms = c.device.ability(c.bound.instance, "sample_ohms", 0);
-        const Duration needed(kLn2 * (bits + 1) * (g.ohms + ohms) * Rational(farads, INT64_C(1'000'000'000'000'000)));
-        const std::string role = c.has("sample") ? "sample" : std::string();
-        std::int64_t sample = 0;
-        bool can = true;
-        // At its fastest the clock gives the shortest time.
-        const std::int64_t least = (needed.value * shifted(c.kernel().rate, c.kernel().tolerance.high).value).ceil();
-        const auto choose = [&](const std::string& own) {
-            const std::optional<std::int64_t> found = c.encoding(own).atLeast(std::max<std::int64_t>(least, 1), c.maxCode(own));
-            can = can && found.has_value();
-            sample = std::max(sample, found.value_or(c.encoding(own).largest(c.maxCode(own))));
-            out.roles.push_back({own, found.value_or(c.encoding(own).largest(c.maxCode(own))), "source", when});
-        };
-        if (!role.empty())
-            choose(role);
-        else
-            for (const int input : inputs)
-                if (input >= 0 && c.has("sample" + std::to_string(input)))
-                    choose("sample" + std::to_string(input));
-        if (sample == 0) { // nothing to choose
-            const std::vector<std::int64_t> fixed = c.device.abilities(c.bound.instance, "sample_cycles");
-            sample = fixed.empty() ? 0 : fixed.front();
-            can = sample >= least || farads == 0;
-        }
-        const Duration got(Rational(sample) / kernel);
-        Achieved row{"source", "Sample time", farads == 0 ? std::string() : "\u2265 " + say(c, needed, 4), say(c, got), std::nullopt, can, farads == 0 ? "the device's file gives no capacitor of the input" : say(c, "{} / {}", sample, say(c, c.kernel().rate)), {}};
-        if (!row.ok)
-            row.trouble = say(c, "{} ohms charge the input too slowly for {} bits. Give {} a slower clock, put a buffer in front, or ask for fewer bits.", g.ohms, bits, c.kernelName());
-        out.achieved.push_back(row);
-        each = Rational(sample) + c.device.ability(c.bound.instance, "conversion_cycles", 0);
-        if (c.look && sample > 0)
-            c.look->waveform = drawSequence(got, Duration(each / kernel), g.inputs);
-    }
-    if (g.average > 1 || c.has("average")) {
-        const std::optional<std::int64_t> mean = c.has("average") ? c.encoding("average").atLeast(g.average, c.maxCode("average")) : std::nullopt;
-        if (mean)
-            out.roles.push_back({"average", *mean, "average", when});
-        each = each * mean.value_or(1);
-        if (g.average > 1)
-            out.achieved.push_back({"average", "Average of", say(c, "\u2265 {}", g.average), std::to_string(mean.value_or(1)), std::nullopt, mean.has_value(), {},
-                                    mean ? "" : c.has("average") ? say(c, "{} makes one value of {} at most.", name, c.encoding("average").largest(c.maxCode("average"))) : say(c, "{} makes a value of each conversion. Average in the program.", name)});
-    }
-    const Duration total(each * g.inputs / kernel);
-    const Frequency fastest(Rational(1) / total.value);
-    Achieved time{"rate", "Sequence", "\u2264 " + say(c, period(g.rate), 4), say(c, total), std::nullopt, total <= period(g.rate), say(c, "{} \u00d7 {} / {}", g.inputs, each.text(), say(c, c.kernel().rate)), {}, true};
-    if (!time.ok)
-        time.trouble = say(c, "one takes longer than there is time. Ask for {} at most, for fewer bits, or for a lower source impedance.", say(c, fastest, 3));
-    out.achieved.push_back(time);
+    const Rational most = c.kernel().rate.value / g.rate.value / g.inputs / settling;
+    const Encoding& encoding = c.encoding("oversampling");
+    std::optional<std::int64_t> best = encoding.atLeast(1, c.maxCode("oversampling"));
+    for (std::optional<std::int64_t> next = best; next && Rational(*next) <= most; next = encoding.atLeast(*next + 1, c.maxCode("oversampling")))
+        best = next;
+    out.roles.push_back({"oversampling", best.value_or(1), "rate", when});
+    out.achieved.push_back({"rate", "Oversampling", "", std::to_string(best.value_or(1)), std::nullopt, true, say(c, "\u2264 {} / ({} \u00d7 {}{})", say(c, c.kernel().rate), say(c, g.rate), g.inputs, settling > 1 ? say(c, " \u00d7 {}", settling) : std::string()), {}, true});
+    return Rational(best.value_or(1)) * settling;
+}
 
+/// How long an input is looked at, so that the capacitor of the converter is charged through its source. Gives the cycles of one input.
+Rational solveSampling(const TuningContext& c, const AdcGoals& g, std::int64_t bits, const std::vector<int>& inputs, RoleValue::When when, Setting& out)
+{
+    const std::int64_t farads = c.device.ability(c.bound.instance, "sample_femtofarads", 0), ohms = c.device.ability(c.bound.instance, "sample_ohms", 0);
+    const Duration needed(kLn2 * (bits + 1) * (g.ohms + ohms) * Rational(farads, INT64_C(1'000'000'000'000'000)));
+    const std::string role = c.has("sample") ? "sample" : std::string();
+    std::int64_t sample = 0;
+    bool can = true;
+    // At its fastest the clock gives the shortest time.
+    const std::int64_t least = (needed.value * shifted(c.kernel().rate, c.kernel().tolerance.high).value).ceil();
+    const auto choose = [&](const std::string& own) {
+        const std::optional<std::int64_t> found = c.encoding(own).atLeast(std::max<std::int64_t>(least, 1), c.maxCode(own));
+        can = can && found.has_value();
+        sample = std::max(sample, found.value_or(c.encoding(own).largest(c.maxCode(own))));
+        out.roles.push_back({own, found.value_or(c.encoding(own).largest(c.maxCode(own))), "source", when});
+    };
+    if (!role.empty())
+        choose(role);
+    else
+        for (const int input : inputs)
+            if (input >= 0 && c.has("sample" + std::to_string(input)))
+                choose("sample" + std::to_string(input));
+    if (sample == 0) { // nothing to choose
+        const std::vector<std::int64_t> fixed = c.device.abilities(c.bound.instance, "sample_cycles");
+        sample = fixed.empty() ? 0 : fixed.front();
+        can = sample >= least || farads == 0;
+    }
+    const Duration got(Rational(sample) / c.kernel().rate.value);
+    Achieved row{"source", "Sample time", farads == 0 ? std::string() : "\u2265 " + say(c, needed, 4), say(c, got), std::nullopt, can, farads == 0 ? "the device's file gives no capacitor of the input" : say(c, "{} / {}", sample, say(c, c.kernel().rate)), {}};
+    if (!row.ok)
+        row.trouble = say(c, "{} ohms charge the input too slowly for {} bits. Give {} a slower clock, put a buffer in front, or ask for fewer bits.", g.ohms, bits, c.kernelName());
+    out.achieved.push_back(row);
+    const Rational each = Rational(sample) + c.device.ability(c.bound.instance, "conversion_cycles", 0);
+    if (c.look && sample > 0)
+        c.look->waveform = drawSequence(got, Duration(each / c.kernel().rate.value), g.inputs);
+    return each;
+}
+
+/// What begins a conversion, and what comes of its values.
+void solveStart(const TuningContext& c, const AdcGoals& g, std::int64_t bits, RoleValue::When when, Setting& out)
+{
+    const std::string& name = c.device.instances[size_t(c.bound.instance)].name;
     if (g.byTimer) {
         std::string trouble;
         const std::optional<TimerTrigger> trigger = timerTrigger(c, g.by, g.rate, trouble);
@@ -207,9 +182,7 @@ static Setting solveOne(const TuningContext& c)
         out.roles.push_back({"trigger", 0, "trigger", when});
     }
 
-    // A converter that is not started converts all the time while it is on.
-    const bool free = !c.has("start");
-    if (g.continuous && !free && !c.has("continuous"))
+    if (g.continuous && c.has("start") && !c.has("continuous"))
         out.achieved.push_back({"trigger", "Started by", "continuous", "software", std::nullopt, false, {}, say(c, "{} does not begin anew by itself. Let a timer start it, or the program.", name)});
     else if (c.has("continuous"))
         out.roles.push_back({"continuous", g.continuous, "trigger", when});
@@ -217,7 +190,13 @@ static Setting solveOne(const TuningContext& c)
         solveWatch(c, g, bits, out);
     else if (c.has("watch_on"))
         out.roles.push_back({"watch_on", 0, "watch", when});
+}
 
+/// Which inputs are converted, in which order.
+void solveInputs(const TuningContext& c, const AdcGoals& g, const std::vector<int>& inputs, RoleValue::When when, Setting& out)
+{
+    const std::string& name = c.device.instances[size_t(c.bound.instance)].name;
+    const bool sequences = c.has("slot1") || std::any_of(inputs.begin(), inputs.end(), [&c](int input) { return c.has("input" + std::to_string(input)); });
     if (!sequences && !c.has("input") && g.inputs > 1)
         out.achieved.push_back({"inputs", "Inputs", std::to_string(g.inputs), "1", std::nullopt, false, {}, say(c, "{} has no choice of inputs.", name)});
     if ((g.byTimer || g.continuous || g.dma || g.interrupt) && !sequences && g.inputs > 1)
@@ -238,14 +217,11 @@ static Setting solveOne(const TuningContext& c)
                 out.roles.push_back({role, std::any_of(inputs.begin(), inputs.end(), [&role = role](int input) { return role == "input" + std::to_string(input); }), "inputs", when});
     if (c.has("length"))
         out.roles.push_back({"length", g.inputs, "inputs", when});
-    if (c.has("dma_results"))
-        out.roles.push_back({"dma_results", g.dma, "dma"});
-    if (g.interrupt)
-        out.events.push_back({"done", "done_interrupt", "done", "done", "Called by the interrupt at each value.", Frequency(g.rate.value * g.inputs)});
+}
 
-    if (g.continuous && !free)
-        out.roles.push_back({"start", 1, "trigger", RoleValue::When::Start});
-
+/// In the order that a converter wants: regulator, calibration, on.
+void bringUpConverter(const TuningContext& c, Setting& out)
+{
     if (c.has("regulator"))
         out.before.push_back({RoleStep::Kind::Set, "regulator", 1, "Its regulator first."});
     if (c.has("calibrate"))
@@ -256,8 +232,59 @@ static Setting solveOne(const TuningContext& c)
         out.after.push_back({RoleStep::Kind::Set, "on", 1, "Switch it on."});
     if (c.has("on") && c.has("ready"))
         out.after.push_back({RoleStep::Kind::Await, "ready", 1, "Until it can convert."});
+}
+
+Setting solveOne(const TuningContext& c)
+{
+    Setting out;
+    const AdcGoals& g = goalsOf<AdcGoals>(c.need);
+    const std::string& name = c.device.instances[size_t(c.bound.instance)].name;
+    const Rational kernel = c.kernel().rate.value;
+    const std::vector<int> inputs = adcInputs(c.bound);
+    // A converter that several needs use in turn is set by each before it converts.
+    const RoleValue::When when = c.bound.shared ? RoleValue::When::Use : RoleValue::When::Config;
+
+    const std::int64_t bits = adcResolution(c.device, c.bound.instance, g.bits);
+    Achieved resolution{"resolution", "Resolution", say(c, "\u2265 {} bits", g.bits), say(c, "{} bits", bits), std::nullopt, bits >= g.bits, {}, {}};
+    if (!resolution.ok)
+        resolution.trouble = say(c, "{} has {} bits at most. Ask for these, or average.", name, bits);
+    out.achieved.push_back(resolution);
+    if (c.has("resolution"))
+        out.roles.push_back({"resolution", bits, "resolution", when});
+
+    Rational each = c.has("oversampling") ? solveOversampling(c, g, when, out) : solveSampling(c, g, bits, inputs, when, out); // cycles of one input
+    if (g.average > 1 || c.has("average")) {
+        const std::optional<std::int64_t> mean = c.has("average") ? c.encoding("average").atLeast(g.average, c.maxCode("average")) : std::nullopt;
+        if (mean)
+            out.roles.push_back({"average", *mean, "average", when});
+        each = each * mean.value_or(1);
+        if (g.average > 1)
+            out.achieved.push_back({"average", "Average of", say(c, "\u2265 {}", g.average), std::to_string(mean.value_or(1)), std::nullopt, mean.has_value(), {},
+                                    mean ? "" : c.has("average") ? say(c, "{} makes one value of {} at most.", name, c.encoding("average").largest(c.maxCode("average"))) : say(c, "{} makes a value of each conversion. Average in the program.", name)});
+    }
+    const Duration total(each * g.inputs / kernel);
+    const Frequency fastest(Rational(1) / total.value);
+    Achieved time{"rate", "Sequence", "\u2264 " + say(c, period(g.rate), 4), say(c, total), std::nullopt, total <= period(g.rate), say(c, "{} \u00d7 {} / {}", g.inputs, each.text(), say(c, c.kernel().rate)), {}, true};
+    if (!time.ok)
+        time.trouble = say(c, "one takes longer than there is time. Ask for {} at most, for fewer bits, or for a lower source impedance.", say(c, fastest, 3));
+    out.achieved.push_back(time);
+
+    solveStart(c, g, bits, when, out);
+    solveInputs(c, g, inputs, when, out);
+    if (c.has("dma_results"))
+        out.roles.push_back({"dma_results", g.dma, "dma"});
+    if (g.interrupt)
+        out.events.push_back({"done", "done_interrupt", "done", "done", "Called by the interrupt at each value.", Frequency(g.rate.value * g.inputs)});
+
+    // A converter that is not started converts all the time while it is on.
+    if (g.continuous && c.has("start"))
+        out.roles.push_back({"start", 1, "trigger", RoleValue::When::Start});
+
+    bringUpConverter(c, out);
     return out;
 }
+
+} // namespace
 
 Setting solveAdc(const TuningContext& c)
 {
@@ -271,7 +298,7 @@ Setting solveAdc(const TuningContext& c)
         const Need& need = c.plan.needs[n];
         if (need.kind != "adc" || c.bindings.needs[n].instance != c.bound.instance)
             continue;
-        const TuningContext other{c.device, c.rates, need, c.bindings.needs[n], c.plan, c.bindings};
+        const TuningContext other{c.device, c.rates, need, c.bindings.needs[n], c.plan, c.bindings, nullptr, false};
         if (const std::optional<Duration> time = need.id == c.need.id ? sequenceOf(out, c) : sequenceOf(solveOne(other), other)) {
             busy = busy + time->value * goalsOf<AdcGoals>(need).rate.value;
             who.push_back(need.title);

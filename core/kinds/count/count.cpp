@@ -13,6 +13,8 @@ namespace bindrel {
 
 namespace {
 
+constexpr const char* kReadEvery = "Read at least every"; ///< the row that the helper's comment quotes
+
 Setting solveCount(const TuningContext& c)
 {
     Setting out;
@@ -67,7 +69,7 @@ Setting solveCount(const TuningContext& c)
     }
     const Rational edges = most.value * (code == 2 ? 2 : 1);
     if (counts > 1)
-        out.achieved.push_back({"most", "Read at least every", "", say(c, Duration(Rational(counts - 1) / edges), 4), std::nullopt, true, say(c, "{} / {}", counts - 1, say(c, Frequency(edges))), {}, true});
+        out.achieved.push_back({"most", kReadEvery, "", say(c, Duration(Rational(counts - 1) / edges), 4), std::nullopt, true, say(c, "{} / {}", counts - 1, say(c, Frequency(edges))), {}, true});
     if (goalIs(c.need, "interrupt", "yes"))
         out.events.push_back({"wrapped", "wrapped_interrupt", "wrapped", "wrapped", "Called by the interrupt when the counter begins anew.", Frequency(edges / counts)});
     if (c.has("on"))
@@ -90,7 +92,7 @@ void declareCount(Writer& w, NeedIndex need)
         return;
     const Achieved* often = nullptr;
     for (const Achieved& row : w.facts.settings[need].achieved)
-        if (row.title == "Read at least every")
+        if (row.title == kReadEvery)
             often = &row;
     w.comment(fmt::format("Edges since the first call. Right as long as it is called at least every {}.", often ? often->achieved : "time the counter begins anew"));
     w.linef("uint32_t {}_count(void);", w.names.need(need));

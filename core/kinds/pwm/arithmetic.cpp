@@ -250,44 +250,127 @@ std::optional<Frequency> pwmBeats(const TuningContext& c)
     return ways.empty() ? std::nullopt : std::optional(ways.front().frequency);
 }
 
-Setting solvePwm(const TuningContext& c)
-{
-    Setting out;
-    const PwmGoals& g = goalsOf<PwmGoals>(c.need);
-    const Frequency wanted = g.frequency;
-    const bool centre = g.centre, pairs = g.pairs;
-    const int slopes = centre ? 2 : 1;
-    const std::int64_t steps = g.steps;
-    const std::vector<Way> ways = waysTo(c, wanted, slopes, steps, 4);
-    if (ways.empty()) {
-        out.notComputed = say(c, "{} cannot be divided to {}; give {} a {} clock", say(c, c.kernel().rate), say(c, wanted), c.kernelName(),
-                                      wanted.value * 4 > c.kernel().rate.value ? "faster" : "slower");
-        return out;
-    }
-    const Way& best = ways.front();
-    const Duration period = bindrel::period(best.frequency);
+namespace {
 
-    Achieved frequency{"frequency", "Frequency", say(c, wanted), say(c, best.frequency), best.error, best.error.value.abs() <= Rational(10'000), {}, {}};
-    frequency.formula = centre ? say(c, "{} / (2 \u00d7 {} \u00d7 {})", say(c, c.kernel().rate), best.prescaler, best.period)
-                               : say(c, "{} / ({} \u00d7 {})", say(c, c.kernel().rate), best.prescaler, best.period);
+/// Frequency and steps, as they come out.
+void addFrequency(const TuningContext& c, const PwmGoals& g, const Way& best, Setting& out)
+{
+    Achieved frequency{"frequency", "Frequency", say(c, g.frequency), say(c, best.frequency), best.error, best.error.value.abs() <= Rational(10'000), {}, {}};
+    frequency.formula = g.centre ? say(c, "{} / (2 \u00d7 {} \u00d7 {})", say(c, c.kernel().rate), best.prescaler, best.period)
+                                 : say(c, "{} / ({} \u00d7 {})", say(c, c.kernel().rate), best.prescaler, best.period);
     if (!frequency.ok)
         frequency.trouble = say(c, "the nearest frequency is {} off. Choose another clock for {}.", say(c, best.error, true), c.kernelName());
     out.achieved.push_back(frequency);
     if (g.activeLow || g.idleHigh)
         out.achieved.push_back({"idle", "Idle levels", "", say(c, "{}, {}", g.restsHigh() ? "high" : "low", g.restsHigh() == g.activeLow ? "not active" : "active"), std::nullopt, true, {}, {}, true});
-    out.achieved.push_back({"steps", "Duty steps", "\u2265 " + std::to_string(steps), say(c, "{} ({})", best.period, bitsOf(best.period)), std::nullopt,
-                            best.period >= steps, {},
-                            best.period >= steps ? "" : say(c, "{} allows {} duty steps at {}, fewer than the {} asked for. Use a faster clock or a lower frequency.",
-                                                                     say(c, c.kernel().rate), best.period, say(c, wanted), steps)});
+    out.achieved.push_back({"steps", "Duty steps", "\u2265 " + std::to_string(g.steps), say(c, "{} ({})", best.period, bitsOf(best.period)), std::nullopt,
+                            best.period >= g.steps, {},
+                            best.period >= g.steps ? "" : say(c, "{} allows {} duty steps at {}, fewer than the {} asked for. Use a faster clock or a lower frequency.",
+                                                                     say(c, c.kernel().rate), best.period, say(c, g.frequency), g.steps)});
+}
 
-    out.roles = {{"centre", centre, "alignment"}, {"prescaler", best.prescaler, "frequency"}, {"period", best.period, "frequency"}};
+/// What a channel's duty comes to. `longer`: more was asked for than a period holds.
+Achieved dutyRow(const TuningContext& c, const PwmGoals& g, const Way& best, const Channel& channel, bool longer, const DeadTimes& dead)
+{
+    const Duration period = bindrel::period(best.frequency);
+    const std::optional<Duration>& pulse = g.pulse[size_t(channel.output - 1)];
+    const std::optional<Voltage>& level = g.level[size_t(channel.output - 1)];
+    Achieved row{channel.goal, "Duty " + channel.goal.substr(4), say(c, channel.wanted), say(c, channel.achieved), std::nullopt, true,
+                 say(c, "{} / {}", channel.compare, best.period), {}};
+    if (pulse) {
+        const Duration got(channel.achieved.value * period.value);
+        row.wanted = say(c, *pulse);
+        row.achieved = say(c, got);
+        if (!pulse->value.isZero())
+            row.error = errorOf(got, *pulse);
+        row.ok = !longer && (pulse->value.isZero() || row.error->value.abs() <= Rational(50'000));
+        if (longer)
+            row.trouble = say(c, "a period lasts {} and no longer. Ask for a shorter pulse or a lower frequency.", say(c, period));
+        else if (!row.ok)
+            row.trouble = say(c, "a tick is {}, too coarse for it. Ask for more duty steps, or use a faster clock.", say(c, Duration(Rational(best.prescaler) * (g.centre ? 2 : 1) / c.kernel().rate.value)));
+    }
+    if (level) {
+        row.wanted = say(c, *level);
+        row.achieved = say(c, Voltage(channel.achieved.value * c.rates.supply.value));
+        row.formula += say(c, " \u00d7 {}", say(c, c.rates.supply));
+        row.ok = !longer;
+        if (longer)
+            row.trouble = say(c, "the outputs reach the supply of {} and no more.", say(c, c.rates.supply));
+    }
+    const Rational on = period.value * channel.achieved.value;
+    const Rational shortest = std::min(on, period.value - on, [](const Rational& a, const Rational& b) { return a < b; });
+    if (g.pairs && shortest > Rational(0) && shortest <= dead.longest().value) {
+        row.ok = false;
+        row.trouble = say(c, "the shorter side is on for {}, no longer than the dead time of {}: it would never switch on. Change the duty or the dead time.",
+                                  say(c, Duration(shortest)), say(c, dead.longest()));
+    }
+    return row;
+}
+
+/// The registers of a channel.
+void setChannel(const TuningContext& c, const PwmGoals& g, const Way& best, const Channel& channel, Setting& out)
+{
+    const bool opposed = g.opposed && channel.output % 2 == 0;
+    const std::string n = std::to_string(channel.number);
+    // Opposed: the output is active while the count is above, about the middle of the period.
+    out.roles.push_back({"compare" + n, opposed ? best.period - channel.compare : channel.compare, channel.goal});
+    out.roles.push_back({"output" + n, 1, ""});
+    const bool idleHigh = g.restsHigh();
+    out.roles.push_back({"idle" + n, idleHigh, "idle"});
+    const bool inverted = g.activeLow != opposed;
+    for (const std::string& side : g.pairs ? std::vector<std::string>{"", "n"} : std::vector<std::string>{""})
+        if (const std::string role = "invert" + n + side; c.has(role))
+            out.roles.push_back({role, inverted, opposed ? "phase" : "polarity"});
+        else if (inverted && side.empty())
+            out.achieved.push_back({opposed ? "phase" : "polarity", opposed ? "Phase" : "Polarity", opposed ? "opposed" : "inverted", opposed ? "together" : "normal", std::nullopt, false, {},
+                                    say(c, "{} cannot turn an output round. {}", c.device.instances[size_t(c.bound.instance)].name, opposed ? "Choose another timer, or let all stand together." : "Choose another timer, or state the complement of the duty.")});
+    if (g.pairs) {
+        out.roles.push_back({"output" + n + "n", 1, "outputs"});
+        out.roles.push_back({"idle" + n + "n", idleHigh, "idle"});
+    }
+}
+
+void solveFault(const TuningContext& c, const PwmGoals& g, Setting& out)
+{
+    const Duration asked = g.faultFilter;
+    const Rational ideal = asked.value * c.kernel().rate.value;
+    const auto most = static_cast<std::int64_t>(c.maxCode("fault_filter"));
+    const std::int64_t filter = ideal.defined() ? std::min(ideal.ceil(), most) : most;
+    const Duration got(Rational(filter) / c.kernel().rate.value);
+    Achieved row{"fault_filter", "Fault filter", "\u2265 " + say(c, asked), say(c, got), std::nullopt, got >= asked, {}, {}};
+    if (!row.ok)
+        row.trouble = say(c, "the filter reaches {} at {}. Filter on the board, or use a slower clock.", say(c, got), say(c, c.kernel().rate));
+    out.achieved.push_back(row);
+    solveFaultSource(c, out);
+    out.roles.push_back({"fault_enable", 1, "fault"});
+    out.roles.push_back({"fault_high", g.fault == PwmGoals::Fault::ActiveHigh, "fault"});
+    out.roles.push_back({"fault_filter", filter, "fault_filter"});
+}
+
+} // namespace
+
+Setting solvePwm(const TuningContext& c)
+{
+    Setting out;
+    const PwmGoals& g = goalsOf<PwmGoals>(c.need);
+    const std::vector<Way> ways = waysTo(c, g.frequency, g.centre ? 2 : 1, g.steps, 4);
+    if (ways.empty()) {
+        out.notComputed = say(c, "{} cannot be divided to {}; give {} a {} clock", say(c, c.kernel().rate), say(c, g.frequency), c.kernelName(),
+                              g.frequency.value * 4 > c.kernel().rate.value ? "faster" : "slower");
+        return out;
+    }
+    const Way& best = ways.front();
+    const Duration period = bindrel::period(best.frequency);
+
+    addFrequency(c, g, best, out);
+    out.roles = {{"centre", g.centre, "alignment"}, {"prescaler", best.prescaler, "frequency"}, {"period", best.period, "frequency"}};
     if (c.has("buffered"))
         out.roles.push_back({"buffered", 1, ""});
     if (c.has("hands_on") && isCounted(c))
         out.roles.push_back({"hands_on", 1, ""});
 
     DeadTimes dead;
-    if (pairs)
+    if (g.pairs)
         dead = solveDeadTimes(c, g, out);
 
     std::vector<Channel> channels;
@@ -302,7 +385,6 @@ Setting solvePwm(const TuningContext& c)
         channel.lowName = terminalOf(c.need, seat.signal.id + "n", seat.signal.id + "n");
         const std::optional<Duration>& pulse = g.pulse[size_t(seat.signal.channel)];
         const std::optional<Voltage>& level = g.level[size_t(seat.signal.channel)];
-        const bool opposed = g.opposed && channel.output % 2 == 0;
         channel.wanted = pulse ? Ratio(pulse->value * best.frequency.value) : level ? Ratio(level->value / c.rates.supply.value) : g.duty[size_t(seat.signal.channel)];
         const bool longer = channel.wanted.value > Rational(1);
         if (longer)
@@ -311,71 +393,12 @@ Setting solvePwm(const TuningContext& c)
         channel.achieved = Ratio(Rational(channel.compare, best.period));
         channels.push_back(channel);
 
-        Achieved row{channel.goal, "Duty " + channel.goal.substr(4), say(c, channel.wanted), say(c, channel.achieved), std::nullopt, true,
-                     say(c, "{} / {}", channel.compare, best.period), {}};
-        if (pulse) {
-            const Duration got(channel.achieved.value * period.value);
-            row.wanted = say(c, *pulse);
-            row.achieved = say(c, got);
-            if (!pulse->value.isZero())
-                row.error = errorOf(got, *pulse);
-            row.ok = !longer && (pulse->value.isZero() || row.error->value.abs() <= Rational(50'000));
-            if (longer)
-                row.trouble = say(c, "a period lasts {} and no longer. Ask for a shorter pulse or a lower frequency.", say(c, period));
-            else if (!row.ok)
-                row.trouble = say(c, "a tick is {}, too coarse for it. Ask for more duty steps, or use a faster clock.", say(c, Duration(Rational(best.prescaler) * slopes / c.kernel().rate.value)));
-        }
-        if (level) {
-            row.wanted = say(c, *level);
-            row.achieved = say(c, Voltage(channel.achieved.value * c.rates.supply.value));
-            row.formula += say(c, " \u00d7 {}", say(c, c.rates.supply));
-            row.ok = !longer;
-            if (longer)
-                row.trouble = say(c, "the outputs reach the supply of {} and no more.", say(c, c.rates.supply));
-        }
-        const Rational on = period.value * channel.achieved.value;
-        const Rational shortest = std::min(on, period.value - on, [](const Rational& a, const Rational& b) { return a < b; });
-        if (pairs && shortest > Rational(0) && shortest <= dead.longest().value) {
-            row.ok = false;
-            row.trouble = say(c, "the shorter side is on for {}, no longer than the dead time of {}: it would never switch on. Change the duty or the dead time.",
-                                      say(c, Duration(shortest)), say(c, dead.longest()));
-        }
-        out.achieved.push_back(row);
-        if (channel.number <= 0)
-            continue; // no pad yet, so no channel
-        const std::string n = std::to_string(channel.number);
-        // Opposed: the output is active while the count is above, about the middle of the period.
-        out.roles.push_back({"compare" + n, opposed ? best.period - channel.compare : channel.compare, channel.goal});
-        out.roles.push_back({"output" + n, 1, ""});
-        const bool idleHigh = g.restsHigh();
-        out.roles.push_back({"idle" + n, idleHigh, "idle"});
-        const bool inverted = g.activeLow != opposed;
-        for (const std::string& side : pairs ? std::vector<std::string>{"", "n"} : std::vector<std::string>{""})
-            if (const std::string role = "invert" + n + side; c.has(role))
-                out.roles.push_back({role, inverted, opposed ? "phase" : "polarity"});
-            else if (inverted && side.empty())
-                out.achieved.push_back({opposed ? "phase" : "polarity", opposed ? "Phase" : "Polarity", opposed ? "opposed" : "inverted", opposed ? "together" : "normal", std::nullopt, false, {},
-                                        say(c, "{} cannot turn an output round. {}", c.device.instances[size_t(c.bound.instance)].name, opposed ? "Choose another timer, or let all stand together." : "Choose another timer, or state the complement of the duty.")});
-        if (pairs) {
-            out.roles.push_back({"output" + n + "n", 1, "outputs"});
-            out.roles.push_back({"idle" + n + "n", idleHigh, "idle"});
-        }
+        out.achieved.push_back(dutyRow(c, g, best, channel, longer, dead));
+        if (channel.number > 0) // else no pad yet, so no channel
+            setChannel(c, g, best, channel, out);
     }
-    if (g.fault != PwmGoals::Fault::None) {
-        const Duration asked = g.faultFilter;
-        const Rational ideal = asked.value * c.kernel().rate.value;
-        const auto most = static_cast<std::int64_t>(c.maxCode("fault_filter"));
-        const std::int64_t filter = ideal.defined() ? std::min(ideal.ceil(), most) : most;
-        const Duration got(Rational(filter) / c.kernel().rate.value);
-        Achieved row{"fault_filter", "Fault filter", "\u2265 " + say(c, asked), say(c, got), std::nullopt, got >= asked, {}, {}};
-        if (!row.ok)
-            row.trouble = say(c, "the filter reaches {} at {}. Filter on the board, or use a slower clock.", say(c, got), say(c, c.kernel().rate));
-        out.achieved.push_back(row);
-        solveFaultSource(c, out);
-        out.roles.push_back({"fault_enable", 1, "fault"});
-        out.roles.push_back({"fault_high", g.fault == PwmGoals::Fault::ActiveHigh, "fault"});
-        out.roles.push_back({"fault_filter", filter, "fault_filter"});
-    }
+    if (g.fault != PwmGoals::Fault::None)
+        solveFault(c, g, out);
     using When = RoleValue::When;
     if (c.has("update"))
         out.roles.push_back({"update", 1, "", When::Event});

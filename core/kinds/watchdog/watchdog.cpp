@@ -13,6 +13,7 @@ namespace bindrel {
 
 namespace {
 
+constexpr const char* kFeed = "Feed"; ///< the row that the helper's comment quotes
 constexpr int kWindowParts = 16; ///< in which the closed part is counted
 
 /// Since the last refresh: when the next one may come, and when it is too late.
@@ -78,14 +79,14 @@ Setting solveWatchdog(const TuningContext& c)
     }
     if (closed > 0) {
         const Duration from(late.value * Rational(closed, kWindowParts));
-        Achieved open{"window", "Feed", "", say(c, "{} to {}", say(c, from, 3), say(c, early, 3)), std::nullopt, from < early, {}, {}, true};
+        Achieved open{"window", kFeed, "", say(c, "{} to {}", say(c, from, 3), say(c, early, 3)), std::nullopt, from < early, {}, {}, true};
         if (!open.ok)
             open.trouble = say(c, "with a clock of {} there may be no moment at which feeding is neither too early nor too late. Ask for a shorter window, or take a more accurate clock.", say(c, c.kernel().tolerance));
         out.achieved.push_back(open);
         if (open.ok && c.look)
             c.look->waveform = drawWindow(from, early, late);
     } else {
-        out.achieved.push_back({"period", "Feed", "", say(c, "at least every {}", say(c, early, 4)), std::nullopt, true, {}, {}, true});
+        out.achieved.push_back({"period", kFeed, "", say(c, "at least every {}", say(c, early, 4)), std::nullopt, true, {}, {}, true});
         if (c.look)
             c.look->waveform = drawWindow(Duration(), early, late);
     }
@@ -107,7 +108,7 @@ void declareWatchdog(Writer& w, NeedIndex need)
         return;
     const Achieved* feed = nullptr;
     for (const Achieved& row : f.settings[need].achieved)
-        if (row.title == "Feed")
+        if (row.title == kFeed)
             feed = &row;
     w.comment(fmt::format("Starts the period anew; to be called {}.", feed ? feed->achieved : "in time"));
     w.linef("void {}_feed(void);", w.names.need(need));
