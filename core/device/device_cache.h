@@ -1,8 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "core/device/device.h"
 #include "core/base/expected.h"
+#include "core/device/device.h"
 
 #include <filesystem>
 #include <memory>

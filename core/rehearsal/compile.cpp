@@ -47,7 +47,7 @@ public:
     Outcome wait() const
     {
         if (failed_ == ENOENT)
-            return problemOf(fmt::format("The cross-compiler {} is not installed.", name_));
+            return problemOf(fmt::format("The cross-compiler {} is not installed. Install it to run the machine code; the planned operations are rehearsed without it.", name_));
         if (failed_ != 0)
             return problemOf(fmt::format("The compiler {} could not be started: {}.", name_, std::strerror(failed_)));
         int status = 0;
@@ -56,7 +56,7 @@ public:
         if (WIFEXITED(status) && WEXITSTATUS(status) == 0)
             return {};
         const Expected<std::string> said = readFile(log_);
-        return problemOf("The written C does not compile: " + (said ? said->substr(0, 2000) : std::string()));
+        return problemOf(name_ + " refuses the written C: " + (said ? said->substr(0, 2000) : std::string()));
     }
 
 private:
