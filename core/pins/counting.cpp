@@ -11,7 +11,7 @@ bool Counting::isUnchanged(const Solver& solver, std::size_t group) const
     const Now& now = now_[group];
     if (!now.when.exists())
         return false;
-    return now.option.exists() ? solver.valueOf(now.when) > 0 && solver.valueOf(now.option) >= 0 : solver.valueOf(now.when) <= 0;
+    return now.use.exists() ? solver.valueOf(now.when) > 0 && solver.valueOf(now.use) >= 0 && solver.valueOf(now.seat) >= 0 : solver.valueOf(now.when) <= 0;
 }
 
 /// Of those that take one now, the one with the fewest left stands for the group.
@@ -19,13 +19,13 @@ bool Counting::choose(const Solver& solver, std::size_t number)
 {
     Group& group = groups_[number];
     group.taker = group.option = -1;
-    now_[number].option = Literal();
+    now_[number].use = Literal();
     std::size_t least = std::numeric_limits<std::size_t>::max();
     for (std::size_t t = 0; t < group.takers.size(); ++t) {
         const Taker& taker = group.takers[t];
         if (!std::all_of(taker.when.begin(), taker.when.end(), [&solver](Literal l) { return solver.valueOf(l) > 0; }))
             continue;
-        const std::size_t open = group.takers.size() == 1 ? 0 : std::size_t(std::count_if(taker.options.begin(), taker.options.end(), [&solver](const auto& o) { return solver.valueOf(o.second) >= 0; }));
+        const std::size_t open = group.takers.size() == 1 ? 0 : std::size_t(std::count_if(taker.options.begin(), taker.options.end(), [&solver](const Option& o) { return isOpen(solver, o); }));
         if (open < least) {
             least = open;
             group.taker = int(t);
@@ -38,18 +38,19 @@ bool Counting::augment(const Solver& solver, int number)
 {
     Group& group = groups_[std::size_t(number)];
     seenGroup_.push_back(number);
-    const std::vector<std::pair<int, Literal>>& options = standingFor(group).options;
+    const std::vector<Option>& options = standingFor(group).options;
     for (const bool free : {true, false}) // what nobody has first
         for (std::size_t o = 0; o < options.size(); ++o) {
-            const auto& [thing, literal] = options[o];
-            if (isSeen_[std::size_t(thing)] || solver.valueOf(literal) < 0 || (owner_[std::size_t(thing)] < 0) != free)
+            const int thing = options[o].thing;
+            if (isSeen_[std::size_t(thing)] || (owner_[std::size_t(thing)] < 0) != free || !isOpen(solver, options[o]))
                 continue;
             isSeen_[std::size_t(thing)] = 1;
             seenThing_.push_back(thing);
             if (free || augment(solver, owner_[std::size_t(thing)])) {
                 owner_[std::size_t(thing)] = number;
                 group.option = int(o);
-                now_[std::size_t(number)].option = literal;
+                now_[std::size_t(number)].use = options[o].use;
+                now_[std::size_t(number)].seat = options[o].seat;
                 return true;
             }
         }
@@ -67,10 +68,10 @@ bool Counting::possible(const Solver& solver, std::vector<Literal>& why)
         if (group.taker >= 0) {
             const Taker& taker = standingFor(group);
             const bool takes = std::all_of(taker.when.begin(), taker.when.end(), [&solver](Literal l) { return solver.valueOf(l) > 0; });
-            if (takes && group.option >= 0 && solver.valueOf(taker.options[std::size_t(group.option)].second) >= 0)
+            if (takes && group.option >= 0 && isOpen(solver, taker.options[std::size_t(group.option)]))
                 continue;
             if (group.option >= 0)
-                owner_[std::size_t(taker.options[std::size_t(group.option)].first)] = -1;
+                owner_[std::size_t(taker.options[std::size_t(group.option)].thing)] = -1;
         }
         if (choose(solver, g))
             without.push_back(int(g));
@@ -85,9 +86,9 @@ bool Counting::possible(const Solver& solver, std::vector<Literal>& why)
                 const Taker& taker = standingFor(groups_[std::size_t(g)]);
                 for (const Literal literal : taker.when)
                     why.push_back(~literal);
-                for (const auto& [thing, literal] : taker.options)
-                    if (!isSeen_[std::size_t(thing)])
-                        why.push_back(literal);
+                for (const Option& option : taker.options)
+                    if (!isSeen_[std::size_t(option.thing)])
+                        why.push_back(solver.valueOf(option.use) < 0 ? option.use : option.seat);
             }
             std::sort(why.begin(), why.end());
             why.erase(std::unique(why.begin(), why.end()), why.end());

@@ -10,15 +10,19 @@ namespace bindrel {
 /// takers that are too many and the things that they could share are a Hall set, which says why.
 class Counting {
 public:
+    struct Option {
+        int thing;
+        Literal use, seat; ///< it is taken when both are so; they can be the same
+    };
     struct Taker {
         std::vector<Literal> when; ///< it takes one as soon as all of these are so
-        std::vector<std::pair<int, Literal>> options; ///< thing, and what says that it is taken
+        std::vector<Option> options;
         NeedIndex who; ///< for tooMany()
     };
     /// Takers that may share one thing: together they need one.
     void add(std::vector<Taker> alike)
     {
-        now_.push_back({alike.size() == 1 && alike.front().when.size() == 1 ? alike.front().when.front() : Literal(), Literal()});
+        now_.push_back({alike.size() == 1 && alike.front().when.size() == 1 ? alike.front().when.front() : Literal(), Literal(), Literal()});
         groups_.push_back({std::move(alike), -1, -1});
     }
     void begin(int things) { owner_.assign(std::size_t(things), -1); }
@@ -36,8 +40,9 @@ private:
     /// What tells that nothing has changed for a group, near together since all are looked at before each decision.
     struct Now {
         Literal when;   ///< of a group of one that waits for one thing only
-        Literal option; ///< that it has
+        Literal use, seat; ///< of the option that it has
     };
+    static bool isOpen(const Solver& solver, const Option& option) { return solver.valueOf(option.use) >= 0 && solver.valueOf(option.seat) >= 0; }
     const Taker& standingFor(const Group& group) const { return group.takers[std::size_t(group.taker)]; }
     bool isUnchanged(const Solver& solver, std::size_t group) const;
     bool choose(const Solver& solver, std::size_t group);

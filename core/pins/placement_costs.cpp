@@ -134,7 +134,7 @@ int PlacementModel::turnsOf(const std::vector<std::map<int, int>>& rows) const
 
 void PlacementModel::addRows(std::vector<Solver::Term>& out)
 {
-    std::vector<std::map<int, std::vector<std::pair<int, Literal>>>> rows(std::size_t(space_.parts)); // by part and place: pads
+    std::vector<std::map<int, std::vector<std::pair<int, Sitting>>>> rows(std::size_t(space_.parts)); // by part and place: pads
     for (const Participant& p : participants_) {
         const PlacementSpace::Entry& entry = space_.needs[std::size_t(p.need)];
         for (std::size_t s = 0; s < entry.signals.size(); ++s) {
@@ -142,9 +142,10 @@ void PlacementModel::addRows(std::vector<Solver::Term>& out)
                 continue;
             auto& seats = rows[std::size_t(entry.part)][entry.places[s]];
             if (const PadIndex pad = padNow(p.need, s); p.mayStay && pad >= 0)
-                seats.emplace_back(pad, p.stays);
-            if (p.placed)
-                seats.insert(seats.end(), p.seats[s].begin(), p.seats[s].end());
+                seats.emplace_back(pad, Sitting{p.stays, p.stays});
+            for (std::size_t i = 0; i < p.sites.size(); ++i)
+                for (std::size_t c = 0; c < p.sites[i].choices[s].size(); ++c)
+                    seats.emplace_back(entry.sites[i].choices[s][c].pad, p.sites[i].choices[s][c]);
         }
     }
     for (const auto& row : rows) {
@@ -158,46 +159,58 @@ void PlacementModel::addRows(std::vector<Solver::Term>& out)
                 for (const auto& [padB, b] : next->second) {
                     const int from = space_.alongOfPad[std::size_t(padA)], to = space_.alongOfPad[std::size_t(padB)];
                     if (space_.sideOfPad[std::size_t(padA)] == space_.sideOfPad[std::size_t(padB)] && from != to)
-                        solver.atLeastOne({~a, ~b, from < to ? rises : ~rises, turned});
+                        solver.atLeastOne({~a.use, ~a.seat, ~b.use, ~b.seat, from < to ? rises : ~rises, turned});
                 }
             out.push_back({turned, 1});
         }
     }
 }
 
+/// That a signal lies on a side.
+Literal PlacementModel::onSide(Outlet& outlet, std::size_t side)
+{
+    Literal& out = outlet.onSide[side];
+    if (out.exists())
+        return out;
+    std::vector<Literal> seats;
+    for (const auto& [way, seat] : outlet.seats)
+        if (std::size_t(space_.sideOfPad[std::size_t(padOf(outlet, way))]) == side)
+            seats.push_back(seat);
+    out = seats.size() == outlet.seats.size() ? outlet.used : anyOf(seats);
+    return out;
+}
+
 void PlacementModel::addSides()
 {
-    std::vector<std::array<std::vector<Literal>, 4>> ofPart(std::size_t(space_.parts)), ofNeed(space_.needs.size());
+    std::vector<std::array<std::vector<Literal>, 4>> ofPart(std::size_t(space_.parts));
+    std::vector<std::array<std::vector<Sitting>, 4>> ofNeed(space_.needs.size());
     for (const Participant& p : participants_) {
-        const auto add = [&](PadIndex pad, Literal literal) {
-            if (space_.positionOfPad[std::size_t(pad)] < 0)
-                return;
-            const std::size_t side = std::size_t(space_.sideOfPad[std::size_t(pad)]);
-            ofNeed[std::size_t(p.need)][side].push_back(literal);
-        };
-        eachSeat(p, add);
+        std::array<std::vector<Sitting>, 4>& sides = ofNeed[std::size_t(p.need)];
+        eachSeat(p, [&](PadIndex pad, const Sitting& sitting) {
+            if (sitting.use == sitting.seat && space_.positionOfPad[std::size_t(pad)] >= 0)
+                sides[std::size_t(space_.sideOfPad[std::size_t(pad)])].push_back(sitting);
+        });
     }
-    // A literal that is so for certain says it for all.
-    const auto on = [this](std::vector<Literal>& literals) {
-        if (literals.empty())
-            return Literal();
-        if (std::find(literals.begin(), literals.end(), truth_) != literals.end())
-            return truth_;
-        std::sort(literals.begin(), literals.end());
-        literals.erase(std::unique(literals.begin(), literals.end()), literals.end());
-        return anyOf(literals);
-    };
+    for (Outlet& outlet : outlets_)
+        for (std::size_t side = 0; side < 4; ++side) {
+            if (std::none_of(outlet.seats.begin(), outlet.seats.end(), [&](const auto& seat) { return std::size_t(space_.sideOfPad[std::size_t(padOf(outlet, seat.first))]) == side; }))
+                continue;
+            // Who uses it uses the only side that it can lie on.
+            const Literal there = onSide(outlet, side);
+            for (const Outlet::User& user : outlet.users)
+                ofNeed[std::size_t(participants_[std::size_t(user.participant)].need)][side].push_back({user.use, there == outlet.used ? user.use : there});
+        }
     needOn_.assign(space_.needs.size(), {});
     partOn_.assign(std::size_t(space_.parts), {});
     for (std::size_t n = 0; n < space_.needs.size(); ++n)
         for (std::size_t side = 0; side < 4; ++side) {
-            needOn_[n][side] = on(ofNeed[n][side]);
+            needOn_[n][side] = anyOfThese(ofNeed[n][side]);
             if (const int part = space_.needs[n].part; part >= 0 && needOn_[n][side].exists())
                 ofPart[std::size_t(part)][side].push_back(needOn_[n][side]);
         }
     for (std::size_t part = 0; part < partOn_.size(); ++part)
         for (std::size_t side = 0; side < 4; ++side)
-            partOn_[part][side] = on(ofPart[part][side]);
+            partOn_[part][side] = anyOfThese(ofPart[part][side]);
 }
 
 /// How many sides beyond one, for each that uses some: a literal for a second, a third and a fourth.
@@ -271,8 +284,8 @@ PlacementModel::Sum PlacementModel::countMoved()
             if (entry.sites[i].moves)
                 moving.push_back(p.sites[i].site);
         for (std::size_t s = 0; s < entry.signals.size(); ++s)
-            for (const Literal literal : movingSeats(p, s))
-                moving.push_back(literal);
+            if (const Literal leaves = leavesPad(p, s); leaves.exists())
+                moving.push_back(leaves);
         if (!moving.empty())
             out.terms.push_back({anyOf(moving), 1});
     }
@@ -285,23 +298,39 @@ PlacementModel::Sum PlacementModel::countPads()
     for (const Participant& p : participants_) {
         const PlacementSpace::Entry& entry = space_.needs[std::size_t(p.need)];
         for (std::size_t s = 0; s < entry.signals.size() && p.placed && entry.wasBound; ++s)
-            if (const std::vector<Literal> moving = movingSeats(p, s); !moving.empty())
-                out.terms.push_back({anyOf(moving), 1});
+            if (const Literal leaves = leavesPad(p, s); leaves.exists())
+                out.terms.push_back({leaves, 1});
     }
     return out;
 }
 
-/// All that would take a signal away from where it is.
-std::vector<Literal> PlacementModel::movingSeats(const Participant& p, std::size_t signal) const
+/// That a signal is taken away from where it is; does not exist where it cannot be.
+Literal PlacementModel::leavesPad(const Participant& p, std::size_t signal)
 {
-    std::vector<Literal> out;
+    const auto [known, fresh] = leaves_.try_emplace({p.need, signal});
+    if (!fresh)
+        return known->second;
+    std::vector<Literal> keeping;
+    bool canLeave = false;
     for (std::size_t i = 0; i < p.sites.size(); ++i) {
         const std::vector<PlacementSpace::Choice>& choices = space_.needs[std::size_t(p.need)].sites[i].choices[signal];
         for (std::size_t c = 0; c < choices.size(); ++c)
             if (choices[c].moves)
-                out.push_back(p.sites[i].choices[signal][c]);
+                canLeave = true;
+            else
+                keeping.push_back(both(p.sites[i].choices[signal][c]));
     }
-    return out;
+    if (!canLeave)
+        return known->second;
+    // It need not be so where the signal keeps its pad, or the need is not placed at all.
+    if (p.mayStay)
+        keeping.push_back(p.stays);
+    keeping.push_back(~p.takesPart);
+    known->second = solver.fresh();
+    derive(~known->second, keeping, 1);
+    keeping.push_back(known->second);
+    solver.atLeastOne(std::move(keeping));
+    return known->second;
 }
 
 PlacementModel::Sum PlacementModel::countScarce()
@@ -319,7 +348,7 @@ PlacementModel::Sum PlacementModel::countScarce()
                 least.back() += cheapest;
                 for (std::size_t c = 0; c < choices.size(); ++c)
                     if (choices[c].scarce > cheapest)
-                        out.terms.push_back({p.sites[i].choices[s][c], choices[c].scarce - cheapest});
+                        out.terms.push_back({both(p.sites[i].choices[s][c]), choices[c].scarce - cheapest});
             }
         }
         const long all = p.mayStay || who_.choosable || least.empty() ? 0 : *std::min_element(least.begin(), least.end());
@@ -331,7 +360,7 @@ PlacementModel::Sum PlacementModel::countScarce()
     return out;
 }
 
-PlacementModel::Sum PlacementModel::countChoices(int PlacementSpace::Choice::* what) const
+PlacementModel::Sum PlacementModel::countChoices(int PlacementSpace::Choice::* what)
 {
     Sum out;
     for (const Participant& p : participants_)
@@ -340,7 +369,7 @@ PlacementModel::Sum PlacementModel::countChoices(int PlacementSpace::Choice::* w
             for (std::size_t s = 0; s < site.choices.size(); ++s)
                 for (std::size_t c = 0; c < site.choices[s].size(); ++c)
                     if (site.choices[s][c].*what > 0)
-                        out.terms.push_back({p.sites[i].choices[s][c], site.choices[s][c].*what});
+                        out.terms.push_back({both(p.sites[i].choices[s][c]), site.choices[s][c].*what});
         }
     return out;
 }
@@ -351,22 +380,31 @@ void PlacementModel::addBetween()
     between_.emplace();
     const std::size_t pads = space_.positionOfPad.size();
     std::vector<std::map<int, std::vector<Literal>>> ofPart(std::size_t(space_.parts)); // by pad
-    std::vector<std::vector<Literal>> ofPad(pads);
+    std::vector<std::vector<Literal>> ofPad(pads), sharedOfPad(pads);
     for (const Participant& p : participants_) {
         const PlacementSpace::Entry& entry = space_.needs[std::size_t(p.need)];
-        const auto add = [&](PadIndex pad, Literal literal) {
-            if (space_.positionOfPad[std::size_t(pad)] < 0 || solver.valueOf(literal) < 0)
+        const auto add = [&](PadIndex pad, const Sitting& sitting) {
+            if (space_.positionOfPad[std::size_t(pad)] < 0 || !isOpen(solver, sitting))
                 return;
-            ofPad[std::size_t(pad)].push_back(literal);
+            if (sitting.use == sitting.seat)
+                ofPad[std::size_t(pad)].push_back(sitting.seat);
             if (entry.part >= 0)
-                ofPart[std::size_t(entry.part)][pad].push_back(literal);
+                ofPart[std::size_t(entry.part)][pad].push_back(both(sitting));
         };
         eachSeat(p, add);
     }
-    std::vector<Literal> used(pads);
-    for (std::size_t pad = 0; pad < pads; ++pad)
-        if (!ofPad[pad].empty())
-            used[pad] = anyOf(ofPad[pad]);
+    for (const Outlet& outlet : outlets_)
+        for (const auto& [way, seat] : outlet.seats)
+            if (const PadIndex pad = padOf(outlet, way); space_.positionOfPad[std::size_t(pad)] >= 0)
+                sharedOfPad[std::size_t(pad)].push_back(seat);
+    std::vector<Literal> used(pads), shared(pads);
+    for (std::size_t pad = 0; pad < pads; ++pad) {
+        shared[pad] = anyOfThese(sharedOfPad[pad]);
+        std::vector<Literal> all = ofPad[pad];
+        if (shared[pad].exists())
+            all.push_back(shared[pad]);
+        used[pad] = anyOfThese(all);
+    }
     std::array<std::map<int, std::vector<int>>, 4> places; // by side and place along it: pads
     for (std::size_t pad = 0; pad < pads; ++pad)
         if (space_.positionOfPad[pad] >= 0)
@@ -418,19 +456,23 @@ void PlacementModel::addBetween()
                         clause.push_back(mine->second);
                     solver.atLeastOne(std::move(clause));
                     between_->spread.push_back({gap, 1});
-                    Literal other = used[std::size_t(pad)];
+                    Literal other = used[std::size_t(pad)], perhaps;
                     if (mine != own.end()) {
                         std::vector<Literal> others;
                         const std::vector<Literal>& ours = seats.at(pad);
                         for (const Literal literal : ofPad[std::size_t(pad)])
                             if (std::find(ours.begin(), ours.end(), literal) == ours.end())
                                 others.push_back(literal);
-                        other = others.empty() ? Literal() : anyOf(others);
+                        other = anyOfThese(others);
+                        perhaps = shared[std::size_t(pad)];
                     }
-                    if (!other.exists())
+                    if (!other.exists() && !perhaps.exists())
                         continue;
                     const Literal crosses = solver.fresh();
-                    solver.atLeastOne({~left, ~right->second, ~other, crosses});
+                    if (other.exists())
+                        solver.atLeastOne({~left, ~right->second, ~other, crosses});
+                    if (perhaps.exists())
+                        solver.atLeastOne({~left, ~right->second, ~perhaps, mine->second, crosses});
                     between_->crossings.push_back({crosses, 1});
                 }
             }

@@ -70,18 +70,21 @@ void PlacementModel::countThings()
         const Need& need = space_.plan.needs[std::size_t(p.need)];
         // One that may stay counts at once if what it would keep is known and kept from the others, else only when it moves.
         const std::vector<Literal> always{p.takesPart}, moving{p.mayStay ? ~p.stays : p.takesPart};
-        for (std::size_t s = 0; s < p.seats.size(); ++s) {
-            Counting::Taker taker{moving, {p.seats[s].begin(), p.seats[s].end()}, p.need};
+        for (std::size_t s = 0; s < entry.signals.size(); ++s) {
+            Counting::Taker taker{moving, {}, p.need};
+            for (std::size_t i = 0; i < p.sites.size(); ++i)
+                for (std::size_t c = 0; c < entry.sites[i].choices[s].size(); ++c)
+                    taker.options.push_back({entry.sites[i].choices[s][c].pad, p.sites[i].choices[s][c].use, p.sites[i].choices[s][c].seat});
             if (p.mayStay && who_.clearStays)
                 if (const auto now = need.binding.pads.find(entry.signals[s].id); now != need.binding.pads.end())
                     if (const PadIndex pad = space_.device.findPad(now->second); pad >= 0) {
                         taker.when = always;
-                        taker.options.emplace_back(pad, p.stays);
+                        taker.options.push_back({pad, p.stays, p.stays});
                     }
             pads.add({std::move(taker)});
         }
         std::set<int> groups;
-        for (std::size_t s = 0; s < p.seats.size(); ++s) {
+        for (std::size_t s = 0; s < entry.signals.size(); ++s) {
             const int group = entry.signals[s].channel;
             if (group < 0 || !groups.insert(group).second)
                 continue;
@@ -90,10 +93,11 @@ void PlacementModel::countThings()
                 for (std::size_t c = 0; c < entry.sites[i].choices[s].size(); ++c)
                     for (const PlacementSpace::Taking& taking : *entry.sites[i].choices[s][c].takes)
                         if (space_.kindOf(taking.resource) == Resource::Kind::Channel)
-                            taker.options.emplace_back(taking.resource, p.sites[i].choices[s][c]);
+                            if (const Literal use = p.sites[i].choices[s][c].use; taker.options.empty() || taker.options.back().use != use)
+                                taker.options.push_back({taking.resource, use, use});
             channels.add({std::move(taker)});
         }
-        for (std::size_t s = 0; s < p.seats.size(); ++s)
+        for (std::size_t s = 0; s < entry.signals.size(); ++s)
             if (entry.signals[s].line) {
                 Counting::Taker taker{moving, {}, p.need};
                 bool complete = true;
@@ -103,7 +107,7 @@ void PlacementModel::countThings()
                         const auto line = std::find_if(takes.begin(), takes.end(), [this](const auto& t) { return space_.kindOf(t.resource) == Resource::Kind::Line; });
                         complete = complete && line != takes.end();
                         if (line != takes.end())
-                            taker.options.emplace_back(line->resource, p.sites[i].choices[s][c]);
+                            taker.options.push_back({line->resource, p.sites[i].choices[s][c].use, p.sites[i].choices[s][c].seat});
                     }
                 if (complete)
                     lines.add({std::move(taker)});
@@ -113,7 +117,7 @@ void PlacementModel::countThings()
             Counting::Taker taker{moving, {}, p.need};
             for (const SiteLiterals& site : p.sites)
                 for (const auto& [channel, literal] : site.channels[r])
-                    taker.options.emplace_back(space_.resourceOfDma(channel), literal);
+                    taker.options.push_back({space_.resourceOfDma(channel), literal, literal});
             requests.add({std::move(taker)});
         }
         if (entry.sites.empty() || entry.sites.front().instance < 0)
@@ -125,14 +129,14 @@ void PlacementModel::countThings()
         Counting::Taker taker{moving, {}, p.need};
         std::size_t most = std::max<std::size_t>(1, groups.size());
         for (std::size_t i = 0; i < p.sites.size(); ++i) {
-            taker.options.emplace_back(unitOf(entry.sites[i].takes), p.sites[i].site);
+            taker.options.push_back({unitOf(entry.sites[i].takes), p.sites[i].site, p.sites[i].site});
             most = std::max(most, space_.channelsOf(entry.sites[i].instance, entry.signals));
         }
         if (const int now = space_.device.findInstance(need.binding.instance); now >= 0)
             most = std::max(most, space_.channelsOf(now, entry.signals));
         if (p.mayStay && who_.clearStays && !entry.now.empty() && space_.kindOf(entry.now.front().resource) == Resource::Kind::Instance) {
             taker.when = always;
-            taker.options.emplace_back(unitOf(entry.now), p.stays);
+            taker.options.push_back({unitOf(entry.now), p.stays, p.stays});
         }
         if (const int as = entry.sites.front().takes.front().as; as != 0) {
             // One that stays with a part of its pads takes no more channels than these.

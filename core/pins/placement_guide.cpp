@@ -2,6 +2,7 @@
 // What the solver tries first: what a person would.
 #include "core/pins/placement_model.h"
 
+#include <algorithm>
 #include <tuple>
 
 namespace bindrel {
@@ -9,6 +10,13 @@ namespace bindrel {
 Literal PlacementModel::pick(const Solver& state, int choice)
 {
     const Guide& guide = guides_[std::size_t(choice)];
+    if (guide.outlet >= 0) {
+        // Nobody cares where something lies that nobody uses yet.
+        for (const Outlet::User& user : outlets_[std::size_t(guide.outlet)].users)
+            if (state.valueOf(user.use) > 0)
+                return pickSeat(state, choice, participants_[std::size_t(user.participant)], {user.participant, user.site, user.signal, -1});
+        return {};
+    }
     if (guide.participant < 0)
         return {};
     const Participant& p = participants_[std::size_t(guide.participant)];
@@ -33,7 +41,7 @@ unsigned PlacementModel::commonSides(const Solver& state, const Participant& p, 
     for (std::size_t s = 0; s < choices.size(); ++s) {
         unsigned open = 0;
         for (std::size_t c = 0; c < choices[s].size(); ++c)
-            if (state.valueOf(p.sites[site].choices[s][c]) >= 0)
+            if (isOpen(state, p.sites[site].choices[s][c]))
                 open |= 1u << space_.sideOfPad[std::size_t(choices[s][c].pad)];
         all &= open;
     }
@@ -69,17 +77,21 @@ Literal PlacementModel::pickSeat(const Solver& state, int choice, const Particip
 {
     const auto literals = state.choiceOf(choice);
     const auto& choices = space_.needs[std::size_t(p.need)].sites[std::size_t(guide.site)].choices[std::size_t(guide.signal)];
+    const std::vector<Sitting>& sittings = p.sites[std::size_t(guide.site)].choices[std::size_t(guide.signal)];
     const unsigned part = sidesOfPart(state, p);
     const unsigned common = commonSides(state, p, std::size_t(guide.site));
     Literal best;
     std::tuple<bool, int, bool, bool, int, int> least{};
-    for (std::size_t c = 0; c < literals.size(); ++c) {
-        if (state.valueOf(literals[c]) != 0)
+    for (std::size_t c = 0; c < choices.size(); ++c) {
+        if (!isOpen(state, sittings[c]))
+            continue;
+        const Literal literal = std::find(literals.begin(), literals.end(), sittings[c].use) != literals.end() ? sittings[c].use : sittings[c].seat;
+        if (state.valueOf(literal) != 0)
             continue;
         const unsigned side = 1u << space_.sideOfPad[std::size_t(choices[c].pad)];
         const std::tuple key{choices[c].moves, choices[c].unfit, part != 0 && (part & side) == 0, (common & side) == 0, choices[c].scarce, choices[c].debug};
         if (!best.exists() || key < least) {
-            best = literals[c];
+            best = literal;
             least = key;
         }
     }

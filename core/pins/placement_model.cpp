@@ -39,12 +39,13 @@ PlacementModel::PlacementModel(const PlacementSpace& space, const Who& who) : sp
         order.emplace_back(!moves, moves ? contests[p] : room, p);
     }
     std::sort(order.begin(), order.end());
+    findLists();
     for (const auto& [placed, room, p] : order)
         addNeed(participants_[p]);
     for (const auto& [placed, room, p] : order)
         for (std::size_t site = 0; site < participants_[p].sites.size(); ++site)
             addSite(participants_[p], site);
-    addSeats();
+    finishOutlets();
     countThings();
     std::vector<Literal> why;
     impossible_ = !who.choosable && !possible(solver, why);
@@ -128,27 +129,8 @@ void PlacementModel::addSite(Participant& p, std::size_t number)
     SiteLiterals& literals = p.sites[number];
     for (const PlacementSpace::Taking& taking : site.takes)
         takers_.push_back({taking.resource, false, keyOf(taking, p.need), literals.site});
-    const auto choose = [&](std::vector<Literal> ways, Guide guide) {
-        for (const Literal way : ways)
-            solver.implies(way, literals.site);
-        solver.atMostOne(ways);
-        guides_.resize(std::size_t(solver.choice(ways)) + 1);
-        guides_.back() = guide;
-        ways.push_back(~literals.site);
-        solver.atLeastOne(std::move(ways));
-    };
-    for (std::size_t s = 0; s < entry.signals.size(); ++s) {
-        const std::vector<PlacementSpace::Choice>& choices = site.choices[s];
-        std::vector<Literal> ways;
-        for (std::size_t c = 0; c < choices.size(); ++c)
-            ways.push_back(choices.size() == 1 ? literals.site : solver.fresh());
-        for (std::size_t c = 0; c < choices.size(); ++c)
-            for (const PlacementSpace::Taking& taking : *choices[c].takes)
-                takers_.push_back({taking.resource, false, keyOf(taking, p.need), ways[c]});
-        if (choices.size() > 1)
-            choose(ways, {of_[std::size_t(p.need)], int(number), int(s)});
-        literals.choices.push_back(std::move(ways));
-    }
+    for (std::size_t signal = 0; signal < entry.signals.size(); ++signal)
+        literals.choices.push_back(shared_[std::size_t(site.list[signal])] ? addShared(p, number, signal) : addAlone(p, number, signal));
     for (std::size_t r = 0; r < entry.requests.size(); ++r) {
         std::vector<std::pair<int, Literal>> channels;
         const auto& dma = space_.device.instances[std::size_t(site.instance)].dma;
@@ -166,7 +148,7 @@ void PlacementModel::addSite(Participant& p, std::size_t number)
                 if (mine != now.end() && mine->second == link.channel)
                     solver.prefer(ways.back());
             }
-            choose(ways, {});
+            choose(ways, literals.site, {});
         }
         literals.channels.push_back(std::move(channels));
     }
@@ -189,22 +171,16 @@ void PlacementModel::agreeWithin(const Participant& p, std::size_t number)
             ++signalsOf[mine];
         for (std::size_t c = 0; c < site.choices[s].size(); ++c) {
             const PlacementSpace::Choice& choice = site.choices[s][c];
-            const Literal literal = p.sites[number].choices[s][c];
-            if (choice.route >= 0)
-                if (const int group = space_.device.routes[std::size_t(choice.route)].group; group >= 0)
-                    groups[group].push_back(literal);
-            if (mine >= 0)
-                channels[mine][choice.channel].push_back(literal);
+            const Sitting& sitting = p.sites[number].choices[s][c];
+            const int group = choice.route < 0 ? -1 : space_.device.routes[std::size_t(choice.route)].group;
+            if (group >= 0 && !exclusive_[std::size_t(site.instance)])
+                groups[group].push_back(sitting.seat);
+            else if (group >= 0 && sitting.use == sitting.seat)
+                ofGroup_[{site.instance, group}].push_back(sitting.seat);
+            if (std::vector<Literal>* of = mine < 0 ? nullptr : &channels[mine][choice.channel]; of && (of->empty() || of->back() != sitting.use))
+                of->push_back(sitting.use);
         }
     }
-    // The site itself stands for signals without a choice; several of them may then ask for what cannot be.
-    const auto oneOf = [this](const std::vector<Literal>& ways) {
-        for (std::size_t a = 0; a < ways.size(); ++a)
-            for (std::size_t b = a + 1; b < ways.size(); ++b)
-                if (ways[a] == ways[b])
-                    solver.is(~ways[a]);
-        solver.atMostOne(ways);
-    };
     std::vector<Literal> ways;
     for (const auto& [group, literals] : groups)
         ways.push_back(anyOf(literals));
@@ -223,35 +199,25 @@ void PlacementModel::agreeWithin(const Participant& p, std::size_t number)
         oneOf(literals);
 }
 
-void PlacementModel::addSeats()
+/// A need's literal stands for signals without a choice; several of them may then ask for what cannot be.
+void PlacementModel::oneOf(const std::vector<Literal>& ways)
 {
-    std::vector<std::pair<int, Literal>> all;
-    std::vector<Literal> here;
-    for (Participant& p : participants_) {
-        const PlacementSpace::Entry& entry = space_.needs[std::size_t(p.need)];
-        p.seats.resize(p.placed ? entry.signals.size() : 0);
-        for (std::size_t s = 0; s < p.seats.size(); ++s) {
-            all.clear();
-            for (std::size_t i = 0; i < p.sites.size(); ++i)
-                for (std::size_t c = 0; c < entry.sites[i].choices[s].size(); ++c)
-                    all.emplace_back(entry.sites[i].choices[s][c].pad, p.sites[i].choices[s][c]);
-            std::sort(all.begin(), all.end());
-            for (std::size_t at = 0; at < all.size();) {
-                const PadIndex pad = all[at].first;
-                here.clear();
-                for (; at < all.size() && all[at].first == pad; ++at)
-                    here.push_back(all[at].second);
-                p.seats[s].emplace_back(pad, exactlyAnyOf(here));
-                takers_.push_back({space_.resourceOfPad(pad), false, Key(2 + int(s), p.need), p.seats[s].back().second});
-            }
-        }
-    }
+    for (std::size_t a = 0; a < ways.size(); ++a)
+        for (std::size_t b = a + 1; b < ways.size(); ++b)
+            if (ways[a] == ways[b])
+                solver.is(~ways[a]);
+    solver.atMostOne(ways);
 }
 
-Literal PlacementModel::seatOf(const Participant& p, std::size_t signal, PadIndex pad) const
+void PlacementModel::choose(std::vector<Literal> ways, Literal when, Guide guide)
 {
-    const auto& seats = p.seats[signal];
-    return std::lower_bound(seats.begin(), seats.end(), std::pair(int(pad), Literal()))->second;
+    for (const Literal way : ways)
+        solver.implies(way, when);
+    solver.atMostOne(ways);
+    guides_.resize(std::size_t(solver.choice(ways)) + 1);
+    guides_.back() = guide;
+    ways.push_back(~when);
+    solver.atLeastOne(std::move(ways));
 }
 
 bool PlacementModel::possible(const Solver& state, std::vector<Literal>& why)
@@ -276,7 +242,64 @@ Literal PlacementModel::anyOf(const std::vector<Literal>& literals)
     return out;
 }
 
+Literal PlacementModel::anyOf(const std::vector<Sitting>& sittings)
+{
+    if (sittings.size() == 1 && sittings.front().use == sittings.front().seat)
+        return sittings.front().use;
+    const Literal out = solver.fresh();
+    for (const Sitting& sitting : sittings)
+        solver.atLeastOne({~sitting.use, ~sitting.seat, out});
+    derive(out, sittings, 1);
+    return out;
+}
+
+Literal PlacementModel::anyOfThese(std::vector<Literal> literals)
+{
+    if (literals.empty())
+        return {};
+    if (std::find(literals.begin(), literals.end(), truth_) != literals.end())
+        return truth_;
+    std::sort(literals.begin(), literals.end());
+    literals.erase(std::unique(literals.begin(), literals.end()), literals.end());
+    return anyOf(literals);
+}
+
+Literal PlacementModel::anyOfThese(std::vector<Sitting> sittings)
+{
+    if (sittings.empty())
+        return {};
+    if (std::find(sittings.begin(), sittings.end(), Sitting{truth_, truth_}) != sittings.end())
+        return truth_;
+    std::sort(sittings.begin(), sittings.end());
+    sittings.erase(std::unique(sittings.begin(), sittings.end()), sittings.end());
+    return anyOf(sittings);
+}
+
+/// Is so exactly when both are.
+Literal PlacementModel::both(const Sitting& sitting)
+{
+    if (sitting.use == sitting.seat)
+        return sitting.use;
+    Literal& out = both_[sitting];
+    if (!out.exists()) {
+        out = solver.fresh();
+        solver.implies(out, sitting.use);
+        solver.implies(out, sitting.seat);
+        solver.atLeastOne({~sitting.use, ~sitting.seat, out});
+        derive(out, std::vector{sitting}, 1);
+    }
+    return out;
+}
+
 void PlacementModel::derive(Literal literal, const std::vector<Literal>& from, int count)
+{
+    const std::size_t begin = derivedFrom_.size();
+    for (const Literal other : from)
+        derivedFrom_.push_back({other, other});
+    derived_.push_back({literal, begin, derivedFrom_.size(), count});
+}
+
+void PlacementModel::derive(Literal literal, const std::vector<Sitting>& from, int count)
 {
     const std::size_t begin = derivedFrom_.size();
     derivedFrom_.insert(derivedFrom_.end(), from.begin(), from.end());
@@ -287,9 +310,11 @@ void PlacementModel::deriveValues(std::vector<bool>& values) const
 {
     values.resize(std::size_t(solver.variables()), false);
     const auto isSo = [&values](Literal l) { return values[std::size_t(l.variable())] != l.negated(); };
-    for (const Derived& derived : derived_)
-        values[std::size_t(derived.literal.variable())] =
-            std::count_if(derivedFrom_.begin() + std::ptrdiff_t(derived.from), derivedFrom_.begin() + std::ptrdiff_t(derived.to), isSo) >= derived.count;
+    for (const Derived& derived : derived_) {
+        const auto from = derivedFrom_.begin();
+        const bool so = std::count_if(from + std::ptrdiff_t(derived.from), from + std::ptrdiff_t(derived.to), [&isSo](const Sitting& s) { return isSo(s.use) && isSo(s.seat); }) >= derived.count;
+        values[std::size_t(derived.literal.variable())] = so != derived.literal.negated();
+    }
 }
 
 Literal PlacementModel::exactlyAnyOf(const std::vector<Literal>& literals)
@@ -353,7 +378,7 @@ void PlacementModel::read()
         if (stand.site >= 0) {
             const SiteLiterals& site = p.sites[std::size_t(stand.site)];
             for (const auto& choices : site.choices)
-                stand.choices.push_back(int(std::find_if(choices.begin(), choices.end(), [this](Literal l) { return solver.holds(l); }) - choices.begin()));
+                stand.choices.push_back(int(std::find_if(choices.begin(), choices.end(), [this](const Sitting& s) { return solver.holds(s.use) && solver.holds(s.seat); }) - choices.begin()));
             for (const auto& channels : site.channels)
                 stand.channels.push_back(std::find_if(channels.begin(), channels.end(), [this](const auto& c) { return solver.holds(c.second); })->first);
         }
@@ -408,7 +433,8 @@ std::vector<Literal> PlacementModel::saying(const Stand& stand) const
     const SiteLiterals& site = p.sites[std::size_t(stand.site)];
     std::vector<Literal> out{site.site};
     for (std::size_t s = 0; s < stand.choices.size(); ++s)
-        out.push_back(site.choices[s][std::size_t(stand.choices[s])]);
+        if (const auto& [use, seat] = site.choices[s][std::size_t(stand.choices[s])]; true)
+            out.insert(out.end(), {use, seat});
     return out;
 }
 
@@ -421,10 +447,17 @@ void PlacementModel::exclude(const Way& way)
             other.push_back(~p.stays);
             continue;
         }
-        other.push_back(~p.sites[std::size_t(stand.site)].site);
+        const SiteLiterals& literals = p.sites[std::size_t(stand.site)];
+        other.push_back(~literals.site);
         const PlacementSpace::Site& site = space_.needs[std::size_t(stand.need)].sites[std::size_t(stand.site)];
-        for (std::size_t s = 0; s < stand.choices.size(); ++s)
-            other.push_back(~seatOf(p, s, site.choices[s][std::size_t(stand.choices[s])].pad));
+        for (std::size_t s = 0; s < stand.choices.size(); ++s) {
+            // By whatever route.
+            std::vector<Sitting> there;
+            for (std::size_t c = 0; c < site.choices[s].size(); ++c)
+                if (site.choices[s][c].pad == site.choices[s][std::size_t(stand.choices[s])].pad)
+                    there.push_back(literals.choices[s][c]);
+            other.push_back(~anyOf(there));
+        }
     }
     solver.atLeastOne(std::move(other));
 }

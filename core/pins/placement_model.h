@@ -76,9 +76,27 @@ public:
     const PlacementSpace& space() const { return space_; }
 
 private:
+    /// That a signal of a need sits on a pad by a route: it does when both are so. They are the same where nobody else could sit there in its stead.
+    struct Sitting {
+        Literal use;  ///< the need uses this signal of the instance
+        Literal seat; ///< which lies there, whoever uses it
+        friend auto operator<=>(const Sitting&, const Sitting&) = default;
+    };
+    /// A signal of an instance that several needs could use, one at a time. Where it lies is said once for all of them.
+    struct Outlet {
+        struct User {
+            int participant, site, signal;
+            Literal use;
+        };
+        int list, channel; ///< see PlacementSpace::ways()
+        Literal used;
+        std::vector<std::pair<int, Literal>> seats; ///< way, and that it is this one
+        std::array<Literal, 4> onSide;              ///< made when first asked for
+        std::vector<User> users;
+    };
     struct SiteLiterals {
         Literal site;
-        std::vector<std::vector<Literal>> choices;                       ///< by signal
+        std::vector<std::vector<Sitting>> choices;                       ///< by signal
         std::vector<std::vector<std::pair<int, Literal>>> channels;      ///< by DMA request
     };
     struct Participant {
@@ -86,12 +104,13 @@ private:
         bool placed = false, mayStay = false;
         Literal takesPart, stays;
         std::vector<SiteLiterals> sites;
-        std::vector<std::vector<std::pair<int, Literal>>> seats; ///< by signal: pads in their order, and what says that the signal sits there
     };
     /// Takers of a resource that get along have the same key: those who say the same, and the signals of one need. On a pad and on a DMA channel not
     /// even these.
     using Key = std::pair<int, int>;
     static Key keyOf(const PlacementSpace::Taking& taking, NeedIndex need) { return taking.as != 0 ? Key(0, taking.as) : Key(1, need); }
+    /// The same where only one need uses the instance; whose signal it is need not be known then.
+    static Key keyAt(const PlacementSpace::Taking& taking, InstanceIndex instance) { return taking.as != 0 ? Key(0, taking.as) : Key(1, -2 - int(instance)); }
     /// What takes a resource. Those that stay are told apart: they need not get along with each other.
     struct Taker {
         int resource;
@@ -103,9 +122,10 @@ private:
 
     /// What a choice of the solver is about: where a need stands, or where one of its signals sits there.
     struct Guide {
-        int participant = -1;
-        int site = -1;   ///< -1: which site
-        int signal = -1; ///< -1: a DMA channel
+        int participant = -1; ///< -1: a DMA channel, or where an outlet lies
+        int site = -1;        ///< -1: which site
+        int signal = -1;
+        int outlet = -1;
     };
 
     bool possible(const Solver& solver, std::vector<Literal>& why) override;
@@ -121,11 +141,22 @@ private:
     void addNeed(Participant& p);
     void addSite(Participant& p, std::size_t site);
     void agreeWithin(const Participant& p, std::size_t site);
+    void findLists();
+    std::vector<Sitting> addAlone(Participant& p, std::size_t site, std::size_t signal);
+    std::vector<Sitting> addShared(Participant& p, std::size_t site, std::size_t signal);
+    int outletFor(const PlacementSpace::Choice& choice, InstanceIndex instance, int list);
+    void finishOutlets();
+    void choose(std::vector<Literal> ways, Literal when, Guide guide);
+    void oneOf(const std::vector<Literal>& ways);
+    Literal both(const Sitting& sitting);
+    Literal anyOf(const std::vector<Sitting>& sittings);
+    static bool isOpen(const Solver& state, const Sitting& sitting) { return state.valueOf(sitting.use) >= 0 && state.valueOf(sitting.seat) >= 0; }
     void exclusions();
-    void addSeats();
-    Literal seatOf(const Participant& p, std::size_t signal, PadIndex pad) const;
     void countThings();
     Literal anyOf(const std::vector<Literal>& literals);
+    /// Does not exist when there are none; `truth_` when one is so for certain.
+    Literal anyOfThese(std::vector<Literal> literals);
+    Literal anyOfThese(std::vector<Sitting> sittings);
     Literal exactlyAnyOf(const std::vector<Literal>& literals);
     /// How a plan says by which routes: signals of the instance by name, where the pads alone do not mean them. Nothing when it cannot be said.
     std::optional<std::map<std::size_t, std::string>> spelling(const Stand& stand) const;
@@ -139,10 +170,12 @@ private:
     bool canBePlacedOnItsOwn(const Participant& p) const;
     Sum countMoved();
     Sum countPads();
-    std::vector<Literal> movingSeats(const Participant& p, std::size_t signal) const;
+    Literal onSide(Outlet& outlet, std::size_t side);
+    PadIndex padOf(const Outlet& outlet, int way) const { return space_.ways(outlet.list)[std::size_t(way)].pad; }
+    Literal leavesPad(const Participant& p, std::size_t signal);
     Sum countSides(const std::vector<std::array<Literal, 4>>& on);
     Sum countScarce();
-    Sum countChoices(int PlacementSpace::Choice::* what) const;
+    Sum countChoices(int PlacementSpace::Choice::* what);
     void addBetween();
     /// Neighbours in the row of a part that are the wrong way round on a side, for the better of its two ends first.
     void addRows(std::vector<Solver::Term>& out);
@@ -151,10 +184,13 @@ private:
     {
         if (p.mayStay)
             for (const PadIndex pad : space_.needs[std::size_t(p.need)].padsNow)
-                visit(pad, p.stays);
-        for (const auto& seats : p.seats)
-            for (const auto& [pad, literal] : seats)
-                visit(pad, literal);
+                visit(pad, Sitting{p.stays, p.stays});
+        for (std::size_t i = 0; i < p.sites.size(); ++i) {
+            const auto& choices = space_.needs[std::size_t(p.need)].sites[i].choices;
+            for (std::size_t s = 0; s < choices.size(); ++s)
+                for (std::size_t c = 0; c < choices[s].size(); ++c)
+                    visit(choices[s][c].pad, p.sites[i].choices[s][c]);
+        }
     }
     PadIndex padNow(NeedIndex need, std::size_t signal) const;
     int turnsOf(const std::vector<std::map<int, int>>& rows) const;
@@ -171,6 +207,12 @@ private:
     std::vector<NeedIndex> tooMany_;
     bool impossible_ = false;
     std::vector<Guide> guides_; ///< by choice of the solver
+    std::vector<char> exclusive_, shared_; ///< by instance: only one need at a time; by list of ways: several needs could use it, one at a time
+    std::vector<Outlet> outlets_;
+    std::map<std::pair<int, int>, int> outletOf_; ///< by list and channel
+    std::map<std::pair<int, int>, std::vector<Literal>> ofGroup_; ///< by instance that only one need uses, and group of routes
+    std::map<Sitting, Literal> both_;
+    std::map<std::pair<NeedIndex, std::size_t>, Literal> leaves_; ///< by need and signal
     std::vector<std::array<Literal, 4>> partOn_, needOn_; ///< by part, by need: whether it uses a side; `truth_` where it does for certain
     struct Between {
         std::vector<Solver::Term> crossings, spread;
@@ -183,8 +225,9 @@ private:
         int count;
     };
     void derive(Literal literal, const std::vector<Literal>& from, int count);
+    void derive(Literal literal, const std::vector<Sitting>& from, int count);
     std::vector<Derived> derived_;
-    std::vector<Literal> derivedFrom_;
+    std::vector<Sitting> derivedFrom_;
     std::map<PlacementLevel, Sum> sums_;
     Way way_;
 };

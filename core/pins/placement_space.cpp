@@ -144,14 +144,17 @@ PlacementSpace::Site PlacementSpace::siteFor(const Entry& entry, const Need& nee
         const std::string net = netOf(need, signal.id);
         const Wire wire{terminalFact(board, need, signal.id), fastestOf(need, signal.id)};
         const bool held = has && (needHeld || plan.held(holdOfSignal(need.id, signal.id)));
-        for (const Way& way : waysOf(instance, signal)) {
+        const int list = listOf(instance, signal);
+        site.list.push_back(list);
+        for (std::size_t w = 0; w < ways(list).size(); ++w) {
+            const Way& way = ways(list)[w];
             const Pad& pad = device.pads[std::size_t(way.pad)];
             const bool otherWay = seat != bound.seats.end() && seat->pad == way.pad && seat->route >= 0 && way.route >= 0 && instance == bound.instance &&
                                   device.routes[std::size_t(seat->route)].signal != device.routes[std::size_t(way.route)].signal;
             const bool moves = has && (current->second != pad.name || otherWay);
             if ((held && moves) || !boardObjection(device, board, way.pad, way.route, net).empty())
                 continue;
-            Choice choice{way.pad, way.route, way.channel, &way.takes, moves, demand[std::size_t(way.pad)], 0};
+            Choice choice{way.pad, way.route, way.channel, &way.takes, int(w), moves, demand[std::size_t(way.pad)], 0};
             if (pad.weak && signal.direction == SignalSpec::Direction::Out)
                 choice.scarce += 10;
             choice.unfit = !bears(pad, signal, wire);
@@ -175,12 +178,12 @@ std::size_t PlacementSpace::channelsOf(InstanceIndex instance, const std::vector
 }
 
 /// Where an instance can have a signal (or a port's bit lie), and what that takes; the same for all needs.
-const std::vector<PlacementSpace::Way>& PlacementSpace::waysOf(InstanceIndex instance, const SignalSpec& signal)
+int PlacementSpace::listOf(InstanceIndex instance, const SignalSpec& signal)
 {
-    const auto [known, fresh] = known_.try_emplace({signal.pattern.empty() ? InstanceIndex() : instance, signal.pattern, signal.line, signal.channel >= 0});
-    std::vector<Way>& out = known->second;
+    const auto [known, fresh] = listNumbers_.try_emplace({signal.pattern.empty() ? InstanceIndex() : instance, signal.pattern, signal.line, signal.channel >= 0}, int(lists_.size()));
     if (!fresh)
-        return out;
+        return known->second;
+    std::vector<Way>& out = lists_.emplace_back();
     const auto add = [&](PadIndex pad, RouteIndex route, int channel) {
         Way way{pad, route, channel, {}};
         std::vector<Use> uses;
@@ -204,7 +207,7 @@ const std::vector<PlacementSpace::Way>& PlacementSpace::waysOf(InstanceIndex ins
                 add(route.pad, r, match.channel);
         }
     }
-    return out;
+    return known->second;
 }
 
 } // namespace bindrel

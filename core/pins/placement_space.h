@@ -3,6 +3,7 @@
 
 #include "core/pins/bindings.h"
 
+#include <deque>
 #include <map>
 #include <tuple>
 
@@ -16,11 +17,19 @@ public:
         int resource = 0;
         int as = 0; ///< 0: nobody else may; else those who say the same may
     };
+    /// Where a signal of an instance can lie, whoever uses it.
+    struct Way {
+        PadIndex pad;
+        RouteIndex route;
+        int channel;
+        std::vector<Taking> takes; ///< all but the pad
+    };
     struct Choice {
         PadIndex pad;
         RouteIndex route;
         int channel = 0;
         const std::vector<Taking>* takes = nullptr; ///< all but the pad
+        int way = 0;                                ///< into ways()
         bool moves = false;                         ///< the signal sits on another pad now, or there by another channel
         int scarce = 0, debug = 0, unfit = 0; ///< see PlacementCost
     };
@@ -31,6 +40,7 @@ public:
         int scarce = 0;
         bool moves = false;                       ///< the need has another instance now
         std::vector<std::vector<Choice>> choices; ///< by signal
+        std::vector<int> list;                    ///< by signal: number for ways()
     };
     struct Entry {
         std::vector<SignalSpec> signals;
@@ -59,17 +69,14 @@ public:
     std::size_t channelsOf(InstanceIndex instance, const std::vector<SignalSpec>& signals) const;
     Resource::Kind kindOf(int resource) const { return kinds_[std::size_t(resource)]; }
     int resourceOfPad(PadIndex pad) const { return pad; }
+    /// Lists of ways: one for each instance and pattern of signal, the same for all needs.
+    const std::vector<Way>& ways(int list) const { return lists_[std::size_t(list)]; }
+    std::size_t lists() const { return lists_.size(); }
     int resourceOfDma(int channel) const { return int(device.pads.size()) + channel; }
 
 private:
-    struct Way {
-        PadIndex pad;
-        RouteIndex route;
-        int channel;
-        std::vector<Taking> takes;
-    };
     Taking number(const Use& use);
-    const std::vector<Way>& waysOf(InstanceIndex instance, const SignalSpec& signal);
+    int listOf(InstanceIndex instance, const SignalSpec& signal);
     void addSites(Entry& entry, const Need& need, const BoundNeed& bound, const Board& board, const std::vector<int>& demand);
     Site siteFor(const Entry& entry, const Need& need, const BoundNeed& bound, InstanceIndex instance, const Board& board, const std::vector<int>& demand);
 
@@ -77,7 +84,8 @@ private:
     std::vector<Resource::Kind> kinds_;
     std::map<std::string, int> ways_;
     std::vector<std::vector<int>> routesOf_; ///< by instance, in the order of pads
-    std::map<std::tuple<int, std::string, bool, bool>, std::vector<Way>> known_;
+    std::map<std::tuple<int, std::string, bool, bool>, int> listNumbers_;
+    std::deque<std::vector<Way>> lists_; ///< places stand, since choices point into them
 };
 
 } // namespace bindrel
