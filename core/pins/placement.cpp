@@ -11,7 +11,8 @@ namespace {
 
 using Needs = std::vector<NeedIndex>;
 
-constexpr long kSoon = 5'000; ///< effort for what is expected to be found at once
+constexpr long kSoon = 5'000;  ///< effort for what is expected to be found at once
+constexpr int kUsual = 8'000;  ///< variables for which the effort that was asked for is meant
 
 bool contains(const Needs& needs, NeedIndex need) { return std::find(needs.begin(), needs.end(), need) != needs.end(); }
 
@@ -71,6 +72,9 @@ private:
                 return;
             }
     }
+
+    /// A model of more than the usual size gets more in proportion.
+    long effortFor(const PlacementModel& model) const { return left_ / kUsual * std::max(kUsual, model.solver.variables()); }
 
     void watch(PlacementModel& model)
     {
@@ -168,13 +172,13 @@ private:
             }
             return answer;
         };
-        const Solver::Answer first = model.isImpossible() ? Solver::Answer::No : next(model, request_.count > 1 ? left_ / 2 : left_);
+        const Solver::Answer first = model.isImpossible() ? Solver::Answer::No : next(model, request_.count > 1 ? effortFor(model) / 2 : effortFor(model));
         tooMany_ = model.tooMany();
         out_.proven = first == Solver::Answer::No || (first == Solver::Answer::Yes && out_.ways.front().proof.provenTo(PlacementLevel::Pads, out_.ways.front().cost));
         if (first != Solver::Answer::Yes || request_.count < 2)
             return;
         // Ways that differ in who moves tell more than ways that differ in a pad, as long as no more than one more moves.
-        const long each = left_ / 2 / long(request_.count);
+        const long each = effortFor(model) / 2 / long(request_.count);
         const int most = out_.ways.front().cost.moved + 1;
         while (out_.ways.size() < request_.count && !out_.cancelled && !model.movers().empty()) {
             std::vector<Literal> stays;

@@ -48,7 +48,7 @@ struct PlacementRequest {
     bool mayMove = false;          ///< whether bound needs that nobody holds may move, as few as possible
     std::size_t count = 1;         ///< best ways wanted
     bool ranked = true;            ///< else the first ways that are found do, in any order
-    /// Counted steps (each some nanoseconds) for the whole search; beyond them the best so far is given.
+    /// Counted steps (each some ten nanoseconds) for the whole search; beyond them the best so far is given. Very large plans get more, in proportion.
     long effort = 12'000'000;
     std::function<bool()> cancelled; ///< asked now and then; may be empty
     bool leaveContests = false;      ///< with mayMove: contention among the others is not to be cleared, only room to be made

@@ -176,7 +176,7 @@ Literal PlacementModel::onSide(Outlet& outlet, std::size_t side)
     for (const auto& [way, seat] : outlet.seats)
         if (std::size_t(space_.sideOfPad[std::size_t(padOf(outlet, way))]) == side)
             seats.push_back(seat);
-    out = seats.size() == outlet.seats.size() ? outlet.used : anyOf(seats);
+    out = seats.size() == outlet.seats.size() ? outlet.used : exactlyAnyOf(seats);
     return out;
 }
 
@@ -211,6 +211,32 @@ void PlacementModel::addSides()
     for (std::size_t part = 0; part < partOn_.size(); ++part)
         for (std::size_t side = 0; side < 4; ++side)
             partOn_[part][side] = anyOfThese(ofPart[part][side]);
+    sayWhereUsersMustBe();
+}
+
+/// What follows for who would use an outlet from the sides that it must not be on: one of these must be allowed, and where only one is, the outlet must have a
+/// pad there. A look at each of its pads would show the same, but later.
+void PlacementModel::sayWhereUsersMustBe()
+{
+    std::vector<Literal> clause;
+    for (const Outlet& outlet : outlets_)
+        for (const Outlet::User& user : outlet.users) {
+            const std::array<Literal, 4>& on = needOn_[std::size_t(participants_[std::size_t(user.participant)].need)];
+            clause.assign(1, ~user.use);
+            for (std::size_t side = 0; side < 4; ++side)
+                if (outlet.onSide[side].exists())
+                    clause.push_back(on[side]);
+            if (clause.size() == 2)
+                continue;
+            solver.atLeastOne(clause);
+            std::size_t at = 1;
+            for (std::size_t side = 0; side < 4; ++side)
+                if (outlet.onSide[side].exists()) {
+                    std::vector<Literal> only = clause;
+                    only[at++] = outlet.onSide[side];
+                    solver.atLeastOne(std::move(only));
+                }
+        }
 }
 
 /// How many sides beyond one, for each that uses some: a literal for a second, a third and a fourth.

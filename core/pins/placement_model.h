@@ -167,6 +167,7 @@ private:
     bool fitsBesideOthers(const Stand& stand) const;
     void read();
     void addSides();
+    void sayWhereUsersMustBe();
     bool canBePlacedOnItsOwn(const Participant& p) const;
     Sum countMoved();
     Sum countPads();

@@ -13,6 +13,7 @@ constexpr long kFirstSlice = 60'000;      ///< of effort, for one kind of attemp
 constexpr long kPerVariable = 4;          ///< what a slice must have at least, so that a large model is gone through more than once
 constexpr long kConflicts = 40;           ///< about so many may be met on the way to avoiding a statement that costs, the first time
 constexpr int kPatience = 6;              ///< how often what was not enough is doubled
+constexpr int kLarge = 8'000;             ///< variables: from here on counting at every decision costs more than it saves
 constexpr long kFar = 15;                 ///< from the bound: so far, small steps pay more than proofs
 constexpr long kNeighbourhood = 15'000;   ///< for one neighbourhood
 constexpr long kReduction = 2'700;        ///< for leaving one member out of a core
@@ -71,6 +72,8 @@ Solver::Answer PlacementOptimiser::run(Best& best, long effort)
     return first;
 }
 
+bool PlacementOptimiser::isLarge() const { return model_.solver.variables() > kLarge; }
+
 long PlacementOptimiser::firstSlice() const { return std::max(kFirstSlice, kPerVariable * model_.solver.variables()); }
 
 /// Decided like people do, a way shows soon or late; then the other manner often has it.
@@ -115,11 +118,13 @@ void PlacementOptimiser::optimise(Level& level, long effort)
                 level.settled = isDone();
             }
         };
-        attempt(&PlacementOptimiser::raise, slice);
-        if (isFar()) {
+        if (isLarge() || isFar()) {
             attempt(&PlacementOptimiser::raisePlainly, 2 * slice);
             attempt(&PlacementOptimiser::tryEach, 4 * slice);
         }
+        if (isLarge())
+            continue;
+        attempt(&PlacementOptimiser::raise, slice);
         attempt(&PlacementOptimiser::tryAll, slice);
         attempt(&PlacementOptimiser::tryParts, slice);
     }

@@ -45,6 +45,7 @@ private:
         std::size_t together = 4;      ///< so many are tried at once
     };
 
+    bool isLarge() const;
     long firstSlice() const;
     Solver::Answer findFirst(long effort);
     void keep();

@@ -107,7 +107,7 @@ bool Solver::learn()
         assign(clause[0], {});
     else
         assign(clause[0], addClause(clause, std::max(1, spans)));
-    order_.decay();
+    order_.conflictIsOver();
     return true;
 }
 

@@ -5,13 +5,6 @@
 
 namespace bindrel {
 
-namespace {
-
-constexpr double kDecay = 1.0 / 0.95;
-constexpr double kTooActive = 1e100;
-
-} // namespace
-
 void VariableOrder::reserve(std::size_t variables)
 {
     activity_.reserve(variables);
@@ -36,17 +29,12 @@ void VariableOrder::comesEarly(int variable)
     early_.push_back(variable);
 }
 
-void VariableOrder::decay() { step_ *= kDecay; }
+void VariableOrder::conflictIsOver() { ++conflicts_; }
 
 void VariableOrder::bump(int variable)
 {
     double& activity = activity_[std::size_t(variable)];
-    activity += step_;
-    if (activity > kTooActive) {
-        for (double& each : activity_)
-            each /= kTooActive;
-        step_ /= kTooActive;
-    }
+    activity = (activity + conflicts_) / 2;
     if (place_[std::size_t(variable)] >= 0)
         siftUp(place_[std::size_t(variable)]);
 }

@@ -6,8 +6,8 @@
 
 namespace bindrel {
 
-/// The variables that may be decided: the one that was most part of conflicts first, where the latest conflicts count most (exponential decay, by raising the
-/// step instead of lowering all); then those that were in none, in a fixed order. The first are a binary heap; the others, most of a large model, only a list and
+/// The variables that may be decided: the one that was most part of late conflicts first (half of what it had and half the number of the conflict: the average
+/// conflict-index of Biere and Fröhlich, 2015); then those that were in none, in a fixed order. The first are a binary heap; the others, most of a large model, only a list and
 /// a place in it.
 class VariableOrder {
 public:
@@ -18,7 +18,7 @@ public:
     void comesEarly(int variable);
     double activityOf(int variable) const { return activity_[std::size_t(variable)]; }
     void bump(int variable);
-    void decay();
+    void conflictIsOver();
     void putBack(int variable); ///< nothing when it waits already
     int takeMostActive();       ///< -1: none waits
 
@@ -30,7 +30,7 @@ private:
 
     std::vector<double> activity_;
     std::vector<int> heap_, place_; ///< of the active ones; -1: not in it
-    double step_ = 1.0;
+    double conflicts_ = 1; ///< with the present one
     /// Quiet ones: `early_` before all, each from where one may wait.
     std::vector<int> early_, placeInEarly_;
     std::size_t nextEarly_ = 0, next_ = 0;
