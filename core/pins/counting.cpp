@@ -57,6 +57,30 @@ bool Counting::augment(const Solver& solver, int number)
     return false;
 }
 
+/// Why a taker can have nothing but what was seen: it has decided, or what else it could have is ruled out.
+void Counting::explain(const Solver& solver, const Taker& taker, std::vector<Literal>& why) const
+{
+    const auto decided = [&](Literal Option::* what, Literal use) {
+        if (!taker.once)
+            return Literal();
+        const auto found = std::find_if(taker.options.begin(), taker.options.end(), [&](const Option& option) { return solver.valueOf(option.*what) > 0 && (!use.exists() || option.use == use); });
+        return found == taker.options.end() ? Literal() : (*found).*what;
+    };
+    const Literal use = decided(&Option::use, {}), seat = use.exists() ? decided(&Option::seat, use) : Literal();
+    for (const Option& option : taker.options) {
+        if (isSeen_[std::size_t(option.thing)])
+            continue;
+        if (use.exists() && option.use != use)
+            why.push_back(~use);
+        else if (seat.exists() && option.seat != seat)
+            why.push_back(~seat);
+        else if (option.at.exists() && solver.valueOf(option.at) < 0)
+            why.push_back(option.at);
+        else
+            why.push_back(solver.valueOf(option.use) < 0 ? option.use : option.seat);
+    }
+}
+
 bool Counting::possible(const Solver& solver, std::vector<Literal>& why)
 {
     isSeen_.resize(owner_.size(), 0);
@@ -86,9 +110,7 @@ bool Counting::possible(const Solver& solver, std::vector<Literal>& why)
                 const Taker& taker = standingFor(groups_[std::size_t(g)]);
                 for (const Literal literal : taker.when)
                     why.push_back(~literal);
-                for (const Option& option : taker.options)
-                    if (!isSeen_[std::size_t(option.thing)])
-                        why.push_back(solver.valueOf(option.use) < 0 ? option.use : option.seat);
+                explain(solver, taker, why);
             }
             std::sort(why.begin(), why.end());
             why.erase(std::unique(why.begin(), why.end()), why.end());

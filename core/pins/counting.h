@@ -13,11 +13,13 @@ public:
     struct Option {
         int thing;
         Literal use, seat; ///< it is taken when both are so; they can be the same
+        Literal at = {};   ///< without which `use` cannot be so, if there is one: it says more in an explanation
     };
     struct Taker {
         std::vector<Literal> when; ///< it takes one as soon as all of these are so
         std::vector<Option> options;
         NeedIndex who; ///< for tooMany()
+        bool once = true; ///< it never has two of its options; not so where it stands for several
     };
     /// Takers that may share one thing: together they need one.
     void add(std::vector<Taker> alike)
@@ -47,6 +49,7 @@ private:
     bool isUnchanged(const Solver& solver, std::size_t group) const;
     bool choose(const Solver& solver, std::size_t group);
     bool augment(const Solver& solver, int group);
+    void explain(const Solver& solver, const Taker& taker, std::vector<Literal>& why) const;
 
     std::vector<Group> groups_;
     std::vector<Now> now_; ///< by group

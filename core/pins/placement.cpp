@@ -185,7 +185,7 @@ private:
             for (const PlacementModel::Stand& stand : found.back())
                 if (stand.site >= 0 && contains(model.movers(), stand.need))
                     stays.push_back(model.stays(stand.need));
-            model.solver.atLeastOne(std::move(stays));
+            model.solver.atLeastOne(stays);
             if (next(model, each) != Solver::Answer::Yes)
                 break;
             if (out_.ways.back().cost.moved > most) {

@@ -234,7 +234,7 @@ void PlacementModel::sayWhereUsersMustBe()
                 if (outlet.onSide[side].exists()) {
                     std::vector<Literal> only = clause;
                     only[at++] = outlet.onSide[side];
-                    solver.atLeastOne(std::move(only));
+                    solver.atLeastOne(only);
                 }
         }
 }
@@ -355,7 +355,7 @@ Literal PlacementModel::leavesPad(const Participant& p, std::size_t signal)
     known->second = solver.fresh();
     derive(~known->second, keeping, 1);
     keeping.push_back(known->second);
-    solver.atLeastOne(std::move(keeping));
+    solver.atLeastOne(keeping);
     return known->second;
 }
 
@@ -480,7 +480,7 @@ void PlacementModel::addBetween()
                     std::vector<Literal> clause{~left, ~right->second, gap};
                     if (mine != own.end())
                         clause.push_back(mine->second);
-                    solver.atLeastOne(std::move(clause));
+                    solver.atLeastOne(clause);
                     between_->spread.push_back({gap, 1});
                     Literal other = used[std::size_t(pad)], perhaps;
                     if (mine != own.end()) {

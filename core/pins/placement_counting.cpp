@@ -74,7 +74,7 @@ void PlacementModel::countThings()
             Counting::Taker taker{moving, {}, p.need};
             for (std::size_t i = 0; i < p.sites.size(); ++i)
                 for (std::size_t c = 0; c < entry.sites[i].choices[s].size(); ++c)
-                    taker.options.push_back({entry.sites[i].choices[s][c].pad, p.sites[i].choices[s][c].use, p.sites[i].choices[s][c].seat});
+                    taker.options.push_back({entry.sites[i].choices[s][c].pad, p.sites[i].choices[s][c].use, p.sites[i].choices[s][c].seat, p.sites[i].site});
             if (p.mayStay && who_.clearStays)
                 if (const auto now = need.binding.pads.find(entry.signals[s].id); now != need.binding.pads.end())
                     if (const PadIndex pad = space_.device.findPad(now->second); pad >= 0) {
@@ -94,7 +94,7 @@ void PlacementModel::countThings()
                     for (const PlacementSpace::Taking& taking : *entry.sites[i].choices[s][c].takes)
                         if (space_.kindOf(taking.resource) == Resource::Kind::Channel)
                             if (const Literal use = p.sites[i].choices[s][c].use; taker.options.empty() || taker.options.back().use != use)
-                                taker.options.push_back({taking.resource, use, use});
+                                taker.options.push_back({taking.resource, use, use, p.sites[i].site});
             channels.add({std::move(taker)});
         }
         for (std::size_t s = 0; s < entry.signals.size(); ++s)
@@ -107,7 +107,7 @@ void PlacementModel::countThings()
                         const auto line = std::find_if(takes.begin(), takes.end(), [this](const auto& t) { return space_.kindOf(t.resource) == Resource::Kind::Line; });
                         complete = complete && line != takes.end();
                         if (line != takes.end())
-                            taker.options.push_back({line->resource, p.sites[i].choices[s][c].use, p.sites[i].choices[s][c].seat});
+                            taker.options.push_back({line->resource, p.sites[i].choices[s][c].use, p.sites[i].choices[s][c].seat, p.sites[i].site});
                     }
                 if (complete)
                     lines.add({std::move(taker)});
@@ -155,6 +155,7 @@ void PlacementModel::countThings()
         // Those who share a rate share a timer, as long as it has channels enough; else they take as many as that needs.
         const auto& [wanted, most] = channelsOfAlike[as];
         Counting::Taker together;
+        together.once = false;
         for (const Counting::Taker& taker : takers) {
             together.when.insert(together.when.end(), taker.when.begin(), taker.when.end());
             together.options.insert(together.options.end(), taker.options.begin(), taker.options.end());

@@ -162,41 +162,66 @@ void PlacementModel::agreeWithin(const Participant& p, std::size_t number)
     const PlacementSpace::Site& site = entry.sites[number];
     if (entry.signals.size() < 2)
         return;
-    std::map<int, std::vector<Literal>> groups;
-    std::map<int, std::map<int, std::vector<Literal>>> channels; // by the signals' own number, then the instance's
-    std::map<int, std::size_t> signalsOf;
+    using Numbered = std::pair<int, Literal>;
+    std::vector<Numbered> groups;
+    std::vector<std::pair<int, Numbered>> channels; // by the signals' own number, then the instance's
     for (std::size_t s = 0; s < entry.signals.size(); ++s) {
         const int mine = entry.signals[s].channel;
-        if (mine >= 0)
-            ++signalsOf[mine];
         for (std::size_t c = 0; c < site.choices[s].size(); ++c) {
             const PlacementSpace::Choice& choice = site.choices[s][c];
             const Sitting& sitting = p.sites[number].choices[s][c];
             const int group = choice.route < 0 ? -1 : space_.device.routes[std::size_t(choice.route)].group;
             if (group >= 0 && !exclusive_[std::size_t(site.instance)])
-                groups[group].push_back(sitting.seat);
+                groups.emplace_back(group, sitting.seat);
             else if (group >= 0 && sitting.use == sitting.seat)
                 ofGroup_[{site.instance, group}].push_back(sitting.seat);
-            if (std::vector<Literal>* of = mine < 0 ? nullptr : &channels[mine][choice.channel]; of && (of->empty() || of->back() != sitting.use))
-                of->push_back(sitting.use);
+            if (const std::pair channel(mine, Numbered(choice.channel, sitting.use)); mine >= 0 && (channels.empty() || channels.back() != channel))
+                channels.push_back(channel);
         }
     }
-    std::vector<Literal> ways;
-    for (const auto& [group, literals] : groups)
-        ways.push_back(anyOf(literals));
-    oneOf(ways);
-    std::map<int, std::vector<Literal>> byChannel;
-    for (const auto& [mine, by] : channels) {
-        ways.clear();
-        for (const auto& [channel, literals] : by) {
-            ways.push_back(anyOf(literals));
-            byChannel[channel].push_back(ways.back());
-        }
-        if (signalsOf[mine] > 1)
+    oneOf(anyOfEach(groups));
+    // Signals with one number get one channel, and two numbers never the same.
+    std::sort(channels.begin(), channels.end());
+    std::vector<Numbered> same, byChannel;
+    for (auto at = channels.begin(); at != channels.end();) {
+        const int mine = at->first;
+        same.clear();
+        for (; at != channels.end() && at->first == mine; ++at)
+            same.push_back(at->second);
+        const std::vector<Literal> ways = anyOfEach(same);
+        for (std::size_t way = 0; way < ways.size(); ++way)
+            byChannel.emplace_back(same[way].first, ways[way]);
+        if (std::count_if(entry.signals.begin(), entry.signals.end(), [mine](const SignalSpec& signal) { return signal.channel == mine; }) > 1)
             oneOf(ways);
     }
-    for (const auto& [channel, literals] : byChannel)
-        oneOf(literals);
+    std::sort(byChannel.begin(), byChannel.end());
+    std::vector<Literal> there;
+    for (auto at = byChannel.begin(); at != byChannel.end();) {
+        const int channel = at->first;
+        there.clear();
+        for (; at != byChannel.end() && at->first == channel; ++at)
+            there.push_back(at->second);
+        oneOf(there);
+    }
+}
+
+/// For each number in turn that one of its literals is so; `numbered` keeps one of each number.
+std::vector<Literal> PlacementModel::anyOfEach(std::vector<std::pair<int, Literal>>& numbered)
+{
+    std::sort(numbered.begin(), numbered.end());
+    numbered.erase(std::unique(numbered.begin(), numbered.end()), numbered.end());
+    std::vector<Literal> out, same;
+    std::size_t kept = 0;
+    for (std::size_t at = 0; at < numbered.size();) {
+        const int number = numbered[at].first;
+        same.clear();
+        for (; at < numbered.size() && numbered[at].first == number; ++at)
+            same.push_back(numbered[at].second);
+        numbered[kept++].first = number;
+        out.push_back(anyOf(same));
+    }
+    numbered.resize(kept);
+    return out;
 }
 
 /// A need's literal stands for signals without a choice; several of them may then ask for what cannot be.
@@ -217,7 +242,7 @@ void PlacementModel::choose(std::vector<Literal> ways, Literal when, Guide guide
     guides_.resize(std::size_t(solver.choice(ways)) + 1);
     guides_.back() = guide;
     ways.push_back(~when);
-    solver.atLeastOne(std::move(ways));
+    solver.atLeastOne(ways);
 }
 
 bool PlacementModel::possible(const Solver& state, std::vector<Literal>& why)
@@ -323,7 +348,7 @@ Literal PlacementModel::exactlyAnyOf(const std::vector<Literal>& literals)
     if (literals.size() > 1) {
         std::vector<Literal> back = literals;
         back.push_back(~out);
-        solver.atLeastOne(std::move(back));
+        solver.atLeastOne(back);
     }
     return out;
 }
@@ -345,7 +370,7 @@ Solver::Answer PlacementModel::solve(std::span<const Literal> assumptions, long 
                 std::vector<Literal> not_;
                 for (const Literal literal : saying(stand))
                     not_.push_back(~literal);
-                solver.atLeastOne(std::move(not_));
+                solver.atLeastOne(not_);
                 sayable = false;
             } else if (!names->empty()) {
                 // Nothing is named in vain.
@@ -459,7 +484,7 @@ void PlacementModel::exclude(const Way& way)
             other.push_back(~anyOf(there));
         }
     }
-    solver.atLeastOne(std::move(other));
+    solver.atLeastOne(other);
 }
 
 } // namespace bindrel

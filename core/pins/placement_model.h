@@ -148,6 +148,7 @@ private:
     void finishOutlets();
     void choose(std::vector<Literal> ways, Literal when, Guide guide);
     void oneOf(const std::vector<Literal>& ways);
+    std::vector<Literal> anyOfEach(std::vector<std::pair<int, Literal>>& numbered);
     Literal both(const Sitting& sitting);
     Literal anyOf(const std::vector<Sitting>& sittings);
     static bool isOpen(const Solver& state, const Sitting& sitting) { return state.valueOf(sitting.use) >= 0 && state.valueOf(sitting.seat) >= 0; }

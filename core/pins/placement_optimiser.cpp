@@ -412,7 +412,7 @@ bool PlacementOptimiser::addCore(Level& level, std::vector<Literal> core)
         cores.weights[more] += weight;
     }
     costs.push_back(~gate_);
-    model_.solver.atLeastOne(std::move(costs));
+    model_.solver.atLeastOne(costs);
     return true;
 }
 

@@ -149,7 +149,7 @@ void PlacementModel::finishOutlets()
         std::vector<Literal> users{~outlet.used};
         for (const Outlet::User& user : outlet.users)
             users.push_back(user.use);
-        solver.atLeastOne(std::move(users));
+        solver.atLeastOne(users);
     }
     for (auto at = ofGroup_.begin(); at != ofGroup_.end();) {
         const int instance = at->first.first;

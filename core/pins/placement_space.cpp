@@ -10,15 +10,30 @@
 
 namespace bindrel {
 
-namespace {
 
-/// What is known of the wire at the other end of a signal, and how fast the signal is.
-struct Wire {
+/// What a need says of one of its signals, and what is known of the wire at its other end.
+struct PlacementSpace::Wish {
+    const std::string* current = nullptr; ///< the pad that it has
+    const Seat* seat = nullptr;
+    bool held = false;
+    std::string net;
     const TerminalFact* fact = nullptr;
     Frequency fastest;
 };
 
-} // namespace
+std::vector<PlacementSpace::Wish> PlacementSpace::wishesOf(const Entry& entry, const Need& need, const BoundNeed& bound, const Board& board) const
+{
+    std::vector<Wish> out;
+    const bool needHeld = plan.held(holdOfNeed(need.id));
+    for (const SignalSpec& signal : entry.signals) {
+        const auto current = need.binding.pads.find(signal.id);
+        const bool has = current != need.binding.pads.end();
+        const auto seat = std::find_if(bound.seats.begin(), bound.seats.end(), [&signal](const Seat& s) { return s.signal.id == signal.id; });
+        out.push_back({has ? &current->second : nullptr, seat == bound.seats.end() ? nullptr : &*seat, has && (needHeld || plan.held(holdOfSignal(need.id, signal.id))),
+                       netOf(need, signal.id), terminalFact(board, need, signal.id), fastestOf(need, signal.id)});
+    }
+    return out;
+}
 
 PlacementSpace::PlacementSpace(const Device& d, const Board& board, const Plan& p, const std::vector<NeedIndex>& placed) : device(d), plan(p), routesOf_(d.instances.size())
 {
@@ -29,6 +44,8 @@ PlacementSpace::PlacementSpace(const Device& d, const Board& board, const Plan& 
     sideOfPad.assign(d.pads.size(), 0);
     positionOfPad.assign(d.pads.size(), -1);
     alongOfPad.assign(d.pads.size(), 0);
+    for (const Pad& pad : d.pads)
+        isRouted_.push_back(board.nets.contains(pad.name));
     const std::vector<int> sides = sidesOf(d.package);
     for (std::size_t i = 0; i < d.package.pins.size(); ++i)
         if (const PadIndex pad = d.package.pins[i].pad; pad >= 0) {
@@ -94,15 +111,16 @@ void PlacementSpace::addSites(Entry& entry, const Need& need, const BoundNeed& b
     const KindSpec* kind = findKind(need.kind);
     if (!kind)
         return;
+    const std::vector<Wish> wishes = wishesOf(entry, need, bound, board);
     if (kind->instanceKind.empty()) {
-        entry.sites.push_back(siteFor(entry, need, bound, -1, board, demand));
+        entry.sites.push_back(siteFor(entry, need, bound, wishes, -1, board, demand));
     } else {
         const std::string wanted = kind->instanceGoal.empty() ? "" : goalName(need, kind->instanceGoal);
         for (std::size_t i = 0; i < device.instances.size(); ++i) {
             const std::string& name = device.instances[i].name;
             const bool held = plan.held(holdOfNeed(need.id)) && !need.binding.instance.empty() && need.binding.instance != name;
             if (kind->servedBy(device, static_cast<int>(i)) && (wanted.empty() || wanted == name) && !held)
-                entry.sites.push_back(siteFor(entry, need, bound, static_cast<int>(i), board, demand));
+                entry.sites.push_back(siteFor(entry, need, bound, wishes, static_cast<int>(i), board, demand));
         }
     }
     std::erase_if(entry.sites, [](const Site& site) { return std::any_of(site.choices.begin(), site.choices.end(), [](const auto& c) { return c.empty(); }); });
@@ -110,7 +128,8 @@ void PlacementSpace::addSites(Entry& entry, const Need& need, const BoundNeed& b
     std::stable_sort(entry.sites.begin(), entry.sites.end(), [](const Site& a, const Site& b) { return std::pair(a.moves, a.scarce) < std::pair(b.moves, b.scarce); });
 }
 
-PlacementSpace::Site PlacementSpace::siteFor(const Entry& entry, const Need& need, const BoundNeed& bound, InstanceIndex instance, const Board& board, const std::vector<int>& demand)
+PlacementSpace::Site PlacementSpace::siteFor(const Entry& entry, const Need& need, const BoundNeed& bound, const std::vector<Wish>& wishes, InstanceIndex instance, const Board& board,
+                                             const std::vector<int>& demand)
 {
     Site site;
     site.instance = instance;
@@ -125,7 +144,7 @@ PlacementSpace::Site PlacementSpace::siteFor(const Entry& entry, const Need& nee
         // A timer with pairs for a need without is a waste, and so is any instance with more signals than are asked for.
         site.scarce = static_cast<int>(facts.signals.size() - std::min(facts.signals.size(), entry.signals.size())) + (!pairs && device.ability(instance, "pairs", 0) > 0 ? 20 : 0);
     }
-    const auto bears = [&](const Pad& pad, const SignalSpec& signal, const Wire& wire) {
+    const auto bears = [&](const Pad& pad, const SignalSpec& signal, const Wish& wire) {
         // The same bounds as the findings about pads have: 0.3 V above the supply, 5.5 V where a digital pad bears more.
         const bool digital = signal.direction != SignalSpec::Direction::Analog;
         if (wire.fact && wire.fact->volts > (pad.fiveVolt && digital ? Voltage(Rational(11, 2)) : padSupply(device, board, plan, pad) + Voltage(Rational(3, 10))))
@@ -135,29 +154,25 @@ PlacementSpace::Site PlacementSpace::siteFor(const Entry& entry, const Need& nee
         const bool carries = !wire.fact || pad.drives.empty() || pad.drives.back() >= wire.fact->current;
         return carries && (pad.maxToggle == Frequency() || wire.fastest <= pad.maxToggle);
     };
-    const bool needHeld = plan.held(holdOfNeed(need.id));
-    for (const SignalSpec& signal : entry.signals) {
+    for (std::size_t s = 0; s < entry.signals.size(); ++s) {
+        const SignalSpec& signal = entry.signals[s];
+        const Wish& wish = wishes[s];
         std::vector<Choice> choices;
-        const auto current = need.binding.pads.find(signal.id);
-        const bool has = current != need.binding.pads.end();
-        const auto seat = std::find_if(bound.seats.begin(), bound.seats.end(), [&signal](const Seat& s) { return s.signal.id == signal.id; });
-        const std::string net = netOf(need, signal.id);
-        const Wire wire{terminalFact(board, need, signal.id), fastestOf(need, signal.id)};
-        const bool held = has && (needHeld || plan.held(holdOfSignal(need.id, signal.id)));
         const int list = listOf(instance, signal);
         site.list.push_back(list);
         for (std::size_t w = 0; w < ways(list).size(); ++w) {
             const Way& way = ways(list)[w];
             const Pad& pad = device.pads[std::size_t(way.pad)];
-            const bool otherWay = seat != bound.seats.end() && seat->pad == way.pad && seat->route >= 0 && way.route >= 0 && instance == bound.instance &&
-                                  device.routes[std::size_t(seat->route)].signal != device.routes[std::size_t(way.route)].signal;
-            const bool moves = has && (current->second != pad.name || otherWay);
-            if ((held && moves) || !boardObjection(device, board, way.pad, way.route, net).empty())
+            const bool otherWay = wish.seat && wish.seat->pad == way.pad && wish.seat->route >= 0 && way.route >= 0 && instance == bound.instance &&
+                                  device.routes[std::size_t(wish.seat->route)].signal != device.routes[std::size_t(way.route)].signal;
+            const bool moves = wish.current && (*wish.current != pad.name || otherWay);
+            const bool plain = wish.net.empty() && !isRouted_[std::size_t(way.pad)];
+            if ((wish.held && moves) || (!plain && !boardObjection(device, board, way.pad, way.route, wish.net).empty()))
                 continue;
             Choice choice{way.pad, way.route, way.channel, &way.takes, int(w), moves, demand[std::size_t(way.pad)], 0};
             if (pad.weak && signal.direction == SignalSpec::Direction::Out)
                 choice.scarce += 10;
-            choice.unfit = !bears(pad, signal, wire);
+            choice.unfit = !bears(pad, signal, wish);
             choice.debug = !pad.resetClaim.empty() && (way.route < 0 || device.signalName(device.routes[std::size_t(way.route)]) != pad.resetClaim);
             choices.push_back(choice);
         }

@@ -78,11 +78,14 @@ private:
     Taking number(const Use& use);
     int listOf(InstanceIndex instance, const SignalSpec& signal);
     void addSites(Entry& entry, const Need& need, const BoundNeed& bound, const Board& board, const std::vector<int>& demand);
-    Site siteFor(const Entry& entry, const Need& need, const BoundNeed& bound, InstanceIndex instance, const Board& board, const std::vector<int>& demand);
+    struct Wish;
+    std::vector<Wish> wishesOf(const Entry& entry, const Need& need, const BoundNeed& bound, const Board& board) const;
+    Site siteFor(const Entry& entry, const Need& need, const BoundNeed& bound, const std::vector<Wish>& wishes, InstanceIndex instance, const Board& board, const std::vector<int>& demand);
 
     std::map<Resource, int> numbers_; ///< pads first, then DMA channels, then whatever is met
     std::vector<Resource::Kind> kinds_;
     std::map<std::string, int> ways_;
+    std::vector<char> isRouted_;              ///< by pad: the board has a net there
     std::vector<std::vector<int>> routesOf_; ///< by instance, in the order of pads
     std::map<std::tuple<int, std::string, bool, bool>, int> listNumbers_;
     std::deque<std::vector<Way>> lists_; ///< places stand, since choices point into them

@@ -82,8 +82,10 @@ void Solver::either(Literal a, Literal b)
         addClause(std::array{a, b}, 0);
 }
 
-void Solver::atLeastOne(std::vector<Literal> literals)
+void Solver::atLeastOne(std::span<const Literal> given)
 {
+    std::vector<Literal>& literals = clause_;
+    literals.assign(given.begin(), given.end());
     std::sort(literals.begin(), literals.end());
     literals.erase(std::unique(literals.begin(), literals.end()), literals.end());
     for (std::size_t i = 0; i < literals.size(); ++i)

@@ -8,6 +8,7 @@
 #include <array>
 #include <cstdint>
 #include <functional>
+#include <initializer_list>
 #include <memory_resource>
 #include <span>
 #include <utility>
@@ -72,7 +73,8 @@ public:
     Literal fresh();
     int variables() const { return int(given_.size()); }
 
-    void atLeastOne(std::vector<Literal> literals);
+    void atLeastOne(std::span<const Literal> literals);
+    void atLeastOne(std::initializer_list<Literal> literals) { atLeastOne(std::span(literals.begin(), literals.size())); }
     void is(Literal literal);
     void implies(Literal a, Literal b) { either(~a, b); }
     void either(Literal a, Literal b);
@@ -191,7 +193,7 @@ private:
     std::vector<Literal> conflict_, core_;
     std::vector<char> seen_;
     std::vector<bool> levels_; ///< those of the clause being learnt
-    std::vector<Literal> scratch_;
+    std::vector<Literal> scratch_, clause_;
     Watcher* watcher_ = nullptr;
     std::function<bool()> cancelled_;
     bool possible_ = true, stopped_ = false;

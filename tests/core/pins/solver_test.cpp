@@ -192,12 +192,12 @@ private Q_SLOTS:
             std::vector<Literal> ways;
             for (int hole = first; hole < last; ++hole) {
                 ways.push_back(solver.fresh());
-                taker.options.emplace_back(hole, ways.back());
+                taker.options.push_back({hole, ways.back(), ways.back()});
                 byHole[size_t(hole)].push_back(ways.back());
             }
             solver.choice(ways);
             solver.atMostOne(ways);
-            solver.atLeastOne(std::move(ways));
+            solver.atLeastOne(ways);
             crowd.counting.add({std::move(taker)});
         }
         for (auto& literals : byHole)
@@ -220,7 +220,7 @@ private Q_SLOTS:
                 ways.push_back(solver.fresh());
                 byHole[size_t(hole)].push_back(ways.back());
             }
-            solver.atLeastOne(std::move(ways));
+            solver.atLeastOne(ways);
         }
         for (auto& literals : byHole)
             solver.atMostOne(std::move(literals));
