@@ -12,7 +12,7 @@ namespace {
 using Needs = std::vector<NeedIndex>;
 
 constexpr long kSoon = 5'000;  ///< effort for what is expected to be found at once
-constexpr int kUsual = 8'000;  ///< variables for which the effort that was asked for is meant
+constexpr int kUsual = 6'000;  ///< variables for which the effort that was asked for is meant
 
 bool contains(const Needs& needs, NeedIndex need) { return std::find(needs.begin(), needs.end(), need) != needs.end(); }
 

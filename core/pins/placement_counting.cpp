@@ -42,7 +42,7 @@ void PlacementModel::exclusions()
             const Resource::Kind kind = space_.kindOf(resource);
             for (auto before = firstStaying; before != at; ++before) {
                 // Contention among those that cannot move is not ours to clear; within a need only pads and channels exclude each other.
-                const bool fixed = at->literal == truth_ && before->literal == truth_;
+                const bool fixed = at->literal == truth && before->literal == truth;
                 const bool own = at->literal == before->literal && kind != Resource::Kind::Pad && kind != Resource::Kind::Dma;
                 if (before->key == at->key || fixed || own)
                     continue;

@@ -15,8 +15,6 @@ PlacementModel::PlacementModel(const PlacementSpace& space, const Who& who) : sp
             for (const auto& ways : site.choices)
                 choices += ways.size();
     solver.reserve(choices + choices / 3);
-    truth_ = solver.fresh();
-    solver.is(truth_);
     for (const NeedIndex need : who.place)
         participate(need, true, false);
     for (const NeedIndex need : who.move)
@@ -50,7 +48,7 @@ PlacementModel::PlacementModel(const PlacementSpace& space, const Who& who) : sp
     std::vector<Literal> why;
     impossible_ = !who.choosable && !possible(solver, why);
     if (impossible_) {
-        solver.is(~truth_);
+        solver.is(~truth);
         return;
     }
     exclusions();
@@ -79,7 +77,7 @@ void PlacementModel::participate(NeedIndex need, bool placed, bool mayStay)
     p.need = need;
     p.placed = placed;
     p.mayStay = mayStay;
-    p.takesPart = who_.choosable ? solver.fresh() : truth_;
+    p.takesPart = who_.choosable ? solver.fresh() : truth;
     if (mayStay)
         p.stays = placed ? solver.fresh() : p.takesPart;
     if (placed && mayStay)
@@ -205,35 +203,6 @@ void PlacementModel::agreeWithin(const Participant& p, std::size_t number)
     }
 }
 
-/// For each number in turn that one of its literals is so; `numbered` keeps one of each number.
-std::vector<Literal> PlacementModel::anyOfEach(std::vector<std::pair<int, Literal>>& numbered)
-{
-    std::sort(numbered.begin(), numbered.end());
-    numbered.erase(std::unique(numbered.begin(), numbered.end()), numbered.end());
-    std::vector<Literal> out, same;
-    std::size_t kept = 0;
-    for (std::size_t at = 0; at < numbered.size();) {
-        const int number = numbered[at].first;
-        same.clear();
-        for (; at < numbered.size() && numbered[at].first == number; ++at)
-            same.push_back(numbered[at].second);
-        numbered[kept++].first = number;
-        out.push_back(anyOf(same));
-    }
-    numbered.resize(kept);
-    return out;
-}
-
-/// A need's literal stands for signals without a choice; several of them may then ask for what cannot be.
-void PlacementModel::oneOf(const std::vector<Literal>& ways)
-{
-    for (std::size_t a = 0; a < ways.size(); ++a)
-        for (std::size_t b = a + 1; b < ways.size(); ++b)
-            if (ways[a] == ways[b])
-                solver.is(~ways[a]);
-    solver.atMostOne(ways);
-}
-
 void PlacementModel::choose(std::vector<Literal> ways, Literal when, Guide guide)
 {
     for (const Literal way : ways)
@@ -254,237 +223,6 @@ bool PlacementModel::possible(const Solver& state, std::vector<Literal>& why)
             return false;
         }
     return true;
-}
-
-Literal PlacementModel::anyOf(const std::vector<Literal>& literals)
-{
-    if (literals.size() == 1)
-        return literals.front();
-    const Literal out = solver.fresh();
-    for (const Literal literal : literals)
-        solver.implies(literal, out);
-    derive(out, literals, 1);
-    return out;
-}
-
-Literal PlacementModel::anyOf(const std::vector<Sitting>& sittings)
-{
-    if (sittings.size() == 1 && sittings.front().use == sittings.front().seat)
-        return sittings.front().use;
-    const Literal out = solver.fresh();
-    for (const Sitting& sitting : sittings)
-        solver.atLeastOne({~sitting.use, ~sitting.seat, out});
-    derive(out, sittings, 1);
-    return out;
-}
-
-Literal PlacementModel::anyOfThese(std::vector<Literal> literals)
-{
-    if (literals.empty())
-        return {};
-    if (std::find(literals.begin(), literals.end(), truth_) != literals.end())
-        return truth_;
-    std::sort(literals.begin(), literals.end());
-    literals.erase(std::unique(literals.begin(), literals.end()), literals.end());
-    return anyOf(literals);
-}
-
-Literal PlacementModel::anyOfThese(std::vector<Sitting> sittings)
-{
-    if (sittings.empty())
-        return {};
-    if (std::find(sittings.begin(), sittings.end(), Sitting{truth_, truth_}) != sittings.end())
-        return truth_;
-    std::sort(sittings.begin(), sittings.end());
-    sittings.erase(std::unique(sittings.begin(), sittings.end()), sittings.end());
-    return anyOf(sittings);
-}
-
-/// Is so exactly when both are.
-Literal PlacementModel::both(const Sitting& sitting)
-{
-    if (sitting.use == sitting.seat)
-        return sitting.use;
-    Literal& out = both_[sitting];
-    if (!out.exists()) {
-        out = solver.fresh();
-        solver.implies(out, sitting.use);
-        solver.implies(out, sitting.seat);
-        solver.atLeastOne({~sitting.use, ~sitting.seat, out});
-        derive(out, std::vector{sitting}, 1);
-    }
-    return out;
-}
-
-void PlacementModel::derive(Literal literal, const std::vector<Literal>& from, int count)
-{
-    const std::size_t begin = derivedFrom_.size();
-    for (const Literal other : from)
-        derivedFrom_.push_back({other, other});
-    derived_.push_back({literal, begin, derivedFrom_.size(), count});
-}
-
-void PlacementModel::derive(Literal literal, const std::vector<Sitting>& from, int count)
-{
-    const std::size_t begin = derivedFrom_.size();
-    derivedFrom_.insert(derivedFrom_.end(), from.begin(), from.end());
-    derived_.push_back({literal, begin, derivedFrom_.size(), count});
-}
-
-void PlacementModel::deriveValues(std::vector<bool>& values) const
-{
-    values.resize(std::size_t(solver.variables()), false);
-    const auto isSo = [&values](Literal l) { return values[std::size_t(l.variable())] != l.negated(); };
-    for (const Derived& derived : derived_) {
-        const auto from = derivedFrom_.begin();
-        const bool so = std::count_if(from + std::ptrdiff_t(derived.from), from + std::ptrdiff_t(derived.to), [&isSo](const Sitting& s) { return isSo(s.use) && isSo(s.seat); }) >= derived.count;
-        values[std::size_t(derived.literal.variable())] = so != derived.literal.negated();
-    }
-}
-
-Literal PlacementModel::exactlyAnyOf(const std::vector<Literal>& literals)
-{
-    const Literal out = anyOf(literals);
-    if (literals.size() > 1) {
-        std::vector<Literal> back = literals;
-        back.push_back(~out);
-        solver.atLeastOne(back);
-    }
-    return out;
-}
-
-Solver::Answer PlacementModel::solve(std::span<const Literal> assumptions, long effort, Solver::Manner manner)
-{
-    const long end = solver.spent() + effort;
-    for (;;) {
-        const Solver::Answer answer = solver.solve(assumptions, end - solver.spent(), manner);
-        if (answer != Solver::Answer::Yes)
-            return answer;
-        read();
-        bool sayable = true;
-        for (Stand& stand : way_) {
-            if (stand.site < 0)
-                continue;
-            const auto names = spelling(stand);
-            if (!names) {
-                std::vector<Literal> not_;
-                for (const Literal literal : saying(stand))
-                    not_.push_back(~literal);
-                solver.atLeastOne(not_);
-                sayable = false;
-            } else if (!names->empty()) {
-                // Nothing is named in vain.
-                Stand plain = stand;
-                plain.choices = meantBy(stand, {});
-                if (plain.choices.size() == stand.choices.size() && fitsBesideOthers(plain) && movesOf(plain) <= movesOf(stand))
-                    stand = std::move(plain);
-            }
-        }
-        if (!sayable)
-            continue;
-        // Who is placed where it is stays.
-        for (Stand& stand : way_)
-            if (stand.site >= 0 && participants_[std::size_t(of_[std::size_t(stand.need)])].mayStay && bindingOf(stand) == space_.plan.needs[std::size_t(stand.need)].binding)
-                stand = {stand.need, -1, {}, {}};
-        return answer;
-    }
-}
-
-void PlacementModel::read()
-{
-    way_.clear();
-    std::vector<bool> busy(std::size_t(space_.device.dma.channels), false);
-    for (const Participant& p : participants_) {
-        const PlacementSpace::Entry& entry = space_.needs[std::size_t(p.need)];
-        Stand stand{p.need, -1, {}, {}};
-        for (std::size_t i = 0; i < p.sites.size(); ++i)
-            if (solver.holds(p.sites[i].site))
-                stand.site = int(i);
-        if (stand.site >= 0) {
-            const SiteLiterals& site = p.sites[std::size_t(stand.site)];
-            for (const auto& choices : site.choices)
-                stand.choices.push_back(int(std::find_if(choices.begin(), choices.end(), [this](const Sitting& s) { return solver.holds(s.use) && solver.holds(s.seat); }) - choices.begin()));
-            for (const auto& channels : site.channels)
-                stand.channels.push_back(std::find_if(channels.begin(), channels.end(), [this](const auto& c) { return solver.holds(c.second); })->first);
-        }
-        if (stand.site < 0)
-            for (const PlacementSpace::Taking& taking : entry.now)
-                if (space_.kindOf(taking.resource) == Resource::Kind::Dma)
-                    busy[std::size_t(taking.resource - space_.resourceOfDma(0))] = true;
-        for (const int channel : stand.channels)
-            busy[std::size_t(channel)] = true;
-        if (p.placed)
-            way_.push_back(std::move(stand));
-    }
-    // Any free channel is as good; people expect the one that they had, or the first.
-    for (Stand& stand : way_)
-        for (std::size_t r = 0; r < stand.channels.size(); ++r) {
-            const PlacementSpace::Entry& entry = space_.needs[std::size_t(stand.need)];
-            const auto& now = space_.plan.needs[std::size_t(stand.need)].binding.dma;
-            const auto mine = now.find(entry.requests[r]);
-            int& channel = stand.channels[r];
-            busy[std::size_t(channel)] = false;
-            for (const auto& [other, literal] : participants_[std::size_t(of_[std::size_t(stand.need)])].sites[std::size_t(stand.site)].channels[r]) {
-                const bool keeps = mine != now.end() && mine->second == other;
-                if (!busy[std::size_t(other)] && (keeps || (other < channel && !(mine != now.end() && mine->second == channel))))
-                    channel = other;
-            }
-            busy[std::size_t(channel)] = true;
-        }
-}
-
-Binding PlacementModel::bindingOf(const Stand& stand) const
-{
-    if (stand.site < 0)
-        return space_.plan.needs[std::size_t(stand.need)].binding;
-    const PlacementSpace::Entry& entry = space_.needs[std::size_t(stand.need)];
-    const PlacementSpace::Site& site = entry.sites[std::size_t(stand.site)];
-    Binding binding;
-    binding.instance = site.instance < 0 ? "" : space_.device.instances[std::size_t(site.instance)].name;
-    for (std::size_t s = 0; s < entry.signals.size(); ++s)
-        binding.pads[entry.signals[s].id] = space_.device.pads[std::size_t(site.choices[s][std::size_t(stand.choices[s])].pad)].name;
-    for (const auto& [signal, name] : spelling(stand).value_or(std::map<std::size_t, std::string>()))
-        binding.via[entry.signals[signal].id] = name;
-    for (std::size_t r = 0; r < entry.requests.size(); ++r)
-        binding.dma[entry.requests[r]] = stand.channels[r];
-    return binding;
-}
-
-std::vector<Literal> PlacementModel::saying(const Stand& stand) const
-{
-    const Participant& p = participants_[std::size_t(of_[std::size_t(stand.need)])];
-    if (stand.site < 0)
-        return {p.stays};
-    const SiteLiterals& site = p.sites[std::size_t(stand.site)];
-    std::vector<Literal> out{site.site};
-    for (std::size_t s = 0; s < stand.choices.size(); ++s)
-        if (const auto& [use, seat] = site.choices[s][std::size_t(stand.choices[s])]; true)
-            out.insert(out.end(), {use, seat});
-    return out;
-}
-
-void PlacementModel::exclude(const Way& way)
-{
-    std::vector<Literal> other;
-    for (const Stand& stand : way) {
-        const Participant& p = participants_[std::size_t(of_[std::size_t(stand.need)])];
-        if (stand.site < 0) {
-            other.push_back(~p.stays);
-            continue;
-        }
-        const SiteLiterals& literals = p.sites[std::size_t(stand.site)];
-        other.push_back(~literals.site);
-        const PlacementSpace::Site& site = space_.needs[std::size_t(stand.need)].sites[std::size_t(stand.site)];
-        for (std::size_t s = 0; s < stand.choices.size(); ++s) {
-            // By whatever route.
-            std::vector<Sitting> there;
-            for (std::size_t c = 0; c < site.choices[s].size(); ++c)
-                if (site.choices[s][c].pad == site.choices[s][std::size_t(stand.choices[s])].pad)
-                    there.push_back(literals.choices[s][c]);
-            other.push_back(~anyOf(there));
-        }
-    }
-    solver.atLeastOne(other);
 }
 
 } // namespace bindrel

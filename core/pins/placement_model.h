@@ -4,6 +4,7 @@
 #include "core/pins/counting.h"
 #include "core/pins/placement.h"
 #include "core/pins/placement_space.h"
+#include "core/pins/placement_statements.h"
 
 #include <array>
 #include <map>
@@ -12,7 +13,7 @@
 namespace bindrel {
 
 /// A placement as statements for the solver: who sits on which instance and pad, who excludes whom, and what that costs.
-class PlacementModel : private Watcher {
+class PlacementModel : public Statements, private Watcher {
 public:
     struct Who {
         std::vector<NeedIndex> place;  ///< must get a place
@@ -35,7 +36,6 @@ public:
     };
     using Way = std::vector<Stand>; ///< of all that are placed or may move
 
-    Solver solver;
     /// When counting alone has shown that not all can have a place: who is too many, most of whom could be spared. Else empty.
     const std::vector<NeedIndex>& tooMany() const { return tooMany_; }
     /// Counting alone rules all ways out: there is nothing to search, and not all of the model is made.
@@ -63,8 +63,6 @@ public:
     /// Rules out (if `gate` holds) that everybody stands where they do now, on the same instances and pads.
     void exclude(const Way& way);
 
-    /// Makes what only follows from others (that one of them is so) as it follows from them, in values of all variables; also of those that are newer than these.
-    void deriveValues(std::vector<bool>& values) const;
     /// What a level of the cost counts; made when it is first asked for.
     struct Sum {
         std::vector<Solver::Term> terms;
@@ -76,12 +74,6 @@ public:
     const PlacementSpace& space() const { return space_; }
 
 private:
-    /// That a signal of a need sits on a pad by a route: it does when both are so. They are the same where nobody else could sit there in its stead.
-    struct Sitting {
-        Literal use;  ///< the need uses this signal of the instance
-        Literal seat; ///< which lies there, whoever uses it
-        friend auto operator<=>(const Sitting&, const Sitting&) = default;
-    };
     /// A signal of an instance that several needs could use, one at a time. Where it lies is said once for all of them.
     struct Outlet {
         struct User {
@@ -147,18 +139,8 @@ private:
     int outletFor(const PlacementSpace::Choice& choice, InstanceIndex instance, int list);
     void finishOutlets();
     void choose(std::vector<Literal> ways, Literal when, Guide guide);
-    void oneOf(const std::vector<Literal>& ways);
-    std::vector<Literal> anyOfEach(std::vector<std::pair<int, Literal>>& numbered);
-    Literal both(const Sitting& sitting);
-    Literal anyOf(const std::vector<Sitting>& sittings);
-    static bool isOpen(const Solver& state, const Sitting& sitting) { return state.valueOf(sitting.use) >= 0 && state.valueOf(sitting.seat) >= 0; }
     void exclusions();
     void countThings();
-    Literal anyOf(const std::vector<Literal>& literals);
-    /// Does not exist when there are none; `truth_` when one is so for certain.
-    Literal anyOfThese(std::vector<Literal> literals);
-    Literal anyOfThese(std::vector<Sitting> sittings);
-    Literal exactlyAnyOf(const std::vector<Literal>& literals);
     /// How a plan says by which routes: signals of the instance by name, where the pads alone do not mean them. Nothing when it cannot be said.
     std::optional<std::map<std::size_t, std::string>> spelling(const Stand& stand) const;
     /// The routes that a plan means by the pads, given some names; empty when none agree.
@@ -178,7 +160,12 @@ private:
     Sum countSides(const std::vector<std::array<Literal, 4>>& on);
     Sum countScarce();
     Sum countChoices(int PlacementSpace::Choice::* what);
+    struct Sitters;
+    Sitters whoMaySit();
+    using Own = std::map<PadIndex, Literal>; ///< of a part: its pads, and that it has them
     void addBetween();
+    template <typename At> std::map<int, Literal> placeByPlace(const Own& own, At from, At to);
+    void addInside(PadIndex pad, Literal outside, Literal outsideToo, const Own& own, const std::map<PadIndex, std::vector<Literal>>& ofPart, const Sitters& sitters);
     /// Neighbours in the row of a part that are the wrong way round on a side, for the better of its two ends first.
     void addRows(std::vector<Solver::Term>& out);
     /// Every pad that a need may sit on, with what says so; also where it stays.
@@ -199,7 +186,6 @@ private:
 
     const PlacementSpace& space_;
     Who who_;
-    Literal truth_;
     std::vector<Participant> participants_;
     std::vector<int> of_; ///< by need: its participant, -1
     std::vector<NeedIndex> movers_;
@@ -213,23 +199,12 @@ private:
     std::vector<Outlet> outlets_;
     std::map<std::pair<int, int>, int> outletOf_; ///< by list and channel
     std::map<std::pair<int, int>, std::vector<Literal>> ofGroup_; ///< by instance that only one need uses, and group of routes
-    std::map<Sitting, Literal> both_;
     std::map<std::pair<NeedIndex, std::size_t>, Literal> leaves_; ///< by need and signal
-    std::vector<std::array<Literal, 4>> partOn_, needOn_; ///< by part, by need: whether it uses a side; `truth_` where it does for certain
+    std::vector<std::array<Literal, 4>> partOn_, needOn_; ///< by part, by need: whether it uses a side; `truth` where it does for certain
     struct Between {
         std::vector<Solver::Term> crossings, spread;
     };
     std::optional<Between> between_;
-    /// A literal that need only be so where at least `count` of others are.
-    struct Derived {
-        Literal literal;
-        std::size_t from, to; ///< in derivedFrom_
-        int count;
-    };
-    void derive(Literal literal, const std::vector<Literal>& from, int count);
-    void derive(Literal literal, const std::vector<Sitting>& from, int count);
-    std::vector<Derived> derived_;
-    std::vector<Sitting> derivedFrom_;
     std::map<PlacementLevel, Sum> sums_;
     Way way_;
 };

@@ -50,7 +50,7 @@ void PlacementModel::findLists()
 }
 
 /// Choices that no other need could have in its stead.
-std::vector<PlacementModel::Sitting> PlacementModel::addAlone(Participant& p, std::size_t number, std::size_t signal)
+std::vector<Sitting> PlacementModel::addAlone(Participant& p, std::size_t number, std::size_t signal)
 {
     const PlacementSpace::Site& site = space_.needs[std::size_t(p.need)].sites[number];
     const std::vector<PlacementSpace::Choice>& choices = site.choices[signal];
@@ -73,7 +73,7 @@ std::vector<PlacementModel::Sitting> PlacementModel::addAlone(Participant& p, st
 }
 
 /// The need chooses a channel (there is but one, mostly), and the instance's signal where it lies.
-std::vector<PlacementModel::Sitting> PlacementModel::addShared(Participant& p, std::size_t number, std::size_t signal)
+std::vector<Sitting> PlacementModel::addShared(Participant& p, std::size_t number, std::size_t signal)
 {
     const PlacementSpace::Site& site = space_.needs[std::size_t(p.need)].sites[number];
     const std::vector<PlacementSpace::Choice>& choices = site.choices[signal];

@@ -35,8 +35,8 @@ void VariableOrder::bump(int variable)
 {
     double& activity = activity_[std::size_t(variable)];
     activity = (activity + conflicts_) / 2;
-    if (place_[std::size_t(variable)] >= 0)
-        siftUp(place_[std::size_t(variable)]);
+    if (const int place = place_[std::size_t(variable)]; place >= 0)
+        siftUp(place, {activity, variable});
 }
 
 void VariableOrder::putBack(int variable)
@@ -44,8 +44,8 @@ void VariableOrder::putBack(int variable)
     if (place_[std::size_t(variable)] >= 0)
         return;
     if (!isQuiet(variable)) {
-        heap_.push_back(variable);
-        siftUp(int(heap_.size()) - 1);
+        heap_.emplace_back();
+        siftUp(int(heap_.size()) - 1, {activity_[std::size_t(variable)], variable});
     } else if (const int place = placeInEarly_[std::size_t(variable)]; place >= 0) {
         nextEarly_ = std::min(nextEarly_, std::size_t(place));
     } else {
@@ -53,56 +53,44 @@ void VariableOrder::putBack(int variable)
     }
 }
 
-void VariableOrder::put(int variable, int position)
+void VariableOrder::siftUp(int position, Node node)
 {
-    heap_[std::size_t(position)] = variable;
-    place_[std::size_t(variable)] = position;
-}
-
-void VariableOrder::siftUp(int position)
-{
-    const int variable = heap_[std::size_t(position)];
-    const double activity = activity_[std::size_t(variable)];
     while (position > 0) {
         const int above = (position - 1) / 2;
-        if (activity <= activity_[std::size_t(heap_[std::size_t(above)])])
+        if (node.activity <= heap_[std::size_t(above)].activity)
             break;
         put(heap_[std::size_t(above)], position);
         position = above;
     }
-    put(variable, position);
+    put(node, position);
 }
 
-void VariableOrder::siftDown(int position)
+void VariableOrder::siftDown(int position, Node node)
 {
     const int size = int(heap_.size());
-    const int variable = heap_[std::size_t(position)];
-    const double activity = activity_[std::size_t(variable)];
     for (;;) {
         int below = 2 * position + 1;
         if (below >= size)
             break;
-        if (below + 1 < size && activity_[std::size_t(heap_[std::size_t(below + 1)])] > activity_[std::size_t(heap_[std::size_t(below)])])
+        if (below + 1 < size && heap_[std::size_t(below + 1)].activity > heap_[std::size_t(below)].activity)
             ++below;
-        if (activity_[std::size_t(heap_[std::size_t(below)])] <= activity)
+        if (heap_[std::size_t(below)].activity <= node.activity)
             break;
         put(heap_[std::size_t(below)], position);
         position = below;
     }
-    put(variable, position);
+    put(node, position);
 }
 
 int VariableOrder::takeMostActive()
 {
     if (!heap_.empty()) {
-        const int variable = heap_.front();
-        const int last = heap_.back();
+        const int variable = heap_.front().variable;
+        const Node last = heap_.back();
         heap_.pop_back();
         place_[std::size_t(variable)] = -1;
-        if (!heap_.empty()) {
-            put(last, 0);
-            siftDown(0);
-        }
+        if (!heap_.empty())
+            siftDown(0, last);
         return variable;
     }
     while (nextEarly_ < early_.size())

@@ -23,13 +23,23 @@ public:
     int takeMostActive();       ///< -1: none waits
 
 private:
-    void siftUp(int position);
-    void siftDown(int position);
-    void put(int variable, int position);
+    /// The activity stands in the heap as well, since it is compared far more often than it changes.
+    struct Node {
+        double activity;
+        int variable;
+    };
+    void siftUp(int position, Node node);
+    void siftDown(int position, Node node);
+    void put(Node node, int position)
+    {
+        heap_[std::size_t(position)] = node;
+        place_[std::size_t(node.variable)] = position;
+    }
     bool isQuiet(int variable) const { return activity_[std::size_t(variable)] <= 0; }
 
     std::vector<double> activity_;
-    std::vector<int> heap_, place_; ///< of the active ones; -1: not in it
+    std::vector<Node> heap_;  ///< of the active ones
+    std::vector<int> place_;  ///< -1: not in it
     double conflicts_ = 1; ///< with the present one
     /// Quiet ones: `early_` before all, each from where one may wait.
     std::vector<int> early_, placeInEarly_;
