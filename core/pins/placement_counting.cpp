@@ -56,115 +56,134 @@ void PlacementModel::exclusions()
     takers_.shrink_to_fit();
 }
 
+/// Those who share a rate share a timer, as long as it has channels enough.
+struct PlacementModel::Alike {
+    std::vector<Counting::Taker> takers;
+    int wanted = 0;       ///< channels of all
+    std::size_t most = 0; ///< channels that one unit has
+};
+
 void PlacementModel::countThings()
 {
     Counting pads, units, channels, lines, requests;
     for (Counting* counting : {&pads, &units, &channels, &lines, &requests})
         counting->begin(space_.resources);
-    std::map<int, std::vector<Counting::Taker>> alike;
-    std::map<int, std::pair<int, std::size_t>> channelsOfAlike; // wanted by all, most that one unit has
+    std::map<int, Alike> alike;
     for (const Participant& p : participants_) {
         if (!p.placed)
             continue;
+        countSignals(p, pads, channels, lines);
         const PlacementSpace::Entry& entry = space_.needs[std::size_t(p.need)];
-        const Need& need = space_.plan.needs[std::size_t(p.need)];
-        // One that may stay counts at once if what it would keep is known and kept from the others, else only when it moves.
-        const std::vector<Literal> always{p.takesPart}, moving{p.mayStay ? ~p.stays : p.takesPart};
-        for (std::size_t s = 0; s < entry.signals.size(); ++s) {
-            Counting::Taker taker{moving, {}, p.need};
-            for (std::size_t i = 0; i < p.sites.size(); ++i)
-                for (std::size_t c = 0; c < entry.sites[i].choices[s].size(); ++c)
-                    taker.options.push_back({entry.sites[i].choices[s][c].pad, p.sites[i].choices[s][c].use, p.sites[i].choices[s][c].seat, p.sites[i].site});
-            if (p.mayStay && who_.clearStays)
-                if (const auto now = need.binding.pads.find(entry.signals[s].id); now != need.binding.pads.end())
-                    if (const PadIndex pad = space_.device.findPad(now->second); pad >= 0) {
-                        taker.when = always;
-                        taker.options.push_back({pad, p.stays, p.stays});
-                    }
-            pads.add({std::move(taker)});
-        }
-        std::set<int> groups;
-        for (std::size_t s = 0; s < entry.signals.size(); ++s) {
-            const int group = entry.signals[s].channel;
-            if (group < 0 || !groups.insert(group).second)
-                continue;
-            Counting::Taker taker{moving, {}, p.need};
-            for (std::size_t i = 0; i < p.sites.size(); ++i)
-                for (std::size_t c = 0; c < entry.sites[i].choices[s].size(); ++c)
-                    for (const PlacementSpace::Taking& taking : *entry.sites[i].choices[s][c].takes)
-                        if (space_.kindOf(taking.resource) == Resource::Kind::Channel)
-                            if (const Literal use = p.sites[i].choices[s][c].use; taker.options.empty() || taker.options.back().use != use)
-                                taker.options.push_back({taking.resource, use, use, p.sites[i].site});
-            channels.add({std::move(taker)});
-        }
-        for (std::size_t s = 0; s < entry.signals.size(); ++s)
-            if (entry.signals[s].line) {
-                Counting::Taker taker{moving, {}, p.need};
-                bool complete = true;
-                for (std::size_t i = 0; i < p.sites.size(); ++i)
-                    for (std::size_t c = 0; c < entry.sites[i].choices[s].size(); ++c) {
-                        const auto& takes = *entry.sites[i].choices[s][c].takes;
-                        const auto line = std::find_if(takes.begin(), takes.end(), [this](const auto& t) { return space_.kindOf(t.resource) == Resource::Kind::Line; });
-                        complete = complete && line != takes.end();
-                        if (line != takes.end())
-                            taker.options.push_back({line->resource, p.sites[i].choices[s][c].use, p.sites[i].choices[s][c].seat, p.sites[i].site});
-                    }
-                if (complete)
-                    lines.add({std::move(taker)});
-                break;
-            }
         for (std::size_t r = 0; r < entry.requests.size(); ++r) {
-            Counting::Taker taker{moving, {}, p.need};
+            Counting::Taker taker = takerFor(p);
             for (const SiteLiterals& site : p.sites)
                 for (const auto& [channel, literal] : site.channels[r])
                     taker.options.push_back({space_.resourceOfDma(channel), literal, literal});
             requests.add({std::move(taker)});
         }
-        if (entry.sites.empty() || entry.sites.front().instance < 0)
-            continue;
-        const auto unitOf = [this](const std::vector<PlacementSpace::Taking>& takes) {
-            const auto unit = std::find_if(takes.begin(), takes.end(), [this](const auto& t) { return space_.kindOf(t.resource) == Resource::Kind::Unit; });
-            return unit == takes.end() ? takes.front().resource : unit->resource;
-        };
-        Counting::Taker taker{moving, {}, p.need};
-        std::size_t most = std::max<std::size_t>(1, groups.size());
-        for (std::size_t i = 0; i < p.sites.size(); ++i) {
-            taker.options.push_back({unitOf(entry.sites[i].takes), p.sites[i].site, p.sites[i].site});
-            most = std::max(most, space_.channelsOf(entry.sites[i].instance, entry.signals));
-        }
-        if (const int now = space_.device.findInstance(need.binding.instance); now >= 0)
-            most = std::max(most, space_.channelsOf(now, entry.signals));
-        if (p.mayStay && who_.clearStays && !entry.now.empty() && space_.kindOf(entry.now.front().resource) == Resource::Kind::Instance) {
-            taker.when = always;
-            taker.options.push_back({unitOf(entry.now), p.stays, p.stays});
-        }
-        if (const int as = entry.sites.front().takes.front().as; as != 0) {
-            // One that stays with a part of its pads takes no more channels than these.
-            std::set<int> least;
-            for (std::size_t s = 0; s < entry.signals.size(); ++s)
-                if (entry.signals[s].channel >= 0 && (!p.mayStay || need.binding.pads.contains(entry.signals[s].id)))
-                    least.insert(entry.signals[s].channel);
-            channelsOfAlike[as].first += int(least.size());
-            channelsOfAlike[as].second = std::max(channelsOfAlike[as].second, most);
-            alike[as].push_back(std::move(taker));
-        } else {
-            units.add({std::move(taker)});
-        }
+        countUnit(p, units, alike);
     }
-    for (auto& [as, takers] : alike) {
-        // Those who share a rate share a timer, as long as it has channels enough; else they take as many as that needs.
-        const auto& [wanted, most] = channelsOfAlike[as];
+    for (auto& [as, group] : alike) {
+        // They take as many together as their channels need.
         Counting::Taker together;
         together.once = false;
-        for (const Counting::Taker& taker : takers) {
+        for (const Counting::Taker& taker : group.takers) {
             together.when.insert(together.when.end(), taker.when.begin(), taker.when.end());
             together.options.insert(together.options.end(), taker.options.begin(), taker.options.end());
         }
-        for (int more = (wanted + int(most) - 1) / int(most); more > 1; --more)
+        for (int more = (group.wanted + int(group.most) - 1) / int(group.most); more > 1; --more)
             units.add({together});
-        units.add(std::move(takers));
+        units.add(std::move(group.takers));
     }
     counting_ = {std::move(units), std::move(pads), std::move(channels), std::move(lines), std::move(requests)};
+}
+
+/// One that may stay counts at once if what it would keep is known and kept from the others, else only when it moves.
+Counting::Taker PlacementModel::takerFor(const Participant& p) const { return {{p.mayStay ? ~p.stays : p.takesPart}, {}, p.need}; }
+
+/// Each signal takes a pad, each group of signals of one channel a channel, and each that interrupts by its line a line.
+void PlacementModel::countSignals(const Participant& p, Counting& pads, Counting& channels, Counting& lines) const
+{
+    const PlacementSpace::Entry& entry = space_.needs[std::size_t(p.need)];
+    std::set<int> groups;
+    bool hasLine = false;
+    for (std::size_t s = 0; s < entry.signals.size(); ++s) {
+        Counting::Taker onPad = takerFor(p), onChannel = onPad, onLine = onPad;
+        const bool counts = entry.signals[s].channel >= 0 && groups.insert(entry.signals[s].channel).second;
+        bool allHaveLines = true;
+        for (std::size_t i = 0; i < p.sites.size(); ++i)
+            for (std::size_t c = 0; c < entry.sites[i].choices[s].size(); ++c) {
+                const PlacementSpace::Choice& choice = entry.sites[i].choices[s][c];
+                const auto& [use, seat] = p.sites[i].choices[s][c];
+                const Counting::Option option{choice.pad, use, seat, p.sites[i].site};
+                onPad.options.push_back(option);
+                bool onALine = false;
+                for (const PlacementSpace::Taking& taking : *choice.takes) {
+                    const Resource::Kind kind = space_.kindOf(taking.resource);
+                    if (kind == Resource::Kind::Channel && counts && (onChannel.options.empty() || onChannel.options.back().use != use))
+                        onChannel.options.push_back({taking.resource, use, use, option.at});
+                    if (kind == Resource::Kind::Line) {
+                        onLine.options.push_back({taking.resource, use, seat, option.at});
+                        onALine = true;
+                    }
+                }
+                allHaveLines = allHaveLines && onALine;
+            }
+        if (p.mayStay && who_.clearStays)
+            if (const auto now = space_.plan.needs[std::size_t(p.need)].binding.pads.find(entry.signals[s].id); now != space_.plan.needs[std::size_t(p.need)].binding.pads.end())
+                if (const PadIndex pad = space_.device.findPad(now->second); pad >= 0) {
+                    onPad.when = {p.takesPart};
+                    onPad.options.push_back({pad, p.stays, p.stays});
+                }
+        pads.add({std::move(onPad)});
+        if (counts)
+            channels.add({std::move(onChannel)});
+        if (entry.signals[s].line && !hasLine) {
+            hasLine = true;
+            if (allHaveLines)
+                lines.add({std::move(onLine)});
+        }
+    }
+}
+
+void PlacementModel::countUnit(const Participant& p, Counting& units, std::map<int, Alike>& alike) const
+{
+    const PlacementSpace::Entry& entry = space_.needs[std::size_t(p.need)];
+    const Need& need = space_.plan.needs[std::size_t(p.need)];
+    if (entry.sites.empty() || entry.sites.front().instance < 0)
+        return;
+    const auto unitOf = [this](const std::vector<PlacementSpace::Taking>& takes) {
+        const auto unit = std::find_if(takes.begin(), takes.end(), [this](const auto& t) { return space_.kindOf(t.resource) == Resource::Kind::Unit; });
+        return unit == takes.end() ? takes.front().resource : unit->resource;
+    };
+    Counting::Taker taker = takerFor(p);
+    for (std::size_t i = 0; i < p.sites.size(); ++i)
+        taker.options.push_back({unitOf(entry.sites[i].takes), p.sites[i].site, p.sites[i].site});
+    if (p.mayStay && who_.clearStays && !entry.now.empty() && space_.kindOf(entry.now.front().resource) == Resource::Kind::Instance) {
+        taker.when = {p.takesPart};
+        taker.options.push_back({unitOf(entry.now), p.stays, p.stays});
+    }
+    const int as = entry.sites.front().takes.front().as;
+    if (as == 0) {
+        units.add({std::move(taker)});
+        return;
+    }
+    std::set<int> groups, least;
+    for (const SignalSpec& signal : entry.signals)
+        if (signal.channel >= 0) {
+            groups.insert(signal.channel);
+            // One that stays with a part of its pads takes no more channels than these.
+            if (!p.mayStay || need.binding.pads.contains(signal.id))
+                least.insert(signal.channel);
+        }
+    Alike& group = alike[as];
+    group.wanted += int(least.size());
+    group.most = std::max({group.most, std::size_t(1), groups.size()});
+    for (const PlacementSpace::Site& site : entry.sites)
+        group.most = std::max(group.most, space_.channelsOf(site.instance, entry.signals));
+    if (const int now = space_.device.findInstance(need.binding.instance); now >= 0)
+        group.most = std::max(group.most, space_.channelsOf(now, entry.signals));
+    group.takers.push_back(std::move(taker));
 }
 
 } // namespace bindrel

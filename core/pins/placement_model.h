@@ -140,7 +140,11 @@ private:
     void finishOutlets();
     void choose(std::vector<Literal> ways, Literal when, Guide guide);
     void exclusions();
+    struct Alike;
     void countThings();
+    Counting::Taker takerFor(const Participant& p) const;
+    void countSignals(const Participant& p, Counting& pads, Counting& channels, Counting& lines) const;
+    void countUnit(const Participant& p, Counting& units, std::map<int, Alike>& alike) const;
     /// How a plan says by which routes: signals of the instance by name, where the pads alone do not mean them. Nothing when it cannot be said.
     std::optional<std::map<std::size_t, std::string>> spelling(const Stand& stand) const;
     /// The routes that a plan means by the pads, given some names; empty when none agree.
