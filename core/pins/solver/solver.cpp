@@ -207,6 +207,14 @@ void Solver::backTo(int level)
     head_ = std::min(head_, end);
 }
 
+/// The first of a choice's open literals that was so the last time.
+Literal Solver::chosenBefore(int choice) const
+{
+    const std::vector<Literal>& literals = choices_[std::size_t(choice)];
+    const auto found = std::find_if(literals.begin(), literals.end(), [this](Literal literal) { return valueOf(literal) == 0 && phase_[std::size_t(literal.variable())]; });
+    return found == literals.end() ? Literal() : *found;
+}
+
 Literal Solver::decide()
 {
     for (;;) {
@@ -215,26 +223,21 @@ Literal Solver::decide()
             return {};
         if (valueOf(Literal(variable)) != 0)
             continue;
+        const bool phase = phase_[std::size_t(variable)];
         const int choice = choiceOfVariable_[std::size_t(variable)];
-        if (choice < 0 || manner_ == Manner::Plain)
-            return Literal(variable, !phase_[std::size_t(variable)]);
-        Literal best = Literal();
-        bool settled = false;
-        for (const Literal literal : choices_[std::size_t(choice)]) {
-            settled = settled || valueOf(literal) > 0;
-            if (valueOf(literal) == 0 && phase_[std::size_t(literal.variable())] && !best.exists())
-                best = literal;
-        }
-        if (settled)
+        if (choice < 0 || (manner_ == Manner::Plain && phase))
+            return Literal(variable, !phase);
+        const std::span<const Literal> literals = choiceOf(choice);
+        if (std::any_of(literals.begin(), literals.end(), [this](Literal literal) { return valueOf(literal) > 0; }))
+            return ~Literal(variable);
+        // What was chosen before is chosen at once again, not one after the other of what was not.
+        Literal best = chosenBefore(choice);
+        if (!best.exists() && manner_ == Manner::Plain)
             return ~Literal(variable);
         if (!best.exists() && watcher_)
             best = watcher_->pick(*this, choice);
         if (!best.exists() || valueOf(best) != 0)
-            for (const Literal literal : choices_[std::size_t(choice)])
-                if (valueOf(literal) == 0) {
-                    best = literal;
-                    break;
-                }
+            best = *std::find_if(literals.begin(), literals.end(), [this](Literal literal) { return valueOf(literal) == 0; });
         if (best.variable() != variable)
             order_.putBack(variable);
         return best;

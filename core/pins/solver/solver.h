@@ -57,7 +57,7 @@ public:
 class Solver {
 public:
     enum class Answer { Yes, No, Unknown };
-    /// How decisions are taken: by choices, with the watcher asked before each; or by activity alone, variable by variable, without the watcher.
+    /// How decisions are taken: by choices, with the watcher asked before each; or by activity alone, variable by variable unless something was chosen before, without the watcher.
     enum class Manner { Guided, Plain };
     struct Term {
         Literal literal;
@@ -150,6 +150,7 @@ private:
     int levelOfConflict() const;
     void failedBy(Literal assumption);
     void backTo(int level);
+    Literal chosenBefore(int choice) const;
     Literal decide();
     void forgetSome();
     int levelNow() const { return int(starts_.size()); }
