@@ -10,6 +10,9 @@
 #include <functional>
 #include <future>
 #include <memory>
+#include <mutex>
+#include <optional>
+#include <utility>
 
 namespace bindrel {
 
@@ -64,17 +67,30 @@ public:
         return stop;
     }
 
-    /// The same for work that tells what it has so far; `show` is called in the interface's thread, never after the run is over.
+    /// The same for work that tells what it has so far; `show` is called in the interface's thread, never after the run is over. Who tells faster than can be
+    /// shown is shown as it was last.
     template <typename Result, typename Progress>
     Run runTelling(const QString& what, std::function<Result(const Stopped&, const std::function<void(const Progress&)>&)> work, std::function<void(const Progress&)> show, std::function<void(Result)> done)
     {
+        struct Latest {
+            std::mutex mutex;
+            std::optional<Progress> told; ///< and not shown yet
+        };
         auto run = std::make_shared<Run>();
-        const std::function<void(const Progress&)> tell = [this, run, show = std::move(show)](const Progress& progress) {
+        const std::function<void(const Progress&)> tell = [this, run, show = std::move(show), latest = std::make_shared<Latest>()](const Progress& progress) {
+            const std::lock_guard lock(latest->mutex);
+            const bool waits = latest->told.has_value();
+            latest->told = progress;
+            if (waits)
+                return;
             QMetaObject::invokeMethod(
                 this,
-                [this, run, show, progress] {
-                    if (stop_ && *run == stop_)
-                        show(progress);
+                [this, run, show, latest] {
+                    std::unique_lock taking(latest->mutex);
+                    const std::optional<Progress> told = std::exchange(latest->told, std::nullopt);
+                    taking.unlock();
+                    if (told && stop_ && *run == stop_)
+                        show(*told);
                 },
                 Qt::QueuedConnection);
         };

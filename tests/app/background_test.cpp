@@ -75,6 +75,31 @@ private Q_SLOTS:
         QCOMPARE(delivered, 0);
     }
 
+    void whatIsToldFasterThanItIsShownIsShownAsItWasLast()
+    {
+        Background background;
+        QSemaphore told, go;
+        std::vector<int> shown;
+        bool done = false;
+        background.runTelling<int, int>(
+            "telling",
+            [&](const Background::Stopped&, const std::function<void(const int&)>& tell) {
+                for (int i = 1; i <= 1000; ++i)
+                    tell(i);
+                told.release();
+                go.acquire();
+                tell(1001);
+                return 0;
+            },
+            [&shown](const int& value) { shown.push_back(value); }, [&done](int) { done = true; });
+        told.acquire();
+        QApplication::processEvents();
+        QVERIFY((shown == std::vector<int>{1000}));
+        go.release();
+        QTRY_VERIFY(done);
+        QVERIFY((shown == std::vector<int>{1000, 1001}));
+    }
+
     void escapeStopsASearchInTheWindow()
     {
         open("tangled");
