@@ -21,13 +21,48 @@ bool PlacementProof::provenTo(PlacementLevel level, const PlacementCost& cost) c
     return true;
 }
 
+namespace {
+
+/// A pad in use on a side.
+struct OnSide {
+    int part, along, pad;
+};
+
+/// What lies between the pads of a part on each side.
+void addWhatLiesBetween(const PlacementSpace& space, const std::array<std::vector<OnSide>, 4>& sitting, PlacementCost& cost)
+{
+    for (std::size_t side = 0; side < 4; ++side) {
+        std::map<int, std::pair<int, int>> reach;
+        for (const OnSide& one : sitting[side])
+            if (one.part >= 0) {
+                auto& [low, high] = reach.try_emplace(one.part, one.along, one.along).first->second;
+                low = std::min(low, one.along);
+                high = std::max(high, one.along);
+            }
+        for (const auto& [part, ends] : reach) {
+            const auto inside = [&ends = ends](int along) { return ends.first < along && along < ends.second; };
+            std::set<int> own;
+            for (const OnSide& one : sitting[side])
+                if (inside(one.along)) {
+                    if (one.part == part)
+                        own.insert(one.pad);
+                    else
+                        ++cost.crossings;
+                }
+            int places = 0;
+            for (std::size_t pad = 0; pad < space.positionOfPad.size(); ++pad)
+                places += space.positionOfPad[pad] >= 0 && space.sideOfPad[pad] == int(side) && inside(space.alongOfPad[pad]);
+            cost.spread += places - int(own.size());
+        }
+    }
+}
+
+} // namespace
+
 PlacementCost PlacementModel::costOf(const Way& way) const
 {
     PlacementCost cost;
-    struct Sitting {
-        int part, along, pad;
-    };
-    std::array<std::vector<Sitting>, 4> sitting;
+    std::array<std::vector<OnSide>, 4> sitting;
     std::vector<unsigned> sidesOfPart(std::size_t(space_.parts), 0u);
     const auto sit = [&](int part, PadIndex pad, unsigned& sidesOfNeed) {
         if (space_.positionOfPad[std::size_t(pad)] < 0)
@@ -77,30 +112,7 @@ PlacementCost PlacementModel::costOf(const Way& way) const
     }
     for (const unsigned sides : sidesOfPart)
         cost.sides += beyondOne(sides);
-    for (std::size_t side = 0; side < 4; ++side) {
-        std::map<int, std::pair<int, int>> reach;
-        for (const Sitting& one : sitting[side])
-            if (one.part >= 0) {
-                auto& [low, high] = reach.try_emplace(one.part, one.along, one.along).first->second;
-                low = std::min(low, one.along);
-                high = std::max(high, one.along);
-            }
-        for (const auto& [part, ends] : reach) {
-            const auto inside = [&ends = ends](int along) { return ends.first < along && along < ends.second; };
-            std::set<int> own;
-            for (const Sitting& one : sitting[side])
-                if (inside(one.along)) {
-                    if (one.part == part)
-                        own.insert(one.pad);
-                    else
-                        ++cost.crossings;
-                }
-            int places = 0;
-            for (std::size_t pad = 0; pad < space_.positionOfPad.size(); ++pad)
-                places += space_.positionOfPad[pad] >= 0 && space_.sideOfPad[pad] == int(side) && inside(space_.alongOfPad[pad]);
-            cost.spread += places - int(own.size());
-        }
-    }
+    addWhatLiesBetween(space_, sitting, cost);
     cost.crossings += turnsOf(rows);
     return cost;
 }
