@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Takes a picture of each main view from the demo data: bindrel-screenshots EXAMPLES OUTPUT [NAME …]
 // Runs with the offscreen platform unless QT_QPA_PLATFORM says otherwise; the window is 1280 x 800.
+#include "app/source/source_station.h"
 #include "app/theme/theme.h"
 #include "tools/screenshots/scene.h"
 
@@ -21,6 +22,8 @@ static void take(QApplication& app, const Scene& scene, const QString& file)
     MainWindow window(Library::shipped());
     window.show();
     scene.arrange(window);
+    // The source station's count comes after a pause: sometimes within the picture, sometimes not.
+    window.source()->refreshNow();
     for (int i = 0; i < 5; ++i)
         QApplication::processEvents();
     QWidget* picture = scene.picture ? scene.picture(window) : nullptr;

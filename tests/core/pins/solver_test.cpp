@@ -80,7 +80,7 @@ class SolverTest : public QObject {
 private Q_SLOTS:
     void itAnswersAsEnumerationDoes()
     {
-        std::mt19937 random(seeded(11));
+        std::mt19937 random(test::seeded(11));
         int yes = 0, no = 0, cores = 0;
         for (int i = 0; i < 3000; ++i) {
             const Statements all = statements(random);
@@ -206,6 +206,98 @@ private Q_SLOTS:
         QVERIFY(solver.solve({}, 100'000) == Solver::Answer::No);
         QVERIFY(solver.conflicts() <= 1);
         QCOMPARE(crowd.counting.tooMany().size(), size_t(kHoles + 1));
+    }
+
+    /// What counting says against a state is false in it, and holds in every world: no other need be looked at. Takers choose one of two sites, a site's signal lies on one of
+    /// several things, and two takers can want the same signal, one at a time.
+    void whatCountingSaysHoldsAlways()
+    {
+        std::mt19937 random(test::seeded(11));
+        int said = 0;
+        for (int round = 0; round < 400; ++round) {
+            struct Crowd : Watcher {
+                Counting counting;
+                std::set<std::vector<Literal>> said;
+                bool allFalse = true;
+                bool possible(const Solver& solver, std::vector<Literal>& why) override
+                {
+                    const bool fine = counting.possible(solver, why);
+                    if (!fine) {
+                        said.insert(why);
+                        allFalse = allFalse && std::all_of(why.begin(), why.end(), [&solver](Literal literal) { return solver.valueOf(literal) < 0; });
+                    }
+                    return fine;
+                }
+            } crowd;
+            constexpr int kThings = 3, kTakers = 3, kSignals = 3;
+            Statements all;
+            const auto fresh = [&all] { return Literal(all.variables++); };
+            crowd.counting.begin(kThings);
+            std::vector<std::vector<Literal>> onThing(kThings);
+            std::array<std::vector<std::pair<int, Literal>>, kSignals> seats;
+            std::array<std::vector<Literal>, kSignals> users;
+            for (auto& places : seats) {
+                all.exclusions.emplace_back();
+                for (int thing = 0; thing < kThings; ++thing)
+                    if (places.empty() || random() % 2 == 0) {
+                        places.emplace_back(thing, fresh());
+                        onThing[size_t(thing)].push_back(places.back().second);
+                        all.exclusions.back().push_back(places.back().second);
+                    }
+            }
+            const Literal always = fresh();
+            all.clauses.push_back({always});
+            for (int who = 0; who < kTakers; ++who) {
+                Counting::Taker taker{{always}, {}, who};
+                std::vector<Literal> sites;
+                for (int number = 0; number < 2; ++number) {
+                    // A site uses one signal, or one of two by a channel.
+                    const Literal at = fresh();
+                    sites.push_back(at);
+                    const size_t first = random() % kSignals, second = (first + 1) % kSignals;
+                    std::vector<Literal> uses{at};
+                    if (all.variables < 15 && random() % 3 == 0) {
+                        uses = {fresh(), fresh()};
+                        for (const Literal use : uses)
+                            all.clauses.push_back({~use, at});
+                        all.clauses.push_back({~at, uses[0], uses[1]});
+                        all.exclusions.push_back(uses);
+                    }
+                    for (size_t u = 0; u < uses.size(); ++u) {
+                        const size_t signal = u == 0 ? first : second;
+                        users[signal].push_back(uses[u]);
+                        std::vector<Literal> lies{~uses[u]};
+                        for (const auto& [thing, seat] : seats[signal]) {
+                            taker.options.push_back({thing, uses[u], seat, at});
+                            lies.push_back(seat);
+                        }
+                        all.clauses.push_back(lies);
+                    }
+                }
+                all.exclusions.push_back(sites);
+                all.clauses.push_back(sites);
+                crowd.counting.add({std::move(taker)});
+            }
+            for (const auto& sharing : {std::vector(users.begin(), users.end()), onThing})
+                all.exclusions.insert(all.exclusions.end(), sharing.begin(), sharing.end());
+            Solver solver;
+            for (int v = 0; v < all.variables; ++v)
+                solver.fresh();
+            for (const auto& clause : all.clauses)
+                solver.atLeastOne(clause);
+            for (const auto& exclusion : all.exclusions)
+                solver.atMostOne(exclusion);
+            solver.watch(&crowd);
+            QCOMPARE(solver.solve({}, 1'000'000) == Solver::Answer::Yes, all.possible({}));
+            QVERIFY(crowd.allFalse);
+            for (std::vector<Literal> why : crowd.said) {
+                for (Literal& literal : why)
+                    literal = ~literal;
+                QVERIFY(!all.possible(why));
+                ++said;
+            }
+        }
+        QVERIFY(said > 50);
     }
 
     void anAnswerThatTakesTooLongIsNone()
