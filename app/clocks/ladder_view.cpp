@@ -79,6 +79,12 @@ int LadderView::rowOf(const std::string& clock) const
     return -1;
 }
 
+QString LadderView::rowKey(int row) const
+{
+    const Rung& rung = rungs_[size_t(row)];
+    return QString::fromStdString(rung.clock < 0 ? rung.tier + " folded" : document_.snapshot().device->clocks[size_t(rung.clock)].id);
+}
+
 int LadderView::rowHeight(int row) const
 {
     // As tall as the window allows, but never too small to read.

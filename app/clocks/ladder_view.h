@@ -22,6 +22,7 @@ public:
 
     int rowCount() const override { return int(rungs_.size()); }
     QString rowText(int row) const override;
+    QString rowKey(int row) const override;
     int rowOf(const std::string& clock) const;
     /// Height of the axis above the rows.
     static constexpr int kAxisHeight = 30;
@@ -62,7 +63,12 @@ private:
         std::optional<double> waiting;   ///< where the pointer is meanwhile
     };
     void beginDrag(ClockIndex clock);
-    const Snapshot& shown() const { return view_.preview() ? *view_.preview() : document_.snapshot(); }
+    /// The plan, or what a change would make of it. A change to another chip has other clocks: it is not shown here.
+    const Snapshot& shown() const
+    {
+        const bool same = view_.preview() && view_.preview()->device->name == document_.snapshot().device->name && view_.preview()->device->clocks.size() == document_.snapshot().device->clocks.size();
+        return same ? *view_.preview() : document_.snapshot();
+    }
     void rebuild();
     void relayout();
     void dragTo(double x);

@@ -69,13 +69,21 @@ ReachPanel::ReachPanel(Document& document, ViewState& view, QWidget* parent) : Q
     connect(list_, &ProposalList::hovered, this, &ReachPanel::previewRow);
     connect(list_, &ProposalList::taken, this, [this](int row) { take(row); });
     connect(list_, &ProposalList::closed, this, &ReachPanel::close);
-    connect(&document_, &Document::changed, this, &ReachPanel::close);
+    connect(&document_, &Document::changed, this, [this] {
+        close();
+        // Clocks are numbered by their chip: what was wanted of another one means nothing here.
+        if (!document_.isOpen() || document_.snapshot().device->name != chip_)
+            targets_.clear();
+    });
 }
 
 void ReachPanel::want(const ReachTarget& target, bool also)
 {
+    if (!document_.isOpen())
+        return;
     if (!also)
         targets_.clear();
+    chip_ = document_.snapshot().device->name;
     std::erase_if(targets_, [&target](const ReachTarget& other) { return other.clock == target.clock; });
     targets_.push_back(target);
     search();
@@ -87,7 +95,7 @@ void ReachPanel::search()
         return;
     background_.run<ReachResult>(
         "Looking for ways", [s = document_.sharedSnapshot(), targets = targets_](const Background::Stopped& stopped) { return reachFor(*s, targets, stopped); },
-        [this](ReachResult result) { showReach(result); });
+        [this, targets = targets_](ReachResult result) { showReach(targets, result); });
 }
 
 void ReachPanel::repair()
@@ -123,11 +131,11 @@ Proposal ReachPanel::proposalOf(int number, const ReachWay& way) const
     return proposal;
 }
 
-void ReachPanel::showReach(const ReachResult& result)
+void ReachPanel::showReach(const std::vector<ReachTarget>& targets, const ReachResult& result)
 {
     const Snapshot& s = document_.snapshot();
     QStringList wishes;
-    for (const ReachTarget& target : targets_)
+    for (const ReachTarget& target : targets)
         wishes << QString::fromStdString(s.device->clocks[size_t(target.clock)].name) + " " + text(wishText(target));
     std::vector<Proposal> proposals;
     for (const ReachWay& way : result.ways)
@@ -191,7 +199,7 @@ void ReachPanel::show(const QString& heading, const QString& note, std::vector<P
 void ReachPanel::previewRow(int row)
 {
     std::shared_ptr<const Snapshot> preview;
-    if (row >= 0 && list_->proposals()[size_t(row)].edit)
+    if (row >= 0 && row < list_->rowCount() && list_->proposals()[size_t(row)].edit)
         if (const auto next = document_.preview(*list_->proposals()[size_t(row)].edit))
             preview = *next;
     view_.setPreview(preview);
@@ -217,6 +225,8 @@ void ReachPanel::rehearse(const std::shared_ptr<const Snapshot>& way, const QStr
 
 void ReachPanel::take(int row)
 {
+    if (row < 0 || row >= list_->rowCount())
+        return;
     const std::optional<Edit> edit = list_->proposals()[size_t(row)].edit;
     targets_.clear();
     close();

@@ -38,7 +38,7 @@ Q_SIGNALS:
 private:
     void search();
     void show(const QString& heading, const QString& note, std::vector<Proposal> proposals);
-    void showReach(const ReachResult& result);
+    void showReach(const std::vector<ReachTarget>& targets, const ReachResult& result);
     void showRepair(const RepairResult& result);
     Proposal proposalOf(int number, const ReachWay& way) const;
     void previewRow(int row);
@@ -47,7 +47,8 @@ private:
 
     Document& document_;
     ViewState& view_;
-    std::vector<ReachTarget> targets_;
+    std::vector<ReachTarget> targets_; ///< of clocks of the chip of that name
+    std::string chip_;
     QLabel* heading_ = nullptr;
     QLabel* note_ = nullptr;
     QLabel* verdict_ = nullptr;

@@ -13,35 +13,67 @@
 #include <QPainter>
 #include <QVBoxLayout>
 
+#include <fmt/format.h>
+
+#include <algorithm>
+
 namespace bindrel {
 
 FindingsList::FindingsList(Document& document, ViewState& view, QWidget* parent) : RowList(parent), document_(document), view_(view)
 {
     setAccessibleName("Findings");
-    connect(&document_, &Document::changed, this, &FindingsList::rowsChanged);
-    connect(&document_, &Document::findingsChanged, this, &FindingsList::rowsChanged);
-    connect(this, &RowList::activated, this, [this](int row) { view_.jump(document_.findings()[size_t(row)].place); });
+    connect(&document_, &Document::changed, this, &FindingsList::refill);
+    connect(&document_, &Document::findingsChanged, this, &FindingsList::refill);
+    connect(this, &RowList::currentChanged, this, [this](int row) { lastRow_ = row; });
+    connect(this, &RowList::activated, this, &FindingsList::goTo);
 }
 
 int FindingsList::rowCount() const { return document_.isOpen() ? int(document_.findings().size()) : 0; }
+
+/// Of two findings with the same words at the same place one is as good as the other.
+QString FindingsList::rowKey(int row) const
+{
+    const Finding& finding = document_.findings()[size_t(row)];
+    return QString::fromStdString(fmt::format("{}\n{}\n{}\n{}\n{}", finding.rule, int(finding.place.kind), finding.place.id, finding.place.sub, finding.text));
+}
+
+void FindingsList::refill()
+{
+    if (currentRow() >= 0)
+        lastRow_ = currentRow();
+    rowsChanged();
+}
+
+const Finding* FindingsList::current() const { return currentRow() >= 0 && currentRow() < rowCount() ? &document_.findings()[size_t(currentRow())] : nullptr; }
+
+void FindingsList::goTo(int row)
+{
+    if (row < 0 || row >= rowCount())
+        return;
+    // What jumping settles first may change the findings.
+    const Place place = document_.findings()[size_t(row)].place;
+    lastRow_ = row;
+    view_.jump(place);
+}
 
 void FindingsList::step(int by)
 {
     const int count = rowCount();
     if (count == 0)
         return;
-    const int row = currentRow() < 0 ? (by > 0 ? 0 : count - 1) : (currentRow() + by + count) % count;
+    // When the one that was current is gone, what follows it stands in its row now.
+    const int from = currentRow() >= 0 ? currentRow() : lastRow_ < 0 ? (by > 0 ? -1 : count) : by > 0 ? std::min(lastRow_, count) - 1 : std::min(lastRow_, count);
+    const int row = (from + by + count) % count;
     setCurrentRow(row);
-    view_.jump(document_.findings()[size_t(row)].place);
+    goTo(row);
 }
 
 void FindingsList::fixCurrent()
 {
-    if (currentRow() < 0 || currentRow() >= rowCount())
+    if (!current())
         return;
-    const Snapshot& s = document_.snapshot();
-    const Finding finding = s.findings[size_t(currentRow())];
-    const Expected<Edit> edit = fixFor(s.facts(), finding);
+    const Finding finding = *current();
+    const Expected<Edit> edit = fixFor(document_.snapshot().facts(), finding);
     if (!edit) {
         Q_EMIT document_.refused(QString::fromStdString(edit.problem().message));
         return;
@@ -53,10 +85,10 @@ void FindingsList::fixCurrent()
 
 void FindingsList::waysForCurrent()
 {
-    if (currentRow() < 0 || currentRow() >= rowCount())
+    if (!current())
         return;
-    if (const Finding& finding = document_.findings()[size_t(currentRow())]; finding.ways)
-        Q_EMIT waysWanted(*finding.ways);
+    if (const std::optional<WaysOffer> ways = current()->ways)
+        Q_EMIT waysWanted(*ways);
     else
         Q_EMIT document_.refused("No setting of the clocks mends this finding; see what it advises.");
 }
@@ -107,8 +139,9 @@ QString FindingsList::rowText(int row) const { return typeset(document_.findings
 void FindingsList::mousePressEvent(QMouseEvent* event)
 {
     RowList::mousePressEvent(event);
-    const int row = rowAt(event->position().toPoint());
-    if (row < 0)
+    // Making it current may have changed the findings.
+    const int row = currentRow();
+    if (row < 0 || rowAt(event->position().toPoint()) != row)
         return;
     const Presses presses = pressesOf(row, rowRect(row));
     if (presses.fix.contains(event->position().toPoint()))
@@ -116,7 +149,7 @@ void FindingsList::mousePressEvent(QMouseEvent* event)
     else if (presses.ways.contains(event->position().toPoint()))
         waysForCurrent();
     else
-        view_.jump(document_.findings()[size_t(row)].place);
+        goTo(row);
 }
 
 void FindingsList::keyPressEvent(QKeyEvent* event)

@@ -14,8 +14,11 @@ public:
     FindingsList(Document& document, ViewState& view, QWidget* parent = nullptr);
     int rowCount() const override;
     QString rowText(int row) const override;
+    QString rowKey(int row) const override;
     /// Makes the next (or previous) finding current and jumps there; round and round.
     void step(int by);
+    /// Jumps to what the finding of a row is about.
+    void goTo(int row);
     /// Shows what the fix of the current finding would change, and makes it when the person agrees.
     void fixCurrent();
     /// Asks for the ways that may mend the current finding, where a search is offered for it.
@@ -36,8 +39,12 @@ private:
         QRect fix, ways;
     };
     Presses pressesOf(int row, const QRect& rect) const;
+    /// The current one; null when there is none.
+    const Finding* current() const;
+    void refill();
     Document& document_;
     ViewState& view_;
+    int lastRow_ = -1; ///< where the person was, when what stood there is gone
 };
 
 /// The drawer at the bottom of the window: a head that opens and shuts it, and the list.

@@ -13,6 +13,7 @@
 #include <QApplication>
 #include <QCursor>
 #include <QInputDialog>
+#include <QKeyEvent>
 #include <QLabel>
 #include <QLineEdit>
 #include <QMenu>
@@ -60,15 +61,46 @@ Inspector::Inspector(Document& document, ViewState& view, OptionFinder& options,
     column->addWidget(text_, 1);
 
     connect(&document_, &Document::changed, this, &Inspector::refresh);
+    connect(&document_, &Document::changed, &background_, &Background::cancel);
     connect(&view_, &ViewState::selectionChanged, this, &Inspector::refresh);
     connect(&finder_, &OptionFinder::changed, this, &Inspector::refresh);
-    connect(field_, &QLineEdit::returnPressed, this, &Inspector::commitField);
-    connect(field_, &QLineEdit::textEdited, this, [this] { trouble_->hide(); });
+    connect(field_, &QLineEdit::returnPressed, this, [this] {
+        view_.pending().forget(field_);
+        const QString why = commitField(clock_, field_->text(), true);
+        if (why.isEmpty())
+            field_->selectAll();
+        else
+            noteTyping();
+    });
+    connect(field_, &QLineEdit::textEdited, this, [this] {
+        trouble_->hide();
+        noteTyping();
+    });
+    field_->installEventFilter(this);
     connect(text_, &QTextBrowser::anchorClicked, this, [this](const QUrl& url) { follow(url.toString()); });
     refresh();
 }
 
 QString Inspector::shownText() const { return title_->text() + "\n" + subtitle_->text() + "\n" + text_->toPlainText() + "\n" + (trouble_->isHidden() ? QString() : trouble_->text()); }
+
+void Inspector::noteTyping()
+{
+    view_.pending().typed(field_, [this, clock = clock_] { return commitField(clock, field_->text(), false); });
+}
+
+bool Inspector::eventFilter(QObject* watched, QEvent* event)
+{
+    if (watched == field_ && event->type() == QEvent::KeyPress && static_cast<QKeyEvent*>(event)->key() == Qt::Key_Escape && view_.pending().waits(field_)) {
+        view_.pending().forget(field_);
+        refresh();
+        field_->selectAll();
+        return true;
+    }
+    // Words that are not entered are settled when the field is left, as in every other field.
+    if (watched == field_ && event->type() == QEvent::FocusOut && static_cast<QFocusEvent*>(event)->reason() != Qt::PopupFocusReason && static_cast<QFocusEvent*>(event)->reason() != Qt::ActiveWindowFocusReason)
+        view_.pending().settle(field_);
+    return QWidget::eventFilter(watched, event);
+}
 
 void Inspector::beginEdit(const QString& first)
 {
@@ -76,32 +108,43 @@ void Inspector::beginEdit(const QString& first)
         return;
     field_->setFocus(Qt::OtherFocusReason);
     field_->selectAll();
-    if (!first.isEmpty())
-        field_->setText(first);
+    if (first.isEmpty())
+        return;
+    field_->setText(first);
+    noteTyping();
 }
 
-void Inspector::commitField()
+QString Inspector::commitField(const std::string& id, const QString& text, bool search)
 {
-    const Snapshot& s = document_.snapshot();
-    const ClockIndex clock = s.device->findClock(view_.selected().id);
-    if (view_.selected().kind != Place::Kind::Clock || clock < 0)
-        return;
-    const Expected<ClockEntry> entry = readClockEntry(*s.device, clock, field_->text().toStdString());
-    if (entry && entry->wish) {
-        field_->selectAll();
-        Q_EMIT reachWanted(*entry->wish, QApplication::keyboardModifiers() & Qt::ShiftModifier);
-        return;
+    const auto s = document_.isOpen() ? document_.sharedSnapshot() : nullptr;
+    const ClockIndex clock = s ? s->device->findClock(id) : ClockIndex();
+    if (clock < 0) {
+        Q_EMIT document_.refused(QString("\"%1\" was typed for a clock that the chip does not have.").arg(text));
+        return {};
     }
-    const Expected<Edit> edit = entry ? Expected<Edit>(entry->edit) : Expected<Edit>(entry.problem());
-    if (edit && document_.apply(*edit)) {
-        field_->selectAll();
-        return;
+    const QString name = QString::fromStdString(s->device->clocks[size_t(clock)].name);
+    const Expected<ClockEntry> entry = readClockEntry(*s->device, clock, text.toStdString());
+    if (!entry) {
+        const QString why = typeset(entry.problem().message);
+        if (clock_ == id) {
+            trouble_->setText(why);
+            restyle(trouble_, QString("color: %1; font-size: 11px").arg(Theme::get().error.name()));
+            trouble_->show();
+        }
+        return QString("%1: %2 Correct it, or press Esc to give it up.").arg(name, why);
     }
-    if (edit)
-        return;
-    trouble_->setText(typeset(edit.problem().message));
-    restyle(trouble_, QString("color: %1; font-size: 11px").arg(Theme::get().error.name()));
-    trouble_->show();
+    if (entry->wish) {
+        // A rate changes nothing by itself; it asks for a search, which nobody wants who has gone elsewhere.
+        if (search)
+            Q_EMIT reachWanted(*entry->wish, QApplication::keyboardModifiers() & Qt::ShiftModifier);
+        else
+            Q_EMIT document_.refused(QString("%1 was typed for %2 and not searched for: Enter does that.").arg(text.trimmed(), name));
+        return {};
+    }
+    const auto said = s->plan.clocks.find(id);
+    if (said == s->plan.clocks.end() || QString::fromStdString(said->second) != text.trimmed())
+        (void)document_.apply(entry->edit);
+    return {};
 }
 
 void Inspector::follow(const QString& link)
@@ -136,31 +179,45 @@ void Inspector::follow(const QString& link)
         const bool entered = document_.snapshot().plan.modes.contains(id);
         document_.apply(editOf((entered ? "Do not enter " : "Enter ") + id, SetMode{id, !entered}));
     } else if (kind == "set") {
-        field_->setText(QString::fromStdString(id));
-        commitField();
+        const std::string clock = clock_;
+        (void)commitField(clock, QString::fromStdString(id), true);
     }
 }
 
 void Inspector::askInstance(const std::string& id)
 {
-    const auto s = document_.sharedSnapshot();
-    for (size_t n = 0; s && n < s->plan.needs.size(); ++n) {
-        if (s->plan.needs[n].id != id)
-            continue;
-        const std::vector<InstanceOption> options = instanceOptions(*s->device, *s->board, s->plan, int(n));
-        QMenu menu(this);
-        for (const InstanceOption& option : options) {
-            QAction* action = menu.addAction(QString::fromStdString(s->device->instances[size_t(option.instance)].name + ": " + option.reason));
-            action->setCheckable(true);
-            action->setChecked(option.cost == Option::Cost::Current);
-            action->setEnabled(option.cost != Option::Cost::Impossible);
-        }
-        const QAction* picked = menu.exec(QCursor::pos());
-        for (size_t i = 0; i < options.size(); ++i)
-            if (picked == menu.actions()[qsizetype(i)] && !options[i].edit.changes.empty())
-                document_.apply(options[i].edit);
+    const auto s = document_.isOpen() ? document_.sharedSnapshot() : nullptr;
+    for (size_t n = 0; s && n < s->plan.needs.size(); ++n)
+        if (s->plan.needs[n].id == id)
+            return (void)background_.run<std::vector<InstanceOption>>(
+                "Trying the other instances", [s, n](const Background::Stopped& stopped) { return instanceOptions(*s->device, *s->board, s->plan, int(n), stopped); },
+                [this, s, n](const std::vector<InstanceOption>& options) { offerInstances(s, int(n), options); });
+}
+
+void Inspector::offerInstances(const std::shared_ptr<const Snapshot>& s, NeedIndex need, const std::vector<InstanceOption>& options)
+{
+    if (options.empty()) {
+        Q_EMIT document_.refused(QString::fromStdString(s->plan.needs[size_t(need)].title) + " takes no instance of the chip: there is no other to choose.");
         return;
     }
+    QMenu menu(this);
+    for (const InstanceOption& option : options) {
+        QAction* action = menu.addAction(QString::fromStdString(s->device->instances[size_t(option.instance)].name + ": " + option.reason));
+        action->setCheckable(true);
+        action->setChecked(option.cost == Option::Cost::Current);
+        action->setEnabled(option.cost != Option::Cost::Impossible);
+    }
+    const QAction* picked = menu.exec(QCursor::pos());
+    // What was offered is for the plan as it was.
+    if (picked && s != document_.sharedSnapshot()) {
+        Q_EMIT document_.refused("The plan has changed meanwhile; nothing was done. Ask again.");
+        return;
+    }
+    for (size_t i = 0; i < options.size(); ++i)
+        if (picked && picked == menu.actions().value(qsizetype(i)) && !options[i].edit.changes.empty()) {
+            document_.apply(options[i].edit);
+            return;
+        }
 }
 
 void Inspector::askProperty(const std::string& id, const std::string& signal, const std::string& name)
@@ -170,13 +227,16 @@ void Inspector::askProperty(const std::string& id, const std::string& signal, co
     if (!need || !property)
         return;
     const std::optional<std::string> said = pinProperty(*need, signal, name);
+    const std::string needTitle = need->title;
     const QString title = QString::fromStdString(property->title);
     const auto set = [&, this](const std::optional<std::string>& value) {
-        document_.apply(editOf(property->title + " of " + need->title + " " + signal, pinPropertyChange(*need, signal, name, value)));
+        // The plan may be another by the time somebody has answered.
+        if (const Need* now = document_.snapshot().plan.need(id))
+            document_.apply(editOf(property->title + " of " + now->title + " " + signal, pinPropertyChange(*now, signal, name, value)));
     };
     if (property->choices.empty()) {
         bool ok = false;
-        const QString text = QInputDialog::getText(this, title, QString("%1 of the pad for %2 %3; empty for none:").arg(title, QString::fromStdString(need->title), QString::fromStdString(signal)), QLineEdit::Normal,
+        const QString text = QInputDialog::getText(this, title, QString("%1 of the pad for %2 %3; empty for none:").arg(title, QString::fromStdString(needTitle), QString::fromStdString(signal)), QLineEdit::Normal,
                                                    QString::fromStdString(said.value_or(std::string())), &ok).trimmed();
         if (ok)
             set(text.isEmpty() ? std::nullopt : std::optional(text.toStdString()));
@@ -198,7 +258,7 @@ void Inspector::askProperty(const std::string& id, const std::string& signal, co
 
 void Inspector::refresh()
 {
-    trouble_->hide();
+    trouble_->setVisible(!trouble_->text().isEmpty() && view_.pending().waits(field_));
     const Theme& t = Theme::get();
     if (text_->document()->defaultFont() != t.text(12))
         text_->document()->setDefaultFont(t.text(12));
@@ -230,8 +290,9 @@ void Inspector::refresh()
                         : node.type == ClockNode::Type::Select ? QString::fromStdString(c.input < 0 ? "none" : s.device->clocks[size_t(c.input)].id)
                         : !node.factors.empty()                ? QString::fromStdString(factorText(node, c.setting))
                                                                : QString();
-        if (!field_->hasFocus() || !field_->isModified())
+        if (clock_ != node.id || !view_.pending().waits(field_))
             field_->setText(shown);
+        clock_ = node.id;
         field_->setPlaceholderText(node.isSource() && node.rates.empty() ? "auto, on or off" : "setting, or a rate: 48 MHz");
     } else if (const PadIndex pad = place.kind == Place::Kind::Pad ? s.device->findPad(place.id) : PadIndex(); pad >= 0 && !view_.optionsShown()) {
         title = QString::fromStdString(place.id);
@@ -271,6 +332,8 @@ void Inspector::refresh()
     title_->setText(title);
     subtitle_->setText(subtitle);
     field_->setVisible(editable);
+    if (!editable)
+        clock_.clear();
     const int scroll = text_->verticalScrollBar()->value();
     // The same words laid out anew would cost a good part of an edit.
     if (body != html_ || t.dark != dark_)

@@ -1,9 +1,11 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include "app/session/background.h"
 #include "app/session/document.h"
 #include "app/session/view_state.h"
 #include "core/clocks/reach.h"
+#include "core/pins/options.h"
 
 #include <QWidget>
 
@@ -27,15 +29,22 @@ public:
     QString shownText() const; ///< for tests
     /// Offers the instances that could serve a need, each with what that would take.
     void askInstance(const std::string& need);
+    Background& background() { return background_; }
 
 Q_SIGNALS:
     void optionTaken(int number);
     /// A rate was typed that is to be reached; `also`: in addition to what is wanted already.
     void reachWanted(const bindrel::ReachTarget& target, bool also);
 
+protected:
+    bool eventFilter(QObject* watched, QEvent* event) override;
+
 private:
     void refresh();
-    void commitField();
+    void noteTyping();
+    /// Does what the field says to a clock: a setting at once, a rate by a search when `search`. Why it cannot be; empty when it is done.
+    QString commitField(const std::string& clock, const QString& text, bool search);
+    void offerInstances(const std::shared_ptr<const Snapshot>& asked, NeedIndex need, const std::vector<InstanceOption>& options);
     void follow(const QString& link);
     /// Asks for a property of the pad that carries a signal, by a menu of its choices or a field.
     void askProperty(const std::string& need, const std::string& signal, const std::string& property);
@@ -48,7 +57,9 @@ private:
     QLineEdit* field_ = nullptr;
     QLabel* trouble_ = nullptr;
     QTextBrowser* text_ = nullptr;
-    QString html_; ///< that it shows
+    QString html_;      ///< that it shows
+    std::string clock_; ///< whose setting is in the field; empty: none
+    Background background_;
     bool dark_ = false;
 };
 

@@ -93,10 +93,8 @@ void MainWindow::offerRecovered()
 
 void MainWindow::browse()
 {
-    if (!mayLeave())
-        return;
     const QString path = QFileDialog::getOpenFileName(this, "Open a plan", QFileInfo(document_.path()).absolutePath(), "Plans (*.bindrel)");
-    if (!path.isEmpty())
+    if (!path.isEmpty() && mayLeave())
         openPlan(path);
 }
 
@@ -189,8 +187,28 @@ bool MainWindow::saveAs()
     return true;
 }
 
+/// Text that is refused is not dropped without a word when a person leaves.
+bool MainWindow::settleTyping(const QString& leaving)
+{
+    if (view_.pending().settle())
+        return true;
+    QMessageBox box(QMessageBox::NoIcon, "Text not entered", message() + "\n\n" + leaving, QMessageBox::NoButton, this);
+    box.setObjectName("textNotEntered");
+    QPushButton* back = box.addButton("Back to the field", QMessageBox::RejectRole);
+    QPushButton* discard = box.addButton("Discard the text", QMessageBox::DestructiveRole);
+    box.setDefaultButton(back);
+    box.exec();
+    if (box.clickedButton() != discard)
+        return false;
+    view_.pending().forgetAll();
+    Q_EMIT view_.selectionChanged(); // fields show the plan again, should it stay
+    return true;
+}
+
 bool MainWindow::mayLeave()
 {
+    if (!settleTyping("It is not part of the plan."))
+        return false;
     if (!document_.isOpen() || !document_.unsaved())
         return true;
     QMessageBox box(QMessageBox::NoIcon, "Unsaved changes", QString("%1 has changes that are not saved.").arg(QString::fromStdString(document_.snapshot().plan.name)), QMessageBox::NoButton, this);
@@ -201,18 +219,20 @@ bool MainWindow::mayLeave()
     box.exec();
     if (box.clickedButton() == keep)
         return save();
-    if (box.clickedButton() != drop)
-        return false;
-    document_.clearJournal();
-    return true;
+    return box.clickedButton() == drop;
 }
 
 void MainWindow::closeEvent(QCloseEvent* event)
 {
-    if (mayLeave())
-        event->accept();
-    else
+    if (!mayLeave()) {
         event->ignore();
+        return;
+    }
+    // What was not saved may go now, and not before.
+    document_.clearJournal();
+    for (Background* background : findChildren<Background*>())
+        background->cancel();
+    event->accept();
 }
 
 } // namespace bindrel

@@ -44,7 +44,11 @@ QAction* MainWindow::addEntry(QMenu* menu, const QString& text, const QKeySequen
 {
     QAction* action = menu->addAction(text);
     action->setShortcut(key);
-    connect(action, &QAction::triggered, this, std::move(slot));
+    // Whatever the entry does, it does it to the plan as the person has typed it.
+    connect(action, &QAction::triggered, this, [this, slot = std::move(slot)] {
+        if (view_.pending().settle())
+            slot();
+    });
     return action;
 }
 
@@ -86,7 +90,8 @@ void MainWindow::buildPlanMenu()
         source_->write();
     });
     plan->addSeparator();
-    addEntry(plan, "&Quit", QKeySequence::Quit, [this] { close(); });
+    connect(plan->addAction("&Quit"), &QAction::triggered, this, &QWidget::close); // asks for what is typed itself
+    plan->actions().last()->setShortcut(QKeySequence::Quit);
 }
 
 void MainWindow::buildEditMenu()

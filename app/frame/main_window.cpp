@@ -75,6 +75,7 @@ MainWindow::MainWindow(Library library, QWidget* parent) : QMainWindow(parent), 
     message_ = new QLabel;
     message_->setTextFormat(Qt::PlainText);
     message_->setFixedHeight(20);
+    message_->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed); // a long message must not widen the window
     message_->setContentsMargins(12, 0, 12, 3);
     message_->setTextInteractionFlags(Qt::TextSelectableByMouse);
     work->addWidget(message_);
@@ -83,7 +84,11 @@ MainWindow::MainWindow(Library library, QWidget* parent) : QMainWindow(parent), 
     setCentralWidget(central);
     buildMenus();
 
-    connect(rail_, &Rail::picked, this, &MainWindow::showStation);
+    connect(rail_, &Rail::picked, this, [this](Station station) {
+        if (view_.pending().settle())
+            showStation(station);
+    });
+    connect(&view_.pending(), &PendingText::refused, this, [this](const QString& why) { say(why, true); });
     connect(&view_, &ViewState::jumped, this, &MainWindow::jumpTo);
     connect(&document_, &Document::changed, this, [this] {
         say({}, false);
@@ -92,20 +97,19 @@ MainWindow::MainWindow(Library library, QWidget* parent) : QMainWindow(parent), 
     connect(&document_, &Document::fileChanged, this, &MainWindow::refresh);
     connect(&document_, &Document::changedOnDisk, this, &MainWindow::diskChanged);
     connect(&document_, &Document::refused, this, [this](const QString& why) { say(why, true); });
-    connect(&document_, &Document::opened, this, [this] {
-        view_.showOptions(false);
-        view_.select({});
+    connect(masthead_, &Masthead::moveWanted, this, [this] {
+        if (view_.pending().settle())
+            changeDevice();
     });
-    connect(masthead_, &Masthead::moveWanted, this, [this] { changeDevice(); });
     auto* escape = new QShortcut(QKeySequence(Qt::Key_Escape), this);
     escape->setEnabled(false);
     connect(escape, &QShortcut::activated, this, [this] {
-        wiring_->background().cancel();
-        clocks_->reach()->background().cancel();
+        for (Background* background : stoppable())
+            background->cancel();
     });
     for (Background* background : findChildren<Background*>())
         connect(background, &Background::failed, this, [this](const QString& why) { say(why, true); });
-    for (Background* background : {&wiring_->background(), &clocks_->reach()->background()})
+    for (Background* background : stoppable())
         connect(background, &Background::busyChanged, this, [this, escape](const QString& what) {
             // Only while something runs: at other times the key belongs to whoever has the focus.
             escape->setEnabled(!what.isEmpty());
@@ -117,7 +121,7 @@ MainWindow::MainWindow(Library library, QWidget* parent) : QMainWindow(parent), 
             if (all[i].severity == severity) {
                 findings_->setOpen(true);
                 findings_->list()->setCurrentRow(int(i));
-                view_.jump(all[i].place);
+                findings_->list()->goTo(int(i));
                 return;
             }
     });
@@ -177,6 +181,7 @@ MainWindow::MainWindow(Library library, QWidget* parent) : QMainWindow(parent), 
 MainWindow::~MainWindow()
 {
     // A field that has the focus ends its edit when it goes: it must still find the document, and nobody must listen.
+    view_.pending().forgetAll();
     document_.disconnect();
     view_.disconnect();
     delete takeCentralWidget();
@@ -217,6 +222,8 @@ void MainWindow::changeDevice(const QString& device)
     if (dialog.exec() == QDialog::Accepted && document_.apply(dialog.edit()) && station_ == Station::Start)
         showStation(Station::Wiring);
 }
+
+std::vector<Background*> MainWindow::stoppable() const { return {&wiring_->background(), &clocks_->reach()->background(), &inspector_->background()}; }
 
 QString MainWindow::message() const { return message_->text(); }
 

@@ -13,6 +13,7 @@ class QStackedWidget;
 
 namespace bindrel {
 
+class Background;
 class ClocksStation;
 class FindingsDrawer;
 class Inspector;
@@ -47,6 +48,8 @@ public:
     Station station() const { return station_; }
     /// The last message of the line at the bottom, for tests.
     QString message() const;
+    /// The searches that Esc stops, each of which says at the bottom that it runs.
+    std::vector<Background*> stoppable() const;
 
     /// Opens a plan; on failure says why and keeps what is open.
     bool openPlan(const QString& path);
@@ -75,7 +78,9 @@ private:
     void refresh();
     void say(const QString& message, bool trouble);
     void jumpTo(const Place& place);
+    /// Whether what is open may go: what is typed is settled, and what is not saved is asked for.
     bool mayLeave();
+    bool settleTyping(const QString& leaving);
     bool save();
     bool saveAs();
     void browse();
@@ -90,7 +95,7 @@ private:
     void fillStored(QMenu* menu);
 
     Document document_;
-    ViewState view_;
+    ViewState view_{document_};
     Rail* rail_ = nullptr;
     Masthead* masthead_ = nullptr;
     QStackedWidget* stack_ = nullptr;

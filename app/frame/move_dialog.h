@@ -30,6 +30,7 @@ public:
     void setDestinations(std::vector<Destination> destinations);
     const std::vector<Destination>& destinations() const { return destinations_; }
     int rowCount() const override { return int(destinations_.size()); }
+    QString rowKey(int row) const override { return look(row).title + "\n" + look(row).detail; }
 
 protected:
     Look look(int row) const override

@@ -27,8 +27,8 @@ void OperationsList::setRun(const Rehearsal* run)
         }
         hazardsOf(-1);
     }
-    setCurrentRow(rows_.empty() ? -1 : 0);
     rowsChanged();
+    setCurrentRow(rows_.empty() ? -1 : 0);
 }
 
 int OperationsList::rowOf(int operation) const

@@ -94,7 +94,10 @@ RehearsalStation::RehearsalStation(Document& document, ViewState& view, QWidget*
         verdict_->hide();
         pause_.start();
     });
-    connect(&document_, &Document::opened, this, [this] { run_ = 0; });
+    connect(&document_, &Document::opened, this, [this] {
+        background_.cancel();
+        run_ = 0;
+    });
     connect(scenarios_, &RowList::currentChanged, this, [this](int row) {
         if (const int run = scenarios_->runOf(row); run >= 0) {
             run_ = run;
@@ -110,7 +113,7 @@ RehearsalStation::RehearsalStation(Document& document, ViewState& view, QWidget*
         const int operation = operations_->operationOf(row);
         timeline_->setCursor(operation);
         showOperation(operation, operations_->hazardOf(row) < 0);
-        if (const int hazard = operations_->hazardOf(row); hazard >= 0)
+        if (const int hazard = operations_->hazardOf(row); hazard >= 0 && current())
             view_.select(current()->rehearsal.hazards[size_t(hazard)].place);
     });
     connect(operations_, &RowList::activated, this, [this](int row) {

@@ -82,7 +82,7 @@ Outcome Document::newForDevice(const std::string& name)
 
 void Document::adopt(Workpiece work, const QString& path, bool neverSaved)
 {
-    journalTimer_.stop();
+    clearJournal(); // of what was open: it is saved, or the person has said that it may go
     recovered_.reset();
     recoveredEntry_.reset();
     fileText_ = std::move(work.fileText);
@@ -187,6 +187,7 @@ Outcome Document::stored(Expected<bool> saved, const QString& path, const std::s
 
 Outcome Document::takeTheirs()
 {
+    announceChange();
     Expected<Workpiece> theirs = loadPlan(path_.toStdString(), library_);
     if (!theirs)
         return theirs.problem();
@@ -245,10 +246,21 @@ Expected<std::shared_ptr<const Snapshot>> Document::preview(const Edit& edit) co
     return previewed_.to;
 }
 
-bool Document::apply(const Edit& edit)
+void Document::announceChange()
+{
+    if (announcing_)
+        return;
+    announcing_ = true;
+    Q_EMIT aboutToChange();
+    announcing_ = false;
+}
+
+bool Document::apply(const Edit& given)
 {
     if (!history_)
         return false;
+    const Edit edit = given; // whoever holds it may go with what is applied before it
+    announceChange();
     const auto refuse = [this](const Problem& problem) {
         Q_EMIT refused(QString::fromStdString(problem.message));
         return false;
@@ -270,12 +282,14 @@ bool Document::apply(const Edit& edit)
 
 void Document::undo()
 {
+    announceChange();
     if (history_ && history_->undo())
         recompute();
 }
 
 void Document::redo()
 {
+    announceChange();
     if (history_ && history_->redo())
         recompute();
 }
@@ -352,6 +366,7 @@ void Document::takeRecovered()
     if (!recovered_)
         return;
     // As one edit, so that it can be undone: the plan on disk is the state before it.
+    announceChange();
     const Plan wanted = *std::move(recovered_);
     recovered_.reset();
     if (!apply(difference(history_->plan(), wanted, "Bring back unsaved work")))

@@ -86,6 +86,7 @@ public:
     void clearJournal();
 
 Q_SIGNALS:
+    void aboutToChange();                 ///< an edit, an undo or a redo comes: the last moment for what is typed but not entered; may apply edits itself
     void changed();                       ///< the snapshot is another one
     void findingsChanged();               ///< hazards have come to its findings
     void opened();                        ///< another plan altogether; comes before changed()
@@ -94,6 +95,7 @@ Q_SIGNALS:
     void refused(const QString& message); ///< something could not be done; nothing was changed
 
 private:
+    void announceChange();
     void adopt(Workpiece work, const QString& path, bool neverSaved);
     void recompute();
     /// The plan with the device and board that it names, from what is at hand or the library.
@@ -115,6 +117,7 @@ private:
     std::map<std::string, std::shared_ptr<const Device>> devices_;
     std::map<std::string, std::shared_ptr<const Board>> boards_;
     std::optional<History> history_;
+    bool announcing_ = false; ///< what aboutToChange() brings about is announced with it
     /// The change that was previewed last, and where it led from: taking it does not compute it again.
     struct Previewed {
         Edit edit;

@@ -1,22 +1,25 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "core/snapshot.h"
+#include "app/session/document.h"
+#include "app/session/pending_text.h"
 
 #include <QObject>
 
 #include <memory>
-#include <optional>
 
 namespace bindrel {
 
-/// What the person is looking at: the selection, shared by all stations, and what is hovered. Not part of the plan, not
-/// undone, not saved.
+/// What the person is looking at: the selection, shared by all stations, what is hovered, and what is typed but not in the plan yet. Not part
+/// of the plan, not undone, not saved. It holds ids, never indices, and hears of each change of the document before any view does: what the
+/// new plan does not have is then selected no longer, and what was previewed is not shown over another plan.
+/// REQUIRES: made before the views.
 class ViewState : public QObject {
     Q_OBJECT
 public:
-    using QObject::QObject;
+    explicit ViewState(Document& document, QObject* parent = nullptr);
 
+    /// Names something that the plan or its chip has, or nothing.
     const Place& selected() const { return selected_; }
     /// Need that the selection belongs to, or an empty string.
     std::string selectedNeed() const
@@ -26,40 +29,21 @@ public:
                : kind == Place::Kind::Pad                                                            ? selected_.sub
                                                                                                      : std::string();
     }
-    void select(const Place& place)
-    {
-        if (place == selected_)
-            return;
-        selected_ = place;
-        Q_EMIT selectionChanged();
-    }
+    /// Settles what is being typed first; false when that is refused, and then the selection stays.
+    bool select(const Place& place);
+
+    PendingText& pending() { return pending_; }
 
     /// Whether the options of the selected signal are shown as ghost wires.
     bool optionsShown() const { return optionsShown_; }
-    void showOptions(bool shown)
-    {
-        if (shown == optionsShown_)
-            return;
-        optionsShown_ = shown;
-        Q_EMIT optionsChanged();
-    }
+    void showOptions(bool shown);
 
     /// A change that is looked at before it is made: the picture shows the plan as it would be. Null: the plan as it is.
     const std::shared_ptr<const Snapshot>& preview() const { return preview_; }
-    void setPreview(std::shared_ptr<const Snapshot> preview)
-    {
-        if (preview == preview_)
-            return;
-        preview_ = std::move(preview);
-        Q_EMIT previewChanged();
-    }
+    void setPreview(std::shared_ptr<const Snapshot> preview);
 
     /// A jump asked for by a finding, the go-to field or a link: the frame brings up the station.
-    void jump(const Place& place)
-    {
-        select(place);
-        Q_EMIT jumped(place);
-    }
+    void jump(const Place& place);
 
 Q_SIGNALS:
     void selectionChanged();
@@ -68,6 +52,12 @@ Q_SIGNALS:
     void jumped(const bindrel::Place& place);
 
 private:
+    /// The place as the open plan has it; nothing where it does not.
+    Place resolved(const Place& place) const;
+    void follow();
+
+    Document& document_;
+    PendingText pending_;
     Place selected_;
     bool optionsShown_ = false;
     std::shared_ptr<const Snapshot> preview_;

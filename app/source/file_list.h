@@ -15,6 +15,7 @@ public:
     const std::vector<FileChange>& files() const { return files_; }
     int rowCount() const override { return int(files_.size()); }
     QString rowText(int row) const override;
+    QString rowKey(int row) const override { return QString::fromStdString(files_[size_t(row)].name); }
 
 protected:
     int rowHeight(int) const override { return 19; }

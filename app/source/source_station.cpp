@@ -93,6 +93,7 @@ SourceStation::SourceStation(Document& document, ViewState& view, QWidget* paren
     trace_->setContentsMargins(12, 0, 12, 0);
     trace_->setTextFormat(Qt::PlainText);
     trace_->setMinimumHeight(18);
+    trace_->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred); // a long reason must not widen the window
     main->addWidget(trace_);
     auto* bottom = new QHBoxLayout;
     bottom->setContentsMargins(12, 0, 12, 0);
@@ -115,31 +116,43 @@ SourceStation::SourceStation(Document& document, ViewState& view, QWidget* paren
             folder_->setText(defaultFolder());
     });
     connect(&view_, &ViewState::selectionChanged, this, &SourceStation::markNeed);
-    connect(files_, &RowList::currentChanged, this, [this](int r) { showFile(QString::fromStdString(files_->files()[size_t(r)].name)); });
+    connect(files_, &RowList::currentChanged, this, [this](int r) {
+        if (r >= 0 && r < files_->rowCount())
+            showFile(QString::fromStdString(files_->files()[size_t(r)].name));
+    });
     connect(difference_, &QCheckBox::toggled, this, [this] { showFile(shownFile_); });
     connect(write_, &QPushButton::clicked, this, &SourceStation::write);
     connect(takeOver_, &QPushButton::clicked, this, [this] {
+        if (!view_.pending().settle())
+            return;
         takenOver_ = folder_->text();
         refreshPreview();
     });
-    connect(folder_, &QLineEdit::editingFinished, this, [this] {
-        if (document_.isOpen() && !document_.path().isEmpty())
-            QSettings().setValue("output/" + QString(document_.path().toUtf8().toHex()), folder_->text());
-        refreshPreview();
+    PendingText& pending = view_.pending();
+    connect(folder_, &QLineEdit::textEdited, this, [this, &pending] {
+        pending.typed(folder_, [this] {
+            takeFolder();
+            return QString();
+        });
     });
-    connect(prefix_, &QLineEdit::editingFinished, this, [this] {
-        if (!document_.isOpen() || !prefix_->isModified())
-            return;
-        prefix_->setModified(false);
-        const std::string typed = prefix_->text().trimmed().toStdString();
-        // What C takes for a name is what is kept, so that the field shows what the files will have.
-        document_.apply(editOf("Prefix " + typed, SetText{SetText::What::Prefix, typed.empty() ? typed : identifierOf(typed)}));
+    connect(folder_, &QLineEdit::editingFinished, this, [this, &pending] { pending.settle(folder_); });
+    connect(prefix_, &QLineEdit::textEdited, this, [this, &pending] {
+        pending.typed(prefix_, [this] {
+            const std::string typed = prefix_->text().trimmed().toStdString();
+            // What C takes for a name is what is kept, so that the field shows what the files will have.
+            const std::string kept = typed.empty() ? typed : identifierOf(typed);
+            if (document_.isOpen() && kept != document_.snapshot().plan.prefix)
+                document_.apply(editOf("Prefix " + kept, SetText{SetText::What::Prefix, kept}));
+            refresh();
+            return QString();
+        });
     });
+    connect(prefix_, &QLineEdit::editingFinished, this, [this, &pending] { pending.settle(prefix_); });
     connect(choose, &QPushButton::clicked, this, [this] {
         const QString picked = QFileDialog::getExistingDirectory(this, "Folder for the source", folder_->text());
         if (!picked.isEmpty()) {
             folder_->setText(picked);
-            Q_EMIT folder_->editingFinished();
+            takeFolder();
         }
     });
     connect(text_, &QsciScintilla::cursorPositionChanged, this, [this](int line, int) {
@@ -147,6 +160,13 @@ SourceStation::SourceStation(Document& document, ViewState& view, QWidget* paren
             showTrace(line);
     });
     setFocusProxy(files_);
+}
+
+void SourceStation::takeFolder()
+{
+    if (document_.isOpen() && !document_.path().isEmpty())
+        QSettings().setValue("output/" + QString(document_.path().toUtf8().toHex()), folder_->text());
+    refreshPreview();
 }
 
 QString SourceStation::defaultFolder() const
@@ -216,7 +236,7 @@ void SourceStation::refresh()
 {
     if (!document_.isOpen())
         return;
-    if (!prefix_->hasFocus() || !prefix_->isModified())
+    if (!view_.pending().waits(prefix_))
         prefix_->setText(QString::fromStdString(document_.snapshot().plan.prefix));
     // The source is made only when it is looked at.
     if (isVisible())
@@ -427,7 +447,7 @@ bool SourceStation::writeNow()
 
 void SourceStation::write()
 {
-    if (!document_.isOpen())
+    if (!document_.isOpen() || !view_.pending().settle())
         return;
     refreshPreview();
     if (!write_->isEnabled()) {

@@ -66,6 +66,8 @@ private:
     void showFile(const QString& name);
     void showTrace(int line);
     void markNeed();
+    /// The folder is the plan's from now on.
+    void takeFolder();
     QString defaultFolder() const;
     Ownership ownership() const;
 

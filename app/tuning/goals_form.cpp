@@ -11,6 +11,7 @@
 #include <QComboBox>
 #include <QEvent>
 #include <QGridLayout>
+#include <QKeyEvent>
 #include <QLabel>
 #include <QLineEdit>
 #include <QSignalBlocker>
@@ -20,7 +21,7 @@
 
 namespace bindrel {
 
-GoalsForm::GoalsForm(Document& document, QWidget* parent) : QWidget(parent), document_(document)
+GoalsForm::GoalsForm(Document& document, PendingText& pending, QWidget* parent) : QWidget(parent), document_(document), pending_(pending)
 {
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(0, 0, 0, 0);
@@ -37,7 +38,6 @@ GoalsForm::GoalsForm(Document& document, QWidget* parent) : QWidget(parent), doc
 
 void GoalsForm::showNeed(NeedIndex need)
 {
-    need_ = need;
     std::string shape;
     std::string id;
     if (need >= 0) {
@@ -64,6 +64,17 @@ void GoalsForm::showNeed(NeedIndex need)
 void GoalsForm::build()
 {
     const Theme& t = Theme::get();
+    // A text that was refused goes on waiting in the new field of its goal.
+    std::map<std::string, QString> refused;
+    for (const auto& [goal, row] : rows_)
+        if (auto* edit = qobject_cast<QLineEdit*>(row.editor); edit && pending_.waits(edit)) {
+            if (shownId_ == builtFor_)
+                refused[goal] = edit->text();
+            else
+                Q_EMIT document_.refused(QString("\"%1\" was given up: its need is no longer shown.").arg(edit->text()));
+            pending_.forget(edit);
+        }
+    builtFor_ = shownId_;
     rows_.clear();
     // The old body goes as a whole; a child with the focus may be in the middle of its own event.
     body_->hide();
@@ -77,9 +88,10 @@ void GoalsForm::build()
     grid_->setVerticalSpacing(3);
     grid_->setColumnMinimumWidth(0, 82);
     grid_->setColumnStretch(2, 1);
-    if (need_ < 0)
+    const NeedIndex shown = shownNeed();
+    if (shown < 0)
         return;
-    const Need& need = document_.snapshot().plan.needs[size_t(need_)];
+    const Need& need = document_.snapshot().plan.needs[size_t(shown)];
     const KindSpec* kind = findKind(need.kind);
     int r = 0;
     const auto head = [&](const char* text, int column) {
@@ -109,15 +121,18 @@ void GoalsForm::build()
             auto* combo = new QComboBox;
             for (const std::string& choice : goal.choices)
                 combo->addItem(QString::fromStdString(choice));
-            connect(combo, &QComboBox::textActivated, this, [this, id](const QString& text) { commit(id, text); });
+            connect(combo, &QComboBox::textActivated, this, [this, id, of = shownId_](const QString& text) { commit(of, id, text); });
             row.editor = combo;
         } else {
             auto* edit = new QLineEdit;
             edit->setFont(t.mono(12));
-            connect(edit, &QLineEdit::editingFinished, this, [this, id, edit] {
-                if (edit->isModified())
-                    commit(id, edit->text());
-            });
+            connect(edit, &QLineEdit::textEdited, this, [this, id, edit] { noteTyping(id, edit); });
+            connect(edit, &QLineEdit::editingFinished, this, [this, edit] { pending_.settle(edit); });
+            if (const auto kept = refused.find(id); kept != refused.end()) {
+                edit->setText(kept->second);
+                edit->setProperty("wrong", true);
+                noteTyping(id, edit);
+            }
             row.editor = edit;
         }
         row.editor->setObjectName("goal-" + QString::fromStdString(id));
@@ -154,26 +169,36 @@ void GoalsForm::build()
     }
 }
 
+NeedIndex GoalsForm::shownNeed() const
+{
+    if (document_.isOpen() && !shownId_.empty())
+        for (size_t n = 0; n < document_.snapshot().plan.needs.size(); ++n)
+            if (document_.snapshot().plan.needs[n].id == shownId_)
+                return int(n);
+    return -1;
+}
+
 void GoalsForm::fill()
 {
-    if (need_ < 0)
+    const NeedIndex shown = shownNeed();
+    if (shown < 0)
         return;
     const Theme& t = Theme::get();
     const Snapshot& s = document_.snapshot();
-    const Need& need = s.plan.needs[size_t(need_)];
+    const Need& need = s.plan.needs[size_t(shown)];
     for (auto& [id, row] : rows_) {
         const QString text = typeset(goalText(need, id));
         if (auto* combo = qobject_cast<QComboBox*>(row.editor)) {
             const QSignalBlocker quiet(combo);
             combo->setCurrentText(QString::fromStdString(goalText(need, id)));
-        } else if (auto* edit = qobject_cast<QLineEdit*>(row.editor); edit && !(edit->hasFocus() && edit->isModified())) {
+        } else if (auto* edit = qobject_cast<QLineEdit*>(row.editor); edit && !pending_.waits(edit)) {
             edit->setText(QString::fromStdString(goalText(need, id)));
             edit->setProperty("wrong", false);
             edit->style()->polish(edit);
         }
         // Rows of other titles are checks beside the goal; the station lists them.
         const Achieved* got = nullptr;
-        for (const Achieved& a : s.settings[size_t(need_)].achieved)
+        for (const Achieved& a : s.settings[size_t(shown)].achieved)
             if (a.goal == id && !a.check)
                 got = &a;
         row.achieved->setText(got ? typeset(got->achieved) : QString());
@@ -211,35 +236,64 @@ void GoalsForm::lightGoal(const std::string& goal)
     fill();
 }
 
-void GoalsForm::commit(const std::string& goal, const QString& text)
+void GoalsForm::noteTyping(const std::string& goal, QLineEdit* edit)
 {
-    if (need_ < 0)
-        return;
-    const Need& need = document_.snapshot().plan.needs[size_t(need_)];
-    const GoalSpec* spec = findKind(need.kind)->goal(goal);
+    pending_.typed(edit, [this, need = shownId_, goal, edit] { return commit(need, goal, edit->text()); });
+}
+
+void GoalsForm::showTrouble(const std::string& goal, const QString& why)
+{
+    trouble_->setText(why);
+    restyle(trouble_, QString("color: %1").arg(Theme::get().error.name()));
+    trouble_->setVisible(!why.isEmpty());
+    if (auto* edit = qobject_cast<QLineEdit*>(editor(goal))) {
+        edit->setProperty("wrong", !why.isEmpty());
+        edit->style()->polish(edit);
+    }
+}
+
+void GoalsForm::restore(const std::string& goal)
+{
+    if (QWidget* field = editor(goal))
+        pending_.forget(field);
+    showTrouble(goal, {});
+    fill();
+}
+
+QString GoalsForm::commit(const std::string& id, const std::string& goal, const QString& text)
+{
+    const Need* need = document_.isOpen() ? document_.snapshot().plan.need(id) : nullptr;
+    const GoalSpec* spec = need ? findKind(need->kind)->goal(goal) : nullptr;
+    if (!spec) {
+        Q_EMIT document_.refused(QString("\"%1\" was typed for a need that the plan no longer has.").arg(text));
+        return {};
+    }
     const std::string typed = text.trimmed().toStdString();
-    auto* edit = qobject_cast<QLineEdit*>(editor(goal));
     if (!typed.empty())
         if (const Expected<std::string> ok = checkGoal(*spec, typed); !ok) {
-            trouble_->setText(typeset(ok.problem().message));
-            restyle(trouble_, QString("color: %1").arg(Theme::get().error.name()));
-            trouble_->show();
-            if (edit) {
-                edit->setProperty("wrong", true);
-                edit->style()->polish(edit);
-            }
-            return;
+            const QString why = typeset(ok.problem().message);
+            if (id == shownId_)
+                showTrouble(goal, why);
+            return QString("%1, %2: %3 Correct it, or press Esc to give it up.").arg(QString::fromStdString(need->title), QString::fromStdString(spec->title), why);
         }
-    trouble_->hide();
-    if (edit)
-        edit->setModified(false);
-    const std::string title = need.title;
-    document_.apply(editOf(title + ", " + spec->title + ": " + (typed.empty() ? spec->fallback : typed),
-                           SetGoal{need.id, goal, typed.empty() ? std::nullopt : std::optional(typed)}));
+    if (id == shownId_)
+        showTrouble(goal, {});
+    if ((typed.empty() ? spec->fallback : typed) == goalText(*need, goal)) {
+        fill();
+        return {};
+    }
+    // What refuses an edit says so itself.
+    (void)document_.apply(editOf(need->title + ", " + spec->title + ": " + (typed.empty() ? spec->fallback : typed), SetGoal{need->id, goal, typed.empty() ? std::nullopt : std::optional(typed)}));
+    return {};
 }
 
 bool GoalsForm::eventFilter(QObject* watched, QEvent* event)
 {
+    if (auto* edit = qobject_cast<QLineEdit*>(watched); edit && event->type() == QEvent::KeyPress && static_cast<QKeyEvent*>(event)->key() == Qt::Key_Escape && pending_.waits(edit)) {
+        for (const auto& [id, row] : rows_)
+            if (row.editor == watched)
+                return restore(std::string(id)), true;
+    }
     if (event->type() == QEvent::FocusIn || event->type() == QEvent::Enter)
         for (const auto& [id, row] : rows_)
             if (row.editor == watched)

@@ -2,6 +2,7 @@
 #pragma once
 
 #include "app/session/document.h"
+#include "app/session/pending_text.h"
 
 #include <QWidget>
 
@@ -9,16 +10,17 @@
 
 class QGridLayout;
 class QLabel;
+class QLineEdit;
 class QToolButton;
 
 namespace bindrel {
 
-/// The goals of a need: each with a field, what is achieved, and how far off that is. A text that cannot be a goal marks
-/// its field and says why; the plan keeps the old one.
+/// The goals of a need: each with a field, what is achieved, and how far off that is. A text goes to the need that was shown when typing
+/// began. One that cannot be a goal marks its field and says why; the plan keeps the old one, and Esc brings it back.
 class GoalsForm : public QWidget {
     Q_OBJECT
 public:
-    GoalsForm(Document& document, QWidget* parent = nullptr);
+    GoalsForm(Document& document, PendingText& pending, QWidget* parent = nullptr);
     void showNeed(NeedIndex need);
     /// The field of a goal, for tests and for jumping to it; null when it is not shown.
     QWidget* editor(const std::string& goal) const;
@@ -40,11 +42,18 @@ private:
     };
     void build();
     void fill();
-    void commit(const std::string& goal, const QString& text);
+    /// Where the shown need is in the plan as it is now; -1 when it is not there.
+    NeedIndex shownNeed() const;
+    void noteTyping(const std::string& goal, QLineEdit* edit);
+    /// Why it cannot be; empty when it is done.
+    QString commit(const std::string& need, const std::string& goal, const QString& text);
+    void showTrouble(const std::string& goal, const QString& why);
+    void restore(const std::string& goal);
 
     Document& document_;
-    int need_ = -1;
-    std::string shownId_;
+    PendingText& pending_;
+    std::string shownId_;  ///< of the need; empty: none
+    std::string builtFor_; ///< whose fields there are
     std::string shape_; ///< which goals are relevant; another shape needs other rows
     bool more_ = false;
     QGridLayout* grid_ = nullptr;

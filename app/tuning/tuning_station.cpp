@@ -32,6 +32,7 @@ TuningStation::TuningStation(Document& document, ViewState& view, QWidget* paren
     main->setContentsMargins(16, 10, 16, 8);
     main->setSpacing(8);
     title_ = new QLabel;
+    title_->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred); // a long title must not widen the window
     main->addWidget(title_);
     picture_ = new WaveformView;
     picture_->setFixedHeight(214);
@@ -56,7 +57,7 @@ TuningStation::TuningStation(Document& document, ViewState& view, QWidget* paren
     auto* goalBody = new QWidget;
     auto* goalLayout = new QVBoxLayout(goalBody);
     goalLayout->setContentsMargins(12, 0, 4, 0);
-    goals_ = new GoalsForm(document_);
+    goals_ = new GoalsForm(document_, view_.pending());
     goalLayout->addWidget(goals_);
     ways_ = new QLabel;
     ways_->setTextFormat(Qt::RichText);

@@ -31,8 +31,8 @@ ProposalList::ProposalList(QWidget* parent) : RowList(parent)
 void ProposalList::setProposals(std::vector<Proposal> proposals)
 {
     proposals_ = std::move(proposals);
-    setCurrentRow(proposals_.empty() ? -1 : 0);
     rowsChanged();
+    setCurrentRow(proposals_.empty() ? -1 : 0);
 }
 
 int ProposalList::rowHeight(int row) const

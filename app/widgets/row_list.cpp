@@ -18,36 +18,41 @@ namespace bindrel {
 class RowList::Model : public QAbstractListModel {
 public:
     explicit Model(RowList& list) : QAbstractListModel(&list), list_(list) {}
-    int rowCount(const QModelIndex& parent = {}) const override { return parent.isValid() || !there_ ? 0 : list_.rowCount(); }
+    int rowCount(const QModelIndex& parent = {}) const override { return parent.isValid() ? 0 : rows_; }
     QVariant data(const QModelIndex& index, int role) const override
     {
         const bool text = role == Qt::DisplayRole || role == Qt::AccessibleTextRole || role == Qt::ToolTipRole;
-        return text && index.row() < rowCount() ? QVariant(list_.rowText(index.row())) : QVariant();
+        return text && list_.has(index.row()) ? QVariant(list_.rowText(index.row())) : QVariant();
     }
     Qt::ItemFlags flags(const QModelIndex& index) const override
     {
-        return index.row() < rowCount() && list_.selectable(index.row()) ? Qt::ItemIsEnabled | Qt::ItemIsSelectable : Qt::ItemIsEnabled;
+        return list_.has(index.row()) && list_.selectable(index.row()) ? Qt::ItemIsEnabled | Qt::ItemIsSelectable : Qt::ItemIsEnabled;
     }
     bool there() const { return there_; }
     void reset(bool there)
     {
         beginResetModel();
         there_ = there;
+        // As many as there are now: until the next reset the view asks for these, whatever its owner has put in place meanwhile.
+        rows_ = there ? list_.rowCount() : 0;
         endResetModel();
     }
 
 private:
     RowList& list_;
     bool there_ = false;
+    int rows_ = 0;
 };
 
 class RowList::Delegate : public QAbstractItemDelegate {
 public:
     explicit Delegate(RowList& list) : QAbstractItemDelegate(&list), list_(list) {}
-    QSize sizeHint(const QStyleOptionViewItem&, const QModelIndex& index) const override { return QSize(1, list_.rowHeight(index.row())); }
+    QSize sizeHint(const QStyleOptionViewItem&, const QModelIndex& index) const override { return QSize(1, list_.has(index.row()) ? list_.rowHeight(index.row()) : 0); }
     void paint(QPainter* painter, const QStyleOptionViewItem&, const QModelIndex& index) const override
     {
         const int row = index.row();
+        if (!list_.has(row))
+            return;
         const QRect rect = list_.rowRect(row);
         painter->save();
         if (row == list_.current_) {
@@ -90,7 +95,7 @@ int RowList::topOf(int row) const
 
 QRect RowList::rowRect(int row) const
 {
-    if (row < 0 || row >= rowCount())
+    if (!has(row))
         return {};
     return QRect(0, topOf(row) - verticalScrollBar()->value(), viewport()->width(), rowHeight(row));
 }
@@ -109,7 +114,8 @@ int RowList::rowAt(const QPoint& point) const
 
 void RowList::setCurrentRow(int row)
 {
-    current_ = row >= 0 && row < rowCount() ? row : -1;
+    current_ = has(row) ? row : -1;
+    currentKey_ = current_ < 0 ? QString() : rowKey(current_);
     if (current_ >= 0) {
         const int top = topOf(current_);
         const int height = rowHeight(current_);
@@ -142,12 +148,17 @@ void RowList::moveTo(int row)
 void RowList::rowsChanged()
 {
     const int scrolled = verticalScrollBar()->value();
+    // Before the view looks: a row of what was there before is not one of what is there now.
+    current_ = -1;
+    for (int row = 0; !currentKey_.isEmpty() && current_ < 0 && row < rowCount(); ++row)
+        if (rowKey(row) == currentKey_)
+            current_ = row;
+    if (current_ < 0)
+        currentKey_.clear();
     model_->reset(true);
     doItemsLayout();
     verticalScrollBar()->setSingleStep(20);
     verticalScrollBar()->setValue(scrolled);
-    if (current_ >= rowCount())
-        current_ = rowCount() - 1;
     tellCurrent();
     viewport()->update();
 }
@@ -155,8 +166,11 @@ void RowList::rowsChanged()
 void RowList::resizeEvent(QResizeEvent* event)
 {
     QListView::resizeEvent(event);
-    if (!model_->there())
-        return rowsChanged();
+    if (!model_->there()) {
+        const int current = current_;
+        rowsChanged();
+        return setCurrentRow(current);
+    }
     doItemsLayout(); // now, not when the event loop comes round: who asks for a row's place asks at once
 }
 
@@ -184,7 +198,7 @@ void RowList::keyPressEvent(QKeyEvent* event)
         break;
     case Qt::Key_Return:
     case Qt::Key_Enter:
-        if (current_ >= 0)
+        if (has(current_))
             Q_EMIT activated(current_);
         else
             event->ignore(); // a dialog's default button may want it

@@ -24,6 +24,12 @@ public:
     virtual int rowCount() const = 0;
     /// Text read out for a row.
     virtual QString rowText(int row) const = 0;
+    /// What a row stands for, whatever else the list comes to hold; empty: nothing that lasts. The current row stays with its key.
+    virtual QString rowKey(int row) const
+    {
+        (void)row;
+        return {};
+    }
 
 Q_SIGNALS:
     void currentChanged(int row); ///< by key or click, not by setCurrentRow
@@ -37,7 +43,8 @@ protected:
         return true;
     }
     virtual void paintRow(QPainter& painter, int row, const QRect& rect, bool current) = 0;
-    /// To be called when the rows are others than before.
+    /// To be called when the rows are others than before, and before anything asks for one of them. The current row is then the one with the
+    /// same key, and none where that is gone or rows have no keys.
     void rowsChanged();
 
     void resizeEvent(QResizeEvent*) override;
@@ -54,12 +61,14 @@ protected:
 private:
     class Model;
     class Delegate;
+    bool has(int row) const { return row >= 0 && row < rowCount(); }
     int topOf(int row) const;
     void moveTo(int row);
     void tellCurrent();
 
     Model* model_;
     int current_ = -1;
+    QString currentKey_;
 };
 
 } // namespace bindrel

@@ -50,21 +50,29 @@ protected:
 /// knows the selection.
 class CellEditor : public QStyledItemDelegate {
 public:
-    CellEditor(std::function<void(const QModelIndex&, const QString&)> commit, QObject* parent) : QStyledItemDelegate(parent), commit_(std::move(commit)) {}
+    CellEditor(std::function<void(const QModelIndex&, const QString&)> commit, PendingText& pending, QObject* parent) : QStyledItemDelegate(parent), commit_(std::move(commit)), pending_(pending) {}
 
     QWidget* createEditor(QWidget* parent, const QStyleOptionViewItem&, const QModelIndex& index) const override
     {
         const QStringList choices = PinSheetModel::choices(index.column());
+        auto* self = const_cast<CellEditor*>(this);
         if (choices.isEmpty()) {
             auto* field = new QLineEdit(parent);
             field->setMaxLength(64);
             field->setFrame(false);
+            // Whoever goes elsewhere by a key has the text taken first, as by a click.
+            connect(field, &QLineEdit::textEdited, self, [self, field] {
+                self->pending_.typed(field, [self, field] {
+                    Q_EMIT self->commitData(field);
+                    Q_EMIT self->closeEditor(field);
+                    return QString();
+                });
+            });
             return field;
         }
         auto* box = new QComboBox(parent);
         box->addItems(choices);
         box->addItem("as the signal asks");
-        auto* self = const_cast<CellEditor*>(this);
         connect(box, &QComboBox::activated, self, [self, box] {
             Q_EMIT self->commitData(box);
             Q_EMIT self->closeEditor(box);
@@ -83,11 +91,17 @@ public:
         if (auto* box = qobject_cast<QComboBox*>(editor))
             commit_(index, box->currentIndex() == box->count() - 1 ? QString() : box->currentText());
         else
-            commit_(index, static_cast<QLineEdit*>(editor)->text());
+            commitField(static_cast<QLineEdit*>(editor), index);
     }
 
 private:
+    void commitField(QLineEdit* field, const QModelIndex& index) const
+    {
+        pending_.forget(field);
+        commit_(index, field->text());
+    }
     std::function<void(const QModelIndex&, const QString&)> commit_;
+    PendingText& pending_;
 };
 
 } // namespace
@@ -135,7 +149,7 @@ PinSheetView::PinSheetView(Document& document, ViewState& view, QWidget* parent)
     table_->horizontalHeader()->setStretchLastSection(true);
     table_->horizontalHeader()->setHighlightSections(false);
     table_->horizontalHeader()->setDefaultAlignment(Qt::AlignLeft | Qt::AlignVCenter);
-    table_->setItemDelegate(new CellEditor([this](const QModelIndex& index, const QString& text) { commitToSelection(index, text); }, this));
+    table_->setItemDelegate(new CellEditor([this](const QModelIndex& index, const QString& text) { commitToSelection(index, text); }, view_.pending(), this));
     table_->installEventFilter(this);
     column->addWidget(table_, 1);
     setFocusProxy(table_);

@@ -91,6 +91,8 @@ WiringStation::WiringStation(Document& document, ViewState& view, OptionFinder& 
             leaveProposals();
     });
     connect(proposals_, &ProposalList::taken, this, [this](int index, bool other) {
+        if (index < 0 || index >= proposals_->rowCount())
+            return;
         const Proposal proposal = proposals_->proposals()[size_t(index)];
         const std::optional<Edit>& edit = other && proposal.other ? proposal.other : proposal.edit;
         if (!edit) {
@@ -439,11 +441,12 @@ void WiringStation::toggleHold(const Place& place)
     if (!document_.isOpen())
         return;
     const std::string need = view_.selectedNeed();
-    if (need.empty())
+    const Need* facts = document_.snapshot().plan.need(need);
+    if (!facts)
         return;
     const std::string target = place.kind == Place::Kind::Signal ? holdOfSignal(need, place.sub) : holdOfNeed(need);
     const bool held = document_.snapshot().plan.held(target);
-    document_.apply(editOf((held ? "Let go " : "Hold ") + document_.snapshot().plan.need(need)->title, SetHold{target, !held}));
+    document_.apply(editOf((held ? "Let go " : "Hold ") + facts->title, SetHold{target, !held}));
 }
 
 void WiringStation::holdSelected() { toggleHold(view_.selected()); }

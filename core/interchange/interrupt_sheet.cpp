@@ -40,13 +40,15 @@ NeedTable dmaSheet(const Snapshot& s)
     for (size_t n = 0; n < s.plan.needs.size(); ++n)
         for (const Stream& stream : s.bindings.needs[n].streams) {
             const Need& need = s.plan.needs[n];
-            const Instance& instance = s.device->instances[size_t(s.bindings.needs[n].instance)];
+            // A need that is not bound yet has a request all the same.
+            const InstanceIndex index = s.bindings.needs[n].instance;
+            const Instance* instance = index < 0 ? nullptr : &s.device->instances[size_t(index)];
             std::string code;
-            if (const auto links = instance.dma.find(stream.request); links != instance.dma.end())
-                for (const DmaLink& link : links->second)
+            if (instance && instance->dma.contains(stream.request))
+                for (const DmaLink& link : instance->dma.find(stream.request)->second)
                     if (link.channel == stream.channel)
                         code = std::to_string(link.code);
-            Line line{stream.channel, {need.id, {stream.channel < 0 ? "" : std::to_string(stream.channel), need.id, instance.name, stream.request, code, "", "", "", ""}}};
+            Line line{stream.channel, {need.id, {stream.channel < 0 ? "" : std::to_string(stream.channel), need.id, instance ? instance->name : "", stream.request, code, "", "", "", ""}}};
             for (const StreamSetting& setting : s.settings[n].streams)
                 if (setting.spec.request == stream.request) {
                     const bool copies = setting.spec.role.empty();

@@ -111,7 +111,7 @@ private Q_SLOTS:
     {
         dir_ = std::make_unique<QTemporaryDir>();
         document_ = std::make_unique<Document>(library());
-        view_ = std::make_unique<ViewState>();
+        view_ = std::make_unique<ViewState>(*document_);
     }
     void cleanup()
     {
@@ -260,7 +260,7 @@ private Q_SLOTS:
     void goalsFoldAwayWhatIsRare()
     {
         open("done");
-        GoalsForm form(*document_);
+        GoalsForm form(*document_, view_->pending());
         form.resize(420, 500);
         form.show();
         form.showNeed(index("uplink"));
@@ -363,7 +363,7 @@ private Q_SLOTS:
         open("done");
         LadderView ladder(*document_, *view_);
         NeedsList list(*document_, *view_, NeedsList::Detail::NeedsAndSignals);
-        GoalsForm form(*document_);
+        GoalsForm form(*document_, view_->pending());
         BitsView bits(*document_);
         for (QWidget* w : {static_cast<QWidget*>(&ladder), static_cast<QWidget*>(&list), static_cast<QWidget*>(&form), static_cast<QWidget*>(&bits)}) {
             w->resize(400, 400);
