@@ -163,7 +163,8 @@ OpenPlan openPlan(const std::string& path, int& exitCode)
         warn("bindrel-cli: the file of {} has changed since {} was saved:\n", work->device->name, path);
     for (const std::string& change : changes)
         warn("  {}\n", change);
-    return {computeSnapshot(*work), path, work->fileText};
+    // By its real name from here on: what is saved takes the place of the file, not of a link to it.
+    return {computeSnapshot(*work), realPath(path).string(), work->fileText};
 }
 
 namespace {

@@ -1,31 +1,43 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "cli/commands.h"
+#include "core/base/scratch_folder.h"
 #include "core/base/text.h"
+#include "core/device/compiler_consent.h"
+#include "core/device/device_memory.h"
 #include "core/rehearsal/rehearsal.h"
 
 #include <algorithm>
+#include <csignal>
+#include <optional>
 
 namespace bindrel::cli {
 
 namespace {
 
-/// A folder of one's own that goes again, with what the compiler left in it.
-class ScratchFolder {
+/// While it lives, a wish to end the program is only noted, so that compilers and what they left go first. A second one ends it at once.
+class EndsLater {
 public:
-    ScratchFolder() : path_((std::filesystem::temp_directory_path() / "bindrel-XXXXXX").string()) { made_ = mkdtemp(path_.data()) != nullptr; }
-    ~ScratchFolder()
+    EndsLater()
     {
-        std::error_code ignored;
-        if (made_)
-            std::filesystem::remove_all(path_, ignored);
+        for (const int number : kSignals) {
+            struct sigaction action {};
+            action.sa_handler = [](int signal) { wanted = signal; };
+            action.sa_flags = SA_RESETHAND;
+            sigaction(number, &action, nullptr);
+        }
     }
-    bool made() const { return made_; }
-    const std::string& path() const { return path_; }
+    ~EndsLater()
+    {
+        for (const int number : kSignals)
+            std::signal(number, SIG_DFL);
+    }
+    static int signal() { return wanted; }
 
 private:
-    std::string path_;
-    bool made_ = false;
+    static constexpr int kSignals[] = {SIGINT, SIGTERM, SIGHUP, SIGQUIT};
+    static volatile std::sig_atomic_t wanted;
 };
+volatile std::sig_atomic_t EndsLater::wanted = 0;
 
 struct Run {
     Rehearsal rehearsal;
@@ -85,12 +97,13 @@ static void addRehearse(CLI::App& app, int& exitCode)
 {
     struct Options {
         std::string plan, whatIf, format = "text";
-        bool machineCode = false, steps = false;
+        bool machineCode = false, steps = false, allowCompiler = false;
     };
     auto options = std::make_shared<Options>();
     CLI::App* command = app.add_subcommand("rehearse", "Run the bring-up, the changes of clocks and the low-power modes on a simulated chip and judge every step.");
     command->add_option("PLAN", options->plan, "Plan file")->required();
     command->add_flag("--machine-code", options->machineCode, "Compile the written C and execute it on an emulated core as well");
+    command->add_flag("--allow-compiler", options->allowCompiler, "Agree to run the compiler that a device file which does not ship names; remembered for that text of the file");
     command->add_option("--what-if", options->whatIf, "A clock (by its id) that never starts or fails later; \"supply\": it falls below what the range needs; \"all\": each of these in turn");
     command->add_flag("--steps", options->steps, "List every operation with its moment");
     command->add_option("--format", options->format, "text or json")->check(CLI::IsMember({"text", "json"}));
@@ -120,10 +133,29 @@ static void addRehearse(CLI::App& app, int& exitCode)
                 return;
             }
         }
-        const ScratchFolder folder;
-        if (options->machineCode && !folder.made()) {
-            exitCode = complain(problemOf("No folder for the compiled program could be made."));
-            return;
+        std::optional<ScratchFolder> folder;
+        std::optional<EndsLater> endsLater;
+        if (options->machineCode) {
+            if (const std::vector<std::string> unusual = unusualCompilers(*s->device, s->provenance.device); !unusual.empty()) {
+                for (const Finding& finding : s->findings)
+                    if (finding.rule == "DEV-02")
+                        warn("bindrel-cli: {}\n", finding.text);
+                if (options->allowCompiler)
+                    if (const Outcome kept = allowCompilers(*s->device, deviceMemory()); !kept) {
+                        exitCode = complain(kept.problem());
+                        return;
+                    }
+                if (!compilersAllowed(*s->device, deviceMemory())) {
+                    exitCode = refuse(fmt::format("{} was not run. If you trust that program, give --allow-compiler once; it is remembered for this text of the device file.", listed(unusual)));
+                    return;
+                }
+            }
+            endsLater.emplace();
+            folder.emplace();
+            if (!folder->made()) {
+                exitCode = complain(problemOf("No folder for the compiled program could be made: " + folder->why() + "."));
+                return;
+            }
         }
         std::vector<Run> runs;
         for (const Scenario& scenario : scenarios) {
@@ -132,7 +164,12 @@ static void addRehearse(CLI::App& app, int& exitCode)
             runs.push_back(planned);
             if (!options->machineCode || scenario.laterOn())
                 continue;
-            Expected<Rehearsal> machine = rehearseMachineCode(facts, s->source(), scenario, folder.path());
+            Expected<Rehearsal> machine = rehearseMachineCode(facts, s->source(), scenario, folder->path(), [] { return EndsLater::signal() != 0; });
+            if (EndsLater::signal() != 0) {
+                folder.reset();
+                endsLater.reset();
+                std::raise(EndsLater::signal());
+            }
             if (!machine) {
                 exitCode = complain(machine.problem());
                 return;

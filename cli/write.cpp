@@ -6,6 +6,8 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
+
 namespace bindrel::cli {
 
 static void addWrite(CLI::App& app, int& exitCode)
@@ -42,13 +44,15 @@ static void addWrite(CLI::App& app, int& exitCode)
         }
         for (const std::string& note : preview->notes)
             warn("bindrel-cli: {}\n", note);
-        bool conflict = false;
-        for (const FileChange& change : preview->files) {
-            say("{:<10} {}{}{}\n", nameOf(change.state), change.name, change.note.empty() ? "" : ": ", change.note);
-            conflict = conflict || change.state == FileChange::State::Conflict;
-        }
+        const bool conflict = std::any_of(preview->files.begin(), preview->files.end(), [](const FileChange& change) { return change.state == FileChange::State::Conflict; });
+        const auto list = [&preview] {
+            for (const FileChange& change : preview->files)
+                say("{:<10} {}{}{}\n", nameOf(change.state), change.name, change.note.empty() ? "" : ": ", change.note);
+        };
         if (conflict)
             exitCode = kFindings;
+        if (options->dryRun || conflict)
+            list();
         if (options->dryRun)
             return;
         const Expected<std::vector<std::string>> written = writeOutput(s->source(), options->folder, *preview, ownership);
@@ -57,6 +61,8 @@ static void addWrite(CLI::App& app, int& exitCode)
             exitCode = conflict ? kFindings : kUnusable;
             return;
         }
+        // What is listed has happened.
+        list();
         for (const std::string& note : *written)
             warn("bindrel-cli: {}\n", note);
         // A tool that a stranger's file names is told before the command is shown.

@@ -266,6 +266,11 @@ void MainWindow::showStation(Station station)
     station_ = station;
     rail_->setCurrent(station);
     stack_->setCurrentIndex(int(station));
+    // Stations that nobody sees do not say how small the window may be.
+    for (int i = 0; i < stack_->count(); ++i) {
+        const auto policy = i == int(station) ? QSizePolicy::Preferred : QSizePolicy::Ignored;
+        stack_->widget(i)->setSizePolicy(policy, policy);
+    }
     const bool open = document_.isOpen();
     const bool work = open && station != Station::Start;
     inspector_->setVisible(work);

@@ -45,12 +45,13 @@ Masthead::Masthead(Document& document, ViewState& view, QWidget* parent) : QWidg
     device_->setToolTip("Change chip, package or board");
     range_ = flatButton("Supply and operating range");
     goto_ = new GotoField(document_, view_);
-    goto_->setFixedWidth(280);
+    goto_->setMinimumWidth(130);
+    goto_->setMaximumWidth(280);
     row->addWidget(name_);
     row->addWidget(device_);
     row->addWidget(range_);
     row->addStretch(1);
-    row->addWidget(goto_);
+    row->addWidget(goto_, 6);
     row->addStretch(1);
     for (int i = 0; i < 4; ++i) {
         tallies_[i] = flatButton(QStringList{"Open needs", "Contested needs", "Errors", "Cautions"}[i]);
@@ -99,12 +100,16 @@ void Masthead::refresh()
     }
     const Snapshot& s = document_.snapshot();
     const QString file = document_.path().isEmpty() ? QString::fromStdString(s.plan.name) + " (not saved)" : QFileInfo(document_.path()).fileName();
-    name_->setText(QFontMetrics(name_->font()).elidedText(file, Qt::ElideMiddle, 210).toHtmlEscaped() +
+    name_->setText(QFontMetrics(name_->font()).elidedText(file, Qt::ElideMiddle, 180).toHtmlEscaped() +
                    (document_.unsaved() ? QString(" <span style='color:%1'>\u25cf</span>").arg(t.caution.name()) : QString()));
     name_->setToolTip(document_.unsaved() ? document_.path() + "\nnot saved" : document_.path());
-    device_->setText(QString::fromStdString(s.device->name + "  " + s.board->title));
+    const QString where = QString::fromStdString(s.device->name + "  " + s.board->title);
+    device_->setText(QFontMetrics(t.text(12)).elidedText(where, Qt::ElideRight, 230));
+    device_->setToolTip(where + "\nChange chip, package or board");
     tint(device_, t.accent, false);
-    range_->setText(typeset(format(s.rates.supply) + ", " + s.device->ranges[size_t(s.rates.range)].name));
+    const QString range = typeset(format(s.rates.supply) + ", " + s.device->ranges[size_t(s.rates.range)].name);
+    range_->setText(QFontMetrics(t.text(12)).elidedText(range, Qt::ElideRight, 150));
+    range_->setToolTip(range);
     tint(range_, t.ink, false);
     const int open_ = s.bindings.count(BoundNeed::State::Open);
     const int contested = s.bindings.count(BoundNeed::State::Contested);

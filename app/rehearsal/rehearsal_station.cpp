@@ -6,15 +6,18 @@
 #include "app/rehearsal/timeline_view.h"
 #include "app/theme/theme.h"
 #include "app/widgets/panel.h"
+#include "core/base/scratch_folder.h"
 #include "core/base/text.h"
+#include "core/device/compiler_consent.h"
+#include "core/device/device_memory.h"
 
 #include <fmt/format.h>
 
 #include <QHBoxLayout>
 #include <QKeyEvent>
 #include <QLabel>
+#include <QMessageBox>
 #include <QPushButton>
-#include <QTemporaryDir>
 #include <QVBoxLayout>
 
 namespace bindrel {
@@ -237,6 +240,23 @@ void RehearsalStation::runMachineCode()
         return;
     if (run->scenario.laterOn())
         return say("What fails later is nothing that the program does: there is no machine code to run for it.", false);
+    const Snapshot& shown = *runs_->snapshot;
+    if (const std::vector<std::string> unusual = unusualCompilers(*shown.device, shown.provenance.device); !unusual.empty() && !compilersAllowed(*shown.device, deviceMemory())) {
+        QMessageBox box(QMessageBox::NoIcon, "Unusual compiler",
+                        QString("%1 names the compiler %2, which does not ship with Bindrel. Run that program?").arg(QString::fromStdString(printable(shown.provenance.deviceFile)), QString::fromStdString(listed(unusual))),
+                        QMessageBox::NoButton, this);
+        box.setInformativeText("Your answer is remembered for this text of the device file.");
+        box.setTextFormat(Qt::PlainText);
+        box.setObjectName("unusualCompiler");
+        QPushButton* run_ = box.addButton("Run", QMessageBox::AcceptRole);
+        box.setDefaultButton(box.addButton("Cancel", QMessageBox::RejectRole));
+        box.exec();
+        if (box.clickedButton() != run_)
+            return;
+        if (const Outcome kept = allowCompilers(*shown.device, deviceMemory()); !kept)
+            return say(QString::fromStdString(kept.problem().text()), true);
+        return runMachineCode(); // with what is shown by now
+    }
     struct Ran {
         std::string text;
         bool trouble = false;
@@ -244,11 +264,11 @@ void RehearsalStation::runMachineCode()
     say("Compiling and running the written C\u2026", false);
     machine_.run<Ran>(
         "Running the machine code",
-        [runs = runs_, scenario = run->scenario, planned = &run->rehearsal](const Background::Stopped&) -> Ran {
-            const QTemporaryDir folder;
-            if (!folder.isValid())
-                return {"No folder for the compiled program could be made.", true};
-            const Expected<Rehearsal> machine = rehearseMachineCode(runs->snapshot->facts(), runs->snapshot->source(), scenario, folder.path().toStdString());
+        [runs = runs_, scenario = run->scenario, planned = &run->rehearsal](const Background::Stopped& stopped) -> Ran {
+            const ScratchFolder folder;
+            if (!folder.made())
+                return {"No folder for the compiled program could be made: " + folder.why() + ".", true};
+            const Expected<Rehearsal> machine = rehearseMachineCode(runs->snapshot->facts(), runs->snapshot->source(), scenario, folder.path(), stopped);
             if (!machine)
                 return {machine.problem().text(), true};
             if (!machine->hazards.empty())

@@ -31,7 +31,8 @@ Outcome Document::open(const QString& path)
     Expected<Workpiece> work = loadPlan(path.toStdString(), library_);
     if (!work)
         return work.problem();
-    adopt(*std::move(work), QFileInfo(path).absoluteFilePath(), false);
+    // By its real name from here on: what is saved takes the place of the file, not of a link to it, and its journal is found however it is opened.
+    adopt(*std::move(work), QString::fromStdString(realPath(path.toStdString()).string()), false);
     findRecovered();
     return {};
 }

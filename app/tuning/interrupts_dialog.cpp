@@ -68,6 +68,13 @@ InterruptsDialog::InterruptsDialog(Document& document, QWidget* parent) : QDialo
     interrupts_->setFocus();
 }
 
+void InterruptsDialog::done(int result)
+{
+    if (QWidget* editor = interrupts_->indexWidget(interrupts_->currentIndex()))
+        QMetaObject::invokeMethod(interrupts_, "commitData", Q_ARG(QWidget*, editor));
+    QDialog::done(result);
+}
+
 void InterruptsDialog::refill()
 {
     for (const auto& [table, rows] : {std::pair(interrupts_, interruptRows_), {channels_, channelRows_}}) {

@@ -24,6 +24,9 @@ public:
     /// Of the row that was chosen; empty: none.
     const std::string& chosen() const { return chosen_; }
 
+    /// A priority that is being typed is taken, however the dialog is left.
+    void done(int result) override;
+
 private:
     void refill();
 

@@ -1,11 +1,12 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/widgets/picture_file.h"
 
+#include "core/base/files.h"
+
 #include <QBuffer>
 #include <QImage>
 #include <QPageSize>
 #include <QPdfWriter>
-#include <QSaveFile>
 #include <QStringList>
 #include <QSvgGenerator>
 
@@ -46,10 +47,7 @@ Outcome writePicture(const QString& path, const QString& title, const QSizeF& si
         p.end();
         image.save(&buffer, "PNG");
     }
-    QSaveFile file(path);
-    if (!file.open(QIODevice::WriteOnly) || file.write(bytes) != bytes.size() || !file.commit())
-        return problemOf(fmt::format("{} cannot be written: {}. Choose another place.", path.toStdString(), file.errorString().toStdString()));
-    return {};
+    return writeFileAtomically(path.toStdString(), std::string_view(bytes.constData(), std::size_t(bytes.size())));
 }
 
 } // namespace bindrel

@@ -61,10 +61,14 @@ public:
             field->setMaxLength(64);
             field->setFrame(false);
             // Whoever goes elsewhere by a key has the text taken first, as by a click.
-            connect(field, &QLineEdit::textEdited, self, [self, field] {
-                self->pending_.typed(field, [self, field] {
-                    Q_EMIT self->commitData(field);
-                    Q_EMIT self->closeEditor(field);
+            connect(field, &QLineEdit::textEdited, self, [self, field, cell = QPersistentModelIndex(index)] {
+                self->pending_.typed(field, [self, field, cell] {
+                    if (cell.isValid())
+                        self->commit_(cell, field->text());
+                    // The change may have closed it already.
+                    const auto* view = qobject_cast<QAbstractItemView*>(field->parentWidget() ? field->parentWidget()->parentWidget() : nullptr);
+                    if (view && cell.isValid() && view->indexWidget(cell) == field)
+                        Q_EMIT self->closeEditor(field);
                     return QString();
                 });
             });
@@ -78,6 +82,11 @@ public:
             Q_EMIT self->closeEditor(box);
         });
         return box;
+    }
+    void destroyEditor(QWidget* editor, const QModelIndex& index) const override
+    {
+        pending_.forget(editor);
+        QStyledItemDelegate::destroyEditor(editor, index);
     }
     void setEditorData(QWidget* editor, const QModelIndex& index) const override
     {
@@ -294,7 +303,7 @@ bool PinSheetView::eventFilter(QObject* watched, QEvent* event)
         if (key->key() == Qt::Key_Delete && key->modifiers() == Qt::NoModifier)
             return clear(), true;
         if ((key->key() == Qt::Key_Return || key->key() == Qt::Key_Enter) && key->modifiers() == Qt::NoModifier && table_->currentIndex().isValid() && !table_->indexWidget(table_->currentIndex()))
-            return table_->edit(table_->currentIndex()), true;
+            return table_->currentIndex().flags().testFlag(Qt::ItemIsEditable) ? table_->edit(table_->currentIndex()) : void(), true;
     }
     return QWidget::eventFilter(watched, event);
 }

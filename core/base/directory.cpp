@@ -24,6 +24,19 @@ namespace fs = std::filesystem;
 namespace {
 
 constexpr int kFolder = O_RDONLY | O_DIRECTORY | O_CLOEXEC;
+constexpr int kNewFile = O_WRONLY | O_CREAT | O_EXCL | O_CLOEXEC | O_NOFOLLOW;
+
+/// What tells a file from others in its file system; 0 when there is none of this name.
+ino_t inodeOf(int folder, const std::string& name)
+{
+    struct stat info {};
+    return ::fstatat(folder, name.c_str(), &info, AT_SYMLINK_NOFOLLOW) == 0 ? info.st_ino : 0;
+}
+
+/// Of renameat2: the file system or the kernel does not know what was asked for.
+bool lacksFlag(int why) { return why == EINVAL || why == ENOSYS || why == EOPNOTSUPP; }
+/// Of linkat: files have one name there.
+bool lacksLinks(int why) { return why == EPERM || why == ENOSYS || why == EOPNOTSUPP || why == EINVAL || why == EXDEV; }
 
 Problem pathProblem(const fs::path& path, std::string message)
 {
@@ -145,20 +158,78 @@ Expected<std::optional<std::string>> Directory::read(const std::string& name) co
     return std::optional<std::string>(*std::move(bytes));
 }
 
+Outcome Directory::fill(Descriptor file, const std::string& name, std::string_view bytes, const std::string* modeOf) const
+{
+    if (Outcome done = writeAll(file.get(), bytes, path_ / name); !done)
+        return done;
+    if (struct stat info {}; modeOf && ::fstatat(handle(), modeOf->c_str(), &info, AT_SYMLINK_NOFOLLOW) == 0 && S_ISREG(info.st_mode))
+        (void)::fchmod(file.get(), info.st_mode & 0777);
+    if (::fsync(file.get()) != 0 || file.closeNow() != 0)
+        return problem(name, "could not be written to the disk: " + reason(errno) + ".");
+    return {};
+}
+
 Outcome Directory::write(const std::string& name, std::string_view bytes) const
 {
     if (Outcome legal = checkName(name); !legal)
         return legal;
-    if (failsOnPurpose(name) || (::unlinkat(handle(), name.c_str(), 0) != 0 && errno != ENOENT))
-        return problem(name, "cannot be replaced: " + reason(errno) + ".");
-    Descriptor file(::openat(handle(), name.c_str(), O_WRONLY | O_CREAT | O_EXCL | O_CLOEXEC | O_NOFOLLOW, 0666));
+    Descriptor file(failsOnPurpose(name) ? -1 : ::openat(handle(), name.c_str(), kNewFile, 0666));
     if (!file.isOpen())
         return problem(name, "cannot be written: " + reason(errno) + ". Choose a folder that you may write to.");
-    if (Outcome done = writeAll(file.get(), bytes, path_ / name); !done)
+    if (Outcome done = fill(std::move(file), name, bytes, nullptr); !done) {
+        (void)::unlinkat(handle(), name.c_str(), 0);
         return done;
-    if (::fsync(file.get()) != 0 || file.closeNow() != 0)
-        return problem(name, "could not be written to the disk: " + reason(errno) + ".");
+    }
     return {};
+}
+
+/// A name beside `name` that nothing has.
+std::string Directory::freeName(const std::string& name) const
+{
+    const std::string stem = "." + name.substr(0, 200) + ".saving";
+    for (int n = 2;; ++n)
+        if (const std::string out = n == 2 ? stem : fmt::format("{}-{}", stem, n); !exists(out))
+            return out;
+}
+
+Outcome Directory::replace(const std::string& name, std::string_view bytes) const
+{
+    if (Outcome legal = checkName(name); !legal)
+        return legal;
+    if (struct stat info {}; ::fstatat(handle(), name.c_str(), &info, AT_SYMLINK_NOFOLLOW) == 0 && !S_ISREG(info.st_mode))
+        return problem(name, S_ISLNK(info.st_mode) ? "is a link; Bindrel does not write through links. Name the file that it leads to, or another." : "is no regular file; name another.");
+    // Without a name until all is on the disk, where the file system can do that: a process that dies leaves nothing behind.
+    if (failsOnPurpose(name))
+        return problem(name, "cannot be written: " + reason(errno) + ". Choose a folder that you may write to.");
+    if (Descriptor unnamed(::openat(handle(), ".", O_WRONLY | O_TMPFILE | O_CLOEXEC, 0666)); unnamed.isOpen()) {
+        Descriptor again(::fcntl(unnamed.get(), F_DUPFD_CLOEXEC, 0));
+        if (Outcome done = fill(std::move(unnamed), name, bytes, &name); !done)
+            return done;
+        const std::string aside = freeName(name);
+        if (::linkat(AT_FDCWD, fmt::format("/proc/self/fd/{}", again.get()).c_str(), handle(), aside.c_str(), AT_SYMLINK_FOLLOW) == 0) {
+            if (Outcome moved = move(aside, *this, name); !moved) {
+                (void)::unlinkat(handle(), aside.c_str(), 0);
+                return moved;
+            }
+            return {};
+        }
+    }
+    std::string aside;
+    Descriptor named;
+    for (int tries = 0; tries < 100 && !named.isOpen(); ++tries) {
+        aside = freeName(name);
+        named = Descriptor(::openat(handle(), aside.c_str(), kNewFile, 0666));
+        if (!named.isOpen() && errno != EEXIST)
+            break;
+    }
+    if (!named.isOpen())
+        return problem(name, "cannot be written: " + reason(errno) + ". Choose a folder that you may write to.");
+    Outcome done = fill(std::move(named), name, bytes, &name);
+    if (done)
+        done = move(aside, *this, name);
+    if (!done)
+        (void)::unlinkat(handle(), aside.c_str(), 0);
+    return done;
 }
 
 Outcome Directory::move(const std::string& name, const Directory& to, const std::string& toName) const
@@ -166,8 +237,14 @@ Outcome Directory::move(const std::string& name, const Directory& to, const std:
     for (const std::string& checked : {name, toName})
         if (Outcome legal = checkName(checked); !legal)
             return legal;
-    if (failsOnPurpose(toName) || ::renameat(handle(), name.c_str(), to.handle(), toName.c_str()) != 0)
-        return to.problem(toName, "could not be put in place: " + reason(errno) + ".");
+    const ino_t before = inodeOf(handle(), name);
+    if (failsOnPurpose(toName) || ::renameat(handle(), name.c_str(), to.handle(), toName.c_str()) != 0) {
+        const int why = errno;
+        // Some file systems say that it failed when only the answer was lost. What counts is what is there.
+        if (before && inodeOf(to.handle(), toName) == before && !inodeOf(handle(), name))
+            return {};
+        return to.problem(toName, "could not be put in place: " + reason(why) + ".");
+    }
     return {};
 }
 
@@ -176,43 +253,72 @@ Expected<bool> Directory::moveToFree(const std::string& name, const Directory& t
     for (const std::string& checked : {name, toName})
         if (Outcome legal = checkName(checked); !legal)
             return legal.problem();
+    const ino_t before = inodeOf(handle(), name);
     const bool fails = failsOnPurpose(toName);
     if (!fails && ::renameat2(handle(), name.c_str(), to.handle(), toName.c_str(), RENAME_NOREPLACE) == 0)
         return true;
-    if (errno == EEXIST)
+    int why = errno;
+    if (before && inodeOf(to.handle(), toName) == before && !inodeOf(handle(), name))
+        return true;
+    if (why == EEXIST)
         return false;
-    // File systems without the flag: a second name fails when it is taken, as wanted.
-    if (errno == EINVAL || errno == ENOSYS) {
+    if (!fails && lacksFlag(why)) {
+        // File systems without the flag: a second name fails when it is taken, as wanted.
         if (::linkat(handle(), name.c_str(), to.handle(), toName.c_str(), 0) == 0) {
             ::unlinkat(handle(), name.c_str(), 0);
             return true;
         }
         if (errno == EEXIST)
             return false;
+        // And those without second names: nobody can say any more that the name is free at the very moment.
+        why = errno;
+        if (lacksLinks(why)) {
+            if (inodeOf(to.handle(), toName))
+                return false;
+            if (Outcome moved = move(name, to, toName); !moved)
+                return moved.problem();
+            return true;
+        }
     }
-    return to.problem(toName, "could not be put in place: " + reason(errno) + ".");
+    return to.problem(toName, "could not be put in place: " + reason(why) + ".");
 }
 
-Outcome Directory::exchange(const std::string& name, const Directory& with, const std::string& withName) const
+Expected<Directory::Exchange> Directory::exchange(const std::string& name, const Directory& with, const std::string& withName) const
 {
     for (const std::string& checked : {name, withName})
         if (Outcome legal = checkName(checked); !legal)
-            return legal;
+            return legal.problem();
+    const ino_t mine = inodeOf(handle(), name), theirs = inodeOf(with.handle(), withName);
     const bool fails = failsOnPurpose(withName);
     if (!fails && ::renameat2(handle(), name.c_str(), with.handle(), withName.c_str(), RENAME_EXCHANGE) == 0)
-        return {};
-    if (errno != EINVAL && errno != ENOSYS)
-        return with.problem(withName, "could not be put in place: " + reason(errno) + ".");
-    // File systems without the flag: the old file keeps a second name, so it is never gone.
-    const std::string aside = name + ".aside";
-    ::unlinkat(handle(), aside.c_str(), 0);
-    if (::linkat(with.handle(), withName.c_str(), handle(), aside.c_str(), 0) != 0)
-        return with.problem(withName, "could not be kept: " + reason(errno) + ".");
+        return Exchange::AtOnce;
+    const int why = errno;
+    if (mine && theirs && inodeOf(handle(), name) == theirs && inodeOf(with.handle(), withName) == mine)
+        return Exchange::AtOnce;
+    if (fails || !lacksFlag(why))
+        return with.problem(withName, "could not be put in place: " + reason(why) + ".");
+    // File systems without the flag: the old file keeps a second name, or its text is copied, so it is never gone.
+    const std::string aside = freeName(name);
+    Exchange how = Exchange::ByLink;
+    if (::linkat(with.handle(), withName.c_str(), handle(), aside.c_str(), 0) != 0) {
+        if (!lacksLinks(errno))
+            return with.problem(withName, "could not be kept: " + reason(errno) + ".");
+        how = Exchange::ByCopy;
+        const Expected<std::optional<std::string>> old = with.read(withName);
+        if (!old)
+            return old.problem();
+        if (!*old)
+            return with.problem(withName, "vanished while it was to be replaced.");
+        if (Outcome copied = write(aside, **old); !copied)
+            return copied.problem();
+    }
     if (Outcome moved = move(name, with, withName); !moved) {
         ::unlinkat(handle(), aside.c_str(), 0);
-        return moved;
+        return moved.problem();
     }
-    return move(aside, *this, name);
+    if (Outcome moved = move(aside, *this, name); !moved)
+        return moved.problem();
+    return how;
 }
 
 void Directory::copyMode(const std::string& name, const Directory& from, const std::string& fromName) const

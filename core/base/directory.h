@@ -34,14 +34,20 @@ public:
 
     /// The bytes of a file; nothing when missing; a problem when it is a link, no regular file, unreadable or too large.
     Expected<std::optional<std::string>> read(const std::string& name) const;
-    /// Makes a file of this name that holds the bytes, safely on the disk. What had the name before is replaced.
+    /// Makes a file of this name that holds the bytes, safely on the disk. The name must be free.
     Outcome write(const std::string& name, std::string_view bytes) const;
+    /// Gives the name to a file that holds the bytes, safely on the disk, in one step; what had the name before keeps its permissions and
+    /// nothing else. Nothing but that name is touched, also where a file has the name that one would take meanwhile.
+    Outcome replace(const std::string& name, std::string_view bytes) const;
     /// Moves a file, over one that may be there.
     Outcome move(const std::string& name, const Directory& to, const std::string& toName) const;
     /// Moves a file to a name that must be free. False when it is taken.
     Expected<bool> moveToFree(const std::string& name, const Directory& to, const std::string& toName) const;
-    /// Two files change places in one step; both must be there.
-    Outcome exchange(const std::string& name, const Directory& with, const std::string& withName) const;
+    /// How two files have changed places. What a file system cannot do in one step is done in several, in which either text has a name at any
+    /// moment. By copy, what somebody saves between the copy and the step after it is lost.
+    enum class Exchange { AtOnce, ByLink, ByCopy };
+    /// Two files change places; both must be there.
+    Expected<Exchange> exchange(const std::string& name, const Directory& with, const std::string& withName) const;
     /// Gives the file the permissions of another, so that a replaced file keeps its own.
     void copyMode(const std::string& name, const Directory& from, const std::string& fromName) const;
     Outcome remove(const std::string& name) const; ///< a file that is missing is no failure
@@ -54,6 +60,8 @@ public:
 private:
     Directory(Descriptor file, std::filesystem::path path) : file_(std::move(file)), path_(std::move(path)) {}
     Problem problem(const std::string& name, const std::string& what) const;
+    Outcome fill(Descriptor file, const std::string& name, std::string_view bytes, const std::string* modeOf) const;
+    std::string freeName(const std::string& name) const;
     Outcome checkName(const std::string& name) const;
 
     Descriptor file_;

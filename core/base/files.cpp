@@ -69,6 +69,13 @@ Outcome writeAll(int fd, std::string_view bytes, const fs::path& path)
     return {};
 }
 
+fs::path realPath(const fs::path& path)
+{
+    std::error_code error;
+    const fs::path real = fs::weakly_canonical(path, error);
+    return error || real.empty() ? absolutePath(path) : real;
+}
+
 fs::path absolutePath(const fs::path& path)
 {
     std::error_code error;
@@ -85,17 +92,13 @@ Outcome writeFileAtomically(const fs::path& path, std::string_view bytes)
 Expected<bool> replaceFile(const fs::path& path, std::string_view bytes, const std::string* expected)
 {
     std::error_code error;
-    fs::path target = path;
-    if (fs::is_symlink(path, error))
-        if (const fs::path followed = fs::weakly_canonical(path, error); !error)
-            target = followed;
-    const std::string name = target.filename().string();
+    const std::string name = path.filename().string();
     const auto unwritable = [&](const std::string& why) { return fileProblem(path, "cannot be written: " + why + ". The old file is unchanged; choose a folder that you may write to."); };
     if (name.empty() || name == "." || name == "..")
         return unwritable("it is no name of a file");
-    const Expected<Directory> folder = Directory::open(target.parent_path());
+    const Expected<Directory> folder = Directory::open(path.parent_path());
     if (!folder)
-        return unwritable(fs::exists(target.parent_path(), error) ? "the folder cannot be opened" : "there is no such folder");
+        return unwritable(fs::exists(path.parent_path(), error) ? "the folder cannot be opened" : "there is no such folder");
     const Expected<FolderLock> lock = FolderLock::take(*folder);
     if (!lock)
         return lock.problem();
@@ -106,17 +109,10 @@ Expected<bool> replaceFile(const fs::path& path, std::string_view bytes, const s
         if (now->value_or(std::string()) != *expected)
             return false;
     }
-    // Beside it under a name of its own, which the next save takes again should this one die here.
-    const std::string aside = "." + name.substr(0, 200) + ".saving";
-    const auto fail = [&](const Problem& problem) -> Expected<bool> {
-        (void)folder->remove(aside);
-        return unwritable(problem.message.substr(0, problem.message.find(". ")));
-    };
-    if (const Outcome written = folder->write(aside, bytes); !written)
-        return fail(written.problem());
-    folder->copyMode(aside, *folder, name);
-    if (const Outcome moved = folder->move(aside, *folder, name); !moved)
-        return fail(moved.problem());
+    if (const Outcome done = folder->replace(name, bytes); !done) {
+        const std::string& why = done.problem().message;
+        return why.find("is a link") == 0 || why.find("is no regular") == 0 ? fileProblem(path, why) : unwritable(why.substr(0, why.find(". ")));
+    }
     (void)folder->sync(); // the new name must survive a power cut too
     return true;
 }

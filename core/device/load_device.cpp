@@ -34,6 +34,7 @@ bool isMachineFlag(const std::string& flag)
     const std::string_view value = equals == std::string::npos ? std::string_view() : std::string_view(flag).substr(equals + 1);
     const auto plain = [](char c) { return (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || (c >= '0' && c <= '9') || c == '_' || c == '.' || c == '+' || c == '-'; };
     return flag.size() <= 80 && std::find(machineFlags().begin(), machineFlags().end(), flag.substr(0, equals)) != machineFlags().end() && (equals == std::string::npos || !value.empty()) &&
+           value != "native" && // would be another core on another machine
            std::all_of(value.begin(), value.end(), plain);
 }
 

@@ -3,6 +3,7 @@
 #include "core/findings/finding.h"
 
 #include "core/base/text.h"
+#include "core/device/compiler_consent.h"
 
 #include <fmt/format.h>
 
@@ -27,15 +28,11 @@ void shadows(const Facts& f, std::vector<Finding>& out)
         say("The board " + f.board.title, f.provenance.boardFile, f.provenance.board);
 }
 
-/// The tools that the scripts of this project install and test with.
-constexpr const char* kKnownTools[] = {"arm-none-eabi-", "riscv64-unknown-elf-"};
-
 void strangeTools(const Facts& f, std::vector<Finding>& out)
 {
-    if (f.provenance.device == Origin::Shipped)
-        return;
+    const std::vector<std::string> unusual = unusualCompilers(f.device, f.provenance.device);
     for (const Core& core : f.device.cores) {
-        if (std::find(std::begin(kKnownTools), std::end(kKnownTools), core.toolPrefix) != std::end(kKnownTools))
+        if (std::find(unusual.begin(), unusual.end(), core.toolPrefix + "gcc") == unusual.end())
             continue;
         Finding finding;
         finding.severity = Finding::Severity::Caution;

@@ -87,6 +87,8 @@ Expected<NetTable> readNetTable(const std::string& text, const Device& device)
             line.remove_prefix(3);
         if (line.empty() || line[0] == '#')
             continue;
+        if (!isPrintable(joined(splitted(line, '\t'), " ")))
+            return problemOf(fmt::format("line {}: \"{}\" has a character that cannot be seen or changes the direction of writing; take it out.", number, printable(line.substr(0, 60))));
         const std::vector<std::string> cells = cellsOf(line, separatorOf(line));
         if (std::exchange(first, false)) {
             const PinIndex pin = columnOf(cells, {"pin", "ball", "pad", "number", "pin number"});

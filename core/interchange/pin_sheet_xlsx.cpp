@@ -1,6 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/interchange/pin_sheet.h"
 
+#include "core/base/files.h"
+#include "core/base/scratch_folder.h"
+
 #include <fmt/format.h>
 #include <xlsxwriter.h>
 
@@ -10,8 +13,11 @@ namespace bindrel {
 
 Outcome writePinSheetXlsx(const std::vector<SheetRow>& rows, const std::string& title, const std::filesystem::path& path)
 {
-    // Written beside its place and renamed, so that a sheet that cannot be finished spoils none that was there.
-    const std::filesystem::path aside = path.string() + ".part";
+    // The library writes by name: in a folder that nobody else can reach, and from there to its place as every other file.
+    const ScratchFolder scratch;
+    if (!scratch.made())
+        return problemOf("No folder for the unfinished sheet could be made: " + scratch.why() + ".");
+    const std::filesystem::path aside = scratch.path() / "sheet.xlsx";
     lxw_workbook* book = workbook_new(aside.c_str());
     if (!book)
         return problemOf(fmt::format("{} cannot be written: there is not enough memory.", path.string()));
@@ -48,14 +54,10 @@ Outcome writePinSheetXlsx(const std::vector<SheetRow>& rows, const std::string& 
     if (!rows.empty())
         worksheet_autofilter(sheet, 0, 0, lxw_row_t(rows.size()), lxw_col_t(columns.size() - 1));
     const lxw_error error = workbook_close(book);
-    std::error_code failed;
-    if (error == LXW_NO_ERROR)
-        std::filesystem::rename(aside, path, failed);
-    if (error != LXW_NO_ERROR || failed) {
-        std::filesystem::remove(aside, failed);
-        return problemOf(fmt::format("{} cannot be written: {}. Choose another place, or make room there.", path.string(), error != LXW_NO_ERROR ? lxw_strerror(error) : "it cannot be replaced"));
-    }
-    return {};
+    if (error != LXW_NO_ERROR)
+        return problemOf(fmt::format("{} cannot be written: {}. Choose another place, or make room there.", path.string(), lxw_strerror(error)));
+    const Expected<std::string> bytes = readFile(aside);
+    return bytes ? writeFileAtomically(path, *bytes) : Outcome(bytes.problem());
 }
 
 } // namespace bindrel

@@ -22,11 +22,14 @@ Expected<FolderMemory> FolderMemory::of(const Directory& folder)
         return owner.problem();
     out.owner_ = std::string(trimmed(owner->value_or(std::string())));
     const auto addBase = [&out](const Directory& parent) -> Outcome {
-        Expected<std::optional<Directory>> base = parent.child("base");
-        if (!base)
-            return base.problem();
-        if (*base)
-            out.bases_.push_back(*std::move(*base));
+        // "was" holds what a write under way has taken from base/.
+        for (const char* name : {"base", "was"}) {
+            Expected<std::optional<Directory>> base = parent.child(name);
+            if (!base)
+                return base.problem();
+            if (*base)
+                out.bases_.push_back(*std::move(*base));
+        }
         return {};
     };
     if (Outcome done = addBase(**memory); !done)

@@ -11,10 +11,12 @@
 /// Bringing the source to a folder without losing anything that a person has put there.
 ///
 /// Beside the files a folder ".bindrel" remembers: owner, the plan that the folder belongs to; base/, what was generated last;
-/// backup/, what stood there before the last writes, eight generations of each file; stage-N/, a write under way. A write first
-/// puts every new text into its stage and then only renames, each file in one step, and takes all back if one fails. Of a write
-/// that died in the middle nothing is believed but what base/ and the stages say was generated: the next write that a person asks
-/// for works out anew what each file is to hold.
+/// backup/, what stood there before the last writes, eight generations of each file; rescued/, what a write that died had left and nobody had a
+/// copy of; stage-N/, a write under way. A write first
+/// puts every new text into its stage and then only renames, each file in one step, and takes all back if one fails. The order is such that
+/// each line of a person's has, at any moment, a name in the folder: first comes the file that keeps what leaves its place, then what replaces,
+/// then what is removed. Of a write that died in the middle nothing is believed but what base/ and the stages say was generated: the next
+/// write that a person asks for works out anew what each file is to hold, and deletes nothing of a stage that has no copy.
 ///
 /// Nothing below the folder is reached through a link, and looking writes nothing.
 namespace bindrel {
@@ -49,6 +51,11 @@ inline constexpr int kBackups = 8;
 struct OutputPreview {
     std::vector<FileChange> files;  ///< in the order of the source's files; obsolete ones, then parked text last
     std::vector<std::string> notes; ///< sentences about the folder: that a write was interrupted here
+    /// What a write puts in place before anything else, and what stands there until all else is done: a file with every text that leaves its place.
+    /// Empty when none does.
+    struct {
+        std::string name, text;
+    } first;
 };
 
 /// May a folder that belongs to another plan be taken over? Its files that the plan does not have are then removed if untouched.

@@ -34,19 +34,19 @@ std::string commented(std::string_view line)
     return out + "\n";
 }
 
-std::string uncommented(std::string_view line)
+} // namespace
+
+std::string unparked(std::string_view line)
 {
     if (!line.starts_with(kLine))
-        return std::string(line) + "\n"; // typed by a person
+        return std::string(line); // typed by a person
     line.remove_prefix(kLine.size());
     if (line.starts_with(' '))
         line.remove_prefix(1);
     if (line.ends_with(kGuard))
         line.remove_suffix(kGuard.size());
-    return std::string(line) + "\n";
+    return std::string(line);
 }
-
-} // namespace
 
 ParkedFile::ParkedFile(std::string_view text, std::string_view prefix) : prefix_(prefix)
 {
@@ -69,7 +69,7 @@ ParkedFile::ParkedFile(std::string_view text, std::string_view prefix) : prefix_
         }
         Parked entry{std::string(named.substr(0, blank)), std::string(named.substr(blank + 1, named.size() - blank - 4)), {}};
         for (std::size_t k = i + 2; k < end; ++k)
-            entry.text += uncommented(lines[k]);
+            entry.text += unparked(lines[k]) + "\n";
         entries_.push_back(std::move(entry));
         i = end;
     }

@@ -38,4 +38,7 @@ private:
     std::vector<Parked> entries_;
 };
 
+/// A line of the file as it stood before it was parked; any other line as it is. Neither has a line feed.
+std::string unparked(std::string_view line);
+
 } // namespace bindrel

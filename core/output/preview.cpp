@@ -154,8 +154,14 @@ private:
         std::vector<std::string> ancestors = bases;
         if (seal && fresh && seal->digest == fresh->digest)
             ancestors.push_back(generated);
+        // The file says itself which text it came from. Another would be taken for what the person wanted, and the old text for new.
+        if (seal)
+            std::erase_if(ancestors, [&seal](const std::string& text) {
+                const std::optional<Seal> other = sealOf(text);
+                return other && other->digest != seal->digest;
+            });
         if (ancestors.empty())
-            return conflict(change, "edited by hand, and what was generated last is not known here (the folder .bindrel is missing); move the file away, or take your change back");
+            return conflict(change, "edited by hand, and what was generated before is not known here (the folder .bindrel is missing or another's); move the file away, or take your change back");
         std::stable_sort(ancestors.begin(), ancestors.end(), [&mine](const std::string& a, const std::string& b) { return commonLines(a, mine) > commonLines(b, mine); });
         for (const std::string& ancestor : ancestors) {
             if (!keepRegions(ancestor))
@@ -254,6 +260,21 @@ private:
         from = std::move(staying);
     }
 
+    /// Parked text that stands word for word in a region of its name is there twice: a write died before it could take it out.
+    void dropWhatIsHome(std::vector<Parked>& entries) const
+    {
+        std::map<std::string, std::vector<std::string>> homes;
+        for (const FileChange& change : out_.files)
+            if (const SourceFile* file = source_.find(change.name); file && file->owner == SourceFile::Owner::Generated && change.state != State::Conflict && !entries.empty())
+                if (const Expected<Regions> regions = keepRegions(withLineFeeds(change.after)))
+                    for (const auto& [name, text] : *regions)
+                        homes[name].push_back(text);
+        std::erase_if(entries, [&homes](const Parked& entry) {
+            const auto found = homes.find(entry.region);
+            return found != homes.end() && std::find(found->second.begin(), found->second.end(), entry.text) != found->second.end();
+        });
+    }
+
     Outcome settleParked()
     {
         const Expected<std::optional<std::string>> disk = onDisk(parkedName());
@@ -264,8 +285,15 @@ private:
         change.before = disk->value_or(std::string());
         ParkedFile file(withLineFeeds(change.before), source_.prefix);
         const std::size_t had = file.entries().size();
+        // Until all else is in place every text that leaves a file stands here as well, wherever it goes.
+        ParkedFile first = file;
+        for (const Parked& entry : parked_)
+            first.park(entry);
+        if (!parked_.empty() && first.text() != withLineFeeds(change.before))
+            out_.first = {change.name, withLineEndsOf(change.before, first.text())};
         bringBack(parked_);
         bringBack(file.entries());
+        dropWhatIsHome(file.entries());
         const std::size_t stayed = file.entries().size();
         for (const Parked& entry : parked_)
             file.park(entry);

@@ -8,9 +8,9 @@
 
 #include <algorithm>
 #include <cerrno>
+#include <csignal>
 #include <cstring>
 #include <fcntl.h>
-#include <fstream>
 #include <map>
 #include <mutex>
 #include <spawn.h>
@@ -39,19 +39,39 @@ public:
         for (std::string& word : words)
             arguments.push_back(word.data());
         arguments.push_back(nullptr);
-        failed_ = posix_spawnp(&child_, arguments.front(), &actions, nullptr, arguments.data(), environ);
+        // A group of its own, so that what it starts ends with it.
+        posix_spawnattr_t attributes;
+        posix_spawnattr_init(&attributes);
+        posix_spawnattr_setflags(&attributes, POSIX_SPAWN_SETPGROUP);
+        posix_spawnattr_setpgroup(&attributes, 0);
+        failed_ = posix_spawnp(&child_, arguments.front(), &actions, &attributes, arguments.data(), environ);
+        posix_spawnattr_destroy(&attributes);
         posix_spawn_file_actions_destroy(&actions);
         name_ = words.front();
     }
     /// To be called once.
-    Outcome wait() const
+    Outcome wait(const std::function<bool()>& stopped, std::chrono::milliseconds patience) const
     {
         if (failed_ == ENOENT)
             return problemOf(fmt::format("The cross-compiler {} is not installed. Install it to run the machine code; the planned operations are rehearsed without it.", name_));
         if (failed_ != 0)
             return problemOf(fmt::format("The compiler {} could not be started: {}.", name_, std::strerror(failed_)));
         int status = 0;
-        while (waitpid(child_, &status, 0) < 0 && errno == EINTR) {
+        const auto end = started_ + patience;
+        for (pid_t ended = 0; ended == 0;) {
+            ended = waitpid(child_, &status, WNOHANG);
+            if (ended < 0 && errno == EINTR)
+                ended = 0;
+            if (ended != 0)
+                break;
+            const bool late = std::chrono::steady_clock::now() > end;
+            if (late || (stopped && stopped())) {
+                ::kill(-child_, SIGKILL);
+                while (waitpid(child_, &status, 0) < 0 && errno == EINTR) {
+                }
+                return problemOf(late ? fmt::format("The compiler {} had not ended after {} s and was stopped.", name_, std::chrono::duration_cast<std::chrono::seconds>(patience).count()) : fmt::format("Stopped while {} ran.", name_));
+            }
+            std::this_thread::sleep_for(std::chrono::milliseconds(2));
         }
         if (WIFEXITED(status) && WEXITSTATUS(status) == 0)
             return {};
@@ -63,6 +83,7 @@ private:
     fs::path log_;
     std::string name_;
     pid_t child_ = 0;
+    std::chrono::steady_clock::time_point started_ = std::chrono::steady_clock::now();
     int failed_ = 0;
 };
 
@@ -93,7 +114,7 @@ private:
     std::size_t bytes_ = 0;
 };
 
-Outcome compileUnits(const Source& source, const Source::Program& program, const std::string& headers, const fs::path& folder)
+Outcome compileUnits(const Source& source, const Source::Program& program, const std::string& headers, const fs::path& folder, const std::function<bool()>& stopped, std::chrono::milliseconds patience)
 {
     static Objects objects;
     std::vector<std::string> command{program.compiler};
@@ -112,20 +133,20 @@ Outcome compileUnits(const Source& source, const Source::Program& program, const
     const auto finishOne = [&] {
         const Running one = std::move(running.front());
         running.erase(running.begin());
-        if (const Outcome compiled = one.compiler.wait(); !compiled)
+        if (const Outcome compiled = one.compiler.wait(stopped, patience); !compiled)
             outcome = outcome ? compiled : outcome;
         else if (Expected<std::string> object = readFile(one.object))
             objects.keep(one.key, *std::move(object));
     };
     const std::size_t most = std::max(1u, std::thread::hardware_concurrency());
     for (const std::string& unit : program.units) {
+        if (stopped && stopped())
+            break;
         std::string key = common + unit + '\n' + source.find(unit)->text();
         const fs::path object = folder / (unit + ".o");
         if (const std::optional<std::string> known = objects.find(key)) {
-            std::ofstream out(object, std::ios::binary);
-            out << *known;
-            if (!out.flush())
-                outcome = problemOf(fmt::format("{} could not be written to {}.", object.filename().string(), folder.string()));
+            if (const Outcome written = writeFileAtomically(object, *known); !written)
+                outcome = written;
             continue;
         }
         if (running.size() == most)
@@ -136,25 +157,25 @@ Outcome compileUnits(const Source& source, const Source::Program& program, const
     }
     while (!running.empty())
         finishOne();
+    if (outcome && stopped && stopped())
+        return problemOf("Stopped while the written C was compiled.");
     return outcome;
 }
 
 } // namespace
 
-Outcome compileSource(const Source& source, const fs::path& folder)
+Outcome compileSource(const Source& source, const fs::path& folder, const std::function<bool()>& stopped, std::chrono::milliseconds patience)
 {
     std::string headers;
     for (const SourceFile& file : source.files) {
         const std::string text = file.text();
-        std::ofstream out(folder / file.name, std::ios::binary);
-        out << text;
-        if (!out.flush())
-            return problemOf(fmt::format("{} could not be written to {}.", file.name, folder.string()));
+        if (const Outcome written = writeFileAtomically(folder / file.name, text); !written)
+            return written;
         if (file.name.ends_with(".h"))
             headers += fingerprint({&file.name, &text});
     }
     for (const Source::Program& program : source.programs) {
-        if (const Outcome compiled = compileUnits(source, program, headers, folder); !compiled)
+        if (const Outcome compiled = compileUnits(source, program, headers, folder, stopped, patience); !compiled)
             return compiled;
         std::vector<std::string> words{program.compiler};
         words.insert(words.end(), program.options.begin(), program.options.end());
@@ -162,7 +183,7 @@ Outcome compileSource(const Source& source, const fs::path& folder)
         for (const std::string& unit : program.units)
             words.push_back(unit + ".o");
         words.push_back("-lgcc");
-        if (const Outcome linked = Compiler(std::move(words), folder, folder / "linker.txt").wait(); !linked)
+        if (const Outcome linked = Compiler(std::move(words), folder, folder / "linker.txt").wait(stopped, patience); !linked)
             return linked;
     }
     return {};

@@ -3,6 +3,9 @@
 #include "core/plan/stored_settings.h"
 #include "core/rehearsal/bus_access.h"
 #include "core/rehearsal/compile.h"
+#include "core/base/text.h"
+#include "core/device/compiler_consent.h"
+#include "core/device/device_memory.h"
 #include "core/rehearsal/demand.h"
 #include "core/rehearsal/emulated_core.h"
 #include "core/rehearsal/recorder.h"
@@ -372,13 +375,16 @@ private:
 
 } // namespace
 
-Expected<Rehearsal> rehearseMachineCode(const Facts& facts, const Source& source, const Scenario& scenario, const std::filesystem::path& folder)
+Expected<Rehearsal> rehearseMachineCode(const Facts& facts, const Source& source, const Scenario& scenario, const std::filesystem::path& folder, const std::function<bool()>& stopped)
 {
     Rehearsal out;
     out.title = titleOf(facts, scenario) + ", machine code";
-    if (!std::filesystem::exists(folder / (source.prefix + ".elf")))
-        if (const Outcome compiled = compileSource(source, folder); !compiled)
+    if (!std::filesystem::exists(folder / (source.prefix + ".elf"))) {
+        if (const std::vector<std::string> unusual = unusualCompilers(facts.device, facts.provenance.device); !unusual.empty() && !compilersAllowed(facts.device, deviceMemory()))
+            return problemOf(fmt::format("{} names the compiler {}, which does not ship with Bindrel. It is not run until you have agreed to it.", facts.provenance.deviceFile, listed(unusual)));
+        if (const Outcome compiled = compileSource(source, folder, stopped); !compiled)
             return compiled.problem();
+    }
     if (const Outcome ran = MachineRun(facts, scenario, out).run(folder); !ran)
         return ran.problem();
     splitTime(out, facts);

@@ -98,8 +98,9 @@ struct Verdict {
 Verdict verdictOn(const Facts& facts, const std::vector<Finding>& known);
 
 /// Compiles the written C with the cross-compilers in `folder` (which must exist and be empty) and executes the machine code from each core's
-/// reset vector. A problem: no compiler, it does not compile, or this program was built without the emulator.
-Expected<Rehearsal> rehearseMachineCode(const Facts& facts, const Source& source, const Scenario& scenario, const std::filesystem::path& folder);
+/// reset vector. `stopped` is asked while compilers run. A problem: no compiler, one that a stranger's file names and nobody has agreed to (see
+/// core/device/compiler_consent.h), it does not compile or does not end, or this program was built without the emulator.
+Expected<Rehearsal> rehearseMachineCode(const Facts& facts, const Source& source, const Scenario& scenario, const std::filesystem::path& folder, const std::function<bool()>& stopped = {});
 
 /// How the writes of the planned operations and of the machine code differ; empty when they agree one by one, each core by itself.
 std::vector<Hazard> compareWrites(const Device& device, const Rehearsal& planned, const Rehearsal& machine);

@@ -258,13 +258,19 @@ private Q_SLOTS:
         }
     }
 
-    void savingIsAtomicAndKeepsLinks()
+    void savingIsAtomicAndGoesThroughNoLink()
     {
         QTemporaryDir folder;
         const std::filesystem::path real = folder.filePath("real.bindrel").toStdString(), link = folder.filePath("link.bindrel").toStdString();
         QVERIFY(savePlan(demo("sluice-node-c-start").plan, real).ok());
         std::filesystem::create_symlink(real, link);
-        QVERIFY(savePlan(demo().plan, link).ok());
+        const std::string before = textOf(real);
+        const Outcome through = savePlan(demo().plan, link);
+        QVERIFY(!through.ok() && through.problem().message.find("is a link") != std::string::npos);
+        QVERIFY(std::filesystem::is_symlink(link));
+        COMPARE_TEXT(textOf(real), QString::fromStdString(before));
+        // Whoever opened it by the link saves it by its own name.
+        QVERIFY(savePlan(demo().plan, realPath(link)).ok());
         QVERIFY(std::filesystem::is_symlink(link));
         COMPARE_TEXT(textOf(real), QString::fromStdString(planText(demo().plan)));
         const Outcome bad = savePlan(demo().plan, folder.filePath("no/such/folder.bindrel").toStdString());

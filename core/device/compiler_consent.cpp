@@ -1,0 +1,61 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/device/compiler_consent.h"
+
+#include "core/base/files.h"
+
+#include <algorithm>
+
+namespace bindrel {
+
+namespace fs = std::filesystem;
+
+namespace {
+
+/// The tools that the scripts of this project install and test with.
+constexpr const char* kKnownTools[] = {"arm-none-eabi-", "riscv64-unknown-elf-"};
+
+fs::path fileOf(const Device& device, const fs::path& memory)
+{
+    const bool plain = device.revision.size() == 16 && std::all_of(device.revision.begin(), device.revision.end(), [](char c) { return (c >= '0' && c <= '9') || (c >= 'a' && c <= 'f'); });
+    return memory.empty() || !plain ? fs::path() : memory.parent_path() / "compilers" / device.revision;
+}
+
+/// What was agreed to, so that a digest that two files share, by whatever accident, allows no other program.
+std::string agreement(const Device& device)
+{
+    std::string out;
+    for (const Core& core : device.cores)
+        out += core.toolPrefix + "gcc\n";
+    return out;
+}
+
+} // namespace
+
+std::vector<std::string> unusualCompilers(const Device& device, Origin origin)
+{
+    std::vector<std::string> out;
+    for (const Core& core : device.cores)
+        if (origin != Origin::Shipped && std::find(std::begin(kKnownTools), std::end(kKnownTools), core.toolPrefix) == std::end(kKnownTools) &&
+            std::find(out.begin(), out.end(), core.toolPrefix + "gcc") == out.end())
+            out.push_back(core.toolPrefix + "gcc");
+    return out;
+}
+
+bool compilersAllowed(const Device& device, const fs::path& memory)
+{
+    const fs::path file = fileOf(device, memory);
+    const Expected<std::string> text = file.empty() ? Expected<std::string>(problemOf("none")) : readFile(file);
+    return text && *text == agreement(device);
+}
+
+Outcome allowCompilers(const Device& device, const fs::path& memory)
+{
+    const fs::path file = fileOf(device, memory);
+    if (file.empty())
+        return problemOf("that the compiler may be run cannot be remembered: there is no home folder.");
+    std::error_code error;
+    fs::create_directories(file.parent_path(), error);
+    return writeFileAtomically(file, agreement(device));
+}
+
+} // namespace bindrel
