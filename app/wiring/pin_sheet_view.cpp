@@ -13,6 +13,7 @@
 #include <QKeyEvent>
 #include <QLabel>
 #include <QLineEdit>
+#include <QPointer>
 #include <QSortFilterProxyModel>
 #include <QStyledItemDelegate>
 #include <QTableView>
@@ -63,12 +64,7 @@ public:
             // Whoever goes elsewhere by a key has the text taken first, as by a click.
             connect(field, &QLineEdit::textEdited, self, [self, field, cell = QPersistentModelIndex(index)] {
                 self->pending_.typed(field, [self, field, cell] {
-                    if (cell.isValid())
-                        self->commit_(cell, field->text());
-                    // The change may have closed it already.
-                    const auto* view = qobject_cast<QAbstractItemView*>(field->parentWidget() ? field->parentWidget()->parentWidget() : nullptr);
-                    if (view && cell.isValid() && view->indexWidget(cell) == field)
-                        Q_EMIT self->closeEditor(field);
+                    self->take(field, cell, field->text());
                     return QString();
                 });
             });
@@ -77,10 +73,7 @@ public:
         auto* box = new QComboBox(parent);
         box->addItems(choices);
         box->addItem("as the signal asks");
-        connect(box, &QComboBox::activated, self, [self, box] {
-            Q_EMIT self->commitData(box);
-            Q_EMIT self->closeEditor(box);
-        });
+        connect(box, &QComboBox::activated, self, [self, box, cell = QPersistentModelIndex(index)] { self->take(box, cell, textOf(*box)); });
         return box;
     }
     void destroyEditor(QWidget* editor, const QModelIndex& index) const override
@@ -98,12 +91,23 @@ public:
     void setModelData(QWidget* editor, QAbstractItemModel*, const QModelIndex& index) const override
     {
         if (auto* box = qobject_cast<QComboBox*>(editor))
-            commit_(index, box->currentIndex() == box->count() - 1 ? QString() : box->currentText());
+            commit_(index, textOf(*box));
         else
             commitField(static_cast<QLineEdit*>(editor), index);
     }
 
 private:
+    static QString textOf(const QComboBox& box) { return box.currentIndex() == box.count() - 1 ? QString() : box.currentText(); }
+    /// What was entered goes to its cell, also when the view has closed the editor meanwhile.
+    void take(QWidget* editor, const QPersistentModelIndex& cell, const QString& text)
+    {
+        const QPointer<QWidget> guard(editor);
+        if (cell.isValid())
+            commit_(cell, text);
+        const auto* view = qobject_cast<QAbstractItemView*>(guard && guard->parentWidget() ? guard->parentWidget()->parentWidget() : nullptr);
+        if (view && cell.isValid() && view->indexWidget(cell) == guard)
+            Q_EMIT closeEditor(guard);
+    }
     void commitField(QLineEdit* field, const QModelIndex& index) const
     {
         pending_.forget(field);

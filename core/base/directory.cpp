@@ -316,8 +316,11 @@ Expected<Directory::Exchange> Directory::exchange(const std::string& name, const
         ::unlinkat(handle(), aside.c_str(), 0);
         return moved.problem();
     }
-    if (Outcome moved = move(aside, *this, name); !moved)
+    if (Outcome moved = move(aside, *this, name); !moved) {
+        // Back as it was: a failure changes nothing. The new text is staged again with the next try.
+        (void)::renameat(handle(), aside.c_str(), with.handle(), withName.c_str());
         return moved.problem();
+    }
     return how;
 }
 
