@@ -1,5 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/frame/end_signals.h"
 #include "app/frame/main_window.h"
+#include "app/session/path_text.h"
 #include "app/theme/theme.h"
 #include "core/base/files.h"
 
@@ -9,6 +11,19 @@
 #include <QTimer>
 
 #include <algorithm>
+
+namespace {
+
+/// The path as it was given: Qt's text of it has lost the bytes that are no UTF-8.
+QString planArgument(const QString& argument, int argc, char** argv)
+{
+    for (int i = 1; i < argc; ++i)
+        if (QString::fromLocal8Bit(argv[i]) == argument)
+            return bindrel::pathText(argv[i]);
+    return argument;
+}
+
+} // namespace
 
 int main(int argc, char** argv)
 {
@@ -33,9 +48,10 @@ int main(int argc, char** argv)
     for (const QString& folder : folders)
         library = library.with(bindrel::absolutePath(folder.toStdString()), bindrel::Origin::Folder);
     bindrel::MainWindow window(library);
+    const bindrel::EndSignals endSignals(window);
     // The plan first: reading the catalogue of the start page for nobody would only cost time.
     if (!parser.positionalArguments().isEmpty())
-        window.openPlan(parser.positionalArguments().constFirst());
+        window.openPlan(planArgument(parser.positionalArguments().constFirst(), argc, argv));
     window.show();
     QTimer::singleShot(0, &window, &bindrel::MainWindow::offerNeverSaved);
     return QApplication::exec();

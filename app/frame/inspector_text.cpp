@@ -11,6 +11,8 @@
 #include "core/quantity/format.h"
 #include "core/tuning/supply_current.h"
 
+#include <fmt/format.h>
+
 #include <algorithm>
 
 namespace bindrel {

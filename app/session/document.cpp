@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/session/document.h"
 
+#include "app/session/path_text.h"
 #include "core/base/files.h"
 #include "core/device/device_memory.h"
 #include "core/plan/board_facts.h"
@@ -28,18 +29,18 @@ Document::Document(Library library, QObject* parent) : QObject(parent), library_
 
 Outcome Document::open(const QString& path)
 {
-    Expected<Workpiece> work = loadPlan(path.toStdString(), library_);
+    Expected<Workpiece> work = loadPlan(pathOf(path), library_);
     if (!work)
         return work.problem();
     // By its real name from here on: what is saved takes the place of the file, not of a link to it, and its journal is found however it is opened.
-    adopt(*std::move(work), QString::fromStdString(realPath(path.toStdString()).string()), false);
+    adopt(*std::move(work), pathText(realPath(pathOf(path))), false);
     findRecovered();
     return {};
 }
 
 Outcome Document::openCopy(const QString& path)
 {
-    Expected<Workpiece> work = loadPlan(path.toStdString(), library_);
+    Expected<Workpiece> work = loadPlan(pathOf(path), library_);
     if (!work)
         return work.problem();
     adopt(*std::move(work), QString(), true);
@@ -112,6 +113,7 @@ void Document::watch()
     if (path_.isEmpty())
         return;
     // The folder too: a file that is replaced is another one to the system.
+    // A name that is no text cannot be watched; saving looks all the same.
     watcher_.addPath(QFileInfo(path_).absolutePath());
     if (QFileInfo::exists(path_))
         watcher_.addPath(path_);
@@ -137,14 +139,14 @@ Document::OnDisk Document::onDisk() const
 {
     if (path_.isEmpty())
         return OnDisk::Same;
-    if (!QFileInfo::exists(path_))
+    if (std::error_code error; !std::filesystem::exists(pathOf(path_), error))
         return OnDisk::Gone;
     return textOnDisk() == fileText_ ? OnDisk::Same : OnDisk::Changed;
 }
 
 std::string Document::textOnDisk() const
 {
-    Expected<std::string> text = readFile(path_.toStdString());
+    Expected<std::string> text = readFile(pathOf(path_));
     return text ? *std::move(text) : std::string();
 }
 
@@ -154,14 +156,14 @@ Outcome Document::save(Overwrite overwrite)
     const std::string text = planText(plan);
     // A file that is gone is written again: nothing of anybody's is lost by that.
     const std::string known = onDisk() == OnDisk::Gone ? std::string() : fileText_;
-    Expected<bool> saved = overwrite == Overwrite::Yes ? replaceFile(path_.toStdString(), text, nullptr) : replaceFile(path_.toStdString(), text, &known);
+    Expected<bool> saved = overwrite == Overwrite::Yes ? replaceFile(pathOf(path_), text, nullptr) : replaceFile(pathOf(path_), text, &known);
     return stored(std::move(saved), path_, text);
 }
 
 Outcome Document::saveAs(const QString& path)
 {
     const std::string text = planText(stamped(history_->plan(), *device_, provenance_.device));
-    return stored(replaceFile(path.toStdString(), text, nullptr), path, text);
+    return stored(replaceFile(pathOf(path), text, nullptr), path, text);
 }
 
 Outcome Document::stored(Expected<bool> saved, const QString& path, const std::string& text)
@@ -170,13 +172,13 @@ Outcome Document::stored(Expected<bool> saved, const QString& path, const std::s
         return saved.problem();
     if (!*saved) {
         Problem problem = problemOf("was changed by somebody else since it was read; nothing was saved.");
-        problem.file = path.toStdString();
+        problem.file = pathOf(path).string();
         return problem;
     }
     // A copy that could not be kept costs a comparison later, nothing more.
     (void)rememberDevice(*device_, deviceMemory());
     clearJournal();
-    path_ = QFileInfo(path).absoluteFilePath();
+    path_ = pathText(realPath(pathOf(path)));
     fileText_ = text;
     toldText_ = text;
     neverSaved_ = false;
@@ -189,7 +191,7 @@ Outcome Document::stored(Expected<bool> saved, const QString& path, const std::s
 Outcome Document::takeTheirs()
 {
     announceChange();
-    Expected<Workpiece> theirs = loadPlan(path_.toStdString(), library_);
+    Expected<Workpiece> theirs = loadPlan(pathOf(path_), library_);
     if (!theirs)
         return theirs.problem();
     const Edit edit = difference(history_->plan(), theirs->plan, "Take the plan as it is on the disk");
@@ -206,7 +208,7 @@ Outcome Document::takeTheirs()
 
 Library Document::nearLibrary() const
 {
-    return path_.isEmpty() ? library_ : library_.with(QFileInfo(path_).absolutePath().toStdString(), Origin::BesidePlan);
+    return path_.isEmpty() ? library_ : library_.with(pathOf(path_).parent_path(), Origin::BesidePlan);
 }
 
 Expected<Workpiece> Document::workFor(const Plan& plan) const
@@ -316,8 +318,11 @@ void Document::writeJournal()
 {
     if (!history_ || !unsaved())
         return clearJournal();
-    // A journal that cannot be written must not get in the way of the work itself.
-    (void)journal_.write(path_, history_->plan());
+    // A journal that cannot be written must not get in the way of the work itself; but somebody should know.
+    const bool kept = journal_.write(path_, history_->plan());
+    if (!kept && !std::exchange(journalFails_, true))
+        Q_EMIT refused(QString("Unsaved work cannot be kept for the case that the program ends by accident: %1 cannot be written to. Save often, or make room there.").arg(journal_.folder()));
+    journalFails_ = !kept;
 }
 
 void Document::clearJournal()

@@ -82,6 +82,8 @@ public:
     void dropNeverSaved(const Journal::Entry& entry) { journal_.settle(entry); }
     /// A damaged journal that was met and set aside: its new name.
     const QString& damagedJournal() const { return damagedJournal_; }
+    /// Writes the journal at once, where there is unsaved work: for whoever is about to end the program.
+    void writeJournal();
     /// Forgets the journal: the person has saved or has said that the changes may go.
     void clearJournal();
 
@@ -102,7 +104,7 @@ private:
     Expected<Workpiece> workFor(const Plan& plan) const;
     /// The library with what lies beside the plan.
     Library nearLibrary() const;
-    void writeJournal();
+    bool journalFails_ = false; ///< and that has been said
     void findRecovered();
     void watch();
     void lookAtDisk();

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/session/journal.h"
 
+#include "app/session/path_text.h"
 #include "core/base/files.h"
 #include "core/plan/plan_file.h"
 
@@ -59,9 +60,9 @@ bool Journal::write(const QString& planPath, const Plan& plan)
 {
     if (!begin())
         return false;
-    const QByteArray name = planPath.isEmpty() ? QByteArray("unnamed") : QCryptographicHash::hash(planPath.toUtf8(), QCryptographicHash::Sha256).toHex().left(32);
+    const QByteArray name = planPath.isEmpty() ? QByteArray("unnamed") : QCryptographicHash::hash(QByteArray::fromStdString(pathOf(planPath).string()), QCryptographicHash::Sha256).toHex().left(32);
     const QString file = session_ + "/" + QString::fromLatin1(name) + kEnding;
-    if (!writeFileAtomically((file + kAbout).toStdString(), planPath.toStdString()) || !savePlan(plan, file.toStdString()))
+    if (!writeFileAtomically((file + kAbout).toStdString(), pathOf(planPath).string()) || !savePlan(plan, file.toStdString()))
         return false;
     if (own_ != file)
         clear();
@@ -90,7 +91,7 @@ std::vector<Journal::Entry> Journal::leftOver(const QString& planPath) const
                 continue;
         for (const QFileInfo& file : QDir(session.absoluteFilePath()).entryInfoList({QString("*") + kEnding}, QDir::Files)) {
             const Expected<std::string> about = readFile((file.absoluteFilePath() + kAbout).toStdString());
-            if (about && QString::fromStdString(*about) == planPath)
+            if (about && pathText(*about) == planPath)
                 found.emplace_back(file.lastModified(), Entry{file.absoluteFilePath(), planPath, QLocale().toString(file.lastModified(), QLocale::ShortFormat)});
         }
     }

@@ -28,6 +28,9 @@ public:
     explicit Journal(const QString& folder = {});
     ~Journal();
 
+    /// Where journals lie.
+    const QString& folder() const { return root_; }
+
     /// Writes the plan as it is now; false when that was not possible, which must not get in the way of the work itself.
     bool write(const QString& planPath, const Plan& plan);
     /// Forgets what this session has written about the open plan.

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/source/source_station.h"
 
+#include "app/session/path_text.h"
 #include "app/source/file_list.h"
 #include "app/source/lexers.h"
 #include "app/source/scintilla.h"
@@ -258,6 +259,7 @@ SourceStation::Look SourceStation::look(const Snapshot& s, const std::filesystem
     if (preview) {
         out.files = std::move(preview->files);
         out.notes = std::move(preview->notes);
+        out.first = std::move(preview->first);
     } else {
         out.trouble = preview.problem().text();
         out.owner = folderOwner(folder);
@@ -270,7 +272,7 @@ void SourceStation::refreshPreview()
     debounce_.stop();
     looking_.cancel();
     if (document_.isOpen())
-        show(look(document_.snapshot(), folder_->text().toStdString(), ownership()));
+        show(look(document_.snapshot(), pathOf(folder_->text()), ownership()));
 }
 
 /// While another station is seen only the count at the rail is wanted: the source is made, and the disk looked at, beside the interface.
@@ -279,7 +281,7 @@ void SourceStation::refreshCount()
     const auto s = document_.sharedSnapshot();
     if (!s)
         return;
-    looking_.run<Look>("Source", [s, folder = std::filesystem::path(folder_->text().toStdString()), own = ownership()](const Background::Stopped&) { return look(*s, folder, own); },
+    looking_.run<Look>("Source", [s, folder = pathOf(folder_->text()), own = ownership()](const Background::Stopped&) { return look(*s, folder, own); },
                        [this](Look seen) { show(std::move(seen)); });
 }
 
@@ -288,6 +290,7 @@ void SourceStation::show(Look seen)
     const Snapshot& s = document_.snapshot();
     QString trouble = QString::fromStdString(seen.trouble);
     files_->setFiles(std::move(seen.files));
+    first_ = std::move(seen.first);
     write_->setEnabled(trouble.isEmpty());
     takeOver_->setVisible(!seen.owner.empty() && seen.owner != s.source().plan && ownership() == Ownership::OwnOnly);
     int counts[8] = {};
@@ -434,7 +437,7 @@ bool SourceStation::writeNow()
 {
     if (!document_.isOpen() || folder_->text().isEmpty())
         return false;
-    const Expected<std::vector<std::string>> done = writeOutput(document_.snapshot().source(), folder_->text().toStdString(), {files_->files(), {}}, ownership());
+    const Expected<std::vector<std::string>> done = writeOutput(document_.snapshot().source(), pathOf(folder_->text()), {files_->files(), {}, first_}, ownership());
     if (!done)
         Q_EMIT document_.refused(QString::fromStdString(done.problem().text()));
     refreshPreview();

@@ -56,6 +56,7 @@ private:
     struct Look {
         std::vector<FileChange> files;
         std::vector<std::string> notes;
+        OutputPreview::First first;
         std::string trouble, owner;
     };
     static Look look(const Snapshot& snapshot, const std::filesystem::path& folder, Ownership ownership);
@@ -86,6 +87,7 @@ private:
     QLineEdit* command_ = nullptr;
     QsciScintilla* text_ = nullptr;
     QTimer debounce_;
+    OutputPreview::First first_; ///< of what is listed
     QString shownFile_;
     bool filling_ = false;
 };

@@ -53,7 +53,7 @@ struct OutputPreview {
     std::vector<std::string> notes; ///< sentences about the folder: that a write was interrupted here
     /// What a write puts in place before anything else, and what stands there until all else is done: a file with every text that leaves its place.
     /// Empty when none does.
-    struct {
+    struct First {
         std::string name, text;
     } first;
 };

@@ -260,12 +260,12 @@ private:
         from = std::move(staying);
     }
 
-    /// Parked text that stands word for word in a region of its name is there twice: a write died before it could take it out.
+    /// After a write that died, parked text that stands word for word in a region of its name is there twice: it was brought home already.
     void dropWhatIsHome(std::vector<Parked>& entries) const
     {
         std::map<std::string, std::vector<std::string>> homes;
         for (const FileChange& change : out_.files)
-            if (const SourceFile* file = source_.find(change.name); file && file->owner == SourceFile::Owner::Generated && change.state != State::Conflict && !entries.empty())
+            if (const SourceFile* file = source_.find(change.name); file && file->owner == SourceFile::Owner::Generated && change.state != State::Conflict && !entries.empty() && !memory_.stages().empty())
                 if (const Expected<Regions> regions = keepRegions(withLineFeeds(change.after)))
                     for (const auto& [name, text] : *regions)
                         homes[name].push_back(text);
@@ -294,6 +294,7 @@ private:
         bringBack(parked_);
         bringBack(file.entries());
         dropWhatIsHome(file.entries());
+        dropWhatIsHome(parked_);
         const std::size_t stayed = file.entries().size();
         for (const Parked& entry : parked_)
             file.park(entry);
