@@ -7,6 +7,18 @@
 
 namespace bindrel {
 
+bool Core::wordsOnly() const
+{
+    if (architecture != Architecture::ArmM)
+        return false;
+    for (const std::string& flag : compilerFlags)
+        for (const char* old : {"-mcpu=cortex-m0", "-mcpu=cortex-m0plus", "-mcpu=cortex-m1", "-march=armv6-m", "-march=armv6s-m"})
+            if (flag == old || flag.starts_with(old + std::string("+")) || flag.starts_with(old + std::string(".")))
+                return true;
+    return false;
+}
+
+
 namespace {
 template <typename Items, typename Name> int indexOf(const Items& items, std::string_view name, Name nameOf)
 {

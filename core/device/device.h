@@ -150,6 +150,9 @@ struct Core {
     std::uint32_t flashBase = 0, flashBytes = 0, ramBase = 0, ramBytes = 0;
     InstanceIndex interruptController = -1; ///< instance, where it is not part of the core's architecture
     FieldCode release; ///< lets the core start, when it is held after the chip's reset
+
+    /// Whether the core's own registers can be reached by words only: Armv6-M (Arm DDI 0419, B3.1), as its compiler options tell.
+    bool wordsOnly() const;
 };
 
 /// The DMA controller, as far as requests and channels go.

@@ -16,8 +16,8 @@ void missedGoals(const Facts& f, std::vector<Finding>& out)
 {
     for (size_t n = 0; n < f.plan.needs.size(); ++n)
         for (const Achieved& row : f.settings[n].achieved)
-            if (!row.ok && !row.trouble.empty())
-                out.push_back({Severity::Error, {}, fmt::format("{}, {}: {}", f.plan.needs[n].title, row.title, row.trouble),
+            if (!row.ok)
+                out.push_back({Severity::Error, {}, fmt::format("{}, {}: {}", f.plan.needs[n].title, row.title, !row.trouble.empty() ? row.trouble : fmt::format("{} is achieved{}.", row.achieved.empty() ? "nothing" : row.achieved, row.wanted.empty() ? "" : ", not " + row.wanted)),
                                {Place::Kind::Goal, f.plan.needs[n].id, row.goal}, {}, WaysOffer{}});
 }
 

@@ -68,6 +68,8 @@ public:
         uc_hook hook;
         uc_hook_add(uc_, &hook, UC_HOOK_CODE, reinterpret_cast<void*>(&codeThunk), this, 1, 0);
         uc_hook_add(uc_, &hook, UC_HOOK_MEM_INVALID, reinterpret_cast<void*>(&faultThunk), this, 1, 0);
+        if (facts_.wordsOnly())
+            uc_hook_add(uc_, &hook, UC_HOOK_MEM_READ | UC_HOOK_MEM_WRITE, reinterpret_cast<void*>(&systemThunk), this, 0xE0000000, 0xE00FFFFF);
         return {};
     }
 
@@ -312,6 +314,15 @@ private:
         window->core->write(window->base + std::uint32_t(offset), std::uint32_t(value), int(size));
     }
     static void codeThunk(uc_engine*, std::uint64_t address, std::uint32_t, void* data) { static_cast<UnicornCore*>(data)->code(std::uint32_t(address)); }
+    /// Narrow accesses to the core's own registers do nothing good on a core that takes words only.
+    static void systemThunk(uc_engine*, uc_mem_type, std::uint64_t address, int bytes, std::int64_t, void* data)
+    {
+        auto* core = static_cast<UnicornCore*>(data);
+        if (bytes == 4 && address % 4 == 0)
+            return;
+        core->fault_ = fmt::format("0x{:08X} is reached by {} bytes near 0x{:08X}; there the {} takes words only", address, bytes, core->pc_, core->facts_.name);
+        uc_emu_stop(core->uc_);
+    }
     static bool faultThunk(uc_engine*, uc_mem_type type, std::uint64_t address, int, std::int64_t, void* data)
     {
         auto* core = static_cast<UnicornCore*>(data);

@@ -62,6 +62,14 @@ public:
 private:
     bool bringUp()
     {
+        bringingUp_ = true;
+        const bool up = bringUpAll();
+        bringingUp_ = false;
+        return up;
+    }
+
+    bool bringUpAll()
+    {
         const auto phase = [this](Step::Phase wanted, NeedIndex need = -1) {
             bool came = true;
             for (const Step& step : f_.image.steps)
@@ -340,7 +348,8 @@ private:
         if (longest && timeout > *longest * kManyTimes && timeout > kSecond / 50)
             chip_.report(Hazard::Kind::TimeoutLong, fmt::format("{} is awaited for {}; the chip takes {} at most.", device_.nameOf(ref), momentText(timeout), momentText(*longest)), placeOf(step));
         for (;;) {
-            for (const Step& feed : feeds_)
+            // As the written loop does: during the bring-up only.
+            for (const Step& feed : bringingUp_ ? feeds_ : std::vector<Step>())
                 for (const BusAccess& access : accessesOf(device_, feed.instance, feed.reg, feed.value))
                     chip_.write(access.address, access.value, access.bytes);
             if ((readRegister(step.instance, reg, core) & step.mask) == step.value)
@@ -350,11 +359,12 @@ private:
                 return false;
             }
             const std::optional<Moment> next = chip_.nextChange();
-            if (!next && scenario_.dead.empty() && feeds_.empty())
+            const bool feeding = bringingUp_ && !feeds_.empty();
+            if (!next && scenario_.dead.empty() && !feeding)
                 chip_.report(Hazard::Kind::Never, fmt::format("{} is waited for, and nothing in the chip will make it {}.", device_.nameOf(ref), step.fields.front().code), placeOf(step));
             Moment until = next ? std::min(*next, deadline) : deadline;
             // A watchdog is fed in every pass of the loop: a thousandth of a second stands for many of them.
-            if (!feeds_.empty())
+            if (feeding)
                 until = std::min(until, chip_.now() + kSecond / 1000);
             chip_.pass(std::max<Moment>(until - chip_.now(), 1));
         }
@@ -368,6 +378,7 @@ private:
     Recorder recorder_;
     std::vector<Names> names_; ///< by core
     std::vector<Step> feeds_;
+    bool bringingUp_ = false;
     std::set<NeedIndex> left_; ///< needs that are not brought up, since their clock is dead
     const FallBack* fallBack_ = nullptr; ///< that was gone to
 };

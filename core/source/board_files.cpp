@@ -285,6 +285,8 @@ SourceFile boardHeader(const Facts& f, const Names& names)
         if (!runningWatchdogs(f.device).empty()) {
             w.comment("The chip's reset starts a watchdog: the bring-up feeds it while it waits, afterwards the program must.");
             w.linef("void {}_feed(void);", names.prefix);
+            w.comment("Feeds it during the bring-up only: once the program runs, its window may be closed while a transfer is waited for.");
+            w.linef("void {}_feed_early(void);", names.prefix);
         }
         if (f.image.slowRates) {
             w.comment(fmt::format("Switch to the slow clocks (CPU at {}) and back, while the program runs.", format(f.image.slowRates->clocks[size_t(f.device.cpuClock())].rate)));
@@ -338,13 +340,22 @@ SourceFile boardSource(const Facts& f, const Names& names)
             w.step(writeStep(f.device, {{word.ref, word.code, "feed"}}, {}), 4);
         w.line("}");
         w.line();
+        w.line("static bool bringing_up = true;");
+        w.line();
+        w.linef("void {}_feed_early(void)", names.prefix);
+        w.line("{");
+        w.line("    if (bringing_up) {");
+        w.linef("        {}_feed();", names.prefix);
+        w.line("    }");
+        w.line("}");
+        w.line();
     }
     for (const int width : widthsOf(f.device)) {
         w.linef("bool {}(const volatile {} *reg, uint32_t mask, uint32_t value, uint32_t passes)", waitName(names, width), typeOf(width));
         w.line("{");
         w.line("    for (; passes > 0u; passes--) {");
         if (!watchdogs.empty())
-            w.linef("        {}_feed();", names.prefix);
+            w.linef("        {}_feed_early();", names.prefix);
         w.line("        if ((*reg & mask) == value) {");
         w.line("            return true;");
         w.line("        }");
@@ -374,6 +385,10 @@ SourceFile boardSource(const Facts& f, const Names& names)
         w.line("}");
         w.line();
     }
+    const auto over = [&](int margin) {
+        if (!watchdogs.empty())
+            w.linef("{}bringing_up = false;", Code::trusted(std::string(size_t(margin), ' ')));
+    };
     w.linef("enum {0}_status {0}_bring_up(void)", names.prefix);
     w.line("{");
     if (names.core == 0) {
@@ -386,10 +401,12 @@ SourceFile boardSource(const Facts& f, const Names& names)
         if (f.image.fallBacks.empty()) {
             w.linef("    enum {0}_status status = {0}_clocks_bring_up();", names.prefix);
             w.linef("    if (status != {}) {{", names.macro("OK"));
+            over(8);
             w.line("        return status;");
         } else {
             w.linef("    const enum {0}_status clocks = {0}_clocks_bring_up();", names.prefix);
             w.linef("    if (clocks != {} && !{}_clocks_fall_back(clocks)) {{", names.macro("OK"), names.prefix);
+            over(8);
             w.line("        return clocks;");
         }
         w.line("    }");
@@ -420,6 +437,7 @@ SourceFile boardSource(const Facts& f, const Names& names)
     }
     if (names.core == 0 && f.plan.onFailure != OnFailure::Stop)
         w.line("    up = true;");
+    over(4);
     w.keep(WordLiteral("after_bring_up"), 4);
     w.line("    return status;");
     w.line("}");

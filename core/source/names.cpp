@@ -17,7 +17,7 @@ namespace {
 /// What the board's own things are called, behind the prefix; also the linker's symbols and names of files.
 constexpr std::string_view kBoardNames[] = {
     "board", "board_h", "regs", "regs_h", "clocks", "clocks_bring_up", "clocks_slow", "clocks_full", "clocks_fall_back", "failed_clock", "is_up", "pins", "pins_bring_up", "interrupts", "interrupts_hold",
-    "interrupts_release", "interrupt_enable", "interrupt_priority", "safe_state", "source_lost", "first", "start", "wait", "wait8", "wait16", "wait_passes_per_us", "passes", "feed", "slow_sources_bring_up", "bring_up", "status", "ok", "timeout_transfer", "core_wait", "toolchain", "vectors",
+    "interrupts_release", "interrupt_enable", "interrupt_priority", "safe_state", "source_lost", "first", "start", "wait", "wait8", "wait16", "wait_passes_per_us", "passes", "feed", "feed_early", "slow_sources_bring_up", "bring_up", "status", "ok", "timeout_transfer", "core_wait", "toolchain", "vectors",
     "trap", "entry", "reset", "unhandled", "main", "orphans", "sources", "data_start", "data_end", "data_load", "bss_start", "bss_end", "stack_top", "handlers", "vectors_address", "init_start", "init_end"};
 /// The same where more follows that depends on the chip.
 constexpr std::string_view kBoardFamilies[] = {"on", "enter", "release", "timeout", "main", "get", "put", "await"};

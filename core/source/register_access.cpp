@@ -89,7 +89,7 @@ void writeAccessors(Writer& w, const Block& block, int index)
             w.line("{");
             w.line("    for (; passes > 0u; passes--) {");
             if (feeds)
-                w.linef("        {}_feed();", w.names.prefix);
+                w.linef("        {}_feed_early();", w.names.prefix);
             w.linef("        if (({}(at) & mask) == value) {{", accessor(w.facts, w.names, "get", of, int(r)));
             w.line("            return true;");
             w.line("        }");

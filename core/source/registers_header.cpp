@@ -124,7 +124,7 @@ SourceFile registersHeader(const Facts& f, const Names& names)
     w.line("#include <stdint.h>");
     w.line();
     if (parts && names.core == 0 && !runningWatchdogs(f.device).empty()) {
-        w.linef("void {}_feed(void);", names.prefix);
+        w.linef("void {}_feed_early(void);", names.prefix);
         w.line();
     }
     std::set<int> blocks;

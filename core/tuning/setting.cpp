@@ -68,11 +68,17 @@ Setting tuned(const Device& device, const Plan& plan, const Bindings& bindings, 
         return setting;
     }
     const ClockIndex kernel = setting.kernel;
-    setting = kind.solve(c);
+    // A number that is none stops the search for this need, and is told; it never becomes a value of a register.
+    try {
+        setting = kind.solve(c);
+        setting.computed = setting.notComputed.empty();
+        if (setting.computed && kind.streams)
+            addStreams(setting, c, kind.streams(device, bound.instance, need));
+    } catch (const UndefinedNumber&) {
+        setting = {};
+        setting.notComputed = "its goals and its clock lead to numbers that cannot be computed exactly; change one of them";
+    }
     setting.kernel = kernel;
-    setting.computed = setting.notComputed.empty();
-    if (setting.computed && kind.streams)
-        addStreams(setting, c, kind.streams(device, bound.instance, need));
     for (NeedEvent& event : setting.events) {
         if (event.instance < 0)
             event.instance = bound.instance;

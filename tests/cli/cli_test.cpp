@@ -1,5 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/plan/kind.h"
+#include "core/plan/plan_file.h"
 #include "tests/support/fixtures.h"
+
+#include <QDir>
+#include <QFileInfo>
 
 #include <QJsonArray>
 #include <QJsonDocument>
@@ -488,6 +493,117 @@ private Q_SLOTS:
         const Result refused = cli({"write", "rain.bindrel", "--to", "a folder; x"});
         QVERIFY2(refused.code == 2 && refused.err.contains("belongs to the plan \"sluice-node-c\""), refused.err.constData());
         QCOMPARE(cli({"write", "rain.bindrel", "--to", "a folder; x", "--take-over"}).code, 0);
+    }
+
+    /// What somebody has put in the place of an output is not written through; what has its neighbour's name is not touched.
+    void outputsGoThroughNoLink()
+    {
+        const QString folder = dir_.filePath("links");
+        QVERIFY(QDir().mkpath(folder));
+        const auto text = [&](const char* name) { return textOf((folder + "/" + name).toStdString()); };
+        const auto put = [&](const char* name, const char* what) {
+            QFile file(folder + "/" + name);
+            return file.open(QIODevice::WriteOnly) && file.write(what) > 0;
+        };
+        for (const char* ending : {"csv", "xlsx"}) {
+            const QString target = folder + "/pins." + ending;
+            QVERIFY(put("victim", "PRECIOUS") && put((std::string("pins.") + ending + ".part").c_str(), "MINE") && put((std::string(".pins.") + ending + ".saving").c_str(), "MINE TOO"));
+            QVERIFY(QFile::link(folder + "/victim", target));
+            const Result through = cli({"sheet", "done.bindrel", target});
+            QVERIFY2(through.code != 0 && through.err.contains("is a link"), through.err.constData());
+            COMPARE_TEXT(text("victim"), "PRECIOUS");
+            QVERIFY(QFile::remove(target));
+            QCOMPARE(cli({"sheet", "done.bindrel", target}).code, 0);
+            QVERIFY(QFileInfo(target).size() > 1000);
+            COMPARE_TEXT(text((std::string("pins.") + ending + ".part").c_str()), "MINE");
+            COMPARE_TEXT(text((std::string(".pins.") + ending + ".saving").c_str()), "MINE TOO");
+            QVERIFY(QFile::remove(target));
+        }
+    }
+
+    /// A program that a stranger's device file names is not run before somebody has agreed, and then for that text of the file alone.
+    void aStrangersCompilerIsAskedFor()
+    {
+        const QString folder = dir_.filePath("stranger"), bin = folder + "/bin", log = folder + "/ran";
+        QVERIFY(QDir().mkpath(folder + "/devices") && QDir().mkpath(bin));
+        std::string device = textOf(dataPath("devices/sedge/se4332-c64.json"));
+        if (device.empty())
+            QSKIP("the device has another place");
+        std::string family = textOf(dataPath("devices/sedge/sedge.json"));
+        std::string& holder = device.find("arm-none-eabi-") != std::string::npos ? device : family;
+        QVERIFY(holder.find("arm-none-eabi-") != std::string::npos);
+        holder.replace(holder.find("arm-none-eabi-"), 14, "evil-");
+        const auto put = [](const QString& path, const std::string& text) {
+            QFile file(path);
+            return file.open(QIODevice::WriteOnly) && file.write(text.data(), qint64(text.size())) == qint64(text.size());
+        };
+        QVERIFY(put(folder + "/devices/se4332-c64.json", device) && put(folder + "/devices/sedge.json", family));
+        QVERIFY(put(bin + "/evil-gcc", "#!/bin/sh\necho ran >> " + log.toStdString() + "\nexit 1\n"));
+        QFile::setPermissions(bin + "/evil-gcc", QFile::ReadOwner | QFile::WriteOwner | QFile::ExeOwner);
+        const auto rehearse = [&](const QStringList& more) {
+            QProcess process;
+            QProcessEnvironment environment = QProcessEnvironment::systemEnvironment();
+            environment.insert("PATH", bin + ":" + environment.value("PATH"));
+            environment.insert("XDG_STATE_HOME", folder + "/state");
+            process.setProcessEnvironment(environment);
+            process.setWorkingDirectory(dir_.path());
+            process.start(BINDREL_CLI, QStringList{"--device-dir", folder, "rehearse", "done.bindrel", "--machine-code"} + more);
+            process.waitForFinished(60'000);
+            return Result{process.exitCode(), process.readAllStandardOutput(), process.readAllStandardError()};
+        };
+        const Result asked = rehearse({});
+        QVERIFY2(asked.code == 1 && asked.err.contains("evil-gcc") && asked.err.contains("--allow-compiler"), asked.err.constData());
+        QVERIFY(asked.err.indexOf("which does not ship") < asked.err.indexOf("was not run"));
+        QVERIFY(!QFile::exists(log));
+        QVERIFY(rehearse({"--allow-compiler"}).err.contains("refuses the written C"));
+        QVERIFY(QFile::exists(log));
+        QVERIFY(rehearse({}).err.contains("refuses the written C")); // it is remembered
+        QVERIFY(put(folder + "/devices/se4332-c64.json", device + "\n"));
+        QVERIFY(rehearse({}).err.contains("--allow-compiler")); // and not for another text
+    }
+
+    /// A DMA request of a need that is not bound has neither a channel nor an instance yet.
+    void whatIsNotBoundIsShownAllTheSame()
+    {
+        for (const char* name : {"start", "tangled", "done"}) {
+            bindrel::Expected<bindrel::Workpiece> work = bindrel::loadPlan(dir_.filePath(QString(name) + ".bindrel").toStdString(), library());
+            QVERIFY(work.ok());
+            std::vector<bindrel::Change> changes;
+            for (bindrel::Need& need : work->plan.needs) {
+                need.binding = {};
+                if (need.kind == "uart")
+                    changes.emplace_back(bindrel::SetGoal{need.id, "dma", "receive"});
+            }
+            for (const bindrel::Change& change : changes)
+                work->plan = *bindrel::applied(work->plan, bindrel::editOf("test", change));
+            QFile file(dir_.filePath("unbound.bindrel"));
+            const std::string text = bindrel::planText(work->plan);
+            QVERIFY(file.open(QIODevice::WriteOnly) && file.write(text.data(), qint64(text.size())) > 0);
+            file.close();
+            for (const char* what : {"clocks", "limits", "accuracy", "current", "gates", "modes", "nonvolatile", "pins", "interrupts", "dma", "registers"})
+                for (const char* format : {"text", "json", "csv"})
+                    if (const Result shown = cli({"show", "unbound.bindrel", what, "--format", format}); shown.code < 0 || shown.code > 2)
+                        QFAIL(qPrintable(QString("show %1 %2: %3").arg(what, format).arg(shown.code)));
+        }
+    }
+
+    void tablesOfNetsAreSafeToRead()
+    {
+        const auto nets = [&](const QByteArray& table) {
+            QFile file(dir_.filePath("nets.csv"));
+            if (!file.open(QIODevice::WriteOnly) || file.write(table) != table.size())
+                return Result{};
+            file.close();
+            return cli({"nets", "done.bindrel", "nets.csv", "--write"});
+        };
+        const std::string before = textOf(dir_.filePath("done.bindrel").toStdString());
+        const auto stamp = QFileInfo(dir_.filePath("done.bindrel")).lastModified();
+        QCOMPARE(nets("").code, 0);
+        QCOMPARE(nets("pin,net\n").code, 0);
+        QCOMPARE(QFileInfo(dir_.filePath("done.bindrel")).lastModified(), stamp);
+        for (const char* text : {"1,NET\u202e\n", "1,NE\u200bT\n", "1,NE\u2066T\n"})
+            QVERIFY(nets(text).err.contains("cannot be seen"));
+        COMPARE_TEXT(textOf(dir_.filePath("done.bindrel").toStdString()), QString::fromStdString(before));
     }
 };
 

@@ -39,6 +39,26 @@ private Q_SLOTS:
                 QVERIFY2(!include.startsWith('Q') && !include.startsWith("app/") && !include.startsWith("Qt"), qPrintable(file + ": " + include));
     }
 
+    /// Every file that the program writes goes through one place (core/base/directory.h), which follows no link and replaces in one step.
+    void nothingElseOpensForWriting()
+    {
+        static const QRegularExpression opens("\\b(ofstream|fstream|fopen|freopen|creat|O_CREAT|O_WRONLY|O_RDWR|QSaveFile|QTemporaryFile|QTextStream|WriteOnly|ReadWrite|rename|renameat|copy_file|QFile::copy|mkstemp)\\b");
+        const QMap<QString, QString> allowed{
+            {"core/base/directory.cpp", "the place itself"},
+            {"core/rehearsal/compile.cpp", "what a compiler says, in a scratch folder"},
+            {"app/widgets/picture_file.cpp", "into memory"},
+            {"app/frame/end_signals.cpp", "no file: a pipe"},
+            {"app/session/journal.cpp", "sets a damaged journal aside, in its own folder"},
+        };
+        for (const QString& file : sourcesBelow("core") + sourcesBelow("cli") + sourcesBelow("app")) {
+            const QString name = QString(file).remove(QString(BINDREL_SOURCE_ROOT) + "/");
+            QString text = QString::fromStdString(textOf(file.toStdString()));
+            text.remove(QRegularExpression("//[^\n]*")).remove(QRegularExpression("\"(\\\\.|[^\"\\\\])*\""));
+            const QRegularExpressionMatch found = opens.match(text);
+            QVERIFY2(!found.hasMatch() || allowed.contains(name), qPrintable(name + ": " + found.captured()));
+        }
+    }
+
     void stagesUseOnlyThoseBeforeThem()
     {
         const QStringList order{"base", "quantity", "device", "plan", "pins", "clocks", "tuning", "image", "findings", "source", "rehearsal", "kinds", "output", "interchange"};

@@ -14,24 +14,53 @@ constexpr int kMostPrescalers = 131'072;
 /// Values that a role can have; one value of 1 where the block has no such role.
 class Factor {
 public:
-    Factor(const TuningContext& c, std::string_view role) : has_(c.has(role)), encoding_(c.encoding(role)), maxCode_(c.maxCode(role)) {}
+    Factor(const TuningContext& c, std::string_view role, std::int64_t most = INT64_MAX) : has_(c.has(role)), encoding_(c.encoding(role)), maxCode_(c.maxCode(role)), most_(most) {}
 
     std::optional<std::int64_t> atLeast(std::int64_t least) const
     {
         if (!has_)
             return least <= 1 ? std::optional<std::int64_t>(1) : std::nullopt;
-        return encoding_.atLeast(std::max<std::int64_t>(least, 1), maxCode_);
+        return within(encoding_.atLeast(std::max<std::int64_t>(least, 1), maxCode_));
     }
-    std::optional<std::int64_t> nearest(std::int64_t wanted) const { return has_ ? encoding_.nearest(wanted, maxCode_) : std::optional<std::int64_t>(1); }
-    std::int64_t largest() const { return has_ ? encoding_.largest(maxCode_) : 1; }
+    std::optional<std::int64_t> nearest(std::int64_t wanted) const
+    {
+        if (!has_)
+            return 1;
+        const std::optional<std::int64_t> found = encoding_.nearest(std::min(wanted, most_), maxCode_);
+        return !found || *found <= most_ ? found : largest() > 0 ? std::optional(largest()) : std::nullopt;
+    }
+    /// The largest that it can be; of one that is bounded from elsewhere as well, the largest within that.
+    std::int64_t largest() const
+    {
+        if (!has_)
+            return 1;
+        const std::int64_t all = encoding_.largest(maxCode_);
+        if (all <= most_)
+            return all;
+        // Downwards from the bound to the next value that there is: dense codes have it at once.
+        for (std::int64_t value = most_; value >= 1 && value > most_ - 4096; --value)
+            if (const auto found = encoding_.atLeast(value, maxCode_); found && *found <= most_)
+                return *found;
+        return 0;
+    }
     /// Whether it can be every whole number from 1 to its largest.
     bool dense() const { return !has_ || encoding_.kind == Encoding::Kind::AsIs || encoding_.kind == Encoding::Kind::MinusOne; }
 
 private:
+    std::optional<std::int64_t> within(std::optional<std::int64_t> value) const { return value && *value <= most_ ? value : std::nullopt; }
+
     bool has_;
     const Encoding& encoding_;
     std::uint32_t maxCode_;
+    std::int64_t most_;
 };
+
+/// The number of cycles to the 2^30th part of one, where it is a fraction of more than 64 bits: nothing is decided by less.
+Rational manageable(const Rational& cycles)
+{
+    constexpr std::int64_t kParts = INT64_C(1) << 30;
+    return !cycles.defined() || cycles.fits64() ? cycles : Rational((cycles * kParts).round(), kParts);
+}
 
 /// How far `cycles` is from `wanted`, as a fraction whose parts fit 128 bits for all registers of 32 bits.
 struct Distance {
@@ -93,11 +122,12 @@ std::vector<Division> nearestProducts(const Rational& cycles, std::int64_t first
 
 } // namespace
 
-std::vector<Division> divisionsNear(const TuningContext& c, const Rational& cycles, const DividedBy& divider, std::size_t most)
+std::vector<Division> divisionsNear(const TuningContext& c, const Rational& given, const DividedBy& divider, std::size_t most)
 {
+    const Rational cycles = manageable(given);
     if (!cycles.defined() || cycles < Rational(1))
         return {};
-    const Factor prescalers(c, divider.prescaler), counts(c, divider.count);
+    const Factor prescalers(c, divider.prescaler), counts(c, divider.count, divider.mostCount);
     const std::int64_t last = std::max<std::int64_t>(1, (cycles / std::max<std::int64_t>(divider.leastCount, 1)).floor());
     // A smaller prescaler than this cannot reach the time, however far it counts; the one before the first that can is still tried.
     const std::int64_t first = std::max<std::int64_t>(1, (cycles / std::max<std::int64_t>(counts.largest(), 1)).floor());
@@ -142,7 +172,7 @@ std::optional<Division> divisionAtLeast(const TuningContext& c, const Rational& 
 {
     if (!cycles.defined())
         return std::nullopt;
-    const Factor prescalers(c, divider.prescaler), counts(c, divider.count);
+    const Factor prescalers(c, divider.prescaler), counts(c, divider.count, divider.mostCount);
     std::optional<Division> best;
     std::optional<std::int64_t> prescaler = prescalers.atLeast(1);
     for (int tried = 0; prescaler && tried < kMostPrescalers; ++tried) {

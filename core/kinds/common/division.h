@@ -22,6 +22,8 @@ struct DividedBy {
     std::int64_t leastCount = 2;
     /// Whether the error is that of the rate (1 / cycles) or of the time (cycles).
     enum class Error { OfTime, OfRate } error = Error::OfTime;
+    /// Where other registers have to hold the count as well, the most that they can.
+    std::int64_t mostCount = INT64_MAX;
 };
 
 /// The divisions that come nearest to so many kernel cycles, best first, at most `most`; of two as near the one with the finer ticks. Nothing nearer

@@ -32,6 +32,16 @@ Frequency frequencyOfWay(const Frequency& kernel, std::int64_t prescaler, std::i
     return Frequency(kernel.value / (Rational(prescaler) * period * slopes));
 }
 
+/// The longest period that the compare registers of the need's channels can hold as well, so that an output can be on all the time.
+std::int64_t longestOn(const TuningContext& c)
+{
+    std::int64_t out = INT64_MAX;
+    for (const Seat& seat : c.bound.seats)
+        if (const std::string role = "compare" + std::to_string(seat.channel); seat.channel > 0 && c.has(role))
+            out = std::min(out, c.encoding(role).largest(c.maxCode(role)));
+    return out;
+}
+
 /// Those nearest to the wanted frequency with enough duty steps, best first; where none has enough, those nearest all the same.
 std::vector<Way> waysTo(const TuningContext& c, const Frequency& wanted, int slopes, std::int64_t steps, std::size_t most)
 {
@@ -39,7 +49,7 @@ std::vector<Way> waysTo(const TuningContext& c, const Frequency& wanted, int slo
     std::vector<Way> out;
     if (!ticks.defined() || ticks < Rational(2))
         return out;
-    DividedBy divider{"prescaler", "period", std::max<std::int64_t>(steps, 2), DividedBy::Error::OfRate};
+    DividedBy divider{"prescaler", "period", std::max<std::int64_t>(steps, 2), DividedBy::Error::OfRate, longestOn(c)};
     std::vector<Division> divisions = divisionsNear(c, ticks, divider, most);
     divider.leastCount = 2;
     // Fewer steps than asked for are told of; a frequency that is far off is worse.
@@ -140,8 +150,9 @@ Waveform draw(const std::vector<Channel>& channels, const Duration& period, cons
 static DeadTimes solveDeadTimes(const TuningContext& c, const PwmGoals& g, Setting& out)
 {
     const auto solveOne = [&](const char* role, const char* goal, const char* title, const Duration& asked) {
-        const Rational ideal = asked.value * c.kernel().rate.value;
-        const std::int64_t least = ideal.defined() ? ideal.ceil() : INT32_MAX;
+        // At its fastest the clock gives the shortest time.
+        const Rational fastest = shifted(c.kernel().rate, c.kernel().tolerance.high).value;
+        const std::int64_t least = (asked.value * fastest).ceil();
         const Encoding& encoding = c.encoding(role);
         const auto ticks = encoding.atLeast(least, c.maxCode(role));
         const std::int64_t used = ticks.value_or(encoding.largest(c.maxCode(role)));
@@ -333,11 +344,11 @@ void setChannel(const TuningContext& c, const PwmGoals& g, const Way& best, cons
 void solveFault(const TuningContext& c, const PwmGoals& g, Setting& out)
 {
     const Duration asked = g.faultFilter;
-    const Rational ideal = asked.value * c.kernel().rate.value;
+    const Rational fastest = shifted(c.kernel().rate, c.kernel().tolerance.high).value;
     const auto most = static_cast<std::int64_t>(c.maxCode("fault_filter"));
-    const std::int64_t filter = ideal.defined() ? std::min(ideal.ceil(), most) : most;
+    const std::int64_t filter = std::min((asked.value * fastest).ceil(), most);
     const Duration got(Rational(filter) / c.kernel().rate.value);
-    Achieved row{"fault_filter", "Fault filter", "\u2265 " + say(c, asked), say(c, got), std::nullopt, got >= asked, {}, {}};
+    Achieved row{"fault_filter", "Fault filter", "\u2265 " + say(c, asked), say(c, got), std::nullopt, Rational(filter) >= asked.value * fastest, {}, {}};
     if (!row.ok)
         row.trouble = say(c, "the filter reaches {} at {}. Filter on the board, or use a slower clock.", say(c, got), say(c, c.kernel().rate));
     out.achieved.push_back(row);

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/interchange/net_table.h"
+#include "core/interchange/csv.h"
 #include "core/interchange/pin_sheet.h"
 #include "tests/support/fixtures.h"
 
@@ -94,6 +95,47 @@ private Q_SLOTS:
                 // A spreadsheet must not compute what a plan says.
                 COMPARE_TEXT(read[r + 1][c], QString::fromStdString(cell.starts_with("=") ? "'" + cell : cell));
             }
+    }
+
+    /// By whichever character a reader separates, no cell begins with what it would work out; and what is harmless is left alone.
+    void noReaderFindsAFormula()
+    {
+        const std::vector<std::string> hostile{"=1+1", " =1+1", "A;=1+1", "A,=1+1", "A\t=1+1", "A\n=1+1", "A;B;@cmd", "+cmd|' /C calc'!A0", "-1+1", "\uff1d1+1", "\uff20SUM(1)", "\uff0b1", "\u00a0=1", "\u3000\uff1d1", "A; -2+3", "A;\t=1", "\"=1", "\t=1", "\r=1", "a;b,c\td\n=x", "=", "x;="};
+        const auto begins = [](std::string_view cell) {
+            for (bool more = true; more;) {
+                more = false;
+                for (const std::string_view blank : {" ", "\t", "\r", "\n", "\"", "\u00a0", "\u3000"})
+                    if (cell.starts_with(blank)) {
+                        cell.remove_prefix(blank.size());
+                        more = true;
+                    }
+            }
+            for (const std::string_view sign : {"=", "@", "+", "-", "\uff1d", "\uff20", "\uff0b", "\uff0d"})
+                if (cell.starts_with(sign))
+                    return true;
+            return false;
+        };
+        for (const std::string& cell : hostile) {
+            const std::string line = csvLine({"name", cell, "end"});
+            for (const char separator : {',', ';', '\t'})
+                for (const bool quotes : {true, false}) {
+                    // A reader that knows quotes, and one that does not.
+                    std::vector<std::string> cells(1);
+                    bool quoted = false;
+                    for (const char c : line) {
+                        if (c == '"' && quotes)
+                            quoted = !quoted;
+                        else if (!quoted && (c == separator || c == '\n'))
+                            cells.emplace_back();
+                        else
+                            cells.back() += c;
+                    }
+                    for (const std::string& read : cells)
+                        QVERIFY2(!begins(read), qPrintable(QString("%1 by %2 is read as %3").arg(cell.c_str()).arg(separator).arg(read.c_str())));
+                }
+        }
+        for (const char* plain : {"-40 \u00b0C", "+5 V", "-", "A-B", "a = b", "PA3", "3.3 V, 5 V", "1/2", "x; y"})
+            COMPARE_TEXT(cellText(plain), QString::fromUtf8(plain));
     }
 
     void aWorkbookHoldsTheSameCells()

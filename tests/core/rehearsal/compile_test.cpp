@@ -97,6 +97,29 @@ private Q_SLOTS:
         QVERIFY(told(unlinked).find("nowhere.ld") != std::string::npos);
         QVERIFY(told(s->source()).empty());
     }
+
+    /// One that never ends is ended, with what it has started; and one that is not wanted any more as well.
+    void aCompilerThatDoesNotEndIsEnded()
+    {
+        const auto s = run(demo());
+        const QTemporaryDir tools, folder;
+        const std::string sleeper = tools.path().toStdString() + "/sleeper-gcc", trace = tools.path().toStdString() + "/alive";
+        QFile script(QString::fromStdString(sleeper));
+        QVERIFY(script.open(QIODevice::WriteOnly));
+        script.write(("#!/bin/sh\n(sleep 2; echo still here > " + trace + ") &\nsleep 60\n").c_str());
+        script.close();
+        QVERIFY(script.setPermissions(QFile::ReadOwner | QFile::WriteOwner | QFile::ExeOwner));
+        Source source = s->source();
+        source.programs.front().compiler = sleeper;
+        const auto began = std::chrono::steady_clock::now();
+        const Outcome late = compileSource(source, folder.path().toStdString(), {}, std::chrono::milliseconds(300));
+        QVERIFY(!late.ok() && late.problem().message.find("sleeper-gcc had not ended") != std::string::npos);
+        const Outcome stopped = compileSource(source, folder.path().toStdString(), [began] { return std::chrono::steady_clock::now() - began > std::chrono::milliseconds(900); });
+        QVERIFY(!stopped.ok() && stopped.problem().message.find("Stopped") != std::string::npos);
+        QVERIFY(std::chrono::steady_clock::now() - began < std::chrono::seconds(30));
+        QTest::qWait(2500);
+        QVERIFY(!QFile::exists(QString::fromStdString(trace)));
+    }
 };
 
 BINDREL_TEST(CompileTest)
