@@ -130,7 +130,8 @@ Expected<Rational> scanQuantity(Scanner& in, std::string_view whole, const UnitR
     if (rule.needsUnitOrPrefix && !said && !value.isZero())
         return problemOf(fmt::format("\"{}\" has no unit; write it as in {}.", whole, rule.example));
     const Rational result = value * factor;
-    if (!result.defined())
+    // What is stated has room to be computed with.
+    if (!result.defined() || !result.fits64())
         return problemOf(fmt::format("\"{}\" is out of the range that can be computed exactly.", whole));
     return result;
 }
@@ -161,7 +162,7 @@ Expected<Rational> scanPpm(Scanner& in, std::string_view whole)
         value = value * 10'000;
     else
         in.eat("ppm");
-    if (!value.defined())
+    if (!value.defined() || !value.fits64())
         return unclear(whole, "20 ppm or 0.25 %");
     return value;
 }
