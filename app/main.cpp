@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/frame/end_signals.h"
 #include "app/frame/main_window.h"
+#include "app/session/background.h"
 #include "app/session/path_text.h"
 #include "app/theme/theme.h"
 #include "core/base/files.h"
@@ -11,6 +12,8 @@
 #include <QTimer>
 
 #include <algorithm>
+#include <chrono>
+#include <cstdlib>
 
 namespace {
 
@@ -54,5 +57,12 @@ int main(int argc, char** argv)
         window.openPlan(planArgument(parser.positionalArguments().constFirst(), argc, argv));
     window.show();
     QTimer::singleShot(0, &window, &bindrel::MainWindow::offerNeverSaved);
-    return QApplication::exec();
+    const int code = QApplication::exec();
+    // A window that is gone is a program that has ended: nobody waits for a search that does not hear that it was stopped.
+    for (bindrel::Background* background : window.findChildren<bindrel::Background*>())
+        if (!background->endWithin(std::chrono::seconds(2))) {
+            QSettings().sync();
+            std::_Exit(code);
+        }
+    return code;
 }

@@ -95,7 +95,7 @@ private:
     std::set<std::string> foldedTiers_;
     double zoom_ = 1, shift_ = 0; ///< of the axis
     Drag drag_;
-    Background rates_;
+    Background rates_{this};
 };
 
 } // namespace bindrel

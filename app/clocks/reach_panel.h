@@ -53,8 +53,8 @@ private:
     QLabel* note_ = nullptr;
     QLabel* verdict_ = nullptr;
     ProposalList* list_ = nullptr;
-    Background background_;
-    Background rehearsing_;
+    Background background_{this};
+    Background rehearsing_{this};
 };
 
 } // namespace bindrel

@@ -18,7 +18,7 @@ public:
 
 private:
     QLabel* verdict_ = nullptr;
-    Background background_;
+    Background background_{this};
 };
 
 } // namespace bindrel

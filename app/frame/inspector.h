@@ -59,7 +59,7 @@ private:
     QTextBrowser* text_ = nullptr;
     QString html_;      ///< that it shows
     std::string clock_; ///< whose setting is in the field; empty: none
-    Background background_;
+    Background background_{this};
     bool dark_ = false;
 };
 

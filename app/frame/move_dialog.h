@@ -65,7 +65,7 @@ private:
     QTextBrowser* text_ = nullptr;
     QPushButton* take_ = nullptr;
     std::optional<Relocation> shown_;
-    Background background_;
+    Background background_{this};
 };
 
 } // namespace bindrel

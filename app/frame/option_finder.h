@@ -48,7 +48,7 @@ private:
     std::string signal_;
     std::vector<Option> options_;
     std::map<std::pair<int, int>, Expected<Room>> rooms_; ///< by pad and instance
-    Background background_;
+    Background background_{this};
 };
 
 } // namespace bindrel

@@ -18,7 +18,7 @@ namespace bindrel {
 
 /// Runs one search at a time beside the interface. What is done within a frame is delivered at once, so that short searches
 /// feel like none; longer ones say what they are and can be stopped. A new search stops the one before it. The result is
-/// delivered in the interface's thread, and never after cancel() or after this object is gone.
+/// delivered in the interface's thread, and never after cancel() or after this object is gone. It belongs to a widget, so that the window can find it.
 class Background : public QObject {
     Q_OBJECT
 public:
@@ -107,6 +107,13 @@ public:
         *stop_ = true;
         stop_.reset();
         Q_EMIT busyChanged(QString());
+    }
+
+    /// Stops what runs, and waits for it; false when it has not ended by then.
+    bool endWithin(std::chrono::milliseconds patience)
+    {
+        cancel();
+        return pool_.waitForDone(int(patience.count()));
     }
 
 Q_SIGNALS:

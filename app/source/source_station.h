@@ -80,7 +80,7 @@ private:
     QPushButton* write_ = nullptr;
     QPushButton* takeOver_ = nullptr;
     QString takenOver_; ///< folder of another plan that the person wants to use all the same
-    Background looking_;
+    Background looking_{this};
     QCheckBox* difference_ = nullptr;
     QLabel* trace_ = nullptr;
     QLabel* message_ = nullptr;

@@ -70,7 +70,7 @@ private:
     QLabel* note_ = nullptr;
     QTableView* table_ = nullptr;
     QTextBrowser* detail_ = nullptr;
-    Background background_;
+    Background background_{this};
 };
 
 } // namespace bindrel

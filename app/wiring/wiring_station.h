@@ -81,7 +81,7 @@ private:
     Document& document_;
     ViewState& view_;
     OptionFinder& finder_;
-    Background background_;
+    Background background_{this};
 
     QStackedWidget* left_ = nullptr; ///< needs, or proposals
     QLabel* proposalHeading_ = nullptr;
