@@ -127,7 +127,7 @@ private:
             break;
         }
         if (node.widens())
-            state.tolerance = {Ppm(state.tolerance.low.value + node.adds.low.value), Ppm(state.tolerance.high.value + node.adds.high.value)};
+            state.tolerance = {Ppm((state.tolerance.low.value + node.adds.low.value).within64()), Ppm((state.tolerance.high.value + node.adds.high.value).within64())};
         if (node.isSource()) {
             const SourceDecision decision = decisionOf(node);
             state.monitored = decision.monitored;
@@ -150,13 +150,13 @@ private:
         state.trimmed = true;
         const Tolerance own = node.trim->tolerance;
         const Tolerance from = by >= 0 ? rates_.clocks[size_t(by)].tolerance : Tolerance{};
-        state.tolerance = {Ppm(own.low.value + from.low.value), Ppm(own.high.value + from.high.value)};
+        state.tolerance = {Ppm((own.low.value + from.low.value).within64()), Ppm((own.high.value + from.high.value).within64())};
     }
 
     void takeOver(ClockState& state, const Rational& factor)
     {
         const ClockState& from = rates_.clocks[size_t(state.input)];
-        state.rate = from.rate * factor;
+        state.rate = Frequency((from.rate.value * factor).within64());
         state.tolerance = from.tolerance;
         state.stopped = from.stopped;
     }

@@ -125,7 +125,7 @@ void ClockTrial::compute(ClockIndex index)
             if (by && clocks[size_t(node.trim->by)].rate.value.isZero())
                 return;
             const Tolerance from = by ? clocks[size_t(node.trim->by)].tolerance : Tolerance{};
-            clock.tolerance = {Ppm(node.trim->tolerance.low.value + from.low.value), Ppm(node.trim->tolerance.high.value + from.high.value)};
+            clock.tolerance = {Ppm((node.trim->tolerance.low.value + from.low.value).within64()), Ppm((node.trim->tolerance.high.value + from.high.value).within64())};
         }
         return;
     }
@@ -137,17 +137,17 @@ void ClockTrial::compute(ClockIndex index)
     const TrialClock& from = clocks[size_t(input)];
     clock.tolerance = from.tolerance;
     if (node.widens())
-        clock.tolerance = {Ppm(clock.tolerance.low.value + node.adds.low.value), Ppm(clock.tolerance.high.value + node.adds.high.value)};
+        clock.tolerance = {Ppm((clock.tolerance.low.value + node.adds.low.value).within64()), Ppm((clock.tolerance.high.value + node.adds.high.value).within64())};
     switch (node.type) {
     case ClockNode::Type::Divide:
-        clock.rate = Frequency(from.rate.value.times(node.unit, clock.setting));
+        clock.rate = Frequency(from.rate.value.times(node.unit, clock.setting).within64());
         break;
     case ClockNode::Type::Multiply:
-        clock.rate = Frequency(from.rate.value.times(clock.setting, node.unit));
+        clock.rate = Frequency(from.rate.value.times(clock.setting, node.unit).within64());
         break;
     case ClockNode::Type::Follow:
         clock.setting = followFactor(*device_, node, node.follows < 0 ? 0 : clocks[size_t(node.follows)].setting);
-        clock.rate = Frequency(from.rate.value.times(clock.setting, 1));
+        clock.rate = Frequency(from.rate.value.times(clock.setting, 1).within64());
         break;
     default:
         clock.rate = from.rate;

@@ -35,7 +35,7 @@ std::string decimal(const Rational& value, int digits)
             ++decimals;
     }
     const Rational scaled = value * powerOfTen(decimals);
-    if (!scaled.defined())
+    if (!scaled.defined() || scaled >= Rational(Rational::kLargest))
         return std::to_string(value.round());
     std::string text = std::to_string(scaled.round());
     if (decimals == 0)
@@ -87,7 +87,7 @@ std::string exact(const Rational& value, const char* unit, int largest)
         if (prefix.exponent > largest || value < powerOfTen(prefix.exponent))
             continue;
         const Rational scaled = value / powerOfTen(prefix.exponent);
-        if (scaled.defined() && isDecimalFraction(scaled.den()))
+        if (scaled.fits64() && scaled.defined() && isDecimalFraction(scaled.den()))
             return decimal(scaled, 18) + " " + prefix.symbol + unit;
         break;
     }

@@ -34,6 +34,8 @@ public:
     bool isInteger() const { return den_ == 1; }
     bool isZero() const { return num_ == 0 && den_ != 0; }
     bool fits64() const { return small(); } ///< num() and den() can be asked for
+    /// The number where it fits, else undefined: for rates and tolerances of clocks, which searches remember by their machine integers.
+    Rational within64() const { return small() ? *this : undefined(); }
     /// Numerator and denominator, for whoever needs them as machine integers. REQUIRES: they fit 64 bits, else UndefinedNumber.
     std::int64_t num() const { return narrow(num_); }
     std::int64_t den() const { return narrow(den_); }

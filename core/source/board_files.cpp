@@ -16,7 +16,8 @@ namespace {
 /// Passes of a loop over a flag in a microsecond, once the clocks are up: a pass takes at least four cycles.
 std::int64_t passesPerMicrosecond(const Facts& f, const Names& names)
 {
-    return std::max<std::int64_t>(1, (fastestRate(f.image, f.rates, f.device.cores[names.core].clock).value / 4'000'000).ceil());
+    const Frequency fastest = fastestRate(f.image, f.rates, f.device.cores[names.core].clock);
+    return fastest.defined() ? std::max<std::int64_t>(1, (fastest.value / 4'000'000).ceil()) : 1;
 }
 
 /// The widths of what the chip reads at once, 32 bits always among them.
@@ -84,7 +85,7 @@ void writeRates(Writer& w)
     w.comment("Rates of the clocks that run, in hertz.");
     for (size_t i = 0; i < f.device.clocks.size(); ++i) {
         const ClockState& state = f.rates.clocks[i];
-        if (!state.running || !state.used || state.rate.value.floor() > INT64_C(0xFFFFFFFF))
+        if (!state.running || !state.used || !state.rate.defined() || state.rate.value.floor() > INT64_C(0xFFFFFFFF))
             continue;
         w.because({Place::Kind::Clock, f.device.clocks[i].id, {}}, f.device.clocks[i].name);
         const std::string exact = state.rate.value.isInteger() ? "" : ", exactly " + state.rate.value.text() + " Hz";
@@ -104,7 +105,7 @@ void writeSlowRates(Writer& w)
     w.comment("Rates of the clocks that differ while the slow settings are on.");
     for (size_t i = 0; i < f.device.clocks.size(); ++i) {
         const ClockState& state = slow.clocks[i];
-        if (!state.running || !state.used || state.rate == f.rates.clocks[i].rate || state.rate.value.floor() > INT64_C(0xFFFFFFFF))
+        if (!state.running || !state.used || !state.rate.defined() || state.rate == f.rates.clocks[i].rate || state.rate.value.floor() > INT64_C(0xFFFFFFFF))
             continue;
         w.because({Place::Kind::Clock, f.device.clocks[i].id, {}}, "slow clocks");
         w.linef("#define {:<28} {}u {}", slowRateMacro(f, w.names, int(i)), state.rate.value.floor(), cComment(format(state.rate) + ", " + format(state.tolerance)));

@@ -231,7 +231,7 @@ void Writer::step(const Step& s, int indent)
     }
     case Step::Kind::Wait: {
         const Rational us = s.timeout.value * 1'000'000;
-        linef("{}if (!{}) {{", margin, waitCall(facts, names, s.fields.front().ref, values.empty() ? code("0u") : values.front(), code("{}({}u, {}u)", names.macro("PASSES"), us.ceil(), s.coreRate.value.ceil())));
+        linef("{}if (!{}) {{", margin, waitCall(facts, names, s.fields.front().ref, values.empty() ? code("0u") : values.front(), code("{}({}u, {}u)", names.macro("PASSES"), us.defined() ? us.ceil() : 0, s.coreRate.defined() ? s.coreRate.value.ceil() : 0)));
         linef("{}    return {};", margin, timeoutName(facts, names, s.fields.front().ref));
         linef("{}}}", margin);
         break;

@@ -142,7 +142,7 @@ void defineCapture(Writer& w, NeedIndex need)
     w.linef("uint64_t {}_nanoseconds(uint32_t ticks)", name);
     w.line("{");
     // Whole and rest apart, so that no product leaves 64 bits: the denominator of a rate has less than 32 in all sensible plans.
-    if (tick.den() < (INT64_C(1) << 31) && tick.num() / tick.den() < (INT64_C(1) << 31) && tick.defined())
+    if (tick.defined() && tick.fits64() && tick.den() < (INT64_C(1) << 31) && tick.num() / tick.den() < (INT64_C(1) << 31))
         w.linef("    return (uint64_t)ticks * {}u{};", tick.floor(), tick.isInteger() ? Code() : code(" + (uint64_t)ticks * {}u / {}u", (tick - Rational(tick.floor())).num(), tick.den()));
     else
         w.linef("    return (uint64_t)ticks * 1000000000u / {}_TICKS_PER_SECOND;", w.names.NEED(need));
