@@ -463,6 +463,62 @@ private Q_SLOTS:
         QCOMPARE(judged("section(\".nonvolatile_", "section(\".rodata.nonvolatile_"), words);
     }
 
+    /// Armv6-M takes its interrupt controller by words only: the written C keeps to that, and bytes are noticed.
+    void prioritiesAreWrittenAsTheArchitectureHasIt()
+    {
+        const auto s = run(with(with(demo("rain-post-b-done"), SetGoal{"tick", "priority", "1"}), SetGoal{"button", "priority", "2"}));
+        QVERIFY(s->device->core().wordsOnly());
+        QVERIFY(!run(demo())->device->core().wordsOnly());
+        const auto judged = [&](const Source& source) {
+            const QTemporaryDir folder;
+            const Expected<Rehearsal> machine = rehearseMachineCode(s->facts(), source, {}, folder.path().toStdString());
+            return !machine ? machine.problem().text() : machine->hazards.empty() ? std::string() : machine->hazards.front().text;
+        };
+        const std::string right = judged(s->source());
+        QVERIFY2(right.empty(), right.c_str());
+        Source bytes = s->source();
+        bool found = false;
+        for (SourceFile& file : bytes.files)
+            for (SourceLine& line : file.lines)
+                if (line.text.find("*priority = (*priority") != std::string::npos) {
+                    line.text = "    ((volatile uint8_t *)(uintptr_t)priority)[number % 4u] = (uint8_t)(level << shift);";
+                    found = true;
+                }
+        QVERIFY(found);
+        const std::string wrong = judged(bytes);
+        QVERIFY2(wrong.find("words only") != std::string::npos, wrong.c_str());
+    }
+
+    /// After the bring-up nothing feeds the watchdog but the program: its window may be closed while something is waited for.
+    void waitsFeedTheWatchdogDuringTheBringUpOnly()
+    {
+        const auto s = run(with(demo("rain-post-b-done"), SetGoal{"watchdog", "window", "40 %"}));
+        const SourceFile* board = s->source().find("rain_board.c");
+        QVERIFY(board);
+        const std::string text = board->text();
+        const size_t wait = text.find("bool rain_wait(");
+        QVERIFY(wait != std::string::npos);
+        const std::string loop = text.substr(wait, text.find("\n}", wait) - wait);
+        QVERIFY(loop.find("rain_feed_early();") != std::string::npos && loop.find("rain_feed();") == std::string::npos);
+        const size_t early = text.find("void rain_feed_early(void)");
+        QVERIFY(text.find("if (bringing_up)", early) < text.find("rain_feed();", early));
+        // Each way out of the bring-up ends it.
+        const size_t bringUp = text.find("enum rain_status rain_bring_up(void)\n{");
+        QVERIFY(bringUp != std::string::npos);
+        const std::string body = text.substr(bringUp, text.find("\n}", bringUp) - bringUp);
+        size_t ways = 0, ends = 0;
+        for (size_t at = body.find("return "); at != std::string::npos; at = body.find("return ", at + 1))
+            ++ways;
+        for (size_t at = body.find("bringing_up = false;"); at != std::string::npos; at = body.find("bringing_up = false;", at + 1))
+            ++ends;
+        QVERIFY(ways > 0);
+        QCOMPARE(ends, ways);
+        const QTemporaryDir folder;
+        const Expected<Rehearsal> machine = rehearseMachineCode(s->facts(), s->source(), {}, folder.path().toStdString());
+        QVERIFY2(machine.ok(), machine ? "" : machine.problem().text().c_str());
+        QVERIFY2(machine->hazards.empty(), machine->hazards.empty() ? "" : machine->hazards.front().text.c_str());
+    }
+
     void faultsInTheWrittenCodeAreNoticed_data() { families(); }
     /// Lines of the written C are left out, swapped or given other numbers: it does not compile, or the machine code shows it.
     void faultsInTheWrittenCodeAreNoticed()
