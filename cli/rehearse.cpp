@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "cli/commands.h"
+#include "core/base/end_signals.h"
 #include "core/base/scratch_folder.h"
 #include "core/base/text.h"
 #include "core/device/compiler_consent.h"
@@ -14,30 +15,21 @@ namespace bindrel::cli {
 
 namespace {
 
-/// While it lives, a wish to end the program is only noted, so that compilers and what they left go first. A second one ends it at once.
+/// While it lives, a wish to end the program is only noted, so that compilers and what they left go first. It is followed at the end of this.
 class EndsLater {
 public:
-    EndsLater()
-    {
-        for (const int number : kSignals) {
-            struct sigaction action {};
-            action.sa_handler = [](int signal) { wanted = signal; };
-            action.sa_flags = SA_RESETHAND;
-            sigaction(number, &action, nullptr);
-        }
-    }
     ~EndsLater()
     {
-        for (const int number : kSignals)
-            std::signal(number, SIG_DFL);
+        handler_.reset();
+        if (wanted_ != 0)
+            std::raise(wanted_);
     }
-    static int signal() { return wanted; }
+    static bool isWanted() { return wanted_ != 0; }
 
 private:
-    static constexpr int kSignals[] = {SIGINT, SIGTERM, SIGHUP, SIGQUIT};
-    static volatile std::sig_atomic_t wanted;
+    static inline volatile std::sig_atomic_t wanted_ = 0;
+    std::optional<EndSignalHandler> handler_{std::in_place, [](int number) { wanted_ = number; }, true};
 };
-volatile std::sig_atomic_t EndsLater::wanted = 0;
 
 struct Run {
     Rehearsal rehearsal;
@@ -133,8 +125,8 @@ static void addRehearse(CLI::App& app, int& exitCode)
                 return;
             }
         }
-        std::optional<ScratchFolder> folder;
         std::optional<EndsLater> endsLater;
+        std::optional<ScratchFolder> folder; // goes before the program ends
         if (options->machineCode) {
             if (const std::vector<std::string> unusual = unusualCompilers(*s->device, s->provenance.device); !unusual.empty()) {
                 for (const Finding& finding : s->findings)
@@ -146,16 +138,17 @@ static void addRehearse(CLI::App& app, int& exitCode)
                         return;
                     }
                 if (!compilersAllowed(*s->device, deviceMemory())) {
-                    exitCode = refuse(fmt::format("{} was not run. If you trust that program, give --allow-compiler once; it is remembered for this text of the device file.", listed(unusual)));
+                    exitCode = refuse(fmt::format("{} was not run. If you trust that program, give --allow-compiler once; it is remembered until the device file changes.", listed(unusual)));
                     return;
                 }
             }
             endsLater.emplace();
-            folder.emplace();
-            if (!folder->made()) {
-                exitCode = complain(problemOf("No folder for the compiled program could be made: " + folder->why() + "."));
+            Expected<ScratchFolder> made = ScratchFolder::make();
+            if (!made) {
+                exitCode = complain(made.problem());
                 return;
             }
+            folder.emplace(*std::move(made));
         }
         std::vector<Run> runs;
         for (const Scenario& scenario : scenarios) {
@@ -164,12 +157,9 @@ static void addRehearse(CLI::App& app, int& exitCode)
             runs.push_back(planned);
             if (!options->machineCode || scenario.laterOn())
                 continue;
-            Expected<Rehearsal> machine = rehearseMachineCode(facts, s->source(), scenario, folder->path(), [] { return EndsLater::signal() != 0; });
-            if (EndsLater::signal() != 0) {
-                folder.reset();
-                endsLater.reset();
-                std::raise(EndsLater::signal());
-            }
+            Expected<Rehearsal> machine = rehearseMachineCode(facts, s->source(), scenario, folder->path(), EndsLater::isWanted);
+            if (EndsLater::isWanted())
+                return;
             if (!machine) {
                 exitCode = complain(machine.problem());
                 return;

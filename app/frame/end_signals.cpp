@@ -8,15 +8,14 @@
 #include <QSocketNotifier>
 
 #include <csignal>
-#include <cstdlib>
 #include <fcntl.h>
 #include <unistd.h>
+#include <utility>
 
 namespace bindrel {
 
 namespace {
 
-constexpr int kSignals[] = {SIGTERM, SIGHUP, SIGINT, SIGQUIT};
 int pipe_[2] = {-1, -1}; ///< a handler may do little more than write to it
 
 void tell(int number)
@@ -41,20 +40,14 @@ EndSignals::EndSignals(MainWindow& window) : window_(window)
         ::signal(number, SIG_DFL);
         ::raise(number);
     });
-    for (const int number : kSignals) {
-        struct sigaction action {};
-        action.sa_handler = tell;
-        action.sa_flags = SA_RESTART;
-        ::sigaction(number, &action, nullptr);
-    }
+    handler_.emplace(tell, false);
     // A desktop that logs out may be told to wait, but need not: the work is kept first.
     connect(qGuiApp, &QGuiApplication::commitDataRequest, this, [this](QSessionManager&) { keepWork(); }, Qt::DirectConnection);
 }
 
 EndSignals::~EndSignals()
 {
-    for (const int number : kSignals)
-        ::signal(number, SIG_DFL);
+    handler_.reset();
     for (int& end : pipe_)
         ::close(std::exchange(end, -1));
 }

@@ -1,7 +1,11 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include "core/base/end_signals.h"
+
 #include <QObject>
+
+#include <optional>
 
 namespace bindrel {
 
@@ -19,6 +23,7 @@ private:
     void keepWork();
 
     MainWindow& window_;
+    std::optional<EndSignalHandler> handler_;
 };
 
 } // namespace bindrel

@@ -90,7 +90,7 @@ void FindingsList::waysForCurrent()
     if (const std::optional<WaysOffer> ways = current()->ways)
         Q_EMIT waysWanted(*ways);
     else
-        Q_EMIT document_.refused("No setting of the clocks mends this finding; see what it advises.");
+        Q_EMIT document_.refused("No clock setting fixes this finding. Its text says what does.");
 }
 
 static const QString kWays = "Ways\u2026";

@@ -96,7 +96,7 @@ bool Inspector::eventFilter(QObject* watched, QEvent* event)
         field_->selectAll();
         return true;
     }
-    // Words that are not entered are settled when the field is left, as in every other field.
+    // As in every other field; but looking into the data sheet in another window is not leaving it.
     if (watched == field_ && event->type() == QEvent::FocusOut && static_cast<QFocusEvent*>(event)->reason() != Qt::PopupFocusReason && static_cast<QFocusEvent*>(event)->reason() != Qt::ActiveWindowFocusReason)
         view_.pending().settle(field_);
     return QWidget::eventFilter(watched, event);
@@ -119,7 +119,7 @@ QString Inspector::commitField(const std::string& id, const QString& text, bool 
     const auto s = document_.isOpen() ? document_.sharedSnapshot() : nullptr;
     const ClockIndex clock = s ? s->device->findClock(id) : ClockIndex();
     if (clock < 0) {
-        Q_EMIT document_.refused(QString("\"%1\" was typed for a clock that the chip does not have.").arg(text));
+        Q_EMIT document_.refused(QString("\"%1\" was discarded: the chip does not have the clock that it was typed for.").arg(text));
         return {};
     }
     const QString name = QString::fromStdString(s->device->clocks[size_t(clock)].name);
@@ -131,14 +131,14 @@ QString Inspector::commitField(const std::string& id, const QString& text, bool 
             restyle(trouble_, QString("color: %1; font-size: 11px").arg(Theme::get().error.name()));
             trouble_->show();
         }
-        return QString("%1: %2 Correct it, or press Esc to give it up.").arg(name, why);
+        return QString("%1: %2 Correct it, or press Esc to discard it.").arg(name, why);
     }
     if (entry->wish) {
         // A rate changes nothing by itself; it asks for a search, which nobody wants who has gone elsewhere.
         if (search)
             Q_EMIT reachWanted(*entry->wish, QApplication::keyboardModifiers() & Qt::ShiftModifier);
         else
-            Q_EMIT document_.refused(QString("%1 was typed for %2 and not searched for: Enter does that.").arg(text.trimmed(), name));
+            Q_EMIT document_.refused(QString("%1: %2 was not searched for. Type it again and press Enter to search.").arg(name, text.trimmed()));
         return {};
     }
     const auto said = s->plan.clocks.find(id);
@@ -197,7 +197,7 @@ void Inspector::askInstance(const std::string& id)
 void Inspector::offerInstances(const std::shared_ptr<const Snapshot>& s, NeedIndex need, const std::vector<InstanceOption>& options)
 {
     if (options.empty()) {
-        Q_EMIT document_.refused(QString::fromStdString(s->plan.needs[size_t(need)].title) + " takes no instance of the chip: there is no other to choose.");
+        Q_EMIT document_.refused(QString::fromStdString(s->plan.needs[size_t(need)].title) + " uses no instance, so there is none to choose.");
         return;
     }
     QMenu menu(this);
@@ -210,7 +210,7 @@ void Inspector::offerInstances(const std::shared_ptr<const Snapshot>& s, NeedInd
     const QAction* picked = menu.exec(QCursor::pos());
     // What was offered is for the plan as it was.
     if (picked && s != document_.sharedSnapshot()) {
-        Q_EMIT document_.refused("The plan has changed meanwhile; nothing was done. Ask again.");
+        Q_EMIT document_.refused("The plan has changed in the meantime; nothing was done. Try again.");
         return;
     }
     for (size_t i = 0; i < options.size(); ++i)

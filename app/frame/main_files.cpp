@@ -194,8 +194,8 @@ bool MainWindow::settleTyping(const QString& leaving)
         return true;
     QMessageBox box(QMessageBox::NoIcon, "Text not entered", message() + "\n\n" + leaving, QMessageBox::NoButton, this);
     box.setObjectName("textNotEntered");
-    QPushButton* back = box.addButton("Back to the field", QMessageBox::RejectRole);
-    QPushButton* discard = box.addButton("Discard the text", QMessageBox::DestructiveRole);
+    QPushButton* back = box.addButton("Return to field", QMessageBox::RejectRole);
+    QPushButton* discard = box.addButton("Discard text", QMessageBox::DestructiveRole);
     box.setDefaultButton(back);
     box.exec();
     if (box.clickedButton() != discard)

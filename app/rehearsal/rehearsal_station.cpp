@@ -265,10 +265,10 @@ void RehearsalStation::runMachineCode()
     machine_.run<Ran>(
         "Running the machine code",
         [runs = runs_, scenario = run->scenario, planned = &run->rehearsal](const Background::Stopped& stopped) -> Ran {
-            const ScratchFolder folder;
-            if (!folder.made())
-                return {"No folder for the compiled program could be made: " + folder.why() + ".", true};
-            const Expected<Rehearsal> machine = rehearseMachineCode(runs->snapshot->facts(), runs->snapshot->source(), scenario, folder.path(), stopped);
+            const Expected<ScratchFolder> folder = ScratchFolder::make();
+            if (!folder)
+                return {folder.problem().message, true};
+            const Expected<Rehearsal> machine = rehearseMachineCode(runs->snapshot->facts(), runs->snapshot->source(), scenario, folder->path(), stopped);
             if (!machine)
                 return {machine.problem().text(), true};
             if (!machine->hazards.empty())

@@ -49,7 +49,7 @@ public:
             try {
                 done(waiting->get());
             } catch (const std::exception& error) {
-                Q_EMIT failed(QString("A search ended by a mistake in Bindrel (%1); nothing was changed.").arg(error.what()));
+                Q_EMIT failed(QString("Internal error (%1). Nothing changed.").arg(error.what()));
             }
         };
         pool_.start([this, stop, promise, work = std::move(work), deliver] {

@@ -321,7 +321,7 @@ void Document::writeJournal()
     // A journal that cannot be written must not get in the way of the work itself; but somebody should know.
     const bool kept = journal_.write(path_, history_->plan());
     if (!kept && !std::exchange(journalFails_, true))
-        Q_EMIT refused(QString("Unsaved work cannot be kept for the case that the program ends by accident: %1 cannot be written to. Save often, or make room there.").arg(journal_.folder()));
+        Q_EMIT refused(QString("Unsaved work is not protected against a crash: %1 cannot be written to. Save often, or make that folder writable.").arg(journal_.folder()));
     journalFails_ = !kept;
 }
 

@@ -71,7 +71,7 @@ void GoalsForm::build()
             if (shownId_ == builtFor_)
                 refused[goal] = edit->text();
             else
-                Q_EMIT document_.refused(QString("\"%1\" was given up: its need is no longer shown.").arg(edit->text()));
+                Q_EMIT document_.refused(QString("\"%1\" was discarded: its need is no longer shown.").arg(edit->text()));
             pending_.forget(edit);
         }
     builtFor_ = shownId_;
@@ -265,7 +265,7 @@ QString GoalsForm::commit(const std::string& id, const std::string& goal, const 
     const Need* need = document_.isOpen() ? document_.snapshot().plan.need(id) : nullptr;
     const GoalSpec* spec = need ? findKind(need->kind)->goal(goal) : nullptr;
     if (!spec) {
-        Q_EMIT document_.refused(QString("\"%1\" was typed for a need that the plan no longer has.").arg(text));
+        Q_EMIT document_.refused(QString("\"%1\" was discarded: the plan no longer has the need that it was typed for.").arg(text));
         return {};
     }
     const std::string typed = text.trimmed().toStdString();
@@ -274,7 +274,7 @@ QString GoalsForm::commit(const std::string& id, const std::string& goal, const 
             const QString why = typeset(ok.problem().message);
             if (id == shownId_)
                 showTrouble(goal, why);
-            return QString("%1, %2: %3 Correct it, or press Esc to give it up.").arg(QString::fromStdString(need->title), QString::fromStdString(spec->title), why);
+            return QString("%1, %2: %3 Correct it, or press Esc to discard it.").arg(QString::fromStdString(need->title), QString::fromStdString(spec->title), why);
         }
     if (id == shownId_)
         showTrouble(goal, {});

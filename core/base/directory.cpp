@@ -192,44 +192,53 @@ std::string Directory::freeName(const std::string& name) const
             return out;
 }
 
+Outcome Directory::checkRegular(const std::string& name) const
+{
+    struct stat info {};
+    if (::fstatat(handle(), name.c_str(), &info, AT_SYMLINK_NOFOLLOW) != 0 || S_ISREG(info.st_mode))
+        return {};
+    return problem(name, S_ISLNK(info.st_mode) ? "is a link; Bindrel does not write through links. Name the target file instead."
+                                               : "is not a regular file; name another.");
+}
+
 Outcome Directory::replace(const std::string& name, std::string_view bytes) const
 {
     if (Outcome legal = checkName(name); !legal)
         return legal;
-    if (struct stat info {}; ::fstatat(handle(), name.c_str(), &info, AT_SYMLINK_NOFOLLOW) == 0 && !S_ISREG(info.st_mode))
-        return problem(name, S_ISLNK(info.st_mode) ? "is a link; Bindrel does not write through links. Name the file that it leads to, or another." : "is no regular file; name another.");
-    // Without a name until all is on the disk, where the file system can do that: a process that dies leaves nothing behind.
+    if (Outcome regular = checkRegular(name); !regular)
+        return regular;
     if (failsOnPurpose(name))
         return problem(name, "cannot be written: " + reason(errno) + ". Choose a folder that you may write to.");
+    const Expected<std::string> aside = writeAside(name, bytes);
+    if (!aside)
+        return aside.problem();
+    const Outcome moved = move(*aside, *this, name);
+    if (!moved)
+        (void)::unlinkat(handle(), aside->c_str(), 0);
+    return moved;
+}
+
+/// Makes a file with the bytes beside the one of that name; gives its name.
+Expected<std::string> Directory::writeAside(const std::string& name, std::string_view bytes) const
+{
+    // Without a name until all is on the disk, where the file system can do that: a process that dies leaves nothing behind.
     if (Descriptor unnamed(::openat(handle(), ".", O_WRONLY | O_TMPFILE | O_CLOEXEC, 0666)); unnamed.isOpen()) {
-        Descriptor again(::fcntl(unnamed.get(), F_DUPFD_CLOEXEC, 0));
+        const Descriptor again(::fcntl(unnamed.get(), F_DUPFD_CLOEXEC, 0));
         if (Outcome done = fill(std::move(unnamed), name, bytes, &name); !done)
-            return done;
+            return done.problem();
         const std::string aside = freeName(name);
-        if (::linkat(AT_FDCWD, fmt::format("/proc/self/fd/{}", again.get()).c_str(), handle(), aside.c_str(), AT_SYMLINK_FOLLOW) == 0) {
-            if (Outcome moved = move(aside, *this, name); !moved) {
-                (void)::unlinkat(handle(), aside.c_str(), 0);
-                return moved;
-            }
-            return {};
-        }
+        if (::linkat(AT_FDCWD, fmt::format("/proc/self/fd/{}", again.get()).c_str(), handle(), aside.c_str(), AT_SYMLINK_FOLLOW) == 0)
+            return aside;
     }
-    std::string aside;
-    Descriptor named;
-    for (int tries = 0; tries < 100 && !named.isOpen(); ++tries) {
-        aside = freeName(name);
-        named = Descriptor(::openat(handle(), aside.c_str(), kNewFile, 0666));
-        if (!named.isOpen() && errno != EEXIST)
-            break;
-    }
+    const std::string aside = freeName(name);
+    Descriptor named(::openat(handle(), aside.c_str(), kNewFile, 0666));
     if (!named.isOpen())
         return problem(name, "cannot be written: " + reason(errno) + ". Choose a folder that you may write to.");
-    Outcome done = fill(std::move(named), name, bytes, &name);
-    if (done)
-        done = move(aside, *this, name);
-    if (!done)
+    if (Outcome done = fill(std::move(named), name, bytes, &name); !done) {
         (void)::unlinkat(handle(), aside.c_str(), 0);
-    return done;
+        return done.problem();
+    }
+    return aside;
 }
 
 Outcome Directory::move(const std::string& name, const Directory& to, const std::string& toName) const
@@ -308,7 +317,7 @@ Expected<Directory::Exchange> Directory::exchange(const std::string& name, const
         if (!old)
             return old.problem();
         if (!*old)
-            return with.problem(withName, "vanished while it was to be replaced.");
+            return with.problem(withName, "disappeared while it was being replaced. Try again.");
         if (Outcome copied = write(aside, **old); !copied)
             return copied.problem();
     }
@@ -362,6 +371,12 @@ bool Directory::exists(const std::string& name) const
 {
     struct stat info {};
     return checkName(name).ok() && ::fstatat(handle(), name.c_str(), &info, AT_SYMLINK_NOFOLLOW) == 0;
+}
+
+bool Directory::isFile(const std::string& name) const
+{
+    struct stat info {};
+    return checkName(name).ok() && ::fstatat(handle(), name.c_str(), &info, AT_SYMLINK_NOFOLLOW) == 0 && S_ISREG(info.st_mode);
 }
 
 std::vector<std::string> Directory::names() const

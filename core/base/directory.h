@@ -36,6 +36,8 @@ public:
     Expected<std::optional<std::string>> read(const std::string& name) const;
     /// Makes a file of this name that holds the bytes, safely on the disk. The name must be free.
     Outcome write(const std::string& name, std::string_view bytes) const;
+    /// A problem when the name belongs to a link or to something that is no file; a free name is none.
+    Outcome checkRegular(const std::string& name) const;
     /// Gives the name to a file that holds the bytes, safely on the disk, in one step; what had the name before keeps its permissions and
     /// nothing else. Nothing but that name is touched, also where a file has the name that one would take meanwhile.
     Outcome replace(const std::string& name, std::string_view bytes) const;
@@ -53,6 +55,7 @@ public:
     Outcome remove(const std::string& name) const; ///< a file that is missing is no failure
     Outcome removeTree(const std::string& name) const; ///< a folder and all in it, without following links
     bool exists(const std::string& name) const;    ///< also true for a link that leads nowhere
+    bool isFile(const std::string& name) const;    ///< a regular one, no link
     std::vector<std::string> names() const;        ///< sorted; empty when unreadable
     /// What was made and moved here survives a power cut.
     Outcome sync() const;
@@ -62,6 +65,7 @@ private:
     Problem problem(const std::string& name, const std::string& what) const;
     Outcome fill(Descriptor file, const std::string& name, std::string_view bytes, const std::string* modeOf) const;
     std::string freeName(const std::string& name) const;
+    Expected<std::string> writeAside(const std::string& name, std::string_view bytes) const;
     Outcome checkName(const std::string& name) const;
 
     Descriptor file_;

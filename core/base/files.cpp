@@ -109,10 +109,10 @@ Expected<bool> replaceFile(const fs::path& path, std::string_view bytes, const s
         if (now->value_or(std::string()) != *expected)
             return false;
     }
-    if (const Outcome done = folder->replace(name, bytes); !done) {
-        const std::string& why = done.problem().message;
-        return why.find("is a link") == 0 || why.find("is no regular") == 0 ? fileProblem(path, why) : unwritable(why.substr(0, why.find(". ")));
-    }
+    if (const Outcome regular = folder->checkRegular(name); !regular)
+        return regular.problem();
+    if (const Outcome done = folder->replace(name, bytes); !done)
+        return unwritable(done.problem().message.substr(0, done.problem().message.find(". ")));
     (void)folder->sync(); // the new name must survive a power cut too
     return true;
 }

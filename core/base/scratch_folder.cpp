@@ -42,21 +42,24 @@ void sweep(const fs::path& parent)
 
 } // namespace
 
-ScratchFolder::ScratchFolder()
+Expected<ScratchFolder> ScratchFolder::make()
 {
+    const auto none = [](const std::string& why) {
+        return problemOf(fmt::format("No temporary folder can be created: {}. Make room, or let TMPDIR name another place.", why));
+    };
     std::error_code error;
     const fs::path parent = fs::temp_directory_path(error);
-    if (error) {
-        why_ = error.message();
-        return;
-    }
+    if (error)
+        return none(error.message());
     sweep(parent);
     std::string path = (parent / (std::string(kStem) + "XXXXXX")).string();
-    if (!mkdtemp(path.data())) {
-        why_ = std::strerror(errno);
-        return;
-    }
-    path_ = path;
+    if (!mkdtemp(path.data()))
+        return none(std::strerror(errno));
+    return ScratchFolder(path);
+}
+
+ScratchFolder::ScratchFolder(fs::path path) : path_(std::move(path))
+{
     const fs::path alive = path_ / kAlive;
     if (::mkdir(alive.c_str(), 0700) == 0)
         held_ = Descriptor(::open(alive.c_str(), O_RDONLY | O_DIRECTORY | O_NOFOLLOW | O_CLOEXEC));
@@ -67,7 +70,7 @@ ScratchFolder::ScratchFolder()
 ScratchFolder::~ScratchFolder()
 {
     std::error_code ignored;
-    if (made())
+    if (!path_.empty())
         fs::remove_all(path_, ignored);
 }
 

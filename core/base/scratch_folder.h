@@ -2,9 +2,10 @@
 #pragma once
 
 #include "core/base/descriptor.h"
+#include "core/base/expected.h"
 
 #include <filesystem>
-#include <string>
+#include <utility>
 
 namespace bindrel {
 
@@ -12,19 +13,19 @@ namespace bindrel {
 /// of processes that were killed go when the next one is made: each is held by a lock while its process lives.
 class ScratchFolder {
 public:
-    ScratchFolder();
+    /// The problem says why there is none, and what to do.
+    static Expected<ScratchFolder> make();
     ~ScratchFolder();
-    ScratchFolder(const ScratchFolder&) = delete;
-    ScratchFolder& operator=(const ScratchFolder&) = delete;
+    ScratchFolder(ScratchFolder&& other) noexcept : path_(std::exchange(other.path_, {})), held_(std::move(other.held_)) {}
+    ScratchFolder& operator=(ScratchFolder&&) = delete;
 
-    bool made() const { return !path_.empty(); }
     const std::filesystem::path& path() const { return path_; }
-    const std::string& why() const { return why_; } ///< it could not be made
 
 private:
+    explicit ScratchFolder(std::filesystem::path path);
+
     std::filesystem::path path_;
     Descriptor held_;
-    std::string why_;
 };
 
 } // namespace bindrel

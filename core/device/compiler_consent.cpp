@@ -2,6 +2,7 @@
 #include "core/device/compiler_consent.h"
 
 #include "core/base/files.h"
+#include "core/device/device_memory.h"
 
 #include <algorithm>
 
@@ -16,8 +17,7 @@ constexpr const char* kKnownTools[] = {"arm-none-eabi-", "riscv64-unknown-elf-"}
 
 fs::path fileOf(const Device& device, const fs::path& memory)
 {
-    const bool plain = device.revision.size() == 16 && std::all_of(device.revision.begin(), device.revision.end(), [](char c) { return (c >= '0' && c <= '9') || (c >= 'a' && c <= 'f'); });
-    return memory.empty() || !plain ? fs::path() : memory.parent_path() / "compilers" / device.revision;
+    return memory.empty() || !isRevision(device.revision) ? fs::path() : memory.parent_path() / "compilers" / device.revision;
 }
 
 /// What was agreed to, so that a digest that two files share, by whatever accident, allows no other program.
@@ -52,7 +52,7 @@ Outcome allowCompilers(const Device& device, const fs::path& memory)
 {
     const fs::path file = fileOf(device, memory);
     if (file.empty())
-        return problemOf("that the compiler may be run cannot be remembered: there is no home folder.");
+        return problemOf("Your consent cannot be stored: there is no home folder. Set HOME.");
     std::error_code error;
     fs::create_directories(file.parent_path(), error);
     return writeFileAtomically(file, agreement(device));

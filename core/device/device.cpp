@@ -18,7 +18,6 @@ bool Core::wordsOnly() const
     return false;
 }
 
-
 namespace {
 template <typename Items, typename Name> int indexOf(const Items& items, std::string_view name, Name nameOf)
 {

@@ -13,13 +13,10 @@ namespace bindrel {
 
 namespace fs = std::filesystem;
 
-namespace {
-/// A revision comes from a plan, which may come from a stranger: it must be nothing but what it claims to be.
 bool isRevision(const std::string& text)
 {
     return text.size() == 16 && std::all_of(text.begin(), text.end(), [](char c) { return (c >= '0' && c <= '9') || (c >= 'a' && c <= 'f'); });
 }
-} // namespace
 
 fs::path deviceMemory()
 {

@@ -12,13 +12,21 @@ namespace {
 
 using Severity = Finding::Severity;
 
+/// A kind that does not say what is wrong with a row still has a wrong row.
+std::string troubleOf(const Achieved& row)
+{
+    if (!row.trouble.empty())
+        return row.trouble;
+    return fmt::format("achieved {}{}. Change the goal, or choose another clock or instance.", row.achieved.empty() ? "nothing" : row.achieved,
+                       row.wanted.empty() ? "" : " instead of " + row.wanted);
+}
+
 void missedGoals(const Facts& f, std::vector<Finding>& out)
 {
     for (size_t n = 0; n < f.plan.needs.size(); ++n)
         for (const Achieved& row : f.settings[n].achieved)
             if (!row.ok)
-                out.push_back({Severity::Error, {}, fmt::format("{}, {}: {}", f.plan.needs[n].title, row.title, !row.trouble.empty() ? row.trouble : fmt::format("{} is achieved{}.", row.achieved.empty() ? "nothing" : row.achieved, row.wanted.empty() ? "" : ", not " + row.wanted)),
-                               {Place::Kind::Goal, f.plan.needs[n].id, row.goal}, {}, WaysOffer{}});
+                out.push_back({Severity::Error, {}, fmt::format("{}, {}: {}", f.plan.needs[n].title, row.title, troubleOf(row)), {Place::Kind::Goal, f.plan.needs[n].id, row.goal}, {}, WaysOffer{}});
 }
 
 void uncomputed(const Facts& f, std::vector<Finding>& out)

@@ -14,10 +14,10 @@ namespace bindrel {
 Outcome writePinSheetXlsx(const std::vector<SheetRow>& rows, const std::string& title, const std::filesystem::path& path)
 {
     // The library writes by name: in a folder that nobody else can reach, and from there to its place as every other file.
-    const ScratchFolder scratch;
-    if (!scratch.made())
-        return problemOf("No folder for the unfinished sheet could be made: " + scratch.why() + ".");
-    const std::filesystem::path aside = scratch.path() / "sheet.xlsx";
+    const Expected<ScratchFolder> scratch = ScratchFolder::make();
+    if (!scratch)
+        return scratch.problem();
+    const std::filesystem::path aside = scratch->path() / "sheet.xlsx";
     lxw_workbook* book = workbook_new(aside.c_str());
     if (!book)
         return problemOf(fmt::format("{} cannot be written: there is not enough memory.", path.string()));

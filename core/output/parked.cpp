@@ -48,6 +48,8 @@ std::string unparked(std::string_view line)
     return std::string(line);
 }
 
+std::string parkedFileName(std::string_view prefix) { return std::string(prefix) + "_orphans.c"; }
+
 ParkedFile::ParkedFile(std::string_view text, std::string_view prefix) : prefix_(prefix)
 {
     if (const std::string known = head(prefix); text.starts_with(known))

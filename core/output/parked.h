@@ -19,6 +19,9 @@ struct Parked {
     friend bool operator==(const Parked&, const Parked&) = default;
 };
 
+/// Its name beside the files of that prefix.
+std::string parkedFileName(std::string_view prefix);
+
 /// The file in the order in which it is written: entries, and the user's own lines between them.
 class ParkedFile {
 public:

@@ -83,8 +83,6 @@ public:
     }
 
 private:
-    std::string parkedName() const { return source_.prefix + "_orphans.c"; }
-
     Expected<std::optional<std::string>> onDisk(const std::string& name) const
     {
         return folder_ ? folder_->read(name) : Expected<std::optional<std::string>>(std::optional<std::string>());
@@ -187,7 +185,7 @@ private:
     Outcome considerObsolete()
     {
         for (const std::string& name : memory_.names()) {
-            if (source_.find(name) || name == parkedName())
+            if (source_.find(name) || name == parkedFileName(source_.prefix))
                 continue;
             const Expected<std::optional<std::string>> disk = onDisk(name);
             if (!disk || !*disk)
@@ -277,11 +275,11 @@ private:
 
     Outcome settleParked()
     {
-        const Expected<std::optional<std::string>> disk = onDisk(parkedName());
+        const Expected<std::optional<std::string>> disk = onDisk(parkedFileName(source_.prefix));
         if (!disk)
             return disk.problem();
         FileChange change;
-        change.name = parkedName();
+        change.name = parkedFileName(source_.prefix);
         change.before = disk->value_or(std::string());
         ParkedFile file(withLineFeeds(change.before), source_.prefix);
         const std::size_t had = file.entries().size();

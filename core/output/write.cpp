@@ -2,15 +2,13 @@
 // Carrying out a preview: stage everything, then only rename, with a way back until the last rename is done.
 #include "core/base/text.h"
 #include "core/output/folder_memory.h"
-#include "core/output/parked.h"
-#include "core/source/keep_regions.h"
-#include "core/source/seal.h"
+#include "core/output/numbered_names.h"
+#include "core/output/stage_sweep.h"
 
 #include <fmt/format.h>
 
 #include <algorithm>
 #include <functional>
-#include <set>
 
 namespace bindrel {
 
@@ -37,11 +35,11 @@ public:
             if (Outcome safe = changed->sync(); !safe)
                 return giveUp(safe.problem());
         // From here on everything is in place; what is left over is only untidy, unless it has no copy.
-        for (const std::string& name : memory_.names())
-            if (name.starts_with("stage"))
-                sweep(name);
+        for (std::string& note : sweepStages(source_, folder_, memory_))
+            notes_.push_back(std::move(note));
         if (byCopy_ && !memory_.exists(kTold) && memory_.write(kTold, ""))
-            notes_.push_back("Files have one name each on this file system and cannot change places, so the old text is copied first: what somebody saves in the very moment of a write is lost here. Write to another disk if that can happen.");
+            notes_.push_back("This file system can neither exchange two files nor give one a second name, so each old file is copied before it is replaced. What another program saves "
+                             "between the two is lost. Write to another disk if that can happen.");
         return std::move(notes_);
     }
 
@@ -168,21 +166,16 @@ private:
             if (Outcome done = swap(from, name); !done)
                 return done;
             const Expected<std::optional<std::string>> text = from.read(name);
-            if (!text || text->value_or(std::string()) != preview.first.text) {
-                Expected<std::string> aside = keepBeside(from, name);
-                if (!aside)
-                    return aside.problem();
-                notes_.push_back(fmt::format("{} was saved by somebody in this moment; that text is kept as {}.", name, *aside));
-            }
+            if (!text || text->value_or(std::string()) != preview.first.text)
+                if (Outcome kept = keepBeside(from, name); !kept)
+                    return kept;
         }
         return stood && row != rows_.end() ? backUp(*stageFirst_, name) : Outcome();
     }
 
     Outcome backUp(const Directory& from, const std::string& name)
     {
-        if (Outcome room = makeRoom(name); !room)
-            return room;
-        if (Outcome done = from.move(name, *backup_, name); !done)
+        if (Outcome done = addBackup(from, *backup_, name); !done)
             return done;
         back_.push_back([this, &from, name] { return backup_->move(name, from, name); });
         return {};
@@ -191,14 +184,17 @@ private:
     /// Places what keeps all texts; what stood there is part of it, and lies in the stage until the end.
     Outcome placeFirst(const std::string& name)
     {
-        const Expected<bool> fresh = stageFirst_->moveToFree(name, folder_, name);
-        if (!fresh)
-            return fresh.problem();
-        if (*fresh) {
-            back_.push_back([this, name] { return folder_.move(name, *stageFirst_, name); });
-            return {};
-        }
-        return swap(*stageFirst_, name);
+        const Expected<bool> fresh = placeWhereFree(*stageFirst_, name);
+        return !fresh ? Outcome(fresh.problem()) : *fresh ? Outcome() : swap(*stageFirst_, name);
+    }
+
+    /// False when there is a file of that name.
+    Expected<bool> placeWhereFree(const Directory& stage, const std::string& name)
+    {
+        const Expected<bool> fresh = stage.moveToFree(name, folder_, name);
+        if (fresh && *fresh)
+            back_.push_back([this, &stage, name] { return folder_.move(name, stage, name); });
+        return fresh;
     }
 
     Outcome swap(const Directory& stage, const std::string& name)
@@ -231,13 +227,11 @@ private:
     Outcome placeFile(const FileChange& change, const std::string& before)
     {
         const std::string& name = change.name;
-        const Expected<bool> fresh = stage_->moveToFree(name, folder_, name);
+        const Expected<bool> fresh = placeWhereFree(*stage_, name);
         if (!fresh)
             return fresh.problem();
-        if (*fresh) {
-            back_.push_back([this, name] { return folder_.move(name, *stage_, name); });
+        if (*fresh)
             return {};
-        }
         if (before.empty() && source_.find(name) && source_.find(name)->owner == SourceFile::Owner::User) {
             notes_.push_back(fmt::format("{} was made by somebody meanwhile and stays as it is.", name));
             return {};
@@ -254,7 +248,7 @@ private:
         if (!taken)
             return folder_.exists(name) ? Outcome(taken.problem()) : Outcome();
         if (!*taken)
-            return at(name, "could not be removed: the name is taken in the stage.");
+            return at(name, "could not be removed: its name is taken in the stage. Try again.");
         const Expected<std::optional<std::string>> text = stage_->read(name);
         if (!text || text->value_or(std::string()) != before) {
             if (const Expected<bool> stays = stage_->moveToFree(name, folder_, name); !stays || !*stays)
@@ -279,36 +273,17 @@ private:
         const Expected<std::optional<std::string>> text = stage_->read(name);
         if (text && *text && **text == before)
             return backUp(*stage_, name);
-        Expected<std::string> aside = keepBeside(*stage_, name);
+        return keepBeside(*stage_, name);
+    }
+
+    /// Puts a person's text beside the file that it was meant for.
+    Outcome keepBeside(const Directory& from, const std::string& name)
+    {
+        const Expected<std::string> aside = moveToFreeNumber(from, name, folder_, name + ".yours");
         if (!aside)
             return aside.problem();
-        back_.push_back([this, name, kept = *aside] { return folder_.move(kept, *stage_, name); });
-        notes_.push_back(fmt::format("{} was saved by somebody in this moment; that text is kept as {}.", name, *aside));
-        return {};
-    }
-
-    /// Puts a person's text beside the file that it was meant for; gives its name there.
-    Expected<std::string> keepBeside(const Directory& from, const std::string& name)
-    {
-        for (int n = 1; n < 1000; ++n) {
-            const std::string aside = n == 1 ? name + ".yours" : fmt::format("{}.yours-{}", name, n);
-            const Expected<bool> done = from.moveToFree(name, folder_, aside);
-            if (!done)
-                return done.problem();
-            if (*done)
-                return aside;
-        }
-        return at(name, "was saved by somebody in this moment, and there is no free name beside it.");
-    }
-
-    /// The youngest backup has the plain name, the oldest the number kBackups.
-    Outcome makeRoom(const std::string& name)
-    {
-        const auto numbered = [&name](int n) { return n == 1 ? name : fmt::format("{}.{}", name, n); };
-        for (int n = kBackups - 1; n >= 1; --n)
-            if (backup_->exists(numbered(n)))
-                if (Outcome done = backup_->move(numbered(n), *backup_, numbered(n + 1)); !done)
-                    return done;
+        back_.push_back([this, &from, name, kept = *aside] { return folder_.move(kept, from, name); });
+        notes_.push_back(fmt::format("{} was saved by another program in this moment; that text is kept as {}.", name, *aside));
         return {};
     }
 
@@ -321,84 +296,8 @@ private:
         if (whole)
             (void)memory_.removeTree(stageName_);
         else
-            problem.message += " Not all could be taken back; the next write brings every file in order, and nothing of yours is lost.";
+            problem.message += " Some changes could not be undone; the next write completes them. No text of yours is lost.";
         return problem;
-    }
-
-    /// Does away with a stage, but for what has no copy: a dead write may have left there what somebody had just saved.
-    void sweep(const std::string& stageName)
-    {
-        const Expected<std::optional<Directory>> stage = memory_.child(stageName);
-        if (!stage || !*stage)
-            return;
-        bool empty = true;
-        for (const char* part : {"", "first"}) {
-            const Expected<std::optional<Directory>> inner = *part ? (*stage)->child(part) : Expected<std::optional<Directory>>(memory_.child(stageName));
-            if (!inner || !*inner)
-                continue;
-            for (const std::string& name : (*inner)->names())
-                if (const Expected<std::optional<std::string>> text = (*inner)->read(name); text && *text)
-                    empty = sweepFile(**inner, name, **text) && empty;
-        }
-        if (empty)
-            (void)memory_.removeTree(stageName);
-    }
-
-    /// False when the file has to stay where it is.
-    bool sweepFile(const Directory& stage, const std::string& staged, const std::string& text)
-    {
-        // A name that an exchange in several steps has given: ".NAME.saving".
-        std::string name = staged;
-        if (const std::size_t end = name.rfind(".saving"); name.starts_with('.') && end != std::string::npos)
-            name = name.substr(1, end - 1);
-        const auto reads = [&name](const Directory& where, const std::string& of) {
-            const Expected<std::optional<std::string>> found = where.read(of.empty() ? name : of);
-            return found ? found->value_or(std::string()) : std::string();
-        };
-        std::vector<std::string> copies{reads(folder_, {}), reads(folder_, source_.prefix + "_orphans.c")};
-        for (int n = 1; n <= kBackups; ++n)
-            copies.push_back(reads(*backup_, n == 1 ? name : fmt::format("{}.{}", name, n)));
-        if (std::find(copies.begin(), copies.end(), text) != copies.end() || staged == "owner")
-            return true;
-        const SourceFile* file = source_.find(name);
-        if (file && file->text() == text)
-            return true;
-        // What a person has put into it: the lines of keep regions, or all of a file that is not as it was generated.
-        const std::string mine = withLineFeeds(text);
-        const Expected<std::map<std::string, std::string>> regions = keepRegions(mine);
-        const bool generated = regions && isUntouched(mine);
-        std::string own = generated ? std::string() : mine;
-        if (generated)
-            for (const auto& [region, kept] : *regions)
-                own += kept;
-        const std::vector<std::string> seen = {withLineFeeds(copies[0]), withLineFeeds(copies[1])};
-        if (standsIn(own, seen))
-            return generated || (makeRoom(name) && stage.move(staged, *backup_, name));
-        // Nothing that lies in the memory goes among the files by itself: a stranger may have put it there.
-        const Expected<Directory> rescued = memory_.childOrMade("rescued");
-        for (int n = 1; rescued && n < 1000; ++n) {
-            const std::string kept = n == 1 ? name : fmt::format("{}-{}", name, n);
-            const Expected<bool> moved = stage.moveToFree(staged, *rescued, kept);
-            if (moved && !*moved)
-                continue;
-            if (moved)
-                notes_.push_back(fmt::format("A write that was interrupted had left a text of {} that stands nowhere else; it is kept as {}/rescued/{}. Look whether you want it.", name, FolderMemory::kName, kept));
-            return moved.ok();
-        }
-        return false;
-    }
-
-    /// Whether each line that says something stands in one of the texts, as it is or as parked text has it.
-    static bool standsIn(std::string_view own, const std::vector<std::string>& texts)
-    {
-        std::set<std::string, std::less<>> lines;
-        for (const std::string& text : texts)
-            for (const std::string& line : splitted(text, '\n'))
-                lines.insert(unparked(line));
-        for (const std::string& line : splitted(own, '\n'))
-            if (!trimmed(line).empty() && !lines.contains(line))
-                return false;
-        return true;
     }
 
     const Source& source_;

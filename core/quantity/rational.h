@@ -8,8 +8,8 @@
 
 namespace bindrel {
 
-/// Somebody rounded, or took apart, a number that is none. A mistake of the program: what computes for a need catches it and says that the need
-/// could not be computed, so that nothing wrong is ever written in its stead.
+/// An undefined number was rounded or taken apart. This is a mistake of the program. What computes for a need catches it and
+/// reports that the need could not be computed, so that no wrong value is ever written instead.
 class UndefinedNumber : public std::domain_error {
 public:
     UndefinedNumber() : std::domain_error("a number that is not defined was used") {}

@@ -69,7 +69,7 @@ public:
                 ::kill(-child_, SIGKILL);
                 while (waitpid(child_, &status, 0) < 0 && errno == EINTR) {
                 }
-                return problemOf(late ? fmt::format("The compiler {} had not ended after {} s and was stopped.", name_, std::chrono::duration_cast<std::chrono::seconds>(patience).count()) : fmt::format("Stopped while {} ran.", name_));
+                return problemOf(late ? fmt::format("The compiler {} had not ended after {} s and was stopped. Check whether it works by itself.", name_, std::chrono::duration_cast<std::chrono::seconds>(patience).count()) : fmt::format("Stopped while {} ran.", name_));
             }
             std::this_thread::sleep_for(std::chrono::milliseconds(2));
         }

@@ -381,7 +381,7 @@ Expected<Rehearsal> rehearseMachineCode(const Facts& facts, const Source& source
     out.title = titleOf(facts, scenario) + ", machine code";
     if (!std::filesystem::exists(folder / (source.prefix + ".elf"))) {
         if (const std::vector<std::string> unusual = unusualCompilers(facts.device, facts.provenance.device); !unusual.empty() && !compilersAllowed(facts.device, deviceMemory()))
-            return problemOf(fmt::format("{} names the compiler {}, which does not ship with Bindrel. It is not run until you have agreed to it.", facts.provenance.deviceFile, listed(unusual)));
+            return problemOf(fmt::format("{} names the compiler {}, which does not ship with Bindrel. It is not run without your consent.", facts.provenance.deviceFile, listed(unusual)));
         if (const Outcome compiled = compileSource(source, folder, stopped); !compiled)
             return compiled.problem();
     }

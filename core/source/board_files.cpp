@@ -286,7 +286,7 @@ SourceFile boardHeader(const Facts& f, const Names& names)
         if (!runningWatchdogs(f.device).empty()) {
             w.comment("The chip's reset starts a watchdog: the bring-up feeds it while it waits, afterwards the program must.");
             w.linef("void {}_feed(void);", names.prefix);
-            w.comment("Feeds it during the bring-up only: once the program runs, its window may be closed while a transfer is waited for.");
+            w.comment("Feeds the watchdog during bring-up only: later its window may be closed while a transfer waits.");
             w.linef("void {}_feed_early(void);", names.prefix);
         }
         if (f.image.slowRates) {

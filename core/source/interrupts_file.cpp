@@ -77,11 +77,10 @@ void writePriority(Writer& w)
     if (core.architecture != Core::Architecture::ArmM || core.priorityBits <= 0)
         return;
     w.line();
-    w.comment(fmt::format("Levels 0, the most urgent, to {}.{}", (1 << core.priorityBits) - 1, core.wordsOnly() ? " Four interrupts share a word: not to be called by two at a time." : ""));
+    w.comment(fmt::format("Levels 0, the most urgent, to {}.{}", (1 << core.priorityBits) - 1, core.wordsOnly() ? " Not reentrant: four interrupts share a word." : ""));
     w.linef("void {}_interrupt_priority(uint32_t number, uint32_t level)", w.names.prefix);
     w.line("{");
     if (core.wordsOnly()) {
-        // This core takes words only; one that changes a neighbour's level meanwhile would be lost.
         w.line("    volatile uint32_t *const priority = (volatile uint32_t *)0xE000E400u + number / 4u;");
         w.line("    const uint32_t shift = number % 4u * 8u;");
         w.linef("    *priority = (*priority & ~((uint32_t)0xFFu << shift)) | (level << (shift + {}u));", 8 - core.priorityBits);

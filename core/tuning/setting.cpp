@@ -68,7 +68,7 @@ Setting tuned(const Device& device, const Plan& plan, const Bindings& bindings, 
         return setting;
     }
     const ClockIndex kernel = setting.kernel;
-    // A number that is none stops the search for this need, and is told; it never becomes a value of a register.
+    // An undefined number ends the computation for this need with a finding; it never becomes a register value.
     try {
         setting = kind.solve(c);
         setting.computed = setting.notComputed.empty();
@@ -76,7 +76,7 @@ Setting tuned(const Device& device, const Plan& plan, const Bindings& bindings, 
             addStreams(setting, c, kind.streams(device, bound.instance, need));
     } catch (const UndefinedNumber&) {
         setting = {};
-        setting.notComputed = "its goals and its clock lead to numbers that cannot be computed exactly; change one of them";
+        setting.notComputed = "its goals and its clock rate cannot be computed exactly together; change one of them";
     }
     setting.kernel = kernel;
     for (NeedEvent& event : setting.events) {

@@ -100,7 +100,7 @@ private Q_SLOTS:
         // Leaving the window asks.
         inDialog([](QWidget* modal) {
             QCOMPARE(modal->objectName(), QString("textNotEntered"));
-            QTest::mouseClick(button(modal, "Back to the field"), Qt::LeftButton);
+            QTest::mouseClick(button(modal, "Return to field"), Qt::LeftButton);
         });
         w_->close();
         QVERIFY(w_->isVisible());
