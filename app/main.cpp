@@ -35,11 +35,13 @@ int main(int argc, char** argv)
     QApplication::setOrganizationName("bindrel");
     QApplication::setApplicationVersion(BINDREL_VERSION);
     QCommandLineParser parser;
-    parser.setApplicationDescription("Plans pins, clocks and registers of a microcontroller and writes the C that sets them up.");
+    parser.setApplicationDescription(
+        "Plans pins, clocks and registers of a microcontroller and writes the C that sets them up.");
     parser.addHelpOption();
     parser.addVersionOption();
     parser.addPositionalArgument("plan", "Plan to open", "[PLAN]");
-    const QCommandLineOption deviceDir("device-dir", "Folder with device, board and part files that is looked into first", "folder");
+    const QCommandLineOption deviceDir("device-dir",
+                                       "Folder with device, board and part files that is looked into first", "folder");
     parser.addOption(deviceDir);
     parser.process(app);
 
@@ -58,7 +60,8 @@ int main(int argc, char** argv)
     window.show();
     QTimer::singleShot(0, &window, &bindrel::MainWindow::offerNeverSaved);
     const int code = QApplication::exec();
-    // A window that is gone is a program that has ended: nobody waits for a search that does not hear that it was stopped.
+    // A window that is gone is a program that has ended: nobody waits for a search that does not hear that it was
+    // stopped.
     for (bindrel::Background* background : window.findChildren<bindrel::Background*>())
         if (!background->endWithin(std::chrono::seconds(2))) {
             QSettings().sync();

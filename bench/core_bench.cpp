@@ -1,9 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/clocks/repair.h"
+#include "core/output/output.h"
 #include "core/pins/options.h"
 #include "core/rehearsal/rehearsal.h"
 #include "core/snapshot.h"
-#include "core/output/output.h"
 #include "core/tuning/clock_goals.h"
 
 #include <benchmark/benchmark.h>
@@ -19,7 +19,8 @@ namespace {
 
 Workpiece demo(const char* name)
 {
-    Expected<Workpiece> work = loadPlan(std::string(BINDREL_EXAMPLES) + "/" + name + ".bindrel", Library(BINDREL_SOURCE_DATA));
+    Expected<Workpiece> work =
+        loadPlan(std::string(BINDREL_EXAMPLES) + "/" + name + ".bindrel", Library(BINDREL_SOURCE_DATA));
     if (!work)
         std::abort();
     return *std::move(work);

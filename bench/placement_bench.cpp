@@ -29,7 +29,8 @@ std::vector<NeedIndex> openNeeds(const Workpiece& work)
     return out;
 }
 
-/// The whole search; the counters tell when the first way was there and when the level that matters was proven (-1: never), in milliseconds.
+/// The whole search; the counters tell when the first way was there and when the level that matters was proven (-1:
+/// never), in milliseconds.
 void search(benchmark::State& state, const Workpiece& work, PlacementRequest request, PlacementLevel level)
 {
     using Clock = std::chrono::steady_clock;
@@ -130,7 +131,8 @@ Device largeChip(std::mt19937& random)
                 const int first = int(random() % (512 - signals.size()));
                 for (size_t s = 0; s < signals.size(); ++s) {
                     d.pads[size_t(first) + s].routes.push_back(int(d.routes.size()));
-                    d.routes.push_back({first + int(s), int(d.instances.size()), int(s), Route::Mechanism::GroupRemap, -1, {}, -1});
+                    d.routes.push_back(
+                        {first + int(s), int(d.instances.size()), int(s), Route::Mechanism::GroupRemap, -1, {}, -1});
                 }
             }
             d.instances.push_back(instance);
@@ -168,7 +170,8 @@ BENCHMARK(placementOf512Pads)->Unit(benchmark::kMillisecond);
 
 void untangleFiveWays(benchmark::State& state)
 {
-    const Workpiece work = loaded(std::string(BINDREL_EXAMPLES) + "/sluice-node-c-tangled.bindrel", Library(BINDREL_SOURCE_DATA));
+    const Workpiece work =
+        loaded(std::string(BINDREL_EXAMPLES) + "/sluice-node-c-tangled.bindrel", Library(BINDREL_SOURCE_DATA));
     for (auto _ : state)
         benchmark::DoNotOptimize(untangle(*work.device, *work.board, work.plan, 5));
 }

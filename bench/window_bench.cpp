@@ -62,7 +62,8 @@ void editToPicture(benchmark::State& state)
 }
 BENCHMARK(editToPicture)->DenseRange(1, 4)->Unit(benchmark::kMillisecond);
 
-/// A mouse move while a mark of the ladder is dragged, by real events and painted: the finest multiplier of the largest chip.
+/// A mouse move while a mark of the ladder is dragged, by real events and painted: the finest multiplier of the largest
+/// chip.
 void dragOnTheLadder(benchmark::State& state)
 {
     Theme::apply(*qApp, false);
@@ -76,11 +77,13 @@ void dragOnTheLadder(benchmark::State& state)
     const Snapshot& s = window.document().snapshot();
     int clock = -1;
     for (size_t i = 0; i < s.device->clocks.size(); ++i)
-        if (s.rates.clocks[i].used && ladder->rowOf(s.device->clocks[i].id) >= 0 && (clock < 0 || clockChoices(*s.device, int(i)).size() > clockChoices(*s.device, clock).size()))
+        if (s.rates.clocks[i].used && ladder->rowOf(s.device->clocks[i].id) >= 0 &&
+            (clock < 0 || clockChoices(*s.device, int(i)).size() > clockChoices(*s.device, clock).size()))
             clock = int(i);
     const QPointF mark = ladder->markOf(clock);
     const auto send = [&](QEvent::Type type, const QPointF& at, Qt::MouseButtons buttons) {
-        QMouseEvent event(type, at, ladder->viewport()->mapToGlobal(at), type == QEvent::MouseMove ? Qt::NoButton : Qt::LeftButton, buttons, Qt::NoModifier);
+        QMouseEvent event(type, at, ladder->viewport()->mapToGlobal(at),
+                          type == QEvent::MouseMove ? Qt::NoButton : Qt::LeftButton, buttons, Qt::NoModifier);
         QApplication::sendEvent(ladder->viewport(), &event);
     };
     send(QEvent::MouseButtonPress, mark, Qt::LeftButton);

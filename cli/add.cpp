@@ -14,9 +14,13 @@ static void addAdd(CLI::App& app, int& exitCode)
         bool write = false;
     };
     auto options = std::make_shared<Options>();
-    CLI::App* command = app.add_subcommand("add", "State a need in one line, as in: add PLAN \"uart 460.8k rts/cts for modem\".");
+    CLI::App* command =
+        app.add_subcommand("add", "State a need in one line, as in: add PLAN \"uart 460.8k rts/cts for modem\".");
     command->add_option("PLAN", options->plan, "Plan file")->required();
-    command->add_option("NEED", options->words, "A kind, then its goals, \"for PART\", \"on CORE\", \"called TITLE\" in any order")->required();
+    command
+        ->add_option("NEED", options->words,
+                     "A kind, then its goals, \"for PART\", \"on CORE\", \"called TITLE\" in any order")
+        ->required();
     command->add_flag("--write", options->write, "Save the plan; without it only what was understood is told");
     addStoreOptions(*command);
     command->callback([options, &exitCode] {
@@ -33,7 +37,8 @@ static void addAdd(CLI::App& app, int& exitCode)
         }
         const Need need = newNeed(*stated, s->plan, *s->device, *s->board);
         say("{}: {}\n", need.title, describe(*stated, *s->board));
-        const Expected<Plan> more = applied(s->plan, editOf("Add " + need.title, InsertNeed{s->plan.needs.size(), need}));
+        const Expected<Plan> more =
+            applied(s->plan, editOf("Add " + need.title, InsertNeed{s->plan.needs.size(), need}));
         const Outcome done = !more ? Outcome(more.problem()) : options->write ? storePlan(s, *more) : Outcome();
         if (!done)
             exitCode = complain(done.problem());

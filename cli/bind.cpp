@@ -37,7 +37,9 @@ static void addBind(CLI::App& app, int& exitCode)
         search.cancelled = searchTime();
         const Expected<BoundAll> all = bindAll(*s->device, *s->board, s->plan, search);
         if (!all) {
-            exitCode = refuse(searchTimeIsUp() ? "no way to bind all that is open was found in the time that --within gives; whether there is one is not known." : all.problem().message);
+            exitCode = refuse(searchTimeIsUp() ? "no way to bind all that is open was found in the time that --within "
+                                                 "gives; whether there is one is not known."
+                                               : all.problem().message);
             return;
         }
         if (options->format == "json") {

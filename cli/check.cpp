@@ -12,11 +12,15 @@ namespace bindrel::cli {
 
 namespace {
 
-const char* severityText(Finding::Severity severity) { return severity == Finding::Severity::Error ? "error" : "caution"; }
+const char* severityText(Finding::Severity severity)
+{
+    return severity == Finding::Severity::Error ? "error" : "caution";
+}
 
 long count(const std::vector<Finding>& findings, Finding::Severity severity)
 {
-    return std::count_if(findings.begin(), findings.end(), [severity](const Finding& finding) { return finding.severity == severity; });
+    return std::count_if(findings.begin(), findings.end(),
+                         [severity](const Finding& finding) { return finding.severity == severity; });
 }
 
 void printJson(const Snapshot& s, const std::vector<Finding>& findings)
@@ -31,9 +35,16 @@ void printJson(const Snapshot& s, const std::vector<Finding>& findings)
     out["cautions"] = count(findings, Finding::Severity::Caution);
     out["findings"] = nlohmann::ordered_json::array();
     for (const Finding& finding : findings)
-        out["findings"].push_back({{"rule", finding.rule}, {"severity", severityText(finding.severity)}, {"text", finding.text},
-                                   {"place", finding.place.id}, {"detail", finding.place.sub}, {"fix", finding.fixTitle},
-                                   {"ways", !finding.ways ? "" : finding.ways->clock.empty() ? "repair" : "reach " + finding.ways->clock + "=" + finding.ways->wish}});
+        out["findings"].push_back(
+            {{"rule", finding.rule},
+             {"severity", severityText(finding.severity)},
+             {"text", finding.text},
+             {"place", finding.place.id},
+             {"detail", finding.place.sub},
+             {"fix", finding.fixTitle},
+             {"ways", !finding.ways                 ? ""
+                      : finding.ways->clock.empty() ? "repair"
+                                                    : "reach " + finding.ways->clock + "=" + finding.ways->wish}});
     sayJson(out);
 }
 
@@ -63,8 +74,9 @@ static void addCheck(CLI::App& app, int& exitCode)
             for (const Finding& finding : findings)
                 say("{} {}: {}\n", severityText(finding.severity), finding.rule, finding.text);
             say("{}: {}, {} open, {} contested, {}, {}\n", s->plan.name, counted(long(s->plan.needs.size()), "need"),
-                       s->bindings.count(BoundNeed::State::Open), s->bindings.count(BoundNeed::State::Contested),
-                       counted(count(findings, Finding::Severity::Error), "error"), counted(count(findings, Finding::Severity::Caution), "caution"));
+                s->bindings.count(BoundNeed::State::Open), s->bindings.count(BoundNeed::State::Contested),
+                counted(count(findings, Finding::Severity::Error), "error"),
+                counted(count(findings, Finding::Severity::Caution), "caution"));
         }
         exitCode = count(findings, Finding::Severity::Error) > 0 ? kFindings : kClean;
     });

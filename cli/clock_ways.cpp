@@ -6,14 +6,14 @@
 
 #include <fmt/format.h>
 
-
 namespace bindrel::cli {
 
 void printWay(const Snapshot& s, int number, const ReachWay& way)
 {
     std::string rates;
     for (size_t t = 0; t < way.achieved.size(); ++t)
-        rates += (t == 0 ? "" : ", ") + format(way.achieved[t], 9) + (way.errors[t].value.isZero() ? "" : " (" + format(way.errors[t], true) + ")");
+        rates += (t == 0 ? "" : ", ") + format(way.achieved[t], 9) +
+                 (way.errors[t].value.isZero() ? "" : " (" + format(way.errors[t], true) + ")");
     say("{}. {}{}{}\n", number, rates, rates.empty() ? "" : ": ", wayText(*s.device, way));
     for (const std::string& line : consequencesOf(*s.device, s.plan, way))
         say("   {}\n", line);
@@ -27,17 +27,23 @@ nlohmann::ordered_json wayJson(const Snapshot& s, const std::vector<ReachTarget>
     const auto id = [&s](ClockIndex clock) { return s.device->clocks[size_t(clock)].id; };
     row["achieved"] = nlohmann::ordered_json::array();
     for (size_t t = 0; t < way.achieved.size(); ++t)
-        row["achieved"].push_back({{"clock", id(targets[t].clock)}, {"rate_hz", way.achieved[t].value.text()}, {"error_ppm", way.errors[t].value.text()}});
+        row["achieved"].push_back({{"clock", id(targets[t].clock)},
+                                   {"rate_hz", way.achieved[t].value.text()},
+                                   {"error_ppm", way.errors[t].value.text()}});
     row["changes"] = nlohmann::ordered_json::array();
     for (const Change& change : way.edit.changes) {
         if (const auto* set = std::get_if<SetClock>(&change))
-            row["changes"].push_back({{"clock", set->node}, {"to", set->value ? nlohmann::ordered_json(*set->value) : nlohmann::ordered_json()}});
+            row["changes"].push_back(
+                {{"clock", set->node},
+                 {"to", set->value ? nlohmann::ordered_json(*set->value) : nlohmann::ordered_json()}});
         else if (const auto* text = std::get_if<SetText>(&change))
             row["changes"].push_back({{"range", text->value}});
     }
     row["others"] = nlohmann::ordered_json::array();
     for (const RateChanged& other : way.others)
-        row["others"].push_back({{"clock", id(other.clock)}, {"before_hz", other.before.value.text()}, {"after_hz", other.after.value.text()}});
+        row["others"].push_back({{"clock", id(other.clock)},
+                                 {"before_hz", other.before.value.text()},
+                                 {"after_hz", other.after.value.text()}});
     for (const auto& [key, list] : {std::pair{"wakes", &way.wakes}, {"stops", &way.stops}}) {
         row[key] = nlohmann::ordered_json::array();
         for (const ClockIndex clock : *list)

@@ -4,7 +4,6 @@
 #include "cli/commands.h"
 #include "core/clocks/reach.h"
 
-
 /// What `reach` and `repair` have in common: ways in print, and taking one.
 namespace bindrel::cli {
 

@@ -11,8 +11,8 @@
 #include <functional>
 #include <string>
 
-/// Each subcommand is a file: it registers a function that adds its options to the parser and, when it is the one that was called,
-/// does its work and gives the exit code.
+/// Each subcommand is a file: it registers a function that adds its options to the parser and, when it is the one that
+/// was called, does its work and gives the exit code.
 namespace bindrel::cli {
 
 inline constexpr int kClean = 0;    ///< nothing to complain about
@@ -24,15 +24,21 @@ using AddCommand = void (*)(CLI::App& app, int& exitCode);
 bool registerCommand(AddCommand add);
 #define BINDREL_COMMAND(add) [[maybe_unused]] static const bool registered_##add = bindrel::cli::registerCommand(add);
 
-// What goes to the terminal. Text of plans and files may hold anything: control characters and those that change the direction of
-// writing are shown as escapes.
+// What goes to the terminal. Text of plans and files may hold anything: control characters and those that change the
+// direction of writing are shown as escapes.
 void sayText(std::string_view text);  ///< to standard output; line feeds pass
 void warnText(std::string_view text); ///< to standard error
 /// Output that is escaped already, cell by cell.
 void sayRaw(std::string_view text);
 void sayJson(const nlohmann::ordered_json& json);
-template <typename... Args> void say(fmt::format_string<Args...> format, Args&&... args) { sayText(fmt::format(format, std::forward<Args>(args)...)); }
-template <typename... Args> void warn(fmt::format_string<Args...> format, Args&&... args) { warnText(fmt::format(format, std::forward<Args>(args)...)); }
+template <typename... Args> void say(fmt::format_string<Args...> format, Args&&... args)
+{
+    sayText(fmt::format(format, std::forward<Args>(args)...));
+}
+template <typename... Args> void warn(fmt::format_string<Args...> format, Args&&... args)
+{
+    warnText(fmt::format(format, std::forward<Args>(args)...));
+}
 
 /// What ships, the user's own, and the folders that --device-dir names: the first of these is looked into first.
 Library library();
@@ -52,16 +58,19 @@ struct OpenPlan {
     const Snapshot* operator->() const { return snapshot.get(); }
 };
 
-/// Loads a plan by a path relative to the working folder and runs the pipeline; empty, with kUnusable, after a complaint. A device file that
-/// has changed since the plan was saved is told on standard error, with what it changes.
+/// Loads a plan by a path relative to the working folder and runs the pipeline; empty, with kUnusable, after a
+/// complaint. A device file that has changed since the plan was saved is told on standard error, with what it changes.
 OpenPlan openPlan(const std::string& path, int& exitCode);
 
 /// The flags that a subcommand has which saves the plan: --force.
 void addStoreOptions(CLI::App& command);
-/// Saves a plan with a note of its device file, unless its file was changed by somebody since it was read and --force is not given.
-/// `snapshot` is one on the plan's device.
+/// Saves a plan with a note of its device file, unless its file was changed by somebody since it was read and --force
+/// is not given. `snapshot` is one on the plan's device.
 Outcome storePlan(const OpenPlan& opened, const Plan& plan, const Snapshot& snapshot);
-inline Outcome storePlan(const OpenPlan& opened, const Plan& plan) { return storePlan(opened, plan, *opened); }
+inline Outcome storePlan(const OpenPlan& opened, const Plan& plan)
+{
+    return storePlan(opened, plan, *opened);
+}
 
 /// The flag of a subcommand that searches: --within SECONDS, `byDefault` when it is not given.
 void addSearchOptions(CLI::App& command, double byDefault = 10);

@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/pins/fit.h"
 #include "cli/commands.h"
 #include "cli/table.h"
-#include "core/pins/fit.h"
 
 #include <fmt/format.h>
 
@@ -14,9 +14,11 @@ static void addFit(CLI::App& app, int& exitCode)
         std::string format = "text";
     };
     auto options = std::make_shared<Options>();
-    CLI::App* command = app.add_subcommand("fit", "Say for every chip of the library whether the plan's needs can stand on it.");
+    CLI::App* command =
+        app.add_subcommand("fit", "Say for every chip of the library whether the plan's needs can stand on it.");
     command->add_option("PLAN", options->plan, "Plan file")->required();
-    command->add_option("--format", options->format, "text, json or csv")->check(CLI::IsMember({"text", "json", "csv"}));
+    command->add_option("--format", options->format, "text, json or csv")
+        ->check(CLI::IsMember({"text", "json", "csv"}));
     addSearchOptions(*command, 60);
     command->callback([options, &exitCode] {
         const auto s = openPlan(options->plan, exitCode);
@@ -31,7 +33,11 @@ static void addFit(CLI::App& app, int& exitCode)
                 continue;
             }
             const Fit fit = fitOn(**device, *s->board, s->plan, searchTime());
-            table.rows.push_back({(*device)->name, (*device)->package.name, fit.fits ? "yes" : fit.proven ? "no" : "unknown", fit.fits ? std::to_string(fit.cost.moved) : "",
+            table.rows.push_back({(*device)->name, (*device)->package.name,
+                                  fit.fits     ? "yes"
+                                  : fit.proven ? "no"
+                                               : "unknown",
+                                  fit.fits ? std::to_string(fit.cost.moved) : "",
                                   fit.fits ? std::to_string(fit.cost.pads) : "", fit.why});
         }
         table.print(options->format);

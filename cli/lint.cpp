@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/device/lint.h"
 #include "cli/commands.h"
 #include "core/base/text.h"
-#include "core/device/lint.h"
 
 #include <fmt/format.h>
 
@@ -18,7 +18,9 @@ static void addLint(CLI::App& app, int& exitCode)
         std::error_code error;
         std::vector<Problem> problems;
         const auto found = library().deviceFile(*device);
-        const Expected<Device> loaded = std::filesystem::exists(*device, error) ? loadDevice(*device, &problems) : found ? loadDevice(found->file, &problems) : Expected<Device>(library().device(*device).problem());
+        const Expected<Device> loaded = std::filesystem::exists(*device, error) ? loadDevice(*device, &problems)
+                                        : found                                 ? loadDevice(found->file, &problems)
+                                                : Expected<Device>(library().device(*device).problem());
         if (!loaded) {
             // All at once: a person mends a file in one go.
             for (size_t i = 0; i + 1 < problems.size(); ++i)
@@ -31,8 +33,9 @@ static void addLint(CLI::App& app, int& exitCode)
         const std::vector<LintRemark> remarks = lint(*loaded);
         for (const LintRemark& remark : remarks)
             say("{}: {}\n", remark.check, remark.text);
-        say("{}: {}, {}, {}, {}\n", loaded->name, counted(long(loaded->pads.size()), "pad"), counted(long(loaded->instances.size()), "instance"),
-                   counted(long(loaded->clocks.size()), "clock"), counted(long(remarks.size()), "remark"));
+        say("{}: {}, {}, {}, {}\n", loaded->name, counted(long(loaded->pads.size()), "pad"),
+            counted(long(loaded->instances.size()), "instance"), counted(long(loaded->clocks.size()), "clock"),
+            counted(long(remarks.size()), "remark"));
         exitCode = remarks.empty() ? kClean : kFindings;
     });
 }

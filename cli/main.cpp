@@ -6,8 +6,8 @@
 #include "core/snapshot_change.h"
 
 #include <algorithm>
-#include <chrono>
 #include <cerrno>
+#include <chrono>
 #include <cstdio>
 #include <cstring>
 #include <fcntl.h>
@@ -45,7 +45,12 @@ void tell(const Problem& problem)
     warnText("bindrel-cli: " + problem.text() + "\n");
     if (!jsonWanted)
         return;
-    sayJson({{"error", {{"file", problem.file}, {"pointer", problem.pointer}, {"line", problem.line}, {"column", problem.column}, {"message", problem.message}}}});
+    sayJson({{"error",
+              {{"file", problem.file},
+               {"pointer", problem.pointer},
+               {"line", problem.line},
+               {"column", problem.column},
+               {"message", problem.message}}}});
 }
 
 } // namespace
@@ -56,14 +61,23 @@ bool registerCommand(AddCommand add)
     return true;
 }
 
-void sayRaw(std::string_view text) { std::fwrite(text.data(), 1, text.size(), stdout); }
-void sayText(std::string_view text) { sayRaw(printable(text, true)); }
+void sayRaw(std::string_view text)
+{
+    std::fwrite(text.data(), 1, text.size(), stdout);
+}
+void sayText(std::string_view text)
+{
+    sayRaw(printable(text, true));
+}
 void warnText(std::string_view text)
 {
     const std::string shown = printable(text, true);
     std::fwrite(shown.data(), 1, shown.size(), stderr);
 }
-void sayJson(const nlohmann::ordered_json& json) { sayRaw(escapedJson(json.dump(2, ' ', false, nlohmann::ordered_json::error_handler_t::replace)) + "\n"); }
+void sayJson(const nlohmann::ordered_json& json)
+{
+    sayRaw(escapedJson(json.dump(2, ' ', false, nlohmann::ordered_json::error_handler_t::replace)) + "\n");
+}
 
 Library library()
 {
@@ -74,7 +88,10 @@ Library library()
     return out;
 }
 
-void addStoreOptions(CLI::App& command) { command.add_flag("--force", force, "Save although somebody else has changed the plan's file meanwhile"); }
+void addStoreOptions(CLI::App& command)
+{
+    command.add_flag("--force", force, "Save although somebody else has changed the plan's file meanwhile");
+}
 
 Outcome storePlan(const OpenPlan& opened, const Plan& plan, const Snapshot& snapshot)
 {
@@ -89,7 +106,8 @@ Outcome storePlan(const OpenPlan& opened, const Plan& plan, const Snapshot& snap
         if (!saved)
             return saved.problem();
         if (!*saved) {
-            Problem problem = problemOf("was changed by somebody else while this was worked out; nothing was saved. Run the command again, or give --force to overwrite it.");
+            Problem problem = problemOf("was changed by somebody else while this was worked out; nothing was saved. "
+                                        "Run the command again, or give --force to overwrite it.");
             problem.file = opened.path;
             return problem;
         }
@@ -101,30 +119,40 @@ Outcome storePlan(const OpenPlan& opened, const Plan& plan, const Snapshot& snap
 void addSearchOptions(CLI::App& command, double byDefault)
 {
     command.parse_complete_callback([byDefault] { secondsToSearch = secondsGiven.value_or(byDefault); });
-    command.add_option("--within", secondsGiven, fmt::format("Seconds after which the search ends with what it has found ({:g} when not given)", byDefault))->check(CLI::Range(0.001, 86400.0));
+    command
+        .add_option(
+            "--within", secondsGiven,
+            fmt::format("Seconds after which the search ends with what it has found ({:g} when not given)", byDefault))
+        ->check(CLI::Range(0.001, 86400.0));
 }
 
 std::function<bool()> searchTime()
 {
     if (!searchEnd)
-        searchEnd = std::chrono::steady_clock::now() + std::chrono::duration_cast<std::chrono::steady_clock::duration>(std::chrono::duration<double>(secondsToSearch));
+        searchEnd = std::chrono::steady_clock::now() + std::chrono::duration_cast<std::chrono::steady_clock::duration>(
+                                                           std::chrono::duration<double>(secondsToSearch));
     return [] {
         timeWasUp = timeWasUp || std::chrono::steady_clock::now() > *searchEnd;
         return timeWasUp;
     };
 }
 
-bool searchTimeIsUp() { return timeWasUp; }
+bool searchTimeIsUp()
+{
+    return timeWasUp;
+}
 
 nlohmann::ordered_json costJson(const PlacementCost& cost, const PlacementProof& proof)
 {
-    constexpr std::array names{"needs_moved", "signals_moved", "unfit_pads", "extra_sides", "split_needs", "crossings", "scarce", "debug_pads", "spread"};
+    constexpr std::array names{"needs_moved", "signals_moved", "unfit_pads", "extra_sides", "split_needs",
+                               "crossings",   "scarce",        "debug_pads", "spread"};
     static_assert(names.size() == kPlacementLevels);
     nlohmann::ordered_json out;
     nlohmann::ordered_json least;
     for (size_t level = 0; level < names.size(); ++level) {
         out[names[level]] = cost.at(PlacementLevel(level));
-        least[names[level]] = proof.least[level] ? nlohmann::ordered_json(*proof.least[level]) : nlohmann::ordered_json();
+        least[names[level]] =
+            proof.least[level] ? nlohmann::ordered_json(*proof.least[level]) : nlohmann::ordered_json();
     }
     out["at_least"] = least;
     return out;
@@ -135,7 +163,11 @@ nlohmann::ordered_json bindingsJson(const Edit& edit)
     nlohmann::ordered_json out = nlohmann::ordered_json::array();
     for (const Change& change : edit.changes)
         if (const auto* set = std::get_if<SetBinding>(&change))
-            out.push_back({{"need", set->need}, {"instance", set->binding.instance}, {"pads", set->binding.pads}, {"via", set->binding.via}, {"dma", set->binding.dma}});
+            out.push_back({{"need", set->need},
+                           {"instance", set->binding.instance},
+                           {"pads", set->binding.pads},
+                           {"via", set->binding.via},
+                           {"dma", set->binding.dma}});
     return out;
 }
 
@@ -185,7 +217,8 @@ std::optional<Problem> mistyped(const CLI::App& app, const std::vector<std::stri
         if (std::find(names.begin(), names.end(), arguments[i]) != names.end())
             return std::nullopt;
         std::sort(names.begin(), names.end());
-        return problemOf(fmt::format("\"{}\" is not a command; use {}.{}", arguments[i], listed(names), didYouMean(arguments[i], names)));
+        return problemOf(fmt::format("\"{}\" is not a command; use {}.{}", arguments[i], listed(names),
+                                     didYouMean(arguments[i], names)));
     }
     return std::nullopt;
 }
@@ -195,14 +228,19 @@ Problem parseProblem(const CLI::App& app, const CLI::ParseError& error, const st
 {
     std::string text = error.what();
     if (error.get_exit_code() == int(CLI::ExitCodes::ExtrasError))
-        for (const CLI::App* command : app.get_subcommands([&](const CLI::App* known) { return std::find(arguments.begin(), arguments.end(), known->get_name()) != arguments.end(); })) {
+        for (const CLI::App* command : app.get_subcommands([&](const CLI::App* known) {
+                 return std::find(arguments.begin(), arguments.end(), known->get_name()) != arguments.end();
+             })) {
             std::vector<std::string> known;
             for (const CLI::Option* option : command->get_options())
                 for (const std::string& name : option->get_lnames())
                     known.push_back("--" + name);
             for (const std::string& argument : arguments)
-                if (const std::string name = argument.substr(0, argument.find('=')); name.starts_with("--") && std::find(known.begin(), known.end(), name) == known.end() && !nearest(name, known).empty())
-                    return problemOf(fmt::format("\"{}\" is not an option of {}.{}", name, command->get_name(), didYouMean(name, known)));
+                if (const std::string name = argument.substr(0, argument.find('='));
+                    name.starts_with("--") && std::find(known.begin(), known.end(), name) == known.end() &&
+                    !nearest(name, known).empty())
+                    return problemOf(fmt::format("\"{}\" is not an option of {}.{}", name, command->get_name(),
+                                                 didYouMean(name, known)));
         }
     if (!text.empty() && text.back() != '.')
         text += '.';
@@ -213,13 +251,17 @@ int run(int argc, char** argv)
 {
     const std::vector<std::string> arguments(argv + std::min(argc, 1), argv + argc);
     for (std::size_t i = 0; i < arguments.size(); ++i)
-        jsonWanted = jsonWanted || arguments[i] == "--format=json" || (arguments[i] == "--format" && i + 1 < arguments.size() && arguments[i + 1] == "json");
+        jsonWanted = jsonWanted || arguments[i] == "--format=json" ||
+                     (arguments[i] == "--format" && i + 1 < arguments.size() && arguments[i + 1] == "json");
     CLI::App app{"Plans pins, clocks and registers of a microcontroller and writes the C that sets them up."};
     app.name("bindrel-cli");
     app.require_subcommand(1);
     app.set_version_flag("--version", "bindrel-cli " BINDREL_VERSION);
-    app.add_option("--device-dir", deviceFolders, "Folder with device, board and part files that is looked into first; of several the one given first wins");
-    app.footer("Exit codes: 0 clean, 1 findings of severity error or something that cannot be done, 2 unusable input or lost output.");
+    app.add_option(
+        "--device-dir", deviceFolders,
+        "Folder with device, board and part files that is looked into first; of several the one given first wins");
+    app.footer("Exit codes: 0 clean, 1 findings of severity error or something that cannot be done, 2 unusable input "
+               "or lost output.");
     int exitCode = kClean;
     for (const AddCommand add : commands())
         add(app, exitCode);
@@ -228,7 +270,8 @@ int run(int argc, char** argv)
         for (const std::string& folder : deviceFolders) {
             std::error_code error;
             if (folder.empty() || !std::filesystem::is_directory(folder, error))
-                throw CLI::ValidationError("--device-dir", folder.empty() ? std::string("needs the name of a folder") : "\"" + folder + "\" is not a folder");
+                throw CLI::ValidationError("--device-dir", folder.empty() ? std::string("needs the name of a folder")
+                                                                          : "\"" + folder + "\" is not a folder");
         }
     });
     if (const std::optional<Problem> problem = mistyped(app, arguments))
@@ -265,11 +308,13 @@ int main(int argc, char** argv)
     } catch (const std::bad_alloc&) {
         warnText("bindrel-cli: there is not enough memory for this.\n");
     } catch (const std::exception& error) {
-        warnText(fmt::format("bindrel-cli: this is a mistake in Bindrel: {}. Nothing was saved by it.\n", error.what()));
+        warnText(
+            fmt::format("bindrel-cli: this is a mistake in Bindrel: {}. Nothing was saved by it.\n", error.what()));
     }
     const bool written = std::fflush(stdout) == 0 && std::ferror(stdout) == 0;
     if (!written || outputClosed) {
-        warnText(fmt::format("bindrel-cli: the output could not be written{}.\n", written ? ": standard output is closed" : std::string(": ") + std::strerror(errno)));
+        warnText(fmt::format("bindrel-cli: the output could not be written{}.\n",
+                             written ? ": standard output is closed" : std::string(": ") + std::strerror(errno)));
         return kUnusable;
     }
     return exitCode;

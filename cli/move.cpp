@@ -35,12 +35,14 @@ static void addMove(CLI::App& app, int& exitCode)
         bool write = false;
     };
     auto options = std::make_shared<Options>();
-    CLI::App* command = app.add_subcommand("move", "Take a plan to another chip, package or board: what stays, what moves, what cannot be kept.");
+    CLI::App* command = app.add_subcommand(
+        "move", "Take a plan to another chip, package or board: what stays, what moves, what cannot be kept.");
     command->add_option("PLAN", options->plan, "Plan file")->required();
     command->add_option("--device", options->device, "Chip of the library; without it the one that the board carries");
     command->add_option("--board", options->board, "Board of the library; without it the plan's own");
     command->add_flag("--write", options->write, "Save the plan; without it what would change is only listed");
-    command->add_option("--format", options->format, "text, json or csv")->check(CLI::IsMember({"text", "json", "csv"}));
+    command->add_option("--format", options->format, "text, json or csv")
+        ->check(CLI::IsMember({"text", "json", "csv"}));
     addSearchOptions(*command, 30);
     addStoreOptions(*command);
     command->callback([options, &exitCode] {
@@ -52,12 +54,14 @@ static void addMove(CLI::App& app, int& exitCode)
         if (!s)
             return;
         const Library all = library();
-        const Expected<Board> board = options->board.empty() ? Expected<Board>(*s->filedBoard) : all.board(options->board);
+        const Expected<Board> board =
+            options->board.empty() ? Expected<Board>(*s->filedBoard) : all.board(options->board);
         if (!board) {
             exitCode = complain(board.problem());
             return;
         }
-        const Expected<std::shared_ptr<const Device>> device = all.device(options->device.empty() ? board->device : options->device);
+        const Expected<std::shared_ptr<const Device>> device =
+            all.device(options->device.empty() ? board->device : options->device);
         if (!device) {
             exitCode = complain(device.problem());
             return;

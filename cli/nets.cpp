@@ -39,7 +39,9 @@ static void addNets(CLI::App& app, int& exitCode)
         for (const Change& change : edit.changes)
             say("{}\n", describe(s->plan, change));
         const Expected<Plan> next = applied(s->plan, edit);
-        const Outcome saved = !next ? Outcome(next.problem()) : options->write && !edit.changes.empty() ? storePlan(s, *next) : Outcome();
+        const Outcome saved = !next                                     ? Outcome(next.problem())
+                              : options->write && !edit.changes.empty() ? storePlan(s, *next)
+                                                                        : Outcome();
         if (!saved)
             exitCode = complain(saved.problem());
     });

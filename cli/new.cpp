@@ -13,7 +13,8 @@ static void addNew(CLI::App& app, int& exitCode)
         std::string plan;
     };
     auto options = std::make_shared<Options>();
-    CLI::App* command = app.add_subcommand("new", "Make a plan for a board, with the needs of its parts stated and nothing bound.");
+    CLI::App* command =
+        app.add_subcommand("new", "Make a plan for a board, with the needs of its parts stated and nothing bound.");
     command->add_option("BOARD", options->board, "Name of a board")->required();
     command->add_option("PLAN", options->plan, "Plan file to make; it must not be there yet")->required();
     command->callback([options, &exitCode] {
@@ -29,7 +30,8 @@ static void addNew(CLI::App& app, int& exitCode)
             exitCode = complain(saved.problem());
             return;
         }
-        say("{}: {} for {} on {}\n", options->plan, counted(long(plan->needs.size()), "need"), board->title, plan->device);
+        say("{}: {} for {} on {}\n", options->plan, counted(long(plan->needs.size()), "need"), board->title,
+            plan->device);
     });
 }
 

@@ -1,8 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/pins/options.h"
 #include "cli/commands.h"
 #include "cli/table.h"
 #include "core/base/text.h"
-#include "core/pins/options.h"
 
 #include <fmt/format.h>
 
@@ -39,10 +39,15 @@ static void addOptions(CLI::App& app, int& exitCode)
         std::string format = "text";
     };
     auto arguments = std::make_shared<Arguments>();
-    CLI::App* command = app.add_subcommand("options", "List the pads that could carry a signal, with what each would cost.");
+    CLI::App* command =
+        app.add_subcommand("options", "List the pads that could carry a signal, with what each would cost.");
     command->add_option("PLAN", arguments->plan, "Plan file")->required();
-    command->add_option("NEED[.SIGNAL]", arguments->signal, "As uplink.tx; a need alone for the instances that could serve it")->required();
-    command->add_option("--format", arguments->format, "text, json or csv")->check(CLI::IsMember({"text", "json", "csv"}));
+    command
+        ->add_option("NEED[.SIGNAL]", arguments->signal,
+                     "As uplink.tx; a need alone for the instances that could serve it")
+        ->required();
+    command->add_option("--format", arguments->format, "text, json or csv")
+        ->check(CLI::IsMember({"text", "json", "csv"}));
     addSearchOptions(*command);
     command->callback([arguments, &exitCode] {
         const auto s = openPlan(arguments->plan, exitCode);
@@ -63,19 +68,22 @@ static void addOptions(CLI::App& app, int& exitCode)
             const NeedIndex need = static_cast<int>(s->plan.need(id) - s->plan.needs.data());
             Table table{{"instance", "cost", "reason"}, {}};
             for (const InstanceOption& option : instanceOptions(*s->device, *s->board, s->plan, need, searchTime()))
-                table.rows.push_back({s->device->instances[size_t(option.instance)].name, nameOf(option.cost), option.reason});
+                table.rows.push_back(
+                    {s->device->instances[size_t(option.instance)].name, nameOf(option.cost), option.reason});
             table.print(arguments->format);
             return;
         }
         if (index < 0) {
-            exitCode = complain(problemOf(fmt::format("\"{}\" is not a signal of this plan; write NEED.SIGNAL.{}", arguments->signal, didYouMean(arguments->signal, known))));
+            exitCode = complain(problemOf(fmt::format("\"{}\" is not a signal of this plan; write NEED.SIGNAL.{}",
+                                                      arguments->signal, didYouMean(arguments->signal, known))));
             return;
         }
         Table table{{"pad", "pin", "instance", "cost", "reason"}, {}};
         for (Option& option : optionsFor(*s->device, *s->board, s->plan, s->bindings, index, signal)) {
             priceOption(option, *s->device, *s->board, s->plan, s->bindings, index, signal, searchTime());
             table.rows.push_back({s->device->pads[size_t(option.pad)].name, s->device->pinOf(option.pad),
-                                  option.instance < 0 ? "" : s->device->instances[size_t(option.instance)].name, nameOf(option.cost), option.reason});
+                                  option.instance < 0 ? "" : s->device->instances[size_t(option.instance)].name,
+                                  nameOf(option.cost), option.reason});
         }
         table.print(arguments->format);
     });

@@ -28,7 +28,8 @@ Expected<ReachRequest> requestOf(const Options& options, const Snapshot& s)
             return target.problem();
         for (const ReachTarget& other : request.targets)
             if (other.clock == target->clock)
-                return problemOf(fmt::format("{} is wanted twice; say all that is wanted of it in one --want.", s.device->clocks[size_t(other.clock)].name));
+                return problemOf(fmt::format("{} is wanted twice; say all that is wanted of it in one --want.",
+                                             s.device->clocks[size_t(other.clock)].name));
         request.targets.push_back(*target);
     }
     for (const std::string& hold : options.holds) {
@@ -44,7 +45,8 @@ Expected<ReachRequest> requestOf(const Options& options, const Snapshot& s)
     } else if (!options.range.empty()) {
         const int range = s.device->findRange(options.range);
         if (range < 0)
-            return problemOf(fmt::format("--range: \"{}\" is not an operating range of {}; \"any\" looks in all.", options.range, s.device->name));
+            return problemOf(fmt::format("--range: \"{}\" is not an operating range of {}; \"any\" looks in all.",
+                                         options.range, s.device->name));
         request.ranges = {range};
     }
     request.most = std::max(options.count, options.take);
@@ -62,7 +64,8 @@ void print(const Snapshot& s, const ReachRequest& request, const ReachResult& re
     if (!result.complete)
         say("The search was ended; there may be better ways.\n");
     if (!result.ways.empty()) {
-        say("{}\n", result.ways.size() < request.most && result.complete ? "There are no others." : "Others rank after these.");
+        say("{}\n",
+            result.ways.size() < request.most && result.complete ? "There are no others." : "Others rank after these.");
         return;
     }
     for (const std::string& obstacle : result.inTheWay)
@@ -71,8 +74,9 @@ void print(const Snapshot& s, const ReachRequest& request, const ReachResult& re
         const std::string& name = s.device->clocks[size_t(request.targets[miss.target].clock)].name;
         for (const ReachWay& way : miss.nearest) {
             const size_t at = miss.othersKept ? miss.target : 0;
-            say("nearest for {}: {}, {} off{}: {}\n", name, format(way.achieved[at]), format(errorOf(way.achieved[at], request.targets[miss.target].rate), true),
-                       miss.othersKept ? "" : ", by itself", wayText(*s.device, way));
+            say("nearest for {}: {}, {} off{}: {}\n", name, format(way.achieved[at]),
+                format(errorOf(way.achieved[at], request.targets[miss.target].rate), true),
+                miss.othersKept ? "" : ", by itself", wayText(*s.device, way));
         }
     }
 }
@@ -109,13 +113,20 @@ void printJson(const Snapshot& s, const ReachRequest& request, const ReachResult
 static void addReach(CLI::App& app, int& exitCode)
 {
     auto options = std::make_shared<Options>();
-    CLI::App* command = app.add_subcommand("reach", "List the ways to bring clocks to wanted rates, best first; or take one.");
+    CLI::App* command =
+        app.add_subcommand("reach", "List the ways to bring clocks to wanted rates, best first; or take one.");
     command->add_option("PLAN", options->plan, "Plan file")->required();
-    command->add_option("--want", options->wants, "CLOCK=48MHz, CLOCK=48MHz\u00b10.25%, CLOCK>=100MHz, CLOCK<=80MHz, CLOCK=max, CLOCK=min; may be given several times")->required();
-    command->add_option("--hold", options->holds, "Clock whose setting must stay, besides those that the plan holds; may be given several times");
+    command
+        ->add_option("--want", options->wants,
+                     "CLOCK=48MHz, CLOCK=48MHz\u00b10.25%, CLOCK>=100MHz, CLOCK<=80MHz, CLOCK=max, CLOCK=min; may be "
+                     "given several times")
+        ->required();
+    command->add_option("--hold", options->holds,
+                        "Clock whose setting must stay, besides those that the plan holds; may be given several times");
     command->add_option("--range", options->range, "Operating range to use, or \"any\"; else the plan's own");
     command->add_option("--count", options->count, "How many ways to look for")->check(CLI::Range(1, 1000));
-    command->add_option("--take", options->take, "Take the way of this number and save the plan")->check(CLI::Range(1, 1000));
+    command->add_option("--take", options->take, "Take the way of this number and save the plan")
+        ->check(CLI::Range(1, 1000));
     command->add_flag("--all", options->all, "Also ways that differ only inside a multiplier");
     command->add_flag("--lose-goals", options->loseGoals, "Also ways by which needs lose their goals");
     addSearchOptions(*command);

@@ -15,7 +15,8 @@ namespace bindrel::cli {
 
 namespace {
 
-/// While it lives, a wish to end the program is only noted, so that compilers and what they left go first. It is followed at the end of this.
+/// While it lives, a wish to end the program is only noted, so that compilers and what they left go first. It is
+/// followed at the end of this.
 class EndsLater {
 public:
     ~EndsLater()
@@ -48,7 +49,8 @@ std::string whereText(const Rehearsal& r, const Hazard& hazard)
 void printText(const Run& run, bool steps)
 {
     const Rehearsal& r = run.rehearsal;
-    say("{}: {} after {}, {}\n", r.title, r.gaveUp.empty() || !r.wentOn.empty() ? "up" : "gives up", momentText(r.untilUp), counted(long(r.operations.size()), "operation"));
+    say("{}: {} after {}, {}\n", r.title, r.gaveUp.empty() || !r.wentOn.empty() ? "up" : "gives up",
+        momentText(r.untilUp), counted(long(r.operations.size()), "operation"));
     if (!r.gaveUp.empty())
         say("  {}{}.\n", r.gaveUp, r.wentOn.empty() ? "" : "; it " + r.wentOn);
     for (const auto& [cause, time] : r.split)
@@ -57,7 +59,8 @@ void printText(const Run& run, bool steps)
     if (!r.shorter.empty())
         say("  {}.\n", r.shorter);
     for (const Operation& operation : steps ? r.operations : std::vector<Operation>())
-        say("  {:>10}  {}{}\n", momentText(operation.from), operation.text, operation.why.empty() ? "" : "  " + operation.why);
+        say("  {:>10}  {}{}\n", momentText(operation.from), operation.text,
+            operation.why.empty() ? "" : "  " + operation.why);
     for (const Hazard& hazard : run.hazards)
         say("  hazard {}, {}: {}\n", nameOf(hazard.kind), whereText(r, hazard), hazard.text);
 }
@@ -76,10 +79,17 @@ nlohmann::ordered_json json(const Run& run)
     out["shorter"] = run.rehearsal.shorter;
     out["operations"] = nlohmann::ordered_json::array();
     for (const Operation& operation : run.rehearsal.operations)
-        out["operations"].push_back({{"from", seconds(operation.from)}, {"to", seconds(operation.to)}, {"text", operation.text}, {"why", operation.why}});
+        out["operations"].push_back({{"from", seconds(operation.from)},
+                                     {"to", seconds(operation.to)},
+                                     {"text", operation.text},
+                                     {"why", operation.why}});
     out["hazards"] = nlohmann::ordered_json::array();
     for (const Hazard& hazard : run.hazards)
-        out["hazards"].push_back({{"kind", nameOf(hazard.kind)}, {"at", seconds(hazard.at)}, {"operation", hazard.operation}, {"text", hazard.text}, {"place", hazard.place.id}});
+        out["hazards"].push_back({{"kind", nameOf(hazard.kind)},
+                                  {"at", seconds(hazard.at)},
+                                  {"operation", hazard.operation},
+                                  {"text", hazard.text},
+                                  {"place", hazard.place.id}});
     return out;
 }
 
@@ -92,11 +102,18 @@ static void addRehearse(CLI::App& app, int& exitCode)
         bool machineCode = false, steps = false, allowCompiler = false;
     };
     auto options = std::make_shared<Options>();
-    CLI::App* command = app.add_subcommand("rehearse", "Run the bring-up, the changes of clocks and the low-power modes on a simulated chip and judge every step.");
+    CLI::App* command = app.add_subcommand(
+        "rehearse",
+        "Run the bring-up, the changes of clocks and the low-power modes on a simulated chip and judge every step.");
     command->add_option("PLAN", options->plan, "Plan file")->required();
-    command->add_flag("--machine-code", options->machineCode, "Compile the written C and execute it on an emulated core as well");
-    command->add_flag("--allow-compiler", options->allowCompiler, "Agree to run the compiler that a device file which does not ship names; remembered for that text of the file");
-    command->add_option("--what-if", options->whatIf, "A clock (by its id) that never starts or fails later; \"supply\": it falls below what the range needs; \"all\": each of these in turn");
+    command->add_flag("--machine-code", options->machineCode,
+                      "Compile the written C and execute it on an emulated core as well");
+    command->add_flag(
+        "--allow-compiler", options->allowCompiler,
+        "Agree to run the compiler that a device file which does not ship names; remembered for that text of the file");
+    command->add_option("--what-if", options->whatIf,
+                        "A clock (by its id) that never starts or fails later; \"supply\": it falls below what the "
+                        "range needs; \"all\": each of these in turn");
     command->add_flag("--steps", options->steps, "List every operation with its moment");
     command->add_option("--format", options->format, "text or json")->check(CLI::IsMember({"text", "json"}));
     command->callback([options, &exitCode] {
@@ -115,20 +132,30 @@ static void addRehearse(CLI::App& app, int& exitCode)
                 for (const ClockNode& node : s->device->clocks)
                     ids.push_back(node.id);
                 const std::string meant = nearest(options->whatIf, ids);
-                exitCode = complain(problemOf(fmt::format("{} has no clock {}.{}", s->device->name, options->whatIf, meant.empty() ? "" : " Did you mean " + meant + "?")));
+                exitCode = complain(problemOf(fmt::format("{} has no clock {}.{}", s->device->name, options->whatIf,
+                                                          meant.empty() ? "" : " Did you mean " + meant + "?")));
                 return;
             }
-            std::erase_if(scenarios, [clock, supply](const Scenario& scenario) { return supply ? scenario.sagsTo < 0 : clock >= 0 ? !scenario.dead.contains(clock) && scenario.fails != clock : !scenario.whatIf(); });
+            std::erase_if(scenarios, [clock, supply](const Scenario& scenario) {
+                return supply       ? scenario.sagsTo < 0
+                       : clock >= 0 ? !scenario.dead.contains(clock) && scenario.fails != clock
+                                    : !scenario.whatIf();
+            });
             if (scenarios.empty()) {
-                exitCode = supply ? complain(problemOf(fmt::format("{} has no operating range that a lower supply would suffice for, or is held in reset before.", s->device->name)))
-                                  : complain(problemOf(fmt::format("{} is not in use, or runs from reset on without being asked for: it cannot fail to start.", options->whatIf)));
+                exitCode = supply ? complain(problemOf(fmt::format("{} has no operating range that a lower supply "
+                                                                   "would suffice for, or is held in reset before.",
+                                                                   s->device->name)))
+                                  : complain(problemOf(fmt::format("{} is not in use, or runs from reset on without "
+                                                                   "being asked for: it cannot fail to start.",
+                                                                   options->whatIf)));
                 return;
             }
         }
         std::optional<EndsLater> endsLater;
         std::optional<ScratchFolder> folder; // goes before the program ends
         if (options->machineCode) {
-            if (const std::vector<std::string> unusual = unusualCompilers(*s->device, s->provenance.device); !unusual.empty()) {
+            if (const std::vector<std::string> unusual = unusualCompilers(*s->device, s->provenance.device);
+                !unusual.empty()) {
                 for (const Finding& finding : s->findings)
                     if (finding.rule == "DEV-02")
                         warn("bindrel-cli: {}\n", finding.text);
@@ -138,7 +165,9 @@ static void addRehearse(CLI::App& app, int& exitCode)
                         return;
                     }
                 if (!compilersAllowed(*s->device, deviceMemory())) {
-                    exitCode = refuse(fmt::format("{} was not run. If you trust that program, give --allow-compiler once; it is remembered until the device file changes.", listed(unusual)));
+                    exitCode = refuse(fmt::format("{} was not run. If you trust that program, give --allow-compiler "
+                                                  "once; it is remembered until the device file changes.",
+                                                  listed(unusual)));
                     return;
                 }
             }
@@ -157,7 +186,8 @@ static void addRehearse(CLI::App& app, int& exitCode)
             runs.push_back(planned);
             if (!options->machineCode || scenario.laterOn())
                 continue;
-            Expected<Rehearsal> machine = rehearseMachineCode(facts, s->source(), scenario, folder->path(), EndsLater::isWanted);
+            Expected<Rehearsal> machine =
+                rehearseMachineCode(facts, s->source(), scenario, folder->path(), EndsLater::isWanted);
             if (EndsLater::isWanted())
                 return;
             if (!machine) {
@@ -170,10 +200,13 @@ static void addRehearse(CLI::App& app, int& exitCode)
                 code.hazards.push_back(std::move(hazard));
             runs.push_back(std::move(code));
         }
-        const bool clean = std::all_of(runs.begin(), runs.end(), [](const Run& run) { return run.hazards.empty() && (run.rehearsal.gaveUp.empty() || run.mayGiveUp); });
+        const bool clean = std::all_of(runs.begin(), runs.end(), [](const Run& run) {
+            return run.hazards.empty() && (run.rehearsal.gaveUp.empty() || run.mayGiveUp);
+        });
         exitCode = clean ? kClean : kFindings;
         if (options->format == "json") {
-            nlohmann::ordered_json out{{"plan", s->plan.name}, {"device", s->device->name}, {"runs", nlohmann::ordered_json::array()}};
+            nlohmann::ordered_json out{
+                {"plan", s->plan.name}, {"device", s->device->name}, {"runs", nlohmann::ordered_json::array()}};
             for (const Run& run : runs)
                 out["runs"].push_back(json(run));
             sayJson(out);

@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/clocks/repair.h"
 #include "cli/clock_ways.h"
 #include "core/base/text.h"
-#include "core/clocks/repair.h"
 #include "core/tuning/clock_goals.h"
 
 #include <fmt/format.h>
@@ -23,7 +23,8 @@ void print(const Snapshot& s, const RepairResult& result)
     if (result.wrong.empty())
         say("{}: no limit is broken and no goal is missed\n", s.plan.name);
     else if (result.ways.empty())
-        say("{}\n", result.complete ? "Up to four changes of clocks mend it in no way." : "No way was found before the search gave up.");
+        say("{}\n", result.complete ? "Up to four changes of clocks mend it in no way."
+                                    : "No way was found before the search gave up.");
 }
 
 void printJson(const Snapshot& s, const RepairResult& result)
@@ -49,10 +50,13 @@ static void addRepair(CLI::App& app, int& exitCode)
         std::size_t count = 5, take = 0;
     };
     auto options = std::make_shared<Options>();
-    CLI::App* command = app.add_subcommand("repair", "List the ways to mend all broken limits and missed goals with the fewest changes of clocks; or take one.");
+    CLI::App* command = app.add_subcommand(
+        "repair",
+        "List the ways to mend all broken limits and missed goals with the fewest changes of clocks; or take one.");
     command->add_option("PLAN", options->plan, "Plan file")->required();
     command->add_option("--count", options->count, "How many ways to list")->check(CLI::Range(1, 100));
-    command->add_option("--take", options->take, "Take the way of this number and save the plan")->check(CLI::Range(1, 100));
+    command->add_option("--take", options->take, "Take the way of this number and save the plan")
+        ->check(CLI::Range(1, 100));
     addSearchOptions(*command);
     addStoreOptions(*command);
     command->add_option("--format", options->format, "text or json")->check(CLI::IsMember({"text", "json"}));

@@ -14,7 +14,8 @@ static void addSheet(CLI::App& app, int& exitCode)
         std::string plan, file;
     };
     auto options = std::make_shared<Options>();
-    CLI::App* command = app.add_subcommand("sheet", "Write the pin sheet to a file, as comma-separated values or as a workbook.");
+    CLI::App* command =
+        app.add_subcommand("sheet", "Write the pin sheet to a file, as comma-separated values or as a workbook.");
     command->add_option("PLAN", options->plan, "Plan file")->required();
     command->add_option("FILE", options->file, "Ending in .csv or .xlsx")->required();
     command->callback([options, &exitCode] {
@@ -27,7 +28,8 @@ static void addSheet(CLI::App& app, int& exitCode)
         if (!s)
             return;
         const std::vector<SheetRow> rows = pinSheet(*s);
-        const Outcome written = ending == ".csv" ? writeFileAtomically(options->file, pinSheetCsv(rows)) : writePinSheetXlsx(rows, s->plan.name, options->file);
+        const Outcome written = ending == ".csv" ? writeFileAtomically(options->file, pinSheetCsv(rows))
+                                                 : writePinSheetXlsx(rows, s->plan.name, options->file);
         if (!written)
             exitCode = complain(written.problem());
     });

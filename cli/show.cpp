@@ -20,17 +20,25 @@ namespace {
 
 Table clockTable(const Snapshot& s)
 {
-    Table table{{"clock", "rate", "exact_hz", "tolerance", "low_ppm", "high_ppm", "operation", "min", "max", "head_room", "because", "state", "users"}, {}};
+    Table table{{"clock", "rate", "exact_hz", "tolerance", "low_ppm", "high_ppm", "operation", "min", "max",
+                 "head_room", "because", "state", "users"},
+                {}};
     for (size_t i = 0; i < s.device->clocks.size(); ++i) {
         const ClockState& c = s.rates.clocks[i];
         std::string users;
         for (const int n : c.users)
             users += (users.empty() ? "" : ", ") + s.plan.needs[size_t(n)].title;
         const auto broken = limitBreak(c);
-        table.rows.push_back({s.device->clocks[i].id, format(c.rate), c.rate.value.text(), format(c.tolerance), c.tolerance.low.value.text(), c.tolerance.high.value.text(), operationText(*s.device, s.rates, int(i)),
-                              c.min ? format(*c.min) : "", c.max ? format(*c.max) : "",
-                              headRoom(c) ? format(*headRoom(c), 3) : "", c.maxBecause.empty() ? c.minBecause : c.maxBecause,
-                              !c.running ? c.stopped : !c.used ? "unused, not set" : broken ? "breaks a limit" : "runs", users});
+        table.rows.push_back({s.device->clocks[i].id, format(c.rate), c.rate.value.text(), format(c.tolerance),
+                              c.tolerance.low.value.text(), c.tolerance.high.value.text(),
+                              operationText(*s.device, s.rates, int(i)), c.min ? format(*c.min) : "",
+                              c.max ? format(*c.max) : "", headRoom(c) ? format(*headRoom(c), 3) : "",
+                              c.maxBecause.empty() ? c.minBecause : c.maxBecause,
+                              !c.running ? c.stopped
+                              : !c.used  ? "unused, not set"
+                              : broken   ? "breaks a limit"
+                                         : "runs",
+                              users});
     }
     return table;
 }
@@ -41,19 +49,24 @@ Table limitTable(const Snapshot& s)
     Table table{{"clock", "rate", "min", "max", "head_room", "because"}, {}};
     std::vector<std::pair<Ratio, size_t>> order;
     for (size_t i = 0; i < s.rates.clocks.size(); ++i)
-        if (const auto room = headRoom(s.rates.clocks[i]); room && (s.rates.clocks[i].used || s.device->clocks[i].tier != "kernel"))
+        if (const auto room = headRoom(s.rates.clocks[i]);
+            room && (s.rates.clocks[i].used || s.device->clocks[i].tier != "kernel"))
             order.emplace_back(*room, i);
     std::stable_sort(order.begin(), order.end(), [](const auto& a, const auto& b) { return a.first < b.first; });
     for (const auto& [room, i] : order) {
         const ClockState& c = s.rates.clocks[i];
-        table.rows.push_back({s.device->clocks[i].id, format(c.rate), c.min ? format(*c.min) : "", c.max ? format(*c.max) : "", format(room, 3), c.maxBecause.empty() ? c.minBecause : c.maxBecause});
+        table.rows.push_back({s.device->clocks[i].id, format(c.rate), c.min ? format(*c.min) : "",
+                              c.max ? format(*c.max) : "", format(room, 3),
+                              c.maxBecause.empty() ? c.minBecause : c.maxBecause});
     }
     return table;
 }
 
 Table modeTable(const Snapshot& s)
 {
-    Table table{{"mode", "entered", "alive", "works", "wakes", "core_runs_after", "wakes_at", "all_runs_after", "starts_again"}, {}};
+    Table table{
+        {"mode", "entered", "alive", "works", "wakes", "core_runs_after", "wakes_at", "all_runs_after", "starts_again"},
+        {}};
     const auto names = [](const auto& list, const auto& nameOf) {
         std::string out;
         for (const int item : list)
@@ -69,8 +82,10 @@ Table modeTable(const Snapshot& s)
             if (state.alive[i] && s.rates.clocks[i].used)
                 alive.push_back(int(i));
         const std::optional<Waking> waking = wakingOf(*s.device, *s.board, s.plan, s.bindings, s.rates, mode);
-        table.rows.push_back({mode.name, s.plan.modes.contains(mode.id) ? "yes" : "", names(alive, id), names(state.working, title), names(state.wakers, title), format(state.wakeTime),
-                              format((waking ? waking->rates : s.rates).clocks[size_t(s.device->cpuClock())].rate), format(state.fullTime), names(state.restarted, id)});
+        table.rows.push_back({mode.name, s.plan.modes.contains(mode.id) ? "yes" : "", names(alive, id),
+                              names(state.working, title), names(state.wakers, title), format(state.wakeTime),
+                              format((waking ? waking->rates : s.rates).clocks[size_t(s.device->cpuClock())].rate),
+                              format(state.fullTime), names(state.restarted, id)});
     }
     return table;
 }
@@ -83,8 +98,12 @@ Table accuracyTable(const Snapshot& s)
         const Accuracy& a = s.accuracy[n];
         if (a.clock < 0)
             continue;
-        table.rows.push_back({s.plan.needs[n].id, s.device->clocks[size_t(a.clock)].id, format(s.rates.clocks[size_t(a.clock)].rate), format(a.given), a.allowed ? format(*a.allowed) : "", a.asks,
-                              a.effect, !a.allowed && a.trouble.empty() ? "" : a.ok() ? "met" : "missed"});
+        table.rows.push_back({s.plan.needs[n].id, s.device->clocks[size_t(a.clock)].id,
+                              format(s.rates.clocks[size_t(a.clock)].rate), format(a.given),
+                              a.allowed ? format(*a.allowed) : "", a.asks, a.effect,
+                              !a.allowed && a.trouble.empty() ? ""
+                              : a.ok()                        ? "met"
+                                                              : "missed"});
     }
     return table;
 }
@@ -100,8 +119,13 @@ Table gateTable(const Snapshot& s)
         return joined(out, ", ");
     };
     for (const Gate& gate : gatesOf(*s.device, s.bindings, s.image))
-        table.rows.push_back({s.device->nameOf(gate.field.ref), !gate.open ? "off" : gate.idle() ? "on, unused" : "on", gate.bus < 0 ? "" : s.device->clocks[size_t(gate.bus)].id,
-                              names(gate.instances, [&s](size_t i) { return s.device->instances[i].name; }), names(gate.needs, [&s](size_t n) { return s.plan.needs[n].title; })});
+        table.rows.push_back({s.device->nameOf(gate.field.ref),
+                              !gate.open    ? "off"
+                              : gate.idle() ? "on, unused"
+                                            : "on",
+                              gate.bus < 0 ? "" : s.device->clocks[size_t(gate.bus)].id,
+                              names(gate.instances, [&s](size_t i) { return s.device->instances[i].name; }),
+                              names(gate.needs, [&s](size_t n) { return s.plan.needs[n].title; })});
     return table;
 }
 
@@ -113,9 +137,15 @@ Table tableOf(NeedTable sheet)
     return table;
 }
 
-Table interruptTable(const Snapshot& s) { return tableOf(interruptSheet(s)); }
+Table interruptTable(const Snapshot& s)
+{
+    return tableOf(interruptSheet(s));
+}
 
-Table dmaTable(const Snapshot& s) { return tableOf(dmaSheet(s)); }
+Table dmaTable(const Snapshot& s)
+{
+    return tableOf(dmaSheet(s));
+}
 
 Table pinTable(const Snapshot& s)
 {
@@ -135,8 +165,15 @@ Table currentTable(const Snapshot& s)
     using What = SupplyCurrent::Row::What;
     for (const SupplyCurrent::Row& row : current.rows) {
         const size_t i = size_t(row.index);
-        table.rows.push_back({row.what == What::Core ? s.device->cores[i].id : row.what == What::Clock ? s.device->clocks[i].id : row.what == What::Instance ? s.device->instances[i].name : s.device->pads[i].name,
-                              row.what == What::Core ? "core" : row.what == What::Clock ? "clock" : row.what == What::Instance ? "instance" : "pad", format(row.current, 3), row.formula});
+        table.rows.push_back({row.what == What::Core       ? s.device->cores[i].id
+                              : row.what == What::Clock    ? s.device->clocks[i].id
+                              : row.what == What::Instance ? s.device->instances[i].name
+                                                           : s.device->pads[i].name,
+                              row.what == What::Core       ? "core"
+                              : row.what == What::Clock    ? "clock"
+                              : row.what == What::Instance ? "instance"
+                                                           : "pad",
+                              format(row.current, 3), row.formula});
     }
     table.rows.push_back({"all", "", format(current.total, 3), ""});
     return table;
@@ -161,8 +198,11 @@ Table storedTable(const Snapshot& s)
                 decides.push_back(fmt::format("{}={}", s.device->nameOf(one.ref), one.codeFor(code)));
             const std::string id = word.name + "." + setting.bits.name;
             const int top = setting.bits.lsb + setting.bits.width - 1;
-            table.rows.push_back({id, value, s.plan.stored.contains(id) ? "yes" : "", fmt::format("0x{:08X}", word.address), fmt::format("0x{:0{}X}", holds, word.bytes() * 2),
-                                  setting.bits.width == 1 ? std::to_string(top) : fmt::format("{}:{}", top, setting.bits.lsb), joined(decides, ", "), joined(choices, ", ")});
+            table.rows.push_back(
+                {id, value, s.plan.stored.contains(id) ? "yes" : "", fmt::format("0x{:08X}", word.address),
+                 fmt::format("0x{:0{}X}", holds, word.bytes() * 2),
+                 setting.bits.width == 1 ? std::to_string(top) : fmt::format("{}:{}", top, setting.bits.lsb),
+                 joined(decides, ", "), joined(choices, ", ")});
         }
     }
     return table;
@@ -174,10 +214,12 @@ Table registerTable(const Snapshot& s)
     for (const RegisterValue& value : s.image.registers) {
         std::string fields;
         for (const FieldWrite& write : value.fields)
-            fields += (fields.empty() ? "" : " ") + s.device->fieldOf(write.ref).name + "=" + std::to_string(write.code);
-        table.rows.push_back({s.device->instances[size_t(value.instance)].name + "." + s.device->blockOf(value.instance).registers[size_t(value.reg)].name,
-                              fmt::format("0x{:08X}", s.device->addressOf(value.instance, value.reg)), fmt::format("0x{:08X}", value.reset),
-                              fmt::format("0x{:08X}", value.value), fields});
+            fields +=
+                (fields.empty() ? "" : " ") + s.device->fieldOf(write.ref).name + "=" + std::to_string(write.code);
+        table.rows.push_back({s.device->instances[size_t(value.instance)].name + "." +
+                                  s.device->blockOf(value.instance).registers[size_t(value.reg)].name,
+                              fmt::format("0x{:08X}", s.device->addressOf(value.instance, value.reg)),
+                              fmt::format("0x{:08X}", value.reset), fmt::format("0x{:08X}", value.value), fields});
     }
     return table;
 }
@@ -185,8 +227,11 @@ Table registerTable(const Snapshot& s)
 /// What can be shown, by name.
 const std::map<std::string, Table (*)(const Snapshot&)>& tables()
 {
-    static const std::map<std::string, Table (*)(const Snapshot&)> all{{"accuracy", accuracyTable}, {"clocks", clockTable}, {"current", currentTable}, {"dma", dmaTable}, {"gates", gateTable}, {"interrupts", interruptTable}, {"limits", limitTable},
-                                                                      {"modes", modeTable},       {"nonvolatile", storedTable}, {"pins", pinTable},     {"registers", registerTable}};
+    static const std::map<std::string, Table (*)(const Snapshot&)> all{
+        {"accuracy", accuracyTable}, {"clocks", clockTable},      {"current", currentTable},
+        {"dma", dmaTable},           {"gates", gateTable},        {"interrupts", interruptTable},
+        {"limits", limitTable},      {"modes", modeTable},        {"nonvolatile", storedTable},
+        {"pins", pinTable},          {"registers", registerTable}};
     return all;
 }
 
@@ -198,13 +243,16 @@ static void addShow(CLI::App& app, int& exitCode)
         std::string plan, what, format = "text";
     };
     auto options = std::make_shared<Options>();
-    CLI::App* command = app.add_subcommand("show", "Print clocks, their limits and accuracy, supply current, gates, low-power modes, settings in non-volatile memory, pins, interrupts, DMA channels or registers of a plan.");
+    CLI::App* command = app.add_subcommand(
+        "show", "Print clocks, their limits and accuracy, supply current, gates, low-power modes, settings in "
+                "non-volatile memory, pins, interrupts, DMA channels or registers of a plan.");
     command->add_option("PLAN", options->plan, "Plan file")->required();
     std::vector<std::string> names;
     for (const auto& [name, table] : tables())
         names.push_back(name);
     command->add_option("WHAT", options->what, listed(names))->required()->check(CLI::IsMember(names));
-    command->add_option("--format", options->format, "text, json or csv")->check(CLI::IsMember({"text", "json", "csv"}));
+    command->add_option("--format", options->format, "text, json or csv")
+        ->check(CLI::IsMember({"text", "json", "csv"}));
     command->callback([options, &exitCode] {
         const auto s = openPlan(options->plan, exitCode);
         if (!s)

@@ -17,7 +17,8 @@ namespace {
 std::size_t columnsOf(const std::string& text)
 {
     // One column a character is right for everything that we print; continuation bytes take none.
-    return static_cast<std::size_t>(std::count_if(text.begin(), text.end(), [](char c) { return (static_cast<unsigned char>(c) & 0xC0u) != 0x80u; }));
+    return static_cast<std::size_t>(std::count_if(
+        text.begin(), text.end(), [](char c) { return (static_cast<unsigned char>(c) & 0xC0u) != 0x80u; }));
 }
 
 /// Cells may come from files of strangers.

@@ -23,7 +23,9 @@ void print(const Snapshot& s, const Untangling& out)
 
 std::vector<WayToFree> freeing(const Snapshot& s, const Untangling& out)
 {
-    return out.ways.empty() && !s.bindings.contests.empty() ? waysToFree(*s.device, *s.board, *s.filedBoard, s.plan, library().devices(), searchTime()) : std::vector<WayToFree>();
+    return out.ways.empty() && !s.bindings.contests.empty()
+               ? waysToFree(*s.device, *s.board, *s.filedBoard, s.plan, library().devices(), searchTime())
+               : std::vector<WayToFree>();
 }
 
 void printJson(const Snapshot& s, const Untangling& out)
@@ -55,10 +57,12 @@ static void addUntangle(CLI::App& app, int& exitCode)
         int apply = 0;
     };
     auto options = std::make_shared<Options>();
-    CLI::App* command = app.add_subcommand("untangle", "List ways out of contention, those that move the least first; or take one.");
+    CLI::App* command =
+        app.add_subcommand("untangle", "List ways out of contention, those that move the least first; or take one.");
     command->add_option("PLAN", options->plan, "Plan file")->required();
     command->add_option("--count", options->count, "How many ways to look for")->check(CLI::Range(1, 50));
-    command->add_option("--apply", options->apply, "Take the way of this number and save the plan")->check(CLI::Range(1, 50));
+    command->add_option("--apply", options->apply, "Take the way of this number and save the plan")
+        ->check(CLI::Range(1, 50));
     command->add_option("--format", options->format, "text or json")->check(CLI::IsMember({"text", "json"}));
     addSearchOptions(*command);
     addStoreOptions(*command);
@@ -66,13 +70,17 @@ static void addUntangle(CLI::App& app, int& exitCode)
         const auto s = openPlan(options->plan, exitCode);
         if (!s)
             return;
-        const Untangling out = untangle(*s->device, *s->board, s->plan, size_t(std::max(options->count, options->apply)), searchTime());
+        const Untangling out =
+            untangle(*s->device, *s->board, s->plan, size_t(std::max(options->count, options->apply)), searchTime());
         if (options->format == "json")
             printJson(*s, out);
         else
             print(*s, out);
         if (out.ways.empty() && !s->bindings.contests.empty()) {
-            const std::string why = searchTimeIsUp() ? "no way out was found in the time that --within gives; whether there is one is not known." : out.why;
+            const std::string why =
+                searchTimeIsUp()
+                    ? "no way out was found in the time that --within gives; whether there is one is not known."
+                    : out.why;
             if (options->format == "text") {
                 exitCode = refuse(why);
                 for (const WayToFree& way : freeing(*s, out))
@@ -88,7 +96,8 @@ static void addUntangle(CLI::App& app, int& exitCode)
         if (options->apply == 0)
             return;
         if (size_t(options->apply) > out.ways.size()) {
-            exitCode = refuse(fmt::format("there is no way {}; {} found.", options->apply, counted(long(out.ways.size()), "way")));
+            exitCode = refuse(
+                fmt::format("there is no way {}; {} found.", options->apply, counted(long(out.ways.size()), "way")));
             return;
         }
         const Expected<Plan> next = applied(s->plan, out.ways[size_t(options->apply) - 1].edit);

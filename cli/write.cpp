@@ -21,8 +21,10 @@ static void addWrite(CLI::App& app, int& exitCode)
     command->add_option("PLAN", options->plan, "Plan file")->required();
     command->add_option("--to", options->folder, "Folder; made when missing")->required();
     command->add_flag("--dry-run", options->dryRun, "Only list what would be written");
-    command->add_flag("--incomplete", options->incomplete, "Write although the plan has errors; needs that are not bound are left out");
-    command->add_flag("--take-over", options->takeOver, "Write although the folder belongs to another plan; its untouched files go");
+    command->add_flag("--incomplete", options->incomplete,
+                      "Write although the plan has errors; needs that are not bound are left out");
+    command->add_flag("--take-over", options->takeOver,
+                      "Write although the folder belongs to another plan; its untouched files go");
     command->callback([options, &exitCode] {
         const auto s = openPlan(options->plan, exitCode);
         if (!s)
@@ -33,7 +35,9 @@ static void addWrite(CLI::App& app, int& exitCode)
         }
         const int errors = s->count(Finding::Severity::Error);
         if (errors > 0 && !options->incomplete && !options->dryRun) {
-            exitCode = refuse(fmt::format("the plan has {}, so nothing was written; `check` lists what is wrong, --incomplete writes all the same.", counted(errors, "error")));
+            exitCode = refuse(fmt::format("the plan has {}, so nothing was written; `check` lists what is wrong, "
+                                          "--incomplete writes all the same.",
+                                          counted(errors, "error")));
             return;
         }
         const Ownership ownership = options->takeOver ? Ownership::TakeOver : Ownership::OwnOnly;
@@ -44,7 +48,9 @@ static void addWrite(CLI::App& app, int& exitCode)
         }
         for (const std::string& note : preview->notes)
             warn("bindrel-cli: {}\n", note);
-        const bool conflict = std::any_of(preview->files.begin(), preview->files.end(), [](const FileChange& change) { return change.state == FileChange::State::Conflict; });
+        const bool conflict = std::any_of(preview->files.begin(), preview->files.end(), [](const FileChange& change) {
+            return change.state == FileChange::State::Conflict;
+        });
         const auto list = [&preview] {
             for (const FileChange& change : preview->files)
                 say("{:<10} {}{}{}\n", nameOf(change.state), change.name, change.note.empty() ? "" : ": ", change.note);
@@ -55,7 +61,8 @@ static void addWrite(CLI::App& app, int& exitCode)
             list();
         if (options->dryRun)
             return;
-        const Expected<std::vector<std::string>> written = writeOutput(s->source(), options->folder, *preview, ownership);
+        const Expected<std::vector<std::string>> written =
+            writeOutput(s->source(), options->folder, *preview, ownership);
         if (!written) {
             complain(written.problem());
             exitCode = conflict ? kFindings : kUnusable;

@@ -11,7 +11,8 @@ namespace bindrel {
 
 int Snapshot::count(Finding::Severity severity) const
 {
-    return static_cast<int>(std::count_if(findings.begin(), findings.end(), [severity](const Finding& f) { return f.severity == severity; }));
+    return static_cast<int>(std::count_if(findings.begin(), findings.end(),
+                                          [severity](const Finding& f) { return f.severity == severity; }));
 }
 
 std::shared_ptr<const Snapshot> computeSnapshot(const Workpiece& work)

@@ -28,13 +28,17 @@ struct Snapshot {
     std::vector<Finding> findings;
     Provenance provenance;
 
-    /// The written C: made when somebody looks for the first time, more than half of all the work. Safe to be called by several threads.
+    /// The written C: made when somebody looks for the first time, more than half of all the work. Safe to be called by
+    /// several threads.
     const Source& source() const;
 
     /// A need's picture and the ways beside the one that was taken; made at each call.
     Look lookAt(NeedIndex need) const { return bindrel::lookAt(*device, plan, bindings, rates, need); }
 
-    Facts facts() const { return {*device, *board, plan, bindings, rates, settings, accuracy, pads, image, provenance}; }
+    Facts facts() const
+    {
+        return {*device, *board, plan, bindings, rates, settings, accuracy, pads, image, provenance};
+    }
     int count(Finding::Severity severity) const;
     /// The same device and board with another plan for them.
     Workpiece with(Plan other) const { return {filedDevice, filedBoard, std::move(other), provenance, {}, {}}; }

@@ -22,7 +22,8 @@ std::map<std::string, RegisterValue> registersByName(const Snapshot& s)
 {
     std::map<std::string, RegisterValue> out;
     for (const RegisterValue& value : s.image.registers)
-        out[s.device->instances[size_t(value.instance)].name + "." + s.device->blockOf(value.instance).registers[size_t(value.reg)].name] = value;
+        out[s.device->instances[size_t(value.instance)].name + "." +
+            s.device->blockOf(value.instance).registers[size_t(value.reg)].name] = value;
     return out;
 }
 
@@ -40,8 +41,10 @@ std::vector<std::string> changesBetween(const Snapshot& before, const Snapshot& 
             if (was != is)
                 out.push_back(fmt::format("{} was {} and is {}", after.plan.needs[n].title, nameOf(was), nameOf(is)));
             for (const Achieved& row : after.settings[n].achieved)
-                if (const Achieved* old = before.settings[b].goal(row.goal); old && old->achieved != row.achieved && old->title == row.title)
-                    out.push_back(fmt::format("{}, {}: {} becomes {}", after.plan.needs[n].title, row.title, old->achieved, row.achieved));
+                if (const Achieved* old = before.settings[b].goal(row.goal);
+                    old && old->achieved != row.achieved && old->title == row.title)
+                    out.push_back(fmt::format("{}, {}: {} becomes {}", after.plan.needs[n].title, row.title,
+                                              old->achieved, row.achieved));
         }
     for (size_t i = 0; i < after.device->clocks.size(); ++i) {
         const int old = before.device->findClock(after.device->clocks[i].id);
@@ -53,7 +56,8 @@ std::vector<std::string> changesBetween(const Snapshot& before, const Snapshot& 
         if (was.rate != is.rate && (was.running || is.running))
             out.push_back(fmt::format("{}: {} becomes {}", name, format(was.rate), format(is.rate)));
         if (was.max != is.max && is.max)
-            out.push_back(fmt::format("{}: its limit {} {}", name, was.max ? "of " + format(*was.max) + " becomes" : "is now", format(*is.max)));
+            out.push_back(fmt::format("{}: its limit {} {}", name,
+                                      was.max ? "of " + format(*was.max) + " becomes" : "is now", format(*is.max)));
     }
     const auto was = registersByName(before);
     const auto is = registersByName(after);
@@ -63,8 +67,10 @@ std::vector<std::string> changesBetween(const Snapshot& before, const Snapshot& 
             out.push_back(fmt::format("{} is written now: 0x{:08X}", name, value.value));
         else if (old->second.value != value.value)
             out.push_back(fmt::format("{}: 0x{:08X} becomes 0x{:08X}", name, old->second.value, value.value));
-        else if (before.device->addressOf(old->second.instance, old->second.reg) != after.device->addressOf(value.instance, value.reg))
-            out.push_back(fmt::format("{} is at another address: 0x{:08X}", name, after.device->addressOf(value.instance, value.reg)));
+        else if (before.device->addressOf(old->second.instance, old->second.reg) !=
+                 after.device->addressOf(value.instance, value.reg))
+            out.push_back(fmt::format("{} is at another address: 0x{:08X}", name,
+                                      after.device->addressOf(value.instance, value.reg)));
     }
     for (const auto& [name, value] : was)
         if (!is.contains(name))
@@ -89,7 +95,8 @@ std::vector<std::string> deviceChanges(const Workpiece& work, const std::filesys
         return out;
     }
     // The plan as it stands now on the old device: what is lost is listed already.
-    const Workpiece then{std::make_shared<const Device>(*std::move(before)), work.board, work.plan, work.provenance, std::nullopt, {}};
+    const Workpiece then{
+        std::make_shared<const Device>(*std::move(before)), work.board, work.plan, work.provenance, std::nullopt, {}};
     for (std::string& change : changesBetween(*computeSnapshot(then), *computeSnapshot(work)))
         out.push_back(std::move(change));
     if (out.empty())

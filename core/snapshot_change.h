@@ -5,8 +5,8 @@
 
 namespace bindrel {
 
-/// What is different in the second snapshot, as sentences in the order of the pipeline: needs that stand otherwise, rates
-/// and limits, goals, register values, findings. For a change of device, package or board.
+/// What is different in the second snapshot, as sentences in the order of the pipeline: needs that stand otherwise,
+/// rates and limits, goals, register values, findings. For a change of device, package or board.
 std::vector<std::string> changesBetween(const Snapshot& before, const Snapshot& after);
 
 /// For a plan whose device file has changed since it was saved: what it lost, and what is different from how it was, as

@@ -7,7 +7,8 @@ extern "C" int LLVMFuzzerTestOneInput(const uint8_t* data, size_t size)
 {
     static const bindrel::Library library{BINDREL_SOURCE_DATA};
     const bindrel::Expected<bindrel::Board> board =
-        bindrel::parseBoard(std::string(reinterpret_cast<const char*>(data), size), "fuzz.json", [](std::string_view name) { return library.part(name); });
+        bindrel::parseBoard(std::string(reinterpret_cast<const char*>(data), size), "fuzz.json",
+                            [](std::string_view name) { return library.part(name); });
     if (board)
         (void)bindrel::planFromBoard(*board).ok();
     return 0;

@@ -4,7 +4,8 @@
 
 extern "C" int LLVMFuzzerTestOneInput(const uint8_t* data, size_t size)
 {
-    static const std::shared_ptr<const bindrel::Device> device = *bindrel::Library(BINDREL_SOURCE_DATA).device("se4332-c64");
+    static const std::shared_ptr<const bindrel::Device> device =
+        *bindrel::Library(BINDREL_SOURCE_DATA).device("se4332-c64");
     (void)bindrel::readNetTable(std::string(reinterpret_cast<const char*>(data), size), *device).ok();
     return 0;
 }

@@ -9,7 +9,8 @@
 
 namespace {
 
-/// Whether a file still reads as C (or a linker script): comments and strings end, brackets pair up, every line is printable ASCII.
+/// Whether a file still reads as C (or a linker script): comments and strings end, brackets pair up, every line is
+/// printable ASCII.
 bool readsAsC(const std::string& text)
 {
     std::string open;
@@ -43,8 +44,8 @@ bool readsAsC(const std::string& text)
 
 } // namespace
 
-/// The text of a device family and of a plan, parted by a line of "====": what loads is taken all the way to the C, which must still
-/// read as C and be the same the second time.
+/// The text of a device family and of a plan, parted by a line of "====": what loads is taken all the way to the C,
+/// which must still read as C and be the same the second time.
 extern "C" int LLVMFuzzerTestOneInput(const uint8_t* data, size_t size)
 {
     using namespace bindrel;
@@ -52,7 +53,8 @@ extern "C" int LLVMFuzzerTestOneInput(const uint8_t* data, size_t size)
     static const std::filesystem::path folder = [] {
         char name[] = "/tmp/bindrel-fuzz-XXXXXX";
         const std::filesystem::path made = ::mkdtemp(name);
-        std::filesystem::copy_file(std::string(BINDREL_SOURCE_DATA) + "/devices/sedge/se4332-c64.json", made / "se4332-c64.json");
+        std::filesystem::copy_file(std::string(BINDREL_SOURCE_DATA) + "/devices/sedge/se4332-c64.json",
+                                   made / "se4332-c64.json");
         return made;
     }();
     static const Library library = Library{BINDREL_SOURCE_DATA}.with(folder, Origin::Folder);

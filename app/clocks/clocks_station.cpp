@@ -6,7 +6,8 @@
 
 namespace bindrel {
 
-ClocksStation::ClocksStation(Document& document, ViewState& view, QWidget* parent) : QWidget(parent), document_(document)
+ClocksStation::ClocksStation(Document& document, ViewState& view, QWidget* parent)
+    : QWidget(parent), document_(document)
 {
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(0, 6, 0, 0);
@@ -26,7 +27,9 @@ void ClocksStation::exportPicture()
 {
     if (!document_.isOpen())
         return;
-    const QString path = QFileDialog::getSaveFileName(this, "Export the ladder", QString::fromStdString(document_.snapshot().plan.name) + "-clocks.svg", "Drawings (*.svg);;Documents (*.pdf);;Pictures (*.png)");
+    const QString path = QFileDialog::getSaveFileName(
+        this, "Export the ladder", QString::fromStdString(document_.snapshot().plan.name) + "-clocks.svg",
+        "Drawings (*.svg);;Documents (*.pdf);;Pictures (*.png)");
     if (path.isEmpty())
         return;
     if (const Outcome done = ladder_->exportPicture(path); !done)

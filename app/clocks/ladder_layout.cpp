@@ -16,11 +16,13 @@ FrequencyAxis::FrequencyAxis(const std::vector<double>& rates, double left, doub
     }
     first_ = int(std::floor(std::log10(low)));
     const int last = std::max(first_ + 1, int(std::ceil(std::log10(high) + 1e-9)));
-    // An empty decade keeps a good part of an even share; the rest goes by how many clocks lie there, damped by the root.
+    // An empty decade keeps a good part of an even share; the rest goes by how many clocks lie there, damped by the
+    // root.
     std::vector<double> weights(size_t(last - first_), 0.8);
     for (size_t d = 0; d < weights.size(); ++d) {
         const double from = std::pow(10, first_ + int(d));
-        const auto inside = std::count_if(rates.begin(), rates.end(), [&](double r) { return r >= from && r < from * 10; });
+        const auto inside =
+            std::count_if(rates.begin(), rates.end(), [&](double r) { return r >= from && r < from * 10; });
         weights[d] += std::sqrt(double(inside)) * 0.5;
     }
     double sum = 0;
@@ -47,7 +49,8 @@ double FrequencyAxis::x(double hertz) const
     const double decades = std::log10(hertz) - first_;
     const auto index = std::clamp<double>(std::floor(decades), 0, double(starts_.size() - 2));
     const double inside = std::clamp(decades - index, 0.0, 1.0);
-    return std::clamp(starts_[size_t(index)] + (starts_[size_t(index) + 1] - starts_[size_t(index)]) * inside, left_, right_);
+    return std::clamp(starts_[size_t(index)] + (starts_[size_t(index) + 1] - starts_[size_t(index)]) * inside, left_,
+                      right_);
 }
 
 double FrequencyAxis::hertz(double at) const
@@ -65,17 +68,21 @@ static bool alike(const Device& device, const Rates& rates, int a, int b)
 {
     const ClockState& x = rates.clocks[size_t(a)];
     const ClockState& y = rates.clocks[size_t(b)];
-    return device.clocks[size_t(a)].type == device.clocks[size_t(b)].type && x.input >= 0 && x.input == y.input && x.rate == y.rate && x.running == y.running && x.used == y.used && x.min == y.min && x.max == y.max;
+    return device.clocks[size_t(a)].type == device.clocks[size_t(b)].type && x.input >= 0 && x.input == y.input &&
+           x.rate == y.rate && x.running == y.running && x.used == y.used && x.min == y.min && x.max == y.max;
 }
 
-std::vector<Rung> rungsOf(const Device& device, const Rates& rates, const std::set<std::string>& foldedTiers, const std::vector<ClockIndex>& keep)
+std::vector<Rung> rungsOf(const Device& device, const Rates& rates, const std::set<std::string>& foldedTiers,
+                          const std::vector<ClockIndex>& keep)
 {
     constexpr std::size_t kFewest = 3; // one row for two saves little
     std::vector<Rung> out;
     for (const char* tier : {"source", "multiplier", "system", "kernel"}) {
         bool begins = !out.empty();
         const std::size_t tierStart = out.size();
-        const auto kept = [&keep](ClockIndex clock) { return std::find(keep.begin(), keep.end(), clock) != keep.end(); };
+        const auto kept = [&keep](ClockIndex clock) {
+            return std::find(keep.begin(), keep.end(), clock) != keep.end();
+        };
         std::vector<ClockIndex> unused;
         if (foldedTiers.contains(tier))
             for (size_t i = 0; i < device.clocks.size(); ++i)
@@ -85,9 +92,11 @@ std::vector<Rung> rungsOf(const Device& device, const Rates& rates, const std::s
             unused.clear();
         for (size_t i = 0; i < device.clocks.size(); ++i)
             if (device.clocks[i].tier == tier && std::find(unused.begin(), unused.end(), int(i)) == unused.end()) {
-                const auto twin = std::find_if(out.begin() + std::ptrdiff_t(tierStart), out.end(), [&](const Rung& rung) {
-                    return foldedTiers.contains(tier) && !kept(int(i)) && !kept(rung.clock) && alike(device, rates, rung.clock, int(i));
-                });
+                const auto twin =
+                    std::find_if(out.begin() + std::ptrdiff_t(tierStart), out.end(), [&](const Rung& rung) {
+                        return foldedTiers.contains(tier) && !kept(int(i)) && !kept(rung.clock) &&
+                               alike(device, rates, rung.clock, int(i));
+                    });
                 if (twin != out.end()) {
                     twin->alike.push_back(int(i));
                     continue;

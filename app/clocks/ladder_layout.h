@@ -31,15 +31,16 @@ private:
 /// One rung of the ladder as it is drawn.
 struct Rung {
     ClockIndex clock = -1;          ///< -1: stands for `folded`
-    bool tierBegins = false; ///< a gap goes before it
+    bool tierBegins = false;        ///< a gap goes before it
     std::vector<ClockIndex> folded; ///< clocks of a tier that nothing uses
     std::vector<ClockIndex> alike;  ///< others that say the same as `clock`
-    std::string tier;        ///< of a folded rung
+    std::string tier;               ///< of a folded rung
 };
 
-/// All clocks, by tier in the order sources, multipliers, system, kernels, and within a tier as the device lists them. In the
-/// tiers named, clocks that nothing uses are folded into one rung at the tier's end, unless there are fewer than three, and those that
-/// are alike into the first of them. What is in `keep` is not folded.
-std::vector<Rung> rungsOf(const Device& device, const Rates& rates, const std::set<std::string>& foldedTiers, const std::vector<ClockIndex>& keep);
+/// All clocks, by tier in the order sources, multipliers, system, kernels, and within a tier as the device lists them.
+/// In the tiers named, clocks that nothing uses are folded into one rung at the tier's end, unless there are fewer than
+/// three, and those that are alike into the first of them. What is in `keep` is not folded.
+std::vector<Rung> rungsOf(const Device& device, const Rates& rates, const std::set<std::string>& foldedTiers,
+                          const std::vector<ClockIndex>& keep);
 
 } // namespace bindrel

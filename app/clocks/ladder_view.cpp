@@ -23,7 +23,10 @@ namespace bindrel {
 /// The axis stays in view above the rows, so it is a widget of its own in the viewport's margin.
 class LadderView::Header : public QWidget {
 public:
-    explicit Header(LadderView& ladder) : QWidget(&ladder), ladder_(ladder) { setAttribute(Qt::WA_TransparentForMouseEvents); }
+    explicit Header(LadderView& ladder) : QWidget(&ladder), ladder_(ladder)
+    {
+        setAttribute(Qt::WA_TransparentForMouseEvents);
+    }
 
 protected:
     void paintEvent(QPaintEvent*) override
@@ -52,7 +55,8 @@ void LadderView::relayout()
         return;
     const Snapshot& s = shown();
     // A selected need stands for the clock that times it.
-    ClockIndex selected = view_.selected().kind == Place::Kind::Clock ? s.device->findClock(view_.selected().id) : ClockIndex();
+    ClockIndex selected =
+        view_.selected().kind == Place::Kind::Clock ? s.device->findClock(view_.selected().id) : ClockIndex();
     if (selected < 0)
         for (size_t n = 0; n < s.plan.needs.size(); ++n)
             if (s.plan.needs[n].id == view_.selectedNeed() && s.bindings.needs[n].instance >= 0)
@@ -60,7 +64,8 @@ void LadderView::relayout()
     if (selected >= 0)
         path_ = pathToSource(s.rates, selected);
     mode_ = view_.selected().kind == Place::Kind::Mode ? s.device->findMode(view_.selected().id) : -1;
-    alive_ = mode_ < 0 ? std::vector<bool>() : modeState(*s.device, s.plan, s.bindings, s.rates, s.device->modes[size_t(mode_)]).alive;
+    alive_ = mode_ < 0 ? std::vector<bool>()
+                       : modeState(*s.device, s.plan, s.bindings, s.rates, s.device->modes[size_t(mode_)]).alive;
     rungs_ = rungsOf(*s.device, s.rates, foldedTiers_, path_);
     rowsChanged();
     setCurrentRow(selected < 0 ? -1 : rowOf(s.device->clocks[size_t(selected)].id));
@@ -82,7 +87,8 @@ int LadderView::rowOf(const std::string& clock) const
 QString LadderView::rowKey(int row) const
 {
     const Rung& rung = rungs_[size_t(row)];
-    return QString::fromStdString(rung.clock < 0 ? rung.tier + " folded" : document_.snapshot().device->clocks[size_t(rung.clock)].id);
+    return QString::fromStdString(rung.clock < 0 ? rung.tier + " folded"
+                                                 : document_.snapshot().device->clocks[size_t(rung.clock)].id);
 }
 
 int LadderView::rowHeight(int row) const
@@ -132,13 +138,17 @@ void LadderView::wheelEvent(QWheelEvent* event)
     event->accept();
 }
 
-double LadderView::xOf(const FrequencyAxis& axis, ClockIndex clock) const { return axis.x(shown().rates.clocks[size_t(clock)].rate.toDouble()); }
+double LadderView::xOf(const FrequencyAxis& axis, ClockIndex clock) const
+{
+    return axis.x(shown().rates.clocks[size_t(clock)].rate.toDouble());
+}
 
 QPointF LadderView::markOf(ClockIndex clock) const
 {
     for (size_t i = 0; i < rungs_.size(); ++i)
         if (rungs_[i].clock == clock)
-            return {xOf(axis(), clock), rowRect(int(i)).adjusted(0, rungs_[i].tierBegins ? 6 : 0, 0, 0).center().y() + 0.5};
+            return {xOf(axis(), clock),
+                    rowRect(int(i)).adjusted(0, rungs_[i].tierBegins ? 6 : 0, 0, 0).center().y() + 0.5};
     return {};
 }
 
@@ -151,17 +161,23 @@ void LadderView::mousePressEvent(QMouseEvent* event)
     const ClockIndex clock = rungs_[size_t(row)].clock;
     const ClockNode& node = document_.snapshot().device->clocks[size_t(clock)];
     constexpr double kGrip = 9;
-    if ((event->position() - markOf(clock)).manhattanLength() <= kGrip && !clockChoices(*document_.snapshot().device, clock).empty() && !document_.snapshot().plan.held(holdOfClock(node.id)))
+    if ((event->position() - markOf(clock)).manhattanLength() <= kGrip &&
+        !clockChoices(*document_.snapshot().device, clock).empty() &&
+        !document_.snapshot().plan.held(holdOfClock(node.id)))
         beginDrag(clock);
 }
 
 void LadderView::beginDrag(ClockIndex clock)
 {
     drag_ = {clock, {}, {}, std::nullopt};
-    // A rate for each of up to some thousand settings, worked out beside the interface; the drag goes on as soon as they are there.
+    // A rate for each of up to some thousand settings, worked out beside the interface; the drag goes on as soon as
+    // they are there.
     const auto s = document_.sharedSnapshot();
     rates_.run<std::vector<RateChoice>>(
-        "Rates of the settings", [s, clock](const Background::Stopped& stopped) { return rateChoices(*s->device, *s->board, s->plan, s->bindings, clock, stopped); },
+        "Rates of the settings",
+        [s, clock](const Background::Stopped& stopped) {
+            return rateChoices(*s->device, *s->board, s->plan, s->bindings, clock, stopped);
+        },
         [this, clock](std::vector<RateChoice> choices) {
             if (drag_.clock != clock)
                 return;
@@ -183,7 +199,9 @@ void LadderView::dragTo(double x)
     const FrequencyAxis a = axis();
     const double now = a.x(s.rates.clocks[size_t(drag_.clock)].rate.toDouble());
     // Rates rise along the axis: the nearest is one of the two about the pointer.
-    const auto right = std::lower_bound(drag_.choices.begin(), drag_.choices.end(), x, [&a](const RateChoice& choice, double at) { return a.x(choice.rate.toDouble()) < at; });
+    const auto right =
+        std::lower_bound(drag_.choices.begin(), drag_.choices.end(), x,
+                         [&a](const RateChoice& choice, double at) { return a.x(choice.rate.toDouble()) < at; });
     std::string best;
     double off = std::abs(now - x);
     for (auto it = right == drag_.choices.begin() ? right : right - 1; it != drag_.choices.end() && it <= right; ++it)
@@ -208,7 +226,8 @@ void LadderView::mouseMoveEvent(QMouseEvent* event)
         return;
     }
     const int row = document_.isOpen() ? rowAt(event->position().toPoint()) : -1;
-    const bool grip = row >= 0 && rungs_[size_t(row)].clock >= 0 && (event->position() - markOf(rungs_[size_t(row)].clock)).manhattanLength() <= 9 &&
+    const bool grip = row >= 0 && rungs_[size_t(row)].clock >= 0 &&
+                      (event->position() - markOf(rungs_[size_t(row)].clock)).manhattanLength() <= 9 &&
                       !clockChoices(*document_.snapshot().device, rungs_[size_t(row)].clock).empty();
     viewport()->setCursor(grip ? Qt::SizeHorCursor : Qt::ArrowCursor);
 }
@@ -237,21 +256,22 @@ Outcome LadderView::exportPicture(const QString& path)
         height += rowHeight(row);
     const int scrolled = verticalScrollBar()->value();
     const QSizeF size(viewport()->width(), height + kAxisHeight);
-    return writePicture(path, QString::fromStdString(document_.snapshot().plan.name), size, [&](QPainter& p, double scale) {
-        p.scale(scale, scale);
-        p.fillRect(QRectF(QPointF(0, 0), size), Theme::get().paper);
-        const FrequencyAxis a = axis();
-        drawAxis(p, a);
-        p.translate(0, kAxisHeight + scrolled);
-        p.save();
-        p.translate(0, -scrolled);
-        drawGrid(p, a, height);
-        p.restore();
-        for (int row = 0; row < rowCount(); ++row)
-            paintRow(p, row, rowRect(row), false);
-        p.setRenderHint(QPainter::Antialiasing, true);
-        drawConnectors(p, a);
-    });
+    return writePicture(path, QString::fromStdString(document_.snapshot().plan.name), size,
+                        [&](QPainter& p, double scale) {
+                            p.scale(scale, scale);
+                            p.fillRect(QRectF(QPointF(0, 0), size), Theme::get().paper);
+                            const FrequencyAxis a = axis();
+                            drawAxis(p, a);
+                            p.translate(0, kAxisHeight + scrolled);
+                            p.save();
+                            p.translate(0, -scrolled);
+                            drawGrid(p, a, height);
+                            p.restore();
+                            for (int row = 0; row < rowCount(); ++row)
+                                paintRow(p, row, rowRect(row), false);
+                            p.setRenderHint(QPainter::Antialiasing, true);
+                            drawConnectors(p, a);
+                        });
 }
 
 bool LadderView::hasRung(ClockIndex clock) const
@@ -259,7 +279,10 @@ bool LadderView::hasRung(ClockIndex clock) const
     return std::any_of(rungs_.begin(), rungs_.end(), [clock](const Rung& rung) { return rung.clock == clock; });
 }
 
-bool LadderView::runs(ClockIndex clock) const { return mode_ >= 0 ? alive_[size_t(clock)] : shown().rates.clocks[size_t(clock)].running; }
+bool LadderView::runs(ClockIndex clock) const
+{
+    return mode_ >= 0 ? alive_[size_t(clock)] : shown().rates.clocks[size_t(clock)].running;
+}
 
 void LadderView::nextMode()
 {
@@ -270,7 +293,10 @@ void LadderView::nextMode()
         view_.select({});
 }
 
-bool LadderView::onPath(ClockIndex clock) const { return std::find(path_.begin(), path_.end(), clock) != path_.end(); }
+bool LadderView::onPath(ClockIndex clock) const
+{
+    return std::find(path_.begin(), path_.end(), clock) != path_.end();
+}
 
 void LadderView::paintEvent(QPaintEvent* event)
 {
@@ -302,7 +328,8 @@ QString LadderView::rowText(int row) const
         return "Nothing uses " + names.join(", ") + ". Enter unfolds them.";
     }
     const ClockState& c = s.rates.clocks[size_t(clock)];
-    QString text = QString::fromStdString(s.device->clocks[size_t(clock)].name) + ": " + QString::fromStdString(exactText(c.rate));
+    QString text =
+        QString::fromStdString(s.device->clocks[size_t(clock)].name) + ": " + QString::fromStdString(exactText(c.rate));
     if (!others.isEmpty())
         text += "\nSo are " + others.join(", ") + ". U unfolds them.";
     if (!c.running)
@@ -335,7 +362,8 @@ void LadderView::keyPressEvent(QKeyEvent* event)
         const ClockNode& node = document_.snapshot().device->clocks[size_t(clock)];
         const bool held = document_.snapshot().plan.held(holdOfClock(node.id));
         document_.apply(editOf((held ? "Let go " : "Hold ") + node.name, SetHold{holdOfClock(node.id), !held}));
-    } else if (clock >= 0 && typed.size() == 1 && (typed[0].isDigit() || typed[0] == '/' || typed[0] == '<' || typed[0] == '>')) {
+    } else if (clock >= 0 && typed.size() == 1 &&
+               (typed[0].isDigit() || typed[0] == '/' || typed[0] == '<' || typed[0] == '>')) {
         Q_EMIT editWanted(typed);
     } else {
         RowList::keyPressEvent(event);

@@ -11,10 +11,11 @@
 
 namespace bindrel {
 
-/// The ladder: a row a clock with its mark on the frequency axis, the band of its limits, and connectors to what it comes
-/// from. Selecting a rung inks its path. A change that is previewed moves the marks; where they are now stays as a ring.
-/// A mark can be dragged along the axis: it goes to the rates that its clock can be set to, and what follows is previewed.
-/// Keys: up and down, Enter or a digit to type, H to hold, M to see the low-power modes one after another, U to fold what nothing uses and what is alike, + and - to zoom the axis, F to fit it.
+/// The ladder: a row a clock with its mark on the frequency axis, the band of its limits, and connectors to what it
+/// comes from. Selecting a rung inks its path. A change that is previewed moves the marks; where they are now stays as
+/// a ring. A mark can be dragged along the axis: it goes to the rates that its clock can be set to, and what follows is
+/// previewed. Keys: up and down, Enter or a digit to type, H to hold, M to see the low-power modes one after another, U
+/// to fold what nothing uses and what is alike, + and - to zoom the axis, F to fit it.
 class LadderView : public RowList {
     Q_OBJECT
 public:
@@ -66,7 +67,8 @@ private:
     /// The plan, or what a change would make of it. A change to another chip has other clocks: it is not shown here.
     const Snapshot& shown() const
     {
-        const bool same = view_.preview() && view_.preview()->device->name == document_.snapshot().device->name && view_.preview()->device->clocks.size() == document_.snapshot().device->clocks.size();
+        const bool same = view_.preview() && view_.preview()->device->name == document_.snapshot().device->name &&
+                          view_.preview()->device->clocks.size() == document_.snapshot().device->clocks.size();
         return same ? *view_.preview() : document_.snapshot();
     }
     void rebuild();
@@ -90,8 +92,8 @@ private:
     std::vector<Rung> rungs_;
     Header* header_ = nullptr;
     std::vector<ClockIndex> path_; ///< from the selected clock to its source
-    int mode_ = -1; ///< low-power mode that is shown, into Device::modes
-    std::vector<bool> alive_; ///< in it
+    int mode_ = -1;                ///< low-power mode that is shown, into Device::modes
+    std::vector<bool> alive_;      ///< in it
     std::set<std::string> foldedTiers_;
     double zoom_ = 1, shift_ = 0; ///< of the axis
     Drag drag_;

@@ -37,7 +37,8 @@ void LadderView::drawAxis(QPainter& p, const FrequencyAxis& a) const
     if (mode_ >= 0) {
         p.setFont(t.text(12, true));
         p.setPen(t.accent);
-        drawLine(p, QRectF(12, 0, kLeft - 20, kAxisHeight), Qt::AlignVCenter | Qt::AlignLeft, "In " + QString::fromStdString(document_.snapshot().device->modes[size_t(mode_)].name));
+        drawLine(p, QRectF(12, 0, kLeft - 20, kAxisHeight), Qt::AlignVCenter | Qt::AlignLeft,
+                 "In " + QString::fromStdString(document_.snapshot().device->modes[size_t(mode_)].name));
     }
     double free = 0; // x up to which names stand already
     for (int d = a.firstDecade(); d <= a.lastDecade(); ++d)
@@ -55,7 +56,8 @@ void LadderView::drawAxis(QPainter& p, const FrequencyAxis& a) const
             p.setPen(t.muted);
             p.setFont(t.mono(10));
             const bool end = d == a.lastDecade();
-            drawLine(p, QRectF(end ? x - 60 : x - 30, 2, end ? 60 + kRight - 4 : 60, 14), end ? Qt::AlignRight : Qt::AlignHCenter, decadeName(d, n));
+            drawLine(p, QRectF(end ? x - 60 : x - 30, 2, end ? 60 + kRight - 4 : 60, 14),
+                     end ? Qt::AlignRight : Qt::AlignHCenter, decadeName(d, n));
             free = x + 30;
         }
 }
@@ -67,7 +69,8 @@ void LadderView::drawGrid(QPainter& p, const FrequencyAxis& a, int height) const
         p.drawLine(QPointF(a.x(std::pow(10, d)), 0), QPointF(a.x(std::pow(10, d)), height));
 }
 
-LadderView::LadderView(Document& document, ViewState& view, QWidget* parent) : RowList(parent), document_(document), view_(view)
+LadderView::LadderView(Document& document, ViewState& view, QWidget* parent)
+    : RowList(parent), document_(document), view_(view)
 {
     setAccessibleName("Clock ladder");
     setViewportMargins(0, kAxisHeight, 0, 0);
@@ -110,7 +113,8 @@ void LadderView::drawFolded(QPainter& p, const Rung& rung, const QRect& rect) co
     drawLine(p, rect.adjusted(12, 0, -12, 0), Qt::AlignVCenter | Qt::AlignLeft, text, Qt::ElideRight);
 }
 
-/// What is asked of a clock's accuracy, beside what it has: of the tightest user, where it is missed or the rung is looked at.
+/// What is asked of a clock's accuracy, beside what it has: of the tightest user, where it is missed or the rung is
+/// looked at.
 struct AccuracyNote {
     QString text;
     bool missed = false;
@@ -119,11 +123,13 @@ static AccuracyNote accuracyNote(const Snapshot& s, ClockIndex clock, bool looke
 {
     const Accuracy* tightest = nullptr;
     for (const Accuracy& a : s.accuracy)
-        if (a.clock == clock && a.allowed && (!tightest || (tightest->ok() && !a.ok()) || (tightest->ok() == a.ok() && *a.allowed < *tightest->allowed)))
+        if (a.clock == clock && a.allowed &&
+            (!tightest || (tightest->ok() && !a.ok()) || (tightest->ok() == a.ok() && *a.allowed < *tightest->allowed)))
             tightest = &a;
     if (!tightest || (tightest->ok() && !looked))
         return {};
-    return {typeset(fmt::format("\u00b1{} of \u00b1{}", format(tightest->given), format(*tightest->allowed))), !tightest->ok()};
+    return {typeset(fmt::format("\u00b1{} of \u00b1{}", format(tightest->given), format(*tightest->allowed))),
+            !tightest->ok()};
 }
 
 /// The clock's name, and how many others it stands for.
@@ -162,9 +168,14 @@ void LadderView::paintRow(QPainter& p, int row, const QRect& full, bool current)
         p.fillRect(QRect(rect.left() + 5, rect.top() + 3, 2, rect.height() - 6), t.ink);
     p.setFont(t.text(12, onPath(clock)));
     p.setPen(hard ? t.error : !running ? t.muted : back ? t.muted : t.ink);
-    drawLine(p, QRect(rect.left() + 12, rect.top(), kNameWidth, rect.height()), Qt::AlignVCenter | Qt::AlignLeft, rungName(rung, QFontMetrics(p.font()), kNameWidth - 4));
+    drawLine(p, QRect(rect.left() + 12, rect.top(), kNameWidth, rect.height()), Qt::AlignVCenter | Qt::AlignLeft,
+             rungName(rung, QFontMetrics(p.font()), kNameWidth - 4));
     p.setFont(t.mono(11, onPath(clock)));
-    drawLine(p, QRect(rect.left() + 12 + kNameWidth, rect.top(), kRateWidth, rect.height()), Qt::AlignVCenter | Qt::AlignRight, c.rate.value.isZero() ? QString("\u2013") : c.used ? typeset(format(c.rate)) : "(" + typeset(format(c.rate)) + ")");
+    drawLine(p, QRect(rect.left() + 12 + kNameWidth, rect.top(), kRateWidth, rect.height()),
+             Qt::AlignVCenter | Qt::AlignRight,
+             c.rate.value.isZero() ? QString("\u2013")
+             : c.used              ? typeset(format(c.rate))
+                                   : "(" + typeset(format(c.rate)) + ")");
 
     const double y = rect.center().y() + 0.5;
     const double x = xOf(a, clock);
@@ -207,7 +218,8 @@ void LadderView::paintRow(QPainter& p, int row, const QRect& full, bool current)
     p.setBrush(running ? QBrush(ink) : QBrush(t.paper));
     const double r = current ? 5 : 4;
     if (hard)
-        p.drawPolygon(QPolygonF{QPointF(x, y - r - 1.5), QPointF(x + r + 1.5, y), QPointF(x, y + r + 1.5), QPointF(x - r - 1.5, y)});
+        p.drawPolygon(QPolygonF{QPointF(x, y - r - 1.5), QPointF(x + r + 1.5, y), QPointF(x, y + r + 1.5),
+                                QPointF(x - r - 1.5, y)});
     else
         p.drawEllipse(QPointF(x, y), r, r);
     const AccuracyNote asked = accuracyNote(s, clock, current);
@@ -221,7 +233,10 @@ void LadderView::paintRow(QPainter& p, int row, const QRect& full, bool current)
         // The connector to a faster parent goes off to the right.
         const bool crossed = c.input >= 0 && xOf(a, c.input) > x + 4 && x - 13 - box.width() > kLeft;
         const bool fits = !crossed && from + box.width() < viewport()->width() - 2;
-        drawLine(p, fits ? QRectF(from, rect.top(), box.width() + 6, rect.height()) : QRectF(x - 13 - box.width(), rect.top(), box.width() + 6, rect.height()), Qt::AlignVCenter | Qt::AlignLeft, note);
+        drawLine(p,
+                 fits ? QRectF(from, rect.top(), box.width() + 6, rect.height())
+                      : QRectF(x - 13 - box.width(), rect.top(), box.width() + 6, rect.height()),
+                 Qt::AlignVCenter | Qt::AlignLeft, note);
     }
 }
 
@@ -246,7 +261,8 @@ void LadderView::drawConnectors(QPainter& p, const FrequencyAxis& a) const
         std::vector<Label> labels;
         for (size_t i = 0; i < s.device->clocks.size(); ++i) {
             const ClockState& c = s.rates.clocks[i];
-            const bool folded = rungs_.size() < s.device->clocks.size() && (!hasRung(int(i)) || (c.input >= 0 && !hasRung(c.input)));
+            const bool folded =
+                rungs_.size() < s.device->clocks.size() && (!hasRung(int(i)) || (c.input >= 0 && !hasRung(c.input)));
             if (c.input < 0 || c.rate.value.isZero() || folded)
                 continue;
             const bool path = onPath(int(i)) && onPath(c.input);

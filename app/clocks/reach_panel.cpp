@@ -2,9 +2,9 @@
 #include "app/clocks/reach_panel.h"
 
 #include "app/theme/theme.h"
-#include "core/rehearsal/rehearsal.h"
 #include "app/widgets/panel.h"
 #include "core/quantity/format.h"
+#include "core/rehearsal/rehearsal.h"
 #include "core/tuning/clock_goals.h"
 
 #include <QVBoxLayout>
@@ -13,7 +13,10 @@ namespace bindrel {
 
 namespace {
 
-QString text(const std::string& s) { return typeset(s); }
+QString text(const std::string& s)
+{
+    return typeset(s);
+}
 
 /// The plan's own range first, then those that the supply permits.
 std::vector<int> rangesOf(const Snapshot& s)
@@ -42,7 +45,8 @@ ReachResult reachFor(const Snapshot& s, const std::vector<ReachTarget>& targets,
 
 } // namespace
 
-ReachPanel::ReachPanel(Document& document, ViewState& view, QWidget* parent) : QWidget(parent), document_(document), view_(view)
+ReachPanel::ReachPanel(Document& document, ViewState& view, QWidget* parent)
+    : QWidget(parent), document_(document), view_(view)
 {
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(0, 6, 0, 4);
@@ -94,7 +98,10 @@ void ReachPanel::search()
     if (!document_.isOpen())
         return;
     background_.run<ReachResult>(
-        "Looking for ways", [s = document_.sharedSnapshot(), targets = targets_](const Background::Stopped& stopped) { return reachFor(*s, targets, stopped); },
+        "Looking for ways",
+        [s = document_.sharedSnapshot(), targets = targets_](const Background::Stopped& stopped) {
+            return reachFor(*s, targets, stopped);
+        },
         [this, targets = targets_](ReachResult result) { showReach(targets, result); });
 }
 
@@ -120,12 +127,17 @@ Proposal ReachPanel::proposalOf(int number, const ReachWay& way) const
     Proposal proposal;
     QStringList rates;
     for (size_t t = 0; t < way.achieved.size(); ++t)
-        rates << text(format(way.achieved[t], 9)) + (way.errors[t].value.isZero() ? QString() : " " + text(format(way.errors[t], true)));
-    proposal.title = QString("%1.  %2%3").arg(number).arg(rates.join(", "), (rates.isEmpty() ? "" : "    ") + text(wayText(*s.device, way)));
+        rates << text(format(way.achieved[t], 9)) +
+                     (way.errors[t].value.isZero() ? QString() : " " + text(format(way.errors[t], true)));
+    proposal.title = QString("%1.  %2%3")
+                         .arg(number)
+                         .arg(rates.join(", "), (rates.isEmpty() ? "" : "    ") + text(wayText(*s.device, way)));
     QStringList besides;
     for (const std::string& line : consequencesOf(*s.device, s.plan, way))
         besides << text(line);
-    proposal.lines << (way.edit.changes.empty() ? QString("it is so already") : besides.isEmpty() ? QString("nothing else changes") : besides.join(" \u00b7 "));
+    proposal.lines << (way.edit.changes.empty() ? QString("it is so already")
+                       : besides.isEmpty()      ? QString("nothing else changes")
+                                                : besides.join(" \u00b7 "));
     if (!way.edit.changes.empty())
         proposal.edit = way.edit;
     return proposal;
@@ -142,7 +154,11 @@ void ReachPanel::showReach(const std::vector<ReachTarget>& targets, const ReachR
         proposals.push_back(proposalOf(int(proposals.size()) + 1, way));
     if (!result.ways.empty()) {
         const bool more = result.ways.size() >= ReachRequest().most;
-        show("Ways to " + wishes.join(", "), QString("%1 Enter takes one, Esc leaves all as it is; Shift+Enter on another clock adds a wish.").arg(!result.complete ? "Stopped: there may be better ones." : more ? "The best of more." : "There are no others."),
+        show("Ways to " + wishes.join(", "),
+             QString("%1 Enter takes one, Esc leaves all as it is; Shift+Enter on another clock adds a wish.")
+                 .arg(!result.complete ? "Stopped: there may be better ones."
+                      : more           ? "The best of more."
+                                       : "There are no others."),
              std::move(proposals));
         return;
     }
@@ -152,10 +168,13 @@ void ReachPanel::showReach(const std::vector<ReachTarget>& targets, const ReachR
     for (const ReachMiss& miss : result.misses)
         for (const ReachWay& way : miss.nearest) {
             Proposal near = proposalOf(int(proposals.size()) + 1, way);
-            near.title = "Nearest: " + near.title.section(".  ", 1) + (miss.othersKept ? QString() : QString(" (by itself)"));
+            near.title =
+                "Nearest: " + near.title.section(".  ", 1) + (miss.othersKept ? QString() : QString(" (by itself)"));
             proposals.push_back(std::move(near));
         }
-    show("No way to " + wishes.join(", "), result.complete ? "In the way: " + lines.join("; ") + "." : QString("Stopped before a way was found."), std::move(proposals));
+    show("No way to " + wishes.join(", "),
+         result.complete ? "In the way: " + lines.join("; ") + "." : QString("Stopped before a way was found."),
+         std::move(proposals));
 }
 
 void ReachPanel::showRepair(const RepairResult& result)
@@ -174,12 +193,18 @@ void ReachPanel::showRepair(const RepairResult& result)
         left << text(line);
     QString note = "Wrong: " + wrong.join("; ") + ".";
     if (proposals.empty())
-        note += result.complete ? " Up to four changes of clocks mend it in no way; a hold may be in the way." : " Stopped before a way was found.";
+        note += result.complete ? " Up to four changes of clocks mend it in no way; a hold may be in the way."
+                                : " Stopped before a way was found.";
     else if (!left.isEmpty())
-        note += (result.inTurn ? " One thing was mended after the other; what stays: " : " These mend the limits; what stays: ") + left.join("; ") + ".";
+        note += (result.inTurn ? " One thing was mended after the other; what stays: "
+                               : " These mend the limits; what stays: ") +
+                left.join("; ") + ".";
     else if (result.inTurn)
         note += " One thing was mended after the other; fewer changes may do.";
-    show(proposals.empty() ? "No repair" : result.inTurn ? "A repair, one thing after the other" : "Repairs with the fewest changes", note, std::move(proposals));
+    show(proposals.empty() ? "No repair"
+         : result.inTurn   ? "A repair, one thing after the other"
+                           : "Repairs with the fewest changes",
+         note, std::move(proposals));
 }
 
 void ReachPanel::show(const QString& heading, const QString& note, std::vector<Proposal> proposals)
@@ -214,13 +239,15 @@ void ReachPanel::rehearse(const std::shared_ptr<const Snapshot>& way, const QStr
     verdict_->setFont(Theme::get().text(11));
     restyle(verdict_, QString("color: %1").arg(Theme::get().muted.name()));
     if (way)
-        rehearsing_.run<Verdict>("Rehearsing", [way](const Background::Stopped&) { return verdictOn(way->facts(), way->findings); },
-                                 [this, which](const Verdict& verdict) {
-                                     verdict_->setText(which + typeset(verdict.text));
-                                     verdict_->setToolTip(verdict_->text());
-                                     restyle(verdict_, QString("color: %1").arg((verdict.hazards ? Theme::get().error : Theme::get().muted).name()));
-                                 },
-                                 std::chrono::milliseconds(0));
+        rehearsing_.run<Verdict>(
+            "Rehearsing", [way](const Background::Stopped&) { return verdictOn(way->facts(), way->findings); },
+            [this, which](const Verdict& verdict) {
+                verdict_->setText(which + typeset(verdict.text));
+                verdict_->setToolTip(verdict_->text());
+                restyle(verdict_,
+                        QString("color: %1").arg((verdict.hazards ? Theme::get().error : Theme::get().muted).name()));
+            },
+            std::chrono::milliseconds(0));
 }
 
 void ReachPanel::take(int row)

@@ -13,8 +13,8 @@
 
 namespace bindrel {
 
-/// The ways to wanted rates, or to mend what is wrong, below the ladder: the current one is previewed on it, Enter takes it,
-/// Esc leaves all as it is.
+/// The ways to wanted rates, or to mend what is wrong, below the ladder: the current one is previewed on it, Enter
+/// takes it, Esc leaves all as it is.
 class ReachPanel : public QWidget {
     Q_OBJECT
 public:

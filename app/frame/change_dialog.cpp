@@ -38,11 +38,14 @@ ChangeDialog::ChangeDialog(const Document& document, const Edit& edit, QWidget* 
     column->addSpacing(6);
     column->addWidget(verdict_);
     if (const auto after = document.preview(edit))
-        background_.run<Verdict>("Rehearsing", [after = *after](const Background::Stopped&) { return verdictOn(after->facts(), after->findings); },
-                                 [this](const Verdict& verdict) {
-                                     verdict_->setText(typeset(verdict.text));
-                                     restyle(verdict_, QString("color: %1").arg((verdict.hazards ? Theme::get().error : Theme::get().muted).name()));
-                                 });
+        background_.run<Verdict>(
+            "Rehearsing",
+            [after = *after](const Background::Stopped&) { return verdictOn(after->facts(), after->findings); },
+            [this](const Verdict& verdict) {
+                verdict_->setText(typeset(verdict.text));
+                restyle(verdict_,
+                        QString("color: %1").arg((verdict.hazards ? Theme::get().error : Theme::get().muted).name()));
+            });
     auto* buttons = new QDialogButtonBox;
     auto* apply = buttons->addButton("Change it", QDialogButtonBox::AcceptRole);
     apply->setProperty("primary", true);

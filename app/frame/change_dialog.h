@@ -9,7 +9,8 @@
 
 namespace bindrel {
 
-/// Shows what an edit would change, before and after, with the hazards that a rehearsal of the changed plan shows, and asks for leave.
+/// Shows what an edit would change, before and after, with the hazards that a rehearsal of the changed plan shows, and
+/// asks for leave.
 class ChangeDialog : public QDialog {
     Q_OBJECT
 public:

@@ -22,9 +22,12 @@ DiskDialog::DiskDialog(Document& document, QWidget* parent) : QDialog(parent), d
     auto* title = new QLabel(QFileInfo(document.path()).fileName() + " was changed by somebody else");
     title->setFont(Theme::get().text(13, true));
     column->addWidget(title);
-    auto* text = new QLabel(document.unsaved() ? "The open plan has changes that are not saved, and its file is another one too. Taking the file's plan is one step that can be undone; "
-                                                 "keeping yours saves over the other version."
-                                               : "The open plan has no changes of its own. Taking the file's plan is one step that can be undone.");
+    auto* text = new QLabel(
+        document.unsaved()
+            ? "The open plan has changes that are not saved, and its file is another one too. Taking the file's plan "
+              "is one step that can be undone; "
+              "keeping yours saves over the other version."
+            : "The open plan has no changes of its own. Taking the file's plan is one step that can be undone.");
     text->setWordWrap(true);
     text->setMinimumWidth(460);
     column->addWidget(text);
@@ -55,7 +58,8 @@ void DiskDialog::showDifference()
 {
     const std::string mine = planText(document_.snapshot().plan);
     const std::string text = unifiedDiff(mine, document_.textOnDisk());
-    difference_->setPlainText(text.empty() ? QString("The two say the same.") : "\u2212 yours   + the file's\n" + QString::fromStdString(text));
+    difference_->setPlainText(text.empty() ? QString("The two say the same.")
+                                           : "\u2212 yours   + the file's\n" + QString::fromStdString(text));
     difference_->setVisible(true);
     compare_->setEnabled(false);
     resize(std::max(width(), 760), std::max(height(), 480));

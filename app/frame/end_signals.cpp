@@ -42,7 +42,9 @@ EndSignals::EndSignals(MainWindow& window) : window_(window)
     });
     handler_.emplace(tell, false);
     // A desktop that logs out may be told to wait, but need not: the work is kept first.
-    connect(qGuiApp, &QGuiApplication::commitDataRequest, this, [this](QSessionManager&) { keepWork(); }, Qt::DirectConnection);
+    connect(
+        qGuiApp, &QGuiApplication::commitDataRequest, this, [this](QSessionManager&) { keepWork(); },
+        Qt::DirectConnection);
 }
 
 EndSignals::~EndSignals()

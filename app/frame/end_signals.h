@@ -11,8 +11,8 @@ namespace bindrel {
 
 class MainWindow;
 
-/// The system wants the program to end (SIGTERM, SIGHUP, SIGINT, SIGQUIT, or the session logs out): what is typed is taken, the journal is
-/// written, and the program ends without a question. One at a time in a process.
+/// The system wants the program to end (SIGTERM, SIGHUP, SIGINT, SIGQUIT, or the session logs out): what is typed is
+/// taken, the journal is written, and the program ends without a question. One at a time in a process.
 class EndSignals : public QObject {
     Q_OBJECT
 public:

@@ -19,7 +19,8 @@
 
 namespace bindrel {
 
-FindingsList::FindingsList(Document& document, ViewState& view, QWidget* parent) : RowList(parent), document_(document), view_(view)
+FindingsList::FindingsList(Document& document, ViewState& view, QWidget* parent)
+    : RowList(parent), document_(document), view_(view)
 {
     setAccessibleName("Findings");
     connect(&document_, &Document::changed, this, &FindingsList::refill);
@@ -28,13 +29,17 @@ FindingsList::FindingsList(Document& document, ViewState& view, QWidget* parent)
     connect(this, &RowList::activated, this, &FindingsList::goTo);
 }
 
-int FindingsList::rowCount() const { return document_.isOpen() ? int(document_.findings().size()) : 0; }
+int FindingsList::rowCount() const
+{
+    return document_.isOpen() ? int(document_.findings().size()) : 0;
+}
 
 /// Of two findings with the same words at the same place one is as good as the other.
 QString FindingsList::rowKey(int row) const
 {
     const Finding& finding = document_.findings()[size_t(row)];
-    return QString::fromStdString(fmt::format("{}\n{}\n{}\n{}\n{}", finding.rule, int(finding.place.kind), finding.place.id, finding.place.sub, finding.text));
+    return QString::fromStdString(fmt::format("{}\n{}\n{}\n{}\n{}", finding.rule, int(finding.place.kind),
+                                              finding.place.id, finding.place.sub, finding.text));
 }
 
 void FindingsList::refill()
@@ -44,7 +49,10 @@ void FindingsList::refill()
     rowsChanged();
 }
 
-const Finding* FindingsList::current() const { return currentRow() >= 0 && currentRow() < rowCount() ? &document_.findings()[size_t(currentRow())] : nullptr; }
+const Finding* FindingsList::current() const
+{
+    return currentRow() >= 0 && currentRow() < rowCount() ? &document_.findings()[size_t(currentRow())] : nullptr;
+}
 
 void FindingsList::goTo(int row)
 {
@@ -62,7 +70,10 @@ void FindingsList::step(int by)
     if (count == 0)
         return;
     // When the one that was current is gone, what follows it stands in its row now.
-    const int from = currentRow() >= 0 ? currentRow() : lastRow_ < 0 ? (by > 0 ? -1 : count) : by > 0 ? std::min(lastRow_, count) - 1 : std::min(lastRow_, count);
+    const int from = currentRow() >= 0 ? currentRow()
+                     : lastRow_ < 0    ? (by > 0 ? -1 : count)
+                     : by > 0          ? std::min(lastRow_, count) - 1
+                                       : std::min(lastRow_, count);
     const int row = (from + by + count) % count;
     setCurrentRow(row);
     goTo(row);
@@ -123,18 +134,23 @@ void FindingsList::paintRow(QPainter& p, int row, const QRect& rect, bool)
     drawLine(p, rect.adjusted(32, 0, 0, 0), Qt::AlignVCenter | Qt::AlignLeft, QString::fromStdString(finding.rule));
     const Presses presses = pressesOf(row, rect);
     const QRect& first = presses.ways.isNull() ? presses.fix : presses.ways;
-    const QRect text(rect.left() + 94, rect.top(), (first.isNull() ? rect.right() - 12 : first.left() - 8) - rect.left() - 94, rect.height());
+    const QRect text(rect.left() + 94, rect.top(),
+                     (first.isNull() ? rect.right() - 12 : first.left() - 8) - rect.left() - 94, rect.height());
     p.setFont(t.text(12));
     p.setPen(t.ink);
     drawLine(p, text, Qt::AlignVCenter | Qt::AlignLeft, typeset(finding.text), Qt::ElideRight);
     p.setPen(t.accent);
     if (!presses.fix.isNull())
-        drawLine(p, presses.fix, Qt::AlignVCenter | Qt::AlignRight, QString::fromStdString(finding.fixTitle) + "\u2026");
+        drawLine(p, presses.fix, Qt::AlignVCenter | Qt::AlignRight,
+                 QString::fromStdString(finding.fixTitle) + "\u2026");
     if (!presses.ways.isNull())
         drawLine(p, presses.ways, Qt::AlignVCenter | Qt::AlignRight, kWays);
 }
 
-QString FindingsList::rowText(int row) const { return typeset(document_.findings()[size_t(row)].text); }
+QString FindingsList::rowText(int row) const
+{
+    return typeset(document_.findings()[size_t(row)].text);
+}
 
 void FindingsList::mousePressEvent(QMouseEvent* event)
 {
@@ -186,10 +202,15 @@ protected:
         drawLine(p, rect().adjusted(12, 0, 0, 0), Qt::AlignVCenter | Qt::AlignLeft, "Findings");
         const int after = 12 + QFontMetrics(p.font()).horizontalAdvance("FINDINGS") + 18;
         p.setFont(t.text(11));
-        const QString tally = errors + cautions == 0 ? QString("none") : QString::fromStdString(counted(errors, "error") + ", " + counted(cautions, "caution"));
+        const QString tally =
+            errors + cautions == 0
+                ? QString("none")
+                : QString::fromStdString(counted(errors, "error") + ", " + counted(cautions, "caution"));
         drawLine(p, rect().adjusted(after, 0, 0, 0), Qt::AlignVCenter | Qt::AlignLeft, tally);
         if (errors + cautions > 0)
-            drawLine(p, rect().adjusted(0, 0, -12, 0), Qt::AlignVCenter | Qt::AlignRight, drawer_.open_ ? "F8 next \u00b7 Enter jumps \u00b7 F fixes \u00b7 W ways \u00b7 F9 shuts" : "F9 opens");
+            drawLine(p, rect().adjusted(0, 0, -12, 0), Qt::AlignVCenter | Qt::AlignRight,
+                     drawer_.open_ ? "F8 next \u00b7 Enter jumps \u00b7 F fixes \u00b7 W ways \u00b7 F9 shuts"
+                                   : "F9 opens");
     }
     void mousePressEvent(QMouseEvent*) override { drawer_.setOpen(!drawer_.open_); }
 
@@ -197,7 +218,8 @@ private:
     FindingsDrawer& drawer_;
 };
 
-FindingsDrawer::FindingsDrawer(Document& document, ViewState& view, QWidget* parent) : QWidget(parent), document_(document)
+FindingsDrawer::FindingsDrawer(Document& document, ViewState& view, QWidget* parent)
+    : QWidget(parent), document_(document)
 {
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(0, 0, 0, 0);

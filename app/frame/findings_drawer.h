@@ -34,7 +34,8 @@ protected:
     void keyPressEvent(QKeyEvent*) override;
 
 private:
-    /// What can be pressed at the end of a row: the fix, and before it the ways; a null rectangle for what is not offered.
+    /// What can be pressed at the end of a row: the fix, and before it the ways; a null rectangle for what is not
+    /// offered.
     struct Presses {
         QRect fix, ways;
     };

@@ -35,7 +35,8 @@ void GotoList::paintRow(QPainter& p, int row, const QRect& rect, bool)
     drawLine(p, rect.adjusted(0, 0, -10, 0), Qt::AlignVCenter | Qt::AlignRight, QString::fromStdString(target.kind));
 }
 
-GotoField::GotoField(Document& document, ViewState& view, QWidget* parent) : QLineEdit(parent), document_(document), view_(view)
+GotoField::GotoField(Document& document, ViewState& view, QWidget* parent)
+    : QLineEdit(parent), document_(document), view_(view)
 {
     setPlaceholderText("Go to pin, need, clock, register\u2026          Ctrl+K");
     setAccessibleName("Go to");

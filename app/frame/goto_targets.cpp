@@ -14,15 +14,26 @@ std::vector<GotoTarget> gotoTargets(const Snapshot& s)
     std::vector<GotoTarget> out;
     for (const Need& need : s.plan.needs) {
         const Part* part = s.board->part(need.part);
-        out.push_back({need.title, "need", (part ? part->title : "") + (part && !need.binding.instance.empty() ? ", " : "") + need.binding.instance, {Place::Kind::Need, need.id, {}}});
+        out.push_back(
+            {need.title,
+             "need",
+             (part ? part->title : "") + (part && !need.binding.instance.empty() ? ", " : "") + need.binding.instance,
+             {Place::Kind::Need, need.id, {}}});
     }
     for (const ClockNode& node : s.device->clocks)
-        out.push_back({node.name, "clock", node.id + ", " + format(s.rates.clocks[size_t(s.device->findClock(node.id))].rate), {Place::Kind::Clock, node.id, {}}});
+        out.push_back({node.name,
+                       "clock",
+                       node.id + ", " + format(s.rates.clocks[size_t(s.device->findClock(node.id))].rate),
+                       {Place::Kind::Clock, node.id, {}}});
     for (const LowPowerMode& mode : s.device->modes)
         out.push_back({mode.name, "mode", mode.about, {Place::Kind::Mode, mode.id, {}}});
     for (const std::string& id : storedIds(*s.device)) {
         const auto chosen = s.plan.stored.find(id);
-        out.push_back({id, "setting", "non-volatile memory, " + (chosen == s.plan.stored.end() ? std::string("as from the factory") : chosen->second), {Place::Kind::Stored, id, {}}});
+        out.push_back({id,
+                       "setting",
+                       "non-volatile memory, " +
+                           (chosen == s.plan.stored.end() ? std::string("as from the factory") : chosen->second),
+                       {Place::Kind::Stored, id, {}}});
     }
     for (size_t p = 0; p < s.device->pads.size(); ++p) {
         const std::string& name = s.device->pads[p].name;
@@ -30,7 +41,8 @@ std::vector<GotoTarget> gotoTargets(const Snapshot& s)
         std::string need;
         for (const Claim& claim : s.bindings.padClaims[p]) {
             need = s.plan.needs[size_t(claim.need)].id;
-            hint += ", " + s.plan.needs[size_t(claim.need)].title + " " + s.bindings.needs[size_t(claim.need)].seats[size_t(claim.seat)].signal.title;
+            hint += ", " + s.plan.needs[size_t(claim.need)].title + " " +
+                    s.bindings.needs[size_t(claim.need)].seats[size_t(claim.seat)].signal.title;
         }
         out.push_back({name, "pad", hint, {Place::Kind::Pad, name, need}});
         if (const auto net = s.board->nets.find(name); net != s.board->nets.end())

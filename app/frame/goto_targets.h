@@ -19,8 +19,8 @@ struct GotoTarget {
 /// Everything in the plan and its device that has a name.
 std::vector<GotoTarget> gotoTargets(const Snapshot& snapshot);
 
-/// Those that match the typed text, best first, at most `most`: label begins with it, then a word begins with it, then it
-/// is contained in label or hint. Case does not matter.
+/// Those that match the typed text, best first, at most `most`: label begins with it, then a word begins with it, then
+/// it is contained in label or hint. Case does not matter.
 std::vector<GotoTarget> matchTargets(const std::vector<GotoTarget>& targets, const std::string& typed, size_t most);
 
 } // namespace bindrel

@@ -4,11 +4,11 @@
 #include "app/frame/inspector_text.h"
 #include "app/frame/option_finder.h"
 #include "app/theme/theme.h"
-#include "core/plan/pin_property.h"
-#include "core/plan/stored_settings.h"
 #include "app/widgets/panel.h"
 #include "core/clocks/clock_entry.h"
 #include "core/plan/check_setting.h"
+#include "core/plan/pin_property.h"
+#include "core/plan/stored_settings.h"
 
 #include <QApplication>
 #include <QCursor>
@@ -24,7 +24,8 @@
 
 namespace bindrel {
 
-Inspector::Inspector(Document& document, ViewState& view, OptionFinder& options, QWidget* parent) : QWidget(parent), document_(document), view_(view), finder_(options)
+Inspector::Inspector(Document& document, ViewState& view, OptionFinder& options, QWidget* parent)
+    : QWidget(parent), document_(document), view_(view), finder_(options)
 {
     setFixedWidth(270);
     auto* column = new QVBoxLayout(this);
@@ -81,7 +82,11 @@ Inspector::Inspector(Document& document, ViewState& view, OptionFinder& options,
     refresh();
 }
 
-QString Inspector::shownText() const { return title_->text() + "\n" + subtitle_->text() + "\n" + text_->toPlainText() + "\n" + (trouble_->isHidden() ? QString() : trouble_->text()); }
+QString Inspector::shownText() const
+{
+    return title_->text() + "\n" + subtitle_->text() + "\n" + text_->toPlainText() + "\n" +
+           (trouble_->isHidden() ? QString() : trouble_->text());
+}
 
 void Inspector::noteTyping()
 {
@@ -90,14 +95,17 @@ void Inspector::noteTyping()
 
 bool Inspector::eventFilter(QObject* watched, QEvent* event)
 {
-    if (watched == field_ && event->type() == QEvent::KeyPress && static_cast<QKeyEvent*>(event)->key() == Qt::Key_Escape && view_.pending().waits(field_)) {
+    if (watched == field_ && event->type() == QEvent::KeyPress &&
+        static_cast<QKeyEvent*>(event)->key() == Qt::Key_Escape && view_.pending().waits(field_)) {
         view_.pending().forget(field_);
         refresh();
         field_->selectAll();
         return true;
     }
     // As in every other field; but looking into the data sheet in another window is not leaving it.
-    if (watched == field_ && event->type() == QEvent::FocusOut && static_cast<QFocusEvent*>(event)->reason() != Qt::PopupFocusReason && static_cast<QFocusEvent*>(event)->reason() != Qt::ActiveWindowFocusReason)
+    if (watched == field_ && event->type() == QEvent::FocusOut &&
+        static_cast<QFocusEvent*>(event)->reason() != Qt::PopupFocusReason &&
+        static_cast<QFocusEvent*>(event)->reason() != Qt::ActiveWindowFocusReason)
         view_.pending().settle(field_);
     return QWidget::eventFilter(watched, event);
 }
@@ -119,7 +127,8 @@ QString Inspector::commitField(const std::string& id, const QString& text, bool 
     const auto s = document_.isOpen() ? document_.sharedSnapshot() : nullptr;
     const ClockIndex clock = s ? s->device->findClock(id) : ClockIndex();
     if (clock < 0) {
-        Q_EMIT document_.refused(QString("\"%1\" was discarded: the chip does not have the clock that it was typed for.").arg(text));
+        Q_EMIT document_.refused(
+            QString("\"%1\" was discarded: the chip does not have the clock that it was typed for.").arg(text));
         return {};
     }
     const QString name = QString::fromStdString(s->device->clocks[size_t(clock)].name);
@@ -138,7 +147,8 @@ QString Inspector::commitField(const std::string& id, const QString& text, bool 
         if (search)
             Q_EMIT reachWanted(*entry->wish, QApplication::keyboardModifiers() & Qt::ShiftModifier);
         else
-            Q_EMIT document_.refused(QString("%1: %2 was not searched for. Type it again and press Enter to search.").arg(name, text.trimmed()));
+            Q_EMIT document_.refused(QString("%1: %2 was not searched for. Type it again and press Enter to search.")
+                                         .arg(name, text.trimmed()));
         return {};
     }
     const auto said = s->plan.clocks.find(id);
@@ -160,13 +170,15 @@ void Inspector::follow(const QString& link)
     else if (kind == "pad")
         view_.jump({Place::Kind::Pad, id, view_.selectedNeed()});
     else if (kind == "hold")
-        document_.apply(editOf((document_.snapshot().plan.held(id) ? "Let go " : "Hold ") + id, SetHold{id, !document_.snapshot().plan.held(id)}));
+        document_.apply(editOf((document_.snapshot().plan.held(id) ? "Let go " : "Hold ") + id,
+                               SetHold{id, !document_.snapshot().plan.held(id)}));
     else if (kind == "option")
         Q_EMIT optionTaken(QString::fromStdString(id).toInt());
     else if (kind == "instance")
         askInstance(id);
     else if (kind == "prop")
-        askProperty(link.section(':', 1, 1).toStdString(), link.section(':', 2, 2).toStdString(), link.section(':', 3).toStdString());
+        askProperty(link.section(':', 1, 1).toStdString(), link.section(':', 2, 2).toStdString(),
+                    link.section(':', 3).toStdString());
     else if (kind == "mode")
         view_.jump({Place::Kind::Mode, id, {}});
     else if (kind == "stored")
@@ -174,7 +186,8 @@ void Inspector::follow(const QString& link)
     else if (kind == "keep") {
         // "keep:WORD.SETTING:value"; without a value: as from the factory
         const std::string setting = link.section(':', 1, 1).toStdString(), value = link.section(':', 2).toStdString();
-        document_.apply(editOf(setting + (value.empty() ? " as from the factory" : " = " + value), SetStored{setting, value.empty() ? std::nullopt : std::optional(value)}));
+        document_.apply(editOf(setting + (value.empty() ? " as from the factory" : " = " + value),
+                               SetStored{setting, value.empty() ? std::nullopt : std::optional(value)}));
     } else if (kind == "enter") {
         const bool entered = document_.snapshot().plan.modes.contains(id);
         document_.apply(editOf((entered ? "Do not enter " : "Enter ") + id, SetMode{id, !entered}));
@@ -190,19 +203,25 @@ void Inspector::askInstance(const std::string& id)
     for (size_t n = 0; s && n < s->plan.needs.size(); ++n)
         if (s->plan.needs[n].id == id)
             return (void)background_.run<std::vector<InstanceOption>>(
-                "Trying the other instances", [s, n](const Background::Stopped& stopped) { return instanceOptions(*s->device, *s->board, s->plan, int(n), stopped); },
+                "Trying the other instances",
+                [s, n](const Background::Stopped& stopped) {
+                    return instanceOptions(*s->device, *s->board, s->plan, int(n), stopped);
+                },
                 [this, s, n](const std::vector<InstanceOption>& options) { offerInstances(s, int(n), options); });
 }
 
-void Inspector::offerInstances(const std::shared_ptr<const Snapshot>& s, NeedIndex need, const std::vector<InstanceOption>& options)
+void Inspector::offerInstances(const std::shared_ptr<const Snapshot>& s, NeedIndex need,
+                               const std::vector<InstanceOption>& options)
 {
     if (options.empty()) {
-        Q_EMIT document_.refused(QString::fromStdString(s->plan.needs[size_t(need)].title) + " uses no instance, so there is none to choose.");
+        Q_EMIT document_.refused(QString::fromStdString(s->plan.needs[size_t(need)].title) +
+                                 " uses no instance, so there is none to choose.");
         return;
     }
     QMenu menu(this);
     for (const InstanceOption& option : options) {
-        QAction* action = menu.addAction(QString::fromStdString(s->device->instances[size_t(option.instance)].name + ": " + option.reason));
+        QAction* action = menu.addAction(
+            QString::fromStdString(s->device->instances[size_t(option.instance)].name + ": " + option.reason));
         action->setCheckable(true);
         action->setChecked(option.cost == Option::Cost::Current);
         action->setEnabled(option.cost != Option::Cost::Impossible);
@@ -232,12 +251,17 @@ void Inspector::askProperty(const std::string& id, const std::string& signal, co
     const auto set = [&, this](const std::optional<std::string>& value) {
         // The plan may be another by the time somebody has answered.
         if (const Need* now = document_.snapshot().plan.need(id))
-            document_.apply(editOf(property->title + " of " + now->title + " " + signal, pinPropertyChange(*now, signal, name, value)));
+            document_.apply(editOf(property->title + " of " + now->title + " " + signal,
+                                   pinPropertyChange(*now, signal, name, value)));
     };
     if (property->choices.empty()) {
         bool ok = false;
-        const QString text = QInputDialog::getText(this, title, QString("%1 of the pad for %2 %3; empty for none:").arg(title, QString::fromStdString(needTitle), QString::fromStdString(signal)), QLineEdit::Normal,
-                                                   QString::fromStdString(said.value_or(std::string())), &ok).trimmed();
+        const QString text =
+            QInputDialog::getText(this, title,
+                                  QString("%1 of the pad for %2 %3; empty for none:")
+                                      .arg(title, QString::fromStdString(needTitle), QString::fromStdString(signal)),
+                                  QLineEdit::Normal, QString::fromStdString(said.value_or(std::string())), &ok)
+                .trimmed();
         if (ok)
             set(text.isEmpty() ? std::nullopt : std::optional(text.toStdString()));
         return;
@@ -276,33 +300,43 @@ void Inspector::refresh()
     }
     const Snapshot& s = document_.snapshot();
     const Place& place = view_.selected();
-    QString title = QString::fromStdString(s.plan.name), subtitle = QString::fromStdString(s.device->name + ", " + s.board->title), body;
+    QString title = QString::fromStdString(s.plan.name),
+            subtitle = QString::fromStdString(s.device->name + ", " + s.board->title), body;
     bool editable = false;
-    if (const ClockIndex clock = place.kind == Place::Kind::Clock ? s.device->findClock(place.id) : ClockIndex(); clock >= 0) {
+    if (const ClockIndex clock = place.kind == Place::Kind::Clock ? s.device->findClock(place.id) : ClockIndex();
+        clock >= 0) {
         const ClockNode& node = s.device->clocks[size_t(clock)];
         title = QString::fromStdString(node.name);
-        subtitle = QString::fromStdString(node.id + (s.rates.clocks[size_t(clock)].input >= 0 ? ", " + operationText(*s.device, s.rates, clock) : ""));
+        subtitle = QString::fromStdString(node.id + (s.rates.clocks[size_t(clock)].input >= 0
+                                                         ? ", " + operationText(*s.device, s.rates, clock)
+                                                         : ""));
         body = clockText(s, clock);
         editable = true;
         const auto said = s.plan.clocks.find(node.id);
         const ClockState& c = s.rates.clocks[size_t(clock)];
         QString shown = said != s.plan.clocks.end() ? QString::fromStdString(said->second)
-                        : node.type == ClockNode::Type::Select ? QString::fromStdString(c.input < 0 ? "none" : s.device->clocks[size_t(c.input)].id)
-                        : !node.factors.empty()                ? QString::fromStdString(factorText(node, c.setting))
-                                                               : QString();
+                        : node.type == ClockNode::Type::Select
+                            ? QString::fromStdString(c.input < 0 ? "none" : s.device->clocks[size_t(c.input)].id)
+                        : !node.factors.empty() ? QString::fromStdString(factorText(node, c.setting))
+                                                : QString();
         if (clock_ != node.id || !view_.pending().waits(field_))
             field_->setText(shown);
         clock_ = node.id;
-        field_->setPlaceholderText(node.isSource() && node.rates.empty() ? "auto, on or off" : "setting, or a rate: 48 MHz");
-    } else if (const PadIndex pad = place.kind == Place::Kind::Pad ? s.device->findPad(place.id) : PadIndex(); pad >= 0 && !view_.optionsShown()) {
+        field_->setPlaceholderText(node.isSource() && node.rates.empty() ? "auto, on or off"
+                                                                         : "setting, or a rate: 48 MHz");
+    } else if (const PadIndex pad = place.kind == Place::Kind::Pad ? s.device->findPad(place.id) : PadIndex();
+               pad >= 0 && !view_.optionsShown()) {
         title = QString::fromStdString(place.id);
-        subtitle = QString("pin %1 of %2").arg(QString::fromStdString(s.device->pinOf(pad)), QString::fromStdString(s.device->package.name));
+        subtitle =
+            QString("pin %1 of %2")
+                .arg(QString::fromStdString(s.device->pinOf(pad)), QString::fromStdString(s.device->package.name));
         body = padText(s, pad);
     } else if (const int mode = place.kind == Place::Kind::Mode ? s.device->findMode(place.id) : -1; mode >= 0) {
         title = QString::fromStdString(s.device->modes[size_t(mode)].name);
         subtitle = "low-power mode";
         body = modeText(s, mode);
-    } else if (const StoredSetting* stored = place.kind == Place::Kind::Stored ? findStored(*s.device, place.id) : nullptr) {
+    } else if (const StoredSetting* stored =
+                   place.kind == Place::Kind::Stored ? findStored(*s.device, place.id) : nullptr) {
         title = QString::fromStdString(place.id);
         subtitle = "setting in non-volatile memory";
         body = storedText(s, place.id, *stored);

@@ -42,9 +42,11 @@ protected:
 private:
     void refresh();
     void noteTyping();
-    /// Does what the field says to a clock: a setting at once, a rate by a search when `search`. Why it cannot be; empty when it is done.
+    /// Does what the field says to a clock: a setting at once, a rate by a search when `search`. Why it cannot be;
+    /// empty when it is done.
     QString commitField(const std::string& clock, const QString& text, bool search);
-    void offerInstances(const std::shared_ptr<const Snapshot>& asked, NeedIndex need, const std::vector<InstanceOption>& options);
+    void offerInstances(const std::shared_ptr<const Snapshot>& asked, NeedIndex need,
+                        const std::vector<InstanceOption>& options);
     void follow(const QString& link);
     /// Asks for a property of the pad that carries a signal, by a menu of its choices or a field.
     void askProperty(const std::string& need, const std::string& signal, const std::string& property);

@@ -26,7 +26,12 @@ static void accuracyRows(Sheet& sheet, const Snapshot& s, ClockIndex clock)
         if (std::exchange(first, false))
             sheet.heading("Accuracy asked");
         const QString given = "\u00b1" + html(format(a.given));
-        sheet.row(needLink(s, int(n)), !a.allowed ? given : colour(a.ok() ? t.ink : a.stated ? t.error : t.caution, given) + colour(t.muted, " of \u00b1" + html(format(*a.allowed))));
+        sheet.row(needLink(s, int(n)), !a.allowed ? given
+                                                  : colour(a.ok()     ? t.ink
+                                                           : a.stated ? t.error
+                                                                      : t.caution,
+                                                           given) +
+                                                        colour(t.muted, " of \u00b1" + html(format(*a.allowed))));
         if (a.clock == clock && !(a.trouble.empty() ? a.effect : a.trouble).empty())
             sheet.line(colour(t.muted, html(a.trouble.empty() ? a.effect : a.trouble)));
     }
@@ -42,7 +47,8 @@ static void outputRows(Sheet& sheet, const Snapshot& s, ClockIndex clock)
         for (const Seat& seat : s.bindings.needs[size_t(need)].seats) {
             if (seat.pad < 0)
                 continue;
-            sheet.heading("Measured at " + html(s.device->pads[size_t(seat.pad)].name) + ", pin " + html(s.device->pinOf(seat.pad)));
+            sheet.heading("Measured at " + html(s.device->pads[size_t(seat.pad)].name) + ", pin " +
+                          html(s.device->pinOf(seat.pad)));
             sheet.row("From", html(format(shifted(c.rate, c.tolerance.low), 9)));
             sheet.row("To", html(format(shifted(c.rate, c.tolerance.high), 9)));
         }
@@ -71,7 +77,10 @@ static void gateRows(Sheet& sheet, const Snapshot& s, ClockIndex clock)
         sheet.line(colour(t.muted, "Off: " + shut.join(", ")));
 }
 
-static QString modeLink(const LowPowerMode& mode) { return link("mode:" + QString::fromStdString(mode.id), html(mode.name)); }
+static QString modeLink(const LowPowerMode& mode)
+{
+    return link("mode:" + QString::fromStdString(mode.id), html(mode.name));
+}
 
 /// Whether a source stands as one of its choices says.
 static bool sourceSays(const Snapshot& s, ClockIndex clock, const std::string& choice)
@@ -91,13 +100,17 @@ QString clockText(const Snapshot& s, ClockIndex clock)
     const ClockState& c = s.rates.clocks[size_t(clock)];
     Sheet sheet;
     if (const auto broken = limitBreak(c))
-        sheet.line(colour(broken->toleranceOnly ? t.caution : t.error,
-                          html(fmt::format("{} its limit of {}{}{}{}.", broken->which == LimitBreak::Which::Above ? "Above" : "Below", format(broken->limit),
-                                           broken->toleranceOnly ? " with its tolerance" : "", broken->because.empty() ? "" : ": ", broken->because))));
+        sheet.line(colour(
+            broken->toleranceOnly ? t.caution : t.error,
+            html(fmt::format("{} its limit of {}{}{}{}.", broken->which == LimitBreak::Which::Above ? "Above" : "Below",
+                             format(broken->limit), broken->toleranceOnly ? " with its tolerance" : "",
+                             broken->because.empty() ? "" : ": ", broken->because))));
     if (!c.running)
         sheet.line(colour(t.caution, "Does not run: " + html(c.stopped) + "."));
     else if (!c.used)
-        sheet.line(colour(t.muted, "Not set: nothing uses it. The written program leaves it as reset does; this is what it would be."));
+        sheet.line(
+            colour(t.muted,
+                   "Not set: nothing uses it. The written program leaves it as reset does; this is what it would be."));
     sheet.row("Rate", html(format(c.rate, 9)));
     if (!c.rate.value.isInteger())
         sheet.row("exactly", html(c.rate.value.text() + " Hz"));
@@ -116,14 +129,17 @@ QString clockText(const Snapshot& s, ClockIndex clock)
     sheet.row("Decision", holdLink(s, holdOfClock(node.id)));
 
     if (node.trim)
-        sheet.row("Trimmed", c.trimmed ? "by " + html(node.trim->by >= 0 ? s.device->clocks[size_t(node.trim->by)].name : node.trim->bySignal)
+        sheet.row("Trimmed", c.trimmed ? "by " + html(node.trim->by >= 0 ? s.device->clocks[size_t(node.trim->by)].name
+                                                                         : node.trim->bySignal)
                                        : "can be, to " + html(format(node.trim->tolerance)));
     if (node.monitor)
-        sheet.row("Monitor", (c.monitored ? "on, falls back to " : "off; it would fall back to ") + html(s.device->clocks[size_t(node.monitor->fallsBackTo)].name));
+        sheet.row("Monitor", (c.monitored ? "on, falls back to " : "off; it would fall back to ") +
+                                 html(s.device->clocks[size_t(node.monitor->fallsBackTo)].name));
     if (const auto* load = nearestLoad(node, c.load))
         sheet.row("Load", html(format(load->first)) + " for " + html(format(c.load)));
     else if (const auto capacitor = loadCapacitor(c))
-        sheet.row("Capacitors", QString("2 \u00d7 ") + html(format(*capacitor)) + " for " + html(format(c.load)) + (c.stray.value.isZero() ? QString() : ", stray " + html(format(c.stray))));
+        sheet.row("Capacitors", QString("2 \u00d7 ") + html(format(*capacitor)) + " for " + html(format(c.load)) +
+                                    (c.stray.value.isZero() ? QString() : ", stray " + html(format(c.stray))));
     if (c.external)
         sheet.line("No crystal: the board feeds a clock in.");
     if (!node.startup.value.isZero())
@@ -134,7 +150,9 @@ QString clockText(const Snapshot& s, ClockIndex clock)
         sheet.heading("Path");
         for (auto it = path.rbegin(); it != path.rend(); ++it) {
             const ClockState& step = s.rates.clocks[size_t(*it)];
-            const std::string op = s.device->clocks[size_t(*it)].type == ClockNode::Type::Select ? std::string() : operationText(*s.device, s.rates, *it);
+            const std::string op = s.device->clocks[size_t(*it)].type == ClockNode::Type::Select
+                                       ? std::string()
+                                       : operationText(*s.device, s.rates, *it);
             sheet.row(clockLink(s, *it), html((op.empty() ? "" : op + " = ") + format(step.rate)));
         }
     }
@@ -157,7 +175,9 @@ QString clockText(const Snapshot& s, ClockIndex clock)
     if (c.running && c.used && !s.device->modes.empty()) {
         sheet.heading("In low-power modes");
         for (const LowPowerMode& mode : s.device->modes)
-            sheet.row(modeLink(mode), modeState(*s.device, s.plan, s.bindings, s.rates, mode).alive[size_t(clock)] ? "runs on" : "stands still");
+            sheet.row(modeLink(mode), modeState(*s.device, s.plan, s.bindings, s.rates, mode).alive[size_t(clock)]
+                                          ? "runs on"
+                                          : "stands still");
     }
     const std::vector<std::string> choices = clockChoices(*s.device, clock);
     if (!choices.empty() && node.factors.empty()) {
@@ -167,12 +187,17 @@ QString clockText(const Snapshot& s, ClockIndex clock)
             const bool now = node.type == ClockNode::Type::Select && input == c.input;
             const bool set = now || (node.isSource() && sourceSays(s, clock, choice));
             sheet.row(set ? "<b>" + html(input < 0 ? choice : s.device->clocks[size_t(input)].name) + "</b>"
-                          : link("set:" + QString::fromStdString(choice), html(input < 0 ? choice : s.device->clocks[size_t(input)].name)),
-                      input < 0 || s.rates.clocks[size_t(input)].rate.value.isZero() ? QString() : html(format(s.rates.clocks[size_t(input)].rate)));
+                          : link("set:" + QString::fromStdString(choice),
+                                 html(input < 0 ? choice : s.device->clocks[size_t(input)].name)),
+                      input < 0 || s.rates.clocks[size_t(input)].rate.value.isZero()
+                          ? QString()
+                          : html(format(s.rates.clocks[size_t(input)].rate)));
         }
     } else if (node.factors.size() > 1) {
-        sheet.line(colour(t.muted, QString("It can be %1 to %2%3; type one, or a rate.").arg(QString::fromStdString(choices.front()), QString::fromStdString(choices.back()),
-                                       node.dense ? QString(" in steps of 1/%1").arg(node.unit) : QString())));
+        sheet.line(
+            colour(t.muted, QString("It can be %1 to %2%3; type one, or a rate.")
+                                .arg(QString::fromStdString(choices.front()), QString::fromStdString(choices.back()),
+                                     node.dense ? QString(" in steps of 1/%1").arg(node.unit) : QString())));
     }
     if (node.control.valid()) {
         sheet.heading("Register");
@@ -193,12 +218,14 @@ QString modeText(const Snapshot& s, int index)
     if (!mode.about.empty())
         sheet.line(html(mode.about));
     const bool entered = s.plan.modes.contains(mode.id);
-    sheet.row("The program", entered ? "enters it \u00b7 " + link("enter:" + QString::fromStdString(mode.id), "drop") : link("enter:" + QString::fromStdString(mode.id), "write a function"));
+    sheet.row("The program", entered ? "enters it \u00b7 " + link("enter:" + QString::fromStdString(mode.id), "drop")
+                                     : link("enter:" + QString::fromStdString(mode.id), "write a function"));
     if (!state.current.value.isZero())
         sheet.row("Draws", "about " + html(format(state.current, 3)));
     sheet.row("Core runs after", html(format(state.wakeTime)));
     if (const auto waking = wakingOf(*s.device, *s.board, s.plan, s.bindings, s.rates, mode))
-        sheet.row("It wakes on", clockLink(s, mode.wakesOn) + ", " + html(format(waking->rates.clocks[size_t(s.device->cpuClock())].rate)));
+        sheet.row("It wakes on", clockLink(s, mode.wakesOn) + ", " +
+                                     html(format(waking->rates.clocks[size_t(s.device->cpuClock())].rate)));
     sheet.row("All clocks after", html(format(state.fullTime)));
     if (mode.retains)
         sheet.row("RAM kept", QString("the first %1 KiB").arg(*mode.retains / 1024));
@@ -215,7 +242,11 @@ QString modeText(const Snapshot& s, int index)
         list("Loses its power, is brought up again", state.dropped, needLink, "Nothing of the plan.");
     std::vector<NeedIndex> stopped;
     for (size_t n = 0; n < s.plan.needs.size(); ++n)
-        if (const auto in = [n](const std::vector<NeedIndex>& needs) { return std::find(needs.begin(), needs.end(), int(n)) != needs.end(); }; s.bindings.needs[n].instance >= 0 && !in(state.working) && !in(state.dropped))
+        if (const auto in =
+                [n](const std::vector<NeedIndex>& needs) {
+                    return std::find(needs.begin(), needs.end(), int(n)) != needs.end();
+                };
+            s.bindings.needs[n].instance >= 0 && !in(state.working) && !in(state.dropped))
             stopped.push_back(int(n));
     list("Stands still", stopped, needLink, "Nothing.");
     list("Starts again", state.restarted, clockLink, "Nothing.");
@@ -230,7 +261,8 @@ QString modesSummary(const Snapshot& s)
     sheet.heading("Low-power modes");
     for (const LowPowerMode& mode : s.device->modes) {
         const ModeState state = modeState(*s.device, s.plan, s.bindings, s.rates, mode);
-        sheet.row(modeLink(mode), QString(s.plan.modes.contains(mode.id) ? "entered, back in " : "back in ") + html(format(state.fullTime)));
+        sheet.row(modeLink(mode), QString(s.plan.modes.contains(mode.id) ? "entered, back in " : "back in ") +
+                                      html(format(state.fullTime)));
     }
     return sheet.take();
 }

@@ -9,9 +9,15 @@
 /// What the texts of the inspector are put together from.
 namespace bindrel {
 
-inline QString html(const std::string& text) { return typeset(text).toHtmlEscaped(); }
+inline QString html(const std::string& text)
+{
+    return typeset(text).toHtmlEscaped();
+}
 
-inline QString colour(const QColor& c, const QString& text) { return QString("<span style='color:%1'>%2</span>").arg(c.name(), text); }
+inline QString colour(const QColor& c, const QString& text)
+{
+    return QString("<span style='color:%1'>%2</span>").arg(c.name(), text);
+}
 
 /// Rows of a key and a value, headings between them.
 class Sheet {
@@ -19,12 +25,16 @@ public:
     void heading(const QString& text)
     {
         end();
-        out_ += QString("<p style='margin:12px 0 3px 0; font-size:10px; font-weight:600; color:%1; letter-spacing:1px'>%2</p>").arg(Theme::get().muted.name(), text.toUpper());
+        out_ +=
+            QString(
+                "<p style='margin:12px 0 3px 0; font-size:10px; font-weight:600; color:%1; letter-spacing:1px'>%2</p>")
+                .arg(Theme::get().muted.name(), text.toUpper());
     }
     void row(const QString& key, const QString& value)
     {
         begin();
-        out_ += QString("<tr><td style='padding:2px 8px 2px 0; color:%1'>%2</td><td align='right' style='padding:2px 0; font-family:\"JetBrains Mono\"; font-size:11px'>%3</td></tr>")
+        out_ += QString("<tr><td style='padding:2px 8px 2px 0; color:%1'>%2</td><td align='right' style='padding:2px "
+                        "0; font-family:\"JetBrains Mono\"; font-size:11px'>%3</td></tr>")
                     .arg(Theme::get().muted.name(), key, value);
     }
     void line(const QString& text)
@@ -55,16 +65,22 @@ private:
     bool open_ = false;
 };
 
-inline QString link(const QString& target, const QString& text) { return QString("<a href='%1' style='color:%2; text-decoration:none'>%3</a>").arg(target, Theme::get().accent.name(), text); }
+inline QString link(const QString& target, const QString& text)
+{
+    return QString("<a href='%1' style='color:%2; text-decoration:none'>%3</a>")
+        .arg(target, Theme::get().accent.name(), text);
+}
 
 inline QString clockLink(const Snapshot& s, ClockIndex clock)
 {
-    return link("clock:" + QString::fromStdString(s.device->clocks[size_t(clock)].id), html(s.device->clocks[size_t(clock)].name));
+    return link("clock:" + QString::fromStdString(s.device->clocks[size_t(clock)].id),
+                html(s.device->clocks[size_t(clock)].name));
 }
 
 inline QString needLink(const Snapshot& s, NeedIndex need)
 {
-    return link("need:" + QString::fromStdString(s.plan.needs[size_t(need)].id), html(s.plan.needs[size_t(need)].title));
+    return link("need:" + QString::fromStdString(s.plan.needs[size_t(need)].id),
+                html(s.plan.needs[size_t(need)].title));
 }
 
 inline QString holdLink(const Snapshot& s, const std::string& target)

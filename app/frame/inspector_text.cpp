@@ -28,8 +28,10 @@ static void propertyRows(Sheet& sheet, const Snapshot& s, const PadSetup& setup)
         const std::optional<std::string> said = pinProperty(need, signal.id, property.id);
         std::string value = said.value_or("\u2013");
         const bool onlyTold = setup.wired && !property.choices.empty();
-        const bool analog = signal.direction == SignalSpec::Direction::Analog && !property.choices.empty() && property.id != "pull";
-        if (onlyTold || analog || (property.id == "level" && !(setup.gpio && setup.output)) || (property.id == "speed" && pad.slowToggle.value.isZero()))
+        const bool analog =
+            signal.direction == SignalSpec::Direction::Analog && !property.choices.empty() && property.id != "pull";
+        if (onlyTold || analog || (property.id == "level" && !(setup.gpio && setup.output)) ||
+            (property.id == "speed" && pad.slowToggle.value.isZero()))
             continue;
         if (property.id == "pull")
             value = nameOf(setup.pull);
@@ -41,11 +43,16 @@ static void propertyRows(Sheet& sheet, const Snapshot& s, const PadSetup& setup)
             value = setup.openDrain ? "yes" : "no";
         else if (property.id == "level")
             value = setup.levelHigh ? "high" : "low";
-        const QString text = link(QString("prop:%1:%2:%3").arg(QString::fromStdString(need.id), QString::fromStdString(signal.id), QString::fromStdString(property.id)), html(value));
+        const QString text = link(QString("prop:%1:%2:%3")
+                                      .arg(QString::fromStdString(need.id), QString::fromStdString(signal.id),
+                                           QString::fromStdString(property.id)),
+                                  html(value));
         sheet.row(QString::fromStdString(property.title), said ? "<b>" + text + "</b>" : text);
     }
     if (!setup.because.empty() && !setup.wired)
-        sheet.line(colour(t.muted, (setup.said.empty() ? "Because " : "What the plan does not say follows from the signal: ") + html(setup.because) + "."));
+        sheet.line(
+            colour(t.muted, (setup.said.empty() ? "Because " : "What the plan does not say follows from the signal: ") +
+                                html(setup.because) + "."));
     if (const TerminalFact* fact = terminalFact(*s.board, need, signal.id)) {
         QStringList known;
         if (fact->pull)
@@ -75,25 +82,34 @@ QString needText(const Snapshot& s, NeedIndex index, const std::string& signal, 
         const ClockIndex kernel = s.device->instances[size_t(bound.instance)].kernel;
         sheet.row("Clock", clockLink(s, kernel) + " " + html(format(s.rates.clocks[size_t(kernel)].rate)));
         if (const Accuracy& a = s.accuracy[size_t(index)]; a.clock >= 0 && a.allowed)
-            sheet.row("Its accuracy", colour(a.ok() ? t.ink : a.stated ? t.error : t.caution, "\u00b1" + html(format(a.given))) + colour(t.muted, " of \u00b1" + html(format(*a.allowed))));
+            sheet.row("Its accuracy", colour(a.ok()     ? t.ink
+                                             : a.stated ? t.error
+                                                        : t.caution,
+                                             "\u00b1" + html(format(a.given))) +
+                                          colour(t.muted, " of \u00b1" + html(format(*a.allowed))));
     }
     if (bound.instance >= 0 && !s.device->instances[size_t(bound.instance)].fences.empty()) {
         QStringList who;
         for (const Fence& fence : s.device->instances[size_t(bound.instance)].fences)
-            if (const auto admits = fence.admits.find(s.image.codeOf(*s.device, fence.field)); admits != fence.admits.end())
+            if (const auto admits = fence.admits.find(s.image.codeOf(*s.device, fence.field));
+                admits != fence.admits.end())
                 for (const std::string& name : admits->second)
                     who << html(name);
         sheet.row("Reached by", who.join(", ") + (need.openTo.empty() ? QString() : colour(t.muted, " as stated")));
     }
     sheet.row("Decision", holdLink(s, holdOfNeed(need.id)));
     for (const Achieved& row : setting.achieved)
-        sheet.row(html(row.title), colour(row.ok ? t.ink : t.error, html(row.achieved)) + (row.error ? colour(t.muted, " " + html(format(*row.error, true))) : QString()));
+        sheet.row(html(row.title), colour(row.ok ? t.ink : t.error, html(row.achieved)) +
+                                       (row.error ? colour(t.muted, " " + html(format(*row.error, true))) : QString()));
     sheet.heading("Signals");
     for (const Seat& seat : bound.seats) {
         const QString pad = seat.pad < 0 ? QString("\u2013")
-                                         : link("pad:" + QString::fromStdString(s.device->pads[size_t(seat.pad)].name), html(s.device->pads[size_t(seat.pad)].name)) +
+                                         : link("pad:" + QString::fromStdString(s.device->pads[size_t(seat.pad)].name),
+                                                html(s.device->pads[size_t(seat.pad)].name)) +
                                                colour(t.muted, " pin " + html(s.device->pinOf(seat.pad)));
-        const QString name = link(QString("signal:%1:%2").arg(QString::fromStdString(need.id), QString::fromStdString(seat.signal.id)), html(seat.signal.title));
+        const QString name =
+            link(QString("signal:%1:%2").arg(QString::fromStdString(need.id), QString::fromStdString(seat.signal.id)),
+                 html(seat.signal.title));
         sheet.row(seat.signal.id == signal ? "<b>" + name + "</b>" : name, pad);
     }
     if (options.empty())
@@ -111,12 +127,17 @@ QString needText(const Snapshot& s, NeedIndex index, const std::string& signal, 
                 sheet.line(colour(t.muted, QString("and %1 more on the picture").arg(options.size() - 24)));
                 break;
             }
-            const bool takes = option.cost == Option::Cost::Free || option.cost == Option::Cost::Moves || option.cost == Option::Cost::Room || option.cost == Option::Cost::Contends;
+            const bool takes = option.cost == Option::Cost::Free || option.cost == Option::Cost::Moves ||
+                               option.cost == Option::Cost::Room || option.cost == Option::Cost::Contends;
             QString name = html(s.device->pads[size_t(option.pad)].name);
             if (option.instance >= 0 && option.instance != bound.instance)
                 name += " " + html(s.device->instances[size_t(option.instance)].name);
-            const QColor tint = option.cost == Option::Cost::Free || option.cost == Option::Cost::Current ? t.ink : option.cost == Option::Cost::Impossible ? t.muted : t.caution;
-            sheet.row((number < 10 ? QString("%1&nbsp; ").arg(number) : QString("&nbsp;&nbsp;&nbsp; ")) + (takes ? link(QString("option:%1").arg(number), name) : name), colour(tint, html(option.reason)));
+            const QColor tint = option.cost == Option::Cost::Free || option.cost == Option::Cost::Current ? t.ink
+                                : option.cost == Option::Cost::Impossible                                 ? t.muted
+                                                                                                          : t.caution;
+            sheet.row((number < 10 ? QString("%1&nbsp; ").arg(number) : QString("&nbsp;&nbsp;&nbsp; ")) +
+                          (takes ? link(QString("option:%1").arg(number), name) : name),
+                      colour(tint, html(option.reason)));
         }
     } else if (!signal.empty()) {
         sheet.line(colour(t.muted, "Space shows where it could go."));
@@ -136,7 +157,8 @@ static QString routeText(const Device& device, const Route& route)
     };
     switch (route.mechanism) {
     case Route::Mechanism::Selector:
-        return QString("code %1").arg(route.code) + (route.group >= 0 ? ", group " + html(device.groups[size_t(route.group)]) : QString());
+        return QString("code %1").arg(route.code) +
+               (route.group >= 0 ? ", group " + html(device.groups[size_t(route.group)]) : QString());
     case Route::Mechanism::GroupRemap:
         return "by " + settings();
     case Route::Mechanism::Lanes:
@@ -168,12 +190,18 @@ QString padText(const Snapshot& s, PadIndex pad)
         if (setup.pad != pad)
             continue;
         sheet.heading("Set up as");
-        sheet.row("Function", setup.wired ? QString("fixed") : setup.code < 0 ? QString("nothing to pick at the pad") : QString::number(setup.code));
+        sheet.row("Function", setup.wired      ? QString("fixed")
+                              : setup.code < 0 ? QString("nothing to pick at the pad")
+                                               : QString::number(setup.code));
         if (setup.gpio)
             sheet.row("Direction", setup.output ? "output" : "input");
         propertyRows(sheet, s, setup);
         if (setup.line >= 0)
-            sheet.row("Interrupt line", QString("%1, %2").arg(setup.line).arg(setup.rising && setup.falling ? "both edges" : setup.rising ? "rising" : "falling"));
+            sheet.row("Interrupt line", QString("%1, %2")
+                                            .arg(setup.line)
+                                            .arg(setup.rising && setup.falling ? "both edges"
+                                                 : setup.rising                ? "rising"
+                                                                               : "falling"));
     }
     sheet.heading("The pad");
     sheet.row("Supply", html(facts.bank) + (facts.weak ? ", weak" : ""));
@@ -186,8 +214,13 @@ QString padText(const Snapshot& s, PadIndex pad)
             drives << html(format(drive));
         sheet.row("Drives", drives.join(", "));
     }
-    const auto pulls = [&facts](Pad::Pull pull) { return std::find(facts.pulls.begin(), facts.pulls.end(), pull) != facts.pulls.end(); };
-    sheet.row("Pulls", pulls(Pad::Pull::Up) && pulls(Pad::Pull::Down) ? "up, down" : pulls(Pad::Pull::Up) ? "up" : pulls(Pad::Pull::Down) ? "down" : "none");
+    const auto pulls = [&facts](Pad::Pull pull) {
+        return std::find(facts.pulls.begin(), facts.pulls.end(), pull) != facts.pulls.end();
+    };
+    sheet.row("Pulls", pulls(Pad::Pull::Up) && pulls(Pad::Pull::Down) ? "up, down"
+                       : pulls(Pad::Pull::Up)                         ? "up"
+                       : pulls(Pad::Pull::Down)                       ? "down"
+                                                                      : "none");
     if (facts.line >= 0 && s.device->lineInstance >= 0)
         sheet.row("Interrupt line", QString::number(facts.line));
     if (!facts.resetClaim.empty())
@@ -223,9 +256,12 @@ QString registerText(const Snapshot& s, const std::string& dotted)
             sheet.line(colour(t.muted, html(reg.about)));
         sheet.heading("Fields");
         for (const Field& field : reg.fields) {
-            const auto write = std::find_if(value.fields.begin(), value.fields.end(), [&](const FieldWrite& w) { return &s.device->fieldOf(w.ref) == &field; });
+            const auto write = std::find_if(value.fields.begin(), value.fields.end(),
+                                            [&](const FieldWrite& w) { return &s.device->fieldOf(w.ref) == &field; });
             const std::uint32_t code = field.in(value.value);
-            sheet.row(html(field.name), QString::number(code) + (write == value.fields.end() ? colour(t.muted, " as at reset") : colour(t.muted, " " + html(write->cause))));
+            sheet.row(html(field.name), QString::number(code) + (write == value.fields.end()
+                                                                     ? colour(t.muted, " as at reset")
+                                                                     : colour(t.muted, " " + html(write->cause))));
         }
     }
     return sheet.take();
@@ -239,26 +275,33 @@ QString storedText(const Snapshot& s, const std::string& id, const StoredSetting
         if (finding.place.kind == Place::Kind::Stored && finding.place.id == id)
             sheet.line(colour(finding.severity == Finding::Severity::Error ? t.error : t.caution, html(finding.text)));
     sheet.line(html(setting.bits.about));
-    const auto word = std::find_if(s.device->stored.begin(), s.device->stored.end(), [&](const StoredWord& w) { return id.starts_with(w.name + "."); });
+    const auto word = std::find_if(s.device->stored.begin(), s.device->stored.end(),
+                                   [&](const StoredWord& w) { return id.starts_with(w.name + "."); });
     const std::uint32_t holds = storedValue(*s.device, s.plan, *word).value_or(word->factory);
     const auto codeIn = [&](std::uint32_t value) { return (value & setting.bits.mask()) >> setting.bits.lsb; };
-    sheet.row("Word", html(fmt::format("{} at 0x{:08X}: 0x{:0{}X}", word->name, word->address, holds, word->bytes() * 2)));
+    sheet.row("Word",
+              html(fmt::format("{} at 0x{:08X}: 0x{:0{}X}", word->name, word->address, holds, word->bytes() * 2)));
     for (const StoredSetting::Decides& decides : setting.decides)
-        sheet.row("At reset", html(fmt::format("{} = {}", s.device->nameOf(decides.ref), decides.codeFor(codeIn(holds)))));
+        sheet.row("At reset",
+                  html(fmt::format("{} = {}", s.device->nameOf(decides.ref), decides.codeFor(codeIn(holds)))));
     sheet.heading("Choices");
     const bool chosen = s.plan.stored.contains(id);
     const QString keep = "keep:" + QString::fromStdString(id) + ":";
     for (const EnumValue& value : setting.bits.values) {
         const auto level = setting.holdsBelow.find(value.code);
-        QString note = level == setting.holdsBelow.end() ? QString() : "held in reset below " + html(format(level->second));
+        QString note =
+            level == setting.holdsBelow.end() ? QString() : "held in reset below " + html(format(level->second));
         if (value.code == codeIn(word->factory))
             note += QString(note.isEmpty() ? "" : ", ") + "as from the factory";
         const bool now = value.code == codeIn(holds);
-        sheet.row(now ? "<b>" + html(value.name) + "</b>" : link(keep + QString::fromStdString(value.name), html(value.name)), note);
+        sheet.row(now ? "<b>" + html(value.name) + "</b>"
+                      : link(keep + QString::fromStdString(value.name), html(value.name)),
+                  note);
     }
     if (chosen)
         sheet.line(link(keep, "Leave it as from the factory"));
-    sheet.line(colour(t.muted, "The written program brings the word along; it takes effect at the next reset after programming."));
+    sheet.line(colour(
+        t.muted, "The written program brings the word along; it takes effect at the next reset after programming."));
     return sheet.take();
 }
 
@@ -273,7 +316,9 @@ static QString storedSummary(const Snapshot& s)
         for (const StoredSetting& setting : word.settings) {
             const std::string id = word.name + "." + setting.bits.name;
             const auto chosen = s.plan.stored.find(id);
-            sheet.row(link("stored:" + QString::fromStdString(id), html(setting.bits.name)), chosen == s.plan.stored.end() ? colour(Theme::get().muted, "as from the factory") : html(chosen->second));
+            sheet.row(link("stored:" + QString::fromStdString(id), html(setting.bits.name)),
+                      chosen == s.plan.stored.end() ? colour(Theme::get().muted, "as from the factory")
+                                                    : html(chosen->second));
         }
     return sheet.take();
 }
@@ -284,16 +329,21 @@ QString planSummary(const Snapshot& s)
     sheet.row("Board", html(s.board->title));
     for (const Core& core : s.device->cores) {
         const QString id = s.device->cores.size() > 1 ? html(core.id) + " " : QString();
-        sheet.row(id.isEmpty() ? QString("Core") : id, html(core.name) + " at " + html(format(s.rates.clocks[size_t(core.clock)].rate)));
-        sheet.row(id.isEmpty() ? QString("Flash, RAM") : id + "flash, RAM", QString("%1 KiB, %2 KiB").arg(core.flashBytes / 1024).arg(core.ramBytes / 1024));
+        sheet.row(id.isEmpty() ? QString("Core") : id,
+                  html(core.name) + " at " + html(format(s.rates.clocks[size_t(core.clock)].rate)));
+        sheet.row(id.isEmpty() ? QString("Flash, RAM") : id + "flash, RAM",
+                  QString("%1 KiB, %2 KiB").arg(core.flashBytes / 1024).arg(core.ramBytes / 1024));
     }
     // The lowest setting that carries the rates as they are draws the least.
     if (const int lowest = lowestRange(*s.device, *s.board, s.plan, s.bindings); lowest >= 0 && lowest != s.rates.range)
-        sheet.row("Range", html(s.device->ranges[size_t(s.rates.range)].name + "; " + s.device->ranges[size_t(lowest)].name + " would do"));
+        sheet.row("Range", html(s.device->ranges[size_t(s.rates.range)].name + "; " +
+                                s.device->ranges[size_t(lowest)].name + " would do"));
     for (const Regulator& regulator : s.device->regulators)
-        if (s.plan.regulator.empty() ? regulator.code == s.device->resetCode(s.device->regulatorControl) : regulator.id == s.plan.regulator)
+        if (s.plan.regulator.empty() ? regulator.code == s.device->resetCode(s.device->regulatorControl)
+                                     : regulator.id == s.plan.regulator)
             sheet.row("Core voltage from", html(regulator.name));
-    if (const SupplyCurrent current = supplyCurrent(*s.device, s.plan, s.bindings, s.rates, s.pads); !current.rows.empty())
+    if (const SupplyCurrent current = supplyCurrent(*s.device, s.plan, s.bindings, s.rates, s.pads);
+        !current.rows.empty())
         sheet.row("Supply current", "about " + html(format(current.total, 2)));
     sheet.row("Wait states", s.rates.waitStates ? QString::number(*s.rates.waitStates) : QString("too fast"));
     sheet.row("If a clock fails", QString::fromStdString(nameOf(s.plan.onFailure)));

@@ -13,7 +13,8 @@ namespace bindrel {
 QString clockText(const Snapshot& snapshot, ClockIndex clock);
 QString modeText(const Snapshot& snapshot, int mode);
 QString modesSummary(const Snapshot& snapshot);
-QString needText(const Snapshot& snapshot, NeedIndex need, const std::string& signal, const std::vector<Option>& options);
+QString needText(const Snapshot& snapshot, NeedIndex need, const std::string& signal,
+                 const std::vector<Option>& options);
 QString padText(const Snapshot& snapshot, PadIndex pad);
 QString registerText(const Snapshot& snapshot, const std::string& dotted);
 QString storedText(const Snapshot& snapshot, const std::string& id, const StoredSetting& setting);

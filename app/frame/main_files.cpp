@@ -51,7 +51,9 @@ bool MainWindow::openPlan(const QString& path)
     if (document_.recovered())
         QTimer::singleShot(0, this, &MainWindow::offerRecovered);
     if (!document_.damagedJournal().isEmpty())
-        say("Unsaved work of an earlier session is damaged and cannot be read; it is kept as " + document_.damagedJournal(), true);
+        say("Unsaved work of an earlier session is damaged and cannot be read; it is kept as " +
+                document_.damagedJournal(),
+            true);
     return true;
 }
 
@@ -60,11 +62,14 @@ void MainWindow::tellDeviceChanges()
     QStringList lines;
     for (const std::string& change : document_.deviceChanges())
         lines << QString::fromStdString(change);
-    QMessageBox box(QMessageBox::NoIcon, "Changed device", QString("The file of %1 has changed since this plan was saved. What that changes here:").arg(QString::fromStdString(document_.snapshot().device->name)),
+    QMessageBox box(QMessageBox::NoIcon, "Changed device",
+                    QString("The file of %1 has changed since this plan was saved. What that changes here:")
+                        .arg(QString::fromStdString(document_.snapshot().device->name)),
                     QMessageBox::Ok, this);
     // The first are seen at once; a long list scrolls.
     constexpr qsizetype kAtOnce = 8;
-    box.setInformativeText(lines.mid(0, kAtOnce).join("\n") + (lines.size() > kAtOnce ? QString("\nand %1 more").arg(lines.size() - kAtOnce) : QString()));
+    box.setInformativeText(lines.mid(0, kAtOnce).join("\n") +
+                           (lines.size() > kAtOnce ? QString("\nand %1 more").arg(lines.size() - kAtOnce) : QString()));
     if (lines.size() > kAtOnce)
         box.setDetailedText(lines.join("\n"));
     box.setObjectName("deviceChanges");
@@ -74,7 +79,8 @@ void MainWindow::tellDeviceChanges()
 void MainWindow::offerRecovered()
 {
     QMessageBox box(QMessageBox::NoIcon, "Unsaved work",
-                    QString("An earlier session ended before this plan was saved; its last changes are of %1. Bring them back? They come as one step that can be undone. "
+                    QString("An earlier session ended before this plan was saved; its last changes are of %1. Bring "
+                            "them back? They come as one step that can be undone. "
                             "Until you decide they are kept, whatever you do meanwhile.")
                         .arg(document_.recoveredWhen()),
                     QMessageBox::NoButton, this);
@@ -93,7 +99,8 @@ void MainWindow::offerRecovered()
 
 void MainWindow::browse()
 {
-    const QString path = QFileDialog::getOpenFileName(this, "Open a plan", QFileInfo(document_.path()).absolutePath(), "Plans (*.bindrel)");
+    const QString path = QFileDialog::getOpenFileName(this, "Open a plan", QFileInfo(document_.path()).absolutePath(),
+                                                      "Plans (*.bindrel)");
     if (!path.isEmpty() && mayLeave())
         openPlan(path);
 }
@@ -127,7 +134,9 @@ bool MainWindow::settleDisk()
         say(QString::fromStdString(done.problem().text()), true);
         return false;
     }
-    say(dialog.takesTheirs() ? "The plan is as it is on the disk; undo brings yours back." : "Saved over the other version.", false);
+    say(dialog.takesTheirs() ? "The plan is as it is on the disk; undo brings yours back."
+                             : "Saved over the other version.",
+        false);
     return true;
 }
 
@@ -146,7 +155,8 @@ void MainWindow::diskChanged()
 void MainWindow::offerNeverSaved()
 {
     for (const Journal::Entry& entry : document_.neverSaved()) {
-        QMessageBox box(QMessageBox::NoIcon, "Unsaved work", QString("A plan of %1 was never saved. Open it?").arg(entry.when), QMessageBox::NoButton, this);
+        QMessageBox box(QMessageBox::NoIcon, "Unsaved work",
+                        QString("A plan of %1 was never saved. Open it?").arg(entry.when), QMessageBox::NoButton, this);
         box.setObjectName("neverSaved");
         QPushButton* yes = box.addButton("Open it", QMessageBox::AcceptRole);
         QPushButton* drop = box.addButton("Drop it", QMessageBox::DestructiveRole);
@@ -172,7 +182,9 @@ bool MainWindow::saveAs()
 {
     if (!document_.isOpen())
         return false;
-    const QString suggested = document_.path().isEmpty() ? QString::fromStdString(document_.snapshot().plan.name) + ".bindrel" : document_.path();
+    const QString suggested = document_.path().isEmpty()
+                                  ? QString::fromStdString(document_.snapshot().plan.name) + ".bindrel"
+                                  : document_.path();
     QString path = QFileDialog::getSaveFileName(this, "Save the plan", suggested, "Plans (*.bindrel)");
     if (path.isEmpty())
         return false;
@@ -211,7 +223,10 @@ bool MainWindow::mayLeave()
         return false;
     if (!document_.isOpen() || !document_.unsaved())
         return true;
-    QMessageBox box(QMessageBox::NoIcon, "Unsaved changes", QString("%1 has changes that are not saved.").arg(QString::fromStdString(document_.snapshot().plan.name)), QMessageBox::NoButton, this);
+    QMessageBox box(
+        QMessageBox::NoIcon, "Unsaved changes",
+        QString("%1 has changes that are not saved.").arg(QString::fromStdString(document_.snapshot().plan.name)),
+        QMessageBox::NoButton, this);
     QPushButton* keep = box.addButton("Save", QMessageBox::AcceptRole);
     QPushButton* drop = box.addButton("Drop the changes", QMessageBox::DestructiveRole);
     box.addButton("Stay here", QMessageBox::RejectRole);

@@ -126,16 +126,19 @@ void MainWindow::buildWiringMenu()
         showStation(Station::Wiring);
         wiring_->untangle();
     });
-    addEntry(wiring, "&Unbind the selected need", QKeySequence("Ctrl+Shift+Backspace"), [this] { wiring_->unbindSelected(); });
+    addEntry(wiring, "&Unbind the selected need", QKeySequence("Ctrl+Shift+Backspace"),
+             [this] { wiring_->unbindSelected(); });
     addEntry(wiring, "Show &options of the signal", QKeySequence("Ctrl+Space"), [this] { wiring_->toggleOptions(); });
-    addEntry(wiring, "Other &instance\u2026", QKeySequence("Ctrl+I"), [this] { inspector_->askInstance(view_.selectedNeed()); });
+    addEntry(wiring, "Other &instance\u2026", QKeySequence("Ctrl+I"),
+             [this] { inspector_->askInstance(view_.selectedNeed()); });
     addEntry(wiring, "&Hold or let go", QKeySequence("Ctrl+H"), [this] { wiring_->holdSelected(); });
     wiring->addSeparator();
     addEntry(wiring, "Pin &sheet or picture", QKeySequence("Ctrl+Shift+P"), [this] {
         showStation(Station::Wiring);
         wiring_->toggleSheet();
     });
-    addEntry(wiring, "Take &nets from a table\u2026", QKeySequence("Ctrl+Shift+T"), [this] { wiring_->readNetsFromFile(); });
+    addEntry(wiring, "Take &nets from a table\u2026", QKeySequence("Ctrl+Shift+T"),
+             [this] { wiring_->readNetsFromFile(); });
     addEntry(wiring, "Paste nets", QKeySequence("Ctrl+Shift+V"), [this] { wiring_->pasteNets(); });
     addEntry(wiring, "Export the picture\u2026", QKeySequence("Ctrl+Shift+E"), [this] { wiring_->exportPicture(); });
     addEntry(wiring, "Export the pin sheet\u2026", QKeySequence("Ctrl+Shift+X"), [this] { wiring_->exportSheet(); });
@@ -150,7 +153,8 @@ void MainWindow::buildClocksMenu()
     });
     addEntry(clocks, "&Keep these settings as the slow ones", QKeySequence("Ctrl+Shift+K"), [this] {
         if (document_.isOpen())
-            document_.apply(editOf("Keep the clock settings as the slow ones", SetSlow{document_.snapshot().plan.clockSet()}));
+            document_.apply(
+                editOf("Keep the clock settings as the slow ones", SetSlow{document_.snapshot().plan.clockSet()}));
     });
     addEntry(clocks, "S&wap with the slow settings", QKeySequence("Ctrl+Shift+W"), [this] { swapClocks(); });
     addEntry(clocks, "Drop the slow settings", QKeySequence(), [this] {
@@ -162,9 +166,15 @@ void MainWindow::buildClocksMenu()
         failing->clear();
         if (!document_.isOpen())
             return;
-        const std::pair<OnFailure, const char*> choices[] = {{OnFailure::Stop, "&Stop: a status, pads at safe levels"}, {OnFailure::GoOn, "&Go on with what does not come from it"}, {OnFailure::FallBack, "&Fall back to the slow clocks"}};
+        const std::pair<OnFailure, const char*> choices[] = {
+            {OnFailure::Stop, "&Stop: a status, pads at safe levels"},
+            {OnFailure::GoOn, "&Go on with what does not come from it"},
+            {OnFailure::FallBack, "&Fall back to the slow clocks"}};
         for (const auto& [policy, words] : choices) {
-            QAction* action = failing->addAction(words, this, [this, policy] { document_.apply(editOf(fmt::format("When a clock does not start: {}", nameOf(policy)), SetOnFailure{policy})); });
+            QAction* action = failing->addAction(words, this, [this, policy] {
+                document_.apply(
+                    editOf(fmt::format("When a clock does not start: {}", nameOf(policy)), SetOnFailure{policy}));
+            });
             action->setCheckable(true);
             action->setChecked(document_.snapshot().plan.onFailure == policy);
         }
@@ -175,7 +185,9 @@ void MainWindow::buildClocksMenu()
         if (!document_.isOpen())
             return;
         for (const LowPowerMode& mode : document_.snapshot().device->modes)
-            modes->addAction(QString::fromStdString(mode.name), this, [this, id = mode.id] { view_.jump({Place::Kind::Mode, id, {}}); });
+            modes->addAction(QString::fromStdString(mode.name), this, [this, id = mode.id] {
+                view_.jump({Place::Kind::Mode, id, {}});
+            });
     });
     addEntry(clocks, "Export the &ladder\u2026", QKeySequence("Ctrl+Shift+G"), [this] { clocks_->exportPicture(); });
 }
@@ -199,7 +211,8 @@ void MainWindow::buildViewMenu()
     addEntry(view, "Next &finding", QKeySequence("F8"), [this] { findings_->list()->step(1); });
     addEntry(view, "Previous finding", QKeySequence("Shift+F8"), [this] { findings_->list()->step(-1); });
     addEntry(view, "F&ix the finding\u2026", QKeySequence("Ctrl+."), [this] { findings_->list()->fixCurrent(); });
-    addEntry(view, "&Ways for the finding\u2026", QKeySequence("Ctrl+Shift+."), [this] { findings_->list()->waysForCurrent(); });
+    addEntry(view, "&Ways for the finding\u2026", QKeySequence("Ctrl+Shift+."),
+             [this] { findings_->list()->waysForCurrent(); });
     addEntry(view, "Findings open or shut", QKeySequence("F9"), [this] { findings_->setOpen(!findings_->isOpen()); });
     view->addSeparator();
     addEntry(view, "Fit the picture", QKeySequence("Ctrl+0"), [this] { wiring_->chip()->fit(); });
@@ -231,7 +244,8 @@ void MainWindow::fillStored(QMenu* menu)
                 view_.jump({Place::Kind::Stored, id, {}});
             });
             action->setCheckable(true);
-            action->setChecked(value ? chosen != s.plan.stored.end() && chosen->second == *value : chosen == s.plan.stored.end());
+            action->setChecked(value ? chosen != s.plan.stored.end() && chosen->second == *value
+                                     : chosen == s.plan.stored.end());
         };
         offer("as from the factory", std::nullopt);
         for (const EnumValue& value : findStored(*s.device, id)->bits.values)
@@ -252,10 +266,11 @@ void MainWindow::fillHistory(QMenu* menu)
     const size_t shown = std::min<size_t>(titles.size(), 15);
     for (size_t i = 0; i < shown; ++i) {
         const size_t steps = i + 1;
-        connect(menu->addAction("Undo back to before: " + QString::fromStdString(titles[titles.size() - 1 - i])), &QAction::triggered, this, [this, steps] {
-            for (size_t k = 0; k < steps; ++k)
-                document_.undo();
-        });
+        connect(menu->addAction("Undo back to before: " + QString::fromStdString(titles[titles.size() - 1 - i])),
+                &QAction::triggered, this, [this, steps] {
+                    for (size_t k = 0; k < steps; ++k)
+                        document_.undo();
+                });
     }
 }
 
@@ -265,7 +280,8 @@ void MainWindow::showKeys()
     for (const QAction* menu : menuBar()->actions())
         for (const QAction* action : menu->menu()->actions())
             if (!action->shortcut().isEmpty())
-                rows.emplace_back(action->shortcut().toString(QKeySequence::NativeText), action->text().remove('&').section(':', 0, 0));
+                rows.emplace_back(action->shortcut().toString(QKeySequence::NativeText),
+                                  action->text().remove('&').section(':', 0, 0));
     rows.emplace_back("Enter", "Needs: bind. Findings: jump. Ladder: type");
     rows.emplace_back("Space, 1 \u2026 9", "Needs: where the signal could go; take one");
     rows.emplace_back("Double click", "Picture: where the signal could go");
@@ -277,8 +293,10 @@ void MainWindow::showKeys()
     rows.emplace_back("Esc", "Leave proposals and options; stop a search");
     rows.emplace_back("Delete", "Needs: unbind");
     rows.emplace_back("H", "Hold or let go, in needs and ladder");
-    rows.emplace_back("48M Enter", "Type a rate on a clock for the ways to it; also >= 100 MHz, max; Shift+Enter adds a wish");
-    rows.emplace_back("U, +, -, F", "Ladder: fold what is unused or alike, zoom the axis (also Ctrl and the wheel), fit it");
+    rows.emplace_back("48M Enter",
+                      "Type a rate on a clock for the ways to it; also >= 100 MHz, max; Shift+Enter adds a wish");
+    rows.emplace_back("U, +, -, F",
+                      "Ladder: fold what is unused or alike, zoom the axis (also Ctrl and the wheel), fit it");
     rows.emplace_back("M", "Ladder: the low-power modes, one after another");
     rows.emplace_back("\u2190, \u2192, T, N, M", "Rehearsal: step, axis of time, next hazard, run the machine code");
     rows.emplace_back("F, W", "Findings: preview the fix; the ways that may mend it");
@@ -286,7 +304,9 @@ void MainWindow::showKeys()
     QString text = "<table cellspacing='4'>";
     const size_t half = (rows.size() + 1) / 2;
     const auto cell = [&rows](size_t i) {
-        return i < rows.size() ? QString("<td align='right' style='white-space:pre; padding-left:14px'><b>%1</b></td><td style='white-space:pre'>%2</td>").arg(rows[i].first.toHtmlEscaped(), rows[i].second.toHtmlEscaped())
+        return i < rows.size() ? QString("<td align='right' style='white-space:pre; "
+                                         "padding-left:14px'><b>%1</b></td><td style='white-space:pre'>%2</td>")
+                                     .arg(rows[i].first.toHtmlEscaped(), rows[i].second.toHtmlEscaped())
                                : QString();
     };
     for (size_t i = 0; i < half; ++i)

@@ -62,7 +62,9 @@ MainWindow::MainWindow(Library library, QWidget* parent) : QMainWindow(parent), 
     tuning_ = new TuningStation(document_, view_);
     source_ = new SourceStation(document_, view_);
     rehearsal_ = new RehearsalStation(document_, view_);
-    for (QWidget* station : {static_cast<QWidget*>(start_), static_cast<QWidget*>(wiring_), static_cast<QWidget*>(clocks_), static_cast<QWidget*>(tuning_), static_cast<QWidget*>(source_), static_cast<QWidget*>(rehearsal_)})
+    for (QWidget* station :
+         {static_cast<QWidget*>(start_), static_cast<QWidget*>(wiring_), static_cast<QWidget*>(clocks_),
+          static_cast<QWidget*>(tuning_), static_cast<QWidget*>(source_), static_cast<QWidget*>(rehearsal_)})
         stack_->addWidget(station);
     across->addWidget(stack_, 1);
     inspectorRule_ = verticalRule();
@@ -164,7 +166,8 @@ MainWindow::MainWindow(Library library, QWidget* parent) : QMainWindow(parent), 
     connect(findings_->list(), &FindingsList::waysWanted, this, [this](const WaysOffer& offer) {
         showStation(Station::Clocks);
         const Device& device = *document_.snapshot().device;
-        const Expected<ReachTarget> target = offer.clock.empty() ? problemOf("none") : readReachTarget(device, offer.clock + "=" + offer.wish);
+        const Expected<ReachTarget> target =
+            offer.clock.empty() ? problemOf("none") : readReachTarget(device, offer.clock + "=" + offer.wish);
         if (target)
             clocks_->reach()->want(*target, false);
         else
@@ -173,7 +176,8 @@ MainWindow::MainWindow(Library library, QWidget* parent) : QMainWindow(parent), 
     connect(source_, &SourceStation::waitingChanged, this, &MainWindow::refresh);
     connect(rehearsal_, &RehearsalStation::rehearsed, this, &MainWindow::refresh);
     connect(wiring_, &WiringStation::told, this, [this](const QString& what) { say(what, false); });
-    connect(source_, &SourceStation::written, this, [this](const QString& folder) { say("Written to " + folder + ".", false); });
+    connect(source_, &SourceStation::written, this,
+            [this](const QString& folder) { say("Written to " + folder + ".", false); });
     refresh();
     showStation(Station::Start);
 }
@@ -223,13 +227,20 @@ void MainWindow::changeDevice(const QString& device)
         showStation(Station::Wiring);
 }
 
-std::vector<Background*> MainWindow::stoppable() const { return {&wiring_->background(), &clocks_->reach()->background(), &inspector_->background()}; }
+std::vector<Background*> MainWindow::stoppable() const
+{
+    return {&wiring_->background(), &clocks_->reach()->background(), &inspector_->background()};
+}
 
-QString MainWindow::message() const { return message_->text(); }
+QString MainWindow::message() const
+{
+    return message_->text();
+}
 
 void MainWindow::say(const QString& message, bool trouble)
 {
-    restyle(message_, QString("color: %1; font-size: 11px").arg((trouble ? Theme::get().error : Theme::get().muted).name()));
+    restyle(message_,
+            QString("color: %1; font-size: 11px").arg((trouble ? Theme::get().error : Theme::get().muted).name()));
     const QString text = typeset(message);
     message_->setText(text);
     message_->setToolTip(text);
@@ -246,7 +257,9 @@ void MainWindow::refresh()
         return;
     }
     const Snapshot& s = document_.snapshot();
-    setWindowTitle(QString("%1[*] \u2013 Bindrel").arg(document_.path().isEmpty() ? QString::fromStdString(s.plan.name) : QFileInfo(document_.path()).fileName()));
+    setWindowTitle(QString("%1[*] \u2013 Bindrel")
+                       .arg(document_.path().isEmpty() ? QString::fromStdString(s.plan.name)
+                                                       : QFileInfo(document_.path()).fileName()));
     setWindowModified(document_.unsaved());
     int clockErrors = 0, goalErrors = 0;
     for (const Finding& finding : s.findings) {

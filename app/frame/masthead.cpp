@@ -29,12 +29,16 @@ QToolButton* flatButton(const QString& name)
 
 void tint(QToolButton* button, const QColor& colour, bool bold)
 {
-    restyle(button, QString("QToolButton { border: 0; background: transparent; color: %1; font-weight: %2; padding: 3px 5px; } QToolButton:hover, QToolButton:focus { background: %3; }")
-                              .arg(colour.name()).arg(bold ? 600 : 400).arg(Theme::get().sunken.name()));
+    restyle(button, QString("QToolButton { border: 0; background: transparent; color: %1; font-weight: %2; padding: "
+                            "3px 5px; } QToolButton:hover, QToolButton:focus { background: %3; }")
+                        .arg(colour.name())
+                        .arg(bold ? 600 : 400)
+                        .arg(Theme::get().sunken.name()));
 }
 } // namespace
 
-Masthead::Masthead(Document& document, ViewState& view, QWidget* parent) : QWidget(parent), document_(document), view_(view)
+Masthead::Masthead(Document& document, ViewState& view, QWidget* parent)
+    : QWidget(parent), document_(document), view_(view)
 {
     setFixedHeight(42);
     auto* row = new QHBoxLayout(this);
@@ -99,9 +103,11 @@ void Masthead::refresh()
         return;
     }
     const Snapshot& s = document_.snapshot();
-    const QString file = document_.path().isEmpty() ? QString::fromStdString(s.plan.name) + " (not saved)" : QFileInfo(document_.path()).fileName();
-    name_->setText(QFontMetrics(name_->font()).elidedText(file, Qt::ElideMiddle, 180).toHtmlEscaped() +
-                   (document_.unsaved() ? QString(" <span style='color:%1'>\u25cf</span>").arg(t.caution.name()) : QString()));
+    const QString file = document_.path().isEmpty() ? QString::fromStdString(s.plan.name) + " (not saved)"
+                                                    : QFileInfo(document_.path()).fileName();
+    name_->setText(
+        QFontMetrics(name_->font()).elidedText(file, Qt::ElideMiddle, 180).toHtmlEscaped() +
+        (document_.unsaved() ? QString(" <span style='color:%1'>\u25cf</span>").arg(t.caution.name()) : QString()));
     name_->setToolTip(document_.unsaved() ? document_.path() + "\nnot saved" : document_.path());
     const QString where = QString::fromStdString(s.device->name + "  " + s.board->title);
     device_->setText(QFontMetrics(t.text(12)).elidedText(where, Qt::ElideRight, 230));
@@ -131,25 +137,35 @@ void Masthead::chooseRange()
     QMenu menu(this);
     for (size_t i = 0; i < s.device->ranges.size(); ++i) {
         const OperatingRange& range = s.device->ranges[i];
-        QAction* action = menu.addAction(typeset(range.name + ": " + format(range.supplyMin) + " to " + format(range.supplyMax) + ", up to " + format(range.waitStateLimits.back())));
+        QAction* action =
+            menu.addAction(typeset(range.name + ": " + format(range.supplyMin) + " to " + format(range.supplyMax) +
+                                   ", up to " + format(range.waitStateLimits.back())));
         action->setCheckable(true);
         action->setChecked(int(i) == s.rates.range);
-        connect(action, &QAction::triggered, this, [this, id = range.id, name = range.name] { document_.apply(editOf("Use " + name, SetText{SetText::What::Range, id})); });
+        connect(action, &QAction::triggered, this, [this, id = range.id, name = range.name] {
+            document_.apply(editOf("Use " + name, SetText{SetText::What::Range, id}));
+        });
     }
     if (!s.device->regulators.empty())
         menu.addSection("Core voltage from");
     for (const Regulator& regulator : s.device->regulators) {
-        QAction* action = menu.addAction(typeset(regulator.name + (regulator.about.empty() ? "" : ". " + regulator.about)));
+        QAction* action =
+            menu.addAction(typeset(regulator.name + (regulator.about.empty() ? "" : ". " + regulator.about)));
         action->setCheckable(true);
         const bool isReset = regulator.code == s.device->resetCode(s.device->regulatorControl);
         action->setChecked(s.plan.regulator.empty() ? isReset : s.plan.regulator == regulator.id);
-        connect(action, &QAction::triggered, this, [this, id = isReset ? std::string() : regulator.id, name = regulator.name] { document_.apply(editOf("Core voltage from " + name, SetText{SetText::What::Regulator, id})); });
+        connect(action, &QAction::triggered, this,
+                [this, id = isReset ? std::string() : regulator.id, name = regulator.name] {
+                    document_.apply(editOf("Core voltage from " + name, SetText{SetText::What::Regulator, id}));
+                });
     }
     menu.addSeparator();
     connect(menu.addAction("Supply voltage\u2026"), &QAction::triggered, this, [this] {
         bool ok = false;
         const QString now = QString::fromStdString(format(document_.snapshot().rates.supply));
-        const QString typed = QInputDialog::getText(this, "Supply voltage", "Supply of the chip, as in 3.3 V; empty for the board's:", QLineEdit::Normal, now, &ok);
+        const QString typed = QInputDialog::getText(
+            this, "Supply voltage", "Supply of the chip, as in 3.3 V; empty for the board's:", QLineEdit::Normal, now,
+            &ok);
         if (!ok)
             return;
         const std::string text = typed.trimmed().toStdString();

@@ -1,8 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "app/session/document.h"
 #include "app/frame/goto_field.h"
+#include "app/session/document.h"
 #include "app/session/view_state.h"
 
 #include <QWidget>

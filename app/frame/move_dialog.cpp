@@ -58,7 +58,10 @@ MoveDialog::MoveDialog(Document& document, QWidget* parent) : QDialog(parent), d
     all.push_back({Destination::Kind::Heading, "Chips and packages, same board", {}, {}, {}});
     for (const auto& device : document_.library().devices()) {
         const DeviceDigest figures = digest(*device);
-        QString detail = QString("%1, %2 KiB flash, %3 KiB RAM").arg(QString::fromStdString(device->package.name)).arg(figures.flashBytes / 1024).arg(figures.ramBytes / 1024);
+        QString detail = QString("%1, %2 KiB flash, %3 KiB RAM")
+                             .arg(QString::fromStdString(device->package.name))
+                             .arg(figures.flashBytes / 1024)
+                             .arg(figures.ramBytes / 1024);
         if (device->name == s.device->name)
             detail = "now; " + detail;
         all.push_back({Destination::Kind::Device, QString::fromStdString(device->name), detail, device, s.filedBoard});
@@ -66,12 +69,15 @@ MoveDialog::MoveDialog(Document& document, QWidget* parent) : QDialog(parent), d
     all.push_back({Destination::Kind::Heading, "Boards with their chips", {}, {}, {}});
     for (const std::string& name : document_.library().boardNames()) {
         Expected<Board> board = document_.library().board(name);
-        const auto device = board ? document_.library().device(board->device) : Expected<std::shared_ptr<const Device>>(problemOf("none"));
+        const auto device = board ? document_.library().device(board->device)
+                                  : Expected<std::shared_ptr<const Device>>(problemOf("none"));
         if (!device)
             continue;
-        const QString detail = typeset(board->device + ", " + format(board->supply) + (board->name == s.plan.board ? ", now" : ""));
+        const QString detail =
+            typeset(board->device + ", " + format(board->supply) + (board->name == s.plan.board ? ", now" : ""));
         const QString title = QString::fromStdString(board->title);
-        all.push_back({Destination::Kind::Board, title, detail, *device, std::make_shared<const Board>(*std::move(board))});
+        all.push_back(
+            {Destination::Kind::Board, title, detail, *device, std::make_shared<const Board>(*std::move(board))});
     }
     list_->setDestinations(std::move(all));
     connect(list_, &RowList::currentChanged, this, &MoveDialog::look);
@@ -79,14 +85,17 @@ MoveDialog::MoveDialog(Document& document, QWidget* parent) : QDialog(parent), d
         if (take_->isEnabled())
             accept();
     });
-    text_->setHtml(QString("<p style='color:%1'>Choose a chip or a board. What stays, what moves and what cannot be kept is shown before anything is done.</p>").arg(Theme::get().muted.name()));
+    text_->setHtml(QString("<p style='color:%1'>Choose a chip or a board. What stays, what moves and what cannot be "
+                           "kept is shown before anything is done.</p>")
+                       .arg(Theme::get().muted.name()));
     list_->setFocus();
 }
 
 void MoveDialog::showDevice(const std::string& name)
 {
     for (int row = 0; row < list_->rowCount(); ++row)
-        if (const Destination& d = list_->destinations()[size_t(row)]; d.kind == Destination::Kind::Device && d.device->name == name) {
+        if (const Destination& d = list_->destinations()[size_t(row)];
+            d.kind == Destination::Kind::Device && d.device->name == name) {
             list_->setCurrentRow(row);
             look(row);
             return;
@@ -100,9 +109,14 @@ void MoveDialog::look(int row)
     const Destination destination = list_->destinations()[size_t(row)];
     const auto s = document_.sharedSnapshot();
     // A plan without a board stays without one.
-    const auto board = s->plan.board.empty() && destination.kind == Destination::Kind::Device ? std::make_shared<const Board>(bareBoard(*destination.device)) : destination.board;
+    const auto board = s->plan.board.empty() && destination.kind == Destination::Kind::Device
+                           ? std::make_shared<const Board>(bareBoard(*destination.device))
+                           : destination.board;
     background_.run<Relocation>(
-        "Placing the needs", [s, device = destination.device, board](const Background::Stopped& stopped) { return relocate(*device, *board, *s->board, s->plan, stopped); },
+        "Placing the needs",
+        [s, device = destination.device, board](const Background::Stopped& stopped) {
+            return relocate(*device, *board, *s->board, s->plan, stopped);
+        },
         [this](Relocation there) { tell(there); });
 }
 
@@ -118,10 +132,12 @@ void MoveDialog::tell(const Relocation& there)
         return QString::fromStdString(need ? need->title : id).toHtmlEscaped();
     };
     const bool nothing = there.edit.changes.empty();
-    QString body = QString("<h3 style='margin:0'>%1</h3>").arg(nothing ? QString("The plan is there now") : escaped(there.edit.title));
+    QString body = QString("<h3 style='margin:0'>%1</h3>")
+                       .arg(nothing ? QString("The plan is there now") : escaped(there.edit.title));
     const int opens = there.count(Fate::Opens);
     QStringList sum;
-    sum << QString("%1 %2").arg(there.count(Fate::Stays)).arg("stay") << QString("%1 move").arg(there.count(Fate::Moves));
+    sum << QString("%1 %2").arg(there.count(Fate::Stays)).arg("stay")
+        << QString("%1 move").arg(there.count(Fate::Moves));
     if (opens > 0)
         sum << QString("<b style='color:%1'>%2 find no place</b>").arg(t.error.name()).arg(opens);
     if (there.count(Fate::Open) > 0)
@@ -133,9 +149,11 @@ void MoveDialog::tell(const Relocation& there)
         QString rows;
         for (const Relocation::Item& item : there.items)
             if (item.fate == fate)
-                rows += QString("<tr><td style='padding:1px 14px 1px 0'>%1</td><td style='color:%2'>%3</td></tr>").arg(titleOf(item.need), colour.name(), escaped(item.text));
+                rows += QString("<tr><td style='padding:1px 14px 1px 0'>%1</td><td style='color:%2'>%3</td></tr>")
+                            .arg(titleOf(item.need), colour.name(), escaped(item.text));
         if (!rows.isEmpty())
-            body += QString("<p style='color:%1; margin:10px 0 2px 0'>%2</p><table>%3</table>").arg(t.muted.name(), heading, rows);
+            body += QString("<p style='color:%1; margin:10px 0 2px 0'>%2</p><table>%3</table>")
+                        .arg(t.muted.name(), heading, rows);
     };
     section(Fate::Opens, "Find no place; they stay in the plan, open", t.error);
     section(Fate::Moves, "Move", t.ink);
@@ -143,13 +161,17 @@ void MoveDialog::tell(const Relocation& there)
         QString rows;
         for (const std::string& lost : there.lost)
             rows += "<li>" + escaped(lost) + "</li>";
-        body += QString("<p style='color:%1; margin:10px 0 2px 0'>Cannot be kept</p><ul style='margin:0 0 0 14px; -qt-list-indent:0'>%2</ul>").arg(t.muted.name(), rows);
+        body += QString("<p style='color:%1; margin:10px 0 2px 0'>Cannot be kept</p><ul style='margin:0 0 0 14px; "
+                        "-qt-list-indent:0'>%2</ul>")
+                    .arg(t.muted.name(), rows);
     }
     section(Fate::Added, "Added", t.ink);
     const Expected<std::shared_ptr<const Snapshot>> after = document_.preview(there.edit);
     if (after) {
         const int errors = (*after)->count(Finding::Severity::Error);
-        body += QString("<p>Afterwards the plan has %1 (now %2).</p>").arg(QString::fromStdString(counted(errors, "error"))).arg(s.count(Finding::Severity::Error));
+        body += QString("<p>Afterwards the plan has %1 (now %2).</p>")
+                    .arg(QString::fromStdString(counted(errors, "error")))
+                    .arg(s.count(Finding::Severity::Error));
     }
     text_->setHtml(body);
     take_->setEnabled(!nothing && !there.cancelled);

@@ -43,8 +43,8 @@ private:
     std::vector<Destination> destinations_;
 };
 
-/// Change of chip, package or board: what stays, what moves, what cannot be kept, for whichever is looked at. Nothing is done
-/// until it is taken, and then as one undo step.
+/// Change of chip, package or board: what stays, what moves, what cannot be kept, for whichever is looked at. Nothing
+/// is done until it is taken, and then as one undo step.
 class MoveDialog : public QDialog {
     Q_OBJECT
 public:

@@ -3,7 +3,8 @@
 
 namespace bindrel {
 
-OptionFinder::OptionFinder(Document& document, ViewState& view, QObject* parent) : QObject(parent), document_(document), view_(view)
+OptionFinder::OptionFinder(Document& document, ViewState& view, QObject* parent)
+    : QObject(parent), document_(document), view_(view)
 {
     connect(&document_, &Document::changed, this, &OptionFinder::refresh);
     connect(&view_, &ViewState::selectionChanged, this, &OptionFinder::refresh);
@@ -66,7 +67,8 @@ void OptionFinder::price()
 {
     background_.run<std::vector<Option>>(
         "Pricing the options",
-        [s = document_.sharedSnapshot(), need = need_, signal = signal_, options = options_](const Background::Stopped& stopped) mutable {
+        [s = document_.sharedSnapshot(), need = need_, signal = signal_,
+         options = options_](const Background::Stopped& stopped) mutable {
             for (Option& option : options)
                 if (!stopped())
                     priceOption(option, *s->device, *s->board, s->plan, s->bindings, need, signal, stopped);
@@ -88,7 +90,10 @@ const Expected<Room>& OptionFinder::roomFor(const Option& option)
         return known->second;
     // A pointer hovers over many pads: a search that takes longer than a blink is given up here.
     const auto until = std::chrono::steady_clock::now() + std::chrono::milliseconds(150);
-    return rooms_.emplace(key, makeRoom(*s.device, *s.board, s.plan, s.bindings, need_, signal_, option, [until] { return std::chrono::steady_clock::now() > until; })).first->second;
+    return rooms_
+        .emplace(key, makeRoom(*s.device, *s.board, s.plan, s.bindings, need_, signal_, option,
+                               [until] { return std::chrono::steady_clock::now() > until; }))
+        .first->second;
 }
 
 bool OptionFinder::take(const Option& given, bool contest)
@@ -106,7 +111,8 @@ bool OptionFinder::take(const Option& given, bool contest)
     if (taken && !contest) {
         const Expected<Room>& room = roomFor(option);
         if (!room) {
-            Q_EMIT document_.refused(QString::fromStdString(pad + ": " + option.reason + ". No room can be made: " + room.problem().message));
+            Q_EMIT document_.refused(QString::fromStdString(pad + ": " + option.reason +
+                                                            ". No room can be made: " + room.problem().message));
             return false;
         }
         edit = room->edit;

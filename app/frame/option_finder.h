@@ -11,8 +11,8 @@
 
 namespace bindrel {
 
-/// The options of the signal that is selected (while they are shown) or dragged, for the picture and the inspector. What is
-/// taken is priced beside the interface: whether room can be made, and who moves for it.
+/// The options of the signal that is selected (while they are shown) or dragged, for the picture and the inspector.
+/// What is taken is priced beside the interface: whether room can be made, and who moves for it.
 class OptionFinder : public QObject {
     Q_OBJECT
 public:
@@ -28,8 +28,8 @@ public:
 
     /// What taking an option would move, worked out when first asked for.
     const Expected<Room>& roomFor(const Option& option);
-    /// Takes an option as one undo step, making room where it must and can. With `contest` it is taken as it is, whoever has it.
-    /// Says why when it cannot be. True when the plan changed.
+    /// Takes an option as one undo step, making room where it must and can. With `contest` it is taken as it is,
+    /// whoever has it. Says why when it cannot be. True when the plan changed.
     bool take(const Option& option, bool contest = false);
 
     bool pricing() const { return background_.busy(); }

@@ -44,7 +44,8 @@ void drawIcon(QPainter& p, Station station, const QPointF& at)
         }
         break;
     case Station::Tuning: // a pulse to scale
-        p.drawPolyline(QPolygonF{QPointF(1, 15), QPointF(5, 15), QPointF(5, 5), QPointF(11, 5), QPointF(11, 15), QPointF(15, 15), QPointF(15, 5), QPointF(19, 5)});
+        p.drawPolyline(QPolygonF{QPointF(1, 15), QPointF(5, 15), QPointF(5, 5), QPointF(11, 5), QPointF(11, 15),
+                                 QPointF(15, 15), QPointF(15, 5), QPointF(19, 5)});
         break;
     case Station::Source: // lines of text with an indent
         p.drawLine(QPointF(2, 4), QPointF(12, 4));
@@ -53,7 +54,8 @@ void drawIcon(QPainter& p, Station station, const QPointF& at)
         p.drawLine(QPointF(2, 16), QPointF(7, 16));
         break;
     case Station::Rehearsal: // a rate that climbs, step by step, under a cursor
-        p.drawPolyline(QPolygonF{QPointF(1, 17), QPointF(6, 17), QPointF(6, 12), QPointF(13, 12), QPointF(13, 5), QPointF(19, 5)});
+        p.drawPolyline(
+            QPolygonF{QPointF(1, 17), QPointF(6, 17), QPointF(6, 12), QPointF(13, 12), QPointF(13, 5), QPointF(19, 5)});
         p.drawLine(QPointF(10, 2), QPointF(10, 18));
         break;
     }
@@ -81,7 +83,10 @@ void Rail::setCount(Station station, int count, bool error)
     update();
 }
 
-QRect Rail::rectOf(Station station) const { return QRect(0, 4 + kItem * int(station), width(), kItem); }
+QRect Rail::rectOf(Station station) const
+{
+    return QRect(0, 4 + kItem * int(station), width(), kItem);
+}
 
 void Rail::paintEvent(QPaintEvent*)
 {
@@ -99,13 +104,15 @@ void Rail::paintEvent(QPaintEvent*)
         p.setPen(QPen(current ? t.accent : t.ink, 1.4));
         drawIcon(p, station, QPointF(rect.center().x() - 10, rect.top() + 9));
         // The longest name must not touch the edges.
-        p.setFont(t.text(QFontMetrics(t.text(11, true)).horizontalAdvance(kNames[i]) > width() - 10 ? 10 : 11, current));
+        p.setFont(
+            t.text(QFontMetrics(t.text(11, true)).horizontalAdvance(kNames[i]) > width() - 10 ? 10 : 11, current));
         p.setPen(current ? t.accent : t.ink);
         drawLine(p, rect.adjusted(0, 34, 0, 0), Qt::AlignHCenter | Qt::AlignTop, kNames[i]);
         if (const Count& count = counts_[size_t(i)]; count.number > 0) {
             p.setFont(t.text(10, true));
             p.setPen(count.error ? t.error : t.caution);
-            drawLine(p, rect.adjusted(0, 6, -5, 0), Qt::AlignRight | Qt::AlignTop, count.number > 99 ? QString("99+") : QString::number(count.number));
+            drawLine(p, rect.adjusted(0, 6, -5, 0), Qt::AlignRight | Qt::AlignTop,
+                     count.number > 99 ? QString("99+") : QString::number(count.number));
         }
     }
 }

@@ -9,7 +9,10 @@
 
 namespace bindrel {
 
-OperationsList::OperationsList(QWidget* parent) : RowList(parent) { setAccessibleName("Operations"); }
+OperationsList::OperationsList(QWidget* parent) : RowList(parent)
+{
+    setAccessibleName("Operations");
+}
 
 void OperationsList::setRun(const Rehearsal* run)
 {
@@ -85,7 +88,8 @@ QString OperationsList::rowText(int row) const
     if (what.hazard >= 0)
         return "Hazard: " + typeset(run_->hazards[size_t(what.hazard)].text);
     const Operation& operation = run_->operations[size_t(what.operation)];
-    return QString::fromStdString(momentText(operation.from)) + ": " + QString::fromStdString(operation.text) + (operation.why.empty() ? QString() : ". " + typeset(operation.why));
+    return QString::fromStdString(momentText(operation.from)) + ": " + QString::fromStdString(operation.text) +
+           (operation.why.empty() ? QString() : ". " + typeset(operation.why));
 }
 
 } // namespace bindrel

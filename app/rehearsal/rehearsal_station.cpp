@@ -40,13 +40,17 @@ QString lineOf(const Source& source, const Step* step)
     for (const SourceFile& file : source.files)
         for (size_t i = 0; i < file.lines.size(); ++i)
             if (step && file.lines[i].step == step)
-                return QString("%1 %2:  %3").arg(QString::fromStdString(file.name)).arg(i + 1).arg(QString::fromStdString(file.lines[i].text).trimmed());
+                return QString("%1 %2:  %3")
+                    .arg(QString::fromStdString(file.name))
+                    .arg(i + 1)
+                    .arg(QString::fromStdString(file.lines[i].text).trimmed());
     return {};
 }
 
 } // namespace
 
-RehearsalStation::RehearsalStation(Document& document, ViewState& view, QWidget* parent) : QWidget(parent), document_(document), view_(view)
+RehearsalStation::RehearsalStation(Document& document, ViewState& view, QWidget* parent)
+    : QWidget(parent), document_(document), view_(view)
 {
     auto* across = new QHBoxLayout(this);
     across->setContentsMargins(0, 0, 0, 0);
@@ -111,7 +115,8 @@ RehearsalStation::RehearsalStation(Document& document, ViewState& view, QWidget*
         operations_->setCurrentRow(operations_->rowOf(operation));
         showOperation(operation, true);
     });
-    connect(timeline_, &TimelineView::axisChanged, this, [this] { axis_->setText(timeline_->timeAxis() ? "Axis: time" : "Axis: operations"); });
+    connect(timeline_, &TimelineView::axisChanged, this,
+            [this] { axis_->setText(timeline_->timeAxis() ? "Axis: time" : "Axis: operations"); });
     connect(operations_, &RowList::currentChanged, this, [this](int row) {
         const int operation = operations_->operationOf(row);
         timeline_->setCursor(operation);
@@ -133,7 +138,10 @@ RehearsalStation::RehearsalStation(Document& document, ViewState& view, QWidget*
     verdict_->hide();
 }
 
-const Runs::One* RehearsalStation::current() const { return runs_ && run_ < int(runs_->list.size()) ? &runs_->list[size_t(run_)] : nullptr; }
+const Runs::One* RehearsalStation::current() const
+{
+    return runs_ && run_ < int(runs_->list.size()) ? &runs_->list[size_t(run_)] : nullptr;
+}
 
 int RehearsalStation::hazards() const
 {
@@ -149,7 +157,8 @@ void RehearsalStation::refreshNow()
     if (!document_.isOpen())
         return;
     background_.run<std::shared_ptr<const Runs>>(
-        "Rehearsing", [snapshot = document_.sharedSnapshot()](const Background::Stopped&) { return rehearseAll(snapshot); },
+        "Rehearsing",
+        [snapshot = document_.sharedSnapshot()](const Background::Stopped&) { return rehearseAll(snapshot); },
         [this](const std::shared_ptr<const Runs>& runs) { take(runs); }, std::chrono::milliseconds(0));
 }
 
@@ -187,7 +196,9 @@ void RehearsalStation::showRun()
     scenarios_->setCurrentRow(scenarios_->rowOfRun(run_));
     restyle(title_, QString("color: %1; font-size: 13px; font-weight: bold").arg(t.ink.name()));
     title_->setText(QString::fromStdString(r.title));
-    QString text = QString::fromStdString(r.gaveUp.empty() ? "Up after " + momentText(r.untilUp) : "A status is returned after " + momentText(r.untilUp) + ": " + r.gaveUp);
+    QString text = QString::fromStdString(r.gaveUp.empty() ? "Up after " + momentText(r.untilUp)
+                                                           : "A status is returned after " + momentText(r.untilUp) +
+                                                                 ": " + r.gaveUp);
     if (!r.wentOn.empty())
         text += QString::fromStdString("; the program " + r.wentOn);
     QStringList causes;
@@ -227,7 +238,8 @@ void RehearsalStation::showOperation(int operation, bool select)
 
 void RehearsalStation::say(const QString& text, bool trouble)
 {
-    restyle(verdict_, QString("color: %1; font-size: 12px").arg((trouble ? Theme::get().error : Theme::get().accent).name()));
+    restyle(verdict_,
+            QString("color: %1; font-size: 12px").arg((trouble ? Theme::get().error : Theme::get().accent).name()));
     verdict_->setText(typeset(text));
     verdict_->setToolTip(text);
     verdict_->show();
@@ -241,9 +253,12 @@ void RehearsalStation::runMachineCode()
     if (run->scenario.laterOn())
         return say("What fails later is nothing that the program does: there is no machine code to run for it.", false);
     const Snapshot& shown = *runs_->snapshot;
-    if (const std::vector<std::string> unusual = unusualCompilers(*shown.device, shown.provenance.device); !unusual.empty() && !compilersAllowed(*shown.device, deviceMemory())) {
+    if (const std::vector<std::string> unusual = unusualCompilers(*shown.device, shown.provenance.device);
+        !unusual.empty() && !compilersAllowed(*shown.device, deviceMemory())) {
         QMessageBox box(QMessageBox::NoIcon, "Unusual compiler",
-                        QString("%1 names the compiler %2, which does not ship with Bindrel. Run that program?").arg(QString::fromStdString(printable(shown.provenance.deviceFile)), QString::fromStdString(listed(unusual))),
+                        QString("%1 names the compiler %2, which does not ship with Bindrel. Run that program?")
+                            .arg(QString::fromStdString(printable(shown.provenance.deviceFile)),
+                                 QString::fromStdString(listed(unusual))),
                         QMessageBox::NoButton, this);
         box.setInformativeText("Your answer is remembered for this text of the device file.");
         box.setTextFormat(Qt::PlainText);
@@ -268,15 +283,23 @@ void RehearsalStation::runMachineCode()
             const Expected<ScratchFolder> folder = ScratchFolder::make();
             if (!folder)
                 return {folder.problem().message, true};
-            const Expected<Rehearsal> machine = rehearseMachineCode(runs->snapshot->facts(), runs->snapshot->source(), scenario, folder->path(), stopped);
+            const Expected<Rehearsal> machine = rehearseMachineCode(runs->snapshot->facts(), runs->snapshot->source(),
+                                                                    scenario, folder->path(), stopped);
             if (!machine)
                 return {machine.problem().text(), true};
             if (!machine->hazards.empty())
-                return {fmt::format("Machine code: {}. {}", counted(long(machine->hazards.size()), "hazard"), machine->hazards.front().text), true};
-            if (const std::vector<Hazard> differ = compareWrites(*runs->snapshot->device, *planned, *machine); !differ.empty())
+                return {fmt::format("Machine code: {}. {}", counted(long(machine->hazards.size()), "hazard"),
+                                    machine->hazards.front().text),
+                        true};
+            if (const std::vector<Hazard> differ = compareWrites(*runs->snapshot->device, *planned, *machine);
+                !differ.empty())
                 return {"Machine code: " + differ.front().text, true};
-            return {fmt::format("Machine code: {} writes as planned, {} {}; at the end every register means what the plan says.", machine->writes.size(),
-                                machine->gaveUp.empty() ? "up after" : "a status after", momentText(machine->untilUp)), false};
+            return {
+                fmt::format(
+                    "Machine code: {} writes as planned, {} {}; at the end every register means what the plan says.",
+                    machine->writes.size(), machine->gaveUp.empty() ? "up after" : "a status after",
+                    momentText(machine->untilUp)),
+                false};
         },
         [this](const Ran& ran) { say(QString::fromStdString(ran.text), ran.trouble); });
 }

@@ -1,10 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include "app/rehearsal/runs.h"
 #include "app/session/background.h"
 #include "app/session/document.h"
 #include "app/session/view_state.h"
-#include "app/rehearsal/runs.h"
 
 #include <QTimer>
 #include <QWidget>
@@ -18,8 +18,8 @@ class OperationsList;
 class ScenarioList;
 class TimelineView;
 
-/// The bring-up, changes of clocks and low-power modes as a board would live through them: scenarios at the left, the time line, every operation
-/// below it with the line of C that does it, and the machine code on demand.
+/// The bring-up, changes of clocks and low-power modes as a board would live through them: scenarios at the left, the
+/// time line, every operation below it with the line of C that does it, and the machine code on demand.
 class RehearsalStation : public QWidget {
     Q_OBJECT
 public:

@@ -11,7 +11,10 @@
 
 namespace bindrel {
 
-ScenarioList::ScenarioList(QWidget* parent) : RowList(parent) { setAccessibleName("Scenarios"); }
+ScenarioList::ScenarioList(QWidget* parent) : RowList(parent)
+{
+    setAccessibleName("Scenarios");
+}
 
 void ScenarioList::setRuns(std::shared_ptr<const Runs> runs)
 {
@@ -42,7 +45,10 @@ namespace {
 QString outcomeText(const Runs::One& run)
 {
     const Rehearsal& r = run.rehearsal;
-    QString text = QString::fromStdString((r.gaveUp.empty() ? "up after " : r.wentOn.empty() ? "ends with a status after " : "goes on, up after ") + momentText(r.untilUp));
+    QString text = QString::fromStdString((r.gaveUp.empty()   ? "up after "
+                                           : r.wentOn.empty() ? "ends with a status after "
+                                                              : "goes on, up after ") +
+                                          momentText(r.untilUp));
     if (!r.hazards.empty())
         text += ", " + QString::fromStdString(counted(long(r.hazards.size()), "hazard"));
     return text;
@@ -54,9 +60,11 @@ QString titleText(const Snapshot& s, const Runs::One& run)
     if (!run.whatIf())
         return QString::fromStdString(run.rehearsal.title);
     if (run.scenario.sagsTo >= 0)
-        return QString::fromStdString("Supply falls below " + format(s.device->ranges[size_t(s.rates.range)].supplyMin));
+        return QString::fromStdString("Supply falls below " +
+                                      format(s.device->ranges[size_t(s.rates.range)].supplyMin));
     const ClockIndex clock = run.scenario.fails >= 0 ? run.scenario.fails : *run.scenario.dead.begin();
-    return QString::fromStdString(s.device->clocks[size_t(clock)].name) + (run.scenario.fails >= 0 ? " fails later" : " never starts");
+    return QString::fromStdString(s.device->clocks[size_t(clock)].name) +
+           (run.scenario.fails >= 0 ? " fails later" : " never starts");
 }
 } // namespace
 
@@ -73,10 +81,12 @@ void ScenarioList::paintRow(QPainter& p, int row, const QRect& rect, bool curren
     const Runs::One& run = runs_->list[size_t(what.run)];
     const QRect text = rect.adjusted(30, 2, -8, -2);
     if (!run.rehearsal.hazards.empty()) {
-        drawSeverityMark(p, QRectF(rect.left() + 13, rect.top() + 8, 9, 9), run.whatIf() ? Finding::Severity::Caution : Finding::Severity::Error);
+        drawSeverityMark(p, QRectF(rect.left() + 13, rect.top() + 8, 9, 9),
+                         run.whatIf() ? Finding::Severity::Caution : Finding::Severity::Error);
     } else {
         p.setPen(QPen(t.accent, 1.4));
-        p.drawPolyline(QPolygonF{QPointF(rect.left() + 13, rect.top() + 13), QPointF(rect.left() + 16, rect.top() + 16), QPointF(rect.left() + 22, rect.top() + 9)});
+        p.drawPolyline(QPolygonF{QPointF(rect.left() + 13, rect.top() + 13), QPointF(rect.left() + 16, rect.top() + 16),
+                                 QPointF(rect.left() + 22, rect.top() + 9)});
     }
     p.setFont(t.text(12, current));
     p.setPen(t.ink);
@@ -89,7 +99,9 @@ void ScenarioList::paintRow(QPainter& p, int row, const QRect& rect, bool curren
 QString ScenarioList::rowText(int row) const
 {
     const int run = rows_[size_t(row)].run;
-    return run < 0 ? rows_[size_t(row)].heading : titleText(*runs_->snapshot, runs_->list[size_t(run)]) + ", " + outcomeText(runs_->list[size_t(run)]);
+    return run < 0
+               ? rows_[size_t(row)].heading
+               : titleText(*runs_->snapshot, runs_->list[size_t(run)]) + ", " + outcomeText(runs_->list[size_t(run)]);
 }
 
 } // namespace bindrel

@@ -23,7 +23,10 @@ constexpr int kMostClocks = 12;
 /// The axis of time begins here: what is shorter lies at its left end.
 constexpr double kFirstMoment = 1e-7;
 
-QString rateText(double hertz) { return typeset(format(Frequency(Rational(std::llround(hertz))))); }
+QString rateText(double hertz)
+{
+    return typeset(format(Frequency(Rational(std::llround(hertz)))));
+}
 
 } // namespace
 
@@ -54,7 +57,9 @@ void TimelineView::choose()
 {
     const Device& device = *snapshot_->device;
     // Cores first, then what else is in use and changes; kernels of peripherals only follow.
-    const auto wanted = [&](ClockIndex clock) { return std::find(clocks_.begin(), clocks_.end(), clock) == clocks_.end() && int(clocks_.size()) < kMostClocks; };
+    const auto wanted = [&](ClockIndex clock) {
+        return std::find(clocks_.begin(), clocks_.end(), clock) == clocks_.end() && int(clocks_.size()) < kMostClocks;
+    };
     std::vector<char> seen(device.clocks.size(), 0);
     for (const Sighting& sighting : run_->sightings)
         if (sighting.what == Sighting::What::Clock)
@@ -66,13 +71,15 @@ void TimelineView::choose()
         for (size_t i = 0; i < device.clocks.size(); ++i) {
             const ClockNode& node = device.clocks[i];
             // A select only passes on what its input says.
-            if (node.tier == tier && seen[i] && snapshot_->rates.clocks[i].used && node.type != ClockNode::Type::Select && wanted(int(i)))
+            if (node.tier == tier && seen[i] && snapshot_->rates.clocks[i].used &&
+                node.type != ClockNode::Type::Select && wanted(int(i)))
                 clocks_.push_back(int(i));
         }
     lowest_ = 1e12;
     highest_ = 1;
     for (const Sighting& sighting : run_->sightings)
-        if (sighting.what == Sighting::What::Clock && !sighting.rate.isZero() && std::find(clocks_.begin(), clocks_.end(), sighting.index) != clocks_.end()) {
+        if (sighting.what == Sighting::What::Clock && !sighting.rate.isZero() &&
+            std::find(clocks_.begin(), clocks_.end(), sighting.index) != clocks_.end()) {
             lowest_ = std::min(lowest_, sighting.rate.toDouble());
             highest_ = std::max(highest_, sighting.rate.toDouble());
         }
@@ -80,10 +87,14 @@ void TimelineView::choose()
     highest_ = std::pow(10, std::ceil(std::log10(highest_ * 1.05) * 4) / 4);
     for (const PadSetup& setup : snapshot_->pads) {
         const Seat& seat = snapshot_->bindings.needs[size_t(setup.need)].seats[size_t(setup.seat)];
-        if (setup.wired || snapshot_->device->pads[size_t(setup.pad)].port < 0 || (!setup.output && seat.signal.direction != SignalSpec::Direction::Out))
+        if (setup.wired || snapshot_->device->pads[size_t(setup.pad)].port < 0 ||
+            (!setup.output && seat.signal.direction != SignalSpec::Direction::Out))
             continue;
         const Need& need = snapshot_->plan.needs[size_t(setup.need)];
-        lanes_.push_back({setup.pad, QString::fromStdString(device.pads[size_t(setup.pad)].name + "  " + need.title + " " + seat.signal.title), hueOf(*snapshot_, need)});
+        lanes_.push_back(
+            {setup.pad,
+             QString::fromStdString(device.pads[size_t(setup.pad)].name + "  " + need.title + " " + seat.signal.title),
+             hueOf(*snapshot_, need)});
     }
     double sum = 0;
     for (const Operation& operation : run_->operations) {
@@ -99,7 +110,10 @@ QRectF TimelineView::plot() const
     return QRectF(kLeft, kTop, std::max(60.0, viewport()->width() - kLeft - kRight), height);
 }
 
-double TimelineView::lanesTop() const { return plot().bottom() + kAxis + kOperations + 4; }
+double TimelineView::lanesTop() const
+{
+    return plot().bottom() + kAxis + kOperations + 4;
+}
 
 void TimelineView::layOut()
 {
@@ -109,7 +123,10 @@ void TimelineView::layOut()
     verticalScrollBar()->setRange(0, std::max(0, int(needed - room)));
 }
 
-void TimelineView::resizeEvent(QResizeEvent*) { layOut(); }
+void TimelineView::resizeEvent(QResizeEvent*)
+{
+    layOut();
+}
 
 double TimelineView::xOf(Moment at, int operation) const
 {
@@ -119,13 +136,17 @@ double TimelineView::xOf(Moment at, int operation) const
         const double seconds = double(at) / double(kSecond);
         if (seconds <= kFirstMoment)
             return area.left();
-        return area.left() + area.width() * std::min(1.0, std::log10(seconds / kFirstMoment) / std::log10(end / kFirstMoment));
+        return area.left() +
+               area.width() * std::min(1.0, std::log10(seconds / kFirstMoment) / std::log10(end / kFirstMoment));
     }
     if (operation < 0 || operation >= int(run_->operations.size()))
         return at <= 0 ? area.left() : area.right();
     const Operation& o = run_->operations[size_t(operation)];
     const double part = o.to > o.from ? std::clamp(double(at - o.from) / double(o.to - o.from), 0.0, 1.0) : 0.5;
-    return area.left() + area.width() * (steps_[size_t(operation)] + part * (steps_[size_t(operation) + 1] - steps_[size_t(operation)])) / steps_.back();
+    return area.left() +
+           area.width() *
+               (steps_[size_t(operation)] + part * (steps_[size_t(operation) + 1] - steps_[size_t(operation)])) /
+               steps_.back();
 }
 
 double TimelineView::xOfOperation(int operation) const
@@ -137,7 +158,8 @@ double TimelineView::xOfOperation(int operation) const
 double TimelineView::yOf(double hertz) const
 {
     const QRectF area = plot();
-    return area.bottom() - area.height() * std::clamp(std::log10(hertz / lowest_) / std::log10(highest_ / lowest_), 0.0, 1.0);
+    return area.bottom() -
+           area.height() * std::clamp(std::log10(hertz / lowest_) / std::log10(highest_ / lowest_), 0.0, 1.0);
 }
 
 int TimelineView::operationAt(double x) const
@@ -179,7 +201,8 @@ void TimelineView::paintEvent(QPaintEvent*)
     if (!run_ || run_->operations.empty()) {
         p.setFont(t.text(12));
         p.setPen(t.muted);
-        drawLine(p, viewport()->rect(), Qt::AlignCenter, run_ ? "The plan does nothing yet: bind a need." : "Rehearsing\u2026");
+        drawLine(p, viewport()->rect(), Qt::AlignCenter,
+                 run_ ? "The plan does nothing yet: bind a need." : "Rehearsing\u2026");
         return;
     }
     p.setRenderHint(QPainter::Antialiasing, true);
@@ -240,7 +263,10 @@ void TimelineView::paintClocks(QPainter& p)
         }
         if (rate > 0)
             p.drawLine(QPointF(x, yOf(rate)), QPointF(area.right(), yOf(rate)));
-        labels.push_back({rate > 0 ? yOf(rate) : area.bottom(), QString::fromStdString(snapshot_->device->clocks[size_t(clock)].name) + "  " + (rate > 0 ? rateText(rate) : QString("still")), colour});
+        labels.push_back({rate > 0 ? yOf(rate) : area.bottom(),
+                          QString::fromStdString(snapshot_->device->clocks[size_t(clock)].name) + "  " +
+                              (rate > 0 ? rateText(rate) : QString("still")),
+                          colour});
     }
     // Labels at the right end, pushed apart where rates are alike: down from the top, then up from the bottom.
     std::stable_sort(labels.begin(), labels.end(), [](const Label& a, const Label& b) { return a.y < b.y; });
@@ -272,7 +298,8 @@ void TimelineView::paintOperations(QPainter& p)
         for (double at = 1e-6; at <= double(run_->end) / double(kSecond); at *= 10) {
             const double x = xOf(Moment(at * double(kSecond)), -1);
             p.drawLine(QPointF(x, area.bottom()), QPointF(x, area.bottom() + 3));
-            drawLine(p, QRectF(x - 40, axis, 80, 14), Qt::AlignHCenter | Qt::AlignTop, QString::fromStdString(momentText(Moment(at * double(kSecond)))));
+            drawLine(p, QRectF(x - 40, axis, 80, 14), Qt::AlignHCenter | Qt::AlignTop,
+                     QString::fromStdString(momentText(Moment(at * double(kSecond)))));
         }
     } else {
         // Moments below the operations, as many as fit.
@@ -282,7 +309,8 @@ void TimelineView::paintOperations(QPainter& p)
             const double x = xOf(run_->operations[i].from, int(i));
             const QString text = QString::fromStdString(momentText(run_->operations[i].from));
             const double width = QFontMetricsF(p.font()).horizontalAdvance(text) + 10;
-            if (text == last || x - width / 2 < free || x + width / 2 > area.right() + 12 || (i % 5 != 0 && !run_->operations[i].waits && !(i > 0 && run_->operations[i - 1].waits)))
+            if (text == last || x - width / 2 < free || x + width / 2 > area.right() + 12 ||
+                (i % 5 != 0 && !run_->operations[i].waits && !(i > 0 && run_->operations[i - 1].waits)))
                 continue;
             p.drawLine(QPointF(x, area.bottom()), QPointF(x, area.bottom() + 3));
             drawLine(p, QRectF(x - width / 2, axis, width, 14), Qt::AlignHCenter | Qt::AlignTop, text);
@@ -292,7 +320,8 @@ void TimelineView::paintOperations(QPainter& p)
     }
     const double top = area.bottom() + kAxis;
     p.setFont(t.text(11));
-    drawLine(p, QRectF(area.right() + 13, top, kRight - 16, kOperations - 6), Qt::AlignVCenter | Qt::AlignLeft, "operations");
+    drawLine(p, QRectF(area.right() + 13, top, kRight - 16, kOperations - 6), Qt::AlignVCenter | Qt::AlignLeft,
+             "operations");
     std::vector<size_t> waits;
     for (size_t i = 0; i < run_->operations.size(); ++i) {
         const Operation& o = run_->operations[i];
@@ -306,17 +335,25 @@ void TimelineView::paintOperations(QPainter& p)
         }
     }
     // The longest waits are named first; a name that meets another is left out, its tooltip says it.
-    std::stable_sort(waits.begin(), waits.end(), [this](size_t a, size_t b) { return run_->operations[a].to - run_->operations[a].from > run_->operations[b].to - run_->operations[b].from; });
+    std::stable_sort(waits.begin(), waits.end(), [this](size_t a, size_t b) {
+        return run_->operations[a].to - run_->operations[a].from > run_->operations[b].to - run_->operations[b].from;
+    });
     std::vector<QRectF> named;
     for (const size_t i : waits) {
         const Operation& o = run_->operations[i];
         if (o.to - o.from < 20 * kMicrosecond)
             continue;
-        const QString label = QString::fromStdString(o.place.kind == Place::Kind::Clock ? snapshot_->device->clocks[size_t(snapshot_->device->findClock(o.place.id))].name : o.text) + " " + QString::fromStdString(momentText(o.to - o.from));
+        const QString label = QString::fromStdString(
+                                  o.place.kind == Place::Kind::Clock
+                                      ? snapshot_->device->clocks[size_t(snapshot_->device->findClock(o.place.id))].name
+                                      : o.text) +
+                              " " + QString::fromStdString(momentText(o.to - o.from));
         const double width = QFontMetricsF(p.font()).horizontalAdvance(label) + 8;
         const double middle = (xOf(o.from, int(i)) + xOf(o.to, int(i))) / 2;
-        const QRectF box(std::clamp(middle - width / 2, area.left(), area.right() - width), top + 3, width, kOperations - 8);
-        if (std::any_of(named.begin(), named.end(), [&box](const QRectF& other) { return other.adjusted(-4, 0, 4, 0).intersects(box); }))
+        const QRectF box(std::clamp(middle - width / 2, area.left(), area.right() - width), top + 3, width,
+                         kOperations - 8);
+        if (std::any_of(named.begin(), named.end(),
+                        [&box](const QRectF& other) { return other.adjusted(-4, 0, 4, 0).intersects(box); }))
             continue;
         named.push_back(box);
         p.fillRect(box, t.band);
@@ -450,7 +487,9 @@ bool TimelineView::viewportEvent(QEvent* event)
         const auto* help = static_cast<QHelpEvent*>(event);
         if (const int i = operationAt(help->pos().x()); i >= 0) {
             const Operation& o = run_->operations[size_t(i)];
-            QToolTip::showText(help->globalPos(), QString::fromStdString(momentText(o.from) + ": " + o.text + (o.why.empty() ? "" : "\n" + o.why)), this);
+            QToolTip::showText(
+                help->globalPos(),
+                QString::fromStdString(momentText(o.from) + ": " + o.text + (o.why.empty() ? "" : "\n" + o.why)), this);
         }
         return true;
     }

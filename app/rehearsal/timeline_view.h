@@ -7,9 +7,9 @@
 
 namespace bindrel {
 
-/// A run over time: the rates of the clocks on a logarithmic scale, the operations with what is waited for, wait states and pads. The axis
-/// counts operations, or shows time on a logarithmic scale; the cursor stands on an operation.
-/// Keys: left and right for the cursor, Home and End, T for the axis.
+/// A run over time: the rates of the clocks on a logarithmic scale, the operations with what is waited for, wait states
+/// and pads. The axis counts operations, or shows time on a logarithmic scale; the cursor stands on an operation. Keys:
+/// left and right for the cursor, Home and End, T for the axis.
 class TimelineView : public QAbstractScrollArea {
     Q_OBJECT
 public:

@@ -16,9 +16,10 @@
 
 namespace bindrel {
 
-/// Runs one search at a time beside the interface. What is done within a frame is delivered at once, so that short searches
-/// feel like none; longer ones say what they are and can be stopped. A new search stops the one before it. The result is
-/// delivered in the interface's thread, and never after cancel() or after this object is gone. It belongs to a widget, so that the window can find it.
+/// Runs one search at a time beside the interface. What is done within a frame is delivered at once, so that short
+/// searches feel like none; longer ones say what they are and can be stopped. A new search stops the one before it. The
+/// result is delivered in the interface's thread, and never after cancel() or after this object is gone. It belongs to
+/// a widget, so that the window can find it.
 class Background : public QObject {
     Q_OBJECT
 public:
@@ -32,9 +33,11 @@ public:
         pool_.waitForDone();
     }
 
-    /// `work` is called in another thread and asks now and then whether it is to stop. `atOnce`: for how long the interface may wait for it.
+    /// `work` is called in another thread and asks now and then whether it is to stop. `atOnce`: for how long the
+    /// interface may wait for it.
     template <typename Result>
-    Run run(const QString& what, std::function<Result(const Stopped&)> work, std::function<void(Result)> done, std::chrono::milliseconds atOnce = std::chrono::milliseconds(12))
+    Run run(const QString& what, std::function<Result(const Stopped&)> work, std::function<void(Result)> done,
+            std::chrono::milliseconds atOnce = std::chrono::milliseconds(12))
     {
         cancel();
         auto stop = stop_ = std::make_shared<std::atomic_bool>(false);
@@ -67,34 +70,39 @@ public:
         return stop;
     }
 
-    /// The same for work that tells what it has so far; `show` is called in the interface's thread, never after the run is over. Who tells faster than can be
-    /// shown is shown as it was last.
+    /// The same for work that tells what it has so far; `show` is called in the interface's thread, never after the run
+    /// is over. Who tells faster than can be shown is shown as it was last.
     template <typename Result, typename Progress>
-    Run runTelling(const QString& what, std::function<Result(const Stopped&, const std::function<void(const Progress&)>&)> work, std::function<void(const Progress&)> show, std::function<void(Result)> done)
+    Run runTelling(const QString& what,
+                   std::function<Result(const Stopped&, const std::function<void(const Progress&)>&)> work,
+                   std::function<void(const Progress&)> show, std::function<void(Result)> done)
     {
         struct Latest {
             std::mutex mutex;
             std::optional<Progress> told; ///< and not shown yet
         };
         auto run = std::make_shared<Run>();
-        const std::function<void(const Progress&)> tell = [this, run, show = std::move(show), latest = std::make_shared<Latest>()](const Progress& progress) {
-            const std::lock_guard lock(latest->mutex);
-            const bool waits = latest->told.has_value();
-            latest->told = progress;
-            if (waits)
-                return;
-            QMetaObject::invokeMethod(
-                this,
-                [this, run, show, latest] {
-                    std::unique_lock taking(latest->mutex);
-                    const std::optional<Progress> told = std::exchange(latest->told, std::nullopt);
-                    taking.unlock();
-                    if (told && stop_ && *run == stop_)
-                        show(*told);
-                },
-                Qt::QueuedConnection);
-        };
-        *run = this->run<Result>(what, [work = std::move(work), tell](const Stopped& stopped) { return work(stopped, tell); }, std::move(done));
+        const std::function<void(const Progress&)> tell =
+            [this, run, show = std::move(show), latest = std::make_shared<Latest>()](const Progress& progress) {
+                const std::lock_guard lock(latest->mutex);
+                const bool waits = latest->told.has_value();
+                latest->told = progress;
+                if (waits)
+                    return;
+                QMetaObject::invokeMethod(
+                    this,
+                    [this, run, show, latest] {
+                        std::unique_lock taking(latest->mutex);
+                        const std::optional<Progress> told = std::exchange(latest->told, std::nullopt);
+                        taking.unlock();
+                        if (told && stop_ && *run == stop_)
+                            show(*told);
+                    },
+                    Qt::QueuedConnection);
+            };
+        *run = this->run<Result>(
+            what, [work = std::move(work), tell](const Stopped& stopped) { return work(stopped, tell); },
+            std::move(done));
         return *run;
     }
 

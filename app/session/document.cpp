@@ -32,7 +32,8 @@ Outcome Document::open(const QString& path)
     Expected<Workpiece> work = loadPlan(pathOf(path), library_);
     if (!work)
         return work.problem();
-    // By its real name from here on: what is saved takes the place of the file, not of a link to it, and its journal is found however it is opened.
+    // By its real name from here on: what is saved takes the place of the file, not of a link to it, and its journal is
+    // found however it is opened.
     adopt(*std::move(work), pathText(realPath(pathOf(path))), false);
     findRecovered();
     return {};
@@ -156,7 +157,8 @@ Outcome Document::save(Overwrite overwrite)
     const std::string text = planText(plan);
     // A file that is gone is written again: nothing of anybody's is lost by that.
     const std::string known = onDisk() == OnDisk::Gone ? std::string() : fileText_;
-    Expected<bool> saved = overwrite == Overwrite::Yes ? replaceFile(pathOf(path_), text, nullptr) : replaceFile(pathOf(path_), text, &known);
+    Expected<bool> saved = overwrite == Overwrite::Yes ? replaceFile(pathOf(path_), text, nullptr)
+                                                       : replaceFile(pathOf(path_), text, &known);
     return stored(std::move(saved), path_, text);
 }
 
@@ -213,7 +215,14 @@ Library Document::nearLibrary() const
 
 Expected<Workpiece> Document::workFor(const Plan& plan) const
 {
-    Workpiece work{nullptr, nullptr, plan, plan.device == device_->name && plan.board == board_->name ? provenance_ : nearLibrary().provenance(plan.device, plan.board), {}, {}};
+    Workpiece work{nullptr,
+                   nullptr,
+                   plan,
+                   plan.device == device_->name && plan.board == board_->name
+                       ? provenance_
+                       : nearLibrary().provenance(plan.device, plan.board),
+                   {},
+                   {}};
     if (const auto known = devices_.find(plan.device); known != devices_.end()) {
         work.device = known->second;
     } else {
@@ -239,7 +248,8 @@ Expected<std::shared_ptr<const Snapshot>> Document::preview(const Edit& edit) co
 {
     if (previewed_.to && previewed_.from == snapshot_ && previewed_.edit.changes == edit.changes)
         return previewed_.to;
-    const Expected<Plan> next = history_ ? applied(history_->plan(), edit) : Expected<Plan>(problemOf("no plan is open."));
+    const Expected<Plan> next =
+        history_ ? applied(history_->plan(), edit) : Expected<Plan>(problemOf("no plan is open."));
     if (!next)
         return next.problem();
     const Expected<Workpiece> work = workFor(*next);
@@ -306,7 +316,8 @@ void Document::recompute()
     }
     board_ = plan.board.empty() ? std::make_shared<const Board>(bareBoard(*device_)) : boards_.at(plan.board);
     const Previewed seen = std::exchange(previewed_, {});
-    const bool isSeen = seen.to && seen.from == snapshot_ && seen.to->filedDevice == device_ && seen.to->filedBoard == board_ && seen.to->plan == plan;
+    const bool isSeen = seen.to && seen.from == snapshot_ && seen.to->filedDevice == device_ &&
+                        seen.to->filedBoard == board_ && seen.to->plan == plan;
     snapshot_ = isSeen ? seen.to : computeSnapshot({device_, board_, history_->plan(), provenance_, {}, {}});
     findings_ = snapshot_->findings;
     journalTimer_.start();
@@ -321,7 +332,9 @@ void Document::writeJournal()
     // A journal that cannot be written must not get in the way of the work itself; but somebody should know.
     const bool kept = journal_.write(path_, history_->plan());
     if (!kept && !std::exchange(journalFails_, true))
-        Q_EMIT refused(QString("Unsaved work is not protected against a crash: %1 cannot be written to. Save often, or make that folder writable.").arg(journal_.folder()));
+        Q_EMIT refused(QString("Unsaved work is not protected against a crash: %1 cannot be written to. Save often, or "
+                               "make that folder writable.")
+                           .arg(journal_.folder()));
     journalFails_ = !kept;
 }
 
@@ -392,7 +405,8 @@ void Document::dropRecovered()
 
 int Document::count(Finding::Severity severity) const
 {
-    return int(std::count_if(findings_.begin(), findings_.end(), [severity](const Finding& finding) { return finding.severity == severity; }));
+    return int(std::count_if(findings_.begin(), findings_.end(),
+                             [severity](const Finding& finding) { return finding.severity == severity; }));
 }
 
 void Document::addHazards(const std::shared_ptr<const Snapshot>& rehearsed, const std::vector<Finding>& hazards)

@@ -15,8 +15,8 @@
 
 namespace bindrel {
 
-/// The open plan: its history, its file, and the snapshot that every view shows. Only the document applies edits, and it
-/// announces each change once. What is selected or zoomed is not here: see ViewState.
+/// The open plan: its history, its file, and the snapshot that every view shows. Only the document applies edits, and
+/// it announces each change once. What is selected or zoomed is not here: see ViewState.
 class Document : public QObject {
     Q_OBJECT
 public:
@@ -55,7 +55,8 @@ public:
     QString path() const { return path_; } ///< empty for a plan that was never saved
     bool unsaved() const { return history_ && (history_->unsaved() || neverSaved_); }
 
-    /// Applies an edit as one undo step; it may bring another device or board. False, with refused(), when it cannot be applied.
+    /// Applies an edit as one undo step; it may bring another device or board. False, with refused(), when it cannot be
+    /// applied.
     bool apply(const Edit& edit);
     /// The snapshot that an edit would lead to; a problem when it cannot be applied.
     Expected<std::shared_ptr<const Snapshot>> preview(const Edit& edit) const;
@@ -70,7 +71,8 @@ public:
     /// What a device file that has changed since the plan was saved makes different; empty when it has not.
     const std::vector<std::string>& deviceChanges() const { return deviceChanges_; }
 
-    /// Unsaved work of a session that ended without saving, found by open(). It stays where it is until it is taken or dropped.
+    /// Unsaved work of a session that ended without saving, found by open(). It stays where it is until it is taken or
+    /// dropped.
     std::optional<Plan> recovered() const { return recovered_; }
     QString recoveredWhen() const { return recoveredEntry_ ? recoveredEntry_->when : QString(); }
     void takeRecovered();
@@ -88,8 +90,9 @@ public:
     void clearJournal();
 
 Q_SIGNALS:
-    void aboutToChange();                 ///< an edit, an undo or a redo comes: the last moment for what is typed but not entered; may apply edits itself
-    void changed();                       ///< the snapshot is another one
+    void aboutToChange(); ///< an edit, an undo or a redo comes: the last moment for what is typed but not entered; may
+                          ///< apply edits itself
+    void changed();       ///< the snapshot is another one
     void findingsChanged();               ///< hazards have come to its findings
     void opened();                        ///< another plan altogether; comes before changed()
     void fileChanged();                   ///< path or saved state is another
@@ -134,8 +137,8 @@ private:
     QString damagedJournal_;
     QFileSystemWatcher watcher_;
     QTimer watchTimer_;
-    std::string fileText_;     ///< of the plan's file as it was read or written last
-    std::string toldText_;     ///< the last text of somebody else's that was announced
+    std::string fileText_; ///< of the plan's file as it was read or written last
+    std::string toldText_; ///< the last text of somebody else's that was announced
     std::vector<std::string> deviceChanges_;
     Provenance provenance_;
     QTimer journalTimer_;

@@ -25,7 +25,8 @@ constexpr const char* kAbout = ".path";
 } // namespace
 
 Journal::Journal(const QString& folder)
-    : root_(folder.isEmpty() ? QStandardPaths::writableLocation(QStandardPaths::AppLocalDataLocation) + "/journal" : folder)
+    : root_(folder.isEmpty() ? QStandardPaths::writableLocation(QStandardPaths::AppLocalDataLocation) + "/journal"
+                             : folder)
 {
 }
 
@@ -60,9 +61,15 @@ bool Journal::write(const QString& planPath, const Plan& plan)
 {
     if (!begin())
         return false;
-    const QByteArray name = planPath.isEmpty() ? QByteArray("unnamed") : QCryptographicHash::hash(QByteArray::fromStdString(pathOf(planPath).string()), QCryptographicHash::Sha256).toHex().left(32);
+    const QByteArray name =
+        planPath.isEmpty()
+            ? QByteArray("unnamed")
+            : QCryptographicHash::hash(QByteArray::fromStdString(pathOf(planPath).string()), QCryptographicHash::Sha256)
+                  .toHex()
+                  .left(32);
     const QString file = session_ + "/" + QString::fromLatin1(name) + kEnding;
-    if (!writeFileAtomically((file + kAbout).toStdString(), pathOf(planPath).string()) || !savePlan(plan, file.toStdString()))
+    if (!writeFileAtomically((file + kAbout).toStdString(), pathOf(planPath).string()) ||
+        !savePlan(plan, file.toStdString()))
         return false;
     if (own_ != file)
         clear();
@@ -86,13 +93,17 @@ std::vector<Journal::Entry> Journal::leftOver(const QString& planPath) const
         if (session.absoluteFilePath() == QFileInfo(session_).absoluteFilePath())
             continue;
         // A session that lives keeps its own work.
-        if (const Expected<Directory> alive = Directory::open((session.absoluteFilePath() + "/" + kAlive).toStdString()))
+        if (const Expected<Directory> alive =
+                Directory::open((session.absoluteFilePath() + "/" + kAlive).toStdString()))
             if (!FolderLock::take(*alive, std::chrono::milliseconds(0)))
                 continue;
-        for (const QFileInfo& file : QDir(session.absoluteFilePath()).entryInfoList({QString("*") + kEnding}, QDir::Files)) {
+        for (const QFileInfo& file :
+             QDir(session.absoluteFilePath()).entryInfoList({QString("*") + kEnding}, QDir::Files)) {
             const Expected<std::string> about = readFile((file.absoluteFilePath() + kAbout).toStdString());
             if (about && pathText(*about) == planPath)
-                found.emplace_back(file.lastModified(), Entry{file.absoluteFilePath(), planPath, QLocale().toString(file.lastModified(), QLocale::ShortFormat)});
+                found.emplace_back(file.lastModified(),
+                                   Entry{file.absoluteFilePath(), planPath,
+                                         QLocale().toString(file.lastModified(), QLocale::ShortFormat)});
         }
     }
     std::stable_sort(found.begin(), found.end(), [](const auto& a, const auto& b) { return a.first > b.first; });

@@ -12,9 +12,9 @@
 
 namespace bindrel {
 
-/// Unsaved work, written beside the saved plans so that it outlives the program. Each session of the program has a folder of its own
-/// that it holds against others while it lives; a journal of a session that is gone is offered until somebody settles it, and nothing
-/// ever overwrites it.
+/// Unsaved work, written beside the saved plans so that it outlives the program. Each session of the program has a
+/// folder of its own that it holds against others while it lives; a journal of a session that is gone is offered until
+/// somebody settles it, and nothing ever overwrites it.
 class Journal {
 public:
     /// One journal that a session which is gone has left.
@@ -31,7 +31,8 @@ public:
     /// Where journals lie.
     const QString& folder() const { return root_; }
 
-    /// Writes the plan as it is now; false when that was not possible, which must not get in the way of the work itself.
+    /// Writes the plan as it is now; false when that was not possible, which must not get in the way of the work
+    /// itself.
     bool write(const QString& planPath, const Plan& plan);
     /// Forgets what this session has written about the open plan.
     void clear();

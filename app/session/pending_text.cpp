@@ -23,7 +23,8 @@ bool PendingText::waits(const QWidget* field) const
 
 bool PendingText::settle(QWidget* field)
 {
-    const auto found = std::find_if(waiting_.begin(), waiting_.end(), [field](const Waiting& w) { return w.field == field; });
+    const auto found =
+        std::find_if(waiting_.begin(), waiting_.end(), [field](const Waiting& w) { return w.field == field; });
     if (found == waiting_.end())
         return true;
     // Out of the list first: what committing brings about may ask to settle again.

@@ -11,8 +11,9 @@
 
 namespace bindrel {
 
-/// Text that somebody is typing and that the plan does not have yet. A field says what it is for when typing begins, so that the text goes
-/// there whatever is selected by the time it is settled; and whoever selects, saves, writes, searches or closes settles it first.
+/// Text that somebody is typing and that the plan does not have yet. A field says what it is for when typing begins, so
+/// that the text goes there whatever is selected by the time it is settled; and whoever selects, saves, writes,
+/// searches or closes settles it first.
 class PendingText : public QObject {
     Q_OBJECT
 public:

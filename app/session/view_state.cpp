@@ -33,7 +33,8 @@ Place ViewState::resolved(const Place& place) const
         for (size_t n = 0; n < s.plan.needs.size(); ++n)
             if (s.plan.needs[n].id == place.id) {
                 const std::vector<Seat>& seats = s.bindings.needs[n].seats;
-                const bool there = std::any_of(seats.begin(), seats.end(), [&place](const Seat& seat) { return seat.signal.id == place.sub; });
+                const bool there = std::any_of(seats.begin(), seats.end(),
+                                               [&place](const Seat& seat) { return seat.signal.id == place.sub; });
                 return there ? place : Place{Place::Kind::Need, place.id, {}};
             }
         return {};
@@ -50,7 +51,8 @@ Place ViewState::resolved(const Place& place) const
     case Place::Kind::Instance:
     case Place::Kind::Register: {
         const std::string instance = place.id.substr(0, place.id.find('.'));
-        const bool there = std::any_of(device.instances.begin(), device.instances.end(), [&](const Instance& i) { return i.name == instance; });
+        const bool there = std::any_of(device.instances.begin(), device.instances.end(),
+                                       [&](const Instance& i) { return i.name == instance; });
         return there ? place : Place();
     }
     case Place::Kind::Range:

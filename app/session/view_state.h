@@ -10,10 +10,10 @@
 
 namespace bindrel {
 
-/// What the person is looking at: the selection, shared by all stations, what is hovered, and what is typed but not in the plan yet. Not part
-/// of the plan, not undone, not saved. It holds ids, never indices, and hears of each change of the document before any view does: what the
-/// new plan does not have is then selected no longer, and what was previewed is not shown over another plan.
-/// REQUIRES: made before the views.
+/// What the person is looking at: the selection, shared by all stations, what is hovered, and what is typed but not in
+/// the plan yet. Not part of the plan, not undone, not saved. It holds ids, never indices, and hears of each change of
+/// the document before any view does: what the new plan does not have is then selected no longer, and what was
+/// previewed is not shown over another plan. REQUIRES: made before the views.
 class ViewState : public QObject {
     Q_OBJECT
 public:
@@ -38,7 +38,8 @@ public:
     bool optionsShown() const { return optionsShown_; }
     void showOptions(bool shown);
 
-    /// A change that is looked at before it is made: the picture shows the plan as it would be. Null: the plan as it is.
+    /// A change that is looked at before it is made: the picture shows the plan as it would be. Null: the plan as it
+    /// is.
     const std::shared_ptr<const Snapshot>& preview() const { return preview_; }
     void setPreview(std::shared_ptr<const Snapshot> preview);
 

@@ -21,9 +21,17 @@ void FileList::paintRow(QPainter& p, int row, const QRect& rect, bool)
     using State = FileChange::State;
     const bool quiet = file.state == State::Same || file.state == State::Yours;
     // A mark each, so that the states are told apart without colour.
-    const char* mark = file.state == State::New ? "+" : file.state == State::Changed ? "\u2022" : file.state == State::Merged ? "\u25d0"
-                       : file.state == State::Conflict ? "!" : file.state == State::Obsolete ? "\u2212" : file.state == State::Left ? "?" : "";
-    const QColor colour = file.state == State::Conflict ? t.error : file.state == State::Left ? t.caution : quiet ? t.muted : t.accent;
+    const char* mark = file.state == State::New        ? "+"
+                       : file.state == State::Changed  ? "\u2022"
+                       : file.state == State::Merged   ? "\u25d0"
+                       : file.state == State::Conflict ? "!"
+                       : file.state == State::Obsolete ? "\u2212"
+                       : file.state == State::Left     ? "?"
+                                                       : "";
+    const QColor colour = file.state == State::Conflict ? t.error
+                          : file.state == State::Left   ? t.caution
+                          : quiet                       ? t.muted
+                                                        : t.accent;
     p.setFont(t.mono(12, true));
     p.setPen(colour);
     drawLine(p, QRect(rect.left() + 12, rect.top(), 14, rect.height()), Qt::AlignCenter, QString::fromUtf8(mark));

@@ -9,8 +9,8 @@
 #include "app/widgets/marks.h"
 #include "app/widgets/panel.h"
 #include "core/base/text.h"
-#include "core/source/safe_text.h"
 #include "core/output/merge.h"
+#include "core/source/safe_text.h"
 
 #include <QCheckBox>
 #include <QDialog>
@@ -33,7 +33,8 @@ constexpr int kMarkNeed = 20; ///< marker numbers 0 to 12 are the parts' hues
 
 } // namespace
 
-SourceStation::SourceStation(Document& document, ViewState& view, QWidget* parent) : QWidget(parent), document_(document), view_(view)
+SourceStation::SourceStation(Document& document, ViewState& view, QWidget* parent)
+    : QWidget(parent), document_(document), view_(view)
 {
     auto* row = new QHBoxLayout(this);
     row->setContentsMargins(0, 0, 0, 0);
@@ -53,7 +54,8 @@ SourceStation::SourceStation(Document& document, ViewState& view, QWidget* paren
     write_->setProperty("primary", true);
     write_->setToolTip("Ctrl+Return");
     takeOver_ = new QPushButton("Take the folder over");
-    takeOver_->setToolTip("The folder belongs to another plan. Its files that nobody has edited are then replaced by this plan's; what stood there is kept in .bindrel/backup.");
+    takeOver_->setToolTip("The folder belongs to another plan. Its files that nobody has edited are then replaced by "
+                          "this plan's; what stood there is kept in .bindrel/backup.");
     takeOver_->setVisible(false);
     under->addWidget(takeOver_);
     under->addWidget(write_);
@@ -275,14 +277,19 @@ void SourceStation::refreshPreview()
         show(look(document_.snapshot(), pathOf(folder_->text()), ownership()));
 }
 
-/// While another station is seen only the count at the rail is wanted: the source is made, and the disk looked at, beside the interface.
+/// While another station is seen only the count at the rail is wanted: the source is made, and the disk looked at,
+/// beside the interface.
 void SourceStation::refreshCount()
 {
     const auto s = document_.sharedSnapshot();
     if (!s)
         return;
-    looking_.run<Look>("Source", [s, folder = pathOf(folder_->text()), own = ownership()](const Background::Stopped&) { return look(*s, folder, own); },
-                       [this](Look seen) { show(std::move(seen)); });
+    looking_.run<Look>(
+        "Source",
+        [s, folder = pathOf(folder_->text()), own = ownership()](const Background::Stopped&) {
+            return look(*s, folder, own);
+        },
+        [this](Look seen) { show(std::move(seen)); });
 }
 
 void SourceStation::show(Look seen)
@@ -298,7 +305,8 @@ void SourceStation::show(Look seen)
         ++counts[int(file.state)];
     if (trouble.isEmpty()) {
         QStringList parts;
-        for (const auto state : {FileChange::State::New, FileChange::State::Changed, FileChange::State::Merged, FileChange::State::Conflict, FileChange::State::Obsolete, FileChange::State::Left})
+        for (const auto state : {FileChange::State::New, FileChange::State::Changed, FileChange::State::Merged,
+                                 FileChange::State::Conflict, FileChange::State::Obsolete, FileChange::State::Left})
             if (counts[int(state)])
                 parts << QString("%1 %2").arg(counts[int(state)]).arg(nameOf(state));
         trouble = parts.isEmpty() ? "The folder holds just this." : parts.join(", ") + ".";
@@ -318,7 +326,10 @@ void SourceStation::show(Look seen)
     Q_EMIT waitingChanged();
 }
 
-Ownership SourceStation::ownership() const { return !takenOver_.isEmpty() && takenOver_ == folder_->text() ? Ownership::TakeOver : Ownership::OwnOnly; }
+Ownership SourceStation::ownership() const
+{
+    return !takenOver_.isEmpty() && takenOver_ == folder_->text() ? Ownership::TakeOver : Ownership::OwnOnly;
+}
 
 int SourceStation::waiting() const
 {
@@ -358,7 +369,11 @@ void SourceStation::showFile(const QString& name)
     text_->setMarginsForegroundColor(Theme::get().muted);
     QString content;
     if (change)
-        content = QString::fromStdString(diff ? unifiedDiff(change->before, change->state == FileChange::State::Obsolete ? std::string() : change->after) : change->after.empty() ? change->before : change->after);
+        content = QString::fromStdString(diff ? unifiedDiff(change->before, change->state == FileChange::State::Obsolete
+                                                                                ? std::string()
+                                                                                : change->after)
+                                         : change->after.empty() ? change->before
+                                                                 : change->after);
     if (diff && content.isEmpty())
         content = "No difference.\n";
     if (text_->text() != content)
@@ -418,12 +433,15 @@ void SourceStation::markNeed()
 void SourceStation::showTrace(int line)
 {
     trace_->clear();
-    const SourceFile* file = document_.isOpen() ? document_.snapshot().source().find(shownFile_.toStdString()) : nullptr;
-    if (!file || difference_->isChecked() || line < 0 || line >= int(file->lines.size()) || file->lines[size_t(line)].trace < 0)
+    const SourceFile* file =
+        document_.isOpen() ? document_.snapshot().source().find(shownFile_.toStdString()) : nullptr;
+    if (!file || difference_->isChecked() || line < 0 || line >= int(file->lines.size()) ||
+        file->lines[size_t(line)].trace < 0)
         return;
     const Trace& trace = file->traces[size_t(file->lines[size_t(line)].trace)];
     QString text = "Because of ";
-    if (const Need* need = document_.snapshot().plan.need(trace.place.kind == Place::Kind::Pad ? trace.place.sub : trace.place.id))
+    if (const Need* need =
+            document_.snapshot().plan.need(trace.place.kind == Place::Kind::Pad ? trace.place.sub : trace.place.id))
         text += QString::fromStdString(need->title);
     else
         text += QString::fromStdString(trace.place.id);
@@ -437,7 +455,8 @@ bool SourceStation::writeNow()
 {
     if (!document_.isOpen() || folder_->text().isEmpty())
         return false;
-    const Expected<std::vector<std::string>> done = writeOutput(document_.snapshot().source(), pathOf(folder_->text()), {files_->files(), {}, first_}, ownership());
+    const Expected<std::vector<std::string>> done =
+        writeOutput(document_.snapshot().source(), pathOf(folder_->text()), {files_->files(), {}, first_}, ownership());
     if (!done)
         Q_EMIT document_.refused(QString::fromStdString(done.problem().text()));
     refreshPreview();
@@ -468,7 +487,8 @@ void SourceStation::write()
     column->addWidget(title);
     const int errors = document_.snapshot().count(Finding::Severity::Error);
     if (errors > 0) {
-        auto* warning = new QLabel(QString::fromStdString("The plan has " + counted(errors, "error") + ". Needs that are not bound are left out of the source."));
+        auto* warning = new QLabel(QString::fromStdString("The plan has " + counted(errors, "error") +
+                                                          ". Needs that are not bound are left out of the source."));
         warning->setWordWrap(true);
         restyle(warning, QString("color: %1").arg(Theme::get().error.name()));
         column->addWidget(warning);

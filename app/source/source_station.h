@@ -19,8 +19,8 @@ namespace bindrel {
 
 class FileList;
 
-/// The files of C before they are written: their state against the disk, their text with the hue of the part that caused
-/// each line, the difference, and the write itself.
+/// The files of C before they are written: their state against the disk, their text with the hue of the part that
+/// caused each line, the difference, and the write itself.
 class SourceStation : public QWidget {
     Q_OBJECT
 public:

@@ -62,7 +62,8 @@ ChipCatalogue::ChipCatalogue(Document& document, QWidget* parent) : QWidget(pare
     first->addWidget(text_, 1);
     package_ = new QComboBox;
     package_->addItem("any package");
-    for (const Package::Kind kind : {Package::Kind::QuadFlat, Package::Kind::NoLead, Package::Kind::DualRow, Package::Kind::BallGrid})
+    for (const Package::Kind kind :
+         {Package::Kind::QuadFlat, Package::Kind::NoLead, Package::Kind::DualRow, Package::Kind::BallGrid})
         package_->addItem(nameOf(kind));
     package_->setAccessibleName("Package");
     first->addWidget(package_);
@@ -87,7 +88,8 @@ ChipCatalogue::ChipCatalogue(Document& document, QWidget* parent) : QWidget(pare
     std::set<std::string> seen;
     for (const KindSpec& kind : kinds())
         if (!kind.instanceKind.empty() && kind.instanceKind != "*" && seen.insert(kind.instanceKind).second)
-            kind_->addItem(QString::fromStdString(kind.instanceKind == "timer" ? "timers" : kind.title), QString::fromStdString(kind.instanceKind));
+            kind_->addItem(QString::fromStdString(kind.instanceKind == "timer" ? "timers" : kind.title),
+                           QString::fromStdString(kind.instanceKind));
     labelled(second, "with \u2265", kindCount_);
     second->addWidget(kind_);
     second->addStretch(1);
@@ -185,13 +187,20 @@ void ChipCatalogue::filter()
     shown_->setAccepted([this, supply, words](int row) {
         const Device& device = chips_->device(row);
         const DeviceDigest& figures = chips_->figures(row);
-        const QString all = QString::fromStdString(device.name + " " + device.family + " " + device.about + " " + device.package.name + " " + figures.cores);
+        const QString all = QString::fromStdString(device.name + " " + device.family + " " + device.about + " " +
+                                                   device.package.name + " " + figures.cores);
         const auto count = figures.instances.find(kind_->currentData().toString().toStdString());
-        return std::all_of(words.begin(), words.end(), [&all](const QString& word) { return all.contains(word, Qt::CaseInsensitive); }) &&
-               (package_->currentIndex() == 0 || package_->currentText() == nameOf(device.package.kind)) && (pins_->value() == 0 || figures.pins <= pins_->value()) &&
-               figures.flashBytes >= std::uint64_t(flash_->value()) * 1024 && figures.ramBytes >= std::uint64_t(ram_->value()) * 1024 &&
-               figures.fastest.value >= Rational(rate_->value()) * Rational(1'000'000) && (!supply || (*supply >= device.supplyMin && *supply <= device.supplyMax)) &&
-               (kindCount_->value() == 0 || (count != figures.instances.end() && count->second >= kindCount_->value())) && (!mustFit_->isChecked() || chips_->fits(row));
+        return std::all_of(words.begin(), words.end(),
+                           [&all](const QString& word) { return all.contains(word, Qt::CaseInsensitive); }) &&
+               (package_->currentIndex() == 0 || package_->currentText() == nameOf(device.package.kind)) &&
+               (pins_->value() == 0 || figures.pins <= pins_->value()) &&
+               figures.flashBytes >= std::uint64_t(flash_->value()) * 1024 &&
+               figures.ramBytes >= std::uint64_t(ram_->value()) * 1024 &&
+               figures.fastest.value >= Rational(rate_->value()) * Rational(1'000'000) &&
+               (!supply || (*supply >= device.supplyMin && *supply <= device.supplyMax)) &&
+               (kindCount_->value() == 0 ||
+                (count != figures.instances.end() && count->second >= kindCount_->value())) &&
+               (!mustFit_->isChecked() || chips_->fits(row));
     });
     compare();
 }
@@ -234,14 +243,18 @@ QStringList ChipCatalogue::shownChips() const
     return out;
 }
 
-QString ChipCatalogue::comparison() const { return detail_->toPlainText(); }
+QString ChipCatalogue::comparison() const
+{
+    return detail_->toPlainText();
+}
 
 void ChipCatalogue::compare()
 {
     const Theme& t = Theme::get();
     std::vector<int> chips = selectedChips();
     if (chips.empty()) {
-        detail_->setHtml(QString("<p style='color:%1'>Select a chip to see it, two to compare them.</p>").arg(t.muted.name()));
+        detail_->setHtml(
+            QString("<p style='color:%1'>Select a chip to see it, two to compare them.</p>").arg(t.muted.name()));
         return;
     }
     chips.resize(std::min<size_t>(chips.size(), 2));
@@ -257,15 +270,23 @@ void ChipCatalogue::compare()
     };
     add("", each([](const Device& d, const DeviceDigest&) { return d.name; }));
     add("About", each([](const Device& d, const DeviceDigest&) { return d.about; }));
-    add("Package", each([](const Device& d, const DeviceDigest& f) { return d.package.name + ", " + std::to_string(f.pins) + " pins, " + std::to_string(f.pads) + " pads"; }));
+    add("Package", each([](const Device& d, const DeviceDigest& f) {
+            return d.package.name + ", " + std::to_string(f.pins) + " pins, " + std::to_string(f.pads) + " pads";
+        }));
     add("Core", each([](const Device&, const DeviceDigest& f) { return f.cores; }));
     add("CPU up to", each([](const Device&, const DeviceDigest& f) { return format(f.fastest); }));
-    add("Flash, RAM", each([](const Device&, const DeviceDigest& f) { return std::to_string(f.flashBytes / 1024) + " KiB, " + std::to_string(f.ramBytes / 1024) + " KiB"; }));
-    add("Supply", each([](const Device& d, const DeviceDigest&) { return format(d.supplyMin) + " to " + format(d.supplyMax); }));
-    add("Temperature", each([](const Device& d, const DeviceDigest&) { return std::to_string(d.temperature.low) + " to " + std::to_string(d.temperature.high) + " \u00b0C"; }));
+    add("Flash, RAM", each([](const Device&, const DeviceDigest& f) {
+            return std::to_string(f.flashBytes / 1024) + " KiB, " + std::to_string(f.ramBytes / 1024) + " KiB";
+        }));
+    add("Supply",
+        each([](const Device& d, const DeviceDigest&) { return format(d.supplyMin) + " to " + format(d.supplyMax); }));
+    add("Temperature", each([](const Device& d, const DeviceDigest&) {
+            return std::to_string(d.temperature.low) + " to " + std::to_string(d.temperature.high) + " \u00b0C";
+        }));
     for (const KindSpec& kind : kinds())
         if (!kind.instanceKind.empty() && kind.instanceKind != "*" && kindsSeen.insert(kind.instanceKind).second)
-            add(QString::fromStdString(kind.instanceKind == "timer" ? "Timers" : kind.title), each([&kind](const Device&, const DeviceDigest& f) {
+            add(QString::fromStdString(kind.instanceKind == "timer" ? "Timers" : kind.title),
+                each([&kind](const Device&, const DeviceDigest& f) {
                     const auto count = f.instances.find(kind.instanceKind);
                     return count == f.instances.end() ? std::string("\u2013") : std::to_string(count->second);
                 }));
@@ -274,9 +295,12 @@ void ChipCatalogue::compare()
         if (std::all_of(values.begin(), values.end(), [](const QString& v) { return v == "\u2013"; }))
             continue;
         const bool differs = values.size() == 2 && values[0] != values[1];
-        html += QString("<tr><td style='color:%1; padding-right:14px'>%2</td>").arg(t.muted.name(), what.toHtmlEscaped());
+        html +=
+            QString("<tr><td style='color:%1; padding-right:14px'>%2</td>").arg(t.muted.name(), what.toHtmlEscaped());
         for (const QString& value : values)
-            html += QString("<td style='padding-right:22px'>%1</td>").arg(differs || what.isEmpty() ? "<b>" + value.toHtmlEscaped() + "</b>" : value.toHtmlEscaped());
+            html +=
+                QString("<td style='padding-right:22px'>%1</td>")
+                    .arg(differs || what.isEmpty() ? "<b>" + value.toHtmlEscaped() + "</b>" : value.toHtmlEscaped());
         html += "</tr>";
     }
     detail_->setHtml(html + "</table>");

@@ -20,8 +20,8 @@ namespace bindrel {
 class ChipFilter;
 class ChipModel;
 
-/// The chips of the library: filtered by what a job asks for, those that the open plan's needs really fit on (each is placed),
-/// and two of them side by side.
+/// The chips of the library: filtered by what a job asks for, those that the open plan's needs really fit on (each is
+/// placed), and two of them side by side.
 class ChipCatalogue : public QWidget {
     Q_OBJECT
 public:

@@ -37,7 +37,8 @@ QString ChipModel::text(int row, int column) const
     if (!fit->second.fits)
         return QString::fromStdString(fit->second.why);
     const int moved = fit->second.cost.moved;
-    return moved == 0 ? QString("fits as it is") : QString("fits, %1 %2").arg(moved).arg(moved == 1 ? "need moves" : "needs move");
+    return moved == 0 ? QString("fits as it is")
+                      : QString("fits, %1 %2").arg(moved).arg(moved == 1 ? "need moves" : "needs move");
 }
 
 QVariant ChipModel::sortedBy(int row, int column) const
@@ -72,7 +73,9 @@ QVariant ChipModel::data(const QModelIndex& index, int role) const
     case Qt::FontRole:
         return column == Name ? QVariant(Theme::get().text(12, true)) : QVariant();
     case Qt::TextAlignmentRole:
-        return column == Pins || column == Fastest || column == Flash || column == Ram || column == Supply ? QVariant(int(Qt::AlignRight | Qt::AlignVCenter)) : QVariant();
+        return column == Pins || column == Fastest || column == Flash || column == Ram || column == Supply
+                   ? QVariant(int(Qt::AlignRight | Qt::AlignVCenter))
+                   : QVariant();
     default:
         return {};
     }
@@ -80,7 +83,8 @@ QVariant ChipModel::data(const QModelIndex& index, int role) const
 
 QVariant ChipModel::headerData(int section, Qt::Orientation orientation, int role) const
 {
-    static const char* const titles[] = {"Chip", "Package", "Pins", "Core", "CPU", "Flash", "RAM", "Supply", "Open plan"};
+    static const char* const titles[] = {"Chip",  "Package", "Pins",   "Core",     "CPU",
+                                         "Flash", "RAM",     "Supply", "Open plan"};
     if (orientation == Qt::Horizontal && role == Qt::TextAlignmentRole)
         return int(Qt::AlignLeft | Qt::AlignVCenter);
     return orientation == Qt::Horizontal && role == Qt::DisplayRole ? QVariant(titles[section]) : QVariant();

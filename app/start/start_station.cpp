@@ -49,7 +49,8 @@ StartStation::StartStation(Document& document, QWidget* parent) : QWidget(parent
     auto* title = new QLabel("Begin with a plan");
     title->setFont(Theme::get().text(20, true));
     column->addWidget(title);
-    auto* about = new QLabel("A plan belongs to one board and its chip: what is wired to it, which pins and clocks serve it, and the C that sets all of it up.");
+    auto* about = new QLabel("A plan belongs to one board and its chip: what is wired to it, which pins and clocks "
+                             "serve it, and the C that sets all of it up.");
     about->setWordWrap(true);
     about->setFont(Theme::get().text(12));
     about->setSizePolicy(QSizePolicy::Preferred, QSizePolicy::Maximum);
@@ -85,7 +86,10 @@ StartStation::StartStation(Document& document, QWidget* parent) : QWidget(parent
     setFocusProxy(list_);
 }
 
-void StartStation::showEvent(QShowEvent*) { refresh(); }
+void StartStation::showEvent(QShowEvent*)
+{
+    refresh();
+}
 
 void StartStation::refresh()
 {
@@ -102,14 +106,15 @@ void StartStation::refresh()
         if (plans.isEmpty())
             continue;
         entries.push_back({StartEntry::Kind::Heading, "Example plans, opened as copies", {}, {}});
-        for (const QFileInfo& plan : plans)
-        {
+        for (const QFileInfo& plan : plans) {
             QString detail;
             if (const Expected<Workpiece> work = loadPlan(plan.absoluteFilePath().toStdString(), document_.library())) {
                 const Bindings bindings = bind(*work->device, work->plan);
                 detail = QString("%1: %2 needs, %3 open, %4 contested")
-                             .arg(QString::fromStdString(work->board->title)).arg(work->plan.needs.size())
-                             .arg(bindings.count(BoundNeed::State::Open)).arg(bindings.count(BoundNeed::State::Contested));
+                             .arg(QString::fromStdString(work->board->title))
+                             .arg(work->plan.needs.size())
+                             .arg(bindings.count(BoundNeed::State::Open))
+                             .arg(bindings.count(BoundNeed::State::Contested));
             }
             entries.push_back({StartEntry::Kind::Example, plan.completeBaseName(), detail, plan.absoluteFilePath()});
         }
@@ -119,7 +124,9 @@ void StartStation::refresh()
     for (const std::string& name : document_.library().boardNames())
         if (const Expected<Board> board = document_.library().board(name))
             entries.push_back({StartEntry::Kind::Board, QString::fromStdString(board->title),
-                               typeset(board->device + ", " + format(board->supply) + ", " + std::to_string(board->parts.size()) + " parts"), QString::fromStdString(name)});
+                               typeset(board->device + ", " + format(board->supply) + ", " +
+                                       std::to_string(board->parts.size()) + " parts"),
+                               QString::fromStdString(name)});
     list_->setEntries(std::move(entries));
     chips_->refresh();
     if (list_->currentRow() < 0)

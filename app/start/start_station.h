@@ -25,7 +25,10 @@ public:
     const std::vector<StartEntry>& entries() const { return entries_; }
     int rowCount() const override { return int(entries_.size()); }
     QString rowText(int row) const override { return entries_[size_t(row)].target; }
-    QString rowKey(int row) const override { return QString::number(int(entries_[size_t(row)].kind)) + entries_[size_t(row)].target; }
+    QString rowKey(int row) const override
+    {
+        return QString::number(int(entries_[size_t(row)].kind)) + entries_[size_t(row)].target;
+    }
 
 protected:
     Look look(int row) const override

@@ -19,7 +19,10 @@ struct Key {
     double width; ///< to which it is cut
     Qt::TextElideMode elide;
     friend bool operator==(const Key&, const Key&) = default;
-    friend std::size_t qHash(const Key& key, std::size_t seed) { return qHashMulti(seed, key.text, key.font, key.width, int(key.elide)); }
+    friend std::size_t qHash(const Key& key, std::size_t seed)
+    {
+        return qHashMulti(seed, key.text, key.font, key.width, int(key.elide));
+    }
 };
 
 QString cut(const QPainter& painter, const QRectF& box, const QString& text, Qt::TextElideMode elide)

@@ -82,12 +82,16 @@ QString styleSheet(const Theme& t)
         QAbstractScrollArea::corner { background: transparent; border: 0; }
         QSplitter::handle { background: %3; }
     )")
-        .arg(t.ink.name(), t.raised.name(), t.rule.name(), t.accent.name(), t.sunken.name(), t.error.name(), t.muted.name(), t.paper.name());
+        .arg(t.ink.name(), t.raised.name(), t.rule.name(), t.accent.name(), t.sunken.name(), t.error.name(),
+             t.muted.name(), t.paper.name());
 }
 
 } // namespace
 
-const Theme& Theme::get() { return current(); }
+const Theme& Theme::get()
+{
+    return current();
+}
 
 QColor Theme::hue(int n) const
 {
@@ -172,6 +176,9 @@ void restyle(QWidget* widget, const QString& sheet)
         widget->setStyleSheet(sheet);
 }
 
-QString typeset(const std::string& text) { return typeset(QString::fromStdString(text)); }
+QString typeset(const std::string& text)
+{
+    return typeset(QString::fromStdString(text));
+}
 
 } // namespace bindrel

@@ -13,17 +13,17 @@ namespace bindrel {
 /// painted thing needs it; it changes only when the person switches.
 struct Theme {
     bool dark = false;
-    QColor paper;    ///< behind everything
-    QColor raised;   ///< cards, fields, the chip
-    QColor sunken;   ///< selected rows, hovered things
-    QColor ink;      ///< text and lines that matter
-    QColor muted;    ///< text of second rank; readable on paper (4.5 : 1)
-    QColor rule;     ///< hairlines
-    QColor faint;    ///< grids, outlines of what is not used
-    QColor accent;   ///< what is selected, what can be clicked
+    QColor paper;  ///< behind everything
+    QColor raised; ///< cards, fields, the chip
+    QColor sunken; ///< selected rows, hovered things
+    QColor ink;    ///< text and lines that matter
+    QColor muted;  ///< text of second rank; readable on paper (4.5 : 1)
+    QColor rule;   ///< hairlines
+    QColor faint;  ///< grids, outlines of what is not used
+    QColor accent; ///< what is selected, what can be clicked
     QColor error;
     QColor caution;
-    QColor band;     ///< range in which a clock may lie
+    QColor band; ///< range in which a clock may lie
     QColor bandBroken;
     QColor bandEdge;
 

@@ -63,7 +63,8 @@ bool BitsView::decides(const FieldRef& ref) const
         if (pad.function == ref)
             return true;
         for (const char* role : {"output", "pull", "open_drain", "drive", "level"})
-            if ((setup.output || role != std::string_view("level")) && shown_->device->roleField(pad.port, role + std::to_string(pad.bit)) == ref)
+            if ((setup.output || role != std::string_view("level")) &&
+                shown_->device->roleField(pad.port, role + std::to_string(pad.bit)) == ref)
                 return true;
     }
     return false;
@@ -81,8 +82,10 @@ QString BitsView::emptyText() const
     const bool known = tuningOf(need.kind).solve != nullptr;
     if (known || !kind || bound.instance < 0 || shown_->device->blockOf(bound.instance).registers.empty())
         return nothing;
-    return QString("The registers of a %1 need are not computed by this version. Its clock, pads and DMA channels are set up; the registers of %2 itself are yours to set.")
-        .arg(QString::fromStdString(kind->title), QString::fromStdString(shown_->device->instances[size_t(bound.instance)].name));
+    return QString("The registers of a %1 need are not computed by this version. Its clock, pads and DMA channels are "
+                   "set up; the registers of %2 itself are yours to set.")
+        .arg(QString::fromStdString(kind->title),
+             QString::fromStdString(shown_->device->instances[size_t(bound.instance)].name));
 }
 
 std::vector<const RegisterValue*> BitsView::registers() const
@@ -91,7 +94,8 @@ std::vector<const RegisterValue*> BitsView::registers() const
     if (!shown_ || need_ < 0)
         return out;
     for (const RegisterValue& value : shown_->image.registers)
-        if (std::any_of(value.fields.begin(), value.fields.end(), [&](const FieldWrite& write) { return decides(write.ref); }))
+        if (std::any_of(value.fields.begin(), value.fields.end(),
+                        [&](const FieldWrite& write) { return decides(write.ref); }))
             out.push_back(&value);
     return out;
 }
@@ -103,7 +107,10 @@ QSize BitsView::sizeHint() const
         return {300, int(all.back().rect.bottom() + 8)};
     // What is said instead is seen whole.
     const QFontMetrics metrics(Theme::get().text(12));
-    return {300, metrics.boundingRect(QRect(0, 0, std::max(220, width()), 10'000), Qt::AlignLeft | Qt::TextWordWrap, emptyText()).height() + 12};
+    return {300, metrics.boundingRect(QRect(0, 0, std::max(220, width()), 10'000), Qt::AlignLeft | Qt::TextWordWrap,
+                                      emptyText())
+                         .height() +
+                     12};
 }
 
 std::vector<BitsView::Box> BitsView::boxes() const
@@ -120,7 +127,9 @@ std::vector<BitsView::Box> BitsView::boxes() const
         // A port's register has a field a pad; those of other needs are no business of this one.
         if (shown_->bindings.needs[size_t(need_)].instance < 0)
             std::erase_if(fields, [&](const Field* field) {
-                return std::none_of(list[i]->fields.begin(), list[i]->fields.end(), [&](const FieldWrite& w) { return &shown_->device->fieldOf(w.ref) == field && decides(w.ref); });
+                return std::none_of(list[i]->fields.begin(), list[i]->fields.end(), [&](const FieldWrite& w) {
+                    return &shown_->device->fieldOf(w.ref) == field && decides(w.ref);
+                });
             });
         // Wide enough for the name and the value, on as many lines as that takes; what is left goes to the wide fields.
         const QFontMetricsF metrics(Theme::get().mono(9));
@@ -133,7 +142,9 @@ std::vector<BitsView::Box> BitsView::boxes() const
             size_t end = f;
             for (; end < fields.size(); ++end) {
                 const std::uint32_t code = fields[end]->in(list[i]->value);
-                const double w = metrics.horizontalAdvance(QString::fromStdString(fields[end]->name) + " " + QString::number(code)) + 9;
+                const double w =
+                    metrics.horizontalAdvance(QString::fromStdString(fields[end]->name) + " " + QString::number(code)) +
+                    9;
                 if (end > f && sum + w > room)
                     break;
                 widths.push_back(w);
@@ -158,7 +169,10 @@ std::vector<BitsView::Box> BitsView::boxes() const
     return out;
 }
 
-void BitsView::resizeEvent(QResizeEvent*) { updateGeometry(); }
+void BitsView::resizeEvent(QResizeEvent*)
+{
+    updateGeometry();
+}
 
 void BitsView::paintEvent(QPaintEvent*)
 {
@@ -174,8 +188,9 @@ void BitsView::paintEvent(QPaintEvent*)
     for (const Box& box : boxes()) {
         if (box.reg != last) {
             last = box.reg;
-            const QString name = QString::fromStdString(shown_->device->instances[size_t(box.reg->instance)].name + "." +
-                                                        shown_->device->blockOf(box.reg->instance).registers[size_t(box.reg->reg)].name);
+            const QString name =
+                QString::fromStdString(shown_->device->instances[size_t(box.reg->instance)].name + "." +
+                                       shown_->device->blockOf(box.reg->instance).registers[size_t(box.reg->reg)].name);
             const QRectF head(0, box.rect.top() - kTop + 1, width() - 2, 14);
             p.setFont(t.mono(11, true));
             p.setPen(t.ink);
@@ -212,7 +227,7 @@ void BitsView::mousePressEvent(QMouseEvent* event)
     for (const Box& box : boxes())
         if (box.rect.contains(event->position()))
             Q_EMIT registerPicked(shown_->device->instances[size_t(box.reg->instance)].name + "." +
-                                shown_->device->blockOf(box.reg->instance).registers[size_t(box.reg->reg)].name);
+                                  shown_->device->blockOf(box.reg->instance).registers[size_t(box.reg->reg)].name);
 }
 
 bool BitsView::event(QEvent* event)
@@ -222,13 +237,17 @@ bool BitsView::event(QEvent* event)
         for (const Box& box : boxes())
             if (box.rect.contains(help->pos())) {
                 const std::uint32_t code = box.field->in(box.reg->value);
-                QString text = QString("%1, bits %2 = %3").arg(QString::fromStdString(box.field->name), QString::fromStdString(box.field->bitsText())).arg(code);
+                QString text =
+                    QString("%1, bits %2 = %3")
+                        .arg(QString::fromStdString(box.field->name), QString::fromStdString(box.field->bitsText()))
+                        .arg(code);
                 for (const EnumValue& value : box.field->values)
                     if (value.code == code)
                         text += " (" + QString::fromStdString(value.name) + ")";
                 if (!box.field->about.empty())
                     text += "\n" + QString::fromStdString(box.field->about);
-                text += box.cause.empty() ? QString("\nas at reset") : "\ndecided by " + QString::fromStdString(box.cause);
+                text +=
+                    box.cause.empty() ? QString("\nas at reset") : "\ndecided by " + QString::fromStdString(box.cause);
                 QToolTip::showText(help->globalPos(), text, this);
                 return true;
             }

@@ -21,7 +21,8 @@
 
 namespace bindrel {
 
-GoalsForm::GoalsForm(Document& document, PendingText& pending, QWidget* parent) : QWidget(parent), document_(document), pending_(pending)
+GoalsForm::GoalsForm(Document& document, PendingText& pending, QWidget* parent)
+    : QWidget(parent), document_(document), pending_(pending)
 {
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(0, 0, 0, 0);
@@ -71,7 +72,8 @@ void GoalsForm::build()
             if (shownId_ == builtFor_)
                 refused[goal] = edit->text();
             else
-                Q_EMIT document_.refused(QString("\"%1\" was discarded: its need is no longer shown.").arg(edit->text()));
+                Q_EMIT document_.refused(
+                    QString("\"%1\" was discarded: its need is no longer shown.").arg(edit->text()));
             pending_.forget(edit);
         }
     builtFor_ = shownId_;
@@ -121,7 +123,8 @@ void GoalsForm::build()
             auto* combo = new QComboBox;
             for (const std::string& choice : goal.choices)
                 combo->addItem(QString::fromStdString(choice));
-            connect(combo, &QComboBox::textActivated, this, [this, id, of = shownId_](const QString& text) { commit(of, id, text); });
+            connect(combo, &QComboBox::textActivated, this,
+                    [this, id, of = shownId_](const QString& text) { commit(of, id, text); });
             row.editor = combo;
         } else {
             auto* edit = new QLineEdit;
@@ -265,7 +268,8 @@ QString GoalsForm::commit(const std::string& id, const std::string& goal, const 
     const Need* need = document_.isOpen() ? document_.snapshot().plan.need(id) : nullptr;
     const GoalSpec* spec = need ? findKind(need->kind)->goal(goal) : nullptr;
     if (!spec) {
-        Q_EMIT document_.refused(QString("\"%1\" was discarded: the plan no longer has the need that it was typed for.").arg(text));
+        Q_EMIT document_.refused(
+            QString("\"%1\" was discarded: the plan no longer has the need that it was typed for.").arg(text));
         return {};
     }
     const std::string typed = text.trimmed().toStdString();
@@ -274,7 +278,8 @@ QString GoalsForm::commit(const std::string& id, const std::string& goal, const 
             const QString why = typeset(ok.problem().message);
             if (id == shownId_)
                 showTrouble(goal, why);
-            return QString("%1, %2: %3 Correct it, or press Esc to discard it.").arg(QString::fromStdString(need->title), QString::fromStdString(spec->title), why);
+            return QString("%1, %2: %3 Correct it, or press Esc to discard it.")
+                .arg(QString::fromStdString(need->title), QString::fromStdString(spec->title), why);
         }
     if (id == shownId_)
         showTrouble(goal, {});
@@ -283,13 +288,16 @@ QString GoalsForm::commit(const std::string& id, const std::string& goal, const 
         return {};
     }
     // What refuses an edit says so itself.
-    (void)document_.apply(editOf(need->title + ", " + spec->title + ": " + (typed.empty() ? spec->fallback : typed), SetGoal{need->id, goal, typed.empty() ? std::nullopt : std::optional(typed)}));
+    (void)document_.apply(editOf(need->title + ", " + spec->title + ": " + (typed.empty() ? spec->fallback : typed),
+                                 SetGoal{need->id, goal, typed.empty() ? std::nullopt : std::optional(typed)}));
     return {};
 }
 
 bool GoalsForm::eventFilter(QObject* watched, QEvent* event)
 {
-    if (auto* edit = qobject_cast<QLineEdit*>(watched); edit && event->type() == QEvent::KeyPress && static_cast<QKeyEvent*>(event)->key() == Qt::Key_Escape && pending_.waits(edit)) {
+    if (auto* edit = qobject_cast<QLineEdit*>(watched); edit && event->type() == QEvent::KeyPress &&
+                                                        static_cast<QKeyEvent*>(event)->key() == Qt::Key_Escape &&
+                                                        pending_.waits(edit)) {
         for (const auto& [id, row] : rows_)
             if (row.editor == watched)
                 return restore(std::string(id)), true;

@@ -15,8 +15,9 @@ class QToolButton;
 
 namespace bindrel {
 
-/// The goals of a need: each with a field, what is achieved, and how far off that is. A text goes to the need that was shown when typing
-/// began. One that cannot be a goal marks its field and says why; the plan keeps the old one, and Esc brings it back.
+/// The goals of a need: each with a field, what is achieved, and how far off that is. A text goes to the need that was
+/// shown when typing began. One that cannot be a goal marks its field and says why; the plan keeps the old one, and Esc
+/// brings it back.
 class GoalsForm : public QWidget {
     Q_OBJECT
 public:
@@ -54,7 +55,7 @@ private:
     PendingText& pending_;
     std::string shownId_;  ///< of the need; empty: none
     std::string builtFor_; ///< whose fields there are
-    std::string shape_; ///< which goals are relevant; another shape needs other rows
+    std::string shape_;    ///< which goals are relevant; another shape needs other rows
     bool more_ = false;
     QGridLayout* grid_ = nullptr;
     QWidget* body_ = nullptr;

@@ -50,14 +50,16 @@ InterruptsDialog::InterruptsDialog(Document& document, QWidget* parent) : QDialo
     interruptRows_ = new NeedTableModel(document_, &interruptSheet, this);
     channelRows_ = new NeedTableModel(document_, &dmaSheet, this);
     interrupts_ = part("INTERRUPTS", "Interrupts", interruptRows_, 3);
-    interrupts_->setEditTriggers(QAbstractItemView::DoubleClicked | QAbstractItemView::EditKeyPressed | QAbstractItemView::AnyKeyPressed);
+    interrupts_->setEditTriggers(QAbstractItemView::DoubleClicked | QAbstractItemView::EditKeyPressed |
+                                 QAbstractItemView::AnyKeyPressed);
     channels_ = part("DMA CHANNELS", "DMA channels", channelRows_, 2);
     channels_->setEditTriggers(QAbstractItemView::NoEditTriggers);
     // After the editor of a cell has closed, since rows may come and go.
     connect(&document_, &Document::changed, this, &InterruptsDialog::refill, Qt::QueuedConnection);
     none_ = new QLabel;
     column->addWidget(none_);
-    auto* note = new QLabel("Type a priority in its cell, in the chip's own levels; empty leaves it as after reset. Enter goes to the need's goals.");
+    auto* note = new QLabel("Type a priority in its cell, in the chip's own levels; empty leaves it as after reset. "
+                            "Enter goes to the need's goals.");
     restyle(note, QString("color: %1").arg(Theme::get().muted.name()));
     column->addWidget(note);
     auto* buttons = new QDialogButtonBox;

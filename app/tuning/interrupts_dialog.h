@@ -13,8 +13,8 @@ namespace bindrel {
 class Document;
 class NeedTableModel;
 
-/// What interrupts and what DMA moves, over all needs: numbers, priorities, handlers, load; channels, requests, directions. A priority is
-/// typed in its cell. Enter on a row takes one to the goals of its need.
+/// What interrupts and what DMA moves, over all needs: numbers, priorities, handlers, load; channels, requests,
+/// directions. A priority is typed in its cell. Enter on a row takes one to the goals of its need.
 class InterruptsDialog : public QDialog {
     Q_OBJECT
 public:

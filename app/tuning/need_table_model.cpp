@@ -3,7 +3,11 @@
 
 namespace bindrel {
 
-NeedTableModel::NeedTableModel(Document& document, Sheet sheet, QObject* parent) : QAbstractTableModel(parent), document_(document), sheet_(sheet) { refresh(); }
+NeedTableModel::NeedTableModel(Document& document, Sheet sheet, QObject* parent)
+    : QAbstractTableModel(parent), document_(document), sheet_(sheet)
+{
+    refresh();
+}
 
 void NeedTableModel::refresh()
 {
@@ -27,7 +31,8 @@ QVariant NeedTableModel::data(const QModelIndex& index, int role) const
     if (role != Qt::DisplayRole && role != Qt::EditRole)
         return {};
     const NeedTable::Row& row = table_.rows[size_t(index.row())];
-    const Need* need = table_.headings[size_t(index.column())] == "need" ? document_.snapshot().plan.need(row.need) : nullptr;
+    const Need* need =
+        table_.headings[size_t(index.column())] == "need" ? document_.snapshot().plan.need(row.need) : nullptr;
     return QString::fromStdString(need ? need->title : row.cells[size_t(index.column())]);
 }
 

@@ -17,7 +17,8 @@
 
 namespace bindrel {
 
-TuningStation::TuningStation(Document& document, ViewState& view, QWidget* parent) : QWidget(parent), document_(document), view_(view)
+TuningStation::TuningStation(Document& document, ViewState& view, QWidget* parent)
+    : QWidget(parent), document_(document), view_(view)
 {
     auto* row = new QHBoxLayout(this);
     row->setContentsMargins(0, 0, 0, 0);
@@ -89,7 +90,9 @@ TuningStation::TuningStation(Document& document, ViewState& view, QWidget* paren
         goals_->lightGoal(goal);
         bits_->lightGoal(goal);
     });
-    connect(bits_, &BitsView::registerPicked, this, [this](const std::string& dotted) { view_.select({Place::Kind::Register, dotted, {}}); });
+    connect(bits_, &BitsView::registerPicked, this, [this](const std::string& dotted) {
+        view_.select({Place::Kind::Register, dotted, {}});
+    });
     // Enter in the list goes on to the first goal.
     connect(needs_, &NeedsList::bindWanted, this, [this](const std::string&) {
         if (document_.isOpen())
@@ -101,7 +104,10 @@ TuningStation::TuningStation(Document& document, ViewState& view, QWidget* paren
     refresh();
 }
 
-void TuningStation::showEvent(QShowEvent*) { refresh(); }
+void TuningStation::showEvent(QShowEvent*)
+{
+    refresh();
+}
 
 void TuningStation::refresh()
 {
@@ -130,33 +136,42 @@ void TuningStation::refresh()
     const Look look = s.lookAt(int(index));
     QString title = QString::fromStdString(need.title).toHtmlEscaped();
     if (look.waveform)
-        title += QString("<span style='color:%1; font-weight:400; font-size:12px'> &nbsp; %2, %3</span>").arg(t.muted.name(), QString::fromStdString(look.waveform->title).toHtmlEscaped(), typeset(format(look.waveform->span, 4)));
+        title += QString("<span style='color:%1; font-weight:400; font-size:12px'> &nbsp; %2, %3</span>")
+                     .arg(t.muted.name(), QString::fromStdString(look.waveform->title).toHtmlEscaped(),
+                          typeset(format(look.waveform->span, 4)));
     title_->setText(title);
     // A kind without timing has no picture; one that cannot be computed says why there is none.
     const bool drawn = look.waveform || !setting.notComputed.empty();
-    picture_->show(look.waveform, hueOf(s, need), QString::fromStdString("Nothing to draw: " + setting.notComputed + "."));
+    picture_->show(look.waveform, hueOf(s, need),
+                   QString::fromStdString("Nothing to draw: " + setting.notComputed + "."));
     goals_->showNeed(int(index));
     bits_->showNeed(int(index));
     picture_->setVisible(drawn);
     QString ways;
     const auto heading = [&t](const char* text) {
-        return QString("<p style='margin:8px 0 4px 0; font-size:10px; font-weight:600; color:%1; letter-spacing:1px'>%2</p><table cellspacing='0'>").arg(t.muted.name(), text);
+        return QString("<p style='margin:8px 0 4px 0; font-size:10px; font-weight:600; color:%1; "
+                       "letter-spacing:1px'>%2</p><table cellspacing='0'>")
+            .arg(t.muted.name(), text);
     };
     const KindSpec* kind = findKind(need.kind);
     QString checks;
     for (const Achieved& row : setting.achieved)
         if (const GoalSpec* goal = kind->goal(row.goal); !goal || goal->title != row.title)
-            checks += QString("<tr style='font-family:\"JetBrains Mono\"; font-size:11px; color:%4'><td style='padding-right:14px; font-family:Inter; font-size:12px'>%1</td>"
+            checks += QString("<tr style='font-family:\"JetBrains Mono\"; font-size:11px; color:%4'><td "
+                              "style='padding-right:14px; font-family:Inter; font-size:12px'>%1</td>"
                               "<td style='padding-right:14px' align='right'>%2</td><td style='color:%5'>%3</td></tr>")
-                          .arg(typeset(row.title), typeset(row.achieved).toHtmlEscaped(), typeset(row.wanted).toHtmlEscaped(), (row.ok ? t.ink : t.error).name(), t.muted.name());
+                          .arg(typeset(row.title), typeset(row.achieved).toHtmlEscaped(),
+                               typeset(row.wanted).toHtmlEscaped(), (row.ok ? t.ink : t.error).name(), t.muted.name());
     if (!checks.isEmpty())
         ways += heading("CHECKED") + checks + "</table>";
     if (look.otherWays.size() > 1) {
         ways += heading("WAYS CONSIDERED");
         for (size_t i = 0; i < look.otherWays.size(); ++i) {
             const OtherWay& way = look.otherWays[i];
-            ways += QString("<tr style='font-family:\"JetBrains Mono\"; font-size:11px; color:%4'><td style='padding-right:14px'>%1</td><td style='padding-right:14px'>%2</td><td>%3</td></tr>")
-                        .arg(typeset(way.choice), typeset(way.result), typeset(way.note), (i == 0 ? t.ink : t.muted).name());
+            ways += QString("<tr style='font-family:\"JetBrains Mono\"; font-size:11px; color:%4'><td "
+                            "style='padding-right:14px'>%1</td><td style='padding-right:14px'>%2</td><td>%3</td></tr>")
+                        .arg(typeset(way.choice), typeset(way.result), typeset(way.note),
+                             (i == 0 ? t.ink : t.muted).name());
         }
         ways += "</table>";
     }

@@ -17,7 +17,10 @@ namespace {
 constexpr double kNames = 58;
 
 /// A time for people from drawing arithmetic, four digits.
-QString timeText(double seconds) { return typeset(format(Duration(Rational(std::llround(seconds * 1e12), 1'000'000'000'000)), 4)); }
+QString timeText(double seconds)
+{
+    return typeset(format(Duration(Rational(std::llround(seconds * 1e12), 1'000'000'000'000)), 4));
+}
 
 /// 1, 2 or 5 times a power of ten, so that four to nine divisions fit.
 double division(double span)
@@ -46,9 +49,18 @@ void WaveformView::show(const std::optional<Waveform>& waveform, const QColor& h
     update();
 }
 
-QRectF WaveformView::plot() const { return QRectF(kNames, 10, width() - kNames - 14, height() - 34); }
-double WaveformView::xAt(double seconds) const { return plot().left() + plot().width() * seconds / wave_->span.toDouble(); }
-double WaveformView::timeAt(double x) const { return wave_ ? std::clamp((x - plot().left()) / plot().width(), 0.0, 1.0) * wave_->span.toDouble() : 0; }
+QRectF WaveformView::plot() const
+{
+    return QRectF(kNames, 10, width() - kNames - 14, height() - 34);
+}
+double WaveformView::xAt(double seconds) const
+{
+    return plot().left() + plot().width() * seconds / wave_->span.toDouble();
+}
+double WaveformView::timeAt(double x) const
+{
+    return wave_ ? std::clamp((x - plot().left()) / plot().width(), 0.0, 1.0) * wave_->span.toDouble() : 0;
+}
 
 void WaveformView::paintEvent(QPaintEvent*)
 {
@@ -73,7 +85,8 @@ void WaveformView::paintEvent(QPaintEvent*)
         p.drawLine(QPointF(xAt(at), area.top()), QPointF(xAt(at), area.bottom() + 4));
     }
     p.setPen(t.muted);
-    drawLine(p, QRectF(area.left(), area.bottom() + 5, area.width(), 16), Qt::AlignHCenter, timeText(step) + " a division");
+    drawLine(p, QRectF(area.left(), area.bottom() + 5, area.width(), 16), Qt::AlignHCenter,
+             timeText(step) + " a division");
 
     const double rampShare = wave_->ramp ? 0.26 : 0;
     const double top = area.top() + area.height() * rampShare;
@@ -81,7 +94,8 @@ void WaveformView::paintEvent(QPaintEvent*)
     if (wave_->ramp) {
         const QRectF box(area.left(), area.top(), area.width(), area.height() * rampShare - 8);
         p.setPen(t.muted);
-        drawLine(p, QRectF(0, box.top(), kNames - 10, box.height()), Qt::AlignVCenter | Qt::AlignRight, QString::fromStdString(wave_->ramp->title));
+        drawLine(p, QRectF(0, box.top(), kNames - 10, box.height()), Qt::AlignVCenter | Qt::AlignRight,
+                 QString::fromStdString(wave_->ramp->title));
         QPolygonF line;
         for (const auto& [at, level] : wave_->ramp->points)
             line << QPointF(xAt(at.toDouble()), box.bottom() - box.height() * level.toDouble());
@@ -103,12 +117,15 @@ void WaveformView::paintEvent(QPaintEvent*)
             drawLine(p, place, Qt::AlignCenter, text);
         }
     }
-    const auto levelY = [&](size_t trace, bool high) { return top + each * double(trace) + each * (high ? 0.24 : 0.78); };
+    const auto levelY = [&](size_t trace, bool high) {
+        return top + each * double(trace) + each * (high ? 0.24 : 0.78);
+    };
     for (const Waveform::Mark& mark : wave_->marks) {
         const double left = xAt(mark.from.toDouble());
         const double right = std::max(left + 1.5, xAt(mark.to.toDouble()));
         // A mark on the high side of a pair covers the low side too: dead time is about both.
-        const bool pair = mark.trace >= 0 && size_t(mark.trace) + 1 < wave_->traces.size() && wave_->ramp && wave_->traces.size() > 1;
+        const bool pair =
+            mark.trace >= 0 && size_t(mark.trace) + 1 < wave_->traces.size() && wave_->ramp && wave_->traces.size() > 1;
         const double y0 = mark.trace < 0 ? top : top + each * mark.trace + 4;
         const double y1 = mark.trace < 0 ? area.bottom() : y0 + each * (pair ? 2 : 1) - 8;
         QColor fill = t.caution;
@@ -119,11 +136,13 @@ void WaveformView::paintEvent(QPaintEvent*)
         const Waveform::Trace& trace = wave_->traces[i];
         p.setFont(t.mono(10));
         p.setPen(t.ink);
-        drawLine(p, QRectF(0, top + each * double(i), kNames - 10, each), Qt::AlignVCenter | Qt::AlignRight, QString::fromStdString(trace.title));
+        drawLine(p, QRectF(0, top + each * double(i), kNames - 10, each), Qt::AlignVCenter | Qt::AlignRight,
+                 QString::fromStdString(trace.title));
         QPolygonF line{QPointF(area.left(), levelY(i, trace.high))};
         bool level = trace.high;
         for (const Waveform::Edge& edge : trace.edges) {
-            line << QPointF(xAt(edge.at.toDouble()), levelY(i, level)) << QPointF(xAt(edge.at.toDouble()), levelY(i, edge.high));
+            line << QPointF(xAt(edge.at.toDouble()), levelY(i, level))
+                 << QPointF(xAt(edge.at.toDouble()), levelY(i, edge.high));
             level = edge.high;
         }
         line << QPointF(area.right(), levelY(i, level));

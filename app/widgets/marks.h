@@ -14,7 +14,8 @@ namespace bindrel {
 /// The shapes that say how a thing stands; the hue says whose it is. Used wherever a need or a pad is drawn.
 
 /// Filled: bound; hollow: open; split by a diagonal: contested, in both hues.
-void drawStateMark(QPainter& painter, const QRectF& box, BoundNeed::State state, const QColor& hue, const QColor& other = QColor());
+void drawStateMark(QPainter& painter, const QRectF& box, BoundNeed::State state, const QColor& hue,
+                   const QColor& other = QColor());
 /// A small bar at the left of the mark: held.
 void drawHoldBar(QPainter& painter, const QRectF& box);
 /// A square for an error, a triangle for a caution.

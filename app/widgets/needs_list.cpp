@@ -51,7 +51,8 @@ void NeedsList::rebuild()
                 continue;
             const Part* facts = s.board->part(part);
             const std::string instance = need.binding.instance;
-            const QString all = QString::fromStdString(need.title + " " + need.kind + " " + instance + " " + (facts ? facts->title : ""));
+            const QString all = QString::fromStdString(need.title + " " + need.kind + " " + instance + " " +
+                                                       (facts ? facts->title : ""));
             if (!filter_.isEmpty() && !all.contains(filter_, Qt::CaseInsensitive))
                 continue;
             if (!headed)
@@ -106,7 +107,10 @@ Place NeedsList::placeOf(int row) const
     return {Place::Kind::Signal, need, s.bindings.needs[size_t(r.need)].seats[size_t(r.seat)].signal.id};
 }
 
-int NeedsList::rowHeight(int row) const { return rows_[size_t(row)].need < 0 ? 23 : 18; }
+int NeedsList::rowHeight(int row) const
+{
+    return rows_[size_t(row)].need < 0 ? 23 : 18;
+}
 
 QString NeedsList::rowText(int row) const
 {
@@ -117,8 +121,11 @@ QString NeedsList::rowText(int row) const
     const Need& need = s.plan.needs[size_t(r.need)];
     const KindSpec* kind = findKind(need.kind);
     const auto state = s.bindings.needs[size_t(r.need)].state;
-    const QString how = state == BoundNeed::State::Bound ? "bound" : state == BoundNeed::State::Open ? "open" : "contested";
-    return QString("%1, %2 %3: %4").arg(QString::fromStdString(need.title), QString::fromStdString(kind->title), typeset(kind->brief(need)), how);
+    const QString how = state == BoundNeed::State::Bound  ? "bound"
+                        : state == BoundNeed::State::Open ? "open"
+                                                          : "contested";
+    return QString("%1, %2 %3: %4")
+        .arg(QString::fromStdString(need.title), QString::fromStdString(kind->title), typeset(kind->brief(need)), how);
 }
 
 void NeedsList::paintRow(QPainter& p, int row, const QRect& rect, bool)
@@ -142,7 +149,11 @@ void NeedsList::paintRow(QPainter& p, int row, const QRect& rect, bool)
         const Seat& seat = bound.seats[size_t(r.seat)];
         const bool contested = seat.pad >= 0 && s.bindings.padClaims[size_t(seat.pad)].size() > 1;
         const QRectF box(left + 18, rect.center().y() - 3, 7, 7);
-        drawStateMark(p, box, contested ? BoundNeed::State::Contested : seat.pad < 0 || !seat.impossible.empty() ? BoundNeed::State::Open : BoundNeed::State::Bound, hue);
+        drawStateMark(p, box,
+                      contested                                  ? BoundNeed::State::Contested
+                      : seat.pad < 0 || !seat.impossible.empty() ? BoundNeed::State::Open
+                                                                 : BoundNeed::State::Bound,
+                      hue);
         if (s.plan.held(holdOfSignal(need.id, seat.signal.id)))
             drawHoldBar(p, box);
         text.setLeft(left + 32);
@@ -151,7 +162,8 @@ void NeedsList::paintRow(QPainter& p, int row, const QRect& rect, bool)
         drawLine(p, text, Qt::AlignVCenter | Qt::AlignLeft, QString::fromStdString(seat.signal.title));
         p.setFont(t.mono(11));
         p.setPen(seat.impossible.empty() ? t.ink : t.error);
-        drawLine(p, text, Qt::AlignVCenter | Qt::AlignRight, seat.pad < 0 ? QString("\u2013") : QString::fromStdString(s.device->pads[size_t(seat.pad)].name));
+        drawLine(p, text, Qt::AlignVCenter | Qt::AlignRight,
+                 seat.pad < 0 ? QString("\u2013") : QString::fromStdString(s.device->pads[size_t(seat.pad)].name));
         return;
     }
     const QRectF box(left + 4, rect.center().y() - 4, 9, 9);
@@ -161,7 +173,9 @@ void NeedsList::paintRow(QPainter& p, int row, const QRect& rect, bool)
     p.setFont(t.mono(10));
     p.setPen(t.muted);
     const KindSpec* kind = findKind(need.kind);
-    const QString instance = QString::fromStdString(bound.instance >= 0 ? need.binding.instance : kind->instanceKind.empty() ? "GPIO" : "");
+    const QString instance = QString::fromStdString(bound.instance >= 0          ? need.binding.instance
+                                                    : kind->instanceKind.empty() ? "GPIO"
+                                                                                 : "");
     drawLine(p, text, Qt::AlignVCenter | Qt::AlignRight, instance);
     text.setRight(text.right() - (instance.isEmpty() ? 0 : QFontMetrics(p.font()).horizontalAdvance(instance) + 6));
     p.setFont(t.text(12));
@@ -184,7 +198,8 @@ void NeedsList::paintEvent(QPaintEvent* event)
     p.setFont(Theme::get().text(12));
     p.setPen(Theme::get().muted);
     p.drawText(viewport()->rect().adjusted(14, 8, -12, 0), Qt::AlignLeft | Qt::AlignTop | Qt::TextWordWrap,
-               filter_.isEmpty() ? "No need yet. Ctrl+Shift+A adds what a part wants from the chip." : "No need matches the filter.");
+               filter_.isEmpty() ? "No need yet. Ctrl+Shift+A adds what a part wants from the chip."
+                                 : "No need matches the filter.");
 }
 
 void NeedsList::keyPressEvent(QKeyEvent* event)
@@ -193,7 +208,8 @@ void NeedsList::keyPressEvent(QKeyEvent* event)
     if (row < 0 || rows_[size_t(row)].need < 0)
         return RowList::keyPressEvent(event);
     const Place place = placeOf(row);
-    if (view_.optionsShown() && event->key() >= Qt::Key_1 && event->key() <= Qt::Key_9 && event->modifiers() == Qt::NoModifier)
+    if (view_.optionsShown() && event->key() >= Qt::Key_1 && event->key() <= Qt::Key_9 &&
+        event->modifiers() == Qt::NoModifier)
         Q_EMIT optionPicked(event->key() - Qt::Key_0);
     else if (event->key() == Qt::Key_Space && detail_ == Detail::NeedsAndSignals)
         view_.showOptions(!view_.optionsShown());

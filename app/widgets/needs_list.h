@@ -44,7 +44,7 @@ private:
     struct Row {
         std::string part; ///< heading
         NeedIndex need = -1;
-        int seat = -1;    ///< -1 for the need itself
+        int seat = -1; ///< -1 for the need itself
     };
     void rebuild();
     void followSelection();

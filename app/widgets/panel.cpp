@@ -64,7 +64,13 @@ SidePanel sidePanel(const QString& heading, int width)
     return {widget, column};
 }
 
-QWidget* verticalRule() { return new RuleLine(true); }
-QWidget* horizontalRule() { return new RuleLine(false); }
+QWidget* verticalRule()
+{
+    return new RuleLine(true);
+}
+QWidget* horizontalRule()
+{
+    return new RuleLine(false);
+}
 
 } // namespace bindrel

@@ -14,7 +14,8 @@
 
 namespace bindrel {
 
-Outcome writePicture(const QString& path, const QString& title, const QSizeF& size, const std::function<void(QPainter&, double scale)>& draw)
+Outcome writePicture(const QString& path, const QString& title, const QSizeF& size,
+                     const std::function<void(QPainter&, double scale)>& draw)
 {
     const QString ending = path.section('.', -1).toLower();
     if (!QStringList{"svg", "pdf", "png"}.contains(ending))

@@ -18,14 +18,21 @@ constexpr int kLeft = 28, kRight = 8; ///< of the lines below a title
 constexpr int kBetween = 3;
 
 /// Nothing of a line is cut: its end is often what matters.
-int heightOf(const QString& line, int width) { return QFontMetrics(Theme::get().text(11)).boundingRect(QRect(0, 0, std::max(40, width), 10'000), Qt::TextWordWrap, line).height() + kBetween; }
+int heightOf(const QString& line, int width)
+{
+    return QFontMetrics(Theme::get().text(11))
+               .boundingRect(QRect(0, 0, std::max(40, width), 10'000), Qt::TextWordWrap, line)
+               .height() +
+           kBetween;
+}
 
 } // namespace
 
 ProposalList::ProposalList(QWidget* parent) : RowList(parent)
 {
     viewport()->setMouseTracking(true);
-    connect(this, &RowList::activated, this, [this](int row) { Q_EMIT taken(row, QApplication::keyboardModifiers() & Qt::ShiftModifier); });
+    connect(this, &RowList::activated, this,
+            [this](int row) { Q_EMIT taken(row, QApplication::keyboardModifiers() & Qt::ShiftModifier); });
 }
 
 void ProposalList::setProposals(std::vector<Proposal> proposals)
@@ -50,18 +57,23 @@ void ProposalList::paintRow(QPainter& p, int row, const QRect& rect, bool curren
     const QRect text = rect.adjusted(12, 0, -8, 0);
     p.setPen(proposal.edit ? t.ink : t.muted);
     p.setFont(t.text(12, true));
-    drawLine(p, QRect(text.left(), text.top(), text.width(), kHead), Qt::AlignVCenter | Qt::AlignLeft, proposal.title, Qt::ElideRight);
+    drawLine(p, QRect(text.left(), text.top(), text.width(), kHead), Qt::AlignVCenter | Qt::AlignLeft, proposal.title,
+             Qt::ElideRight);
     p.setFont(t.text(11));
     p.setPen(current ? t.ink : t.muted);
     int top = rect.top() + kHead;
     for (const QString& line : proposal.lines) {
         const int height = heightOf(line, viewport()->width() - kLeft - kRight);
-        p.drawText(QRect(rect.left() + kLeft, top, rect.width() - kLeft - kRight, height), Qt::TextWordWrap | Qt::AlignTop | Qt::AlignLeft, line);
+        p.drawText(QRect(rect.left() + kLeft, top, rect.width() - kLeft - kRight, height),
+                   Qt::TextWordWrap | Qt::AlignTop | Qt::AlignLeft, line);
         top += height;
     }
 }
 
-QString ProposalList::rowText(int row) const { return proposals_[size_t(row)].title + "\n" + proposals_[size_t(row)].lines.join("\n"); }
+QString ProposalList::rowText(int row) const
+{
+    return proposals_[size_t(row)].title + "\n" + proposals_[size_t(row)].lines.join("\n");
+}
 
 void ProposalList::keyPressEvent(QKeyEvent* event)
 {

@@ -29,7 +29,7 @@ public:
 Q_SIGNALS:
     void hovered(int row);
     void taken(int row, bool other); ///< Enter or double click; with Shift the other way
-    void closed(); ///< Escape
+    void closed();                   ///< Escape
 
 protected:
     int rowHeight(int row) const override;

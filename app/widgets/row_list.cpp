@@ -26,14 +26,16 @@ public:
     }
     Qt::ItemFlags flags(const QModelIndex& index) const override
     {
-        return list_.has(index.row()) && list_.selectable(index.row()) ? Qt::ItemIsEnabled | Qt::ItemIsSelectable : Qt::ItemIsEnabled;
+        return list_.has(index.row()) && list_.selectable(index.row()) ? Qt::ItemIsEnabled | Qt::ItemIsSelectable
+                                                                       : Qt::ItemIsEnabled;
     }
     bool there() const { return there_; }
     void reset(bool there)
     {
         beginResetModel();
         there_ = there;
-        // As many as there are now: until the next reset the view asks for these, whatever its owner has put in place meanwhile.
+        // As many as there are now: until the next reset the view asks for these, whatever its owner has put in place
+        // meanwhile.
         rows_ = there ? list_.rowCount() : 0;
         endResetModel();
     }
@@ -47,7 +49,10 @@ private:
 class RowList::Delegate : public QAbstractItemDelegate {
 public:
     explicit Delegate(RowList& list) : QAbstractItemDelegate(&list), list_(list) {}
-    QSize sizeHint(const QStyleOptionViewItem&, const QModelIndex& index) const override { return QSize(1, list_.has(index.row()) ? list_.rowHeight(index.row()) : 0); }
+    QSize sizeHint(const QStyleOptionViewItem&, const QModelIndex& index) const override
+    {
+        return QSize(1, list_.has(index.row()) ? list_.rowHeight(index.row()) : 0);
+    }
     void paint(QPainter* painter, const QStyleOptionViewItem&, const QModelIndex& index) const override
     {
         const int row = index.row();
@@ -83,7 +88,10 @@ RowList::RowList(QWidget* parent) : QListView(parent), model_(new Model(*this))
     viewport()->setAutoFillBackground(false);
 }
 
-RowList::~RowList() { model_->reset(false); }
+RowList::~RowList()
+{
+    model_->reset(false);
+}
 
 int RowList::topOf(int row) const
 {
@@ -218,13 +226,25 @@ void RowList::mousePressEvent(QMouseEvent* event)
         moveTo(row);
 }
 
-void RowList::mouseMoveEvent(QMouseEvent* event) { event->ignore(); }
+void RowList::mouseMoveEvent(QMouseEvent* event)
+{
+    event->ignore();
+}
 
-void RowList::mouseReleaseEvent(QMouseEvent* event) { event->ignore(); }
+void RowList::mouseReleaseEvent(QMouseEvent* event)
+{
+    event->ignore();
+}
 
-void RowList::focusInEvent(QFocusEvent*) { viewport()->update(); }
+void RowList::focusInEvent(QFocusEvent*)
+{
+    viewport()->update();
+}
 
-void RowList::focusOutEvent(QFocusEvent*) { viewport()->update(); }
+void RowList::focusOutEvent(QFocusEvent*)
+{
+    viewport()->update();
+}
 
 void RowList::mouseDoubleClickEvent(QMouseEvent* event)
 {

@@ -6,8 +6,9 @@
 namespace bindrel {
 
 /// A list of rows that its subclass paints: scrolling, the current row, keys and clicks are done here. Rows may be of
-/// different heights, and some may not be selectable (headings). Below it is a Qt list over a model of the rows' texts, so that
-/// assistive technology sees each of them; letters that are typed stay with the subclass and the window's shortcuts.
+/// different heights, and some may not be selectable (headings). Below it is a Qt list over a model of the rows' texts,
+/// so that assistive technology sees each of them; letters that are typed stay with the subclass and the window's
+/// shortcuts.
 class RowList : public QListView {
     Q_OBJECT
 public:
@@ -24,7 +25,8 @@ public:
     virtual int rowCount() const = 0;
     /// Text read out for a row.
     virtual QString rowText(int row) const = 0;
-    /// What a row stands for, whatever else the list comes to hold; empty: nothing that lasts. The current row stays with its key.
+    /// What a row stands for, whatever else the list comes to hold; empty: nothing that lasts. The current row stays
+    /// with its key.
     virtual QString rowKey(int row) const
     {
         (void)row;
@@ -43,8 +45,8 @@ protected:
         return true;
     }
     virtual void paintRow(QPainter& painter, int row, const QRect& rect, bool current) = 0;
-    /// To be called when the rows are others than before, and before anything asks for one of them. The current row is then the one with the
-    /// same key, and none where that is gone or rows have no keys.
+    /// To be called when the rows are others than before, and before anything asks for one of them. The current row is
+    /// then the one with the same key, and none where that is gone or rows have no keys.
     void rowsChanged();
 
     void resizeEvent(QResizeEvent*) override;

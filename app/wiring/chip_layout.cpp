@@ -69,7 +69,8 @@ private:
                 for (size_t k = 0; k < seats.size(); ++k) {
                     const auto said = need.terminals.find(seats[k].signal.id);
                     const std::string name = said == need.terminals.end() ? seats[k].signal.id : said->second;
-                    auto at = std::find_if(card.terminals.begin(), card.terminals.end(), [&](const auto& t) { return t.name == name && t.need < 0; });
+                    auto at = std::find_if(card.terminals.begin(), card.terminals.end(),
+                                           [&](const auto& t) { return t.name == name && t.need < 0; });
                     if (at == card.terminals.end())
                         at = card.terminals.insert(card.terminals.end(), {name, -1, -1, {}});
                     at->need = int(n);
@@ -90,7 +91,10 @@ private:
         return pins;
     }
 
-    static double heightOf(const ChipLayout::Card& card) { return kCardTitle + kTerminalRow * double(card.terminals.size()) + kCardPad; }
+    static double heightOf(const ChipLayout::Card& card)
+    {
+        return kCardTitle + kTerminalRow * double(card.terminals.size()) + kCardPad;
+    }
 
     /// A connector keeps its order; which end is up is free.
     void turnRow(std::vector<ChipLayout::Terminal>& terminals, bool left) const
@@ -149,12 +153,14 @@ private:
             if (s_.board->parts[size_t(card.part)].row)
                 turnRow(card.terminals, left);
             else
-                std::stable_sort(card.terminals.begin(), card.terminals.end(), [&](const auto& a, const auto& b) { return keyOf(a, left) < keyOf(b, left); });
+                std::stable_sort(card.terminals.begin(), card.terminals.end(),
+                                 [&](const auto& a, const auto& b) { return keyOf(a, left) < keyOf(b, left); });
             const QRectF& b = out_.body;
             const double reach = b.height() + 2 * 60;
             entries.push_back({&card, order, b.top() - 60 + reach * std::min(order, 1.0)});
         }
-        std::stable_sort(entries.begin(), entries.end(), [](const Entry& a, const Entry& b) { return a.order < b.order; });
+        std::stable_sort(entries.begin(), entries.end(),
+                         [](const Entry& a, const Entry& b) { return a.order < b.order; });
         double total = 0;
         for (const Entry& e : entries)
             total += heightOf(*e.card) + kCardGap;

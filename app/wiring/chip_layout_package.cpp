@@ -21,12 +21,15 @@ public:
     {
         placePins();
         const QRectF& b = out_.body;
-        out_.firstCorner = out_.turns == 0 ? b.topLeft() : out_.turns == 1 ? b.bottomLeft() : out_.turns == 2 ? b.bottomRight() : b.topRight();
+        out_.firstCorner = out_.turns == 0   ? b.topLeft()
+                           : out_.turns == 1 ? b.bottomLeft()
+                           : out_.turns == 2 ? b.bottomRight()
+                                             : b.topRight();
     }
 
 private:
-    /// A ball grid as seen from above, A1 at the top left. A ball's wire leaves towards the nearest edge, in the gap beside its
-    /// row; the deeper the ball the farther from the row, so that the wires of one row do not meet.
+    /// A ball grid as seen from above, A1 at the top left. A ball's wire leaves towards the nearest edge, in the gap
+    /// beside its row; the deeper the ball the farther from the row, so that the wires of one row do not meet.
     void placeBalls()
     {
         out_.grid = true;
@@ -61,7 +64,10 @@ private:
         }
         out_.body = QRectF(0, 0, columns * kBallPitch + 2 * kBallMargin, rows * kBallPitch + 2 * kBallMargin);
         const QRectF& b = out_.body;
-        const auto centreOf = [&](int row, int col) { return QPointF(b.left() + kBallMargin + (col + 0.5) * kBallPitch, b.top() + kBallMargin + (row + 0.5) * kBallPitch); };
+        const auto centreOf = [&](int row, int col) {
+            return QPointF(b.left() + kBallMargin + (col + 0.5) * kBallPitch,
+                           b.top() + kBallMargin + (row + 0.5) * kBallPitch);
+        };
         std::set<std::pair<int, int>> taken(places.begin(), places.end());
         for (size_t i = 0; i < pins.size(); ++i) {
             ChipLayout::Pin pin;
@@ -71,14 +77,21 @@ private:
             pin.pad = pins[i].pad >= 0;
             pin.side = turned(sideOf(s_.device->package, i));
             const bool across = pin.side == Side::Left || pin.side == Side::Right;
-            const int depth = pin.side == Side::Left ? col : pin.side == Side::Right ? columns - 1 - col : pin.side == Side::Top ? row : rows - 1 - row;
+            const int depth = pin.side == Side::Left    ? col
+                              : pin.side == Side::Right ? columns - 1 - col
+                              : pin.side == Side::Top   ? row
+                                                        : rows - 1 - row;
             const int deepest = (across ? columns : rows) / 2;
             // Between the edge of this ball's row and that of the next.
             const double room = kBallPitch - kLeg - 4;
             const double off = depth == 0 ? 0 : kLeg / 2 + 2 + room * depth / (deepest + 1);
-            const double edge = pin.side == Side::Left ? b.left() : pin.side == Side::Right ? b.right() : pin.side == Side::Top ? b.top() : b.bottom();
+            const double edge = pin.side == Side::Left    ? b.left()
+                                : pin.side == Side::Right ? b.right()
+                                : pin.side == Side::Top   ? b.top()
+                                                          : b.bottom();
             pin.tip = across ? QPointF(edge, centre.y() + off) : QPointF(centre.x() + off, edge);
-            pin.escape << pin.tip << (across ? QPointF(centre.x(), pin.tip.y()) : QPointF(pin.tip.x(), centre.y())) << centre;
+            pin.escape << pin.tip << (across ? QPointF(centre.x(), pin.tip.y()) : QPointF(pin.tip.x(), centre.y()))
+                       << centre;
             out_.pins.push_back(pin);
         }
         // The largest square of empty places about the middle.
@@ -97,7 +110,8 @@ private:
             const QPointF last = centreOf((rows - 1) / 2 + half - 1, (columns - 1) / 2 + half - 1);
             out_.hole = QRectF(first, last).adjusted(-kBallPitch / 2, -kBallPitch / 2, kBallPitch / 2, kBallPitch / 2);
         }
-        // Each row and column has its name in the margin, beside the way out of its first ball (corners can be missing).
+        // Each row and column has its name in the margin, beside the way out of its first ball (corners can be
+        // missing).
         std::map<int, int> firstInRow, firstInColumn;
         for (const PackagePin& pin : pins)
             if (const auto place = ballAt(pin.number)) {
@@ -126,9 +140,11 @@ private:
                 return QPointF(centre.x() - 8, b.bottom() - kBallMargin / 2);
             };
             if (place->second == firstInRow[place->first])
-                out_.rulers.emplace_back(QString::fromStdString(pins[i].number.substr(0, digits)), inMargin(turned(int(Side::Left))));
+                out_.rulers.emplace_back(QString::fromStdString(pins[i].number.substr(0, digits)),
+                                         inMargin(turned(int(Side::Left))));
             if (place->first == firstInColumn[place->second])
-                out_.rulers.emplace_back(QString::fromStdString(pins[i].number.substr(digits)), inMargin(turned(int(Side::Top))));
+                out_.rulers.emplace_back(QString::fromStdString(pins[i].number.substr(digits)),
+                                         inMargin(turned(int(Side::Top))));
         }
     }
 
@@ -183,6 +199,9 @@ private:
 
 } // namespace
 
-void placePackage(const Snapshot& snapshot, ChipLayout& out) { PackageStage(snapshot, out).run(); }
+void placePackage(const Snapshot& snapshot, ChipLayout& out)
+{
+    PackageStage(snapshot, out).run();
+}
 
 } // namespace bindrel

@@ -20,15 +20,16 @@ inline constexpr double kCardGap = 12;
 inline constexpr double kLane = 5;
 inline constexpr double kFirstLane = 14; ///< from the legs outward
 
-
-/// What the stages of a layout share: the chip and its pins first, then the cards of the parts, then the wires between them.
+/// What the stages of a layout share: the chip and its pins first, then the cards of the parts, then the wires between
+/// them.
 class LayoutStage {
 protected:
     using Side = ChipLayout::Side;
     LayoutStage(const Snapshot& s, ChipLayout& out);
 
     int pinOf(const Seat& seat) const;
-    /// How far around the chip a pin is as seen from one side: 0 at the top middle, down that side, 1 at the bottom middle.
+    /// How far around the chip a pin is as seen from one side: 0 at the top middle, down that side, 1 at the bottom
+    /// middle.
     double around(PinIndex pin, bool left) const;
 
     const Snapshot& s_;
@@ -40,7 +41,8 @@ private:
 
 /// Body, legs or balls, and what names rows and columns.
 void placePackage(const Snapshot& snapshot, ChipLayout& out);
-/// Lanes and paths of all wires, and how far from the chip the cards stand for that. REQUIRES: pins and cards are placed.
+/// Lanes and paths of all wires, and how far from the chip the cards stand for that. REQUIRES: pins and cards are
+/// placed.
 void routeWires(const Snapshot& snapshot, ChipLayout& out);
 
 } // namespace bindrel

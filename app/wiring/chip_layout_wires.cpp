@@ -16,7 +16,8 @@ struct Span {
     bool overlaps(const Span& o) const { return low < o.high + 4 && o.low < high + 4; }
 };
 
-/// Hands out lanes, counted from the chip outwards, so that later ones of a group lie outside earlier ones that they pass.
+/// Hands out lanes, counted from the chip outwards, so that later ones of a group lie outside earlier ones that they
+/// pass.
 class Lanes {
 public:
     int take(const Span& span, int group)
@@ -96,13 +97,15 @@ public:
             if (std::abs(target - d.y) > 1e-6 || s == Side::Top || s == Side::Bottom)
                 d.lane = side[d.card->left ? 0 : 1].take({std::min(target, d.y), std::max(target, d.y)}, d.up);
             if (d.far)
-                d.farLane = side[d.card->left ? 1 : 0].take({std::min(target, targetY(d.wire.pin)), std::max(target, targetY(d.wire.pin))}, 2);
+                d.farLane = side[d.card->left ? 1 : 0].take(
+                    {std::min(target, targetY(d.wire.pin)), std::max(target, targetY(d.wire.pin))}, 2);
             if (d.far || s == Side::Top || s == Side::Bottom) {
                 const double x = out_.pins[size_t(d.wire.pin)].tip.x();
                 const double from = d.card->left ? out_.body.left() - 100 : out_.body.right() + 100;
                 Lanes& edge = (d.far ? d.up : s == Side::Top) ? top : bottom;
                 d.edgeLane = 0;
-                edges.push_back({&d, &edge, {std::min(x, from), std::max(x, from)}, d.card->left ? 0 : 1, std::abs(x - from)});
+                edges.push_back(
+                    {&d, &edge, {std::min(x, from), std::max(x, from)}, d.card->left ? 0 : 1, std::abs(x - from)});
             }
         }
         std::stable_sort(edges.begin(), edges.end(), [](const Edge& a, const Edge& b) { return a.reach < b.reach; });
@@ -113,7 +116,8 @@ public:
         zone[0] = kFirstLane + kLane * side[0].count() + 12;
         zone[1] = kFirstLane + kLane * side[1].count() + 12;
         for (auto& card : out_.cards) {
-            card.box.moveLeft(card.left ? out_.body.left() - kLeg - zone[0] - kCardWidth : out_.body.right() + kLeg + zone[1]);
+            card.box.moveLeft(card.left ? out_.body.left() - kLeg - zone[0] - kCardWidth
+                                        : out_.body.right() + kLeg + zone[1]);
             for (auto& t : card.terminals)
                 t.tip.setX(card.left ? card.box.right() : card.box.left());
         }
@@ -133,7 +137,8 @@ public:
                 const double y = over ? out_.body.top() - off : out_.body.bottom() + off;
                 path << QPointF(laneX(d.card->left, d.lane), y);
                 if (d.far)
-                    path << QPointF(laneX(!d.card->left, d.farLane), y) << QPointF(laneX(!d.card->left, d.farLane), pin.tip.y());
+                    path << QPointF(laneX(!d.card->left, d.farLane), y)
+                         << QPointF(laneX(!d.card->left, d.farLane), pin.tip.y());
                 else
                     path << QPointF(pin.tip.x(), y);
             } else if (d.lane >= 0) {
@@ -178,6 +183,9 @@ private:
 
 } // namespace
 
-void routeWires(const Snapshot& snapshot, ChipLayout& out) { WireStage(snapshot, out).run(); }
+void routeWires(const Snapshot& snapshot, ChipLayout& out)
+{
+    WireStage(snapshot, out).run();
+}
 
 } // namespace bindrel

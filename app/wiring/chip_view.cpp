@@ -18,7 +18,8 @@ namespace {
 constexpr double kWireReach = 4;
 } // namespace
 
-ChipView::ChipView(Document& document, ViewState& view, OptionFinder& options, QWidget* parent) : QWidget(parent), document_(document), view_(view), finder_(options)
+ChipView::ChipView(Document& document, ViewState& view, OptionFinder& options, QWidget* parent)
+    : QWidget(parent), document_(document), view_(view), finder_(options)
 {
     setMouseTracking(true);
     setFocusPolicy(Qt::StrongFocus);
@@ -140,14 +141,16 @@ std::optional<Place> ChipView::placeAt(const QPointF& scene) const
     if (const ChipLayout::Card* card = layout_.cardAt(scene)) {
         for (const auto& t : card->terminals)
             if (t.need >= 0 && std::abs(t.tip.y() - scene.y()) < 7.5)
-                return Place{Place::Kind::Signal, s.plan.needs[size_t(t.need)].id, s.bindings.needs[size_t(t.need)].seats[size_t(t.seat)].signal.id};
+                return Place{Place::Kind::Signal, s.plan.needs[size_t(t.need)].id,
+                             s.bindings.needs[size_t(t.need)].seats[size_t(t.seat)].signal.id};
         for (const Need& need : s.plan.needs)
             if (need.part == s.board->parts[size_t(card->part)].id)
                 return Place{Place::Kind::Need, need.id, {}};
     }
     if (const int wire = layout_.wireAt(scene, kWireReach); wire >= 0) {
         const auto& w = layout_.wires[size_t(wire)];
-        return Place{Place::Kind::Signal, s.plan.needs[size_t(w.need)].id, s.bindings.needs[size_t(w.need)].seats[size_t(w.seat)].signal.id};
+        return Place{Place::Kind::Signal, s.plan.needs[size_t(w.need)].id,
+                     s.bindings.needs[size_t(w.need)].seats[size_t(w.seat)].signal.id};
     }
     return std::nullopt;
 }
@@ -170,7 +173,8 @@ bool ChipView::takeOptionAt(const QPointF& scene, bool contest)
     if (!option || option->cost == Option::Cost::Current)
         return false;
     if (option->cost == Option::Cost::Impossible && !contest)
-        QToolTip::showText(mapToGlobal(transform_.map(scene).toPoint()), QString::fromStdString("Not possible: " + option->reason + "."), this);
+        QToolTip::showText(mapToGlobal(transform_.map(scene).toPoint()),
+                           QString::fromStdString("Not possible: " + option->reason + "."), this);
     return finder_.take(*option, contest);
 }
 
@@ -210,7 +214,10 @@ void ChipView::endDrag()
     update();
 }
 
-void ChipView::resizeEvent(QResizeEvent*) { setTransform(); }
+void ChipView::resizeEvent(QResizeEvent*)
+{
+    setTransform();
+}
 
 void ChipView::mousePressEvent(QMouseEvent* event)
 {
@@ -251,9 +258,12 @@ void ChipView::mouseMoveEvent(QMouseEvent* event)
         update();
         return;
     }
-    const bool movable = pressPlace_ && (pressPlace_->kind == Place::Kind::Signal || (pressPlace_->kind == Place::Kind::Pad && !pressPlace_->sub.empty()));
+    const bool movable = pressPlace_ && (pressPlace_->kind == Place::Kind::Signal ||
+                                         (pressPlace_->kind == Place::Kind::Pad && !pressPlace_->sub.empty()));
     if (movable && (dragged_ || moved.manhattanLength() > QApplication::startDragDistance()))
-        dragOver({Place::Kind::Signal, pressPlace_->kind == Place::Kind::Pad ? pressPlace_->sub : pressPlace_->id, signalFor(*pressPlace_)}, event->position());
+        dragOver({Place::Kind::Signal, pressPlace_->kind == Place::Kind::Pad ? pressPlace_->sub : pressPlace_->id,
+                  signalFor(*pressPlace_)},
+                 event->position());
 }
 
 void ChipView::mouseReleaseEvent(QMouseEvent* event)
@@ -328,7 +338,9 @@ QString ChipView::tipFor(const QPointF& scene) const
     if (facts.pad < 0)
         return text;
     for (const Claim& claim : s.bindings.padClaims[size_t(facts.pad)])
-        text += "\n" + QString::fromStdString(s.plan.needs[size_t(claim.need)].title + ": " + s.bindings.needs[size_t(claim.need)].seats[size_t(claim.seat)].signal.title);
+        text +=
+            "\n" + QString::fromStdString(s.plan.needs[size_t(claim.need)].title + ": " +
+                                          s.bindings.needs[size_t(claim.need)].seats[size_t(claim.seat)].signal.title);
     if (const auto net = s.board->nets.find(facts.name); net != s.board->nets.end())
         text += "\nnet " + QString::fromStdString(net->second);
     return text;
@@ -344,10 +356,12 @@ QStringList ChipView::dragText() const
     QString what = QString::fromStdString(need.title);
     const auto& seats = s.bindings.needs[size_t(finder_.need())].seats;
     for (const Seat& seat : seats)
-        if (seat.signal.id == finder_.signal() && (dragged_->kind == Place::Kind::Signal || pin >= 0) && seats.size() > 1)
+        if (seat.signal.id == finder_.signal() && (dragged_->kind == Place::Kind::Signal || pin >= 0) &&
+            seats.size() > 1)
             what += " " + QString::fromStdString(seat.signal.title);
     if (pin < 0)
-        return {dragged_->kind == Place::Kind::Need && layout_.body.contains(dragPoint_) ? what + ": best free pads" : what};
+        return {dragged_->kind == Place::Kind::Need && layout_.body.contains(dragPoint_) ? what + ": best free pads"
+                                                                                         : what};
     const QString name = QString::fromStdString(s.device->package.pins[size_t(pin)].name);
     const Option* option = optionAt(dragPoint_);
     if (!option)

@@ -1,8 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "app/session/document.h"
 #include "app/frame/option_finder.h"
+#include "app/session/document.h"
 #include "app/session/view_state.h"
 #include "app/wiring/chip_layout.h"
 
@@ -13,7 +13,8 @@
 
 namespace bindrel {
 
-/// The wiring picture: parts around the chip, wires, options as ghost wires; selecting, binding by click and drag, zoom.
+/// The wiring picture: parts around the chip, wires, options as ghost wires; selecting, binding by click and drag,
+/// zoom.
 class ChipView : public QWidget {
     Q_OBJECT
 public:
@@ -44,8 +45,8 @@ public:
 public Q_SLOTS:
     void fit();
     void zoomBy(double factor);
-    void turn();         ///< a quarter against the clock, as the chip may stand on the board
-    void turnBack();     ///< to the data sheet's orientation
+    void turn();     ///< a quarter against the clock, as the chip may stand on the board
+    void turnBack(); ///< to the data sheet's orientation
 
 protected:
     void paintEvent(QPaintEvent*) override;
@@ -84,7 +85,8 @@ private:
     void drawPins(QPainter&) const;
     void drawAll(QPainter&) const;
     void drawGhosts(QPainter&) const;
-    void drawOptionLabel(QPainter&, const Option& option, int number, const ChipLayout::Pin& pin, std::vector<QRectF>& taken) const;
+    void drawOptionLabel(QPainter&, const Option& option, int number, const ChipLayout::Pin& pin,
+                         std::vector<QRectF>& taken) const;
     void drawChain(QPainter&, const Edit& room) const;
     void drawDragLabel(QPainter&) const;
     void drawNotes(QPainter&) const;
@@ -101,9 +103,9 @@ private:
     QTransform transform_;
     double zoom_ = 1; ///< on top of fitting
     QPointF pan_;
-    std::optional<Place> dragged_;   ///< a signal on its way to a pad
-    QPointF dragPoint_;              ///< scene
-    QPointF pressed_;                ///< widget
+    std::optional<Place> dragged_; ///< a signal on its way to a pad
+    QPointF dragPoint_;            ///< scene
+    QPointF pressed_;              ///< widget
     std::optional<Place> pressPlace_;
     bool panning_ = false;
 };

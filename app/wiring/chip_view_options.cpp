@@ -44,7 +44,8 @@ void ChipView::drawGhosts(QPainter& p) const
         if (pin < 0)
             continue;
         const bool no = option.cost == Option::Cost::Impossible;
-        const bool dear = option.cost == Option::Cost::Contends || option.cost == Option::Cost::Moves || option.cost == Option::Cost::Room;
+        const bool dear = option.cost == Option::Cost::Contends || option.cost == Option::Cost::Moves ||
+                          option.cost == Option::Cost::Room;
         const QColor colour = no ? t.faint : dear ? t.caution : hue;
         if (lines && !no) {
             QColor thin = colour;
@@ -63,8 +64,9 @@ void ChipView::drawGhosts(QPainter& p) const
             p.drawLine(ring.topLeft(), ring.bottomRight());
             p.drawLine(ring.topRight(), ring.bottomLeft());
         } else if (dear) {
-            p.drawPolygon(QPolygonF{QPointF(ring.center().x(), ring.top() - 2), QPointF(ring.right() + 2, ring.center().y()),
-                                    QPointF(ring.center().x(), ring.bottom() + 2), QPointF(ring.left() - 2, ring.center().y())});
+            p.drawPolygon(
+                QPolygonF{QPointF(ring.center().x(), ring.top() - 2), QPointF(ring.right() + 2, ring.center().y()),
+                          QPointF(ring.center().x(), ring.bottom() + 2), QPointF(ring.left() - 2, ring.center().y())});
         } else {
             p.drawEllipse(ring);
         }
@@ -77,21 +79,28 @@ void ChipView::drawGhosts(QPainter& p) const
         p.setPen(QPen(hue, 1.6));
         p.drawLine(terminal->tip, dragPoint_);
     }
-    if (const Option* under = optionAt(dragPoint_); under && (under->cost == Option::Cost::Contends || under->cost == Option::Cost::Room))
+    if (const Option* under = optionAt(dragPoint_);
+        under && (under->cost == Option::Cost::Contends || under->cost == Option::Cost::Room))
         if (const Expected<Room>& room = finder_.roomFor(*under); room)
             drawChain(p, room->edit);
 }
 
-/// The key that takes an option and what it costs, beside its pin: inside the body at the sides, where nothing else is; above
-/// or below the pins of the other two, clear of the labels before it.
-void ChipView::drawOptionLabel(QPainter& p, const Option& option, int number, const ChipLayout::Pin& pin, std::vector<QRectF>& taken) const
+/// The key that takes an option and what it costs, beside its pin: inside the body at the sides, where nothing else is;
+/// above or below the pins of the other two, clear of the labels before it.
+void ChipView::drawOptionLabel(QPainter& p, const Option& option, int number, const ChipLayout::Pin& pin,
+                               std::vector<QRectF>& taken) const
 {
     const Theme& t = Theme::get();
     QString label = QString::number(number);
     if (option.cost == Option::Cost::Moves)
-        label += option.instance < 0 ? QString(" \u00b7 moves") : " \u00b7 moves all to " + QString::fromStdString(document_.snapshot().device->instances[size_t(option.instance)].name);
+        label += option.instance < 0
+                     ? QString(" \u00b7 moves")
+                     : " \u00b7 moves all to " +
+                           QString::fromStdString(document_.snapshot().device->instances[size_t(option.instance)].name);
     else if (option.cost == Option::Cost::Room)
-        label += option.others == 1 ? QString(" \u00b7 moves 1 other") : option.others > 1 ? QString(" \u00b7 moves %1 others").arg(option.others) : QString(" \u00b7 moves");
+        label += option.others == 1  ? QString(" \u00b7 moves 1 other")
+                 : option.others > 1 ? QString(" \u00b7 moves %1 others").arg(option.others)
+                                     : QString(" \u00b7 moves");
     else if (option.cost == Option::Cost::Free)
         label += " \u00b7 free";
     p.setFont(t.mono(9, true));

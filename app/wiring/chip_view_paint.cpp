@@ -24,7 +24,10 @@ QColor faded(QColor colour, double alpha)
 }
 
 /// Of a typeface whose natural size in the picture is `natural`: at least `least` pixels on the screen.
-int readable(int natural, double least, double scale) { return std::max(natural, int(std::ceil(least / scale))); }
+int readable(int natural, double least, double scale)
+{
+    return std::max(natural, int(std::ceil(least / scale)));
+}
 
 QString viewText(const Snapshot& s, int turns)
 {
@@ -68,13 +71,15 @@ void ChipView::drawCards(QPainter& p) const
         p.setPen(QPen(t.rule, 1));
         p.setBrush(Qt::NoBrush);
         p.drawRect(card.box);
-        p.fillRect(QRectF(card.left ? card.box.right() - 3 : card.box.left(), card.box.top(), 3, card.box.height()), hue);
+        p.fillRect(QRectF(card.left ? card.box.right() - 3 : card.box.left(), card.box.top(), 3, card.box.height()),
+                   hue);
         // From far off a card is its title; what hangs at it is told by its wires.
         const double scale = transform_.m11();
         const bool far = scale < kTerminalsFrom;
         p.setFont(t.text(readable(11, 9, scale), true));
         p.setPen(t.ink);
-        const QRectF title = far ? card.box.adjusted(7, 0, -7, 0) : QRectF(card.box.left() + 9, card.box.top() + 2, card.box.width() - 18, 18);
+        const QRectF title = far ? card.box.adjusted(7, 0, -7, 0)
+                                 : QRectF(card.box.left() + 9, card.box.top() + 2, card.box.width() - 18, 18);
         drawLine(p, title, Qt::AlignVCenter | Qt::AlignLeft, QString::fromStdString(part.title), Qt::ElideRight);
         if (far)
             continue;
@@ -84,7 +89,8 @@ void ChipView::drawCards(QPainter& p) const
             if (on) {
                 const Place& sel = view_.selected();
                 const Need& need = s.plan.needs[size_t(terminal.need)];
-                const std::string& signal = s.bindings.needs[size_t(terminal.need)].seats[size_t(terminal.seat)].signal.id;
+                const std::string& signal =
+                    s.bindings.needs[size_t(terminal.need)].seats[size_t(terminal.seat)].signal.id;
                 if (sel.kind == Place::Kind::Signal && sel.id == need.id && sel.sub == signal)
                     p.fillRect(row.adjusted(-6, 0, 3, 0), t.sunken);
                 const Seat& seat = s.bindings.needs[size_t(terminal.need)].seats[size_t(terminal.seat)];
@@ -96,7 +102,9 @@ void ChipView::drawCards(QPainter& p) const
             p.setFont(t.mono(readable(10, 7.5, scale)));
             p.setPen(on ? t.ink : t.faint);
             const double inset = 11;
-            drawLine(p, card.left ? row.adjusted(0, 0, -inset, 0) : row.adjusted(inset, 0, 0, 0), Qt::AlignVCenter | (card.left ? Qt::AlignRight : Qt::AlignLeft), QString::fromStdString(terminal.name));
+            drawLine(p, card.left ? row.adjusted(0, 0, -inset, 0) : row.adjusted(inset, 0, 0, 0),
+                     Qt::AlignVCenter | (card.left ? Qt::AlignRight : Qt::AlignLeft),
+                     QString::fromStdString(terminal.name));
         }
     }
 }
@@ -109,7 +117,9 @@ void ChipView::drawWires(QPainter& p) const
             if (emphasised(wire.need) != above)
                 continue;
             const Need& need = s.plan.needs[size_t(wire.need)];
-            const bool contested = s.bindings.padClaims[size_t(s.device->package.pins[size_t(wire.pin)].pad)].size() > 1 || contender(wire.need, wire.seat) >= 0;
+            const bool contested =
+                s.bindings.padClaims[size_t(s.device->package.pins[size_t(wire.pin)].pad)].size() > 1 ||
+                contender(wire.need, wire.seat) >= 0;
             const bool picked = !view_.selectedNeed().empty() && above;
             QPen pen(faded(hueOf(s, need), above ? 1 : 0.32), picked ? 1.9 : 1.3);
             pen.setJoinStyle(Qt::MiterJoin);
@@ -134,7 +144,8 @@ void ChipView::drawChip(QPainter& p) const
     }
     // The mark at pin 1, as the data sheet prints it.
     p.setBrush(Qt::NoBrush);
-    const QPointF inward(layout_.firstCorner.x() < layout_.body.center().x() ? 17 : -17, layout_.firstCorner.y() < layout_.body.center().y() ? 17 : -17);
+    const QPointF inward(layout_.firstCorner.x() < layout_.body.center().x() ? 17 : -17,
+                         layout_.firstCorner.y() < layout_.body.center().y() ? 17 : -17);
     p.drawEllipse(layout_.firstCorner + inward, 5.5, 5.5);
     // Options write into the body; whose chip it is, is known by then.
     if (finder_.need() >= 0 && !dragged_)
@@ -148,13 +159,15 @@ void ChipView::drawChip(QPainter& p) const
         return;
     p.setPen(t.muted);
     p.setFont(t.text(readable(11, 8.5, scale)));
-    const int used = int(std::count_if(s.bindings.padClaims.begin(), s.bindings.padClaims.end(), [](const auto& c) { return !c.empty(); }));
+    const int used = int(std::count_if(s.bindings.padClaims.begin(), s.bindings.padClaims.end(),
+                                       [](const auto& c) { return !c.empty(); }));
     drawLine(p, middle.translated(0, 10), Qt::AlignCenter, viewText(s, layout_.turns));
-    drawLine(p, middle.translated(0, 26), Qt::AlignCenter, QString("%1 of %2 pads in use").arg(used).arg(s.device->pads.size()));
+    drawLine(p, middle.translated(0, 26), Qt::AlignCenter,
+             QString("%1 of %2 pads in use").arg(used).arg(s.device->pads.size()));
 }
 
-/// What stands on the body of a ball grid: the corner of A1, rows and columns, the name where there is room, and the ends of
-/// the wires, which run beneath it.
+/// What stands on the body of a ball grid: the corner of A1, rows and columns, the name where there is room, and the
+/// ends of the wires, which run beneath it.
 void ChipView::drawGrid(QPainter& p) const
 {
     const Theme& t = Theme::get();
@@ -173,23 +186,27 @@ void ChipView::drawGrid(QPainter& p) const
     }
     for (const auto& wire : layout_.wires) {
         const bool above = emphasised(wire.need);
-        p.setPen(QPen(faded(hueOf(s, s.plan.needs[size_t(wire.need)]), above ? 1 : 0.45), above && !view_.selectedNeed().empty() ? 1.9 : 1.2));
+        p.setPen(QPen(faded(hueOf(s, s.plan.needs[size_t(wire.need)]), above ? 1 : 0.45),
+                      above && !view_.selectedNeed().empty() ? 1.9 : 1.2));
         p.setBrush(Qt::NoBrush);
         p.drawPolyline(layout_.pins[size_t(wire.pin)].escape);
     }
     if (layout_.hole.isNull())
         return;
-    const int used = int(std::count_if(s.bindings.padClaims.begin(), s.bindings.padClaims.end(), [](const auto& c) { return !c.empty(); }));
+    const int used = int(std::count_if(s.bindings.padClaims.begin(), s.bindings.padClaims.end(),
+                                       [](const auto& c) { return !c.empty(); }));
     p.setPen(t.ink);
     const double scale = transform_.m11();
     p.setFont(t.text(readable(14, 10, scale), true));
-    drawLine(p, layout_.hole.translated(0, scale < kTerminalsFrom ? 0 : -16), Qt::AlignCenter, QString::fromStdString(s.device->name));
+    drawLine(p, layout_.hole.translated(0, scale < kTerminalsFrom ? 0 : -16), Qt::AlignCenter,
+             QString::fromStdString(s.device->name));
     if (scale < kTerminalsFrom)
         return;
     p.setPen(t.muted);
     p.setFont(t.text(readable(11, 8.5, scale)));
     drawLine(p, layout_.hole.translated(0, 4), Qt::AlignCenter, viewText(s, layout_.turns));
-    drawLine(p, layout_.hole.translated(0, 20), Qt::AlignCenter, QString("%1 of %2 pads in use").arg(used).arg(s.device->pads.size()));
+    drawLine(p, layout_.hole.translated(0, 20), Qt::AlignCenter,
+             QString("%1 of %2 pads in use").arg(used).arg(s.device->pads.size()));
 }
 
 void ChipView::drawPins(QPainter& p) const
@@ -215,10 +232,14 @@ void ChipView::drawPins(QPainter& p) const
         } else {
             const QColor hue = hueOf(s, s.plan.needs[size_t(claims->front().need)]);
             const Claim& claim = claims->front();
-            const NeedIndex other = claims->size() > 1 ? claims->back().need : NeedIndex(contender(claim.need, claim.seat));
-            drawStateMark(p, pin.box, other >= 0 ? BoundNeed::State::Contested : BoundNeed::State::Bound, hue, other >= 0 ? hueOf(s, s.plan.needs[size_t(other)]) : QColor());
+            const NeedIndex other =
+                claims->size() > 1 ? claims->back().need : NeedIndex(contender(claim.need, claim.seat));
+            drawStateMark(p, pin.box, other >= 0 ? BoundNeed::State::Contested : BoundNeed::State::Bound, hue,
+                          other >= 0 ? hueOf(s, s.plan.needs[size_t(other)]) : QColor());
             const Need& need = s.plan.needs[size_t(claim.need)];
-            if (s.plan.held(holdOfNeed(need.id)) || s.plan.held(holdOfSignal(need.id, s.bindings.needs[size_t(claim.need)].seats[size_t(claim.seat)].signal.id)))
+            if (s.plan.held(holdOfNeed(need.id)) ||
+                s.plan.held(
+                    holdOfSignal(need.id, s.bindings.needs[size_t(claim.need)].seats[size_t(claim.seat)].signal.id)))
                 drawHoldBar(p, pin.box);
         }
         const bool selected = view_.selected().kind == Place::Kind::Pad && view_.selected().id == facts.name;
@@ -267,7 +288,8 @@ void ChipView::drawPins(QPainter& p) const
             const double width = QFontMetricsF(p.font()).horizontalAdvance(name) + 4;
             p.setFont(t.mono(8));
             p.setPen(t.muted);
-            drawLine(p, align & Qt::AlignLeft ? row.adjusted(width, 0, 20, 0) : row.adjusted(-20, 0, -width, 0), align, QString::fromStdString(facts.number));
+            drawLine(p, align & Qt::AlignLeft ? row.adjusted(width, 0, 20, 0) : row.adjusted(-20, 0, -width, 0), align,
+                     QString::fromStdString(facts.number));
         }
         p.restore();
     }
@@ -311,7 +333,8 @@ void ChipView::drawNotes(QPainter& p) const
         QString text = notes_[size_t(i)].first;
         if (i == kNotes - 1 && int(notes_.size()) > kNotes)
             text = QString("and %1 more among the findings").arg(int(notes_.size()) - kNotes + 1);
-        drawLine(p, QRectF(row.left() + 18, row.top(), box.right() - row.left() - 22, row.height()), Qt::AlignVCenter | Qt::AlignLeft, text, Qt::ElideRight);
+        drawLine(p, QRectF(row.left() + 18, row.top(), box.right() - row.left() - 22, row.height()),
+                 Qt::AlignVCenter | Qt::AlignLeft, text, Qt::ElideRight);
     }
 }
 
@@ -343,10 +366,14 @@ void ChipView::drawContests(QPainter& p) const
                 box.moveTopRight({layout_.body.right() - 54, c.y() - box.height() / 2});
                 break;
             case ChipLayout::Side::Top:
-                box.moveCenter({std::clamp(c.x(), layout_.body.left() + 60 + box.width() / 2, layout_.body.right() - 60 - box.width() / 2), layout_.body.top() + 66.0 + 22 * (shown - 1)});
+                box.moveCenter({std::clamp(c.x(), layout_.body.left() + 60 + box.width() / 2,
+                                           layout_.body.right() - 60 - box.width() / 2),
+                                layout_.body.top() + 66.0 + 22 * (shown - 1)});
                 break;
             case ChipLayout::Side::Bottom:
-                box.moveCenter({std::clamp(c.x(), layout_.body.left() + 60 + box.width() / 2, layout_.body.right() - 60 - box.width() / 2), layout_.body.bottom() - 66.0 - 22 * (shown - 1)});
+                box.moveCenter({std::clamp(c.x(), layout_.body.left() + 60 + box.width() / 2,
+                                           layout_.body.right() - 60 - box.width() / 2),
+                                layout_.body.bottom() - 66.0 - 22 * (shown - 1)});
                 break;
             }
             p.setPen(QPen(t.error, 1));

@@ -23,7 +23,8 @@ namespace {
 constexpr const char* kNewPart = "\n"; ///< data of the last entry; no part has such an id
 } // namespace
 
-NeedDialog::NeedDialog(const Snapshot& snapshot, const Need* need, const std::string& part, QWidget* parent) : QDialog(parent), snapshot_(snapshot), existing_(need)
+NeedDialog::NeedDialog(const Snapshot& snapshot, const Need* need, const std::string& part, QWidget* parent)
+    : QDialog(parent), snapshot_(snapshot), existing_(need)
 {
     setWindowTitle(need ? "Edit the need" : "Add a need");
     setMinimumWidth(460);
@@ -34,7 +35,8 @@ NeedDialog::NeedDialog(const Snapshot& snapshot, const Need* need, const std::st
         line_ = new QLineEdit;
         line_->setAccessibleName("The need in one line");
         line_->setPlaceholderText("uart 460.8k rts/cts for modem");
-        line_->setToolTip("A kind, its goals, the part, in any order. Tab or Down takes a word that is offered; a goal can be named: dma both.");
+        line_->setToolTip("A kind, its goals, the part, in any order. Tab or Down takes a word that is offered; a goal "
+                          "can be named: dma both.");
         line_->setMaxLength(1000);
         offered_ = new QStringListModel(this);
         auto* completer = new QCompleter(offered_, this);
@@ -85,7 +87,9 @@ NeedDialog::NeedDialog(const Snapshot& snapshot, const Need* need, const std::st
         openTo_ = new QComboBox;
         openTo_->addItem("as after reset", QString());
         for (const std::string& choice : choices)
-            openTo_->addItem(choice == "nobody" ? QString("nobody but its core") : QString::fromStdString(choice) + " too", QString::fromStdString(choice));
+            openTo_->addItem(choice == "nobody" ? QString("nobody but its core")
+                                                : QString::fromStdString(choice) + " too",
+                             QString::fromStdString(choice));
         if (need)
             openTo_->setCurrentIndex(std::max(0, openTo_->findData(QString::fromStdString(need->openTo))));
         openTo_->setToolTip("Who may reach the registers of its instance besides the core that owns it.");
@@ -121,7 +125,8 @@ void NeedDialog::readLine()
     unread_.clear();
     stated_ = {};
     if (!text.isEmpty()) {
-        if (const Expected<StatedNeed> stated = parseNeedLine(text.toStdString(), *snapshot_.device, *snapshot_.board)) {
+        if (const Expected<StatedNeed> stated =
+                parseNeedLine(text.toStdString(), *snapshot_.device, *snapshot_.board)) {
             stated_ = *stated;
             kind_->setCurrentIndex(kind_->findData(QString::fromStdString(stated_.kind)));
             if (stated_.part)
@@ -146,7 +151,10 @@ void NeedDialog::offerWords()
     offered_->setStringList(lines);
 }
 
-bool NeedDialog::newPart() const { return part_->currentData().toString() == kNewPart; }
+bool NeedDialog::newPart() const
+{
+    return part_->currentData().toString() == kNewPart;
+}
 
 void NeedDialog::refillTerminals()
 {
@@ -182,18 +190,26 @@ void NeedDialog::check()
     const std::string title = title_->text().trimmed().toStdString();
     for (const Need& other : snapshot_.plan.needs)
         if (!title.empty() && other.title == title && &other != existing_)
-            trouble = QString("There is a need called %1 already; give this one another title.").arg(title_->text().trimmed());
+            trouble = QString("There is a need called %1 already; give this one another title.")
+                          .arg(title_->text().trimmed());
     if (newPart() && partTitle_->text().trimmed().isEmpty())
         trouble = "Give the new part a name.";
     for (size_t a = 0; a < terminals_.size(); ++a)
         for (size_t b = a + 1; b < terminals_.size(); ++b)
-            if (const QString name = terminals_[a].second->currentData().toString(); !name.isEmpty() && name == terminals_[b].second->currentData().toString())
+            if (const QString name = terminals_[a].second->currentData().toString();
+                !name.isEmpty() && name == terminals_[b].second->currentData().toString())
                 trouble = QString("Two signals go to the terminal %1.").arg(name);
     if (!unread_.isEmpty())
         trouble = unread_;
     done_->setEnabled(trouble.isEmpty());
-    const bool told = !existing_ && !stated_.goals.empty();
-    note_->setText(!trouble.isEmpty() ? trouble : told ? QString::fromStdString(describe(StatedNeed{stated_.kind, stated_.goals, {}, {}, {}}, *snapshot_.board)) + ". Other goals are set in Tuning." : "Its goals are set in Tuning.");
+    QString note = trouble;
+    if (note.isEmpty() && !existing_ && !stated_.goals.empty()) {
+        const StatedNeed goalsAlone{stated_.kind, stated_.goals, {}, {}, {}};
+        note = QString::fromStdString(describe(goalsAlone, *snapshot_.board)) + ". Other goals are set in Tuning.";
+    } else if (note.isEmpty()) {
+        note = "Its goals are set in Tuning.";
+    }
+    note_->setText(note);
     restyle(note_, QString("color: %1").arg((trouble.isEmpty() ? t.muted : t.error).name()));
 }
 

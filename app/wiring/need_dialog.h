@@ -14,8 +14,9 @@ class QStringListModel;
 
 namespace bindrel {
 
-/// Asks for a new need, or for what is different about one: its part, its kind, a title, the core that owns it, and which
-/// terminal of the part each signal goes to. A new one can be stated in one typed line, goals too; later they are set in Tuning.
+/// Asks for a new need, or for what is different about one: its part, its kind, a title, the core that owns it, and
+/// which terminal of the part each signal goes to. A new one can be stated in one typed line, goals too; later they are
+/// set in Tuning.
 class NeedDialog : public QDialog {
     Q_OBJECT
 public:
@@ -37,16 +38,16 @@ private:
     const Snapshot& snapshot_;
     const Need* existing_;
     QFormLayout* form_ = nullptr;
-    QLineEdit* line_ = nullptr; ///< of a new need: all of it in words
+    QLineEdit* line_ = nullptr;           ///< of a new need: all of it in words
     QStringListModel* offered_ = nullptr; ///< the line as it could go on
-    StatedNeed stated_;         ///< by the line, when it can be read
-    QString unread_;            ///< why it cannot
+    StatedNeed stated_;                   ///< by the line, when it can be read
+    QString unread_;                      ///< why it cannot
     QComboBox* part_ = nullptr;
     QLineEdit* partTitle_ = nullptr; ///< of a part that is made up here
     QComboBox* kind_ = nullptr;
     QLineEdit* title_ = nullptr;
     QComboBox* core_ = nullptr;
-    QComboBox* openTo_ = nullptr; ///< null: the chip keeps nobody out
+    QComboBox* openTo_ = nullptr;                               ///< null: the chip keeps nobody out
     std::vector<std::pair<std::string, QComboBox*>> terminals_; ///< by signal
     QLabel* note_ = nullptr;
     QPushButton* done_ = nullptr;

@@ -26,7 +26,8 @@ void PinSheetModel::refresh()
     // The same pins keep their rows, so that selection and scrolling stay.
     if (rows.empty() && rows_.empty())
         return;
-    const bool same = rows.size() == rows_.size() && !rows.empty() && rows.front().cells[0] == rows_.front().cells[0] && rows.back().cells[1] == rows_.back().cells[1];
+    const bool same = rows.size() == rows_.size() && !rows.empty() && rows.front().cells[0] == rows_.front().cells[0] &&
+                      rows.back().cells[1] == rows_.back().cells[1];
     if (!same) {
         beginResetModel();
         rows_ = std::move(rows);
@@ -60,7 +61,8 @@ QVariant PinSheetModel::data(const QModelIndex& index, int role) const
         return text;
     case Qt::FontRole: {
         // What the plan says stands out against what follows from the signal.
-        const bool said = row.need >= 0 && *column.property && id != "net" && pinProperty(s.plan.needs[size_t(row.need)], row.signal, column.property);
+        const bool said = row.need >= 0 && *column.property && id != "net" &&
+                          pinProperty(s.plan.needs[size_t(row.need)], row.signal, column.property);
         return id == "pin" || id == "pad" || id == "signal" || id == "code" ? t.mono(11, said) : t.text(12, said);
     }
     case Qt::ForegroundRole:
@@ -72,7 +74,8 @@ QVariant PinSheetModel::data(const QModelIndex& index, int role) const
     case Qt::ToolTipRole:
         if (row.pad >= 0 && *column.property)
             for (const PadSetup& setup : s.pads)
-                if (setup.pad == row.pad && !setup.because.empty() && !setup.isSaid(column.property) && (id == "pull" || id == "drive" || id == "speed" || id == "open_drain"))
+                if (setup.pad == row.pad && !setup.because.empty() && !setup.isSaid(column.property) &&
+                    (id == "pull" || id == "drive" || id == "speed" || id == "open_drain"))
                     return QString::fromStdString("because " + setup.because);
         return text;
     default:
@@ -102,7 +105,9 @@ bool PinSheetModel::setData(const QModelIndex& index, const QVariant& value, int
 {
     if (role != Qt::EditRole || value.toString() == data(index, Qt::EditRole).toString())
         return false;
-    return setCells({{index, value.toString()}}, QString("%1 of %2").arg(sheetColumns()[size_t(index.column())].title, QString::fromStdString(row(index.row()).cells[1])));
+    return setCells({{index, value.toString()}}, QString("%1 of %2")
+                                                     .arg(sheetColumns()[size_t(index.column())].title,
+                                                          QString::fromStdString(row(index.row()).cells[1])));
 }
 
 bool PinSheetModel::setCells(const std::vector<std::pair<QModelIndex, QString>>& cells, const QString& title)
@@ -112,9 +117,12 @@ bool PinSheetModel::setCells(const std::vector<std::pair<QModelIndex, QString>>&
     Edit edit{title.toStdString(), {}};
     for (const auto& [index, text] : cells) {
         const SheetRow& at = row(index.row());
-        const Expected<Change> change = cellChange(document_.snapshot(), at, sheetColumns()[size_t(index.column())].id, text.trimmed().toStdString());
+        const Expected<Change> change = cellChange(document_.snapshot(), at, sheetColumns()[size_t(index.column())].id,
+                                                   text.trimmed().toStdString());
         if (!change) {
-            Q_EMIT document_.refused(QString("Pin %1: %2").arg(QString::fromStdString(at.cells[0]), QString::fromStdString(change.problem().message)));
+            Q_EMIT document_.refused(
+                QString("Pin %1: %2")
+                    .arg(QString::fromStdString(at.cells[0]), QString::fromStdString(change.problem().message)));
             return false;
         }
         edit.changes.push_back(*change);

@@ -34,7 +34,10 @@ public:
     using QSortFilterProxyModel::QSortFilterProxyModel;
 
 protected:
-    bool lessThan(const QModelIndex& a, const QModelIndex& b) const override { return naturalLess(a.data().toString().toStdString(), b.data().toString().toStdString()); }
+    bool lessThan(const QModelIndex& a, const QModelIndex& b) const override
+    {
+        return naturalLess(a.data().toString().toStdString(), b.data().toString().toStdString());
+    }
     bool filterAcceptsRow(int row, const QModelIndex& parent) const override
     {
         const QStringList words = filterRegularExpression().pattern().split(' ', Qt::SkipEmptyParts);
@@ -47,11 +50,14 @@ protected:
     }
 };
 
-/// A box of choices where there are some, a field where the text is free; what is committed goes through the view, which
-/// knows the selection.
+/// A box of choices where there are some, a field where the text is free; what is committed goes through the view,
+/// which knows the selection.
 class CellEditor : public QStyledItemDelegate {
 public:
-    CellEditor(std::function<void(const QModelIndex&, const QString&)> commit, PendingText& pending, QObject* parent) : QStyledItemDelegate(parent), commit_(std::move(commit)), pending_(pending) {}
+    CellEditor(std::function<void(const QModelIndex&, const QString&)> commit, PendingText& pending, QObject* parent)
+        : QStyledItemDelegate(parent), commit_(std::move(commit)), pending_(pending)
+    {
+    }
 
     QWidget* createEditor(QWidget* parent, const QStyleOptionViewItem&, const QModelIndex& index) const override
     {
@@ -73,7 +79,8 @@ public:
         auto* box = new QComboBox(parent);
         box->addItems(choices);
         box->addItem("as the signal asks");
-        connect(box, &QComboBox::activated, self, [self, box, cell = QPersistentModelIndex(index)] { self->take(box, cell, textOf(*box)); });
+        connect(box, &QComboBox::activated, self,
+                [self, box, cell = QPersistentModelIndex(index)] { self->take(box, cell, textOf(*box)); });
         return box;
     }
     void destroyEditor(QWidget* editor, const QModelIndex& index) const override
@@ -97,14 +104,18 @@ public:
     }
 
 private:
-    static QString textOf(const QComboBox& box) { return box.currentIndex() == box.count() - 1 ? QString() : box.currentText(); }
+    static QString textOf(const QComboBox& box)
+    {
+        return box.currentIndex() == box.count() - 1 ? QString() : box.currentText();
+    }
     /// What was entered goes to its cell, also when the view has closed the editor meanwhile.
     void take(QWidget* editor, const QPersistentModelIndex& cell, const QString& text)
     {
         const QPointer<QWidget> guard(editor);
         if (cell.isValid())
             commit_(cell, text);
-        const auto* view = qobject_cast<QAbstractItemView*>(guard && guard->parentWidget() ? guard->parentWidget()->parentWidget() : nullptr);
+        const auto* view = qobject_cast<QAbstractItemView*>(
+            guard && guard->parentWidget() ? guard->parentWidget()->parentWidget() : nullptr);
         if (view && cell.isValid() && view->indexWidget(cell) == guard)
             Q_EMIT closeEditor(guard);
     }
@@ -119,7 +130,8 @@ private:
 
 } // namespace
 
-PinSheetView::PinSheetView(Document& document, ViewState& view, QWidget* parent) : QWidget(parent), document_(document), view_(view)
+PinSheetView::PinSheetView(Document& document, ViewState& view, QWidget* parent)
+    : QWidget(parent), document_(document), view_(view)
 {
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(10, 8, 0, 0);
@@ -131,7 +143,8 @@ PinSheetView::PinSheetView(Document& document, ViewState& view, QWidget* parent)
     filter_->setClearButtonEnabled(true);
     filter_->setMaximumWidth(240);
     head->addWidget(filter_);
-    auto* hint = new QLabel("Bold: said by the plan. F2 edits all that is selected in the column; Delete takes it back to what follows from the signal.");
+    auto* hint = new QLabel("Bold: said by the plan. F2 edits all that is selected in the column; Delete takes it back "
+                            "to what follows from the signal.");
     const auto tint = [hint] { restyle(hint, QString("color: %1; font-size: 11px").arg(Theme::get().muted.name())); };
     tint();
     connect(&document_, &Document::changed, hint, tint); // also when the theme is another
@@ -151,7 +164,8 @@ PinSheetView::PinSheetView(Document& document, ViewState& view, QWidget* parent)
     table_->setSortingEnabled(true);
     table_->sortByColumn(0, Qt::AscendingOrder);
     table_->setSelectionMode(QAbstractItemView::ExtendedSelection);
-    table_->setEditTriggers(QAbstractItemView::DoubleClicked | QAbstractItemView::EditKeyPressed | QAbstractItemView::AnyKeyPressed);
+    table_->setEditTriggers(QAbstractItemView::DoubleClicked | QAbstractItemView::EditKeyPressed |
+                            QAbstractItemView::AnyKeyPressed);
     table_->setTabKeyNavigation(false);
     table_->verticalHeader()->hide();
     table_->verticalHeader()->setDefaultSectionSize(22);
@@ -162,19 +176,24 @@ PinSheetView::PinSheetView(Document& document, ViewState& view, QWidget* parent)
     table_->horizontalHeader()->setStretchLastSection(true);
     table_->horizontalHeader()->setHighlightSections(false);
     table_->horizontalHeader()->setDefaultAlignment(Qt::AlignLeft | Qt::AlignVCenter);
-    table_->setItemDelegate(new CellEditor([this](const QModelIndex& index, const QString& text) { commitToSelection(index, text); }, view_.pending(), this));
+    table_->setItemDelegate(
+        new CellEditor([this](const QModelIndex& index, const QString& text) { commitToSelection(index, text); },
+                       view_.pending(), this));
     table_->installEventFilter(this);
     column->addWidget(table_, 1);
     setFocusProxy(table_);
 
-    connect(filter_, &QLineEdit::textChanged, this, [this](const QString& text) { sorted_->setFilterRegularExpression(QRegularExpression(text)); });
-    connect(table_->selectionModel(), &QItemSelectionModel::currentRowChanged, this, [this](const QModelIndex& current) {
-        if (!current.isValid() || following_)
-            return;
-        const SheetRow& row = model_->row(sorted_->mapToSource(current).row());
-        if (row.pad >= 0)
-            view_.select({Place::Kind::Pad, row.cells[1], row.need >= 0 ? document_.snapshot().plan.needs[size_t(row.need)].id : std::string()});
-    });
+    connect(filter_, &QLineEdit::textChanged, this,
+            [this](const QString& text) { sorted_->setFilterRegularExpression(QRegularExpression(text)); });
+    connect(
+        table_->selectionModel(), &QItemSelectionModel::currentRowChanged, this, [this](const QModelIndex& current) {
+            if (!current.isValid() || following_)
+                return;
+            const SheetRow& row = model_->row(sorted_->mapToSource(current).row());
+            if (row.pad >= 0)
+                view_.select({Place::Kind::Pad, row.cells[1],
+                              row.need >= 0 ? document_.snapshot().plan.needs[size_t(row.need)].id : std::string()});
+        });
     connect(&view_, &ViewState::selectionChanged, this, &PinSheetView::followSelection);
 }
 
@@ -184,18 +203,26 @@ void PinSheetView::showEvent(QShowEvent*)
     followSelection();
 }
 
-void PinSheetView::hideEvent(QHideEvent*) { model_->setLive(false); }
+void PinSheetView::hideEvent(QHideEvent*)
+{
+    model_->setLive(false);
+}
 
 void PinSheetView::followSelection()
 {
     const Place& place = view_.selected();
-    if (!document_.isOpen() || (place.kind != Place::Kind::Pad && place.kind != Place::Kind::Signal && place.kind != Place::Kind::Need))
+    if (!document_.isOpen() ||
+        (place.kind != Place::Kind::Pad && place.kind != Place::Kind::Signal && place.kind != Place::Kind::Need))
         return;
     for (int r = 0; r < model_->rowCount(); ++r) {
         const SheetRow& row = model_->row(r);
-        const bool here = place.kind == Place::Kind::Pad ? row.pad >= 0 && row.cells[1] == place.id
-                                                         : row.need >= 0 && document_.snapshot().plan.needs[size_t(row.need)].id == place.id && (place.sub.empty() || row.signal == place.sub);
-        const QModelIndex shown = here ? sorted_->mapFromSource(model_->index(r, std::max(0, table_->currentIndex().column()))) : QModelIndex();
+        const bool here = place.kind == Place::Kind::Pad
+                              ? row.pad >= 0 && row.cells[1] == place.id
+                              : row.need >= 0 && document_.snapshot().plan.needs[size_t(row.need)].id == place.id &&
+                                    (place.sub.empty() || row.signal == place.sub);
+        const QModelIndex shown =
+            here ? sorted_->mapFromSource(model_->index(r, std::max(0, table_->currentIndex().column())))
+                 : QModelIndex();
         if (!shown.isValid())
             continue;
         if (shown.row() != table_->currentIndex().row()) {
@@ -210,7 +237,9 @@ void PinSheetView::followSelection()
 std::vector<QModelIndex> PinSheetView::selectedCells() const
 {
     QModelIndexList shown = table_->selectionModel()->selectedIndexes();
-    std::sort(shown.begin(), shown.end(), [](const QModelIndex& a, const QModelIndex& b) { return std::pair(a.row(), a.column()) < std::pair(b.row(), b.column()); });
+    std::sort(shown.begin(), shown.end(), [](const QModelIndex& a, const QModelIndex& b) {
+        return std::pair(a.row(), a.column()) < std::pair(b.row(), b.column());
+    });
     std::vector<QModelIndex> out;
     for (const QModelIndex& index : shown)
         out.push_back(sorted_->mapToSource(index));
@@ -229,7 +258,10 @@ void PinSheetView::commitToSelection(const QModelIndex& edited, const QString& t
                 cells.emplace_back(other, text);
     if (cells.size() == 1 && cell.data(Qt::EditRole).toString() == text)
         return;
-    model_->setCells(cells, cells.size() == 1 ? QString("%1 of %2").arg(title, QString::fromStdString(model_->row(cell.row()).cells[1])) : QString("%1 of %2 pads").arg(title).arg(cells.size()));
+    model_->setCells(cells,
+                     cells.size() == 1
+                         ? QString("%1 of %2").arg(title, QString::fromStdString(model_->row(cell.row()).cells[1]))
+                         : QString("%1 of %2 pads").arg(title).arg(cells.size()));
 }
 
 void PinSheetView::copy()
@@ -263,7 +295,10 @@ void PinSheetView::paste()
         return;
     }
     if (from.row() + lines.size() > sorted_->rowCount()) {
-        Q_EMIT document_.refused(QString("The clipboard has %1 rows, and only %2 are left from here down; nothing was pasted.").arg(lines.size()).arg(sorted_->rowCount() - from.row()));
+        Q_EMIT document_.refused(
+            QString("The clipboard has %1 rows, and only %2 are left from here down; nothing was pasted.")
+                .arg(lines.size())
+                .arg(sorted_->rowCount() - from.row()));
         return;
     }
     std::vector<std::pair<QModelIndex, QString>> cells;
@@ -273,17 +308,20 @@ void PinSheetView::paste()
             const QModelIndex shown = sorted_->index(from.row() + r, from.column() + c);
             const QModelIndex cell = sorted_->mapToSource(shown);
             if (!cell.isValid()) {
-                Q_EMIT document_.refused("The clipboard has more columns than are left from here on; nothing was pasted.");
+                Q_EMIT document_.refused(
+                    "The clipboard has more columns than are left from here on; nothing was pasted.");
                 return;
             }
             // A pin of the supply in between has nothing to paste into, and what is there already needs no edit.
             const QString text = texts[c].trimmed();
-            if (text != cell.data(Qt::EditRole).toString() && !(text.isEmpty() && !(model_->flags(cell) & Qt::ItemIsEditable)))
+            if (text != cell.data(Qt::EditRole).toString() &&
+                !(text.isEmpty() && !(model_->flags(cell) & Qt::ItemIsEditable)))
                 cells.emplace_back(cell, text);
         }
     }
     if (!cells.empty())
-        model_->setCells(cells, cells.size() == 1 ? QString("Paste a cell") : QString("Paste %1 cells").arg(cells.size()));
+        model_->setCells(cells,
+                         cells.size() == 1 ? QString("Paste a cell") : QString("Paste %1 cells").arg(cells.size()));
 }
 
 void PinSheetView::clear()
@@ -293,7 +331,8 @@ void PinSheetView::clear()
         if (model_->flags(cell) & Qt::ItemIsEditable)
             cells.emplace_back(cell, QString());
     if (!cells.empty())
-        model_->setCells(cells, cells.size() == 1 ? QString("Clear a cell") : QString("Clear %1 cells").arg(cells.size()));
+        model_->setCells(cells,
+                         cells.size() == 1 ? QString("Clear a cell") : QString("Clear %1 cells").arg(cells.size()));
 }
 
 bool PinSheetView::eventFilter(QObject* watched, QEvent* event)
@@ -306,8 +345,11 @@ bool PinSheetView::eventFilter(QObject* watched, QEvent* event)
             return paste(), true;
         if (key->key() == Qt::Key_Delete && key->modifiers() == Qt::NoModifier)
             return clear(), true;
-        if ((key->key() == Qt::Key_Return || key->key() == Qt::Key_Enter) && key->modifiers() == Qt::NoModifier && table_->currentIndex().isValid() && !table_->indexWidget(table_->currentIndex()))
-            return table_->currentIndex().flags().testFlag(Qt::ItemIsEditable) ? table_->edit(table_->currentIndex()) : void(), true;
+        if ((key->key() == Qt::Key_Return || key->key() == Qt::Key_Enter) && key->modifiers() == Qt::NoModifier &&
+            table_->currentIndex().isValid() && !table_->indexWidget(table_->currentIndex()))
+            return table_->currentIndex().flags().testFlag(Qt::ItemIsEditable) ? table_->edit(table_->currentIndex())
+                                                                               : void(),
+                   true;
     }
     return QWidget::eventFilter(watched, event);
 }
@@ -320,7 +362,8 @@ Outcome PinSheetView::exportTo(const QString& path) const
     if (path.endsWith(".csv", Qt::CaseInsensitive))
         return writeFileAtomically(path.toStdString(), pinSheetCsv(rows));
     if (path.endsWith(".xlsx", Qt::CaseInsensitive))
-        return writePinSheetXlsx(rows, document_.isOpen() ? document_.snapshot().plan.name : std::string(), path.toStdString());
+        return writePinSheetXlsx(rows, document_.isOpen() ? document_.snapshot().plan.name : std::string(),
+                                 path.toStdString());
     return problemOf(fmt::format("{} ends neither in .csv nor in .xlsx.", path.toStdString()));
 }
 

@@ -12,8 +12,9 @@ class QTableView;
 
 namespace bindrel {
 
-/// The wiring as rows: sorted by any column, filtered, edited in place. A text typed or picked while several cells of the
-/// column are selected goes into all of them; a column pasted from a spreadsheet fills downwards from the current cell.
+/// The wiring as rows: sorted by any column, filtered, edited in place. A text typed or picked while several cells of
+/// the column are selected goes into all of them; a column pasted from a spreadsheet fills downwards from the current
+/// cell.
 class PinSheetView : public QWidget {
     Q_OBJECT
 public:

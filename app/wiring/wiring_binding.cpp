@@ -25,7 +25,8 @@ void WiringStation::bindOne(const std::string& id)
         if (s.plan.needs[n].id != id)
             continue;
         if (s.bindings.needs[n].state == BoundNeed::State::Bound) {
-            Q_EMIT document_.refused(QString::fromStdString(s.plan.needs[n].title + " is bound already. Space shows its other options, Delete unbinds it."));
+            Q_EMIT document_.refused(QString::fromStdString(
+                s.plan.needs[n].title + " is bound already. Space shows its other options, Delete unbinds it."));
             return;
         }
         const Expected<Edit> edit = bindNeed(*s.device, *s.board, s.plan, id);
@@ -37,7 +38,10 @@ void WiringStation::bindOne(const std::string& id)
     }
 }
 
-void WiringStation::bindSelected() { bindOne(view_.selectedNeed()); }
+void WiringStation::bindSelected()
+{
+    bindOne(view_.selectedNeed());
+}
 
 void WiringStation::bindAll()
 {
@@ -48,7 +52,8 @@ void WiringStation::bindAll()
         Q_EMIT document_.refused("No need is open.");
         return;
     }
-    // With more time than a key press may take: the picture shows what there is so far, and the person may be content with that.
+    // With more time than a key press may take: the picture shows what there is so far, and the person may be content
+    // with that.
     constexpr long kEffort = 60'000'000;
     constexpr int kSoon = 150; // ms
     best_.reset();
@@ -58,7 +63,8 @@ void WiringStation::bindAll()
     };
     const Background::Run run = background_.runTelling<Answer, BoundAll>(
         "Looking for places",
-        [s = document_.sharedSnapshot()](const Background::Stopped& stopped, const std::function<void(const BoundAll&)>& tell) {
+        [s = document_.sharedSnapshot()](const Background::Stopped& stopped,
+                                         const std::function<void(const BoundAll&)>& tell) {
             SearchOptions options{kEffort, stopped, tell};
             Answer out{bindrel::bindAll(*s->device, *s->board, s->plan, options), {}};
             if (out.all && !stopped())
@@ -92,7 +98,8 @@ void WiringStation::showBestSoFar()
     for (const std::string& level : levelsInWords(best_->way))
         proposal.lines << typeset(level);
     parts_.clear();
-    propose("Places for all", "Still looking for better. Enter takes what is shown, Esc leaves all as it is.", {std::move(proposal)});
+    propose("Places for all", "Still looking for better. Enter takes what is shown, Esc leaves all as it is.",
+            {std::move(proposal)});
 }
 
 void WiringStation::takeBest(const BoundAll& all, const std::string& why)

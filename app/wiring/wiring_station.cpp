@@ -10,8 +10,8 @@
 #include "app/wiring/pin_sheet_view.h"
 #include "core/base/files.h"
 #include "core/interchange/net_table.h"
-#include "core/pins/placement_words.h"
 #include "core/pins/freeing.h"
+#include "core/pins/placement_words.h"
 
 #include <QClipboard>
 #include <QCoreApplication>
@@ -30,7 +30,8 @@
 
 namespace bindrel {
 
-WiringStation::WiringStation(Document& document, ViewState& view, OptionFinder& options, QWidget* parent) : QWidget(parent), document_(document), view_(view), finder_(options)
+WiringStation::WiringStation(Document& document, ViewState& view, OptionFinder& options, QWidget* parent)
+    : QWidget(parent), document_(document), view_(view), finder_(options)
 {
     auto* row = new QHBoxLayout(this);
     row->setContentsMargins(0, 0, 0, 0);
@@ -81,8 +82,10 @@ WiringStation::WiringStation(Document& document, ViewState& view, OptionFinder& 
     connect(needs_, &NeedsList::unbindWanted, this, &WiringStation::unbindSelected);
     connect(needs_, &NeedsList::holdWanted, this, &WiringStation::toggleHold);
     connect(needs_, &NeedsList::optionPicked, this, &WiringStation::takeOptionNumber);
-    connect(needs_, &NeedsList::dragMoved, this, [this](const Place& what, const QPoint& global) { chip_->dragOver(what, chip_->mapFromGlobal(global)); });
-    connect(needs_, &NeedsList::dragDropped, this, [this](const Place& what, const QPoint& global) { chip_->dropAt(what, chip_->mapFromGlobal(global)); });
+    connect(needs_, &NeedsList::dragMoved, this,
+            [this](const Place& what, const QPoint& global) { chip_->dragOver(what, chip_->mapFromGlobal(global)); });
+    connect(needs_, &NeedsList::dragDropped, this,
+            [this](const Place& what, const QPoint& global) { chip_->dropAt(what, chip_->mapFromGlobal(global)); });
     connect(proposals_, &ProposalList::currentChanged, this, &WiringStation::previewRow);
     connect(proposals_, &ProposalList::hovered, this, &WiringStation::previewRow);
     connect(proposals_, &ProposalList::closed, this, &WiringStation::leaveProposals);
@@ -123,15 +126,22 @@ WiringStation::WiringStation(Document& document, ViewState& view, OptionFinder& 
     setFocusProxy(needs_);
 }
 
-bool WiringStation::proposing() const { return left_->currentIndex() == 1; }
-bool WiringStation::sheetShown() const { return middle_->currentIndex() == 1; }
+bool WiringStation::proposing() const
+{
+    return left_->currentIndex() == 1;
+}
+bool WiringStation::sheetShown() const
+{
+    return middle_->currentIndex() == 1;
+}
 
 bool WiringStation::eventFilter(QObject* watched, QEvent* event)
 {
     if (watched == partFilter_ && event->type() == QEvent::KeyPress) {
         // The list is worked from its filter: type, arrow, Enter.
         const int key = static_cast<QKeyEvent*>(event)->key();
-        if (key == Qt::Key_Up || key == Qt::Key_Down || key == Qt::Key_Return || key == Qt::Key_Enter || key == Qt::Key_Escape)
+        if (key == Qt::Key_Up || key == Qt::Key_Down || key == Qt::Key_Return || key == Qt::Key_Enter ||
+            key == Qt::Key_Escape)
             return QCoreApplication::sendEvent(proposals_, event);
     }
     // A hand on the picture means the plan as it is.
@@ -139,7 +149,8 @@ bool WiringStation::eventFilter(QObject* watched, QEvent* event)
         leaveProposals();
     if (watched == chip_ && event->type() == QEvent::KeyPress) {
         const int key = static_cast<QKeyEvent*>(event)->key();
-        const bool shared = key == Qt::Key_Space || key == Qt::Key_Return || key == Qt::Key_Delete || key == Qt::Key_H || key == Qt::Key_Up || key == Qt::Key_Down ||
+        const bool shared = key == Qt::Key_Space || key == Qt::Key_Return || key == Qt::Key_Delete ||
+                            key == Qt::Key_H || key == Qt::Key_Up || key == Qt::Key_Down ||
                             (key >= Qt::Key_1 && key <= Qt::Key_9);
         if (shared)
             return QCoreApplication::sendEvent(needs_, event);
@@ -171,7 +182,10 @@ void WiringStation::untangle()
         return;
     }
     background_.run<Untangling>(
-        "Looking for ways out", [s = document_.sharedSnapshot()](const Background::Stopped& stopped) { return bindrel::untangle(*s->device, *s->board, s->plan, kWays, stopped); },
+        "Looking for ways out",
+        [s = document_.sharedSnapshot()](const Background::Stopped& stopped) {
+            return bindrel::untangle(*s->device, *s->board, s->plan, kWays, stopped);
+        },
         [this](Untangling out) {
             if (out.ways.empty()) {
                 proposeFreeing(out.why);
@@ -180,14 +194,20 @@ void WiringStation::untangle()
             std::vector<Proposal> proposals;
             for (const Untangling::Way& way : out.ways) {
                 Proposal proposal;
-                proposal.title = QString("%1.  %2").arg(proposals.size() + 1).arg(way.cost.moved == 1 ? QString("one need moves") : QString("%1 needs move").arg(way.cost.moved));
+                proposal.title = QString("%1.  %2")
+                                     .arg(proposals.size() + 1)
+                                     .arg(way.cost.moved == 1 ? QString("one need moves")
+                                                              : QString("%1 needs move").arg(way.cost.moved));
                 for (const Change& change : way.edit.changes)
                     proposal.lines << QString::fromStdString(describe(document_.snapshot().plan, change));
                 proposal.edit = way.edit;
                 proposals.push_back(std::move(proposal));
             }
             parts_.clear();
-            propose("Ways out", QString("%1 Enter takes one, Esc leaves all as it is.").arg(out.proven ? "No way moves fewer needs than the first." : "That no way moves fewer needs is not proven."),
+            propose("Ways out",
+                    QString("%1 Enter takes one, Esc leaves all as it is.")
+                        .arg(out.proven ? "No way moves fewer needs than the first."
+                                        : "That no way moves fewer needs is not proven."),
                     std::move(proposals));
         });
 }
@@ -215,7 +235,8 @@ void WiringStation::proposeFreeing(const std::string& why)
                 proposals.push_back(std::move(proposal));
             }
             parts_.clear();
-            propose("What would free it", QString::fromStdString(why) + " Each of these was tried. Enter takes one.", std::move(proposals));
+            propose("What would free it", QString::fromStdString(why) + " Each of these was tried. Enter takes one.",
+                    std::move(proposals));
         });
 }
 
@@ -251,12 +272,16 @@ void WiringStation::addPart()
         },
         [this](std::vector<Proposal> parts) {
             if (parts.empty()) {
-                Q_EMIT document_.refused("The library has no parts. Put part files into a folder \"parts\" of your library.");
+                Q_EMIT document_.refused(
+                    "The library has no parts. Put part files into a folder \"parts\" of your library.");
                 return;
             }
             parts_ = std::move(parts);
             partFilter_->clear();
-            propose("Add a part", "Where it would stand best is shown. Enter adds it so, Shift+Enter with its needs open, Esc leaves.", parts_);
+            propose(
+                "Add a part",
+                "Where it would stand best is shown. Enter adds it so, Shift+Enter with its needs open, Esc leaves.",
+                parts_);
         });
 }
 
@@ -279,7 +304,8 @@ void WiringStation::previewRow(int row)
         view_.setPreview(nullptr);
         return;
     }
-    const Expected<std::shared_ptr<const Snapshot>> next = document_.preview(*proposals_->proposals()[size_t(row)].edit);
+    const Expected<std::shared_ptr<const Snapshot>> next =
+        document_.preview(*proposals_->proposals()[size_t(row)].edit);
     view_.setPreview(next ? *next : nullptr);
 }
 
@@ -316,7 +342,9 @@ void WiringStation::exportPicture()
 {
     if (!document_.isOpen())
         return;
-    const QString path = QFileDialog::getSaveFileName(this, "Export the picture", QString::fromStdString(document_.snapshot().plan.name) + ".svg", "Drawings (*.svg);;Documents (*.pdf);;Pictures (*.png)");
+    const QString path = QFileDialog::getSaveFileName(this, "Export the picture",
+                                                      QString::fromStdString(document_.snapshot().plan.name) + ".svg",
+                                                      "Drawings (*.svg);;Documents (*.pdf);;Pictures (*.png)");
     if (path.isEmpty())
         return;
     if (const Outcome done = chip_->exportPicture(path); !done)
@@ -327,7 +355,9 @@ void WiringStation::exportSheet()
 {
     if (!document_.isOpen())
         return;
-    const QString path = QFileDialog::getSaveFileName(this, "Export the pin sheet", QString::fromStdString(document_.snapshot().plan.name) + "-pins.csv", "Comma-separated values (*.csv);;Workbooks (*.xlsx)");
+    const QString path = QFileDialog::getSaveFileName(
+        this, "Export the pin sheet", QString::fromStdString(document_.snapshot().plan.name) + "-pins.csv",
+        "Comma-separated values (*.csv);;Workbooks (*.xlsx)");
     if (path.isEmpty())
         return;
     if (const Outcome done = sheet_->exportTo(path); !done)
@@ -346,7 +376,8 @@ void WiringStation::readNets(const QString& text, const QString& from)
     }
     const Edit edit = editOfNets(s, *table);
     if (edit.changes.empty()) {
-        Q_EMIT document_.refused(QString("%1 tells %2 nets, and all of them are known.").arg(from).arg(table->entries.size()));
+        Q_EMIT document_.refused(
+            QString("%1 tells %2 nets, and all of them are known.").arg(from).arg(table->entries.size()));
         return;
     }
     ChangeDialog dialog(document_, edit, this);
@@ -356,7 +387,9 @@ void WiringStation::readNets(const QString& text, const QString& from)
 
 void WiringStation::readNetsFromFile()
 {
-    const QString path = document_.isOpen() ? QFileDialog::getOpenFileName(this, "Take nets from a table", {}, "Tables (*.csv *.tsv *.txt);;All files (*)") : QString();
+    const QString path = document_.isOpen() ? QFileDialog::getOpenFileName(this, "Take nets from a table", {},
+                                                                           "Tables (*.csv *.tsv *.txt);;All files (*)")
+                                            : QString();
     if (path.isEmpty())
         return;
     const Expected<std::string> text = readFile(path.toStdString());
@@ -366,7 +399,10 @@ void WiringStation::readNetsFromFile()
         Q_EMIT document_.refused(QString::fromStdString(text.problem().text()));
 }
 
-void WiringStation::pasteNets() { readNets(QGuiApplication::clipboard()->text(), "The clipboard"); }
+void WiringStation::pasteNets()
+{
+    readNets(QGuiApplication::clipboard()->text(), "The clipboard");
+}
 
 void WiringStation::addNeed()
 {
@@ -428,8 +464,10 @@ void WiringStation::removeSelected()
     edit.changes.push_back(RemoveNeed{id});
     // A part that was added for its needs goes with the last of them.
     const Plan& plan = document_.snapshot().plan;
-    const auto others = std::count_if(plan.needs.begin(), plan.needs.end(), [need](const Need& n) { return n.part == need->part; });
-    const bool added = std::any_of(plan.parts.begin(), plan.parts.end(), [need](const Part& p) { return p.id == need->part; });
+    const auto others =
+        std::count_if(plan.needs.begin(), plan.needs.end(), [need](const Need& n) { return n.part == need->part; });
+    const bool added =
+        std::any_of(plan.parts.begin(), plan.parts.end(), [need](const Part& p) { return p.id == need->part; });
     if (added && others == 1)
         edit.changes.push_back(RemovePart{need->part});
     view_.select({});
@@ -449,7 +487,10 @@ void WiringStation::toggleHold(const Place& place)
     document_.apply(editOf((held ? "Let go " : "Hold ") + facts->title, SetHold{target, !held}));
 }
 
-void WiringStation::holdSelected() { toggleHold(view_.selected()); }
+void WiringStation::holdSelected()
+{
+    toggleHold(view_.selected());
+}
 
 void WiringStation::toggleOptions()
 {

@@ -1,9 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include "app/frame/option_finder.h"
 #include "app/session/background.h"
 #include "app/session/document.h"
-#include "app/frame/option_finder.h"
 #include "app/session/view_state.h"
 #include "app/widgets/proposal_list.h"
 #include "core/pins/bind_all.h"
@@ -48,9 +48,11 @@ public Q_SLOTS:
     void editNeed();
     void copyNeed();
     void removeSelected();
-    /// Lists ways out of contention in place of the needs; the picture shows the current one. Enter takes it, Escape leaves.
+    /// Lists ways out of contention in place of the needs; the picture shows the current one. Enter takes it, Escape
+    /// leaves.
     void untangle();
-    /// Lists the parts of the library with where each would stand. Enter adds one bound, Shift+Enter with its needs open.
+    /// Lists the parts of the library with where each would stand. Enter adds one bound, Shift+Enter with its needs
+    /// open.
     void addPart();
     void leaveProposals();
     void toggleSheet();
@@ -88,7 +90,7 @@ private:
     QLabel* proposalNote_ = nullptr;
     QLineEdit* partFilter_ = nullptr;
     ProposalList* proposals_ = nullptr;
-    std::vector<Proposal> parts_; ///< all that the filter chooses from
+    std::vector<Proposal> parts_;  ///< all that the filter chooses from
     std::optional<BoundAll> best_; ///< while places for all are looked for
     NeedsList* needs_ = nullptr;
     QStackedWidget* middle_ = nullptr; ///< picture, or sheet

@@ -6,7 +6,8 @@
 
 namespace bindrel {
 
-/// 40 hexadecimal digits that differ for texts that differ (Git's name of a blob). To notice changes, not to keep out an attacker.
+/// 40 hexadecimal digits that differ for texts that differ (Git's name of a blob). To notice changes, not to keep out
+/// an attacker.
 std::string checksum(std::string_view bytes);
 
 } // namespace bindrel

@@ -34,9 +34,15 @@ ino_t inodeOf(int folder, const std::string& name)
 }
 
 /// Of renameat2: the file system or the kernel does not know what was asked for.
-bool lacksFlag(int why) { return why == EINVAL || why == ENOSYS || why == EOPNOTSUPP; }
+bool lacksFlag(int why)
+{
+    return why == EINVAL || why == ENOSYS || why == EOPNOTSUPP;
+}
 /// Of linkat: files have one name there.
-bool lacksLinks(int why) { return why == EPERM || why == ENOSYS || why == EOPNOTSUPP || why == EINVAL || why == EXDEV; }
+bool lacksLinks(int why)
+{
+    return why == EPERM || why == ENOSYS || why == EOPNOTSUPP || why == EINVAL || why == EXDEV;
+}
 
 Problem pathProblem(const fs::path& path, std::string message)
 {
@@ -45,7 +51,10 @@ Problem pathProblem(const fs::path& path, std::string message)
     return out;
 }
 
-std::string reason(int number) { return std::strerror(number); }
+std::string reason(int number)
+{
+    return std::strerror(number);
+}
 
 std::function<bool(const std::string&)> watcher;
 
@@ -58,7 +67,8 @@ bool failsOnPurpose(const std::string& name)
     return true;
 }
 
-/// "process 4711 (bindrel-cli)" of the holder of a lock on a file, from the kernel's table; "another process" when it does not tell.
+/// "process 4711 (bindrel-cli)" of the holder of a lock on a file, from the kernel's table; "another process" when it
+/// does not tell.
 std::string holderOf(int fd)
 {
     struct stat info {};
@@ -70,7 +80,8 @@ std::string holderOf(int fd)
         // "1: FLOCK  ADVISORY  WRITE 4711 08:01:131 0 EOF"
         char kind[16] = "", where[64] = "";
         int pid = 0;
-        if (std::sscanf(row.c_str(), "%*d: %15s %*s %*s %d %63s", kind, &pid, where) != 3 || std::string(kind) != "FLOCK" || wanted != where || pid <= 0)
+        if (std::sscanf(row.c_str(), "%*d: %15s %*s %*s %d %63s", kind, &pid, where) != 3 ||
+            std::string(kind) != "FLOCK" || wanted != where || pid <= 0)
             continue;
         std::ifstream comm(fmt::format("/proc/{}/comm", pid));
         std::string name;
@@ -82,13 +93,20 @@ std::string holderOf(int fd)
 
 } // namespace
 
-void setDirectoryWatcher_TESTING(std::function<bool(const std::string& name)> next) { watcher = std::move(next); }
+void setDirectoryWatcher_TESTING(std::function<bool(const std::string& name)> next)
+{
+    watcher = std::move(next);
+}
 
-Problem Directory::problem(const std::string& name, const std::string& what) const { return pathProblem(name.empty() ? path_ : path_ / name, what); }
+Problem Directory::problem(const std::string& name, const std::string& what) const
+{
+    return pathProblem(name.empty() ? path_ : path_ / name, what);
+}
 
 Outcome Directory::checkName(const std::string& name) const
 {
-    if (name.empty() || name == "." || name == ".." || name.find('/') != std::string::npos || name.find('\0') != std::string::npos || name.size() > 255)
+    if (name.empty() || name == "." || name == ".." || name.find('/') != std::string::npos ||
+        name.find('\0') != std::string::npos || name.size() > 255)
         return problem(name, "is not the name of a file inside the folder; nothing was written.");
     return {};
 }
@@ -98,7 +116,8 @@ Expected<Directory> Directory::open(const fs::path& path)
     const std::string named = path.empty() ? "." : path.string();
     Descriptor file(::open(named.c_str(), kFolder));
     if (!file.isOpen())
-        return pathProblem(path, errno == ENOTDIR ? std::string("is not a folder.") : "cannot be opened: " + reason(errno) + ".");
+        return pathProblem(path, errno == ENOTDIR ? std::string("is not a folder.")
+                                                  : "cannot be opened: " + reason(errno) + ".");
     return Directory(std::move(file), path);
 }
 
@@ -121,7 +140,8 @@ Expected<std::optional<Directory>> Directory::child(const std::string& name) con
     if (errno == ENOENT)
         return std::optional<Directory>();
     if (errno == ELOOP || errno == ENOTDIR)
-        return problem(name, "is a link or no folder; Bindrel keeps its memory there and does not follow links. Remove it.");
+        return problem(name,
+                       "is a link or no folder; Bindrel keeps its memory there and does not follow links. Remove it.");
     return problem(name, "cannot be opened: " + reason(errno) + ".");
 }
 
@@ -149,7 +169,9 @@ Expected<std::optional<std::string>> Directory::read(const std::string& name) co
         if (errno == ENOENT)
             return std::optional<std::string>();
         if (errno == ELOOP)
-            return problem(name, "is a link; Bindrel does not write through links. Replace it by a file, or choose another folder.");
+            return problem(
+                name,
+                "is a link; Bindrel does not write through links. Replace it by a file, or choose another folder.");
         return problem(name, "cannot be opened: " + reason(errno) + ".");
     }
     Expected<std::string> bytes = readAll(file.get(), path_ / name);
@@ -158,11 +180,13 @@ Expected<std::optional<std::string>> Directory::read(const std::string& name) co
     return std::optional<std::string>(*std::move(bytes));
 }
 
-Outcome Directory::fill(Descriptor file, const std::string& name, std::string_view bytes, const std::string* modeOf) const
+Outcome Directory::fill(Descriptor file, const std::string& name, std::string_view bytes,
+                        const std::string* modeOf) const
 {
     if (Outcome done = writeAll(file.get(), bytes, path_ / name); !done)
         return done;
-    if (struct stat info {}; modeOf && ::fstatat(handle(), modeOf->c_str(), &info, AT_SYMLINK_NOFOLLOW) == 0 && S_ISREG(info.st_mode))
+    if (struct stat info{};
+        modeOf && ::fstatat(handle(), modeOf->c_str(), &info, AT_SYMLINK_NOFOLLOW) == 0 && S_ISREG(info.st_mode))
         (void)::fchmod(file.get(), info.st_mode & 0777);
     if (::fsync(file.get()) != 0 || file.closeNow() != 0)
         return problem(name, "could not be written to the disk: " + reason(errno) + ".");
@@ -197,8 +221,9 @@ Outcome Directory::checkRegular(const std::string& name) const
     struct stat info {};
     if (::fstatat(handle(), name.c_str(), &info, AT_SYMLINK_NOFOLLOW) != 0 || S_ISREG(info.st_mode))
         return {};
-    return problem(name, S_ISLNK(info.st_mode) ? "is a link; Bindrel does not write through links. Name the target file instead."
-                                               : "is not a regular file; name another.");
+    return problem(name, S_ISLNK(info.st_mode)
+                             ? "is a link; Bindrel does not write through links. Name the target file instead."
+                             : "is not a regular file; name another.");
 }
 
 Outcome Directory::replace(const std::string& name, std::string_view bytes) const
@@ -221,13 +246,15 @@ Outcome Directory::replace(const std::string& name, std::string_view bytes) cons
 /// Makes a file with the bytes beside the one of that name; gives its name.
 Expected<std::string> Directory::writeAside(const std::string& name, std::string_view bytes) const
 {
-    // Without a name until all is on the disk, where the file system can do that: a process that dies leaves nothing behind.
+    // Without a name until all is on the disk, where the file system can do that: a process that dies leaves nothing
+    // behind.
     if (Descriptor unnamed(::openat(handle(), ".", O_WRONLY | O_TMPFILE | O_CLOEXEC, 0666)); unnamed.isOpen()) {
         const Descriptor again(::fcntl(unnamed.get(), F_DUPFD_CLOEXEC, 0));
         if (Outcome done = fill(std::move(unnamed), name, bytes, &name); !done)
             return done.problem();
         const std::string aside = freeName(name);
-        if (::linkat(AT_FDCWD, fmt::format("/proc/self/fd/{}", again.get()).c_str(), handle(), aside.c_str(), AT_SYMLINK_FOLLOW) == 0)
+        if (::linkat(AT_FDCWD, fmt::format("/proc/self/fd/{}", again.get()).c_str(), handle(), aside.c_str(),
+                     AT_SYMLINK_FOLLOW) == 0)
             return aside;
     }
     const std::string aside = freeName(name);
@@ -292,7 +319,8 @@ Expected<bool> Directory::moveToFree(const std::string& name, const Directory& t
     return to.problem(toName, "could not be put in place: " + reason(why) + ".");
 }
 
-Expected<Directory::Exchange> Directory::exchange(const std::string& name, const Directory& with, const std::string& withName) const
+Expected<Directory::Exchange> Directory::exchange(const std::string& name, const Directory& with,
+                                                  const std::string& withName) const
 {
     for (const std::string& checked : {name, withName})
         if (Outcome legal = checkName(checked); !legal)
@@ -376,7 +404,8 @@ bool Directory::exists(const std::string& name) const
 bool Directory::isFile(const std::string& name) const
 {
     struct stat info {};
-    return checkName(name).ok() && ::fstatat(handle(), name.c_str(), &info, AT_SYMLINK_NOFOLLOW) == 0 && S_ISREG(info.st_mode);
+    return checkName(name).ok() && ::fstatat(handle(), name.c_str(), &info, AT_SYMLINK_NOFOLLOW) == 0 &&
+           S_ISREG(info.st_mode);
 }
 
 std::vector<std::string> Directory::names() const
@@ -412,7 +441,10 @@ Expected<FolderLock> FolderLock::take(const Directory& folder, std::chrono::mill
         if (errno != EWOULDBLOCK && errno != EINTR)
             return FolderLock(Descriptor()); // a file system without locks: better to write than never to
         if (std::chrono::steady_clock::now() >= end)
-            return pathProblem(folder.path(), fmt::format("is being written to by {}. Nothing was written; try again when that is done.", holderOf(file.get())));
+            return pathProblem(
+                folder.path(),
+                fmt::format("is being written to by {}. Nothing was written; try again when that is done.",
+                            holderOf(file.get())));
         std::this_thread::sleep_for(std::chrono::milliseconds(20));
     }
     return FolderLock(std::move(file));

@@ -6,12 +6,13 @@
 
 namespace bindrel {
 
-/// While it lives, what asks the program to end (SIGTERM, SIGHUP, SIGINT, SIGQUIT) calls a handler instead. A signal that is ignored, as SIGHUP under
-/// nohup, stays so. What was there before comes back with the end. One at a time in a process.
+/// While it lives, what asks the program to end (SIGTERM, SIGHUP, SIGINT, SIGQUIT) calls a handler instead. A signal
+/// that is ignored, as SIGHUP under nohup, stays so. What was there before comes back with the end. One at a time in a
+/// process.
 class EndSignalHandler {
 public:
-    /// `handler` may do what a signal handler may (signal-safety(7)), which is little. With `once` a second signal of the same sort ends the
-    /// program at once.
+    /// `handler` may do what a signal handler may (signal-safety(7)), which is little. With `once` a second signal of
+    /// the same sort ends the program at once.
     explicit EndSignalHandler(void (*handler)(int), bool once);
     ~EndSignalHandler();
     EndSignalHandler(const EndSignalHandler&) = delete;

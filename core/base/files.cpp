@@ -93,12 +93,16 @@ Expected<bool> replaceFile(const fs::path& path, std::string_view bytes, const s
 {
     std::error_code error;
     const std::string name = path.filename().string();
-    const auto unwritable = [&](const std::string& why) { return fileProblem(path, "cannot be written: " + why + ". The old file is unchanged; choose a folder that you may write to."); };
+    const auto unwritable = [&](const std::string& why) {
+        return fileProblem(path, "cannot be written: " + why +
+                                     ". The old file is unchanged; choose a folder that you may write to.");
+    };
     if (name.empty() || name == "." || name == "..")
         return unwritable("it is no name of a file");
     const Expected<Directory> folder = Directory::open(path.parent_path());
     if (!folder)
-        return unwritable(fs::exists(path.parent_path(), error) ? "the folder cannot be opened" : "there is no such folder");
+        return unwritable(fs::exists(path.parent_path(), error) ? "the folder cannot be opened"
+                                                                : "there is no such folder");
     const Expected<FolderLock> lock = FolderLock::take(*folder);
     if (!lock)
         return lock.problem();

@@ -6,8 +6,8 @@
 
 namespace bindrel {
 
-/// A place in one of the vectors of a device or a plan; -1 is "none". It is made from a number and counts as one, but one kind of index
-/// never becomes another: a pad cannot be handed in as a clock, nor be compared with one.
+/// A place in one of the vectors of a device or a plan; -1 is "none". It is made from a number and counts as one, but
+/// one kind of index never becomes another: a pad cannot be handed in as a clock, nor be compared with one.
 template <typename Tag> class Index {
 public:
     constexpr Index() = default;
@@ -25,8 +25,7 @@ private:
 };
 
 template <typename A, typename B>
-    requires(!std::is_same_v<A, B>)
-bool operator==(Index<A>, Index<B>) = delete;
+requires(!std::is_same_v<A, B>) bool operator==(Index<A>, Index<B>) = delete;
 
 using PadIndex = Index<struct PadTag>;           ///< into Device::pads
 using PinIndex = Index<struct PinTag>;           ///< into Package::pins

@@ -79,7 +79,8 @@ JsonDocument::JsonDocument(std::string text, std::string file) : text_(std::move
         return;
     }
     if (scan.tooMany) {
-        failAt(*scan.tooMany, fmt::format("a list or an object has more than {} entries; Bindrel reads no more.", kMaxEntries));
+        failAt(*scan.tooMany,
+               fmt::format("a list or an object has more than {} entries; Bindrel reads no more.", kMaxEntries));
         return;
     }
     try {
@@ -94,12 +95,16 @@ JsonDocument::JsonDocument(std::string text, std::string file) : text_(std::move
         return;
     }
     if (scan.duplicate)
-        failAt(*scan.duplicate, fmt::format("the key \"{}\" is given twice in one object; keep one.", scan.duplicateKey));
+        failAt(*scan.duplicate,
+               fmt::format("the key \"{}\" is given twice in one object; keep one.", scan.duplicateKey));
 }
 
 JsonDocument::~JsonDocument() = default;
 
-JsonNode JsonDocument::root() { return JsonNode(this, value_.get(), ""); }
+JsonNode JsonDocument::root()
+{
+    return JsonNode(this, value_.get(), "");
+}
 
 void JsonDocument::refuseHiddenText()
 {
@@ -107,15 +112,20 @@ void JsonDocument::refuseHiddenText()
         if (text.size() > kMaxText)
             fail(pointer, fmt::format("is a text of {} bytes; {} are allowed.", text.size(), kMaxText));
         else if (!isPrintable(text))
-            fail(pointer, fmt::format("\"{}\" has a character that cannot be seen or changes the direction of writing; take it out.", printable(text)));
+            fail(pointer,
+                 fmt::format(
+                     "\"{}\" has a character that cannot be seen or changes the direction of writing; take it out.",
+                     printable(text)));
     };
-    const std::function<void(const Json&, const std::string&)> walk = [&](const Json& value, const std::string& pointer) {
+    const std::function<void(const Json&, const std::string&)> walk = [&](const Json& value,
+                                                                          const std::string& pointer) {
         if (problems_.size() >= kMaxProblems)
             return;
         if (value.is_string())
             check(value.get_ref<const std::string&>(), pointer);
         for (auto it = value.begin(); (value.is_object() || value.is_array()) && it != value.end(); ++it) {
-            const std::string below = pointer + "/" + (value.is_object() ? escaped(it.key()) : std::to_string(it - value.begin()));
+            const std::string below =
+                pointer + "/" + (value.is_object() ? escaped(it.key()) : std::to_string(it - value.begin()));
             if (value.is_object())
                 check(it.key(), below);
             walk(*it, below);
@@ -126,7 +136,9 @@ void JsonDocument::refuseHiddenText()
 
 void JsonDocument::fail(const std::string& pointer, std::string message)
 {
-    if (problems_.size() >= kMaxProblems || std::any_of(problems_.begin(), problems_.end(), [&pointer](const Problem& known) { return known.pointer == pointer; }))
+    if (problems_.size() >= kMaxProblems ||
+        std::any_of(problems_.begin(), problems_.end(),
+                    [&pointer](const Problem& known) { return known.pointer == pointer; }))
         return;
     Problem problem = problemOf(std::move(message));
     problem.file = file_;
@@ -138,7 +150,9 @@ void JsonDocument::fail(const std::string& pointer, std::string message)
 std::vector<Problem> JsonDocument::problems() const
 {
     std::vector<Problem> out = problems_;
-    std::stable_sort(out.begin(), out.end(), [](const Problem& a, const Problem& b) { return std::tie(a.line, a.column) < std::tie(b.line, b.column); });
+    std::stable_sort(out.begin(), out.end(), [](const Problem& a, const Problem& b) {
+        return std::tie(a.line, a.column) < std::tie(b.line, b.column);
+    });
     return out;
 }
 
@@ -154,11 +168,26 @@ void JsonNode::wrongType(std::string_view wanted) const
     fail(fmt::format("must be {}, but is {}.", wanted, given));
 }
 
-bool JsonNode::isString() const { return exists() && raw().is_string(); }
-bool JsonNode::isObject() const { return exists() && raw().is_object(); }
-bool JsonNode::isArray() const { return exists() && raw().is_array(); }
-bool JsonNode::isNumber() const { return exists() && raw().is_number(); }
-bool JsonNode::has(std::string_view key) const { return isObject() && raw().contains(key); }
+bool JsonNode::isString() const
+{
+    return exists() && raw().is_string();
+}
+bool JsonNode::isObject() const
+{
+    return exists() && raw().is_object();
+}
+bool JsonNode::isArray() const
+{
+    return exists() && raw().is_array();
+}
+bool JsonNode::isNumber() const
+{
+    return exists() && raw().is_number();
+}
+bool JsonNode::has(std::string_view key) const
+{
+    return isObject() && raw().contains(key);
+}
 
 void JsonNode::allowOnly(const std::vector<std::string>& keys) const
 {
@@ -168,9 +197,9 @@ void JsonNode::allowOnly(const std::vector<std::string>& keys) const
     }
     for (const auto& item : raw().items())
         if (std::find(keys.begin(), keys.end(), item.key()) == keys.end()) {
-            document_->fail(pointer_ + "/" + escaped(item.key()),
-                            fmt::format("\"{}\" is not a key that is known here.{}", item.key(),
-                                        didYouMean(item.key(), keys)));
+            document_->fail(
+                pointer_ + "/" + escaped(item.key()),
+                fmt::format("\"{}\" is not a key that is known here.{}", item.key(), didYouMean(item.key(), keys)));
             return;
         }
 }
@@ -233,16 +262,22 @@ std::string JsonNode::asString() const
 
 void JsonNode::requireName(std::string_view name) const
 {
-    const auto allowed = [](char c) { return (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || (c >= '0' && c <= '9') || std::string_view("_.+-").find(c) != std::string_view::npos; };
+    const auto allowed = [](char c) {
+        return (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || (c >= '0' && c <= '9') ||
+               std::string_view("_.+-").find(c) != std::string_view::npos;
+    };
     if (name.empty() || name.size() > kMaxName || !std::all_of(name.begin(), name.end(), allowed))
-        fail(fmt::format("\"{}\" is not a name; use letters, digits, _ . + and -, at most {}.", printable(name.substr(0, 80)), kMaxName));
+        fail(fmt::format("\"{}\" is not a name; use letters, digits, _ . + and -, at most {}.",
+                         printable(name.substr(0, 80)), kMaxName));
 }
 
 void JsonNode::requireWord(std::string_view name) const
 {
     requireName(name);
-    if (name.find_first_of(".+-") != std::string_view::npos || (!name.empty() && name.front() >= '0' && name.front() <= '9'))
-        fail(fmt::format("\"{}\" becomes a name in C; use letters, digits and underscores, not beginning with a digit.", name));
+    if (name.find_first_of(".+-") != std::string_view::npos ||
+        (!name.empty() && name.front() >= '0' && name.front() <= '9'))
+        fail(fmt::format("\"{}\" becomes a name in C; use letters, digits and underscores, not beginning with a digit.",
+                         name));
 }
 
 std::int64_t JsonNode::asInteger(std::int64_t min, std::int64_t max) const
@@ -270,7 +305,9 @@ std::uint32_t JsonNode::asWord() const
     for (char c : asString())
         if (c != ' ')
             digits += c;
-    const auto isHex = [](char c) { return std::string_view("0123456789abcdefABCDEF").find(c) != std::string_view::npos; };
+    const auto isHex = [](char c) {
+        return std::string_view("0123456789abcdefABCDEF").find(c) != std::string_view::npos;
+    };
     if (digits.size() < 3 || digits.size() > 10 || !digits.starts_with("0x") ||
         !std::all_of(digits.begin() + 2, digits.end(), isHex)) {
         fail(fmt::format("\"{}\" is not a 32-bit word; write it as \"0x4000 2000\" or as a number.", asString()));
@@ -304,13 +341,34 @@ template <typename Q> Q quantityAt(const JsonNode& node, Expected<Q> (*parse)(st
 }
 } // namespace
 
-Frequency JsonNode::asFrequency() const { return quantityAt<Frequency>(*this, parseFrequency); }
-Duration JsonNode::asDuration() const { return quantityAt<Duration>(*this, parseDuration); }
-Voltage JsonNode::asVoltage() const { return quantityAt<Voltage>(*this, parseVoltage); }
-Ppm JsonNode::asPpm() const { return quantityAt<Ppm>(*this, parsePpm); }
-Capacitance JsonNode::asCapacitance() const { return quantityAt<Capacitance>(*this, parseCapacitance); }
-Current JsonNode::asCurrent() const { return quantityAt<Current>(*this, parseCurrent); }
-Ratio JsonNode::asRatio() const { return quantityAt<Ratio>(*this, parseRatio); }
+Frequency JsonNode::asFrequency() const
+{
+    return quantityAt<Frequency>(*this, parseFrequency);
+}
+Duration JsonNode::asDuration() const
+{
+    return quantityAt<Duration>(*this, parseDuration);
+}
+Voltage JsonNode::asVoltage() const
+{
+    return quantityAt<Voltage>(*this, parseVoltage);
+}
+Ppm JsonNode::asPpm() const
+{
+    return quantityAt<Ppm>(*this, parsePpm);
+}
+Capacitance JsonNode::asCapacitance() const
+{
+    return quantityAt<Capacitance>(*this, parseCapacitance);
+}
+Current JsonNode::asCurrent() const
+{
+    return quantityAt<Current>(*this, parseCurrent);
+}
+Ratio JsonNode::asRatio() const
+{
+    return quantityAt<Ratio>(*this, parseRatio);
+}
 
 std::vector<std::string> JsonNode::asStrings() const
 {
@@ -340,6 +398,9 @@ bool JsonNode::boolean(std::string_view key, bool fallback) const
 {
     return has(key) ? child(key).asBoolean() : fallback;
 }
-std::vector<std::string> JsonNode::strings(std::string_view key) const { return optionalChild(key).asStrings(); }
+std::vector<std::string> JsonNode::strings(std::string_view key) const
+{
+    return optionalChild(key).asStrings();
+}
 
 } // namespace bindrel

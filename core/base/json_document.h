@@ -21,8 +21,8 @@ class JsonNode;
 /// A JSON text (RFC 8259, with // and /* */ comments allowed) that is being read, and the problems met in it.
 ///
 /// Reading code asks the nodes for what it needs and looks at problem() once, at the end: where there is a problem
-/// an accessor gives a harmless default, so that readers stay straight-line code. Refused before any node is handed out:
-/// text that is not UTF-8, nesting deeper than 64, a key given twice in one object.
+/// an accessor gives a harmless default, so that readers stay straight-line code. Refused before any node is handed
+/// out: text that is not UTF-8, nesting deeper than 64, a key given twice in one object.
 class JsonDocument {
 public:
     /// `file` is only for messages.
@@ -39,7 +39,8 @@ public:
     std::vector<Problem> problems() const;
     static constexpr std::size_t kMaxProblems = 100;
 
-    /// Refuses texts and keys with characters that cannot be seen, and texts over kMaxText: for files that become source.
+    /// Refuses texts and keys with characters that cannot be seen, and texts over kMaxText: for files that become
+    /// source.
     void refuseHiddenText();
     static constexpr std::size_t kMaxText = 1000; ///< bytes
     /// Records a problem at a place. Of several at one place the first is kept: the others mostly follow from it.
@@ -80,7 +81,8 @@ public:
     std::vector<JsonNode> items() const;
     std::vector<std::pair<std::string, JsonNode>> members() const;
 
-    /// Refuses a name that is not of letters, digits, _ . + -, or longer than kMaxName; or, as a word, no identifier of C.
+    /// Refuses a name that is not of letters, digits, _ . + -, or longer than kMaxName; or, as a word, no identifier of
+    /// C.
     void requireName(std::string_view name) const;
     void requireWord(std::string_view name) const;
     static constexpr std::size_t kMaxName = 48;

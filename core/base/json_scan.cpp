@@ -66,7 +66,8 @@ public:
                 stringToken();
             } else {
                 noteValue();
-                while (at_ < text_.size() && std::string_view(",:]} \t\r\n/").find(text_[at_]) == std::string_view::npos)
+                while (at_ < text_.size() &&
+                       std::string_view(",:]} \t\r\n/").find(text_[at_]) == std::string_view::npos)
                     ++at_;
                 if (at_ < text_.size() && text_[at_] == '/' && !commentHere())
                     ++at_;
@@ -84,7 +85,8 @@ private:
     void skipBlank()
     {
         for (;;) {
-            while (at_ < text_.size() && std::string_view(" \t\r\n\xEF\xBB\xBF").find(text_[at_]) != std::string_view::npos)
+            while (at_ < text_.size() &&
+                   std::string_view(" \t\r\n\xEF\xBB\xBF").find(text_[at_]) != std::string_view::npos)
                 ++at_;
             if (!commentHere())
                 return;

@@ -25,12 +25,14 @@ constexpr long kFresh = 60;              ///< seconds in which somebody may not 
 void sweep(const fs::path& parent)
 {
     std::error_code error;
-    for (fs::directory_iterator it(parent, fs::directory_options::skip_permission_denied, error), end; !error && it != end; it.increment(error)) {
+    for (fs::directory_iterator it(parent, fs::directory_options::skip_permission_denied, error), end;
+         !error && it != end; it.increment(error)) {
         const fs::path path = it->path();
         if (!path.filename().string().starts_with(kStem))
             continue;
         struct stat info {};
-        if (::lstat(path.c_str(), &info) != 0 || !S_ISDIR(info.st_mode) || info.st_uid != ::geteuid() || info.st_mtime + kFresh > ::time(nullptr))
+        if (::lstat(path.c_str(), &info) != 0 || !S_ISDIR(info.st_mode) || info.st_uid != ::geteuid() ||
+            info.st_mtime + kFresh > ::time(nullptr))
             continue;
         const Descriptor alive(::open((path / kAlive).c_str(), O_RDONLY | O_DIRECTORY | O_NOFOLLOW | O_CLOEXEC));
         if (alive.isOpen() && ::flock(alive.get(), LOCK_EX | LOCK_NB) != 0)
@@ -45,7 +47,8 @@ void sweep(const fs::path& parent)
 Expected<ScratchFolder> ScratchFolder::make()
 {
     const auto none = [](const std::string& why) {
-        return problemOf(fmt::format("No temporary folder can be created: {}. Make room, or let TMPDIR name another place.", why));
+        return problemOf(
+            fmt::format("No temporary folder can be created: {}. Make room, or let TMPDIR name another place.", why));
     };
     std::error_code error;
     const fs::path parent = fs::temp_directory_path(error);

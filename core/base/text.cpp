@@ -11,9 +11,18 @@ namespace bindrel {
 namespace {
 
 // The C locale's rules on purpose: output must not depend on the user's locale.
-char lowerAscii(char c) { return c >= 'A' && c <= 'Z' ? static_cast<char>(c - 'A' + 'a') : c; }
-char upperAscii(char c) { return c >= 'a' && c <= 'z' ? static_cast<char>(c - 'a' + 'A') : c; }
-bool isDigit(char c) { return c >= '0' && c <= '9'; }
+char lowerAscii(char c)
+{
+    return c >= 'A' && c <= 'Z' ? static_cast<char>(c - 'A' + 'a') : c;
+}
+char upperAscii(char c)
+{
+    return c >= 'a' && c <= 'z' ? static_cast<char>(c - 'a' + 'A') : c;
+}
+bool isDigit(char c)
+{
+    return c >= '0' && c <= '9';
+}
 
 /// Insertions, deletions, substitutions and swaps of neighbours, each counting one.
 size_t editDistance(std::string_view a, std::string_view b)
@@ -238,12 +247,12 @@ std::pair<std::size_t, char32_t> firstCharacter(std::string_view text)
     return {length, out};
 }
 
-/// Unicode's controls, separators of lines and paragraphs, and the marks, embeddings, overrides and isolates of the bidirectional
-/// algorithm (UAX 9), with the byte order mark and other invisible formats.
+/// Unicode's controls, separators of lines and paragraphs, and the marks, embeddings, overrides and isolates of the
+/// bidirectional algorithm (UAX 9), with the byte order mark and other invisible formats.
 bool isHidden(char32_t c)
 {
-    return c < 0x20 || (c >= 0x7F && c <= 0x9F) || c == 0x61C || (c >= 0x200B && c <= 0x200F) || (c >= 0x2028 && c <= 0x202E) || (c >= 0x2060 && c <= 0x206F) || c == 0xFEFF ||
-        (c >= 0xFFF9 && c <= 0xFFFB);
+    return c < 0x20 || (c >= 0x7F && c <= 0x9F) || c == 0x61C || (c >= 0x200B && c <= 0x200F) ||
+           (c >= 0x2028 && c <= 0x202E) || (c >= 0x2060 && c <= 0x206F) || c == 0xFEFF || (c >= 0xFFF9 && c <= 0xFFFB);
 }
 
 } // namespace
@@ -274,6 +283,9 @@ std::string printable(std::string_view text, bool allowLineFeeds)
     return out;
 }
 
-bool isPrintable(std::string_view text) { return printable(text) == text; }
+bool isPrintable(std::string_view text)
+{
+    return printable(text) == text;
+}
 
 } // namespace bindrel

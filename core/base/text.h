@@ -34,8 +34,8 @@ std::string withLineFeeds(std::string_view text);
 /// `text`, whose lines end with LF, with the line ends of `like`: CR LF when most of its lines end so.
 std::string withLineEndsOf(std::string_view like, std::string text);
 
-/// Text of unknown origin for a terminal or a message: control characters and those that change the direction of writing are shown
-/// as "\x1b" and "\u202e"; line feeds too, unless they are allowed. What is not UTF-8 becomes "\xff".
+/// Text of unknown origin for a terminal or a message: control characters and those that change the direction of
+/// writing are shown as "\x1b" and "\u202e"; line feeds too, unless they are allowed. What is not UTF-8 becomes "\xff".
 std::string printable(std::string_view text, bool allowLineFeeds = false);
 /// Whether printable() would change it.
 bool isPrintable(std::string_view text);

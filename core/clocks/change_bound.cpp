@@ -16,7 +16,8 @@ ChangeBound::ChangeBound(const ClockTrial& now) : now_(now), rates_(now.size())
         nowRates_.push_back(clock.rate.toDouble());
 }
 
-int ChangeBound::atLeast(const ClockTrial& trial, const std::vector<bool>& onPath, const std::vector<int>& targetOf, int decided)
+int ChangeBound::atLeast(const ClockTrial& trial, const std::vector<bool>& onPath, const std::vector<int>& targetOf,
+                         int decided)
 {
     int changed = 0;
     for (size_t i = 0; i < rates_.size(); ++i) {
@@ -50,8 +51,12 @@ int ChangeBound::atLeast(const ClockTrial& trial, const std::vector<bool>& onPat
             const bool divides = node.type == ClockNode::Type::Divide;
             const double unit = double(node.unit);
             if (!free)
-                take(input, [&](double rate) { own.values.push_back(divides ? rate * unit / double(trial.clocks[i].setting) : rate * double(trial.clocks[i].setting) / unit); });
-            else if (trial.hasFineSteps(i) || rates_[size_t(input)].values.size() * trial.settings(i).size() > kMostRates)
+                take(input, [&](double rate) {
+                    own.values.push_back(divides ? rate * unit / double(trial.clocks[i].setting)
+                                                 : rate * double(trial.clocks[i].setting) / unit);
+                });
+            else if (trial.hasFineSteps(i) ||
+                     rates_[size_t(input)].values.size() * trial.settings(i).size() > kMostRates)
                 own.any = true;
             else
                 take(input, [&](double rate) {
@@ -74,7 +79,8 @@ int ChangeBound::atLeast(const ClockTrial& trial, const std::vector<bool>& onPat
         }
         const double was = nowRates_[i];
         if (targetOf[i] < 0 && now_.clocks[i].used)
-            changed += std::none_of(own.values.begin(), own.values.end(), [was](double rate) { return std::abs(rate - was) <= was * 1e-9; });
+            changed += std::none_of(own.values.begin(), own.values.end(),
+                                    [was](double rate) { return std::abs(rate - was) <= was * 1e-9; });
     }
     return changed;
 }

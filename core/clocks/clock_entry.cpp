@@ -17,7 +17,9 @@ Expected<ClockEntry> readClockEntry(const Device& device, ClockIndex clock, std:
     Expected<std::string> setting = checkClockSetting(device, clock, text);
     if (setting) {
         const bool isAuto = *setting == "auto";
-        return ClockEntry{editOf(fmt::format("{}: {}", node.name, *setting), SetClock{node.id, isAuto ? std::nullopt : std::optional(*setting)}), std::nullopt};
+        return ClockEntry{editOf(fmt::format("{}: {}", node.name, *setting),
+                                 SetClock{node.id, isAuto ? std::nullopt : std::optional(*setting)}),
+                          std::nullopt};
     }
     // A bare number is meant as a setting; a rate has a prefix or a unit.
     const bool bare = text.find_first_not_of("0123456789") == std::string_view::npos;

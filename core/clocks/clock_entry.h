@@ -11,8 +11,8 @@ struct ClockEntry {
     std::optional<ReachTarget> wish; ///< then there is no edit
 };
 
-/// Empty takes the decision back; a setting ("3", "÷3", "HFX", "off") is set; a rate ("48 MHz ±0.25 %", ">= 100 MHz", "max") is
-/// wished for. A bare number is a setting.
+/// Empty takes the decision back; a setting ("3", "÷3", "HFX", "off") is set; a rate ("48 MHz ±0.25 %", ">= 100 MHz",
+/// "max") is wished for. A bare number is a setting.
 Expected<ClockEntry> readClockEntry(const Device& device, ClockIndex clock, std::string_view text);
 
 } // namespace bindrel

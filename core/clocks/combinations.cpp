@@ -12,7 +12,8 @@ bool holds(const Device& device, const ClockCombination& combination, const Rate
 {
     return std::all_of(combination.terms.begin(), combination.terms.end(), [&](const ClockCombination::Term& term) {
         const ClockState& clock = rates.clocks[size_t(term.clock)];
-        return clock.running && (clock.used || device.clocks[size_t(term.clock)].tier != "kernel") && term.has(clock.setting);
+        return clock.running && (clock.used || device.clocks[size_t(term.clock)].tier != "kernel") &&
+               term.has(clock.setting);
     });
 }
 
@@ -22,7 +23,8 @@ std::string combinationText(const Device& device, const Rates& rates, const Cloc
     for (const ClockCombination::Term& term : combination.terms) {
         const ClockNode& node = device.clocks[size_t(term.clock)];
         const std::string operation = operationText(device, rates, term.clock);
-        parts.push_back(node.name + " " + (operation.empty() ? "at " + format(rates.clocks[size_t(term.clock)].rate) : operation));
+        parts.push_back(node.name + " " +
+                        (operation.empty() ? "at " + format(rates.clocks[size_t(term.clock)].rate) : operation));
     }
     return listed(parts);
 }

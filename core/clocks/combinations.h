@@ -5,8 +5,8 @@
 
 namespace bindrel {
 
-/// Whether clocks stand as the data sheet forbids together: all of them run, with settings that the combination names. A peripheral's clock
-/// counts when something uses it.
+/// Whether clocks stand as the data sheet forbids together: all of them run, with settings that the combination names.
+/// A peripheral's clock counts when something uses it.
 bool holds(const Device& device, const ClockCombination& combination, const Rates& rates);
 
 /// "SYS from PLL A main and Bus 1 ÷2": how the clocks of a combination stand.

@@ -78,8 +78,10 @@ void Completion::begin(const std::vector<bool>& decided, const ClockTrial& trial
     for (const ClockIndex i : others_) {
         const ClockNode& node = now_.device().clocks[i];
         // Whether one that stands still may run depends on the whole way to it.
-        alone_[i] = (node.type == ClockNode::Type::Divide || node.type == ClockNode::Type::Multiply) && now_.clocks[i].running && trial.relative(i).empty() && ceilings_[i].empty() &&
-                    std::none_of(combinations.begin(), combinations.end(), [i](const ClockCombination& combination) { return combination.concerns(i); });
+        alone_[i] = (node.type == ClockNode::Type::Divide || node.type == ClockNode::Type::Multiply) &&
+                    now_.clocks[i].running && trial.relative(i).empty() && ceilings_[i].empty() &&
+                    std::none_of(combinations.begin(), combinations.end(),
+                                 [i](const ClockCombination& combination) { return combination.concerns(i); });
     }
 }
 
@@ -95,19 +97,23 @@ std::vector<std::int64_t> Completion::nearest(const ClockTrial& trial, ClockInde
     const double was = now_.clocks[i].rate.toDouble();
     const double ideal = node.type == ClockNode::Type::Divide ? input / was : was / input;
     if (node.dense && ideal > 0 && ideal < 1e9)
-        for (const std::int64_t fine : {std::int64_t(ideal * double(node.unit)), std::int64_t(ideal * double(node.unit)) + 1})
+        for (const std::int64_t fine :
+             {std::int64_t(ideal * double(node.unit)), std::int64_t(ideal * double(node.unit)) + 1})
             if (node.canBe(fine))
                 out.push_back(fine);
     const auto off = [&](std::int64_t setting) { return std::abs(double(setting) / double(node.unit) - ideal); };
-    std::nth_element(out.begin(), out.begin() + kMostSettings, out.end(), [&off](std::int64_t a, std::int64_t b) { return off(a) < off(b); });
+    std::nth_element(out.begin(), out.begin() + kMostSettings, out.end(),
+                     [&off](std::int64_t a, std::int64_t b) { return off(a) < off(b); });
     out.resize(kMostSettings);
     return out;
 }
 
-/// Whether taking a clock would wake something beyond its limits: itself, or what it comes from. What runs or is decided has been judged.
+/// Whether taking a clock would wake something beyond its limits: itself, or what it comes from. What runs or is
+/// decided has been judged.
 bool Completion::wakesOutside(const ClockTrial& trial, ClockIndex clock) const
 {
-    for (int at = clock; at >= 0 && !now_.clocks[size_t(at)].running && !decided_[size_t(at)]; at = trial.inputOf(size_t(at)))
+    for (int at = clock; at >= 0 && !now_.clocks[size_t(at)].running && !decided_[size_t(at)];
+         at = trial.inputOf(size_t(at)))
         if (outside(trial, at))
             return true;
     return false;
@@ -183,7 +189,9 @@ Completion::Row Completion::lookForBest(ClockTrial& trial, ClockIndex index)
     if (best.cost == Cost{0, 0, dependents_[i].empty() && mustChange(trial, index), 0, 0})
         return best;
     std::vector<std::pair<double, std::int64_t>> rows;
-    const double input = node.inputs.empty() || node.type == ClockNode::Type::Select ? 0 : trial.clocks[size_t(node.inputs.front().node)].rate.toDouble();
+    const double input = node.inputs.empty() || node.type == ClockNode::Type::Select
+                             ? 0
+                             : trial.clocks[size_t(node.inputs.front().node)].rate.toDouble();
     for (const std::int64_t setting : nearest(trial, index)) {
         if (setting == now_.clocks[i].setting)
             continue;
@@ -210,7 +218,8 @@ Completion::Row Completion::lookForBest(ClockTrial& trial, ClockIndex index)
             continue;
         if (*row < best)
             best = *row;
-        if (row->cost.broken == 0 && row->cost.forbidden == 0 && row->cost.outside == 0 && enough == std::numeric_limits<double>::max())
+        if (row->cost.broken == 0 && row->cost.forbidden == 0 && row->cost.outside == 0 &&
+            enough == std::numeric_limits<double>::max())
             enough = off * kAlike;
     }
     return best;
@@ -230,7 +239,8 @@ void Completion::decide(ClockTrial& trial, const std::vector<ClockIndex>& part, 
     const int index = part[at];
     const size_t i = size_t(index);
     if (dependents_[i].empty() && (at == 0 || !dependents_[part[at - 1]].empty())) {
-        // Those that nothing depends on stand together behind what they depend on; what they cost at least may be too much already.
+        // Those that nothing depends on stand together behind what they depend on; what they cost at least may be too
+        // much already.
         Cost least = cost;
         for (std::size_t k = at; k < part.size() && dependents_[part[k]].empty(); ++k)
             least.changed += mustChange(trial, part[k]);
@@ -260,7 +270,8 @@ void Completion::decide(ClockTrial& trial, const std::vector<ClockIndex>& part, 
         go(row.cost, row.clock);
 }
 
-/// Whether a clock in use that nothing depends on surely cannot keep its rate, whatever it is set to. Its inputs have been decided.
+/// Whether a clock in use that nothing depends on surely cannot keep its rate, whatever it is set to. Its inputs have
+/// been decided.
 bool Completion::mustChange(const ClockTrial& trial, ClockIndex index) const
 {
     const ClockNode& node = now_.device().clocks[index];
@@ -270,7 +281,9 @@ bool Completion::mustChange(const ClockTrial& trial, ClockIndex index) const
     // Far more than floating point is wrong by, and far less than two rates of one clock ever differ.
     const auto alike = [](double a, double b) { return std::abs(a - b) <= 1e-12 * std::abs(b); };
     if (node.type == ClockNode::Type::Select)
-        return std::none_of(node.inputs.begin(), node.inputs.end(), [&](const ClockInput& input) { return input.node >= 0 && alike(trial.clocks[input.node].rate.toDouble(), was); });
+        return std::none_of(node.inputs.begin(), node.inputs.end(), [&](const ClockInput& input) {
+            return input.node >= 0 && alike(trial.clocks[input.node].rate.toDouble(), was);
+        });
     if (node.type != ClockNode::Type::Divide && node.type != ClockNode::Type::Multiply)
         return false;
     const double input = trial.clocks[node.inputs.front().node].rate.toDouble();
@@ -278,7 +291,8 @@ bool Completion::mustChange(const ClockTrial& trial, ClockIndex index) const
     return !alike(std::round(factor), factor);
 }
 
-/// As they are decided: a clock that nothing depends on at once after the last that it depends on, so that its cost is known early.
+/// As they are decided: a clock that nothing depends on at once after the last that it depends on, so that its cost is
+/// known early.
 std::vector<ClockIndex> Completion::orderOf(const std::vector<ClockIndex>& part) const
 {
     std::vector<int> waits(now_.size(), 0); // for so many of the part
@@ -288,7 +302,8 @@ std::vector<ClockIndex> Completion::orderOf(const std::vector<ClockIndex>& part)
     const auto add = [&](std::vector<ClockIndex>& out, ClockIndex clock) {
         out.push_back(clock);
         for (const ClockIndex after : dependents_[clock])
-            if (--waits[std::size_t(int(after))] == 0 && dependents_[after].empty() && std::binary_search(part.begin(), part.end(), after))
+            if (--waits[std::size_t(int(after))] == 0 && dependents_[after].empty() &&
+                std::binary_search(part.begin(), part.end(), after))
                 out.push_back(after);
     };
     std::vector<ClockIndex> out;
@@ -315,16 +330,24 @@ std::vector<std::vector<ClockIndex>> Completion::parts(const ClockTrial& trial, 
         const ClockNode& node = now_.device().clocks[i];
         const int input = now_.inputOf(i);
         const auto moved = [&](int other) {
-            return other >= 0 && (leader[size_t(other)] >= 0 || trial.clocks[size_t(other)].rate != now_.clocks[size_t(other)].rate || !(trial.clocks[size_t(other)].tolerance == now_.clocks[size_t(other)].tolerance));
+            return other >= 0 &&
+                   (leader[size_t(other)] >= 0 || trial.clocks[size_t(other)].rate != now_.clocks[size_t(other)].rate ||
+                    !(trial.clocks[size_t(other)].tolerance == now_.clocks[size_t(other)].tolerance));
         };
         const std::vector<RelativeLimit>& ceilings = trial.relative(i);
-        const bool ceilingMoved = std::any_of(ceilings.begin(), ceilings.end(), [&moved](const RelativeLimit& ceiling) { return moved(ceiling.to); }) ||
-                                  std::any_of(ceilings_[i].begin(), ceilings_[i].end(), [&](int below) { return !decided_[size_t(below)] && moved(below); });
+        const bool ceilingMoved = std::any_of(ceilings.begin(), ceilings.end(),
+                                              [&moved](const RelativeLimit& ceiling) { return moved(ceiling.to); }) ||
+                                  std::any_of(ceilings_[i].begin(), ceilings_[i].end(),
+                                              [&](int below) { return !decided_[size_t(below)] && moved(below); });
         const auto besideMoved = [&](const ClockCombination& combination) {
-            return combination.concerns(index) && std::any_of(combination.terms.begin(), combination.terms.end(), [&](const ClockCombination::Term& term) { return term.clock != index && moved(term.clock); });
+            return combination.concerns(index) && std::any_of(combination.terms.begin(), combination.terms.end(),
+                                                              [&](const ClockCombination::Term& term) {
+                                                                  return term.clock != index && moved(term.clock);
+                                                              });
         };
         const std::vector<ClockCombination>& combinations = now_.device().neverTogether;
-        if (!strained_[i] && !moved(input) && !moved(node.follows) && !factorMoved(trial, i) && !ceilingMoved && !(node.trim && moved(node.trim->by)) && std::none_of(combinations.begin(), combinations.end(), besideMoved))
+        if (!strained_[i] && !moved(input) && !moved(node.follows) && !factorMoved(trial, i) && !ceilingMoved &&
+            !(node.trim && moved(node.trim->by)) && std::none_of(combinations.begin(), combinations.end(), besideMoved))
             return;
         leader[i] = index;
         // A select that nothing depends on may find its old rate in another part; that makes large parts of many.
@@ -366,14 +389,17 @@ std::vector<std::vector<ClockIndex>> Completion::parts(const ClockTrial& trial, 
 }
 
 /// All that the answer for a part depends on.
-std::vector<std::int64_t> Completion::keyOf(const ClockTrial& trial, const std::vector<ClockIndex>& part, Reach reach) const
+std::vector<std::int64_t> Completion::keyOf(const ClockTrial& trial, const std::vector<ClockIndex>& part,
+                                            Reach reach) const
 {
     std::vector<std::int64_t> key{trial.range(), int(reach)};
     const auto add = [&](ClockIndex clock) {
         if (clock < 0)
             return;
         const TrialClock& c = trial.clocks[size_t(clock)];
-        key.insert(key.end(), {clock, c.rate.value.num(), c.rate.value.den(), c.tolerance.low.value.num(), c.tolerance.low.value.den(), c.tolerance.high.value.num(), c.tolerance.high.value.den(), c.setting});
+        key.insert(key.end(), {clock, c.rate.value.num(), c.rate.value.den(), c.tolerance.low.value.num(),
+                               c.tolerance.low.value.den(), c.tolerance.high.value.num(), c.tolerance.high.value.den(),
+                               c.setting});
         // Of two clocks from one source the tolerance does not count against each other.
         if (beside_)
             key.push_back(trial.sourceOf(size_t(clock)));
@@ -408,12 +434,16 @@ Completion::Outcome Completion::search(ClockTrial& trial, Reach reach, const Bou
     strain(trial, reach);
     bool broken = false;
     std::vector<std::vector<ClockIndex>> all = parts(trial, false);
-    if (std::any_of(all.begin(), all.end(), [](const std::vector<ClockIndex>& part) { return part.size() > kLargePart; }))
+    if (std::any_of(all.begin(), all.end(),
+                    [](const std::vector<ClockIndex>& part) { return part.size() > kLargePart; }))
         all = parts(trial, true);
     int changed = 0;
     for (const std::vector<ClockIndex>& part : all) {
         constexpr int kAny = std::numeric_limits<int>::max();
-        const Cost under = bounds.whole ? Cost{0, now_.device().neverTogether.empty() ? 0 : kAny, bounds.changed == kAny || reach == Reach::Touched ? kAny : bounds.changed - changed + 1} : Cost{kAny};
+        const Cost under =
+            bounds.whole ? Cost{0, now_.device().neverTogether.empty() ? 0 : kAny,
+                                bounds.changed == kAny || reach == Reach::Touched ? kAny : bounds.changed - changed + 1}
+                         : Cost{kAny};
         const auto [found, fresh] = known_.try_emplace(keyOf(trial, part, reach));
         if (fresh || (!found->second.cost && under > found->second.under)) {
             best_.reset();

@@ -10,7 +10,8 @@ bool Completion::newlyForbidden(const ClockTrial& trial, const ClockCombination&
 {
     return trial.forbidden(combination) && !stoodBefore(combination) &&
            std::all_of(combination.terms.begin(), combination.terms.end(), [&](const ClockCombination::Term& term) {
-               return decided_[size_t(term.clock)] || counts(trial, term.clock) || (now_.device().clocks[size_t(term.clock)].tier != "kernel" && mayRun(trial, term.clock));
+               return decided_[size_t(term.clock)] || counts(trial, term.clock) ||
+                      (now_.device().clocks[size_t(term.clock)].tier != "kernel" && mayRun(trial, term.clock));
            });
 }
 
@@ -27,19 +28,26 @@ int Completion::lastOpen(const ClockCombination& combination) const
 /// Whether what is decided leaves it to the others to keep a combination from standing.
 bool Completion::threatened(const ClockTrial& trial, const ClockCombination& combination) const
 {
-    return !stoodBefore(combination) && std::all_of(combination.terms.begin(), combination.terms.end(), [&](const ClockCombination::Term& term) {
-        return !decided_[size_t(term.clock)] || term.has(trial.clocks[size_t(term.clock)].setting);
-    });
+    return !stoodBefore(combination) &&
+           std::all_of(combination.terms.begin(), combination.terms.end(), [&](const ClockCombination::Term& term) {
+               return !decided_[size_t(term.clock)] || term.has(trial.clocks[size_t(term.clock)].setting);
+           });
 }
 
 /// Whether a limit of a clock that is not decided is measured by one that is decided after it.
-bool Completion::ahead(ClockIndex clock, const RelativeLimit& limit) const { return !decided_[size_t(clock)] && !decided_[size_t(limit.to)] && limit.to > clock; }
+bool Completion::ahead(ClockIndex clock, const RelativeLimit& limit) const
+{
+    return !decided_[size_t(clock)] && !decided_[size_t(limit.to)] && limit.to > clock;
+}
 
 /// Whether a clock is outside its limits, as far as what they are measured by stands.
 bool Completion::outside(const ClockTrial& trial, ClockIndex clock) const
 {
     const std::vector<RelativeLimit>& limits = trial.relative(size_t(clock));
-    return trial.outside(size_t(clock), false) || std::any_of(limits.begin(), limits.end(), [&](const RelativeLimit& limit) { return !ahead(clock, limit) && trial.exceeds(size_t(clock), limit); });
+    return trial.outside(size_t(clock), false) ||
+           std::any_of(limits.begin(), limits.end(), [&](const RelativeLimit& limit) {
+               return !ahead(clock, limit) && trial.exceeds(size_t(clock), limit);
+           });
 }
 
 /// Whether a clock that comes before, or is decided, is too fast beside this one.
@@ -47,10 +55,12 @@ bool Completion::tooFastFor(const ClockTrial& trial, ClockIndex clock, int ceili
 {
     const size_t i = size_t(clock);
     const std::vector<RelativeLimit>& limits = trial.relative(i);
-    if (std::none_of(limits.begin(), limits.end(), [&](const RelativeLimit& limit) { return limit.to == ceiling && trial.exceeds(i, limit); }))
+    if (std::none_of(limits.begin(), limits.end(),
+                     [&](const RelativeLimit& limit) { return limit.to == ceiling && trial.exceeds(i, limit); }))
         return false;
     const bool same = now_.clocks[i].rate == trial.clocks[i].rate;
-    return decided_[i] ? !now_.breaks(i) || !same : counts(trial, clock) && !(same && now_.outside(i)) && !outside(trial, clock);
+    return decided_[i] ? !now_.breaks(i) || !same
+                       : counts(trial, clock) && !(same && now_.outside(i)) && !outside(trial, clock);
 }
 
 /// Marks what could be changed to make a clock fast enough for a decided one that must not be faster than a part of it.
@@ -58,14 +68,17 @@ void Completion::strain(const ClockTrial& trial, Reach reach)
 {
     strained_.assign(trial.size(), false);
     for (const ClockCombination& combination : now_.device().neverTogether)
-        if (threatened(trial, combination) && std::any_of(combination.terms.begin(), combination.terms.end(), [this](const ClockCombination::Term& term) { return decided_[size_t(term.clock)]; }))
+        if (threatened(trial, combination) &&
+            std::any_of(combination.terms.begin(), combination.terms.end(),
+                        [this](const ClockCombination::Term& term) { return decided_[size_t(term.clock)]; }))
             for (const ClockCombination::Term& term : combination.terms)
                 strained_[size_t(term.clock)] = strained_[size_t(term.clock)] || !decided_[size_t(term.clock)];
     if (reach == Reach::Inputs)
         for (const int i : others_)
             if (now_.device().clocks[size_t(i)].type == ClockNode::Type::Select && now_.clocks[size_t(i)].used)
                 for (const ClockInput& input : now_.device().clocks[size_t(i)].inputs)
-                    for (int at = input.node; at >= 0 && !decided_[size_t(at)] && !strained_[size_t(at)]; at = now_.inputOf(size_t(at)))
+                    for (int at = input.node; at >= 0 && !decided_[size_t(at)] && !strained_[size_t(at)];
+                         at = now_.inputOf(size_t(at)))
                         strained_[size_t(at)] = true;
     if (reach != Reach::Touched)
         for (const int i : others_)
@@ -98,12 +111,15 @@ bool Completion::touched(const ClockTrial& trial, ClockIndex index) const
         if (combination.concerns(index) && threatened(trial, combination))
             return true;
     const std::vector<RelativeLimit>& limits = trial.relative(i);
-    if (looksAhead_ && std::any_of(limits.begin(), limits.end(), [&](const RelativeLimit& limit) { return ahead(index, limit); }))
+    if (looksAhead_ &&
+        std::any_of(limits.begin(), limits.end(), [&](const RelativeLimit& limit) { return ahead(index, limit); }))
         return true;
-    if (std::any_of(ceilings_[i].begin(), ceilings_[i].end(), [&](int below) { return !decided_[size_t(below)] && tooFastFor(trial, below, index); }))
+    if (std::any_of(ceilings_[i].begin(), ceilings_[i].end(),
+                    [&](int below) { return !decided_[size_t(below)] && tooFastFor(trial, below, index); }))
         return true;
     const int input = trial.inputOf(i);
-    if (input >= 0 && (trial.clocks[size_t(input)].rate != now_.clocks[size_t(input)].rate || !(trial.clocks[size_t(input)].tolerance == now_.clocks[size_t(input)].tolerance)))
+    if (input >= 0 && (trial.clocks[size_t(input)].rate != now_.clocks[size_t(input)].rate ||
+                       !(trial.clocks[size_t(input)].tolerance == now_.clocks[size_t(input)].tolerance)))
         return true;
     // Its own rate is as it was; only what another clock demands can make it wrong.
     return counts(trial, index) && outside(trial, index) && !now_.outside(i);
@@ -113,11 +129,12 @@ bool Completion::touched(const ClockTrial& trial, ClockIndex index) const
 bool Completion::counts(const ClockTrial& trial, ClockIndex index) const
 {
     const size_t i = size_t(index);
-    return !trial.clocks[i].rate.value.isZero() && (now_.clocks[i].used || (now_.clocks[i].running && now_.device().clocks[i].tier != "kernel"));
+    return !trial.clocks[i].rate.value.isZero() &&
+           (now_.clocks[i].used || (now_.clocks[i].running && now_.device().clocks[i].tier != "kernel"));
 }
 
-/// Whether a clock that stands still now may run with what has been decided: it comes, through nothing else that would have to be
-/// switched on, from a decided one.
+/// Whether a clock that stands still now may run with what has been decided: it comes, through nothing else that would
+/// have to be switched on, from a decided one.
 bool Completion::mayRun(const ClockTrial& trial, ClockIndex index) const
 {
     for (int i = index; i >= 0; i = trial.inputOf(size_t(i))) {
@@ -134,14 +151,17 @@ Completion::Cost Completion::costOf(const ClockTrial& trial, ClockIndex index) c
     const size_t i = size_t(index);
     const bool same = trial.clocks[i].rate == now_.clocks[i].rate;
     Cost cost;
-    cost.broken = (counts(trial, index) && outside(trial, index) && !(same && now_.outside(i))) || (now_.clocks[i].used && trial.clocks[i].rate.value.isZero() && !now_.clocks[i].rate.value.isZero());
+    cost.broken = (counts(trial, index) && outside(trial, index) && !(same && now_.outside(i))) ||
+                  (now_.clocks[i].used && trial.clocks[i].rate.value.isZero() && !now_.clocks[i].rate.value.isZero());
     for (const int below : ceilings_[i])
         cost.broken += tooFastFor(trial, below, index);
     for (const ClockCombination& combination : now_.device().neverTogether)
         cost.forbidden += lastOpen(combination) == index && newlyForbidden(trial, combination);
     cost.changed = now_.clocks[i].used && !same;
-    cost.outside = !cost.broken && !now_.clocks[i].running && now_.device().clocks[i].tier != "kernel" && !trial.clocks[i].rate.value.isZero() && mayRun(trial, index) && outside(trial, index);
-    cost.decisions = trial.clocks[i].setting != now_.clocks[i].setting && now_.device().clocks[i].type != ClockNode::Type::Follow;
+    cost.outside = !cost.broken && !now_.clocks[i].running && now_.device().clocks[i].tier != "kernel" &&
+                   !trial.clocks[i].rate.value.isZero() && mayRun(trial, index) && outside(trial, index);
+    cost.decisions =
+        trial.clocks[i].setting != now_.clocks[i].setting && now_.device().clocks[i].type != ClockNode::Type::Follow;
     return cost;
 }
 

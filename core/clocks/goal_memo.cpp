@@ -11,7 +11,9 @@ const std::vector<NeedIndex>& GoalMemo::missed(const ClockTrial& trial)
     for (size_t i = 0; i < trial.size(); ++i)
         if (trial.isRoot(i)) {
             const TrialClock& c = trial.clocks[i];
-            key.insert(key.end(), {c.rate.value.num(), c.rate.value.den(), c.tolerance.low.value.num(), c.tolerance.low.value.den(), c.tolerance.high.value.num(), c.tolerance.high.value.den(), c.running});
+            key.insert(key.end(), {c.rate.value.num(), c.rate.value.den(), c.tolerance.low.value.num(),
+                                   c.tolerance.low.value.den(), c.tolerance.high.value.num(),
+                                   c.tolerance.high.value.den(), c.running});
         }
     const auto known = known_.find(key);
     if (known != known_.end())

@@ -8,8 +8,8 @@
 
 namespace bindrel {
 
-/// Needs that miss goals in a trial. What a need achieves follows from the clocks that its instance runs from; few of these
-/// differ from way to way, so most answers are known already.
+/// Needs that miss goals in a trial. What a need achieves follows from the clocks that its instance runs from; few of
+/// these differ from way to way, so most answers are known already.
 class GoalMemo {
 public:
     using Function = std::function<std::vector<NeedIndex>(const Rates&)>;

@@ -10,17 +10,22 @@ namespace bindrel {
 
 namespace {
 
-template <typename Kind> bool has(const std::vector<Kind>& list, Kind item) { return std::find(list.begin(), list.end(), item) != list.end(); }
+template <typename Kind> bool has(const std::vector<Kind>& list, Kind item)
+{
+    return std::find(list.begin(), list.end(), item) != list.end();
+}
 
 /// A need that only watches a pad, and with it an external-interrupt line.
 bool watchesLine(const Need& need, const BoundNeed& bound)
 {
-    return need.kind == "gpio" && !goalIs(need, "edges", "none") && std::any_of(bound.seats.begin(), bound.seats.end(), [](const Seat& seat) { return seat.pad >= 0; });
+    return need.kind == "gpio" && !goalIs(need, "edges", "none") &&
+           std::any_of(bound.seats.begin(), bound.seats.end(), [](const Seat& seat) { return seat.pad >= 0; });
 }
 
 } // namespace
 
-ModeState modeState(const Device& device, const Plan& plan, const Bindings& bindings, const Rates& rates, const LowPowerMode& mode)
+ModeState modeState(const Device& device, const Plan& plan, const Bindings& bindings, const Rates& rates,
+                    const LowPowerMode& mode)
 {
     ModeState out;
     out.alive.assign(device.clocks.size(), false);
@@ -28,10 +33,13 @@ ModeState modeState(const Device& device, const Plan& plan, const Bindings& bind
         const ClockState& clock = rates.clocks[i];
         if (!clock.running || has(mode.stops, ClockIndex(int(i))))
             continue;
-        const bool alive = clock.input >= 0 ? bool(out.alive[size_t(clock.input)]) : mode.keepsAll || has(mode.keeps, ClockIndex(int(i)));
+        const bool alive = clock.input >= 0 ? bool(out.alive[size_t(clock.input)])
+                                            : mode.keepsAll || has(mode.keeps, ClockIndex(int(i)));
         out.alive[i] = alive;
         if (alive)
-            out.current = out.current + device.clocks[i].draws + device.clocks[i].drawsPerMegahertz * (clock.rate.value * device.ranges[size_t(rates.range)].draws.value / 1'000'000);
+            out.current = out.current + device.clocks[i].draws +
+                          device.clocks[i].drawsPerMegahertz *
+                              (clock.rate.value * device.ranges[size_t(rates.range)].draws.value / 1'000'000);
     }
     out.current = out.current + mode.draws;
     // What is counted must come, down the whole chain.
@@ -44,7 +52,8 @@ ModeState modeState(const Device& device, const Plan& plan, const Bindings& bind
             const Need* other = plan.need(by);
             need = other ? NeedIndex(int(other - plan.needs.data())) : need;
             const InstanceIndex instance = other ? bindings.needs[need].instance : InstanceIndex();
-            if (instance < 0 || has(mode.drops, device.instances[size_t(instance)].domain) || !out.alive[size_t(device.instances[size_t(instance)].kernel)])
+            if (instance < 0 || has(mode.drops, device.instances[size_t(instance)].domain) ||
+                !out.alive[size_t(device.instances[size_t(instance)].kernel)])
                 return false;
         }
         return false;
@@ -58,7 +67,8 @@ ModeState modeState(const Device& device, const Plan& plan, const Bindings& bind
         if (instance >= 0 && !off && out.alive[size_t(device.instances[size_t(instance)].kernel)] && paced(n))
             out.working.push_back(int(n));
         const bool interrupts = instance >= 0 && !device.instances[size_t(instance)].interrupts.empty();
-        const bool runsOn = instance >= 0 && !off && out.alive[size_t(device.instances[size_t(instance)].kernel)] && paced(n);
+        const bool runsOn =
+            instance >= 0 && !off && out.alive[size_t(device.instances[size_t(instance)].kernel)] && paced(n);
         if ((mode.wakesByAny && (line || (interrupts && runsOn))) || (mode.wakesByLines && line) ||
             (runsOn && has(mode.wakesBy, instance)))
             out.wakers.push_back(int(n));
@@ -67,7 +77,8 @@ ModeState modeState(const Device& device, const Plan& plan, const Bindings& bind
     Duration sources, multipliers;
     for (size_t i = 0; i < device.clocks.size(); ++i) {
         const ClockNode& node = device.clocks[i];
-        if (!node.enable.valid() || !(node.isSource() || node.type == ClockNode::Type::Multiply) || !rates.clocks[i].running || out.alive[i] || int(i) == mode.wakesOn)
+        if (!node.enable.valid() || !(node.isSource() || node.type == ClockNode::Type::Multiply) ||
+            !rates.clocks[i].running || out.alive[i] || int(i) == mode.wakesOn)
             continue;
         out.restarted.push_back(int(i));
         if (node.isSource())
@@ -79,14 +90,16 @@ ModeState modeState(const Device& device, const Plan& plan, const Bindings& bind
     return out;
 }
 
-std::optional<Waking> wakingOf(const Device& device, const Board& board, const Plan& plan, const Bindings& bindings, const Rates& rates, const LowPowerMode& mode)
+std::optional<Waking> wakingOf(const Device& device, const Board& board, const Plan& plan, const Bindings& bindings,
+                               const Rates& rates, const LowPowerMode& mode)
 {
     if (mode.wakesOn < 0)
         return std::nullopt;
     Waking out;
     const auto turn = [&](ClockIndex clock) {
         const std::vector<ClockInput>& inputs = device.clocks[size_t(clock)].inputs;
-        const auto at = std::find_if(inputs.begin(), inputs.end(), [&mode](const ClockInput& input) { return input.node == mode.wakesOn; });
+        const auto at = std::find_if(inputs.begin(), inputs.end(),
+                                     [&mode](const ClockInput& input) { return input.node == mode.wakesOn; });
         if (device.clocks[size_t(clock)].type != ClockNode::Type::Select || at == inputs.end())
             return false;
         out.selects.emplace_back(clock, at - inputs.begin());
@@ -107,7 +120,8 @@ std::optional<Waking> wakingOf(const Device& device, const Board& board, const P
         woken.clocks.erase(source.id);
     // It runs then, even if the plan keeps it off.
     if (const auto said = woken.clocks.find(source.id); said != woken.clocks.end())
-        if (const Expected<SourceDecision> decision = readSourceDecision(source, said->second); decision && decision->off)
+        if (const Expected<SourceDecision> decision = readSourceDecision(source, said->second);
+            decision && decision->off)
             woken.clocks.erase(said);
     out.rates = computeRates(device, board, woken, bindings);
     for (size_t i = 0; i < device.clocks.size(); ++i) {
@@ -115,7 +129,8 @@ std::optional<Waking> wakingOf(const Device& device, const Board& board, const P
         if (!clock.running || !clock.used || pathToSource(out.rates, int(i)).back() != mode.wakesOn)
             continue;
         // Of a kernel the highest rate counts: what times its bus's users rests until the clocks are back.
-        const std::optional<Frequency> most = device.clocks[i].tier == "kernel" ? limitIn(device, device.clocks[i], out.rates.range).max : clock.max;
+        const std::optional<Frequency> most =
+            device.clocks[i].tier == "kernel" ? limitIn(device, device.clocks[i], out.rates.range).max : clock.max;
         if (most && clock.rate > *most)
             out.broken.push_back(int(i));
     }

@@ -7,7 +7,8 @@
 
 namespace bindrel {
 
-std::vector<RateChoice> rateChoices(const Device& device, const Board& board, const Plan& plan, const Bindings& bindings, ClockIndex clock, const std::function<bool()>& stopped)
+std::vector<RateChoice> rateChoices(const Device& device, const Board& board, const Plan& plan,
+                                    const Bindings& bindings, ClockIndex clock, const std::function<bool()>& stopped)
 {
     const ClockNode& node = device.clocks[size_t(clock)];
     std::vector<RateChoice> out;
@@ -16,7 +17,8 @@ std::vector<RateChoice> rateChoices(const Device& device, const Board& board, co
         if (stopped && stopped())
             return {};
         if (node.isSource())
-            if (const Expected<SourceDecision> decision = readSourceDecision(node, choice); !decision || !decision->rate)
+            if (const Expected<SourceDecision> decision = readSourceDecision(node, choice);
+                !decision || !decision->rate)
                 continue;
         trial.clocks[node.id] = choice;
         const ClockState state = computeRates(device, board, trial, bindings).clocks[size_t(clock)];
@@ -24,7 +26,9 @@ std::vector<RateChoice> rateChoices(const Device& device, const Board& board, co
             out.push_back({state.rate, choice});
     }
     std::stable_sort(out.begin(), out.end(), [](const RateChoice& a, const RateChoice& b) { return a.rate < b.rate; });
-    out.erase(std::unique(out.begin(), out.end(), [](const RateChoice& a, const RateChoice& b) { return a.rate == b.rate; }), out.end());
+    out.erase(
+        std::unique(out.begin(), out.end(), [](const RateChoice& a, const RateChoice& b) { return a.rate == b.rate; }),
+        out.end());
     return out;
 }
 

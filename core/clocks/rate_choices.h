@@ -15,8 +15,10 @@ struct RateChoice {
     std::string setting;
 };
 
-/// All settings of a clock that make it run, by rising rate; of several with one rate the first. A rate computation each: some
-/// thousand for a fine multiplier, so it belongs beside the interface. Empty when `stopped` says so.
-std::vector<RateChoice> rateChoices(const Device& device, const Board& board, const Plan& plan, const Bindings& bindings, ClockIndex clock, const std::function<bool()>& stopped = {});
+/// All settings of a clock that make it run, by rising rate; of several with one rate the first. A rate computation
+/// each: some thousand for a fine multiplier, so it belongs beside the interface. Empty when `stopped` says so.
+std::vector<RateChoice> rateChoices(const Device& device, const Board& board, const Plan& plan,
+                                    const Bindings& bindings, ClockIndex clock,
+                                    const std::function<bool()>& stopped = {});
 
 } // namespace bindrel

@@ -95,7 +95,8 @@ private:
         case ClockNode::Type::External: {
             const auto fitted = board_.crystals.find(node.id);
             if (fitted == board_.crystals.end())
-                return stop(state, fmt::format("the board has no {} at {}", node.type == ClockNode::Type::Crystal ? "crystal" : "clock", node.name));
+                return stop(state, fmt::format("the board has no {} at {}",
+                                               node.type == ClockNode::Type::Crystal ? "crystal" : "clock", node.name));
             takeFacts(state, node);
             state.load = fitted->second.load;
             state.stray = fitted->second.stray;
@@ -122,12 +123,14 @@ private:
             break;
         case ClockNode::Type::Follow:
             state.input = node.inputs.front().node;
-            state.setting = followFactor(device_, node, node.follows < 0 ? 0 : rates_.clocks[size_t(node.follows)].setting);
+            state.setting =
+                followFactor(device_, node, node.follows < 0 ? 0 : rates_.clocks[size_t(node.follows)].setting);
             takeOver(state, state.setting);
             break;
         }
         if (node.widens())
-            state.tolerance = {Ppm((state.tolerance.low.value + node.adds.low.value).within64()), Ppm((state.tolerance.high.value + node.adds.high.value).within64())};
+            state.tolerance = {Ppm((state.tolerance.low.value + node.adds.low.value).within64()),
+                               Ppm((state.tolerance.high.value + node.adds.high.value).within64())};
         if (node.isSource()) {
             const SourceDecision decision = decisionOf(node);
             state.monitored = decision.monitored;
@@ -150,7 +153,8 @@ private:
         state.trimmed = true;
         const Tolerance own = node.trim->tolerance;
         const Tolerance from = by >= 0 ? rates_.clocks[size_t(by)].tolerance : Tolerance{};
-        state.tolerance = {Ppm((own.low.value + from.low.value).within64()), Ppm((own.high.value + from.high.value).within64())};
+        state.tolerance = {Ppm((own.low.value + from.low.value).within64()),
+                           Ppm((own.high.value + from.high.value).within64())};
     }
 
     void takeOver(ClockState& state, const Rational& factor)
@@ -230,7 +234,8 @@ private:
         state.min = limit.min;
         state.max = limit.max;
         state.minBecause = state.maxBecause = limit.because;
-        // The tightest counts; what moves along is compared without its tolerance, so that one that is broken goes before.
+        // The tightest counts; what moves along is compared without its tolerance, so that one that is broken goes
+        // before.
         std::optional<Frequency> tightest = state.max;
         bool broken = false;
         for (const RelativeLimit& relative : limit.relative) {
@@ -240,7 +245,10 @@ private:
                 continue;
             const Frequency bound = other.rate * relative.max;
             const bool together = sourceOf(int(index)) == sourceOf(relative.to) && state.tolerance == other.tolerance;
-            const Frequency effective = together ? shifted(bound, state.tolerance.high) : other.tolerance.worst() <= device_.limitSlack ? bound : shifted(bound, other.tolerance.low);
+            const Frequency effective = together ? shifted(bound, state.tolerance.high)
+                                        : other.tolerance.worst() <= device_.limitSlack
+                                            ? bound
+                                            : shifted(bound, other.tolerance.low);
             const bool breaks = together && state.rate > bound;
             if (!tightest || breaks > broken || (breaks == broken && effective < *tightest)) {
                 tightest = effective;
@@ -277,7 +285,8 @@ SourceFacts sourceFacts(const Device& device, const Board& board, const ClockNod
 {
     if (node.type == ClockNode::Type::Crystal || node.type == ClockNode::Type::External) {
         const auto fitted = board.crystals.find(node.id);
-        return fitted == board.crystals.end() ? SourceFacts{} : SourceFacts{fitted->second.rate, fitted->second.tolerance};
+        return fitted == board.crystals.end() ? SourceFacts{}
+                                              : SourceFacts{fitted->second.rate, fitted->second.tolerance};
     }
     SourceFacts out{node.rate, node.tolerance};
     const TemperatureRange wanted = board.temperature.value_or(device.temperature);

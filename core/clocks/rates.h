@@ -14,22 +14,23 @@ namespace bindrel {
 
 /// One clock as the plan makes it.
 struct ClockState {
-    Frequency rate;        ///< when it runs; 0 Hz when nothing can make it run
-    Tolerance tolerance;   ///< of its source, along the path
+    Frequency rate;           ///< when it runs; 0 Hz when nothing can make it run
+    Tolerance tolerance;      ///< of its source, along the path
     std::int64_t setting = 0; ///< factor in 1/unit; for a select or an oscillator the index into its inputs or rates
     bool trimmed = false;     ///< by another clock that runs
     bool monitored = false;
-    Capacitance load; ///< that the board's crystal asks for
-    Capacitance stray; ///< across the crystal, as the board says
+    Capacitance load;      ///< that the board's crystal asks for
+    Capacitance stray;     ///< across the crystal, as the board says
     bool external = false; ///< a clock that is fed into the crystal's pad
     int input = -1;        ///< node that it comes from; -1 for a source or a select set to none
     bool used = false;     ///< something runs from it
     bool running = false;
-    std::string stopped;   ///< why it does not run; empty when it does
+    std::string stopped;          ///< why it does not run; empty when it does
     std::optional<Frequency> min; ///< limits in the current operating range
     std::optional<Frequency> max;
     std::string maxBecause, minBecause;
-    bool maxMovesAlong = false; ///< `max` is part of a clock from the same source: its tolerance moves both, and does not count
+    bool maxMovesAlong =
+        false;      ///< `max` is part of a clock from the same source: its tolerance moves both, and does not count
     Ppm limitSlack; ///< a tolerance up to this is allowed for in the limits
     std::vector<int> users; ///< needs whose instance has it as kernel clock
 };
@@ -46,7 +47,8 @@ struct Rates {
 /// One pass over the tree, sources first. Never fails: what cannot run has rate 0 and says why.
 Rates computeRates(const Device& device, const Board& board, const Plan& plan, const Bindings& bindings);
 
-/// How a running clock stands to its limits. Comparison is exact; a limit that only the tolerance crosses is told apart.
+/// How a running clock stands to its limits. Comparison is exact; a limit that only the tolerance crosses is told
+/// apart.
 struct LimitBreak {
     enum class Which { Above, Below } which;
     Frequency limit;
@@ -55,19 +57,20 @@ struct LimitBreak {
 };
 std::optional<LimitBreak> limitBreak(const ClockState& clock);
 
-/// How far a running clock is from the nearer of its limits, as a part of that limit; negative when it is broken. Empty without limits.
+/// How far a running clock is from the nearer of its limits, as a part of that limit; negative when it is broken. Empty
+/// without limits.
 std::optional<Ratio> headRoom(const ClockState& clock);
 
-/// The capacitor at each of a crystal's two pads: twice what the crystal's load leaves after the stray capacitance, C = 2 (CL - Cs).
-/// Empty when the board gives no load, or the stray capacitance is no smaller.
+/// The capacitor at each of a crystal's two pads: twice what the crystal's load leaves after the stray capacitance, C =
+/// 2 (CL - Cs). Empty when the board gives no load, or the stray capacitance is no smaller.
 std::optional<Capacitance> loadCapacitor(const ClockState& crystal);
 
 /// The load capacitance that a crystal's oscillator can switch in, nearest to what the crystal asks for; null when it
 /// has none or nothing is asked for.
 const std::pair<Capacitance, std::uint32_t>* nearestLoad(const ClockNode& node, const Capacitance& wanted);
 
-/// A source's rate (0 Hz when it is not fitted) and tolerance over the temperatures that the board is made for, with the
-/// given choice among its rates and without trimming.
+/// A source's rate (0 Hz when it is not fitted) and tolerance over the temperatures that the board is made for, with
+/// the given choice among its rates and without trimming.
 struct SourceFacts {
     Frequency rate;
     Tolerance tolerance;

@@ -86,8 +86,10 @@ std::vector<std::string> brokenIn(const Ground& ground, const ReachSearch::Found
     then.clocks = found.clocks;
     std::vector<std::string> out;
     for (size_t i = 0; i < then.size(); ++i) {
-        const bool target = std::any_of(request.targets.begin(), request.targets.end(), [i](const ReachTarget& t) { return size_t(t.clock) == i; });
-        if ((target ? then.outside(i) : then.breaks(i)) && !(ground.now.breaks(i) && ground.now.clocks[i].rate == then.clocks[i].rate))
+        const bool target = std::any_of(request.targets.begin(), request.targets.end(),
+                                        [i](const ReachTarget& t) { return size_t(t.clock) == i; });
+        if ((target ? then.outside(i) : then.breaks(i)) &&
+            !(ground.now.breaks(i) && ground.now.clocks[i].rate == then.clocks[i].rate))
             out.push_back("then " + limitText(then, int(i)));
     }
     const std::vector<int> before = ground.now.forbiddenNow();
@@ -110,9 +112,11 @@ std::vector<std::string> obstacles(const Ground& ground, const ReachRequest& req
         if (const Looked other = look(ground, loose); !other.found.empty()) {
             for (const ReachTarget& target : one.targets) {
                 const TrialClock& clock = other.found.front().clocks[size_t(target.clock)];
-                if (!target.withTolerance || shifted(clock.rate, clock.tolerance.high) <= shifted(target.rate, target.permitted))
+                if (!target.withTolerance ||
+                    shifted(clock.rate, clock.tolerance.high) <= shifted(target.rate, target.permitted))
                     continue;
-                out.push_back(fmt::format("{} could be {}, but its source's tolerance of {} leaves less than {} room", ground.device.clocks[size_t(target.clock)].name, format(clock.rate),
+                out.push_back(fmt::format("{} could be {}, but its source's tolerance of {} leaves less than {} room",
+                                          ground.device.clocks[size_t(target.clock)].name, format(clock.rate),
                                           format(clock.tolerance), format(target.permitted)));
             }
             return out;
@@ -133,8 +137,11 @@ std::vector<std::string> obstacles(const Ground& ground, const ReachRequest& req
     if (free.holds.size() != ground.plan.holds.size() || !request.holds.empty())
         if (const Looked other = look(open, lossy); !other.ways.empty())
             for (const Change& change : other.ways.front().edit.changes)
-                if (const auto* set = std::get_if<SetClock>(&change); set && (ground.plan.held(holdOfClock(set->node)) || request.holds.contains(set->node)))
-                    out.push_back(fmt::format("{} is held; it would have to be {}", ground.device.clocks[size_t(ground.device.findClock(set->node))].name, set->value.value_or("as at reset")));
+                if (const auto* set = std::get_if<SetClock>(&change);
+                    set && (ground.plan.held(holdOfClock(set->node)) || request.holds.contains(set->node)))
+                    out.push_back(fmt::format("{} is held; it would have to be {}",
+                                              ground.device.clocks[size_t(ground.device.findClock(set->node))].name,
+                                              set->value.value_or("as at reset")));
     if (out.empty())
         out.push_back("no setting of the clocks on the way gives this");
     return out;
@@ -152,7 +159,8 @@ std::vector<ReachMiss> nearestMisses(const Ground& ground, const ReachRequest& r
             if (!miss.nearest.empty() || (alone && request.targets.size() == 1))
                 break;
             for (const Kind kind : {Kind::Fastest, Kind::Slowest}) {
-                if ((kind == Kind::Fastest && target.kind == Kind::AtMost) || (kind == Kind::Slowest && target.kind == Kind::AtLeast))
+                if ((kind == Kind::Fastest && target.kind == Kind::AtMost) ||
+                    (kind == Kind::Slowest && target.kind == Kind::AtLeast))
                     continue;
                 ReachRequest near = request;
                 near.most = 1;
@@ -179,7 +187,8 @@ std::vector<ReachMiss> nearestMisses(const Ground& ground, const ReachRequest& r
 
 } // namespace
 
-ReachResult reach(const Device& device, const Board& board, const Plan& plan, const Bindings& bindings, const ReachRequest& request)
+ReachResult reach(const Device& device, const Board& board, const Plan& plan, const Bindings& bindings,
+                  const ReachRequest& request)
 {
     const Ground ground(device, board, plan, bindings, request.holds);
     Looked looked = look(ground, request);
@@ -204,9 +213,12 @@ std::string wayText(const Device& device, const ReachWay& way)
         const ClockNode& node = device.clocks[size_t(clock)];
         const std::string value = set->value.value_or(std::string());
         if (node.type == ClockNode::Type::Divide || node.type == ClockNode::Type::Multiply)
-            parts.push_back(fmt::format("{} {}{}", node.name, node.type == ClockNode::Type::Divide ? "\u00f7" : "\u00d7", value));
+            parts.push_back(
+                fmt::format("{} {}{}", node.name, node.type == ClockNode::Type::Divide ? "\u00f7" : "\u00d7", value));
         else if (node.type == ClockNode::Type::Select)
-            parts.push_back(fmt::format("{} from {}", node.name, device.findClock(value) < 0 ? value : device.clocks[size_t(device.findClock(value))].name));
+            parts.push_back(
+                fmt::format("{} from {}", node.name,
+                            device.findClock(value) < 0 ? value : device.clocks[size_t(device.findClock(value))].name));
         else
             parts.push_back(fmt::format("{} {}", node.name, value.empty() ? "as at reset" : value));
     }
@@ -220,7 +232,8 @@ std::vector<std::string> consequencesOf(const Device& device, const Plan& plan, 
         if (const auto* text = std::get_if<SetText>(&change); text && text->what == SetText::What::Range)
             out.push_back(describe(plan, change));
     for (const RateChanged& other : way.others)
-        out.push_back(fmt::format("{} {} \u2192 {}", device.clocks[size_t(other.clock)].name, format(other.before), other.after.value.isZero() ? "stopped" : format(other.after)));
+        out.push_back(fmt::format("{} {} \u2192 {}", device.clocks[size_t(other.clock)].name, format(other.before),
+                                  other.after.value.isZero() ? "stopped" : format(other.after)));
     for (const ClockIndex clock : way.wakes)
         out.push_back(device.clocks[size_t(clock)].name + " starts");
     for (const ClockIndex clock : way.stops)
@@ -229,7 +242,8 @@ std::vector<std::string> consequencesOf(const Device& device, const Plan& plan, 
         out.push_back(plan.needs[size_t(need)].title + " loses its goal");
     const Current more(way.current.value - way.currentBefore.value);
     if (!more.value.isZero())
-        out.push_back(fmt::format("about {}{}", more.value > Rational(0) ? "+" : "\u2212", format(Current(more.value.abs()), 2)));
+        out.push_back(
+            fmt::format("about {}{}", more.value > Rational(0) ? "+" : "\u2212", format(Current(more.value.abs()), 2)));
     return out;
 }
 
@@ -237,15 +251,19 @@ std::string wishText(const ReachTarget& target)
 {
     switch (target.kind) {
     case Kind::Rate:
-        return target.permitted.value.isZero() ? format(target.rate) : fmt::format("{} within {}", format(target.rate), format(target.permitted));
+        return target.permitted.value.isZero()
+                   ? format(target.rate)
+                   : fmt::format("{} within {}", format(target.rate), format(target.permitted));
     case Kind::AtMost:
         return "at most " + format(target.rate);
     case Kind::AtLeast:
         return "at least " + format(target.rate);
     case Kind::Fastest:
-        return target.rate.value.isZero() ? "as fast as allowed" : fmt::format("as fast as allowed up to {}", format(target.rate));
+        return target.rate.value.isZero() ? "as fast as allowed"
+                                          : fmt::format("as fast as allowed up to {}", format(target.rate));
     case Kind::Slowest:
-        return target.rate.value.isZero() ? "as slow as allowed" : fmt::format("as slow as allowed from {}", format(target.rate));
+        return target.rate.value.isZero() ? "as slow as allowed"
+                                          : fmt::format("as slow as allowed from {}", format(target.rate));
     }
     return {};
 }
@@ -279,7 +297,9 @@ Expected<ReachTarget> readReachWish(ClockIndex clock, std::string_view given)
     }
     const Expected<Target<Frequency>> target = parseFrequencyTarget(text);
     if (!target)
-        return problemOf(fmt::format("\"{}\" is not a rate that can be wanted: {} Write 48 MHz, 48 MHz \u00b10.25 %, >= 100 MHz, <= 80 MHz, max or min.", given, target.problem().message));
+        return problemOf(fmt::format("\"{}\" is not a rate that can be wanted: {} Write 48 MHz, 48 MHz \u00b10.25 %, "
+                                     ">= 100 MHz, <= 80 MHz, max or min.",
+                                     given, target.problem().message));
     if (!(target->value.value > Rational(0)))
         return problemOf(fmt::format("\"{}\" wants no rate above zero.", given));
     if (target->permitted && out.kind != Kind::Rate)
@@ -292,15 +312,19 @@ Expected<ReachTarget> readReachWish(ClockIndex clock, std::string_view given)
 
 Expected<ReachTarget> readReachTarget(const Device& device, std::string_view text)
 {
-    const size_t at = std::min({text.find('='), text.find('<'), text.find('>'), text.find("\u2264"), text.find("\u2265")});
+    const size_t at =
+        std::min({text.find('='), text.find('<'), text.find('>'), text.find("\u2264"), text.find("\u2265")});
     if (at == std::string_view::npos)
-        return problemOf(fmt::format("\"{}\" wants nothing; write CLOCK=48MHz, CLOCK=48MHz\u00b10.25%, CLOCK>=100MHz, CLOCK<=80MHz, CLOCK=max or CLOCK=min.", text));
+        return problemOf(fmt::format("\"{}\" wants nothing; write CLOCK=48MHz, CLOCK=48MHz\u00b10.25%, CLOCK>=100MHz, "
+                                     "CLOCK<=80MHz, CLOCK=max or CLOCK=min.",
+                                     text));
     const std::string name(trimmed(text.substr(0, at)));
     ClockIndex clock = device.findClock(name);
     std::vector<std::string> names;
     for (size_t i = 0; i < device.clocks.size(); ++i) {
         names.push_back(device.clocks[i].id);
-        if (clock < 0 && (lowered(device.clocks[i].name) == lowered(name) || lowered(device.clocks[i].id) == lowered(name)))
+        if (clock < 0 &&
+            (lowered(device.clocks[i].name) == lowered(name) || lowered(device.clocks[i].id) == lowered(name)))
             clock = int(i);
     }
     if (clock < 0)

@@ -33,13 +33,14 @@ struct ReachRequest {
     std::set<std::string> holds; ///< ids of clocks that must stay as they are, besides what the plan holds
     std::vector<int> ranges;     ///< operating ranges that may be chosen, the preferred first; empty: the plan's own
     std::size_t most = 12;       ///< ways wanted
-    /// Also ways that differ only inside a multiplier: the same selects, and the same rate on every clock that is no multiplier.
+    /// Also ways that differ only inside a multiplier: the same selects, and the same rate on every clock that is no
+    /// multiplier.
     bool all = false;
     bool loseGoals = false; ///< needs may lose their goals
     /// Needs whose goals would be missed at these rates, by index, rising; empty function: none ever.
     std::function<std::vector<NeedIndex>(const Rates& rates)> missedGoals;
-    std::function<bool()> stopped;               ///< asked now and then: true ends the search with what it has
-    std::function<void(long looked)> progress;   ///< settings looked at so far, now and then
+    std::function<bool()> stopped;             ///< asked now and then: true ends the search with what it has
+    std::function<void(long looked)> progress; ///< settings looked at so far, now and then
 };
 
 struct RateChanged {
@@ -49,16 +50,16 @@ struct RateChanged {
 
 /// One way to all targets.
 struct ReachWay {
-    Edit edit; ///< decisions about clocks, and the operating range where it changes
-    std::vector<Frequency> achieved; ///< of each target
-    std::vector<Ppm> errors;         ///< of each target of kind Rate; zero for the others
-    Ppm worstError;                  ///< the largest, without sign
-    std::vector<RateChanged> others; ///< clocks in use, no targets, that get another rate
-    std::vector<ClockIndex> wakes, stops;   ///< sources and multipliers that start or stop
-    std::vector<NeedIndex> lost;           ///< needs that lose a goal
-    Current current;                 ///< roughly, of all running clocks
+    Edit edit;                            ///< decisions about clocks, and the operating range where it changes
+    std::vector<Frequency> achieved;      ///< of each target
+    std::vector<Ppm> errors;              ///< of each target of kind Rate; zero for the others
+    Ppm worstError;                       ///< the largest, without sign
+    std::vector<RateChanged> others;      ///< clocks in use, no targets, that get another rate
+    std::vector<ClockIndex> wakes, stops; ///< sources and multipliers that start or stop
+    std::vector<NeedIndex> lost;          ///< needs that lose a goal
+    Current current;                      ///< roughly, of all running clocks
     Current currentBefore;
-    Frequency fastestMultiplier;     ///< 0 Hz when none runs
+    Frequency fastestMultiplier; ///< 0 Hz when none runs
     int range = 0;
     int alike = 0; ///< more ways that were seen and differ only inside a multiplier, each ranked after this one
 };
@@ -80,17 +81,20 @@ struct ReachResult {
     std::vector<ReachMiss> misses;
 };
 
-/// All ways to the targets, best first. Ways differ in the decisions on the targets' paths to their sources; each is completed
-/// elsewhere by the decisions that let the fewest other clocks change their rate. No way breaks a limit that is not broken
-/// already at the same rate, or loses a goal unless asked to; none is slower in a clock that is to be as fast as allowed (or faster in
-/// one that is to be as slow) than the way that ranks first. Ranking is lexicographic: worst error; the rates of the Fastest and Slowest targets,
-/// in their order; other clocks in use that change (a change of operating range counts as one); estimated current; fastest
-/// multiplier; decisions. Of a fraction's settings with all else the same, those are looked at that bring a target nearest.
-/// A clock in use may be listed as changed that could have kept its rate if one that nothing else touches were set anew for it.
-/// REQUIRES: targets name clocks of the device.
-ReachResult reach(const Device& device, const Board& board, const Plan& plan, const Bindings& bindings, const ReachRequest& request);
+/// All ways to the targets, best first. Ways differ in the decisions on the targets' paths to their sources; each is
+/// completed elsewhere by the decisions that let the fewest other clocks change their rate. No way breaks a limit that
+/// is not broken already at the same rate, or loses a goal unless asked to; none is slower in a clock that is to be as
+/// fast as allowed (or faster in one that is to be as slow) than the way that ranks first. Ranking is lexicographic:
+/// worst error; the rates of the Fastest and Slowest targets, in their order; other clocks in use that change (a change
+/// of operating range counts as one); estimated current; fastest multiplier; decisions. Of a fraction's settings with
+/// all else the same, those are looked at that bring a target nearest. A clock in use may be listed as changed that
+/// could have kept its rate if one that nothing else touches were set anew for it. REQUIRES: targets name clocks of the
+/// device.
+ReachResult reach(const Device& device, const Board& board, const Plan& plan, const Bindings& bindings,
+                  const ReachRequest& request);
 
-/// "SYS=48MHz", "USBK=48 MHz ±0.25%", "CPU>=100M", "BUS1<=40M", "CPU=max", "G0=min", "CPU=max<=100MHz": a clock by its id or name.
+/// "SYS=48MHz", "USBK=48 MHz ±0.25%", "CPU>=100M", "BUS1<=40M", "CPU=max", "G0=min", "CPU=max<=100MHz": a clock by its
+/// id or name.
 Expected<ReachTarget> readReachTarget(const Device& device, std::string_view text);
 /// The same from what is typed on the clock itself: "48 MHz ±0.25 %", ">= 100 MHz", "max".
 Expected<ReachTarget> readReachWish(ClockIndex clock, std::string_view text);

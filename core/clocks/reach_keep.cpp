@@ -34,7 +34,8 @@ bool operator<(const ReachKey& a, const ReachKey& b)
 bool ReachSearch::breaksMore(ClockIndex i) const
 {
     const bool breaks = targetOf_[i] >= 0 ? trial_.outside(i) : trial_.breaks(i);
-    return breaks && !(trial_.range() == now_.range() && now_.breaks(i) && trial_.clocks[i].rate == now_.clocks[i].rate);
+    return breaks &&
+           !(trial_.range() == now_.range() && now_.breaks(i) && trial_.clocks[i].rate == now_.clocks[i].rate);
 }
 
 ReachKey ReachSearch::keyNow() const
@@ -88,8 +89,8 @@ std::vector<std::int64_t> ReachSearch::groupNow() const
     return group;
 }
 
-/// Whether the same rates have been met with as few changes, as far as they still matter: then all that follows has been seen
-/// with them, and differs inside a multiplier only.
+/// Whether the same rates have been met with as few changes, as far as they still matter: then all that follows has
+/// been seen with them, and differs inside a multiplier only.
 bool ReachSearch::seenCheaper(int decided)
 {
     if (request_.all)
@@ -101,7 +102,8 @@ bool ReachSearch::seenCheaper(int decided)
         if (neededUntil_[size_t(i)] <= decided)
             continue;
         const TrialClock& c = trial_.clocks[size_t(i)];
-        key.insert(key.end(), {i, c.rate.value.num(), c.rate.value.den(), c.tolerance.low.value.num(), c.tolerance.high.value.num(), c.tolerance.high.value.den()});
+        key.insert(key.end(), {i, c.rate.value.num(), c.rate.value.den(), c.tolerance.low.value.num(),
+                               c.tolerance.high.value.num(), c.tolerance.high.value.den()});
         if (settingMatters_[size_t(i)])
             key.push_back(c.setting);
     }
@@ -117,7 +119,8 @@ bool ReachSearch::seenCheaper(int decided)
 bool ReachSearch::beatenInGroup()
 {
     const std::vector<std::int64_t> group = groupNow();
-    const auto same = std::find_if(found_.begin(), found_.end(), [&](const Found& other) { return other.group == group; });
+    const auto same =
+        std::find_if(found_.begin(), found_.end(), [&](const Found& other) { return other.group == group; });
     if (request_.all || same == found_.end())
         return false;
     ReachKey least;
@@ -168,7 +171,10 @@ void ReachSearch::leaf()
     keep();
 }
 
-std::vector<NeedIndex> ReachSearch::lostGoals() { return goals_.missed(trial_); }
+std::vector<NeedIndex> ReachSearch::lostGoals()
+{
+    return goals_.missed(trial_);
+}
 
 /// A need that loses its goal may keep it on another clock.
 void ReachSearch::tryOtherKernels(std::vector<NeedIndex>& lost)
@@ -219,14 +225,16 @@ void ReachSearch::keep()
         trial_.clocks = kept;
         return;
     }
-    if (const std::vector<Rational>* fast = speedsToKeep(); fast && *fast < key.speeds && (known_ || found_.front().key < key)) {
+    if (const std::vector<Rational>* fast = speedsToKeep();
+        fast && *fast < key.speeds && (known_ || found_.front().key < key)) {
         droppedBy(*fast);
         trial_.clocks = kept;
         return;
     }
     Found found{std::move(key), trial_.clocks, std::move(lost), trial_.range(), 0, groupNow()};
     trial_.clocks = kept;
-    const auto same = std::find_if(found_.begin(), found_.end(), [&](const Found& other) { return other.group == found.group; });
+    const auto same =
+        std::find_if(found_.begin(), found_.end(), [&](const Found& other) { return other.group == found.group; });
     if (same != found_.end()) {
         if (!(found.key < same->key)) {
             ++same->alike;
@@ -235,7 +243,8 @@ void ReachSearch::keep()
         found.alike = same->alike + 1;
         found_.erase(same);
     }
-    const auto at = std::upper_bound(found_.begin(), found_.end(), found, [](const Found& a, const Found& b) { return a.key < b.key; });
+    const auto at = std::upper_bound(found_.begin(), found_.end(), found,
+                                     [](const Found& a, const Found& b) { return a.key < b.key; });
     found_.insert(at, std::move(found));
     const std::vector<Rational> best = *speedsToKeep();
     if (std::erase_if(found_, [&best](const Found& other) { return best < other.key.speeds; }) > 0) {
@@ -249,7 +258,10 @@ void ReachSearch::keep()
 }
 
 /// What a way must not be slower than: the speeds of the way that ranks first, as far as that is known.
-const std::vector<Rational>* ReachSearch::speedsToKeep() const { return known_ ? &*known_ : found_.empty() ? nullptr : &found_.front().key.speeds; }
+const std::vector<Rational>* ReachSearch::speedsToKeep() const
+{
+    return known_ ? &*known_ : found_.empty() ? nullptr : &found_.front().key.speeds;
+}
 
 void ReachSearch::droppedBy(const std::vector<Rational>& speeds)
 {
@@ -257,6 +269,9 @@ void ReachSearch::droppedBy(const std::vector<Rational>& speeds)
         strictest_ = speeds;
 }
 
-bool ReachSearch::droppedTooMuch() const { return !known_ && !found_.empty() && (shortened_ || (strictest_ && *strictest_ < found_.front().key.speeds)); }
+bool ReachSearch::droppedTooMuch() const
+{
+    return !known_ && !found_.empty() && (shortened_ || (strictest_ && *strictest_ < found_.front().key.speeds));
+}
 
 } // namespace bindrel

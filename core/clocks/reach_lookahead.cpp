@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// What can still become of the targets when part of their paths is decided. In floating point with a margin: it only leaves out.
+// What can still become of the targets when part of their paths is decided. In floating point with a margin: it only
+// leaves out.
 #include "core/clocks/reach_search.h"
 
 #include <algorithm>
@@ -33,7 +34,8 @@ void ReachSearch::multiply(Gains& gains, ClockIndex clock) const
     std::vector<double> factors;
     if (node.type == ClockNode::Type::Divide || node.type == ClockNode::Type::Multiply) {
         for (const std::int64_t setting : choicesOf(clock))
-            factors.push_back(node.type == ClockNode::Type::Divide ? double(node.unit) / double(setting) : double(setting) / double(node.unit));
+            factors.push_back(node.type == ClockNode::Type::Divide ? double(node.unit) / double(setting)
+                                                                   : double(setting) / double(node.unit));
         gains.dense = gains.dense || (now_.free(clock) && now_.hasFineSteps(clock));
     } else if (node.type == ClockNode::Type::Follow && node.follows >= 0) {
         factors = {double(node.factorWhenOne), double(node.factorElse)};
@@ -77,8 +79,9 @@ void ReachSearch::findGains()
     }
 }
 
-/// Settings of a fraction that bring some target, or some limit on the way to one, as near as it can be: with each way that
-/// the dividers between can stand, the two settings around the ideal; and around the middle of two targets' ideals.
+/// Settings of a fraction that bring some target, or some limit on the way to one, as near as it can be: with each way
+/// that the dividers between can stand, the two settings around the ideal; and around the middle of two targets'
+/// ideals.
 const std::vector<std::int64_t>& ReachSearch::fineSettings(ClockIndex clock)
 {
     const size_t i = size_t(clock);
@@ -98,12 +101,15 @@ const std::vector<std::int64_t>& ReachSearch::fineSettings(ClockIndex clock)
         const double setting = node.type == ClockNode::Type::Divide ? input * unit / rate : rate / input * unit;
         if (!(setting > 0) || setting > 1e15)
             return;
-        for (const std::int64_t s : {std::int64_t(std::floor(setting + kMargin)), std::int64_t(std::ceil(setting - kMargin))})
+        for (const std::int64_t s :
+             {std::int64_t(std::floor(setting + kMargin)), std::int64_t(std::ceil(setting - kMargin))})
             if (node.canBe(s))
                 out.insert(s);
     };
     for (const std::int64_t setting : now_.settings(i))
-        if (const double rate = node.type == ClockNode::Type::Divide ? input * unit / double(setting) : input * double(setting) / unit; rate >= low * (1 - kMargin) && rate <= high * (1 + kMargin))
+        if (const double rate =
+                node.type == ClockNode::Type::Divide ? input * unit / double(setting) : input * double(setting) / unit;
+            rate >= low * (1 - kMargin) && rate <= high * (1 + kMargin))
             out.insert(setting);
     out.insert(now_.clocks[i].setting);
     add(now_.clocks[i].rate.toDouble());
@@ -150,8 +156,8 @@ const std::vector<std::int64_t>& ReachSearch::fineSettings(ClockIndex clock)
     return known;
 }
 
-/// No setting of what follows on a target's chain, one fraction and whole dividers among it, can bring it nearer than this to its
-/// rate, as a part of it; 0 when nothing better is known.
+/// No setting of what follows on a target's chain, one fraction and whole dividers among it, can bring it nearer than
+/// this to its rate, as a part of it; 0 when nothing better is known.
 double ReachSearch::leastError(size_t t, size_t place, double rate)
 {
     const auto [at, fresh] = leastErrors_.try_emplace({t, place, rate}, 0.0);
@@ -177,13 +183,15 @@ double ReachSearch::leastError(size_t t, size_t place, double rate)
         if (fraction - 1 > place && !countLimits_ && !mayBeInside(chain[fraction - 1], rate * first))
             continue;
         for (const double last : after.values) {
-            const double ideal = (divides ? rate * first * last / wanted : wanted / (rate * first * last)) * double(node.unit);
+            const double ideal =
+                (divides ? rate * first * last / wanted : wanted / (rate * first * last)) * double(node.unit);
             if (!(ideal > 0) || ideal > 1e15)
                 continue;
             for (const std::int64_t setting : {std::int64_t(std::floor(ideal)), std::int64_t(std::ceil(ideal))}) {
                 if (setting < 1)
                     continue;
-                const double factor = divides ? double(node.unit) / double(setting) : double(setting) / double(node.unit);
+                const double factor =
+                    divides ? double(node.unit) / double(setting) : double(setting) / double(node.unit);
                 if (node.canBe(setting) && (countLimits_ || mayBeInside(chain[fraction], rate * first * factor)))
                     least = std::min(least, std::abs(rate * first * factor * last / wanted - 1));
             }
@@ -219,7 +227,8 @@ bool ReachSearch::look(ClockIndex clock, double rate)
             continue;
         const ReachTarget& target = request_.targets[t];
         // Nothing on the way down makes a clock more accurate.
-        if (target.withTolerance && trial_.clocks[size_t(clock)].tolerance.worst().toDouble() > target.permitted.toDouble() * 1.001 + 1e-6)
+        if (target.withTolerance &&
+            trial_.clocks[size_t(clock)].tolerance.worst().toDouble() > target.permitted.toDouble() * 1.001 + 1e-6)
             return false;
         const Gains& gains = gains_[t][size_t(place)];
         const double low = wanted_[t].low / rate * (1 - kMargin);
@@ -256,7 +265,8 @@ bool ReachSearch::look(ClockIndex clock, double rate)
     return true;
 }
 
-/// The speeds that can still become of the clocks that are to be fast or slow, against those of a way: below 0 when they are better.
+/// The speeds that can still become of the clocks that are to be fast or slow, against those of a way: below 0 when
+/// they are better.
 int ReachSearch::compareSpeeds(const std::vector<Rational>& with) const
 {
     size_t at = 0;

@@ -12,9 +12,8 @@ namespace {
 
 using Kind = ReachTarget::Kind;
 
-
-/// The interval that a target's rate must lie in; open ends are 0 and empty. For a rate whose permitted error covers the
-/// source's tolerance, the nominal rate's interval: the tolerance is looked at later.
+/// The interval that a target's rate must lie in; open ends are 0 and empty. For a rate whose permitted error covers
+/// the source's tolerance, the nominal rate's interval: the tolerance is looked at later.
 std::pair<Frequency, std::optional<Frequency>> intervalOf(const ReachTarget& target)
 {
     switch (target.kind) {
@@ -38,14 +37,18 @@ bool meets(const ReachTarget& target, const TrialClock& clock)
         return false;
     if (target.kind != Kind::Rate || !target.withTolerance)
         return true;
-    const auto far = [&](const Ppm& by) { return errorOf(shifted(clock.rate, by), target.rate).value.abs() <= target.permitted.value; };
+    const auto far = [&](const Ppm& by) {
+        return errorOf(shifted(clock.rate, by), target.rate).value.abs() <= target.permitted.value;
+    };
     return far(clock.tolerance.low) && far(clock.tolerance.high);
 }
 
 } // namespace
 
 ReachSearch::ReachSearch(const ClockTrial& now, const Rates& ratesNow, const ReachRequest& request, bool countLimits)
-    : request_(request), now_(now), ratesNow_(ratesNow), trial_(now), completion_(now), bound_(now), goals_(ratesNow, request.missedGoals), countLimits_(countLimits), onPath_(now.size(), false), targetOf_(now.size(), -1), outlook_(request.targets.size())
+    : request_(request), now_(now), ratesNow_(ratesNow), trial_(now), completion_(now), bound_(now),
+      goals_(ratesNow, request.missedGoals), countLimits_(countLimits), onPath_(now.size(), false),
+      targetOf_(now.size(), -1), outlook_(request.targets.size())
 {
     for (size_t t = 0; t < request.targets.size(); ++t) {
         targetOf_[size_t(request.targets[t].clock)] = int(t);
@@ -149,7 +152,8 @@ void ReachSearch::numbers()
         int& until = neededUntil_[size_t(i)];
         for (const int other : completion_.dependents(size_t(i)))
             until = std::max(until, onPath_[size_t(other)] ? other : int(onPath_.size()));
-        if (targetOf_[size_t(i)] >= 0 || node.type == ClockNode::Type::Multiply || !node.drawsPerMegahertz.value.isZero() || node.tier != "multiplier" || settingMatters_[size_t(i)])
+        if (targetOf_[size_t(i)] >= 0 || node.type == ClockNode::Type::Multiply ||
+            !node.drawsPerMegahertz.value.isZero() || node.tier != "multiplier" || settingMatters_[size_t(i)])
             until = int(onPath_.size());
     }
     wanted_.clear();
@@ -177,7 +181,8 @@ std::vector<std::int64_t> ReachSearch::choicesOf(ClockIndex clock) const
     const size_t i = size_t(clock);
     const ClockNode& node = now_.device().clocks[i];
     const std::int64_t current = trial_.clocks[i].setting;
-    if (!now_.free(i) || node.type == ClockNode::Type::Select || node.type == ClockNode::Type::Follow || now_.settings(i).empty())
+    if (!now_.free(i) || node.type == ClockNode::Type::Select || node.type == ClockNode::Type::Follow ||
+        now_.settings(i).empty())
         return {current};
     std::vector<std::int64_t> out{now_.clocks[i].setting};
     for (const std::int64_t setting : now_.settings(i))
@@ -221,8 +226,10 @@ void ReachSearch::assign(size_t at)
     const int changed = pathChanged_;
     const int broken = pathBroken_;
     const TrialClock kept = trial_.clocks[i];
-    const std::vector<std::int64_t> settings = now_.free(i) && now_.hasFineSteps(i) ? fineSettings(clock) : choicesOf(clock);
-    const bool couldTrim = node.trim && now_.free(i) && !kept.trimmed && (tolerancesMatter_ || node.tolerance.worst() > now_.device().limitSlack);
+    const std::vector<std::int64_t> settings =
+        now_.free(i) && now_.hasFineSteps(i) ? fineSettings(clock) : choicesOf(clock);
+    const bool couldTrim = node.trim && now_.free(i) && !kept.trimmed &&
+                           (tolerancesMatter_ || node.tolerance.worst() > now_.device().limitSlack);
 
     const bool scales = node.type == ClockNode::Type::Divide || node.type == ClockNode::Type::Multiply;
     // How accurate it is does not depend on its setting; what follows is looked at with that.
@@ -231,7 +238,8 @@ void ReachSearch::assign(size_t at)
     const double input = scales ? trial_.clocks[size_t(node.inputs.front().node)].rate.toDouble() : 0;
     // Most settings of a divider fall here, so exact rates are not computed for them.
     const auto promises = [&](std::int64_t setting) {
-        const double factor = node.type == ClockNode::Type::Divide ? double(node.unit) / double(setting) : double(setting) / double(node.unit);
+        const double factor = node.type == ClockNode::Type::Divide ? double(node.unit) / double(setting)
+                                                                   : double(setting) / double(node.unit);
         outlook_ = outlook;
         return (countLimits_ || mayBeInside(clock, input * factor)) && look(clock, input * factor);
     };
@@ -241,8 +249,10 @@ void ReachSearch::assign(size_t at)
         trial_.compute(i);
         outlook_ = outlook;
         pathBroken_ = broken + (countLimits_ && !inside(clock));
-        pathChanged_ = changed + (targetOf_[i] < 0 && now_.clocks[i].used && trial_.clocks[i].rate != now_.clocks[i].rate);
-        return !trial_.clocks[i].rate.value.isZero() && trial_.clocks[i].rate.defined() && (countLimits_ || inside(clock)) && look(clock, trial_.clocks[i].rate.toDouble()) &&
+        pathChanged_ =
+            changed + (targetOf_[i] < 0 && now_.clocks[i].used && trial_.clocks[i].rate != now_.clocks[i].rate);
+        return !trial_.clocks[i].rate.value.isZero() && trial_.clocks[i].rate.defined() &&
+               (countLimits_ || inside(clock)) && look(clock, trial_.clocks[i].rate.toDouble()) &&
                (targetOf_[i] < 0 || meets(request_.targets[size_t(targetOf_[i])], trial_.clocks[i]));
     };
     std::vector<Choice> choices;

@@ -15,9 +15,9 @@ inline constexpr double kMargin = 1e-9; ///< of the looks ahead in floating poin
 
 /// What ranks a way; smaller is better.
 struct ReachKey {
-    Rational error;                ///< the worst, in ppm
-    std::vector<Rational> speeds;  ///< of Fastest targets negated, of Slowest ones as they are
-    int broken = 0;                ///< limits, when they are only counted
+    Rational error;               ///< the worst, in ppm
+    std::vector<Rational> speeds; ///< of Fastest targets negated, of Slowest ones as they are
+    int broken = 0;               ///< limits, when they are only counted
     int changed = 0;
     Rational current;
     Rational multiplier;
@@ -27,13 +27,16 @@ struct ReachKey {
 bool operator<(const ReachKey& a, const ReachKey& b);
 
 /// Whether a target is to be as fast or as slow as can be.
-inline bool isObjective(ReachTarget::Kind kind) { return kind == ReachTarget::Kind::Fastest || kind == ReachTarget::Kind::Slowest; }
+inline bool isObjective(ReachTarget::Kind kind)
+{
+    return kind == ReachTarget::Kind::Fastest || kind == ReachTarget::Kind::Slowest;
+}
 
-/// The depth-first search behind reach(), for one operating range at a time. First every select on the way from the targets up is
-/// decided, so that each target has one path to one source; then the numbers along the paths, sources first. A number is
-/// left out when no setting further down could still bring a target into its interval, or when nothing below could rank
-/// before the worst of the ways already kept. Both looks ahead use floating point with a margin; what is kept is computed
-/// exactly.
+/// The depth-first search behind reach(), for one operating range at a time. First every select on the way from the
+/// targets up is decided, so that each target has one path to one source; then the numbers along the paths, sources
+/// first. A number is left out when no setting further down could still bring a target into its interval, or when
+/// nothing below could rank before the worst of the ways already kept. Both looks ahead use floating point with a
+/// margin; what is kept is computed exactly.
 class ReachSearch {
 public:
     struct Found {
@@ -49,8 +52,8 @@ public:
 
     void run(int range);
     const std::vector<Found>& found() const { return found_; }
-    /// While better ways were still to come, ways may have been dropped that are not slower than the one that ranks first in the end: all is then
-    /// to be searched once more with what is known of it.
+    /// While better ways were still to come, ways may have been dropped that are not slower than the one that ranks
+    /// first in the end: all is then to be searched once more with what is known of it.
     bool droppedTooMuch() const;
     void keepAsFastAs(std::vector<Rational> speeds) { known_ = std::move(speeds); }
     bool complete() const { return !stopped_; }
@@ -73,8 +76,8 @@ private:
     struct Choice {
         std::int64_t setting;
         bool trimmed;
-        double error;  ///< worst over the targets
-        double speed;  ///< of the first target that is to be fast or slow
+        double error; ///< worst over the targets
+        double speed; ///< of the first target that is to be fast or slow
     };
 
     void route(std::vector<ClockIndex>& open);
@@ -119,19 +122,22 @@ private:
 
     std::vector<bool> onPath_;
     std::vector<bool> settingMatters_; ///< by clock: not its rate alone, since it must not stand so beside others
-    std::vector<int> targetOf_; ///< by clock: index of its target, -1
+    std::vector<int> targetOf_;        ///< by clock: index of its target, -1
     std::vector<ClockIndex> path_;     ///< clocks on any path, rising
-    std::vector<std::vector<ClockIndex>> chains_;           ///< by target: source … target
-    std::vector<std::vector<int>> placeInChain_;     ///< by target, by clock; -1
-    std::vector<std::vector<Gains>> gains_;          ///< by target, by place in the chain
-    std::vector<Outlook> outlook_;                   ///< by target
-    std::vector<Interval> wanted_;                   ///< by target, limits included that no other clock sets
-    /// By clock on the path: the last clock on the path that depends on it; past all when one off the path does, or when its
-    /// own rate counts in the ranking.
+    std::vector<std::vector<ClockIndex>> chains_; ///< by target: source … target
+    std::vector<std::vector<int>> placeInChain_;  ///< by target, by clock; -1
+    std::vector<std::vector<Gains>> gains_;       ///< by target, by place in the chain
+    std::vector<Outlook> outlook_;                ///< by target
+    std::vector<Interval> wanted_;                ///< by target, limits included that no other clock sets
+    /// By clock on the path: the last clock on the path that depends on it; past all when one off the path does, or
+    /// when its own rate counts in the ranking.
     std::vector<int> neededUntil_;
-    std::map<std::vector<std::int64_t>, std::pair<int, int>> seen_; ///< rates that still matter -> broken limits and changed clocks so far
-    std::map<std::vector<std::int64_t>, std::vector<std::int64_t>> fine_; ///< settings of a fraction, by clock and input rate
-    std::map<std::tuple<std::size_t, std::size_t, double>, double> leastErrors_; ///< by target, place in its chain and rate there
+    std::map<std::vector<std::int64_t>, std::pair<int, int>>
+        seen_; ///< rates that still matter -> broken limits and changed clocks so far
+    std::map<std::vector<std::int64_t>, std::vector<std::int64_t>>
+        fine_; ///< settings of a fraction, by clock and input rate
+    std::map<std::tuple<std::size_t, std::size_t, double>, double>
+        leastErrors_; ///< by target, place in its chain and rate there
     int pathChanged_ = 0;
     int pathBroken_ = 0;
 
@@ -139,7 +145,8 @@ private:
     /// What ways must not be slower than, where it is known beforehand.
     std::optional<std::vector<Rational>> known_;
     std::optional<std::vector<Rational>> strictest_; ///< the fastest that ways were dropped for
-    bool popped_ = false, shortened_ = false; ///< ways were dropped for being too many; and others later for being too slow
+    bool popped_ = false,
+         shortened_ = false; ///< ways were dropped for being too many; and others later for being too slow
     long looked_ = 0;
     bool stopped_ = false;
     bool goalsInTheWay_ = false;

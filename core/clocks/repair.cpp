@@ -22,8 +22,10 @@ constexpr long kMostLooksForOne = 200'000;
 
 class Repair {
 public:
-    Repair(const ClockTrial& now, const Rates& rates, const Bindings& bindings, const RepairRequest& request, bool goals)
-        : now_(now), trial_(now), bindings_(bindings), request_(request), goals_(rates, goals ? request.missedGoals : GoalMemo::Function())
+    Repair(const ClockTrial& now, const Rates& rates, const Bindings& bindings, const RepairRequest& request,
+           bool goals)
+        : now_(now), trial_(now), bindings_(bindings), request_(request),
+          goals_(rates, goals ? request.missedGoals : GoalMemo::Function())
     {
     }
 
@@ -45,7 +47,9 @@ public:
         bool none() const { return clocks.empty() && combinations.empty() && needs.empty() && !supply; }
         void leaveOut(const Trouble& other)
         {
-            const auto in = [](const auto& list) { return [&list](const auto& item) { return std::find(list.begin(), list.end(), item) != list.end(); }; };
+            const auto in = [](const auto& list) {
+                return [&list](const auto& item) { return std::find(list.begin(), list.end(), item) != list.end(); };
+            };
             std::erase_if(clocks, in(other.clocks));
             std::erase_if(combinations, in(other.combinations));
             std::erase_if(needs, in(other.needs));
@@ -225,7 +229,12 @@ private:
             key.insert(key.end(), {clock.setting, clock.trimmed, clock.off});
         if (!seen_.insert(key).second)
             return;
-        Found found{trial_.clocks, trial_.range(), trial_.range() != now_.range(), {}, trial_.current().value, trial_.fastestMultiplier().value};
+        Found found{trial_.clocks,
+                    trial_.range(),
+                    trial_.range() != now_.range(),
+                    {},
+                    trial_.current().value,
+                    trial_.fastestMultiplier().value};
         for (size_t i = 0; i < trial_.size(); ++i)
             found.changed += now_.clocks[i].used && now_.clocks[i].rate != trial_.clocks[i].rate;
         const size_t core = size_t(trial_.device().cpuClock());
@@ -255,9 +264,10 @@ private:
     bool stopped_ = false;
 };
 
-/// Mends one thing after the other, each with the fewest changes that break nothing else; what cannot be mended so is left.
-/// Empty when nothing can.
-std::optional<ClockTrial> mendInTurn(const ClockTrial& now, const Rates& rates, const Bindings& bindings, const RepairRequest& request, Repair::Trouble& left)
+/// Mends one thing after the other, each with the fewest changes that break nothing else; what cannot be mended so is
+/// left. Empty when nothing can.
+std::optional<ClockTrial> mendInTurn(const ClockTrial& now, const Rates& rates, const Bindings& bindings,
+                                     const RepairRequest& request, Repair::Trouble& left)
 {
     std::optional<ClockTrial> state;
     Repair::Trouble still = Repair(now, rates, bindings, request, true).trouble();
@@ -289,7 +299,8 @@ std::optional<ClockTrial> mendInTurn(const ClockTrial& now, const Rates& rates, 
 
 } // namespace
 
-RepairResult repairClocks(const Device& device, const Board& board, const Plan& plan, const Bindings& bindings, const RepairRequest& request)
+RepairResult repairClocks(const Device& device, const Board& board, const Plan& plan, const Bindings& bindings,
+                          const RepairRequest& request)
 {
     const ClockTrial now(device, board, plan, bindings);
     const Rates rates = computeRates(device, board, plan, bindings);
@@ -302,7 +313,8 @@ RepairResult repairClocks(const Device& device, const Board& board, const Plan& 
         out.wrong.push_back(forbiddenText(now, device.neverTogether[size_t(combination)]));
     if (wrong.supply) {
         const OperatingRange& range = device.ranges[size_t(now.range())];
-        out.wrong.push_back(fmt::format("the supply is {}; {} needs {} to {}", format(rates.supply), range.name, format(range.supplyMin), format(range.supplyMax)));
+        out.wrong.push_back(fmt::format("the supply is {}; {} needs {} to {}", format(rates.supply), range.name,
+                                        format(range.supplyMin), format(range.supplyMax)));
     }
     for (const NeedIndex need : wrong.needs)
         out.wrong.push_back(fmt::format("{} misses a goal", plan.needs[size_t(need)].title));
@@ -313,7 +325,9 @@ RepairResult repairClocks(const Device& device, const Board& board, const Plan& 
         for (const Repair::Found& found : repair.found())
             out.ways.push_back(wayTo(now, plan, {}, found.clocks, found.range));
     };
-    const auto missed = [&plan](NeedIndex need) { return fmt::format("{} misses a goal", plan.needs[size_t(need)].title); };
+    const auto missed = [&plan](NeedIndex need) {
+        return fmt::format("{} misses a goal", plan.needs[size_t(need)].title);
+    };
     all.run();
     take(all);
     out.fewest = out.complete;
@@ -357,7 +371,8 @@ int lowestRange(const Device& device, const Board& board, const Plan& plan, cons
         bool fits = trial.supplyFits(range);
         for (size_t i = 0; i < trial.size() && fits; ++i)
             fits = !trial.breaks(i);
-        if (fits && (best < 0 || device.ranges[size_t(range)].waitStateLimits.back() < device.ranges[size_t(best)].waitStateLimits.back()))
+        if (fits && (best < 0 || device.ranges[size_t(range)].waitStateLimits.back() <
+                                     device.ranges[size_t(best)].waitStateLimits.back()))
             best = range;
     }
     return best;

@@ -16,7 +16,8 @@ namespace {
 constexpr std::int64_t kMostListed = 2048;
 } // namespace
 
-ClockTrial::ClockTrial(const Device& device, const Board& board, const Plan& plan, const Bindings& bindings) : device_(&device), board_(&board)
+ClockTrial::ClockTrial(const Device& device, const Board& board, const Plan& plan, const Bindings& bindings)
+    : device_(&device), board_(&board)
 {
     const size_t count = device.clocks.size();
     const Rates now = computeRates(device, board, plan, bindings);
@@ -31,13 +32,15 @@ ClockTrial::ClockTrial(const Device& device, const Board& board, const Plan& pla
         const auto said = plan.clocks.find(node.id);
         SourceDecision decision;
         if (said != plan.clocks.end() && node.isSource())
-            decision = readSourceDecision(node, said->second) ? *readSourceDecision(node, said->second) : SourceDecision{};
+            decision =
+                readSourceDecision(node, said->second) ? *readSourceDecision(node, said->second) : SourceDecision{};
         clocks[i].setting = now.clocks[i].setting;
         clocks[i].trimmed = decision.trimmed;
         clocks[i].off = node.isSource() ? decision.off : said != plan.clocks.end() && said->second == "off";
         monitored_[i] = decision.monitored;
         kernel_[i] = node.tier == "kernel";
-        const bool fitted = (node.type != ClockNode::Type::Crystal && node.type != ClockNode::Type::External) || board.crystals.contains(node.id);
+        const bool fitted = (node.type != ClockNode::Type::Crystal && node.type != ClockNode::Type::External) ||
+                            board.crystals.contains(node.id);
         canRun_[i] = fitted && !(clocks[i].off && held);
         free_[i] = !held && (node.control.valid() || node.trim);
         for (const std::int64_t factor : node.factors)
@@ -52,7 +55,8 @@ ClockTrial::ClockTrial(const Device& device, const Board& board, const Plan& pla
                         settings[i].push_back(s);
             }
         }
-        for (size_t k = 0; k < std::max(node.type == ClockNode::Type::Select ? node.inputs.size() : 0, node.rates.size()); ++k)
+        for (size_t k = 0;
+             k < std::max(node.type == ClockNode::Type::Select ? node.inputs.size() : 0, node.rates.size()); ++k)
             settings[i].push_back(std::int64_t(k));
         if (node.isSource() ? decision.on : said != plan.clocks.end() && said->second == "on")
             root_[i] = true;
@@ -75,11 +79,13 @@ ClockTrial::ClockTrial(const Device& device, const Board& board, const Plan& pla
 }
 
 namespace {
-constexpr std::int64_t kUsual = 1000;                  ///< ppm; most clocks that are limited come from a crystal
+constexpr std::int64_t kUsual = 1000; ///< ppm; most clocks that are limited come from a crystal
 constexpr double kAbove = 1 + 2e-6 * double(kUsual);
 bool usual(const Tolerance& tolerance)
 {
-    const auto within = [](const Ppm& off) { return off.value.defined() && std::abs(double(off.value.num())) <= double(kUsual) * double(off.value.den()); };
+    const auto within = [](const Ppm& off) {
+        return off.value.defined() && std::abs(double(off.value.num())) <= double(kUsual) * double(off.value.den());
+    };
     return within(tolerance.low) && within(tolerance.high);
 }
 } // namespace
@@ -92,7 +98,8 @@ void ClockTrial::setRange(int range)
     for (const ClockNode& node : device_->clocks) {
         limits_.push_back(limitIn(*device_, node, range));
         const RateLimit& limit = limits_.back();
-        surely_.push_back({limit.min ? limit.min->toDouble() * kAbove : 0, limit.max ? limit.max->toDouble() / kAbove : std::numeric_limits<double>::infinity()});
+        surely_.push_back({limit.min ? limit.min->toDouble() * kAbove : 0,
+                           limit.max ? limit.max->toDouble() / kAbove : std::numeric_limits<double>::infinity()});
     }
     flashMost_ = device_->ranges[size_t(range)].waitStateLimits.back();
 }
@@ -125,7 +132,8 @@ void ClockTrial::compute(ClockIndex index)
             if (by && clocks[size_t(node.trim->by)].rate.value.isZero())
                 return;
             const Tolerance from = by ? clocks[size_t(node.trim->by)].tolerance : Tolerance{};
-            clock.tolerance = {Ppm((node.trim->tolerance.low.value + from.low.value).within64()), Ppm((node.trim->tolerance.high.value + from.high.value).within64())};
+            clock.tolerance = {Ppm((node.trim->tolerance.low.value + from.low.value).within64()),
+                               Ppm((node.trim->tolerance.high.value + from.high.value).within64())};
         }
         return;
     }
@@ -137,7 +145,8 @@ void ClockTrial::compute(ClockIndex index)
     const TrialClock& from = clocks[size_t(input)];
     clock.tolerance = from.tolerance;
     if (node.widens())
-        clock.tolerance = {Ppm((clock.tolerance.low.value + node.adds.low.value).within64()), Ppm((clock.tolerance.high.value + node.adds.high.value).within64())};
+        clock.tolerance = {Ppm((clock.tolerance.low.value + node.adds.low.value).within64()),
+                           Ppm((clock.tolerance.high.value + node.adds.high.value).within64())};
     switch (node.type) {
     case ClockNode::Type::Divide:
         clock.rate = Frequency(from.rate.value.times(node.unit, clock.setting).within64());
@@ -183,7 +192,9 @@ void ClockTrial::settle()
         use(root);
     for (size_t i = 0; i < clocks.size(); ++i) {
         const int input = inputOf(i);
-        clocks[i].running = !clocks[i].rate.value.isZero() && clocks[i].rate.defined() && (clocks[i].used || !device_->clocks[i].enable.valid()) && (input < 0 || clocks[size_t(input)].running);
+        clocks[i].running = !clocks[i].rate.value.isZero() && clocks[i].rate.defined() &&
+                            (clocks[i].used || !device_->clocks[i].enable.valid()) &&
+                            (input < 0 || clocks[size_t(input)].running);
     }
 }
 
@@ -240,7 +251,8 @@ bool ClockTrial::exceeds(ClockIndex index, const RelativeLimit& limit) const
     if (limit.mirrored && other.rate.value.isZero())
         return false;
     // Far enough below, with both as far off as is usual, nothing exact need be computed.
-    if (clock.rate.toDouble() * (kAbove * kAbove) < other.rate.toDouble() * limit.max.toDouble() && usual(clock.tolerance) && usual(other.tolerance))
+    if (clock.rate.toDouble() * (kAbove * kAbove) < other.rate.toDouble() * limit.max.toDouble() &&
+        usual(clock.tolerance) && usual(other.tolerance))
         return false;
     const Frequency bound = other.rate * limit.max;
     if (clock.rate > bound)
@@ -251,7 +263,8 @@ bool ClockTrial::exceeds(ClockIndex index, const RelativeLimit& limit) const
         return false;
     const bool together = clock.tolerance == other.tolerance && sourceOf(index) == sourceOf(size_t(limit.to));
     const Frequency fastest = allowedFor ? clock.rate : shifted(clock.rate, clock.tolerance.high);
-    return !together && fastest > (other.tolerance.worst() <= device_->limitSlack ? bound : shifted(bound, other.tolerance.low));
+    return !together &&
+           fastest > (other.tolerance.worst() <= device_->limitSlack ? bound : shifted(bound, other.tolerance.low));
 }
 
 bool ClockTrial::forbidden(const ClockCombination& combination) const
@@ -267,7 +280,8 @@ std::vector<int> ClockTrial::forbiddenNow(const std::vector<bool>& wanted) const
     std::vector<int> out;
     for (size_t c = 0; c < device_->neverTogether.size(); ++c) {
         const std::vector<ClockCombination::Term>& terms = device_->neverTogether[c].terms;
-        if (forbidden(device_->neverTogether[c]) && std::all_of(terms.begin(), terms.end(), [&](const ClockCombination::Term& term) {
+        if (forbidden(device_->neverTogether[c]) &&
+            std::all_of(terms.begin(), terms.end(), [&](const ClockCombination::Term& term) {
                 const size_t i = size_t(term.clock);
                 return (!wanted.empty() && wanted[i]) || (clocks[i].running && (clocks[i].used || !kernel_[i]));
             }))
@@ -282,7 +296,8 @@ int ClockTrial::forbiddenBeyond(const ClockTrial& other, const std::vector<bool>
         return 0;
     const std::vector<int> known = other.forbiddenNow();
     const std::vector<int> now = forbiddenNow(wanted);
-    return int(std::count_if(now.begin(), now.end(), [&known](int c) { return std::find(known.begin(), known.end(), c) == known.end(); }));
+    return int(std::count_if(now.begin(), now.end(),
+                             [&known](int c) { return std::find(known.begin(), known.end(), c) == known.end(); }));
 }
 
 Current ClockTrial::current() const
@@ -296,7 +311,8 @@ Current ClockTrial::current() const
             sum = sum + node.draws.value;
         // Only what is used toggles gates behind it.
         if (!node.drawsPerMegahertz.value.isZero() && clocks[i].used)
-            sum = sum + node.drawsPerMegahertz.value * clocks[i].rate.value * device_->ranges[size_t(range_)].draws.value / 1'000'000;
+            sum = sum + node.drawsPerMegahertz.value * clocks[i].rate.value *
+                            device_->ranges[size_t(range_)].draws.value / 1'000'000;
     }
     return Current(sum);
 }
@@ -310,7 +326,8 @@ Frequency ClockTrial::fastestMultiplier() const
     return out;
 }
 
-std::vector<std::pair<std::string, std::optional<std::string>>> ClockTrial::decisions(const ClockTrial& before, const Plan& plan) const
+std::vector<std::pair<std::string, std::optional<std::string>>> ClockTrial::decisions(const ClockTrial& before,
+                                                                                      const Plan& plan) const
 {
     std::vector<std::pair<std::string, std::optional<std::string>>> out;
     for (size_t i = 0; i < clocks.size(); ++i) {
@@ -319,7 +336,8 @@ std::vector<std::pair<std::string, std::optional<std::string>>> ClockTrial::deci
             continue;
         if (node.isSource()) {
             const auto said = plan.clocks.find(node.id);
-            const bool on = said != plan.clocks.end() && readSourceDecision(node, said->second) && readSourceDecision(node, said->second)->on;
+            const bool on = said != plan.clocks.end() && readSourceDecision(node, said->second) &&
+                            readSourceDecision(node, said->second)->on;
             std::vector<std::string> words;
             if (!node.rates.empty() && clocks[i].setting != node.resetValue)
                 words.push_back(exactText(node.rates[size_t(clocks[i].setting)].rate));

@@ -20,11 +20,14 @@ struct TrialClock {
     bool used = false;
     bool running = false;
 
-    bool sameDecision(const TrialClock& other) const { return setting == other.setting && trimmed == other.trimmed && off == other.off; }
+    bool sameDecision(const TrialClock& other) const
+    {
+        return setting == other.setting && trimmed == other.trimmed && off == other.off;
+    }
 };
 
-/// One way to set all clocks: computeRates() for searches, which look at many thousands of ways. It knows no texts and no
-/// reasons, and changes in place. For the same decisions both give the same rates, users and broken limits.
+/// One way to set all clocks: computeRates() for searches, which look at many thousands of ways. It knows no texts and
+/// no reasons, and changes in place. For the same decisions both give the same rates, users and broken limits.
 class ClockTrial {
 public:
     ClockTrial(const Device& device, const Board& board, const Plan& plan, const Bindings& bindings);
@@ -49,13 +52,17 @@ public:
     bool exceeds(ClockIndex clock, const RelativeLimit& limit) const;
     /// Whether clocks stand as forbidden together, by their settings; those that cannot run do not count.
     bool forbidden(const ClockCombination& combination) const;
-    /// REQUIRES: settled. The combinations that are forbidden and count, since all their clocks run, peripherals' ones in use: indices into
-    /// Device::neverTogether. `wanted`: clocks that count whether something uses them yet or not; empty: none.
+    /// REQUIRES: settled. The combinations that are forbidden and count, since all their clocks run, peripherals' ones
+    /// in use: indices into Device::neverTogether. `wanted`: clocks that count whether something uses them yet or not;
+    /// empty: none.
     std::vector<int> forbiddenNow(const std::vector<bool>& wanted = {}) const;
     /// REQUIRES: both settled. How many of them are not so in the other.
     int forbiddenBeyond(const ClockTrial& other, const std::vector<bool>& wanted) const;
     /// REQUIRES: settled. Whether that counts: it runs, and something uses it or it is no kernel.
-    bool breaks(ClockIndex clock) const { return clocks[clock].running && (clocks[clock].used || !kernel_[clock]) && outside(clock); }
+    bool breaks(ClockIndex clock) const
+    {
+        return clocks[clock].running && (clocks[clock].used || !kernel_[clock]) && outside(clock);
+    }
     std::optional<Frequency> min(ClockIndex clock) const { return limits_[clock].min; }
     const std::optional<Frequency>& absoluteMax(ClockIndex clock) const { return limits_[clock].max; }
     /// The clocks of which this one must not be faster than a part.
@@ -86,7 +93,8 @@ public:
     bool isRoot(ClockIndex clock) const { return root_[clock]; }
 
     /// The decisions that make this trial from the plan's own: changes in the order of the clocks, and the range.
-    std::vector<std::pair<std::string, std::optional<std::string>>> decisions(const ClockTrial& before, const Plan& plan) const;
+    std::vector<std::pair<std::string, std::optional<std::string>>> decisions(const ClockTrial& before,
+                                                                              const Plan& plan) const;
 
     std::vector<TrialClock> clocks;
 
@@ -99,7 +107,8 @@ private:
     Voltage supply_;
     Frequency flashMost_; ///< with the most wait states
     std::vector<RateLimit> limits_;
-    /// The same in floating point, a little within: a rate between them with a tolerance of at most kUsual is surely inside, and nothing exact need be computed.
+    /// The same in floating point, a little within: a rate between them with a tolerance of at most kUsual is surely
+    /// inside, and nothing exact need be computed.
     struct Surely {
         double min = 0, max = 0;
     };

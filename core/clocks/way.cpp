@@ -10,7 +10,8 @@
 
 namespace bindrel {
 
-ReachWay wayTo(const ClockTrial& now, const Plan& plan, const std::vector<ReachTarget>& targets, const std::vector<TrialClock>& clocks, int range)
+ReachWay wayTo(const ClockTrial& now, const Plan& plan, const std::vector<ReachTarget>& targets,
+               const std::vector<TrialClock>& clocks, int range)
 {
     const Device& device = now.device();
     ReachWay way;
@@ -31,7 +32,8 @@ ReachWay wayTo(const ClockTrial& now, const Plan& plan, const std::vector<ReachT
         title.push_back(fmt::format("{} to {}", device.clocks[size_t(target.clock)].name, format(rate)));
     }
     for (size_t i = 0; i < then.size(); ++i) {
-        const bool target = std::any_of(targets.begin(), targets.end(), [i](const ReachTarget& t) { return size_t(t.clock) == i; });
+        const bool target =
+            std::any_of(targets.begin(), targets.end(), [i](const ReachTarget& t) { return size_t(t.clock) == i; });
         if (!target && now.clocks[i].used && now.clocks[i].rate != clocks[i].rate)
             way.others.push_back({int(i), now.clocks[i].rate, clocks[i].rate});
         if (device.clocks[i].enable.valid() && clocks[i].running != now.clocks[i].running)
@@ -50,7 +52,8 @@ std::string forbiddenText(const ClockTrial& trial, const ClockCombination& combi
     std::vector<std::string> names;
     for (const ClockCombination::Term& term : combination.terms)
         names.push_back(trial.device().clocks[size_t(term.clock)].name);
-    return fmt::format("{} must not stand so together{}", listed(names), combination.because.empty() ? "" : ": " + combination.because);
+    return fmt::format("{} must not stand so together{}", listed(names),
+                       combination.because.empty() ? "" : ": " + combination.because);
 }
 
 std::string limitText(const ClockTrial& trial, ClockIndex clock)
@@ -69,7 +72,8 @@ std::string limitText(const ClockTrial& trial, ClockIndex clock)
         return fmt::format("{} is {}, above its {} in {}{}", node.name, format(rate), format(*most), range, why);
     if (least && rate < *least)
         return fmt::format("{} is {}, below its {} in {}{}", node.name, format(rate), format(*least), range, why);
-    return fmt::format("{} is {} {}, and the tolerance crosses its limit of {} in {}{}", node.name, format(rate), format(trial.clocks[i].tolerance), most ? format(*most) : format(*least), range, why);
+    return fmt::format("{} is {} {}, and the tolerance crosses its limit of {} in {}{}", node.name, format(rate),
+                       format(trial.clocks[i].tolerance), most ? format(*most) : format(*least), range, why);
 }
 
 } // namespace bindrel

@@ -43,8 +43,8 @@ struct Field {
     FieldIndex followsField;
     Duration followsAfter;
 
-    /// Of a field whose bits do not lie side by side: lowest bit and number of bits of each piece in the register, that of the code's lowest bits
-    /// first. Empty: it is one piece.
+    /// Of a field whose bits do not lie side by side: lowest bit and number of bits of each piece in the register, that
+    /// of the code's lowest bits first. Empty: it is one piece.
     std::vector<std::pair<int, int>> pieces;
 
     std::uint32_t maxCode() const { return width >= 32 ? UINT32_MAX : (1u << width) - 1; }
@@ -107,13 +107,15 @@ struct WriteGuard {
 struct Register {
     std::string name;
     std::uint32_t offset = 0; ///< bytes from the instance's base; of the lowest of its parts
-    std::uint32_t reset = 0; ///< of the block's instances, where they do not say otherwise: Device::resetOf()
-    int width = 32;          ///< bits: 8, 16 or 32; of several parts, what they have together
+    std::uint32_t reset = 0;  ///< of the block's instances, where they do not say otherwise: Device::resetOf()
+    int width = 32;           ///< bits: 8, 16 or 32; of several parts, what they have together
     std::vector<Field> fields;
     std::string about;
-    /// In the order in which they are written: the chip takes the value over with the last. Empty: it is read and written as a whole.
+    /// In the order in which they are written: the chip takes the value over with the last. Empty: it is read and
+    /// written as a whole.
     std::vector<RegisterPart> parts;
-    /// Parts are read in the order in which they are written, not the other way round. The first that is read holds the others for it.
+    /// Parts are read in the order in which they are written, not the other way round. The first that is read holds the
+    /// others for it.
     bool readAsWritten = false;
     WriteGuard guard;
 
@@ -145,7 +147,8 @@ struct LaneRoles {
 /// Registers described once, instantiated at addresses.
 struct Block {
     std::string name;
-    std::string kind; ///< whose arithmetic applies: "uart", "i2c", "timer", "gpio", …; empty for a block of no known kind
+    std::string
+        kind; ///< whose arithmetic applies: "uart", "i2c", "timer", "gpio", …; empty for a block of no known kind
     std::string about;
     Current draws, drawsPerMegahertz; ///< of each instance; see there
     std::vector<Register> registers;

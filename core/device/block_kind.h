@@ -9,8 +9,8 @@
 
 namespace bindrel {
 
-/// A word of a closed vocabulary, with what it means. In a name "#" stands for a number ("compare#" is compare1, compare2, …) and "*" for
-/// the id of a core.
+/// A word of a closed vocabulary, with what it means. In a name "#" stands for a number ("compare#" is compare1,
+/// compare2, …) and "*" for the id of a core.
 struct WordSpec {
     std::string name;
     std::string about;
@@ -29,8 +29,8 @@ struct RoleSpec {
     bool required = false; ///< without it the C would be wrong; else the block may lack it, or have just one choice
     std::string unit;      ///< of the value before the encoding: "ticks", "samples a bit"; empty for a switch
     std::string about;
-    /// Values that have names ("none", "even", "odd"). Where the field names its values so and the role has no encoding, these names
-    /// say the codes; several names of one value part by "|".
+    /// Values that have names ("none", "even", "odd"). Where the field names its values so and the role has no
+    /// encoding, these names say the codes; several names of one value part by "|".
     std::vector<std::pair<std::string, std::int64_t>> meanings;
     /// Where the block has a role `hold`: it takes a change only while it is held (and says so in `held`).
     bool onlyHeld = false;
@@ -50,8 +50,8 @@ struct BlockKind {
     const RoleSpec* role(std::string_view name) const; ///< numbers are taken for "#"
 };
 
-/// Of all kinds, sorted by id. What the kinds of needs declare, and what the stages themselves use of ports, lines, DMA and the interrupt
-/// controller. (Made in core/kinds/all.cpp: the stages do not know the kinds.)
+/// Of all kinds, sorted by id. What the kinds of needs declare, and what the stages themselves use of ports, lines, DMA
+/// and the interrupt controller. (Made in core/kinds/all.cpp: the stages do not know the kinds.)
 const std::vector<BlockKind>& blockKinds();
 const BlockKind* findBlockKind(std::string_view id);
 

@@ -15,8 +15,8 @@ namespace bindrel {
 struct CrystalFact {
     Frequency rate;
     Tolerance tolerance;
-    Capacitance load;  ///< of a crystal, as its data sheet asks for; zero when not given
-    Capacitance stray; ///< of pads and tracks across the crystal; zero when not given
+    Capacitance load;      ///< of a crystal, as its data sheet asks for; zero when not given
+    Capacitance stray;     ///< of pads and tracks across the crystal; zero when not given
     bool external = false; ///< no crystal, but a clock fed into the crystal's pad
 };
 
@@ -26,7 +26,7 @@ struct Board {
     std::string title;  ///< "Sluice node C"
     std::string device; ///< order code of the chip that it carries
     Voltage supply;
-    std::optional<TemperatureRange> temperature; ///< that the board is made for; empty: the chip's
+    std::optional<TemperatureRange> temperature;              ///< that the board is made for; empty: the chip's
     std::map<std::string, CrystalFact, std::less<>> crystals; ///< by the clock that it drives; absent: not fitted
     std::vector<Part> parts;
     std::map<std::string, std::string, std::less<>> nets; ///< pad or pin name -> net name

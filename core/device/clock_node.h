@@ -16,7 +16,8 @@ struct ClockInput {
 struct RelativeLimit {
     ClockIndex to;
     Rational max = 1;
-    bool mirrored = false; ///< the file says it of the other clock, as the least that it may be: it counts while that runs
+    bool mirrored =
+        false; ///< the file says it of the other clock, as the least that it may be: it counts while that runs
     std::string because;
 };
 
@@ -72,19 +73,20 @@ struct ClockNode {
     Type type = Type::Divide;
 
     // ---- sources
-    Frequency rate; ///< of an Oscillator without choices; for Crystal and External the board says it
+    Frequency rate;      ///< of an Oscillator without choices; for Crystal and External the board says it
     Tolerance tolerance; ///< over all temperatures
     struct ToleranceOver {
         TemperatureRange range;
         Tolerance tolerance;
     };
-    std::vector<ToleranceOver> toleranceOver; ///< better over less; the closest row that covers the board's range counts
+    std::vector<ToleranceOver>
+        toleranceOver; ///< better over less; the closest row that covers the board's range counts
     /// What an Oscillator with a range or preset field can be set to.
     struct RateChoice {
         Frequency rate;
-        std::uint32_t code = 0;    ///< of `control`
+        std::uint32_t code = 0; ///< of `control`
         std::optional<Tolerance> tolerance;
-        FieldRef calibration;      ///< factory value that is to be copied into `calibrationInto`
+        FieldRef calibration; ///< factory value that is to be copied into `calibrationInto`
     };
     std::vector<RateChoice> rates;
     FieldRef calibrationInto;
@@ -96,7 +98,7 @@ struct ClockNode {
     FieldCode bypass; ///< Crystal: a clock fed in on its pad is taken instead; must stand before the oscillator is on
     /// Trimmed by another clock while that runs: the tolerance is then this.
     struct Trim {
-        ClockIndex by = -1;          ///< clock; -1 with `bySignal` for something outside, as a bus's frames
+        ClockIndex by = -1; ///< clock; -1 with `bySignal` for something outside, as a bus's frames
         std::string bySignal;
         FieldCode enable;
         Tolerance tolerance;
@@ -112,17 +114,17 @@ struct ClockNode {
     std::optional<Monitor> monitor;
 
     // ---- what comes from other clocks
-    std::vector<ClockInput> inputs;    ///< one for all but Select
-    FieldRef control;                  ///< select code, divider or multiplier (its whole part when `fraction` is there)
-    FieldRef status;                   ///< Select: shows the code in use
+    std::vector<ClockInput> inputs; ///< one for all but Select
+    FieldRef control;               ///< select code, divider or multiplier (its whole part when `fraction` is there)
+    FieldRef status;                ///< Select: shows the code in use
     Encoding encoding;
     /// What Divide or Multiply can do, rising: settings in 1/unit; whole parts when it is `dense`.
     std::vector<std::int64_t> factors;
-    std::int64_t unit = 1; ///< settings count in 1/unit: a fractional divider or feedback, or a list with halves
-    bool dense = false;    ///< every setting from the first to the last factor is possible
-    FieldRef fraction;                 ///< remainder in 1/unit
-    std::int64_t resetValue = 0;       ///< setting after reset: factor x unit, or index into inputs or rates
-    Tolerance adds;                    ///< to the tolerance: an FLL's jitter, what spreading the spectrum does
+    std::int64_t unit = 1;       ///< settings count in 1/unit: a fractional divider or feedback, or a list with halves
+    bool dense = false;          ///< every setting from the first to the last factor is possible
+    FieldRef fraction;           ///< remainder in 1/unit
+    std::int64_t resetValue = 0; ///< setting after reset: factor x unit, or index into inputs or rates
+    Tolerance adds;              ///< to the tolerance: an FLL's jitter, what spreading the spectrum does
 
     /// Follow: the input times `factorWhenOne` while the divider `follows` is 1, else times `factorElse`.
     ClockIndex follows = -1;
@@ -134,7 +136,8 @@ struct ClockNode {
     bool onAtReset = false;
     std::vector<ClockIndex> frozenBy; ///< the control may be changed only while all of these are off
 
-    /// What it takes from the supply while it runs, itself and what it clocks, roughly; zero when the data sheet says nothing.
+    /// What it takes from the supply while it runs, itself and what it clocks, roughly; zero when the data sheet says
+    /// nothing.
     Current draws;
     Current drawsPerMegahertz;
 
@@ -146,7 +149,10 @@ struct ClockNode {
         const auto own = limitByRange.find(range);
         return own == limitByRange.end() ? limit : own->second;
     }
-    bool widens() const { return adds.low.defined() && adds.high.defined() && (!adds.low.value.isZero() || !adds.high.value.isZero()); }
+    bool widens() const
+    {
+        return adds.low.defined() && adds.high.defined() && (!adds.low.value.isZero() || !adds.high.value.isZero());
+    }
     bool isSource() const { return type == Type::Oscillator || type == Type::Crystal || type == Type::External; }
     /// The factor of a setting of Divide or Multiply.
     Rational factorOf(std::int64_t setting) const { return Rational(setting, unit); }

@@ -17,7 +17,8 @@ constexpr const char* kKnownTools[] = {"arm-none-eabi-", "riscv64-unknown-elf-"}
 
 fs::path fileOf(const Device& device, const fs::path& memory)
 {
-    return memory.empty() || !isRevision(device.revision) ? fs::path() : memory.parent_path() / "compilers" / device.revision;
+    return memory.empty() || !isRevision(device.revision) ? fs::path()
+                                                          : memory.parent_path() / "compilers" / device.revision;
 }
 
 /// What was agreed to, so that a digest that two files share, by whatever accident, allows no other program.
@@ -35,7 +36,8 @@ std::vector<std::string> unusualCompilers(const Device& device, Origin origin)
 {
     std::vector<std::string> out;
     for (const Core& core : device.cores)
-        if (origin != Origin::Shipped && std::find(std::begin(kKnownTools), std::end(kKnownTools), core.toolPrefix) == std::end(kKnownTools) &&
+        if (origin != Origin::Shipped &&
+            std::find(std::begin(kKnownTools), std::end(kKnownTools), core.toolPrefix) == std::end(kKnownTools) &&
             std::find(out.begin(), out.end(), core.toolPrefix + "gcc") == out.end())
             out.push_back(core.toolPrefix + "gcc");
     return out;

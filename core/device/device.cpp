@@ -12,7 +12,8 @@ bool Core::wordsOnly() const
     if (architecture != Architecture::ArmM)
         return false;
     for (const std::string& flag : compilerFlags)
-        for (const char* old : {"-mcpu=cortex-m0", "-mcpu=cortex-m0plus", "-mcpu=cortex-m1", "-march=armv6-m", "-march=armv6s-m"})
+        for (const char* old :
+             {"-mcpu=cortex-m0", "-mcpu=cortex-m0plus", "-mcpu=cortex-m1", "-march=armv6-m", "-march=armv6s-m"})
             if (flag == old || flag.starts_with(old + std::string("+")) || flag.starts_with(old + std::string(".")))
                 return true;
     return false;
@@ -105,7 +106,9 @@ int Field::top() const
 
 std::string Field::bitsText() const
 {
-    const auto piece = [](int low, int bits) { return bits == 1 ? std::to_string(low) : std::to_string(low + bits - 1) + ":" + std::to_string(low); };
+    const auto piece = [](int low, int bits) {
+        return bits == 1 ? std::to_string(low) : std::to_string(low + bits - 1) + ":" + std::to_string(low);
+    };
     if (pieces.empty())
         return piece(lsb, width);
     std::string out;
@@ -117,10 +120,15 @@ std::string Field::bitsText() const
 bool Fence::admit(std::uint32_t code, std::string_view core, std::string_view world) const
 {
     const auto known = admits.find(code);
-    return known != admits.end() && std::any_of(known->second.begin(), known->second.end(), [&](const std::string& name) { return name == core || (!world.empty() && name == world); });
+    return known != admits.end() &&
+           std::any_of(known->second.begin(), known->second.end(),
+                       [&](const std::string& name) { return name == core || (!world.empty() && name == world); });
 }
 
-bool ClockCombination::Term::has(std::int64_t setting) const { return std::binary_search(settings.begin(), settings.end(), setting); }
+bool ClockCombination::Term::has(std::int64_t setting) const
+{
+    return std::binary_search(settings.begin(), settings.end(), setting);
+}
 
 bool ClockNode::canBe(std::int64_t setting) const
 {
@@ -157,10 +165,14 @@ std::uint32_t Device::addressOf(InstanceIndex instance, RegisterIndex reg) const
 std::uint32_t Device::resetOf(InstanceIndex instance, RegisterIndex reg) const
 {
     const auto own = instances[size_t(instance)].resets.find(reg);
-    return own == instances[size_t(instance)].resets.end() ? blockOf(instance).registers[size_t(reg)].reset : own->second;
+    return own == instances[size_t(instance)].resets.end() ? blockOf(instance).registers[size_t(reg)].reset
+                                                           : own->second;
 }
 
-std::uint32_t Device::resetCode(const FieldRef& ref) const { return fieldOf(ref).in(resetOf(ref.instance, ref.reg)); }
+std::uint32_t Device::resetCode(const FieldRef& ref) const
+{
+    return fieldOf(ref).in(resetOf(ref.instance, ref.reg));
+}
 
 std::string Device::nameOf(const FieldRef& ref) const
 {

@@ -45,25 +45,26 @@ struct Instance {
     std::uint32_t base = 0;
     ClockIndex bus = -1;    ///< clock node of its bus interface
     ClockIndex kernel = -1; ///< clock node that its work is timed by; the bus when it has none of its own
-    FieldCode gate;  ///< clock gate, when it has one
-    FieldCode reset; ///< lets it out of reset, when it is held there after the chip's reset
+    FieldCode gate;         ///< clock gate, when it has one
+    FieldCode reset;        ///< lets it out of reset, when it is held there after the chip's reset
     /// What makes the unit behind it this instance (its personality). Instances of one unit exclude each other.
     std::vector<FieldCode> selects;
     DomainIndex domain = -1; ///< power domain that it lies in; -1: it has power whenever the chip has
-    /// What it takes while its gate is open: always, and for each megahertz of the clock that times it; zero when the data sheet says nothing.
+    /// What it takes while its gate is open: always, and for each megahertz of the clock that times it; zero when the
+    /// data sheet says nothing.
     Current draws, drawsPerMegahertz;
     std::vector<Fence> fences; ///< each of them must admit who accesses it
-    std::string unit; ///< "SER2"; empty when the instance stands for itself
+    std::string unit;          ///< "SER2"; empty when the instance stands for itself
     std::vector<InstanceSignal> signals;
     /// DMA requests: event ("RX") -> channels that can serve it, each with the code of the request router.
     std::map<std::string, std::vector<DmaLink>, std::less<>> dma;
-    std::map<std::string, int, std::less<>> interrupts; ///< name of the event -> vector number
+    std::map<std::string, int, std::less<>> interrupts;                      ///< name of the event -> vector number
     std::map<std::string, std::vector<std::int64_t>, std::less<>> abilities; ///< override the block's
     std::map<RegisterIndex, std::uint32_t> resets; ///< register -> reset value that differs from the block's
 };
 
-/// A way in which a pad can carry a signal. What must be set for it is the same for all mechanisms: fields that must hold
-/// codes. Two routes can be used together when no field would have to hold two codes and their groups agree.
+/// A way in which a pad can carry a signal. What must be set for it is the same for all mechanisms: fields that must
+/// hold codes. Two routes can be used together when no field would have to hold two codes and their groups agree.
 struct Route {
     enum class Mechanism {
         Selector,   ///< a field per pad picks one of n numbered functions
@@ -76,7 +77,7 @@ struct Route {
     InstanceIndex instance = -1;
     int signal = -1; ///< in the instance's signals
     Mechanism mechanism = Mechanism::Selector;
-    int code = -1;   ///< of the pad's own function field; -1 when nothing is selected at the pad
+    int code = -1;                  ///< of the pad's own function field; -1 when nothing is selected at the pad
     std::vector<FieldCode> selects; ///< all that must be set, the pad's own function field among them
     int group = -1; ///< into Device::groups: all signals of one instance must come from the same; -1: goes with any
 
@@ -85,27 +86,27 @@ struct Route {
 
 struct Pad {
     enum class Pull { Up, Down };
-    std::string name; ///< "PD3"
-    InstanceIndex port = -1;    ///< instance of the port that controls it; -1 for a pad without one
+    std::string name;        ///< "PD3"
+    InstanceIndex port = -1; ///< instance of the port that controls it; -1 for a pad without one
     int bit = 0;
-    int line = -1;        ///< external-interrupt line that it can drive; -1 for none
-    FieldRef function;    ///< picks what the pad carries; invalid when there is nothing to pick at the pad
-    int portCode = 0;     ///< of `function`: gives the pad to its port
-    std::string bank; ///< supply that feeds it
+    int line = -1;     ///< external-interrupt line that it can drive; -1 for none
+    FieldRef function; ///< picks what the pad carries; invalid when there is nothing to pick at the pad
+    int portCode = 0;  ///< of `function`: gives the pad to its port
+    std::string bank;  ///< supply that feeds it
     bool fiveVolt = false;
-    bool weak = false;                ///< limited to 3 mA and slow edges
-    bool openDrain = true;            ///< can be an open drain
+    bool weak = false;     ///< limited to 3 mA and slow edges
+    bool openDrain = true; ///< can be an open drain
     std::vector<Pull> pulls{Pull::Up, Pull::Down};
-    std::vector<Current> drives;      ///< strengths from weakest to strongest; empty when the data sheet gives none
-    Capacitance load;                 ///< that it is taken to drive where nobody says more, for its current; zero: no current is given
-    Frequency maxToggle;              ///< of an output at full drive
-    Frequency slowToggle;             ///< with its edges slowed down; zero: the edges cannot be chosen
-    std::vector<RouteIndex> routes;          ///< into Device::routes
-    std::string resetClaim;           ///< "SWD.SWDIO" when the chip uses it at reset, else empty
+    std::vector<Current> drives; ///< strengths from weakest to strongest; empty when the data sheet gives none
+    Capacitance load; ///< that it is taken to drive where nobody says more, for its current; zero: no current is given
+    Frequency maxToggle;            ///< of an output at full drive
+    Frequency slowToggle;           ///< with its edges slowed down; zero: the edges cannot be chosen
+    std::vector<RouteIndex> routes; ///< into Device::routes
+    std::string resetClaim;         ///< "SWD.SWDIO" when the chip uses it at reset, else empty
 };
 
 struct PackagePin {
-    std::string number;               ///< "17", or "C4" on a grid
+    std::string number; ///< "17", or "C4" on a grid
     enum class Kind { Pad, Supply, Ground, Dedicated } kind = Kind::Pad;
     PadIndex pad = -1;
     std::string name; ///< of the pad, supply or function
@@ -123,16 +124,17 @@ struct OperatingRange {
     std::string name; ///< "range 1"
     Voltage supplyMin;
     Voltage supplyMax;
-    std::uint32_t code = 0;                ///< of the regulator field
-    Ratio draws{Rational(1)};              ///< part of all currents per megahertz that flows in this range: a lower core voltage moves less charge
+    std::uint32_t code = 0; ///< of the regulator field
+    Ratio draws{Rational(
+        1)}; ///< part of all currents per megahertz that flows in this range: a lower core voltage moves less charge
     std::vector<Frequency> waitStateLimits; ///< [n]: fastest flash clock with n wait states
 };
 
 /// Signals that share something inside the chip, of which one can be in use at a time (an analog channel that several
 /// units can convert).
 struct Exclusive {
-    std::string name;                          ///< "analog channel 4"
-    std::vector<std::pair<int, int>> signals;  ///< instance, signal
+    std::string name;                         ///< "analog channel 4"
+    std::vector<std::pair<int, int>> signals; ///< instance, signal
 };
 
 struct Core {
@@ -149,9 +151,10 @@ struct Core {
     std::string world; ///< in which it runs, on a chip that keeps some apart: "guarded"
     std::uint32_t flashBase = 0, flashBytes = 0, ramBase = 0, ramBytes = 0;
     InstanceIndex interruptController = -1; ///< instance, where it is not part of the core's architecture
-    FieldCode release; ///< lets the core start, when it is held after the chip's reset
+    FieldCode release;                      ///< lets the core start, when it is held after the chip's reset
 
-    /// Whether the core's own registers can be reached by words only: Armv6-M (Arm DDI 0419, B3.1), as its compiler options tell.
+    /// Whether the core's own registers can be reached by words only: Armv6-M (Arm DDI 0419, B3.1), as its compiler
+    /// options tell.
     bool wordsOnly() const;
 };
 
@@ -180,19 +183,20 @@ struct Device {
     std::vector<Instance> instances;
     std::vector<Pad> pads;
     std::vector<Route> routes;
-    std::vector<std::string> groups;     ///< names of signal groups
-    std::vector<FieldRef> muxFields;     ///< every field that a route or a personality sets beyond the pad's own, sorted
-    std::vector<FieldCode> emptySets;    ///< remap codes whose pads this package does not have
+    std::vector<std::string> groups;  ///< names of signal groups
+    std::vector<FieldRef> muxFields;  ///< every field that a route or a personality sets beyond the pad's own, sorted
+    std::vector<FieldCode> emptySets; ///< remap codes whose pads this package does not have
     std::vector<Exclusive> exclusives;
-    std::vector<std::string> absent;     ///< what the family has and this device lacks
-    std::vector<std::string> unbonded;   ///< pads of the die that its package does not bring out, as the file lists them
+    std::vector<std::string> absent;   ///< what the family has and this device lacks
+    std::vector<std::string> unbonded; ///< pads of the die that its package does not bring out, as the file lists them
     Dma dma;
     Package package;
-    std::map<std::string, Voltage, std::less<>> banks; ///< supplies of pads whose voltage is given; the others have the chip's
+    std::map<std::string, Voltage, std::less<>>
+        banks; ///< supplies of pads whose voltage is given; the others have the chip's
     std::vector<OperatingRange> ranges;
     FieldRef rangeControl;
-    FieldRef rangeStatus;  ///< shows the code of the range that the regulator has reached
-    FieldCode rangeReady;  ///< the regulator has settled
+    FieldRef rangeStatus; ///< shows the code of the range that the regulator has reached
+    FieldCode rangeReady; ///< the regulator has settled
     int resetRange = 0;
     std::vector<ClockNode> clocks;
     std::vector<ClockCombination> neverTogether;
@@ -200,18 +204,19 @@ struct Device {
     FieldRef waitStates;
     Ppm limitSlack; ///< rate limits hold for clocks whose source is at least this accurate
     std::vector<Unlock> unlocks;
-    std::vector<std::string> worlds; ///< that no core of the plan's runs in, but fences can admit: other programs on the chip
+    std::vector<std::string>
+        worlds; ///< that no core of the plan's runs in, but fences can admit: other programs on the chip
     std::vector<PowerDomain> domains;
     std::vector<Regulator> regulators; ///< to choose from; empty: there is no choice
     FieldRef regulatorControl;
     FieldCode regulatorReady; ///< made by hardware once the chosen one carries the core
     Duration regulatorStartup;
-    std::vector<StoredWord> stored; ///< settings in non-volatile memory
+    std::vector<StoredWord> stored;  ///< settings in non-volatile memory
     std::vector<LowPowerMode> modes; ///< from light to deep, as the file lists them
     InstanceIndex lineInstance = -1; ///< instance that routes pads to external-interrupt lines, -1 when there is none
-    bool linesInPorts = false; ///< each port watches its own pads; no lines are shared
-    std::string file;     ///< that it was read from; empty when it was read from text
-    std::string revision; ///< of the file's content: sixteen hexadecimal digits
+    bool linesInPorts = false;       ///< each port watches its own pads; no lines are shared
+    std::string file;                ///< that it was read from; empty when it was read from text
+    std::string revision;            ///< of the file's content: sixteen hexadecimal digits
 
     const Core& core() const { return cores.front(); }
     ClockIndex cpuClock() const { return cores.front().clock; }
@@ -225,7 +230,7 @@ struct Device {
     PadIndex findPad(std::string_view name) const;
     ClockIndex findClock(std::string_view id) const;
     int findRange(std::string_view id) const;
-    int findMode(std::string_view id) const; ///< low-power; -1 when there is none
+    int findMode(std::string_view id) const;                          ///< low-power; -1 when there is none
     std::optional<FieldRef> findField(std::string_view dotted) const; ///< "UART3.CTL.ON"
 
     const Block& blockOf(InstanceIndex instance) const { return blocks[size_t(instances[size_t(instance)].block)]; }
@@ -243,7 +248,8 @@ struct Device {
     FieldRef roleField(InstanceIndex instance, std::string_view role) const;
     std::vector<std::int64_t> abilities(InstanceIndex instance, std::string_view name) const;
     std::int64_t ability(InstanceIndex instance, std::string_view name, std::int64_t fallback) const;
-    /// The interrupt of an instance that tells of an event: the one of that name, else the one that tells of all ("event"), else its only one.
+    /// The interrupt of an instance that tells of an event: the one of that name, else the one that tells of all
+    /// ("event"), else its only one.
     std::optional<int> interruptOf(InstanceIndex instance, std::string_view event) const;
     std::string signalName(const Route& route) const; ///< "UART3.TX"
 };

@@ -15,14 +15,17 @@ namespace fs = std::filesystem;
 
 bool isRevision(const std::string& text)
 {
-    return text.size() == 16 && std::all_of(text.begin(), text.end(), [](char c) { return (c >= '0' && c <= '9') || (c >= 'a' && c <= 'f'); });
+    return text.size() == 16 && std::all_of(text.begin(), text.end(),
+                                            [](char c) { return (c >= '0' && c <= '9') || (c >= 'a' && c <= 'f'); });
 }
 
 fs::path deviceMemory()
 {
     const char* state = std::getenv("XDG_STATE_HOME");
     const char* home = std::getenv("HOME");
-    const fs::path base = state && *state == '/' ? fs::path(state) : home && *home ? fs::path(home) / ".local" / "state" : fs::path();
+    const fs::path base = state && *state == '/' ? fs::path(state)
+                          : home && *home        ? fs::path(home) / ".local" / "state"
+                                                 : fs::path();
     return base.empty() ? base : base / "bindrel" / "devices";
 }
 

@@ -9,7 +9,8 @@ namespace bindrel {
 /// it was. In $XDG_STATE_HOME/bindrel/devices, else ~/.local/state/bindrel/devices.
 std::filesystem::path deviceMemory();
 
-/// Whether a text is what a revision can be. It comes from a plan, which may come from a stranger, and becomes the name of a file.
+/// Whether a text is what a revision can be. It comes from a plan, which may come from a stranger, and becomes the name
+/// of a file.
 bool isRevision(const std::string& text);
 
 /// Keeps the files of a device that was read from a file; does nothing for one that is kept already.

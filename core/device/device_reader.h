@@ -26,9 +26,11 @@ inline void readDraws(const JsonNode& node, Current& draws, Current& perMegahert
         perMegahertz = node.child("draws_per_mhz").asCurrent();
 }
 
-/// Refuse a kind of block, or a word of one, that is not in the vocabulary (core/device/block_kind.h), with the nearest that is.
+/// Refuse a kind of block, or a word of one, that is not in the vocabulary (core/device/block_kind.h), with the nearest
+/// that is.
 void checkKind(const JsonNode& node, const std::string& kind);
-void checkWord(const JsonNode& node, const std::string& kind, const std::string& word, std::vector<WordSpec> BlockKind::*vocabulary, const char* what);
+void checkWord(const JsonNode& node, const std::string& kind, const std::string& word,
+               std::vector<WordSpec> BlockKind::*vocabulary, const char* what);
 
 /// Names that become words of C, where capitals and punctuation no longer tell them apart: each may be given once.
 class UniqueWords {
@@ -39,19 +41,21 @@ public:
         node.requireName(name);
         std::string word;
         for (const char c : name)
-            word += c == '.' || c == '+' || c == '-' ? '_' : static_cast<char>(c >= 'A' && c <= 'Z' ? c - 'A' + 'a' : c);
+            word +=
+                c == '.' || c == '+' || c == '-' ? '_' : static_cast<char>(c >= 'A' && c <= 'Z' ? c - 'A' + 'a' : c);
         const auto [known, fresh] = words_.emplace(word, name);
         if (!fresh && known->second != name)
-            node.fail(fmt::format("\"{}\" and \"{}\" would be one name in C; give one of them another.", name, known->second));
+            node.fail(fmt::format("\"{}\" and \"{}\" would be one name in C; give one of them another.", name,
+                                  known->second));
     }
 
 private:
     std::map<std::string, std::string> words_;
 };
 
-/// Builds a Device from the sections of its file and its family's file. Private to loading; each section's reading is in
-/// a file of its own (read_blocks.cpp, read_instances.cpp, read_clocks.cpp, read_pads.cpp, read_routing.cpp).
-/// After the first problem in either document the readers go on with defaults, and the result is thrown away.
+/// Builds a Device from the sections of its file and its family's file. Private to loading; each section's reading is
+/// in a file of its own (read_blocks.cpp, read_instances.cpp, read_clocks.cpp, read_pads.cpp, read_routing.cpp). After
+/// the first problem in either document the readers go on with defaults, and the result is thrown away.
 class DeviceReader {
 public:
     /// `family` may be null; a section is taken from `own` when it is there, else from the family.
@@ -76,7 +80,8 @@ private:
     void readParts(Register& reg, const JsonNode& list);
     void resolveGuards();
     void readRoles(Block& block, const JsonNode& node);
-    void readBitRoles(Block& block, const std::string& name, const std::string& pattern, const std::optional<Encoding>& encoding, const RoleSpec& spec, const JsonNode& node);
+    void readBitRoles(Block& block, const std::string& name, const std::string& pattern,
+                      const std::optional<Encoding>& encoding, const RoleSpec& spec, const JsonNode& node);
     void readLaneRoles(Block& block, const JsonNode& node);
     void overrideBlock(Block& block, const JsonNode& node);
     void readInstances();
@@ -156,7 +161,8 @@ private:
     std::vector<std::string> skippedPads_; ///< of ports that the device lacks
 };
 
-/// A field of the block, "CTL.ON", as a role without an encoding yet; told at the node, and no field, when there is none of that name.
+/// A field of the block, "CTL.ON", as a role without an encoding yet; told at the node, and no field, when there is
+/// none of that name.
 Role readRole(const Block& block, const std::string& dotted, const JsonNode& node);
 
 /// "as is", "minus one", "power of two", {"table": [[value, code], …]} or {"piecewise": [{codes, base, step}, …]}.

@@ -119,8 +119,8 @@ std::optional<std::int64_t> Encoding::nearest(std::int64_t wanted, std::uint32_t
         for (const Segment& s : segments) {
             if (wanted < s.base || s.firstCode > maxCode)
                 continue;
-            const std::int64_t steps = std::min<std::int64_t>((wanted - s.base) / s.step,
-                                                              std::min(s.lastCode, maxCode) - s.firstCode);
+            const std::int64_t steps =
+                std::min<std::int64_t>((wanted - s.base) / s.step, std::min(s.lastCode, maxCode) - s.firstCode);
             below = std::max(below.value_or(INT64_MIN), s.base + steps * s.step);
         }
         break;

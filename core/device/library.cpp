@@ -16,8 +16,8 @@ namespace fs = std::filesystem;
 
 namespace {
 
-/// All JSON files below a folder. A file that describes a family has no package suffix and is told apart by its folder's
-/// name; unreadable folders are passed over.
+/// All JSON files below a folder. A file that describes a family has no package suffix and is told apart by its
+/// folder's name; unreadable folders are passed over.
 std::vector<fs::path> jsonFiles(const fs::path& folder)
 {
     std::vector<fs::path> files;
@@ -48,7 +48,10 @@ const char* nameOf(Origin origin)
     return "shipped";
 }
 
-Library::Library(fs::path dataFolder) { places_.push_back({std::move(dataFolder), Origin::Shipped}); }
+Library::Library(fs::path dataFolder)
+{
+    places_.push_back({std::move(dataFolder), Origin::Shipped});
+}
 
 Library Library::shipped()
 {
@@ -114,7 +117,10 @@ std::vector<std::string> Library::names(const char* kind) const
     return out;
 }
 
-std::optional<Library::Found> Library::deviceFile(std::string_view name) const { return find("devices", name); }
+std::optional<Library::Found> Library::deviceFile(std::string_view name) const
+{
+    return find("devices", name);
+}
 
 Provenance Library::provenance(std::string_view device, std::string_view board) const
 {
@@ -137,7 +143,8 @@ Expected<std::shared_ptr<const Device>> Library::device(std::string_view name) c
 {
     const std::optional<Found> found = deviceFile(name);
     if (!found)
-        return problemOf(fmt::format("there is no device \"{}\" in the library; it has {}.{}", name, listed(deviceNames()), didYouMean(name, deviceNames())));
+        return problemOf(fmt::format("there is no device \"{}\" in the library; it has {}.{}", name,
+                                     listed(deviceNames()), didYouMean(name, deviceNames())));
     return cachedDevice(found->file);
 }
 
@@ -145,7 +152,8 @@ Expected<Board> Library::board(std::string_view name) const
 {
     const std::optional<Found> found = find("boards", name);
     if (!found)
-        return problemOf(fmt::format("there is no board \"{}\" in the library; it has {}.{}", name, listed(boardNames()), didYouMean(name, boardNames())));
+        return problemOf(fmt::format("there is no board \"{}\" in the library; it has {}.{}", name,
+                                     listed(boardNames()), didYouMean(name, boardNames())));
     return loadBoard(found->file, [this](std::string_view part) { return this->part(part); });
 }
 
@@ -153,7 +161,8 @@ Expected<Part> Library::part(std::string_view name) const
 {
     const std::optional<Found> found = find("parts", name);
     if (!found)
-        return problemOf(fmt::format("there is no part \"{}\" in the library; it has {}.{}", name, listed(partNames()), didYouMean(name, partNames())));
+        return problemOf(fmt::format("there is no part \"{}\" in the library; it has {}.{}", name, listed(partNames()),
+                                     didYouMean(name, partNames())));
     return loadPart(found->file);
 }
 
@@ -179,7 +188,13 @@ std::vector<std::shared_ptr<const Device>> Library::devices() const
     return out;
 }
 
-std::vector<std::string> Library::boardNames() const { return names("boards"); }
-std::vector<std::string> Library::partNames() const { return names("parts"); }
+std::vector<std::string> Library::boardNames() const
+{
+    return names("boards");
+}
+std::vector<std::string> Library::partNames() const
+{
+    return names("parts");
+}
 
 } // namespace bindrel

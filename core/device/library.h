@@ -24,9 +24,10 @@ struct Provenance {
     bool boardShadows = false;
 };
 
-/// Finds devices, boards and parts by name and loads them. It looks, in this order, into folders that were named, beside
-/// the plan, into the user's own library ($XDG_DATA_HOME/bindrel) and into what ships. A library has folders "devices",
-/// "boards" and "parts"; a named folder and the plan's own may hold the files directly. File names are in lower case.
+/// Finds devices, boards and parts by name and loads them. It looks, in this order, into folders that were named,
+/// beside the plan, into the user's own library ($XDG_DATA_HOME/bindrel) and into what ships. A library has folders
+/// "devices", "boards" and "parts"; a named folder and the plan's own may hold the files directly. File names are in
+/// lower case.
 class Library {
 public:
     /// Only this data folder, as shipped.

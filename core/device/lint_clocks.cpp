@@ -30,14 +30,20 @@ void lintTree(const Device& device, LintRemarks& out)
         if (node.type == ClockNode::Type::Select && node.control.valid())
             for (const EnumValue& value : device.fieldOf(node.control).values)
                 if (!codes.contains(value.code))
-                    out.say("unreachable-mux-code", "{} = {} selects no input of {}", device.nameOf(node.control), value.name, node.id);
+                    out.say("unreachable-mux-code", "{} = {} selects no input of {}", device.nameOf(node.control),
+                            value.name, node.id);
         if (node.control.valid())
             if (const auto [at, fresh] = controls.emplace(node.control, node.id); !fresh)
-                out.say("control-twice", "{} and {} are controlled by the same field {}", at->second, node.id, device.nameOf(node.control));
-        const char* kind = node.type == ClockNode::Type::Crystal ? "crystal" : node.type == ClockNode::Type::External ? "clockin" : nullptr;
+                out.say("control-twice", "{} and {} are controlled by the same field {}", at->second, node.id,
+                        device.nameOf(node.control));
+        const char* kind = node.type == ClockNode::Type::Crystal    ? "crystal"
+                           : node.type == ClockNode::Type::External ? "clockin"
+                                                                    : nullptr;
         const int pads = device.findInstance(node.id);
         if (kind && (pads < 0 || device.blockOf(pads).kind != kind))
-            out.say("crystal-without-pads", "{} is fed from outside, but no instance {} of kind \"{}\" says on which pads", node.id, node.id, kind);
+            out.say("crystal-without-pads",
+                    "{} is fed from outside, but no instance {} of kind \"{}\" says on which pads", node.id, node.id,
+                    kind);
     }
 }
 
@@ -51,16 +57,20 @@ void lintLimits(const Device& device, LintRemarks& out)
                 out.say("limit-gap", "{} has limits for some ranges, but none for {}", node.id, range.name);
         for (size_t a = 0; a < node.toleranceOver.size(); ++a)
             for (size_t b = a + 1; b < node.toleranceOver.size(); ++b)
-                if (node.toleranceOver[a].range.covers(node.toleranceOver[b].range) && node.toleranceOver[b].range.covers(node.toleranceOver[a].range))
-                    out.say("limit-overlap", "{}: two tolerances for {} to {} degrees", node.id, node.toleranceOver[a].range.low, node.toleranceOver[a].range.high);
+                if (node.toleranceOver[a].range.covers(node.toleranceOver[b].range) &&
+                    node.toleranceOver[b].range.covers(node.toleranceOver[a].range))
+                    out.say("limit-overlap", "{}: two tolerances for {} to {} degrees", node.id,
+                            node.toleranceOver[a].range.low, node.toleranceOver[a].range.high);
     }
     const ClockNode& flash = device.clocks[size_t(device.flashClock)];
     for (const OperatingRange& range : device.ranges) {
         const RateLimit& limit = flash.limitIn(range.id);
         if (limit.max && *limit.max > range.waitStateLimits.back())
-            out.say("limit-gap", "in {} {} may run at {}, but the wait states end at {}", range.name, flash.id, format(*limit.max), format(range.waitStateLimits.back()));
+            out.say("limit-gap", "in {} {} may run at {}, but the wait states end at {}", range.name, flash.id,
+                    format(*limit.max), format(range.waitStateLimits.back()));
         if (std::uint64_t(device.fieldOf(device.waitStates).maxCode()) + 1 < range.waitStateLimits.size())
-            out.say("encoding-range", "{} has no code for {} wait states", device.nameOf(device.waitStates), range.waitStateLimits.size() - 1);
+            out.say("encoding-range", "{} has no code for {} wait states", device.nameOf(device.waitStates),
+                    range.waitStateLimits.size() - 1);
     }
 }
 
@@ -77,11 +87,16 @@ std::vector<Rational> resetRates(const Device& device)
             rates[i] = (node.rates.empty() ? node.rate : node.rates[size_t(node.resetValue)].rate).value;
         if (node.inputs.empty())
             continue;
-        const int input = node.type == Type::Select ? node.inputs[size_t(node.resetValue)].node : node.inputs.front().node;
+        const int input =
+            node.type == Type::Select ? node.inputs[size_t(node.resetValue)].node : node.inputs.front().node;
         if (input < 0)
             continue;
-        const bool whenOne = node.follows >= 0 && device.clocks[size_t(node.follows)].resetValue == device.clocks[size_t(node.follows)].unit;
-        const Rational factor = node.type == Type::Divide ? Rational(node.unit, node.resetValue) : node.type == Type::Multiply ? node.factorOf(node.resetValue) : node.follows >= 0 ? Rational(whenOne ? node.factorWhenOne : node.factorElse) : Rational(1);
+        const bool whenOne = node.follows >= 0 &&
+                             device.clocks[size_t(node.follows)].resetValue == device.clocks[size_t(node.follows)].unit;
+        const Rational factor = node.type == Type::Divide     ? Rational(node.unit, node.resetValue)
+                                : node.type == Type::Multiply ? node.factorOf(node.resetValue)
+                                : node.follows >= 0           ? Rational(whenOne ? node.factorWhenOne : node.factorElse)
+                                                              : Rational(1);
         rates[i] = rates[size_t(input)] * factor;
     }
     return rates;
@@ -96,26 +111,34 @@ void lintReset(const Device& device, LintRemarks& out)
     for (size_t i = 0; i < device.clocks.size(); ++i) {
         const ClockNode& node = device.clocks[i];
         // What multiplies and is off asks nothing of its input; kernels rest.
-        const bool idle = !node.frozenBy.empty() && std::all_of(node.frozenBy.begin(), node.frozenBy.end(), [&](ClockIndex by) { return rates[size_t(by)].isZero(); });
+        const bool idle =
+            !node.frozenBy.empty() && std::all_of(node.frozenBy.begin(), node.frozenBy.end(),
+                                                  [&](ClockIndex by) { return rates[size_t(by)].isZero(); });
         if (rates[i].isZero() || node.tier == "kernel" || idle)
             continue;
         const RateLimit& limit = node.limitIn(range.id);
         if ((limit.max && rates[i] > limit.max->value) || (limit.min && rates[i] < limit.min->value))
-            out.say("reset-limit", "{} comes out of reset at {}, outside its limit in {}", node.id, format(Frequency(rates[i])), range.name);
+            out.say("reset-limit", "{} comes out of reset at {}, outside its limit in {}", node.id,
+                    format(Frequency(rates[i])), range.name);
         for (const RelativeLimit& relative : limit.relative)
             if (const Rational bound = rates[size_t(relative.to)] * relative.max; !bound.isZero() && rates[i] > bound)
-                out.say("reset-limit", "{} comes out of reset at {}, above the {} that {} leaves it", node.id, format(Frequency(rates[i])), format(Frequency(bound)), device.clocks[size_t(relative.to)].id);
+                out.say("reset-limit", "{} comes out of reset at {}, above the {} that {} leaves it", node.id,
+                        format(Frequency(rates[i])), format(Frequency(bound)), device.clocks[size_t(relative.to)].id);
     }
     for (const ClockCombination& combination : device.neverTogether)
-        if (std::all_of(combination.terms.begin(), combination.terms.end(), [&](const ClockCombination::Term& term) { return !rates[size_t(term.clock)].isZero() && term.has(device.clocks[size_t(term.clock)].resetValue); })) {
+        if (std::all_of(combination.terms.begin(), combination.terms.end(), [&](const ClockCombination::Term& term) {
+                return !rates[size_t(term.clock)].isZero() && term.has(device.clocks[size_t(term.clock)].resetValue);
+            })) {
             std::vector<std::string> ids;
             for (const ClockCombination::Term& term : combination.terms)
                 ids.push_back(device.clocks[size_t(term.clock)].id);
             out.say("reset-limit", "{} come out of reset as they must never stand together", listed(ids));
         }
     const std::uint32_t waits = device.waitStates.valid() ? device.resetCode(device.waitStates) : 0;
-    if (const Rational& rate = rates[size_t(device.flashClock)]; rate > range.waitStateLimits[std::min<size_t>(waits, range.waitStateLimits.size() - 1)].value)
-        out.say("reset-limit", "the flash comes out of reset with {} wait states at {}, which they do not carry in {}", waits, format(Frequency(rate)), range.name);
+    if (const Rational& rate = rates[size_t(device.flashClock)];
+        rate > range.waitStateLimits[std::min<size_t>(waits, range.waitStateLimits.size() - 1)].value)
+        out.say("reset-limit", "the flash comes out of reset with {} wait states at {}, which they do not carry in {}",
+                waits, format(Frequency(rate)), range.name);
 }
 
 namespace {
@@ -130,7 +153,9 @@ void lintCodes(const Device& device, LintRemarks& out)
     for (const ClockNode& node : device.clocks) {
         for (const ClockInput& input : node.inputs)
             if (node.type == ClockNode::Type::Select)
-                check(node.control, input.code, fmt::format("{}'s input {}", node.id, input.node < 0 ? "none" : device.clocks[size_t(input.node)].id));
+                check(node.control, input.code,
+                      fmt::format("{}'s input {}", node.id,
+                                  input.node < 0 ? "none" : device.clocks[size_t(input.node)].id));
         for (const ClockNode::RateChoice& rate : node.rates)
             check(node.control, rate.code, fmt::format("{} at {}", node.id, format(rate.rate)));
         for (const auto& [load, code] : node.loads)
@@ -146,10 +171,15 @@ void lintCores(const Device& device, LintRemarks& out)
     for (const Core& core : device.cores) {
         if (core.architecture != Core::Architecture::RiscV)
             continue;
-        const bool older = std::any_of(core.compilerFlags.begin(), core.compilerFlags.end(), [](const std::string& flag) { return flag.starts_with("-misa-spec=2.2"); });
+        const bool older = std::any_of(core.compilerFlags.begin(), core.compilerFlags.end(),
+                                       [](const std::string& flag) { return flag.starts_with("-misa-spec=2.2"); });
         for (const std::string& flag : core.compilerFlags)
-            if (!older && flag.starts_with("-march=rv") && flag.find("zicsr") == std::string::npos && flag.find("rv32g") == std::string::npos)
-                out.say("core-flags", "{} is compiled with {}, without which the control registers that its start-up sets cannot be written; add \"-misa-spec=2.2\", or _zicsr where the compiler has its library so", core.name, flag);
+            if (!older && flag.starts_with("-march=rv") && flag.find("zicsr") == std::string::npos &&
+                flag.find("rv32g") == std::string::npos)
+                out.say("core-flags",
+                        "{} is compiled with {}, without which the control registers that its start-up sets cannot be "
+                        "written; add \"-misa-spec=2.2\", or _zicsr where the compiler has its library so",
+                        core.name, flag);
     }
 }
 
@@ -160,8 +190,10 @@ void lintRanges(const Device& device, LintRemarks& out)
         if (device.rangeControl.valid())
             if (const auto [at, fresh] = codes.emplace(range.code, range.name); !fresh)
                 out.say("limit-overlap", "{} and {} have the same code {}", at->second, range.name, range.code);
-        if (range.supplyMin > range.supplyMax || range.supplyMin < device.supplyMin || range.supplyMax > device.supplyMax)
-            out.say("limit-gap", "{} is for {} to {}, the device for {} to {}", range.name, format(range.supplyMin), format(range.supplyMax), format(device.supplyMin), format(device.supplyMax));
+        if (range.supplyMin > range.supplyMax || range.supplyMin < device.supplyMin ||
+            range.supplyMax > device.supplyMax)
+            out.say("limit-gap", "{} is for {} to {}, the device for {} to {}", range.name, format(range.supplyMin),
+                    format(range.supplyMax), format(device.supplyMin), format(device.supplyMax));
     }
     // The whole supply must be covered: from the lowest voltage on, always to the farthest that a range reaches.
     Voltage reached = device.supplyMin;

@@ -22,12 +22,15 @@ void lintFields(const Block& block, const Register& reg, LintRemarks& out)
         std::set<std::uint32_t> codes;
         for (const EnumValue& value : field.values)
             if (!codes.insert(value.code).second)
-                out.say("duplicate-code", "{}.{}.{}: the code {} has two names", block.name, reg.name, field.name, value.code);
+                out.say("duplicate-code", "{}.{}.{}: the code {} has two names", block.name, reg.name, field.name,
+                        value.code);
         if (field.followsReg >= 0 && field.access != Field::Access::ReadOnly)
-            out.say("follows-writable", "{}.{}.{} follows another field but can be written itself", block.name, reg.name, field.name);
+            out.say("follows-writable", "{}.{}.{} follows another field but can be written itself", block.name,
+                    reg.name, field.name);
     }
     if (reg.reset & ~seen)
-        out.say("reset-outside-fields", "{}.{} resets to 0x{:08X}, which sets bits of no field", block.name, reg.name, reg.reset);
+        out.say("reset-outside-fields", "{}.{} resets to 0x{:08X}, which sets bits of no field", block.name, reg.name,
+                reg.reset);
 }
 
 /// What an encoding promises must fit into its field, and one code must not mean two values.
@@ -39,18 +42,23 @@ void lintEncoding(const Block& block, const std::string& name, const Role& role,
     std::set<std::int64_t> values;
     for (const auto& [value, code] : encoding.table) {
         if (code > field.maxCode())
-            out.say("encoding-range", "{}: the code {} of the role \"{}\" does not fit into {}", block.name, code, name, field.name);
+            out.say("encoding-range", "{}: the code {} of the role \"{}\" does not fit into {}", block.name, code, name,
+                    field.name);
         if (!codes.insert(code).second || !values.insert(value).second)
-            out.say("encoding-range", "{}: in the table of the role \"{}\" the pair {}, {} repeats a value or a code", block.name, name, value, code);
+            out.say("encoding-range", "{}: in the table of the role \"{}\" the pair {}, {} repeats a value or a code",
+                    block.name, name, value, code);
     }
     const Encoding::Segment* before = nullptr;
     for (const Encoding::Segment& segment : encoding.segments) {
         if (segment.lastCode > field.maxCode())
-            out.say("encoding-range", "{}: the codes {} to {} of the role \"{}\" do not fit into {}", block.name, segment.firstCode, segment.lastCode, name, field.name);
+            out.say("encoding-range", "{}: the codes {} to {} of the role \"{}\" do not fit into {}", block.name,
+                    segment.firstCode, segment.lastCode, name, field.name);
         if (before) {
-            const std::int64_t lastValue = before->base + before->step * (std::int64_t(before->lastCode) - before->firstCode);
+            const std::int64_t lastValue =
+                before->base + before->step * (std::int64_t(before->lastCode) - before->firstCode);
             if (segment.firstCode <= before->lastCode || segment.base <= lastValue)
-                out.say("encoding-range", "{}: the segments of the role \"{}\" overlap at code {}", block.name, name, segment.firstCode);
+                out.say("encoding-range", "{}: the segments of the role \"{}\" overlap at code {}", block.name, name,
+                        segment.firstCode);
         }
         before = &segment;
     }
@@ -58,7 +66,8 @@ void lintEncoding(const Block& block, const std::string& name, const Role& role,
 
 void lintAddresses(const Device& device, LintRemarks& out)
 {
-    // Two registers of one block at one offset are said once, for the block; a unit's personalities share their registers.
+    // Two registers of one block at one offset are said once, for the block; a unit's personalities share their
+    // registers.
     std::map<std::uint32_t, size_t> taken;
     for (size_t i = 0; i < device.instances.size(); ++i)
         for (size_t r = 0; r < device.blockOf(int(i)).registers.size(); ++r) {
@@ -70,7 +79,8 @@ void lintAddresses(const Device& device, LintRemarks& out)
                     const bool sameUnit = !other.unit.empty() && other.unit == device.instances[i].unit;
                     said = !fresh && at->second != i && !sameUnit;
                     if (said)
-                        out.say("address-collision", "{} and {} both have a register at 0x{:08X}", other.name, device.instances[i].name, at->first);
+                        out.say("address-collision", "{} and {} both have a register at 0x{:08X}", other.name,
+                                device.instances[i].name, at->first);
                 }
             if (said)
                 break;
@@ -84,17 +94,22 @@ void lintInterrupts(const Device& device, LintRemarks& out)
     for (const Instance& instance : device.instances)
         for (const auto& [event, number] : instance.interrupts) {
             const BlockKind* kind = findBlockKind(device.blocks[size_t(instance.block)].kind);
-            if (kind && !kind->events.empty() && event != "event" && std::none_of(kind->events.begin(), kind->events.end(), [&event = event](const WordSpec& word) { return isWordOf(event, word.name); })) {
+            if (kind && !kind->events.empty() && event != "event" &&
+                std::none_of(kind->events.begin(), kind->events.end(),
+                             [&event = event](const WordSpec& word) { return isWordOf(event, word.name); })) {
                 std::vector<std::string> known;
                 for (const WordSpec& word : kind->events)
                     known.push_back(word.name);
-                out.say("interrupt-name", "{} calls an interrupt \"{}\"; of a {} it is {}{}, or \"event\" for all of them", instance.name, event, kind->id, listed(known), didYouMean(event, known));
+                out.say("interrupt-name",
+                        "{} calls an interrupt \"{}\"; of a {} it is {}{}, or \"event\" for all of them", instance.name,
+                        event, kind->id, listed(known), didYouMean(event, known));
             }
             // The faces of one unit have its interrupt, whatever it is at the time.
             if (const auto [at, fresh] = numbers.emplace(number, instance.name + " " + event); fresh)
                 units[number] = instance.unit;
             else if (instance.unit.empty() || units[number] != instance.unit)
-                out.say("interrupt-twice", "{} and {} {} are both interrupt {}", at->second, instance.name, event, number);
+                out.say("interrupt-twice", "{} and {} {} are both interrupt {}", at->second, instance.name, event,
+                        number);
         }
     const Core& core = device.core();
     if (core.architecture == Core::Architecture::RiscV && numbers.contains(0))
@@ -105,10 +120,16 @@ void lintDma(const Device& device, LintRemarks& out)
 {
     if (device.dma.instance >= 0)
         for (const auto& [name, role] : device.blockOf(device.dma.instance).roles) {
-            const Field& field = device.blockOf(device.dma.instance).registers[size_t(role.reg)].fields[size_t(role.field)];
-            if ((isWordOf(name, "from#") || isWordOf(name, "to#") || isWordOf(name, "memory#")) && (field.width != 32 || !field.pieces.empty()))
-                out.say("dma-address", "{}: {}.{} has {} bits, but holds the role \"{}\", an address of 32; the functions that let the channel move would not be written",
-                        device.instances[size_t(device.dma.instance)].name, device.blockOf(device.dma.instance).registers[size_t(role.reg)].name, field.name, field.width, name);
+            const Field& field =
+                device.blockOf(device.dma.instance).registers[size_t(role.reg)].fields[size_t(role.field)];
+            if ((isWordOf(name, "from#") || isWordOf(name, "to#") || isWordOf(name, "memory#")) &&
+                (field.width != 32 || !field.pieces.empty()))
+                out.say("dma-address",
+                        "{}: {}.{} has {} bits, but holds the role \"{}\", an address of 32; the functions that let "
+                        "the channel move would not be written",
+                        device.instances[size_t(device.dma.instance)].name,
+                        device.blockOf(device.dma.instance).registers[size_t(role.reg)].name, field.name, field.width,
+                        name);
         }
     std::map<std::uint32_t, std::string> requests;
     for (const Instance& instance : device.instances)
@@ -118,11 +139,12 @@ void lintDma(const Device& device, LintRemarks& out)
                 continue;
             const FieldRef router = device.roleField(device.dma.instance, "request" + std::to_string(link.channel));
             if (!router.valid() || link.code > device.fieldOf(router).maxCode())
-                out.say("dma-router", "{}.{} has the request {}, but {} has no field that could hold it", instance.name, event, link.code,
-                        device.instances[size_t(device.dma.instance)].name);
+                out.say("dma-router", "{}.{} has the request {}, but {} has no field that could hold it", instance.name,
+                        event, link.code, device.instances[size_t(device.dma.instance)].name);
             // A unit's personalities make the same request, whatever it is at the time.
             const std::string who = instance.unit.empty() ? instance.name : instance.unit;
-            if (const auto [at, fresh] = requests.emplace(link.code, who + "." + event); !fresh && at->second != who + "." + event)
+            if (const auto [at, fresh] = requests.emplace(link.code, who + "." + event);
+                !fresh && at->second != who + "." + event)
                 out.say("dma-request-twice", "{} and {}.{} are both request {}", at->second, who, event, link.code);
         }
 }
@@ -134,17 +156,23 @@ void lintRoles(const Block& block, LintRemarks& out)
     if (!kind)
         return;
     std::vector<std::string> missing;
-    const auto has = [&block](const std::string& name) { return std::any_of(block.roles.begin(), block.roles.end(), [&name](const auto& known) { return isWordOf(known.first, name); }); };
+    const auto has = [&block](const std::string& name) {
+        return std::any_of(block.roles.begin(), block.roles.end(),
+                           [&name](const auto& known) { return isWordOf(known.first, name); });
+    };
     for (const RoleSpec& spec : kind->roles)
         if (spec.required && !has(spec.name) && (spec.unless.empty() || !has(spec.unless)))
             missing.push_back("\"" + spec.name + "\"");
     if (!missing.empty())
-        out.say("role-missing", "{} is a {} and lacks the role {}; needs that it would serve cannot be configured", block.name, block.kind, listed(missing));
+        out.say("role-missing", "{} is a {} and lacks the role {}; needs that it would serve cannot be configured",
+                block.name, block.kind, listed(missing));
     for (const auto& [name, role] : block.roles) {
         const RoleSpec* spec = kind->role(name);
         const Field& field = block.registers[size_t(role.reg)].fields[size_t(role.field)];
-        if (spec && (spec->use == RoleSpec::Use::Config || spec->use == RoleSpec::Use::Command) && field.access == Field::Access::ReadOnly)
-            out.say("role-read-only", "{}: {}.{} can only be read, but holds the role \"{}\", which is written", block.name, block.registers[size_t(role.reg)].name, field.name, name);
+        if (spec && (spec->use == RoleSpec::Use::Config || spec->use == RoleSpec::Use::Command) &&
+            field.access == Field::Access::ReadOnly)
+            out.say("role-read-only", "{}: {}.{} can only be read, but holds the role \"{}\", which is written",
+                    block.name, block.registers[size_t(role.reg)].name, field.name, name);
     }
 }
 
@@ -157,10 +185,17 @@ void lintParts(const Device& device, LintRemarks& out)
         for (const auto& [name, role] : block.roles) {
             const std::string field = device.nameOf({int(i), role.reg, role.field});
             const RoleSpec* spec = kind ? kind->role(name) : nullptr;
-            if (spec && spec->use == RoleSpec::Use::Data && !device.instances[i].dma.empty() && !block.registers[size_t(role.reg)].parts.empty())
-                out.say("part-wanted-whole", "{} is in a register of parts, and its instance makes DMA requests: a channel reads and writes one address", field);
+            if (spec && spec->use == RoleSpec::Use::Data && !device.instances[i].dma.empty() &&
+                !block.registers[size_t(role.reg)].parts.empty())
+                out.say("part-wanted-whole",
+                        "{} is in a register of parts, and its instance makes DMA requests: a channel reads and writes "
+                        "one address",
+                        field);
             if (block.kind == "interrupts" && name == "enable" && !block.registers[size_t(role.reg)].plain())
-                out.say("part-wanted-whole", "{} holds the bits of interrupts, which are reached by their number: it can have neither parts nor a guard", field);
+                out.say("part-wanted-whole",
+                        "{} holds the bits of interrupts, which are reached by their number: it can have neither parts "
+                        "nor a guard",
+                        field);
         }
     }
 }
@@ -176,7 +211,8 @@ void lintRegisters(const Device& device, LintRemarks& out)
             for (const auto& [offset, bytes] : reg.places())
                 for (std::uint32_t byte = 0; byte < bytes && !said; ++byte)
                     if (const auto [at, fresh] = offsets.emplace(offset + byte, &reg); !fresh) {
-                        out.say("register-overlap", "{}: {} and {} are both at offset 0x{:02X}", block.name, at->second->name, reg.name, offset + byte);
+                        out.say("register-overlap", "{}: {} and {} are both at offset 0x{:02X}", block.name,
+                                at->second->name, reg.name, offset + byte);
                         said = true;
                     }
             lintFields(block, reg, out);

@@ -10,7 +10,8 @@ namespace bindrel {
 namespace {
 
 /// The chip as it comes out of reset with one setting: nothing may be wrong that was right before.
-void lintOutcome(const Device& device, const StoredWord& word, const StoredSetting& setting, const EnumValue& value, LintRemarks& out)
+void lintOutcome(const Device& device, const StoredWord& word, const StoredSetting& setting, const EnumValue& value,
+                 LintRemarks& out)
 {
     Device then = device;
     for (const StoredSetting::Decides& decides : setting.decides)
@@ -37,8 +38,10 @@ void lintStored(const Device& device, LintRemarks& out)
             for (size_t i = 0; i < device.instances.size(); ++i)
                 for (const Register& reg : device.blockOf(int(i)).registers)
                     for (const auto& [offset, bytes] : reg.places())
-                        if (const std::uint32_t at = device.instances[i].base + offset; address < at + bytes && at < address + word.bytes())
-                            out.say("address-collision", "{} in non-volatile memory lies where {}.{} is", word.name, device.instances[i].name, reg.name);
+                        if (const std::uint32_t at = device.instances[i].base + offset;
+                            address < at + bytes && at < address + word.bytes())
+                            out.say("address-collision", "{} in non-volatile memory lies where {}.{} is", word.name,
+                                    device.instances[i].name, reg.name);
         for (const Core& core : device.cores)
             for (const std::uint32_t address : {word.address, word.inverseAt.value_or(word.address)})
                 if (address >= core.ramBase && address - core.ramBase < core.ramBytes)
@@ -48,7 +51,10 @@ void lintStored(const Device& device, LintRemarks& out)
             // The file's reset values are those of a chip as it is delivered.
             for (const StoredSetting::Decides& decides : setting.decides)
                 if (device.resetCode(decides.ref) != decides.codeFor(factory))
-                    out.say("nonvolatile-factory", "{}.{} decides {}, which resets to {}; from the factory it would be {}", word.name, setting.bits.name, device.nameOf(decides.ref), device.resetCode(decides.ref), decides.codeFor(factory));
+                    out.say("nonvolatile-factory",
+                            "{}.{} decides {}, which resets to {}; from the factory it would be {}", word.name,
+                            setting.bits.name, device.nameOf(decides.ref), device.resetCode(decides.ref),
+                            decides.codeFor(factory));
             for (const EnumValue& value : setting.bits.values)
                 lintOutcome(device, word, setting, value, out);
         }

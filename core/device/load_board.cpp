@@ -36,9 +36,11 @@ Part readPart(const std::string& id, const JsonNode& node, const PartSource& par
         if (need.title == kind)
             need.title = part.title;
     for (const auto& [needId, goals] : node.optionalChild("goals").members()) {
-        const auto need = std::find_if(part.needs.begin(), part.needs.end(), [&id = needId](const PartNeed& n) { return n.id == (id == "main" ? "" : id); });
+        const auto need = std::find_if(part.needs.begin(), part.needs.end(),
+                                       [&id = needId](const PartNeed& n) { return n.id == (id == "main" ? "" : id); });
         if (need == part.needs.end()) {
-            goals.fail(fmt::format("{} has no need \"{}\"; its main need is called \"main\" here.", part.title, needId));
+            goals.fail(
+                fmt::format("{} has no need \"{}\"; its main need is called \"main\" here.", part.title, needId));
             continue;
         }
         for (const auto& [goal, value] : goals.members())
@@ -56,7 +58,8 @@ Expected<Board> parseBoard(std::string text, std::string file, const PartSource&
     if (!document.ok())
         return document.problem();
     const JsonNode root = document.root();
-    root.allowOnly({"$schema", "format", "name", "title", "device", "supply", "temperature", "crystals", "parts", "nets"});
+    root.allowOnly(
+        {"$schema", "format", "name", "title", "device", "supply", "temperature", "crystals", "parts", "nets"});
     if (const std::int64_t format = root.integer("format", 0, INT32_MAX); root.has("format") && format != 1)
         root.child("format").fail(fmt::format("this version of Bindrel reads format 1, not {}.", format));
     Board board;

@@ -15,33 +15,60 @@ namespace bindrel {
 
 namespace {
 const std::vector<std::string> kKeys{
-    "$schema",     "format",    "name",         "family",    "about",  "core",   "cores",  "memory",    "supply",    "temperature",
-    "ranges",      "flash_timing", "cpu_clock", "unlock",    "lines",  "routing", "limit_slack", "modes", "clocks", "blocks", "instances",
-    "pads",        "pad_defaults", "package",   "absent",    "unbonded", "overrides", "exclusive", "dma", "interrupt_controller", "banks",
-    "never_together", "nonvolatile", "domains", "regulator", "worlds"};
+    "$schema",   "format",         "name",        "family",      "about",        "core",
+    "cores",     "memory",         "supply",      "temperature", "ranges",       "flash_timing",
+    "cpu_clock", "unlock",         "lines",       "routing",     "limit_slack",  "modes",
+    "clocks",    "blocks",         "instances",   "pads",        "pad_defaults", "package",
+    "absent",    "unbonded",       "overrides",   "exclusive",   "dma",          "interrupt_controller",
+    "banks",     "never_together", "nonvolatile", "domains",     "regulator",    "worlds"};
 
-/// Options that say what the core is; whatever else a compiler can be told (plug-ins, files, other programs) is none of a chip's business.
+/// Options that say what the core is; whatever else a compiler can be told (plug-ins, files, other programs) is none of
+/// a chip's business.
 const std::vector<std::string>& machineFlags()
 {
-    static const std::vector<std::string> all{"-mcpu", "-march", "-mabi", "-mthumb", "-marm", "-mfpu", "-mfloat-abi", "-mcmodel", "-mtune", "-mlittle-endian", "-mcmse", "-misa-spec", "-mno-relax", "-mstrict-align",
-                                              "-msmall-data-limit", "-munaligned-access", "-mno-unaligned-access"};
+    static const std::vector<std::string> all{"-mcpu",
+                                              "-march",
+                                              "-mabi",
+                                              "-mthumb",
+                                              "-marm",
+                                              "-mfpu",
+                                              "-mfloat-abi",
+                                              "-mcmodel",
+                                              "-mtune",
+                                              "-mlittle-endian",
+                                              "-mcmse",
+                                              "-misa-spec",
+                                              "-mno-relax",
+                                              "-mstrict-align",
+                                              "-msmall-data-limit",
+                                              "-munaligned-access",
+                                              "-mno-unaligned-access"};
     return all;
 }
 
 bool isMachineFlag(const std::string& flag)
 {
     const std::size_t equals = flag.find('=');
-    const std::string_view value = equals == std::string::npos ? std::string_view() : std::string_view(flag).substr(equals + 1);
-    const auto plain = [](char c) { return (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || (c >= '0' && c <= '9') || c == '_' || c == '.' || c == '+' || c == '-'; };
-    return flag.size() <= 80 && std::find(machineFlags().begin(), machineFlags().end(), flag.substr(0, equals)) != machineFlags().end() && (equals == std::string::npos || !value.empty()) &&
+    const std::string_view value =
+        equals == std::string::npos ? std::string_view() : std::string_view(flag).substr(equals + 1);
+    const auto plain = [](char c) {
+        return (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || (c >= '0' && c <= '9') || c == '_' || c == '.' ||
+               c == '+' || c == '-';
+    };
+    return flag.size() <= 80 &&
+           std::find(machineFlags().begin(), machineFlags().end(), flag.substr(0, equals)) != machineFlags().end() &&
+           (equals == std::string::npos || !value.empty()) &&
            value != "native" && // would be another core on another machine
            std::all_of(value.begin(), value.end(), plain);
 }
 
 bool isToolPrefix(const std::string& prefix)
 {
-    const auto plain = [](char c) { return (c >= 'a' && c <= 'z') || (c >= '0' && c <= '9') || c == '_' || c == '.' || c == '-'; };
-    return prefix.size() > 1 && prefix.size() <= 48 && prefix.ends_with('-') && prefix.front() >= 'a' && prefix.front() <= 'z' && std::all_of(prefix.begin(), prefix.end(), plain);
+    const auto plain = [](char c) {
+        return (c >= 'a' && c <= 'z') || (c >= '0' && c <= '9') || c == '_' || c == '.' || c == '-';
+    };
+    return prefix.size() > 1 && prefix.size() <= 48 && prefix.ends_with('-') && prefix.front() >= 'a' &&
+           prefix.front() <= 'z' && std::all_of(prefix.begin(), prefix.end(), plain);
 }
 
 void checkFrame(const JsonNode& root)
@@ -74,10 +101,14 @@ void DeviceReader::checkAbsent()
     const std::vector<JsonNode> rows = section("absent").exists() ? section("absent").items() : std::vector<JsonNode>();
     for (size_t i = 0; i < rows.size() && i < device_.absent.size(); ++i)
         if (!metAbsent_.contains(device_.absent[i]))
-            rows[i].fail(fmt::format("\"{}\" is no instance, signal or pad of the family; nothing is taken away by it.", device_.absent[i]));
+            rows[i].fail(fmt::format("\"{}\" is no instance, signal or pad of the family; nothing is taken away by it.",
+                                     device_.absent[i]));
 }
 
-FieldRef DeviceReader::fieldAt(const JsonNode& node) { return fieldNamed(node.asString(), node); }
+FieldRef DeviceReader::fieldAt(const JsonNode& node)
+{
+    return fieldNamed(node.asString(), node);
+}
 
 FieldCode DeviceReader::fieldCodeAt(const JsonNode& node)
 {
@@ -189,7 +220,8 @@ void DeviceReader::readIdentity()
 
 void DeviceReader::readCore(const JsonNode& node)
 {
-    node.allowOnly({"id", "name", "architecture", "tools", "flags", "vectors", "priority_bits", "fpu", "clock", "memory", "interrupt_controller", "release", "world"});
+    node.allowOnly({"id", "name", "architecture", "tools", "flags", "vectors", "priority_bits", "fpu", "clock",
+                    "memory", "interrupt_controller", "release", "world"});
     Core core;
     core.name = node.string("name");
     core.id = node.string("id", core.name);
@@ -198,14 +230,20 @@ void DeviceReader::readCore(const JsonNode& node)
     if (architecture == "riscv")
         core.architecture = Core::Architecture::RiscV;
     else if (architecture != "arm-m")
-        node.child("architecture").fail(fmt::format("\"{}\" is not an architecture that source can be written for; use arm-m or riscv.", architecture));
+        node.child("architecture")
+            .fail(fmt::format("\"{}\" is not an architecture that source can be written for; use arm-m or riscv.",
+                              architecture));
     core.toolPrefix = node.string("tools");
     if (!isToolPrefix(core.toolPrefix))
-        node.child("tools").fail(fmt::format("\"{}\" is not the prefix of a cross-compiler; write it as \"arm-none-eabi-\": lower-case letters, digits, _ . and -, ending in -, no path.", core.toolPrefix));
+        node.child("tools").fail(
+            fmt::format("\"{}\" is not the prefix of a cross-compiler; write it as \"arm-none-eabi-\": lower-case "
+                        "letters, digits, _ . and -, ending in -, no path.",
+                        core.toolPrefix));
     for (const JsonNode& flag : node.optionalChild("flags").items()) {
         core.compilerFlags.push_back(flag.asString());
         if (!isMachineFlag(core.compilerFlags.back()))
-            flag.fail(fmt::format("\"{}\" is not a machine option; those that are allowed are {}, as \"-mcpu=NAME\".", core.compilerFlags.back(), listed(machineFlags())));
+            flag.fail(fmt::format("\"{}\" is not a machine option; those that are allowed are {}, as \"-mcpu=NAME\".",
+                                  core.compilerFlags.back(), listed(machineFlags())));
     }
     core.world = node.string("world", "");
     if (node.has("world"))
@@ -301,7 +339,8 @@ void DeviceReader::readTiming()
     device_.waitStates = fieldAt(timing.child("field"));
     if (const JsonNode slack = section("limit_slack"); slack.exists())
         device_.limitSlack = slack.asPpm();
-    const std::vector<JsonNode> cores = section("cores").exists() ? section("cores").items() : std::vector<JsonNode>{section("core")};
+    const std::vector<JsonNode> cores =
+        section("cores").exists() ? section("cores").items() : std::vector<JsonNode>{section("core")};
     for (size_t i = 0; i < device_.cores.size() && i < cores.size(); ++i)
         device_.cores[i].clock = clockAt(cores[i].has("clock") ? cores[i].child("clock") : section("cpu_clock"));
     for (size_t i = 0; i < device_.cores.size() && i < cores.size(); ++i)
@@ -309,11 +348,15 @@ void DeviceReader::readTiming()
             device_.cores[i].release = fieldCodeAt(cores[i].child("release"));
     for (size_t i = 0; i < device_.cores.size() && i < cores.size(); ++i) {
         Core& core = device_.cores[i];
-        if (const JsonNode controller = cores[i].has("interrupt_controller") ? cores[i].child("interrupt_controller") : section("interrupt_controller"); controller.exists())
+        if (const JsonNode controller = cores[i].has("interrupt_controller") ? cores[i].child("interrupt_controller")
+                                                                             : section("interrupt_controller");
+            controller.exists())
             core.interruptController = instanceAt(controller);
         if (core.architecture == Core::Architecture::RiscV && ok() &&
-            (core.interruptController < 0 || !device_.roleField(core.interruptController, "enable").valid() || !device_.roleField(core.interruptController, "claim").valid()))
-            cores[i].fail("a riscv core needs an \"interrupt_controller\" whose block has the roles \"enable\" and \"claim\".");
+            (core.interruptController < 0 || !device_.roleField(core.interruptController, "enable").valid() ||
+             !device_.roleField(core.interruptController, "claim").valid()))
+            cores[i].fail(
+                "a riscv core needs an \"interrupt_controller\" whose block has the roles \"enable\" and \"claim\".");
     }
     if (const JsonNode lines = section("lines"); lines.exists() && lines.asString() == "ports")
         device_.linesInPorts = true;
@@ -347,23 +390,26 @@ void DeviceReader::readAll()
         checkFrame(family_->root());
     if (!ok())
         return;
-    for (const char* key : {"core", "memory", "supply", "ranges", "flash_timing", "cpu_clock", "clocks", "blocks", "instances",
-                            "pads", "package"})
+    for (const char* key : {"core", "memory", "supply", "ranges", "flash_timing", "cpu_clock", "clocks", "blocks",
+                            "instances", "pads", "package"})
         if (!section(key).exists() && !(std::string_view(key) == "core" && section("cores").exists()))
             own_.fail("", fmt::format("the key \"{}\" is missing here and in the family's file.", key));
     // Each step uses what the ones before it have read, and indexes into it: stop at the first problem.
     using Step = void (DeviceReader::*)();
     for (const Step step : {&DeviceReader::readIdentity, &DeviceReader::readRanges, &DeviceReader::readBlocks,
-                            &DeviceReader::readInstances, &DeviceReader::resolveGuards, &DeviceReader::readClocks, &DeviceReader::readCombinations, &DeviceReader::resolveInstances, &DeviceReader::readDomains, &DeviceReader::readRegulator, &DeviceReader::readModes,
-                            &DeviceReader::readTiming, &DeviceReader::readStored, &DeviceReader::readPads, &DeviceReader::readPackage,
-                            &DeviceReader::readRouting, &DeviceReader::checkAbsent}) {
+                            &DeviceReader::readInstances, &DeviceReader::resolveGuards, &DeviceReader::readClocks,
+                            &DeviceReader::readCombinations, &DeviceReader::resolveInstances,
+                            &DeviceReader::readDomains, &DeviceReader::readRegulator, &DeviceReader::readModes,
+                            &DeviceReader::readTiming, &DeviceReader::readStored, &DeviceReader::readPads,
+                            &DeviceReader::readPackage, &DeviceReader::readRouting, &DeviceReader::checkAbsent}) {
         if (!ok())
             return;
         (this->*step)();
     }
 }
 
-Expected<Device> parseDevice(std::string text, std::string file, std::string familyText, std::string familyFile, std::vector<Problem>* all)
+Expected<Device> parseDevice(std::string text, std::string file, std::string familyText, std::string familyFile,
+                             std::vector<Problem>* all)
 {
     std::string revision = fingerprint({&text, &familyText});
     JsonDocument own(std::move(text), std::move(file));
@@ -380,7 +426,8 @@ Expected<Device> parseDevice(std::string text, std::string file, std::string fam
     DeviceReader reader(own, family.get());
     reader.readAll();
     if (all)
-        for (const JsonDocument* document : {static_cast<const JsonDocument*>(&own), static_cast<const JsonDocument*>(family.get())})
+        for (const JsonDocument* document :
+             {static_cast<const JsonDocument*>(&own), static_cast<const JsonDocument*>(family.get())})
             if (document)
                 for (Problem& problem : document->problems())
                     all->push_back(std::move(problem));
@@ -393,7 +440,9 @@ Expected<Device> parseDevice(std::string text, std::string file, std::string fam
     return device;
 }
 
-Expected<DeviceFiles> readDeviceFiles(const std::filesystem::path& path, const std::function<std::optional<std::filesystem::path>(const std::string& text)>& knownFamily)
+Expected<DeviceFiles>
+readDeviceFiles(const std::filesystem::path& path,
+                const std::function<std::optional<std::filesystem::path>(const std::string& text)>& knownFamily)
 {
     Expected<std::string> text = readFile(path);
     if (!text)
@@ -426,7 +475,8 @@ Expected<DeviceFiles> readDeviceFiles(const std::filesystem::path& path, const s
 
 Expected<Device> parseDevice(const DeviceFiles& files, std::vector<Problem>* all)
 {
-    Expected<Device> device = parseDevice(files.text, files.path.string(), files.familyText, files.familyPath.string(), all);
+    Expected<Device> device =
+        parseDevice(files.text, files.path.string(), files.familyText, files.familyPath.string(), all);
     if (device)
         device->file = files.path.string();
     return device;

@@ -13,11 +13,13 @@ namespace bindrel {
 
 /// Reads a device file and the family file that it names (beside it). The problem names the file that is at fault, with
 /// line and JSON pointer.
-/// With `all`, every problem that was met is put there, by place; what depends on a part that could not be read is not looked at.
+/// With `all`, every problem that was met is put there, by place; what depends on a part that could not be read is not
+/// looked at.
 Expected<Device> loadDevice(const std::filesystem::path& path, std::vector<Problem>* all = nullptr);
 
 /// The same from texts, for tests and tools; `familyText` may be empty when the device names no family.
-Expected<Device> parseDevice(std::string text, std::string file, std::string familyText, std::string familyFile, std::vector<Problem>* all = nullptr);
+Expected<Device> parseDevice(std::string text, std::string file, std::string familyText, std::string familyFile,
+                             std::vector<Problem>* all = nullptr);
 
 /// A device file and the family file beside it that it names, if any.
 struct DeviceFiles {
@@ -29,7 +31,9 @@ struct DeviceFiles {
     bool operator==(const DeviceFiles&) const = default;
 };
 /// Reads both. Who has met this very text before may tell the family's path, which saves reading its structure.
-Expected<DeviceFiles> readDeviceFiles(const std::filesystem::path& path, const std::function<std::optional<std::filesystem::path>(const std::string& text)>& knownFamily = {});
+Expected<DeviceFiles>
+readDeviceFiles(const std::filesystem::path& path,
+                const std::function<std::optional<std::filesystem::path>(const std::string& text)>& knownFamily = {});
 Expected<Device> parseDevice(const DeviceFiles& files, std::vector<Problem>* all = nullptr);
 
 /// Finds a part of the library by its name.

@@ -25,12 +25,15 @@ PartNeed readNeed(const JsonNode& node, const Part& part)
     for (const auto& [signal, value] : node.optionalChild("terminals").members()) {
         const std::string terminal = value.asString();
         if (std::find(part.terminals.begin(), part.terminals.end(), terminal) == part.terminals.end())
-            value.fail(fmt::format("\"{}\" is not a terminal of {}.{}", terminal, part.title, didYouMean(terminal, part.terminals)));
+            value.fail(fmt::format("\"{}\" is not a terminal of {}.{}", terminal, part.title,
+                                   didYouMean(terminal, part.terminals)));
         need.terminals[signal] = terminal;
     }
-    const bool twice = std::any_of(part.needs.begin(), part.needs.end(), [&need](const PartNeed& other) { return other.id == need.id; });
+    const bool twice = std::any_of(part.needs.begin(), part.needs.end(),
+                                   [&need](const PartNeed& other) { return other.id == need.id; });
     if (twice)
-        node.fail(need.id.empty() ? "a part has one need without an id." : fmt::format("two needs have the id \"{}\".", need.id));
+        node.fail(need.id.empty() ? "a part has one need without an id."
+                                  : fmt::format("two needs have the id \"{}\".", need.id));
     return need;
 }
 

@@ -15,17 +15,19 @@ struct LowPowerMode {
     std::string name; ///< "Stop"
     std::string about;
     bool keepsAll = false;
-    std::vector<ClockIndex> keeps; ///< sources that run on; what comes from them does too
-    std::vector<ClockIndex> stops; ///< clocks that stand still even so, with what comes from them
-    bool wakesByAny = false;       ///< any interrupt
-    bool wakesByLines = false;     ///< external-interrupt lines
-    std::vector<InstanceIndex> wakesBy;      ///< instances whose interrupts wake
-    Duration wakeTime;             ///< until the core runs again
-    ClockIndex wakesOn = -1;              ///< source that the system clock is taken from after waking, multipliers off; -1: all as before
+    std::vector<ClockIndex> keeps;      ///< sources that run on; what comes from them does too
+    std::vector<ClockIndex> stops;      ///< clocks that stand still even so, with what comes from them
+    bool wakesByAny = false;            ///< any interrupt
+    bool wakesByLines = false;          ///< external-interrupt lines
+    std::vector<InstanceIndex> wakesBy; ///< instances whose interrupts wake
+    Duration wakeTime;                  ///< until the core runs again
+    ClockIndex wakesOn =
+        -1; ///< source that the system clock is taken from after waking, multipliers off; -1: all as before
     /// Selects that stand at it then; empty: the select next to the first core that has it as an input.
     std::vector<ClockIndex> wakesSelects;
     Current draws; ///< of the whole chip in it, beside the clocks that run on; zero when the data sheet says nothing
-    std::vector<DomainIndex> drops; ///< power domains that are off meanwhile: their registers are as after reset afterwards
+    std::vector<DomainIndex>
+        drops; ///< power domains that are off meanwhile: their registers are as after reset afterwards
     /// Bytes from the beginning of each core's RAM that keep their content; empty: all of it.
     std::optional<std::uint32_t> retains;
     std::vector<FieldCode> enters; ///< to be set before the core's wait instruction

@@ -12,8 +12,8 @@
 
 namespace bindrel {
 
-/// What a part wants from whatever chip it is wired to. Kinds and goals are those of plans; they are checked when a plan
-/// is made of them.
+/// What a part wants from whatever chip it is wired to. Kinds and goals are those of plans; they are checked when a
+/// plan is made of them.
 struct PartNeed {
     std::string id; ///< "enable"; empty for the part's main need
     std::string title;
@@ -40,7 +40,8 @@ struct Part {
     std::string title; ///< "Uplink modem"
     std::string about;
     std::vector<std::string> terminals;
-    bool row = false; ///< whether they stand in a row in this order, as on a connector: wires to pads in another order cross
+    bool row =
+        false; ///< whether they stand in a row in this order, as on a connector: wires to pads in another order cross
     std::map<std::string, TerminalFact, std::less<>> facts; ///< by terminal; most have none
     std::vector<PartNeed> needs;
 

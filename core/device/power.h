@@ -8,7 +8,8 @@
 
 namespace bindrel {
 
-/// Instances that share a supply inside the chip. While it is off, or after it has been, their registers are as after reset.
+/// Instances that share a supply inside the chip. While it is off, or after it has been, their registers are as after
+/// reset.
 struct PowerDomain {
     std::string id;
     std::string name;
@@ -24,7 +25,7 @@ struct Regulator {
     std::string id;
     std::string name;
     std::string about;
-    std::uint32_t code = 0; ///< of Device::regulatorControl
+    std::uint32_t code = 0;   ///< of Device::regulatorControl
     Ratio share{Rational(1)}; ///< of the core's current that it takes from the supply
 };
 

@@ -56,8 +56,9 @@ std::optional<std::pair<int, int>> bitsOf(std::string_view text)
 Field::Access readAccess(const JsonNode& node)
 {
     using A = Field::Access;
-    static const std::vector<std::pair<std::string, A>> known{{"rw", A::ReadWrite},        {"ro", A::ReadOnly},    {"wo", A::WriteOnly}, {"w1c", A::WriteOneToClear},
-                                                              {"w0c", A::WriteZeroToClear}, {"rc", A::ReadToClear}, {"once", A::Once}};
+    static const std::vector<std::pair<std::string, A>> known{
+        {"rw", A::ReadWrite},         {"ro", A::ReadOnly},    {"wo", A::WriteOnly}, {"w1c", A::WriteOneToClear},
+        {"w0c", A::WriteZeroToClear}, {"rc", A::ReadToClear}, {"once", A::Once}};
     const std::string text = node.string("access", "rw");
     std::vector<std::string> names;
     for (const auto& [name, access] : known) {
@@ -80,7 +81,9 @@ void readPieces(Field& field, const JsonNode& node)
         else {
             field.lsb = 0;
             field.width = 1;
-            return node.fail(fmt::format("\"{}\" names no bits; write \"7\" or \"7:4\", from 31 down to 0, or pieces with the highest bits of the value first, as \"9,3:0\".", text));
+            return node.fail(fmt::format("\"{}\" names no bits; write \"7\" or \"7:4\", from 31 down to 0, or pieces "
+                                         "with the highest bits of the value first, as \"9,3:0\".",
+                                         text));
         }
     std::uint32_t seen = 0;
     field.width = 0;
@@ -180,7 +183,8 @@ void DeviceReader::readBlocks()
         device_.blocks.push_back(readBlock(name, node));
     }
     for (const auto& [name, node] : overrides.optionalChild("blocks").members()) {
-        const auto block = std::find_if(device_.blocks.begin(), device_.blocks.end(), [&name = name](const Block& b) { return b.name == name; });
+        const auto block = std::find_if(device_.blocks.begin(), device_.blocks.end(),
+                                        [&name = name](const Block& b) { return b.name == name; });
         if (block == device_.blocks.end())
             node.fail(fmt::format("\"{}\" is not a block of this device.", name));
         else
@@ -195,10 +199,12 @@ void checkKind(const JsonNode& node, const std::string& kind)
     std::vector<std::string> known;
     for (const BlockKind& block : blockKinds())
         known.push_back(block.id);
-    node.fail(fmt::format("\"{}\" is no kind of block; use {}, or none for a block that Bindrel need not know.{}", kind, listed(known), didYouMean(kind, known)));
+    node.fail(fmt::format("\"{}\" is no kind of block; use {}, or none for a block that Bindrel need not know.{}", kind,
+                          listed(known), didYouMean(kind, known)));
 }
 
-void checkWord(const JsonNode& node, const std::string& kind, const std::string& word, std::vector<WordSpec> BlockKind::*vocabulary, const char* what)
+void checkWord(const JsonNode& node, const std::string& kind, const std::string& word,
+               std::vector<WordSpec> BlockKind::*vocabulary, const char* what)
 {
     // A block without a kind is for plain field values; its words are its own.
     const BlockKind* block = findBlockKind(kind);
@@ -210,7 +216,8 @@ void checkWord(const JsonNode& node, const std::string& kind, const std::string&
             return;
         known.push_back(spec.name);
     }
-    node.fail(fmt::format("\"{}\" is no {} of a {}; {}.{}", word, what, kind, known.empty() ? "it has none" : "use " + listed(known), didYouMean(word, known)));
+    node.fail(fmt::format("\"{}\" is no {} of a {}; {}.{}", word, what, kind,
+                          known.empty() ? "it has none" : "use " + listed(known), didYouMean(word, known)));
 }
 
 /// A device's own word about a block of its family: abilities and roles that differ.
@@ -262,7 +269,8 @@ int DeviceReader::readWidth(const JsonNode& node, int common)
 void DeviceReader::readRegisters(Block& block, const JsonNode& node, int width)
 {
     for (const auto& [name, from] : node.members()) {
-        from.allowOnly({"offset", "reset", "width", "about", "fields", "count", "first", "stride", "parts", "read_as_written", "guard"});
+        from.allowOnly({"offset", "reset", "width", "about", "fields", "count", "first", "stride", "parts",
+                        "read_as_written", "guard"});
         Register reg;
         if (from.has("parts")) {
             for (const char* key : {"offset", "width"})
@@ -283,7 +291,8 @@ void DeviceReader::readRegisters(Block& block, const JsonNode& node, int width)
         const auto stride = static_cast<std::uint32_t>(from.integer("stride", 1, 4096, reg.bytes()));
         for (const auto& [offset, bytes] : reg.places())
             if (offset % bytes != 0 || stride % bytes != 0 || offset > 0xFFFF) {
-                from.fail(fmt::format("of {} bits, its offset and stride must be multiples of {}, below 0x1 0000.", bytes * 8, bytes));
+                from.fail(fmt::format("of {} bits, its offset and stride must be multiples of {}, below 0x1 0000.",
+                                      bytes * 8, bytes));
                 break;
             }
         if (copies > 1 && reg.parts.empty() && stride < reg.bytes())
@@ -296,7 +305,8 @@ void DeviceReader::readRegisters(Block& block, const JsonNode& node, int width)
             readField(reg, fieldName, fieldNode);
         for (const Field& field : reg.fields)
             if (field.top() >= reg.width) {
-                from.child("fields").fail(fmt::format("{} lies beyond the {} bits of the register.", field.name, reg.width));
+                from.child("fields").fail(
+                    fmt::format("{} lies beyond the {} bits of the register.", field.name, reg.width));
                 break;
             }
         for (int n = 0; n < copies; ++n) {
@@ -308,7 +318,9 @@ void DeviceReader::readRegisters(Block& block, const JsonNode& node, int width)
             copy.offset = reg.offset + stride * static_cast<std::uint32_t>(n);
             for (RegisterPart& part : copy.parts) {
                 if (copies > 1 && part.name.find("{n}") == std::string::npos) {
-                    from.child("parts").fail(fmt::format("{}: of several registers, the names of the parts need {{n}} where the number goes.", part.name));
+                    from.child("parts").fail(fmt::format(
+                        "{}: of several registers, the names of the parts need {{n}} where the number goes.",
+                        part.name));
                     break;
                 }
                 part.name = numbered(part.name, first + n);
@@ -316,7 +328,8 @@ void DeviceReader::readRegisters(Block& block, const JsonNode& node, int width)
                 part.offset += stride * static_cast<std::uint32_t>(n);
             }
             if (from.has("guard"))
-                guardNodes_.push_back({static_cast<int>(device_.blocks.size()), static_cast<int>(block.registers.size()), from.child("guard")});
+                guardNodes_.push_back({static_cast<int>(device_.blocks.size()),
+                                       static_cast<int>(block.registers.size()), from.child("guard")});
             block.registers.push_back(std::move(copy));
         }
     }
@@ -328,7 +341,8 @@ void DeviceReader::readRegisters(Block& block, const JsonNode& node, int width)
             own.push_back(part.name);
         for (const std::string& name : own)
             if (!names.insert(name).second)
-                node.fail(fmt::format("{} has two registers or parts of the name {}; give one of them another.", block.name, name));
+                node.fail(fmt::format("{} has two registers or parts of the name {}; give one of them another.",
+                                      block.name, name));
     }
 }
 
@@ -360,7 +374,9 @@ void DeviceReader::readParts(Register& reg, const JsonNode& list)
         reg.width = 32;
         return;
     }
-    reg.offset = std::min_element(reg.parts.begin(), reg.parts.end(), [](const RegisterPart& a, const RegisterPart& b) { return a.offset < b.offset; })->offset;
+    reg.offset = std::min_element(reg.parts.begin(), reg.parts.end(), [](const RegisterPart& a, const RegisterPart& b) {
+                     return a.offset < b.offset;
+                 })->offset;
 }
 
 /// "LOCK.KEY=0x5A" of the same block, or "CPU.LOCK.KEY=0x5A" of another instance; once all instances are known.
@@ -373,7 +389,8 @@ void DeviceReader::resolveGuards()
         WriteGuard guard;
         std::string text = from.node.asString();
         const size_t equals = text.find('=');
-        const std::optional<std::uint32_t> code = equals == std::string::npos ? std::nullopt : wordOf(text.substr(equals + 1));
+        const std::optional<std::uint32_t> code =
+            equals == std::string::npos ? std::nullopt : wordOf(text.substr(equals + 1));
         text.resize(std::min(equals, text.size()));
         const Field* field = nullptr;
         if (std::count(text.begin(), text.end(), '.') == 1) {
@@ -393,9 +410,11 @@ void DeviceReader::resolveGuards()
         }
         if (!code || *code > field->maxCode())
             from.node.fail("must be a field and the value that it gets: \"LOCK.KEY=0x5A\".");
-        const Register& lock = guard.instance < 0 ? block.registers[size_t(guard.reg)] : device_.registerOf({guard.instance, guard.reg, guard.field});
+        const Register& lock = guard.instance < 0 ? block.registers[size_t(guard.reg)]
+                                                  : device_.registerOf({guard.instance, guard.reg, guard.field});
         if (!lock.plain())
-            from.node.fail(fmt::format("{} has parts or a guard itself; a key goes into a register that is written as a whole.", lock.name));
+            from.node.fail(fmt::format(
+                "{} has parts or a guard itself; a key goes into a register that is written as a whole.", lock.name));
         block.registers[size_t(from.reg)].guard = guard;
     }
 }

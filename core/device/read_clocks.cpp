@@ -18,8 +18,9 @@ constexpr std::int64_t kMaxFactor = 1 << 20;
 ClockNode::Type readType(const JsonNode& node)
 {
     const std::vector<std::pair<std::string, ClockNode::Type>> known{
-        {"oscillator", ClockNode::Type::Oscillator}, {"crystal", ClockNode::Type::Crystal},   {"external", ClockNode::Type::External},
-        {"select", ClockNode::Type::Select},         {"divide", ClockNode::Type::Divide},     {"multiply", ClockNode::Type::Multiply},
+        {"oscillator", ClockNode::Type::Oscillator}, {"crystal", ClockNode::Type::Crystal},
+        {"external", ClockNode::Type::External},     {"select", ClockNode::Type::Select},
+        {"divide", ClockNode::Type::Divide},         {"multiply", ClockNode::Type::Multiply},
         {"follow", ClockNode::Type::Follow},         {"gate", ClockNode::Type::Gate}};
     const std::string text = node.string("type");
     std::vector<std::string> names;
@@ -28,7 +29,8 @@ ClockNode::Type readType(const JsonNode& node)
             return type;
         names.push_back(name);
     }
-    node.child("type").fail(fmt::format("\"{}\" is not a clock type; use {}.{}", text, listed(names), didYouMean(text, names)));
+    node.child("type").fail(
+        fmt::format("\"{}\" is not a clock type; use {}.{}", text, listed(names), didYouMean(text, names)));
     return ClockNode::Type::Divide;
 }
 
@@ -41,8 +43,11 @@ Rational readFactor(const JsonNode& node)
     const size_t point = text.find('.');
     const std::string whole = text.substr(0, point);
     const std::string part = point == std::string::npos ? "" : text.substr(point + 1);
-    const auto digits = [](const std::string& s) { return std::all_of(s.begin(), s.end(), [](char c) { return c >= '0' && c <= '9'; }); };
-    if (whole.empty() || whole.size() > 7 || part.size() > 4 || (point != std::string::npos && part.empty()) || !digits(whole) || !digits(part)) {
+    const auto digits = [](const std::string& s) {
+        return std::all_of(s.begin(), s.end(), [](char c) { return c >= '0' && c <= '9'; });
+    };
+    if (whole.empty() || whole.size() > 7 || part.size() > 4 || (point != std::string::npos && part.empty()) ||
+        !digits(whole) || !digits(part)) {
         node.fail(fmt::format("\"{}\" is not a factor; write 4, or \"2.5\" with at most four decimals.", text));
         return 1;
     }
@@ -69,7 +74,8 @@ std::vector<Rational> readFactors(const JsonNode& node)
         const std::string text = node.asString();
         const size_t dots = text.find("..");
         const auto isNumber = [](const std::string& s) {
-            return !s.empty() && s.size() <= 7 && std::all_of(s.begin(), s.end(), [](char c) { return c >= '0' && c <= '9'; });
+            return !s.empty() && s.size() <= 7 &&
+                   std::all_of(s.begin(), s.end(), [](char c) { return c >= '0' && c <= '9'; });
         };
         const std::string low = text.substr(0, dots);
         const std::string high = dots == std::string::npos ? "" : text.substr(dots + 2);
@@ -168,7 +174,8 @@ RateLimit DeviceReader::readLimit(const JsonNode& node)
     return limit;
 }
 
-/// The least that a clock may be beside another is the most that the other may be beside it, and is kept there: with the one that can be too fast.
+/// The least that a clock may be beside another is the most that the other may be beside it, and is kept there: with
+/// the one that can be too fast.
 void DeviceReader::mirrorLimits()
 {
     struct Least {
@@ -195,7 +202,8 @@ void DeviceReader::mirrorLimits()
     }
     for (const Least& least : all) {
         ClockNode& other = device_.clocks[size_t(least.limit.to)];
-        other.limitByRange.try_emplace(least.range, other.limit).first->second.relative.push_back({int(least.clock), least.limit.max, true, least.limit.because});
+        other.limitByRange.try_emplace(least.range, other.limit)
+            .first->second.relative.push_back({int(least.clock), least.limit.max, true, least.limit.because});
     }
 }
 
@@ -216,14 +224,17 @@ void DeviceReader::readClocks()
         return;
     for (size_t i = 0; i < rows.size(); ++i) {
         const JsonNode& row = rows[i];
-        row.allowOnly({"id", "name", "tier", "type", "rate", "rates", "calibration", "tolerance", "tolerance_over", "startup", "crystal",
-                       "loads", "load_control", "bypass", "trim", "monitor", "from", "inputs", "control", "fraction", "unit", "status", "encoding",
-                       "factors", "adds", "draws", "draws_per_mhz", "follows", "factor", "enable", "ready", "frozen_by", "limit", "limits"});
+        row.allowOnly({"id",        "name",           "tier",    "type",      "rate",    "rates",         "calibration",
+                       "tolerance", "tolerance_over", "startup", "crystal",   "loads",   "load_control",  "bypass",
+                       "trim",      "monitor",        "from",    "inputs",    "control", "fraction",      "unit",
+                       "status",    "encoding",       "factors", "adds",      "draws",   "draws_per_mhz", "follows",
+                       "factor",    "enable",         "ready",   "frozen_by", "limit",   "limits"});
         ClockNode& node = device_.clocks[i];
         node.name = row.string("name", node.id);
         node.tier = row.string("tier");
         if (node.tier != "source" && node.tier != "multiplier" && node.tier != "system" && node.tier != "kernel")
-            row.child("tier").fail(fmt::format("\"{}\" is not a tier; use source, multiplier, system or kernel.", node.tier));
+            row.child("tier").fail(
+                fmt::format("\"{}\" is not a tier; use source, multiplier, system or kernel.", node.tier));
         node.type = readType(row);
         readSource(node, row);
         if (row.has("startup"))
@@ -265,7 +276,8 @@ void DeviceReader::readSource(ClockNode& node, const JsonNode& row)
         node.tolerance = toleranceAt(row.child("tolerance"));
     for (const JsonNode& over : row.optionalChild("tolerance_over").items()) {
         over.allowOnly({"temperature", "tolerance"});
-        node.toleranceOver.push_back({readTemperatures(over.child("temperature")), toleranceAt(over.child("tolerance"))});
+        node.toleranceOver.push_back(
+            {readTemperatures(over.child("temperature")), toleranceAt(over.child("tolerance"))});
     }
     if (node.type == Type::Oscillator && row.has("rates")) {
         for (const JsonNode& choice : row.child("rates").items()) {
@@ -308,7 +320,8 @@ void DeviceReader::readSource(ClockNode& node, const JsonNode& row)
         if (pair.size() != 2)
             load.fail("must be a pair: load capacitance, code.");
         else
-            node.loads.emplace_back(pair[0].asCapacitance(), static_cast<std::uint32_t>(pair[1].asInteger(0, UINT32_MAX)));
+            node.loads.emplace_back(pair[0].asCapacitance(),
+                                    static_cast<std::uint32_t>(pair[1].asInteger(0, UINT32_MAX)));
     }
     if (!node.loads.empty())
         node.loadControl = fieldAt(row.child("load_control"));
@@ -327,7 +340,9 @@ void DeviceReader::readSource(ClockNode& node, const JsonNode& row)
     }
     if (const JsonNode monitor = row.optionalChild("monitor"); monitor.exists()) {
         monitor.allowOnly({"enable", "falls_back_to", "interrupt", "flag"});
-        node.monitor = ClockNode::Monitor{fieldCodeAt(monitor.child("enable")), clockAt(monitor.child("falls_back_to")), monitor.string("interrupt", ""), monitor.has("flag") ? fieldAt(monitor.child("flag")) : FieldRef()};
+        node.monitor = ClockNode::Monitor{fieldCodeAt(monitor.child("enable")), clockAt(monitor.child("falls_back_to")),
+                                          monitor.string("interrupt", ""),
+                                          monitor.has("flag") ? fieldAt(monitor.child("flag")) : FieldRef()};
     }
 }
 
@@ -366,7 +381,8 @@ void DeviceReader::readFactorsInto(ClockNode& node, const JsonNode& from)
         if (!node.dense)
             node.unit = std::lcm(node.unit, factor.den());
         else if (!factor.isInteger())
-            from.child("factors").fail(fmt::format("with \"unit\" the factors are whole; every 1/{} between them is possible.", node.unit));
+            from.child("factors").fail(
+                fmt::format("with \"unit\" the factors are whole; every 1/{} between them is possible.", node.unit));
     if (node.unit > 1 << 24) {
         from.child("factors").fail("have no common step of at least 1/16777216.");
         node.unit = 1;
@@ -396,7 +412,9 @@ void DeviceReader::readClockControl(ClockNode& node, const JsonNode& from)
                 from.child("fraction").fail("needs \"unit\": how many of its steps make one.");
             node.fraction = fieldAt(from.child("fraction"));
             if (ok() && std::int64_t(device_.fieldOf(node.fraction).maxCode()) + 1 < node.unit)
-                from.child("fraction").fail(fmt::format("a fraction in 1/{} does not fit into {}.", node.unit, device_.nameOf(node.fraction)));
+                from.child("fraction")
+                    .fail(fmt::format("a fraction in 1/{} does not fit into {}.", node.unit,
+                                      device_.nameOf(node.fraction)));
         }
         if (node.dense && !from.has("control"))
             from.fail("has fractions but no \"control\" field that holds them.");
@@ -431,20 +449,23 @@ void DeviceReader::resetClock(ClockNode& node, const JsonNode& from)
     node.resetValue = setting.value_or(node.factors.empty() ? 0 : node.settingOf(node.factors.front()));
     if (!node.control.valid())
         return;
-    const std::string holds = fmt::format("{} that {} holds after reset", device_.resetCode(node.control), device_.nameOf(node.control));
+    const std::string holds =
+        fmt::format("{} that {} holds after reset", device_.resetCode(node.control), device_.nameOf(node.control));
     if (!setting && node.type == Type::Select)
         from.child("inputs").fail(fmt::format("no input has the code {}.", holds));
     else if (!setting && !node.rates.empty())
         from.child("rates").fail(fmt::format("no rate has the code {}.", holds));
     else if (!setting)
-        from.fail(fmt::format("{} resets to {}, which means no permitted factor.", device_.nameOf(node.control), device_.resetCode(node.control)));
+        from.fail(fmt::format("{} resets to {}, which means no permitted factor.", device_.nameOf(node.control),
+                              device_.resetCode(node.control)));
     if (node.type != Type::Divide && node.type != Type::Multiply)
         return;
     const std::uint32_t maxCode = device_.fieldOf(node.control).maxCode();
     const std::int64_t scale = node.dense && !node.fraction.valid() ? node.unit : 1;
     for (const std::int64_t factor : node.factors)
         if (const auto has = node.encoding.encode(factor * scale); !has || *has > maxCode) {
-            from.fail(fmt::format("the factor {} has no code in {}.", Rational(factor, node.dense ? 1 : node.unit).text(), device_.nameOf(node.control)));
+            from.fail(fmt::format("the factor {} has no code in {}.",
+                                  Rational(factor, node.dense ? 1 : node.unit).text(), device_.nameOf(node.control)));
             return;
         }
 }
@@ -456,9 +477,10 @@ void DeviceReader::orderClocks()
         const ClockNode& node = device_.clocks[i];
         const auto check = [&](int other) {
             if (other >= static_cast<int>(i))
-                section("clocks").items()[i].fail(fmt::format("{} comes before {}, which it depends on; list a clock after "
-                                                              "its inputs (a loop cannot be listed so).",
-                                                              node.id, device_.clocks[size_t(other)].id));
+                section("clocks").items()[i].fail(
+                    fmt::format("{} comes before {}, which it depends on; list a clock after "
+                                "its inputs (a loop cannot be listed so).",
+                                node.id, device_.clocks[size_t(other)].id));
         };
         for (const ClockInput& input : node.inputs)
             check(input.node);

@@ -8,18 +8,21 @@
 
 namespace bindrel {
 
-/// The settings of one clock as a plan would say them: inputs of a select, factors, rates of an oscillator; one or a list.
+/// The settings of one clock as a plan would say them: inputs of a select, factors, rates of an oscillator; one or a
+/// list.
 std::vector<std::int64_t> DeviceReader::clockSettings(ClockIndex clock, const JsonNode& node)
 {
     const ClockNode& facts = device_.clocks[size_t(clock)];
     std::vector<std::int64_t> out;
-    const auto choose = [&](const JsonNode& item, size_t count, const auto& isIt, const std::vector<std::string>& names) {
+    const auto choose = [&](const JsonNode& item, size_t count, const auto& isIt,
+                            const std::vector<std::string>& names) {
         for (size_t k = 0; k < count; ++k)
             if (isIt(k)) {
                 out.push_back(std::int64_t(k));
                 return;
             }
-        item.fail(fmt::format("is no setting of {}; it has {}.{}", facts.id, listed(names), didYouMean(item.asString(), names)));
+        item.fail(fmt::format("is no setting of {}; it has {}.{}", facts.id, listed(names),
+                              didYouMean(item.asString(), names)));
     };
     const std::vector<JsonNode> items = node.isArray() ? node.items() : std::vector<JsonNode>{node};
     std::vector<std::string> names;
@@ -27,12 +30,15 @@ std::vector<std::int64_t> DeviceReader::clockSettings(ClockIndex clock, const Js
         for (const ClockInput& input : facts.inputs)
             names.push_back(input.node < 0 ? "none" : device_.clocks[size_t(input.node)].id);
         for (const JsonNode& item : items)
-            choose(item, names.size(), [&, text = item.asString()](size_t k) { return names[k] == text; }, names);
+            choose(
+                item, names.size(), [&, text = item.asString()](size_t k) { return names[k] == text; }, names);
     } else if (!facts.rates.empty()) {
         for (const ClockNode::RateChoice& rate : facts.rates)
             names.push_back(format(rate.rate));
         for (const JsonNode& item : items)
-            choose(item, names.size(), [&, rate = item.asFrequency()](size_t k) { return facts.rates[k].rate == rate; }, names);
+            choose(
+                item, names.size(), [&, rate = item.asFrequency()](size_t k) { return facts.rates[k].rate == rate; },
+                names);
     } else if (!facts.factors.empty() && facts.control.valid()) {
         for (const Rational& factor : readFactors(node)) {
             const Rational setting = factor * facts.unit;
@@ -66,8 +72,10 @@ void DeviceReader::readCombinations()
                 combination.terms.push_back({clock, clockSettings(clock, settings)});
         }
         if (combination.terms.size() < 2)
-            clocks.fail("must name at least two clocks; what a single one must not be is left out of its factors or inputs.");
-        std::sort(combination.terms.begin(), combination.terms.end(), [](const auto& a, const auto& b) { return a.clock < b.clock; });
+            clocks.fail(
+                "must name at least two clocks; what a single one must not be is left out of its factors or inputs.");
+        std::sort(combination.terms.begin(), combination.terms.end(),
+                  [](const auto& a, const auto& b) { return a.clock < b.clock; });
         device_.neverTogether.push_back(std::move(combination));
     }
 }

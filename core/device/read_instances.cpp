@@ -18,7 +18,8 @@ void DeviceReader::readInstances()
         if (isAbsent(name))
             continue;
         words.add(name, node);
-        node.allowOnly({"block", "kind", "base", "bus", "kernel", "gate", "reset", "signals", "interrupts", "abilities", "unit", "selects", "dma", "resets", "fences", "draws", "draws_per_mhz"});
+        node.allowOnly({"block", "kind", "base", "bus", "kernel", "gate", "reset", "signals", "interrupts", "abilities",
+                        "unit", "selects", "dma", "resets", "fences", "draws", "draws_per_mhz"});
         Instance instance;
         instance.name = name;
         instance.base = node.child("base").asWord();
@@ -66,7 +67,8 @@ void DeviceReader::readInstances()
         }
         for (const auto& [event, number] : node.optionalChild("interrupts").members()) {
             number.requireName(event);
-            instance.interrupts[event] = static_cast<int>(number.asInteger(0, std::max(0, device_.core().vectorCount - 1)));
+            instance.interrupts[event] =
+                static_cast<int>(number.asInteger(0, std::max(0, device_.core().vectorCount - 1)));
         }
         for (const auto& [ability, values] : node.optionalChild("abilities").members()) {
             checkWord(values, device_.blocks[size_t(instance.block)].kind, ability, &BlockKind::abilities, "ability");
@@ -79,17 +81,20 @@ void DeviceReader::readInstances()
             registerNames.push_back(reg.name);
             for (const auto& [offset, bytes] : reg.places())
                 if (instance.base % bytes != 0)
-                    node.child("base").fail(fmt::format("{} of {} bits needs a base that is a multiple of {}.", reg.name, bytes * 8, bytes));
+                    node.child("base").fail(fmt::format("{} of {} bits needs a base that is a multiple of {}.",
+                                                        reg.name, bytes * 8, bytes));
         }
         for (const auto& [reg, value] : node.optionalChild("resets").members()) {
             const auto at = std::find(registerNames.begin(), registerNames.end(), reg);
             if (at == registerNames.end()) {
-                value.fail(fmt::format("\"{}\" is not a register of the block {}.{}", reg, registers.name, didYouMean(reg, registerNames)));
+                value.fail(fmt::format("\"{}\" is not a register of the block {}.{}", reg, registers.name,
+                                       didYouMean(reg, registerNames)));
                 continue;
             }
             const int index = static_cast<int>(at - registerNames.begin());
             instance.resets[index] = value.asWord();
-            if (const int width = registers.registers[size_t(index)].width; width < 32 && instance.resets[index] >> width != 0)
+            if (const int width = registers.registers[size_t(index)].width;
+                width < 32 && instance.resets[index] >> width != 0)
                 value.fail(fmt::format("does not fit into {} bits.", width));
         }
         device_.instances.push_back(std::move(instance));
@@ -116,11 +121,13 @@ void DeviceReader::readFence(Instance& instance, const JsonNode& node)
         for (const JsonNode& name : names.items()) {
             admitted.push_back(name.asString());
             if (std::find(known.begin(), known.end(), admitted.back()) == known.end())
-                name.fail(fmt::format("\"{}\" is neither a core nor a world of this device; it has {}.{}", admitted.back(), listed(known), didYouMean(admitted.back(), known)));
+                name.fail(fmt::format("\"{}\" is neither a core nor a world of this device; it has {}.{}",
+                                      admitted.back(), listed(known), didYouMean(admitted.back(), known)));
         }
     }
     if (!fence.admits.contains(device_.resetCode(fence.field)))
-        node.child("admits").fail(fmt::format("does not say whom {} = {} admits, which it is after reset.", device_.nameOf(fence.field), device_.resetCode(fence.field)));
+        node.child("admits").fail(fmt::format("does not say whom {} = {} admits, which it is after reset.",
+                                              device_.nameOf(fence.field), device_.resetCode(fence.field)));
     instance.fences.push_back(std::move(fence));
 }
 

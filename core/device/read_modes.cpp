@@ -12,7 +12,8 @@ void DeviceReader::readModes()
 {
     UniqueWords words;
     for (const JsonNode& row : section("modes").items()) {
-        row.allowOnly({"id", "name", "about", "keeps", "stops", "wakes_by", "wake_time", "wakes_on", "wakes_selects", "enters", "deep", "drops", "retains", "draws"});
+        row.allowOnly({"id", "name", "about", "keeps", "stops", "wakes_by", "wake_time", "wakes_on", "wakes_selects",
+                       "enters", "deep", "drops", "retains", "draws"});
         LowPowerMode mode;
         mode.id = row.string("id");
         words.add(mode.id, row.child("id"));
@@ -56,7 +57,8 @@ void DeviceReader::readModes()
                 return;
             const std::vector<ClockInput>& inputs = device_.clocks[size_t(clock)].inputs;
             if (mode.wakesOn < 0 || device_.clocks[size_t(clock)].type != ClockNode::Type::Select ||
-                std::none_of(inputs.begin(), inputs.end(), [&mode](const ClockInput& input) { return input.node == mode.wakesOn; }))
+                std::none_of(inputs.begin(), inputs.end(),
+                             [&mode](const ClockInput& input) { return input.node == mode.wakesOn; }))
                 select.fail("must be a select that has the clock in \"wakes_on\" as an input.");
             mode.wakesSelects.push_back(clock);
         }
@@ -66,7 +68,8 @@ void DeviceReader::readModes()
                 ids.push_back(domain.id);
             const auto at = std::find(ids.begin(), ids.end(), id.asString());
             if (at == ids.end())
-                id.fail(fmt::format("\"{}\" is not a power domain of this device.{}", id.asString(), didYouMean(id.asString(), ids)));
+                id.fail(fmt::format("\"{}\" is not a power domain of this device.{}", id.asString(),
+                                    didYouMean(id.asString(), ids)));
             mode.drops.push_back(static_cast<int>(at - ids.begin()));
         }
         if (row.has("draws"))
@@ -75,7 +78,8 @@ void DeviceReader::readModes()
             mode.retains = static_cast<std::uint32_t>(row.integer("retains", 256, 1 << 30));
             for (const Core& core : device_.cores)
                 if (*mode.retains > core.ramBytes)
-                    row.child("retains").fail(fmt::format("is more than the {} bytes of RAM that {} has.", core.ramBytes, core.id));
+                    row.child("retains").fail(
+                        fmt::format("is more than the {} bytes of RAM that {} has.", core.ramBytes, core.id));
         }
         for (const JsonNode& field : row.optionalChild("enters").items())
             mode.enters.push_back(fieldCodeAt(field));

@@ -24,7 +24,8 @@ void DeviceReader::readPads()
             portCode = static_cast<int>(entry.integer("gpio_code", 0, INT32_MAX));
 
     for (const auto& [name, node] : section("pads").members()) {
-        node.allowOnly({"at", "line", "bank", "max_toggle", "slow_toggle", "drives", "pulls", "open_drain", "weak", "five_volt", "load", "routes", "lanes", "fixed", "at_reset"});
+        node.allowOnly({"at", "line", "bank", "max_toggle", "slow_toggle", "drives", "pulls", "open_drain", "weak",
+                        "five_volt", "load", "routes", "lanes", "fixed", "at_reset"});
         node.requireName(name);
         const std::string at = node.string("at", "");
         const size_t dot = at.find('.');
@@ -49,9 +50,11 @@ void DeviceReader::readPads()
             pad.function = device_.roleField(pad.port, "function" + bit);
             pad.portCode = portCode;
             if (!pad.function.valid() && !device_.roleField(pad.port, "output" + bit).valid())
-                node.child("at").fail(fmt::format("{} has no bit {}.", device_.instances[size_t(pad.port)].name, pad.bit));
+                node.child("at").fail(
+                    fmt::format("{} has no bit {}.", device_.instances[size_t(pad.port)].name, pad.bit));
             else if (pad.function.valid() && std::uint32_t(portCode) > device_.fieldOf(pad.function).maxCode())
-                node.child("at").fail(fmt::format("\"gpio_code\" {} does not fit into {}.", portCode, device_.nameOf(pad.function)));
+                node.child("at").fail(
+                    fmt::format("\"gpio_code\" {} does not fit into {}.", portCode, device_.nameOf(pad.function)));
             pad.line = static_cast<int>(node.integer("line", -1, 63, pad.bit));
         }
         device_.pads.push_back(std::move(pad));
@@ -102,7 +105,8 @@ void DeviceReader::readPackage()
     else if (kind == "ball grid")
         package.kind = Package::Kind::BallGrid;
     else
-        node.child("kind").fail(fmt::format("\"{}\" is not a kind of package; use quad flat, no-lead, dual row or ball grid.", kind));
+        node.child("kind").fail(
+            fmt::format("\"{}\" is not a kind of package; use quad flat, no-lead, dual row or ball grid.", kind));
 
     const std::vector<std::string> supply = node.strings("supply");
     const std::vector<std::string> ground = node.strings("ground");
@@ -138,7 +142,8 @@ void DeviceReader::readPackage()
         } else if (has(dedicated, pin.name)) {
             pin.kind = PackagePin::Kind::Dedicated;
         } else {
-            item.fail(fmt::format("\"{}\" is no pad of this device, and not listed as supply, ground or dedicated.", pin.name));
+            item.fail(fmt::format("\"{}\" is no pad of this device, and not listed as supply, ground or dedicated.",
+                                  pin.name));
         }
         package.pins.push_back(std::move(pin));
     }

@@ -15,10 +15,12 @@ std::string mustStayOn(const Device& device, InstanceIndex instance)
     const std::string& kind = device.blockOf(instance).kind;
     for (const char* shared : {"port", "lines", "dma", "interrupts"})
         if (kind == shared)
-            return "pads, lines, DMA and interrupts are set up before anything can be awaited, and keep what they have in every mode";
+            return "pads, lines, DMA and interrupts are set up before anything can be awaited, and keep what they have "
+                   "in every mode";
     const auto holds = [instance](const FieldRef& ref) { return ref.valid() && ref.instance == instance; };
     for (const ClockNode& node : device.clocks)
-        if (holds(node.control) || holds(node.fraction) || holds(node.enable.ref) || holds(node.ready.ref) || holds(node.status))
+        if (holds(node.control) || holds(node.fraction) || holds(node.enable.ref) || holds(node.ready.ref) ||
+            holds(node.status))
             return "it controls clocks";
     for (const PowerDomain& domain : device.domains)
         if (holds(domain.on.ref) || holds(domain.ready.ref))
@@ -60,7 +62,8 @@ void DeviceReader::readDomains()
             if (!ok())
                 return;
             if (device_.instances[size_t(instance)].domain >= 0)
-                name.fail(fmt::format("\"{}\" lies in the domain {} already.", name.asString(), device_.domains[size_t(device_.instances[size_t(instance)].domain)].id));
+                name.fail(fmt::format("\"{}\" lies in the domain {} already.", name.asString(),
+                                      device_.domains[size_t(device_.instances[size_t(instance)].domain)].id));
             device_.instances[size_t(instance)].domain = static_cast<int>(device_.domains.size());
             domain.instances.push_back(instance);
         }
@@ -69,7 +72,9 @@ void DeviceReader::readDomains()
     for (size_t d = 0; d < device_.domains.size() && ok(); ++d)
         for (const InstanceIndex instance : device_.domains[d].instances)
             if (const std::string why = mustStayOn(device_, instance); !why.empty())
-                rows[d].child("instances").fail(fmt::format("{} cannot lie in a domain: {}.", device_.instances[size_t(instance)].name, why));
+                rows[d]
+                    .child("instances")
+                    .fail(fmt::format("{} cannot lie in a domain: {}.", device_.instances[size_t(instance)].name, why));
 }
 
 void DeviceReader::readRegulator()
@@ -94,7 +99,8 @@ void DeviceReader::readRegulator()
         words.add(regulator.id, row.child("id"));
         regulator.name = row.string("name", regulator.id);
         regulator.about = row.string("about", "");
-        regulator.code = static_cast<std::uint32_t>(row.integer("code", 0, device_.fieldOf(device_.regulatorControl).maxCode()));
+        regulator.code =
+            static_cast<std::uint32_t>(row.integer("code", 0, device_.fieldOf(device_.regulatorControl).maxCode()));
         if (row.has("share"))
             regulator.share = row.child("share").asRatio();
         for (const Regulator& other : device_.regulators)
@@ -102,8 +108,10 @@ void DeviceReader::readRegulator()
                 row.fail(fmt::format("is {} once more: each has an id and a code of its own.", other.id));
         device_.regulators.push_back(std::move(regulator));
     }
-    if (ok() && std::none_of(device_.regulators.begin(), device_.regulators.end(), [reset](const Regulator& r) { return r.code == reset; }))
-        node.child("list").fail(fmt::format("none has the code {} that {} holds after reset.", reset, device_.nameOf(device_.regulatorControl)));
+    if (ok() && std::none_of(device_.regulators.begin(), device_.regulators.end(),
+                             [reset](const Regulator& r) { return r.code == reset; }))
+        node.child("list").fail(fmt::format("none has the code {} that {} holds after reset.", reset,
+                                            device_.nameOf(device_.regulatorControl)));
 }
 
 } // namespace bindrel

@@ -45,7 +45,9 @@ Encoding encodingOfNames(const RoleSpec& spec, const Field& field, const JsonNod
                     out.table.emplace_back(value, given.code);
         }
     if (out.table.empty())
-        from.fail(fmt::format("the values of {} are named otherwise than the role \"{}\" knows them; name them {}, or give the role an encoding.", field.name, spec.name, listed(known)));
+        from.fail(fmt::format("the values of {} are named otherwise than the role \"{}\" knows them; name them {}, or "
+                              "give the role an encoding.",
+                              field.name, spec.name, listed(known)));
     out.kind = Encoding::Kind::Table;
     return out;
 }
@@ -146,7 +148,8 @@ void DeviceReader::readRoles(Block& block, const JsonNode& node)
         const auto lookUp = [&, &name = name, &from = from](const std::string& full) -> const RoleSpec* {
             const RoleSpec* spec = kind ? kind->role(full) : nullptr;
             if (!spec)
-                from.fail(kind ? fmt::format("\"{}\" is no role of a {} block; its roles are {}.{}", name, block.kind, listed(known), didYouMean(name, known))
+                from.fail(kind ? fmt::format("\"{}\" is no role of a {} block; its roles are {}.{}", name, block.kind,
+                                             listed(known), didYouMean(name, known))
                                : fmt::format("\"{}\": a block without a kind has no roles.", name));
             return spec;
         };
@@ -169,7 +172,9 @@ void DeviceReader::readRoles(Block& block, const JsonNode& node)
                 continue;
             }
             if (patterns.size() > 1) {
-                from.fail(fmt::format("\"{}\" is one of several fields for one role; only patterns with {{bit}} can be several.", pattern));
+                from.fail(fmt::format(
+                    "\"{}\" is one of several fields for one role; only patterns with {{bit}} can be several.",
+                    pattern));
                 break;
             }
             const RoleSpec* spec = lookUp(name);
@@ -178,14 +183,17 @@ void DeviceReader::readRoles(Block& block, const JsonNode& node)
             Role role = readRole(block, pattern, from);
             if (role.reg < 0)
                 break;
-            role.encoding = encoding ? *encoding : encodingOfNames(*spec, block.registers[size_t(role.reg)].fields[size_t(role.field)], from);
+            role.encoding =
+                encoding ? *encoding
+                         : encodingOfNames(*spec, block.registers[size_t(role.reg)].fields[size_t(role.field)], from);
             block.roles[name] = role;
         }
     }
 }
 
 /// A role for each bit of a port: "function" becomes "function0", "function1", …, for the bits that have the field.
-void DeviceReader::readBitRoles(Block& block, const std::string& name, const std::string& pattern, const std::optional<Encoding>& encoding, const RoleSpec& spec, const JsonNode& node)
+void DeviceReader::readBitRoles(Block& block, const std::string& name, const std::string& pattern,
+                                const std::optional<Encoding>& encoding, const RoleSpec& spec, const JsonNode& node)
 {
     bool any = false;
     for (int bit = 0; bit < 32; ++bit) {
@@ -195,7 +203,9 @@ void DeviceReader::readBitRoles(Block& block, const std::string& name, const std
         Role role = fieldOfName(block, named);
         if (role.reg < 0)
             continue;
-        role.encoding = encoding ? *encoding : encodingOfNames(spec, block.registers[size_t(role.reg)].fields[size_t(role.field)], node);
+        role.encoding = encoding
+                            ? *encoding
+                            : encodingOfNames(spec, block.registers[size_t(role.reg)].fields[size_t(role.field)], node);
         block.roles[name + std::to_string(bit)] = role;
         any = true;
     }

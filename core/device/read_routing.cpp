@@ -13,8 +13,14 @@ namespace bindrel {
 
 namespace {
 /// An output goes from the instance to the pad.
-bool drives(const InstanceSignal& signal) { return signal.direction == InstanceSignal::Direction::Out || signal.direction == InstanceSignal::Direction::Both; }
-bool listens(const InstanceSignal& signal) { return signal.direction == InstanceSignal::Direction::In || signal.direction == InstanceSignal::Direction::Both; }
+bool drives(const InstanceSignal& signal)
+{
+    return signal.direction == InstanceSignal::Direction::Out || signal.direction == InstanceSignal::Direction::Both;
+}
+bool listens(const InstanceSignal& signal)
+{
+    return signal.direction == InstanceSignal::Direction::In || signal.direction == InstanceSignal::Direction::Both;
+}
 } // namespace
 
 void DeviceReader::readRouting()
@@ -33,7 +39,10 @@ void DeviceReader::readRouting()
         else if (mechanism == "fixed")
             entry.allowOnly({"mechanism", "analog_code"});
         else
-            entry.child("mechanism").fail(fmt::format("\"{}\" is not a routing mechanism; use selector, group remap, lanes, matrix or fixed.", mechanism));
+            entry.child("mechanism")
+                .fail(
+                    fmt::format("\"{}\" is not a routing mechanism; use selector, group remap, lanes, matrix or fixed.",
+                                mechanism));
     }
     readExclusives();
     if (ok())
@@ -57,7 +66,8 @@ void DeviceReader::readPadRoutes()
                 continue;
             Route route{pad, signal->first, signal->second, Route::Mechanism::Fixed, -1, {}, -1};
             const FieldRef& function = device_.pads[p].function;
-            const bool analog = device_.instances[size_t(route.instance)].signals[size_t(route.signal)].direction == InstanceSignal::Direction::Analog;
+            const bool analog = device_.instances[size_t(route.instance)].signals[size_t(route.signal)].direction ==
+                                InstanceSignal::Direction::Analog;
             if (analogCode >= 0 && analog && function.valid()) {
                 route.code = analogCode;
                 route.selects = {{function, static_cast<std::uint32_t>(analogCode)}};
@@ -90,7 +100,13 @@ void DeviceReader::readSelector(PadIndex pad, const JsonNode& node)
                 dotted.resize(at);
             }
             if (const auto signal = signalAt(dotted, item))
-                addRoute({pad, signal->first, signal->second, Route::Mechanism::Selector, code, {{function, static_cast<std::uint32_t>(code)}}, group});
+                addRoute({pad,
+                          signal->first,
+                          signal->second,
+                          Route::Mechanism::Selector,
+                          code,
+                          {{function, static_cast<std::uint32_t>(code)}},
+                          group});
         }
     }
 }
@@ -120,13 +136,21 @@ void DeviceReader::readLanes(PadIndex pad, const JsonNode& node)
                     const auto at = combination.lanes.find(instance.signals[s].name);
                     if (at == combination.lanes.end() || at->second != lane)
                         continue;
-                    Route route{pad, static_cast<int>(i), static_cast<int>(s), Route::Mechanism::Lanes, code, {{function, static_cast<std::uint32_t>(code)}}, -1};
+                    Route route{pad,
+                                static_cast<int>(i),
+                                static_cast<int>(s),
+                                Route::Mechanism::Lanes,
+                                code,
+                                {{function, static_cast<std::uint32_t>(code)}},
+                                -1};
                     if (roles.reg >= 0)
                         route.selects.push_back({{static_cast<int>(i), roles.reg, roles.field}, combination.code});
                     addRoute(std::move(route));
                 }
         }
-        const auto used = [&](const Route& route) { return route.pad == pad && route.mechanism == Route::Mechanism::Lanes && route.code == code; };
+        const auto used = [&](const Route& route) {
+            return route.pad == pad && route.mechanism == Route::Mechanism::Lanes && route.code == code;
+        };
         if (known && !isAbsent(unit) && ok() && std::none_of(device_.routes.begin(), device_.routes.end(), used))
             value.fail(fmt::format("no combination of roles puts a signal on {}.", text));
         if (!known || lane < 0)
@@ -137,7 +161,8 @@ void DeviceReader::readLanes(PadIndex pad, const JsonNode& node)
 void DeviceReader::readRemaps(const JsonNode& mechanism)
 {
     mechanism.allowOnly({"mechanism", "gpio_code", "peripheral_code", "remaps"});
-    const int code = mechanism.has("peripheral_code") ? static_cast<int>(mechanism.integer("peripheral_code", 0, INT32_MAX)) : -1;
+    const int code =
+        mechanism.has("peripheral_code") ? static_cast<int>(mechanism.integer("peripheral_code", 0, INT32_MAX)) : -1;
     for (const auto& [name, node] : mechanism.child("remaps").members()) {
         node.allowOnly({"field", "sets"});
         if (isAbsent(name))
@@ -213,8 +238,10 @@ void DeviceReader::readMatrix(const JsonNode& mechanism)
         for (const auto& [signal, way] : signals) {
             const InstanceSignal& facts = device_.instances[size_t(signal.first)].signals[size_t(signal.second)];
             if ((drives(facts) && way.output < 0) || (listens(facts) && !way.input.valid())) {
-                node.fail(fmt::format("{}.{} {} but has no entry in \"{}\".", device_.instances[size_t(signal.first)].name, facts.name,
-                                      drives(facts) ? "drives its pad" : "listens to its pad", drives(facts) && way.output < 0 ? "outputs" : "inputs"));
+                node.fail(fmt::format("{}.{} {} but has no entry in \"{}\".",
+                                      device_.instances[size_t(signal.first)].name, facts.name,
+                                      drives(facts) ? "drives its pad" : "listens to its pad",
+                                      drives(facts) && way.output < 0 ? "outputs" : "inputs"));
                 return;
             }
             for (const Terminal& terminal : pads) {
@@ -235,7 +262,8 @@ void DeviceReader::readMatrix(const JsonNode& mechanism)
                 }
                 for (const FieldCode& select : route.selects)
                     if (select.code > device_.fieldOf(select.ref).maxCode()) {
-                        node.fail(fmt::format("the code {} does not fit into {}.", select.code, device_.nameOf(select.ref)));
+                        node.fail(
+                            fmt::format("the code {} does not fit into {}.", select.code, device_.nameOf(select.ref)));
                         return;
                     }
                 addRoute(std::move(route));

@@ -27,7 +27,8 @@ StoredSetting DeviceReader::readStoredSetting(const StoredWord& word, const std:
         names.push_back(value);
         for (size_t i = 0; i + 1 < bits.values.size(); ++i)
             if (bits.values[i].code == bits.values.back().code)
-                code.fail(fmt::format("the code {} is that of \"{}\" already.", bits.values[i].code, bits.values[i].name));
+                code.fail(
+                    fmt::format("the code {} is that of \"{}\" already.", bits.values[i].code, bits.values[i].name));
     }
     if (bits.values.size() < 2)
         node.child("values").fail("must name at least two values to choose from.");
@@ -35,7 +36,8 @@ StoredSetting DeviceReader::readStoredSetting(const StoredWord& word, const std:
         for (const EnumValue& known : bits.values)
             if (known.name == value)
                 return known.code;
-        at.fail(fmt::format("\"{}\" is no value of {}; it has {}.{}", value, name, listed(names), didYouMean(value, names)));
+        at.fail(fmt::format("\"{}\" is no value of {}; it has {}.{}", value, name, listed(names),
+                            didYouMean(value, names)));
         return 0;
     };
     for (const auto& [dotted, codes] : node.optionalChild("decides").members()) {
@@ -50,7 +52,8 @@ StoredSetting DeviceReader::readStoredSetting(const StoredWord& word, const std:
             codes.fail("must be \"same\", or say the field's code for each value.");
         for (const EnumValue& value : bits.values)
             if (decides.codeFor(value.code) > most)
-                codes.fail(fmt::format("the code {} of \"{}\" does not fit into {}.", decides.codeFor(value.code), value.name, dotted));
+                codes.fail(fmt::format("the code {} of \"{}\" does not fit into {}.", decides.codeFor(value.code),
+                                       value.name, dotted));
         out.decides.push_back(std::move(decides));
     }
     for (const auto& [value, volts] : node.optionalChild("holds_below").members())

@@ -8,7 +8,8 @@ namespace bindrel {
 std::optional<std::int64_t> resetSettingOf(const Device& device, const ClockNode& node)
 {
     const auto place = [](const auto& list, std::uint32_t code) -> std::optional<std::int64_t> {
-        const auto found = std::find_if(list.begin(), list.end(), [code](const auto& item) { return item.code == code; });
+        const auto found =
+            std::find_if(list.begin(), list.end(), [code](const auto& item) { return item.code == code; });
         return found == list.end() ? std::nullopt : std::optional<std::int64_t>(found - list.begin());
     };
     if (node.type == ClockNode::Type::Select)
@@ -30,7 +31,9 @@ std::optional<std::int64_t> resetSettingOf(const Device& device, const ClockNode
 void resetTo(Device& device, const FieldRef& ref, std::uint32_t code)
 {
     const Field& field = device.fieldOf(ref);
-    std::uint32_t& word = device.instances[size_t(ref.instance)].resets.try_emplace(ref.reg, device.resetOf(ref.instance, ref.reg)).first->second;
+    std::uint32_t& word = device.instances[size_t(ref.instance)]
+                              .resets.try_emplace(ref.reg, device.resetOf(ref.instance, ref.reg))
+                              .first->second;
     word = (word & ~field.mask()) | field.at(code);
     for (ClockNode& node : device.clocks) {
         node.onAtReset = !node.enable.valid() || device.resetCode(node.enable.ref) == node.enable.code;
@@ -41,7 +44,8 @@ void resetTo(Device& device, const FieldRef& ref, std::uint32_t code)
             device.resetRange = int(r);
     const Block& block = device.blockOf(ref.instance);
     if (const Role* on = block.role("on"); block.kind == "watchdog" && device.roleField(ref.instance, "on") == ref)
-        device.instances[size_t(ref.instance)].abilities["runs_at_reset"] = {on->encoding.decode(code).value_or(0) != 0 ? 1 : 0};
+        device.instances[size_t(ref.instance)].abilities["runs_at_reset"] = {
+            on->encoding.decode(code).value_or(0) != 0 ? 1 : 0};
 }
 
 } // namespace bindrel

@@ -10,7 +10,8 @@ namespace bindrel {
 /// A setting in non-volatile memory: some bits of a word that the chip reads at each reset.
 struct StoredSetting {
     Field bits; ///< name, place and named values
-    /// A register's field that comes out of reset as the setting says: code of the setting -> code of the field; the same code when it is not listed.
+    /// A register's field that comes out of reset as the setting says: code of the setting -> code of the field; the
+    /// same code when it is not listed.
     struct Decides {
         FieldRef ref;
         std::map<std::uint32_t, std::uint32_t> codes;
@@ -33,7 +34,8 @@ struct StoredWord {
     std::uint32_t address = 0;
     int width = 32;            ///< bits: 8, 16 or 32
     std::uint32_t factory = 0; ///< what it holds when the chip is delivered
-    std::optional<std::uint32_t> inverseAt; ///< address of a second word of the same width, which must hold the opposite of each bit
+    std::optional<std::uint32_t>
+        inverseAt; ///< address of a second word of the same width, which must hold the opposite of each bit
     std::vector<StoredSetting> settings;
 
     std::uint32_t bytes() const { return std::uint32_t(width) / 8; }

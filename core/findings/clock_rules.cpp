@@ -14,21 +14,26 @@ namespace {
 
 using Severity = Finding::Severity;
 
-std::string because(const std::string& reason) { return reason.empty() ? "" : " (" + reason + ")"; }
+std::string because(const std::string& reason)
+{
+    return reason.empty() ? "" : " (" + reason + ")";
+}
 
 /// The setting of a divider that brings it inside its limits, nearest to the present one; 0 when there is none.
 std::int64_t betterFactor(const Facts& f, ClockIndex clock)
 {
     const ClockNode& node = f.device.clocks[size_t(clock)];
     const ClockState& state = f.rates.clocks[size_t(clock)];
-    if ((node.type != ClockNode::Type::Divide && node.type != ClockNode::Type::Multiply) || f.plan.held(holdOfClock(node.id)))
+    if ((node.type != ClockNode::Type::Divide && node.type != ClockNode::Type::Multiply) ||
+        f.plan.held(holdOfClock(node.id)))
         return 0;
     const Frequency input = f.rates.clocks[size_t(state.input)].rate;
     std::int64_t best = 0;
     for (const std::int64_t factor : node.factors) {
         ClockState trial = state;
         const std::int64_t setting = node.settingOf(factor);
-        trial.rate = node.type == ClockNode::Type::Divide ? input / node.factorOf(setting) : input * node.factorOf(setting);
+        trial.rate =
+            node.type == ClockNode::Type::Divide ? input / node.factorOf(setting) : input * node.factorOf(setting);
         const auto off = [&](std::int64_t other) { return std::abs(other - state.setting); };
         if (!limitBreak(trial) && (best == 0 || off(setting) < off(best)))
             best = setting;
@@ -41,7 +46,9 @@ std::string factorTitle(const Facts& f, ClockIndex clock)
     const std::int64_t factor = betterFactor(f, clock);
     if (factor == 0)
         return {};
-    return fmt::format("{} by {}", f.device.clocks[size_t(clock)].type == ClockNode::Type::Divide ? "Divide" : "Multiply", factorText(f.device.clocks[size_t(clock)], factor));
+    return fmt::format("{} by {}",
+                       f.device.clocks[size_t(clock)].type == ClockNode::Type::Divide ? "Divide" : "Multiply",
+                       factorText(f.device.clocks[size_t(clock)], factor));
 }
 
 void limits(const Facts& f, std::vector<Finding>& out, LimitBreak::Which which, bool toleranceOnly)
@@ -50,29 +57,46 @@ void limits(const Facts& f, std::vector<Finding>& out, LimitBreak::Which which, 
     for (size_t i = 0; i < f.device.clocks.size(); ++i) {
         const ClockState& state = f.rates.clocks[i];
         const std::optional<LimitBreak> broken = limitBreak(state);
-        if (!broken || broken->which != which || broken->toleranceOnly != toleranceOnly || (!state.used && f.device.clocks[i].tier == "kernel"))
+        if (!broken || broken->which != which || broken->toleranceOnly != toleranceOnly ||
+            (!state.used && f.device.clocks[i].tier == "kernel"))
             continue;
         // Down a chain the same tolerance meets the same limit again and again; its beginning says it.
         if (toleranceOnly && state.input >= 0 && limitBreak(f.rates.clocks[size_t(state.input)]))
             continue;
         // Said of its user already, with what can be done.
-        if (toleranceOnly && std::any_of(state.users.begin(), state.users.end(), [&f](int user) { return !f.accuracy[size_t(user)].ok(); }))
+        if (toleranceOnly && std::any_of(state.users.begin(), state.users.end(),
+                                         [&f](int user) { return !f.accuracy[size_t(user)].ok(); }))
             continue;
         const bool above = which == LimitBreak::Which::Above;
         const Frequency off(above ? state.rate.value - broken->limit.value : broken->limit.value - state.rate.value);
         std::string text;
         if (toleranceOnly)
-            text = fmt::format("{} runs at {} {}, whose tolerance reaches {} its limit of {} in {}{}. Leave some room, or take it from a more accurate source.",
-                               f.device.clocks[i].name, format(state.rate), format(state.tolerance), above ? "over" : "under", format(broken->limit), range, because(broken->because));
+            text = fmt::format("{} runs at {} {}, whose tolerance reaches {} its limit of {} in {}{}. Leave some room, "
+                               "or take it from a more accurate source.",
+                               f.device.clocks[i].name, format(state.rate), format(state.tolerance),
+                               above ? "over" : "under", format(broken->limit), range, because(broken->because));
         else
-            text = fmt::format("{} runs at {}, {} {} its limit of {} in {}{}. {}", f.device.clocks[i].name, format(state.rate), format(off), above ? "above" : "below",
-                               format(broken->limit), range, because(broken->because), above ? "Slow it down, or choose a faster operating range." : "Speed it up.");
-        out.push_back({toleranceOnly ? Severity::Caution : Severity::Error, {}, text, {Place::Kind::Clock, f.device.clocks[i].id, {}}, factorTitle(f, static_cast<int>(i)), WaysOffer{}});
+            text = fmt::format("{} runs at {}, {} {} its limit of {} in {}{}. {}", f.device.clocks[i].name,
+                               format(state.rate), format(off), above ? "above" : "below", format(broken->limit), range,
+                               because(broken->because),
+                               above ? "Slow it down, or choose a faster operating range." : "Speed it up.");
+        out.push_back({toleranceOnly ? Severity::Caution : Severity::Error,
+                       {},
+                       text,
+                       {Place::Kind::Clock, f.device.clocks[i].id, {}},
+                       factorTitle(f, static_cast<int>(i)),
+                       WaysOffer{}});
     }
 }
 
-void tooFast(const Facts& f, std::vector<Finding>& out) { limits(f, out, LimitBreak::Which::Above, false); }
-void tooSlow(const Facts& f, std::vector<Finding>& out) { limits(f, out, LimitBreak::Which::Below, false); }
+void tooFast(const Facts& f, std::vector<Finding>& out)
+{
+    limits(f, out, LimitBreak::Which::Above, false);
+}
+void tooSlow(const Facts& f, std::vector<Finding>& out)
+{
+    limits(f, out, LimitBreak::Which::Below, false);
+}
 void nearLimit(const Facts& f, std::vector<Finding>& out)
 {
     limits(f, out, LimitBreak::Which::Above, true);
@@ -89,8 +113,13 @@ void standsForbidden(const Facts& f, std::vector<Finding>& out)
         for (const ClockCombination::Term& term : combination.terms)
             if (f.plan.clocks.contains(f.device.clocks[size_t(term.clock)].id))
                 place = term.clock;
-        out.push_back({Severity::Error, {}, fmt::format("{} must not stand together{}. Set one of them otherwise.", combinationText(f.device, f.rates, combination), because(combination.because)),
-                       {Place::Kind::Clock, f.device.clocks[size_t(place)].id, {}}, {}, WaysOffer{}});
+        out.push_back({Severity::Error,
+                       {},
+                       fmt::format("{} must not stand together{}. Set one of them otherwise.",
+                                   combinationText(f.device, f.rates, combination), because(combination.because)),
+                       {Place::Kind::Clock, f.device.clocks[size_t(place)].id, {}},
+                       {},
+                       WaysOffer{}});
     }
 }
 
@@ -103,9 +132,14 @@ void kernelStopped(const Facts& f, std::vector<Finding>& out)
         const ClockIndex kernel = f.device.instances[size_t(instance)].kernel;
         const ClockState& state = f.rates.clocks[size_t(kernel)];
         if (!state.running)
-            out.push_back({Severity::Error, {}, fmt::format("{} on {} has no clock: {} does not run, {}. Choose another source for it.", f.plan.needs[n].title,
-                                                           f.device.instances[size_t(instance)].name, f.device.clocks[size_t(kernel)].name, state.stopped),
-                           {Place::Kind::Clock, f.device.clocks[size_t(kernel)].id, {}}, {}, WaysOffer{}});
+            out.push_back({Severity::Error,
+                           {},
+                           fmt::format("{} on {} has no clock: {} does not run, {}. Choose another source for it.",
+                                       f.plan.needs[n].title, f.device.instances[size_t(instance)].name,
+                                       f.device.clocks[size_t(kernel)].name, state.stopped),
+                           {Place::Kind::Clock, f.device.clocks[size_t(kernel)].id, {}},
+                           {},
+                           WaysOffer{}});
     }
 }
 
@@ -126,14 +160,22 @@ void tooRough(const Facts& f, std::vector<Finding>& out)
             text = fmt::format("{}: {} Choose another rate for it.", title, accuracy.trouble);
         } else if (state.tolerance.worst() <= *accuracy.allowed) {
             // The source would do; the rate does not.
-            text = fmt::format("{} needs {}; {} at {} gives {}. {}", title, accuracy.asks, node.name, format(state.rate), accuracy.effect,
-                               accuracy.rate ? fmt::format("Type {} on it for the ways there.", format(*accuracy.rate)) : "Choose a rate for it that divides to this exactly.");
+            text = fmt::format("{} needs {}; {} at {} gives {}. {}", title, accuracy.asks, node.name,
+                               format(state.rate), accuracy.effect,
+                               accuracy.rate ? fmt::format("Type {} on it for the ways there.", format(*accuracy.rate))
+                                             : "Choose a rate for it that divides to this exactly.");
         } else {
             const std::string better = moreAccurate(f.device, f.board, f.rates, accuracy);
-            text = fmt::format("{} needs {}; {} is {} {} because it comes from {}. {}", title, accuracy.asks, node.name, format(state.rate), format(state.tolerance), source.name,
-                               better.empty() ? "Nothing on this board is more accurate: fit a crystal, or ask for less." : better);
+            text = fmt::format(
+                "{} needs {}; {} is {} {} because it comes from {}. {}", title, accuracy.asks, node.name,
+                format(state.rate), format(state.tolerance), source.name,
+                better.empty() ? "Nothing on this board is more accurate: fit a crystal, or ask for less." : better);
         }
-        out.push_back({accuracy.stated ? Severity::Error : Severity::Caution, {}, std::move(text), {Place::Kind::Clock, node.id, {}}, {},
+        out.push_back({accuracy.stated ? Severity::Error : Severity::Caution,
+                       {},
+                       std::move(text),
+                       {Place::Kind::Clock, node.id, {}},
+                       {},
                        accuracy.rate ? WaysOffer{node.id, accuracy.asks} : WaysOffer{}});
         if (!accuracy.stated)
             out.back().ways.reset();
@@ -144,8 +186,13 @@ void cpuStopped(const Facts& f, std::vector<Finding>& out)
 {
     const ClockState& cpu = f.rates.clocks[size_t(f.device.cpuClock())];
     if (!cpu.running)
-        out.push_back({Severity::Error, {}, fmt::format("The CPU has no clock: {}. Choose a source that runs for the system clock.", cpu.stopped),
-                       {Place::Kind::Clock, f.device.clocks[size_t(f.device.cpuClock())].id, {}}, {}, WaysOffer{}});
+        out.push_back(
+            {Severity::Error,
+             {},
+             fmt::format("The CPU has no clock: {}. Choose a source that runs for the system clock.", cpu.stopped),
+             {Place::Kind::Clock, f.device.clocks[size_t(f.device.cpuClock())].id, {}},
+             {},
+             WaysOffer{}});
 }
 
 void flashTooSlow(const Facts& f, std::vector<Finding>& out)
@@ -153,9 +200,15 @@ void flashTooSlow(const Facts& f, std::vector<Finding>& out)
     if (f.rates.waitStates)
         return;
     const OperatingRange& range = f.device.ranges[size_t(f.rates.range)];
-    out.push_back({Severity::Error, {}, fmt::format("The flash cannot follow {} in {}: even {} wait states carry {} at most. Slow the CPU down, or choose a faster operating range.",
-                                                    format(f.rates.clocks[size_t(f.device.flashClock)].rate), range.name, range.waitStateLimits.size() - 1, format(range.waitStateLimits.back())),
-                   {Place::Kind::Clock, f.device.clocks[size_t(f.device.flashClock)].id, {}}, {}, WaysOffer{}});
+    out.push_back({Severity::Error,
+                   {},
+                   fmt::format("The flash cannot follow {} in {}: even {} wait states carry {} at most. Slow the CPU "
+                               "down, or choose a faster operating range.",
+                               format(f.rates.clocks[size_t(f.device.flashClock)].rate), range.name,
+                               range.waitStateLimits.size() - 1, format(range.waitStateLimits.back())),
+                   {Place::Kind::Clock, f.device.clocks[size_t(f.device.flashClock)].id, {}},
+                   {},
+                   WaysOffer{}});
 }
 
 void supplyOutside(const Facts& f, std::vector<Finding>& out)
@@ -163,31 +216,50 @@ void supplyOutside(const Facts& f, std::vector<Finding>& out)
     const OperatingRange& range = f.device.ranges[size_t(f.rates.range)];
     if (f.rates.supply >= range.supplyMin && f.rates.supply <= range.supplyMax)
         return;
-    out.push_back({Severity::Error, {}, fmt::format("{} needs a supply from {} to {}; it is {}. Choose another operating range, or another supply.", range.name, format(range.supplyMin), format(range.supplyMax), format(f.rates.supply)),
-                   {Place::Kind::Range, range.id, {}}, {}, WaysOffer{}});
+    out.push_back(
+        {Severity::Error,
+         {},
+         fmt::format("{} needs a supply from {} to {}; it is {}. Choose another operating range, or another supply.",
+                     range.name, format(range.supplyMin), format(range.supplyMax), format(f.rates.supply)),
+         {Place::Kind::Range, range.id, {}},
+         {},
+         WaysOffer{}});
 }
 
 void crystalUnbound(const Facts& f, std::vector<Finding>& out)
 {
     for (size_t i = 0; i < f.device.clocks.size(); ++i) {
-        if ((f.device.clocks[i].type != ClockNode::Type::Crystal && f.device.clocks[i].type != ClockNode::Type::External) || !f.rates.clocks[i].running)
+        if ((f.device.clocks[i].type != ClockNode::Type::Crystal &&
+             f.device.clocks[i].type != ClockNode::Type::External) ||
+            !f.rates.clocks[i].running)
             continue;
         bool claimed = false;
         for (size_t n = 0; n < f.plan.needs.size(); ++n)
-            claimed = claimed || (f.bindings.needs[n].instance >= 0 && f.device.instances[size_t(f.bindings.needs[n].instance)].name == f.device.clocks[i].id);
+            claimed =
+                claimed || (f.bindings.needs[n].instance >= 0 &&
+                            f.device.instances[size_t(f.bindings.needs[n].instance)].name == f.device.clocks[i].id);
         // Where something else drives one of its pads, the oscillator cannot swing at all.
         const int oscillator = f.device.findInstance(f.device.clocks[i].id);
         for (const PadSetup& setup : claimed || oscillator < 0 ? std::vector<PadSetup>() : f.pads)
             for (const RouteIndex route : f.device.pads[size_t(setup.pad)].routes)
                 if (!claimed && f.device.routes[size_t(route)].instance == oscillator) {
                     claimed = true;
-                    out.push_back({Severity::Error, {}, fmt::format("{} cannot run: its pad {} is used by {}. Move that, and bind the crystal's need.", f.device.clocks[i].name,
-                                                                    f.device.pads[size_t(setup.pad)].name, f.plan.needs[size_t(setup.need)].title),
-                                   {Place::Kind::Clock, f.device.clocks[i].id, {}}, {}});
+                    out.push_back(
+                        {Severity::Error,
+                         {},
+                         fmt::format("{} cannot run: its pad {} is used by {}. Move that, and bind the crystal's need.",
+                                     f.device.clocks[i].name, f.device.pads[size_t(setup.pad)].name,
+                                     f.plan.needs[size_t(setup.need)].title),
+                         {Place::Kind::Clock, f.device.clocks[i].id, {}},
+                         {}});
                 }
         if (!claimed)
-            out.push_back({Severity::Caution, {}, fmt::format("{} runs, but no bound need keeps its pads free. Bind the crystal's need.", f.device.clocks[i].name),
-                           {Place::Kind::Clock, f.device.clocks[i].id, {}}, {}});
+            out.push_back({Severity::Caution,
+                           {},
+                           fmt::format("{} runs, but no bound need keeps its pads free. Bind the crystal's need.",
+                                       f.device.clocks[i].name),
+                           {Place::Kind::Clock, f.device.clocks[i].id, {}},
+                           {}});
     }
 }
 
@@ -198,10 +270,14 @@ void crystalLoad(const Facts& f, std::vector<Finding>& out)
         const std::pair<Capacitance, std::uint32_t>* best = nearestLoad(node, f.rates.clocks[i].load);
         if (!best || !f.rates.clocks[i].running || best->first == f.rates.clocks[i].load)
             continue;
-        out.push_back({Severity::Caution, {}, fmt::format("{}: the board's crystal wants {}, the oscillator can switch in {} at the nearest; the rate will be a little off. "
-                                                          "Choose another crystal, or add the difference on the board.",
-                                                          node.name, format(f.rates.clocks[i].load), format(best->first)),
-                       {Place::Kind::Clock, node.id, {}}, {}});
+        out.push_back({Severity::Caution,
+                       {},
+                       fmt::format("{}: the board's crystal wants {}, the oscillator can switch in {} at the nearest; "
+                                   "the rate will be a little off. "
+                                   "Choose another crystal, or add the difference on the board.",
+                                   node.name, format(f.rates.clocks[i].load), format(best->first)),
+                       {Place::Kind::Clock, node.id, {}},
+                       {}});
     }
 }
 
@@ -210,11 +286,16 @@ void trimIdle(const Facts& f, std::vector<Finding>& out)
     for (size_t i = 0; i < f.device.clocks.size(); ++i) {
         const ClockNode& node = f.device.clocks[i];
         const auto said = f.plan.clocks.find(node.id);
-        if (!node.trim || f.rates.clocks[i].trimmed || !f.rates.clocks[i].running || said == f.plan.clocks.end() || said->second.find("trimmed") == std::string::npos)
+        if (!node.trim || f.rates.clocks[i].trimmed || !f.rates.clocks[i].running || said == f.plan.clocks.end() ||
+            said->second.find("trimmed") == std::string::npos)
             continue;
-        out.push_back({Severity::Caution, {}, fmt::format("{} is to be trimmed by {}, which does not run: {}. It stays at {}.", node.name, f.device.clocks[size_t(node.trim->by)].name,
-                                                          f.rates.clocks[size_t(node.trim->by)].stopped, format(f.rates.clocks[i].tolerance)),
-                       {Place::Kind::Clock, node.id, {}}, {}});
+        out.push_back({Severity::Caution,
+                       {},
+                       fmt::format("{} is to be trimmed by {}, which does not run: {}. It stays at {}.", node.name,
+                                   f.device.clocks[size_t(node.trim->by)].name,
+                                   f.rates.clocks[size_t(node.trim->by)].stopped, format(f.rates.clocks[i].tolerance)),
+                       {Place::Kind::Clock, node.id, {}},
+                       {}});
     }
 }
 
@@ -224,20 +305,41 @@ void nothingToFallBackTo(const Facts& f, std::vector<Finding>& out)
     if (f.plan.onFailure == OnFailure::Stop)
         return;
     if (f.plan.onFailure == OnFailure::FallBack && !f.plan.slow)
-        out.push_back({Severity::Caution, {}, "When a clock does not start, the bring-up is to fall back to the slow clocks, and the plan has none: what does not come from that clock goes on. Keep settings as the slow ones that need no crystal.", {}, {}});
+        out.push_back(
+            {Severity::Caution,
+             {},
+             "When a clock does not start, the bring-up is to fall back to the slow clocks, and the plan has none: "
+             "what does not come from that clock goes on. Keep settings as the slow ones that need no crystal.",
+             {},
+             {}});
     for (std::size_t i = 0; i < f.device.clocks.size(); ++i) {
         const ClockNode& node = f.device.clocks[i];
-        const bool starts = (node.isSource() || node.type == ClockNode::Type::Multiply) && node.enable.valid() && node.ready.valid() && !node.onAtReset;
-        const bool late = std::find(f.image.lateSources.begin(), f.image.lateSources.end(), int(i)) != f.image.lateSources.end();
+        const bool starts = (node.isSource() || node.type == ClockNode::Type::Multiply) && node.enable.valid() &&
+                            node.ready.valid() && !node.onAtReset;
+        const bool late =
+            std::find(f.image.lateSources.begin(), f.image.lateSources.end(), int(i)) != f.image.lateSources.end();
         if (!starts || late || !f.rates.clocks[i].running || !f.rates.clocks[i].used)
             continue;
-        const auto fallBack = std::find_if(f.image.fallBacks.begin(), f.image.fallBacks.end(), [i](const FallBack& known) { return known.clock == int(i); });
+        const auto fallBack = std::find_if(f.image.fallBacks.begin(), f.image.fallBacks.end(),
+                                           [i](const FallBack& known) { return known.clock == int(i); });
         const Place place{Place::Kind::Clock, node.id, {}};
         if (fallBack == f.image.fallBacks.end())
-            out.push_back({Severity::Caution, {}, fmt::format("When {} does not start, the bring-up ends all the same: without it, clocks as after reset would stand still or break a limit.", node.name), place, {}});
+            out.push_back({Severity::Caution,
+                           {},
+                           fmt::format("When {} does not start, the bring-up ends all the same: without it, clocks as "
+                                       "after reset would stand still or break a limit.",
+                                       node.name),
+                           place,
+                           {}});
         else if (f.plan.onFailure == OnFailure::FallBack && f.plan.slow && !fallBack->toSlow)
-            out.push_back({Severity::Caution, {}, fmt::format("When {0} does not start, there is nothing to fall back to: the slow clocks {1}. What does not come from it goes on instead.", node.name,
-                                                              f.image.slowRates->clocks[i].running ? "run from it too" : "break a limit"), place, {}});
+            out.push_back(
+                {Severity::Caution,
+                 {},
+                 fmt::format("When {0} does not start, there is nothing to fall back to: the slow clocks {1}. What "
+                             "does not come from it goes on instead.",
+                             node.name, f.image.slowRates->clocks[i].running ? "run from it too" : "break a limit"),
+                 place,
+                 {}});
     }
 }
 
@@ -247,7 +349,8 @@ Expected<Edit> fixFactor(const Facts& f, const Finding& finding)
     const std::int64_t factor = clock < 0 ? 0 : betterFactor(f, clock);
     if (factor == 0)
         return problemOf("no setting of this clock alone brings it inside its limits; change what it comes from.");
-    return editOf(fmt::format("{}: {}", f.device.clocks[size_t(clock)].name, finding.fixTitle), SetClock{finding.place.id, factorText(f.device.clocks[size_t(clock)], factor)});
+    return editOf(fmt::format("{}: {}", f.device.clocks[size_t(clock)].name, finding.fixTitle),
+                  SetClock{finding.place.id, factorText(f.device.clocks[size_t(clock)], factor)});
 }
 
 } // namespace

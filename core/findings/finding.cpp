@@ -10,7 +10,13 @@ const std::vector<Rule>& rules()
     static const std::vector<Rule> all = [] {
         std::vector<Rule> list;
         using Subject = Finding::Subject;
-        for (const auto& [subject, group] : {std::pair{Subject::Wiring, pinRules()}, {Subject::Wiring, padRules()}, {Subject::Clocks, clockRules()}, {Subject::Clocks, modeRules()}, {Subject::Goals, storedRules()}, {Subject::Goals, goalRules()}, {Subject::Files, fileRules()}})
+        for (const auto& [subject, group] : {std::pair{Subject::Wiring, pinRules()},
+                                             {Subject::Wiring, padRules()},
+                                             {Subject::Clocks, clockRules()},
+                                             {Subject::Clocks, modeRules()},
+                                             {Subject::Goals, storedRules()},
+                                             {Subject::Goals, goalRules()},
+                                             {Subject::Files, fileRules()}})
             for (Rule rule : group) {
                 rule.subject = subject;
                 list.push_back(std::move(rule));
@@ -29,7 +35,8 @@ std::vector<Finding> findAll(const Facts& facts)
         for (std::size_t i = before; i < out.size(); ++i)
             out[i].rule = rule.id, out[i].subject = rule.subject, out[i].beyondPads = rule.beyondPads;
     }
-    std::stable_sort(out.begin(), out.end(), [](const Finding& a, const Finding& b) { return a.severity < b.severity; });
+    std::stable_sort(out.begin(), out.end(),
+                     [](const Finding& a, const Finding& b) { return a.severity < b.severity; });
     return out;
 }
 

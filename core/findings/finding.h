@@ -29,7 +29,8 @@ struct Facts {
 /// Where a finding (or anything else that can be jumped to) is.
 struct Place {
     enum class Kind { None, Need, Signal, Goal, Pad, Clock, Instance, Register, Range, Mode, Stored } kind = Kind::None;
-    std::string id;  ///< need, pad, clock, instance, low-power mode, setting in non-volatile memory or "INSTANCE.REGISTER"
+    std::string
+        id; ///< need, pad, clock, instance, low-power mode, setting in non-volatile memory or "INSTANCE.REGISTER"
     std::string sub; ///< signal or goal
     friend bool operator==(const Place&, const Place&) = default;
 };

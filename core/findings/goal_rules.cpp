@@ -17,7 +17,8 @@ std::string troubleOf(const Achieved& row)
 {
     if (!row.trouble.empty())
         return row.trouble;
-    return fmt::format("achieved {}{}. Change the goal, or choose another clock or instance.", row.achieved.empty() ? "nothing" : row.achieved,
+    return fmt::format("achieved {}{}. Change the goal, or choose another clock or instance.",
+                       row.achieved.empty() ? "nothing" : row.achieved,
                        row.wanted.empty() ? "" : " instead of " + row.wanted);
 }
 
@@ -26,7 +27,12 @@ void missedGoals(const Facts& f, std::vector<Finding>& out)
     for (size_t n = 0; n < f.plan.needs.size(); ++n)
         for (const Achieved& row : f.settings[n].achieved)
             if (!row.ok)
-                out.push_back({Severity::Error, {}, fmt::format("{}, {}: {}", f.plan.needs[n].title, row.title, troubleOf(row)), {Place::Kind::Goal, f.plan.needs[n].id, row.goal}, {}, WaysOffer{}});
+                out.push_back({Severity::Error,
+                               {},
+                               fmt::format("{}, {}: {}", f.plan.needs[n].title, row.title, troubleOf(row)),
+                               {Place::Kind::Goal, f.plan.needs[n].id, row.goal},
+                               {},
+                               WaysOffer{}});
 }
 
 void uncomputed(const Facts& f, std::vector<Finding>& out)
@@ -34,19 +40,33 @@ void uncomputed(const Facts& f, std::vector<Finding>& out)
     for (size_t n = 0; n < f.plan.needs.size(); ++n) {
         const Setting& setting = f.settings[n];
         // An open need and a stopped clock have findings of their own.
-        if (setting.computed || setting.notComputed.empty() || f.bindings.needs[n].instance < 0 || setting.kernel < 0 || !f.rates.clocks[size_t(setting.kernel)].running)
+        if (setting.computed || setting.notComputed.empty() || f.bindings.needs[n].instance < 0 || setting.kernel < 0 ||
+            !f.rates.clocks[size_t(setting.kernel)].running)
             continue;
-        out.push_back({Severity::Error, {}, fmt::format("{}: {}.", f.plan.needs[n].title, setting.notComputed), {Place::Kind::Need, f.plan.needs[n].id, {}}, {}, WaysOffer{}});
+        out.push_back({Severity::Error,
+                       {},
+                       fmt::format("{}: {}.", f.plan.needs[n].title, setting.notComputed),
+                       {Place::Kind::Need, f.plan.needs[n].id, {}},
+                       {},
+                       WaysOffer{}});
     }
 }
 
 void unplaced(const Facts& f, std::vector<Finding>& out)
 {
     for (const std::string& role : f.image.unplaced)
-        out.push_back({Severity::Error, {}, fmt::format("{}: the plan asks for what this instance cannot do. Choose another instance, or change the goal.", role), {}, {}});
+        out.push_back(
+            {Severity::Error,
+             {},
+             fmt::format(
+                 "{}: the plan asks for what this instance cannot do. Choose another instance, or change the goal.",
+                 role),
+             {},
+             {}});
 }
 
-/// A handler that two needs share asks their flags whose turn it is: one without a flag would be called for the other's events too.
+/// A handler that two needs share asks their flags whose turn it is: one without a flag would be called for the other's
+/// events too.
 void flagless(const Facts& f, std::vector<Finding>& out)
 {
     struct Client {
@@ -62,18 +82,29 @@ void flagless(const Facts& f, std::vector<Finding>& out)
                 byVector[{core, *number}].push_back({n, event.event, f.device.roleField(event.instance, event.flag)});
     }
     for (const PadSetup& setup : f.pads) {
-        const InstanceIndex watcher = setup.line < 0 ? InstanceIndex() : f.device.linesInPorts ? f.device.pads[std::size_t(setup.pad)].port : f.device.lineInstance;
+        const InstanceIndex watcher = setup.line < 0          ? InstanceIndex()
+                                      : f.device.linesInPorts ? f.device.pads[std::size_t(setup.pad)].port
+                                                              : f.device.lineInstance;
         const CoreIndex core = f.device.ownerCore(f.plan.needs[std::size_t(setup.need)].core);
         if (watcher >= 0)
             for (const auto& [event, number] : f.device.instances[std::size_t(watcher)].interrupts)
-                byVector[{core, number}].push_back({std::size_t(setup.need), "edge", f.device.roleField(watcher, "flag" + std::to_string(setup.line))});
+                byVector[{core, number}].push_back({std::size_t(setup.need), "edge",
+                                                    f.device.roleField(watcher, "flag" + std::to_string(setup.line))});
     }
     for (const auto& [vector, clients] : byVector)
         for (const Client& client : clients) {
-            const auto other = std::find_if(clients.begin(), clients.end(), [&client](const Client& known) { return known.need != client.need; });
+            const auto other = std::find_if(clients.begin(), clients.end(),
+                                            [&client](const Client& known) { return known.need != client.need; });
             if (!client.flag.valid() && other != clients.end())
-                out.push_back({Severity::Error, {}, fmt::format("{} shares interrupt {} with {}, and nothing shows that it was its {}: it would be told of the other's events too. Let only one of them interrupt, or bind one elsewhere.",
-                                                                f.plan.needs[client.need].title, vector.second, f.plan.needs[other->need].title, client.event), {Place::Kind::Need, f.plan.needs[client.need].id, {}}, {}});
+                out.push_back(
+                    {Severity::Error,
+                     {},
+                     fmt::format(
+                         "{} shares interrupt {} with {}, and nothing shows that it was its {}: it would be told of "
+                         "the other's events too. Let only one of them interrupt, or bind one elsewhere.",
+                         f.plan.needs[client.need].title, vector.second, f.plan.needs[other->need].title, client.event),
+                     {Place::Kind::Need, f.plan.needs[client.need].id, {}},
+                     {}});
         }
 }
 

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// The low-power modes that the program enters: that something ends them, and that the chip may wake as the mode leaves it.
+// The low-power modes that the program enters: that something ends them, and that the chip may wake as the mode leaves
+// it.
 #include "core/clocks/modes.h"
 #include "core/findings/finding.h"
 #include "core/plan/clock_set.h"
@@ -13,18 +14,28 @@ namespace {
 
 using Severity = Finding::Severity;
 
-Place placeOf(const LowPowerMode& mode) { return {Place::Kind::Mode, mode.id, {}}; }
+Place placeOf(const LowPowerMode& mode)
+{
+    return {Place::Kind::Mode, mode.id, {}};
+}
 
 void nothingWakes(const Facts& f, std::vector<Finding>& out)
 {
     for (const LowPowerMode& mode : f.device.modes)
         if (f.plan.modes.contains(mode.id) && modeState(f.device, f.plan, f.bindings, f.rates, mode).wakers.empty())
-            out.push_back({Severity::Error, {}, fmt::format("The program enters {}, and no need wakes the chip from it; only a reset would. Let a pad watch its edges, or bind a need "
-                                                            "whose instance runs on there.", mode.name), placeOf(mode), {}});
+            out.push_back({Severity::Error,
+                           {},
+                           fmt::format("The program enters {}, and no need wakes the chip from it; only a reset would. "
+                                       "Let a pad watch its edges, or bind a need "
+                                       "whose instance runs on there.",
+                                       mode.name),
+                           placeOf(mode),
+                           {}});
 }
 
 /// What is wrong at the moment of waking with one set of settings.
-void wakesOutside(const Facts& f, const LowPowerMode& mode, const Plan& plan, const Rates& rates, const char* which, std::vector<Finding>& out)
+void wakesOutside(const Facts& f, const LowPowerMode& mode, const Plan& plan, const Rates& rates, const char* which,
+                  std::vector<Finding>& out)
 {
     const std::optional<Waking> waking = wakingOf(f.device, f.board, plan, f.bindings, rates, mode);
     if (!waking)
@@ -33,13 +44,24 @@ void wakesOutside(const Facts& f, const LowPowerMode& mode, const Plan& plan, co
     for (const ClockIndex clock : waking->broken) {
         const ClockState& state = waking->rates.clocks[size_t(clock)];
         const Frequency most = limitIn(f.device, f.device.clocks[size_t(clock)], rates.range).max.value_or(*state.max);
-        out.push_back({Severity::Error, {}, fmt::format("From {} the chip wakes on {}{}: {} then runs at {}, above its limit of {} in {}. Divide it by more, or choose a faster operating range.",
-                                                        mode.name, source, which, f.device.clocks[size_t(clock)].name, format(state.rate), format(most),
-                                                        f.device.ranges[size_t(rates.range)].name), placeOf(mode), {}});
+        out.push_back({Severity::Error,
+                       {},
+                       fmt::format("From {} the chip wakes on {}{}: {} then runs at {}, above its limit of {} in {}. "
+                                   "Divide it by more, or choose a faster operating range.",
+                                   mode.name, source, which, f.device.clocks[size_t(clock)].name, format(state.rate),
+                                   format(most), f.device.ranges[size_t(rates.range)].name),
+                       placeOf(mode),
+                       {}});
     }
     if (waking->flashTooSlow)
-        out.push_back({Severity::Error, {}, fmt::format("From {} the chip wakes on {}{} at {}, for which the flash has too few wait states. Divide it by more, or choose a faster operating range.",
-                                                        mode.name, source, which, format(waking->rates.clocks[size_t(f.device.flashClock)].rate)), placeOf(mode), {}});
+        out.push_back(
+            {Severity::Error,
+             {},
+             fmt::format("From {} the chip wakes on {}{} at {}, for which the flash has too few wait states. Divide it "
+                         "by more, or choose a faster operating range.",
+                         mode.name, source, which, format(waking->rates.clocks[size_t(f.device.flashClock)].rate)),
+             placeOf(mode),
+             {}});
 }
 
 void wakesBadly(const Facts& f, std::vector<Finding>& out)
@@ -60,7 +82,9 @@ void slowOutside(const Facts& f, std::vector<Finding>& out)
         return;
     const Plan slow = withClockSet(f.plan, *f.plan.slow);
     const std::size_t first = out.size();
-    clockLimitFindings({f.device, f.board, slow, f.bindings, *f.image.slowRates, f.settings, f.accuracy, f.pads, f.image, f.provenance}, out);
+    clockLimitFindings({f.device, f.board, slow, f.bindings, *f.image.slowRates, f.settings, f.accuracy, f.pads,
+                        f.image, f.provenance},
+                       out);
     for (std::size_t i = first; i < out.size(); ++i) {
         out[i].text = "With the slow clocks: " + out[i].text + " Swap with the slow settings to change them.";
         // A fix or a search would change the full ones.
@@ -75,8 +99,13 @@ void slowOutside(const Facts& f, std::vector<Finding>& out)
         const ClockIndex kernel = f.device.instances[std::size_t(instance)].kernel;
         const ClockState& state = f.image.slowRates->clocks[std::size_t(kernel)];
         if (f.rates.clocks[std::size_t(kernel)].running && !state.running)
-            out.push_back({Severity::Error, {}, fmt::format("With the slow clocks: {} stands still, since {} does not run ({}). Say in the slow settings what it comes from.", f.plan.needs[n].title,
-                                                            f.device.clocks[std::size_t(kernel)].name, state.stopped), {Place::Kind::Need, f.plan.needs[n].id, {}}, {}});
+            out.push_back({Severity::Error,
+                           {},
+                           fmt::format("With the slow clocks: {} stands still, since {} does not run ({}). Say in the "
+                                       "slow settings what it comes from.",
+                                       f.plan.needs[n].title, f.device.clocks[std::size_t(kernel)].name, state.stopped),
+                           {Place::Kind::Need, f.plan.needs[n].id, {}},
+                           {}});
     }
 }
 
@@ -84,12 +113,20 @@ void slowOutside(const Facts& f, std::vector<Finding>& out)
 void losesPower(const Facts& f, std::vector<Finding>& out)
 {
     for (const LowPowerMode& mode : f.device.modes)
-        for (const NeedIndex need : f.plan.modes.contains(mode.id) ? modeState(f.device, f.plan, f.bindings, f.rates, mode).dropped : std::vector<NeedIndex>()) {
+        for (const NeedIndex need : f.plan.modes.contains(mode.id)
+                                        ? modeState(f.device, f.plan, f.bindings, f.rates, mode).dropped
+                                        : std::vector<NeedIndex>()) {
             const Need& facts = f.plan.needs[std::size_t(need)];
             const CoreIndex core = f.device.findCore(facts.core);
             if (core > 0)
-                out.push_back({Severity::Error, {}, fmt::format("{} loses its power in {}, and {}, which owns it, is not there to bring it up again. Give it to {}, or do not enter {}.", facts.title, mode.name, f.device.cores[std::size_t(core)].id,
-                                                                f.device.cores.front().id, mode.name), {Place::Kind::Need, facts.id, {}}, {}});
+                out.push_back({Severity::Error,
+                               {},
+                               fmt::format("{} loses its power in {}, and {}, which owns it, is not there to bring it "
+                                           "up again. Give it to {}, or do not enter {}.",
+                                           facts.title, mode.name, f.device.cores[std::size_t(core)].id,
+                                           f.device.cores.front().id, mode.name),
+                               {Place::Kind::Need, facts.id, {}},
+                               {}});
         }
 }
 

@@ -1,9 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/base/text.h"
 #include "core/findings/finding.h"
-#include "core/plan/fences.h"
 #include "core/pins/options.h"
 #include "core/pins/taken.h"
+#include "core/plan/fences.h"
 
 #include <fmt/format.h>
 
@@ -46,12 +46,16 @@ void openNeeds(const Facts& f, std::vector<Finding>& out)
             continue; // said by the rule for impossible pads
         const KindSpec* kind = findKind(f.plan.needs[n].kind);
         const bool noInstance = bound.instance < 0 && kind && !kind->instanceKind.empty();
-        const std::string what = missing.size() == bound.seats.size() && (!missing.empty() || noInstance) ? "is not bound yet"
-                                 : missing.empty() && noInstance      ? "has no instance"
-                                 : missing.empty()                    ? "has no DMA channel for " + listed(requests)
-                                                                      : "has no pad for " + listed(missing);
-        out.push_back({Severity::Error, {}, fmt::format("{} {}; it is left out of the source.", f.plan.needs[n].title, what),
-                       {Place::Kind::Need, f.plan.needs[n].id, {}}, "Bind it"});
+        const std::string what = missing.size() == bound.seats.size() && (!missing.empty() || noInstance)
+                                     ? "is not bound yet"
+                                 : missing.empty() && noInstance ? "has no instance"
+                                 : missing.empty()               ? "has no DMA channel for " + listed(requests)
+                                                                 : "has no pad for " + listed(missing);
+        out.push_back({Severity::Error,
+                       {},
+                       fmt::format("{} {}; it is left out of the source.", f.plan.needs[n].title, what),
+                       {Place::Kind::Need, f.plan.needs[n].id, {}},
+                       "Bind it"});
     }
 }
 
@@ -65,7 +69,8 @@ const Claim& easiestToMove(const Facts& f, const Contest& contest)
         return seat.route < 0 ? 0 : f.device.routes[size_t(seat.route)].mechanism == Route::Mechanism::Fixed ? 2 : 1;
     };
     // Of equals the one that was stated last gives way.
-    return *std::min_element(contest.claims.rbegin(), contest.claims.rend(), [&](const Claim& a, const Claim& b) { return weight(a) < weight(b); });
+    return *std::min_element(contest.claims.rbegin(), contest.claims.rend(),
+                             [&](const Claim& a, const Claim& b) { return weight(a) < weight(b); });
 }
 
 std::string capitalised(std::string text)
@@ -108,8 +113,12 @@ void contests(const Facts& f, std::vector<Finding>& out, Resource::Kind kind, co
             place = {Place::Kind::Pad, nameOf(f.device, contest.resource), need};
         else if (last.seat >= 0)
             place = {Place::Kind::Signal, need, f.bindings.needs[size_t(last.need)].seats[size_t(last.seat)].signal.id};
-        out.push_back({Severity::Error, {}, fmt::format("{} is wanted by {}; {}.", capitalised(nameOf(f.device, contest.resource)), listed(who), why), place,
-                       "Move " + f.plan.needs[size_t(last.need)].title});
+        out.push_back(
+            {Severity::Error,
+             {},
+             fmt::format("{} is wanted by {}; {}.", capitalised(nameOf(f.device, contest.resource)), listed(who), why),
+             place,
+             "Move " + f.plan.needs[size_t(last.need)].title});
     }
 }
 
@@ -119,7 +128,8 @@ void contestedPads(const Facts& f, std::vector<Finding>& out)
 }
 void contestedInstances(const Facts& f, std::vector<Finding>& out)
 {
-    contests(f, out, Resource::Kind::Instance, "it can serve one, or several of one kind in step. Move one to another instance");
+    contests(f, out, Resource::Kind::Instance,
+             "it can serve one, or several of one kind in step. Move one to another instance");
 }
 void contestedLines(const Facts& f, std::vector<Finding>& out)
 {
@@ -152,13 +162,20 @@ void impossiblePads(const Facts& f, std::vector<Finding>& out)
     for (size_t n = 0; n < f.plan.needs.size(); ++n)
         for (const Seat& seat : f.bindings.needs[n].seats)
             if (!seat.impossible.empty())
-                out.push_back({Severity::Error, {}, fmt::format("{}: {}. Choose another pad for {}.", f.plan.needs[n].title, seat.impossible, seat.signal.title),
-                               {Place::Kind::Signal, f.plan.needs[n].id, seat.signal.id}, "Bind it anew"});
+                out.push_back({Severity::Error,
+                               {},
+                               fmt::format("{}: {}. Choose another pad for {}.", f.plan.needs[n].title, seat.impossible,
+                                           seat.signal.title),
+                               {Place::Kind::Signal, f.plan.needs[n].id, seat.signal.id},
+                               "Bind it anew"});
     for (size_t n = 0; n < f.plan.needs.size(); ++n)
         for (const Stream& stream : f.bindings.needs[n].streams)
             if (!stream.impossible.empty())
-                out.push_back({Severity::Error, {}, fmt::format("{}: {}. Choose another channel.", f.plan.needs[n].title, stream.impossible),
-                               {Place::Kind::Need, f.plan.needs[n].id, {}}, "Bind it anew"});
+                out.push_back({Severity::Error,
+                               {},
+                               fmt::format("{}: {}. Choose another channel.", f.plan.needs[n].title, stream.impossible),
+                               {Place::Kind::Need, f.plan.needs[n].id, {}},
+                               "Bind it anew"});
 }
 
 void debugPads(const Facts& f, std::vector<Finding>& out)
@@ -171,8 +188,13 @@ void debugPads(const Facts& f, std::vector<Finding>& out)
             const Seat& seat = f.bindings.needs[size_t(claim.need)].seats[size_t(claim.seat)];
             if (seat.route >= 0 && f.device.signalName(f.device.routes[size_t(seat.route)]) == pad.resetClaim)
                 continue;
-            out.push_back({Severity::Caution, {}, fmt::format("{} takes {}, which is {} after reset: a debugger can then attach only under reset.", titleOf(f, claim), pad.name, pad.resetClaim),
-                           {Place::Kind::Pad, pad.name, f.plan.needs[size_t(claim.need)].id}, "Move " + f.plan.needs[size_t(claim.need)].title});
+            out.push_back(
+                {Severity::Caution,
+                 {},
+                 fmt::format("{} takes {}, which is {} after reset: a debugger can then attach only under reset.",
+                             titleOf(f, claim), pad.name, pad.resetClaim),
+                 {Place::Kind::Pad, pad.name, f.plan.needs[size_t(claim.need)].id},
+                 "Move " + f.plan.needs[size_t(claim.need)].title});
         }
     }
 }
@@ -183,10 +205,16 @@ void boardNets(const Facts& f, std::vector<Finding>& out)
         for (const Seat& seat : f.bindings.needs[n].seats) {
             if (seat.pad < 0)
                 continue;
-            const std::string objection = boardObjection(f.device, f.board, seat.pad, seat.route, netOf(f.plan.needs[n], seat.signal.id));
+            const std::string objection =
+                boardObjection(f.device, f.board, seat.pad, seat.route, netOf(f.plan.needs[n], seat.signal.id));
             if (!objection.empty())
-                out.push_back({Severity::Error, {}, fmt::format("{} {} sits on {}, {}{}. Move it.", f.plan.needs[n].title, seat.signal.title, f.device.pads[size_t(seat.pad)].name, objection.starts_with("routed") ? "which is " : "but ", objection),
-                               {Place::Kind::Signal, f.plan.needs[n].id, seat.signal.id}, "Move " + f.plan.needs[n].title});
+                out.push_back({Severity::Error,
+                               {},
+                               fmt::format("{} {} sits on {}, {}{}. Move it.", f.plan.needs[n].title, seat.signal.title,
+                                           f.device.pads[size_t(seat.pad)].name,
+                                           objection.starts_with("routed") ? "which is " : "but ", objection),
+                               {Place::Kind::Signal, f.plan.needs[n].id, seat.signal.id},
+                               "Move " + f.plan.needs[n].title});
         }
 }
 
@@ -240,12 +268,27 @@ void fencedOff(const Facts& f, std::vector<Finding>& out)
         for (const Fence& fence : facts.fences)
             if (!fenceCode(f.device, fence, together)) {
                 const bool opened = !need.openTo.empty() && need.openTo != "nobody";
-                out.push_back({Finding::Severity::Error, {}, fmt::format("{} on {} is {}'s{}, and {} has no code that admits {}. Choose another instance{}.", need.title, facts.name, owner, opened ? " and open to " + need.openTo : std::string(),
-                                                                          f.device.nameOf(fence.field), together.size() > 1 ? "all who share it" : opened ? "both" : "it", opened ? ", or open it to nobody" : ", or give it to another core"),
-                               {Place::Kind::Need, need.id, {}}, {}, {}});
+                out.push_back(
+                    {Finding::Severity::Error,
+                     {},
+                     fmt::format("{} on {} is {}'s{}, and {} has no code that admits {}. Choose another instance{}.",
+                                 need.title, facts.name, owner, opened ? " and open to " + need.openTo : std::string(),
+                                 f.device.nameOf(fence.field),
+                                 together.size() > 1 ? "all who share it"
+                                 : opened            ? "both"
+                                                     : "it",
+                                 opened ? ", or open it to nobody" : ", or give it to another core"),
+                     {Place::Kind::Need, need.id, {}},
+                     {},
+                     {}});
             }
         if (const Expected<std::string> known = checkOpenTo(f.device, need.openTo); !known)
-            out.push_back({Finding::Severity::Error, {}, need.title + ": " + known.problem().message, {Place::Kind::Need, need.id, {}}, {}, {}});
+            out.push_back({Finding::Severity::Error,
+                           {},
+                           need.title + ": " + known.problem().message,
+                           {Place::Kind::Need, need.id, {}},
+                           {},
+                           {}});
     }
 }
 
@@ -255,7 +298,8 @@ std::vector<Rule> pinRules()
 {
     return {
         {"PIN-01", "A pad carries one signal.", contestedPads, fixByMoving},
-        {"PIN-02", "An instance serves one need, or several that use it in the same way.", contestedInstances, fixByMoving, true},
+        {"PIN-02", "An instance serves one need, or several that use it in the same way.", contestedInstances,
+         fixByMoving, true},
         {"PIN-03", "An external-interrupt line watches one pad.", contestedLines, fixByMoving, true},
         {"PIN-04", "A pad can carry the signal that it is given.", impossiblePads, fixByMoving},
         {"PIN-05", "Debug pads stay with the debug port.", debugPads, fixByMoving},

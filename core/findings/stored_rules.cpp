@@ -16,12 +16,21 @@ void unknownSetting(const Facts& f, std::vector<Finding>& out)
 {
     for (const auto& [id, value] : f.plan.stored)
         if (const Expected<std::uint32_t> code = storedCode(f.device, id, value); !code)
-            out.push_back({Severity::Error, {}, "Non-volatile memory: " + code.problem().message, {Place::Kind::Stored, id, {}}, "Leave it as from the factory", {}});
+            out.push_back({Severity::Error,
+                           {},
+                           "Non-volatile memory: " + code.problem().message,
+                           {Place::Kind::Stored, id, {}},
+                           "Leave it as from the factory",
+                           {}});
 }
 
-Expected<Edit> fixUnknown(const Facts&, const Finding& finding) { return editOf("Leave " + finding.place.id + " as from the factory", SetStored{finding.place.id, std::nullopt}); }
+Expected<Edit> fixUnknown(const Facts&, const Finding& finding)
+{
+    return editOf("Leave " + finding.place.id + " as from the factory", SetStored{finding.place.id, std::nullopt});
+}
 
-/// The levels under which the chip is held in reset, against the supply that the board gives and the one that the plan's range needs.
+/// The levels under which the chip is held in reset, against the supply that the board gives and the one that the
+/// plan's range needs.
 void brownOut(const Facts& f, std::vector<Finding>& out)
 {
     const OperatingRange& range = f.device.ranges[std::size_t(f.rates.range)];
@@ -35,9 +44,23 @@ void brownOut(const Facts& f, std::vector<Finding>& out)
             continue;
         const Place place{Place::Kind::Stored, id, {}};
         if (level->second >= f.rates.supply)
-            out.push_back({Severity::Error, {}, fmt::format("{} is {}: the chip is held in reset below {}, and the board gives {}. It would never start. Choose a lower level.", id, value, format(level->second), format(f.rates.supply)), place, {}, {}});
+            out.push_back({Severity::Error,
+                           {},
+                           fmt::format("{} is {}: the chip is held in reset below {}, and the board gives {}. It would "
+                                       "never start. Choose a lower level.",
+                                       id, value, format(level->second), format(f.rates.supply)),
+                           place,
+                           {},
+                           {}});
         else if (level->second < range.supplyMin)
-            out.push_back({Severity::Caution, {}, fmt::format("{} is {}: from {} down to {} the chip runs on, though {} needs more. Choose a higher level, or a range that needs less.", id, value, format(range.supplyMin), format(level->second), range.name), place, {}, {}});
+            out.push_back({Severity::Caution,
+                           {},
+                           fmt::format("{} is {}: from {} down to {} the chip runs on, though {} needs more. Choose a "
+                                       "higher level, or a range that needs less.",
+                                       id, value, format(range.supplyMin), format(level->second), range.name),
+                           place,
+                           {},
+                           {}});
     }
 }
 
@@ -46,7 +69,8 @@ void brownOut(const Facts& f, std::vector<Finding>& out)
 std::vector<Rule> storedRules()
 {
     return {
-        {"NVM-01", "The chip has every setting that the plan puts into its non-volatile memory.", unknownSetting, fixUnknown},
+        {"NVM-01", "The chip has every setting that the plan puts into its non-volatile memory.", unknownSetting,
+         fixUnknown},
         {"NVM-02", "The brown-out level suits supply and operating range.", brownOut, nullptr},
     };
 }

@@ -16,16 +16,20 @@ bool ClockMoves::moreWaitsMeanwhile()
     for (const int range : {now_.trial.range(), to_.trial.range()}) {
         const std::vector<Frequency>& limits = device_.ranges[size_t(range)].waitStateLimits;
         const Frequency rate = now(device_.flashClock).rate;
-        const auto enough = std::find_if(limits.begin(), limits.end(), [&rate](const Frequency& limit) { return rate <= limit; });
+        const auto enough =
+            std::find_if(limits.begin(), limits.end(), [&rate](const Frequency& limit) { return rate <= limit; });
         if (enough != limits.end())
             most = std::max(most, std::uint32_t(enough - limits.begin()));
     }
     if (most > now_.waitStates && !std::exchange(raised_, true))
         return raiseWaits(most);
     const std::uint32_t present = now_.waitStates;
-    for (std::uint32_t states = present + 1; states < device_.ranges[size_t(now_.trial.range())].waitStateLimits.size(); ++states) {
+    for (std::uint32_t states = present + 1; states < device_.ranges[size_t(now_.trial.range())].waitStateLimits.size();
+         ++states) {
         now_.waitStates = states;
-        const bool helps = std::any_of(open_.begin(), open_.end(), [this](const Move& move) { return move.what != What::FewerWaits && move.what != What::MoreWaits && ready(move) && keepsLimits(move); });
+        const bool helps = std::any_of(open_.begin(), open_.end(), [this](const Move& move) {
+            return move.what != What::FewerWaits && move.what != What::MoreWaits && ready(move) && keepsLimits(move);
+        });
         now_.waitStates = present;
         if (helps)
             return raiseWaits(states);
@@ -36,8 +40,10 @@ bool ClockMoves::moreWaitsMeanwhile()
 bool ClockMoves::raiseWaits(std::uint32_t states)
 {
     now_.waitStates = states;
-    waitStatesStep(states, fmt::format("{} meanwhile, for {}.", counted(long(states), "flash wait state"), format(now(device_.flashClock).rate)));
-    std::erase_if(open_, [](const Move& move) { return move.what == What::MoreWaits || move.what == What::FewerWaits; });
+    waitStatesStep(states, fmt::format("{} meanwhile, for {}.", counted(long(states), "flash wait state"),
+                                       format(now(device_.flashClock).rate)));
+    std::erase_if(open_,
+                  [](const Move& move) { return move.what == What::MoreWaits || move.what == What::FewerWaits; });
     if (states != to_.waitStates)
         open_.push_back({states > to_.waitStates ? What::FewerWaits : What::MoreWaits, -1});
     std::stable_sort(open_.begin(), open_.end(), [](const Move& a, const Move& b) { return a.what < b.what; });
@@ -48,11 +54,13 @@ bool ClockMoves::detour()
 {
     if (detours_++ > int(device_.clocks.size()))
         return false;
-    // The select and the source under which the fewest limits are broken: none, unless a peripheral's clock has a lower limit.
+    // The select and the source under which the fewest limits are broken: none, unless a peripheral's clock has a lower
+    // limit.
     int which = -1, best = -1, least = 0;
     for (size_t s = 0; s < device_.clocks.size(); ++s) {
         const ClockNode& select = device_.clocks[s];
-        if (select.type != ClockNode::Type::Select || !select.frozenBy.empty() || !select.control.valid() || !feedsVital(int(s)))
+        if (select.type != ClockNode::Type::Select || !select.frozenBy.empty() || !select.control.valid() ||
+            !feedsVital(int(s)))
             continue;
         const int present = now_.trial.inputOf(s);
         if (present < 0 || !stopsSoon(present))
@@ -87,7 +95,8 @@ bool ClockMoves::detour()
     }
     now_.trial.clocks[size_t(which)].setting = best;
     now_.trial.computeAll();
-    selectStep(which, best, fmt::format("{} from {} meanwhile: {}.", select.name, node(input).name, format(now(which).rate)));
+    selectStep(which, best,
+               fmt::format("{} from {} meanwhile: {}.", select.name, node(input).name, format(now(which).rate)));
     if (!pending(What::SystemSelect, which) && !sameSetting(which)) {
         open_.push_back({What::SystemSelect, which});
         std::stable_sort(open_.begin(), open_.end(), [](const Move& a, const Move& b) { return a.what < b.what; });
@@ -103,7 +112,8 @@ bool ClockMoves::divideMeanwhile(int select, int choice, int& least)
     std::int64_t setting = 0;
     for (size_t d = 0; d < device_.clocks.size() && least > before; ++d) {
         const ClockNode& facts = device_.clocks[d];
-        if (facts.type != ClockNode::Type::Divide || !facts.control.valid() || !facts.frozenBy.empty() || facts.fraction.valid())
+        if (facts.type != ClockNode::Type::Divide || !facts.control.valid() || !facts.frozenBy.empty() ||
+            facts.fraction.valid())
             continue;
         for (const std::int64_t factor : facts.factors) {
             now_ = kept;
@@ -126,12 +136,14 @@ bool ClockMoves::divideMeanwhile(int select, int choice, int& least)
         return false;
     now_.trial.clocks[size_t(divider)].setting = setting;
     now_.trial.computeAll();
-    const std::optional<std::uint32_t> code = node(divider).encoding.encode(node(divider).dense ? setting / node(divider).unit : setting);
+    const std::optional<std::uint32_t> code =
+        node(divider).encoding.encode(node(divider).dense ? setting / node(divider).unit : setting);
     if (!code) {
         now_ = kept;
         return false;
     }
-    add(updateStep(device_, {{node(divider).control, *code, node(divider).name + " meanwhile"}}, fmt::format("{} at {} meanwhile.", node(divider).name, format(now(divider).rate))));
+    add(updateStep(device_, {{node(divider).control, *code, node(divider).name + " meanwhile"}},
+                   fmt::format("{} at {} meanwhile.", node(divider).name, format(now(divider).rate))));
     if (!pending(What::BusFaster, divider) && !pending(What::BusSlower, divider) && !sameSetting(divider)) {
         open_.push_back({What::BusFaster, divider});
         std::stable_sort(open_.begin(), open_.end(), [](const Move& a, const Move& b) { return a.what < b.what; });

@@ -21,9 +21,12 @@ std::vector<Step> ClockMoves::run()
     while (!open_.empty()) {
         if (moveTogether())
             continue;
-        auto next = std::find_if(open_.begin(), open_.end(), [this](const Move& move) { return !waitsForSelect(move) && ready(move) && keepsLimits(move); });
+        auto next = std::find_if(open_.begin(), open_.end(), [this](const Move& move) {
+            return !waitsForSelect(move) && ready(move) && keepsLimits(move);
+        });
         if (next == open_.end())
-            next = std::find_if(open_.begin(), open_.end(), [this](const Move& move) { return ready(move) && keepsLimits(move); });
+            next = std::find_if(open_.begin(), open_.end(),
+                                [this](const Move& move) { return ready(move) && keepsLimits(move); });
         if (next == open_.end() && (moreWaitsMeanwhile() || detour()))
             continue;
         if (next == open_.end())
@@ -55,7 +58,8 @@ void ClockMoves::collect()
                 open_.push_back({What::SourceRate, i});
             if (now(i).off != then(i).off)
                 open_.push_back({now(i).off ? What::SourceOn : What::Off, i});
-            else if (!then(i).off && (now(i).trimmed != then(i).trimmed || now_.monitored[size_t(i)] != to_.monitored[size_t(i)]))
+            else if (!then(i).off &&
+                     (now(i).trimmed != then(i).trimmed || now_.monitored[size_t(i)] != to_.monitored[size_t(i)]))
                 extras_.push_back(i);
         } else if (facts.type == ClockNode::Type::Gate) {
             if (now(i).off != then(i).off)
@@ -65,7 +69,10 @@ void ClockMoves::collect()
                 open_.push_back({facts.tier == "kernel" ? What::KernelSelect : What::SystemSelect, i});
         } else if (facts.control.valid() && !frozen && isWritten(i)) {
             const bool slower = (then(i).setting > now(i).setting) == (facts.type == ClockNode::Type::Divide);
-            open_.push_back({facts.tier == "kernel" ? (slower ? What::KernelSlower : What::KernelFaster) : slower ? What::BusSlower : What::BusFaster, i});
+            open_.push_back({facts.tier == "kernel" ? (slower ? What::KernelSlower : What::KernelFaster)
+                             : slower               ? What::BusSlower
+                                                    : What::BusFaster,
+                             i});
         }
         if (isMultiplier(i)) {
             bool changes = false, shared = false;
@@ -87,7 +94,8 @@ void ClockMoves::collect()
 
 bool ClockMoves::belongTogether(const Move& select, const Move& divider) const
 {
-    if (!isSelect(select) || !isDivider(divider) || node(divider.clock).inputs.front().node != select.clock || node(divider.clock).fraction.valid())
+    if (!isSelect(select) || !isDivider(divider) || node(divider.clock).inputs.front().node != select.clock ||
+        node(divider.clock).fraction.valid())
         return false;
     const FieldRef &a = node(select.clock).control, &b = node(divider.clock).control;
     return a.valid() && a.instance == b.instance && a.reg == b.reg;
@@ -100,14 +108,19 @@ bool ClockMoves::moveTogether()
             const Move select = open_[s], divider = open_[d];
             if (!belongTogether(select, divider) || !ready(select) || !keepLimits({select, divider}))
                 continue;
-            std::erase_if(open_, [&](const Move& move) { return (move.what == select.what && move.clock == select.clock) || (move.what == divider.what && move.clock == divider.clock); });
+            std::erase_if(open_, [&](const Move& move) {
+                return (move.what == select.what && move.clock == select.clock) ||
+                       (move.what == divider.what && move.clock == divider.clock);
+            });
             make(select, false);
             make(divider, false);
             std::vector<FieldWrite> fields = controlsOf(select.clock);
             for (FieldWrite& field : controlsOf(divider.clock))
                 fields.push_back(std::move(field));
-            add(updateStep(device_, std::move(fields), fmt::format("{} {} and {} {} at once: {}.", node(select.clock).name, operationText(device_, rates_, select.clock), node(divider.clock).name,
-                                                                   operationText(device_, rates_, divider.clock), rateText(divider.clock))));
+            add(updateStep(device_, std::move(fields),
+                           fmt::format("{} {} and {} {} at once: {}.", node(select.clock).name,
+                                       operationText(device_, rates_, select.clock), node(divider.clock).name,
+                                       operationText(device_, rates_, divider.clock), rateText(divider.clock))));
             switchedStep(select.clock, then(select.clock).setting);
             return true;
         }
@@ -166,7 +179,8 @@ bool ClockMoves::ready(const Move& move) const
                         return false;
         return true;
     case What::MultiplierOn:
-        return !pending(What::Set, i) && !pending(What::MultiplierOff, i) && runs(now_.trial.inputOf(size_t(i))) && !sharedPending(i);
+        return !pending(What::Set, i) && !pending(What::MultiplierOff, i) && runs(now_.trial.inputOf(size_t(i))) &&
+               !sharedPending(i);
     default:
         return true;
     }
@@ -194,9 +208,11 @@ int ClockMoves::brokenNow() const
         const bool kernel = facts.tier == "kernel";
         // The input of a multiplier that is off does nothing. Being too slow, or faster than its bus, spoils a kernel's
         // work and no silicon; its users rest meanwhile.
-        const bool idle = !facts.frozenBy.empty() && std::all_of(facts.frozenBy.begin(), facts.frozenBy.end(), [this](ClockIndex by) { return now(by).off; });
+        const bool idle = !facts.frozenBy.empty() && std::all_of(facts.frozenBy.begin(), facts.frozenBy.end(),
+                                                                 [this](ClockIndex by) { return now(by).off; });
         broken += (now_.live[i] || !kernel) && !idle && !now_.trial.clocks[i].rate.value.isZero() &&
-                  (kernel ? now_.trial.absoluteMax(i) && now(int(i)).rate > *now_.trial.absoluteMax(i) : now_.trial.outside(i));
+                  (kernel ? now_.trial.absoluteMax(i) && now(int(i)).rate > *now_.trial.absoluteMax(i)
+                          : now_.trial.outside(i));
     }
     return broken;
 }
@@ -232,7 +248,8 @@ void ClockMoves::make(const Move& move, bool write)
     case What::FewerWaits:
         now_.waitStates = to_.waitStates;
         if (write)
-            waitStatesStep(to_.waitStates, fmt::format("{} for {}.", counted(long(to_.waitStates), "flash wait state"), rateText(device_.flashClock)));
+            waitStatesStep(to_.waitStates, fmt::format("{} for {}.", counted(long(to_.waitStates), "flash wait state"),
+                                                       rateText(device_.flashClock)));
         break;
     case What::SourceRate:
         clock->setting = then(i).setting;
@@ -247,7 +264,8 @@ void ClockMoves::make(const Move& move, bool write)
         clock->off = true;
         if (write)
             add(updateStep(device_, {{node(i).enable.ref, node(i).enable.code == 0 ? 1u : 0u, node(i).name + " off"}},
-                           move.what == What::Off ? fmt::format("{} off: nothing uses it.", node(i).name) : fmt::format("{} off, to be set anew.", node(i).name)));
+                           move.what == What::Off ? fmt::format("{} off: nothing uses it.", node(i).name)
+                                                  : fmt::format("{} off, to be set anew.", node(i).name)));
         break;
     case What::Set:
         setFrozen(i, write);
@@ -255,7 +273,8 @@ void ClockMoves::make(const Move& move, bool write)
     case What::MultiplierOn:
         clock->off = false;
         if (write)
-            add(updateStep(device_, {{node(i).enable.ref, node(i).enable.code, node(i).name + " on"}}, fmt::format("{} on: {}.", node(i).name, rateText(i))));
+            add(updateStep(device_, {{node(i).enable.ref, node(i).enable.code, node(i).name + " on"}},
+                           fmt::format("{} on: {}.", node(i).name, rateText(i))));
         if (write)
             lockStep(i);
         break;
@@ -263,7 +282,8 @@ void ClockMoves::make(const Move& move, bool write)
     case What::KernelSelect:
         clock->setting = then(i).setting;
         if (write)
-            selectStep(i, then(i).setting, fmt::format("{} {}: {}.", node(i).name, operationText(device_, rates_, i), rateText(i)));
+            selectStep(i, then(i).setting,
+                       fmt::format("{} {}: {}.", node(i).name, operationText(device_, rates_, i), rateText(i)));
         break;
     case What::BusSlower:
     case What::BusFaster:
@@ -271,18 +291,22 @@ void ClockMoves::make(const Move& move, bool write)
     case What::KernelFaster:
         clock->setting = then(i).setting;
         if (write)
-            addByRegister(controlsOf(i), fmt::format("{} {}: {}{}.", node(i).name, operationText(device_, rates_, i), rateText(i), move.what == What::BusSlower ? " when the system clock is on" : ""));
+            addByRegister(controlsOf(i),
+                          fmt::format("{} {}: {}{}.", node(i).name, operationText(device_, rates_, i), rateText(i),
+                                      move.what == What::BusSlower ? " when the system clock is on" : ""));
         break;
     case What::GateOn:
         clock->off = false;
         if (write)
-            add(updateStep(device_, {{node(i).enable.ref, node(i).enable.code, node(i).name + " on"}}, fmt::format("{} on: {}.", node(i).name, rateText(i))));
+            add(updateStep(device_, {{node(i).enable.ref, node(i).enable.code, node(i).name + " on"}},
+                           fmt::format("{} on: {}.", node(i).name, rateText(i))));
         break;
     }
     now_.trial.computeAll();
 }
 
-std::vector<Step> clockMoves(const Device& device, const Rates& rates, const ClockStand& from, const ClockStand& to, const MoveOptions& options, std::vector<AwaitedClock>* awaited)
+std::vector<Step> clockMoves(const Device& device, const Rates& rates, const ClockStand& from, const ClockStand& to,
+                             const MoveOptions& options, std::vector<AwaitedClock>* awaited)
 {
     ClockMoves moves(device, rates, from, to);
     moves.startOnly(options.startOnly);

@@ -6,7 +6,9 @@ namespace bindrel {
 
 ClockStand resetStand(const Device& device, const Board& board, const Plan& plan, const Bindings& bindings)
 {
-    ClockStand out{ClockTrial(device, board, plan, bindings), device.waitStates.valid() ? device.resetCode(device.waitStates) : 0, std::vector<bool>(device.clocks.size(), false), std::vector<bool>(device.clocks.size(), false)};
+    ClockStand out{ClockTrial(device, board, plan, bindings),
+                   device.waitStates.valid() ? device.resetCode(device.waitStates) : 0,
+                   std::vector<bool>(device.clocks.size(), false), std::vector<bool>(device.clocks.size(), false)};
     out.trial.setRange(device.resetRange);
     for (size_t i = 0; i < device.clocks.size(); ++i) {
         TrialClock& clock = out.trial.clocks[i];
@@ -20,7 +22,8 @@ ClockStand resetStand(const Device& device, const Board& board, const Plan& plan
 
 ClockStand plannedStand(const Device& device, const Rates& rates, const ClockStand& before)
 {
-    ClockStand out{before.trial, before.waitStates, std::vector<bool>(device.clocks.size(), false), std::vector<bool>(device.clocks.size(), false)};
+    ClockStand out{before.trial, before.waitStates, std::vector<bool>(device.clocks.size(), false),
+                   std::vector<bool>(device.clocks.size(), false)};
     out.trial.setRange(rates.range);
     if (rates.waitStates)
         out.waitStates = std::uint32_t(*rates.waitStates);
@@ -44,12 +47,14 @@ ClockStand plannedStand(const Device& device, const Rates& rates, const ClockSta
     return out;
 }
 
-ClockStand wokenStand(const Device& device, const ClockStand& planned, const Rates& rates, const LowPowerMode& mode, const ModeState& state, const Waking& waking)
+ClockStand wokenStand(const Device& device, const ClockStand& planned, const Rates& rates, const LowPowerMode& mode,
+                      const ModeState& state, const Waking& waking)
 {
     ClockStand out = planned;
     for (size_t i = 0; i < device.clocks.size(); ++i) {
         const ClockNode& node = device.clocks[i];
-        const bool stopped = node.enable.valid() && (node.isSource() || node.type == ClockNode::Type::Multiply) && rates.clocks[i].running && !state.alive[i];
+        const bool stopped = node.enable.valid() && (node.isSource() || node.type == ClockNode::Type::Multiply) &&
+                             rates.clocks[i].running && !state.alive[i];
         if (stopped) {
             out.trial.clocks[i].off = true;
             out.monitored[i] = false;

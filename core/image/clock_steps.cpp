@@ -24,15 +24,18 @@ std::vector<ClockIndex> lateSourcesOf(const Device& device, const ClockStand& re
     std::vector<ClockIndex> out;
     for (size_t i = 0; i < device.clocks.size(); ++i) {
         const ClockNode& node = device.clocks[i];
-        if (!node.isSource() || !reset.trial.clocks[i].off || full.trial.clocks[i].off || !node.ready.valid() || node.startup.value < kLongStartup)
+        if (!node.isSource() || !reset.trial.clocks[i].off || full.trial.clocks[i].off || !node.ready.valid() ||
+            node.startup.value < kLongStartup)
             continue;
         bool awaited = comesFrom(size_t(device.flashClock)) == int(i);
         for (const Core& core : device.cores)
             awaited = awaited || comesFrom(size_t(core.clock)) == int(i);
         for (const Instance& instance : device.instances)
-            awaited = awaited || (full.live[size_t(instance.bus)] && instance.bus != int(i) && comesFrom(size_t(instance.bus)) == int(i));
+            awaited = awaited || (full.live[size_t(instance.bus)] && instance.bus != int(i) &&
+                                  comesFrom(size_t(instance.bus)) == int(i));
         for (size_t k = 0; k < device.clocks.size(); ++k)
-            awaited = awaited || (device.clocks[k].type == ClockNode::Type::Multiply && !full.trial.clocks[k].off && comesFrom(k) == int(i));
+            awaited = awaited || (device.clocks[k].type == ClockNode::Type::Multiply && !full.trial.clocks[k].off &&
+                                  comesFrom(k) == int(i));
         if (!awaited)
             out.push_back(int(i));
     }
@@ -40,9 +43,12 @@ std::vector<ClockIndex> lateSourcesOf(const Device& device, const ClockStand& re
 }
 
 /// The stand to reach before the late sources have come: what hangs on them is as after reset.
-ClockStand withoutLate(const Device& device, const ClockStand& reset, const ClockStand& full, const std::vector<ClockIndex>& lateSources)
+ClockStand withoutLate(const Device& device, const ClockStand& reset, const ClockStand& full,
+                       const std::vector<ClockIndex>& lateSources)
 {
-    const auto late = [&lateSources](int source) { return std::find(lateSources.begin(), lateSources.end(), source) != lateSources.end(); };
+    const auto late = [&lateSources](int source) {
+        return std::find(lateSources.begin(), lateSources.end(), source) != lateSources.end();
+    };
     ClockStand middle = full;
     for (size_t k = 0; k < device.clocks.size(); ++k) {
         const ClockNode& node = device.clocks[k];
@@ -61,14 +67,16 @@ ClockStand withoutLate(const Device& device, const ClockStand& reset, const Cloc
     return middle;
 }
 
-ClockBringUp bringUpFrom(const Device& device, const Rates& rates, const AwaitedClock& from, const ClockStand& reset, const ClockStand& full, std::vector<ClockIndex> lateSources)
+ClockBringUp bringUpFrom(const Device& device, const Rates& rates, const AwaitedClock& from, const ClockStand& reset,
+                         const ClockStand& full, std::vector<ClockIndex> lateSources)
 {
     ClockBringUp out;
     out.lateSources = std::move(lateSources);
     const ClockStand middle = withoutLate(device, reset, full, out.lateSources);
     MoveOptions first{out.lateSources, from.opened, {}};
     for (const int source : from.pending)
-        if (!full.trial.clocks[size_t(source)].off && std::find(out.lateSources.begin(), out.lateSources.end(), source) == out.lateSources.end())
+        if (!full.trial.clocks[size_t(source)].off &&
+            std::find(out.lateSources.begin(), out.lateSources.end(), source) == out.lateSources.end())
             first.awaitFirst.push_back(source);
     out.steps = clockMoves(device, rates, from.stand, middle, first, &out.awaited);
     if (out.lateSources.empty())
@@ -87,9 +95,12 @@ ClockBringUp bringUpSteps(const Device& device, const Rates& rates, const ClockS
     return bringUpFrom(device, rates, {-1, reset, {}, {}}, reset, full, lateSourcesOf(device, reset, full));
 }
 
-ClockBringUp bringUpSteps(const Device& device, const Rates& rates, const AwaitedClock& from, const ClockStand& reset, const ClockStand& full, const std::vector<ClockIndex>& late)
+ClockBringUp bringUpSteps(const Device& device, const Rates& rates, const AwaitedClock& from, const ClockStand& reset,
+                          const ClockStand& full, const std::vector<ClockIndex>& late)
 {
-    const auto pending = [&from](int source) { return std::find(from.pending.begin(), from.pending.end(), source) != from.pending.end(); };
+    const auto pending = [&from](int source) {
+        return std::find(from.pending.begin(), from.pending.end(), source) != from.pending.end();
+    };
     std::vector<ClockIndex> now = lateSourcesOf(device, reset, full);
     std::erase_if(now, [&](int source) { return !from.stand.trial.clocks[size_t(source)].off && !pending(source); });
     return bringUpFrom(device, rates, from, reset, full, now == late ? now : std::vector<ClockIndex>());

@@ -34,11 +34,15 @@ void ClockWriting::sourceOn(int i, bool write)
         return;
     const ClockNode& facts = node(i);
     loadStep(i);
-    if (facts.bypass.valid() && rates_.clocks[size_t(i)].external && device_.resetCode(facts.bypass.ref) != facts.bypass.code)
-        add(updateStep(device_, {{facts.bypass.ref, facts.bypass.code, facts.name + " fed in"}}, fmt::format("{}: no crystal, the board feeds a clock in.", facts.name)));
+    if (facts.bypass.valid() && rates_.clocks[size_t(i)].external &&
+        device_.resetCode(facts.bypass.ref) != facts.bypass.code)
+        add(updateStep(device_, {{facts.bypass.ref, facts.bypass.code, facts.name + " fed in"}},
+                       fmt::format("{}: no crystal, the board feeds a clock in.", facts.name)));
     const bool later = std::find(startOnly_.begin(), startOnly_.end(), i) != startOnly_.end();
-    add(updateStep(device_, {{facts.enable.ref, facts.enable.code, facts.name + " on"}},
-                   fmt::format("{} on: {}{}.", facts.name, format(clock.rate), later ? fmt::format("; it takes {}, and nothing waits for it yet", format(facts.startup)) : "")));
+    add(updateStep(
+        device_, {{facts.enable.ref, facts.enable.code, facts.name + " on"}},
+        fmt::format("{} on: {}{}.", facts.name, format(clock.rate),
+                    later ? fmt::format("; it takes {}, and nothing waits for it yet", format(facts.startup)) : "")));
     if (later)
         return;
     readyStep(i);
@@ -75,7 +79,9 @@ void ClockWriting::awaitClock(int i, std::string why)
 void ClockWriting::letGo(int i)
 {
     const ClockNode& facts = node(i);
-    const auto clear = [this](const FieldCode& field, const std::string& what) { add(updateStep(device_, {{field.ref, field.code == 0 ? 1u : 0u, what}}, what + ".")); };
+    const auto clear = [this](const FieldCode& field, const std::string& what) {
+        add(updateStep(device_, {{field.ref, field.code == 0 ? 1u : 0u, what}}, what + "."));
+    };
     if (facts.monitor && now_.monitored[size_t(i)] && (then(i).off || !to_.monitored[size_t(i)])) {
         clear(facts.monitor->enable, facts.name + " no longer watched");
         now_.monitored[size_t(i)] = false;
@@ -93,44 +99,57 @@ void ClockWriting::extraSteps(int i)
     const ClockState& state = rates_.clocks[size_t(i)];
     if (then(i).trimmed && state.trimmed && facts.trim)
         add(updateStep(device_, {{facts.trim->enable.ref, facts.trim->enable.code, facts.name + " trimmed"}},
-                       fmt::format("Trim {} by {}: {}.", facts.name, facts.trim->by >= 0 ? node(facts.trim->by).name : facts.trim->bySignal, format(state.tolerance))));
+                       fmt::format("Trim {} by {}: {}.", facts.name,
+                                   facts.trim->by >= 0 ? node(facts.trim->by).name : facts.trim->bySignal,
+                                   format(state.tolerance))));
     if (to_.monitored[size_t(i)] && state.monitored && facts.monitor)
-        add(updateStep(device_, {{facts.monitor->enable.ref, facts.monitor->enable.code, facts.name + " monitored"}},
-                       fmt::format("Watch {}; when it stops, {} takes over.", facts.name, node(facts.monitor->fallsBackTo).name)));
+        add(updateStep(
+            device_, {{facts.monitor->enable.ref, facts.monitor->enable.code, facts.name + " monitored"}},
+            fmt::format("Watch {}; when it stops, {} takes over.", facts.name, node(facts.monitor->fallsBackTo).name)));
     now_.monitored[size_t(i)] = now_.monitored[size_t(i)] || to_.monitored[size_t(i)];
 }
 
 void ClockWriting::rangeSteps()
 {
     const OperatingRange& range = device_.ranges[size_t(to_.trial.range())];
-    add(updateStep(device_, {{device_.rangeControl, range.code, range.name}}, fmt::format("Core regulator to {}: up to {}.", range.name, format(range.waitStateLimits.back()))));
+    add(updateStep(device_, {{device_.rangeControl, range.code, range.name}},
+                   fmt::format("Core regulator to {}: up to {}.", range.name, format(range.waitStateLimits.back()))));
     if (device_.rangeStatus.valid())
-        add(waitStep(device_, device_.rangeStatus, range.code, Duration(Rational(1, 1000)), fmt::format("The regulator has settled in {}.", range.name)));
+        add(waitStep(device_, device_.rangeStatus, range.code, Duration(Rational(1, 1000)),
+                     fmt::format("The regulator has settled in {}.", range.name)));
     if (device_.rangeReady.valid())
-        add(waitStep(device_, device_.rangeReady.ref, device_.rangeReady.code, Duration(Rational(1, 1000)), fmt::format("The regulator has settled in {}.", range.name)));
+        add(waitStep(device_, device_.rangeReady.ref, device_.rangeReady.code, Duration(Rational(1, 1000)),
+                     fmt::format("The regulator has settled in {}.", range.name)));
 }
 
 void ClockWriting::loadStep(int i)
 {
     const std::pair<Capacitance, std::uint32_t>* best = nearestLoad(node(i), rates_.clocks[size_t(i)].load);
     if (best && best->second != device_.resetCode(node(i).loadControl))
-        add(updateStep(device_, {{node(i).loadControl, best->second, node(i).name + " load"}}, fmt::format("{}: load capacitance {}.", node(i).name, format(best->first))));
+        add(updateStep(device_, {{node(i).loadControl, best->second, node(i).name + " load"}},
+                       fmt::format("{}: load capacitance {}.", node(i).name, format(best->first))));
 }
 
 void ClockWriting::rateSteps(int i)
 {
     const ClockNode::RateChoice& choice = node(i).rates[size_t(then(i).setting)];
     if (choice.calibration.valid())
-        add(copyStep(device_, node(i).calibrationInto, choice.calibration, fmt::format("{}: the factory's calibration for {}.", node(i).name, rateText(i))));
-    add(updateStep(device_, {{node(i).control, choice.code, fmt::format("{} {}", node(i).name, rateText(i))}}, fmt::format("{} at {}.", node(i).name, rateText(i))));
+        add(copyStep(device_, node(i).calibrationInto, choice.calibration,
+                     fmt::format("{}: the factory's calibration for {}.", node(i).name, rateText(i))));
+    add(updateStep(device_, {{node(i).control, choice.code, fmt::format("{} {}", node(i).name, rateText(i))}},
+                   fmt::format("{} at {}.", node(i).name, rateText(i))));
     if (node(i).ready.valid() && !now(i).off)
-        add(waitStep(device_, node(i).ready.ref, node(i).ready.code, timeoutFor(node(i)), fmt::format("{} runs; it needs up to {}.", node(i).name, format(node(i).startup))));
+        add(waitStep(device_, node(i).ready.ref, node(i).ready.code, timeoutFor(node(i)),
+                     fmt::format("{} runs; it needs up to {}.", node(i).name, format(node(i).startup))));
 }
 
 void ClockWriting::selectStep(int i, std::int64_t input, const std::string& why)
 {
     const ClockInput& choice = node(i).inputs[size_t(input)];
-    add(updateStep(device_, {{node(i).control, choice.code, fmt::format("{} from {}", node(i).name, choice.node < 0 ? "nothing" : node(choice.node).name)}}, why));
+    add(updateStep(device_,
+                   {{node(i).control, choice.code,
+                     fmt::format("{} from {}", node(i).name, choice.node < 0 ? "nothing" : node(choice.node).name)}},
+                   why));
     switchedStep(i, input);
 }
 
@@ -138,7 +157,8 @@ void ClockWriting::switchedStep(int i, std::int64_t input)
 {
     const ClockInput& choice = node(i).inputs[size_t(input)];
     if (node(i).status.valid())
-        add(waitStep(device_, node(i).status, choice.code, Duration(Rational(1, 10'000)), fmt::format("{} has switched.", node(i).name)));
+        add(waitStep(device_, node(i).status, choice.code, Duration(Rational(1, 10'000)),
+                     fmt::format("{} has switched.", node(i).name)));
 }
 
 void ClockWriting::setFrozen(int multiplier, bool write)
@@ -154,7 +174,8 @@ void ClockWriting::setFrozen(int multiplier, bool write)
         words.push_back(fmt::format("{} {}", node(k).name, operationText(device_, rates_, k)));
     }
     if (write)
-        addByRegister(std::move(fields), fmt::format("{} {}: {}, set while it is off.", node(multiplier).name, rateText(multiplier), fmt::join(words, ", ")));
+        addByRegister(std::move(fields), fmt::format("{} {}: {}, set while it is off.", node(multiplier).name,
+                                                     rateText(multiplier), fmt::join(words, ", ")));
 }
 
 std::vector<FieldWrite> ClockWriting::controlsOf(int i) const
@@ -165,25 +186,31 @@ std::vector<FieldWrite> ClockWriting::controlsOf(int i) const
     if (facts.type == ClockNode::Type::Select)
         return {{facts.control, facts.inputs[size_t(setting)].code, cause}};
     if (facts.fraction.valid())
-        return {{facts.control, facts.encoding.encode(setting / facts.unit).value_or(0), cause}, {facts.fraction, static_cast<std::uint32_t>(setting % facts.unit), cause}};
+        return {{facts.control, facts.encoding.encode(setting / facts.unit).value_or(0), cause},
+                {facts.fraction, static_cast<std::uint32_t>(setting % facts.unit), cause}};
     return {{facts.control, facts.encoding.encode(setting).value_or(0), cause}};
 }
 
 void ClockWriting::addByRegister(std::vector<FieldWrite> fields, std::string why)
 {
-    std::stable_sort(fields.begin(), fields.end(), [](const FieldWrite& a, const FieldWrite& b) { return std::pair(a.ref.instance, a.ref.reg) < std::pair(b.ref.instance, b.ref.reg); });
+    std::stable_sort(fields.begin(), fields.end(), [](const FieldWrite& a, const FieldWrite& b) {
+        return std::pair(a.ref.instance, a.ref.reg) < std::pair(b.ref.instance, b.ref.reg);
+    });
     for (size_t k = 0; k < fields.size();) {
         size_t end = k;
-        while (end < fields.size() && fields[end].ref.instance == fields[k].ref.instance && fields[end].ref.reg == fields[k].ref.reg)
+        while (end < fields.size() && fields[end].ref.instance == fields[k].ref.instance &&
+               fields[end].ref.reg == fields[k].ref.reg)
             ++end;
-        add(updateStep(device_, {fields.begin() + std::ptrdiff_t(k), fields.begin() + std::ptrdiff_t(end)}, std::exchange(why, {})));
+        add(updateStep(device_, {fields.begin() + std::ptrdiff_t(k), fields.begin() + std::ptrdiff_t(end)},
+                       std::exchange(why, {})));
         k = end;
     }
 }
 
 void ClockWriting::add(Step step)
 {
-    for (const InstanceIndex instance : {step.instance, step.kind == Step::Kind::Copy ? step.from.instance : step.instance})
+    for (const InstanceIndex instance :
+         {step.instance, step.kind == Step::Kind::Copy ? step.from.instance : step.instance})
         if (gatesClosed_ && std::find(opened_.begin(), opened_.end(), instance) == opened_.end()) {
             opened_.push_back(instance);
             for (Step& wake : wakeSteps(device_, instance))

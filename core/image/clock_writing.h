@@ -10,17 +10,23 @@
 
 namespace bindrel {
 
-/// The operations that a change of a clock takes, each with what it achieves in words, while the clocks go from one stand to another. In which
-/// order the changes are made is not its business.
+/// The operations that a change of a clock takes, each with what it achieves in words, while the clocks go from one
+/// stand to another. In which order the changes are made is not its business.
 class ClockWriting {
 protected:
-    ClockWriting(const Device& device, const Rates& rates, const ClockStand& from, const ClockStand& to) : device_(device), rates_(rates), now_(from), to_(to) {}
+    ClockWriting(const Device& device, const Rates& rates, const ClockStand& from, const ClockStand& to)
+        : device_(device), rates_(rates), now_(from), to_(to)
+    {
+    }
 
     const ClockNode& node(ClockIndex clock) const { return device_.clocks[size_t(clock)]; }
     const TrialClock& now(ClockIndex clock) const { return now_.trial.clocks[size_t(clock)]; }
     const TrialClock& then(ClockIndex clock) const { return to_.trial.clocks[size_t(clock)]; }
     std::string rateText(ClockIndex clock) const { return format(then(clock).rate); }
-    bool isMultiplier(ClockIndex clock) const { return !node(clock).isSource() && node(clock).type != ClockNode::Type::Gate && node(clock).enable.valid(); }
+    bool isMultiplier(ClockIndex clock) const
+    {
+        return !node(clock).isSource() && node(clock).type != ClockNode::Type::Gate && node(clock).enable.valid();
+    }
     bool sameSetting(ClockIndex clock) const { return now(clock).setting == then(clock).setting; }
     bool frozenBy(ClockIndex clock, int multiplier) const
     {
@@ -32,7 +38,8 @@ protected:
     void sourceOn(int i, bool write);
     void readyStep(int i);
     void lockStep(int i);
-    /// A source that is to stop, or to run free, is no longer watched, so that no failure is reported, and no longer trimmed.
+    /// A source that is to stop, or to run free, is no longer watched, so that no failure is reported, and no longer
+    /// trimmed.
     void letGo(int i);
     void extraSteps(int i);
     void rangeSteps();
@@ -55,8 +62,9 @@ protected:
     ClockStand now_; ///< as the operations so far leave them
     const ClockStand& to_;
     std::vector<ClockIndex> startOnly_; ///< sources that are switched on without waiting for them
-    bool gatesClosed_ = false;   ///< gates are as the chip's reset leaves them: opened before something is written behind them
-    std::vector<InstanceIndex> opened_;    ///< instances whose gates have been
+    bool gatesClosed_ =
+        false; ///< gates are as the chip's reset leaves them: opened before something is written behind them
+    std::vector<InstanceIndex> opened_; ///< instances whose gates have been
     std::vector<Step> steps_;
     std::vector<AwaitedClock> awaited_; ///< how all stood at each wait for a clock, without that clock
 

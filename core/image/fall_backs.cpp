@@ -14,7 +14,8 @@ namespace {
 
 bool sameOperation(const Step& a, const Step& b)
 {
-    return a.kind == b.kind && a.instance == b.instance && a.reg == b.reg && a.mask == b.mask && a.value == b.value && a.timeout == b.timeout && a.coreRate <= b.coreRate && a.from == b.from;
+    return a.kind == b.kind && a.instance == b.instance && a.reg == b.reg && a.mask == b.mask && a.value == b.value &&
+           a.timeout == b.timeout && a.coreRate <= b.coreRate && a.from == b.from;
 }
 
 std::vector<const Step*> lateOf(const std::vector<Step>& steps)
@@ -28,7 +29,10 @@ std::vector<const Step*> lateOf(const std::vector<Step>& steps)
 
 class FallBackMaking {
 public:
-    FallBackMaking(const Image& image, const FallBackFacts& facts, const ClockStand& reset) : image_(image), f_(facts), device_(facts.device), reset_(reset) {}
+    FallBackMaking(const Image& image, const FallBackFacts& facts, const ClockStand& reset)
+        : image_(image), f_(facts), device_(facts.device), reset_(reset)
+    {
+    }
 
     /// Empty when nothing can run without the clock.
     std::optional<FallBack> without(const AwaitedClock& awaited)
@@ -37,7 +41,8 @@ public:
         FallBack out;
         out.clock = clock;
         out.awaited = device_.clocks[size_t(clock)].ready.ref;
-        if (f_.plan.onFailure == OnFailure::FallBack && f_.plan.slow && !image_.slowRates->clocks[size_t(clock)].running) {
+        if (f_.plan.onFailure == OnFailure::FallBack && f_.plan.slow &&
+            !image_.slowRates->clocks[size_t(clock)].running) {
             out.toSlow = true;
             if (works(out, *f_.plan.slow))
                 return finished(std::move(out), awaited);
@@ -60,20 +65,26 @@ private:
         return std::find(path.begin(), path.end(), from) != path.end();
     }
 
-    /// Rates and the needs that go on under a set of settings. False when a limit is broken, or a core or the flash stands still.
+    /// Rates and the needs that go on under a set of settings. False when a limit is broken, or a core or the flash
+    /// stands still.
     bool works(FallBack& out, ClockSet set)
     {
         set.clocks[device_.clocks[size_t(out.clock)].id] = "off";
         plan_ = withClockSet(f_.plan, set);
         out.rates = computeRates(device_, f_.board, plan_, f_.bindings);
         const auto runs = [&out](ClockIndex clock) { return out.rates.clocks[size_t(clock)].running; };
-        if (!runs(device_.flashClock) || !out.rates.waitStates || !std::all_of(device_.cores.begin(), device_.cores.end(), [&](const Core& core) { return runs(core.clock); }))
+        if (!runs(device_.flashClock) || !out.rates.waitStates ||
+            !std::all_of(device_.cores.begin(), device_.cores.end(),
+                         [&](const Core& core) { return runs(core.clock); }))
             return false;
         leave(out);
         for (size_t i = 0; i < device_.clocks.size(); ++i) {
             const ClockState& state = out.rates.clocks[i];
-            const bool idle = device_.clocks[i].tier == "kernel" && std::all_of(state.users.begin(), state.users.end(), [&out](NeedIndex need) { return out.left.contains(need); });
-            if (const auto broken = limitBreak(state); state.running && state.used && !idle && broken && !broken->toleranceOnly)
+            const bool idle = device_.clocks[i].tier == "kernel" &&
+                              std::all_of(state.users.begin(), state.users.end(),
+                                          [&out](NeedIndex need) { return out.left.contains(need); });
+            if (const auto broken = limitBreak(state);
+                state.running && state.used && !idle && broken && !broken->toleranceOnly)
                 return false;
         }
         return true;
@@ -83,16 +94,23 @@ private:
     void leave(FallBack& out) const
     {
         out.left.clear();
-        const auto steady = [&](ClockIndex clock) { return clock < 0 || (out.rates.clocks[size_t(clock)].running && out.rates.clocks[size_t(clock)].rate == f_.rates.clocks[size_t(clock)].rate); };
+        const auto steady = [&](ClockIndex clock) {
+            return clock < 0 || (out.rates.clocks[size_t(clock)].running &&
+                                 out.rates.clocks[size_t(clock)].rate == f_.rates.clocks[size_t(clock)].rate);
+        };
         for (size_t n = 0; n < f_.plan.needs.size(); ++n) {
             const InstanceIndex instance = f_.bindings.needs[n].instance;
-            const bool clocked = instance < 0 || (out.rates.clocks[size_t(device_.instances[size_t(instance)].bus)].running && steady(device_.instances[size_t(instance)].kernel));
+            const bool clocked =
+                instance < 0 || (out.rates.clocks[size_t(device_.instances[size_t(instance)].bus)].running &&
+                                 steady(device_.instances[size_t(instance)].kernel));
             // What a line ignores is counted in cycles of its clock.
             const auto quiet = [&](const PadSetup& setup) {
                 const int lines = device_.linesInPorts ? device_.pads[size_t(setup.pad)].port : device_.lineInstance;
-                return setup.need != int(n) || setup.quiet.value.isZero() || lines < 0 || steady(device_.instances[size_t(lines)].kernel);
+                return setup.need != int(n) || setup.quiet.value.isZero() || lines < 0 ||
+                       steady(device_.instances[size_t(lines)].kernel);
             };
-            if (!clocked || !std::all_of(f_.pads.begin(), f_.pads.end(), quiet) || !meansTheSame(n, out.rates) || !accuracyOfNeed(device_, plan_, f_.bindings, out.rates, n, false).ok())
+            if (!clocked || !std::all_of(f_.pads.begin(), f_.pads.end(), quiet) || !meansTheSame(n, out.rates) ||
+                !accuracyOfNeed(device_, plan_, f_.bindings, out.rates, n, false).ok())
                 out.left.insert(int(n));
         }
     }
@@ -101,21 +119,32 @@ private:
     {
         const Setting& planned = f_.settings[need];
         const Setting then = numbersOfNeed(device_, plan_, f_.bindings, rates, need);
-        const auto missed = [](const Setting& setting) { return std::count_if(setting.achieved.begin(), setting.achieved.end(), [](const Achieved& achieved) { return !achieved.ok; }); };
-        const auto sameRole = [](const RoleValue& a, const RoleValue& b) { return a.role == b.role && a.value == b.value; };
-        return planned.computed == then.computed && missed(then) <= missed(planned) && std::equal(planned.roles.begin(), planned.roles.end(), then.roles.begin(), then.roles.end(), sameRole);
+        const auto missed = [](const Setting& setting) {
+            return std::count_if(setting.achieved.begin(), setting.achieved.end(),
+                                 [](const Achieved& achieved) { return !achieved.ok; });
+        };
+        const auto sameRole = [](const RoleValue& a, const RoleValue& b) {
+            return a.role == b.role && a.value == b.value;
+        };
+        return planned.computed == then.computed && missed(then) <= missed(planned) &&
+               std::equal(planned.roles.begin(), planned.roles.end(), then.roles.begin(), then.roles.end(), sameRole);
     }
 
     FallBack finished(FallBack out, const AwaitedClock& awaited)
     {
         const ClockNode& node = device_.clocks[size_t(out.clock)];
-        out.steps.push_back(updateStep(device_, {{node.enable.ref, node.enable.code == 0 ? 1u : 0u, node.name + " off"}}, fmt::format("{} off: it does not come.", node.name)));
+        out.steps.push_back(updateStep(device_,
+                                       {{node.enable.ref, node.enable.code == 0 ? 1u : 0u, node.name + " off"}},
+                                       fmt::format("{} off: it does not come.", node.name)));
         out.steps.back().phase = Step::Phase::Clocks;
         const ClockStand then = plannedStand(device_, out.rates, reset_);
-        // The function for what is slow is written once, for the planned clocks: where it does not suit, all is awaited at once.
+        // The function for what is slow is written once, for the planned clocks: where it does not suit, all is awaited
+        // at once.
         ClockBringUp bringUp = bringUpSteps(device_, out.rates, awaited, reset_, then, image_.lateSources);
         const std::vector<const Step*> late = lateOf(bringUp.steps), planned = lateOf(image_.steps);
-        out.lateToo = bringUp.lateSources == image_.lateSources && std::equal(late.begin(), late.end(), planned.begin(), planned.end(), [](const Step* a, const Step* b) { return sameOperation(*a, *b); });
+        out.lateToo = bringUp.lateSources == image_.lateSources &&
+                      std::equal(late.begin(), late.end(), planned.begin(), planned.end(),
+                                 [](const Step* a, const Step* b) { return sameOperation(*a, *b); });
         if (!out.lateToo)
             bringUp = bringUpSteps(device_, out.rates, awaited, reset_, then, {});
         for (Step& step : bringUp.steps)
@@ -158,16 +187,20 @@ bool comesLate(const Image& image, const Device& device, const Bindings& binding
     if (instance < 0 || image.lateSources.empty())
         return false;
     const std::vector<ClockIndex> path = pathToSource(rates, device.instances[size_t(instance)].kernel);
-    return !path.empty() && std::find(image.lateSources.begin(), image.lateSources.end(), path.back()) != image.lateSources.end();
+    return !path.empty() &&
+           std::find(image.lateSources.begin(), image.lateSources.end(), path.back()) != image.lateSources.end();
 }
 
-void appendFallBacks(Image& image, const FallBackFacts& facts, const ClockStand& reset, const std::vector<AwaitedClock>& awaited)
+void appendFallBacks(Image& image, const FallBackFacts& facts, const ClockStand& reset,
+                     const std::vector<AwaitedClock>& awaited)
 {
     FallBackMaking making(image, facts, reset);
     for (const AwaitedClock& clock : awaited) {
         // A flag that is awaited twice tells by its time-out alone not which of the waits it was.
         const FieldRef& flag = facts.device.clocks[size_t(clock.clock)].ready.ref;
-        if (std::count_if(awaited.begin(), awaited.end(), [&](const AwaitedClock& other) { return facts.device.clocks[size_t(other.clock)].ready.ref == flag; }) > 1)
+        if (std::count_if(awaited.begin(), awaited.end(), [&](const AwaitedClock& other) {
+                return facts.device.clocks[size_t(other.clock)].ready.ref == flag;
+            }) > 1)
             continue;
         if (std::optional<FallBack> made = making.without(clock))
             image.fallBacks.push_back(std::move(*made));

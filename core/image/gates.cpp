@@ -12,14 +12,21 @@ std::vector<Gate> gatesOf(const Device& device, const Bindings& bindings, const 
         const Instance& instance = device.instances[size_t(i)];
         if (!instance.gate.valid())
             continue;
-        auto gate = std::find_if(out.begin(), out.end(), [&instance](const Gate& known) { return known.field.ref == instance.gate.ref; });
+        auto gate = std::find_if(out.begin(), out.end(),
+                                 [&instance](const Gate& known) { return known.field.ref == instance.gate.ref; });
         if (gate == out.end())
-            gate = out.insert(out.end(), {instance.gate, instance.bus, {}, {}, image.codeOf(device, instance.gate.ref) == instance.gate.code, false});
+            gate = out.insert(out.end(), {instance.gate,
+                                          instance.bus,
+                                          {},
+                                          {},
+                                          image.codeOf(device, instance.gate.ref) == instance.gate.code,
+                                          false});
         gate->instances.push_back(i);
         for (size_t n = 0; n < bindings.needs.size(); ++n)
             if (bindings.needs[n].instance == i)
                 gate->needs.push_back(int(n));
-        gate->touched = gate->touched || std::any_of(image.steps.begin(), image.steps.end(), [i](const Step& step) { return step.instance == i; });
+        gate->touched = gate->touched || std::any_of(image.steps.begin(), image.steps.end(),
+                                                     [i](const Step& step) { return step.instance == i; });
     }
     return out;
 }

@@ -60,7 +60,11 @@ void foldRegisters(Image& image, const Device& device)
         auto [at, fresh] = byAddress.try_emplace(device.addressOf(step.instance, step.reg));
         RegisterValue& value = at->second;
         if (fresh)
-            value = {step.instance, step.reg, device.resetOf(step.instance, step.reg), device.resetOf(step.instance, step.reg), {}};
+            value = {step.instance,
+                     step.reg,
+                     device.resetOf(step.instance, step.reg),
+                     device.resetOf(step.instance, step.reg),
+                     {}};
         const std::uint32_t mask = (step.kind == Step::Kind::Write ? ~0u : step.mask) & kept;
         value.value = (value.value & ~mask) | (step.value & mask);
         for (const FieldWrite& write : step.fields) {
@@ -69,7 +73,8 @@ void foldRegisters(Image& image, const Device& device)
         }
     }
     for (auto& [address, value] : byAddress) {
-        std::sort(value.fields.begin(), value.fields.end(), [](const FieldWrite& a, const FieldWrite& b) { return a.ref < b.ref; });
+        std::sort(value.fields.begin(), value.fields.end(),
+                  [](const FieldWrite& a, const FieldWrite& b) { return a.ref < b.ref; });
         image.registers.push_back(std::move(value));
     }
 }
@@ -102,15 +107,21 @@ std::vector<Step> wakeSteps(const Device& device, InstanceIndex instance)
     const Instance& facts = device.instances[size_t(instance)];
     std::vector<Step> out;
     if (facts.domain >= 0)
-        if (const PowerDomain& domain = device.domains[size_t(facts.domain)]; domain.on.valid() && device.resetCode(domain.on.ref) != domain.on.code) {
-            out.push_back(updateStep(device, {{domain.on.ref, domain.on.code, domain.name + " on"}}, fmt::format("{} on, for {}.", domain.name, facts.name)));
+        if (const PowerDomain& domain = device.domains[size_t(facts.domain)];
+            domain.on.valid() && device.resetCode(domain.on.ref) != domain.on.code) {
+            out.push_back(updateStep(device, {{domain.on.ref, domain.on.code, domain.name + " on"}},
+                                     fmt::format("{} on, for {}.", domain.name, facts.name)));
             if (domain.ready.valid())
-                out.push_back(waitStep(device, domain.ready.ref, domain.ready.code, domain.startup * Rational(2), fmt::format("{} has power after {} at most.", domain.name, format(domain.startup))));
+                out.push_back(
+                    waitStep(device, domain.ready.ref, domain.ready.code, domain.startup * Rational(2),
+                             fmt::format("{} has power after {} at most.", domain.name, format(domain.startup))));
         }
     if (facts.gate.valid() && device.resetCode(facts.gate.ref) != facts.gate.code)
-        out.push_back(updateStep(device, {{facts.gate.ref, facts.gate.code, facts.name + " clocked"}}, fmt::format("Clock {}.", facts.name)));
+        out.push_back(updateStep(device, {{facts.gate.ref, facts.gate.code, facts.name + " clocked"}},
+                                 fmt::format("Clock {}.", facts.name)));
     if (facts.reset.valid() && device.resetCode(facts.reset.ref) != facts.reset.code)
-        out.push_back(updateStep(device, {{facts.reset.ref, facts.reset.code, facts.name + " out of reset"}}, fmt::format("Let {} out of reset.", facts.name)));
+        out.push_back(updateStep(device, {{facts.reset.ref, facts.reset.code, facts.name + " out of reset"}},
+                                 fmt::format("Let {} out of reset.", facts.name)));
     return out;
 }
 
@@ -153,7 +164,8 @@ void appendUnlockSteps(Image& image, const Device& device)
     for (const Unlock& unlock : device.unlocks) {
         const FieldRef key{unlock.instance, unlock.reg, 0};
         const Field& field = device.fieldOf(key);
-        Step step = writeStep(device, {{key, field.in(unlock.key), "key"}}, fmt::format("Open {} for writing.", device.instances[size_t(unlock.instance)].name));
+        Step step = writeStep(device, {{key, field.in(unlock.key), "key"}},
+                              fmt::format("Open {} for writing.", device.instances[size_t(unlock.instance)].name));
         step.phase = Step::Phase::Unlock;
         image.steps.push_back(std::move(step));
     }
@@ -168,13 +180,17 @@ void appendUnlockSteps(Image& image, const Device& device)
 /// Before anything draws more than after reset: the way in which the core's voltage is made.
 static void appendRegulatorSteps(Image& image, const Device& device, const Plan& plan, const ClockStand& reset)
 {
-    const auto chosen = std::find_if(device.regulators.begin(), device.regulators.end(), [&plan](const Regulator& r) { return r.id == plan.regulator; });
+    const auto chosen = std::find_if(device.regulators.begin(), device.regulators.end(),
+                                     [&plan](const Regulator& r) { return r.id == plan.regulator; });
     if (chosen == device.regulators.end() || chosen->code == device.resetCode(device.regulatorControl))
         return;
     std::vector<Step> steps = wakeSteps(device, device.regulatorControl.instance);
-    steps.push_back(updateStep(device, {{device.regulatorControl, chosen->code, chosen->name}}, fmt::format("The core's voltage from {}.", chosen->name)));
+    steps.push_back(updateStep(device, {{device.regulatorControl, chosen->code, chosen->name}},
+                               fmt::format("The core's voltage from {}.", chosen->name)));
     if (device.regulatorReady.valid())
-        steps.push_back(waitStep(device, device.regulatorReady.ref, device.regulatorReady.code, device.regulatorStartup * Rational(2), fmt::format("It carries the core after {} at most.", format(device.regulatorStartup))));
+        steps.push_back(waitStep(
+            device, device.regulatorReady.ref, device.regulatorReady.code, device.regulatorStartup * Rational(2),
+            fmt::format("It carries the core after {} at most.", format(device.regulatorStartup))));
     for (Step& step : steps) {
         step.phase = Step::Phase::Clocks;
         step.coreRate = reset.trial.clocks[size_t(device.cpuClock())].rate;
@@ -182,7 +198,9 @@ static void appendRegulatorSteps(Image& image, const Device& device, const Plan&
     }
 }
 
-void appendClockSteps(Image& image, const Device& device, const Board& board, const Plan& plan, const Bindings& bindings, const Rates& rates, const std::vector<Setting>& settings, const std::vector<PadSetup>& pads)
+void appendClockSteps(Image& image, const Device& device, const Board& board, const Plan& plan,
+                      const Bindings& bindings, const Rates& rates, const std::vector<Setting>& settings,
+                      const std::vector<PadSetup>& pads)
 {
     const ClockStand reset = resetStand(device, board, plan, bindings);
     appendRegulatorSteps(image, device, plan, reset);
@@ -201,8 +219,8 @@ void appendClockSteps(Image& image, const Device& device, const Board& board, co
         appendFallBacks(image, {device, board, plan, bindings, rates, settings, pads}, reset, bringUp.awaited);
 }
 
-Image makeImage(const Device& device, const Board& board, const Plan& plan, const Bindings& bindings, const Rates& rates,
-                const std::vector<Setting>& settings, const std::vector<PadSetup>& pads)
+Image makeImage(const Device& device, const Board& board, const Plan& plan, const Bindings& bindings,
+                const Rates& rates, const std::vector<Setting>& settings, const std::vector<PadSetup>& pads)
 {
     Image image;
     appendUnlockSteps(image, device);

@@ -39,7 +39,7 @@ struct Step {
     std::uint32_t value = 0;
     Duration timeout;
     Frequency coreRate; ///< Wait: the fastest that the first core can run at that moment
-    FieldRef from; ///< Copy
+    FieldRef from;      ///< Copy
     std::vector<FieldWrite> fields;
     std::string why; ///< what it achieves, with numbers; heads a block of steps
 };
@@ -55,35 +55,39 @@ struct RegisterValue {
 
 /// Into a low-power mode and back.
 struct ModeSteps {
-    int mode = -1; ///< into Device::modes
-    bool slow = false; ///< from the slow clocks and back to them
-    std::vector<Step> enter; ///< before the core waits
-    std::vector<Step> back;  ///< after it has woken, until all is as before
-    std::vector<NeedIndex> again;  ///< needs of the first core whose instances lose their power: stopped before, brought up again afterwards, not started
+    int mode = -1;                ///< into Device::modes
+    bool slow = false;            ///< from the slow clocks and back to them
+    std::vector<Step> enter;      ///< before the core waits
+    std::vector<Step> back;       ///< after it has woken, until all is as before
+    std::vector<NeedIndex> again; ///< needs of the first core whose instances lose their power: stopped before, brought
+                                  ///< up again afterwards, not started
 };
 
 /// What the bring-up does instead when a clock does not start in its time.
 struct FallBack {
-    ClockIndex clock = -1;          ///< the source or multiplier that does not come
+    ClockIndex clock = -1;   ///< the source or multiplier that does not come
     FieldRef awaited;        ///< its ready flag: the wait that times out
     bool toSlow = false;     ///< to the plan's slow clocks; else what comes from it stays as after reset
     Rates rates;             ///< at which all runs then
     std::vector<Step> steps; ///< from where the bring-up stands at that moment
-    std::set<NeedIndex> left;      ///< needs that are not brought up: their clock is missing, or another than their settings were made for
+    std::set<NeedIndex>
+        left; ///< needs that are not brought up: their clock is missing, or another than their settings were made for
     std::set<CoreIndex> coresHeld; ///< cores that are not let go, since a need of theirs is left
-    bool lateToo = false;    ///< what comes from the slow sources is brought up as planned
+    bool lateToo = false;          ///< what comes from the slow sources is brought up as planned
 };
 
 /// Register values and the ordered operations that lead to them from reset.
 struct Image {
     std::vector<Step> steps; ///< unlocking, pads, clocks, late clocks, needs in the plan's order, starts
     std::vector<Step> stops; ///< take back what the needs' starts did, each need's in reverse
-    /// Sources that are started early and waited for after everything that does not come from them: a slow crystal holds up nothing.
+    /// Sources that are started early and waited for after everything that does not come from them: a slow crystal
+    /// holds up nothing.
     std::vector<ClockIndex> lateSources;
     /// From the plan's clocks to its slow ones and back, while the program runs; empty when it has none.
     std::vector<Step> toSlow, toFull;
     std::optional<Rates> slowRates;
-    std::vector<FallBack> fallBacks; ///< when the plan wants to go on: one a clock that is awaited and after which something can
+    std::vector<FallBack>
+        fallBacks; ///< when the plan wants to go on: one a clock that is awaited and after which something can
     std::vector<ModeSteps> modes; ///< those that the plan enters, in the device's order; with slow clocks each twice
     std::vector<RegisterValue> registers; ///< in the order of addresses
     /// Roles that the arithmetic asked for and the block has no field for: "TIMER1 has no dead_time".
@@ -96,10 +100,11 @@ struct Image {
     std::uint32_t codeOf(const Device& device, const FieldRef& ref) const;
 };
 
-Image makeImage(const Device& device, const Board& board, const Plan& plan, const Bindings& bindings, const Rates& rates,
-                const std::vector<Setting>& settings, const std::vector<PadSetup>& pads);
+Image makeImage(const Device& device, const Board& board, const Plan& plan, const Bindings& bindings,
+                const Rates& rates, const std::vector<Setting>& settings, const std::vector<PadSetup>& pads);
 
-/// Which registers of a port hold facts of more than one pad, so that a write must leave the others alone; found once a port.
+/// Which registers of a port hold facts of more than one pad, so that a write must leave the others alone; found once a
+/// port.
 class SharedRegisters {
 public:
     explicit SharedRegisters(const Device& device) : device_(device) {}
@@ -110,27 +115,33 @@ private:
     std::map<InstanceIndex, std::vector<bool>> byPort_; ///< by instance: by register
 };
 
-
 // The parts of the bring-up, each in a file of its own.
-void appendClockSteps(Image& image, const Device& device, const Board& board, const Plan& plan, const Bindings& bindings, const Rates& rates, const std::vector<Setting>& settings, const std::vector<PadSetup>& pads);
+void appendClockSteps(Image& image, const Device& device, const Board& board, const Plan& plan,
+                      const Bindings& bindings, const Rates& rates, const std::vector<Setting>& settings,
+                      const std::vector<PadSetup>& pads);
 /// Once the bring-up is through, also by a fall back.
 Frequency fastestRate(const Image& image, const Rates& rates, ClockIndex clock);
 /// Whether a need's clock comes from a source that the bring-up waits for last.
 bool comesLate(const Image& image, const Device& device, const Bindings& bindings, const Rates& rates, NeedIndex need);
 /// REQUIRES: the clock steps are there.
-void appendModeSteps(Image& image, const Device& device, const Board& board, const Plan& plan, const Bindings& bindings, const Rates& rates, const std::vector<Setting>& settings, const std::vector<PadSetup>& pads);
+void appendModeSteps(Image& image, const Device& device, const Board& board, const Plan& plan, const Bindings& bindings,
+                     const Rates& rates, const std::vector<Setting>& settings, const std::vector<PadSetup>& pads);
 void appendUnlockSteps(Image& image, const Device& device);
 /// Lets the cores that own needs reach their instances, and keeps out who must not.
 void appendFenceSteps(Image& image, const Device& device, const Plan& plan, const Bindings& bindings);
-/// All pads but those that a configured peripheral will drive: these are handed over after it is set, so that they start at its idle level.
-void appendPinSteps(Image& image, const Device& device, const Plan& plan, const Bindings& bindings, const std::vector<Setting>& settings, const std::vector<PadSetup>& pads);
+/// All pads but those that a configured peripheral will drive: these are handed over after it is set, so that they
+/// start at its idle level.
+void appendPinSteps(Image& image, const Device& device, const Plan& plan, const Bindings& bindings,
+                    const std::vector<Setting>& settings, const std::vector<PadSetup>& pads);
 /// A part of a pad's set-up: 0 what does not connect anything yet, 1 what connects, 2 what makes it drive.
 struct PadStep {
     int rank = 0;
     Step step;
 };
-/// What makes one pad what its need wants, rising in rank: an open drain that is set after the output would push for a moment.
-std::vector<PadStep> padSteps(Image& image, const Device& device, const Plan& plan, const Bindings& bindings, const PadSetup& setup, SharedRegisters& shared);
+/// What makes one pad what its need wants, rising in rank: an open drain that is set after the output would push for a
+/// moment.
+std::vector<PadStep> padSteps(Image& image, const Device& device, const Plan& plan, const Bindings& bindings,
+                              const PadSetup& setup, SharedRegisters& shared);
 /// Whether a pad is driven by a peripheral whose registers are set first.
 bool isHandedOver(const Bindings& bindings, const std::vector<Setting>& settings, const PadSetup& setup);
 /// Clock gate on and reset released of an instance, as far as it has them; nothing when that is so after reset.

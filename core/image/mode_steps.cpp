@@ -19,43 +19,53 @@ struct ClockSetting {
     bool slow = false;
 };
 
-/// A pad that a peripheral without power would drive is as after reset meanwhile, or with its port where reset leads it to that peripheral: first
-/// it no longer drives, then it is led elsewhere.
+/// A pad that a peripheral without power would drive is as after reset meanwhile, or with its port where reset leads it
+/// to that peripheral: first it no longer drives, then it is led elsewhere.
 void giveBack(const Device& device, const PadSetup& setup, const std::string& mode, std::vector<Step>& out)
 {
     const Pad& pad = device.pads[size_t(setup.pad)];
     std::string why = fmt::format("{} rests while {} takes the power from what drives it.", pad.name, mode);
-    for (const FieldRef& ref : {pad.port < 0 ? FieldRef() : device.roleField(pad.port, "output" + std::to_string(pad.bit)), pad.function})
+    for (const FieldRef& ref :
+         {pad.port < 0 ? FieldRef() : device.roleField(pad.port, "output" + std::to_string(pad.bit)), pad.function})
         if (ref.valid()) {
             const std::uint32_t reset = device.resetCode(ref);
             const bool leadsThere = ref == pad.function && std::int64_t(reset) == setup.code;
-            out.push_back(updateStep(device, {{ref, leadsThere ? static_cast<std::uint32_t>(pad.portCode) : reset, pad.name + " rests"}}, std::exchange(why, {})));
+            out.push_back(updateStep(
+                device, {{ref, leadsThere ? static_cast<std::uint32_t>(pad.portCode) : reset, pad.name + " rests"}},
+                std::exchange(why, {})));
         }
 }
 
-ModeSteps stepsFor(const Device& device, const Board& board, const ClockSetting& clocks, const Bindings& bindings, const std::vector<Setting>& settings, const std::vector<PadSetup>& pads, int index)
+ModeSteps stepsFor(const Device& device, const Board& board, const ClockSetting& clocks, const Bindings& bindings,
+                   const std::vector<Setting>& settings, const std::vector<PadSetup>& pads, int index)
 {
     const LowPowerMode& mode = device.modes[size_t(index)];
     ModeSteps out{index, clocks.slow, {}, {}, {}};
     const ModeState state = modeState(device, clocks.plan, bindings, clocks.rates, mode);
     for (const NeedIndex need : state.dropped)
-        if (bindings.needs[size_t(need)].state == BoundNeed::State::Bound && device.findCore(clocks.plan.needs[size_t(need)].core) <= 0)
+        if (bindings.needs[size_t(need)].state == BoundNeed::State::Bound &&
+            device.findCore(clocks.plan.needs[size_t(need)].core) <= 0)
             out.again.push_back(need);
     for (const PadSetup& setup : pads)
-        if (std::find(out.again.begin(), out.again.end(), setup.need) != out.again.end() && isHandedOver(bindings, settings, setup))
+        if (std::find(out.again.begin(), out.again.end(), setup.need) != out.again.end() &&
+            isHandedOver(bindings, settings, setup))
             giveBack(device, setup, mode.name, out.enter);
     const std::optional<Waking> waking = wakingOf(device, board, clocks.plan, bindings, clocks.rates, mode);
     // The mode stops them on purpose; nothing must take that for a failure.
     for (size_t i = 0; i < device.clocks.size(); ++i)
-        if (const ClockNode& node = device.clocks[i]; waking && node.monitor && clocks.rates.clocks[i].monitored && clocks.rates.clocks[i].running && !state.alive[i]) {
+        if (const ClockNode& node = device.clocks[i]; waking && node.monitor && clocks.rates.clocks[i].monitored &&
+                                                      clocks.rates.clocks[i].running && !state.alive[i]) {
             const FieldCode& watch = node.monitor->enable;
-            out.enter.push_back(updateStep(device, {{watch.ref, watch.code == 0 ? 1u : 0u, node.name + " not watched"}}, fmt::format("{} is not watched while {} stops it.", node.name, mode.name)));
+            out.enter.push_back(updateStep(device, {{watch.ref, watch.code == 0 ? 1u : 0u, node.name + " not watched"}},
+                                           fmt::format("{} is not watched while {} stops it.", node.name, mode.name)));
         }
     const size_t monitors = out.enter.size();
     std::vector<Step> undo;
     for (const FieldCode& field : mode.enters) {
         const std::uint32_t before = device.resetCode(field.ref);
-        out.enter.push_back(updateStep(device, {{field.ref, field.code, mode.name}}, out.enter.size() == monitors ? fmt::format("The core's waiting leads to {}.", mode.name) : std::string()));
+        out.enter.push_back(updateStep(
+            device, {{field.ref, field.code, mode.name}},
+            out.enter.size() == monitors ? fmt::format("The core's waiting leads to {}.", mode.name) : std::string()));
         undo.insert(undo.begin(), updateStep(device, {{field.ref, before, "not " + mode.name}}, {}));
     }
     if (!undo.empty())
@@ -63,7 +73,8 @@ ModeSteps stepsFor(const Device& device, const Board& board, const ClockSetting&
     out.back = std::move(undo);
     if (waking) {
         const ClockStand planned = plannedStand(device, clocks.rates, resetStand(device, board, clocks.plan, bindings));
-        const std::vector<Step> clockBack = clockSteps(device, clocks.rates, wokenStand(device, planned, clocks.rates, mode, state, *waking), planned);
+        const std::vector<Step> clockBack =
+            clockSteps(device, clocks.rates, wokenStand(device, planned, clocks.rates, mode, state, *waking), planned);
         out.back.insert(out.back.end(), clockBack.begin(), clockBack.end());
     }
     return out;
@@ -71,7 +82,8 @@ ModeSteps stepsFor(const Device& device, const Board& board, const ClockSetting&
 
 } // namespace
 
-void appendModeSteps(Image& image, const Device& device, const Board& board, const Plan& plan, const Bindings& bindings, const Rates& rates, const std::vector<Setting>& settings, const std::vector<PadSetup>& pads)
+void appendModeSteps(Image& image, const Device& device, const Board& board, const Plan& plan, const Bindings& bindings,
+                     const Rates& rates, const std::vector<Setting>& settings, const std::vector<PadSetup>& pads)
 {
     if (plan.modes.empty())
         return;

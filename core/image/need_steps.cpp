@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// Needs: gate of the instance, its registers (the one that switches it on last), events, and what the start function does.
+// Needs: gate of the instance, its registers (the one that switches it on last), events, and what the start function
+// does.
 #include "core/base/text.h"
 #include "core/image/image.h"
 #include "core/plan/plain_fields.h"
@@ -21,7 +22,10 @@ const Duration kShortestWait{Rational(1, 10'000)};
 
 class NeedBringUp {
 public:
-    NeedBringUp(Image& image, const Device& device, const Plan& plan, const Rates& rates, NeedIndex need) : image_(image), device_(device), plan_(plan), rates_(rates), need_(need) {}
+    NeedBringUp(Image& image, const Device& device, const Plan& plan, const Rates& rates, NeedIndex need)
+        : image_(image), device_(device), plan_(plan), rates_(rates), need_(need)
+    {
+    }
 
     /// Clock, personality and DMA channels of the instance: all that can be set for it without its arithmetic.
     void instance(const BoundNeed& bound)
@@ -30,24 +34,32 @@ public:
         for (const FieldCode& select : selectsOf(bound))
             if (select.ref.instance != bound.instance)
                 add(updateStep(device_, {{select.ref, select.code, plan_.needs[size_t(need_)].title}},
-                               fmt::format("{} becomes {}.", device_.instances[size_t(bound.instance)].unit, device_.instances[size_t(bound.instance)].name)), Step::Phase::Need);
+                               fmt::format("{} becomes {}.", device_.instances[size_t(bound.instance)].unit,
+                                           device_.instances[size_t(bound.instance)].name)),
+                    Step::Phase::Need);
         for (const Stream& stream : bound.streams)
             if (device_.dma.instance >= 0 && stream.channel >= 0) {
                 gate(device_.dma.instance);
-                const FieldRef router = device_.roleField(device_.dma.instance, "request" + std::to_string(stream.channel));
+                const FieldRef router =
+                    device_.roleField(device_.dma.instance, "request" + std::to_string(stream.channel));
                 if (!router.valid())
                     continue;
                 add(updateStep(device_, {{router, linkCode(bound, stream), plan_.needs[size_t(need_)].title + ", DMA"}},
-                               fmt::format("DMA channel {} serves {}.{}.", stream.channel, device_.instances[size_t(bound.instance)].name, stream.request)), Step::Phase::Need);
+                               fmt::format("DMA channel {} serves {}.{}.", stream.channel,
+                                           device_.instances[size_t(bound.instance)].name, stream.request)),
+                    Step::Phase::Need);
             }
     }
 
-    /// Fields of the instance's own registers that its personality and its lanes' roles need, where no arithmetic writes them.
+    /// Fields of the instance's own registers that its personality and its lanes' roles need, where no arithmetic
+    /// writes them.
     void ownSelects(const BoundNeed& bound)
     {
         for (const FieldCode& select : selectsOf(bound))
             if (select.ref.instance == bound.instance)
-                add(updateStep(device_, {{select.ref, select.code, plan_.needs[size_t(need_)].title}}, "Roles of the lanes."), Step::Phase::Need);
+                add(updateStep(device_, {{select.ref, select.code, plan_.needs[size_t(need_)].title}},
+                               "Roles of the lanes."),
+                    Step::Phase::Need);
     }
 
     std::vector<std::string> fieldNames(InstanceIndex instance) const
@@ -81,7 +93,8 @@ public:
         const char* first = text.data() + (hexadecimal ? 2 : 0);
         std::uint32_t code = 0;
         const auto [end, error] = std::from_chars(first, text.data() + text.size(), code, hexadecimal ? 16 : 10);
-        return error == std::errc() && end == text.data() + text.size() && code <= field.maxCode() ? std::optional(code) : std::nullopt;
+        return error == std::errc() && end == text.data() + text.size() && code <= field.maxCode() ? std::optional(code)
+                                                                                                   : std::nullopt;
     }
 
     /// Values of fields, as a custom need gives them: "CTL.MODE=2 CTL.ON=1 CTL.WAY=into_memory".
@@ -91,13 +104,17 @@ public:
         for (const auto& [plain, value] : plainFieldsOf(plan_.needs[size_t(need_)])) {
             const std::optional<FieldRef> ref = device_.findField(name + "." + plain);
             if (!ref) {
-                image_.unplaced.push_back(fmt::format("{} has no field \"{}\" (write REGISTER.FIELD=1, or =NAME of one of its values){}", name, plain, didYouMean(plain, fieldNames(bound.instance))));
+                image_.unplaced.push_back(
+                    fmt::format("{} has no field \"{}\" (write REGISTER.FIELD=1, or =NAME of one of its values){}",
+                                name, plain, didYouMean(plain, fieldNames(bound.instance))));
                 continue;
             }
             const Field& field = device_.fieldOf(*ref);
             const std::optional<std::uint32_t> code = codeOf(field, value);
             if (!code)
-                image_.unplaced.push_back(fmt::format("{}: \"{}\" is no value of {}; it takes 0 to {}{}", name, value, device_.nameOf(*ref), field.maxCode(), field.values.empty() ? "" : " or " + listed(valueNames(field))));
+                image_.unplaced.push_back(fmt::format("{}: \"{}\" is no value of {}; it takes 0 to {}{}", name, value,
+                                                      device_.nameOf(*ref), field.maxCode(),
+                                                      field.values.empty() ? "" : " or " + listed(valueNames(field))));
             else if (field.access == Field::Access::ReadOnly)
                 image_.unplaced.push_back(fmt::format("{} can only be read", device_.nameOf(*ref)));
             else
@@ -111,7 +128,8 @@ public:
         std::vector<std::pair<int, std::vector<FieldWrite>>> registers;
         for (const FieldCode& select : selectsOf(bound))
             if (select.ref.instance == bound.instance)
-                registerOf(registers, select.ref.reg).push_back({select.ref, select.code, plan_.needs[size_t(need_)].title});
+                registerOf(registers, select.ref.reg)
+                    .push_back({select.ref, select.code, plan_.needs[size_t(need_)].title});
         int last = -1;
         for (const RoleValue& value : setting.roles) {
             if (value.when != RoleValue::When::Config)
@@ -123,24 +141,38 @@ public:
                 last = write.ref.reg;
             registerOf(registers, write.ref.reg).push_back(std::move(write));
         }
-        // What the registers of a unit mean depends on what the unit is: that comes first. The one with the "on" bit comes last, so that nothing
-        // starts half configured.
-        const auto tells = [&](RegisterIndex reg) { return std::any_of(instance.selects.begin(), instance.selects.end(), [&](const FieldCode& select) { return select.ref.instance == bound.instance && select.ref.reg == reg; }); };
+        // What the registers of a unit mean depends on what the unit is: that comes first. The one with the "on" bit
+        // comes last, so that nothing starts half configured.
+        const auto tells = [&](RegisterIndex reg) {
+            return std::any_of(instance.selects.begin(), instance.selects.end(), [&](const FieldCode& select) {
+                return select.ref.instance == bound.instance && select.ref.reg == reg;
+            });
+        };
         std::stable_sort(registers.begin(), registers.end(), [&](const auto& a, const auto& b) {
-            return std::tuple(a.first == last, !tells(a.first), a.first) < std::tuple(b.first == last, !tells(b.first), b.first);
+            return std::tuple(a.first == last, !tells(a.first), a.first) <
+                   std::tuple(b.first == last, !tells(b.first), b.first);
         });
         for (const FieldCode& select : instance.selects)
-            if (select.ref.instance == bound.instance && select.ref.reg == last && registers.size() > 1 && device_.resetCode(select.ref) != select.code)
-                add(updateStep(device_, {{select.ref, select.code, plan_.needs[size_t(need_)].title}}, fmt::format("{} becomes {}.", instance.unit, instance.name)), Step::Phase::Need);
+            if (select.ref.instance == bound.instance && select.ref.reg == last && registers.size() > 1 &&
+                device_.resetCode(select.ref) != select.code)
+                add(updateStep(device_, {{select.ref, select.code, plan_.needs[size_t(need_)].title}},
+                               fmt::format("{} becomes {}.", instance.unit, instance.name)),
+                    Step::Phase::Need);
         std::set<int> touched;
         // A state is asked for once, also where several needs use the instance.
-        const bool first = std::none_of(image_.steps.begin(), image_.steps.end(), [&](const Step& step) { return step.phase == Step::Phase::Need && step.instance == bound.instance && step.need != need_; });
+        const bool first = std::none_of(image_.steps.begin(), image_.steps.end(), [&](const Step& step) {
+            return step.phase == Step::Phase::Need && step.instance == bound.instance && step.need != need_;
+        });
         for (const RoleStep& step : first ? setting.before : std::vector<RoleStep>())
             touched.insert(operation(bound.instance, step));
         for (auto& [reg, fields] : registers) {
-            const std::string why = fmt::format("{}.{}{}", instance.name, device_.blockOf(bound.instance).registers[size_t(reg)].name, purposeOf(fields, setting));
-            // Registers of a shared instance hold what its other needs have set; those of a state that was asked for hold that.
-            Step step = bound.shared || touched.contains(reg) ? updateStep(device_, std::move(fields), why) : writeStep(device_, std::move(fields), why);
+            const std::string why =
+                fmt::format("{}.{}{}", instance.name, device_.blockOf(bound.instance).registers[size_t(reg)].name,
+                            purposeOf(fields, setting));
+            // Registers of a shared instance hold what its other needs have set; those of a state that was asked for
+            // hold that.
+            Step step = bound.shared || touched.contains(reg) ? updateStep(device_, std::move(fields), why)
+                                                              : writeStep(device_, std::move(fields), why);
             if (setting.atStart)
                 starts_.push_back({std::move(step), {}});
             else
@@ -156,22 +188,31 @@ public:
         for (const NeedEvent& event : setting.events) {
             priority(event.instance, event);
             if (!device_.interruptOf(event.instance, event.event))
-                image_.unplaced.push_back(fmt::format("{} has no interrupt \"{}\" that could tell {} of it", device_.instances[size_t(event.instance)].name, event.event, plan_.needs[size_t(need_)].title));
-            if (const FieldRef flag = device_.roleField(event.instance, event.flag); flag.valid() && device_.fieldOf(flag).access != Field::Access::ReadOnly && device_.fieldOf(flag).access != Field::Access::ReadToClear)
+                image_.unplaced.push_back(fmt::format("{} has no interrupt \"{}\" that could tell {} of it",
+                                                      device_.instances[size_t(event.instance)].name, event.event,
+                                                      plan_.needs[size_t(need_)].title));
+            if (const FieldRef flag = device_.roleField(event.instance, event.flag);
+                flag.valid() && device_.fieldOf(flag).access != Field::Access::ReadOnly &&
+                device_.fieldOf(flag).access != Field::Access::ReadToClear)
                 starts_.push_back({writeStep(device_, forgetting(flag), {}), {}});
             if (const FieldRef enable = device_.roleField(event.instance, event.enable); enable.valid())
-                starts_.push_back({updateStep(device_, {{enable, 1, plan_.needs[size_t(need_)].title + ", interrupt"}}, {}), 0});
+                starts_.push_back(
+                    {updateStep(device_, {{enable, 1, plan_.needs[size_t(need_)].title + ", interrupt"}}, {}), 0});
         }
         // An instance that others use too runs already; what starts is the need's own outputs.
         for (const Seat& seat : bound.shared ? bound.seats : std::vector<Seat>())
-            if (const FieldRef output = device_.roleField(bound.instance, "output" + std::to_string(seat.channel)); output.valid() && seat.channel > 0 && seat.signal.direction == SignalSpec::Direction::Out)
+            if (const FieldRef output = device_.roleField(bound.instance, "output" + std::to_string(seat.channel));
+                output.valid() && seat.channel > 0 && seat.signal.direction == SignalSpec::Direction::Out)
                 starts_.push_back({updateStep(device_, {{output, 1, "start"}}, {}), 0});
         for (const RoleValue& value : setting.roles)
-            if (FieldWrite write; value.when == RoleValue::When::Use) // the functions write it; here it must only be possible
+            if (FieldWrite write;
+                value.when == RoleValue::When::Use) // the functions write it; here it must only be possible
                 encode(bound.instance, value, write);
         for (const RoleValue& value : setting.roles)
             if (FieldWrite write; value.when == RoleValue::When::Start && encode(bound.instance, value, write))
-                starts_.push_back({updateStep(device_, {write}, {}), device_.blockOf(bound.instance).role(value.role)->encoding.encode(value.back).value_or(0)});
+                starts_.push_back(
+                    {updateStep(device_, {write}, {}),
+                     device_.blockOf(bound.instance).role(value.role)->encoding.encode(value.back).value_or(0)});
     }
 
     void handOver(std::vector<PadStep> parts)
@@ -186,7 +227,9 @@ public:
         const int lines = device_.linesInPorts ? pad.port : device_.lineInstance;
         if (setup.line < 0 || lines < 0) {
             if (setup.rising || setup.falling)
-                image_.unplaced.push_back(fmt::format("{} cannot watch edges: no interrupt line leads to it; {} would never be told of one", pad.name, plan_.needs[size_t(need_)].title));
+                image_.unplaced.push_back(
+                    fmt::format("{} cannot watch edges: no interrupt line leads to it; {} would never be told of one",
+                                pad.name, plan_.needs[size_t(need_)].title));
             return;
         }
         const std::string n = std::to_string(setup.line);
@@ -204,15 +247,19 @@ public:
                 if (value.name == device_.instances[size_t(pad.port)].name || value.name == pad.name)
                     portCode = value.code;
             if (portCode)
-                add(updateStep(device_, {{port, *portCode, title}}, fmt::format("Line {} watches {}.", n, pad.name)), Step::Phase::Need);
+                add(updateStep(device_, {{port, *portCode, title}}, fmt::format("Line {} watches {}.", n, pad.name)),
+                    Step::Phase::Need);
             else
-                image_.unplaced.push_back(fmt::format("{} has no value named {} that would lead {} to line {}", device_.nameOf(port), device_.instances[size_t(pad.port)].name, pad.name, n));
+                image_.unplaced.push_back(fmt::format("{} has no value named {} that would lead {} to line {}",
+                                                      device_.nameOf(port), device_.instances[size_t(pad.port)].name,
+                                                      pad.name, n));
         }
         const auto put = [&](const char* role, bool on) {
             if (const FieldRef ref = device_.roleField(lines, role + n); ref.valid())
                 add(updateStep(device_, {{ref, on, title + ", edges"}}, {}), Step::Phase::Need);
             else if (on)
-                image_.unplaced.push_back(fmt::format("{} has no field for {} edges of line {}", device_.instances[size_t(lines)].name, role, n));
+                image_.unplaced.push_back(fmt::format("{} has no field for {} edges of line {}",
+                                                      device_.instances[size_t(lines)].name, role, n));
         };
         // Where each core has an enable of its own, the one of the core that owns the need counts.
         const std::string& core = plan_.needs[size_t(need_)].core;
@@ -221,14 +268,20 @@ public:
             enable = own;
         std::optional<Start> watched; // what lets edges through by being watched
         if (const Role* edges = device_.blockOf(lines).role("edges" + n)) {
-            const std::optional<std::uint32_t> code = edges->encoding.encode((setup.rising ? 1 : 0) + (setup.falling ? 2 : 0));
+            const std::optional<std::uint32_t> code =
+                edges->encoding.encode((setup.rising ? 1 : 0) + (setup.falling ? 2 : 0));
             const FieldRef ref{lines, edges->reg, edges->field};
             if (!code || *code > device_.fieldOf(ref).maxCode())
-                image_.unplaced.push_back(fmt::format("{} has no code for {} edges of line {}", device_.nameOf(ref), setup.rising && setup.falling ? "both" : setup.rising ? "rising" : "falling", n));
+                image_.unplaced.push_back(fmt::format("{} has no code for {} edges of line {}", device_.nameOf(ref),
+                                                      setup.rising && setup.falling ? "both"
+                                                      : setup.rising                ? "rising"
+                                                                                    : "falling",
+                                                      n));
             else if (enable.valid())
                 add(updateStep(device_, {{ref, *code, title + ", edges"}}, {}), Step::Phase::Need);
             else
-                watched = Start{updateStep(device_, {{ref, *code, title + ", edges"}}, {}), edges->encoding.encode(0).value_or(0)};
+                watched = Start{updateStep(device_, {{ref, *code, title + ", edges"}}, {}),
+                                edges->encoding.encode(0).value_or(0)};
         } else {
             put("rising", setup.rising);
             put("falling", setup.falling);
@@ -243,7 +296,8 @@ public:
         for (const auto& [event, number] : device_.instances[size_t(lines)].interrupts)
             priority(lines, {event, {}, {}, {}, {}, {}});
         if (!enable.valid() && !device_.blockOf(lines).role("edges" + n))
-            image_.unplaced.push_back(fmt::format("{} has no field that lets line {} interrupt", device_.instances[size_t(lines)].name, n));
+            image_.unplaced.push_back(
+                fmt::format("{} has no field that lets line {} interrupt", device_.instances[size_t(lines)].name, n));
     }
 
     /// The filter of a line: at least so many cycles of its fastest clock as are asked for.
@@ -256,16 +310,20 @@ public:
         if (least == 0 && !role)
             return;
         const FieldRef ref = device_.roleField(lines, "filter" + n);
-        const std::optional<std::int64_t> value = role ? role->encoding.atLeast(least, device_.fieldOf(ref).maxCode()) : std::nullopt;
+        const std::optional<std::int64_t> value =
+            role ? role->encoding.atLeast(least, device_.fieldOf(ref).maxCode()) : std::nullopt;
         const std::optional<std::uint32_t> code = value ? role->encoding.encode(*value) : std::nullopt;
         const std::string title = plan_.needs[size_t(need_)].title;
         if (code)
             add(updateStep(device_, {{ref, *code, title + ", debounce"}}, {}), Step::Phase::Need);
         else if (role)
-            image_.unplaced.push_back(fmt::format("line {} ignores at most {}, less than the debounce of {} asks for; do it in the program", n,
-                                                  format(Duration(Rational(role->encoding.largest(device_.fieldOf(ref).maxCode())) / clock.rate.value)), title));
+            image_.unplaced.push_back(fmt::format(
+                "line {} ignores at most {}, less than the debounce of {} asks for; do it in the program", n,
+                format(Duration(Rational(role->encoding.largest(device_.fieldOf(ref).maxCode())) / clock.rate.value)),
+                title));
         else
-            image_.unplaced.push_back(fmt::format("line {} has no filter that could debounce {}; do it in the program", n, title));
+            image_.unplaced.push_back(
+                fmt::format("line {} has no filter that could debounce {}; do it in the program", n, title));
     }
 
     /// What clears one flag and leaves the others of its register, as their access says.
@@ -281,14 +339,21 @@ public:
         return out;
     }
 
-    /// What lets the need run, and what takes that back. An instance that others use too goes on running; only what is the need's own stops.
+    /// What lets the need run, and what takes that back. An instance that others use too goes on running; only what is
+    /// the need's own stops.
     void startAndStop(std::vector<Step>& starts, std::vector<Step>& stops, const BoundNeed& bound)
     {
         const auto ownOutput = [&](const FieldRef& ref) {
-            return std::any_of(bound.seats.begin(), bound.seats.end(), [&](const Seat& seat) { return seat.channel > 0 && device_.roleField(bound.instance, "output" + std::to_string(seat.channel)) == ref; });
+            return std::any_of(bound.seats.begin(), bound.seats.end(), [&](const Seat& seat) {
+                return seat.channel > 0 &&
+                       device_.roleField(bound.instance, "output" + std::to_string(seat.channel)) == ref;
+            });
         };
         for (auto it = starts_.rbegin(); it != starts_.rend(); ++it) {
-            if (!it->off || std::any_of(it->step.fields.begin(), it->step.fields.end(), [this](const FieldWrite& write) { return device_.fieldOf(write.ref).access == Field::Access::Once; }))
+            if (!it->off ||
+                std::any_of(it->step.fields.begin(), it->step.fields.end(), [this](const FieldWrite& write) {
+                    return device_.fieldOf(write.ref).access == Field::Access::Once;
+                }))
                 continue;
             if (bound.shared && it->step.instance == bound.instance && !ownOutput(it->step.fields.front().ref))
                 continue;
@@ -314,7 +379,8 @@ private:
         std::vector<std::string> parts;
         for (const FieldWrite& field : fields)
             for (const Achieved& row : setting.achieved)
-                if (const std::string part = lowered(row.title) + " " + row.achieved; row.goal == field.cause && std::find(parts.begin(), parts.end(), part) == parts.end())
+                if (const std::string part = lowered(row.title) + " " + row.achieved;
+                    row.goal == field.cause && std::find(parts.begin(), parts.end(), part) == parts.end())
                     parts.push_back(part);
         return parts.empty() ? "" : ", for " + joined(parts, ", ");
     }
@@ -347,7 +413,8 @@ private:
     {
         std::vector<FieldCode> out = device_.instances[size_t(bound.instance)].selects;
         for (const Seat& seat : bound.seats)
-            for (const FieldCode& select : seat.route < 0 ? std::vector<FieldCode>() : device_.routes[size_t(seat.route)].selects)
+            for (const FieldCode& select :
+                 seat.route < 0 ? std::vector<FieldCode>() : device_.routes[size_t(seat.route)].selects)
                 if (select.ref.instance == bound.instance)
                     out.push_back(select);
         std::sort(out.begin(), out.end());
@@ -363,26 +430,42 @@ private:
             if (FieldWrite write; encode(device_.dma.instance, value, write))
                 registerOf(registers, write.ref.reg).push_back(std::move(write));
         for (auto& [reg, fields] : registers)
-            add(updateStep(device_, std::move(fields), fmt::format("DMA channel {}: {} {} a unit.", stream.channel, stream.spec.role.empty() ? "memory to memory," : stream.spec.intoMemory ? "into memory," : "from memory,", counted(stream.spec.bytes, "byte"))), Step::Phase::Need);
+            add(updateStep(device_, std::move(fields),
+                           fmt::format("DMA channel {}: {} {} a unit.", stream.channel,
+                                       stream.spec.role.empty() ? "memory to memory,"
+                                       : stream.spec.intoMemory ? "into memory,"
+                                                                : "from memory,",
+                                       counted(stream.spec.bytes, "byte"))),
+                Step::Phase::Need);
     }
 
-    /// Where the core's controller is the chip's own it has a field for each interrupt; that of an Arm core is part of the core.
+    /// Where the core's controller is the chip's own it has a field for each interrupt; that of an Arm core is part of
+    /// the core.
     void priority(InstanceIndex instance, const NeedEvent& event)
     {
         const Need& need = plan_.needs[size_t(need_)];
         const Urgency urgency = urgencyOf(device_, plan_, need);
         const std::optional<std::uint32_t>& level = urgency.level;
-        if (!urgency.trouble.empty() && std::find(image_.unplaced.begin(), image_.unplaced.end(), urgency.trouble) == image_.unplaced.end())
+        if (!urgency.trouble.empty() &&
+            std::find(image_.unplaced.begin(), image_.unplaced.end(), urgency.trouble) == image_.unplaced.end())
             image_.unplaced.push_back(urgency.trouble);
         const std::optional<int> number = device_.interruptOf(instance, event.event);
         if (!level || !number)
             return;
         const Core& core = device_.cores[size_t(device_.ownerCore(need.core))];
-        const FieldRef field = core.interruptController < 0 ? FieldRef() : device_.roleField(core.interruptController, "priority" + std::to_string(*number));
-        const std::uint32_t most = field.valid() ? device_.fieldOf(field).maxCode() : core.architecture == Core::Architecture::ArmM && core.priorityBits > 0 ? (1u << std::min(core.priorityBits, 8)) - 1 : 0;
+        const FieldRef field = core.interruptController < 0
+                                   ? FieldRef()
+                                   : device_.roleField(core.interruptController, "priority" + std::to_string(*number));
+        const std::uint32_t most = field.valid() ? device_.fieldOf(field).maxCode()
+                                   : core.architecture == Core::Architecture::ArmM && core.priorityBits > 0
+                                       ? (1u << std::min(core.priorityBits, 8)) - 1
+                                       : 0;
         if (*level > most)
-            image_.unplaced.push_back(most == 0 ? fmt::format("the {} has no priorities of interrupts that {} could be given", core.name, need.title)
-                                                : fmt::format("the {} has the priorities 0 to {}; {} asks for {}", core.name, most, need.title, *level));
+            image_.unplaced.push_back(most == 0
+                                          ? fmt::format("the {} has no priorities of interrupts that {} could be given",
+                                                        core.name, need.title)
+                                          : fmt::format("the {} has the priorities 0 to {}; {} asks for {}", core.name,
+                                                        most, need.title, *level));
         else if (field.valid())
             starts_.push_back({updateStep(device_, {{field, *level, need.title + ", priority"}}, {}), {}});
     }
@@ -398,14 +481,16 @@ private:
             add(updateStep(device_, {write}, why), Step::Phase::Need);
         } else {
             const Field& field = device_.fieldOf(write.ref);
-            Step wait = waitStep(device_, write.ref, write.code, std::max(field.followsAfter * Rational(2), kShortestWait), why);
+            Step wait = waitStep(device_, write.ref, write.code,
+                                 std::max(field.followsAfter * Rational(2), kShortestWait), why);
             wait.coreRate = coreRate();
             add(std::move(wait), Step::Phase::Need);
         }
         return write.ref.reg;
     }
 
-    static std::vector<FieldWrite>& registerOf(std::vector<std::pair<int, std::vector<FieldWrite>>>& registers, RegisterIndex reg)
+    static std::vector<FieldWrite>& registerOf(std::vector<std::pair<int, std::vector<FieldWrite>>>& registers,
+                                               RegisterIndex reg)
     {
         auto at = std::find_if(registers.begin(), registers.end(), [reg](const auto& r) { return r.first == reg; });
         if (at == registers.end())
@@ -430,8 +515,9 @@ private:
         if (!role || !code) {
             // A role that is absent and wanted as 0 is simply not there.
             if (value.value != 0)
-                image_.unplaced.push_back(fmt::format("{} {} {} {}", device_.instances[size_t(instance)].name, role ? "cannot express" : "has no field for",
-                                                      value.role, value.value));
+                image_.unplaced.push_back(fmt::format("{} {} {} {}", device_.instances[size_t(instance)].name,
+                                                      role ? "cannot express" : "has no field for", value.role,
+                                                      value.value));
             return false;
         }
         out.ref = {instance, role->reg, role->field};

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// Pads: clock gates of the ports, levels of outputs, then function and direction, so that an output starts at its level.
+// Pads: clock gates of the ports, levels of outputs, then function and direction, so that an output starts at its
+// level.
 #include "core/image/image.h"
 
 #include <fmt/format.h>
@@ -36,10 +37,12 @@ bool SharedRegisters::has(InstanceIndex port, RegisterIndex reg)
 bool isHandedOver(const Bindings& bindings, const std::vector<Setting>& settings, const PadSetup& setup)
 {
     const Seat& seat = bindings.needs[size_t(setup.need)].seats[size_t(setup.seat)];
-    return !setup.gpio && !setup.wired && !setup.openDrain && seat.route >= 0 && seat.signal.direction == SignalSpec::Direction::Out && settings[size_t(setup.need)].computed;
+    return !setup.gpio && !setup.wired && !setup.openDrain && seat.route >= 0 &&
+           seat.signal.direction == SignalSpec::Direction::Out && settings[size_t(setup.need)].computed;
 }
 
-std::vector<PadStep> padSteps(Image& image, const Device& device, const Plan& plan, const Bindings& bindings, const PadSetup& setup, SharedRegisters& sharedRegisters)
+std::vector<PadStep> padSteps(Image& image, const Device& device, const Plan& plan, const Bindings& bindings,
+                              const PadSetup& setup, SharedRegisters& sharedRegisters)
 {
     std::vector<PadStep> out;
     const Pad& pad = device.pads[size_t(setup.pad)];
@@ -48,7 +51,9 @@ std::vector<PadStep> padSteps(Image& image, const Device& device, const Plan& pl
     const Need& need = plan.needs[size_t(setup.need)];
     const Seat& seat = bindings.needs[size_t(setup.need)].seats[size_t(setup.seat)];
     const std::string bit = std::to_string(pad.bit);
-    const std::string carried = seat.route >= 0 ? device.signalName(device.routes[size_t(seat.route)]) : setup.output ? "output" : "input";
+    const std::string carried = seat.route >= 0 ? device.signalName(device.routes[size_t(seat.route)])
+                                : setup.output  ? "output"
+                                                : "input";
     std::vector<FieldWrite> fields;
     // What a value is in bits is for the file to say: by the role's encoding, or the names of the field's values.
     const auto put = [&](const char* name, std::int64_t value, const std::string& cause) {
@@ -60,39 +65,48 @@ std::vector<PadStep> padSteps(Image& image, const Device& device, const Plan& pl
         if (code && *code <= device.fieldOf(ref).maxCode())
             fields.push_back({ref, *code, cause, name});
         else if (value != 0)
-            image.unplaced.push_back(fmt::format("{} cannot have the {} that {} needs: {} has no code for it", pad.name, name, need.title, device.nameOf(ref)));
+            image.unplaced.push_back(fmt::format("{} cannot have the {} that {} needs: {} has no code for it", pad.name,
+                                                 name, need.title, device.nameOf(ref)));
     };
     if (setup.code >= 0)
         if (const FieldRef ref = device.roleField(pad.port, "function" + bit); ref.valid())
             fields.push_back({ref, static_cast<std::uint32_t>(setup.code), need.title + ", " + seat.signal.title});
     put("output", setup.output, need.title + ", direction");
     // A port's bit is set up by the need's own goals, a peripheral's signal by what is said or sensibly follows.
-    const auto causeOf = [&](const char* property) { return seat.route < 0 || setup.isSaid(property) ? need.title + ", " + property : setup.because; };
+    const auto causeOf = [&](const char* property) {
+        return seat.route < 0 || setup.isSaid(property) ? need.title + ", " + property : setup.because;
+    };
     put("pull", static_cast<std::int64_t>(setup.pull), causeOf("pull"));
     put("open_drain", setup.openDrain, causeOf("open_drain"));
     // By the names of its values where the file gives them, else by the place in the pad's list of strengths.
     const Role* drive = device.blockOf(pad.port).role("drive" + bit);
     const bool named = drive && drive->encoding.kind == Encoding::Kind::Table && pad.drives.size() <= 3;
-    put("drive", named || pad.drives.empty() ? static_cast<std::int64_t>(setup.drive) : static_cast<std::int64_t>(driveIndex(pad, setup.drive)), causeOf("drive"));
+    put("drive",
+        named || pad.drives.empty() ? static_cast<std::int64_t>(setup.drive)
+                                    : static_cast<std::int64_t>(driveIndex(pad, setup.drive)),
+        causeOf("drive"));
     put("speed", setup.fast, causeOf("speed"));
     // A port may keep the facts of a pad in registers of its own, or one register for all pads of a kind.
     std::map<int, std::vector<FieldWrite>> byRegister;
     for (FieldWrite& write : fields)
         byRegister[write.ref.reg].push_back(std::move(write));
     const auto shared = [&](RegisterIndex reg) { return sharedRegisters.has(pad.port, reg); };
-    std::string why = fmt::format("{}, pin {}: {} {}, {}.", pad.name, device.pinOf(setup.pad), need.title, seat.signal.title, carried);
+    std::string why = fmt::format("{}, pin {}: {} {}, {}.", pad.name, device.pinOf(setup.pad), need.title,
+                                  seat.signal.title, carried);
     std::vector<std::pair<int, int>> order; // rank, register
     for (const auto& [reg, writes] : byRegister) {
         const auto holds = [&, &writes = writes](const char* role) {
             const FieldRef ref = device.roleField(pad.port, role + bit);
-            return std::any_of(writes.begin(), writes.end(), [&ref](const FieldWrite& write) { return write.ref == ref; });
+            return std::any_of(writes.begin(), writes.end(),
+                               [&ref](const FieldWrite& write) { return write.ref == ref; });
         };
         order.emplace_back(holds("output") ? 2 : holds("function") ? 1 : 0, reg);
     }
     std::sort(order.begin(), order.end());
     for (const auto& [rank, reg] : order) {
         std::vector<FieldWrite>& writes = byRegister[reg];
-        out.push_back({rank, shared(reg) ? updateStep(device, std::move(writes), std::exchange(why, {})) : writeStep(device, std::move(writes), std::exchange(why, {}))});
+        out.push_back({rank, shared(reg) ? updateStep(device, std::move(writes), std::exchange(why, {}))
+                                         : writeStep(device, std::move(writes), std::exchange(why, {}))});
     }
     return out;
 }
@@ -102,7 +116,9 @@ namespace {
 void gather(const Device& device, std::vector<PadStep>& parts, PadStep part)
 {
     const auto same = std::find_if(parts.begin(), parts.end(), [&part](const PadStep& other) {
-        return other.rank == part.rank && other.step.kind == Step::Kind::Update && part.step.kind == Step::Kind::Update && other.step.instance == part.step.instance && other.step.reg == part.step.reg;
+        return other.rank == part.rank && other.step.kind == Step::Kind::Update &&
+               part.step.kind == Step::Kind::Update && other.step.instance == part.step.instance &&
+               other.step.reg == part.step.reg;
     });
     if (same == parts.end()) {
         parts.push_back(std::move(part));
@@ -110,14 +126,17 @@ void gather(const Device& device, std::vector<PadStep>& parts, PadStep part)
     }
     std::vector<FieldWrite> fields = std::move(same->step.fields);
     for (FieldWrite& write : part.step.fields)
-        if (std::none_of(fields.begin(), fields.end(), [&write](const FieldWrite& known) { return known.ref == write.ref; }))
+        if (std::none_of(fields.begin(), fields.end(),
+                         [&write](const FieldWrite& known) { return known.ref == write.ref; }))
             fields.push_back(std::move(write));
-    std::string why = same->step.why.empty() || part.step.why.empty() ? same->step.why + part.step.why : same->step.why + " " + part.step.why;
+    std::string why = same->step.why.empty() || part.step.why.empty() ? same->step.why + part.step.why
+                                                                      : same->step.why + " " + part.step.why;
     same->step = updateStep(device, std::move(fields), std::move(why));
 }
 } // namespace
 
-void appendPinSteps(Image& image, const Device& device, const Plan& plan, const Bindings& bindings, const std::vector<Setting>& settings, const std::vector<PadSetup>& pads)
+void appendPinSteps(Image& image, const Device& device, const Plan& plan, const Bindings& bindings,
+                    const std::vector<Setting>& settings, const std::vector<PadSetup>& pads)
 {
     const auto add = [&image](Step step) {
         step.phase = Step::Phase::Pins;
@@ -152,10 +171,12 @@ void appendPinSteps(Image& image, const Device& device, const Plan& plan, const 
         std::vector<FieldWrite> levels;
         for (const PadSetup& setup : pads)
             if (device.pads[size_t(setup.pad)].port == port && setup.output)
-                levels.push_back({device.roleField(port, "level" + std::to_string(device.pads[size_t(setup.pad)].bit)), setup.levelHigh,
-                                  plan.needs[size_t(setup.need)].title + ", level"});
+                levels.push_back({device.roleField(port, "level" + std::to_string(device.pads[size_t(setup.pad)].bit)),
+                                  setup.levelHigh, plan.needs[size_t(setup.need)].title + ", level"});
         if (!levels.empty() && levels.front().ref.valid())
-            add(updateStep(device, std::move(levels), fmt::format("{}: levels of the outputs, before they drive.", device.instances[size_t(port)].name)));
+            add(updateStep(
+                device, std::move(levels),
+                fmt::format("{}: levels of the outputs, before they drive.", device.instances[size_t(port)].name)));
     }
     std::vector<PadStep> early;
     SharedRegisters shared(device);
@@ -177,7 +198,8 @@ void appendPinSteps(Image& image, const Device& device, const Plan& plan, const 
         std::map<std::pair<int, int>, std::vector<FieldWrite>> byRegister;
         for (const FieldCode& select : route.selects)
             if (select.ref != device.pads[size_t(setup.pad)].function && select.ref.instance != route.instance)
-                byRegister[{select.ref.instance, select.ref.reg}].push_back({select.ref, select.code, plan.needs[size_t(setup.need)].title + ", " + seat.signal.title});
+                byRegister[{select.ref.instance, select.ref.reg}].push_back(
+                    {select.ref, select.code, plan.needs[size_t(setup.need)].title + ", " + seat.signal.title});
         std::string why = fmt::format("{} to {}.", device.signalName(route), device.pads[size_t(setup.pad)].name);
         for (auto& [where, writes] : byRegister) {
             // A remap moves several signals of an instance: it is written once.

@@ -15,11 +15,16 @@ bool isSignedQuantity(std::string_view text)
     if (digits == 0)
         return false;
     text.remove_prefix(digits);
-    return std::all_of(text.begin(), text.end(), [](char c) { return c == ' ' || c == '%' || c == '/' || (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || static_cast<unsigned char>(c) >= 0x80; });
+    return std::all_of(text.begin(), text.end(), [](char c) {
+        return c == ' ' || c == '%' || c == '/' || (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') ||
+               static_cast<unsigned char>(c) >= 0x80;
+    });
 }
 
-/// Blanks of all sorts that readers pass over before they look for a formula, and the signs that begin one, also in full width.
-constexpr std::string_view kBlanks[] = {" ", "\"", "\t", "\r", "\n", "\v", "\f", "\u00a0", "\u2002", "\u2003", "\u2009", "\u202f", "\u3000", "\ufeff"};
+/// Blanks of all sorts that readers pass over before they look for a formula, and the signs that begin one, also in
+/// full width.
+constexpr std::string_view kBlanks[] = {" ",      "\"",     "\t",     "\r",     "\n",     "\v",     "\f",
+                                        "\u00a0", "\u2002", "\u2003", "\u2009", "\u202f", "\u3000", "\ufeff"};
 constexpr std::string_view kSigns[] = {"=", "@", "+", "-", "\uff1d", "\uff20", "\uff0b", "\uff0d"};
 
 /// The bytes at the beginning of the text that are one of the list; 0: none.

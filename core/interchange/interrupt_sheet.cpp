@@ -11,7 +11,9 @@ namespace bindrel {
 
 NeedTable interruptSheet(const Snapshot& s)
 {
-    NeedTable table{{"core", "number", "instance", "event", "need", "priority", "handler", "function", "flag", "at_most", "load"}, {}};
+    NeedTable table{
+        {"core", "number", "instance", "event", "need", "priority", "handler", "function", "flag", "at_most", "load"},
+        {}};
     const Facts facts = s.facts();
     for (size_t core = 0; core < s.device->cores.size(); ++core) {
         const Names names = namesFor(facts, core);
@@ -20,10 +22,16 @@ NeedTable interruptSheet(const Snapshot& s)
                 const Need& need = s.plan.needs[client.need];
                 const FieldRef flag = s.device->roleField(client.instance, client.flag);
                 const std::optional<std::uint32_t> priority = urgencyOf(*s.device, s.plan, need).level;
-                const Rational load = client.rate.value * 100 / s.rates.clocks[size_t(s.device->cores[core].clock)].rate.value;
-                table.rows.push_back({need.id, {s.device->cores[core].id, std::to_string(vector.number), s.device->instances[size_t(client.instance)].name, client.event, need.id, priority ? std::to_string(*priority) : "",
-                                                vector.handler.text(), names.need(client.need).text() + "_" + client.function, flag.valid() ? s.device->nameOf(flag) : "",
-                                                client.rate.value.isZero() ? "" : format(client.rate, 4), client.rate.value.isZero() ? "" : format(Ratio(load), 3)}});
+                const Rational load =
+                    client.rate.value * 100 / s.rates.clocks[size_t(s.device->cores[core].clock)].rate.value;
+                table.rows.push_back({need.id,
+                                      {s.device->cores[core].id, std::to_string(vector.number),
+                                       s.device->instances[size_t(client.instance)].name, client.event, need.id,
+                                       priority ? std::to_string(*priority) : "", vector.handler.text(),
+                                       names.need(client.need).text() + "_" + client.function,
+                                       flag.valid() ? s.device->nameOf(flag) : "",
+                                       client.rate.value.isZero() ? "" : format(client.rate, 4),
+                                       client.rate.value.isZero() ? "" : format(Ratio(load), 3)}});
             }
     }
     return table;
@@ -48,11 +56,16 @@ NeedTable dmaSheet(const Snapshot& s)
                 for (const DmaLink& link : instance->dma.find(stream.request)->second)
                     if (link.channel == stream.channel)
                         code = std::to_string(link.code);
-            Line line{stream.channel, {need.id, {stream.channel < 0 ? "" : std::to_string(stream.channel), need.id, instance ? instance->name : "", stream.request, code, "", "", "", ""}}};
+            Line line{stream.channel,
+                      {need.id,
+                       {stream.channel < 0 ? "" : std::to_string(stream.channel), need.id,
+                        instance ? instance->name : "", stream.request, code, "", "", "", ""}}};
             for (const StreamSetting& setting : s.settings[n].streams)
                 if (setting.spec.request == stream.request) {
                     const bool copies = setting.spec.role.empty();
-                    line.row.cells[5] = copies ? "memory to memory" : setting.spec.intoMemory ? "into memory" : "from memory";
+                    line.row.cells[5] = copies                    ? "memory to memory"
+                                        : setting.spec.intoMemory ? "into memory"
+                                                                  : "from memory";
                     line.row.cells[6] = std::to_string(setting.spec.bytes);
                     line.row.cells[7] = copies ? "once" : goalText(need, "dma_runs");
                     line.row.cells[8] = goalText(need, "dma_tells");

@@ -88,7 +88,9 @@ Expected<NetTable> readNetTable(const std::string& text, const Device& device)
         if (line.empty() || line[0] == '#')
             continue;
         if (!isPrintable(joined(splitted(line, '\t'), " ")))
-            return problemOf(fmt::format("line {}: \"{}\" has a character that cannot be seen or changes the direction of writing; take it out.", number, printable(line.substr(0, 60))));
+            return problemOf(fmt::format(
+                "line {}: \"{}\" has a character that cannot be seen or changes the direction of writing; take it out.",
+                number, printable(line.substr(0, 60))));
         const std::vector<std::string> cells = cellsOf(line, separatorOf(line));
         if (std::exchange(first, false)) {
             const PinIndex pin = columnOf(cells, {"pin", "ball", "pad", "number", "pin number"});
@@ -100,14 +102,18 @@ Expected<NetTable> readNetTable(const std::string& text, const Device& device)
             }
         }
         if (static_cast<int>(cells.size()) <= std::max(pinColumn, netColumn))
-            return problemOf(fmt::format("line {}: \"{}\" has no net; write a pin and its net, with a comma, a tab or a blank between.", number, std::string(line.substr(0, 60))));
+            return problemOf(fmt::format(
+                "line {}: \"{}\" has no net; write a pin and its net, with a comma, a tab or a blank between.", number,
+                std::string(line.substr(0, 60))));
         const std::string& pin = cells[size_t(pinColumn)];
         const std::string& net = cells[size_t(netColumn)];
         const auto found = pins.find(uppered(pin));
         if (found == pins.end())
-            return problemOf(fmt::format("line {}: \"{}\" is neither a pin of {} nor a pad of {}.{}", number, pin, device.package.name, device.name, didYouMean(uppered(pin), names)));
+            return problemOf(fmt::format("line {}: \"{}\" is neither a pin of {} nor a pad of {}.{}", number, pin,
+                                         device.package.name, device.name, didYouMean(uppered(pin), names)));
         if (found->second->pad < 0) {
-            out.notes.push_back(fmt::format("line {}: pin {} is {}", number, found->second->number, found->second->name));
+            out.notes.push_back(
+                fmt::format("line {}: pin {} is {}", number, found->second->number, found->second->name));
             continue;
         }
         if (net.empty()) {
@@ -118,7 +124,8 @@ Expected<NetTable> readNetTable(const std::string& text, const Device& device)
             return problemOf(fmt::format("line {}: {}", number, checked.problem().message));
         const auto [at, fresh] = known.emplace(found->second->name, std::pair(net, number));
         if (!fresh && at->second.first != net)
-            return problemOf(fmt::format("line {}: {} is on {} here and on {} in line {}.", number, found->second->name, net, at->second.first, at->second.second));
+            return problemOf(fmt::format("line {}: {} is on {} here and on {} in line {}.", number, found->second->name,
+                                         net, at->second.first, at->second.second));
         if (fresh)
             out.entries.push_back({found->second->name, net, number});
     }

@@ -20,14 +20,14 @@ struct NetTable {
     std::vector<std::string> notes; ///< lines that say nothing of a pad, and why, each with its line number
 };
 
-/// Reads lines of pin and net, between commas, semicolons, tabs or blanks; quotes as in RFC 4180. A pin is a number of the
-/// package ("17", "C4") or a pad's name. A first line with titles says which columns they are ("Pin", "Net", in any order,
-/// among others); without one they are the first two. Pins of supply and ground are passed over. Fails when a line cannot be
-/// understood, or a pad has two nets; nothing is read half.
+/// Reads lines of pin and net, between commas, semicolons, tabs or blanks; quotes as in RFC 4180. A pin is a number of
+/// the package ("17", "C4") or a pad's name. A first line with titles says which columns they are ("Pin", "Net", in any
+/// order, among others); without one they are the first two. Pins of supply and ground are passed over. Fails when a
+/// line cannot be understood, or a pad has two nets; nothing is read half.
 Expected<NetTable> readNetTable(const std::string& text, const Device& device);
 
-/// The edit that makes the plan's nets those of the table: what the board's file says already is not said again, and nets
-/// that the table does not have stay.
+/// The edit that makes the plan's nets those of the table: what the board's file says already is not said again, and
+/// nets that the table does not have stay.
 Edit editOfNets(const Snapshot& snapshot, const NetTable& table);
 
 } // namespace bindrel

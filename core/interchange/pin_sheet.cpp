@@ -13,9 +13,21 @@ namespace bindrel {
 const std::vector<SheetColumn>& sheetColumns()
 {
     static const std::vector<SheetColumn> all{
-        {"pin", "Pin", ""},          {"pad", "Pad", ""},          {"signal", "Signal", ""},             {"need", "Need", ""},          {"name", "Name", "name"},
-        {"net", "Net", "net"},       {"code", "Mux", ""},         {"direction", "Direction", ""},       {"pull", "Pull", "pull"},      {"drive", "Drive", "drive"},
-        {"speed", "Edges", "speed"}, {"level", "Level", "level"}, {"open_drain", "Drain", "open_drain"}, {"supply", "Supply", ""},     {"part", "Part", ""},
+        {"pin", "Pin", ""},
+        {"pad", "Pad", ""},
+        {"signal", "Signal", ""},
+        {"need", "Need", ""},
+        {"name", "Name", "name"},
+        {"net", "Net", "net"},
+        {"code", "Mux", ""},
+        {"direction", "Direction", ""},
+        {"pull", "Pull", "pull"},
+        {"drive", "Drive", "drive"},
+        {"speed", "Edges", "speed"},
+        {"level", "Level", "level"},
+        {"open_drain", "Drain", "open_drain"},
+        {"supply", "Supply", ""},
+        {"part", "Part", ""},
     };
     return all;
 }
@@ -49,7 +61,23 @@ void append(std::string& text, const std::string& more)
 
 std::vector<SheetRow> pinSheet(const Snapshot& s)
 {
-    enum { Pin, PadName, Signal, NeedTitle, Name, Net, Code, Direction, Pull, Drive, Speed, Level, OpenDrain, Supply, PartTitle };
+    enum {
+        Pin,
+        PadName,
+        Signal,
+        NeedTitle,
+        Name,
+        Net,
+        Code,
+        Direction,
+        Pull,
+        Drive,
+        Speed,
+        Level,
+        OpenDrain,
+        Supply,
+        PartTitle
+    };
     std::vector<SheetRow> out;
     const auto& pins = s.device->package.pins;
     for (size_t i = 0; i < pins.size(); ++i) {
@@ -60,7 +88,9 @@ std::vector<SheetRow> pinSheet(const Snapshot& s)
         row.cells[Pin] = pins[i].number;
         row.cells[PadName] = pins[i].name;
         if (row.pad < 0) {
-            row.cells[Direction] = pins[i].kind == PackagePin::Kind::Supply ? "supply" : pins[i].kind == PackagePin::Kind::Ground ? "ground" : "dedicated";
+            row.cells[Direction] = pins[i].kind == PackagePin::Kind::Supply   ? "supply"
+                                   : pins[i].kind == PackagePin::Kind::Ground ? "ground"
+                                                                              : "dedicated";
             out.push_back(std::move(row));
             continue;
         }
@@ -71,7 +101,9 @@ std::vector<SheetRow> pinSheet(const Snapshot& s)
             const Need& need = s.plan.needs[size_t(claim.need)];
             const Seat& seat = s.bindings.needs[size_t(claim.need)].seats[size_t(claim.seat)];
             append(row.cells[NeedTitle], need.title);
-            append(row.cells[Signal], seat.route >= 0 ? s.device->signalName(s.device->routes[size_t(seat.route)]) : seat.impossible.empty() ? pad.name : seat.signal.title);
+            append(row.cells[Signal], seat.route >= 0 ? s.device->signalName(s.device->routes[size_t(seat.route)])
+                                      : seat.impossible.empty() ? pad.name
+                                                                : seat.signal.title);
             const Part* part = s.board->part(need.part);
             append(row.cells[PartTitle], part ? part->title : std::string());
             append(row.cells[Name], pinProperty(need, seat.signal.id, "name").value_or(std::string()));
@@ -85,7 +117,10 @@ std::vector<SheetRow> pinSheet(const Snapshot& s)
         }
         // The board's word on the net goes before what the need calls it.
         const auto net = s.board->nets.find(pad.name);
-        row.cells[Net] = net != s.board->nets.end() ? net->second : row.need >= 0 ? pinProperty(s.plan.needs[size_t(row.need)], row.signal, "net").value_or(std::string()) : std::string();
+        row.cells[Net] = net != s.board->nets.end() ? net->second
+                         : row.need >= 0
+                             ? pinProperty(s.plan.needs[size_t(row.need)], row.signal, "net").value_or(std::string())
+                             : std::string();
         for (const PadSetup& setup : s.pads) {
             if (setup.pad != row.pad)
                 continue;
@@ -111,9 +146,11 @@ std::vector<SheetRow> pinSheet(const Snapshot& s)
 
 Expected<Change> cellChange(const Snapshot& s, const SheetRow& row, const std::string& id, const std::string& text)
 {
-    const auto column = std::find_if(sheetColumns().begin(), sheetColumns().end(), [&id](const SheetColumn& c) { return c.id == id; });
+    const auto column =
+        std::find_if(sheetColumns().begin(), sheetColumns().end(), [&id](const SheetColumn& c) { return c.id == id; });
     if (column == sheetColumns().end() || !*column->property)
-        return problemOf(fmt::format("{} follows from the wiring; change that.", column == sheetColumns().end() ? id : column->title));
+        return problemOf(fmt::format("{} follows from the wiring; change that.",
+                                     column == sheetColumns().end() ? id : column->title));
     const std::string& pin = s.device->package.pins[size_t(row.pin)].name;
     if (row.pad < 0)
         return problemOf(fmt::format("{} is no pad.", pin));
@@ -128,7 +165,8 @@ Expected<Change> cellChange(const Snapshot& s, const SheetRow& row, const std::s
         return Change(SetNet{pin, value ? value : filed ? std::optional(std::string()) : std::nullopt});
     }
     if (row.need < 0)
-        return problemOf(row.contested ? fmt::format("{} is contested; settle that first.", pin) : fmt::format("no need uses {}, so there is nothing to set it up for.", pin));
+        return problemOf(row.contested ? fmt::format("{} is contested; settle that first.", pin)
+                                       : fmt::format("no need uses {}, so there is nothing to set it up for.", pin));
     if (value)
         if (const Expected<std::string> checked = checkPinProperty(property, text); !checked)
             return checked.problem();

@@ -10,8 +10,8 @@
 
 namespace bindrel {
 
-/// A column of the pin sheet. Those that name a property of pins (core/plan/pin_property.h) can be edited where a need has
-/// the pad; the net can be edited of every pad.
+/// A column of the pin sheet. Those that name a property of pins (core/plan/pin_property.h) can be edited where a need
+/// has the pad; the net can be edited of every pad.
 struct SheetColumn {
     const char* id;       ///< "pull"; key in files
     const char* title;    ///< "Pull"
@@ -32,12 +32,14 @@ struct SheetRow {
 std::vector<SheetRow> pinSheet(const Snapshot& snapshot);
 
 /// The change that writes a text into a cell; an empty text takes back what was said. Fails with what would be right.
-Expected<Change> cellChange(const Snapshot& snapshot, const SheetRow& row, const std::string& column, const std::string& text);
+Expected<Change> cellChange(const Snapshot& snapshot, const SheetRow& row, const std::string& column,
+                            const std::string& text);
 
-/// Comma-separated values (RFC 4180) with a line of titles. Texts that a spreadsheet would take for a formula get a leading
-/// apostrophe.
+/// Comma-separated values (RFC 4180) with a line of titles. Texts that a spreadsheet would take for a formula get a
+/// leading apostrophe.
 std::string pinSheetCsv(const std::vector<SheetRow>& rows);
 /// A workbook with one sheet, its titles frozen and filters set.
-Outcome writePinSheetXlsx(const std::vector<SheetRow>& rows, const std::string& title, const std::filesystem::path& path);
+Outcome writePinSheetXlsx(const std::vector<SheetRow>& rows, const std::string& title,
+                          const std::filesystem::path& path);
 
 } // namespace bindrel

@@ -11,9 +11,11 @@
 
 namespace bindrel {
 
-Outcome writePinSheetXlsx(const std::vector<SheetRow>& rows, const std::string& title, const std::filesystem::path& path)
+Outcome writePinSheetXlsx(const std::vector<SheetRow>& rows, const std::string& title,
+                          const std::filesystem::path& path)
 {
-    // The library writes by name: in a folder that nobody else can reach, and from there to its place as every other file.
+    // The library writes by name: in a folder that nobody else can reach, and from there to its place as every other
+    // file.
     const Expected<ScratchFolder> scratch = ScratchFolder::make();
     if (!scratch)
         return scratch.problem();
@@ -41,7 +43,8 @@ Outcome writePinSheetXlsx(const std::vector<SheetRow>& rows, const std::string& 
         for (std::size_t c = 0; c < rows[r].cells.size(); ++c) {
             const std::string& text = rows[r].cells[c];
             // Pin numbers and codes are numbers to a spreadsheet, so that they sort as such.
-            const bool number = !text.empty() && text.size() < 6 && std::all_of(text.begin(), text.end(), [](char d) { return d >= '0' && d <= '9'; });
+            const bool number = !text.empty() && text.size() < 6 &&
+                                std::all_of(text.begin(), text.end(), [](char d) { return d >= '0' && d <= '9'; });
             if (number)
                 worksheet_write_number(sheet, lxw_row_t(r + 1), lxw_col_t(c), std::stod(text), nullptr);
             else if (!text.empty())
@@ -55,7 +58,8 @@ Outcome writePinSheetXlsx(const std::vector<SheetRow>& rows, const std::string& 
         worksheet_autofilter(sheet, 0, 0, lxw_row_t(rows.size()), lxw_col_t(columns.size() - 1));
     const lxw_error error = workbook_close(book);
     if (error != LXW_NO_ERROR)
-        return problemOf(fmt::format("{} cannot be written: {}. Choose another place, or make room there.", path.string(), lxw_strerror(error)));
+        return problemOf(fmt::format("{} cannot be written: {}. Choose another place, or make room there.",
+                                     path.string(), lxw_strerror(error)));
     const Expected<std::string> bytes = readFile(aside);
     return bytes ? writeFileAtomically(path, *bytes) : Outcome(bytes.problem());
 }

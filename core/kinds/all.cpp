@@ -1,35 +1,35 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// The one table of all kinds of need. A kind is added by a line of BINDREL_KINDS and a folder with its KIND.cpp, in the order in which
-// lists offer them.
+// The one table of all kinds of need. A kind is added by a line of BINDREL_KINDS and a folder with its KIND.cpp, in the
+// order in which lists offer them.
 #include "core/kinds/kind.h"
 #include "core/source/stream_functions.h"
 
 #include <algorithm>
 #include <map>
 
-#define BINDREL_KINDS(KIND) \
-    KIND(uart) \
-    KIND(spi) \
-    KIND(i2c) \
-    KIND(can) \
-    KIND(usb) \
-    KIND(pwm) \
-    KIND(interval) \
-    KIND(capture) \
-    KIND(count) \
-    KIND(quadrature) \
-    KIND(adc) \
-    KIND(dac) \
-    KIND(comparator) \
-    KIND(gpio) \
-    KIND(rtc) \
-    KIND(watchdog) \
-    KIND(copy) \
-    KIND(segments) \
-    KIND(clockout) \
-    KIND(crystal) \
-    KIND(clockin) \
-    KIND(debug) \
+#define BINDREL_KINDS(KIND)                                                                                            \
+    KIND(uart)                                                                                                         \
+    KIND(spi)                                                                                                          \
+    KIND(i2c)                                                                                                          \
+    KIND(can)                                                                                                          \
+    KIND(usb)                                                                                                          \
+    KIND(pwm)                                                                                                          \
+    KIND(interval)                                                                                                     \
+    KIND(capture)                                                                                                      \
+    KIND(count)                                                                                                        \
+    KIND(quadrature)                                                                                                   \
+    KIND(adc)                                                                                                          \
+    KIND(dac)                                                                                                          \
+    KIND(comparator)                                                                                                   \
+    KIND(gpio)                                                                                                         \
+    KIND(rtc)                                                                                                          \
+    KIND(watchdog)                                                                                                     \
+    KIND(copy)                                                                                                         \
+    KIND(segments)                                                                                                     \
+    KIND(clockout)                                                                                                     \
+    KIND(crystal)                                                                                                      \
+    KIND(clockin)                                                                                                      \
+    KIND(debug)                                                                                                        \
     KIND(custom)
 
 namespace bindrel {

@@ -64,8 +64,14 @@ need it is a finding.
         if (!kind.roles.empty()) {
             out += "\n| role | use | unit or values | meaning |\n|---|---|---|---|\n";
             for (const RoleSpec& role : kind.roles)
-                out += fmt::format("| `{}` | {}{} | {} | {} |\n", role.name, nameOf(role.use), !role.required ? "" : role.unless.empty() ? ", required" : fmt::format(", required unless there is `{}`", role.unless), role.meanings.empty() ? role.unit : meaningsOf(role),
-                                   role.about + (role.onlyHeld ? std::string(role.about.empty() ? "" : " ") + "Where there is `hold`, changed only while held." : std::string()));
+                out += fmt::format("| `{}` | {}{} | {} | {} |\n", role.name, nameOf(role.use),
+                                   !role.required        ? ""
+                                   : role.unless.empty() ? ", required"
+                                                         : fmt::format(", required unless there is `{}`", role.unless),
+                                   role.meanings.empty() ? role.unit : meaningsOf(role),
+                                   role.about + (role.onlyHeld ? std::string(role.about.empty() ? "" : " ") +
+                                                                     "Where there is `hold`, changed only while held."
+                                                               : std::string()));
         }
         words(out, "Abilities", kind.abilities);
         words(out, "Signals", kind.signals);

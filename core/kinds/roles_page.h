@@ -5,8 +5,8 @@
 
 namespace bindrel {
 
-/// docs/formats/roles.md: every word that blocks and instances of a device file may use, as the kinds declare them. In Markdown; a test
-/// holds the file against this, and writes it anew when BINDREL_UPDATE is set.
+/// docs/formats/roles.md: every word that blocks and instances of a device file may use, as the kinds declare them. In
+/// Markdown; a test holds the file against this, and writes it anew when BINDREL_UPDATE is set.
 std::string rolesPage();
 
 } // namespace bindrel

@@ -86,7 +86,9 @@ Outcome checkOwner(const std::string& owner, const std::string& plan, const Dire
 {
     if (owner.empty() || owner == plan || ownership == Ownership::TakeOver)
         return {};
-    Problem problem = problemOf(fmt::format("belongs to the plan \"{}\"; \"{}\" would take the place of its files. Choose another folder, or take this one over.", printable(owner), printable(plan)));
+    Problem problem = problemOf(fmt::format("belongs to the plan \"{}\"; \"{}\" would take the place of its files. "
+                                            "Choose another folder, or take this one over.",
+                                            printable(owner), printable(plan)));
     problem.file = folder.path().string();
     return problem;
 }

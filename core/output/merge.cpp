@@ -47,12 +47,14 @@ std::string unifiedDiff(const std::string& before, const std::string& after)
     };
     const auto line = [](const git_diff_delta*, const git_diff_hunk*, const git_diff_line* l, void* to) {
         auto* text = static_cast<std::string*>(to);
-        if (l->origin == GIT_DIFF_LINE_CONTEXT || l->origin == GIT_DIFF_LINE_ADDITION || l->origin == GIT_DIFF_LINE_DELETION)
+        if (l->origin == GIT_DIFF_LINE_CONTEXT || l->origin == GIT_DIFF_LINE_ADDITION ||
+            l->origin == GIT_DIFF_LINE_DELETION)
             *text += l->origin;
         text->append(l->content, l->content_len);
         return 0;
     };
-    git_diff_buffers(before.data(), before.size(), nullptr, after.data(), after.size(), nullptr, &options, nullptr, nullptr, hunk, line, &out);
+    git_diff_buffers(before.data(), before.size(), nullptr, after.data(), after.size(), nullptr, &options, nullptr,
+                     nullptr, hunk, line, &out);
     return out;
 }
 

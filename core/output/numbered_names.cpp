@@ -19,8 +19,8 @@ Expected<std::string> moveToFreeNumber(const Directory& from, const std::string&
         if (*done)
             return numbered;
     }
-    Problem problem = problemOf(fmt::format("has no free name: {} to {}-{} exist. Remove those that you no longer need.",
-                                            stem, stem, kMost - 1));
+    Problem problem = problemOf(fmt::format(
+        "has no free name: {} to {}-{} exist. Remove those that you no longer need.", stem, stem, kMost - 1));
     problem.file = (to.path() / stem).string();
     return problem;
 }

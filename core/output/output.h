@@ -10,13 +10,14 @@
 
 /// Bringing the source to a folder without losing anything that a person has put there.
 ///
-/// Beside the files a folder ".bindrel" remembers: owner, the plan that the folder belongs to; base/, what was generated last;
-/// backup/, what stood there before the last writes, eight generations of each file; rescued/, what a write that died had left and nobody had a
-/// copy of; stage-N/, a write under way. A write first
-/// puts every new text into its stage and then only renames, each file in one step, and takes all back if one fails. The order is such that
-/// each line of a person's has, at any moment, a name in the folder: first comes the file that keeps what leaves its place, then what replaces,
-/// then what is removed. Of a write that died in the middle nothing is believed but what base/ and the stages say was generated: the next
-/// write that a person asks for works out anew what each file is to hold, and deletes nothing of a stage that has no copy.
+/// Beside the files a folder ".bindrel" remembers: owner, the plan that the folder belongs to; base/, what was
+/// generated last; backup/, what stood there before the last writes, eight generations of each file; rescued/, what a
+/// write that died had left and nobody had a copy of; stage-N/, a write under way. A write first puts every new text
+/// into its stage and then only renames, each file in one step, and takes all back if one fails. The order is such that
+/// each line of a person's has, at any moment, a name in the folder: first comes the file that keeps what leaves its
+/// place, then what replaces, then what is removed. Of a write that died in the middle nothing is believed but what
+/// base/ and the stages say was generated: the next write that a person asks for works out anew what each file is to
+/// hold, and deletes nothing of a stage that has no copy.
 ///
 /// Nothing below the folder is reached through a link, and looking writes nothing.
 namespace bindrel {
@@ -39,7 +40,10 @@ struct FileChange {
     std::string after;  ///< what it will hold; of a conflict, the new text
     std::string note;   ///< for people, when there is something to say
 
-    bool touchesDisk() const { return state == State::New || state == State::Changed || state == State::Merged || state == State::Obsolete; }
+    bool touchesDisk() const
+    {
+        return state == State::New || state == State::Changed || state == State::Merged || state == State::Obsolete;
+    }
 };
 
 const char* nameOf(FileChange::State state);
@@ -51,26 +55,29 @@ inline constexpr int kBackups = 8;
 struct OutputPreview {
     std::vector<FileChange> files;  ///< in the order of the source's files; obsolete ones, then parked text last
     std::vector<std::string> notes; ///< sentences about the folder: that a write was interrupted here
-    /// What a write puts in place before anything else, and what stands there until all else is done: a file with every text that leaves its place.
-    /// Empty when none does.
+    /// What a write puts in place before anything else, and what stands there until all else is done: a file with every
+    /// text that leaves its place. Empty when none does.
     struct First {
         std::string name, text;
     } first;
 };
 
-/// May a folder that belongs to another plan be taken over? Its files that the plan does not have are then removed if untouched.
+/// May a folder that belongs to another plan be taken over? Its files that the plan does not have are then removed if
+/// untouched.
 enum class Ownership { OwnOnly, TakeOver };
 
-/// What a write of this source to this folder would do. The folder need not exist; nothing is written. Fails when it cannot be read,
-/// when something in it that would be written is a link, and when it belongs to another plan.
-Expected<OutputPreview> previewOutput(const Source& source, const std::filesystem::path& folder, Ownership ownership = Ownership::OwnOnly);
+/// What a write of this source to this folder would do. The folder need not exist; nothing is written. Fails when it
+/// cannot be read, when something in it that would be written is a link, and when it belongs to another plan.
+Expected<OutputPreview> previewOutput(const Source& source, const std::filesystem::path& folder,
+                                      Ownership ownership = Ownership::OwnOnly);
 
 /// The plan that a folder belongs to; empty when it is nobody's, or cannot be read.
 std::string folderOwner(const std::filesystem::path& folder);
 
-/// Carries out a preview: all of it or nothing. Fails, changing nothing, on a conflict, when anything cannot be written or
-/// remembered, when the folder has changed since the preview, and when another process is writing there.
-/// Gives sentences on what a person should know: a file that somebody saved in the very moment was kept beside.
-Expected<std::vector<std::string>> writeOutput(const Source& source, const std::filesystem::path& folder, const OutputPreview& preview, Ownership ownership = Ownership::OwnOnly);
+/// Carries out a preview: all of it or nothing. Fails, changing nothing, on a conflict, when anything cannot be written
+/// or remembered, when the folder has changed since the preview, and when another process is writing there. Gives
+/// sentences on what a person should know: a file that somebody saved in the very moment was kept beside.
+Expected<std::vector<std::string>> writeOutput(const Source& source, const std::filesystem::path& folder,
+                                               const OutputPreview& preview, Ownership ownership = Ownership::OwnOnly);
 
 } // namespace bindrel

@@ -18,7 +18,8 @@ constexpr std::string_view kGuard = " ~|";
 
 std::string head(std::string_view prefix)
 {
-    return fmt::format("/* Text of keep regions whose home is not generated at present. Bindrel puts it back when the home returns; delete what you\n"
+    return fmt::format("/* Text of keep regions whose home is not generated at present. Bindrel puts it back when the "
+                       "home returns; delete what you\n"
                        " * no longer need. */\n"
                        "typedef int {}_orphans; /* C wants a declaration in every file */\n",
                        prefix);
@@ -29,7 +30,10 @@ std::string commented(std::string_view line)
     std::string out(kLine);
     if (!line.empty())
         out.append(" ").append(line);
-    if (line.ends_with('\\') || line.ends_with("?" "?/") || line.ends_with(kGuard) || line.ends_with(' ') || line.ends_with('\t') || line.ends_with('\r'))
+    if (line.ends_with('\\') ||
+        line.ends_with("?"
+                       "?/") ||
+        line.ends_with(kGuard) || line.ends_with(' ') || line.ends_with('\t') || line.ends_with('\r'))
         out.append(kGuard);
     return out + "\n";
 }
@@ -48,7 +52,10 @@ std::string unparked(std::string_view line)
     return std::string(line);
 }
 
-std::string parkedFileName(std::string_view prefix) { return std::string(prefix) + "_orphans.c"; }
+std::string parkedFileName(std::string_view prefix)
+{
+    return std::string(prefix) + "_orphans.c";
+}
 
 ParkedFile::ParkedFile(std::string_view text, std::string_view prefix) : prefix_(prefix)
 {
@@ -69,7 +76,8 @@ ParkedFile::ParkedFile(std::string_view text, std::string_view prefix) : prefix_
             own_ += std::string(line) + "\n";
             continue;
         }
-        Parked entry{std::string(named.substr(0, blank)), std::string(named.substr(blank + 1, named.size() - blank - 4)), {}};
+        Parked entry{
+            std::string(named.substr(0, blank)), std::string(named.substr(blank + 1, named.size() - blank - 4)), {}};
         for (std::size_t k = i + 2; k < end; ++k)
             entry.text += unparked(lines[k]) + "\n";
         entries_.push_back(std::move(entry));

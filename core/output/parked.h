@@ -7,14 +7,15 @@
 
 /// PREFIX_orphans.c: text of keep regions whose home is not generated at present. It goes back when the home returns.
 ///
-/// An entry is a mark, "#if 0", the text with "//| " before each line, "#endif". As lines of comments the text can neither end the
-/// group nor begin a comment that swallows what follows. Whatever else stands in the file is the user's and stays.
+/// An entry is a mark, "#if 0", the text with "//| " before each line, "#endif". As lines of comments the text can
+/// neither end the group nor begin a comment that swallows what follows. Whatever else stands in the file is the user's
+/// and stays.
 namespace bindrel {
 
 struct Parked {
-    std::string file;   ///< that had the region
+    std::string file; ///< that had the region
     std::string region;
-    std::string text;   ///< as it stood there, lines end with LF
+    std::string text; ///< as it stood there, lines end with LF
 
     friend bool operator==(const Parked&, const Parked&) = default;
 };

@@ -2,9 +2,9 @@
 // What a write would do: each file's text on the disk, what was generated last, and what is generated now.
 #include "core/base/text.h"
 #include "core/output/folder_memory.h"
-#include "core/source/keep_regions.h"
 #include "core/output/merge.h"
 #include "core/output/parked.h"
+#include "core/source/keep_regions.h"
 #include "core/source/seal.h"
 
 #include <fmt/format.h>
@@ -44,8 +44,10 @@ int commonLines(std::string_view a, std::string_view b)
     return out;
 }
 
-/// Whether every line that a person has added to `base` in `mine` stands in one of the texts; merging must never lose one.
-bool keepsAdditions(const std::string& base, const std::string& mine, const std::string& merged, const std::vector<Parked>& parked)
+/// Whether every line that a person has added to `base` in `mine` stands in one of the texts; merging must never lose
+/// one.
+bool keepsAdditions(const std::string& base, const std::string& mine, const std::string& merged,
+                    const std::vector<Parked>& parked)
 {
     const auto had = linesOf(base);
     auto has = linesOf(merged);
@@ -66,7 +68,10 @@ bool keepsAdditions(const std::string& base, const std::string& mine, const std:
 
 class Preview {
 public:
-    Preview(const Source& source, const Directory* folder, FolderMemory memory) : source_(source), folder_(folder), memory_(std::move(memory)) {}
+    Preview(const Source& source, const Directory* folder, FolderMemory memory)
+        : source_(source), folder_(folder), memory_(std::move(memory))
+    {
+    }
 
     Expected<OutputPreview> run()
     {
@@ -78,7 +83,8 @@ public:
         if (Outcome outcome = settleParked(); !outcome)
             return outcome.problem();
         if (!memory_.stages().empty())
-            out_.notes.push_back("A write was interrupted in this folder. The next one brings every file to what is listed here.");
+            out_.notes.push_back(
+                "A write was interrupted in this folder. The next one brings every file to what is listed here.");
         return std::move(out_);
     }
 
@@ -136,12 +142,17 @@ private:
         if (bases.empty() && !seal)
             return conflict(change, "there is a file of this name that Bindrel did not write; move it away");
         if (bases.empty() && fresh && seal->plan != fresh->plan)
-            return conflict(change, fmt::format("was written for the plan \"{}\"; move it away, or choose another folder", printable(seal->plan)));
+            return conflict(change,
+                            fmt::format("was written for the plan \"{}\"; move it away, or choose another folder",
+                                        printable(seal->plan)));
 
         Regions homeless = *regions;
         const std::string freshText = withRegions(generated, homeless);
         const std::string bare = withoutRegions(mine);
-        const bool untouched = isUntouched(mine) || std::any_of(bases.begin(), bases.end(), [&bare](const std::string& base) { return keepRegions(base).ok() && withoutRegions(base) == bare; });
+        const bool untouched =
+            isUntouched(mine) || std::any_of(bases.begin(), bases.end(), [&bare](const std::string& base) {
+                return keepRegions(base).ok() && withoutRegions(base) == bare;
+            });
         if (untouched) {
             for (const auto& [name, text] : homeless)
                 park(change.name, name, text);
@@ -152,15 +163,19 @@ private:
         std::vector<std::string> ancestors = bases;
         if (seal && fresh && seal->digest == fresh->digest)
             ancestors.push_back(generated);
-        // The file says itself which text it came from. Another would be taken for what the person wanted, and the old text for new.
+        // The file says itself which text it came from. Another would be taken for what the person wanted, and the old
+        // text for new.
         if (seal)
             std::erase_if(ancestors, [&seal](const std::string& text) {
                 const std::optional<Seal> other = sealOf(text);
                 return other && other->digest != seal->digest;
             });
         if (ancestors.empty())
-            return conflict(change, "edited by hand, and what was generated before is not known here (the folder .bindrel is missing or another's); move the file away, or take your change back");
-        std::stable_sort(ancestors.begin(), ancestors.end(), [&mine](const std::string& a, const std::string& b) { return commonLines(a, mine) > commonLines(b, mine); });
+            return conflict(change, "edited by hand, and what was generated before is not known here (the folder "
+                                    ".bindrel is missing or another's); move the file away, or take your change back");
+        std::stable_sort(ancestors.begin(), ancestors.end(), [&mine](const std::string& a, const std::string& b) {
+            return commonLines(a, mine) > commonLines(b, mine);
+        });
         for (const std::string& ancestor : ancestors) {
             if (!keepRegions(ancestor))
                 continue;
@@ -172,14 +187,16 @@ private:
                 continue;
             std::vector<Parked> parked;
             for (const auto& [name, text] : *regions)
-                if (const auto kept = left->find(name); !trimmed(text).empty() && (kept == left->end() || kept->second != text))
+                if (const auto kept = left->find(name);
+                    !trimmed(text).empty() && (kept == left->end() || kept->second != text))
                     parked.push_back({change.name, name, text});
             if (!keepsAdditions(base, mine, *merged, parked))
                 continue;
             parked_.insert(parked_.end(), parked.begin(), parked.end());
             return finish(*merged, State::Merged);
         }
-        conflict(change, "edited by hand where the new text changes too; take your change back, or move it into a keep region");
+        conflict(change,
+                 "edited by hand where the new text changes too; take your change back, or move it into a keep region");
     }
 
     Outcome considerObsolete()
@@ -195,7 +212,8 @@ private:
             change.before = **disk;
             const std::string mine = withLineFeeds(change.before);
             const Expected<Regions> regions = keepRegions(mine);
-            // Memory alone is not believed here: what is removed must itself say that it was generated, and be as it was.
+            // Memory alone is not believed here: what is removed must itself say that it was generated, and be as it
+            // was.
             if (regions && isUntouched(mine)) {
                 change.state = State::Obsolete;
                 for (const auto& [region, text] : *regions)
@@ -203,8 +221,11 @@ private:
             } else {
                 change.state = State::Left;
                 change.after = change.before;
-                change.note = regions ? "no longer generated, but you have edited it; remove it when you no longer need it"
-                                      : fmt::format("no longer generated; its keep marks do not pair up (line {}: {}), so it stays", regions.problem().line, regions.problem().message);
+                change.note =
+                    regions
+                        ? "no longer generated, but you have edited it; remove it when you no longer need it"
+                        : fmt::format("no longer generated; its keep marks do not pair up (line {}: {}), so it stays",
+                                      regions.problem().line, regions.problem().message);
             }
             out_.files.push_back(std::move(change));
         }
@@ -258,18 +279,22 @@ private:
         from = std::move(staying);
     }
 
-    /// After a write that died, parked text that stands word for word in a region of its name is there twice: it was brought home already.
+    /// After a write that died, parked text that stands word for word in a region of its name is there twice: it was
+    /// brought home already.
     void dropWhatIsHome(std::vector<Parked>& entries) const
     {
         std::map<std::string, std::vector<std::string>> homes;
         for (const FileChange& change : out_.files)
-            if (const SourceFile* file = source_.find(change.name); file && file->owner == SourceFile::Owner::Generated && change.state != State::Conflict && !entries.empty() && !memory_.stages().empty())
+            if (const SourceFile* file = source_.find(change.name);
+                file && file->owner == SourceFile::Owner::Generated && change.state != State::Conflict &&
+                !entries.empty() && !memory_.stages().empty())
                 if (const Expected<Regions> regions = keepRegions(withLineFeeds(change.after)))
                     for (const auto& [name, text] : *regions)
                         homes[name].push_back(text);
         std::erase_if(entries, [&homes](const Parked& entry) {
             const auto found = homes.find(entry.region);
-            return found != homes.end() && std::find(found->second.begin(), found->second.end(), entry.text) != found->second.end();
+            return found != homes.end() &&
+                   std::find(found->second.begin(), found->second.end(), entry.text) != found->second.end();
         });
     }
 

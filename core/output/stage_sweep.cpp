@@ -110,9 +110,10 @@ private:
         const Expected<std::string> kept =
             rescued ? moveToFreeNumber(stage, staged, *rescued, name) : Expected<std::string>(rescued.problem());
         if (kept)
-            notes.push_back(fmt::format("An interrupted write left a text of {} that exists nowhere else. It is kept as "
-                                        "{}/rescued/{}; copy from it what you need.",
-                                        name, FolderMemory::kName, *kept));
+            notes.push_back(
+                fmt::format("An interrupted write left a text of {} that exists nowhere else. It is kept as "
+                            "{}/rescued/{}; copy from it what you need.",
+                            name, FolderMemory::kName, *kept));
         return kept.ok();
     }
 

@@ -20,7 +20,10 @@ using State = FileChange::State;
 
 class Write {
 public:
-    Write(const Source& source, const Directory& folder, const Directory& memory) : source_(source), folder_(folder), memory_(memory) {}
+    Write(const Source& source, const Directory& folder, const Directory& memory)
+        : source_(source), folder_(folder), memory_(memory)
+    {
+    }
 
     /// REQUIRES: the lock of `memory` is held
     Expected<std::vector<std::string>> run(const OutputPreview& preview)
@@ -31,14 +34,16 @@ public:
             return giveUp(staged.problem());
         if (Outcome done = commitAll(preview); !done)
             return giveUp(done.problem());
-        for (const Directory* changed : {&folder_, static_cast<const Directory*>(&*base_), static_cast<const Directory*>(&*backup_), &memory_})
+        for (const Directory* changed :
+             {&folder_, static_cast<const Directory*>(&*base_), static_cast<const Directory*>(&*backup_), &memory_})
             if (Outcome safe = changed->sync(); !safe)
                 return giveUp(safe.problem());
         // From here on everything is in place; what is left over is only untidy, unless it has no copy.
         for (std::string& note : sweepStages(source_, folder_, memory_))
             notes_.push_back(std::move(note));
         if (byCopy_ && !memory_.exists(kTold) && memory_.write(kTold, ""))
-            notes_.push_back("This file system can neither exchange two files nor give one a second name, so each old file is copied before it is replaced. What another program saves "
+            notes_.push_back("This file system can neither exchange two files nor give one a second name, so each old "
+                             "file is copied before it is replaced. What another program saves "
                              "between the two is lost. Write to another disk if that can happen.");
         return std::move(notes_);
     }
@@ -67,7 +72,8 @@ private:
         while (memory_.exists(fmt::format("stage-{}", number)))
             ++number;
         stageName_ = fmt::format("stage-{}", number);
-        for (auto [name, into] : {std::pair{std::string("base"), &base_}, {std::string("backup"), &backup_}, {stageName_, &stage_}})
+        for (auto [name, into] :
+             {std::pair{std::string("base"), &base_}, {std::string("backup"), &backup_}, {stageName_, &stage_}})
             if (Outcome made = openIn(memory_, name, *into); !made)
                 return made;
         for (auto [name, into] : {std::pair{"base", &stageBase_}, {"was", &stageWas_}, {"first", &stageFirst_}})
@@ -97,7 +103,9 @@ private:
             if (!disk)
                 return disk.problem();
             if (disk->value_or(std::string()) != change.before)
-                return at(change.name, "has changed while the write was being decided; look at the list again. Nothing was written.");
+                return at(
+                    change.name,
+                    "has changed while the write was being decided; look at the list again. Nothing was written.");
             Row row{change.touchesDisk() ? &change : nullptr, change.name, false};
             if (row.change && change.state != State::Obsolete) {
                 if (Outcome staged = stage_->write(change.name, change.after); !staged)
@@ -152,7 +160,8 @@ private:
     Outcome settleFirst(const OutputPreview& preview)
     {
         const std::string& name = preview.first.name;
-        const auto row = std::find_if(rows_.begin(), rows_.end(), [&name](const Row& r) { return r.change && r.name == name; });
+        const auto row =
+            std::find_if(rows_.begin(), rows_.end(), [&name](const Row& r) { return r.change && r.name == name; });
         const bool stood = stageFirst_->exists(name);
         const bool goes = row == rows_.end() ? !stood : row->change->state == State::Obsolete;
         // Without a change of its own it becomes again what it was.
@@ -253,7 +262,8 @@ private:
         if (!text || text->value_or(std::string()) != before) {
             if (const Expected<bool> stays = stage_->moveToFree(name, folder_, name); !stays || !*stays)
                 return putAway(name, before);
-            notes_.push_back(fmt::format("{} was edited in this moment, so it stays although it is no longer generated.", name));
+            notes_.push_back(
+                fmt::format("{} was edited in this moment, so it stays although it is no longer generated.", name));
             return {};
         }
         back_.push_back([this, name] { return moved(stage_->moveToFree(name, folder_, name)); });
@@ -265,9 +275,13 @@ private:
         return backedUp ? putAway(name, before) : Outcome();
     }
 
-    static Outcome moved(const Expected<bool>& done) { return !done ? Outcome(done.problem()) : !*done ? Outcome(problemOf("the name is taken.")) : Outcome(); }
+    static Outcome moved(const Expected<bool>& done)
+    {
+        return !done ? Outcome(done.problem()) : !*done ? Outcome(problemOf("the name is taken.")) : Outcome();
+    }
 
-    /// What the stage holds under this name was in the folder: to the backups when it is what the preview knew, else beside.
+    /// What the stage holds under this name was in the folder: to the backups when it is what the preview knew, else
+    /// beside.
     Outcome putAway(const std::string& name, const std::string& before)
     {
         const Expected<std::optional<std::string>> text = stage_->read(name);
@@ -283,7 +297,8 @@ private:
         if (!aside)
             return aside.problem();
         back_.push_back([this, &from, name, kept = *aside] { return folder_.move(kept, from, name); });
-        notes_.push_back(fmt::format("{} was saved by another program in this moment; that text is kept as {}.", name, *aside));
+        notes_.push_back(
+            fmt::format("{} was saved by another program in this moment; that text is kept as {}.", name, *aside));
         return {};
     }
 
@@ -296,7 +311,8 @@ private:
         if (whole)
             (void)memory_.removeTree(stageName_);
         else
-            problem.message += " Some changes could not be undone; the next write completes them. No text of yours is lost.";
+            problem.message +=
+                " Some changes could not be undone; the next write completes them. No text of yours is lost.";
         return problem;
     }
 
@@ -313,7 +329,8 @@ private:
 
 } // namespace
 
-Expected<std::vector<std::string>> writeOutput(const Source& source, const fs::path& path, const OutputPreview& preview, Ownership ownership)
+Expected<std::vector<std::string>> writeOutput(const Source& source, const fs::path& path, const OutputPreview& preview,
+                                               Ownership ownership)
 {
     for (const FileChange& change : preview.files)
         if (change.state == State::Conflict) {

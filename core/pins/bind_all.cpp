@@ -44,7 +44,8 @@ Expected<BoundAll> bindAll(const Device& device, const Board& board, const Plan&
     request.needs = openNeeds(device, plan);
     if (request.needs.empty())
         return problemOf("no need is open.");
-    const std::string title = request.needs.size() == 1 ? "Bind " + plan.needs[size_t(request.needs.front())].title : fmt::format("Bind {} open needs", request.needs.size());
+    const std::string title = request.needs.size() == 1 ? "Bind " + plan.needs[size_t(request.needs.front())].title
+                                                        : fmt::format("Bind {} open needs", request.needs.size());
     request.effort = options.effort;
     request.cancelled = options.cancelled;
     if (options.improved)
@@ -55,7 +56,8 @@ Expected<BoundAll> bindAll(const Device& device, const Board& board, const Plan&
     return BoundAll{editOfPlacement(plan, result.ways.front(), title), result.ways.front()};
 }
 
-Expected<Edit> bindAllOpen(const Device& device, const Board& board, const Plan& plan, const std::function<bool()>& cancelled)
+Expected<Edit> bindAllOpen(const Device& device, const Board& board, const Plan& plan,
+                           const std::function<bool()>& cancelled)
 {
     SearchOptions options;
     options.cancelled = cancelled;
@@ -76,12 +78,16 @@ std::string whyScattered(const Device& device, const Board& board, const Plan& p
     std::map<std::string, unsigned> sides;
     for (const Need& need : after.needs)
         for (const auto& [signal, name] : need.binding.pads)
-            if (const PadIndex pad = device.findPad(name); pad >= 0 && space.positionOfPad[size_t(pad)] >= 0 && !need.part.empty())
+            if (const PadIndex pad = device.findPad(name);
+                pad >= 0 && space.positionOfPad[size_t(pad)] >= 0 && !need.part.empty())
                 sides[need.part] |= 1u << space.sideOfPad[size_t(pad)];
-    const auto worst = std::max_element(sides.begin(), sides.end(), [](const auto& a, const auto& b) { return std::popcount(a.second) < std::popcount(b.second); });
+    const auto worst = std::max_element(sides.begin(), sides.end(), [](const auto& a, const auto& b) {
+        return std::popcount(a.second) < std::popcount(b.second);
+    });
     if (worst == sides.end() || std::popcount(worst->second) < 2)
         return {};
-    const auto part = std::find_if(board.parts.begin(), board.parts.end(), [&](const auto& p) { return p.id == worst->first; });
+    const auto part =
+        std::find_if(board.parts.begin(), board.parts.end(), [&](const auto& p) { return p.id == worst->first; });
     const std::string title = part == board.parts.end() ? worst->first : part->title;
 
     // Its open needs, beside what is bound: is there room on one side fewer, and if not, who has it?
@@ -129,18 +135,22 @@ std::string whyScattered(const Device& device, const Board& board, const Plan& p
         const std::vector<Literal>& core = model.solver.core();
         for (const NeedIndex need : who.stay)
             if (!own.contains(need) && std::find(core.begin(), core.end(), model.takesPart(need)) != core.end())
-                blockers.push_back(plan.needs[size_t(need)].title + (plan.held(holdOfNeed(plan.needs[size_t(need)].id)) ? " (held)" : ""));
+                blockers.push_back(plan.needs[size_t(need)].title +
+                                   (plan.held(holdOfNeed(plan.needs[size_t(need)].id)) ? " (held)" : ""));
         if (!blockers.empty() && (!fewest || blockers.size() < fewest->size())) {
             fewest = std::move(blockers);
             where = on;
         }
     }
     if (!fewest)
-        return fmt::format("{} is on {} sides: the chip has no {} with pads for all its signals.", title, wanted + 1, wanted == 1 ? "side" : fmt::format("{} sides", wanted));
-    return fmt::format("{} is on {} sides: on the {} alone {} would have to make room.", title, wanted + 1, sidesInWords(where), listed(*fewest));
+        return fmt::format("{} is on {} sides: the chip has no {} with pads for all its signals.", title, wanted + 1,
+                           wanted == 1 ? "side" : fmt::format("{} sides", wanted));
+    return fmt::format("{} is on {} sides: on the {} alone {} would have to make room.", title, wanted + 1,
+                       sidesInWords(where), listed(*fewest));
 }
 
-Untangling untangle(const Device& device, const Board& board, const Plan& plan, std::size_t count, const std::function<bool()>& cancelled)
+Untangling untangle(const Device& device, const Board& board, const Plan& plan, std::size_t count,
+                    const std::function<bool()>& cancelled)
 {
     Untangling out;
     const Bindings bindings = bind(device, plan);

@@ -19,13 +19,15 @@ struct SearchOptions {
     std::function<void(const BoundAll&)> improved; ///< each way that is better than the one before; may be empty
 };
 
-/// Places all open needs at once, as one edit; nothing that is bound moves. The problem names needs that cannot stand together, as few as say it.
-/// What was found before the search was stopped is given.
+/// Places all open needs at once, as one edit; nothing that is bound moves. The problem names needs that cannot stand
+/// together, as few as say it. What was found before the search was stopped is given.
 Expected<BoundAll> bindAll(const Device& device, const Board& board, const Plan& plan, const SearchOptions& options);
-Expected<Edit> bindAllOpen(const Device& device, const Board& board, const Plan& plan, const std::function<bool()>& cancelled = {});
+Expected<Edit> bindAllOpen(const Device& device, const Board& board, const Plan& plan,
+                           const std::function<bool()>& cancelled = {});
 
-/// Why the part that is scattered most is not on fewer sides: "Level probes is on 2 sides: on the left alone Lid switch would have to make room."
-/// Empty when every part is on one. `plan` is as it was before; bounded by a small part of the effort of a search.
+/// Why the part that is scattered most is not on fewer sides: "Level probes is on 2 sides: on the left alone Lid switch
+/// would have to make room." Empty when every part is on one. `plan` is as it was before; bounded by a small part of
+/// the effort of a search.
 std::string whyScattered(const Device& device, const Board& board, const Plan& plan, const Placement& way);
 
 /// Ways out of all contention, those that move the least first.
@@ -41,6 +43,7 @@ struct Untangling {
     std::string why; ///< without ways: what cannot stand together
 };
 /// `cancelled` is asked now and then, and may be empty.
-Untangling untangle(const Device& device, const Board& board, const Plan& plan, std::size_t count, const std::function<bool()>& cancelled = {});
+Untangling untangle(const Device& device, const Board& board, const Plan& plan, std::size_t count,
+                    const std::function<bool()>& cancelled = {});
 
 } // namespace bindrel

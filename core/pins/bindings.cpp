@@ -16,7 +16,8 @@ struct OpenSeat {
     std::vector<RouteMatch> routes;
 };
 
-OpenSeat takeSeat(const Device& device, const BoundNeed& bound, const SignalSpec& signal, const std::string& padName, const std::string& via)
+OpenSeat takeSeat(const Device& device, const BoundNeed& bound, const SignalSpec& signal, const std::string& padName,
+                  const std::string& via)
 {
     OpenSeat open;
     Seat& seat = open.seat;
@@ -49,9 +50,12 @@ OpenSeat takeSeat(const Device& device, const BoundNeed& bound, const SignalSpec
     if (open.routes.empty())
         seat.impossible = fmt::format("{} cannot carry {} of {}", padName, signal.title, instance.name);
     else if (!via.empty()) {
-        std::erase_if(open.routes, [&](const RouteMatch& match) { return instance.signals[size_t(device.routes[size_t(match.route)].signal)].name != via; });
+        std::erase_if(open.routes, [&](const RouteMatch& match) {
+            return instance.signals[size_t(device.routes[size_t(match.route)].signal)].name != via;
+        });
         if (open.routes.empty())
-            seat.impossible = fmt::format("{} of {} does not lead to {} as {}", via, instance.name, padName, signal.title);
+            seat.impossible =
+                fmt::format("{} of {} does not lead to {} as {}", via, instance.name, padName, signal.title);
     }
     return open;
 }
@@ -96,7 +100,8 @@ private:
                             : fmt::format("{} and {} are on the same channel", a.signal.title, b.signal.title);
         }
         // Two signals on one pad contend for it; that says enough.
-        return a.pad == b.pad ? std::string() : disagreement(device_, device_.routes[size_t(a.route)], device_.routes[size_t(b.route)]);
+        return a.pad == b.pad ? std::string()
+                              : disagreement(device_, device_.routes[size_t(a.route)], device_.routes[size_t(b.route)]);
     }
 
     bool descend(size_t s)
@@ -140,7 +145,8 @@ Stream takeStream(const Device& device, const BoundNeed& bound, const std::strin
     const auto links = instance.dma.find(request);
     if (links == instance.dma.end())
         stream.impossible = fmt::format("{} has no DMA request for {}", instance.name, request);
-    else if (std::none_of(links->second.begin(), links->second.end(), [&](const DmaLink& link) { return link.channel == stream.channel; }))
+    else if (std::none_of(links->second.begin(), links->second.end(),
+                          [&](const DmaLink& link) { return link.channel == stream.channel; }))
         stream.impossible = fmt::format("DMA channel {} cannot serve {}.{}", stream.channel, instance.name, request);
     return stream;
 }
@@ -151,7 +157,8 @@ int firstOfUnit(const Device& device, InstanceIndex instance)
     const std::string& unit = device.instances[size_t(instance)].unit;
     if (unit.empty())
         return -1;
-    const auto at = std::find_if(device.instances.begin(), device.instances.end(), [&unit](const Instance& i) { return i.unit == unit; });
+    const auto at = std::find_if(device.instances.begin(), device.instances.end(),
+                                 [&unit](const Instance& i) { return i.unit == unit; });
     return static_cast<int>(at - device.instances.begin());
 }
 
@@ -164,7 +171,8 @@ bool saidElsewhere(const Device& device, const Bindings& out, const Contest& con
     const auto padOf = [&](const Claim& claim) { return seatOf(claim) ? seatOf(claim)->pad : PadIndex(); };
     const auto instanceOf = [&](const Claim& claim) { return out.needs[size_t(claim.need)].instance; };
     const auto same = [&](auto value) {
-        return std::all_of(contest.claims.begin(), contest.claims.end(), [&](const Claim& c) { return value(c) >= 0 && value(c) == value(contest.claims.front()); });
+        return std::all_of(contest.claims.begin(), contest.claims.end(),
+                           [&](const Claim& c) { return value(c) >= 0 && value(c) == value(contest.claims.front()); });
     };
     const auto unitOf = [&](const Claim& claim) {
         const InstanceIndex instance = instanceOf(claim);
@@ -182,7 +190,8 @@ bool saidElsewhere(const Device& device, const Bindings& out, const Contest& con
     case Resource::Kind::Channel:
         return same(padOf) || !out.needs[size_t(contest.claims.front().need)].shared;
     case Resource::Kind::Setting:
-        return same(padOf) || same(unitOf) || (same(instanceOf) && !out.needs[size_t(contest.claims.front().need)].shared);
+        return same(padOf) || same(unitOf) ||
+               (same(instanceOf) && !out.needs[size_t(contest.claims.front().need)].shared);
     }
     return false;
 }
@@ -197,7 +206,8 @@ BoundNeed seatNeed(const Device& device, const Need& need)
     for (const SignalSpec& signal : signalsOf(need)) {
         const auto pad = need.binding.pads.find(signal.id);
         const auto via = need.binding.via.find(signal.id);
-        seats.push_back(takeSeat(device, bound, signal, pad == need.binding.pads.end() ? "" : pad->second, via == need.binding.via.end() ? "" : via->second));
+        seats.push_back(takeSeat(device, bound, signal, pad == need.binding.pads.end() ? "" : pad->second,
+                                 via == need.binding.via.end() ? "" : via->second));
     }
     RoutePicker(device, seats).run();
     for (OpenSeat& open : seats)
@@ -211,7 +221,8 @@ void useInstance(std::vector<Use>& out, const Device& device, const Need& need, 
 {
     const Instance& facts = device.instances[size_t(instance)];
     const KindSpec* kind = findKind(need.kind);
-    out.push_back({{Resource::Kind::Instance, instance}, kind && kind->sharedAs ? kind->sharedAs(need) : std::string(), -1});
+    out.push_back(
+        {{Resource::Kind::Instance, instance}, kind && kind->sharedAs ? kind->sharedAs(need) : std::string(), -1});
     if (!facts.unit.empty()) {
         out.push_back({{Resource::Kind::Unit, firstOfUnit(device, instance)}, facts.name, -1});
     }
@@ -219,7 +230,8 @@ void useInstance(std::vector<Use>& out, const Device& device, const Need& need, 
         out.push_back({{Resource::Kind::Setting, device.muxField(select.ref)}, std::to_string(select.code), -1});
 }
 
-void useSeat(std::vector<Use>& out, const Device& device, int seat, const SignalSpec& signal, PadIndex pad, RouteIndex route, int channel)
+void useSeat(std::vector<Use>& out, const Device& device, int seat, const SignalSpec& signal, PadIndex pad,
+             RouteIndex route, int channel)
 {
     out.push_back({{Resource::Kind::Pad, pad}, {}, seat});
     const Pad& facts = device.pads[size_t(pad)];
@@ -288,7 +300,9 @@ Bindings bind(const Device& device, const Plan& plan)
                 const bool sameNeed = who[a].first.need == who[b].first.need;
                 several = several || !sameNeed;
                 // Within a need, what its signals share is judged where their routes are picked.
-                clash = clash || (who[a].second.clashes(who[b].second) && (!sameNeed || resource.kind == Resource::Kind::Pad || resource.kind == Resource::Kind::Dma));
+                clash = clash ||
+                        (who[a].second.clashes(who[b].second) &&
+                         (!sameNeed || resource.kind == Resource::Kind::Pad || resource.kind == Resource::Kind::Dma));
             }
         if (resource.kind == Resource::Kind::Instance && several && !clash)
             for (const auto& [claim, use] : who)
@@ -314,7 +328,8 @@ Bindings bind(const Device& device, const Plan& plan)
 
 int Bindings::count(BoundNeed::State state) const
 {
-    return static_cast<int>(std::count_if(needs.begin(), needs.end(), [state](const BoundNeed& n) { return n.state == state; }));
+    return static_cast<int>(
+        std::count_if(needs.begin(), needs.end(), [state](const BoundNeed& n) { return n.state == state; }));
 }
 
 std::string nameOf(const Device& device, const Resource& resource)
@@ -329,7 +344,8 @@ std::string nameOf(const Device& device, const Resource& resource)
     case Resource::Kind::Setting:
         return device.nameOf(device.muxFields[size_t(resource.index)]);
     case Resource::Kind::Channel:
-        return fmt::format("channel {} of {}", resource.index % 256, device.instances[size_t(resource.index / 256)].name);
+        return fmt::format("channel {} of {}", resource.index % 256,
+                           device.instances[size_t(resource.index / 256)].name);
     case Resource::Kind::Exclusive:
         return device.exclusives[size_t(resource.index)].name;
     case Resource::Kind::Dma:

@@ -15,7 +15,7 @@ namespace bindrel {
 struct Seat {
     SignalSpec signal;
     PadIndex pad = -1;
-    RouteIndex route = -1;         ///< into Device::routes; -1 for a port's bit, or when the pad cannot carry the signal
+    RouteIndex route = -1;  ///< into Device::routes; -1 for a port's bit, or when the pad cannot carry the signal
     int channel = 0;        ///< number that stands for # in the signal's pattern; 0 when it has none
     std::string impossible; ///< why the pad cannot carry the signal; empty when it can
 };
@@ -93,7 +93,8 @@ BoundNeed seatNeed(const Device& device, const Need& need);
 std::vector<Use> usesOf(const Device& device, const Need& need, const BoundNeed& bound);
 /// The part of it that the instance alone causes, and one seat alone.
 void useInstance(std::vector<Use>& out, const Device& device, const Need& need, InstanceIndex instance);
-void useSeat(std::vector<Use>& out, const Device& device, int seat, const SignalSpec& signal, PadIndex pad, RouteIndex route, int channel);
+void useSeat(std::vector<Use>& out, const Device& device, int seat, const SignalSpec& signal, PadIndex pad,
+             RouteIndex route, int channel);
 
 /// "PD3", "UART3", "interrupt line 4".
 std::string nameOf(const Device& device, const Resource& resource);

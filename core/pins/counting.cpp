@@ -11,7 +11,9 @@ bool Counting::isUnchanged(const Solver& solver, std::size_t group) const
     const Now& now = now_[group];
     if (!now.when.exists())
         return false;
-    return now.use.exists() ? solver.valueOf(now.when) > 0 && solver.valueOf(now.use) >= 0 && solver.valueOf(now.seat) >= 0 : solver.valueOf(now.when) <= 0;
+    return now.use.exists()
+               ? solver.valueOf(now.when) > 0 && solver.valueOf(now.use) >= 0 && solver.valueOf(now.seat) >= 0
+               : solver.valueOf(now.when) <= 0;
 }
 
 /// Of those that take one now, the one with the fewest left stands for the group.
@@ -25,7 +27,11 @@ bool Counting::choose(const Solver& solver, std::size_t number)
         const Taker& taker = group.takers[t];
         if (!std::all_of(taker.when.begin(), taker.when.end(), [&solver](Literal l) { return solver.valueOf(l) > 0; }))
             continue;
-        const std::size_t open = group.takers.size() == 1 ? 0 : std::size_t(std::count_if(taker.options.begin(), taker.options.end(), [&solver](const Option& o) { return isOpen(solver, o); }));
+        const std::size_t open =
+            group.takers.size() == 1
+                ? 0
+                : std::size_t(std::count_if(taker.options.begin(), taker.options.end(),
+                                            [&solver](const Option& o) { return isOpen(solver, o); }));
         if (open < least) {
             least = open;
             group.taker = int(t);
@@ -60,10 +66,12 @@ bool Counting::augment(const Solver& solver, int number)
 /// Why a taker can have nothing but what was seen: it has decided, or what else it could have is ruled out.
 void Counting::explain(const Solver& solver, const Taker& taker, std::vector<Literal>& why) const
 {
-    const auto decided = [&](Literal Option::* what, Literal use) {
+    const auto decided = [&](Literal Option::*what, Literal use) {
         if (!taker.once)
             return Literal();
-        const auto found = std::find_if(taker.options.begin(), taker.options.end(), [&](const Option& option) { return solver.valueOf(option.*what) > 0 && (!use.exists() || option.use == use); });
+        const auto found = std::find_if(taker.options.begin(), taker.options.end(), [&](const Option& option) {
+            return solver.valueOf(option.*what) > 0 && (!use.exists() || option.use == use);
+        });
         return found == taker.options.end() ? Literal() : (*found).*what;
     };
     const Literal use = decided(&Option::use, {}), seat = use.exists() ? decided(&Option::seat, use) : Literal();
@@ -91,7 +99,8 @@ bool Counting::possible(const Solver& solver, std::vector<Literal>& why)
         Group& group = groups_[g];
         if (group.taker >= 0) {
             const Taker& taker = standingFor(group);
-            const bool takes = std::all_of(taker.when.begin(), taker.when.end(), [&solver](Literal l) { return solver.valueOf(l) > 0; });
+            const bool takes = std::all_of(taker.when.begin(), taker.when.end(),
+                                           [&solver](Literal l) { return solver.valueOf(l) > 0; });
             if (takes && group.option >= 0 && isOpen(solver, taker.options[std::size_t(group.option)]))
                 continue;
             if (group.option >= 0)

@@ -54,10 +54,10 @@ Fit fitOn(const Device& device, const Board& board, const Plan& given, const std
     std::vector<std::string> names;
     for (const int n : result.culprits)
         names.push_back(plan.needs[size_t(n)].title);
-    out.why = result.cancelled     ? "the search was stopped"
-              : !result.proven     ? "not decided within the bounds of the search"
-              : names.size() == 1  ? fmt::format("{} finds no place", names[0])
-                                   : fmt::format("{} cannot all stand", listed(names));
+    out.why = result.cancelled    ? "the search was stopped"
+              : !result.proven    ? "not decided within the bounds of the search"
+              : names.size() == 1 ? fmt::format("{} finds no place", names[0])
+                                  : fmt::format("{} cannot all stand", listed(names));
     return out;
 }
 

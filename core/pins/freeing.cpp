@@ -13,7 +13,8 @@ namespace bindrel {
 namespace {
 
 /// The change, and after it what the search moves; nothing when contention stays even so.
-std::optional<WayToFree> tried(const Device& device, const Board& board, const Plan& plan, WayToFree::Kind kind, const std::string& what, Edit first, const std::function<bool()>& cancelled)
+std::optional<WayToFree> tried(const Device& device, const Board& board, const Plan& plan, WayToFree::Kind kind,
+                               const std::string& what, Edit first, const std::function<bool()>& cancelled)
 {
     const Expected<Plan> changed = applied(plan, first);
     if (!changed)
@@ -32,7 +33,8 @@ std::optional<WayToFree> tried(const Device& device, const Board& board, const P
 
 } // namespace
 
-std::vector<WayToFree> waysToFree(const Device& device, const Board& board, const Board& filed, const Plan& plan, const std::vector<std::shared_ptr<const Device>>& others,
+std::vector<WayToFree> waysToFree(const Device& device, const Board& board, const Board& filed, const Plan& plan,
+                                  const std::vector<std::shared_ptr<const Device>>& others,
                                   const std::function<bool()>& cancelled)
 {
     std::vector<WayToFree> out;
@@ -43,7 +45,8 @@ std::vector<WayToFree> waysToFree(const Device& device, const Board& board, cons
         if (!need || stopped())
             continue;
         const std::string what = "let go of " + need->title + (words.size() > 2 ? " " + words[2] : "");
-        if (auto way = tried(device, board, plan, WayToFree::Kind::LetGo, what, editOf("Untangle: " + what, SetHold{hold, false}), cancelled))
+        if (auto way = tried(device, board, plan, WayToFree::Kind::LetGo, what,
+                             editOf("Untangle: " + what, SetHold{hold, false}), cancelled))
             out.push_back(std::move(*way));
     }
     PlacementRequest request;
@@ -53,7 +56,8 @@ std::vector<WayToFree> waysToFree(const Device& device, const Board& board, cons
         const Need& need = plan.needs[size_t(culprit)];
         if (stopped())
             break;
-        if (auto way = tried(device, board, plan, WayToFree::Kind::LeaveOut, "leave out " + need.title, editOf("Untangle: leave out " + need.title, SetBinding{need.id, {}}), cancelled))
+        if (auto way = tried(device, board, plan, WayToFree::Kind::LeaveOut, "leave out " + need.title,
+                             editOf("Untangle: leave out " + need.title, SetBinding{need.id, {}}), cancelled))
             out.push_back(std::move(*way));
     }
     std::vector<std::pair<int, WayToFree>> elsewhere;
@@ -65,10 +69,13 @@ std::vector<WayToFree> waysToFree(const Device& device, const Board& board, cons
             continue;
         const int moves = there.count(Relocation::Fate::Moves);
         const bool family = other->family == device.family;
-        std::string text = fmt::format("{} {} ({}): all stand, {} {}", family ? "take" : "change to", other->name, other->package.name, counted(moves, "need"), moves == 1 ? "moves" : "move");
-        elsewhere.emplace_back(moves + (family ? 0 : 1000), WayToFree{WayToFree::Kind::OtherDevice, std::move(text), std::move(there.edit)});
+        std::string text = fmt::format("{} {} ({}): all stand, {} {}", family ? "take" : "change to", other->name,
+                                       other->package.name, counted(moves, "need"), moves == 1 ? "moves" : "move");
+        elsewhere.emplace_back(moves + (family ? 0 : 1000),
+                               WayToFree{WayToFree::Kind::OtherDevice, std::move(text), std::move(there.edit)});
     }
-    std::stable_sort(elsewhere.begin(), elsewhere.end(), [](const auto& a, const auto& b) { return a.first < b.first; });
+    std::stable_sort(elsewhere.begin(), elsewhere.end(),
+                     [](const auto& a, const auto& b) { return a.first < b.first; });
     for (auto& [rank, way] : elsewhere)
         out.push_back(std::move(way));
     return out;

@@ -21,9 +21,10 @@ struct WayToFree {
     Edit edit;
 };
 
-/// What would free contention that nothing can untangle, the smallest change first. `others` are devices that the plan could
-/// go to; `filed` is the board as its file says. Long: a placement for each thing that is tried.
-std::vector<WayToFree> waysToFree(const Device& device, const Board& board, const Board& filed, const Plan& plan, const std::vector<std::shared_ptr<const Device>>& others,
+/// What would free contention that nothing can untangle, the smallest change first. `others` are devices that the plan
+/// could go to; `filed` is the board as its file says. Long: a placement for each thing that is tried.
+std::vector<WayToFree> waysToFree(const Device& device, const Board& board, const Board& filed, const Plan& plan,
+                                  const std::vector<std::shared_ptr<const Device>>& others,
                                   const std::function<bool()>& cancelled = {});
 
 } // namespace bindrel

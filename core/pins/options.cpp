@@ -23,7 +23,10 @@ const SignalSpec* signalNamed(const BoundNeed& bound, std::string_view id)
     return nullptr;
 }
 
-std::string titleOf(const Plan& plan, const Claim& claim) { return plan.needs[size_t(claim.need)].title; }
+std::string titleOf(const Plan& plan, const Claim& claim)
+{
+    return plan.needs[size_t(claim.need)].title;
+}
 
 /// Who clashes with the use that an option would make of anything but its pad, in words; empty when nobody does.
 std::string clashText(const Device& device, const Plan& plan, const Taken& taken, const std::vector<Use>& uses)
@@ -45,8 +48,8 @@ std::string clashText(const Device& device, const Plan& plan, const Taken& taken
     return {};
 }
 
-void judge(Option& option, const Device& device, const Board& board, const Plan& plan, const Bindings& bindings, const Taken& taken, NeedIndex need,
-           const SignalSpec& signal)
+void judge(Option& option, const Device& device, const Board& board, const Plan& plan, const Bindings& bindings,
+           const Taken& taken, NeedIndex need, const SignalSpec& signal)
 {
     const BoundNeed& bound = bindings.needs[size_t(need)];
     const Need& self = plan.needs[size_t(need)];
@@ -56,14 +59,17 @@ void judge(Option& option, const Device& device, const Board& board, const Plan&
         option.reason = std::move(reason);
     };
     const auto current = self.binding.pads.find(signal.id);
-    const auto own = std::find_if(bound.seats.begin(), bound.seats.end(), [&signal](const Seat& s) { return s.signal.id == signal.id; });
-    if (current != self.binding.pads.end() && current->second == pad.name && option.instance == bound.instance && (own == bound.seats.end() || own->channel == option.channel))
+    const auto own = std::find_if(bound.seats.begin(), bound.seats.end(),
+                                  [&signal](const Seat& s) { return s.signal.id == signal.id; });
+    if (current != self.binding.pads.end() && current->second == pad.name && option.instance == bound.instance &&
+        (own == bound.seats.end() || own->channel == option.channel))
         return set(Option::Cost::Current, "here now");
     if (plan.held(holdOfSignal(self.id, signal.id)) && current != self.binding.pads.end())
         return set(Option::Cost::Impossible, "the signal is held");
     if (plan.held(holdOfNeed(self.id)) && bound.state == BoundNeed::State::Bound)
         return set(Option::Cost::Impossible, "the need is held");
-    if (const std::string objection = boardObjection(device, board, option.pad, option.route, netOf(self, signal.id)); !objection.empty())
+    if (const std::string objection = boardObjection(device, board, option.pad, option.route, netOf(self, signal.id));
+        !objection.empty())
         return set(Option::Cost::Impossible, objection);
     for (const Claim& claim : bindings.padClaims[size_t(option.pad)])
         if (claim.need != need) {
@@ -81,23 +87,27 @@ void judge(Option& option, const Device& device, const Board& board, const Plan&
         return set(Option::Cost::Contends, std::move(clash));
     }
     if (bound.instance >= 0 && option.instance != bound.instance)
-        return set(Option::Cost::Moves, fmt::format("moves the whole need to {}", device.instances[size_t(option.instance)].name));
+        return set(Option::Cost::Moves,
+                   fmt::format("moves the whole need to {}", device.instances[size_t(option.instance)].name));
     for (const Claim& claim : bindings.padClaims[size_t(option.pad)])
         if (claim.need == need && bound.seats[size_t(claim.seat)].signal.id != signal.id)
-            return set(Option::Cost::Contends, fmt::format("its own {} sits here", bound.seats[size_t(claim.seat)].signal.title));
+            return set(Option::Cost::Contends,
+                       fmt::format("its own {} sits here", bound.seats[size_t(claim.seat)].signal.title));
     // The need's own other signals may lie in another remap set or group.
     if (option.route >= 0)
         for (const Seat& seat : bound.seats)
             if (seat.signal.id != signal.id && seat.route >= 0)
-                if (std::string why = disagreement(device, device.routes[size_t(option.route)], device.routes[size_t(seat.route)]); !why.empty())
+                if (std::string why =
+                        disagreement(device, device.routes[size_t(option.route)], device.routes[size_t(seat.route)]);
+                    !why.empty())
                     return set(Option::Cost::Moves, fmt::format("{}; its other signals move along", why));
     set(Option::Cost::Free, pad.resetClaim.empty() ? "free" : fmt::format("free, but {} at reset", pad.resetClaim));
 }
 
 } // namespace
 
-std::vector<Option> optionsFor(const Device& device, const Board& board, const Plan& plan, const Bindings& bindings, NeedIndex need,
-                               std::string_view signalId)
+std::vector<Option> optionsFor(const Device& device, const Board& board, const Plan& plan, const Bindings& bindings,
+                               NeedIndex need, std::string_view signalId)
 {
     std::vector<Option> out;
     const BoundNeed& bound = bindings.needs[size_t(need)];
@@ -127,8 +137,14 @@ std::vector<Option> optionsFor(const Device& device, const Board& board, const P
     for (Option& option : out)
         judge(option, device, board, plan, bindings, taken, need, *signal);
     // Several routes of one pad to one instance (lanes in other roles) are one option: the one that costs least.
-    std::stable_sort(out.begin(), out.end(), [](const Option& a, const Option& b) { return std::tuple(a.pad, a.instance, a.channel, a.cost) < std::tuple(b.pad, b.instance, b.channel, b.cost); });
-    out.erase(std::unique(out.begin(), out.end(), [](const Option& a, const Option& b) { return a.pad == b.pad && a.instance == b.instance && a.channel == b.channel; }), out.end());
+    std::stable_sort(out.begin(), out.end(), [](const Option& a, const Option& b) {
+        return std::tuple(a.pad, a.instance, a.channel, a.cost) < std::tuple(b.pad, b.instance, b.channel, b.cost);
+    });
+    out.erase(std::unique(out.begin(), out.end(),
+                          [](const Option& a, const Option& b) {
+                              return a.pad == b.pad && a.instance == b.instance && a.channel == b.channel;
+                          }),
+              out.end());
     std::stable_sort(out.begin(), out.end(), [&](const Option& a, const Option& b) {
         if (a.cost != b.cost)
             return a.cost < b.cost;
@@ -150,13 +166,15 @@ void sitBy(const Device& device, Need& need, std::string_view signal, const Opti
     const BoundNeed bound = seatNeed(device, need);
     for (const Seat& seat : bound.seats)
         if (seat.signal.id == signal && seat.channel != option.channel)
-            need.binding.via[id] = device.instances[size_t(option.instance)].signals[size_t(device.routes[size_t(option.route)].signal)].name;
+            need.binding.via[id] = device.instances[size_t(option.instance)]
+                                       .signals[size_t(device.routes[size_t(option.route)].signal)]
+                                       .name;
 }
 
 } // namespace
 
-Edit takeOption(const Device& device, const Board& board, const Plan& plan, const Bindings& bindings, NeedIndex needIndex,
-                std::string_view signal, const Option& option)
+Edit takeOption(const Device& device, const Board& board, const Plan& plan, const Bindings& bindings,
+                NeedIndex needIndex, std::string_view signal, const Option& option)
 {
     const Need& need = plan.needs[size_t(needIndex)];
     const std::string instance = option.instance < 0 ? "" : device.instances[size_t(option.instance)].name;
@@ -164,7 +182,8 @@ Edit takeOption(const Device& device, const Board& board, const Plan& plan, cons
     // What sits already and agrees with the new pad stays where it is.
     bool agrees = binding.instance == instance;
     for (const Seat& seat : bindings.needs[size_t(needIndex)].seats)
-        agrees = agrees && (option.route < 0 || seat.route < 0 || seat.signal.id == signal || agree(device, device.routes[size_t(option.route)], device.routes[size_t(seat.route)]));
+        agrees = agrees && (option.route < 0 || seat.route < 0 || seat.signal.id == signal ||
+                            agree(device, device.routes[size_t(option.route)], device.routes[size_t(seat.route)]));
     if (!agrees) {
         // The need moves: find the best pads there with this one given, else leave the others open.
         Plan trial = plan;
@@ -185,7 +204,8 @@ Edit takeOption(const Device& device, const Board& board, const Plan& plan, cons
         sitBy(device, seated, signal, option);
         binding = seated.binding;
     }
-    return editOf(fmt::format("Put {} {} on {}", need.title, signal, device.pads[size_t(option.pad)].name), SetBinding{need.id, binding});
+    return editOf(fmt::format("Put {} {} on {}", need.title, signal, device.pads[size_t(option.pad)].name),
+                  SetBinding{need.id, binding});
 }
 
 Expected<Edit> bindNeed(const Device& device, const Board& board, const Plan& plan, std::string_view id)
@@ -200,7 +220,9 @@ Expected<Edit> bindNeed(const Device& device, const Board& board, const Plan& pl
         if (result.ways.empty())
             return noRoom(device, plan, result, request.needs);
         Edit edit = editOfPlacement(plan, result.ways.front(), {});
-        const std::string instance = result.ways.front().bindings.empty() ? need.binding.instance : result.ways.front().bindings.front().second.instance;
+        const std::string instance = result.ways.front().bindings.empty()
+                                         ? need.binding.instance
+                                         : result.ways.front().bindings.front().second.instance;
         edit.title = fmt::format("Bind {}{}", need.title, instance.empty() ? "" : " to " + instance);
         // Also what stays as it is can be asked for; the edit then says so by being the same.
         if (edit.changes.empty())
@@ -210,7 +232,8 @@ Expected<Edit> bindNeed(const Device& device, const Board& board, const Plan& pl
     return problemOf(fmt::format("the plan has no need \"{}\".", id));
 }
 
-Expected<Room> makeRoom(const Device& device, const Board& board, const Plan& plan, const Bindings& bindings, NeedIndex needIndex, std::string_view signal, const Option& option,
+Expected<Room> makeRoom(const Device& device, const Board& board, const Plan& plan, const Bindings& bindings,
+                        NeedIndex needIndex, std::string_view signal, const Option& option,
                         const std::function<bool()>& cancelled)
 {
     const Need& need = plan.needs[size_t(needIndex)];
@@ -234,7 +257,9 @@ Expected<Room> makeRoom(const Device& device, const Board& board, const Plan& pl
     Room room;
     room.cost = found.ways.front().cost;
     room.proven = found.proven;
-    room.edit = difference(plan, after, fmt::format("Make room for {} {} on {}", need.title, signal, device.pads[size_t(option.pad)].name));
+    room.edit =
+        difference(plan, after,
+                   fmt::format("Make room for {} {} on {}", need.title, signal, device.pads[size_t(option.pad)].name));
     for (size_t n = 0; n < plan.needs.size(); ++n) {
         if (after.needs[n].binding == plan.needs[n].binding)
             continue;
@@ -249,8 +274,8 @@ Expected<Room> makeRoom(const Device& device, const Board& board, const Plan& pl
     return room;
 }
 
-void priceOption(Option& option, const Device& device, const Board& board, const Plan& plan, const Bindings& bindings, NeedIndex need, std::string_view signal,
-                 const std::function<bool()>& cancelled)
+void priceOption(Option& option, const Device& device, const Board& board, const Plan& plan, const Bindings& bindings,
+                 NeedIndex need, std::string_view signal, const std::function<bool()>& cancelled)
 {
     if (option.cost != Option::Cost::Contends)
         return;
@@ -265,10 +290,12 @@ void priceOption(Option& option, const Device& device, const Board& board, const
     if (room->others.empty())
         option.reason += "; its own other signals move";
     else
-        option.reason += room->others.size() == 1 ? fmt::format("; {} moves", room->others.front()) : fmt::format("; {} needs move", room->others.size());
+        option.reason += room->others.size() == 1 ? fmt::format("; {} moves", room->others.front())
+                                                  : fmt::format("; {} needs move", room->others.size());
 }
 
-std::vector<InstanceOption> instanceOptions(const Device& device, const Board& board, const Plan& plan, NeedIndex needIndex, const std::function<bool()>& cancelled)
+std::vector<InstanceOption> instanceOptions(const Device& device, const Board& board, const Plan& plan,
+                                            NeedIndex needIndex, const std::function<bool()>& cancelled)
 {
     std::vector<InstanceOption> out;
     const Need& need = plan.needs[size_t(needIndex)];
@@ -314,7 +341,9 @@ std::vector<InstanceOption> instanceOptions(const Device& device, const Board& b
             for (const int culprit : found.culprits)
                 if (culprit != needIndex)
                     names.push_back(plan.needs[size_t(culprit)].title);
-            now.reason = found.cancelled ? "not looked at" : names.empty() ? "not all its signals reach pads that are free to take" : listed(names) + (names.size() == 1 ? " leaves no room" : " leave no room");
+            now.reason = found.cancelled ? "not looked at"
+                         : names.empty() ? "not all its signals reach pads that are free to take"
+                                         : listed(names) + (names.size() == 1 ? " leaves no room" : " leave no room");
             continue;
         }
         Plan after = plan;
@@ -326,7 +355,9 @@ std::vector<InstanceOption> instanceOptions(const Device& device, const Board& b
             if (static_cast<int>(n) != needIndex && after.needs[n].binding != plan.needs[n].binding)
                 others.push_back(plan.needs[n].title);
         now.cost = others.empty() ? Option::Cost::Free : Option::Cost::Room;
-        now.reason = others.empty() ? "free" : others.size() == 1 ? others.front() + " moves" : fmt::format("{} needs move", others.size());
+        now.reason = others.empty()       ? "free"
+                     : others.size() == 1 ? others.front() + " moves"
+                                          : fmt::format("{} needs move", others.size());
         now.edit = difference(plan, after, fmt::format("Put {} on {}", need.title, name));
     }
     return out;

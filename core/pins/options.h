@@ -28,8 +28,8 @@ struct Option {
 };
 
 /// Every pad that the chip can connect to the signal, in the order cheapest first, then by pad name.
-std::vector<Option> optionsFor(const Device& device, const Board& board, const Plan& plan, const Bindings& bindings, NeedIndex need,
-                               std::string_view signal);
+std::vector<Option> optionsFor(const Device& device, const Board& board, const Plan& plan, const Bindings& bindings,
+                               NeedIndex need, std::string_view signal);
 
 /// The edit that puts one signal on an option's pad. When the option lies on another instance the need moves there as a
 /// whole: signals that have no free pad there are left open.
@@ -40,17 +40,18 @@ Edit takeOption(const Device& device, const Board& board, const Plan& plan, cons
 struct Room {
     Edit edit; ///< takes the option and moves the others, in one step
     PlacementCost cost;
-    std::vector<std::string> moves; ///< "Lid switch: pin PC6 → PB3"; the signal's own need first, then the others
+    std::vector<std::string> moves;  ///< "Lid switch: pin PC6 → PB3"; the signal's own need first, then the others
     std::vector<std::string> others; ///< titles of the other needs that move
-    bool proven = false; ///< no way moves fewer
+    bool proven = false;             ///< no way moves fewer
 };
 /// Moves the fewest needs out of the way. Fails with what stands in the way when that cannot be done.
-Expected<Room> makeRoom(const Device& device, const Board& board, const Plan& plan, const Bindings& bindings, NeedIndex need, std::string_view signal, const Option& option,
+Expected<Room> makeRoom(const Device& device, const Board& board, const Plan& plan, const Bindings& bindings,
+                        NeedIndex need, std::string_view signal, const Option& option,
                         const std::function<bool()>& cancelled = {});
-/// Says of an option that contends what making room would take: its cost becomes that of moves, or impossible, its reason the
-/// chain of moves in short.
-void priceOption(Option& option, const Device& device, const Board& board, const Plan& plan, const Bindings& bindings, NeedIndex need, std::string_view signal,
-                 const std::function<bool()>& cancelled = {});
+/// Says of an option that contends what making room would take: its cost becomes that of moves, or impossible, its
+/// reason the chain of moves in short.
+void priceOption(Option& option, const Device& device, const Board& board, const Plan& plan, const Bindings& bindings,
+                 NeedIndex need, std::string_view signal, const std::function<bool()>& cancelled = {});
 
 /// An instance that could serve a need as a whole, with its signals placed anew where they must.
 struct InstanceOption {
@@ -59,12 +60,14 @@ struct InstanceOption {
     std::string reason;                     ///< "free", "Gate encoder moves", "its pads are taken by …"
     Edit edit;                              ///< takes it; empty when it is impossible or taken already
 };
-/// Every instance of the kind that the need asks for, in the order of the device; none for a need that takes no instance.
-std::vector<InstanceOption> instanceOptions(const Device& device, const Board& board, const Plan& plan, NeedIndex need, const std::function<bool()>& cancelled = {});
+/// Every instance of the kind that the need asks for, in the order of the device; none for a need that takes no
+/// instance.
+std::vector<InstanceOption> instanceOptions(const Device& device, const Board& board, const Plan& plan, NeedIndex need,
+                                            const std::function<bool()>& cancelled = {});
 
-/// The best way to bind one need completely without touching any other: free instance, free pads, near together, sparing
-/// pads that other open needs could use. What the need has already is kept where it can be.
-/// Fails with what is in the way when there is none.
+/// The best way to bind one need completely without touching any other: free instance, free pads, near together,
+/// sparing pads that other open needs could use. What the need has already is kept where it can be. Fails with what is
+/// in the way when there is none.
 Expected<Edit> bindNeed(const Device& device, const Board& board, const Plan& plan, std::string_view need);
 
 } // namespace bindrel

@@ -17,7 +17,9 @@ Part renamed(Part part, const Board& board)
 {
     const std::string id = part.id;
     const std::string title = part.title;
-    const auto titled = [&board](const std::string& text) { return std::any_of(board.parts.begin(), board.parts.end(), [&text](const Part& p) { return p.title == text; }); };
+    const auto titled = [&board](const std::string& text) {
+        return std::any_of(board.parts.begin(), board.parts.end(), [&text](const Part& p) { return p.title == text; });
+    };
     for (int n = 2; board.part(part.id); ++n)
         part.id = fmt::format("{}-{}", id, n);
     for (int n = 2; titled(part.title); ++n)
@@ -30,7 +32,8 @@ Part renamed(Part part, const Board& board)
 
 } // namespace
 
-Expected<PartOffer> offerPart(const Device& device, const Board& board, const Plan& plan, const Part& given, const std::function<bool()>& cancelled)
+Expected<PartOffer> offerPart(const Device& device, const Board& board, const Plan& plan, const Part& given,
+                              const std::function<bool()>& cancelled)
 {
     PartOffer out;
     out.part = renamed(given, board);
@@ -70,7 +73,10 @@ Expected<PartOffer> offerPart(const Device& device, const Board& board, const Pl
         std::vector<std::string> names;
         for (const NeedIndex need : found.culprits)
             names.push_back(next.needs[size_t(need)].title);
-        out.why = found.cancelled ? "the search was stopped" : names.empty() ? "no place was found" : names.size() == 1 ? fmt::format("{} has nothing for {}", device.name, names[0]) : fmt::format("{} cannot all stand", listed(names));
+        out.why = found.cancelled     ? "the search was stopped"
+                  : names.empty()     ? "no place was found"
+                  : names.size() == 1 ? fmt::format("{} has nothing for {}", device.name, names[0])
+                                      : fmt::format("{} cannot all stand", listed(names));
         return out;
     }
     out.fits = true;

@@ -11,10 +11,13 @@ namespace {
 
 using Needs = std::vector<NeedIndex>;
 
-constexpr long kSoon = 5'000;  ///< effort for what is expected to be found at once
-constexpr int kUsual = 6'000;  ///< variables for which the effort that was asked for is meant
+constexpr long kSoon = 5'000; ///< effort for what is expected to be found at once
+constexpr int kUsual = 6'000; ///< variables for which the effort that was asked for is meant
 
-bool contains(const Needs& needs, NeedIndex need) { return std::find(needs.begin(), needs.end(), need) != needs.end(); }
+bool contains(const Needs& needs, NeedIndex need)
+{
+    return std::find(needs.begin(), needs.end(), need) != needs.end();
+}
 
 class Search {
 public:
@@ -74,26 +77,31 @@ private:
     }
 
     /// A model of more than the usual size gets more in proportion.
-    long effortFor(const PlacementModel& model) const { return left_ / kUsual * std::max(kUsual, model.solver.variables()); }
-
-    void watch(PlacementModel& model)
+    long effortFor(const PlacementModel& model) const
     {
-        model.solver.cancelWhen(request_.cancelled);
+        return left_ / kUsual * std::max(kUsual, model.solver.variables());
     }
 
-    Placement placementOf(const PlacementModel& model, const PlacementModel::Way& way, const PlacementCost& cost, const PlacementProof& proof) const
+    void watch(PlacementModel& model) { model.solver.cancelWhen(request_.cancelled); }
+
+    Placement placementOf(const PlacementModel& model, const PlacementModel::Way& way, const PlacementCost& cost,
+                          const PlacementProof& proof) const
     {
         Placement out;
         for (const PlacementModel::Stand& stand : way)
             if (Binding binding = model.bindingOf(stand); binding != plan_.needs[size_t(stand.need)].binding)
                 out.bindings.emplace_back(stand.need, std::move(binding));
-        std::sort(out.bindings.begin(), out.bindings.end(), [](const auto& a, const auto& b) { return a.first < b.first; });
+        std::sort(out.bindings.begin(), out.bindings.end(),
+                  [](const auto& a, const auto& b) { return a.first < b.first; });
         out.cost = cost;
         out.proof = proof;
         return out;
     }
 
-    PlacementModel::Who who() const { return {request_.needs, movable_, fixed_, request_.mayMove && !request_.leaveContests, false}; }
+    PlacementModel::Who who() const
+    {
+        return {request_.needs, movable_, fixed_, request_.mayMove && !request_.leaveContests, false};
+    }
 
     void findWays()
     {
@@ -112,7 +120,8 @@ private:
         findWaysFor(who());
     }
 
-    /// Those of whom each alone is in the way wherever what must be placed stands. Nothing when it is not as plain as that.
+    /// Those of whom each alone is in the way wherever what must be placed stands. Nothing when it is not as plain as
+    /// that.
     std::optional<Needs> whoMustMove()
     {
         Needs stay = fixed_;
@@ -138,7 +147,8 @@ private:
             // One of the core is enough by itself, or the reason is not plain.
             const std::vector<Literal> core = model.solver.core();
             const auto culprit = std::find_if(staying.begin(), staying.end(), [&](NeedIndex need) {
-                if (!contains(movable_, need) || std::find(core.begin(), core.end(), model.takesPart(need)) == core.end())
+                if (!contains(movable_, need) ||
+                    std::find(core.begin(), core.end(), model.takesPart(need)) == core.end())
                     return false;
                 Needs alone = fixed_;
                 std::erase_if(alone, [&stay](int n) { return !contains(stay, n); });
@@ -159,7 +169,8 @@ private:
         std::vector<PlacementModel::Way> found;
         // The first way gets the most; others are told from it, not weighed to the last.
         const auto next = [&](PlacementModel& from, long effort) {
-            const auto improved = [&](const PlacementModel::Way& way, const PlacementCost& cost, const PlacementProof& proof) {
+            const auto improved = [&](const PlacementModel::Way& way, const PlacementCost& cost,
+                                      const PlacementProof& proof) {
                 if (request_.improved && found.empty())
                     request_.improved(placementOf(from, way, cost, proof));
             };
@@ -172,12 +183,17 @@ private:
             }
             return answer;
         };
-        const Solver::Answer first = model.isImpossible() ? Solver::Answer::No : next(model, request_.count > 1 ? effortFor(model) / 2 : effortFor(model));
+        const Solver::Answer first = model.isImpossible()
+                                         ? Solver::Answer::No
+                                         : next(model, request_.count > 1 ? effortFor(model) / 2 : effortFor(model));
         tooMany_ = model.tooMany();
-        out_.proven = first == Solver::Answer::No || (first == Solver::Answer::Yes && out_.ways.front().proof.provenTo(PlacementLevel::Pads, out_.ways.front().cost));
+        out_.proven = first == Solver::Answer::No ||
+                      (first == Solver::Answer::Yes &&
+                       out_.ways.front().proof.provenTo(PlacementLevel::Pads, out_.ways.front().cost));
         if (first != Solver::Answer::Yes || request_.count < 2)
             return;
-        // Ways that differ in who moves tell more than ways that differ in a pad, as long as no more than one more moves.
+        // Ways that differ in who moves tell more than ways that differ in a pad, as long as no more than one more
+        // moves.
         const long each = effortFor(model) / 2 / long(request_.count);
         const int most = out_.ways.front().cost.moved + 1;
         while (out_.ways.size() < request_.count && !out_.cancelled && !model.movers().empty()) {
@@ -207,7 +223,8 @@ private:
                 again.exclude(found.back());
             }
         }
-        std::stable_sort(out_.ways.begin() + 1, out_.ways.end(), [](const Placement& a, const Placement& b) { return a.cost < b.cost; });
+        std::stable_sort(out_.ways.begin() + 1, out_.ways.end(),
+                         [](const Placement& a, const Placement& b) { return a.cost < b.cost; });
     }
 
     void findAnyWays()
@@ -215,7 +232,8 @@ private:
         PlacementModel model(space_, who());
         watch(model);
         Solver::Answer answer = Solver::Answer::Yes;
-        while (out_.ways.size() < request_.count && (answer = model.solve({}, left_ - model.solver.spent())) == Solver::Answer::Yes) {
+        while (out_.ways.size() < request_.count &&
+               (answer = model.solve({}, left_ - model.solver.spent())) == Solver::Answer::Yes) {
             const PlacementModel::Way way = model.way();
             out_.ways.push_back(placementOf(model, way, model.costOf(way), {}));
             model.exclude(way);
@@ -275,19 +293,24 @@ private:
         // "Three buses on two controllers" says more than whose pads they would have to take.
         for (const int culprit : Needs(core)) {
             Needs alike = all;
-            std::erase_if(alike, [&](NeedIndex need) { return plan_.needs[size_t(need)].kind != plan_.needs[size_t(culprit)].kind; });
-            if (contains(vars, culprit) && alike.size() < all.size() && solveFor(alike, left_ / 8) == Solver::Answer::No) {
+            std::erase_if(alike, [&](NeedIndex need) {
+                return plan_.needs[size_t(need)].kind != plan_.needs[size_t(culprit)].kind;
+            });
+            if (contains(vars, culprit) && alike.size() < all.size() &&
+                solveFor(alike, left_ / 8) == Solver::Answer::No) {
                 core = coreOf(alike);
                 break;
             }
         }
         out_.minimal = true;
-        // One that cannot be decided soon keeps its member: the explanation may then name more than it must, but never the wrong ones.
+        // One that cannot be decided soon keeps its member: the explanation may then name more than it must, but never
+        // the wrong ones.
         const long end = model.solver.spent() + left_;
         for (size_t at = 0; at < core.size() && !model.solver.wasCancelled();) {
             Needs fewer = core;
             fewer.erase(fewer.begin() + std::ptrdiff_t(at));
-            // Most members are needed, and a way without one is like the way without the one before: found at once from there.
+            // Most members are needed, and a way without one is like the way without the one before: found at once from
+            // there.
             const long each = (end - model.solver.spent()) / long(core.size());
             Solver::Answer answer = solveFor(fewer, std::min(each, kSoon), Solver::Manner::Plain);
             if (answer == Solver::Answer::Unknown)

@@ -20,7 +20,8 @@ struct PlacementCost {
     int unfit = 0;     ///< signals on pads that do not bear their voltage, carry their load or reach their rate
     int sides = 0;     ///< sides of the package that parts use beyond one each
     int splits = 0;    ///< sides that needs use beyond one each: a bus with its clock here and its data there
-    int crossings = 0; ///< pads that lie between the pads of another part on its side, and neighbours of a row the wrong way round: each makes wires cross
+    int crossings = 0; ///< pads that lie between the pads of another part on its side, and neighbours of a row the
+                       ///< wrong way round: each makes wires cross
     int scarce = 0;    ///< pads that needs left open could use, weak pads that drive, instances richer than asked for
     int debug = 0;     ///< pads that the chip uses for its debug port after reset
     int spread = 0;    ///< places between the first and the last pad of a part on a side that are not its own
@@ -44,20 +45,23 @@ struct Placement {
 };
 
 struct PlacementRequest {
-    std::vector<NeedIndex> needs;        ///< that must be placed: what they have now is a preference, not a fact
-    bool mayMove = false;          ///< whether bound needs that nobody holds may move, as few as possible
-    std::size_t count = 1;         ///< best ways wanted
-    bool ranked = true;            ///< else the first ways that are found do, in any order
-    /// Counted steps (each some ten nanoseconds) for the whole search; beyond them the best so far is given. Very large plans get more, in proportion.
+    std::vector<NeedIndex> needs; ///< that must be placed: what they have now is a preference, not a fact
+    bool mayMove = false;         ///< whether bound needs that nobody holds may move, as few as possible
+    std::size_t count = 1;        ///< best ways wanted
+    bool ranked = true;           ///< else the first ways that are found do, in any order
+    /// Counted steps (each some ten nanoseconds) for the whole search; beyond them the best so far is given. Very large
+    /// plans get more, in proportion.
     long effort = 12'000'000;
     std::function<bool()> cancelled; ///< asked now and then; may be empty
-    bool leaveContests = false;      ///< with mayMove: contention among the others is not to be cleared, only room to be made
-    std::function<void(const Placement&)> improved; ///< told of each way that is better than the one before; may be empty
+    bool leaveContests =
+        false; ///< with mayMove: contention among the others is not to be cleared, only room to be made
+    std::function<void(const Placement&)>
+        improved; ///< told of each way that is better than the one before; may be empty
 };
 
 struct PlacementResult {
     std::vector<Placement> ways; ///< best first
-    bool proven = false;    ///< no way moves less than the first; or, without ways, there is none
+    bool proven = false;         ///< no way moves less than the first; or, without ways, there is none
     bool cancelled = false;
     /// Without ways: needs that cannot stand together, so that leaving out any one of them makes room for the others.
     std::vector<NeedIndex> culprits;
@@ -65,9 +69,10 @@ struct PlacementResult {
     bool minimal = false;
 };
 
-/// Finds where needs can stand: instance, pads, DMA channels. Hard rules are those of contention; what the board has routed
-/// and what is held is left alone. Deterministic. A first way is made better level by level, while a bound from below rises; see docs/decisions/0018.
-/// When several ways are asked for and needs may move, they differ in who moves as long as that costs at most one move more.
+/// Finds where needs can stand: instance, pads, DMA channels. Hard rules are those of contention; what the board has
+/// routed and what is held is left alone. Deterministic. A first way is made better level by level, while a bound from
+/// below rises; see docs/decisions/0018. When several ways are asked for and needs may move, they differ in who moves
+/// as long as that costs at most one move more.
 PlacementResult place(const Device& device, const Board& board, const Plan& plan, const PlacementRequest& request);
 
 } // namespace bindrel

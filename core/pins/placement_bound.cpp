@@ -9,8 +9,8 @@ namespace bindrel {
 
 namespace {
 
-constexpr long kReduction = 2'700;        ///< for leaving one member out of a core
-constexpr std::size_t kReducible = 40;    ///< larger cores are taken as they are
+constexpr long kReduction = 2'700;     ///< for leaving one member out of a core
+constexpr std::size_t kReducible = 40; ///< larger cores are taken as they are
 
 } // namespace
 
@@ -74,7 +74,8 @@ bool PlacementOptimiser::addCore(Level& level, std::vector<Literal> core)
         if ((cores.weights[literal] -= weight) == 0)
             cores.weights.erase(literal);
         // One more of those that it counts may be so as well.
-        if (const auto known = cores.sums.find(literal); known != cores.sums.end() && known->second.count < int(known->second.of.size())) {
+        if (const auto known = cores.sums.find(literal);
+            known != cores.sums.end() && known->second.count < int(known->second.of.size())) {
             const Cores::Sum sum = known->second;
             const Literal more = ~atLeast(sum.of, sum.count + 1);
             model_.solver.implies(~more, ~literal);

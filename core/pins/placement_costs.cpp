@@ -29,7 +29,8 @@ struct OnSide {
 };
 
 /// What lies between the pads of a part on each side.
-void addWhatLiesBetween(const PlacementSpace& space, const std::array<std::vector<OnSide>, 4>& sitting, PlacementCost& cost)
+void addWhatLiesBetween(const PlacementSpace& space, const std::array<std::vector<OnSide>, 4>& sitting,
+                        PlacementCost& cost)
 {
     for (std::size_t side = 0; side < 4; ++side) {
         std::map<int, std::pair<int, int>> reach;
@@ -51,7 +52,8 @@ void addWhatLiesBetween(const PlacementSpace& space, const std::array<std::vecto
                 }
             int places = 0;
             for (std::size_t pad = 0; pad < space.positionOfPad.size(); ++pad)
-                places += space.positionOfPad[pad] >= 0 && space.sideOfPad[pad] == int(side) && inside(space.alongOfPad[pad]);
+                places +=
+                    space.positionOfPad[pad] >= 0 && space.sideOfPad[pad] == int(side) && inside(space.alongOfPad[pad]);
             cost.spread += places - int(own.size());
         }
     }
@@ -136,7 +138,8 @@ bool PlacementModel::canBePlacedOnItsOwn(const Participant& p) const
         if (padNow(p.need, s) < 0)
             return true;
         for (const PlacementSpace::Site& site : entry.sites)
-            if (!site.moves && std::count_if(site.choices[s].begin(), site.choices[s].end(), [](const PlacementSpace::Choice& choice) { return !choice.moves; }) > 1)
+            if (!site.moves && std::count_if(site.choices[s].begin(), site.choices[s].end(),
+                                             [](const PlacementSpace::Choice& choice) { return !choice.moves; }) > 1)
                 return true;
     }
     return false;
@@ -149,7 +152,8 @@ PlacementModel::Sum PlacementModel::countMoved()
         const PlacementSpace::Entry& entry = space_.needs[std::size_t(p.need)];
         if (!p.placed || !entry.wasBound)
             continue;
-        // What is placed anew on its own pads has moved nothing: for another DMA channel, for what is not bound of it yet, or by another route.
+        // What is placed anew on its own pads has moved nothing: for another DMA channel, for what is not bound of it
+        // yet, or by another route.
         if (p.mayStay && !canBePlacedOnItsOwn(p)) {
             out.terms.push_back({~p.stays, 1});
             continue;
@@ -213,20 +217,24 @@ PlacementModel::Sum PlacementModel::countScarce()
     Sum out;
     for (const Participant& p : participants_) {
         const PlacementSpace::Entry& entry = space_.needs[std::size_t(p.need)];
-        // Of what it costs at least wherever it stands only the rest is counted; one that may stay need not cost anything.
+        // Of what it costs at least wherever it stands only the rest is counted; one that may stay need not cost
+        // anything.
         std::vector<long> least;
         for (std::size_t i = 0; i < p.sites.size(); ++i) {
             least.push_back(entry.sites[i].scarce);
             for (std::size_t s = 0; s < entry.signals.size(); ++s) {
                 const std::vector<PlacementSpace::Choice>& choices = entry.sites[i].choices[s];
-                const int cheapest = std::min_element(choices.begin(), choices.end(), [](const auto& a, const auto& b) { return a.scarce < b.scarce; })->scarce;
+                const int cheapest = std::min_element(choices.begin(), choices.end(), [](const auto& a, const auto& b) {
+                                         return a.scarce < b.scarce;
+                                     })->scarce;
                 least.back() += cheapest;
                 for (std::size_t c = 0; c < choices.size(); ++c)
                     if (choices[c].scarce > cheapest)
                         out.terms.push_back({both(p.sites[i].choices[s][c]), choices[c].scarce - cheapest});
             }
         }
-        const long all = p.mayStay || who_.choosable || least.empty() ? 0 : *std::min_element(least.begin(), least.end());
+        const long all =
+            p.mayStay || who_.choosable || least.empty() ? 0 : *std::min_element(least.begin(), least.end());
         out.base += all;
         for (std::size_t i = 0; i < p.sites.size(); ++i)
             if (least[i] > all)
@@ -235,7 +243,7 @@ PlacementModel::Sum PlacementModel::countScarce()
     return out;
 }
 
-PlacementModel::Sum PlacementModel::countChoices(int PlacementSpace::Choice::* what)
+PlacementModel::Sum PlacementModel::countChoices(int PlacementSpace::Choice::*what)
 {
     Sum out;
     for (const Participant& p : participants_)
@@ -252,7 +260,8 @@ PlacementModel::Sum PlacementModel::countChoices(int PlacementSpace::Choice::* w
 bool PlacementModel::isHuge(PlacementLevel level) const
 {
     constexpr std::size_t kMost = 16'000;
-    return (level == PlacementLevel::Crossings || level == PlacementLevel::Spread) && std::size_t(space_.parts) * space_.positionOfPad.size() > kMost;
+    return (level == PlacementLevel::Crossings || level == PlacementLevel::Spread) &&
+           std::size_t(space_.parts) * space_.positionOfPad.size() > kMost;
 }
 
 const PlacementModel::Sum& PlacementModel::sumOf(PlacementLevel level)

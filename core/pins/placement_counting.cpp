@@ -41,9 +41,11 @@ void PlacementModel::exclusions()
                 continue;
             const Resource::Kind kind = space_.kindOf(resource);
             for (auto before = firstStaying; before != at; ++before) {
-                // Contention among those that cannot move is not ours to clear; within a need only pads and channels exclude each other.
+                // Contention among those that cannot move is not ours to clear; within a need only pads and channels
+                // exclude each other.
                 const bool fixed = at->literal == truth && before->literal == truth;
-                const bool own = at->literal == before->literal && kind != Resource::Kind::Pad && kind != Resource::Kind::Dma;
+                const bool own =
+                    at->literal == before->literal && kind != Resource::Kind::Pad && kind != Resource::Kind::Dma;
                 if (before->key == at->key || fixed || own)
                     continue;
                 solver.either(~at->literal, ~before->literal);
@@ -99,9 +101,13 @@ void PlacementModel::countThings()
 }
 
 /// One that may stay counts at once if what it would keep is known and kept from the others, else only when it moves.
-Counting::Taker PlacementModel::takerFor(const Participant& p) const { return {{p.mayStay ? ~p.stays : p.takesPart}, {}, p.need}; }
+Counting::Taker PlacementModel::takerFor(const Participant& p) const
+{
+    return {{p.mayStay ? ~p.stays : p.takesPart}, {}, p.need};
+}
 
-/// Each signal takes a pad, each group of signals of one channel a channel, and each that interrupts by its line a line.
+/// Each signal takes a pad, each group of signals of one channel a channel, and each that interrupts by its line a
+/// line.
 void PlacementModel::countSignals(const Participant& p, Counting& pads, Counting& channels, Counting& lines) const
 {
     const PlacementSpace::Entry& entry = space_.needs[std::size_t(p.need)];
@@ -120,7 +126,8 @@ void PlacementModel::countSignals(const Participant& p, Counting& pads, Counting
                 bool onALine = false;
                 for (const PlacementSpace::Taking& taking : *choice.takes) {
                     const Resource::Kind kind = space_.kindOf(taking.resource);
-                    if (kind == Resource::Kind::Channel && counts && (onChannel.options.empty() || onChannel.options.back().use != use))
+                    if (kind == Resource::Kind::Channel && counts &&
+                        (onChannel.options.empty() || onChannel.options.back().use != use))
                         onChannel.options.push_back({taking.resource, use, use, option.at});
                     if (kind == Resource::Kind::Line) {
                         onLine.options.push_back({taking.resource, use, seat, option.at});
@@ -130,7 +137,8 @@ void PlacementModel::countSignals(const Participant& p, Counting& pads, Counting
                 allHaveLines = allHaveLines && onALine;
             }
         if (p.mayStay && who_.clearStays)
-            if (const auto now = space_.plan.needs[std::size_t(p.need)].binding.pads.find(entry.signals[s].id); now != space_.plan.needs[std::size_t(p.need)].binding.pads.end())
+            if (const auto now = space_.plan.needs[std::size_t(p.need)].binding.pads.find(entry.signals[s].id);
+                now != space_.plan.needs[std::size_t(p.need)].binding.pads.end())
                 if (const PadIndex pad = space_.device.findPad(now->second); pad >= 0) {
                     onPad.when = {p.takesPart};
                     onPad.options.push_back({pad, p.stays, p.stays});
@@ -153,13 +161,16 @@ void PlacementModel::countUnit(const Participant& p, Counting& units, std::map<i
     if (entry.sites.empty() || entry.sites.front().instance < 0)
         return;
     const auto unitOf = [this](const std::vector<PlacementSpace::Taking>& takes) {
-        const auto unit = std::find_if(takes.begin(), takes.end(), [this](const auto& t) { return space_.kindOf(t.resource) == Resource::Kind::Unit; });
+        const auto unit = std::find_if(takes.begin(), takes.end(), [this](const auto& t) {
+            return space_.kindOf(t.resource) == Resource::Kind::Unit;
+        });
         return unit == takes.end() ? takes.front().resource : unit->resource;
     };
     Counting::Taker taker = takerFor(p);
     for (std::size_t i = 0; i < p.sites.size(); ++i)
         taker.options.push_back({unitOf(entry.sites[i].takes), p.sites[i].site, p.sites[i].site});
-    if (p.mayStay && who_.clearStays && !entry.now.empty() && space_.kindOf(entry.now.front().resource) == Resource::Kind::Instance) {
+    if (p.mayStay && who_.clearStays && !entry.now.empty() &&
+        space_.kindOf(entry.now.front().resource) == Resource::Kind::Instance) {
         taker.when = {p.takesPart};
         taker.options.push_back({unitOf(entry.now), p.stays, p.stays});
     }

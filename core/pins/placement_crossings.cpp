@@ -15,7 +15,8 @@ int PlacementModel::turnsOf(const std::vector<std::map<int, int>>& rows) const
         int rising = 0, falling = 0;
         for (auto at = row.begin(); at != row.end() && std::next(at) != row.end(); ++at) {
             const auto next = std::next(at);
-            if (next->first != at->first + 1 || space_.sideOfPad[std::size_t(at->second)] != space_.sideOfPad[std::size_t(next->second)])
+            if (next->first != at->first + 1 ||
+                space_.sideOfPad[std::size_t(at->second)] != space_.sideOfPad[std::size_t(next->second)])
                 continue;
             const int a = space_.alongOfPad[std::size_t(at->second)], b = space_.alongOfPad[std::size_t(next->second)];
             rising += a < b;
@@ -28,7 +29,8 @@ int PlacementModel::turnsOf(const std::vector<std::map<int, int>>& rows) const
 
 void PlacementModel::addRows(std::vector<Solver::Term>& out)
 {
-    std::vector<std::map<int, std::vector<std::pair<int, Sitting>>>> rows(std::size_t(space_.parts)); // by part and place: pads
+    std::vector<std::map<int, std::vector<std::pair<int, Sitting>>>> rows(
+        std::size_t(space_.parts)); // by part and place: pads
     for (const Participant& p : participants_) {
         const PlacementSpace::Entry& entry = space_.needs[std::size_t(p.need)];
         for (std::size_t s = 0; s < entry.signals.size(); ++s) {
@@ -64,14 +66,18 @@ void PlacementModel::addRows(std::vector<Solver::Term>& out)
 struct PlacementModel::Sitters {
     std::vector<std::map<PadIndex, std::vector<Literal>>> ofPart; ///< by pad
     std::vector<std::vector<Literal>> alone;                      ///< by pad: those of whom it is known who they are
-    std::vector<Literal> shared, any;                             ///< by pad: that an outlet lies there, that anything does
-    std::array<std::map<int, std::vector<PadIndex>>, 4> places;   ///< by side and place along it: pads
+    std::vector<Literal> shared, any; ///< by pad: that an outlet lies there, that anything does
+    std::array<std::map<int, std::vector<PadIndex>>, 4> places; ///< by side and place along it: pads
 };
 
 PlacementModel::Sitters PlacementModel::whoMaySit()
 {
     const std::size_t pads = space_.positionOfPad.size();
-    Sitters out{std::vector<std::map<PadIndex, std::vector<Literal>>>(std::size_t(space_.parts)), std::vector<std::vector<Literal>>(pads), {}, {}, {}};
+    Sitters out{std::vector<std::map<PadIndex, std::vector<Literal>>>(std::size_t(space_.parts)),
+                std::vector<std::vector<Literal>>(pads),
+                {},
+                {},
+                {}};
     for (const Participant& p : participants_) {
         const int part = space_.needs[std::size_t(p.need)].part;
         eachSeat(p, [&](PadIndex pad, const Sitting& sitting) {
@@ -117,7 +123,9 @@ void PlacementModel::addBetween()
                 continue;
             const auto [first, last] = std::minmax_element(along.begin(), along.end());
             const auto from = sitters.places[side].lower_bound(*first), to = sitters.places[side].upper_bound(*last);
-            const std::map<int, Literal> before = placeByPlace(own, from, to), behind = placeByPlace(own, std::make_reverse_iterator(to), std::make_reverse_iterator(from));
+            const std::map<int, Literal> before = placeByPlace(own, from, to),
+                                         behind = placeByPlace(own, std::make_reverse_iterator(to),
+                                                               std::make_reverse_iterator(from));
             for (const auto& [place, left] : before)
                 if (const auto right = behind.find(place); right != behind.end())
                     for (const PadIndex pad : sitters.places[side].at(place))
@@ -147,7 +155,8 @@ template <typename At> std::map<int, Literal> PlacementModel::placeByPlace(const
 }
 
 /// A pad that lies between a part's pads unless one of two is so: it is not its own, or another's.
-void PlacementModel::addInside(PadIndex pad, Literal outside, Literal outsideToo, const Own& own, const std::map<PadIndex, std::vector<Literal>>& ofPart, const Sitters& sitters)
+void PlacementModel::addInside(PadIndex pad, Literal outside, Literal outsideToo, const Own& own,
+                               const std::map<PadIndex, std::vector<Literal>>& ofPart, const Sitters& sitters)
 {
     const auto mine = own.find(pad);
     const Literal gap = solver.fresh();
@@ -160,7 +169,8 @@ void PlacementModel::addInside(PadIndex pad, Literal outside, Literal outsideToo
     if (mine != own.end()) {
         std::vector<Literal> others = sitters.alone[std::size_t(pad)];
         const std::vector<Literal>& ours = ofPart.at(pad);
-        std::erase_if(others, [&ours](Literal literal) { return std::find(ours.begin(), ours.end(), literal) != ours.end(); });
+        std::erase_if(others,
+                      [&ours](Literal literal) { return std::find(ours.begin(), ours.end(), literal) != ours.end(); });
         other = anyOfThese(std::move(others));
         unlessMine = sitters.shared[std::size_t(pad)];
     }

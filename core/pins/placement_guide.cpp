@@ -14,7 +14,8 @@ Literal PlacementModel::pick(const Solver& state, int choice)
         // Nobody cares where something lies that nobody uses yet.
         for (const Outlet::User& user : outlets_[std::size_t(guide.outlet)].users)
             if (state.valueOf(user.use) > 0)
-                return pickSeat(state, choice, participants_[std::size_t(user.participant)], {user.participant, user.site, user.signal, -1});
+                return pickSeat(state, choice, participants_[std::size_t(user.participant)],
+                                {user.participant, user.site, user.signal, -1});
         return {};
     }
     if (guide.participant < 0)
@@ -76,7 +77,8 @@ Literal PlacementModel::pickSite(const Solver& state, int choice, const Particip
 Literal PlacementModel::pickSeat(const Solver& state, int choice, const Participant& p, const Guide& guide) const
 {
     const auto literals = state.choiceOf(choice);
-    const auto& choices = space_.needs[std::size_t(p.need)].sites[std::size_t(guide.site)].choices[std::size_t(guide.signal)];
+    const auto& choices =
+        space_.needs[std::size_t(p.need)].sites[std::size_t(guide.site)].choices[std::size_t(guide.signal)];
     const std::vector<Sitting>& sittings = p.sites[std::size_t(guide.site)].choices[std::size_t(guide.signal)];
     const unsigned part = sidesOfPart(state, p);
     const unsigned common = commonSides(state, p, std::size_t(guide.site));
@@ -85,11 +87,14 @@ Literal PlacementModel::pickSeat(const Solver& state, int choice, const Particip
     for (std::size_t c = 0; c < choices.size(); ++c) {
         if (!isOpen(state, sittings[c]))
             continue;
-        const Literal literal = std::find(literals.begin(), literals.end(), sittings[c].use) != literals.end() ? sittings[c].use : sittings[c].seat;
+        const Literal literal = std::find(literals.begin(), literals.end(), sittings[c].use) != literals.end()
+                                    ? sittings[c].use
+                                    : sittings[c].seat;
         if (state.valueOf(literal) != 0)
             continue;
         const unsigned side = 1u << space_.sideOfPad[std::size_t(choices[c].pad)];
-        const std::tuple key{choices[c].moves, choices[c].unfit, part != 0 && (part & side) == 0, (common & side) == 0, choices[c].scarce, choices[c].debug};
+        const std::tuple key{choices[c].moves,     choices[c].unfit,  part != 0 && (part & side) == 0,
+                             (common & side) == 0, choices[c].scarce, choices[c].debug};
         if (!best.exists() || key < least) {
             best = literal;
             least = key;

@@ -8,19 +8,22 @@ namespace bindrel {
 
 namespace {
 
-constexpr long kConflicts = 40;           ///< about so many may be met on the way to avoiding a statement that costs, the first time
-constexpr int kPatience = 6;              ///< how often what was not enough is doubled
-constexpr long kNeighbourhood = 15'000;   ///< for one neighbourhood
+constexpr long kConflicts =
+    40;                      ///< about so many may be met on the way to avoiding a statement that costs, the first time
+constexpr int kPatience = 6; ///< how often what was not enough is doubled
+constexpr long kNeighbourhood = 15'000; ///< for one neighbourhood
 
 } // namespace
 
-/// Goes on from the best way, as it is, with all that costs nothing there kept free of cost and one thing more. Mostly only little must change for that.
+/// Goes on from the best way, as it is, with all that costs nothing there kept free of cost and one thing more. Mostly
+/// only little must change for that.
 void PlacementOptimiser::tryEach(Level& level, long effort)
 {
     const long end = model_.solver.spent() + effort;
     const long each = effortOfSame() + kConflicts * (model_.solver.spent() / std::max(1L, model_.solver.conflicts()));
     std::size_t inVain = 0;
-    while (model_.solver.spent() < end && !model_.solver.wasCancelled() && level.cores.lower < best_->cost.at(level.which)) {
+    while (model_.solver.spent() < end && !model_.solver.wasCancelled() &&
+           level.cores.lower < best_->cost.at(level.which)) {
         model_.deriveValues(valuesOfBest_);
         std::vector<Literal> assumptions{gate_}, costly;
         for (const auto& [literal, weight] : level.sum->terms) {
@@ -33,13 +36,16 @@ void PlacementOptimiser::tryEach(Level& level, long effort)
         if (inVain >= costly.size())
             return;
         // Those that were tried least come first; several at once as long as that succeeds.
-        std::stable_sort(costly.begin(), costly.end(), [&level](Literal a, Literal b) { return level.inVain[a] < level.inVain[b]; });
+        std::stable_sort(costly.begin(), costly.end(),
+                         [&level](Literal a, Literal b) { return level.inVain[a] < level.inVain[b]; });
         level.together = std::min(level.together, costly.size());
         for (std::size_t i = 0; i < level.together; ++i)
             assumptions.push_back(~costly[i]);
         int& tried = level.inVain[costly.front()];
         model_.solver.goOnFrom(valuesOfBest_);
-        if (model_.solve(assumptions, std::min(each << std::min(tried, kPatience), end - model_.solver.spent()), Solver::Manner::Plain) == Solver::Answer::Yes && take(level)) {
+        if (model_.solve(assumptions, std::min(each << std::min(tried, kPatience), end - model_.solver.spent()),
+                         Solver::Manner::Plain) == Solver::Answer::Yes &&
+            take(level)) {
             inVain = 0;
             level.together *= 2;
         } else if (level.together > 1) {
@@ -109,9 +115,10 @@ std::vector<bool> PlacementOptimiser::neighbourhood(const Level& level, std::siz
     for (std::size_t w = 0; w < way.size(); ++w) {
         const int part = space.needs[std::size_t(way[w].need)].part;
         const unsigned sides = level.which == PlacementLevel::Sides && part >= 0 ? sidesOfPart[part] : sidesOfStand[w];
-        const bool costs = level.which == PlacementLevel::Moved || level.which == PlacementLevel::Pads ? way[w].site >= 0
-                           : level.which == PlacementLevel::Sides || level.which == PlacementLevel::Splits ? (sides & (sides - 1)) != 0
-                                                                                                           : true;
+        const bool costs =
+            level.which == PlacementLevel::Moved || level.which == PlacementLevel::Pads     ? way[w].site >= 0
+            : level.which == PlacementLevel::Sides || level.which == PlacementLevel::Splits ? (sides & (sides - 1)) != 0
+                                                                                            : true;
         if (costs)
             costly.push_back(w);
     }
@@ -130,7 +137,8 @@ std::vector<bool> PlacementOptimiser::neighbourhood(const Level& level, std::siz
     // Then those that have what a member could use, also at second hand.
     const std::size_t wanted = members.size() + size;
     for (int tries = 0; members.size() < wanted && tries < int(6 * size); ++tries) {
-        const PlacementSpace::Entry& entry = space.needs[std::size_t(way[members[random(unsigned(members.size()))]].need)];
+        const PlacementSpace::Entry& entry =
+            space.needs[std::size_t(way[members[random(unsigned(members.size()))]].need)];
         if (entry.sites.empty())
             continue;
         const PlacementSpace::Site& site = entry.sites[random(unsigned(entry.sites.size()))];
@@ -166,7 +174,8 @@ void PlacementOptimiser::tryParts(Level& level, long effort)
                 const std::vector<Literal> says = model_.saying(best_->way[w]);
                 assumptions.insert(assumptions.end(), says.begin(), says.end());
             }
-        const Solver::Answer answer = model_.solve(assumptions, std::min(kNeighbourhood + long(assumptions.size()) * 20, end - model_.solver.spent()));
+        const Solver::Answer answer = model_.solve(
+            assumptions, std::min(kNeighbourhood + long(assumptions.size()) * 20, end - model_.solver.spent()));
         if (answer == Solver::Answer::Yes && take(level)) {
             inVain = 0;
             if (level.cores.lower >= best_->cost.at(level.which))
@@ -175,7 +184,8 @@ void PlacementOptimiser::tryParts(Level& level, long effort)
         }
         // Small neighbourhoods that are seen whole are too small.
         if (++inVain % 16 == 0)
-            size_ = answer == Solver::Answer::No ? std::min<std::size_t>(size_ + 1, 24) : std::max<std::size_t>(size_ - 1, 2);
+            size_ = answer == Solver::Answer::No ? std::min<std::size_t>(size_ + 1, 24)
+                                                 : std::max<std::size_t>(size_ - 1, 2);
     }
 }
 

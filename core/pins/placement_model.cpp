@@ -7,7 +7,8 @@
 
 namespace bindrel {
 
-PlacementModel::PlacementModel(const PlacementSpace& space, const Who& who) : space_(space), who_(who), of_(space.needs.size(), -1)
+PlacementModel::PlacementModel(const PlacementSpace& space, const Who& who)
+    : space_(space), who_(who), of_(space.needs.size(), -1)
 {
     std::size_t choices = 0;
     for (const PlacementSpace::Entry& entry : space.needs)
@@ -67,7 +68,8 @@ std::vector<std::size_t> PlacementModel::countContests() const
     std::vector<std::size_t> out(participants_.size(), 0);
     for (const auto& [resource, all] : users)
         for (const auto& [key, p] : all)
-            out[p] += std::size_t(std::count_if(all.begin(), all.end(), [&key = key](const auto& other) { return other.first != key; }));
+            out[p] += std::size_t(
+                std::count_if(all.begin(), all.end(), [&key = key](const auto& other) { return other.first != key; }));
     return out;
 }
 
@@ -94,7 +96,8 @@ void PlacementModel::addNeed(Participant& p)
             const PlacementSpace::Taking& taking = entry.now[at];
             const Resource::Kind kind = space_.kindOf(taking.resource);
             const bool once = kind == Resource::Kind::Pad || kind == Resource::Kind::Dma;
-            takers_.push_back({taking.resource, true, once ? Key(-1 - int(at), p.need) : keyOf(taking, p.need), p.stays});
+            takers_.push_back(
+                {taking.resource, true, once ? Key(-1 - int(at), p.need) : keyOf(taking, p.need), p.stays});
         }
     if (!p.placed)
         return;
@@ -128,7 +131,8 @@ void PlacementModel::addSite(Participant& p, std::size_t number)
     for (const PlacementSpace::Taking& taking : site.takes)
         takers_.push_back({taking.resource, false, keyOf(taking, p.need), literals.site});
     for (std::size_t signal = 0; signal < entry.signals.size(); ++signal)
-        literals.choices.push_back(shared_[std::size_t(site.list[signal])] ? addShared(p, number, signal) : addAlone(p, number, signal));
+        literals.choices.push_back(shared_[std::size_t(site.list[signal])] ? addShared(p, number, signal)
+                                                                           : addAlone(p, number, signal));
     for (std::size_t r = 0; r < entry.requests.size(); ++r) {
         std::vector<std::pair<int, Literal>> channels;
         const auto& dma = space_.device.instances[std::size_t(site.instance)].dma;
@@ -173,7 +177,8 @@ void PlacementModel::agreeWithin(const Participant& p, std::size_t number)
                 groups.emplace_back(group, sitting.seat);
             else if (group >= 0 && sitting.use == sitting.seat)
                 ofGroup_[{site.instance, group}].push_back(sitting.seat);
-            if (const std::pair channel(mine, Numbered(choice.channel, sitting.use)); mine >= 0 && (channels.empty() || channels.back() != channel))
+            if (const std::pair channel(mine, Numbered(choice.channel, sitting.use));
+                mine >= 0 && (channels.empty() || channels.back() != channel))
                 channels.push_back(channel);
         }
     }
@@ -189,7 +194,8 @@ void PlacementModel::agreeWithin(const Participant& p, std::size_t number)
         const std::vector<Literal> ways = anyOfEach(same);
         for (std::size_t way = 0; way < ways.size(); ++way)
             byChannel.emplace_back(same[way].first, ways[way]);
-        if (std::count_if(entry.signals.begin(), entry.signals.end(), [mine](const SignalSpec& signal) { return signal.channel == mine; }) > 1)
+        if (std::count_if(entry.signals.begin(), entry.signals.end(),
+                          [mine](const SignalSpec& signal) { return signal.channel == mine; }) > 1)
             oneOf(ways);
     }
     std::sort(byChannel.begin(), byChannel.end());

@@ -12,15 +12,17 @@
 
 namespace bindrel {
 
-/// A placement as statements for the solver: who sits on which instance and pad, who excludes whom, and what that costs.
+/// A placement as statements for the solver: who sits on which instance and pad, who excludes whom, and what that
+/// costs.
 class PlacementModel : public Statements, private Watcher {
 public:
     struct Who {
-        std::vector<NeedIndex> place;  ///< must get a place
-        std::vector<NeedIndex> move;   ///< stay or get another place
-        std::vector<NeedIndex> stay;   ///< keep what they have
-        bool clearStays = false; ///< those that could move must not stay in contention with each other or with those that stay
-        bool choosable = false;  ///< who takes part is decided by assumptions: see takesPart()
+        std::vector<NeedIndex> place; ///< must get a place
+        std::vector<NeedIndex> move;  ///< stay or get another place
+        std::vector<NeedIndex> stay;  ///< keep what they have
+        bool clearStays =
+            false; ///< those that could move must not stay in contention with each other or with those that stay
+        bool choosable = false; ///< who takes part is decided by assumptions: see takesPart()
     };
     PlacementModel(const PlacementSpace& space, const Who& who);
     PlacementModel(const PlacementModel&) = delete;
@@ -29,14 +31,15 @@ public:
     /// Where one need stands.
     struct Stand {
         NeedIndex need = -1;
-        int site = -1; ///< -1: it stays
+        int site = -1;             ///< -1: it stays
         std::vector<int> choices;  ///< by signal, into the site's
         std::vector<int> channels; ///< of the DMA requests
         friend bool operator==(const Stand&, const Stand&) = default;
     };
     using Way = std::vector<Stand>; ///< of all that are placed or may move
 
-    /// When counting alone has shown that not all can have a place: who is too many, most of whom could be spared. Else empty.
+    /// When counting alone has shown that not all can have a place: who is too many, most of whom could be spared. Else
+    /// empty.
     const std::vector<NeedIndex>& tooMany() const { return tooMany_; }
     /// Counting alone rules all ways out: there is nothing to search, and not all of the model is made.
     bool isImpossible() const { return impossible_; }
@@ -53,7 +56,8 @@ public:
     Literal stays(NeedIndex need) const { return participants_[std::size_t(of_[std::size_t(need)])].stays; }
 
     /// Looks for a way in which the assumptions hold. `Unknown` when it takes more than the effort.
-    Solver::Answer solve(std::span<const Literal> assumptions, long effort, Solver::Manner manner = Solver::Manner::Guided);
+    Solver::Answer solve(std::span<const Literal> assumptions, long effort,
+                         Solver::Manner manner = Solver::Manner::Guided);
     /// After Yes: the way that was found.
     const Way& way() const { return way_; }
     PlacementCost costOf(const Way& way) const;
@@ -88,8 +92,8 @@ private:
     };
     struct SiteLiterals {
         Literal site;
-        std::vector<std::vector<Sitting>> choices;                       ///< by signal
-        std::vector<std::vector<std::pair<int, Literal>>> channels;      ///< by DMA request
+        std::vector<std::vector<Sitting>> choices;                  ///< by signal
+        std::vector<std::vector<std::pair<int, Literal>>> channels; ///< by DMA request
     };
     struct Participant {
         NeedIndex need = -1;
@@ -97,12 +101,18 @@ private:
         Literal takesPart, stays;
         std::vector<SiteLiterals> sites;
     };
-    /// Takers of a resource that get along have the same key: those who say the same, and the signals of one need. On a pad and on a DMA channel not
-    /// even these.
+    /// Takers of a resource that get along have the same key: those who say the same, and the signals of one need. On a
+    /// pad and on a DMA channel not even these.
     using Key = std::pair<int, int>;
-    static Key keyOf(const PlacementSpace::Taking& taking, NeedIndex need) { return taking.as != 0 ? Key(0, taking.as) : Key(1, need); }
+    static Key keyOf(const PlacementSpace::Taking& taking, NeedIndex need)
+    {
+        return taking.as != 0 ? Key(0, taking.as) : Key(1, need);
+    }
     /// The same where only one need uses the instance; whose signal it is need not be known then.
-    static Key keyAt(const PlacementSpace::Taking& taking, InstanceIndex instance) { return taking.as != 0 ? Key(0, taking.as) : Key(1, -2 - int(instance)); }
+    static Key keyAt(const PlacementSpace::Taking& taking, InstanceIndex instance)
+    {
+        return taking.as != 0 ? Key(0, taking.as) : Key(1, -2 - int(instance));
+    }
     /// What takes a resource. Those that stay are told apart: they need not get along with each other.
     struct Taker {
         int resource;
@@ -145,7 +155,8 @@ private:
     Counting::Taker takerFor(const Participant& p) const;
     void countSignals(const Participant& p, Counting& pads, Counting& channels, Counting& lines) const;
     void countUnit(const Participant& p, Counting& units, std::map<int, Alike>& alike) const;
-    /// How a plan says by which routes: signals of the instance by name, where the pads alone do not mean them. Nothing when it cannot be said.
+    /// How a plan says by which routes: signals of the instance by name, where the pads alone do not mean them. Nothing
+    /// when it cannot be said.
     std::optional<std::map<std::size_t, std::string>> spelling(const Stand& stand) const;
     /// The routes that a plan means by the pads, given some names; empty when none agree.
     std::vector<int> meantBy(const Stand& stand, const std::map<std::size_t, std::string>& names) const;
@@ -163,13 +174,14 @@ private:
     Literal leavesPad(const Participant& p, std::size_t signal);
     Sum countSides(const std::vector<std::array<Literal, 4>>& on);
     Sum countScarce();
-    Sum countChoices(int PlacementSpace::Choice::* what);
+    Sum countChoices(int PlacementSpace::Choice::*what);
     struct Sitters;
     Sitters whoMaySit();
     using Own = std::map<PadIndex, Literal>; ///< of a part: its pads, and that it has them
     void addBetween();
     template <typename At> std::map<int, Literal> placeByPlace(const Own& own, At from, At to);
-    void addInside(PadIndex pad, Literal outside, Literal outsideToo, const Own& own, const std::map<PadIndex, std::vector<Literal>>& ofPart, const Sitters& sitters);
+    void addInside(PadIndex pad, Literal outside, Literal outsideToo, const Own& own,
+                   const std::map<PadIndex, std::vector<Literal>>& ofPart, const Sitters& sitters);
     /// Neighbours in the row of a part that are the wrong way round on a side, for the better of its two ends first.
     void addRows(std::vector<Solver::Term>& out);
     /// Every pad that a need may sit on, with what says so; also where it stays.
@@ -199,12 +211,15 @@ private:
     std::vector<NeedIndex> tooMany_;
     bool impossible_ = false;
     std::vector<Guide> guides_; ///< by choice of the solver
-    std::vector<char> exclusive_, shared_; ///< by instance: only one need at a time; by list of ways: several needs could use it, one at a time
+    std::vector<char> exclusive_,
+        shared_; ///< by instance: only one need at a time; by list of ways: several needs could use it, one at a time
     std::vector<Outlet> outlets_;
     std::map<std::pair<int, int>, int> outletOf_; ///< by list and channel
-    std::map<std::pair<int, int>, std::vector<Literal>> ofGroup_; ///< by instance that only one need uses, and group of routes
+    std::map<std::pair<int, int>, std::vector<Literal>>
+        ofGroup_; ///< by instance that only one need uses, and group of routes
     std::map<std::pair<NeedIndex, std::size_t>, Literal> leaves_; ///< by need and signal
-    std::vector<std::array<Literal, 4>> partOn_, needOn_; ///< by part, by need: whether it uses a side; `truth` where it does for certain
+    std::vector<std::array<Literal, 4>> partOn_,
+        needOn_; ///< by part, by need: whether it uses a side; `truth` where it does for certain
     struct Between {
         std::vector<Solver::Term> crossings, spread;
     };

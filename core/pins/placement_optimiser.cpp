@@ -9,13 +9,20 @@ namespace bindrel {
 
 namespace {
 
-constexpr long kFirstSlice = 60'000;      ///< of effort, for one kind of attempt
-constexpr long kPerVariable = 4;          ///< what a slice must have at least, so that a large model is gone through more than once
-constexpr int kLarge = 8'000;             ///< variables: from here on counting at every decision costs more than it saves
-constexpr long kFar = 15;                 ///< from the bound: so far, small steps pay more than proofs
+constexpr long kFirstSlice = 60'000; ///< of effort, for one kind of attempt
+constexpr long kPerVariable =
+    4;                        ///< what a slice must have at least, so that a large model is gone through more than once
+constexpr int kLarge = 8'000; ///< variables: from here on counting at every decision costs more than it saves
+constexpr long kFar = 15;     ///< from the bound: so far, small steps pay more than proofs
 
 /// Which part of what is left of the effort a level may have.
-double shareOf(PlacementLevel level) { return level == PlacementLevel::Moved ? 0.5 : level == PlacementLevel::Sides ? 0.85 : level == PlacementLevel::Spread ? 1.0 : 0.4; }
+double shareOf(PlacementLevel level)
+{
+    return level == PlacementLevel::Moved    ? 0.5
+           : level == PlacementLevel::Sides  ? 0.85
+           : level == PlacementLevel::Spread ? 1.0
+                                             : 0.4;
+}
 
 } // namespace
 
@@ -55,7 +62,8 @@ Solver::Answer PlacementOptimiser::run(Best& best, long effort)
             optimise(level, long(double(end - model_.solver.spent()) * shareOf(level.which)));
             // What lies below a level that may be better yet is the least for this choice only.
             if (known)
-                best.proof.least[l] = int(level.settled ? best.cost.at(level.which) : std::min<long>(level.cores.lower, best.cost.at(level.which)));
+                best.proof.least[l] = int(level.settled ? best.cost.at(level.which)
+                                                        : std::min<long>(level.cores.lower, best.cost.at(level.which)));
             known = known && level.settled;
             close(level);
             if (improved_)
@@ -67,9 +75,15 @@ Solver::Answer PlacementOptimiser::run(Best& best, long effort)
     return first;
 }
 
-bool PlacementOptimiser::isLarge() const { return model_.solver.variables() > kLarge; }
+bool PlacementOptimiser::isLarge() const
+{
+    return model_.solver.variables() > kLarge;
+}
 
-long PlacementOptimiser::firstSlice() const { return std::max(kFirstSlice, kPerVariable * model_.solver.variables()); }
+long PlacementOptimiser::firstSlice() const
+{
+    return std::max(kFirstSlice, kPerVariable * model_.solver.variables());
+}
 
 /// Decided like people do, a way shows soon or late; then the other manner often has it.
 Solver::Answer PlacementOptimiser::findFirst(long effort)
@@ -77,7 +91,9 @@ Solver::Answer PlacementOptimiser::findFirst(long effort)
     const long end = model_.solver.spent() + effort;
     for (long slice = firstSlice();; slice *= 3)
         for (const Solver::Manner manner : {Solver::Manner::Guided, Solver::Manner::Plain}) {
-            const Solver::Answer answer = model_.solve({{gate_}}, std::min(manner == Solver::Manner::Plain ? 4 * slice : slice, end - model_.solver.spent()), manner);
+            const Solver::Answer answer = model_.solve(
+                {{gate_}}, std::min(manner == Solver::Manner::Plain ? 4 * slice : slice, end - model_.solver.spent()),
+                manner);
             if (answer != Solver::Answer::Unknown || model_.solver.wasCancelled() || model_.solver.spent() >= end)
                 return answer;
         }

@@ -5,8 +5,9 @@
 
 namespace bindrel {
 
-/// Makes a way better, one level of the cost after the other, from both ends: what is found bounds the best from above, sets of statements that cannot all be
-/// avoided (cores) from below. A level that is not settled within its share of the effort keeps what it has, and says how far that may be from the best.
+/// Makes a way better, one level of the cost after the other, from both ends: what is found bounds the best from above,
+/// sets of statements that cannot all be avoided (cores) from below. A level that is not settled within its share of
+/// the effort keeps what it has, and says how far that may be from the best.
 class PlacementOptimiser {
 public:
     using Improved = std::function<void(const PlacementModel::Way&, const PlacementCost&, const PlacementProof&)>;
@@ -21,7 +22,8 @@ public:
     Solver::Answer run(Best& best, long effort);
 
 private:
-    /// Statements that cost, and the sums of them that were found to be unavoidable (the scheme of Morgado, Dodaro and Marques-Silva, 2014).
+    /// Statements that cost, and the sums of them that were found to be unavoidable (the scheme of Morgado, Dodaro and
+    /// Marques-Silva, 2014).
     struct Cores {
         std::map<Literal, long> weights;
         struct Sum {
@@ -38,7 +40,7 @@ private:
         const PlacementModel::Sum* sum = nullptr;
         Literal better; ///< asks for less than the best so far
         int bound = -1;
-        long all = 0;   ///< what the terms come to at most
+        long all = 0; ///< what the terms come to at most
         Cores cores;
         bool settled = false;
         std::map<Literal, int> inVain; ///< how often each was tried to be avoided

@@ -27,9 +27,11 @@ void PlacementModel::findLists()
                 instanceOf[list] = site.instance;
                 if (entry.signals[s].pattern.empty() || entry.signals[s].line)
                     alone[list] = 1;
-                // Two signals of a need that could both have one signal of the instance are told apart by their channels.
+                // Two signals of a need that could both have one signal of the instance are told apart by their
+                // channels.
                 for (std::size_t other = 0; other < s; ++other)
-                    if (site.list[other] == site.list[s] && (entry.signals[s].channel < 0 || entry.signals[s].channel == entry.signals[other].channel))
+                    if (site.list[other] == site.list[s] &&
+                        (entry.signals[s].channel < 0 || entry.signals[s].channel == entry.signals[other].channel))
                         alone[list] = 1;
             }
         }
@@ -40,10 +42,17 @@ void PlacementModel::findLists()
             continue;
         const bool exclusive = exclusive_[std::size_t(instanceOf[list])];
         // Where needs share an instance, a channel is had by one of them; nothing else may depend on who that is.
-        shared_[list] = exclusive || std::all_of(space_.ways(int(list)).begin(), space_.ways(int(list)).end(), [this](const PlacementSpace::Way& way) {
-                            const auto is = [this](const PlacementSpace::Taking& taking) { return space_.kindOf(taking.resource) == Resource::Kind::Channel; };
+        shared_[list] =
+            exclusive ||
+            std::all_of(space_.ways(int(list)).begin(), space_.ways(int(list)).end(),
+                        [this](const PlacementSpace::Way& way) {
+                            const auto is = [this](const PlacementSpace::Taking& taking) {
+                                return space_.kindOf(taking.resource) == Resource::Kind::Channel;
+                            };
                             const bool hasChannel = std::any_of(way.takes.begin(), way.takes.end(), is);
-                            const bool free = std::all_of(way.takes.begin(), way.takes.end(), [&is](const PlacementSpace::Taking& taking) { return taking.as != 0 || is(taking); });
+                            const bool free = std::all_of(
+                                way.takes.begin(), way.takes.end(),
+                                [&is](const PlacementSpace::Taking& taking) { return taking.as != 0 || is(taking); });
                             return hasChannel && free && space_.device.routes[std::size_t(way.route)].group < 0;
                         });
     }
@@ -64,7 +73,8 @@ std::vector<Sitting> PlacementModel::addAlone(Participant& p, std::size_t number
         takers_.push_back({space_.resourceOfPad(choice.pad), false, Key(2 + int(signal), p.need), ways.back()});
         for (const PlacementSpace::Taking& taking : *choice.takes) {
             const bool byInstance = exclusive && space_.kindOf(taking.resource) != Resource::Kind::Channel;
-            takers_.push_back({taking.resource, false, byInstance ? keyAt(taking, site.instance) : keyOf(taking, p.need), ways.back()});
+            takers_.push_back({taking.resource, false,
+                               byInstance ? keyAt(taking, site.instance) : keyOf(taking, p.need), ways.back()});
         }
     }
     if (choices.size() > 1)
@@ -129,7 +139,8 @@ int PlacementModel::outletFor(const PlacementSpace::Choice& choice, InstanceInde
         seat = outlet.seats.size() == 1 ? outlet.used : solver.fresh();
         seats.push_back(seat);
         const PlacementSpace::Way& way = ways[std::size_t(w)];
-        takers_.push_back({space_.resourceOfPad(way.pad), false, Key(std::numeric_limits<int>::max(), known->second), seat});
+        takers_.push_back(
+            {space_.resourceOfPad(way.pad), false, Key(std::numeric_limits<int>::max(), known->second), seat});
         for (const PlacementSpace::Taking& taking : way.takes)
             if (space_.kindOf(taking.resource) != Resource::Kind::Channel)
                 takers_.push_back({taking.resource, false, keyAt(taking, instance), seat});

@@ -33,12 +33,15 @@ void PlacementModel::addSides()
     }
     for (Outlet& outlet : outlets_)
         for (std::size_t side = 0; side < 4; ++side) {
-            if (std::none_of(outlet.seats.begin(), outlet.seats.end(), [&](const auto& seat) { return std::size_t(space_.sideOfPad[std::size_t(padOf(outlet, seat.first))]) == side; }))
+            if (std::none_of(outlet.seats.begin(), outlet.seats.end(), [&](const auto& seat) {
+                    return std::size_t(space_.sideOfPad[std::size_t(padOf(outlet, seat.first))]) == side;
+                }))
                 continue;
             // Who uses it uses the only side that it can lie on.
             const Literal there = onSide(outlet, side);
             for (const Outlet::User& user : outlet.users)
-                ofNeed[std::size_t(participants_[std::size_t(user.participant)].need)][side].push_back({user.use, there == outlet.used ? user.use : there});
+                ofNeed[std::size_t(participants_[std::size_t(user.participant)].need)][side].push_back(
+                    {user.use, there == outlet.used ? user.use : there});
         }
     needOn_.assign(space_.needs.size(), {});
     partOn_.assign(std::size_t(space_.parts), {});
@@ -54,8 +57,8 @@ void PlacementModel::addSides()
     sayWhereUsersMustBe();
 }
 
-/// What follows for who would use an outlet from the sides that it must not be on: one of these must be allowed, and where only one is, the outlet must have a
-/// pad there. A look at each of its pads would show the same, but later.
+/// What follows for who would use an outlet from the sides that it must not be on: one of these must be allowed, and
+/// where only one is, the outlet must have a pad there. A look at each of its pads would show the same, but later.
 void PlacementModel::sayWhereUsersMustBe()
 {
     std::vector<Literal> clause;

@@ -10,7 +10,6 @@
 
 namespace bindrel {
 
-
 /// What a need says of one of its signals, and what is known of the wire at its other end.
 struct PlacementSpace::Wish {
     const std::string* current = nullptr; ///< the pad that it has
@@ -21,21 +20,25 @@ struct PlacementSpace::Wish {
     Frequency fastest;
 };
 
-std::vector<PlacementSpace::Wish> PlacementSpace::wishesOf(const Entry& entry, const Need& need, const BoundNeed& bound, const Board& board) const
+std::vector<PlacementSpace::Wish> PlacementSpace::wishesOf(const Entry& entry, const Need& need, const BoundNeed& bound,
+                                                           const Board& board) const
 {
     std::vector<Wish> out;
     const bool needHeld = plan.held(holdOfNeed(need.id));
     for (const SignalSpec& signal : entry.signals) {
         const auto current = need.binding.pads.find(signal.id);
         const bool has = current != need.binding.pads.end();
-        const auto seat = std::find_if(bound.seats.begin(), bound.seats.end(), [&signal](const Seat& s) { return s.signal.id == signal.id; });
-        out.push_back({has ? &current->second : nullptr, seat == bound.seats.end() ? nullptr : &*seat, has && (needHeld || plan.held(holdOfSignal(need.id, signal.id))),
-                       netOf(need, signal.id), terminalFact(board, need, signal.id), fastestOf(need, signal.id)});
+        const auto seat = std::find_if(bound.seats.begin(), bound.seats.end(),
+                                       [&signal](const Seat& s) { return s.signal.id == signal.id; });
+        out.push_back({has ? &current->second : nullptr, seat == bound.seats.end() ? nullptr : &*seat,
+                       has && (needHeld || plan.held(holdOfSignal(need.id, signal.id))), netOf(need, signal.id),
+                       terminalFact(board, need, signal.id), fastestOf(need, signal.id)});
     }
     return out;
 }
 
-PlacementSpace::PlacementSpace(const Device& d, const Board& board, const Plan& p, const std::vector<NeedIndex>& placed) : device(d), plan(p), routesOf_(d.instances.size())
+PlacementSpace::PlacementSpace(const Device& d, const Board& board, const Plan& p, const std::vector<NeedIndex>& placed)
+    : device(d), plan(p), routesOf_(d.instances.size())
 {
     for (std::size_t i = 0; i < d.pads.size(); ++i)
         number({{Resource::Kind::Pad, static_cast<int>(i)}, {}, -1});
@@ -51,7 +54,8 @@ PlacementSpace::PlacementSpace(const Device& d, const Board& board, const Plan& 
         if (const PadIndex pad = d.package.pins[i].pad; pad >= 0) {
             sideOfPad[std::size_t(pad)] = sides[i];
             positionOfPad[std::size_t(pad)] = alongOfPad[std::size_t(pad)] = static_cast<int>(i);
-            if (const auto ball = d.package.kind == Package::Kind::BallGrid ? ballAt(d.package.pins[i].number) : std::nullopt)
+            if (const auto ball =
+                    d.package.kind == Package::Kind::BallGrid ? ballAt(d.package.pins[i].number) : std::nullopt)
                 alongOfPad[std::size_t(pad)] = sideOfPad[std::size_t(pad)] % 2 == 0 ? ball->first : ball->second;
         }
     for (const Pad& pad : d.pads)
@@ -72,16 +76,21 @@ PlacementSpace::PlacementSpace(const Device& d, const Board& board, const Plan& 
         if (!need.part.empty())
             entry.part = partNumbers.emplace(need.part, static_cast<int>(partNumbers.size())).first->second;
         // Who has chosen one pad only does not want that one elsewhere either.
-        entry.wasBound = bindings.needs[n].state != BoundNeed::State::Open || !need.binding.pads.empty() || !need.binding.instance.empty();
+        entry.wasBound = bindings.needs[n].state != BoundNeed::State::Open || !need.binding.pads.empty() ||
+                         !need.binding.instance.empty();
         if (bindings.needs[n].state == BoundNeed::State::Open && !need.binding.pads.empty() && !isPlaced[n]) {
-            std::erase_if(entry.signals, [&need](const SignalSpec& signal) { return !need.binding.pads.contains(signal.id); });
-            std::erase_if(entry.requests, [&need](const std::string& request) { return !need.binding.dma.contains(request); });
+            std::erase_if(entry.signals,
+                          [&need](const SignalSpec& signal) { return !need.binding.pads.contains(signal.id); });
+            std::erase_if(entry.requests,
+                          [&need](const std::string& request) { return !need.binding.dma.contains(request); });
         }
-        const auto part = std::find_if(board.parts.begin(), board.parts.end(), [&need](const Part& known) { return known.row && known.id == need.part; });
+        const auto part = std::find_if(board.parts.begin(), board.parts.end(),
+                                       [&need](const Part& known) { return known.row && known.id == need.part; });
         for (const SignalSpec& signal : entry.signals) {
             const auto terminal = need.terminals.find(signal.id);
             const auto& row = part == board.parts.end() ? std::vector<std::string>() : part->terminals;
-            const auto place = std::find(row.begin(), row.end(), terminal == need.terminals.end() ? signal.id : terminal->second);
+            const auto place =
+                std::find(row.begin(), row.end(), terminal == need.terminals.end() ? signal.id : terminal->second);
             entry.places.push_back(place == row.end() ? -1 : int(place - row.begin()));
         }
         for (const Use& use : usesOf(d, need, bindings.needs[n]))
@@ -106,7 +115,8 @@ PlacementSpace::Taking PlacementSpace::number(const Use& use)
     return {at->second, as};
 }
 
-void PlacementSpace::addSites(Entry& entry, const Need& need, const BoundNeed& bound, const Board& board, const std::vector<int>& demand)
+void PlacementSpace::addSites(Entry& entry, const Need& need, const BoundNeed& bound, const Board& board,
+                              const std::vector<int>& demand)
 {
     const KindSpec* kind = findKind(need.kind);
     if (!kind)
@@ -118,18 +128,24 @@ void PlacementSpace::addSites(Entry& entry, const Need& need, const BoundNeed& b
         const std::string wanted = kind->instanceGoal.empty() ? "" : goalName(need, kind->instanceGoal);
         for (std::size_t i = 0; i < device.instances.size(); ++i) {
             const std::string& name = device.instances[i].name;
-            const bool held = plan.held(holdOfNeed(need.id)) && !need.binding.instance.empty() && need.binding.instance != name;
+            const bool held =
+                plan.held(holdOfNeed(need.id)) && !need.binding.instance.empty() && need.binding.instance != name;
             if (kind->servedBy(device, static_cast<int>(i)) && (wanted.empty() || wanted == name) && !held)
                 entry.sites.push_back(siteFor(entry, need, bound, wishes, static_cast<int>(i), board, demand));
         }
     }
-    std::erase_if(entry.sites, [](const Site& site) { return std::any_of(site.choices.begin(), site.choices.end(), [](const auto& c) { return c.empty(); }); });
+    std::erase_if(entry.sites, [](const Site& site) {
+        return std::any_of(site.choices.begin(), site.choices.end(), [](const auto& c) { return c.empty(); });
+    });
     // What it has now comes first, then the plainest instance.
-    std::stable_sort(entry.sites.begin(), entry.sites.end(), [](const Site& a, const Site& b) { return std::pair(a.moves, a.scarce) < std::pair(b.moves, b.scarce); });
+    std::stable_sort(entry.sites.begin(), entry.sites.end(), [](const Site& a, const Site& b) {
+        return std::pair(a.moves, a.scarce) < std::pair(b.moves, b.scarce);
+    });
 }
 
-PlacementSpace::Site PlacementSpace::siteFor(const Entry& entry, const Need& need, const BoundNeed& bound, const std::vector<Wish>& wishes, InstanceIndex instance, const Board& board,
-                                             const std::vector<int>& demand)
+PlacementSpace::Site PlacementSpace::siteFor(const Entry& entry, const Need& need, const BoundNeed& bound,
+                                             const std::vector<Wish>& wishes, InstanceIndex instance,
+                                             const Board& board, const std::vector<int>& demand)
 {
     Site site;
     site.instance = instance;
@@ -140,14 +156,20 @@ PlacementSpace::Site PlacementSpace::siteFor(const Entry& entry, const Need& nee
         for (const Use& use : uses)
             site.takes.push_back(number(use));
         site.moves = !need.binding.instance.empty() && need.binding.instance != facts.name;
-        const bool pairs = std::any_of(entry.signals.begin(), entry.signals.end(), [](const SignalSpec& s) { return s.pattern == "CH#N" || s.pattern == "FLT"; });
-        // A timer with pairs for a need without is a waste, and so is any instance with more signals than are asked for.
-        site.scarce = static_cast<int>(facts.signals.size() - std::min(facts.signals.size(), entry.signals.size())) + (!pairs && device.ability(instance, "pairs", 0) > 0 ? 20 : 0);
+        const bool pairs = std::any_of(entry.signals.begin(), entry.signals.end(),
+                                       [](const SignalSpec& s) { return s.pattern == "CH#N" || s.pattern == "FLT"; });
+        // A timer with pairs for a need without is a waste, and so is any instance with more signals than are asked
+        // for.
+        site.scarce = static_cast<int>(facts.signals.size() - std::min(facts.signals.size(), entry.signals.size())) +
+                      (!pairs && device.ability(instance, "pairs", 0) > 0 ? 20 : 0);
     }
     const auto bears = [&](const Pad& pad, const SignalSpec& signal, const Wish& wire) {
-        // The same bounds as the findings about pads have: 0.3 V above the supply, 5.5 V where a digital pad bears more.
+        // The same bounds as the findings about pads have: 0.3 V above the supply, 5.5 V where a digital pad bears
+        // more.
         const bool digital = signal.direction != SignalSpec::Direction::Analog;
-        if (wire.fact && wire.fact->volts > (pad.fiveVolt && digital ? Voltage(Rational(11, 2)) : padSupply(device, board, plan, pad) + Voltage(Rational(3, 10))))
+        if (wire.fact && wire.fact->volts > (pad.fiveVolt && digital
+                                                 ? Voltage(Rational(11, 2))
+                                                 : padSupply(device, board, plan, pad) + Voltage(Rational(3, 10))))
             return false;
         if (signal.direction != SignalSpec::Direction::Out && signal.direction != SignalSpec::Direction::Both)
             return true;
@@ -163,17 +185,22 @@ PlacementSpace::Site PlacementSpace::siteFor(const Entry& entry, const Need& nee
         for (std::size_t w = 0; w < ways(list).size(); ++w) {
             const Way& way = ways(list)[w];
             const Pad& pad = device.pads[std::size_t(way.pad)];
-            const bool otherWay = wish.seat && wish.seat->pad == way.pad && wish.seat->route >= 0 && way.route >= 0 && instance == bound.instance &&
-                                  device.routes[std::size_t(wish.seat->route)].signal != device.routes[std::size_t(way.route)].signal;
+            const bool otherWay =
+                wish.seat && wish.seat->pad == way.pad && wish.seat->route >= 0 && way.route >= 0 &&
+                instance == bound.instance &&
+                device.routes[std::size_t(wish.seat->route)].signal != device.routes[std::size_t(way.route)].signal;
             const bool moves = wish.current && (*wish.current != pad.name || otherWay);
             const bool plain = wish.net.empty() && !isRouted_[std::size_t(way.pad)];
-            if ((wish.held && moves) || (!plain && !boardObjection(device, board, way.pad, way.route, wish.net).empty()))
+            if ((wish.held && moves) ||
+                (!plain && !boardObjection(device, board, way.pad, way.route, wish.net).empty()))
                 continue;
             Choice choice{way.pad, way.route, way.channel, &way.takes, int(w), moves, demand[std::size_t(way.pad)], 0};
             if (pad.weak && signal.direction == SignalSpec::Direction::Out)
                 choice.scarce += 10;
             choice.unfit = !bears(pad, signal, wish);
-            choice.debug = !pad.resetClaim.empty() && (way.route < 0 || device.signalName(device.routes[std::size_t(way.route)]) != pad.resetClaim);
+            choice.debug =
+                !pad.resetClaim.empty() &&
+                (way.route < 0 || device.signalName(device.routes[std::size_t(way.route)]) != pad.resetClaim);
             choices.push_back(choice);
         }
         site.choices.push_back(std::move(choices));
@@ -195,7 +222,9 @@ std::size_t PlacementSpace::channelsOf(InstanceIndex instance, const std::vector
 /// Where an instance can have a signal (or a port's bit lie), and what that takes; the same for all needs.
 int PlacementSpace::listOf(InstanceIndex instance, const SignalSpec& signal)
 {
-    const auto [known, fresh] = listNumbers_.try_emplace({signal.pattern.empty() ? InstanceIndex() : instance, signal.pattern, signal.line, signal.channel >= 0}, int(lists_.size()));
+    const auto [known, fresh] = listNumbers_.try_emplace(
+        {signal.pattern.empty() ? InstanceIndex() : instance, signal.pattern, signal.line, signal.channel >= 0},
+        int(lists_.size()));
     if (!fresh)
         return known->second;
     std::vector<Way>& out = lists_.emplace_back();
@@ -210,14 +239,17 @@ int PlacementSpace::listOf(InstanceIndex instance, const SignalSpec& signal)
     };
     if (signal.pattern.empty()) {
         for (std::size_t p = 0; p < device.pads.size(); ++p)
-            if (const Pad& pad = device.pads[p]; positionOfPad[p] >= 0 && pad.port >= 0 && (!signal.line || device.linesInPorts || (pad.line >= 0 && device.lineInstance >= 0)))
+            if (const Pad& pad = device.pads[p];
+                positionOfPad[p] >= 0 && pad.port >= 0 &&
+                (!signal.line || device.linesInPorts || (pad.line >= 0 && device.lineInstance >= 0)))
                 add(static_cast<int>(p), -1, 0);
     } else {
         for (const int r : routesOf_[std::size_t(instance)]) {
             const Route& route = device.routes[std::size_t(r)];
             if (positionOfPad[std::size_t(route.pad)] < 0)
                 continue;
-            const PatternMatch match = matchSignal(signal.pattern, device.instances[std::size_t(instance)].signals[std::size_t(route.signal)].name);
+            const PatternMatch match = matchSignal(
+                signal.pattern, device.instances[std::size_t(instance)].signals[std::size_t(route.signal)].name);
             if (match.fits)
                 add(route.pad, r, match.channel);
         }

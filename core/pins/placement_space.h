@@ -9,8 +9,8 @@
 
 namespace bindrel {
 
-/// What a placement chooses from, made once for a plan: for every need the instances that could serve it, for each signal the
-/// routes, and everything that these take as small numbers.
+/// What a placement chooses from, made once for a plan: for every need the instances that could serve it, for each
+/// signal the routes, and everything that these take as small numbers.
 class PlacementSpace {
 public:
     struct Taking {
@@ -31,7 +31,7 @@ public:
         const std::vector<Taking>* takes = nullptr; ///< all but the pad
         int way = 0;                                ///< into ways()
         bool moves = false;                         ///< the signal sits on another pad now, or there by another channel
-        int scarce = 0, debug = 0, unfit = 0; ///< see PlacementCost
+        int scarce = 0, debug = 0, unfit = 0;       ///< see PlacementCost
     };
     /// A need on one instance.
     struct Site {
@@ -47,14 +47,15 @@ public:
         std::vector<std::string> requests;
         std::vector<Site> sites; ///< what it has now first, then the plainest
         int part = -1;           ///< -1: the firmware's own
-        std::vector<int> places; ///< by signal: its terminal's place in the row of a part whose terminals stand in one; -1
-        bool wasBound = false;   ///< moving it counts; so it does of a need that has only some of its pads
-        std::vector<Taking> now; ///< what it takes as the plan has it, pads among them
+        std::vector<int>
+            places; ///< by signal: its terminal's place in the row of a part whose terminals stand in one; -1
+        bool wasBound = false;         ///< moving it counts; so it does of a need that has only some of its pads
+        std::vector<Taking> now;       ///< what it takes as the plan has it, pads among them
         std::vector<PadIndex> padsNow; ///< by signal of the kind; those without a pad are left out
     };
 
-    /// `placed`: needs that are to be placed whole. Other open ones that have some pads can move with those only, and what they could still want is
-    /// spared.
+    /// `placed`: needs that are to be placed whole. Other open ones that have some pads can move with those only, and
+    /// what they could still want is spared.
     PlacementSpace(const Device& device, const Board& board, const Plan& plan, const std::vector<NeedIndex>& placed);
     PlacementSpace(const PlacementSpace&) = delete;
     PlacementSpace& operator=(const PlacementSpace&) = delete;
@@ -77,15 +78,17 @@ public:
 private:
     Taking number(const Use& use);
     int listOf(InstanceIndex instance, const SignalSpec& signal);
-    void addSites(Entry& entry, const Need& need, const BoundNeed& bound, const Board& board, const std::vector<int>& demand);
+    void addSites(Entry& entry, const Need& need, const BoundNeed& bound, const Board& board,
+                  const std::vector<int>& demand);
     struct Wish;
     std::vector<Wish> wishesOf(const Entry& entry, const Need& need, const BoundNeed& bound, const Board& board) const;
-    Site siteFor(const Entry& entry, const Need& need, const BoundNeed& bound, const std::vector<Wish>& wishes, InstanceIndex instance, const Board& board, const std::vector<int>& demand);
+    Site siteFor(const Entry& entry, const Need& need, const BoundNeed& bound, const std::vector<Wish>& wishes,
+                 InstanceIndex instance, const Board& board, const std::vector<int>& demand);
 
     std::map<Resource, int> numbers_; ///< pads first, then DMA channels, then whatever is met
     std::vector<Resource::Kind> kinds_;
     std::map<std::string, int> ways_;
-    std::vector<char> isRouted_;              ///< by pad: the board has a net there
+    std::vector<char> isRouted_;             ///< by pad: the board has a net there
     std::vector<std::vector<int>> routesOf_; ///< by instance, in the order of pads
     std::map<std::tuple<int, std::string, bool, bool>, int> listNumbers_;
     std::deque<std::vector<Way>> lists_; ///< places stand, since choices point into them

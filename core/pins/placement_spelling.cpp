@@ -11,7 +11,8 @@ const std::string& PlacementModel::signalOf(const PlacementSpace::Choice& choice
     return space_.device.instances[std::size_t(route.instance)].signals[std::size_t(route.signal)].name;
 }
 
-/// A plan names pads, not routes: of several routes to the same pads the first that agree count, as they do when the plan is read.
+/// A plan names pads, not routes: of several routes to the same pads the first that agree count, as they do when the
+/// plan is read.
 std::vector<int> PlacementModel::meantBy(const Stand& stand, const std::map<std::size_t, std::string>& names) const
 {
     const PlacementSpace::Entry& entry = space_.needs[std::size_t(stand.need)];
@@ -21,7 +22,8 @@ std::vector<int> PlacementModel::meantBy(const Stand& stand, const std::map<std:
         for (std::size_t other = 0; other < signal; ++other) {
             const PlacementSpace::Choice& before = site.choices[other][std::size_t(picked[other])];
             if (before.route >= 0 && choice.route >= 0 &&
-                !agree(space_.device, space_.device.routes[std::size_t(before.route)], space_.device.routes[std::size_t(choice.route)]))
+                !agree(space_.device, space_.device.routes[std::size_t(before.route)],
+                       space_.device.routes[std::size_t(choice.route)]))
                 return false;
             if (entry.signals[signal].channel >= 0 && entry.signals[other].channel >= 0 &&
                 (entry.signals[signal].channel == entry.signals[other].channel) != (choice.channel == before.channel))
@@ -36,7 +38,8 @@ std::vector<int> PlacementModel::meantBy(const Stand& stand, const std::map<std:
         const PadIndex pad = choices[std::size_t(stand.choices[signal])].pad;
         const auto name = names.find(signal);
         for (std::size_t c = 0; c < choices.size(); ++c) {
-            if (choices[c].pad != pad || (name != names.end() && signalOf(choices[c]) != name->second) || !fits(signal, choices[c]))
+            if (choices[c].pad != pad || (name != names.end() && signalOf(choices[c]) != name->second) ||
+                !fits(signal, choices[c]))
                 continue;
             picked.push_back(int(c));
             if (pick(signal + 1))
@@ -60,7 +63,8 @@ std::optional<std::map<std::size_t, std::string>> PlacementModel::spelling(const
             return names;
         const std::size_t before = names.size();
         for (std::size_t s = 0; s < meant.size(); ++s)
-            if (const PlacementSpace::Choice& wanted = site.choices[s][std::size_t(stand.choices[s])]; wanted.route >= 0 && signalOf(wanted) != signalOf(site.choices[s][std::size_t(meant[s])]))
+            if (const PlacementSpace::Choice& wanted = site.choices[s][std::size_t(stand.choices[s])];
+                wanted.route >= 0 && signalOf(wanted) != signalOf(site.choices[s][std::size_t(meant[s])]))
                 names.emplace(s, signalOf(wanted));
         if (names.size() == before)
             return std::nullopt;

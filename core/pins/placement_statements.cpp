@@ -5,7 +5,10 @@
 
 namespace bindrel {
 
-Statements::Statements() : truth(solver.fresh()) { solver.is(truth); }
+Statements::Statements() : truth(solver.fresh())
+{
+    solver.is(truth);
+}
 
 Literal Statements::anyOf(const std::vector<Literal>& literals)
 {
@@ -87,7 +90,9 @@ void Statements::deriveValues(std::vector<bool>& values) const
     const auto isSo = [&values](Literal l) { return values[std::size_t(l.variable())] != l.negated(); };
     for (const Derived& derived : derived_) {
         const auto from = derivedFrom_.begin();
-        const bool so = std::count_if(from + std::ptrdiff_t(derived.from), from + std::ptrdiff_t(derived.to), [&isSo](const Sitting& s) { return isSo(s.use) && isSo(s.seat); }) >= derived.count;
+        const bool so =
+            std::count_if(from + std::ptrdiff_t(derived.from), from + std::ptrdiff_t(derived.to),
+                          [&isSo](const Sitting& s) { return isSo(s.use) && isSo(s.seat); }) >= derived.count;
         values[std::size_t(derived.literal.variable())] = so != derived.literal.negated();
     }
 }

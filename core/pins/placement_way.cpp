@@ -29,7 +29,8 @@ Solver::Answer PlacementModel::solve(std::span<const Literal> assumptions, long 
                 // Nothing is named in vain.
                 Stand plain = stand;
                 plain.choices = meantBy(stand, {});
-                if (plain.choices.size() == stand.choices.size() && fitsBesideOthers(plain) && movesOf(plain) <= movesOf(stand))
+                if (plain.choices.size() == stand.choices.size() && fitsBesideOthers(plain) &&
+                    movesOf(plain) <= movesOf(stand))
                     stand = std::move(plain);
             }
         }
@@ -37,7 +38,8 @@ Solver::Answer PlacementModel::solve(std::span<const Literal> assumptions, long 
             continue;
         // Who is placed where it is stays.
         for (Stand& stand : way_)
-            if (stand.site >= 0 && participants_[std::size_t(of_[std::size_t(stand.need)])].mayStay && bindingOf(stand) == space_.plan.needs[std::size_t(stand.need)].binding)
+            if (stand.site >= 0 && participants_[std::size_t(of_[std::size_t(stand.need)])].mayStay &&
+                bindingOf(stand) == space_.plan.needs[std::size_t(stand.need)].binding)
                 stand = {stand.need, -1, {}, {}};
         return answer;
     }
@@ -56,9 +58,14 @@ void PlacementModel::read()
         if (stand.site >= 0) {
             const SiteLiterals& site = p.sites[std::size_t(stand.site)];
             for (const auto& choices : site.choices)
-                stand.choices.push_back(int(std::find_if(choices.begin(), choices.end(), [this](const Sitting& s) { return solver.holds(s.use) && solver.holds(s.seat); }) - choices.begin()));
+                stand.choices.push_back(
+                    int(std::find_if(choices.begin(), choices.end(),
+                                     [this](const Sitting& s) { return solver.holds(s.use) && solver.holds(s.seat); }) -
+                        choices.begin()));
             for (const auto& channels : site.channels)
-                stand.channels.push_back(std::find_if(channels.begin(), channels.end(), [this](const auto& c) { return solver.holds(c.second); })->first);
+                stand.channels.push_back(std::find_if(channels.begin(), channels.end(), [this](const auto& c) {
+                                             return solver.holds(c.second);
+                                         })->first);
         }
         if (stand.site < 0)
             for (const PlacementSpace::Taking& taking : entry.now)
@@ -77,9 +84,11 @@ void PlacementModel::read()
             const auto mine = now.find(entry.requests[r]);
             int& channel = stand.channels[r];
             busy[std::size_t(channel)] = false;
-            for (const auto& [other, literal] : participants_[std::size_t(of_[std::size_t(stand.need)])].sites[std::size_t(stand.site)].channels[r]) {
+            for (const auto& [other, literal] :
+                 participants_[std::size_t(of_[std::size_t(stand.need)])].sites[std::size_t(stand.site)].channels[r]) {
                 const bool keeps = mine != now.end() && mine->second == other;
-                if (!busy[std::size_t(other)] && (keeps || (other < channel && !(mine != now.end() && mine->second == channel))))
+                if (!busy[std::size_t(other)] &&
+                    (keeps || (other < channel && !(mine != now.end() && mine->second == channel))))
                     channel = other;
             }
             busy[std::size_t(channel)] = true;
@@ -95,7 +104,8 @@ Binding PlacementModel::bindingOf(const Stand& stand) const
     Binding binding;
     binding.instance = site.instance < 0 ? "" : space_.device.instances[std::size_t(site.instance)].name;
     for (std::size_t s = 0; s < entry.signals.size(); ++s)
-        binding.pads[entry.signals[s].id] = space_.device.pads[std::size_t(site.choices[s][std::size_t(stand.choices[s])].pad)].name;
+        binding.pads[entry.signals[s].id] =
+            space_.device.pads[std::size_t(site.choices[s][std::size_t(stand.choices[s])].pad)].name;
     for (const auto& [signal, name] : spelling(stand).value_or(std::map<std::size_t, std::string>()))
         binding.via[entry.signals[signal].id] = name;
     for (std::size_t r = 0; r < entry.requests.size(); ++r)

@@ -17,10 +17,15 @@ std::string howNear(const Placement& way, PlacementLevel level)
     const std::optional<int>& least = way.proof.least[std::size_t(level)];
     if (way.cost.at(level) == 0)
         return {};
-    return !least ? " (perhaps fewer)" : *least == way.cost.at(level) ? " (the fewest)" : fmt::format(" (at least {})", *least);
+    return !least                         ? " (perhaps fewer)"
+           : *least == way.cost.at(level) ? " (the fewest)"
+                                          : fmt::format(" (at least {})", *least);
 }
 
-std::string countedOrNo(int number, std::string_view what) { return number == 0 ? fmt::format("no {}", what) : counted(number, what); }
+std::string countedOrNo(int number, std::string_view what)
+{
+    return number == 0 ? fmt::format("no {}", what) : counted(number, what);
+}
 
 } // namespace
 
@@ -32,7 +37,8 @@ Edit editOfPlacement(const Plan& plan, const Placement& way, std::string title)
     return edit;
 }
 
-Problem noRoom(const Device& device, const Plan& plan, const PlacementResult& result, const std::vector<NeedIndex>& wanted)
+Problem noRoom(const Device& device, const Plan& plan, const PlacementResult& result,
+               const std::vector<NeedIndex>& wanted)
 {
     if (result.cancelled)
         return problemOf("the search was stopped.");
@@ -40,36 +46,61 @@ Problem noRoom(const Device& device, const Plan& plan, const PlacementResult& re
     for (const int n : wanted) {
         const Need& need = plan.needs[size_t(n)];
         const KindSpec* kind = findKind(need.kind);
-        const auto serves = [&](const Instance& instance) { return kind && kind->servedBy(device, device.findInstance(instance.name)); };
-        if (kind && !kind->instanceKind.empty() && std::none_of(device.instances.begin(), device.instances.end(), serves))
-            return problemOf(fmt::format("{} has nothing on {} that could serve it as {}.", need.title, device.name, kind->title));
+        const auto serves = [&](const Instance& instance) {
+            return kind && kind->servedBy(device, device.findInstance(instance.name));
+        };
+        if (kind && !kind->instanceKind.empty() &&
+            std::none_of(device.instances.begin(), device.instances.end(), serves))
+            return problemOf(
+                fmt::format("{} has nothing on {} that could serve it as {}.", need.title, device.name, kind->title));
         for (const SignalSpec& signal : kind ? kind->signals(need) : std::vector<SignalSpec>()) {
-            const bool named = !signal.pattern.empty() && signal.pattern.find('#') == std::string::npos && !kind->instanceKind.empty();
-            if (named && std::none_of(device.instances.begin(), device.instances.end(), [&](const Instance& instance) { return serves(instance) && std::any_of(instance.signals.begin(), instance.signals.end(), [&signal](const InstanceSignal& known) { return known.name == signal.pattern; }); }))
-                return problemOf(fmt::format("{} asks for {} ({}), which no {} of {} has. Ask for something else of it, or take another chip.", need.title, signal.title, signal.pattern, kind->title, device.name));
+            const bool named =
+                !signal.pattern.empty() && signal.pattern.find('#') == std::string::npos && !kind->instanceKind.empty();
+            if (named && std::none_of(device.instances.begin(), device.instances.end(), [&](const Instance& instance) {
+                    return serves(instance) &&
+                           std::any_of(instance.signals.begin(), instance.signals.end(),
+                                       [&signal](const InstanceSignal& known) { return known.name == signal.pattern; });
+                }))
+                return problemOf(fmt::format(
+                    "{} asks for {} ({}), which no {} of {} has. Ask for something else of it, or take another chip.",
+                    need.title, signal.title, signal.pattern, kind->title, device.name));
         }
         for (const std::string& request : requestsOf(need))
-            if (std::none_of(device.instances.begin(), device.instances.end(), [&](const Instance& instance) { return serves(instance) && instance.dma.contains(request); }))
-                return problemOf(fmt::format("{} asks for the DMA request {}, which nothing on {} that could serve it has.", need.title, request, device.name));
+            if (std::none_of(device.instances.begin(), device.instances.end(), [&](const Instance& instance) {
+                    return serves(instance) && instance.dma.contains(request);
+                }))
+                return problemOf(
+                    fmt::format("{} asks for the DMA request {}, which nothing on {} that could serve it has.",
+                                need.title, request, device.name));
     }
     if (!result.proven || result.culprits.empty())
-        return problemOf("no way was found within the bounds of the search; hold fewer things, or place some needs by hand.");
+        return problemOf(
+            "no way was found within the bounds of the search; hold fewer things, or place some needs by hand.");
     std::vector<std::string> names;
     for (const int n : result.culprits)
         names.push_back(plan.needs[size_t(n)].title);
     if (names.size() == 1)
-        return problemOf(fmt::format("{} finds no place on {}, even with the chip to itself: the pads that it could take are held, or routed to something else on the board.", names[0], device.name));
+        return problemOf(fmt::format("{} finds no place on {}, even with the chip to itself: the pads that it could "
+                                     "take are held, or routed to something else on the board.",
+                                     names[0], device.name));
     // More of one kind than the chip has instances for: that is the reason, and moving others is no way out.
     const KindSpec* kind = findKind(plan.needs[size_t(result.culprits.front())].kind);
     std::vector<std::string> serving;
     for (const Instance& instance : device.instances)
         if (kind && kind->instanceKind != "*" && kind->servedBy(device, device.findInstance(instance.name)))
             serving.push_back(instance.name);
-    const bool alike = std::all_of(result.culprits.begin(), result.culprits.end(), [&](int n) { return plan.needs[size_t(n)].kind == plan.needs[size_t(result.culprits.front())].kind; });
+    const bool alike = std::all_of(result.culprits.begin(), result.culprits.end(), [&](int n) {
+        return plan.needs[size_t(n)].kind == plan.needs[size_t(result.culprits.front())].kind;
+    });
     if (alike && !serving.empty() && names.size() > serving.size())
-        return problemOf(fmt::format("{} cannot all stand on {}: only {} can serve them. Leave one out, or choose a larger chip.", listed(names), device.name, listed(serving)));
-    return problemOf(fmt::format("{} cannot all stand on {}; {}. Press Ctrl+U for ways that move what is bound, or press Space on a signal to see who has its pads.", listed(names), device.name,
-                                 result.minimal ? "without any one of them the others can" : "perhaps not all of them are to blame, there was no time to say"));
+        return problemOf(
+            fmt::format("{} cannot all stand on {}: only {} can serve them. Leave one out, or choose a larger chip.",
+                        listed(names), device.name, listed(serving)));
+    return problemOf(fmt::format("{} cannot all stand on {}; {}. Press Ctrl+U for ways that move what is bound, or "
+                                 "press Space on a signal to see who has its pads.",
+                                 listed(names), device.name,
+                                 result.minimal ? "without any one of them the others can"
+                                                : "perhaps not all of them are to blame, there was no time to say"));
 }
 
 std::string movesInWords(const PlacementCost& cost)
@@ -82,9 +113,11 @@ std::string movesInWords(const PlacementCost& cost)
 
 std::vector<std::string> levelsInWords(const Placement& way)
 {
-    std::vector<std::string> out{countedOrNo(way.cost.sides, "side") + " beyond one a part" + howNear(way, PlacementLevel::Sides)};
+    std::vector<std::string> out{countedOrNo(way.cost.sides, "side") + " beyond one a part" +
+                                 howNear(way, PlacementLevel::Sides)};
     if (way.cost.splits > 0)
-        out.push_back(fmt::format("{} on more than one side{}", counted(way.cost.splits, "need"), howNear(way, PlacementLevel::Splits)));
+        out.push_back(fmt::format("{} on more than one side{}", counted(way.cost.splits, "need"),
+                                  howNear(way, PlacementLevel::Splits)));
     out.push_back(countedOrNo(way.cost.crossings, "crossing") + howNear(way, PlacementLevel::Crossings));
     return out;
 }

@@ -12,7 +12,8 @@ namespace bindrel {
 Edit editOfPlacement(const Plan& plan, const Placement& way, std::string title);
 
 /// Why a search for places for some needs gave none, and what can be done.
-Problem noRoom(const Device& device, const Plan& plan, const PlacementResult& result, const std::vector<NeedIndex>& wanted);
+Problem noRoom(const Device& device, const Plan& plan, const PlacementResult& result,
+               const std::vector<NeedIndex>& wanted);
 
 /// "1 need moves, 2 signals change pads".
 std::string movesInWords(const PlacementCost& cost);

@@ -37,7 +37,9 @@ void dropTerminals(Plan& plan, const Board& board)
 {
     for (Need& need : plan.needs)
         if (const Part* part = board.part(need.part))
-            std::erase_if(need.terminals, [part](const auto& entry) { return std::find(part->terminals.begin(), part->terminals.end(), entry.second) == part->terminals.end(); });
+            std::erase_if(need.terminals, [part](const auto& entry) {
+                return std::find(part->terminals.begin(), part->terminals.end(), entry.second) == part->terminals.end();
+            });
 }
 
 std::string placeText(const Binding& was, const Binding& is)
@@ -56,7 +58,10 @@ std::string placeText(const Binding& was, const Binding& is)
 /// Places needs, leaving out those that cannot stand beside the others; why is told for each.
 class Settler {
 public:
-    Settler(const Device& device, const Board& board, Plan& plan, const std::function<bool()>& cancelled) : device_(device), board_(board), plan_(plan), cancelled_(cancelled) {}
+    Settler(const Device& device, const Board& board, Plan& plan, const std::function<bool()>& cancelled)
+        : device_(device), board_(board), plan_(plan), cancelled_(cancelled)
+    {
+    }
 
     void settle(std::vector<NeedIndex> needs)
     {
@@ -69,10 +74,11 @@ public:
                 oneByOne(needs);
                 return;
             }
-            // Of those that are in each other's way the one that was stated last gives way, but not one that can only be where it
-            // is wired: crystals and the debug port.
+            // Of those that are in each other's way the one that was stated last gives way, but not one that can only
+            // be where it is wired: crystals and the debug port.
             const std::vector<NeedIndex> culprits = among(needs, result.culprits);
-            const auto movable = std::find_if(culprits.rbegin(), culprits.rend(), [this](NeedIndex need) { return !wired(plan_.needs[size_t(need)]); });
+            const auto movable = std::find_if(culprits.rbegin(), culprits.rend(),
+                                              [this](NeedIndex need) { return !wired(plan_.needs[size_t(need)]); });
             const int last = movable != culprits.rend() ? *movable : culprits.empty() ? needs.back() : culprits.back();
             leaveOut(last, culprits);
             needs.erase(std::find(needs.begin(), needs.end(), last));
@@ -86,7 +92,10 @@ private:
     static constexpr long kEffortForAll = 20'000'000;
     static constexpr long kEffortForOne = 3'000'000;
 
-    static bool wired(const Need& need) { return need.kind == "crystal" || need.kind == "clockin" || need.kind == "debug"; }
+    static bool wired(const Need& need)
+    {
+        return need.kind == "crystal" || need.kind == "clockin" || need.kind == "debug";
+    }
 
     PlacementResult attempt(const std::vector<NeedIndex>& needs, long effort)
     {
@@ -110,7 +119,8 @@ private:
             wanted[need] = std::exchange(plan_.needs[size_t(need)].binding, {});
         std::vector<NeedIndex> placed;
         std::vector<NeedIndex> order = needs;
-        std::stable_partition(order.begin(), order.end(), [this](NeedIndex need) { return wired(plan_.needs[size_t(need)]); });
+        std::stable_partition(order.begin(), order.end(),
+                              [this](NeedIndex need) { return wired(plan_.needs[size_t(need)]); });
         for (const NeedIndex need : order) {
             if (stopped)
                 return;
@@ -145,9 +155,9 @@ private:
         // More than a few names say no more than their number.
         constexpr std::size_t kNamed = 4;
         why[need] = others.size() > kNamed ? fmt::format("{} others leave no place for it", others.size())
-                    : !others.empty()    ? fmt::format("it cannot stand beside {}", listed(others))
-                    : culprits.empty() ? "no place was found for it beside the others"
-                                       : fmt::format("{} has no place for it", device_.name);
+                    : !others.empty()      ? fmt::format("it cannot stand beside {}", listed(others))
+                    : culprits.empty()     ? "no place was found for it beside the others"
+                                           : fmt::format("{} has no place for it", device_.name);
         plan_.needs[size_t(need)].binding = {};
     }
 
@@ -161,10 +171,12 @@ private:
 
 int Relocation::count(Fate fate) const
 {
-    return static_cast<int>(std::count_if(items.begin(), items.end(), [fate](const Item& item) { return item.fate == fate; }));
+    return static_cast<int>(
+        std::count_if(items.begin(), items.end(), [fate](const Item& item) { return item.fate == fate; }));
 }
 
-Relocation relocate(const Device& device, const Board& board, const Board& boardNow, const Plan& plan, const std::function<bool()>& cancelled)
+Relocation relocate(const Device& device, const Board& board, const Board& boardNow, const Plan& plan,
+                    const std::function<bool()>& cancelled)
 {
     Relocation out;
     // Crystals are looked up by the clocks that they were for, on the board that they were on.
@@ -192,7 +204,8 @@ Relocation relocate(const Device& device, const Board& board, const Board& board
         else if (!plan.needs[n].binding.empty())
             bound.push_back(need);
     }
-    // What is held stays held only where it can stay; the search must not be bound by names that mean something else here.
+    // What is held stays held only where it can stay; the search must not be bound by names that mean something else
+    // here.
     const std::set<std::string, std::less<>> holds = std::move(next.holds);
     next.holds.clear();
     Board facts = boardWithPlan(board, device, next);
@@ -206,7 +219,8 @@ Relocation relocate(const Device& device, const Board& board, const Board& board
         if (kept)
             next.holds.insert(hold);
         else
-            out.lost.push_back(was ? fmt::format("{} is no longer held, since it moves", was->title) : fmt::format("the hold of {} goes", words.size() > 1 ? words[1] : hold));
+            out.lost.push_back(was ? fmt::format("{} is no longer held, since it moves", was->title)
+                                   : fmt::format("the hold of {} goes", words.size() > 1 ? words[1] : hold));
     }
     for (size_t n = 0; n < plan.needs.size(); ++n) {
         const Binding& was = plan.needs[n].binding;
@@ -237,7 +251,9 @@ Relocation relocate(const Device& device, const Board& board, const Board& board
             for (size_t n = before; n < next.needs.size(); ++n)
                 out.items.push_back({next.needs[n].id, Relocation::Fate::Added, "a part of " + board.title});
         }
-    const std::string title = plan.device != device.name ? "Change the chip to " + device.name : otherBoard ? "Change the board to " + board.title : "Place anew";
+    const std::string title = plan.device != device.name ? "Change the chip to " + device.name
+                              : otherBoard               ? "Change the board to " + board.title
+                                                         : "Place anew";
     out.edit = difference(plan, next, title);
     return out;
 }

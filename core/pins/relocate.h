@@ -20,7 +20,7 @@ struct Relocation {
         Fate fate = Fate::Stays;
         std::string text; ///< from where to where; why it finds no place
     };
-    std::vector<Item> items; ///< in the order of the needs
+    std::vector<Item> items;       ///< in the order of the needs
     std::vector<std::string> lost; ///< other decisions that cannot be kept, as sentences
     Plan plan;
     Edit edit; ///< one undo step that makes it so
@@ -29,9 +29,10 @@ struct Relocation {
     int count(Fate fate) const;
 };
 
-/// Works out how a plan would stand on `device` and `board` (its file as it is). `boardNow` is the board that the plan knows:
-/// parts that the new one lacks are kept by the plan, so that no need loses its part. Bound needs are placed anew, where they
-/// are when they can be; when they cannot all stand, as few as the search can name are left open.
-Relocation relocate(const Device& device, const Board& board, const Board& boardNow, const Plan& plan, const std::function<bool()>& cancelled = {});
+/// Works out how a plan would stand on `device` and `board` (its file as it is). `boardNow` is the board that the plan
+/// knows: parts that the new one lacks are kept by the plan, so that no need loses its part. Bound needs are placed
+/// anew, where they are when they can be; when they cannot all stand, as few as the search can name are left open.
+Relocation relocate(const Device& device, const Board& board, const Board& boardNow, const Plan& plan,
+                    const std::function<bool()>& cancelled = {});
 
 } // namespace bindrel

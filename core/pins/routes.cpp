@@ -28,7 +28,8 @@ std::vector<RouteMatch> routesFor(const Device& device, InstanceIndex instance, 
         const Route& route = device.routes[size_t(r)];
         if (route.instance != instance)
             continue;
-        const PatternMatch match = matchSignal(signal.pattern, device.instances[size_t(instance)].signals[size_t(route.signal)].name);
+        const PatternMatch match =
+            matchSignal(signal.pattern, device.instances[size_t(instance)].signals[size_t(route.signal)].name);
         if (match.fits)
             out.push_back({r, match.channel});
     }
@@ -61,10 +62,11 @@ std::string disagreement(const Device& device, const Route& a, const Route& b)
     for (const FieldCode& one : a.selects)
         for (const FieldCode& other : b.selects)
             if (one.ref == other.ref && one.code != other.code)
-                return fmt::format("{} there needs {} = {}, but {} needs {}", device.signalName(a), device.nameOf(one.ref), codeName(device, one),
-                                   device.signalName(b), codeName(device, other));
-    return fmt::format("{} comes from group {}, {} from group {}", device.signalName(a), device.groups[size_t(a.group)], device.signalName(b),
-                       device.groups[size_t(b.group)]);
+                return fmt::format("{} there needs {} = {}, but {} needs {}", device.signalName(a),
+                                   device.nameOf(one.ref), codeName(device, one), device.signalName(b),
+                                   codeName(device, other));
+    return fmt::format("{} comes from group {}, {} from group {}", device.signalName(a), device.groups[size_t(a.group)],
+                       device.signalName(b), device.groups[size_t(b.group)]);
 }
 
 } // namespace bindrel

@@ -21,12 +21,12 @@ struct RouteMatch {
     int channel = 0;
 };
 
-/// All routes by which `pad` carries `signal` on `instance`. There can be several: lanes with other roles, a pad that two
-/// remaps lead to.
+/// All routes by which `pad` carries `signal` on `instance`. There can be several: lanes with other roles, a pad that
+/// two remaps lead to.
 std::vector<RouteMatch> routesFor(const Device& device, InstanceIndex instance, const SignalSpec& signal, PadIndex pad);
 
-/// Whether two routes can be used together: no field would have to hold two codes, and signals of one instance come from
-/// one group. The pads' own function fields count too.
+/// Whether two routes can be used together: no field would have to hold two codes, and signals of one instance come
+/// from one group. The pads' own function fields count too.
 bool agree(const Device& device, const Route& a, const Route& b);
 
 /// Why they do not agree, in words; empty when they do.

@@ -68,6 +68,9 @@ std::vector<int> sidesOf(const Package& package)
     return out;
 }
 
-int sideOf(const Package& package, PinIndex pin) { return sidesOf(package)[pin]; }
+int sideOf(const Package& package, PinIndex pin)
+{
+    return sidesOf(package)[pin];
+}
 
 } // namespace bindrel

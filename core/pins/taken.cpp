@@ -9,7 +9,10 @@
 
 namespace bindrel {
 
-void Taken::add(const Use& use, NeedIndex need) { uses_[use.resource].emplace_back(use, need); }
+void Taken::add(const Use& use, NeedIndex need)
+{
+    uses_[use.resource].emplace_back(use, need);
+}
 
 int Taken::clash(const Use& use) const
 {
@@ -38,12 +41,14 @@ void take(Taken& taken, const Device& device, const Need& need, const Binding& b
         taken.add(use, index);
 }
 
-std::vector<int> padDemand(const Device& device, const Plan& plan, const Bindings& bindings, const std::vector<NeedIndex>& placed)
+std::vector<int> padDemand(const Device& device, const Plan& plan, const Bindings& bindings,
+                           const std::vector<NeedIndex>& placed)
 {
     std::map<const KindSpec*, int> wanting;
     for (size_t n = 0; n < plan.needs.size(); ++n) {
         const KindSpec* kind = findKind(plan.needs[n].kind);
-        if (!kind || kind->instanceKind.empty() || kind->instanceKind == "*" || bindings.needs[n].state != BoundNeed::State::Open ||
+        if (!kind || kind->instanceKind.empty() || kind->instanceKind == "*" ||
+            bindings.needs[n].state != BoundNeed::State::Open ||
             std::find(placed.begin(), placed.end(), static_cast<int>(n)) != placed.end())
             continue;
         ++wanting[kind];
@@ -60,9 +65,13 @@ std::vector<int> padDemand(const Device& device, const Plan& plan, const Binding
     return demand;
 }
 
-std::string netOf(const Need& need, std::string_view signal) { return pinProperty(need, signal, "net").value_or(std::string()); }
+std::string netOf(const Need& need, std::string_view signal)
+{
+    return pinProperty(need, signal, "net").value_or(std::string());
+}
 
-std::string boardObjection(const Device& device, const Board& board, PadIndex pad, RouteIndex route, std::string_view named)
+std::string boardObjection(const Device& device, const Board& board, PadIndex pad, RouteIndex route,
+                           std::string_view named)
 {
     const Pad& facts = device.pads[size_t(pad)];
     const auto net = board.nets.find(facts.name);

@@ -21,12 +21,16 @@ private:
 Taken takenBy(const Device& device, const Plan& plan, int exceptNeed);
 void take(Taken& taken, const Device& device, const Need& need, const Binding& binding, int index);
 
-/// How often each pad could be used by instances that open needs may want, beside those that are `placed` now; searches spare such pads.
-std::vector<int> padDemand(const Device& device, const Plan& plan, const Bindings& bindings, const std::vector<NeedIndex>& placed);
+/// How often each pad could be used by instances that open needs may want, beside those that are `placed` now; searches
+/// spare such pads.
+std::vector<int> padDemand(const Device& device, const Plan& plan, const Bindings& bindings,
+                           const std::vector<NeedIndex>& placed);
 
-/// Why a pad is not for a signal on this board, although the chip could connect it; empty when it is fine. `net` is what the
-/// need says of the signal, empty when it names none: then only the pad's own fixed function may use a pad that is routed.
-std::string boardObjection(const Device& device, const Board& board, PadIndex pad, RouteIndex route, std::string_view net);
+/// Why a pad is not for a signal on this board, although the chip could connect it; empty when it is fine. `net` is
+/// what the need says of the signal, empty when it names none: then only the pad's own fixed function may use a pad
+/// that is routed.
+std::string boardObjection(const Device& device, const Board& board, PadIndex pad, RouteIndex route,
+                           std::string_view net);
 /// The net that a need names for a signal; empty when it names none.
 std::string netOf(const Need& need, std::string_view signal);
 

@@ -15,18 +15,22 @@ namespace bindrel {
 
 namespace {
 
-/// The clock on this device that a crystal of the board can serve: the one of that name, else one that takes its rate and
-/// is not taken by another.
-std::string clockFor(const Device& device, const Board& board, const std::string& named, const std::vector<std::string>& taken)
+/// The clock on this device that a crystal of the board can serve: the one of that name, else one that takes its rate
+/// and is not taken by another.
+std::string clockFor(const Device& device, const Board& board, const std::string& named,
+                     const std::vector<std::string>& taken)
 {
-    const auto free = [&taken](const std::string& id) { return std::find(taken.begin(), taken.end(), id) == taken.end(); };
+    const auto free = [&taken](const std::string& id) {
+        return std::find(taken.begin(), taken.end(), id) == taken.end();
+    };
     if (const int same = device.findClock(named); same >= 0 && free(named))
         return named;
     const auto fact = board.crystals.find(named);
     if (fact == board.crystals.end())
         return {};
     for (const ClockNode& node : device.clocks)
-        if ((node.type == ClockNode::Type::Crystal || node.type == ClockNode::Type::External) && free(node.id) && fact->second.rate >= node.crystalMin && fact->second.rate <= node.crystalMax)
+        if ((node.type == ClockNode::Type::Crystal || node.type == ClockNode::Type::External) && free(node.id) &&
+            fact->second.rate >= node.crystalMin && fact->second.rate <= node.crystalMax)
             return node.id;
     return {};
 }
@@ -38,25 +42,31 @@ void takeClocks(Transplant& out, const Device& device, const Plan& plan)
         const ClockIndex clock = device.findClock(decision.first);
         return clock >= 0 && checkClockSetting(device, clock, decision.second).ok();
     };
-    if (plan.slow && (!std::all_of(plan.slow->clocks.begin(), plan.slow->clocks.end(), stands) || (!plan.slow->range.empty() && device.findRange(plan.slow->range) < 0))) {
+    if (plan.slow && (!std::all_of(plan.slow->clocks.begin(), plan.slow->clocks.end(), stands) ||
+                      (!plan.slow->range.empty() && device.findRange(plan.slow->range) < 0))) {
         out.plan.slow.reset();
         out.lost.push_back("the slow clock settings are made for the old chip; they go");
     }
     for (const std::string& mode : plan.modes)
         if (device.findMode(mode) < 0) {
             out.plan.modes.erase(mode);
-            out.lost.push_back(fmt::format("{} has no low-power mode {}; the program does not enter it", device.name, mode));
+            out.lost.push_back(
+                fmt::format("{} has no low-power mode {}; the program does not enter it", device.name, mode));
         }
     for (const auto& [id, text] : plan.clocks) {
         const ClockIndex clock = device.findClock(id);
-        const Expected<std::string> setting = clock < 0 ? Expected<std::string>(problemOf("gone")) : checkClockSetting(device, clock, text);
+        const Expected<std::string> setting =
+            clock < 0 ? Expected<std::string>(problemOf("gone")) : checkClockSetting(device, clock, text);
         if (setting)
             out.plan.clocks[id] = *setting;
         else
-            out.lost.push_back(clock < 0 ? fmt::format("{} has no clock {}; its setting {} goes", device.name, id, text) : fmt::format("{} cannot be {} on {}; it is as at reset", id, text, device.name));
+            out.lost.push_back(clock < 0
+                                   ? fmt::format("{} has no clock {}; its setting {} goes", device.name, id, text)
+                                   : fmt::format("{} cannot be {} on {}; it is as at reset", id, text, device.name));
     }
     if (!plan.range.empty() && device.findRange(plan.range) < 0) {
-        out.lost.push_back(fmt::format("{} has no operating range {}; its own after reset is used", device.name, plan.range));
+        out.lost.push_back(
+            fmt::format("{} has no operating range {}; its own after reset is used", device.name, plan.range));
         out.plan.range.clear();
     }
 }
@@ -76,20 +86,26 @@ void takeNeed(Transplant& out, int index, const Device& device, const Board& boa
             need.goals.state("clock", clock);
         }
     } else if (!kind->instanceKind.empty() &&
-               std::none_of(device.instances.begin(), device.instances.end(), [&](const Instance& i) { return kind->servedBy(device, device.findInstance(i.name)); })) {
+               std::none_of(device.instances.begin(), device.instances.end(),
+                            [&](const Instance& i) { return kind->servedBy(device, device.findInstance(i.name)); })) {
         out.homeless.push_back({index, fmt::format("{} ({})", need.title, kind->title), false});
     }
     // Names that this device does not have are no preference.
     const InstanceIndex instance = device.findInstance(need.binding.instance);
     if (instance < 0 || !kind->servedBy(device, instance)) {
-        // Pads that had their meaning from an instance that is not here are none either, whatever pads have these names here.
+        // Pads that had their meaning from an instance that is not here are none either, whatever pads have these names
+        // here.
         if (!need.binding.instance.empty())
             need.binding.pads.clear();
         need.binding.instance.clear();
     }
-    std::erase_if(need.binding.pads, [&device](const auto& entry) { const PadIndex pad = device.findPad(entry.second); return pad < 0 || device.pinOf(pad).empty(); });
+    std::erase_if(need.binding.pads, [&device](const auto& entry) {
+        const PadIndex pad = device.findPad(entry.second);
+        return pad < 0 || device.pinOf(pad).empty();
+    });
     if (!checkOpenTo(device, need.openTo)) {
-        out.lost.push_back(fmt::format("{} has no {}; {} is open as after reset", device.name, need.openTo, need.title));
+        out.lost.push_back(
+            fmt::format("{} has no {}; {} is open as after reset", device.name, need.openTo, need.title));
         need.openTo.clear();
     }
     if (!need.core.empty() && device.findCore(need.core) < 0) {
@@ -126,10 +142,13 @@ Transplant transplant(const Device& device, const Board& board, const Plan& plan
         if (plan.held(holdOfClock(node.id)))
             out.plan.holds.insert(holdOfClock(node.id));
     if (!plan.nets.empty()) {
-        out.lost.push_back(fmt::format("{} of the plan, told for the pads of {}, {}", plan.nets.size() == 1 ? "the net" : fmt::format("{} nets", plan.nets.size()), plan.device, plan.nets.size() == 1 ? "goes" : "go"));
+        out.lost.push_back(fmt::format("{} of the plan, told for the pads of {}, {}",
+                                       plan.nets.size() == 1 ? "the net" : fmt::format("{} nets", plan.nets.size()),
+                                       plan.device, plan.nets.size() == 1 ? "goes" : "go"));
         out.plan.nets.clear();
     }
-    if (!plan.regulator.empty() && std::none_of(device.regulators.begin(), device.regulators.end(), [&plan](const Regulator& r) { return r.id == plan.regulator; })) {
+    if (!plan.regulator.empty() && std::none_of(device.regulators.begin(), device.regulators.end(),
+                                                [&plan](const Regulator& r) { return r.id == plan.regulator; })) {
         out.plan.regulator.clear();
         out.lost.push_back(fmt::format("the regulator {}: it has none of that name", plan.regulator));
     }

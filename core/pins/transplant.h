@@ -10,11 +10,11 @@
 
 namespace bindrel {
 
-/// A plan as far as another device can take it by name. Nothing is placed: what has no pad or instance of its name there is
-/// simply not bound.
+/// A plan as far as another device can take it by name. Nothing is placed: what has no pad or instance of its name
+/// there is simply not bound.
 struct Transplant {
-    Plan plan;                                         ///< on that device
-    std::vector<std::string> lost;                     ///< decisions that it cannot take, as sentences
+    Plan plan;                     ///< on that device
+    std::vector<std::string> lost; ///< decisions that it cannot take, as sentences
     /// A need that nothing on the device could serve.
     struct Homeless {
         NeedIndex need = -1;
@@ -27,9 +27,9 @@ struct Transplant {
 /// "nothing on it could serve Moss bus (CAN) and Service port (USB device)".
 std::string whyHomeless(const std::vector<Transplant::Homeless>& homeless);
 
-/// Clock settings stay where the device has the clock and can take the setting. Needs that name a clock of the old device
-/// (crystals) go to the one of that name, else to an oscillator whose range takes their rate. What the plan says of nets speaks
-/// of the old device's pads and does not come along.
+/// Clock settings stay where the device has the clock and can take the setting. Needs that name a clock of the old
+/// device (crystals) go to the one of that name, else to an oscillator whose range takes their rate. What the plan says
+/// of nets speaks of the old device's pads and does not come along.
 Transplant transplant(const Device& device, const Board& board, const Plan& plan);
 
 } // namespace bindrel

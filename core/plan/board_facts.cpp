@@ -11,7 +11,8 @@ Board boardWithPlan(const Board& filed, const Device& device, const Plan& plan)
 {
     Board board = filed;
     for (const Part& part : plan.parts) {
-        const auto same = std::find_if(board.parts.begin(), board.parts.end(), [&part](const Part& p) { return p.id == part.id; });
+        const auto same =
+            std::find_if(board.parts.begin(), board.parts.end(), [&part](const Part& p) { return p.id == part.id; });
         if (same == board.parts.end())
             board.parts.push_back(part);
         else

@@ -7,8 +7,8 @@
 
 namespace bindrel {
 
-/// The board as the plan knows it: its file, with the parts and nets that the plan adds or tells otherwise. The file's own
-/// nets are those of the chip that it was routed for; on another device they do not count.
+/// The board as the plan knows it: its file, with the parts and nets that the plan adds or tells otherwise. The file's
+/// own nets are those of the chip that it was routed for; on another device they do not count.
 Board boardWithPlan(const Board& filed, const Device& device, const Plan& plan);
 
 /// No board yet: the chip alone, at 3.3 V or the nearest that it can take. Plans for it name no board.

@@ -57,8 +57,9 @@ Expected<SourceDecision> readSourceDecision(const ClockNode& node, std::string_v
                     known = true;
                 }
         if (!known)
-            return problemOf(fmt::format("\"{}\" is not possible for {}; it can be {}, several with commas between them.{}", trimmed(part), node.name, listed(words),
-                                         didYouMean(word, words)));
+            return problemOf(
+                fmt::format("\"{}\" is not possible for {}; it can be {}, several with commas between them.{}",
+                            trimmed(part), node.name, listed(words), didYouMean(word, words)));
     }
     if (out.on && out.off)
         return problemOf(fmt::format("{} cannot be both on and off.", node.name));
@@ -156,7 +157,8 @@ namespace {
 std::string factorsInWords(const ClockNode& node)
 {
     const std::vector<std::int64_t>& factors = node.factors;
-    const bool dense = node.unit == 1 && factors.back() - factors.front() + 1 == static_cast<std::int64_t>(factors.size());
+    const bool dense =
+        node.unit == 1 && factors.back() - factors.front() + 1 == static_cast<std::int64_t>(factors.size());
     if (dense)
         return fmt::format("a whole number from {} to {}", factors.front(), factors.back());
     std::vector<std::string> parts;
@@ -181,10 +183,12 @@ Expected<std::string> checkClockSetting(const Device& device, ClockIndex index, 
             }
         const std::optional<std::int64_t> setting = readFactor(node, text);
         if (!setting && node.dense)
-            return problemOf(fmt::format("\"{}\" is not possible for {}; it must be from {} to {} in steps of 1/{}, as 40.5 or 40+1/{}.", given, node.name,
-                                         node.factors.front(), node.factors.back(), node.unit, node.unit));
+            return problemOf(fmt::format(
+                "\"{}\" is not possible for {}; it must be from {} to {} in steps of 1/{}, as 40.5 or 40+1/{}.", given,
+                node.name, node.factors.front(), node.factors.back(), node.unit, node.unit));
         if (!setting)
-            return problemOf(fmt::format("\"{}\" is not possible for {}; it must be {}.", given, node.name, factorsInWords(node)));
+            return problemOf(
+                fmt::format("\"{}\" is not possible for {}; it must be {}.", given, node.name, factorsInWords(node)));
         return factorText(node, *setting);
     }
     if (node.isSource()) {
@@ -209,7 +213,8 @@ Expected<std::string> checkClockSetting(const Device& device, ClockIndex index, 
     for (const ClockInput& input : node.inputs)
         if (input.node >= 0 && lowered(device.clocks[size_t(input.node)].name) == lowered(text))
             return device.clocks[size_t(input.node)].id;
-    return problemOf(fmt::format("\"{}\" is not possible for {}; it can be {}.{}", given, node.name, listed(choices), didYouMean(text, choices)));
+    return problemOf(fmt::format("\"{}\" is not possible for {}; it can be {}.{}", given, node.name, listed(choices),
+                                 didYouMean(text, choices)));
 }
 
 } // namespace bindrel

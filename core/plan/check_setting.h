@@ -15,7 +15,8 @@ namespace bindrel {
 /// Empty for a clock without a choice.
 std::vector<std::string> clockChoices(const Device& device, ClockIndex node);
 
-/// Checks a text that was typed or read for a clock's setting; gives it in its one spelling ("/3", "÷3" and "3" are 3).
+/// Checks a text that was typed or read for a clock's setting and returns its canonical spelling: "/3", "÷3" and "3"
+/// all give "3".
 Expected<std::string> checkClockSetting(const Device& device, ClockIndex node, std::string_view text);
 
 /// What a plan says about a source: "8 MHz, trimmed, monitored", "on", "off".

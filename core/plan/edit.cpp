@@ -76,17 +76,23 @@ std::optional<std::string> found(const Texts& texts, std::string_view key)
     return it == texts.end() ? std::nullopt : std::optional(it->second);
 }
 
-Problem noNeed(const std::string& id) { return problemOf(fmt::format("the plan has no need \"{}\".", id)); }
+Problem noNeed(const std::string& id)
+{
+    return problemOf(fmt::format("the plan has no need \"{}\".", id));
+}
 
 std::size_t positionOf(const Plan& plan, std::string_view id)
 {
     return static_cast<std::size_t>(
-        std::find_if(plan.needs.begin(), plan.needs.end(), [&](const Need& n) { return n.id == id; }) - plan.needs.begin());
+        std::find_if(plan.needs.begin(), plan.needs.end(), [&](const Need& n) { return n.id == id; }) -
+        plan.needs.begin());
 }
 
 std::size_t partPosition(const Plan& plan, std::string_view id)
 {
-    return static_cast<std::size_t>(std::find_if(plan.parts.begin(), plan.parts.end(), [&](const Part& p) { return p.id == id; }) - plan.parts.begin());
+    return static_cast<std::size_t>(
+        std::find_if(plan.parts.begin(), plan.parts.end(), [&](const Part& p) { return p.id == id; }) -
+        plan.parts.begin());
 }
 
 Outcome applyChange(Plan& plan, const Change& change)
@@ -139,7 +145,8 @@ Outcome applyChange(Plan& plan, const Change& change)
                 // A goal can do away with signals (flow control off); their pads are then free again.
                 const std::vector<SignalSpec> signals = kind->signals(*need);
                 const auto gone = [&signals](const auto& entry) {
-                    return std::none_of(signals.begin(), signals.end(), [&](const SignalSpec& s) { return s.id == entry.first; });
+                    return std::none_of(signals.begin(), signals.end(),
+                                        [&](const SignalSpec& s) { return s.id == entry.first; });
                 };
                 std::erase_if(need->binding.pads, gone);
                 std::erase_if(need->binding.via, gone);
@@ -151,7 +158,8 @@ Outcome applyChange(Plan& plan, const Change& change)
                 if (!need)
                     return noNeed(c.need);
                 need->binding = c.binding;
-                std::erase_if(need->binding.via, [need](const auto& entry) { return !need->binding.pads.contains(entry.first); });
+                std::erase_if(need->binding.via,
+                              [need](const auto& entry) { return !need->binding.pads.contains(entry.first); });
                 return {};
             },
             [&](const SetHold& c) -> Outcome {
@@ -166,7 +174,8 @@ Outcome applyChange(Plan& plan, const Change& change)
                     return problemOf(fmt::format("the plan has a need \"{}\" already.", c.need.id));
                 if (Outcome readable = checkGoals(c.need); !readable)
                     return readable;
-                plan.needs.insert(plan.needs.begin() + static_cast<std::ptrdiff_t>(std::min(c.at, plan.needs.size())), c.need);
+                plan.needs.insert(plan.needs.begin() + static_cast<std::ptrdiff_t>(std::min(c.at, plan.needs.size())),
+                                  c.need);
                 return {};
             },
             [&](const RemoveNeed& c) -> Outcome {
@@ -181,7 +190,8 @@ Outcome applyChange(Plan& plan, const Change& change)
                 if (!need)
                     return noNeed(c.need);
                 const std::vector<SignalSpec> signals = signalsOf(*need);
-                if (std::none_of(signals.begin(), signals.end(), [&c](const SignalSpec& s) { return s.id == c.signal; }))
+                if (std::none_of(signals.begin(), signals.end(),
+                                 [&c](const SignalSpec& s) { return s.id == c.signal; }))
                     return problemOf(fmt::format("{} has no signal \"{}\".", need->title, c.signal));
                 if (c.value && isPinGoal(*need, c.property))
                     return problemOf(fmt::format("{} of {} is a goal of the need.", c.property, need->title));
@@ -220,7 +230,8 @@ Outcome applyChange(Plan& plan, const Change& change)
             [&](const InsertPart& c) -> Outcome {
                 if (c.part.id.empty() || partPosition(plan, c.part.id) < plan.parts.size())
                     return problemOf(fmt::format("the plan has a part \"{}\" already.", c.part.id));
-                plan.parts.insert(plan.parts.begin() + static_cast<std::ptrdiff_t>(std::min(c.at, plan.parts.size())), c.part);
+                plan.parts.insert(plan.parts.begin() + static_cast<std::ptrdiff_t>(std::min(c.at, plan.parts.size())),
+                                  c.part);
                 return {};
             },
             [&](const RemovePart& c) -> Outcome {
@@ -237,43 +248,62 @@ Outcome applyChange(Plan& plan, const Change& change)
 /// The changes that undo one change, given the plan before it.
 std::vector<Change> undoOf(const Plan& before, const Change& change)
 {
-    return std::visit(
-        Overloaded{
-            [&](const SetText& c) -> std::vector<Change> { return {SetText{c.what, textOf(before, c.what)}}; },
-            [&](const SetClock& c) -> std::vector<Change> { return {SetClock{c.node, found(before.clocks, c.node)}}; },
-            [&](const SetSlow&) -> std::vector<Change> { return {SetSlow{before.slow}}; },
-            [&](const SetOnFailure&) -> std::vector<Change> { return {SetOnFailure{before.onFailure}}; },
-            [&](const SetStored& c) -> std::vector<Change> { return {SetStored{c.setting, found(before.stored, c.setting)}}; },
-            [&](const SetMode& c) -> std::vector<Change> { return {SetMode{c.mode, before.modes.contains(c.mode)}}; },
-            [&](const SetGoal& c) -> std::vector<Change> {
-                // A goal can do away with signals, and with what was said of them.
-                return {ReplaceNeed{c.need, *before.need(c.need)}};
-            },
-            [&](const SetBinding& c) -> std::vector<Change> { return {SetBinding{c.need, before.need(c.need)->binding}}; },
-            [&](const SetHold& c) -> std::vector<Change> { return {SetHold{c.target, before.held(c.target)}}; },
-            [&](const InsertNeed& c) -> std::vector<Change> { return {RemoveNeed{c.need.id}}; },
-            [&](const RemoveNeed& c) -> std::vector<Change> {
-                return {InsertNeed{positionOf(before, c.need), *before.need(c.need)}};
-            },
-            [&](const SetPin& c) -> std::vector<Change> {
-                const auto& pins = before.need(c.need)->pins;
-                const auto said = pins.find(c.signal);
-                return {SetPin{c.need, c.signal, c.property, said == pins.end() ? std::nullopt : found(said->second, c.property)}};
-            },
-            [&](const SetNet& c) -> std::vector<Change> { return {SetNet{c.pad, found(before.nets, c.pad)}}; },
-            [&](const ReplaceNeed& c) -> std::vector<Change> { return {ReplaceNeed{c.with.id, *before.need(c.need)}}; },
-            [&](const InsertPart& c) -> std::vector<Change> { return {RemovePart{c.part.id}}; },
-            [&](const RemovePart& c) -> std::vector<Change> {
-                const std::size_t at = partPosition(before, c.part);
-                return {InsertPart{at, before.parts[at]}};
-            },
-        },
-        change);
+    return std::visit(Overloaded{
+                          [&](const SetText& c) -> std::vector<Change> {
+                              return {SetText{c.what, textOf(before, c.what)}};
+                          },
+                          [&](const SetClock& c) -> std::vector<Change> {
+                              return {SetClock{c.node, found(before.clocks, c.node)}};
+                          },
+                          [&](const SetSlow&) -> std::vector<Change> { return {SetSlow{before.slow}}; },
+                          [&](const SetOnFailure&) -> std::vector<Change> { return {SetOnFailure{before.onFailure}}; },
+                          [&](const SetStored& c) -> std::vector<Change> {
+                              return {SetStored{c.setting, found(before.stored, c.setting)}};
+                          },
+                          [&](const SetMode& c) -> std::vector<Change> {
+                              return {SetMode{c.mode, before.modes.contains(c.mode)}};
+                          },
+                          [&](const SetGoal& c) -> std::vector<Change> {
+                              // A goal can do away with signals, and with what was said of them.
+                              return {ReplaceNeed{c.need, *before.need(c.need)}};
+                          },
+                          [&](const SetBinding& c) -> std::vector<Change> {
+                              return {SetBinding{c.need, before.need(c.need)->binding}};
+                          },
+                          [&](const SetHold& c) -> std::vector<Change> {
+                              return {SetHold{c.target, before.held(c.target)}};
+                          },
+                          [&](const InsertNeed& c) -> std::vector<Change> { return {RemoveNeed{c.need.id}}; },
+                          [&](const RemoveNeed& c) -> std::vector<Change> {
+                              return {InsertNeed{positionOf(before, c.need), *before.need(c.need)}};
+                          },
+                          [&](const SetPin& c) -> std::vector<Change> {
+                              const auto& pins = before.need(c.need)->pins;
+                              const auto said = pins.find(c.signal);
+                              return {SetPin{c.need, c.signal, c.property,
+                                             said == pins.end() ? std::nullopt : found(said->second, c.property)}};
+                          },
+                          [&](const SetNet& c) -> std::vector<Change> {
+                              return {SetNet{c.pad, found(before.nets, c.pad)}};
+                          },
+                          [&](const ReplaceNeed& c) -> std::vector<Change> {
+                              return {ReplaceNeed{c.with.id, *before.need(c.need)}};
+                          },
+                          [&](const InsertPart& c) -> std::vector<Change> { return {RemovePart{c.part.id}}; },
+                          [&](const RemovePart& c) -> std::vector<Change> {
+                              const std::size_t at = partPosition(before, c.part);
+                              return {InsertPart{at, before.parts[at]}};
+                          },
+                      },
+                      change);
 }
 
 } // namespace
 
-Edit editOf(std::string title, Change change) { return {std::move(title), {std::move(change)}}; }
+Edit editOf(std::string title, Change change)
+{
+    return {std::move(title), {std::move(change)}};
+}
 
 Expected<Plan> applied(const Plan& plan, const Edit& edit)
 {
@@ -301,7 +331,8 @@ Edit difference(const Plan& before, const Plan& after, std::string title)
 {
     Edit edit{std::move(title), {}};
     using What = SetText::What;
-    for (const What what : {What::Name, What::Device, What::Board, What::Supply, What::Range, What::Regulator, What::Prefix})
+    for (const What what :
+         {What::Name, What::Device, What::Board, What::Supply, What::Range, What::Regulator, What::Prefix})
         if (textOf(before, what) != textOf(after, what))
             edit.changes.push_back(SetText{what, textOf(after, what)});
     for (const auto& [node, value] : before.clocks)
@@ -388,20 +419,36 @@ std::string describe(const Plan& before, const Change& change)
                 return fmt::format("{}: {}", nameOf(c.what), arrow(textOf(before, c.what), c.value));
             },
             [&](const SetClock& c) {
-                return fmt::format("{}: {}", c.node, arrow(found(before.clocks, c.node).value_or(""), c.value.value_or("")));
+                return fmt::format("{}: {}", c.node,
+                                   arrow(found(before.clocks, c.node).value_or(""), c.value.value_or("")));
             },
             [&](const SetSlow& c) {
-                return fmt::format("slow clock settings: {} \u2192 {}", before.slow ? counted(long(before.slow->clocks.size()), "decision") : "none", c.set ? counted(long(c.set->clocks.size()), "decision") : "none");
+                return fmt::format("slow clock settings: {} \u2192 {}",
+                                   before.slow ? counted(long(before.slow->clocks.size()), "decision") : "none",
+                                   c.set ? counted(long(c.set->clocks.size()), "decision") : "none");
             },
-            [&](const SetOnFailure& c) { return fmt::format("when a clock does not start: {} \u2192 {}", nameOf(before.onFailure), nameOf(c.policy)); },
-            [&](const SetStored& c) { return fmt::format("{} in non-volatile memory: {}", c.setting, arrow(found(before.stored, c.setting).value_or("as from the factory"), c.value.value_or("as from the factory"))); },
-            [&](const SetMode& c) { return fmt::format("low-power mode {}: {}", c.mode, c.entered ? "the program enters it" : "not entered"); },
+            [&](const SetOnFailure& c) {
+                return fmt::format("when a clock does not start: {} \u2192 {}", nameOf(before.onFailure),
+                                   nameOf(c.policy));
+            },
+            [&](const SetStored& c) {
+                return fmt::format("{} in non-volatile memory: {}", c.setting,
+                                   arrow(found(before.stored, c.setting).value_or("as from the factory"),
+                                         c.value.value_or("as from the factory")));
+            },
+            [&](const SetMode& c) {
+                return fmt::format("low-power mode {}: {}", c.mode,
+                                   c.entered ? "the program enters it" : "not entered");
+            },
             [&](const SetGoal& c) {
                 const Need* need = before.need(c.need);
                 const KindSpec* kind = need ? findKind(need->kind) : nullptr;
                 const GoalSpec* goal = kind ? kind->goal(c.goal) : nullptr;
                 return fmt::format("{}, {}: {} \u2192 {}", title(c.need), goal ? lowered(goal->title) : c.goal,
-                                   need ? goalText(*need, c.goal) : "", c.value ? *c.value : goal ? goal->fallback : "");
+                                   need ? goalText(*need, c.goal) : "",
+                                   c.value ? *c.value
+                                   : goal  ? goal->fallback
+                                           : "");
             },
             [&](const SetBinding& c) {
                 if (c.binding.empty())
@@ -410,7 +457,9 @@ std::string describe(const Plan& before, const Change& change)
                 const Binding old = need ? need->binding : Binding();
                 std::vector<std::string> parts;
                 if (!c.binding.instance.empty())
-                    parts.push_back(old.instance.empty() || old.instance == c.binding.instance ? c.binding.instance : old.instance + " \u2192 " + c.binding.instance);
+                    parts.push_back(old.instance.empty() || old.instance == c.binding.instance
+                                        ? c.binding.instance
+                                        : old.instance + " \u2192 " + c.binding.instance);
                 for (const auto& [signal, pad] : c.binding.pads) {
                     const auto was = old.pads.find(signal);
                     const auto via = c.binding.via.find(signal);
@@ -433,15 +482,19 @@ std::string describe(const Plan& before, const Change& change)
                 const Need* need = before.need(c.need);
                 const PinProperty* property = findPinProperty(c.property);
                 const std::optional<std::string> was = need ? pinProperty(*need, c.signal, c.property) : std::nullopt;
-                return fmt::format("{} {}, {}: {} \u2192 {}", title(c.need), c.signal, property ? lowered(property->title) : c.property, was.value_or("as the signal asks"),
+                return fmt::format("{} {}, {}: {} \u2192 {}", title(c.need), c.signal,
+                                   property ? lowered(property->title) : c.property, was.value_or("as the signal asks"),
                                    c.value.value_or("as the signal asks"));
             },
             [&](const SetNet& c) {
-                return fmt::format("net of {}: {} \u2192 {}", c.pad, found(before.nets, c.pad).value_or("as the board says"), c.net ? (c.net->empty() ? "not routed" : *c.net) : "as the board says");
+                return fmt::format("net of {}: {} \u2192 {}", c.pad,
+                                   found(before.nets, c.pad).value_or("as the board says"),
+                                   c.net ? (c.net->empty() ? "not routed" : *c.net) : "as the board says");
             },
             [&](const ReplaceNeed& c) {
                 const std::string was = title(c.need);
-                return was == c.with.title ? fmt::format("{}: changed", was) : fmt::format("{} becomes {}", was, c.with.title);
+                return was == c.with.title ? fmt::format("{}: changed", was)
+                                           : fmt::format("{} becomes {}", was, c.with.title);
             },
             [&](const InsertPart& c) { return fmt::format("{}: part added", c.part.title); },
             [&](const RemovePart& c) { return fmt::format("{}: part removed", c.part); },

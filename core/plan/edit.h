@@ -100,12 +100,13 @@ struct SetOnFailure {
 
 /// A setting in the chip's non-volatile memory.
 struct SetStored {
-    std::string setting; ///< "WORD.SETTING"
+    std::string setting;              ///< "WORD.SETTING"
     std::optional<std::string> value; ///< empty: as the factory left it
     friend bool operator==(const SetStored&, const SetStored&) = default;
 };
 
-using Change = std::variant<SetText, SetClock, SetSlow, SetMode, SetOnFailure, SetStored, SetGoal, SetBinding, SetHold, InsertNeed, RemoveNeed, SetPin, SetNet, ReplaceNeed, InsertPart, RemovePart>;
+using Change = std::variant<SetText, SetClock, SetSlow, SetMode, SetOnFailure, SetStored, SetGoal, SetBinding, SetHold,
+                            InsertNeed, RemoveNeed, SetPin, SetNet, ReplaceNeed, InsertPart, RemovePart>;
 
 /// One undo step: changes that are made together or not at all, in order.
 struct Edit {

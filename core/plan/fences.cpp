@@ -28,8 +28,10 @@ Expected<std::string> checkOpenTo(const Device& device, const std::string& name)
     const std::vector<std::string> choices = openToChoices(device);
     if (name.empty() || std::find(choices.begin(), choices.end(), name) != choices.end())
         return name;
-    return problemOf(choices.empty() ? fmt::format("{} keeps nobody from an instance, so there is nothing to open.", device.name)
-                                     : fmt::format("\"{}\" is nobody whom an instance of {} can be opened to; use {}.{}", name, device.name, listed(choices), didYouMean(name, choices)));
+    return problemOf(choices.empty()
+                         ? fmt::format("{} keeps nobody from an instance, so there is nothing to open.", device.name)
+                         : fmt::format("\"{}\" is nobody whom an instance of {} can be opened to; use {}.{}", name,
+                                       device.name, listed(choices), didYouMean(name, choices)));
 }
 
 std::optional<std::uint32_t> fenceCode(const Device& device, const Fence& fence, const std::vector<const Need*>& needs)
@@ -37,7 +39,8 @@ std::optional<std::uint32_t> fenceCode(const Device& device, const Fence& fence,
     const auto suits = [&](std::uint32_t code) {
         return std::all_of(needs.begin(), needs.end(), [&](const Need* need) {
             const Core& core = device.cores[std::size_t(device.ownerCore(need->core))];
-            return fence.admit(code, core.id, core.world) && (need->openTo.empty() || need->openTo == "nobody" || fence.admit(code, need->openTo, {}));
+            return fence.admit(code, core.id, core.world) &&
+                   (need->openTo.empty() || need->openTo == "nobody" || fence.admit(code, need->openTo, {}));
         });
     };
     const bool stated = std::any_of(needs.begin(), needs.end(), [](const Need* need) { return !need->openTo.empty(); });

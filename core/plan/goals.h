@@ -24,7 +24,8 @@ struct Chosen {
 };
 
 /// What the text of a goal says. Monostate: "none", or a text that its goal does not take.
-using GoalValue = std::variant<std::monostate, Frequency, Duration, Voltage, Ratio, Ppm, std::int64_t, Chosen, std::string>;
+using GoalValue =
+    std::variant<std::monostate, Frequency, Duration, Voltage, Ratio, Ppm, std::int64_t, Chosen, std::string>;
 
 /// All goals of a kind as values, stated or by default, in the order of KindSpec::goals.
 struct GoalValues {
@@ -37,8 +38,8 @@ struct GoalValues {
     mutable std::atomic<std::shared_ptr<const Own>> own;
 };
 
-/// What a need states, as typed. What that says is parsed when it is first asked for, and again after a change only: every copy of a
-/// need has it. Reading from several threads is safe.
+/// What a need states, as typed. What that says is parsed when it is first asked for, and again after a change only:
+/// every copy of a need has it. Reading from several threads is safe.
 class Goals {
 public:
     using Texts = std::map<std::string, std::string, std::less<>>;

@@ -5,15 +5,16 @@
 
 namespace bindrel {
 
-/// A plan and the edits that led to it. Undo and redo are lists of edits; a saved position tells whether the plan differs
-/// from what is on disk. Copies are cheap enough for tests; not thread-safe.
+/// A plan and the edits that led to it. Undo and redo are lists of edits; a saved position tells whether the plan
+/// differs from what is on disk. Copies are cheap enough for tests; not thread-safe.
 class History {
 public:
     explicit History(Plan plan) : plan_(std::move(plan)) {}
 
     const Plan& plan() const { return plan_; }
 
-    /// Applies an edit as one undo step and forgets what was undone. An edit that leaves the plan equal is not recorded.
+    /// Applies an edit as one undo step and forgets what was undone. An edit that leaves the plan equal is not
+    /// recorded.
     Outcome apply(const Edit& edit);
     bool undo();
     bool redo();

@@ -54,10 +54,13 @@ bool KindSpec::servedBy(const Device& device, InstanceIndex instance) const
         return false;
     const auto has = [this](const Block& block) {
         return std::all_of(demands.begin(), demands.end(), [&block](const std::string& role) {
-            return std::any_of(block.roles.begin(), block.roles.end(), [&role](const auto& known) { return isWordOf(known.first, role); });
+            return std::any_of(block.roles.begin(), block.roles.end(),
+                               [&role](const auto& known) { return isWordOf(known.first, role); });
         });
     };
-    return demands.empty() || has(own) || std::none_of(device.blocks.begin(), device.blocks.end(), [&](const Block& block) { return servedBy(block.kind) && has(block); });
+    return demands.empty() || has(own) ||
+           std::none_of(device.blocks.begin(), device.blocks.end(),
+                        [&](const Block& block) { return servedBy(block.kind) && has(block); });
 }
 
 Expected<GoalValue> parseGoal(const GoalSpec& goal, std::string_view given)
@@ -99,7 +102,8 @@ Expected<GoalValue> parseGoal(const GoalSpec& goal, std::string_view given)
     case GoalSpec::Type::Choice: {
         const auto at = std::find(goal.choices.begin(), goal.choices.end(), text);
         if (at == goal.choices.end())
-            return problemOf(fmt::format("\"{}\" is not a choice for {}; use {}.{}", text, lowered(goal.title), listed(goal.choices), didYouMean(text, goal.choices)));
+            return problemOf(fmt::format("\"{}\" is not a choice for {}; use {}.{}", text, lowered(goal.title),
+                                         listed(goal.choices), didYouMean(text, goal.choices)));
         Chosen chosen{std::size_t(at - goal.choices.begin()), 0};
         std::from_chars(text.data(), text.data() + text.size(), chosen.number);
         return GoalValue(chosen);
@@ -165,9 +169,31 @@ Outcome checkGoals(const Need& need)
     return {};
 }
 
-GoalSpec priorityGoal() { return {"priority", "Priority", GoalSpec::Type::Integer, "0", {}, "Of its interrupts, in the chip's own levels. Nothing is written when it is not stated.", 0, 255, true}; }
+GoalSpec priorityGoal()
+{
+    return {"priority",
+            "Priority",
+            GoalSpec::Type::Integer,
+            "0",
+            {},
+            "Of its interrupts, in the chip's own levels. Nothing is written when it is not stated.",
+            0,
+            255,
+            true};
+}
 
-GoalSpec aboveGoal() { return {"above", "More urgent than", GoalSpec::Type::Text, "", {}, "Id of a need whose interrupts may wait for these.", 0, 0, true}; }
+GoalSpec aboveGoal()
+{
+    return {"above",
+            "More urgent than",
+            GoalSpec::Type::Text,
+            "",
+            {},
+            "Id of a need whose interrupts may wait for these.",
+            0,
+            0,
+            true};
+}
 
 namespace {
 Urgency urgencyOf(const Device& device, const Plan& plan, const Need& need, std::size_t depth)
@@ -183,7 +209,9 @@ Urgency urgencyOf(const Device& device, const Plan& plan, const Need& need, std:
         std::vector<std::string> ids;
         for (const Need& one : plan.needs)
             ids.push_back(one.id);
-        out.trouble = other ? fmt::format("{} cannot be more urgent than itself", need.title) : fmt::format("no need is called \"{}\" that {} could be more urgent than.{}", above, need.title, didYouMean(above, ids));
+        out.trouble = other ? fmt::format("{} cannot be more urgent than itself", need.title)
+                            : fmt::format("no need is called \"{}\" that {} could be more urgent than.{}", above,
+                                          need.title, didYouMean(above, ids));
         return out;
     }
     if (depth > plan.needs.size()) {
@@ -196,26 +224,56 @@ Urgency urgencyOf(const Device& device, const Plan& plan, const Need& need, std:
         return out;
     }
     const Core& core = device.cores[static_cast<std::size_t>(device.ownerCore(need.core))];
-    const bool high = core.interruptController >= 0 && device.ability(core.interruptController, "urgent_is_high", 0) != 0;
+    const bool high =
+        core.interruptController >= 0 && device.ability(core.interruptController, "urgent_is_high", 0) != 0;
     const std::uint32_t below = less.level.value_or(0);
     if (out.level && (high ? *out.level <= below : *out.level >= below))
-        out.trouble = fmt::format("{} has priority {} and is to be more urgent than {}, which has {}", need.title, *out.level, other->title, below);
+        out.trouble = fmt::format("{} has priority {} and is to be more urgent than {}, which has {}", need.title,
+                                  *out.level, other->title, below);
     else if (!out.level && !high && below == 0)
-        out.trouble = fmt::format("{} has the most urgent priority, 0; give it another, so that {} can stand above it", other->title, need.title);
+        out.trouble = fmt::format("{} has the most urgent priority, 0; give it another, so that {} can stand above it",
+                                  other->title, need.title);
     else if (!out.level)
         out.level = high ? below + 1 : below - 1;
     return out;
 }
 } // namespace
 
-Urgency urgencyOf(const Device& device, const Plan& plan, const Need& need) { return urgencyOf(device, plan, need, 0); }
+Urgency urgencyOf(const Device& device, const Plan& plan, const Need& need)
+{
+    return urgencyOf(device, plan, need, 0);
+}
 
 void addDmaGoals(KindSpec& kind)
 {
     using T = GoalSpec::Type;
-    kind.goals.push_back({"dma_runs", "DMA runs", T::Choice, "once", {"once", "round"}, "Once: until all is moved. Round: it begins again at the start of the memory.", 0, 0, true});
-    kind.goals.push_back({"dma_tells", "DMA tells", T::Choice, "nothing", {"nothing", "end", "half and end"}, "By an interrupt. Half and end: while one half is filled or sent the other is yours.", 0, 0, true});
-    kind.goals.push_back({"dma_priority", "DMA priority", T::Integer, "0", {}, "Of its channels, in the controller's own levels.", 0, 255, true});
+    kind.goals.push_back({"dma_runs",
+                          "DMA runs",
+                          T::Choice,
+                          "once",
+                          {"once", "round"},
+                          "Once: until all is moved. Round: it begins again at the start of the memory.",
+                          0,
+                          0,
+                          true});
+    kind.goals.push_back({"dma_tells",
+                          "DMA tells",
+                          T::Choice,
+                          "nothing",
+                          {"nothing", "end", "half and end"},
+                          "By an interrupt. Half and end: while one half is filled or sent the other is yours.",
+                          0,
+                          0,
+                          true});
+    kind.goals.push_back({"dma_priority",
+                          "DMA priority",
+                          T::Integer,
+                          "0",
+                          {},
+                          "Of its channels, in the controller's own levels.",
+                          0,
+                          255,
+                          true});
 }
 
 bool matters(const Need& need, std::string_view goal)
@@ -251,9 +309,15 @@ std::vector<std::string> requestsOf(const Need& need)
     return kind && kind->requests ? kind->requests(need) : std::vector<std::string>();
 }
 
-Frequency goalRate(const Need& need, std::string_view goal) { return goalAs<Frequency>(need, goal).value_or(Frequency()); }
+Frequency goalRate(const Need& need, std::string_view goal)
+{
+    return goalAs<Frequency>(need, goal).value_or(Frequency());
+}
 
-Duration goalTime(const Need& need, std::string_view goal) { return goalAs<Duration>(need, goal).value_or(Duration()); }
+Duration goalTime(const Need& need, std::string_view goal)
+{
+    return goalAs<Duration>(need, goal).value_or(Duration());
+}
 
 std::int64_t goalNumber(const Need& need, std::string_view goal)
 {
@@ -264,7 +328,10 @@ std::int64_t goalNumber(const Need& need, std::string_view goal)
     return number ? *number : 0;
 }
 
-std::string goalName(const Need& need, std::string_view goal) { return goalAs<std::string>(need, goal).value_or(std::string()); }
+std::string goalName(const Need& need, std::string_view goal)
+{
+    return goalAs<std::string>(need, goal).value_or(std::string());
+}
 
 bool goalIs(const Need& need, std::string_view goal, std::string_view word)
 {

@@ -23,14 +23,15 @@ struct GoalSpec {
     std::string id;
     std::string title;
     Type type = Type::Choice;
-    std::string fallback;              ///< value when the plan says nothing
-    std::vector<std::string> choices;  ///< Choice only
+    std::string fallback;             ///< value when the plan says nothing
+    std::vector<std::string> choices; ///< Choice only
     std::string about;
-    long min = 0, max = 0;             ///< Integer only
-    bool rare = false;                 ///< folded away under "More"
-    bool orTime = false;               ///< Ratio only: may be stated as a time ("1.5 ms") or as a voltage after a filter ("1.2 V") too
-    bool orNone = false;               ///< may be "none": nothing of the sort is wanted
-    GoalValue fallbackValue;           ///< what `fallback` says (set in kinds())
+    long min = 0, max = 0; ///< Integer only
+    bool rare = false;     ///< folded away under "More"
+    bool orTime =
+        false; ///< Ratio only: may be stated as a time ("1.5 ms") or as a voltage after a filter ("1.2 V") too
+    bool orNone = false;     ///< may be "none": nothing of the sort is wanted
+    GoalValue fallbackValue; ///< what `fallback` says (set in kinds())
 };
 
 /// A wire that a need takes to the chip.
@@ -39,26 +40,27 @@ struct SignalSpec {
     std::string title; ///< "transmit", as the chip sees it
     /// Signal of the instance: "TX", or "CH#N" where # is any channel number. Empty: the pad itself, as a port's bit.
     std::string pattern;
-    int channel = -1;  ///< signals with the same number here must get the same channel, others different ones
+    int channel = -1; ///< signals with the same number here must get the same channel, others different ones
     enum class Direction { In, Out, Both, Analog } direction = Direction::Both;
     bool line = false; ///< takes the external-interrupt line of its pad
 };
 
-/// A kind of need: what can be asked for, which signals that takes, and what it must find in the block that serves it. This is what
-/// binding asks of a kind; what the later stages ask is beside it in core/kinds.
+/// A kind of need: what can be asked for, which signals that takes, and what it must find in the block that serves it.
+/// This is what binding asks of a kind; what the later stages ask is beside it in core/kinds.
 struct KindSpec {
-    std::string id;            ///< "uart"
-    std::string title;         ///< "UART"
-    std::string instanceKind;  ///< block kind that serves it; empty when it takes no instance, "*" for any
+    std::string id;           ///< "uart"
+    std::string title;        ///< "UART"
+    std::string instanceKind; ///< block kind that serves it; empty when it takes no instance, "*" for any
     // The vocabulary of such a block: only these words may stand in a device file.
     std::vector<RoleSpec> roles;
     std::vector<WordSpec> abilities;
     std::vector<WordSpec> instanceSignals;
     std::vector<WordSpec> instanceRequests;
     std::vector<WordSpec> instanceEvents; ///< that can interrupt
-    /// Roles (of numbered ones any) that only some blocks of the kind have, and without which one cannot serve: "captured#".
+    /// Roles (of numbered ones any) that only some blocks of the kind have, and without which one cannot serve:
+    /// "captured#".
     std::vector<std::string> demands;
-    std::string instanceGoal;   ///< goal that names the instance which must serve it; empty: any of the kind
+    std::string instanceGoal; ///< goal that names the instance which must serve it; empty: any of the kind
     std::vector<GoalSpec> goals;
     /// Signals for the given goals (flow control adds two, …). REQUIRES: goals were checked.
     std::vector<SignalSpec> (*signals)(const Need& need) = nullptr;
@@ -69,7 +71,8 @@ struct KindSpec {
 
     /// How fast an output toggles at most, in full cycles a second; null or zero: too slowly to matter.
     Frequency (*fastest)(const Need& need, std::string_view signal) = nullptr;
-    /// Level at which its outputs stand while they are not enabled, which the goal "idle" sets; null: a pad's own level.
+    /// Level at which its outputs stand while they are not enabled, which the goal "idle" sets; null: a pad's own
+    /// level.
     bool (*restsHigh)(const Need& need) = nullptr;
     /// Least drive strength of its outputs, 0 to 2.
     int leastDrive = 0;
@@ -83,16 +86,21 @@ struct KindSpec {
     Frequency (*rhythm)(const Need& need) = nullptr;
 
     const GoalSpec* goal(std::string_view id) const;
-    /// Whether an instance serves: its block is of the kind and has what is demanded. On a chip where none has, any of the kind, so that it can be told.
+    /// Whether an instance serves: its block is of the kind and has what is demanded. On a chip where none has, any of
+    /// the kind, so that it can be told.
     bool servedBy(const Device& device, InstanceIndex instance) const;
-    bool servedBy(std::string_view blockKind) const { return !instanceKind.empty() && (instanceKind == "*" || instanceKind == blockKind); }
+    bool servedBy(std::string_view blockKind) const
+    {
+        return !instanceKind.empty() && (instanceKind == "*" || instanceKind == blockKind);
+    }
 };
 
 /// In the order in which lists offer them. (Made in core/kinds/all.cpp.)
 const std::vector<KindSpec>& kinds();
 const KindSpec* findKind(std::string_view id);
 
-/// The goal's text: the plan's, else the default; to be shown. What it says is goalValue(). Empty when the kind has no such goal.
+/// The goal's text: the plan's, else the default; to be shown. What it says is goalValue(). Empty when the kind has no
+/// such goal.
 std::string goalText(const Need& need, std::string_view goal);
 /// What a text says, by the goal's type; the message says what would be right.
 Expected<GoalValue> parseGoal(const GoalSpec& goal, std::string_view text);
@@ -114,10 +122,12 @@ Duration goalTime(const Need& need, std::string_view goal);
 std::int64_t goalNumber(const Need& need, std::string_view goal);
 /// Of a goal that is a name or a text; empty when it is none.
 std::string goalName(const Need& need, std::string_view goal);
-/// Whether a choice is the word. False when the kind has no such goal; a word that is no choice of it is a mistake of the program and throws.
+/// Whether a choice is the word. False when the kind has no such goal; a word that is no choice of it is a mistake of
+/// the program and throws.
 bool goalIs(const Need& need, std::string_view goal, std::string_view word);
-/// All goals of a need as its kind wants them: the kind's own struct, `T::of(need)`, made when it is first asked for and again after a change of the goals only.
-/// It must follow from the goals alone; a kind has one such struct. It lives as long as the need's goals do and are not changed. REQUIRES: the need's kind is known
+/// All goals of a need as its kind wants them: the kind's own struct, `T::of(need)`, made when it is first asked for
+/// and again after a change of the goals only. It must follow from the goals alone; a kind has one such struct. It
+/// lives as long as the need's goals do and are not changed. REQUIRES: the need's kind is known
 template <typename T> const T& goalsOf(const Need& need)
 {
     struct Made : GoalValues::Own {
@@ -158,8 +168,8 @@ struct Urgency {
     std::optional<std::uint32_t> level; ///< in the chip's own levels; empty: as after reset, which is 0
     std::string trouble;                ///< why what is stated cannot be; empty when it can
 };
-/// Its own level, or the nearest one that is more urgent than that of the need that it is to stand above. On most chips 0 is the most urgent
-/// level; a controller whose block has the ability "urgent_is_high" counts the other way.
+/// Its own level, or the nearest one that is more urgent than that of the need that it is to stand above. On most chips
+/// 0 is the most urgent level; a controller whose block has the ability "urgent_is_high" counts the other way.
 Urgency urgencyOf(const Device& device, const Plan& plan, const Need& need);
 
 /// Whether a goal matters for what else the need states.

@@ -86,7 +86,8 @@ std::vector<std::string> partTitles(const Board& board)
     return out;
 }
 
-/// A goal's value in the kind's own spelling, when the text is one; a choice also by its beginning, when only one begins so.
+/// A goal's value in the kind's own spelling, when the text is one; a choice also by its beginning, when only one
+/// begins so.
 std::optional<std::string> asValue(const GoalSpec& goal, const std::string& text)
 {
     if (goal.type == GoalSpec::Type::Choice) {
@@ -103,8 +104,8 @@ std::optional<std::string> asValue(const GoalSpec& goal, const std::string& text
     return checked ? std::optional<std::string>(*checked) : std::nullopt;
 }
 
-/// Whether a value that stands alone can be meant for the goal. A bare number is never a time or a tolerance, and free text only
-/// goes to a goal that is named.
+/// Whether a value that stands alone can be meant for the goal. A bare number is never a time or a tolerance, and free
+/// text only goes to a goal that is named.
 bool canBeMeant(const GoalSpec& goal, const std::string& text)
 {
     using T = GoalSpec::Type;
@@ -113,10 +114,12 @@ bool canBeMeant(const GoalSpec& goal, const std::string& text)
     if (goal.type != T::Choice) {
         const char first = text.empty() ? ' ' : text.front();
         const bool sign = text.starts_with("\u00b1") || first == '+';
-        if (goal.type == T::Tolerance ? !sign && text.find("ppm") == std::string::npos : !(first >= '0' && first <= '9'))
+        if (goal.type == T::Tolerance ? !sign && text.find("ppm") == std::string::npos
+                                      : !(first >= '0' && first <= '9'))
             return false;
         // "460.8k" is a rate, "4 s" a time.
-        if ((goal.type == T::Duration && !text.ends_with('s')) || (goal.type == T::Ratio && text.ends_with('s') && goal.rare))
+        if ((goal.type == T::Duration && !text.ends_with('s')) ||
+            (goal.type == T::Ratio && text.ends_with('s') && goal.rare))
             return false;
     }
     return asValue(goal, text).has_value();
@@ -143,11 +146,18 @@ std::pair<const GoalSpec*, size_t> goalNamed(const KindSpec& kind, const std::ve
     return best;
 }
 
-bool isJoint(const LineWord& word) { return !word.quoted && (lowered(word.text) == "for" || lowered(word.text) == "called" || lowered(word.text) == "on"); }
+bool isJoint(const LineWord& word)
+{
+    return !word.quoted &&
+           (lowered(word.text) == "for" || lowered(word.text) == "called" || lowered(word.text) == "on");
+}
 
 class LineReader {
 public:
-    LineReader(const std::vector<LineWord>& words, const Device& device, const Board& board) : words_(words), device_(device), board_(board) {}
+    LineReader(const std::vector<LineWord>& words, const Device& device, const Board& board)
+        : words_(words), device_(device), board_(board)
+    {
+    }
 
     /// Tolerant: reads on behind a word that cannot be read, for completion.
     Expected<StatedNeed> read(bool tolerant)
@@ -156,7 +166,8 @@ public:
             return problemOf("Begin with a kind of need, as in: uart 460.8k rts/cts for modem.");
         kind_ = kindCalled(words_[0].text);
         if (!kind_)
-            return problemOf(fmt::format("\"{}\" is not a kind of need.{}", words_[0].text, didYouMean(lowered(words_[0].text), kindIds())));
+            return problemOf(fmt::format("\"{}\" is not a kind of need.{}", words_[0].text,
+                                         didYouMean(lowered(words_[0].text), kindIds())));
         out_.kind = kind_->id;
         at_ = 1;
         while (at_ < words_.size()) {
@@ -173,7 +184,8 @@ public:
             need.goals = out_.goals;
             for (const auto& [goal, value] : out_.goals)
                 if (!matters(need, goal))
-                    return problemOf(fmt::format("{} does not matter with what else the line states{}.", kind_->goal(goal)->title, whatMakesMatter(need, goal)));
+                    return problemOf(fmt::format("{} does not matter with what else the line states{}.",
+                                                 kind_->goal(goal)->title, whatMakesMatter(need, goal)));
         }
         return out_;
     }
@@ -223,7 +235,9 @@ private:
 
     bool fitsAlone() const
     {
-        return std::any_of(kind_->goals.begin(), kind_->goals.end(), [&](const GoalSpec& goal) { return !out_.goals.contains(goal.id) && canBeMeant(goal, words_[at_].text); });
+        return std::any_of(kind_->goals.begin(), kind_->goals.end(), [&](const GoalSpec& goal) {
+            return !out_.goals.contains(goal.id) && canBeMeant(goal, words_[at_].text);
+        });
     }
 
     Outcome state(const GoalSpec& goal, const std::string& value, size_t words)
@@ -238,7 +252,8 @@ private:
     Outcome readValueOf(const GoalSpec& goal)
     {
         if (left() == 0)
-            return problemOf(fmt::format("{} has no value; write it behind the name, as in: {} {}.", goal.title, goal.id, goal.choices.empty() ? goal.fallback : goal.choices.front()));
+            return problemOf(fmt::format("{} has no value; write it behind the name, as in: {} {}.", goal.title,
+                                         goal.id, goal.choices.empty() ? goal.fallback : goal.choices.front()));
         for (size_t count = std::min<size_t>(3, left()); count > 0; --count) {
             // Free text is one word or what stands in quotes.
             if (count > 1 && (goal.type == GoalSpec::Type::Text || goal.type == GoalSpec::Type::Name))
@@ -264,20 +279,23 @@ private:
                 std::vector<std::string> names;
                 for (const GoalSpec* goal : fits)
                     names.push_back(fmt::format("{} {}", goal->id, text));
-                return problemOf(fmt::format("\"{}\" could be said of {} goals; write one of: {}.", text, fits.size(), joined(names, ", ")));
+                return problemOf(fmt::format("\"{}\" could be said of {} goals; write one of: {}.", text, fits.size(),
+                                             joined(names, ", ")));
             }
             return state(*fits.front(), *asValue(*fits.front(), text), count);
         }
         for (const GoalSpec& goal : kind_->goals)
             if (out_.goals.contains(goal.id) && canBeMeant(goal, words_[at_].text))
-                return problemOf(fmt::format("\"{}\" is one too many: {} is {} already.", words_[at_].text, lowered(goal.title), out_.goals.at(goal.id)));
+                return problemOf(fmt::format("\"{}\" is one too many: {} is {} already.", words_[at_].text,
+                                             lowered(goal.title), out_.goals.at(goal.id)));
         std::vector<std::string> known{"for", "called", "on"};
         for (const GoalSpec& goal : kind_->goals) {
             known.push_back(goal.id);
             known.push_back(joined(splitted(lowered(goal.title), ' '), "-"));
             known.insert(known.end(), goal.choices.begin(), goal.choices.end());
         }
-        return problemOf(fmt::format("\"{}\" is no goal of the kind {}, and no value that one of its goals can have.{}", words_[at_].text, kind_->title, didYouMean(words_[at_].text, known)));
+        return problemOf(fmt::format("\"{}\" is no goal of the kind {}, and no value that one of its goals can have.{}",
+                                     words_[at_].text, kind_->title, didYouMean(words_[at_].text, known)));
     }
 
     /// The words up to the next joint.
@@ -326,9 +344,11 @@ private:
         for (const Core& core : device_.cores)
             ids.push_back(core.id);
         const std::string wanted = left() ? words_[at_].text : std::string();
-        const auto found = std::find_if(ids.begin(), ids.end(), [&](const std::string& id) { return lowered(id) == lowered(wanted); });
+        const auto found =
+            std::find_if(ids.begin(), ids.end(), [&](const std::string& id) { return lowered(id) == lowered(wanted); });
         if (found == ids.end())
-            return problemOf(fmt::format("\"{}\" is not a core of this chip; it has {}.{}", wanted, listed(ids), didYouMean(wanted, ids)));
+            return problemOf(fmt::format("\"{}\" is not a core of this chip; it has {}.{}", wanted, listed(ids),
+                                         didYouMean(wanted, ids)));
         ++at_;
         out_.core = found == ids.begin() ? std::string() : *found;
         return {};
@@ -389,7 +409,8 @@ NextWords nextWords(std::string_view line, const Device& device, const Board& bo
     }
     if (before == "called")
         return out;
-    if (const auto [goal, taken] = goalNamed(*reader.kind(), words, words.size() - 1); goal && words.size() > 1 && !so->goals.contains(goal->id)) {
+    if (const auto [goal, taken] = goalNamed(*reader.kind(), words, words.size() - 1);
+        goal && words.size() > 1 && !so->goals.contains(goal->id)) {
         out.words = goal->choices;
         if (out.words.empty() && !goal->fallback.empty())
             out.words.push_back(goal->fallback);
@@ -459,8 +480,9 @@ Need newNeed(const StatedNeed& stated, const Plan& plan, const Device& device, c
     if (!kind->instanceGoal.empty() && !need.goals.contains(kind->instanceGoal))
         for (const Instance& instance : device.instances) {
             const bool fits = kind->servedBy(device, device.findInstance(instance.name));
-            const bool taken = std::any_of(plan.needs.begin(), plan.needs.end(),
-                                           [&](const Need& other) { return other.kind == need.kind && goalName(other, kind->instanceGoal) == instance.name; });
+            const bool taken = std::any_of(plan.needs.begin(), plan.needs.end(), [&](const Need& other) {
+                return other.kind == need.kind && goalName(other, kind->instanceGoal) == instance.name;
+            });
             if (fits && !taken) {
                 need.goals.state(kind->instanceGoal, instance.name);
                 break;

@@ -32,8 +32,8 @@ struct StatedNeed {
 /// Upper and lower case are the same. A word that fits nothing is a problem that names it and the nearest that would.
 Expected<StatedNeed> parseNeedLine(std::string_view line, const Device& device, const Board& board);
 
-/// The words that could stand at the end of the line in place of the one that is being typed there: the line before that word, and
-/// each. Complete words before it that cannot be read are passed over.
+/// The words that could stand at the end of the line in place of the one that is being typed there: the line before
+/// that word, and each. Complete words before it that cannot be read are passed over.
 struct NextWords {
     std::string before;
     std::vector<std::string> words;
@@ -43,8 +43,8 @@ NextWords nextWords(std::string_view line, const Device& device, const Board& bo
 /// What was understood, for people: "UART, baud 460.8k, flow control RTS/CTS, for Uplink modem".
 std::string describe(const StatedNeed& stated, const Board& board);
 
-/// The need that is added for it: a free id and title, the terminals of the part that are called as its signals, and where the kind
-/// needs a certain instance (a crystal its oscillator) the first that no other need has.
+/// The need that is added for it: a free id and title, the terminals of the part that are called as its signals, and
+/// where the kind needs a certain instance (a crystal its oscillator) the first that no other need has.
 Need newNeed(const StatedNeed& stated, const Plan& plan, const Device& device, const Board& board);
 
 } // namespace bindrel

@@ -48,11 +48,16 @@ Expected<std::string> checkPinProperty(std::string_view id, std::string_view giv
         const std::string choice = lowered(text);
         if (std::find(property->choices.begin(), property->choices.end(), choice) != property->choices.end())
             return choice;
-        return problemOf(fmt::format("\"{}\" is not a choice for {}; use {}.{}", text, lowered(property->title), listed(property->choices), didYouMean(choice, property->choices)));
+        return problemOf(fmt::format("\"{}\" is not a choice for {}; use {}.{}", text, lowered(property->title),
+                                     listed(property->choices), didYouMean(choice, property->choices)));
     }
-    const bool word = !text.empty() && text.size() <= 64 && isUtf8(text) && std::none_of(text.begin(), text.end(), [](char c) { return static_cast<unsigned char>(c) <= ' ' || c == '"' || c == ','; });
+    const bool word = !text.empty() && text.size() <= 64 && isUtf8(text) &&
+                      std::none_of(text.begin(), text.end(),
+                                   [](char c) { return static_cast<unsigned char>(c) <= ' ' || c == '"' || c == ','; });
     if (!word)
-        return problemOf(fmt::format("\"{}\" is not a {}: it is one word of at most 64 characters, without commas and quotes.", text, lowered(property->title)));
+        return problemOf(
+            fmt::format("\"{}\" is not a {}: it is one word of at most 64 characters, without commas and quotes.", text,
+                        lowered(property->title)));
     return text;
 }
 
@@ -69,7 +74,8 @@ std::optional<std::string> pinProperty(const Need& need, std::string_view signal
     return value == said->second.end() ? std::nullopt : std::optional(value->second);
 }
 
-Change pinPropertyChange(const Need& need, const std::string& signal, const std::string& property, std::optional<std::string> value)
+Change pinPropertyChange(const Need& need, const std::string& signal, const std::string& property,
+                         std::optional<std::string> value)
 {
     if (isPinGoal(need, property))
         return SetGoal{need.id, property, std::move(value)};

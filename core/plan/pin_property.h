@@ -27,10 +27,11 @@ Expected<std::string> checkPinProperty(std::string_view property, std::string_vi
 /// Whether a need states a property as a goal of its own; then it cannot also be said of the pin.
 bool isPinGoal(const Need& need, std::string_view property);
 
-/// What is said of a signal; nothing when it follows from the signal. A need for a port's bit says pull, drive, level and open
-/// drain as goals.
+/// What is said of a signal; nothing when it follows from the signal. A need for a port's bit says pull, drive, level
+/// and open drain as goals.
 std::optional<std::string> pinProperty(const Need& need, std::string_view signal, std::string_view property);
 /// The change that says it; nothing as a value: back to what follows from the signal.
-Change pinPropertyChange(const Need& need, const std::string& signal, const std::string& property, std::optional<std::string> value);
+Change pinPropertyChange(const Need& need, const std::string& signal, const std::string& property,
+                         std::optional<std::string> value);
 
 } // namespace bindrel

@@ -12,12 +12,15 @@ PlainGoals PlainGoals::of(const Need& need)
 {
     PlainGoals out;
     for (std::string& word : splitted(goalName(need, "signals"), ' '))
-        if (!word.empty() && std::none_of(out.wires.begin(), out.wires.end(), [&word](const std::string& known) { return lowered(known) == lowered(word); }))
+        if (!word.empty() && std::none_of(out.wires.begin(), out.wires.end(), [&word](const std::string& known) {
+                return lowered(known) == lowered(word);
+            }))
             out.wires.push_back(std::move(word));
     for (const std::string& word : splitted(goalName(need, "fields"), ' '))
         if (!word.empty()) {
             const std::size_t equals = word.find('=');
-            out.fields.push_back({word.substr(0, equals), equals == std::string::npos ? std::string() : word.substr(equals + 1)});
+            out.fields.push_back(
+                {word.substr(0, equals), equals == std::string::npos ? std::string() : word.substr(equals + 1)});
         }
     return out;
 }

@@ -9,7 +9,8 @@
 
 namespace bindrel {
 
-/// A field by its name and what it is to be, as typed: "CTL.MODE=2", "CTL.WAY=into_memory", "CTL.ON=0x1". What it means is the block's matter.
+/// A field by its name and what it is to be, as typed: "CTL.MODE=2", "CTL.WAY=into_memory", "CTL.ON=0x1". What it means
+/// is the block's matter.
 struct PlainField {
     std::string field; ///< "CTL.MODE"
     std::string value; ///< "2"; empty: nothing was said

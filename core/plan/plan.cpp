@@ -25,7 +25,8 @@ Need* Plan::need(std::string_view id)
 
 namespace {
 
-constexpr std::pair<OnFailure, const char*> kPolicies[] = {{OnFailure::Stop, "stop"}, {OnFailure::GoOn, "go on"}, {OnFailure::FallBack, "fall back"}};
+constexpr std::pair<OnFailure, const char*> kPolicies[] = {
+    {OnFailure::Stop, "stop"}, {OnFailure::GoOn, "go on"}, {OnFailure::FallBack, "fall back"}};
 
 } // namespace
 
@@ -45,8 +46,14 @@ std::optional<OnFailure> onFailureOf(std::string_view name)
     return std::nullopt;
 }
 
-std::string holdOfClock(std::string_view clock) { return "clock " + std::string(clock); }
-std::string holdOfNeed(std::string_view need) { return "need " + std::string(need); }
+std::string holdOfClock(std::string_view clock)
+{
+    return "clock " + std::string(clock);
+}
+std::string holdOfNeed(std::string_view need)
+{
+    return "need " + std::string(need);
+}
 std::string holdOfSignal(std::string_view need, std::string_view signal)
 {
     return "need " + std::string(need) + " " + std::string(signal);
@@ -75,7 +82,9 @@ std::string freeNeedId(const Plan& plan, std::string_view title)
 
 std::string freeNeedTitle(const Plan& plan, std::string_view wanted)
 {
-    const auto taken = [&plan](const std::string& title) { return std::any_of(plan.needs.begin(), plan.needs.end(), [&title](const Need& n) { return n.title == title; }); };
+    const auto taken = [&plan](const std::string& title) {
+        return std::any_of(plan.needs.begin(), plan.needs.end(), [&title](const Need& n) { return n.title == title; });
+    };
     const std::string base(wanted);
     std::string title = base;
     for (int n = 2; taken(title); ++n)

@@ -16,10 +16,11 @@ namespace bindrel {
 /// The answer to a need: an instance and a pad for each signal. Names, not indices, so that a plan can be read and
 /// compared without its device.
 struct Binding {
-    std::string instance;                                ///< "UART3"; empty when none is chosen (or the need takes none)
+    std::string instance; ///< "UART3"; empty when none is chosen (or the need takes none)
     std::map<std::string, std::string, std::less<>> pads; ///< signal -> pad
 
-    /// Signal -> signal of the instance ("CH2"), where a pad alone does not say by which: two channels of a timer lead to it, and the first is not meant.
+    /// Signal -> signal of the instance ("CH2"), where a pad alone does not say by which: two channels of a timer lead
+    /// to it, and the first is not meant.
     std::map<std::string, std::string, std::less<>> via;
 
     std::map<std::string, int, std::less<>> dma; ///< request ("RX") -> channel of the DMA controller
@@ -34,14 +35,14 @@ struct Need {
     std::string part;  ///< id of a part of the board; empty for the firmware's own needs
     std::string title; ///< "Uplink"
     std::string kind;  ///< "uart", "pwm", …: see core/plan/kind.h
-    Goals goals; ///< what is missing has its default
+    Goals goals;       ///< what is missing has its default
     std::map<std::string, std::string, std::less<>> terminals; ///< signal -> terminal of the part
-    /// What is said of the pads that carry its signals: signal -> property -> text; see core/plan/pin_property.h. It goes
-    /// with the signal when that moves.
+    /// What is said of the pads that carry its signals: signal -> property -> text; see core/plan/pin_property.h. It
+    /// goes with the signal when that moves.
     std::map<std::string, std::map<std::string, std::string, std::less<>>, std::less<>> pins;
     std::string core; ///< that owns it on a chip with several; empty: the first
-    /// Core or world that may reach its instance besides the owner, where the chip keeps them apart; "nobody": the owner alone; empty: as after
-    /// reset, as long as that admits the owner.
+    /// Core or world that may reach its instance besides the owner, where the chip keeps them apart; "nobody": the
+    /// owner alone; empty: as after reset, as long as that admits the owner.
     std::string openTo;
     Binding binding;
 
@@ -74,26 +75,27 @@ struct Plan {
     std::string board;
     std::string deviceRevision; ///< of the device's file when the plan was last saved; empty: not noted yet
     std::string deviceOrigin;   ///< where that file was found: "shipped", "user", "beside the plan", "folder"
-    std::string supply; ///< "3.3 V"; empty: what the board says
-    std::string range;  ///< operating range; empty: the one that the chip resets to
-    std::string regulator; ///< that makes the core's voltage; empty: the one that the chip resets to
-    std::string prefix; ///< of generated files and names; empty: made from the plan's name
+    std::string supply;         ///< "3.3 V"; empty: what the board says
+    std::string range;          ///< operating range; empty: the one that the chip resets to
+    std::string regulator;      ///< that makes the core's voltage; empty: the one that the chip resets to
+    std::string prefix;         ///< of generated files and names; empty: made from the plan's name
 
-    /// Decisions about clocks, by node: a divider or multiplier, the id of a select's input or "none", or "on"/"off" for
-    /// an oscillator or PLL that must run, or must not, whoever asks. What is missing stays as the chip resets to;
+    /// Decisions about clocks, by node: a divider or multiplier, the id of a select's input or "none", or "on"/"off"
+    /// for an oscillator or PLL that must run, or must not, whoever asks. What is missing stays as the chip resets to;
     /// sources and PLLs then run when something uses them.
     std::map<std::string, std::string, std::less<>> clocks;
     /// Another set that the program can switch to and back from while it runs, to save current.
     std::optional<ClockSet> slow;
     OnFailure onFailure = OnFailure::Stop;
-    /// Settings in the chip's non-volatile memory: "WORD.SETTING" -> the name of a value. What is missing is as the factory left it.
+    /// Settings in the chip's non-volatile memory: "WORD.SETTING" -> the name of a value. What is missing is as the
+    /// factory left it.
     std::map<std::string, std::string, std::less<>> stored;
     /// Ids of the chip's low-power modes that the program enters; the source has a function for each.
     std::set<std::string, std::less<>> modes;
     /// What searches must leave alone: "clock ID", "need ID", "need ID SIGNAL".
     std::set<std::string, std::less<>> holds;
-    /// Parts that the board's file does not have: added here, or kept when the plan went to another board. Their needs are
-    /// in `needs`.
+    /// Parts that the board's file does not have: added here, or kept when the plan went to another board. Their needs
+    /// are in `needs`.
     std::vector<Part> parts;
     /// Nets that the board's file does not tell, or tells otherwise: pad -> net; an empty net: not routed after all.
     std::map<std::string, std::string, std::less<>> nets;

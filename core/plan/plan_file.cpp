@@ -25,14 +25,19 @@ namespace {
 /// Letters, digits and hyphens in lower case, at most 64.
 bool isId(std::string_view id)
 {
-    return !id.empty() && id.size() <= 64 && std::all_of(id.begin(), id.end(), [](char c) { return (c >= 'a' && c <= 'z') || (c >= '0' && c <= '9') || c == '-'; });
+    return !id.empty() && id.size() <= 64 && std::all_of(id.begin(), id.end(), [](char c) {
+        return (c >= 'a' && c <= 'z') || (c >= '0' && c <= '9') || c == '-';
+    });
 }
 
 /// Reads the needs and holds of a plan against its device and board.
 class PlanReader {
 public:
     /// With `lost`, names that the device does not know are noted there instead of being problems.
-    PlanReader(const Device& device, const Board& board, Plan& plan, std::vector<std::string>* lost) : device_(device), board_(board), plan_(plan), lost_(lost) {}
+    PlanReader(const Device& device, const Board& board, Plan& plan, std::vector<std::string>* lost)
+        : device_(device), board_(board), plan_(plan), lost_(lost)
+    {
+    }
 
     void readClocks(const JsonNode& node, ClockSet& into)
     {
@@ -47,7 +52,8 @@ public:
                 value.fail(fmt::format("\"{}\" is not a clock of {}.{}", id, device_.name, didYouMean(id, ids)));
                 return;
             }
-            const std::string text = value.isNumber() ? std::to_string(value.asInteger(0, INT32_MAX)) : value.asString();
+            const std::string text =
+                value.isNumber() ? std::to_string(value.asInteger(0, INT32_MAX)) : value.asString();
             Expected<std::string> setting = checkClockSetting(device_, clock, text);
             if (setting)
                 into.clocks[id] = *setting;
@@ -65,7 +71,8 @@ public:
         for (const OperatingRange& range : device_.ranges)
             ids.push_back(range.id);
         if (!lose(fmt::format("operating range {} is gone; the chip's own after reset is used", into)))
-            parent.child("range").fail(fmt::format("\"{}\" is not an operating range of {}; use {}.", into, device_.name, listed(ids)));
+            parent.child("range").fail(
+                fmt::format("\"{}\" is not an operating range of {}; use {}.", into, device_.name, listed(ids)));
         into.clear();
     }
 
@@ -87,7 +94,9 @@ public:
             if (const std::optional<OnFailure> known = onFailureOf(text))
                 plan_.onFailure = *known;
             else
-                policy.fail(fmt::format("\"{}\" is not what can be done when a clock does not start; use \"stop\", \"go on\" or \"fall back\".", text));
+                policy.fail(fmt::format("\"{}\" is not what can be done when a clock does not start; use \"stop\", "
+                                        "\"go on\" or \"fall back\".",
+                                        text));
         }
     }
 
@@ -100,7 +109,10 @@ public:
         if (plan_.regulator.empty() || std::find(ids.begin(), ids.end(), plan_.regulator) != ids.end())
             return;
         if (!lose(fmt::format("the regulator {} is gone", plan_.regulator)))
-            root.child("regulator").fail(fmt::format("\"{}\" is no regulator of {}; {}.{}", plan_.regulator, device_.name, ids.empty() ? "it leaves no choice" : "use " + listed(ids), didYouMean(plan_.regulator, ids)));
+            root.child("regulator")
+                .fail(fmt::format("\"{}\" is no regulator of {}; {}.{}", plan_.regulator, device_.name,
+                                  ids.empty() ? "it leaves no choice" : "use " + listed(ids),
+                                  didYouMean(plan_.regulator, ids)));
         plan_.regulator.clear();
     }
 
@@ -127,17 +139,20 @@ public:
             for (const LowPowerMode& mode : device_.modes)
                 ids.push_back(mode.id);
             if (!lose(fmt::format("the low-power mode {} is gone", id)))
-                row.fail(fmt::format("\"{}\" is not a low-power mode of {}; {}.", id, device_.name, ids.empty() ? "it has none" : "use " + listed(ids)));
+                row.fail(fmt::format("\"{}\" is not a low-power mode of {}; {}.", id, device_.name,
+                                     ids.empty() ? "it has none" : "use " + listed(ids)));
         }
     }
 
     void readNeed(const JsonNode& node)
     {
-        node.allowOnly({"id", "part", "title", "kind", "goals", "terminals", "pins", "core", "open_to", "instance", "pads", "via", "dma"});
+        node.allowOnly({"id", "part", "title", "kind", "goals", "terminals", "pins", "core", "open_to", "instance",
+                        "pads", "via", "dma"});
         Need need;
         need.id = node.string("id");
         if (!isId(need.id))
-            node.child("id").fail(fmt::format("\"{}\" is not an id; use lower-case letters, digits and hyphens, at most 64.", need.id));
+            node.child("id").fail(
+                fmt::format("\"{}\" is not an id; use lower-case letters, digits and hyphens, at most 64.", need.id));
         if (plan_.need(need.id))
             node.child("id").fail(fmt::format("two needs have the id \"{}\".", need.id));
         need.title = node.string("title", need.id);
@@ -148,10 +163,13 @@ public:
             std::vector<std::string> names;
             for (const Core& core : device_.cores)
                 names.push_back(core.id);
-            node.child("core").fail(fmt::format("\"{}\" is not a core of {}; it has {}.", need.core, device_.name, listed(names)));
+            node.child("core").fail(
+                fmt::format("\"{}\" is not a core of {}; it has {}.", need.core, device_.name, listed(names)));
         }
         need.openTo = node.string("open_to", "");
-        if (const Expected<std::string> known = checkOpenTo(device_, need.openTo); !known && !lose(fmt::format("{}: nobody is called {} any more; it is open as after reset", need.title, need.openTo)))
+        if (const Expected<std::string> known = checkOpenTo(device_, need.openTo);
+            !known &&
+            !lose(fmt::format("{}: nobody is called {} any more; it is open as after reset", need.title, need.openTo)))
             node.child("open_to").fail(known.problem().message);
         else if (!known)
             need.openTo.clear();
@@ -160,14 +178,16 @@ public:
             std::vector<std::string> names;
             for (const KindSpec& known : kinds())
                 names.push_back(known.id);
-            node.child("kind").fail(fmt::format("\"{}\" is not a kind of need; use {}.{}", need.kind, listed(names), didYouMean(need.kind, names)));
+            node.child("kind").fail(fmt::format("\"{}\" is not a kind of need; use {}.{}", need.kind, listed(names),
+                                                didYouMean(need.kind, names)));
             return;
         }
         if (!need.part.empty() && !board_.part(need.part)) {
             std::vector<std::string> names;
             for (const Part& part : board_.parts)
                 names.push_back(part.id);
-            node.child("part").fail(fmt::format("\"{}\" is not a part of {}.{}", need.part, board_.title, didYouMean(need.part, names)));
+            node.child("part").fail(
+                fmt::format("\"{}\" is not a part of {}.{}", need.part, board_.title, didYouMean(need.part, names)));
         }
         readGoals(need, *kind, node.optionalChild("goals"));
         readTerminals(need, node.optionalChild("terminals"));
@@ -208,7 +228,9 @@ public:
             if (!known && lose(fmt::format("\"{}\" holds nothing any more", target)))
                 continue;
             if (!known)
-                item.fail(fmt::format("\"{}\" holds nothing of this plan; write \"clock ID\", \"need ID\" or \"need ID SIGNAL\".", target));
+                item.fail(fmt::format(
+                    "\"{}\" holds nothing of this plan; write \"clock ID\", \"need ID\" or \"need ID SIGNAL\".",
+                    target));
             plan_.holds.insert(target);
         }
     }
@@ -244,11 +266,13 @@ private:
     {
         const std::vector<SignalSpec> signals = kind.signals(need);
         for (const auto& [signal, said] : node.members()) {
-            if (std::none_of(signals.begin(), signals.end(), [&id = signal](const SignalSpec& s) { return s.id == id; }))
+            if (std::none_of(signals.begin(), signals.end(),
+                             [&id = signal](const SignalSpec& s) { return s.id == id; }))
                 said.fail(fmt::format("\"{}\" is not a signal that this {} need takes.", signal, kind.title));
             for (const auto& [property, value] : said.members()) {
                 if (isPinGoal(need, property)) {
-                    value.fail(fmt::format("{} of a {} need is a goal; write it among its goals.", property, kind.title));
+                    value.fail(
+                        fmt::format("{} of a {} need is a goal; write it among its goals.", property, kind.title));
                     continue;
                 }
                 const Expected<std::string> text = checkPinProperty(property, value.asString());
@@ -266,7 +290,8 @@ private:
         for (const auto& [signal, value] : node.members()) {
             const std::string terminal = value.asString();
             if (part && std::find(part->terminals.begin(), part->terminals.end(), terminal) == part->terminals.end())
-                value.fail(fmt::format("\"{}\" is not a terminal of {}.{}", terminal, part->title, didYouMean(terminal, part->terminals)));
+                value.fail(fmt::format("\"{}\" is not a terminal of {}.{}", terminal, part->title,
+                                       didYouMean(terminal, part->terminals)));
             need.terminals[signal] = terminal;
         }
     }
@@ -275,8 +300,10 @@ private:
     {
         need.binding.instance = node.string("instance", "");
         const InstanceIndex instance = device_.findInstance(need.binding.instance);
-        const bool unfit = !need.binding.instance.empty() && (instance < 0 || !kind.servedBy(device_.blockOf(instance).kind));
-        if (unfit && lose(fmt::format("{}: {} is gone or serves something else; the need is open", need.title, need.binding.instance))) {
+        const bool unfit =
+            !need.binding.instance.empty() && (instance < 0 || !kind.servedBy(device_.blockOf(instance).kind));
+        if (unfit && lose(fmt::format("{}: {} is gone or serves something else; the need is open", need.title,
+                                      need.binding.instance))) {
             need.binding = {};
             return;
         }
@@ -284,10 +311,10 @@ private:
             std::vector<std::string> names;
             for (const Instance& known : device_.instances)
                 names.push_back(known.name);
-            node.child("instance").fail(fmt::format("\"{}\" is not an instance of {}.{}", need.binding.instance, device_.name,
-                                                    didYouMean(need.binding.instance, names)));
-        } else if (!need.binding.instance.empty() &&
-                   !kind.servedBy(device_.blockOf(instance).kind)) {
+            node.child("instance")
+                .fail(fmt::format("\"{}\" is not an instance of {}.{}", need.binding.instance, device_.name,
+                                  didYouMean(need.binding.instance, names)));
+        } else if (!need.binding.instance.empty() && !kind.servedBy(device_.blockOf(instance).kind)) {
             node.child("instance").fail(fmt::format("{} cannot serve a {} need.", need.binding.instance, kind.title));
         }
         const std::vector<SignalSpec> signals = kind.signals(need);
@@ -296,9 +323,11 @@ private:
             padNames.push_back(pad.name);
         for (const auto& [signal, value] : node.optionalChild("pads").members()) {
             const std::string pad = value.asString();
-            if (std::none_of(signals.begin(), signals.end(), [&id = signal](const SignalSpec& s) { return s.id == id; }))
+            if (std::none_of(signals.begin(), signals.end(),
+                             [&id = signal](const SignalSpec& s) { return s.id == id; }))
                 value.fail(fmt::format("\"{}\" is not a signal that this {} need takes.", signal, kind.title));
-            if (device_.findPad(pad) < 0 && lose(fmt::format("{}: pad {} is gone; {} is open", need.title, pad, signal)))
+            if (device_.findPad(pad) < 0 &&
+                lose(fmt::format("{}: pad {} is gone; {} is open", need.title, pad, signal)))
                 continue;
             if (device_.findPad(pad) < 0)
                 value.fail(fmt::format("\"{}\" is not a pad of {}.{}", pad, device_.name, didYouMean(pad, padNames)));
@@ -316,9 +345,13 @@ private:
                 for (const InstanceSignal& known : device_.instances[size_t(instance)].signals)
                     names.push_back(known.name);
             if (std::find(names.begin(), names.end(), name) == names.end()) {
-                if (lose(fmt::format("{}: {} is gone; {} takes the first that leads to its pad", need.title, name, signal)))
+                if (lose(fmt::format("{}: {} is gone; {} takes the first that leads to its pad", need.title, name,
+                                     signal)))
                     continue;
-                value.fail(fmt::format("\"{}\" is not a signal of {}.{}", name, need.binding.instance.empty() ? "the instance, which is not chosen" : need.binding.instance, didYouMean(name, names)));
+                value.fail(fmt::format("\"{}\" is not a signal of {}.{}", name,
+                                       need.binding.instance.empty() ? "the instance, which is not chosen"
+                                                                     : need.binding.instance,
+                                       didYouMean(name, names)));
             }
             need.binding.via[signal] = name;
         }
@@ -342,7 +375,8 @@ Part readOwnPart(const JsonNode& node, const Plan& plan)
     Part part;
     part.id = node.string("id");
     if (!isId(part.id))
-        node.child("id").fail(fmt::format("\"{}\" is not an id; use lower-case letters, digits and hyphens, at most 64.", part.id));
+        node.child("id").fail(
+            fmt::format("\"{}\" is not an id; use lower-case letters, digits and hyphens, at most 64.", part.id));
     if (std::any_of(plan.parts.begin(), plan.parts.end(), [&part](const Part& p) { return p.id == part.id; }))
         node.child("id").fail(fmt::format("two parts have the id \"{}\".", part.id));
     part.title = node.string("title", part.id);
@@ -362,10 +396,13 @@ Expected<Workpiece> parsePlan(std::string text, std::string file, const Library&
     const JsonNode root = document.root();
     const std::int64_t version = root.integer("bindrel", 0, INT32_MAX);
     if (document.ok() && version > 1)
-        root.child("bindrel").fail(fmt::format("this plan is of format {}; this version of Bindrel reads up to 1. Use a newer version.", version));
+        root.child("bindrel").fail(fmt::format(
+            "this plan is of format {}; this version of Bindrel reads up to 1. Use a newer version.", version));
     else if (document.ok() && version < 1)
         root.child("bindrel").fail("must be the format's number, 1.");
-    root.allowOnly({"bindrel", "name", "device", "device_file", "board", "supply", "range", "regulator", "prefix", "clocks", "slow_clocks", "on_failure", "nonvolatile", "low_power_modes", "nets", "parts", "holds", "needs"});
+    root.allowOnly({"bindrel", "name", "device", "device_file", "board", "supply", "range", "regulator", "prefix",
+                    "clocks", "slow_clocks", "on_failure", "nonvolatile", "low_power_modes", "nets", "parts", "holds",
+                    "needs"});
     Workpiece work;
     Plan& plan = work.plan;
     plan.name = root.string("name");
@@ -427,15 +464,22 @@ Expected<Workpiece> loadPlan(const std::filesystem::path& path, const Library& l
     // A device, board or part beside the plan belongs to it.
     std::error_code error;
     const std::filesystem::path folder = std::filesystem::absolute(path, error).parent_path();
-    Expected<Workpiece> work = parsePlan(*text, path.string(), error ? library : library.with(folder, Origin::BesidePlan));
+    Expected<Workpiece> work =
+        parsePlan(*text, path.string(), error ? library : library.with(folder, Origin::BesidePlan));
     if (work)
         work->fileText = *std::move(text);
     return work;
 }
 
-Outcome savePlan(const Plan& plan, const std::filesystem::path& path) { return writeFileAtomically(path, planText(plan)); }
+Outcome savePlan(const Plan& plan, const std::filesystem::path& path)
+{
+    return writeFileAtomically(path, planText(plan));
+}
 
-Expected<bool> savePlanOver(const Plan& plan, const std::filesystem::path& path, const std::string& fileText) { return replaceFile(path, planText(plan), &fileText); }
+Expected<bool> savePlanOver(const Plan& plan, const std::filesystem::path& path, const std::string& fileText)
+{
+    return replaceFile(path, planText(plan), &fileText);
+}
 
 Plan stamped(Plan plan, const Device& device, Origin origin)
 {

@@ -25,7 +25,8 @@ struct Workpiece {
         std::vector<std::string> lost;
     };
     std::optional<DeviceChange> deviceChange;
-    /// The bytes of the plan's file when it was read; what saving holds against the disk. Empty for a plan without a file.
+    /// The bytes of the plan's file when it was read; what saving holds against the disk. Empty for a plan without a
+    /// file.
     std::string fileText;
 };
 
@@ -39,16 +40,16 @@ std::string planText(const Plan& plan);
 Expected<Workpiece> parsePlan(std::string text, std::string file, const Library& library);
 Expected<Workpiece> loadPlan(const std::filesystem::path& path, const Library& library);
 Outcome savePlan(const Plan& plan, const std::filesystem::path& path);
-/// The same if the file still holds the bytes that were read, or is missing when they are empty. False, and nothing is written, when
-/// somebody else has changed it.
+/// The same if the file still holds the bytes that were read, or is missing when they are empty. False, and nothing is
+/// written, when somebody else has changed it.
 Expected<bool> savePlanOver(const Plan& plan, const std::filesystem::path& path, const std::string& fileText);
 /// The plan with a note of the device's file as it is now, to be saved with it.
 Plan stamped(Plan plan, const Device& device, Origin origin);
 
 /// A plan with the needs of all the board's parts, stated and not bound. Fails when a part asks for what no kind has.
 Expected<Plan> planFromBoard(const Board& board);
-/// States the needs of a part at the end of the plan, with ids that are free. Fails when the part asks for what no kind has;
-/// the plan may then have some of them.
+/// States the needs of a part at the end of the plan, with ids that are free. Fails when the part asks for what no kind
+/// has; the plan may then have some of them.
 Outcome stateNeeds(Plan& plan, const Part& part);
 /// A plan with no needs for a board: name, device and supply filled in.
 Plan emptyPlan(const Board& board);

@@ -18,7 +18,8 @@ Outcome stateNeeds(Plan& plan, const Part& part)
             std::vector<std::string> names;
             for (const KindSpec& known : kinds())
                 names.push_back(known.id);
-            return problemOf(fmt::format("{} asks for a \"{}\", which is no kind of need.{}", part.title, wanted.kind, didYouMean(wanted.kind, names)));
+            return problemOf(fmt::format("{} asks for a \"{}\", which is no kind of need.{}", part.title, wanted.kind,
+                                         didYouMean(wanted.kind, names)));
         }
         Need need;
         need.id = freeNeedId(plan, wanted.id.empty() ? part.id : part.id + "-" + wanted.id);
@@ -27,15 +28,20 @@ Outcome stateNeeds(Plan& plan, const Part& part)
         need.kind = wanted.kind;
         for (const auto& [id, text] : wanted.goals) {
             const GoalSpec* goal = kind->goal(id);
-            const Expected<std::string> checked = goal ? checkGoal(*goal, text) : Expected<std::string>(problemOf(fmt::format("\"{}\" is not a goal of a {} need.", id, kind->title)));
+            const Expected<std::string> checked =
+                goal ? checkGoal(*goal, text)
+                     : Expected<std::string>(
+                           problemOf(fmt::format("\"{}\" is not a goal of a {} need.", id, kind->title)));
             if (!checked)
                 return problemOf(fmt::format("{}, {}: {}", part.title, wanted.title, checked.problem().message));
             need.goals.state(id, *checked);
         }
         const std::vector<SignalSpec> signals = kind->signals(need);
         for (const auto& [signal, terminal] : wanted.terminals) {
-            if (std::none_of(signals.begin(), signals.end(), [&id = signal](const SignalSpec& s) { return s.id == id; }))
-                return problemOf(fmt::format("{}, {}: \"{}\" is not a signal that this {} need takes.", part.title, wanted.title, signal, kind->title));
+            if (std::none_of(signals.begin(), signals.end(),
+                             [&id = signal](const SignalSpec& s) { return s.id == id; }))
+                return problemOf(fmt::format("{}, {}: \"{}\" is not a signal that this {} need takes.", part.title,
+                                             wanted.title, signal, kind->title));
             need.terminals[signal] = terminal;
         }
         plan.needs.push_back(std::move(need));

@@ -14,7 +14,10 @@ namespace {
 using Json = nlohmann::ordered_json;
 using Texts = std::map<std::string, std::string, std::less<>>;
 
-std::string quoted(const std::string& text) { return Json(text).dump(-1, ' ', false, Json::error_handler_t::replace); }
+std::string quoted(const std::string& text)
+{
+    return Json(text).dump(-1, ' ', false, Json::error_handler_t::replace);
+}
 
 std::string oneLine(const Texts& texts)
 {
@@ -87,18 +90,23 @@ std::string partText(const Part& part)
     for (const std::string& name : part.terminals)
         terminals.push_back(terminalText(part, name));
     std::string about = part.about.empty() ? "" : ", \"about\": " + quoted(part.about);
-    return fmt::format("    {{ \"id\": {}, \"title\": {}{}, \"terminals\": [{}]{} }}", quoted(part.id), quoted(part.title), about, joined(terminals, ", "), part.row ? ", \"row\": true" : "");
+    return fmt::format("    {{ \"id\": {}, \"title\": {}{}, \"terminals\": [{}]{} }}", quoted(part.id),
+                       quoted(part.title), about, joined(terminals, ", "), part.row ? ", \"row\": true" : "");
 }
 
 } // namespace
 
 std::string planText(const Plan& plan)
 {
-    std::vector<std::string> lines{"  \"bindrel\": 1", "  \"name\": " + quoted(plan.name), "  \"device\": " + quoted(plan.device),
-                                   "  \"board\": " + quoted(plan.board)};
+    std::vector<std::string> lines{"  \"bindrel\": 1", "  \"name\": " + quoted(plan.name),
+                                   "  \"device\": " + quoted(plan.device), "  \"board\": " + quoted(plan.board)};
     if (!plan.deviceRevision.empty())
-        lines.push_back(fmt::format("  \"device_file\": {{ \"revision\": {}, \"from\": {} }}", quoted(plan.deviceRevision), quoted(plan.deviceOrigin)));
-    for (const auto& [key, value] : {std::pair{"supply", plan.supply}, {"range", plan.range}, {"regulator", plan.regulator}, {"prefix", plan.prefix}})
+        lines.push_back(fmt::format("  \"device_file\": {{ \"revision\": {}, \"from\": {} }}",
+                                    quoted(plan.deviceRevision), quoted(plan.deviceOrigin)));
+    for (const auto& [key, value] : {std::pair{"supply", plan.supply},
+                                     {"range", plan.range},
+                                     {"regulator", plan.regulator},
+                                     {"prefix", plan.prefix}})
         if (!value.empty())
             lines.push_back(fmt::format("  \"{}\": {}", key, quoted(value)));
     const auto clocksText = [](const auto& clocks, const std::string& indent) {
@@ -110,7 +118,9 @@ std::string planText(const Plan& plan)
     if (!plan.clocks.empty())
         lines.push_back("  " + clocksText(plan.clocks, "  "));
     if (plan.slow)
-        lines.push_back("  \"slow_clocks\": {\n" + (plan.slow->range.empty() ? "" : "    \"range\": " + quoted(plan.slow->range) + ",\n") + "    " + clocksText(plan.slow->clocks, "    ") + "\n  }");
+        lines.push_back("  \"slow_clocks\": {\n" +
+                        (plan.slow->range.empty() ? "" : "    \"range\": " + quoted(plan.slow->range) + ",\n") +
+                        "    " + clocksText(plan.slow->clocks, "    ") + "\n  }");
     if (plan.onFailure != OnFailure::Stop)
         lines.push_back("  \"on_failure\": " + quoted(nameOf(plan.onFailure)));
     if (!plan.stored.empty())

@@ -33,7 +33,8 @@ Expected<std::uint32_t> storedCode(const Device& device, std::string_view id, st
     const StoredSetting* setting = findStored(device, id);
     if (!setting) {
         const std::vector<std::string> ids = storedIds(device);
-        return problemOf(fmt::format("\"{}\" is no setting in the non-volatile memory of {}{}.{}", id, device.name, ids.empty() ? ", which has none" : "", didYouMean(id, ids)));
+        return problemOf(fmt::format("\"{}\" is no setting in the non-volatile memory of {}{}.{}", id, device.name,
+                                     ids.empty() ? ", which has none" : "", didYouMean(id, ids)));
     }
     std::vector<std::string> names;
     for (const EnumValue& known : setting->bits.values) {
@@ -41,7 +42,8 @@ Expected<std::uint32_t> storedCode(const Device& device, std::string_view id, st
             return known.code;
         names.push_back(known.name);
     }
-    return problemOf(fmt::format("\"{}\" is no value of {}; use {}.{}", value, id, listed(names), didYouMean(value, names)));
+    return problemOf(
+        fmt::format("\"{}\" is no value of {}; use {}.{}", value, id, listed(names), didYouMean(value, names)));
 }
 
 std::optional<std::uint32_t> storedValue(const Device& device, const Plan& plan, const StoredWord& word)
@@ -77,7 +79,8 @@ std::shared_ptr<const Device> withStored(std::shared_ptr<const Device> device, c
     static decltype(Plan::stored) lastChosen;
     static std::weak_ptr<const Device> lastMade;
     const std::lock_guard lock(guard);
-    if (const std::shared_ptr<const Device> made = lastMade.lock(); made && lastFrom.lock() == device && lastChosen == plan.stored)
+    if (const std::shared_ptr<const Device> made = lastMade.lock();
+        made && lastFrom.lock() == device && lastChosen == plan.stored)
         return made;
     auto out = std::make_shared<Device>(*device);
     for (const auto& [id, value] : plan.stored)

@@ -17,7 +17,8 @@ std::vector<std::string> storedIds(const Device& device);
 /// The code of a value that a plan names; the message says what would be right.
 Expected<std::uint32_t> storedCode(const Device& device, std::string_view id, std::string_view value);
 
-/// What a word is to hold: the plan's choices, the factory's bits for the rest. Empty when the plan chooses nothing of it.
+/// What a word is to hold: the plan's choices, the factory's bits for the rest. Empty when the plan chooses nothing of
+/// it.
 std::optional<std::uint32_t> storedValue(const Device& device, const Plan& plan, const StoredWord& word);
 
 /// Where a word, or its inverse, lies and what it is to hold.
@@ -30,8 +31,8 @@ struct StoredPlace {
 /// Of all words of which the plan chooses something.
 std::vector<StoredPlace> storedPlaces(const Device& device, const Plan& plan);
 
-/// The chip with these settings in its memory: what they decide comes out of reset otherwise. The same device when the plan chooses nothing.
-/// Choices that the device does not have are passed over (NVM-01 tells of them).
+/// The chip with these settings in its memory: what they decide comes out of reset otherwise. The same device when the
+/// plan chooses nothing. Choices that the device does not have are passed over (NVM-01 tells of them).
 std::shared_ptr<const Device> withStored(std::shared_ptr<const Device> device, const Plan& plan);
 
 } // namespace bindrel

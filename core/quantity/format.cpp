@@ -11,7 +11,8 @@ struct Prefix {
     int exponent;
     const char* symbol;
 };
-constexpr std::array<Prefix, 8> kPrefixes{{{9, "G"}, {6, "M"}, {3, "k"}, {0, ""}, {-3, "m"}, {-6, "\u00b5"}, {-9, "n"}, {-12, "p"}}};
+constexpr std::array<Prefix, 8> kPrefixes{
+    {{9, "G"}, {6, "M"}, {3, "k"}, {0, ""}, {-3, "m"}, {-6, "\u00b5"}, {-9, "n"}, {-12, "p"}}};
 
 Rational powerOfTen(int exponent)
 {
@@ -96,12 +97,30 @@ std::string exact(const Rational& value, const char* unit, int largest)
 
 } // namespace
 
-std::string format(const Frequency& f, int digits) { return engineering(f.value, "Hz", digits); }
-std::string formatBaud(const Frequency& f, int digits) { return engineering(f.value, "Bd", digits); }
-std::string format(const Duration& t, int digits) { return engineering(t.value, "s", digits, 0); }
-std::string format(const Voltage& v, int digits) { return engineering(v.value, "V", digits, 0); }
-std::string format(const Capacitance& c, int digits) { return engineering(c.value, "F", digits, 0); }
-std::string format(const Current& i, int digits) { return engineering(i.value, "A", digits, 0); }
+std::string format(const Frequency& f, int digits)
+{
+    return engineering(f.value, "Hz", digits);
+}
+std::string formatBaud(const Frequency& f, int digits)
+{
+    return engineering(f.value, "Bd", digits);
+}
+std::string format(const Duration& t, int digits)
+{
+    return engineering(t.value, "s", digits, 0);
+}
+std::string format(const Voltage& v, int digits)
+{
+    return engineering(v.value, "V", digits, 0);
+}
+std::string format(const Capacitance& c, int digits)
+{
+    return engineering(c.value, "F", digits, 0);
+}
+std::string format(const Current& i, int digits)
+{
+    return engineering(i.value, "A", digits, 0);
+}
 
 std::string format(const Ratio& r, int digits)
 {
@@ -130,7 +149,13 @@ std::string format(const Tolerance& t)
     return format(t.low, true) + " \u2026 " + format(t.high, true);
 }
 
-std::string exactText(const Frequency& f) { return exact(f.value, "Hz", 9); }
-std::string exactText(const Duration& t) { return exact(t.value, "s", 0); }
+std::string exactText(const Frequency& f)
+{
+    return exact(f.value, "Hz", 9);
+}
+std::string exactText(const Duration& t)
+{
+    return exact(t.value, "s", 0);
+}
 
 } // namespace bindrel

@@ -167,7 +167,10 @@ Expected<Rational> scanPpm(Scanner& in, std::string_view whole)
     return value;
 }
 
-bool eatPlusMinus(Scanner& in) { return in.eat("\u00b1") || in.eat("+-") || in.eat("+/-"); }
+bool eatPlusMinus(Scanner& in)
+{
+    return in.eat("\u00b1") || in.eat("+-") || in.eat("+/-");
+}
 
 } // namespace
 
@@ -189,10 +192,22 @@ Expected<Target<Frequency>> parseFrequencyTarget(std::string_view text)
     return target;
 }
 
-Expected<Frequency> parseFrequency(std::string_view text) { return parseWhole<Frequency>(text, kHertz); }
-Expected<Duration> parseDuration(std::string_view text) { return parseWhole<Duration>(text, kSeconds); }
-Expected<Capacitance> parseCapacitance(std::string_view text) { return parseWhole<Capacitance>(text, kFarads); }
-Expected<Current> parseCurrent(std::string_view text) { return parseWhole<Current>(text, kAmperes); }
+Expected<Frequency> parseFrequency(std::string_view text)
+{
+    return parseWhole<Frequency>(text, kHertz);
+}
+Expected<Duration> parseDuration(std::string_view text)
+{
+    return parseWhole<Duration>(text, kSeconds);
+}
+Expected<Capacitance> parseCapacitance(std::string_view text)
+{
+    return parseWhole<Capacitance>(text, kFarads);
+}
+Expected<Current> parseCurrent(std::string_view text)
+{
+    return parseWhole<Current>(text, kAmperes);
+}
 
 Expected<Voltage> parseVoltage(std::string_view text)
 {

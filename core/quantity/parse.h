@@ -19,12 +19,12 @@ template <typename Q> struct Target {
 /// Prefixes n, u or µ, m, k, M, G; the unit may be left out; a comma or an underscore is refused with advice.
 /// Exact: decimals become ratios. At most 18 digits. Negative values are refused.
 Expected<Target<Frequency>> parseFrequencyTarget(std::string_view text);
-Expected<Frequency> parseFrequency(std::string_view text);   ///< Hz, also Bd, bit/s
-Expected<Duration> parseDuration(std::string_view text);     ///< s; without a unit and prefix it is refused as unclear
-Expected<Voltage> parseVoltage(std::string_view text);       ///< V
+Expected<Frequency> parseFrequency(std::string_view text); ///< Hz, also Bd, bit/s
+Expected<Duration> parseDuration(std::string_view text);   ///< s; without a unit and prefix it is refused as unclear
+Expected<Voltage> parseVoltage(std::string_view text);     ///< V
 Expected<Capacitance> parseCapacitance(std::string_view text); ///< F
 Expected<Current> parseCurrent(std::string_view text);         ///< A
-Expected<Ppm> parsePpm(std::string_view text);               ///< "20 ppm", "±20 ppm", "0.25 %"; a bare number is ppm
-Expected<Ratio> parseRatio(std::string_view text);           ///< "40 %", "0.4"; a bare number above 1 is refused
+Expected<Ppm> parsePpm(std::string_view text);                 ///< "20 ppm", "±20 ppm", "0.25 %"; a bare number is ppm
+Expected<Ratio> parseRatio(std::string_view text);             ///< "40 %", "0.4"; a bare number above 1 is refused
 
 } // namespace bindrel

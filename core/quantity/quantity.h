@@ -32,10 +32,22 @@ using Current = Quantity<struct AmpereTag>;
 using Ppm = Quantity<struct PpmTag>;     ///< parts per million, signed
 using Ratio = Quantity<struct RatioTag>; ///< of one; 0.4 is 40 %
 
-inline Duration period(const Frequency& f) { return Duration(Rational(1) / f.value); }
-inline Frequency frequencyOf(const Duration& t) { return Frequency(Rational(1) / t.value); }
-inline Frequency megahertz(std::int64_t n) { return Frequency(Rational(n) * 1'000'000); }
-inline Duration nanoseconds(std::int64_t n) { return Duration(Rational(n, 1'000'000'000)); }
+inline Duration period(const Frequency& f)
+{
+    return Duration(Rational(1) / f.value);
+}
+inline Frequency frequencyOf(const Duration& t)
+{
+    return Frequency(Rational(1) / t.value);
+}
+inline Frequency megahertz(std::int64_t n)
+{
+    return Frequency(Rational(n) * 1'000'000);
+}
+inline Duration nanoseconds(std::int64_t n)
+{
+    return Duration(Rational(n, 1'000'000'000));
+}
 
 /// The range in which a value may lie about its nominal, in ppm of the nominal. low <= 0 <= high for a clock.
 struct Tolerance {

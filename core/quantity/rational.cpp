@@ -13,9 +13,15 @@ using Wide = __int128;
 
 constexpr Wide kLowest = Wide(1) << 127;
 
-Wide magnitude(Wide value) { return value < 0 ? -value : value; }
+Wide magnitude(Wide value)
+{
+    return value < 0 ? -value : value;
+}
 
-bool isSmall(Wide value) { return value == static_cast<std::int64_t>(value) && value != std::numeric_limits<std::int64_t>::min(); }
+bool isSmall(Wide value)
+{
+    return value == static_cast<std::int64_t>(value) && value != std::numeric_limits<std::int64_t>::min();
+}
 
 Wide gcd(Wide a, Wide b)
 {
@@ -32,7 +38,8 @@ Wide gcd(Wide a, Wide b)
     return a;
 }
 
-/// Order of a/b and c/d for positive b and d and numerators of any sign, without multiplying out: by their continued fractions.
+/// Order of a/b and c/d for positive b and d and numerators of any sign, without multiplying out: by their continued
+/// fractions.
 std::strong_ordering order(Wide a, Wide b, Wide c, Wide d)
 {
     for (;;) {
@@ -48,7 +55,9 @@ std::strong_ordering order(Wide a, Wide b, Wide c, Wide d)
         if (wholeA != wholeC)
             return wholeA < wholeC ? std::strong_ordering::less : std::strong_ordering::greater;
         if (restA == 0 || restC == 0)
-            return restA == restC ? std::strong_ordering::equal : restA == 0 ? std::strong_ordering::less : std::strong_ordering::greater;
+            return restA == restC ? std::strong_ordering::equal
+                   : restA == 0   ? std::strong_ordering::less
+                                  : std::strong_ordering::greater;
         // restA/b against restC/d is d/restC against b/restA.
         const Wide nextB = restC, nextD = restA, nextA = d, nextC = b;
         a = nextA;
@@ -60,7 +69,10 @@ std::strong_ordering order(Wide a, Wide b, Wide c, Wide d)
 
 } // namespace
 
-Rational::Rational(std::int64_t num, std::int64_t den) { *this = of(num, den); }
+Rational::Rational(std::int64_t num, std::int64_t den)
+{
+    *this = of(num, den);
+}
 
 Rational Rational::raw(__int128 num, __int128 den)
 {
@@ -70,7 +82,10 @@ Rational Rational::raw(__int128 num, __int128 den)
     return value;
 }
 
-Rational Rational::undefined() { return raw(0, 0); }
+Rational Rational::undefined()
+{
+    return raw(0, 0);
+}
 
 std::int64_t Rational::narrow(__int128 value)
 {
@@ -99,8 +114,7 @@ Rational Rational::of(__int128 num, __int128 den)
 
 double Rational::toDouble() const
 {
-    return defined() ? static_cast<double>(num_) / static_cast<double>(den_)
-                     : std::numeric_limits<double>::quiet_NaN();
+    return defined() ? static_cast<double>(num_) / static_cast<double>(den_) : std::numeric_limits<double>::quiet_NaN();
 }
 
 std::string Rational::text() const
@@ -138,9 +152,15 @@ std::int64_t Rational::round() const
     return static_cast<std::int64_t>(std::clamp<Wide>(num_ < 0 ? -up : up, -kLargest, kLargest));
 }
 
-std::int64_t Rational::ceil() const { return -(-*this).floor(); }
+std::int64_t Rational::ceil() const
+{
+    return -(-*this).floor();
+}
 
-Rational Rational::operator-() const { return raw(-num_, den_); }
+Rational Rational::operator-() const
+{
+    return raw(-num_, den_);
+}
 
 Rational Rational::times(std::int64_t num, std::int64_t den) const
 {
@@ -150,7 +170,10 @@ Rational Rational::times(std::int64_t num, std::int64_t den) const
     return product(num_, num, den_, den);
 }
 
-Rational Rational::abs() const { return num_ < 0 ? -*this : *this; }
+Rational Rational::abs() const
+{
+    return num_ < 0 ? -*this : *this;
+}
 
 /// (a × b) / (c × d), reduced crosswise where it would not fit else.
 Rational Rational::product(__int128 a, __int128 b, __int128 c, __int128 d)
@@ -185,7 +208,8 @@ Rational Rational::sum(const Rational& a, const Rational& b, bool minus)
     const Wide common = gcd(a.den_, b.den_);
     const Wide shareA = b.den_ / common, shareB = a.den_ / common;
     Wide left = 0, right = 0, num = 0, den = 0;
-    if (__builtin_mul_overflow(a.num_, shareA, &left) || __builtin_mul_overflow(other, shareB, &right) || __builtin_add_overflow(left, right, &num) || __builtin_mul_overflow(a.den_, shareA, &den))
+    if (__builtin_mul_overflow(a.num_, shareA, &left) || __builtin_mul_overflow(other, shareB, &right) ||
+        __builtin_add_overflow(left, right, &num) || __builtin_mul_overflow(a.den_, shareA, &den))
         return undefined();
     return of(num, den);
 }

@@ -8,8 +8,8 @@
 
 namespace bindrel {
 
-/// An undefined number was rounded or taken apart. This is a mistake of the program. What computes for a need catches it and
-/// reports that the need could not be computed, so that no wrong value is ever written instead.
+/// An undefined number was rounded or taken apart. This is a mistake of the program. What computes for a need catches
+/// it and reports that the need could not be computed, so that no wrong value is ever written instead.
 class UndefinedNumber : public std::domain_error {
 public:
     UndefinedNumber() : std::domain_error("a number that is not defined was used") {}
@@ -17,9 +17,10 @@ public:
 
 /// An exact ratio of two integers of up to 127 bits, always reduced, denominator positive.
 ///
-/// Sums and products are reduced before they are multiplied out, so whatever fits is found; that leaves room for every product of rates, times,
-/// tolerances, ohms and farads that a plan can state. What does not fit, and a division by zero, give the *undefined* value, which every further
-/// operation keeps and which compares false with everything, itself included. It cannot become an integer: rounding it throws UndefinedNumber.
+/// Sums and products are reduced before they are multiplied out, so whatever fits is found; that leaves room for every
+/// product of rates, times, tolerances, ohms and farads that a plan can state. What does not fit, and a division by
+/// zero, give the *undefined* value, which every further operation keeps and which compares false with everything,
+/// itself included. It cannot become an integer: rounding it throws UndefinedNumber.
 class Rational {
 public:
     constexpr Rational() = default;
@@ -34,9 +35,11 @@ public:
     bool isInteger() const { return den_ == 1; }
     bool isZero() const { return num_ == 0 && den_ != 0; }
     bool fits64() const { return small(); } ///< num() and den() can be asked for
-    /// The number where it fits, else undefined: for rates and tolerances of clocks, which searches remember by their machine integers.
+    /// The number where it fits, else undefined: for rates and tolerances of clocks, which searches remember by their
+    /// machine integers.
     Rational within64() const { return small() ? *this : undefined(); }
-    /// Numerator and denominator, for whoever needs them as machine integers. REQUIRES: they fit 64 bits, else UndefinedNumber.
+    /// Numerator and denominator, for whoever needs them as machine integers. REQUIRES: they fit 64 bits, else
+    /// UndefinedNumber.
     std::int64_t num() const { return narrow(num_); }
     std::int64_t den() const { return narrow(den_); }
 
@@ -45,7 +48,8 @@ public:
     /// "3", "2/7", or "undefined".
     std::string text() const;
 
-    /// What floor(), round() and ceil() give for a number beyond it: still larger than any register, and one may add to it.
+    /// What floor(), round() and ceil() give for a number beyond it: still larger than any register, and one may add to
+    /// it.
     static constexpr std::int64_t kLargest = INT64_C(1) << 62;
     /// Largest integer not above, nearest (halves away from zero), smallest not below, within -kLargest to kLargest.
     /// REQUIRES: defined(), else UndefinedNumber.

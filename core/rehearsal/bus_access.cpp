@@ -8,10 +8,13 @@ std::vector<BusAccess> accessesOf(const Device& device, InstanceIndex instance, 
     const Register& shape = device.blockOf(instance).registers[size_t(reg)];
     const std::uint32_t base = device.instances[size_t(instance)].base;
     std::vector<BusAccess> out;
-    const auto add = [&out](std::uint32_t address, std::uint32_t bits, std::uint32_t bytes) { out.push_back({address, bits & (bytes == 4 ? ~0u : (1u << bytes * 8) - 1), int(bytes)}); };
+    const auto add = [&out](std::uint32_t address, std::uint32_t bits, std::uint32_t bytes) {
+        out.push_back({address, bits & (bytes == 4 ? ~0u : (1u << bytes * 8) - 1), int(bytes)});
+    };
     if (const WriteGuard& guard = shape.guard; guard.valid()) {
         const FieldRef key{guard.instance < 0 ? instance : guard.instance, guard.reg, guard.field};
-        add(device.addressOf(key.instance, key.reg), device.fieldOf(key).at(guard.code), device.registerOf(key).bytes());
+        add(device.addressOf(key.instance, key.reg), device.fieldOf(key).at(guard.code),
+            device.registerOf(key).bytes());
     }
     for (const RegisterPart& part : shape.parts)
         add(base + part.offset, value >> part.lsb, part.bytes());

@@ -53,7 +53,9 @@ public:
     Outcome wait(const std::function<bool()>& stopped, std::chrono::milliseconds patience) const
     {
         if (failed_ == ENOENT)
-            return problemOf(fmt::format("The cross-compiler {} is not installed. Install it to run the machine code; the planned operations are rehearsed without it.", name_));
+            return problemOf(fmt::format("The cross-compiler {} is not installed. Install it to run the machine code; "
+                                         "the planned operations are rehearsed without it.",
+                                         name_));
         if (failed_ != 0)
             return problemOf(fmt::format("The compiler {} could not be started: {}.", name_, std::strerror(failed_)));
         int status = 0;
@@ -69,7 +71,11 @@ public:
                 ::kill(-child_, SIGKILL);
                 while (waitpid(child_, &status, 0) < 0 && errno == EINTR) {
                 }
-                return problemOf(late ? fmt::format("The compiler {} had not ended after {} s and was stopped. Check whether it works by itself.", name_, std::chrono::duration_cast<std::chrono::seconds>(patience).count()) : fmt::format("Stopped while {} ran.", name_));
+                return problemOf(late ? fmt::format("The compiler {} had not ended after {} s and was stopped. Check "
+                                                    "whether it works by itself.",
+                                                    name_,
+                                                    std::chrono::duration_cast<std::chrono::seconds>(patience).count())
+                                      : fmt::format("Stopped while {} ran.", name_));
             }
             std::this_thread::sleep_for(std::chrono::milliseconds(2));
         }
@@ -114,7 +120,8 @@ private:
     std::size_t bytes_ = 0;
 };
 
-Outcome compileUnits(const Source& source, const Source::Program& program, const std::string& headers, const fs::path& folder, const std::function<bool()>& stopped, std::chrono::milliseconds patience)
+Outcome compileUnits(const Source& source, const Source::Program& program, const std::string& headers,
+                     const fs::path& folder, const std::function<bool()>& stopped, std::chrono::milliseconds patience)
 {
     static Objects objects;
     std::vector<std::string> command{program.compiler};
@@ -164,7 +171,8 @@ Outcome compileUnits(const Source& source, const Source::Program& program, const
 
 } // namespace
 
-Outcome compileSource(const Source& source, const fs::path& folder, const std::function<bool()>& stopped, std::chrono::milliseconds patience)
+Outcome compileSource(const Source& source, const fs::path& folder, const std::function<bool()>& stopped,
+                      std::chrono::milliseconds patience)
 {
     std::string headers;
     for (const SourceFile& file : source.files) {
@@ -183,7 +191,8 @@ Outcome compileSource(const Source& source, const fs::path& folder, const std::f
         for (const std::string& unit : program.units)
             words.push_back(unit + ".o");
         words.push_back("-lgcc");
-        if (const Outcome linked = Compiler(std::move(words), folder, folder / "linker.txt").wait(stopped, patience); !linked)
+        if (const Outcome linked = Compiler(std::move(words), folder, folder / "linker.txt").wait(stopped, patience);
+            !linked)
             return linked;
     }
     return {};

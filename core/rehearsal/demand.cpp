@@ -28,17 +28,24 @@ Demand demandOf(const Facts& f)
         Demand::PadRule& rule = out.pads[size_t(setup.pad)];
         rule.who = f.plan.needs[size_t(setup.need)].title;
         rule.high = setup.levelHigh;
-        rule.kind = setup.wired ? Kind::Free : setup.openDrain ? Kind::OpenDrain : setup.gpio && !setup.output ? Kind::Input : setup.output ? (setup.levelHigh ? Kind::StartsHigh : Kind::StartsLow) : Kind::Free;
+        rule.kind = setup.wired                   ? Kind::Free
+                    : setup.openDrain             ? Kind::OpenDrain
+                    : setup.gpio && !setup.output ? Kind::Input
+                    : setup.output                ? (setup.levelHigh ? Kind::StartsHigh : Kind::StartsLow)
+                                                  : Kind::Free;
     }
     for (const PadSetup& setup : f.pads) {
         const BoundNeed& bound = f.bindings.needs[size_t(setup.need)];
         const Seat& seat = bound.seats[size_t(setup.seat)];
-        if (setup.gpio || setup.wired || setup.code < 0 || setup.openDrain || seat.signal.direction != SignalSpec::Direction::Out || !f.settings[size_t(setup.need)].computed)
+        if (setup.gpio || setup.wired || setup.code < 0 || setup.openDrain ||
+            seat.signal.direction != SignalSpec::Direction::Out || !f.settings[size_t(setup.need)].computed)
             continue;
         Demand::HandOver given{std::uint32_t(setup.code), bound.instance, {}, f.plan.needs[size_t(setup.need)].title};
         for (const RoleValue& value : f.settings[size_t(setup.need)].roles)
-            if (const FieldRef ref = f.device.roleField(bound.instance, value.role); value.when == RoleValue::When::Config && ref.valid() && f.device.fieldOf(ref).keepsWrites())
-                given.values.push_back({ref, &f.device.blockOf(bound.instance).role(value.role)->encoding, value.value});
+            if (const FieldRef ref = f.device.roleField(bound.instance, value.role);
+                value.when == RoleValue::When::Config && ref.valid() && f.device.fieldOf(ref).keepsWrites())
+                given.values.push_back(
+                    {ref, &f.device.blockOf(bound.instance).role(value.role)->encoding, value.value});
         out.handOvers[setup.pad] = std::move(given);
     }
     return out;
@@ -54,16 +61,20 @@ std::map<ClockIndex, Rational> steadyClocks(const Facts& f, const Rates& from, c
         const ClockIndex kernel = f.device.instances[size_t(instance)].kernel;
         const ClockState& a = from.clocks[size_t(kernel)];
         const ClockState& b = to.clocks[size_t(kernel)];
-        // Where something above it is set anew, or a multiplier must be off while another of its outputs is, it cannot but stop.
+        // Where something above it is set anew, or a multiplier must be off while another of its outputs is, it cannot
+        // but stop.
         const std::vector<ClockIndex> path = pathToSource(from, kernel);
-        const auto sameSetting = [&](ClockIndex clock) { return from.clocks[clock].setting == to.clocks[clock].setting; };
+        const auto sameSetting = [&](ClockIndex clock) {
+            return from.clocks[clock].setting == to.clocks[clock].setting;
+        };
         bool stops = false;
         for (size_t k = 0; k < f.device.clocks.size(); ++k)
             for (const ClockIndex by : f.device.clocks[k].frozenBy)
                 stops = stops || (!sameSetting(k) && std::find(path.begin(), path.end(), by) != path.end());
-        const bool untouched = !stops && path == pathToSource(to, kernel) && std::all_of(path.begin(), path.end(), [&](int on) {
-            return sameSetting(size_t(on)) && from.clocks[size_t(on)].rate == to.clocks[size_t(on)].rate;
-        });
+        const bool untouched =
+            !stops && path == pathToSource(to, kernel) && std::all_of(path.begin(), path.end(), [&](int on) {
+                return sameSetting(size_t(on)) && from.clocks[size_t(on)].rate == to.clocks[size_t(on)].rate;
+            });
         if (untouched && a.running && b.running)
             out[kernel] = a.rate.value;
     }
@@ -74,7 +85,11 @@ namespace {
 
 class Outcomes {
 public:
-    Outcomes(SimulatedChip& chip, const Facts& facts, const Rates& rates, const std::set<NeedIndex>& without, const std::set<ClockIndex>& dead) : chip_(chip), f_(facts), device_(facts.device), rates_(rates), without_(without), dead_(dead) {}
+    Outcomes(SimulatedChip& chip, const Facts& facts, const Rates& rates, const std::set<NeedIndex>& without,
+             const std::set<ClockIndex>& dead)
+        : chip_(chip), f_(facts), device_(facts.device), rates_(rates), without_(without), dead_(dead)
+    {
+    }
 
     void judge()
     {
@@ -83,14 +98,16 @@ public:
             if (!without_.contains(setup.need))
                 pad(setup);
         for (size_t n = 0; n < f_.plan.needs.size(); ++n)
-            if (!without_.contains(int(n)) && f_.bindings.needs[n].state == BoundNeed::State::Bound && f_.bindings.needs[n].instance >= 0)
+            if (!without_.contains(int(n)) && f_.bindings.needs[n].state == BoundNeed::State::Bound &&
+                f_.bindings.needs[n].instance >= 0)
                 need(n);
     }
 
 private:
     void differs(const std::string& what, const std::string& is, const std::string& planned, Place place)
     {
-        chip_.report(Hazard::Kind::Outcome, fmt::format("{} is {} at the end; {} is planned.", what, is, planned), std::move(place));
+        chip_.report(Hazard::Kind::Outcome, fmt::format("{} is {} at the end; {} is planned.", what, is, planned),
+                     std::move(place));
     }
 
     void clocks()
@@ -100,16 +117,22 @@ private:
             const Rational& is = chip_.clocks().clock(int(i)).rate;
             source(i, planned);
             if (planned.running && planned.used && is != planned.rate.value && !comesFromDead(int(i)))
-                differs(device_.clocks[i].name, is.isZero() ? "still" : format(Frequency(is)), format(planned.rate), {Place::Kind::Clock, device_.clocks[i].id, {}});
+                differs(device_.clocks[i].name, is.isZero() ? "still" : format(Frequency(is)), format(planned.rate),
+                        {Place::Kind::Clock, device_.clocks[i].id, {}});
         }
-        if (rates_.waitStates && device_.waitStates.valid() && chip_.clocks().waitStates() != std::uint32_t(*rates_.waitStates))
-            differs("The number of wait states", std::to_string(chip_.clocks().waitStates()), std::to_string(*rates_.waitStates), {});
+        if (rates_.waitStates && device_.waitStates.valid() &&
+            chip_.clocks().waitStates() != std::uint32_t(*rates_.waitStates))
+            differs("The number of wait states", std::to_string(chip_.clocks().waitStates()),
+                    std::to_string(*rates_.waitStates), {});
         for (const Regulator& regulator : device_.regulators)
-            if (f_.plan.regulator.empty() ? regulator.code == device_.resetCode(device_.regulatorControl) : regulator.id == f_.plan.regulator)
+            if (f_.plan.regulator.empty() ? regulator.code == device_.resetCode(device_.regulatorControl)
+                                          : regulator.id == f_.plan.regulator)
                 if (const std::uint32_t code = chip_.registers().code(device_.regulatorControl); code != regulator.code)
-                    differs(device_.nameOf(device_.regulatorControl), std::to_string(code), fmt::format("{}, for {}", regulator.code, regulator.name), {Place::Kind::Range, {}, {}});
+                    differs(device_.nameOf(device_.regulatorControl), std::to_string(code),
+                            fmt::format("{}, for {}", regulator.code, regulator.name), {Place::Kind::Range, {}, {}});
         if (device_.rangeControl.valid() && chip_.clocks().range() != rates_.range)
-            differs("The operating range", device_.ranges[size_t(chip_.clocks().range())].name, device_.ranges[size_t(rates_.range)].name, {Place::Kind::Range, {}, {}});
+            differs("The operating range", device_.ranges[size_t(chip_.clocks().range())].name,
+                    device_.ranges[size_t(rates_.range)].name, {Place::Kind::Range, {}, {}});
     }
 
     bool comesFromDead(ClockIndex clock) const
@@ -127,15 +150,18 @@ private:
         const Place place{Place::Kind::Pad, facts.name, {}};
         const auto words = [](bool value, const char* yes, const char* no) { return std::string(value ? yes : no); };
         if (setup.code >= 0 && facts.function.valid() && std::int64_t(look.function) != setup.code)
-            differs(facts.name, fmt::format("set to function {}", look.function), fmt::format("function {}", setup.code), place);
+            differs(facts.name, fmt::format("set to function {}", look.function),
+                    fmt::format("function {}", setup.code), place);
         if (look.output != setup.output)
-            differs(facts.name, words(look.output, "an output", "an input"), words(setup.output, "an output", "an input"), place);
+            differs(facts.name, words(look.output, "an output", "an input"),
+                    words(setup.output, "an output", "an input"), place);
         const Block& port = device_.blockOf(facts.port);
         const std::string bit = std::to_string(facts.bit);
         if (port.role("pull" + bit) && look.pull != std::int64_t(setup.pull))
             differs("The pull of " + facts.name, std::to_string(look.pull), nameOf(setup.pull), place);
         if (port.role("open_drain" + bit) && look.openDrain != setup.openDrain)
-            differs(facts.name, words(look.openDrain, "an open drain", "driven both ways"), words(setup.openDrain, "an open drain", "driven both ways"), place);
+            differs(facts.name, words(look.openDrain, "an open drain", "driven both ways"),
+                    words(setup.openDrain, "an open drain", "driven both ways"), place);
         if (setup.output && look.high != setup.levelHigh && !chip_.demand().levelsFree)
             differs(facts.name, words(look.high, "high", "low"), words(setup.levelHigh, "high", "low"), place);
         strength(setup, facts, place);
@@ -144,12 +170,14 @@ private:
         if (seat.route >= 0)
             for (const FieldCode& select : device_.routes[size_t(seat.route)].selects)
                 if (!chip_.registers().holds(select))
-                    differs(device_.nameOf(select.ref), std::to_string(chip_.registers().code(select.ref)), fmt::format("{} for {} on {}", select.code, rule(setup), facts.name), place);
+                    differs(device_.nameOf(select.ref), std::to_string(chip_.registers().code(select.ref)),
+                            fmt::format("{} for {} on {}", select.code, rule(setup), facts.name), place);
         if (setup.line >= 0)
             line(setup, facts);
     }
 
-    /// Drive and edges: the names of the field's values say what they are, else a strength is its place in the pad's list.
+    /// Drive and edges: the names of the field's values say what they are, else a strength is its place in the pad's
+    /// list.
     void strength(const PadSetup& setup, const Pad& facts, const Place& place)
     {
         const std::string bit = std::to_string(facts.bit);
@@ -157,14 +185,20 @@ private:
             const FieldRef ref = device_.roleField(facts.port, role + bit);
             if (!ref.valid())
                 return;
-            const std::optional<std::int64_t> is = meaningOf(device_.blockOf(facts.port).role(role + bit)->encoding, chip_.registers().code(ref));
+            const std::optional<std::int64_t> is =
+                meaningOf(device_.blockOf(facts.port).role(role + bit)->encoding, chip_.registers().code(ref));
             if (is != wanted)
-                differs(fmt::format("{} of {}", what, facts.name), is ? std::to_string(*is) : "no value", std::to_string(wanted), place);
+                differs(fmt::format("{} of {}", what, facts.name), is ? std::to_string(*is) : "no value",
+                        std::to_string(wanted), place);
         };
         check("speed", setup.fast, "Edge speed");
         const Role* drive = device_.blockOf(facts.port).role("drive" + bit);
         if (drive && !facts.drives.empty())
-            check("drive", drive->encoding.kind == Encoding::Kind::Table && facts.drives.size() <= 3 ? std::int64_t(setup.drive) : std::int64_t(driveIndex(facts, setup.drive)), "Drive");
+            check("drive",
+                  drive->encoding.kind == Encoding::Kind::Table && facts.drives.size() <= 3
+                      ? std::int64_t(setup.drive)
+                      : std::int64_t(driveIndex(facts, setup.drive)),
+                  "Drive");
     }
 
     std::string rule(const PadSetup& setup) const { return f_.plan.needs[size_t(setup.need)].title; }
@@ -176,19 +210,31 @@ private:
             return;
         const std::string n = std::to_string(setup.line);
         const std::string& core = f_.plan.needs[size_t(setup.need)].core;
-        const std::string enable = device_.roleField(watcher, "enable_" + core + "_" + n).valid() ? "enable_" + core + "_" : "enable";
+        const std::string enable =
+            device_.roleField(watcher, "enable_" + core + "_" + n).valid() ? "enable_" + core + "_" : "enable";
         if (const FieldRef port = device_.roleField(watcher, "port" + n); port.valid())
             for (const EnumValue& value : device_.fieldOf(port).values)
-                if ((value.name == device_.instances[size_t(facts.port)].name || value.name == facts.name) && chip_.registers().code(port) != value.code)
-                    differs(device_.nameOf(port), std::to_string(chip_.registers().code(port)), fmt::format("{} for the edges of {}", value.code, rule(setup)), {Place::Kind::Pad, facts.name, {}});
-        for (const auto& [role, wanted] : {std::pair(std::string("rising"), setup.rising), {"falling", setup.falling}, {enable, setup.rising || setup.falling}})
-            if (const FieldRef ref = device_.roleField(watcher, role + n); ref.valid() && (chip_.registers().code(ref) != 0) != wanted)
-                differs(device_.nameOf(ref), std::to_string(chip_.registers().code(ref)), fmt::format("{} for the edges of {}", wanted ? 1 : 0, rule(setup)), {Place::Kind::Pad, facts.name, {}});
+                if ((value.name == device_.instances[size_t(facts.port)].name || value.name == facts.name) &&
+                    chip_.registers().code(port) != value.code)
+                    differs(device_.nameOf(port), std::to_string(chip_.registers().code(port)),
+                            fmt::format("{} for the edges of {}", value.code, rule(setup)),
+                            {Place::Kind::Pad, facts.name, {}});
+        for (const auto& [role, wanted] : {std::pair(std::string("rising"), setup.rising),
+                                           {"falling", setup.falling},
+                                           {enable, setup.rising || setup.falling}})
+            if (const FieldRef ref = device_.roleField(watcher, role + n);
+                ref.valid() && (chip_.registers().code(ref) != 0) != wanted)
+                differs(device_.nameOf(ref), std::to_string(chip_.registers().code(ref)),
+                        fmt::format("{} for the edges of {}", wanted ? 1 : 0, rule(setup)),
+                        {Place::Kind::Pad, facts.name, {}});
         if (const Role* edges = device_.blockOf(watcher).role("edges" + n)) {
             const FieldRef ref{watcher, edges->reg, edges->field};
             const std::int64_t wanted = (setup.rising ? 1 : 0) + (setup.falling ? 2 : 0);
-            if (const std::optional<std::int64_t> is = meaningOf(edges->encoding, chip_.registers().code(ref)); is != wanted)
-                differs(device_.nameOf(ref), std::to_string(chip_.registers().code(ref)), fmt::format("the code for {} for the edges of {}", wanted, rule(setup)), {Place::Kind::Pad, facts.name, {}});
+            if (const std::optional<std::int64_t> is = meaningOf(edges->encoding, chip_.registers().code(ref));
+                is != wanted)
+                differs(device_.nameOf(ref), std::to_string(chip_.registers().code(ref)),
+                        fmt::format("the code for {} for the edges of {}", wanted, rule(setup)),
+                        {Place::Kind::Pad, facts.name, {}});
         }
         // What a line ignores is long enough at its fastest clock, and the shortest such that its field can hold.
         const FieldRef filter = device_.roleField(watcher, "filter" + n);
@@ -200,11 +246,13 @@ private:
         std::optional<std::int64_t> shortest;
         const std::uint32_t codes = std::min<std::uint32_t>(device_.fieldOf(filter).maxCode(), 0xFFFF);
         for (std::uint32_t code = 0; code <= codes; ++code)
-            if (const std::optional<std::int64_t> cycles = meaningOf(encoding, code); cycles && Rational(*cycles) >= least && (!shortest || *cycles < *shortest))
+            if (const std::optional<std::int64_t> cycles = meaningOf(encoding, code);
+                cycles && Rational(*cycles) >= least && (!shortest || *cycles < *shortest))
                 shortest = cycles;
         const std::optional<std::int64_t> is = meaningOf(encoding, chip_.registers().code(filter));
         if (shortest && is != shortest)
-            differs(device_.nameOf(filter), is ? std::to_string(*is) : "no value", fmt::format("{} cycles for {}", *shortest, rule(setup)), {Place::Kind::Pad, facts.name, {}});
+            differs(device_.nameOf(filter), is ? std::to_string(*is) : "no value",
+                    fmt::format("{} cycles for {}", *shortest, rule(setup)), {Place::Kind::Pad, facts.name, {}});
     }
 
     void need(size_t index)
@@ -222,7 +270,8 @@ private:
             differs(instance.name, "without clock or in reset", "running for " + title, place);
         for (const FieldCode& select : instance.selects)
             if (!chip_.registers().holds(select))
-                differs(device_.nameOf(select.ref), std::to_string(chip_.registers().code(select.ref)), fmt::format("{} for {}", select.code, title), place);
+                differs(device_.nameOf(select.ref), std::to_string(chip_.registers().code(select.ref)),
+                        fmt::format("{} for {}", select.code, title), place);
         for (const Stream& stream : bound.streams)
             dma(bound, stream, title, place);
         // The last value of a role counts: start functions change what the configuration left.
@@ -249,9 +298,11 @@ private:
             const FieldRef ref = device_.roleField(owner, role);
             if (!ref.valid() || !device_.fieldOf(ref).keepsWrites())
                 continue;
-            const std::optional<std::int64_t> is = meaningOf(device_.blockOf(owner).role(role)->encoding, chip_.registers().code(ref));
+            const std::optional<std::int64_t> is =
+                meaningOf(device_.blockOf(owner).role(role)->encoding, chip_.registers().code(ref));
             if (!is || *is != value)
-                differs(fmt::format("{} of {} ({})", role, device_.instances[size_t(owner)].name, device_.nameOf(ref)), is ? std::to_string(*is) : "no value", fmt::format("{} for {}", value, title), place);
+                differs(fmt::format("{} of {} ({})", role, device_.instances[size_t(owner)].name, device_.nameOf(ref)),
+                        is ? std::to_string(*is) : "no value", fmt::format("{} for {}", value, title), place);
         }
     }
 
@@ -264,7 +315,8 @@ private:
             if (!plain.value.empty())
                 last[plain.field] = plain.value;
         for (const auto& [name, value] : last) {
-            const std::optional<FieldRef> ref = device_.findField(device_.instances[size_t(f_.bindings.needs[index].instance)].name + "." + name);
+            const std::optional<FieldRef> ref =
+                device_.findField(device_.instances[size_t(f_.bindings.needs[index].instance)].name + "." + name);
             if (!ref || !device_.fieldOf(*ref).keepsWrites())
                 continue;
             std::optional<std::uint32_t> code;
@@ -275,24 +327,31 @@ private:
                     code = known.code;
             }
             if (!code && !value.empty() && value.front() >= '0' && value.front() <= '9')
-                code = std::uint32_t(std::strtoul(value.c_str(), nullptr, value.starts_with("0x") || value.starts_with("0X") ? 16 : 10));
+                code = std::uint32_t(
+                    std::strtoul(value.c_str(), nullptr, value.starts_with("0x") || value.starts_with("0X") ? 16 : 10));
             if (code && chip_.registers().code(*ref) != *code)
-                differs(device_.nameOf(*ref), std::to_string(chip_.registers().code(*ref)), fmt::format("{} for {}", *code, f_.plan.needs[index].title), place);
+                differs(device_.nameOf(*ref), std::to_string(chip_.registers().code(*ref)),
+                        fmt::format("{} for {}", *code, f_.plan.needs[index].title), place);
         }
     }
 
     void dma(const BoundNeed& bound, const Stream& stream, const std::string& title, const Place& place)
     {
-        const FieldRef router = device_.dma.instance >= 0 ? device_.roleField(device_.dma.instance, "request" + std::to_string(stream.channel)) : FieldRef();
+        const FieldRef router =
+            device_.dma.instance >= 0
+                ? device_.roleField(device_.dma.instance, "request" + std::to_string(stream.channel))
+                : FieldRef();
         const auto links = device_.instances[size_t(bound.instance)].dma.find(stream.request);
         if (!router.valid() || links == device_.instances[size_t(bound.instance)].dma.end())
             return;
         for (const DmaLink& link : links->second)
             if (link.channel == stream.channel && chip_.registers().code(router) != link.code)
-                differs(device_.nameOf(router), std::to_string(chip_.registers().code(router)), fmt::format("{} for {}", link.code, title), place);
+                differs(device_.nameOf(router), std::to_string(chip_.registers().code(router)),
+                        fmt::format("{} for {}", link.code, title), place);
     }
 
-    /// What stands beside the rate of a source: trimming, watching, the crystal's capacitors; and that what nothing uses is off.
+    /// What stands beside the rate of a source: trimming, watching, the crystal's capacitors; and that what nothing
+    /// uses is off.
     void source(size_t index, const ClockState& planned)
     {
         const ClockNode& node = device_.clocks[index];
@@ -304,19 +363,26 @@ private:
         }
         if (comesFromDead(int(index)))
             return;
-        if (node.trim && chip_.registers().holds(node.trim->enable) != planned.trimmed && !(planned.trimmed && node.trim->by >= 0 && comesFromDead(node.trim->by)))
-            differs(node.name, planned.trimmed ? "not trimmed" : "trimmed", planned.trimmed ? "trimmed" : "not trimmed", place);
+        if (node.trim && chip_.registers().holds(node.trim->enable) != planned.trimmed &&
+            !(planned.trimmed && node.trim->by >= 0 && comesFromDead(node.trim->by)))
+            differs(node.name, planned.trimmed ? "not trimmed" : "trimmed", planned.trimmed ? "trimmed" : "not trimmed",
+                    place);
         if (node.monitor && chip_.registers().holds(node.monitor->enable) != planned.monitored)
-            differs(node.name, planned.monitored ? "not watched" : "watched", planned.monitored ? "watched" : "not watched", place);
+            differs(node.name, planned.monitored ? "not watched" : "watched",
+                    planned.monitored ? "watched" : "not watched", place);
         // The code of the listed load that is nearest to what the crystal asks for.
         if (node.loadControl.valid() && !planned.load.value.isZero() && !planned.external) {
             const std::pair<Capacitance, std::uint32_t>* best = nullptr;
-            const auto far = [&](const Capacitance& load) { return load.value < planned.load.value ? planned.load.value - load.value : load.value - planned.load.value; };
+            const auto far = [&](const Capacitance& load) {
+                return load.value < planned.load.value ? planned.load.value - load.value
+                                                       : load.value - planned.load.value;
+            };
             for (const auto& load : node.loads)
                 if (!best || far(load.first) < far(best->first))
                     best = &load;
             if (best && chip_.registers().code(node.loadControl) != best->second)
-                differs("The load of " + node.name, std::to_string(chip_.registers().code(node.loadControl)), fmt::format("{} ({})", best->second, format(best->first)), place);
+                differs("The load of " + node.name, std::to_string(chip_.registers().code(node.loadControl)),
+                        fmt::format("{} ({})", best->second, format(best->first)), place);
         }
     }
 
@@ -330,18 +396,24 @@ private:
 
 } // namespace
 
-void judgeOutcome(SimulatedChip& chip, const Facts& facts, const Rates& rates, const std::set<NeedIndex>& without, const std::set<ClockIndex>& dead) { Outcomes(chip, facts, rates, without, dead).judge(); }
+void judgeOutcome(SimulatedChip& chip, const Facts& facts, const Rates& rates, const std::set<NeedIndex>& without,
+                  const std::set<ClockIndex>& dead)
+{
+    Outcomes(chip, facts, rates, without, dead).judge();
+}
 
 const FallBack* fallBackAfter(const Facts& f, const FieldRef& awaited)
 {
-    const auto found = std::find_if(f.image.fallBacks.begin(), f.image.fallBacks.end(), [&awaited](const FallBack& fallBack) { return fallBack.awaited == awaited; });
+    const auto found = std::find_if(f.image.fallBacks.begin(), f.image.fallBacks.end(),
+                                    [&awaited](const FallBack& fallBack) { return fallBack.awaited == awaited; });
     return awaited.valid() && found != f.image.fallBacks.end() ? &*found : nullptr;
 }
 
 std::string wentOnText(const Facts& f, const FallBack& fallBack)
 {
     const std::vector<std::string> left = leftTitles(f, fallBack);
-    return fmt::format("goes on {}{}", fallBack.toSlow ? "at the slow clocks" : "with what does not come from it", left.empty() ? "" : ", without " + listed(left));
+    return fmt::format("goes on {}{}", fallBack.toSlow ? "at the slow clocks" : "with what does not come from it",
+                       left.empty() ? "" : ", without " + listed(left));
 }
 
 } // namespace bindrel

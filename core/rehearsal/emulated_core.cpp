@@ -19,13 +19,20 @@ constexpr std::uint64_t kMostInstructions = 40'000'000;
 /// Reads beside the first that a pass of a waiting loop may have.
 constexpr std::size_t kMostReadsOfAPass = 4;
 
-std::uint32_t down(std::uint32_t address) { return address & ~(kPage - 1); }
-std::uint64_t up(std::uint64_t address) { return (address + kPage - 1) & ~std::uint64_t(kPage - 1); }
+std::uint32_t down(std::uint32_t address)
+{
+    return address & ~(kPage - 1);
+}
+std::uint64_t up(std::uint64_t address)
+{
+    return (address + kPage - 1) & ~std::uint64_t(kPage - 1);
+}
 
 class UnicornCore : public EmulatedCore {
 public:
     UnicornCore(SimulatedChip& chip, CoreIndex core, ProgramImage program, Listener& listener)
-        : chip_(chip), core_(core), facts_(chip.device().cores[size_t(core)]), program_(std::move(program)), listener_(listener), arm_(facts_.architecture == Core::Architecture::ArmM)
+        : chip_(chip), core_(core), facts_(chip.device().cores[size_t(core)]), program_(std::move(program)),
+          listener_(listener), arm_(facts_.architecture == Core::Architecture::ArmM)
     {
     }
     ~UnicornCore() override
@@ -37,7 +44,8 @@ public:
     /// Gives what is wrong; empty when all is well.
     std::string open()
     {
-        if (uc_open(arm_ ? UC_ARCH_ARM : UC_ARCH_RISCV, arm_ ? uc_mode(UC_MODE_THUMB | UC_MODE_MCLASS) : UC_MODE_RISCV32, &uc_) != UC_ERR_OK)
+        if (uc_open(arm_ ? UC_ARCH_ARM : UC_ARCH_RISCV,
+                    arm_ ? uc_mode(UC_MODE_THUMB | UC_MODE_MCLASS) : UC_MODE_RISCV32, &uc_) != UC_ERR_OK)
             return "the emulator does not have this architecture";
         if (arm_)
             uc_ctl_set_cpu_model(uc_, model());
@@ -69,7 +77,8 @@ public:
         uc_hook_add(uc_, &hook, UC_HOOK_CODE, reinterpret_cast<void*>(&codeThunk), this, 1, 0);
         uc_hook_add(uc_, &hook, UC_HOOK_MEM_INVALID, reinterpret_cast<void*>(&faultThunk), this, 1, 0);
         if (facts_.wordsOnly())
-            uc_hook_add(uc_, &hook, UC_HOOK_MEM_READ | UC_HOOK_MEM_WRITE, reinterpret_cast<void*>(&systemThunk), this, 0xE0000000, 0xE00FFFFF);
+            uc_hook_add(uc_, &hook, UC_HOOK_MEM_READ | UC_HOOK_MEM_WRITE, reinterpret_cast<void*>(&systemThunk), this,
+                        0xE0000000, 0xE00FFFFF);
         return {};
     }
 
@@ -131,13 +140,21 @@ private:
     int model() const
     {
         for (const std::string& flag : facts_.compilerFlags)
-            for (const auto& [text, id] : {std::pair("cortex-m0", int(UC_CPU_ARM_CORTEX_M0)), {"cortex-m3", int(UC_CPU_ARM_CORTEX_M3)}, {"cortex-m4", int(UC_CPU_ARM_CORTEX_M4)}, {"cortex-m7", int(UC_CPU_ARM_CORTEX_M7)}, {"cortex-m33", int(UC_CPU_ARM_CORTEX_M33)}})
-                if (flag == std::string("-mcpu=") + text || (flag == "-mcpu=cortex-m0plus" && id == UC_CPU_ARM_CORTEX_M0))
+            for (const auto& [text, id] : {std::pair("cortex-m0", int(UC_CPU_ARM_CORTEX_M0)),
+                                           {"cortex-m3", int(UC_CPU_ARM_CORTEX_M3)},
+                                           {"cortex-m4", int(UC_CPU_ARM_CORTEX_M4)},
+                                           {"cortex-m7", int(UC_CPU_ARM_CORTEX_M7)},
+                                           {"cortex-m33", int(UC_CPU_ARM_CORTEX_M33)}})
+                if (flag == std::string("-mcpu=") + text ||
+                    (flag == "-mcpu=cortex-m0plus" && id == UC_CPU_ARM_CORTEX_M0))
                     return id;
         return UC_CPU_ARM_CORTEX_M33;
     }
 
-    void map(std::uint32_t base, std::uint32_t bytes) { uc_mem_map(uc_, down(base), size_t(up(std::uint64_t(base) + bytes) - down(base)), UC_PROT_ALL); }
+    void map(std::uint32_t base, std::uint32_t bytes)
+    {
+        uc_mem_map(uc_, down(base), size_t(up(std::uint64_t(base) + bytes) - down(base)), UC_PROT_ALL);
+    }
 
     std::uint32_t reg(int id) const
     {
@@ -233,8 +250,8 @@ private:
         polls_ = {};
     }
 
-    // ---- loops that ask for a flag. When two passes in a row differ in nothing but a counter that goes down by one, many are
-    // taken at once: up to the moment at which hardware changes something, and never to the counter's end.
+    // ---- loops that ask for a flag. When two passes in a row differ in nothing but a counter that goes down by one,
+    // many are taken at once: up to the moment at which hardware changes something, and never to the counter's end.
     struct Access {
         std::uint32_t address, value;
         int bytes;
@@ -252,8 +269,9 @@ private:
     std::array<std::uint32_t, 32> registers() const
     {
         std::array<std::uint32_t, 32> out{};
-        static constexpr int kArm[] = {UC_ARM_REG_R0, UC_ARM_REG_R1, UC_ARM_REG_R2, UC_ARM_REG_R3, UC_ARM_REG_R4, UC_ARM_REG_R5, UC_ARM_REG_R6, UC_ARM_REG_R7,
-                                       UC_ARM_REG_R8, UC_ARM_REG_R9, UC_ARM_REG_R10, UC_ARM_REG_R11, UC_ARM_REG_R12, UC_ARM_REG_SP, UC_ARM_REG_LR};
+        static constexpr int kArm[] = {UC_ARM_REG_R0,  UC_ARM_REG_R1,  UC_ARM_REG_R2,  UC_ARM_REG_R3, UC_ARM_REG_R4,
+                                       UC_ARM_REG_R5,  UC_ARM_REG_R6,  UC_ARM_REG_R7,  UC_ARM_REG_R8, UC_ARM_REG_R9,
+                                       UC_ARM_REG_R10, UC_ARM_REG_R11, UC_ARM_REG_R12, UC_ARM_REG_SP, UC_ARM_REG_LR};
         for (int i = 0; i < (arm_ ? 15 : 32); ++i)
             out[size_t(i)] = reg(arm_ ? kArm[i] : int(UC_RISCV_REG_X0) + i);
         return out;
@@ -271,7 +289,9 @@ private:
                 ++differing;
                 counter = regs[size_t(i)] + 1 == polls_.lastRegs[size_t(i)] ? i : -1;
             }
-        const bool same = polls_.passes > 3 && differing == 1 && counter >= 0 && polls_.writes == polls_.lastWrites && polls_.others == polls_.lastOthers && polls_.value == polls_.lastValue && length == polls_.length && length > 0;
+        const bool same = polls_.passes > 3 && differing == 1 && counter >= 0 && polls_.writes == polls_.lastWrites &&
+                          polls_.others == polls_.lastOthers && polls_.value == polls_.lastValue &&
+                          length == polls_.length && length > 0;
         std::int64_t skip = 0;
         if (same) {
             skip = std::int64_t(regs[size_t(counter)]) - 2;
@@ -282,15 +302,20 @@ private:
             // Writes of each pass (a watchdog that is fed) are repeated often enough to stand for all of them.
             chip_.acts(core_);
             for (std::int64_t left = skip; left > 0;) {
-                const std::int64_t some = polls_.writes.empty() ? left : std::min<std::int64_t>(left, std::max<std::int64_t>(1, kSecond / 1000 / length));
+                const std::int64_t some =
+                    polls_.writes.empty()
+                        ? left
+                        : std::min<std::int64_t>(left, std::max<std::int64_t>(1, kSecond / 1000 / length));
                 chip_.pass(some * length);
                 for (const Access& access : polls_.writes)
                     chip_.write(access.address, access.value, access.bytes);
                 left -= some;
             }
             const std::uint32_t value = regs[size_t(counter)] - std::uint32_t(skip);
-            static constexpr int kArm[] = {UC_ARM_REG_R0, UC_ARM_REG_R1, UC_ARM_REG_R2, UC_ARM_REG_R3, UC_ARM_REG_R4, UC_ARM_REG_R5, UC_ARM_REG_R6, UC_ARM_REG_R7,
-                                           UC_ARM_REG_R8, UC_ARM_REG_R9, UC_ARM_REG_R10, UC_ARM_REG_R11, UC_ARM_REG_R12, UC_ARM_REG_SP, UC_ARM_REG_LR};
+            static constexpr int kArm[] = {UC_ARM_REG_R0,  UC_ARM_REG_R1, UC_ARM_REG_R2,  UC_ARM_REG_R3,
+                                           UC_ARM_REG_R4,  UC_ARM_REG_R5, UC_ARM_REG_R6,  UC_ARM_REG_R7,
+                                           UC_ARM_REG_R8,  UC_ARM_REG_R9, UC_ARM_REG_R10, UC_ARM_REG_R11,
+                                           UC_ARM_REG_R12, UC_ARM_REG_SP, UC_ARM_REG_LR};
             uc_reg_write(uc_, arm_ ? kArm[counter] : int(UC_RISCV_REG_X0) + counter, &value);
         }
         polls_.lastRegs = registers();
@@ -313,20 +338,27 @@ private:
         auto* window = static_cast<Window*>(data);
         window->core->write(window->base + std::uint32_t(offset), std::uint32_t(value), int(size));
     }
-    static void codeThunk(uc_engine*, std::uint64_t address, std::uint32_t, void* data) { static_cast<UnicornCore*>(data)->code(std::uint32_t(address)); }
+    static void codeThunk(uc_engine*, std::uint64_t address, std::uint32_t, void* data)
+    {
+        static_cast<UnicornCore*>(data)->code(std::uint32_t(address));
+    }
     /// Narrow accesses to the core's own registers do nothing good on a core that takes words only.
     static void systemThunk(uc_engine*, uc_mem_type, std::uint64_t address, int bytes, std::int64_t, void* data)
     {
         auto* core = static_cast<UnicornCore*>(data);
         if (bytes == 4 && address % 4 == 0)
             return;
-        core->fault_ = fmt::format("0x{:08X} is reached by {} bytes near 0x{:08X}; there the {} takes words only", address, bytes, core->pc_, core->facts_.name);
+        core->fault_ = fmt::format("0x{:08X} is reached by {} bytes near 0x{:08X}; there the {} takes words only",
+                                   address, bytes, core->pc_, core->facts_.name);
         uc_emu_stop(core->uc_);
     }
     static bool faultThunk(uc_engine*, uc_mem_type type, std::uint64_t address, int, std::int64_t, void* data)
     {
         auto* core = static_cast<UnicornCore*>(data);
-        core->fault_ = fmt::format("{} 0x{:08X}, where the chip has nothing, at 0x{:08X} in {}", type == UC_MEM_WRITE_UNMAPPED ? "writes to" : type == UC_MEM_READ_UNMAPPED ? "reads from" : "jumps to or breaks the rights of",
+        core->fault_ = fmt::format("{} 0x{:08X}, where the chip has nothing, at 0x{:08X} in {}",
+                                   type == UC_MEM_WRITE_UNMAPPED  ? "writes to"
+                                   : type == UC_MEM_READ_UNMAPPED ? "reads from"
+                                                                  : "jumps to or breaks the rights of",
                                    std::uint32_t(address), core->pc_, core->program_.functionAt(core->pc_));
         return false;
     }
@@ -349,11 +381,13 @@ private:
 
 } // namespace
 
-Expected<std::unique_ptr<EmulatedCore>> EmulatedCore::make(SimulatedChip& chip, CoreIndex core, ProgramImage program, Listener& listener)
+Expected<std::unique_ptr<EmulatedCore>> EmulatedCore::make(SimulatedChip& chip, CoreIndex core, ProgramImage program,
+                                                           Listener& listener)
 {
     auto out = std::make_unique<UnicornCore>(chip, core, std::move(program), listener);
     if (const std::string wrong = out->open(); !wrong.empty())
-        return problemOf(fmt::format("The program of the {} cannot be run: {}.", chip.device().cores[size_t(core)].name, wrong));
+        return problemOf(
+            fmt::format("The program of the {} cannot be run: {}.", chip.device().cores[size_t(core)].name, wrong));
     return std::unique_ptr<EmulatedCore>(std::move(out));
 }
 

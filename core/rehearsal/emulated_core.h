@@ -22,8 +22,10 @@ public:
         virtual void waited(std::uint32_t pc, std::uint32_t address, Moment from, Moment to) = 0;
     };
 
-    /// A problem: the architecture is not one that the emulator has, or the program does not fit into the core's memory.
-    static Expected<std::unique_ptr<EmulatedCore>> make(SimulatedChip& chip, CoreIndex core, ProgramImage program, Listener& listener);
+    /// A problem: the architecture is not one that the emulator has, or the program does not fit into the core's
+    /// memory.
+    static Expected<std::unique_ptr<EmulatedCore>> make(SimulatedChip& chip, CoreIndex core, ProgramImage program,
+                                                        Listener& listener);
     virtual ~EmulatedCore() = default;
 
     enum class Ended { Returned, Waiting, Stuck, Fault };

@@ -18,12 +18,26 @@ std::vector<Finding> hazardFindings(const Facts& facts, const std::vector<Findin
             continue;
         const Rehearsal run = rehearsePlanned(facts, scenario);
         if (!run.gaveUp.empty() && !mastered)
-            out.push_back({Finding::Severity::Error, "REH-01", fmt::format("{}: the program gives up, since {}.", run.title, run.gaveUp), {}, {}});
+            out.push_back({Finding::Severity::Error,
+                           "REH-01",
+                           fmt::format("{}: the program gives up, since {}.", run.title, run.gaveUp),
+                           {},
+                           {}});
         for (const Hazard& hazard : run.hazards) {
-            const bool told = std::any_of(known.begin(), known.end(), [&hazard](const Finding& finding) { return hazard.place.kind != Place::Kind::None && finding.place == hazard.place; }) ||
-                              std::any_of(out.begin(), out.end(), [&hazard](const Finding& finding) { return finding.text.find(hazard.text) != std::string::npos; });
+            const bool told =
+                std::any_of(known.begin(), known.end(),
+                            [&hazard](const Finding& finding) {
+                                return hazard.place.kind != Place::Kind::None && finding.place == hazard.place;
+                            }) ||
+                std::any_of(out.begin(), out.end(), [&hazard](const Finding& finding) {
+                    return finding.text.find(hazard.text) != std::string::npos;
+                });
             if (!told)
-                out.push_back({Finding::Severity::Error, "REH-01", fmt::format("{}, after {}: {}", run.title, momentText(hazard.at), hazard.text), hazard.place, {}});
+                out.push_back({Finding::Severity::Error,
+                               "REH-01",
+                               fmt::format("{}, after {}: {}", run.title, momentText(hazard.at), hazard.text),
+                               hazard.place,
+                               {}});
         }
     }
     for (Finding& finding : out)
@@ -37,7 +51,9 @@ Verdict verdictOn(const Facts& facts, const std::vector<Finding>& known)
     if (hazards.empty())
         return {"Rehearsed: no hazard.", 0};
     const long more = long(hazards.size()) - 1;
-    return {fmt::format("Rehearsed: {}{}", hazards.front().text, more > 0 ? fmt::format(" And {}.", counted(more, "more hazard")) : std::string()), more + 1};
+    return {fmt::format("Rehearsed: {}{}", hazards.front().text,
+                        more > 0 ? fmt::format(" And {}.", counted(more, "more hazard")) : std::string()),
+            more + 1};
 }
 
 } // namespace bindrel

@@ -1,11 +1,12 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// The written C as machine code: from each core's reset vector through its bring-up, then start functions and what the scenario wants.
-#include "core/plan/stored_settings.h"
-#include "core/rehearsal/bus_access.h"
-#include "core/rehearsal/compile.h"
+// The written C as machine code: from each core's reset vector through its bring-up, then start functions and what the
+// scenario wants.
 #include "core/base/text.h"
 #include "core/device/compiler_consent.h"
 #include "core/device/device_memory.h"
+#include "core/plan/stored_settings.h"
+#include "core/rehearsal/bus_access.h"
+#include "core/rehearsal/compile.h"
 #include "core/rehearsal/demand.h"
 #include "core/rehearsal/emulated_core.h"
 #include "core/rehearsal/recorder.h"
@@ -24,7 +25,9 @@ constexpr int kTooManyTimes = 20;
 
 class MachineRun : EmulatedCore::Listener {
 public:
-    MachineRun(const Facts& facts, const Scenario& scenario, Rehearsal& out) : f_(facts), device_(facts.device), out_(out), scenario_(scenario), chip_(device_, facts.board, scenario.dead), recorder_(chip_, out)
+    MachineRun(const Facts& facts, const Scenario& scenario, Rehearsal& out)
+        : f_(facts), device_(facts.device), out_(out), scenario_(scenario), chip_(device_, facts.board, scenario.dead),
+          recorder_(chip_, out)
     {
         chip_.demand(demandOf(facts));
         for (const FieldCode& word : runningWatchdogs(device_)) {
@@ -65,13 +68,15 @@ private:
             }
             if (core > 0 && !(up_ && release(core)))
                 break;
-            Expected<std::unique_ptr<EmulatedCore>> made = EmulatedCore::make(chip_, int(core), std::move(*program), *this);
+            Expected<std::unique_ptr<EmulatedCore>> made =
+                EmulatedCore::make(chip_, int(core), std::move(*program), *this);
             if (!made)
                 return made.problem();
             cores_.push_back(std::move(*made));
             under_ = int(core);
             cores_.back()->waitsIn(names.prefix.text() + "_core_wait");
-            const bool returned = ended(cores_.back()->runUntilReturnOf(names.prefix.text() + "_bring_up"), names.prefix.text() + "_bring_up");
+            const bool returned = ended(cores_.back()->runUntilReturnOf(names.prefix.text() + "_bring_up"),
+                                        names.prefix.text() + "_bring_up");
             if (core == 0) {
                 if (out_.untilUp == 0)
                     out_.untilUp = chip_.now();
@@ -110,12 +115,18 @@ private:
             std::uint32_t value = 0, found = 0;
             for (const ProgramImage::Piece& piece : program.pieces)
                 for (std::uint32_t i = 0; i < place.word->bytes(); ++i)
-                    if (const std::uint64_t at = std::uint64_t(place.address) + i; at >= piece.address && at - piece.address < piece.bytes.size()) {
+                    if (const std::uint64_t at = std::uint64_t(place.address) + i;
+                        at >= piece.address && at - piece.address < piece.bytes.size()) {
                         value |= std::uint32_t(piece.bytes[size_t(at - piece.address)]) << (8 * i);
                         ++found;
                     }
             if (found != place.word->bytes() || value != place.value)
-                chip_.report(Hazard::Kind::Program, fmt::format("{} in non-volatile memory, at 0x{:08X}, is {}; planned is 0x{:X}.", place.word->name, place.address, found == place.word->bytes() ? fmt::format("0x{:X}", value) : std::string("not in the program"), place.value));
+                chip_.report(Hazard::Kind::Program,
+                             fmt::format("{} in non-volatile memory, at 0x{:08X}, is {}; planned is 0x{:X}.",
+                                         place.word->name, place.address,
+                                         found == place.word->bytes() ? fmt::format("0x{:X}", value)
+                                                                      : std::string("not in the program"),
+                                         place.value));
         }
     }
 
@@ -124,7 +135,10 @@ private:
     /// Whether what failed is a slow source only, so that the rest of the board is up.
     bool isLateOnly() const
     {
-        return std::all_of(scenario_.dead.begin(), scenario_.dead.end(), [this](ClockIndex clock) { return std::find(f_.image.lateSources.begin(), f_.image.lateSources.end(), clock) != f_.image.lateSources.end(); });
+        return std::all_of(scenario_.dead.begin(), scenario_.dead.end(), [this](ClockIndex clock) {
+            return std::find(f_.image.lateSources.begin(), f_.image.lateSources.end(), clock) !=
+                   f_.image.lateSources.end();
+        });
     }
 
     /// The field that a status tells the time-out of.
@@ -174,7 +188,8 @@ private:
             const Names names = namesFor(f_, core);
             for (size_t n = 0; n < f_.plan.needs.size(); ++n) {
                 const std::string function = names.need(n).text() + ending;
-                if (cores_[core] && hasFiles(f_, names, n) && !left_.contains(int(n)) && cores_[core]->program().symbols.contains(function))
+                if (cores_[core] && hasFiles(f_, names, n) && !left_.contains(int(n)) &&
+                    cores_[core]->program().symbols.contains(function))
                     ended(cores_[core]->call(function), function);
             }
         }
@@ -198,7 +213,8 @@ private:
             switching({});
             if (steps.slow && !succeeds(prefix() + "_clocks_slow"))
                 return;
-            const std::string function = namesFor(f_, 0).name("enter_" + Word::of(mode.id)).text() + (steps.slow ? "_slow" : "");
+            const std::string function =
+                namesFor(f_, 0).name("enter_" + Word::of(mode.id)).text() + (steps.slow ? "_slow" : "");
             EmulatedCore::Ended how = cores_[0]->call(function);
             if (how == EmulatedCore::Ended::Waiting) {
                 if (mode.retains)
@@ -206,13 +222,15 @@ private:
                 chip_.sleepAndWake(mode, kSecond / 1000);
                 how = cores_[0]->resume();
             } else {
-                chip_.report(Hazard::Kind::Program, fmt::format("{} never waits.", function), {Place::Kind::Mode, mode.id, {}});
+                chip_.report(Hazard::Kind::Program, fmt::format("{} never waits.", function),
+                             {Place::Kind::Mode, mode.id, {}});
             }
             if (!ended(how, function) || !status(function))
                 return;
             // The program's own part: the function leaves them stopped.
             for (const NeedIndex need : steps.again)
-                if (const std::string start = namesFor(f_, 0).need(size_t(need)).text() + "_start"; !left_.contains(need) && cores_[0]->program().symbols.contains(start))
+                if (const std::string start = namesFor(f_, 0).need(size_t(need)).text() + "_start";
+                    !left_.contains(need) && cores_[0]->program().symbols.contains(start))
                     ended(cores_[0]->call(start), start);
             settled(steps.slow);
         } else if (scenario_.kind == Scenario::Kind::Restart) {
@@ -236,7 +254,10 @@ private:
         judgeOutcome(chip_, f_, slow ? *f_.image.slowRates : f_.rates, left_, scenario_.dead);
     }
 
-    bool succeeds(const std::string& function) { return ended(cores_[0]->call(function), function) && status(function); }
+    bool succeeds(const std::string& function)
+    {
+        return ended(cores_[0]->call(function), function) && status(function);
+    }
 
     bool status(const std::string& function)
     {
@@ -252,7 +273,8 @@ private:
         case EmulatedCore::Ended::Returned:
             return true;
         case EmulatedCore::Ended::Waiting:
-            chip_.report(Hazard::Kind::Program, fmt::format("{} waits for an interrupt, though nothing was to be waited for.", function));
+            chip_.report(Hazard::Kind::Program,
+                         fmt::format("{} waits for an interrupt, though nothing was to be waited for.", function));
             return false;
         case EmulatedCore::Ended::Stuck:
             chip_.report(Hazard::Kind::Never, fmt::format("{} does not come back.", function));
@@ -275,18 +297,24 @@ private:
         operation.text = fmt::format("0x{:08X} = 0x{:X}", address, value);
         if (const int cell = chip_.registers().find(address).cell; cell >= 0) {
             const auto face = chip_.registers().faceOf(cell, value);
-            operation.text = fmt::format("{}.{} = 0x{:X}", device_.instances[size_t(face.first)].name, chip_.registers().shape(face).name, value);
-            operation.place = {Place::Kind::Register, device_.instances[size_t(face.first)].name + "." + chip_.registers().shape(face).name, {}};
+            operation.text = fmt::format("{}.{} = 0x{:X}", device_.instances[size_t(face.first)].name,
+                                         chip_.registers().shape(face).name, value);
+            operation.place = {Place::Kind::Register,
+                               device_.instances[size_t(face.first)].name + "." + chip_.registers().shape(face).name,
+                               {}};
         }
         operation.why = "in " + cores_[size_t(under_)]->program().functionAt(pc);
         recorder_.begin(std::move(operation));
         writing_ = true;
     }
-    /// Feeding happens in every pass of a wait, and is no part of the plan's operations: what was written for it is taken off again.
+    /// Feeding happens in every pass of a wait, and is no part of the plan's operations: what was written for it is
+    /// taken off again.
     bool takeFeed()
     {
         for (const std::vector<BusAccess>& feed : feeds_) {
-            const auto same = [](const BusAccess& planned, const BusWrite& made) { return planned.address == made.address && planned.value == made.value; };
+            const auto same = [](const BusAccess& planned, const BusWrite& made) {
+                return planned.address == made.address && planned.value == made.value;
+            };
             if (out_.writes.size() < feed.size() || !std::equal(feed.rbegin(), feed.rend(), out_.writes.rbegin(), same))
                 continue;
             out_.writes.resize(out_.writes.size() - feed.size());
@@ -336,7 +364,8 @@ private:
         }
     }
 
-    /// The wait that ended the bring-up, or made it go on without, shows how long the program really waits for what never comes.
+    /// The wait that ended the bring-up, or made it go on without, shows how long the program really waits for what
+    /// never comes.
     void judgeTimeout()
     {
         const auto& [face, waited, name] = lastWait_;
@@ -347,9 +376,15 @@ private:
             const Moment longest = chip_.timeOf(ready).value_or(0);
             const Place place{Place::Kind::Clock, device_.clocks[size_t(dead)].id, {}};
             if (waited < longest)
-                chip_.report(Hazard::Kind::TimeoutShort, fmt::format("The machine code asks {} for {} only; {} may take {}.", name, momentText(waited), device_.clocks[size_t(dead)].name, momentText(longest)), place);
+                chip_.report(Hazard::Kind::TimeoutShort,
+                             fmt::format("The machine code asks {} for {} only; {} may take {}.", name,
+                                         momentText(waited), device_.clocks[size_t(dead)].name, momentText(longest)),
+                             place);
             else if (waited > longest * kTooManyTimes && waited > kSecond / 50)
-                chip_.report(Hazard::Kind::TimeoutLong, fmt::format("The machine code asks {} for {}; {} takes {} at most.", name, momentText(waited), device_.clocks[size_t(dead)].name, momentText(longest)), place);
+                chip_.report(Hazard::Kind::TimeoutLong,
+                             fmt::format("The machine code asks {} for {}; {} takes {} at most.", name,
+                                         momentText(waited), device_.clocks[size_t(dead)].name, momentText(longest)),
+                             place);
         }
     }
 
@@ -364,7 +399,7 @@ private:
     int under_ = 0;
     bool up_ = false, lateFailed_ = false, writing_ = false;
     std::set<NeedIndex> left_;
-    std::set<ClockIndex> asked_; ///< dead clocks that are switched on
+    std::set<ClockIndex> asked_;         ///< dead clocks that are switched on
     const FallBack* fallBack_ = nullptr; ///< that the program has gone to
     struct {
         std::pair<InstanceIndex, RegisterIndex> face{-1, -1}; ///< instance and register that was asked
@@ -375,13 +410,17 @@ private:
 
 } // namespace
 
-Expected<Rehearsal> rehearseMachineCode(const Facts& facts, const Source& source, const Scenario& scenario, const std::filesystem::path& folder, const std::function<bool()>& stopped)
+Expected<Rehearsal> rehearseMachineCode(const Facts& facts, const Source& source, const Scenario& scenario,
+                                        const std::filesystem::path& folder, const std::function<bool()>& stopped)
 {
     Rehearsal out;
     out.title = titleOf(facts, scenario) + ", machine code";
     if (!std::filesystem::exists(folder / (source.prefix + ".elf"))) {
-        if (const std::vector<std::string> unusual = unusualCompilers(facts.device, facts.provenance.device); !unusual.empty() && !compilersAllowed(facts.device, deviceMemory()))
-            return problemOf(fmt::format("{} names the compiler {}, which does not ship with Bindrel. It is not run without your consent.", facts.provenance.deviceFile, listed(unusual)));
+        if (const std::vector<std::string> unusual = unusualCompilers(facts.device, facts.provenance.device);
+            !unusual.empty() && !compilersAllowed(facts.device, deviceMemory()))
+            return problemOf(fmt::format(
+                "{} names the compiler {}, which does not ship with Bindrel. It is not run without your consent.",
+                facts.provenance.deviceFile, listed(unusual)));
         if (const Outcome compiled = compileSource(source, folder, stopped); !compiled)
             return compiled.problem();
     }
@@ -413,8 +452,16 @@ std::vector<Hazard> compareWrites(const Device& device, const Rehearsal& planned
         const auto differ = std::mismatch(a.begin(), a.end(), b.begin(), b.end());
         if (differ.first == a.end() && differ.second == b.end())
             continue;
-        const auto text = [](const auto& at, const auto& end) { return at == end ? std::string("nothing") : fmt::format("0x{:08X} = 0x{:X}", at->address, at->value); };
-        out.push_back({Hazard::Kind::Program, 0, -1, fmt::format("Write {} of the {} is {} in the machine code, and {} in the plan.", differ.first - a.begin() + 1, device.cores[core].name, text(differ.second, b.end()), text(differ.first, a.end())), {}});
+        const auto text = [](const auto& at, const auto& end) {
+            return at == end ? std::string("nothing") : fmt::format("0x{:08X} = 0x{:X}", at->address, at->value);
+        };
+        out.push_back({Hazard::Kind::Program,
+                       0,
+                       -1,
+                       fmt::format("Write {} of the {} is {} in the machine code, and {} in the plan.",
+                                   differ.first - a.begin() + 1, device.cores[core].name, text(differ.second, b.end()),
+                                   text(differ.first, a.end())),
+                       {}});
     }
     return out;
 }

@@ -17,14 +17,17 @@ namespace bindrel {
 
 namespace {
 
-/// What a program needs for one operation beside its access to the bus: at the least, so that nothing is called late that is not.
+/// What a program needs for one operation beside its access to the bus: at the least, so that nothing is called late
+/// that is not.
 constexpr int kCyclesOfAccess = 2;
 /// A time-out that is so many times longer than what the chip needs holds up a board that could tell of its fault.
 constexpr int kManyTimes = 20;
 
 class PlannedRun {
 public:
-    PlannedRun(const Facts& facts, const Scenario& scenario, Rehearsal& out) : f_(facts), device_(facts.device), out_(out), scenario_(scenario), chip_(device_, facts.board, scenario.dead), recorder_(chip_, out)
+    PlannedRun(const Facts& facts, const Scenario& scenario, Rehearsal& out)
+        : f_(facts), device_(facts.device), out_(out), scenario_(scenario), chip_(device_, facts.board, scenario.dead),
+          recorder_(chip_, out)
     {
         chip_.demand(demandOf(facts));
         for (size_t core = 0; core < device_.cores.size(); ++core)
@@ -108,7 +111,9 @@ private:
             if (fallBack_ && fallBack_->coresHeld.contains(int(core)))
                 continue;
             if (const FieldCode& release = device_.cores[core].release; release.valid())
-                perform(updateStep(device_, {{release.ref, release.code, device_.cores[core].name}}, fmt::format("Let the {} start.", device_.cores[core].name)), 0, false);
+                perform(updateStep(device_, {{release.ref, release.code, device_.cores[core].name}},
+                                   fmt::format("Let the {} start.", device_.cores[core].name)),
+                        0, false);
             chip_.coreRuns(int(core));
             const Names& own = names_[core];
             for (size_t n = 0; n < f_.plan.needs.size(); ++n)
@@ -120,11 +125,16 @@ private:
         return true;
     }
 
-    bool wanted(NeedIndex need, CoreIndex core) const { return hasFiles(f_, names_[core], need) && !left_.contains(int(need)); }
+    bool wanted(NeedIndex need, CoreIndex core) const
+    {
+        return hasFiles(f_, names_[core], need) && !left_.contains(int(need));
+    }
 
     bool performOf(Step::Phase phase, NeedIndex need, CoreIndex core)
     {
-        return std::all_of(f_.image.steps.begin(), f_.image.steps.end(), [&](const Step& step) { return step.phase != phase || step.need != int(need) || perform(step, int(core)); });
+        return std::all_of(f_.image.steps.begin(), f_.image.steps.end(), [&](const Step& step) {
+            return step.phase != phase || step.need != int(need) || perform(step, int(core));
+        });
     }
 
     void stopNeed(NeedIndex need, CoreIndex core)
@@ -189,7 +199,9 @@ private:
             stopNeed(size_t(need), 0);
         if (!performAll(steps.enter))
             return;
-        begin({fmt::format("wait in {}", mode.name), "The core waits for an interrupt.", {Place::Kind::Mode, mode.id, {}}});
+        begin({fmt::format("wait in {}", mode.name),
+               "The core waits for an interrupt.",
+               {Place::Kind::Mode, mode.id, {}}});
         chip_.sleepAndWake(mode, kSecond / 1000);
         recorder_.end();
         if (performAll(steps.back)) {
@@ -210,7 +222,10 @@ private:
     {
         const ClockNode& node = device_.clocks[size_t(scenario_.fails)];
         chip_.pass(kSecond / 1000);
-        begin({node.name + " fails", node.monitor && f_.rates.clocks[size_t(scenario_.fails)].monitored ? "Its monitor notices." : "Nothing watches it.", {Place::Kind::Clock, node.id, {}}});
+        begin({node.name + " fails",
+               node.monitor && f_.rates.clocks[size_t(scenario_.fails)].monitored ? "Its monitor notices."
+                                                                                  : "Nothing watches it.",
+               {Place::Kind::Clock, node.id, {}}});
         chip_.fail(scenario_.fails);
         chip_.pass(kSecond / 1000);
         recorder_.end();
@@ -244,7 +259,8 @@ private:
 
     std::string fieldsText(const Step& step) const
     {
-        std::string text = device_.instances[size_t(step.instance)].name + "." + device_.blockOf(step.instance).registers[size_t(step.reg)].name;
+        std::string text = device_.instances[size_t(step.instance)].name + "." +
+                           device_.blockOf(step.instance).registers[size_t(step.reg)].name;
         const char* between = ".";
         for (const FieldWrite& write : step.fields) {
             text += fmt::format("{}{} = {}", between, device_.fieldOf(write.ref).name, write.code);
@@ -259,17 +275,23 @@ private:
             return {Place::Kind::Need, f_.plan.needs[size_t(step.need)].id, {}};
         for (const FieldWrite& write : step.fields)
             for (const ClockNode& node : device_.clocks)
-                if (node.control == write.ref || node.fraction == write.ref || node.enable.ref == write.ref || node.ready.ref == write.ref || node.status == write.ref)
+                if (node.control == write.ref || node.fraction == write.ref || node.enable.ref == write.ref ||
+                    node.ready.ref == write.ref || node.status == write.ref)
                     return {Place::Kind::Clock, node.id, {}};
         for (const PadSetup& setup : f_.pads)
-            if (const Pad& pad = device_.pads[size_t(setup.pad)]; pad.function.valid() && step.fields.front().ref == pad.function)
+            if (const Pad& pad = device_.pads[size_t(setup.pad)];
+                pad.function.valid() && step.fields.front().ref == pad.function)
                 return {Place::Kind::Pad, pad.name, f_.plan.needs[size_t(setup.need)].id};
-        return {Place::Kind::Register, device_.instances[size_t(step.instance)].name + "." + device_.blockOf(step.instance).registers[size_t(step.reg)].name, {}};
+        return {Place::Kind::Register,
+                device_.instances[size_t(step.instance)].name + "." +
+                    device_.blockOf(step.instance).registers[size_t(step.reg)].name,
+                {}};
     }
 
     bool perform(const Step& step, CoreIndex core, bool planned = true)
     {
-        begin({fieldsText(step), step.why, placeOf(step), 0, 0, step.kind == Step::Kind::Wait, core, planned ? &step : nullptr});
+        begin({fieldsText(step), step.why, placeOf(step), 0, 0, step.kind == Step::Kind::Wait, core,
+               planned ? &step : nullptr});
         const bool came = act(step, core);
         recorder_.end();
         return came;
@@ -344,9 +366,15 @@ private:
         const FieldRef& ref = step.fields.front().ref;
         const std::optional<Moment> longest = chip_.timeOf(ref);
         if (longest && timeout < *longest)
-            chip_.report(Hazard::Kind::TimeoutShort, fmt::format("{} is awaited for {} at most; the chip may take {}.", device_.nameOf(ref), momentText(timeout), momentText(*longest)), placeOf(step));
+            chip_.report(Hazard::Kind::TimeoutShort,
+                         fmt::format("{} is awaited for {} at most; the chip may take {}.", device_.nameOf(ref),
+                                     momentText(timeout), momentText(*longest)),
+                         placeOf(step));
         if (longest && timeout > *longest * kManyTimes && timeout > kSecond / 50)
-            chip_.report(Hazard::Kind::TimeoutLong, fmt::format("{} is awaited for {}; the chip takes {} at most.", device_.nameOf(ref), momentText(timeout), momentText(*longest)), placeOf(step));
+            chip_.report(Hazard::Kind::TimeoutLong,
+                         fmt::format("{} is awaited for {}; the chip takes {} at most.", device_.nameOf(ref),
+                                     momentText(timeout), momentText(*longest)),
+                         placeOf(step));
         for (;;) {
             // As the written loop does: during the bring-up only.
             for (const Step& feed : bringingUp_ ? feeds_ : std::vector<Step>())
@@ -355,13 +383,17 @@ private:
             if ((readRegister(step.instance, reg, core) & step.mask) == step.value)
                 return true;
             if (chip_.now() >= deadline) {
-                out_.gaveUp = fmt::format("{} did not become {} within {}", device_.nameOf(ref), step.fields.front().code, momentText(timeout));
+                out_.gaveUp = fmt::format("{} did not become {} within {}", device_.nameOf(ref),
+                                          step.fields.front().code, momentText(timeout));
                 return false;
             }
             const std::optional<Moment> next = chip_.nextChange();
             const bool feeding = bringingUp_ && !feeds_.empty();
             if (!next && scenario_.dead.empty() && !feeding)
-                chip_.report(Hazard::Kind::Never, fmt::format("{} is waited for, and nothing in the chip will make it {}.", device_.nameOf(ref), step.fields.front().code), placeOf(step));
+                chip_.report(Hazard::Kind::Never,
+                             fmt::format("{} is waited for, and nothing in the chip will make it {}.",
+                                         device_.nameOf(ref), step.fields.front().code),
+                             placeOf(step));
             Moment until = next ? std::min(*next, deadline) : deadline;
             // A watchdog is fed in every pass of the loop: a thousandth of a second stands for many of them.
             if (feeding)
@@ -379,7 +411,7 @@ private:
     std::vector<Names> names_; ///< by core
     std::vector<Step> feeds_;
     bool bringingUp_ = false;
-    std::set<NeedIndex> left_; ///< needs that are not brought up, since their clock is dead
+    std::set<NeedIndex> left_;           ///< needs that are not brought up, since their clock is dead
     const FallBack* fallBack_ = nullptr; ///< that was gone to
 };
 
@@ -389,7 +421,8 @@ std::string shorterText(const Rehearsal& rehearsal, const Facts& f, const std::m
     ClockIndex clock = -1;
     Moment longest = 0;
     for (size_t i = 0; i < f.device.clocks.size(); ++i)
-        if (const auto wait = causes.find("waiting for " + f.device.clocks[i].name); wait != causes.end() && wait->second > longest) {
+        if (const auto wait = causes.find("waiting for " + f.device.clocks[i].name);
+            wait != causes.end() && wait->second > longest) {
             clock = int(i);
             longest = wait->second;
         }
@@ -405,13 +438,18 @@ std::string shorterText(const Rehearsal& rehearsal, const Facts& f, const std::m
     for (const Core& known : f.device.cores)
         core = core || comesFrom(known.clock);
     for (size_t n = 0; n < f.plan.needs.size(); ++n)
-        if (const InstanceIndex instance = f.bindings.needs[n].instance; instance >= 0 && f.device.instances[size_t(instance)].kernel >= 0 && comesFrom(f.device.instances[size_t(instance)].kernel) && hasFiles(f, namesFor(f, coreOf(f, n)), n))
+        if (const InstanceIndex instance = f.bindings.needs[n].instance;
+            instance >= 0 && f.device.instances[size_t(instance)].kernel >= 0 &&
+            comesFrom(f.device.instances[size_t(instance)].kernel) && hasFiles(f, namesFor(f, coreOf(f, n)), n))
             users.push_back(f.plan.needs[n].title);
     const std::string sooner = momentText(rehearsal.untilUp - longest);
     const std::string& name = f.device.clocks[size_t(clock)].name;
     if (core)
         return fmt::format("Up after {} if the core came from a source that starts sooner than {}", sooner, name);
-    return fmt::format("Up after {} without {}{}", sooner, name, users.empty() ? std::string() : fmt::format("; {} from it", listed(users) + (users.size() == 1 ? " comes" : " come")));
+    return fmt::format("Up after {} without {}{}", sooner, name,
+                       users.empty()
+                           ? std::string()
+                           : fmt::format("; {} from it", listed(users) + (users.size() == 1 ? " comes" : " come")));
 }
 
 } // namespace
@@ -423,27 +461,36 @@ void splitTime(Rehearsal& rehearsal, const Facts& f)
         if (operation.from < rehearsal.untilUp) {
             std::string cause = "register accesses";
             if (operation.waits)
-                cause = "waiting for " + (operation.place.kind == Place::Kind::Clock ? f.device.clocks[size_t(f.device.findClock(operation.place.id))].name : operation.text);
+                cause = "waiting for " + (operation.place.kind == Place::Kind::Clock
+                                              ? f.device.clocks[size_t(f.device.findClock(operation.place.id))].name
+                                              : operation.text);
             causes[cause] += std::min(operation.to, rehearsal.untilUp) - operation.from;
         }
     rehearsal.split.assign(causes.begin(), causes.end());
-    std::sort(rehearsal.split.begin(), rehearsal.split.end(), [](const auto& a, const auto& b) { return a.second != b.second ? a.second > b.second : a.first < b.first; });
+    std::sort(rehearsal.split.begin(), rehearsal.split.end(), [](const auto& a, const auto& b) {
+        return a.second != b.second ? a.second > b.second : a.first < b.first;
+    });
     rehearsal.shorter = shorterText(rehearsal, f, causes);
 }
 
 std::string titleOf(const Facts& f, const Scenario& s)
 {
-    std::string text = s.kind == Scenario::Kind::Slow ? "To the slow clocks and back" : s.kind == Scenario::Kind::Restart ? "Stopped and started again" : s.kind == Scenario::Kind::Reset ? "A reset while all runs" : "From reset";
+    std::string text = s.kind == Scenario::Kind::Slow      ? "To the slow clocks and back"
+                       : s.kind == Scenario::Kind::Restart ? "Stopped and started again"
+                       : s.kind == Scenario::Kind::Reset   ? "A reset while all runs"
+                                                           : "From reset";
     if (s.kind == Scenario::Kind::Mode) {
         const ModeSteps& steps = f.image.modes[size_t(s.mode)];
-        text = fmt::format("Into {}{} and back", f.device.modes[size_t(steps.mode)].name, steps.slow ? ", from the slow clocks," : "");
+        text = fmt::format("Into {}{} and back", f.device.modes[size_t(steps.mode)].name,
+                           steps.slow ? ", from the slow clocks," : "");
     }
     for (const int dead : s.dead)
         text += fmt::format(", {} never starts", f.device.clocks[size_t(dead)].name);
     if (s.fails >= 0)
         text += fmt::format(", then {} fails", f.device.clocks[size_t(s.fails)].name);
     if (s.sagsTo >= 0)
-        text += fmt::format(", then the supply falls below {}", format(f.device.ranges[size_t(f.rates.range)].supplyMin));
+        text +=
+            fmt::format(", then the supply falls below {}", format(f.device.ranges[size_t(f.rates.range)].supplyMin));
     return text;
 }
 
@@ -453,7 +500,9 @@ static Voltage heldBelow(const Facts& f)
     Voltage out;
     for (const StoredWord& word : f.device.stored)
         for (const StoredSetting& setting : word.settings)
-            if (const auto level = setting.holdsBelow.find(setting.bits.in(storedValue(f.device, f.plan, word).value_or(word.factory))); level != setting.holdsBelow.end())
+            if (const auto level = setting.holdsBelow.find(
+                    setting.bits.in(storedValue(f.device, f.plan, word).value_or(word.factory)));
+                level != setting.holdsBelow.end())
                 out = std::max(out, level->second);
     return out;
 }

@@ -31,12 +31,17 @@ Expected<ProgramImage> readProgram(const std::filesystem::path& elf)
             out = out << 8 | std::uint8_t(bytes[size_t(at) + size_t(i)]);
         return out;
     };
-    if (bytes.size() < 52 || bytes.compare(0, 4, "\x7f" "ELF") != 0 || bytes[4] != 1 || bytes[5] != 1)
+    if (bytes.size() < 52 ||
+        bytes.compare(0, 4,
+                      "\x7f"
+                      "ELF") != 0 ||
+        bytes[4] != 1 || bytes[5] != 1)
         return problemOf(fmt::format("{} is not a linked program of 32 bits.", elf.filename().string()));
     ProgramImage out;
     out.entry = number(24, 4) & ~1u;
     const std::uint32_t segments = number(28, 4), sections = number(32, 4);
-    const std::uint32_t segmentSize = number(42, 2), segmentCount = number(44, 2), sectionSize = number(46, 2), sectionCount = number(48, 2);
+    const std::uint32_t segmentSize = number(42, 2), segmentCount = number(44, 2), sectionSize = number(46, 2),
+                        sectionCount = number(48, 2);
     for (std::uint32_t i = 0; i < segmentCount && whole; ++i) {
         const std::uint64_t at = segments + std::uint64_t(i) * segmentSize;
         const std::uint32_t offset = number(at + 4, 4), address = number(at + 12, 4), size = number(at + 16, 4);

@@ -11,7 +11,8 @@
 
 namespace bindrel {
 
-/// A linked program as it lies in a chip's flash: read from an ELF file of 32 bits, little endian (Tool Interface Standard, ELF 1.2).
+/// A linked program as it lies in a chip's flash: read from an ELF file of 32 bits, little endian (Tool Interface
+/// Standard, ELF 1.2).
 struct ProgramImage {
     struct Piece {
         std::uint32_t address = 0; ///< where it is loaded, not where it runs

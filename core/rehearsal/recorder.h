@@ -22,9 +22,18 @@ public:
         if (same < 10)
             out_.hazards.push_back(std::move(hazard));
     }
-    void clockChanged(ClockIndex clock, const Rational& rate) override { out_.sightings.push_back({Sighting::What::Clock, chip_.now(), under_, clock, rate, 0, {}}); }
-    void waitStatesChanged(std::uint32_t states) override { out_.sightings.push_back({Sighting::What::WaitStates, chip_.now(), under_, -1, 0, states, {}}); }
-    void padChanged(PadIndex pad, const PadLook& look) override { out_.sightings.push_back({Sighting::What::Pad, chip_.now(), under_, pad, 0, 0, look}); }
+    void clockChanged(ClockIndex clock, const Rational& rate) override
+    {
+        out_.sightings.push_back({Sighting::What::Clock, chip_.now(), under_, clock, rate, 0, {}});
+    }
+    void waitStatesChanged(std::uint32_t states) override
+    {
+        out_.sightings.push_back({Sighting::What::WaitStates, chip_.now(), under_, -1, 0, states, {}});
+    }
+    void padChanged(PadIndex pad, const PadLook& look) override
+    {
+        out_.sightings.push_back({Sighting::What::Pad, chip_.now(), under_, pad, 0, 0, look});
+    }
 
     void begin(Operation operation)
     {

@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/rehearsal/simulated_chip.h"
 #include "core/base/text.h"
 #include "core/device/block_kind.h"
-#include "core/rehearsal/simulated_chip.h"
 
 #include "core/quantity/format.h"
 
@@ -14,21 +14,36 @@ namespace bindrel {
 const char* nameOf(Hazard::Kind kind)
 {
     switch (kind) {
-    case Hazard::Kind::Limit: return "limit";
-    case Hazard::Kind::WaitStates: return "wait-states";
-    case Hazard::Kind::Frozen: return "frozen";
-    case Hazard::Kind::Closed: return "closed";
-    case Hazard::Kind::Lost: return "lost-write";
-    case Hazard::Kind::NoRegister: return "no-register";
-    case Hazard::Kind::Dead: return "stands-still";
-    case Hazard::Kind::Select: return "select";
-    case Hazard::Kind::Never: return "never-comes";
-    case Hazard::Kind::TimeoutShort: return "time-out-short";
-    case Hazard::Kind::TimeoutLong: return "time-out-long";
-    case Hazard::Kind::Watchdog: return "watchdog";
-    case Hazard::Kind::Pad: return "pad";
-    case Hazard::Kind::Outcome: return "outcome";
-    case Hazard::Kind::Program: return "program";
+    case Hazard::Kind::Limit:
+        return "limit";
+    case Hazard::Kind::WaitStates:
+        return "wait-states";
+    case Hazard::Kind::Frozen:
+        return "frozen";
+    case Hazard::Kind::Closed:
+        return "closed";
+    case Hazard::Kind::Lost:
+        return "lost-write";
+    case Hazard::Kind::NoRegister:
+        return "no-register";
+    case Hazard::Kind::Dead:
+        return "stands-still";
+    case Hazard::Kind::Select:
+        return "select";
+    case Hazard::Kind::Never:
+        return "never-comes";
+    case Hazard::Kind::TimeoutShort:
+        return "time-out-short";
+    case Hazard::Kind::TimeoutLong:
+        return "time-out-long";
+    case Hazard::Kind::Watchdog:
+        return "watchdog";
+    case Hazard::Kind::Pad:
+        return "pad";
+    case Hazard::Kind::Outcome:
+        return "outcome";
+    case Hazard::Kind::Program:
+        return "program";
     }
     return "";
 }
@@ -43,7 +58,8 @@ std::string momentText(Moment span)
 }
 
 SimulatedChip::SimulatedChip(const Device& device, const Board& board, std::set<ClockIndex> dead)
-    : device_(device), registers_(device), clocks_(registers_, board, std::move(dead)), pads_(registers_), usersOf_(device.clocks.size())
+    : device_(device), registers_(device), clocks_(registers_, board, std::move(dead)), pads_(registers_),
+      usersOf_(device.clocks.size())
 {
     domains_.resize(device.domains.size());
     if (device.regulatorControl.valid())
@@ -62,7 +78,12 @@ SimulatedChip::SimulatedChip(const Device& device, const Board& board, std::set<
         on_.push_back(device.roleField(int(i), "on"));
         if (device.blockOf(int(i)).kind != "watchdog")
             continue;
-        Dog dog{int(i), device.roleField(int(i), "on"), device.roleField(int(i), "prescaler"), device.roleField(int(i), "period"), device.roleField(int(i), "window"), {device.roleField(int(i), "feed"), 1},
+        Dog dog{int(i),
+                device.roleField(int(i), "on"),
+                device.roleField(int(i), "prescaler"),
+                device.roleField(int(i), "period"),
+                device.roleField(int(i), "window"),
+                {device.roleField(int(i), "feed"), 1},
                 device.ability(int(i), "runs_at_reset", 0) != 0};
         if (!dog.feed.ref.valid() || !dog.period.valid())
             continue;
@@ -97,10 +118,14 @@ void SimulatedChip::report(Hazard::Kind kind, std::string text, Place place)
 bool SimulatedChip::open(InstanceIndex instance) const
 {
     const Instance& facts = device_.instances[size_t(instance)];
-    return (facts.domain < 0 || powered(facts.domain)) && (!facts.gate.valid() || registers_.holds(facts.gate)) && (!facts.reset.valid() || registers_.holds(facts.reset));
+    return (facts.domain < 0 || powered(facts.domain)) && (!facts.gate.valid() || registers_.holds(facts.gate)) &&
+           (!facts.reset.valid() || registers_.holds(facts.reset));
 }
 
-bool SimulatedChip::powered(DomainIndex domain) const { return domains_[size_t(domain)].on && domains_[size_t(domain)].readyAt <= now_; }
+bool SimulatedChip::powered(DomainIndex domain) const
+{
+    return domains_[size_t(domain)].on && domains_[size_t(domain)].readyAt <= now_;
+}
 
 std::optional<Moment> SimulatedChip::timeOf(const FieldRef& status) const
 {
@@ -135,8 +160,10 @@ void SimulatedChip::settleDomains()
     if (const std::uint32_t code = registers_.code(device_.regulatorControl); code != regulatorCode_) {
         regulatorCode_ = code;
         regulator_.readyAt = now_ + (device_.regulatorStartup.value * kSecond).ceil();
-        if (std::none_of(device_.regulators.begin(), device_.regulators.end(), [code](const Regulator& r) { return r.code == code; }))
-            report(Hazard::Kind::Lost, fmt::format("{} is set to {}, which is no regulator.", device_.nameOf(device_.regulatorControl), code));
+        if (std::none_of(device_.regulators.begin(), device_.regulators.end(),
+                         [code](const Regulator& r) { return r.code == code; }))
+            report(Hazard::Kind::Lost, fmt::format("{} is set to {}, which is no regulator.",
+                                                   device_.nameOf(device_.regulatorControl), code));
     }
     show(device_.regulatorReady, regulator_.readyAt <= now_);
 }
@@ -152,14 +179,18 @@ bool SimulatedChip::atWork(InstanceIndex instance) const
 bool SimulatedChip::inUse(ClockIndex clock) const
 {
     return device_.clocks[size_t(clock)].tier != "kernel" ||
-           std::any_of(usersOf_[size_t(clock)].begin(), usersOf_[size_t(clock)].end(), [this](InstanceIndex instance) { return open(instance) && (device_.instances[size_t(instance)].gate.valid() || atWork(instance)); });
+           std::any_of(usersOf_[size_t(clock)].begin(), usersOf_[size_t(clock)].end(), [this](InstanceIndex instance) {
+               return open(instance) && (device_.instances[size_t(instance)].gate.valid() || atWork(instance));
+           });
 }
 
 bool SimulatedChip::admitted(InstanceIndex instance) const
 {
     const Core& core = device_.cores[size_t(acting_)];
     const std::vector<Fence>& fences = device_.instances[size_t(instance)].fences;
-    return std::all_of(fences.begin(), fences.end(), [&](const Fence& fence) { return fence.admit(registers_.code(fence.field), core.id, core.world); });
+    return std::all_of(fences.begin(), fences.end(), [&](const Fence& fence) {
+        return fence.admit(registers_.code(fence.field), core.id, core.world);
+    });
 }
 
 std::uint32_t SimulatedChip::read(std::uint32_t address, int bytes)
@@ -173,14 +204,23 @@ std::uint32_t SimulatedChip::read(std::uint32_t address, int bytes)
     const std::pair<InstanceIndex, RegisterIndex> face = registers_.faceOf(cell);
     const Register& shape = registers_.shape(face);
     const std::string& owner = device_.instances[size_t(face.first)].name;
-    if (const std::uint32_t has = spot.part < 0 ? shape.bytes() : shape.parts[size_t(spot.part)].bytes(); std::uint32_t(bytes) != has)
-        report(Hazard::Kind::NoRegister, fmt::format("{}.{} is read by {} bytes; it has {}.", owner, shape.name, bytes, has), {Place::Kind::Register, owner + "." + shape.name, {}});
+    if (const std::uint32_t has = spot.part < 0 ? shape.bytes() : shape.parts[size_t(spot.part)].bytes();
+        std::uint32_t(bytes) != has)
+        report(Hazard::Kind::NoRegister,
+               fmt::format("{}.{} is read by {} bytes; it has {}.", owner, shape.name, bytes, has),
+               {Place::Kind::Register, owner + "." + shape.name, {}});
     if (!open(face.first)) {
-        report(Hazard::Kind::Closed, fmt::format("{}.{} is read while {} has no clock or is held in reset: what it gives means nothing.", owner, shape.name, owner), {Place::Kind::Instance, owner, {}});
+        report(Hazard::Kind::Closed,
+               fmt::format("{}.{} is read while {} has no clock or is held in reset: what it gives means nothing.",
+                           owner, shape.name, owner),
+               {Place::Kind::Instance, owner, {}});
         return 0;
     }
     if (!admitted(face.first)) {
-        report(Hazard::Kind::Closed, fmt::format("{}.{} is read by {}, which its fence keeps out: what it gives means nothing.", owner, shape.name, device_.cores[size_t(acting_)].id), {Place::Kind::Instance, owner, {}});
+        report(Hazard::Kind::Closed,
+               fmt::format("{}.{} is read by {}, which its fence keeps out: what it gives means nothing.", owner,
+                           shape.name, device_.cores[size_t(acting_)].id),
+               {Place::Kind::Instance, owner, {}});
         return 0;
     }
     registers_.follow(now_);
@@ -192,17 +232,26 @@ void SimulatedChip::write(std::uint32_t address, std::uint32_t value, int bytes)
     const SimulatedRegisters::Spot spot = registers_.find(address);
     const int cell = spot.cell;
     if (cell < 0)
-        return report(Hazard::Kind::NoRegister, fmt::format("0x{:08X} is written, where the chip has no register.", address));
+        return report(Hazard::Kind::NoRegister,
+                      fmt::format("0x{:08X} is written, where the chip has no register.", address));
     const auto [instance, reg] = registers_.faceOf(cell, value);
     const Register& shape = registers_.shape({instance, reg});
     const std::string& owner = device_.instances[size_t(instance)].name;
     const Place place{Place::Kind::Register, owner + "." + shape.name, {}};
-    if (const std::uint32_t has = spot.part < 0 ? shape.bytes() : shape.parts[size_t(spot.part)].bytes(); std::uint32_t(bytes) != has)
-        report(Hazard::Kind::NoRegister, fmt::format("{}.{} is written by {} bytes; it has {}.", owner, shape.name, bytes, has), place);
+    if (const std::uint32_t has = spot.part < 0 ? shape.bytes() : shape.parts[size_t(spot.part)].bytes();
+        std::uint32_t(bytes) != has)
+        report(Hazard::Kind::NoRegister,
+               fmt::format("{}.{} is written by {} bytes; it has {}.", owner, shape.name, bytes, has), place);
     if (!open(instance))
-        return report(Hazard::Kind::Closed, fmt::format("{}.{} is written while {} has no clock or is held in reset: the write is lost.", owner, shape.name, owner), {Place::Kind::Instance, owner, {}});
+        return report(Hazard::Kind::Closed,
+                      fmt::format("{}.{} is written while {} has no clock or is held in reset: the write is lost.",
+                                  owner, shape.name, owner),
+                      {Place::Kind::Instance, owner, {}});
     if (!admitted(instance))
-        return report(Hazard::Kind::Closed, fmt::format("{}.{} is written by {}, which its fence keeps out: the write is lost.", owner, shape.name, device_.cores[size_t(acting_)].id), {Place::Kind::Instance, owner, {}});
+        return report(Hazard::Kind::Closed,
+                      fmt::format("{}.{} is written by {}, which its fence keeps out: the write is lost.", owner,
+                                  shape.name, device_.cores[size_t(acting_)].id),
+                      {Place::Kind::Instance, owner, {}});
     if (spot.part >= 0) {
         const std::optional<std::uint32_t> whole = registers_.writePart(spot, value);
         if (!whole)
@@ -220,9 +269,14 @@ void SimulatedChip::write(std::uint32_t address, std::uint32_t value, int bytes)
             if (field.in(value) == dog.feed.code) {
                 const double ticks = ticksOf(dog);
                 if (dog.window.valid() && ticks > 0) {
-                    const double window = double(meaningOf(device_.blockOf(dog.instance).role("window")->encoding, registers_.code(dog.window)).value_or(0));
+                    const double window = double(
+                        meaningOf(device_.blockOf(dog.instance).role("window")->encoding, registers_.code(dog.window))
+                            .value_or(0));
                     if (dog.elapsed * ticks < window)
-                        report(Hazard::Kind::Watchdog, fmt::format("{} is fed inside its closed window: it resets the chip.", device_.instances[size_t(dog.instance)].name), {Place::Kind::Instance, device_.instances[size_t(dog.instance)].name, {}});
+                        report(Hazard::Kind::Watchdog,
+                               fmt::format("{} is fed inside its closed window: it resets the chip.",
+                                           device_.instances[size_t(dog.instance)].name),
+                               {Place::Kind::Instance, device_.instances[size_t(dog.instance)].name, {}});
                 }
                 dog.elapsed = 0;
             }
@@ -244,7 +298,10 @@ void SimulatedChip::settle()
     judge();
 }
 
-std::string SimulatedChip::rateText(const Rational& hertz) const { return format(Frequency(hertz)); }
+std::string SimulatedChip::rateText(const Rational& hertz) const
+{
+    return format(Frequency(hertz));
+}
 
 double SimulatedChip::ticksOf(const Dog& dog) const
 {
@@ -254,7 +311,10 @@ double SimulatedChip::ticksOf(const Dog& dog) const
         return 0;
     const Block& block = device_.blockOf(dog.instance);
     const double period = double(meaningOf(block.role("period")->encoding, registers_.code(dog.period)).value_or(0));
-    const double prescaler = dog.prescaler.valid() ? double(meaningOf(block.role("prescaler")->encoding, registers_.code(dog.prescaler)).value_or(1)) : 1;
+    const double prescaler =
+        dog.prescaler.valid()
+            ? double(meaningOf(block.role("prescaler")->encoding, registers_.code(dog.prescaler)).value_or(1))
+            : 1;
     return period * prescaler;
 }
 
@@ -270,7 +330,10 @@ void SimulatedChip::runDogs(Moment span)
         if (dog.elapsed >= 1 && !dog.bitten) {
             dog.bitten = true;
             const std::string& name = device_.instances[size_t(dog.instance)].name;
-            report(Hazard::Kind::Watchdog, fmt::format("{} bites: it was not fed for {} at its fastest, and resets the chip.", name, rate > 0 ? momentText(Moment(ticks / rate * double(kSecond))) : "long"), {Place::Kind::Instance, name, {}});
+            report(Hazard::Kind::Watchdog,
+                   fmt::format("{} bites: it was not fed for {} at its fastest, and resets the chip.", name,
+                               rate > 0 ? momentText(Moment(ticks / rate * double(kSecond))) : "long"),
+                   {Place::Kind::Instance, name, {}});
         }
     }
 }
@@ -325,13 +388,15 @@ void SimulatedChip::fail(ClockIndex clock)
     };
     std::vector<std::pair<int, int>> moves;
     for (int i = 0; watched && i < clocks_.count(); ++i)
-        if (const ClockNode& select = device_.clocks[size_t(i)]; select.type == ClockNode::Type::Select && select.frozenBy.empty() && hangs(i))
+        if (const ClockNode& select = device_.clocks[size_t(i)];
+            select.type == ClockNode::Type::Select && select.frozenBy.empty() && hangs(i))
             for (size_t k = 0; k < select.inputs.size(); ++k)
                 if (select.inputs[k].node == node.monitor->fallsBackTo)
                     moves.emplace_back(i, int(k));
     // Multipliers that it fed are switched off with it.
     for (int i = 0; watched && i < clocks_.count(); ++i)
-        if (device_.clocks[size_t(i)].type == ClockNode::Type::Multiply && device_.clocks[size_t(i)].enable.valid() && hangs(i))
+        if (device_.clocks[size_t(i)].type == ClockNode::Type::Multiply && device_.clocks[size_t(i)].enable.valid() &&
+            hangs(i))
             clocks_.stop(i, false);
     for (const auto& [select, input] : moves)
         clocks_.force(select, input);
@@ -371,18 +436,26 @@ void SimulatedChip::sag(int range)
 void SimulatedChip::loseInMode(InstanceIndex instance, const LowPowerMode& mode)
 {
     for (const auto& [pad, given] : demand_.handOvers)
-        if (const PadLook look = pads_.look(pad); !look.port && look.function == given.function && given.instance == instance)
-            report(Hazard::Kind::Pad, fmt::format("{} is led to {}, which has no power in {}.", device_.pads[size_t(pad)].name, device_.instances[size_t(instance)].name, mode.name), {Place::Kind::Pad, device_.pads[size_t(pad)].name, {}});
+        if (const PadLook look = pads_.look(pad);
+            !look.port && look.function == given.function && given.instance == instance)
+            report(Hazard::Kind::Pad,
+                   fmt::format("{} is led to {}, which has no power in {}.", device_.pads[size_t(pad)].name,
+                               device_.instances[size_t(instance)].name, mode.name),
+                   {Place::Kind::Pad, device_.pads[size_t(pad)].name, {}});
     registers_.lose(instance);
 }
 
 void SimulatedChip::sleepAndWake(const LowPowerMode& mode, Moment asleep)
 {
     pass(asleep);
-    const auto kept = [&mode](ClockIndex clock) { return mode.keepsAll || std::find(mode.keeps.begin(), mode.keeps.end(), clock) != mode.keeps.end(); };
+    const auto kept = [&mode](ClockIndex clock) {
+        return mode.keepsAll || std::find(mode.keeps.begin(), mode.keeps.end(), clock) != mode.keeps.end();
+    };
     if (mode.wakesOn >= 0) {
         for (int i = 0; i < clocks_.count(); ++i)
-            if (const ClockNode& node = device_.clocks[size_t(i)]; (node.isSource() || node.type == ClockNode::Type::Multiply) && node.enable.valid() && clocks_.clock(i).on && !kept(i) && i != mode.wakesOn)
+            if (const ClockNode& node = device_.clocks[size_t(i)];
+                (node.isSource() || node.type == ClockNode::Type::Multiply) && node.enable.valid() &&
+                clocks_.clock(i).on && !kept(i) && i != mode.wakesOn)
                 clocks_.stop(i, false);
         const ClockNode& waker = device_.clocks[size_t(mode.wakesOn)];
         if (waker.enable.valid())

@@ -19,8 +19,8 @@ struct Demand {
     std::vector<PadRule> pads;
     /// By pad: what must hold before the pad is given to a peripheral, so that it begins at its idle level.
     struct HandOver {
-        std::uint32_t function = 0; ///< code that gives the pad away
-        InstanceIndex instance = -1;          ///< that drives it then
+        std::uint32_t function = 0;  ///< code that gives the pad away
+        InstanceIndex instance = -1; ///< that drives it then
         struct Value {
             FieldRef ref;
             const Encoding* encoding = nullptr;
@@ -37,8 +37,9 @@ struct Demand {
     bool switching = false;
 };
 
-/// A chip made from its device file and the board alone. It shares nothing with the code that plans or writes registers: it is what
-/// the data sheet says, with time that passes and hardware that takes its time. Everything that a board would suffer from becomes a hazard.
+/// A chip made from its device file and the board alone. It shares nothing with the code that plans or writes
+/// registers: it is what the data sheet says, with time that passes and hardware that takes its time. Everything that a
+/// board would suffer from becomes a hazard.
 class SimulatedChip {
 public:
     /// `dead`: clocks that never start.
@@ -89,7 +90,8 @@ public:
 
     /// Whether an instance has power, is clocked and out of reset.
     bool open(InstanceIndex instance) const;
-    /// How long what a status bit shows can take, at the longest; empty when the bit is none that hardware makes after a time.
+    /// How long what a status bit shows can take, at the longest; empty when the bit is none that hardware makes after
+    /// a time.
     std::optional<Moment> timeOf(const FieldRef& status) const;
     void report(Hazard::Kind kind, std::string text, Place place = {});
 
@@ -144,9 +146,9 @@ private:
     std::vector<Rational> shown_; ///< rates as they were last told
     std::vector<PadLook> looks_;
     std::uint32_t shownWaits_ = 0;
-    std::set<std::pair<Hazard::Kind, int>> broken_; ///< told already, and still so
+    std::set<std::pair<Hazard::Kind, int>> broken_;   ///< told already, and still so
     std::vector<std::vector<InstanceIndex>> usersOf_; ///< by clock: instances that it times
-    std::vector<FieldRef> on_;             ///< by instance: the field that switches it on
+    std::vector<FieldRef> on_;                        ///< by instance: the field that switches it on
 };
 
 } // namespace bindrel

@@ -30,24 +30,31 @@ void SimulatedChip::judgeUnit(InstanceIndex instance, RegisterIndex reg)
         if (is)
             return;
     }
-    const std::string name = device_.instances[size_t(instance)].name + "." + device_.blockOf(instance).registers[size_t(reg)].name;
-    report(Hazard::Kind::Lost, fmt::format("{} is written while {} has not been told what it is.", name, unit), {Place::Kind::Register, name, {}});
+    const std::string name =
+        device_.instances[size_t(instance)].name + "." + device_.blockOf(instance).registers[size_t(reg)].name;
+    report(Hazard::Kind::Lost, fmt::format("{} is written while {} has not been told what it is.", name, unit),
+           {Place::Kind::Register, name, {}});
 }
 
 /// Dividers and timing of a block that must be held for that: changed while it is not, they may be ignored.
 void SimulatedChip::judgeHeld(InstanceIndex instance, RegisterIndex reg, std::uint32_t before, std::uint32_t value)
 {
     const BlockKind* kind = findBlockKind(device_.blockOf(instance).kind);
-    if (!kind || std::none_of(kind->roles.begin(), kind->roles.end(), [](const RoleSpec& role) { return role.onlyHeld; }))
+    if (!kind ||
+        std::none_of(kind->roles.begin(), kind->roles.end(), [](const RoleSpec& role) { return role.onlyHeld; }))
         return;
     const FieldRef hold = device_.roleField(instance, "hold"), held = device_.roleField(instance, "held");
-    if (!hold.valid() || device_.blockOf(instance).role("hold")->encoding.decode(registers_.code(hold)).value_or(0) == 1)
+    if (!hold.valid() ||
+        device_.blockOf(instance).role("hold")->encoding.decode(registers_.code(hold)).value_or(0) == 1)
         if (!held.valid() || registers_.code(held) != 0)
             return;
     for (const RoleSpec& role : kind->roles) {
         const FieldRef ref = role.onlyHeld ? device_.roleField(instance, role.name) : FieldRef();
         if (ref.valid() && ref.reg == reg && ((before ^ value) & device_.fieldOf(ref).mask()))
-            return report(Hazard::Kind::Frozen, fmt::format("{} is changed while {} is not held for that.", device_.nameOf(ref), device_.instances[size_t(instance)].name), {Place::Kind::Instance, device_.instances[size_t(instance)].name, {}});
+            return report(Hazard::Kind::Frozen,
+                          fmt::format("{} is changed while {} is not held for that.", device_.nameOf(ref),
+                                      device_.instances[size_t(instance)].name),
+                          {Place::Kind::Instance, device_.instances[size_t(instance)].name, {}});
     }
 }
 
@@ -61,14 +68,19 @@ void SimulatedChip::judgeFrozen(InstanceIndex instance, RegisterIndex reg, std::
             if (ref.valid() && ref.instance == instance && ref.reg == reg)
                 mask |= device_.fieldOf(ref).mask();
         // A crystal's input stage is chosen before it is on.
-        const bool started = node.bypass.valid() && node.bypass.ref.instance == instance && node.bypass.ref.reg == reg && ((before ^ after) & device_.fieldOf(node.bypass.ref).mask()) && clocks_.clock(int(i)).on;
+        const bool started = node.bypass.valid() && node.bypass.ref.instance == instance &&
+                             node.bypass.ref.reg == reg &&
+                             ((before ^ after) & device_.fieldOf(node.bypass.ref).mask()) && clocks_.clock(int(i)).on;
         if (started)
-            report(Hazard::Kind::Frozen, fmt::format("The bypass of {} is changed while it is on.", node.name), {Place::Kind::Clock, node.id, {}});
+            report(Hazard::Kind::Frozen, fmt::format("The bypass of {} is changed while it is on.", node.name),
+                   {Place::Kind::Clock, node.id, {}});
         if (!((before ^ after) & mask))
             continue;
         for (const ClockIndex by : node.frozenBy)
             if (clocks_.clock(by).on)
-                report(Hazard::Kind::Frozen, fmt::format("{} is changed while {} is on.", node.name, device_.clocks[size_t(by)].name), {Place::Kind::Clock, node.id, {}});
+                report(Hazard::Kind::Frozen,
+                       fmt::format("{} is changed while {} is on.", node.name, device_.clocks[size_t(by)].name),
+                       {Place::Kind::Clock, node.id, {}});
     }
 }
 
@@ -85,7 +97,8 @@ void SimulatedChip::judgePads(InstanceIndex instance, RegisterIndex reg)
         }
         if (demand_.pads.empty())
             continue;
-        if (const auto given = demand_.handOvers.find(pad); given != demand_.handOvers.end() && !look.port && look.function == given->second.function)
+        if (const auto given = demand_.handOvers.find(pad);
+            given != demand_.handOvers.end() && !look.port && look.function == given->second.function)
             judgeHandOver(pad, given->second);
         const Demand::PadRule& rule = demand_.pads[size_t(pad)];
         const std::string& name = device_.pads[size_t(pad)].name;
@@ -95,9 +108,12 @@ void SimulatedChip::judgePads(InstanceIndex instance, RegisterIndex reg)
         if (rule.kind == Kind::Rests && driven)
             report(Hazard::Kind::Pad, fmt::format("{} is driven, though no need has it.", name), place);
         else if (rule.kind == Kind::Input && driven)
-            report(Hazard::Kind::Pad, fmt::format("{} is driven {}, though {} drives it from outside.", name, look.text(), rule.who), place);
+            report(Hazard::Kind::Pad,
+                   fmt::format("{} is driven {}, though {} drives it from outside.", name, look.text(), rule.who),
+                   place);
         else if (rule.kind == Kind::OpenDrain && look.pushesHigh())
-            report(Hazard::Kind::Pad, fmt::format("{} pushes high against the open drain of {}.", name, rule.who), place);
+            report(Hazard::Kind::Pad, fmt::format("{} pushes high against the open drain of {}.", name, rule.who),
+                   place);
         else if (rule.kind == Kind::OpenDrain && rule.high && look.pullsLow() && !demand_.levelsFree)
             report(Hazard::Kind::Pad, fmt::format("{} pulls low; {} starts released.", name, rule.who), place);
         else if (rule.kind == Kind::StartsLow && look.pushesHigh() && !demand_.levelsFree)
@@ -110,8 +126,12 @@ void SimulatedChip::judgePads(InstanceIndex instance, RegisterIndex reg)
 void SimulatedChip::judgeHandOver(PadIndex pad, const Demand::HandOver& given)
 {
     for (const Demand::HandOver::Value& value : given.values)
-        if (const std::optional<std::int64_t> is = meaningOf(*value.encoding, registers_.code(value.ref)); is != value.value)
-            return report(Hazard::Kind::Pad, fmt::format("{} is led to {} before {} is set: the board sees levels that nobody planned.", device_.pads[size_t(pad)].name, given.who, device_.nameOf(value.ref)), {Place::Kind::Pad, device_.pads[size_t(pad)].name, {}});
+        if (const std::optional<std::int64_t> is = meaningOf(*value.encoding, registers_.code(value.ref));
+            is != value.value)
+            return report(Hazard::Kind::Pad,
+                          fmt::format("{} is led to {} before {} is set: the board sees levels that nobody planned.",
+                                      device_.pads[size_t(pad)].name, given.who, device_.nameOf(value.ref)),
+                          {Place::Kind::Pad, device_.pads[size_t(pad)].name, {}});
 }
 
 void SimulatedChip::judge()
@@ -133,7 +153,14 @@ void SimulatedChip::judge()
         }
         const Place place{Place::Kind::Clock, node.id, {}};
         if (const auto steady = demand_.steady.find(i); steady != demand_.steady.end() && rate != steady->second)
-            tell(Hazard::Kind::Dead, i, [&] { return fmt::format("{} {} meanwhile, though it is {} before and after.", node.name, rate.isZero() ? "stands still" : "runs at " + rateText(rate), rateText(steady->second)); }, place);
+            tell(
+                Hazard::Kind::Dead, i,
+                [&] {
+                    return fmt::format("{} {} meanwhile, though it is {} before and after.", node.name,
+                                       rate.isZero() ? "stands still" : "runs at " + rateText(rate),
+                                       rateText(steady->second));
+                },
+                place);
         if (rate.isZero() || clocks_.idle(i))
             continue;
         const SimulatedClocks::Bounds bounds = clocks_.boundsOf(i);
@@ -142,15 +169,34 @@ void SimulatedChip::judge()
         bool counts = true, works = true;
         if (node.tier == "kernel") {
             counts = inUse(i);
-            works = !demand_.switching && std::any_of(usersOf_[size_t(i)].begin(), usersOf_[size_t(i)].end(), [this](InstanceIndex instance) { return atWork(instance); });
+            works = !demand_.switching && std::any_of(usersOf_[size_t(i)].begin(), usersOf_[size_t(i)].end(),
+                                                      [this](InstanceIndex instance) { return atWork(instance); });
         }
         const std::string& range = device_.ranges.empty() ? node.name : device_.ranges[size_t(clocks_.range())].name;
         if (counts && bounds.max && rate > *bounds.max)
-            tell(Hazard::Kind::Limit, i * 4, [&] { return fmt::format("{} runs at {}, above its limit of {} in {}.", node.name, rateText(rate), rateText(*bounds.max), range); }, place);
+            tell(
+                Hazard::Kind::Limit, i * 4,
+                [&] {
+                    return fmt::format("{} runs at {}, above its limit of {} in {}.", node.name, rateText(rate),
+                                       rateText(*bounds.max), range);
+                },
+                place);
         else if (counts && works && bounds.min && rate < *bounds.min)
-            tell(Hazard::Kind::Limit, i * 4 + 1, [&] { return fmt::format("{} runs at {}, below its limit of {} in {}.", node.name, rateText(rate), rateText(*bounds.min), range); }, place);
+            tell(
+                Hazard::Kind::Limit, i * 4 + 1,
+                [&] {
+                    return fmt::format("{} runs at {}, below its limit of {} in {}.", node.name, rateText(rate),
+                                       rateText(*bounds.min), range);
+                },
+                place);
         if (counts && works && bounds.relative && !bounds.relative->isZero() && rate > *bounds.relative)
-            tell(Hazard::Kind::Limit, i * 4 + 2, [&] { return fmt::format("{} runs at {}, above the {} that {} leaves it.", node.name, rateText(rate), rateText(*bounds.relative), device_.clocks[size_t(bounds.relativeTo)].name); }, place);
+            tell(
+                Hazard::Kind::Limit, i * 4 + 2,
+                [&] {
+                    return fmt::format("{} runs at {}, above the {} that {} leaves it.", node.name, rateText(rate),
+                                       rateText(*bounds.relative), device_.clocks[size_t(bounds.relativeTo)].name);
+                },
+                place);
     }
     for (size_t c = 0; c < device_.neverTogether.size(); ++c) {
         const ClockCombination& combination = device_.neverTogether[c];
@@ -159,16 +205,30 @@ void SimulatedChip::judge()
             if (term.has(clocks_.standing(term.clock)) && !clocks_.clock(term.clock).rate.isZero() && inUse(term.clock))
                 names.push_back(device_.clocks[size_t(term.clock)].name);
         if (names.size() == combination.terms.size())
-            tell(Hazard::Kind::Limit, -1 - int(c), [&] { return fmt::format("{} stand as they must not together{}.", listed(names), combination.because.empty() ? "" : ": " + combination.because); },
+            tell(Hazard::Kind::Limit, -1 - int(c),
+                 [&] {
+                     return fmt::format("{} stand as they must not together{}.", listed(names),
+                                        combination.because.empty() ? "" : ": " + combination.because);
+                 },
                  {Place::Kind::Clock, device_.clocks[size_t(combination.terms.back().clock)].id, {}});
     }
     if (device_.flashClock >= 0 && !device_.ranges.empty())
         if (const Rational& rate = clocks_.clock(device_.flashClock).rate; rate > clocks_.flashMost())
-            tell(Hazard::Kind::WaitStates, 0, [&] { return fmt::format("The flash is read at {} with {} wait states, which carry {}.", rateText(rate), clocks_.waitStates(), rateText(clocks_.flashMost())); },
+            tell(Hazard::Kind::WaitStates, 0,
+                 [&] {
+                     return fmt::format("The flash is read at {} with {} wait states, which carry {}.", rateText(rate),
+                                        clocks_.waitStates(), rateText(clocks_.flashMost()));
+                 },
                  {Place::Kind::Clock, device_.clocks[size_t(device_.flashClock)].id, {}});
     for (const CoreIndex core : running_)
-        if (const ClockIndex clock = device_.cores[size_t(core)].clock; clock >= 0 && clocks_.clock(clock).rate.isZero())
-            tell(Hazard::Kind::Dead, 1'000'000 + core, [&] { return fmt::format("{} stands still: its clock comes from what does not run.", device_.cores[size_t(core)].name); }, {Place::Kind::Clock, device_.clocks[size_t(clock)].id, {}});
+        if (const ClockIndex clock = device_.cores[size_t(core)].clock;
+            clock >= 0 && clocks_.clock(clock).rate.isZero())
+            tell(Hazard::Kind::Dead, 1'000'000 + core,
+                 [&] {
+                     return fmt::format("{} stands still: its clock comes from what does not run.",
+                                        device_.cores[size_t(core)].name);
+                 },
+                 {Place::Kind::Clock, device_.clocks[size_t(clock)].id, {}});
     // A core that stands still for a moment is a glitch that no core survives; the select that did it is named.
     for (int i = 0; i < clocks_.count(); ++i) {
         const ClockNode& node = device_.clocks[size_t(i)];
@@ -176,8 +236,14 @@ void SimulatedChip::judge()
             continue;
         const std::uint32_t code = registers_.code(node.control);
         for (const ClockInput& input : node.inputs)
-            if (input.code == code && input.node >= 0 && clocks_.clock(input.node).rate.isZero() && !clocks_.clock(i).rate.isZero())
-                tell(Hazard::Kind::Select, i, [&] { return fmt::format("{} is told to take {}, which does not run.", node.name, device_.clocks[size_t(input.node)].name); }, {Place::Kind::Clock, node.id, {}});
+            if (input.code == code && input.node >= 0 && clocks_.clock(input.node).rate.isZero() &&
+                !clocks_.clock(i).rate.isZero())
+                tell(Hazard::Kind::Select, i,
+                     [&] {
+                         return fmt::format("{} is told to take {}, which does not run.", node.name,
+                                            device_.clocks[size_t(input.node)].name);
+                     },
+                     {Place::Kind::Clock, node.id, {}});
     }
     broken_ = std::move(now);
 }

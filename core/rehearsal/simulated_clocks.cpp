@@ -9,18 +9,23 @@ namespace {
 /// No data sheet here gives the time of a regulator; this one takes long enough to be waited for.
 constexpr Moment kRegulatorTime = 10 * kMicrosecond;
 
-Moment picoseconds(const Duration& span) { return (span.value * kSecond).ceil(); }
+Moment picoseconds(const Duration& span)
+{
+    return (span.value * kSecond).ceil();
+}
 } // namespace
 
 SimulatedClocks::SimulatedClocks(SimulatedRegisters& registers, const Board& board, std::set<ClockIndex> dead)
-    : registers_(registers), device_(registers.device()), board_(board), dead_(std::move(dead)), clocks_(device_.clocks.size()), done_(device_.clocks.size(), 0)
+    : registers_(registers), device_(registers.device()), board_(board), dead_(std::move(dead)),
+      clocks_(device_.clocks.size()), done_(device_.clocks.size(), 0)
 {
     const auto mark = [this](const FieldRef& ref) {
         if (ref.valid())
             relevant_.emplace(ref.instance, ref.reg);
     };
     for (const ClockNode& node : device_.clocks) {
-        for (const FieldRef& ref : {node.control, node.fraction, node.status, node.enable.ref, node.ready.ref, node.bypass.ref})
+        for (const FieldRef& ref :
+             {node.control, node.fraction, node.status, node.enable.ref, node.ready.ref, node.bypass.ref})
             mark(ref);
         if (node.monitor)
             mark(node.monitor->enable.ref);
@@ -41,8 +46,11 @@ void SimulatedClocks::reset(Moment now)
     range_ = device_.resetRange;
     // Without a regulator to choose, the supply alone decides what the silicon bears.
     for (size_t r = 0; r < device_.ranges.size() && !device_.rangeControl.valid(); ++r)
-        if (const OperatingRange& range = device_.ranges[r]; range.supplyMin <= board_.supply && board_.supply <= range.supplyMax)
-            if (const OperatingRange& known = device_.ranges[size_t(range_)]; !(known.supplyMin <= board_.supply && board_.supply <= known.supplyMax) || range.waitStateLimits.back() > known.waitStateLimits.back())
+        if (const OperatingRange& range = device_.ranges[r];
+            range.supplyMin <= board_.supply && board_.supply <= range.supplyMax)
+            if (const OperatingRange& known = device_.ranges[size_t(range_)];
+                !(known.supplyMin <= board_.supply && board_.supply <= known.supplyMax) ||
+                range.waitStateLimits.back() > known.waitStateLimits.back())
                 range_ = int(r);
     wantedRange_ = range_;
     rangeAt_ = now;
@@ -50,16 +58,24 @@ void SimulatedClocks::reset(Moment now)
         // What runs from reset has started before the core does.
         const bool stays = clocks_[i].on && clocks_[i].readyAt <= now && now > 0;
         clocks_[i].on = isOn(device_.clocks[i]);
-        clocks_[i].readyAt = clocks_[i].on && (stays || device_.clocks[i].onAtReset) ? now : now + picoseconds(device_.clocks[i].startup);
+        clocks_[i].readyAt = clocks_[i].on && (stays || device_.clocks[i].onAtReset)
+                                 ? now
+                                 : now + picoseconds(device_.clocks[i].startup);
         if (device_.clocks[i].type == ClockNode::Type::Select)
             clocks_[i].setting = -1;
     }
     settle(now);
 }
 
-bool SimulatedClocks::concerns(InstanceIndex instance, RegisterIndex reg) const { return relevant_.contains({instance, reg}); }
+bool SimulatedClocks::concerns(InstanceIndex instance, RegisterIndex reg) const
+{
+    return relevant_.contains({instance, reg});
+}
 
-bool SimulatedClocks::isOn(const ClockNode& node) const { return !node.enable.valid() || registers_.holds(node.enable); }
+bool SimulatedClocks::isOn(const ClockNode& node) const
+{
+    return !node.enable.valid() || registers_.holds(node.enable);
+}
 
 void SimulatedClocks::compute(int index, Moment now)
 {
@@ -105,7 +121,8 @@ void SimulatedClocks::compute(int index, Moment now)
         if (fitted != board_.crystals.end())
             rate = fitted->second.rate.value;
         // A clock that is fed in is there at once; a crystal's amplifier alone starts nothing then.
-        if (fitted != board_.crystals.end() && fitted->second.external && node.bypass.valid() && !registers_.holds(node.bypass))
+        if (fitted != board_.crystals.end() && fitted->second.external && node.bypass.valid() &&
+            !registers_.holds(node.bypass))
             rate = 0;
         break;
     }
@@ -121,7 +138,8 @@ void SimulatedClocks::compute(int index, Moment now)
             }
         const Rational next = inputRate(wanted);
         // A select that shows what it has in use changes over only when the new clock runs.
-        const bool waits = known && wanted >= 0 && next.isZero() && node.status.valid() && clock.input >= 0 && !inputRate(clock.input).isZero();
+        const bool waits = known && wanted >= 0 && next.isZero() && node.status.valid() && clock.input >= 0 &&
+                           !inputRate(clock.input).isZero();
         if (!waits)
             clock.input = wanted;
         rate = inputRate(clock.input);
@@ -143,7 +161,8 @@ void SimulatedClocks::compute(int index, Moment now)
         if (node.follows >= 0) {
             compute(node.follows, now);
             const ClockNode& followed = device_.clocks[size_t(node.follows)];
-            rate = rate * (clocks_[size_t(node.follows)].setting == followed.unit ? node.factorWhenOne : node.factorElse);
+            rate =
+                rate * (clocks_[size_t(node.follows)].setting == followed.unit ? node.factorWhenOne : node.factorElse);
         } else {
             rate = rate * node.factorElse;
         }
@@ -160,7 +179,9 @@ void SimulatedClocks::compute(int index, Moment now)
     clock.ready = on && (!starts || (now >= clock.readyAt && !dead_.contains(index)));
     clock.rate = clock.ready ? rate : Rational(0);
     if (node.ready.valid())
-        registers_.put(node.ready.ref, starts && clock.ready && !rate.isZero() ? node.ready.code : node.ready.code == 0 ? 1u : 0u);
+        registers_.put(node.ready.ref, starts && clock.ready && !rate.isZero() ? node.ready.code
+                                       : node.ready.code == 0                  ? 1u
+                                                                               : 0u);
     if (node.status.valid() && node.type == ClockNode::Type::Select)
         for (const ClockInput& input : node.inputs)
             if (input.node == clock.input) {
@@ -188,7 +209,9 @@ void SimulatedClocks::settle(Moment now)
         if (device_.rangeStatus.valid() && settled)
             registers_.put(device_.rangeStatus, device_.ranges[size_t(wantedRange_)].code);
         if (device_.rangeReady.valid())
-            registers_.put(device_.rangeReady.ref, settled ? device_.rangeReady.code : device_.rangeReady.code == 0 ? 1u : 0u);
+            registers_.put(device_.rangeReady.ref, settled                        ? device_.rangeReady.code
+                                                   : device_.rangeReady.code == 0 ? 1u
+                                                                                  : 0u);
     }
     if (sagged_ >= 0)
         range_ = sagged_;
@@ -249,7 +272,10 @@ SimulatedClocks::Bounds SimulatedClocks::boundsOf(ClockIndex index) const
     return out;
 }
 
-std::uint32_t SimulatedClocks::waitStates() const { return device_.waitStates.valid() ? registers_.code(device_.waitStates) : 0; }
+std::uint32_t SimulatedClocks::waitStates() const
+{
+    return device_.waitStates.valid() ? registers_.code(device_.waitStates) : 0;
+}
 
 Rational SimulatedClocks::flashMost() const
 {
@@ -265,7 +291,8 @@ std::optional<Moment> SimulatedClocks::timeOf(const FieldRef& status) const
         if (node.status.valid() && node.status == status)
             return 0;
     }
-    if ((device_.rangeReady.valid() && device_.rangeReady.ref == status) || (device_.rangeStatus.valid() && device_.rangeStatus == status))
+    if ((device_.rangeReady.valid() && device_.rangeReady.ref == status) ||
+        (device_.rangeStatus.valid() && device_.rangeStatus == status))
         return kRegulatorTime;
     return std::nullopt;
 }

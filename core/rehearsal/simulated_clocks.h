@@ -8,15 +8,16 @@
 
 namespace bindrel {
 
-/// Clocks of the simulated chip, as its registers and the passing of time make them. Nominal rates; start-up takes the data sheet's longest time.
+/// Clocks of the simulated chip, as its registers and the passing of time make them. Nominal rates; start-up takes the
+/// data sheet's longest time.
 class SimulatedClocks {
 public:
     struct Clock {
         bool on = false;
-        bool ready = false;  ///< runs by itself; a divider is ready as soon as its input is
-        bool fed = false;    ///< what it comes from runs
+        bool ready = false; ///< runs by itself; a divider is ready as soon as its input is
+        bool fed = false;   ///< what it comes from runs
         Moment readyAt = 0;
-        Rational rate = 0;   ///< hertz; 0 while it does not run
+        Rational rate = 0; ///< hertz; 0 while it does not run
         int input = -1;
         std::int64_t setting = 0; ///< in 1/unit
     };
@@ -25,7 +26,8 @@ public:
     SimulatedClocks(SimulatedRegisters& registers, const Board& board, std::set<ClockIndex> dead);
 
     const Clock& clock(int index) const { return clocks_[size_t(index)]; }
-    /// How a clock's control stands: a factor in 1/unit, or the place among inputs or rates; -1 where its code means nothing.
+    /// How a clock's control stands: a factor in 1/unit, or the place among inputs or rates; -1 where its code means
+    /// nothing.
     std::int64_t standing(int index) const;
     int count() const { return int(clocks_.size()); }
     int range() const { return range_; }
@@ -38,7 +40,8 @@ public:
 
     /// The chip has been reset, and its registers with it. What stays on has not stopped.
     void reset(Moment now);
-    /// The supply falls so far that the core is only good for another operating range, whatever the regulator is set to.
+    /// The supply falls so far that the core is only good for another operating range, whatever the regulator is set
+    /// to.
     void sag(int range) { sagged_ = range; }
     /// A clock dies at this moment: for good when `forGood`.
     void stop(ClockIndex clock, bool forGood);

@@ -11,7 +11,8 @@ SimulatedPads::SimulatedPads(const SimulatedRegisters& registers) : registers_(r
         Fields fields;
         if (pad.port >= 0) {
             const std::string bit = std::to_string(pad.bit);
-            fields = {device.roleField(pad.port, "output" + bit), device.roleField(pad.port, "level" + bit), device.roleField(pad.port, "open_drain" + bit), device.roleField(pad.port, "pull" + bit)};
+            fields = {device.roleField(pad.port, "output" + bit), device.roleField(pad.port, "level" + bit),
+                      device.roleField(pad.port, "open_drain" + bit), device.roleField(pad.port, "pull" + bit)};
         }
         for (const FieldRef& ref : {fields.output, fields.level, fields.openDrain, fields.pull, pad.function})
             if (ref.valid()) {
@@ -41,8 +42,10 @@ PadLook SimulatedPads::look(PadIndex pad) const
     }
     for (const RouteIndex index : out.port ? std::vector<RouteIndex>() : facts.routes) {
         const Route& route = device.routes[size_t(index)];
-        const InstanceSignal::Direction direction = device.instances[size_t(route.instance)].signals[size_t(route.signal)].direction;
-        out.led = out.led || (route.code == std::int64_t(out.function) && direction != InstanceSignal::Direction::In && direction != InstanceSignal::Direction::Analog);
+        const InstanceSignal::Direction direction =
+            device.instances[size_t(route.instance)].signals[size_t(route.signal)].direction;
+        out.led = out.led || (route.code == std::int64_t(out.function) && direction != InstanceSignal::Direction::In &&
+                              direction != InstanceSignal::Direction::Analog);
     }
     out.output = meaning(fields.output, "output") == 1;
     out.high = meaning(fields.level, "level") == 1;

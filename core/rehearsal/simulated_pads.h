@@ -11,15 +11,22 @@ struct PadLook {
     bool port = true;           ///< the port has the pad
     bool led = false;           ///< a signal that drives is led to it; with neither, nothing is connected
     bool output = false;
-    bool high = false;          ///< level that the port would drive
+    bool high = false; ///< level that the port would drive
     bool openDrain = false;
-    std::int64_t pull = 0;      ///< meaning of the field: 0 none, 1 up, 2 down
+    std::int64_t pull = 0; ///< meaning of the field: 0 none, 1 up, 2 down
     friend bool operator==(const PadLook&, const PadLook&) = default;
 
     bool pushesHigh() const { return port && output && high && !openDrain; }
     bool pullsLow() const { return port && output && !high; }
     /// "high", "low", "input", "peripheral", "unconnected": for people.
-    const char* text() const { return led ? "peripheral" : !port ? "unconnected" : !output ? "input" : high ? (openDrain ? "released" : "high") : "low"; }
+    const char* text() const
+    {
+        return led       ? "peripheral"
+               : !port   ? "unconnected"
+               : !output ? "input"
+               : high    ? (openDrain ? "released" : "high")
+                         : "low";
+    }
 };
 
 /// Reads the pads' registers as the board would feel them.

@@ -39,7 +39,8 @@ SimulatedRegisters::SimulatedRegisters(const Device& device) : device_(device), 
         for (size_t r = 0; r < block.registers.size(); ++r) {
             const auto own = device.instances[i].resets.find(int(r));
             const Register& reg = block.registers[r];
-            const auto [at, fresh] = byAddress_.try_emplace(device.instances[i].base + reg.offset, Spot{int(cells_.size()), -1});
+            const auto [at, fresh] =
+                byAddress_.try_emplace(device.instances[i].base + reg.offset, Spot{int(cells_.size()), -1});
             if (fresh)
                 cells_.push_back({{}, own != device.instances[i].resets.end() ? own->second : reg.reset, 0});
             const int cell = at->second.cell;
@@ -49,7 +50,12 @@ SimulatedRegisters::SimulatedRegisters(const Device& device) : device_(device), 
             cellOf_.back().push_back(cell);
             for (size_t f = 0; f < block.registers[r].fields.size(); ++f)
                 if (const Field& field = block.registers[r].fields[f]; field.followsReg >= 0)
-                    following_.push_back({{int(i), int(r), int(f)}, {int(i), field.followsReg, field.followsField}, (field.followsAfter.value * kSecond).ceil(), 0, 0, 0});
+                    following_.push_back({{int(i), int(r), int(f)},
+                                          {int(i), field.followsReg, field.followsField},
+                                          (field.followsAfter.value * kSecond).ceil(),
+                                          0,
+                                          0,
+                                          0});
         }
     }
     for (Following& f : following_)
@@ -104,7 +110,10 @@ SimulatedRegisters::Spot SimulatedRegisters::find(std::uint32_t address) const
     return found == byAddress_.end() ? Spot{} : found->second;
 }
 
-const Register& SimulatedRegisters::shape(std::pair<InstanceIndex, RegisterIndex> face) const { return device_.blocks[size_t(device_.instances[size_t(face.first)].block)].registers[size_t(face.second)]; }
+const Register& SimulatedRegisters::shape(std::pair<InstanceIndex, RegisterIndex> face) const
+{
+    return device_.blocks[size_t(device_.instances[size_t(face.first)].block)].registers[size_t(face.second)];
+}
 
 std::pair<InstanceIndex, RegisterIndex> SimulatedRegisters::faceOf(int index, std::uint32_t written) const
 {
@@ -115,7 +124,9 @@ std::pair<InstanceIndex, RegisterIndex> SimulatedRegisters::faceOf(int index, st
         const std::vector<FieldCode>& selects = device_.instances[size_t(face.first)].selects;
         const bool is = std::all_of(selects.begin(), selects.end(), [&](const FieldCode& select) {
             const Field& field = shape({select.ref.instance, select.ref.reg}).fields[size_t(select.ref.field)];
-            const std::uint32_t held = cellOf(select.ref.instance, select.ref.reg) == index ? written : cells_[size_t(cellOf(select.ref.instance, select.ref.reg))].value;
+            const std::uint32_t held = cellOf(select.ref.instance, select.ref.reg) == index
+                                           ? written
+                                           : cells_[size_t(cellOf(select.ref.instance, select.ref.reg))].value;
             return field.in(held) == select.code;
         });
         if (is)
@@ -185,17 +196,20 @@ std::string SimulatedRegisters::write(int index, std::uint32_t value, Moment now
         const Register& lock = shape({by, guard.reg});
         const Field& key = lock.fields[size_t(guard.field)];
         if (before != cellOf(by, guard.reg) || key.in(beforeValue) != guard.code)
-            return fmt::format("{}.{} ignores a write that does not come right after 0x{:X} in {}.{}", instance, reg.name, guard.code, device_.instances[size_t(by)].name, lock.name);
+            return fmt::format("{}.{} ignores a write that does not come right after 0x{:X} in {}.{}", instance,
+                               reg.name, guard.code, device_.instances[size_t(by)].name, lock.name);
     }
     if (locked_[size_t(owner)]) {
         for (const Unlock& unlock : device_.unlocks)
             if (unlock.instance == owner && unlock.reg == number) {
                 if (value != unlock.key)
-                    return fmt::format("{}.{} takes 0x{:08X} only, which opens it; 0x{:08X} was written", instance, reg.name, unlock.key, value);
+                    return fmt::format("{}.{} takes 0x{:08X} only, which opens it; 0x{:08X} was written", instance,
+                                       reg.name, unlock.key, value);
                 locked_[size_t(owner)] = false;
                 return {};
             }
-        return fmt::format("{} is locked: the write to {}.{} does nothing before its key", instance, instance, reg.name);
+        return fmt::format("{} is locked: the write to {}.{} does nothing before its key", instance, instance,
+                           reg.name);
     }
     for (const Field& field : reg.fields)
         if (field.access == Field::Access::Key && field.in(value) != field.key)
@@ -211,7 +225,8 @@ std::string SimulatedRegisters::write(int index, std::uint32_t value, Moment now
             if (!(c.once & mask))
                 c.value = (c.value & ~mask) | (value & mask);
             else if ((c.value & mask) != (value & mask))
-                lost = fmt::format("{}.{}.{} can be written once after reset, and has been: {} stays {}", instance, reg.name, field.name, field.in(value), field.in(c.value));
+                lost = fmt::format("{}.{}.{} can be written once after reset, and has been: {} stays {}", instance,
+                                   reg.name, field.name, field.in(value), field.in(c.value));
             c.once |= mask;
             break;
         case Field::Access::WriteOneToClear:

@@ -11,11 +11,12 @@
 
 namespace bindrel {
 
-/// The value that a code stands for in an encoding, worked out from the encoding's facts alone; empty when it stands for none.
+/// The value that a code stands for in an encoding, worked out from the encoding's facts alone; empty when it stands
+/// for none.
 std::optional<std::int64_t> meaningOf(const Encoding& encoding, std::uint32_t code);
 
-/// All registers of a chip, with what reading and writing does to each field. Knows nothing of clocks and pads: who does is asked for status
-/// bits, and told of what was written.
+/// All registers of a chip, with what reading and writing does to each field. Knows nothing of clocks and pads: who
+/// does is asked for status bits, and told of what was written.
 class SimulatedRegisters {
 public:
     struct Cell {
@@ -23,7 +24,8 @@ public:
         std::vector<std::pair<InstanceIndex, RegisterIndex>> faces;
         std::uint32_t value = 0;
         std::uint32_t once = 0; ///< bits of write-once fields that have been written
-        std::uint32_t latch = 0; ///< of a register of parts: what has been written before its last part, or is held for reading
+        std::uint32_t latch =
+            0; ///< of a register of parts: what has been written before its last part, or is held for reading
     };
     /// A status that takes the code of another field, some time later.
     struct Following {
@@ -43,9 +45,13 @@ public:
     Spot find(std::uint32_t address) const;
     int cellOf(InstanceIndex instance, RegisterIndex reg) const { return cellOf_[size_t(instance)][size_t(reg)]; }
     const Cell& cell(int index) const { return cells_[size_t(index)]; }
-    /// Instance and register as which a cell is used at this moment: the face that its unit has, with what is about to be written.
+    /// Instance and register as which a cell is used at this moment: the face that its unit has, with what is about to
+    /// be written.
     std::pair<InstanceIndex, RegisterIndex> faceOf(int index, std::uint32_t written) const;
-    std::pair<InstanceIndex, RegisterIndex> faceOf(int index) const { return faceOf(index, cells_[size_t(index)].value); }
+    std::pair<InstanceIndex, RegisterIndex> faceOf(int index) const
+    {
+        return faceOf(index, cells_[size_t(index)].value);
+    }
     const Register& shape(std::pair<InstanceIndex, RegisterIndex> face) const;
 
     /// What a field holds inside the chip.
@@ -58,9 +64,11 @@ public:
     std::uint32_t read(int index);
     /// The same of a part: the one that is read first takes the whole value and holds the others still.
     std::uint32_t readPart(const Spot& spot);
-    /// Takes a write. Gives what of it is lost, in words; empty when all of it counts. `key` is what opens a locked instance.
+    /// Takes a write. Gives what of it is lost, in words; empty when all of it counts. `key` is what opens a locked
+    /// instance.
     std::string write(int index, std::uint32_t value, Moment now);
-    /// Takes what is written to a part: the last gives the value that the register gets, all others are held until then.
+    /// Takes what is written to a part: the last gives the value that the register gets, all others are held until
+    /// then.
     std::optional<std::uint32_t> writePart(const Spot& spot, std::uint32_t value);
 
     /// Brings the following status bits up to a moment.

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// PREFIX_board.h and .c: names for pads and rates, the status of a bring-up, waiting, the order of it all; PREFIX_pins.c.
+// PREFIX_board.h and .c: names for pads and rates, the status of a bring-up, waiting, the order of it all;
+// PREFIX_pins.c.
 #include "core/base/text.h"
 #include "core/quantity/format.h"
 #include "core/source/field_access.h"
@@ -89,7 +90,8 @@ void writeRates(Writer& w)
             continue;
         w.because({Place::Kind::Clock, f.device.clocks[i].id, {}}, f.device.clocks[i].name);
         const std::string exact = state.rate.value.isInteger() ? "" : ", exactly " + state.rate.value.text() + " Hz";
-        w.linef("#define {:<28} {}u {}", rateMacro(f, w.names, int(i)), state.rate.value.floor(), cComment(format(state.rate) + exact + ", " + format(state.tolerance)));
+        w.linef("#define {:<28} {}u {}", rateMacro(f, w.names, int(i)), state.rate.value.floor(),
+                cComment(format(state.rate) + exact + ", " + format(state.tolerance)));
     }
     w.noCause();
     w.line();
@@ -105,16 +107,20 @@ void writeSlowRates(Writer& w)
     w.comment("Rates of the clocks that differ while the slow settings are on.");
     for (size_t i = 0; i < f.device.clocks.size(); ++i) {
         const ClockState& state = slow.clocks[i];
-        if (!state.running || !state.used || !state.rate.defined() || state.rate == f.rates.clocks[i].rate || state.rate.value.floor() > INT64_C(0xFFFFFFFF))
+        if (!state.running || !state.used || !state.rate.defined() || state.rate == f.rates.clocks[i].rate ||
+            state.rate.value.floor() > INT64_C(0xFFFFFFFF))
             continue;
         w.because({Place::Kind::Clock, f.device.clocks[i].id, {}}, "slow clocks");
-        w.linef("#define {:<28} {}u {}", slowRateMacro(f, w.names, int(i)), state.rate.value.floor(), cComment(format(state.rate) + ", " + format(state.tolerance)));
+        w.linef("#define {:<28} {}u {}", slowRateMacro(f, w.names, int(i)), state.rate.value.floor(),
+                cComment(format(state.rate) + ", " + format(state.tolerance)));
     }
     const OperatingRange& range = f.device.ranges[size_t(slow.range)];
     const ClockState& flash = slow.clocks[size_t(f.device.flashClock)];
     if (slow.waitStates && flash.rate != f.rates.clocks[size_t(f.device.flashClock)].rate)
-        w.linef("_Static_assert({} <= {}u, {});", slowRateMacro(f, w.names, f.device.flashClock), range.waitStateLimits[size_t(*slow.waitStates)].value.floor(),
-                cString(fmt::format("{} must carry the slow rate in {}", counted(*slow.waitStates, "flash wait state"), range.name)));
+        w.linef("_Static_assert({} <= {}u, {});", slowRateMacro(f, w.names, f.device.flashClock),
+                range.waitStateLimits[size_t(*slow.waitStates)].value.floor(),
+                cString(fmt::format("{} must carry the slow rate in {}", counted(*slow.waitStates, "flash wait state"),
+                                    range.name)));
     w.noCause();
     w.line();
 }
@@ -127,7 +133,10 @@ void writeAsserts(Writer& w)
     for (size_t i = 0; i < f.device.clocks.size(); ++i)
         if (hasFactorMacro(f, int(i))) {
             w.because({Place::Kind::Clock, f.device.clocks[i].id, {}}, operationText(f.device, f.rates, int(i)));
-            w.linef("#define {:<28} {}u{}", factorMacro(f, w.names, int(i)), f.rates.clocks[i].setting, f.device.clocks[i].unit == 1 ? Code() : code(" {}", cComment(fmt::format("in parts of {}", f.device.clocks[i].unit))));
+            w.linef("#define {:<28} {}u{}", factorMacro(f, w.names, int(i)), f.rates.clocks[i].setting,
+                    f.device.clocks[i].unit == 1
+                        ? Code()
+                        : code(" {}", cComment(fmt::format("in parts of {}", f.device.clocks[i].unit))));
         }
     w.noCause();
     w.line();
@@ -143,7 +152,8 @@ void writeAsserts(Writer& w)
         const Word own = rateMacro(f, w.names, int(i));
         const Word input = rateMacro(f, w.names, state.input);
         const std::int64_t unit = node.unit;
-        const Code text = cString(node.name + " is " + f.device.clocks[size_t(state.input)].name + " " + operationText(f.device, f.rates, int(i)));
+        const Code text = cString(node.name + " is " + f.device.clocks[size_t(state.input)].name + " " +
+                                  operationText(f.device, f.rates, int(i)));
         const std::int64_t factor = node.type == ClockNode::Type::Gate ? 1 : state.setting;
         const Code by = hasFactorMacro(f, int(i)) ? code("{}", factorMacro(f, w.names, int(i))) : code("{}u", factor);
         // Rates of fast clocks times their factors leave 32 bits.
@@ -156,8 +166,10 @@ void writeAsserts(Writer& w)
     const OperatingRange& range = f.device.ranges[size_t(f.rates.range)];
     if (f.rates.waitStates) {
         w.because({Place::Kind::Clock, f.device.clocks[size_t(f.device.flashClock)].id, {}}, "flash wait states");
-        w.linef("_Static_assert({} <= {}u, {});", rateMacro(f, w.names, f.device.flashClock), range.waitStateLimits[size_t(*f.rates.waitStates)].value.floor(),
-                cString(fmt::format("{} must carry this rate in {}", counted(*f.rates.waitStates, "flash wait state"), range.name)));
+        w.linef("_Static_assert({} <= {}u, {});", rateMacro(f, w.names, f.device.flashClock),
+                range.waitStateLimits[size_t(*f.rates.waitStates)].value.floor(),
+                cString(fmt::format("{} must carry this rate in {}", counted(*f.rates.waitStates, "flash wait state"),
+                                    range.name)));
     }
     w.noCause();
     w.line();
@@ -187,10 +199,13 @@ void writeSafeState(Writer& w)
         else if (outputs)
             w.linef("    {}_set({});", w.names.need(n), word ? Code::trusted("true") : Code::trusted("false"));
         const bool drives = std::any_of(f.pads.begin(), f.pads.end(), [&](const PadSetup& setup) {
-            return setup.need == int(n) && !setup.gpio && !setup.wired && f.bindings.needs[n].seats[size_t(setup.seat)].signal.direction == SignalSpec::Direction::Out;
+            return setup.need == int(n) && !setup.gpio && !setup.wired &&
+                   f.bindings.needs[n].seats[size_t(setup.seat)].signal.direction == SignalSpec::Direction::Out;
         });
         // What keeps its levels without its clock, a bus that rests, is left alone.
-        if (drives && sourceOf(f.plan.needs[n].kind).stopIsSafe && std::any_of(f.image.stops.begin(), f.image.stops.end(), [n](const Step& step) { return step.need == int(n); }))
+        if (drives && sourceOf(f.plan.needs[n].kind).stopIsSafe &&
+            std::any_of(f.image.stops.begin(), f.image.stops.end(),
+                        [n](const Step& step) { return step.need == int(n); }))
             w.linef("    {}_stop();", w.names.need(n));
     }
     w.noCause();
@@ -205,7 +220,8 @@ std::vector<FieldRef> awaitedFields(const Facts& f, const Names& names)
     std::vector<Word> known;
     for (const std::vector<Step>* list : f.image.allSteps())
         for (const Step& step : *list)
-            if (step.kind == Step::Kind::Wait && (step.need >= 0 ? coreOf(f, size_t(step.need)) : CoreIndex(0)) == names.core) {
+            if (step.kind == Step::Kind::Wait &&
+                (step.need >= 0 ? coreOf(f, size_t(step.need)) : CoreIndex(0)) == names.core) {
                 const Word name = timeoutName(f, names, step.fields.front().ref);
                 if (std::find(known.begin(), known.end(), name) != known.end())
                     continue;
@@ -222,7 +238,8 @@ bool waitsForSlowSource(const Facts& f, NeedIndex need)
 
 SourceFile boardHeader(const Facts& f, const Names& names)
 {
-    Writer w(f, names, names.prefix.text() + "_board.h", fmt::format("{} on {}: names, rates and the bring-up.", f.board.title, f.device.name));
+    Writer w(f, names, names.prefix.text() + "_board.h",
+             fmt::format("{} on {}: names, rates and the bring-up.", f.board.title, f.device.name));
     const Word guard = names.macro("BOARD_H");
     w.linef("#ifndef {}", guard);
     w.linef("#define {}", guard);
@@ -242,7 +259,8 @@ SourceFile boardHeader(const Facts& f, const Names& names)
         const Seat& seat = f.bindings.needs[size_t(setup.need)].seats[size_t(setup.seat)];
         w.because({Place::Kind::Pad, pad.name, f.plan.needs[size_t(setup.need)].id}, "binding");
         const Word macro = names.NEED(size_t(setup.need)) + "_" + Word::of(seat.signal.id).upper() + "_BIT";
-        w.linef("#define {:<32} {}u {}", macro, pad.bit, cComment(fmt::format("{}, pin {}: {}", pad.name, f.device.pinOf(setup.pad), seat.signal.title)));
+        w.linef("#define {:<32} {}u {}", macro, pad.bit,
+                cComment(fmt::format("{}, pin {}: {}", pad.name, f.device.pinOf(setup.pad), seat.signal.title)));
     }
     w.noCause();
     w.line();
@@ -250,7 +268,9 @@ SourceFile boardHeader(const Facts& f, const Names& names)
     w.linef("enum {} {{", names.name("status"));
     w.linef("    {} = 0,", names.macro("OK"));
     for (const FieldRef& field : awaitedFields(f, names)) {
-        const auto fallBack = std::find_if(f.image.fallBacks.begin(), f.image.fallBacks.end(), [&](const FallBack& known) { return names.core == 0 && known.awaited == field; });
+        const auto fallBack =
+            std::find_if(f.image.fallBacks.begin(), f.image.fallBacks.end(),
+                         [&](const FallBack& known) { return names.core == 0 && known.awaited == field; });
         if (fallBack != f.image.fallBacks.end())
             w.comment(afterwards(f, *fallBack), 4);
         w.linef("    {},", timeoutName(f, names, field));
@@ -260,16 +280,23 @@ SourceFile boardHeader(const Facts& f, const Names& names)
     w.line();
     w.linef("#define {} {}u", names.macro("WAIT_PASSES_PER_US"), passesPerMicrosecond(f, names));
     w.line();
-    w.comment("Passes of a waiting loop that last at least so many microseconds while the core runs at so many hertz: a pass takes four cycles or more.");
+    w.comment("Passes of a waiting loop that last at least so many microseconds while the core runs at so many hertz: "
+              "a pass takes four cycles or more.");
     w.linef("#define {}(us, hz) ((uint32_t)(((uint64_t)(us) * (hz) + 3999999u) / 4000000u))", names.macro("PASSES"));
     w.comment("Waits until the masked bits of a register have a value; false when that took more passes.");
     for (const int width : widthsOf(f.device))
-        w.linef("bool {}(const volatile {} *reg, uint32_t mask, uint32_t value, uint32_t passes);", waitName(names, width), typeOf(width));
+        w.linef("bool {}(const volatile {} *reg, uint32_t mask, uint32_t value, uint32_t passes);",
+                waitName(names, width), typeOf(width));
     w.line();
     if (names.core == 0) {
-        w.comment(fmt::format("Brings up pads, clocks and needs, in this order: levels that keep the board safe come first. {}{}",
-                              f.image.fallBacks.empty() ? "A clock that fails ends it, pads stay as they are." : "A clock that fails is its status; what can be is brought up without it, else pads stay as they are.",
-                              hasLateClocks(f) ? " A slow source is started early and waited for last; when it fails, all is up but what comes from it, and its time-out is returned." : ""));
+        w.comment(fmt::format(
+            "Brings up pads, clocks and needs, in this order: levels that keep the board safe come first. {}{}",
+            f.image.fallBacks.empty()
+                ? "A clock that fails ends it, pads stay as they are."
+                : "A clock that fails is its status; what can be is brought up without it, else pads stay as they are.",
+            hasLateClocks(f) ? " A slow source is started early and waited for last; when it fails, all is up but what "
+                               "comes from it, and its time-out is returned."
+                             : ""));
         w.linef("enum {0}_status {0}_bring_up(void);", names.prefix);
         w.linef("enum {0}_status {0}_clocks_bring_up(void);", names.prefix);
         if (hasLateClocks(f))
@@ -279,18 +306,22 @@ SourceFile boardHeader(const Facts& f, const Names& names)
             w.linef("bool {}_is_up(void);", names.prefix);
         }
         if (!f.image.fallBacks.empty()) {
-            w.comment("Goes on after a clock has failed: false when nothing can. Then the time-out of that clock, while the program runs without it.");
+            w.comment("Goes on after a clock has failed: false when nothing can. Then the time-out of that clock, "
+                      "while the program runs without it.");
             w.linef("bool {0}_clocks_fall_back(enum {0}_status failed);", names.prefix);
             w.linef("enum {0}_status {0}_failed_clock(void);", names.prefix);
         }
         if (!runningWatchdogs(f.device).empty()) {
-            w.comment("The chip's reset starts a watchdog: the bring-up feeds it while it waits, afterwards the program must.");
+            w.comment("The chip's reset starts a watchdog: the bring-up feeds it while it waits, afterwards the "
+                      "program must.");
             w.linef("void {}_feed(void);", names.prefix);
-            w.comment("Feeds the watchdog during bring-up only: later its window may be closed while a transfer waits.");
+            w.comment(
+                "Feeds the watchdog during bring-up only: later its window may be closed while a transfer waits.");
             w.linef("void {}_feed_early(void);", names.prefix);
         }
         if (f.image.slowRates) {
-            w.comment(fmt::format("Switch to the slow clocks (CPU at {}) and back, while the program runs.", format(f.image.slowRates->clocks[size_t(f.device.cpuClock())].rate)));
+            w.comment(fmt::format("Switch to the slow clocks (CPU at {}) and back, while the program runs.",
+                                  format(f.image.slowRates->clocks[size_t(f.device.cpuClock())].rate)));
             w.linef("enum {0}_status {0}_clocks_slow(void);", names.prefix);
             w.linef("enum {0}_status {0}_clocks_full(void);", names.prefix);
         }
@@ -307,13 +338,15 @@ SourceFile boardHeader(const Facts& f, const Names& names)
                 w.linef("void {}_release_{}(void);", names.prefix, Word::of(core.id));
             }
     } else {
-        w.comment(fmt::format("Brings up the needs of the {}. Clocks and pins are up already: the {} starts this core after it has seen to them.",
+        w.comment(fmt::format("Brings up the needs of the {}. Clocks and pins are up already: the {} starts this core "
+                              "after it has seen to them.",
                               f.device.cores[names.core].name, f.device.core().name));
         w.linef("enum {0}_status {0}_bring_up(void);", names.prefix);
     }
     w.comment("Lets an interrupt of the chip through to the core.");
     w.linef("void {}_interrupt_enable(uint32_t number);", names.prefix);
-    if (const Core& core = f.device.cores[names.core]; core.architecture == Core::Architecture::ArmM && core.priorityBits > 0)
+    if (const Core& core = f.device.cores[names.core];
+        core.architecture == Core::Architecture::ArmM && core.priorityBits > 0)
         w.linef("void {}_interrupt_priority(uint32_t number, uint32_t level);", names.prefix);
     w.line();
     w.linef("#endif /* {} */", guard);
@@ -325,7 +358,11 @@ SourceFile boardSource(const Facts& f, const Names& names)
     Writer w(f, names, names.prefix.text() + "_board.c", "The order of the bring-up, and waiting.");
     w.linef("#include \"{}_board.h\"", names.prefix);
     const std::vector<FieldCode> watchdogs = names.core == 0 ? runningWatchdogs(f.device) : std::vector<FieldCode>();
-    if (names.core == 0 && (!watchdogs.empty() || std::any_of(f.image.steps.begin(), f.image.steps.end(), [](const Step& step) { return step.phase == Step::Phase::Unlock; }) || std::any_of(f.device.cores.begin(), f.device.cores.end(), [](const Core& c) { return c.release.valid(); })))
+    if (names.core == 0 &&
+        (!watchdogs.empty() ||
+         std::any_of(f.image.steps.begin(), f.image.steps.end(),
+                     [](const Step& step) { return step.phase == Step::Phase::Unlock; }) ||
+         std::any_of(f.device.cores.begin(), f.device.cores.end(), [](const Core& c) { return c.release.valid(); })))
         w.linef("#include \"{}_regs.h\"", names.prefix);
     for (size_t n = 0; n < f.plan.needs.size(); ++n)
         if (hasFiles(f, names, n)) {
@@ -352,7 +389,8 @@ SourceFile boardSource(const Facts& f, const Names& names)
         w.line();
     }
     for (const int width : widthsOf(f.device)) {
-        w.linef("bool {}(const volatile {} *reg, uint32_t mask, uint32_t value, uint32_t passes)", waitName(names, width), typeOf(width));
+        w.linef("bool {}(const volatile {} *reg, uint32_t mask, uint32_t value, uint32_t passes)",
+                waitName(names, width), typeOf(width));
         w.line("{");
         w.line("    for (; passes > 0u; passes--) {");
         if (!watchdogs.empty())
@@ -414,7 +452,8 @@ SourceFile boardSource(const Facts& f, const Names& names)
         if (!f.image.fallBacks.empty())
             w.linef("    enum {}_status status = clocks;", names.prefix);
         for (const ClockAlarm& alarm : clockAlarms(f, names))
-            w.linef("    {}_interrupt_enable({}u); {}", names.prefix, alarm.number, cComment(f.device.clocks[size_t(alarm.clocks.front())].name + " stops"));
+            w.linef("    {}_interrupt_enable({}u); {}", names.prefix, alarm.number,
+                    cComment(f.device.clocks[size_t(alarm.clocks.front())].name + " stops"));
     } else {
         w.linef("    enum {0}_status status = {1};", names.prefix, names.macro("OK"));
     }
@@ -465,7 +504,9 @@ SourceFile boardSource(const Facts& f, const Names& names)
 
 SourceFile pinsSource(const Facts& f, const Names& names)
 {
-    Writer w(f, names, names.prefix.text() + "_pins.c", "Pads: levels first, then pulls, function and direction. What a peripheral drives is handed over when that is set.");
+    Writer w(f, names, names.prefix.text() + "_pins.c",
+             "Pads: levels first, then pulls, function and direction. What a peripheral drives is handed over when "
+             "that is set.");
     w.linef("#include \"{}_board.h\"", names.prefix);
     w.linef("#include \"{}_regs.h\"", names.prefix);
     w.line();

@@ -11,7 +11,11 @@
 
 namespace bindrel {
 
-bool hasLateClocks(const Facts& f) { return std::any_of(f.image.steps.begin(), f.image.steps.end(), [](const Step& step) { return step.phase == Step::Phase::Late; }); }
+bool hasLateClocks(const Facts& f)
+{
+    return std::any_of(f.image.steps.begin(), f.image.steps.end(),
+                       [](const Step& step) { return step.phase == Step::Phase::Late; });
+}
 
 std::vector<std::string> leftTitles(const Facts& f, const FallBack& fallBack)
 {
@@ -25,7 +29,8 @@ std::vector<std::string> leftTitles(const Facts& f, const FallBack& fallBack)
 std::string afterwards(const Facts& f, const FallBack& fallBack)
 {
     const std::vector<std::string> left = leftTitles(f, fallBack);
-    return fmt::format("{} does not come: {}{}", f.device.clocks[size_t(fallBack.clock)].name, fallBack.toSlow ? "on at the slow clocks" : "on with what does not come from it",
+    return fmt::format("{} does not come: {}{}", f.device.clocks[size_t(fallBack.clock)].name,
+                       fallBack.toSlow ? "on at the slow clocks" : "on with what does not come from it",
                        left.empty() ? "" : ", without " + listed(left));
 }
 
@@ -36,14 +41,17 @@ static void fallBackFunctions(Writer& w)
     const Word& p = w.names.prefix;
     if (f.image.fallBacks.empty())
         return;
-    const auto functionOf = [&](const FallBack& fallBack) { return WordLiteral("without_") + Word::of(f.device.clocks[size_t(fallBack.clock)].id); };
+    const auto functionOf = [&](const FallBack& fallBack) {
+        return WordLiteral("without_") + Word::of(f.device.clocks[size_t(fallBack.clock)].id);
+    };
     w.line();
     w.linef("static enum {}_status failure = {};", p, w.names.macro("OK"));
     for (const FallBack& fallBack : f.image.fallBacks) {
         const ClockNode& node = f.device.clocks[size_t(fallBack.clock)];
         w.because({Place::Kind::Clock, node.id, {}}, "does not come");
         w.line();
-        w.comment(fmt::format("{}; CPU at {}.", afterwards(f, fallBack), format(fallBack.rates.clocks[size_t(f.device.cpuClock())].rate)));
+        w.comment(fmt::format("{}; CPU at {}.", afterwards(f, fallBack),
+                              format(fallBack.rates.clocks[size_t(f.device.cpuClock())].rate)));
         w.linef("static enum {}_status {}(void)", p, functionOf(fallBack));
         w.line("{");
         std::vector<const Step*> steps;
@@ -92,7 +100,9 @@ void refuseAfterFallBack(Writer& w)
 static void switchFunction(Writer& w, WordLiteral name, const std::vector<Step>& list, const ClockState& cpu)
 {
     w.line();
-    w.comment(fmt::format("To the {} clocks, CPU at {}. Let all peripherals rest that are timed by a clock that changes.", name.text(), format(cpu.rate)));
+    w.comment(
+        fmt::format("To the {} clocks, CPU at {}. Let all peripherals rest that are timed by a clock that changes.",
+                    name.text(), format(cpu.rate)));
     w.linef("enum {0}_status {0}_clocks_{1}(void)", w.names.prefix, name);
     w.line("{");
     refuseAfterFallBack(w);
@@ -107,7 +117,8 @@ static void switchFunction(Writer& w, WordLiteral name, const std::vector<Step>&
 SourceFile clocksSource(const Facts& f, const Names& names)
 {
     const ClockState& cpu = f.rates.clocks[size_t(f.device.cpuClock())];
-    Writer w(f, names, names.prefix.text() + "_clocks.c", fmt::format("Clocks, from reset to a CPU at {}.", format(cpu.rate)));
+    Writer w(f, names, names.prefix.text() + "_clocks.c",
+             fmt::format("Clocks, from reset to a CPU at {}.", format(cpu.rate)));
     w.linef("#include \"{}_board.h\"", names.prefix);
     w.linef("#include \"{}_regs.h\"", names.prefix);
     std::set<int> again;
@@ -124,7 +135,8 @@ SourceFile clocksSource(const Facts& f, const Names& names)
         const ClockNode& node = f.device.clocks[size_t(*it)];
         if (node.type == ClockNode::Type::Select)
             continue;
-        path += path.empty() ? fmt::format("{} {}", node.name, format(f.rates.clocks[size_t(*it)].rate)) : " " + operationText(f.device, f.rates, *it);
+        path += path.empty() ? fmt::format("{} {}", node.name, format(f.rates.clocks[size_t(*it)].rate))
+                             : " " + operationText(f.device, f.rates, *it);
     }
     w.comment(fmt::format("CPU {} = {}; {}.", format(cpu.rate), path, format(cpu.tolerance)));
     w.linef("enum {0}_status {0}_clocks_bring_up(void)", names.prefix);

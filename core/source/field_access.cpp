@@ -6,9 +6,11 @@
 
 namespace bindrel {
 
-Code waitForRole(const Writer& w, InstanceIndex instance, std::string_view role, const Code& value, const Code& microseconds)
+Code waitForRole(const Writer& w, InstanceIndex instance, std::string_view role, const Code& value,
+                 const Code& microseconds)
 {
-    return waitCall(w.facts, w.names, w.facts.device.roleField(instance, role), value, code("{} * {}", microseconds, w.names.macro("WAIT_PASSES_PER_US")));
+    return waitCall(w.facts, w.names, w.facts.device.roleField(instance, role), value,
+                    code("{} * {}", microseconds, w.names.macro("WAIT_PASSES_PER_US")));
 }
 
 Code putRegisterOf(const Writer& w, InstanceIndex instance, std::string_view role, const Code& value)
@@ -22,11 +24,13 @@ Code readRole(const Writer& w, InstanceIndex instance, std::string_view role)
     const Field& field = w.facts.device.fieldOf(ref);
     if (!field.pieces.empty())
         return code("{}_OF({})", fieldMacro(w.facts, w.names, ref), roleRegister(w.facts, w.names, instance, role));
-    const Code bits = code("({} & {})", roleRegister(w.facts, w.names, instance, role), fieldMacro(w.facts, w.names, ref));
+    const Code bits =
+        code("({} & {})", roleRegister(w.facts, w.names, instance, role), fieldMacro(w.facts, w.names, ref));
     return field.lsb == 0 ? bits : code("({} >> {}u)", bits, field.lsb);
 }
 
-std::vector<Code> clearedByOnes(const Facts& facts, const Names& names, InstanceIndex instance, RegisterIndex reg, std::uint32_t beside)
+std::vector<Code> clearedByOnes(const Facts& facts, const Names& names, InstanceIndex instance, RegisterIndex reg,
+                                std::uint32_t beside)
 {
     std::vector<Code> out;
     const std::vector<Field>& fields = facts.device.blockOf(instance).registers[size_t(reg)].fields;
@@ -45,7 +49,9 @@ void writeRole(Writer& w, InstanceIndex instance, std::string_view role, const C
     const Code margin = Code::trusted(std::string(size_t(indent), ' '));
     const Code place = roleRegister(w.facts, w.names, instance, role);
     const Word macro = fieldMacro(w.facts, w.names, ref);
-    const Code put = field.width == 1 ? code("({} != 0u ? {} : 0u)", value, macro) : field.lsb == 0 && field.pieces.empty() ? value : code("{}_AT({})", macro, value);
+    const Code put = field.width == 1                         ? code("({} != 0u ? {} : 0u)", value, macro)
+                     : field.lsb == 0 && field.pieces.empty() ? value
+                                                              : code("{}_AT({})", macro, value);
     std::uint32_t kept = 0, keys = 0;
     for (const Field& other : reg.fields) {
         if (&other == &field)
@@ -55,13 +61,17 @@ void writeRole(Writer& w, InstanceIndex instance, std::string_view role, const C
     }
     const Code key = keys ? code(" | 0x{:08X}u", keys) : Code();
     if (kept == 0) {
-        w.linef("{}{}", margin, registerPut(w.facts, w.names, instance, ref.reg, narrowed(reg, keys || reg.width < 32 ? code("{}{}", put, key) : put)));
+        w.linef("{}{}", margin,
+                registerPut(w.facts, w.names, instance, ref.reg,
+                            narrowed(reg, keys || reg.width < 32 ? code("{}{}", put, key) : put)));
         return;
     }
     std::vector<Code> off{code("{}", macro)};
     for (Code& flag : clearedByOnes(w.facts, w.names, instance, ref.reg, field.mask()))
         off.push_back(std::move(flag));
-    w.linef("{}{}", margin, registerPut(w.facts, w.names, instance, ref.reg, narrowed(reg, code("({} & ~({})) | {}{}", place, joinedCode(off, " | "), put, key))));
+    w.linef("{}{}", margin,
+            registerPut(w.facts, w.names, instance, ref.reg,
+                        narrowed(reg, code("({} & ~({})) | {}{}", place, joinedCode(off, " | "), put, key))));
 }
 
 void writeRoleCode(Writer& w, InstanceIndex instance, std::string_view role, std::uint32_t value, int indent)
@@ -69,7 +79,9 @@ void writeRoleCode(Writer& w, InstanceIndex instance, std::string_view role, std
     const Device& device = w.facts.device;
     const FieldRef ref = device.roleField(instance, role);
     const std::vector<Field>& fields = device.registerOf(ref).fields;
-    const bool others = std::any_of(fields.begin(), fields.end(), [&](const Field& field) { return field.keepsWrites() && !(field.mask() & device.fieldOf(ref).mask()); });
+    const bool others = std::any_of(fields.begin(), fields.end(), [&](const Field& field) {
+        return field.keepsWrites() && !(field.mask() & device.fieldOf(ref).mask());
+    });
     w.step(others ? updateStep(device, {{ref, value, {}}}, {}) : writeStep(device, {{ref, value, {}}}, {}), indent);
 }
 
@@ -125,26 +137,33 @@ void clearFields(Writer& w, InstanceIndex instance, const std::vector<FieldRef>&
             w.linef("{}{} /* cleared by writing a one */", margin, put(narrowed(reg, joinedCode(flags.ones, " | "))));
         else if (!flags.ones.empty()) {
             std::vector<Code> others = clearedByOnes(w.facts, w.names, instance, at, 0);
-            w.linef("{}{} /* cleared by writing a one */", margin, put(narrowed(reg, code("({} & ~({})) | {}", flags.place, joinedCode(others, " | "), joinedCode(flags.ones, " | ")))));
+            w.linef("{}{} /* cleared by writing a one */", margin,
+                    put(narrowed(reg, code("({} & ~({})) | {}", flags.place, joinedCode(others, " | "),
+                                           joinedCode(flags.ones, " | ")))));
         }
         if (!flags.zeroes.empty() && kept == 0)
-            w.linef("{}{} /* cleared by writing a zero, ones leave the others */", margin, put(narrowed(reg, code("~({})", joinedCode(flags.zeroes, " | ")))));
+            w.linef("{}{} /* cleared by writing a zero, ones leave the others */", margin,
+                    put(narrowed(reg, code("~({})", joinedCode(flags.zeroes, " | ")))));
         else if (!flags.zeroes.empty()) {
             // Flags that come between reading and writing back must get ones.
             std::vector<Code> stay;
             for (size_t f = 0; f < reg.fields.size(); ++f)
                 if (reg.fields[f].access == Field::Access::WriteZeroToClear)
                     stay.push_back(code("{}", fieldMacro(w.facts, w.names, {instance, at, int(f)})));
-            w.linef("{}{} /* cleared by writing a zero, ones leave the others */", margin, put(narrowed(reg, code("({} | {}) & ~({})", flags.place, joinedCode(stay, " | "), joinedCode(flags.zeroes, " | ")))));
+            w.linef("{}{} /* cleared by writing a zero, ones leave the others */", margin,
+                    put(narrowed(reg, code("({} | {}) & ~({})", flags.place, joinedCode(stay, " | "),
+                                           joinedCode(flags.zeroes, " | ")))));
         }
         if (!flags.plain.empty())
-            w.linef("{}{}", margin, put(narrowed(reg, code("{} & ~({})", flags.place, joinedCode(flags.plain, " | ")))));
+            w.linef("{}{}", margin,
+                    put(narrowed(reg, code("{} & ~({})", flags.place, joinedCode(flags.plain, " | ")))));
     }
 }
 
 void takeFlag(Writer& w, InstanceIndex instance, const std::string& role)
 {
-    w.linef("    if (({} & {}) == 0u) {{", roleRegister(w.facts, w.names, instance, role), roleMacro(w.facts, w.names, instance, role));
+    w.linef("    if (({} & {}) == 0u) {{", roleRegister(w.facts, w.names, instance, role),
+            roleMacro(w.facts, w.names, instance, role));
     w.line("        return false;");
     w.line("    }");
     // Reading has cleared one of the other sort.
@@ -154,7 +173,8 @@ void takeFlag(Writer& w, InstanceIndex instance, const std::string& role)
 
 Code countsBetween(std::uint64_t counts)
 {
-    return counts > 0xFFFFFFFFu ? Code::trusted("now - last") : code("now >= last ? now - last : now + {}u - last", counts);
+    return counts > 0xFFFFFFFFu ? Code::trusted("now - last")
+                                : code("now >= last ? now - last : now + {}u - last", counts);
 }
 
 } // namespace bindrel

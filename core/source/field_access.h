@@ -14,23 +14,28 @@ namespace bindrel {
 /// REQUIRES: the block has the role.
 Code readRole(const Writer& w, InstanceIndex instance, std::string_view role);
 /// waitCall() of the field of a role, for at most so many microseconds (an expression).
-Code waitForRole(const Writer& w, InstanceIndex instance, std::string_view role, const Code& value, const Code& microseconds);
+Code waitForRole(const Writer& w, InstanceIndex instance, std::string_view role, const Code& value,
+                 const Code& microseconds);
 /// The statement that puts a value into the whole register of a role; `value` is narrowed() where it must be.
 Code putRegisterOf(const Writer& w, InstanceIndex instance, std::string_view role, const Code& value);
-/// Puts a value (an expression of uint32_t, no larger than the field) into a role's field. Other fields of the register that keep what
-/// was written stay as they are; flags that a write would clear are left alone.
+/// Puts a value (an expression of uint32_t, no larger than the field) into a role's field. Other fields of the register
+/// that keep what was written stay as they are; flags that a write would clear are left alone.
 void writeRole(Writer& w, InstanceIndex instance, std::string_view role, const Code& value, int indent);
 /// The same of a code that is known.
 void writeRoleCode(Writer& w, InstanceIndex instance, std::string_view role, std::uint32_t value, int indent);
 /// Forgets flags, each in the way that its access says.
 void clearFlags(Writer& w, InstanceIndex instance, const std::vector<std::string>& roles, int indent);
-/// "return false" while a flag is not set; then forgets it. For functions that tell whether something has happened since they were last asked.
+/// "return false" while a flag is not set; then forgets it. For functions that tell whether something has happened
+/// since they were last asked.
 void takeFlag(Writer& w, InstanceIndex instance, const std::string& role);
-/// "now >= last ? now - last : now + 65536u - last": counts that went by on a counter that begins anew after `counts` (2 to the power of 32 at most).
+/// "now >= last ? now - last : now + 65536u - last": counts that went by on a counter that begins anew after `counts`
+/// (2 to the power of 32 at most).
 Code countsBetween(std::uint64_t counts);
 /// The same of fields of one instance that are known.
 void clearFields(Writer& w, InstanceIndex instance, const std::vector<FieldRef>& fields, int indent);
-/// Masks of fields that a one clears, beside the given bits: a register that is read and written back must not carry them. Empty: none.
-std::vector<Code> clearedByOnes(const Facts& facts, const Names& names, InstanceIndex instance, RegisterIndex reg, std::uint32_t beside);
+/// Masks of fields that a one clears, beside the given bits: a register that is read and written back must not carry
+/// them. Empty: none.
+std::vector<Code> clearedByOnes(const Facts& facts, const Names& names, InstanceIndex instance, RegisterIndex reg,
+                                std::uint32_t beside);
 
 } // namespace bindrel

@@ -15,16 +15,29 @@ std::vector<std::pair<int, InterruptClient>> interruptsOf(const Facts& f, const 
         return out;
     const int vectors = f.device.cores[names.core].vectorCount;
     for (const PadSetup& setup : f.pads) {
-        const InstanceIndex watcher = setup.need != static_cast<int>(need) || setup.line < 0 ? InstanceIndex() : f.device.linesInPorts ? f.device.pads[size_t(setup.pad)].port : f.device.lineInstance;
+        const InstanceIndex watcher = setup.need != static_cast<int>(need) || setup.line < 0 ? InstanceIndex()
+                                      : f.device.linesInPorts ? f.device.pads[size_t(setup.pad)].port
+                                                              : f.device.lineInstance;
         if (watcher < 0)
             continue;
         for (const auto& [event, number] : f.device.instances[size_t(watcher)].interrupts)
             if (number < vectors)
-                out.push_back({number, {need, watcher, event, "flag" + std::to_string(setup.line), "edge", "Called by the interrupt at each edge. The flag is cleared already.", {}, false}});
+                out.push_back({number,
+                               {need,
+                                watcher,
+                                event,
+                                "flag" + std::to_string(setup.line),
+                                "edge",
+                                "Called by the interrupt at each edge. The flag is cleared already.",
+                                {},
+                                false}});
     }
     for (const NeedEvent& event : f.settings[need].events)
-        if (const std::optional<int> number = f.device.interruptOf(event.instance, event.event); number && *number < vectors)
-            out.push_back({*number, {need, event.instance, event.event, event.flag, event.function, event.about, event.rate, event.own}});
+        if (const std::optional<int> number = f.device.interruptOf(event.instance, event.event);
+            number && *number < vectors)
+            out.push_back(
+                {*number,
+                 {need, event.instance, event.event, event.flag, event.function, event.about, event.rate, event.own}});
     return out;
 }
 
@@ -33,13 +46,15 @@ std::vector<ClockAlarm> clockAlarms(const Facts& f, const Names& names)
     std::vector<ClockAlarm> out;
     for (size_t i = 0; i < f.device.clocks.size() && names.core == 0; ++i) {
         const ClockNode& node = f.device.clocks[i];
-        if (!node.monitor || node.monitor->interrupt.empty() || !f.rates.clocks[i].running || !f.rates.clocks[i].monitored)
+        if (!node.monitor || node.monitor->interrupt.empty() || !f.rates.clocks[i].running ||
+            !f.rates.clocks[i].monitored)
             continue;
         const Instance& instance = f.device.instances[size_t(node.monitor->enable.ref.instance)];
         const auto interrupt = instance.interrupts.find(node.monitor->interrupt);
         if (interrupt == instance.interrupts.end() || interrupt->second >= f.device.core().vectorCount)
             continue;
-        auto at = std::find_if(out.begin(), out.end(), [&](const ClockAlarm& alarm) { return alarm.number == interrupt->second; });
+        auto at = std::find_if(out.begin(), out.end(),
+                               [&](const ClockAlarm& alarm) { return alarm.number == interrupt->second; });
         if (at == out.end())
             at = out.insert(out.end(), {interrupt->second, handlerName(names, instance.name, interrupt->first), {}});
         at->clocks.push_back(int(i));

@@ -16,7 +16,7 @@ struct InterruptClient {
     std::string flag;     ///< role of the instance; empty or absent: the interrupt itself tells
     std::string function; ///< ending of the name of the user's function
     std::string about;
-    Frequency rate; ///< how often at most; zero: nobody can say
+    Frequency rate;   ///< how often at most; zero: nobody can say
     bool own = false; ///< the need's own C has the function
 };
 

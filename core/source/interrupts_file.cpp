@@ -16,8 +16,10 @@ void writeEnable(Writer& w)
 {
     const Facts& f = w.facts;
     const bool arm = f.device.cores[w.names.core].architecture == Core::Architecture::ArmM;
-    w.comment(arm ? "The core's interrupt controller, as Arm defines it for the M profile: one set-enable bit an interrupt."
-                  : "The chip's interrupt controller lets the interrupt through, mie.MEIE and mstatus.MIE let the core take it.");
+    w.comment(
+        arm ? "The core's interrupt controller, as Arm defines it for the M profile: one set-enable bit an interrupt."
+            : "The chip's interrupt controller lets the interrupt through, mie.MEIE and mstatus.MIE let the core take "
+              "it.");
     w.linef("void {}_interrupt_enable(uint32_t number)", w.names.prefix);
     w.line("{");
     if (arm) {
@@ -27,7 +29,8 @@ void writeEnable(Writer& w)
         const int controller = f.device.cores[w.names.core].interruptController;
         const Register& reg = f.device.registerOf(f.device.roleField(controller, "enable"));
         w.linef("    volatile {} *const enable = &{};", typeOf(reg), roleRegister(f, w.names, controller, "enable"));
-        w.linef("    enable[number / {0}u] = {1};", reg.width, narrowed(reg, code("enable[number / {0}u] | 1u << (number % {0}u)", reg.width)));
+        w.linef("    enable[number / {0}u] = {1};", reg.width,
+                narrowed(reg, code("enable[number / {0}u] | 1u << (number % {0}u)", reg.width)));
         w.line("    __asm__ volatile(\"csrs mie, %0\" : : \"r\"(1u << 11));");
         w.line("    __asm__ volatile(\"csrsi mstatus, 8\");");
     }
@@ -55,7 +58,8 @@ void writeHandler(Writer& w, const InterruptVector& vector)
         if (std::find(asked.begin(), asked.end(), flag) != asked.end())
             continue;
         asked.push_back(flag);
-        w.linef("    if (({} & {}) != 0u) {{", roleRegister(f, w.names, client.instance, client.flag), roleMacro(f, w.names, client.instance, client.flag));
+        w.linef("    if (({} & {}) != 0u) {{", roleRegister(f, w.names, client.instance, client.flag),
+                roleMacro(f, w.names, client.instance, client.flag));
         if (f.device.fieldOf(flag).access != Field::Access::ReadToClear) // reading has cleared it
             clearFlags(w, client.instance, {client.flag}, 8);
         w.linef("        {}();", function);
@@ -77,13 +81,15 @@ void writePriority(Writer& w)
     if (core.architecture != Core::Architecture::ArmM || core.priorityBits <= 0)
         return;
     w.line();
-    w.comment(fmt::format("Levels 0, the most urgent, to {}.{}", (1 << core.priorityBits) - 1, core.wordsOnly() ? " Not reentrant: four interrupts share a word." : ""));
+    w.comment(fmt::format("Levels 0, the most urgent, to {}.{}", (1 << core.priorityBits) - 1,
+                          core.wordsOnly() ? " Not reentrant: four interrupts share a word." : ""));
     w.linef("void {}_interrupt_priority(uint32_t number, uint32_t level)", w.names.prefix);
     w.line("{");
     if (core.wordsOnly()) {
         w.line("    volatile uint32_t *const priority = (volatile uint32_t *)0xE000E400u + number / 4u;");
         w.line("    const uint32_t shift = number % 4u * 8u;");
-        w.linef("    *priority = (*priority & ~((uint32_t)0xFFu << shift)) | (level << (shift + {}u));", 8 - core.priorityBits);
+        w.linef("    *priority = (*priority & ~((uint32_t)0xFFu << shift)) | (level << (shift + {}u));",
+                8 - core.priorityBits);
     } else {
         w.line("    volatile uint8_t *const priority = (volatile uint8_t *)0xE000E400u;");
         w.linef("    priority[number] = (uint8_t)(level << {}u);", 8 - core.priorityBits);
@@ -98,7 +104,8 @@ void writeClockAlarms(Writer& w, const std::vector<ClockAlarm>& alarms)
     if (alarms.empty())
         return;
     w.line();
-    w.comment("Called when a watched clock has stopped and the chip has fallen back to another: rates are no longer as planned. Define it to do more, or else.");
+    w.comment("Called when a watched clock has stopped and the chip has fallen back to another: rates are no longer as "
+              "planned. Define it to do more, or else.");
     w.linef("__attribute__((weak)) void {}_source_lost(void)", w.names.prefix);
     w.line("{");
     w.linef("    {}_safe_state();", w.names.prefix);

@@ -21,7 +21,10 @@ std::optional<std::string> openingName(std::string_view line)
     return std::string(trimmed(plain.substr(kOpen.size(), plain.size() - kOpen.size() - kEnd.size())));
 }
 
-bool isClosing(std::string_view line) { return trimmed(line) == "/*~ */"; }
+bool isClosing(std::string_view line)
+{
+    return trimmed(line) == "/*~ */";
+}
 
 /// Calls back for each line with its LF; the last one may have none.
 template <typename Visit> void eachLine(std::string_view text, Visit visit)

@@ -26,13 +26,18 @@ std::string purpose(const Facts& f, const ModeSteps& steps)
     for (const NeedIndex need : state.wakers)
         wakers.push_back(f.plan.needs[size_t(need)].title);
     std::string text = mode.about.empty() ? mode.name + "." : fmt::format("{}: {}", mode.name, mode.about);
-    text += wakers.empty() ? " No need of the plan wakes it." : mode.wakesByAny ? " Any interrupt wakes it." : fmt::format(" Woken by {}.", listed(wakers));
-    text += fmt::format(" The core runs {} later, all clocks up to {} later; returns then.", format(state.wakeTime), format(state.fullTime));
+    text += wakers.empty()    ? " No need of the plan wakes it."
+            : mode.wakesByAny ? " Any interrupt wakes it."
+                              : fmt::format(" Woken by {}.", listed(wakers));
+    text += fmt::format(" The core runs {} later, all clocks up to {} later; returns then.", format(state.wakeTime),
+                        format(state.fullTime));
     std::vector<std::string> again;
     for (const NeedIndex need : steps.again)
         again.push_back(f.plan.needs[size_t(need)].title);
     if (!again.empty())
-        text += fmt::format(" Meanwhile {} {} no power: stopped before, brought up again afterwards; {} must be started by you.", listed(again), again.size() == 1 ? "has" : "have", again.size() == 1 ? "it" : "they");
+        text += fmt::format(
+            " Meanwhile {} {} no power: stopped before, brought up again afterwards; {} must be started by you.",
+            listed(again), again.size() == 1 ? "has" : "have", again.size() == 1 ? "it" : "they");
     if (f.image.slowRates)
         text += steps.slow ? " To be called at the slow clocks." : " To be called at the full clocks.";
     return text;
@@ -40,7 +45,8 @@ std::string purpose(const Facts& f, const ModeSteps& steps)
 
 bool hasStop(const Facts& f, NeedIndex need)
 {
-    return std::any_of(f.image.stops.begin(), f.image.stops.end(), [need](const Step& step) { return step.need == int(need); });
+    return std::any_of(f.image.stops.begin(), f.image.stops.end(),
+                       [need](const Step& step) { return step.need == int(need); });
 }
 
 void list(Writer& w, const std::vector<Step>& steps)
@@ -108,7 +114,8 @@ void defineModes(Writer& w)
         for (const NeedIndex need : steps.again)
             if (hasFiles(f, w.names, size_t(need)))
                 again.push_back(size_t(need));
-        const bool mayFail = std::any_of(again.begin(), again.end(), [&f](NeedIndex need) { return needWaits(f, need); });
+        const bool mayFail =
+            std::any_of(again.begin(), again.end(), [&f](NeedIndex need) { return needWaits(f, need); });
         const Code held = mayFail ? Code() : Code::trusted("const ");
         if (steps.back.empty())
             w.linef("    {}enum {}_status status = {};", held, p, w.names.macro("OK"));
@@ -137,8 +144,8 @@ void defineModes(Writer& w)
     w.noCause();
 }
 
-/// By the architecture of the core that enters them: PRIMASK and the system control register of Arm's M profile; mstatus.MIE of
-/// RISC-V. On both a pending interrupt ends the wait even while it is held off.
+/// By the architecture of the core that enters them: PRIMASK and the system control register of Arm's M profile;
+/// mstatus.MIE of RISC-V. On both a pending interrupt ends the wait even while it is held off.
 void writeCoreWait(Writer& w)
 {
     const Facts& f = w.facts;

@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// Names in C that cannot meet. What is written has three owners: the board (functions, linker symbols), the chip (macros of registers
-// and clocks), and the needs (their functions and macros, each the need's name and a suffix). A need's name is refused when one of
-// its suffixes could make it a name of another owner's.
+// Names in C that cannot meet. What is written has three owners: the board (functions, linker symbols), the chip
+// (macros of registers and clocks), and the needs (their functions and macros, each the need's name and a suffix). A
+// need's name is refused when one of its suffixes could make it a name of another owner's.
 #include "core/source/names.h"
 
 #include "core/base/text.h"
@@ -15,18 +15,73 @@ namespace bindrel {
 namespace {
 
 /// What the board's own things are called, behind the prefix; also the linker's symbols and names of files.
-constexpr std::string_view kBoardNames[] = {
-    "board", "board_h", "regs", "regs_h", "clocks", "clocks_bring_up", "clocks_slow", "clocks_full", "clocks_fall_back", "failed_clock", "is_up", "pins", "pins_bring_up", "interrupts", "interrupts_hold",
-    "interrupts_release", "interrupt_enable", "interrupt_priority", "safe_state", "source_lost", "first", "start", "wait", "wait8", "wait16", "wait_passes_per_us", "passes", "feed", "feed_early", "slow_sources_bring_up", "bring_up", "status", "ok", "timeout_transfer", "core_wait", "toolchain", "vectors",
-    "trap", "entry", "reset", "unhandled", "main", "orphans", "sources", "data_start", "data_end", "data_load", "bss_start", "bss_end", "stack_top", "handlers", "vectors_address", "init_start", "init_end"};
+constexpr std::string_view kBoardNames[] = {"board",
+                                            "board_h",
+                                            "regs",
+                                            "regs_h",
+                                            "clocks",
+                                            "clocks_bring_up",
+                                            "clocks_slow",
+                                            "clocks_full",
+                                            "clocks_fall_back",
+                                            "failed_clock",
+                                            "is_up",
+                                            "pins",
+                                            "pins_bring_up",
+                                            "interrupts",
+                                            "interrupts_hold",
+                                            "interrupts_release",
+                                            "interrupt_enable",
+                                            "interrupt_priority",
+                                            "safe_state",
+                                            "source_lost",
+                                            "first",
+                                            "start",
+                                            "wait",
+                                            "wait8",
+                                            "wait16",
+                                            "wait_passes_per_us",
+                                            "passes",
+                                            "feed",
+                                            "feed_early",
+                                            "slow_sources_bring_up",
+                                            "bring_up",
+                                            "status",
+                                            "ok",
+                                            "timeout_transfer",
+                                            "core_wait",
+                                            "toolchain",
+                                            "vectors",
+                                            "trap",
+                                            "entry",
+                                            "reset",
+                                            "unhandled",
+                                            "main",
+                                            "orphans",
+                                            "sources",
+                                            "data_start",
+                                            "data_end",
+                                            "data_load",
+                                            "bss_start",
+                                            "bss_end",
+                                            "stack_top",
+                                            "handlers",
+                                            "vectors_address",
+                                            "init_start",
+                                            "init_end"};
 /// The same where more follows that depends on the chip.
 constexpr std::string_view kBoardFamilies[] = {"on", "enter", "release", "timeout", "main", "get", "put", "await"};
 
 /// Names that would be a special target of CMake, a library that is linked, or the user's file.
-constexpr std::string_view kNoPrefix[] = {"main", "all", "help", "install", "clean", "test", "package", "package_source", "edit_cache", "rebuild_cache", "depend", "gcc"};
+constexpr std::string_view kNoPrefix[] = {"main",       "all",           "help",    "install",
+                                          "clean",      "test",          "package", "package_source",
+                                          "edit_cache", "rebuild_cache", "depend",  "gcc"};
 
 /// Whether `name` is `head` or goes on behind it with an underscore.
-bool beginsWith(std::string_view name, std::string_view head) { return name.starts_with(head) && (name.size() == head.size() || name[head.size()] == '_'); }
+bool beginsWith(std::string_view name, std::string_view head)
+{
+    return name.starts_with(head) && (name.size() == head.size() || name[head.size()] == '_');
+}
 
 /// Hands out names of needs.
 class Allotment {
@@ -72,15 +127,20 @@ private:
                 return true;
         if (isChips(name))
             return true;
-        return std::any_of(taken_.begin(), taken_.end(), [&name](const std::string& other) { return name == other || meet(name, other) || meet(other, name); });
+        return std::any_of(taken_.begin(), taken_.end(), [&name](const std::string& other) {
+            return name == other || meet(name, other) || meet(other, name);
+        });
     }
 
     /// Whether a macro of the need could be one of the chip's: of a register's field, an instance, a clock.
     bool isChips(const std::string& name) const
     {
         const std::string head = name + "_";
-        const auto meets = [&head](const std::string& own) { return own.starts_with(head) && isSuffix(std::string_view(own).substr(head.size())); };
-        for (auto own = std::lower_bound(others_.begin(), others_.end(), head); own != others_.end() && own->starts_with(head); ++own)
+        const auto meets = [&head](const std::string& own) {
+            return own.starts_with(head) && isSuffix(std::string_view(own).substr(head.size()));
+        };
+        for (auto own = std::lower_bound(others_.begin(), others_.end(), head);
+             own != others_.end() && own->starts_with(head); ++own)
             if (meets(*own))
                 return true;
         for (const auto& [id, block] : blocks_) {
@@ -100,16 +160,19 @@ private:
     {
         while (!rest.empty() && rest.back() >= '0' && rest.back() <= '9')
             rest.remove_suffix(1);
-        return rest.ends_with("_bit") || std::find(needSuffixes().begin(), needSuffixes().end(), rest) != needSuffixes().end();
+        return rest.ends_with("_bit") ||
+               std::find(needSuffixes().begin(), needSuffixes().end(), rest) != needSuffixes().end();
     }
 
-    /// Whether a suffix of `shorter` is the rest of `longer` with one of its suffixes: "gate" + "clear_fault", "gate_clear" + "fault".
+    /// Whether a suffix of `shorter` is the rest of `longer` with one of its suffixes: "gate" + "clear_fault",
+    /// "gate_clear" + "fault".
     static bool meet(std::string_view shorter, std::string_view longer)
     {
         if (longer.size() <= shorter.size() + 1 || !beginsWith(longer, shorter))
             return false;
         const std::string rest = std::string(longer.substr(shorter.size() + 1)) + "_";
-        return std::any_of(needSuffixes().begin(), needSuffixes().end(), [&rest](std::string_view suffix) { return suffix.starts_with(rest); });
+        return std::any_of(needSuffixes().begin(), needSuffixes().end(),
+                           [&rest](std::string_view suffix) { return suffix.starts_with(rest); });
     }
 
     std::vector<std::pair<std::string, const Block*>> blocks_;
@@ -151,32 +214,53 @@ void nameFindings(const Facts& f, std::vector<Finding>& out)
         Finding finding;
         finding.rule = "SRC-01";
         finding.severity = Finding::Severity::Caution;
-        finding.text = fmt::format("{} is called {} in the written C, because {} would meet another name there. Give the need another id if you want to choose it.",
+        finding.text = fmt::format("{} is called {} in the written C, because {} would meet another name there. Give "
+                                   "the need another id if you want to choose it.",
                                    f.plan.needs[n].title, names.need(n).text(), names.name(Word::of(plain)).text());
         finding.place = {Place::Kind::Need, f.plan.needs[n].id, {}};
         out.push_back(std::move(finding));
     }
 }
 
-Word instanceMacro(const Facts& facts, const Names& names, InstanceIndex instance) { return names.macro(Word::of(facts.device.instances[size_t(instance)].name).upper()); }
+Word instanceMacro(const Facts& facts, const Names& names, InstanceIndex instance)
+{
+    return names.macro(Word::of(facts.device.instances[size_t(instance)].name).upper());
+}
 
 Word fieldMacro(const Facts& facts, const Names& names, const FieldRef& ref)
 {
     const Block& block = facts.device.blockOf(ref.instance);
-    return names.macro(Word::of(block.name).upper() + "_" + Word::spelled(facts.device.registerOf(ref).name) + "_" + Word::spelled(facts.device.fieldOf(ref).name));
+    return names.macro(Word::of(block.name).upper() + "_" + Word::spelled(facts.device.registerOf(ref).name) + "_" +
+                       Word::spelled(facts.device.fieldOf(ref).name));
 }
 
-Word timeoutName(const Facts& facts, const Names& names, const FieldRef& waitedFor) { return names.macro("TIMEOUT_" + Word::of(facts.device.nameOf(waitedFor)).upper()); }
-Word rateMacro(const Facts& facts, const Names& names, ClockIndex clock) { return names.macro(Word::of(facts.device.clocks[size_t(clock)].id).upper() + "_HZ"); }
-Word factorMacro(const Facts& facts, const Names& names, ClockIndex clock) { return names.macro(Word::of(facts.device.clocks[size_t(clock)].id).upper() + "_FACTOR"); }
+Word timeoutName(const Facts& facts, const Names& names, const FieldRef& waitedFor)
+{
+    return names.macro("TIMEOUT_" + Word::of(facts.device.nameOf(waitedFor)).upper());
+}
+Word rateMacro(const Facts& facts, const Names& names, ClockIndex clock)
+{
+    return names.macro(Word::of(facts.device.clocks[size_t(clock)].id).upper() + "_HZ");
+}
+Word factorMacro(const Facts& facts, const Names& names, ClockIndex clock)
+{
+    return names.macro(Word::of(facts.device.clocks[size_t(clock)].id).upper() + "_FACTOR");
+}
 bool hasFactorMacro(const Facts& facts, ClockIndex clock)
 {
     const ClockNode& node = facts.device.clocks[size_t(clock)];
     const ClockState& state = facts.rates.clocks[size_t(clock)];
     const bool plain = node.encoding.kind == Encoding::Kind::AsIs || node.encoding.kind == Encoding::Kind::MinusOne;
-    return plain && state.running && state.used && state.input >= 0 && state.setting > 0 && node.control.valid() && !node.fraction.valid() && (node.type == ClockNode::Type::Divide || node.type == ClockNode::Type::Multiply);
+    return plain && state.running && state.used && state.input >= 0 && state.setting > 0 && node.control.valid() &&
+           !node.fraction.valid() && (node.type == ClockNode::Type::Divide || node.type == ClockNode::Type::Multiply);
 }
-Word slowRateMacro(const Facts& facts, const Names& names, ClockIndex clock) { return names.macro("SLOW_" + Word::of(facts.device.clocks[size_t(clock)].id).upper() + "_HZ"); }
-Word handlerName(const Names& names, const std::string& instance, const std::string& event) { return names.name("on_" + Word::spelled(instance) + "_" + Word::spelled(event)); }
+Word slowRateMacro(const Facts& facts, const Names& names, ClockIndex clock)
+{
+    return names.macro("SLOW_" + Word::of(facts.device.clocks[size_t(clock)].id).upper() + "_HZ");
+}
+Word handlerName(const Names& names, const std::string& instance, const std::string& event)
+{
+    return names.name("on_" + Word::spelled(instance) + "_" + Word::spelled(event));
+}
 
 } // namespace bindrel

@@ -11,10 +11,10 @@ namespace bindrel {
 
 /// What all files of one program share: the names that C code uses for its things.
 struct Names {
-    Word prefix;  ///< "sluice"
-    Word PREFIX;  ///< "SLUICE"
+    Word prefix;             ///< "sluice"
+    Word PREFIX;             ///< "SLUICE"
     std::vector<Word> needs; ///< C name of each need, by index
-    CoreIndex core = 0;         ///< whose program is written, into Device::cores
+    CoreIndex core = 0;      ///< whose program is written, into Device::cores
 
     Word macro(const Word& rest) const { return PREFIX + "_" + rest; }
     Word macro(WordLiteral rest) const { return PREFIX + "_" + rest; }
@@ -25,26 +25,28 @@ struct Names {
     std::string file(NeedIndex index, const char* ending) const { return need(index).text() + ending; }
 };
 
-/// Names of one core's program: legal C, and such that no two things of what is written are called alike. A need whose name would meet
-/// that of the board's own things, of a register's, or of another need's functions gets a number.
+/// Names of one core's program: legal C, and such that no two things of what is written are called alike. A need whose
+/// name would meet that of the board's own things, of a register's, or of another need's functions gets a number.
 Names namesFor(const Facts& facts, CoreIndex core);
 
 /// A finding for each need whose name in C is not simply its id (rule SRC-01).
 void nameFindings(const Facts& facts, std::vector<Finding>& out);
 
-/// Endings of what is written for a need, in lower case, without those that carry a number or a signal's name: bring_up, start, stop, and
-/// those that its kind names. A test holds them against all that is written. (Made in core/kinds/all.cpp.)
+/// Endings of what is written for a need, in lower case, without those that carry a number or a signal's name:
+/// bring_up, start, stop, and those that its kind names. A test holds them against all that is written. (Made in
+/// core/kinds/all.cpp.)
 const std::vector<std::string_view>& needSuffixes();
 
 // Names that registers, clocks and their waits have in C.
-Word instanceMacro(const Facts& facts, const Names& names, InstanceIndex instance);   ///< "SLUICE_UART3"
-Word fieldMacro(const Facts& facts, const Names& names, const FieldRef& ref); ///< "SLUICE_UART_CTL_ON"
-Word timeoutName(const Facts& facts, const Names& names, const FieldRef& waitedFor); ///< "SLUICE_TIMEOUT_CLK_STAT_HFXRDY"
-Word rateMacro(const Facts& facts, const Names& names, ClockIndex clock);          ///< "SLUICE_PLLA_VCO_HZ"
-Word factorMacro(const Facts& facts, const Names& names, ClockIndex clock);         ///< "SLUICE_PLLA_VCO_FACTOR"
+Word instanceMacro(const Facts& facts, const Names& names, InstanceIndex instance); ///< "SLUICE_UART3"
+Word fieldMacro(const Facts& facts, const Names& names, const FieldRef& ref);       ///< "SLUICE_UART_CTL_ON"
+Word timeoutName(const Facts& facts, const Names& names,
+                 const FieldRef& waitedFor);                                ///< "SLUICE_TIMEOUT_CLK_STAT_HFXRDY"
+Word rateMacro(const Facts& facts, const Names& names, ClockIndex clock);   ///< "SLUICE_PLLA_VCO_HZ"
+Word factorMacro(const Facts& facts, const Names& names, ClockIndex clock); ///< "SLUICE_PLLA_VCO_FACTOR"
 /// Whether a clock's divider or multiplier is named as a constant: it runs, and its code is the factor or one less.
 bool hasFactorMacro(const Facts& facts, ClockIndex clock);
-Word slowRateMacro(const Facts& facts, const Names& names, ClockIndex clock);      ///< "SLUICE_SLOW_CPU_HZ"
+Word slowRateMacro(const Facts& facts, const Names& names, ClockIndex clock);                ///< "SLUICE_SLOW_CPU_HZ"
 Word handlerName(const Names& names, const std::string& instance, const std::string& event); ///< "sluice_on_UART3_irq"
 
 } // namespace bindrel

@@ -60,7 +60,8 @@ bool hasFiles(const Facts& f, const Names& names, NeedIndex need)
 std::vector<SourceFile> needFiles(const Facts& f, const Names& names, NeedIndex need)
 {
     const SourceFacet& kind = sourceOf(f.plan.needs[need].kind);
-    const std::vector<const Step*> starts = stepsOf(f, need, Step::Phase::Start), stops = stepsOf(f, need, Step::Phase::Stop);
+    const std::vector<const Step*> starts = stepsOf(f, need, Step::Phase::Start),
+                                   stops = stepsOf(f, need, Step::Phase::Stop);
     const bool waits = needWaits(f, need);
     const bool arm = f.device.cores[names.core].architecture == Core::Architecture::ArmM;
     const Code result = waits ? code("enum {}_status", names.prefix) : Code::trusted("void");
@@ -73,8 +74,9 @@ std::vector<SourceFile> needFiles(const Facts& f, const Names& names, NeedIndex 
     header.line();
     header.linef("#include \"{}_board.h\"", names.prefix);
     header.line();
-    header.comment(kind.define ? starts.empty() ? "Configures everything." : "Configures everything; start lets it run."
-                        : "Clocks the instance and leads its signals to their pads. Its own registers are yours to set.");
+    header.comment(
+        kind.define ? starts.empty() ? "Configures everything." : "Configures everything; start lets it run."
+                    : "Clocks the instance and leads its signals to their pads. Its own registers are yours to set.");
     if (waits)
         header.comment("A wait that times out ends it and is returned.");
     header.linef("{} {}_bring_up(void);", result, names.need(need));
@@ -115,11 +117,12 @@ std::vector<SourceFile> needFiles(const Facts& f, const Names& names, NeedIndex 
         source.line("{");
         for (const Step* step : starts)
             source.step(*step, 4);
-        for (const auto& [number, client] : interruptsOf(f, names, need))
-        {
-            if (const std::optional<std::uint32_t> level = arm ? urgencyOf(f.device, f.plan, f.plan.needs[need]).level : std::nullopt)
+        for (const auto& [number, client] : interruptsOf(f, names, need)) {
+            if (const std::optional<std::uint32_t> level =
+                    arm ? urgencyOf(f.device, f.plan, f.plan.needs[need]).level : std::nullopt)
                 source.linef("    {}_interrupt_priority({}u, {}u);", names.prefix, number, *level);
-            source.linef("    {}_interrupt_enable({}u); {}", names.prefix, number, cComment(f.device.instances[size_t(client.instance)].name + " " + client.event));
+            source.linef("    {}_interrupt_enable({}u); {}", names.prefix, number,
+                         cComment(f.device.instances[size_t(client.instance)].name + " " + client.event));
         }
         source.line("}");
     }
@@ -138,6 +141,5 @@ std::vector<SourceFile> needFiles(const Facts& f, const Names& names, NeedIndex 
     source.noCause();
     return {header.take(), source.take()};
 }
-
 
 } // namespace bindrel

@@ -5,26 +5,40 @@ namespace bindrel {
 
 namespace {
 
-const Register& shapeOf(const Facts& facts, InstanceIndex instance, RegisterIndex reg) { return facts.device.blockOf(instance).registers[size_t(reg)]; }
+const Register& shapeOf(const Facts& facts, InstanceIndex instance, RegisterIndex reg)
+{
+    return facts.device.blockOf(instance).registers[size_t(reg)];
+}
 
 Word accessor(const Facts& facts, const Names& names, const char* verb, InstanceIndex instance, RegisterIndex reg)
 {
-    return names.name(Word::of(verb)) + "_" + Word::of(facts.device.blockOf(instance).name) + "_" + Word::spelled(shapeOf(facts, instance, reg).name);
+    return names.name(Word::of(verb)) + "_" + Word::of(facts.device.blockOf(instance).name) + "_" +
+           Word::spelled(shapeOf(facts, instance, reg).name);
 }
 
 /// "(uint32_t)at->COUNTH << 8u".
 Code bitsOf(const RegisterPart& part)
 {
-    return part.lsb == 0 ? code("at->{}", Word::spelled(part.name)) : code("(uint32_t)at->{} << {}u", Word::spelled(part.name), part.lsb);
+    return part.lsb == 0 ? code("at->{}", Word::spelled(part.name))
+                         : code("(uint32_t)at->{} << {}u", Word::spelled(part.name), part.lsb);
 }
 
 } // namespace
 
-WordLiteral typeOf(int width) { return width <= 8 ? WordLiteral("uint8_t") : width <= 16 ? WordLiteral("uint16_t") : WordLiteral("uint32_t"); }
+WordLiteral typeOf(int width)
+{
+    return width <= 8 ? WordLiteral("uint8_t") : width <= 16 ? WordLiteral("uint16_t") : WordLiteral("uint32_t");
+}
 
-WordLiteral typeOf(const Register& reg) { return typeOf(reg.width); }
+WordLiteral typeOf(const Register& reg)
+{
+    return typeOf(reg.width);
+}
 
-Code narrowed(const Register& reg, const Code& value) { return !reg.plain() || reg.width == 32 ? value : code("({})({})", typeOf(reg), value); }
+Code narrowed(const Register& reg, const Code& value)
+{
+    return !reg.plain() || reg.width == 32 ? value : code("({})({})", typeOf(reg), value);
+}
 
 Code registerValue(const Facts& facts, const Names& names, InstanceIndex instance, RegisterIndex reg)
 {
@@ -37,7 +51,8 @@ Code registerValue(const Facts& facts, const Names& names, InstanceIndex instanc
 std::pair<Code, Code> aroundPut(const Facts& facts, const Names& names, InstanceIndex instance, RegisterIndex reg)
 {
     if (!shapeOf(facts, instance, reg).plain())
-        return {code("{}({}, ", accessor(facts, names, "put", instance, reg), instanceMacro(facts, names, instance)), Code::trusted(");")};
+        return {code("{}({}, ", accessor(facts, names, "put", instance, reg), instanceMacro(facts, names, instance)),
+                Code::trusted(");")};
     return {code("{} = ", registerValue(facts, names, instance, reg)), Code::trusted(";")};
 }
 
@@ -47,15 +62,20 @@ Code registerPut(const Facts& facts, const Names& names, InstanceIndex instance,
     return code("{}{}{}", before, value, behind);
 }
 
-Word waitName(const Names& names, int width) { return width == 8 ? names.name("wait8") : width == 16 ? names.name("wait16") : names.name("wait"); }
+Word waitName(const Names& names, int width)
+{
+    return width == 8 ? names.name("wait8") : width == 16 ? names.name("wait16") : names.name("wait");
+}
 
 Code waitCall(const Facts& facts, const Names& names, const FieldRef& ref, const Code& value, const Code& passes)
 {
     const Register& shape = facts.device.registerOf(ref);
     const Word mask = fieldMacro(facts, names, ref);
     if (shape.parts.empty())
-        return code("{}(&{}, {}, {}, {})", waitName(names, shape.width), registerValue(facts, names, ref.instance, ref.reg), mask, value, passes);
-    return code("{}({}, {}, {}, {})", accessor(facts, names, "await", ref.instance, ref.reg), instanceMacro(facts, names, ref.instance), mask, value, passes);
+        return code("{}(&{}, {}, {}, {})", waitName(names, shape.width),
+                    registerValue(facts, names, ref.instance, ref.reg), mask, value, passes);
+    return code("{}({}, {}, {}, {})", accessor(facts, names, "await", ref.instance, ref.reg),
+                instanceMacro(facts, names, ref.instance), mask, value, passes);
 }
 
 void writeAccessors(Writer& w, const Block& block, int index)
@@ -76,8 +96,11 @@ void writeAccessors(Writer& w, const Block& block, int index)
             std::vector<const RegisterPart*> order;
             for (const RegisterPart& part : reg.parts)
                 order.insert(reg.readAsWritten ? order.end() : order.begin(), &part);
-            w.comment(fmt::format("{} stands in {} parts: reading {} holds the others still, writing {} takes all over.", reg.name, reg.parts.size(), order.front()->name, reg.parts.back().name));
-            w.linef("static inline uint32_t {}(const struct {} *at)", accessor(w.facts, w.names, "get", of, int(r)), structure);
+            w.comment(
+                fmt::format("{} stands in {} parts: reading {} holds the others still, writing {} takes all over.",
+                            reg.name, reg.parts.size(), order.front()->name, reg.parts.back().name));
+            w.linef("static inline uint32_t {}(const struct {} *at)", accessor(w.facts, w.names, "get", of, int(r)),
+                    structure);
             w.line("{");
             w.linef("    uint32_t value = {};", bitsOf(*order.front()));
             for (size_t i = 1; i < order.size(); ++i)
@@ -85,7 +108,8 @@ void writeAccessors(Writer& w, const Block& block, int index)
             w.line("    return value;");
             w.line("}");
             w.line();
-            w.linef("static inline bool {}(const struct {} *at, uint32_t mask, uint32_t value, uint32_t passes)", accessor(w.facts, w.names, "await", of, int(r)), structure);
+            w.linef("static inline bool {}(const struct {} *at, uint32_t mask, uint32_t value, uint32_t passes)",
+                    accessor(w.facts, w.names, "await", of, int(r)), structure);
             w.line("{");
             w.line("    for (; passes > 0u; passes--) {");
             if (feeds)
@@ -101,20 +125,28 @@ void writeAccessors(Writer& w, const Block& block, int index)
         if (reg.guard.valid()) {
             const WriteGuard& guard = reg.guard;
             const FieldRef key{guard.instance < 0 ? InstanceIndex(of) : guard.instance, guard.reg, guard.field};
-            w.comment(fmt::format("{} takes what is written right after the key in {}.", reg.name, device.registerOf(key).name));
+            w.comment(fmt::format("{} takes what is written right after the key in {}.", reg.name,
+                                  device.registerOf(key).name));
         }
-        w.linef("static inline void {}(struct {} *at, uint32_t value)", accessor(w.facts, w.names, "put", of, int(r)), structure);
+        w.linef("static inline void {}(struct {} *at, uint32_t value)", accessor(w.facts, w.names, "put", of, int(r)),
+                structure);
         w.line("{");
         if (const WriteGuard& guard = reg.guard; guard.valid()) {
             const FieldRef key{guard.instance < 0 ? InstanceIndex(of) : guard.instance, guard.reg, guard.field};
             const Register& lock = device.registerOf(key);
-            const Code place = guard.instance < 0 ? code("at->{}", Word::spelled(lock.name)) : registerValue(w.facts, w.names, guard.instance, guard.reg);
-            w.linef("    {} = {};", place, narrowed(lock, device.fieldOf(key).width == 1 ? code("{}", fieldMacro(w.facts, w.names, key)) : code("{}_AT(0x{:X}u)", fieldMacro(w.facts, w.names, key), guard.code)));
+            const Code place = guard.instance < 0 ? code("at->{}", Word::spelled(lock.name))
+                                                  : registerValue(w.facts, w.names, guard.instance, guard.reg);
+            w.linef("    {} = {};", place,
+                    narrowed(lock, device.fieldOf(key).width == 1
+                                       ? code("{}", fieldMacro(w.facts, w.names, key))
+                                       : code("{}_AT(0x{:X}u)", fieldMacro(w.facts, w.names, key), guard.code)));
         }
         for (const RegisterPart& part : reg.parts)
-            w.linef("    at->{} = ({})({});", Word::spelled(part.name), typeOf(part.width), part.lsb == 0 ? Code::trusted("value") : code("value >> {}u", part.lsb));
+            w.linef("    at->{} = ({})({});", Word::spelled(part.name), typeOf(part.width),
+                    part.lsb == 0 ? Code::trusted("value") : code("value >> {}u", part.lsb));
         if (reg.parts.empty())
-            w.linef("    at->{} = {};", Word::spelled(reg.name), reg.width == 32 ? Code::trusted("value") : code("({})value", typeOf(reg)));
+            w.linef("    at->{} = {};", Word::spelled(reg.name),
+                    reg.width == 32 ? Code::trusted("value") : code("({})value", typeOf(reg)));
         w.line("}");
         w.line();
     }

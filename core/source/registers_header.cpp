@@ -55,7 +55,8 @@ std::vector<int> usedInstances(const Facts& f, const Names& names)
 
 bool hasParts(const Block& block)
 {
-    return std::any_of(block.registers.begin(), block.registers.end(), [](const Register& reg) { return !reg.parts.empty(); });
+    return std::any_of(block.registers.begin(), block.registers.end(),
+                       [](const Register& reg) { return !reg.parts.empty(); });
 }
 
 void writeBlock(Writer& w, const Block& block)
@@ -74,7 +75,8 @@ void writeBlock(Writer& w, const Block& block)
         if (reg.parts.empty())
             members.push_back({reg.offset, reg.width, Word::spelled(reg.name), reg.about});
         for (const RegisterPart& part : reg.parts)
-            members.push_back({part.offset, part.width, Word::spelled(part.name), fmt::format("{}, bits {} to {}", reg.name, part.lsb, part.lsb + part.width - 1)});
+            members.push_back({part.offset, part.width, Word::spelled(part.name),
+                               fmt::format("{}, bits {} to {}", reg.name, part.lsb, part.lsb + part.width - 1)});
     }
     std::sort(order.begin(), order.end(), [](const Register* a, const Register* b) { return a->offset < b->offset; });
     std::sort(members.begin(), members.end(), [](const Member& a, const Member& b) { return a.offset < b.offset; });
@@ -86,8 +88,10 @@ void writeBlock(Writer& w, const Block& block)
     for (const Member& member : members) {
         const bool words = member.offset % 4 == 0 && next % 4 == 0;
         if (member.offset > next)
-            w.linef("    {} gap{}[{}];", words ? WordLiteral("uint32_t") : WordLiteral("uint8_t"), gap++, (member.offset - next) / (words ? 4 : 1));
-        w.linef("{:<34}{}", code("    volatile {} {};", typeOf(member.width), member.name), cComment(fmt::format("0x{:02X}{}{}", member.offset, member.about.empty() ? "" : " ", member.about)));
+            w.linef("    {} gap{}[{}];", words ? WordLiteral("uint32_t") : WordLiteral("uint8_t"), gap++,
+                    (member.offset - next) / (words ? 4 : 1));
+        w.linef("{:<34}{}", code("    volatile {} {};", typeOf(member.width), member.name),
+                cComment(fmt::format("0x{:02X}{}{}", member.offset, member.about.empty() ? "" : " ", member.about)));
         next = member.offset + std::uint32_t(member.width) / 8;
     }
     w.line("};");
@@ -112,13 +116,15 @@ void writeBlock(Writer& w, const Block& block)
 
 SourceFile registersHeader(const Facts& f, const Names& names)
 {
-    Writer w(f, names, names.prefix.text() + "_regs.h", "Registers of the blocks that this plan uses: a struct and named bits for each.");
+    Writer w(f, names, names.prefix.text() + "_regs.h",
+             "Registers of the blocks that this plan uses: a struct and named bits for each.");
     const Word guard = names.macro("REGS_H");
     w.linef("#ifndef {0}", guard);
     w.linef("#define {0}", guard);
     w.line();
     const std::vector<int> instances = usedInstances(f, names);
-    const bool parts = std::any_of(instances.begin(), instances.end(), [&f](InstanceIndex instance) { return hasParts(f.device.blockOf(instance)); });
+    const bool parts = std::any_of(instances.begin(), instances.end(),
+                                   [&f](InstanceIndex instance) { return hasParts(f.device.blockOf(instance)); });
     if (parts)
         w.line("#include <stdbool.h>");
     w.line("#include <stdint.h>");
@@ -133,8 +139,8 @@ SourceFile registersHeader(const Facts& f, const Names& names)
             writeBlock(w, f.device.blockOf(instance));
     w.comment("Where they are.");
     for (const InstanceIndex instance : instances)
-        w.linef("#define {:<20} ((struct {} *)0x{:08X}u)", instanceMacro(f, names, instance), names.name(Word::of(f.device.blockOf(instance).name)),
-                f.device.instances[size_t(instance)].base);
+        w.linef("#define {:<20} ((struct {} *)0x{:08X}u)", instanceMacro(f, names, instance),
+                names.name(Word::of(f.device.blockOf(instance).name)), f.device.instances[size_t(instance)].base);
     w.line();
     for (const BlockIndex block : blocks)
         writeAccessors(w, f.device.blocks[size_t(block)], block);

@@ -18,8 +18,17 @@ void replaceAll(std::string& text, std::string_view from, std::string_view to)
         text.replace(at, from.size(), to);
 }
 
-constexpr std::array<std::pair<std::string_view, std::string_view>, 11> kAscii{{{"\u00b1", "+-"}, {"\u00f7", "/"}, {"\u00d7", "x"},
-    {"\u00b5", "u"}, {"\u03bc", "u"}, {"\u2265", ">="}, {"\u2264", "<="}, {"\u2026", "..."}, {"\u2192", "->"}, {"\u2009", " "}, {"\u2212", "-"}}};
+constexpr std::array<std::pair<std::string_view, std::string_view>, 11> kAscii{{{"\u00b1", "+-"},
+                                                                                {"\u00f7", "/"},
+                                                                                {"\u00d7", "x"},
+                                                                                {"\u00b5", "u"},
+                                                                                {"\u03bc", "u"},
+                                                                                {"\u2265", ">="},
+                                                                                {"\u2264", "<="},
+                                                                                {"\u2026", "..."},
+                                                                                {"\u2192", "->"},
+                                                                                {"\u2009", " "},
+                                                                                {"\u2212", "-"}}};
 
 } // namespace
 
@@ -41,7 +50,11 @@ std::string commentText(std::string_view given)
         }
     }
     // Pairs are broken up until none is left, since breaking one cannot make another.
-    for (const auto& [from, to] : {std::pair<std::string_view, std::string_view>{"*/", "* /"}, {"/*", "/ *"}, {"?" "?", "? ?"}})
+    for (const auto& [from, to] : {std::pair<std::string_view, std::string_view>{"*/", "* /"},
+                                   {"/*", "/ *"},
+                                   {"?"
+                                    "?",
+                                    "? ?"}})
         for (std::size_t at; (at = out.find(from)) != std::string::npos;)
             out.replace(at, from.size(), to);
     return out;
@@ -77,9 +90,15 @@ Word Word::spelled(std::string_view text)
     return Word(std::move(out));
 }
 
-Word Word::upper() const { return Word(uppered(text_)); }
+Word Word::upper() const
+{
+    return Word(uppered(text_));
+}
 
-Code cComment(std::string_view text) { return Code::trusted("/* " + commentText(text) + " */"); }
+Code cComment(std::string_view text)
+{
+    return Code::trusted("/* " + commentText(text) + " */");
+}
 
 Code cString(std::string_view given)
 {
@@ -99,11 +118,17 @@ Code cString(std::string_view given)
     return Code::trusted(out + "\"");
 }
 
-Piece<Language::CMake> cmakeComment(std::string_view text) { return Piece<Language::CMake>::trusted("# " + commentText(text)); }
+Piece<Language::CMake> cmakeComment(std::string_view text)
+{
+    return Piece<Language::CMake>::trusted("# " + commentText(text));
+}
 
 Piece<Language::Shell> shellWord(std::string_view text)
 {
-    const auto plain = [](char c) { return (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || (c >= '0' && c <= '9') || std::string_view("_-./=+,:@%").find(c) != std::string_view::npos; };
+    const auto plain = [](char c) {
+        return (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || (c >= '0' && c <= '9') ||
+               std::string_view("_-./=+,:@%").find(c) != std::string_view::npos;
+    };
     if (!text.empty() && std::all_of(text.begin(), text.end(), plain))
         return Piece<Language::Shell>::trusted(std::string(text));
     std::string out = "'";

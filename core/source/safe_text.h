@@ -10,11 +10,12 @@
 #include <type_traits>
 #include <vector>
 
-/// Making text from plans and device files, which may come from strangers, safe to stand in what is written. Each language has one
-/// way for each place: what a Writer takes are these types, so that raw text cannot be passed to it.
+/// Making text from plans and device files, which may come from strangers, safe to stand in what is written. Each
+/// language has one way for each place: what a Writer takes are these types, so that raw text cannot be passed to it.
 namespace bindrel {
 
-/// Text for a comment of C: ASCII ("±" becomes "+-"), no end or start of a comment, no trigraph, no line splice, one line.
+/// Text for a comment of C: ASCII ("±" becomes "+-"), no end or start of a comment, no trigraph, no line splice, one
+/// line.
 std::string commentText(std::string_view text);
 
 /// A lower-case C identifier made from any text; never empty, never starting with a digit, at most 40 characters.
@@ -31,7 +32,8 @@ public:
     template <std::size_t N> consteval static bool isWord(const char (&text)[N])
     {
         for (std::size_t i = 0; i + 1 < N; ++i)
-            if (!((text[i] >= 'a' && text[i] <= 'z') || (text[i] >= 'A' && text[i] <= 'Z') || (text[i] >= '0' && text[i] <= '9') || text[i] == '_'))
+            if (!((text[i] >= 'a' && text[i] <= 'z') || (text[i] >= 'A' && text[i] <= 'Z') ||
+                  (text[i] >= '0' && text[i] <= '9') || text[i] == '_'))
                 return false;
         return N > 1;
     }
@@ -44,7 +46,10 @@ public:
     Word() = default; ///< no word; must not be written
 
     friend Word operator+(const Word& a, const Word& b) { return Word(a.text_ + b.text_); }
-    friend Word operator+(const Word& a, std::int64_t number) { return Word(a.text_ + std::to_string(number < 0 ? 0 : number)); }
+    friend Word operator+(const Word& a, std::int64_t number)
+    {
+        return Word(a.text_ + std::to_string(number < 0 ? 0 : number));
+    }
     friend bool operator==(const Word&, const Word&) = default;
     friend auto operator<=>(const Word&, const Word&) = default;
 
@@ -68,12 +73,19 @@ public:
 private:
     const char* text_;
 };
-inline Word operator+(const Word& a, WordLiteral b) { return a + Word(b); }
-inline Word operator+(WordLiteral a, const Word& b) { return Word(a) + b; }
+inline Word operator+(const Word& a, WordLiteral b)
+{
+    return a + Word(b);
+}
+inline Word operator+(WordLiteral a, const Word& b)
+{
+    return Word(a) + b;
+}
 
 enum class Language { C, CMake, Shell };
 
-/// Text that is whole and harmless where it stands in a language: an expression, a string with its quotes, a comment with its marks.
+/// Text that is whole and harmless where it stands in a language: an expression, a string with its quotes, a comment
+/// with its marks.
 template <Language L> class Piece {
 public:
     Piece() = default;
@@ -95,19 +107,17 @@ using Code = Piece<Language::C>;
 
 /// What may be put into text of a language by a format string.
 template <typename T, Language L>
-concept SafeIn = std::is_arithmetic_v<std::remove_cvref_t<T>> || std::same_as<std::remove_cvref_t<T>, Word> || std::same_as<std::remove_cvref_t<T>, WordLiteral> ||
-                 std::same_as<std::remove_cvref_t<T>, Piece<L>>;
+concept SafeIn = std::is_arithmetic_v<std::remove_cvref_t<T>> || std::same_as<std::remove_cvref_t<T>, Word> ||
+    std::same_as<std::remove_cvref_t<T>, WordLiteral> || std::same_as<std::remove_cvref_t<T>, Piece<L>>;
 
 /// The format string is a literal (fmt asks for it); what it puts in is safe by its type.
 template <Language L, typename... Args>
-    requires(SafeIn<Args, L> && ...)
-Piece<L> piece(fmt::format_string<Args...> format, Args&&... args)
+requires(SafeIn<Args, L>&&...) Piece<L> piece(fmt::format_string<Args...> format, Args&&... args)
 {
     return Piece<L>::trusted(fmt::format(format, std::forward<Args>(args)...));
 }
 template <typename... Args>
-    requires(SafeIn<Args, Language::C> && ...)
-Code code(fmt::format_string<Args...> format, Args&&... args)
+requires(SafeIn<Args, Language::C>&&...) Code code(fmt::format_string<Args...> format, Args&&... args)
 {
     return Code::trusted(fmt::format(format, std::forward<Args>(args)...));
 }
@@ -126,11 +136,20 @@ Code joinedCode(const std::vector<Code>& parts, const char* separator);
 } // namespace bindrel
 
 template <> struct fmt::formatter<bindrel::Word> : fmt::formatter<std::string_view> {
-    auto format(const bindrel::Word& word, format_context& context) const { return formatter<std::string_view>::format(word.text(), context); }
+    auto format(const bindrel::Word& word, format_context& context) const
+    {
+        return formatter<std::string_view>::format(word.text(), context);
+    }
 };
 template <> struct fmt::formatter<bindrel::WordLiteral> : fmt::formatter<std::string_view> {
-    auto format(const bindrel::WordLiteral& word, format_context& context) const { return formatter<std::string_view>::format(word.text(), context); }
+    auto format(const bindrel::WordLiteral& word, format_context& context) const
+    {
+        return formatter<std::string_view>::format(word.text(), context);
+    }
 };
 template <bindrel::Language L> struct fmt::formatter<bindrel::Piece<L>> : fmt::formatter<std::string_view> {
-    auto format(const bindrel::Piece<L>& piece, format_context& context) const { return formatter<std::string_view>::format(piece.text(), context); }
+    auto format(const bindrel::Piece<L>& piece, format_context& context) const
+    {
+        return formatter<std::string_view>::format(piece.text(), context);
+    }
 };

@@ -16,7 +16,8 @@ constexpr std::size_t kHead = 4000; ///< bytes in which the seal must stand
 std::size_t digitsAt(std::string_view text)
 {
     const std::size_t at = text.substr(0, kHead).find(kWord);
-    return at == std::string_view::npos || at + kWord.size() + kDigits + 4 > text.size() ? std::string_view::npos : at + kWord.size();
+    return at == std::string_view::npos || at + kWord.size() + kDigits + 4 > text.size() ? std::string_view::npos
+                                                                                         : at + kWord.size();
 }
 
 std::string digestOf(std::string_view text)
@@ -29,7 +30,10 @@ std::string digestOf(std::string_view text)
 
 } // namespace
 
-std::string sealLine(std::string_view plan, std::string_view digest) { return std::string(kWord).append(digest).append(" of ").append(plan); }
+std::string sealLine(std::string_view plan, std::string_view digest)
+{
+    return std::string(kWord).append(digest).append(" of ").append(plan);
+}
 
 std::optional<Seal> sealOf(std::string_view text)
 {

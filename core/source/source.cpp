@@ -66,7 +66,11 @@ Source makeSource(const Facts& f)
         for (SourceFile& file : program(f, names))
             out.files.push_back(std::move(file));
         const Core& facts = f.device.cores[core];
-        Source::Program built{facts.toolPrefix + "gcc", compilerOptions(facts), {}, names.prefix.text() + ".ld", names.prefix.text() + ".elf"};
+        Source::Program built{facts.toolPrefix + "gcc",
+                              compilerOptions(facts),
+                              {},
+                              names.prefix.text() + ".ld",
+                              names.prefix.text() + ".elf"};
         for (std::size_t i = first; i < out.files.size(); ++i)
             if (out.files[i].name.ends_with(".c"))
                 built.units.push_back(out.files[i].name);
@@ -79,7 +83,8 @@ Source makeSource(const Facts& f)
         // One core's program is everything in the folder, in the shell's order; several tell theirs apart by name.
         if (f.device.cores.size() == 1)
             std::sort(built.units.begin(), built.units.end());
-        commands.push_back(fmt::format("{} {} -nostdlib -T {} -o {} {} -lgcc", shellWord(built.compiler).text(), words(built.options), built.linkerScript, built.output,
+        commands.push_back(fmt::format("{} {} -nostdlib -T {} -o {} {} -lgcc", shellWord(built.compiler).text(),
+                                       words(built.options), built.linkerScript, built.output,
                                        f.device.cores.size() > 1 ? words(built.units) : "*.c"));
         out.programs.push_back(std::move(built));
         programs.push_back(names);

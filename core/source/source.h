@@ -17,7 +17,8 @@ struct Trace {
 struct SourceLine {
     std::string text;
     int trace = -1; ///< into SourceFile::traces; -1 for what every file has
-    const Step* step = nullptr; ///< planned operation that the line does; valid as long as the image that the source was made from
+    const Step* step =
+        nullptr; ///< planned operation that the line does; valid as long as the image that the source was made from
 };
 
 struct SourceFile {

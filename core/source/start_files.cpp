@@ -12,12 +12,13 @@ namespace bindrel {
 
 namespace {
 
-/// The four functions that a compiler calls by itself, also for free-standing code: a copy of a struct is one. A library of the user's
-/// takes their place.
+/// The four functions that a compiler calls by itself, also for free-standing code: a copy of a struct is one. A
+/// library of the user's takes their place.
 void writeMemoryFunctions(Writer& w)
 {
     w.line();
-    w.comment("What the compiler calls for copies and comparisons; a C library of yours takes their place. Through volatile, so that the loops are not taken for calls of themselves.");
+    w.comment("What the compiler calls for copies and comparisons; a C library of yours takes their place. Through "
+              "volatile, so that the loops are not taken for calls of themselves.");
     w.line("void *memcpy(void *to, const void *from, size_t count);");
     w.line("void *memmove(void *to, const void *from, size_t count);");
     w.line("void *memset(void *to, int value, size_t count);");
@@ -75,7 +76,8 @@ void writeMemoryFunctions(Writer& w)
 SourceFile startSource(const Facts& f, const Names& names)
 {
     const Core& core = f.device.cores[names.core];
-    Writer w(f, names, names.prefix.text() + "_start.c", fmt::format("Start-up of the {}: vector table, memory, then main.", core.name));
+    Writer w(f, names, names.prefix.text() + "_start.c",
+             fmt::format("Start-up of the {}: vector table, memory, then main.", core.name));
     if (core.architecture == Core::Architecture::ArmM)
         writeArmStart(w);
     else
@@ -96,22 +98,31 @@ std::uint32_t retainedRam(const Facts& f, const Core& core)
 
 SourceFile linkerScript(const Facts& f, const Names& names)
 {
-    Writer w(f, names, names.prefix.text() + ".ld", fmt::format("Memory of the {}.", f.device.cores.size() > 1 ? f.device.cores[names.core].name + " on " + f.device.name : f.device.name));
+    Writer w(f, names, names.prefix.text() + ".ld",
+             fmt::format("Memory of the {}.", f.device.cores.size() > 1
+                                                  ? f.device.cores[names.core].name + " on " + f.device.name
+                                                  : f.device.name));
     const Core& core = f.device.cores[names.core];
     const Word& p = names.prefix;
-    w.linef("ENTRY({}_{})", p, core.architecture == Core::Architecture::ArmM ? WordLiteral("reset") : WordLiteral("entry"));
+    w.linef("ENTRY({}_{})", p,
+            core.architecture == Core::Architecture::ArmM ? WordLiteral("reset") : WordLiteral("entry"));
     w.line("MEMORY {");
     w.linef("    flash (rx) : ORIGIN = 0x{:08X}, LENGTH = {}", core.flashBase, core.flashBytes);
     const std::uint32_t retained = retainedRam(f, core);
     w.linef("    ram (rw)   : ORIGIN = 0x{:08X}, LENGTH = {}", core.ramBase, retained);
     if (retained < core.ramBytes) {
-        w.comment("Loses its content in a low-power mode that the program enters: nothing is put there but what asks for it (section .ram_lost, neither cleared nor filled at the start).", 4);
-        w.linef("    ram_lost (rw) : ORIGIN = 0x{:08X}, LENGTH = {}", core.ramBase + retained, core.ramBytes - retained);
+        w.comment("Loses its content in a low-power mode that the program enters: nothing is put there but what asks "
+                  "for it (section .ram_lost, neither cleared nor filled at the start).",
+                  4);
+        w.linef("    ram_lost (rw) : ORIGIN = 0x{:08X}, LENGTH = {}", core.ramBase + retained,
+                core.ramBytes - retained);
     }
     linkStored(w, true);
     w.line("}");
     w.line("SECTIONS {");
-    w.linef("    .text : {{ {}_vectors_address = .; KEEP(*(.vectors)) *(.text*) *(.rodata*) *(.srodata*) . = ALIGN(4); }} > flash", p);
+    w.linef("    .text : {{ {}_vectors_address = .; KEEP(*(.vectors)) *(.text*) *(.rodata*) *(.srodata*) . = ALIGN(4); "
+            "}} > flash",
+            p);
     if (core.architecture == Core::Architecture::ArmM)
         w.line("    .ARM.exidx : { *(.ARM.exidx*) } > flash");
     w.line("    .data : {");
@@ -141,7 +152,8 @@ SourceFile linkerScript(const Facts& f, const Names& names)
 
 SourceFile mainFile(const Facts& f, const Names& names)
 {
-    Writer w(f, names, names.core == 0 ? "main.c" : fmt::format("main_{}.c", Word::of(f.device.cores[names.core].id)), "The application.", SourceFile::Owner::User);
+    Writer w(f, names, names.core == 0 ? "main.c" : fmt::format("main_{}.c", Word::of(f.device.cores[names.core].id)),
+             "The application.", SourceFile::Owner::User);
     w.linef("#include \"{}_board.h\"", names.prefix);
     w.line();
     w.line("int main(void)");
@@ -174,7 +186,10 @@ public:
         line(cmakeComment(sealLine(commentText(f.plan.name))));
     }
     void line(const Piece<Language::CMake>& text) { file_.lines.push_back({text.text(), -1}); }
-    template <typename... Args> void linef(fmt::format_string<Args...> format, Args&&... args) { line(piece<Language::CMake>(format, std::forward<Args>(args)...)); }
+    template <typename... Args> void linef(fmt::format_string<Args...> format, Args&&... args)
+    {
+        line(piece<Language::CMake>(format, std::forward<Args>(args)...));
+    }
     SourceFile take() { return std::move(file_); }
 
 private:
@@ -184,14 +199,20 @@ private:
 /// A tool or an option as the device's reader lets it through: no character that means something to CMake.
 Piece<Language::CMake> cmakeOption(const std::string& text)
 {
-    const auto plain = [](char c) { return (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || (c >= '0' && c <= '9') || c == '-' || c == '=' || c == '_' || c == '.' || c == '+'; };
+    const auto plain = [](char c) {
+        return (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || (c >= '0' && c <= '9') || c == '-' || c == '=' ||
+               c == '_' || c == '.' || c == '+';
+    };
     std::string out;
     std::copy_if(text.begin(), text.end(), std::back_inserter(out), plain);
     return Piece<Language::CMake>::trusted(std::move(out));
 }
 
 /// Whether a program needs another compiler than the first core's.
-bool ownCompiler(const Facts& f, const Names& names) { return f.device.cores[names.core].toolPrefix != f.device.core().toolPrefix; }
+bool ownCompiler(const Facts& f, const Names& names)
+{
+    return f.device.cores[names.core].toolPrefix != f.device.core().toolPrefix;
+}
 
 SourceFile cmakeFile(const Facts& f, const std::vector<Names>& programs)
 {
@@ -201,9 +222,11 @@ SourceFile cmakeFile(const Facts& f, const std::vector<Names>& programs)
     w.linef("cmake_minimum_required(VERSION 3.20)");
     w.linef("project({} LANGUAGES C)", first);
     w.linef("file(GLOB sources CONFIGURE_DEPENDS *.c)");
-    const bool several = std::any_of(programs.begin(), programs.end(), [&f](const Names& n) { return ownCompiler(f, n); });
+    const bool several =
+        std::any_of(programs.begin(), programs.end(), [&f](const Names& n) { return ownCompiler(f, n); });
     if (several) {
-        w.linef("# A run of CMake has one compiler: that of the first core here starts another run for each core of another.");
+        w.linef("# A run of CMake has one compiler: that of the first core here starts another run for each core of "
+                "another.");
         w.linef("set(PROGRAM {0} CACHE STRING \"Program that this run of CMake builds\")", first);
     }
     for (size_t i = programs.size(); i-- > 0;) {
@@ -224,7 +247,9 @@ SourceFile cmakeFile(const Facts& f, const std::vector<Names>& programs)
             flags = piece<Language::CMake>("{}{} ", flags, cmakeOption(flag));
         w.linef("add_executable({} ${{{}}})", p, list);
         w.linef("set_target_properties({} PROPERTIES SUFFIX .elf C_STANDARD 11 C_EXTENSIONS OFF)", p);
-        w.linef("target_compile_options({} PRIVATE {}-ffreestanding -O2 -Wall -Wextra -Wconversion -Wshadow -pedantic -Werror)", p, flags);
+        w.linef("target_compile_options({} PRIVATE {}-ffreestanding -O2 -Wall -Wextra -Wconversion -Wshadow -pedantic "
+                "-Werror)",
+                p, flags);
         w.linef("target_link_options({0} PRIVATE {1}-nostdlib -T ${{CMAKE_CURRENT_SOURCE_DIR}}/{0}.ld)", p, flags);
         w.linef("target_link_libraries({} PRIVATE gcc)", p);
         if (several)
@@ -235,8 +260,10 @@ SourceFile cmakeFile(const Facts& f, const std::vector<Names>& programs)
         w.linef("include(ExternalProject)");
         for (const Names& names : programs)
             if (ownCompiler(f, names))
-                w.linef("ExternalProject_Add({0}_program SOURCE_DIR ${{CMAKE_CURRENT_SOURCE_DIR}} BINARY_DIR ${{CMAKE_CURRENT_BINARY_DIR}}/{0} BUILD_ALWAYS ON INSTALL_COMMAND \"\" "
-                        "CMAKE_ARGS -DCMAKE_TOOLCHAIN_FILE=${{CMAKE_CURRENT_SOURCE_DIR}}/{0}_toolchain.cmake -DPROGRAM={0})",
+                w.linef("ExternalProject_Add({0}_program SOURCE_DIR ${{CMAKE_CURRENT_SOURCE_DIR}} BINARY_DIR "
+                        "${{CMAKE_CURRENT_BINARY_DIR}}/{0} BUILD_ALWAYS ON INSTALL_COMMAND \"\" "
+                        "CMAKE_ARGS -DCMAKE_TOOLCHAIN_FILE=${{CMAKE_CURRENT_SOURCE_DIR}}/{0}_toolchain.cmake "
+                        "-DPROGRAM={0})",
                         names.prefix);
         w.linef("endif()");
     }
@@ -257,7 +284,8 @@ SourceFile toolchainFile(const Facts& f, const Names& names)
 std::vector<Word> declareStart(Writer& w, const std::vector<Word>& functions)
 {
     const Word& p = w.names.prefix;
-    w.linef("extern uint32_t {0}_stack_top, {0}_data_load, {0}_data_start, {0}_data_end, {0}_bss_start, {0}_bss_end;", p);
+    w.linef("extern uint32_t {0}_stack_top, {0}_data_load, {0}_data_start, {0}_data_end, {0}_bss_start, {0}_bss_end;",
+            p);
     if (w.facts.device.cores[w.names.core].architecture == Core::Architecture::ArmM)
         w.linef("extern uint32_t {}_vectors_address;", p);
     w.linef("extern void (*const {0}_init_start[])(void);", p);
@@ -324,7 +352,8 @@ std::vector<SourceFile> buildFiles(const Facts& f, const std::vector<Names>& pro
 std::vector<std::string> compilerOptions(const Core& core)
 {
     std::vector<std::string> out = core.compilerFlags;
-    for (const char* option : {"-std=c11", "-ffreestanding", "-O2", "-Wall", "-Wextra", "-Wconversion", "-Wshadow", "-pedantic", "-Werror"})
+    for (const char* option :
+         {"-std=c11", "-ffreestanding", "-O2", "-Wall", "-Wextra", "-Wconversion", "-Wshadow", "-pedantic", "-Werror"})
         out.push_back(option);
     return out;
 }

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// PREFIX_nonvolatile.c: words that are programmed with the program, and from which the chip takes settings at each reset.
+// PREFIX_nonvolatile.c: words that are programmed with the program, and from which the chip takes settings at each
+// reset.
 #include "core/plan/stored_settings.h"
 #include "core/source/register_access.h"
 #include "core/source/writer.h"
@@ -10,7 +11,10 @@ namespace bindrel {
 
 namespace {
 
-Word wordName(const Names& names, const StoredWord& word) { return names.prefix + WordLiteral("_nonvolatile_") + Word::of(word.name); }
+Word wordName(const Names& names, const StoredWord& word)
+{
+    return names.prefix + WordLiteral("_nonvolatile_") + Word::of(word.name);
+}
 
 /// Of the region in the linker script and of the section in it.
 Word regionOf(const StoredPlace& place)
@@ -42,7 +46,8 @@ void declareStored(Writer& w)
 {
     if (w.names.core != 0 || storedPlaces(w.facts.device, w.facts.plan).empty())
         return;
-    w.comment("Whether the non-volatile memory holds the settings that this program was made for. They take effect at the next reset after programming.");
+    w.comment("Whether the non-volatile memory holds the settings that this program was made for. They take effect at "
+              "the next reset after programming.");
     w.linef("bool {}_nonvolatile_as_planned(void);", w.names.prefix);
 }
 
@@ -51,17 +56,21 @@ std::optional<SourceFile> storedSource(const Facts& f, const Names& names)
     const std::vector<StoredPlace> places = storedPlaces(f.device, f.plan);
     if (places.empty())
         return std::nullopt;
-    Writer w(f, names, names.prefix.text() + "_nonvolatile.c", "Settings in non-volatile memory, programmed with the program.");
+    Writer w(f, names, names.prefix.text() + "_nonvolatile.c",
+             "Settings in non-volatile memory, programmed with the program.");
     w.linef("#include \"{}_board.h\"", names.prefix);
     for (const StoredPlace& place : places) {
         const StoredWord& word = *place.word;
         const auto type = typeOf(word.width);
         w.line();
         w.because({Place::Kind::Stored, word.name + "." + word.settings.front().bits.name, {}}, "non-volatile setting");
-        w.comment(place.inverse ? fmt::format("{} with each bit turned round, as the chip wants it.", word.name) : fmt::format("{} at 0x{:08X}: {}.", word.name, place.address, contents(f, word, place.value)));
+        w.comment(place.inverse
+                      ? fmt::format("{} with each bit turned round, as the chip wants it.", word.name)
+                      : fmt::format("{} at 0x{:08X}: {}.", word.name, place.address, contents(f, word, place.value)));
         const Word name = place.inverse ? wordName(names, word) + WordLiteral("_inverse") : wordName(names, word);
         w.linef("extern const {} {};", type, name);
-        w.linef("const {} {} __attribute__((section(\".{}\"), used)) = 0x{:0{}X}u;", type, name, regionOf(place), place.value, word.bytes() * 2);
+        w.linef("const {} {} __attribute__((section(\".{}\"), used)) = 0x{:0{}X}u;", type, name, regionOf(place),
+                place.value, word.bytes() * 2);
     }
     w.noCause();
     w.line();
@@ -70,7 +79,8 @@ std::optional<SourceFile> storedSource(const Facts& f, const Names& names)
     w.comment("Read where they lie: the compiler knows what they were made with, not what was programmed.", 4);
     for (const StoredPlace& place : places) {
         const auto type = typeOf(place.word->width);
-        w.linef("    if (*(const volatile {} *)0x{:08X}u != 0x{:0{}X}u) {{", type, place.address, place.value, place.word->bytes() * 2);
+        w.linef("    if (*(const volatile {} *)0x{:08X}u != 0x{:0{}X}u) {{", type, place.address, place.value,
+                place.word->bytes() * 2);
         w.line("        return false;");
         w.line("    }");
     }

@@ -10,7 +10,12 @@ namespace bindrel {
 
 namespace {
 
-WordLiteral unitOf(const StreamSpec& spec) { return spec.bytes == 1 ? WordLiteral("uint8_t") : spec.bytes == 2 ? WordLiteral("uint16_t") : WordLiteral("uint32_t"); }
+WordLiteral unitOf(const StreamSpec& spec)
+{
+    return spec.bytes == 1   ? WordLiteral("uint8_t")
+           : spec.bytes == 2 ? WordLiteral("uint16_t")
+                             : WordLiteral("uint32_t");
+}
 
 struct StreamNames {
     Word begin, moved, done, halt;
@@ -22,7 +27,8 @@ StreamNames namesOf(const Writer& w, NeedIndex need, const StreamSpec& spec)
     const Word stem = w.names.need(need) + "_" + Word::of(std::string(spec.verb));
     if (spec.role.empty())
         return {stem, stem + "_moved", stem + "_done", stem + "_halt", Code::trusted("void *to, const void *from")};
-    return {stem + (spec.intoMemory ? WordLiteral("_into") : WordLiteral("_from")), stem + "_moved", stem + "_done", stem + "_halt",
+    return {stem + (spec.intoMemory ? WordLiteral("_into") : WordLiteral("_from")), stem + "_moved", stem + "_done",
+            stem + "_halt",
             spec.intoMemory ? code("{} *memory", unitOf(spec)) : code("const {} *memory", unitOf(spec))};
 }
 
@@ -37,7 +43,8 @@ Code farEnd(const Writer& w, NeedIndex need, const StreamSpec& spec)
 
 bool goesRound(const StreamSetting& stream)
 {
-    return std::any_of(stream.roles.begin(), stream.roles.end(), [](const RoleValue& value) { return isWordOf(value.role, "loop#") && value.value != 0; });
+    return std::any_of(stream.roles.begin(), stream.roles.end(),
+                       [](const RoleValue& value) { return isWordOf(value.role, "loop#") && value.value != 0; });
 }
 
 /// Whether the flag of the end is there to be asked: an interrupt would take it away.
@@ -45,15 +52,20 @@ bool tellsDone(const Writer& w, NeedIndex need, const StreamSetting& stream)
 {
     const std::string done = "done" + std::to_string(stream.channel);
     const std::vector<NeedEvent>& events = w.facts.settings[need].events;
-    return w.facts.device.roleField(w.facts.device.dma.instance, done).valid() && std::none_of(events.begin(), events.end(), [&done](const NeedEvent& event) { return event.flag == done; });
+    return w.facts.device.roleField(w.facts.device.dma.instance, done).valid() &&
+           std::none_of(events.begin(), events.end(), [&done](const NeedEvent& event) { return event.flag == done; });
 }
 
 } // namespace
 
 const std::vector<std::string_view>& streamSuffixes()
 {
-    static const std::vector<std::string_view> all{"receive_into", "receive_moved", "receive_done", "receive_halt", "receive_end", "receive_half", "send_from", "send_moved", "send_done", "send_halt", "send_end",
-                                                   "send_half", "copy", "copy_moved", "copy_done", "copy_halt", "copy_end", "copy_half", "levels_from", "levels_moved", "levels_done", "levels_halt", "levels_end", "levels_half", "results_into", "results_moved", "results_done", "results_halt", "results_end", "results_half"};
+    static const std::vector<std::string_view> all{
+        "receive_into", "receive_moved", "receive_done", "receive_halt", "receive_end", "receive_half",
+        "send_from",    "send_moved",    "send_done",    "send_halt",    "send_end",    "send_half",
+        "copy",         "copy_moved",    "copy_done",    "copy_halt",    "copy_end",    "copy_half",
+        "levels_from",  "levels_moved",  "levels_done",  "levels_halt",  "levels_end",  "levels_half",
+        "results_into", "results_moved", "results_done", "results_halt", "results_end", "results_half"};
     return all;
 }
 
@@ -63,15 +75,24 @@ void declareStreams(Writer& w, NeedIndex need)
         const StreamNames names = namesOf(w, need, stream.spec);
         const bool round = goesRound(stream);
         w.line();
-        const char* unit = stream.spec.bytes == 1 ? "bytes" : stream.spec.bytes == 2 ? "units of 2 bytes" : "units of 4 bytes";
+        const char* unit = stream.spec.bytes == 1   ? "bytes"
+                           : stream.spec.bytes == 2 ? "units of 2 bytes"
+                                                    : "units of 4 bytes";
         if (stream.spec.role.empty())
-            w.comment(fmt::format("DMA channel {} copies so many {} while the program goes on; leave both ends alone meanwhile. False when the count is 0 or more than {}, or an end does not lie on its boundary: nothing has begun then.",
-                                  stream.channel, unit, stream.most));
+            w.comment(fmt::format(
+                "DMA channel {} copies so many {} while the program goes on; leave both ends alone meanwhile. False "
+                "when the count is 0 or more than {}, or an end does not lie on its boundary: nothing has begun then.",
+                stream.channel, unit, stream.most));
         else
-            w.comment(fmt::format("DMA channel {} {} the memory from now on, {}; leave it alone meanwhile. False when the count is 0 or more than {}: nothing has begun then.", stream.channel,
-                                  stream.spec.intoMemory ? "fills" : "sends", round ? "again and again until it is halted" : "once", stream.most));
+            w.comment(fmt::format("DMA channel {} {} the memory from now on, {}; leave it alone meanwhile. False when "
+                                  "the count is 0 or more than {}: nothing has begun then.",
+                                  stream.channel, stream.spec.intoMemory ? "fills" : "sends",
+                                  round ? "again and again until it is halted" : "once", stream.most));
         w.linef("bool {}({}, uint32_t count);", names.begin, names.memory);
-        w.comment(round ? "How many of this round are through." : tellsDone(w, need, stream) ? "How many are through." : "How many are through; at the end perhaps one less, which the interrupt tells.");
+        w.comment(round ? "How many of this round are through."
+                  : tellsDone(w, need, stream)
+                      ? "How many are through."
+                      : "How many are through; at the end perhaps one less, which the interrupt tells.");
         w.linef("uint32_t {}(void);", names.moved);
         if (tellsDone(w, need, stream)) {
             w.comment(round ? "Whether a round has ended since the last begin." : "Whether all are through.");
@@ -100,7 +121,9 @@ void defineStreams(Writer& w, NeedIndex need)
         w.line("{");
         const bool copies = stream.spec.role.empty();
         if (copies && stream.spec.bytes > 1)
-            w.linef("    if (count == 0u || count > {0}u || (uintptr_t)from % {1}u != 0u || (uintptr_t)to % {1}u != 0u) {{", stream.most, stream.spec.bytes);
+            w.linef(
+                "    if (count == 0u || count > {0}u || (uintptr_t)from % {1}u != 0u || (uintptr_t)to % {1}u != 0u) {{",
+                stream.most, stream.spec.bytes);
         else
             w.linef("    if (count == 0u || count > {}u) {{", stream.most);
         w.line("        return false;");
@@ -128,15 +151,19 @@ void defineStreams(Writer& w, NeedIndex need)
         w.line("{");
         // A count that holds one less cannot tell the last unit from the end.
         if (offset < 0 && tellsDone(w, need, stream) && !goesRound(stream))
-            w.linef("    if (({} & {}) != 0u) {{\n        return {};\n    }}", roleRegister(w.facts, w.names, dma, "done" + n), roleMacro(w.facts, w.names, dma, "done" + n), count);
-        w.linef("    const uint32_t left = {}{};", readRole(w, dma, (has("left") ? "left" : "count") + n), !has("left") && offset < 0 ? Code::trusted(" + 1u") : Code());
+            w.linef("    if (({} & {}) != 0u) {{\n        return {};\n    }}",
+                    roleRegister(w.facts, w.names, dma, "done" + n), roleMacro(w.facts, w.names, dma, "done" + n),
+                    count);
+        w.linef("    const uint32_t left = {}{};", readRole(w, dma, (has("left") ? "left" : "count") + n),
+                !has("left") && offset < 0 ? Code::trusted(" + 1u") : Code());
         w.linef("    return left <= {0} ? {0} - left : 0u;", count);
         w.line("}");
         if (tellsDone(w, need, stream)) {
             w.line();
             w.linef("bool {}(void)", names.done);
             w.line("{");
-            w.linef("    return ({} & {}) != 0u;", roleRegister(w.facts, w.names, dma, "done" + n), roleMacro(w.facts, w.names, dma, "done" + n));
+            w.linef("    return ({} & {}) != 0u;", roleRegister(w.facts, w.names, dma, "done" + n),
+                    roleMacro(w.facts, w.names, dma, "done" + n));
             w.line("}");
         }
         w.line();

@@ -5,8 +5,8 @@
 
 namespace bindrel {
 
-/// The functions by which a need's program lets DMA move: begin with a piece of memory, ask how far it is, halt. For every channel of the
-/// need that the device's file tells in full.
+/// The functions by which a need's program lets DMA move: begin with a piece of memory, ask how far it is, halt. For
+/// every channel of the need that the device's file tells in full.
 void declareStreams(Writer& header, NeedIndex need);
 void defineStreams(Writer& source, NeedIndex need);
 

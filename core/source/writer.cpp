@@ -16,7 +16,8 @@ std::string headText(const Facts& f, std::string_view purpose)
                        purpose, f.plan.name, f.device.name);
 }
 
-Writer::Writer(const Facts& f, const Names& n, std::string fileName, std::string purpose, SourceFile::Owner owner) : facts(f), names(n)
+Writer::Writer(const Facts& f, const Names& n, std::string fileName, std::string purpose, SourceFile::Owner owner)
+    : facts(f), names(n)
 {
     file_.name = std::move(fileName);
     file_.owner = owner;
@@ -24,12 +25,16 @@ Writer::Writer(const Facts& f, const Names& n, std::string fileName, std::string
         comment(headText(f, purpose));
         line(cComment(sealLine(commentText(f.plan.name))));
     } else {
-        comment(fmt::format("{} Created by Bindrel once for the plan \"{}\"; it is yours and is never written again.", purpose, f.plan.name));
+        comment(fmt::format("{} Created by Bindrel once for the plan \"{}\"; it is yours and is never written again.",
+                            purpose, f.plan.name));
     }
     line();
 }
 
-void Writer::add(std::string text) { file_.lines.push_back({std::move(text), trace_, step_}); }
+void Writer::add(std::string text)
+{
+    file_.lines.push_back({std::move(text), trace_, step_});
+}
 
 void Writer::comment(std::string_view text, int indent)
 {
@@ -61,7 +66,10 @@ void Writer::because(Place place, std::string why)
     trace_ = static_cast<int>(file_.traces.size()) - 1;
 }
 
-void Writer::becauseNeed(NeedIndex need, std::string why) { because({Place::Kind::Need, facts.plan.needs[need].id, {}}, std::move(why)); }
+void Writer::becauseNeed(NeedIndex need, std::string why)
+{
+    because({Place::Kind::Need, facts.plan.needs[need].id, {}}, std::move(why));
+}
 
 void Writer::keep(const Word& name, int indent)
 {
@@ -90,19 +98,23 @@ Code constantText(const Facts& facts, const Names& names, const Step& step, cons
     const auto tied = [&](const Encoding& encoding, const Word& constant, std::int64_t value) {
         if (encoding.encode(value) != write.code)
             return Code();
-        return encoding.kind == Encoding::Kind::AsIs ? code("{}", constant) : encoding.kind == Encoding::Kind::MinusOne ? code("{} - 1u", constant) : Code();
+        return encoding.kind == Encoding::Kind::AsIs       ? code("{}", constant)
+               : encoding.kind == Encoding::Kind::MinusOne ? code("{} - 1u", constant)
+                                                           : Code();
     };
     if (step.need >= 0 && !write.role.empty()) {
         const Need& need = facts.plan.needs[size_t(step.need)];
         const std::optional<std::int64_t> value = facts.settings[size_t(step.need)].role(write.role);
         for (const auto& [role, ending] : sourceOf(need.kind).constants)
             if (role == write.role && value)
-                return tied(facts.device.blockOf(write.ref.instance).role(write.role)->encoding, names.NEED(size_t(step.need)) + "_" + Word::of(std::string(ending)).upper(), *value);
+                return tied(facts.device.blockOf(write.ref.instance).role(write.role)->encoding,
+                            names.NEED(size_t(step.need)) + "_" + Word::of(std::string(ending)).upper(), *value);
         return {};
     }
     for (size_t i = 0; step.need < 0 && i < facts.device.clocks.size(); ++i)
         if (facts.device.clocks[i].control == write.ref && hasFactorMacro(facts, int(i)))
-            return tied(facts.device.clocks[i].encoding, factorMacro(facts, names, int(i)), facts.rates.clocks[i].setting);
+            return tied(facts.device.clocks[i].encoding, factorMacro(facts, names, int(i)),
+                        facts.rates.clocks[i].setting);
     return {};
 }
 
@@ -120,7 +132,10 @@ Code valueText(const Facts& facts, const Names& names, const Step& step, const F
     return write.code > 0xFFFF ? code("{}_AT(0x{:08X}u)", macro, write.code) : code("{}_AT({}u)", macro, write.code);
 }
 
-Code orText(const std::vector<Code>& terms) { return terms.empty() ? code("0u") : joinedCode(terms, " | "); }
+Code orText(const std::vector<Code>& terms)
+{
+    return terms.empty() ? code("0u") : joinedCode(terms, " | ");
+}
 
 /// The name of a code where it has one.
 std::string codeText(const Field& field, std::uint32_t code)
@@ -132,14 +147,16 @@ std::string codeText(const Field& field, std::uint32_t code)
 }
 
 /// "before a | b | c behind" broken after an operator where it gets long. A narrow register takes a cast.
-void assign(Writer& w, const Code& margin, const std::pair<Code, Code>& around, const std::vector<Code>& terms, const Register& reg)
+void assign(Writer& w, const Code& margin, const std::pair<Code, Code>& around, const std::vector<Code>& terms,
+            const Register& reg)
 {
     const bool narrow = reg.plain() && reg.width < 32 && !terms.empty();
     Code row = narrow ? code("{}{}({})(", margin, around.first, typeOf(reg)) : code("{}{}", margin, around.first);
     std::size_t onRow = 0;
     for (size_t i = 0; i < terms.size(); ++i) {
         const bool last = i + 1 == terms.size();
-        const Code term = last ? code("{}{}{}", terms[i], narrow ? Code::trusted(")") : Code(), around.second) : code("{} |", terms[i]);
+        const Code term = last ? code("{}{}{}", terms[i], narrow ? Code::trusted(")") : Code(), around.second)
+                               : code("{} |", terms[i]);
         if (onRow > 0 && row.text().size() + 1 + term.text().size() > 90) {
             w.line(row);
             row = code("{}   ", margin);
@@ -158,7 +175,8 @@ Place placeOf(const Writer& w, const Step& step)
     if (step.phase == Step::Phase::Clocks || step.phase == Step::Phase::Late)
         for (const FieldWrite& write : step.fields)
             for (const ClockNode& node : w.facts.device.clocks)
-                if (node.control == write.ref || node.fraction == write.ref || node.enable.ref == write.ref || node.ready.ref == write.ref || node.status == write.ref)
+                if (node.control == write.ref || node.fraction == write.ref || node.enable.ref == write.ref ||
+                    node.ready.ref == write.ref || node.status == write.ref)
                     return {Place::Kind::Clock, node.id, {}};
     if (step.phase == Step::Phase::Pins)
         for (const PadSetup& setup : w.facts.pads) {
@@ -167,7 +185,9 @@ Place placeOf(const Writer& w, const Step& step)
                 return {Place::Kind::Pad, pad.name, w.facts.plan.needs[size_t(setup.need)].id};
         }
     return {Place::Kind::Register,
-            w.facts.device.instances[size_t(step.instance)].name + "." + w.facts.device.blockOf(step.instance).registers[size_t(step.reg)].name, {}};
+            w.facts.device.instances[size_t(step.instance)].name + "." +
+                w.facts.device.blockOf(step.instance).registers[size_t(step.reg)].name,
+            {}};
 }
 
 } // namespace
@@ -220,9 +240,12 @@ void Writer::step(const Step& s, int indent)
         // Bits of the factory value that the field has room for.
         const Field& from = facts.device.fieldOf(s.from);
         const Field& into = facts.device.fieldOf(s.fields.front().ref);
-        linef("{}{}{}(({} & ~{})", margin, put.first, shape.width == 32 || !shape.plain() ? Code() : code("({})", typeOf(shape)), reg, masks.front());
+        linef("{}{}{}(({} & ~{})", margin, put.first,
+              shape.width == 32 || !shape.plain() ? Code() : code("({})", typeOf(shape)), reg, masks.front());
         const Code value = registerValue(facts, names, s.from.instance, s.from.reg);
-        const Code taken = from.pieces.empty() ? code("(({} & {}) >> {}u)", value, fieldMacro(facts, names, s.from), from.lsb) : code("{}_OF({})", fieldMacro(facts, names, s.from), value);
+        const Code taken = from.pieces.empty()
+                               ? code("(({} & {}) >> {}u)", value, fieldMacro(facts, names, s.from), from.lsb)
+                               : code("{}_OF({})", fieldMacro(facts, names, s.from), value);
         if (into.pieces.empty())
             linef("{}    | ({} << {}u & {})){}", margin, taken, into.lsb, masks.front(), put.second);
         else
@@ -231,7 +254,10 @@ void Writer::step(const Step& s, int indent)
     }
     case Step::Kind::Wait: {
         const Rational us = s.timeout.value * 1'000'000;
-        linef("{}if (!{}) {{", margin, waitCall(facts, names, s.fields.front().ref, values.empty() ? code("0u") : values.front(), code("{}({}u, {}u)", names.macro("PASSES"), us.defined() ? us.ceil() : 0, s.coreRate.defined() ? s.coreRate.value.ceil() : 0)));
+        linef("{}if (!{}) {{", margin,
+              waitCall(facts, names, s.fields.front().ref, values.empty() ? code("0u") : values.front(),
+                       code("{}({}u, {}u)", names.macro("PASSES"), us.defined() ? us.ceil() : 0,
+                            s.coreRate.defined() ? s.coreRate.value.ceil() : 0)));
         linef("{}    return {};", margin, timeoutName(facts, names, s.fields.front().ref));
         linef("{}}}", margin);
         break;
@@ -254,7 +280,8 @@ void Writer::steps(const std::vector<const Step*>& list, int indent)
             if (s->phase == Step::Phase::Need && s->kind == Step::Kind::Write && !text.ends_with('.')) {
                 std::vector<std::string> parts;
                 for (const FieldWrite& write : s->fields)
-                    parts.push_back(facts.device.fieldOf(write.ref).name + " " + codeText(facts.device.fieldOf(write.ref), write.code));
+                    parts.push_back(facts.device.fieldOf(write.ref).name + " " +
+                                    codeText(facts.device.fieldOf(write.ref), write.code));
                 text += ": " + joined(parts, ", ") + ".";
             }
             comment(text, indent);

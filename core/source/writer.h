@@ -74,13 +74,15 @@ std::vector<SourceFile> startFiles(const Facts& facts, const Names& names);
 /// CMakeLists.txt and the toolchain file, for the programs of all cores.
 std::vector<SourceFile> buildFiles(const Facts& facts, const std::vector<Names>& programs);
 
-/// What the writer of C asks of a kind: declarations and definitions beyond bring_up, start and stop. Null: the kind has no C of its own yet.
+/// What the writer of C asks of a kind: declarations and definitions beyond bring_up, start and stop. Null: the kind
+/// has no C of its own yet.
 struct SourceFacet {
     void (*declare)(Writer& header, NeedIndex need) = nullptr;
     void (*define)(Writer& source, NeedIndex need) = nullptr;
     /// Endings of the names that these make, in lower case, without numbers behind them.
     std::vector<std::string_view> suffixes;
-    /// Roles whose values the header names as constants, with the ending of the name: the code writes the constant, so that it cannot be changed alone.
+    /// Roles whose values the header names as constants, with the ending of the name: the code writes the constant, so
+    /// that it cannot be changed alone.
     std::vector<std::pair<std::string_view, std::string_view>> constants;
     bool stopIsSafe = false; ///< its stop takes outputs that it drives to their idle levels
 };
@@ -90,7 +92,8 @@ const SourceFacet& sourceOf(std::string_view kind);
 bool hasFiles(const Facts& facts, const Names& names, NeedIndex need);
 /// The fields that one core's program waits for, each the next value of its status after OK.
 std::vector<FieldRef> awaitedFields(const Facts& facts, const Names& names);
-/// Whether a need's clock comes from a source that the bring-up waits for last, so that the need is brought up after it.
+/// Whether a need's clock comes from a source that the bring-up waits for last, so that the need is brought up after
+/// it.
 bool waitsForSlowSource(const Facts& facts, NeedIndex need);
 /// Whether the bring-up of a need waits for something, and so can fail.
 bool needWaits(const Facts& facts, NeedIndex need);
@@ -99,21 +102,22 @@ CoreIndex coreOf(const Facts& facts, NeedIndex need);
 /// Writes the functions that start one core's program, as its architecture wants it.
 void writeArmStart(Writer& w);
 void writeRiscVStart(Writer& w);
-/// What both begin with: symbols of the linker script, the named functions, weak handlers. Gives the handler of each number.
+/// What both begin with: symbols of the linker script, the named functions, weak handlers. Gives the handler of each
+/// number.
 std::vector<Word> declareStart(Writer& w, const std::vector<Word>& functions);
 /// The end of a reset function: data and zeroes in place, then main.
 void writeMemorySetUp(Writer& w);
 std::vector<SourceFile> needFiles(const Facts& facts, const Names& names, NeedIndex need);
 
 // Settings in non-volatile memory; nothing when the plan chooses none.
-void declareStored(Writer& w);                                             ///< PREFIX_board.h
+void declareStored(Writer& w);                                                  ///< PREFIX_board.h
 std::optional<SourceFile> storedSource(const Facts& facts, const Names& names); ///< PREFIX_nonvolatile.c
-void linkStored(Writer& w, bool regions);                                  ///< PREFIX.ld: regions, else sections
+void linkStored(Writer& w, bool regions);                                       ///< PREFIX.ld: regions, else sections
 
 // The functions that enter low-power modes; nothing when the plan enters none.
-void declareModes(Writer& w);   ///< PREFIX_board.h
-void defineModes(Writer& w);    ///< PREFIX_clocks.c
-void writeCoreWait(Writer& w);  ///< PREFIX_start.c
+void declareModes(Writer& w);  ///< PREFIX_board.h
+void defineModes(Writer& w);   ///< PREFIX_clocks.c
+void writeCoreWait(Writer& w); ///< PREFIX_start.c
 /// Whether something is brought up after a slow source has come.
 bool hasLateClocks(const Facts& facts);
 /// Titles of the needs with files that a fall back leaves out.

@@ -8,9 +8,15 @@
 
 namespace bindrel {
 
-std::string plusMinus(const Ppm& off) { return "\u00b1" + format(off); }
+std::string plusMinus(const Ppm& off)
+{
+    return "\u00b1" + format(off);
+}
 
-Ppm worstOf(const TuningContext& c) { return c.kernel().tolerance.worst(); }
+Ppm worstOf(const TuningContext& c)
+{
+    return c.kernel().tolerance.worst();
+}
 
 /// "5 ms may be 4.95 ms to 5.05 ms": a time counted in periods of the clock.
 static std::string spread(const TuningContext& c, const Duration& nominal)
@@ -62,9 +68,13 @@ std::vector<bool> sourcesOf(const Device& device, ClockIndex clock)
 
 } // namespace
 
-Duration driftPerMonth(const Ppm& off) { return Duration(off.value.abs() / 1'000'000 * 2'629'746); }
+Duration driftPerMonth(const Ppm& off)
+{
+    return Duration(off.value.abs() / 1'000'000 * 2'629'746);
+}
 
-Accuracy accuracyOfNeed(const Device& device, const Plan& plan, const Bindings& bindings, const Rates& rates, NeedIndex n, bool worded)
+Accuracy accuracyOfNeed(const Device& device, const Plan& plan, const Bindings& bindings, const Rates& rates,
+                        NeedIndex n, bool worded)
 {
     Accuracy out;
     const InstanceIndex instance = bindings.needs[n].instance;
@@ -98,8 +108,10 @@ std::string moreAccurate(const Device& device, const Board& board, const Rates& 
     const bool wantsSlow = rates.clocks[size_t(accuracy.clock)].rate < slow;
     for (size_t i = 0; i < device.clocks.size(); ++i) {
         const ClockNode& node = device.clocks[i];
-        const SourceFacts facts = node.isSource() ? sourceFacts(device, board, node, rates.clocks[i].setting) : SourceFacts{};
-        // A watch crystal times no bus, and no fast crystal a calendar: what lies between them is for the search to say.
+        const SourceFacts facts =
+            node.isSource() ? sourceFacts(device, board, node, rates.clocks[i].setting) : SourceFacts{};
+        // A watch crystal times no bus, and no fast crystal a calendar: what lies between them is for the search to
+        // say.
         if (!reachable[i] || facts.rate.value.isZero() || (facts.rate < slow) != wantsSlow)
             continue;
         if (int(i) != now && facts.tolerance.worst() <= *accuracy.allowed)
@@ -110,8 +122,10 @@ std::string moreAccurate(const Device& device, const Board& board, const Rates& 
         } else if (node.trim && !rates.clocks[i].trimmed) {
             const ClockNode& by = device.clocks[size_t(node.trim->by)];
             const SourceFacts reference = sourceFacts(device, board, by, rates.clocks[size_t(node.trim->by)].setting);
-            if (!reference.rate.value.isZero() && node.trim->tolerance.worst().value + reference.tolerance.worst().value <= accuracy.allowed->value)
-                add(int(i) == now ? fmt::format("trim {} by {}", node.name, by.name) : fmt::format("take it from {}, trimmed by {}", node.name, by.name));
+            if (!reference.rate.value.isZero() &&
+                node.trim->tolerance.worst().value + reference.tolerance.worst().value <= accuracy.allowed->value)
+                add(int(i) == now ? fmt::format("trim {} by {}", node.name, by.name)
+                                  : fmt::format("take it from {}, trimmed by {}", node.name, by.name));
         }
     }
     if (!out.empty())

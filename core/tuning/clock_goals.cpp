@@ -20,7 +20,8 @@ bool misses(const Device& device, const Plan& plan, const Bindings& bindings, co
     const Setting setting = numbersOfNeed(device, plan, bindings, rates, n);
     if (!setting.computed && !setting.notComputed.empty())
         return true;
-    if (std::any_of(setting.achieved.begin(), setting.achieved.end(), [](const Achieved& row) { return !row.ok && !row.trouble.empty(); }))
+    if (std::any_of(setting.achieved.begin(), setting.achieved.end(),
+                    [](const Achieved& row) { return !row.ok && !row.trouble.empty(); }))
         return true;
     const Accuracy accuracy = accuracyOfNeed(device, plan, bindings, rates, n, false);
     return accuracy.stated && !accuracy.ok();
@@ -29,14 +30,18 @@ bool misses(const Device& device, const Plan& plan, const Bindings& bindings, co
 using Times = std::vector<std::int64_t>;
 
 /// Its kernel clock, with its tolerance, and its core's, which bears its interrupts.
-void addTimes(Times& out, const Device& device, const Plan& plan, const Bindings& bindings, const Rates& rates, size_t n)
+void addTimes(Times& out, const Device& device, const Plan& plan, const Bindings& bindings, const Rates& rates,
+              size_t n)
 {
     const InstanceIndex instance = bindings.needs[n].instance;
     if (instance < 0)
         return;
     const ClockState& kernel = rates.clocks[size_t(device.instances[size_t(instance)].kernel)];
     const Frequency core = rates.clocks[size_t(device.cores[size_t(device.ownerCore(plan.needs[n].core))].clock)].rate;
-    out.insert(out.end(), {kernel.running, kernel.rate.value.num(), kernel.rate.value.den(), kernel.tolerance.low.value.num(), kernel.tolerance.low.value.den(), kernel.tolerance.high.value.num(), kernel.tolerance.high.value.den(), core.value.num(), core.value.den()});
+    out.insert(out.end(),
+               {kernel.running, kernel.rate.value.num(), kernel.rate.value.den(), kernel.tolerance.low.value.num(),
+                kernel.tolerance.low.value.den(), kernel.tolerance.high.value.num(), kernel.tolerance.high.value.den(),
+                core.value.num(), core.value.den()});
 }
 
 /// All of the rates that a need's answer depends on.
@@ -53,7 +58,8 @@ Times timesOf(const Device& device, const Plan& plan, const Bindings& bindings, 
 
 } // namespace
 
-std::vector<NeedIndex> needsThatMiss(const Device& device, const Plan& plan, const Bindings& bindings, const Rates& rates)
+std::vector<NeedIndex> needsThatMiss(const Device& device, const Plan& plan, const Bindings& bindings,
+                                     const Rates& rates)
 {
     std::vector<NeedIndex> out;
     for (size_t n = 0; n < plan.needs.size(); ++n)
@@ -62,7 +68,8 @@ std::vector<NeedIndex> needsThatMiss(const Device& device, const Plan& plan, con
     return out;
 }
 
-std::function<std::vector<NeedIndex>(const Rates&)> askedOnce(const Device& device, const Plan& plan, const Bindings& bindings)
+std::function<std::vector<NeedIndex>(const Rates&)> askedOnce(const Device& device, const Plan& plan,
+                                                              const Bindings& bindings)
 {
     // Most candidates of a search leave most kernels as they are.
     std::vector<std::map<Times, bool>> known(plan.needs.size());
@@ -79,11 +86,14 @@ std::function<std::vector<NeedIndex>(const Rates&)> askedOnce(const Device& devi
     };
 }
 
-std::function<std::vector<NeedIndex>(const Rates&)> newlyMissed(const Device& device, const Plan& plan, const Bindings& bindings, const Rates& now)
+std::function<std::vector<NeedIndex>(const Rates&)> newlyMissed(const Device& device, const Plan& plan,
+                                                                const Bindings& bindings, const Rates& now)
 {
-    return [asked = askedOnce(device, plan, bindings), before = needsThatMiss(device, plan, bindings, now)](const Rates& rates) {
+    return [asked = askedOnce(device, plan, bindings),
+            before = needsThatMiss(device, plan, bindings, now)](const Rates& rates) {
         std::vector<NeedIndex> out = asked(rates);
-        std::erase_if(out, [&before](NeedIndex need) { return std::find(before.begin(), before.end(), need) != before.end(); });
+        std::erase_if(
+            out, [&before](NeedIndex need) { return std::find(before.begin(), before.end(), need) != before.end(); });
         return out;
     };
 }

@@ -2,8 +2,8 @@
 #include "core/tuning/pads.h"
 
 #include "core/plan/pin_property.h"
-#include "core/tuning/setting.h"
 #include "core/quantity/format.h"
+#include "core/tuning/setting.h"
 
 #include <fmt/format.h>
 
@@ -21,10 +21,21 @@ const char* nameOf(PadSetup::Drive drive)
     return drive == PadSetup::Drive::Strong ? "strong" : drive == PadSetup::Drive::Medium ? "medium" : "weak";
 }
 
-PadSetup::Pull pullNamed(std::string_view text) { return text == "up" ? PadSetup::Pull::Up : text == "down" ? PadSetup::Pull::Down : PadSetup::Pull::None; }
-PadSetup::Drive driveNamed(std::string_view text) { return text == "strong" ? PadSetup::Drive::Strong : text == "medium" ? PadSetup::Drive::Medium : PadSetup::Drive::Weak; }
+PadSetup::Pull pullNamed(std::string_view text)
+{
+    return text == "up" ? PadSetup::Pull::Up : text == "down" ? PadSetup::Pull::Down : PadSetup::Pull::None;
+}
+PadSetup::Drive driveNamed(std::string_view text)
+{
+    return text == "strong"   ? PadSetup::Drive::Strong
+           : text == "medium" ? PadSetup::Drive::Medium
+                              : PadSetup::Drive::Weak;
+}
 
-bool PadSetup::isSaid(std::string_view property) const { return std::find(said.begin(), said.end(), property) != said.end(); }
+bool PadSetup::isSaid(std::string_view property) const
+{
+    return std::find(said.begin(), said.end(), property) != said.end();
+}
 
 std::size_t driveIndex(const Pad& pad, PadSetup::Drive drive)
 {
@@ -40,7 +51,10 @@ Current strengthOf(const Pad& pad, PadSetup::Drive drive)
 }
 } // namespace
 
-Current padGives(const Pad& pad, PadSetup::Drive drive) { return strengthOf(pad, drive); }
+Current padGives(const Pad& pad, PadSetup::Drive drive)
+{
+    return strengthOf(pad, drive);
+}
 
 Frequency padToggles(const Pad& pad, PadSetup::Drive drive, bool fast)
 {
@@ -69,7 +83,9 @@ void setUpForRate(PadSetup& setup, const Pad& pad, PadSetup::Drive least)
                 setup.drive = drive;
                 setup.fast = fast;
                 if (drive > least || fast)
-                    setup.because = fmt::format("its {} need {}{}", format(setup.toggles), drive > least ? std::string(nameOf(drive)) + " drive" : "fast edges", drive > least && fast ? " and fast edges" : "");
+                    setup.because = fmt::format("its {} need {}{}", format(setup.toggles),
+                                                drive > least ? std::string(nameOf(drive)) + " drive" : "fast edges",
+                                                drive > least && fast ? " and fast edges" : "");
                 return;
             }
         }
@@ -85,7 +101,8 @@ void setUpSensibly(PadSetup& setup, const Device& device, const Need& need, cons
     if (signal.direction == Direction::Analog)
         setup.because = "an analog pad floats";
     if (signal.direction == Direction::Out && !setup.gpio)
-        setUpForRate(setup, device.pads[size_t(setup.pad)], static_cast<PadSetup::Drive>(findKind(need.kind)->leastDrive));
+        setUpForRate(setup, device.pads[size_t(setup.pad)],
+                     static_cast<PadSetup::Drive>(findKind(need.kind)->leastDrive));
     if (const auto ask = tuningOf(need.kind).setUpPad)
         ask(setup, device, need, signal);
 }

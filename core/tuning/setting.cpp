@@ -30,7 +30,8 @@ void addDmaRoles(Setting& setting, const TuningContext& c)
     const std::vector<std::string> requests = requestsOf(c.need);
     for (const auto& [role, request] : {std::pair{"dma_receive", "RX"}, {"dma_transmit", "TX"}})
         if (c.has(role))
-            setting.roles.push_back({role, std::find(requests.begin(), requests.end(), request) != requests.end(), "dma"});
+            setting.roles.push_back(
+                {role, std::find(requests.begin(), requests.end(), request) != requests.end(), "dma"});
 }
 
 std::string missingRoles(const Device& device, InstanceIndex instance, const KindSpec& kind)
@@ -38,13 +39,15 @@ std::string missingRoles(const Device& device, InstanceIndex instance, const Kin
     std::vector<std::string> missing;
     const Block& block = device.blockOf(instance);
     for (const RoleSpec& role : kind.roles)
-        if (role.required && std::none_of(block.roles.begin(), block.roles.end(), [&role](const auto& known) { return isWordOf(known.first, role.name); }))
+        if (role.required && std::none_of(block.roles.begin(), block.roles.end(),
+                                          [&role](const auto& known) { return isWordOf(known.first, role.name); }))
             missing.push_back("\"" + role.name + "\"");
     return listed(missing);
 }
 
 namespace {
-Setting tuned(const Device& device, const Plan& plan, const Bindings& bindings, const Rates& rates, NeedIndex n, Look* look, bool worded = true)
+Setting tuned(const Device& device, const Plan& plan, const Bindings& bindings, const Rates& rates, NeedIndex n,
+              Look* look, bool worded = true)
 {
     Setting setting;
     const Need& need = plan.needs[n];
@@ -59,12 +62,14 @@ Setting tuned(const Device& device, const Plan& plan, const Bindings& bindings, 
     }
     setting.kernel = device.instances[size_t(bound.instance)].kernel;
     if (const std::string missing = missingRoles(device, bound.instance, *findKind(need.kind)); !missing.empty()) {
-        setting.notComputed = fmt::format("the block of {} lacks the role {} in the device's file; complete it there", device.instances[size_t(bound.instance)].name, missing);
+        setting.notComputed = fmt::format("the block of {} lacks the role {} in the device's file; complete it there",
+                                          device.instances[size_t(bound.instance)].name, missing);
         return setting;
     }
     const ClockState& clock = rates.clocks[size_t(setting.kernel)];
     if (!clock.running || !clock.rate.defined()) {
-        setting.notComputed = fmt::format("its clock {} does not run: {}", device.clocks[size_t(setting.kernel)].name, clock.stopped);
+        setting.notComputed =
+            fmt::format("its clock {} does not run: {}", device.clocks[size_t(setting.kernel)].name, clock.stopped);
         return setting;
     }
     const ClockIndex kernel = setting.kernel;
@@ -84,7 +89,16 @@ Setting tuned(const Device& device, const Plan& plan, const Bindings& bindings, 
             event.instance = bound.instance;
         if (const std::optional<int> number = device.interruptOf(event.instance, event.event)) {
             const std::optional<std::uint32_t> level = urgencyOf(device, plan, need).level;
-            setting.achieved.push_back({"interrupt", "Interrupt", "", say(c, "{}, {} {}{}", *number, device.instances[size_t(event.instance)].name, event.event, level ? fmt::format(", priority {}", *level) : std::string()), std::nullopt, true, {}, {}, true});
+            setting.achieved.push_back({"interrupt",
+                                        "Interrupt",
+                                        "",
+                                        say(c, "{}, {} {}{}", *number, device.instances[size_t(event.instance)].name,
+                                            event.event, level ? fmt::format(", priority {}", *level) : std::string()),
+                                        std::nullopt,
+                                        true,
+                                        {},
+                                        {},
+                                        true});
         }
     }
     return setting;
@@ -92,9 +106,16 @@ Setting tuned(const Device& device, const Plan& plan, const Bindings& bindings, 
 
 } // namespace
 
-Setting tuneNeed(const Device& device, const Plan& plan, const Bindings& bindings, const Rates& rates, NeedIndex need) { return tuned(device, plan, bindings, rates, need, nullptr); }
+Setting tuneNeed(const Device& device, const Plan& plan, const Bindings& bindings, const Rates& rates, NeedIndex need)
+{
+    return tuned(device, plan, bindings, rates, need, nullptr);
+}
 
-Setting numbersOfNeed(const Device& device, const Plan& plan, const Bindings& bindings, const Rates& rates, NeedIndex need) { return tuned(device, plan, bindings, rates, need, nullptr, false); }
+Setting numbersOfNeed(const Device& device, const Plan& plan, const Bindings& bindings, const Rates& rates,
+                      NeedIndex need)
+{
+    return tuned(device, plan, bindings, rates, need, nullptr, false);
+}
 
 Look lookAt(const Device& device, const Plan& plan, const Bindings& bindings, const Rates& rates, NeedIndex need)
 {

@@ -12,15 +12,15 @@ namespace bindrel {
 
 /// What the hardware will really do for one goal.
 struct Achieved {
-    std::string goal;     ///< id of the goal; several rows may belong to one
+    std::string goal; ///< id of the goal; several rows may belong to one
     std::string title;
-    std::string wanted;   ///< in words, with units
+    std::string wanted; ///< in words, with units
     std::string achieved;
     std::optional<Ppm> error; ///< against the goal, where there is one to speak of
     bool ok = true;
-    std::string formula;  ///< "80 MHz × 16 / (16 × 2778)"
-    std::string trouble;  ///< why it is not ok and what to do; empty when it is
-    bool check = false;   ///< not the goal's own value but something beside it that must hold
+    std::string formula; ///< "80 MHz × 16 / (16 × 2778)"
+    std::string trouble; ///< why it is not ok and what to do; empty when it is
+    bool check = false;  ///< not the goal's own value but something beside it that must hold
 };
 
 /// A role of the instance's block and the value that the arithmetic gives it, before the field's encoding.
@@ -37,7 +37,8 @@ struct RoleValue {
     std::int64_t back = 0; ///< Start: what the stop function writes
 };
 
-/// An operation of the bring-up beside the plain configuration, where order counts: a state to ask for, a flag to wait for.
+/// An operation of the bring-up beside the plain configuration, where order counts: a state to ask for, a flag to wait
+/// for.
 struct RoleStep {
     enum class Kind { Set, Await } kind = Kind::Set;
     std::string role;
@@ -47,23 +48,23 @@ struct RoleStep {
 
 /// An event that the need wants to be told of.
 struct NeedEvent {
-    std::string event;    ///< as the block's kind names it; key of Instance::interrupts
-    std::string enable;   ///< role that lets it interrupt; empty or absent: it always does
-    std::string flag;     ///< role that tells that it has come; empty or absent: the interrupt alone tells
-    std::string function; ///< ending of the name of the user's function: "tick"
-    std::string about;    ///< of that function
-    Frequency rate;       ///< how often at most; zero: nobody can say
-    bool own = false;     ///< the need's own C has the function; it is not the user's
-    InstanceIndex instance = -1;    ///< whose event it is; left out by a kind whose need's own instance tells it
+    std::string event;           ///< as the block's kind names it; key of Instance::interrupts
+    std::string enable;          ///< role that lets it interrupt; empty or absent: it always does
+    std::string flag;            ///< role that tells that it has come; empty or absent: the interrupt alone tells
+    std::string function;        ///< ending of the name of the user's function: "tick"
+    std::string about;           ///< of that function
+    Frequency rate;              ///< how often at most; zero: nobody can say
+    bool own = false;            ///< the need's own C has the function; it is not the user's
+    InstanceIndex instance = -1; ///< whose event it is; left out by a kind whose need's own instance tells it
 };
 
 /// What DMA moves for a need, as its kind declares it.
 struct StreamSpec {
-    std::string request;      ///< "RX"
-    std::string role;         ///< register of the instance at the other end; empty: both ends are memory
+    std::string request; ///< "RX"
+    std::string role;    ///< register of the instance at the other end; empty: both ends are memory
     bool intoMemory = true;
-    int bytes = 1;            ///< a unit: 1, 2 or 4
-    std::string_view verb;    ///< beginning of its functions' names: "receive"
+    int bytes = 1;         ///< a unit: 1, 2 or 4
+    std::string_view verb; ///< beginning of its functions' names: "receive"
 };
 
 /// The same, on a channel whose registers are known.
@@ -112,15 +113,16 @@ struct OtherWay {
 
 /// The answer to a need's goals.
 struct Setting {
-    bool computed = false;    ///< false when the need has no instance or its clock does not run
-    std::string notComputed;  ///< why not
+    bool computed = false;   ///< false when the need has no instance or its clock does not run
+    std::string notComputed; ///< why not
     std::vector<Achieved> achieved;
     std::vector<RoleValue> roles;
     std::vector<RoleStep> before; ///< in the bring-up, before the configuration, in order
     std::vector<RoleStep> after;  ///< and after it
     std::vector<NeedEvent> events;
     std::vector<StreamSetting> streams; ///< that the need's functions start
-    /// The configuration is written by the start function, once and for all: what it starts cannot be changed or stopped.
+    /// The configuration is written by the start function, once and for all: what it starts cannot be changed or
+    /// stopped.
     bool atStart = false;
     ClockIndex kernel = -1; ///< clock that times it
 
@@ -166,7 +168,10 @@ struct TuningContext {
     bool worded = true;   ///< texts are to be read; see words.h
 
     const ClockState& kernel() const { return rates.clocks[size_t(device.instances[size_t(bound.instance)].kernel)]; }
-    std::string kernelName() const { return device.clocks[size_t(device.instances[size_t(bound.instance)].kernel)].name; }
+    std::string kernelName() const
+    {
+        return device.clocks[size_t(device.instances[size_t(bound.instance)].kernel)].name;
+    }
     const Encoding& encoding(std::string_view role) const;
     /// Whether the block has a field for the role. What every chip of a kind need not have is asked for first.
     bool has(std::string_view role) const { return device.blockOf(bound.instance).role(role) != nullptr; }
@@ -195,7 +200,8 @@ struct TuningFacet {
 /// (Made in core/kinds/all.cpp.)
 const TuningFacet& tuningOf(std::string_view kind);
 
-/// What lets a port ask DMA, where its block has fields for that: "dma_receive" for the request RX, "dma_transmit" for TX.
+/// What lets a port ask DMA, where its block has fields for that: "dma_receive" for the request RX, "dma_transmit" for
+/// TX.
 void addDmaRoles(Setting& setting, const TuningContext& context);
 
 /// Required roles that the block of an instance lacks for a kind, as a list in words; empty when it has them all.

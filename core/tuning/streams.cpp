@@ -32,7 +32,11 @@ public:
         return ref.valid() && device_.fieldOf(ref).width == 32 && device_.fieldOf(ref).pieces.empty();
     }
     /// Whether the need's functions can start it.
-    bool isTold(bool bothEnds) const { return has("on") && has("count") && ((!bothEnds && holdsAddress("memory")) || (holdsAddress("from") && holdsAddress("to"))); }
+    bool isTold(bool bothEnds) const
+    {
+        return has("on") && has("count") &&
+               ((!bothEnds && holdsAddress("memory")) || (holdsAddress("from") && holdsAddress("to")));
+    }
 
 private:
     const Device& device_;
@@ -47,7 +51,8 @@ std::optional<std::int64_t> countOffset(const Device& device, int channel)
     if (!role)
         return std::nullopt;
     const std::optional<std::uint32_t> two = role->encoding.encode(2), three = role->encoding.encode(3);
-    if (!two || !three || *three != *two + 1 || (role->encoding.kind != Encoding::Kind::AsIs && role->encoding.kind != Encoding::Kind::MinusOne))
+    if (!two || !three || *three != *two + 1 ||
+        (role->encoding.kind != Encoding::Kind::AsIs && role->encoding.kind != Encoding::Kind::MinusOne))
         return std::nullopt;
     return std::int64_t(*two) - 2;
 }
@@ -55,17 +60,28 @@ std::optional<std::int64_t> countOffset(const Device& device, int channel)
 void addStreams(Setting& setting, const TuningContext& c, const std::vector<StreamSpec>& specs)
 {
     const bool round = goalIs(c.need, "dma_runs", "round");
-    const bool tellsEnd = !goalIs(c.need, "dma_tells", "nothing"), tellsHalf = goalIs(c.need, "dma_tells", "half and end");
+    const bool tellsEnd = !goalIs(c.need, "dma_tells", "nothing"),
+               tellsHalf = goalIs(c.need, "dma_tells", "half and end");
     const std::int64_t priority = goalNumber(c.need, "dma_priority");
     const bool ranked = c.need.goals.contains("dma_priority");
     for (const Stream& stream : c.bound.streams) {
-        const auto spec = std::find_if(specs.begin(), specs.end(), [&stream](const StreamSpec& one) { return one.request == stream.request; });
+        const auto spec = std::find_if(specs.begin(), specs.end(),
+                                       [&stream](const StreamSpec& one) { return one.request == stream.request; });
         if (spec == specs.end() || stream.channel < 0 || c.device.dma.instance < 0)
             continue;
         const Channel channel(c.device, stream.channel);
         const std::string& controller = c.device.instances[size_t(c.device.dma.instance)].name;
         const FieldRef data = c.device.roleField(c.bound.instance, spec->role);
-        Achieved row{"dma", "DMA " + lowered(spec->verb), "", say(c, "channel {}, {} a unit{}", stream.channel, counted(spec->bytes, "byte"), round ? ", round" : ""), std::nullopt, true, {}, {}, true};
+        Achieved row{
+            "dma",
+            "DMA " + lowered(spec->verb),
+            "",
+            say(c, "channel {}, {} a unit{}", stream.channel, counted(spec->bytes, "byte"), round ? ", round" : ""),
+            std::nullopt,
+            true,
+            {},
+            {},
+            true};
         const auto fails = [&row](std::string trouble) {
             row.ok = false;
             row.trouble = row.trouble.empty() ? std::move(trouble) : row.trouble;
@@ -78,16 +94,21 @@ void addStreams(Setting& setting, const TuningContext& c, const std::vector<Stre
         const bool copies = spec->role.empty();
         if (!channel.isTold(copies) || (!data.valid() && !copies) || !countOffset(c.device, stream.channel)) {
             row.achieved = say(c, "channel {}", stream.channel);
-            row.formula = say(c, "addresses and counts are yours to set: the device's file does not tell where in {}", controller);
+            row.formula = say(c, "addresses and counts are yours to set: the device's file does not tell where in {}",
+                              controller);
             if (round || tellsEnd || ranked || copies)
-                fails(say(c, "the device's file does not tell how channel {} of {} is set; this cannot be asked of it.", stream.channel, controller));
+                fails(say(c, "the device's file does not tell how channel {} of {} is set; this cannot be asked of it.",
+                          stream.channel, controller));
             setting.achieved.push_back(std::move(row));
             continue;
         }
-        if (!channel.has("width") ? c.device.ability(c.device.dma.instance, "unit_bytes", 1) != spec->bytes : !channel.canBe("width", spec->bytes))
-            fails(say(c, "channel {} of {} cannot move units of {}. Let the program do it, or ask for another size.", stream.channel, controller, counted(spec->bytes, "byte")));
+        if (!channel.has("width") ? c.device.ability(c.device.dma.instance, "unit_bytes", 1) != spec->bytes
+                                  : !channel.canBe("width", spec->bytes))
+            fails(say(c, "channel {} of {} cannot move units of {}. Let the program do it, or ask for another size.",
+                      stream.channel, controller, counted(spec->bytes, "byte")));
         if (!copies && (c.device.fieldOf(data).lsb % 8 != 0 || !c.device.fieldOf(data).pieces.empty()))
-            fails(say(c, "{} does not begin at a byte, so DMA cannot reach it. Let the program do it.", c.device.nameOf(data)));
+            fails(say(c, "{} does not begin at a byte, so DMA cannot reach it. Let the program do it.",
+                      c.device.nameOf(data)));
         put("direction", spec->intoMemory, "dma");
         put("width", spec->bytes, "dma");
         put("from_step", copies || !spec->intoMemory, "dma");
@@ -95,26 +116,45 @@ void addStreams(Setting& setting, const TuningContext& c, const std::vector<Stre
         put("memory_step", 1, "dma");
         put("loop", round, "dma_runs");
         if (round && !channel.has("loop"))
-            fails(say(c, "channel {} of {} does not go round by itself. Let it run once and start it again at the end.", stream.channel, controller));
+            fails(say(c, "channel {} of {} does not go round by itself. Let it run once and start it again at the end.",
+                      stream.channel, controller));
         if (ranked && (!channel.has("priority") || !channel.canBe("priority", priority)))
-            fails(channel.has("priority") ? say(c, "channel {} of {} has the priorities 0 to {}.", stream.channel, controller, c.device.fieldOf(c.device.roleField(c.device.dma.instance, channel.name("priority"))).maxCode())
-                                          : say(c, "the channels of {} have no priorities.", controller));
+            fails(channel.has("priority")
+                      ? say(c, "channel {} of {} has the priorities 0 to {}.", stream.channel, controller,
+                            c.device.fieldOf(c.device.roleField(c.device.dma.instance, channel.name("priority")))
+                                .maxCode())
+                      : say(c, "the channels of {} have no priorities.", controller));
         else if (ranked)
             put("priority", priority, "dma_priority");
         const auto tell = [&](const std::string& what, const std::string& about) {
             if (!channel.has(what)) {
-                fails(say(c, "channel {} of {} has no flag that tells of {}.", stream.channel, controller, what == "half" ? "the half" : "the end"));
+                fails(say(c, "channel {} of {} has no flag that tells of {}.", stream.channel, controller,
+                          what == "half" ? "the half" : "the end"));
                 return;
             }
             const std::string own = "done" + std::to_string(stream.channel);
-            setting.events.push_back({c.device.interruptOf(c.device.dma.instance, own) ? own : "done", channel.name(what + "_interrupt"), channel.name(what), say(c, "{}_{}", spec->verb, what == "half" ? "half" : "end"),
-                                      about, {}, false, c.device.dma.instance});
+            setting.events.push_back({c.device.interruptOf(c.device.dma.instance, own) ? own : "done",
+                                      channel.name(what + "_interrupt"),
+                                      channel.name(what),
+                                      say(c, "{}_{}", spec->verb, what == "half" ? "half" : "end"),
+                                      about,
+                                      {},
+                                      false,
+                                      c.device.dma.instance});
         };
         if (tellsHalf)
-            tell("half", copies ? "Called by the interrupt when the first half is copied." : spec->intoMemory ? "Called by the interrupt when the first half of the memory is filled." : "Called by the interrupt when the first half of the memory is sent.");
+            tell("half", copies             ? "Called by the interrupt when the first half is copied."
+                         : spec->intoMemory ? "Called by the interrupt when the first half of the memory is filled."
+                                            : "Called by the interrupt when the first half of the memory is sent.");
         if (tellsEnd)
-            tell("done", copies ? "Called by the interrupt when all is copied." : spec->intoMemory ? "Called by the interrupt when all of the memory is filled." : "Called by the interrupt when all of the memory is sent.");
-        out.most = c.device.blockOf(c.device.dma.instance).role(channel.name("count"))->encoding.largest(c.device.fieldOf(c.device.roleField(c.device.dma.instance, channel.name("count"))).maxCode());
+            tell("done", copies             ? "Called by the interrupt when all is copied."
+                         : spec->intoMemory ? "Called by the interrupt when all of the memory is filled."
+                                            : "Called by the interrupt when all of the memory is sent.");
+        out.most =
+            c.device.blockOf(c.device.dma.instance)
+                .role(channel.name("count"))
+                ->encoding.largest(
+                    c.device.fieldOf(c.device.roleField(c.device.dma.instance, channel.name("count"))).maxCode());
         row.formula = say(c, "at most {} in one go", counted(long(out.most), "unit"));
         if (row.ok)
             setting.streams.push_back(std::move(out));

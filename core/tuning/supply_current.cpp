@@ -14,21 +14,25 @@ namespace {
 
 class Sum {
 public:
-    Sum(const Device& device, const Plan& plan, const Rates& rates) : device_(device), rates_(rates), range_(device.ranges[size_t(rates.range)])
+    Sum(const Device& device, const Plan& plan, const Rates& rates)
+        : device_(device), rates_(rates), range_(device.ranges[size_t(rates.range)])
     {
         for (const Regulator& regulator : device.regulators)
-            if (plan.regulator.empty() ? regulator.code == device.resetCode(device.regulatorControl) : regulator.id == plan.regulator)
+            if (plan.regulator.empty() ? regulator.code == device.resetCode(device.regulatorControl)
+                                       : regulator.id == plan.regulator)
                 share_ = regulator.share.value;
     }
 
-    void add(SupplyCurrent::Row::What what, int index, const Current& fixed, const Current& perMegahertz, const Frequency& rate)
+    void add(SupplyCurrent::Row::What what, int index, const Current& fixed, const Current& perMegahertz,
+             const Frequency& rate)
     {
         const Rational moving = perMegahertz.value * rate.value / 1'000'000 * range_.draws.value * share_;
         if ((fixed.value + moving).isZero())
             return;
         std::string formula = fixed.value.isZero() ? std::string() : format(fixed);
         if (!moving.isZero())
-            formula += fmt::format("{}{} \u00d7 {}/MHz", formula.empty() ? "" : " + ", format(rate), format(perMegahertz));
+            formula +=
+                fmt::format("{}{} \u00d7 {}/MHz", formula.empty() ? "" : " + ", format(rate), format(perMegahertz));
         for (const Ratio& part : {range_.draws, Ratio(share_)})
             if (!moving.isZero() && part.value != Rational(1))
                 formula += " \u00d7 " + format(part);
@@ -42,12 +46,15 @@ public:
             return;
         const auto bank = device_.banks.find(pad.bank);
         const Voltage volts = bank == device_.banks.end() ? rates_.supply : bank->second;
-        out_.rows.push_back({SupplyCurrent::Row::What::Pad, setup.pad, Current(pad.load.value * volts.value * setup.toggles.value), fmt::format("{} \u00d7 {} \u00d7 {}", format(pad.load), format(volts), format(setup.toggles))});
+        out_.rows.push_back(
+            {SupplyCurrent::Row::What::Pad, setup.pad, Current(pad.load.value * volts.value * setup.toggles.value),
+             fmt::format("{} \u00d7 {} \u00d7 {}", format(pad.load), format(volts), format(setup.toggles))});
     }
 
     SupplyCurrent take()
     {
-        std::stable_sort(out_.rows.begin(), out_.rows.end(), [](const auto& a, const auto& b) { return b.current < a.current; });
+        std::stable_sort(out_.rows.begin(), out_.rows.end(),
+                         [](const auto& a, const auto& b) { return b.current < a.current; });
         for (const SupplyCurrent::Row& row : out_.rows)
             out_.total = out_.total + row.current;
         return std::move(out_);
@@ -63,7 +70,8 @@ private:
 
 } // namespace
 
-SupplyCurrent supplyCurrent(const Device& device, const Plan& plan, const Bindings& bindings, const Rates& rates, const std::vector<PadSetup>& pads)
+SupplyCurrent supplyCurrent(const Device& device, const Plan& plan, const Bindings& bindings, const Rates& rates,
+                            const std::vector<PadSetup>& pads)
 {
     using What = SupplyCurrent::Row::What;
     Sum sum(device, plan, rates);
@@ -71,15 +79,19 @@ SupplyCurrent supplyCurrent(const Device& device, const Plan& plan, const Bindin
         const ClockState& clock = rates.clocks[i];
         if (!clock.running)
             continue;
-        const auto core = std::find_if(device.cores.begin(), device.cores.end(), [i](const Core& known) { return known.clock == int(i); });
-        sum.add(core == device.cores.end() ? What::Clock : What::Core, core == device.cores.end() ? int(i) : int(core - device.cores.begin()), device.clocks[i].draws,
+        const auto core = std::find_if(device.cores.begin(), device.cores.end(),
+                                       [i](const Core& known) { return known.clock == int(i); });
+        sum.add(core == device.cores.end() ? What::Clock : What::Core,
+                core == device.cores.end() ? int(i) : int(core - device.cores.begin()), device.clocks[i].draws,
                 clock.used ? device.clocks[i].drawsPerMegahertz : Current(), clock.rate);
     }
     std::set<int> instances;
     for (const BoundNeed& need : bindings.needs)
         if (need.instance >= 0 && instances.insert(need.instance).second) {
             const Instance& instance = device.instances[size_t(need.instance)];
-            sum.add(What::Instance, need.instance, instance.draws, instance.drawsPerMegahertz, rates.clocks[size_t(instance.kernel)].running ? rates.clocks[size_t(instance.kernel)].rate : Frequency());
+            sum.add(What::Instance, need.instance, instance.draws, instance.drawsPerMegahertz,
+                    rates.clocks[size_t(instance.kernel)].running ? rates.clocks[size_t(instance.kernel)].rate
+                                                                  : Frequency());
         }
     for (const PadSetup& setup : pads)
         sum.addPad(setup);

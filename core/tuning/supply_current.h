@@ -9,7 +9,8 @@
 
 namespace bindrel {
 
-/// What the chip takes from its supply while all needs run, roughly: sums of the data sheet's typical figures, as far as the device's file gives them.
+/// What the chip takes from its supply while all needs run, roughly: sums of the data sheet's typical figures, as far
+/// as the device's file gives them.
 struct SupplyCurrent {
     struct Row {
         enum class What { Core, Clock, Instance, Pad } what = What::Clock;
@@ -21,8 +22,10 @@ struct SupplyCurrent {
     Current total;
 };
 
-/// Clocks that run: a fixed part, and one for each megahertz of those that something uses, less in a range of lower voltage. What
-/// moves with a clock comes from the core's voltage, at the regulator's share; fixed parts come from the supply. Instances with needs at the clock that times them. Outputs: C V f at the load that the file takes.
-SupplyCurrent supplyCurrent(const Device& device, const Plan& plan, const Bindings& bindings, const Rates& rates, const std::vector<PadSetup>& pads);
+/// Clocks that run: a fixed part, and one for each megahertz of those that something uses, less in a range of lower
+/// voltage. What moves with a clock comes from the core's voltage, at the regulator's share; fixed parts come from the
+/// supply. Instances with needs at the clock that times them. Outputs: C V f at the load that the file takes.
+SupplyCurrent supplyCurrent(const Device& device, const Plan& plan, const Bindings& bindings, const Rates& rates,
+                            const std::vector<PadSetup>& pads);
 
 } // namespace bindrel

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// What a kind's arithmetic says beside its numbers. A search asks for thousands of answers and reads no words, so they are made only where
-// somebody reads them; elsewhere a stand-in takes their place, so that a text that is there is there in both.
+// What a kind's arithmetic says beside its numbers. A search asks for thousands of answers and reads no words, so they
+// are made only where somebody reads them; elsewhere a stand-in takes their place, so that a text that is there is
+// there in both.
 #pragma once
 
 #include "core/quantity/format.h"
@@ -22,14 +23,24 @@ template <typename... Args> std::string say(const TuningContext& c, fmt::format_
 }
 
 /// A quantity as format() writes it.
-template <typename Tag, typename... Digits> std::string say(const TuningContext& c, const Quantity<Tag>& value, Digits... digits)
+template <typename Tag, typename... Digits>
+std::string say(const TuningContext& c, const Quantity<Tag>& value, Digits... digits)
 {
     return c.worded ? format(value, digits...) : kUnsaid;
 }
-inline std::string say(const TuningContext& c, const Tolerance& value) { return c.worded ? format(value) : kUnsaid; }
-inline std::string sayBaud(const TuningContext& c, const Frequency& value) { return c.worded ? formatBaud(value) : kUnsaid; }
+inline std::string say(const TuningContext& c, const Tolerance& value)
+{
+    return c.worded ? format(value) : kUnsaid;
+}
+inline std::string sayBaud(const TuningContext& c, const Frequency& value)
+{
+    return c.worded ? formatBaud(value) : kUnsaid;
+}
 
 /// A goal as the plan has it.
-inline std::string sayGoal(const TuningContext& c, std::string_view goal) { return c.worded ? goalText(c.need, goal) : kUnsaid; }
+inline std::string sayGoal(const TuningContext& c, std::string_view goal)
+{
+    return c.worded ? goalText(c.need, goal) : kUnsaid;
+}
 
 } // namespace bindrel

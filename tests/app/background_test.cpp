@@ -23,7 +23,8 @@ private Q_SLOTS:
         int got = 0;
         // A loaded machine may not start the thread within a frame; one of many does.
         for (int i = 0; i < 200 && got == 0; ++i) {
-            background.run<int>("quick", [](const Background::Stopped&) { return 7; }, [&got](int value) { got = value; });
+            background.run<int>(
+                "quick", [](const Background::Stopped&) { return 7; }, [&got](int value) { got = value; });
             if (got == 0)
                 background.cancel();
         }
@@ -37,10 +38,13 @@ private Q_SLOTS:
         QSignalSpy busy(&background, &Background::busyChanged);
         QSemaphore go;
         QThread* in = nullptr;
-        background.run<int>("long", [&go](const Background::Stopped&) {
-            go.acquire();
-            return 1;
-        }, [&in](int) { in = QThread::currentThread(); });
+        background.run<int>(
+            "long",
+            [&go](const Background::Stopped&) {
+                go.acquire();
+                return 1;
+            },
+            [&in](int) { in = QThread::currentThread(); });
         QVERIFY(background.busy() && in == nullptr);
         QCOMPARE(busy.takeFirst().at(0).toString(), QString("long"));
         go.release();
@@ -105,11 +109,14 @@ private Q_SLOTS:
         open("tangled");
         Background& background = w_->wiring()->background();
         bool delivered = false;
-        background.run<int>("Looking for something", [](const Background::Stopped& stop) {
-            while (!stop())
-                QThread::yieldCurrentThread();
-            return 1;
-        }, [&delivered](int) { delivered = true; });
+        background.run<int>(
+            "Looking for something",
+            [](const Background::Stopped& stop) {
+                while (!stop())
+                    QThread::yieldCurrentThread();
+                return 1;
+            },
+            [&delivered](int) { delivered = true; });
         QVERIFY(w_->message().startsWith("Looking for something") && w_->message().contains("Esc"));
         QVERIFY(!w_->grab().isNull()); // the window goes on
         shortcut(QKeySequence("Escape"));
@@ -117,11 +124,14 @@ private Q_SLOTS:
         QApplication::processEvents();
         QVERIFY(!delivered);
         // So does any change of the plan, since the answer would be for another one.
-        background.run<int>("again", [](const Background::Stopped& stop) {
-            while (!stop())
-                QThread::yieldCurrentThread();
-            return 1;
-        }, [&delivered](int) { delivered = true; });
+        background.run<int>(
+            "again",
+            [](const Background::Stopped& stop) {
+                while (!stop())
+                    QThread::yieldCurrentThread();
+                return 1;
+            },
+            [&delivered](int) { delivered = true; });
         w_->document().apply(editOf("x", SetHold{holdOfNeed("uplink"), true}));
         QVERIFY(!background.busy());
         QApplication::processEvents();

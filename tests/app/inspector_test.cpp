@@ -1,8 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/frame/inspector_text.h"
-#include "core/plan/stored_settings.h"
 #include "app/theme/theme.h"
 #include "core/plan/pin_property.h"
+#include "core/plan/stored_settings.h"
 #include "tests/support/fixtures.h"
 
 #include <QApplication>
@@ -44,11 +44,14 @@ class InspectorTest : public QObject {
         if (kind == "pad")
             return s.device->findPad(id) >= 0;
         if (kind == "prop")
-            return s.plan.need(link.section(':', 1, 1).toStdString()) && findPinProperty(link.section(':', 3).toStdString());
+            return s.plan.need(link.section(':', 1, 1).toStdString()) &&
+                   findPinProperty(link.section(':', 3).toStdString());
         if (kind == "stored")
             return findStored(*s.device, id) != nullptr;
         if (kind == "keep")
-            return link.section(':', 2).isEmpty() || storedCode(*s.device, link.section(':', 1, 1).toStdString(), link.section(':', 2).toStdString()).ok();
+            return link.section(':', 2).isEmpty() ||
+                   storedCode(*s.device, link.section(':', 1, 1).toStdString(), link.section(':', 2).toStdString())
+                       .ok();
         if (kind == "mode" || kind == "enter")
             return s.device->findMode(id) >= 0;
         return kind == "hold" || kind == "option" || kind == "set";
@@ -59,7 +62,9 @@ private Q_SLOTS:
     {
         const auto s = run(demo());
         const QString text = plain(clockText(*s, s->device->findClock("PLLA.VCO")));
-        QVERIFY2(text.contains("300 MHz") && text.contains("420 MHz") && text.contains("200 MHz") && text.contains("tuning range"), qPrintable(text));
+        QVERIFY2(text.contains("300 MHz") && text.contains("420 MHz") && text.contains("200 MHz") &&
+                     text.contains("tuning range"),
+                 qPrintable(text));
         QVERIFY(text.contains("CLK.PLLA.MUL") && text.contains("50"));
         const QString cpu = plain(clockText(*s, s->device->findClock("CPU")));
         QVERIFY(cpu.contains("Flash wait states") && cpu.contains("PATH") && cpu.contains("HF crystal"));
@@ -78,7 +83,8 @@ private Q_SLOTS:
     {
         const auto s = run(demo());
         const QString text = plain(needText(*s, needIndex(s->plan, "uplink"), "tx", {}));
-        QVERIFY2(text.contains("UART1") && text.contains("460.123 kBd") && text.contains("PD0 pin 49"), qPrintable(text));
+        QVERIFY2(text.contains("UART1") && text.contains("460.123 kBd") && text.contains("PD0 pin 49"),
+                 qPrintable(text));
         const auto tangled = run(demo("sluice-node-c-tangled"));
         QVERIFY(plain(needText(*tangled, needIndex(tangled->plan, "gate-bridge"), "", {})).contains("out of reach"));
     }
@@ -87,7 +93,9 @@ private Q_SLOTS:
     {
         const auto s = run(demo());
         const QString pad = plain(padText(*s, s->device->findPad("PD1")));
-        QVERIFY2(pad.contains("Uplink") && pad.contains("idles high") && pad.contains("UART1.RX") && pad.contains("code 8"), qPrintable(pad));
+        QVERIFY2(pad.contains("Uplink") && pad.contains("idles high") && pad.contains("UART1.RX") &&
+                     pad.contains("code 8"),
+                 qPrintable(pad));
         const QString debug = plain(padText(*s, s->device->findPad("PD12")));
         QVERIFY(debug.contains("SWD.CLK") && debug.contains("DBG_CLK"));
         QVERIFY(plain(padText(*s, s->device->findPad("PA2"))).contains("No need uses it"));
@@ -97,7 +105,8 @@ private Q_SLOTS:
     {
         const auto s = run(demo());
         const QString text = plain(registerText(*s, "DRIVE1.SAFE"));
-        QVERIFY2(text.contains("0x4D00F720", Qt::CaseInsensitive) && text.contains("DEAD") && text.contains("73 dead"), qPrintable(text));
+        QVERIFY2(text.contains("0x4D00F720", Qt::CaseInsensitive) && text.contains("DEAD") && text.contains("73 dead"),
+                 qPrintable(text));
     }
 
     void everyLinkLeadsSomewhere()
@@ -115,7 +124,8 @@ private Q_SLOTS:
                 all += padText(*s, int(i));
             for (size_t n = 0; n < s->plan.needs.size(); ++n)
                 for (const Seat& seat : s->bindings.needs[n].seats)
-                    all += needText(*s, int(n), seat.signal.id, optionsFor(*s->device, *s->board, s->plan, s->bindings, int(n), seat.signal.id));
+                    all += needText(*s, int(n), seat.signal.id,
+                                    optionsFor(*s->device, *s->board, s->plan, s->bindings, int(n), seat.signal.id));
             const QStringList found = links(all);
             QVERIFY(found.size() > 100);
             for (const QString& link : found)
@@ -129,7 +139,8 @@ private Q_SLOTS:
         // The tightest of all that hang on the crystal, and what each gets of it.
         const auto s = run(demo());
         const QString crystal = plain(clockText(*s, s->device->findClock("HFX")));
-        QVERIFY2(crystal.contains("ACCURACY ASKED") && crystal.contains("Moss bus") && crystal.contains("0.313"), qPrintable(crystal));
+        QVERIFY2(crystal.contains("ACCURACY ASKED") && crystal.contains("Moss bus") && crystal.contains("0.313"),
+                 qPrintable(crystal));
         const QString bus = plain(clockText(*s, s->device->findClock("BUS1")));
         QVERIFY2(bus.contains("GATES") && bus.contains("Off: "), qPrintable(bus));
         const QString stop = plain(modeText(*s, s->device->findMode("STOP")));
@@ -140,14 +151,16 @@ private Q_SLOTS:
         probe.title = "Probe";
         probe.kind = "clockout";
         probe.goals = {{"rate", "4 MHz"}};
-        Workpiece work = with(with(with(demo(), InsertNeed{0, probe}), SetClock{"CKO.SRC", "HFX"}), SetClock{"CKO", "3"});
+        Workpiece work =
+            with(with(with(demo(), InsertNeed{0, probe}), SetClock{"CKO.SRC", "HFX"}), SetClock{"CKO", "3"});
         const auto open = run(work);
         const Expected<Edit> bound = bindNeed(*open->device, *open->board, open->plan, "probe");
         QVERIFY(bound);
         work.plan = *applied(work.plan, *bound);
         const auto out = run(work);
         const QString text = plain(clockText(*out, out->device->findClock("CKO")));
-        QVERIFY2(text.contains("MEASURED AT") && text.contains("3.99992") && text.contains("4.00008"), qPrintable(text));
+        QVERIFY2(text.contains("MEASURED AT") && text.contains("3.99992") && text.contains("4.00008"),
+                 qPrintable(text));
         QVERIFY(!hasFinding(*out, "CLK-11"));
         QVERIFY(hasFinding(*run(with(work, SetClock{"CKO", "10"})), "CLK-11", "CKO"));
     }
@@ -157,7 +170,8 @@ private Q_SLOTS:
         Workpiece work = demo();
         work.plan.need("uplink")->title = "<b>x</b><img src='file:///etc/passwd'>";
         const auto s = run(work);
-        const QString html = needText(*s, needIndex(s->plan, "modem-ring"), "", {}) + clockText(*s, s->device->findClock("UART1K")) + padText(*s, s->device->findPad("PD0"));
+        const QString html = needText(*s, needIndex(s->plan, "modem-ring"), "", {}) +
+                             clockText(*s, s->device->findClock("UART1K")) + padText(*s, s->device->findPad("PD0"));
         QVERIFY(!html.contains("<img"));
         QVERIFY(plain(html).contains("<b>x</b>"));
     }
@@ -191,7 +205,9 @@ private Q_SLOTS:
         };
         for (const QColor& ground : {t.paper, t.raised, t.sunken})
             for (const QColor& text : {t.ink, t.muted, t.accent, t.error, t.caution})
-                QVERIFY2(contrast(text, ground) >= 4.5, qPrintable(QString("%1 on %2: %3").arg(text.name(), ground.name()).arg(contrast(text, ground))));
+                QVERIFY2(
+                    contrast(text, ground) >= 4.5,
+                    qPrintable(QString("%1 on %2: %3").arg(text.name(), ground.name()).arg(contrast(text, ground))));
         for (int i = 0; i < 12; ++i)
             QVERIFY2(contrast(t.hue(i), t.paper) >= 3, qPrintable(t.hue(i).name()));
     }

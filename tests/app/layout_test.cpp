@@ -4,8 +4,8 @@
 #include "app/wiring/chip_layout.h"
 #include "tests/support/fixtures.h"
 
-#include <cmath>
 #include <algorithm>
+#include <cmath>
 #include <numeric>
 #include <random>
 #include <set>
@@ -27,12 +27,16 @@ class LayoutTest : public QObject {
         const std::string letters = "ABCDEFGHJKLMNPRTUVWY";
         const size_t columns = size_t(std::ceil(std::sqrt(double(pins))));
         for (size_t i = 0; i < pins; ++i)
-            package.pins.push_back({kind == Package::Kind::BallGrid ? letters[i / columns] + std::to_string(i % columns + 1) : std::to_string(i + 1), PackagePin::Kind::Supply, -1, "VDD"});
+            package.pins.push_back({kind == Package::Kind::BallGrid
+                                        ? letters[i / columns] + std::to_string(i % columns + 1)
+                                        : std::to_string(i + 1),
+                                    PackagePin::Kind::Supply, -1, "VDD"});
         std::vector<size_t> places(pins);
         std::iota(places.begin(), places.end(), size_t(0));
         std::shuffle(places.begin(), places.end(), std::mt19937(seed));
         for (size_t p = 0; p < device.pads.size() && p < pins; ++p)
-            package.pins[places[p]] = {package.pins[places[p]].number, PackagePin::Kind::Pad, int(p), device.pads[p].name};
+            package.pins[places[p]] = {package.pins[places[p]].number, PackagePin::Kind::Pad, int(p),
+                                       device.pads[p].name};
         device.package = package;
         work.device = std::make_shared<const Device>(device);
         return work;
@@ -53,7 +57,8 @@ class LayoutTest : public QObject {
         for (const BoundNeed& need : s.bindings.needs)
             for (const Seat& seat : need.seats)
                 seats += seat.pad >= 0;
-        QVERIFY2(int(layout.wires.size()) == seats, fmt::format("{}: {} wires of {}", s.plan.name, layout.wires.size(), seats).c_str());
+        QVERIFY2(int(layout.wires.size()) == seats,
+                 fmt::format("{}: {} wires of {}", s.plan.name, layout.wires.size(), seats).c_str());
         for (size_t w = 0; w < layout.wires.size(); ++w) {
             const auto& wire = layout.wires[w];
             QCOMPARE(wire.path.last(), layout.pins[size_t(wire.pin)].tip);
@@ -81,7 +86,8 @@ private Q_SLOTS:
         const Workpiece large = demo("pump-hall-a-done");
         const Workpiece small = demo("rain-post-b-done");
         for (int turns = 0; turns < 4; ++turns) {
-            for (const char* name : {"sluice-node-c-done", "rain-post-b-done", "pump-hall-a-done", "ditch-meter-d-done"})
+            for (const char* name :
+                 {"sluice-node-c-done", "rain-post-b-done", "pump-hall-a-done", "ditch-meter-d-done"})
                 checkLayout(*run(demo(name)), turns);
             for (unsigned seed = 1; seed <= 3; ++seed) {
                 checkLayout(*run(packed(large, Package::Kind::BallGrid, 324, seed)), turns);
@@ -186,8 +192,10 @@ private Q_SLOTS:
             qFatal("no ball %s", ball);
         };
         // A4 at the top left, P11 at the bottom right (the corners are cut); rows go down, columns to the right.
-        QVERIFY(at("A4").box.center().x() < at("A5").box.center().x() && at("D1").box.center().y() < at("E1").box.center().y());
-        QVERIFY(at("P11").box.center().x() > at("A4").box.center().x() && at("P11").box.center().y() > at("A4").box.center().y());
+        QVERIFY(at("A4").box.center().x() < at("A5").box.center().x() &&
+                at("D1").box.center().y() < at("E1").box.center().y());
+        QVERIFY(at("P11").box.center().x() > at("A4").box.center().x() &&
+                at("P11").box.center().y() > at("A4").box.center().y());
         for (size_t i = 0; i < layout.pins.size(); ++i) {
             const ChipLayout::Pin& pin = layout.pins[i];
             QVERIFY(layout.body.contains(pin.box) && !layout.hole.intersects(pin.box));
@@ -195,7 +203,8 @@ private Q_SLOTS:
             // The way out touches no other ball.
             for (size_t k = 0; k < layout.pins.size(); ++k)
                 for (qsizetype n = 0; k != i && n + 1 < pin.escape.size(); ++n) {
-                    const QRectF run = QRectF(pin.escape[n], pin.escape[n + 1]).normalized().adjusted(-0.1, -0.1, 0.1, 0.1);
+                    const QRectF run =
+                        QRectF(pin.escape[n], pin.escape[n + 1]).normalized().adjusted(-0.1, -0.1, 0.1, 0.1);
                     QVERIFY2(!run.intersects(layout.pins[k].box), s->device->package.pins[i].number.c_str());
                 }
         }
@@ -254,7 +263,8 @@ private Q_SLOTS:
             }
             for (const int clock : rung.alike) {
                 QVERIFY(clock != kept && rung.clock != kept);
-                QVERIFY(s->rates.clocks[size_t(clock)].rate == s->rates.clocks[size_t(rung.clock)].rate && s->rates.clocks[size_t(clock)].input == s->rates.clocks[size_t(rung.clock)].input);
+                QVERIFY(s->rates.clocks[size_t(clock)].rate == s->rates.clocks[size_t(rung.clock)].rate &&
+                        s->rates.clocks[size_t(clock)].input == s->rates.clocks[size_t(rung.clock)].input);
                 QVERIFY(seen.insert(clock).second);
             }
         }
@@ -266,7 +276,8 @@ private Q_SLOTS:
     {
         const auto s = run(demo("pump-hall-a-done"));
         const std::vector<Rung> all = rungsOf(*s->device, s->rates, {}, {});
-        const std::vector<Rung> folded = rungsOf(*s->device, s->rates, {"source", "multiplier", "system", "kernel"}, {});
+        const std::vector<Rung> folded =
+            rungsOf(*s->device, s->rates, {"source", "multiplier", "system", "kernel"}, {});
         QVERIFY2(folded.size() + 10 < all.size(), std::to_string(folded.size()).c_str());
         size_t stands = 0;
         for (const Rung& rung : folded)

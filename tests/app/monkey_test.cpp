@@ -30,14 +30,17 @@ QString widest(QWidget* window)
     QStringList out;
     for (const QWidget* child : window->findChildren<QWidget*>())
         if (child->minimumSizeHint().width() > 500 || child->minimumWidth() > 500)
-            out << QString("%1 %2 \"%3\"").arg(child->metaObject()->className()).arg(std::max(child->minimumSizeHint().width(), child->minimumWidth())).arg(child->property("text").toString().left(60));
+            out << QString("%1 %2 \"%3\"")
+                       .arg(child->metaObject()->className())
+                       .arg(std::max(child->minimumSizeHint().width(), child->minimumWidth()))
+                       .arg(child->property("text").toString().left(60));
     return out.join("; ");
 }
 
 } // namespace
 
-/// Random but plausible events on the real window: nothing crashes, nothing is lost, and what is seen agrees with what is saved.
-/// BINDREL_LONG multiplies the events, BINDREL_SEED draws others, BINDREL_MONKEY_LOG tells each.
+/// Random but plausible events on the real window: nothing crashes, nothing is lost, and what is seen agrees with what
+/// is saved. BINDREL_LONG multiplies the events, BINDREL_SEED draws others, BINDREL_MONKEY_LOG tells each.
 class MonkeyTest : public WindowFixture {
     Q_OBJECT
 
@@ -55,7 +58,8 @@ private Q_SLOTS:
     void randomEventsDoNoHarm_data()
     {
         QTest::addColumn<QString>("plan");
-        for (const char* plan : {"sluice-node-c-tangled", "sluice-node-c-start", "pump-hall-a-done", "rain-post-b-done", "ditch-meter-d-done", ""})
+        for (const char* plan : {"sluice-node-c-tangled", "sluice-node-c-start", "pump-hall-a-done", "rain-post-b-done",
+                                 "ditch-meter-d-done", ""})
             QTest::newRow(*plan ? plan : "bare chip") << plan;
     }
     void randomEventsDoNoHarm()
@@ -88,7 +92,9 @@ private Q_SLOTS:
             qInstallMessageHandler(before);
             QVERIFY2(warnings().isEmpty(), qPrintable(warnings().mid(0, 5).join("; ")));
             QVERIFY(w_->document().isOpen());
-            QVERIFY2(w_->minimumSizeHint().width() <= 1024, qPrintable(QString("the window has become %1 wide: %2").arg(w_->minimumSizeHint().width()).arg(widest(w_.get()))));
+            QVERIFY2(w_->minimumSizeHint().width() <= 1024, qPrintable(QString("the window has become %1 wide: %2")
+                                                                           .arg(w_->minimumSizeHint().width())
+                                                                           .arg(widest(w_.get()))));
 
             // What the window counts is what the command line counts of the saved plan.
             const std::string last = monkey.text();
@@ -100,7 +106,8 @@ private Q_SLOTS:
             QCOMPARE(again->count(Finding::Severity::Error), now().count(Finding::Severity::Error));
             QCOMPARE(again->count(Finding::Severity::Caution), now().count(Finding::Severity::Caution));
             QCOMPARE(again->bindings.count(BoundNeed::State::Open), now().bindings.count(BoundNeed::State::Open));
-            QCOMPARE(again->bindings.count(BoundNeed::State::Contested), now().bindings.count(BoundNeed::State::Contested));
+            QCOMPARE(again->bindings.count(BoundNeed::State::Contested),
+                     now().bindings.count(BoundNeed::State::Contested));
 
             // Nothing that was done cannot be undone, nor done again.
             while (w_->document().canRedo())

@@ -15,8 +15,9 @@
 using namespace bindrel;
 using namespace bindrel::test;
 
-/// Text that is typed and not entered goes where typing began, before anything else is selected, saved, written or closed; or it is refused where a
-/// person sees it. And what the window remembers is not taken for something else when the plan has changed.
+/// Text that is typed and not entered goes where typing began, before anything else is selected, saved, written or
+/// closed; or it is refused where a person sees it. And what the window remembers is not taken for something else when
+/// the plan has changed.
 class PendingTextTest : public WindowFixture {
     Q_OBJECT
 
@@ -178,7 +179,8 @@ private Q_SLOTS:
         QVERIFY(w_->view().selectedNeed() != "uplink");
         shortcut(QKeySequence::Undo);
         COMPARE_TEXT(w_->view().selectedNeed(), "");
-        for (const char* keys : {"Ctrl+H", "Ctrl+E", "Ctrl+B", "Ctrl+I", "Ctrl+Space", "Ctrl+Delete", "Ctrl+Shift+Backspace"})
+        for (const char* keys :
+             {"Ctrl+H", "Ctrl+E", "Ctrl+B", "Ctrl+I", "Ctrl+Space", "Ctrl+Delete", "Ctrl+Shift+Backspace"})
             shortcut(QKeySequence(keys));
     }
 
@@ -205,7 +207,8 @@ private Q_SLOTS:
     {
         QVERIFY(w_->document().newForDevice("SE4332-C64"));
         w_->showStation(Station::Clocks);
-        for (const auto& [clock, rate] : {std::pair("SYS", "96 MHz"), {"HFX", "12 MHz"}, {"SYS", "97.123 MHz"}, {"HFX", "1 MHz"}}) {
+        for (const auto& [clock, rate] :
+             {std::pair("SYS", "96 MHz"), {"HFX", "12 MHz"}, {"SYS", "97.123 MHz"}, {"HFX", "1 MHz"}}) {
             w_->view().jump({Place::Kind::Clock, clock, {}});
             type(w_->inspector()->field(), rate);
             QTest::keyClick(w_->inspector()->field(), Qt::Key_Return);

@@ -81,7 +81,8 @@ private Q_SLOTS:
         QVERIFY(operationsThen > 5);
         const int run = list.runOf(dead);
         QVERIFY(w_->document().apply(editOf("mode", SetMode{"STOP", true})));
-        QTRY_VERIFY_WITH_TIMEOUT(station().scenarios()->rowCount() > 0 && list.runOf(list.currentRow()) == run + 1, 20'000);
+        QTRY_VERIFY_WITH_TIMEOUT(station().scenarios()->rowCount() > 0 && list.runOf(list.currentRow()) == run + 1,
+                                 20'000);
         // A mode adds a scenario of the program.
         QCOMPARE(operations().rowCount(), operationsThen);
     }
@@ -98,7 +99,8 @@ private Q_SLOTS:
                     return list.rowText(row);
             return QString();
         };
-        QVERIFY2(outcomeOf("HF crystal never starts").contains("ends with a status"), qPrintable(outcomeOf("HF crystal never starts")));
+        QVERIFY2(outcomeOf("HF crystal never starts").contains("ends with a status"),
+                 qPrintable(outcomeOf("HF crystal never starts")));
         QVERIFY(outcomeOf("LF crystal never starts").contains("goes on"));
         QMenu* menu = nullptr;
         for (QMenu* m : w_->menuBar()->findChildren<QMenu*>())
@@ -116,8 +118,8 @@ private Q_SLOTS:
         QVERIFY(outcomeOf("Supply falls below").contains("hazard"));
     }
 
-    /// A setting in non-volatile memory by the menu: the plan has it, the page shows it, a level that the supply does not bear is a finding, and what if
-    /// the supply falls is no question where the chip is held in reset before.
+    /// A setting in non-volatile memory by the menu: the plan has it, the page shows it, a level that the supply does
+    /// not bear is a finding, and what if the supply falls is no question where the chip is held in reset before.
     void settingsInMemoryAreChosen()
     {
         open("done");
@@ -194,7 +196,8 @@ private Q_SLOTS:
                 button = b;
         QVERIFY(button);
         QTest::mouseClick(button, Qt::LeftButton);
-        QTRY_VERIFY2_WITH_TIMEOUT(station().verdict()->text().contains("writes as planned"), qPrintable(station().verdict()->text()), 60'000);
+        QTRY_VERIFY2_WITH_TIMEOUT(station().verdict()->text().contains("writes as planned"),
+                                  qPrintable(station().verdict()->text()), 60'000);
         // An edit makes the verdict one about another program.
         QVERIFY(w_->document().apply(editOf("baud", SetGoal{"uplink", "baud", "115.2k"})));
         QVERIFY(!station().verdict()->isVisible());

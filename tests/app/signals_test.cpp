@@ -16,7 +16,8 @@
 using namespace bindrel;
 using namespace bindrel::test;
 
-/// The program is told to end, the home cannot be written to, names are no text: the work is there afterwards, or somebody has been told.
+/// The program is told to end, the home cannot be written to, names are no text: the work is there afterwards, or
+/// somebody has been told.
 class SignalsTest : public WindowFixture {
     Q_OBJECT
 
@@ -28,7 +29,8 @@ private Q_SLOTS:
     void whatIsTypedIsThereAfterASignal_data()
     {
         QTest::addColumn<int>("number");
-        for (const auto& [name, number] : {std::pair("SIGTERM", SIGTERM), {"SIGHUP", SIGHUP}, {"SIGINT", SIGINT}, {"SIGQUIT", SIGQUIT}})
+        for (const auto& [name, number] :
+             {std::pair("SIGTERM", SIGTERM), {"SIGHUP", SIGHUP}, {"SIGINT", SIGINT}, {"SIGQUIT", SIGQUIT}})
             QTest::newRow(name) << number;
     }
     void whatIsTypedIsThereAfterASignal()
@@ -86,7 +88,8 @@ private Q_SLOTS:
         const QString link = dir_->filePath("link.bindrel");
         QVERIFY(QFile::link(planPath(), link));
         QVERIFY(w_->openPlan(link));
-        COMPARE_TEXT(w_->document().path().toStdString(), QString::fromStdString(std::filesystem::canonical(planPath().toStdString()).string()));
+        COMPARE_TEXT(w_->document().path().toStdString(),
+                     QString::fromStdString(std::filesystem::canonical(planPath().toStdString()).string()));
         QVERIFY(w_->document().apply(editOf("test", SetGoal{"uplink", "baud", "9600"})));
         QVERIFY(w_->document().save().ok());
         QVERIFY(QFileInfo(link).isSymLink());
@@ -94,7 +97,9 @@ private Q_SLOTS:
 
     void namesOnTheDiskAreBytes()
     {
-        for (const std::string& bytes : {std::string("plain"), std::string("caf\xc3\xa9"), std::string("caf\xe9"), std::string("\xff\xfe\x80"), std::string("\xf0\x9f\x9a\x80 \xf0\x9f"), std::string("\xed\xb2\x80")})
+        for (const std::string& bytes :
+             {std::string("plain"), std::string("caf\xc3\xa9"), std::string("caf\xe9"), std::string("\xff\xfe\x80"),
+              std::string("\xf0\x9f\x9a\x80 \xf0\x9f"), std::string("\xed\xb2\x80")})
             COMPARE_TEXT(pathOf(pathText(bytes)).string(), QString::fromStdString(bytes));
         open("done");
         const std::filesystem::path odd = std::filesystem::path(dir_->path().toStdString()) / "caf\xe9.bindrel";

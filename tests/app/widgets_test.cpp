@@ -74,8 +74,10 @@ private Q_SLOTS:
     void linesLieAsTextDoes()
     {
         const QRectF box(20, 10, 120, 40);
-        for (const char* text : {"PA7", "SPI1 clock \u2264 12.5 MHz", "a line that is a good deal longer than the box that it is drawn in"})
-            for (const Qt::Alignment align : {Qt::AlignLeft | Qt::AlignTop, Qt::AlignHCenter | Qt::AlignVCenter, Qt::AlignRight | Qt::AlignBottom})
+        for (const char* text : {"PA7", "SPI1 clock \u2264 12.5 MHz",
+                                 "a line that is a good deal longer than the box that it is drawn in"})
+            for (const Qt::Alignment align :
+                 {Qt::AlignLeft | Qt::AlignTop, Qt::AlignHCenter | Qt::AlignVCenter, Qt::AlignRight | Qt::AlignBottom})
                 for (const Qt::TextElideMode elide : {Qt::ElideNone, Qt::ElideRight, Qt::ElideMiddle}) {
                     const auto drawn = [&](bool kept) {
                         QImage image(160, 60, QImage::Format_RGB32);
@@ -85,7 +87,10 @@ private Q_SLOTS:
                         if (kept)
                             drawLine(painter, box, align, line, elide);
                         else
-                            painter.drawText(box, int(align), elide == Qt::ElideNone ? line : QFontMetricsF(painter.font()).elidedText(line, elide, box.width()));
+                            painter.drawText(box, int(align),
+                                             elide == Qt::ElideNone
+                                                 ? line
+                                                 : QFontMetricsF(painter.font()).elidedText(line, elide, box.width()));
                         painter.end();
                         return image;
                     };
@@ -190,7 +195,8 @@ private Q_SLOTS:
         }
         const QImage still = view.grab().toImage();
         QTest::mouseMove(&view, QPoint(300, 100));
-        QMouseEvent move(QEvent::MouseMove, QPointF(300, 100), view.mapToGlobal(QPointF(300, 100)), Qt::NoButton, Qt::NoButton, Qt::NoModifier);
+        QMouseEvent move(QEvent::MouseMove, QPointF(300, 100), view.mapToGlobal(QPointF(300, 100)), Qt::NoButton,
+                         Qt::NoButton, Qt::NoModifier);
         QApplication::sendEvent(&view, &move);
         QVERIFY(view.grab().toImage() != still);
         view.show(std::nullopt, Qt::blue, "why not");
@@ -227,7 +233,8 @@ private Q_SLOTS:
         for (int y = 0; y < bits.sizeHint().height(); y += 4)
             for (int x = 2; x < 298; x += 6) {
                 pointed.clear();
-                QMouseEvent move(QEvent::MouseMove, QPointF(x, y), bits.mapToGlobal(QPointF(x, y)), Qt::NoButton, Qt::NoButton, Qt::NoModifier);
+                QMouseEvent move(QEvent::MouseMove, QPointF(x, y), bits.mapToGlobal(QPointF(x, y)), Qt::NoButton,
+                                 Qt::NoButton, Qt::NoModifier);
                 QApplication::sendEvent(&bits, &move);
                 QCOMPARE(pointed.count(), 1);
                 goals.insert(pointed[0][0].value<std::string>());
@@ -295,7 +302,8 @@ private Q_SLOTS:
             const QRect row = ladder.rowRect(ladder.rowOf(clock));
             int darkest = 255;
             for (int x = 230; x < picture.width() - 40; ++x)
-                if (const QColor colour = picture.pixelColor(x, row.center().y()); colour.alpha() > 0) // where nothing is drawn the window shows through
+                if (const QColor colour = picture.pixelColor(x, row.center().y());
+                    colour.alpha() > 0) // where nothing is drawn the window shows through
                     darkest = std::min(darkest, colour.lightness());
             return darkest;
         };
@@ -352,7 +360,8 @@ private Q_SLOTS:
         QVERIFY(document_->path().isEmpty() && document_->unsaved());
         QVERIFY(document_->saveAs(dir_->filePath("mine.bindrel")).ok());
         QVERIFY(!document_->unsaved());
-        COMPARE_TEXT(textOf(dir_->filePath("mine.bindrel").toStdString()), QString::fromStdString(planText(stamped(demo().plan, *demo().device, Origin::Shipped))));
+        COMPARE_TEXT(textOf(dir_->filePath("mine.bindrel").toStdString()),
+                     QString::fromStdString(planText(stamped(demo().plan, *demo().device, Origin::Shipped))));
         QVERIFY(!document_->saveAs("/no/such/folder/x.bindrel").ok());
         QVERIFY(!document_->newFromBoard("no such board").ok());
         QVERIFY(document_->isOpen());
@@ -365,7 +374,8 @@ private Q_SLOTS:
         NeedsList list(*document_, *view_, NeedsList::Detail::NeedsAndSignals);
         GoalsForm form(*document_, view_->pending());
         BitsView bits(*document_);
-        for (QWidget* w : {static_cast<QWidget*>(&ladder), static_cast<QWidget*>(&list), static_cast<QWidget*>(&form), static_cast<QWidget*>(&bits)}) {
+        for (QWidget* w : {static_cast<QWidget*>(&ladder), static_cast<QWidget*>(&list), static_cast<QWidget*>(&form),
+                           static_cast<QWidget*>(&bits)}) {
             w->resize(400, 400);
             w->show();
         }
@@ -398,7 +408,8 @@ private Q_SLOTS:
             form.showNeed(needs ? int(random() % unsigned(needs)) : -1);
             bits.showNeed(needs ? int(random() % unsigned(needs)) : -1);
             QApplication::processEvents();
-            for (QWidget* w : {static_cast<QWidget*>(&ladder), static_cast<QWidget*>(&list), static_cast<QWidget*>(&form), static_cast<QWidget*>(&bits)})
+            for (QWidget* w : {static_cast<QWidget*>(&ladder), static_cast<QWidget*>(&list),
+                               static_cast<QWidget*>(&form), static_cast<QWidget*>(&bits)})
                 QVERIFY(!w->grab().isNull());
         }
         document_->clearJournal();

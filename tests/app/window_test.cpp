@@ -13,8 +13,8 @@
 #include "app/tuning/interrupts_dialog.h"
 #include "app/tuning/tuning_station.h"
 #include "app/widgets/needs_list.h"
-#include "app/wiring/chip_view.h"
 #include "app/widgets/proposal_list.h"
+#include "app/wiring/chip_view.h"
 #include "app/wiring/wiring_station.h"
 #include "tests/support/window_fixture.h"
 
@@ -133,7 +133,8 @@ private Q_SLOTS:
         drag(w_->wiring()->chip(), pin("PD0"), pin("PA2")); // UART1.TX does not reach there; UART4 does, but has no CTS
         drag(w_->wiring()->chip(), pin("PD0"), pin("PC11"));
         drag(w_->wiring()->chip(), pin("PD0"), QPoint(2, 2));
-        QVERIFY(now().plan.need("uplink")->binding == before.need("uplink")->binding || stateOf("uplink") != BoundNeed::State::Contested);
+        QVERIFY(now().plan.need("uplink")->binding == before.need("uplink")->binding ||
+                stateOf("uplink") != BoundNeed::State::Contested);
         while (w_->document().canUndo())
             w_->document().undo();
         QVERIFY(now().plan == before);
@@ -175,7 +176,8 @@ private Q_SLOTS:
         QTRY_VERIFY(w_->clocks()->reach()->isVisible());
         QVERIFY(w_->view().preview()); // looked at before it is made
         QCOMPARE(hertz(*w_->view().preview(), "BUS1"), 40e6);
-        QTRY_VERIFY2(w_->clocks()->reach()->verdict().startsWith("Way 1. Rehearsed: "), qPrintable(w_->clocks()->reach()->verdict()));
+        QTRY_VERIFY2(w_->clocks()->reach()->verdict().startsWith("Way 1. Rehearsed: "),
+                     qPrintable(w_->clocks()->reach()->verdict()));
         QCOMPARE(hertz(now(), "BUS1"), 150e6);
         QTest::keyClick(w_->clocks()->reach()->list(), Qt::Key_Return);
         QCOMPARE(hertz(now(), "BUS1"), 40e6);
@@ -187,7 +189,8 @@ private Q_SLOTS:
         keys("41.3 MHz");
         QTRY_VERIFY(w_->clocks()->reach()->isVisible());
         QVERIFY2(w_->clocks()->reach()->note().startsWith("In the way"), qPrintable(w_->clocks()->reach()->note()));
-        QVERIFY(w_->clocks()->reach()->list()->rowCount() >= 1 && w_->clocks()->reach()->list()->proposals()[0].title.startsWith("Nearest"));
+        QVERIFY(w_->clocks()->reach()->list()->rowCount() >= 1 &&
+                w_->clocks()->reach()->list()->proposals()[0].title.startsWith("Nearest"));
         QTest::keyClick(w_->clocks()->reach()->list(), Qt::Key_Escape);
         QVERIFY(!w_->clocks()->reach()->isVisible() && !w_->view().preview());
         QVERIFY(now().plan == before);
@@ -265,7 +268,8 @@ private Q_SLOTS:
         QTest::mousePress(ladder->viewport(), Qt::LeftButton, {}, from);
         QVERIFY(ladder->dragging());
         const QPoint to(from.x() - 62, from.y()); // about an octave down
-        QMouseEvent move(QEvent::MouseMove, to, ladder->viewport()->mapToGlobal(to), Qt::NoButton, Qt::LeftButton, Qt::NoModifier);
+        QMouseEvent move(QEvent::MouseMove, to, ladder->viewport()->mapToGlobal(to), Qt::NoButton, Qt::LeftButton,
+                         Qt::NoModifier);
         QCoreApplication::sendEvent(ladder->viewport(), &move);
         QVERIFY(w_->view().preview());
         const double looked = hertz(*w_->view().preview(), "BUS1");
@@ -327,7 +331,8 @@ private Q_SLOTS:
         QTest::keyClick(list, Qt::Key_W);
         QTRY_VERIFY(reach->isVisible() && reach->list()->rowCount() >= 1);
         QTest::keyClick(reach->list(), Qt::Key_Return);
-        QVERIFY2(!hasFinding(now(), "CLK-06") && now().count(Finding::Severity::Error) == 0, findingsText(now()).c_str());
+        QVERIFY2(!hasFinding(now(), "CLK-06") && now().count(Finding::Severity::Error) == 0,
+                 findingsText(now()).c_str());
     }
 
     /// M goes through the modes; what stands still there is said, and a function is asked for with a click.
@@ -341,7 +346,9 @@ private Q_SLOTS:
         QTest::keyClick(ladder, Qt::Key_M);
         COMPARE_TEXT(w_->view().selected().id, "STOP");
         QVERIFY2(w_->inspector()->shownText().contains("Lid switch"), qPrintable(w_->inspector()->shownText()));
-        const auto written = [this] { return QString::fromStdString(now().source().find("sluice_clocks.c")->text()).contains("sluice_enter_stop"); };
+        const auto written = [this] {
+            return QString::fromStdString(now().source().find("sluice_clocks.c")->text()).contains("sluice_enter_stop");
+        };
         QVERIFY(!written());
         QVERIFY(clickLink("enter:STOP"));
         QVERIFY(now().plan.modes.contains("STOP"));
@@ -403,7 +410,9 @@ private Q_SLOTS:
 
     void aChangedDeviceIsTold()
     {
-        const std::string text = replaced(textOf(demoPath("sluice-node-c-done")), "\"board\":", "\"device_file\": { \"revision\": \"0123456789abcdef\", \"from\": \"shipped\" },\n  \"board\":");
+        const std::string text =
+            replaced(textOf(demoPath("sluice-node-c-done")), "\"board\":",
+                     "\"device_file\": { \"revision\": \"0123456789abcdef\", \"from\": \"shipped\" },\n  \"board\":");
         QVERIFY(writeFileAtomically(planPath().toStdString(), text).ok());
         bool told = false;
         inDialog([&told](QWidget* modal) {
@@ -496,7 +505,8 @@ private Q_SLOTS:
         answer("Write");
         shortcut(QKeySequence("Ctrl+Return"));
         for (const SourceFile& file : now().source().files)
-            COMPARE_TEXT(textOf(dir_->filePath("out").toStdString() + "/" + file.name), QString::fromStdString(file.text()));
+            COMPARE_TEXT(textOf(dir_->filePath("out").toStdString() + "/" + file.name),
+                         QString::fromStdString(file.text()));
         QCOMPARE(w_->source()->waiting(), 0);
         QProcess shell;
         shell.setWorkingDirectory(dir_->filePath("out"));
@@ -544,7 +554,8 @@ private Q_SLOTS:
         QVERIFY(!w_->close());
         shortcut(QKeySequence::Save);
         QVERIFY(!w_->isWindowModified());
-        COMPARE_TEXT(textOf(planPath().toStdString()), QString::fromStdString(planText(stamped(now().plan, *now().device, Origin::Shipped))));
+        COMPARE_TEXT(textOf(planPath().toStdString()),
+                     QString::fromStdString(planText(stamped(now().plan, *now().device, Origin::Shipped))));
         w_->document().undo();
         QVERIFY(w_->isWindowModified());
         answer("Drop the changes");
@@ -556,7 +567,9 @@ private Q_SLOTS:
     {
         open("done");
         const Plan before = now().plan;
-        for (const QByteArray& text : {QByteArray(""), QByteArray("{"), QByteArray("[]"), QByteArray("{\"bindrel\": 1}"), QByteArray("{\"bindrel\": 99}"), QByteArray(100'000, '[')}) {
+        for (const QByteArray& text :
+             {QByteArray(""), QByteArray("{"), QByteArray("[]"), QByteArray("{\"bindrel\": 1}"),
+              QByteArray("{\"bindrel\": 99}"), QByteArray(100'000, '[')}) {
             QFile file(dir_->filePath("bad.bindrel"));
             QVERIFY(file.open(QIODevice::WriteOnly));
             file.write(text);
@@ -691,10 +704,13 @@ private Q_SLOTS:
         list->setFocus();
         list->setCurrentRow(board);
         QTest::keyClick(list, Qt::Key_Return);
-        QVERIFY(w_->document().isOpen() && now().bindings.count(BoundNeed::State::Open) == int(now().plan.needs.size()) && w_->document().path().isEmpty());
+        QVERIFY(w_->document().isOpen() &&
+                now().bindings.count(BoundNeed::State::Open) == int(now().plan.needs.size()) &&
+                w_->document().path().isEmpty());
         QVERIFY(now().plan.needs.size() > 5);
         QVERIFY(!w_->grab().isNull());
-        for (const Station station : {Station::Wiring, Station::Clocks, Station::Tuning, Station::Source, Station::Start}) {
+        for (const Station station :
+             {Station::Wiring, Station::Clocks, Station::Tuning, Station::Source, Station::Start}) {
             w_->showStation(station);
             QVERIFY(!w_->grab().isNull());
         }
@@ -755,7 +771,9 @@ private Q_SLOTS:
 
     void everythingWorksWithoutAPlan()
     {
-        for (const char* key : {"Ctrl+1", "Ctrl+2", "Ctrl+3", "Ctrl+4", "Ctrl+5", "F8", "Shift+F8", "F9", "Ctrl+Z", "Ctrl+Shift+Z", "Ctrl+K", "Ctrl+B", "Ctrl+Shift+B", "Ctrl+H", "Ctrl+S", "Ctrl+Return", "Ctrl+."})
+        for (const char* key :
+             {"Ctrl+1", "Ctrl+2", "Ctrl+3", "Ctrl+4", "Ctrl+5", "F8", "Shift+F8", "F9", "Ctrl+Z", "Ctrl+Shift+Z",
+              "Ctrl+K", "Ctrl+B", "Ctrl+Shift+B", "Ctrl+H", "Ctrl+S", "Ctrl+Return", "Ctrl+."})
             shortcut(QKeySequence(key));
         QVERIFY(!w_->grab().isNull());
     }

@@ -5,9 +5,9 @@
 #include "core/plan/pin_property.h"
 #include "tests/support/window_fixture.h"
 
+#include <QAbstractItemView>
 #include <QCheckBox>
 #include <QClipboard>
-#include <QAbstractItemView>
 #include <QComboBox>
 #include <QCompleter>
 #include <QHeaderView>
@@ -60,11 +60,13 @@ private Q_SLOTS:
         QTest::mousePress(chip, Qt::LeftButton, {}, from);
         for (int i = 1; i <= 5; ++i) {
             const QPoint at = from + (pin(pad.c_str()) - from) * i / 5;
-            QMouseEvent move(QEvent::MouseMove, at, chip->mapToGlobal(at), Qt::NoButton, Qt::LeftButton, Qt::NoModifier);
+            QMouseEvent move(QEvent::MouseMove, at, chip->mapToGlobal(at), Qt::NoButton, Qt::LeftButton,
+                             Qt::NoModifier);
             QApplication::sendEvent(chip, &move);
         }
         const QStringList lines = chip->dragText();
-        QVERIFY2(lines.size() >= 3 && lines[0].contains("Lid switch") && lines[0].contains("taken by Rain tipper"), qPrintable(lines.join("\n")));
+        QVERIFY2(lines.size() >= 3 && lines[0].contains("Lid switch") && lines[0].contains("taken by Rain tipper"),
+                 qPrintable(lines.join("\n")));
         QVERIFY2(lines.join("\n").contains("Rain tipper: "), qPrintable(lines.join("\n")));
         QVERIFY(now().plan == before);
         QTest::mouseRelease(chip, Qt::LeftButton, {}, pin(pad.c_str()));
@@ -77,7 +79,8 @@ private Q_SLOTS:
         // A drag that is let go with Escape does nothing.
         QTest::mousePress(chip, Qt::LeftButton, {}, from);
         const QPoint away = from + QPoint(30, 30);
-        QMouseEvent move(QEvent::MouseMove, away, chip->mapToGlobal(away), Qt::NoButton, Qt::LeftButton, Qt::NoModifier);
+        QMouseEvent move(QEvent::MouseMove, away, chip->mapToGlobal(away), Qt::NoButton, Qt::LeftButton,
+                         Qt::NoModifier);
         QApplication::sendEvent(chip, &move);
         QTest::keyClick(chip, Qt::Key_Escape);
         QVERIFY(chip->dragText().isEmpty());
@@ -165,10 +168,14 @@ private Q_SLOTS:
         begin();
         ProposalList* list = w_->wiring()->proposals();
         QCOMPARE(list->rowCount(), 1);
-        QVERIFY2(list->proposals()[0].lines[0].contains("beyond one a part"), qPrintable(list->proposals()[0].lines[0]));
-        QVERIFY(w_->view().preview() && w_->view().preview()->bindings.count(BoundNeed::State::Bound) == int(before.needs.size()) && now().plan == before);
+        QVERIFY2(list->proposals()[0].lines[0].contains("beyond one a part"),
+                 qPrintable(list->proposals()[0].lines[0]));
+        QVERIFY(w_->view().preview() &&
+                w_->view().preview()->bindings.count(BoundNeed::State::Bound) == int(before.needs.size()) &&
+                now().plan == before);
         QTest::keyClick(list, Qt::Key_Escape);
-        QVERIFY(!w_->wiring()->proposing() && !w_->wiring()->background().busy() && now().plan == before && !w_->view().preview());
+        QVERIFY(!w_->wiring()->proposing() && !w_->wiring()->background().busy() && now().plan == before &&
+                !w_->view().preview());
         begin();
         QTest::keyClick(list, Qt::Key_Return);
         QVERIFY(!w_->wiring()->proposing() && !w_->wiring()->background().busy());
@@ -185,7 +192,9 @@ private Q_SLOTS:
         open("start");
         shortcut(QKeySequence("Ctrl+Shift+B"));
         QCOMPARE(now().bindings.count(BoundNeed::State::Open), 0);
-        QVERIFY2(w_->message().contains("No way is better.") && w_->message().contains("the chip has no side with pads for all its signals"), qPrintable(w_->message()));
+        QVERIFY2(w_->message().contains("No way is better.") &&
+                     w_->message().contains("the chip has no side with pads for all its signals"),
+                 qPrintable(w_->message()));
     }
 
     void aPartIsPickedAndSeenBeforeItIsAdded()
@@ -245,7 +254,8 @@ private Q_SLOTS:
         shortcut(QKeySequence("Ctrl+Shift+A"));
         QCOMPARE(now().plan.needs.size(), before + 1);
         const Need& added = now().plan.needs.back();
-        QVERIFY(added.part == "uplink-modem" && added.goals.at("flow") == "RTS/CTS" && added.goals.at("baud") == "460.8k");
+        QVERIFY(added.part == "uplink-modem" && added.goals.at("flow") == "RTS/CTS" &&
+                added.goals.at("baud") == "460.8k");
         shortcut(QKeySequence("Ctrl+Z"));
         QCOMPARE(now().plan.needs.size(), before);
     }
@@ -257,7 +267,8 @@ private Q_SLOTS:
         w_->document().apply(editOf("x", SetPin{"uplink", "tx", "drive", "strong"}));
         shortcut(QKeySequence("Ctrl+D"));
         const Need* copy = now().plan.need(w_->view().selectedNeed());
-        QVERIFY(copy && copy->title == "Uplink 2" && copy->goals == now().plan.need("uplink")->goals && copy->binding.empty());
+        QVERIFY(copy && copy->title == "Uplink 2" && copy->goals == now().plan.need("uplink")->goals &&
+                copy->binding.empty());
         QVERIFY(pinProperty(*copy, "tx", "drive") == "strong");
         // A title that is taken is refused at once; a new part groups it.
         const std::string id = copy->id;
@@ -345,7 +356,8 @@ private Q_SLOTS:
         QGuiApplication::clipboard()->setText("FL_SCK\r\nFL_SO\r\nFL_SI\r\nFL_CS\r\n");
         clickCell("PA6", "name");
         QTest::keySequence(sheet()->table(), QKeySequence::Paste);
-        QCOMPARE(text("PA6", "name") + text("PA7", "name") + text("PA8", "name") + text("PA9", "name"), QString("FL_SCKFL_SOFL_SIFL_CS"));
+        QCOMPARE(text("PA6", "name") + text("PA7", "name") + text("PA8", "name") + text("PA9", "name"),
+                 QString("FL_SCKFL_SOFL_SIFL_CS"));
         QCOMPARE(w_->document().undoTitle(), QString("Paste 4 cells"));
         clickCell("PA6", "name");
         clickCell("PA9", "name", Qt::ShiftModifier);
@@ -367,7 +379,8 @@ private Q_SLOTS:
         clickCell("PA6", "pull");
         clickCell("PA8", "pull", Qt::ShiftModifier);
         QTest::keySequence(sheet()->table(), QKeySequence::Paste);
-        QCOMPARE(text("PA6", "pull") + text("PA7", "pull") + text("PA8", "pull") + text("PA9", "pull"), QString("upupupnone"));
+        QCOMPARE(text("PA6", "pull") + text("PA7", "pull") + text("PA8", "pull") + text("PA9", "pull"),
+                 QString("upupupnone"));
     }
 
     void theSheetIsFilteredSortedAndExported()
@@ -381,7 +394,8 @@ private Q_SLOTS:
         QVERIFY(sheet()->exportTo(one));
         QCOMPARE(QString::fromStdString(textOf(one.toStdString())).count("\r\n"), 2);
         sheet()->filter()->clear();
-        QTest::mouseClick(sheet()->table()->horizontalHeader()->viewport(), Qt::LeftButton, {}, QPoint(sheet()->table()->columnViewportPosition(1) + 8, 8));
+        QTest::mouseClick(sheet()->table()->horizontalHeader()->viewport(), Qt::LeftButton, {},
+                          QPoint(sheet()->table()->columnViewportPosition(1) + 8, 8));
         QCOMPARE(sheet()->table()->model()->index(0, 1).data().toString(), QString("NRST"));
         QVERIFY(sheet()->exportTo(dir_->filePath("all.xlsx")) && QFileInfo(dir_->filePath("all.xlsx")).size() > 4000);
         QVERIFY(!sheet()->exportTo(dir_->filePath("all.odt")));
@@ -488,7 +502,8 @@ private Q_SLOTS:
         chips->kindCount()->setValue(0);
         QTest::mouseClick(chips->mustFit(), Qt::LeftButton, {}, QPoint(6, chips->mustFit()->height() / 2));
         QVERIFY(chips->mustFit()->isChecked());
-        QTRY_VERIFY_WITH_TIMEOUT((chips->shownChips() == QStringList{"AL7654-B176", "AL7654-F144", "SE4332-C100", "SE4332-C64"}), 60'000);
+        QTRY_VERIFY_WITH_TIMEOUT(
+            (chips->shownChips() == QStringList{"AL7654-B176", "AL7654-F144", "SE4332-C100", "SE4332-C64"}), 60'000);
         // Two, side by side.
         QTableView* table = chips->table();
         const auto click = [table](const char* chip, Qt::KeyboardModifiers modifiers) {
@@ -499,11 +514,14 @@ private Q_SLOTS:
         // Sizes are sorted as numbers: 64 KiB stand before 512.
         table->sortByColumn(5, Qt::AscendingOrder);
         for (int row = 1; row < table->model()->rowCount(); ++row)
-            QVERIFY(table->model()->index(row - 1, 5).data().toString().split(' ')[0].toInt() <= table->model()->index(row, 5).data().toString().split(' ')[0].toInt());
+            QVERIFY(table->model()->index(row - 1, 5).data().toString().split(' ')[0].toInt() <=
+                    table->model()->index(row, 5).data().toString().split(' ')[0].toInt());
         table->sortByColumn(0, Qt::AscendingOrder);
         click("SE4332-C64", {});
         click("AL7654-F144", Qt::ControlModifier);
-        QVERIFY2(chips->comparison().contains("SE4332-C64") && chips->comparison().contains("AL7654-F144") && chips->comparison().contains("280"), qPrintable(chips->comparison()));
+        QVERIFY2(chips->comparison().contains("SE4332-C64") && chips->comparison().contains("AL7654-F144") &&
+                     chips->comparison().contains("280"),
+                 qPrintable(chips->comparison()));
         // A plan for one of them alone.
         click("SE4332-C64", {});
         for (QAbstractButton* b : chips->findChildren<QAbstractButton*>())
@@ -554,7 +572,8 @@ private Q_SLOTS:
     {
         open("done");
         w_->view().select({Place::Kind::Signal, "uplink", "rx"});
-        QVERIFY2(w_->inspector()->shownText().contains("the line idles high"), qPrintable(w_->inspector()->shownText()));
+        QVERIFY2(w_->inspector()->shownText().contains("the line idles high"),
+                 qPrintable(w_->inspector()->shownText()));
         auto* timer = new QTimer(qApp);
         timer->setInterval(20);
         connect(timer, &QTimer::timeout, qApp, [timer] {

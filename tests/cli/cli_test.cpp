@@ -50,7 +50,8 @@ private Q_SLOTS:
     void initTestCase()
     {
         for (const char* name : {"start", "done", "tangled"})
-            QVERIFY(QFile::copy(QString::fromStdString(demoPath(std::string("sluice-node-c-") + name)), dir_.filePath(QString(name) + ".bindrel")));
+            QVERIFY(QFile::copy(QString::fromStdString(demoPath(std::string("sluice-node-c-") + name)),
+                                dir_.filePath(QString(name) + ".bindrel")));
     }
 
     void exitCodesSayHowItStands()
@@ -80,16 +81,25 @@ private Q_SLOTS:
 
     void outputIsPinnedByteForByte()
     {
-        QCOMPARE(cli({"check", "tangled.bindrel"}).out,
-                 QByteArray("error PIN-01: PD3 is wanted by Probe alert input and Uplink request to send; a pad carries one signal. Move one of them.\n"
-                            "error PIN-01: PD12 is wanted by Frost heater output and Debug clock; a pad carries one signal. Move one of them.\n"
-                            "error PIN-03: Interrupt line 6 is wanted by Modem ring input and Lid switch input; it watches one pad. Move one to a pad of another line.\n"
-                            "error PIN-06: Frost heater output sits on PD12, which is routed to DBG_CLK on the board. Move it.\n"
-                            "error CLK-01: Bus 1 runs at 150 MHz, 75 MHz above its limit of 75 MHz in range 1. Slow it down, or choose a faster operating range.\n"
-                            "error CLK-01: I2C2 runs at 150 MHz, 75 MHz above its limit of 75 MHz in range 1. Slow it down, or choose a faster operating range.\n"
-                            "error GOAL-01: Gate bridge, Dead time: 6 \u00b5s is out of reach: the longest at 150 MHz is 4.58667 \u00b5s. The bridge could shoot through; use a slower clock for Motor timer.\n"
-                            "caution PIN-05: Frost heater output takes PD12, which is SWD.CLK after reset: a debugger can then attach only under reset.\n"
-                            "sluice-node-c: 24 needs, 0 open, 6 contested, 7 errors, 1 caution\n"));
+        QCOMPARE(
+            cli({"check", "tangled.bindrel"}).out,
+            QByteArray(
+                "error PIN-01: PD3 is wanted by Probe alert input and Uplink request to send; a pad carries one "
+                "signal. Move one of them.\n"
+                "error PIN-01: PD12 is wanted by Frost heater output and Debug clock; a pad carries one signal. Move "
+                "one of them.\n"
+                "error PIN-03: Interrupt line 6 is wanted by Modem ring input and Lid switch input; it watches one "
+                "pad. Move one to a pad of another line.\n"
+                "error PIN-06: Frost heater output sits on PD12, which is routed to DBG_CLK on the board. Move it.\n"
+                "error CLK-01: Bus 1 runs at 150 MHz, 75 MHz above its limit of 75 MHz in range 1. Slow it down, or "
+                "choose a faster operating range.\n"
+                "error CLK-01: I2C2 runs at 150 MHz, 75 MHz above its limit of 75 MHz in range 1. Slow it down, or "
+                "choose a faster operating range.\n"
+                "error GOAL-01: Gate bridge, Dead time: 6 \u00b5s is out of reach: the longest at 150 MHz is 4.58667 "
+                "\u00b5s. The bridge could shoot through; use a slower clock for Motor timer.\n"
+                "caution PIN-05: Frost heater output takes PD12, which is SWD.CLK after reset: a debugger can then "
+                "attach only under reset.\n"
+                "sluice-node-c: 24 needs, 0 open, 6 contested, 7 errors, 1 caution\n"));
         // The locale of the caller changes nothing.
         QProcess german;
         german.setWorkingDirectory(dir_.path());
@@ -110,7 +120,8 @@ private Q_SLOTS:
         QVERIFY2(out.startsWith("Level probes: I2C2, scl PB8, sda PB9\n"), out.constData());
         // And how good that is.
         QVERIFY2(out.contains("beyond one a part (the fewest)") && out.contains("No way is better."), out.constData());
-        const QJsonObject json = QJsonDocument::fromJson(cli({"bind", "half.bindrel", "--format", "json"}).out).object();
+        const QJsonObject json =
+            QJsonDocument::fromJson(cli({"bind", "half.bindrel", "--format", "json"}).out).object();
         QVERIFY(json["extra_sides"].toInt() > 0);
         QCOMPARE(json["at_least"].toObject()["extra_sides"].toInt(), json["extra_sides"].toInt());
     }
@@ -134,7 +145,8 @@ private Q_SLOTS:
     {
         QVERIFY(QFile::copy(QString::fromStdString(demoPath("sluice-node-c-done")), dir_.filePath("more.bindrel")));
         const std::string before = textOf(dir_.filePath("more.bindrel").toStdString());
-        QCOMPARE(cli({"add", "more.bindrel", "uart 9600 for modem called Second line"}).out, QByteArray("Second line: UART, baud 9600, for Uplink modem\n"));
+        QCOMPARE(cli({"add", "more.bindrel", "uart 9600 for modem called Second line"}).out,
+                 QByteArray("Second line: UART, baud 9600, for Uplink modem\n"));
         QCOMPARE(textOf(dir_.filePath("more.bindrel").toStdString()), before);
         // The words may come as several arguments too.
         QCOMPARE(cli({"add", "more.bindrel", "uart", "9600", "called", "Second line", "--write"}).code, 0);
@@ -185,13 +197,16 @@ private Q_SLOTS:
     {
         const Result text = cli({"untangle", "tangled.bindrel", "--count", "3"});
         QCOMPARE(text.code, 0);
-        QVERIFY(text.out.startsWith("1. Untangle: 3 needs move") && text.out.contains("\n3. ") && text.out.endsWith("No way moves fewer.\n"));
-        const QJsonObject json = QJsonDocument::fromJson(cli({"untangle", "tangled.bindrel", "--format", "json"}).out).object();
+        QVERIFY(text.out.startsWith("1. Untangle: 3 needs move") && text.out.contains("\n3. ") &&
+                text.out.endsWith("No way moves fewer.\n"));
+        const QJsonObject json =
+            QJsonDocument::fromJson(cli({"untangle", "tangled.bindrel", "--format", "json"}).out).object();
         QVERIFY(json["proven"].toBool());
         QCOMPARE(json["ways"].toArray().size(), 5);
         QCOMPARE(json["ways"].toArray()[0].toObject()["needs_moved"].toInt(), 3);
         QCOMPARE(cli({"untangle", "tangled.bindrel", "--apply", "2"}).code, 0);
-        const QJsonObject after = QJsonDocument::fromJson(cli({"check", "tangled.bindrel", "--format", "json"}).out).object();
+        const QJsonObject after =
+            QJsonDocument::fromJson(cli({"check", "tangled.bindrel", "--format", "json"}).out).object();
         QCOMPARE(after["contested"].toInt(), 0);
         QVERIFY(cli({"untangle", "tangled.bindrel"}).out.contains("nothing is contested"));
         QCOMPARE(cli({"untangle", "tangled.bindrel", "--count", "0"}).code, 2);
@@ -199,7 +214,11 @@ private Q_SLOTS:
 
     void reachListsAndTakesWays()
     {
-        const QJsonObject json = QJsonDocument::fromJson(cli({"reach", "done.bindrel", "--want", "USBK=48MHz\u00b10.25%", "--want", "CANK=40MHz", "--format", "json"}).out).object();
+        const QJsonObject json =
+            QJsonDocument::fromJson(cli({"reach", "done.bindrel", "--want", "USBK=48MHz\u00b10.25%", "--want",
+                                         "CANK=40MHz", "--format", "json"})
+                                        .out)
+                .object();
         QVERIFY(json["complete"].toBool());
         const QJsonArray ways = json["ways"].toArray();
         QVERIFY(ways.size() >= 3);
@@ -208,7 +227,10 @@ private Q_SLOTS:
         // What is out of reach: the nearest, and what is in the way.
         const Result none = cli({"reach", "done.bindrel", "--want", "SYS=200MHz"});
         QCOMPARE(none.code, 1);
-        QVERIFY2(none.out.contains("in the way") && none.out.contains("above its 160\u2009MHz") == none.out.contains("\u2009") && none.out.contains("nearest for SYS"), none.out.constData());
+        QVERIFY2(none.out.contains("in the way") &&
+                     none.out.contains("above its 160\u2009MHz") == none.out.contains("\u2009") &&
+                     none.out.contains("nearest for SYS"),
+                 none.out.constData());
         const Result held = cli({"reach", "done.bindrel", "--want", "BUS1=40MHz", "--hold", "BUS1"});
         QVERIFY(!held.out.contains("Bus 1 \u00f7"));
         for (const char* wrong : {"SYS", "SYSX=1MHz", "SYS=quick", "SYS=0", "SYS>=1MHz\u00b11%"})
@@ -230,19 +252,23 @@ private Q_SLOTS:
         QCOMPARE(cli({"repair", "broken.bindrel", "--take", "1"}).code, 0);
         QVERIFY(cli({"repair", "broken.bindrel"}).out.contains("no limit is broken"));
         QVERIFY(cli({"show", "broken.bindrel", "limits"}).out.contains("tuning range"));
-        QVERIFY(cli({"show", "done.bindrel", "accuracy", "--format", "csv"}).out.contains("clock,RTCK,32.768 kHz,20 ppm,100 ppm,"));
+        QVERIFY(cli({"show", "done.bindrel", "accuracy", "--format", "csv"})
+                    .out.contains("clock,RTCK,32.768 kHz,20 ppm,100 ppm,"));
         QVERIFY(cli({"show", "done.bindrel", "gates"}).out.contains("Uplink"));
-        
-        const QJsonArray modes = QJsonDocument::fromJson(cli({"show", "broken.bindrel", "modes", "--format", "json"}).out).array();
+
+        const QJsonArray modes =
+            QJsonDocument::fromJson(cli({"show", "broken.bindrel", "modes", "--format", "json"}).out).array();
         QCOMPARE(modes.size(), 2);
-        QVERIFY(modes[1].toObject()["alive"].toString().contains("RTCK") && !modes[1].toObject()["alive"].toString().contains("CPU"));
+        QVERIFY(modes[1].toObject()["alive"].toString().contains("RTCK") &&
+                !modes[1].toObject()["alive"].toString().contains("CPU"));
     }
 
     void optionsSayWhatEachWouldCost()
     {
         const Result csv = cli({"options", "done.bindrel", "uplink.tx", "--format", "csv"});
         QCOMPARE(csv.code, 0);
-        QVERIFY2(csv.out.startsWith("pad,pin,instance,cost,reason\r\nPD0,49,UART1,current,here now\r\n"), csv.out.constData());
+        QVERIFY2(csv.out.startsWith("pad,pin,instance,cost,reason\r\nPD0,49,UART1,current,here now\r\n"),
+                 csv.out.constData());
         QVERIFY(csv.out.contains("room,taken by Log flash; "));
         const Result wrong = cli({"options", "done.bindrel", "uplink.txx"});
         QCOMPARE(wrong.code, 2);
@@ -277,7 +303,8 @@ private Q_SLOTS:
         QVERIFY(cli({"move", "done.bindrel", "--device", "SE4332-C65"}).err.contains("Did you mean \"SE4332-C64\"?"));
         QVERIFY(QFile::copy(dir_.filePath("done.bindrel"), dir_.filePath("moved.bindrel")));
         QCOMPARE(cli({"move", "moved.bindrel", "--board", "pump-hall-a", "--write"}).code, 0);
-        const QJsonObject after = QJsonDocument::fromJson(cli({"check", "moved.bindrel", "--format", "json"}).out).object();
+        const QJsonObject after =
+            QJsonDocument::fromJson(cli({"check", "moved.bindrel", "--format", "json"}).out).object();
         QCOMPARE(after["device"].toString(), QString("AL7654-F144"));
         QCOMPARE(after["contested"].toInt(), 0);
         QVERIFY(after["needs"].toInt() > 30);
@@ -293,7 +320,9 @@ private Q_SLOTS:
         };
         table("Pin,Net\n1,3V3\n4,SPARE\n46,XHF_IN\n");
         const Result listed = cli({"nets", "nets.bindrel", "nets.csv"});
-        QVERIFY2(listed.code == 0 && listed.out.contains("SPARE") && !listed.out.contains("XHF_IN") && listed.err.contains("line 2: pin 1 is VDD"), listed.out.constData());
+        QVERIFY2(listed.code == 0 && listed.out.contains("SPARE") && !listed.out.contains("XHF_IN") &&
+                     listed.err.contains("line 2: pin 1 is VDD"),
+                 listed.out.constData());
         QVERIFY(!cli({"show", "nets.bindrel", "pins"}).out.contains("SPARE"));
         QCOMPARE(cli({"nets", "nets.bindrel", "nets.csv", "--write"}).code, 0);
         QVERIFY(cli({"show", "nets.bindrel", "pins"}).out.contains("SPARE"));
@@ -301,7 +330,8 @@ private Q_SLOTS:
         const Result wrong = cli({"nets", "nets.bindrel", "nets.csv"});
         QVERIFY(wrong.code == 2 && wrong.err.contains("nets.csv, line 2: \"400\" is neither a pin"));
         QCOMPARE(cli({"sheet", "nets.bindrel", "pins.csv"}).code, 0);
-        QVERIFY(QString::fromStdString(textOf(dir_.filePath("pins.csv").toStdString())).startsWith("Pin,Pad,Signal,Need,Name,Net,"));
+        QVERIFY(QString::fromStdString(textOf(dir_.filePath("pins.csv").toStdString()))
+                    .startsWith("Pin,Pad,Signal,Need,Name,Net,"));
         QCOMPARE(cli({"sheet", "nets.bindrel", "pins.xlsx"}).code, 0);
         QCOMPARE(cli({"sheet", "nets.bindrel", "pins.doc"}).code, 2);
         QCOMPARE(cli({"sheet", "nets.bindrel", "none/pins.xlsx"}).code, 2);
@@ -310,7 +340,8 @@ private Q_SLOTS:
     void bindAndUntangleSpeakJson()
     {
         QVERIFY(QFile::copy(QString::fromStdString(demoPath("sluice-node-c-start")), dir_.filePath("unbound.bindrel")));
-        const QJsonObject bound = QJsonDocument::fromJson(cli({"bind", "unbound.bindrel", "--format", "json"}).out).object();
+        const QJsonObject bound =
+            QJsonDocument::fromJson(cli({"bind", "unbound.bindrel", "--format", "json"}).out).object();
         QCOMPARE(bound["changes"].toArray().size(), 24);
         for (const auto& change : bound["changes"].toArray())
             QVERIFY(change.toObject().contains("need") && change.toObject().contains("pads"));
@@ -322,7 +353,8 @@ private Q_SLOTS:
         const Result result = cli({"untangle", "held.bindrel", "--format", "json"});
         QCOMPARE(result.code, 1);
         const QJsonObject json = QJsonDocument::fromJson(result.out).object();
-        QVERIFY2(json["why"].toString().contains("Lid switch") && json["why"].toString().contains("Uplink"), result.out.constData());
+        QVERIFY2(json["why"].toString().contains("Lid switch") && json["why"].toString().contains("Uplink"),
+                 result.out.constData());
         QString free;
         for (const auto& way : json["would_free"].toArray())
             free += way.toString() + "\n";
@@ -341,7 +373,8 @@ private Q_SLOTS:
     {
         QFile file(dir_.filePath("broken.bindrel"));
         QVERIFY(file.open(QIODevice::WriteOnly));
-        file.write(QByteArray::fromStdString(replaced(textOf(demoPath("sluice-node-c-done")), "\"BUS1\": \"2\"", "\"BUS1\": \"5\"")));
+        file.write(QByteArray::fromStdString(
+            replaced(textOf(demoPath("sluice-node-c-done")), "\"BUS1\": \"2\"", "\"BUS1\": \"5\"")));
         file.close();
         const Result result = cli({"check", "broken.bindrel"});
         QCOMPARE(result.code, 2);
@@ -369,7 +402,9 @@ private Q_SLOTS:
     {
         QProcess shell;
         shell.setWorkingDirectory(dir_.path());
-        shell.start("sh", {"-c", QString("mkdir gone && cd gone && rmdir ../gone && \"%1\" --device-dir x check \"%2\"; a=$?; \"%1\" check \"%2\"; echo $a $?").arg(BINDREL_CLI, dir_.filePath("done.bindrel"))});
+        shell.start("sh", {"-c", QString("mkdir gone && cd gone && rmdir ../gone && \"%1\" --device-dir x check "
+                                         "\"%2\"; a=$?; \"%1\" check \"%2\"; echo $a $?")
+                                     .arg(BINDREL_CLI, dir_.filePath("done.bindrel"))});
         QVERIFY(shell.waitForFinished(60'000));
         QVERIFY2(shell.readAllStandardOutput().endsWith("2 0\n"), "an error, or the plan by its whole path");
     }
@@ -393,7 +428,8 @@ private Q_SLOTS:
         for (const char* folder : {"one", "two"}) {
             QVERIFY(QDir(dir_.path()).mkpath(folder));
             for (const char* file : {"sedge.json", "se4332-c64.json"})
-                QVERIFY(QFile::copy(QString::fromStdString((dataPath("devices/sedge") / file).string()), dir_.filePath(QString("%1/%2").arg(folder, file))));
+                QVERIFY(QFile::copy(QString::fromStdString((dataPath("devices/sedge") / file).string()),
+                                    dir_.filePath(QString("%1/%2").arg(folder, file))));
         }
         QFile own(dir_.filePath("two/se4332-c64.json"));
         QVERIFY(own.open(QIODevice::WriteOnly));
@@ -402,20 +438,28 @@ private Q_SLOTS:
         QCOMPARE(cli({"--device-dir", "one", "--device-dir", "two", "check", "done.bindrel"}).code, 0);
         QCOMPARE(cli({"--device-dir", "two", "--device-dir", "one", "check", "done.bindrel"}).code, 2);
         // It takes the place of the one that ships: that is told.
-        QVERIFY(cli({"--device-dir", "one", "check", "done.bindrel"}).out.contains("caution DEV-01: SE4332-C64 is read from"));
+        QVERIFY(cli({"--device-dir", "one", "check", "done.bindrel"})
+                    .out.contains("caution DEV-01: SE4332-C64 is read from"));
     }
 
     void messagesDoNotObeyWhatTheyQuote()
     {
         QFile file(dir_.filePath("evil.bindrel"));
         QVERIFY(file.open(QIODevice::WriteOnly));
-        file.write(QByteArray::fromStdString(replaced(replaced(textOf(demoPath("sluice-node-c-tangled")), "\"title\": \"Lid switch\"", "\"title\": \"Lid \\u001b[2J\\u202eswitch\\nerror: none\""), "\"name\": \"sluice-node-c\"",
-                                                      "\"name\": \"x\\u0007\"")));
+        file.write(QByteArray::fromStdString(
+            replaced(replaced(textOf(demoPath("sluice-node-c-tangled")), "\"title\": \"Lid switch\"",
+                              "\"title\": \"Lid \\u001b[2J\\u202eswitch\\nerror: none\""),
+                     "\"name\": \"sluice-node-c\"", "\"name\": \"x\\u0007\"")));
         file.close();
-        for (const QStringList& arguments : {QStringList{"check", "evil.bindrel"}, {"show", "evil.bindrel", "pins"}, {"check", "evil.bindrel", "--format", "json"}, {"show", "evil.bindrel", "pins", "--format", "csv"}, {"untangle", "evil.bindrel"}}) {
+        for (const QStringList& arguments : {QStringList{"check", "evil.bindrel"},
+                                             {"show", "evil.bindrel", "pins"},
+                                             {"check", "evil.bindrel", "--format", "json"},
+                                             {"show", "evil.bindrel", "pins", "--format", "csv"},
+                                             {"untangle", "evil.bindrel"}}) {
             const Result result = cli(arguments);
             for (const QByteArray& text : {result.out, result.err}) {
-                QVERIFY2(!text.contains('\x1b') && !text.contains('\x07') && !text.contains("\u202e"), text.constData());
+                QVERIFY2(!text.contains('\x1b') && !text.contains('\x07') && !text.contains("\u202e"),
+                         text.constData());
             }
             if (arguments.contains("json"))
                 QVERIFY(!QJsonDocument::fromJson(result.out).isNull());
@@ -441,8 +485,12 @@ private Q_SLOTS:
         const Result ways = cli({"untangle", "thirty.bindrel", "--within", "2"});
         QVERIFY2(ways.code == 0 && ways.out.contains("No way moves fewer."), ways.err.constData());
         QCOMPARE(cli({"untangle", "crowd.bindrel", "--within", "2"}).code, 1);
-        for (const QStringList& arguments : {QStringList{"bind", "thirty.bindrel"}, {"fit", "thirty.bindrel"}, {"move", "thirty.bindrel", "--device", "RL1224-Q48"}, {"options", "thirty.bindrel", "g0.pin"},
-                                             {"repair", "tangled.bindrel"}, {"reach", "done.bindrel", "--want", "CPU=max"}})
+        for (const QStringList& arguments : {QStringList{"bind", "thirty.bindrel"},
+                                             {"fit", "thirty.bindrel"},
+                                             {"move", "thirty.bindrel", "--device", "RL1224-Q48"},
+                                             {"options", "thirty.bindrel", "g0.pin"},
+                                             {"repair", "tangled.bindrel"},
+                                             {"reach", "done.bindrel", "--want", "CPU=max"}})
             QVERIFY(cli(arguments + QStringList{"--within", "1"}).code < 2);
     }
 
@@ -453,7 +501,8 @@ private Q_SLOTS:
         std::string keys;
         for (int i = 0; i < 200'000; ++i)
             keys += (i ? ",\"k" : "\"k") + std::to_string(i) + "\":\"x\"";
-        file.write(QByteArray::fromStdString(replaced(textOf(demoPath("sluice-node-c-done")), "\"needs\": [", "\"nets\": {" + keys + "}, \"needs\": [")));
+        file.write(QByteArray::fromStdString(replaced(textOf(demoPath("sluice-node-c-done")), "\"needs\": [",
+                                                      "\"nets\": {" + keys + "}, \"needs\": [")));
         file.close();
         const Result result = cli({"check", "many.bindrel"});
         QVERIFY2(result.code == 2 && result.err.contains("more than 4096 entries"), result.err.constData());
@@ -463,19 +512,26 @@ private Q_SLOTS:
     {
         const Result clean = cli({"rehearse", "done.bindrel"});
         QCOMPARE(clean.code, 0);
-        QVERIFY2(clean.out.contains("A reset while all runs: up after") && clean.out.contains("without LF crystal; Rain tipper and Clock come from it"), clean.out.constData());
+        QVERIFY2(clean.out.contains("A reset while all runs: up after") &&
+                     clean.out.contains("without LF crystal; Rain tipper and Clock come from it"),
+                 clean.out.constData());
         const Result hazards = cli({"rehearse", "tangled.bindrel"});
         QVERIFY2(hazards.code == 1 && hazards.out.contains("hazard limit"), hazards.out.constData());
         // A dead clock ends in a status, which is what is wanted; the plan decides whether the rest comes up.
         const Result dead = cli({"rehearse", "done.bindrel", "--what-if", "HFX", "--format", "json"});
         const QJsonArray runs = QJsonDocument::fromJson(dead.out).object()["runs"].toArray();
         QCOMPARE(runs.size(), 2); // never starts, fails later
-        QVERIFY(runs[0].toObject()["gave_up"].toString().contains("HFXRDY") && runs[0].toObject()["went_on"].toString().isEmpty());
+        QVERIFY(runs[0].toObject()["gave_up"].toString().contains("HFXRDY") &&
+                runs[0].toObject()["went_on"].toString().isEmpty());
         QFile file(dir_.filePath("on.bindrel"));
         QVERIFY(file.open(QIODevice::WriteOnly));
-        file.write(QByteArray::fromStdString(replaced(textOf(demoPath("sluice-node-c-done")), "\"needs\": [", "\"on_failure\": \"go on\", \"needs\": [")));
+        file.write(QByteArray::fromStdString(replaced(textOf(demoPath("sluice-node-c-done")), "\"needs\": [",
+                                                      "\"on_failure\": \"go on\", \"needs\": [")));
         file.close();
-        const QJsonArray on = QJsonDocument::fromJson(cli({"rehearse", "on.bindrel", "--what-if", "HFX", "--format", "json"}).out).object()["runs"].toArray();
+        const QJsonArray on =
+            QJsonDocument::fromJson(cli({"rehearse", "on.bindrel", "--what-if", "HFX", "--format", "json"}).out)
+                .object()["runs"]
+                .toArray();
         QVERIFY(on[0].toObject()["went_on"].toString().contains("without Gate bridge"));
         const Result supply = cli({"rehearse", "done.bindrel", "--what-if", "supply"});
         QVERIFY2(supply.code == 1 && supply.out.contains("the supply falls below 2.7"), supply.out.constData());
@@ -491,11 +547,13 @@ private Q_SLOTS:
         const Result again = cli({"write", "done.bindrel", "--to", "a folder; x"});
         QVERIFY2(again.out.contains("Compile with: cd 'a folder; x' && arm-none-eabi-gcc"), again.out.constData());
         const Result refused = cli({"write", "rain.bindrel", "--to", "a folder; x"});
-        QVERIFY2(refused.code == 2 && refused.err.contains("belongs to the plan \"sluice-node-c\""), refused.err.constData());
+        QVERIFY2(refused.code == 2 && refused.err.contains("belongs to the plan \"sluice-node-c\""),
+                 refused.err.constData());
         QCOMPARE(cli({"write", "rain.bindrel", "--to", "a folder; x", "--take-over"}).code, 0);
     }
 
-    /// What somebody has put in the place of an output is not written through; what has its neighbour's name is not touched.
+    /// What somebody has put in the place of an output is not written through; what has its neighbour's name is not
+    /// touched.
     void outputsGoThroughNoLink()
     {
         const QString folder = dir_.filePath("links");
@@ -507,7 +565,8 @@ private Q_SLOTS:
         };
         for (const char* ending : {"csv", "xlsx"}) {
             const QString target = folder + "/pins." + ending;
-            QVERIFY(put("victim", "PRECIOUS") && put((std::string("pins.") + ending + ".part").c_str(), "MINE") && put((std::string(".pins.") + ending + ".saving").c_str(), "MINE TOO"));
+            QVERIFY(put("victim", "PRECIOUS") && put((std::string("pins.") + ending + ".part").c_str(), "MINE") &&
+                    put((std::string(".pins.") + ending + ".saving").c_str(), "MINE TOO"));
             QVERIFY(QFile::link(folder + "/victim", target));
             const Result through = cli({"sheet", "done.bindrel", target});
             QVERIFY2(through.code != 0 && through.err.contains("is a link"), through.err.constData());
@@ -521,7 +580,8 @@ private Q_SLOTS:
         }
     }
 
-    /// A program that a stranger's device file names is not run before somebody has agreed, and then for that text of the file alone.
+    /// A program that a stranger's device file names is not run before somebody has agreed, and then for that text of
+    /// the file alone.
     void aStrangersCompilerIsAskedFor()
     {
         const QString folder = dir_.filePath("stranger"), bin = folder + "/bin", log = folder + "/ran";
@@ -535,7 +595,8 @@ private Q_SLOTS:
         holder.replace(holder.find("arm-none-eabi-"), 14, "evil-");
         const auto put = [](const QString& path, const std::string& text) {
             QFile file(path);
-            return file.open(QIODevice::WriteOnly) && file.write(text.data(), qint64(text.size())) == qint64(text.size());
+            return file.open(QIODevice::WriteOnly) &&
+                   file.write(text.data(), qint64(text.size())) == qint64(text.size());
         };
         QVERIFY(put(folder + "/devices/se4332-c64.json", device) && put(folder + "/devices/sedge.json", family));
         QVERIFY(put(bin + "/evil-gcc", "#!/bin/sh\necho ran >> " + log.toStdString() + "\nexit 1\n"));
@@ -547,12 +608,14 @@ private Q_SLOTS:
             environment.insert("XDG_STATE_HOME", folder + "/state");
             process.setProcessEnvironment(environment);
             process.setWorkingDirectory(dir_.path());
-            process.start(BINDREL_CLI, QStringList{"--device-dir", folder, "rehearse", "done.bindrel", "--machine-code"} + more);
+            process.start(BINDREL_CLI,
+                          QStringList{"--device-dir", folder, "rehearse", "done.bindrel", "--machine-code"} + more);
             process.waitForFinished(60'000);
             return Result{process.exitCode(), process.readAllStandardOutput(), process.readAllStandardError()};
         };
         const Result asked = rehearse({});
-        QVERIFY2(asked.code == 1 && asked.err.contains("evil-gcc") && asked.err.contains("--allow-compiler"), asked.err.constData());
+        QVERIFY2(asked.code == 1 && asked.err.contains("evil-gcc") && asked.err.contains("--allow-compiler"),
+                 asked.err.constData());
         QVERIFY(asked.err.indexOf("which does not ship") < asked.err.indexOf("was not run"));
         QVERIFY(!QFile::exists(log));
         QVERIFY(rehearse({"--allow-compiler"}).err.contains("refuses the written C"));
@@ -566,7 +629,8 @@ private Q_SLOTS:
     void whatIsNotBoundIsShownAllTheSame()
     {
         for (const char* name : {"start", "tangled", "done"}) {
-            bindrel::Expected<bindrel::Workpiece> work = bindrel::loadPlan(dir_.filePath(QString(name) + ".bindrel").toStdString(), library());
+            bindrel::Expected<bindrel::Workpiece> work =
+                bindrel::loadPlan(dir_.filePath(QString(name) + ".bindrel").toStdString(), library());
             QVERIFY(work.ok());
             std::vector<bindrel::Change> changes;
             for (bindrel::Need& need : work->plan.needs) {
@@ -580,9 +644,11 @@ private Q_SLOTS:
             const std::string text = bindrel::planText(work->plan);
             QVERIFY(file.open(QIODevice::WriteOnly) && file.write(text.data(), qint64(text.size())) > 0);
             file.close();
-            for (const char* what : {"clocks", "limits", "accuracy", "current", "gates", "modes", "nonvolatile", "pins", "interrupts", "dma", "registers"})
+            for (const char* what : {"clocks", "limits", "accuracy", "current", "gates", "modes", "nonvolatile", "pins",
+                                     "interrupts", "dma", "registers"})
                 for (const char* format : {"text", "json", "csv"})
-                    if (const Result shown = cli({"show", "unbound.bindrel", what, "--format", format}); shown.code < 0 || shown.code > 2)
+                    if (const Result shown = cli({"show", "unbound.bindrel", what, "--format", format});
+                        shown.code < 0 || shown.code > 2)
                         QFAIL(qPrintable(QString("show %1 %2: %3").arg(what, format).arg(shown.code)));
         }
     }

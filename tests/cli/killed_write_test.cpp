@@ -39,13 +39,15 @@ std::vector<Case> cases()
     changed.needs.erase(changed.needs.begin() + 1);
     changed.needs[0].title = "Quite another title";
     // Backwards as well: what was parked comes home.
-    return {{"removed", all, removed}, {"comes back", removed, all}, {"renamed", all, renamed}, {"prefix", all, prefix}, {"changed", all, changed}, {"another", removed, changed}};
+    return {{"removed", all, removed}, {"comes back", removed, all}, {"renamed", all, renamed},
+            {"prefix", all, prefix},   {"changed", all, changed},    {"another", removed, changed}};
 }
 
 } // namespace
 
-/// The program is killed before each call that changes the folder, one after the other, on file systems of three sorts; the next write then has every
-/// line that a person had typed, where the next look finds it, and every file as an undisturbed write would have it.
+/// The program is killed before each call that changes the folder, one after the other, on file systems of three sorts;
+/// the next write then has every line that a person had typed, where the next look finds it, and every file as an
+/// undisturbed write would have it.
 class KilledWriteTest : public QObject {
     Q_OBJECT
 
@@ -68,7 +70,8 @@ class KilledWriteTest : public QObject {
         process.start(BINDREL_CLI, arguments);
         if (!process.waitForFinished(60'000))
             return {};
-        return {process.exitStatus() == QProcess::NormalExit ? process.exitCode() : -1, process.readAllStandardOutput(), process.readAllStandardError()};
+        return {process.exitStatus() == QProcess::NormalExit ? process.exitCode() : -1, process.readAllStandardOutput(),
+                process.readAllStandardError()};
     }
     Ran write(const fs::path& plan, const fs::path& folder, const QMap<QString, QString>& world = {}) const
     {
@@ -147,7 +150,8 @@ private Q_SLOTS:
         QVERIFY(typed.size() > 1);
         const auto kept = [&typed](const fs::path& folder) {
             const std::set<std::string> lines = linesOf(folder);
-            return std::all_of(typed.begin(), typed.end(), [&lines](const std::string& line) { return lines.contains(line); });
+            return std::all_of(typed.begin(), typed.end(),
+                               [&lines](const std::string& line) { return lines.contains(line); });
         };
         fs::copy(root / "made", root / "calm", fs::copy_options::recursive);
         auto counting = world;
@@ -170,19 +174,27 @@ private Q_SLOTS:
             // Looking at it changes nothing, and the next write brings it in order.
             const Ran next = write(root / "after.bindrel", root / "hit", world);
             QVERIFY2(next.code == 0, qPrintable(QString("call %1: %2").arg(call).arg(QString::fromUtf8(next.told))));
-            QVERIFY2(kept(root / "hit"), qPrintable(QString("a line is gone after the write that followed a kill before call %1").arg(call)));
+            QVERIFY2(
+                kept(root / "hit"),
+                qPrintable(QString("a line is gone after the write that followed a kill before call %1").arg(call)));
             const auto now = filesOf(root / "hit");
             for (const auto& [name, text] : wanted)
-                QVERIFY2(now.contains(name) && now.at(name) == text, qPrintable(QString("call %1: %2 is not as an undisturbed write leaves it\n%3").arg(call).arg(name.c_str()).arg(QString::fromStdString(now.contains(name) ? now.at(name) : "missing"))));
+                QVERIFY2(now.contains(name) && now.at(name) == text,
+                         qPrintable(QString("call %1: %2 is not as an undisturbed write leaves it\n%3")
+                                        .arg(call)
+                                        .arg(name.c_str())
+                                        .arg(QString::fromStdString(now.contains(name) ? now.at(name) : "missing"))));
             for (const auto& [name, text] : now)
                 QVERIFY2(wanted.contains(name), qPrintable(QString("call %1 leaves %2").arg(call).arg(name.c_str())));
             for (const auto& entry : fs::directory_iterator(root / "hit" / ".bindrel"))
-                QVERIFY2(!entry.path().filename().string().starts_with("stage"), qPrintable(QString("call %1 leaves a stage").arg(call)));
+                QVERIFY2(!entry.path().filename().string().starts_with("stage"),
+                         qPrintable(QString("call %1 leaves a stage").arg(call)));
         }
         QVERIFY(died > 10);
     }
 
-    /// A call fails, or is done and says that it failed: the folder is as before or as it shall be, and the next write says and does the truth.
+    /// A call fails, or is done and says that it failed: the folder is as before or as it shall be, and the next write
+    /// says and does the truth.
     void noFailureMixesOldAndNew_data()
     {
         QTest::addColumn<QString>("how");
@@ -221,7 +233,9 @@ private Q_SLOTS:
             failing[how] = QString::number(call);
             const Ran ran = write(root / "after.bindrel", root / "hit", failing);
             const auto now = filesOf(root / "hit");
-            QVERIFY2(ran.code == 0 ? now == wanted : now == before, qPrintable(QString("call %1, exit %2: %3").arg(call).arg(ran.code).arg(QString::fromUtf8(ran.told))));
+            QVERIFY2(
+                ran.code == 0 ? now == wanted : now == before,
+                qPrintable(QString("call %1, exit %2: %3").arg(call).arg(ran.code).arg(QString::fromUtf8(ran.told))));
             // What did not happen is not listed.
             QVERIFY2(ran.code == 0 || !ran.out.contains("new "), ran.out.constData());
             const Ran next = write(root / "after.bindrel", root / "hit", world);

@@ -80,14 +80,16 @@ private Q_SLOTS:
         QVERIFY2(s->findings.empty(), findingsText(*s).c_str());
         QCOMPARE(hertz(*s, "CORE"), 18.432e6);
         QCOMPARE(*s->rates.waitStates, 1);
-        // By hand: 18.432 MHz / (8 x 20) is 115.2 kBd exactly; the field holds one less: 0x13, its upper half in bits 15 to 12.
+        // By hand: 18.432 MHz / (8 x 20) is 115.2 kBd exactly; the field holds one less: 0x13, its upper half in bits
+        // 15 to 12.
         QCOMPARE(word(*s, 0x40002000), 0x1003u);
         QCOMPARE(word(*s, 0x40002004), 0x80000053u); // GO, two stop bits, even parity, T and R
         // OSC: crystal on, its input, undivided.
         QCOMPARE(word(*s, 0x40000000) & 0x107, 0x103u);
         // The timer has prescalers 1, 8, 64, 256 only, and 10 bits.
         const std::map<uint32_t, double> prescalers{{0, 1}, {1, 8}, {2, 64}, {3, 256}};
-        const double prescaler = prescalers.at((word(*s, 0x40003000) >> 8 & 3) | (word(*s, 0x40003000) >> 12 & 1) << 2), top = (word(*s, 0x40003004) & 0x3FF) + 1;
+        const double prescaler = prescalers.at((word(*s, 0x40003000) >> 8 & 3) | (word(*s, 0x40003000) >> 12 & 1) << 2),
+                     top = (word(*s, 0x40003004) & 0x3FF) + 1;
         QVERIFY(std::abs(18.432e6 / (prescaler * top) / 100 - 1) < 0.001);
         double best = 1;
         for (const auto& [code, p] : prescalers)
@@ -100,8 +102,8 @@ private Q_SLOTS:
         QCOMPARE(word(*s, 0x40001040) >> (16 + key) & 1, 1u);
     }
 
-    /// What the small chip has of everything: a part that is switched on and dropped, a fence of worlds, a regulator, memory that is lost, bits here and
-    /// there, a word and its inverse.
+    /// What the small chip has of everything: a part that is switched on and dropped, a fence of worlds, a regulator,
+    /// memory that is lost, bits here and there, a word and its inverse.
     void itsPowerAndMemory()
     {
         Workpiece work = plan();
@@ -110,18 +112,22 @@ private Q_SLOTS:
         work.plan.modes = {"REST"};
         const auto s = run(work);
         for (const Finding& finding : s->findings)
-            QVERIFY2(finding.severity != Finding::Severity::Error || finding.rule == "MODE-01", finding.text.c_str()); // nothing of the plan wakes it
+            QVERIFY2(finding.severity != Finding::Severity::Error || finding.rule == "MODE-01",
+                     finding.text.c_str()); // nothing of the plan wakes it
         QCOMPARE(s->device->resetCode(*s->device->findField("SYS.OSC.DIV")), 1u);
         QCOMPARE(word(*s, 0x40000004) >> 8 & 3, 2u);
         QCOMPARE(word(*s, 0x40000008) >> 28 & 1, 1u);
-        QCOMPARE(word(*s, 0x4000000C) >> 16 & 3, 1u); // of the two codes that admit the core's world, the one that admits fewer
+        QCOMPARE(word(*s, 0x4000000C) >> 16 & 3,
+                 1u); // of the two codes that admit the core's world, the one that admits fewer
         for (const Scenario& scenario : scenariosOf(s->facts()))
             if (!scenario.whatIf())
-                QVERIFY2(rehearsed(*s, scenario).empty(), (titleOf(s->facts(), scenario) + rehearsed(*s, scenario)).c_str());
+                QVERIFY2(rehearsed(*s, scenario).empty(),
+                         (titleOf(s->facts(), scenario) + rehearsed(*s, scenario)).c_str());
         std::string text;
         for (const SourceFile& file : s->source().files)
             text += file.text();
-        for (const char* line : {"ram_lost (rw) : ORIGIN = 0x20000800, LENGTH = 2048", "ORIGIN = 0x00008001, LENGTH = 1", "bench_nonvolatile_keep_inverse __attribute__"})
+        for (const char* line : {"ram_lost (rw) : ORIGIN = 0x20000800, LENGTH = 2048",
+                                 "ORIGIN = 0x00008001, LENGTH = 1", "bench_nonvolatile_keep_inverse __attribute__"})
             QVERIFY2(text.find(line) != std::string::npos, line);
     }
 
@@ -154,14 +160,17 @@ private Q_SLOTS:
         QVERIFY(hasFinding(*thin, "CLK-06", "ALL"));
     }
 
-    /// A spread spectrum draws the rate out to one side: the same rate, less certain, and the same C but for its switch.
+    /// A spread spectrum draws the rate out to one side: the same rate, less certain, and the same C but for its
+    /// switch.
     void aSpreadSpectrumWidensTheTolerance()
     {
         const auto plain = run(plan());
         Workpiece work = plan();
         work.plan.clocks["SPREAD"] = "WIDE";
         const auto s = run(work);
-        const auto tolerance = [](const Snapshot& of) { return of.rates.clocks[size_t(of.device->findClock("CORE"))].tolerance; };
+        const auto tolerance = [](const Snapshot& of) {
+            return of.rates.clocks[size_t(of.device->findClock("CORE"))].tolerance;
+        };
         QCOMPARE(hertz(*s, "CORE"), hertz(*plain, "CORE"));
         QVERIFY(tolerance(*s).high == tolerance(*plain).high);
         QVERIFY(tolerance(*s).low.value == tolerance(*plain).low.value - 15'000);

@@ -28,8 +28,10 @@ class PipelineTest : public QObject {
             if (kind->goals.empty())
                 continue;
             const GoalSpec& goal = kind->goals[random() % kind->goals.size()];
-            static const char* texts[]{"1 Hz", "9600", "1 MHz", "33.3k", "10 %", "99.9 %", "1 us", "0 s", "3", "20 ppm", "7.5 %", "LFX"};
-            const std::string text = goal.choices.empty() ? texts[random() % std::size(texts)] : goal.choices[random() % goal.choices.size()];
+            static const char* texts[]{"1 Hz", "9600", "1 MHz", "33.3k",  "10 %",  "99.9 %",
+                                       "1 us", "0 s",  "3",     "20 ppm", "7.5 %", "LFX"};
+            const std::string text = goal.choices.empty() ? texts[random() % std::size(texts)]
+                                                          : goal.choices[random() % goal.choices.size()];
             if (const Expected<Plan> next = applied(work.plan, editOf("", SetGoal{need.id, goal.id, text})))
                 work.plan = *next;
         }
@@ -107,7 +109,10 @@ private Q_SLOTS:
                     continue;
                 const ClockState& from = s->rates.clocks[size_t(state.input)];
                 QVERIFY(from.running);
-                const Rational factor = d.clocks[c].type == ClockNode::Type::Divide ? Rational(1) / d.clocks[c].factorOf(state.setting) : d.clocks[c].type == ClockNode::Type::Select ? Rational(1) : d.clocks[c].factorOf(state.setting);
+                const Rational factor =
+                    d.clocks[c].type == ClockNode::Type::Divide   ? Rational(1) / d.clocks[c].factorOf(state.setting)
+                    : d.clocks[c].type == ClockNode::Type::Select ? Rational(1)
+                                                                  : d.clocks[c].factorOf(state.setting);
                 QVERIFY(state.rate.value == from.rate.value * factor);
                 QVERIFY(state.tolerance == from.tolerance);
             }
@@ -125,7 +130,8 @@ private Q_SLOTS:
 
             // Findings point at things that exist.
             for (const Finding& finding : s->findings) {
-                if (finding.place.kind == Place::Kind::Need || finding.place.kind == Place::Kind::Signal || finding.place.kind == Place::Kind::Goal)
+                if (finding.place.kind == Place::Kind::Need || finding.place.kind == Place::Kind::Signal ||
+                    finding.place.kind == Place::Kind::Goal)
                     QVERIFY(s->plan.need(finding.place.id));
                 if (finding.place.kind == Place::Kind::Clock)
                     QVERIFY(d.findClock(finding.place.id) >= 0);

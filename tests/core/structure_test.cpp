@@ -12,7 +12,8 @@ class StructureTest : public QObject {
 
     static QStringList includesOf(const QString& path)
     {
-        static const QRegularExpression include("^\\s*#\\s*include\\s*[<\"]([^>\"]+)[>\"]", QRegularExpression::MultilineOption);
+        static const QRegularExpression include("^\\s*#\\s*include\\s*[<\"]([^>\"]+)[>\"]",
+                                                QRegularExpression::MultilineOption);
         QStringList out;
         auto it = include.globalMatch(QString::fromStdString(textOf(path.toStdString())));
         while (it.hasNext())
@@ -23,7 +24,8 @@ class StructureTest : public QObject {
     static QStringList sourcesBelow(const QString& folder)
     {
         QStringList out;
-        QDirIterator it(QString(BINDREL_SOURCE_ROOT) + "/" + folder, {"*.h", "*.cpp"}, QDir::Files, QDirIterator::Subdirectories);
+        QDirIterator it(QString(BINDREL_SOURCE_ROOT) + "/" + folder, {"*.h", "*.cpp"}, QDir::Files,
+                        QDirIterator::Subdirectories);
         while (it.hasNext())
             out << it.next();
         return out;
@@ -36,13 +38,17 @@ private Q_SLOTS:
         QVERIFY(files.size() > 60);
         for (const QString& file : files)
             for (const QString& include : includesOf(file))
-                QVERIFY2(!include.startsWith('Q') && !include.startsWith("app/") && !include.startsWith("Qt"), qPrintable(file + ": " + include));
+                QVERIFY2(!include.startsWith('Q') && !include.startsWith("app/") && !include.startsWith("Qt"),
+                         qPrintable(file + ": " + include));
     }
 
-    /// Every file that the program writes goes through one place (core/base/directory.h), which follows no link and replaces in one step.
+    /// Every file that the program writes goes through one place (core/base/directory.h), which follows no link and
+    /// replaces in one step.
     void nothingElseOpensForWriting()
     {
-        static const QRegularExpression opens("\\b(ofstream|fstream|fopen|freopen|creat|O_CREAT|O_WRONLY|O_RDWR|QSaveFile|QTemporaryFile|QTextStream|QIODevice::(WriteOnly|ReadWrite|Append)|rename|renameat|copy_file|QFile::copy|mkstemp)\\b");
+        static const QRegularExpression opens(
+            "\\b(ofstream|fstream|fopen|freopen|creat|O_CREAT|O_WRONLY|O_RDWR|QSaveFile|QTemporaryFile|QTextStream|"
+            "QIODevice::(WriteOnly|ReadWrite|Append)|rename|renameat|copy_file|QFile::copy|mkstemp)\\b");
         const QMap<QString, QString> allowed{
             {"core/base/directory.cpp", "the place itself"},
             {"core/rehearsal/compile.cpp", "what a compiler says, in a scratch folder"},
@@ -62,7 +68,8 @@ private Q_SLOTS:
 
     void stagesUseOnlyThoseBeforeThem()
     {
-        const QStringList order{"base", "quantity", "device", "plan", "pins", "clocks", "tuning", "image", "findings", "source", "rehearsal", "kinds", "output", "interchange"};
+        const QStringList order{"base",  "quantity", "device", "plan",      "pins",  "clocks", "tuning",
+                                "image", "findings", "source", "rehearsal", "kinds", "output", "interchange"};
         for (const QString& stage : order)
             for (const QString& file : sourcesBelow("core/" + stage))
                 for (const QString& include : includesOf(file)) {
@@ -73,26 +80,31 @@ private Q_SLOTS:
                     if (stage == "base" && parts[1] == "quantity")
                         continue;
                     // What goes out is made from the whole picture: the snapshot lies beside the stages.
-                    QVERIFY2(order.indexOf(parts[1]) >= 0 && order.indexOf(parts[1]) <= order.indexOf(stage), qPrintable(file + ": " + include));
+                    QVERIFY2(order.indexOf(parts[1]) >= 0 && order.indexOf(parts[1]) <= order.indexOf(stage),
+                             qPrintable(file + ": " + include));
                 }
     }
 
     void indicesInHeadersHaveTypes()
     {
-        static const QRegularExpression bare("\\b(?:int|size_t) (?:pad|pin|clock|need|instance|block|reg|field|core|route|domain)\\b *[=;,){]");
+        static const QRegularExpression bare(
+            "\\b(?:int|size_t) (?:pad|pin|clock|need|instance|block|reg|field|core|route|domain)\\b *[=;,){]");
         for (const char* folder : {"core", "app", "cli"})
             for (const QString& file : sourcesBelow(folder))
                 if (file.endsWith(".h"))
-                    if (const auto found = bare.match(QString::fromStdString(textOf(file.toStdString()))); found.hasMatch())
+                    if (const auto found = bare.match(QString::fromStdString(textOf(file.toStdString())));
+                        found.hasMatch())
                         QFAIL(qPrintable(file + ": " + found.captured() + " (see core/base/index.h)"));
-        static_assert(!std::is_convertible_v<bindrel::PadIndex, bindrel::ClockIndex> && !std::is_constructible_v<bindrel::NeedIndex, bindrel::InstanceIndex>);
+        static_assert(!std::is_convertible_v<bindrel::PadIndex, bindrel::ClockIndex> &&
+                      !std::is_constructible_v<bindrel::NeedIndex, bindrel::InstanceIndex>);
     }
 
     void everyFileCarriesTheLicence()
     {
         for (const char* folder : {"core", "cli", "app", "tests", "bench", "tools"})
             for (const QString& file : sourcesBelow(folder))
-                QVERIFY2(textOf(file.toStdString()).starts_with("// SPDX-License-Identifier: GPL-3.0-or-later\n"), qPrintable(file));
+                QVERIFY2(textOf(file.toStdString()).starts_with("// SPDX-License-Identifier: GPL-3.0-or-later\n"),
+                         qPrintable(file));
     }
 };
 

@@ -10,8 +10,8 @@ using namespace bindrel;
 using namespace bindrel::test;
 using Json = nlohmann::ordered_json;
 
-/// Every value of every file is replaced by values of every other type, taken out, or doubled in a list. The readers must
-/// take it or say where it is wrong: never crash, never a problem without a place.
+/// Every value of every file is replaced by values of every other type, taken out, or doubled in a list. The readers
+/// must take it or say where it is wrong: never crash, never a problem without a place.
 class WrongTypesTest : public QObject {
     Q_OBJECT
 
@@ -19,7 +19,17 @@ class WrongTypesTest : public QObject {
 
     static const std::vector<Json>& strangers()
     {
-        static const std::vector<Json> all{nullptr, true, -1, 4'000'000'000'000LL, 1.5, "", "nonsense", Json::array(), Json::object(), Json::array({Json::array(), 1, "x"}), Json::object({{"a", 1}})};
+        static const std::vector<Json> all{nullptr,
+                                           true,
+                                           -1,
+                                           4'000'000'000'000LL,
+                                           1.5,
+                                           "",
+                                           "nonsense",
+                                           Json::array(),
+                                           Json::object(),
+                                           Json::array({Json::array(), 1, "x"}),
+                                           Json::object({{"a", 1}})};
         return all;
     }
 
@@ -67,7 +77,8 @@ class WrongTypesTest : public QObject {
 
     static void checkProblem(const Problem& problem, const std::string& where)
     {
-        QVERIFY2(problem.line > 0 && !problem.message.empty() && problem.message.size() < 2000, (where + ": " + problem.text()).c_str());
+        QVERIFY2(problem.line > 0 && !problem.message.empty() && problem.message.size() < 2000,
+                 (where + ": " + problem.text()).c_str());
         QVERIFY2(problem.message.ends_with('.') || problem.message.ends_with('?'), problem.text().c_str());
     }
 
@@ -75,79 +86,85 @@ private Q_SLOTS:
     void plans()
     {
         int refused = 0;
-        const int tried = damage(parsed(planText(fullPlan().plan)), 1, [&](const std::string& text, const std::string& where) {
-            const Expected<Workpiece> work = parsePlan(text, "p", library());
-            if (work.ok()) {
-                (void)computeSnapshot(*work);
-            } else {
-                checkProblem(work.problem(), where);
-                ++refused;
-            }
-        });
+        const int tried =
+            damage(parsed(planText(fullPlan().plan)), 1, [&](const std::string& text, const std::string& where) {
+                const Expected<Workpiece> work = parsePlan(text, "p", library());
+                if (work.ok()) {
+                    (void)computeSnapshot(*work);
+                } else {
+                    checkProblem(work.problem(), where);
+                    ++refused;
+                }
+            });
         QVERIFY(tried > 100 && refused > tried / 2);
     }
 
     void boards()
     {
         int refused = 0;
-        const int tried = damage(parsed(textOf(dataPath("boards/sluice-node-c.json"))), 1, [&](const std::string& text, const std::string& where) {
-            const Expected<Board> board = parseBoard(text, "b");
-            if (!board.ok()) {
-                checkProblem(board.problem(), where);
-                ++refused;
-            }
-        });
+        const int tried = damage(parsed(textOf(dataPath("boards/sluice-node-c.json"))), 1,
+                                 [&](const std::string& text, const std::string& where) {
+                                     const Expected<Board> board = parseBoard(text, "b");
+                                     if (!board.ok()) {
+                                         checkProblem(board.problem(), where);
+                                         ++refused;
+                                     }
+                                 });
         QVERIFY(tried > 50 && refused > tried / 3);
     }
 
     void packages()
     {
         const std::string family = textOf(dataPath("devices/sedge/sedge.json"));
-        damage(parsed(textOf(dataPath("devices/sedge/se4332-c64.json"))), 5, [&](const std::string& text, const std::string& where) {
-            const Expected<Device> device = parseDevice(text, "d", family, "f");
-            if (device.ok())
-                (void)lint(*device);
-            else
-                checkProblem(device.problem(), where);
-        });
+        damage(parsed(textOf(dataPath("devices/sedge/se4332-c64.json"))), 5,
+               [&](const std::string& text, const std::string& where) {
+                   const Expected<Device> device = parseDevice(text, "d", family, "f");
+                   if (device.ok())
+                       (void)lint(*device);
+                   else
+                       checkProblem(device.problem(), where);
+               });
     }
 
     void wholeDevices()
     {
         // The small chip has every section in one file.
         int refused = 0;
-        const int tried = damage(parsed(textOf(std::filesystem::path(BINDREL_SOURCE_ROOT) / "tests/data/library/devices/reed/rd1016-d16.json")), 1,
-                                 [&](const std::string& text, const std::string& where) {
-                                     const Expected<Device> device = parseDevice(text, "d", "", "");
-                                     if (device.ok()) {
-                                         (void)lint(*device);
-                                         // A plan of its own must not crash on it either.
-                                         Workpiece work;
-                                         work.device = std::make_shared<const Device>(*device);
-                                         work.board = std::make_shared<const Board>();
-                                         Need need;
-                                         need.id = need.title = "terminal";
-                                         need.kind = "uart";
-                                         work.plan.needs.push_back(need);
-                                         if (const Expected<Edit> edit = bindAllOpen(*work.device, *work.board, work.plan))
-                                             work.plan = *applied(work.plan, *edit);
-                                         (void)computeSnapshot(work);
-                                     } else {
-                                         checkProblem(device.problem(), where);
-                                         ++refused;
-                                     }
-                                 });
+        const int tried =
+            damage(parsed(textOf(std::filesystem::path(BINDREL_SOURCE_ROOT) /
+                                 "tests/data/library/devices/reed/rd1016-d16.json")),
+                   1, [&](const std::string& text, const std::string& where) {
+                       const Expected<Device> device = parseDevice(text, "d", "", "");
+                       if (device.ok()) {
+                           (void)lint(*device);
+                           // A plan of its own must not crash on it either.
+                           Workpiece work;
+                           work.device = std::make_shared<const Device>(*device);
+                           work.board = std::make_shared<const Board>();
+                           Need need;
+                           need.id = need.title = "terminal";
+                           need.kind = "uart";
+                           work.plan.needs.push_back(need);
+                           if (const Expected<Edit> edit = bindAllOpen(*work.device, *work.board, work.plan))
+                               work.plan = *applied(work.plan, *edit);
+                           (void)computeSnapshot(work);
+                       } else {
+                           checkProblem(device.problem(), where);
+                           ++refused;
+                       }
+                   });
         QVERIFY(tried > 150 && refused > tried / 2);
     }
 
     void families()
     {
         const std::string own = textOf(dataPath("devices/sedge/se4332-c64.json"));
-        damage(parsed(textOf(dataPath("devices/sedge/sedge.json"))), 31, [&](const std::string& text, const std::string& where) {
-            const Expected<Device> device = parseDevice(own, "d", text, "f");
-            if (!device.ok())
-                checkProblem(device.problem(), where);
-        });
+        damage(parsed(textOf(dataPath("devices/sedge/sedge.json"))), 31,
+               [&](const std::string& text, const std::string& where) {
+                   const Expected<Device> device = parseDevice(own, "d", text, "f");
+                   if (!device.ok())
+                       checkProblem(device.problem(), where);
+               });
     }
 };
 

@@ -23,12 +23,15 @@ public:
     {
         for (size_t i = 0; i < device.instances.size(); ++i)
             for (size_t r = 0; r < device.blockOf(int(i)).registers.size(); ++r)
-                words_[device.addressOf(int(i), int(r))] = {device.resetOf(int(i), int(r)), device.blockOf(int(i)).registers[r].bytes()};
+                words_[device.addressOf(int(i), int(r))] = {device.resetOf(int(i), int(r)),
+                                                            device.blockOf(int(i)).registers[r].bytes()};
         // The core's own interrupt controller, as Arm places it.
         words_[0xE000E100] = {0, 4};
         for (const auto& [address, cell] : words_) {
             const uintptr_t page = address & ~uintptr_t(4095);
-            if (pages_.insert(page).second && mmap(reinterpret_cast<void*>(page), 4096, PROT_READ | PROT_WRITE, MAP_PRIVATE | MAP_ANONYMOUS | MAP_FIXED_NOREPLACE, -1, 0) == MAP_FAILED)
+            if (pages_.insert(page).second &&
+                mmap(reinterpret_cast<void*>(page), 4096, PROT_READ | PROT_WRITE,
+                     MAP_PRIVATE | MAP_ANONYMOUS | MAP_FIXED_NOREPLACE, -1, 0) == MAP_FAILED)
                 qFatal("address %lx is taken in this process", static_cast<unsigned long>(page));
             std::memcpy(reinterpret_cast<void*>(uintptr_t(address)), &cell.reset, cell.bytes);
         }
@@ -68,22 +71,31 @@ public:
         // The core waits in no mode of its own here: what would happen meanwhile is for the test to say.
         if (!s.image.modes.empty()) {
             const std::string& p = s.source().prefix;
-            (void)writeFileAtomically(folder / "core_of_this_machine.c", "#include <stdbool.h>\n#include <stdint.h>\nvoid (*" + p + "_waiting)(bool deep);\nvoid " + p + "_core_wait(bool deep) { " + p +
-                                                                            "_waiting(deep); }\nuint32_t " + p + "_interrupts_hold(void) { return 0; }\nvoid " + p +
-                                                                            "_interrupts_release(uint32_t before) { (void)before; }\n");
+            (void)writeFileAtomically(folder / "core_of_this_machine.c",
+                                      "#include <stdbool.h>\n#include <stdint.h>\nvoid (*" + p +
+                                          "_waiting)(bool deep);\nvoid " + p + "_core_wait(bool deep) { " + p +
+                                          "_waiting(deep); }\nuint32_t " + p +
+                                          "_interrupts_hold(void) { return 0; }\nvoid " + p +
+                                          "_interrupts_release(uint32_t before) { (void)before; }\n");
         }
-        // Only the core itself knows its control registers; letting an interrupt through is nothing to be seen in memory.
+        // Only the core itself knows its control registers; letting an interrupt through is nothing to be seen in
+        // memory.
         for (std::size_t core = 0; core < s.device->cores.size(); ++core)
             if (s.device->cores[core].architecture == Core::Architecture::RiscV) {
                 const std::string p = s.source().prefix + (core > 0 ? "_" + lowered(s.device->cores[core].id) : "");
-                (void)writeFileAtomically(folder / (p + "_interrupts.c"), "#include <stdint.h>\nvoid " + p + "_interrupt_enable(uint32_t number) { (void)number; }\n");
+                (void)writeFileAtomically(folder / (p + "_interrupts.c"),
+                                          "#include <stdint.h>\nvoid " + p +
+                                              "_interrupt_enable(uint32_t number) { (void)number; }\n");
             }
         QProcess shell;
         shell.setWorkingDirectory(dir_.path());
         shell.setProcessChannelMode(QProcess::MergedChannels);
-        // In each pass of a waiting loop the peripherals' flags follow what they follow. (The clocks' are for the test to say.)
+        // In each pass of a waiting loop the peripherals' flags follow what they follow. (The clocks' are for the test
+        // to say.)
         (void)writeFileAtomically(folder / "hardware_of_this_machine.c", "void (*hardware_plays)(void);\n");
-        shell.start("sh", {"-c", "rm -f *_start.c main*.c && sed -i -e '1i extern void (*hardware_plays)(void);' -e 's/^ *for (; passes > 0u; passes--) {$/&\\nif (hardware_plays) { hardware_plays(); }/' *_board.c && gcc -std=c11 -O1 -w -shared -fPIC -o source.so *.c"});
+        shell.start("sh", {"-c", "rm -f *_start.c main*.c && sed -i -e '1i extern void (*hardware_plays)(void);' -e "
+                                 "'s/^ *for (; passes > 0u; passes--) {$/&\\nif (hardware_plays) { hardware_plays(); "
+                                 "}/' *_board.c && gcc -std=c11 -O1 -w -shared -fPIC -o source.so *.c"});
         if (!shell.waitForFinished(120'000) || shell.exitCode() != 0)
             qFatal("%s", shell.readAll().constData());
         library_ = dlopen(dir_.filePath("source.so").toUtf8(), RTLD_NOW | RTLD_LOCAL);
@@ -91,11 +103,14 @@ public:
             qFatal("%s", dlerror());
         follows().clear();
         for (size_t i = 0; i < s.device->instances.size(); ++i)
-            for (size_t r = 0; !s.device->blockOf(int(i)).kind.empty() && r < s.device->blockOf(int(i)).registers.size(); ++r)
+            for (size_t r = 0;
+                 !s.device->blockOf(int(i)).kind.empty() && r < s.device->blockOf(int(i)).registers.size(); ++r)
                 for (const Field& field : s.device->blockOf(int(i)).registers[r].fields)
                     if (field.followsReg >= 0) {
                         const FieldRef control{int(i), field.followsReg, field.followsField};
-                        follows().push_back({s.device->addressOf(int(i), int(r)), field, s.device->addressOf(int(i), control.reg), s.device->fieldOf(control), s.device->blockOf(int(i)).registers[r].bytes()});
+                        follows().push_back({s.device->addressOf(int(i), int(r)), field,
+                                             s.device->addressOf(int(i), control.reg), s.device->fieldOf(control),
+                                             s.device->blockOf(int(i)).registers[r].bytes()});
                     }
         *find<void (*)()>("hardware_plays") = play;
     }
@@ -106,7 +121,8 @@ public:
         for (size_t core = 0; core < s.device->cores.size(); ++core) {
             const Names names = namesFor(facts, core);
             for (size_t n = 0; n < s.plan.needs.size(); ++n)
-                if (void* start = dlsym(library_, (names.need(n).text() + "_start").c_str()); start && hasFiles(facts, names, n))
+                if (void* start = dlsym(library_, (names.need(n).text() + "_start").c_str());
+                    start && hasFiles(facts, names, n))
                     reinterpret_cast<void (*)()>(start)();
         }
     }
@@ -144,7 +160,8 @@ private:
             std::memcpy(&control, reinterpret_cast<const void*>(uintptr_t(follow.control)), follow.bytes);
             std::memcpy(&status, reinterpret_cast<const void*>(uintptr_t(follow.status)), follow.bytes);
             const uint32_t code = control >> follow.controlField.lsb & follow.controlField.maxCode();
-            status = (status & ~follow.statusField.mask()) | (code << follow.statusField.lsb & follow.statusField.mask());
+            status =
+                (status & ~follow.statusField.mask()) | (code << follow.statusField.lsb & follow.statusField.mask());
             std::memcpy(reinterpret_cast<void*>(uintptr_t(follow.status)), &status, follow.bytes);
         }
     }

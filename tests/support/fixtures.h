@@ -15,9 +15,18 @@
 /// Verbs that keep the tests short: load a demo plan, edit it, look at the snapshot.
 namespace bindrel::test {
 
-inline std::string demoPath(const std::string& name) { return std::string(BINDREL_EXAMPLES) + "/" + name + ".bindrel"; }
-inline std::filesystem::path dataPath(const std::string& name) { return std::filesystem::path(BINDREL_SOURCE_DATA) / name; }
-inline Library library() { return Library(BINDREL_SOURCE_DATA); }
+inline std::string demoPath(const std::string& name)
+{
+    return std::string(BINDREL_EXAMPLES) + "/" + name + ".bindrel";
+}
+inline std::filesystem::path dataPath(const std::string& name)
+{
+    return std::filesystem::path(BINDREL_SOURCE_DATA) / name;
+}
+inline Library library()
+{
+    return Library(BINDREL_SOURCE_DATA);
+}
 /// A chip that ships.
 inline std::shared_ptr<const Device> shippedDevice(std::string_view name)
 {
@@ -27,8 +36,12 @@ inline std::shared_ptr<const Device> shippedDevice(std::string_view name)
     return *found;
 }
 
-/// The seed of a test that draws by lot; another with BINDREL_SEED, so that a night can try what a run of all tests does not.
-inline unsigned seeded(unsigned seed) { return seed + unsigned(qEnvironmentVariableIntValue("BINDREL_SEED")) * 7919; }
+/// The seed of a test that draws by lot; another with BINDREL_SEED, so that a night can try what a run of all tests
+/// does not.
+inline unsigned seeded(unsigned seed)
+{
+    return seed + unsigned(qEnvironmentVariableIntValue("BINDREL_SEED")) * 7919;
+}
 
 inline std::string textOf(const std::filesystem::path& path)
 {
@@ -49,7 +62,10 @@ inline Workpiece demo(const std::string& name = "sluice-node-c-done")
     return loaded[name] = *std::move(work);
 }
 
-inline std::shared_ptr<const Snapshot> run(const Workpiece& work) { return computeSnapshot(work); }
+inline std::shared_ptr<const Snapshot> run(const Workpiece& work)
+{
+    return computeSnapshot(work);
+}
 
 inline Workpiece with(Workpiece work, const Change& change)
 {
@@ -60,7 +76,8 @@ inline Workpiece with(Workpiece work, const Change& change)
     return work;
 }
 
-/// The finished plan with one of everything that a plan file can hold: pins, nets, a part of its own, holds, DMA, slow clocks, low-power modes.
+/// The finished plan with one of everything that a plan file can hold: pins, nets, a part of its own, holds, DMA, slow
+/// clocks, low-power modes.
 inline Workpiece fullPlan()
 {
     Workpiece work = demo();
@@ -79,13 +96,17 @@ inline Workpiece fullPlan()
     need.pins = {{"pin", {{"name", "LAMP_2"}, {"net", "LAMP_NET"}}}};
     work.plan.needs.push_back(need);
     work.plan.nets = {{"PC8", "LAMP_NET"}, {"PC9", ""}};
-    work.plan.need("uplink")->pins = {{"rx", {{"pull", "none"}, {"speed", "fast"}}}, {"tx", {{"drive", "strong"}, {"open_drain", "yes"}}}};
+    work.plan.need("uplink")->pins = {{"rx", {{"pull", "none"}, {"speed", "fast"}}},
+                                      {"tx", {{"drive", "strong"}, {"open_drain", "yes"}}}};
     work.plan.need("uplink")->goals.state("dma", "receive");
     work.plan.need("uplink")->binding.dma = {{"RX", 3}};
     // By the channel that it has anyway, said in full.
     for (const Seat& seat : seatNeed(*work.device, *work.plan.need("beacon")).seats)
         if (seat.route >= 0)
-            work.plan.need("beacon")->binding.via[seat.signal.id] = work.device->instances[size_t(work.device->routes[size_t(seat.route)].instance)].signals[size_t(work.device->routes[size_t(seat.route)].signal)].name;
+            work.plan.need("beacon")->binding.via[seat.signal.id] =
+                work.device->instances[size_t(work.device->routes[size_t(seat.route)].instance)]
+                    .signals[size_t(work.device->routes[size_t(seat.route)].signal)]
+                    .name;
     work.plan.supply = "3.2 V";
     work.plan.slow = ClockSet{"R2", {{"SYS", "HFI"}, {"BUS1", "1"}}};
     work.plan.modes = {"SLEEP", "STOP"};
@@ -133,7 +154,10 @@ inline std::vector<Binding> waysToBind(const Device& device, const Board& board,
     return out;
 }
 
-inline double hertz(const Snapshot& s, const char* clock) { return s.rates.clocks[size_t(s.device->findClock(clock))].rate.toDouble(); }
+inline double hertz(const Snapshot& s, const char* clock)
+{
+    return s.rates.clocks[size_t(s.device->findClock(clock))].rate.toDouble();
+}
 
 /// The text with its first occurrence of `from` replaced; the test fails when there is none.
 inline std::string replaced(std::string text, const std::string& from, const std::string& to)

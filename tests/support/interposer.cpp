@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// Stands between a program and the C library (LD_PRELOAD) and counts the calls that change a folder. At one of them the process can be killed, the
-// call can fail, or it can be done and said to have failed; and file systems without exchanges or without second names can be played.
+// Stands between a program and the C library (LD_PRELOAD) and counts the calls that change a folder. At one of them the
+// process can be killed, the call can fail, or it can be done and said to have failed; and file systems without
+// exchanges or without second names can be played.
 //   BINDREL_KILL_AT=n   killed before the n-th call        BINDREL_LIE_AT=n   the n-th is done, and answers EIO
 //   BINDREL_FAIL_AT=n   the n-th is not done, EIO          BINDREL_COUNT=FILE the number of calls, at the end
 //   BINDREL_NO_EXCHANGE renameat2 knows no flags           BINDREL_NO_LINKS   linkat is not permitted
@@ -49,7 +50,10 @@ template <typename Call> int counted(Call call)
     return done;
 }
 
-template <typename Function> Function real(const char* name) { return reinterpret_cast<Function>(::dlsym(RTLD_NEXT, name)); }
+template <typename Function> Function real(const char* name)
+{
+    return reinterpret_cast<Function>(::dlsym(RTLD_NEXT, name));
+}
 
 int opened(const char* name, int folder, const char* path, int flags, mode_t mode)
 {
@@ -103,7 +107,8 @@ int rename(const char* from, const char* to)
 }
 int renameat(int fromFolder, const char* from, int toFolder, const char* to)
 {
-    return counted([&] { return real<int (*)(int, const char*, int, const char*)>("renameat")(fromFolder, from, toFolder, to); });
+    return counted(
+        [&] { return real<int (*)(int, const char*, int, const char*)>("renameat")(fromFolder, from, toFolder, to); });
 }
 int renameat2(int fromFolder, const char* from, int toFolder, const char* to, unsigned flags)
 {
@@ -111,7 +116,10 @@ int renameat2(int fromFolder, const char* from, int toFolder, const char* to, un
         errno = EINVAL;
         return -1;
     }
-    return counted([&] { return real<int (*)(int, const char*, int, const char*, unsigned)>("renameat2")(fromFolder, from, toFolder, to, flags); });
+    return counted([&] {
+        return real<int (*)(int, const char*, int, const char*, unsigned)>("renameat2")(fromFolder, from, toFolder, to,
+                                                                                        flags);
+    });
 }
 int linkat(int fromFolder, const char* from, int toFolder, const char* to, int flags)
 {
@@ -119,7 +127,9 @@ int linkat(int fromFolder, const char* from, int toFolder, const char* to, int f
         errno = EPERM;
         return -1;
     }
-    return counted([&] { return real<int (*)(int, const char*, int, const char*, int)>("linkat")(fromFolder, from, toFolder, to, flags); });
+    return counted([&] {
+        return real<int (*)(int, const char*, int, const char*, int)>("linkat")(fromFolder, from, toFolder, to, flags);
+    });
 }
 int unlinkat(int folder, const char* path, int flags)
 {

@@ -27,7 +27,8 @@ int main(int argc, char** argv)
     std::vector<bindrel::test::TestClass>& classes = bindrel::test::testClasses();
     std::sort(classes.begin(), classes.end(), [](const auto& a, const auto& b) { return a.name < b.name; });
     const std::string wanted = argc > 1 ? argv[1] : "";
-    const bool named = std::any_of(classes.begin(), classes.end(), [&](const auto& known) { return known.name == wanted; });
+    const bool named =
+        std::any_of(classes.begin(), classes.end(), [&](const auto& known) { return known.name == wanted; });
     if (!named && !wanted.empty() && wanted.front() != '-') {
         std::fprintf(stderr, "There is no test class %s here; there are:\n", argv[1]);
         for (const auto& known : classes)

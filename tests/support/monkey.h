@@ -25,13 +25,12 @@
 #include <cstdio>
 #include <random>
 
-
-
 namespace bindrel::test {
 
-/// Uses the real window as a hasty person would: every shortcut, quantities and garbage typed into whatever has the focus, clicks, drags, the
-/// wheel, bursts of undo, stations changed while something is searched, the plan's file changed on the disk, other chips, other sizes. Events
-/// go to the windows, as the system sends them, one a turn of the event loop, so that dialogs are worked on as well.
+/// Uses the real window as a hasty person would: every shortcut, quantities and garbage typed into whatever has the
+/// focus, clicks, drags, the wheel, bursts of undo, stations changed while something is searched, the plan's file
+/// changed on the disk, other chips, other sizes. Events go to the windows, as the system sends them, one a turn of the
+/// event loop, so that dialogs are worked on as well.
 class Monkey : public QObject {
 public:
     /// `folder` is what may be written to; `plans` are copied there to be opened.
@@ -61,7 +60,8 @@ public:
 
     void calm()
     {
-        while (QWidget* open = QApplication::activePopupWidget() ? QApplication::activePopupWidget() : QApplication::activeModalWidget()) {
+        while (QWidget* open = QApplication::activePopupWidget() ? QApplication::activePopupWidget()
+                                                                 : QApplication::activeModalWidget()) {
             open->close();
             QApplication::processEvents();
         }
@@ -86,7 +86,8 @@ private:
     {
         if (left_-- <= 0) {
             // Inside a dialog's own loop the dialog has to go first.
-            if (QWidget* open = QApplication::activePopupWidget() ? QApplication::activePopupWidget() : QApplication::activeModalWidget())
+            if (QWidget* open = QApplication::activePopupWidget() ? QApplication::activePopupWidget()
+                                                                  : QApplication::activeModalWidget())
                 open->close();
             if (QApplication::activePopupWidget() || QApplication::activeModalWidget())
                 QTimer::singleShot(0, this, &Monkey::turn);
@@ -109,15 +110,19 @@ private:
         inWindow();
     }
 
-    /// A key goes to the window that has the focus by now; nothing is sent any more when all is over. By what Qt Test itself sends events with: its own
-    /// functions let the event loop run between a press and a release, which nobody's hand does.
+    /// A key goes to the window that has the focus by now; nothing is sent any more when all is over. By what Qt Test
+    /// itself sends events with: its own functions let the event loop run between a press and a release, which nobody's
+    /// hand does.
     void send(Qt::Key key, Qt::KeyboardModifiers with, const QString& text)
     {
-        QWindow* window = QApplication::activePopupWidget() ? QApplication::activePopupWidget()->windowHandle() : QApplication::activeModalWidget() ? QApplication::activeModalWidget()->windowHandle() : w_.windowHandle();
+        QWindow* window = QApplication::activePopupWidget()   ? QApplication::activePopupWidget()->windowHandle()
+                          : QApplication::activeModalWidget() ? QApplication::activeModalWidget()->windowHandle()
+                                                              : w_.windowHandle();
         if (left_ < 0 || !window)
             return;
         // The shortcut comes first, as with a real key.
-        if (qt_sendShortcutOverrideEvent(window->focusObject() ? window->focusObject() : window, ulong(++time_), key, with, text))
+        if (qt_sendShortcutOverrideEvent(window->focusObject() ? window->focusObject() : window, ulong(++time_), key,
+                                         with, text))
             return;
         qt_handleKeyEvent(window, QEvent::KeyPress, key, with, text);
         qt_handleKeyEvent(window, QEvent::KeyRelease, key, with, text);
@@ -134,29 +139,46 @@ private:
         for (const QChar c : what)
             send(Qt::Key(c.toUpper().unicode()), {}, QString(c));
     }
-    void mouse(QWindow* window, QEvent::Type type, Qt::MouseButton button, const QPoint& at, Qt::KeyboardModifiers with = {})
+    void mouse(QWindow* window, QEvent::Type type, Qt::MouseButton button, const QPoint& at,
+               Qt::KeyboardModifiers with = {})
     {
         if (left_ < 0)
             return;
-        const Qt::MouseButtons held = type == QEvent::MouseButtonRelease ? Qt::NoButton : type == QEvent::MouseMove ? Qt::MouseButtons(Qt::LeftButton) : Qt::MouseButtons(button);
+        const Qt::MouseButtons held = type == QEvent::MouseButtonRelease ? Qt::NoButton
+                                      : type == QEvent::MouseMove        ? Qt::MouseButtons(Qt::LeftButton)
+                                                                         : Qt::MouseButtons(button);
         time_ += 700; // two clicks are no double click
-        qt_handleMouseEvent(window, at, window->mapToGlobal(at), held, type == QEvent::MouseMove ? Qt::NoButton : button, type, with, int(time_));
+        qt_handleMouseEvent(window, at, window->mapToGlobal(at), held,
+                            type == QEvent::MouseMove ? Qt::NoButton : button, type, with, int(time_));
     }
     QString words()
     {
-        static const char* const some[] = {"48 MHz", "96M",   "12 MHz", "115200", "460.8 kBd", "9600 Bd", "1/32k",  "max",   ">= 100 MHz", "0",      "-1",     "999999999999999999", "1e99", "4",     "2.5", "HFX",
-                                           "auto",   "off",   "yes",    "no",     "24 kHz",    "650 ns",  "87.5 %", "3.3 V", "10 kOhm",    "0x40",   "PA3",    "uart 9600",          "gate", "modem", "??",  "",
-                                           "12 mhz x", "50 %", "200 Hz", "1 s",    "100 kHz",   "8 bits",  "up",     "PB",    "CLK",        "a b c d", "1,2,3", "none",               "all",  "high",  "Q",   "12345678901234567890"};
+        static const char* const some[] = {
+            "48 MHz",  "96M",    "12 MHz",     "115200",    "460.8 kBd", "9600 Bd",
+            "1/32k",   "max",    ">= 100 MHz", "0",         "-1",        "999999999999999999",
+            "1e99",    "4",      "2.5",        "HFX",       "auto",      "off",
+            "yes",     "no",     "24 kHz",     "650 ns",    "87.5 %",    "3.3 V",
+            "10 kOhm", "0x40",   "PA3",        "uart 9600", "gate",      "modem",
+            "??",      "",       "12 mhz x",   "50 %",      "200 Hz",    "1 s",
+            "100 kHz", "8 bits", "up",         "PB",        "CLK",       "a b c d",
+            "1,2,3",   "none",   "all",        "high",      "Q",         "12345678901234567890"};
         return QString::fromLatin1(one(some));
     }
     Qt::Key someKey()
     {
-        static const Qt::Key keys[] = {Qt::Key_Up,   Qt::Key_Down, Qt::Key_Down, Qt::Key_Left,  Qt::Key_Right, Qt::Key_Return, Qt::Key_Return, Qt::Key_Escape, Qt::Key_Tab, Qt::Key_Backtab, Qt::Key_Space, Qt::Key_Delete,
-                                       Qt::Key_Home, Qt::Key_End,  Qt::Key_F,    Qt::Key_H,     Qt::Key_U,     Qt::Key_R,      Qt::Key_M,      Qt::Key_N,      Qt::Key_T,   Qt::Key_W,       Qt::Key_Plus,  Qt::Key_Minus,
-                                       Qt::Key_F2,   Qt::Key_1,    Qt::Key_2,    Qt::Key_3,     Qt::Key_9,     Qt::Key_PageDown, Qt::Key_Backspace, Qt::Key_Enter};
+        static const Qt::Key keys[] = {
+            Qt::Key_Up,        Qt::Key_Down,   Qt::Key_Down, Qt::Key_Left,    Qt::Key_Right, Qt::Key_Return,
+            Qt::Key_Return,    Qt::Key_Escape, Qt::Key_Tab,  Qt::Key_Backtab, Qt::Key_Space, Qt::Key_Delete,
+            Qt::Key_Home,      Qt::Key_End,    Qt::Key_F,    Qt::Key_H,       Qt::Key_U,     Qt::Key_R,
+            Qt::Key_M,         Qt::Key_N,      Qt::Key_T,    Qt::Key_W,       Qt::Key_Plus,  Qt::Key_Minus,
+            Qt::Key_F2,        Qt::Key_1,      Qt::Key_2,    Qt::Key_3,       Qt::Key_9,     Qt::Key_PageDown,
+            Qt::Key_Backspace, Qt::Key_Enter};
         return one(keys);
     }
-    QPoint somewhere(const QWidget* widget) { return {int(draw(unsigned(std::max(1, widget->width())))), int(draw(unsigned(std::max(1, widget->height()))))}; }
+    QPoint somewhere(const QWidget* widget)
+    {
+        return {int(draw(unsigned(std::max(1, widget->width())))), int(draw(unsigned(std::max(1, widget->height()))))};
+    }
     QWidget* someChild(QWidget* of)
     {
         QList<QWidget*> seen;
@@ -172,7 +194,9 @@ private:
         if (!window || !QRect(QPoint(), window->size()).contains(point))
             return;
         const Qt::MouseButton button = chance(92) ? Qt::LeftButton : Qt::RightButton;
-        const Qt::KeyboardModifiers with = chance(90) ? Qt::NoModifier : chance(50) ? Qt::ShiftModifier : Qt::ControlModifier;
+        const Qt::KeyboardModifiers with = chance(90)   ? Qt::NoModifier
+                                           : chance(50) ? Qt::ShiftModifier
+                                                        : Qt::ControlModifier;
         note(QString("click %1 %2,%3").arg(at->metaObject()->className()).arg(where.x()).arg(where.y()));
         const QPointer<QWindow> guard(window);
         for (int i = chance(15) ? 2 : 1; i > 0 && guard; --i) {
@@ -215,7 +239,8 @@ private:
         if (!window || !w_.rect().contains(point))
             return;
         note(QString("wheel %1").arg(at->metaObject()->className()));
-        QWheelEvent event(point, w_.mapToGlobal(point), {}, {0, chance(50) ? 120 : -120}, Qt::NoButton, chance(70) ? Qt::NoModifier : Qt::ControlModifier, Qt::NoScrollPhase, false);
+        QWheelEvent event(point, w_.mapToGlobal(point), {}, {0, chance(50) ? 120 : -120}, Qt::NoButton,
+                          chance(70) ? Qt::NoModifier : Qt::ControlModifier, Qt::NoScrollPhase, false);
         QApplication::sendEvent(at, &event);
     }
     void changeFile()
@@ -239,7 +264,8 @@ private:
         note("open another");
         if (!w_.view().pending().settle())
             return;
-        static const char* const plans[] = {"sluice-node-c-tangled", "sluice-node-c-start", "sluice-node-c-done", "rain-post-b-done", "pump-hall-a-done", "ditch-meter-d-done"};
+        static const char* const plans[] = {"sluice-node-c-tangled", "sluice-node-c-start", "sluice-node-c-done",
+                                            "rain-post-b-done",      "pump-hall-a-done",    "ditch-meter-d-done"};
         const std::string plan = one(plans);
         const QString path = folder_ + "/" + QString::fromStdString(plan) + QString::number(draw(3)) + ".bindrel";
         if (chance(35)) {
@@ -255,7 +281,8 @@ private:
 
     void inPopup(QWidget* popup)
     {
-        static const Qt::Key keys[] = {Qt::Key_Down, Qt::Key_Down, Qt::Key_Up, Qt::Key_Return, Qt::Key_Escape, Qt::Key_Right, Qt::Key_Left};
+        static const Qt::Key keys[] = {Qt::Key_Down,   Qt::Key_Down,  Qt::Key_Up,  Qt::Key_Return,
+                                       Qt::Key_Escape, Qt::Key_Right, Qt::Key_Left};
         if (chance(15))
             click(popup, somewhere(popup));
         else
@@ -266,7 +293,9 @@ private:
         note(QString("in %1").arg(dialog->metaObject()->className()));
         if (auto* files = qobject_cast<QFileDialog*>(dialog)) {
             // Only into the folder that is the monkey's own.
-            static const char* const names[] = {"a.bindrel", "b.bindrel", "pins.csv", "pins.xlsx", "picture.svg", "picture.png", "picture.pdf", "no-such-file.bindrel", "ending.nowhere"};
+            static const char* const names[] = {"a.bindrel",     "b.bindrel",   "pins.csv",    "pins.xlsx",
+                                                "picture.svg",   "picture.png", "picture.pdf", "no-such-file.bindrel",
+                                                "ending.nowhere"};
             auto* name = files->findChild<QLineEdit*>("fileNameEdit");
             if (chance(50) || !name || files->fileMode() == QFileDialog::Directory)
                 return files->reject();

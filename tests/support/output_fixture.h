@@ -13,7 +13,10 @@ namespace bindrel::test {
 
 class OutputFixture {
 public:
-    static std::filesystem::path folderOf(const QTemporaryDir& dir) { return std::filesystem::path(dir.path().toStdString()) / "out"; }
+    static std::filesystem::path folderOf(const QTemporaryDir& dir)
+    {
+        return std::filesystem::path(dir.path().toStdString()) / "out";
+    }
 
     static Expected<std::vector<std::string>> tryWrite(const Snapshot& s, const std::filesystem::path& folder)
     {
@@ -62,7 +65,10 @@ public:
     {
         std::map<std::string, std::string> out;
         for (const auto& entry : std::filesystem::recursive_directory_iterator(folder))
-            out[entry.path().string()] = entry.is_symlink() ? "-> " + std::filesystem::read_symlink(entry.path()).string() : entry.is_regular_file() ? textOf(entry.path()) : "folder";
+            out[entry.path().string()] = entry.is_symlink()
+                                             ? "-> " + std::filesystem::read_symlink(entry.path()).string()
+                                         : entry.is_regular_file() ? textOf(entry.path())
+                                                                   : "folder";
         return out;
     }
 

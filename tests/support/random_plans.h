@@ -10,40 +10,41 @@
 
 namespace bindrel::test {
 
-    /// Plans of a demo whose clocks are all inside their limits: a random walk over decisions and operating ranges.
-    inline std::vector<Plan> validPlans(const Workpiece& work, unsigned seed, size_t count)
-    {
+/// Plans of a demo whose clocks are all inside their limits: a random walk over decisions and operating ranges.
+inline std::vector<Plan> validPlans(const Workpiece& work, unsigned seed, size_t count)
+{
 #ifdef __SANITIZE_ADDRESS__
-        count = std::min<size_t>(count, 5);
+    count = std::min<size_t>(count, 5);
 #endif
-        std::mt19937 random(seeded(seed));
-        const auto s = run(work);
-        const Device& device = *s->device;
-        std::vector<Plan> out{work.plan};
-        for (int round = 0; round < 60'000 && out.size() < count; ++round) {
-            Plan plan = out[random() % out.size()];
-            for (unsigned changes = 1 + random() % 5; changes > 0; --changes) {
-                const size_t clock = random() % device.clocks.size();
-                const std::vector<std::string> choices = clockChoices(device, int(clock));
-                if (choices.empty() || device.clocks[clock].tier == "source")
-                    continue;
-                plan.clocks[device.clocks[clock].id] = choices[random() % choices.size()];
-            }
-            if (random() % 3 == 0)
-                plan.range = device.ranges[random() % device.ranges.size()].id;
-            ClockTrial trial(device, *s->board, plan, s->bindings);
-            bool valid = trial.supplyFits(trial.range()) && trial.forbiddenNow().empty();
-            for (size_t i = 0; i < trial.size() && valid; ++i)
-                valid = !trial.breaks(i) && !(trial.clocks[i].used && trial.clocks[i].rate.value.isZero());
-            const bool news = valid && std::none_of(out.begin(), out.end(), [&](const Plan& other) {
+    std::mt19937 random(seeded(seed));
+    const auto s = run(work);
+    const Device& device = *s->device;
+    std::vector<Plan> out{work.plan};
+    for (int round = 0; round < 60'000 && out.size() < count; ++round) {
+        Plan plan = out[random() % out.size()];
+        for (unsigned changes = 1 + random() % 5; changes > 0; --changes) {
+            const size_t clock = random() % device.clocks.size();
+            const std::vector<std::string> choices = clockChoices(device, int(clock));
+            if (choices.empty() || device.clocks[clock].tier == "source")
+                continue;
+            plan.clocks[device.clocks[clock].id] = choices[random() % choices.size()];
+        }
+        if (random() % 3 == 0)
+            plan.range = device.ranges[random() % device.ranges.size()].id;
+        ClockTrial trial(device, *s->board, plan, s->bindings);
+        bool valid = trial.supplyFits(trial.range()) && trial.forbiddenNow().empty();
+        for (size_t i = 0; i < trial.size() && valid; ++i)
+            valid = !trial.breaks(i) && !(trial.clocks[i].used && trial.clocks[i].rate.value.isZero());
+        const bool news =
+            valid && std::none_of(out.begin(), out.end(), [&](const Plan& other) {
                 const ClockTrial known(device, *s->board, other, s->bindings);
                 return known.clocks[size_t(device.cpuClock())].rate == trial.clocks[size_t(device.cpuClock())].rate;
             });
-            if (news)
-                out.push_back(std::move(plan));
-        }
-        return out;
+        if (news)
+            out.push_back(std::move(plan));
     }
+    return out;
+}
 
 /// The plan with some of its needs, each bound anew to one of the places that are free for it, drawn by lot.
 inline Workpiece shuffled(Workpiece work, unsigned seed)

@@ -66,22 +66,39 @@ public:
         const double ticks = code < 64 ? code : code < 96 ? 64 + 4.0 * (code - 64) : 192 + 16.0 * (code - 96);
         return ticks / kernel;
     }
-    double motorDuty(int channel) const { return double(bits(kMotor + 8 + 4u * std::uint32_t(channel), 15, 0)) / bits(kMotor + 8, 15, 0); }
+    double motorDuty(int channel) const
+    {
+        return double(bits(kMotor + 8 + 4u * std::uint32_t(channel), 15, 0)) / bits(kMotor + 8, 15, 0);
+    }
     /// Low and high phase in seconds as the pins show them, without the analog edges.
-    double i2cLow(std::uint32_t base, double kernel) const { return (bits(base + 4, 9, 0) + 1) * double(1u << bits(base + 4, 26, 24)) / kernel; }
+    double i2cLow(std::uint32_t base, double kernel) const
+    {
+        return (bits(base + 4, 9, 0) + 1) * double(1u << bits(base + 4, 26, 24)) / kernel;
+    }
     double i2cHigh(std::uint32_t base, double kernel) const
     {
-        return (bits(base + 4, 19, 10) + 1) * double(1u << bits(base + 4, 26, 24)) / kernel + (3 + bits(base, 7, 4)) / kernel;
+        return (bits(base + 4, 19, 10) + 1) * double(1u << bits(base + 4, 26, 24)) / kernel +
+               (3 + bits(base, 7, 4)) / kernel;
     }
     /// FUNC of a pad: port 0 is A.
-    std::uint32_t function(int port, int bit) const { return bits(kPorts + kPortStride * std::uint32_t(port) + 4u * std::uint32_t(bit), 3, 0); }
-    std::uint32_t padBits(int port, int bit, int high, int low) const { return bits(kPorts + kPortStride * std::uint32_t(port) + 4u * std::uint32_t(bit), high, low); }
-    bool level(int port, int bit) const { return bits(kPorts + kPortStride * std::uint32_t(port) + 0x40, bit, bit) != 0; }
+    std::uint32_t function(int port, int bit) const
+    {
+        return bits(kPorts + kPortStride * std::uint32_t(port) + 4u * std::uint32_t(bit), 3, 0);
+    }
+    std::uint32_t padBits(int port, int bit, int high, int low) const
+    {
+        return bits(kPorts + kPortStride * std::uint32_t(port) + 4u * std::uint32_t(bit), high, low);
+    }
+    bool level(int port, int bit) const
+    {
+        return bits(kPorts + kPortStride * std::uint32_t(port) + 0x40, bit, bit) != 0;
+    }
     bool gate1(int bit) const { return bits(kClk + 0x2C, bit, bit) != 0; }
     bool gate2(int bit) const { return bits(kClk + 0x30, bit, bit) != 0; }
 
-    static constexpr std::uint32_t kClk = 0x4D000000, kRegulator = 0x4D000D00, kFlash = 0x4D001A00, kPorts = 0x4D002700, kPortStride = 0xD00, kEdges = 0x4D005B00, kUart1 = 0x4D007500,
-                                   kI2c2 = 0x4D00B600, kMotor = 0x4D00F700;
+    static constexpr std::uint32_t kClk = 0x4D000000, kRegulator = 0x4D000D00, kFlash = 0x4D001A00, kPorts = 0x4D002700,
+                                   kPortStride = 0xD00, kEdges = 0x4D005B00, kUart1 = 0x4D007500, kI2c2 = 0x4D00B600,
+                                   kMotor = 0x4D00F700;
 
 private:
     static std::uint32_t resetOf(std::uint32_t address)

@@ -28,4 +28,5 @@ template <typename Class> bool registerTest(const char* name)
 } // namespace bindrel::test
 
 /// Makes a class of tests known to the program that it is linked into. CMake looks for this word in the sources.
-#define BINDREL_TEST(Class) [[maybe_unused]] static const bool registered##Class = bindrel::test::registerTest<Class>(#Class);
+#define BINDREL_TEST(Class)                                                                                            \
+    [[maybe_unused]] static const bool registered##Class = bindrel::test::registerTest<Class>(#Class);

@@ -6,17 +6,17 @@
 #include "app/frame/option_finder.h"
 #include "app/theme/theme.h"
 #include "app/widgets/needs_list.h"
-#include "app/wiring/chip_view.h"
 #include "app/widgets/proposal_list.h"
+#include "app/wiring/chip_view.h"
 #include "app/wiring/wiring_station.h"
 #include "tests/support/fixtures.h"
 
-#include <QTextBrowser>
 #include <QAbstractButton>
 #include <QApplication>
 #include <QDialog>
 #include <QMessageBox>
 #include <QPointer>
+#include <QTextBrowser>
 
 namespace bindrel::test {
 
@@ -37,7 +37,10 @@ protected:
         QApplication::processEvents();
     }
 
-    BoundNeed::State stateOf(const char* need) const { return now().bindings.needs[size_t(needIndex(now().plan, need))].state; }
+    BoundNeed::State stateOf(const char* need) const
+    {
+        return now().bindings.needs[size_t(needIndex(now().plan, need))].state;
+    }
     std::string padOf(const char* need, const char* signal) const
     {
         const auto& pads = now().plan.need(need)->binding.pads;
@@ -50,7 +53,8 @@ protected:
     {
         QTest::mousePress(from, Qt::LeftButton, {}, start);
         const auto move = [&](const QPoint& at) {
-            QMouseEvent event(QEvent::MouseMove, at, from->mapToGlobal(at), Qt::NoButton, Qt::LeftButton, Qt::NoModifier);
+            QMouseEvent event(QEvent::MouseMove, at, from->mapToGlobal(at), Qt::NoButton, Qt::LeftButton,
+                              Qt::NoModifier);
             QApplication::sendEvent(from, &event);
         };
         for (int i = 1; i <= 5; ++i)
@@ -72,7 +76,10 @@ protected:
         return false;
     }
 
-    QPoint needRow(const char* need, const char* signal = "") const { return w_->wiring()->needs()->rowRect(w_->wiring()->needs()->rowOf(need, signal)).center(); }
+    QPoint needRow(const char* need, const char* signal = "") const
+    {
+        return w_->wiring()->needs()->rowRect(w_->wiring()->needs()->rowOf(need, signal)).center();
+    }
     QPoint pin(const char* pad) const { return w_->wiring()->chip()->pinPosition(pad).toPoint(); }
 
     /// Works on the next modal dialog once it is up. A dialog that a failed act leaves open is closed, so that the test
@@ -91,7 +98,8 @@ protected:
             // The platform tells of the activation later.
             (void)QTest::qWaitFor([modal] { return QApplication::activeWindow() == modal; }, 1000);
             act(modal);
-            if (auto* dialog = qobject_cast<QDialog*>(guard.data()); dialog && dialog->isVisible() && QTest::currentTestFailed())
+            if (auto* dialog = qobject_cast<QDialog*>(guard.data());
+                dialog && dialog->isVisible() && QTest::currentTestFailed())
                 dialog->reject();
         });
         timer->start();

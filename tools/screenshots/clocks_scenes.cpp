@@ -13,7 +13,8 @@ std::vector<Scene> clocksScenes()
     return {
         {"clocks", shows("sluice-node-c-done", Station::Clocks, {Place::Kind::Clock, "DRIVEK", {}})},
         {"clocks-broken", shows("sluice-node-c-tangled", Station::Clocks)},
-        {"clocks-reach", [](MainWindow& w) {
+        {"clocks-reach",
+         [](MainWindow& w) {
              open(w, "sluice-node-c-done");
              w.showStation(Station::Clocks);
              const Device& device = *w.document().snapshot().device;
@@ -25,26 +26,30 @@ std::vector<Scene> clocksScenes()
              Q_EMIT w.clocks()->reach()->list()->hovered(2);
              waitFor([&w] { return !w.clocks()->reach()->verdict().contains("Rehearsing"); });
          }},
-        {"clocks-impossible", [](MainWindow& w) {
+        {"clocks-impossible",
+         [](MainWindow& w) {
              open(w, "sluice-node-c-done");
              w.showStation(Station::Clocks);
              select(w, Place::Kind::Clock, "SYS");
              w.clocks()->reach()->want(*readReachTarget(*w.document().snapshot().device, "SYS=200MHz"), false);
              waitFor([&w] { return !w.clocks()->reach()->isHidden(); });
          }},
-        {"clocks-mode", [](MainWindow& w) {
+        {"clocks-mode",
+         [](MainWindow& w) {
              open(w, "rain-post-b-done");
              w.document().apply(editOf("Enter Deep", SetMode{"DEEP", true}));
              w.showStation(Station::Clocks);
              select(w, Place::Kind::Mode, "DEEP");
          }},
-        {"clocks-hush", [](MainWindow& w) {
+        {"clocks-hush",
+         [](MainWindow& w) {
              open(w, "pump-hall-a-done");
              w.document().apply(editOf("Enter Hush", SetMode{"HUSH", true}));
              w.showStation(Station::Clocks);
              select(w, Place::Kind::Mode, "HUSH");
          }},
-        {"clocks-accuracy", [](MainWindow& w) {
+        {"clocks-accuracy",
+         [](MainWindow& w) {
              open(w, "sluice-node-c-done");
              w.document().apply(editOf("USB from its oscillator", SetClock{"UOSC", std::nullopt}));
              w.document().apply(editOf("USB from its oscillator", SetClock{"USBK", "UOSC"}));
@@ -54,7 +59,8 @@ std::vector<Scene> clocksScenes()
          }},
         {"clocks-rain", shows("rain-post-b-done", Station::Clocks, {Place::Kind::Clock, "RCO", {}})},
         {"clocks-pump", shows("pump-hall-a-done", Station::Clocks, {Place::Kind::Clock, "R.VCO", {}})},
-        {"clocks-folded", [](MainWindow& w) {
+        {"clocks-folded",
+         [](MainWindow& w) {
              open(w, "pump-hall-a-done");
              w.showStation(Station::Clocks);
              select(w, Place::Kind::Clock, "BUS1");
@@ -62,7 +68,8 @@ std::vector<Scene> clocksScenes()
              QApplication::sendEvent(w.clocks()->ladder(), &fold);
          }},
         {"clocks-ditch", shows("ditch-meter-d-done", Station::Clocks, {Place::Kind::Clock, "HRC", {}})},
-        {"night-clocks", [](MainWindow& w) {
+        {"night-clocks",
+         [](MainWindow& w) {
              w.setDark(true);
              open(w, "sluice-node-c-done");
              w.showStation(Station::Clocks);

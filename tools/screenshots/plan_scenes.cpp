@@ -20,14 +20,17 @@ std::vector<Scene> planScenes()
 {
     return {
         {"start", [](MainWindow&) {}},
-        {"change-chip", [](MainWindow& w) {
+        {"change-chip",
+         [](MainWindow& w) {
              open(w, "sluice-node-c-done");
              auto* dialog = new MoveDialog(w.document(), &w);
              dialog->show();
              dialog->showDevice("RL1224-Q48");
              waitFor([dialog] { return dialog->shown(); });
-         }, [](MainWindow& w) -> QWidget* { return w.findChild<MoveDialog*>(); }},
-        {"chips", [](MainWindow& w) {
+         },
+         [](MainWindow& w) -> QWidget* { return w.findChild<MoveDialog*>(); }},
+        {"chips",
+         [](MainWindow& w) {
              open(w, "sluice-node-c-done");
              w.showStation(Station::Start);
              w.start()->chips()->mustFit()->setChecked(true);
@@ -36,16 +39,20 @@ std::vector<Scene> planScenes()
                  QThread::msleep(10);
              }
              w.start()->chips()->table()->selectRow(0);
-             w.start()->chips()->table()->selectionModel()->select(w.start()->chips()->table()->model()->index(6, 0), QItemSelectionModel::Select | QItemSelectionModel::Rows);
+             w.start()->chips()->table()->selectionModel()->select(w.start()->chips()->table()->model()->index(6, 0),
+                                                                   QItemSelectionModel::Select |
+                                                                       QItemSelectionModel::Rows);
          }},
-        {"stored", [](MainWindow& w) {
+        {"stored",
+         [](MainWindow& w) {
              open(w, "sluice-node-c-done");
              w.document().apply(editOf("x", SetStored{"BOOT.LEVEL", "2.4 V"}));
              w.showStation(Station::Tuning);
              select(w, Place::Kind::Stored, "BOOT.LEVEL");
          }},
         {"plan-page", shows("rain-post-b-done", Station::Wiring)},
-        {"source", [](MainWindow& w) {
+        {"source",
+         [](MainWindow& w) {
              open(w, "sluice-node-c-done");
              w.showStation(Station::Source);
              select(w, Place::Kind::Need, "gate-bridge");
@@ -53,7 +60,8 @@ std::vector<Scene> planScenes()
              w.source()->files()->setCurrentRow(6);
              Q_EMIT w.source()->files()->currentChanged(6);
          }},
-        {"changed-on-disk", [](MainWindow& w) {
+        {"changed-on-disk",
+         [](MainWindow& w) {
              open(w, "sluice-node-c-done");
              w.document().apply(editOf("", SetClock{"BUS1", "4"}));
              Plan theirs = w.document().snapshot().plan;
@@ -63,7 +71,8 @@ std::vector<Scene> planScenes()
              auto* dialog = new DiskDialog(w.document(), &w);
              dialog->show();
              dialog->compare()->click();
-         }, [](MainWindow& w) -> QWidget* { return w.findChild<DiskDialog*>(); }},
+         },
+         [](MainWindow& w) -> QWidget* { return w.findChild<DiskDialog*>(); }},
     };
 }
 

@@ -28,19 +28,22 @@ void chooseScenario(MainWindow& w, const QString& title)
 std::vector<Scene> rehearsalScenes()
 {
     return {
-        {"rehearsal", [](MainWindow& w) {
+        {"rehearsal",
+         [](MainWindow& w) {
              open(w, "sluice-node-c-done");
              w.document().apply(editOf("x", SetMode{"STOP", true}));
              w.showStation(Station::Rehearsal);
              waitFor([&w] { return w.rehearsal()->scenarios()->rowCount() > 0; });
              w.rehearsal()->timeline()->setFocus();
              for (int i = 0; i < 50; ++i)
-                 QApplication::postEvent(w.rehearsal()->timeline(), new QKeyEvent(QEvent::KeyPress, Qt::Key_Right, Qt::NoModifier));
+                 QApplication::postEvent(w.rehearsal()->timeline(),
+                                         new QKeyEvent(QEvent::KeyPress, Qt::Key_Right, Qt::NoModifier));
              QApplication::processEvents();
              w.rehearsal()->runMachineCode();
              waitFor([&w] { return w.rehearsal()->verdict()->text().contains("writes"); });
          }},
-        {"rehearsal-hazard", [](MainWindow& w) {
+        {"rehearsal-hazard",
+         [](MainWindow& w) {
              open(w, "sluice-node-c-tangled");
              w.showStation(Station::Rehearsal);
              waitFor([&w] { return w.rehearsal()->scenarios()->rowCount() > 0; });
@@ -48,24 +51,28 @@ std::vector<Scene> rehearsalScenes()
              w.rehearsal()->operations()->setCurrentRow(row);
              Q_EMIT w.rehearsal()->operations()->currentChanged(row);
          }},
-        {"rehearsal-ditch", [](MainWindow& w) {
+        {"rehearsal-ditch",
+         [](MainWindow& w) {
              open(w, "ditch-meter-d-done");
              w.showStation(Station::Rehearsal);
              waitFor([&w] { return w.rehearsal()->scenarios()->rowCount() > 0; });
              chooseScenario(w, "High crystal never");
          }},
-        {"rehearsal-rain", [](MainWindow& w) {
+        {"rehearsal-rain",
+         [](MainWindow& w) {
              open(w, "rain-post-b-done");
              w.showStation(Station::Rehearsal);
              waitFor([&w] { return w.rehearsal()->scenarios()->rowCount() > 0; });
          }},
-        {"rehearsal-pump", [](MainWindow& w) {
+        {"rehearsal-pump",
+         [](MainWindow& w) {
              open(w, "pump-hall-a-done");
              w.showStation(Station::Rehearsal);
              waitFor([&w] { return w.rehearsal()->scenarios()->rowCount() > 0; });
              w.rehearsal()->timeline()->setTimeAxis(true);
          }},
-        {"night-rehearsal", [](MainWindow& w) {
+        {"night-rehearsal",
+         [](MainWindow& w) {
              w.setDark(true);
              open(w, "ditch-meter-d-done");
              w.showStation(Station::Rehearsal);

@@ -10,11 +10,20 @@ namespace {
 QString examples;
 } // namespace
 
-void setExamples(const QString& folder) { examples = folder; }
+void setExamples(const QString& folder)
+{
+    examples = folder;
+}
 
-void open(MainWindow& w, const char* plan) { w.openPlan(examples + "/" + plan + ".bindrel"); }
+void open(MainWindow& w, const char* plan)
+{
+    w.openPlan(examples + "/" + plan + ".bindrel");
+}
 
-void select(MainWindow& w, Place::Kind kind, const char* id, const char* sub) { w.view().select({kind, id, sub}); }
+void select(MainWindow& w, Place::Kind kind, const char* id, const char* sub)
+{
+    w.view().select({kind, id, sub});
+}
 
 std::function<void(MainWindow&)> shows(const char* plan, Station station, Place place)
 {

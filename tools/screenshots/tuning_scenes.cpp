@@ -10,7 +10,8 @@ std::vector<Scene> tuningScenes()
 {
     return {
         {"reached-by", shows("pump-hall-a-done", Station::Tuning, {Place::Kind::Need, "level", {}})},
-        {"tuning", [](MainWindow& w) {
+        {"tuning",
+         [](MainWindow& w) {
              open(w, "sluice-node-c-done");
              w.showStation(Station::Tuning);
              select(w, Place::Kind::Need, "gate-bridge");
@@ -19,14 +20,16 @@ std::vector<Scene> tuningScenes()
         {"tuning-can", shows("sluice-node-c-done", Station::Tuning, {Place::Kind::Need, "moss-bus", {}})},
         {"tuning-adc", shows("sluice-node-c-done", Station::Tuning, {Place::Kind::Need, "supply-sense", {}})},
         {"tuning-display", shows("rain-post-b-done", Station::Tuning, {Place::Kind::Need, "display", {}})},
-        {"tuning-watchdog", [](MainWindow& w) {
+        {"tuning-watchdog",
+         [](MainWindow& w) {
              open(w, "sluice-node-c-done");
              w.document().apply(editOf("x", SetGoal{"watchdog", "window", "50 %"}));
              w.showStation(Station::Tuning);
              select(w, Place::Kind::Need, "watchdog");
          }},
         {"tuning-uart", shows("sluice-node-c-done", Station::Tuning, {Place::Kind::Need, "uplink", {}})},
-        {"tuning-spi", [](MainWindow& w) {
+        {"tuning-spi",
+         [](MainWindow& w) {
              open(w, "sluice-node-c-done");
              w.showStation(Station::Tuning);
              w.document().apply(editOf("", SetGoal{"log-flash", "valid", "8 ns"}));

@@ -38,16 +38,61 @@ Kind adcKind()
         {"inputs", "Inputs", T::Integer, "1", {}, "Converted one after the other.", 1, 8},
         {"rate", "Sequences a second", T::Frequency, "1 kHz", {}, "How often all inputs are converted."},
         {"resolution", "Resolution", T::Integer, "12", {}, "Bits, at least.", 6, 24},
-        {"source", "Source impedance", T::Integer, "1000", {}, "Ohms in front of each input; the sample time follows from it.", 0, 10'000'000},
-        {"trigger", "Started by", T::Choice, "software", {"software", "timer", "continuous"}, "Continuous: each sequence begins when the one before is over."},
-        {"by", "Timer of", T::Text, "", {}, "Id of the need whose timer starts it; empty: one that has the same rate.", 0, 0, true},
-        {"reference", "Reference", T::Integer, "3000", {}, "Millivolts that the largest value stands for.", 100, 20'000, true},
-        {"average", "Average of", T::Integer, "1", {}, "Conversions that the converter makes one value of, at least.", 1, 4096, true},
-        {"watch", "Watch", T::Choice, "no", {"no", "yes"}, "Tells by an interrupt when a value leaves what lies between two levels.", 0, 0, true},
+        {"source",
+         "Source impedance",
+         T::Integer,
+         "1000",
+         {},
+         "Ohms in front of each input; the sample time follows from it.",
+         0,
+         10'000'000},
+        {"trigger",
+         "Started by",
+         T::Choice,
+         "software",
+         {"software", "timer", "continuous"},
+         "Continuous: each sequence begins when the one before is over."},
+        {"by",
+         "Timer of",
+         T::Text,
+         "",
+         {},
+         "Id of the need whose timer starts it; empty: one that has the same rate.",
+         0,
+         0,
+         true},
+        {"reference",
+         "Reference",
+         T::Integer,
+         "3000",
+         {},
+         "Millivolts that the largest value stands for.",
+         100,
+         20'000,
+         true},
+        {"average",
+         "Average of",
+         T::Integer,
+         "1",
+         {},
+         "Conversions that the converter makes one value of, at least.",
+         1,
+         4096,
+         true},
+        {"watch",
+         "Watch",
+         T::Choice,
+         "no",
+         {"no", "yes"},
+         "Tells by an interrupt when a value leaves what lies between two levels.",
+         0,
+         0,
+         true},
         {"watch_low", "Watch from", T::Integer, "0", {}, "Millivolts.", 0, 20'000, true},
         {"watch_high", "Watch to", T::Integer, "3000", {}, "Millivolts.", 0, 20'000, true},
         {"interrupt", "Interrupt", T::Choice, "no", {"no", "yes"}, "At each value.", 0, 0, true},
-        priorityGoal(), aboveGoal(),
+        priorityGoal(),
+        aboveGoal(),
         {"dma", "DMA", T::Choice, "none", {"none", "results"}, "", 0, 0, true},
     };
     addDmaGoals(kind);
@@ -60,36 +105,96 @@ Kind adcKind()
         return out;
     };
     kind.relevant = [](const Need& need, std::string_view goal) {
-        return (goal != "by" || goalIs(need, "trigger", "timer")) && ((goal != "watch_low" && goal != "watch_high") || goalIs(need, "watch", "yes"));
+        return (goal != "by" || goalIs(need, "trigger", "timer")) &&
+               ((goal != "watch_low" && goal != "watch_high") || goalIs(need, "watch", "yes"));
     };
     kind.requests = [](const Need& need) {
         return goalIs(need, "dma", "results") ? std::vector<std::string>{"RESULT"} : std::vector<std::string>();
     };
-    // One converter serves several needs in turn, each of which sets it for itself. One that a timer or DMA drives is busy for good.
-    kind.sharedAs = [](const Need& need) { return goalIs(need, "dma", "results") || !goalIs(need, "trigger", "software") || goalIs(need, "interrupt", "yes") || goalIs(need, "watch", "yes") ? std::string() : std::string("converter"); };
+    // One converter serves several needs in turn, each of which sets it for itself. One that a timer or DMA drives is
+    // busy for good.
+    kind.sharedAs = [](const Need& need) {
+        return goalIs(need, "dma", "results") || !goalIs(need, "trigger", "software") ||
+                       goalIs(need, "interrupt", "yes") || goalIs(need, "watch", "yes")
+                   ? std::string()
+                   : std::string("converter");
+    };
     kind.brief = [](const Need& need) { return goalText(need, "rate") + ", " + goalText(need, "resolution") + " bit"; };
     using Use = RoleSpec::Use;
-    kind.roles = {{"on", Use::Config, false, "", "Switches the converter on.", {}}, {"regulator", Use::Config, false, "", "1: its own regulator runs; set first.", {}}, {"calibrate", Use::Config, false, "", "1: starts the calibration, before the converter is on.", {}}, {"calibrated", Use::Status, false, "", "The calibration is done.", {}},
-                  {"ready", Use::Status, false, "", "It is on and can convert.", {}}, {"start", Use::Command, false, "", "Starts a sequence; without it the converter converts all the time while it is on.", {}},
-                  {"trigger", Use::Config, false, "", "What starts a sequence; 0: software. A value that has the name of a timer: the end of that timer's period.", {}},
-                  {"resolution", Use::Config, false, "bits", "", {}}, {"length", Use::Config, false, "slots", "Of the sequence that are in use.", {}}, {"slot#", Use::Config, false, "number of an input", "The input that is converted as the #th of a sequence, from 1.", {}},
-                  {"input", Use::Config, false, "number of an input", "The input, where there is one at a time.", {}}, {"input#", Use::Config, false, "", "1: the input of this number takes part; they are converted in the order of their numbers.", {}},
-                  {"sample", Use::Config, false, "kernel cycles", "Sample time of all inputs.", {}}, {"sample#", Use::Config, false, "kernel cycles", "Sample time of the input of this number.", {}},
-                  {"oversampling", Use::Config, false, "kernel cycles a value", "Of a converter whose values are averages of a stream.", {}}, {"gain", Use::Config, false, "", "", {}}, {"continuous", Use::Config, false, "", "A sequence begins when the one before is over.", {}},
-                  {"average", Use::Config, false, "conversions a value", "Their mean is the value.", {}}, {"watch_on", Use::Config, false, "", "Values are held against two levels.", {}}, {"watch_low", Use::Config, false, "steps", "The lower: values below it are outside.", {}},
-                  {"watch_high", Use::Config, false, "steps", "The upper: values above it are outside.", {}}, {"watched", Use::Status, false, "", "A value was outside.", {}}, {"watch_interrupt", Use::Config, false, "", "Lets that interrupt. Without it, it always does.", {}},
-                  {"reference", Use::Config, false, "", "", {}}, {"dma_results", Use::Config, false, "", "Lets the converter ask DMA to fetch.", {}}, {"done_interrupt", Use::Config, false, "", "Lets each value interrupt. Without it, it always does.", {}},
-                  {"done", Use::Status, true, "", "A value is there; reading the data takes it away.", {}}, {"data", Use::Data, true, "", "The value, from 0; all bits set is just below the reference.", {}}};
-    kind.abilities = {{"resolution", "Bits that can be chosen; without it as many as the data has."}, {"sample_cycles", "Sample times that can be chosen, in kernel cycles."}, {"conversion_cycles", "Kernel cycles of a conversion beside the sample time, at the highest resolution."},
-                      {"sample_femtofarads", "Capacitor that an input charges."}, {"sample_ohms", "Resistance of the switch in front of it."}, {"settling", "Values after a change of the input until one counts; 1 when nothing is said."}};
+    kind.roles = {
+        {"on", Use::Config, false, "", "Switches the converter on.", {}},
+        {"regulator", Use::Config, false, "", "1: its own regulator runs; set first.", {}},
+        {"calibrate", Use::Config, false, "", "1: starts the calibration, before the converter is on.", {}},
+        {"calibrated", Use::Status, false, "", "The calibration is done.", {}},
+        {"ready", Use::Status, false, "", "It is on and can convert.", {}},
+        {"start",
+         Use::Command,
+         false,
+         "",
+         "Starts a sequence; without it the converter converts all the time while it is on.",
+         {}},
+        {"trigger",
+         Use::Config,
+         false,
+         "",
+         "What starts a sequence; 0: software. A value that has the name of a timer: the end of that timer's period.",
+         {}},
+        {"resolution", Use::Config, false, "bits", "", {}},
+        {"length", Use::Config, false, "slots", "Of the sequence that are in use.", {}},
+        {"slot#",
+         Use::Config,
+         false,
+         "number of an input",
+         "The input that is converted as the #th of a sequence, from 1.",
+         {}},
+        {"input", Use::Config, false, "number of an input", "The input, where there is one at a time.", {}},
+        {"input#",
+         Use::Config,
+         false,
+         "",
+         "1: the input of this number takes part; they are converted in the order of their numbers.",
+         {}},
+        {"sample", Use::Config, false, "kernel cycles", "Sample time of all inputs.", {}},
+        {"sample#", Use::Config, false, "kernel cycles", "Sample time of the input of this number.", {}},
+        {"oversampling",
+         Use::Config,
+         false,
+         "kernel cycles a value",
+         "Of a converter whose values are averages of a stream.",
+         {}},
+        {"gain", Use::Config, false, "", "", {}},
+        {"continuous", Use::Config, false, "", "A sequence begins when the one before is over.", {}},
+        {"average", Use::Config, false, "conversions a value", "Their mean is the value.", {}},
+        {"watch_on", Use::Config, false, "", "Values are held against two levels.", {}},
+        {"watch_low", Use::Config, false, "steps", "The lower: values below it are outside.", {}},
+        {"watch_high", Use::Config, false, "steps", "The upper: values above it are outside.", {}},
+        {"watched", Use::Status, false, "", "A value was outside.", {}},
+        {"watch_interrupt", Use::Config, false, "", "Lets that interrupt. Without it, it always does.", {}},
+        {"reference", Use::Config, false, "", "", {}},
+        {"dma_results", Use::Config, false, "", "Lets the converter ask DMA to fetch.", {}},
+        {"done_interrupt", Use::Config, false, "", "Lets each value interrupt. Without it, it always does.", {}},
+        {"done", Use::Status, true, "", "A value is there; reading the data takes it away.", {}},
+        {"data", Use::Data, true, "", "The value, from 0; all bits set is just below the reference.", {}}};
+    kind.abilities = {
+        {"resolution", "Bits that can be chosen; without it as many as the data has."},
+        {"sample_cycles", "Sample times that can be chosen, in kernel cycles."},
+        {"conversion_cycles", "Kernel cycles of a conversion beside the sample time, at the highest resolution."},
+        {"sample_femtofarads", "Capacitor that an input charges."},
+        {"sample_ohms", "Resistance of the switch in front of it."},
+        {"settling", "Values after a change of the input until one counts; 1 when nothing is said."}};
     kind.instanceSignals = {{"IN#", "Input."}};
     kind.instanceRequests = {{"RESULT", "A value is there."}};
     kind.instanceEvents = {{"done", "A value is there."}, {"watch", "A value was outside."}, {"event", "Anything."}};
     room.tuning.solve = solveAdc;
     room.tuning.streams = [](const Device& device, InstanceIndex instance, const Need& need) {
-        return std::vector<StreamSpec>{{"RESULT", "data", true, adcResolution(device, instance, goalsOf<AdcGoals>(need).bits) > 16 ? 4 : 2, "results"}};
+        return std::vector<StreamSpec>{{"RESULT", "data", true,
+                                        adcResolution(device, instance, goalsOf<AdcGoals>(need).bits) > 16 ? 4 : 2,
+                                        "results"}};
     };
-    room.source = {declareAdc, defineAdc, {"inputs", "bits", "reference_millivolts", "convert_us", "convert", "start_one", "value", "millivolts", "done", "watched"}};
+    room.source = {declareAdc,
+                   defineAdc,
+                   {"inputs", "bits", "reference_millivolts", "convert_us", "convert", "start_one", "value",
+                    "millivolts", "done", "watched"}};
     return room;
 }
 

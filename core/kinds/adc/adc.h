@@ -12,11 +12,11 @@ struct AdcGoals {
     int bits = 12;
     std::int64_t ohms = 0;
     bool byTimer = false;
-    bool continuous = false; ///< begins anew by itself
-    std::int64_t average = 1; ///< conversions that make a value
-    bool watch = false;       ///< tells when a value leaves what lies between these
+    bool continuous = false;                  ///< begins anew by itself
+    std::int64_t average = 1;                 ///< conversions that make a value
+    bool watch = false;                       ///< tells when a value leaves what lies between these
     std::int64_t watchLow = 0, watchHigh = 0; ///< millivolts
-    std::string by; ///< id of the need whose timer starts it; empty: any that fits
+    std::string by;                           ///< id of the need whose timer starts it; empty: any that fits
     bool dma = false;
     bool interrupt = false;
     std::int64_t millivolts = 0; ///< of the reference

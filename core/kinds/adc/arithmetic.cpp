@@ -1,7 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // ADC: sample time, sequence time, trigger.
 //
-// The input charges the converter's capacitor C through the source R and the switch r. To be within half a bit of N bits,
+// The input charges the converter's capacitor C through the source R and the switch r. To be within half a bit of N
+// bits,
 //     e^(-t / ((R + r) C)) <= 1 / 2^(N + 1),   so   t >= (N + 1) ln 2 (R + r) C.
 // ln 2 is taken for 0.693148, a little more than it is.
 #include "core/base/text.h"
@@ -48,8 +49,9 @@ std::int64_t adcCycles(const Device& device, InstanceIndex instance, const Setti
     for (const RoleValue& value : setting.roles)
         if (isWordOf(value.role, "sample") || isWordOf(value.role, "sample#"))
             sample = std::max(sample, value.value);
-    return setting.role("oversampling") ? *setting.role("oversampling") * device.ability(instance, "settling", 1)
-                                        : (sample + device.ability(instance, "conversion_cycles", 0)) * setting.role("average").value_or(1);
+    return setting.role("oversampling")
+               ? *setting.role("oversampling") * device.ability(instance, "settling", 1)
+               : (sample + device.ability(instance, "conversion_cycles", 0)) * setting.role("average").value_or(1);
 }
 
 /// A sequence: each input is sampled, then converted.
@@ -74,7 +76,8 @@ Waveform drawSequence(const Duration& sample, const Duration& each, int inputs)
 static std::optional<Duration> sequenceOf(const Setting& setting, const TuningContext& c)
 {
     const std::int64_t cycles = adcCycles(c.device, c.bound.instance, setting) * goalsOf<AdcGoals>(c.need).inputs;
-    return setting.notComputed.empty() && cycles > 0 ? std::optional<Duration>(Rational(cycles) / c.kernel().rate.value) : std::nullopt;
+    return setting.notComputed.empty() && cycles > 0 ? std::optional<Duration>(Rational(cycles) / c.kernel().rate.value)
+                                                     : std::nullopt;
 }
 
 /// The two levels that values are held against, each at the nearest step.
@@ -83,7 +86,10 @@ static void solveWatch(const TuningContext& c, const AdcGoals& g, std::int64_t b
     const std::string& name = c.device.instances[size_t(c.bound.instance)].name;
     Achieved row{"watch", "Watch", say(c, "{} to {} mV", g.watchLow, g.watchHigh), {}, std::nullopt, true, {}, {}};
     const std::int64_t largest = (INT64_C(1) << std::min<std::int64_t>(bits, 30)) - 1;
-    const auto step = [&](std::int64_t millivolts) { return std::clamp<std::int64_t>((Rational(millivolts) * (largest + 1) / std::max<std::int64_t>(g.millivolts, 1)).round(), 0, largest); };
+    const auto step = [&](std::int64_t millivolts) {
+        return std::clamp<std::int64_t>(
+            (Rational(millivolts) * (largest + 1) / std::max<std::int64_t>(g.millivolts, 1)).round(), 0, largest);
+    };
     const auto fits = [&](const char* role, std::int64_t value) {
         const std::optional<std::uint32_t> code = c.has(role) ? c.encoding(role).encode(value) : std::nullopt;
         return code && *code <= c.maxCode(role);
@@ -96,20 +102,29 @@ static void solveWatch(const TuningContext& c, const AdcGoals& g, std::int64_t b
     } else if (g.watchLow >= g.watchHigh || g.watchHigh > g.millivolts) {
         row.ok = false;
         row.achieved = "nothing";
-        row.trouble = say(c, "the lower level must lie below the upper one, and that at most at the reference of {} mV.", g.millivolts);
+        row.trouble =
+            say(c, "the lower level must lie below the upper one, and that at most at the reference of {} mV.",
+                g.millivolts);
     } else if (!fits("watch_low", low) || !fits("watch_high", high)) {
         row.ok = false;
         row.achieved = "nothing";
         row.trouble = say(c, "{} cannot hold levels of {} bits. Ask for fewer.", name, bits);
     } else {
-        const auto volts = [&](std::int64_t code) { return say(c, Voltage(Rational(code) * g.millivolts / (largest + 1) / 1000), 4); };
+        const auto volts = [&](std::int64_t code) {
+            return say(c, Voltage(Rational(code) * g.millivolts / (largest + 1) / 1000), 4);
+        };
         row.achieved = say(c, "{} to {}", volts(low), volts(high));
         row.formula = say(c, "{} to {} of {}", low, high, largest);
         out.roles.push_back({"watch_low", low, "watch"});
         out.roles.push_back({"watch_high", high, "watch"});
         if (c.has("watch_on"))
             out.roles.push_back({"watch_on", 1, "watch"});
-        out.events.push_back({c.device.interruptOf(c.bound.instance, "watch") ? "watch" : "done", "watch_interrupt", "watched", "watched", "Called by the interrupt when a value was outside the watched levels.", {}});
+        out.events.push_back({c.device.interruptOf(c.bound.instance, "watch") ? "watch" : "done",
+                              "watch_interrupt",
+                              "watched",
+                              "watched",
+                              "Called by the interrupt when a value was outside the watched levels.",
+                              {}});
     }
     out.achieved.push_back(row);
 }
@@ -123,17 +138,30 @@ Rational solveOversampling(const TuningContext& c, const AdcGoals& g, RoleValue:
     const Rational most = c.kernel().rate.value / g.rate.value / g.inputs / settling;
     const Encoding& encoding = c.encoding("oversampling");
     std::optional<std::int64_t> best = encoding.atLeast(1, c.maxCode("oversampling"));
-    for (std::optional<std::int64_t> next = best; next && Rational(*next) <= most; next = encoding.atLeast(*next + 1, c.maxCode("oversampling")))
+    for (std::optional<std::int64_t> next = best; next && Rational(*next) <= most;
+         next = encoding.atLeast(*next + 1, c.maxCode("oversampling")))
         best = next;
     out.roles.push_back({"oversampling", best.value_or(1), "rate", when});
-    out.achieved.push_back({"rate", "Oversampling", "", std::to_string(best.value_or(1)), std::nullopt, true, say(c, "\u2264 {} / ({} \u00d7 {}{})", say(c, c.kernel().rate), say(c, g.rate), g.inputs, settling > 1 ? say(c, " \u00d7 {}", settling) : std::string()), {}, true});
+    out.achieved.push_back({"rate",
+                            "Oversampling",
+                            "",
+                            std::to_string(best.value_or(1)),
+                            std::nullopt,
+                            true,
+                            say(c, "\u2264 {} / ({} \u00d7 {}{})", say(c, c.kernel().rate), say(c, g.rate), g.inputs,
+                                settling > 1 ? say(c, " \u00d7 {}", settling) : std::string()),
+                            {},
+                            true});
     return Rational(best.value_or(1)) * settling;
 }
 
-/// How long an input is looked at, so that the capacitor of the converter is charged through its source. Gives the cycles of one input.
-Rational solveSampling(const TuningContext& c, const AdcGoals& g, std::int64_t bits, const std::vector<int>& inputs, RoleValue::When when, Setting& out)
+/// How long an input is looked at, so that the capacitor of the converter is charged through its source. Gives the
+/// cycles of one input.
+Rational solveSampling(const TuningContext& c, const AdcGoals& g, std::int64_t bits, const std::vector<int>& inputs,
+                       RoleValue::When when, Setting& out)
 {
-    const std::int64_t farads = c.device.ability(c.bound.instance, "sample_femtofarads", 0), ohms = c.device.ability(c.bound.instance, "sample_ohms", 0);
+    const std::int64_t farads = c.device.ability(c.bound.instance, "sample_femtofarads", 0),
+                       ohms = c.device.ability(c.bound.instance, "sample_ohms", 0);
     const Duration needed(kLn2 * (bits + 1) * (g.ohms + ohms) * Rational(farads, INT64_C(1'000'000'000'000'000)));
     const std::string role = c.has("sample") ? "sample" : std::string();
     std::int64_t sample = 0;
@@ -141,7 +169,8 @@ Rational solveSampling(const TuningContext& c, const AdcGoals& g, std::int64_t b
     // At its fastest the clock gives the shortest time.
     const std::int64_t least = (needed.value * shifted(c.kernel().rate, c.kernel().tolerance.high).value).ceil();
     const auto choose = [&](const std::string& own) {
-        const std::optional<std::int64_t> found = c.encoding(own).atLeast(std::max<std::int64_t>(least, 1), c.maxCode(own));
+        const std::optional<std::int64_t> found =
+            c.encoding(own).atLeast(std::max<std::int64_t>(least, 1), c.maxCode(own));
         can = can && found.has_value();
         sample = std::max(sample, found.value_or(c.encoding(own).largest(c.maxCode(own))));
         out.roles.push_back({own, found.value_or(c.encoding(own).largest(c.maxCode(own))), "source", when});
@@ -158,9 +187,20 @@ Rational solveSampling(const TuningContext& c, const AdcGoals& g, std::int64_t b
         can = sample >= least || farads == 0;
     }
     const Duration got(Rational(sample) / c.kernel().rate.value);
-    Achieved row{"source", "Sample time", farads == 0 ? std::string() : "\u2265 " + say(c, needed, 4), say(c, got), std::nullopt, can, farads == 0 ? "the device's file gives no capacitor of the input" : say(c, "{} / {}", sample, say(c, c.kernel().rate)), {}};
+    Achieved row{"source",
+                 "Sample time",
+                 farads == 0 ? std::string() : "\u2265 " + say(c, needed, 4),
+                 say(c, got),
+                 std::nullopt,
+                 can,
+                 farads == 0 ? "the device's file gives no capacitor of the input"
+                             : say(c, "{} / {}", sample, say(c, c.kernel().rate)),
+                 {}};
     if (!row.ok)
-        row.trouble = say(c, "{} ohms charge the input too slowly for {} bits. Give {} a slower clock, put a buffer in front, or ask for fewer bits.", g.ohms, bits, c.kernelName());
+        row.trouble = say(c,
+                          "{} ohms charge the input too slowly for {} bits. Give {} a slower clock, put a buffer in "
+                          "front, or ask for fewer bits.",
+                          g.ohms, bits, c.kernelName());
     out.achieved.push_back(row);
     const Rational each = Rational(sample) + c.device.ability(c.bound.instance, "conversion_cycles", 0);
     if (c.look && sample > 0)
@@ -183,7 +223,15 @@ void solveStart(const TuningContext& c, const AdcGoals& g, std::int64_t bits, Ro
     }
 
     if (g.continuous && c.has("start") && !c.has("continuous"))
-        out.achieved.push_back({"trigger", "Started by", "continuous", "software", std::nullopt, false, {}, say(c, "{} does not begin anew by itself. Let a timer start it, or the program.", name)});
+        out.achieved.push_back(
+            {"trigger",
+             "Started by",
+             "continuous",
+             "software",
+             std::nullopt,
+             false,
+             {},
+             say(c, "{} does not begin anew by itself. Let a timer start it, or the program.", name)});
     else if (c.has("continuous"))
         out.roles.push_back({"continuous", g.continuous, "trigger", when});
     if (g.watch)
@@ -193,14 +241,34 @@ void solveStart(const TuningContext& c, const AdcGoals& g, std::int64_t bits, Ro
 }
 
 /// Which inputs are converted, in which order.
-void solveInputs(const TuningContext& c, const AdcGoals& g, const std::vector<int>& inputs, RoleValue::When when, Setting& out)
+void solveInputs(const TuningContext& c, const AdcGoals& g, const std::vector<int>& inputs, RoleValue::When when,
+                 Setting& out)
 {
     const std::string& name = c.device.instances[size_t(c.bound.instance)].name;
-    const bool sequences = c.has("slot1") || std::any_of(inputs.begin(), inputs.end(), [&c](int input) { return c.has("input" + std::to_string(input)); });
+    const bool sequences = c.has("slot1") || std::any_of(inputs.begin(), inputs.end(), [&c](int input) {
+                               return c.has("input" + std::to_string(input));
+                           });
     if (!sequences && !c.has("input") && g.inputs > 1)
-        out.achieved.push_back({"inputs", "Inputs", std::to_string(g.inputs), "1", std::nullopt, false, {}, say(c, "{} has no choice of inputs.", name)});
+        out.achieved.push_back({"inputs",
+                                "Inputs",
+                                std::to_string(g.inputs),
+                                "1",
+                                std::nullopt,
+                                false,
+                                {},
+                                say(c, "{} has no choice of inputs.", name)});
     if ((g.byTimer || g.continuous || g.dma || g.interrupt) && !sequences && g.inputs > 1)
-        out.achieved.push_back({"inputs", "Inputs", std::to_string(g.inputs), "1", std::nullopt, false, {}, say(c, "{} converts one input at a time; several that follow each other take software. Let software start it.", name)});
+        out.achieved.push_back({"inputs",
+                                "Inputs",
+                                std::to_string(g.inputs),
+                                "1",
+                                std::nullopt,
+                                false,
+                                {},
+                                say(c,
+                                    "{} converts one input at a time; several that follow each other take software. "
+                                    "Let software start it.",
+                                    name)});
     int slot = 0;
     for (const int input : inputs) {
         ++slot;
@@ -214,7 +282,11 @@ void solveInputs(const TuningContext& c, const AdcGoals& g, const std::vector<in
     if (!c.has("slot1") && sequences)
         for (const auto& [role, field] : c.device.blockOf(c.bound.instance).roles)
             if (isWordOf(role, "input#"))
-                out.roles.push_back({role, std::any_of(inputs.begin(), inputs.end(), [&role = role](int input) { return role == "input" + std::to_string(input); }), "inputs", when});
+                out.roles.push_back(
+                    {role,
+                     std::any_of(inputs.begin(), inputs.end(),
+                                 [&role = role](int input) { return role == "input" + std::to_string(input); }),
+                     "inputs", when});
     if (c.has("length"))
         out.roles.push_back({"length", g.inputs, "inputs", when});
 }
@@ -245,28 +317,58 @@ Setting solveOne(const TuningContext& c)
     const RoleValue::When when = c.bound.shared ? RoleValue::When::Use : RoleValue::When::Config;
 
     const std::int64_t bits = adcResolution(c.device, c.bound.instance, g.bits);
-    Achieved resolution{"resolution", "Resolution", say(c, "\u2265 {} bits", g.bits), say(c, "{} bits", bits), std::nullopt, bits >= g.bits, {}, {}};
+    Achieved resolution{"resolution",
+                        "Resolution",
+                        say(c, "\u2265 {} bits", g.bits),
+                        say(c, "{} bits", bits),
+                        std::nullopt,
+                        bits >= g.bits,
+                        {},
+                        {}};
     if (!resolution.ok)
         resolution.trouble = say(c, "{} has {} bits at most. Ask for these, or average.", name, bits);
     out.achieved.push_back(resolution);
     if (c.has("resolution"))
         out.roles.push_back({"resolution", bits, "resolution", when});
 
-    Rational each = c.has("oversampling") ? solveOversampling(c, g, when, out) : solveSampling(c, g, bits, inputs, when, out); // cycles of one input
+    Rational each = c.has("oversampling") ? solveOversampling(c, g, when, out)
+                                          : solveSampling(c, g, bits, inputs, when, out); // cycles of one input
     if (g.average > 1 || c.has("average")) {
-        const std::optional<std::int64_t> mean = c.has("average") ? c.encoding("average").atLeast(g.average, c.maxCode("average")) : std::nullopt;
+        const std::optional<std::int64_t> mean =
+            c.has("average") ? c.encoding("average").atLeast(g.average, c.maxCode("average")) : std::nullopt;
         if (mean)
             out.roles.push_back({"average", *mean, "average", when});
         each = each * mean.value_or(1);
         if (g.average > 1)
-            out.achieved.push_back({"average", "Average of", say(c, "\u2265 {}", g.average), std::to_string(mean.value_or(1)), std::nullopt, mean.has_value(), {},
-                                    mean ? "" : c.has("average") ? say(c, "{} makes one value of {} at most.", name, c.encoding("average").largest(c.maxCode("average"))) : say(c, "{} makes a value of each conversion. Average in the program.", name)});
+            out.achieved.push_back(
+                {"average",
+                 "Average of",
+                 say(c, "\u2265 {}", g.average),
+                 std::to_string(mean.value_or(1)),
+                 std::nullopt,
+                 mean.has_value(),
+                 {},
+                 mean               ? ""
+                 : c.has("average") ? say(c, "{} makes one value of {} at most.", name,
+                                          c.encoding("average").largest(c.maxCode("average")))
+                                    : say(c, "{} makes a value of each conversion. Average in the program.", name)});
     }
     const Duration total(each * g.inputs / kernel);
     const Frequency fastest(Rational(1) / total.value);
-    Achieved time{"rate", "Sequence", "\u2264 " + say(c, period(g.rate), 4), say(c, total), std::nullopt, total <= period(g.rate), say(c, "{} \u00d7 {} / {}", g.inputs, each.text(), say(c, c.kernel().rate)), {}, true};
+    Achieved time{"rate",
+                  "Sequence",
+                  "\u2264 " + say(c, period(g.rate), 4),
+                  say(c, total),
+                  std::nullopt,
+                  total <= period(g.rate),
+                  say(c, "{} \u00d7 {} / {}", g.inputs, each.text(), say(c, c.kernel().rate)),
+                  {},
+                  true};
     if (!time.ok)
-        time.trouble = say(c, "one takes longer than there is time. Ask for {} at most, for fewer bits, or for a lower source impedance.", say(c, fastest, 3));
+        time.trouble = say(
+            c,
+            "one takes longer than there is time. Ask for {} at most, for fewer bits, or for a lower source impedance.",
+            say(c, fastest, 3));
     out.achieved.push_back(time);
 
     solveStart(c, g, bits, when, out);
@@ -274,7 +376,8 @@ Setting solveOne(const TuningContext& c)
     if (c.has("dma_results"))
         out.roles.push_back({"dma_results", g.dma, "dma"});
     if (g.interrupt)
-        out.events.push_back({"done", "done_interrupt", "done", "done", "Called by the interrupt at each value.", Frequency(g.rate.value * g.inputs)});
+        out.events.push_back({"done", "done_interrupt", "done", "done", "Called by the interrupt at each value.",
+                              Frequency(g.rate.value * g.inputs)});
 
     // A converter that is not started converts all the time while it is on.
     if (g.continuous && c.has("start"))
@@ -299,14 +402,20 @@ Setting solveAdc(const TuningContext& c)
         if (need.kind != "adc" || c.bindings.needs[n].instance != c.bound.instance)
             continue;
         const TuningContext other{c.device, c.rates, need, c.bindings.needs[n], c.plan, c.bindings, nullptr, false};
-        if (const std::optional<Duration> time = need.id == c.need.id ? sequenceOf(out, c) : sequenceOf(solveOne(other), other)) {
+        if (const std::optional<Duration> time =
+                need.id == c.need.id ? sequenceOf(out, c) : sequenceOf(solveOne(other), other)) {
             busy = busy + time->value * goalsOf<AdcGoals>(need).rate.value;
             who.push_back(need.title);
         }
     }
-    Achieved row{"rate", "Converter in use", "< 100 %", say(c, Ratio(busy), 3), std::nullopt, busy < Rational(1), "by " + listed(who), {}, true};
+    Achieved row{"rate",       "Converter in use", "< 100 %",           say(c, Ratio(busy), 3),
+                 std::nullopt, busy < Rational(1), "by " + listed(who), {},
+                 true};
     if (!row.ok)
-        row.trouble = say(c, "{} need it for longer than there is time. Ask one of them for a lower rate, or move it to another converter.", listed(who));
+        row.trouble = say(c,
+                          "{} need it for longer than there is time. Ask one of them for a lower rate, or move it to "
+                          "another converter.",
+                          listed(who));
     out.achieved.push_back(row);
     return out;
 }

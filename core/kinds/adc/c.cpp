@@ -9,15 +9,23 @@ namespace bindrel {
 
 namespace {
 
-WordLiteral valueType(std::int64_t bits) { return bits > 16 ? WordLiteral("uint32_t") : WordLiteral("uint16_t"); }
+WordLiteral valueType(std::int64_t bits)
+{
+    return bits > 16 ? WordLiteral("uint32_t") : WordLiteral("uint16_t");
+}
 
 std::int64_t resolutionOf(const Facts& f, NeedIndex need)
 {
-    return f.settings[need].role("resolution").value_or(adcResolution(f.device, f.bindings.needs[need].instance, goalsOf<AdcGoals>(f.plan.needs[need]).bits));
+    return f.settings[need]
+        .role("resolution")
+        .value_or(adcResolution(f.device, f.bindings.needs[need].instance, goalsOf<AdcGoals>(f.plan.needs[need]).bits));
 }
 
 /// Whether software converts: nothing else starts it or fetches its values.
-bool converts(const AdcGoals& g) { return !g.byTimer && !g.continuous && !g.dma && !g.interrupt; }
+bool converts(const AdcGoals& g)
+{
+    return !g.byTimer && !g.continuous && !g.dma && !g.interrupt;
+}
 
 /// The place in the sequence at which each input of the need comes.
 std::vector<size_t> orderOf(const Facts& f, NeedIndex need)
@@ -27,7 +35,8 @@ std::vector<size_t> orderOf(const Facts& f, NeedIndex need)
     for (size_t i = 0; i < inputs.size(); ++i)
         out[i] = i;
     const InstanceIndex instance = f.bindings.needs[need].instance;
-    if (!f.device.roleField(instance, "slot1").valid() && f.device.roleField(instance, "input" + std::to_string(inputs.empty() ? 0 : inputs.front())).valid())
+    if (!f.device.roleField(instance, "slot1").valid() &&
+        f.device.roleField(instance, "input" + std::to_string(inputs.empty() ? 0 : inputs.front())).valid())
         std::sort(out.begin(), out.end(), [&inputs](size_t a, size_t b) { return inputs[a] < inputs[b]; });
     return out;
 }
@@ -60,8 +69,12 @@ void declareAdc(Writer& w, NeedIndex need)
     w.line();
     if (converts(g)) {
         const Rational us = Rational(2 * cycles) / f.rates.clocks[size_t(setting.kernel)].rate.value * 1'000'000;
-        w.linef("#define {}_CONVERT_US {}u {}", NAME, us.ceil() + 1, cComment("within which a value must be there: twice its time"));
-        w.comment(fmt::format("Converts all inputs, in the order of the plan.{}", f.bindings.needs[need].shared ? " The converter serves other needs too: never call it from an interrupt." : ""));
+        w.linef("#define {}_CONVERT_US {}u {}", NAME, us.ceil() + 1,
+                cComment("within which a value must be there: twice its time"));
+        w.comment(fmt::format("Converts all inputs, in the order of the plan.{}",
+                              f.bindings.needs[need].shared
+                                  ? " The converter serves other needs too: never call it from an interrupt."
+                                  : ""));
         w.linef("enum {}_status {}_convert({} values[{}_INPUTS]);", w.names.prefix, name, valueType(bits), NAME);
     } else {
         w.comment("The last value that was converted; reading takes it away.");
@@ -89,11 +102,13 @@ void defineAdc(Writer& w, NeedIndex need)
         const Word flag = roleMacro(f, w.names, instance, "done");
         const auto take = [&](const Code& into, int indent) {
             const Code margin = Code::trusted(std::string(size_t(indent), ' '));
-            w.linef("{}if (!{}) {{", margin, waitForRole(w, instance, "done", code("{}", flag), code("{}_CONVERT_US", NAME)));
+            w.linef("{}if (!{}) {{", margin,
+                    waitForRole(w, instance, "done", code("{}", flag), code("{}_CONVERT_US", NAME)));
             w.linef("{}    return {};", margin, w.names.macro("TIMEOUT_TRANSFER"));
             w.linef("{}}}", margin);
             w.linef("{}{} = ({}){};", margin, into, valueType(bits), readRole(w, instance, "data"));
-            if (const Field::Access access = f.device.fieldOf(f.device.roleField(instance, "done")).access; access == Field::Access::WriteOneToClear || access == Field::Access::WriteZeroToClear)
+            if (const Field::Access access = f.device.fieldOf(f.device.roleField(instance, "done")).access;
+                access == Field::Access::WriteOneToClear || access == Field::Access::WriteZeroToClear)
                 clearFlags(w, instance, {"done"}, indent);
         };
         w.line();
@@ -141,7 +156,9 @@ void defineAdc(Writer& w, NeedIndex need)
     w.line();
     w.linef("uint32_t {}_millivolts(uint32_t value)", name);
     w.line("{");
-    w.linef("    return (uint32_t)(((uint64_t)value * {0}_REFERENCE_MILLIVOLTS + (1u << ({0}_BITS - 1u))) >> {0}_BITS);", NAME);
+    w.linef(
+        "    return (uint32_t)(((uint64_t)value * {0}_REFERENCE_MILLIVOLTS + (1u << ({0}_BITS - 1u))) >> {0}_BITS);",
+        NAME);
     w.line("}");
 }
 

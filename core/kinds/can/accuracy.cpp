@@ -12,17 +12,25 @@ namespace bindrel {
 
 CanFields canFields(const TuningContext& c)
 {
-    const auto most = [&c](std::string_view role) { return c.has(role) ? c.encoding(role).largest(c.maxCode(role)) : 0; };
+    const auto most = [&c](std::string_view role) {
+        return c.has(role) ? c.encoding(role).largest(c.maxCode(role)) : 0;
+    };
     return {most("prescaler"), most("propagation"), most("segment1"), most("segment2"), most("jump")};
 }
 
 CanFields canDataFields(const TuningContext& c)
 {
-    const auto most = [&c](std::string_view role) { return c.has(role) ? c.encoding(role).largest(c.maxCode(role)) : 0; };
-    return {most("data_prescaler"), most("data_propagation"), most("data_segment1"), most("data_segment2"), most("data_jump")};
+    const auto most = [&c](std::string_view role) {
+        return c.has(role) ? c.encoding(role).largest(c.maxCode(role)) : 0;
+    };
+    return {most("data_prescaler"), most("data_propagation"), most("data_segment1"), most("data_segment2"),
+            most("data_jump")};
 }
 
-bool wantsFlexible(const Need& need) { return goalAs<Frequency>(need, "data_rate").has_value(); }
+bool wantsFlexible(const Need& need)
+{
+    return goalAs<Frequency>(need, "data_rate").has_value();
+}
 
 bool hasFlexible(const Block& block)
 {
@@ -55,7 +63,8 @@ std::optional<CanWish> wishOf(const Need& need, const char* rate, const char* sa
 
 std::optional<FlexibleTiming> flexibleTiming(const TuningContext& c)
 {
-    const std::optional<CanWish> nominal = wishOf(c.need, "rate", "sample", "jump"), data = wishOf(c.need, "data_rate", "data_sample", "data_jump");
+    const std::optional<CanWish> nominal = wishOf(c.need, "rate", "sample", "jump"),
+                                 data = wishOf(c.need, "data_rate", "data_sample", "data_jump");
     if (!nominal || !data || !hasFlexible(c.device.blockOf(c.bound.instance)))
         return std::nullopt;
     return bestFlexibleTiming(c.kernel().rate, *nominal, *data, canFields(c), canDataFields(c));
@@ -67,7 +76,8 @@ std::optional<CanTiming> canTiming(const TuningContext& c)
         if (const std::optional<FlexibleTiming> both = flexibleTiming(c))
             return both->nominal;
     const std::optional<CanWish> wish = wishOf(c.need, "rate", "sample", "jump");
-    return wish ? bestCanTiming(c.kernel().rate, wish->rate, wish->samplePoint, wish->jump, canFields(c)) : std::nullopt;
+    return wish ? bestCanTiming(c.kernel().rate, wish->rate, wish->samplePoint, wish->jump, canFields(c))
+                : std::nullopt;
 }
 
 Accuracy canAccuracy(const TuningContext& c)
@@ -85,12 +95,14 @@ Accuracy canAccuracy(const TuningContext& c)
     }
     out.given = Ppm(timing->error.value.abs() + worstOf(c).value);
     out.allowed = timing->tolerance();
-    out.asks = say(c, "{} with {} quanta a bit, jump {}: {}", sayBaud(c, *wanted), timing->quanta(), timing->jump, plusMinus(*out.allowed));
+    out.asks = say(c, "{} with {} quanta a bit, jump {}: {}", sayBaud(c, *wanted), timing->quanta(), timing->jump,
+                   plusMinus(*out.allowed));
     if (const std::optional<FlexibleTiming> both = wantsFlexible(c.need) ? flexibleTiming(c) : std::nullopt) {
         out.given = Ppm(std::max(timing->error.value.abs(), both->data.error.value.abs()) + worstOf(c).value);
         out.allowed = both->tolerance();
-        out.asks = say(c, "{} and {} with {} and {} quanta a bit, jumps {} and {}: {}", sayBaud(c, *wanted), sayBaud(c, goalRate(c.need, "data_rate")), both->nominal.quanta(), both->data.quanta(),
-                               both->nominal.jump, both->data.jump, plusMinus(*out.allowed));
+        out.asks = say(c, "{} and {} with {} and {} quanta a bit, jumps {} and {}: {}", sayBaud(c, *wanted),
+                       sayBaud(c, goalRate(c.need, "data_rate")), both->nominal.quanta(), both->data.quanta(),
+                       both->nominal.jump, both->data.jump, plusMinus(*out.allowed));
     }
     out.effect = say(c, "{}, sample at {}", sayBaud(c, timing->rate), say(c, timing->samplePoint()));
     return out;

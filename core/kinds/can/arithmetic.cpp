@@ -25,7 +25,9 @@ Waveform drawBit(const CanTiming& t, bool apart)
             quanta.edges.push_back({Duration(quantum * (i + 1)), true});
     }
     wave.traces = {quanta};
-    const auto part = [&](std::int64_t from, std::int64_t to, std::string label, bool shade) { wave.marks.push_back({Duration(quantum * from), Duration(quantum * to), -1, std::move(label), shade}); };
+    const auto part = [&](std::int64_t from, std::int64_t to, std::string label, bool shade) {
+        wave.marks.push_back({Duration(quantum * from), Duration(quantum * to), -1, std::move(label), shade});
+    };
     const std::int64_t sample = t.quanta() - t.segment2;
     part(0, 1, "sync", true);
     // Shaded by turns, so that each is told from the next.
@@ -59,9 +61,17 @@ void solveFilters(const TuningContext& c, Setting& out)
     }
     if (text.empty())
         return;
-    Achieved row{"filters", "Filters", text, plan.filters.more == 0 ? say(c, "{} of {}", plan.filters.filters.size(), plan.available)
-                                                                    : say(c, "{} of {}, {}{} more pass", plan.filters.filters.size(), plan.available, plan.filters.counted ? "" : "at most ", plan.filters.more),
-                 std::nullopt, plan.trouble.empty(), {}, plan.trouble};
+    Achieved row{"filters",
+                 "Filters",
+                 text,
+                 plan.filters.more == 0
+                     ? say(c, "{} of {}", plan.filters.filters.size(), plan.available)
+                     : say(c, "{} of {}, {}{} more pass", plan.filters.filters.size(), plan.available,
+                           plan.filters.counted ? "" : "at most ", plan.filters.more),
+                 std::nullopt,
+                 plan.trouble.empty(),
+                 {},
+                 plan.trouble};
     if (!row.ok)
         row.achieved = say(c, "{} of {}", plan.available, name);
     out.achieved.push_back(row);
@@ -81,8 +91,13 @@ void solveFlexible(const TuningContext& c, Setting& out)
     Achieved rate{"data_rate", "Data rate", sayBaud(c, wanted), "none", std::nullopt, false, {}, {}};
     const std::optional<FlexibleTiming> both = flexibleTiming(c);
     if (!both) {
-        rate.trouble = hasFlexible(block) ? say(c, "{} at {} cannot be split into a bit of {} for the data. Give it a rate that is a multiple of that.", c.kernelName(), say(c, c.kernel().rate), sayBaud(c, wanted))
-                                          : say(c, "{} knows classic frames alone. Take a controller with flexible data rate, or none.", name);
+        rate.trouble =
+            hasFlexible(block)
+                ? say(c,
+                      "{} at {} cannot be split into a bit of {} for the data. Give it a rate that is a multiple of "
+                      "that.",
+                      c.kernelName(), say(c, c.kernel().rate), sayBaud(c, wanted))
+                : say(c, "{} knows classic frames alone. Take a controller with flexible data rate, or none.", name);
         out.achieved.push_back(rate);
         return;
     }
@@ -92,13 +107,24 @@ void solveFlexible(const TuningContext& c, Setting& out)
     rate.formula = say(c, "{} / ({} \u00d7 {})", say(c, c.kernel().rate), data.prescaler, data.quanta());
     rate.ok = data.error.value.abs() <= both->tolerance().value && goalRate(c.need, "rate") <= wanted;
     if (!rate.ok)
-        rate.trouble = wanted < goalRate(c.need, "rate") ? "the data is no slower than the arbitration. Ask for a data rate above the bit rate, or for none."
-                                                         : say(c, "the nearest is {} off, more than the bus bears. Give {} a rate that is a multiple of {}.", say(c, data.error, true), c.kernelName(), sayBaud(c, wanted));
+        rate.trouble =
+            wanted < goalRate(c.need, "rate")
+                ? "the data is no slower than the arbitration. Ask for a data rate above the bit rate, or for none."
+                : say(c, "the nearest is {} off, more than the bus bears. Give {} a rate that is a multiple of {}.",
+                      say(c, data.error, true), c.kernelName(), sayBaud(c, wanted));
     out.achieved.push_back(rate);
     const std::optional<Ratio> sample = goalAs<Ratio>(c.need, "data_sample");
-    Achieved point{"data_sample", "Data sample point", say(c, *sample), say(c, data.samplePoint()), std::nullopt, (data.samplePoint().value - sample->value).abs() <= Rational(1, 20), say(c, "1 - {} / {}", data.segment2, data.quanta()), {}};
+    Achieved point{"data_sample",
+                   "Data sample point",
+                   say(c, *sample),
+                   say(c, data.samplePoint()),
+                   std::nullopt,
+                   (data.samplePoint().value - sample->value).abs() <= Rational(1, 20),
+                   say(c, "1 - {} / {}", data.segment2, data.quanta()),
+                   {}};
     if (!point.ok)
-        point.trouble = "the fields of the controller give none that is nearer. Give it a clock that makes more quanta a bit, or ask for another sample point.";
+        point.trouble = "the fields of the controller give none that is nearer. Give it a clock that makes more quanta "
+                        "a bit, or ask for another sample point.";
     out.achieved.push_back(point);
     const bool apart = c.has("data_propagation");
     out.roles.push_back({"flexible", 1, "data_rate"});
@@ -110,15 +136,24 @@ void solveFlexible(const TuningContext& c, Setting& out)
     out.roles.push_back({"data_segment1", apart ? data.segment1 : data.propagation + data.segment1, "data_sample"});
     out.roles.push_back({"data_segment2", data.segment2, "data_sample"});
     out.roles.push_back({"data_jump", data.jump, "data_jump"});
-    // A sender compares each bit at its sample point with what comes back; the data bits may be over before that (ISO 11898-1, transmitter delay compensation).
+    // A sender compares each bit at its sample point with what comes back; the data bits may be over before that (ISO
+    // 11898-1, transmitter delay compensation).
     const Duration loop = goalTime(c.need, "loop");
     const bool late = loop > both->dataSample();
     const std::int64_t offset = data.prescaler * (data.quanta() - data.segment2);
-    Achieved delay{"loop", "Transceiver delay", say(c, loop), late ? "measured" : say(c, "sampled after {}", say(c, both->dataSample())), std::nullopt, true, {}, {}, true};
+    Achieved delay{"loop",       "Transceiver delay",
+                   say(c, loop), late ? "measured" : say(c, "sampled after {}", say(c, both->dataSample())),
+                   std::nullopt, true,
+                   {},           {},
+                   true};
     if (late && !c.has("delay"))
-        delay.trouble = say(c, "{} cannot measure it, and compares a bit {} after its beginning. Ask for a lower data rate, or a later sample point.", name, say(c, both->dataSample()));
+        delay.trouble = say(c,
+                            "{} cannot measure it, and compares a bit {} after its beginning. Ask for a lower data "
+                            "rate, or a later sample point.",
+                            name, say(c, both->dataSample()));
     else if (late && data.prescaler > 2)
-        delay.trouble = "it is measured only with a data prescaler of 1 or 2. Give the controller a slower clock, or ask for a lower data rate.";
+        delay.trouble = "it is measured only with a data prescaler of 1 or 2. Give the controller a slower clock, or "
+                        "ask for a lower data rate.";
     else if (late && c.has("delay_offset") && !c.encoding("delay_offset").encode(offset))
         delay.trouble = say(c, "the offset of {} cycles does not fit into the controller's field.", offset);
     delay.ok = delay.trouble.empty();
@@ -137,7 +172,8 @@ CanFilterPlan canFilterPlan(const Device& device, InstanceIndex instance, const 
     const Block& block = device.blockOf(instance);
     const auto has = [&block](const std::string& role) { return block.role(role) != nullptr; };
     out.first = has("filter_use0") ? 0 : 1;
-    while (has("filter_use" + std::to_string(out.first + out.available)) && has("filter_id" + std::to_string(out.first + out.available)))
+    while (has("filter_use" + std::to_string(out.first + out.available)) &&
+           has("filter_id" + std::to_string(out.first + out.available)))
         ++out.available;
     const std::string& name = device.instances[size_t(instance)].name;
     const Expected<std::vector<CanRange>>& ranges = goalsOf<CanGoals>(need).identifiers;
@@ -151,21 +187,25 @@ CanFilterPlan canFilterPlan(const Device& device, InstanceIndex instance, const 
         out.trouble = fmt::format("{} lets all frames through. Look at the identifiers in the program.", name);
         return out;
     }
-    if (!has("filter_extended" + std::to_string(out.first)) && std::any_of(ranges->begin(), ranges->end(), [](const CanRange& range) { return range.extended; })) {
+    if (!has("filter_extended" + std::to_string(out.first)) &&
+        std::any_of(ranges->begin(), ranges->end(), [](const CanRange& range) { return range.extended; })) {
         out.trouble = fmt::format("{} filters identifiers of 11 bits alone.", name);
         return out;
     }
     if (has("filter_mask" + std::to_string(out.first))) {
         out.filters = coverByMasks(*ranges, size_t(out.available));
         if (out.filters.filters.size() > size_t(out.available))
-            out.trouble = fmt::format("{} has {} filters, too few for identifiers of both lengths.", name, out.available);
+            out.trouble =
+                fmt::format("{} has {} filters, too few for identifiers of both lengths.", name, out.available);
         return out;
     }
     std::uint64_t count = 0;
     for (const CanRange& range : *ranges)
         count += std::uint64_t(range.last) - range.first + 1;
     if (count > std::uint64_t(out.available)) {
-        out.trouble = fmt::format("{} filters {} single identifiers, and {} are asked for. Ask for fewer, or for none and look at them in the program.", name, out.available, count);
+        out.trouble = fmt::format("{} filters {} single identifiers, and {} are asked for. Ask for fewer, or for none "
+                                  "and look at them in the program.",
+                                  name, out.available, count);
         return out;
     }
     for (const CanRange& range : *ranges)
@@ -181,28 +221,64 @@ Setting solveCan(const TuningContext& c)
     const std::optional<CanTiming> timing = canTiming(c);
     if (!timing) {
         const CanFields fields = canFields(c);
-        out.notComputed = say(c, "{} at {} cannot be split into a bit of {}: it must give 8 to {} quanta a bit with a prescaler of at most {}", c.kernelName(), say(c, c.kernel().rate), sayBaud(c, wanted),
-                                      1 + fields.propagation + fields.segment1 + fields.segment2, fields.prescaler);
+        out.notComputed = say(c,
+                              "{} at {} cannot be split into a bit of {}: it must give 8 to {} quanta a bit with a "
+                              "prescaler of at most {}",
+                              c.kernelName(), say(c, c.kernel().rate), sayBaud(c, wanted),
+                              1 + fields.propagation + fields.segment1 + fields.segment2, fields.prescaler);
         return out;
     }
     const std::optional<Ratio> sample = goalAs<Ratio>(c.need, "sample");
-    Achieved rate{"rate", "Bit rate", sayBaud(c, wanted), sayBaud(c, timing->rate), timing->error, timing->error.value.abs() <= timing->tolerance().value,
-                  say(c, "{} / ({} \u00d7 {})", say(c, c.kernel().rate), timing->prescaler, timing->quanta()), {}};
+    Achieved rate{"rate",
+                  "Bit rate",
+                  sayBaud(c, wanted),
+                  sayBaud(c, timing->rate),
+                  timing->error,
+                  timing->error.value.abs() <= timing->tolerance().value,
+                  say(c, "{} / ({} \u00d7 {})", say(c, c.kernel().rate), timing->prescaler, timing->quanta()),
+                  {}};
     if (!rate.ok)
-        rate.trouble = say(c, "the nearest is {} off, more than the bus bears. Give {} a rate that is a multiple of {}.", say(c, timing->error, true), c.kernelName(), sayBaud(c, wanted));
+        rate.trouble =
+            say(c, "the nearest is {} off, more than the bus bears. Give {} a rate that is a multiple of {}.",
+                say(c, timing->error, true), c.kernelName(), sayBaud(c, wanted));
     out.achieved.push_back(rate);
     const Rational off = (timing->samplePoint().value - sample->value).abs();
-    Achieved point{"sample", "Sample point", say(c, *sample), say(c, timing->samplePoint()), std::nullopt, off <= Rational(1, 20), say(c, "1 - {} / {}", timing->segment2, timing->quanta()), {}};
+    Achieved point{"sample",
+                   "Sample point",
+                   say(c, *sample),
+                   say(c, timing->samplePoint()),
+                   std::nullopt,
+                   off <= Rational(1, 20),
+                   say(c, "1 - {} / {}", timing->segment2, timing->quanta()),
+                   {}};
     if (!point.ok)
-        point.trouble = "the fields of the controller give none that is nearer. Give it a clock that makes more quanta a bit, or ask for another sample point.";
+        point.trouble = "the fields of the controller give none that is nearer. Give it a clock that makes more quanta "
+                        "a bit, or ask for another sample point.";
     out.achieved.push_back(point);
     const bool apart = c.has("propagation");
-    out.achieved.push_back({"rate", "Quanta a bit", "", std::to_string(timing->quanta()), std::nullopt, true,
-                            apart ? say(c, "1 + {} + {} + {}", timing->propagation, timing->segment1, timing->segment2) : say(c, "1 + {} + {}", timing->propagation + timing->segment1, timing->segment2), {}, true});
-    out.achieved.push_back({"jump", "Jump width", sayGoal(c, "jump"), say(c, "{} quanta", timing->jump), std::nullopt, true, {}, {}});
+    out.achieved.push_back({"rate",
+                            "Quanta a bit",
+                            "",
+                            std::to_string(timing->quanta()),
+                            std::nullopt,
+                            true,
+                            apart ? say(c, "1 + {} + {} + {}", timing->propagation, timing->segment1, timing->segment2)
+                                  : say(c, "1 + {} + {}", timing->propagation + timing->segment1, timing->segment2),
+                            {},
+                            true});
+    out.achieved.push_back(
+        {"jump", "Jump width", sayGoal(c, "jump"), say(c, "{} quanta", timing->jump), std::nullopt, true, {}, {}});
     const bool listens = goalIs(c.need, "listen", "yes");
     if (listens && !c.has("silent"))
-        out.achieved.push_back({"listen", "Only listens", "yes", "no", std::nullopt, false, {}, say(c, "{} always acknowledges. Leave its TX away from the transceiver.", c.device.instances[size_t(c.bound.instance)].name)});
+        out.achieved.push_back({"listen",
+                                "Only listens",
+                                "yes",
+                                "no",
+                                std::nullopt,
+                                false,
+                                {},
+                                say(c, "{} always acknowledges. Leave its TX away from the transceiver.",
+                                    c.device.instances[size_t(c.bound.instance)].name)});
 
     if (c.has("on"))
         out.before.push_back({RoleStep::Kind::Set, "on", 1, "Switch the controller on."});
@@ -223,9 +299,19 @@ Setting solveCan(const TuningContext& c)
     if (goalIs(c.need, "interrupt", "received")) {
         const bool own = c.device.interruptOf(c.bound.instance, "received").has_value();
         // The shortest frame that carries a byte: 55 bits with the space behind it.
-        out.events.push_back({own ? "received" : "event", "receive_interrupt", "receive_full", "received", "Called by the interrupt while frames wait: take them all.", Frequency(timing->rate.value / 55)});
+        out.events.push_back({own ? "received" : "event", "receive_interrupt", "receive_full", "received",
+                              "Called by the interrupt while frames wait: take them all.",
+                              Frequency(timing->rate.value / 55)});
         if (!c.has("receive_full"))
-            out.achieved.push_back({"interrupt", "Interrupt", "received", "none", std::nullopt, false, {}, say(c, "the device's file does not tell where {} shows that a frame has come.", c.device.instances[size_t(c.bound.instance)].name)});
+            out.achieved.push_back({"interrupt",
+                                    "Interrupt",
+                                    "received",
+                                    "none",
+                                    std::nullopt,
+                                    false,
+                                    {},
+                                    say(c, "the device's file does not tell where {} shows that a frame has come.",
+                                        c.device.instances[size_t(c.bound.instance)].name)});
     }
     if (c.has("hold"))
         out.roles.push_back({"hold", 0, "", RoleValue::When::Start, 1});

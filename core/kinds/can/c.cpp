@@ -20,17 +20,22 @@ bool hasFrames(const Facts& f, NeedIndex need)
 /// Four bytes as the word that holds them, the first lowest.
 Code word(const char* bytes, int first)
 {
-    return code("((uint32_t){0}[{1}] | (uint32_t){0}[{2}] << 8 | (uint32_t){0}[{3}] << 16 | (uint32_t){0}[{4}] << 24)", Code::trusted(bytes), first, first + 1, first + 2, first + 3);
+    return code("((uint32_t){0}[{1}] | (uint32_t){0}[{2}] << 8 | (uint32_t){0}[{3}] << 16 | (uint32_t){0}[{4}] << 24)",
+                Code::trusted(bytes), first, first + 1, first + 2, first + 3);
 }
 
-bool isLong(const Facts& f, NeedIndex need) { return canBytes(f.device, f.bindings.needs[need].instance, f.plan.needs[need]) > 8; }
+bool isLong(const Facts& f, NeedIndex need)
+{
+    return canBytes(f.device, f.bindings.needs[need].instance, f.plan.needs[need]) > 8;
+}
 
 /// What the codes of a length stand for (ISO 11898-1).
 void defineLengths(Writer& w, NeedIndex need)
 {
     w.line();
     w.comment("Bytes of a frame by the code of its length.");
-    w.linef("static const uint8_t {}_lengths[16] = {{0, 1, 2, 3, 4, 5, 6, 7, 8, 12, 16, 20, 24, 32, 48, 64}};", w.names.need(need));
+    w.linef("static const uint8_t {}_lengths[16] = {{0, 1, 2, 3, 4, 5, 6, 7, 8, 12, 16, 20, 24, 32, 48, 64}};",
+            w.names.need(need));
 }
 
 void defineSend(Writer& w, NeedIndex need)
@@ -48,14 +53,16 @@ void defineSend(Writer& w, NeedIndex need)
         w.line("        code++;");
         w.line("    }");
     }
-    const Code length = flexible ? code("{}_lengths[code] != frame->length", name) : Code::trusted("frame->length > 8u");
+    const Code length =
+        flexible ? code("{}_lengths[code] != frame->length", name) : Code::trusted("frame->length > 8u");
     if (extended)
         w.linef("    if ({} || frame->id > (frame->extended ? 0x1FFFFFFFu : 0x7FFu)) {{", length);
     else
         w.linef("    if ({} || frame->extended || frame->id > 0x7FFu) {{", length);
     w.line("        return false;");
     w.line("    }");
-    w.linef("    if (({} & {}) == 0u) {{", roleRegister(f, w.names, instance, "send_empty"), roleMacro(f, w.names, instance, "send_empty"));
+    w.linef("    if (({} & {}) == 0u) {{", roleRegister(f, w.names, instance, "send_empty"),
+            roleMacro(f, w.names, instance, "send_empty"));
     w.line("        return false;");
     w.line("    }");
     writeRole(w, instance, "send_id", Code::trusted("frame->id"), 4);
@@ -88,7 +95,8 @@ void defineReceive(Writer& w, NeedIndex need)
     w.line();
     w.linef("bool {0}_receive(struct {0}_frame *frame)", name);
     w.line("{");
-    w.linef("    if (({} & {}) == 0u) {{", roleRegister(f, w.names, instance, "receive_full"), roleMacro(f, w.names, instance, "receive_full"));
+    w.linef("    if (({} & {}) == 0u) {{", roleRegister(f, w.names, instance, "receive_full"),
+            roleMacro(f, w.names, instance, "receive_full"));
     w.line("        return false;");
     w.line("    }");
     w.linef("    frame->id = {};", readRole(w, instance, "receive_id"));
@@ -133,17 +141,28 @@ void declareCan(Writer& w, NeedIndex need)
     const Facts& f = w.facts;
     const Setting& setting = f.settings[need];
     const Word name = w.names.need(need), NAME = w.names.NEED(need);
-    const std::int64_t quanta = 1 + setting.role("propagation").value_or(0) + setting.role("segment1").value_or(0) + setting.role("segment2").value_or(0);
+    const std::int64_t quanta = 1 + setting.role("propagation").value_or(0) + setting.role("segment1").value_or(0) +
+                                setting.role("segment2").value_or(0);
     const std::int64_t prescaler = setting.role("prescaler").value_or(1);
-    w.comment(fmt::format("{}; sample point {}. {}", setting.goal("rate")->formula + " = " + setting.goal("rate")->achieved, setting.goal("sample")->achieved, hasFrames(f, need) ? "Frames go and come by send and receive." : "Frames are yours to put into its message memory."));
+    w.comment(fmt::format("{}; sample point {}. {}",
+                          setting.goal("rate")->formula + " = " + setting.goal("rate")->achieved,
+                          setting.goal("sample")->achieved,
+                          hasFrames(f, need) ? "Frames go and come by send and receive."
+                                             : "Frames are yours to put into its message memory."));
     w.linef("#define {}_PRESCALER {}u", NAME, prescaler);
     w.linef("#define {}_QUANTA {}u {}", NAME, quanta, cComment("a bit"));
-    w.linef("#define {}_BITS_PER_SECOND {}u", NAME, (Rational(f.rates.clocks[size_t(setting.kernel)].rate.value.floor()) / (prescaler * quanta)).floor());
-    w.linef("_Static_assert({0} / ({1}_PRESCALER * {1}_QUANTA) == {1}_BITS_PER_SECOND, {2});", rateMacro(f, w.names, setting.kernel), NAME, cString(w.names.needs[need].text() + " bit rate from its clock"));
+    w.linef("#define {}_BITS_PER_SECOND {}u", NAME,
+            (Rational(f.rates.clocks[size_t(setting.kernel)].rate.value.floor()) / (prescaler * quanta)).floor());
+    w.linef("_Static_assert({0} / ({1}_PRESCALER * {1}_QUANTA) == {1}_BITS_PER_SECOND, {2});",
+            rateMacro(f, w.names, setting.kernel), NAME,
+            cString(w.names.needs[need].text() + " bit rate from its clock"));
     const InstanceIndex instance = f.bindings.needs[need].instance;
     const CanFilterPlan filters = canFilterPlan(f.device, instance, f.plan.needs[need]);
     if (!filters.filters.filters.empty())
-        w.comment(filters.filters.more == 0 ? "Of received frames only those with the identifiers of the plan pass." : "Of received frames those with the identifiers of the plan pass, and some others that the filters cannot tell from them: look at the identifier.");
+        w.comment(filters.filters.more == 0
+                      ? "Of received frames only those with the identifiers of the plan pass."
+                      : "Of received frames those with the identifiers of the plan pass, and some others that the "
+                        "filters cannot tell from them: look at the identifier.");
     if (hasFrames(f, need)) {
         w.line();
         w.linef("struct {}_frame {{", name);
@@ -168,7 +187,8 @@ void declareCan(Writer& w, NeedIndex need)
     if (!f.device.roleField(instance, "off_bus").valid())
         return;
     w.line();
-    w.comment("Whether too many errors have taken the controller off the bus; stop and start let it come back, after 128 times 11 recessive bits.");
+    w.comment("Whether too many errors have taken the controller off the bus; stop and start let it come back, after "
+              "128 times 11 recessive bits.");
     w.linef("bool {}_off_bus(void);", name);
 }
 
@@ -187,7 +207,8 @@ void defineCan(Writer& w, NeedIndex need)
     w.line();
     w.linef("bool {}_off_bus(void)", w.names.need(need));
     w.line("{");
-    w.linef("    return ({} & {}) != 0u;", roleRegister(w.facts, w.names, instance, "off_bus"), roleMacro(w.facts, w.names, instance, "off_bus"));
+    w.linef("    return ({} & {}) != 0u;", roleRegister(w.facts, w.names, instance, "off_bus"),
+            roleMacro(w.facts, w.names, instance, "off_bus"));
     w.line("}");
 }
 

@@ -31,7 +31,9 @@ bool hasFlexible(const Block& block);
 /// Bytes that frames can carry: 8, or 64 where the block has words for them and they are wanted.
 int canBytes(const Device& device, InstanceIndex instance, const Need& need);
 /// What lets the C send and take frames; of a block that lacks one the message memory is the program's.
-inline constexpr std::array<const char*, 12> kCanFrameRoles{"send_empty", "send_id", "send_length", "send_low", "send_high", "send", "receive_full", "receive_id", "receive_length", "receive_low", "receive_high", "receive_next"};
+inline constexpr std::array<const char*, 12> kCanFrameRoles{
+    "send_empty",   "send_id",    "send_length",    "send_low",    "send_high",    "send",
+    "receive_full", "receive_id", "receive_length", "receive_low", "receive_high", "receive_next"};
 /// The filters of a controller, and what they are set to for a need's identifiers.
 struct CanFilterPlan {
     int first = 0, available = 0; ///< numbers of its roles

@@ -22,7 +22,10 @@ constexpr std::size_t kMostBlocks = 128;
 constexpr int kMostPieces = 20'000;
 constexpr std::uint32_t kStandard = 0x7FF, kExtended = 0x1FFFFFFF;
 
-std::uint32_t allBits(bool extended) { return extended ? kExtended : kStandard; }
+std::uint32_t allBits(bool extended)
+{
+    return extended ? kExtended : kStandard;
+}
 
 std::optional<std::uint32_t> numberIn(std::string_view text)
 {
@@ -31,7 +34,9 @@ std::optional<std::uint32_t> numberIn(std::string_view text)
         text.remove_prefix(2);
     std::uint32_t value = 0;
     const auto [end, error] = std::from_chars(text.data(), text.data() + text.size(), value, hex ? 16 : 10);
-    return error == std::errc() && end == text.data() + text.size() && !text.empty() && value <= kExtended ? std::optional(value) : std::nullopt;
+    return error == std::errc() && end == text.data() + text.size() && !text.empty() && value <= kExtended
+               ? std::optional(value)
+               : std::nullopt;
 }
 
 /// Aligned blocks of a power of two that make up a range.
@@ -55,9 +60,15 @@ CanFilter united(const CanFilter& a, const CanFilter& b)
     return {a.id & mask, mask, a.extended};
 }
 
-std::uint64_t sizeOf(const CanFilter& filter) { return std::uint64_t(1) << std::popcount(allBits(filter.extended) & ~filter.mask); }
+std::uint64_t sizeOf(const CanFilter& filter)
+{
+    return std::uint64_t(1) << std::popcount(allBits(filter.extended) & ~filter.mask);
+}
 
-bool covers(const CanFilter& a, const CanFilter& b) { return a.extended == b.extended && (a.mask & ~b.mask) == 0 && ((a.id ^ b.id) & a.mask) == 0; }
+bool covers(const CanFilter& a, const CanFilter& b)
+{
+    return a.extended == b.extended && (a.mask & ~b.mask) == 0 && ((a.id ^ b.id) & a.mask) == 0;
+}
 
 void dropCovered(std::vector<CanFilter>& filters)
 {
@@ -76,7 +87,8 @@ void joinExactly(std::vector<CanFilter>& filters)
         again = false;
         for (std::size_t i = 0; i < filters.size() && !again; ++i)
             for (std::size_t k = i + 1; k < filters.size() && !again; ++k)
-                if (filters[i].extended == filters[k].extended && filters[i].mask == filters[k].mask && std::popcount(filters[i].id ^ filters[k].id) == 1) {
+                if (filters[i].extended == filters[k].extended && filters[i].mask == filters[k].mask &&
+                    std::popcount(filters[i].id ^ filters[k].id) == 1) {
                     filters[i] = united(filters[i], filters[k]);
                     filters.erase(filters.begin() + std::ptrdiff_t(k));
                     again = true;
@@ -88,7 +100,8 @@ void joinExactly(std::vector<CanFilter>& filters)
 /// Empty when that takes too many.
 std::optional<std::uint64_t> passing(const std::vector<CanFilter>& filters)
 {
-    std::vector<std::pair<CanFilter, std::size_t>> waiting; // with the first of `filters` that it is not known to be apart from
+    std::vector<std::pair<CanFilter, std::size_t>>
+        waiting; // with the first of `filters` that it is not known to be apart from
     for (std::size_t i = filters.size(); i-- > 0;)
         waiting.emplace_back(filters[i], i + 1);
     std::uint64_t sum = 0;
@@ -135,22 +148,30 @@ Expected<std::vector<CanRange>> parseCanFilters(std::string_view text)
             rest.remove_prefix(1);
         }
         const size_t dash = rest.find('-');
-        const std::optional<std::uint32_t> first = numberIn(rest.substr(0, dash)), last = dash == std::string_view::npos ? first : numberIn(rest.substr(dash + 1));
+        const std::optional<std::uint32_t> first = numberIn(rest.substr(0, dash)),
+                                           last =
+                                               dash == std::string_view::npos ? first : numberIn(rest.substr(dash + 1));
         if (!first || !last)
-            return problemOf(fmt::format("\"{}\" is no identifier and no range; write 0x120, 0x200-0x20F or, of 29 bits, x0x100.", word));
+            return problemOf(fmt::format(
+                "\"{}\" is no identifier and no range; write 0x120, 0x200-0x20F or, of 29 bits, x0x100.", word));
         if (*last < *first)
             return problemOf(fmt::format("\"{}\" ends before it begins.", word));
         out.push_back({*first, *last, extended || *last > kStandard});
     }
-    std::sort(out.begin(), out.end(), [](const CanRange& a, const CanRange& b) { return std::tuple(a.extended, a.first) < std::tuple(b.extended, b.first); });
+    std::sort(out.begin(), out.end(), [](const CanRange& a, const CanRange& b) {
+        return std::tuple(a.extended, a.first) < std::tuple(b.extended, b.first);
+    });
     std::vector<CanRange> merged;
     for (const CanRange& range : out)
-        if (!merged.empty() && merged.back().extended == range.extended && range.first <= std::uint64_t(merged.back().last) + 1)
+        if (!merged.empty() && merged.back().extended == range.extended &&
+            range.first <= std::uint64_t(merged.back().last) + 1)
             merged.back().last = std::max(merged.back().last, range.last);
         else
             merged.push_back(range);
     if (merged.size() > kMostRanges)
-        return problemOf(fmt::format("{} identifiers and ranges are more than {}; let a wider range through and look at the rest in the program.", merged.size(), kMostRanges));
+        return problemOf(fmt::format("{} identifiers and ranges are more than {}; let a wider range through and look "
+                                     "at the rest in the program.",
+                                     merged.size(), kMostRanges));
     return merged;
 }
 
@@ -165,7 +186,8 @@ CanFilters coverByMasks(const std::vector<CanRange>& ranges, std::size_t most)
     if (out.filters.size() > kMostBlocks) {
         out.filters.clear();
         for (const CanRange& range : ranges)
-            out.filters.push_back(united({range.first, allBits(range.extended), range.extended}, {range.last, allBits(range.extended), range.extended}));
+            out.filters.push_back(united({range.first, allBits(range.extended), range.extended},
+                                         {range.last, allBits(range.extended), range.extended}));
         // What the ends have in common are upper bits; below the first that differs all count for nothing.
         for (CanFilter& filter : out.filters) {
             const std::uint32_t differs = allBits(filter.extended) & ~filter.mask;

@@ -16,15 +16,19 @@ struct CanRange {
     bool extended = false;
 };
 
-/// "0x120, 0x200-0x20F, 0x18FF50E5, x0x100": numbers or ranges with commas or blanks between; hexadecimal with 0x, else decimal. More than
-/// 11 bits, or an x in front, make it extended. Ranges that touch or overlap become one; in rising order, extended ones last. At most 64.
+/// "0x120, 0x200-0x20F, 0x18FF50E5, x0x100": numbers or ranges with commas or blanks between; hexadecimal with 0x, else
+/// decimal. More than 11 bits, or an x in front, make it extended. Ranges that touch or overlap become one; in rising
+/// order, extended ones last. At most 64.
 Expected<std::vector<CanRange>> parseCanFilters(std::string_view text);
 
 /// Lets a frame through when the bits of its identifier that count are those of `id`.
 struct CanFilter {
     std::uint32_t id = 0, mask = 0; ///< a one in the mask: the bit counts
     bool extended = false;
-    bool passes(std::uint32_t other, bool isExtended) const { return isExtended == extended && ((other ^ id) & mask) == 0; }
+    bool passes(std::uint32_t other, bool isExtended) const
+    {
+        return isExtended == extended && ((other ^ id) & mask) == 0;
+    }
 };
 
 struct CanFilters {
@@ -33,8 +37,8 @@ struct CanFilters {
     bool counted = true;    ///< and no fewer
 };
 
-/// Filters that let all ranges through and nothing else, where `most` suffice; else as many as there are, and as few others as a merge
-/// of the nearest pairs gives. REQUIRES: most > 0 and ranges of parseCanFilters
+/// Filters that let all ranges through and nothing else, where `most` suffice; else as many as there are, and as few
+/// others as a merge of the nearest pairs gives. REQUIRES: most > 0 and ranges of parseCanFilters
 CanFilters coverByMasks(const std::vector<CanRange>& ranges, std::size_t most);
 
 } // namespace bindrel

@@ -19,9 +19,12 @@ Ppm FlexibleTiming::tolerance() const
     const CanTiming &n = nominal, &d = data;
     const Rational byJumps(d.jump, 20 * d.quanta());
     const Rational scale(n.prescaler, d.prescaler); // BRP_N / BRP_D
-    const Rational afterError = Rational(std::min(n.segment1, n.segment2)) / ((Rational(6 * d.quanta() - d.segment2) / scale + Rational(7 * n.quanta())) * 2);
+    const Rational afterError = Rational(std::min(n.segment1, n.segment2)) /
+                                ((Rational(6 * d.quanta() - d.segment2) / scale + Rational(7 * n.quanta())) * 2);
     const Rational late = scale > Rational(1) ? scale - Rational(1) : Rational(0);
-    const Rational overChange = (Rational(d.jump) - late) / ((Rational(2 * n.quanta() - n.segment2) * scale + Rational(d.segment2 + 4 * d.quanta())) * 2);
+    const Rational overChange =
+        (Rational(d.jump) - late) /
+        ((Rational(2 * n.quanta() - n.segment2) * scale + Rational(d.segment2 + 4 * d.quanta())) * 2);
     Rational least = std::min({byJumps, afterError, overChange}) * 1'000'000;
     if (least < Rational(0))
         least = Rational(0);
@@ -39,12 +42,14 @@ std::optional<CanTiming> split(std::int64_t quanta, std::int64_t segment2, std::
 {
     const std::int64_t before = quanta - 1 - segment2; // propagation and segment 1
     const std::int64_t holds = fields.propagation + fields.segment1;
-    if (segment2 < std::max(kLeastSegment2, jump) || segment2 > fields.segment2 || before < 1 + std::max<std::int64_t>(jump, 1) || before > holds)
+    if (segment2 < std::max(kLeastSegment2, jump) || segment2 > fields.segment2 ||
+        before < 1 + std::max<std::int64_t>(jump, 1) || before > holds)
         return std::nullopt;
     CanTiming out;
     out.segment2 = segment2;
     // As long as segment 2, which is all that the tolerance asks of it; the rest is left for delays on the bus.
-    const std::int64_t leastOfSegment1 = fields.propagation > 0 ? std::max<std::int64_t>(1, before - fields.propagation) : 1;
+    const std::int64_t leastOfSegment1 =
+        fields.propagation > 0 ? std::max<std::int64_t>(1, before - fields.propagation) : 1;
     const std::int64_t mostOfSegment1 = std::min(before - 1, fields.segment1);
     if (mostOfSegment1 < leastOfSegment1)
         return std::nullopt;
@@ -54,10 +59,14 @@ std::optional<CanTiming> split(std::int64_t quanta, std::int64_t segment2, std::
     return out;
 }
 
-/// Every split that may be the best: at each, the nearest rates and sample points that a prescaler gives, and the ends of what the fields and the jump allow.
-template <typename Consider> void forEachTiming(const Frequency& kernel, const CanWish& wish, const CanFields& fields, std::int64_t leastQuanta, const Consider& consider)
+/// Every split that may be the best: at each, the nearest rates and sample points that a prescaler gives, and the ends
+/// of what the fields and the jump allow.
+template <typename Consider>
+void forEachTiming(const Frequency& kernel, const CanWish& wish, const CanFields& fields, std::int64_t leastQuanta,
+                   const Consider& consider)
 {
-    if (!(kernel.value > Rational(0)) || !(wish.rate.value > Rational(0)) || wish.jump < 0 || wish.jump > fields.jump || fields.jump < 1)
+    if (!(kernel.value > Rational(0)) || !(wish.rate.value > Rational(0)) || wish.jump < 0 || wish.jump > fields.jump ||
+        fields.jump < 1)
         return;
     const std::int64_t mostQuanta = 1 + fields.propagation + fields.segment1 + fields.segment2;
     std::optional<Rational> nearest;
@@ -67,7 +76,8 @@ template <typename Consider> void forEachTiming(const Frequency& kernel, const C
             break;
         if (ideal.floor() > mostQuanta)
             continue;
-        for (std::int64_t quanta = std::max(leastQuanta, ideal.floor()); quanta <= std::min(mostQuanta, ideal.ceil()); ++quanta) {
+        for (std::int64_t quanta = std::max(leastQuanta, ideal.floor()); quanta <= std::min(mostQuanta, ideal.ceil());
+             ++quanta) {
             // The rate weighs most, and does not depend on how the bit is split.
             const Frequency rate(kernel.value.times(1, prescaler * quanta));
             const Ppm error = errorOf(rate, wish.rate);
@@ -75,7 +85,9 @@ template <typename Consider> void forEachTiming(const Frequency& kernel, const C
                 continue;
             const Rational segment2 = (Rational(1) - wish.samplePoint.value) * quanta;
             const std::int64_t least = std::max(kLeastSegment2, wish.jump), most = fields.segment2;
-            for (const std::int64_t choice : {segment2.floor(), segment2.ceil(), least, most, quanta - 1 - fields.propagation - fields.segment1, quanta - 2 - std::max<std::int64_t>(wish.jump, 1)})
+            for (const std::int64_t choice :
+                 {segment2.floor(), segment2.ceil(), least, most, quanta - 1 - fields.propagation - fields.segment1,
+                  quanta - 2 - std::max<std::int64_t>(wish.jump, 1)})
                 if (std::optional<CanTiming> timing = split(quanta, choice, wish.jump, fields)) {
                     timing->prescaler = prescaler;
                     timing->rate = rate;
@@ -88,10 +100,13 @@ template <typename Consider> void forEachTiming(const Frequency& kernel, const C
 }
 
 /// Those that are best by rate and sample point, which leaves the tolerance to choose by.
-std::vector<CanTiming> nearestTimings(const Frequency& kernel, const CanWish& wish, const CanFields& fields, std::int64_t leastQuanta)
+std::vector<CanTiming> nearestTimings(const Frequency& kernel, const CanWish& wish, const CanFields& fields,
+                                      std::int64_t leastQuanta)
 {
     std::vector<CanTiming> out;
-    const auto rank = [&wish](const CanTiming& timing) { return std::pair(timing.error.value.abs(), (timing.samplePoint().value - wish.samplePoint.value).abs()); };
+    const auto rank = [&wish](const CanTiming& timing) {
+        return std::pair(timing.error.value.abs(), (timing.samplePoint().value - wish.samplePoint.value).abs());
+    };
     forEachTiming(kernel, wish, fields, leastQuanta, [&](const CanTiming& timing) {
         if (!out.empty() && rank(timing) > rank(out.front()))
             return;
@@ -104,7 +119,8 @@ std::vector<CanTiming> nearestTimings(const Frequency& kernel, const CanWish& wi
 
 } // namespace
 
-std::optional<CanTiming> bestCanTiming(const Frequency& kernel, const Frequency& wanted, const Ratio& samplePoint, std::int64_t jump, const CanFields& fields)
+std::optional<CanTiming> bestCanTiming(const Frequency& kernel, const Frequency& wanted, const Ratio& samplePoint,
+                                       std::int64_t jump, const CanFields& fields)
 {
     std::optional<CanTiming> best;
     const auto rank = [](const CanTiming& timing) { return std::pair(-timing.tolerance().value, -timing.quanta()); };
@@ -114,7 +130,8 @@ std::optional<CanTiming> bestCanTiming(const Frequency& kernel, const Frequency&
     return best;
 }
 
-std::optional<FlexibleTiming> bestFlexibleTiming(const Frequency& kernel, const CanWish& nominal, const CanWish& data, const CanFields& nominalFields, const CanFields& dataFields)
+std::optional<FlexibleTiming> bestFlexibleTiming(const Frequency& kernel, const CanWish& nominal, const CanWish& data,
+                                                 const CanFields& nominalFields, const CanFields& dataFields)
 {
     std::optional<FlexibleTiming> best;
     using Rank = std::tuple<Rational, std::int64_t, std::int64_t>;

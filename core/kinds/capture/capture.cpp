@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// Capture: times of edges. The ticks are as coarse as the wanted resolution allows, so that the counter reaches far; between two stamps up to one
-// period less a tick can be told.
+// Capture: times of edges. The ticks are as coarse as the wanted resolution allows, so that the counter reaches far;
+// between two stamps up to one period less a tick can be told.
 #include "core/kinds/common/division.h"
 #include "core/kinds/common/interrupt_load.h"
 #include "core/kinds/common/timer_block.h"
@@ -33,7 +33,9 @@ Setting solveCapture(const TuningContext& c)
     const int channel = channelOf(c.bound);
     const std::string n = std::to_string(channel);
     if (channel > 0 && !c.has("captured" + n)) {
-        out.notComputed = say(c, "channel {} of {} takes no time stamps: its block has no role \"captured{}\"; choose another timer", n, name, n);
+        out.notComputed =
+            say(c, "channel {} of {} takes no time stamps: its block has no role \"captured{}\"; choose another timer",
+                n, name, n);
         return out;
     }
     const Duration resolution = goalTime(c.need, "resolution"), longest = goalTime(c.need, "longest");
@@ -48,23 +50,47 @@ Setting solveCapture(const TuningContext& c)
         if (prescaler > most) { // the one below it, if there is one
             const std::int64_t above = prescaler;
             prescaler = encoding.atLeast(1, codes).value_or(1);
-            for (std::optional<std::int64_t> next = prescaler; next && *next <= most && *next < above; next = encoding.atLeast(*next + 1, codes))
+            for (std::optional<std::int64_t> next = prescaler; next && *next <= most && *next < above;
+                 next = encoding.atLeast(*next + 1, codes))
                 prescaler = *next;
         }
     }
     const Duration tick(Rational(prescaler) / kernel);
-    Achieved row{"resolution", "Resolution", "\u2264 " + say(c, resolution), say(c, tick), std::nullopt, tick <= resolution, say(c, "{} / {}", prescaler, say(c, c.kernel().rate)), {}};
+    Achieved row{"resolution",
+                 "Resolution",
+                 "\u2264 " + say(c, resolution),
+                 say(c, tick),
+                 std::nullopt,
+                 tick <= resolution,
+                 say(c, "{} / {}", prescaler, say(c, c.kernel().rate)),
+                 {}};
     if (!row.ok)
-        row.trouble = say(c, "a tick of {} at {} is no shorter. Give it a faster clock.", c.kernelName(), say(c, c.kernel().rate));
+        row.trouble = say(c, "a tick of {} at {} is no shorter. Give it a faster clock.", c.kernelName(),
+                          say(c, c.kernel().rate));
     out.achieved.push_back(row);
     const std::int64_t counts = c.encoding("period").largest(c.maxCode("period"));
     const Duration reach(Rational(counts - 1) * tick.value);
-    Achieved far{"longest", "Longest interval", "\u2265 " + say(c, longest), say(c, reach), std::nullopt, reach >= longest, say(c, "{} \u00d7 {}", counts - 1, say(c, tick)), {}};
+    Achieved far{"longest",
+                 "Longest interval",
+                 "\u2265 " + say(c, longest),
+                 say(c, reach),
+                 std::nullopt,
+                 reach >= longest,
+                 say(c, "{} \u00d7 {}", counts - 1, say(c, tick)),
+                 {}};
     if (!far.ok) {
         const std::int64_t enough = (longest.value * kernel / (counts - 1)).ceil();
-        const std::optional<std::int64_t> coarser = c.has("prescaler") ? c.encoding("prescaler").atLeast(std::max<std::int64_t>(enough, 1), c.maxCode("prescaler")) : std::nullopt;
-        far.trouble = coarser ? say(c, "the counter begins anew before. Ask for a resolution of {}, or choose a timer with more bits.", say(c, Duration(Rational(*coarser) / kernel), 4))
-                              : std::string("the counter begins anew before. Give it a slower clock, or choose a timer with more bits.");
+        const std::optional<std::int64_t> coarser =
+            c.has("prescaler")
+                ? c.encoding("prescaler").atLeast(std::max<std::int64_t>(enough, 1), c.maxCode("prescaler"))
+                : std::nullopt;
+        far.trouble =
+            coarser
+                ? say(c,
+                      "the counter begins anew before. Ask for a resolution of {}, or choose a timer with more bits.",
+                      say(c, Duration(Rational(*coarser) / kernel), 4))
+                : std::string(
+                      "the counter begins anew before. Give it a slower clock, or choose a timer with more bits.");
     }
     out.achieved.push_back(far);
 
@@ -78,11 +104,23 @@ Setting solveCapture(const TuningContext& c)
             out.roles.push_back({"captures" + n, 1, ""});
         const std::string edge = sayGoal(c, "edge");
         const bool can = c.has("edge" + n) || goalIs(c.need, "edge", "rising");
-        out.achieved.push_back({"edge", "Edges", edge, can ? edge : "rising", std::nullopt, can, {}, can ? std::string() : say(c, "{} takes rising edges and nothing else.", name)});
+        out.achieved.push_back({"edge",
+                                "Edges",
+                                edge,
+                                can ? edge : "rising",
+                                std::nullopt,
+                                can,
+                                {},
+                                can ? std::string() : say(c, "{} takes rising edges and nothing else.", name)});
         if (c.has("edge" + n))
             out.roles.push_back({"edge" + n, edgeOf(c.need), "edge"});
         if (goalIs(c.need, "interrupt", "yes"))
-            out.events.push_back({"capture", "capture_interrupt" + n, "captured" + n, "edge", "Called by the interrupt after each time stamp.", {}});
+            out.events.push_back({"capture",
+                                  "capture_interrupt" + n,
+                                  "captured" + n,
+                                  "edge",
+                                  "Called by the interrupt after each time stamp.",
+                                  {}});
     }
     if (c.has("update"))
         out.roles.push_back({"update", 1, "", RoleValue::When::Event});
@@ -97,14 +135,20 @@ void declareCapture(Writer& w, NeedIndex need)
     const Word name = w.names.need(need), NAME = w.names.NEED(need);
     const std::int64_t prescaler = setting.role("prescaler").value_or(1);
     const std::int64_t hertz = std::max<std::int64_t>(f.rates.clocks[size_t(setting.kernel)].rate.value.floor(), 1);
-    w.comment(fmt::format("A tick is {}: {}.", setting.goal("resolution")->achieved, setting.goal("resolution")->formula));
+    w.comment(
+        fmt::format("A tick is {}: {}.", setting.goal("resolution")->achieved, setting.goal("resolution")->formula));
     w.linef("#define {}_PRESCALER {}u", NAME, prescaler);
-    w.linef("#define {}_TICKS_PER_SECOND {}u {}", NAME, (Rational(hertz) / prescaler).floor(), cComment("rounded down"));
-    w.linef("_Static_assert({0} / {1}_PRESCALER == {1}_TICKS_PER_SECOND, {2});", rateMacro(f, w.names, setting.kernel), NAME, cString(w.names.needs[need].text() + " ticks from its clock"));
+    w.linef("#define {}_TICKS_PER_SECOND {}u {}", NAME, (Rational(hertz) / prescaler).floor(),
+            cComment("rounded down"));
+    w.linef("_Static_assert({0} / {1}_PRESCALER == {1}_TICKS_PER_SECOND, {2});", rateMacro(f, w.names, setting.kernel),
+            NAME, cString(w.names.needs[need].text() + " ticks from its clock"));
     if (channelOf(f.bindings.needs[need]) <= 0)
         return;
     w.line();
-    w.comment(fmt::format("{}: ticks since the one before, right up to {}. The first gives 0.", setting.events.empty() ? "Takes the last time stamp if there is a new one" : "The last time stamp; to be called once in the function of the edge, and always true",
+    w.comment(fmt::format("{}: ticks since the one before, right up to {}. The first gives 0.",
+                          setting.events.empty()
+                              ? "Takes the last time stamp if there is a new one"
+                              : "The last time stamp; to be called once in the function of the edge, and always true",
                           setting.goal("longest")->achieved));
     w.linef("bool {}_take(uint32_t *ticks);", name);
     w.comment("Nanoseconds of ticks.");
@@ -141,9 +185,14 @@ void defineCapture(Writer& w, NeedIndex need)
     w.line();
     w.linef("uint64_t {}_nanoseconds(uint32_t ticks)", name);
     w.line("{");
-    // Whole and rest apart, so that no product leaves 64 bits: the denominator of a rate has less than 32 in all sensible plans.
-    if (tick.defined() && tick.fits64() && tick.den() < (INT64_C(1) << 31) && tick.num() / tick.den() < (INT64_C(1) << 31))
-        w.linef("    return (uint64_t)ticks * {}u{};", tick.floor(), tick.isInteger() ? Code() : code(" + (uint64_t)ticks * {}u / {}u", (tick - Rational(tick.floor())).num(), tick.den()));
+    // Whole and rest apart, so that no product leaves 64 bits: the denominator of a rate has less than 32 in all
+    // sensible plans.
+    if (tick.defined() && tick.fits64() && tick.den() < (INT64_C(1) << 31) &&
+        tick.num() / tick.den() < (INT64_C(1) << 31))
+        w.linef("    return (uint64_t)ticks * {}u{};", tick.floor(),
+                tick.isInteger()
+                    ? Code()
+                    : code(" + (uint64_t)ticks * {}u / {}u", (tick - Rational(tick.floor())).num(), tick.den()));
     else
         w.linef("    return (uint64_t)ticks * 1000000000u / {}_TICKS_PER_SECOND;", w.names.NEED(need));
     w.line("}");
@@ -164,8 +213,11 @@ Kind captureKind()
                   {"longest", "Longest interval", T::Duration, "10 ms", {}, "That must not overflow the counter."},
                   {"edge", "Edges", T::Choice, "rising", {"rising", "falling", "both"}, ""},
                   {"interrupt", "Interrupt", T::Choice, "no", {"no", "yes"}, "At each time stamp.", 0, 0, true},
-                  priorityGoal(), aboveGoal()};
-    kind.signals = [](const Need&) { return std::vector<SignalSpec>{{"in", "input", "CH#", 0, SignalSpec::Direction::In, false}}; };
+                  priorityGoal(),
+                  aboveGoal()};
+    kind.signals = [](const Need&) {
+        return std::vector<SignalSpec>{{"in", "input", "CH#", 0, SignalSpec::Direction::In, false}};
+    };
     kind.sharedAs = [](const Need& need) { return "capture " + sameText(goalValue(need, "resolution")); };
     kind.brief = [](const Need& need) { return goalText(need, "resolution"); };
     kind.roles = timerRoles();
@@ -173,7 +225,10 @@ Kind captureKind()
     kind.instanceEvents = timerEvents();
     room.tuning.solve = solveCapture;
     room.tuning.accuracy = [](const TuningContext& c) { return passedOn(c, "times are read"); };
-    room.source = {declareCapture, defineCapture, {"prescaler", "ticks_per_second", "take", "nanoseconds", "edge"}, {{"prescaler", "prescaler"}}};
+    room.source = {declareCapture,
+                   defineCapture,
+                   {"prescaler", "ticks_per_second", "take", "nanoseconds", "edge"},
+                   {{"prescaler", "prescaler"}}};
     return room;
 }
 

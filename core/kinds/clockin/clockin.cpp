@@ -13,7 +13,9 @@ Kind clockinKind()
     kind.instanceKind = "clockin";
     kind.instanceGoal = "clock";
     kind.goals = {{"clock", "Clock", GoalSpec::Type::Name, "", {}, "The input that it feeds."}};
-    kind.signals = [](const Need&) { return std::vector<SignalSpec>{{"in", "clock in", "IN", -1, SignalSpec::Direction::In, false}}; };
+    kind.signals = [](const Need&) {
+        return std::vector<SignalSpec>{{"in", "clock in", "IN", -1, SignalSpec::Direction::In, false}};
+    };
     kind.brief = [](const Need& need) { return goalText(need, "clock"); };
     kind.instanceSignals = {{"IN", "The clock."}};
     return room;

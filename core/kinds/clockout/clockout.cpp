@@ -30,7 +30,8 @@ Setting solveClockout(const TuningContext& c)
 {
     Setting out;
     const Frequency wanted = goalRate(c.need, "rate");
-    out.achieved.push_back({"rate", "Rate", say(c, wanted), say(c, c.kernel().rate), errorOf(c.kernel().rate, wanted), true, {}, {}});
+    out.achieved.push_back(
+        {"rate", "Rate", say(c, wanted), say(c, c.kernel().rate), errorOf(c.kernel().rate, wanted), true, {}, {}});
     return out;
 }
 
@@ -45,7 +46,9 @@ Kind clockoutKind()
     kind.title = "Clock output";
     kind.instanceKind = "clockout";
     kind.goals = {{"rate", "Rate", T::Frequency, "1 MHz", {}, "At the pad."}};
-    kind.signals = [](const Need&) { return std::vector<SignalSpec>{{"out", "output", "OUT", -1, SignalSpec::Direction::Out, false}}; };
+    kind.signals = [](const Need&) {
+        return std::vector<SignalSpec>{{"out", "output", "OUT", -1, SignalSpec::Direction::Out, false}};
+    };
     kind.fastest = [](const Need& need, std::string_view) { return goalRate(need, "rate"); };
     kind.brief = [](const Need& need) { return goalText(need, "rate"); };
     kind.instanceSignals = {{"OUT", "The clock."}};

@@ -25,7 +25,10 @@ int indexOf(const Plan& plan, const std::string& id)
     return -1;
 }
 
-TuningContext contextOf(const TuningContext& c, NeedIndex need) { return {c.device, c.rates, c.plan.needs[size_t(need)], c.bindings.needs[size_t(need)], c.plan, c.bindings}; }
+TuningContext contextOf(const TuningContext& c, NeedIndex need)
+{
+    return {c.device, c.rates, c.plan.needs[size_t(need)], c.bindings.needs[size_t(need)], c.plan, c.bindings};
+}
 
 /// Needs in the order of the chain, this one not among them; empty with a trouble when it does not end.
 std::vector<int> chainOf(const TuningContext& c, std::string& trouble)
@@ -38,7 +41,8 @@ std::vector<int> chainOf(const TuningContext& c, std::string& trouble)
             ids.push_back(need.id);
         if (next < 0)
             trouble = say(c, "no need is called \"{}\" whose periods could be counted.{}", by, didYouMean(by, ids));
-        else if (&c.plan.needs[size_t(next)] == &c.need || c.plan.needs[size_t(next)].id == c.need.id || out.size() > c.plan.needs.size())
+        else if (&c.plan.needs[size_t(next)] == &c.need || c.plan.needs[size_t(next)].id == c.need.id ||
+                 out.size() > c.plan.needs.size())
             trouble = say(c, "{} would count its own periods", c.need.title);
         else
             out.push_back(next);
@@ -78,7 +82,10 @@ Ticks ticksOf(const TuningContext& c)
             if (by >= 0 && value.name == c.device.instances[size_t(by)].name)
                 out.chain = value.code;
         }
-    const std::optional<Frequency> beats = by >= 0 && facet.beats && c.rates.clocks[size_t(c.device.instances[size_t(by)].kernel)].running ? facet.beats(contextOf(c, out.need)) : std::nullopt;
+    const std::optional<Frequency> beats =
+        by >= 0 && facet.beats && c.rates.clocks[size_t(c.device.instances[size_t(by)].kernel)].running
+            ? facet.beats(contextOf(c, out.need))
+            : std::nullopt;
     if (!facet.beats)
         out.trouble = say(c, "{} has no periods that could be counted", other.title);
     else if (by < 0)
@@ -86,7 +93,8 @@ Ticks ticksOf(const TuningContext& c)
     else if (timers.empty())
         out.trouble = say(c, "{} counts its clock only. Choose another timer", name);
     else if (!out.chain)
-        out.trouble = say(c, "{} is on {}, whose periods {} does not count: it takes those of {}", other.title, c.device.instances[size_t(by)].name, name, listed(timers));
+        out.trouble = say(c, "{} is on {}, whose periods {} does not count: it takes those of {}", other.title,
+                          c.device.instances[size_t(by)].name, name, listed(timers));
     else if (!beats)
         out.trouble = say(c, "{} does not run", other.title);
     else

@@ -8,10 +8,10 @@ namespace bindrel {
 /// What a timer counts: its own clock, or the periods of another need's timer.
 struct Ticks {
     Frequency rate;
-    std::string of; ///< "TIM1K 75 MHz", "periods of Control tick 4 Hz"
+    std::string of;                     ///< "TIM1K 75 MHz", "periods of Control tick 4 Hz"
     std::optional<std::uint32_t> chain; ///< code of the role "chain"; empty: nothing is to be set
-    NeedIndex need = -1;       ///< whose periods are counted; -1: the clock's cycles
-    std::string trouble; ///< why they cannot be counted; empty when they can
+    NeedIndex need = -1;                ///< whose periods are counted; -1: the clock's cycles
+    std::string trouble;                ///< why they cannot be counted; empty when they can
 };
 
 /// By the goal "counts", the id of the other need.

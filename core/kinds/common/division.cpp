@@ -14,7 +14,10 @@ constexpr int kMostPrescalers = 131'072;
 /// Values that a role can have; one value of 1 where the block has no such role.
 class Factor {
 public:
-    Factor(const TuningContext& c, std::string_view role, std::int64_t most = INT64_MAX) : has_(c.has(role)), encoding_(c.encoding(role)), maxCode_(c.maxCode(role)), most_(most) {}
+    Factor(const TuningContext& c, std::string_view role, std::int64_t most = INT64_MAX)
+        : has_(c.has(role)), encoding_(c.encoding(role)), maxCode_(c.maxCode(role)), most_(most)
+    {
+    }
 
     std::optional<std::int64_t> atLeast(std::int64_t least) const
     {
@@ -44,10 +47,16 @@ public:
         return 0;
     }
     /// Whether it can be every whole number from 1 to its largest.
-    bool dense() const { return !has_ || encoding_.kind == Encoding::Kind::AsIs || encoding_.kind == Encoding::Kind::MinusOne; }
+    bool dense() const
+    {
+        return !has_ || encoding_.kind == Encoding::Kind::AsIs || encoding_.kind == Encoding::Kind::MinusOne;
+    }
 
 private:
-    std::optional<std::int64_t> within(std::optional<std::int64_t> value) const { return value && *value <= most_ ? value : std::nullopt; }
+    std::optional<std::int64_t> within(std::optional<std::int64_t> value) const
+    {
+        return value && *value <= most_ ? value : std::nullopt;
+    }
 
     bool has_;
     const Encoding& encoding_;
@@ -55,7 +64,8 @@ private:
     std::int64_t most_;
 };
 
-/// The number of cycles to the 2^30th part of one, where it is a fraction of more than 64 bits: nothing is decided by less.
+/// The number of cycles to the 2^30th part of one, where it is a fraction of more than 64 bits: nothing is decided by
+/// less.
 Rational manageable(const Rational& cycles)
 {
     constexpr std::int64_t kParts = INT64_C(1) << 30;
@@ -75,15 +85,19 @@ struct Distance {
     bool operator<(const Distance& other) const
     {
         // Cross products may leave 128 bits for absurd numbers; doubles are near enough for these.
-        if (num < (__int128(1) << 62) && other.num < (__int128(1) << 62) && den < (__int128(1) << 62) && other.den < (__int128(1) << 62))
+        if (num < (__int128(1) << 62) && other.num < (__int128(1) << 62) && den < (__int128(1) << 62) &&
+            other.den < (__int128(1) << 62))
             return num * other.den < other.num * den;
         return double(num) / double(den) < double(other.num) / double(other.den);
     }
 };
 
-/// Where prescaler and count can be any whole number, few products are tried: outwards from the wanted one, each for divisors that a
-/// prescaler can have. The first product that has some is the nearest there is. Empty: none was found within the bounds.
-std::vector<Division> nearestProducts(const Rational& cycles, std::int64_t first, std::int64_t last, std::int64_t leastCount, std::int64_t mostCount, DividedBy::Error error, std::size_t most)
+/// Where prescaler and count can be any whole number, few products are tried: outwards from the wanted one, each for
+/// divisors that a prescaler can have. The first product that has some is the nearest there is. Empty: none was found
+/// within the bounds.
+std::vector<Division> nearestProducts(const Rational& cycles, std::int64_t first, std::int64_t last,
+                                      std::int64_t leastCount, std::int64_t mostCount, DividedBy::Error error,
+                                      std::size_t most)
 {
     constexpr int kMostTries = 20'000; ///< divisions of a product by a prescaler, in thousands
     std::vector<Division> out;
@@ -91,7 +105,8 @@ std::vector<Division> nearestProducts(const Rational& cycles, std::int64_t first
     for (std::int64_t work = 0; out.size() < most && work < std::int64_t(kMostTries) * 1000;) {
         const bool down = below >= 1 && !(Distance(cycles, above, error) < Distance(cycles, below, error));
         const std::int64_t product = down ? below-- : above++;
-        const std::int64_t from = std::max(first, (product + mostCount - 1) / mostCount), to = std::min(last, product / leastCount);
+        const std::int64_t from = std::max(first, (product + mostCount - 1) / mostCount),
+                           to = std::min(last, product / leastCount);
         // Of two factors one is no larger than the root: where the range of prescalers is wide, these are fewer.
         const auto root = static_cast<std::int64_t>(std::sqrt(static_cast<double>(product))) + 1;
         std::vector<std::int64_t> prescalers;
@@ -122,19 +137,26 @@ std::vector<Division> nearestProducts(const Rational& cycles, std::int64_t first
 
 } // namespace
 
-std::vector<Division> divisionsNear(const TuningContext& c, const Rational& given, const DividedBy& divider, std::size_t most)
+std::vector<Division> divisionsNear(const TuningContext& c, const Rational& given, const DividedBy& divider,
+                                    std::size_t most)
 {
     const Rational cycles = manageable(given);
     if (!cycles.defined() || cycles < Rational(1))
         return {};
     const Factor prescalers(c, divider.prescaler), counts(c, divider.count, divider.mostCount);
-    const std::int64_t last = std::max<std::int64_t>(1, (cycles / std::max<std::int64_t>(divider.leastCount, 1)).floor());
-    // A smaller prescaler than this cannot reach the time, however far it counts; the one before the first that can is still tried.
-    const std::int64_t first = std::max<std::int64_t>(1, (cycles / std::max<std::int64_t>(counts.largest(), 1)).floor());
+    const std::int64_t last =
+        std::max<std::int64_t>(1, (cycles / std::max<std::int64_t>(divider.leastCount, 1)).floor());
+    // A smaller prescaler than this cannot reach the time, however far it counts; the one before the first that can is
+    // still tried.
+    const std::int64_t first =
+        std::max<std::int64_t>(1, (cycles / std::max<std::int64_t>(counts.largest(), 1)).floor());
     constexpr std::int64_t kFew = 256; // are tried one by one
     const std::int64_t mostCounts = counts.largest(), end = std::min(last, prescalers.largest());
-    if (prescalers.dense() && counts.dense() && end - first > kFew && cycles.ceil() < (std::int64_t(1) << 52) && cycles <= Rational(prescalers.largest()) * mostCounts)
-        if (std::vector<Division> products = nearestProducts(cycles, 1, end, std::max<std::int64_t>(divider.leastCount, 1), mostCounts, divider.error, most); !products.empty())
+    if (prescalers.dense() && counts.dense() && end - first > kFew && cycles.ceil() < (std::int64_t(1) << 52) &&
+        cycles <= Rational(prescalers.largest()) * mostCounts)
+        if (std::vector<Division> products = nearestProducts(
+                cycles, 1, end, std::max<std::int64_t>(divider.leastCount, 1), mostCounts, divider.error, most);
+            !products.empty())
             return products;
     std::optional<std::int64_t> prescaler = prescalers.atLeast(first);
     if (!prescaler)
@@ -145,7 +167,9 @@ std::vector<Division> divisionsNear(const TuningContext& c, const Rational& give
         const __int128 part = __int128(cycles.den()) * *prescaler;
         const std::int64_t below = std::int64_t(cycles.num() / part), above = below + (cycles.num() % part != 0);
         std::optional<std::pair<Distance, Division>> best;
-        for (const std::optional<std::int64_t>& count : {counts.nearest(std::max<std::int64_t>(below, 1)), counts.nearest(std::max<std::int64_t>(above, 1)), counts.atLeast(std::max(above, divider.leastCount))}) {
+        for (const std::optional<std::int64_t>& count :
+             {counts.nearest(std::max<std::int64_t>(below, 1)), counts.nearest(std::max<std::int64_t>(above, 1)),
+              counts.atLeast(std::max(above, divider.leastCount))}) {
             if (!count || *count < divider.leastCount)
                 continue;
             const Distance distance(cycles, __int128(*prescaler) * *count, divider.error);
@@ -177,7 +201,8 @@ std::optional<Division> divisionAtLeast(const TuningContext& c, const Rational& 
     std::optional<std::int64_t> prescaler = prescalers.atLeast(1);
     for (int tried = 0; prescaler && tried < kMostPrescalers; ++tried) {
         const std::int64_t least = std::max(divider.leastCount, (cycles / *prescaler).ceil());
-        if (const std::optional<std::int64_t> count = counts.atLeast(least); count && (!best || __int128(*prescaler) * *count < __int128(best->prescaler) * best->count))
+        if (const std::optional<std::int64_t> count = counts.atLeast(least);
+            count && (!best || __int128(*prescaler) * *count < __int128(best->prescaler) * best->count))
             best = Division{*prescaler, *count};
         if (Rational(*prescaler) >= cycles)
             break;
@@ -188,7 +213,8 @@ std::optional<Division> divisionAtLeast(const TuningContext& c, const Rational& 
 
 Division longestDivision(const TuningContext& c, const DividedBy& divider)
 {
-    return {std::max<std::int64_t>(1, Factor(c, divider.prescaler).largest()), std::max<std::int64_t>(1, Factor(c, divider.count).largest())};
+    return {std::max<std::int64_t>(1, Factor(c, divider.prescaler).largest()),
+            std::max<std::int64_t>(1, Factor(c, divider.count).largest())};
 }
 
 } // namespace bindrel

@@ -7,7 +7,8 @@
 
 namespace bindrel {
 
-/// A clock divided by a prescaler and by a counter behind it, as far as a block has them: kernel cycles = prescaler × count.
+/// A clock divided by a prescaler and by a counter behind it, as far as a block has them: kernel cycles = prescaler ×
+/// count.
 struct Division {
     std::int64_t prescaler = 1;
     std::int64_t count = 1;
@@ -26,11 +27,14 @@ struct DividedBy {
     std::int64_t mostCount = INT64_MAX;
 };
 
-/// The divisions that come nearest to so many kernel cycles, best first, at most `most`; of two as near the one with the finer ticks. Nothing nearer
-/// is missed (of a role with gaps the first 131 072 prescalers are looked at). Empty: not even the smallest fits.
-std::vector<Division> divisionsNear(const TuningContext& context, const Rational& cycles, const DividedBy& divider, std::size_t most);
+/// The divisions that come nearest to so many kernel cycles, best first, at most `most`; of two as near the one with
+/// the finer ticks. Nothing nearer is missed (of a role with gaps the first 131 072 prescalers are looked at). Empty:
+/// not even the smallest fits.
+std::vector<Division> divisionsNear(const TuningContext& context, const Rational& cycles, const DividedBy& divider,
+                                    std::size_t most);
 
-/// The division with the fewest cycles that has at least so many; of two the one with the finer ticks. Empty: none is as long.
+/// The division with the fewest cycles that has at least so many; of two the one with the finer ticks. Empty: none is
+/// as long.
 std::optional<Division> divisionAtLeast(const TuningContext& context, const Rational& cycles, const DividedBy& divider);
 
 /// The longest that the block can count.

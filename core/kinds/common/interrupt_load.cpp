@@ -15,9 +15,20 @@ Achieved interruptLoad(const TuningContext& c, const std::string& goal, const Fr
     const CoreIndex core = c.device.ownerCore(c.need.core);
     const Frequency cpu = c.rates.clocks[size_t(c.device.cores[size_t(core)].clock)].rate;
     const Ratio load(rate.value * kCyclesOfInterrupt / cpu.value);
-    Achieved row{goal, "Interrupt load", "< 50 %", say(c, load, 3), std::nullopt, load.value < Rational(1, 2), say(c, "{} cycles \u00d7 {} / {}", kCyclesOfInterrupt, say(c, rate), say(c, cpu)), {}, true};
+    Achieved row{goal,
+                 "Interrupt load",
+                 "< 50 %",
+                 say(c, load, 3),
+                 std::nullopt,
+                 load.value < Rational(1, 2),
+                 say(c, "{} cycles \u00d7 {} / {}", kCyclesOfInterrupt, say(c, rate), say(c, cpu)),
+                 {},
+                 true};
     if (!row.ok)
-        row.trouble = say(c, "with {} cycles an interrupt the core would be busy with nothing else. Ask for a longer time, or let DMA do the work.", kCyclesOfInterrupt);
+        row.trouble = say(c,
+                          "with {} cycles an interrupt the core would be busy with nothing else. Ask for a longer "
+                          "time, or let DMA do the work.",
+                          kCyclesOfInterrupt);
     return row;
 }
 

@@ -12,25 +12,65 @@ std::vector<RoleSpec> timerRoles()
         {"period", Use::Config, true, "ticks", "Of a period; of one slope when it counts up and down.", {}},
         {"update", Use::Command, false, "", "Takes buffered values over at once.", {}},
         {"updated", Use::Status, false, "", "A period is over.", {}},
-        {"update_interrupt", Use::Config, false, "", "Lets the end of a period interrupt. Without it, it always does.", {}},
+        {"update_interrupt",
+         Use::Config,
+         false,
+         "",
+         "Lets the end of a period interrupt. Without it, it always does.",
+         {}},
         {"counter", Use::Data, false, "ticks", "The count.", {}},
-        {"chain", Use::Config, false, "", "Takes the periods of another timer instead of the clock: its named values are timers, and `clock`.", {}},
-        {"hands_on", Use::Config, false, "", "1: hands its periods to timers that count them. Without it, it always does.", {}},
+        {"chain",
+         Use::Config,
+         false,
+         "",
+         "Takes the periods of another timer instead of the clock: its named values are timers, and `clock`.",
+         {}},
+        {"hands_on",
+         Use::Config,
+         false,
+         "",
+         "1: hands its periods to timers that count them. Without it, it always does.",
+         {}},
         {"once", Use::Config, false, "", "Stops after one period.", {}},
         {"input_filter", Use::Config, false, "kernel cycles", "Shorter pulses on inputs are ignored.", {}},
         {"captures", Use::Config, false, "", "1: the channels take time stamps.", {}},
         {"captures#", Use::Config, false, "", "1: the channel takes time stamps, where each can be told apart.", {}},
-        {"edge#", Use::Config, false, "", "The edge that a channel takes.", {{"rising", 0}, {"falling", 1}, {"both", 2}}},
-        {"compare#", Use::Data, false, "ticks", "The channel is active while the count is below. Of a channel that takes time stamps: the last of them.", {}},
+        {"edge#",
+         Use::Config,
+         false,
+         "",
+         "The edge that a channel takes.",
+         {{"rising", 0}, {"falling", 1}, {"both", 2}}},
+        {"compare#",
+         Use::Data,
+         false,
+         "ticks",
+         "The channel is active while the count is below. Of a channel that takes time stamps: the last of them.",
+         {}},
         {"captured#", Use::Status, false, "", "The channel has taken a time stamp.", {}},
         {"capture_interrupt#", Use::Config, false, "", "Lets a time stamp interrupt.", {}},
         {"index", Use::Config, false, "", "1: a rising edge on channel 3 sets the count of an encoder to zero.", {}},
-        {"quadrature", Use::Config, false, "", "1: the counter follows the two phases of an encoder on channels 1 and 2, a count each edge, and begins anew after its period.", {}},
+        {"quadrature",
+         Use::Config,
+         false,
+         "",
+         "1: the counter follows the two phases of an encoder on channels 1 and 2, a count each edge, and begins anew "
+         "after its period.",
+         {}},
     };
 }
 
-std::vector<WordSpec> timerSignals() { return {{"CH#", "Output or input of a channel."}}; }
+std::vector<WordSpec> timerSignals()
+{
+    return {{"CH#", "Output or input of a channel."}};
+}
 
-std::vector<WordSpec> timerEvents() { return {{"update", "A period is over."}, {"capture", "A time stamp was taken."}, {"fault", "The fault input was active."}, {"event", "Any of them."}}; }
+std::vector<WordSpec> timerEvents()
+{
+    return {{"update", "A period is over."},
+            {"capture", "A time stamp was taken."},
+            {"fault", "The fault input was active."},
+            {"event", "Any of them."}};
+}
 
 } // namespace bindrel

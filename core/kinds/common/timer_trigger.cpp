@@ -20,7 +20,8 @@ Frequency periodRateOf(const Need& need)
 
 } // namespace
 
-std::optional<TimerTrigger> timerTrigger(const TuningContext& c, const std::string& by, const Frequency& rate, std::string& trouble)
+std::optional<TimerTrigger> timerTrigger(const TuningContext& c, const std::string& by, const Frequency& rate,
+                                         std::string& trouble)
 {
     const FieldRef field = c.device.roleField(c.bound.instance, "trigger");
     const std::string& name = c.device.instances[size_t(c.bound.instance)].name;
@@ -43,21 +44,33 @@ std::optional<TimerTrigger> timerTrigger(const TuningContext& c, const std::stri
             if (value.name == c.device.instances[size_t(instance)].name)
                 return TimerTrigger{value.code, other.title, periodRateOf(other)};
         if (named) {
-            trouble = say(c, "{} is on {}, which does not start {}: only {} can.", other.title, c.device.instances[size_t(instance)].name, name, listed(timers));
+            trouble = say(c, "{} is on {}, which does not start {}: only {} can.", other.title,
+                          c.device.instances[size_t(instance)].name, name, listed(timers));
             return std::nullopt;
         }
     }
-    trouble = by.empty() ? say(c, "no need has a timer of {} that starts {}: {} can. Add an interval of {}, or name another need.", say(c, rate), name, listed(timers), say(c, period(rate)))
-                         : say(c, "no bound need is called \"{}\".", by);
+    trouble =
+        by.empty()
+            ? say(c, "no need has a timer of {} that starts {}: {} can. Add an interval of {}, or name another need.",
+                  say(c, rate), name, listed(timers), say(c, period(rate)))
+            : say(c, "no bound need is called \"{}\".", by);
     return std::nullopt;
 }
 
 Achieved triggerRow(const std::optional<TimerTrigger>& trigger, const Frequency& rate, const std::string& trouble)
 {
-    Achieved row{"trigger", "Started by", "timer at " + format(rate), trigger ? fmt::format("{}, {}", trigger->title, format(trigger->rate)) : "nothing", std::nullopt, trigger.has_value(), {}, trouble};
+    Achieved row{"trigger",
+                 "Started by",
+                 "timer at " + format(rate),
+                 trigger ? fmt::format("{}, {}", trigger->title, format(trigger->rate)) : "nothing",
+                 std::nullopt,
+                 trigger.has_value(),
+                 {},
+                 trouble};
     if (trigger && trigger->rate != rate) {
         row.ok = false;
-        row.trouble = fmt::format("that timer comes {} times a second. Ask for that rate, or name another need.", format(trigger->rate));
+        row.trouble = fmt::format("that timer comes {} times a second. Ask for that rate, or name another need.",
+                                  format(trigger->rate));
     }
     return row;
 }

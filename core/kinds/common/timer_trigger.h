@@ -8,15 +8,18 @@
 
 namespace bindrel {
 
-/// A timer of another need that starts a converter: the code of the converter's role "trigger", whose values have the names of timers.
+/// A timer of another need that starts a converter: the code of the converter's role "trigger", whose values have the
+/// names of timers.
 struct TimerTrigger {
     std::uint32_t code = 0;
     std::string title; ///< of the need
     Frequency rate;    ///< of its periods
 };
 
-/// The need called `by`, or when that is empty one whose periods come at `rate`; empty, with what is in the way, when there is none.
-std::optional<TimerTrigger> timerTrigger(const TuningContext& context, const std::string& by, const Frequency& rate, std::string& trouble);
+/// The need called `by`, or when that is empty one whose periods come at `rate`; empty, with what is in the way, when
+/// there is none.
+std::optional<TimerTrigger> timerTrigger(const TuningContext& context, const std::string& by, const Frequency& rate,
+                                         std::string& trouble);
 
 /// The row that tells of it, not ok when the rate is another.
 Achieved triggerRow(const std::optional<TimerTrigger>& trigger, const Frequency& rate, const std::string& trouble);

@@ -5,12 +5,14 @@
 #include "core/source/field_access.h"
 #include "core/tuning/words.h"
 
-
 namespace bindrel {
 
 namespace {
 
-bool againstReference(const Need& need) { return goalIs(need, "against", "reference"); }
+bool againstReference(const Need& need)
+{
+    return goalIs(need, "against", "reference");
+}
 
 Setting solveComparator(const TuningContext& c)
 {
@@ -19,7 +21,9 @@ Setting solveComparator(const TuningContext& c)
     const bool reference = againstReference(c.need);
     const std::int64_t steps = c.device.ability(c.bound.instance, "steps", 2);
     if (!reference && c.has("threshold") && !c.has("reference") && !c.encoding("threshold").encode(0)) {
-        out.notComputed = say(c, "{} compares with its reference alone: its block has neither the role \"reference\" nor a threshold 0", name);
+        out.notComputed = say(
+            c, "{} compares with its reference alone: its block has neither the role \"reference\" nor a threshold 0",
+            name);
         return out;
     }
     if (reference) {
@@ -31,18 +35,31 @@ Setting solveComparator(const TuningContext& c)
             const std::uint32_t codes = c.maxCode("threshold");
             std::optional<std::int64_t> best;
             // Threshold 0 of a block without the role "reference" is the second input.
-            for (const std::int64_t near : {std::max<std::int64_t>(ideal.floor(), 1), std::max<std::int64_t>(ideal.ceil(), 1)})
-                for (const std::optional<std::int64_t>& found : {encoding.nearest(near, codes), encoding.atLeast(near, codes)})
-                    if (found && *found > 0 && (!best || (Rational(*found) - ideal).abs() < (Rational(*best) - ideal).abs()))
+            for (const std::int64_t near :
+                 {std::max<std::int64_t>(ideal.floor(), 1), std::max<std::int64_t>(ideal.ceil(), 1)})
+                for (const std::optional<std::int64_t>& found :
+                     {encoding.nearest(near, codes), encoding.atLeast(near, codes)})
+                    if (found && *found > 0 &&
+                        (!best || (Rational(*found) - ideal).abs() < (Rational(*best) - ideal).abs()))
                         best = found;
             step = best.value_or(step);
             out.roles.push_back({"threshold", step, "level"});
         }
         const Ratio got(Rational(step, steps));
         const Rational off = (got.value - wanted->value).abs();
-        Achieved row{"level", "Threshold", say(c, *wanted), say(c, got), std::nullopt, off <= Rational(1, 20), say(c, "{} / {}", step, steps), {}};
+        Achieved row{"level",
+                     "Threshold",
+                     say(c, *wanted),
+                     say(c, got),
+                     std::nullopt,
+                     off <= Rational(1, 20),
+                     say(c, "{} / {}", step, steps),
+                     {}};
         if (!row.ok)
-            row.trouble = say(c, "the nearest that {} has is {}. Divide the input on the board, or lead a voltage to the second input.", name, say(c, got));
+            row.trouble = say(
+                c,
+                "the nearest that {} has is {}. Divide the input on the board, or lead a voltage to the second input.",
+                name, say(c, got));
         out.achieved.push_back(row);
     } else if (c.has("threshold") && !c.has("reference")) {
         out.roles.push_back({"threshold", 0, "against"});
@@ -52,22 +69,45 @@ Setting solveComparator(const TuningContext& c)
     const std::int64_t wantedHysteresis = goalNumber(c.need, "hysteresis");
     if (c.has("hysteresis")) {
         const Encoding& encoding = c.encoding("hysteresis");
-        const std::int64_t got = encoding.atLeast(wantedHysteresis, c.maxCode("hysteresis")).value_or(encoding.largest(c.maxCode("hysteresis")));
+        const std::int64_t got = encoding.atLeast(wantedHysteresis, c.maxCode("hysteresis"))
+                                     .value_or(encoding.largest(c.maxCode("hysteresis")));
         out.roles.push_back({"hysteresis", got, "hysteresis"});
-        Achieved row{"hysteresis", "Hysteresis", say(c, "\u2265 {} mV", wantedHysteresis), say(c, "{} mV", got), std::nullopt, got >= wantedHysteresis, {}, {}};
+        Achieved row{"hysteresis",
+                     "Hysteresis",
+                     say(c, "\u2265 {} mV", wantedHysteresis),
+                     say(c, "{} mV", got),
+                     std::nullopt,
+                     got >= wantedHysteresis,
+                     {},
+                     {}};
         if (!row.ok)
             row.trouble = say(c, "{} has {} mV at most. Add some on the board.", name, got);
         out.achieved.push_back(row);
     } else if (wantedHysteresis > 0) {
-        out.achieved.push_back({"hysteresis", "Hysteresis", say(c, "\u2265 {} mV", wantedHysteresis), "none", std::nullopt, false, {}, say(c, "{} has none. Add some on the board, or ask for none.", name)});
+        out.achieved.push_back({"hysteresis",
+                                "Hysteresis",
+                                say(c, "\u2265 {} mV", wantedHysteresis),
+                                "none",
+                                std::nullopt,
+                                false,
+                                {},
+                                say(c, "{} has none. Add some on the board, or ask for none.", name)});
     }
     const bool inverted = goalIs(c.need, "inverted", "yes");
     if (c.has("inverted"))
         out.roles.push_back({"inverted", inverted, "inverted"});
     else if (inverted)
-        out.achieved.push_back({"inverted", "Inverted", "yes", "no", std::nullopt, false, {}, say(c, "{} cannot turn its result round. Exchange the inputs.", name)});
+        out.achieved.push_back({"inverted",
+                                "Inverted",
+                                "yes",
+                                "no",
+                                std::nullopt,
+                                false,
+                                {},
+                                say(c, "{} cannot turn its result round. Exchange the inputs.", name)});
     if (goalIs(c.need, "interrupt", "yes"))
-        out.events.push_back({"edge", "edge_interrupt", "edge", "edge", "Called by the interrupt when the result changes.", {}});
+        out.events.push_back(
+            {"edge", "edge_interrupt", "edge", "edge", "Called by the interrupt when the result changes.", {}});
     if (c.has("on"))
         out.roles.push_back({"on", 1, "", RoleValue::When::Start});
     return out;
@@ -77,7 +117,8 @@ void declareComparator(Writer& w, NeedIndex need)
 {
     if (!w.facts.device.roleField(w.facts.bindings.needs[need].instance, "level").valid())
         return;
-    w.comment(againstReference(w.facts.plan.needs[need]) ? "Whether the input is above the threshold." : "Whether the input is above the second one.");
+    w.comment(againstReference(w.facts.plan.needs[need]) ? "Whether the input is above the threshold."
+                                                         : "Whether the input is above the second one.");
     w.linef("bool {}_is_high(void);", w.names.need(need));
 }
 
@@ -90,7 +131,8 @@ void defineComparator(Writer& w, NeedIndex need)
     w.line();
     w.linef("bool {}_is_high(void)", w.names.need(need));
     w.line("{");
-    w.linef("    return ({} & {}) {} 0u;", roleRegister(w.facts, w.names, instance, "level"), roleMacro(w.facts, w.names, instance, "level"), inverted ? Code::trusted("==") : Code::trusted("!="));
+    w.linef("    return ({} & {}) {} 0u;", roleRegister(w.facts, w.names, instance, "level"),
+            roleMacro(w.facts, w.names, instance, "level"), inverted ? Code::trusted("==") : Code::trusted("!="));
     w.line("}");
 }
 
@@ -110,7 +152,8 @@ Kind comparatorKind()
                   {"hysteresis", "Hysteresis", T::Integer, "0", {}, "Millivolts, at least.", 0, 1000, true},
                   {"inverted", "Inverted", T::Choice, "no", {"no", "yes"}, "The result, also on a pad.", 0, 0, true},
                   {"interrupt", "Interrupt", T::Choice, "no", {"no", "yes"}, "When the result changes.", 0, 0, true},
-                  priorityGoal(), aboveGoal()};
+                  priorityGoal(),
+                  aboveGoal()};
     kind.signals = [](const Need& need) {
         using D = SignalSpec::Direction;
         std::vector<SignalSpec> out{{"in", "input", "INP", -1, D::Analog, false}};
@@ -121,13 +164,26 @@ Kind comparatorKind()
         return out;
     };
     kind.relevant = [](const Need& need, std::string_view goal) { return goal != "level" || againstReference(need); };
-    kind.brief = [](const Need& need) { return againstReference(need) ? "at " + goalText(need, "level") : std::string("two inputs"); };
+    kind.brief = [](const Need& need) {
+        return againstReference(need) ? "at " + goalText(need, "level") : std::string("two inputs");
+    };
     using Use = RoleSpec::Use;
-    kind.roles = {{"on", Use::Config, false, "", "Switches the comparator on.", {}}, {"reference", Use::Config, false, "", "1: compares with the divided reference; 0: with the second input.", {}},
-                  {"threshold", Use::Config, false, "steps of the reference", "Of so many as the ability steps says. Without the role \"reference\", 0 is the second input.", {}},
-                  {"level", Use::Status, false, "", "The result.", {}}, {"inverted", Use::Config, false, "", "1: the result is turned round.", {}}, {"hysteresis", Use::Config, false, "millivolts", "", {}},
-                  {"edge", Use::Status, false, "", "The result has changed.", {}}, {"edge_interrupt", Use::Config, false, "", "Lets that interrupt. Without it, it always does.", {}}};
-    kind.abilities = {{"steps", "Parts into which the reference is divided; 2 when nothing is said. Without the role \"threshold\" the middle one is compared with."}};
+    kind.roles = {
+        {"on", Use::Config, false, "", "Switches the comparator on.", {}},
+        {"reference", Use::Config, false, "", "1: compares with the divided reference; 0: with the second input.", {}},
+        {"threshold",
+         Use::Config,
+         false,
+         "steps of the reference",
+         "Of so many as the ability steps says. Without the role \"reference\", 0 is the second input.",
+         {}},
+        {"level", Use::Status, false, "", "The result.", {}},
+        {"inverted", Use::Config, false, "", "1: the result is turned round.", {}},
+        {"hysteresis", Use::Config, false, "millivolts", "", {}},
+        {"edge", Use::Status, false, "", "The result has changed.", {}},
+        {"edge_interrupt", Use::Config, false, "", "Lets that interrupt. Without it, it always does.", {}}};
+    kind.abilities = {{"steps", "Parts into which the reference is divided; 2 when nothing is said. Without the role "
+                                "\"threshold\" the middle one is compared with."}};
     kind.instanceSignals = {{"INP", "Input."}, {"INM", "Second input."}, {"OUT", "The result."}};
     kind.instanceEvents = {{"edge", "The result has changed."}, {"event", "Anything."}};
     room.tuning.solve = solveComparator;

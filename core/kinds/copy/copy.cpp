@@ -2,7 +2,6 @@
 // Copy: a DMA channel moves from memory to memory, at once, while the program goes on.
 #include "core/kinds/kind.h"
 
-
 namespace bindrel {
 
 Kind copyKind()
@@ -14,7 +13,14 @@ Kind copyKind()
     kind.title = "Copy";
     kind.instanceKind = "dma";
     kind.demands = {"from#", "to#"};
-    kind.goals = {{"unit", "Unit", T::Choice, "4 bytes", {"1 byte", "2 bytes", "4 bytes"}, "That are moved at once; both ends must lie on such a boundary."}, priorityGoal(), aboveGoal()};
+    kind.goals = {{"unit",
+                   "Unit",
+                   T::Choice,
+                   "4 bytes",
+                   {"1 byte", "2 bytes", "4 bytes"},
+                   "That are moved at once; both ends must lie on such a boundary."},
+                  priorityGoal(),
+                  aboveGoal()};
     addDmaGoals(kind);
     // A copy that begins again at its end would never leave memory alone.
     std::erase_if(kind.goals, [](const GoalSpec& goal) { return goal.id == "dma_runs"; });
@@ -25,7 +31,9 @@ Kind copyKind()
     kind.brief = [](const Need& need) { return goalText(need, "unit"); };
     kind.instanceRequests = {{"COPY", "None: the channel moves as soon as it is on, from memory to memory."}};
     room.tuning.solve = [](const TuningContext&) { return Setting(); };
-    room.tuning.streams = [](const Device&, InstanceIndex, const Need& need) { return std::vector<StreamSpec>{{"COPY", "", true, int(goalNumber(need, "unit")), "copy"}}; };
+    room.tuning.streams = [](const Device&, InstanceIndex, const Need& need) {
+        return std::vector<StreamSpec>{{"COPY", "", true, int(goalNumber(need, "unit")), "copy"}};
+    };
     room.source.define = [](Writer&, NeedIndex) {}; // its channel's functions are all there is
     return room;
 }

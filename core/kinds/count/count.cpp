@@ -1,8 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Pulse count: edges of an input, counted while the core sleeps.
 //
-// A counter of N counts that is read at least once while fewer than N edges come loses none, however often it begins anew; so the helper adds up
-// differences, and the header says how often it must be asked.
+// A counter of N counts that is read at least once while fewer than N edges come loses none, however often it begins
+// anew; so the helper adds up differences, and the header says how often it must be asked.
 #include "core/kinds/common/division.h"
 #include "core/kinds/kind.h"
 #include "core/quantity/format.h"
@@ -26,7 +26,14 @@ Setting solveCount(const TuningContext& c)
     const Rational kernel = c.kernel().rate.value, slowest = shifted(c.kernel().rate, c.kernel().tolerance.low).value;
     const std::string& name = c.device.instances[size_t(c.bound.instance)].name;
     if (!c.has("edge") && !falling)
-        out.achieved.push_back({"edge", "Counts", which, "falling edges", std::nullopt, false, {}, say(c, "{} counts falling edges and nothing else.", name)});
+        out.achieved.push_back({"edge",
+                                "Counts",
+                                which,
+                                "falling edges",
+                                std::nullopt,
+                                false,
+                                {},
+                                say(c, "{} counts falling edges and nothing else.", name)});
     else
         out.achieved.push_back({"edge", "Counts", which, which, std::nullopt, true, {}, {}});
     if (c.has("edge"))
@@ -37,24 +44,40 @@ Setting solveCount(const TuningContext& c)
     const std::int64_t cycles = (wanted.value * fastest).ceil();
     std::int64_t filter = 0;
     if (c.has("filter")) {
-        const std::optional<std::int64_t> found = wanted.value.isZero() ? c.encoding("filter").encode(0) ? std::optional<std::int64_t>(0) : c.encoding("filter").atLeast(0, c.maxCode("filter")) : c.encoding("filter").atLeast(cycles, c.maxCode("filter"));
+        const std::optional<std::int64_t> found = wanted.value.isZero()
+                                                      ? c.encoding("filter").encode(0)
+                                                            ? std::optional<std::int64_t>(0)
+                                                            : c.encoding("filter").atLeast(0, c.maxCode("filter"))
+                                                      : c.encoding("filter").atLeast(cycles, c.maxCode("filter"));
         filter = found.value_or(c.encoding("filter").largest(c.maxCode("filter")));
         out.roles.push_back({"filter", filter, "filter"});
     }
     if (!wanted.value.isZero()) {
         const Duration got(Rational(filter) / kernel);
-        Achieved row{"filter", "Filter", "\u2265 " + say(c, wanted), filter == 0 ? "none" : say(c, got), std::nullopt, filter >= cycles, filter == 0 ? std::string() : say(c, "{} / {}", filter, say(c, c.kernel().rate)), {}};
+        Achieved row{"filter",
+                     "Filter",
+                     "\u2265 " + say(c, wanted),
+                     filter == 0 ? "none" : say(c, got),
+                     std::nullopt,
+                     filter >= cycles,
+                     filter == 0 ? std::string() : say(c, "{} / {}", filter, say(c, c.kernel().rate)),
+                     {}};
         if (!row.ok)
-            row.trouble = filter == 0 && !c.has("filter") ? say(c, "{} has no filter. Filter on the board, or ask for none.", name)
-                                                          : say(c, "the longest at {} is {}. Filter on the board, or give {} a slower clock.", say(c, c.kernel().rate), say(c, got), c.kernelName());
+            row.trouble = filter == 0 && !c.has("filter")
+                              ? say(c, "{} has no filter. Filter on the board, or ask for none.", name)
+                              : say(c, "the longest at {} is {}. Filter on the board, or give {} a slower clock.",
+                                    say(c, c.kernel().rate), say(c, got), c.kernelName());
         out.achieved.push_back(row);
     }
     const Duration longestFilter(Rational(filter) / slowest);
     // At the highest rate a pulse and the pause after it are half a period each.
     const Duration pulse(Rational(1) / most.value / 2);
-    Achieved rate{"most", "Pulses a second at most", say(c, most), say(c, most), std::nullopt, longestFilter < pulse, {}, {}};
+    Achieved rate{"most",       "Pulses a second at most", say(c, most), say(c, most),
+                  std::nullopt, longestFilter < pulse,     {},           {}};
     if (!rate.ok)
-        rate.trouble = say(c, "pulses of {} would be lost in a filter of up to {}. Ask for a shorter filter, or for fewer pulses.", say(c, pulse), say(c, longestFilter, 4));
+        rate.trouble =
+            say(c, "pulses of {} would be lost in a filter of up to {}. Ask for a shorter filter, or for fewer pulses.",
+                say(c, pulse), say(c, longestFilter, 4));
     out.achieved.push_back(rate);
 
     if (c.has("external"))
@@ -69,9 +92,18 @@ Setting solveCount(const TuningContext& c)
     }
     const Rational edges = most.value * (code == 2 ? 2 : 1);
     if (counts > 1)
-        out.achieved.push_back({"most", kReadEvery, "", say(c, Duration(Rational(counts - 1) / edges), 4), std::nullopt, true, say(c, "{} / {}", counts - 1, say(c, Frequency(edges))), {}, true});
+        out.achieved.push_back({"most",
+                                kReadEvery,
+                                "",
+                                say(c, Duration(Rational(counts - 1) / edges), 4),
+                                std::nullopt,
+                                true,
+                                say(c, "{} / {}", counts - 1, say(c, Frequency(edges))),
+                                {},
+                                true});
     if (goalIs(c.need, "interrupt", "yes"))
-        out.events.push_back({"wrapped", "wrapped_interrupt", "wrapped", "wrapped", "Called by the interrupt when the counter begins anew.", Frequency(edges / counts)});
+        out.events.push_back({"wrapped", "wrapped_interrupt", "wrapped", "wrapped",
+                              "Called by the interrupt when the counter begins anew.", Frequency(edges / counts)});
     if (c.has("on"))
         out.roles.push_back({"on", 1, "", RoleValue::When::Start});
     return out;
@@ -94,7 +126,8 @@ void declareCount(Writer& w, NeedIndex need)
     for (const Achieved& row : w.facts.settings[need].achieved)
         if (row.title == kReadEvery)
             often = &row;
-    w.comment(fmt::format("Edges since the first call. Right as long as it is called at least every {}.", often ? often->achieved : "time the counter begins anew"));
+    w.comment(fmt::format("Edges since the first call. Right as long as it is called at least every {}.",
+                          often ? often->achieved : "time the counter begins anew"));
     w.linef("uint32_t {}_count(void);", w.names.need(need));
 }
 
@@ -129,19 +162,32 @@ Kind countKind()
     kind.id = "count";
     kind.title = "Pulse count";
     kind.instanceKind = "counter";
-    kind.goals = {{"edge", "Counts", T::Choice, "falling", {"falling", "rising", "both"}, ""},
-                  {"most", "Pulses a second at most", T::Frequency, "10 Hz", {}, ""},
-                  {"filter", "Filter", T::Duration, "1 ms", {}, "Shorter pulses are ignored.", 0, 0, true},
-                  {"interrupt", "Interrupt", T::Choice, "no", {"no", "yes"}, "When the counter begins anew.", 0, 0, true},
-                  priorityGoal(), aboveGoal()};
-    kind.signals = [](const Need&) { return std::vector<SignalSpec>{{"in", "input", "IN", -1, SignalSpec::Direction::In, false}}; };
+    kind.goals = {
+        {"edge", "Counts", T::Choice, "falling", {"falling", "rising", "both"}, ""},
+        {"most", "Pulses a second at most", T::Frequency, "10 Hz", {}, ""},
+        {"filter", "Filter", T::Duration, "1 ms", {}, "Shorter pulses are ignored.", 0, 0, true},
+        {"interrupt", "Interrupt", T::Choice, "no", {"no", "yes"}, "When the counter begins anew.", 0, 0, true},
+        priorityGoal(),
+        aboveGoal()};
+    kind.signals = [](const Need&) {
+        return std::vector<SignalSpec>{{"in", "input", "IN", -1, SignalSpec::Direction::In, false}};
+    };
     kind.brief = [](const Need& need) { return goalText(need, "edge") + " edges"; };
     using Use = RoleSpec::Use;
-    kind.roles = {{"on", Use::Config, false, "", "Switches the counter on.", {}}, {"edge", Use::Config, false, "", "Which edges count; without it the falling ones.", {{"falling", 0}, {"rising", 1}, {"both", 2}}},
+    kind.roles = {{"on", Use::Config, false, "", "Switches the counter on.", {}},
+                  {"edge",
+                   Use::Config,
+                   false,
+                   "",
+                   "Which edges count; without it the falling ones.",
+                   {{"falling", 0}, {"rising", 1}, {"both", 2}}},
                   {"filter", Use::Config, false, "kernel cycles", "Ignores pulses that are shorter.", {}},
-                  {"period", Use::Config, false, "counts", "After which it begins anew.", {}}, {"counter", Use::Data, false, "counts", "The count, from 0.", {}}, {"wrapped", Use::Status, false, "", "It has begun anew.", {}},
+                  {"period", Use::Config, false, "counts", "After which it begins anew.", {}},
+                  {"counter", Use::Data, false, "counts", "The count, from 0.", {}},
+                  {"wrapped", Use::Status, false, "", "It has begun anew.", {}},
                   {"wrapped_interrupt", Use::Config, false, "", "Lets that interrupt. Without it, it always does.", {}},
-                  {"external", Use::Config, false, "", "1: counts the input; 0: counts its clock.", {}}, {"prescaler", Use::Config, false, "cycles a count", "Of what it counts.", {}}};
+                  {"external", Use::Config, false, "", "1: counts the input; 0: counts its clock.", {}},
+                  {"prescaler", Use::Config, false, "cycles a count", "Of what it counts.", {}}};
     kind.instanceSignals = {{"IN", "Input."}, {"OUT", "Output."}};
     kind.instanceEvents = {{"wrapped", "It has begun anew."}, {"event", "Anything."}};
     room.tuning.solve = solveCount;

@@ -15,7 +15,8 @@ Kind crystalKind()
     kind.goals = {{"clock", "Clock", GoalSpec::Type::Name, "", {}, "The oscillator that it belongs to."}};
     kind.signals = [](const Need&) {
         using D = SignalSpec::Direction;
-        return std::vector<SignalSpec>{{"in", "oscillator in", "IN", -1, D::Analog, false}, {"out", "oscillator out", "OUT", -1, D::Analog, false}};
+        return std::vector<SignalSpec>{{"in", "oscillator in", "IN", -1, D::Analog, false},
+                                       {"out", "oscillator out", "OUT", -1, D::Analog, false}};
     };
     kind.brief = [](const Need& need) { return goalText(need, "clock"); };
     kind.instanceSignals = {{"IN", "Oscillator in."}, {"OUT", "Oscillator out."}};

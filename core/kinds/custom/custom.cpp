@@ -15,9 +15,15 @@ Kind customKind()
     kind.title = "Custom";
     kind.instanceKind = "*";
     kind.instanceGoal = "instance";
-    kind.goals = {{"instance", "Instance", T::Name, "", {}, "The one that serves it, by its name."},
-                  {"signals", "Signals", T::Text, "", {}, "Names of its signals that are wanted, with blanks between them."},
-                  {"fields", "Fields", T::Text, "", {}, "Values to set, as CTL.MODE=2 CTL.ON=1, in this order; or =NAME, a value as its field names it."}};
+    kind.goals = {
+        {"instance", "Instance", T::Name, "", {}, "The one that serves it, by its name."},
+        {"signals", "Signals", T::Text, "", {}, "Names of its signals that are wanted, with blanks between them."},
+        {"fields",
+         "Fields",
+         T::Text,
+         "",
+         {},
+         "Values to set, as CTL.MODE=2 CTL.ON=1, in this order; or =NAME, a value as its field names it."}};
     kind.signals = [](const Need& need) {
         std::vector<SignalSpec> out;
         for (const std::string& word : goalsOf<PlainGoals>(need).wires)

@@ -6,12 +6,14 @@
 #include "core/source/field_access.h"
 #include "core/tuning/words.h"
 
-
 namespace bindrel {
 
 namespace {
 
-std::int64_t largestOf(const Device& device, InstanceIndex instance) { return (INT64_C(1) << std::min<std::int64_t>(device.ability(instance, "resolution", 8), 30)) - 1; }
+std::int64_t largestOf(const Device& device, InstanceIndex instance)
+{
+    return (INT64_C(1) << std::min<std::int64_t>(device.ability(instance, "resolution", 8), 30)) - 1;
+}
 
 Setting solveDac(const TuningContext& c)
 {
@@ -21,17 +23,40 @@ Setting solveDac(const TuningContext& c)
     const std::optional<Ratio> level = goalAs<Ratio>(c.need, "level");
     const std::int64_t code = (level->value * largest).round();
     const std::int64_t millivolts = goalNumber(c.need, "reference");
-    out.achieved.push_back({"level", "Level at start", say(c, *level), say(c, Ratio(Rational(code, largest))), std::nullopt, true, say(c, "{} / {}", code, largest), {}});
-    out.achieved.push_back({"reference", "Step", "", say(c, Voltage(Rational(millivolts, 1000) / largest)), std::nullopt, true, say(c, "{} mV / {}", millivolts, largest), {}, true});
+    out.achieved.push_back({"level",
+                            "Level at start",
+                            say(c, *level),
+                            say(c, Ratio(Rational(code, largest))),
+                            std::nullopt,
+                            true,
+                            say(c, "{} / {}", code, largest),
+                            {}});
+    out.achieved.push_back({"reference",
+                            "Step",
+                            "",
+                            say(c, Voltage(Rational(millivolts, 1000) / largest)),
+                            std::nullopt,
+                            true,
+                            say(c, "{} mV / {}", millivolts, largest),
+                            {},
+                            true});
     out.roles.push_back({"data", code, "level"});
     const bool buffered = goalIs(c.need, "buffer", "yes");
     if (c.has("buffer"))
         out.roles.push_back({"buffer", buffered, "buffer"});
     else if (buffered && c.need.goals.contains("buffer"))
-        out.achieved.push_back({"buffer", "Buffer", "yes", "no", std::nullopt, false, {}, say(c, "{} has no buffer. Put one on the board.", name)});
+        out.achieved.push_back({"buffer",
+                                "Buffer",
+                                "yes",
+                                "no",
+                                std::nullopt,
+                                false,
+                                {},
+                                say(c, "{} has no buffer. Put one on the board.", name)});
     if (goalIs(c.need, "trigger", "timer")) {
         std::string trouble;
-        const std::optional<TimerTrigger> trigger = timerTrigger(c, goalName(c.need, "by"), goalRate(c.need, "rate"), trouble);
+        const std::optional<TimerTrigger> trigger =
+            timerTrigger(c, goalName(c.need, "by"), goalRate(c.need, "rate"), trouble);
         out.achieved.push_back(triggerRow(trigger, goalRate(c.need, "rate"), trouble));
         if (trigger)
             out.roles.push_back({"trigger", std::int64_t(trigger->code), "trigger"});
@@ -42,7 +67,14 @@ Setting solveDac(const TuningContext& c)
     if (c.has("dma_levels"))
         out.roles.push_back({"dma_levels", wave, "dma"});
     if (wave && !goalIs(c.need, "trigger", "timer"))
-        out.achieved.push_back({"dma", "DMA", "levels", "none", std::nullopt, false, {}, "levels come one after the other by a timer. Let one start them."});
+        out.achieved.push_back({"dma",
+                                "DMA",
+                                "levels",
+                                "none",
+                                std::nullopt,
+                                false,
+                                {},
+                                "levels come one after the other by a timer. Let one start them."});
     if (c.has("on"))
         out.roles.push_back({"on", 1, "", RoleValue::When::Start});
     return out;
@@ -71,8 +103,11 @@ void defineDac(Writer& w, NeedIndex need)
     w.line();
     w.linef("void {}_set_millivolts(uint32_t millivolts)", name);
     w.line("{");
-    w.linef("    const uint32_t most = millivolts > {0}_REFERENCE_MILLIVOLTS ? {0}_REFERENCE_MILLIVOLTS : millivolts;", NAME);
-    w.linef("    {0}_set((uint32_t)(((uint64_t)most * {1}_LARGEST + {1}_REFERENCE_MILLIVOLTS / 2u) / {1}_REFERENCE_MILLIVOLTS));", name, NAME);
+    w.linef("    const uint32_t most = millivolts > {0}_REFERENCE_MILLIVOLTS ? {0}_REFERENCE_MILLIVOLTS : millivolts;",
+            NAME);
+    w.linef("    {0}_set((uint32_t)(((uint64_t)most * {1}_LARGEST + {1}_REFERENCE_MILLIVOLTS / 2u) / "
+            "{1}_REFERENCE_MILLIVOLTS));",
+            name, NAME);
     w.line("}");
 }
 
@@ -86,25 +121,76 @@ Kind dacKind()
     kind.id = "dac";
     kind.title = "DAC";
     kind.instanceKind = "dac";
-    kind.goals = {{"rate", "Updates a second", T::Frequency, "1 kHz", {}, "How often the program sets it."}, {"level", "Level at start", T::Ratio, "0 %", {}, "Of the reference."},
-                  {"reference", "Reference", T::Integer, "3000", {}, "Millivolts that the largest value stands for.", 100, 20'000, true},
-                  {"trigger", "Started by", T::Choice, "software", {"software", "timer"}, "Timer: each level waits for the end of its period.", 0, 0, true},
-                  {"by", "Timer of", T::Text, "", {}, "Id of the need whose timer starts it; empty: one that has the same rate.", 0, 0, true},
-                  {"dma", "DMA", T::Choice, "none", {"none", "levels"}, "Levels come from memory: a wave, when it runs round.", 0, 0, true},
+    kind.goals = {{"rate", "Updates a second", T::Frequency, "1 kHz", {}, "How often the program sets it."},
+                  {"level", "Level at start", T::Ratio, "0 %", {}, "Of the reference."},
+                  {"reference",
+                   "Reference",
+                   T::Integer,
+                   "3000",
+                   {},
+                   "Millivolts that the largest value stands for.",
+                   100,
+                   20'000,
+                   true},
+                  {"trigger",
+                   "Started by",
+                   T::Choice,
+                   "software",
+                   {"software", "timer"},
+                   "Timer: each level waits for the end of its period.",
+                   0,
+                   0,
+                   true},
+                  {"by",
+                   "Timer of",
+                   T::Text,
+                   "",
+                   {},
+                   "Id of the need whose timer starts it; empty: one that has the same rate.",
+                   0,
+                   0,
+                   true},
+                  {"dma",
+                   "DMA",
+                   T::Choice,
+                   "none",
+                   {"none", "levels"},
+                   "Levels come from memory: a wave, when it runs round.",
+                   0,
+                   0,
+                   true},
                   {"buffer", "Buffer", T::Choice, "yes", {"yes", "no"}, "Drives loads.", 0, 0, true}};
     addDmaGoals(kind);
-    kind.relevant = [](const Need& need, std::string_view goal) { return goal != "by" || goalIs(need, "trigger", "timer"); };
-    kind.requests = [](const Need& need) { return goalIs(need, "dma", "levels") ? std::vector<std::string>{"LEVEL"} : std::vector<std::string>(); };
+    kind.relevant = [](const Need& need, std::string_view goal) {
+        return goal != "by" || goalIs(need, "trigger", "timer");
+    };
+    kind.requests = [](const Need& need) {
+        return goalIs(need, "dma", "levels") ? std::vector<std::string>{"LEVEL"} : std::vector<std::string>();
+    };
     kind.instanceRequests = {{"LEVEL", "The next level is wanted."}};
-    kind.signals = [](const Need&) { return std::vector<SignalSpec>{{"out", "output", "OUT", -1, SignalSpec::Direction::Analog, false}}; };
+    kind.signals = [](const Need&) {
+        return std::vector<SignalSpec>{{"out", "output", "OUT", -1, SignalSpec::Direction::Analog, false}};
+    };
     kind.brief = [](const Need& need) { return goalText(need, "rate"); };
     using Use = RoleSpec::Use;
-    kind.roles = {{"on", Use::Config, false, "", "Switches the converter on.", {}}, {"data", Use::Data, true, "steps", "The value that is put out, from 0.", {}}, {"buffer", Use::Config, false, "", "Drives loads.", {}}, {"dma_levels", Use::Config, false, "", "Lets the converter ask DMA to bring.", {}}, {"trigger", Use::Config, false, "", "What takes a value over; 0: writing it. A value that has the name of a timer: the end of that timer's period.", {}}};
+    kind.roles = {{"on", Use::Config, false, "", "Switches the converter on.", {}},
+                  {"data", Use::Data, true, "steps", "The value that is put out, from 0.", {}},
+                  {"buffer", Use::Config, false, "", "Drives loads.", {}},
+                  {"dma_levels", Use::Config, false, "", "Lets the converter ask DMA to bring.", {}},
+                  {"trigger",
+                   Use::Config,
+                   false,
+                   "",
+                   "What takes a value over; 0: writing it. A value that has the name of a timer: the end of that "
+                   "timer's period.",
+                   {}}};
     kind.abilities = {{"resolution", "Bits of a value; 8 when nothing is said."}};
     kind.instanceSignals = {{"OUT", "The level."}};
     kind.instanceEvents = {{"empty", "The next value is wanted."}, {"event", "Anything."}};
     room.tuning.solve = solveDac;
-    room.tuning.streams = [](const Device& device, InstanceIndex instance, const Need&) { return std::vector<StreamSpec>{{"LEVEL", "data", false, largestOf(device, instance) > 255 ? 2 : 1, "levels"}}; };
+    room.tuning.streams = [](const Device& device, InstanceIndex instance, const Need&) {
+        return std::vector<StreamSpec>{{"LEVEL", "data", false, largestOf(device, instance) > 255 ? 2 : 1, "levels"}};
+    };
     room.source = {declareDac, defineDac, {"largest", "reference_millivolts", "set", "set_millivolts"}};
     return room;
 }

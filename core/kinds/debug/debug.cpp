@@ -13,7 +13,8 @@ Kind debugKind()
     kind.instanceKind = "debug";
     kind.signals = [](const Need&) {
         using D = SignalSpec::Direction;
-        return std::vector<SignalSpec>{{"dio", "data", "DIO", -1, D::Both, false}, {"clk", "clock", "CLK", -1, D::In, false}};
+        return std::vector<SignalSpec>{{"dio", "data", "DIO", -1, D::Both, false},
+                                       {"clk", "clock", "CLK", -1, D::In, false}};
     };
     kind.brief = [](const Need&) { return std::string("two-wire"); };
     kind.instanceSignals = {{"DIO", "Data."}, {"CLK", "Clock."}};

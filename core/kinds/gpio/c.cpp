@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "core/source/field_access.h"
 #include "core/kinds/gpio/gpio.h"
+#include "core/source/field_access.h"
 
 #include <algorithm>
 #include <map>
@@ -28,12 +28,14 @@ void defineWrite(Writer& w, NeedIndex need)
     w.line();
     w.linef("void {}_write(uint32_t word)", w.names.need(need));
     w.line("{");
-    // Where each port has a register that sets and one that clears, nothing between reading and writing back can be lost.
+    // Where each port has a register that sets and one that clears, nothing between reading and writing back can be
+    // lost.
     std::map<std::pair<int, int>, std::vector<size_t>> sets, clears, levels;
     for (size_t i = 0; i < pads.size(); ++i) {
         const Pad& pad = f.device.pads[size_t(pads[i]->pad)];
         const std::string n = std::to_string(pad.bit);
-        const FieldRef set = f.device.roleField(pad.port, "set" + n), clear = f.device.roleField(pad.port, "clear" + n), level = f.device.roleField(pad.port, "level" + n);
+        const FieldRef set = f.device.roleField(pad.port, "set" + n), clear = f.device.roleField(pad.port, "clear" + n),
+                       level = f.device.roleField(pad.port, "level" + n);
         if (set.valid() && clear.valid()) {
             sets[{pad.port, set.reg}].push_back(i);
             clears[{pad.port, clear.reg}].push_back(i);
@@ -46,7 +48,8 @@ void defineWrite(Writer& w, NeedIndex need)
         for (const size_t i : which) {
             const Pad& pad = f.device.pads[size_t(pads[i]->pad)];
             const Word bit = roleMacro(f, w.names, pad.port, role + std::to_string(pad.bit));
-            terms.push_back(whenHigh ? code("((word >> {}u & 1u) != 0u ? {} : 0u)", i, bit) : code("((word >> {}u & 1u) == 0u ? {} : 0u)", i, bit));
+            terms.push_back(whenHigh ? code("((word >> {}u & 1u) != 0u ? {} : 0u)", i, bit)
+                                     : code("((word >> {}u & 1u) == 0u ? {} : 0u)", i, bit));
         }
         return joinedCode(terms, " | ");
     };
@@ -54,15 +57,18 @@ void defineWrite(Writer& w, NeedIndex need)
         for (const auto& [where, which] : *groups) {
             const Pad& pad = f.device.pads[size_t(pads[which.front()]->pad)];
             const Register& reg = f.device.blockOf(where.first).registers[size_t(where.second)];
-            w.linef("    {}", putRegisterOf(w, where.first, role + std::to_string(pad.bit), narrowed(reg, bits(which, role, whenHigh))));
+            w.linef("    {}", putRegisterOf(w, where.first, role + std::to_string(pad.bit),
+                                            narrowed(reg, bits(which, role, whenHigh))));
         }
     for (const auto& [where, which] : levels) {
         const Pad& pad = f.device.pads[size_t(pads[which.front()]->pad)];
         const Register& reg = f.device.blockOf(where.first).registers[size_t(where.second)];
-        const bool keyed = std::any_of(reg.fields.begin(), reg.fields.end(), [](const Field& field) { return field.access == Field::Access::Key; });
+        const bool keyed = std::any_of(reg.fields.begin(), reg.fields.end(),
+                                       [](const Field& field) { return field.access == Field::Access::Key; });
         if (which.size() == 1 || keyed) {
             for (const size_t i : which)
-                writeRole(w, where.first, "level" + std::to_string(f.device.pads[size_t(pads[i]->pad)].bit), code("(word >> {}u & 1u)", i), 4);
+                writeRole(w, where.first, "level" + std::to_string(f.device.pads[size_t(pads[i]->pad)].bit),
+                          code("(word >> {}u & 1u)", i), 4);
             continue;
         }
         std::vector<Code> off;
@@ -75,7 +81,9 @@ void defineWrite(Writer& w, NeedIndex need)
         for (Code& flag : clearedByOnes(f, w.names, where.first, where.second, own))
             off.push_back(std::move(flag));
         const Code place = roleRegister(f, w.names, where.first, "level" + std::to_string(pad.bit));
-        w.linef("    {}", putRegisterOf(w, where.first, "level" + std::to_string(pad.bit), narrowed(reg, code("({} & ~({})) | {}", place, joinedCode(off, " | "), bits(which, "level", true)))));
+        w.linef("    {}", putRegisterOf(w, where.first, "level" + std::to_string(pad.bit),
+                                        narrowed(reg, code("({} & ~({})) | {}", place, joinedCode(off, " | "),
+                                                           bits(which, "level", true)))));
     }
     w.line("}");
 }
@@ -93,10 +101,12 @@ void defineRead(Writer& w, NeedIndex need)
     for (size_t i = 0; i < pads.size(); ++i) {
         const Pad& pad = f.device.pads[size_t(pads[i]->pad)];
         const std::string role = "input" + std::to_string(pad.bit);
-        const auto [at, fresh] = read.try_emplace({pad.port, f.device.roleField(pad.port, role).reg}, static_cast<int>(read.size()));
+        const auto [at, fresh] =
+            read.try_emplace({pad.port, f.device.roleField(pad.port, role).reg}, static_cast<int>(read.size()));
         if (fresh)
             w.linef("    const uint32_t levels{} = {};", at->second, roleRegister(f, w.names, pad.port, role));
-        terms.push_back(code("((levels{} & {}) != 0u ? 1u << {}u : 0u)", at->second, roleMacro(f, w.names, pad.port, role), i));
+        terms.push_back(
+            code("((levels{} & {}) != 0u ? 1u << {}u : 0u)", at->second, roleMacro(f, w.names, pad.port, role), i));
     }
     w.linef("    return {};", joinedCode(terms, " | "));
     w.line("}");
@@ -145,7 +155,8 @@ void defineGpio(Writer& w, NeedIndex need)
         w.linef("void {}_set(bool high)", name);
         w.line("{");
         // Without registers that set and clear, the level register is read and written back.
-        const bool direct = f.device.roleField(pad.port, "set" + n).valid() && f.device.roleField(pad.port, "clear" + n).valid();
+        const bool direct =
+            f.device.roleField(pad.port, "set" + n).valid() && f.device.roleField(pad.port, "clear" + n).valid();
         w.line("    if (high) {");
         writeRoleCode(w, pad.port, (direct ? "set" : "level") + n, 1, 8);
         w.line("    } else {");

@@ -10,7 +10,10 @@ namespace bindrel {
 
 namespace {
 
-int widthOf(const Need& need) { return std::clamp(int(goalNumber(need, "width")), 1, 16); }
+int widthOf(const Need& need)
+{
+    return std::clamp(int(goalNumber(need, "width")), 1, 16);
+}
 
 std::vector<SignalSpec> gpioSignals(const Need& need)
 {
@@ -48,11 +51,16 @@ GpioGoals GpioGoals::of(const Need& need)
     GpioGoals out;
     out.output = goalIs(need, "direction", "output");
     out.width = widthOf(need);
-    out.pull = goalIs(need, "pull", "up") ? PadSetup::Pull::Up : goalIs(need, "pull", "down") ? PadSetup::Pull::Down : PadSetup::Pull::None;
+    out.pull = goalIs(need, "pull", "up")     ? PadSetup::Pull::Up
+               : goalIs(need, "pull", "down") ? PadSetup::Pull::Down
+                                              : PadSetup::Pull::None;
     if (out.output) {
-        out.levels = out.width == 1 ? goalIs(need, "level", "high") : static_cast<std::uint32_t>(goalNumber(need, "levels"));
+        out.levels =
+            out.width == 1 ? goalIs(need, "level", "high") : static_cast<std::uint32_t>(goalNumber(need, "levels"));
         out.openDrain = goalIs(need, "open_drain", "yes");
-        out.drive = goalIs(need, "drive", "strong") ? PadSetup::Drive::Strong : goalIs(need, "drive", "medium") ? PadSetup::Drive::Medium : PadSetup::Drive::Weak;
+        out.drive = goalIs(need, "drive", "strong")   ? PadSetup::Drive::Strong
+                    : goalIs(need, "drive", "medium") ? PadSetup::Drive::Medium
+                                                      : PadSetup::Drive::Weak;
         return out;
     }
     const bool both = goalIs(need, "edges", "both");
@@ -73,12 +81,34 @@ Kind gpioKind()
     kind.goals = {
         {"direction", "Direction", T::Choice, "output", {"output", "input"}, ""},
         {"level", "Level at start", T::Choice, "low", {"low", "high"}, "Set before the pad becomes an output."},
-        {"width", "Pads", T::Integer, "1", {}, "Several are read and written as a word; they may lie on any ports.", 1, 16, true},
-        {"levels", "Levels at start", T::Integer, "0", {}, "Of several pads, as a number: the first is the lowest bit.", 0, 65535, true},
+        {"width",
+         "Pads",
+         T::Integer,
+         "1",
+         {},
+         "Several are read and written as a word; they may lie on any ports.",
+         1,
+         16,
+         true},
+        {"levels",
+         "Levels at start",
+         T::Integer,
+         "0",
+         {},
+         "Of several pads, as a number: the first is the lowest bit.",
+         0,
+         65535,
+         true},
         {"pull", "Pull", T::Choice, "none", {"none", "up", "down"}, ""},
-        {"edges", "Interrupt on", T::Choice, "none", {"none", "rising", "falling", "both"}, "Takes the external-interrupt line of the pad's bit."},
+        {"edges",
+         "Interrupt on",
+         T::Choice,
+         "none",
+         {"none", "rising", "falling", "both"},
+         "Takes the external-interrupt line of the pad's bit."},
         {"debounce", "Debounce", T::Duration, "0 s", {}, "The interrupt line ignores shorter pulses.", 0, 0, true},
-        priorityGoal(), aboveGoal(),
+        priorityGoal(),
+        aboveGoal(),
         {"drive", "Drive", T::Choice, "weak", {"weak", "medium", "strong"}, "", 0, 0, true},
         {"open_drain", "Open drain", T::Choice, "no", {"no", "yes"}, "", 0, 0, true},
     };
@@ -89,7 +119,9 @@ Kind gpioKind()
             return widthOf(need) > 1 ? fmt::format("{} outputs", widthOf(need)) : "output, " + goalText(need, "level");
         if (widthOf(need) > 1)
             return fmt::format("{} inputs", widthOf(need));
-        return goalIs(need, "edges", "none") ? std::string("input") : goalIs(need, "edges", "both") ? "both edges" : goalText(need, "edges") + " edge";
+        return goalIs(need, "edges", "none")   ? std::string("input")
+               : goalIs(need, "edges", "both") ? "both edges"
+                                               : goalText(need, "edges") + " edge";
     };
     room.tuning.setUpPad = [](PadSetup& setup, const Device& device, const Need& need, const SignalSpec& signal) {
         const GpioGoals& g = goalsOf<GpioGoals>(need);

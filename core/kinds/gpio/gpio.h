@@ -9,9 +9,9 @@ namespace bindrel {
 /// The goals of a need as values. REQUIRES: they were checked.
 struct GpioGoals {
     bool output = true;
-    int width = 1;             ///< pads that are read and written as a word
-    std::uint32_t levels = 0;  ///< at start, the first pad lowest
-    Duration debounce;         ///< shorter pulses tell nothing
+    int width = 1;            ///< pads that are read and written as a word
+    std::uint32_t levels = 0; ///< at start, the first pad lowest
+    Duration debounce;        ///< shorter pulses tell nothing
     PadSetup::Pull pull = PadSetup::Pull::None;
     bool rising = false, falling = false; ///< edges that interrupt
     PadSetup::Drive drive = PadSetup::Drive::Weak;

@@ -1,11 +1,12 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// I2C controller timing, after the I2C-bus specification (UM10204), table "Characteristics of the SDA and SCL bus lines".
+// I2C controller timing, after the I2C-bus specification (UM10204), table "Characteristics of the SDA and SCL bus
+// lines".
 //
 // One SCL period on the wire is
 //     LOW x PRE / f  +  rise  +  (SYNC + FILTER) / f  +  HIGH x PRE / f
-// since the controller starts to count the high phase when it has seen the line rise. The low phase on the wire is shorter
-// than the counted one by the fall time. Both phase minima of the speed class must hold, and the rate must not be
-// exceeded; the remaining time goes to the low phase first, whose minimum is the tighter one in practice.
+// since the controller starts to count the high phase when it has seen the line rise. The low phase on the wire is
+// shorter than the counted one by the fall time. Both phase minima of the speed class must hold, and the rate must not
+// be exceeded; the remaining time goes to the low phase first, whose minimum is the tighter one in practice.
 #include "core/kinds/i2c/i2c.h"
 #include "core/quantity/format.h"
 #include "core/tuning/words.h"
@@ -30,9 +31,12 @@ struct SpeedClass {
 const SpeedClass& classOf(I2cSpeed speed)
 {
     static const SpeedClass all[]{
-        {"standard", Frequency(Rational(100'000)), nanoseconds(4700), nanoseconds(4000), nanoseconds(1000), nanoseconds(300), nanoseconds(250), nanoseconds(300)},
-        {"fast", Frequency(Rational(400'000)), nanoseconds(1300), nanoseconds(600), nanoseconds(300), nanoseconds(300), nanoseconds(100), nanoseconds(300)},
-        {"fast plus", Frequency(Rational(1'000'000)), nanoseconds(500), nanoseconds(260), nanoseconds(120), nanoseconds(120), nanoseconds(50), nanoseconds(120)},
+        {"standard", Frequency(Rational(100'000)), nanoseconds(4700), nanoseconds(4000), nanoseconds(1000),
+         nanoseconds(300), nanoseconds(250), nanoseconds(300)},
+        {"fast", Frequency(Rational(400'000)), nanoseconds(1300), nanoseconds(600), nanoseconds(300), nanoseconds(300),
+         nanoseconds(100), nanoseconds(300)},
+        {"fast plus", Frequency(Rational(1'000'000)), nanoseconds(500), nanoseconds(260), nanoseconds(120),
+         nanoseconds(120), nanoseconds(50), nanoseconds(120)},
     };
     return all[size_t(speed)];
 }
@@ -57,7 +61,9 @@ Phases fitPhases(const TuningContext& c, const Wants& w)
     // A controller without a prescaler counts its clock as it is.
     const bool scales = c.has("prescaler");
     const auto next = [&](std::int64_t least) {
-        return scales ? c.encoding("prescaler").atLeast(least, c.maxCode("prescaler")) : least == 1 ? std::optional<std::int64_t>(1) : std::nullopt;
+        return scales       ? c.encoding("prescaler").atLeast(least, c.maxCode("prescaler"))
+               : least == 1 ? std::optional<std::int64_t>(1)
+                            : std::nullopt;
     };
     for (std::optional<std::int64_t> pre = next(1); pre; pre = next(*pre + 1)) {
         const Rational tick = Rational(*pre) / f;
@@ -91,19 +97,47 @@ static Setting solveTarget(const TuningContext& c, const I2cGoals& g)
     const Rational fastest = shifted(c.kernel().rate, c.kernel().tolerance.high).value;
     const std::int64_t filter = std::min<std::int64_t>((g.spike.value * fastest).ceil(), c.maxCode("filter"));
     const std::int64_t hold = std::min<std::int64_t>((speed.hold.value * fastest).ceil(), c.maxCode("hold"));
-    out.achieved.push_back({"role", "Role", "target", say(c, "target 0x{:02X}", g.address), std::nullopt, true, {}, {}});
-    Achieved all{"general_call", "General call", g.generalCall ? "yes" : "no", g.generalCall && c.has("general_call") ? "yes" : "no", std::nullopt, !g.generalCall || c.has("general_call"), {}, {}};
+    out.achieved.push_back(
+        {"role", "Role", "target", say(c, "target 0x{:02X}", g.address), std::nullopt, true, {}, {}});
+    Achieved all{"general_call",
+                 "General call",
+                 g.generalCall ? "yes" : "no",
+                 g.generalCall && c.has("general_call") ? "yes" : "no",
+                 std::nullopt,
+                 !g.generalCall || c.has("general_call"),
+                 {},
+                 {}};
     if (!all.ok)
         all.trouble = say(c, "{} answers to its own address alone.", name);
     out.achieved.push_back(all);
     const Duration filtered(Rational(filter) / c.kernel().rate.value);
-    out.achieved.push_back({"filter", "Spike filter", "\u2265 " + say(c, g.spike), say(c, filtered), std::nullopt, filter == (g.spike.value * fastest).ceil(), {},
-                            filter == (g.spike.value * fastest).ceil() ? "" : say(c, "the filter reaches {} at this clock. Give {} a slower one.", say(c, filtered), c.kernelName())});
-    out.roles = {{"filter", filter, "filter"}, {"hold", hold, "class"}, {"own_address", g.address, "address"}, {"target", 1, "role"}, {"on", 1, ""}};
+    out.achieved.push_back(
+        {"filter",
+         "Spike filter",
+         "\u2265 " + say(c, g.spike),
+         say(c, filtered),
+         std::nullopt,
+         filter == (g.spike.value * fastest).ceil(),
+         {},
+         filter == (g.spike.value * fastest).ceil()
+             ? ""
+             : say(c, "the filter reaches {} at this clock. Give {} a slower one.", say(c, filtered), c.kernelName())});
+    out.roles = {{"filter", filter, "filter"},
+                 {"hold", hold, "class"},
+                 {"own_address", g.address, "address"},
+                 {"target", 1, "role"},
+                 {"on", 1, ""}};
     if (c.has("general_call"))
         out.roles.push_back({"general_call", g.generalCall, "general_call"});
     if (g.interrupts)
-        out.events.push_back({"event", "target_interrupt", "", "bus", "Called by the interrupt when something has happened on the bus to this target: ask what until it is nothing.", {}, false});
+        out.events.push_back({"event",
+                              "target_interrupt",
+                              "",
+                              "bus",
+                              "Called by the interrupt when something has happened on the bus to this target: ask what "
+                              "until it is nothing.",
+                              {},
+                              false});
     addDmaRoles(out, c);
     return out;
 }
@@ -126,10 +160,12 @@ Setting solveI2c(const TuningContext& c)
     const Rational sync = Rational(c.device.ability(c.bound.instance, "sync_cycles", 0) + filter) / f;
     const Rational margin = fastest / f;
     const Frequency limit = std::min(wanted, speed.most, [](const Frequency& a, const Frequency& b) { return a < b; });
-    Wants wants{limit.value / margin, rise.value, fall.value, sync, speed.low.value * margin, speed.high.value * margin};
+    Wants wants{limit.value / margin,     rise.value, fall.value, sync, speed.low.value * margin,
+                speed.high.value * margin};
     const Phases p = fitPhases(c, wants);
     if (p.prescaler == 0 || !wants.rate.defined()) {
-        out.notComputed = say(c, "{} is too fast to be counted down to {}; give {} a slower clock", say(c, c.kernel().rate), say(c, wanted), c.kernelName());
+        out.notComputed = say(c, "{} is too fast to be counted down to {}; give {} a slower clock",
+                              say(c, c.kernel().rate), say(c, wanted), c.kernelName());
         return out;
     }
     const Rational tick = Rational(p.prescaler) / f;
@@ -141,35 +177,56 @@ Setting solveI2c(const TuningContext& c)
 
     const Frequency rate = frequencyOf(cycle);
     Achieved scl{"rate", "Clock at most", say(c, wanted), say(c, rate), errorOf(rate, wanted), rate <= wanted, {}, {}};
-    scl.formula = say(c, "1 / (({} + {}) \u00d7 {} / {} + {} seen late + {} rise)", p.low, p.high, p.prescaler, say(c, c.kernel().rate),
-                              say(c, Duration(sync)), say(c, rise));
+    scl.formula = say(c, "1 / (({} + {}) \u00d7 {} / {} + {} seen late + {} rise)", p.low, p.high, p.prescaler,
+                      say(c, c.kernel().rate), say(c, Duration(sync)), say(c, rise));
     if (wanted > speed.most) {
         scl.ok = false;
-        scl.trouble = say(c, "{} mode permits {} at most. Choose a faster class if every device on the bus has it.", speed.name, say(c, speed.most));
+        scl.trouble = say(c, "{} mode permits {} at most. Choose a faster class if every device on the bus has it.",
+                          speed.name, say(c, speed.most));
     } else if (rate.value * 10 < wanted.value * 9) {
-        scl.trouble = say(c, "the phase minima of {} mode with these rise and fall times leave no more than {}", speed.name, say(c, rate));
+        scl.trouble = say(c, "the phase minima of {} mode with these rise and fall times leave no more than {}",
+                          speed.name, say(c, rate));
     }
-    const auto phase = [&](const char* goal, const char* title, const Duration& got, const Duration& least, const std::string& formula) {
-        Achieved row{goal, title, "\u2265 " + say(c, least), say(c, got), std::nullopt, got >= least, formula, {}, true};
+    const auto phase = [&](const char* goal, const char* title, const Duration& got, const Duration& least,
+                           const std::string& formula) {
+        Achieved row{goal, title, "\u2265 " + say(c, least), say(c, got), std::nullopt, got >= least, formula,
+                     {},   true};
         if (!row.ok)
-            row.trouble = say(c, "{} is {}, less than the {} of {} mode. Give {} a faster clock.", title, say(c, got), say(c, least), speed.name, c.kernelName());
+            row.trouble = say(c, "{} is {}, less than the {} of {} mode. Give {} a faster clock.", title, say(c, got),
+                              say(c, least), speed.name, c.kernelName());
         out.achieved.push_back(row);
     };
     out.achieved.push_back(scl);
-    phase("class", "Low phase", low, speed.low, say(c, "{} \u00d7 {} / {} - {}", p.low, p.prescaler, say(c, c.kernel().rate), say(c, fall)));
-    phase("class", "High phase", high, speed.high, say(c, "{} \u00d7 {} / {} + {}", p.high, p.prescaler, say(c, c.kernel().rate), say(c, Duration(sync))));
+    phase("class", "Low phase", low, speed.low,
+          say(c, "{} \u00d7 {} / {} - {}", p.low, p.prescaler, say(c, c.kernel().rate), say(c, fall)));
+    phase("class", "High phase", high, speed.high,
+          say(c, "{} \u00d7 {} / {} + {}", p.high, p.prescaler, say(c, c.kernel().rate), say(c, Duration(sync))));
     phase("class", "Data set-up", setup, speed.setup, say(c, "low - rise - {} / {}", hold, say(c, c.kernel().rate)));
-    Achieved riseRow{"rise", "Rise time", "\u2264 " + say(c, speed.rise), say(c, rise), std::nullopt, rise <= speed.rise, {}, {}};
+    Achieved riseRow{
+        "rise", "Rise time", "\u2264 " + say(c, speed.rise), say(c, rise), std::nullopt, rise <= speed.rise, {}, {}};
     if (!riseRow.ok)
-        riseRow.trouble = say(c, "{} mode permits a rise of {} at most. Use smaller pull-ups.", speed.name, say(c, speed.rise));
+        riseRow.trouble =
+            say(c, "{} mode permits a rise of {} at most. Use smaller pull-ups.", speed.name, say(c, speed.rise));
     out.achieved.push_back(riseRow);
     const Duration filtered(Rational(filter) / f);
-    Achieved filterRow{"filter", "Spike filter", "\u2265 " + say(c, spike), say(c, filtered), std::nullopt, filtered >= spike || filter == (spike.value * fastest).ceil(), {}, {}};
+    Achieved filterRow{"filter",
+                       "Spike filter",
+                       "\u2265 " + say(c, spike),
+                       say(c, filtered),
+                       std::nullopt,
+                       filtered >= spike || filter == (spike.value * fastest).ceil(),
+                       {},
+                       {}};
     if (!filterRow.ok)
-        filterRow.trouble = say(c, "the filter reaches {} at this clock. Give {} a slower one.", say(c, filtered), c.kernelName());
+        filterRow.trouble =
+            say(c, "the filter reaches {} at this clock. Give {} a slower one.", say(c, filtered), c.kernelName());
     out.achieved.push_back(filterRow);
 
-    out.roles = {{"filter", filter, "filter"}, {"low", p.low, "rate"}, {"high", p.high, "rate"}, {"hold", hold, "class"}, {"on", 1, ""}};
+    out.roles = {{"filter", filter, "filter"},
+                 {"low", p.low, "rate"},
+                 {"high", p.high, "rate"},
+                 {"hold", hold, "class"},
+                 {"on", 1, ""}};
     if (c.has("target"))
         out.roles.push_back({"target", 0, "role"});
     addDmaRoles(out, c);
@@ -187,12 +244,14 @@ Setting solveI2c(const TuningContext& c)
         const Rational start = half + cycle.value * i;
         clock.edges.push_back({Duration(start), false});
         clock.edges.push_back({Duration(start + low.value + fall.value), true});
-        wave.marks.push_back({Duration(start), Duration(start + fall.value + low.value), 0, "low " + format(low, 3), i == 0});
+        wave.marks.push_back(
+            {Duration(start), Duration(start + fall.value + low.value), 0, "low " + format(low, 3), i == 0});
     }
     Waveform::Trace data{"SDA", true, {}};
     for (int i = 0; i < 2; ++i)
         data.edges.push_back({Duration(half + cycle.value * i + Rational(hold) / f), i == 1});
-    wave.marks.push_back({Duration(half), Duration(half + Rational(hold) / f), 1, "hold " + format(Duration(Rational(hold) / f), 3), true});
+    wave.marks.push_back({Duration(half), Duration(half + Rational(hold) / f), 1,
+                          "hold " + format(Duration(Rational(hold) / f), 3), true});
     wave.traces = {clock, data};
     c.look->waveform = std::move(wave);
     return out;

@@ -17,7 +17,11 @@ void declareTarget(Writer& w, NeedIndex need)
     w.line();
     w.comment("What can happen on the bus to a target.");
     w.linef("enum {}_happening {{", name);
-    for (const auto& [word, about] : {std::pair{WordLiteral("NOTHING"), "no more"}, {WordLiteral("CALLED"), "its address was called; a transfer begins"}, {WordLiteral("BYTE_CAME"), "take it"}, {WordLiteral("BYTE_WANTED"), "give the next"}, {WordLiteral("ENDED"), "the transfer is over"}})
+    for (const auto& [word, about] : {std::pair{WordLiteral("NOTHING"), "no more"},
+                                      {WordLiteral("CALLED"), "its address was called; a transfer begins"},
+                                      {WordLiteral("BYTE_CAME"), "take it"},
+                                      {WordLiteral("BYTE_WANTED"), "give the next"},
+                                      {WordLiteral("ENDED"), "the transfer is over"}})
         w.linef("    {}_{}, {}", NAME, word, cComment(about));
     w.line("};");
     w.comment("The next thing that has happened; the controller waits until a byte is taken or given.");
@@ -35,8 +39,12 @@ void defineTarget(Writer& w, NeedIndex need)
     w.linef("enum {0}_happening {0}_happened(void)", name);
     w.line("{");
     // In the order in which they come in a transfer: bytes belong to the call before them and lie before the end.
-    for (const auto& [role, word, taken] : {std::tuple{"called", WordLiteral("CALLED"), true}, {"byte_came", WordLiteral("BYTE_CAME"), false}, {"byte_wanted", WordLiteral("BYTE_WANTED"), false}, {"ended", WordLiteral("ENDED"), true}}) {
-        w.linef("    if (({} & {}) != 0u) {{", roleRegister(f, w.names, instance, role), roleMacro(f, w.names, instance, role));
+    for (const auto& [role, word, taken] : {std::tuple{"called", WordLiteral("CALLED"), true},
+                                            {"byte_came", WordLiteral("BYTE_CAME"), false},
+                                            {"byte_wanted", WordLiteral("BYTE_WANTED"), false},
+                                            {"ended", WordLiteral("ENDED"), true}}) {
+        w.linef("    if (({} & {}) != 0u) {{", roleRegister(f, w.names, instance, role),
+                roleMacro(f, w.names, instance, role));
         if (taken && f.device.fieldOf(f.device.roleField(instance, role)).access != Field::Access::ReadToClear)
             clearFlags(w, instance, {role}, 8);
         w.linef("        return {}_{};", NAME, word);
@@ -70,17 +78,26 @@ void declareI2c(Writer& w, NeedIndex need)
     const WordLiteral address = g.tenBits ? WordLiteral("uint16_t") : WordLiteral("uint8_t");
     if (const Achieved* rate = setting.goal("rate"))
         w.comment(fmt::format("Clock {} for at most {}: {}.", rate->achieved, rate->wanted, rate->formula));
-    w.linef("#define {}_STRETCH_US {}u {}", w.names.NEED(need), std::clamp<std::int64_t>((g.patience.value * 1'000'000).ceil(), 1, 10'000'000), cComment("so long a device may hold the clock"));
+    w.linef("#define {}_STRETCH_US {}u {}", w.names.NEED(need),
+            std::clamp<std::int64_t>((g.patience.value * 1'000'000).ceil(), 1, 10'000'000),
+            cComment("so long a device may hold the clock"));
     w.line();
-    w.comment(fmt::format("Transfers to the address of {} bits; each byte is waited for with a time-out. Return what went wrong, or success.", g.tenBits ? 10 : 7));
-    w.linef("enum {0}_status {1}_write({2} address, const uint8_t *bytes, uint32_t count);", w.names.prefix, name, address);
+    w.comment(fmt::format("Transfers to the address of {} bits; each byte is waited for with a time-out. Return what "
+                          "went wrong, or success.",
+                          g.tenBits ? 10 : 7));
+    w.linef("enum {0}_status {1}_write({2} address, const uint8_t *bytes, uint32_t count);", w.names.prefix, name,
+            address);
     w.linef("enum {0}_status {1}_read({2} address, uint8_t *bytes, uint32_t count);", w.names.prefix, name, address);
     w.comment("Writes, then reads without letting go of the bus between: how registers of a device are read.");
-    w.linef("enum {0}_status {1}_write_read({2} address, const uint8_t *out, uint32_t out_count, uint8_t *in, uint32_t in_count);", w.names.prefix, name, address);
-    w.comment("Whether the last transfer failed since a byte was not acknowledged: nobody has this address, or the device takes no more.");
+    w.linef("enum {0}_status {1}_write_read({2} address, const uint8_t *out, uint32_t out_count, uint8_t *in, uint32_t "
+            "in_count);",
+            w.names.prefix, name, address);
+    w.comment("Whether the last transfer failed since a byte was not acknowledged: nobody has this address, or the "
+              "device takes no more.");
     w.linef("bool {}_refused(void);", name);
     if (w.facts.device.roleField(w.facts.bindings.needs[need].instance, "clear_bus").valid()) {
-        w.comment("Frees a bus whose SDA a device holds low in the middle of a byte: nine clocks and a stop condition.");
+        w.comment(
+            "Frees a bus whose SDA a device holds low in the middle of a byte: nine clocks and a stop condition.");
         w.linef("enum {0}_status {1}_recover(void);", w.names.prefix, name);
     }
 }
@@ -102,7 +119,8 @@ void defineI2c(Writer& w, NeedIndex need)
     const Word bad = w.names.macro("TIMEOUT_TRANSFER");
     const Code status = code("enum {}", w.names.name("status"));
 
-    // Commands that have a register to themselves are given as its bits; others are numbered here, and the step sees to where they lie.
+    // Commands that have a register to themselves are given as its bits; others are numbered here, and the step sees to
+    // where they lie.
     std::uint32_t all = 0, besides = 0;
     const FieldRef start = f.device.roleField(instance, "start");
     bool direct = true;
@@ -114,8 +132,15 @@ void defineI2c(Writer& w, NeedIndex need)
     for (const Field& field : f.device.registerOf(start).fields)
         besides |= field.access != Field::Access::ReadOnly && !(field.mask() & all) ? field.mask() : 0;
     direct = direct && besides == 0;
-    const std::vector<std::pair<const char*, Word>> commands{{"start", w.names.NEED(need) + "_DO_START"}, {"stop", w.names.NEED(need) + "_DO_STOP"}, {"read", w.names.NEED(need) + "_DO_READ"}, {"nack", w.names.NEED(need) + "_DO_NACK"}};
-    const auto doing = [&](const char* role) { return direct ? bit(role) : std::find_if(commands.begin(), commands.end(), [role](const auto& c) { return std::string_view(c.first) == role; })->second; };
+    const std::vector<std::pair<const char*, Word>> commands{{"start", w.names.NEED(need) + "_DO_START"},
+                                                             {"stop", w.names.NEED(need) + "_DO_STOP"},
+                                                             {"read", w.names.NEED(need) + "_DO_READ"},
+                                                             {"nack", w.names.NEED(need) + "_DO_NACK"}};
+    const auto doing = [&](const char* role) {
+        return direct ? bit(role) : std::find_if(commands.begin(), commands.end(), [role](const auto& c) {
+                                        return std::string_view(c.first) == role;
+                                    })->second;
+    };
     w.line();
     for (size_t i = 0; i < commands.size() && !direct; ++i)
         w.linef("#define {} {}u", commands[i].second, 1u << i);
@@ -130,7 +155,8 @@ void defineI2c(Writer& w, NeedIndex need)
     clearFlags(w, instance, {"done", "nacked", "lost"}, 4);
     std::map<int, std::vector<const char*>> byRegister;
     if (direct)
-        w.linef("    {}", putRegisterOf(w, instance, "start", narrowed(f.device.registerOf(start), Code::trusted("command"))));
+        w.linef("    {}",
+                putRegisterOf(w, instance, "start", narrowed(f.device.registerOf(start), Code::trusted("command"))));
     for (const auto& [role, word] : direct ? std::vector<std::pair<const char*, Word>>() : commands)
         byRegister[f.device.roleField(instance, role).reg].push_back(role);
     for (auto it = byRegister.rbegin(); it != byRegister.rend(); ++it) {
@@ -161,7 +187,8 @@ void defineI2c(Writer& w, NeedIndex need)
     w.line("}");
     const WordLiteral address = g.tenBits ? WordLiteral("uint16_t") : WordLiteral("uint8_t");
     w.line();
-    w.comment(g.tenBits ? "A start condition and the address: 11110, its upper two bits and whether is read; then the lower eight, which a repeated start for reading leaves out."
+    w.comment(g.tenBits ? "A start condition and the address: 11110, its upper two bits and whether is read; then the "
+                          "lower eight, which a repeated start for reading leaves out."
                         : "A start condition, the address, and whether is read.");
     w.linef("static bool {}_begin({} address, bool read)", name, address);
     w.line("{");
@@ -195,7 +222,8 @@ void defineI2c(Writer& w, NeedIndex need)
     w.linef("    return going && ended ? {} : {};", ok, bad);
     w.line("}");
     w.line();
-    w.linef("{} {}_write_read({} address, const uint8_t *out, uint32_t out_count, uint8_t *in, uint32_t in_count)", status, name, address);
+    w.linef("{} {}_write_read({} address, const uint8_t *out, uint32_t out_count, uint8_t *in, uint32_t in_count)",
+            status, name, address);
     w.line("{");
     w.line("    bool going = true;");
     w.line("    if (out_count > 0u || in_count == 0u) {");
@@ -209,7 +237,8 @@ void defineI2c(Writer& w, NeedIndex need)
     w.linef("        going = {}_begin(address, true);", name);
     w.line("        for (uint32_t i = 0u; going && i < in_count; i++) {");
     w.comment("The last byte is not acknowledged, so that the device lets go of the bus.", 12);
-    w.linef("            going = {0}_step(i + 1u < in_count ? {1} : ({1} | {2})) || (i + 1u == in_count && refused);", name, doing("read"), doing("nack"));
+    w.linef("            going = {0}_step(i + 1u < in_count ? {1} : ({1} | {2})) || (i + 1u == in_count && refused);",
+            name, doing("read"), doing("nack"));
     w.linef("            in[i] = (uint8_t){};", readRole(w, instance, "data"));
     w.line("        }");
     w.line("        refused = refused && !going;");
@@ -237,7 +266,8 @@ void defineI2c(Writer& w, NeedIndex need)
         w.line("{");
         clearFlags(w, instance, {"done", "nacked", "lost"}, 4);
         writeRoleCode(w, instance, "clear_bus", 1, 4);
-        w.linef("    return {} ? {} : {};", waitForRole(w, instance, "done", code("{}", bit("done")), code("{}_STRETCH_US", NAME)), ok, bad);
+        w.linef("    return {} ? {} : {};",
+                waitForRole(w, instance, "done", code("{}", bit("done")), code("{}_STRETCH_US", NAME)), ok, bad);
         w.line("}");
     }
 }

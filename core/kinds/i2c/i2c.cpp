@@ -5,7 +5,6 @@
 
 #include <fmt/format.h>
 
-
 namespace bindrel {
 
 I2cGoals I2cGoals::of(const Need& need)
@@ -15,7 +14,9 @@ I2cGoals I2cGoals::of(const Need& need)
     out.rise = goalTime(need, "rise");
     out.fall = goalTime(need, "fall");
     out.spike = goalTime(need, "filter");
-    out.speed = goalIs(need, "class", "standard") ? I2cSpeed::Standard : goalIs(need, "class", "fast") ? I2cSpeed::Fast : I2cSpeed::FastPlus;
+    out.speed = goalIs(need, "class", "standard") ? I2cSpeed::Standard
+                : goalIs(need, "class", "fast")   ? I2cSpeed::Fast
+                                                  : I2cSpeed::FastPlus;
     out.target = goalIs(need, "role", "target");
     out.address = int(goalNumber(need, "address"));
     out.generalCall = goalIs(need, "general_call", "yes");
@@ -35,18 +36,71 @@ Kind i2cKind()
     kind.instanceKind = "i2c";
     kind.goals = {
         {"rate", "Clock at most", T::Frequency, "400 kHz", {}, "SCL is never faster."},
-        {"class", "Speed class", T::Choice, "fast", {"standard", "fast", "fast plus"},
+        {"class",
+         "Speed class",
+         T::Choice,
+         "fast",
+         {"standard", "fast", "fast plus"},
          "Whose phase minima hold: standard 100 kHz, fast 400 kHz, fast plus 1 MHz."},
         {"rise", "Rise time", T::Duration, "150 ns", {}, "From 30 % to 70 % of the supply, as the pull-ups give it."},
         {"fall", "Fall time", T::Duration, "20 ns", {}, "", 0, 0, true},
-        {"filter", "Spike filter", T::Duration, "50 ns", {}, "Spikes up to this length are suppressed (50 ns in fast mode).", 0, 0, true},
-        {"role", "Role", T::Choice, "controller", {"controller", "target"}, "A target answers to its own address.", 0, 0, true},
-        {"address", "Own address", T::Integer, "16", {}, "Of 7 bits; those that the bus specification keeps for itself are left out.", 8, 119, true},
-        {"general_call", "General call", T::Choice, "no", {"no", "yes"}, "Yes: it answers to address 0 too.", 0, 0, true},
+        {"filter",
+         "Spike filter",
+         T::Duration,
+         "50 ns",
+         {},
+         "Spikes up to this length are suppressed (50 ns in fast mode).",
+         0,
+         0,
+         true},
+        {"role",
+         "Role",
+         T::Choice,
+         "controller",
+         {"controller", "target"},
+         "A target answers to its own address.",
+         0,
+         0,
+         true},
+        {"address",
+         "Own address",
+         T::Integer,
+         "16",
+         {},
+         "Of 7 bits; those that the bus specification keeps for itself are left out.",
+         8,
+         119,
+         true},
+        {"general_call",
+         "General call",
+         T::Choice,
+         "no",
+         {"no", "yes"},
+         "Yes: it answers to address 0 too.",
+         0,
+         0,
+         true},
         {"addresses", "Addresses", T::Choice, "7 bits", {"7 bits", "10 bits"}, "That it calls.", 0, 0, true},
-        {"stretch", "Clock held at most", T::Duration, "10 ms", {}, "By a device that is slow; a transfer gives up after that.", 0, 0, true},
-        {"interrupt", "Interrupt", T::Choice, "no", {"no", "yes"}, "Of a target: at everything that happens on the bus to it.", 0, 0, true},
-        priorityGoal(), aboveGoal(),
+        {"stretch",
+         "Clock held at most",
+         T::Duration,
+         "10 ms",
+         {},
+         "By a device that is slow; a transfer gives up after that.",
+         0,
+         0,
+         true},
+        {"interrupt",
+         "Interrupt",
+         T::Choice,
+         "no",
+         {"no", "yes"},
+         "Of a target: at everything that happens on the bus to it.",
+         0,
+         0,
+         true},
+        priorityGoal(),
+        aboveGoal(),
         {"dma", "DMA", T::Choice, "none", {"none", "receive", "transmit", "both"}, "", 0, 0, true},
     };
     addDmaGoals(kind);
@@ -59,9 +113,13 @@ Kind i2cKind()
     };
     kind.signals = [](const Need&) {
         using D = SignalSpec::Direction;
-        return std::vector<SignalSpec>{{"scl", "clock", "SCL", -1, D::Both, false}, {"sda", "data", "SDA", -1, D::Both, false}};
+        return std::vector<SignalSpec>{{"scl", "clock", "SCL", -1, D::Both, false},
+                                       {"sda", "data", "SDA", -1, D::Both, false}};
     };
-    kind.brief = [](const Need& need) { return goalIs(need, "role", "target") ? fmt::format("target 0x{:02X}", goalsOf<I2cGoals>(need).address) : goalText(need, "rate"); };
+    kind.brief = [](const Need& need) {
+        return goalIs(need, "role", "target") ? fmt::format("target 0x{:02X}", goalsOf<I2cGoals>(need).address)
+                                              : goalText(need, "rate");
+    };
     using Use = RoleSpec::Use;
     kind.roles = {
         {"on", Use::Config, false, "", "Switches the controller on, after all else is set.", {}},
@@ -77,13 +135,28 @@ Kind i2cKind()
         {"done", Use::Status, true, "", "The byte is through.", {}},
         {"nacked", Use::Status, true, "", "It was not acknowledged.", {}},
         {"lost", Use::Status, true, "", "Another controller has the bus.", {}},
-        {"clear_bus", Use::Command, false, "", "Nine clocks and a stop condition, which free a bus that a device holds; done when through.", {}},
+        {"clear_bus",
+         Use::Command,
+         false,
+         "",
+         "Nine clocks and a stop condition, which free a bus that a device holds; done when through.",
+         {}},
         {"target", Use::Config, false, "", "1: it answers to its own address.", {{"controller", 0}, {"target", 1}}},
         {"own_address", Use::Config, false, "address of 7 bits", "Of a target.", {}},
         {"general_call", Use::Config, false, "", "A target answers to address 0 too.", {}},
         {"called", Use::Status, false, "", "A target's address has been on the bus.", {}},
-        {"byte_came", Use::Status, false, "", "The controller has written a byte to the target; reading the data takes it.", {}},
-        {"byte_wanted", Use::Status, false, "", "The controller reads, and the target's next byte is wanted; writing the data gives it.", {}},
+        {"byte_came",
+         Use::Status,
+         false,
+         "",
+         "The controller has written a byte to the target; reading the data takes it.",
+         {}},
+        {"byte_wanted",
+         Use::Status,
+         false,
+         "",
+         "The controller reads, and the target's next byte is wanted; writing the data gives it.",
+         {}},
         {"ended", Use::Status, false, "", "A stop condition has ended a transfer of the target.", {}},
         {"target_interrupt", Use::Config, false, "", "Lets all of these interrupt. Without it, they always do.", {}},
         {"dma_receive", Use::Config, false, "", "Lets the controller ask DMA to fetch.", {}},
@@ -98,8 +171,13 @@ Kind i2cKind()
         setup.openDrain = true;
         setup.because = "the bus is pulled up on the board, devices only pull it low";
     };
-    room.tuning.streams = [](const Device&, InstanceIndex, const Need&) { return std::vector<StreamSpec>{{"RX", "data", true, 1, "receive"}, {"TX", "data", false, 1, "send"}}; };
-    room.source = {declareI2c, defineI2c, {"step", "begin", "end", "write", "read", "write_read", "refused", "recover", "happened", "take", "give", "bus", "not", "called", "byte_came", "byte_wanted", "ended", "nothing", "address", "stretch_us"}};
+    room.tuning.streams = [](const Device&, InstanceIndex, const Need&) {
+        return std::vector<StreamSpec>{{"RX", "data", true, 1, "receive"}, {"TX", "data", false, 1, "send"}};
+    };
+    room.source = {declareI2c, defineI2c, {"step",        "begin",   "end",     "write",    "read",
+                                           "write_read",  "refused", "recover", "happened", "take",
+                                           "give",        "bus",     "not",     "called",   "byte_came",
+                                           "byte_wanted", "ended",   "nothing", "address",  "stretch_us"}};
     return room;
 }
 

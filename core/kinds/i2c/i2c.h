@@ -12,8 +12,8 @@ struct I2cGoals {
     Frequency most; ///< SCL is never faster
     I2cSpeed speed = I2cSpeed::Fast;
     Duration rise, fall, spike;
-    bool target = false;     ///< it answers to its own address instead of calling others
-    int address = 0;         ///< its own, of 7 bits
+    bool target = false; ///< it answers to its own address instead of calling others
+    int address = 0;     ///< its own, of 7 bits
     bool generalCall = false;
     bool tenBits = false;    ///< addresses that it calls
     Duration patience;       ///< longest that a device may hold the clock low

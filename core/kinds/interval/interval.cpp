@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// Interval: a tick of the firmware. A period is PRE x TOP kernel cycles; the best way is the one whose time is nearest, and of two as near the
-// one with the finer ticks.
+// Interval: a tick of the firmware. A period is PRE x TOP kernel cycles; the best way is the one whose time is nearest,
+// and of two as near the one with the finer ticks.
 #include "core/base/text.h"
 #include "core/kinds/common/chain.h"
 #include "core/kinds/common/division.h"
@@ -15,8 +15,14 @@ namespace bindrel {
 
 namespace {
 
-bool wantsInterrupt(const Need& need) { return goalIs(need, "interrupt", "yes"); }
-bool isOnce(const Need& need) { return goalIs(need, "repeats", "once"); }
+bool wantsInterrupt(const Need& need)
+{
+    return goalIs(need, "interrupt", "yes");
+}
+bool isOnce(const Need& need)
+{
+    return goalIs(need, "repeats", "once");
+}
 
 Waveform drawPeriods(const Duration& period)
 {
@@ -44,18 +50,38 @@ Setting solveInterval(const TuningContext& c)
     const Division longest = longestDivision(c, {});
     const std::vector<Division> ways = divisionsNear(c, wanted.value * kernel, {}, 4);
     if (ways.empty()) {
-        out.notComputed = say(c, "{} has no time to be divided from: two ticks of {} are the shortest", say(c, wanted), ticks.of);
+        out.notComputed =
+            say(c, "{} has no time to be divided from: two ticks of {} are the shortest", say(c, wanted), ticks.of);
         return out;
     }
     const Division& best = ways.front();
-    Achieved period{"period", "Period", say(c, wanted), say(c, time(best)), errorOf(time(best), wanted), true, say(c, "{} \u00d7 {} / {}", best.prescaler, best.count, say(c, ticks.rate)), {}};
+    Achieved period{"period",
+                    "Period",
+                    say(c, wanted),
+                    say(c, time(best)),
+                    errorOf(time(best), wanted),
+                    true,
+                    say(c, "{} \u00d7 {} / {}", best.prescaler, best.count, say(c, ticks.rate)),
+                    {}};
     period.ok = period.error && period.error->value.abs() <= Rational(10'000);
     if (!period.ok)
-        period.trouble = chained ? say(c, "counting {} it is {} off. Let that come {}.", ticks.of, say(c, *period.error, true), wanted > time(longest) ? "more slowly" : "at a rate that this is a multiple of")
-                         : wanted > time(longest) ? say(c, "the longest at {} is {}. Give {} a slower clock, or count the periods of another timer.", say(c, ticks.rate), say(c, time(longest)), c.kernelName())
-                                                  : say(c, "the nearest is {} off. Give {} a faster clock.", say(c, *period.error, true), c.kernelName());
+        period.trouble =
+            chained ? say(c, "counting {} it is {} off. Let that come {}.", ticks.of, say(c, *period.error, true),
+                          wanted > time(longest) ? "more slowly" : "at a rate that this is a multiple of")
+            : wanted > time(longest)
+                ? say(c, "the longest at {} is {}. Give {} a slower clock, or count the periods of another timer.",
+                      say(c, ticks.rate), say(c, time(longest)), c.kernelName())
+                : say(c, "the nearest is {} off. Give {} a faster clock.", say(c, *period.error, true), c.kernelName());
     out.achieved.push_back(period);
-    out.achieved.push_back({"period", "Resolution", "", say(c, Duration(Rational(best.prescaler) / kernel)), std::nullopt, true, say(c, "{} / {}; at most {}", best.prescaler, say(c, ticks.rate), say(c, time(longest))), {}, true});
+    out.achieved.push_back({"period",
+                            "Resolution",
+                            "",
+                            say(c, Duration(Rational(best.prescaler) / kernel)),
+                            std::nullopt,
+                            true,
+                            say(c, "{} / {}; at most {}", best.prescaler, say(c, ticks.rate), say(c, time(longest))),
+                            {},
+                            true});
     if (chained)
         out.achieved.push_back({"counts", "Counts", "", ticks.of, std::nullopt, true, {}, {}, true});
     addChainRoles(c, ticks, out);
@@ -65,19 +91,32 @@ Setting solveInterval(const TuningContext& c)
     if (isOnce(c.need) && c.has("once"))
         out.roles.push_back({"once", 1, "repeats"});
     if (isOnce(c.need) && !c.has("once"))
-        out.achieved.push_back({"repeats", "Repeats", "once", "until it is stopped", std::nullopt, false, {},
-                                say(c, "{} does not stop by itself. Choose another timer, or let it repeat and stop it in the function of its tick.", c.device.instances[size_t(c.bound.instance)].name)});
+        out.achieved.push_back({"repeats",
+                                "Repeats",
+                                "once",
+                                "until it is stopped",
+                                std::nullopt,
+                                false,
+                                {},
+                                say(c,
+                                    "{} does not stop by itself. Choose another timer, or let it repeat and stop it in "
+                                    "the function of its tick.",
+                                    c.device.instances[size_t(c.bound.instance)].name)});
     if (c.has("update"))
         out.roles.push_back({"update", 1, "", RoleValue::When::Event});
     if (wantsInterrupt(c.need)) {
         out.achieved.push_back(interruptLoad(c, "interrupt", Frequency(Rational(1) / time(best).value)));
-        out.events.push_back({"update", "update_interrupt", "updated", "tick", "Called by the interrupt at the end of each period.", Frequency(Rational(1) / time(best).value)});
+        out.events.push_back({"update", "update_interrupt", "updated", "tick",
+                              "Called by the interrupt at the end of each period.",
+                              Frequency(Rational(1) / time(best).value)});
     }
     out.roles.push_back({"on", 1, "", RoleValue::When::Start});
     if (c.look) {
         c.look->waveform = drawPeriods(time(best));
         for (const Division& way : ways)
-            c.look->otherWays.push_back({fmt::format("\u00f7{}, {}", way.prescaler, way.count), format(time(way)), fmt::format("{}, in ticks of {}", format(errorOf(time(way), wanted), true), format(Duration(Rational(way.prescaler) / kernel)))});
+            c.look->otherWays.push_back({fmt::format("\u00f7{}, {}", way.prescaler, way.count), format(time(way)),
+                                         fmt::format("{}, in ticks of {}", format(errorOf(time(way), wanted), true),
+                                                     format(Duration(Rational(way.prescaler) / kernel)))});
     }
     return out;
 }
@@ -86,11 +125,16 @@ Setting solveInterval(const TuningContext& c)
 std::optional<Frequency> intervalBeats(const TuningContext& c)
 {
     const Ticks ticks = ticksOf(c);
-    const std::vector<Division> ways = ticks.trouble.empty() ? divisionsNear(c, goalTime(c.need, "period").value * ticks.rate.value, {}, 1) : std::vector<Division>();
+    const std::vector<Division> ways =
+        ticks.trouble.empty() ? divisionsNear(c, goalTime(c.need, "period").value * ticks.rate.value, {}, 1)
+                              : std::vector<Division>();
     return ways.empty() ? std::nullopt : std::optional(Frequency(ticks.rate.value / ways.front().cycles()));
 }
 
-Accuracy intervalAccuracy(const TuningContext& c) { return timeAccuracy(timedAs(c)); }
+Accuracy intervalAccuracy(const TuningContext& c)
+{
+    return timeAccuracy(timedAs(c));
+}
 
 void declareInterval(Writer& w, NeedIndex need)
 {
@@ -101,15 +145,20 @@ void declareInterval(Writer& w, NeedIndex need)
     const std::int64_t prescaler = setting.role("prescaler").value_or(1), ticks = setting.role("period").value_or(1);
     const Ticks counted = ticksOf({f.device, f.rates, f.plan.needs[need], f.bindings.needs[need], f.plan, f.bindings});
     const Rational rate = counted.rate.value.isZero() ? Rational(1) : counted.rate.value;
-    w.comment(fmt::format("Asked for {}, achieved {}: {}.", setting.goal("period")->wanted, setting.goal("period")->achieved, setting.goal("period")->formula));
+    w.comment(fmt::format("Asked for {}, achieved {}: {}.", setting.goal("period")->wanted,
+                          setting.goal("period")->achieved, setting.goal("period")->formula));
     w.linef("#define {}_PRESCALER {}u", NAME, prescaler);
     w.linef("#define {}_TICKS {}u", NAME, ticks);
     if (counted.need >= 0) {
         w.comment(fmt::format("Counts the {}: that must be started too.", counted.of));
-        w.linef("#define {}_SECONDS {}u {}", NAME, (Rational(prescaler) * ticks / rate).floor(), cComment("rounded down"));
+        w.linef("#define {}_SECONDS {}u {}", NAME, (Rational(prescaler) * ticks / rate).floor(),
+                cComment("rounded down"));
     } else {
-        w.linef("#define {}_MICROSECONDS {}u {}", NAME, (Rational(prescaler) * ticks * 1'000'000 / Rational(std::max<std::int64_t>(rate.floor(), 1))).floor(), cComment("rounded down"));
-        w.linef("_Static_assert((uint64_t){0}_PRESCALER * {0}_TICKS * 1000000u / {1} == {0}_MICROSECONDS,", NAME, rateMacro(f, w.names, setting.kernel));
+        w.linef("#define {}_MICROSECONDS {}u {}", NAME,
+                (Rational(prescaler) * ticks * 1'000'000 / Rational(std::max<std::int64_t>(rate.floor(), 1))).floor(),
+                cComment("rounded down"));
+        w.linef("_Static_assert((uint64_t){0}_PRESCALER * {0}_TICKS * 1000000u / {1} == {0}_MICROSECONDS,", NAME,
+                rateMacro(f, w.names, setting.kernel));
         w.linef("               {});", cString(w.names.needs[need].text() + " period from its clock"));
     }
     w.line();
@@ -159,11 +208,30 @@ Kind intervalKind()
         const Duration period = goalTime(need, "period");
         return period.value > Rational(0) ? Frequency(Rational(1) / period.value) : Frequency();
     };
-    kind.goals = {{"period", "Period", T::Duration, "1 ms", {}, "Between two ticks."},
-                  {"interrupt", "Interrupt", T::Choice, "yes", {"yes", "no"}, "No: the program asks whether a period is over.", 0, 0, true},
-                  priorityGoal(), aboveGoal(),
-                  {"repeats", "Repeats", T::Choice, "yes", {"yes", "once"}, "Once: one period after each start.", 0, 0, true},
-                  {"counts", "Counts", T::Text, "", {}, "Id of a need whose timer's periods are counted instead of the clock's cycles: for times that one timer cannot reach.", 0, 0, true}};
+    kind.goals = {
+        {"period", "Period", T::Duration, "1 ms", {}, "Between two ticks."},
+        {"interrupt",
+         "Interrupt",
+         T::Choice,
+         "yes",
+         {"yes", "no"},
+         "No: the program asks whether a period is over.",
+         0,
+         0,
+         true},
+        priorityGoal(),
+        aboveGoal(),
+        {"repeats", "Repeats", T::Choice, "yes", {"yes", "once"}, "Once: one period after each start.", 0, 0, true},
+        {"counts",
+         "Counts",
+         T::Text,
+         "",
+         {},
+         "Id of a need whose timer's periods are counted instead of the clock's cycles: for times that one timer "
+         "cannot reach.",
+         0,
+         0,
+         true}};
     kind.pacedBy = [](const Need& need) { return goalName(need, "counts"); };
     kind.signals = [](const Need&) { return std::vector<SignalSpec>(); };
     kind.brief = [](const Need& need) { return goalText(need, "period"); };
@@ -173,7 +241,10 @@ Kind intervalKind()
     room.tuning.accuracy = intervalAccuracy;
     room.tuning.beats = intervalBeats;
     room.tuning.heedsBeats = true;
-    room.source = {declareInterval, defineInterval, {"prescaler", "ticks", "microseconds", "seconds", "elapsed", "now", "tick"}, {{"prescaler", "prescaler"}, {"period", "ticks"}}};
+    room.source = {declareInterval,
+                   defineInterval,
+                   {"prescaler", "ticks", "microseconds", "seconds", "elapsed", "now", "tick"},
+                   {{"prescaler", "prescaler"}, {"period", "ticks"}}};
     return room;
 }
 

@@ -2,8 +2,8 @@
 // PWM: prescaler and period from the frequency, compares from the duties, dead time and fault filter in kernel cycles.
 //
 // Edge aligned, one period is PRE x TOP kernel cycles; centre aligned the counter runs up and down, 2 x PRE x TOP.
-// A larger TOP gives finer duties, a suitable PRE can meet the frequency exactly; the best way is the one with the least
-// error among those with enough duty steps, and the finer of two as good.
+// A larger TOP gives finer duties, a suitable PRE can meet the frequency exactly; the best way is the one with the
+// least error among those with enough duty steps, and the finer of two as good.
 #include "core/base/text.h"
 #include "core/kinds/common/chain.h"
 #include "core/kinds/common/division.h"
@@ -32,7 +32,8 @@ Frequency frequencyOfWay(const Frequency& kernel, std::int64_t prescaler, std::i
     return Frequency(kernel.value / (Rational(prescaler) * period * slopes));
 }
 
-/// The longest period that the compare registers of the need's channels can hold as well, so that an output can be on all the time.
+/// The longest period that the compare registers of the need's channels can hold as well, so that an output can be on
+/// all the time.
 std::int64_t longestOn(const TuningContext& c)
 {
     std::int64_t out = INT64_MAX;
@@ -42,8 +43,10 @@ std::int64_t longestOn(const TuningContext& c)
     return out;
 }
 
-/// Those nearest to the wanted frequency with enough duty steps, best first; where none has enough, those nearest all the same.
-std::vector<Way> waysTo(const TuningContext& c, const Frequency& wanted, int slopes, std::int64_t steps, std::size_t most)
+/// Those nearest to the wanted frequency with enough duty steps, best first; where none has enough, those nearest all
+/// the same.
+std::vector<Way> waysTo(const TuningContext& c, const Frequency& wanted, int slopes, std::int64_t steps,
+                        std::size_t most)
 {
     const Rational ticks = c.kernel().rate.value / (wanted.value * slopes);
     std::vector<Way> out;
@@ -56,14 +59,20 @@ std::vector<Way> waysTo(const TuningContext& c, const Frequency& wanted, int slo
     if (divisions.empty() || Rational(divisions.front().prescaler) * divisions.front().count > ticks * 2)
         divisions = divisionsNear(c, ticks, divider, most);
     for (const Division& division : divisions) {
-        Way way{division.prescaler, division.count, frequencyOfWay(c.kernel().rate, division.prescaler, division.count, slopes), {}};
+        Way way{division.prescaler,
+                division.count,
+                frequencyOfWay(c.kernel().rate, division.prescaler, division.count, slopes),
+                {}};
         way.error = errorOf(way.frequency, wanted);
         out.push_back(way);
     }
     return out;
 }
 
-std::string bitsOf(std::int64_t steps) { return fmt::format("{:.1f} bit", std::log2(static_cast<double>(steps))); }
+std::string bitsOf(std::int64_t steps)
+{
+    return fmt::format("{:.1f} bit", std::log2(static_cast<double>(steps)));
+}
 
 struct Channel {
     int number = 0; ///< of the timer
@@ -89,7 +98,8 @@ struct DeadTimes {
 };
 
 /// One period of the outputs. Dead times shorten the beginning of each active phase of a pair.
-Waveform draw(const std::vector<Channel>& channels, const Duration& period, const PwmGoals& g, const DeadTimes& dead, const Way& way)
+Waveform draw(const std::vector<Channel>& channels, const Duration& period, const PwmGoals& g, const DeadTimes& dead,
+              const Way& way)
 {
     const bool centre = g.centre, pairs = g.pairs;
     Waveform wave;
@@ -102,7 +112,8 @@ Waveform draw(const std::vector<Channel>& channels, const Duration& period, cons
         ramp.points = {{Duration(Rational(0)), 0}, {period, 1}, {period, 0}};
     for (size_t i = 0; i < channels.size(); ++i) {
         const Channel& channel = channels[i];
-        ramp.levels.emplace_back(fmt::format("{} of {}", channel.compare, way.period), Rational(channel.compare, way.period));
+        ramp.levels.emplace_back(fmt::format("{} of {}", channel.compare, way.period),
+                                 Rational(channel.compare, way.period));
         const Rational on = period.value * channel.achieved.value;
         // Active while the count is below the compare value.
         Waveform::Trace high{channel.highName, !on.isZero(), {}};
@@ -124,7 +135,9 @@ Waveform draw(const std::vector<Channel>& channels, const Duration& period, cons
             }
         }
         if (g.opposed && channel.output % 2 == 0 && switches)
-            high = {channel.highName, false, {{Duration((period.value - on) / 2), true}, {Duration((period.value + on) / 2), false}}};
+            high = {channel.highName,
+                    false,
+                    {{Duration((period.value - on) / 2), true}, {Duration((period.value + on) / 2), false}}};
         for (Waveform::Trace* trace : {&high, &low})
             if (g.activeLow) {
                 trace->high = !trace->high;
@@ -136,9 +149,11 @@ Waveform draw(const std::vector<Channel>& channels, const Duration& period, cons
             continue;
         wave.traces.push_back(low);
         if (switches) {
-            wave.marks.push_back({Duration(fall), Duration(fall + dead.low.value), traceHigh, "dead " + format(dead.low), true});
+            wave.marks.push_back(
+                {Duration(fall), Duration(fall + dead.low.value), traceHigh, "dead " + format(dead.low), true});
             const Rational back = centre ? again : Rational(0);
-            wave.marks.push_back({Duration(back), Duration(back + dead.high.value), traceHigh, dead.high == dead.low ? std::string() : "dead " + format(dead.high), true});
+            wave.marks.push_back({Duration(back), Duration(back + dead.high.value), traceHigh,
+                                  dead.high == dead.low ? std::string() : "dead " + format(dead.high), true});
         }
     }
     wave.ramp = ramp;
@@ -157,11 +172,19 @@ static DeadTimes solveDeadTimes(const TuningContext& c, const PwmGoals& g, Setti
         const auto ticks = encoding.atLeast(least, c.maxCode(role));
         const std::int64_t used = ticks.value_or(encoding.largest(c.maxCode(role)));
         const Duration got(Rational(used) / c.kernel().rate.value);
-        Achieved row{goal, title, "\u2265 " + say(c, asked), say(c, got), asked.value.isZero() ? std::optional<Ppm>() : errorOf(got, asked), ticks.has_value(),
-                     say(c, "{} / {}", used, say(c, c.kernel().rate)), {}};
+        Achieved row{goal,
+                     title,
+                     "\u2265 " + say(c, asked),
+                     say(c, got),
+                     asked.value.isZero() ? std::optional<Ppm>() : errorOf(got, asked),
+                     ticks.has_value(),
+                     say(c, "{} / {}", used, say(c, c.kernel().rate)),
+                     {}};
         if (!row.ok)
-            row.trouble = say(c, "{} is out of reach: the longest at {} is {}. The bridge could shoot through; use a slower clock for {}.", say(c, asked),
-                                      say(c, c.kernel().rate), say(c, got), c.kernelName());
+            row.trouble = say(c,
+                              "{} is out of reach: the longest at {} is {}. The bridge could shoot through; use a "
+                              "slower clock for {}.",
+                              say(c, asked), say(c, c.kernel().rate), say(c, got), c.kernelName());
         out.achieved.push_back(row);
         out.roles.push_back({role, used, goal});
         return got;
@@ -173,7 +196,15 @@ static DeadTimes solveDeadTimes(const TuningContext& c, const PwmGoals& g, Setti
     // One time for both is as long as the longer of the two.
     const Duration both = solveOne("dead_time", "dead", "Dead time", std::max(g.dead, g.deadLow));
     if (g.deadLow != g.dead)
-        out.achieved.push_back({"dead_low", "Dead time (low)", "\u2265 " + say(c, g.deadLow), say(c, both), std::nullopt, both >= g.deadLow, "one time for both sides", {}, true});
+        out.achieved.push_back({"dead_low",
+                                "Dead time (low)",
+                                "\u2265 " + say(c, g.deadLow),
+                                say(c, both),
+                                std::nullopt,
+                                both >= g.deadLow,
+                                "one time for both sides",
+                                {},
+                                true});
     return {both, both};
 }
 
@@ -193,7 +224,8 @@ static void solveFaultSource(const TuningContext& c, Setting& out)
         const InstanceIndex instance = c.bindings.needs[n].instance;
         if (c.plan.needs[n].id != by || instance < 0)
             continue;
-        row.trouble = say(c, "{} is on {}, which does not lead to {}.", c.plan.needs[n].title, c.device.instances[size_t(instance)].name, name);
+        row.trouble = say(c, "{} is on {}, which does not lead to {}.", c.plan.needs[n].title,
+                          c.device.instances[size_t(instance)].name, name);
         if (field.valid())
             for (const EnumValue& value : c.device.fieldOf(field).values)
                 if (value.name == c.device.instances[size_t(instance)].name) {
@@ -216,15 +248,26 @@ static void solveTrigger(const TuningContext& c, const PwmGoals& g, const Way& w
     // On the way up the count passes half a period.
     const std::int64_t count = (share * (g.centre ? 2 : 1) * way.period).round();
     const Duration got(Rational(count) / (way.period * (g.centre ? 2 : 1)) * period.value);
-    Achieved row{"trigger_at", "Converters at", g.triggerAfter ? say(c, *g.triggerAfter) : say(c, *g.triggerAt), say(c, got), std::nullopt, true, say(c, "count {} of {}", count, way.period), {}};
+    Achieved row{"trigger_at",
+                 "Converters at",
+                 g.triggerAfter ? say(c, *g.triggerAfter) : say(c, *g.triggerAt),
+                 say(c, got),
+                 std::nullopt,
+                 true,
+                 say(c, "count {} of {}", count, way.period),
+                 {}};
     const std::string& name = c.device.instances[size_t(c.bound.instance)].name;
     if (!c.has("trigger_at") || !c.has("trigger_early")) {
         row.ok = false;
-        row.trouble = say(c, "{} starts converters only at the end of its period. Choose another timer, or leave the place open.", name);
+        row.trouble =
+            say(c, "{} starts converters only at the end of its period. Choose another timer, or leave the place open.",
+                name);
     } else if (!share.defined() || count >= way.period || count < 0) {
         row.ok = false;
-        row.trouble = g.centre ? say(c, "{} starts converters while it counts up: in the first half of the period, before {}.", name, say(c, period / 2))
-                               : say(c, "a period lasts {}; the place must lie in it.", say(c, period));
+        row.trouble =
+            g.centre ? say(c, "{} starts converters while it counts up: in the first half of the period, before {}.",
+                           name, say(c, period / 2))
+                     : say(c, "a period lasts {}; the place must lie in it.", say(c, period));
     } else {
         out.roles.push_back({"trigger_at", count, "trigger_at"});
         out.roles.push_back({"trigger_early", 1, "trigger_at"});
@@ -239,17 +282,28 @@ static void solveServo(const PwmGoals& g, const Way& way, Setting& out)
         return;
     const Duration period = bindrel::period(way.frequency);
     const Duration span = g.servo.wide - g.servo.narrow;
-    Achieved row{"travel", "Travel", fmt::format("{}\u00b0 from {} to {}", g.servo.degrees, format(g.servo.narrow), format(g.servo.wide)), {}, std::nullopt, g.servo.wide > g.servo.narrow && g.servo.wide < period, {}, {}};
+    Achieved row{"travel",
+                 "Travel",
+                 fmt::format("{}\u00b0 from {} to {}", g.servo.degrees, format(g.servo.narrow), format(g.servo.wide)),
+                 {},
+                 std::nullopt,
+                 g.servo.wide > g.servo.narrow && g.servo.wide < period,
+                 {},
+                 {}};
     if (!row.ok) {
         row.achieved = "none";
-        row.trouble = g.servo.wide > g.servo.narrow ? fmt::format("a period of {} does not hold a pulse of {}. Ask for a lower frequency.", format(period), format(g.servo.wide)) : "the wide pulse must be longer than the narrow one.";
+        row.trouble = g.servo.wide > g.servo.narrow
+                          ? fmt::format("a period of {} does not hold a pulse of {}. Ask for a lower frequency.",
+                                        format(period), format(g.servo.wide))
+                          : "the wide pulse must be longer than the narrow one.";
     } else {
         const Rational ticks = span.value / period.value * way.period;
         row.achieved = fmt::format("steps of {:.2g}\u00b0", double(g.servo.degrees) / ticks.toDouble());
         row.formula = fmt::format("{} / ({} ticks)", format(span), ticks.round());
         row.ok = ticks >= Rational(g.servo.degrees, 10);
         if (!row.ok)
-            row.trouble = fmt::format("steps are coarser than 10\u00b0. Ask for more duty steps, or use a faster clock.");
+            row.trouble =
+                fmt::format("steps are coarser than 10\u00b0. Ask for more duty steps, or use a faster clock.");
     }
     out.achieved.push_back(row);
 }
@@ -266,28 +320,62 @@ namespace {
 /// Frequency and steps, as they come out.
 void addFrequency(const TuningContext& c, const PwmGoals& g, const Way& best, Setting& out)
 {
-    Achieved frequency{"frequency", "Frequency", say(c, g.frequency), say(c, best.frequency), best.error, best.error.value.abs() <= Rational(10'000), {}, {}};
-    frequency.formula = g.centre ? say(c, "{} / (2 \u00d7 {} \u00d7 {})", say(c, c.kernel().rate), best.prescaler, best.period)
-                                 : say(c, "{} / ({} \u00d7 {})", say(c, c.kernel().rate), best.prescaler, best.period);
+    Achieved frequency{"frequency",
+                       "Frequency",
+                       say(c, g.frequency),
+                       say(c, best.frequency),
+                       best.error,
+                       best.error.value.abs() <= Rational(10'000),
+                       {},
+                       {}};
+    frequency.formula =
+        g.centre ? say(c, "{} / (2 \u00d7 {} \u00d7 {})", say(c, c.kernel().rate), best.prescaler, best.period)
+                 : say(c, "{} / ({} \u00d7 {})", say(c, c.kernel().rate), best.prescaler, best.period);
     if (!frequency.ok)
-        frequency.trouble = say(c, "the nearest frequency is {} off. Choose another clock for {}.", say(c, best.error, true), c.kernelName());
+        frequency.trouble = say(c, "the nearest frequency is {} off. Choose another clock for {}.",
+                                say(c, best.error, true), c.kernelName());
     out.achieved.push_back(frequency);
     if (g.activeLow || g.idleHigh)
-        out.achieved.push_back({"idle", "Idle levels", "", say(c, "{}, {}", g.restsHigh() ? "high" : "low", g.restsHigh() == g.activeLow ? "not active" : "active"), std::nullopt, true, {}, {}, true});
-    out.achieved.push_back({"steps", "Duty steps", "\u2265 " + std::to_string(g.steps), say(c, "{} ({})", best.period, bitsOf(best.period)), std::nullopt,
-                            best.period >= g.steps, {},
-                            best.period >= g.steps ? "" : say(c, "{} allows {} duty steps at {}, fewer than the {} asked for. Use a faster clock or a lower frequency.",
-                                                                     say(c, c.kernel().rate), best.period, say(c, g.frequency), g.steps)});
+        out.achieved.push_back(
+            {"idle",
+             "Idle levels",
+             "",
+             say(c, "{}, {}", g.restsHigh() ? "high" : "low", g.restsHigh() == g.activeLow ? "not active" : "active"),
+             std::nullopt,
+             true,
+             {},
+             {},
+             true});
+    out.achieved.push_back({"steps",
+                            "Duty steps",
+                            "\u2265 " + std::to_string(g.steps),
+                            say(c, "{} ({})", best.period, bitsOf(best.period)),
+                            std::nullopt,
+                            best.period >= g.steps,
+                            {},
+                            best.period >= g.steps
+                                ? ""
+                                : say(c,
+                                      "{} allows {} duty steps at {}, fewer than the {} asked for. Use a faster clock "
+                                      "or a lower frequency.",
+                                      say(c, c.kernel().rate), best.period, say(c, g.frequency), g.steps)});
 }
 
 /// What a channel's duty comes to. `longer`: more was asked for than a period holds.
-Achieved dutyRow(const TuningContext& c, const PwmGoals& g, const Way& best, const Channel& channel, bool longer, const DeadTimes& dead)
+Achieved dutyRow(const TuningContext& c, const PwmGoals& g, const Way& best, const Channel& channel, bool longer,
+                 const DeadTimes& dead)
 {
     const Duration period = bindrel::period(best.frequency);
     const std::optional<Duration>& pulse = g.pulse[size_t(channel.output - 1)];
     const std::optional<Voltage>& level = g.level[size_t(channel.output - 1)];
-    Achieved row{channel.goal, "Duty " + channel.goal.substr(4), say(c, channel.wanted), say(c, channel.achieved), std::nullopt, true,
-                 say(c, "{} / {}", channel.compare, best.period), {}};
+    Achieved row{channel.goal,
+                 "Duty " + channel.goal.substr(4),
+                 say(c, channel.wanted),
+                 say(c, channel.achieved),
+                 std::nullopt,
+                 true,
+                 say(c, "{} / {}", channel.compare, best.period),
+                 {}};
     if (pulse) {
         const Duration got(channel.achieved.value * period.value);
         row.wanted = say(c, *pulse);
@@ -296,9 +384,11 @@ Achieved dutyRow(const TuningContext& c, const PwmGoals& g, const Way& best, con
             row.error = errorOf(got, *pulse);
         row.ok = !longer && (pulse->value.isZero() || row.error->value.abs() <= Rational(50'000));
         if (longer)
-            row.trouble = say(c, "a period lasts {} and no longer. Ask for a shorter pulse or a lower frequency.", say(c, period));
+            row.trouble = say(c, "a period lasts {} and no longer. Ask for a shorter pulse or a lower frequency.",
+                              say(c, period));
         else if (!row.ok)
-            row.trouble = say(c, "a tick is {}, too coarse for it. Ask for more duty steps, or use a faster clock.", say(c, Duration(Rational(best.prescaler) * (g.centre ? 2 : 1) / c.kernel().rate.value)));
+            row.trouble = say(c, "a tick is {}, too coarse for it. Ask for more duty steps, or use a faster clock.",
+                              say(c, Duration(Rational(best.prescaler) * (g.centre ? 2 : 1) / c.kernel().rate.value)));
     }
     if (level) {
         row.wanted = say(c, *level);
@@ -309,11 +399,14 @@ Achieved dutyRow(const TuningContext& c, const PwmGoals& g, const Way& best, con
             row.trouble = say(c, "the outputs reach the supply of {} and no more.", say(c, c.rates.supply));
     }
     const Rational on = period.value * channel.achieved.value;
-    const Rational shortest = std::min(on, period.value - on, [](const Rational& a, const Rational& b) { return a < b; });
+    const Rational shortest =
+        std::min(on, period.value - on, [](const Rational& a, const Rational& b) { return a < b; });
     if (g.pairs && shortest > Rational(0) && shortest <= dead.longest().value) {
         row.ok = false;
-        row.trouble = say(c, "the shorter side is on for {}, no longer than the dead time of {}: it would never switch on. Change the duty or the dead time.",
-                                  say(c, Duration(shortest)), say(c, dead.longest()));
+        row.trouble = say(c,
+                          "the shorter side is on for {}, no longer than the dead time of {}: it would never switch "
+                          "on. Change the duty or the dead time.",
+                          say(c, Duration(shortest)), say(c, dead.longest()));
     }
     return row;
 }
@@ -333,8 +426,17 @@ void setChannel(const TuningContext& c, const PwmGoals& g, const Way& best, cons
         if (const std::string role = "invert" + n + side; c.has(role))
             out.roles.push_back({role, inverted, opposed ? "phase" : "polarity"});
         else if (inverted && side.empty())
-            out.achieved.push_back({opposed ? "phase" : "polarity", opposed ? "Phase" : "Polarity", opposed ? "opposed" : "inverted", opposed ? "together" : "normal", std::nullopt, false, {},
-                                    say(c, "{} cannot turn an output round. {}", c.device.instances[size_t(c.bound.instance)].name, opposed ? "Choose another timer, or let all stand together." : "Choose another timer, or state the complement of the duty.")});
+            out.achieved.push_back(
+                {opposed ? "phase" : "polarity",
+                 opposed ? "Phase" : "Polarity",
+                 opposed ? "opposed" : "inverted",
+                 opposed ? "together" : "normal",
+                 std::nullopt,
+                 false,
+                 {},
+                 say(c, "{} cannot turn an output round. {}", c.device.instances[size_t(c.bound.instance)].name,
+                     opposed ? "Choose another timer, or let all stand together."
+                             : "Choose another timer, or state the complement of the duty.")});
     if (g.pairs) {
         out.roles.push_back({"output" + n + "n", 1, "outputs"});
         out.roles.push_back({"idle" + n + "n", idleHigh, "idle"});
@@ -348,9 +450,17 @@ void solveFault(const TuningContext& c, const PwmGoals& g, Setting& out)
     const auto most = static_cast<std::int64_t>(c.maxCode("fault_filter"));
     const std::int64_t filter = std::min((asked.value * fastest).ceil(), most);
     const Duration got(Rational(filter) / c.kernel().rate.value);
-    Achieved row{"fault_filter", "Fault filter", "\u2265 " + say(c, asked), say(c, got), std::nullopt, Rational(filter) >= asked.value * fastest, {}, {}};
+    Achieved row{"fault_filter",
+                 "Fault filter",
+                 "\u2265 " + say(c, asked),
+                 say(c, got),
+                 std::nullopt,
+                 Rational(filter) >= asked.value * fastest,
+                 {},
+                 {}};
     if (!row.ok)
-        row.trouble = say(c, "the filter reaches {} at {}. Filter on the board, or use a slower clock.", say(c, got), say(c, c.kernel().rate));
+        row.trouble = say(c, "the filter reaches {} at {}. Filter on the board, or use a slower clock.", say(c, got),
+                          say(c, c.kernel().rate));
     out.achieved.push_back(row);
     solveFaultSource(c, out);
     out.roles.push_back({"fault_enable", 1, "fault"});
@@ -366,15 +476,18 @@ Setting solvePwm(const TuningContext& c)
     const PwmGoals& g = goalsOf<PwmGoals>(c.need);
     const std::vector<Way> ways = waysTo(c, g.frequency, g.centre ? 2 : 1, g.steps, 4);
     if (ways.empty()) {
-        out.notComputed = say(c, "{} cannot be divided to {}; give {} a {} clock", say(c, c.kernel().rate), say(c, g.frequency), c.kernelName(),
-                              g.frequency.value * 4 > c.kernel().rate.value ? "faster" : "slower");
+        out.notComputed =
+            say(c, "{} cannot be divided to {}; give {} a {} clock", say(c, c.kernel().rate), say(c, g.frequency),
+                c.kernelName(), g.frequency.value * 4 > c.kernel().rate.value ? "faster" : "slower");
         return out;
     }
     const Way& best = ways.front();
     const Duration period = bindrel::period(best.frequency);
 
     addFrequency(c, g, best, out);
-    out.roles = {{"centre", g.centre, "alignment"}, {"prescaler", best.prescaler, "frequency"}, {"period", best.period, "frequency"}};
+    out.roles = {{"centre", g.centre, "alignment"},
+                 {"prescaler", best.prescaler, "frequency"},
+                 {"period", best.period, "frequency"}};
     if (c.has("buffered"))
         out.roles.push_back({"buffered", 1, ""});
     if (c.has("hands_on") && isCounted(c))
@@ -396,7 +509,9 @@ Setting solvePwm(const TuningContext& c)
         channel.lowName = terminalOf(c.need, seat.signal.id + "n", seat.signal.id + "n");
         const std::optional<Duration>& pulse = g.pulse[size_t(seat.signal.channel)];
         const std::optional<Voltage>& level = g.level[size_t(seat.signal.channel)];
-        channel.wanted = pulse ? Ratio(pulse->value * best.frequency.value) : level ? Ratio(level->value / c.rates.supply.value) : g.duty[size_t(seat.signal.channel)];
+        channel.wanted = pulse   ? Ratio(pulse->value * best.frequency.value)
+                         : level ? Ratio(level->value / c.rates.supply.value)
+                                 : g.duty[size_t(seat.signal.channel)];
         const bool longer = channel.wanted.value > Rational(1);
         if (longer)
             channel.wanted = Ratio(Rational(1));
@@ -417,7 +532,8 @@ Setting solvePwm(const TuningContext& c)
     if (c.has("outputs_enable"))
         out.roles.push_back({"outputs_enable", 1, "", When::Start});
     for (const Way& way : c.look ? ways : std::vector<Way>())
-        c.look->otherWays.push_back({fmt::format("\u00f7{}, {}", way.prescaler, way.period), format(way.frequency), format(way.error, true) + ", " + bitsOf(way.period)});
+        c.look->otherWays.push_back({fmt::format("\u00f7{}, {}", way.prescaler, way.period), format(way.frequency),
+                                     format(way.error, true) + ", " + bitsOf(way.period)});
     solveTrigger(c, g, best, out);
     solveServo(g, best, out);
     if (c.look)

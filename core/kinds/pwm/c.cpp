@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "core/source/field_access.h"
 #include "core/kinds/pwm/pwm.h"
 #include "core/quantity/format.h"
+#include "core/source/field_access.h"
 
 #include <set>
 
@@ -22,7 +22,8 @@ std::vector<std::pair<int, int>> channelsOf(const Writer& w, NeedIndex need)
 /// Whether there is a fault input whose flag can be read.
 bool hasFault(const Writer& w, NeedIndex need)
 {
-    return goalsOf<PwmGoals>(w.facts.plan.needs[need]).fault != PwmGoals::Fault::None && w.facts.device.roleField(w.facts.bindings.needs[need].instance, "fault").valid();
+    return goalsOf<PwmGoals>(w.facts.plan.needs[need]).fault != PwmGoals::Fault::None &&
+           w.facts.device.roleField(w.facts.bindings.needs[need].instance, "fault").valid();
 }
 
 } // namespace
@@ -37,27 +38,36 @@ void declarePwm(Writer& w, NeedIndex need)
     const std::int64_t prescaler = setting.role("prescaler").value_or(1);
     const std::int64_t period = setting.role("period").value_or(1);
     const Achieved* frequency = setting.goal("frequency");
-    // As the C constant has it: a rate that is no whole number is rounded down there, and the asserts must hold with that.
+    // As the C constant has it: a rate that is no whole number is rounded down there, and the asserts must hold with
+    // that.
     const Rational rate = f.rates.clocks[size_t(setting.kernel)].rate.value.floor();
     const Rational millihertz = rate * 1000 / (Rational(slopes) * prescaler * period);
-    w.comment(fmt::format("Asked for {}, achieved {}: {}.", frequency->wanted, frequency->achieved, frequency->formula));
+    w.comment(
+        fmt::format("Asked for {}, achieved {}: {}.", frequency->wanted, frequency->achieved, frequency->formula));
     w.linef("#define {}_PRESCALER {}u", NAME, prescaler);
     w.linef("#define {}_TICKS {}u {}", NAME, period, cComment(slopes == 2 ? "of one slope" : "of one period"));
     w.linef("#define {}_MILLIHERTZ {}u", NAME, millihertz.floor());
-    w.linef("_Static_assert((uint64_t){} * 1000u / ({}u * {}_PRESCALER * {}_TICKS) == {}_MILLIHERTZ,", rateMacro(f, w.names, setting.kernel), slopes, NAME, NAME, NAME);
+    w.linef("_Static_assert((uint64_t){} * 1000u / ({}u * {}_PRESCALER * {}_TICKS) == {}_MILLIHERTZ,",
+            rateMacro(f, w.names, setting.kernel), slopes, NAME, NAME, NAME);
     w.linef("               {});", cString(w.names.needs[need].text() + " frequency from its clock"));
     if (const auto dead = setting.role("dead_time")) {
         const Duration time(Rational(*dead) / rate);
-        w.linef("#define {}_DEAD_TICKS {}u {}", NAME, *dead, cComment(w.facts.settings[need].goal("dead")->achieved + " at " + format(Frequency(rate))));
+        w.linef("#define {}_DEAD_TICKS {}u {}", NAME, *dead,
+                cComment(w.facts.settings[need].goal("dead")->achieved + " at " + format(Frequency(rate))));
         w.linef("#define {}_DEAD_PICOSECONDS {}u", NAME, (time.value * INT64_C(1'000'000'000'000)).floor());
-        w.linef("_Static_assert((uint64_t){0}_DEAD_TICKS * 1000000000000u / {1} == {0}_DEAD_PICOSECONDS,", NAME, rateMacro(f, w.names, setting.kernel));
+        w.linef("_Static_assert((uint64_t){0}_DEAD_TICKS * 1000000000000u / {1} == {0}_DEAD_PICOSECONDS,", NAME,
+                rateMacro(f, w.names, setting.kernel));
         w.linef("               {});", cString(w.names.needs[need].text() + " dead time from its clock"));
     }
     if (const auto dead = setting.role("dead_time_low"))
-        w.linef("#define {}_DEAD_LOW_TICKS {}u {}", NAME, *dead, cComment(setting.goal("dead_low")->achieved + " before the low side is on"));
+        w.linef("#define {}_DEAD_LOW_TICKS {}u {}", NAME, *dead,
+                cComment(setting.goal("dead_low")->achieved + " before the low side is on"));
     w.line();
-    w.comment(f.device.roleField(f.bindings.needs[need].instance, "buffered").valid() ? "Duty of an output in per mille, rounded to the nearest tick; more than 1000 counts as 1000. Taken over at the next period."
-                                                                                                                  : "Duty of an output in per mille, rounded to the nearest tick; more than 1000 counts as 1000. Taken over at once: this timer does not buffer.");
+    w.comment(f.device.roleField(f.bindings.needs[need].instance, "buffered").valid()
+                  ? "Duty of an output in per mille, rounded to the nearest tick; more than 1000 counts as 1000. Taken "
+                    "over at the next period."
+                  : "Duty of an output in per mille, rounded to the nearest tick; more than 1000 counts as 1000. Taken "
+                    "over at once: this timer does not buffer.");
     for (const auto& [output, channel] : channelsOf(w, need))
         w.linef("void {}_set_duty{}(uint32_t per_mille);", name, output);
     w.comment("The same as a time in nanoseconds; more than the period counts as the period.");
@@ -65,7 +75,9 @@ void declarePwm(Writer& w, NeedIndex need)
         w.linef("void {}_set_pulse{}(uint32_t nanoseconds);", name, output);
     const PwmGoals& g = goalsOf<PwmGoals>(f.plan.needs[need]);
     if (g.servo.degrees > 0) {
-        w.comment(fmt::format("The same as an angle in thousandths of a degree, from 0 at {} to {} at {}; more counts as the end.", format(g.servo.narrow), g.servo.degrees * 1000, format(g.servo.wide)));
+        w.comment(fmt::format(
+            "The same as an angle in thousandths of a degree, from 0 at {} to {} at {}; more counts as the end.",
+            format(g.servo.narrow), g.servo.degrees * 1000, format(g.servo.wide)));
         for (const auto& [output, channel] : channelsOf(w, need))
             w.linef("void {}_set_millidegrees{}(uint32_t millidegrees);", name, output);
     }
@@ -74,7 +86,8 @@ void declarePwm(Writer& w, NeedIndex need)
         if (g.level[size_t(output - 1)]) {
             if (!told) {
                 w.linef("#define {}_SUPPLY_MILLIVOLTS {}u", NAME, (f.rates.supply.value * 1000).round());
-                w.comment("The same as the level that a filter makes of it, in millivolts; more than the supply counts as the supply.");
+                w.comment("The same as the level that a filter makes of it, in millivolts; more than the supply counts "
+                          "as the supply.");
             }
             told = true;
             w.linef("void {}_set_millivolts{}(uint32_t millivolts);", name, output);
@@ -100,7 +113,8 @@ void definePwm(Writer& w, NeedIndex need)
         w.line("{");
         w.line("    const uint32_t part = per_mille > 1000u ? 1000u : per_mille;");
         w.comment("By thousands and the rest: a long period times the duty would leave 32 bits.", 4);
-        w.linef("    const uint32_t ticks = part * ({0}_TICKS / 1000u) + (part * ({0}_TICKS % 1000u) + 500u) / 1000u;", NAME);
+        w.linef("    const uint32_t ticks = part * ({0}_TICKS / 1000u) + (part * ({0}_TICKS % 1000u) + 500u) / 1000u;",
+                NAME);
         const std::string compare = "compare" + std::to_string(channel);
         const Encoding::Kind encoding = f.device.blockOf(instance).role(compare)->encoding.kind;
         const bool opposed = g.opposed && output % 2 == 0; // active while the count is above
@@ -108,33 +122,45 @@ void definePwm(Writer& w, NeedIndex need)
             if (opposed)
                 w.linef("    const uint32_t from = {}_TICKS - ticks;", NAME);
             const Word count = opposed ? Word::of("from") : Word::of("ticks");
-            writeRole(w, instance, compare, encoding == Encoding::Kind::MinusOne ? code("({0} > 0u ? {0} - 1u : 0u)", count) : code("{}", count), 4);
+            writeRole(w, instance, compare,
+                      encoding == Encoding::Kind::MinusOne ? code("({0} > 0u ? {0} - 1u : 0u)", count)
+                                                           : code("{}", count),
+                      4);
         };
         put();
         w.line("}");
         w.line();
         w.linef("void {}_set_pulse{}(uint32_t nanoseconds)", name, output);
         w.line("{");
-        w.linef("    const uint64_t cycles_of_tick = (uint64_t){}u * {}_PRESCALER;", f.settings[need].role("centre").value_or(0) == 1 ? 2 : 1, NAME);
-        w.linef("    const uint64_t nearest = ((uint64_t)nanoseconds * {} + cycles_of_tick * 500000000u) / (cycles_of_tick * 1000000000u);", rateMacro(f, w.names, f.settings[need].kernel));
+        w.linef("    const uint64_t cycles_of_tick = (uint64_t){}u * {}_PRESCALER;",
+                f.settings[need].role("centre").value_or(0) == 1 ? 2 : 1, NAME);
+        w.linef("    const uint64_t nearest = ((uint64_t)nanoseconds * {} + cycles_of_tick * 500000000u) / "
+                "(cycles_of_tick * 1000000000u);",
+                rateMacro(f, w.names, f.settings[need].kernel));
         w.linef("    const uint32_t ticks = nearest > {0}_TICKS ? {0}_TICKS : (uint32_t)nearest;", NAME);
         put();
         w.line("}");
         if (g.servo.degrees > 0) {
-            const std::int64_t narrow = (g.servo.narrow.value * 1'000'000'000).round(), wide = (g.servo.wide.value * 1'000'000'000).round();
+            const std::int64_t narrow = (g.servo.narrow.value * 1'000'000'000).round(),
+                               wide = (g.servo.wide.value * 1'000'000'000).round();
             w.line();
             w.linef("void {}_set_millidegrees{}(uint32_t millidegrees)", name, output);
             w.line("{");
             w.linef("    const uint32_t angle = millidegrees > {0}u ? {0}u : millidegrees;", g.servo.degrees * 1000);
-            w.linef("    {}_set_pulse{}({}u + (uint32_t)(((uint64_t)angle * {}u + {}u) / {}u));", name, output, narrow, std::max<std::int64_t>(wide - narrow, 0), g.servo.degrees * 500, g.servo.degrees * 1000);
+            w.linef("    {}_set_pulse{}({}u + (uint32_t)(((uint64_t)angle * {}u + {}u) / {}u));", name, output, narrow,
+                    std::max<std::int64_t>(wide - narrow, 0), g.servo.degrees * 500, g.servo.degrees * 1000);
             w.line("}");
         }
         if (g.level[size_t(output - 1)]) {
             w.line();
             w.linef("void {}_set_millivolts{}(uint32_t millivolts)", name, output);
             w.line("{");
-            w.linef("    const uint32_t level = millivolts > {0}_SUPPLY_MILLIVOLTS ? {0}_SUPPLY_MILLIVOLTS : millivolts;", NAME);
-            w.linef("    const uint32_t ticks = (uint32_t)(((uint64_t)level * {0}_TICKS + {0}_SUPPLY_MILLIVOLTS / 2u) / {0}_SUPPLY_MILLIVOLTS);", NAME);
+            w.linef(
+                "    const uint32_t level = millivolts > {0}_SUPPLY_MILLIVOLTS ? {0}_SUPPLY_MILLIVOLTS : millivolts;",
+                NAME);
+            w.linef("    const uint32_t ticks = (uint32_t)(((uint64_t)level * {0}_TICKS + {0}_SUPPLY_MILLIVOLTS / 2u) "
+                    "/ {0}_SUPPLY_MILLIVOLTS);",
+                    NAME);
             put();
             w.line("}");
         }

@@ -10,7 +10,10 @@ namespace bindrel {
 
 namespace {
 
-int channelCount(const Need& need) { return std::clamp(int(goalNumber(need, "channels")), 1, 4); }
+int channelCount(const Need& need)
+{
+    return std::clamp(int(goalNumber(need, "channels")), 1, 4);
+}
 
 /// out1, out1n, out2, … and fault. A pair must get the two outputs of one channel.
 std::vector<SignalSpec> pwmSignals(const Need& need)
@@ -54,7 +57,8 @@ PwmGoals PwmGoals::of(const Need& need)
     out.channels = channelCount(need);
     out.pairs = goalIs(need, "outputs", "complementary");
     for (size_t i = 0; i < out.duty.size(); ++i)
-        if (const GoalValue duty = goalValue(need, "duty" + std::to_string(i + 1)); const Duration* pulse = std::get_if<Duration>(&duty))
+        if (const GoalValue duty = goalValue(need, "duty" + std::to_string(i + 1));
+            const Duration* pulse = std::get_if<Duration>(&duty))
             out.pulse[i] = *pulse;
         else if (const Voltage* level = std::get_if<Voltage>(&duty))
             out.level[i] = *level;
@@ -69,7 +73,9 @@ PwmGoals PwmGoals::of(const Need& need)
         out.triggerAfter = goalAs<Duration>(need, "trigger_at");
         out.triggerAt = goalAs<Ratio>(need, "trigger_at");
     }
-    out.fault = goalIs(need, "fault", "active low") ? Fault::ActiveLow : goalIs(need, "fault", "active high") ? Fault::ActiveHigh : Fault::None;
+    out.fault = goalIs(need, "fault", "active low")    ? Fault::ActiveLow
+                : goalIs(need, "fault", "active high") ? Fault::ActiveHigh
+                                                       : Fault::None;
     out.faultFilter = goalTime(need, "fault_filter");
     if (need.goals.contains("idle"))
         out.idleHigh = goalIs(need, "idle", "high");
@@ -87,37 +93,171 @@ Kind pwmKind()
     kind.instanceKind = "timer";
     kind.goals = {
         {"frequency", "Frequency", T::Frequency, "20 kHz", {}, "Of one full period of the output."},
-        {"alignment", "Alignment", T::Choice, "edge", {"edge", "centre"}, "Centre: the counter runs up and down, pulses are symmetric."},
+        {"alignment",
+         "Alignment",
+         T::Choice,
+         "edge",
+         {"edge", "centre"},
+         "Centre: the counter runs up and down, pulses are symmetric."},
         {"channels", "Channels", T::Integer, "1", {}, "", 1, 4},
-        {"outputs", "Outputs", T::Choice, "single", {"single", "complementary"}, "Complementary: a high and a low side for each channel."},
-        {"duty1", "Duty 1", T::Ratio, "0 %", {}, "At start: of the period, a time (1.5 ms), or a level after a filter (1.2 V).", 0, 0, false, true},
-        {"duty2", "Duty 2", T::Ratio, "0 %", {}, "At start: of the period, a time (1.5 ms), or a level after a filter (1.2 V).", 0, 0, false, true},
-        {"duty3", "Duty 3", T::Ratio, "0 %", {}, "At start: of the period, a time (1.5 ms), or a level after a filter (1.2 V).", 0, 0, false, true},
-        {"duty4", "Duty 4", T::Ratio, "0 %", {}, "At start: of the period, a time (1.5 ms), or a level after a filter (1.2 V).", 0, 0, false, true},
-        {"dead", "Dead time", T::Duration, "1 us", {}, "At least this long both sides of a pair are off at each change."},
-        {"dead_low", "Dead time (low)", T::Duration, "1 us", {}, "At least this long before the low side is on, where that is another; else the dead time holds for both.", 0, 0, true},
-        {"fault", "Fault input", T::Choice, "none", {"none", "active low", "active high"}, "Takes the outputs to their idle levels without software."},
-        {"fault_by", "Fault from", T::Text, "", {}, "Id of a need that has a comparator, whose result is the fault; empty: a pad.", 0, 0, true},
-        {"fault_filter", "Fault filter", T::Duration, "0 s", {}, "Shorter pulses on the fault input are ignored.", 0, 0, true},
-        {"polarity", "Polarity", T::Choice, "normal", {"normal", "inverted"}, "Inverted: all outputs are low while they are active.", 0, 0, true},
-        {"idle", "Idle levels", T::Choice, "low", {"low", "high"}, "Of all outputs while they are not enabled. When nothing is said: the level that is not active.", 0, 0, true},
-        {"phase", "Phase", T::Choice, "together", {"together", "opposed"}, "Opposed: pulses of every second output stand half a period from those of the others.", 0, 0, true},
-        {"travel", "Travel", T::Integer, "0", {}, "Degrees of a servo between its narrow and its wide pulse; 0: none.", 0, 3600, true},
+        {"outputs",
+         "Outputs",
+         T::Choice,
+         "single",
+         {"single", "complementary"},
+         "Complementary: a high and a low side for each channel."},
+        {"duty1",
+         "Duty 1",
+         T::Ratio,
+         "0 %",
+         {},
+         "At start: of the period, a time (1.5 ms), or a level after a filter (1.2 V).",
+         0,
+         0,
+         false,
+         true},
+        {"duty2",
+         "Duty 2",
+         T::Ratio,
+         "0 %",
+         {},
+         "At start: of the period, a time (1.5 ms), or a level after a filter (1.2 V).",
+         0,
+         0,
+         false,
+         true},
+        {"duty3",
+         "Duty 3",
+         T::Ratio,
+         "0 %",
+         {},
+         "At start: of the period, a time (1.5 ms), or a level after a filter (1.2 V).",
+         0,
+         0,
+         false,
+         true},
+        {"duty4",
+         "Duty 4",
+         T::Ratio,
+         "0 %",
+         {},
+         "At start: of the period, a time (1.5 ms), or a level after a filter (1.2 V).",
+         0,
+         0,
+         false,
+         true},
+        {"dead",
+         "Dead time",
+         T::Duration,
+         "1 us",
+         {},
+         "At least this long both sides of a pair are off at each change."},
+        {"dead_low",
+         "Dead time (low)",
+         T::Duration,
+         "1 us",
+         {},
+         "At least this long before the low side is on, where that is another; else the dead time holds for both.",
+         0,
+         0,
+         true},
+        {"fault",
+         "Fault input",
+         T::Choice,
+         "none",
+         {"none", "active low", "active high"},
+         "Takes the outputs to their idle levels without software."},
+        {"fault_by",
+         "Fault from",
+         T::Text,
+         "",
+         {},
+         "Id of a need that has a comparator, whose result is the fault; empty: a pad.",
+         0,
+         0,
+         true},
+        {"fault_filter",
+         "Fault filter",
+         T::Duration,
+         "0 s",
+         {},
+         "Shorter pulses on the fault input are ignored.",
+         0,
+         0,
+         true},
+        {"polarity",
+         "Polarity",
+         T::Choice,
+         "normal",
+         {"normal", "inverted"},
+         "Inverted: all outputs are low while they are active.",
+         0,
+         0,
+         true},
+        {"idle",
+         "Idle levels",
+         T::Choice,
+         "low",
+         {"low", "high"},
+         "Of all outputs while they are not enabled. When nothing is said: the level that is not active.",
+         0,
+         0,
+         true},
+        {"phase",
+         "Phase",
+         T::Choice,
+         "together",
+         {"together", "opposed"},
+         "Opposed: pulses of every second output stand half a period from those of the others.",
+         0,
+         0,
+         true},
+        {"travel",
+         "Travel",
+         T::Integer,
+         "0",
+         {},
+         "Degrees of a servo between its narrow and its wide pulse; 0: none.",
+         0,
+         3600,
+         true},
         {"narrow", "Narrow pulse", T::Duration, "1 ms", {}, "At the beginning of the travel.", 0, 0, true},
         {"wide", "Wide pulse", T::Duration, "2 ms", {}, "At its end.", 0, 0, true},
-        {"trigger_at", "Converters at", T::Ratio, "0 %", {}, "Place of the period at which converters that this timer triggers begin: a share or a time. When nothing is said: its end.", 0, 0, true, true},
-        {"steps", "Duty steps", T::Integer, "256", {}, "Fewest different duties that the period must allow.", 2, 65536, true},
+        {"trigger_at",
+         "Converters at",
+         T::Ratio,
+         "0 %",
+         {},
+         "Place of the period at which converters that this timer triggers begin: a share or a time. When nothing is "
+         "said: its end.",
+         0,
+         0,
+         true,
+         true},
+        {"steps",
+         "Duty steps",
+         T::Integer,
+         "256",
+         {},
+         "Fewest different duties that the period must allow.",
+         2,
+         65536,
+         true},
     };
     kind.signals = pwmSignals;
     kind.relevant = pwmRelevant;
-    // The channels of a timer count by one time base: who wants the same one can share it. Pairs with their dead time and
-    // their fault input have the timer for themselves.
+    // The channels of a timer count by one time base: who wants the same one can share it. Pairs with their dead time
+    // and their fault input have the timer for themselves.
     kind.rhythm = [](const Need& need) { return goalRate(need, "frequency"); };
     kind.sharedAs = [](const Need& need) {
         const bool alone = goalIs(need, "outputs", "complementary") || !goalIs(need, "fault", "none");
-        return alone ? std::string() : "pwm " + sameText(goalValue(need, "frequency")) + ", " + sameText(goalValue(need, "alignment")) + ", " + sameText(goalValue(need, "steps")) + ", " + sameText(goalValue(need, "trigger_at"));
+        return alone ? std::string()
+                     : "pwm " + sameText(goalValue(need, "frequency")) + ", " + sameText(goalValue(need, "alignment")) +
+                           ", " + sameText(goalValue(need, "steps")) + ", " + sameText(goalValue(need, "trigger_at"));
     };
-    kind.fastest = [](const Need& need, std::string_view signal) { return signal.starts_with("out") ? goalRate(need, "frequency") : Frequency(); };
+    kind.fastest = [](const Need& need, std::string_view signal) {
+        return signal.starts_with("out") ? goalRate(need, "frequency") : Frequency();
+    };
     kind.brief = [](const Need& need) { return goalText(need, "frequency"); };
     using Use = RoleSpec::Use;
     kind.roles = {
@@ -136,24 +276,43 @@ Kind pwmKind()
         {"outputs_enable", Use::Config, false, "", "Lets all outputs drive.", {}},
         {"invert#", Use::Config, false, "", "1: the output is the other way round: low while active.", {}},
         {"invert#n", Use::Config, false, "", "The same of the low side.", {}},
-        {"dead_time", Use::Config, false, "kernel cycles", "Both sides of a pair are off at each change; before the high side is on, where there is a role dead_time_low.", {}},
+        {"dead_time",
+         Use::Config,
+         false,
+         "kernel cycles",
+         "Both sides of a pair are off at each change; before the high side is on, where there is a role "
+         "dead_time_low.",
+         {}},
         {"dead_time_low", Use::Config, false, "kernel cycles", "Both are off before the low side is on.", {}},
-        {"trigger_at", Use::Config, false, "ticks", "Count at which converters are started instead of at the end of the period; on the way up where it counts up and down.", {}},
+        {"trigger_at",
+         Use::Config,
+         false,
+         "ticks",
+         "Count at which converters are started instead of at the end of the period; on the way up where it counts up "
+         "and down.",
+         {}},
         {"trigger_early", Use::Config, false, "", "1: converters are started at that count.", {}},
         {"fault_enable", Use::Config, false, "", "The fault input takes the outputs to idle.", {}},
         {"fault_high", Use::Config, false, "", "It is active high.", {}},
-        {"fault_source", Use::Config, false, "", "Where the fault comes from; 0: its pad. A value that has the name of a comparator: its result.", {}},
+        {"fault_source",
+         Use::Config,
+         false,
+         "",
+         "Where the fault comes from; 0: its pad. A value that has the name of a comparator: its result.",
+         {}},
         {"fault_filter", Use::Config, false, "kernel cycles", "Shorter pulses on it are ignored.", {}},
         {"fault", Use::Status, false, "", "It has been active.", {}},
     };
     kind.abilities = {{"channels", "Numbers of channels."}, {"pairs", "Channels that have a low side."}};
-    kind.instanceSignals = {{"CH#", "Output or input of a channel."}, {"CH#N", "Output of its low side."}, {"FLT", "Fault input."}};
+    kind.instanceSignals = {
+        {"CH#", "Output or input of a channel."}, {"CH#N", "Output of its low side."}, {"FLT", "Fault input."}};
     room.tuning = {solvePwm, [](const TuningContext& c) { return passedOn(c, "frequency and times"); },
                    [](PadSetup& setup, const Device&, const Need& need, const SignalSpec& signal) {
                        if (signal.id == "fault") {
                            const bool low = goalsOf<PwmGoals>(need).fault == PwmGoals::Fault::ActiveLow;
                            setup.pull = low ? PadSetup::Pull::Up : PadSetup::Pull::Down;
-                           setup.because = low ? "an open-drain fault output needs a pull-up" : "no fault while nobody drives it";
+                           setup.because =
+                               low ? "an open-drain fault output needs a pull-up" : "no fault while nobody drives it";
                        } else if (setup.because.empty()) {
                            setup.because = "edges fast enough for a gate driver";
                        }
@@ -161,7 +320,15 @@ Kind pwmKind()
     kind.leastDrive = 1;
     kind.restsHigh = [](const Need& need) { return goalsOf<PwmGoals>(need).restsHigh(); };
     room.tuning.beats = pwmBeats;
-    room.source = {declarePwm, definePwm, {"prescaler", "ticks", "millihertz", "dead_ticks", "dead_picoseconds", "set_duty", "set_pulse", "set_millidegrees", "set_millivolts", "supply_millivolts", "dead_low_ticks", "fault", "clear_fault"}, {{"prescaler", "prescaler"}, {"period", "ticks"}, {"dead_time", "dead_ticks"}, {"dead_time_low", "dead_low_ticks"}}};
+    room.source = {declarePwm,
+                   definePwm,
+                   {"prescaler", "ticks", "millihertz", "dead_ticks", "dead_picoseconds", "set_duty", "set_pulse",
+                    "set_millidegrees", "set_millivolts", "supply_millivolts", "dead_low_ticks", "fault",
+                    "clear_fault"},
+                   {{"prescaler", "prescaler"},
+                    {"period", "ticks"},
+                    {"dead_time", "dead_ticks"},
+                    {"dead_time_low", "dead_low_ticks"}}};
     room.source.stopIsSafe = true;
     return room;
 }

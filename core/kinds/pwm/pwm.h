@@ -25,7 +25,7 @@ struct PwmGoals {
         std::int64_t degrees = 0; ///< 0: none
         Duration narrow, wide;    ///< pulses at both ends of the travel
     } servo;
-    std::optional<Ratio> triggerAt; ///< place of the period at which converters are started
+    std::optional<Ratio> triggerAt;       ///< place of the period at which converters are started
     std::optional<Duration> triggerAfter; ///< the same as a time
     enum class Fault { None, ActiveLow, ActiveHigh } fault = Fault::None;
     Duration faultFilter;

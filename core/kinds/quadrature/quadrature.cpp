@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// Quadrature: a timer follows the two phases of an encoder, four counts a line. The count is kept in 32 bits by adding up differences, which is
-// right as long as it is asked before half a period of the counter has gone by.
+// Quadrature: a timer follows the two phases of an encoder, four counts a line. The count is kept in 32 bits by adding
+// up differences, which is right as long as it is asked before half a period of the counter has gone by.
 #include "core/kinds/common/division.h"
 #include "core/kinds/common/timer_block.h"
 #include "core/kinds/kind.h"
@@ -14,16 +14,23 @@ namespace {
 
 constexpr int kCountsPerLine = 4;
 
-std::int64_t encoderLines(const Need& need) { return goalNumber(need, "lines"); }
+std::int64_t encoderLines(const Need& need)
+{
+    return goalNumber(need, "lines");
+}
 
-bool hasIndex(const Need& need) { return goalIs(need, "index", "pad"); }
+bool hasIndex(const Need& need)
+{
+    return goalIs(need, "index", "pad");
+}
 
 Setting solveQuadrature(const TuningContext& c)
 {
     Setting out;
     const std::string& name = c.device.instances[size_t(c.bound.instance)].name;
     if (!c.has("quadrature") || !c.has("counter")) {
-        out.notComputed = say(c, "{} follows no encoder: its block has no role \"{}\"; choose another timer", name, c.has("quadrature") ? "counter" : "quadrature");
+        out.notComputed = say(c, "{} follows no encoder: its block has no role \"{}\"; choose another timer", name,
+                              c.has("quadrature") ? "counter" : "quadrature");
         return out;
     }
     const Rational kernel = c.kernel().rate.value;
@@ -32,36 +39,75 @@ Setting solveQuadrature(const TuningContext& c)
     if (hasIndex(c.need)) {
         // The count is the angle then: it begins anew after a turn, and the index sets it right.
         const bool can = c.has("index") && c.encoding("period").nearest(turn, c.maxCode("period")) == turn;
-        Achieved row{"index", "Index input", "pad", can ? "sets the count to zero" : "not followed", std::nullopt, can, {}, {}};
+        Achieved row{"index",      "Index input", "pad", can ? "sets the count to zero" : "not followed",
+                     std::nullopt, can,           {},    {}};
         if (!can)
-            row.trouble = c.has("index") ? say(c, "a turn of {} counts does not fit {}. Choose a timer with more bits.", turn, name)
-                                         : say(c, "{} has no index: its block has no role \"index\". Choose another timer, or lead the index to a need of its own.", name);
+            row.trouble = c.has("index") ? say(c, "a turn of {} counts does not fit {}. Choose a timer with more bits.",
+                                               turn, name)
+                                         : say(c,
+                                               "{} has no index: its block has no role \"index\". Choose another "
+                                               "timer, or lead the index to a need of its own.",
+                                               name);
         out.achieved.push_back(row);
         if (can) {
             counts = turn;
             out.roles.push_back({"index", 1, "index"});
         }
     }
-    out.achieved.push_back({"lines", "Counts a turn", "", std::to_string(turn), std::nullopt, true, say(c, "{} \u00d7 {}", kCountsPerLine, encoderLines(c.need)), {}});
+    out.achieved.push_back({"lines",
+                            "Counts a turn",
+                            "",
+                            std::to_string(turn),
+                            std::nullopt,
+                            true,
+                            say(c, "{} \u00d7 {}", kCountsPerLine, encoderLines(c.need)),
+                            {}});
 
     const Duration wanted = goalTime(c.need, "filter");
     const std::int64_t cycles = (wanted.value * shifted(c.kernel().rate, c.kernel().tolerance.high).value).ceil();
     std::int64_t filter = 0;
     if (c.has("input_filter") && !wanted.value.isZero())
-        filter = c.encoding("input_filter").atLeast(cycles, c.maxCode("input_filter")).value_or(c.encoding("input_filter").largest(c.maxCode("input_filter")));
+        filter = c.encoding("input_filter")
+                     .atLeast(cycles, c.maxCode("input_filter"))
+                     .value_or(c.encoding("input_filter").largest(c.maxCode("input_filter")));
     if (c.has("input_filter"))
         out.roles.push_back({"input_filter", filter, "filter"});
     if (!wanted.value.isZero()) {
         const Duration got(Rational(filter) / kernel);
-        Achieved row{"filter", "Filter", "\u2265 " + say(c, wanted), filter ? say(c, got) : "none", std::nullopt, filter >= cycles, {}, {}};
+        Achieved row{"filter",
+                     "Filter",
+                     "\u2265 " + say(c, wanted),
+                     filter ? say(c, got) : "none",
+                     std::nullopt,
+                     filter >= cycles,
+                     {},
+                     {}};
         if (!row.ok)
-            row.trouble = say(c, "{} filters {} at most at {}. Filter on the board.", name, filter ? say(c, got) : "nothing", say(c, c.kernel().rate));
+            row.trouble = say(c, "{} filters {} at most at {}. Filter on the board.", name,
+                              filter ? say(c, got) : "nothing", say(c, c.kernel().rate));
         out.achieved.push_back(row);
     }
     // An edge must stand for two kernel cycles to be seen, and longer than the filter.
     const Frequency edges(kernel / std::max<std::int64_t>(2, filter + 1));
-    out.achieved.push_back({"lines", "Fastest turning", "", say(c, "{} turns a second", (edges.value / turn).floor()), std::nullopt, true, say(c, "{} / {} / {}", say(c, c.kernel().rate), std::max<std::int64_t>(2, filter + 1), turn), {}, true});
-    out.achieved.push_back({"lines", "Ask at least every", "", say(c, "{:.4g} turns", Rational(counts / 2, turn).toDouble()), std::nullopt, true, say(c, "{} / 2 / {}", counts, turn), {}, true});
+    out.achieved.push_back(
+        {"lines",
+         "Fastest turning",
+         "",
+         say(c, "{} turns a second", (edges.value / turn).floor()),
+         std::nullopt,
+         true,
+         say(c, "{} / {} / {}", say(c, c.kernel().rate), std::max<std::int64_t>(2, filter + 1), turn),
+         {},
+         true});
+    out.achieved.push_back({"lines",
+                            "Ask at least every",
+                            "",
+                            say(c, "{:.4g} turns", Rational(counts / 2, turn).toDouble()),
+                            std::nullopt,
+                            true,
+                            say(c, "{} / 2 / {}", counts, turn),
+                            {},
+                            true});
     if (c.has("prescaler"))
         out.roles.push_back({"prescaler", 1, ""});
     out.roles.push_back({"period", counts, ""});
@@ -76,7 +122,8 @@ void declareQuadrature(Writer& w, NeedIndex need)
 {
     const Word name = w.names.need(need), NAME = w.names.NEED(need);
     w.linef("#define {}_COUNTS_PER_TURN {}", NAME, encoderLines(w.facts.plan.needs[need]) * kCountsPerLine);
-    w.comment("Counts since the first call, up or down. Right as long as it is called before half a period of the counter has gone by.");
+    w.comment("Counts since the first call, up or down. Right as long as it is called before half a period of the "
+              "counter has gone by.");
     w.linef("int32_t {}_position(void);", name);
     if (w.facts.settings[need].role("index").value_or(0) == 1) {
         w.comment("Counts since the index, up to a turn.");
@@ -146,7 +193,8 @@ Kind quadratureKind()
     kind.signals = [](const Need& need) {
         using D = SignalSpec::Direction;
         // Timers decode on their first two channels.
-        std::vector<SignalSpec> out{{"a", "phase A", "CH1", -1, D::In, false}, {"b", "phase B", "CH2", -1, D::In, false}};
+        std::vector<SignalSpec> out{{"a", "phase A", "CH1", -1, D::In, false},
+                                    {"b", "phase B", "CH2", -1, D::In, false}};
         if (goalIs(need, "index", "pad"))
             out.push_back({"index", "index", "CH3", -1, D::In, false});
         return out;
@@ -156,7 +204,8 @@ Kind quadratureKind()
     kind.instanceSignals = timerSignals();
     kind.instanceEvents = timerEvents();
     room.tuning.solve = solveQuadrature;
-    room.source = {declareQuadrature, defineQuadrature, {"counts_per_turn", "position", "angle", "milliturns_per_second"}};
+    room.source = {
+        declareQuadrature, defineQuadrature, {"counts_per_turn", "position", "angle", "milliturns_per_second"}};
     return room;
 }
 

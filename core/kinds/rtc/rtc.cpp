@@ -6,7 +6,6 @@
 #include "core/source/field_access.h"
 #include "core/tuning/words.h"
 
-
 namespace bindrel {
 
 namespace {
@@ -18,14 +17,21 @@ Accuracy rtcAccuracy(const TuningContext& c)
     out.stated = c.need.goals.contains("drift");
     if (const std::optional<Ppm> drift = goalAs<Ppm>(c.need, "drift"))
         out.allowed = *drift;
-    out.asks = out.allowed ? say(c, "{}, {} a month", plusMinus(*out.allowed), say(c, driftPerMonth(*out.allowed), 3)) : std::string();
+    out.asks = out.allowed ? say(c, "{}, {} a month", plusMinus(*out.allowed), say(c, driftPerMonth(*out.allowed), 3))
+                           : std::string();
     out.effect = say(c, "up to {} a month", say(c, driftPerMonth(out.given), 3));
     return out;
 }
 
-bool tickInterrupts(const Need& need) { return goalIs(need, "interrupt", "yes"); }
+bool tickInterrupts(const Need& need)
+{
+    return goalIs(need, "interrupt", "yes");
+}
 
-bool hasAlarm(const Need& need) { return goalIs(need, "alarm", "yes"); }
+bool hasAlarm(const Need& need)
+{
+    return goalIs(need, "alarm", "yes");
+}
 
 Setting solveRtc(const TuningContext& c)
 {
@@ -37,19 +43,26 @@ Setting solveRtc(const TuningContext& c)
     const DividedBy divider{"coarse", "fine", 1, DividedBy::Error::OfRate};
     const std::vector<Division> ways = divisionsNear(c, cycles, divider, 64);
     if (ways.empty()) {
-        out.notComputed = say(c, "{} at {} is too slow for {}; ask for a slower rate or give it a faster clock", c.kernelName(), say(c, c.kernel().rate), say(c, wanted));
+        out.notComputed = say(c, "{} at {} is too slow for {}; ask for a slower rate or give it a faster clock",
+                              c.kernelName(), say(c, c.kernel().rate), say(c, wanted));
         return out;
     }
     const auto rate = [&](const Division& way) { return Frequency(kernel / way.cycles() / fixed); };
-    // Of the ways that are as near the one with the largest first divider: what runs behind it runs slowly and draws little.
+    // Of the ways that are as near the one with the largest first divider: what runs behind it runs slowly and draws
+    // little.
     Division best = ways.front();
     for (const Division& way : ways)
         if (rate(way) == rate(best) && way.prescaler > best.prescaler)
             best = way;
-    Achieved row{"rate", "Counts at", say(c, wanted), say(c, rate(best)), errorOf(rate(best), wanted), rate(best) == wanted, {}, {}};
-    row.formula = say(c, c.kernel().rate) + (fixed > 1 ? say(c, " / {}", fixed) : std::string()) + (c.has("coarse") ? say(c, " / {}", best.prescaler) : std::string()) + (c.has("fine") ? say(c, " / {}", best.count) : std::string());
+    Achieved row{
+        "rate", "Counts at", say(c, wanted), say(c, rate(best)), errorOf(rate(best), wanted), rate(best) == wanted,
+        {},     {}};
+    row.formula = say(c, c.kernel().rate) + (fixed > 1 ? say(c, " / {}", fixed) : std::string()) +
+                  (c.has("coarse") ? say(c, " / {}", best.prescaler) : std::string()) +
+                  (c.has("fine") ? say(c, " / {}", best.count) : std::string());
     if (!row.ok)
-        row.trouble = say(c, "it would count at {}. Give {} a clock that is a multiple of {}.", say(c, rate(best)), c.kernelName(), say(c, wanted));
+        row.trouble = say(c, "it would count at {}. Give {} a clock that is a multiple of {}.", say(c, rate(best)),
+                          c.kernelName(), say(c, wanted));
     out.achieved.push_back(row);
     if (c.has("hold"))
         out.before.push_back({RoleStep::Kind::Set, "hold", 1, "Its dividers can be set while it is held."});
@@ -64,41 +77,61 @@ Setting solveRtc(const TuningContext& c)
     if (c.has("hold") && c.has("held"))
         out.after.push_back({RoleStep::Kind::Await, "held", 0, "Until it does."});
     if (tickInterrupts(c.need))
-        out.events.push_back({"tick", "tick_interrupt", "tick", "tick", "Called by the interrupt at each count.", rate(best)});
+        out.events.push_back(
+            {"tick", "tick_interrupt", "tick", "tick", "Called by the interrupt at each count.", rate(best)});
     if (c.need.goals.contains("trim")) {
         const std::int64_t off = goalNumber(c.need, "trim");
         Achieved trim{"trim", "Clock is off by", say(c, "{} ppb", off), {}, std::nullopt, false, {}, {}};
-        if (const std::optional<std::int64_t> value = c.has("trim") ? c.encoding("trim").nearest(-off, c.maxCode("trim")) : std::nullopt) {
+        if (const std::optional<std::int64_t> value =
+                c.has("trim") ? c.encoding("trim").nearest(-off, c.maxCode("trim")) : std::nullopt) {
             trim.achieved = say(c, "{:+} ppb added, {:+} left", *value, off + *value);
             // Half a step is as near as it can be.
-            const std::int64_t low = *c.encoding("trim").decode(0), high = c.encoding("trim").largest(c.maxCode("trim"));
+            const std::int64_t low = *c.encoding("trim").decode(0),
+                               high = c.encoding("trim").largest(c.maxCode("trim"));
             trim.ok = -off >= low && -off <= high;
             if (!trim.ok)
-                trim.trouble = say(c, "it can add {} to {} ppb. Load the crystal otherwise, or take a better one.", low, high);
+                trim.trouble =
+                    say(c, "it can add {} to {} ppb. Load the crystal otherwise, or take a better one.", low, high);
             out.roles.push_back({"trim", *value, "trim"});
         } else {
             trim.achieved = "0 ppb added";
-            trim.trouble = say(c, "{} cannot be corrected. Correct the time in the program.", c.device.instances[size_t(c.bound.instance)].name);
+            trim.trouble = say(c, "{} cannot be corrected. Correct the time in the program.",
+                               c.device.instances[size_t(c.bound.instance)].name);
         }
         out.achieved.push_back(trim);
     }
     if (hasAlarm(c.need)) {
         const bool can = (c.has("alarm_count") || c.has("alarm_second")) && c.has("alarm");
         if (!can)
-            out.achieved.push_back({"alarm", "Alarm", "yes", "no", std::nullopt, false, {}, say(c, "{} has none. Compare the time in the function of its tick.", c.device.instances[size_t(c.bound.instance)].name)});
+            out.achieved.push_back({"alarm",
+                                    "Alarm",
+                                    "yes",
+                                    "no",
+                                    std::nullopt,
+                                    false,
+                                    {},
+                                    say(c, "{} has none. Compare the time in the function of its tick.",
+                                        c.device.instances[size_t(c.bound.instance)].name)});
         else
-            out.events.push_back({c.device.interruptOf(c.bound.instance, "alarm") ? "alarm" : "tick", "alarm_interrupt", "alarm", "alarm", "Called by the interrupt when the time of the alarm has come.", {}});
+            out.events.push_back({c.device.interruptOf(c.bound.instance, "alarm") ? "alarm" : "tick",
+                                  "alarm_interrupt",
+                                  "alarm",
+                                  "alarm",
+                                  "Called by the interrupt when the time of the alarm has come.",
+                                  {}});
     }
     if (c.has("on"))
         out.roles.push_back({"on", 1, "", RoleValue::When::Start});
     for (const Division& way : ways)
         if (c.look && c.look->otherWays.size() < 4)
-            c.look->otherWays.push_back({fmt::format("\u00f7{} \u00f7{}", way.prescaler, way.count), format(rate(way)), format(errorOf(rate(way), wanted), true)});
+            c.look->otherWays.push_back({fmt::format("\u00f7{} \u00f7{}", way.prescaler, way.count), format(rate(way)),
+                                         format(errorOf(rate(way), wanted), true)});
     return out;
 }
 
 /// Parts of a time of day and a date that the block may have, with what C calls them.
-constexpr std::pair<const char*, const char*> kTimeParts[] = {{"second", "second"}, {"minute", "minute"}, {"hour", "hour"}, {"day", "day"}, {"month", "month"}, {"year", "year"}};
+constexpr std::pair<const char*, const char*> kTimeParts[] = {
+    {"second", "second"}, {"minute", "minute"}, {"hour", "hour"}, {"day", "day"}, {"month", "month"}, {"year", "year"}};
 
 std::vector<std::string> timePartsOf(const Writer& w, NeedIndex need)
 {
@@ -150,7 +183,8 @@ void declareRtc(Writer& w, NeedIndex need)
         w.linef("{} {}_set_time(const struct {}_time *time);", result, name, name);
     }
     if (const std::vector<std::string> parts = alarmPartsOf(w, need); !parts.empty()) {
-        w.comment(parts.front() == "count" ? "Calls the alarm at this count." : "Calls the alarm at this time of each day.");
+        w.comment(parts.front() == "count" ? "Calls the alarm at this count."
+                                           : "Calls the alarm at this time of each day.");
         w.linef("void {}_set_alarm({});", name, joinedCode(alarmParameters(parts), ", "));
         if (w.facts.device.roleField(instance, "alarm_on").valid()) {
             w.comment("No alarm any more.");
@@ -172,7 +206,8 @@ template <typename Body> void whileHeld(Writer& w, NeedIndex need, Body body)
         const Duration time(f.device.fieldOf(held).followsAfter.value * 2);
         const std::int64_t us = std::max<std::int64_t>((time.value * 1'000'000).ceil(), 100);
         const Word bit = roleMacro(f, w.names, instance, "held");
-        w.linef("    if (!{}) {{", waitForRole(w, instance, "held", level ? code("{}", bit) : code("0u"), code("{}u", us)));
+        w.linef("    if (!{}) {{",
+                waitForRole(w, instance, "held", level ? code("{}", bit) : code("0u"), code("{}u", us)));
         w.linef("        return {};", w.names.macro("TIMEOUT_TRANSFER"));
         w.line("    }");
     };
@@ -192,7 +227,8 @@ void defineRtc(Writer& w, NeedIndex need)
     const Facts& f = w.facts;
     const InstanceIndex instance = f.bindings.needs[need].instance;
     const Word name = w.names.need(need);
-    const Code result = f.device.roleField(instance, "held").valid() ? code("enum {}_status", w.names.prefix) : Code::trusted("void");
+    const Code result =
+        f.device.roleField(instance, "held").valid() ? code("enum {}_status", w.names.prefix) : Code::trusted("void");
     if (f.device.roleField(instance, "counter").valid()) {
         w.line();
         w.linef("uint32_t {}_count(void)", name);
@@ -259,27 +295,60 @@ Kind rtcKind()
     kind.id = "rtc";
     kind.title = "Real-time clock";
     kind.instanceKind = "rtc";
-    kind.goals = {{"rate", "Counts at", T::Frequency, "1 Hz", {}, ""}, {"drift", "Drift at most", T::Tolerance, "100 ppm", {}, ""},
+    kind.goals = {{"rate", "Counts at", T::Frequency, "1 Hz", {}, ""},
+                  {"drift", "Drift at most", T::Tolerance, "100 ppm", {}, ""},
                   {"interrupt", "Interrupt", T::Choice, "no", {"yes", "no"}, "At each count.", 0, 0, true},
-                  {"alarm", "Alarm", T::Choice, "no", {"no", "yes"}, "Calls a function of yours at a time that the program sets.", 0, 0, true},
-                  {"trim", "Clock is off by", T::Integer, "0", {}, "Thousandths of a ppm (ppb) that its clock is fast, as measured; it is corrected by that.", -1'000'000, 1'000'000, true},
-                  priorityGoal(), aboveGoal()};
+                  {"alarm",
+                   "Alarm",
+                   T::Choice,
+                   "no",
+                   {"no", "yes"},
+                   "Calls a function of yours at a time that the program sets.",
+                   0,
+                   0,
+                   true},
+                  {"trim",
+                   "Clock is off by",
+                   T::Integer,
+                   "0",
+                   {},
+                   "Thousandths of a ppm (ppb) that its clock is fast, as measured; it is corrected by that.",
+                   -1'000'000,
+                   1'000'000,
+                   true},
+                  priorityGoal(),
+                  aboveGoal()};
     kind.signals = [](const Need&) { return std::vector<SignalSpec>(); };
     kind.brief = [](const Need& need) { return goalText(need, "rate"); };
     using Use = RoleSpec::Use;
-    kind.roles = {{"on", Use::Config, false, "", "Switches the counter on.", {}}, {"counter", Use::Data, false, "counts", "The time.", {}}, {"tick", Use::Status, false, "", "A count is over.", {}},
-                  {"tick_interrupt", Use::Config, false, "", "Lets each count interrupt. Without it, it always does.", {}},
-                  {"alarm", Use::Status, false, "", "The time of the alarm has come.", {}}, {"alarm_interrupt", Use::Config, false, "", "Lets that interrupt. Without it, it always does.", {}}, {"alarm_on", Use::Config, false, "", "The alarm is watched for.", {}},
-                  {"alarm_second", Use::Data, false, "", "Time of day of the alarm.", {}}, {"alarm_minute", Use::Data, false, "", "", {}}, {"alarm_hour", Use::Data, false, "", "", {}}, {"alarm_count", Use::Data, false, "counts", "Count of the alarm, where there is a plain count.", {}},
-                  {"trim", Use::Config, false, "parts in 10^9", "By which it counts faster than its clock says.", {}, true},
-                  {"coarse", Use::Config, false, "input cycles", "First divider.", {}, true}, {"fine", Use::Config, false, "cycles of the first divider", "Second divider.", {}, true},
-                  {"hold", Use::Config, false, "", "1: asks for the state in which dividers and time can be set.", {}}, {"held", Use::Status, false, "", "That state is reached.", {}},
-                  {"second", Use::Data, false, "", "Of the time of day, where there is no plain count.", {}}, {"minute", Use::Data, false, "", "", {}}, {"hour", Use::Data, false, "", "", {}},
-                  {"day", Use::Data, false, "", "Of the month.", {}}, {"month", Use::Data, false, "", "", {}}, {"year", Use::Data, false, "", "", {}}};
+    kind.roles = {
+        {"on", Use::Config, false, "", "Switches the counter on.", {}},
+        {"counter", Use::Data, false, "counts", "The time.", {}},
+        {"tick", Use::Status, false, "", "A count is over.", {}},
+        {"tick_interrupt", Use::Config, false, "", "Lets each count interrupt. Without it, it always does.", {}},
+        {"alarm", Use::Status, false, "", "The time of the alarm has come.", {}},
+        {"alarm_interrupt", Use::Config, false, "", "Lets that interrupt. Without it, it always does.", {}},
+        {"alarm_on", Use::Config, false, "", "The alarm is watched for.", {}},
+        {"alarm_second", Use::Data, false, "", "Time of day of the alarm.", {}},
+        {"alarm_minute", Use::Data, false, "", "", {}},
+        {"alarm_hour", Use::Data, false, "", "", {}},
+        {"alarm_count", Use::Data, false, "counts", "Count of the alarm, where there is a plain count.", {}},
+        {"trim", Use::Config, false, "parts in 10^9", "By which it counts faster than its clock says.", {}, true},
+        {"coarse", Use::Config, false, "input cycles", "First divider.", {}, true},
+        {"fine", Use::Config, false, "cycles of the first divider", "Second divider.", {}, true},
+        {"hold", Use::Config, false, "", "1: asks for the state in which dividers and time can be set.", {}},
+        {"held", Use::Status, false, "", "That state is reached.", {}},
+        {"second", Use::Data, false, "", "Of the time of day, where there is no plain count.", {}},
+        {"minute", Use::Data, false, "", "", {}},
+        {"hour", Use::Data, false, "", "", {}},
+        {"day", Use::Data, false, "", "Of the month.", {}},
+        {"month", Use::Data, false, "", "", {}},
+        {"year", Use::Data, false, "", "", {}}};
     kind.abilities = {{"divider", "What its clock is divided by beside the roles; 1 when nothing is said."}};
     kind.instanceEvents = {{"tick", "A count is over."}, {"alarm", "The time of an alarm has come."}};
     room.tuning.solve = solveRtc;
-    room.source = {declareRtc, defineRtc, {"count", "set", "time", "set_time", "tick", "alarm", "set_alarm", "clear_alarm"}};
+    room.source = {
+        declareRtc, defineRtc, {"count", "set", "time", "set_time", "tick", "alarm", "set_alarm", "clear_alarm"}};
     room.tuning.accuracy = rtcAccuracy;
     return room;
 }

@@ -15,7 +15,10 @@ namespace bindrel {
 
 namespace {
 
-int backplanesOf(const Need& need) { return std::clamp(int(goalNumber(need, "backplanes")), 1, 8); }
+int backplanesOf(const Need& need)
+{
+    return std::clamp(int(goalNumber(need, "backplanes")), 1, 8);
+}
 
 /// Numbers of the segment lines of a need, in its own order; -1 where the pad is not chosen yet.
 std::vector<int> segmentLinesOf(const BoundNeed& bound)
@@ -27,7 +30,8 @@ std::vector<int> segmentLinesOf(const BoundNeed& bound)
     return out;
 }
 
-/// Where the segments of digits hang: "1a=0.3" is segment a of the first digit, on backplane 0 and the need's segment line 3.
+/// Where the segments of digits hang: "1a=0.3" is segment a of the first digit, on backplane 0 and the need's segment
+/// line 3.
 struct SegmentMap {
     /// By digit, then by segment a to g and p, the point: backplane and index of a segment line; -1: it is not wired.
     std::vector<std::array<std::pair<int, int>, 8>> digits;
@@ -44,13 +48,22 @@ struct SegmentMap {
             unsigned digit = 0;
             char segment = 0;
             int plane = -1, line = -1, read = 0;
-            const size_t at = std::sscanf(word.c_str(), "%2u%c=%2d.%2d%n", &digit, &segment, &plane, &line, &read) == 4 && size_t(read) == word.size() ? std::string("abcdefgp").find(segment) : std::string::npos;
-            if (at == std::string::npos || digit < 1 || digit > 16 || plane < 0 || plane >= planes || line < 0 || line >= lines)
-                out.trouble = fmt::format("\"{}\" does not say where a segment hangs: write 1a=0.3 for segment a of digit 1 on backplane 0 (of 0 to {}) and segment line 3 (of 0 to {})", word, planes - 1, lines - 1);
+            const size_t at =
+                std::sscanf(word.c_str(), "%2u%c=%2d.%2d%n", &digit, &segment, &plane, &line, &read) == 4 &&
+                        size_t(read) == word.size()
+                    ? std::string("abcdefgp").find(segment)
+                    : std::string::npos;
+            if (at == std::string::npos || digit < 1 || digit > 16 || plane < 0 || plane >= planes || line < 0 ||
+                line >= lines)
+                out.trouble = fmt::format("\"{}\" does not say where a segment hangs: write 1a=0.3 for segment a of "
+                                          "digit 1 on backplane 0 (of 0 to {}) and segment line 3 (of 0 to {})",
+                                          word, planes - 1, lines - 1);
             else if (!taken.insert({plane, line}).second)
-                out.trouble = fmt::format("\"{}\": backplane {} and segment line {} have a segment already", word, plane, line);
+                out.trouble =
+                    fmt::format("\"{}\": backplane {} and segment line {} have a segment already", word, plane, line);
             else if (digit <= out.digits.size() && out.digits[digit - 1][at].first >= 0)
-                out.trouble = fmt::format("\"{}\": segment {} of digit {} hangs somewhere already", word, segment, digit);
+                out.trouble =
+                    fmt::format("\"{}\": segment {} of digit {} hangs somewhere already", word, segment, digit);
             if (!out.trouble.empty())
                 return out;
             while (out.digits.size() < digit) {
@@ -62,8 +75,9 @@ struct SegmentMap {
         return out;
     }
 
-    /// A table with a row for each backplane, as a display's data sheet has it: "1a 1b - 2a / 1f 1g 1p 2f" with a cell for each segment line, rows parted by
-    /// lines or slashes, cells by blanks, tabs, commas or bars. Becomes the pairs that it says; other text stays.
+    /// A table with a row for each backplane, as a display's data sheet has it: "1a 1b - 2a / 1f 1g 1p 2f" with a cell
+    /// for each segment line, rows parted by lines or slashes, cells by blanks, tabs, commas or bars. Becomes the pairs
+    /// that it says; other text stays.
     static std::string asPairs(const std::string& text)
     {
         if (text.find('=') != std::string::npos)
@@ -95,7 +109,8 @@ struct SegmentMap {
 };
 
 /// Segments of the figures 0 to 9, as everybody reads them: a on top, then round by the right, g in the middle.
-constexpr const char* kFigures[] = {"abcdef", "bc", "abged", "abgcd", "fgbc", "afgcd", "afgedc", "abc", "abcdefg", "abcdfg"};
+constexpr const char* kFigures[] = {"abcdef", "bc",     "abged", "abgcd",   "fgbc",
+                                    "afgcd",  "afgedc", "abc",   "abcdefg", "abcdfg"};
 
 Setting solveSegments(const TuningContext& c)
 {
@@ -103,8 +118,18 @@ Setting solveSegments(const TuningContext& c)
     const std::string& name = c.device.instances[size_t(c.bound.instance)].name;
     const int planes = backplanesOf(c.need);
     const std::int64_t most = c.device.ability(c.bound.instance, "backplanes", 8);
-    const bool planesOk = planes <= most && (!c.has("backplanes") || c.encoding("backplanes").encode(planes).value_or(c.maxCode("backplanes") + 1) <= c.maxCode("backplanes"));
-    Achieved row{"backplanes", "Backplanes", std::to_string(planes), std::to_string(planesOk ? planes : int(most)), std::nullopt, planesOk, {}, {}};
+    const bool planesOk =
+        planes <= most &&
+        (!c.has("backplanes") ||
+         c.encoding("backplanes").encode(planes).value_or(c.maxCode("backplanes") + 1) <= c.maxCode("backplanes"));
+    Achieved row{"backplanes",
+                 "Backplanes",
+                 std::to_string(planes),
+                 std::to_string(planesOk ? planes : int(most)),
+                 std::nullopt,
+                 planesOk,
+                 {},
+                 {}};
     if (!planesOk)
         row.trouble = say(c, "{} drives {} at most.", name, most);
     out.achieved.push_back(row);
@@ -119,18 +144,29 @@ Setting solveSegments(const TuningContext& c)
         const Rational ideal = base / wanted.value;
         const Encoding& encoding = c.encoding("divider");
         std::optional<std::int64_t> best;
-        for (const std::optional<std::int64_t>& found : {encoding.nearest(std::max<std::int64_t>(ideal.floor(), 1), c.maxCode("divider")), encoding.nearest(std::max<std::int64_t>(ideal.ceil(), 1), c.maxCode("divider"))})
+        for (const std::optional<std::int64_t>& found :
+             {encoding.nearest(std::max<std::int64_t>(ideal.floor(), 1), c.maxCode("divider")),
+              encoding.nearest(std::max<std::int64_t>(ideal.ceil(), 1), c.maxCode("divider"))})
             if (found && (!best || (base / *found - wanted.value).abs() < (base / *best - wanted.value).abs()))
                 best = found;
         divider = best.value_or(1);
         out.roles.push_back({"divider", divider, "frame"});
     }
     const Frequency frame(base / divider);
-    Achieved rate{"frame", "Frame rate", say(c, wanted), say(c, frame, 4), errorOf(frame, wanted), true, say(c, "{} / ({} \u00d7 {}{})", say(c, c.kernel().rate), cycles, planes, divider > 1 ? say(c, " \u00d7 {}", divider) : std::string()), {}};
+    Achieved rate{"frame",
+                  "Frame rate",
+                  say(c, wanted),
+                  say(c, frame, 4),
+                  errorOf(frame, wanted),
+                  true,
+                  say(c, "{} / ({} \u00d7 {}{})", say(c, c.kernel().rate), cycles, planes,
+                      divider > 1 ? say(c, " \u00d7 {}", divider) : std::string()),
+                  {}};
     // An eye sees less than 30 pictures a second flicker; a quarter off is no matter.
     rate.ok = rate.error->value.abs() <= Rational(250'000);
     if (!rate.ok)
-        rate.trouble = say(c, "it would be {}. Give {} about {}.", say(c, frame, 4), c.kernelName(), say(c, Frequency(wanted.value * cycles * planes * divider), 4));
+        rate.trouble = say(c, "it would be {}. Give {} about {}.", say(c, frame, 4), c.kernelName(),
+                           say(c, Frequency(wanted.value * cycles * planes * divider), 4));
     out.achieved.push_back(rate);
     const std::optional<Ratio> contrast = goalAs<Ratio>(c.need, "contrast");
     if (c.has("contrast"))
@@ -138,10 +174,21 @@ Setting solveSegments(const TuningContext& c)
     for (const auto& [role, field] : c.device.blockOf(c.bound.instance).roles)
         if (isWordOf(role, "line#")) {
             const std::vector<int> lines = segmentLinesOf(c.bound);
-            out.roles.push_back({role, std::any_of(lines.begin(), lines.end(), [&role = role](int line) { return role == "line" + std::to_string(line); }), "segments"});
+            out.roles.push_back(
+                {role,
+                 std::any_of(lines.begin(), lines.end(),
+                             [&role = role](int line) { return role == "line" + std::to_string(line); }),
+                 "segments"});
         }
     if (const SegmentMap& map = goalsOf<SegmentMap>(c.need); !map.trouble.empty() || !map.digits.empty())
-        out.achieved.push_back({"map", "Digits", "", std::to_string(map.digits.size()), std::nullopt, map.trouble.empty(), {}, map.trouble.empty() ? std::string() : map.trouble + "."});
+        out.achieved.push_back({"map",
+                                "Digits",
+                                "",
+                                std::to_string(map.digits.size()),
+                                std::nullopt,
+                                map.trouble.empty(),
+                                {},
+                                map.trouble.empty() ? std::string() : map.trouble + "."});
     if (c.has("on"))
         out.roles.push_back({"on", 1, "", RoleValue::When::Start});
     return out;
@@ -168,8 +215,10 @@ void declareSegments(Writer& w, NeedIndex need)
         return;
     w.comment("Lights the segments of one backplane: a word of the bits above. Others of it go dark.");
     w.linef("void {}_show_segments(uint32_t backplane, uint32_t bits);", name);
-    if (const SegmentMap& map = goalsOf<SegmentMap>(w.facts.plan.needs[need]); map.trouble.empty() && !map.digits.empty()) {
-        w.comment(fmt::format("Shows a number in {} digits, without leading zeroes; all dark when it has more.", map.digits.size()));
+    if (const SegmentMap& map = goalsOf<SegmentMap>(w.facts.plan.needs[need]);
+        map.trouble.empty() && !map.digits.empty()) {
+        w.comment(fmt::format("Shows a number in {} digits, without leading zeroes; all dark when it has more.",
+                              map.digits.size()));
         w.linef("void {}_show_number(uint32_t number);", name);
     }
 }
@@ -211,7 +260,8 @@ void defineSegments(Writer& w, NeedIndex need)
             for (int plane = 0; plane < planes; ++plane) {
                 std::uint32_t bits = 0;
                 for (const char* segment = figure; *segment; ++segment)
-                    if (const auto& [on, line] = digit[size_t(*segment - 'a')]; on == plane && line < int(lines.size()) && lines[size_t(line)] >= 0 && lines[size_t(line)] < 32)
+                    if (const auto& [on, line] = digit[size_t(*segment - 'a')];
+                        on == plane && line < int(lines.size()) && lines[size_t(line)] >= 0 && lines[size_t(line)] < 32)
                         bits |= 1u << lines[size_t(line)];
                 words.push_back(code("0x{:X}u", bits));
             }
@@ -250,11 +300,19 @@ Kind segmentsKind()
     kind.id = "segments";
     kind.title = "Segment display";
     kind.instanceKind = "segments";
-    kind.goals = {{"backplanes", "Backplanes", T::Integer, "4", {}, "", 1, 8},
-                  {"segments", "Segment lines", T::Integer, "8", {}, "", 1, 40},
-                  {"frame", "Frame rate", T::Frequency, "60 Hz", {}, "Of the whole picture."},
-                  {"map", "Digits", T::Text, "", {}, "Where the segments of the digits hang: 1a=0.3 is segment a of the first digit, on backplane 0 and segment line 3; blanks between them. Or the table of the data sheet: a row for each backplane, parted by /, - where nothing hangs. a is on top, then round by the right, g in the middle, p the point."},
-                  {"contrast", "Contrast", T::Ratio, "50 %", {}, "Where the controller can set it.", 0, 0, true}};
+    kind.goals = {
+        {"backplanes", "Backplanes", T::Integer, "4", {}, "", 1, 8},
+        {"segments", "Segment lines", T::Integer, "8", {}, "", 1, 40},
+        {"frame", "Frame rate", T::Frequency, "60 Hz", {}, "Of the whole picture."},
+        {"map",
+         "Digits",
+         T::Text,
+         "",
+         {},
+         "Where the segments of the digits hang: 1a=0.3 is segment a of the first digit, on backplane 0 and segment "
+         "line 3; blanks between them. Or the table of the data sheet: a row for each backplane, parted by /, - where "
+         "nothing hangs. a is on top, then round by the right, g in the middle, p the point."},
+        {"contrast", "Contrast", T::Ratio, "50 %", {}, "Where the controller can set it.", 0, 0, true}};
     kind.signals = [](const Need& need) {
         using D = SignalSpec::Direction;
         std::vector<SignalSpec> out;
@@ -262,16 +320,29 @@ Kind segmentsKind()
         const int segments = std::clamp(int(goalNumber(need, "segments")), 1, 40);
         // A backplane is one line of the controller, a segment is any: the firmware's map says which is which.
         for (int i = 0; i < backplanes; ++i)
-            out.push_back({"com" + std::to_string(i), "backplane " + std::to_string(i), "COM" + std::to_string(i), -1, D::Analog, false});
+            out.push_back({"com" + std::to_string(i), "backplane " + std::to_string(i), "COM" + std::to_string(i), -1,
+                           D::Analog, false});
         for (int i = 0; i < segments; ++i)
             out.push_back({"seg" + std::to_string(i), "segment " + std::to_string(i), "SEG#", i, D::Analog, false});
         return out;
     };
     kind.brief = [](const Need& need) { return goalText(need, "backplanes") + " x " + goalText(need, "segments"); };
     using Use = RoleSpec::Use;
-    kind.roles = {{"on", Use::Config, false, "", "Switches the display on.", {}}, {"backplanes", Use::Config, false, "backplanes in use", "", {}}, {"divider", Use::Config, false, "", "Divides the clock of the frame.", {}}, {"contrast", Use::Config, false, "", "From 0, the least, to all bits set.", {}},
-                  {"line#", Use::Config, false, "", "1: the segment line of this number is in use.", {}}, {"plane#", Use::Data, false, "", "What the segment lines show while the backplane of this number is active: bit n is line n.", {}}};
-    kind.abilities = {{"backplanes", "How many there are."}, {"segments", "Number of segment lines."}, {"frame_cycles", "Kernel cycles for which one backplane is active in a frame, divided by the divider; 1 when nothing is said."}};
+    kind.roles = {{"on", Use::Config, false, "", "Switches the display on.", {}},
+                  {"backplanes", Use::Config, false, "backplanes in use", "", {}},
+                  {"divider", Use::Config, false, "", "Divides the clock of the frame.", {}},
+                  {"contrast", Use::Config, false, "", "From 0, the least, to all bits set.", {}},
+                  {"line#", Use::Config, false, "", "1: the segment line of this number is in use.", {}},
+                  {"plane#",
+                   Use::Data,
+                   false,
+                   "",
+                   "What the segment lines show while the backplane of this number is active: bit n is line n.",
+                   {}}};
+    kind.abilities = {{"backplanes", "How many there are."},
+                      {"segments", "Number of segment lines."},
+                      {"frame_cycles", "Kernel cycles for which one backplane is active in a frame, divided by the "
+                                       "divider; 1 when nothing is said."}};
     room.tuning.solve = solveSegments;
     room.source = {declareSegments, defineSegments, {"backplanes", "show_segments", "show_number", "seg"}};
     kind.instanceSignals = {{"COM#", "Backplane."}, {"SEG#", "Segment."}};

@@ -1,8 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // SPI: SCK from the kernel clock, never above the wanted rate, and the margin with which the part's data is taken.
 //
-// A part shifts its data out on one edge of SCK and the controller takes it on the next, half a period later (with a sample delay of n
-// kernel cycles: n / f after that). So the data, which is valid `valid` after the edge, has
+// A part shifts its data out on one edge of SCK and the controller takes it on the next, half a period later (with a
+// sample delay of n kernel cycles: n / f after that). So the data, which is valid `valid` after the edge, has
 //     1 / (2 SCK) + n / f - valid
 // to settle. The next bit comes a whole period after the shift, which bounds n.
 #include "core/kinds/spi/spi.h"
@@ -33,19 +33,23 @@ Waveform drawWord(const SpiGoals& g, const Frequency& sck, const Duration& sampl
     Waveform wave;
     wave.title = g.bits > 8 ? fmt::format("the first 8 of {} bits", g.bits) : fmt::format("a word of {} bits", g.bits);
     wave.span = Duration(bit * (bits + 1));
-    Waveform::Trace clock{"SCK", g.idleHigh, {}}, out{g.controller ? "MOSI" : "MISO", false, {}}, in{g.controller ? "MISO" : "MOSI", false, {}}, select{"CS", true, {{Duration(bit / 4), false}, {Duration(bit * bits + half + bit / 4), true}}};
+    Waveform::Trace clock{"SCK", g.idleHigh, {}}, out{g.controller ? "MOSI" : "MISO", false, {}},
+        in{g.controller ? "MISO" : "MOSI", false, {}},
+        select{"CS", true, {{Duration(bit / 4), false}, {Duration(bit * bits + half + bit / 4), true}}};
     const auto level = [](Waveform::Trace& trace, const Rational& at, bool high) {
         if ((trace.edges.empty() ? trace.high : trace.edges.back().high) != high)
             trace.edges.push_back({Duration(at), high});
     };
     for (int i = 0; i < bits; ++i) {
-        const Rational start = half + bit * i; // the first edge of SCK for this bit stands half a period later in mode 0
+        const Rational start =
+            half + bit * i; // the first edge of SCK for this bit stands half a period later in mode 0
         const Rational first = start + half / 2, second = first + half;
         clock.edges.push_back({Duration(first), !g.idleHigh});
         clock.edges.push_back({Duration(second), g.idleHigh});
         const int shown = g.leastFirst ? i : bits - 1 - i;
         const Rational shift = g.late ? first : first - half;
-        level(out, std::max(shift, Rational(0), [](const Rational& a, const Rational& b) { return a < b; }), (kOut >> shown & 1u) != 0);
+        level(out, std::max(shift, Rational(0), [](const Rational& a, const Rational& b) { return a < b; }),
+              (kOut >> shown & 1u) != 0);
         level(in, shift + g.valid.value, (kIn >> shown & 1u) != 0);
         const Rational sample = (g.late ? second : first) + sampleDelay.value;
         if (g.receives)
@@ -73,7 +77,8 @@ std::optional<SpiRate> bestSpiRate(const TuningContext& c, const Frequency& most
     const bool halves = c.has("half_period");
     std::optional<SpiRate> best;
     // The prescalers upwards: with none the first is all there is.
-    for (std::optional<std::int64_t> pre = factorAtLeast(c, "prescaler", 1); pre; pre = factorAtLeast(c, "prescaler", *pre + 1)) {
+    for (std::optional<std::int64_t> pre = factorAtLeast(c, "prescaler", 1); pre;
+         pre = factorAtLeast(c, "prescaler", *pre + 1)) {
         const std::int64_t least = std::max<std::int64_t>(1, (needed / (*pre * (halves ? 2 : 1))).ceil());
         const std::optional<std::int64_t> count = factorAtLeast(c, halves ? "half_period" : "divider", least);
         if (count) {
@@ -94,50 +99,80 @@ Setting solveSpi(const TuningContext& c)
     const SpiGoals& g = goalsOf<SpiGoals>(c.need);
     const std::vector<std::int64_t> wordBits = c.device.abilities(c.bound.instance, "word_bits");
     const std::int64_t fewest = wordBits.empty() ? 8 : wordBits.front(), most = wordBits.empty() ? 8 : wordBits.back();
-    Achieved word{"word", "Word", say(c, "{} bits", g.bits), say(c, "{} bits", g.bits), std::nullopt, g.bits >= fewest && g.bits <= most, {}, {}};
+    Achieved word{"word",
+                  "Word",
+                  say(c, "{} bits", g.bits),
+                  say(c, "{} bits", g.bits),
+                  std::nullopt,
+                  g.bits >= fewest && g.bits <= most,
+                  {},
+                  {}};
     if (!word.ok)
-        word.trouble = say(c, "{} has words of {}. Choose one of these, or send the word in parts.", c.device.instances[size_t(c.bound.instance)].name,
-                                   fewest == most ? say(c, "{} bits", fewest) : say(c, "{} to {} bits", fewest, most));
+        word.trouble = say(c, "{} has words of {}. Choose one of these, or send the word in parts.",
+                           c.device.instances[size_t(c.bound.instance)].name,
+                           fewest == most ? say(c, "{} bits", fewest) : say(c, "{} to {} bits", fewest, most));
     Duration delay;
     if (g.controller) {
         if (!c.has("divider") && !c.has("half_period")) {
-            out.notComputed = say(c, "the block of {} has neither the role \"divider\" nor \"half_period\"; complete it in the device's file", c.device.instances[size_t(c.bound.instance)].name);
+            out.notComputed = say(c,
+                                  "the block of {} has neither the role \"divider\" nor \"half_period\"; complete it "
+                                  "in the device's file",
+                                  c.device.instances[size_t(c.bound.instance)].name);
             return out;
         }
         const std::optional<SpiRate> rate = bestSpiRate(c, g.most);
         if (!rate) {
-            out.notComputed = say(c, "{} cannot be divided down to {}; give {} a slower clock", say(c, c.kernel().rate), say(c, g.most), c.kernelName());
+            out.notComputed = say(c, "{} cannot be divided down to {}; give {} a slower clock", say(c, c.kernel().rate),
+                                  say(c, g.most), c.kernelName());
             return out;
         }
-        Achieved sck{"rate", "Clock at most", say(c, g.most), say(c, rate->sck), errorOf(rate->sck, g.most), true, {}, {}};
-        sck.formula = rate->prescaler > 1 ? say(c, "{} / ({} \u00d7 {})", say(c, c.kernel().rate), rate->prescaler, rate->divider) : say(c, "{} / {}", say(c, c.kernel().rate), rate->divider);
+        Achieved sck{"rate", "Clock at most", say(c, g.most), say(c, rate->sck), errorOf(rate->sck, g.most), true, {},
+                     {}};
+        sck.formula = rate->prescaler > 1
+                          ? say(c, "{} / ({} \u00d7 {})", say(c, c.kernel().rate), rate->prescaler, rate->divider)
+                          : say(c, "{} / {}", say(c, c.kernel().rate), rate->divider);
         out.achieved.push_back(sck);
         if (g.receives) {
             const Rational half = Rational(1) / rate->sck.value / 2, cycle = Rational(1) / c.kernel().rate.value;
             const Rational lack = g.valid.value - half;
             // The delay that makes up for a late part, as long as the bit still stands.
             const std::int64_t wanted = lack < Rational(0) ? 0 : (lack / cycle).floor() + 1;
-            const std::int64_t cycles = c.has("sample_delay") ? std::min(wanted, c.encoding("sample_delay").largest(c.maxCode("sample_delay"))) : 0;
+            const std::int64_t cycles =
+                c.has("sample_delay") ? std::min(wanted, c.encoding("sample_delay").largest(c.maxCode("sample_delay")))
+                                      : 0;
             delay = Duration(cycle * cycles);
             const Rational margin = half + delay.value - g.valid.value;
-            Achieved row{"valid", "Receive margin", "> 0 s", say(c, Duration(margin)), std::nullopt, margin > Rational(0) && delay.value < half,
-                         say(c, "1 / (2 \u00d7 {}){} - {}", say(c, rate->sck), cycles > 0 ? say(c, " + {} cycles", cycles) : std::string(), say(c, g.valid)), {}, true};
+            Achieved row{"valid",
+                         "Receive margin",
+                         "> 0 s",
+                         say(c, Duration(margin)),
+                         std::nullopt,
+                         margin > Rational(0) && delay.value < half,
+                         say(c, "1 / (2 \u00d7 {}){} - {}", say(c, rate->sck),
+                             cycles > 0 ? say(c, " + {} cycles", cycles) : std::string(), say(c, g.valid)),
+                         {},
+                         true};
             if (!row.ok)
-                row.trouble = say(c, "the part's data comes {} after the edge, too late for a clock of {}. Choose at most {}, or a faster part.", say(c, g.valid), say(c, rate->sck),
-                                          say(c, Frequency(Rational(1) / (g.valid.value * 2)), 4));
+                row.trouble =
+                    say(c,
+                        "the part's data comes {} after the edge, too late for a clock of {}. Choose at most {}, or a "
+                        "faster part.",
+                        say(c, g.valid), say(c, rate->sck), say(c, Frequency(Rational(1) / (g.valid.value * 2)), 4));
             out.achieved.push_back(row);
             if (c.has("sample_delay"))
                 out.roles.push_back({"sample_delay", cycles, "valid"});
         }
         if (c.has("prescaler"))
             out.roles.push_back({"prescaler", rate->prescaler, "rate"});
-        out.roles.push_back({c.has("half_period") ? "half_period" : "divider", c.has("half_period") ? rate->divider / 2 : rate->divider, "rate"});
+        out.roles.push_back({c.has("half_period") ? "half_period" : "divider",
+                             c.has("half_period") ? rate->divider / 2 : rate->divider, "rate"});
         if (c.look)
             c.look->waveform = drawWord(g, rate->sck, delay);
         // The next slower ones, for whoever wonders what they would be.
         std::optional<SpiRate> way = rate;
         for (int shown = 0; c.look && way && shown < 3; ++shown) {
-            c.look->otherWays.push_back({fmt::format("\u00f7{}", way->prescaler * way->divider), format(way->sck), format(errorOf(way->sck, g.most), true)});
+            c.look->otherWays.push_back({fmt::format("\u00f7{}", way->prescaler * way->divider), format(way->sck),
+                                         format(errorOf(way->sck, g.most), true)});
             way = bestSpiRate(c, Frequency(way->sck.value * Rational(999, 1000)));
         }
     } else {
@@ -149,14 +184,22 @@ Setting solveSpi(const TuningContext& c)
             sck.formula = say(c, "{} / {}", say(c, c.kernel().rate), ratio);
             sck.ok = g.most <= able;
             if (!sck.ok)
-                sck.trouble = say(c, "it can follow {} at most. Give {} a faster clock, or ask the controller for a slower SCK.", say(c, able), c.kernelName());
+                sck.trouble =
+                    say(c, "it can follow {} at most. Give {} a faster clock, or ask the controller for a slower SCK.",
+                        say(c, able), c.kernelName());
         }
         out.achieved.push_back(sck);
         if (c.look)
             c.look->waveform = drawWord(g, g.most, delay);
     }
-    out.achieved.push_back({"mode", "Mode", say(c, "SPI mode {}", (g.idleHigh ? 2 : 0) + (g.late ? 1 : 0)),
-                            say(c, "{}, {} edge", g.idleHigh ? "high" : "low", g.late ? "2nd" : "1st"), std::nullopt, true, {}, {}});
+    out.achieved.push_back({"mode",
+                            "Mode",
+                            say(c, "SPI mode {}", (g.idleHigh ? 2 : 0) + (g.late ? 1 : 0)),
+                            say(c, "{}, {} edge", g.idleHigh ? "high" : "low", g.late ? "2nd" : "1st"),
+                            std::nullopt,
+                            true,
+                            {},
+                            {}});
     out.achieved.push_back(word);
     out.roles.push_back({"host", g.controller, "role"});
     out.roles.push_back({"polarity", g.idleHigh, "mode"});

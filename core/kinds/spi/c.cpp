@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "core/source/field_access.h"
 #include "core/kinds/spi/spi.h"
 #include "core/quantity/format.h"
+#include "core/source/field_access.h"
 
 #include <fmt/format.h>
 
@@ -10,10 +10,16 @@ namespace bindrel {
 namespace {
 
 /// What a word is in C.
-WordLiteral wordType(const SpiGoals& g) { return g.bits > 16 ? WordLiteral("uint32_t") : g.bits > 8 ? WordLiteral("uint16_t") : WordLiteral("uint8_t"); }
+WordLiteral wordType(const SpiGoals& g)
+{
+    return g.bits > 16 ? WordLiteral("uint32_t") : g.bits > 8 ? WordLiteral("uint16_t") : WordLiteral("uint8_t");
+}
 
 /// Microseconds after which a word that is on its way must have gone: twice its time and one more.
-std::int64_t wordTime(const SpiGoals& g, const Frequency& sck) { return (Rational(2 * g.bits) / sck.value * 1'000'000).ceil() + 1; }
+std::int64_t wordTime(const SpiGoals& g, const Frequency& sck)
+{
+    return (Rational(2 * g.bits) / sck.value * 1'000'000).ceil() + 1;
+}
 
 Frequency clockOf(const Facts& f, NeedIndex need, const SpiGoals& g)
 {
@@ -21,7 +27,8 @@ Frequency clockOf(const Facts& f, NeedIndex need, const SpiGoals& g)
     if (!g.controller)
         return g.most;
     const auto half = setting.role("half_period");
-    const std::int64_t divider = setting.role("prescaler").value_or(1) * (half ? *half * 2 : setting.role("divider").value_or(1));
+    const std::int64_t divider =
+        setting.role("prescaler").value_or(1) * (half ? *half * 2 : setting.role("divider").value_or(1));
     return Frequency(f.rates.clocks[size_t(setting.kernel)].rate.value / divider);
 }
 
@@ -37,19 +44,24 @@ void declareSpi(Writer& w, NeedIndex need)
         const Setting& setting = f.settings[need];
         const std::int64_t divider = (f.rates.clocks[size_t(setting.kernel)].rate.value / sck.value).round();
         // From the C constant, which is rounded down where the rate is no whole number: the assert must hold with that.
-        const std::int64_t millihertz = (Rational(f.rates.clocks[size_t(setting.kernel)].rate.value.floor()) * 1000 / divider).floor();
-        w.comment(fmt::format("SCK asked for at most {}, is {}: {}.", format(g.most), format(sck), f.settings[need].goal("rate")->formula));
+        const std::int64_t millihertz =
+            (Rational(f.rates.clocks[size_t(setting.kernel)].rate.value.floor()) * 1000 / divider).floor();
+        w.comment(fmt::format("SCK asked for at most {}, is {}: {}.", format(g.most), format(sck),
+                              f.settings[need].goal("rate")->formula));
         w.linef("#define {}_DIVIDER {}u {}", NAME, divider, cComment("of its clock, in all"));
         w.linef("#define {}_SCK_MILLIHERTZ {}u", NAME, millihertz);
-        w.linef("_Static_assert((uint64_t){0} * 1000u / {1}_DIVIDER == {1}_SCK_MILLIHERTZ,", rateMacro(f, w.names, setting.kernel), NAME);
+        w.linef("_Static_assert((uint64_t){0} * 1000u / {1}_DIVIDER == {1}_SCK_MILLIHERTZ,",
+                rateMacro(f, w.names, setting.kernel), NAME);
         w.linef("               {});", cString(w.names.needs[need].text() + " SCK from its clock"));
     }
     w.linef("#define {}_WORD_US {}u {}", NAME, wordTime(g, sck), cComment("within which a word must be through"));
     w.line();
     if (g.controller) {
-        w.comment(fmt::format("Sends words and takes those that come meanwhile; either may be null. Waits for each word with a time-out; returns what went wrong, or success.{}",
+        w.comment(fmt::format("Sends words and takes those that come meanwhile; either may be null. Waits for each "
+                              "word with a time-out; returns what went wrong, or success.{}",
                               g.hardwareSelect ? "" : " The select line is yours to set before and after."));
-        w.linef("enum {0}_status {1}_transfer(const {2} *out, {2} *in, uint32_t count);", w.names.prefix, name, wordType(g));
+        w.linef("enum {0}_status {1}_transfer(const {2} *out, {2} *in, uint32_t count);", w.names.prefix, name,
+                wordType(g));
         return;
     }
     if (g.sends) {
@@ -77,12 +89,14 @@ void defineSpi(Writer& w, NeedIndex need)
         w.linef("enum {0}_status {1}_transfer(const {2} *out, {2} *in, uint32_t count)", w.names.prefix, name, type);
         w.line("{");
         w.line("    for (uint32_t i = 0u; i < count; i++) {");
-        w.linef("        if (!{}) {{", waitForRole(w, instance, "transmit_empty", code("{}", bit("transmit_empty")), code("{}_WORD_US", NAME)));
+        w.linef("        if (!{}) {{", waitForRole(w, instance, "transmit_empty", code("{}", bit("transmit_empty")),
+                                                   code("{}_WORD_US", NAME)));
         w.linef("            return {};", bad);
         w.line("        }");
         writeRole(w, instance, "data", Code::trusted("(out ? (uint32_t)out[i] : 0u)"), 8);
         w.comment("Each word sent brings one in, also where nobody wants it: it must not be left behind.", 8);
-        w.linef("        if (!{}) {{", waitForRole(w, instance, "receive_full", code("{}", bit("receive_full")), code("{}_WORD_US", NAME)));
+        w.linef("        if (!{}) {{",
+                waitForRole(w, instance, "receive_full", code("{}", bit("receive_full")), code("{}_WORD_US", NAME)));
         w.linef("            return {};", bad);
         w.line("        }");
         w.linef("        const {0} word = ({0}){1};", type, readRole(w, instance, "data"));

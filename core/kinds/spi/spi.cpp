@@ -53,14 +53,38 @@ Kind spiKind()
     kind.title = "SPI";
     kind.instanceKind = "spi";
     kind.goals = {
-        {"rate", "Clock at most", T::Frequency, "1 MHz", {}, "SCK is never faster. Of a peripheral: the fastest that the other end gives."},
-        {"role", "Role", T::Choice, "controller", {"controller", "peripheral"}, "The controller makes SCK and the select."},
+        {"rate",
+         "Clock at most",
+         T::Frequency,
+         "1 MHz",
+         {},
+         "SCK is never faster. Of a peripheral: the fastest that the other end gives."},
+        {"role",
+         "Role",
+         T::Choice,
+         "controller",
+         {"controller", "peripheral"},
+         "The controller makes SCK and the select."},
         {"mode", "Mode", T::Choice, "0", {"0", "1", "2", "3"}, "Clock polarity and phase, as data sheets number them."},
         {"word", "Word", T::Integer, "8", {}, "Bits of a word.", 4, 32},
         {"data", "Data lines", T::Choice, "both", {"both", "out", "in"}, "As this chip sees them."},
-        {"select", "Select by", T::Choice, "hardware", {"hardware", "software"}, "By software: the need takes no select pad; state it as an output of its own."},
+        {"select",
+         "Select by",
+         T::Choice,
+         "hardware",
+         {"hardware", "software"},
+         "By software: the need takes no select pad; state it as an output of its own."},
         {"order", "Bit order", T::Choice, "most first", {"most first", "least first"}, "", 0, 0, true},
-        {"valid", "Data valid after", T::Duration, "0 s", {}, "The part's data is there at the latest this long after the edge that shifts it; the receive margin follows from it.", 0, 0, true},
+        {"valid",
+         "Data valid after",
+         T::Duration,
+         "0 s",
+         {},
+         "The part's data is there at the latest this long after the edge that shifts it; the receive margin follows "
+         "from it.",
+         0,
+         0,
+         true},
         {"dma", "DMA", T::Choice, "none", {"none", "receive", "transmit", "both"}, "", 0, 0, true},
     };
     addDmaGoals(kind);
@@ -70,9 +94,19 @@ Kind spiKind()
         {"polarity", Use::Config, true, "", "1: SCK idles high.", {{"low", 0}, {"high", 1}}},
         {"phase", Use::Config, true, "", "1: data is taken on the second edge of SCK.", {{"first", 0}, {"second", 1}}},
         {"prescaler", Use::Config, false, "kernel cycles a tick", "In front of the divider, where there is one.", {}},
-        {"divider", Use::Config, false, "ticks a period of SCK", "This or half_period must be there for a controller.", {}},
+        {"divider",
+         Use::Config,
+         false,
+         "ticks a period of SCK",
+         "This or half_period must be there for a controller.",
+         {}},
         {"half_period", Use::Config, false, "ticks half a period of SCK", "", {}},
-        {"word", Use::Config, false, "bits", "Without it a word has the fewest bits of the ability word_bits, else 8.", {}},
+        {"word",
+         Use::Config,
+         false,
+         "bits",
+         "Without it a word has the fewest bits of the ability word_bits, else 8.",
+         {}},
         {"least_first", Use::Config, false, "", "1: the least significant bit goes first.", {}},
         {"select_by_hardware", Use::Config, false, "", "1: the port drives (or obeys) the select line.", {}},
         {"sample_delay", Use::Config, false, "kernel cycles", "Takes the input so much later.", {}},
@@ -82,15 +116,25 @@ Kind spiKind()
         {"receive_full", Use::Status, true, "", "A word has come.", {}},
         {"data", Use::Data, true, "", "The next word out, and the one that came.", {}},
     };
-    kind.abilities = {{"fifo", "Depth in words."}, {"word_bits", "Fewest and most bits of a word."}, {"peripheral_ratio", "Kernel cycles that a period of SCK must have at least when it is a peripheral."}};
-    kind.instanceSignals = {{"SCK", "Clock."}, {"MOSI", "Data from the controller."}, {"MISO", "Data to the controller."}, {"CS", "Select, active low."}};
+    kind.abilities = {
+        {"fifo", "Depth in words."},
+        {"word_bits", "Fewest and most bits of a word."},
+        {"peripheral_ratio", "Kernel cycles that a period of SCK must have at least when it is a peripheral."}};
+    kind.instanceSignals = {{"SCK", "Clock."},
+                            {"MOSI", "Data from the controller."},
+                            {"MISO", "Data to the controller."},
+                            {"CS", "Select, active low."}};
     kind.instanceRequests = {{"RX", "A word has come."}, {"TX", "There is room for a word."}};
     kind.signals = spiSignals;
-    kind.relevant = [](const Need& need, std::string_view goal) { return goal != "valid" || (goalIs(need, "role", "controller") && !goalIs(need, "data", "out")); };
+    kind.relevant = [](const Need& need, std::string_view goal) {
+        return goal != "valid" || (goalIs(need, "role", "controller") && !goalIs(need, "data", "out"));
+    };
     kind.fastest = [](const Need& need, std::string_view signal) {
         for (const SignalSpec& spec : spiSignals(need))
             if (spec.id == signal && spec.direction == SignalSpec::Direction::Out)
-                return signal == "sck" ? goalRate(need, "rate") : signal == "cs" ? Frequency() : goalRate(need, "rate") / Rational(2);
+                return signal == "sck"  ? goalRate(need, "rate")
+                       : signal == "cs" ? Frequency()
+                                        : goalRate(need, "rate") / Rational(2);
         return Frequency();
     };
     kind.requests = dmaBothWays;

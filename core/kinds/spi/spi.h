@@ -15,7 +15,7 @@ struct SpiGoals {
     bool leastFirst = false;
     bool sends = true, receives = true; ///< has a line for it, as the chip sees it
     bool hardwareSelect = true;
-    Duration valid;         ///< the part's data is there at the latest this long after the edge that shifts
+    Duration valid; ///< the part's data is there at the latest this long after the edge that shifts
 
     static SpiGoals of(const Need& need);
 };
@@ -27,8 +27,8 @@ struct SpiRate {
     Frequency sck;
 };
 
-/// The fastest SCK that is not above `most` even when the kernel clock runs fast within its tolerance; nothing when the block cannot
-/// divide so far. Numbers only, for searches.
+/// The fastest SCK that is not above `most` even when the kernel clock runs fast within its tolerance; nothing when the
+/// block cannot divide so far. Numbers only, for searches.
 std::optional<SpiRate> bestSpiRate(const TuningContext& context, const Frequency& most);
 
 Setting solveSpi(const TuningContext& context);

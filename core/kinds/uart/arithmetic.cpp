@@ -1,11 +1,12 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // UART: divider and oversampling from the baud, and the error budget of the frame.
 //
-// An asynchronous receiver finds the start edge to within one sample (1/N bit with N samples a bit) and decides each bit
-// by the samples about its middle (one sample to either side). The last bit that it must still hit is the first stop bit,
-// whose middle lies (bits - 1/2) bit times behind the start edge. So the two ends' rates may differ by
+// An asynchronous receiver finds the start edge to within one sample (1/N bit with N samples a bit) and decides each
+// bit by the samples about its middle (one sample to either side). The last bit that it must still hit is the first
+// stop bit, whose middle lies (bits - 1/2) bit times behind the start edge. So the two ends' rates may differ by
 //     (1/2 - 2/N) / (bits - 1/2)
-// in all: 4 % for 10 bits and N = 16. That budget is shared by the divider's error, this chip's clock and the other end's.
+// in all: 4 % for 10 bits and N = 16. That budget is shared by the divider's error, this chip's clock and the other
+// end's.
 #include "core/kinds/common/interrupt_load.h"
 #include "core/kinds/uart/uart.h"
 #include "core/quantity/format.h"
@@ -43,16 +44,24 @@ std::vector<Divider> dividersFor(const TuningContext& c, const Frequency& wanted
         if (!ideal.defined() || least > most)
             continue;
         const std::int64_t divider = std::clamp(ideal.round(), least, most);
-        Divider d{oversampling, divider, Frequency(c.kernel().rate.value * unit / (Rational(oversampling) * divider)), {}, {}};
+        Divider d{oversampling,
+                  divider,
+                  Frequency(c.kernel().rate.value * unit / (Rational(oversampling) * divider)),
+                  {},
+                  {}};
         d.error = errorOf(d.baud, wanted);
-        d.budget = Ppm((Rational(1, 2) - Rational(2) / oversampling) / (Rational(frame.toStop()) - Rational(1, 2)) * 1'000'000);
+        d.budget = Ppm((Rational(1, 2) - Rational(2) / oversampling) / (Rational(frame.toStop()) - Rational(1, 2)) *
+                       1'000'000);
         out.push_back(d);
     }
-    // More samples a bit tolerate more, so fewer of them must be worth it. Where the other end is given the clock, the rate alone counts.
+    // More samples a bit tolerate more, so fewer of them must be worth it. Where the other end is given the clock, the
+    // rate alone counts.
     if (goalsOf<UartGoals>(c.need).line == UartGoals::Line::Synchronous)
-        std::stable_sort(out.begin(), out.end(), [](const Divider& a, const Divider& b) { return a.error.value.abs() < b.error.value.abs(); });
+        std::stable_sort(out.begin(), out.end(),
+                         [](const Divider& a, const Divider& b) { return a.error.value.abs() < b.error.value.abs(); });
     else
-        std::stable_sort(out.begin(), out.end(), [](const Divider& a, const Divider& b) { return a.margin() > b.margin(); });
+        std::stable_sort(out.begin(), out.end(),
+                         [](const Divider& a, const Divider& b) { return a.margin() > b.margin(); });
     return out;
 }
 
@@ -81,7 +90,10 @@ Waveform drawFrame(const Frame& frame, const Frequency& baud, std::int64_t overs
         if (levels[i] != (trace.edges.empty() ? trace.high : trace.edges.back().high))
             trace.edges.push_back({Duration(start), levels[i]});
         const bool isStop = i >= levels.size() - static_cast<size_t>(frame.stop);
-        const std::string label = i == 0 ? "start" : isStop ? "stop" : i > size_t(frame.data) ? "parity" : std::to_string(i - 1);
+        const std::string label = i == 0                   ? "start"
+                                  : isStop                 ? "stop"
+                                  : i > size_t(frame.data) ? "parity"
+                                                           : std::to_string(i - 1);
         const Rational middle = start + bit * half;
         const Rational sample = bit / oversampling;
         wave.marks.push_back({Duration(middle - sample), Duration(middle + sample), 0, label, true});
@@ -95,21 +107,42 @@ void solveDriver(const TuningContext& c, const UartGoals& g, const Divider& best
 {
     const std::string& name = c.device.instances[size_t(c.bound.instance)].name;
     if (!c.has("driver_enable")) {
-        out.achieved.push_back({"line", "Line", "RS-485", "two wires", std::nullopt, false, {}, say(c, "{} does not switch a driver by itself. Choose another port, or state an output that your program switches.", name)});
+        out.achieved.push_back({"line",
+                                "Line",
+                                "RS-485",
+                                "two wires",
+                                std::nullopt,
+                                false,
+                                {},
+                                say(c,
+                                    "{} does not switch a driver by itself. Choose another port, or state an output "
+                                    "that your program switches.",
+                                    name)});
         return;
     }
     out.roles.push_back({"driver_enable", 1, "line"});
     const Rational sample = Rational(1) / (best.baud.value * best.oversampling);
     // At its fastest the clock gives the shortest time.
     const Rational shortest = Rational(1) / (shifted(best.baud, c.kernel().tolerance.high).value * best.oversampling);
-    for (const auto& [role, goal, title, wanted] : {std::tuple{"driver_lead", "lead", "Driver before", g.lead}, {"driver_trail", "trail", "Driver after", g.trail}}) {
+    for (const auto& [role, goal, title, wanted] : {std::tuple{"driver_lead", "lead", "Driver before", g.lead},
+                                                    {"driver_trail", "trail", "Driver after", g.trail}}) {
         const std::int64_t least = (wanted.value / shortest).ceil();
-        const std::optional<std::int64_t> samples = c.has(role) ? c.encoding(role).atLeast(least, c.maxCode(role)) : least == 0 ? std::optional<std::int64_t>(0) : std::nullopt;
-        Achieved row{goal, title, "\u2265 " + say(c, wanted), say(c, Duration(sample * samples.value_or(0))), std::nullopt, samples.has_value(), say(c, "{} samples of {}", samples.value_or(0), say(c, Duration(sample))), {}};
+        const std::optional<std::int64_t> samples = c.has(role)  ? c.encoding(role).atLeast(least, c.maxCode(role))
+                                                    : least == 0 ? std::optional<std::int64_t>(0)
+                                                                 : std::nullopt;
+        Achieved row{goal,
+                     title,
+                     "\u2265 " + say(c, wanted),
+                     say(c, Duration(sample * samples.value_or(0))),
+                     std::nullopt,
+                     samples.has_value(),
+                     say(c, "{} samples of {}", samples.value_or(0), say(c, Duration(sample))),
+                     {}};
         if (!samples) {
             const std::int64_t most = c.has(role) ? c.encoding(role).largest(c.maxCode(role)) : 0;
             row.achieved = say(c, Duration(sample * most));
-            row.trouble = say(c, "{} gives {} at most at this baud. Ask for less, or for a slower baud.", name, row.achieved);
+            row.trouble =
+                say(c, "{} gives {} at most at this baud. Ask for less, or for a slower baud.", name, row.achieved);
         } else if (c.has(role)) {
             out.roles.push_back({role, *samples, goal});
         }
@@ -122,17 +155,28 @@ void solveClock(const TuningContext& c, Setting& out)
 {
     const std::string& name = c.device.instances[size_t(c.bound.instance)].name;
     if (!c.has("clocked")) {
-        out.achieved.push_back({"line", "Line", "synchronous", "two wires", std::nullopt, false, {}, say(c, "{} gives no clock. Choose another port, or SPI.", name)});
+        out.achieved.push_back({"line",
+                                "Line",
+                                "synchronous",
+                                "two wires",
+                                std::nullopt,
+                                false,
+                                {},
+                                say(c, "{} gives no clock. Choose another port, or SPI.", name)});
         return;
     }
     out.roles.push_back({"clocked", 1, "line"});
-    for (const auto& [role, goal, title, one, zero] : {std::tuple{"clock_high", "clock_idle", "Clock rests", "high", "low"}, {"clock_second", "clock_edge", "Bit is taken", "second edge", "first edge"}, {"clock_last", "last_clock", "Last bit clocked", "yes", "no"}}) {
+    for (const auto& [role, goal, title, one, zero] :
+         {std::tuple{"clock_high", "clock_idle", "Clock rests", "high", "low"},
+          {"clock_second", "clock_edge", "Bit is taken", "second edge", "first edge"},
+          {"clock_last", "last_clock", "Last bit clocked", "yes", "no"}}) {
         const bool isOne = goalIs(c.need, goal, one);
         const std::string wanted = isOne ? one : zero;
         Achieved row{goal, title, wanted, wanted, std::nullopt, true, {}, {}};
         if (c.has(role)) {
             out.roles.push_back({role, isOne, goal});
-        } else if (const bool said = c.need.goals.contains(goal); said && isOne == (std::string_view(role) != "clock_last")) {
+        } else if (const bool said = c.need.goals.contains(goal);
+                   said && isOne == (std::string_view(role) != "clock_last")) {
             // Without a field it is as most would have it: low, first, with a pulse for all bits.
             row.ok = false;
             row.achieved = std::string_view(role) == "clock_last" ? one : zero;
@@ -184,52 +228,91 @@ Setting solveUart(const TuningContext& c)
     const Ppm total(best.error.value.abs() + c.kernel().tolerance.worst().value + peer.value);
 
     Achieved baud{"baud", "Baud", sayBaud(c, wanted), sayBaud(c, best.baud), best.error, true, {}, {}};
-    baud.formula = say(c, "{} \u00d7 {} / ({} \u00d7 {})", say(c, c.kernel().rate), dividerUnit(c.device, c.bound.instance), best.oversampling, best.divider);
+    baud.formula = say(c, "{} \u00d7 {} / ({} \u00d7 {})", say(c, c.kernel().rate),
+                       dividerUnit(c.device, c.bound.instance), best.oversampling, best.divider);
     const bool clocked = g.line == UartGoals::Line::Synchronous;
     baud.ok = clocked || total <= budget;
     if (!baud.ok)
-        baud.trouble = say(c, "{} in all is more than the {} that a frame of {} bits tolerates ({} divider, {} clock, {} other end). "
-                                   "Choose a faster or more accurate kernel clock for {}.",
-                                   say(c, total), say(c, budget), frame.toStop(), say(c, Ppm(best.error.value.abs())),
-                                   say(c, c.kernel().tolerance.worst()), say(c, peer), c.kernelName());
+        baud.trouble =
+            say(c,
+                "{} in all is more than the {} that a frame of {} bits tolerates ({} divider, {} clock, {} other end). "
+                "Choose a faster or more accurate kernel clock for {}.",
+                say(c, total), say(c, budget), frame.toStop(), say(c, Ppm(best.error.value.abs())),
+                say(c, c.kernel().tolerance.worst()), say(c, peer), c.kernelName());
     out.achieved.push_back(baud);
-    out.achieved.push_back({"frame", "Frame", sayGoal(c, "frame"), say(c, "{} bit times", frame.toStop() - 1 + frame.stop), std::nullopt, true, {}, {}});
+    out.achieved.push_back({"frame",
+                            "Frame",
+                            sayGoal(c, "frame"),
+                            say(c, "{} bit times", frame.toStop() - 1 + frame.stop),
+                            std::nullopt,
+                            true,
+                            {},
+                            {}});
     if (!clocked)
-        out.achieved.push_back({"peer", "Error budget", say(c, "\u2264 {}", say(c, budget)), say(c, total) + " used", std::nullopt, baud.ok,
-                            say(c, "(1/2 - 2/{}) / ({} - 1/2)", best.oversampling, frame.toStop()), {}, true});
+        out.achieved.push_back({"peer",
+                                "Error budget",
+                                say(c, "\u2264 {}", say(c, budget)),
+                                say(c, total) + " used",
+                                std::nullopt,
+                                baud.ok,
+                                say(c, "(1/2 - 2/{}) / ({} - 1/2)", best.oversampling, frame.toStop()),
+                                {},
+                                true});
 
     if (clocked)
         solveClock(c, out);
     else if (c.has("clocked"))
         out.roles.push_back({"clocked", 0, "line"});
     if (g.line == UartGoals::Line::OneWire)
-        out.achieved.push_back({"line", "Line", "one wire", c.has("single_wire") ? "one wire" : "two wires", std::nullopt, c.has("single_wire"), {},
-                                c.has("single_wire") ? "" : say(c, "{} cannot receive where it sends. Join TX and RX on the board, with two wires here, or choose another port.", c.device.instances[size_t(c.bound.instance)].name)});
+        out.achieved.push_back({"line",
+                                "Line",
+                                "one wire",
+                                c.has("single_wire") ? "one wire" : "two wires",
+                                std::nullopt,
+                                c.has("single_wire"),
+                                {},
+                                c.has("single_wire") ? ""
+                                                     : say(c,
+                                                           "{} cannot receive where it sends. Join TX and RX on the "
+                                                           "board, with two wires here, or choose another port.",
+                                                           c.device.instances[size_t(c.bound.instance)].name)});
     else if (c.has("single_wire"))
         out.roles.push_back({"single_wire", 0, "line"});
     if (g.line == UartGoals::Line::Rs485 && g.sends) // a port that only listens has no driver to switch
         solveDriver(c, g, best, out);
     const std::vector<RoleValue> line = std::move(out.roles);
-    out.roles = {{"divider", best.divider, "baud"}, {"oversampling", best.oversampling, "baud"},
-                 {"bits", frame.data, "frame"}, {"parity", static_cast<std::int64_t>(frame.parity), "frame"},
-                 {"stop", frame.stop, "frame"}, {"rts", g.handshake, "flow"}, {"cts", g.handshake, "flow"},
-                 {"transmit", g.sends, "direction"}, {"receive", g.receives, "direction"}, {"on", 1, ""}};
+    out.roles = {{"divider", best.divider, "baud"},    {"oversampling", best.oversampling, "baud"},
+                 {"bits", frame.data, "frame"},        {"parity", static_cast<std::int64_t>(frame.parity), "frame"},
+                 {"stop", frame.stop, "frame"},        {"rts", g.handshake, "flow"},
+                 {"cts", g.handshake, "flow"},         {"transmit", g.sends, "direction"},
+                 {"receive", g.receives, "direction"}, {"on", 1, ""}};
     out.roles.insert(out.roles.end(), line.begin(), line.end());
     if (g.line == UartGoals::Line::OneWire && c.has("single_wire"))
         out.roles.push_back({"single_wire", 1, "line"});
     // A chip with one choice needs no field for it.
     std::erase_if(out.roles, [&](const RoleValue& value) {
-        return !c.has(value.role) && ((value.role == "oversampling" && ways.size() == 1) || (value.role == "bits" && value.value == 8) || (value.role == "stop" && value.value == 1));
+        return !c.has(value.role) &&
+               ((value.role == "oversampling" && ways.size() == 1) || (value.role == "bits" && value.value == 8) ||
+                (value.role == "stop" && value.value == 1));
     });
     addDmaRoles(out, c);
     if (goalIs(c.need, "interrupt", "receive")) {
         const bool can = g.receives && !goalIs(c.need, "dma", "receive") && !goalIs(c.need, "dma", "both");
         if (!can)
-            out.achieved.push_back({"interrupt", "Interrupt", "receive", "none", std::nullopt, false, {}, g.receives ? "DMA fetches what comes; leave one of both out." : "nothing is received. Ask for both directions, or for no interrupt."});
+            out.achieved.push_back({"interrupt",
+                                    "Interrupt",
+                                    "receive",
+                                    "none",
+                                    std::nullopt,
+                                    false,
+                                    {},
+                                    g.receives ? "DMA fetches what comes; leave one of both out."
+                                               : "nothing is received. Ask for both directions, or for no interrupt."});
         else {
             const Frequency bytes(best.baud.value / (frame.toStop() - 1 + frame.stop));
             out.achieved.push_back(interruptLoad(c, "interrupt", bytes));
-            out.events.push_back({"event", "receive_interrupt", "receive_full", "take_in", "Called by the interrupt: takes a byte into memory.", bytes, true});
+            out.events.push_back({"event", "receive_interrupt", "receive_full", "take_in",
+                                  "Called by the interrupt: takes a byte into memory.", bytes, true});
         }
     }
     const std::string& name = c.device.instances[size_t(c.bound.instance)].name;
@@ -239,25 +322,69 @@ Setting solveUart(const TuningContext& c)
             out.roles.push_back({"match", goalNumber(c.need, "match"), "match"});
             if (c.has("match_on"))
                 out.roles.push_back({"match_on", 1, "match"});
-            out.events.push_back({"event", "match_interrupt", "matched", "matched", "Called by the interrupt when the byte that is looked for has come.", {}, false});
+            out.events.push_back({"event",
+                                  "match_interrupt",
+                                  "matched",
+                                  "matched",
+                                  "Called by the interrupt when the byte that is looked for has come.",
+                                  {},
+                                  false});
         } else {
-            out.achieved.push_back({"interrupt", "Interrupt", "match", "none", std::nullopt, false, {}, g.receives ? say(c, "{} does not look at what comes. Look for the byte in the program.", name) : "nothing is received. Ask for both directions, or for no interrupt."});
+            out.achieved.push_back(
+                {"interrupt",
+                 "Interrupt",
+                 "match",
+                 "none",
+                 std::nullopt,
+                 false,
+                 {},
+                 g.receives ? say(c, "{} does not look at what comes. Look for the byte in the program.", name)
+                            : "nothing is received. Ask for both directions, or for no interrupt."});
         }
     }
     if (const bool wakes = goalIs(c.need, "wake", "yes"); wakes && (!g.receives || !c.has("wake")))
-        out.achieved.push_back({"wake", "Wakes", "yes", "no", std::nullopt, false, {}, g.receives ? say(c, "{} does not wake the chip. Choose another port, or watch the edges of its pad by a GPIO need.", name) : "nothing is received that could wake the chip."});
+        out.achieved.push_back(
+            {"wake",
+             "Wakes",
+             "yes",
+             "no",
+             std::nullopt,
+             false,
+             {},
+             g.receives
+                 ? say(c,
+                       "{} does not wake the chip. Choose another port, or watch the edges of its pad by a GPIO need.",
+                       name)
+                 : "nothing is received that could wake the chip."});
     else if (c.has("wake"))
         out.roles.push_back({"wake", wakes, "wake"});
     if (goalIs(c.need, "interrupt", "idle")) {
         if (g.receives && c.has("idle_seen"))
-            out.events.push_back({"event", "idle_interrupt", "idle_seen", "idle", "Called by the interrupt when the line has gone quiet after bytes.", {}, false});
+            out.events.push_back({"event",
+                                  "idle_interrupt",
+                                  "idle_seen",
+                                  "idle",
+                                  "Called by the interrupt when the line has gone quiet after bytes.",
+                                  {},
+                                  false});
         else
-            out.achieved.push_back({"interrupt", "Interrupt", "idle", "none", std::nullopt, false, {}, g.receives ? say(c, "{} does not see a quiet line. Choose another port, or look at the bytes that come.", name)
-                                                                                                             : "nothing is received. Ask for both directions, or for no interrupt."});
+            out.achieved.push_back(
+                {"interrupt",
+                 "Interrupt",
+                 "idle",
+                 "none",
+                 std::nullopt,
+                 false,
+                 {},
+                 g.receives
+                     ? say(c, "{} does not see a quiet line. Choose another port, or look at the bytes that come.",
+                           name)
+                     : "nothing is received. Ask for both directions, or for no interrupt."});
     }
     if (c.look) {
         for (const Divider& way : ways)
-            c.look->otherWays.push_back({fmt::format("{} samples, \u00f7{}", way.oversampling, way.divider), formatBaud(way.baud), format(way.error, true)});
+            c.look->otherWays.push_back({fmt::format("{} samples, \u00f7{}", way.oversampling, way.divider),
+                                         formatBaud(way.baud), format(way.error, true)});
         c.look->waveform = drawFrame(frame, best.baud, best.oversampling);
     }
     return out;

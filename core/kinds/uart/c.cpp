@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "core/source/field_access.h"
 #include "core/kinds/uart/uart.h"
 #include "core/quantity/format.h"
+#include "core/source/field_access.h"
 
 #include <algorithm>
 
@@ -10,7 +10,8 @@ namespace bindrel {
 /// Whether an interrupt takes received bytes into memory.
 static bool takesIn(const Setting& setting)
 {
-    return std::any_of(setting.events.begin(), setting.events.end(), [](const NeedEvent& event) { return event.function == "take_in"; });
+    return std::any_of(setting.events.begin(), setting.events.end(),
+                       [](const NeedEvent& event) { return event.function == "take_in"; });
 }
 
 void declareUart(Writer& w, NeedIndex need)
@@ -22,28 +23,38 @@ void declareUart(Writer& w, NeedIndex need)
     const ClockIndex kernel = setting.kernel;
     const std::int64_t divider = setting.role("divider").value_or(1);
     // A chip with a single choice has no role for it.
-    const std::int64_t samples = setting.role("oversampling").value_or(f.device.ability(w.facts.bindings.needs[need].instance, "oversampling", 16));
+    const std::int64_t samples =
+        setting.role("oversampling")
+            .value_or(f.device.ability(w.facts.bindings.needs[need].instance, "oversampling", 16));
     const std::int64_t unit = dividerUnit(f.device, w.facts.bindings.needs[need].instance);
     // From the C constant, which is rounded down where the rate is no whole number: the assert must hold with that.
-    const Rational baud = Rational(f.rates.clocks[size_t(kernel)].rate.value.floor()) * unit / (Rational(samples) * divider);
+    const Rational baud =
+        Rational(f.rates.clocks[size_t(kernel)].rate.value.floor()) * unit / (Rational(samples) * divider);
     const UartGoals& g = goalsOf<UartGoals>(f.plan.needs[need]);
     const Word kernelHz = rateMacro(f, w.names, kernel);
-    w.comment(fmt::format("Asked for {}, achieved {} ({}).", formatBaud(g.baud), formatBaud(Frequency(baud)), format(errorOf(Frequency(baud), g.baud), true)));
+    w.comment(fmt::format("Asked for {}, achieved {} ({}).", formatBaud(g.baud), formatBaud(Frequency(baud)),
+                          format(errorOf(Frequency(baud), g.baud), true)));
     w.linef("#define {}_BAUD {}u", NAME, baud.round());
-    w.linef("#define {}_DIVIDER {}u {}", NAME, divider, cComment(fmt::format("in 1/{} of {} samples a bit", unit, samples)));
-    w.linef("_Static_assert(((uint64_t){0} * {1}u + {2}u * {3}_DIVIDER / 2u) / ({2}u * {3}_DIVIDER) == {3}_BAUD,", kernelHz, unit, samples, NAME);
+    w.linef("#define {}_DIVIDER {}u {}", NAME, divider,
+            cComment(fmt::format("in 1/{} of {} samples a bit", unit, samples)));
+    w.linef("_Static_assert(((uint64_t){0} * {1}u + {2}u * {3}_DIVIDER / 2u) / ({2}u * {3}_DIVIDER) == {3}_BAUD,",
+            kernelHz, unit, samples, NAME);
     w.linef("               {});", cString(w.names.needs[need].text() + " baud from its clock"));
     w.line();
     if (g.sends && !setting.moves("TX")) {
         const std::int64_t frame = g.frame.toStop() - 1 + g.frame.stop;
-        w.linef("#define {}_BYTE_US {}u {}", NAME, (Rational(2 * frame) / baud * 1'000'000).ceil(), cComment("two frames: in this time there is room for a byte"));
-        w.comment(g.handshake ? "Sends one byte when there is room; false when there was none for two frames, as when the other end holds the line (CTS)."
+        w.linef("#define {}_BYTE_US {}u {}", NAME, (Rational(2 * frame) / baud * 1'000'000).ceil(),
+                cComment("two frames: in this time there is room for a byte"));
+        w.comment(g.handshake ? "Sends one byte when there is room; false when there was none for two frames, as when "
+                                "the other end holds the line (CTS)."
                               : "Sends one byte when there is room; false when there was none for two frames.");
         w.linef("bool {}_send(uint8_t byte);", name);
         w.comment("The same for several; stops at the first that is not sent and gives how many were.");
         w.linef("uint32_t {}_send_bytes(const uint8_t *bytes, uint32_t count);", name);
     }
-    const auto has = [&](const char* role) { return f.device.roleField(f.bindings.needs[need].instance, role).valid(); };
+    const auto has = [&](const char* role) {
+        return f.device.roleField(f.bindings.needs[need].instance, role).valid();
+    };
     if (g.sends && has("send_break")) {
         w.comment("Holds the line low for longer than a frame, after what is on its way.");
         w.linef("void {}_send_break(void);", name);
@@ -53,7 +64,8 @@ void declareUart(Writer& w, NeedIndex need)
         w.linef("bool {}_break_seen(void);", name);
     }
     if (g.receives && !setting.moves("RX")) {
-        w.comment(!takesIn(setting) ? "Takes one byte when there is one." : "Takes the oldest byte that the interrupt has taken in, when there is one.");
+        w.comment(!takesIn(setting) ? "Takes one byte when there is one."
+                                    : "Takes the oldest byte that the interrupt has taken in, when there is one.");
         w.linef("bool {}_receive(uint8_t *byte);", name);
         if (takesIn(setting)) {
             w.comment("Bytes that came while there was no room, since start.");
@@ -75,7 +87,8 @@ void defineUart(Writer& w, NeedIndex need)
         w.line();
         w.linef("bool {}_send(uint8_t byte)", name);
         w.line("{");
-        w.linef("    if (!{}) {{", waitForRole(w, instance, "transmit_empty", code("{}", bit("transmit_empty")), code("{}_BYTE_US", w.names.NEED(need))));
+        w.linef("    if (!{}) {{", waitForRole(w, instance, "transmit_empty", code("{}", bit("transmit_empty")),
+                                               code("{}_BYTE_US", w.names.NEED(need))));
         w.line("        return false;");
         w.line("    }");
         writeRole(w, instance, "data", Code::trusted("byte"), 4);

@@ -11,14 +11,18 @@ using Line = UartGoals::Line;
 
 Line lineOf(const Need& need)
 {
-    return goalIs(need, "line", "one wire") ? Line::OneWire : goalIs(need, "line", "RS-485") ? Line::Rs485 : goalIs(need, "line", "synchronous") ? Line::Synchronous : Line::TwoWires;
+    return goalIs(need, "line", "one wire")      ? Line::OneWire
+           : goalIs(need, "line", "RS-485")      ? Line::Rs485
+           : goalIs(need, "line", "synchronous") ? Line::Synchronous
+                                                 : Line::TwoWires;
 }
 
 const std::vector<std::pair<std::string, UartFrame>>& uartFrames()
 {
     using P = UartFrame::Parity;
-    static const std::vector<std::pair<std::string, UartFrame>> all{{"8N1", {8, P::None, 1}}, {"8N2", {8, P::None, 2}}, {"8E1", {8, P::Even, 1}}, {"8O1", {8, P::Odd, 1}},
-                                                                   {"8E2", {8, P::Even, 2}}, {"8O2", {8, P::Odd, 2}}, {"7E1", {7, P::Even, 1}}, {"7O1", {7, P::Odd, 1}}};
+    static const std::vector<std::pair<std::string, UartFrame>> all{
+        {"8N1", {8, P::None, 1}}, {"8N2", {8, P::None, 2}}, {"8E1", {8, P::Even, 1}}, {"8O1", {8, P::Odd, 1}},
+        {"8E2", {8, P::Even, 2}}, {"8O2", {8, P::Odd, 2}},  {"7E1", {7, P::Even, 1}}, {"7O1", {7, P::Odd, 1}}};
     return all;
 }
 
@@ -74,18 +78,69 @@ Kind uartKind()
         {"baud", "Baud", T::Baud, "115.2 kBd", {}, "Symbols a second on the line."},
         {"frame", "Frame", T::Choice, "8N1", wordsOf(uartFrames()), "Data bits, parity, stop bits."},
         {"flow", "Flow control", T::Choice, "none", {"none", "RTS/CTS"}, "Hardware handshake."},
-        {"line", "Line", T::Choice, "two wires", {"two wires", "one wire", "RS-485", "synchronous"}, "One wire: both ends drive it, in turn. RS-485: the port switches the driver of the bus while it sends. Synchronous: it gives the other end a clock with each bit of the data.", 0, 0, true},
+        {"line",
+         "Line",
+         T::Choice,
+         "two wires",
+         {"two wires", "one wire", "RS-485", "synchronous"},
+         "One wire: both ends drive it, in turn. RS-485: the port switches the driver of the bus while it sends. "
+         "Synchronous: it gives the other end a clock with each bit of the data.",
+         0,
+         0,
+         true},
         {"clock_idle", "Clock rests", T::Choice, "low", {"low", "high"}, "Between frames.", 0, 0, true},
-        {"clock_edge", "Bit is taken", T::Choice, "first edge", {"first edge", "second edge"}, "Edge of the clock's pulse at which both ends take a bit.", 0, 0, true},
-        {"last_clock", "Last bit clocked", T::Choice, "yes", {"yes", "no"}, "Whether the last bit of the data has a pulse too.", 0, 0, true},
-        {"lead", "Driver before", T::Duration, "0 s", {}, "The driver is on at least so long before the start bit.", 0, 0, true},
+        {"clock_edge",
+         "Bit is taken",
+         T::Choice,
+         "first edge",
+         {"first edge", "second edge"},
+         "Edge of the clock's pulse at which both ends take a bit.",
+         0,
+         0,
+         true},
+        {"last_clock",
+         "Last bit clocked",
+         T::Choice,
+         "yes",
+         {"yes", "no"},
+         "Whether the last bit of the data has a pulse too.",
+         0,
+         0,
+         true},
+        {"lead",
+         "Driver before",
+         T::Duration,
+         "0 s",
+         {},
+         "The driver is on at least so long before the start bit.",
+         0,
+         0,
+         true},
         {"trail", "Driver after", T::Duration, "0 s", {}, "And so long after the last stop bit.", 0, 0, true},
         {"direction", "Direction", T::Choice, "both", {"both", "transmit", "receive"}, ""},
         {"peer", "Other end", T::Tolerance, "±1 %", {}, "How far the other end's clock may be off.", 0, 0, true},
-        {"interrupt", "Interrupt", T::Choice, "none", {"none", "receive", "idle", "match"}, "Match: tells when a byte of a certain value has come. Receive: bytes are taken in by the interrupt and wait in memory. Idle: it tells when the line has gone quiet after bytes.", 0, 0, true},
-        priorityGoal(), aboveGoal(),
+        {"interrupt",
+         "Interrupt",
+         T::Choice,
+         "none",
+         {"none", "receive", "idle", "match"},
+         "Match: tells when a byte of a certain value has come. Receive: bytes are taken in by the interrupt and wait "
+         "in memory. Idle: it tells when the line has gone quiet after bytes.",
+         0,
+         0,
+         true},
+        priorityGoal(),
+        aboveGoal(),
         {"match", "Match", T::Integer, "10", {}, "The byte that is told of.", 0, 255, true},
-        {"wake", "Wakes", T::Choice, "no", {"no", "yes"}, "A start bit ends a low-power mode, where the port runs on in it.", 0, 0, true},
+        {"wake",
+         "Wakes",
+         T::Choice,
+         "no",
+         {"no", "yes"},
+         "A start bit ends a low-power mode, where the port runs on in it.",
+         0,
+         0,
+         true},
         {"dma", "DMA", T::Choice, "none", {"none", "receive", "transmit", "both"}, "", 0, 0, true},
     };
     addDmaGoals(kind);
@@ -100,10 +155,13 @@ Kind uartKind()
             return goalIs(need, "interrupt", "match");
         if (goal == "lead" || goal == "trail")
             return goalIs(need, "line", "RS-485") && !goalIs(need, "direction", "receive");
-        return (goal != "flow" || goalIs(need, "line", "two wires")) && (goal != "direction" || !goalIs(need, "line", "one wire"));
+        return (goal != "flow" || goalIs(need, "line", "two wires")) &&
+               (goal != "direction" || !goalIs(need, "line", "one wire"));
     };
     // A line that carries 0101… makes a full cycle in two bits.
-    kind.fastest = [](const Need& need, std::string_view signal) { return signal == "tx" ? goalRate(need, "baud") / Rational(2) : Frequency(); };
+    kind.fastest = [](const Need& need, std::string_view signal) {
+        return signal == "tx" ? goalRate(need, "baud") / Rational(2) : Frequency();
+    };
     kind.requests = dmaBothWays;
     kind.brief = [](const Need& need) { return goalText(need, "baud"); };
     using Use = RoleSpec::Use;
@@ -122,7 +180,12 @@ Kind uartKind()
         {"driver_trail", Use::Config, false, "samples of a bit", "And after the last stop bit.", {}},
         {"clocked", Use::Config, false, "", "Gives a clock with each bit of the data, on CK.", {}},
         {"clock_high", Use::Config, false, "", "1: it rests high.", {}},
-        {"clock_second", Use::Config, false, "", "1: a bit is taken at the second edge of its pulse, not the first.", {}},
+        {"clock_second",
+         Use::Config,
+         false,
+         "",
+         "1: a bit is taken at the second edge of its pulse, not the first.",
+         {}},
         {"clock_last", Use::Config, false, "", "1: the last bit of the data has a pulse too.", {}},
         {"match", Use::Config, false, "byte", "Value that is looked for.", {}},
         {"match_on", Use::Config, false, "", "It is looked for.", {}},
@@ -135,17 +198,30 @@ Kind uartKind()
         {"idle_interrupt", Use::Config, false, "", "Lets that interrupt. Without it, it always does.", {}},
         {"oversampling", Use::Config, false, "samples a bit", "Where there is a choice.", {}},
         {"divider", Use::Config, true, "kernel cycles a sample, in parts of 1 / 2^fraction_bits", "", {}},
-        {"receive_interrupt", Use::Config, false, "", "Lets a byte that has come interrupt. Without it, it always does.", {}},
+        {"receive_interrupt",
+         Use::Config,
+         false,
+         "",
+         "Lets a byte that has come interrupt. Without it, it always does.",
+         {}},
         {"dma_receive", Use::Config, false, "", "Lets the port ask DMA to fetch.", {}},
         {"dma_transmit", Use::Config, false, "", "Lets the port ask DMA to bring.", {}},
         {"transmit_empty", Use::Status, true, "", "There is room for a byte.", {}},
         {"receive_full", Use::Status, true, "", "A byte has come.", {}},
         {"data", Use::Data, true, "", "The next byte out, and the one that came.", {}},
     };
-    kind.abilities = {{"oversampling", "Samples a bit that can be chosen."}, {"fraction_bits", "Of the divider."}, {"smallest_divider", "Smallest value of the divider."}, {"fifo", "Depth in bytes."}};
-    kind.instanceSignals = {{"TX", "Transmit."}, {"RX", "Receive."}, {"RTS", "Request to send."}, {"CTS", "Clear to send."}, {"CK", "Clock of a synchronous line."}};
+    kind.abilities = {{"oversampling", "Samples a bit that can be chosen."},
+                      {"fraction_bits", "Of the divider."},
+                      {"smallest_divider", "Smallest value of the divider."},
+                      {"fifo", "Depth in bytes."}};
+    kind.instanceSignals = {{"TX", "Transmit."},
+                            {"RX", "Receive."},
+                            {"RTS", "Request to send."},
+                            {"CTS", "Clear to send."},
+                            {"CK", "Clock of a synchronous line."}};
     kind.instanceRequests = {{"RX", "A byte has come."}, {"TX", "There is room for a byte."}};
-    room.tuning = {solveUart, uartAccuracy, [](PadSetup& setup, const Device&, const Need& need, const SignalSpec& signal) {
+    room.tuning = {solveUart, uartAccuracy,
+                   [](PadSetup& setup, const Device&, const Need& need, const SignalSpec& signal) {
                        const bool oneWire = goalsOf<UartGoals>(need).line == UartGoals::Line::OneWire;
                        if (signal.direction != SignalSpec::Direction::In && !oneWire)
                            return;
@@ -153,8 +229,14 @@ Kind uartKind()
                        setup.pull = PadSetup::Pull::Up;
                        setup.because = "the line idles high, also while nobody drives it";
                    }};
-    room.tuning.streams = [](const Device&, InstanceIndex, const Need&) { return std::vector<StreamSpec>{{"RX", "data", true, 1, "receive"}, {"TX", "data", false, 1, "send"}}; };
-    room.source = {declareUart, defineUart, {"baud", "divider", "byte_us", "send", "send_bytes", "receive", "take_in", "lost", "send_break", "break_seen", "idle", "matched"}, {{"divider", "divider"}}};
+    room.tuning.streams = [](const Device&, InstanceIndex, const Need&) {
+        return std::vector<StreamSpec>{{"RX", "data", true, 1, "receive"}, {"TX", "data", false, 1, "send"}};
+    };
+    room.source = {declareUart,
+                   defineUart,
+                   {"baud", "divider", "byte_us", "send", "send_bytes", "receive", "take_in", "lost", "send_break",
+                    "break_seen", "idle", "matched"},
+                   {{"divider", "divider"}}};
     return room;
 }
 

@@ -19,7 +19,8 @@ struct UartGoals {
     Frequency baud;
     UartFrame frame;
     enum class Line { TwoWires, OneWire, Rs485, Synchronous } line = Line::TwoWires;
-    Duration lead, trail; ///< RS-485: the driver is on at least so long before the start bit and after the last stop bit
+    Duration lead,
+        trail; ///< RS-485: the driver is on at least so long before the start bit and after the last stop bit
     bool handshake = false;
     bool sends = true, receives = true;
     Ppm peer; ///< how far the other end may be off

@@ -37,7 +37,10 @@ Accuracy usbAccuracy(const TuningContext& c)
     return out;
 }
 
-bool isSerialPort(const Need& need) { return goalIs(need, "class", "serial port"); }
+bool isSerialPort(const Need& need)
+{
+    return goalIs(need, "class", "serial port");
+}
 
 /// The endpoints that a need states, laid out where it is known how; none when they cannot be read.
 std::vector<UsbEndpoint> endpointsOf(const Need& need, int step = 8)
@@ -50,25 +53,39 @@ std::vector<UsbEndpoint> endpointsOf(const Need& need, int step = 8)
 
 const UsbEndpoint* firstOf(const std::vector<UsbEndpoint>& endpoints, UsbEndpoint::Type type, bool in)
 {
-    const auto at = std::find_if(endpoints.begin(), endpoints.end(), [&](const UsbEndpoint& one) { return one.type == type && one.in == in; });
+    const auto at = std::find_if(endpoints.begin(), endpoints.end(),
+                                 [&](const UsbEndpoint& one) { return one.type == type && one.in == in; });
     return at == endpoints.end() ? nullptr : &*at;
 }
 
 std::string serialPortTrouble(const std::vector<UsbEndpoint>& endpoints)
 {
     using Type = UsbEndpoint::Type;
-    return firstOf(endpoints, Type::Interrupt, true) && firstOf(endpoints, Type::Bulk, true) && firstOf(endpoints, Type::Bulk, false) ? "" : "a serial port takes an interrupt endpoint in, a bulk one in and a bulk one out, as 1 in bulk 64, 1 out bulk 64, 2 in interrupt 8.";
+    return firstOf(endpoints, Type::Interrupt, true) && firstOf(endpoints, Type::Bulk, true) &&
+                   firstOf(endpoints, Type::Bulk, false)
+               ? ""
+               : "a serial port takes an interrupt endpoint in, a bulk one in and a bulk one out, as 1 in bulk 64, 1 "
+                 "out bulk 64, 2 in interrupt 8.";
 }
 
-/// Endpoints as the registers have them, and their places in the packet memory. They are set by a function, since each reset of the bus takes
-/// them back.
+/// Endpoints as the registers have them, and their places in the packet memory. They are set by a function, since each
+/// reset of the bus takes them back.
 void solveEndpoints(const TuningContext& c, Setting& out)
 {
     const std::string text = goalName(c.need, "endpoints"), &name = c.device.instances[size_t(c.bound.instance)].name;
-    const std::int64_t numbers = c.device.ability(c.bound.instance, "endpoints", 0), memory = c.device.ability(c.bound.instance, "packet_bytes", 0);
+    const std::int64_t numbers = c.device.ability(c.bound.instance, "endpoints", 0),
+                       memory = c.device.ability(c.bound.instance, "packet_bytes", 0);
     if (text.empty()) {
         if (numbers > 0)
-            out.achieved.push_back({"endpoints", "Endpoints", "", say(c, "{} to be had", numbers), std::nullopt, true, "none is stated", {}, true});
+            out.achieved.push_back({"endpoints",
+                                    "Endpoints",
+                                    "",
+                                    say(c, "{} to be had", numbers),
+                                    std::nullopt,
+                                    true,
+                                    "none is stated",
+                                    {},
+                                    true});
         return;
     }
     Achieved row{"endpoints", "Endpoints", text, "none", std::nullopt, false, {}, {}};
@@ -80,20 +97,26 @@ void solveEndpoints(const TuningContext& c, Setting& out)
     if (!stated)
         return fails(stated.problem().message);
     if (!c.has("endpoint_type0") || (!c.has("endpoint_size0") && !c.has("endpoint_in_size0")))
-        return fails(say(c, "the device's file does not tell where {} holds its endpoints. Set them in your driver.", name));
+        return fails(
+            say(c, "the device's file does not tell where {} holds its endpoints. Set them in your driver.", name));
     std::vector<UsbEndpoint> endpoints = *stated;
     const int taken = layEndpoints(endpoints, int(c.device.ability(c.bound.instance, "packet_step", 8)));
     if (memory > 0 && taken > memory)
-        return fails(say(c, "they take {} bytes of packet memory, and {} has {}. Ask for fewer or smaller ones.", taken, name, memory));
+        return fails(say(c, "they take {} bytes of packet memory, and {} has {}. Ask for fewer or smaller ones.", taken,
+                         name, memory));
     for (const UsbEndpoint& one : endpoints) {
         const std::string n = std::to_string(one.number), way = one.in ? "in" : "out";
         if (!c.has("endpoint_type" + n))
             return fails(say(c, "{} has no endpoint {}.", name, one.number));
         for (const UsbEndpoint& other : endpoints)
-            if (other.number == one.number && (other.type != one.type || (c.has("endpoint_size" + n) && other.bytes != one.bytes)))
-                return fails(say(c, "{} has one {} for both directions of endpoint {}. Give one of them another number.", name, other.type != one.type ? "type" : "size", one.number));
+            if (other.number == one.number &&
+                (other.type != one.type || (c.has("endpoint_size" + n) && other.bytes != one.bytes)))
+                return fails(say(c,
+                                 "{} has one {} for both directions of endpoint {}. Give one of them another number.",
+                                 name, other.type != one.type ? "type" : "size", one.number));
         const auto use = [&](const std::string& role, std::int64_t value) {
-            if (c.has(role) && std::none_of(out.roles.begin(), out.roles.end(), [&role](const RoleValue& known) { return known.role == role; }))
+            if (c.has(role) && std::none_of(out.roles.begin(), out.roles.end(),
+                                            [&role](const RoleValue& known) { return known.role == role; }))
                 out.roles.push_back({role, value, "endpoints", RoleValue::When::Use});
         };
         use("endpoint_type" + n, std::int64_t(one.type));
@@ -104,11 +127,13 @@ void solveEndpoints(const TuningContext& c, Setting& out)
     }
     row.ok = true;
     row.achieved = say(c, "{} and the control one", counted(long(endpoints.size()) - 2, "endpoint"));
-    row.formula = memory > 0 ? say(c, "{} of {} bytes of packet memory", taken, memory) : say(c, "{} bytes of packet memory", taken);
+    row.formula = memory > 0 ? say(c, "{} of {} bytes of packet memory", taken, memory)
+                             : say(c, "{} bytes of packet memory", taken);
     out.achieved.push_back(row);
 }
 
-/// Descriptors of a serial port: USB 2.0, 9.6, and of the class for communication devices (CDC 1.2, 5.2; PSTN 1.2, 5.3).
+/// Descriptors of a serial port: USB 2.0, 9.6, and of the class for communication devices (CDC 1.2, 5.2;
+/// PSTN 1.2, 5.3).
 struct Bytes {
     const char* what;
     std::vector<int> bytes;
@@ -116,18 +141,24 @@ struct Bytes {
 std::vector<Bytes> deviceDescriptor(const Need& need)
 {
     const long vendor = goalNumber(need, "vendor"), product = goalNumber(need, "product");
-    return {{"length, DEVICE, USB 2.0", {18, 1, 0x00, 0x02}}, {"class: communication, packets of endpoint 0", {2, 0, 0, int(goalNumber(need, "control"))}},
-            {"vendor, product, release 1.00", {int(vendor & 255), int(vendor >> 8), int(product & 255), int(product >> 8), 0x00, 0x01}}, {"no strings, one configuration", {0, 0, 0, 1}}};
+    return {{"length, DEVICE, USB 2.0", {18, 1, 0x00, 0x02}},
+            {"class: communication, packets of endpoint 0", {2, 0, 0, int(goalNumber(need, "control"))}},
+            {"vendor, product, release 1.00",
+             {int(vendor & 255), int(vendor >> 8), int(product & 255), int(product >> 8), 0x00, 0x01}},
+            {"no strings, one configuration", {0, 0, 0, 1}}};
 }
 std::vector<Bytes> configurationDescriptor(const Need& need)
 {
     using Type = UsbEndpoint::Type;
     const std::vector<UsbEndpoint> endpoints = endpointsOf(need);
-    const UsbEndpoint notify = *firstOf(endpoints, Type::Interrupt, true), in = *firstOf(endpoints, Type::Bulk, true), out = *firstOf(endpoints, Type::Bulk, false);
+    const UsbEndpoint notify = *firstOf(endpoints, Type::Interrupt, true), in = *firstOf(endpoints, Type::Bulk, true),
+                      out = *firstOf(endpoints, Type::Bulk, false);
     const auto endpoint = [](const UsbEndpoint& one, int interval) {
-        return std::vector<int>{7, 5, one.number | (one.in ? 0x80 : 0), int(one.type), one.bytes & 255, one.bytes >> 8, interval};
+        return std::vector<int>{
+            7, 5, one.number | (one.in ? 0x80 : 0), int(one.type), one.bytes & 255, one.bytes >> 8, interval};
     };
-    return {{"length, CONFIGURATION, 67 bytes in all, two interfaces, from the bus, 100 mA", {9, 2, 67, 0, 2, 1, 0, 0x80, 50}},
+    return {{"length, CONFIGURATION, 67 bytes in all, two interfaces, from the bus, 100 mA",
+             {9, 2, 67, 0, 2, 1, 0, 0x80, 50}},
             {"INTERFACE 0: communication, abstract control model", {9, 4, 0, 0, 1, 2, 2, 0, 0}},
             {"header of the class, 1.20", {5, 0x24, 0x00, 0x20, 0x01}},
             {"call management: none", {5, 0x24, 0x01, 0, 1}},
@@ -162,29 +193,58 @@ Setting solveUsb(const TuningContext& c)
     const std::string& name = c.device.instances[size_t(c.bound.instance)].name;
     const Frequency wanted = megahertz(48);
     // How accurate it must be is asked of its accuracy, with the clock's tolerance.
-    const Achieved clock{"speed", "Clock", say(c, wanted), say(c, c.kernel().rate), errorOf(c.kernel().rate, wanted), true, {}, {}};
+    const Achieved clock{
+        "speed", "Clock", say(c, wanted), say(c, c.kernel().rate), errorOf(c.kernel().rate, wanted), true, {}, {}};
     out.achieved.push_back(clock);
     if (c.has("low_speed"))
         out.roles.push_back({"low_speed", !full, "speed"});
     else if (!full)
-        out.achieved.push_back({"speed", "Speed class", "low", "full", std::nullopt, false, {}, say(c, "{} runs at full speed alone.", name)});
+        out.achieved.push_back({"speed",
+                                "Speed class",
+                                "low",
+                                "full",
+                                std::nullopt,
+                                false,
+                                {},
+                                say(c, "{} runs at full speed alone.", name)});
     const bool sensing = goalIs(c.need, "sensing", "pad");
     if (c.has("sensing"))
         out.roles.push_back({"sensing", sensing, "sensing"});
     else if (sensing)
-        out.achieved.push_back({"sensing", "Supply sensing", "pad", "none", std::nullopt, false, {}, say(c, "{} does not sense the supply. Take an input of its own for it.", name)});
+        out.achieved.push_back({"sensing",
+                                "Supply sensing",
+                                "pad",
+                                "none",
+                                std::nullopt,
+                                false,
+                                {},
+                                say(c, "{} does not sense the supply. Take an input of its own for it.", name)});
     solveEndpoints(c, out);
     if (isSerialPort(c.need)) {
         const std::string trouble = serialPortTrouble(endpointsOf(c.need));
         const bool named = goalNumber(c.need, "vendor") > 0;
-        Achieved row{"class", "Class", "serial port", "serial port", std::nullopt, trouble.empty() && named, "CDC, abstract control model", {}};
-        row.trouble = !trouble.empty() ? trouble : named ? "" : "a device needs the number of its vendor: state Vendor and Product.";
+        Achieved row{"class",
+                     "Class",
+                     "serial port",
+                     "serial port",
+                     std::nullopt,
+                     trouble.empty() && named,
+                     "CDC, abstract control model",
+                     {}};
+        row.trouble = !trouble.empty() ? trouble
+                      : named          ? ""
+                                       : "a device needs the number of its vendor: state Vendor and Product.";
         if (!row.ok)
             row.achieved = "none";
         out.achieved.push_back(row);
     }
     if (goalIs(c.need, "interrupt", "yes") && c.has("bus_reset"))
-        out.events.push_back({"event", "bus_reset_interrupt", "bus_reset", "bus_reset", "Called by the interrupt when the host resets the bus: set the endpoints here.", {}});
+        out.events.push_back({"event",
+                              "bus_reset_interrupt",
+                              "bus_reset",
+                              "bus_reset",
+                              "Called by the interrupt when the host resets the bus: set the endpoints here.",
+                              {}});
     if (c.has("on"))
         out.roles.push_back({"on", 1, ""});
     if (c.has("attach"))
@@ -194,16 +254,19 @@ Setting solveUsb(const TuningContext& c)
 
 bool setsEndpoints(const Setting& setting)
 {
-    return std::any_of(setting.roles.begin(), setting.roles.end(), [](const RoleValue& value) { return value.when == RoleValue::When::Use; });
+    return std::any_of(setting.roles.begin(), setting.roles.end(),
+                       [](const RoleValue& value) { return value.when == RoleValue::When::Use; });
 }
 
 void declareUsb(Writer& w, NeedIndex need)
 {
     const Need& need_ = w.facts.plan.needs[need];
     const Word name = w.names.need(need), NAME = w.names.NEED(need);
-    w.comment("Clock, pads and the connection to the bus are set up; transfers, and the answers to the host's requests, are your driver's. Start shows the device to the host, stop takes it away.");
+    w.comment("Clock, pads and the connection to the bus are set up; transfers, and the answers to the host's "
+              "requests, are your driver's. Start shows the device to the host, stop takes it away.");
     if (setsEndpoints(w.facts.settings[need])) {
-        for (const UsbEndpoint& one : endpointsOf(need_, int(w.facts.device.ability(w.facts.bindings.needs[need].instance, "packet_step", 8)))) {
+        for (const UsbEndpoint& one :
+             endpointsOf(need_, int(w.facts.device.ability(w.facts.bindings.needs[need].instance, "packet_step", 8)))) {
             const Word way = one.in ? Word::of("IN") : Word::of("OUT");
             w.linef("#define {}_EP{}_{}_BYTES {}u", NAME, one.number, way, one.bytes);
             w.linef("#define {}_EP{}_{}_AT {}u {}", NAME, one.number, way, one.at, cComment("in the packet memory"));
@@ -216,7 +279,8 @@ void declareUsb(Writer& w, NeedIndex need)
         w.linef("extern const uint8_t {}_device_descriptor[18];", name);
         w.linef("extern const uint8_t {}_configuration_descriptor[67];", name);
     }
-    if (w.facts.device.roleField(w.facts.bindings.needs[need].instance, "bus_reset").valid() && !goalIs(w.facts.plan.needs[need], "interrupt", "yes")) {
+    if (w.facts.device.roleField(w.facts.bindings.needs[need].instance, "bus_reset").valid() &&
+        !goalIs(w.facts.plan.needs[need], "interrupt", "yes")) {
         w.comment("Whether the host has reset the bus since this was last asked.");
         w.linef("bool {}_was_reset(void);", w.names.need(need));
     }
@@ -233,12 +297,16 @@ void defineUsb(Writer& w, NeedIndex need)
         w.line("{");
         for (const RoleValue& value : setting.roles)
             if (value.when == RoleValue::When::Use)
-                writeRoleCode(w, instance, value.role, w.facts.device.blockOf(instance).role(value.role)->encoding.encode(value.value).value_or(0), 4);
+                writeRoleCode(
+                    w, instance, value.role,
+                    w.facts.device.blockOf(instance).role(value.role)->encoding.encode(value.value).value_or(0), 4);
         w.line("}");
     }
     if (isSerialPort(w.facts.plan.needs[need]) && setting.goal("class") && setting.goal("class")->ok) {
-        writeDescriptor(w, w.names.need(need), WordLiteral("device_descriptor"), deviceDescriptor(w.facts.plan.needs[need]));
-        writeDescriptor(w, w.names.need(need), WordLiteral("configuration_descriptor"), configurationDescriptor(w.facts.plan.needs[need]));
+        writeDescriptor(w, w.names.need(need), WordLiteral("device_descriptor"),
+                        deviceDescriptor(w.facts.plan.needs[need]));
+        writeDescriptor(w, w.names.need(need), WordLiteral("configuration_descriptor"),
+                        configurationDescriptor(w.facts.plan.needs[need]));
     }
     if (!flag.valid() || goalIs(w.facts.plan.needs[need], "interrupt", "yes"))
         return;
@@ -262,34 +330,87 @@ Kind usbKind()
     kind.instanceKind = "usb";
     kind.goals = {
         {"speed", "Speed class", T::Choice, "full", {"full", "low"}, "Full: 12 Mbit/s; low: 1.5 Mbit/s."},
-        {"sensing", "Supply sensing", T::Choice, "none", {"none", "pad"}, "None: the board cannot tell whether a host is attached."},
-        {"control", "Endpoint 0", T::Integer, "64", {}, "Bytes of its packets: 8, 16, 32 or 64; at low speed 8.", 8, 64, true},
-        {"endpoints", "Endpoints", T::Text, "", {}, "Beside endpoint 0: number, direction as the host sees it, type and bytes, as 1 in bulk 64, 1 out bulk 64, 2 in interrupt 8.", 0, 0, true},
-        {"class", "Class", T::Choice, "none", {"none", "serial port"}, "Serial port: the descriptors are written for it.", 0, 0, true},
+        {"sensing",
+         "Supply sensing",
+         T::Choice,
+         "none",
+         {"none", "pad"},
+         "None: the board cannot tell whether a host is attached."},
+        {"control",
+         "Endpoint 0",
+         T::Integer,
+         "64",
+         {},
+         "Bytes of its packets: 8, 16, 32 or 64; at low speed 8.",
+         8,
+         64,
+         true},
+        {"endpoints",
+         "Endpoints",
+         T::Text,
+         "",
+         {},
+         "Beside endpoint 0: number, direction as the host sees it, type and bytes, as 1 in bulk 64, 1 out bulk 64, 2 "
+         "in interrupt 8.",
+         0,
+         0,
+         true},
+        {"class",
+         "Class",
+         T::Choice,
+         "none",
+         {"none", "serial port"},
+         "Serial port: the descriptors are written for it.",
+         0,
+         0,
+         true},
         {"vendor", "Vendor", T::Integer, "0", {}, "Number that the USB organisation gave.", 0, 65535, true},
         {"product", "Product", T::Integer, "0", {}, "Number that the vendor gave.", 0, 65535, true},
         {"interrupt", "Interrupt", T::Choice, "no", {"no", "yes"}, "When the host resets the bus.", 0, 0, true},
-                  priorityGoal(), aboveGoal(),
+        priorityGoal(),
+        aboveGoal(),
     };
-    kind.relevant = [](const Need& need, std::string_view goal) { return (goal != "vendor" && goal != "product") || isSerialPort(need); };
+    kind.relevant = [](const Need& need, std::string_view goal) {
+        return (goal != "vendor" && goal != "product") || isSerialPort(need);
+    };
     kind.signals = [](const Need& need) {
         using D = SignalSpec::Direction;
-        std::vector<SignalSpec> out{{"dp", "data plus", "DP", -1, D::Both, false}, {"dm", "data minus", "DM", -1, D::Both, false}};
+        std::vector<SignalSpec> out{{"dp", "data plus", "DP", -1, D::Both, false},
+                                    {"dm", "data minus", "DM", -1, D::Both, false}};
         if (goalIs(need, "sensing", "pad"))
             out.push_back({"sense", "supply sensing", "SENSE", -1, D::In, false});
         return out;
     };
     kind.brief = [](const Need& need) { return goalText(need, "speed") + " speed"; };
     using Use = RoleSpec::Use;
-    kind.roles = {{"on", Use::Config, false, "", "Switches the device on.", {}}, {"attach", Use::Config, false, "", "Shows the device to the host.", {}}, {"low_speed", Use::Config, false, "", "1: low speed; without it the device runs at full speed alone.", {}},
-                  {"endpoint_type#", Use::Config, false, "", "", {{"control", 0}, {"isochronous", 1}, {"bulk", 2}, {"interrupt", 3}}}, {"endpoint_size#", Use::Config, false, "bytes", "Of a packet at most, in both directions.", {}},
-                  {"endpoint_in_size#", Use::Config, false, "bytes", "The same to the host alone.", {}}, {"endpoint_out_size#", Use::Config, false, "bytes", "And from the host.", {}}, {"endpoint_in#", Use::Config, false, "", "It sends to the host.", {}},
-                  {"endpoint_out#", Use::Config, false, "", "It takes from the host.", {}}, {"endpoint_in_at#", Use::Config, false, "bytes", "Place of its packets in the packet memory.", {}}, {"endpoint_out_at#", Use::Config, false, "bytes", "", {}},
-                  {"bus_reset", Use::Status, false, "", "The host resets the bus.", {}}, {"bus_reset_interrupt", Use::Config, false, "", "Lets that interrupt. Without it, it always does.", {}}, {"sensing", Use::Config, false, "", "The supply of the bus is sensed.", {}}};
+    kind.roles = {
+        {"on", Use::Config, false, "", "Switches the device on.", {}},
+        {"attach", Use::Config, false, "", "Shows the device to the host.", {}},
+        {"low_speed", Use::Config, false, "", "1: low speed; without it the device runs at full speed alone.", {}},
+        {"endpoint_type#",
+         Use::Config,
+         false,
+         "",
+         "",
+         {{"control", 0}, {"isochronous", 1}, {"bulk", 2}, {"interrupt", 3}}},
+        {"endpoint_size#", Use::Config, false, "bytes", "Of a packet at most, in both directions.", {}},
+        {"endpoint_in_size#", Use::Config, false, "bytes", "The same to the host alone.", {}},
+        {"endpoint_out_size#", Use::Config, false, "bytes", "And from the host.", {}},
+        {"endpoint_in#", Use::Config, false, "", "It sends to the host.", {}},
+        {"endpoint_out#", Use::Config, false, "", "It takes from the host.", {}},
+        {"endpoint_in_at#", Use::Config, false, "bytes", "Place of its packets in the packet memory.", {}},
+        {"endpoint_out_at#", Use::Config, false, "bytes", "", {}},
+        {"bus_reset", Use::Status, false, "", "The host resets the bus.", {}},
+        {"bus_reset_interrupt", Use::Config, false, "", "Lets that interrupt. Without it, it always does.", {}},
+        {"sensing", Use::Config, false, "", "The supply of the bus is sensed.", {}}};
     kind.instanceEvents = {{"event", "Anything on the bus."}, {"wake", "The host wakes the device."}};
     room.tuning.solve = solveUsb;
-    room.source = {declareUsb, defineUsb, {"was_reset", "bus_reset", "set_endpoints", "device_descriptor", "configuration_descriptor"}};
-    kind.abilities = {{"endpoints", "Numbers of endpoints, each with both directions."}, {"packet_bytes", "Of the packet memory."}, {"packet_step", "Bytes at whose multiples a buffer can stand in it; 8 when nothing is said."}};
+    room.source = {declareUsb,
+                   defineUsb,
+                   {"was_reset", "bus_reset", "set_endpoints", "device_descriptor", "configuration_descriptor"}};
+    kind.abilities = {{"endpoints", "Numbers of endpoints, each with both directions."},
+                      {"packet_bytes", "Of the packet memory."},
+                      {"packet_step", "Bytes at whose multiples a buffer can stand in it; 8 when nothing is said."}};
     kind.instanceSignals = {{"DP", "Data +."}, {"DM", "Data -."}, {"SENSE", "Supply of the bus."}};
     room.tuning.accuracy = usbAccuracy;
     return room;

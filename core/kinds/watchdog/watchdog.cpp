@@ -1,8 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// Watchdog: the shortest period that even the fastest clock does not end too early, and the part of it in which feeding is too early.
+// Watchdog: the shortest period that even the fastest clock does not end too early, and the part of it in which feeding
+// is too early.
 //
-// With a clock of f ± t a period of n cycles ends between n / (f (1 + t)) and n / (f (1 - t)). The first must be no shorter than what is asked for.
-// The closed part is w sixteenths of the period; feeding is safe from w / 16 of the longest period on until the end of the shortest.
+// With a clock of f ± t a period of n cycles ends between n / (f (1 + t)) and n / (f (1 - t)). The first must be no
+// shorter than what is asked for. The closed part is w sixteenths of the period; feeding is safe from w / 16 of the
+// longest period on until the end of the shortest.
 #include "core/kinds/common/division.h"
 #include "core/kinds/kind.h"
 #include "core/quantity/format.h"
@@ -14,7 +16,7 @@ namespace bindrel {
 namespace {
 
 constexpr const char* kFeed = "Feed"; ///< the row that the helper's comment quotes
-constexpr int kWindowParts = 16; ///< in which the closed part is counted
+constexpr int kWindowParts = 16;      ///< in which the closed part is counted
 
 /// Since the last refresh: when the next one may come, and when it is too late.
 Waveform drawWindow(const Duration& from, const Duration& early, const Duration& late)
@@ -51,15 +53,23 @@ Setting solveWatchdog(const TuningContext& c)
         return out;
     }
     const Duration wanted = goalTime(c.need, "period");
-    const Rational fastest = shifted(c.kernel().rate, c.kernel().tolerance.high).value, slowest = shifted(c.kernel().rate, c.kernel().tolerance.low).value;
+    const Rational fastest = shifted(c.kernel().rate, c.kernel().tolerance.high).value,
+                   slowest = shifted(c.kernel().rate, c.kernel().tolerance.low).value;
     const DividedBy divider{"prescaler", "period", 1, DividedBy::Error::OfTime};
     const std::optional<Division> way = divisionAtLeast(c, wanted.value * fastest, divider);
     const Division longest = longestDivision(c, divider), best = way.value_or(longest);
     const Duration early(best.cycles() / fastest), late(best.cycles() / slowest);
-    Achieved period{"period", "Resets after", "\u2265 " + say(c, wanted), early == late ? say(c, early) : say(c, "{} to {}", say(c, early, 4), say(c, late, 4)), std::nullopt, way.has_value(),
-                    say(c, "{} \u00d7 {} / {}", best.prescaler, best.count, say(c, c.kernel().rate)), {}};
+    Achieved period{"period",
+                    "Resets after",
+                    "\u2265 " + say(c, wanted),
+                    early == late ? say(c, early) : say(c, "{} to {}", say(c, early, 4), say(c, late, 4)),
+                    std::nullopt,
+                    way.has_value(),
+                    say(c, "{} \u00d7 {} / {}", best.prescaler, best.count, say(c, c.kernel().rate)),
+                    {}};
     if (!way)
-        period.trouble = say(c, "the longest that {} surely waits is {}. Ask for that, or give it a slower clock.", name, say(c, Duration(longest.cycles() / fastest), 4));
+        period.trouble = say(c, "the longest that {} surely waits is {}. Ask for that, or give it a slower clock.",
+                             name, say(c, Duration(longest.cycles() / fastest), 4));
     out.achieved.push_back(period);
 
     const std::optional<Ratio> window = goalAs<Ratio>(c.need, "window");
@@ -67,10 +77,19 @@ Setting solveWatchdog(const TuningContext& c)
     if (window && window->value > Rational(0)) {
         // The largest part that is no more than asked for: a longer one would make feeding in time an error.
         const std::int64_t most = (window->value * kWindowParts).floor();
-        for (std::int64_t parts = 1; parts <= std::min<std::int64_t>(most, kWindowParts - 1) && c.has("window"); ++parts)
-            if (const std::optional<std::uint32_t> code = c.encoding("window").encode(parts); code && *code <= c.maxCode("window"))
+        for (std::int64_t parts = 1; parts <= std::min<std::int64_t>(most, kWindowParts - 1) && c.has("window");
+             ++parts)
+            if (const std::optional<std::uint32_t> code = c.encoding("window").encode(parts);
+                code && *code <= c.maxCode("window"))
                 closed = parts;
-        Achieved row{"window", "Closed window", "\u2264 " + say(c, *window), say(c, Ratio(Rational(closed, kWindowParts))), std::nullopt, closed > 0, say(c, "{} / {}", closed, kWindowParts), {}};
+        Achieved row{"window",
+                     "Closed window",
+                     "\u2264 " + say(c, *window),
+                     say(c, Ratio(Rational(closed, kWindowParts))),
+                     std::nullopt,
+                     closed > 0,
+                     say(c, "{} / {}", closed, kWindowParts),
+                     {}};
         if (!c.has("window"))
             row.trouble = say(c, "{} takes a refresh at any time. Ask for no window.", name);
         else if (closed == 0)
@@ -79,14 +98,20 @@ Setting solveWatchdog(const TuningContext& c)
     }
     if (closed > 0) {
         const Duration from(late.value * Rational(closed, kWindowParts));
-        Achieved open{"window", kFeed, "", say(c, "{} to {}", say(c, from, 3), say(c, early, 3)), std::nullopt, from < early, {}, {}, true};
+        Achieved open{"window",     kFeed,        "", say(c, "{} to {}", say(c, from, 3), say(c, early, 3)),
+                      std::nullopt, from < early, {}, {},
+                      true};
         if (!open.ok)
-            open.trouble = say(c, "with a clock of {} there may be no moment at which feeding is neither too early nor too late. Ask for a shorter window, or take a more accurate clock.", say(c, c.kernel().tolerance));
+            open.trouble = say(c,
+                               "with a clock of {} there may be no moment at which feeding is neither too early nor "
+                               "too late. Ask for a shorter window, or take a more accurate clock.",
+                               say(c, c.kernel().tolerance));
         out.achieved.push_back(open);
         if (open.ok && c.look)
             c.look->waveform = drawWindow(from, early, late);
     } else {
-        out.achieved.push_back({"period", kFeed, "", say(c, "at least every {}", say(c, early, 4)), std::nullopt, true, {}, {}, true});
+        out.achieved.push_back(
+            {"period", kFeed, "", say(c, "at least every {}", say(c, early, 4)), std::nullopt, true, {}, {}, true});
         if (c.look)
             c.look->waveform = drawWindow(Duration(), early, late);
     }
@@ -104,7 +129,8 @@ Setting solveWatchdog(const TuningContext& c)
 void declareWatchdog(Writer& w, NeedIndex need)
 {
     const Facts& f = w.facts;
-    if (!f.device.roleField(f.bindings.needs[need].instance, "feed").valid() || goalIs(f.plan.needs[need], "runs", "no"))
+    if (!f.device.roleField(f.bindings.needs[need].instance, "feed").valid() ||
+        goalIs(f.plan.needs[need], "runs", "no"))
         return;
     const Achieved* feed = nullptr;
     for (const Achieved& row : f.settings[need].achieved)
@@ -142,15 +168,54 @@ Kind watchdogKind()
     kind.id = "watchdog";
     kind.title = "Watchdog";
     kind.instanceKind = "watchdog";
-    kind.goals = {{"period", "Resets after", T::Duration, "1 s", {}, "Never sooner than this after a refresh, however fast its clock is."},
-                  {"window", "Closed window", T::Ratio, "0 %", {}, "Of the period, at most, in which a refresh is too early.", 0, 0, true},
-                  {"runs", "Runs", T::Choice, "yes", {"yes", "no"}, "No: where reset starts it, the bring-up stops it if the chip lets one.", 0, 0, true}};
+    kind.goals = {{"period",
+                   "Resets after",
+                   T::Duration,
+                   "1 s",
+                   {},
+                   "Never sooner than this after a refresh, however fast its clock is."},
+                  {"window",
+                   "Closed window",
+                   T::Ratio,
+                   "0 %",
+                   {},
+                   "Of the period, at most, in which a refresh is too early.",
+                   0,
+                   0,
+                   true},
+                  {"runs",
+                   "Runs",
+                   T::Choice,
+                   "yes",
+                   {"yes", "no"},
+                   "No: where reset starts it, the bring-up stops it if the chip lets one.",
+                   0,
+                   0,
+                   true}};
     kind.signals = [](const Need&) { return std::vector<SignalSpec>(); };
-    kind.relevant = [](const Need& need, std::string_view goal) { return goal == "runs" || goalIs(need, "runs", "yes"); };
-    kind.brief = [](const Need& need) { return goalIs(need, "runs", "no") ? std::string("off") : goalText(need, "period"); };
+    kind.relevant = [](const Need& need, std::string_view goal) {
+        return goal == "runs" || goalIs(need, "runs", "yes");
+    };
+    kind.brief = [](const Need& need) {
+        return goalIs(need, "runs", "no") ? std::string("off") : goalText(need, "period");
+    };
     using Use = RoleSpec::Use;
-    kind.roles = {{"on", Use::Config, false, "", "Switches the watchdog on. A field that can be written once cannot be stopped again.", {}}, {"prescaler", Use::Config, false, "input cycles a tick", "", {}}, {"period", Use::Config, true, "ticks", "Until it bites.", {}},
-                  {"window", Use::Config, false, "sixteenths of the period", "The first part of the period, in which feeding is too early and resets the chip; 0: none.", {}}, {"feed", Use::Command, true, "", "Starts the period anew: by the value that is named feed, else by 1.", {}}};
+    kind.roles = {
+        {"on",
+         Use::Config,
+         false,
+         "",
+         "Switches the watchdog on. A field that can be written once cannot be stopped again.",
+         {}},
+        {"prescaler", Use::Config, false, "input cycles a tick", "", {}},
+        {"period", Use::Config, true, "ticks", "Until it bites.", {}},
+        {"window",
+         Use::Config,
+         false,
+         "sixteenths of the period",
+         "The first part of the period, in which feeding is too early and resets the chip; 0: none.",
+         {}},
+        {"feed", Use::Command, true, "", "Starts the period anew: by the value that is named feed, else by 1.", {}}};
     kind.abilities = {{"runs_at_reset", "1: it runs from reset on."}};
     kind.instanceEvents = {{"early", "It will bite soon."}, {"event", "Anything."}};
     room.tuning.solve = solveWatchdog;

@@ -12,8 +12,9 @@ constexpr char kInClause = 1, kFollows = 2, kFollowsNot = 3;
 
 } // namespace
 
-/// Whether a literal of a clause being learnt follows from its others: everything from which it follows is among them, holds at the lowest level, or follows from them itself.
-/// What was decided about variables on the way is kept in `seen_` until the clause is learnt.
+/// Whether a literal of a clause being learnt follows from its others: everything from which it follows is among them,
+/// holds at the lowest level, or follows from them itself. What was decided about variables on the way is kept in
+/// `seen_` until the clause is learnt.
 bool Solver::impliedByOthers(Literal falseLiteral, std::vector<int>& touched)
 {
     if (reasonOf(~falseLiteral).kind == Reason::Kind::Decision)
@@ -31,7 +32,8 @@ bool Solver::impliedByOthers(Literal falseLiteral, std::vector<int>& touched)
             char& seen = seen_[std::size_t(other.variable())];
             if (seen == kInClause || seen == kFollows || levelOf(other) == 0)
                 continue;
-            if (seen == kFollowsNot || reasonOf(other).kind == Reason::Kind::Decision || !levels_[std::size_t(levelOf(other))]) {
+            if (seen == kFollowsNot || reasonOf(other).kind == Reason::Kind::Decision ||
+                !levels_[std::size_t(levelOf(other))]) {
                 // Those on the way here may have followed by other ways, but are not looked at again.
                 for (std::size_t i = before; i < touched.size(); ++i)
                     seen_[std::size_t(touched[i])] = kFollowsNot;
@@ -160,7 +162,8 @@ void Solver::forgetSome()
         if (const Reason reason = reasonOf(literal); reason.kind == Reason::Kind::Clause)
             inUse[std::size_t(reason.index)] = 1;
     std::vector<int> order = learnt_;
-    std::stable_sort(order.begin(), order.end(), [this](int a, int b) { return arena_[std::size_t(a) + 1] > arena_[std::size_t(b) + 1]; });
+    std::stable_sort(order.begin(), order.end(),
+                     [this](int a, int b) { return arena_[std::size_t(a) + 1] > arena_[std::size_t(b) + 1]; });
     order.resize(order.size() / 2);
     std::vector<char> goes(arena_.size(), 0);
     for (const int clause : order)
@@ -172,12 +175,16 @@ void Solver::forgetSome()
     for (std::size_t at = 0; at < arena_.size(); at += std::size_t(arena_[at]) + kHeader)
         if (!goes[at]) {
             moved[at] = int(kept.size());
-            kept.insert(kept.end(), arena_.begin() + std::ptrdiff_t(at), arena_.begin() + std::ptrdiff_t(at) + arena_[at] + kHeader);
+            kept.insert(kept.end(), arena_.begin() + std::ptrdiff_t(at),
+                        arena_.begin() + std::ptrdiff_t(at) + arena_[at] + kHeader);
         }
     arena_ = std::move(kept);
     for (Follows& follows : follows_) {
         ShortList<Watch>& list = follows.watches;
-        list.shrink(std::size_t(std::remove_if(list.begin(), list.end(), [&moved](const Watch& watch) { return moved[std::size_t(watch.clause)] < 0; }) - list.begin()));
+        list.shrink(
+            std::size_t(std::remove_if(list.begin(), list.end(),
+                                       [&moved](const Watch& watch) { return moved[std::size_t(watch.clause)] < 0; }) -
+                        list.begin()));
         for (Watch& watch : list)
             watch.clause = moved[std::size_t(watch.clause)];
     }

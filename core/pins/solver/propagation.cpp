@@ -27,8 +27,10 @@ bool Solver::propagate()
         const Literal literal = trail_[head_++];
         const std::uint8_t has = has_[std::size_t(literal.code())];
         // Sums first: they must be right for what has been taken from the queue, whatever comes of it.
-        if (((has & kBounds) != 0 && !propagateBounds(literal)) || ((has & kImplied) != 0 && !propagateImplied(literal)) ||
-            ((has & kExclusions) != 0 && !propagateExclusions(literal)) || ((has & kWatches) != 0 && !propagateClauses(literal)))
+        if (((has & kBounds) != 0 && !propagateBounds(literal)) ||
+            ((has & kImplied) != 0 && !propagateImplied(literal)) ||
+            ((has & kExclusions) != 0 && !propagateExclusions(literal)) ||
+            ((has & kWatches) != 0 && !propagateClauses(literal)))
             return false;
     }
     return true;

@@ -9,8 +9,8 @@
 
 namespace bindrel {
 
-/// A list that mostly is short and only grows, in memory that is given back all at once: half as large as a vector, so that all that follows from a literal fits a
-/// line of the cache.
+/// A list that mostly is short and only grows, in memory that is given back all at once: half as large as a vector, so
+/// that all that follows from a literal fits a line of the cache.
 template <typename T> class ShortList {
     static_assert(std::is_trivially_copyable_v<T>);
 

@@ -9,7 +9,8 @@ namespace {
 
 constexpr long kRestartUnit = 64; ///< conflicts
 
-/// 1 1 2 1 1 2 4 …: restarts that are right whatever the length of the run that succeeds (Luby, Sinclair and Zuckerman).
+/// 1 1 2 1 1 2 4 …: restarts that are right whatever the length of the run that succeeds (Luby, Sinclair and
+/// Zuckerman).
 long luby(long i)
 {
     long size = 1, power = 0;
@@ -135,7 +136,8 @@ void Solver::atMostOne(std::vector<Literal> literals)
     if (literals.size() == 2)
         return either(~literals[0], ~literals[1]);
     const int number = int(exclusions_.size());
-    const auto holding = std::find_if(literals.begin(), literals.end(), [this](Literal literal) { return valueOf(literal) > 0; });
+    const auto holding =
+        std::find_if(literals.begin(), literals.end(), [this](Literal literal) { return valueOf(literal) > 0; });
     if (holding != literals.end()) {
         const Literal kept = *holding;
         for (const Literal literal : literals)
@@ -211,7 +213,9 @@ void Solver::backTo(int level)
 Literal Solver::chosenBefore(int choice) const
 {
     const std::vector<Literal>& literals = choices_[std::size_t(choice)];
-    const auto found = std::find_if(literals.begin(), literals.end(), [this](Literal literal) { return valueOf(literal) == 0 && phase_[std::size_t(literal.variable())]; });
+    const auto found = std::find_if(literals.begin(), literals.end(), [this](Literal literal) {
+        return valueOf(literal) == 0 && phase_[std::size_t(literal.variable())];
+    });
     return found == literals.end() ? Literal() : *found;
 }
 
@@ -237,7 +241,8 @@ Literal Solver::decide()
         if (!best.exists() && watcher_)
             best = watcher_->pick(*this, choice);
         if (!best.exists() || valueOf(best) != 0)
-            best = *std::find_if(literals.begin(), literals.end(), [this](Literal literal) { return valueOf(literal) == 0; });
+            best = *std::find_if(literals.begin(), literals.end(),
+                                 [this](Literal literal) { return valueOf(literal) == 0; });
         if (best.variable() != variable)
             order_.putBack(variable);
         return best;

@@ -44,20 +44,22 @@ class Solver;
 class Watcher {
 public:
     virtual ~Watcher() = default;
-    /// False when the state cannot be completed; then `why` is a clause that holds always and whose literals are all false now.
+    /// False when the state cannot be completed; then `why` is a clause that holds always and whose literals are all
+    /// false now.
     virtual bool possible(const Solver& solver, std::vector<Literal>& why) = 0;
     /// Which of a choice's open literals to try first; none: the first in its order.
     virtual Literal pick(const Solver&, int) { return {}; }
 };
 
-/// Decides whether clauses, exclusions and weighted bounds can hold together, by conflict-driven search with learnt clauses (the
-/// usual scheme: two watched literals, first unique implication point, activities, restarts). Exclusions and bounds propagate natively and
-/// explain themselves only when a conflict asks. Deterministic; effort is counted, not timed.
-/// What follows is in propagation.cpp, what a conflict teaches in learning.cpp.
+/// Decides whether clauses, exclusions and weighted bounds can hold together, by conflict-driven search with learnt
+/// clauses (the usual scheme: two watched literals, first unique implication point, activities, restarts). Exclusions
+/// and bounds propagate natively and explain themselves only when a conflict asks. Deterministic; effort is counted,
+/// not timed. What follows is in propagation.cpp, what a conflict teaches in learning.cpp.
 class Solver {
 public:
     enum class Answer { Yes, No, Unknown };
-    /// How decisions are taken: by choices, with the watcher asked before each; or by activity alone, variable by variable unless something was chosen before, without the watcher.
+    /// How decisions are taken: by choices, with the watcher asked before each; or by activity alone, variable by
+    /// variable unless something was chosen before, without the watcher.
     enum class Manner { Guided, Plain };
     struct Term {
         Literal literal;
@@ -74,7 +76,10 @@ public:
     int variables() const { return int(given_.size()); }
 
     void atLeastOne(std::span<const Literal> literals);
-    void atLeastOne(std::initializer_list<Literal> literals) { atLeastOne(std::span(literals.begin(), literals.size())); }
+    void atLeastOne(std::initializer_list<Literal> literals)
+    {
+        atLeastOne(std::span(literals.begin(), literals.size()));
+    }
     void is(Literal literal);
     void implies(Literal a, Literal b) { either(~a, b); }
     void either(Literal a, Literal b);
@@ -82,7 +87,8 @@ public:
     /// The weights of those that are so come to at most `most`. The number can be lowered later.
     int bound(std::vector<Term> terms, long most);
     void lower(int bound, long most);
-    /// Literals of which one is to be chosen; a decision chooses, it never excludes. Those declared first are decided first at the beginning.
+    /// Literals of which one is to be chosen; a decision chooses, it never excludes. Those declared first are decided
+    /// first at the beginning.
     int choice(std::vector<Literal> literals);
     std::span<const Literal> choiceOf(int choice) const { return choices_[std::size_t(choice)]; }
     void watch(Watcher* watcher) { watcher_ = watcher; }
@@ -92,7 +98,8 @@ public:
     /// How much a variable was part of conflicts, the latest most.
     double activityOf(Literal literal) const { return order_.activityOf(literal.variable()); }
 
-    /// `effort`: visits of clauses and the like after which the answer is Unknown; the next call goes on with what was learnt.
+    /// `effort`: visits of clauses and the like after which the answer is Unknown; the next call goes on with what was
+    /// learnt.
     Answer solve(std::span<const Literal> assumptions, long effort, Manner manner = Manner::Guided);
     /// After Yes.
     bool holds(Literal literal) const { return model_[std::size_t(literal.variable())] != literal.negated(); }
@@ -182,7 +189,7 @@ private:
         ShortList<Share> bounds;
     };
     std::pmr::monotonic_buffer_resource memory_; ///< of these lists
-    std::vector<Follows> follows_; ///< by code
+    std::vector<Follows> follows_;               ///< by code
     /// By code: whether there is anything in follows_, so that most literals need not be looked up at all.
     static constexpr std::uint8_t kImplied = 1, kWatches = 2, kExclusions = 4, kBounds = 8;
     std::vector<std::uint8_t> has_;

@@ -29,7 +29,10 @@ void VariableOrder::comesEarly(int variable)
     early_.push_back(variable);
 }
 
-void VariableOrder::conflictIsOver() { ++conflicts_; }
+void VariableOrder::conflictIsOver()
+{
+    ++conflicts_;
+}
 
 void VariableOrder::bump(int variable)
 {

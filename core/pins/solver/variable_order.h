@@ -6,9 +6,9 @@
 
 namespace bindrel {
 
-/// The variables that may be decided: the one that was most part of late conflicts first (half of what it had and half the number of the conflict: the average
-/// conflict-index of Biere and Fröhlich, 2015); then those that were in none, in a fixed order. The first are a binary heap; the others, most of a large model, only a list and
-/// a place in it.
+/// The variables that may be decided: the one that was most part of late conflicts first (half of what it had and half
+/// the number of the conflict: the average conflict-index of Biere and Fröhlich, 2015); then those that were in none,
+/// in a fixed order. The first are a binary heap; the others, most of a large model, only a list and a place in it.
 class VariableOrder {
 public:
     void reserve(std::size_t variables);
@@ -38,9 +38,9 @@ private:
     bool isQuiet(int variable) const { return activity_[std::size_t(variable)] <= 0; }
 
     std::vector<double> activity_;
-    std::vector<Node> heap_;  ///< of the active ones
-    std::vector<int> place_;  ///< -1: not in it
-    double conflicts_ = 1; ///< with the present one
+    std::vector<Node> heap_; ///< of the active ones
+    std::vector<int> place_; ///< -1: not in it
+    double conflicts_ = 1;   ///< with the present one
     /// Quiet ones: `early_` before all, each from where one may wait.
     std::vector<int> early_, placeInEarly_;
     std::size_t nextEarly_ = 0, next_ = 0;

@@ -17,7 +17,8 @@ private Q_SLOTS:
         QVERIFY(doc.ok());
         doc.root().child("list").items()[2].asInteger(0, 9);
         QVERIFY(!doc.ok());
-        QCOMPARE(QString::fromStdString(doc.problem().text()), "f.json:5:5: /list/2: must be a whole number, but is string.");
+        QCOMPARE(QString::fromStdString(doc.problem().text()),
+                 "f.json:5:5: /list/2: must be a whole number, but is string.");
     }
 
     void keepsTheFirstProblem()
@@ -32,7 +33,8 @@ private Q_SLOTS:
     {
         JsonDocument doc("{\"fomrat\": 1}", "f");
         doc.root().allowOnly({"format", "name"});
-        QVERIFY2(doc.problem().message.find("Did you mean \"format\"?") != std::string::npos, doc.problem().message.c_str());
+        QVERIFY2(doc.problem().message.find("Did you mean \"format\"?") != std::string::npos,
+                 doc.problem().message.c_str());
         QCOMPARE(QString::fromStdString(doc.problem().pointer), "/fomrat");
     }
 

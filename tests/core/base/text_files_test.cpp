@@ -17,11 +17,16 @@ private Q_SLOTS:
     {
         QTest::addColumn<QString>("typed");
         QTest::addColumn<QString>("meant");
-        QTest::newRow("swapped") << "UATR1" << "UART1";
-        QTest::newRow("missing") << "UAR1" << "UART1";
-        QTest::newRow("case") << "uart1" << "UART1";
-        QTest::newRow("far") << "banana" << "";
-        QTest::newRow("empty") << "" << "";
+        QTest::newRow("swapped") << "UATR1"
+                                 << "UART1";
+        QTest::newRow("missing") << "UAR1"
+                                 << "UART1";
+        QTest::newRow("case") << "uart1"
+                              << "UART1";
+        QTest::newRow("far") << "banana"
+                             << "";
+        QTest::newRow("empty") << ""
+                               << "";
         QTest::newRow("endless") << QString(5000, 'U') << "";
     }
     void suggestsWhatWasMeant()
@@ -42,7 +47,8 @@ private Q_SLOTS:
     {
         // Qt's decoder is the oracle: it replaces what is not well-formed.
         std::mt19937 random(31);
-        const std::vector<std::string> pieces{"a", "\u00e9", "\u20ac", "\U0001F600", "\xC0", "\x80", "\xED\xA0\x80", "\xF5", "\xE2\x82"};
+        const std::vector<std::string> pieces{"a",    "\u00e9",       "\u20ac", "\U0001F600", "\xC0",
+                                              "\x80", "\xED\xA0\x80", "\xF5",   "\xE2\x82"};
         for (int i = 0; i < 20'000; ++i) {
             std::string text;
             for (unsigned k = random() % 5; k > 0; --k)
@@ -57,7 +63,8 @@ private Q_SLOTS:
         std::mt19937 random(37);
         std::vector<std::string> names;
         for (int i = 0; i < 40; ++i)
-            names.push_back(std::string(random() % 2 ? "PA" : "P") + (random() % 3 ? std::to_string(random() % 30) : "0" + std::to_string(random() % 12)));
+            names.push_back(std::string(random() % 2 ? "PA" : "P") +
+                            (random() % 3 ? std::to_string(random() % 30) : "0" + std::to_string(random() % 12)));
         for (const auto& a : names)
             for (const auto& b : names) {
                 QVERIFY(!(naturalLess(a, b) && naturalLess(b, a)));

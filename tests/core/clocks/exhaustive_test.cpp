@@ -11,8 +11,9 @@ using namespace bindrel::test;
 
 namespace {
 
-/// Every way that leads from a source to a clock on a shipped chip, in floating point and with nothing left out: all selects, all
-/// factors. Of one fraction, whose settings are millions, the two that stand around what the other factors leave to it.
+/// Every way that leads from a source to a clock on a shipped chip, in floating point and with nothing left out: all
+/// selects, all factors. Of one fraction, whose settings are millions, the two that stand around what the other factors
+/// leave to it.
 class EveryPath {
 public:
     EveryPath(const Device& device, const Board& board, int range) : device_(device), board_(board), range_(range) {}
@@ -41,17 +42,26 @@ private:
                 const SourceFacts facts = sourceFacts(device_, board_, node, std::int64_t(choice));
                 // A trim by another clock is taken where it is there to be had: it only widens what the limits permit.
                 for (const bool trimmed : {false, true}) {
-                    if (trimmed && (!node.trim || (node.trim->by >= 0 && sourceFacts(device_, board_, device_.clocks[size_t(node.trim->by)], 0).rate.value.isZero())))
+                    if (trimmed &&
+                        (!node.trim ||
+                         (node.trim->by >= 0 &&
+                          sourceFacts(device_, board_, device_.clocks[size_t(node.trim->by)], 0).rate.value.isZero())))
                         continue;
-                    const Tolerance by = trimmed && node.trim->by >= 0 ? sourceFacts(device_, board_, device_.clocks[size_t(node.trim->by)], 0).tolerance : Tolerance{};
-                    const Tolerance own = trimmed ? Tolerance{Ppm(node.trim->tolerance.low.value + by.low.value), Ppm(node.trim->tolerance.high.value + by.high.value)} : facts.tolerance;
+                    const Tolerance by =
+                        trimmed && node.trim->by >= 0
+                            ? sourceFacts(device_, board_, device_.clocks[size_t(node.trim->by)], 0).tolerance
+                            : Tolerance{};
+                    const Tolerance own = trimmed ? Tolerance{Ppm(node.trim->tolerance.low.value + by.low.value),
+                                                              Ppm(node.trim->tolerance.high.value + by.high.value)}
+                                                  : facts.tolerance;
                     // What a clock on the way adds counts from there on.
                     spans_.clear();
                     Tolerance span = own;
                     for (const int at : chain) {
                         const Tolerance& adds = device_.clocks[size_t(at)].adds;
                         span = {Ppm(span.low.value + adds.low.value), Ppm(span.high.value + adds.high.value)};
-                        spans_[at] = {span.worst() <= device_.limitSlack, 1 + span.low.toDouble() * 1e-6, 1 + span.high.toDouble() * 1e-6};
+                        spans_[at] = {span.worst() <= device_.limitSlack, 1 + span.low.toDouble() * 1e-6,
+                                      1 + span.high.toDouble() * 1e-6};
                     }
                     if (const double rate = facts.rate.toDouble(); rate > 0 && inside(clock, rate))
                         down(chain, 1, rate, -1, 1);
@@ -70,7 +80,8 @@ private:
         const RateLimit limit = limitIn(device_, device_.clocks[size_t(clock)], range_);
         const auto& [slack, low, high] = spans_.at(clock);
         const double fast = slack ? rate : rate * high, slow = slack ? rate : rate * low;
-        return (!limit.max || fast <= limit.max->toDouble() * (1 + 1e-12)) && (!limit.min || slow >= limit.min->toDouble() * (1 - 1e-12));
+        return (!limit.max || fast <= limit.max->toDouble() * (1 + 1e-12)) &&
+               (!limit.min || slow >= limit.min->toDouble() * (1 - 1e-12));
     }
 
     /// `fraction`: place in the chain whose setting is still open, with the factors after it gathered in `after`.
@@ -97,7 +108,8 @@ private:
             for (const std::int64_t factor : node.factors)
                 for (std::int64_t part = 0; part < (node.dense ? node.unit : 1); ++part)
                     if (const std::int64_t setting = node.settingOf(factor) + part; node.canBe(setting))
-                        go(node.type == ClockNode::Type::Divide ? double(node.unit) / double(setting) : double(setting) / double(node.unit));
+                        go(node.type == ClockNode::Type::Divide ? double(node.unit) / double(setting)
+                                                                : double(setting) / double(node.unit));
         } else {
             // Timers that follow a bus's divider are not asked for here.
             go(1);
@@ -115,7 +127,8 @@ private:
             const RateLimit limit = limitIn(device_, device_.clocks[size_t(chain[at + k])], range_);
             for (const std::optional<Frequency>& end : {limit.min, limit.max})
                 if (end)
-                    for (const double by : {1.0, std::get<1>(spans_.at(chain[at + k])), std::get<2>(spans_.at(chain[at + k]))})
+                    for (const double by :
+                         {1.0, std::get<1>(spans_.at(chain[at + k])), std::get<2>(spans_.at(chain[at + k]))})
                         ideals.push_back(end->toDouble() / by / (rate * gathered) * double(node.unit));
         }
         for (const std::int64_t end : {node.factors.front(), node.factors.back()})
@@ -149,7 +162,8 @@ private:
     const Board& board_;
     int range_;
     double wanted_ = 0;
-    std::map<int, std::tuple<bool, double, double>> spans_; ///< by clock of the chain: whether its tolerance is allowed for, how slow and fast it may be
+    std::map<int, std::tuple<bool, double, double>>
+        spans_; ///< by clock of the chain: whether its tolerance is allowed for, how slow and fast it may be
     std::vector<int> chain_;
     std::vector<double> gathered_; ///< factors after the open fraction
     std::optional<double> best_;
@@ -204,15 +218,21 @@ private Q_SLOTS:
                 const ReachResult result = reach(device, *s->board, s->plan, s->bindings, request);
                 QVERIFY(result.complete);
                 const std::optional<double> oracle = every.nearest(clock, double(wanted), double(permitted) * 1e-6);
-                const std::string where = id.toStdString() + " " + std::to_string(wanted) + " Hz within " + std::to_string(permitted) + " ppm";
-                QVERIFY2(oracle.has_value() == !result.ways.empty(), (where + (oracle ? ": missed, " + std::to_string(*oracle * 1e6) + " ppm is there" : ": more than there is")).c_str());
+                const std::string where = id.toStdString() + " " + std::to_string(wanted) + " Hz within " +
+                                          std::to_string(permitted) + " ppm";
+                QVERIFY2(oracle.has_value() == !result.ways.empty(),
+                         (where + (oracle ? ": missed, " + std::to_string(*oracle * 1e6) + " ppm is there"
+                                          : ": more than there is"))
+                             .c_str());
                 if (!oracle) {
                     ++refused;
                     continue;
                 }
                 ++reached;
                 const double got = std::abs(errorOf(result.ways.front().achieved.front(), target.rate).toDouble());
-                QVERIFY2(std::abs(got - *oracle * 1e6) < 1e-6, (where + ": " + std::to_string(got) + " ppm, but " + std::to_string(*oracle * 1e6) + " is there").c_str());
+                QVERIFY2(std::abs(got - *oracle * 1e6) < 1e-6, (where + ": " + std::to_string(got) + " ppm, but " +
+                                                                std::to_string(*oracle * 1e6) + " is there")
+                                                                   .c_str());
             }
         }
         QVERIFY2(reached >= 4, std::to_string(reached).c_str());

@@ -12,7 +12,10 @@ using namespace bindrel::test;
 class NodesTest : public QObject {
     Q_OBJECT
 
-    static const ClockState& clock(const Snapshot& s, const char* id) { return s.rates.clocks[size_t(s.device->findClock(id))]; }
+    static const ClockState& clock(const Snapshot& s, const char* id)
+    {
+        return s.rates.clocks[size_t(s.device->findClock(id))];
+    }
     static std::string toleranceOf(const Snapshot& s, const char* id) { return format(clock(s, id).tolerance); }
     static const Step* stepOn(const Snapshot& s, const char* field, Step::Kind kind)
     {
@@ -29,7 +32,8 @@ private Q_SLOTS:
     void fractionalFeedback()
     {
         Workpiece work = demo("pump-hall-a-done");
-        for (const auto& [clock, value] : std::vector<std::pair<const char*, const char*>>{{"R.SRC", "HX"}, {"R.IN", "2"}, {"R.VCO", "29+2015/4096"}, {"R.OUT", "4"}})
+        for (const auto& [clock, value] : std::vector<std::pair<const char*, const char*>>{
+                 {"R.SRC", "HX"}, {"R.IN", "2"}, {"R.VCO", "29+2015/4096"}, {"R.OUT", "4"}})
             work = with(work, SetClock{clock, value});
         const auto s = run(work);
         // 25 MHz / 2 x (29 + 2015 / 4096) = 368.649 291 9… MHz, exactly 12 500 000 x 120799 / 4096.
@@ -56,30 +60,102 @@ private Q_SLOTS:
         QTest::addColumn<QString>("clock");
         QTest::addColumn<QString>("typed");
         QTest::addColumn<QString>("kept"); // empty: refused
-        QTest::newRow("whole") << "rl1224-q48" << "PLL" << "24" << "24";
-        QTest::newRow("eighths") << "rl1224-q48" << "PLL" << "24.125" << "24.125";
-        QTest::newRow("as a fraction") << "rl1224-q48" << "PLL" << "24+4/32" << "24.125";
-        QTest::newRow("marked") << "rl1224-q48" << "PLL" << "\u00d7 24.5" << "24.5";
-        QTest::newRow("between steps") << "rl1224-q48" << "PLL" << "24.03" << "";
-        QTest::newRow("too small") << "rl1224-q48" << "PLL" << "7.875" << "";
-        QTest::newRow("too large") << "rl1224-q48" << "PLL" << "48.125" << "";
-        QTest::newRow("4096ths") << "al7654-f144" << "R.VCO" << "39.5" << "39+2048/4096";
-        QTest::newRow("4096ths exact") << "al7654-f144" << "R.VCO" << "39+2630/4096" << "39+2630/4096";
-        QTest::newRow("thousandths") << "al7654-f144" << "Q.VCO" << "39.125" << "39+125/1000";
-        QTest::newRow("a listed half") << "al7654-f144" << "P.A" << "/ 1.5" << "1.5";
-        QTest::newRow("a half that is not listed") << "al7654-f144" << "P.A" << "2.5" << "";
-        QTest::newRow("a whole of a list with halves") << "al7654-f144" << "P.A" << "6" << "6";
-        QTest::newRow("divided by nothing") << "rl1224-q48" << "PLL" << "24+1/0" << "";
-        QTest::newRow("words") << "rl1224-q48" << "PLL" << "many" << "";
-        QTest::newRow("nothing") << "rl1224-q48" << "PLL" << "." << "";
-        QTest::newRow("whole only") << "se4332-c64" << "PLLA.VCO" << "80.5" << "";
-        QTest::newRow("rate") << "ms0816-a48" << "RCO" << "12 MHz" << "12 MHz";
-        QTest::newRow("rate and words") << "ms0816-a48" << "RCO" << "on, 12MHz" << "12 MHz, on";
-        QTest::newRow("no such rate") << "ms0816-a48" << "RCO" << "15 MHz" << "";
-        QTest::newRow("trim") << "rl1224-q48" << "HRC" << "trimmed" << "trimmed";
-        QTest::newRow("no trim") << "rl1224-q48" << "LXO" << "trimmed" << "";
-        QTest::newRow("both ways") << "rl1224-q48" << "HRC" << "on, off" << "";
-        QTest::newRow("gate") << "ms0816-a48" << "RTCK" << "off" << "off";
+        QTest::newRow("whole") << "rl1224-q48"
+                               << "PLL"
+                               << "24"
+                               << "24";
+        QTest::newRow("eighths") << "rl1224-q48"
+                                 << "PLL"
+                                 << "24.125"
+                                 << "24.125";
+        QTest::newRow("as a fraction") << "rl1224-q48"
+                                       << "PLL"
+                                       << "24+4/32"
+                                       << "24.125";
+        QTest::newRow("marked") << "rl1224-q48"
+                                << "PLL"
+                                << "\u00d7 24.5"
+                                << "24.5";
+        QTest::newRow("between steps") << "rl1224-q48"
+                                       << "PLL"
+                                       << "24.03"
+                                       << "";
+        QTest::newRow("too small") << "rl1224-q48"
+                                   << "PLL"
+                                   << "7.875"
+                                   << "";
+        QTest::newRow("too large") << "rl1224-q48"
+                                   << "PLL"
+                                   << "48.125"
+                                   << "";
+        QTest::newRow("4096ths") << "al7654-f144"
+                                 << "R.VCO"
+                                 << "39.5"
+                                 << "39+2048/4096";
+        QTest::newRow("4096ths exact") << "al7654-f144"
+                                       << "R.VCO"
+                                       << "39+2630/4096"
+                                       << "39+2630/4096";
+        QTest::newRow("thousandths") << "al7654-f144"
+                                     << "Q.VCO"
+                                     << "39.125"
+                                     << "39+125/1000";
+        QTest::newRow("a listed half") << "al7654-f144"
+                                       << "P.A"
+                                       << "/ 1.5"
+                                       << "1.5";
+        QTest::newRow("a half that is not listed") << "al7654-f144"
+                                                   << "P.A"
+                                                   << "2.5"
+                                                   << "";
+        QTest::newRow("a whole of a list with halves") << "al7654-f144"
+                                                       << "P.A"
+                                                       << "6"
+                                                       << "6";
+        QTest::newRow("divided by nothing") << "rl1224-q48"
+                                            << "PLL"
+                                            << "24+1/0"
+                                            << "";
+        QTest::newRow("words") << "rl1224-q48"
+                               << "PLL"
+                               << "many"
+                               << "";
+        QTest::newRow("nothing") << "rl1224-q48"
+                                 << "PLL"
+                                 << "."
+                                 << "";
+        QTest::newRow("whole only") << "se4332-c64"
+                                    << "PLLA.VCO"
+                                    << "80.5"
+                                    << "";
+        QTest::newRow("rate") << "ms0816-a48"
+                              << "RCO"
+                              << "12 MHz"
+                              << "12 MHz";
+        QTest::newRow("rate and words") << "ms0816-a48"
+                                        << "RCO"
+                                        << "on, 12MHz"
+                                        << "12 MHz, on";
+        QTest::newRow("no such rate") << "ms0816-a48"
+                                      << "RCO"
+                                      << "15 MHz"
+                                      << "";
+        QTest::newRow("trim") << "rl1224-q48"
+                              << "HRC"
+                              << "trimmed"
+                              << "trimmed";
+        QTest::newRow("no trim") << "rl1224-q48"
+                                 << "LXO"
+                                 << "trimmed"
+                                 << "";
+        QTest::newRow("both ways") << "rl1224-q48"
+                                   << "HRC"
+                                   << "on, off"
+                                   << "";
+        QTest::newRow("gate") << "ms0816-a48"
+                              << "RTCK"
+                              << "off"
+                              << "off";
     }
     void factorsAreReadAndWritten()
     {
@@ -91,7 +167,9 @@ private Q_SLOTS:
         const Expected<std::string> got = checkClockSetting(*d, d->findClock(clock.toStdString()), typed.toStdString());
         QCOMPARE(got.ok(), !kept.isEmpty());
         if (!got)
-            QVERIFY2(got.problem().message.find("is not possible") != std::string::npos || got.problem().message.find("cannot be both") != std::string::npos, got.problem().message.c_str());
+            QVERIFY2(got.problem().message.find("is not possible") != std::string::npos ||
+                         got.problem().message.find("cannot be both") != std::string::npos,
+                     got.problem().message.c_str());
         else
             COMPARE_TEXT(*got, kept);
     }
@@ -106,7 +184,8 @@ private Q_SLOTS:
         QCOMPARE(s->image.codeOf(*s->device, *s->device->findField("CKU.RCO.BAND")), 2u);
         // What it resets to needs neither.
         const auto reset = run(with(demo("rain-post-b-done"), SetClock{"RCO", std::nullopt}));
-        QVERIFY(!stepOn(*reset, "CKU.RCO.TRIM", Step::Kind::Copy) && !stepOn(*reset, "CKU.RCO.BAND", Step::Kind::Update));
+        QVERIFY(!stepOn(*reset, "CKU.RCO.TRIM", Step::Kind::Copy) &&
+                !stepOn(*reset, "CKU.RCO.BAND", Step::Kind::Update));
     }
 
     void toleranceFollowsTheTemperature()
@@ -133,7 +212,8 @@ private Q_SLOTS:
         COMPARE_TEXT(toleranceOf(*alone, "HRC"), "±1.5 %");
         QVERIFY2(hasFinding(*alone, "CLK-10", "HRC"), findingsText(*alone).c_str());
         QVERIFY(!hasFinding(*run(ditch), "CLK-10"));
-        QVERIFY(stepOn(*run(ditch), "OSC.HRC.LOCK", Step::Kind::Update) && !stepOn(*untrimmed, "OSC.HRC.LOCK", Step::Kind::Update));
+        QVERIFY(stepOn(*run(ditch), "OSC.HRC.LOCK", Step::Kind::Update) &&
+                !stepOn(*untrimmed, "OSC.HRC.LOCK", Step::Kind::Update));
         // By something outside there is nothing that could stand still.
         COMPARE_TEXT(toleranceOf(*run(demo()), "UOSC"), "±500 ppm");
     }
@@ -153,7 +233,8 @@ private Q_SLOTS:
         QVERIFY(clock(*s, "FLL").rate.value == Rational(32768 * 244));
         COMPARE_TEXT(toleranceOf(*s, "FLL"), "±0.202 %");
         // The loop is set while it is off, then switched on, then waited for.
-        QVERIFY(stepOn(*s, "CKU.FLL.MUL", Step::Kind::Update) && stepOn(*s, "CKU.FLL.ON", Step::Kind::Update) && stepOn(*s, "CKU.STAT.FLLOK", Step::Kind::Wait));
+        QVERIFY(stepOn(*s, "CKU.FLL.MUL", Step::Kind::Update) && stepOn(*s, "CKU.FLL.ON", Step::Kind::Update) &&
+                stepOn(*s, "CKU.STAT.FLLOK", Step::Kind::Wait));
     }
 
     void theCrystalSeesItsLoad()
@@ -208,7 +289,8 @@ private Q_SLOTS:
             QVERIFY2(rates.clocks[size_t(device->cpuClock())].running, name.c_str());
             QVERIFY2(rates.waitStates.has_value(), name.c_str());
             const FieldRef& wait = device->waitStates;
-            const std::uint32_t waits = device->registerOf(wait).reset >> device->fieldOf(wait).lsb & device->fieldOf(wait).maxCode();
+            const std::uint32_t waits =
+                device->registerOf(wait).reset >> device->fieldOf(wait).lsb & device->fieldOf(wait).maxCode();
             QVERIFY2(std::uint32_t(*rates.waitStates) <= waits, name.c_str());
             for (size_t i = 0; i < rates.clocks.size(); ++i)
                 if (const ClockState& c = rates.clocks[i]; c.running && c.used)

@@ -25,7 +25,10 @@ private Q_SLOTS:
 
     void halfStepsDivideExactly()
     {
-        for (const auto& [factor, rate] : {std::pair("2", Rational(150'000'000)), {"2.5", 120'000'000}, {"3.5", Rational(600'000'000, 7)}, {"8", 37'500'000}}) {
+        for (const auto& [factor, rate] : {std::pair("2", Rational(150'000'000)),
+                                           {"2.5", 120'000'000},
+                                           {"3.5", Rational(600'000'000, 7)},
+                                           {"8", 37'500'000}}) {
             const auto s = run(with(demo(), SetClock{"PLLA.MAIN", std::string(factor)}));
             QVERIFY2(s->rates.clocks[size_t(s->device->findClock("CPU"))].rate.value == rate, factor);
         }
@@ -107,7 +110,10 @@ private Q_SLOTS:
     void waitStatesChangeExactlyAtTheirLimits()
     {
         QFETCH(int, mul);
-        const auto s = run(with(with(with(with(demo(), SetClock{"PLLA.IN", "4"}), SetClock{"PLLA.VCO", std::to_string(mul)}), SetClock{"PLLA.MAIN", "3"}), SetClock{"CPU", "2"}));
+        const auto s =
+            run(with(with(with(with(demo(), SetClock{"PLLA.IN", "4"}), SetClock{"PLLA.VCO", std::to_string(mul)}),
+                          SetClock{"PLLA.MAIN", "3"}),
+                     SetClock{"CPU", "2"}));
         QCOMPARE(hertz(*s, "CPU"), mul * 0.5e6);
         QTEST(*s->rates.waitStates, "states");
     }
@@ -115,7 +121,8 @@ private Q_SLOTS:
     void toleranceCrossingALimitIsACautionOnceAChain()
     {
         // 20 MHz +-1.2 % x 60 / 8: exactly 150 MHz, but as much as 151.8 MHz.
-        Workpiece work = with(with(with(demo(), SetClock{"PLLA.SRC", "HFI"}), SetClock{"PLLA.IN", "4"}), SetClock{"PLLA.VCO", "60"});
+        Workpiece work =
+            with(with(with(demo(), SetClock{"PLLA.SRC", "HFI"}), SetClock{"PLLA.IN", "4"}), SetClock{"PLLA.VCO", "60"});
         const auto s = run(work);
         QCOMPARE(hertz(*s, "CPU"), 150e6);
         QVERIFY(!hasFinding(*s, "CLK-01"));
@@ -128,7 +135,9 @@ private Q_SLOTS:
     void whatIsTypedOnAClock()
     {
         const auto s = run(demo());
-        const auto type = [&](const char* clock, const char* text) { return readClockEntry(*s->device, s->device->findClock(clock), text); };
+        const auto type = [&](const char* clock, const char* text) {
+            return readClockEntry(*s->device, s->device->findClock(clock), text);
+        };
         QCOMPARE(std::get<SetClock>(type("BUS1", "\u00f78")->edit.changes[0]), (SetClock{"BUS1", "8"}));
         QCOMPARE(std::get<SetClock>(type("BUS1", "4")->edit.changes[0]), (SetClock{"BUS1", "4"}));
         QCOMPARE(std::get<SetClock>(type("UART1K", "HFI")->edit.changes[0]), (SetClock{"UART1K", "HFI"}));
@@ -136,7 +145,8 @@ private Q_SLOTS:
         using Kind = ReachTarget::Kind;
         const int cpu = s->device->findClock("CPU");
         QCOMPARE(*type("CPU", "144M")->wish, (ReachTarget{cpu, Kind::Rate, megahertz(144), Ppm(), false}));
-        QCOMPARE(*type("CPU", "157 MHz \u00b11 %")->wish, (ReachTarget{cpu, Kind::Rate, megahertz(157), Ppm(10'000), true}));
+        QCOMPARE(*type("CPU", "157 MHz \u00b11 %")->wish,
+                 (ReachTarget{cpu, Kind::Rate, megahertz(157), Ppm(10'000), true}));
         QCOMPARE(*type("CPU", ">= 100 MHz")->wish, (ReachTarget{cpu, Kind::AtLeast, megahertz(100), Ppm(), false}));
         QCOMPARE(*type("CPU", "max")->wish, (ReachTarget{cpu, Kind::Fastest, Frequency(), Ppm(), false}));
         QCOMPARE(*type("CPU", "max <= 100 MHz")->wish, (ReachTarget{cpu, Kind::Fastest, megahertz(100), Ppm(), false}));

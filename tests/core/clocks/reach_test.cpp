@@ -14,7 +14,8 @@ namespace {
 
 using Kind = ReachTarget::Kind;
 
-/// A small chip's clocks: two sources, a multiplier behind a select and a divider, a tree of selects and dividers below.
+/// A small chip's clocks: two sources, a multiplier behind a select and a divider, a tree of selects and dividers
+/// below.
 struct SmallTree {
     Device device;
     Board board;
@@ -64,7 +65,7 @@ SmallTree randomTree(std::mt19937& random)
         source.draws = Current(Rational(pick(1, 500), 1'000'000));
     }
     select(add("REF", ClockNode::Type::Select, "multiplier"), {0, 1}); // 2
-    ClockNode& in = add("IN", ClockNode::Type::Divide, "multiplier"); // 3
+    ClockNode& in = add("IN", ClockNode::Type::Divide, "multiplier");  // 3
     from(in, 2);
     factors(in, {1, 2, 3});
     in.limit = {megahertz(1), megahertz(6), {}, {}};
@@ -83,7 +84,7 @@ SmallTree randomTree(std::mt19937& random)
     post.unit = pick(0, 3) ? 1 : 2;
     factors(post, post.unit == 1 ? std::vector<std::int64_t>{1, 2, 3, 4} : std::vector<std::int64_t>{2, 3, 5, 8});
     select(add("SYS", ClockNode::Type::Select, "system"), {0, 1, 5}); // 6
-    ClockNode& cpu = add("CPU", ClockNode::Type::Divide, "system"); // 7
+    ClockNode& cpu = add("CPU", ClockNode::Type::Divide, "system");   // 7
     from(cpu, 6);
     factors(cpu, {1, 2, 4});
     cpu.limit.max = megahertz(pick(16, 40));
@@ -119,7 +120,8 @@ SmallTree randomTree(std::mt19937& random)
         for (const int clock : chosen) {
             const ClockNode& node = nodes[size_t(clock)];
             ClockCombination::Term term{clock, {}};
-            for (size_t k = 0; k < std::max(node.factors.size(), node.type == ClockNode::Type::Select ? node.inputs.size() : 0); ++k)
+            for (size_t k = 0;
+                 k < std::max(node.factors.size(), node.type == ClockNode::Type::Select ? node.inputs.size() : 0); ++k)
                 if (pick(0, 2) != 0)
                     term.settings.push_back(node.factors.empty() ? std::int64_t(k) : node.settingOf(node.factors[k]));
             combination.terms.push_back(std::move(term));
@@ -151,7 +153,8 @@ SmallTree randomTree(std::mt19937& random)
         if (pick(0, 5) == 0)
             tree.plan.holds.insert(holdOfClock(id));
     if (pick(0, 4) == 0)
-        tree.plan.clocks["A"] = "off"; // an oscillator without an enable: the word is not for it, and must be passed over
+        tree.plan.clocks["A"] =
+            "off"; // an oscillator without an enable: the word is not for it, and must be passed over
     return tree;
 }
 
@@ -168,13 +171,16 @@ bool meetsPlainly(const ReachTarget& t, const ClockState& c)
 {
     if (c.rate.value.isZero())
         return false;
-    const double worst = t.withTolerance ? std::max(std::abs(c.tolerance.low.toDouble()), std::abs(c.tolerance.high.toDouble())) : 0;
+    const double worst =
+        t.withTolerance ? std::max(std::abs(c.tolerance.low.toDouble()), std::abs(c.tolerance.high.toDouble())) : 0;
     switch (t.kind) {
     case Kind::Rate: {
         const Rational off = errorOf(c.rate, t.rate).value.abs();
         if (!t.withTolerance)
             return off <= t.permitted.value;
-        const auto far = [&](const Ppm& by) { return errorOf(shifted(c.rate, by), t.rate).value.abs() <= t.permitted.value; };
+        const auto far = [&](const Ppm& by) {
+            return errorOf(shifted(c.rate, by), t.rate).value.abs() <= t.permitted.value;
+        };
         return far(c.tolerance.low) && far(c.tolerance.high) && worst >= 0;
     }
     case Kind::AtMost:
@@ -188,8 +194,8 @@ bool meetsPlainly(const ReachTarget& t, const ClockState& c)
     return false;
 }
 
-/// Every setting of everything through computeRates(): the best of each choice on the targets' paths, by the ranking's first
-/// three parts. Shares nothing with the search but the computation of rates.
+/// Every setting of everything through computeRates(): the best of each choice on the targets' paths, by the ranking's
+/// first three parts. Shares nothing with the search but the computation of rates.
 std::vector<Plain> enumerated(const SmallTree& tree, const std::vector<ReachTarget>& targets)
 {
     const Device& d = tree.device;
@@ -197,7 +203,8 @@ std::vector<Plain> enumerated(const SmallTree& tree, const std::vector<ReachTarg
     std::map<std::vector<std::int64_t>, Plain> best;
     std::vector<size_t> open;
     for (size_t i = 0; i < d.clocks.size(); ++i)
-        if ((d.clocks[i].type == ClockNode::Type::Select || d.clocks[i].factors.size() > 1) && !tree.plan.held(holdOfClock(d.clocks[i].id)))
+        if ((d.clocks[i].type == ClockNode::Type::Select || d.clocks[i].factors.size() > 1) &&
+            !tree.plan.held(holdOfClock(d.clocks[i].id)))
             open.push_back(i);
     Plan plan = tree.plan;
     const auto consider = [&] {
@@ -220,7 +227,8 @@ std::vector<Plain> enumerated(const SmallTree& tree, const std::vector<ReachTarg
         }
         for (size_t i = 0; i < d.clocks.size(); ++i) {
             ClockState c = then.clocks[i];
-            const bool target = std::any_of(targets.begin(), targets.end(), [i](const ReachTarget& t) { return size_t(t.clock) == i; });
+            const bool target =
+                std::any_of(targets.begin(), targets.end(), [i](const ReachTarget& t) { return size_t(t.clock) == i; });
             // The limits of a wanted clock and of its path count whether something uses it yet or not.
             c.running = c.running || onPath.contains(i);
             const bool counts = c.running && (onPath.contains(i) || c.used || d.clocks[i].tier != "kernel");
@@ -228,7 +236,9 @@ std::vector<Plain> enumerated(const SmallTree& tree, const std::vector<ReachTarg
             if (int(i) == d.flashClock && c.rate > d.ranges[0].waitStateLimits.back())
                 broken = true;
             ClockState was = now.clocks[i];
-            const bool wasBroken = was.running && (was.used || d.clocks[i].tier != "kernel") && (limitBreak(was) || (int(i) == d.flashClock && was.rate > d.ranges[0].waitStateLimits.back()));
+            const bool wasBroken =
+                was.running && (was.used || d.clocks[i].tier != "kernel") &&
+                (limitBreak(was) || (int(i) == d.flashClock && was.rate > d.ranges[0].waitStateLimits.back()));
             if (broken && !(wasBroken && was.rate == c.rate))
                 return;
             cost.changed += !target && was.used && was.rate != c.rate;
@@ -237,7 +247,8 @@ std::vector<Plain> enumerated(const SmallTree& tree, const std::vector<ReachTarg
             const auto stands = [&](const Rates& rates, bool wanted) {
                 for (const ClockCombination::Term& term : combination.terms) {
                     const ClockState& c = rates.clocks[size_t(term.clock)];
-                    const bool counts = (wanted && onPath.contains(size_t(term.clock))) || (c.running && (c.used || d.clocks[size_t(term.clock)].tier != "kernel"));
+                    const bool counts = (wanted && onPath.contains(size_t(term.clock))) ||
+                                        (c.running && (c.used || d.clocks[size_t(term.clock)].tier != "kernel"));
                     if (!counts || !std::count(term.settings.begin(), term.settings.end(), c.setting))
                         return false;
                 }
@@ -269,7 +280,8 @@ std::vector<Plain> enumerated(const SmallTree& tree, const std::vector<ReachTarg
         } else {
             for (std::int64_t s = node.factors.front() * node.unit; s <= node.factors.back() * node.unit; ++s)
                 if (node.canBe(s))
-                    set(std::to_string(s / node.unit) + "+" + std::to_string(s % node.unit) + "/" + std::to_string(node.unit));
+                    set(std::to_string(s / node.unit) + "+" + std::to_string(s % node.unit) + "/" +
+                        std::to_string(node.unit));
         }
     };
     assign(0);
@@ -312,9 +324,11 @@ private Q_SLOTS:
                     const ClockState& c = s->rates.clocks[i];
                     const std::string where = std::string(name) + " " + s->device->clocks[i].id;
                     QVERIFY2(trial.clocks[i].rate == c.rate, where.c_str());
-                    QVERIFY2(trial.clocks[i].rate.value.isZero() || trial.clocks[i].tolerance == c.tolerance, where.c_str());
+                    QVERIFY2(trial.clocks[i].rate.value.isZero() || trial.clocks[i].tolerance == c.tolerance,
+                             where.c_str());
                     QVERIFY2(trial.clocks[i].used == c.used && trial.clocks[i].running == c.running, where.c_str());
-                    const bool broken = c.running && (c.used || s->device->clocks[i].tier != "kernel") && (limitBreak(c) || (int(i) == s->device->flashClock && !s->rates.waitStates));
+                    const bool broken = c.running && (c.used || s->device->clocks[i].tier != "kernel") &&
+                                        (limitBreak(c) || (int(i) == s->device->flashClock && !s->rates.waitStates));
                     QVERIFY2(trial.breaks(i) == broken, where.c_str());
                 }
                 const size_t clock = random() % s->device->clocks.size();
@@ -325,7 +339,8 @@ private Q_SLOTS:
         }
     }
 
-    /// The ways equal what plain enumeration of every setting finds, in number and in rank; none exactly when it finds none.
+    /// The ways equal what plain enumeration of every setting finds, in number and in rank; none exactly when it finds
+    /// none.
     void equalsEnumeration_data()
     {
         QTest::addColumn<unsigned>("seed");
@@ -348,14 +363,17 @@ private Q_SLOTS:
 #endif
         for (int round = 0; round < rounds; ++round) {
             const SmallTree tree = randomTree(random);
-            const auto pick = [&random](int low, int high) { return std::uniform_int_distribution<int>(low, high)(random); };
+            const auto pick = [&random](int low, int high) {
+                return std::uniform_int_distribution<int>(low, high)(random);
+            };
             std::vector<ReachTarget> targets;
             std::vector<int> clocks{4, 5, 6, 7, 8, 9, 10, 11};
             std::shuffle(clocks.begin(), clocks.end(), random);
             for (int t = 0; t < pick(1, 3); ++t) {
                 ReachTarget target;
                 target.clock = clocks[size_t(t)];
-                target.kind = std::array{Kind::Rate, Kind::Rate, Kind::AtMost, Kind::AtLeast, Kind::Fastest, Kind::Slowest}[size_t(pick(0, 5))];
+                target.kind = std::array{Kind::Rate,    Kind::Rate,    Kind::AtMost,
+                                         Kind::AtLeast, Kind::Fastest, Kind::Slowest}[size_t(pick(0, 5))];
                 target.rate = megahertz(pick(2, 30));
                 if (target.kind == Kind::Rate && pick(0, 1)) {
                     target.permitted = Ppm(Rational(std::array{50, 20'000, 120'000}[size_t(pick(0, 2))]));
@@ -379,16 +397,19 @@ private Q_SLOTS:
                 Plain row{way.worstError.value, {}, int(way.others.size())};
                 for (size_t t = 0; t < targets.size(); ++t)
                     if (targets[t].kind == Kind::Fastest || targets[t].kind == Kind::Slowest)
-                        row.speeds.push_back(targets[t].kind == Kind::Fastest ? -way.achieved[t].value : way.achieved[t].value);
+                        row.speeds.push_back(targets[t].kind == Kind::Fastest ? -way.achieved[t].value
+                                                                              : way.achieved[t].value);
                 got.push_back(row);
             }
             size_t same = 0;
             while (same < std::min(got.size(), expected.size()) && got[same] == expected[same])
                 ++same;
-            std::string where = "round " + std::to_string(round) + ", the same up to " + std::to_string(same) + " of " + std::to_string(expected.size()) + " and " + std::to_string(got.size());
+            std::string where = "round " + std::to_string(round) + ", the same up to " + std::to_string(same) + " of " +
+                                std::to_string(expected.size()) + " and " + std::to_string(got.size());
             for (const ReachTarget& target : targets)
                 where += "\n" + tree.device.clocks[size_t(target.clock)].id + " " + wishText(target);
-            where += "\nexpected " + text({expected.begin() + std::ptrdiff_t(same), expected.end()}).substr(0, 300) + "\ngot      " + text({got.begin() + std::ptrdiff_t(same), got.end()}).substr(0, 300);
+            where += "\nexpected " + text({expected.begin() + std::ptrdiff_t(same), expected.end()}).substr(0, 300) +
+                     "\ngot      " + text({got.begin() + std::ptrdiff_t(same), got.end()}).substr(0, 300);
             for (const auto& [id, value] : tree.plan.clocks)
                 where += "\n" + id + " " + value;
             for (const std::string& hold : tree.plan.holds)
@@ -402,7 +423,10 @@ private Q_SLOTS:
                 }
             }
             for (const ClockNode& node : tree.device.clocks)
-                where += "\n" + node.id + " reset " + std::to_string(node.resetValue) + (node.limit.min ? " min " + format(*node.limit.min) : "") + (node.limit.max ? " max " + format(*node.limit.max) : "") + (node.limit.relative.empty() ? "" : " relative");
+                where += "\n" + node.id + " reset " + std::to_string(node.resetValue) +
+                         (node.limit.min ? " min " + format(*node.limit.min) : "") +
+                         (node.limit.max ? " max " + format(*node.limit.max) : "") +
+                         (node.limit.relative.empty() ? "" : " relative");
             QVERIFY2(std::is_sorted(got.begin(), got.end()), where.c_str());
             QVERIFY2(got == expected, where.c_str());
             (expected.empty() ? impossible : possible)++;

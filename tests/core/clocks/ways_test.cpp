@@ -19,7 +19,8 @@ class WaysTest : public QObject {
     static bool broken(const Snapshot& s, size_t clock)
     {
         const ClockState& c = s.rates.clocks[clock];
-        return c.running && (c.used || s.device->clocks[clock].tier != "kernel") && (limitBreak(c) || (int(clock) == s.device->flashClock && !s.rates.waitStates));
+        return c.running && (c.used || s.device->clocks[clock].tier != "kernel") &&
+               (limitBreak(c) || (int(clock) == s.device->flashClock && !s.rates.waitStates));
     }
 
 private Q_SLOTS:
@@ -27,7 +28,8 @@ private Q_SLOTS:
     {
         QTest::addColumn<QString>("name");
         QTest::addColumn<QStringList>("wants");
-        QTest::newRow("three at once") << "sluice-node-c-done" << QStringList{"USBK=48MHz\u00b10.25%", "CPU=max", "CANK=30MHz"};
+        QTest::newRow("three at once") << "sluice-node-c-done"
+                                       << QStringList{"USBK=48MHz\u00b10.25%", "CPU=max", "CANK=30MHz"};
         QTest::newRow("slower") << "sluice-node-c-done" << QStringList{"CPU<=100MHz"};
         QTest::newRow("another rate") << "sluice-node-c-done" << QStringList{"SYS=135MHz"};
         QTest::newRow("fraction") << "pump-hall-a-done" << QStringList{"R.OUT=163.84MHz\u00b160ppm"};
@@ -69,7 +71,8 @@ private Q_SLOTS:
             for (size_t i = 0; i < s->device->clocks.size(); ++i) {
                 const ClockState& is = after->rates.clocks[i];
                 const ClockState& was = s->rates.clocks[i];
-                QVERIFY2(!broken(*after, i) || (broken(*s, i) && is.rate == was.rate), (where + ", " + s->device->clocks[i].id).c_str());
+                QVERIFY2(!broken(*after, i) || (broken(*s, i) && is.rate == was.rate),
+                         (where + ", " + s->device->clocks[i].id).c_str());
                 if (was.used && is.rate != was.rate)
                     QVERIFY2(listed.contains(int(i)), (where + ", " + s->device->clocks[i].id).c_str());
             }
@@ -79,7 +82,8 @@ private Q_SLOTS:
         }
     }
 
-    /// A repair of one change is found exactly when trying every single decision finds one; each repair leaves nothing wrong.
+    /// A repair of one change is found exactly when trying every single decision finds one; each repair leaves nothing
+    /// wrong.
     void repairsMendWithTheFewestChanges()
     {
         std::mt19937 random(seeded(5));
@@ -98,11 +102,15 @@ private Q_SLOTS:
                 for (size_t i = 0; i < trial.size(); ++i)
                     if (trial.breaks(i))
                         return true;
-                return !needsThatMiss(*s->device, plan, s->bindings, computeRates(*s->device, *s->board, plan, s->bindings)).empty();
+                return !needsThatMiss(*s->device, plan, s->bindings,
+                                      computeRates(*s->device, *s->board, plan, s->bindings))
+                            .empty();
             };
             RepairRequest request;
             request.most = 50;
-            request.missedGoals = [&](const Rates& rates) { return needsThatMiss(*s->device, s->plan, s->bindings, rates); };
+            request.missedGoals = [&](const Rates& rates) {
+                return needsThatMiss(*s->device, s->plan, s->bindings, rates);
+            };
             const RepairResult result = repairClocks(*s->device, *s->board, s->plan, s->bindings, request);
             QCOMPARE(result.wrong.empty(), !wrong(s->plan));
             if (result.wrong.empty())
@@ -131,8 +139,8 @@ private Q_SLOTS:
         QVERIFY(single >= 5);
     }
 
-    /// A new plan, bound and nothing decided of its clocks: more is wrong than a few changes mend. In turn most of it is, nothing new is wrong,
-    /// and what is told as left is all that is.
+    /// A new plan, bound and nothing decided of its clocks: more is wrong than a few changes mend. In turn most of it
+    /// is, nothing new is wrong, and what is told as left is all that is.
     void manyThingsAreMendedInTurn()
     {
         Workpiece work = demo();
@@ -140,7 +148,9 @@ private Q_SLOTS:
         work.plan.range.clear();
         const auto s = run(work);
         RepairRequest request;
-        request.missedGoals = [&](const Rates& rates) { return needsThatMiss(*s->device, s->plan, s->bindings, rates); };
+        request.missedGoals = [&](const Rates& rates) {
+            return needsThatMiss(*s->device, s->plan, s->bindings, rates);
+        };
         const RepairResult result = repairClocks(*s->device, *s->board, s->plan, s->bindings, request);
         QVERIFY(result.wrong.size() > 2);
         QVERIFY(!result.ways.empty() && result.inTurn);
@@ -185,8 +195,10 @@ private Q_SLOTS:
     {
         const auto s = run(demo());
         // 10 pF load, 3 pF stray: 2 x 7 pF at each pad. 7 pF, 2 pF stray: 2 x 5 pF.
-        QCOMPARE(loadCapacitor(s->rates.clocks[size_t(s->device->findClock("HFX"))])->value, Rational(14, 1'000'000'000'000));
-        QCOMPARE(loadCapacitor(s->rates.clocks[size_t(s->device->findClock("LFX"))])->value, Rational(10, 1'000'000'000'000));
+        QCOMPARE(loadCapacitor(s->rates.clocks[size_t(s->device->findClock("HFX"))])->value,
+                 Rational(14, 1'000'000'000'000));
+        QCOMPARE(loadCapacitor(s->rates.clocks[size_t(s->device->findClock("LFX"))])->value,
+                 Rational(10, 1'000'000'000'000));
         QVERIFY(!loadCapacitor(s->rates.clocks[size_t(s->device->findClock("HFI"))]));
     }
 
@@ -230,7 +242,8 @@ private Q_SLOTS:
         QVERIFY(s->image.slowRates && !s->image.toSlow.empty() && !s->image.toFull.empty());
         bool pair = false;
         for (const SourceFile& file : s->source().files)
-            pair = pair || (file.text().find("_clocks_slow(void)") != std::string::npos && file.text().find("_clocks_full(void)") != std::string::npos);
+            pair = pair || (file.text().find("_clocks_slow(void)") != std::string::npos &&
+                            file.text().find("_clocks_full(void)") != std::string::npos);
         QVERIFY(pair);
         work.plan.slow->clocks["SYS"] = "nothing";
         QVERIFY(!parsePlan(planText(work.plan), "slow.bindrel", library()).ok());

@@ -46,7 +46,8 @@ private Q_SLOTS:
                     for (const int64_t v : values) {
                         if (v >= wanted && (!least || v < *least))
                             least = v;
-                        if (!near || std::abs(v - wanted) < std::abs(*near - wanted) || (std::abs(v - wanted) == std::abs(*near - wanted) && v > *near))
+                        if (!near || std::abs(v - wanted) < std::abs(*near - wanted) ||
+                            (std::abs(v - wanted) == std::abs(*near - wanted) && v > *near))
                             near = v;
                     }
                     QCOMPARE(e.atLeast(wanted, maxCode), least);

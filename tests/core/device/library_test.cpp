@@ -28,7 +28,8 @@ class LibraryTest : public QObject {
     }
 
 private Q_SLOTS:
-    /// What has not changed is held once; a change of either file is seen at once, and others in between push nothing wrong in front.
+    /// What has not changed is held once; a change of either file is seen at once, and others in between push nothing
+    /// wrong in front.
     void whatIsTheSameIsReadOnce()
     {
         copyDevice("kept", {}, {});
@@ -61,7 +62,9 @@ private Q_SLOTS:
         const Library user = library().with(path("user"), Origin::User);
         const Library beside = user.with(path("beside"), Origin::BesidePlan);
         const Library named = user.with(path("named"), Origin::Folder).with(path("beside"), Origin::BesidePlan);
-        const auto aboutIn = [](const Library& l) { return QString::fromStdString((*l.device("ms0816-a32"))->about).section(' ', 0, 0); };
+        const auto aboutIn = [](const Library& l) {
+            return QString::fromStdString((*l.device("ms0816-a32"))->about).section(' ', 0, 0);
+        };
         QCOMPARE(aboutIn(library()), "Battery");
         QCOMPARE(aboutIn(user), "User");
         QCOMPARE(aboutIn(beside), "Beside");
@@ -133,17 +136,26 @@ private Q_SLOTS:
         QTest::addColumn<QString>("from");
         QTest::addColumn<QString>("to");
         QTest::addColumn<QString>("pointer");
-        QTest::newRow("terminal") << R"("tx": "rxd")" << R"("tx": "rxx")" << "/needs/0/terminals/tx";
-        QTest::newRow("key") << R"("kind": "uart")" << R"("kin": "uart")" << "/needs/0/kin";
-        QTest::newRow("twice") << R"("id": "wake", )" << "" << "/needs/1";
-        QTest::newRow("format") << R"("format": 1)" << R"("format": 3)" << "/format";
+        QTest::newRow("terminal") << R"("tx": "rxd")"
+                                  << R"("tx": "rxx")"
+                                  << "/needs/0/terminals/tx";
+        QTest::newRow("key") << R"("kind": "uart")"
+                             << R"("kin": "uart")"
+                             << "/needs/0/kin";
+        QTest::newRow("twice") << R"("id": "wake", )"
+                               << ""
+                               << "/needs/1";
+        QTest::newRow("format") << R"("format": 1)"
+                                << R"("format": 3)"
+                                << "/format";
     }
     void partsSayWhatIsWrongWithThem()
     {
         QFETCH(QString, from);
         QFETCH(QString, to);
         QFETCH(QString, pointer);
-        const Expected<Part> part = parsePart(replaced(textOf(dataPath("parts/serial-radio.json")), from.toStdString(), to.toStdString()), "radio.json");
+        const Expected<Part> part = parsePart(
+            replaced(textOf(dataPath("parts/serial-radio.json")), from.toStdString(), to.toStdString()), "radio.json");
         QVERIFY(!part.ok());
         COMPARE_TEXT(part.problem().pointer, pointer);
     }
@@ -168,7 +180,8 @@ private Q_SLOTS:
         QVERIFY(writeFileAtomically(path("work/rain.bindrel"), text).ok());
         const Expected<Workpiece> first = loadPlan(path("work/rain.bindrel"), library());
         QVERIFY(first.ok());
-        QVERIFY(savePlan(stamped(first->plan, *first->device, first->provenance.device), path("work/rain.bindrel")).ok());
+        QVERIFY(
+            savePlan(stamped(first->plan, *first->device, first->provenance.device), path("work/rain.bindrel")).ok());
         QVERIFY(rememberDevice(*first->device, memory).ok());
         const Expected<Workpiece> same = loadPlan(path("work/rain.bindrel"), library());
         QVERIFY(same.ok() && !same->deviceChange && deviceChanges(*same, memory).empty());
@@ -179,14 +192,16 @@ private Q_SLOTS:
         std::string family = textOf(path("work/moss.json"));
         family = replaced(family, R"("rate": "9 kHz")", R"("rate": "16 kHz")");
         family = replaced(family, R"("SDC": "4:0", "SEG": "13:8")", R"("SDC": "5:1", "SEG": "13:8")");
-        family = replaced(family, R"("1": { "TX": "PB6", "RX": "PB7" } } },)", R"("1": { "TX": "PB5", "RX": "PB7" } } },)");
+        family =
+            replaced(family, R"("1": { "TX": "PB6", "RX": "PB7" } } },)", R"("1": { "TX": "PB5", "RX": "PB7" } } },)");
         QVERIFY(writeFileAtomically(path("work/moss.json"), family).ok());
         const Expected<Workpiece> changed = loadPlan(path("work/rain.bindrel"), library());
         QVERIFY2(changed.ok(), changed.ok() ? "" : changed.problem().text().c_str());
         QVERIFY(changed->deviceChange.has_value());
         const std::vector<std::string> told = deviceChanges(*changed, memory);
         const auto says = [&told](const std::string& what) {
-            return std::any_of(told.begin(), told.end(), [&](const std::string& line) { return line.find(what) != std::string::npos; });
+            return std::any_of(told.begin(), told.end(),
+                               [&](const std::string& line) { return line.find(what) != std::string::npos; });
         };
         QVERIFY(says("Ultra-low-power: 9 kHz becomes 16 kHz"));
         QVERIFY(says("CKU.KDIV: "));
@@ -202,11 +217,14 @@ private Q_SLOTS:
         QVERIFY(writeFileAtomically(path("less/rain.bindrel"), textOf(demoPath("rain-post-b-done"))).ok());
         const Expected<Workpiece> first = loadPlan(path("less/rain.bindrel"), library());
         QVERIFY(first.ok());
-        QVERIFY(savePlan(stamped(first->plan, *first->device, first->provenance.device), path("less/rain.bindrel")).ok());
+        QVERIFY(
+            savePlan(stamped(first->plan, *first->device, first->provenance.device), path("less/rain.bindrel")).ok());
         // The counter is gone, and with it what sat on it; so is a divider's setting.
-        const std::string own = replaced(textOf(path("less/ms0816-a32.json")), R"("absent": [)", R"("absent": ["CNT0", )");
+        const std::string own =
+            replaced(textOf(path("less/ms0816-a32.json")), R"("absent": [)", R"("absent": ["CNT0", )");
         QVERIFY(writeFileAtomically(path("less/ms0816-a32.json"), own).ok());
-        const std::string family = replaced(textOf(path("less/moss.json")), R"("factors": "1..64")", R"("factors": "1..16")");
+        const std::string family =
+            replaced(textOf(path("less/moss.json")), R"("factors": "1..64")", R"("factors": "1..16")");
         QVERIFY(writeFileAtomically(path("less/moss.json"), family).ok());
         const Expected<Workpiece> work = loadPlan(path("less/rain.bindrel"), library());
         QVERIFY2(work.ok(), work.ok() ? "" : work.problem().text().c_str());

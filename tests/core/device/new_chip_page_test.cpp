@@ -9,16 +9,18 @@
 using namespace bindrel;
 using namespace bindrel::test;
 
-/// The pages that show how a chip is described are the chip: their pieces, put together, make a device that is clean, and a
-/// plan for it that compiles and comes up.
+/// The pages that show how a chip is described are the chip: their pieces, put together, make a device that is clean,
+/// and a plan for it that compiles and comes up.
 class NewChipPageTest : public QObject {
     Q_OBJECT
 
     /// All pieces of one kind ("device", "board", "plan") as one JSON object.
     static QString pieces(const QString& name, const QString& kind)
     {
-        const QString page = QString::fromStdString(textOf(std::string(BINDREL_SOURCE_ROOT) + "/docs/" + name.toStdString()));
-        const QRegularExpression fence("```json " + kind + "\n(.*?)```", QRegularExpression::DotMatchesEverythingOption);
+        const QString page =
+            QString::fromStdString(textOf(std::string(BINDREL_SOURCE_ROOT) + "/docs/" + name.toStdString()));
+        const QRegularExpression fence("```json " + kind + "\n(.*?)```",
+                                       QRegularExpression::DotMatchesEverythingOption);
         QStringList out;
         for (auto it = fence.globalMatch(page); it.hasNext();)
             out << it.next().captured(1).trimmed();
@@ -38,8 +40,12 @@ class NewChipPageTest : public QObject {
         QTest::addColumn<QString>("device");
         QTest::addColumn<QString>("board");
         QTest::addColumn<QStringList>("needs");
-        QTest::newRow("words") << "a-new-chip.md" << "tn0504-d20" << "lantern" << QStringList();
-        QTest::newRow("bytes") << "a-chip-of-bytes.md" << "ob0702-d20" << "doorstep" << QStringList{"watchdog 1 s", "interval 20 ms"};
+        QTest::newRow("words") << "a-new-chip.md"
+                               << "tn0504-d20"
+                               << "lantern" << QStringList();
+        QTest::newRow("bytes") << "a-chip-of-bytes.md"
+                               << "ob0702-d20"
+                               << "doorstep" << QStringList{"watchdog 1 s", "interval 20 ms"};
     }
 
 private Q_SLOTS:
@@ -48,7 +54,8 @@ private Q_SLOTS:
     {
         QFETCH(QString, page);
         QFETCH(QString, device);
-        const Expected<Device> made = parseDevice(pieces(page, "device").toStdString(), device.toStdString() + ".json", "", "");
+        const Expected<Device> made =
+            parseDevice(pieces(page, "device").toStdString(), device.toStdString() + ".json", "", "");
         QVERIFY2(made.ok(), made.ok() ? "" : made.problem().text().c_str());
         for (const LintRemark& remark : lint(*made))
             QVERIFY2(false, (remark.check + ": " + remark.text).c_str());

@@ -22,7 +22,8 @@ class SchemaTest : public QObject {
 
     static std::string judge(const char* schemaName, const std::string& text)
     {
-        const nlohmann::json schemaText = parsed(textOf(dataPath(std::string("schema/") + schemaName + ".schema.json")));
+        const nlohmann::json schemaText =
+            parsed(textOf(dataPath(std::string("schema/") + schemaName + ".schema.json")));
         valijson::Schema schema;
         valijson::SchemaParser parser;
         parser.populateSchema(valijson::adapters::NlohmannJsonAdapter(schemaText), schema);
@@ -41,8 +42,11 @@ private Q_SLOTS:
     void acceptsWhatShips()
     {
         int files = 0;
-        for (const auto& [kind, folder] : std::vector<std::pair<const char*, std::filesystem::path>>{
-                 {"device", dataPath("devices")}, {"board", dataPath("boards")}, {"part", dataPath("parts")}, {"plan", BINDREL_EXAMPLES}})
+        for (const auto& [kind, folder] :
+             std::vector<std::pair<const char*, std::filesystem::path>>{{"device", dataPath("devices")},
+                                                                        {"board", dataPath("boards")},
+                                                                        {"part", dataPath("parts")},
+                                                                        {"plan", BINDREL_EXAMPLES}})
             for (const auto& entry : std::filesystem::recursive_directory_iterator(folder)) {
                 if (!entry.is_regular_file())
                     continue;
@@ -59,19 +63,27 @@ private Q_SLOTS:
     {
         QTest::addColumn<QString>("from");
         QTest::addColumn<QString>("to");
-        QTest::newRow("unknown key") << "\"cpu_clock\"" << "\"cpu_clok\"";
-        QTest::newRow("wrong type") << "\"vectors\": 64" << "\"vectors\": \"many\"";
-        QTest::newRow("range") << "\"vectors\": 64" << "\"vectors\": 6400";
-        QTest::newRow("access") << "\"access\": \"wo\"" << "\"access\": \"w\"";
-        QTest::newRow("tier") << "\"tier\": \"source\"" << "\"tier\": \"top\"";
-        QTest::newRow("format") << "\"format\": 1" << "\"format\": 2";
-        QTest::newRow("field") << "\"enable\": \"CLK.OSC.LFXON\"" << "\"enable\": \"CLK.LFXON\"";
+        QTest::newRow("unknown key") << "\"cpu_clock\""
+                                     << "\"cpu_clok\"";
+        QTest::newRow("wrong type") << "\"vectors\": 64"
+                                    << "\"vectors\": \"many\"";
+        QTest::newRow("range") << "\"vectors\": 64"
+                               << "\"vectors\": 6400";
+        QTest::newRow("access") << "\"access\": \"wo\""
+                                << "\"access\": \"w\"";
+        QTest::newRow("tier") << "\"tier\": \"source\""
+                              << "\"tier\": \"top\"";
+        QTest::newRow("format") << "\"format\": 1"
+                                << "\"format\": 2";
+        QTest::newRow("field") << "\"enable\": \"CLK.OSC.LFXON\""
+                               << "\"enable\": \"CLK.LFXON\"";
     }
     void refusesWhatTheReadersRefuse()
     {
         QFETCH(QString, from);
         QFETCH(QString, to);
-        const std::string bad = replaced(textOf(dataPath("devices/sedge/sedge.json")), from.toStdString(), to.toStdString());
+        const std::string bad =
+            replaced(textOf(dataPath("devices/sedge/sedge.json")), from.toStdString(), to.toStdString());
         QVERIFY(!judge("device", bad).empty());
         QVERIFY(!parseDevice(textOf(dataPath("devices/sedge/se4332-c64.json")), "own", bad, "family").ok());
     }
@@ -104,12 +116,14 @@ private Q_SLOTS:
                     written(item);
         };
         const std::string root = BINDREL_SOURCE_ROOT;
-        for (const std::filesystem::path& folder : {std::filesystem::path(dataPath("devices")), std::filesystem::path(root + "/tests/data/library/devices")})
+        for (const std::filesystem::path& folder :
+             {std::filesystem::path(dataPath("devices")), std::filesystem::path(root + "/tests/data/library/devices")})
             for (const auto& entry : std::filesystem::recursive_directory_iterator(folder))
                 if (entry.path().extension() == ".json")
                     written(parsed(textOf(entry.path())));
         const std::string page = textOf(root + "/docs/a-chip-of-bytes.md");
-        for (size_t at = page.find("```json device\n"); at != std::string::npos; at = page.find("```json device\n", at + 1)) {
+        for (size_t at = page.find("```json device\n"); at != std::string::npos;
+             at = page.find("```json device\n", at + 1)) {
             const size_t begin = at + std::string("```json device\n").size();
             written(parsed("{" + page.substr(begin, page.find("```", begin) - begin) + "}"));
         }

@@ -45,7 +45,8 @@ class FindingsTest : public QObject {
     static Workpiece slowly(const char* divider)
     {
         Workpiece work = with(with(demo(), SetText{SetText::What::Range, "R3"}), SetMode{"STOP", true});
-        return with(with(with(with(work, SetClock{"SYS", "HFX"}), SetClock{"CPU", divider}), SetClock{"BUS1", "1"}), SetClock{"BUS2", "1"});
+        return with(with(with(with(work, SetClock{"SYS", "HFX"}), SetClock{"CPU", divider}), SetClock{"BUS1", "1"}),
+                    SetClock{"BUS2", "1"});
     }
 
     /// A tick and a port that interrupt by one number; the tick with or without a flag of its own.
@@ -55,7 +56,8 @@ class FindingsTest : public QObject {
         const auto s = run(work);
         const Setting& tick = s->settings[size_t(needIndex(work.plan, "tick"))];
         Device device = *work.device;
-        const int port = s->bindings.needs[size_t(needIndex(work.plan, "uplink"))].instance, timer = tick.events.at(0).instance;
+        const int port = s->bindings.needs[size_t(needIndex(work.plan, "uplink"))].instance,
+                  timer = tick.events.at(0).instance;
         for (auto& [event, number] : device.instances[size_t(timer)].interrupts)
             number = device.instances[size_t(port)].interrupts.begin()->second;
         if (flagless)
@@ -78,7 +80,9 @@ private Q_SLOTS:
         QTest::addColumn<QString>("rule");
         QTest::addColumn<std::shared_ptr<const Snapshot>>("fires");
         QTest::addColumn<std::shared_ptr<const Snapshot>>("nearly");
-        const auto row = [](const char* rule, const Workpiece& fires, const Workpiece& nearly) { QTest::newRow(rule) << rule << run(fires) << run(nearly); };
+        const auto row = [](const char* rule, const Workpiece& fires, const Workpiece& nearly) {
+            QTest::newRow(rule) << rule << run(fires) << run(nearly);
+        };
         row("PIN-01", moved("lid-switch", "pin", "PD0"), moved("lid-switch", "pin", "PA2"));
         row("PIN-02", twice("uplink"), twice("lid-switch"));
         // Ring sits on bit 6, and so on line 6; PA6 is the same bit, PA5 is not. The heater on PA6 takes no line.
@@ -89,7 +93,9 @@ private Q_SLOTS:
         row("NEED-01", without("uplink", "cts"), demo());
         row("CLK-01", with(demo(), SetClock{"BUS1", "1"}), with(demo(), SetClock{"BUS1", "2"}));
         row("CLK-02", with(demo(), SetClock{"PLLA.VCO", "33"}), with(demo(), SetClock{"PLLA.VCO", "34"}));
-        row("CLK-03", with(with(with(demo(), SetClock{"PLLA.SRC", "HFI"}), SetClock{"PLLA.IN", "4"}), SetClock{"PLLA.VCO", "60"}), demo());
+        row("CLK-03",
+            with(with(with(demo(), SetClock{"PLLA.SRC", "HFI"}), SetClock{"PLLA.IN", "4"}), SetClock{"PLLA.VCO", "60"}),
+            demo());
         row("CLK-04", with(demo(), SetClock{"UART1K", "LFX"}), demo());
         row("GOAL-04", oneVector(true), oneVector(false));
         const auto hush = [](const char* core) {
@@ -101,27 +107,34 @@ private Q_SLOTS:
             Workpiece work = demo("pump-hall-a-done");
             Device device = *work.device;
             // The set point is the helper's.
-            device.instances[size_t(device.findInstance("LVL0"))].fences.front().admits = {{0, {"LEAD"}}, {1, {admits}}};
+            device.instances[size_t(device.findInstance("LVL0"))].fences.front().admits = {{0, {"LEAD"}},
+                                                                                           {1, {admits}}};
             work.device = std::make_shared<const Device>(std::move(device));
             return work;
         };
         row("NEED-02", fenced("LEAD"), fenced("HELP"));
         row("MODE-04", hush("HELP"), hush("LEAD"));
         row("NVM-01", with(demo(), SetStored{"BOOT.DOG", "never"}), with(demo(), SetStored{"BOOT.DOG", "by reset"}));
-        row("NVM-02", with(with(demo(), SetStored{"BOOT.LEVEL", "2.75 V"}), SetText{SetText::What::Supply, "2.75 V"}), with(with(demo(), SetStored{"BOOT.LEVEL", "2.75 V"}), SetText{SetText::What::Supply, "2.76 V"}));
+        row("NVM-02", with(with(demo(), SetStored{"BOOT.LEVEL", "2.75 V"}), SetText{SetText::What::Supply, "2.75 V"}),
+            with(with(demo(), SetStored{"BOOT.LEVEL", "2.75 V"}), SetText{SetText::What::Supply, "2.76 V"}));
         row("NVM-02", with(demo(), SetStored{"BOOT.LEVEL", "2.4 V"}), with(demo(), SetStored{"BOOT.LEVEL", "2.75 V"}));
-        row("CLK-13", with(with(demo(), SetClock{"PLLA.MAIN", "2.5"}), SetClock{"BUS2", "1"}), with(with(demo(), SetClock{"PLLA.MAIN", "2.5"}), SetClock{"BUS2", "2"}));
+        row("CLK-13", with(with(demo(), SetClock{"PLLA.MAIN", "2.5"}), SetClock{"BUS2", "1"}),
+            with(with(demo(), SetClock{"PLLA.MAIN", "2.5"}), SetClock{"BUS2", "2"}));
         row("CLK-12", with(demo(), SetOnFailure{OnFailure::FallBack}), with(demo(), SetOnFailure{OnFailure::GoOn}));
-        row("CLK-05", with(demo(), SetText{SetText::What::Range, "R2"}), with(with(demo(), SetText{SetText::What::Range, "R2"}), SetClock{"PLLA.MAIN", "5"}));
-        row("CLK-06", with(demo(), SetText{SetText::What::Supply, "2.69 V"}), with(demo(), SetText{SetText::What::Supply, "2.7 V"}));
+        row("CLK-05", with(demo(), SetText{SetText::What::Range, "R2"}),
+            with(with(demo(), SetText{SetText::What::Range, "R2"}), SetClock{"PLLA.MAIN", "5"}));
+        row("CLK-06", with(demo(), SetText{SetText::What::Supply, "2.69 V"}),
+            with(demo(), SetText{SetText::What::Supply, "2.7 V"}));
         row("CLK-07", noCrystalNeed(), demo());
         // A pad of the crystal under a lamp: that is no caution any more.
         row("CLK-07", moved("frost-heater", "pin", "PC11", noCrystalNeed()), demo());
         row("MODE-03", with(demo(), SetSlow{withoutClock("RTCK")}), with(demo(), SetSlow{demo().plan.clockSet()}));
         row("CLK-08", with(demo(), SetClock{"HFX", "off"}), with(demo(), SetClock{"LFX", "off"}));
-        row("CLK-11", with(with(demo(), SetClock{"UOSC", std::nullopt}), SetClock{"USBK", "UOSC"}), with(demo(), SetClock{"USBK", "UOSC"}));
+        row("CLK-11", with(with(demo(), SetClock{"UOSC", std::nullopt}), SetClock{"USBK", "UOSC"}),
+            with(demo(), SetClock{"USBK", "UOSC"}));
         row("MODE-02", slowly("1"), slowly("2"));
-        row("MODE-03", with(demo(), SetSlow{ClockSet{"R3", demo().plan.clocks}}), with(demo(), SetSlow{demo().plan.clockSet()}));
+        row("MODE-03", with(demo(), SetSlow{ClockSet{"R3", demo().plan.clocks}}),
+            with(demo(), SetSlow{demo().plan.clockSet()}));
         const auto from = [](Origin origin, bool shadows, const char* tools) {
             Workpiece work = demo();
             work.provenance = {origin, origin, "/there/se4332-c64.json", "", shadows, false};
@@ -130,10 +143,13 @@ private Q_SLOTS:
             work.device = std::make_shared<const Device>(std::move(device));
             return work;
         };
-        row("DEV-01", from(Origin::BesidePlan, true, "arm-none-eabi-"), from(Origin::BesidePlan, false, "arm-none-eabi-"));
+        row("DEV-01", from(Origin::BesidePlan, true, "arm-none-eabi-"),
+            from(Origin::BesidePlan, false, "arm-none-eabi-"));
         row("DEV-02", from(Origin::User, false, "other-"), from(Origin::Shipped, false, "other-"));
-        row("GOAL-01", with(demo(), SetGoal{"gate-bridge", "dead", "4.59 us"}), with(demo(), SetGoal{"gate-bridge", "dead", "4.58 us"}));
-        row("GOAL-02", with(demo(), SetGoal{"beacon", "frequency", "90 MHz"}), with(demo(), SetGoal{"beacon", "frequency", "20 kHz"}));
+        row("GOAL-01", with(demo(), SetGoal{"gate-bridge", "dead", "4.59 us"}),
+            with(demo(), SetGoal{"gate-bridge", "dead", "4.58 us"}));
+        row("GOAL-02", with(demo(), SetGoal{"beacon", "frequency", "90 MHz"}),
+            with(demo(), SetGoal{"beacon", "frequency", "20 kHz"}));
     }
     void everyRuleFiresAndNearlyFires()
     {
@@ -156,7 +172,8 @@ private Q_SLOTS:
     void everyRuleIsTested()
     {
         std::string tests;
-        for (const auto& entry : std::filesystem::recursive_directory_iterator(std::string(BINDREL_SOURCE_ROOT) + "/tests"))
+        for (const auto& entry :
+             std::filesystem::recursive_directory_iterator(std::string(BINDREL_SOURCE_ROOT) + "/tests"))
             if (entry.path().extension() == ".cpp")
                 tests += textOf(entry.path());
         std::set<std::string> ids;
@@ -174,13 +191,15 @@ private Q_SLOTS:
         slow.clocks["BUS1"] = "1";
         const auto s = run(with(demo(), SetSlow{slow}));
         QVERIFY(!hasFinding(*s, "CLK-01"));
-        const auto found = std::find_if(s->findings.begin(), s->findings.end(), [](const Finding& f) { return f.rule == "MODE-03"; });
+        const auto found =
+            std::find_if(s->findings.begin(), s->findings.end(), [](const Finding& f) { return f.rule == "MODE-03"; });
         QVERIFY(found != s->findings.end());
         COMPARE_TEXT(found->place.id, "BUS1");
         QVERIFY2(found->text.starts_with("With the slow clocks: Bus 1 runs at 150 MHz"), found->text.c_str());
         QVERIFY(found->fixTitle.empty() && !found->ways);
         slow.range = "R2";
-        QVERIFY(findingsText(*run(with(demo(), SetSlow{slow}))).find("With the slow clocks: The flash cannot follow") != std::string::npos);
+        QVERIFY(findingsText(*run(with(demo(), SetSlow{slow}))).find("With the slow clocks: The flash cannot follow") !=
+                std::string::npos);
     }
 
     /// With nothing bound that runs on or watches a pad, the chip would sleep for good.
@@ -203,9 +222,11 @@ private Q_SLOTS:
 
     void everyFixThatIsOfferedMendsItsFinding()
     {
-        const std::vector<Workpiece> troubled{demo("sluice-node-c-tangled"), demo("sluice-node-c-start"), moved("lid-switch", "pin", "PD0"), with(twice("level-probes"), RemoveNeed{"frost-heater"}),
-                                              moved("uplink", "tx", "PA2"), moved("frost-heater", "pin", "PC11"), with(demo(), SetClock{"BUS1", "1"}),
-                                              with(demo(), SetClock{"PLLA.VCO", "23"})};
+        const std::vector<Workpiece> troubled{
+            demo("sluice-node-c-tangled"),       demo("sluice-node-c-start"),
+            moved("lid-switch", "pin", "PD0"),   with(twice("level-probes"), RemoveNeed{"frost-heater"}),
+            moved("uplink", "tx", "PA2"),        moved("frost-heater", "pin", "PC11"),
+            with(demo(), SetClock{"BUS1", "1"}), with(demo(), SetClock{"PLLA.VCO", "23"})};
         int fixes = 0;
         for (const Workpiece& work : troubled) {
             const auto s = run(work);
@@ -230,7 +251,8 @@ private Q_SLOTS:
         Workpiece work = demo("sluice-node-c-tangled");
         for (int i = 0; i < 20; ++i) {
             const auto s = run(work);
-            const auto fixable = std::find_if(s->findings.begin(), s->findings.end(), [](const Finding& f) { return !f.fixTitle.empty(); });
+            const auto fixable = std::find_if(s->findings.begin(), s->findings.end(),
+                                              [](const Finding& f) { return !f.fixTitle.empty(); });
             if (fixable == s->findings.end())
                 break;
             const Expected<Edit> edit = fixFor(s->facts(), *fixable);

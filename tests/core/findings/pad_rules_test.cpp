@@ -20,7 +20,8 @@ class PadRulesTest : public QObject {
         work.board = std::make_shared<const Board>(board);
         return work;
     }
-    static Workpiece said(const char* need, const char* signal, const char* property, const char* value, Workpiece work = demo())
+    static Workpiece said(const char* need, const char* signal, const char* property, const char* value,
+                          Workpiece work = demo())
     {
         const Need* found = work.plan.need(need);
         return with(work, pinPropertyChange(*found, signal, property, value));
@@ -28,7 +29,8 @@ class PadRulesTest : public QObject {
     static const PadSetup* setupOf(const Snapshot& s, const char* need, const char* signal)
     {
         for (const PadSetup& setup : s.pads)
-            if (s.plan.needs[size_t(setup.need)].id == need && s.bindings.needs[size_t(setup.need)].seats[size_t(setup.seat)].signal.id == signal)
+            if (s.plan.needs[size_t(setup.need)].id == need &&
+                s.bindings.needs[size_t(setup.need)].seats[size_t(setup.seat)].signal.id == signal)
                 return &setup;
         return nullptr;
     }
@@ -56,7 +58,8 @@ private Q_SLOTS:
         QVERIFY2(hasFinding(*s, "PAD-01", "uplink"), findingsText(*s).c_str());
         QVERIFY(mended(*s, "PAD-01"));
         QVERIFY(!hasFinding(*run(knowing("uplink-modem", "txd", up)), "PAD-01"));
-        QVERIFY(!hasFinding(*run(said("uplink", "rx", "pull", "none", knowing("uplink-modem", "txd", down))), "PAD-01"));
+        QVERIFY(
+            !hasFinding(*run(said("uplink", "rx", "pull", "none", knowing("uplink-modem", "txd", down))), "PAD-01"));
     }
 
     void drivesFollowTheRateUntilSomebodySaysOtherwise()
@@ -72,8 +75,10 @@ private Q_SLOTS:
         QVERIFY(findingsText(*weak).find("7.5 MHz") != std::string::npos);
         QVERIFY(mended(*weak, "PAD-02"));
         // At exactly what the weak drive can do nothing is wrong.
-        QVERIFY(!hasFinding(*run(with(said("log-flash", "sck", "drive", "weak"), SetGoal{"log-flash", "rate", "7.5 MHz"})), "PAD-02"));
-        QVERIFY(hasFinding(*run(with(said("log-flash", "sck", "drive", "weak"), SetGoal{"log-flash", "rate", "7.51 MHz"})), "PAD-02"));
+        QVERIFY(!hasFinding(
+            *run(with(said("log-flash", "sck", "drive", "weak"), SetGoal{"log-flash", "rate", "7.5 MHz"})), "PAD-02"));
+        QVERIFY(hasFinding(
+            *run(with(said("log-flash", "sck", "drive", "weak"), SetGoal{"log-flash", "rate", "7.51 MHz"})), "PAD-02"));
         // More than any drive can do has no fix.
         const auto hopeless = run(with(demo(), SetGoal{"log-flash", "rate", "61 MHz"}));
         QVERIFY(hasFinding(*hopeless, "PAD-02", "log-flash") && !mended(*hopeless, "PAD-02"));
@@ -90,11 +95,13 @@ private Q_SLOTS:
         const auto fast = run(with(work, SetGoal{"log-flash", "rate", "14.1 MHz"}));
         QVERIFY(setupOf(*fast, "log-flash", "sck")->fast);
         // The field follows.
-        const FieldRef edges = fast->device->roleField(fast->device->pads[size_t(setupOf(*fast, "log-flash", "sck")->pad)].port,
-                                                       "speed" + std::to_string(fast->device->pads[size_t(setupOf(*fast, "log-flash", "sck")->pad)].bit));
+        const FieldRef edges = fast->device->roleField(
+            fast->device->pads[size_t(setupOf(*fast, "log-flash", "sck")->pad)].port,
+            "speed" + std::to_string(fast->device->pads[size_t(setupOf(*fast, "log-flash", "sck")->pad)].bit));
         QVERIFY(edges.valid());
         QCOMPARE(fast->image.codeOf(*fast->device, edges), 0u);
-        const auto slow = run(said("log-flash", "sck", "speed", "slow", with(work, SetGoal{"log-flash", "rate", "14.1 MHz"})));
+        const auto slow =
+            run(said("log-flash", "sck", "speed", "slow", with(work, SetGoal{"log-flash", "rate", "14.1 MHz"})));
         QVERIFY(hasFinding(*slow, "PAD-02") && mended(*slow, "PAD-02"));
     }
 
@@ -105,7 +112,8 @@ private Q_SLOTS:
         QVERIFY(!hasFinding(*run(knowing("uplink-modem", "txd", volts)), "PAD-03"));
         volts.volts = Voltage(Rational(361, 100));
         const auto s = run(knowing("uplink-modem", "txd", volts));
-        QCOMPARE(hasFinding(*s, "PAD-03", "uplink"), !s->device->pads[size_t(setupOf(*s, "uplink", "rx")->pad)].fiveVolt);
+        QCOMPARE(hasFinding(*s, "PAD-03", "uplink"),
+                 !s->device->pads[size_t(setupOf(*s, "uplink", "rx")->pad)].fiveVolt);
         // A tolerant pad bears 5.5 V, and no more.
         Workpiece tolerant = demo();
         Device device = *tolerant.device;
@@ -153,7 +161,9 @@ private Q_SLOTS:
             if (need.kind == "gpio" && goalIs(need, "direction", "output")) {
                 need.binding.pads["pin"] = "W24";
                 const auto weak = run(knowing(need.part.c_str(), need.terminals.at("pin").c_str(), load, work));
-                QVERIFY2(hasFinding(*weak, "PAD-04", need.id) && findingsText(*weak).find("weak supply VLOW") != std::string::npos, findingsText(*weak).c_str());
+                QVERIFY2(hasFinding(*weak, "PAD-04", need.id) &&
+                             findingsText(*weak).find("weak supply VLOW") != std::string::npos,
+                         findingsText(*weak).c_str());
                 break;
             }
     }
@@ -174,7 +184,8 @@ private Q_SLOTS:
         QVERIFY(run(knowing("frost-heater", "on", off))->count(Finding::Severity::Error) == 1);
         off.off = Level::High;
         QVERIFY(hasFinding(*run(knowing("frost-heater", "on", off)), "PAD-05")); // starts low, which is on
-        QVERIFY(!hasFinding(*run(with(knowing("frost-heater", "on", off), SetGoal{"frost-heater", "level", "high"})), "PAD-05"));
+        QVERIFY(!hasFinding(*run(with(knowing("frost-heater", "on", off), SetGoal{"frost-heater", "level", "high"})),
+                            "PAD-05"));
         // A debug pad moves between reset and bring-up.
         Workpiece debug = with(demo(), RemoveNeed{"debug"});
         debug.plan.need("frost-heater")->binding.pads["pin"] = "PD12";
@@ -194,15 +205,21 @@ private Q_SLOTS:
 
     void namesOfNetsBindToTheirPads()
     {
-        // The log flash's clock is on PA6. With the net known elsewhere it must go there; with the same net it is at home.
-        const auto netOn = [](Workpiece work, const char* pad, const char* net) { return with(std::move(work), SetNet{pad, net}); };
+        // The log flash's clock is on PA6. With the net known elsewhere it must go there; with the same net it is at
+        // home.
+        const auto netOn = [](Workpiece work, const char* pad, const char* net) {
+            return with(std::move(work), SetNet{pad, net});
+        };
         const Workpiece named = said("log-flash", "sck", "net", "FL_SCK");
         QVERIFY(!hasFinding(*run(named), "PIN-06"));
         QVERIFY(!hasFinding(*run(netOn(named, "PA6", "FL_SCK")), "PIN-06"));
         const auto other = run(netOn(named, "PA6", "SOMETHING"));
-        QVERIFY2(hasFinding(*other, "PIN-06", "log-flash") && findingsText(*other).find("routed to SOMETHING") != std::string::npos, findingsText(*other).c_str());
+        QVERIFY2(hasFinding(*other, "PIN-06", "log-flash") &&
+                     findingsText(*other).find("routed to SOMETHING") != std::string::npos,
+                 findingsText(*other).c_str());
         const auto elsewhere = run(netOn(named, "PA7", "FL_SCK"));
-        QVERIFY(hasFinding(*elsewhere, "PIN-06", "log-flash") && findingsText(*elsewhere).find("FL_SCK is routed to PA7") != std::string::npos);
+        QVERIFY(hasFinding(*elsewhere, "PIN-06", "log-flash") &&
+                findingsText(*elsewhere).find("FL_SCK is routed to PA7") != std::string::npos);
         // A net that nobody names keeps everything off but the pad's own fixed function, as before.
         QVERIFY(hasFinding(*run(netOn(demo(), "PA6", "FL_SCK")), "PIN-06", "log-flash"));
         // Options and the search know it too.
@@ -225,9 +242,11 @@ private Q_SLOTS:
     {
         const auto s = run(said("uplink", "tx", "open_drain", "yes", said("uplink", "rx", "pull", "down")));
         QCOMPARE(setupOf(*s, "uplink", "rx")->pull, PadSetup::Pull::Down);
-        QVERIFY(setupOf(*s, "uplink", "tx")->openDrain && setupOf(*s, "uplink", "tx")->isSaid("open_drain") && !setupOf(*s, "uplink", "tx")->isSaid("pull"));
+        QVERIFY(setupOf(*s, "uplink", "tx")->openDrain && setupOf(*s, "uplink", "tx")->isSaid("open_drain") &&
+                !setupOf(*s, "uplink", "tx")->isSaid("pull"));
         const int pad = setupOf(*s, "uplink", "rx")->pad;
-        const FieldRef pull = s->device->roleField(s->device->pads[size_t(pad)].port, "pull" + std::to_string(s->device->pads[size_t(pad)].bit));
+        const FieldRef pull = s->device->roleField(s->device->pads[size_t(pad)].port,
+                                                   "pull" + std::to_string(s->device->pads[size_t(pad)].bit));
         QCOMPARE(s->image.codeOf(*s->device, pull), 2u);
         // For a port's bit the same words are the need's own goals: one truth.
         const Need& lid = *s->plan.need("lid-switch");

@@ -12,8 +12,8 @@ using namespace bindrel::test;
 
 namespace {
 
-/// A chip as its registers say it stands: the words, and what they mean for the clocks, in floating point. It shares with the
-/// product only the description of the fields.
+/// A chip as its registers say it stands: the words, and what they mean for the clocks, in floating point. It shares
+/// with the product only the description of the fields.
 class ClockRegisters {
 public:
     ClockRegisters(const Device& device, const Board& board) : device_(device), board_(board) {}
@@ -47,7 +47,8 @@ public:
         if (!node.control.valid())
             return double(node.resetValue) / double(node.unit);
         const double whole = double(node.encoding.decode(code(node.control)).value_or(0));
-        return node.fraction.valid() ? whole + double(code(node.fraction)) / double(node.unit) : whole / double(node.unit);
+        return node.fraction.valid() ? whole + double(code(node.fraction)) / double(node.unit)
+                                     : whole / double(node.unit);
     }
     /// 0 while it stands still.
     double rate(int clock) const
@@ -74,7 +75,9 @@ public:
         case ClockNode::Type::Multiply:
             return rate(from) * factor(clock);
         case ClockNode::Type::Follow:
-            return rate(from) * double(node.follows < 0 ? 1 : factor(node.follows) == 1 ? node.factorWhenOne : node.factorElse);
+            return rate(from) * double(node.follows < 0            ? 1
+                                       : factor(node.follows) == 1 ? node.factorWhenOne
+                                                                   : node.factorElse);
         default:
             return rate(from);
         }
@@ -104,13 +107,17 @@ public:
         if (step.kind == Step::Kind::Wait) {
             if (!(step.timeout.value > Rational(0)))
                 return "a wait without a time-out" + where;
-            // Passes are counted at the core's rate of that moment: too low a figure would give up too soon. While a select switches, the faster of
-            // two rates counts.
-            const bool switches = std::any_of(device_.clocks.begin(), device_.clocks.end(), [&step](const ClockNode& node) { return node.status == step.fields.front().ref; });
-            if (step.coreRate.toDouble() < rate(device_.cpuClock()) * (1 - 1e-9) || (!switches && step.coreRate.toDouble() > rate(device_.cpuClock()) * (1 + 1e-9)))
+            // Passes are counted at the core's rate of that moment: too low a figure would give up too soon. While a
+            // select switches, the faster of two rates counts.
+            const bool switches =
+                std::any_of(device_.clocks.begin(), device_.clocks.end(),
+                            [&step](const ClockNode& node) { return node.status == step.fields.front().ref; });
+            if (step.coreRate.toDouble() < rate(device_.cpuClock()) * (1 - 1e-9) ||
+                (!switches && step.coreRate.toDouble() > rate(device_.cpuClock()) * (1 + 1e-9)))
                 return "a time-out counted at " + std::to_string(step.coreRate.toDouble()) + where;
             for (int i = 0; i < int(device_.clocks.size()); ++i)
-                if (const ClockNode& node = device_.clocks[size_t(i)]; node.ready.valid() && node.ready.ref == step.fields.front().ref && rate(i) <= 0)
+                if (const ClockNode& node = device_.clocks[size_t(i)];
+                    node.ready.valid() && node.ready.ref == step.fields.front().ref && rate(i) <= 0)
                     return node.name + " is polled but cannot come" + where;
             return {};
         }
@@ -122,15 +129,19 @@ public:
         std::vector<std::pair<int, double>> before;
         for (int i = 0; i < int(device_.clocks.size()); ++i)
             if (!device_.clocks[size_t(i)].frozenBy.empty())
-                before.emplace_back(i, device_.clocks[size_t(i)].type == ClockNode::Type::Select ? input(i) : factor(i));
+                before.emplace_back(i,
+                                    device_.clocks[size_t(i)].type == ClockNode::Type::Select ? input(i) : factor(i));
         const auto key = std::pair(step.instance, step.reg);
-        const std::uint32_t word = words_.contains(key) ? words_[key] : device_.blockOf(step.instance).registers[size_t(step.reg)].reset;
+        const std::uint32_t word =
+            words_.contains(key) ? words_[key] : device_.blockOf(step.instance).registers[size_t(step.reg)].reset;
         const std::uint32_t mask = step.kind == Step::Kind::Write ? ~0u : step.mask;
         words_[key] = (word & ~mask) | (step.value & mask);
         for (const auto& [clock, was] : before)
             for (const int by : device_.clocks[size_t(clock)].frozenBy)
-                if (on(by) && (device_.clocks[size_t(clock)].type == ClockNode::Type::Select ? input(clock) : factor(clock)) != was)
-                    return device_.clocks[size_t(clock)].name + " is changed while " + device_.clocks[size_t(by)].name + " is on" + where;
+                if (on(by) && (device_.clocks[size_t(clock)].type == ClockNode::Type::Select ? input(clock)
+                                                                                             : factor(clock)) != was)
+                    return device_.clocks[size_t(clock)].name + " is changed while " + device_.clocks[size_t(by)].name +
+                           " is on" + where;
         return {};
     }
 
@@ -146,7 +157,8 @@ public:
             if (is <= 0 || (node.tier == "kernel" && !live[size_t(i)]))
                 continue;
             // The input of a multiplier that is off does nothing.
-            if (!node.frozenBy.empty() && std::none_of(node.frozenBy.begin(), node.frozenBy.end(), [this](int by) { return on(by); }))
+            if (!node.frozenBy.empty() &&
+                std::none_of(node.frozenBy.begin(), node.frozenBy.end(), [this](int by) { return on(by); }))
                 continue;
             const RateLimit& limit = node.limitIn(device_.ranges[size_t(now)].id);
             double most = limit.max ? limit.max->toDouble() : 1e18;
@@ -158,7 +170,8 @@ public:
                 return node.name + " at " + std::to_string(is) + " Hz in " + device_.ranges[size_t(now)].name;
         }
         for (const ClockNode& node : device_.clocks)
-            if (node.monitor && code(node.monitor->enable.ref) == node.monitor->enable.code && node.enable.valid() && code(node.enable.ref) != node.enable.code)
+            if (node.monitor && code(node.monitor->enable.ref) == node.monitor->enable.code && node.enable.valid() &&
+                code(node.enable.ref) != node.enable.code)
                 return node.name + " is watched while it is off";
         const std::vector<Frequency>& waits = device_.ranges[size_t(now)].waitStateLimits;
         const std::uint32_t states = code(device_.waitStates);
@@ -181,7 +194,8 @@ private:
 class ClockStepsTest : public QObject {
     Q_OBJECT
 
-    static void walk(ClockRegisters& chip, const std::vector<Step>& steps, const std::vector<bool>& live, const std::string& what)
+    static void walk(ClockRegisters& chip, const std::vector<Step>& steps, const std::vector<bool>& live,
+                     const std::string& what)
     {
         for (const Step& step : steps) {
             if (step.phase == Step::Phase::Pins || step.phase == Step::Phase::Need || step.phase == Step::Phase::Start)
@@ -198,24 +212,31 @@ class ClockStepsTest : public QObject {
         for (size_t i = 0; i < device.clocks.size(); ++i)
             if (rates.clocks[i].running && rates.clocks[i].used) {
                 const double wanted = rates.clocks[i].rate.toDouble();
-                QVERIFY2(std::abs(chip.rate(int(i)) - wanted) <= wanted * 1e-9, (what + ": " + device.clocks[i].name).c_str());
+                QVERIFY2(std::abs(chip.rate(int(i)) - wanted) <= wanted * 1e-9,
+                         (what + ": " + device.clocks[i].name).c_str());
             } else if (device.clocks[i].enable.valid() && !rates.clocks[i].running) {
                 QVERIFY2(!chip.on(int(i)), (what + ": left on, " + device.clocks[i].name).c_str());
             }
         for (size_t i = 0; i < device.clocks.size(); ++i) {
             const ClockNode& node = device.clocks[i];
             if (node.trim && rates.clocks[i].running)
-                QVERIFY2((chip.code(node.trim->enable.ref) == node.trim->enable.code) == rates.clocks[i].trimmed, (what + ": trim of " + node.name).c_str());
+                QVERIFY2((chip.code(node.trim->enable.ref) == node.trim->enable.code) == rates.clocks[i].trimmed,
+                         (what + ": trim of " + node.name).c_str());
             if (node.monitor)
-                QVERIFY2((chip.code(node.monitor->enable.ref) == node.monitor->enable.code) == (rates.clocks[i].monitored && rates.clocks[i].running), (what + ": monitor of " + node.name).c_str());
+                QVERIFY2((chip.code(node.monitor->enable.ref) == node.monitor->enable.code) ==
+                             (rates.clocks[i].monitored && rates.clocks[i].running),
+                         (what + ": monitor of " + node.name).c_str());
         }
         QCOMPARE(chip.range(), rates.range);
     }
 
-    /// What the hardware does when it wakes from a mode: only what the mode keeps runs, and the source that it wakes on.
+    /// What the hardware does when it wakes from a mode: only what the mode keeps runs, and the source that it wakes
+    /// on.
     static void wake(ClockRegisters& chip, const Device& device, const LowPowerMode& mode)
     {
-        const auto has = [](const auto& list, int item) { return std::find(list.begin(), list.end(), item) != list.end(); };
+        const auto has = [](const auto& list, int item) {
+            return std::find(list.begin(), list.end(), item) != list.end();
+        };
         for (int i = 0; i < int(device.clocks.size()); ++i) {
             const ClockNode& node = device.clocks[size_t(i)];
             // Sources and multipliers stop; a divider that can be switched keeps its switch.
@@ -234,7 +255,8 @@ class ClockStepsTest : public QObject {
             turned.push_back(i);
         for (const int i : turned) {
             const ClockNode& node = device.clocks[size_t(i)];
-            const auto choice = std::find_if(node.inputs.begin(), node.inputs.end(), [&mode](const ClockInput& input) { return input.node == mode.wakesOn; });
+            const auto choice = std::find_if(node.inputs.begin(), node.inputs.end(),
+                                             [&mode](const ClockInput& input) { return input.node == mode.wakesOn; });
             if (node.type == ClockNode::Type::Select && choice != node.inputs.end()) {
                 chip.force(node.control, choice->code);
                 if (mode.wakesSelects.empty())
@@ -244,7 +266,8 @@ class ClockStepsTest : public QObject {
     }
 
 private Q_SLOTS:
-    /// A domain that takes another source and divides it otherwise to keep its rate is told both in one write: nobody sees a rate between.
+    /// A domain that takes another source and divides it otherwise to keep its rate is told both in one write: nobody
+    /// sees a rate between.
     void aSelectAndItsDividerMoveAtOnce()
     {
         Workpiece work = demo("pump-hall-a-done");
@@ -258,14 +281,16 @@ private Q_SLOTS:
                 std::set<std::string> fields;
                 for (const FieldWrite& write : step.fields)
                     fields.insert(s->device->nameOf(write.ref));
-                if (step.kind == Step::Kind::Wait || (!fields.contains("CLK.SLOW_TAKE.FROM") && !fields.contains("CLK.SLOW_TAKE.BY")))
+                if (step.kind == Step::Kind::Wait ||
+                    (!fields.contains("CLK.SLOW_TAKE.FROM") && !fields.contains("CLK.SLOW_TAKE.BY")))
                     continue;
                 ++writes;
                 QVERIFY(fields.contains("CLK.SLOW_TAKE.FROM") && fields.contains("CLK.SLOW_TAKE.BY"));
             }
         QCOMPARE(writes, 2);
         const Rehearsal there = rehearsePlanned(s->facts(), {Scenario::Kind::Slow, -1, {}, -1});
-        QVERIFY2(there.hazards.empty() && there.gaveUp.empty(), there.hazards.empty() ? there.gaveUp.c_str() : there.hazards[0].text.c_str());
+        QVERIFY2(there.hazards.empty() && there.gaveUp.empty(),
+                 there.hazards.empty() ? there.gaveUp.c_str() : there.hazards[0].text.c_str());
     }
 
     void everyStepKeepsEveryLimit_data()
@@ -293,7 +318,9 @@ private Q_SLOTS:
             for (const Finding& finding : s->findings)
                 QVERIFY2(finding.rule != "CLK-01" && finding.rule != "CLK-02", (finding.text + decisions).c_str());
             ClockRegisters fresh(device, *s->board);
-            walk(fresh, s->image.steps, cores, name.toStdString() + ", from reset to plan " + std::to_string(p) + " " + plans[p].range + " " + decisions);
+            walk(fresh, s->image.steps, cores,
+                 name.toStdString() + ", from reset to plan " + std::to_string(p) + " " + plans[p].range + " " +
+                     decisions);
             arrives(fresh, device, s->rates, "plan " + std::to_string(p));
             // From each to the next, and back, with all needs at work.
             Workpiece pair = from;
@@ -339,8 +366,10 @@ private Q_SLOTS:
                     QCOMPARE(chip.code(field.ref), field.code);
                 if (mode.wakesOn >= 0)
                     wake(chip, device, mode);
-                // A finding tells where the chip would wake outside its limits; elsewhere it does not, and comes back inside them.
-                if (std::any_of(s->findings.begin(), s->findings.end(), [&mode](const Finding& f) { return f.rule == "MODE-02" && f.place.id == mode.id; })) {
+                // A finding tells where the chip would wake outside its limits; elsewhere it does not, and comes back
+                // inside them.
+                if (std::any_of(s->findings.begin(), s->findings.end(),
+                                [&mode](const Finding& f) { return f.rule == "MODE-02" && f.place.id == mode.id; })) {
                     QVERIFY2(!chip.outside(live).empty(), findingsText(*s).c_str());
                     continue;
                 }
@@ -369,11 +398,15 @@ private Q_SLOTS:
         for (const Step& step : s->image.toSlow)
             if (step.kind != Step::Kind::Wait && !step.fields.empty())
                 words.push_back(s->device->nameOf(step.fields.front().ref));
-        const auto at = [&words](const char* field) { return std::find(words.begin(), words.end(), field) - words.begin(); };
+        const auto at = [&words](const char* field) {
+            return std::find(words.begin(), words.end(), field) - words.begin();
+        };
         QVERIFY(at("CLK.TREE.SYS") < at("CLK.PLLON.A"));
         QVERIFY(at("CLK.PLLON.A") < at("CLK.PLLA.MUL"));
         QVERIFY(at("CLK.PLLA.MUL") < std::ptrdiff_t(words.size()));
-        const auto last = [&words](const char* field) { return std::find(words.rbegin(), words.rend(), field).base() - words.begin(); };
+        const auto last = [&words](const char* field) {
+            return std::find(words.rbegin(), words.rend(), field).base() - words.begin();
+        };
         QVERIFY(last("CLK.PLLA.MUL") < last("CLK.PLLON.A"));
         QVERIFY(last("CLK.PLLON.A") < last("CLK.TREE.SYS"));
     }

@@ -8,8 +8,8 @@
 using namespace bindrel;
 using namespace bindrel::test;
 
-/// Register words decoded by hand-written tables (register_decoder.h) must mean what the plan says, and the order of the
-/// bring-up must keep every rule of the data sheet at every step.
+/// Register words decoded by hand-written tables (register_decoder.h) must mean what the plan says, and the order of
+/// the bring-up must keep every rule of the data sheet at every step.
 class ImageTest : public QObject {
     Q_OBJECT
 
@@ -50,8 +50,14 @@ private Q_SLOTS:
             return std::pair(pad[1] - 'A', std::stoi(pad.substr(2)));
         };
         // The pad table of the data sheet, by hand, for the pads of the shipped plan.
-        const std::map<std::string, uint32_t> sheet{{"PD0", 8}, {"PD1", 8}, {"PD2", 8}, {"PD3", 8}, {"PB8", 11}, {"PB9", 11}};
-        for (const auto& [need, signal] : {std::pair{"uplink", "tx"}, {"uplink", "rx"}, {"uplink", "cts"}, {"uplink", "rts"}, {"level-probes", "scl"}, {"level-probes", "sda"}}) {
+        const std::map<std::string, uint32_t> sheet{{"PD0", 8}, {"PD1", 8},  {"PD2", 8},
+                                                    {"PD3", 8}, {"PB8", 11}, {"PB9", 11}};
+        for (const auto& [need, signal] : {std::pair{"uplink", "tx"},
+                                           {"uplink", "rx"},
+                                           {"uplink", "cts"},
+                                           {"uplink", "rts"},
+                                           {"level-probes", "scl"},
+                                           {"level-probes", "sda"}}) {
             const auto [port, bit] = at(need, signal);
             QCOMPARE(chip.function(port, bit), sheet.at(s->plan.need(need)->binding.pads.at(signal)));
         }
@@ -70,7 +76,10 @@ private Q_SLOTS:
             for (const char* mul : {"48", "60", "79"})
                 for (const char* main : {"2", "3", "5"})
                     for (const char* bus : {"1", "2", "4"}) {
-                        const auto s = run(with(with(with(with(demo(), SetClock{"PLLA.IN", in}), SetClock{"PLLA.VCO", mul}), SetClock{"PLLA.MAIN", main}), SetClock{"BUS1", bus}));
+                        const auto s =
+                            run(with(with(with(with(demo(), SetClock{"PLLA.IN", in}), SetClock{"PLLA.VCO", mul}),
+                                          SetClock{"PLLA.MAIN", main}),
+                                     SetClock{"BUS1", bus}));
                         const Se43 chip = decode(*s);
                         QVERIFY(std::abs(chip.cpu() - hertz(*s, "CPU")) < 1);
                         QVERIFY(std::abs(chip.bus1() - hertz(*s, "BUS1")) < 1);
@@ -85,10 +94,18 @@ private Q_SLOTS:
         QTest::addColumn<QString>("range");
         QTest::addColumn<QString>("mul");
         QTest::addColumn<QString>("source");
-        QTest::newRow("fast") << "R1" << "50" << "HFX";
-        QTest::newRow("middle") << "R2" << "42" << "HFX";
-        QTest::newRow("internal") << "R1" << "26" << "HFI";
-        QTest::newRow("slow") << "R3" << "26" << "HFX";
+        QTest::newRow("fast") << "R1"
+                              << "50"
+                              << "HFX";
+        QTest::newRow("middle") << "R2"
+                                << "42"
+                                << "HFX";
+        QTest::newRow("internal") << "R1"
+                                  << "26"
+                                  << "HFI";
+        QTest::newRow("slow") << "R3"
+                              << "26"
+                              << "HFX";
     }
     /// A small model of the chip steps through the operations: what is locked, what is frozen, what is ready, and the
     /// limits of wait states, regulator and buses at that moment.
@@ -97,7 +114,9 @@ private Q_SLOTS:
         QFETCH(QString, range);
         QFETCH(QString, mul);
         QFETCH(QString, source);
-        Workpiece work = with(with(with(demo(), SetText{SetText::What::Range, range.toStdString()}), SetClock{"PLLA.VCO", mul.toStdString()}), SetClock{"PLLA.SRC", source.toStdString()});
+        Workpiece work = with(with(with(demo(), SetText{SetText::What::Range, range.toStdString()}),
+                                   SetClock{"PLLA.VCO", mul.toStdString()}),
+                              SetClock{"PLLA.SRC", source.toStdString()});
         // The bus is too slow for the crystal's rate at some of these, so the CAN has none.
         work = with(work, SetClock{"CANK", "none"});
         if (range == "R2")
@@ -107,11 +126,13 @@ private Q_SLOTS:
         const auto s = run(work);
         QVERIFY2(!hasFinding(*s, "CLK-01"), findingsText(*s).c_str());
 
-        std::map<uint32_t, uint32_t> words{{0x4D000004, 1}, {0x4D000D04, 1}, {0x4D000010, 0x0A00}, {0x4D000018, 0x0600}, {0x4D000014, 0x0101}};
+        std::map<uint32_t, uint32_t> words{
+            {0x4D000004, 1}, {0x4D000D04, 1}, {0x4D000010, 0x0A00}, {0x4D000018, 0x0600}, {0x4D000014, 0x0101}};
         bool clkOpen = false, pwrOpen = false, pllLocked = false;
         std::map<int, bool> ready{{0, true}};
         for (const Step& step : s->image.steps) {
-            if (step.phase != Step::Phase::Unlock && step.phase != Step::Phase::Clocks && step.phase != Step::Phase::Late)
+            if (step.phase != Step::Phase::Unlock && step.phase != Step::Phase::Clocks &&
+                step.phase != Step::Phase::Late)
                 continue;
             const uint32_t address = s->device->addressOf(step.instance, step.reg);
             const std::string why = step.why + " at " + QString::number(address, 16).toStdString();
@@ -149,7 +170,8 @@ private Q_SLOTS:
                 QVERIFY2(words[0x4D000004] & 1, why.c_str());
             // Limits at this moment, by hand from the data sheet.
             const double top[] = {30e6, 90e6, 150e6}, bus1[] = {30e6, 45e6, 75e6}, bus2[] = {30e6, 90e6, 150e6};
-            const std::vector<double> flash[] = {{15e6, 30e6}, {25e6, 50e6, 75e6, 90e6}, {34e6, 68e6, 102e6, 136e6, 150e6}};
+            const std::vector<double> flash[] = {
+                {15e6, 30e6}, {25e6, 50e6, 75e6, 90e6}, {34e6, 68e6, 102e6, 136e6, 150e6}};
             const uint32_t r = now.range();
             QVERIFY2(now.cpu() <= top[r] + 1 && now.bus1() <= bus1[r] + 1 && now.bus2() <= bus2[r] + 1, why.c_str());
             QVERIFY2(now.waitStates() < flash[r].size() && now.cpu() <= flash[r][now.waitStates()] + 1, why.c_str());
@@ -184,7 +206,8 @@ private Q_SLOTS:
         for (const Step& step : s->image.steps) {
             for (const FieldWrite& write : step.fields)
                 for (size_t i = 0; i < s->device->instances.size(); ++i)
-                    if (s->device->instances[i].gate.valid() && s->device->instances[i].gate == FieldCode{write.ref, write.code})
+                    if (s->device->instances[i].gate.valid() &&
+                        s->device->instances[i].gate == FieldCode{write.ref, write.code})
                         open.insert(int(i));
             if (s->device->instances[size_t(step.instance)].gate.valid())
                 QVERIFY2(open.contains(step.instance), step.why.c_str());
@@ -224,7 +247,8 @@ private Q_SLOTS:
             int late = 0;
             for (const Step& step : s->image.steps)
                 if (step.kind == Step::Kind::Wait) {
-                    QVERIFY2(step.phase == Step::Phase::Late || step.timeout.value <= Rational(1, 50), step.why.c_str());
+                    QVERIFY2(step.phase == Step::Phase::Late || step.timeout.value <= Rational(1, 50),
+                             step.why.c_str());
                     late += step.phase == Step::Phase::Late;
                 }
             QVERIFY(late > 0);
@@ -235,7 +259,8 @@ private Q_SLOTS:
     {
         const auto s = run(demo("sluice-node-c-start"));
         for (const Step& step : s->image.steps)
-            QVERIFY(step.phase == Step::Phase::Unlock || step.phase == Step::Phase::Clocks || step.phase == Step::Phase::Late);
+            QVERIFY(step.phase == Step::Phase::Unlock || step.phase == Step::Phase::Clocks ||
+                    step.phase == Step::Phase::Late);
     }
 };
 

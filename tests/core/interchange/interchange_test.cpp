@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "core/interchange/net_table.h"
 #include "core/interchange/csv.h"
+#include "core/interchange/net_table.h"
 #include "core/interchange/pin_sheet.h"
 #include "tests/support/fixtures.h"
 
@@ -57,7 +57,8 @@ class InterchangeTest : public QObject {
 private Q_SLOTS:
     void theSheetTellsEveryPinOnce()
     {
-        for (const char* name : {"sluice-node-c-done", "sluice-node-c-tangled", "rain-post-b-done", "pump-hall-a-done", "ditch-meter-d-done"}) {
+        for (const char* name : {"sluice-node-c-done", "sluice-node-c-tangled", "rain-post-b-done", "pump-hall-a-done",
+                                 "ditch-meter-d-done"}) {
             const auto s = run(demo(name));
             const std::vector<SheetRow> rows = pinSheet(*s);
             QCOMPARE(rows.size(), s->device->package.pins.size());
@@ -97,10 +98,32 @@ private Q_SLOTS:
             }
     }
 
-    /// By whichever character a reader separates, no cell begins with what it would work out; and what is harmless is left alone.
+    /// By whichever character a reader separates, no cell begins with what it would work out; and what is harmless is
+    /// left alone.
     void noReaderFindsAFormula()
     {
-        const std::vector<std::string> hostile{"=1+1", " =1+1", "A;=1+1", "A,=1+1", "A\t=1+1", "A\n=1+1", "A;B;@cmd", "+cmd|' /C calc'!A0", "-1+1", "\uff1d1+1", "\uff20SUM(1)", "\uff0b1", "\u00a0=1", "\u3000\uff1d1", "A; -2+3", "A;\t=1", "\"=1", "\t=1", "\r=1", "a;b,c\td\n=x", "=", "x;="};
+        const std::vector<std::string> hostile{"=1+1",
+                                               " =1+1",
+                                               "A;=1+1",
+                                               "A,=1+1",
+                                               "A\t=1+1",
+                                               "A\n=1+1",
+                                               "A;B;@cmd",
+                                               "+cmd|' /C calc'!A0",
+                                               "-1+1",
+                                               "\uff1d1+1",
+                                               "\uff20SUM(1)",
+                                               "\uff0b1",
+                                               "\u00a0=1",
+                                               "\u3000\uff1d1",
+                                               "A; -2+3",
+                                               "A;\t=1",
+                                               "\"=1",
+                                               "\t=1",
+                                               "\r=1",
+                                               "a;b,c\td\n=x",
+                                               "=",
+                                               "x;="};
         const auto begins = [](std::string_view cell) {
             for (bool more = true; more;) {
                 more = false;
@@ -131,7 +154,10 @@ private Q_SLOTS:
                             cells.back() += c;
                     }
                     for (const std::string& read : cells)
-                        QVERIFY2(!begins(read), qPrintable(QString("%1 by %2 is read as %3").arg(cell.c_str()).arg(separator).arg(read.c_str())));
+                        QVERIFY2(
+                            !begins(read),
+                            qPrintable(
+                                QString("%1 by %2 is read as %3").arg(cell.c_str()).arg(separator).arg(read.c_str())));
                 }
         }
         for (const char* plain : {"-40 \u00b0C", "+5 V", "-", "A-B", "a = b", "PA3", "3.3 V, 5 V", "1/2", "x; y"})
@@ -146,15 +172,19 @@ private Q_SLOTS:
         QVERIFY(writePinSheetXlsx(pinSheet(*s), "x", path));
         // Its parts are stored or deflated files; python's own reader is the judge, where there is one.
         QProcess python;
-        python.start("python3", {"-c", "import sys,zipfile,re\n"
-                                       "z=zipfile.ZipFile(sys.argv[1])\n"
-                                       "assert z.testzip() is None\n"
-                                       "shared=re.findall(r'<t[^>]*>([^<]*)</t>', z.read('xl/sharedStrings.xml').decode())\n"
-                                       "sheet=z.read('xl/worksheets/sheet1.xml').decode()\n"
-                                       "print(len(re.findall('<row ', sheet)), 'UART1.TX' in shared, 'Gate bridge' in shared, 'autoFilter' in sheet)", QString::fromStdString(path)});
+        python.start("python3", {"-c",
+                                 "import sys,zipfile,re\n"
+                                 "z=zipfile.ZipFile(sys.argv[1])\n"
+                                 "assert z.testzip() is None\n"
+                                 "shared=re.findall(r'<t[^>]*>([^<]*)</t>', z.read('xl/sharedStrings.xml').decode())\n"
+                                 "sheet=z.read('xl/worksheets/sheet1.xml').decode()\n"
+                                 "print(len(re.findall('<row ', sheet)), 'UART1.TX' in shared, 'Gate bridge' in "
+                                 "shared, 'autoFilter' in sheet)",
+                                 QString::fromStdString(path)});
         if (!python.waitForFinished() || python.exitCode() == 127)
             QSKIP("no python3 to read it with");
-        QCOMPARE(QString(python.readAllStandardOutput()).trimmed(), QString("%1 True True True").arg(s->device->package.pins.size() + 1));
+        QCOMPARE(QString(python.readAllStandardOutput()).trimmed(),
+                 QString("%1 True True True").arg(s->device->package.pins.size() + 1));
         // A place that cannot be written says so and leaves nothing.
         const Outcome refused = writePinSheetXlsx(pinSheet(*s), "x", dir.filePath("none/pins.xlsx").toStdString());
         QVERIFY(!refused && refused.problem().message.find("cannot be written") != std::string::npos);
@@ -169,9 +199,13 @@ private Q_SLOTS:
     {
         const auto s = run(demo("sluice-node-c-tangled"));
         const std::vector<SheetRow> rows = pinSheet(*s);
-        const auto write = [&](const char* pad, const char* id, const char* text) { return cellChange(*s, rowOf(rows, pad), id, text); };
-        QVERIFY(write("PA7", "pull", "up") && write("PA7", "name", "FLASH_SO") && write("PA7", "net", "FL_SO") && write("PA7", "pull", ""));
-        for (const auto& [pad, id, text, why] : std::vector<std::tuple<const char*, const char*, const char*, const char*>>{
+        const auto write = [&](const char* pad, const char* id, const char* text) {
+            return cellChange(*s, rowOf(rows, pad), id, text);
+        };
+        QVERIFY(write("PA7", "pull", "up") && write("PA7", "name", "FLASH_SO") && write("PA7", "net", "FL_SO") &&
+                write("PA7", "pull", ""));
+        for (const auto& [pad, id, text, why] :
+             std::vector<std::tuple<const char*, const char*, const char*, const char*>>{
                  {"PA7", "pull", "sideways", "is not a choice for pull"},
                  {"PA7", "name", "two words", "is not a name"},
                  {"PA7", "signal", "X", "follows from the wiring"},
@@ -180,7 +214,8 @@ private Q_SLOTS:
                  {"VDD", "net", "X", "is no pad"},
                  {"PA7", "nonsense", "X", "follows from the wiring"}}) {
             const Expected<Change> change = write(pad, id, text);
-            QVERIFY2(!change && change.problem().message.find(why) != std::string::npos, change ? pad : change.problem().message.c_str());
+            QVERIFY2(!change && change.problem().message.find(why) != std::string::npos,
+                     change ? pad : change.problem().message.c_str());
         }
         // A net that the board's file tells, cleared: it is told otherwise, not forgotten.
         QVERIFY(*write("PC9", "net", "") == Change(SetNet{"PC9", std::string()}));
@@ -202,7 +237,8 @@ private Q_SLOTS:
             const Expected<NetTable> table = readNetTable(text, device);
             QVERIFY2(table, (text + (table ? "" : table.problem().message)).c_str());
             QCOMPARE(table->entries.size(), size_t(2));
-            COMPARE_TEXT(table->entries[0].pad + table->entries[0].net + table->entries[1].pad + table->entries[1].net, "PA2UP_TXPA3UP_RX");
+            COMPARE_TEXT(table->entries[0].pad + table->entries[0].net + table->entries[1].pad + table->entries[1].net,
+                         "PA2UP_TXPA3UP_RX");
         }
         const Expected<NetTable> supplies = readNetTable("1,3V3\n4,X\n", device);
         QVERIFY(supplies && supplies->entries.size() == 1 && supplies->notes.size() == 1);
@@ -226,7 +262,8 @@ private Q_SLOTS:
                  {"PA2,a b\n", "line 1: \"a b\" is not a net"},
                  {"PA2,\xFF\n", "not UTF-8"}}) {
             const Expected<NetTable> table = readNetTable(text, device);
-            QVERIFY2(!table && table.problem().message.find(why) != std::string::npos, table ? "read" : table.problem().message.c_str());
+            QVERIFY2(!table && table.problem().message.find(why) != std::string::npos,
+                     table ? "read" : table.problem().message.c_str());
         }
         // Any bytes whatever: no crash, and nothing that is not of the chip.
         std::mt19937 random(7);
@@ -248,7 +285,8 @@ private Q_SLOTS:
         const Edit edit = editOfNets(*s, *table);
         QCOMPARE(edit.changes.size(), size_t(2));
         const auto after = computeSnapshot(s->with(*applied(s->plan, edit)));
-        QVERIFY(after->board->nets.at("PA2") == "NEW" && after->board->nets.at("PC9") == "OTHER" && after->board->nets.at("PC11") == "XHF_IN");
+        QVERIFY(after->board->nets.at("PA2") == "NEW" && after->board->nets.at("PC9") == "OTHER" &&
+                after->board->nets.at("PC11") == "XHF_IN");
         QVERIFY(editOfNets(*after, *table).changes.empty());
     }
 };

@@ -12,8 +12,8 @@
 using namespace bindrel;
 using namespace bindrel::test;
 
-/// Prescalers, reloads, sample times: what is chosen against plain enumeration of all that the registers can hold, written down from the
-/// pages of each family.
+/// Prescalers, reloads, sample times: what is chosen against plain enumeration of all that the registers can hold,
+/// written down from the pages of each family.
 class DivisionTest : public QObject {
     Q_OBJECT
 
@@ -36,7 +36,10 @@ class DivisionTest : public QObject {
                 return value.value;
         return 0xDEADBEEF;
     }
-    static const Setting& settingOf(const Snapshot& s, const char* need) { return s.settings[size_t(needIndex(s.plan, need))]; }
+    static const Setting& settingOf(const Snapshot& s, const char* need)
+    {
+        return s.settings[size_t(needIndex(s.plan, need))];
+    }
     static const Achieved* rowOf(const Setting& setting, const std::string& title)
     {
         for (const Achieved& row : setting.achieved)
@@ -66,13 +69,27 @@ private Q_SLOTS:
             std::function<double(const Snapshot&)> cycles; ///< as the registers mean
         };
         const std::map<std::string, Family> families{
-            {"sluice-node-c-done", {75e6, {upTo(65536), 65536}, [](const Snapshot& s) { return (word(s, 0x4D010404) + 1.0) * (word(s, 0x4D010408) + 1.0); }}},
-            {"rain-post-b-done", {0, {{1, 2, 4, 8, 16, 32, 64, 128}, 65536}, [](const Snapshot& s) { return double(1u << (word(s, 0x48000700) >> 4 & 7)) * (word(s, 0x48000704) + 1.0); }}},
-            {"pump-hall-a-done", {140e6, {upTo(65536), 4294967296.0}, [](const Snapshot& s) { return (word(s, 0x4700D204) + 1.0) * (word(s, 0x4700D208) + 1.0); }}},
-            {"ditch-meter-d-done", {48e6, {{1, 4, 16, 64, 256, 1024}, 65536}, [](const Snapshot& s) {
-                 static const double scales[] = {1, 4, 16, 64, 256, 1024};
-                 return scales[word(s, 0x7C012000) >> 8 & 15] * (word(s, 0x7C012004) + 1.0);
-             }}},
+            {"sluice-node-c-done",
+             {75e6,
+              {upTo(65536), 65536},
+              [](const Snapshot& s) { return (word(s, 0x4D010404) + 1.0) * (word(s, 0x4D010408) + 1.0); }}},
+            {"rain-post-b-done",
+             {0,
+              {{1, 2, 4, 8, 16, 32, 64, 128}, 65536},
+              [](const Snapshot& s) {
+                  return double(1u << (word(s, 0x48000700) >> 4 & 7)) * (word(s, 0x48000704) + 1.0);
+              }}},
+            {"pump-hall-a-done",
+             {140e6,
+              {upTo(65536), 4294967296.0},
+              [](const Snapshot& s) { return (word(s, 0x4700D204) + 1.0) * (word(s, 0x4700D208) + 1.0); }}},
+            {"ditch-meter-d-done",
+             {48e6,
+              {{1, 4, 16, 64, 256, 1024}, 65536},
+              [](const Snapshot& s) {
+                  static const double scales[] = {1, 4, 16, 64, 256, 1024};
+                  return scales[word(s, 0x7C012000) >> 8 & 15] * (word(s, 0x7C012004) + 1.0);
+              }}},
         };
         const Family& family = families.at(name);
         const Workpiece work = demo(name);
@@ -83,7 +100,8 @@ private Q_SLOTS:
             const std::string text = fmt::format("{} ns", std::llround(seconds * 1e9));
             const auto s = run(with(work, SetGoal{"tick", "period", text}));
             const Setting& setting = settingOf(*s, "tick");
-            const double clock = family.clock > 0 ? family.clock : s->rates.clocks[size_t(setting.kernel)].rate.toDouble();
+            const double clock =
+                family.clock > 0 ? family.clock : s->rates.clocks[size_t(setting.kernel)].rate.toDouble();
             const double wanted = double(std::llround(seconds * 1e9)) / 1e9 * clock;
             if (!setting.computed) {
                 QVERIFY2(wanted < 2, text.c_str());
@@ -96,17 +114,23 @@ private Q_SLOTS:
                     best = std::min(best, std::abs(possible * prescaler - wanted));
                 }
             const double got = family.cycles(*s);
-            QVERIFY2(std::abs(got - wanted) <= best + 1e-6 * wanted * 1e-6, fmt::format("{}: {} cycles for {}, {} off; {} can be had", text, got, wanted, std::abs(got - wanted), best).c_str());
+            QVERIFY2(std::abs(got - wanted) <= best + 1e-6 * wanted * 1e-6,
+                     fmt::format("{}: {} cycles for {}, {} off; {} can be had", text, got, wanted,
+                                 std::abs(got - wanted), best)
+                         .c_str());
             // What is told is what the registers mean, and a miss is a finding.
             QVERIFY(std::abs(setting.goal("period")->error->toDouble() - (got / wanted - 1) * 1e6) < 1);
-            QCOMPARE(hasFinding(*s, "GOAL-01", "tick"), std::abs(got / wanted - 1) > 0.01 || rowOf(setting, "Interrupt load")->ok == false);
+            QCOMPARE(hasFinding(*s, "GOAL-01", "tick"),
+                     std::abs(got / wanted - 1) > 0.01 || rowOf(setting, "Interrupt load")->ok == false);
         }
     }
 
-    /// A timer that counts another's periods: times that one cannot reach, exact; each register read with the data sheet beside it.
+    /// A timer that counts another's periods: times that one cannot reach, exact; each register read with the data
+    /// sheet beside it.
     void chains()
     {
-        const auto withTick = [](const char* plan, const char* id, const char* instance, const char* period, const char* counts) {
+        const auto withTick = [](const char* plan, const char* id, const char* instance, const char* period,
+                                 const char* counts) {
             Workpiece work = demo(plan);
             Need need;
             need.id = id;
@@ -117,7 +141,8 @@ private Q_SLOTS:
             work.plan.needs.push_back(need);
             return work;
         };
-        // Sedge: the tick is on TIMER1, TIMER2 is busy: the encoder goes. 75 MHz, PRE and TOP less one, what is counted in bits 18:16.
+        // Sedge: the tick is on TIMER1, TIMER2 is busy: the encoder goes. 75 MHz, PRE and TOP less one, what is counted
+        // in bits 18:16.
         Workpiece slow = withTick("sluice-node-c-done", "hourly", "TIMER2", "3600 s", "tick");
         slow = with(slow, RemoveNeed{"gate-encoder"});
         const auto s = run(slow);
@@ -160,7 +185,8 @@ private Q_SLOTS:
         QVERIFY2(settingOf(*a, "week").computed, settingOf(*a, "week").notComputed.c_str());
         QVERIFY(settingOf(*a, "week").goal("period")->error->value.isZero());
         for (const auto& [instance, hands, of] : {std::tuple("TIK0", 1u, 0u), {"TIK5", 1u, 3u}, {"TIK6", 0u, 8u}}) {
-            const FieldRef mode = *a->device->findField(std::string(instance) + ".MODE.HANDS"), counted = *a->device->findField(std::string(instance) + ".MODE.OF");
+            const FieldRef mode = *a->device->findField(std::string(instance) + ".MODE.HANDS"),
+                           counted = *a->device->findField(std::string(instance) + ".MODE.OF");
             QCOMPARE(a->image.codeOf(*a->device, mode), hands);
             QCOMPARE(a->image.codeOf(*a->device, counted), of);
         }
@@ -170,7 +196,8 @@ private Q_SLOTS:
         const auto refused = [&](const Workpiece& work, const char* words) {
             const auto r = run(work);
             const Setting& setting = settingOf(*r, "hourly");
-            return !setting.computed && setting.notComputed.find(words) != std::string::npos && hasFinding(*r, "GOAL-02", "hourly");
+            return !setting.computed && setting.notComputed.find(words) != std::string::npos &&
+                   hasFinding(*r, "GOAL-02", "hourly");
         };
         QVERIFY(refused(with(slow, SetGoal{"hourly", "counts", "hourly"}), "its own"));
         QVERIFY(refused(with(slow, SetGoal{"tick", "counts", "hourly"}), "its own"));
@@ -190,35 +217,57 @@ private Q_SLOTS:
             std::vector<double> counts; ///< empty: all up to the chain's most
             std::function<double(const Snapshot&)> cycles;
         };
-        static const double sedge[] = {6, 24, 96, 384, 1536}, moss[] = {64, 512, 2048, 8192, 32768, 131072, 524288}, alder[] = {7, 28, 112, 448, 1792}, rill[] = {256, 1024, 4096, 16384, 65536, 262144, 1048576};
+        static const double sedge[] = {6, 24, 96, 384, 1536}, moss[] = {64, 512, 2048, 8192, 32768, 131072, 524288},
+                            alder[] = {7, 28, 112, 448, 1792},
+                            rill[] = {256, 1024, 4096, 16384, 65536, 262144, 1048576};
         const std::map<std::string, Family> families{
-            {"sluice-node-c-done", {36e3 * 1.05, {{6, 24, 96, 384, 1536}, 1024}, {}, [](const Snapshot& s) { return sedge[word(s, 0x4D016C00) >> 4 & 7] * (word(s, 0x4D016C04) + 1.0); }}},
-            {"rain-post-b-done", {9e3 * 1.22, {{1}, 1}, {std::begin(moss), std::end(moss)}, [](const Snapshot& s) { return moss[word(s, 0x48000A80) >> 4 & 7]; }}},
-            {"pump-hall-a-done", {30e3 * 1.06, {{7, 28, 112, 448, 1792}, 16384}, {}, [](const Snapshot& s) { return alder[word(s, 0x47016C00) & 7] * (word(s, 0x47016C04) + 1.0); }}},
-            {"ditch-meter-d-done", {32e3 * 1.04, {{1}, 1}, {std::begin(rill), std::end(rill)}, [](const Snapshot& s) { return rill[word(s, 0x7C018000) & 15]; }}},
+            {"sluice-node-c-done",
+             {36e3 * 1.05,
+              {{6, 24, 96, 384, 1536}, 1024},
+              {},
+              [](const Snapshot& s) { return sedge[word(s, 0x4D016C00) >> 4 & 7] * (word(s, 0x4D016C04) + 1.0); }}},
+            {"rain-post-b-done",
+             {9e3 * 1.22,
+              {{1}, 1},
+              {std::begin(moss), std::end(moss)},
+              [](const Snapshot& s) { return moss[word(s, 0x48000A80) >> 4 & 7]; }}},
+            {"pump-hall-a-done",
+             {30e3 * 1.06,
+              {{7, 28, 112, 448, 1792}, 16384},
+              {},
+              [](const Snapshot& s) { return alder[word(s, 0x47016C00) & 7] * (word(s, 0x47016C04) + 1.0); }}},
+            {"ditch-meter-d-done",
+             {32e3 * 1.04,
+              {{1}, 1},
+              {std::begin(rill), std::end(rill)},
+              [](const Snapshot& s) { return rill[word(s, 0x7C018000) & 15]; }}},
         };
         const Family& family = families.at(plan.toStdString());
         const Workpiece work = demo(plan.toStdString());
         std::mt19937 random(seeded(5));
         for (int i = 0; i < 25; ++i) {
             const double seconds = std::pow(10.0, std::uniform_real_distribution<double>(-3, 2.2)(random));
-            const auto s = run(with(work, SetGoal{"watchdog", "period", fmt::format("{} us", std::llround(seconds * 1e6))}));
+            const auto s =
+                run(with(work, SetGoal{"watchdog", "period", fmt::format("{} us", std::llround(seconds * 1e6))}));
             const double least = double(std::llround(seconds * 1e6)) / 1e6 * family.fastest;
             double best = 1e300;
             for (const double prescaler : family.chain.prescalers) {
                 for (const double count : family.counts)
                     if (count * prescaler >= least - 1e-9)
                         best = std::min(best, count * prescaler);
-                if (const double count = std::max(1.0, std::ceil(least / prescaler - 1e-12)); family.counts.empty() && count <= family.chain.mostCounts)
+                if (const double count = std::max(1.0, std::ceil(least / prescaler - 1e-12));
+                    family.counts.empty() && count <= family.chain.mostCounts)
                     best = std::min(best, count * prescaler);
             }
             if (best > 1e299) {
-                QVERIFY2(hasFinding(*s, "GOAL-01", "watchdog"), fmt::format("{} s is out of reach, and nothing is said", seconds).c_str());
+                QVERIFY2(hasFinding(*s, "GOAL-01", "watchdog"),
+                         fmt::format("{} s is out of reach, and nothing is said", seconds).c_str());
                 continue;
             }
             QVERIFY2(!hasFinding(*s, "GOAL-01", "watchdog"), findingsText(*s).c_str());
             const double got = family.cycles(*s);
-            QVERIFY2(std::abs(got - best) <= 1e-9 * best, fmt::format("{} s: {} cycles; {} would do", seconds, got, best).c_str());
+            QVERIFY2(std::abs(got - best) <= 1e-9 * best,
+                     fmt::format("{} s: {} cycles; {} would do", seconds, got, best).c_str());
         }
     }
 
@@ -227,9 +276,14 @@ private Q_SLOTS:
     void windows()
     {
         QFETCH(QString, plan);
-        const std::map<std::string, std::vector<int>> possible{{"sluice-node-c-done", {3, 6, 10}}, {"rain-post-b-done", {5, 8, 11}}, {"pump-hall-a-done", {}}, {"ditch-meter-d-done", {1, 2, 3, 4, 5, 6, 7, 8, 9, 10, 11, 12, 13, 14, 15}}};
+        const std::map<std::string, std::vector<int>> possible{
+            {"sluice-node-c-done", {3, 6, 10}},
+            {"rain-post-b-done", {5, 8, 11}},
+            {"pump-hall-a-done", {}},
+            {"ditch-meter-d-done", {1, 2, 3, 4, 5, 6, 7, 8, 9, 10, 11, 12, 13, 14, 15}}};
         for (const int percent : {0, 5, 10, 20, 33, 50, 66, 90, 100}) {
-            const auto s = run(with(demo(plan.toStdString()), SetGoal{"watchdog", "window", fmt::format("{} %", percent)}));
+            const auto s =
+                run(with(demo(plan.toStdString()), SetGoal{"watchdog", "window", fmt::format("{} %", percent)}));
             int best = 0;
             for (const int parts : possible.at(plan.toStdString()))
                 if (parts * 100 <= percent * 16)
@@ -241,7 +295,8 @@ private Q_SLOTS:
         }
     }
 
-    /// Where reset starts a watchdog that can be stopped, "off" stops it; where it cannot run before, nothing is to be done.
+    /// Where reset starts a watchdog that can be stopped, "off" stops it; where it cannot run before, nothing is to be
+    /// done.
     void watchdogsThatAreOff()
     {
         for (const char* plan : {"rain-post-b-done", "sluice-node-c-done"}) {
@@ -253,7 +308,8 @@ private Q_SLOTS:
         QCOMPARE(word(*rain, 0x48000A80) & 1, 0u);
     }
 
-    /// e^(-t / RC) <= 2^-(N + 1), in floating point against the exact choice: the shortest sample time that the register has.
+    /// e^(-t / RC) <= 2^-(N + 1), in floating point against the exact choice: the shortest sample time that the
+    /// register has.
     void sampleTimes()
     {
         struct Case {
@@ -263,9 +319,10 @@ private Q_SLOTS:
             int bits;
             std::vector<double> cycles;
         };
-        const Case cases[] = {{"sluice-node-c-done", "supply-sense", 37.5e6, 3.9e-12, 1300, 12, {2, 4, 8, 16, 32, 64, 160, 640}},
-                              {"pump-hall-a-done", "level", 14e6, 4.2e-12, 700, 12, {3, 7, 14, 28, 56, 112, 224, 448}},
-                              {"ditch-meter-d-done", "supply-sense", 12e6, 3.6e-12, 1200, 12, {3, 6, 12, 24, 48, 96, 192, 384}}};
+        const Case cases[] = {
+            {"sluice-node-c-done", "supply-sense", 37.5e6, 3.9e-12, 1300, 12, {2, 4, 8, 16, 32, 64, 160, 640}},
+            {"pump-hall-a-done", "level", 14e6, 4.2e-12, 700, 12, {3, 7, 14, 28, 56, 112, 224, 448}},
+            {"ditch-meter-d-done", "supply-sense", 12e6, 3.6e-12, 1200, 12, {3, 6, 12, 24, 48, 96, 192, 384}}};
         for (const Case& c : cases)
             for (const int ohms : {0, 50, 1000, 4700, 22'000, 100'000, 470'000, 5'000'000}) {
                 const auto s = run(with(demo(c.plan), SetGoal{c.need, "source", std::to_string(ohms)}));
@@ -307,7 +364,10 @@ private Q_SLOTS:
         for (const char* resolution : {"20 ns", "100 ns", "1 us", "3 us", "50 us", "1 ms"}) {
             const auto s = run(with(demo("ditch-meter-d-done"), SetGoal{"paddle", "resolution", resolution}));
             const Setting& setting = settingOf(*s, "paddle");
-            const double asked = toNumber(resolution) * (std::string(resolution).find("ns") != std::string::npos ? 1e-9 : std::string(resolution).find("us") != std::string::npos ? 1e-6 : 1e-3);
+            const double asked =
+                toNumber(resolution) * (std::string(resolution).find("ns") != std::string::npos   ? 1e-9
+                                        : std::string(resolution).find("us") != std::string::npos ? 1e-6
+                                                                                                  : 1e-3);
             double best = scales[0];
             for (const double scale : scales)
                 if (scale / 48e6 <= asked)
@@ -327,7 +387,8 @@ private Q_SLOTS:
             const double asked = toNumber(pulse) * (std::string(pulse).find("us") != std::string::npos ? 1e-6 : 1);
             const int channel = s->bindings.needs[size_t(needIndex(s->plan, "gate-bridge"))].seats.front().channel;
             // Centre aligned at 150 MHz: the pulse is twice the compare value.
-            const double got = 2 * double(*setting.role("compare" + std::to_string(channel))) * double(*setting.role("prescaler")) / 150e6;
+            const double got = 2 * double(*setting.role("compare" + std::to_string(channel))) *
+                               double(*setting.role("prescaler")) / 150e6;
             QVERIFY2(std::abs(got - asked) <= double(*setting.role("prescaler")) / 150e6 + 1e-12, pulse);
         }
         const auto longer = run(with(demo(), SetGoal{"gate-bridge", "duty1", "60 us"}));
@@ -337,13 +398,15 @@ private Q_SLOTS:
     }
 
     void otherGoalsComeUp_data() { intervals_data(); }
-    /// Random goals of all kinds: either a finding says what cannot be, or the chip comes up with what is told, in the planned operations and in machine code.
+    /// Random goals of all kinds: either a finding says what cannot be, or the chip comes up with what is told, in the
+    /// planned operations and in machine code.
     void otherGoalsComeUp()
     {
         QFETCH(QString, plan);
         const Workpiece work = demo(plan.toStdString());
         std::mt19937 random(seeded(3));
-        const int rounds = qEnvironmentVariableIsSet("BINDREL_LONG") ? qEnvironmentVariableIntValue("BINDREL_LONG") : 12;
+        const int rounds =
+            qEnvironmentVariableIsSet("BINDREL_LONG") ? qEnvironmentVariableIntValue("BINDREL_LONG") : 12;
         int clean = 0;
         for (int round = 0; round < rounds; ++round) {
             Workpiece other = work;
@@ -360,14 +423,19 @@ private Q_SLOTS:
                         value = goal.choices[random() % goal.choices.size()];
                         break;
                     case GoalSpec::Type::Integer:
-                        value = goal.id == "priority" ? std::to_string(random() % 5) : std::to_string(std::clamp<long>(std::lround(std::stod(goalText(need, goal.id)) * scale), goal.min, goal.max));
+                        value = goal.id == "priority"
+                                    ? std::to_string(random() % 5)
+                                    : std::to_string(std::clamp<long>(
+                                          std::lround(std::stod(goalText(need, goal.id)) * scale), goal.min, goal.max));
                         break;
                     case GoalSpec::Type::Duration:
-                        value = exactText(Duration(goalTime(need, goal.id).value * Rational(std::llround(scale * 100), 100)));
+                        value = exactText(
+                            Duration(goalTime(need, goal.id).value * Rational(std::llround(scale * 100), 100)));
                         break;
                     case GoalSpec::Type::Frequency:
                     case GoalSpec::Type::Baud:
-                        value = exactText(Frequency(goalRate(need, goal.id).value * Rational(std::llround(scale * 100), 100)));
+                        value = exactText(
+                            Frequency(goalRate(need, goal.id).value * Rational(std::llround(scale * 100), 100)));
                         break;
                     case GoalSpec::Type::Ratio:
                         value = fmt::format("{} %", random() % 101);
@@ -382,8 +450,11 @@ private Q_SLOTS:
                     else
                         continue;
                     const auto s = run(tried);
-                    const bool bound = s->bindings.needs[size_t(needIndex(s->plan, need.id))].state == BoundNeed::State::Bound;
-                    if (bound && std::none_of(s->findings.begin(), s->findings.end(), [](const Finding& finding) { return finding.severity == Finding::Severity::Error; })) {
+                    const bool bound =
+                        s->bindings.needs[size_t(needIndex(s->plan, need.id))].state == BoundNeed::State::Bound;
+                    if (bound && std::none_of(s->findings.begin(), s->findings.end(), [](const Finding& finding) {
+                            return finding.severity == Finding::Severity::Error;
+                        })) {
                         other = tried;
                         goals += fmt::format("{} {} {}; ", need.id, goal.id, value);
                     }

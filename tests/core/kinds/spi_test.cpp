@@ -13,8 +13,14 @@ using namespace bindrel::test;
 class SpiTest : public QObject {
     Q_OBJECT
 
-    static const Setting& settingOf(const Snapshot& s, const char* need) { return s.settings[size_t(needIndex(s.plan, need))]; }
-    static uint32_t bits(uint32_t address, int high, int low) { return Chip::at(address) >> low & ((1u << (high - low + 1)) - 1); }
+    static const Setting& settingOf(const Snapshot& s, const char* need)
+    {
+        return s.settings[size_t(needIndex(s.plan, need))];
+    }
+    static uint32_t bits(uint32_t address, int high, int low)
+    {
+        return Chip::at(address) >> low & ((1u << (high - low + 1)) - 1);
+    }
 
     /// A plan of each family with an SPI need that is bound.
     static Workpiece flashOf(const std::string& plan)
@@ -83,16 +89,27 @@ private Q_SLOTS:
             }
             QVERIFY2(setting.computed, setting.notComputed.c_str());
             const auto half = setting.role("half_period");
-            const double chosen = kernel.rate.toDouble() / double(half ? 2 * *half : *setting.role("divider") * setting.role("prescaler").value_or(1));
-            QVERIFY2(std::abs(chosen - best) < 1e-6 * best, qPrintable(QString("%1 Hz wanted, %2 against %3").arg(wanted).arg(chosen).arg(best)));
+            const double chosen =
+                kernel.rate.toDouble() /
+                double(half ? 2 * *half : *setting.role("divider") * setting.role("prescaler").value_or(1));
+            QVERIFY2(std::abs(chosen - best) < 1e-6 * best,
+                     qPrintable(QString("%1 Hz wanted, %2 against %3").arg(wanted).arg(chosen).arg(best)));
         }
     }
 
     void marginDecidesTheSampleDelay()
     {
         // 75 MHz / 6: half a period is 40 ns, a kernel cycle 13.3 ns, and SAMPLE counts to 3.
-        for (const auto& [valid, cycles, ok] : {std::tuple{"0 s", 0, true}, {"39 ns", 0, true}, {"41 ns", 1, true}, {"53 ns", 1, true}, {"54 ns", 2, true}, {"66 ns", 2, true}, {"67 ns", 3, false}, {"90 ns", 3, false}}) {
-            const auto s = run(with(with(demo(), SetGoal{"log-flash", "rate", "13 MHz"}), SetGoal{"log-flash", "valid", valid}));
+        for (const auto& [valid, cycles, ok] : {std::tuple{"0 s", 0, true},
+                                                {"39 ns", 0, true},
+                                                {"41 ns", 1, true},
+                                                {"53 ns", 1, true},
+                                                {"54 ns", 2, true},
+                                                {"66 ns", 2, true},
+                                                {"67 ns", 3, false},
+                                                {"90 ns", 3, false}}) {
+            const auto s =
+                run(with(with(demo(), SetGoal{"log-flash", "rate", "13 MHz"}), SetGoal{"log-flash", "valid", valid}));
             QCOMPARE(settingOf(*s, "log-flash").role("sample_delay").value_or(-1), std::int64_t(cycles));
             QVERIFY2(hasFinding(*s, "GOAL-01", "log-flash") != ok, valid);
         }
@@ -103,13 +120,15 @@ private Q_SLOTS:
         QVERIFY(hasFinding(*run(with(demo(), SetGoal{"log-flash", "word", "24"})), "GOAL-01", "log-flash"));
         QVERIFY(!hasFinding(*run(with(demo(), SetGoal{"log-flash", "word", "16"})), "GOAL-01", "log-flash"));
         // The Rill's unit has no field for the bit order.
-        QVERIFY(hasFinding(*run(with(demo("ditch-meter-d-done"), SetGoal{"log-flash", "order", "least first"})), "GOAL-03"));
+        QVERIFY(hasFinding(*run(with(demo("ditch-meter-d-done"), SetGoal{"log-flash", "order", "least first"})),
+                           "GOAL-03"));
         QVERIFY(!applied(demo().plan, editOf("", SetGoal{"log-flash", "word", "33"})).ok());
     }
 
     void orderAndDmaReachTheRegister()
     {
-        Workpiece work = with(with(demo(), SetGoal{"log-flash", "order", "least first"}), SetGoal{"log-flash", "dma", "transmit"});
+        Workpiece work =
+            with(with(demo(), SetGoal{"log-flash", "order", "least first"}), SetGoal{"log-flash", "dma", "transmit"});
         work.plan.need("log-flash")->binding.dma = {{"TX", 5}};
         const auto s = run(work);
         QVERIFY(s->bindings.needs[size_t(needIndex(s->plan, "log-flash"))].state == BoundNeed::State::Bound);
@@ -144,10 +163,12 @@ private Q_SLOTS:
         QSKIP("the sanitizer keeps its own memory where the chip's registers would lie");
 #endif
         QFETCH(QString, mode);
-        const auto s = run(with(with(demo(), SetGoal{"log-flash", "mode", mode.toStdString()}), SetGoal{"log-flash", "word", "12"}));
+        const auto s = run(
+            with(with(demo(), SetGoal{"log-flash", "mode", mode.toStdString()}), SetGoal{"log-flash", "word", "12"}));
         const Compiled code(*s);
         const Chip chip(*s->device);
-        const uint32_t base = s->device->instances[size_t(s->bindings.needs[size_t(needIndex(s->plan, "log-flash"))].instance)].base;
+        const uint32_t base =
+            s->device->instances[size_t(s->bindings.needs[size_t(needIndex(s->plan, "log-flash"))].instance)].base;
         Chip::at(base + 8) = 3; // RXF and TXE
         code.find<void()>("sluice_log_flash_bring_up")();
         QCOMPARE(bits(base, 0, 0), 0u); // off before start
@@ -155,7 +176,7 @@ private Q_SLOTS:
         QCOMPARE(bits(base, 2, 2), uint32_t(mode.toInt() >> 1));
         QCOMPARE(bits(base, 3, 3), uint32_t(mode.toInt() & 1));
         QCOMPARE(bits(base, 11, 8), 11u);
-        QCOMPARE(bits(base, 12, 12), 1u); // select by the port
+        QCOMPARE(bits(base, 12, 12), 1u);   // select by the port
         QCOMPARE(bits(base + 4, 7, 0), 1u); // 75 MHz / (2 x 2), not above 20 MHz
         code.find<void()>("sluice_log_flash_start")();
         QCOMPARE(bits(base, 0, 0), 1u);
@@ -164,7 +185,8 @@ private Q_SLOTS:
         uint16_t in[3]{};
         QCOMPARE(code.find<int(const uint16_t*, uint16_t*, uint32_t)>("sluice_log_flash_transfer")(out, in, 3), 0);
         QVERIFY(in[0] == 0x123 && in[1] == 0x456 && in[2] == 0x789);
-        QCOMPARE(code.find<int(const uint16_t*, uint16_t*, uint32_t)>("sluice_log_flash_transfer")(nullptr, nullptr, 2), 0);
+        QCOMPARE(code.find<int(const uint16_t*, uint16_t*, uint32_t)>("sluice_log_flash_transfer")(nullptr, nullptr, 2),
+                 0);
         // A word that never comes ends in a time-out.
         Chip::at(base + 8) = 2;
         QVERIFY(code.find<int(const uint16_t*, uint16_t*, uint32_t)>("sluice_log_flash_transfer")(out, in, 3) != 0);

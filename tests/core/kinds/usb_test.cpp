@@ -24,8 +24,10 @@ private Q_SLOTS:
     {
         QVERIFY(parseUsbEndpoints("1 in bulk 64, 1 out bulk 64, 2 in interrupt 8, 3 out isochronous 1023", true, 64));
         QVERIFY(parseUsbEndpoints("", false, 8) && parseUsbEndpoints("1 in interrupt 8", false, 8));
-        for (const char* wrong : {"1 in bulk 63", "1 in bulk 128", "1 in interrupt 65", "1 in interrupt 0", "1 out isochronous 1024", "0 in bulk 64", "16 in bulk 64", "1 in control 64", "1 in bulk", "1 up bulk 64", "1 in bulb 64",
-                                  "1 in bulk 64, 1 in interrupt 8", "1.5 in bulk 64"})
+        for (const char* wrong :
+             {"1 in bulk 63", "1 in bulk 128", "1 in interrupt 65", "1 in interrupt 0", "1 out isochronous 1024",
+              "0 in bulk 64", "16 in bulk 64", "1 in control 64", "1 in bulk", "1 up bulk 64", "1 in bulb 64",
+              "1 in bulk 64, 1 in interrupt 8", "1.5 in bulk 64"})
             QVERIFY2(!parseUsbEndpoints(wrong, true, 64), wrong);
         for (const char* wrong : {"1 in bulk 8", "1 in interrupt 9", "1 in isochronous 8"})
             QVERIFY2(!parseUsbEndpoints(wrong, false, 8), wrong);
@@ -60,7 +62,11 @@ private Q_SLOTS:
 #endif
         Workpiece work = demo();
         const std::string id = usbOf(work);
-        for (const auto& [goal, value] : {std::pair{"endpoints", "1 in bulk 64, 1 out bulk 64, 2 in interrupt 16"}, {"class", "serial port"}, {"vendor", "4660"}, {"product", "22136"}, {"control", "32"}})
+        for (const auto& [goal, value] : {std::pair{"endpoints", "1 in bulk 64, 1 out bulk 64, 2 in interrupt 16"},
+                                          {"class", "serial port"},
+                                          {"vendor", "4660"},
+                                          {"product", "22136"},
+                                          {"control", "32"}})
             work = with(work, SetGoal{id, goal, value});
         const auto s = run(work);
         QVERIFY2(s->findings.empty(), findingsText(*s).c_str());
@@ -83,9 +89,12 @@ private Q_SLOTS:
         QCOMPARE(endpoint(3), 0u);
 
         // The descriptors, as a host walks through them (USB 2.0, 9.6).
-        const auto* device = reinterpret_cast<const std::uint8_t*>(code.find<void>((name + "_device_descriptor").c_str()));
-        QVERIFY(device[0] == 18 && device[1] == 1 && device[4] == 2 && device[7] == 32 && device[8] == 0x34 && device[9] == 0x12 && device[10] == 0x78 && device[11] == 0x56 && device[17] == 1);
-        const auto* all = reinterpret_cast<const std::uint8_t*>(code.find<void>((name + "_configuration_descriptor").c_str()));
+        const auto* device =
+            reinterpret_cast<const std::uint8_t*>(code.find<void>((name + "_device_descriptor").c_str()));
+        QVERIFY(device[0] == 18 && device[1] == 1 && device[4] == 2 && device[7] == 32 && device[8] == 0x34 &&
+                device[9] == 0x12 && device[10] == 0x78 && device[11] == 0x56 && device[17] == 1);
+        const auto* all =
+            reinterpret_cast<const std::uint8_t*>(code.find<void>((name + "_configuration_descriptor").c_str()));
         const int total = all[2] | all[3] << 8;
         QCOMPARE(total, 67);
         int interfaces = 0, promised = 0;
@@ -103,7 +112,12 @@ private Q_SLOTS:
         QCOMPARE(size_t(promised), seen.size());
         QVERIFY((seen == std::map<int, std::pair<int, int>>{{0x81, {2, 64}}, {0x01, {2, 64}}, {0x82, {3, 16}}}));
 
-        for (const auto& [goal, value] : {std::pair{"vendor", "0"}, {"endpoints", "1 in bulk 64"}, {"endpoints", "1 in bulk 64, 1 out bulk 32, 2 in interrupt 8"}, {"endpoints", "9 in bulk 64"}, {"endpoints", "3 in isochronous 1000"}, {"endpoints", "nonsense"}})
+        for (const auto& [goal, value] : {std::pair{"vendor", "0"},
+                                          {"endpoints", "1 in bulk 64"},
+                                          {"endpoints", "1 in bulk 64, 1 out bulk 32, 2 in interrupt 8"},
+                                          {"endpoints", "9 in bulk 64"},
+                                          {"endpoints", "3 in isochronous 1000"},
+                                          {"endpoints", "nonsense"}})
             QVERIFY2(hasFinding(*run(with(work, SetGoal{id, goal, value})), "GOAL-01", id), value);
     }
 };

@@ -28,7 +28,10 @@ class VocabularyTest : public QObject, public OutputFixture {
         return run(work);
     }
 
-    static std::uint32_t codeOf(const Snapshot& s, const char* field) { return s.image.codeOf(*s.device, *s.device->findField(field)); }
+    static std::uint32_t codeOf(const Snapshot& s, const char* field)
+    {
+        return s.image.codeOf(*s.device, *s.device->findField(field));
+    }
 
 private Q_SLOTS:
     void anotherWordIsAnErrorWithThePlace_data()
@@ -37,12 +40,20 @@ private Q_SLOTS:
         QTest::addColumn<QString>("to");
         QTest::addColumn<QString>("pointer");
         QTest::addColumn<QString>("says");
-        const auto row = [](const char* name, const char* from, const char* to, const char* pointer, const char* says) { QTest::newRow(name) << from << to << pointer << says; };
-        row("a role that is misspelt", R"("transmit_empty": "STAT.TXE", "data": "DATA.BYTE")", R"("transmit_emty": "STAT.TXE", "data": "DATA.BYTE")", "/blocks/uart/roles/transmit_emty", "Did you mean \"transmit_empty\"?");
-        row("a role of the bridge", R"("outputs_enable":)", R"("output_enable":)", "/blocks/motor_timer/roles/output_enable", "Did you mean \"outputs_enable\"?");
-        row("a role of no kind", R"("parity": "CTL.PARITY",)", R"("parity": "CTL.PARITY", "fraction": "CTL.PARITY",)", "/blocks/uart/roles/fraction", "no role of a uart block");
-        row("a list without a pattern", R"("parity": "CTL.PARITY",)", R"("parity": ["CTL.PARITY", "CTL.STOP"],)", "/blocks/uart/roles/parity", "only patterns with {bit}");
-        row("a port's role", R"("open_drain": "CFG{bit}.OD")", R"("opendrain": "CFG{bit}.OD")", "/blocks/port/roles/opendrain", "Did you mean \"open_drain#\"?");
+        const auto row = [](const char* name, const char* from, const char* to, const char* pointer, const char* says) {
+            QTest::newRow(name) << from << to << pointer << says;
+        };
+        row("a role that is misspelt", R"("transmit_empty": "STAT.TXE", "data": "DATA.BYTE")",
+            R"("transmit_emty": "STAT.TXE", "data": "DATA.BYTE")", "/blocks/uart/roles/transmit_emty",
+            "Did you mean \"transmit_empty\"?");
+        row("a role of the bridge", R"("outputs_enable":)", R"("output_enable":)",
+            "/blocks/motor_timer/roles/output_enable", "Did you mean \"outputs_enable\"?");
+        row("a role of no kind", R"("parity": "CTL.PARITY",)", R"("parity": "CTL.PARITY", "fraction": "CTL.PARITY",)",
+            "/blocks/uart/roles/fraction", "no role of a uart block");
+        row("a list without a pattern", R"("parity": "CTL.PARITY",)", R"("parity": ["CTL.PARITY", "CTL.STOP"],)",
+            "/blocks/uart/roles/parity", "only patterns with {bit}");
+        row("a port's role", R"("open_drain": "CFG{bit}.OD")", R"("opendrain": "CFG{bit}.OD")",
+            "/blocks/port/roles/opendrain", "Did you mean \"open_drain#\"?");
         row("a kind", R"("kind": "i2c")", R"("kind": "iic")", "/blocks/i2c/kind", "is no kind of block");
         row("an ability", R"("fraction_bits")", R"("fractional_bits")", "", "is no ability of a uart");
         row("a request", R"("dma": { "RX": 1,)", R"("dma": { "RXD": 1,)", "", "DMA request");
@@ -61,15 +72,19 @@ private Q_SLOTS:
         QVERIFY(device.problem().line > 0);
         if (!pointer.isEmpty())
             COMPARE_TEXT(device.problem().pointer, pointer);
-        QVERIFY2(device.problem().message.find(says.toStdString()) != std::string::npos, device.problem().text().c_str());
+        QVERIFY2(device.problem().message.find(says.toStdString()) != std::string::npos,
+                 device.problem().text().c_str());
     }
 
     void allMistakesAreToldAtOnce()
     {
         std::string family = textOf(dataPath("devices/sedge/sedge.json"));
-        family = replaced(replaced(replaced(family, R"("kind": "i2c")", R"("kind": "iic")"), R"("outputs_enable":)", R"("output_enable":)"), R"("parity": "CTL.PARITY",)", R"("paritie": "CTL.PARITY",)");
+        family = replaced(replaced(replaced(family, R"("kind": "i2c")", R"("kind": "iic")"), R"("outputs_enable":)",
+                                   R"("output_enable":)"),
+                          R"("parity": "CTL.PARITY",)", R"("paritie": "CTL.PARITY",)");
         std::vector<Problem> all;
-        QVERIFY(!parseDevice(textOf(dataPath("devices/sedge/se4332-c64.json")), "own.json", family, "family.json", &all).ok());
+        QVERIFY(!parseDevice(textOf(dataPath("devices/sedge/se4332-c64.json")), "own.json", family, "family.json", &all)
+                     .ok());
         QCOMPARE(all.size(), size_t(3));
         for (size_t i = 0; i < all.size(); ++i) {
             COMPARE_TEXT(all[i].file, "family.json");
@@ -81,7 +96,8 @@ private Q_SLOTS:
     {
         // A pad without a line, and a lines block that does not know the port.
         const auto blind = runOn(sedgeWith({{R"("enable": "IEN.L{bit}", "flag")", R"("flag")"}}));
-        QVERIFY2(findingsText(*blind).find("has no field that lets line") != std::string::npos, findingsText(*blind).c_str());
+        QVERIFY2(findingsText(*blind).find("has no field that lets line") != std::string::npos,
+                 findingsText(*blind).c_str());
     }
 
     /// Of a register whose flags are cleared by writing zeroes, forgetting one leaves the others.
@@ -92,7 +108,8 @@ private Q_SLOTS:
         QVERIFY(flags != std::string::npos);
         const size_t access = family.find("\"w1c\"", flags);
         family.replace(access, 5, "\"w0c\"");
-        const auto device = parseDevice(textOf(dataPath("devices/sedge/se4332-c64.json")), "own.json", family, "family.json");
+        const auto device =
+            parseDevice(textOf(dataPath("devices/sedge/se4332-c64.json")), "own.json", family, "family.json");
         const auto s = runOn(device);
         int seen = 0;
         for (const Step& step : s->image.steps)
@@ -110,18 +127,23 @@ private Q_SLOTS:
     /// A block that lacks what its kind must have is never the reason for C with holes.
     void aMissingRoleIsToldAndNothingIsWritten()
     {
-        for (const auto& [from, need] : {std::pair<const char*, const char*>{R"("transmit_empty": "STAT.TXE", "data": "DATA.BYTE")", "uplink"}, {R"("transmit_empty": "STAT.TXE", "data": "DATA.WORD")", "log-flash"}}) {
+        for (const auto& [from, need] :
+             {std::pair<const char*, const char*>{R"("transmit_empty": "STAT.TXE", "data": "DATA.BYTE")", "uplink"},
+              {R"("transmit_empty": "STAT.TXE", "data": "DATA.WORD")", "log-flash"}}) {
             const std::string to = std::string(from).substr(std::string(from).find("\"data\""));
             const Expected<Device> device = sedgeWith({{from, to}});
             QVERIFY(device.ok());
             const std::vector<LintRemark> remarks = lint(*device);
             QCOMPARE(remarks.size(), size_t(1));
-            QVERIFY2(remarks.front().check == "role-missing" && remarks.front().text.find("\"transmit_empty\"") != std::string::npos, remarks.front().text.c_str());
+            QVERIFY2(remarks.front().check == "role-missing" &&
+                         remarks.front().text.find("\"transmit_empty\"") != std::string::npos,
+                     remarks.front().text.c_str());
             const auto s = runOn(*device);
             QVERIFY2(s->count(Finding::Severity::Error) > 0, "the plan is not clean");
             QVERIFY(findingsText(*s).find("lacks the role \"transmit_empty\"") != std::string::npos);
             for (const SourceFile& file : s->source().files)
-                QVERIFY2(file.name.find(std::string(need) == "uplink" ? "uplink" : "log_flash") == std::string::npos, file.name.c_str());
+                QVERIFY2(file.name.find(std::string(need) == "uplink" ? "uplink" : "log_flash") == std::string::npos,
+                         file.name.c_str());
             QTemporaryDir dir;
             write(*s, folderOf(dir));
             compile(*s, folderOf(dir));
@@ -131,23 +153,31 @@ private Q_SLOTS:
     void codesOfAPortAreTheFilesOwn()
     {
         // Named values say the codes, whatever their order.
-        const auto swapped = runOn(sedgeWith({{R"("values": { "none": 0, "up": 1, "down": 2 })", R"("values": { "down": 1, "up": 2, "none": 0 })"}}),
+        const auto swapped = runOn(sedgeWith({{R"("values": { "none": 0, "up": 1, "down": 2 })",
+                                               R"("values": { "down": 1, "up": 2, "none": 0 })"}}),
                                    with(demo(), SetPin{"uplink", "rx", "pull", "up"}));
         const auto plain = run(with(demo(), SetPin{"uplink", "rx", "pull", "up"}));
         const std::string pad = plain->plan.need("uplink")->binding.pads.at("rx");
         const Pad& facts = plain->device->pads[size_t(plain->device->findPad(pad))];
-        const std::string field = plain->device->instances[size_t(facts.port)].name + ".CFG" + std::to_string(facts.bit) + ".PULL";
+        const std::string field =
+            plain->device->instances[size_t(facts.port)].name + ".CFG" + std::to_string(facts.bit) + ".PULL";
         QCOMPARE(codeOf(*plain, field.c_str()), 1u);
         QCOMPARE(codeOf(*swapped, field.c_str()), 2u);
         // So does an encoding: none 3, up 0, down 1.
-        const auto encoded = runOn(sedgeWith({{R"("pull": "CFG{bit}.PULL")", R"("pull": { "field": "CFG{bit}.PULL", "encoding": { "table": [[0, 3], [1, 0], [2, 1]] } })"}}),
-                                   with(demo(), SetPin{"uplink", "rx", "pull", "up"}));
+        const auto encoded = runOn(
+            sedgeWith({{R"("pull": "CFG{bit}.PULL")",
+                        R"("pull": { "field": "CFG{bit}.PULL", "encoding": { "table": [[0, 3], [1, 0], [2, 1]] } })"}}),
+            with(demo(), SetPin{"uplink", "rx", "pull", "up"}));
         QCOMPARE(codeOf(*encoded, field.c_str()), 0u);
         // A pull that the field has no code for is a finding, not another pull.
-        const auto upOnly = runOn(sedgeWith({{R"("values": { "none": 0, "up": 1, "down": 2 })", R"("values": { "none": 0, "up": 1 })"}}), with(demo(), SetPin{"uplink", "rx", "pull", "down"}));
+        const auto upOnly = runOn(
+            sedgeWith({{R"("values": { "none": 0, "up": 1, "down": 2 })", R"("values": { "none": 0, "up": 1 })"}}),
+            with(demo(), SetPin{"uplink", "rx", "pull", "down"}));
         QVERIFY2(findingsText(*upOnly).find("no code for it") != std::string::npos, findingsText(*upOnly).c_str());
         // Names that mean nothing to a port are told.
-        QVERIFY(!sedgeWith({{R"("values": { "none": 0, "up": 1, "down": 2 })", R"("values": { "a": 0, "b": 1, "c": 2 })"}}).ok());
+        QVERIFY(
+            !sedgeWith({{R"("values": { "none": 0, "up": 1, "down": 2 })", R"("values": { "a": 0, "b": 1, "c": 2 })"}})
+                 .ok());
     }
 
     void parityIsWhatTheFieldCallsIt()
@@ -161,7 +191,8 @@ private Q_SLOTS:
             QCOMPARE(codeOf(*runOn(other, work), field.c_str()), after);
         }
         // A chip without odd parity: a finding.
-        const auto evenOnly = runOn(sedgeWith({{given, R"("values": { "none": 0, "even": 1 })"}}), with(demo(), SetGoal{"uplink", "frame", "8O1"}));
+        const auto evenOnly = runOn(sedgeWith({{given, R"("values": { "none": 0, "even": 1 })"}}),
+                                    with(demo(), SetGoal{"uplink", "frame", "8O1"}));
         QVERIFY(hasFinding(*evenOnly, "GOAL-03"));
     }
 
@@ -180,7 +211,8 @@ private Q_SLOTS:
         QVERIFY(!hasFinding(*run(work), "PIN-02"));
         QVERIFY(goalValue(second, "frequency") == goalValue(*work.plan.need("beacon"), "frequency"));
         work.plan.need("beacon-2")->goals.state("frequency", "0.201 kHz");
-        QVERIFY(goalValue(*work.plan.need("beacon-2"), "frequency") != goalValue(*work.plan.need("beacon"), "frequency"));
+        QVERIFY(goalValue(*work.plan.need("beacon-2"), "frequency") !=
+                goalValue(*work.plan.need("beacon"), "frequency"));
     }
 
     void unreadableGoalsAreRefusedByTheEdit()

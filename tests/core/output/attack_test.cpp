@@ -1,13 +1,14 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "core/output/output.h"
 #include "core/base/directory.h"
+#include "core/output/output.h"
 #include "tests/support/output_fixture.h"
 
 using namespace bindrel;
 using namespace bindrel::test;
 namespace fs = std::filesystem;
 
-/// A folder that somebody prepared: nothing outside it is touched, nothing is written by looking, nothing staged is believed.
+/// A folder that somebody prepared: nothing outside it is touched, nothing is written by looking, nothing staged is
+/// believed.
 class AttackTest : public QObject, public OutputFixture {
     Q_OBJECT
 
@@ -27,7 +28,8 @@ private Q_SLOTS:
         QTemporaryDir dir;
         const auto s = run(demo());
         write(*s, folderOf(dir));
-        stage(folderOf(dir), "g sluice_clocks.c\ng ../victim.c\n- sluice_beacon.h\n- main.c\n", {{"sluice_clocks.c", "/* evil */\n"}, {"base/sluice_clocks.c", "/* evil */\n"}});
+        stage(folderOf(dir), "g sluice_clocks.c\ng ../victim.c\n- sluice_beacon.h\n- main.c\n",
+              {{"sluice_clocks.c", "/* evil */\n"}, {"base/sluice_clocks.c", "/* evil */\n"}});
         put(fs::path(dir.path().toStdString()) / "victim.c", "untouched\n");
         const auto before = treeOf(dir.path().toStdString());
         const auto preview = previewOutput(s->source(), folderOf(dir));
@@ -43,7 +45,10 @@ private Q_SLOTS:
         write(*s, folderOf(dir));
         put(folderOf(dir) / "notes.txt", "mine\n");
         stage(folderOf(dir), "g sluice_clocks.c\ng notes.txt\nm ../victim.c\n- main.c\n- notes.txt\n",
-              {{"sluice_clocks.c", "/* evil */\n"}, {"notes.txt", "/* evil */\n"}, {"base/notes.txt", "mine\n"}, {"base/main.c", textOf(folderOf(dir) / "main.c")}});
+              {{"sluice_clocks.c", "/* evil */\n"},
+               {"notes.txt", "/* evil */\n"},
+               {"base/notes.txt", "mine\n"},
+               {"base/main.c", textOf(folderOf(dir) / "main.c")}});
         put(fs::path(dir.path().toStdString()) / "victim.c", "untouched\n");
         const std::string main = textOf(folderOf(dir) / "main.c");
         write(*run(with(demo(), SetClock{"BUS1", "4"})), folderOf(dir));
@@ -69,8 +74,10 @@ private Q_SLOTS:
     void noLinkIsFollowed_data()
     {
         QTest::addColumn<QString>("at");
-        for (const char* at : {".bindrel", ".bindrel/base", ".bindrel/backup", ".bindrel/base/sluice_clocks.c", ".bindrel/owner", "sluice_clocks.c", "main.c", "sluice_orphans.c",
-                               ".bindrel/stage-1", ".bindrel/stage-9/base", ".bindrel/backup/sluice_clocks.c", ".bindrel/backup/sluice_clocks.c.2"})
+        for (const char* at :
+             {".bindrel", ".bindrel/base", ".bindrel/backup", ".bindrel/base/sluice_clocks.c", ".bindrel/owner",
+              "sluice_clocks.c", "main.c", "sluice_orphans.c", ".bindrel/stage-1", ".bindrel/stage-9/base",
+              ".bindrel/backup/sluice_clocks.c", ".bindrel/backup/sluice_clocks.c.2"})
             QTest::newRow(at) << at;
     }
     void noLinkIsFollowed()
@@ -85,7 +92,8 @@ private Q_SLOTS:
             put(target / "folder" / name / "sluice_clocks.c", "untouched\n");
         const fs::path link = folder / at.toStdString();
         fs::create_directories(link.parent_path());
-        const bool isFolder = at == ".bindrel" || at.endsWith("base") || at.endsWith("backup") || at.endsWith("stage-1");
+        const bool isFolder =
+            at == ".bindrel" || at.endsWith("base") || at.endsWith("backup") || at.endsWith("stage-1");
         fs::remove_all(link);
         fs::create_symlink(isFolder ? target / "folder" : target / "victim", link);
         const auto before = treeOf(target);
@@ -123,7 +131,8 @@ private Q_SLOTS:
         QTemporaryDir dir;
         const auto open = Directory::open(dir.path().toStdString());
         QVERIFY(open.ok());
-        for (const std::string& name : {std::string(), std::string("."), std::string(".."), std::string("a/b"), std::string("/etc/passwd"), std::string("a\0b", 3), std::string(300, 'x')}) {
+        for (const std::string& name : {std::string(), std::string("."), std::string(".."), std::string("a/b"),
+                                        std::string("/etc/passwd"), std::string("a\0b", 3), std::string(300, 'x')}) {
             QVERIFY(!open->write(name, "x").ok());
             QVERIFY(!open->read(name).ok());
         }

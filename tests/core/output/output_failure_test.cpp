@@ -51,7 +51,8 @@ private Q_SLOTS:
         }
         // And when there is room again, it works.
         write(*fresh, folderOf(dir));
-        COMPARE_TEXT(textOf(folderOf(dir) / "sluice_clocks.c"), QString::fromStdString(fresh->source().find("sluice_clocks.c")->text()));
+        COMPARE_TEXT(textOf(folderOf(dir) / "sluice_clocks.c"),
+                     QString::fromStdString(fresh->source().find("sluice_clocks.c")->text()));
     }
 
     void aFullDiskLeavesTheOldPlan()
@@ -74,7 +75,8 @@ private Q_SLOTS:
     void noSpaceAtAnyCallChangesNothing()
     {
         const auto a = run(demo());
-        const auto b = run(with(with(with(demo(), SetGoal{"uplink", "baud", "9600"}), SetClock{"BUS1", "4"}), SetBinding{"beacon", {}}));
+        const auto b = run(with(with(with(demo(), SetGoal{"uplink", "baud", "9600"}), SetClock{"BUS1", "4"}),
+                                SetBinding{"beacon", {}}));
         QTemporaryDir dir;
         write(*a, folderOf(dir));
         put(folderOf(dir) / "sluice_pins.c", textOf(folderOf(dir) / "sluice_pins.c") + "/* mine */\n");
@@ -93,8 +95,10 @@ private Q_SLOTS:
                     QVERIFY(file.owner == SourceFile::Owner::User || fs::exists(folderOf(dir) / file.name));
             } else {
                 ++failures;
-                QVERIFY2(filesOf(folderOf(dir)) == before, qPrintable(QString("call %1: %2").arg(n).arg(done.problem().text().c_str())));
-                QVERIFY(done.problem().message.find("o space") != std::string::npos || done.problem().message.find("cannot") != std::string::npos);
+                QVERIFY2(filesOf(folderOf(dir)) == before,
+                         qPrintable(QString("call %1: %2").arg(n).arg(done.problem().text().c_str())));
+                QVERIFY(done.problem().message.find("o space") != std::string::npos ||
+                        done.problem().message.find("cannot") != std::string::npos);
             }
             write(*a, folderOf(dir));
             QVERIFY(filesOf(folderOf(dir)) == before);
@@ -102,11 +106,13 @@ private Q_SLOTS:
         QVERIFY(failures > 40);
     }
 
-    /// Somebody saves a file at the n-th change of a write: that text is in the folder afterwards, under one name or another.
+    /// Somebody saves a file at the n-th change of a write: that text is in the folder afterwards, under one name or
+    /// another.
     void whatIsSavedDuringAWriteIsKept()
     {
         const auto a = run(demo());
-        const auto b = run(with(with(with(demo(), SetGoal{"uplink", "baud", "9600"}), SetClock{"BUS1", "4"}), SetBinding{"beacon", {}}));
+        const auto b = run(with(with(with(demo(), SetGoal{"uplink", "baud", "9600"}), SetClock{"BUS1", "4"}),
+                                SetBinding{"beacon", {}}));
         for (const char* name : {"sluice_uplink.c", "sluice_beacon.c", "sluice_clocks.c", "main.c"})
             for (int n = 0; n < 75; n += 5) {
                 QTemporaryDir dir;
@@ -115,7 +121,8 @@ private Q_SLOTS:
                 int calls = 0;
                 setDirectoryWatcher_TESTING([&](const std::string&) {
                     if (calls++ == n)
-                        std::ofstream(file.string() + "~") << "/* saved in this moment */\n", fs::rename(file.string() + "~", file);
+                        std::ofstream(file.string() + "~") << "/* saved in this moment */\n",
+                            fs::rename(file.string() + "~", file);
                     return false;
                 });
                 const auto done = tryWrite(*b, folderOf(dir));
@@ -124,17 +131,20 @@ private Q_SLOTS:
                 for (const auto& [other, text] : filesOf(folderOf(dir)))
                     kept = kept || text == "/* saved in this moment */\n";
                 QVERIFY2(kept, qPrintable(QString("%1 at call %2").arg(name).arg(n)));
-                if (done && calls > n && std::string(name) != "main.c" && textOf(file) != "/* saved in this moment */\n")
+                if (done && calls > n && std::string(name) != "main.c" &&
+                    textOf(file) != "/* saved in this moment */\n")
                     QVERIFY(!done->empty());
             }
     }
 
     void aKilledWriteIsFinishedByTheNextOne()
     {
-        const int rounds = qEnvironmentVariableIntValue("BINDREL_KILLS") > 0 ? qEnvironmentVariableIntValue("BINDREL_KILLS") : 80;
+        const int rounds =
+            qEnvironmentVariableIntValue("BINDREL_KILLS") > 0 ? qEnvironmentVariableIntValue("BINDREL_KILLS") : 80;
         QTemporaryDir dir;
         const auto a = run(demo());
-        const auto b = run(with(with(with(demo(), SetGoal{"uplink", "baud", "9600"}), SetClock{"BUS1", "4"}), SetBinding{"beacon", {}}));
+        const auto b = run(with(with(with(demo(), SetGoal{"uplink", "baud", "9600"}), SetClock{"BUS1", "4"}),
+                                SetBinding{"beacon", {}}));
         (void)a->source(), (void)b->source();
         write(*a, folderOf(dir));
         std::mt19937 random(7);
@@ -172,14 +182,17 @@ private Q_SLOTS:
             const auto done = tryWrite(next, folderOf(dir));
             QVERIFY2(done.ok(), done.ok() ? "" : (std::to_string(round) + " " + done.problem().text()).c_str());
             for (const SourceFile& file : next.source().files)
-                if (file.owner == SourceFile::Owner::Generated && file.name.find("uplink") == std::string::npos && file.name.find("beacon") == std::string::npos)
+                if (file.owner == SourceFile::Owner::Generated && file.name.find("uplink") == std::string::npos &&
+                    file.name.find("beacon") == std::string::npos)
                     COMPARE_TEXT(textOf(folderOf(dir) / file.name), QString::fromStdString(file.text()));
             std::string all;
             for (const auto& [name, text] : filesOf(folderOf(dir)))
                 all += text;
             for (const std::string& mine : typed)
-                QVERIFY2(all.find(mine) != std::string::npos, (mine + " is lost in round " + std::to_string(round)).c_str());
-            QVERIFY(textOf(folderOf(dir) / "sluice_uplink.c").find(&next == a.get() ? "DIV 163" : "DIV 781") != std::string::npos);
+                QVERIFY2(all.find(mine) != std::string::npos,
+                         (mine + " is lost in round " + std::to_string(round)).c_str());
+            QVERIFY(textOf(folderOf(dir) / "sluice_uplink.c").find(&next == a.get() ? "DIV 163" : "DIV 781") !=
+                    std::string::npos);
             // Nothing is left lying about.
             for (const auto& entry : fs::directory_iterator(folderOf(dir) / ".bindrel"))
                 QVERIFY(entry.path().filename().string().rfind("stage", 0) != 0);
@@ -208,7 +221,8 @@ private Q_SLOTS:
         QVERIFY(read(ready[0], &byte, 1) == 1);
         const auto refused = tryWrite(*run(with(demo(), SetClock{"BUS1", "4"})), folderOf(dir));
         QVERIFY(!refused.ok());
-        QVERIFY2(refused.problem().message.find("process " + std::to_string(child)) != std::string::npos, refused.problem().message.c_str());
+        QVERIFY2(refused.problem().message.find("process " + std::to_string(child)) != std::string::npos,
+                 refused.problem().message.c_str());
         kill(child, SIGKILL);
         waitpid(child, nullptr, 0);
         close(ready[0]);

@@ -42,7 +42,8 @@ private Q_SLOTS:
         QTemporaryDir dir;
         write(*run(demo()), folderOf(dir));
         const fs::path file = folderOf(dir) / "sluice_uplink.c";
-        put(file, replaced(textOf(file), "/*~ keep uplink_bring_up */\n", "/*~ keep uplink_bring_up */\n    sluice_uplink_send(0x55u);\n"));
+        put(file, replaced(textOf(file), "/*~ keep uplink_bring_up */\n",
+                           "/*~ keep uplink_bring_up */\n    sluice_uplink_send(0x55u);\n"));
         const auto next = run(with(demo(), SetGoal{"uplink", "baud", "57600"}));
         QCOMPARE(stateOf(*next, folderOf(dir), "sluice_uplink.c"), FileChange::State::Changed);
         write(*next, folderOf(dir));
@@ -94,7 +95,8 @@ private Q_SLOTS:
         write(*run(demo()), folderOf(dir));
         const fs::path file = folderOf(dir) / "sluice_uplink.c";
         put(file, replaced(textOf(file), "    /*~ */\n", ""));
-        QCOMPARE(stateOf(*run(with(demo(), SetGoal{"uplink", "baud", "57600"})), folderOf(dir), "sluice_uplink.c"), FileChange::State::Conflict);
+        QCOMPARE(stateOf(*run(with(demo(), SetGoal{"uplink", "baud", "57600"})), folderOf(dir), "sluice_uplink.c"),
+                 FileChange::State::Conflict);
     }
 
     void filesNoLongerNeededGoUnlessEdited()
@@ -103,7 +105,8 @@ private Q_SLOTS:
         write(*run(demo()), folderOf(dir));
         put(folderOf(dir) / "sluice_beacon.c", textOf(folderOf(dir) / "sluice_beacon.c") + "/* mine */\n");
         const fs::path header = folderOf(dir) / "sluice_uplink.c";
-        put(header, replaced(textOf(header), "/*~ keep uplink_bring_up */\n", "/*~ keep uplink_bring_up */\n    kept_text();\n"));
+        put(header, replaced(textOf(header), "/*~ keep uplink_bring_up */\n",
+                             "/*~ keep uplink_bring_up */\n    kept_text();\n"));
         const auto less = run(with(with(demo(), SetBinding{"beacon", {}}), SetBinding{"uplink", {}}));
         write(*less, folderOf(dir));
         QVERIFY(!fs::exists(folderOf(dir) / "sluice_beacon.h"));
@@ -136,19 +139,20 @@ private Q_SLOTS:
         QVERIFY(!writeOutput(run(demo())->source(), folderOf(dir) / "fresh", *preview).ok());
     }
 
-
     void theNewestBackupsAreKept()
     {
         QTemporaryDir dir;
         const fs::path file = folderOf(dir) / "sluice_uplink.c";
         write(*run(demo()), folderOf(dir));
         for (int n = 0; n < 12; ++n) {
-            put(file, replaced(textOf(file), "/*~ keep uplink_bring_up */\n", "/*~ keep uplink_bring_up */\n    round(" + std::to_string(n) + ");\n"));
+            put(file, replaced(textOf(file), "/*~ keep uplink_bring_up */\n",
+                               "/*~ keep uplink_bring_up */\n    round(" + std::to_string(n) + ");\n"));
             write(*run(with(demo(), SetGoal{"uplink", "baud", n % 2 ? "57600" : "9600"})), folderOf(dir));
         }
         int kept = 0;
         for (int n = 1; n <= 20; ++n)
-            kept += fs::exists(folderOf(dir) / ".bindrel/backup" / (n == 1 ? "sluice_uplink.c" : "sluice_uplink.c." + std::to_string(n)));
+            kept += fs::exists(folderOf(dir) / ".bindrel/backup" /
+                               (n == 1 ? "sluice_uplink.c" : "sluice_uplink.c." + std::to_string(n)));
         QCOMPARE(kept, kBackups);
         QVERIFY(textOf(folderOf(dir) / ".bindrel/backup/sluice_uplink.c").find("round(11)") != std::string::npos);
         QVERIFY(textOf(folderOf(dir) / ".bindrel/backup/sluice_uplink.c.8").find("round(4)") != std::string::npos);
@@ -160,7 +164,8 @@ private Q_SLOTS:
         const fs::path file = folderOf(dir) / "sluice_uplink.c", orphans = folderOf(dir) / "sluice_orphans.c";
         write(*run(demo()), folderOf(dir));
         // Text that would end the group it is parked in, swallow what follows, or join lines.
-        const std::string text = "    one();\n#endif\n#else\n    /* open\n  \\\n//| x ~|\n?" "?/\n\n\t tail \n";
+        const std::string text = "    one();\n#endif\n#else\n    /* open\n  \\\n//| x ~|\n?"
+                                 "?/\n\n\t tail \n";
         put(file, replaced(textOf(file), "/*~ keep uplink_bring_up */\n", "/*~ keep uplink_bring_up */\n" + text));
         const auto without = run(with(demo(), SetBinding{"uplink", {}}));
         write(*without, folderOf(dir));
@@ -176,7 +181,8 @@ private Q_SLOTS:
         const auto regions = keepRegions(textOf(file));
         QVERIFY(regions.ok());
         COMPARE_TEXT(regions->at("uplink_bring_up"), QString::fromStdString(text));
-        QVERIFY(textOf(orphans).find("one();") == std::string::npos && textOf(orphans).find("my note") != std::string::npos);
+        QVERIFY(textOf(orphans).find("one();") == std::string::npos &&
+                textOf(orphans).find("my note") != std::string::npos);
     }
 
     void parkedTextGoesWhereTheRegionGoes()
@@ -184,7 +190,8 @@ private Q_SLOTS:
         QTemporaryDir dir;
         write(*run(demo()), folderOf(dir));
         const fs::path file = folderOf(dir) / "sluice_uplink.c";
-        put(file, replaced(textOf(file), "/*~ keep uplink_bring_up */\n", "/*~ keep uplink_bring_up */\n    moved_with_the_prefix();\n"));
+        put(file, replaced(textOf(file), "/*~ keep uplink_bring_up */\n",
+                           "/*~ keep uplink_bring_up */\n    moved_with_the_prefix();\n"));
         const auto other = run(with(demo(), SetText{SetText::What::Prefix, "gate"}));
         write(*other, folderOf(dir));
         QVERIFY(!fs::exists(file) && !fs::exists(folderOf(dir) / "gate_orphans.c"));
@@ -235,7 +242,8 @@ private Q_SLOTS:
         QTemporaryDir dir;
         write(*run(demo()), folderOf(dir));
         const fs::path file = folderOf(dir) / "sluice_uplink.c";
-        const std::string nested = replaced(textOf(file), "/*~ keep uplink_bring_up */\n", "/*~ keep uplink_bring_up */\n/*~ keep uplink_bring_up */\n    text();\n");
+        const std::string nested = replaced(textOf(file), "/*~ keep uplink_bring_up */\n",
+                                            "/*~ keep uplink_bring_up */\n/*~ keep uplink_bring_up */\n    text();\n");
         put(file, nested);
         const auto without = run(with(demo(), SetBinding{"uplink", {}}));
         const auto preview = previewOutput(without->source(), folderOf(dir));
@@ -252,7 +260,8 @@ private Q_SLOTS:
         QTemporaryDir dir;
         write(*run(demo()), folderOf(dir));
         const fs::path file = folderOf(dir) / "sluice_uplink.c", edited = folderOf(dir) / "sluice_beacon.c";
-        put(file, replaced(textOf(file), "/*~ keep uplink_bring_up */\n", "/*~ keep uplink_bring_up */\n    kept();\n"));
+        put(file,
+            replaced(textOf(file), "/*~ keep uplink_bring_up */\n", "/*~ keep uplink_bring_up */\n    kept();\n"));
         put(edited, textOf(edited) + "/* edited by hand */\n");
         for (const auto& entry : fs::directory_iterator(folderOf(dir)))
             if (entry.is_regular_file())
@@ -262,7 +271,8 @@ private Q_SLOTS:
         const auto same = previewOutput(run(demo())->source(), folderOf(dir));
         QVERIFY(same.ok());
         for (const FileChange& change : same->files)
-            QVERIFY2(change.state == FileChange::State::Same || change.state == FileChange::State::Yours, change.name.c_str());
+            QVERIFY2(change.state == FileChange::State::Same || change.state == FileChange::State::Yours,
+                     change.name.c_str());
         const auto next = run(with(demo(), SetGoal{"uplink", "baud", "57600"}));
         write(*next, folderOf(dir));
         QVERIFY(textOf(file).find("    kept();\r\n") != std::string::npos);
@@ -278,12 +288,14 @@ private Q_SLOTS:
         const auto before = filesOf(folderOf(dir));
         const auto rain = run(demo("rain-post-b-done"));
         const auto refused = previewOutput(rain->source(), folderOf(dir));
-        QVERIFY(!refused.ok() && refused.problem().message.find("belongs to the plan \"sluice-node-c\"") != std::string::npos);
+        QVERIFY(!refused.ok() &&
+                refused.problem().message.find("belongs to the plan \"sluice-node-c\"") != std::string::npos);
         QVERIFY(filesOf(folderOf(dir)) == before);
         const auto taken = previewOutput(rain->source(), folderOf(dir), Ownership::TakeOver);
         QVERIFY(taken.ok() && writeOutput(rain->source(), folderOf(dir), *taken, Ownership::TakeOver).ok());
         COMPARE_TEXT(folderOwner(folderOf(dir)), "rain-post-b");
-        QVERIFY(!fs::exists(folderOf(dir) / "sluice_clocks.c") && fs::exists(folderOf(dir) / ".bindrel/backup/sluice_clocks.c"));
+        QVERIFY(!fs::exists(folderOf(dir) / "sluice_clocks.c") &&
+                fs::exists(folderOf(dir) / ".bindrel/backup/sluice_clocks.c"));
     }
 
     void theSealKnowsEveryEdit()
@@ -300,15 +312,19 @@ private Q_SLOTS:
         }
     }
 
-    /// Random plans, random edits, marks nested and repeated, regions that come and go: what a person typed is somewhere, always.
+    /// Random plans, random edits, marks nested and repeated, regions that come and go: what a person typed is
+    /// somewhere, always.
     void noRoundOfEditsLosesText()
     {
-        const int rounds = qEnvironmentVariableIntValue("BINDREL_ROUNDS") > 0 ? qEnvironmentVariableIntValue("BINDREL_ROUNDS") : 240;
+        const int rounds =
+            qEnvironmentVariableIntValue("BINDREL_ROUNDS") > 0 ? qEnvironmentVariableIntValue("BINDREL_ROUNDS") : 240;
         std::mt19937 random(99);
         QTemporaryDir dir;
         std::vector<std::shared_ptr<const Snapshot>> plans;
-        for (const Workpiece& work : {demo(), with(demo(), SetGoal{"uplink", "baud", "57600"}), with(demo(), SetBinding{"uplink", {}}), with(with(demo(), SetBinding{"beacon", {}}), SetClock{"BUS1", "4"}),
-                                      with(demo(), SetGoal{"beacon", "frequency", "300 Hz"})})
+        for (const Workpiece& work :
+             {demo(), with(demo(), SetGoal{"uplink", "baud", "57600"}), with(demo(), SetBinding{"uplink", {}}),
+              with(with(demo(), SetBinding{"beacon", {}}), SetClock{"BUS1", "4"}),
+              with(demo(), SetGoal{"beacon", "frequency", "300 Hz"})})
             plans.push_back(run(work));
         write(*plans[0], folderOf(dir));
         std::vector<std::string> typed;
@@ -323,10 +339,12 @@ private Q_SLOTS:
                 const std::size_t at = random() % lines.size();
                 switch (random() % 8) {
                 case 0:
-                    lines.insert(lines.begin() + long(at), {"/*~ keep own_" + std::to_string(typed.size()) + " */", mine, "/*~ */"});
+                    lines.insert(lines.begin() + long(at),
+                                 {"/*~ keep own_" + std::to_string(typed.size()) + " */", mine, "/*~ */"});
                     break;
                 case 1: // a mark that does not pair up, taken back below when it held the write up
-                    lines.insert(lines.begin() + long(at), {random() % 2 ? "/*~ keep uplink_bring_up */" : "/*~ */", mine});
+                    lines.insert(lines.begin() + long(at),
+                                 {random() % 2 ? "/*~ keep uplink_bring_up */" : "/*~ */", mine});
                     break;
                 default: {
                     std::size_t into = at;
@@ -349,13 +367,15 @@ private Q_SLOTS:
                 // The person mends it: the files in conflict are moved away.
                 for (const FileChange& change : preview->files)
                     if (change.state == FileChange::State::Conflict)
-                        fs::rename(folderOf(dir) / change.name, folderOf(dir) / (change.name + ".moved-" + std::to_string(round)));
+                        fs::rename(folderOf(dir) / change.name,
+                                   folderOf(dir) / (change.name + ".moved-" + std::to_string(round)));
             }
             std::string all;
             for (const auto& [name, text] : filesOf(folderOf(dir)))
                 all += text;
             for (const std::string& mine : typed)
-                QVERIFY2(all.find(mine) != std::string::npos, (mine + " is lost in round " + std::to_string(round)).c_str());
+                QVERIFY2(all.find(mine) != std::string::npos,
+                         (mine + " is lost in round " + std::to_string(round)).c_str());
         }
         qInfo("%d writes, %d conflicts, %zu edits", written, conflicts, typed.size());
         QVERIFY(written > rounds / 4);

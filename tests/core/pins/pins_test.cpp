@@ -41,8 +41,10 @@ private Q_SLOTS:
         for (const char* pair : {"out1", "out2"}) {
             bool sameChannel = false;
             for (const char* channel : {"CH1", "CH2", "CH3"})
-                sameChannel = sameChannel || (connected(*work.device, bridge.pads.at(pair), bridge.instance + "." + channel) &&
-                                              connected(*work.device, bridge.pads.at(std::string(pair) + "n"), bridge.instance + "." + channel + "N"));
+                sameChannel =
+                    sameChannel || (connected(*work.device, bridge.pads.at(pair), bridge.instance + "." + channel) &&
+                                    connected(*work.device, bridge.pads.at(std::string(pair) + "n"),
+                                              bridge.instance + "." + channel + "N"));
             QVERIFY(sameChannel);
         }
         // The debug port and the crystals sit where the board has them.
@@ -53,7 +55,8 @@ private Q_SLOTS:
     void bindingIsDeterministic()
     {
         const Workpiece work = demo("sluice-node-c-start");
-        QVERIFY(*bindAllOpen(*work.device, *work.board, work.plan) == *bindAllOpen(*work.device, *work.board, work.plan));
+        QVERIFY(*bindAllOpen(*work.device, *work.board, work.plan) ==
+                *bindAllOpen(*work.device, *work.board, work.plan));
     }
 
     void bindLeavesOthersAlone()
@@ -77,11 +80,13 @@ private Q_SLOTS:
         for (const char* instance : {"I2C1", "I2C2"})
             for (const Pad& scl : work.device->pads)
                 for (const Pad& sda : work.device->pads)
-                    if (connected(*work.device, scl.name, std::string(instance) + ".SCL") && connected(*work.device, sda.name, std::string(instance) + ".SDA") &&
+                    if (connected(*work.device, scl.name, std::string(instance) + ".SCL") &&
+                        connected(*work.device, sda.name, std::string(instance) + ".SDA") &&
                         !work.board->nets.contains(scl.name) && !work.board->nets.contains(sda.name))
                         expected.insert(std::string(instance) + " " + scl.name + " " + sda.name);
         std::set<std::string> found;
-        for (const Binding& way : waysToBind(*work.device, *work.board, work.plan, needIndex(work.plan, "level-probes")))
+        for (const Binding& way :
+             waysToBind(*work.device, *work.board, work.plan, needIndex(work.plan, "level-probes")))
             found.insert(way.instance + " " + way.pads.at("scl") + " " + way.pads.at("sda"));
         QCOMPARE(found.size(), expected.size());
         QVERIFY(found == expected);
@@ -102,7 +107,8 @@ private Q_SLOTS:
         two = with(two, InsertNeed{99, copy});
         const auto t = run(two);
         QCOMPARE(t->bindings.contests.size(), size_t(1));
-        COMPARE_TEXT(nameOf(*t->device, t->bindings.contests[0].resource), QString::fromStdString(copy.binding.instance));
+        COMPARE_TEXT(nameOf(*t->device, t->bindings.contests[0].resource),
+                     QString::fromStdString(copy.binding.instance));
         QCOMPARE(t->bindings.needs[size_t(needIndex(two.plan, "uplink"))].state, BoundNeed::State::Contested);
     }
 
@@ -124,8 +130,10 @@ private Q_SLOTS:
         const int need = needIndex(work.plan, "uplink");
         std::set<std::string> expected;
         for (const Route& route : work.device->routes)
-            if (work.device->instances[size_t(route.instance)].name.starts_with("UART") && work.device->signalName(route).ends_with(".CTS"))
-                expected.insert(work.device->pads[size_t(route.pad)].name + " " + work.device->instances[size_t(route.instance)].name);
+            if (work.device->instances[size_t(route.instance)].name.starts_with("UART") &&
+                work.device->signalName(route).ends_with(".CTS"))
+                expected.insert(work.device->pads[size_t(route.pad)].name + " " +
+                                work.device->instances[size_t(route.instance)].name);
         std::set<std::string> found;
         for (const Option& o : optionsFor(*s->device, *s->board, s->plan, s->bindings, need, "cts")) {
             found.insert(work.device->pads[size_t(o.pad)].name + " " + work.device->instances[size_t(o.instance)].name);
@@ -133,12 +141,14 @@ private Q_SLOTS:
             // What an option promises is what taking it does.
             if (o.cost == Option::Cost::Free || o.cost == Option::Cost::Moves) {
                 Workpiece taken = work;
-                taken.plan = *applied(work.plan, takeOption(*s->device, *s->board, s->plan, s->bindings, need, "cts", o));
+                taken.plan =
+                    *applied(work.plan, takeOption(*s->device, *s->board, s->plan, s->bindings, need, "cts", o));
                 QVERIFY(run(taken)->bindings.contests.empty());
             }
             if (o.cost == Option::Cost::Contends) {
                 Workpiece taken = work;
-                taken.plan = *applied(work.plan, takeOption(*s->device, *s->board, s->plan, s->bindings, need, "cts", o));
+                taken.plan =
+                    *applied(work.plan, takeOption(*s->device, *s->board, s->plan, s->bindings, need, "cts", o));
                 QVERIFY(!run(taken)->bindings.contests.empty());
             }
         }
@@ -149,12 +159,14 @@ private Q_SLOTS:
     {
         Workpiece work = demo("sluice-node-c-start");
         const auto s = run(work);
-        for (const Option& o : optionsFor(*s->device, *s->board, s->plan, s->bindings, needIndex(work.plan, "lid-switch"), "pin"))
+        for (const Option& o :
+             optionsFor(*s->device, *s->board, s->plan, s->bindings, needIndex(work.plan, "lid-switch"), "pin"))
             if (s->board->nets.contains(s->device->pads[size_t(o.pad)].name))
                 QCOMPARE(o.cost, Option::Cost::Impossible);
         work = with(demo(), SetHold{holdOfNeed("uplink"), true});
         const auto held = run(work);
-        for (const Option& o : optionsFor(*held->device, *held->board, held->plan, held->bindings, needIndex(work.plan, "uplink"), "tx"))
+        for (const Option& o :
+             optionsFor(*held->device, *held->board, held->plan, held->bindings, needIndex(work.plan, "uplink"), "tx"))
             QVERIFY(o.cost == Option::Cost::Current || o.cost == Option::Cost::Impossible);
     }
 
@@ -170,7 +182,8 @@ private Q_SLOTS:
         const Expected<Edit> edit = bindAllOpen(*work.device, *work.board, work.plan);
         QVERIFY(!edit.ok());
         // The one that stands already and two of the four: as few as say it.
-        QVERIFY2(edit.problem().message.find("Level probes, Level probes and Level probes cannot all stand on SE4332-C64: only I2C1 and I2C2 can serve them.") == 0,
+        QVERIFY2(edit.problem().message.find("Level probes, Level probes and Level probes cannot all stand on "
+                                             "SE4332-C64: only I2C1 and I2C2 can serve them.") == 0,
                  edit.problem().message.c_str());
     }
 

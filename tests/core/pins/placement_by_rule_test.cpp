@@ -10,7 +10,8 @@ using namespace bindrel::test;
 
 namespace {
 
-/// A chip and needs that are known to fit, since each need was given an instance and pads before the chip's other routes were made up. Parts lie around a place on one side.
+/// A chip and needs that are known to fit, since each need was given an instance and pads before the chip's other
+/// routes were made up. Parts lie around a place on one side.
 class ChipWithAWay {
 public:
     ChipWithAWay(int pads, unsigned seed) : random_(seed), pads_(pads)
@@ -69,7 +70,10 @@ public:
             std::set<int> taken;
             for (const auto& [signal, pad] : need.binding.pads)
                 for (const Route& route : device.routes)
-                    if (route.instance == instance && lower(device.instances[std::size_t(instance)].signals[std::size_t(route.signal)].name) == signal && taken.insert(int(route.pad)).second) {
+                    if (route.instance == instance &&
+                        lower(device.instances[std::size_t(instance)].signals[std::size_t(route.signal)].name) ==
+                            signal &&
+                        taken.insert(int(route.pad)).second) {
                         binding.pads[signal] = device.pads[std::size_t(route.pad)].name;
                         break;
                     }
@@ -92,7 +96,9 @@ private:
     int blockOf(const std::string& kind) const
     {
         const std::string block = kind == "pwm" ? "timer" : kind;
-        return int(std::find_if(device.blocks.begin(), device.blocks.end(), [&block](const Block& b) { return b.kind == block; }) - device.blocks.begin());
+        return int(std::find_if(device.blocks.begin(), device.blocks.end(),
+                                [&block](const Block& b) { return b.kind == block; }) -
+                   device.blocks.begin());
     }
     int pick(const std::string& kind)
     {
@@ -134,15 +140,17 @@ private:
         for (int p = 0; p < pads_; ++p)
             open.insert(p);
         const auto nearest = [&open](int place) {
-            const int pad = *std::min_element(open.begin(), open.end(), [place](int a, int b) { return std::abs(a - place) < std::abs(b - place); });
+            const int pad = *std::min_element(
+                open.begin(), open.end(), [place](int a, int b) { return std::abs(a - place) < std::abs(b - place); });
             open.erase(pad);
             return pad;
         };
         int place = 0;
-        for (int n = 0; n < pads_ && int(open.size()) > pads_ / 5; ++n) {
+        for (int n = 0; n<pads_&& int(open.size())> pads_ / 5; ++n) {
             if (n % 2 == 0)
                 place = below(pads_);
-            const char* const kind = std::array{"uart", "spi", "i2c", "can", "pwm", "pwm", "pwm"}[std::size_t(below(7))];
+            const char* const kind =
+                std::array{"uart", "spi", "i2c", "can", "pwm", "pwm", "pwm"}[std::size_t(below(7))];
             Need need;
             need.id = need.title = "n" + std::to_string(n);
             need.kind = kind;
@@ -152,7 +160,8 @@ private:
             int instance = -1;
             if (need.kind == "pwm") {
                 const int rate = 1 + below(5);
-                auto timer = std::find_if(timers.begin(), timers.end(), [rate](const Timer& t) { return t.rate == rate && t.channels.size() > 1; });
+                auto timer = std::find_if(timers.begin(), timers.end(),
+                                          [rate](const Timer& t) { return t.rate == rate && t.channels.size() > 1; });
                 if (timer == timers.end()) {
                     if (free.size() < 2)
                         continue;
@@ -178,7 +187,9 @@ private:
                     need.goals.state("flow", "RTS/CTS");
                 for (const SignalSpec& signal : findKind(kind)->signals(need)) {
                     const auto& all = device.instances[std::size_t(instance)].signals;
-                    const auto same = std::find_if(all.begin(), all.end(), [&signal](const InstanceSignal& s) { return s.name == signal.pattern; });
+                    const auto same = std::find_if(all.begin(), all.end(), [&signal](const InstanceSignal& s) {
+                        return s.name == signal.pattern;
+                    });
                     signals.emplace_back(signal.id, int(same - all.begin()));
                 }
             }
@@ -207,7 +218,8 @@ private:
 
 } // namespace
 
-/// Chips that are made so that a way is known: one is found, and what was tangled is cleared by moving no more than was tangled.
+/// Chips that are made so that a way is known: one is found, and what was tangled is cleared by moving no more than was
+/// tangled.
 class PlacementByRuleTest : public QObject {
     Q_OBJECT
 

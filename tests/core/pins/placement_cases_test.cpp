@@ -8,8 +8,8 @@
 using namespace bindrel;
 using namespace bindrel::test;
 
-/// Made-up chips and plans of two sizes (tests/data/placement) whose best answers are known: what can be counted is decided, explanations
-/// can spare nobody, and ways that exist are found.
+/// Made-up chips and plans of two sizes (tests/data/placement) whose best answers are known: what can be counted is
+/// decided, explanations can spare nobody, and ways that exist are found.
 class PlacementCasesTest : public QObject {
     Q_OBJECT
 
@@ -32,7 +32,10 @@ class PlacementCasesTest : public QObject {
         return out;
     }
 
-    static PlacementResult bindAll(const Workpiece& work, const std::vector<NeedIndex>& needs) { return place(*work.device, *work.board, work.plan, {.needs = needs}); }
+    static PlacementResult bindAll(const Workpiece& work, const std::vector<NeedIndex>& needs)
+    {
+        return place(*work.device, *work.board, work.plan, {.needs = needs});
+    }
     static PlacementResult untangled(const Workpiece& work, std::size_t count, long effort = PlacementRequest().effort)
     {
         return place(*work.device, *work.board, work.plan, {.mayMove = true, .count = count, .effort = effort});
@@ -172,13 +175,16 @@ private Q_SLOTS:
         }
     }
 
-    /// Where the one that is tried first has no other place, another may: also of a half-bound need, which keeps what it has no pad for.
+    /// Where the one that is tried first has no other place, another may: also of a half-bound need, which keeps what
+    /// it has no pad for.
     void theOtherMayMove_data()
     {
         QTest::addColumn<QString>("name");
         QTest::addColumn<QString>("mover");
-        QTest::newRow("half-bound") << "c-other-mover" << "need1";
-        QTest::newRow("the half-bound one cannot") << "c2-other-mover" << "need3";
+        QTest::newRow("half-bound") << "c-other-mover"
+                                    << "need1";
+        QTest::newRow("the half-bound one cannot") << "c2-other-mover"
+                                                   << "need3";
     }
     void theOtherMayMove()
     {

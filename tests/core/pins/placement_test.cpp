@@ -31,7 +31,8 @@ class PlacementTest : public QObject {
         Plan plan;
     };
 
-    /// A chip with a few pads on four sides, two-signal instances, a shared multiplexer field now and then, interrupt lines.
+    /// A chip with a few pads on four sides, two-signal instances, a shared multiplexer field now and then, interrupt
+    /// lines.
     static Device chip(std::mt19937& random)
     {
         Device d;
@@ -91,7 +92,13 @@ class PlacementTest : public QObject {
                 for (int k = 0; k < 4 + int(random() % 3); ++k) {
                     const int pad = int(random() % unsigned(pads)), lane = int(random() % 2);
                     for (const int combination : {0, 1}) {
-                        const Route route{pad, 2 + i, lane ^ combination, Route::Mechanism::Lanes, -1, {{picks, std::uint32_t(combination)}}, -1};
+                        const Route route{pad,
+                                          2 + i,
+                                          lane ^ combination,
+                                          Route::Mechanism::Lanes,
+                                          -1,
+                                          {{picks, std::uint32_t(combination)}},
+                                          -1};
                         d.pads[size_t(pad)].routes.push_back(int(d.routes.size()));
                         d.routes.push_back(route);
                     }
@@ -100,7 +107,8 @@ class PlacementTest : public QObject {
             }
             for (int signal = 0; signal < 2; ++signal)
                 for (int k = 0; k < 2 + int(random() % 3); ++k) {
-                    Route route{int(random() % unsigned(pads)), 2 + i, signal, Route::Mechanism::GroupRemap, -1, {}, -1};
+                    Route route{
+                        int(random() % unsigned(pads)), 2 + i, signal, Route::Mechanism::GroupRemap, -1, {}, -1};
                     if (random() % 4 == 0)
                         route.group = int(random() % 2);
                     if (random() % 2)
@@ -118,7 +126,13 @@ class PlacementTest : public QObject {
             d.instances.push_back(instance);
             for (int signal = 0; signal < 2; ++signal)
                 for (int k = 0; k < 1 + int(random() % 2); ++k) {
-                    const Route route{int(random() % unsigned(pads)), int(d.instances.size()) - 1, signal, Route::Mechanism::GroupRemap, -1, {}, -1};
+                    const Route route{int(random() % unsigned(pads)),
+                                      int(d.instances.size()) - 1,
+                                      signal,
+                                      Route::Mechanism::GroupRemap,
+                                      -1,
+                                      {},
+                                      -1};
                     d.pads[size_t(route.pad)].routes.push_back(int(d.routes.size()));
                     d.routes.push_back(route);
                 }
@@ -150,7 +164,10 @@ class PlacementTest : public QObject {
         need.id = need.title = "pulse" + std::to_string(n);
         need.kind = "pwm";
         // Rates are compared by value.
-        need.goals = {{"frequency", random() % 3 == 0 ? "2 kHz" : random() % 2 ? "1 kHz" : "1000 Hz"}, {"channels", random() % 4 == 0 ? "2" : "1"}};
+        need.goals = {{"frequency", random() % 3 == 0 ? "2 kHz"
+                                    : random() % 2    ? "1 kHz"
+                                                      : "1000 Hz"},
+                      {"channels", random() % 4 == 0 ? "2" : "1"}};
         return need;
     }
 
@@ -243,32 +260,32 @@ class PlacementTest : public QObject {
         const int channels = goalIs(need, "dma", "receive") ? c.device->dma.channels : 1;
         for (const std::string& instance : instances)
             for (int channel = 0; channel < channels; ++channel)
-            for (const auto& via : vias) {
-            std::vector<size_t> at(signals.size(), 0);
-            for (;;) {
-                Need trial = need;
-                trial.binding = {};
-                trial.binding.instance = instance;
-                trial.binding.via = via;
-                if (goalIs(need, "dma", "receive"))
-                    trial.binding.dma["RX"] = channel;
-                bool free = true;
-                for (size_t s = 0; s < signals.size(); ++s) {
-                    const std::string& pad = c.device->pads[at[s]].name;
-                    trial.binding.pads[signals[s].id] = pad;
-                    free = free && !c.board.nets.contains(pad);
+                for (const auto& via : vias) {
+                    std::vector<size_t> at(signals.size(), 0);
+                    for (;;) {
+                        Need trial = need;
+                        trial.binding = {};
+                        trial.binding.instance = instance;
+                        trial.binding.via = via;
+                        if (goalIs(need, "dma", "receive"))
+                            trial.binding.dma["RX"] = channel;
+                        bool free = true;
+                        for (size_t s = 0; s < signals.size(); ++s) {
+                            const std::string& pad = c.device->pads[at[s]].name;
+                            trial.binding.pads[signals[s].id] = pad;
+                            free = free && !c.board.nets.contains(pad);
+                        }
+                        Plan alone;
+                        alone.needs = {trial};
+                        if (free && bind(*c.device, alone).needs[0].state == BoundNeed::State::Bound)
+                            out.push_back(trial.binding);
+                        size_t s = 0;
+                        while (s < at.size() && ++at[s] == c.device->pads.size())
+                            at[s++] = 0;
+                        if (s == at.size())
+                            break;
+                    }
                 }
-                Plan alone;
-                alone.needs = {trial};
-                if (free && bind(*c.device, alone).needs[0].state == BoundNeed::State::Bound)
-                    out.push_back(trial.binding);
-                size_t s = 0;
-                while (s < at.size() && ++at[s] == c.device->pads.size())
-                    at[s++] = 0;
-                if (s == at.size())
-                    break;
-            }
-        }
         return out;
     }
 
@@ -280,15 +297,18 @@ class PlacementTest : public QObject {
         return 0;
     }
 
-    /// Whether a signal that has a pad is elsewhere with another binding: on another pad, or on this one by another channel.
+    /// Whether a signal that has a pad is elsewhere with another binding: on another pad, or on this one by another
+    /// channel.
     static bool leaves(const Case& c, const Need& old, const Binding& binding, const std::string& signal)
     {
         Need then = old;
         then.binding = binding;
-        return old.binding.pads.at(signal) != binding.pads.at(signal) || (old.binding.instance == binding.instance && channelOf(c, old, signal) != channelOf(c, then, signal));
+        return old.binding.pads.at(signal) != binding.pads.at(signal) ||
+               (old.binding.instance == binding.instance && channelOf(c, old, signal) != channelOf(c, then, signal));
     }
 
-    static PlacementCost costOf(const Case& c, const Plan& after, const std::vector<int>& demand, const Bindings& before, const std::vector<NeedIndex>& vars)
+    static PlacementCost costOf(const Case& c, const Plan& after, const std::vector<int>& demand,
+                                const Bindings& before, const std::vector<NeedIndex>& vars)
     {
         PlacementCost cost;
         std::map<std::string, std::set<int>> sides;
@@ -298,7 +318,8 @@ class PlacementTest : public QObject {
             const bool wasBound = before.needs[n].state != BoundNeed::State::Open || !old.binding.empty();
             bool moved = !old.binding.instance.empty() && old.binding.instance != need.binding.instance;
             // Who could move and does not costs nothing but its sides.
-            const bool placed = std::find(vars.begin(), vars.end(), int(n)) != vars.end() && (!wasBound || need.binding != old.binding);
+            const bool placed =
+                std::find(vars.begin(), vars.end(), int(n)) != vars.end() && (!wasBound || need.binding != old.binding);
             std::set<int> ownSides;
             for (const auto& [signal, padName] : need.binding.pads) {
                 const int pad = c.device->findPad(padName);
@@ -310,7 +331,8 @@ class PlacementTest : public QObject {
                     sides[need.part].insert(sideOf(c.device->package, size_t(pad)));
                 if (!placed)
                     continue;
-                const bool out = need.kind == "uart" ? signal == "tx" : need.kind == "pwm" || goalIs(need, "direction", "output");
+                const bool out =
+                    need.kind == "uart" ? signal == "tx" : need.kind == "pwm" || goalIs(need, "direction", "output");
                 if (const TerminalFact* fact = terminalFact(c.board, need, signal); fact && out) {
                     const auto& drives = c.device->pads[size_t(pad)].drives;
                     cost.unfit += !drives.empty() && drives.back() < fact->current;
@@ -320,7 +342,9 @@ class PlacementTest : public QObject {
             }
             // An instance that can more than is asked for is kept for others.
             if (placed && !need.binding.instance.empty())
-                cost.scarce += std::max(0, int(c.device->instances[size_t(c.device->findInstance(need.binding.instance))].signals.size()) - int(signalsOf(need).size()));
+                cost.scarce += std::max(
+                    0, int(c.device->instances[size_t(c.device->findInstance(need.binding.instance))].signals.size()) -
+                           int(signalsOf(need).size()));
             cost.moved += wasBound && moved;
             cost.splits += std::max(0, int(ownSides.size()) - 1);
         }
@@ -342,8 +366,12 @@ class PlacementTest : public QObject {
             parts.insert(pad.part);
         for (const std::string& part : parts)
             for (const Used& pad : used) {
-                const auto of = [&](const Used& other, bool above) { return other.part == part && other.side == pad.side && (above ? other.pin > pad.pin : other.pin < pad.pin); };
-                cost.crossings += !part.empty() && pad.part != part && std::any_of(used.begin(), used.end(), [&](const Used& o) { return of(o, true); }) &&
+                const auto of = [&](const Used& other, bool above) {
+                    return other.part == part && other.side == pad.side &&
+                           (above ? other.pin > pad.pin : other.pin < pad.pin);
+                };
+                cost.crossings += !part.empty() && pad.part != part &&
+                                  std::any_of(used.begin(), used.end(), [&](const Used& o) { return of(o, true); }) &&
                                   std::any_of(used.begin(), used.end(), [&](const Used& o) { return of(o, false); });
             }
         // Neighbours of a row: how many lie the wrong way round, whichever end is first.
@@ -357,7 +385,8 @@ class PlacementTest : public QObject {
                                 pins[t] = c.device->findPad(padName); // a pad for each pin here, in one order
             int up = 0, down = 0;
             for (size_t t = 1; t < pins.size(); ++t)
-                if (pins[t - 1] >= 0 && pins[t] >= 0 && sideOf(c.device->package, size_t(pins[t - 1])) == sideOf(c.device->package, size_t(pins[t]))) {
+                if (pins[t - 1] >= 0 && pins[t] >= 0 &&
+                    sideOf(c.device->package, size_t(pins[t - 1])) == sideOf(c.device->package, size_t(pins[t]))) {
                     up += pins[t - 1] < pins[t];
                     down += pins[t - 1] > pins[t];
                 }
@@ -383,7 +412,8 @@ class PlacementTest : public QObject {
         bool any = false;
         PlacementCost cost;
     };
-    static Best enumerate(const Case& c, const std::vector<NeedIndex>& vars, const std::vector<NeedIndex>& stay, const std::vector<NeedIndex>& wanted, bool onlyVars = false)
+    static Best enumerate(const Case& c, const std::vector<NeedIndex>& vars, const std::vector<NeedIndex>& stay,
+                          const std::vector<NeedIndex>& wanted, bool onlyVars = false)
     {
         const Bindings before = bind(*c.device, c.plan);
         const std::vector<int> demand = padDemand(*c.device, c.plan, before, wanted);
@@ -396,10 +426,14 @@ class PlacementTest : public QObject {
             std::erase_if(all, [&](const Binding& b) {
                 if (held && !need.binding.instance.empty() && b.instance != need.binding.instance)
                     return true;
-                return std::any_of(need.binding.pads.begin(), need.binding.pads.end(), [&](const auto& chosen) { return (held || c.plan.held(holdOfSignal(need.id, chosen.first))) && leaves(c, need, b, chosen.first); });
+                return std::any_of(need.binding.pads.begin(), need.binding.pads.end(), [&](const auto& chosen) {
+                    return (held || c.plan.held(holdOfSignal(need.id, chosen.first))) &&
+                           leaves(c, need, b, chosen.first);
+                });
             });
             // Who stands on a pad that the board has routed elsewhere is not moved for that alone.
-            if (before.needs[size_t(v)].state != BoundNeed::State::Open && std::find(all.begin(), all.end(), need.binding) == all.end())
+            if (before.needs[size_t(v)].state != BoundNeed::State::Open &&
+                std::find(all.begin(), all.end(), need.binding) == all.end())
                 all.push_back(need.binding);
             ways.push_back(std::move(all));
         }
@@ -424,7 +458,8 @@ class PlacementTest : public QObject {
             // Who was contested with a part of what it needs may keep that part, without contest.
             for (size_t v = 0; v < vars.size(); ++v) {
                 const BoundNeed::State state = bound.needs[stay.size() + v].state;
-                const bool keeps = before.needs[size_t(vars[v])].state == BoundNeed::State::Contested && ways[v][at[v]] == c.plan.needs[size_t(vars[v])].binding;
+                const bool keeps = before.needs[size_t(vars[v])].state == BoundNeed::State::Contested &&
+                                   ways[v][at[v]] == c.plan.needs[size_t(vars[v])].binding;
                 clean = clean && (state == BoundNeed::State::Bound || (keeps && state == BoundNeed::State::Open));
             }
             if (clean) {
@@ -495,7 +530,8 @@ private Q_SLOTS:
                 const Bindings then = bind(*c.device, after);
                 for (const int n : open)
                     QVERIFY2(then.needs[size_t(n)].state == BoundNeed::State::Bound, told(c, after).c_str());
-                QVERIFY2(cost == own && own == best.cost, (shown(cost) + shown(own) + shown(best.cost) + told(c, after)).c_str());
+                QVERIFY2(cost == own && own == best.cost,
+                         (shown(cost) + shown(own) + shown(best.cost) + told(c, after)).c_str());
                 QVERIFY(result.ways[0].proof.proven(cost));
                 continue;
             }
@@ -512,7 +548,9 @@ private Q_SLOTS:
             for (const int spared : result.culprits) {
                 std::vector<NeedIndex> rest = result.culprits;
                 std::erase(rest, spared);
-                QVERIFY(std::none_of(rest.begin(), rest.end(), [&](int n) { return std::find(open.begin(), open.end(), n) != open.end(); }) || canStand(rest));
+                QVERIFY(std::none_of(rest.begin(), rest.end(),
+                                     [&](int n) { return std::find(open.begin(), open.end(), n) != open.end(); }) ||
+                        canStand(rest));
             }
         }
         QVERIFY(possible > kCases / 4 && impossible > kCases / 10);
@@ -522,7 +560,8 @@ private Q_SLOTS:
     {
         QTest::addColumn<unsigned>("seed");
         QTest::newRow("any") << 8u;
-        // Among them: who is bound in part and in contention gets the rest, by another route, while the other moves a single signal.
+        // Among them: who is bound in part and in contention gets the rest, by another route, while the other moves a
+        // single signal.
         QTest::newRow("placed anew on its own pads") << 15846u;
     }
     void movingTheFewestIsAsGoodAsEnumeration()
@@ -547,14 +586,18 @@ private Q_SLOTS:
                 heldOnly.needs.push_back(c.plan.needs[size_t(n)]);
             if (!bind(*c.device, heldOnly).contests.empty())
                 continue;
-            const PlacementResult result = place(*c.device, c.board, c.plan, {.needs = open, .mayMove = true, .effort = 400'000'000});
+            const PlacementResult result =
+                place(*c.device, c.board, c.plan, {.needs = open, .mayMove = true, .effort = 400'000'000});
             const Best best = enumerate(c, all, fixed, open);
             QVERIFY(result.proven);
             Plan shownPlan = c.plan;
             if (!result.ways.empty())
                 for (const auto& [need, binding] : result.ways[0].bindings)
                     shownPlan.needs[size_t(need)].binding = binding;
-            QVERIFY2(!result.ways.empty() == best.any, (std::string(best.any ? "there is one: " + shown(best.cost) : "there is none") + told(c, c.plan) + told(c, shownPlan)).c_str());
+            QVERIFY2(!result.ways.empty() == best.any,
+                     (std::string(best.any ? "there is one: " + shown(best.cost) : "there is none") + told(c, c.plan) +
+                      told(c, shownPlan))
+                         .c_str());
             if (!best.any) {
                 ++stuck;
                 continue;
@@ -564,18 +607,23 @@ private Q_SLOTS:
             Plan after = c.plan;
             for (const auto& [need, binding] : result.ways[0].bindings)
                 after.needs[size_t(need)].binding = binding;
-            QVERIFY2(result.ways[0].cost == best.cost, (shown(result.ways[0].cost) + shown(best.cost) + told(c, c.plan) + told(c, after)).c_str());
+            QVERIFY2(result.ways[0].cost == best.cost,
+                     (shown(result.ways[0].cost) + shown(best.cost) + told(c, c.plan) + told(c, after)).c_str());
             QVERIFY(result.ways[0].proof.proven(best.cost));
             // And it stands.
             const Bindings then = bind(*c.device, after);
             QVERIFY2(then.contests.empty(), (told(c, c.plan) + told(c, after)).c_str());
             for (size_t n = 0; n < after.needs.size(); ++n)
-                QVERIFY(then.needs[n].state == BoundNeed::State::Bound || (bound.needs[n].state == BoundNeed::State::Contested && after.needs[n].binding == c.plan.needs[n].binding));
+                QVERIFY(then.needs[n].state == BoundNeed::State::Bound ||
+                        (bound.needs[n].state == BoundNeed::State::Contested &&
+                         after.needs[n].binding == c.plan.needs[n].binding));
         }
-        QVERIFY2(solved > kCases / 4 && stuck > kCases / 15 && moved > kCases / 15, qPrintable(QString("%1 %2 %3").arg(solved).arg(stuck).arg(moved)));
+        QVERIFY2(solved > kCases / 4 && stuck > kCases / 15 && moved > kCases / 15,
+                 qPrintable(QString("%1 %2 %3").arg(solved).arg(stuck).arg(moved)));
     }
 
-    /// A need of two channels that has one of them, in contention: when it stays it takes that one only, and another need of its rate has the other.
+    /// A need of two channels that has one of them, in contention: when it stays it takes that one only, and another
+    /// need of its rate has the other.
     void whoStaysWithAPartTakesNoMoreThanThat()
     {
         std::mt19937 random(1);
@@ -652,7 +700,8 @@ private Q_SLOTS:
         QCOMPARE(result.ways.size(), size_t(5));
         for (size_t i = 0; i < result.ways.size(); ++i) {
             if (i > 0)
-                QVERIFY(!(result.ways[i].cost < result.ways[i - 1].cost) && result.ways[i].bindings != result.ways[i - 1].bindings);
+                QVERIFY(!(result.ways[i].cost < result.ways[i - 1].cost) &&
+                        result.ways[i].bindings != result.ways[i - 1].bindings);
             Plan after = work.plan;
             for (const auto& [need, binding] : result.ways[i].bindings)
                 after.needs[size_t(need)].binding = binding;
@@ -665,8 +714,11 @@ private Q_SLOTS:
     void plansAreTriedOnEveryChip()
     {
         // What fits, and that it stands there; what does not, and why.
-        const auto on = [](const char* device, const char* plan) { return fitOn(*shippedDevice(device), *demo(plan).board, demo(plan).plan); };
-        for (const auto& [device, plan, fits, why] : std::vector<std::tuple<const char*, const char*, bool, const char*>>{
+        const auto on = [](const char* device, const char* plan) {
+            return fitOn(*shippedDevice(device), *demo(plan).board, demo(plan).plan);
+        };
+        for (const auto& [device, plan, fits, why] :
+             std::vector<std::tuple<const char*, const char*, bool, const char*>>{
                  {"se4332-c64", "sluice-node-c-done", true, ""},
                  {"se4332-c100", "sluice-node-c-done", true, ""},
                  {"al7654-b176", "sluice-node-c-done", true, ""},
@@ -732,7 +784,8 @@ private Q_SLOTS:
             need.binding = {};
         std::vector<NeedIndex> all(work.plan.needs.size());
         std::iota(all.begin(), all.end(), 0);
-        const PlacementResult result = place(*work.device, *work.board, work.plan, {.needs = all, .cancelled = [] { return true; }});
+        const PlacementResult result =
+            place(*work.device, *work.board, work.plan, {.needs = all, .cancelled = [] { return true; }});
         QVERIFY(result.cancelled && !result.proven);
     }
 

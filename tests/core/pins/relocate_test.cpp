@@ -80,7 +80,9 @@ private Q_SLOTS:
                 QVERIFY2(after->bindings.contests.empty(), (where + findingsText(*after)).c_str());
                 for (const Relocation::Item& item : there.items)
                     if (item.fate == Relocation::Fate::Stays || item.fate == Relocation::Fate::Moves)
-                        QVERIFY2(after->bindings.needs[size_t(needIndex(*next, item.need))].state == BoundNeed::State::Bound, (where + item.need).c_str());
+                        QVERIFY2(after->bindings.needs[size_t(needIndex(*next, item.need))].state ==
+                                     BoundNeed::State::Bound,
+                                 (where + item.need).c_str());
                 // The file of the moved plan can be read again.
                 const Expected<Workpiece> read = parsePlan(planText(*next), "moved.bindrel", library());
                 QVERIFY2(read && read->plan == *next, (where + (read ? "differs" : read.problem().text())).c_str());
@@ -102,7 +104,10 @@ private Q_SLOTS:
         QVERIFY(larger.plan.holds == work.plan.holds && larger.count(Relocation::Fate::Moves) == 0);
         const Relocation other = to("MS0816-A48", work);
         QVERIFY(!other.plan.held("need uplink") && !other.plan.held("clock PLLA.VCO"));
-        const auto said = [&other](const char* what) { return std::any_of(other.lost.begin(), other.lost.end(), [what](const std::string& line) { return line.find(what) != std::string::npos; }); };
+        const auto said = [&other](const char* what) {
+            return std::any_of(other.lost.begin(), other.lost.end(),
+                               [what](const std::string& line) { return line.find(what) != std::string::npos; });
+        };
         QVERIFY(said("Uplink is no longer held") && said("PLLA.VCO"));
     }
 
@@ -124,13 +129,16 @@ private Q_SLOTS:
         const Expected<Plan> next = applied(work.plan, there.edit);
         QVERIFY(next && *next == there.plan);
         const Relocation back = relocate(*work.device, *work.board, known, *next);
-        QVERIFY(back.plan.board == work.plan.board && std::none_of(back.plan.parts.begin(), back.plan.parts.end(), [](const Part& p) { return p.id == "uplink-modem"; }));
+        QVERIFY(back.plan.board == work.plan.board &&
+                std::none_of(back.plan.parts.begin(), back.plan.parts.end(),
+                             [](const Part& p) { return p.id == "uplink-modem"; }));
     }
 
     void differencesLeadFromAnyPlanToAnyOther()
     {
         std::vector<Plan> plans;
-        for (const char* name : {"sluice-node-c-done", "sluice-node-c-start", "sluice-node-c-tangled", "rain-post-b-done", "pump-hall-a-done"})
+        for (const char* name : {"sluice-node-c-done", "sluice-node-c-start", "sluice-node-c-tangled",
+                                 "rain-post-b-done", "pump-hall-a-done"})
             plans.push_back(demo(name).plan);
         plans.push_back(with(with(demo(), SetNet{"PA2", "X"}), SetPin{"uplink", "tx", "name", "TXD"}).plan);
         plans.push_back(plans[0]);
@@ -175,9 +183,11 @@ private Q_SLOTS:
                 ++made;
                 const Expected<Plan> after = applied(s->plan, room->edit);
                 QVERIFY(after);
-                COMPARE_TEXT(after->need(id)->binding.pads.at(signal), QString::fromStdString(s->device->pads[size_t(option.pad)].name));
+                COMPARE_TEXT(after->need(id)->binding.pads.at(signal),
+                             QString::fromStdString(s->device->pads[size_t(option.pad)].name));
                 const auto next = computeSnapshot(s->with(*after));
-                QVERIFY2(next->bindings.contests.empty() && next->bindings.count(BoundNeed::State::Open) == 0, findingsText(*next).c_str());
+                QVERIFY2(next->bindings.contests.empty() && next->bindings.count(BoundNeed::State::Open) == 0,
+                         findingsText(*next).c_str());
                 size_t moved = 0;
                 for (size_t n = 0; n < s->plan.needs.size(); ++n)
                     moved += int(n) != need && after->needs[n].binding != s->plan.needs[n].binding;
@@ -186,7 +196,8 @@ private Q_SLOTS:
                 if (!room->proven || moved != 1)
                     continue;
                 // One moves: then none cannot be enough.
-                Plan trial = *applied(s->plan, takeOption(*s->device, *s->board, s->plan, s->bindings, need, signal, option));
+                Plan trial =
+                    *applied(s->plan, takeOption(*s->device, *s->board, s->plan, s->bindings, need, signal, option));
                 QVERIFY(!bind(*s->device, trial).contests.empty());
             }
         }
@@ -208,7 +219,8 @@ private Q_SLOTS:
                     const std::string& name = s->device->instances[size_t(option.instance)].name;
                     now += option.cost == Option::Cost::Current;
                     QCOMPARE(option.cost == Option::Cost::Current, need.binding.instance == name);
-                    QCOMPARE(option.edit.changes.empty(), option.cost == Option::Cost::Current || option.cost == Option::Cost::Impossible);
+                    QCOMPARE(option.edit.changes.empty(),
+                             option.cost == Option::Cost::Current || option.cost == Option::Cost::Impossible);
                     QVERIFY(!option.reason.empty());
                     if (option.edit.changes.empty())
                         continue;
@@ -216,7 +228,8 @@ private Q_SLOTS:
                     const Expected<Plan> after = applied(s->plan, option.edit);
                     QVERIFY(after && after->needs[n].binding.instance == name);
                     const auto next = computeSnapshot(s->with(*after));
-                    QVERIFY2(next->bindings.contests.empty() && next->bindings.count(BoundNeed::State::Open) == 0, (need.id + " on " + name + "\n" + findingsText(*next)).c_str());
+                    QVERIFY2(next->bindings.contests.empty() && next->bindings.count(BoundNeed::State::Open) == 0,
+                             (need.id + " on " + name + "\n" + findingsText(*next)).c_str());
                     size_t others = 0;
                     for (size_t k = 0; k < s->plan.needs.size(); ++k)
                         others += k != n && after->needs[k].binding != s->plan.needs[k].binding;
@@ -234,7 +247,9 @@ private Q_SLOTS:
         const int beacon = needIndex(s->plan, "beacon");
         for (const Option& option : optionsFor(*s->device, *s->board, s->plan, s->bindings, beacon, "out1"))
             if (option.cost == Option::Cost::Contends)
-                if (const Expected<Room> room = makeRoom(*s->device, *s->board, s->plan, s->bindings, beacon, "out1", option); room && room->others.size() == 1) {
+                if (const Expected<Room> room =
+                        makeRoom(*s->device, *s->board, s->plan, s->bindings, beacon, "out1", option);
+                    room && room->others.size() == 1) {
                     const auto after = computeSnapshot(s->with(*applied(s->plan, room->edit)));
                     QVERIFY(after->bindings.contests.size() <= s->bindings.contests.size());
                     return;
@@ -282,7 +297,8 @@ private Q_SLOTS:
         const auto s = run(work);
         QVERIFY2(s->bindings.contests.size() == 1, findingsText(*s).c_str());
         QVERIFY(untangle(*s->device, *s->board, s->plan, 1).ways.empty());
-        const std::vector<WayToFree> ways = waysToFree(*s->device, *s->board, *s->filedBoard, s->plan, library().devices());
+        const std::vector<WayToFree> ways =
+            waysToFree(*s->device, *s->board, *s->filedBoard, s->plan, library().devices());
         std::set<WayToFree::Kind> kinds;
         for (const WayToFree& way : ways) {
             kinds.insert(way.kind);
@@ -292,7 +308,8 @@ private Q_SLOTS:
             QVERIFY2(read, way.text.c_str());
             QVERIFY2(run(*read)->bindings.contests.empty(), (way.text + findingsText(*run(*read))).c_str());
         }
-        QVERIFY(kinds.contains(WayToFree::Kind::LetGo) && kinds.contains(WayToFree::Kind::LeaveOut) && kinds.contains(WayToFree::Kind::OtherDevice));
+        QVERIFY(kinds.contains(WayToFree::Kind::LetGo) && kinds.contains(WayToFree::Kind::LeaveOut) &&
+                kinds.contains(WayToFree::Kind::OtherDevice));
         // The nearest package comes before another family.
         for (const WayToFree& way : ways)
             if (way.kind == WayToFree::Kind::OtherDevice) {

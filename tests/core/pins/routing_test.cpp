@@ -16,10 +16,14 @@ using Pair = std::pair<std::string, std::string>;
 class RoutingTest : public QObject {
     Q_OBJECT
 
-    static Json fileOf(const std::string& path) { return Json::parse(textOf(dataPath("devices/" + path)), nullptr, true, true); }
+    static Json fileOf(const std::string& path)
+    {
+        return Json::parse(textOf(dataPath("devices/" + path)), nullptr, true, true);
+    }
 
     /// All (first, second) pads that two signals of an instance can have together, as the search finds them.
-    static std::set<Pair> found(const std::string& device, const Need& need, const std::string& instance, const char* first, const char* second)
+    static std::set<Pair> found(const std::string& device, const Need& need, const std::string& instance,
+                                const char* first, const char* second)
     {
         const std::shared_ptr<const Device> loaded = shippedDevice(device);
         Plan plan;
@@ -48,10 +52,12 @@ class RoutingTest : public QObject {
     }
 
     /// A plan from text, bound as it says.
-    static std::shared_ptr<const Snapshot> planned(const std::string& device, const std::string& board, const std::string& needs)
+    static std::shared_ptr<const Snapshot> planned(const std::string& device, const std::string& board,
+                                                   const std::string& needs)
     {
-        const Expected<Workpiece> work =
-            parsePlan(R"({"bindrel": 1, "name": "t", "device": ")" + device + R"(", "board": ")" + board + R"(", "needs": [)" + needs + "]}", "t.bindrel", library());
+        const Expected<Workpiece> work = parsePlan(R"({"bindrel": 1, "name": "t", "device": ")" + device +
+                                                       R"(", "board": ")" + board + R"(", "needs": [)" + needs + "]}",
+                                                   "t.bindrel", library());
         if (!work)
             qFatal("%s", work.problem().text().c_str());
         return run(*work);
@@ -125,7 +131,8 @@ private Q_SLOTS:
         need.id = "flash";
         need.kind = "spi";
         for (const char* instance : {"SYN0", "SYN1", "SYN2", "SYN4"}) {
-            std::map<std::string, std::pair<std::vector<std::string>, std::vector<std::string>>> byGroup; // SCK and MOSI pads
+            std::map<std::string, std::pair<std::vector<std::string>, std::vector<std::string>>>
+                byGroup; // SCK and MOSI pads
             for (const auto& [pad, row] : family["pads"].items())
                 if (row.contains("routes"))
                     for (const auto& [code, value] : row["routes"].items()) {
@@ -149,8 +156,11 @@ private Q_SLOTS:
 
     void padsOfTwoSetsCannotStandTogether()
     {
-        const auto s = planned("MS0816-A48", "rain-post-b", R"({ "id": "a", "kind": "uart", "instance": "UART0", "pads": { "tx": "PA4", "rx": "PB7" } })");
-        QVERIFY2(findingsOf(*s, "PIN-04").find("SYS.MAP.UART0 = set1, but UART0.TX needs set0") != std::string::npos, findingsText(*s).c_str());
+        const auto s =
+            planned("MS0816-A48", "rain-post-b",
+                    R"({ "id": "a", "kind": "uart", "instance": "UART0", "pads": { "tx": "PA4", "rx": "PB7" } })");
+        QVERIFY2(findingsOf(*s, "PIN-04").find("SYS.MAP.UART0 = set1, but UART0.TX needs set0") != std::string::npos,
+                 findingsText(*s).c_str());
         // The way out that is offered works.
         for (const Finding& finding : s->findings)
             if (finding.rule == "PIN-04") {
@@ -162,11 +172,17 @@ private Q_SLOTS:
 
     void aUnitIsOneThingAtATime()
     {
-        const auto s = planned("RL1224-Q48", "ditch-meter-d", R"({ "id": "a", "title": "Line", "kind": "uart", "instance": "SER0U", "pads": { "tx": "PA0", "rx": "PA1" } },
+        const auto s = planned(
+            "RL1224-Q48", "ditch-meter-d",
+            R"({ "id": "a", "title": "Line", "kind": "uart", "instance": "SER0U", "pads": { "tx": "PA0", "rx": "PA1" } },
             { "id": "b", "title": "Bus", "kind": "i2c", "instance": "SER0I", "pads": { "sda": "PA6", "scl": "PA7" } })");
-        QVERIFY2(findingsOf(*s, "PIN-07").find("SER0 is wanted by Line (as SER0U) and Bus (as SER0I); it is one thing at a time.") == 0, findingsText(*s).c_str());
+        QVERIFY2(findingsOf(*s, "PIN-07")
+                         .find("SER0 is wanted by Line (as SER0U) and Bus (as SER0I); it is one thing at a time.") == 0,
+                 findingsText(*s).c_str());
         QCOMPARE(s->bindings.contests.size(), size_t(1));
-        const auto apart = planned("RL1224-Q48", "ditch-meter-d", R"({ "id": "a", "kind": "uart", "instance": "SER0U", "pads": { "tx": "PA0", "rx": "PA1" } },
+        const auto apart =
+            planned("RL1224-Q48", "ditch-meter-d",
+                    R"({ "id": "a", "kind": "uart", "instance": "SER0U", "pads": { "tx": "PA0", "rx": "PA1" } },
             { "id": "b", "kind": "i2c", "instance": "SER1I", "pads": { "sda": "PA4", "scl": "PA5" } })");
         QVERIFY(apart->bindings.contests.empty());
         QCOMPARE(apart->bindings.count(BoundNeed::State::Bound), 2);
@@ -175,9 +191,12 @@ private Q_SLOTS:
     /// Where one remap field moves the signals of two instances, they must agree on its code.
     void aSharedRemapFieldHoldsOneCode()
     {
-        const std::string family = replaced(replaced(textOf(dataPath("devices/moss/moss.json")), R"("TMR1": { "field": "SYS.MAP.TMR1")", R"("TMR1": { "field": "SYS.MAP.TMR0")"),
-                                            R"("TMR1": { "bits": "9:8", "values": { "set0": 0, "set1": 1, "set2": 2 } },)", "");
-        Expected<Device> device = parseDevice(textOf(dataPath("devices/moss/ms0816-a48.json")), "own", family, "family");
+        const std::string family =
+            replaced(replaced(textOf(dataPath("devices/moss/moss.json")), R"("TMR1": { "field": "SYS.MAP.TMR1")",
+                              R"("TMR1": { "field": "SYS.MAP.TMR0")"),
+                     R"("TMR1": { "bits": "9:8", "values": { "set0": 0, "set1": 1, "set2": 2 } },)", "");
+        Expected<Device> device =
+            parseDevice(textOf(dataPath("devices/moss/ms0816-a48.json")), "own", family, "family");
         QVERIFY2(device.ok(), device.ok() ? "" : device.problem().text().c_str());
         Workpiece work{std::make_shared<const Device>(*std::move(device)), std::make_shared<const Board>(), {}};
         Need fan;
@@ -189,7 +208,10 @@ private Q_SLOTS:
         lamp.binding = {"TMR1", {{"out1", "PC0"}}, {}}; // set 0
         work.plan.needs = {fan, lamp};
         const auto s = run(work);
-        QVERIFY2(findingsOf(*s, "PIN-08").find("SYS.MAP.TMR0 is wanted by fan output 1 (set1) and lamp output 1 (set0)") == 0, findingsText(*s).c_str());
+        QVERIFY2(
+            findingsOf(*s, "PIN-08").find("SYS.MAP.TMR0 is wanted by fan output 1 (set1) and lamp output 1 (set0)") ==
+                0,
+            findingsText(*s).c_str());
         work.plan.needs[1].binding.pads["out1"] = "PB1"; // set 1
         QVERIFY(findingsOf(*run(work), "PIN-08").empty());
         // The search knows it too: with the fan where it is, the lamp's timer 1 can only take set 1.
@@ -204,18 +226,23 @@ private Q_SLOTS:
 
     void oneTimeBaseIsSharedByWhoWantsTheSame()
     {
-        const char* two = R"({ "id": "a", "title": "Lamp", "kind": "pwm", "goals": { "frequency": "%1" }, "instance": "TIMER1", "pads": { "out1": "PA2" } },
+        const char* two =
+            R"({ "id": "a", "title": "Lamp", "kind": "pwm", "goals": { "frequency": "%1" }, "instance": "TIMER1", "pads": { "out1": "PA2" } },
             { "id": "b", "title": "Fan", "kind": "pwm", "goals": { "frequency": "2 kHz", "duty1": "25 %" }, "instance": "TIMER1", "pads": { "out1": "%2" } })";
         const auto at = [&](const char* frequency, const char* pad) {
-            return planned("SE4332-C64", "sluice-node-c", QString(two).replace("%1", frequency).replace("%2", pad).toStdString());
+            return planned("SE4332-C64", "sluice-node-c",
+                           QString(two).replace("%1", frequency).replace("%2", pad).toStdString());
         };
         const auto same = at("2 kHz", "PA3");
-        QVERIFY2(same->bindings.contests.empty() && same->bindings.needs[0].shared && same->bindings.needs[1].shared, findingsText(*same).c_str());
+        QVERIFY2(same->bindings.contests.empty() && same->bindings.needs[0].shared && same->bindings.needs[1].shared,
+                 findingsText(*same).c_str());
         const auto other = at("3 kHz", "PA3");
         QVERIFY(findingsOf(*other, "PIN-02").find("TIMER1 is wanted by Lamp and Fan") == 0);
         // PD8 is channel 1 too.
         const auto channel = at("2 kHz", "PD8");
-        QVERIFY2(findingsOf(*channel, "PIN-09").find("Channel 1 of TIMER1 is wanted by Lamp output 1 and Fan output 1") == 0, findingsText(*channel).c_str());
+        QVERIFY2(
+            findingsOf(*channel, "PIN-09").find("Channel 1 of TIMER1 is wanted by Lamp output 1 and Fan output 1") == 0,
+            findingsText(*channel).c_str());
 
         // Both channels are set up, neither undoes the other, and stopping one leaves the timer running.
         const Device& d = *same->device;
@@ -223,33 +250,45 @@ private Q_SLOTS:
         for (const char* role : {"output1", "output2"})
             QCOMPARE(same->image.codeOf(d, d.roleField(timer, role)), 1u);
         QVERIFY(same->image.codeOf(d, d.roleField(timer, "compare2")) > 0);
-        const std::string stop = same->source().find("sluice_node_c_b.c") ? same->source().find("sluice_node_c_b.c")->text() : same->source().find("t_b.c")->text();
+        const std::string stop = same->source().find("sluice_node_c_b.c")
+                                     ? same->source().find("sluice_node_c_b.c")->text()
+                                     : same->source().find("t_b.c")->text();
         const size_t body = stop.find("void t_b_stop(void)");
         QVERIFY(body != std::string::npos);
         const std::string stopped = stop.substr(body, stop.find("}", body) - body);
-        QVERIFY2(stopped.find("OUT_C2") != std::string::npos && stopped.find("CTL_ON") == std::string::npos, stopped.c_str());
+        QVERIFY2(stopped.find("OUT_C2") != std::string::npos && stopped.find("CTL_ON") == std::string::npos,
+                 stopped.c_str());
     }
 
     void whatIsSharedInsideIsUsedOnce()
     {
-        const auto s = planned("RL1224-Q48", "ditch-meter-d", R"({ "id": "a", "title": "Level", "kind": "adc", "instance": "ADA", "pads": { "in1": "PA4" } },
+        const auto s =
+            planned("RL1224-Q48", "ditch-meter-d",
+                    R"({ "id": "a", "title": "Level", "kind": "adc", "instance": "ADA", "pads": { "in1": "PA4" } },
             { "id": "b", "title": "Other", "kind": "adc", "instance": "ADB", "pads": { "in1": "PA4" } })");
         // One pad for both is one contest, not three.
         QCOMPARE(s->bindings.contests.size(), size_t(1));
-        const auto moss = planned("MS0816-A48", "rain-post-b", R"({ "id": "a", "title": "Level", "kind": "adc", "instance": "SDC", "pads": { "in1": "PA3" } },
+        const auto moss =
+            planned("MS0816-A48", "rain-post-b",
+                    R"({ "id": "a", "title": "Level", "kind": "adc", "instance": "SDC", "pads": { "in1": "PA3" } },
             { "id": "b", "title": "Flood", "kind": "comparator", "goals": { "against": "second input" }, "instance": "CMP0", "pads": { "in": "PA2", "ref": "PA5" } })");
-        QVERIFY2(findingsOf(*moss, "PIN-10").find("The buffer of input 3 is wanted by Level input 1 and Flood second input") == 0, findingsText(*moss).c_str());
+        QVERIFY2(findingsOf(*moss, "PIN-10")
+                         .find("The buffer of input 3 is wanted by Level input 1 and Flood second input") == 0,
+                 findingsText(*moss).c_str());
     }
 
     void dmaChannelsServeOneRequestEach()
     {
-        const char* text = R"({ "id": "a", "title": "Line", "kind": "uart", "goals": { "dma": "both" }, "instance": "UART0", "pads": { "tx": "PA4", "rx": "PA5" }, "dma": { "RX": 0, "TX": %1 } },
+        const char* text =
+            R"({ "id": "a", "title": "Line", "kind": "uart", "goals": { "dma": "both" }, "instance": "UART0", "pads": { "tx": "PA4", "rx": "PA5" }, "dma": { "RX": 0, "TX": %1 } },
             { "id": "b", "title": "Flash", "kind": "spi", "goals": { "dma": "receive" }, "instance": "SPI0", "pads": { "sck": "PB0", "miso": "PB1", "mosi": "PB2", "cs": "PB3" }, "dma": { "RX": 0 } })";
         const auto s = planned("MS0816-A48", "rain-post-b", QString(text).replace("%1", "1").toStdString());
-        QVERIFY2(findingsOf(*s, "PIN-11").find("DMA channel 0 is wanted by Line and Flash") == 0, findingsText(*s).c_str());
+        QVERIFY2(findingsOf(*s, "PIN-11").find("DMA channel 0 is wanted by Line and Flash") == 0,
+                 findingsText(*s).c_str());
         // A channel that is not wired to the request.
         const auto wrong = planned("MS0816-A48", "rain-post-b", QString(text).replace("%1", "0").toStdString());
-        QVERIFY2(findingsOf(*wrong, "PIN-04").find("DMA channel 0 cannot serve UART0.TX") != std::string::npos, findingsText(*wrong).c_str());
+        QVERIFY2(findingsOf(*wrong, "PIN-04").find("DMA channel 0 cannot serve UART0.TX") != std::string::npos,
+                 findingsText(*wrong).c_str());
 
         // The search gives each its own, and gives up only when there is none left: SPI0 receives by channel 0 alone.
         Workpiece work{s->device, s->board, s->plan};
@@ -283,12 +322,15 @@ private Q_SLOTS:
     void linesBelongToTheirPorts()
     {
         // On Moss every port watches its own pads: equal bits of two ports do not meet.
-        const char* text = R"({ "id": "a", "kind": "gpio", "goals": { "direction": "input", "edges": "rising" }, "pads": { "pin": "PA4" } },
+        const char* text =
+            R"({ "id": "a", "kind": "gpio", "goals": { "direction": "input", "edges": "rising" }, "pads": { "pin": "PA4" } },
             { "id": "b", "kind": "gpio", "goals": { "direction": "input", "edges": "rising" }, "pads": { "pin": "PB4" } })";
         QVERIFY(planned("MS0816-A48", "rain-post-b", text)->bindings.contests.empty());
         QCOMPARE(planned("SE4332-C64", "sluice-node-c", text)->bindings.contests.size(), size_t(1));
         // On Rill a line has pads whose numbers differ by eight.
-        const auto rill = planned("RL1224-Q48", "ditch-meter-d", R"({ "id": "a", "kind": "gpio", "goals": { "direction": "input", "edges": "rising" }, "pads": { "pin": "PA4" } },
+        const auto rill = planned(
+            "RL1224-Q48", "ditch-meter-d",
+            R"({ "id": "a", "kind": "gpio", "goals": { "direction": "input", "edges": "rising" }, "pads": { "pin": "PA4" } },
             { "id": "b", "kind": "gpio", "goals": { "direction": "input", "edges": "rising" }, "pads": { "pin": "PB12" } })");
         QVERIFY2(findingsOf(*rill, "PIN-03").find("Interrupt line 4") == 0, findingsText(*rill).c_str());
     }
@@ -296,14 +338,17 @@ private Q_SLOTS:
     /// Any instance can be used, also of a block that no arithmetic knows.
     void aCustomNeedTakesWhatItNames()
     {
-        const auto s = planned("AL7654-B176", "pump-hall-a", R"({ "id": "a", "title": "Flags", "kind": "custom", "goals": { "instance": "AGREE", "fields": "FLAG3.OWNER=lead FLAG4.OWNER=0x2 FLAG5.OWNER=leed FLAGS.OWNER=1" }, "instance": "AGREE" },
+        const auto s = planned(
+            "AL7654-B176", "pump-hall-a",
+            R"({ "id": "a", "title": "Flags", "kind": "custom", "goals": { "instance": "AGREE", "fields": "FLAG3.OWNER=lead FLAG4.OWNER=0x2 FLAG5.OWNER=leed FLAGS.OWNER=1" }, "instance": "AGREE" },
             { "id": "b", "title": "Odd", "kind": "custom", "goals": { "instance": "LVL0", "signals": "OUT", "fields": "MODE.ON=1 MODE.SPEED=2" }, "instance": "LVL0", "pads": { "out": "S2" } })");
         const Device& d = *s->device;
         QCOMPARE(s->image.codeOf(d, *d.findField("AGREE.FLAG3.OWNER")), 1u);
         QCOMPARE(s->image.codeOf(d, *d.findField("AGREE.FLAG4.OWNER")), 2u);
         QCOMPARE(s->image.codeOf(d, *d.findField("CLK.OPEN0.AGREE")), 1u);
         QCOMPARE(s->image.codeOf(d, *d.findField("LVL0.MODE.ON")), 1u);
-        for (const char* told : {"\"leed\" is no value of AGREE.FLAG5.OWNER; it takes 0 to 3 or free, lead and help", "AGREE has no field \"FLAGS.OWNER\"", "LVL0 has no field \"MODE.SPEED\""})
+        for (const char* told : {"\"leed\" is no value of AGREE.FLAG5.OWNER; it takes 0 to 3 or free, lead and help",
+                                 "AGREE has no field \"FLAGS.OWNER\"", "LVL0 has no field \"MODE.SPEED\""})
             QVERIFY2(findingsOf(*s, "GOAL-03").find(told) != std::string::npos, findingsText(*s).c_str());
     }
 };

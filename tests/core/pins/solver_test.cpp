@@ -172,13 +172,17 @@ private Q_SLOTS:
         }
     }
 
-    /// n + 1 in n holes: clauses alone take a time that doubles with each; counting sees it, and names those who are too many.
+    /// n + 1 in n holes: clauses alone take a time that doubles with each; counting sees it, and names those who are
+    /// too many.
     void countingIsSeenAtOnce()
     {
         constexpr int kHoles = 20;
         struct Crowd : Watcher {
             Counting counting;
-            bool possible(const Solver& solver, std::vector<Literal>& why) override { return counting.possible(solver, why); }
+            bool possible(const Solver& solver, std::vector<Literal>& why) override
+            {
+                return counting.possible(solver, why);
+            }
         } crowd;
         Solver solver;
         crowd.counting.begin(kHoles + 5);
@@ -208,8 +212,9 @@ private Q_SLOTS:
         QCOMPARE(crowd.counting.tooMany().size(), size_t(kHoles + 1));
     }
 
-    /// What counting says against a state is false in it, and holds in every world: no other need be looked at. Takers choose one of two sites, a site's signal lies on one of
-    /// several things, and two takers can want the same signal, one at a time.
+    /// What counting says against a state is false in it, and holds in every world: no other need be looked at. Takers
+    /// choose one of two sites, a site's signal lies on one of several things, and two takers can want the same signal,
+    /// one at a time.
     void whatCountingSaysHoldsAlways()
     {
         std::mt19937 random(test::seeded(11));
@@ -224,7 +229,9 @@ private Q_SLOTS:
                     const bool fine = counting.possible(solver, why);
                     if (!fine) {
                         said.insert(why);
-                        allFalse = allFalse && std::all_of(why.begin(), why.end(), [&solver](Literal literal) { return solver.valueOf(literal) < 0; });
+                        allFalse = allFalse && std::all_of(why.begin(), why.end(), [&solver](Literal literal) {
+                                       return solver.valueOf(literal) < 0;
+                                   });
                     }
                     return fine;
                 }

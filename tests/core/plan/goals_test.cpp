@@ -27,8 +27,10 @@ private Q_SLOTS:
         for (const KindSpec& kind : kinds())
             for (const GoalSpec& goal : kind.goals) {
                 const std::string where = kind.id + " " + goal.id;
-                const bool none = (goal.orNone && goal.fallback == "none") || (goal.type == GoalSpec::Type::Name && goal.fallback.empty());
-                QVERIFY2(std::holds_alternative<std::monostate>(goalValue(need(kind.id.c_str()), goal.id)) == none, where.c_str());
+                const bool none = (goal.orNone && goal.fallback == "none") ||
+                                  (goal.type == GoalSpec::Type::Name && goal.fallback.empty());
+                QVERIFY2(std::holds_alternative<std::monostate>(goalValue(need(kind.id.c_str()), goal.id)) == none,
+                         where.c_str());
                 if (goal.type == GoalSpec::Type::Choice)
                     QVERIFY2(goalIs(need(kind.id.c_str()), goal.id, goal.fallback), where.c_str());
             }
@@ -36,7 +38,9 @@ private Q_SLOTS:
 
     void typesAreKept()
     {
-        const Need pwm = need("pwm", {{"frequency", "24 kHz"}, {"duty1", "1.5 ms"}, {"duty2", "25 %"}, {"duty3", "1.2 V"}, {"channels", "3"}});
+        const Need pwm = need(
+            "pwm",
+            {{"frequency", "24 kHz"}, {"duty1", "1.5 ms"}, {"duty2", "25 %"}, {"duty3", "1.2 V"}, {"channels", "3"}});
         QVERIFY(goalRate(pwm, "frequency") == Frequency(Rational(24'000)));
         QVERIFY(goalAs<Duration>(pwm, "duty1") == Duration(Rational(3, 2000)) && !goalAs<Ratio>(pwm, "duty1"));
         QVERIFY(goalAs<Ratio>(pwm, "duty2") == Ratio(Rational(1, 4)));
@@ -49,8 +53,10 @@ private Q_SLOTS:
 
     void spellingsOfOneValueAreTheSame()
     {
-        QVERIFY(goalValue(need("pwm", {{"frequency", "200 Hz"}}), "frequency") == goalValue(need("pwm", {{"frequency", "0.2 kHz"}}), "frequency"));
-        QVERIFY(sameText(goalValue(need("pwm", {{"duty1", "1 ms"}}), "duty1")) != sameText(goalValue(need("pwm", {{"duty1", "0.1 %"}}), "duty1")));
+        QVERIFY(goalValue(need("pwm", {{"frequency", "200 Hz"}}), "frequency") ==
+                goalValue(need("pwm", {{"frequency", "0.2 kHz"}}), "frequency"));
+        QVERIFY(sameText(goalValue(need("pwm", {{"duty1", "1 ms"}}), "duty1")) !=
+                sameText(goalValue(need("pwm", {{"duty1", "0.1 %"}}), "duty1")));
     }
 
     void changesAreSeenAndCopiesStandForThemselves()
@@ -108,7 +114,10 @@ private Q_SLOTS:
             std::vector<std::thread> threads;
             std::atomic<int> right = 0;
             for (int t = 0; t < 4; ++t)
-                threads.emplace_back([&] { right += goalsOf<Line>(asked).own && goalRate(asked, "baud").value == Rational(460'800) && goalIs(asked, "line", "RS-485"); });
+                threads.emplace_back([&] {
+                    right += goalsOf<Line>(asked).own && goalRate(asked, "baud").value == Rational(460'800) &&
+                             goalIs(asked, "line", "RS-485");
+                });
             for (std::thread& thread : threads)
                 thread.join();
             QCOMPARE(right.load(), 4);

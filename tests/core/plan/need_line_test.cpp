@@ -11,7 +11,10 @@ using namespace bindrel::test;
 class NeedLineTest : public QObject {
     Q_OBJECT
 
-    static Expected<StatedNeed> read(const std::string& line, const Workpiece& work = demo()) { return parseNeedLine(line, *work.device, *work.board); }
+    static Expected<StatedNeed> read(const std::string& line, const Workpiece& work = demo())
+    {
+        return parseNeedLine(line, *work.device, *work.board);
+    }
     /// The goals, "id=value" in order of ids; the message when the line cannot be read.
     static QString goals(const std::string& line)
     {
@@ -31,10 +34,12 @@ private Q_SLOTS:
         QCOMPARE(goals("UART 8o1 115200 dma both"), QString("uart baud=115200 dma=both frame=8O1"));
         QCOMPARE(goals("uart both"), QString("uart direction=both")); // not DMA, which is rarely stated
         QCOMPARE(goals("can 500k 87.5 %"), QString("can rate=500k sample=87.5 %"));
-        QCOMPARE(goals("pwm 20 kHz 30 % complementary dead-time 650 ns"), QString("pwm dead=650 ns duty1=30 % frequency=20 kHz outputs=complementary"));
+        QCOMPARE(goals("pwm 20 kHz 30 % complementary dead-time 650 ns"),
+                 QString("pwm dead=650 ns duty1=30 % frequency=20 kHz outputs=complementary"));
         QCOMPARE(goals("interval 4 s"), QString("interval period=4 s"));
         QCOMPARE(goals("gpio out"), QString("gpio direction=output"));
-        QCOMPARE(goals("adc watch yes watch-low 200 watch_high 900"), QString("adc watch=yes watch_high=900 watch_low=200"));
+        QCOMPARE(goals("adc watch yes watch-low 200 watch_high 900"),
+                 QString("adc watch=yes watch_high=900 watch_low=200"));
         QCOMPARE(read("uart for modem")->part.value_or("none"), std::string("uplink-modem"));
         QCOMPARE(read("uart for the firmware")->part.value_or("none"), std::string());
         QCOMPARE(read("uart called \"Line for tests\" 9600")->title, std::string("Line for tests"));
@@ -71,7 +76,9 @@ private Q_SLOTS:
                 const KindSpec* kind = findKind(need.kind);
                 for (const auto& [goal, value] : need.goals) {
                     const auto type = kind->goal(goal)->type;
-                    pieces.push_back(goal + " " + (type == GoalSpec::Type::Text || type == GoalSpec::Type::Name ? "\"" + value + "\"" : value));
+                    pieces.push_back(
+                        goal + " " +
+                        (type == GoalSpec::Type::Text || type == GoalSpec::Type::Name ? "\"" + value + "\"" : value));
                 }
                 pieces.push_back("for " + (need.part.empty() ? std::string("firmware") : need.part));
                 pieces.push_back("called \"" + need.title + "\"");
@@ -81,7 +88,8 @@ private Q_SLOTS:
                     line += " " + piece;
                 const Expected<StatedNeed> stated = read(line, work);
                 QVERIFY2(stated, (line + ": " + (stated ? "" : stated.problem().message)).c_str());
-                QVERIFY2(stated->goals == need.goals && stated->part == need.part && stated->title == need.title, line.c_str());
+                QVERIFY2(stated->goals == need.goals && stated->part == need.part && stated->title == need.title,
+                         line.c_str());
             }
         }
     }
@@ -102,11 +110,17 @@ private Q_SLOTS:
             }
             const Expected<StatedNeed> stated = parseNeedLine(line, *work.device, *work.board);
             read += stated.ok();
-            // What is left to a person: the value of the goal named last, two goals that could be meant, one that another makes idle.
+            // What is left to a person: the value of the goal named last, two goals that could be meant, one that
+            // another makes idle.
             if (!stated)
-                QVERIFY2(QString::fromStdString(stated.problem().message).contains(QRegularExpression("no value|could be|does not matter|[Ww]hich part|Called what|not a core|already|stated twice")), (line + "-> " + stated.problem().message).c_str());
+                QVERIFY2(QString::fromStdString(stated.problem().message)
+                             .contains(QRegularExpression("no value|could be|does not matter|[Ww]hich part|Called "
+                                                          "what|not a core|already|stated twice")),
+                         (line + "-> " + stated.problem().message).c_str());
             else
-                QVERIFY2(applied(work.plan, editOf("x", InsertNeed{0, newNeed(*stated, work.plan, *work.device, *work.board)})), line.c_str());
+                QVERIFY2(applied(work.plan,
+                                 editOf("x", InsertNeed{0, newNeed(*stated, work.plan, *work.device, *work.board)})),
+                         line.c_str());
         }
         QVERIFY(read > 600);
     }

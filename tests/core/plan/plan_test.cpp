@@ -14,11 +14,15 @@ class PlanTest : public QObject {
     /// A random change that makes sense for the plan; not all of them can be applied.
     static Change randomChange(const Plan& plan, std::mt19937& random)
     {
-        const auto pick = [&](const auto& list) -> const auto& { return list[random() % list.size()]; };
+        const auto pick = [&](const auto& list) -> const auto&
+        {
+            return list[random() % list.size()];
+        };
         static const std::vector<std::string> clocks{"BUS1", "BUS2", "SYS", "PLLA.IN", "UART1K"};
         static const std::vector<std::string> values{"1", "2", "4", "HFI", "nonsense"};
         static const std::vector<std::string> goals{"baud", "flow", "frequency", "duty1", "direction", "edges", "dead"};
-        static const std::vector<std::string> texts{"9600", "none", "RTS/CTS", "10 kHz", "20 %", "input", "both", "1 us", "?"};
+        static const std::vector<std::string> texts{"9600",  "none", "RTS/CTS", "10 kHz", "20 %",
+                                                    "input", "both", "1 us",    "?"};
         static const std::vector<std::string> pads{"PA2", "PA3", "PC0", "PD0", "PB4"};
         const std::string need = plan.needs.empty() ? "x" : pick(plan.needs).id;
         static const std::vector<std::string> signals_{"tx", "rx", "pin", "out1", "none"};
@@ -30,7 +34,8 @@ class PlanTest : public QObject {
         case 1:
             return SetGoal{need, pick(goals), random() % 3 ? std::optional(pick(texts)) : std::nullopt};
         case 2:
-            return SetBinding{need, random() % 2 ? Binding{"UART1", {{"tx", pick(pads)}, {"rx", pick(pads)}}} : Binding{}};
+            return SetBinding{need,
+                              random() % 2 ? Binding{"UART1", {{"tx", pick(pads)}, {"rx", pick(pads)}}} : Binding{}};
         case 3:
             return SetHold{holdOfNeed(need), random() % 2 == 0};
         case 4:
@@ -45,7 +50,8 @@ class PlanTest : public QObject {
             return InsertNeed{random() % 20, fresh};
         }
         case 7:
-            return SetPin{need, pick(signals_), pick(properties), random() % 3 ? std::optional(pick(words)) : std::nullopt};
+            return SetPin{need, pick(signals_), pick(properties),
+                          random() % 3 ? std::optional(pick(words)) : std::nullopt};
         case 8:
             return SetNet{pick(pads), random() % 3 ? std::optional(pick(words)) : std::nullopt};
         case 9: {
@@ -56,9 +62,12 @@ class PlanTest : public QObject {
             return ReplaceNeed{random() % 4 ? other.id : need, other};
         }
         case 10:
-            return InsertPart{random() % 3, Part{random() % 2 ? "extra" : "spare", "Extra", "", {"a"}, random() % 2 == 0, {}, {}}};
+            return InsertPart{random() % 3,
+                              Part{random() % 2 ? "extra" : "spare", "Extra", "", {"a"}, random() % 2 == 0, {}, {}}};
         case 13:
-            return SetStored{random() % 2 ? "BOOT.DOG" : "BOOT.LEVEL", random() % 3 ? std::optional<std::string>(random() % 2 ? "by reset" : "2.4 V") : std::nullopt};
+            return SetStored{random() % 2 ? "BOOT.DOG" : "BOOT.LEVEL",
+                             random() % 3 ? std::optional<std::string>(random() % 2 ? "by reset" : "2.4 V")
+                                          : std::nullopt};
         case 12:
             return SetOnFailure{OnFailure(random() % 3)};
         case 11:
@@ -89,7 +98,8 @@ private Q_SLOTS:
                  {"\"off\": \"low\"", "\"off\": \"never\"", "/parts/0/terminals/1/off"},
                  {"\"pin\": \"on\"", "\"pin\": \"onn\"", "/terminals/pin"}}) {
             const Expected<Workpiece> broken = parsePlan(replaced(text, from, to), "full.bindrel", library());
-            QVERIFY2(!broken && broken.problem().pointer.ends_with(pointer) && broken.problem().line > 0, broken ? to : broken.problem().text().c_str());
+            QVERIFY2(!broken && broken.problem().pointer.ends_with(pointer) && broken.problem().line > 0,
+                     broken ? to : broken.problem().text().c_str());
         }
     }
 
@@ -109,7 +119,8 @@ private Q_SLOTS:
     void awkwardTextSurvives()
     {
         Workpiece work = demo();
-        work.plan.name = "a \"b\" \\ \n \u00e9 */ ?" "?/";
+        work.plan.name = "a \"b\" \\ \n \u00e9 */ ?"
+                         "?/";
         work.plan.needs[0].title = "tab\there";
         const Expected<Workpiece> again = parsePlan(planText(work.plan), "f", library());
         QVERIFY2(again.ok(), again.ok() ? "" : again.problem().text().c_str());
@@ -166,7 +177,8 @@ private Q_SLOTS:
         COMPARE_TEXT(told(SetHold{"clock SYS", true}), "hold clock SYS");
         COMPARE_TEXT(told(RemoveNeed{"beacon"}), "Beacon: removed");
         COMPARE_TEXT(told(SetText{SetText::What::Range, "R2"}), "operating range: R1 \u2192 R2");
-        COMPARE_TEXT(told(SetStored{"BOOT.DOG", "by reset"}), "BOOT.DOG in non-volatile memory: as from the factory \u2192 by reset");
+        COMPARE_TEXT(told(SetStored{"BOOT.DOG", "by reset"}),
+                     "BOOT.DOG in non-volatile memory: as from the factory \u2192 by reset");
         COMPARE_TEXT(told(SetOnFailure{OnFailure::GoOn}), "when a clock does not start: stop \u2192 go on");
     }
 
@@ -207,26 +219,86 @@ private Q_SLOTS:
         QTest::addColumn<QString>("to");
         QTest::addColumn<QString>("pointer");
         QTest::addColumn<QString>("says");
-        QTest::newRow("device") << "\"SE4332-C64\"" << "\"SE4332-C65\"" << "/device" << "Did you mean \"SE4332-C64\"?";
-        QTest::newRow("board") << "\"board\": \"sluice-node-c\"" << "\"board\": \"sluice-node-x\"" << "/board" << "there is no board";
-        QTest::newRow("newer") << "\"bindrel\": 1" << "\"bindrel\": 2" << "/bindrel" << "Use a newer version";
-        QTest::newRow("range") << "\"R1\"" << "\"R9\"" << "/range" << "R1, R2 and R3";
-        QTest::newRow("clock") << "\"BUS1\": \"2\"" << "\"BUSS1\": \"2\"" << "/clocks/BUSS1" << "Did you mean \"BUS1\"?";
-        QTest::newRow("factor") << "\"BUS1\": \"2\"" << "\"BUS1\": \"5\"" << "/clocks/BUS1" << "one of 1, 2, 3, 4, 6, 8";
-        QTest::newRow("input") << "\"SYS\": \"PLLA.MAIN\"" << "\"SYS\": \"LFX\"" << "/clocks/SYS" << "HFI, HFX and PLLA.MAIN";
-        QTest::newRow("kind") << "\"kind\": \"i2c\"" << "\"kind\": \"i3c\"" << "/needs/2/kind" << "Did you mean \"i2c\"?";
-        QTest::newRow("goal") << "\"rate\": \"400 kHz\"" << "\"rtae\": \"400 kHz\"" << "/needs/2/goals/rtae" << "Did you mean \"rate\"?";
-        QTest::newRow("goal text") << "\"rate\": \"400 kHz\"" << "\"rate\": \"fast\"" << "/needs/2/goals/rate" << "cannot be read";
-        QTest::newRow("goal type") << "\"rate\": \"400 kHz\"" << "\"rate\": 400" << "/needs/2/goals/rate" << "must be a text";
-        QTest::newRow("part") << "\"part\": \"beacon\"" << "\"part\": \"beakon\"" << "/needs/7/part" << "Did you mean \"beacon\"?";
-        QTest::newRow("terminal") << "\"out1\": \"lamp\"" << "\"out1\": \"lmap\"" << "/needs/7/terminals/out1" << "Did you mean \"lamp\"?";
-        QTest::newRow("same id") << "\"id\": \"beacon\"" << "\"id\": \"uplink\"" << "/needs/7/id" << "two needs";
-        QTest::newRow("bad id") << "\"id\": \"beacon\"" << "\"id\": \"../x\"" << "/needs/7/id" << "lower-case";
-        QTest::newRow("instance") << "\"instance\": \"I2C2\"" << "\"instance\": \"UART1\"" << "/needs/2/instance" << "cannot serve";
-        QTest::newRow("pad") << "\"sda\": \"PB9\"" << "\"sda\": \"PZ9\"" << "/needs/2/pads/sda" << "is not a pad";
-        QTest::newRow("signal") << "\"sda\": \"PB9\"" << "\"sdx\": \"PB9\"" << "/needs/2/pads/sdx" << "is not a signal";
-        QTest::newRow("supply") << "\"range\": \"R1\"" << "\"supply\": \"3.3 W\"" << "/supply" << "3.3 V";
-        QTest::newRow("holds") << "\"needs\": [" << "\"holds\": [\"clock NOPE\"],\n  \"needs\": [" << "/holds/0" << "holds nothing";
+        QTest::newRow("device") << "\"SE4332-C64\""
+                                << "\"SE4332-C65\""
+                                << "/device"
+                                << "Did you mean \"SE4332-C64\"?";
+        QTest::newRow("board") << "\"board\": \"sluice-node-c\""
+                               << "\"board\": \"sluice-node-x\""
+                               << "/board"
+                               << "there is no board";
+        QTest::newRow("newer") << "\"bindrel\": 1"
+                               << "\"bindrel\": 2"
+                               << "/bindrel"
+                               << "Use a newer version";
+        QTest::newRow("range") << "\"R1\""
+                               << "\"R9\""
+                               << "/range"
+                               << "R1, R2 and R3";
+        QTest::newRow("clock") << "\"BUS1\": \"2\""
+                               << "\"BUSS1\": \"2\""
+                               << "/clocks/BUSS1"
+                               << "Did you mean \"BUS1\"?";
+        QTest::newRow("factor") << "\"BUS1\": \"2\""
+                                << "\"BUS1\": \"5\""
+                                << "/clocks/BUS1"
+                                << "one of 1, 2, 3, 4, 6, 8";
+        QTest::newRow("input") << "\"SYS\": \"PLLA.MAIN\""
+                               << "\"SYS\": \"LFX\""
+                               << "/clocks/SYS"
+                               << "HFI, HFX and PLLA.MAIN";
+        QTest::newRow("kind") << "\"kind\": \"i2c\""
+                              << "\"kind\": \"i3c\""
+                              << "/needs/2/kind"
+                              << "Did you mean \"i2c\"?";
+        QTest::newRow("goal") << "\"rate\": \"400 kHz\""
+                              << "\"rtae\": \"400 kHz\""
+                              << "/needs/2/goals/rtae"
+                              << "Did you mean \"rate\"?";
+        QTest::newRow("goal text") << "\"rate\": \"400 kHz\""
+                                   << "\"rate\": \"fast\""
+                                   << "/needs/2/goals/rate"
+                                   << "cannot be read";
+        QTest::newRow("goal type") << "\"rate\": \"400 kHz\""
+                                   << "\"rate\": 400"
+                                   << "/needs/2/goals/rate"
+                                   << "must be a text";
+        QTest::newRow("part") << "\"part\": \"beacon\""
+                              << "\"part\": \"beakon\""
+                              << "/needs/7/part"
+                              << "Did you mean \"beacon\"?";
+        QTest::newRow("terminal") << "\"out1\": \"lamp\""
+                                  << "\"out1\": \"lmap\""
+                                  << "/needs/7/terminals/out1"
+                                  << "Did you mean \"lamp\"?";
+        QTest::newRow("same id") << "\"id\": \"beacon\""
+                                 << "\"id\": \"uplink\""
+                                 << "/needs/7/id"
+                                 << "two needs";
+        QTest::newRow("bad id") << "\"id\": \"beacon\""
+                                << "\"id\": \"../x\""
+                                << "/needs/7/id"
+                                << "lower-case";
+        QTest::newRow("instance") << "\"instance\": \"I2C2\""
+                                  << "\"instance\": \"UART1\""
+                                  << "/needs/2/instance"
+                                  << "cannot serve";
+        QTest::newRow("pad") << "\"sda\": \"PB9\""
+                             << "\"sda\": \"PZ9\""
+                             << "/needs/2/pads/sda"
+                             << "is not a pad";
+        QTest::newRow("signal") << "\"sda\": \"PB9\""
+                                << "\"sdx\": \"PB9\""
+                                << "/needs/2/pads/sdx"
+                                << "is not a signal";
+        QTest::newRow("supply") << "\"range\": \"R1\""
+                                << "\"supply\": \"3.3 W\""
+                                << "/supply"
+                                << "3.3 V";
+        QTest::newRow("holds") << "\"needs\": ["
+                               << "\"holds\": [\"clock NOPE\"],\n  \"needs\": ["
+                               << "/holds/0"
+                               << "holds nothing";
     }
     void badPlansSayWhere()
     {
@@ -261,7 +333,8 @@ private Q_SLOTS:
     void savingIsAtomicAndGoesThroughNoLink()
     {
         QTemporaryDir folder;
-        const std::filesystem::path real = folder.filePath("real.bindrel").toStdString(), link = folder.filePath("link.bindrel").toStdString();
+        const std::filesystem::path real = folder.filePath("real.bindrel").toStdString(),
+                                    link = folder.filePath("link.bindrel").toStdString();
         QVERIFY(savePlan(demo("sluice-node-c-start").plan, real).ok());
         std::filesystem::create_symlink(real, link);
         const std::string before = textOf(real);

@@ -40,7 +40,8 @@ private Q_SLOTS:
     void refusesWithAdvice_data()
     {
         QTest::addColumn<QString>("typed");
-        for (const char* typed : {"", "MHz", "48,5 MHz", "4 8 x", "48 MHzz", "-3 MHz", "1/0", "99999999999999999999", "48 MHz \u00b1", "999999999999999999 GHz"})
+        for (const char* typed : {"", "MHz", "48,5 MHz", "4 8 x", "48 MHzz", "-3 MHz", "1/0", "99999999999999999999",
+                                  "48 MHz \u00b1", "999999999999999999 GHz"})
             QTest::newRow(*typed ? typed : "empty") << typed;
     }
     void refusesWithAdvice()

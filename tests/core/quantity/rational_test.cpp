@@ -11,7 +11,8 @@
 
 using bindrel::Rational;
 
-/// Checked against plain integer cross-multiplication on random values, and against arithmetic modulo primes where those do not fit.
+/// Checked against plain integer cross-multiplication on random values, and against arithmetic modulo primes where
+/// those do not fit.
 class RationalTest : public QObject {
     Q_OBJECT
 private Q_SLOTS:
@@ -25,7 +26,9 @@ private Q_SLOTS:
     void obeysFieldLawsOnRandomValues()
     {
         std::mt19937_64 random(7);
-        const auto pick = [&] { return Rational(int64_t(random() % 2'000'001) - 1'000'000, int64_t(random() % 100'000) + 1); };
+        const auto pick = [&] {
+            return Rational(int64_t(random() % 2'000'001) - 1'000'000, int64_t(random() % 100'000) + 1);
+        };
         for (int i = 0; i < 20'000; ++i) {
             const Rational a = pick(), b = pick();
             // The oracle: cross-multiplied integers, which fit easily at this size.
@@ -48,11 +51,14 @@ private Q_SLOTS:
         QCOMPARE(Rational(-7, 3).ceil(), -2);
     }
 
-    /// Wide values against arithmetic modulo primes, which shares nothing with it: what holds modulo several primes of 61 bits holds.
+    /// Wide values against arithmetic modulo primes, which shares nothing with it: what holds modulo several primes of
+    /// 61 bits holds.
     void wideValuesAreExact()
     {
         constexpr std::uint64_t primes[] = {2305843009213693951u, 2305843009213693921u, 2305843009213693907u};
-        const auto times = [](std::uint64_t a, std::uint64_t b, std::uint64_t p) { return std::uint64_t((unsigned __int128)(a)*b % p); };
+        const auto times = [](std::uint64_t a, std::uint64_t b, std::uint64_t p) {
+            return std::uint64_t((unsigned __int128)(a)*b % p);
+        };
         const auto power = [&](std::uint64_t a, std::uint64_t n, std::uint64_t p) {
             std::uint64_t out = 1;
             for (; n; n >>= 1, a = times(a, a, p))
@@ -82,7 +88,8 @@ private Q_SLOTS:
         int wide = 0;
         for (int i = 0; i < 20'000; ++i) {
             const int size = 8 + int(random() % 50);
-            const Rational a(bits(size) - bits(size), bits(size) + 1), b(bits(size) - bits(size) / 2, bits(size) + 1), c(bits(20) + 1, bits(20) + 1);
+            const Rational a(bits(size) - bits(size), bits(size) + 1), b(bits(size) - bits(size) / 2, bits(size) + 1),
+                c(bits(20) + 1, bits(20) + 1);
             const Rational product = a * b * c, sum = a + b, quotient = b.isZero() ? a : a / b, minus = sum - b;
             QVERIFY(minus == a);
             wide += product.text().size() > 40;
@@ -96,7 +103,8 @@ private Q_SLOTS:
             }
             // Order is the sign of the difference, and rounding stays within one.
             QCOMPARE(a < b, (a - b) < Rational(0));
-            if (product.defined() && product.abs() < Rational(Rational::kLargest) && (product - product.round()).defined()) {
+            if (product.defined() && product.abs() < Rational(Rational::kLargest) &&
+                (product - product.round()).defined()) {
                 QVERIFY(Rational(product.floor()) <= product && product < Rational(product.floor()) + 1);
                 QVERIFY(Rational(product.ceil()) >= product && product > Rational(product.ceil()) - 1);
                 QVERIFY((Rational(product.round()) - product).abs() <= Rational(1, 2));
@@ -108,8 +116,10 @@ private Q_SLOTS:
     void aSampleTimeFits()
     {
         // 13 ln 2 (10 kOhm + 1 kOhm) 5 pF at a rate of 12 MHz × 4095 / 4096, 20 ppm and a fraction fast.
-        const Rational time = Rational(693'148, 1'000'000) * 13 * 11'000 * Rational(5'000, INT64_C(1'000'000'000'000'000));
-        const Rational rate = Rational(12'000'000) * Rational(983'041, 4096 * 27) * (Rational(1) + Rational(20'013, 1'000'000'000));
+        const Rational time =
+            Rational(693'148, 1'000'000) * 13 * 11'000 * Rational(5'000, INT64_C(1'000'000'000'000'000));
+        const Rational rate =
+            Rational(12'000'000) * Rational(983'041, 4096 * 27) * (Rational(1) + Rational(20'013, 1'000'000'000));
         const Rational cycles = time * rate;
         QVERIFY(cycles.defined());
         QCOMPARE(cycles.ceil(), std::int64_t(std::ceil(time.toDouble() * rate.toDouble())));
@@ -124,7 +134,8 @@ private Q_SLOTS:
         for (int i = 0; i < 3; ++i)
             beyond = beyond * huge;
         QVERIFY(!beyond.defined());
-        for (const Rational& none : {beyond, Rational(1) / Rational(0), Rational::undefined() + 1, Rational::undefined() * 0, Rational(1, 0), huge / Rational(0) - 1}) {
+        for (const Rational& none : {beyond, Rational(1) / Rational(0), Rational::undefined() + 1,
+                                     Rational::undefined() * 0, Rational(1, 0), huge / Rational(0) - 1}) {
             QVERIFY(!none.defined());
             QVERIFY(!(none < Rational(1)) && !(none > Rational(1)) && !(none == none));
             QVERIFY_EXCEPTION_THROWN(none.floor(), bindrel::UndefinedNumber);

@@ -50,7 +50,8 @@ private Q_SLOTS:
         const auto s = run(demo(name.toStdString()));
         const QTemporaryDir folder;
         for (const SourceFile& file : s->source().files)
-            QVERIFY(writeFileAtomically(folder.filePath(QString::fromStdString(file.name)).toStdString(), file.text()).ok());
+            QVERIFY(writeFileAtomically(folder.filePath(QString::fromStdString(file.name)).toStdString(), file.text())
+                        .ok());
         QProcess shell;
         shell.setWorkingDirectory(folder.path());
         shell.setProcessChannelMode(QProcess::MergedChannels);
@@ -69,11 +70,14 @@ private Q_SLOTS:
         const Source& source = s->source();
         const std::vector<std::string> before = built(source);
         // A header alone, a unit alone, an option alone.
-        const Source header = changed(source, "_board.h", "#ifndef BINDREL_TEST_IN_ALL\n#define BINDREL_TEST_IN_ALL\nstatic const int bindrel_test_in_all __attribute__((used)) = 1;\n#endif");
+        const Source header = changed(source, "_board.h",
+                                      "#ifndef BINDREL_TEST_IN_ALL\n#define BINDREL_TEST_IN_ALL\nstatic const int "
+                                      "bindrel_test_in_all __attribute__((used)) = 1;\n#endif");
         QVERIFY(built(header) != before);
         QVERIFY(built(changed(source, "_pins.c", "const int bindrel_test_here = 1;")) != before);
         Source slower = source;
-        std::replace(slower.programs.front().options.begin(), slower.programs.front().options.end(), std::string("-O2"), std::string("-O0"));
+        std::replace(slower.programs.front().options.begin(), slower.programs.front().options.end(), std::string("-O2"),
+                     std::string("-O0"));
         QVERIFY(built(slower) != before);
         QVERIFY(built(source) == before);
     }
@@ -87,7 +91,8 @@ private Q_SLOTS:
             return compiled ? std::string() : compiled.problem().message;
         };
         const std::string broken = told(changed(s->source(), "_clocks.c", "#error made up"));
-        QVERIFY2(broken.find("_clocks.c") != std::string::npos && broken.find("made up") != std::string::npos, broken.c_str());
+        QVERIFY2(broken.find("_clocks.c") != std::string::npos && broken.find("made up") != std::string::npos,
+                 broken.c_str());
         Source missing = s->source();
         missing.programs.front().compiler = "no-such-compiler-gcc";
         const std::string absent = told(missing);
@@ -103,7 +108,8 @@ private Q_SLOTS:
     {
         const auto s = run(demo());
         const QTemporaryDir tools, folder;
-        const std::string sleeper = tools.path().toStdString() + "/sleeper-gcc", trace = tools.path().toStdString() + "/alive";
+        const std::string sleeper = tools.path().toStdString() + "/sleeper-gcc",
+                          trace = tools.path().toStdString() + "/alive";
         QFile script(QString::fromStdString(sleeper));
         QVERIFY(script.open(QIODevice::WriteOnly));
         script.write(("#!/bin/sh\n(sleep 2; echo still here > " + trace + ") &\nsleep 60\n").c_str());
@@ -114,7 +120,9 @@ private Q_SLOTS:
         const auto began = std::chrono::steady_clock::now();
         const Outcome late = compileSource(source, folder.path().toStdString(), {}, std::chrono::milliseconds(300));
         QVERIFY(!late.ok() && late.problem().message.find("sleeper-gcc had not ended") != std::string::npos);
-        const Outcome stopped = compileSource(source, folder.path().toStdString(), [began] { return std::chrono::steady_clock::now() - began > std::chrono::milliseconds(900); });
+        const Outcome stopped = compileSource(source, folder.path().toStdString(), [began] {
+            return std::chrono::steady_clock::now() - began > std::chrono::milliseconds(900);
+        });
         QVERIFY(!stopped.ok() && stopped.problem().message.find("Stopped") != std::string::npos);
         QVERIFY(std::chrono::steady_clock::now() - began < std::chrono::seconds(30));
         QTest::qWait(2500);

@@ -17,7 +17,10 @@ const char* const kFamilies[] = {"sluice-node-c-done", "rain-post-b-done", "pump
 struct Faulty {
     const Snapshot& s;
     Image image;
-    Facts facts() const { return {*s.device, *s.board, s.plan, s.bindings, s.rates, s.settings, s.accuracy, s.pads, image, s.provenance}; }
+    Facts facts() const
+    {
+        return {*s.device, *s.board, s.plan, s.bindings, s.rates, s.settings, s.accuracy, s.pads, image, s.provenance};
+    }
 };
 
 } // namespace
@@ -34,7 +37,8 @@ class RehearsalTest : public QObject {
 
 private Q_SLOTS:
     void shippedPlansComeUp_data() { families(); }
-    /// Planned operations and machine code, from reset and into each mode and back: no hazard, and the same writes one by one.
+    /// Planned operations and machine code, from reset and into each mode and back: no hazard, and the same writes one
+    /// by one.
     void shippedPlansComeUp()
     {
         QFETCH(QString, name);
@@ -50,7 +54,8 @@ private Q_SLOTS:
             QVERIFY2(planned.hazards.empty(), (planned.title + "\n" + hazardsText(planned)).c_str());
             QVERIFY2(planned.gaveUp.empty(), planned.gaveUp.c_str());
             QVERIFY(planned.operations.size() > 30 && planned.untilUp > 0);
-            const Expected<Rehearsal> machine = rehearseMachineCode(s->facts(), s->source(), scenario, folder.path().toStdString());
+            const Expected<Rehearsal> machine =
+                rehearseMachineCode(s->facts(), s->source(), scenario, folder.path().toStdString());
             QVERIFY2(machine.ok(), machine ? "" : machine.problem().text().c_str());
             QVERIFY2(machine->hazards.empty(), (machine->title + "\n" + hazardsText(*machine)).c_str());
             QVERIFY2(machine->gaveUp.empty(), machine->gaveUp.c_str());
@@ -73,7 +78,8 @@ private Q_SLOTS:
             const Rehearsal planned = rehearsePlanned(s->facts(), scenario);
             QVERIFY2(planned.hazards.empty(), (planned.title + "\n" + hazardsText(planned)).c_str());
             QVERIFY2(!planned.gaveUp.empty(), planned.title.c_str());
-            const Expected<Rehearsal> machine = rehearseMachineCode(s->facts(), s->source(), scenario, folder.path().toStdString());
+            const Expected<Rehearsal> machine =
+                rehearseMachineCode(s->facts(), s->source(), scenario, folder.path().toStdString());
             QVERIFY2(machine.ok(), machine ? "" : machine.problem().text().c_str());
             QVERIFY2(machine->hazards.empty(), (machine->title + "\n" + hazardsText(*machine)).c_str());
             QVERIFY2(!machine->gaveUp.empty(), machine->title.c_str());
@@ -83,8 +89,9 @@ private Q_SLOTS:
     }
 
     void everyFailureIsMastered_data() { families(); }
-    /// Where the plan wants to go on, what can be brought up without a clock is, at the rates of the fall back; planned operations and machine
-    /// code agree. What is left out is what hangs on the clock: with the others' rates unchanged nothing else is.
+    /// Where the plan wants to go on, what can be brought up without a clock is, at the rates of the fall back; planned
+    /// operations and machine code agree. What is left out is what hangs on the clock: with the others' rates unchanged
+    /// nothing else is.
     void everyFailureIsMastered()
     {
         QFETCH(QString, name);
@@ -97,34 +104,45 @@ private Q_SLOTS:
                 const Rehearsal planned = rehearsePlanned(s->facts(), scenario);
                 QVERIFY2(planned.hazards.empty(), (planned.title + "\n" + hazardsText(planned)).c_str());
                 QVERIFY2(!planned.gaveUp.empty() && !planned.wentOn.empty(), planned.title.c_str());
-                const Expected<Rehearsal> machine = rehearseMachineCode(s->facts(), s->source(), scenario, folder.path().toStdString());
+                const Expected<Rehearsal> machine =
+                    rehearseMachineCode(s->facts(), s->source(), scenario, folder.path().toStdString());
                 QVERIFY2(machine.ok(), machine ? "" : machine.problem().text().c_str());
                 QVERIFY2(machine->hazards.empty(), (machine->title + "\n" + hazardsText(*machine)).c_str());
                 QCOMPARE(machine->wentOn, planned.wentOn);
                 for (const Hazard& hazard : compareWrites(*s->device, planned, *machine))
                     QFAIL((planned.title + ": " + hazard.text).c_str());
-                const auto fallBack = std::find_if(s->image.fallBacks.begin(), s->image.fallBacks.end(), [&scenario](const FallBack& known) { return scenario.dead.contains(known.clock); });
-                const bool late = std::find(s->image.lateSources.begin(), s->image.lateSources.end(), *scenario.dead.begin()) != s->image.lateSources.end();
+                const auto fallBack =
+                    std::find_if(s->image.fallBacks.begin(), s->image.fallBacks.end(),
+                                 [&scenario](const FallBack& known) { return scenario.dead.contains(known.clock); });
+                const bool late = std::find(s->image.lateSources.begin(), s->image.lateSources.end(),
+                                            *scenario.dead.begin()) != s->image.lateSources.end();
                 QCOMPARE(fallBack == s->image.fallBacks.end(), late);
                 for (size_t n = 0; !late && n < s->plan.needs.size(); ++n) {
                     const int instance = s->bindings.needs[n].instance;
-                    const ClockIndex kernel = instance < 0 ? ClockIndex() : s->device->instances[size_t(instance)].kernel;
+                    const ClockIndex kernel =
+                        instance < 0 ? ClockIndex() : s->device->instances[size_t(instance)].kernel;
                     if (kernel < 0)
                         continue;
                     const std::vector<ClockIndex> path = pathToSource(s->rates, kernel);
                     const bool hangs = std::find(path.begin(), path.end(), fallBack->clock) != path.end();
-                    if (policy == OnFailure::GoOn && hangs && fallBack->rates.clocks[size_t(kernel)].rate != s->rates.clocks[size_t(kernel)].rate)
+                    if (policy == OnFailure::GoOn && hangs &&
+                        fallBack->rates.clocks[size_t(kernel)].rate != s->rates.clocks[size_t(kernel)].rate)
                         QVERIFY2(fallBack->left.contains(int(n)), s->plan.needs[n].title.c_str());
                 }
             }
         }
     }
 
-    /// After a reset that is not the supply's a field may hold what an earlier program left: it is written even where reset would do.
+    /// After a reset that is not the supply's a field may hold what an earlier program left: it is written even where
+    /// reset would do.
     void whatSurvivesAResetIsWritten()
     {
         const auto writes = [](const Snapshot& s, const FieldRef& ref) {
-            return std::any_of(s.image.steps.begin(), s.image.steps.end(), [&ref](const Step& step) { return step.kind != Step::Kind::Wait && std::any_of(step.fields.begin(), step.fields.end(), [&ref](const FieldWrite& write) { return write.ref == ref; }); });
+            return std::any_of(s.image.steps.begin(), s.image.steps.end(), [&ref](const Step& step) {
+                return step.kind != Step::Kind::Wait &&
+                       std::any_of(step.fields.begin(), step.fields.end(),
+                                   [&ref](const FieldWrite& write) { return write.ref == ref; });
+            });
         };
         const auto low = run(with(demo("ditch-meter-d-done"), SetClock{"LOWK", "LRC"}));
         const FieldRef pick = low->device->clocks[size_t(low->device->findClock("LOWK"))].control;
@@ -154,14 +172,20 @@ private Q_SLOTS:
         };
         const auto fast = sags(*run(demo()));
         QVERIFY(fast && fast->title.find("2.7") != std::string::npos);
-        QVERIFY(std::any_of(fast->hazards.begin(), fast->hazards.end(), [](const Hazard& hazard) { return hazard.kind == Hazard::Kind::Limit && hazard.text.find("150") != std::string::npos && hazard.text.find("90") != std::string::npos; }));
-        QVERIFY(std::any_of(fast->hazards.begin(), fast->hazards.end(), [](const Hazard& hazard) { return hazard.kind == Hazard::Kind::WaitStates; }));
+        QVERIFY(std::any_of(fast->hazards.begin(), fast->hazards.end(), [](const Hazard& hazard) {
+            return hazard.kind == Hazard::Kind::Limit && hazard.text.find("150") != std::string::npos &&
+                   hazard.text.find("90") != std::string::npos;
+        }));
+        QVERIFY(std::any_of(fast->hazards.begin(), fast->hazards.end(),
+                            [](const Hazard& hazard) { return hazard.kind == Hazard::Kind::WaitStates; }));
         // A chip that is held in reset before does not run on; one that is held later does.
         QVERIFY(!sags(*run(with(demo(), SetStored{"BOOT.LEVEL", "2.75 V"}))));
         QVERIFY(sags(*run(with(demo(), SetStored{"BOOT.LEVEL", "2.4 V"}))));
         // In the range that needs the least there is nothing to fall to.
         const auto device = demo().device;
-        const auto least = std::min_element(device->ranges.begin(), device->ranges.end(), [](const OperatingRange& a, const OperatingRange& b) { return a.supplyMin < b.supplyMin; });
+        const auto least = std::min_element(
+            device->ranges.begin(), device->ranges.end(),
+            [](const OperatingRange& a, const OperatingRange& b) { return a.supplyMin < b.supplyMin; });
         QVERIFY(!sags(*run(with(demo(), SetText{SetText::What::Range, least->id}))));
     }
 
@@ -189,7 +213,9 @@ private Q_SLOTS:
                 decisions += "| slow " + one.plan.slow->range + " ";
                 for (const auto& [clock, value] : one.plan.slow->clocks)
                     decisions += clock + "=" + value + " ";
-                QVERIFY2(r.hazards.empty(), (r.title + " " + decisions + nameOf(one.plan.onFailure) + " " + "\n" + hazardsText(r)).c_str());
+                QVERIFY2(
+                    r.hazards.empty(),
+                    (r.title + " " + decisions + nameOf(one.plan.onFailure) + " " + "\n" + hazardsText(r)).c_str());
                 ++tried;
                 wentOn += !r.wentOn.empty();
             }
@@ -199,7 +225,8 @@ private Q_SLOTS:
     }
 
     void randomPlansComeUp_data() { families(); }
-    /// Plans whose clocks are all inside their limits are not called hazardous: from reset, to another set of clocks and back.
+    /// Plans whose clocks are all inside their limits are not called hazardous: from reset, to another set of clocks
+    /// and back.
     void randomPlansComeUp()
     {
         QFETCH(QString, name);
@@ -221,15 +248,16 @@ private Q_SLOTS:
                 decisions += "| slow " + one.plan.slow->range + " ";
                 for (const auto& [clock, value] : one.plan.slow->clocks)
                     decisions += clock + "=" + value + " ";
-                QVERIFY2(r.hazards.empty() && r.gaveUp.empty(), (r.title + " " + decisions + r.gaveUp + "\n" + hazardsText(r)).c_str());
+                QVERIFY2(r.hazards.empty() && r.gaveUp.empty(),
+                         (r.title + " " + decisions + r.gaveUp + "\n" + hazardsText(r)).c_str());
             }
         }
         qInfo("%d of %d", clean, int(plans.size()));
     }
 
     void nothingStandsForbiddenOnTheWay_data() { families(); }
-    /// With random pairs of settings forbidden, plans that keep to them lead to each other without passing one, from reset too; where no order does,
-    /// the rehearsal says so, and that is rare.
+    /// With random pairs of settings forbidden, plans that keep to them lead to each other without passing one, from
+    /// reset too; where no order does, the rehearsal says so, and that is rare.
     void nothingStandsForbiddenOnTheWay()
     {
         QFETCH(QString, name);
@@ -243,14 +271,20 @@ private Q_SLOTS:
                 ClockCombination combination;
                 std::set<int> clocks;
                 while (clocks.size() < 2)
-                    if (const size_t i = random() % device.clocks.size(); device.clocks[i].control.valid() && device.clocks[i].rates.empty() && device.clocks[i].tier != "source")
+                    if (const size_t i = random() % device.clocks.size(); device.clocks[i].control.valid() &&
+                                                                          device.clocks[i].rates.empty() &&
+                                                                          device.clocks[i].tier != "source")
                         clocks.insert(int(i));
                 for (const int clock : clocks) {
                     const ClockNode& node = device.clocks[size_t(clock)];
-                    const size_t count = node.type == ClockNode::Type::Select ? node.inputs.size() : node.factors.size();
+                    const size_t count =
+                        node.type == ClockNode::Type::Select ? node.inputs.size() : node.factors.size();
                     ClockCombination::Term term{clock, {}};
                     for (size_t k = 0; k < count; ++k)
-                        if (const std::int64_t setting = node.type == ClockNode::Type::Select ? std::int64_t(k) : node.settingOf(node.factors[k]); setting != node.resetValue && random() % 3 == 0)
+                        if (const std::int64_t setting = node.type == ClockNode::Type::Select
+                                                             ? std::int64_t(k)
+                                                             : node.settingOf(node.factors[k]);
+                            setting != node.resetValue && random() % 3 == 0)
                             term.settings.push_back(setting);
                     combination.terms.push_back(std::move(term));
                 }
@@ -268,7 +302,9 @@ private Q_SLOTS:
                 ++ways;
                 for (const Scenario& scenario : {Scenario{}, Scenario{Scenario::Kind::Slow, -1, {}, -1}}) {
                     const Rehearsal r = rehearsePlanned(s->facts(), scenario);
-                    broken += std::any_of(r.hazards.begin(), r.hazards.end(), [](const Hazard& hazard) { return hazard.text.find("must not together") != std::string::npos; });
+                    broken += std::any_of(r.hazards.begin(), r.hazards.end(), [](const Hazard& hazard) {
+                        return hazard.text.find("must not together") != std::string::npos;
+                    });
                 }
             }
         }
@@ -283,32 +319,40 @@ private Q_SLOTS:
     {
         QFETCH(QString, name);
         const Workpiece base = demo(name.toStdString());
-        const int rounds = qEnvironmentVariableIsSet("BINDREL_LONG") ? qEnvironmentVariableIntValue("BINDREL_LONG") : 12;
+        const int rounds =
+            qEnvironmentVariableIsSet("BINDREL_LONG") ? qEnvironmentVariableIntValue("BINDREL_LONG") : 12;
         for (int round = 0; round < rounds; ++round) {
             const Workpiece work = shuffled(base, unsigned(round) + 100);
             const auto s = run(work);
             const Rehearsal planned = rehearsePlanned(s->facts(), {});
-            QVERIFY2(planned.hazards.empty() && planned.gaveUp.empty(), fmt::format("round {}: {}\n{}", round, planned.gaveUp, hazardsText(planned)).c_str());
+            QVERIFY2(planned.hazards.empty() && planned.gaveUp.empty(),
+                     fmt::format("round {}: {}\n{}", round, planned.gaveUp, hazardsText(planned)).c_str());
             if (round % 4 != 0)
                 continue;
             const QTemporaryDir folder;
-            const Expected<Rehearsal> machine = rehearseMachineCode(s->facts(), s->source(), {}, folder.path().toStdString());
+            const Expected<Rehearsal> machine =
+                rehearseMachineCode(s->facts(), s->source(), {}, folder.path().toStdString());
             QVERIFY2(machine.ok(), machine ? "" : machine.problem().text().c_str());
-            QVERIFY2(machine->hazards.empty() && machine->gaveUp.empty(), fmt::format("round {}: {}\n{}", round, machine->gaveUp, hazardsText(*machine)).c_str());
+            QVERIFY2(machine->hazards.empty() && machine->gaveUp.empty(),
+                     fmt::format("round {}: {}\n{}", round, machine->gaveUp, hazardsText(*machine)).c_str());
             for (const Hazard& hazard : compareWrites(*s->device, planned, *machine))
                 QFAIL(fmt::format("round {}: {}", round, hazard.text).c_str());
         }
     }
 
-    /// Each instance is reached by the core that owns it, and by nobody whom the plan does not let: the fences are set before the other core runs.
+    /// Each instance is reached by the core that owns it, and by nobody whom the plan does not let: the fences are set
+    /// before the other core runs.
     void fencesAdmitOwners()
     {
         const Workpiece work = demo("pump-hall-a-done");
         const auto s = run(work);
-        const auto fenceOf = [](const Snapshot& snapshot, size_t need) { return snapshot.device->instances[size_t(snapshot.bindings.needs[need].instance)].fences.front().field; };
+        const auto fenceOf = [](const Snapshot& snapshot, size_t need) {
+            return snapshot.device->instances[size_t(snapshot.bindings.needs[need].instance)].fences.front().field;
+        };
         int helpers = 0;
         for (size_t n = 0; n < s->plan.needs.size(); ++n)
-            if (const int instance = s->bindings.needs[n].instance; instance >= 0 && !s->device->instances[size_t(instance)].fences.empty()) {
+            if (const int instance = s->bindings.needs[n].instance;
+                instance >= 0 && !s->device->instances[size_t(instance)].fences.empty()) {
                 const bool help = s->plan.needs[n].core == "HELP";
                 QCOMPARE(s->image.codeOf(*s->device, fenceOf(*s, n)), help ? 1u : 0u);
                 helpers += help;
@@ -316,14 +360,21 @@ private Q_SLOTS:
         QVERIFY(helpers > 3);
         // Without them the helper is kept out.
         Faulty faulty{*s, s->image};
-        std::erase_if(faulty.image.steps, [&](const Step& step) { return step.instance == s->device->findInstance("FENCE"); });
+        std::erase_if(faulty.image.steps,
+                      [&](const Step& step) { return step.instance == s->device->findInstance("FENCE"); });
         const Rehearsal kept = rehearsePlanned(faulty.facts(), {});
-        QVERIFY(std::any_of(kept.hazards.begin(), kept.hazards.end(), [](const Hazard& hazard) { return hazard.kind == Hazard::Kind::Closed && hazard.text.find("HELP") != std::string::npos; }));
+        QVERIFY(std::any_of(kept.hazards.begin(), kept.hazards.end(), [](const Hazard& hazard) {
+            return hazard.kind == Hazard::Kind::Closed && hazard.text.find("HELP") != std::string::npos;
+        }));
         // Opened to the other core, or to nobody.
         const auto titled = [](Plan& plan, const char* title) {
-            return std::find_if(plan.needs.begin(), plan.needs.end(), [title](const Need& need) { return need.title == title; });
+            return std::find_if(plan.needs.begin(), plan.needs.end(),
+                                [title](const Need& need) { return need.title == title; });
         };
-        for (const auto& [title, openTo, code] : {std::tuple("Phase currents", "HELP", 2u), {"Phase currents", "nobody", 0u}, {"Set point", "LEAD", 2u}, {"Set point", "nobody", 1u}}) {
+        for (const auto& [title, openTo, code] : {std::tuple("Phase currents", "HELP", 2u),
+                                                  {"Phase currents", "nobody", 0u},
+                                                  {"Set point", "LEAD", 2u},
+                                                  {"Set point", "nobody", 1u}}) {
             Workpiece one = work;
             const auto found = titled(one.plan, title);
             QVERIFY2(found != one.plan.needs.end(), title);
@@ -346,7 +397,9 @@ private Q_SLOTS:
         titled(worlds.plan, "Sump level")->openTo = "outside";
         const auto w = run(worlds);
         QVERIFY2(w->findings.empty(), findingsText(*w).c_str());
-        QCOMPARE(w->image.codeOf(*w->device, fenceOf(*w, size_t(titled(worlds.plan, "Sump level") - worlds.plan.needs.begin()))), 3u);
+        QCOMPARE(w->image.codeOf(*w->device,
+                                 fenceOf(*w, size_t(titled(worlds.plan, "Sump level") - worlds.plan.needs.begin()))),
+                 3u);
         QVERIFY2(rehearsed(*w).empty(), rehearsed(*w).c_str());
     }
 
@@ -359,7 +412,10 @@ private Q_SLOTS:
             if (step.kind == Step::Kind::Update && step.fields.front().ref == s->device->waitStates)
                 step.value = 0;
         const std::vector<Finding> found = hazardFindings(faulty.facts(), {});
-        QVERIFY(std::any_of(found.begin(), found.end(), [](const Finding& finding) { return finding.rule == "REH-01" && finding.severity == Finding::Severity::Error && finding.place.kind == Place::Kind::Clock; }));
+        QVERIFY(std::any_of(found.begin(), found.end(), [](const Finding& finding) {
+            return finding.rule == "REH-01" && finding.severity == Finding::Severity::Error &&
+                   finding.place.kind == Place::Kind::Clock;
+        }));
         // What another finding says of the same clock is not said twice.
         const auto tangled = run(demo("sluice-node-c-tangled"));
         QVERIFY(hasFinding(*tangled, "CLK-01", "BUS1"));
@@ -387,7 +443,9 @@ private Q_SLOTS:
         const auto doneTwice = [&s](size_t step, const FieldWrite& write) {
             for (size_t i = 0; i < s->image.steps.size(); ++i)
                 for (const FieldWrite& other : s->image.steps[i].fields)
-                    if (i != step && s->image.steps[i].kind != Step::Kind::Wait && s->image.steps[i].need != s->image.steps[step].need && other.ref == write.ref && other.code == write.code)
+                    if (i != step && s->image.steps[i].kind != Step::Kind::Wait &&
+                        s->image.steps[i].need != s->image.steps[step].need && other.ref == write.ref &&
+                        other.code == write.code)
                         return true;
             return false;
         };
@@ -398,7 +456,10 @@ private Q_SLOTS:
             std::uint32_t keeps = 0;
             for (const Field& field : s->device->blockOf(step.instance).registers[size_t(step.reg)].fields)
                 keeps |= field.keepsWrites() ? field.mask() : 0;
-            std::uint32_t& word = words.try_emplace(s->device->addressOf(step.instance, step.reg), s->device->resetOf(step.instance, step.reg)).first->second;
+            std::uint32_t& word = words
+                                      .try_emplace(s->device->addressOf(step.instance, step.reg),
+                                                   s->device->resetOf(step.instance, step.reg))
+                                      .first->second;
             const std::uint32_t before = word;
             word = (word & ~(step.mask & keeps)) | (step.value & step.mask & keeps);
             const std::string text = fmt::format("{} {}", i, step.why);
@@ -421,8 +482,8 @@ private Q_SLOTS:
     }
 
     void settingsInMemoryDecideTheReset_data() { families(); }
-    /// With each value of each setting in non-volatile memory the chip comes out of reset as that says, and the plan's bring-up leads from there; the
-    /// word is in the program.
+    /// With each value of each setting in non-volatile memory the chip comes out of reset as that says, and the plan's
+    /// bring-up leads from there; the word is in the program.
     void settingsInMemoryDecideTheReset()
     {
         QFETCH(QString, name);
@@ -445,7 +506,8 @@ private Q_SLOTS:
             return;
         // A program without the word, or with another: noticed.
         const StoredWord& word = work.device->stored.front();
-        const auto s = run(with(work, SetStored{word.name + "." + word.settings.front().bits.name, word.settings.front().bits.values.front().name}));
+        const auto s = run(with(work, SetStored{word.name + "." + word.settings.front().bits.name,
+                                                word.settings.front().bits.values.front().name}));
         const auto judged = [&](const std::string& from, const std::string& to) {
             Source source = s->source();
             for (SourceFile& file : source.files)
@@ -454,7 +516,8 @@ private Q_SLOTS:
                         if (line.text.starts_with("const ") && line.text.find(from) != std::string::npos)
                             line.text = replaced(line.text, from, to);
             const QTemporaryDir folder;
-            const Expected<Rehearsal> machine = rehearseMachineCode(s->facts(), source, {}, folder.path().toStdString());
+            const Expected<Rehearsal> machine =
+                rehearseMachineCode(s->facts(), source, {}, folder.path().toStdString());
             return machine ? machine->hazards.size() : 0;
         };
         // A word and its inverse are two lines; the plan may choose something of another word.
@@ -466,13 +529,17 @@ private Q_SLOTS:
     /// Armv6-M takes its interrupt controller by words only: the written C keeps to that, and bytes are noticed.
     void prioritiesAreWrittenAsTheArchitectureHasIt()
     {
-        const auto s = run(with(with(demo("rain-post-b-done"), SetGoal{"tick", "priority", "1"}), SetGoal{"button", "priority", "2"}));
+        const auto s = run(
+            with(with(demo("rain-post-b-done"), SetGoal{"tick", "priority", "1"}), SetGoal{"button", "priority", "2"}));
         QVERIFY(s->device->core().wordsOnly());
         QVERIFY(!run(demo())->device->core().wordsOnly());
         const auto judged = [&](const Source& source) {
             const QTemporaryDir folder;
-            const Expected<Rehearsal> machine = rehearseMachineCode(s->facts(), source, {}, folder.path().toStdString());
-            return !machine ? machine.problem().text() : machine->hazards.empty() ? std::string() : machine->hazards.front().text;
+            const Expected<Rehearsal> machine =
+                rehearseMachineCode(s->facts(), source, {}, folder.path().toStdString());
+            return !machine                   ? machine.problem().text()
+                   : machine->hazards.empty() ? std::string()
+                                              : machine->hazards.front().text;
         };
         const std::string right = judged(s->source());
         QVERIFY2(right.empty(), right.c_str());
@@ -481,7 +548,8 @@ private Q_SLOTS:
         for (SourceFile& file : bytes.files)
             for (SourceLine& line : file.lines)
                 if (line.text.find("*priority = (*priority") != std::string::npos) {
-                    line.text = "    ((volatile uint8_t *)(uintptr_t)priority)[number % 4u] = (uint8_t)(level << shift);";
+                    line.text =
+                        "    ((volatile uint8_t *)(uintptr_t)priority)[number % 4u] = (uint8_t)(level << shift);";
                     found = true;
                 }
         QVERIFY(found);
@@ -489,7 +557,8 @@ private Q_SLOTS:
         QVERIFY2(wrong.find("words only") != std::string::npos, wrong.c_str());
     }
 
-    /// After the bring-up nothing feeds the watchdog but the program: its window may be closed while something is waited for.
+    /// After the bring-up nothing feeds the watchdog but the program: its window may be closed while something is
+    /// waited for.
     void waitsFeedTheWatchdogDuringTheBringUpOnly()
     {
         const auto s = run(with(demo("rain-post-b-done"), SetGoal{"watchdog", "window", "40 %"}));
@@ -509,18 +578,21 @@ private Q_SLOTS:
         size_t ways = 0, ends = 0;
         for (size_t at = body.find("return "); at != std::string::npos; at = body.find("return ", at + 1))
             ++ways;
-        for (size_t at = body.find("bringing_up = false;"); at != std::string::npos; at = body.find("bringing_up = false;", at + 1))
+        for (size_t at = body.find("bringing_up = false;"); at != std::string::npos;
+             at = body.find("bringing_up = false;", at + 1))
             ++ends;
         QVERIFY(ways > 0);
         QCOMPARE(ends, ways);
         const QTemporaryDir folder;
-        const Expected<Rehearsal> machine = rehearseMachineCode(s->facts(), s->source(), {}, folder.path().toStdString());
+        const Expected<Rehearsal> machine =
+            rehearseMachineCode(s->facts(), s->source(), {}, folder.path().toStdString());
         QVERIFY2(machine.ok(), machine ? "" : machine.problem().text().c_str());
         QVERIFY2(machine->hazards.empty(), machine->hazards.empty() ? "" : machine->hazards.front().text.c_str());
     }
 
     void faultsInTheWrittenCodeAreNoticed_data() { families(); }
-    /// Lines of the written C are left out, swapped or given other numbers: it does not compile, or the machine code shows it.
+    /// Lines of the written C are left out, swapped or given other numbers: it does not compile, or the machine code
+    /// shows it.
     void faultsInTheWrittenCodeAreNoticed()
     {
         QFETCH(QString, name);
@@ -539,7 +611,9 @@ private Q_SLOTS:
         std::vector<std::pair<size_t, size_t>> lines; // file, line of a statement
         for (size_t f = 0; f < s->source().files.size(); ++f)
             for (size_t i = 0; i < s->source().files[f].lines.size(); ++i)
-                if (const SourceLine& line = s->source().files[f].lines[i]; line.step && runs.contains(line.step) && line.text.ends_with(';') && line.text.find("->") != std::string::npos)
+                if (const SourceLine& line = s->source().files[f].lines[i]; line.step && runs.contains(line.step) &&
+                                                                            line.text.ends_with(';') &&
+                                                                            line.text.find("->") != std::string::npos)
                     lines.emplace_back(f, i);
         QVERIFY(lines.size() > 20);
         const int faults = qEnvironmentVariableIsSet("BINDREL_LONG") ? qEnvironmentVariableIntValue("BINDREL_LONG") : 5;
@@ -547,7 +621,8 @@ private Q_SLOTS:
             Source source = s->source();
             const auto [file, at] = lines[random() % lines.size()];
             const Scenario& scenario = runs.at(source.files[file].lines[at].step);
-            const auto as = std::find_if(planned.begin(), planned.end(), [&scenario](const auto& known) { return known.first == scenario; });
+            const auto as = std::find_if(planned.begin(), planned.end(),
+                                         [&scenario](const auto& known) { return known.first == scenario; });
             std::string& text = source.files[file].lines[at].text;
             const std::string before = text;
             switch (random() % 3) {
@@ -558,7 +633,9 @@ private Q_SLOTS:
                 if (const size_t number = text.find("_AT("); number != std::string::npos)
                     text.replace(number, 4, "_AT(1u ^ ");
                 else
-                    text = text.find("|= ") != std::string::npos ? replaced(text, "|= ", "&= ~") : text.find("&= ~") != std::string::npos ? replaced(text, "&= ~", "|= ") : replaced(text, " = ", " = ~");
+                    text = text.find("|= ") != std::string::npos    ? replaced(text, "|= ", "&= ~")
+                           : text.find("&= ~") != std::string::npos ? replaced(text, "&= ~", "|= ")
+                                                                    : replaced(text, " = ", " = ~");
                 break;
             default: // the neighbour's register
                 text = replaced(text, "->", "[1].");
@@ -566,10 +643,12 @@ private Q_SLOTS:
             if (text == before)
                 continue;
             const QTemporaryDir folder;
-            const Expected<Rehearsal> machine = rehearseMachineCode(s->facts(), source, scenario, folder.path().toStdString());
+            const Expected<Rehearsal> machine =
+                rehearseMachineCode(s->facts(), source, scenario, folder.path().toStdString());
             if (!machine)
                 continue; // it does not compile
-            const bool noticed = !machine->hazards.empty() || !machine->gaveUp.empty() || !compareWrites(*s->device, as->second, *machine).empty();
+            const bool noticed = !machine->hazards.empty() || !machine->gaveUp.empty() ||
+                                 !compareWrites(*s->device, as->second, *machine).empty();
             QVERIFY2(noticed, (source.files[file].name + ": " + before + " became " + text).c_str());
         }
     }

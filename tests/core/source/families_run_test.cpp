@@ -6,12 +6,15 @@
 using namespace bindrel;
 using namespace bindrel::test;
 
-/// The shipped plan of each family: its C is run, and what it leaves in the registers is read by hand, from the tables that
-/// a person with the data sheet would look into. Addresses and bits stand here as numbers on purpose.
+/// The shipped plan of each family: its C is run, and what it leaves in the registers is read by hand, from the tables
+/// that a person with the data sheet would look into. Addresses and bits stand here as numbers on purpose.
 class FamiliesRunTest : public QObject {
     Q_OBJECT
 
-    static uint32_t bits(uint32_t address, int high, int low) { return Chip::at(address) >> low & ((1u << (high - low + 1)) - 1); }
+    static uint32_t bits(uint32_t address, int high, int low)
+    {
+        return Chip::at(address) >> low & ((1u << (high - low + 1)) - 1);
+    }
 
     /// Every register that the plan decides holds, in the bits that keep what is written, what the window shows.
     static void compareWithImage(const Snapshot& s, const std::set<std::string>& except = {})
@@ -23,7 +26,8 @@ class FamiliesRunTest : public QObject {
             for (const Field& field : reg.fields)
                 kept |= field.keepsWrites() ? field.mask() : 0;
             if (!except.contains(name))
-                QVERIFY2((Chip::at(s.device->addressOf(value.instance, value.reg)) & kept) == (value.value & kept), name.c_str());
+                QVERIFY2((Chip::at(s.device->addressOf(value.instance, value.reg)) & kept) == (value.value & kept),
+                         name.c_str());
         }
     }
 
@@ -35,17 +39,25 @@ private Q_SLOTS:
 #endif
     }
 
-    /// The functions for low-power modes, run: the mode is set while the core waits, and when the hardware has left only what the
-    /// mode keeps, all of the clocks' registers come back to what they were.
+    /// The functions for low-power modes, run: the mode is set while the core waits, and when the hardware has left
+    /// only what the mode keeps, all of the clocks' registers come back to what they were.
     void modesAreEnteredAndLeft_data()
     {
         QTest::addColumn<QString>("name");
         QTest::addColumn<QString>("mode");
         QTest::addColumn<QString>("prefix");
-        QTest::newRow("sluice") << "sluice-node-c-done" << "STOP" << "sluice";
-        QTest::newRow("rain") << "rain-post-b-done" << "DEEP" << "rain";
-        QTest::newRow("pump") << "pump-hall-a-done" << "STILL" << "pump";
-        QTest::newRow("ditch") << "ditch-meter-d-done" << "DOZE" << "ditch";
+        QTest::newRow("sluice") << "sluice-node-c-done"
+                                << "STOP"
+                                << "sluice";
+        QTest::newRow("rain") << "rain-post-b-done"
+                              << "DEEP"
+                              << "rain";
+        QTest::newRow("pump") << "pump-hall-a-done"
+                              << "STILL"
+                              << "pump";
+        QTest::newRow("ditch") << "ditch-meter-d-done"
+                               << "DOZE"
+                               << "ditch";
     }
     void modesAreEnteredAndLeft()
     {
@@ -65,7 +77,10 @@ private Q_SLOTS:
         entered = &device.modes[size_t(device.findMode(mode.toStdString()))];
         waits = 0;
         wasSet = true;
-        static const auto field = [](const FieldRef& ref) -> uint32_t { return Chip::at(hardware->addressOf(ref.instance, ref.reg)) >> hardware->fieldOf(ref).lsb & hardware->fieldOf(ref).maxCode(); };
+        static const auto field = [](const FieldRef& ref) -> uint32_t {
+            return Chip::at(hardware->addressOf(ref.instance, ref.reg)) >> hardware->fieldOf(ref).lsb &
+                   hardware->fieldOf(ref).maxCode();
+        };
         static const auto put = [](const FieldRef& ref, uint32_t value) {
             volatile uint32_t& word = Chip::at(hardware->addressOf(ref.instance, ref.reg));
             word = (word & ~hardware->fieldOf(ref).mask()) | value << hardware->fieldOf(ref).lsb;
@@ -83,7 +98,8 @@ private Q_SLOTS:
                 wasSet = wasSet && field(enters.ref) == enters.code;
             for (size_t i = 0; i < hardware->clocks.size(); ++i) {
                 const ClockNode& node = hardware->clocks[i];
-                const bool kept = std::find(entered->keeps.begin(), entered->keeps.end(), int(i)) != entered->keeps.end();
+                const bool kept =
+                    std::find(entered->keeps.begin(), entered->keeps.end(), int(i)) != entered->keeps.end();
                 if (node.enable.valid() && (node.isSource() || node.type == ClockNode::Type::Multiply) && !kept)
                     put(node.enable.ref, int(i) == entered->wakesOn ? node.enable.code : node.enable.code ? 0 : 1);
             }
@@ -98,7 +114,11 @@ private Q_SLOTS:
                 for (const Field& part : device.blockOf(int(i)).registers[r].fields)
                     kept |= part.keepsWrites() ? part.mask() : 0;
                 const uint32_t address = device.addressOf(int(i), int(r));
-                QVERIFY2((before.at(address) & kept) == (after.at(address) & kept), qPrintable(QString("%1 was %2, is %3").arg(address, 8, 16).arg(before.at(address), 8, 16).arg(after.at(address), 8, 16)));
+                QVERIFY2((before.at(address) & kept) == (after.at(address) & kept),
+                         qPrintable(QString("%1 was %2, is %3")
+                                        .arg(address, 8, 16)
+                                        .arg(before.at(address), 8, 16)
+                                        .arg(after.at(address), 8, 16)));
             }
     }
 
@@ -108,8 +128,8 @@ private Q_SLOTS:
         QVERIFY2(s->findings.empty(), findingsText(*s).c_str());
         const Compiled code(*s);
         const Chip chip(*s->device);
-        Chip::at(0x48000018) = 3;          // both oscillators run
-        Chip::at(0x48000208) = 0x5A;       // what the factory wrote for 8 MHz
+        Chip::at(0x48000018) = 3;    // both oscillators run
+        Chip::at(0x48000208) = 0x5A; // what the factory wrote for 8 MHz
         QCOMPARE(code.find<int()>("rain_bring_up")(), 0);
         QCOMPARE(Chip::at(0x480002A8) | Chip::at(0x48000328), 0u); // no edge is let through before start
         code.startAll(*s);
@@ -168,7 +188,8 @@ private Q_SLOTS:
         const Chip chip(*s->device);
         Chip::at(0x47000004) = 0xFF000000; // all run
         // What each domain takes is confirmed: the codes that the plan asks for, written down from the tree.
-        for (const auto& [domain, asked] : {std::pair(0x20u, 3u), std::pair(0x24u, 4u), std::pair(0x28u, 4u), std::pair(0x2Cu, 4u), std::pair(0x30u, 4u), std::pair(0x34u, 3u)})
+        for (const auto& [domain, asked] : {std::pair(0x20u, 3u), std::pair(0x24u, 4u), std::pair(0x28u, 4u),
+                                            std::pair(0x2Cu, 4u), std::pair(0x30u, 4u), std::pair(0x34u, 3u)})
             Chip::at(0x47000000 + domain) = Chip::at(0x47000000 + domain) | asked << 8;
         Chip::at(0x4700070C) = 1;    // the swift part has power
         Chip::at(0x47000704) = 0x62; // the regulator has reached "quick"
@@ -184,7 +205,9 @@ private Q_SLOTS:
         QCOMPARE(Chip::at(0x47000700), 0x0707A1DEu);
         QCOMPARE(bits(0x47000704, 2, 0), 6u);
         // PLLs P and Q from the 25 MHz crystal, R off.
-        const auto vco = [](uint32_t at) { return 25e6 / (bits(at, 6, 4) + 1) * bits(at, at == 0x47000008 ? 15 : 14, 8); };
+        const auto vco = [](uint32_t at) {
+            return 25e6 / (bits(at, 6, 4) + 1) * bits(at, at == 0x47000008 ? 15 : 14, 8);
+        };
         for (const uint32_t at : {0x47000008u, 0x47000010u}) {
             QCOMPARE(bits(at, 31, 31), 1u);
             QCOMPARE(bits(at, 1, 0), 2u);
@@ -195,10 +218,14 @@ private Q_SLOTS:
         QCOMPARE(vco(0x47000010), 480e6);
         // The outputs of P go by halves, in the order of the manual's table.
         const double halves[] = {1, 1.5, 2, 3, 4, 6};
-        const double pa = vco(0x47000008) / halves[bits(0x4700000C, 2, 0)], pb = vco(0x47000008) / halves[bits(0x4700000C, 6, 4)];
-        const double qa = vco(0x47000010) / (bits(0x47000014, 4, 0) + 1), qb = vco(0x47000010) / (bits(0x47000014, 12, 8) + 1);
+        const double pa = vco(0x47000008) / halves[bits(0x4700000C, 2, 0)],
+                     pb = vco(0x47000008) / halves[bits(0x4700000C, 6, 4)];
+        const double qa = vco(0x47000010) / (bits(0x47000014, 4, 0) + 1),
+                     qb = vco(0x47000010) / (bits(0x47000014, 12, 8) + 1);
         const double inputs[] = {24e6, 25e6, 0, pa, pb, qa, qb, 0};
-        const auto domain = [&inputs](uint32_t offset) { return inputs[bits(0x47000000 + offset, 2, 0)] / (bits(0x47000000 + offset, 7, 4) + 1); };
+        const auto domain = [&inputs](uint32_t offset) {
+            return inputs[bits(0x47000000 + offset, 2, 0)] / (bits(0x47000000 + offset, 7, 4) + 1);
+        };
         QCOMPARE(domain(0x20), 280e6); // lead
         QCOMPARE(domain(0x24), 140e6); // helper
         QCOMPARE(domain(0x28), 140e6); // memory
@@ -210,7 +237,8 @@ private Q_SLOTS:
         QCOMPARE(bits(0x47000038, 21, 20), 2u);
         QCOMPARE(qa, 48e6);
 
-        // The pump: 16 kHz centred, three pairs, dead time of at least 1.2 us by mantissa and exponent, live only after start.
+        // The pump: 16 kHz centred, three pairs, dead time of at least 1.2 us by mantissa and exponent, live only after
+        // start.
         QCOMPARE(bits(0x47000038, 13, 12), 0u);
         const double motor = domain(0x2C);
         const double ticks = 2.0 * bits(0x4700C408, 15, 0) * (bits(0x4700C404, 15, 0) + 1);
@@ -259,15 +287,16 @@ private Q_SLOTS:
         QVERIFY2(s->findings.empty(), findingsText(*s).c_str());
         const Compiled code(*s);
         const Chip chip(*s->device);
-        Chip::at(0x7C000014) = 0x1E;       // everything runs
-        Chip::at(0x7C000C00) = 2u << 20;   // tap 0 confirms the PLL
+        Chip::at(0x7C000014) = 0x1E;     // everything runs
+        Chip::at(0x7C000C00) = 2u << 20; // tap 0 confirms the PLL
         QCOMPARE(code.find<int()>("ditch_bring_up")(), 0);
         code.startAll(*s);
         compareWithImage(*s);
 
         // PLL: 16 MHz / 2 x 24 = 192 MHz, half of it is the CPU's.
         QCOMPARE(bits(0x7C00000C, 1, 1), 0u);
-        const double pll = 16e6 / (bits(0x7C00000C, 6, 4) + 1) * (bits(0x7C000010, 9, 4) + bits(0x7C000010, 3, 0) / 16.0);
+        const double pll =
+            16e6 / (bits(0x7C00000C, 6, 4) + 1) * (bits(0x7C000010, 9, 4) + bits(0x7C000010, 3, 0) / 16.0);
         QCOMPARE(pll, 192e6);
         QCOMPARE(bits(0x7C000C00, 2, 0), 2u);
         const double cpu = pll / 2 / (bits(0x7C000C00, 15, 8) + 1);

@@ -13,7 +13,8 @@ using namespace bindrel::test;
 class GpioRunTest : public QObject {
     Q_OBJECT
 
-    static Workpiece group(const char* plan, const char* direction, const std::vector<std::pair<const char*, const char*>>& goals)
+    static Workpiece group(const char* plan, const char* direction,
+                           const std::vector<std::pair<const char*, const char*>>& goals)
     {
         Workpiece work = demo(plan);
         Need need;
@@ -41,7 +42,9 @@ class GpioRunTest : public QObject {
         for (size_t i = 0; i < bound.seats.size(); ++i) {
             const Pad& pad = s.device->pads[size_t(bound.seats[i].pad)];
             const FieldRef level = s.device->roleField(pad.port, "level" + std::to_string(pad.bit));
-            word |= (Chip::at(s.device->addressOf(level.instance, level.reg)) & s.device->fieldOf(level).mask()) != 0 ? 1u << i : 0u;
+            word |= (Chip::at(s.device->addressOf(level.instance, level.reg)) & s.device->fieldOf(level).mask()) != 0
+                        ? 1u << i
+                        : 0u;
         }
         return word;
     }
@@ -58,10 +61,14 @@ private Q_SLOTS:
     {
         QTest::addColumn<QString>("plan");
         QTest::addColumn<QString>("prefix");
-        QTest::newRow("sedge") << "sluice-node-c-done" << "sluice";
-        QTest::newRow("alder") << "pump-hall-a-done" << "pump";
-        QTest::newRow("moss") << "rain-post-b-done" << "rain";
-        QTest::newRow("rill") << "ditch-meter-d-done" << "ditch";
+        QTest::newRow("sedge") << "sluice-node-c-done"
+                               << "sluice";
+        QTest::newRow("alder") << "pump-hall-a-done"
+                               << "pump";
+        QTest::newRow("moss") << "rain-post-b-done"
+                              << "rain";
+        QTest::newRow("rill") << "ditch-meter-d-done"
+                              << "ditch";
     }
     void words()
     {
@@ -94,7 +101,9 @@ private Q_SLOTS:
                     const Pad& pad = s->device->pads[size_t(bound.seats[i].pad)];
                     for (const auto& [role, high] : {std::pair{"set", true}, {"clear", false}}) {
                         const FieldRef ref = s->device->roleField(pad.port, role + std::to_string(pad.bit));
-                        QCOMPARE((Chip::at(s->device->addressOf(ref.instance, ref.reg)) & s->device->fieldOf(ref).mask()) != 0, ((word >> i & 1) != 0) == high);
+                        QCOMPARE((Chip::at(s->device->addressOf(ref.instance, ref.reg)) &
+                                  s->device->fieldOf(ref).mask()) != 0,
+                                 ((word >> i & 1) != 0) == high);
                     }
                 }
             } else {
@@ -105,7 +114,9 @@ private Q_SLOTS:
                     for (const Seat& seat : bound.seats) {
                         const Pad& pad = s->device->pads[size_t(seat.pad)];
                         const FieldRef level = s->device->roleField(pad.port, "level" + std::to_string(pad.bit));
-                        mask |= s->device->addressOf(level.instance, level.reg) == address ? s->device->fieldOf(level).mask() : 0;
+                        mask |= s->device->addressOf(level.instance, level.reg) == address
+                                    ? s->device->fieldOf(level).mask()
+                                    : 0;
                     }
                     own += mask != 0;
                     QCOMPARE(value & ~mask, before[address] & ~mask);

@@ -5,7 +5,8 @@
 using namespace bindrel;
 using namespace bindrel::test;
 
-/// The helpers of the kinds run on memory at the chip's addresses; the test plays the hardware, and in a second run the hardware is dead.
+/// The helpers of the kinds run on memory at the chip's addresses; the test plays the hardware, and in a second run the
+/// hardware is dead.
 class HelpersRunTest : public QObject {
     Q_OBJECT
 
@@ -135,7 +136,8 @@ private Q_SLOTS:
         const auto s = run(demo("rain-post-b-done"));
         const Compiled code(*s);
         const Chip chip(*s->device);
-        // Every figure lights what a reader expects: the segment lines and backplanes of the plan's map, written down from the board.
+        // Every figure lights what a reader expects: the segment lines and backplanes of the plan's map, written down
+        // from the board.
         const int lines[8] = {1, 0, 2, 7, 3, 6, 5, 4};
         const auto lit = [&](int digit, char segment) {
             const int at = segment < 'e' ? segment - 'a' : segment - 'e';
@@ -150,7 +152,8 @@ private Q_SLOTS:
             return out;
         };
         const auto show = code.find<void(uint32_t)>("rain_display_show_number");
-        const char* figures[10] = {"abcdef", "bc", "abdeg", "abcdg", "bcfg", "acdfg", "acdefg", "abc", "abcdefg", "abcdfg"};
+        const char* figures[10] = {"abcdef", "bc",     "abdeg", "abcdg",   "bcfg",
+                                   "acdfg",  "acdefg", "abc",   "abcdefg", "abcdfg"};
         for (const uint32_t number : {0u, 7u, 42u, 305u, 9876u}) {
             show(number);
             const std::string text = std::to_string(number);
@@ -160,13 +163,19 @@ private Q_SLOTS:
             }
         }
         // The same map as the table of a data sheet gives the same figures.
-        const auto pasted = run(with(demo("rain-post-b-done"), SetGoal{"display", "map", "1A 1E\t2A 2E | 3a, 3e 4a 4e\n1b 1f 2b 2f 3b 3f 4b 4f / 1c 1g 2c 2g 3c 3g 4c 4g / 1d 1p 2d 2p 3d 3p 4d 4p"}));
+        const auto pasted =
+            run(with(demo("rain-post-b-done"), SetGoal{"display", "map",
+                                                       "1A 1E\t2A 2E | 3a, 3e 4a 4e\n1b 1f 2b 2f 3b 3f 4b 4f / 1c 1g "
+                                                       "2c 2g 3c 3g 4c 4g / 1d 1p 2d 2p 3d 3p 4d 4p"}));
         QVERIFY2(pasted->findings.empty(), findingsText(*pasted).c_str());
         for (size_t i = 0; i < s->source().files.size(); ++i)
             if (s->source().files[i].name.find("display") != std::string::npos)
-                QCOMPARE(QString::fromStdString(pasted->source().files[i].text()), QString::fromStdString(s->source().files[i].text()));
+                QCOMPARE(QString::fromStdString(pasted->source().files[i].text()),
+                         QString::fromStdString(s->source().files[i].text()));
         for (const char* wrong : {"1a 1e / 1b 1b", "1a / 1b / 1c / 1d / 1e", "1a 1z"})
-            QVERIFY2(hasFinding(*run(with(demo("rain-post-b-done"), SetGoal{"display", "map", wrong})), "GOAL-01", "display"), wrong);
+            QVERIFY2(hasFinding(*run(with(demo("rain-post-b-done"), SetGoal{"display", "map", wrong})), "GOAL-01",
+                                "display"),
+                     wrong);
         show(10'000); // does not fit
         for (int digit = 1; digit <= 4; ++digit)
             QVERIFY(shown(digit).empty());
@@ -239,7 +248,8 @@ private Q_SLOTS:
         QCOMPARE(Chip::at(0xE000E400 + 24) & 0xFF, 5u << 4); // interrupt 24, four bits
         QVERIFY(hasFinding(*run(with(demo(), SetGoal{"tick", "priority", "16"})), "GOAL-03"));
         // Above another: the nearest level; above 0, each above the other, nobody of that name are told.
-        Workpiece above = with(with(demo(), SetGoal{"tick", "priority", "5"}), SetGoal{"uplink", "interrupt", "receive"});
+        Workpiece above =
+            with(with(demo(), SetGoal{"tick", "priority", "5"}), SetGoal{"uplink", "interrupt", "receive"});
         above = with(above, SetGoal{"uplink", "above", "tick"});
         const auto urgent = run(above);
         QVERIFY2(urgent->findings.empty(), findingsText(*urgent).c_str());
@@ -254,7 +264,8 @@ private Q_SLOTS:
         QVERIFY2(pump->findings.empty(), findingsText(*pump).c_str());
         bool set = false;
         for (const RegisterValue& value : pump->image.registers)
-            set = set || (pump->device->addressOf(value.instance, value.reg) == 0x47001C10 + 25 * 4 && value.value == 6);
+            set =
+                set || (pump->device->addressOf(value.instance, value.reg) == 0x47001C10 + 25 * 4 && value.value == 6);
         QVERIFY(set);
         QVERIFY(hasFinding(*run(with(demo("pump-hall-a-done"), SetGoal{"report-tick", "priority", "8"})), "GOAL-03"));
     }
@@ -299,7 +310,11 @@ private Q_SLOTS:
     void watchedValues()
     {
         Workpiece work = demo();
-        for (const auto& [goal, value] : {std::pair{"trigger", "continuous"}, {"average", "5"}, {"watch", "yes"}, {"watch_low", "500"}, {"watch_high", "2500"}})
+        for (const auto& [goal, value] : {std::pair{"trigger", "continuous"},
+                                          {"average", "5"},
+                                          {"watch", "yes"},
+                                          {"watch_low", "500"},
+                                          {"watch_high", "2500"}})
             work = with(work, SetGoal{"supply-sense", goal, value});
         const auto s = run(work);
         QVERIFY2(s->findings.empty(), findingsText(*s).c_str());
@@ -308,8 +323,8 @@ private Q_SLOTS:
         const Chip chip(*s->device);
         (void)code.find<int()>("sluice_supply_sense_bring_up")();
         const uint32_t control = Chip::at(0x4D013800);
-        QCOMPARE(control >> 13 & 3, 3u);  // again, held against levels
-        QCOMPARE(control >> 16 & 15, 3u); // eight, the fewest that are five at least
+        QCOMPARE(control >> 13 & 3, 3u);                    // again, held against levels
+        QCOMPARE(control >> 16 & 15, 3u);                   // eight, the fewest that are five at least
         QCOMPARE(Chip::at(0x4D013820), 683u | 3413u << 16); // of 4096 for 3 V
         code.find<void()>("sluice_supply_sense_start")();
         QCOMPARE(Chip::at(0x4D013800) >> 3 & 1, 1u);
@@ -318,11 +333,16 @@ private Q_SLOTS:
         code.find<void()>("sluice_on_ADC1_done")();
         QCOMPARE(Chip::at(0x4D013804), 16u);
         QVERIFY(code.has("sluice_supply_sense_value") && !code.has("sluice_supply_sense_convert"));
-        for (const auto& [goal, value] : {std::pair{"watch_low", "2600"}, {"watch_high", "3001"}, {"average", "4096"}, {"rate", "100 kHz"}})
-            QVERIFY2(hasFinding(*run(with(with(work, SetGoal{"supply-sense", "rate", "1 kHz"}), SetGoal{"supply-sense", goal, value})), "GOAL-01", "supply-sense"), goal);
+        for (const auto& [goal, value] :
+             {std::pair{"watch_low", "2600"}, {"watch_high", "3001"}, {"average", "4096"}, {"rate", "100 kHz"}})
+            QVERIFY2(hasFinding(*run(with(with(work, SetGoal{"supply-sense", "rate", "1 kHz"}),
+                                          SetGoal{"supply-sense", goal, value})),
+                                "GOAL-01", "supply-sense"),
+                     goal);
         const Workpiece ditch = demo("ditch-meter-d-done");
         for (const auto& [goal, value] : {std::pair{"watch", "yes"}, {"average", "2"}, {"trigger", "continuous"}})
-            QVERIFY2(hasFinding(*run(with(ditch, SetGoal{"supply-sense", goal, value})), "GOAL-01", "supply-sense"), goal);
+            QVERIFY2(hasFinding(*run(with(ditch, SetGoal{"supply-sense", goal, value})), "GOAL-01", "supply-sense"),
+                     goal);
     }
 
     /// Two needs use one converter in turn: each sets it for itself, and what both take of its time is told.
@@ -348,9 +368,11 @@ private Q_SLOTS:
         const Compiled code(*s);
         const Chip chip(*s->device);
         // What each asks for in HOLD, ORDER and LEN, whatever the other has left there.
-        const auto first = code.find<int(uint16_t*)>("sluice_supply_sense_convert"), second = code.find<int(uint16_t*)>("sluice_extra_convert");
+        const auto first = code.find<int(uint16_t*)>("sluice_supply_sense_convert"),
+                   second = code.find<int(uint16_t*)>("sluice_extra_convert");
         uint16_t values[2] = {};
-        volatile uint32_t &stat = Chip::at(0x4D013804), &sequence = Chip::at(0x4D013808), &length = Chip::at(0x4D013810), &control = Chip::at(0x4D013800);
+        volatile uint32_t &stat = Chip::at(0x4D013804), &sequence = Chip::at(0x4D013808),
+                          &length = Chip::at(0x4D013810), &control = Chip::at(0x4D013800);
         const uint32_t input = uint32_t(s->bindings.needs.back().seats.front().channel);
         for (int turn = 0; turn < 2; ++turn) {
             stat = 4;

@@ -7,14 +7,15 @@ using namespace bindrel::test;
 
 namespace {
 
-/// A bus with one device, played at the registers of a Sedge controller: what is on the wire is written down as a person would.
+/// A bus with one device, played at the registers of a Sedge controller: what is on the wire is written down as a
+/// person would.
 struct Bus {
     std::uint32_t base = 0;
     std::string wire;          ///< "S A4+ 07+ Sr A5+ 11+ 22- P": bytes with what they were answered
     std::uint32_t address = 0; ///< of the device
     bool tenBits = false;
     std::vector<std::uint8_t> gives;
-    int takes = 1000;          ///< bytes that it acknowledges
+    int takes = 1000; ///< bytes that it acknowledges
     bool dead = false;
     int recovered = 0;
 
@@ -32,7 +33,8 @@ struct Bus {
     static constexpr std::uint32_t kNone = 0x80000000;
     void play()
     {
-        volatile std::uint32_t &command = Chip::at(base + 0x0C), &state = Chip::at(base + 0x10), &data = Chip::at(base + 0x14), &mend = Chip::at(base + 0x1C);
+        volatile std::uint32_t &command = Chip::at(base + 0x0C), &state = Chip::at(base + 0x10),
+                               &data = Chip::at(base + 0x14), &mend = Chip::at(base + 0x1C);
         if (dead) {
             state = 0; // plain memory keeps the ones that clear
             return;
@@ -95,7 +97,10 @@ class I2cRunTest : public QObject {
     using Read = int(std::uint32_t, std::uint8_t*, std::uint32_t);
     using WriteRead = int(std::uint32_t, const std::uint8_t*, std::uint32_t, std::uint8_t*, std::uint32_t);
 
-    static std::uint32_t baseOf(const Snapshot& s, const char* need) { return s.device->instances[size_t(s.bindings.needs[size_t(needIndex(s.plan, need))].instance)].base; }
+    static std::uint32_t baseOf(const Snapshot& s, const char* need)
+    {
+        return s.device->instances[size_t(s.bindings.needs[size_t(needIndex(s.plan, need))].instance)].base;
+    }
     static Bus busFor(const Snapshot& s, const Compiled& code, std::uint32_t address, bool tenBits)
     {
         Bus bus;
@@ -177,11 +182,14 @@ private Q_SLOTS:
     /// As a target: registers, what is told in which order, and that flags are taken one by one.
     void target()
     {
-        for (const auto& [plan, need, prefix] : {std::tuple{"sluice-node-c-done", "level-probes", "sluice_level_probes"}, {"pump-hall-a-done", "moss-bus", ""}}) {
+        for (const auto& [plan, need, prefix] :
+             {std::tuple{"sluice-node-c-done", "level-probes", "sluice_level_probes"},
+              {"pump-hall-a-done", "moss-bus", ""}}) {
             Workpiece work = demo(plan);
             if (!work.plan.need(need) || work.plan.need(need)->kind != "i2c")
                 continue;
-            for (const auto& [goal, value] : {std::pair{"role", "target"}, {"address", "42"}, {"general_call", "yes"}, {"interrupt", "yes"}})
+            for (const auto& [goal, value] :
+                 {std::pair{"role", "target"}, {"address", "42"}, {"general_call", "yes"}, {"interrupt", "yes"}})
                 work = with(work, SetGoal{need, goal, value});
             const auto s = run(work);
             QVERIFY2(s->findings.empty(), findingsText(*s).c_str());
@@ -222,7 +230,9 @@ private Q_SLOTS:
         for (const Need& need : demo("rain-post-b-done").plan.needs)
             if (need.kind == "i2c") {
                 const auto no = run(with(moss, SetGoal{need.id, "role", "target"}));
-                QVERIFY2(!no->findings.empty() && QString::fromStdString(findingsText(*no)).contains("cannot be a target"), findingsText(*no).c_str());
+                QVERIFY2(!no->findings.empty() &&
+                             QString::fromStdString(findingsText(*no)).contains("cannot be a target"),
+                         findingsText(*no).c_str());
             }
     }
 };

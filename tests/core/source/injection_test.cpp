@@ -13,7 +13,8 @@ namespace fs = std::filesystem;
 class InjectionTest : public QObject, public OutputFixture {
     Q_OBJECT
 
-    /// Every text of a JSON file replaced in turn would take hours; each key once is enough, since a key is read in one place.
+    /// Every text of a JSON file replaced in turn would take hours; each key once is enough, since a key is read in one
+    /// place.
     static std::vector<std::pair<size_t, size_t>> textsByKey(const std::string& json)
     {
         std::vector<std::pair<size_t, size_t>> out;
@@ -45,7 +46,8 @@ private Q_SLOTS:
         QTest::newRow("assert") << "A\\\"); int x; _Static_assert(1, \\\"z";
         QTest::newRow("comment") << "A */ int x; /* ";
         QTest::newRow("line") << "A\\nfile(WRITE evil x)\\n";
-        QTest::newRow("splice") << "A ?" "?/";
+        QTest::newRow("splice") << "A ?"
+                                   "?/";
         QTest::newRow("cmake") << "A) file(WRITE ${CMAKE_SOURCE_DIR}/evil x) #";
         QTest::newRow("shell") << "A; touch evil; $(touch evil) `touch evil`";
         QTest::newRow("linker") << "A = .; evil = 1;";
@@ -64,7 +66,8 @@ private Q_SLOTS:
             for (const auto& [at, length] : textsByKey(given)) {
                 std::string changed = given;
                 changed.replace(at, length, evil.toStdString());
-                Expected<Device> device = which == 0 ? parseDevice(own, "own", changed, "family") : parseDevice(changed, "own", family, "family");
+                Expected<Device> device = which == 0 ? parseDevice(own, "own", changed, "family")
+                                                     : parseDevice(changed, "own", family, "family");
                 if (!device) {
                     QVERIFY(device.problem().line > 0);
                     ++refused;
@@ -78,12 +81,15 @@ private Q_SLOTS:
                     const SourceFile* same = plain->source().find(file.name);
                     QVERIFY2(same, file.name.c_str());
                     for (const SourceLine& line : file.lines)
-                        QVERIFY2(line.text.find('\n') == std::string::npos && line.text.find("\?\?/") == std::string::npos, line.text.c_str());
+                        QVERIFY2(line.text.find('\n') == std::string::npos &&
+                                     line.text.find("\?\?/") == std::string::npos,
+                                 line.text.c_str());
                     if (file.name.ends_with(".c") || file.name.ends_with(".h") || file.name.ends_with(".ld"))
                         QCOMPARE(skeleton(file.text()), skeleton(same->text()));
                     if (file.name.ends_with(".cmake") || file.name == "CMakeLists.txt")
                         for (const SourceLine& line : file.lines)
-                            QVERIFY2(line.text.starts_with("#") || line.text.find("evil") == std::string::npos, line.text.c_str());
+                            QVERIFY2(line.text.starts_with("#") || line.text.find("evil") == std::string::npos,
+                                     line.text.c_str());
                 }
                 COMPARE_TEXT(s->source().buildCommand, QString::fromStdString(plain->source().buildCommand));
             }
@@ -130,7 +136,8 @@ private Q_SLOTS:
         const QString tools = "\"tools\": \"arm-none-eabi-\"", flag = "\"-mthumb\"";
         for (const char* bad : {"/tmp/evil-", "evil; rm -rf / -", "../evil-", "Evil-", "a b-", "arm", "-", "$(evil)-"})
             QTest::newRow(bad) << tools << QString("\"tools\": \"%1\"").arg(bad);
-        for (const char* bad : {"-fplugin=evil.so", "-wrapper", "-o", "evil.c", "-mcpu=a b", "-mcpu=$(evil)", "-B/tmp", "@file", "-mcpu=", "-specs=evil"})
+        for (const char* bad : {"-fplugin=evil.so", "-wrapper", "-o", "evil.c", "-mcpu=a b", "-mcpu=$(evil)", "-B/tmp",
+                                "@file", "-mcpu=", "-specs=evil"})
             QTest::newRow(bad) << flag << QString("\"%1\"").arg(bad);
     }
     void toolsAndOptionsFollowAGrammar()
@@ -147,9 +154,13 @@ private Q_SLOTS:
     void namesOfNeedsNeverMeet_data()
     {
         QTest::addColumn<QString>("id");
-        for (const char* id : {"data", "bss", "stack", "orphans", "main", "start", "board", "regs", "clocks", "pins", "status", "wait", "reset", "unhandled", "vectors", "bring-up", "interrupt", "interrupts", "on", "enter",
-                               "release", "ok", "timeout", "stdint", "stdbool", "errno", "int", "while", "uart", "gpio", "clk", "uplink-send", "uplink-bring", "beacon-clear", "beacon-dead", "beacon-set", "core",
-                               "toolchain", "slow", "data-start"})
+        for (const char* id :
+             {"data",       "bss",      "stack",     "orphans",     "main",         "start",        "board",
+              "regs",       "clocks",   "pins",      "status",      "wait",         "reset",        "unhandled",
+              "vectors",    "bring-up", "interrupt", "interrupts",  "on",           "enter",        "release",
+              "ok",         "timeout",  "stdint",    "stdbool",     "errno",        "int",          "while",
+              "uart",       "gpio",     "clk",       "uplink-send", "uplink-bring", "beacon-clear", "beacon-dead",
+              "beacon-set", "core",     "toolchain", "slow",        "data-start"})
             QTest::newRow(id) << id;
     }
     void namesOfNeedsNeverMeet()
@@ -163,7 +174,8 @@ private Q_SLOTS:
             const auto s = run(work);
             std::set<std::string> files;
             std::map<std::string, std::string> defined;
-            static const QRegularExpression symbol("^(?:#define (\\w+)|(?:void|bool|enum \\w+|uint32_t) (\\w+)\\(|\\s*(\\w+) = )");
+            static const QRegularExpression symbol(
+                "^(?:#define (\\w+)|(?:void|bool|enum \\w+|uint32_t) (\\w+)\\(|\\s*(\\w+) = )");
             for (const SourceFile& file : s->source().files) {
                 QVERIFY2(files.insert(file.name).second, file.name.c_str());
                 if (!file.name.ends_with(".h") && !file.name.ends_with(".ld"))
@@ -171,10 +183,12 @@ private Q_SLOTS:
                 for (const SourceLine& line : file.lines) {
                     const auto match = symbol.match(QString::fromStdString(line.text));
                     const std::string name = (match.captured(1) + match.captured(2) + match.captured(3)).toStdString();
-                    if (name.empty() || line.text.starts_with("    "  "enum"))
+                    if (name.empty() || line.text.starts_with("    "
+                                                              "enum"))
                         continue;
                     const auto [known, fresh] = defined.emplace(name, file.name);
-                    QVERIFY2(fresh || (known->second == file.name && line.text.find('(') == std::string::npos), (name + " in " + file.name + " and " + known->second).c_str());
+                    QVERIFY2(fresh || (known->second == file.name && line.text.find('(') == std::string::npos),
+                             (name + " in " + file.name + " and " + known->second).c_str());
                 }
             }
             std::string plain = id.toStdString();
@@ -210,7 +224,8 @@ private Q_SLOTS:
             QProcess shell;
             shell.setWorkingDirectory(QString::fromStdString(folderOf(dir).string()));
             shell.setProcessChannelMode(QProcess::MergedChannels);
-            shell.start("sh", {"-c", QString("cmake -B build -DCMAKE_TOOLCHAIN_FILE=%1_toolchain.cmake").arg(QString::fromStdString(s->source().prefix))});
+            shell.start("sh", {"-c", QString("cmake -B build -DCMAKE_TOOLCHAIN_FILE=%1_toolchain.cmake")
+                                         .arg(QString::fromStdString(s->source().prefix))});
             QVERIFY(shell.waitForFinished(120'000));
             QVERIFY2(shell.exitCode() == 0, shell.readAll().constData());
         }
@@ -226,7 +241,9 @@ private Q_SLOTS:
                     const SourceFile* header = s->source().find(names.file(n, ".h"));
                     if (!header)
                         continue;
-                    const QRegularExpression symbol(QString("\\b%1_(\\w+)").arg(QString::fromStdString(names.need(n).text())), QRegularExpression::CaseInsensitiveOption);
+                    const QRegularExpression symbol(
+                        QString("\\b%1_(\\w+)").arg(QString::fromStdString(names.need(n).text())),
+                        QRegularExpression::CaseInsensitiveOption);
                     auto it = symbol.globalMatch(QString::fromStdString(header->text()));
                     while (it.hasNext()) {
                         QString suffix = it.next().captured(1).toLower();
@@ -234,8 +251,11 @@ private Q_SLOTS:
                         const std::string text = suffix.toStdString();
                         bool ofAnother = false; // the name of another need that goes on like this one
                         for (size_t other = 0; other < s->plan.needs.size(); ++other)
-                            ofAnother = ofAnother || (other != n && names.needs[other].starts_with(names.needs[n].text() + "_"));
-                        QVERIFY2(ofAnother || std::find(needSuffixes().begin(), needSuffixes().end(), text) != needSuffixes().end(), text.c_str());
+                            ofAnother = ofAnother ||
+                                        (other != n && names.needs[other].starts_with(names.needs[n].text() + "_"));
+                        QVERIFY2(ofAnother || std::find(needSuffixes().begin(), needSuffixes().end(), text) !=
+                                                  needSuffixes().end(),
+                                 text.c_str());
                     }
                 }
             }

@@ -11,14 +11,21 @@ using namespace bindrel;
 using namespace bindrel::test;
 using Json = nlohmann::ordered_json;
 
-/// Values at several addresses, and registers that take a write only behind a key. The main example's chip is cut up: each register of 32
-/// bits stands in two halves, the upper written first, and the clock controller is guarded. Everything that runs on the chip as it ships
-/// must run on this one.
+/// Values at several addresses, and registers that take a write only behind a key. The main example's chip is cut up:
+/// each register of 32 bits stands in two halves, the upper written first, and the clock controller is guarded.
+/// Everything that runs on the chip as it ships must run on this one.
 class PartsRunTest : public QObject {
     Q_OBJECT
 
-    static Json family() { return Json::parse(textOf(std::string(BINDREL_SOURCE_ROOT) + "/data/devices/sedge/sedge.json"), nullptr, true, true); }
-    static std::string own() { return textOf(std::string(BINDREL_SOURCE_ROOT) + "/data/devices/sedge/se4332-c64.json"); }
+    static Json family()
+    {
+        return Json::parse(textOf(std::string(BINDREL_SOURCE_ROOT) + "/data/devices/sedge/sedge.json"), nullptr, true,
+                           true);
+    }
+    static std::string own()
+    {
+        return textOf(std::string(BINDREL_SOURCE_ROOT) + "/data/devices/sedge/se4332-c64.json");
+    }
 
     static void cut(Json& reg, const std::string& name, bool upperFirst)
     {
@@ -43,7 +50,9 @@ class PartsRunTest : public QObject {
                 if (role == "data")
                     whole.insert((field.is_object() ? field["field"] : field).get<std::string>());
             for (auto& [reg, row] : block["registers"].items()) {
-                const bool keeps = std::any_of(whole.begin(), whole.end(), [&reg = reg](const std::string& data) { return data.starts_with(reg + "."); });
+                const bool keeps = std::any_of(whole.begin(), whole.end(), [&reg = reg](const std::string& data) {
+                    return data.starts_with(reg + ".");
+                });
                 if (!keeps && !row.contains("width"))
                     cut(row, reg, ++index % 3 != 0);
             }
@@ -61,7 +70,10 @@ class PartsRunTest : public QObject {
         return chip;
     }
 
-    static Expected<Device> made(const Json& chip) { return parseDevice(own(), "own.json", chip.dump(1), "family.json"); }
+    static Expected<Device> made(const Json& chip)
+    {
+        return parseDevice(own(), "own.json", chip.dump(1), "family.json");
+    }
 
     static std::shared_ptr<const Snapshot> on(const Json& chip)
     {
@@ -89,7 +101,8 @@ private Q_SLOTS:
         for (const Json& chip : {cutFamily(), guarded(cutFamily())}) {
             const auto s = on(chip);
             for (const Scenario& scenario : scenariosOf(s->facts()))
-                if (!scenario.whatIf() && (scenario.kind == Scenario::Kind::BringUp || chip["blocks"]["clock"]["registers"].contains("DOOR"))) {
+                if (!scenario.whatIf() && (scenario.kind == Scenario::Kind::BringUp ||
+                                           chip["blocks"]["clock"]["registers"].contains("DOOR"))) {
                     const std::string against = rehearsed(*s, scenario);
                     QVERIFY2(against.empty(), against.c_str());
                 }
@@ -119,7 +132,9 @@ private Q_SLOTS:
             for (size_t r = 0; r < device->blockOf(int(i)).registers.size(); ++r) {
                 const Register& reg = device->blockOf(int(i)).registers[r];
                 SimulatedRegisters registers(*device);
-                if (reg.parts.empty() || registers.locked(int(i)) || registers.faceOf(registers.cellOf(int(i), int(r))) != std::pair(InstanceIndex(int(i)), RegisterIndex(int(r))))
+                if (reg.parts.empty() || registers.locked(int(i)) ||
+                    registers.faceOf(registers.cellOf(int(i), int(r))) !=
+                        std::pair(InstanceIndex(int(i)), RegisterIndex(int(r))))
                     continue;
                 ++tried;
                 const auto put = [&](const Device& told, std::uint32_t value) {
@@ -127,14 +142,16 @@ private Q_SLOTS:
                         if (const auto whole = registers.writePart(registers.find(access.address), access.value))
                             (void)registers.write(registers.find(access.address).cell, *whole, 0);
                 };
-                if (std::any_of(reg.fields.begin(), reg.fields.end(), [](const Field& field) { return field.access == Field::Access::Key; }))
+                if (std::any_of(reg.fields.begin(), reg.fields.end(),
+                                [](const Field& field) { return field.access == Field::Access::Key; }))
                     continue;
                 std::uint32_t kept = 0;
                 for (const Field& field : reg.fields)
                     kept |= field.access == Field::Access::ReadWrite ? field.mask() : 0;
                 put(*device, 0x5AC31E96u);
                 const std::uint32_t right = registers.cell(registers.cellOf(int(i), int(r))).value & kept;
-                QVERIFY2(right == (0x5AC31E96u & kept), fmt::format("{}.{} holds {:X}", device->instances[i].name, reg.name, right).c_str());
+                QVERIFY2(right == (0x5AC31E96u & kept),
+                         fmt::format("{}.{} holds {:X}", device->instances[i].name, reg.name, right).c_str());
                 put(*other, 0xA53CE169u);
                 differ += (registers.cell(registers.cellOf(int(i), int(r))).value & kept) != (0xA53CE169u & kept);
             }
@@ -171,30 +188,61 @@ private Q_SLOTS:
         QTest::addColumn<QString>("to");
         QTest::addColumn<QString>("says");
         const char* row = R"("RATE": { "offset": "0x04",)";
-        QTest::newRow("one part") << row << R"("RATE": { "parts": [{ "name": "R0", "offset": "0x04", "bits": "15:0" }],)" << "two parts or more";
-        QTest::newRow("a gap") << row << R"("RATE": { "parts": [{ "name": "R0", "offset": "0x04", "bits": "7:0" }, { "name": "R1", "offset": "0x05", "bits": "23:16" }],)" << "without a gap";
-        QTest::newRow("twice") << row << R"("RATE": { "parts": [{ "name": "R0", "offset": "0x04", "bits": "15:0" }, { "name": "R1", "offset": "0x06", "bits": "23:8" }],)" << "in a part before";
-        QTest::newRow("odd bits") << row << R"("RATE": { "parts": [{ "name": "R0", "offset": "0x04", "bits": "11:0" }, { "name": "R1", "offset": "0x06", "bits": "23:12" }],)" << "8 or 16 bits";
-        QTest::newRow("odd place") << row << R"("RATE": { "parts": [{ "name": "R0", "offset": "0x05", "bits": "15:0" }, { "name": "R1", "offset": "0x06", "bits": "31:16" }],)" << "multiples of 2";
-        QTest::newRow("width too") << row << R"("RATE": { "width": 32, "parts": [{ "name": "R0", "offset": "0x04", "bits": "15:0" }, { "name": "R1", "offset": "0x06", "bits": "31:16" }],)" << "each part says its own";
-        QTest::newRow("too small") << row << R"("RATE": { "parts": [{ "name": "R0", "offset": "0x04", "bits": "7:0" }, { "name": "R1", "offset": "0x05", "bits": "15:8" }],)" << "beyond the 16 bits";
-        QTest::newRow("name taken") << row << R"("RATE": { "parts": [{ "name": "CTL", "offset": "0x04", "bits": "15:0" }, { "name": "R1", "offset": "0x06", "bits": "31:16" }],)" << "of the name CTL";
-        QTest::newRow("order of none") << row << R"("RATE": { "offset": "0x04", "read_as_written": true,)" << "of parts only";
-        QTest::newRow("no code") << row << R"("RATE": { "offset": "0x04", "guard": "CTL.ON",)" << "LOCK.KEY=0x5A";
-        QTest::newRow("no field") << row << R"("RATE": { "offset": "0x04", "guard": "CTL.ONN=1",)" << "CTL.ON";
-        QTest::newRow("own register") << row << R"("RATE": { "offset": "0x04", "guard": "RATE.DIV=1",)" << "guards";
-        QTest::newRow("code too large") << row << R"("RATE": { "offset": "0x04", "guard": "CTL.ON=2",)" << "the value that it gets";
-        QTest::newRow("other instance") << row << R"("RATE": { "offset": "0x04", "guard": "NOWHERE.CTL.ON=1",)" << "not a field";
+        QTest::newRow("one part") << row
+                                  << R"("RATE": { "parts": [{ "name": "R0", "offset": "0x04", "bits": "15:0" }],)"
+                                  << "two parts or more";
+        QTest::newRow("a gap")
+            << row
+            << R"("RATE": { "parts": [{ "name": "R0", "offset": "0x04", "bits": "7:0" }, { "name": "R1", "offset": "0x05", "bits": "23:16" }],)"
+            << "without a gap";
+        QTest::newRow("twice")
+            << row
+            << R"("RATE": { "parts": [{ "name": "R0", "offset": "0x04", "bits": "15:0" }, { "name": "R1", "offset": "0x06", "bits": "23:8" }],)"
+            << "in a part before";
+        QTest::newRow("odd bits")
+            << row
+            << R"("RATE": { "parts": [{ "name": "R0", "offset": "0x04", "bits": "11:0" }, { "name": "R1", "offset": "0x06", "bits": "23:12" }],)"
+            << "8 or 16 bits";
+        QTest::newRow("odd place")
+            << row
+            << R"("RATE": { "parts": [{ "name": "R0", "offset": "0x05", "bits": "15:0" }, { "name": "R1", "offset": "0x06", "bits": "31:16" }],)"
+            << "multiples of 2";
+        QTest::newRow("width too")
+            << row
+            << R"("RATE": { "width": 32, "parts": [{ "name": "R0", "offset": "0x04", "bits": "15:0" }, { "name": "R1", "offset": "0x06", "bits": "31:16" }],)"
+            << "each part says its own";
+        QTest::newRow("too small")
+            << row
+            << R"("RATE": { "parts": [{ "name": "R0", "offset": "0x04", "bits": "7:0" }, { "name": "R1", "offset": "0x05", "bits": "15:8" }],)"
+            << "beyond the 16 bits";
+        QTest::newRow("name taken")
+            << row
+            << R"("RATE": { "parts": [{ "name": "CTL", "offset": "0x04", "bits": "15:0" }, { "name": "R1", "offset": "0x06", "bits": "31:16" }],)"
+            << "of the name CTL";
+        QTest::newRow("order of none") << row << R"("RATE": { "offset": "0x04", "read_as_written": true,)"
+                                       << "of parts only";
+        QTest::newRow("no code") << row << R"("RATE": { "offset": "0x04", "guard": "CTL.ON",)"
+                                 << "LOCK.KEY=0x5A";
+        QTest::newRow("no field") << row << R"("RATE": { "offset": "0x04", "guard": "CTL.ONN=1",)"
+                                  << "CTL.ON";
+        QTest::newRow("own register") << row << R"("RATE": { "offset": "0x04", "guard": "RATE.DIV=1",)"
+                                      << "guards";
+        QTest::newRow("code too large") << row << R"("RATE": { "offset": "0x04", "guard": "CTL.ON=2",)"
+                                        << "the value that it gets";
+        QTest::newRow("other instance") << row << R"("RATE": { "offset": "0x04", "guard": "NOWHERE.CTL.ON=1",)"
+                                        << "not a field";
     }
     void faultsInTheFileAreTold()
     {
         QFETCH(QString, from);
         QFETCH(QString, to);
         QFETCH(QString, says);
-        const std::string bad = replaced(textOf(std::string(BINDREL_SOURCE_ROOT) + "/data/devices/sedge/sedge.json"), from.toStdString(), to.toStdString());
+        const std::string bad = replaced(textOf(std::string(BINDREL_SOURCE_ROOT) + "/data/devices/sedge/sedge.json"),
+                                         from.toStdString(), to.toStdString());
         const Expected<Device> device = parseDevice(own(), "own.json", bad, "family.json");
         QVERIFY(!device.ok());
-        QVERIFY2(device.problem().text().find(says.toStdString()) != std::string::npos && device.problem().line > 0, device.problem().text().c_str());
+        QVERIFY2(device.problem().text().find(says.toStdString()) != std::string::npos && device.problem().line > 0,
+                 device.problem().text().c_str());
     }
 
     void whatMustStandAtOneAddressIsTold()
@@ -204,7 +252,9 @@ private Q_SLOTS:
         const Expected<Device> device = made(chip);
         QVERIFY(device.ok());
         const auto remarks = lint(*device);
-        QVERIFY(std::any_of(remarks.begin(), remarks.end(), [](const LintRemark& remark) { return remark.check == "part-wanted-whole" && remark.text.find("DMA") != std::string::npos; }));
+        QVERIFY(std::any_of(remarks.begin(), remarks.end(), [](const LintRemark& remark) {
+            return remark.check == "part-wanted-whole" && remark.text.find("DMA") != std::string::npos;
+        }));
     }
 };
 

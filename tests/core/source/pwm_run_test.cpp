@@ -7,11 +7,13 @@
 using namespace bindrel;
 using namespace bindrel::test;
 
-/// What a PWM can be asked for beside frequency and duty, read back from the registers by hand and by counting through a period.
+/// What a PWM can be asked for beside frequency and duty, read back from the registers by hand and by counting through
+/// a period.
 class PwmRunTest : public QObject {
     Q_OBJECT
 
-    static Workpiece with_(Workpiece work, const char* need, const std::vector<std::pair<const char*, const char*>>& goals)
+    static Workpiece with_(Workpiece work, const char* need,
+                           const std::vector<std::pair<const char*, const char*>>& goals)
     {
         for (const auto& [goal, value] : goals)
             work = with(work, SetGoal{need, goal, value});
@@ -38,7 +40,9 @@ private Q_SLOTS:
     {
         const auto lengthOf = [](std::uint32_t code) { return ((32u + (code & 31)) << (code >> 5)) - 32; };
         for (const auto& [high, low] : {std::pair{"1.2 us", "3 us"}, {"800 ns", "310 ns"}, {"0 s", "5.5 us"}}) {
-            const auto s = run(with_(demo("pump-hall-a-done"), "pump", {{"dead", high}, {"dead_low", low}, {"duty1", "50 %"}, {"duty2", "50 %"}, {"duty3", "50 %"}}));
+            const auto s = run(
+                with_(demo("pump-hall-a-done"), "pump",
+                      {{"dead", high}, {"dead_low", low}, {"duty1", "50 %"}, {"duty2", "50 %"}, {"duty3", "50 %"}}));
             QVERIFY2(s->findings.empty(), findingsText(*s).c_str());
             const int instance = s->bindings.needs[size_t(needIndex(s->plan, "pump"))].instance;
             const std::uint32_t safe = valueAt(*s, s->device->instances[size_t(instance)].base + 0x2C);
@@ -66,12 +70,19 @@ private Q_SLOTS:
     /// Two outputs of one timer on Rill: each tick of a period is looked at, as the timer's chapter says it counts.
     void pulsesInOpposition()
     {
-        for (const auto& [active, first, second] : {std::tuple{"high", "30 %", "20 %"}, {"low", "40 %", "10 %"}, {"high", "0 %", "50 %"}}) {
+        for (const auto& [active, first, second] :
+             {std::tuple{"high", "30 %", "20 %"}, {"low", "40 %", "10 %"}, {"high", "0 %", "50 %"}}) {
             Workpiece work = demo("ditch-meter-d-done");
             work.plan.need("lamp")->binding = {};
             work.plan.need("lamp")->part.clear();
             work.plan.need("lamp")->terminals.clear();
-            work = with_(work, "lamp", {{"alignment", "centre"}, {"channels", "2"}, {"phase", "opposed"}, {"polarity", std::string_view(active) == "low" ? "inverted" : "normal"}, {"duty1", first}, {"duty2", second}});
+            work = with_(work, "lamp",
+                         {{"alignment", "centre"},
+                          {"channels", "2"},
+                          {"phase", "opposed"},
+                          {"polarity", std::string_view(active) == "low" ? "inverted" : "normal"},
+                          {"duty1", first},
+                          {"duty2", second}});
             const Expected<BoundAll> all = bindAll(*work.device, *work.board, work.plan, {});
             QVERIFY2(all, all ? "" : all.problem().message.c_str());
             work.plan = *applied(work.plan, all->edit);
@@ -85,7 +96,8 @@ private Q_SLOTS:
                 const int channel = bound.seats[size_t(output)].channel;
                 const std::uint32_t compare = valueAt(*s, base + 0x0C + 4 * std::uint32_t(channel - 1));
                 const bool flipped = (pads >> (16 + channel - 1) & 1) != 0;
-                QCOMPARE((pads >> (8 + channel - 1) & 1) != 0, std::string_view(active) == "low"); // rests where it is not active
+                QCOMPARE((pads >> (8 + channel - 1) & 1) != 0,
+                         std::string_view(active) == "low"); // rests where it is not active
                 std::int64_t on = 0, sum = 0;
                 for (std::uint32_t tick = 0; tick < 2 * top; ++tick) {
                     const std::uint32_t count = tick < top ? tick : 2 * top - 1 - tick;
@@ -94,11 +106,13 @@ private Q_SLOTS:
                         continue;
                     ++on;
                     // The first output's pulse stands about the beginning of the period, the second's about its middle.
-                    sum += output == 0 ? (tick < top ? std::int64_t(tick) : std::int64_t(tick) - 2 * std::int64_t(top)) : std::int64_t(tick) - std::int64_t(top);
+                    sum += output == 0 ? (tick < top ? std::int64_t(tick) : std::int64_t(tick) - 2 * std::int64_t(top))
+                                       : std::int64_t(tick) - std::int64_t(top);
                 }
                 const Rational wanted = parseRatio(output == 0 ? first : second)->value * 2 * std::int64_t(top);
                 QVERIFY((Rational(on) - wanted).abs() <= Rational(1));
-                QVERIFY(on == 0 || (Rational(sum, on) + Rational(1, 2)).abs() <= Rational(1, 2)); // the middle of a pulse, to a tick
+                QVERIFY(on == 0 || (Rational(sum, on) + Rational(1, 2)).abs() <=
+                                       Rational(1, 2)); // the middle of a pulse, to a tick
             }
             const Compiled code(*s);
             const Chip chip(*s->device);
@@ -119,7 +133,9 @@ private Q_SLOTS:
                 QCOMPARE(out >> (8 + bit) & 1, 1u);
                 QCOMPARE(out >> (16 + bit) & 1, 1u); // and rests high, unless it is said otherwise
             }
-        QCOMPARE(valueAt(*run(with_(demo(), "gate-bridge", {{"polarity", "inverted"}, {"idle", "low"}})), 0x4D00F71C) >> 16, 0u);
+        QCOMPARE(valueAt(*run(with_(demo(), "gate-bridge", {{"polarity", "inverted"}, {"idle", "low"}})), 0x4D00F71C) >>
+                     16,
+                 0u);
         QVERIFY(hasFinding(*run(with_(demo(), "beacon", {{"polarity", "inverted"}})), "GOAL-01", "beacon"));
     }
 
@@ -155,22 +171,27 @@ private Q_SLOTS:
         QCOMPARE(valueAt(*s, 0x4D00F700) >> 3 & 1, 1u);
         QCOMPARE(valueAt(*run(with_(demo(), "gate-bridge", {{"trigger_at", "10 us"}})), 0x4D00F734), 1500u);
         QCOMPARE(valueAt(*run(demo()), 0x4D00F700) >> 3 & 1, 0u);
-        QVERIFY(hasFinding(*run(with_(demo(), "gate-bridge", {{"trigger_at", "60 %"}})), "GOAL-01", "gate-bridge")); // it counts down there
+        QVERIFY(hasFinding(*run(with_(demo(), "gate-bridge", {{"trigger_at", "60 %"}})), "GOAL-01",
+                           "gate-bridge")); // it counts down there
         QVERIFY(hasFinding(*run(with_(demo(), "beacon", {{"trigger_at", "30 %"}})), "GOAL-01", "beacon"));
     }
 
     void levelsAndAngles()
     {
-        const auto s = run(with_(demo(), "beacon", {{"frequency", "50 Hz"}, {"duty1", "1.2 V"}, {"travel", "180"}, {"narrow", "600 us"}, {"wide", "2.4 ms"}}));
+        const auto s = run(with_(
+            demo(), "beacon",
+            {{"frequency", "50 Hz"}, {"duty1", "1.2 V"}, {"travel", "180"}, {"narrow", "600 us"}, {"wide", "2.4 ms"}}));
         QVERIFY2(s->findings.empty(), findingsText(*s).c_str());
         const BoundNeed& bound = s->bindings.needs[size_t(needIndex(s->plan, "beacon"))];
-        const std::uint32_t base = s->device->instances[size_t(bound.instance)].base, compareAt = base + 0x0C + 4 * std::uint32_t(bound.seats[0].channel - 1);
+        const std::uint32_t base = s->device->instances[size_t(bound.instance)].base,
+                            compareAt = base + 0x0C + 4 * std::uint32_t(bound.seats[0].channel - 1);
         const std::uint32_t top = valueAt(*s, base + 8) + 1;
         const double supply = s->rates.supply.toDouble();
         QVERIFY(std::abs(double(valueAt(*s, compareAt)) / top - 1.2 / supply) <= 0.5 / top);
         const Compiled code(*s);
         const Chip chip(*s->device);
-        const auto angle = code.find<void(uint32_t)>("sluice_beacon_set_millidegrees1"), level = code.find<void(uint32_t)>("sluice_beacon_set_millivolts1");
+        const auto angle = code.find<void(uint32_t)>("sluice_beacon_set_millidegrees1"),
+                   level = code.find<void(uint32_t)>("sluice_beacon_set_millivolts1");
         for (const std::uint32_t millidegrees : {0u, 1u, 45'000u, 90'000u, 179'999u, 180'000u, 4'000'000'000u}) {
             angle(millidegrees);
             const double pulse = 600e-6 + 1800e-6 * std::min(millidegrees, 180'000u) / 180'000.0;
@@ -182,7 +203,9 @@ private Q_SLOTS:
         }
         QVERIFY(hasFinding(*run(with_(demo(), "beacon", {{"duty1", "5 V"}})), "GOAL-01", "beacon"));
         QVERIFY(hasFinding(*run(with_(demo(), "beacon", {{"travel", "180"}, {"wide", "6 ms"}})), "GOAL-01", "beacon"));
-        QVERIFY(hasFinding(*run(with_(demo(), "beacon", {{"frequency", "50 Hz"}, {"travel", "180"}, {"wide", "900 us"}})), "GOAL-01", "beacon"));
+        QVERIFY(
+            hasFinding(*run(with_(demo(), "beacon", {{"frequency", "50 Hz"}, {"travel", "180"}, {"wide", "900 us"}})),
+                       "GOAL-01", "beacon"));
     }
 };
 

@@ -7,8 +7,9 @@
 using namespace bindrel;
 using namespace bindrel::test;
 
-/// The written C is compiled for this machine and run on plain memory that lies where the chip's registers would be; what
-/// it leaves there is decoded by hand-written tables. So the C itself is judged, not the steps that it was written from.
+/// The written C is compiled for this machine and run on plain memory that lies where the chip's registers would be;
+/// what it leaves there is decoded by hand-written tables. So the C itself is judged, not the steps that it was written
+/// from.
 class RunSourceTest : public QObject {
     Q_OBJECT
 
@@ -32,10 +33,15 @@ private Q_SLOTS:
     {
         QTest::addColumn<Workpiece>("work");
         QTest::newRow("done") << demo();
-        QTest::newRow("other clocks") << with(with(with(demo(), SetClock{"PLLA.VCO", "45"}), SetClock{"BUS1", "4"}), SetClock{"UART1K", "HFI"});
-        QTest::newRow("other goals") << with(with(with(demo(), SetGoal{"uplink", "frame", "8E2"}), SetGoal{"gate-bridge", "fault", "active high"}), SetGoal{"gate-bridge", "idle", "high"});
-        QTest::newRow("slow bus") << with(with(demo(), SetGoal{"level-probes", "class", "standard"}), SetGoal{"level-probes", "rate", "100 kHz"});
-        QTest::newRow("edge aligned") << with(with(demo(), SetGoal{"gate-bridge", "alignment", "edge"}), SetGoal{"gate-bridge", "dead", "3 us"});
+        QTest::newRow("other clocks") << with(with(with(demo(), SetClock{"PLLA.VCO", "45"}), SetClock{"BUS1", "4"}),
+                                              SetClock{"UART1K", "HFI"});
+        QTest::newRow("other goals") << with(
+            with(with(demo(), SetGoal{"uplink", "frame", "8E2"}), SetGoal{"gate-bridge", "fault", "active high"}),
+            SetGoal{"gate-bridge", "idle", "high"});
+        QTest::newRow("slow bus") << with(with(demo(), SetGoal{"level-probes", "class", "standard"}),
+                                          SetGoal{"level-probes", "rate", "100 kHz"});
+        QTest::newRow("edge aligned") << with(with(demo(), SetGoal{"gate-bridge", "alignment", "edge"}),
+                                              SetGoal{"gate-bridge", "dead", "3 us"});
     }
     void theCodeLeavesTheRegistersAsPlanned()
     {
@@ -76,24 +82,32 @@ private Q_SLOTS:
     {
         const auto s = run(demo());
         const Compiled code(*s);
-        // The first wait that cannot end decides which status comes back; the order of the enumeration is that of the waits.
+        // The first wait that cannot end decides which status comes back; the order of the enumeration is that of the
+        // waits.
         const auto bringUp = code.find<int()>("sluice_bring_up");
-        for (const auto& [stat, pwr, expected] : std::vector<std::tuple<uint32_t, uint32_t, int>>{
-                 {0x00230313, 0, 1}, {0x00230113, 1, 2}, {0x00230311, 1, 3}, {0x00230303, 1, 4}, {0x00220313, 1, 5}, {0x00130313, 1, 6}, {0x00230213, 1, 7}}) {
+        for (const auto& [stat, pwr, expected] : std::vector<std::tuple<uint32_t, uint32_t, int>>{{0x00230313, 0, 1},
+                                                                                                  {0x00230113, 1, 2},
+                                                                                                  {0x00230311, 1, 3},
+                                                                                                  {0x00230303, 1, 4},
+                                                                                                  {0x00220313, 1, 5},
+                                                                                                  {0x00130313, 1, 6},
+                                                                                                  {0x00230213, 1, 7}}) {
             const Chip chip(*s->device);
             Chip::at(kStat) = stat;
             Chip::at(kPwrStat) = pwr;
             QCOMPARE(bringUp(), expected);
             // Outputs have their safe levels whatever fails: the heater's pad is an output, low.
             const std::string heater = s->plan.need("frost-heater")->binding.pads.at("pin");
-            const uint32_t port = Se43::kPorts + Se43::kPortStride * uint32_t(heater[1] - 'A'), bit = uint32_t(std::stoi(heater.substr(2)));
+            const uint32_t port = Se43::kPorts + Se43::kPortStride * uint32_t(heater[1] - 'A'),
+                           bit = uint32_t(std::stoi(heater.substr(2)));
             QCOMPARE(Chip::at(port + 4 * bit) & 0x1Fu, 0x11u);
             QCOMPARE(Chip::at(port + 0x40) >> bit & 1u, 0u);
-            // A fast clock that fails ends it: no peripheral gets a pad to drive. The slow crystal (the last) is missed by its own needs only.
+            // A fast clock that fails ends it: no peripheral gets a pad to drive. The slow crystal (the last) is missed
+            // by its own needs only.
             const bool up = expected == 7;
             QCOMPARE(Chip::at(Se43::kPorts + 3 * Se43::kPortStride) & 0xFu, up ? 8u : 0u); // PD0 to UART1.TX
-            QCOMPARE(Chip::at(Se43::kClk + 0x30) >> 12 & 1u, 0u);                              // the calendar's gate
-            QCOMPARE(Chip::at(Se43::kClk + 0x2C) >> 8 & 1u, up ? 1u : 0u);                     // the modem's port
+            QCOMPARE(Chip::at(Se43::kClk + 0x30) >> 12 & 1u, 0u);                          // the calendar's gate
+            QCOMPARE(Chip::at(Se43::kClk + 0x2C) >> 8 & 1u, up ? 1u : 0u);                 // the modem's port
         }
     }
 
@@ -144,7 +158,8 @@ private Q_SLOTS:
 
         // A pad: set, clear, read.
         const std::string pad = s->plan.need("frost-heater")->binding.pads.at("pin");
-        const uint32_t port = Se43::kPorts + Se43::kPortStride * uint32_t(pad[1] - 'A'), bit = 1u << std::stoi(pad.substr(2));
+        const uint32_t port = Se43::kPorts + Se43::kPortStride * uint32_t(pad[1] - 'A'),
+                       bit = 1u << std::stoi(pad.substr(2));
         code.find<void(bool)>("sluice_frost_heater_set")(true);
         QCOMPARE(Chip::at(port + 0x48), bit);
         code.find<void(bool)>("sluice_frost_heater_set")(false);

@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "core/source/safe_text.h"
-#include "core/source/keep_regions.h"
 #include "core/output/output.h"
+#include "core/source/keep_regions.h"
+#include "core/source/safe_text.h"
 #include "tests/support/output_fixture.h"
 
 #include <QProcess>
@@ -18,7 +18,8 @@ private Q_SLOTS:
     {
         QProcess probe;
         probe.start("arm-none-eabi-gcc", {"--version"});
-        QVERIFY2(probe.waitForFinished() && probe.exitCode() == 0, "the cross-compiler is needed; scripts/install-packages brings it");
+        QVERIFY2(probe.waitForFinished() && probe.exitCode() == 0,
+                 "the cross-compiler is needed; scripts/install-packages brings it");
     }
 
     void compilesAndLinksWithoutAWarning_data()
@@ -27,23 +28,28 @@ private Q_SLOTS:
         QTest::newRow("done") << demo();
         QTest::newRow("nothing bound") << demo("sluice-node-c-start");
         QTest::newRow("tangled") << demo("sluice-node-c-tangled");
-        QTest::newRow("other goals") << with(with(with(with(demo(), SetGoal{"uplink", "direction", "transmit"}), SetGoal{"uplink", "flow", "none"}),
-                                                       SetGoal{"gate-bridge", "alignment", "edge"}),
-                                                  SetGoal{"gate-bridge", "idle", "high"});
+        QTest::newRow("other goals") << with(
+            with(with(with(demo(), SetGoal{"uplink", "direction", "transmit"}), SetGoal{"uplink", "flow", "none"}),
+                 SetGoal{"gate-bridge", "alignment", "edge"}),
+            SetGoal{"gate-bridge", "idle", "high"});
         QTest::newRow("odd rates") << with(with(demo(), SetClock{"PLLA.VCO", "79"}), SetClock{"PLLA.MAIN", "7"});
-        QTest::newRow("internal, slow") << with(with(demo(), SetClock{"SYS", "HFI"}), SetText{SetText::What::Range, "R3"});
+        QTest::newRow("internal, slow") << with(with(demo(), SetClock{"SYS", "HFI"}),
+                                                SetText{SetText::What::Range, "R3"});
         Workpiece hostile = demo();
-        hostile.plan.name = "*/ int main(void) { return 0; } /* \\\n#error ?" "?/";
+        hostile.plan.name = "*/ int main(void) { return 0; } /* \\\n#error ?"
+                            "?/";
         hostile.plan.prefix = "9 bad-prefix*/";
         for (Need& need : hostile.plan.needs)
             need.title = "x */ #error \" \\";
         hostile.plan.needs[3].id = "while";
         hostile.plan.needs[4].id = "board";
         QTest::newRow("goes on, two cores") << with(demo("pump-hall-a-done"), SetOnFailure{OnFailure::GoOn});
-        QTest::newRow("falls back") << with(with(with(demo(), SetMode{"STOP", true}), SetOnFailure{OnFailure::FallBack}), SetSlow{ClockSet{"", {}}});
+        QTest::newRow("falls back") << with(
+            with(with(demo(), SetMode{"STOP", true}), SetOnFailure{OnFailure::FallBack}), SetSlow{ClockSet{"", {}}});
         QTest::newRow("low-power modes") << with(with(demo(), SetMode{"STOP", true}), SetMode{"SLEEP", true});
         QTest::newRow("RISC-V doze") << with(demo("ditch-meter-d-done"), SetMode{"DOZE", true});
-        QTest::newRow("two cores stop, two sets") << with(with(demo("pump-hall-a-done"), SetMode{"STILL", true}), SetSlow{ClockSet{"", {{"HX", "on"}}}});
+        QTest::newRow("two cores stop, two sets")
+            << with(with(demo("pump-hall-a-done"), SetMode{"STILL", true}), SetSlow{ClockSet{"", {{"HX", "on"}}}});
         QTest::newRow("hostile names") << hostile;
     }
     void compilesAndLinksWithoutAWarning()
@@ -66,14 +72,16 @@ private Q_SLOTS:
             QTemporaryDir dir;
             const auto s = run(demo(plan));
             write(*s, folderOf(dir));
-            put(folderOf(dir) / "main.c", "#include \"" + s->source().prefix + "_board.h\"\n"
-                                          "struct big { uint32_t words[64]; };\n"
-                                          "extern struct big before_copy;\n"
-                                          "struct big before_copy = {{1u, 2u}};\n"
-                                          "static volatile uint32_t seen;\n"
-                                          "__attribute__((constructor)) static void first(void) { seen = 7u; }\n"
-                                          "int main(void)\n{\n    struct big copy = before_copy;\n    for (;;) {\n"
-                                          "        seen = copy.words[seen & 63u] + (uint32_t)(((uint64_t)seen << 20) / (seen + 3u));\n    }\n}\n");
+            put(folderOf(dir) / "main.c", "#include \"" + s->source().prefix +
+                                              "_board.h\"\n"
+                                              "struct big { uint32_t words[64]; };\n"
+                                              "extern struct big before_copy;\n"
+                                              "struct big before_copy = {{1u, 2u}};\n"
+                                              "static volatile uint32_t seen;\n"
+                                              "__attribute__((constructor)) static void first(void) { seen = 7u; }\n"
+                                              "int main(void)\n{\n    struct big copy = before_copy;\n    for (;;) {\n"
+                                              "        seen = copy.words[seen & 63u] + (uint32_t)(((uint64_t)seen << "
+                                              "20) / (seen + 3u));\n    }\n}\n");
             compile(*s, folderOf(dir));
         }
     }
@@ -86,7 +94,8 @@ private Q_SLOTS:
         QProcess shell;
         shell.setWorkingDirectory(QString::fromStdString(folderOf(dir).string()));
         shell.setProcessChannelMode(QProcess::MergedChannels);
-        shell.start("sh", {"-c", "cmake -B build -DCMAKE_TOOLCHAIN_FILE=sluice_toolchain.cmake && cmake --build build"});
+        shell.start("sh",
+                    {"-c", "cmake -B build -DCMAKE_TOOLCHAIN_FILE=sluice_toolchain.cmake && cmake --build build"});
         QVERIFY(shell.waitForFinished(180'000));
         QVERIFY2(shell.exitCode() == 0, shell.readAll().constData());
         QVERIFY(fs::exists(folderOf(dir) / "build" / "sluice.elf"));
@@ -98,7 +107,8 @@ private Q_SLOTS:
         const auto s = run(demo());
         write(*s, folderOf(dir));
         // Someone changes a constant by hand: the compiler must object.
-        put(folderOf(dir) / "sluice_board.h", replaced(textOf(folderOf(dir) / "sluice_board.h"), "75000000u", "37500000u"));
+        put(folderOf(dir) / "sluice_board.h",
+            replaced(textOf(folderOf(dir) / "sluice_board.h"), "75000000u", "37500000u"));
         QProcess shell;
         shell.setWorkingDirectory(QString::fromStdString(folderOf(dir).string()));
         shell.start("sh", {"-c", QString::fromStdString(s->source().buildCommand)});
@@ -121,7 +131,8 @@ private Q_SLOTS:
         const auto says = [&s](const char* name, const char* place, const char* text) {
             const SourceFile* file = s->source().find(name);
             return std::any_of(file->lines.begin(), file->lines.end(), [&](const SourceLine& line) {
-                return line.trace >= 0 && file->traces[size_t(line.trace)].place.id == place && line.text.find(text) != std::string::npos;
+                return line.trace >= 0 && file->traces[size_t(line.trace)].place.id == place &&
+                       line.text.find(text) != std::string::npos;
             });
         };
         QVERIFY(says("sluice_pins.c", "PD1", "PORTD->CFG1") && !says("sluice_pins.c", "PD0", "PORTD->CFG0"));
@@ -146,11 +157,16 @@ private Q_SLOTS:
 
     void textForCommentsIsHarmless()
     {
-        COMPARE_TEXT(commentText("a*/b/*c\\\n?" "?/ \u00b1 \u2603"), "a* /b/ *c/ ? ?/ +- ?");
+        COMPARE_TEXT(commentText("a*/b/*c\\\n?"
+                                 "?/ \u00b1 \u2603"),
+                     "a* /b/ *c/ ? ?/ +- ?");
         COMPARE_TEXT(identifierOf("Gate bridge!"), "gate_bridge");
         COMPARE_TEXT(identifierOf("9 lives"), "n9_lives");
         COMPARE_TEXT(identifierOf("\u2603"), "plan");
-        COMPARE_TEXT(cString("a\"b\\c\n?" "?=\u2603").text(), "\"a\\\"b\\\\c\\012\\?\\?=\\342\\230\\203\"");
+        COMPARE_TEXT(cString("a\"b\\c\n?"
+                             "?=\u2603")
+                         .text(),
+                     "\"a\\\"b\\\\c\\012\\?\\?=\\342\\230\\203\"");
         COMPARE_TEXT(shellWord("a b'c").text(), "'a b'\\''c'");
         COMPARE_TEXT(shellWord("out/plain-1.0").text(), "out/plain-1.0");
     }

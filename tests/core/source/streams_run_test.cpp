@@ -8,7 +8,8 @@ using namespace bindrel::test;
 
 namespace {
 
-/// What a channel's registers say, read by hand from each family's chapter: nothing here comes from the roles of the device's file.
+/// What a channel's registers say, read by hand from each family's chapter: nothing here comes from the roles of the
+/// device's file.
 struct ChannelState {
     bool on = false, round = false;
     uint32_t request = 0, priority = 0;
@@ -25,8 +26,18 @@ struct Controller {
 const Controller kSedge{0x4D006800,
                         [](uint32_t base, uint32_t n) {
                             const uint32_t control = Chip::at(base + 0x40 + 16 * n);
-                            return ChannelState{(control & 1) != 0, (control >> 6 & 1) != 0, Chip::at(base + 4 * n) & 63, control >> 8 & 3, Chip::at(base + 0x44 + 16 * n), Chip::at(base + 0x48 + 16 * n),
-                                                Chip::at(base + 0x4C + 16 * n) & 0xFFFF, 1u << (control >> 2 & 3), (control >> 4 & 1) != 0, (control >> 5 & 1) != 0, (control >> 12 & 1) != 0, (control >> 13 & 1) != 0};
+                            return ChannelState{(control & 1) != 0,
+                                                (control >> 6 & 1) != 0,
+                                                Chip::at(base + 4 * n) & 63,
+                                                control >> 8 & 3,
+                                                Chip::at(base + 0x44 + 16 * n),
+                                                Chip::at(base + 0x48 + 16 * n),
+                                                Chip::at(base + 0x4C + 16 * n) & 0xFFFF,
+                                                1u << (control >> 2 & 3),
+                                                (control >> 4 & 1) != 0,
+                                                (control >> 5 & 1) != 0,
+                                                (control >> 12 & 1) != 0,
+                                                (control >> 13 & 1) != 0};
                         },
                         [](uint32_t base, uint32_t n) {
                             Chip::at(base + 0x4C + 16 * n) = 0;
@@ -36,8 +47,21 @@ const Controller kAlder{0x47004D00,
                         [](uint32_t base, uint32_t n) {
                             const uint32_t way = Chip::at(base + 16 * n);
                             const uint32_t width = way & 3;
-                            return ChannelState{way >> 31 != 0, (way >> 29 & 1) != 0, way >> 4 & 127, way >> 12 & 3, Chip::at(base + 4 + 16 * n), Chip::at(base + 8 + 16 * n), (Chip::at(base + 12 + 16 * n) & 0xFFFF) + 1,
-                                                width == 1 ? 1u : width == 2 ? 2u : width == 3 ? 4u : 0u, (way >> 26 & 1) != 0, (way >> 25 & 1) != 0, (way >> 28 & 1) != 0, (way >> 27 & 1) != 0};
+                            return ChannelState{way >> 31 != 0,
+                                                (way >> 29 & 1) != 0,
+                                                way >> 4 & 127,
+                                                way >> 12 & 3,
+                                                Chip::at(base + 4 + 16 * n),
+                                                Chip::at(base + 8 + 16 * n),
+                                                (Chip::at(base + 12 + 16 * n) & 0xFFFF) + 1,
+                                                width == 1   ? 1u
+                                                : width == 2 ? 2u
+                                                : width == 3 ? 4u
+                                                             : 0u,
+                                                (way >> 26 & 1) != 0,
+                                                (way >> 25 & 1) != 0,
+                                                (way >> 28 & 1) != 0,
+                                                (way >> 27 & 1) != 0};
                         },
                         [](uint32_t base, uint32_t n) {
                             Chip::at(base + 12 + 16 * n) = 0;
@@ -46,8 +70,18 @@ const Controller kAlder{0x47004D00,
 const Controller kRill{0x7C018C00,
                        [](uint32_t base, uint32_t n) {
                            const uint32_t control = Chip::at(base + 16 * n);
-                           return ChannelState{(control & 1) != 0, false, control >> 8 & 31, 0, Chip::at(base + 4 + 16 * n), Chip::at(base + 8 + 16 * n), Chip::at(base + 12 + 16 * n) & 0xFFFF, 1u << (control >> 2 & 3),
-                                               (control >> 4 & 1) != 0, (control >> 5 & 1) != 0, (control >> 6 & 1) != 0, false};
+                           return ChannelState{(control & 1) != 0,
+                                               false,
+                                               control >> 8 & 31,
+                                               0,
+                                               Chip::at(base + 4 + 16 * n),
+                                               Chip::at(base + 8 + 16 * n),
+                                               Chip::at(base + 12 + 16 * n) & 0xFFFF,
+                                               1u << (control >> 2 & 3),
+                                               (control >> 4 & 1) != 0,
+                                               (control >> 5 & 1) != 0,
+                                               (control >> 6 & 1) != 0,
+                                               false};
                        },
                        [](uint32_t base, uint32_t n) {
                            Chip::at(base + 12 + 16 * n) = 0;
@@ -57,7 +91,9 @@ const Controller kRill{0x7C018C00,
 /// Memory that a 32-bit address reaches.
 class Memory {
 public:
-    Memory() : bytes_(static_cast<uint8_t*>(mmap(nullptr, 4096, PROT_READ | PROT_WRITE, MAP_PRIVATE | MAP_ANONYMOUS | MAP_32BIT, -1, 0)))
+    Memory()
+        : bytes_(static_cast<uint8_t*>(
+              mmap(nullptr, 4096, PROT_READ | PROT_WRITE, MAP_PRIVATE | MAP_ANONYMOUS | MAP_32BIT, -1, 0)))
     {
         if (bytes_ == MAP_FAILED)
             qFatal("no memory below 4 GiB");
@@ -75,7 +111,9 @@ template <typename Feed> void moveAll(const Controller& c, uint32_t n, Feed feed
     const ChannelState state = c.look(c.base, n);
     for (uint32_t i = 0; i < state.units; ++i) {
         feed(i);
-        std::memcpy(reinterpret_cast<void*>(uintptr_t(state.to + (state.toSteps ? i * state.bytes : 0))), reinterpret_cast<const void*>(uintptr_t(state.from + (state.fromSteps ? i * state.bytes : 0))), state.bytes);
+        std::memcpy(reinterpret_cast<void*>(uintptr_t(state.to + (state.toSteps ? i * state.bytes : 0))),
+                    reinterpret_cast<const void*>(uintptr_t(state.from + (state.fromSteps ? i * state.bytes : 0))),
+                    state.bytes);
     }
     c.end(c.base, n);
 }
@@ -111,7 +149,8 @@ class StreamsRunTest : public QObject {
     }
 
     /// Copies 24 bytes on one family.
-    static void copies(const char* plan, const Controller& controller, uint32_t request, const std::string& prefix, const std::vector<uint32_t>& units)
+    static void copies(const char* plan, const Controller& controller, uint32_t request, const std::string& prefix,
+                       const std::vector<uint32_t>& units)
     {
         for (const uint32_t bytes : units) {
             const auto s = run(withCopy(demo(plan), bytes == 1 ? "1 byte" : std::to_string(bytes) + " bytes"));
@@ -135,7 +174,10 @@ class StreamsRunTest : public QObject {
             QCOMPARE(state.request, request);
             QCOMPARE(state.bytes, bytes);
             QCOMPARE(state.units, 24 / bytes);
-            Chip::at(controller.base + (controller.base == kSedge.base ? 0xC0 : controller.base == kAlder.base ? 0xE0 : 0x60)) = 0; // a write of ones has cleared the flags
+            Chip::at(controller.base + (controller.base == kSedge.base   ? 0xC0
+                                        : controller.base == kAlder.base ? 0xE0
+                                                                         : 0x60)) =
+                0; // a write of ones has cleared the flags
             QVERIFY(!code.find<bool()>((prefix + "_mover_copy_done").c_str())());
             moveAll(controller, n, [](uint32_t) {});
             QVERIFY(std::memcmp(memory.at(64), memory.at(128), 24) == 0 && *memory.at(152) == 0);
@@ -172,7 +214,8 @@ private Q_SLOTS:
     void bothWaysAndRound()
     {
         Workpiece work = demo();
-        for (const auto& [goal, value] : {std::pair{"dma", "both"}, {"dma_runs", "round"}, {"dma_tells", "half and end"}, {"dma_priority", "2"}})
+        for (const auto& [goal, value] :
+             {std::pair{"dma", "both"}, {"dma_runs", "round"}, {"dma_tells", "half and end"}, {"dma_priority", "2"}})
             work = with(work, SetGoal{"uplink", goal, value});
         const auto s = run(bound(work));
         QVERIFY2(s->findings.empty(), findingsText(*s).c_str());
@@ -183,7 +226,8 @@ private Q_SLOTS:
         code.find<void()>("sluice_uplink_bring_up")();
         code.find<void()>("sluice_uplink_start")();
         const uint32_t in = channelOf(*s, "uplink", "RX"), out = channelOf(*s, "uplink", "TX");
-        const uint32_t data = s->device->instances[size_t(s->bindings.needs[size_t(needIndex(s->plan, "uplink"))].instance)].base + 0x10;
+        const uint32_t data =
+            s->device->instances[size_t(s->bindings.needs[size_t(needIndex(s->plan, "uplink"))].instance)].base + 0x10;
         QVERIFY(code.find<bool(uint8_t*, uint32_t)>("sluice_uplink_receive_into")(memory.at(0), 100));
         ChannelState state = kSedge.look(kSedge.base, in);
         QVERIFY(state.on && state.round && state.tellsEnd && state.tellsHalf && state.toSteps && !state.fromSteps);
@@ -211,7 +255,8 @@ private Q_SLOTS:
         Chip::at(kSedge.base + 0xC0) = 1u << in;
         code.find<void()>("sluice_on_DMA_done")();
         QCOMPARE(Chip::at(kSedge.base + 0xC0), 1u << in);
-        QVERIFY(!code.has("sluice_uplink_receive") && !code.has("sluice_uplink_receive_done")); // DMA has the bytes, the interrupt the flag
+        QVERIFY(!code.has("sluice_uplink_receive") &&
+                !code.has("sluice_uplink_receive_done")); // DMA has the bytes, the interrupt the flag
     }
 
     /// Values of a converter: units of two bytes; of a port on the second core: a counter that holds one less.
@@ -224,7 +269,8 @@ private Q_SLOTS:
         code.find<int()>("pump_phase_currents_bring_up")();
         code.find<void()>("pump_help_station_bus_bring_up")();
         const uint32_t values = channelOf(*s, "phase-currents", "RESULT"), bytes = channelOf(*s, "station-bus", "RX");
-        QVERIFY(code.find<bool(uint16_t*, uint32_t)>("pump_phase_currents_results_into")(reinterpret_cast<uint16_t*>(memory.at(0)), 9));
+        QVERIFY(code.find<bool(uint16_t*, uint32_t)>("pump_phase_currents_results_into")(
+            reinterpret_cast<uint16_t*>(memory.at(0)), 9));
         const ChannelState state = kAlder.look(kAlder.base, values);
         QVERIFY(state.on && state.bytes == 2 && state.units == 9 && state.toSteps && !state.fromSteps);
         moveAll(kAlder, values, [from = state.from](uint32_t i) { Chip::at(from) = 1000 + i; });
@@ -259,7 +305,8 @@ private Q_SLOTS:
         code.find<void()>("sluice_wave_bring_up")();
         QCOMPARE(Chip::at(0x4D015200) >> 4 & 15, 2u); // by TIMER1, whose need ticks four times a second
         QCOMPARE(Chip::at(0x4D015200) >> 12 & 1, 1u);
-        QVERIFY(code.find<bool(const uint16_t*, uint32_t)>("sluice_wave_levels_from")(reinterpret_cast<const uint16_t*>(memory.at(0)), 50));
+        QVERIFY(code.find<bool(const uint16_t*, uint32_t)>("sluice_wave_levels_from")(
+            reinterpret_cast<const uint16_t*>(memory.at(0)), 50));
         const ChannelState state = kSedge.look(kSedge.base, channelOf(*s, "wave", "LEVEL"));
         QVERIFY(state.on && state.round && state.bytes == 2 && state.units == 50 && state.fromSteps && !state.toSteps);
         QCOMPARE(state.to, 0x4D015204u);

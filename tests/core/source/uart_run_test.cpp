@@ -11,7 +11,8 @@ using namespace bindrel::test;
 class UartRunTest : public QObject {
     Q_OBJECT
 
-    static std::shared_ptr<const Snapshot> lineOf(const char* plan, const char* need, const std::vector<std::pair<const char*, const char*>>& goals)
+    static std::shared_ptr<const Snapshot> lineOf(const char* plan, const char* need,
+                                                  const std::vector<std::pair<const char*, const char*>>& goals)
     {
         Workpiece work = demo(plan);
         for (const auto& [goal, value] : goals)
@@ -32,7 +33,10 @@ class UartRunTest : public QObject {
                 return value.value;
         return 0;
     }
-    static std::uint32_t baseOf(const Snapshot& s, const char* need) { return s.device->instances[size_t(s.bindings.needs[size_t(needIndex(s.plan, need))].instance)].base; }
+    static std::uint32_t baseOf(const Snapshot& s, const char* need)
+    {
+        return s.device->instances[size_t(s.bindings.needs[size_t(needIndex(s.plan, need))].instance)].base;
+    }
 
 private Q_SLOTS:
     void initTestCase()
@@ -45,7 +49,10 @@ private Q_SLOTS:
     /// The other end gets a clock: its level, its edge, its last pulse, and the lane that it goes by.
     void theClockOfASynchronousLine()
     {
-        for (const auto& [idle, edge, last, bits] : {std::tuple{"low", "first edge", "yes", 0b1001u}, {"high", "first edge", "no", 0b0011u}, {"low", "second edge", "yes", 0b1101u}, {"high", "second edge", "no", 0b0111u}}) {
+        for (const auto& [idle, edge, last, bits] : {std::tuple{"low", "first edge", "yes", 0b1001u},
+                                                     {"high", "first edge", "no", 0b0011u},
+                                                     {"low", "second edge", "yes", 0b1101u},
+                                                     {"high", "second edge", "no", 0b0111u}}) {
             Workpiece work = demo("ditch-meter-d-done");
             for (const char* gone : {"log-flash", "fence-bus"})
                 work = with(work, RemoveNeed{gone});
@@ -53,7 +60,11 @@ private Q_SLOTS:
             need.id = "shift";
             need.title = "Shift";
             need.kind = "uart";
-            need.goals = {{"baud", "1 MBd"}, {"line", "synchronous"}, {"clock_idle", idle}, {"clock_edge", edge}, {"last_clock", last}};
+            need.goals = {{"baud", "1 MBd"},
+                          {"line", "synchronous"},
+                          {"clock_idle", idle},
+                          {"clock_edge", edge},
+                          {"last_clock", last}};
             work = with(work, InsertNeed{99, need});
             const Expected<BoundAll> all = bindAll(*work.device, *work.board, work.plan, {});
             QVERIFY2(all.ok(), all ? "" : all.problem().message.c_str());
@@ -71,20 +82,26 @@ private Q_SLOTS:
             QVERIFY(s->settings[size_t(needIndex(s->plan, "shift"))].goal("baud")->ok);
         }
         // A port without a clock says so.
-        const Workpiece none = with(with(demo(), SetGoal{"uplink", "flow", "none"}), SetGoal{"uplink", "line", "synchronous"});
+        const Workpiece none =
+            with(with(demo(), SetGoal{"uplink", "flow", "none"}), SetGoal{"uplink", "line", "synchronous"});
         const Expected<BoundAll> all = bindAll(*none.device, *none.board, none.plan, {});
         QVERIFY(!all.ok());
-        QVERIFY2(all.problem().message.find("asks for clock (CK), which no UART of SE4332-C64 has") != std::string::npos, all.problem().message.c_str());
+        QVERIFY2(all.problem().message.find("asks for clock (CK), which no UART of SE4332-C64 has") !=
+                     std::string::npos,
+                 all.problem().message.c_str());
     }
 
     /// The shortest times that are long enough: by all samples from none on.
     void theDriverOfABus()
     {
         for (const auto& [lead, trail] : {std::pair{"0 s", "0 s"}, {"4 us", "1.5 us"}, {"12 us", "20 us"}}) {
-            const auto s = lineOf("sluice-node-c-done", "uplink", {{"flow", "none"}, {"line", "RS-485"}, {"lead", lead}, {"trail", trail}, {"interrupt", "idle"}});
+            const auto s =
+                lineOf("sluice-node-c-done", "uplink",
+                       {{"flow", "none"}, {"line", "RS-485"}, {"lead", lead}, {"trail", trail}, {"interrupt", "idle"}});
             QVERIFY2(s->findings.empty(), findingsText(*s).c_str());
             QCOMPARE(QString::fromStdString(rehearsed(*s)), QString());
-            const std::uint32_t control = valueAt(*s, "uplink", 0), guard = valueAt(*s, "uplink", 0x14), divider = valueAt(*s, "uplink", 4);
+            const std::uint32_t control = valueAt(*s, "uplink", 0), guard = valueAt(*s, "uplink", 0x14),
+                                divider = valueAt(*s, "uplink", 4);
             QVERIFY((control >> 12 & 1) == 1 && (control >> 13 & 1) == 0 && (control >> 10 & 3) == 0);
             const BoundNeed& bound = s->bindings.needs[size_t(needIndex(s->plan, "uplink"))];
             const ClockState& clock = s->rates.clocks[size_t(s->device->instances[size_t(bound.instance)].kernel)];
@@ -99,19 +116,24 @@ private Q_SLOTS:
             QCOMPARE(guard & 255, least(lead));
             QCOMPARE(guard >> 8 & 255, least(trail));
         }
-        QVERIFY(hasFinding(*lineOf("sluice-node-c-done", "uplink", {{"flow", "none"}, {"line", "RS-485"}, {"lead", "1 ms"}}), "GOAL-01", "uplink"));
+        QVERIFY(hasFinding(
+            *lineOf("sluice-node-c-done", "uplink", {{"flow", "none"}, {"line", "RS-485"}, {"lead", "1 ms"}}),
+            "GOAL-01", "uplink"));
         // One that only listens takes no pad for a driver, and needs none.
-        const auto listens = lineOf("sluice-node-c-done", "uplink", {{"flow", "none"}, {"line", "RS-485"}, {"direction", "receive"}});
+        const auto listens =
+            lineOf("sluice-node-c-done", "uplink", {{"flow", "none"}, {"line", "RS-485"}, {"direction", "receive"}});
         QVERIFY2(listens->findings.empty(), findingsText(*listens).c_str());
         QCOMPARE(listens->bindings.needs[size_t(needIndex(listens->plan, "uplink"))].seats.size(), size_t(1));
         QCOMPARE(valueAt(*listens, "uplink", 0) >> 12 & 1, 0u);
         // Moss has ports that cannot.
-        QVERIFY(hasFinding(*run(with(demo("rain-post-b-done"), SetGoal{"radio", "line", "RS-485"})), "GOAL-01", "radio"));
+        QVERIFY(
+            hasFinding(*run(with(demo("rain-post-b-done"), SetGoal{"radio", "line", "RS-485"})), "GOAL-01", "radio"));
     }
 
     void oneWire()
     {
-        for (const auto& [plan, need, offset, bit] : {std::tuple{"pump-hall-a-done", "station-bus", 0u, 21}, {"rain-post-b-done", "radio", 0u, 11}}) {
+        for (const auto& [plan, need, offset, bit] :
+             {std::tuple{"pump-hall-a-done", "station-bus", 0u, 21}, {"rain-post-b-done", "radio", 0u, 11}}) {
             const auto s = lineOf(plan, need, {{"line", "one wire"}});
             QVERIFY2(s->findings.empty(), findingsText(*s).c_str());
             QCOMPARE(QString::fromStdString(rehearsed(*s)), QString());
@@ -122,7 +144,8 @@ private Q_SLOTS:
                 if (setup.need == needIndex(s->plan, need))
                     QVERIFY(setup.openDrain && setup.pull == PadSetup::Pull::Up);
         }
-        QVERIFY(hasFinding(*run(with(demo("ditch-meter-d-done"), SetGoal{"fence-bus", "line", "one wire"})), "GOAL-01", "fence-bus"));
+        QVERIFY(hasFinding(*run(with(demo("ditch-meter-d-done"), SetGoal{"fence-bus", "line", "one wire"})), "GOAL-01",
+                           "fence-bus"));
     }
 
     void aByteThatIsLookedFor()
@@ -132,7 +155,8 @@ private Q_SLOTS:
         QCOMPARE(valueAt(*s, "uplink", 0x18), 0x100u | 13u);
         QCOMPARE(valueAt(*s, "uplink", 0x08), 16u);
         QCOMPARE(QString::fromStdString(rehearsed(*s)), QString());
-        QVERIFY(hasFinding(*run(with(demo("rain-post-b-done"), SetGoal{"radio", "interrupt", "match"})), "GOAL-01", "radio"));
+        QVERIFY(hasFinding(*run(with(demo("rain-post-b-done"), SetGoal{"radio", "interrupt", "match"})), "GOAL-01",
+                           "radio"));
         QVERIFY(hasFinding(*run(with(demo(), SetGoal{"uplink", "wake", "yes"})), "GOAL-01", "uplink"));
     }
 
@@ -157,7 +181,10 @@ private Q_SLOTS:
         QCOMPARE(Chip::at(base + 0x0C), 8u); // the one that clears it, and no other
         // The handler clears the quiet flag.
         Chip::at(base + 0x0C) = 4 | 8;
-        const std::string handler = "sluice_on_" + s->device->instances[size_t(s->bindings.needs[size_t(needIndex(s->plan, "uplink"))].instance)].name + "_event";
+        const std::string handler =
+            "sluice_on_" +
+            s->device->instances[size_t(s->bindings.needs[size_t(needIndex(s->plan, "uplink"))].instance)].name +
+            "_event";
         code.find<void()>(handler.c_str())();
         QCOMPARE(Chip::at(base + 0x0C), 4u);
     }

@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "core/tuning/accuracy.h"
 #include "core/kinds/can/can_timing.h"
 #include "core/plan/check_setting.h"
+#include "core/tuning/accuracy.h"
 #include "core/tuning/clock_goals.h"
 #include "tests/support/fixtures.h"
 
@@ -14,7 +14,10 @@ using namespace bindrel::test;
 class AccuracyTest : public QObject {
     Q_OBJECT
 
-    static const Accuracy& of(const Snapshot& s, const std::string& need) { return s.accuracy[size_t(needIndex(s.plan, need))]; }
+    static const Accuracy& of(const Snapshot& s, const std::string& need)
+    {
+        return s.accuracy[size_t(needIndex(s.plan, need))];
+    }
 
     /// The demo with a board whose crystal or oscillator is as inaccurate as given.
     static std::shared_ptr<const Snapshot> withCrystal(Workpiece work, const std::string& clock, const Rational& ppm)
@@ -26,8 +29,8 @@ class AccuracyTest : public QObject {
     }
 
 private Q_SLOTS:
-    /// Two bits worked by hand from ISO 11898-1's pair of conditions. The first is the widest tolerance that the standard names
-    /// for a bit of ten quanta: 1.58 %.
+    /// Two bits worked by hand from ISO 11898-1's pair of conditions. The first is the widest tolerance that the
+    /// standard names for a bit of ten quanta: 1.58 %.
     void oscillatorToleranceOfABit()
     {
         CanTiming widest;
@@ -49,7 +52,9 @@ private Q_SLOTS:
     void theBestSplitIsTheBestOfAll()
     {
         std::mt19937 random(seeded(11));
-        const auto pick = [&random](int low, int high) { return std::int64_t(low + int(random() % unsigned(high - low + 1))); };
+        const auto pick = [&random](int low, int high) {
+            return std::int64_t(low + int(random() % unsigned(high - low + 1)));
+        };
         int found = 0;
         for (int round = 0; round < 150; ++round) {
             CanFields fields;
@@ -100,7 +105,12 @@ private Q_SLOTS:
             ++found;
             QVERIFY(best);
             QVERIFY2(!better(*best, *got) && !better(*got, *best),
-                     qPrintable(QString("round %1: %2 x %3 against %4 x %5").arg(round).arg(got->prescaler).arg(got->quanta()).arg(best->prescaler).arg(best->quanta())));
+                     qPrintable(QString("round %1: %2 x %3 against %4 x %5")
+                                    .arg(round)
+                                    .arg(got->prescaler)
+                                    .arg(got->quanta())
+                                    .arg(best->prescaler)
+                                    .arg(best->quanta())));
         }
         QVERIFY(found > 60);
     }
@@ -110,7 +120,9 @@ private Q_SLOTS:
         const auto good = run(demo());
         QVERIFY(of(*good, "service-port").ok());
         // 48 MHz from the crystal: its tolerance is all there is.
-        const Workpiece fromCrystal = with(with(with(with(demo(), SetClock{"PLLB.SRC", "HFX"}), SetClock{"PLLB.IN", "2"}), SetClock{"PLLB", "12"}), SetClock{"USBB", "1.5"});
+        const Workpiece fromCrystal = with(
+            with(with(with(demo(), SetClock{"PLLB.SRC", "HFX"}), SetClock{"PLLB.IN", "2"}), SetClock{"PLLB", "12"}),
+            SetClock{"USBB", "1.5"});
         const Workpiece usb = with(fromCrystal, SetClock{"USBK", "USBB"});
         for (const auto& [ppm, ok] : {std::pair{2500, true}, {2501, false}}) {
             const auto s = withCrystal(usb, "HFX", ppm);
@@ -135,9 +147,12 @@ private Q_SLOTS:
         const auto off = run(with(demo(), SetGoal{"moss-bus", "rate", "251 kBd"}));
         QVERIFY(!of(*off, "moss-bus").ok());
         // No other source would help, so none is advised.
-        const auto told = std::find_if(off->findings.begin(), off->findings.end(), [](const Finding& f) { return f.rule == "CLK-11"; });
+        const auto told = std::find_if(off->findings.begin(), off->findings.end(),
+                                       [](const Finding& f) { return f.rule == "CLK-11"; });
         QVERIFY(told != off->findings.end());
-        QVERIFY2(told->text.find("divides to this exactly") != std::string::npos && told->text.find("ake it from") == std::string::npos, told->text.c_str());
+        QVERIFY2(told->text.find("divides to this exactly") != std::string::npos &&
+                     told->text.find("ake it from") == std::string::npos,
+                 told->text.c_str());
     }
 
     /// 20 ppm of 2 629 746 s.
@@ -152,10 +167,12 @@ private Q_SLOTS:
         QCOMPARE(inside->count(Finding::Severity::Error), 0);
         const auto stated = run(with(with(demo(), SetClock{"RTCK", "LFI"}), SetGoal{"clock", "drift", "50 ppm"}));
         QCOMPARE(stated->count(Finding::Severity::Error), 1);
-        QVERIFY(!run(with(with(demo(), SetClock{"RTCK", "LFI"}), SetGoal{"clock", "drift", "6 %"}))->count(Finding::Severity::Error));
+        QVERIFY(!run(with(with(demo(), SetClock{"RTCK", "LFI"}), SetGoal{"clock", "drift", "6 %"}))
+                     ->count(Finding::Severity::Error));
     }
 
-    /// What is said to be left for the clock is what the goal's own budget leaves: used up to the last ppm, and no further.
+    /// What is said to be left for the clock is what the goal's own budget leaves: used up to the last ppm, and no
+    /// further.
     void whatIsLeftOfAUartsBudget()
     {
         const auto s = run(demo());
@@ -169,10 +186,7 @@ private Q_SLOTS:
     }
 
     /// A period in periods of a clock that is off by -5 % to +5 %: 4 s / 1.05 and 4 s / 0.95.
-    void periodsSpread()
-    {
-        QVERIFY(of(*run(demo()), "watchdog").effect == "4 s may be 3.8095 s to 4.2105 s");
-    }
+    void periodsSpread() { QVERIFY(of(*run(demo()), "watchdog").effect == "4 s may be 3.8095 s to 4.2105 s"); }
 
     /// Searches treat a clock that is too rough as a goal that is missed.
     void searchesHeedIt()
@@ -180,25 +194,31 @@ private Q_SLOTS:
         const auto s = run(with(with(demo(), SetClock{"UOSC", std::nullopt}), SetClock{"USBK", "UOSC"}));
         const std::vector<NeedIndex> missed = needsThatMiss(*s->device, s->plan, s->bindings, s->rates);
         QVERIFY(std::find(missed.begin(), missed.end(), needIndex(s->plan, "service-port")) != missed.end());
-        const auto found = std::find_if(s->findings.begin(), s->findings.end(), [](const Finding& f) { return f.rule == "CLK-11"; });
+        const auto found =
+            std::find_if(s->findings.begin(), s->findings.end(), [](const Finding& f) { return f.rule == "CLK-11"; });
         QVERIFY(found != s->findings.end() && found->ways);
         COMPARE_TEXT(found->ways->clock, "USBK");
-        QVERIFY2(found->text.find("trim USB oscillator by") != std::string::npos || found->text.find("Trim USB oscillator by") != std::string::npos, found->text.c_str());
+        QVERIFY2(found->text.find("trim USB oscillator by") != std::string::npos ||
+                     found->text.find("Trim USB oscillator by") != std::string::npos,
+                 found->text.c_str());
     }
 
-    /// What a search remembers of a need holds for all that its answer depends on: also for the clock of the timer whose periods it counts.
+    /// What a search remembers of a need holds for all that its answer depends on: also for the clock of the timer
+    /// whose periods it counts.
     void whatIsRememberedIsWhatIsComputed()
     {
         // A timer that counts the periods of another one, which has a clock of its own.
         Workpiece counting = demo("pump-hall-a-done");
-        const auto motor = std::find_if(counting.plan.needs.begin(), counting.plan.needs.end(), [](const Need& need) { return need.binding.instance.starts_with("MOT"); });
+        const auto motor = std::find_if(counting.plan.needs.begin(), counting.plan.needs.end(),
+                                        [](const Need& need) { return need.binding.instance.starts_with("MOT"); });
         QVERIFY(motor != counting.plan.needs.end());
         Need slow;
         slow.id = slow.title = "slow";
         slow.kind = "interval";
         slow.goals = {{"period", "10 s"}, {"counts", motor->id}};
         slow.binding.instance = "TIK5";
-        const ClockIndex motorClock = counting.device->instances[size_t(counting.device->findInstance(motor->binding.instance))].kernel;
+        const ClockIndex motorClock =
+            counting.device->instances[size_t(counting.device->findInstance(motor->binding.instance))].kernel;
         QVERIFY(motorClock != counting.device->instances[size_t(counting.device->findInstance("TIK5"))].kernel);
         counting.plan.needs.push_back(slow);
         std::vector<Workpiece> all{counting};
@@ -229,9 +249,11 @@ private Q_SLOTS:
                     ClockState& clock = rates.clocks[size_t(motorClock)];
                     clock.running = divided > 0;
                     clock.rate = divided > 0 ? clock.rate / Rational(divided) : Frequency();
-                    const std::vector<NeedIndex> missed = needsThatMiss(*first->device, first->plan, first->bindings, rates);
+                    const std::vector<NeedIndex> missed =
+                        needsThatMiss(*first->device, first->plan, first->bindings, rates);
                     QVERIFY(asked(rates) == missed);
-                    missedSlow += std::find(missed.begin(), missed.end(), needIndex(first->plan, "slow")) != missed.end();
+                    missedSlow +=
+                        std::find(missed.begin(), missed.end(), needIndex(first->plan, "slow")) != missed.end();
                 }
         }
         QVERIFY(differed > 50 && missedSlow > 0);

@@ -67,9 +67,9 @@ struct Goal {
 
 } // namespace
 
-/// Clocks of a fractional PLL have denominators of thousands, and tolerances are fractions again: products of rates, times, ohms and
-/// farads leave 64 bits. What is chosen then is held against enumeration in floating point of 64 bits' mantissa, which knows nothing of
-/// fractions. BINDREL_LONG multiplies the goals, BINDREL_SEED draws others.
+/// Clocks of a fractional PLL have denominators of thousands, and tolerances are fractions again: products of rates,
+/// times, ohms and farads leave 64 bits. What is chosen then is held against enumeration in floating point of 64 bits'
+/// mantissa, which knows nothing of fractions. BINDREL_LONG multiplies the goals, BINDREL_SEED draws others.
 class FractionalTest : public QObject {
     Q_OBJECT
 
@@ -113,8 +113,10 @@ class FractionalTest : public QObject {
         return out;
     }
 
-    /// Draws goals for every need of a kind, on every family; `check` gives what is wrong. Of so many rounds some must be checked.
-    template <typename Draw, typename Check> void everyFamily(const char* kind, int rounds, int atLeast, Draw goals, Check check)
+    /// Draws goals for every need of a kind, on every family; `check` gives what is wrong. Of so many rounds some must
+    /// be checked.
+    template <typename Draw, typename Check>
+    void everyFamily(const char* kind, int rounds, int atLeast, Draw goals, Check check)
     {
         random_.seed(seeded(unsigned(rounds) + unsigned(std::string_view(kind).size())));
         rounds *= std::max(1, qEnvironmentVariableIntValue("BINDREL_LONG"));
@@ -134,8 +136,9 @@ class FractionalTest : public QObject {
                     std::string told;
                     for (const Goal& goal : drawn)
                         told += goal.name + " " + goal.text + " ";
-                    QVERIFY2(wrong->empty(), fmt::format("{}, {}, {}at {} Hz: {}", plan, need.id, told,
-                                                         double(trial.nominal), *wrong).c_str());
+                    QVERIFY2(wrong->empty(),
+                             fmt::format("{}, {}, {}at {} Hz: {}", plan, need.id, told, double(trial.nominal), *wrong)
+                                 .c_str());
                     ++checked;
                 }
                 break; // one need of each family tells as much as several
@@ -188,7 +191,8 @@ private Q_SLOTS:
             [&](const Trial& t, const auto&) -> std::optional<std::string> {
                 if (!t.meets({"rate", "class", "rise", "filter"}) || !t.setting.role("low"))
                     return std::nullopt;
-                // What is certain: the phases alone are no shorter than a period less rise, fall, filter and synchronising.
+                // What is certain: the phases alone are no shorter than a period less rise, fall, filter and
+                // synchronising.
                 const Real cycles = Real(t.role("prescaler")) * Real(t.role("low") + t.role("high"));
                 const Real spare = 1300e-9L + Real(t.role("filter", 0) + 8) / t.fastest;
                 return verdict(cycles / t.fastest + spare >= 0.999L / (Real(khz) * 1000), "it is faster");
@@ -213,10 +217,12 @@ private Q_SLOTS:
                     return std::nullopt;
                 for (const RoleValue& value : t.setting.roles)
                     if (value.role.starts_with("compare"))
-                        if (const auto values = t.valuesOf(value.role); values.empty() || values.back() < t.role("period"))
+                        if (const auto values = t.valuesOf(value.role);
+                            values.empty() || values.back() < t.role("period"))
                             return fmt::format("a period of {} cannot be a duty", t.role("period"));
                 if (goals.size() > 1 && t.meets({"dead"}) && t.setting.role("dead_time"))
-                    return verdict(Real(t.role("dead_time")) >= Real(nanoseconds) * 1e-9L * t.fastest, "the dead time is short");
+                    return verdict(Real(t.role("dead_time")) >= Real(nanoseconds) * 1e-9L * t.fastest,
+                                   "the dead time is short");
                 return std::string();
             });
     }
@@ -245,7 +251,8 @@ private Q_SLOTS:
                         best = std::min(best, off(divider));
                 // Nearest as a number of cycles and nearest as a rate differ where two are nearly as near.
                 const Real chosen = off(t.role("divider"));
-                return verdict(chosen <= best * (1 + best) + kNothing, fmt::format("off by {}, not {}", double(chosen), double(best)));
+                return verdict(chosen <= best * (1 + best) + kNothing,
+                               fmt::format("off by {}, not {}", double(chosen), double(best)));
             });
     }
 
@@ -262,7 +269,8 @@ private Q_SLOTS:
                 const bool halves = t.setting.role("half_period").has_value();
                 if (!t.setting.computed || (!halves && !t.setting.role("divider")))
                     return std::nullopt;
-                const Real chosen = Real(t.role("prescaler")) * Real(halves ? 2 * t.role("half_period") : t.role("divider"));
+                const Real chosen =
+                    Real(t.role("prescaler")) * Real(halves ? 2 * t.role("half_period") : t.role("divider"));
                 if (t.fastest / chosen > Real(hertz) * (1 + kNothing))
                     return std::string("it is faster than asked for");
                 Real least = 1e18L;
@@ -271,11 +279,13 @@ private Q_SLOTS:
                     const Real factor = Real(prescaler) * (halves ? 2 : 1);
                     // Within the unit of the last place of what is needed either is right.
                     const Real needed = t.fastest / Real(hertz) / factor * (1 - kNothing);
-                    const auto count = std::lower_bound(counts.begin(), counts.end(), needed, [](std::int64_t a, Real b) { return Real(a) < b; });
+                    const auto count = std::lower_bound(counts.begin(), counts.end(), needed,
+                                                        [](std::int64_t a, Real b) { return Real(a) < b; });
                     if (count != counts.end())
                         least = std::min(least, factor * Real(*count));
                 }
-                return verdict(chosen <= least * (1 + 4 * kNothing), fmt::format("divided by {}, not {}", double(chosen), double(least)));
+                return verdict(chosen <= least * (1 + 4 * kNothing),
+                               fmt::format("divided by {}, not {}", double(chosen), double(least)));
             });
     }
 
@@ -296,7 +306,8 @@ private Q_SLOTS:
                 Real best = 1e18L;
                 const std::vector<std::int64_t> counts = t.valuesOf("period");
                 for (const std::int64_t prescaler : t.valuesOf("prescaler")) {
-                    auto count = std::lower_bound(counts.begin(), counts.end(), cycles / Real(prescaler), [](std::int64_t a, Real b) { return Real(a) < b; });
+                    auto count = std::lower_bound(counts.begin(), counts.end(), cycles / Real(prescaler),
+                                                  [](std::int64_t a, Real b) { return Real(a) < b; });
                     for (int side = 0; side < 2; ++side, --count) {
                         if (count != counts.end() && *count >= 2)
                             best = std::min(best, std::abs(Real(prescaler) * Real(*count) - cycles));
@@ -304,7 +315,9 @@ private Q_SLOTS:
                             break;
                     }
                 }
-                return verdict(std::abs(chosen - cycles) <= best + cycles * kNothing, fmt::format("{} cycles of {}, {} would be nearer", double(chosen), double(cycles), double(best)));
+                return verdict(
+                    std::abs(chosen - cycles) <= best + cycles * kNothing,
+                    fmt::format("{} cycles of {}, {} would be nearer", double(chosen), double(cycles), double(best)));
             });
     }
 
@@ -328,11 +341,14 @@ private Q_SLOTS:
                 Real least = 1e18L;
                 const std::vector<std::int64_t> counts = t.valuesOf("period");
                 for (const std::int64_t prescaler : t.valuesOf("prescaler")) {
-                    const auto count = std::lower_bound(counts.begin(), counts.end(), needed / Real(prescaler) * (1 - kNothing), [](std::int64_t a, Real b) { return Real(a) < b; });
+                    const auto count =
+                        std::lower_bound(counts.begin(), counts.end(), needed / Real(prescaler) * (1 - kNothing),
+                                         [](std::int64_t a, Real b) { return Real(a) < b; });
                     if (count != counts.end())
                         least = std::min(least, Real(prescaler) * Real(*count));
                 }
-                return verdict(chosen <= least * (1 + 4 * kNothing), fmt::format("{} cycles, {} would do", double(chosen), double(least)));
+                return verdict(chosen <= least * (1 + 4 * kNothing),
+                               fmt::format("{} cycles, {} would do", double(chosen), double(least)));
             });
     }
 
@@ -354,7 +370,8 @@ private Q_SLOTS:
                 for (const std::int64_t prescaler : t.valuesOf("prescaler"))
                     if (Real(prescaler) <= most * (1 + kNothing))
                         largest = prescaler;
-                return verdict(t.role("prescaler") == largest, fmt::format("a prescaler of {}, not {}", t.role("prescaler"), largest));
+                return verdict(t.role("prescaler") == largest,
+                               fmt::format("a prescaler of {}, not {}", t.role("prescaler"), largest));
             });
     }
 
@@ -365,7 +382,8 @@ private Q_SLOTS:
         auto s = run(work);
         const int n = needIndex(s->plan, "uplink");
         Rates rates = s->rates;
-        ClockState& clock = rates.clocks[size_t(s->device->instances[size_t(s->bindings.needs[size_t(n)].instance)].kernel)];
+        ClockState& clock =
+            rates.clocks[size_t(s->device->instances[size_t(s->bindings.needs[size_t(n)].instance)].kernel)];
         clock.tolerance.high = Ppm(Rational::undefined());
         const Setting setting = tuneNeed(*s->device, s->plan, s->bindings, rates, n);
         for (const RoleValue& value : setting.roles)
@@ -373,7 +391,8 @@ private Q_SLOTS:
         // The I2C's filter is rounded from that very tolerance.
         const int bus = needIndex(s->plan, "level-probes");
         QVERIFY(bus >= 0);
-        rates.clocks[size_t(s->device->instances[size_t(s->bindings.needs[size_t(bus)].instance)].kernel)].tolerance.high = Ppm(Rational::undefined());
+        rates.clocks[size_t(s->device->instances[size_t(s->bindings.needs[size_t(bus)].instance)].kernel)]
+            .tolerance.high = Ppm(Rational::undefined());
         const Setting none = tuneNeed(*s->device, s->plan, s->bindings, rates, bus);
         QVERIFY(!none.computed && none.roles.empty());
         QVERIFY2(none.notComputed.find("cannot be computed") != std::string::npos, none.notComputed.c_str());

@@ -63,7 +63,8 @@ private Q_SLOTS:
         int pads = 0;
         for (const PadSetup& setup : s->pads)
             if (!setup.toggles.value.isZero()) {
-                QVERIFY(near(microamps(current, What::Pad, setup.pad), 13e-12 * s->rates.supply.value.toDouble() * setup.toggles.toDouble() * 1e6));
+                QVERIFY(near(microamps(current, What::Pad, setup.pad),
+                             13e-12 * s->rates.supply.value.toDouble() * setup.toggles.toDouble() * 1e6));
                 ++pads;
             }
         QVERIFY(pads > 5);
@@ -76,7 +77,8 @@ private Q_SLOTS:
         double sum = 1.3; // of the whole chip
         for (size_t i = 0; i < s->device->clocks.size(); ++i)
             if (stop.alive[i])
-                sum += s->device->clocks[i].draws.value.toDouble() * 1e6 + s->device->clocks[i].drawsPerMegahertz.value.toDouble() * s->rates.clocks[i].rate.toDouble();
+                sum += s->device->clocks[i].draws.value.toDouble() * 1e6 +
+                       s->device->clocks[i].drawsPerMegahertz.value.toDouble() * s->rates.clocks[i].rate.toDouble();
         QVERIFY(near(stop.current.value.toDouble() * 1e6, sum));
     }
 };

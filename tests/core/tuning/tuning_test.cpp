@@ -12,7 +12,10 @@ using namespace bindrel::test;
 class TuningTest : public QObject {
     Q_OBJECT
 
-    static const Setting& settingOf(const Snapshot& s, const char* need) { return s.settings[size_t(needIndex(s.plan, need))]; }
+    static const Setting& settingOf(const Snapshot& s, const char* need)
+    {
+        return s.settings[size_t(needIndex(s.plan, need))];
+    }
 
 private Q_SLOTS:
     void noOtherUartSettingLeavesMoreMargin_data()
@@ -31,9 +34,11 @@ private Q_SLOTS:
         double best = -1e9;
         for (const double samples : {16.0, 8.0})
             for (double divider = 16; divider < 1 << 20; ++divider)
-                best = std::max(best, (0.5 - 2 / samples) / 9.5 - std::abs(kernel * 16 / (samples * divider) / wanted - 1));
+                best = std::max(best,
+                                (0.5 - 2 / samples) / 9.5 - std::abs(kernel * 16 / (samples * divider) / wanted - 1));
         const double samples = double(*setting.role("oversampling"));
-        const double chosen = (0.5 - 2 / samples) / 9.5 - std::abs(kernel * 16 / (samples * double(*setting.role("divider"))) / wanted - 1);
+        const double chosen = (0.5 - 2 / samples) / 9.5 -
+                              std::abs(kernel * 16 / (samples * double(*setting.role("divider"))) / wanted - 1);
         QVERIFY2(chosen >= best - 1e-9, qPrintable(QString("%1 against %2").arg(chosen).arg(best)));
     }
 
@@ -44,7 +49,8 @@ private Q_SLOTS:
         QVERIFY(!hasFinding(*run(with(demo(), SetGoal{"uplink", "peer", "\u00b13.7 %"})), "GOAL-01"));
         QVERIFY(hasFinding(*run(with(demo(), SetGoal{"uplink", "peer", "\u00b13.8 %"})), "GOAL-01", "uplink"));
         // A longer frame tolerates less: 11 bits, (3/8) / 10.5 = 3.571 %.
-        Workpiece parity = with(with(demo(), SetGoal{"uplink", "peer", "\u00b13.5 %"}), SetGoal{"uplink", "frame", "8E1"});
+        Workpiece parity =
+            with(with(demo(), SetGoal{"uplink", "peer", "\u00b13.5 %"}), SetGoal{"uplink", "frame", "8E1"});
         QVERIFY(hasFinding(*run(parity), "GOAL-01", "uplink"));
         // The internal oscillator's 1.2 % counts.
         Workpiece internal = with(with(demo(), SetClock{"UART1K", "HFI"}), SetGoal{"uplink", "baud", "100k"});
@@ -58,10 +64,14 @@ private Q_SLOTS:
         QTest::addColumn<QString>("rate");
         QTest::addColumn<double>("low");
         QTest::addColumn<double>("high");
-        QTest::newRow("standard") << "standard" << "100 kHz" << 4.7e-6 << 4.0e-6;
-        QTest::newRow("fast") << "fast" << "400 kHz" << 1.3e-6 << 0.6e-6;
-        QTest::newRow("fast plus") << "fast plus" << "1 MHz" << 0.5e-6 << 0.26e-6;
-        QTest::newRow("slow") << "fast" << "33 kHz" << 1.3e-6 << 0.6e-6;
+        QTest::newRow("standard") << "standard"
+                                  << "100 kHz" << 4.7e-6 << 4.0e-6;
+        QTest::newRow("fast") << "fast"
+                              << "400 kHz" << 1.3e-6 << 0.6e-6;
+        QTest::newRow("fast plus") << "fast plus"
+                                   << "1 MHz" << 0.5e-6 << 0.26e-6;
+        QTest::newRow("slow") << "fast"
+                              << "33 kHz" << 1.3e-6 << 0.6e-6;
     }
     void i2cKeepsThePhaseMinimaOfTheSpecification()
     {
@@ -69,7 +79,8 @@ private Q_SLOTS:
         QFETCH(QString, rate);
         QFETCH(double, low);
         QFETCH(double, high);
-        Workpiece work = with(with(with(demo(), SetGoal{"level-probes", "class", speed.toStdString()}), SetGoal{"level-probes", "rate", rate.toStdString()}),
+        Workpiece work = with(with(with(demo(), SetGoal{"level-probes", "class", speed.toStdString()}),
+                                   SetGoal{"level-probes", "rate", rate.toStdString()}),
                               SetGoal{"level-probes", "rise", "100 ns"});
         for (const char* divider : {"2", "3", "4", "8"}) {
             const auto s = run(with(work, SetClock{"BUS1", divider}));
@@ -85,7 +96,8 @@ private Q_SLOTS:
             QVERIFY(1 / period <= parseFrequency(rate.toStdString())->toDouble() * 1.0000001);
             // And no slower than it must be: one tick less in both phases would break the rate or a minimum.
             const double lessPeriod = period - 2 * tick;
-            QVERIFY(1 / lessPeriod > parseFrequency(rate.toStdString())->toDouble() || lowTime - tick < low || highTime - tick < high);
+            QVERIFY(1 / lessPeriod > parseFrequency(rate.toStdString())->toDouble() || lowTime - tick < low ||
+                    highTime - tick < high);
         }
     }
 
@@ -101,11 +113,15 @@ private Q_SLOTS:
     {
         QFETCH(QString, frequency);
         QFETCH(QString, alignment);
-        const auto s = run(with(with(demo(), SetGoal{"gate-bridge", "frequency", frequency.toStdString()}), SetGoal{"gate-bridge", "alignment", alignment.toStdString()}));
+        const auto s = run(with(with(demo(), SetGoal{"gate-bridge", "frequency", frequency.toStdString()}),
+                                SetGoal{"gate-bridge", "alignment", alignment.toStdString()}));
         const Setting& setting = settingOf(*s, "gate-bridge");
         QVERIFY(setting.computed);
-        const double wanted = parseFrequency(frequency.toStdString())->toDouble(), slopes = alignment == "centre" ? 2 : 1;
-        const auto errorOf = [&](double prescaler, double top) { return std::abs(150e6 / (prescaler * top * slopes) / wanted - 1); };
+        const double wanted = parseFrequency(frequency.toStdString())->toDouble(),
+                     slopes = alignment == "centre" ? 2 : 1;
+        const auto errorOf = [&](double prescaler, double top) {
+            return std::abs(150e6 / (prescaler * top * slopes) / wanted - 1);
+        };
         double best = 1;
         for (double prescaler = 1; prescaler <= 65536; ++prescaler) {
             const double top = std::round(150e6 / (wanted * slopes * prescaler));
@@ -118,7 +134,8 @@ private Q_SLOTS:
 
     void deadTimeIsNeverShorterAndAtMostOneStepLonger()
     {
-        for (const char* asked : {"0 ns", "1 ns", "100 ns", "650 ns", "793 ns", "800 ns", "1.234 us", "1.6 us", "3.3 us", "4.58 us"}) {
+        for (const char* asked :
+             {"0 ns", "1 ns", "100 ns", "650 ns", "793 ns", "800 ns", "1.234 us", "1.6 us", "3.3 us", "4.58 us"}) {
             const auto s = run(with(demo(), SetGoal{"gate-bridge", "dead", std::string(asked)}));
             const double ticks = double(*settingOf(*s, "gate-bridge").role("dead_time"));
             // Long enough at the fastest rate: a crystal of 20 ppm.
