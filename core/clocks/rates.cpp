@@ -370,6 +370,13 @@ const std::pair<Capacitance, std::uint32_t>* nearestLoad(const ClockNode& node, 
     return best;
 }
 
+const std::pair<Frequency, std::uint32_t>* driveFor(const ClockNode& node, const Frequency& rate)
+{
+    const auto enough = std::find_if(node.drives.begin(), node.drives.end(),
+                                     [&rate](const auto& drive) { return rate <= drive.first; });
+    return enough == node.drives.end() ? nullptr : &*enough;
+}
+
 std::vector<ClockIndex> pathToSource(const Rates& rates, ClockIndex clock)
 {
     std::vector<ClockIndex> path;

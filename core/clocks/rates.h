@@ -68,6 +68,8 @@ std::optional<Capacitance> loadCapacitor(const ClockState& crystal);
 /// The load capacitance that a crystal's oscillator can switch in, nearest to what the crystal asks for; null when it
 /// has none or nothing is asked for.
 const std::pair<Capacitance, std::uint32_t>* nearestLoad(const ClockNode& node, const Capacitance& wanted);
+/// How a crystal of this rate is driven: the weakest drive that is enough; null when the oscillator has no choice.
+const std::pair<Frequency, std::uint32_t>* driveFor(const ClockNode& node, const Frequency& rate);
 
 /// A source's rate (0 Hz when it is not fitted) and tolerance over the temperatures that the board is made for, with
 /// the given choice among its rates and without trimming.

@@ -14,6 +14,8 @@ namespace bindrel {
 struct WordSpec {
     std::string name;
     std::string about;
+    /// Of a signal: the directions that it may have in a device file, parted by blanks; empty: any.
+    std::string directions = {};
 };
 
 /// What a field of a block is to a kind of need: "prescaler", "transmit_empty".
@@ -36,6 +38,13 @@ struct RoleSpec {
     bool onlyHeld = false;
     /// A role that stands for this one: with it, this one is not required.
     std::string unless;
+    /// Encodings that its field may have. The value of a Config role is known when the C is written; those of the
+    /// others are the program's, so that the C itself must be able to convert them.
+    enum class Encodings {
+        ByUse,    ///< Config: any; the others: as is
+        InC,      ///< what an expression of C converts: as is, minus one, BCD, one piecewise segment from code 0
+        MinusOne, ///< as is or minus one
+    } encodings = Encodings::ByUse;
 };
 
 /// What the blocks of a kind may say in device files.

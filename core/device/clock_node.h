@@ -95,6 +95,9 @@ struct ClockNode {
     /// Load capacitance that a Crystal oscillator can switch in itself, with the code of `loadControl`.
     std::vector<std::pair<Capacitance, std::uint32_t>> loads;
     FieldRef loadControl;
+    /// How strongly a Crystal oscillator drives crystals up to a rate, rising, with the code of `driveControl`.
+    std::vector<std::pair<Frequency, std::uint32_t>> drives;
+    FieldRef driveControl;
     FieldCode bypass; ///< Crystal: a clock fed in on its pad is taken instead; must stand before the oscillator is on
     /// Trimmed by another clock while that runs: the tolerance is then this.
     struct Trim {

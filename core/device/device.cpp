@@ -2,8 +2,10 @@
 #include "core/device/device.h"
 
 #include "core/base/text.h"
+#include "core/device/block_kind.h"
 
 #include <algorithm>
+#include <charconv>
 
 namespace bindrel {
 
@@ -194,6 +196,31 @@ std::optional<int> Device::interruptOf(InstanceIndex instance, std::string_view 
         if (const auto found = interrupts.find(std::string(name)); found != interrupts.end())
             return found->second;
     return interrupts.size() == 1 ? std::optional<int>(interrupts.begin()->second) : std::nullopt;
+}
+
+std::optional<std::pair<std::string, int>> Device::lineInterrupt(InstanceIndex watcher, int line) const
+{
+    const auto& interrupts = instances[size_t(watcher)].interrupts;
+    if (const auto own = interrupts.find("line" + std::to_string(line)); own != interrupts.end())
+        return *own;
+    for (const auto& interrupt : interrupts)
+        if (isWordOf(interrupt.first, "line#_#")) {
+            const std::string_view range = std::string_view(interrupt.first).substr(4);
+            const size_t dash = range.find('_');
+            const auto number = [](std::string_view digits) {
+                int value = -1;
+                std::from_chars(digits.data(), digits.data() + digits.size(), value);
+                return value;
+            };
+            if (line >= number(range.substr(0, dash)) && line <= number(range.substr(dash + 1)))
+                return interrupt;
+        }
+    for (const char* all : {"line", "edge", "event"})
+        if (const auto found = interrupts.find(all); found != interrupts.end())
+            return *found;
+    const bool named = std::any_of(interrupts.begin(), interrupts.end(),
+                                   [](const auto& known) { return known.first.starts_with("line"); });
+    return interrupts.size() == 1 && !named ? std::optional(std::pair(*interrupts.begin())) : std::nullopt;
 }
 
 FieldRef Device::roleField(InstanceIndex instance, std::string_view role) const

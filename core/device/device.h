@@ -251,6 +251,9 @@ struct Device {
     /// The interrupt of an instance that tells of an event: the one of that name, else the one that tells of all
     /// ("event"), else its only one.
     std::optional<int> interruptOf(InstanceIndex instance, std::string_view event) const;
+    /// The interrupt, with its name, that an external-interrupt line causes: "line7", else the range "line5_9" that it
+    /// is in, else the one of all lines. `watcher` is lineInstance, or the port where these watch their own pads.
+    std::optional<std::pair<std::string, int>> lineInterrupt(InstanceIndex watcher, int line) const;
     std::string signalName(const Route& route) const; ///< "UART3.TX"
 };
 

@@ -5,6 +5,20 @@
 
 namespace bindrel {
 
+namespace {
+
+std::uint32_t toBcd(std::uint32_t value)
+{
+    std::uint32_t code = 0;
+    for (int digit = 0; digit < 8; ++digit, value /= 10)
+        code |= value % 10 << 4 * digit;
+    return code;
+}
+
+constexpr std::uint32_t kLargestBcd = 99'999'999;
+
+} // namespace
+
 std::optional<std::uint32_t> Encoding::encode(std::int64_t value) const
 {
     const auto fits = [](std::int64_t code) { return code >= 0 && code <= UINT32_MAX; };
@@ -18,6 +32,9 @@ std::optional<std::uint32_t> Encoding::encode(std::int64_t value) const
             if (std::int64_t(1) << code == value)
                 return code;
         return std::nullopt;
+    case Kind::Bcd:
+        return value >= 0 && value <= kLargestBcd ? std::optional(toBcd(static_cast<std::uint32_t>(value)))
+                                                  : std::nullopt;
     case Kind::Table:
         for (const auto& [listed, code] : table)
             if (listed == value)
@@ -43,6 +60,16 @@ std::optional<std::int64_t> Encoding::decode(std::uint32_t code) const
         return std::int64_t(code) + 1;
     case Kind::PowerOfTwo:
         return code < 62 ? std::optional(std::int64_t(1) << code) : std::nullopt;
+    case Kind::Bcd: {
+        std::int64_t value = 0;
+        for (int digit = 7; digit >= 0; --digit) {
+            const std::uint32_t one = code >> 4 * digit & 15;
+            if (one > 9)
+                return std::nullopt;
+            value = value * 10 + one;
+        }
+        return value;
+    }
     case Kind::Table:
         for (const auto& [value, listed] : table)
             if (listed == code)
@@ -70,6 +97,7 @@ std::optional<std::int64_t> Encoding::atLeast(std::int64_t least, std::uint32_t 
     };
     switch (kind) {
     case Kind::AsIs:
+    case Kind::Bcd:
         offer(std::max<std::int64_t>(least, 0));
         break;
     case Kind::MinusOne:
@@ -101,6 +129,7 @@ std::optional<std::int64_t> Encoding::nearest(std::int64_t wanted, std::uint32_t
     switch (kind) {
     case Kind::AsIs:
     case Kind::MinusOne:
+    case Kind::Bcd:
         below = std::min(wanted, largest(maxCode));
         if (!encode(*below))
             below.reset();
@@ -139,6 +168,18 @@ std::int64_t Encoding::largest(std::uint32_t maxCode) const
         return std::int64_t(maxCode) + 1;
     case Kind::PowerOfTwo:
         return std::int64_t(1) << std::min<std::uint32_t>(maxCode, 61);
+    case Kind::Bcd: {
+        // Codes rise with their values.
+        std::int64_t low = 0, high = kLargestBcd;
+        while (low < high) {
+            const std::int64_t middle = (low + high + 1) / 2;
+            if (toBcd(static_cast<std::uint32_t>(middle)) <= maxCode)
+                low = middle;
+            else
+                high = middle - 1;
+        }
+        return low;
+    }
     case Kind::Table:
     case Kind::Piecewise:
         break;
@@ -162,6 +203,8 @@ std::string Encoding::formula() const
         return "n - 1";
     case Kind::PowerOfTwo:
         return "log2 n";
+    case Kind::Bcd:
+        return "BCD";
     case Kind::Table:
         return "by table";
     case Kind::Piecewise:

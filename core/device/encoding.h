@@ -15,6 +15,7 @@ struct Encoding {
         AsIs,       ///< code = value
         MinusOne,   ///< code = value - 1
         PowerOfTwo, ///< code = log2(value)
+        Bcd,        ///< four bits a decimal digit
         Table,      ///< listed pairs of value and code
         Piecewise,  ///< segments of codes, each with its own step
     };

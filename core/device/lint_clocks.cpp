@@ -160,6 +160,8 @@ void lintCodes(const Device& device, LintRemarks& out)
             check(node.control, rate.code, fmt::format("{} at {}", node.id, format(rate.rate)));
         for (const auto& [load, code] : node.loads)
             check(node.loadControl, code, fmt::format("a load of {}", node.id));
+        for (const auto& [rate, code] : node.drives)
+            check(node.driveControl, code, fmt::format("{} up to {}", node.id, format(rate)));
     }
     for (const OperatingRange& range : device.ranges)
         check(device.rangeControl, range.code, range.name);

@@ -166,6 +166,28 @@ void lintRoles(const Block& block, LintRemarks& out)
     if (!missing.empty())
         out.say("role-missing", "{} is a {} and lacks the role {}; needs that it would serve cannot be configured",
                 block.name, block.kind, listed(missing));
+    // Settings may share a field where its codes tell them apart; what is read, or acts at once, has its own.
+    std::map<std::pair<RegisterIndex, FieldIndex>, std::string> roleOf;
+    for (const auto& [name, role] : block.roles) {
+        const auto [at, fresh] = roleOf.emplace(std::pair(role.reg, role.field), name);
+        if (fresh)
+            continue;
+        const RoleSpec *one = kind->role(at->second), *other = kind->role(name);
+        const auto setting = [](const RoleSpec* spec) { return spec && spec->use == RoleSpec::Use::Config; };
+        const Encoding& first = block.role(at->second)->encoding;
+        const bool apart =
+            setting(one) && setting(other) && first.kind == Encoding::Kind::Table &&
+            role.encoding.kind == Encoding::Kind::Table &&
+            std::none_of(first.table.begin(), first.table.end(), [&role = role](const auto& pair) {
+                return pair.first != 0 &&
+                       std::any_of(role.encoding.table.begin(), role.encoding.table.end(),
+                                   [&pair](const auto& own) { return own.first != 0 && own.second == pair.second; });
+            });
+        if (!apart)
+            out.say("role-twice", "{}: {}.{} holds both the roles \"{}\" and \"{}\"; name each field for one of them",
+                    block.name, block.registers[size_t(role.reg)].name,
+                    block.registers[size_t(role.reg)].fields[size_t(role.field)].name, at->second, name);
+    }
     for (const auto& [name, role] : block.roles) {
         const RoleSpec* spec = kind->role(name);
         const Field& field = block.registers[size_t(role.reg)].fields[size_t(role.field)];

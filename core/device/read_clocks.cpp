@@ -34,6 +34,46 @@ ClockNode::Type readType(const JsonNode& node)
     return ClockNode::Type::Divide;
 }
 
+/// What a clock of a type can say: a key of another type would be read by nobody.
+std::vector<std::string> keysOf(ClockNode::Type type, bool hasRates)
+{
+    using Type = ClockNode::Type;
+    std::vector<std::string> keys{"id", "name", "tier", "type", "adds", "draws", "draws_per_mhz", "limit", "limits"};
+    const auto add = [&keys](std::initializer_list<const char*> more) {
+        keys.insert(keys.end(), more.begin(), more.end());
+    };
+    switch (type) {
+    case Type::Oscillator:
+        add({"tolerance", "tolerance_over", "startup", "enable", "ready", "trim", "monitor"});
+        if (hasRates)
+            add({"rates", "control", "calibration", "frozen_by"});
+        else
+            add({"rate"});
+        break;
+    case Type::Crystal:
+        add({"crystal", "loads", "load_control", "drives", "drive_control", "bypass", "startup", "enable", "ready",
+             "trim", "monitor"});
+        break;
+    case Type::External:
+        add({"crystal", "startup", "enable", "ready", "trim", "monitor"});
+        break;
+    case Type::Select:
+        add({"inputs", "control", "status", "enable", "ready", "startup", "frozen_by"});
+        break;
+    case Type::Divide:
+    case Type::Multiply:
+        add({"from", "factors", "unit", "fraction", "encoding", "control", "enable", "ready", "startup", "frozen_by"});
+        break;
+    case Type::Follow:
+        add({"from", "follows", "factor"});
+        break;
+    case Type::Gate:
+        add({"from", "enable", "ready", "startup"});
+        break;
+    }
+    return keys;
+}
+
 /// "2", "2.5", 2: what can be divided or multiplied by, where it need not be whole.
 Rational readFactor(const JsonNode& node)
 {
@@ -224,11 +264,6 @@ void DeviceReader::readClocks()
         return;
     for (size_t i = 0; i < rows.size(); ++i) {
         const JsonNode& row = rows[i];
-        row.allowOnly({"id",        "name",           "tier",    "type",      "rate",    "rates",         "calibration",
-                       "tolerance", "tolerance_over", "startup", "crystal",   "loads",   "load_control",  "bypass",
-                       "trim",      "monitor",        "from",    "inputs",    "control", "fraction",      "unit",
-                       "status",    "encoding",       "factors", "adds",      "draws",   "draws_per_mhz", "follows",
-                       "factor",    "enable",         "ready",   "frozen_by", "limit",   "limits"});
         ClockNode& node = device_.clocks[i];
         node.name = row.string("name", node.id);
         node.tier = row.string("tier");
@@ -236,6 +271,9 @@ void DeviceReader::readClocks()
             row.child("tier").fail(
                 fmt::format("\"{}\" is not a tier; use source, multiplier, system or kernel.", node.tier));
         node.type = readType(row);
+        if (!ok())
+            return;
+        row.allowOnly(keysOf(node.type, row.has("rates")));
         readSource(node, row);
         if (row.has("startup"))
             node.startup = row.child("startup").asDuration();
@@ -325,6 +363,25 @@ void DeviceReader::readSource(ClockNode& node, const JsonNode& row)
     }
     if (!node.loads.empty())
         node.loadControl = fieldAt(row.child("load_control"));
+    else if (row.has("load_control"))
+        row.child("load_control").fail("needs \"loads\", the codes by capacitance.");
+    for (const JsonNode& drive : row.optionalChild("drives").items()) {
+        const std::vector<JsonNode> pair = drive.items();
+        if (pair.size() != 2) {
+            drive.fail("must be a pair: highest rate of a crystal, code.");
+            continue;
+        }
+        node.drives.emplace_back(pair[0].asFrequency(), static_cast<std::uint32_t>(pair[1].asInteger(0, UINT32_MAX)));
+        if (node.drives.size() > 1 && !(node.drives[node.drives.size() - 2].first < node.drives.back().first))
+            drive.fail("must come in rising order of the rates.");
+    }
+    if (!node.drives.empty()) {
+        node.driveControl = fieldAt(row.child("drive_control"));
+        if (node.drives.back().first < node.crystalMax)
+            row.child("drives").fail("says nothing of the fastest crystals that may be fitted.");
+    } else if (row.has("drive_control")) {
+        row.child("drive_control").fail("needs \"drives\", the codes by the crystal's rate.");
+    }
     if (row.has("bypass"))
         node.bypass = fieldCodeAt(row.child("bypass"));
     if (const JsonNode trim = row.optionalChild("trim"); trim.exists()) {

@@ -63,6 +63,13 @@ void DeviceReader::readInstances()
                 entry.direction = InstanceSignal::Direction::Analog;
             else if (text != "both")
                 direction.fail(fmt::format("\"{}\" is not a direction; use in, out, both or analog.", text));
+            if (const BlockKind* kind = findBlockKind(device_.blocks[size_t(instance.block)].kind))
+                for (const WordSpec& word : kind->signals)
+                    if (const std::vector<std::string> may = splitted(word.directions, ' ');
+                        isWordOf(signal, word.name) && !word.directions.empty() &&
+                        std::find(may.begin(), may.end(), text) == may.end())
+                        direction.fail(fmt::format("the signal {} of a {} is {}, not \"{}\".", signal, kind->id,
+                                                   joined(may, " or "), text));
             instance.signals.push_back(std::move(entry));
         }
         for (const auto& [event, number] : node.optionalChild("interrupts").members()) {

@@ -52,6 +52,28 @@ Encoding encodingOfNames(const RoleSpec& spec, const Field& field, const JsonNod
     return out;
 }
 
+/// Whether what the stages write or read by the role can be converted as the encoding says.
+void checkEncoding(const RoleSpec& spec, const Encoding& encoding, const JsonNode& from)
+{
+    using Kind = Encoding::Kind;
+    if (encoding.kind == Kind::AsIs ||
+        (spec.encodings == RoleSpec::Encodings::ByUse && spec.use == RoleSpec::Use::Config))
+        return;
+    const bool oneSegment =
+        encoding.kind == Kind::Piecewise && encoding.segments.size() == 1 && encoding.segments.front().firstCode == 0;
+    if (spec.encodings == RoleSpec::Encodings::MinusOne) {
+        if (encoding.kind != Kind::MinusOne)
+            from.fail(fmt::format("the role \"{}\" can be encoded \"as is\" or \"minus one\" only.", spec.name));
+    } else if (spec.encodings == RoleSpec::Encodings::InC) {
+        if (encoding.kind != Kind::MinusOne && encoding.kind != Kind::Bcd && !oneSegment)
+            from.fail(fmt::format("the program converts the values of the role \"{}\" itself: it can be encoded \"as "
+                                  "is\", \"minus one\", \"BCD\" or by one piecewise segment that begins at code 0.",
+                                  spec.name));
+    } else {
+        from.fail(fmt::format("the role \"{}\" is read or written as it is; it takes no encoding.", spec.name));
+    }
+}
+
 } // namespace
 
 Role readRole(const Block& block, const std::string& dotted, const JsonNode& node)
@@ -108,10 +130,13 @@ Encoding readEncoding(const JsonNode& node)
         encoding.kind = Encoding::Kind::MinusOne;
     else if (text == "power of two")
         encoding.kind = Encoding::Kind::PowerOfTwo;
+    else if (text == "BCD")
+        encoding.kind = Encoding::Kind::Bcd;
     else if (text != "as is")
-        node.fail(fmt::format("\"{}\" is not an encoding; use \"as is\", \"minus one\", \"power of two\", a table or "
-                              "piecewise segments.",
-                              text));
+        node.fail(fmt::format(
+            "\"{}\" is not an encoding; use \"as is\", \"minus one\", \"power of two\", \"BCD\", a table or "
+            "piecewise segments.",
+            text));
     return encoding;
 }
 
@@ -151,6 +176,18 @@ void DeviceReader::readRoles(Block& block, const JsonNode& node)
                 from.fail(kind ? fmt::format("\"{}\" is no role of a {} block; its roles are {}.{}", name, block.kind,
                                              listed(known), didYouMean(name, known))
                                : fmt::format("\"{}\": a block without a kind has no roles.", name));
+            // A core is meant by its id, as it is written there.
+            if (const size_t star = spec ? spec->name.find('*') : std::string::npos; star != std::string::npos) {
+                std::vector<std::string> named;
+                for (const Core& core : device_.cores)
+                    named.push_back(spec->name.substr(0, star) + core.id + spec->name.substr(star + 1));
+                if (std::none_of(named.begin(), named.end(),
+                                 [&full](const std::string& one) { return isWordOf(full, one); })) {
+                    from.fail(fmt::format("\"{}\" names no core of this chip; with their ids it is {}.{}", name,
+                                          listed(named), didYouMean(name, named)));
+                    return nullptr;
+                }
+            }
             return spec;
         };
         std::vector<std::string> patterns;
@@ -186,6 +223,7 @@ void DeviceReader::readRoles(Block& block, const JsonNode& node)
             role.encoding =
                 encoding ? *encoding
                          : encodingOfNames(*spec, block.registers[size_t(role.reg)].fields[size_t(role.field)], from);
+            checkEncoding(*spec, role.encoding, from);
             block.roles[name] = role;
         }
     }
@@ -206,6 +244,8 @@ void DeviceReader::readBitRoles(Block& block, const std::string& name, const std
         role.encoding = encoding
                             ? *encoding
                             : encodingOfNames(spec, block.registers[size_t(role.reg)].fields[size_t(role.field)], node);
+        if (!any)
+            checkEncoding(spec, role.encoding, node);
         block.roles[name + std::to_string(bit)] = role;
         any = true;
     }

@@ -65,21 +65,22 @@ void unplaced(const Facts& f, std::vector<Finding>& out)
              {}});
 }
 
-/// A handler that two needs share asks their flags whose turn it is: one without a flag would be called for the other's
-/// events too.
-void flagless(const Facts& f, std::vector<Finding>& out)
+/// Needs by the interrupt that serves them.
+struct VectorClient {
+    std::size_t need;
+    std::string event;
+    FieldRef flag;
+};
+using ByVector = std::map<std::pair<CoreIndex, int>, std::vector<VectorClient>>; // by core and number
+
+ByVector interruptClients(const Facts& f)
 {
-    struct Client {
-        std::size_t need;
-        std::string event;
-        FieldRef flag;
-    };
-    std::map<std::pair<int, int>, std::vector<Client>> byVector; // by core and number
+    ByVector out;
     for (std::size_t n = 0; n < f.plan.needs.size(); ++n) {
         const CoreIndex core = f.device.ownerCore(f.plan.needs[n].core);
         for (const NeedEvent& event : f.settings[n].events)
             if (const std::optional<int> number = f.device.interruptOf(event.instance, event.event))
-                byVector[{core, *number}].push_back({n, event.event, f.device.roleField(event.instance, event.flag)});
+                out[{core, *number}].push_back({n, event.event, f.device.roleField(event.instance, event.flag)});
     }
     for (const PadSetup& setup : f.pads) {
         const InstanceIndex watcher = setup.line < 0          ? InstanceIndex()
@@ -87,25 +88,55 @@ void flagless(const Facts& f, std::vector<Finding>& out)
                                                               : f.device.lineInstance;
         const CoreIndex core = f.device.ownerCore(f.plan.needs[std::size_t(setup.need)].core);
         if (watcher >= 0)
-            for (const auto& [event, number] : f.device.instances[std::size_t(watcher)].interrupts)
-                byVector[{core, number}].push_back({std::size_t(setup.need), "edge",
-                                                    f.device.roleField(watcher, "flag" + std::to_string(setup.line))});
+            if (const auto interrupt = f.device.lineInterrupt(watcher, setup.line))
+                out[{core, interrupt->second}].push_back(
+                    {std::size_t(setup.need), "edge",
+                     f.device.roleField(watcher, "flag" + std::to_string(setup.line))});
     }
-    for (const auto& [vector, clients] : byVector)
-        for (const Client& client : clients) {
+    return out;
+}
+
+/// A handler that two needs share asks their flags whose turn it is: one without a flag would be called for the other's
+/// events too.
+void flagless(const Facts& f, std::vector<Finding>& out)
+{
+    for (const auto& [vector, clients] : interruptClients(f))
+        for (const VectorClient& client : clients) {
             const auto other = std::find_if(clients.begin(), clients.end(),
-                                            [&client](const Client& known) { return known.need != client.need; });
+                                            [&client](const VectorClient& known) { return known.need != client.need; });
             if (!client.flag.valid() && other != clients.end())
                 out.push_back(
                     {Severity::Error,
                      {},
-                     fmt::format(
-                         "{} shares interrupt {} with {}, and nothing shows that it was its {}: it would be told of "
-                         "the other's events too. Let only one of them interrupt, or bind one elsewhere.",
-                         f.plan.needs[client.need].title, vector.second, f.plan.needs[other->need].title, client.event),
+                     fmt::format("{} shares interrupt {} with {} but has no {} flag, so it would also get the other's "
+                                 "events. Let only one of them interrupt, or bind one elsewhere.",
+                                 f.plan.needs[client.need].title, vector.second, f.plan.needs[other->need].title,
+                                 client.event),
                      {Place::Kind::Need, f.plan.needs[client.need].id, {}},
                      {}});
         }
+}
+
+/// An interrupt has one priority, whichever of its needs is started last.
+void prioritiesDiffer(const Facts& f, std::vector<Finding>& out)
+{
+    for (const auto& [vector, clients] : interruptClients(f)) {
+        std::map<std::uint32_t, std::size_t> needOfLevel;
+        for (const VectorClient& client : clients)
+            if (const std::optional<std::uint32_t> level = urgencyOf(f.device, f.plan, f.plan.needs[client.need]).level)
+                needOfLevel.emplace(*level, client.need);
+        if (needOfLevel.size() < 2)
+            continue;
+        const auto& [least, first] = *needOfLevel.begin();
+        const auto& [most, last] = *needOfLevel.rbegin();
+        out.push_back({Severity::Error,
+                       {},
+                       fmt::format("{} has priority {} and {} has priority {}, but both are served by interrupt {}, "
+                                   "which has one. Give them the same.",
+                                   f.plan.needs[first].title, least, f.plan.needs[last].title, most, vector.second),
+                       {Place::Kind::Need, f.plan.needs[last].id, {}},
+                       {}});
+    }
 }
 
 } // namespace
@@ -117,6 +148,7 @@ std::vector<Rule> goalRules()
         {"GOAL-02", "Every goal can be computed from the instance's clock.", uncomputed, nullptr},
         {"GOAL-03", "The instance has registers for what is asked.", unplaced, nullptr},
         {"GOAL-04", "What shares an interrupt shows by a flag that it was it.", flagless, nullptr},
+        {"GOAL-05", "Needs that share an interrupt ask for one priority.", prioritiesDiffer, nullptr},
     };
 }
 

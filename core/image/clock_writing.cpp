@@ -128,6 +128,11 @@ void ClockWriting::loadStep(int i)
     if (best && best->second != device_.resetCode(node(i).loadControl))
         add(updateStep(device_, {{node(i).loadControl, best->second, node(i).name + " load"}},
                        fmt::format("{}: load capacitance {}.", node(i).name, format(best->first))));
+    const ClockState& state = rates_.clocks[size_t(i)];
+    const std::pair<Frequency, std::uint32_t>* drive = state.external ? nullptr : driveFor(node(i), state.rate);
+    if (drive && drive->second != device_.resetCode(node(i).driveControl))
+        add(updateStep(device_, {{node(i).driveControl, drive->second, node(i).name + " drive"}},
+                       fmt::format("{}: drives crystals of up to {}.", node(i).name, format(drive->first))));
 }
 
 void ClockWriting::rateSteps(int i)

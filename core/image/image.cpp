@@ -26,11 +26,17 @@ Step stepOf(const Device& device, Step::Kind kind, std::vector<FieldWrite> field
     }
     // A register with a key ignores every write that does not carry it.
     const std::vector<Field>& all = device.registerOf(fields.front().ref).fields;
-    for (size_t f = 0; f < all.size() && kind != Step::Kind::Wait; ++f)
+    for (size_t f = 0; f < all.size() && kind != Step::Kind::Wait && kind != Step::Kind::Read; ++f)
         if (all[f].access == Field::Access::Key && !(step.mask & all[f].mask())) {
             step.mask |= all[f].mask();
             step.value |= all[f].at(all[f].key);
             fields.push_back({{step.instance, step.reg, static_cast<int>(f)}, all[f].key, "key"});
+        } else if (all[f].access == Field::Access::WriteZeroToClear && !(step.mask & all[f].mask()) &&
+                   (kind == Step::Kind::Write || kind == Step::Kind::Update)) {
+            // A flag that comes between reading and writing back must get a one, too.
+            step.mask |= all[f].mask();
+            step.value |= all[f].mask();
+            fields.push_back({{step.instance, step.reg, static_cast<int>(f)}, all[f].maxCode(), "stays"});
         }
     step.fields = std::move(fields);
     step.why = std::move(why);
@@ -51,7 +57,7 @@ void foldRegisters(Image& image, const Device& device)
 {
     std::map<std::uint32_t, RegisterValue> byAddress;
     for (const Step& step : image.steps) {
-        if (step.kind == Step::Kind::Wait || step.kind == Step::Kind::Copy)
+        if (step.kind != Step::Kind::Write && step.kind != Step::Kind::Update)
             continue;
         const Register& reg = device.blockOf(step.instance).registers[size_t(step.reg)];
         const std::uint32_t kept = keptBits(reg);
@@ -93,6 +99,20 @@ Step writeStep(const Device& device, std::vector<FieldWrite> fields, std::string
 Step updateStep(const Device& device, std::vector<FieldWrite> fields, std::string why)
 {
     return stepOf(device, Step::Kind::Update, std::move(fields), std::move(why));
+}
+
+Step forgetStep(const Device& device, const FieldRef& flag, std::string why)
+{
+    const Field& field = device.fieldOf(flag);
+    const std::string cause = "forget what came before";
+    if (field.access == Field::Access::ReadToClear)
+        return stepOf(device, Step::Kind::Read, {{flag, 0, cause}}, std::move(why));
+    const std::vector<FieldWrite> write{{flag, field.access == Field::Access::WriteOneToClear ? 1u : 0u, cause}};
+    const std::vector<Field>& fields = device.registerOf(flag).fields;
+    const bool others = std::any_of(fields.begin(), fields.end(), [&](const Field& other) {
+        return other.keepsWrites() && !(other.mask() & field.mask());
+    });
+    return others ? updateStep(device, write, std::move(why)) : writeStep(device, write, std::move(why));
 }
 
 Step copyStep(const Device& device, const FieldRef& into, const FieldRef& from, std::string why)

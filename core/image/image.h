@@ -27,6 +27,7 @@ struct Step {
         Update, ///< the bits of `mask` get those of `value`, the others stay
         Wait,   ///< until the bits of `mask` equal `value`, or the time-out passes
         Copy,   ///< the bits of `mask` get what the field `from` reads: a factory value that only the chip knows
+        Read,   ///< the register is read and the value dropped, which clears the flags of `mask`
     };
     /// In the order of the bring-up. Late: what waits for a source that takes long, and what comes from it.
     enum class Phase { Unlock, Pins, Clocks, Need, Late, Start, Stop };
@@ -152,6 +153,9 @@ void appendNeedSteps(Image& image, const Device& device, const Plan& plan, const
 /// A write of whole register, an update of some fields, a wait for a field. Several fields must lie in one register.
 Step writeStep(const Device& device, std::vector<FieldWrite> fields, std::string why);
 Step updateStep(const Device& device, std::vector<FieldWrite> fields, std::string why);
+/// Clears one flag in the way that its access asks for; nothing else of its register changes.
+/// REQUIRES: software can clear it.
+Step forgetStep(const Device& device, const FieldRef& flag, std::string why);
 Step copyStep(const Device& device, const FieldRef& into, const FieldRef& from, std::string why);
 Step waitStep(const Device& device, const FieldRef& ref, std::uint32_t code, const Duration& timeout, std::string why);
 

@@ -192,9 +192,8 @@ public:
                                                       device_.instances[size_t(event.instance)].name, event.event,
                                                       plan_.needs[size_t(need_)].title));
             if (const FieldRef flag = device_.roleField(event.instance, event.flag);
-                flag.valid() && device_.fieldOf(flag).access != Field::Access::ReadOnly &&
-                device_.fieldOf(flag).access != Field::Access::ReadToClear)
-                starts_.push_back({writeStep(device_, forgetting(flag), {}), {}});
+                flag.valid() && canBeForgotten(flag))
+                starts_.push_back({forgetStep(device_, flag, {}), {}});
             if (const FieldRef enable = device_.roleField(event.instance, event.enable); enable.valid())
                 starts_.push_back(
                     {updateStep(device_, {{enable, 1, plan_.needs[size_t(need_)].title + ", interrupt"}}, {}), 0});
@@ -287,14 +286,17 @@ public:
             put("falling", setup.falling);
         }
         quiet(setup, lines, n);
-        if (const FieldRef flag = device_.roleField(lines, "flag" + n); flag.valid())
-            add(writeStep(device_, forgetting(flag), "Forget edges that came before."), Step::Phase::Need);
+        if (const FieldRef flag = device_.roleField(lines, "flag" + n); flag.valid() && canBeForgotten(flag))
+            add(forgetStep(device_, flag, "Forget edges that came before."), Step::Phase::Need);
         if (enable.valid())
             starts_.push_back({updateStep(device_, {{enable, 1, title}}, {}), 0});
         else if (watched)
             starts_.push_back(std::move(*watched));
-        for (const auto& [event, number] : device_.instances[size_t(lines)].interrupts)
-            priority(lines, {event, {}, {}, {}, {}, {}});
+        if (const auto interrupt = device_.lineInterrupt(lines, setup.line))
+            priority(lines, {interrupt->first, {}, {}, {}, {}, {}});
+        else if (setup.rising || setup.falling)
+            image_.unplaced.push_back(fmt::format("{} has no interrupt for line {}, which {} would be told by",
+                                                  device_.instances[size_t(lines)].name, n, title));
         if (!enable.valid() && !device_.blockOf(lines).role("edges" + n))
             image_.unplaced.push_back(
                 fmt::format("{} has no field that lets line {} interrupt", device_.instances[size_t(lines)].name, n));
@@ -326,17 +328,11 @@ public:
                 fmt::format("line {} has no filter that could debounce {}; do it in the program", n, title));
     }
 
-    /// What clears one flag and leaves the others of its register, as their access says.
-    std::vector<FieldWrite> forgetting(const FieldRef& flag) const
+    /// Whether software clears the flag; others follow the hardware alone.
+    bool canBeForgotten(const FieldRef& flag) const
     {
-        if (device_.fieldOf(flag).access != Field::Access::WriteZeroToClear)
-            return {{flag, 1, "forget what came before"}};
-        std::vector<FieldWrite> out{{flag, 0, "forget what came before"}};
-        const std::vector<Field>& fields = device_.registerOf(flag).fields;
-        for (size_t f = 0; f < fields.size(); ++f)
-            if (static_cast<int>(f) != flag.field && fields[f].access == Field::Access::WriteZeroToClear)
-                out.push_back({{flag.instance, flag.reg, static_cast<int>(f)}, fields[f].maxCode(), "stays"});
-        return out;
+        const Field::Access access = device_.fieldOf(flag).access;
+        return access != Field::Access::ReadOnly && access != Field::Access::WriteOnly && access != Field::Access::Key;
     }
 
     /// What lets the need run, and what takes that back. An instance that others use too goes on running; only what is

@@ -370,6 +370,15 @@ private:
         if (node.monitor && chip_.registers().holds(node.monitor->enable) != planned.monitored)
             differs(node.name, planned.monitored ? "not watched" : "watched",
                     planned.monitored ? "watched" : "not watched", place);
+        // The first of the listed rates that the crystal does not pass.
+        if (node.driveControl.valid() && !planned.external)
+            for (const auto& [most, code] : node.drives)
+                if (!(most.value < planned.rate.value)) {
+                    if (chip_.registers().code(node.driveControl) != code)
+                        differs("The drive of " + node.name, std::to_string(chip_.registers().code(node.driveControl)),
+                                fmt::format("{} (up to {})", code, format(most)), place);
+                    break;
+                }
         // The code of the listed load that is nearest to what the crystal asks for.
         if (node.loadControl.valid() && !planned.load.value.isZero() && !planned.external) {
             const std::pair<Capacitance, std::uint32_t>* best = nullptr;

@@ -322,6 +322,9 @@ private:
             write((read() & ~into.mask()) | into.at(from.in(value)));
             return true;
         }
+        case Step::Kind::Read:
+            read();
+            return true;
         case Step::Kind::Wait:
             return wait(step, core);
         }

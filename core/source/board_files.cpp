@@ -9,6 +9,7 @@
 #include "core/source/writer.h"
 
 #include <algorithm>
+#include <set>
 
 namespace bindrel {
 
@@ -264,7 +265,7 @@ SourceFile boardHeader(const Facts& f, const Names& names)
     }
     w.noCause();
     w.line();
-    w.comment("What a bring-up returns: success, or the wait that timed out.");
+    w.comment("What functions return: success, or what went wrong; of a bring-up, the wait that timed out.");
     w.linef("enum {} {{", names.name("status"));
     w.linef("    {} = 0,", names.macro("OK"));
     for (const FieldRef& field : awaitedFields(f, names)) {
@@ -275,7 +276,12 @@ SourceFile boardHeader(const Facts& f, const Names& names)
             w.comment(afterwards(f, *fallBack), 4);
         w.linef("    {},", timeoutName(f, names, field));
     }
-    w.linef("    {}", names.macro("TIMEOUT_TRANSFER"));
+    w.linef("    {}, {}", names.macro("TIMEOUT_TRANSFER"), cComment("a transfer or conversion did not end in time"));
+    std::set<std::string_view> statuses;
+    for (size_t n = 0; n < f.plan.needs.size(); ++n)
+        for (const auto& [ending, about] : sourceOf(f.plan.needs[n].kind).statuses)
+            if (hasFiles(f, names, n) && statuses.insert(ending).second)
+                w.linef("    {}_{}, {}", names.PREFIX, Word::spelled(ending), cComment(about));
     w.line("};");
     w.line();
     w.linef("#define {} {}u", names.macro("WAIT_PASSES_PER_US"), passesPerMicrosecond(f, names));
@@ -343,8 +349,12 @@ SourceFile boardHeader(const Facts& f, const Names& names)
                               f.device.cores[names.core].name, f.device.core().name));
         w.linef("enum {0}_status {0}_bring_up(void);", names.prefix);
     }
-    w.comment("Lets an interrupt of the chip through to the core.");
+    w.comment("Lets an interrupt of the chip through to the core, and no longer.");
     w.linef("void {}_interrupt_enable(uint32_t number);", names.prefix);
+    w.linef("void {}_interrupt_disable(uint32_t number);", names.prefix);
+    w.comment("Keeps the core from taking interrupts; what they were before is given back to release.");
+    w.linef("uint32_t {}_interrupts_hold(void);", names.prefix);
+    w.linef("void {}_interrupts_release(uint32_t before);", names.prefix);
     if (const Core& core = f.device.cores[names.core];
         core.architecture == Core::Architecture::ArmM && core.priorityBits > 0)
         w.linef("void {}_interrupt_priority(uint32_t number, uint32_t level);", names.prefix);

@@ -29,6 +29,63 @@ Code readRole(const Writer& w, InstanceIndex instance, std::string_view role)
     return field.lsb == 0 ? bits : code("({} >> {}u)", bits, field.lsb);
 }
 
+std::pair<std::int64_t, std::int64_t> valuesOf(const Device& device, InstanceIndex instance, std::string_view role)
+{
+    const Encoding& encoding = device.blockOf(instance).role(role)->encoding;
+    return {encoding.decode(0).value_or(0),
+            encoding.largest(device.fieldOf(device.roleField(instance, role)).maxCode())};
+}
+
+Code readValue(const Writer& w, InstanceIndex instance, std::string_view role)
+{
+    const Encoding& encoding = w.facts.device.blockOf(instance).role(role)->encoding;
+    const Code bits = readRole(w, instance, role);
+    switch (encoding.kind) {
+    case Encoding::Kind::MinusOne:
+        return code("({} + 1u)", bits);
+    case Encoding::Kind::Bcd:
+        return code("{}({})", w.names.name("from_bcd"), bits);
+    case Encoding::Kind::Piecewise: {
+        const Encoding::Segment& only = encoding.segments.front();
+        const Code steps = only.step == 1 ? bits : code("{} * {}u", bits, only.step);
+        return only.base < 0 ? code("({} - {}u)", steps, -only.base) : code("({} + {}u)", steps, only.base);
+    }
+    default:
+        return bits;
+    }
+}
+
+void writeValue(Writer& w, InstanceIndex instance, std::string_view role, const Code& value, int indent)
+{
+    const Encoding& encoding = w.facts.device.blockOf(instance).role(role)->encoding;
+    Code bits = value;
+    if (encoding.kind == Encoding::Kind::MinusOne)
+        bits = code("({} - 1u)", value);
+    else if (encoding.kind == Encoding::Kind::Bcd)
+        bits = code("{}({})", w.names.name("to_bcd"), value);
+    else if (encoding.kind == Encoding::Kind::Piecewise) {
+        const Encoding::Segment& only = encoding.segments.front();
+        const Code above = only.base < 0 ? code("({} + {}u)", value, -only.base) : code("({} - {}u)", value, only.base);
+        bits = only.step == 1 ? above : code("({} / {}u)", above, only.step);
+    }
+    writeRole(w, instance, role, bits, indent);
+}
+
+namespace {
+
+/// Masks of flags that a zero clears, beside the given bits: every write must carry ones there.
+std::vector<Code> clearedByZeroes(const Writer& w, InstanceIndex instance, RegisterIndex reg, std::uint32_t beside)
+{
+    std::vector<Code> out;
+    const std::vector<Field>& fields = w.facts.device.blockOf(instance).registers[size_t(reg)].fields;
+    for (size_t f = 0; f < fields.size(); ++f)
+        if (fields[f].access == Field::Access::WriteZeroToClear && !(fields[f].mask() & beside))
+            out.push_back(code("{}", fieldMacro(w.facts, w.names, {instance, reg, int(f)})));
+    return out;
+}
+
+} // namespace
+
 std::vector<Code> clearedByOnes(const Facts& facts, const Names& names, InstanceIndex instance, RegisterIndex reg,
                                 std::uint32_t beside)
 {
@@ -59,11 +116,15 @@ void writeRole(Writer& w, InstanceIndex instance, std::string_view role, const C
         kept |= other.keepsWrites() ? other.mask() : 0;
         keys |= other.access == Field::Access::Key ? other.at(other.key) : 0;
     }
-    const Code key = keys ? code(" | 0x{:08X}u", keys) : Code();
+    // Beside the value: the key, and ones for flags that a zero would clear.
+    std::vector<Code> beside = clearedByZeroes(w, instance, ref.reg, field.mask());
+    if (keys)
+        beside.push_back(code("0x{:08X}u", keys));
+    const Code rest = beside.empty() ? Code() : code(" | {}", joinedCode(beside, " | "));
     if (kept == 0) {
         w.linef("{}{}", margin,
                 registerPut(w.facts, w.names, instance, ref.reg,
-                            narrowed(reg, keys || reg.width < 32 ? code("{}{}", put, key) : put)));
+                            narrowed(reg, rest.empty() ? put : code("{}{}", put, rest))));
         return;
     }
     std::vector<Code> off{code("{}", macro)};
@@ -71,7 +132,7 @@ void writeRole(Writer& w, InstanceIndex instance, std::string_view role, const C
         off.push_back(std::move(flag));
     w.linef("{}{}", margin,
             registerPut(w.facts, w.names, instance, ref.reg,
-                        narrowed(reg, code("({} & ~({})) | {}{}", place, joinedCode(off, " | "), put, key))));
+                        narrowed(reg, code("({} & ~({})) | {}{}", place, joinedCode(off, " | "), put, rest))));
 }
 
 void writeRoleCode(Writer& w, InstanceIndex instance, std::string_view role, std::uint32_t value, int indent)
@@ -98,66 +159,75 @@ void clearFields(Writer& w, InstanceIndex instance, const std::vector<FieldRef>&
 {
     const Device& device = w.facts.device;
     const Code margin = Code::trusted(std::string(size_t(indent), ' '));
-    struct Flags {
-        std::vector<Code> ones, zeroes, plain;
-        Code place;
-        bool read = false;
-    };
-    std::map<int, Flags> byRegister;
-    for (const FieldRef& ref : refs) {
-        Flags& flags = byRegister[ref.reg];
-        flags.place = registerValue(w.facts, w.names, instance, ref.reg);
-        const Code macro = code("{}", fieldMacro(w.facts, w.names, ref));
-        switch (device.fieldOf(ref).access) {
-        case Field::Access::WriteOneToClear:
-            flags.ones.push_back(macro);
-            break;
-        case Field::Access::WriteZeroToClear:
-            flags.zeroes.push_back(macro);
-            break;
-        case Field::Access::ReadToClear:
-            flags.read = true;
-            break;
-        case Field::Access::ReadWrite:
-            flags.plain.push_back(macro);
-            break;
-        default: // hardware alone decides
-            break;
-        }
-    }
+    std::map<RegisterIndex, std::vector<FieldRef>> byRegister;
+    for (const FieldRef& ref : refs)
+        byRegister[ref.reg].push_back(ref);
     for (const auto& [at, flags] : byRegister) {
         const Register& reg = device.blockOf(instance).registers[size_t(at)];
-        std::uint32_t kept = 0;
+        const Code place = registerValue(w.facts, w.names, instance, at);
+        std::vector<Code> ones, cleared, hows;
+        std::uint32_t own = 0, kept = 0;
+        bool read = false;
+        const auto how = [&hows](const char* text) {
+            if (std::none_of(hows.begin(), hows.end(), [text](const Code& known) { return known.text() == text; }))
+                hows.push_back(Code::trusted(text));
+        };
+        for (const FieldRef& ref : flags) {
+            const Field& field = device.fieldOf(ref);
+            const Code macro = code("{}", fieldMacro(w.facts, w.names, ref));
+            switch (field.access) {
+            case Field::Access::WriteOneToClear:
+                ones.push_back(macro);
+                how("cleared by writing a one");
+                break;
+            case Field::Access::WriteZeroToClear:
+                how("cleared by writing a zero");
+                [[fallthrough]];
+            case Field::Access::ReadWrite:
+                cleared.push_back(macro);
+                break;
+            case Field::Access::ReadToClear:
+                read = true;
+                continue;
+            default: // the hardware alone decides
+                continue;
+            }
+            own |= field.mask();
+        }
+        if (read)
+            w.linef("{}(void){}; /* cleared by reading */", margin, place);
+        if (own == 0)
+            continue;
         for (const Field& field : reg.fields)
-            kept |= field.keepsWrites() ? field.mask() : 0;
-        const auto put = [&, at = at](const Code& value) { return registerPut(w.facts, w.names, instance, at, value); };
-        if (flags.read)
-            w.linef("{}(void){}; /* cleared by reading */", margin, flags.place);
-        if (!flags.ones.empty() && kept == 0)
-            w.linef("{}{} /* cleared by writing a one */", margin, put(narrowed(reg, joinedCode(flags.ones, " | "))));
-        else if (!flags.ones.empty()) {
-            std::vector<Code> others = clearedByOnes(w.facts, w.names, instance, at, 0);
-            w.linef("{}{} /* cleared by writing a one */", margin,
-                    put(narrowed(reg, code("({} & ~({})) | {}", flags.place, joinedCode(others, " | "),
-                                           joinedCode(flags.ones, " | ")))));
+            kept |= field.keepsWrites() ? field.mask() & ~own : 0;
+        // One write clears them all: zeroes for those that a zero clears, and for the others of a register what leaves
+        // them alone.
+        std::vector<Code> value;
+        if (kept != 0) {
+            std::vector<Code> off = cleared;
+            for (Code& flag : clearedByOnes(w.facts, w.names, instance, at, 0))
+                off.push_back(std::move(flag));
+            value.push_back(off.empty() ? place : code("({} & ~({}))", place, joinedCode(off, " | ")));
         }
-        if (!flags.zeroes.empty() && kept == 0)
-            w.linef("{}{} /* cleared by writing a zero, ones leave the others */", margin,
-                    put(narrowed(reg, code("~({})", joinedCode(flags.zeroes, " | ")))));
-        else if (!flags.zeroes.empty()) {
-            // Flags that come between reading and writing back must get ones.
-            std::vector<Code> stay;
-            for (size_t f = 0; f < reg.fields.size(); ++f)
-                if (reg.fields[f].access == Field::Access::WriteZeroToClear)
-                    stay.push_back(code("{}", fieldMacro(w.facts, w.names, {instance, at, int(f)})));
-            w.linef("{}{} /* cleared by writing a zero, ones leave the others */", margin,
-                    put(narrowed(reg, code("({} | {}) & ~({})", flags.place, joinedCode(stay, " | "),
-                                           joinedCode(flags.zeroes, " | ")))));
-        }
-        if (!flags.plain.empty())
-            w.linef("{}{}", margin,
-                    put(narrowed(reg, code("{} & ~({})", flags.place, joinedCode(flags.plain, " | ")))));
+        value.insert(value.end(), ones.begin(), ones.end());
+        for (Code& other : clearedByZeroes(w, instance, at, own))
+            value.push_back(std::move(other));
+        std::uint32_t key = 0;
+        for (const Field& field : reg.fields)
+            key |= field.access == Field::Access::Key ? field.at(field.key) : 0;
+        if (key != 0)
+            value.push_back(code("0x{:08X}u", key));
+        const Code all = value.empty() ? code("0u") : joinedCode(value, " | ");
+        w.linef("{}{}{}", margin, registerPut(w.facts, w.names, instance, at, value.empty() ? all : narrowed(reg, all)),
+                hows.empty() ? Code() : code(" /* {} */", joinedCode(hows, ", ")));
     }
+}
+
+void forgetFlag(Writer& w, InstanceIndex instance, const std::string& role, int indent)
+{
+    const FieldRef ref = w.facts.device.roleField(instance, role);
+    if (ref.valid() && w.facts.device.fieldOf(ref).access != Field::Access::ReadToClear)
+        clearFields(w, instance, {ref}, indent);
 }
 
 void takeFlag(Writer& w, InstanceIndex instance, const std::string& role)
@@ -166,9 +236,7 @@ void takeFlag(Writer& w, InstanceIndex instance, const std::string& role)
             roleMacro(w.facts, w.names, instance, role));
     w.line("        return false;");
     w.line("    }");
-    // Reading has cleared one of the other sort.
-    if (w.facts.device.fieldOf(w.facts.device.roleField(instance, role)).access != Field::Access::ReadToClear)
-        clearFlags(w, instance, {role}, 4);
+    forgetFlag(w, instance, role, 4);
 }
 
 Code countsBetween(std::uint64_t counts)

@@ -4,6 +4,7 @@
 #include "core/source/register_access.h"
 
 #include <string>
+#include <utility>
 #include <vector>
 
 namespace bindrel {
@@ -13,6 +14,14 @@ namespace bindrel {
 /// The value of a role's field, shifted down.
 /// REQUIRES: the block has the role.
 Code readRole(const Writer& w, InstanceIndex instance, std::string_view role);
+/// The value of a role, by its encoding; an expression that reads the register once.
+/// REQUIRES: the encoding is one that C converts (RoleSpec::Encodings::InC).
+Code readValue(const Writer& w, InstanceIndex instance, std::string_view role);
+/// writeRole() of a value (an expression that may be evaluated several times), by the role's encoding.
+/// REQUIRES: the value is one of valuesOf(), and the encoding one that C converts.
+void writeValue(Writer& w, InstanceIndex instance, std::string_view role, const Code& value, int indent);
+/// The least and the largest value that the role's field can hold.
+std::pair<std::int64_t, std::int64_t> valuesOf(const Device& device, InstanceIndex instance, std::string_view role);
 /// waitCall() of the field of a role, for at most so many microseconds (an expression).
 Code waitForRole(const Writer& w, InstanceIndex instance, std::string_view role, const Code& value,
                  const Code& microseconds);
@@ -25,6 +34,8 @@ void writeRole(Writer& w, InstanceIndex instance, std::string_view role, const C
 void writeRoleCode(Writer& w, InstanceIndex instance, std::string_view role, std::uint32_t value, int indent);
 /// Forgets flags, each in the way that its access says.
 void clearFlags(Writer& w, InstanceIndex instance, const std::vector<std::string>& roles, int indent);
+/// Forgets a flag that has been acted on, unless the hardware does so itself or reading has done it.
+void forgetFlag(Writer& w, InstanceIndex instance, const std::string& role, int indent);
 /// "return false" while a flag is not set; then forgets it. For functions that tell whether something has happened
 /// since they were last asked.
 void takeFlag(Writer& w, InstanceIndex instance, const std::string& role);

@@ -20,24 +20,24 @@ std::vector<std::pair<int, InterruptClient>> interruptsOf(const Facts& f, const 
                                                               : f.device.lineInstance;
         if (watcher < 0)
             continue;
-        for (const auto& [event, number] : f.device.instances[size_t(watcher)].interrupts)
-            if (number < vectors)
-                out.push_back({number,
-                               {need,
-                                watcher,
-                                event,
-                                "flag" + std::to_string(setup.line),
-                                "edge",
-                                "Called by the interrupt at each edge. The flag is cleared already.",
-                                {},
-                                false}});
+        if (const auto interrupt = f.device.lineInterrupt(watcher, setup.line);
+            interrupt && interrupt->second < vectors)
+            out.push_back({interrupt->second,
+                           {need,
+                            watcher,
+                            interrupt->first,
+                            "flag" + std::to_string(setup.line),
+                            "edge",
+                            "Called by the interrupt at each edge. The flag is cleared already.",
+                            {},
+                            false}});
     }
     for (const NeedEvent& event : f.settings[need].events)
         if (const std::optional<int> number = f.device.interruptOf(event.instance, event.event);
             number && *number < vectors)
-            out.push_back(
-                {*number,
-                 {need, event.instance, event.event, event.flag, event.function, event.about, event.rate, event.own}});
+            out.push_back({*number,
+                           {need, event.instance, event.event, event.flag, event.function, event.about, event.rate,
+                            event.own, event.enable}});
     return out;
 }
 

@@ -16,8 +16,9 @@ struct InterruptClient {
     std::string flag;     ///< role of the instance; empty or absent: the interrupt itself tells
     std::string function; ///< ending of the name of the user's function
     std::string about;
-    Frequency rate;   ///< how often at most; zero: nobody can say
-    bool own = false; ///< the need's own C has the function
+    Frequency rate;     ///< how often at most; zero: nobody can say
+    bool own = false;   ///< the need's own C has the function
+    std::string enable; ///< role that lets it interrupt; empty or absent: it always does
 };
 
 /// One interrupt number that needs of a core's program use.

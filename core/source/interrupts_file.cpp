@@ -5,36 +5,58 @@
 #include "core/source/writer.h"
 
 #include <algorithm>
+#include <map>
 #include <set>
 
 namespace bindrel {
 
 namespace {
 
-/// Lets an interrupt through to the core, as its architecture wants it.
+/// Lets an interrupt through to the core and no longer, as its architecture wants it.
 void writeEnable(Writer& w)
 {
     const Facts& f = w.facts;
     const bool arm = f.device.cores[w.names.core].architecture == Core::Architecture::ArmM;
     w.comment(
-        arm ? "The core's interrupt controller, as Arm defines it for the M profile: one set-enable bit an interrupt."
-            : "The chip's interrupt controller lets the interrupt through, mie.MEIE and mstatus.MIE let the core take "
-              "it.");
-    w.linef("void {}_interrupt_enable(uint32_t number)", w.names.prefix);
-    w.line("{");
-    if (arm) {
-        w.line("    volatile uint32_t *const set_enable = (volatile uint32_t *)0xE000E100u;");
-        w.line("    set_enable[number / 32u] = 1u << (number % 32u);");
-    } else {
-        const int controller = f.device.cores[w.names.core].interruptController;
-        const Register& reg = f.device.registerOf(f.device.roleField(controller, "enable"));
-        w.linef("    volatile {} *const enable = &{};", typeOf(reg), roleRegister(f, w.names, controller, "enable"));
-        w.linef("    enable[number / {0}u] = {1};", reg.width,
-                narrowed(reg, code("enable[number / {0}u] | 1u << (number % {0}u)", reg.width)));
-        w.line("    __asm__ volatile(\"csrs mie, %0\" : : \"r\"(1u << 11));");
-        w.line("    __asm__ volatile(\"csrsi mstatus, 8\");");
+        arm ? "The core's interrupt controller, as Arm defines it for the M profile: one bit per interrupt that "
+              "enables, one that disables."
+            : "The chip's interrupt controller has one bit per interrupt; its register is read and written back.");
+    for (const bool enables : {true, false}) {
+        if (!enables)
+            w.line();
+        w.linef("void {}_interrupt_{}(uint32_t number)", w.names.prefix,
+                enables ? WordLiteral("enable") : WordLiteral("disable"));
+        w.line("{");
+        if (arm) {
+            w.linef("    volatile uint32_t *const bits = (volatile uint32_t *){};",
+                    enables ? Code::trusted("0xE000E100u") : Code::trusted("0xE000E180u"));
+            w.line("    bits[number / 32u] = 1u << (number % 32u);");
+            if (!enables) {
+                w.comment("No handler of it begins after this.", 4);
+                w.line("    __asm__ volatile(\"dsb\\n\\tisb\" : : : \"memory\");");
+            }
+        } else {
+            const int controller = f.device.cores[w.names.core].interruptController;
+            const Register& reg = f.device.registerOf(f.device.roleField(controller, "enable"));
+            w.linef("    volatile {} *const bits = &{};", typeOf(reg), roleRegister(f, w.names, controller, "enable"));
+            w.linef("    const uint32_t held = {}_interrupts_hold();", w.names.prefix);
+            w.linef("    bits[number / {0}u] = {1};", reg.width,
+                    narrowed(reg, enables ? code("bits[number / {0}u] | 1u << (number % {0}u)", reg.width)
+                                          : code("bits[number / {0}u] & ~(1u << (number % {0}u))", reg.width)));
+            w.linef("    {}_interrupts_release(held);", w.names.prefix);
+        }
+        w.line("}");
     }
-    w.line("}");
+}
+
+/// A register whose reading clears a flag, or that holds several of a handler's flags, is read once into a local.
+bool readOnce(const Device& device, const std::vector<FieldRef>& flags, const FieldRef& one)
+{
+    const auto same = [&](const FieldRef& flag) { return flag.instance == one.instance && flag.reg == one.reg; };
+    const std::vector<Field>& fields = device.registerOf(one).fields;
+    return std::count_if(flags.begin(), flags.end(), same) > 1 &&
+           std::any_of(fields.begin(), fields.end(),
+                       [](const Field& field) { return field.access == Field::Access::ReadToClear; });
 }
 
 /// Each flag is cleared in the way that its register asks for, then the need's function is called.
@@ -45,6 +67,20 @@ void writeHandler(Writer& w, const InterruptVector& vector)
     w.linef("void {}(void);", vector.handler);
     w.linef("void {}(void)", vector.handler);
     w.line("{");
+    std::vector<FieldRef> flags;
+    for (const InterruptClient& client : vector.clients)
+        if (const FieldRef flag = f.device.roleField(client.instance, client.flag);
+            flag.valid() && std::find(flags.begin(), flags.end(), flag) == flags.end())
+            flags.push_back(flag);
+    std::map<std::pair<InstanceIndex, RegisterIndex>, Word> locals;
+    for (const FieldRef& flag : flags)
+        if (readOnce(f.device, flags, flag) && !locals.contains({flag.instance, flag.reg})) {
+            const Word name = Word::of(locals.empty() ? "flags" : "flags" + std::to_string(locals.size() + 1));
+            if (locals.empty())
+                w.comment("Read once: reading clears some of the flags.", 4);
+            w.linef("    const uint32_t {} = {};", name, registerValue(f, w.names, flag.instance, flag.reg));
+            locals.emplace(std::pair(flag.instance, flag.reg), name);
+        }
     std::vector<FieldRef> asked;
     for (const InterruptClient& client : vector.clients) {
         w.becauseNeed(client.need, client.event);
@@ -54,14 +90,15 @@ void writeHandler(Writer& w, const InterruptVector& vector)
             w.linef("    {}();", function);
             continue;
         }
-        // Needs that share a flag are told by one look at it: the first would clear it away from the others.
+        // One test serves all needs that share a flag: the first would clear it before the others look.
         if (std::find(asked.begin(), asked.end(), flag) != asked.end())
             continue;
         asked.push_back(flag);
-        w.linef("    if (({} & {}) != 0u) {{", roleRegister(f, w.names, client.instance, client.flag),
+        const auto local = locals.find({flag.instance, flag.reg});
+        w.linef("    if (({} & {}) != 0u) {{",
+                local == locals.end() ? registerValue(f, w.names, flag.instance, flag.reg) : code("{}", local->second),
                 roleMacro(f, w.names, client.instance, client.flag));
-        if (f.device.fieldOf(flag).access != Field::Access::ReadToClear) // reading has cleared it
-            clearFlags(w, client.instance, {client.flag}, 8);
+        forgetFlag(w, client.instance, client.flag, 8);
         w.linef("        {}();", function);
         for (const InterruptClient& other : vector.clients)
             if (other.need != client.need && f.device.roleField(other.instance, other.flag) == flag) {
@@ -72,6 +109,23 @@ void writeHandler(Writer& w, const InterruptVector& vector)
     }
     w.noCause();
     w.line("}");
+}
+
+/// What is done where the program defines no function for an event whose flag stays set until somebody takes what it
+/// tells of: the interrupt would come again and again.
+void writeMask(Writer& w, const InterruptVector& vector, const InterruptClient& client)
+{
+    const FieldRef flag = w.facts.device.roleField(client.instance, client.flag);
+    if (!flag.valid() || w.facts.device.fieldOf(flag).access != Field::Access::ReadOnly)
+        return;
+    const bool masks = w.facts.device.roleField(client.instance, client.enable).valid();
+    if (!masks && vector.clients.size() > 1)
+        return;
+    w.comment("Without a function that takes what has come the interrupt would return at once: it is disabled.", 4);
+    if (masks)
+        writeRoleCode(w, client.instance, client.enable, 0, 4);
+    else
+        w.linef("    {}_interrupt_disable({}u);", w.names.prefix, vector.number);
 }
 
 /// An Arm core holds a byte an interrupt, of which the upper bits count.
@@ -154,6 +208,7 @@ SourceFile interruptsSource(const Facts& f, const Names& names)
             w.line();
             w.linef("__attribute__((weak)) void {}(void)", function);
             w.line("{");
+            writeMask(w, vector, client);
             w.line("}");
         }
     w.noCause();

@@ -71,9 +71,6 @@ void declareModes(Writer& w)
         w.linef("enum {}_status {}(void);", p, functionName(f, w.names, steps));
     }
     w.noCause();
-    w.comment("Keeps the core from taking interrupts, which wake it all the same, and lets it take them again.");
-    w.linef("uint32_t {}_interrupts_hold(void);", p);
-    w.linef("void {}_interrupts_release(uint32_t before);", p);
     w.comment("The core waits for an interrupt; deep: in the chip's mode that is set.");
     w.linef("void {}_core_wait(bool deep);", p);
 }
@@ -144,8 +141,8 @@ void defineModes(Writer& w)
     w.noCause();
 }
 
-/// By the architecture of the core that enters them: PRIMASK and the system control register of Arm's M profile;
-/// mstatus.MIE of RISC-V. On both a pending interrupt ends the wait even while it is held off.
+/// By the architecture of the core that enters them: the system control register of Arm's M profile. On RISC-V as well,
+/// a pending interrupt ends the wait even while it is held off.
 void writeCoreWait(Writer& w)
 {
     const Facts& f = w.facts;
@@ -153,26 +150,6 @@ void writeCoreWait(Writer& w)
         return;
     const Word& p = w.names.prefix;
     const bool arm = f.device.core().architecture == Core::Architecture::ArmM;
-    w.line();
-    w.linef("uint32_t {}_interrupts_hold(void)", p);
-    w.line("{");
-    w.line("    uint32_t before;");
-    if (arm) {
-        w.line("    __asm__ volatile(\"mrs %0, primask\" : \"=r\"(before));");
-        w.line("    __asm__ volatile(\"cpsid i\" : : : \"memory\");");
-    } else {
-        w.line("    __asm__ volatile(\"csrrci %0, mstatus, 8\" : \"=r\"(before) : : \"memory\");");
-    }
-    w.line("    return before;");
-    w.line("}");
-    w.line();
-    w.linef("void {}_interrupts_release(uint32_t before)", p);
-    w.line("{");
-    if (arm)
-        w.line("    __asm__ volatile(\"msr primask, %0\" : : \"r\"(before) : \"memory\");");
-    else
-        w.line("    __asm__ volatile(\"csrs mstatus, %0\" : : \"r\"(before & 8u) : \"memory\");");
-    w.line("}");
     w.line();
     w.linef("void {}_core_wait(bool deep)", p);
     w.line("{");

@@ -77,6 +77,9 @@ std::vector<SourceFile> needFiles(const Facts& f, const Names& names, NeedIndex 
     header.comment(
         kind.define ? starts.empty() ? "Configures everything." : "Configures everything; start lets it run."
                     : "Clocks the instance and leads its signals to their pads. Its own registers are yours to set.");
+    header.comment(
+        "Not reentrant: the functions of this file are called from the main program or from one interrupt, not "
+        "from both.");
     if (waits)
         header.comment("A wait that times out ends it and is returned.");
     header.linef("{} {}_bring_up(void);", result, names.need(need));
@@ -103,6 +106,9 @@ std::vector<SourceFile> needFiles(const Facts& f, const Names& names, NeedIndex 
     source.linef("#include \"{}.h\"", names.need(need));
     source.linef("#include \"{}_regs.h\"", names.prefix);
     source.line();
+    if (kind.declareState)
+        kind.declareState(source, need);
+    declareStreamState(source, need);
     source.linef("{} {}_bring_up(void)", result, names.need(need));
     source.line("{");
     source.steps(stepsOf(f, need, Step::Phase::Need), 4);
@@ -115,6 +121,9 @@ std::vector<SourceFile> needFiles(const Facts& f, const Names& names, NeedIndex 
         source.line();
         source.linef("void {}_start(void)", names.need(need));
         source.line("{");
+        if (kind.resetState)
+            kind.resetState(source, need);
+        resetStreamState(source, need);
         for (const Step* step : starts)
             source.step(*step, 4);
         for (const auto& [number, client] : interruptsOf(f, names, need)) {

@@ -112,6 +112,30 @@ void writeBlock(Writer& w, const Block& block)
     w.line();
 }
 
+/// Between numbers and fields that hold four bits per decimal digit.
+void writeDecimalConversion(Writer& w)
+{
+    w.linef("static inline uint32_t {}(uint32_t bcd)", w.names.name("from_bcd"));
+    w.line("{");
+    w.line("    uint32_t value = 0u;");
+    w.line("    for (uint32_t shift = 32u; shift > 0u; shift -= 4u) {");
+    w.line("        value = value * 10u + (bcd >> (shift - 4u) & 0xFu);");
+    w.line("    }");
+    w.line("    return value;");
+    w.line("}");
+    w.line();
+    w.linef("static inline uint32_t {}(uint32_t value)", w.names.name("to_bcd"));
+    w.line("{");
+    w.line("    uint32_t bcd = 0u;");
+    w.line("    for (uint32_t shift = 0u; shift < 32u; shift += 4u) {");
+    w.line("        bcd |= value % 10u << shift;");
+    w.line("        value /= 10u;");
+    w.line("    }");
+    w.line("    return bcd;");
+    w.line("}");
+    w.line();
+}
+
 } // namespace
 
 SourceFile registersHeader(const Facts& f, const Names& names)
@@ -142,6 +166,13 @@ SourceFile registersHeader(const Facts& f, const Names& names)
         w.linef("#define {:<20} ((struct {} *)0x{:08X}u)", instanceMacro(f, names, instance),
                 names.name(Word::of(f.device.blockOf(instance).name)), f.device.instances[size_t(instance)].base);
     w.line();
+    const bool decimal = std::any_of(blocks.begin(), blocks.end(), [&f](BlockIndex block) {
+        const auto& roles = f.device.blocks[size_t(block)].roles;
+        return std::any_of(roles.begin(), roles.end(),
+                           [](const auto& role) { return role.second.encoding.kind == Encoding::Kind::Bcd; });
+    });
+    if (decimal)
+        writeDecimalConversion(w);
     for (const BlockIndex block : blocks)
         writeAccessors(w, f.device.blocks[size_t(block)], block);
     w.linef("#endif /* {} */", guard);

@@ -82,6 +82,7 @@ SourceFile startSource(const Facts& f, const Names& names)
         writeArmStart(w);
     else
         writeRiscVStart(w);
+    writeInterruptHold(w);
     writeCoreWait(w);
     writeMemoryFunctions(w);
     return w.take();
@@ -331,8 +332,42 @@ void writeMemorySetUp(Writer& w)
     w.linef("    for (void (*const *init)(void) = {0}_init_start; init != {0}_init_end; init++) {{", p);
     w.line("        (*init)();");
     w.line("    }");
+    if (w.facts.device.cores[w.names.core].architecture == Core::Architecture::RiscV) {
+        w.comment(
+            "From here on the core takes interrupts (mie.MEIE, mstatus.MIE), as an Arm core does from reset: those "
+            "that the chip's controller lets through.",
+            4);
+        w.line("    __asm__ volatile(\"csrs mie, %0\" : : \"r\"(1u << 11));");
+        w.line("    __asm__ volatile(\"csrsi mstatus, 8\" : : : \"memory\");");
+    }
     w.line("    (void)main();");
     w.linef("    {}_unhandled();", p);
+}
+
+void writeInterruptHold(Writer& w)
+{
+    const Word& p = w.names.prefix;
+    const bool arm = w.facts.device.cores[w.names.core].architecture == Core::Architecture::ArmM;
+    w.line();
+    w.linef("uint32_t {}_interrupts_hold(void)", p);
+    w.line("{");
+    w.line("    uint32_t before;");
+    if (arm) {
+        w.line("    __asm__ volatile(\"mrs %0, primask\" : \"=r\"(before));");
+        w.line("    __asm__ volatile(\"cpsid i\" : : : \"memory\");");
+    } else {
+        w.line("    __asm__ volatile(\"csrrci %0, mstatus, 8\" : \"=r\"(before) : : \"memory\");");
+    }
+    w.line("    return before;");
+    w.line("}");
+    w.line();
+    w.linef("void {}_interrupts_release(uint32_t before)", p);
+    w.line("{");
+    if (arm)
+        w.line("    __asm__ volatile(\"msr primask, %0\" : : \"r\"(before) : \"memory\");");
+    else
+        w.line("    __asm__ volatile(\"csrs mstatus, %0\" : : \"r\"(before & 8u) : \"memory\");");
+    w.line("}");
 }
 
 std::vector<SourceFile> startFiles(const Facts& f, const Names& names)

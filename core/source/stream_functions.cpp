@@ -56,7 +56,38 @@ bool tellsDone(const Writer& w, NeedIndex need, const StreamSetting& stream)
            std::none_of(events.begin(), events.end(), [&done](const NeedEvent& event) { return event.flag == done; });
 }
 
+/// The variable that holds how many were to be moved.
+Word countName(const StreamSetting& stream)
+{
+    return Word::of(std::string(stream.spec.verb)) + "_count";
+}
+
+/// Memory and the channel see the same, in this order: the compiler keeps to it, and so does the core's bus.
+void writeBarrier(Writer& w, NeedIndex need)
+{
+    const Core& core = w.facts.device.cores[size_t(coreOf(w.facts, need))];
+    if (core.architecture == Core::Architecture::ArmM)
+        w.line("    __asm__ volatile(\"dmb\" : : : \"memory\");");
+    else
+        w.line("    __asm__ volatile(\"fence\" : : : \"memory\");");
+}
+
 } // namespace
+
+void declareStreamState(Writer& w, NeedIndex need)
+{
+    const std::vector<StreamSetting>& streams = w.facts.settings[need].streams;
+    for (const StreamSetting& stream : streams)
+        w.linef("static uint32_t {};", countName(stream));
+    if (!streams.empty())
+        w.line();
+}
+
+void resetStreamState(Writer& w, NeedIndex need)
+{
+    for (const StreamSetting& stream : w.facts.settings[need].streams)
+        w.linef("    {} = 0u;", countName(stream));
+}
 
 const std::vector<std::string_view>& streamSuffixes()
 {
@@ -110,12 +141,10 @@ void defineStreams(Writer& w, NeedIndex need)
     for (const StreamSetting& stream : w.facts.settings[need].streams) {
         const std::string n = std::to_string(stream.channel);
         const StreamNames names = namesOf(w, need, stream.spec);
-        const Word count = Word::of(std::string(stream.spec.verb)) + "_count";
+        const Word count = countName(stream);
         const std::int64_t offset = countOffset(device, stream.channel).value_or(0);
         const auto has = [&](const char* role) { return device.roleField(dma, role + n).valid(); };
         const Code memory = Code::trusted("(uint32_t)(uintptr_t)memory");
-        w.line();
-        w.linef("static uint32_t {};", count);
         w.line();
         w.linef("bool {}({}, uint32_t count)", names.begin, names.memory);
         w.line("{");
@@ -142,7 +171,7 @@ void defineStreams(Writer& w, NeedIndex need)
         writeRole(w, dma, "count" + n, offset < 0 ? Code::trusted("(count - 1u)") : Code::trusted("count"), 4);
         w.linef("    {} = count;", count);
         w.comment("What the program has put into the memory must be there before the channel looks.", 4);
-        w.line("    __asm__ volatile(\"\" : : : \"memory\");");
+        writeBarrier(w, need);
         writeRoleCode(w, dma, "on" + n, 1, 4);
         w.line("    return true;");
         w.line("}");
@@ -170,7 +199,7 @@ void defineStreams(Writer& w, NeedIndex need)
         w.linef("void {}(void)", names.halt);
         w.line("{");
         writeRoleCode(w, dma, "on" + n, 0, 4);
-        w.line("    __asm__ volatile(\"\" : : : \"memory\");");
+        writeBarrier(w, need);
         w.line("}");
     }
 }

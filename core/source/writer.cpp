@@ -236,6 +236,10 @@ void Writer::step(const Step& s, int indent)
         }
         break;
     }
+    case Step::Kind::Read:
+        linef("{}(void){}; {}", margin, reg,
+              cComment("reading clears " + facts.device.fieldOf(s.fields.front().ref).name));
+        break;
     case Step::Kind::Copy: {
         // Bits of the factory value that the field has room for.
         const Field& from = facts.device.fieldOf(s.from);

@@ -85,6 +85,11 @@ struct SourceFacet {
     /// that it cannot be changed alone.
     std::vector<std::pair<std::string_view, std::string_view>> constants;
     bool stopIsSafe = false; ///< its stop takes outputs that it drives to their idle levels
+    /// What the functions remember between calls: declares it, and puts it back when the need is started again.
+    void (*declareState)(Writer& source, NeedIndex need) = nullptr;
+    void (*resetState)(Writer& source, NeedIndex need) = nullptr;
+    /// Endings of statuses that its functions return beside OK and TIMEOUT_TRANSFER, with what they mean.
+    std::vector<std::pair<std::string_view, std::string_view>> statuses;
 };
 /// (Made in core/kinds/all.cpp.)
 const SourceFacet& sourceOf(std::string_view kind);
@@ -118,6 +123,8 @@ void linkStored(Writer& w, bool regions);                                       
 void declareModes(Writer& w);  ///< PREFIX_board.h
 void defineModes(Writer& w);   ///< PREFIX_clocks.c
 void writeCoreWait(Writer& w); ///< PREFIX_start.c
+/// Functions that keep the core from taking interrupts, and let it take them again; in every program. PREFIX_start.c
+void writeInterruptHold(Writer& w);
 /// Whether something is brought up after a slow source has come.
 bool hasLateClocks(const Facts& facts);
 /// Titles of the needs with files that a fall back leaves out.

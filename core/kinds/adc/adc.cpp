@@ -182,7 +182,7 @@ Kind adcKind()
         {"sample_femtofarads", "Capacitor that an input charges."},
         {"sample_ohms", "Resistance of the switch in front of it."},
         {"settling", "Values after a change of the input until one counts; 1 when nothing is said."}};
-    kind.instanceSignals = {{"IN#", "Input."}};
+    kind.instanceSignals = {{"IN#", "Input.", "analog"}};
     kind.instanceRequests = {{"RESULT", "A value is there."}};
     kind.instanceEvents = {{"done", "A value is there."}, {"watch", "A value was outside."}, {"event", "Anything."}};
     room.tuning.solve = solveAdc;

@@ -107,16 +107,24 @@ void defineAdc(Writer& w, NeedIndex need)
             w.linef("{}    return {};", margin, w.names.macro("TIMEOUT_TRANSFER"));
             w.linef("{}}}", margin);
             w.linef("{}{} = ({}){};", margin, into, valueType(bits), readRole(w, instance, "data"));
-            if (const Field::Access access = f.device.fieldOf(f.device.roleField(instance, "done")).access;
-                access == Field::Access::WriteOneToClear || access == Field::Access::WriteZeroToClear)
-                clearFlags(w, instance, {"done"}, indent);
+            forgetFlag(w, instance, "done", indent);
         };
+        const auto dropWaiting = [&](std::string_view why, int indent) {
+            const Code margin = Code::trusted(std::string(size_t(indent), ' '));
+            w.comment(why, indent);
+            w.linef("{}if (({} & {}) != 0u) {{", margin, roleRegister(f, w.names, instance, "done"), flag);
+            w.linef("{}    (void){};", margin, roleRegister(f, w.names, instance, "data"));
+            forgetFlag(w, instance, "done", indent + 4);
+            w.linef("{}}}", margin);
+        };
+        constexpr std::string_view kLeftBehind = "A result that a timeout left behind is not this call's.";
         w.line();
         w.linef("enum {}_status {}_convert({} values[{}_INPUTS])", w.names.prefix, name, valueType(bits), NAME);
         w.line("{");
         writeUse(w, need, 4);
         const bool sequences = has("slot1") || (!inputs.empty() && has("input" + std::to_string(inputs.front())));
         if (sequences || !has("input")) {
+            dropWaiting(kLeftBehind, 4);
             if (has("start"))
                 writeRoleCode(w, instance, "start", 1, 4);
             for (const size_t i : orderOf(f, need))
@@ -125,6 +133,7 @@ void defineAdc(Writer& w, NeedIndex need)
             const Role* role = f.device.blockOf(instance).role("input");
             for (size_t i = 0; i < inputs.size(); ++i) {
                 writeRoleCode(w, instance, "input", role->encoding.encode(std::max(inputs[i], 0)).value_or(0), 4);
+                dropWaiting(has("start") ? kLeftBehind : "A result that waits is of the input before.", 4);
                 if (has("start"))
                     writeRoleCode(w, instance, "start", 1, 4);
                 if (settling > 1) {

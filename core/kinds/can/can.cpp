@@ -179,7 +179,7 @@ Kind canKind()
         {"receive_flexible", Use::Data, false, "", "1: it is one with flexible data rate.", {}},
         {"receive_word#", Use::Data, false, "", "Bytes from four times its number on, from 8 to 63.", {}, true}};
     kind.abilities = {{"buffers", "Numbers of message buffers."}};
-    kind.instanceSignals = {{"TX", "To the transceiver."}, {"RX", "From the transceiver."}};
+    kind.instanceSignals = {{"TX", "To the transceiver.", "out both"}, {"RX", "From the transceiver.", "in both"}};
     kind.instanceEvents = {{"received", "A frame has come."},
                            {"sent", "A frame is through."},
                            {"error", "Something on the bus went wrong."},

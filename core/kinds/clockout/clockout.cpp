@@ -51,7 +51,7 @@ Kind clockoutKind()
     };
     kind.fastest = [](const Need& need, std::string_view) { return goalRate(need, "rate"); };
     kind.brief = [](const Need& need) { return goalText(need, "rate"); };
-    kind.instanceSignals = {{"OUT", "The clock."}};
+    kind.instanceSignals = {{"OUT", "The clock.", "out both"}};
     room.tuning.solve = solveClockout;
     room.tuning.accuracy = outputAccuracy;
     return room;

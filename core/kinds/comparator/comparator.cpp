@@ -184,7 +184,8 @@ Kind comparatorKind()
         {"edge_interrupt", Use::Config, false, "", "Lets that interrupt. Without it, it always does.", {}}};
     kind.abilities = {{"steps", "Parts into which the reference is divided; 2 when nothing is said. Without the role "
                                 "\"threshold\" the middle one is compared with."}};
-    kind.instanceSignals = {{"INP", "Input."}, {"INM", "Second input."}, {"OUT", "The result."}};
+    kind.instanceSignals = {
+        {"INP", "Input.", "analog"}, {"INM", "Second input.", "analog"}, {"OUT", "The result.", "out both"}};
     kind.instanceEvents = {{"edge", "The result has changed."}, {"event", "Anything."}};
     room.tuning.solve = solveComparator;
     room.source = {declareComparator, defineComparator, {"is_high", "edge"}};

@@ -188,7 +188,7 @@ Kind countKind()
                   {"wrapped_interrupt", Use::Config, false, "", "Lets that interrupt. Without it, it always does.", {}},
                   {"external", Use::Config, false, "", "1: counts the input; 0: counts its clock.", {}},
                   {"prescaler", Use::Config, false, "cycles a count", "Of what it counts.", {}}};
-    kind.instanceSignals = {{"IN", "Input."}, {"OUT", "Output."}};
+    kind.instanceSignals = {{"IN", "Input.", "in both"}, {"OUT", "Output.", "out both"}};
     kind.instanceEvents = {{"wrapped", "It has begun anew."}, {"event", "Anything."}};
     room.tuning.solve = solveCount;
     room.source = {declareCount, defineCount, {"count", "wrapped"}};

@@ -185,7 +185,7 @@ Kind dacKind()
                    "timer's period.",
                    {}}};
     kind.abilities = {{"resolution", "Bits of a value; 8 when nothing is said."}};
-    kind.instanceSignals = {{"OUT", "The level."}};
+    kind.instanceSignals = {{"OUT", "The level.", "analog"}};
     kind.instanceEvents = {{"empty", "The next value is wanted."}, {"event", "Anything."}};
     room.tuning.solve = solveDac;
     room.tuning.streams = [](const Device& device, InstanceIndex instance, const Need&) {

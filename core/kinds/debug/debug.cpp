@@ -17,7 +17,7 @@ Kind debugKind()
                                        {"clk", "clock", "CLK", -1, D::In, false}};
     };
     kind.brief = [](const Need&) { return std::string("two-wire"); };
-    kind.instanceSignals = {{"DIO", "Data."}, {"CLK", "Clock."}};
+    kind.instanceSignals = {{"DIO", "Data.", "both"}, {"CLK", "Clock.", "in both"}};
     return room;
 }
 

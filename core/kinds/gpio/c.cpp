@@ -21,6 +21,21 @@ std::vector<const PadSetup*> padsOf(const Facts& f, NeedIndex need)
     return out;
 }
 
+/// A level register that serves several pads is read and written back: no interrupt may change another pad between.
+void beginShared(Writer& w, bool shared)
+{
+    if (!shared)
+        return;
+    w.comment("The register holds other pads too: no interrupt may change one between reading and writing back.", 4);
+    w.linef("    const uint32_t held = {}_interrupts_hold();", w.names.prefix);
+}
+
+void endShared(Writer& w, bool shared)
+{
+    if (shared)
+        w.linef("    {}_interrupts_release(held);", w.names.prefix);
+}
+
 void defineWrite(Writer& w, NeedIndex need)
 {
     const Facts& f = w.facts;
@@ -60,6 +75,7 @@ void defineWrite(Writer& w, NeedIndex need)
             w.linef("    {}", putRegisterOf(w, where.first, role + std::to_string(pad.bit),
                                             narrowed(reg, bits(which, role, whenHigh))));
         }
+    beginShared(w, !levels.empty());
     for (const auto& [where, which] : levels) {
         const Pad& pad = f.device.pads[size_t(pads[which.front()]->pad)];
         const Register& reg = f.device.blockOf(where.first).registers[size_t(where.second)];
@@ -85,6 +101,7 @@ void defineWrite(Writer& w, NeedIndex need)
                                         narrowed(reg, code("({} & ~({})) | {}", place, joinedCode(off, " | "),
                                                            bits(which, "level", true)))));
     }
+    endShared(w, !levels.empty());
     w.line("}");
 }
 
@@ -157,11 +174,13 @@ void defineGpio(Writer& w, NeedIndex need)
         // Without registers that set and clear, the level register is read and written back.
         const bool direct =
             f.device.roleField(pad.port, "set" + n).valid() && f.device.roleField(pad.port, "clear" + n).valid();
+        beginShared(w, !direct);
         w.line("    if (high) {");
         writeRoleCode(w, pad.port, (direct ? "set" : "level") + n, 1, 8);
         w.line("    } else {");
         writeRoleCode(w, pad.port, (direct ? "clear" : "level") + n, direct, 8);
         w.line("    }");
+        endShared(w, !direct);
         w.line("}");
     }
     w.line();

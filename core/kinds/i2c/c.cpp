@@ -45,8 +45,8 @@ void defineTarget(Writer& w, NeedIndex need)
                                             {"ended", WordLiteral("ENDED"), true}}) {
         w.linef("    if (({} & {}) != 0u) {{", roleRegister(f, w.names, instance, role),
                 roleMacro(f, w.names, instance, role));
-        if (taken && f.device.fieldOf(f.device.roleField(instance, role)).access != Field::Access::ReadToClear)
-            clearFlags(w, instance, {role}, 8);
+        if (taken)
+            forgetFlag(w, instance, role, 8);
         w.linef("        return {}_{};", NAME, word);
         w.line("    }");
     }
@@ -82,9 +82,10 @@ void declareI2c(Writer& w, NeedIndex need)
             std::clamp<std::int64_t>((g.patience.value * 1'000'000).ceil(), 1, 10'000'000),
             cComment("so long a device may hold the clock"));
     w.line();
-    w.comment(fmt::format("Transfers to the address of {} bits; each byte is waited for with a time-out. Return what "
-                          "went wrong, or success.",
-                          g.tenBits ? 10 : 7));
+    w.comment(fmt::format(
+        "Transfers to the address of {} bits; each byte has a timeout. {} means that no device has the "
+        "address or that it takes no more bytes; after {} another controller owns the bus.",
+        g.tenBits ? 10 : 7, w.names.macro("NOT_ACKNOWLEDGED").text(), w.names.macro("ARBITRATION_LOST").text()));
     w.linef("enum {0}_status {1}_write({2} address, const uint8_t *bytes, uint32_t count);", w.names.prefix, name,
             address);
     w.linef("enum {0}_status {1}_read({2} address, uint8_t *bytes, uint32_t count);", w.names.prefix, name, address);
@@ -92,9 +93,6 @@ void declareI2c(Writer& w, NeedIndex need)
     w.linef("enum {0}_status {1}_write_read({2} address, const uint8_t *out, uint32_t out_count, uint8_t *in, uint32_t "
             "in_count);",
             w.names.prefix, name, address);
-    w.comment("Whether the last transfer failed since a byte was not acknowledged: nobody has this address, or the "
-              "device takes no more.");
-    w.linef("bool {}_refused(void);", name);
     if (w.facts.device.roleField(w.facts.bindings.needs[need].instance, "clear_bus").valid()) {
         w.comment(
             "Frees a bus whose SDA a device holds low in the middle of a byte: nine clocks and a stop condition.");
@@ -116,7 +114,8 @@ void defineI2c(Writer& w, NeedIndex need)
     const auto bit = [&](const char* role) { return roleMacro(f, w.names, instance, role); };
     const auto reg = [&](const char* role) { return roleRegister(f, w.names, instance, role); };
     const Word ok = w.names.macro("OK");
-    const Word bad = w.names.macro("TIMEOUT_TRANSFER");
+    const Word timeout = w.names.macro("TIMEOUT_TRANSFER");
+    const Word notAcknowledged = w.names.macro("NOT_ACKNOWLEDGED"), lost = w.names.macro("ARBITRATION_LOST");
     const Code status = code("enum {}", w.names.name("status"));
 
     // Commands that have a register to themselves are given as its bits; others are numbered here, and the step sees to
@@ -146,11 +145,8 @@ void defineI2c(Writer& w, NeedIndex need)
         w.linef("#define {} {}u", commands[i].second, 1u << i);
     if (!direct)
         w.line();
-    w.comment("Whether the last step was not acknowledged.");
-    w.line("static bool refused;");
-    w.line();
-    w.comment("One step on the bus: waits until the byte is through; false when it was not, or was not acknowledged.");
-    w.linef("static bool {}_step(uint32_t command)", name);
+    w.comment("One step on the bus: waits until the byte is through.");
+    w.linef("static {} {}_step(uint32_t command)", status, name);
     w.line("{");
     clearFlags(w, instance, {"done", "nacked", "lost"}, 4);
     std::map<int, std::vector<const char*>> byRegister;
@@ -180,31 +176,31 @@ void defineI2c(Writer& w, NeedIndex need)
         w.linef("    {}", putRegisterOf(w, instance, roles.front(), narrowed(shape, joinedCode(terms, " | "))));
     }
     w.linef("    if (!{}) {{", waitForRole(w, instance, "done", code("{}", bit("done")), code("{}_STRETCH_US", NAME)));
-    w.line("        return false;");
+    w.linef("        return {};", timeout);
     w.line("    }");
-    w.linef("    refused = {} != 0u;", readRole(w, instance, "nacked"));
-    w.linef("    return !refused && {} == 0u;", readRole(w, instance, "lost"));
+    w.linef("    if ({} != 0u) {{", readRole(w, instance, "lost"));
+    w.linef("        return {};", lost);
+    w.line("    }");
+    w.linef("    return {} != 0u ? {} : {};", readRole(w, instance, "nacked"), notAcknowledged, ok);
     w.line("}");
     const WordLiteral address = g.tenBits ? WordLiteral("uint16_t") : WordLiteral("uint8_t");
     w.line();
     w.comment(g.tenBits ? "A start condition and the address: 11110, its upper two bits and whether is read; then the "
                           "lower eight, which a repeated start for reading leaves out."
                         : "A start condition, the address, and whether is read.");
-    w.linef("static bool {}_begin({} address, bool read)", name, address);
+    w.linef("static {} {}_begin({} address, bool read)", status, name, address);
     w.line("{");
-    w.line("    refused = false;");
     if (g.tenBits) {
         w.line("    const uint32_t head = 0xF0u | ((uint32_t)address >> 7 & 6u);");
         writeRole(w, instance, "data", Code::trusted("head"), 4);
-        w.linef("    if (!{}_step({})) {{", name, doing("start"));
-        w.line("        return false;");
+        w.linef("    {} result = {}_step({});", status, name, doing("start"));
+        w.linef("    if (result != {}) {{", ok);
+        w.line("        return result;");
         w.line("    }");
         writeRole(w, instance, "data", Code::trusted("((uint32_t)address & 0xFFu)"), 4);
-        w.linef("    if (!{}_step(0u)) {{", name);
-        w.line("        return false;");
-        w.line("    }");
-        w.line("    if (!read) {");
-        w.line("        return true;");
+        w.linef("    result = {}_step(0u);", name);
+        w.linef("    if (result != {} || !read) {{", ok);
+        w.line("        return result;");
         w.line("    }");
         writeRole(w, instance, "data", Code::trusted("(head | 1u)"), 4);
     } else {
@@ -213,37 +209,40 @@ void defineI2c(Writer& w, NeedIndex need)
     w.linef("    return {}_step({});", name, doing("start"));
     w.line("}");
     w.line();
-    w.comment("A stop condition in any case, so that the bus is free again.");
-    w.linef("static {} {}_end(bool going)", status, name);
+    w.comment("A stop condition, so that the bus is free again; not where another controller has won the bus.");
+    w.linef("static {0} {1}_end({0} result)", status, name);
     w.line("{");
-    w.line("    const bool was_refused = refused;");
-    w.linef("    const bool ended = {}_step({});", name, doing("stop"));
-    w.line("    refused = was_refused;");
-    w.linef("    return going && ended ? {} : {};", ok, bad);
+    w.linef("    if (result == {}) {{", lost);
+    w.line("        return result;");
+    w.line("    }");
+    w.linef("    const {} ended = {}_step({});", status, name, doing("stop"));
+    w.linef("    return result != {0} || ended != {1} ? result : ended;", ok, timeout);
     w.line("}");
     w.line();
     w.linef("{} {}_write_read({} address, const uint8_t *out, uint32_t out_count, uint8_t *in, uint32_t in_count)",
             status, name, address);
     w.line("{");
-    w.line("    bool going = true;");
+    w.linef("    {} result = {};", status, ok);
     w.line("    if (out_count > 0u || in_count == 0u) {");
-    w.linef("        going = {}_begin(address, false);", name);
-    w.line("        for (uint32_t i = 0u; going && i < out_count; i++) {");
+    w.linef("        result = {}_begin(address, false);", name);
+    w.linef("        for (uint32_t i = 0u; result == {} && i < out_count; i++) {{", ok);
     writeRole(w, instance, "data", Code::trusted("out[i]"), 12);
-    w.linef("            going = {}_step(0u);", name);
+    w.linef("            result = {}_step(0u);", name);
     w.line("        }");
     w.line("    }");
-    w.line("    if (going && in_count > 0u) {");
-    w.linef("        going = {}_begin(address, true);", name);
-    w.line("        for (uint32_t i = 0u; going && i < in_count; i++) {");
-    w.comment("The last byte is not acknowledged, so that the device lets go of the bus.", 12);
-    w.linef("            going = {0}_step(i + 1u < in_count ? {1} : ({1} | {2})) || (i + 1u == in_count && refused);",
-            name, doing("read"), doing("nack"));
+    w.linef("    if (result == {} && in_count > 0u) {{", ok);
+    w.linef("        result = {}_begin(address, true);", name);
+    w.linef("        for (uint32_t i = 0u; result == {} && i < in_count; i++) {{", ok);
+    w.comment("The controller itself does not acknowledge the last byte, so that the device releases the bus.", 12);
+    w.line("            const bool last = i + 1u == in_count;");
+    w.linef("            result = {}_step(last ? ({} | {}) : {});", name, doing("read"), doing("nack"), doing("read"));
+    w.linef("            if (last && result == {}) {{", notAcknowledged);
+    w.linef("                result = {};", ok);
+    w.line("            }");
     w.linef("            in[i] = (uint8_t){};", readRole(w, instance, "data"));
     w.line("        }");
-    w.line("        refused = refused && !going;");
     w.line("    }");
-    w.linef("    return {}_end(going);", name);
+    w.linef("    return {}_end(result);", name);
     w.line("}");
     w.line();
     w.linef("{} {}_write({} address, const uint8_t *bytes, uint32_t count)", status, name, address);
@@ -255,11 +254,6 @@ void defineI2c(Writer& w, NeedIndex need)
     w.line("{");
     w.linef("    return {}_write_read(address, (const uint8_t *)0, 0u, bytes, count);", name);
     w.line("}");
-    w.line();
-    w.linef("bool {}_refused(void)", name);
-    w.line("{");
-    w.line("    return refused;");
-    w.line("}");
     if (f.device.roleField(instance, "clear_bus").valid()) {
         w.line();
         w.linef("{} {}_recover(void)", status, name);
@@ -267,7 +261,7 @@ void defineI2c(Writer& w, NeedIndex need)
         clearFlags(w, instance, {"done", "nacked", "lost"}, 4);
         writeRoleCode(w, instance, "clear_bus", 1, 4);
         w.linef("    return {} ? {} : {};",
-                waitForRole(w, instance, "done", code("{}", bit("done")), code("{}_STRETCH_US", NAME)), ok, bad);
+                waitForRole(w, instance, "done", code("{}", bit("done")), code("{}_STRETCH_US", NAME)), ok, timeout);
         w.line("}");
     }
 }

@@ -164,7 +164,7 @@ Kind i2cKind()
         {"data", Use::Data, true, "", "The byte.", {}},
     };
     kind.abilities = {{"sync_cycles", "Kernel cycles after which a risen line is seen, without the filter."}};
-    kind.instanceSignals = {{"SCL", "Clock."}, {"SDA", "Data."}};
+    kind.instanceSignals = {{"SCL", "Clock.", "both"}, {"SDA", "Data.", "both"}};
     kind.instanceRequests = {{"RX", "A byte has come."}, {"TX", "There is room for a byte."}};
     room.tuning.solve = solveI2c;
     room.tuning.setUpPad = [](PadSetup& setup, const Device&, const Need&, const SignalSpec&) {
@@ -174,10 +174,12 @@ Kind i2cKind()
     room.tuning.streams = [](const Device&, InstanceIndex, const Need&) {
         return std::vector<StreamSpec>{{"RX", "data", true, 1, "receive"}, {"TX", "data", false, 1, "send"}};
     };
-    room.source = {declareI2c, defineI2c, {"step",        "begin",   "end",     "write",    "read",
-                                           "write_read",  "refused", "recover", "happened", "take",
-                                           "give",        "bus",     "not",     "called",   "byte_came",
-                                           "byte_wanted", "ended",   "nothing", "address",  "stretch_us"}};
+    room.source = {declareI2c,
+                   defineI2c,
+                   {"step", "begin", "end", "write", "read", "write_read", "recover", "happened", "take", "give", "bus",
+                    "not", "called", "byte_came", "byte_wanted", "ended", "nothing", "address", "stretch_us"}};
+    room.source.statuses = {{"NOT_ACKNOWLEDGED", "no device has the address, or it takes no more bytes"},
+                            {"ARBITRATION_LOST", "another controller owns the bus"}};
     return room;
 }
 

@@ -268,7 +268,15 @@ Kind pwmKind()
         {"buffered", Use::Config, false, "", "New values wait for the next period.", {}},
         {"update", Use::Command, false, "", "Takes buffered values over at once.", {}},
         {"updated", Use::Status, false, "", "A period is over.", {}},
-        {"compare#", Use::Data, true, "ticks", "The channel is active while the count is below.", {}},
+        {"compare#",
+         Use::Data,
+         true,
+         "ticks",
+         "The channel is active while the count is below.",
+         {},
+         false,
+         {},
+         RoleSpec::Encodings::MinusOne},
         {"output#", Use::Config, true, "", "Lets the channel drive its output.", {}},
         {"output#n", Use::Config, false, "", "Lets it drive the output of the low side.", {}},
         {"idle#", Use::Config, false, "", "Level while outputs are off.", {}},
@@ -304,8 +312,9 @@ Kind pwmKind()
         {"fault", Use::Status, false, "", "It has been active.", {}},
     };
     kind.abilities = {{"channels", "Numbers of channels."}, {"pairs", "Channels that have a low side."}};
-    kind.instanceSignals = {
-        {"CH#", "Output or input of a channel."}, {"CH#N", "Output of its low side."}, {"FLT", "Fault input."}};
+    kind.instanceSignals = {{"CH#", "Output or input of a channel.", "in out both"},
+                            {"CH#N", "Output of its low side.", "out both"},
+                            {"FLT", "Fault input.", "in both"}};
     room.tuning = {solvePwm, [](const TuningContext& c) { return passedOn(c, "frequency and times"); },
                    [](PadSetup& setup, const Device&, const Need& need, const SignalSpec& signal) {
                        if (signal.id == "fault") {

@@ -129,17 +129,52 @@ Setting solveRtc(const TuningContext& c)
     return out;
 }
 
-/// Parts of a time of day and a date that the block may have, with what C calls them.
-constexpr std::pair<const char*, const char*> kTimeParts[] = {
-    {"second", "second"}, {"minute", "minute"}, {"hour", "hour"}, {"day", "day"}, {"month", "month"}, {"year", "year"}};
+/// Parts of a time of day and a date, by the names of their roles, with the values that a calendar has.
+struct TimePart {
+    const char* role;
+    std::int64_t first, last;
+};
+constexpr TimePart kTimeParts[] = {{"second", 0, 59}, {"minute", 0, 59}, {"hour", 0, 23},
+                                   {"day", 1, 31},    {"month", 1, 12},  {"year", INT64_MIN, INT64_MAX}};
 
 std::vector<std::string> timePartsOf(const Writer& w, NeedIndex need)
 {
     std::vector<std::string> out;
-    for (const auto& [role, word] : kTimeParts)
-        if (w.facts.device.roleField(w.facts.bindings.needs[need].instance, role).valid())
-            out.push_back(word);
+    for (const TimePart& part : kTimeParts)
+        if (w.facts.device.roleField(w.facts.bindings.needs[need].instance, part.role).valid())
+            out.push_back(part.role);
     return out;
+}
+
+/// What may be given for a part of a time, an alarm or for a count: what the calendar and the register both know.
+std::pair<std::int64_t, std::int64_t> limitsOf(const Writer& w, InstanceIndex instance, const std::string& role)
+{
+    auto [first, last] = valuesOf(w.facts.device, instance, role);
+    first = std::max<std::int64_t>(first, 0);
+    const std::string_view part =
+        std::string_view(role).substr(role.starts_with("alarm_") ? std::string_view("alarm_").size() : 0);
+    for (const TimePart& known : kTimeParts)
+        if (part == known.role) {
+            first = std::max(first, known.first);
+            last = std::min(last, known.last);
+        }
+    return {first, last};
+}
+
+/// "if (hour > 23u) return OUT_OF_RANGE", where a value can be outside at all.
+void refuseOutside(Writer& w, InstanceIndex instance, const std::string& role, const Code& value)
+{
+    const auto [first, last] = limitsOf(w, instance, role);
+    std::vector<Code> tests;
+    if (first > 0)
+        tests.push_back(code("{} < {}u", value, first));
+    if (last < UINT32_MAX)
+        tests.push_back(code("{} > {}u", value, last));
+    if (tests.empty())
+        return;
+    w.linef("    if ({}) {{", joinedCode(tests, " || "));
+    w.linef("        return {};", w.names.macro("OUT_OF_RANGE"));
+    w.line("    }");
 }
 
 /// Parts of an alarm's time that the block may have.
@@ -165,18 +200,19 @@ void declareRtc(Writer& w, NeedIndex need)
 {
     const InstanceIndex instance = w.facts.bindings.needs[need].instance;
     const Word name = w.names.need(need);
-    const bool waits = w.facts.device.roleField(instance, "held").valid();
-    const Code result = waits ? code("enum {}_status", w.names.prefix) : Code::trusted("void");
+    const Code result = code("enum {}_status", w.names.prefix);
     if (w.facts.device.roleField(instance, "counter").valid()) {
         w.comment("The count, and setting it.");
         w.linef("uint32_t {}_count(void);", name);
         w.linef("{} {}_set(uint32_t count);", result, name);
     }
     if (const std::vector<std::string> parts = timePartsOf(w, need); !parts.empty()) {
-        w.comment("Time and date as the registers hold them.");
+        w.comment("Time and date in plain numbers.");
         w.linef("struct {}_time {{", name);
-        for (const std::string& part : parts)
-            w.linef("    uint32_t {};", Word::of(part));
+        for (const std::string& part : parts) {
+            const auto [first, last] = limitsOf(w, instance, part);
+            w.linef("    uint32_t {}; {}", Word::of(part), cComment(fmt::format("{} to {}", first, last)));
+        }
         w.line("};");
         w.comment("Read again when it changed meanwhile, so that all parts belong together.");
         w.linef("struct {0}_time {0}_time(void);", name);
@@ -185,7 +221,7 @@ void declareRtc(Writer& w, NeedIndex need)
     if (const std::vector<std::string> parts = alarmPartsOf(w, need); !parts.empty()) {
         w.comment(parts.front() == "count" ? "Calls the alarm at this count."
                                            : "Calls the alarm at this time of each day.");
-        w.linef("void {}_set_alarm({});", name, joinedCode(alarmParameters(parts), ", "));
+        w.linef("{} {}_set_alarm({});", result, name, joinedCode(alarmParameters(parts), ", "));
         if (w.facts.device.roleField(instance, "alarm_on").valid()) {
             w.comment("No alarm any more.");
             w.linef("void {}_clear_alarm(void);", name);
@@ -218,8 +254,7 @@ template <typename Body> void whileHeld(Writer& w, NeedIndex need, Body body)
     if (hold.valid())
         writeRoleCode(w, instance, "hold", role->encoding.encode(0).value_or(0), 4);
     wait(0);
-    if (held.valid())
-        w.linef("    return {};", w.names.macro("OK"));
+    w.linef("    return {};", w.names.macro("OK"));
 }
 
 void defineRtc(Writer& w, NeedIndex need)
@@ -227,32 +262,35 @@ void defineRtc(Writer& w, NeedIndex need)
     const Facts& f = w.facts;
     const InstanceIndex instance = f.bindings.needs[need].instance;
     const Word name = w.names.need(need);
-    const Code result =
-        f.device.roleField(instance, "held").valid() ? code("enum {}_status", w.names.prefix) : Code::trusted("void");
+    const Code result = code("enum {}_status", w.names.prefix);
     if (f.device.roleField(instance, "counter").valid()) {
         w.line();
         w.linef("uint32_t {}_count(void)", name);
         w.line("{");
-        w.linef("    return {};", readRole(w, instance, "counter"));
+        w.linef("    return {};", readValue(w, instance, "counter"));
         w.line("}");
         w.line();
         w.linef("{} {}_set(uint32_t count)", result, name);
         w.line("{");
-        whileHeld(w, need, [&] { writeRole(w, instance, "counter", Code::trusted("count"), 4); });
+        refuseOutside(w, instance, "counter", Code::trusted("count"));
+        whileHeld(w, need, [&] { writeValue(w, instance, "counter", Code::trusted("count"), 4); });
         w.line("}");
     }
     if (const std::vector<std::string> alarm = alarmPartsOf(w, need); !alarm.empty()) {
         const bool switched = f.device.roleField(instance, "alarm_on").valid();
         w.line();
-        w.linef("void {}_set_alarm({})", name, joinedCode(alarmParameters(alarm), ", "));
+        w.linef("{} {}_set_alarm({})", result, name, joinedCode(alarmParameters(alarm), ", "));
         w.line("{");
+        for (const std::string& part : alarm)
+            refuseOutside(w, instance, "alarm_" + part, code("{}", Word::of(part)));
         if (switched)
             writeRoleCode(w, instance, "alarm_on", 0, 4);
         for (const std::string& part : alarm)
-            writeRole(w, instance, "alarm_" + part, code("{}", Word::of(part)), 4);
+            writeValue(w, instance, "alarm_" + part, code("{}", Word::of(part)), 4);
         clearFlags(w, instance, {"alarm"}, 4);
         if (switched)
             writeRoleCode(w, instance, "alarm_on", 1, 4);
+        w.linef("    return {};", w.names.macro("OK"));
         w.line("}");
         if (switched) {
             w.line();
@@ -271,16 +309,18 @@ void defineRtc(Writer& w, NeedIndex need)
     w.linef("    struct {}_time now;", name);
     w.line("    do {");
     for (const std::string& part : parts)
-        w.linef("        now.{} = {};", Word::of(part), readRole(w, instance, part));
-    w.linef("    }} while (now.{} != {});", Word::of(parts.front()), readRole(w, instance, parts.front()));
+        w.linef("        now.{} = {};", Word::of(part), readValue(w, instance, part));
+    w.linef("    }} while (now.{} != {});", Word::of(parts.front()), readValue(w, instance, parts.front()));
     w.line("    return now;");
     w.line("}");
     w.line();
     w.linef("{} {}_set_time(const struct {}_time *time)", result, name, name);
     w.line("{");
+    for (const std::string& part : parts)
+        refuseOutside(w, instance, part, code("time->{}", Word::of(part)));
     whileHeld(w, need, [&] {
         for (const std::string& part : parts)
-            writeRole(w, instance, part, code("time->{}", Word::of(part)), 4);
+            writeValue(w, instance, part, code("time->{}", Word::of(part)), 4);
     });
     w.line("}");
 }
@@ -344,11 +384,15 @@ Kind rtcKind()
         {"day", Use::Data, false, "", "Of the month.", {}},
         {"month", Use::Data, false, "", "", {}},
         {"year", Use::Data, false, "", "", {}}};
+    for (RoleSpec& role : kind.roles)
+        if (role.use == RoleSpec::Use::Data)
+            role.encodings = RoleSpec::Encodings::InC;
     kind.abilities = {{"divider", "What its clock is divided by beside the roles; 1 when nothing is said."}};
     kind.instanceEvents = {{"tick", "A count is over."}, {"alarm", "The time of an alarm has come."}};
     room.tuning.solve = solveRtc;
     room.source = {
         declareRtc, defineRtc, {"count", "set", "time", "set_time", "tick", "alarm", "set_alarm", "clear_alarm"}};
+    room.source.statuses = {{"OUT_OF_RANGE", "a value that the calendar or its register does not have"}};
     room.tuning.accuracy = rtcAccuracy;
     return room;
 }

@@ -345,7 +345,7 @@ Kind segmentsKind()
                                        "divider; 1 when nothing is said."}};
     room.tuning.solve = solveSegments;
     room.source = {declareSegments, defineSegments, {"backplanes", "show_segments", "show_number", "seg"}};
-    kind.instanceSignals = {{"COM#", "Backplane."}, {"SEG#", "Segment."}};
+    kind.instanceSignals = {{"COM#", "Backplane.", "analog out"}, {"SEG#", "Segment.", "analog out"}};
     return room;
 }
 

@@ -176,6 +176,13 @@ Setting solveSpi(const TuningContext& c)
             way = bestSpiRate(c, Frequency(way->sck.value * Rational(999, 1000)));
         }
     } else {
+        if (g.sends && !c.has("transmit_empty")) {
+            out.notComputed = say(c,
+                                  "the block of {} has no role \"transmit_empty\": a peripheral that sends must know "
+                                  "when there is room for a word. Receive only, or make it the controller",
+                                  c.device.instances[size_t(c.bound.instance)].name);
+            return out;
+        }
         const std::int64_t ratio = c.device.ability(c.bound.instance, "peripheral_ratio", 0);
         Achieved sck{"rate", "Clock at most", say(c, g.most), "given by the controller", std::nullopt, true, {}, {}};
         if (ratio > 0) {

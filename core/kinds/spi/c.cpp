@@ -88,11 +88,20 @@ void defineSpi(Writer& w, NeedIndex need)
         w.line();
         w.linef("enum {0}_status {1}_transfer(const {2} *out, {2} *in, uint32_t count)", w.names.prefix, name, type);
         w.line("{");
+        const std::int64_t depth = f.device.ability(instance, "fifo", 1);
+        w.comment("Words that a transfer which timed out left behind are not this one's.", 4);
+        w.linef("    for (uint32_t i = 0u; i < {}u && ({} & {}) != 0u; i++) {{", depth + 1, reg("receive_full"),
+                bit("receive_full"));
+        w.linef("        (void){};", reg("data"));
+        forgetFlag(w, instance, "receive_full", 8);
+        w.line("    }");
         w.line("    for (uint32_t i = 0u; i < count; i++) {");
-        w.linef("        if (!{}) {{", waitForRole(w, instance, "transmit_empty", code("{}", bit("transmit_empty")),
-                                                   code("{}_WORD_US", NAME)));
-        w.linef("            return {};", bad);
-        w.line("        }");
+        if (f.device.roleField(instance, "transmit_empty").valid()) {
+            w.linef("        if (!{}) {{", waitForRole(w, instance, "transmit_empty", code("{}", bit("transmit_empty")),
+                                                       code("{}_WORD_US", NAME)));
+            w.linef("            return {};", bad);
+            w.line("        }");
+        }
         writeRole(w, instance, "data", Code::trusted("(out ? (uint32_t)out[i] : 0u)"), 8);
         w.comment("Each word sent brings one in, also where nobody wants it: it must not be left behind.", 8);
         w.linef("        if (!{}) {{",
@@ -100,6 +109,7 @@ void defineSpi(Writer& w, NeedIndex need)
         w.linef("            return {};", bad);
         w.line("        }");
         w.linef("        const {0} word = ({0}){1};", type, readRole(w, instance, "data"));
+        forgetFlag(w, instance, "receive_full", 8);
         w.line("        if (in) {");
         w.line("            in[i] = word;");
         w.line("        }");
@@ -116,6 +126,7 @@ void defineSpi(Writer& w, NeedIndex need)
         w.line("        return false;");
         w.line("    }");
         writeRole(w, instance, "data", Code::trusted("word"), 4);
+        forgetFlag(w, instance, "transmit_empty", 4);
         w.line("    return true;");
         w.line("}");
     }
@@ -126,6 +137,7 @@ void defineSpi(Writer& w, NeedIndex need)
         w.linef("    if (({} & {}) == 0u) {{", reg("receive_full"), bit("receive_full"));
         w.line("        return false;");
         w.line("    }");
+        forgetFlag(w, instance, "receive_full", 4);
         w.linef("    *word = ({}){};", type, readRole(w, instance, "data"));
         w.line("    return true;");
         w.line("}");

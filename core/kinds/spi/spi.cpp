@@ -112,7 +112,14 @@ Kind spiKind()
         {"sample_delay", Use::Config, false, "kernel cycles", "Takes the input so much later.", {}},
         {"dma_receive", Use::Config, false, "", "Lets the port ask DMA to fetch.", {}},
         {"dma_transmit", Use::Config, false, "", "Lets the port ask DMA to bring.", {}},
-        {"transmit_empty", Use::Status, true, "", "There is room for a word.", {}},
+        {"transmit_empty",
+         Use::Status,
+         true,
+         "",
+         "There is room for a word. A controller without it waits for each word to come in before it sends the next.",
+         {},
+         false,
+         "receive_full"},
         {"receive_full", Use::Status, true, "", "A word has come.", {}},
         {"data", Use::Data, true, "", "The next word out, and the one that came.", {}},
     };
@@ -120,10 +127,10 @@ Kind spiKind()
         {"fifo", "Depth in words."},
         {"word_bits", "Fewest and most bits of a word."},
         {"peripheral_ratio", "Kernel cycles that a period of SCK must have at least when it is a peripheral."}};
-    kind.instanceSignals = {{"SCK", "Clock."},
-                            {"MOSI", "Data from the controller."},
-                            {"MISO", "Data to the controller."},
-                            {"CS", "Select, active low."}};
+    kind.instanceSignals = {{"SCK", "Clock.", "in out both"},
+                            {"MOSI", "Data from the controller.", "in out both"},
+                            {"MISO", "Data to the controller.", "in out both"},
+                            {"CS", "Select, active low.", "in out both"}};
     kind.instanceRequests = {{"RX", "A word has come."}, {"TX", "There is room for a word."}};
     kind.signals = spiSignals;
     kind.relevant = [](const Need& need, std::string_view goal) {

@@ -4,14 +4,161 @@
 #include "core/source/field_access.h"
 
 #include <algorithm>
+#include <map>
 
 namespace bindrel {
 
+namespace {
+
 /// Whether an interrupt takes received bytes into memory.
-static bool takesIn(const Setting& setting)
+bool takesIn(const Setting& setting)
 {
     return std::any_of(setting.events.begin(), setting.events.end(),
                        [](const NeedEvent& event) { return event.function == "take_in"; });
+}
+
+/// Flags of the block that tell of a byte that is not as it was sent, and of one that was lost.
+struct ErrorFlags {
+    std::vector<std::string> damaged, overrun;
+
+    std::vector<std::string> all() const
+    {
+        std::vector<std::string> out = damaged;
+        out.insert(out.end(), overrun.begin(), overrun.end());
+        return out;
+    }
+};
+
+ErrorFlags errorFlags(const Facts& f, NeedIndex need)
+{
+    const UartGoals& g = goalsOf<UartGoals>(f.plan.needs[need]);
+    const InstanceIndex instance = f.bindings.needs[need].instance;
+    ErrorFlags out;
+    if (g.receives && g.frame.parity != UartFrame::Parity::None && f.device.roleField(instance, "parity_error").valid())
+        out.damaged.push_back("parity_error");
+    if (g.receives && f.device.roleField(instance, "framing_error").valid())
+        out.damaged.push_back("framing_error");
+    if (g.receives && f.device.roleField(instance, "overrun").valid())
+        out.overrun.push_back("overrun");
+    return out;
+}
+
+/// Takes a byte into `byte_in` with what is said of it: each status register is read once, before the byte.
+class TakeByte {
+public:
+    TakeByte(Writer& w, NeedIndex need)
+        : w_(w), instance_(w.facts.bindings.needs[need].instance), flags_(errorFlags(w.facts, need))
+    {
+    }
+
+    /// `nothing`: the statement where no byte has come; empty: one has.
+    void write(const Code& nothing, const Code& dropped)
+    {
+        std::vector<std::string> roles = flags_.all();
+        if (!nothing.empty())
+            roles.push_back("receive_full");
+        for (const std::string& role : roles)
+            if (const RegisterIndex reg = w_.facts.device.roleField(instance_, role).reg; !states_.contains(reg)) {
+                const Word state = Word::of(states_.empty() ? "state" : "state" + std::to_string(states_.size() + 1));
+                w_.linef("    const uint32_t {} = {};", state, registerValue(w_.facts, w_.names, instance_, reg));
+                states_.emplace(reg, state);
+            }
+        if (!nothing.empty()) {
+            w_.linef("    if (({} & {}) == 0u) {{",
+                     states_.at(w_.facts.device.roleField(instance_, "receive_full").reg),
+                     roleMacro(w_.facts, w_.names, instance_, "receive_full"));
+            w_.linef("        {}", nothing);
+            w_.line("    }");
+        }
+        // Before the byte is taken: a flag of the next one must not be lost. A handler has forgotten it already.
+        if (!nothing.empty())
+            forgetFlag(w_, instance_, "receive_full", 4);
+        w_.linef("    const uint8_t byte_in = (uint8_t){};", readRole(w_, instance_, "data"));
+        if (!flags_.overrun.empty()) {
+            w_.linef("    if ({}) {{", anyOf(flags_.overrun));
+            forget(flags_.overrun);
+            w_.line("        overruns = overruns + 1u;");
+            w_.line("    }");
+        }
+        if (!flags_.damaged.empty()) {
+            w_.linef("    if ({}) {{", anyOf(flags_.damaged));
+            forget(flags_.damaged);
+            w_.line("        damaged = damaged + 1u;");
+            w_.linef("        {}", dropped);
+            w_.line("    }");
+        }
+    }
+
+private:
+    Code anyOf(const std::vector<std::string>& roles) const
+    {
+        std::vector<Code> tests;
+        for (const auto& [reg, state] : states_) {
+            std::vector<Code> masks;
+            for (const std::string& role : roles)
+                if (w_.facts.device.roleField(instance_, role).reg == reg)
+                    masks.push_back(code("{}", roleMacro(w_.facts, w_.names, instance_, role)));
+            if (!masks.empty())
+                tests.push_back(masks.size() == 1 ? code("({} & {}) != 0u", state, masks.front())
+                                                  : code("({} & ({})) != 0u", state, joinedCode(masks, " | ")));
+        }
+        return joinedCode(tests, " || ");
+    }
+
+    void forget(const std::vector<std::string>& roles)
+    {
+        for (const std::string& role : roles)
+            forgetFlag(w_, instance_, role, 8);
+    }
+
+    Writer& w_;
+    InstanceIndex instance_;
+    ErrorFlags flags_;
+    std::map<RegisterIndex, Word> states_;
+};
+
+/// Whether the program takes bytes itself or has them taken in by an interrupt: DMA fetches none.
+bool takesBytes(const Facts& f, NeedIndex need)
+{
+    return goalsOf<UartGoals>(f.plan.needs[need]).receives && !f.settings[need].moves("RX");
+}
+
+/// Names of the variables that the functions keep.
+std::vector<Word> counters(const Facts& f, NeedIndex need)
+{
+    std::vector<Word> out;
+    if (!takesBytes(f, need))
+        return out;
+    if (takesIn(f.settings[need]))
+        out = {WordLiteral("head"), WordLiteral("tail"), WordLiteral("lost")};
+    const ErrorFlags flags = errorFlags(f, need);
+    if (!flags.damaged.empty())
+        out.push_back(WordLiteral("damaged"));
+    if (!flags.overrun.empty())
+        out.push_back(WordLiteral("overruns"));
+    return out;
+}
+
+} // namespace
+
+void declareUartState(Writer& w, NeedIndex need)
+{
+    const bool byInterrupt = takesIn(w.facts.settings[need]);
+    const std::vector<Word> all = counters(w.facts, need);
+    if (byInterrupt) {
+        w.comment("Only the interrupt moves the head, only the program the tail.");
+        w.line("static volatile uint8_t waiting[64];");
+    }
+    for (const Word& name : all)
+        w.linef("static {}uint32_t {};", byInterrupt ? Code::trusted("volatile ") : Code(), name);
+    if (!all.empty())
+        w.line();
+}
+
+void resetUartState(Writer& w, NeedIndex need)
+{
+    for (const Word& name : counters(w.facts, need))
+        w.linef("    {} = 0u;", name);
 }
 
 void declareUart(Writer& w, NeedIndex need)
@@ -63,14 +210,32 @@ void declareUart(Writer& w, NeedIndex need)
         w.comment("Whether the other end has done so since this was last asked.");
         w.linef("bool {}_break_seen(void);", name);
     }
-    if (g.receives && !setting.moves("RX")) {
-        w.comment(!takesIn(setting) ? "Takes one byte when there is one."
-                                    : "Takes the oldest byte that the interrupt has taken in, when there is one.");
+    const ErrorFlags flags = errorFlags(f, need);
+    if (takesBytes(f, need)) {
+        w.comment(
+            fmt::format("{} when there is one; false when there is none{}.",
+                        takesIn(setting) ? "Takes the oldest byte that the interrupt has taken in" : "Takes one byte",
+                        flags.damaged.empty() || takesIn(setting) ? "" : ", or when it came damaged"));
         w.linef("bool {}_receive(uint8_t *byte);", name);
         if (takesIn(setting)) {
             w.comment("Bytes that came while there was no room, since start.");
             w.linef("uint32_t {}_lost(void);", name);
         }
+        if (!flags.damaged.empty()) {
+            w.comment(flags.damaged.size() > 1
+                          ? "Bytes that were dropped since their parity or stop bit was wrong, since start."
+                      : flags.damaged.front() == "parity_error"
+                          ? "Bytes that were dropped since their parity was wrong, since start."
+                          : "Bytes that were dropped since they had no stop bit, since start.");
+            w.linef("uint32_t {}_damaged(void);", name);
+        }
+        if (!flags.overrun.empty()) {
+            w.comment("How often a byte came before the one before it was taken, and was lost, since start.");
+            w.linef("uint32_t {}_overruns(void);", name);
+        }
+    } else if (!flags.all().empty()) {
+        w.comment("Whether a byte came damaged or was lost since this was last asked; DMA moves damaged ones too.");
+        w.linef("bool {}_error_seen(void);", name);
     }
 }
 
@@ -82,7 +247,6 @@ void defineUart(Writer& w, NeedIndex need)
     const InstanceIndex instance = w.facts.bindings.needs[need].instance;
     const Word name = w.names.need(need);
     const auto bit = [&](const char* role) { return roleMacro(f, w.names, instance, role); };
-    const auto reg = [&](const char* role) { return roleRegister(f, w.names, instance, role); };
     if (g.sends && !setting.moves("TX")) {
         w.line();
         w.linef("bool {}_send(uint8_t byte)", name);
@@ -92,6 +256,7 @@ void defineUart(Writer& w, NeedIndex need)
         w.line("        return false;");
         w.line("    }");
         writeRole(w, instance, "data", Code::trusted("byte"), 4);
+        forgetFlag(w, instance, "transmit_empty", 4);
         w.line("    return true;");
         w.line("}");
         w.line();
@@ -119,21 +284,18 @@ void defineUart(Writer& w, NeedIndex need)
         w.line("    return true;");
         w.line("}");
     }
-    if (g.receives && takesIn(setting)) {
-        w.line();
-        w.comment("The interrupt alone moves the head, the program alone the tail.");
-        w.line("static volatile uint8_t waiting[64];");
-        w.line("static volatile uint32_t head, tail, lost;");
+    const ErrorFlags flags = errorFlags(f, need);
+    if (takesBytes(f, need) && takesIn(setting)) {
         w.line();
         w.linef("void {}_take_in(void)", name);
         w.line("{");
-        w.linef("    const uint8_t byte = (uint8_t){};", readRole(w, instance, "data"));
+        TakeByte(w, need).write({}, Code::trusted("return;"));
         w.line("    const uint32_t next = (head + 1u) % 64u;");
         w.line("    if (next == tail) {");
         w.line("        lost = lost + 1u;");
         w.line("        return;");
         w.line("    }");
-        w.line("    waiting[head] = byte;");
+        w.line("    waiting[head] = byte_in;");
         w.line("    head = next;");
         w.line("}");
         w.line();
@@ -146,22 +308,40 @@ void defineUart(Writer& w, NeedIndex need)
         w.line("    tail = (tail + 1u) % 64u;");
         w.line("    return true;");
         w.line("}");
-        w.line();
-        w.linef("uint32_t {}_lost(void)", name);
-        w.line("{");
-        w.line("    return lost;");
-        w.line("}");
-    } else if (g.receives && !setting.moves("RX")) {
+    } else if (takesBytes(f, need)) {
         w.line();
         w.linef("bool {}_receive(uint8_t *byte)", name);
         w.line("{");
-        w.linef("    if (({} & {}) == 0u) {{", reg("receive_full"), bit("receive_full"));
-        w.line("        return false;");
-        w.line("    }");
-        w.linef("    *byte = (uint8_t){};", readRole(w, instance, "data"));
+        TakeByte(w, need).write(Code::trusted("return false;"), Code::trusted("return false;"));
+        w.line("    *byte = byte_in;");
         w.line("    return true;");
         w.line("}");
+    } else if (!flags.all().empty()) {
+        w.line();
+        w.linef("bool {}_error_seen(void)", name);
+        w.line("{");
+        w.line("    bool seen = false;");
+        for (const std::string& role : flags.all()) {
+            w.linef("    if (({} & {}) != 0u) {{", roleRegister(f, w.names, instance, role),
+                    roleMacro(f, w.names, instance, role));
+            forgetFlag(w, instance, role, 8);
+            w.line("        seen = true;");
+            w.line("    }");
+        }
+        w.line("    return seen;");
+        w.line("}");
     }
+    if (takesBytes(f, need))
+        for (const auto& [there, count] : {std::pair{takesIn(setting), WordLiteral("lost")},
+                                           {!flags.damaged.empty(), WordLiteral("damaged")},
+                                           {!flags.overrun.empty(), WordLiteral("overruns")}})
+            if (there) {
+                w.line();
+                w.linef("uint32_t {}_{}(void)", name, count);
+                w.line("{");
+                w.linef("    return {};", count);
+                w.line("}");
+            }
 }
 
 } // namespace bindrel

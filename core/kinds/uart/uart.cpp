@@ -208,17 +208,20 @@ Kind uartKind()
         {"dma_transmit", Use::Config, false, "", "Lets the port ask DMA to bring.", {}},
         {"transmit_empty", Use::Status, true, "", "There is room for a byte.", {}},
         {"receive_full", Use::Status, true, "", "A byte has come.", {}},
+        {"parity_error", Use::Status, false, "", "The parity of the byte that came is wrong.", {}},
+        {"framing_error", Use::Status, false, "", "The byte that came had no stop bit.", {}},
+        {"overrun", Use::Status, false, "", "A byte came before the one before it was taken, and is lost.", {}},
         {"data", Use::Data, true, "", "The next byte out, and the one that came.", {}},
     };
     kind.abilities = {{"oversampling", "Samples a bit that can be chosen."},
                       {"fraction_bits", "Of the divider."},
                       {"smallest_divider", "Smallest value of the divider."},
                       {"fifo", "Depth in bytes."}};
-    kind.instanceSignals = {{"TX", "Transmit."},
-                            {"RX", "Receive."},
-                            {"RTS", "Request to send."},
-                            {"CTS", "Clear to send."},
-                            {"CK", "Clock of a synchronous line."}};
+    kind.instanceSignals = {{"TX", "Transmit.", "out both"},
+                            {"RX", "Receive.", "in both"},
+                            {"RTS", "Request to send.", "out both"},
+                            {"CTS", "Clear to send.", "in both"},
+                            {"CK", "Clock of a synchronous line.", "out both"}};
     kind.instanceRequests = {{"RX", "A byte has come."}, {"TX", "There is room for a byte."}};
     room.tuning = {solveUart, uartAccuracy,
                    [](PadSetup& setup, const Device&, const Need& need, const SignalSpec& signal) {
@@ -235,8 +238,10 @@ Kind uartKind()
     room.source = {declareUart,
                    defineUart,
                    {"baud", "divider", "byte_us", "send", "send_bytes", "receive", "take_in", "lost", "send_break",
-                    "break_seen", "idle", "matched"},
+                    "break_seen", "idle", "matched", "damaged", "overruns", "error_seen"},
                    {{"divider", "divider"}}};
+    room.source.declareState = declareUartState;
+    room.source.resetState = resetUartState;
     return room;
 }
 

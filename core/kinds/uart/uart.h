@@ -34,6 +34,9 @@ std::int64_t dividerUnit(const Device& device, InstanceIndex instance);
 Setting solveUart(const TuningContext& context);
 /// What the frame tolerates, less the divider's error and the other end's: that is left for this chip's clock.
 Accuracy uartAccuracy(const TuningContext& context);
+/// Bytes that wait for the program, and counts of what was wrong.
+void declareUartState(Writer& source, NeedIndex need);
+void resetUartState(Writer& source, NeedIndex need);
 void declareUart(Writer& header, NeedIndex need);
 void defineUart(Writer& source, NeedIndex need);
 

@@ -411,7 +411,8 @@ Kind usbKind()
     kind.abilities = {{"endpoints", "Numbers of endpoints, each with both directions."},
                       {"packet_bytes", "Of the packet memory."},
                       {"packet_step", "Bytes at whose multiples a buffer can stand in it; 8 when nothing is said."}};
-    kind.instanceSignals = {{"DP", "Data +."}, {"DM", "Data -."}, {"SENSE", "Supply of the bus."}};
+    kind.instanceSignals = {
+        {"DP", "Data +.", "both"}, {"DM", "Data -.", "both"}, {"SENSE", "Supply of the bus.", "in both analog"}};
     room.tuning.accuracy = usbAccuracy;
     return room;
 }

@@ -85,12 +85,24 @@ private Q_SLOTS:
         // The day's clock is held while it is set; when it is never held, that is reported.
         struct Time {
             uint32_t second, minute, hour, day, month, year;
-        } time{59, 34, 12, 26, 11, 26};
+        } time{59, 34, 12, 26, 11, 2026};
         const auto setTime = code.find<int(const Time*)>("sluice_clock_set_time");
         QCOMPARE(setTime(&time), 0);
         QCOMPARE(Chip::at(0x4D015F08), 59u << 20 | 34u << 10 | 12u);
         QCOMPARE(Chip::at(0x4D015F0C), 26u << 20 | 11u << 10 | 26u);
         QCOMPARE(code.find<Time()>("sluice_clock_time")().minute, 34u);
+        QCOMPARE(code.find<Time()>("sluice_clock_time")().year, 2026u);
+        // What the calendar or the register does not have changes nothing.
+        for (const Time& outside : {Time{60, 0, 0, 1, 1, 2026}, Time{0, 60, 0, 1, 1, 2026}, Time{0, 0, 24, 1, 1, 2026},
+                                    Time{0, 0, 0, 0, 1, 2026}, Time{0, 0, 0, 32, 1, 2026}, Time{0, 0, 0, 1, 0, 2026},
+                                    Time{0, 0, 0, 1, 13, 2026}, Time{0, 0, 0, 1, 1, 1999}, Time{0, 0, 0, 1, 1, 2128}}) {
+            QVERIFY(setTime(&outside) != 0);
+            QCOMPARE(Chip::at(0x4D015F0C), 26u << 20 | 11u << 10 | 26u);
+            QCOMPARE(Chip::at(0x4D015F08), 59u << 20 | 34u << 10 | 12u);
+        }
+        const Time last{0, 0, 0, 31, 12, 2127};
+        QCOMPARE(setTime(&last), 0);
+        QCOMPARE(Chip::at(0x4D015F0C), 31u << 20 | 12u << 10 | 127u);
         code.hardwareDies();
         QVERIFY(setTime(&time) != 0);
 
@@ -284,7 +296,9 @@ private Q_SLOTS:
             QCOMPARE(Chip::at(0x4D015F20), 64u + 17u);
             code.find<void()>("sluice_clock_start")();
             QCOMPARE(Chip::at(0x4D015F14), 4u);
-            code.find<void(uint32_t, uint32_t, uint32_t)>("sluice_clock_set_alarm")(6, 30, 15);
+            const auto setAlarm = code.find<int(uint32_t, uint32_t, uint32_t)>("sluice_clock_set_alarm");
+            QCOMPARE(setAlarm(6, 30, 15), 0);
+            QVERIFY(setAlarm(24, 0, 0) != 0);
             QCOMPARE(Chip::at(0x4D015F1C), 1u << 31 | 15u << 20 | 30u << 10 | 6u);
             code.find<void()>("sluice_clock_clear_alarm")();
             QCOMPARE(Chip::at(0x4D015F1C) >> 31, 0u);
@@ -300,7 +314,7 @@ private Q_SLOTS:
                 QVERIFY2(post->findings.empty(), findingsText(*post).c_str());
                 const Compiled code(*post);
                 const Chip chip(*post->device);
-                code.find<void(uint32_t)>(("rain_" + need.id + "_set_alarm").c_str())(123456);
+                QCOMPARE(code.find<int(uint32_t)>(("rain_" + need.id + "_set_alarm").c_str())(123456), 0);
                 QCOMPARE(Chip::at(0x48000A08), 123456u);
                 QVERIFY(hasFinding(*run(with(rain, SetGoal{need.id, "trim", "5"})), "GOAL-01", need.id));
             }

@@ -18,6 +18,8 @@ struct Bus {
     int takes = 1000; ///< bytes that it acknowledges
     bool dead = false;
     int recovered = 0;
+    int losesAt = -1; ///< number of the command at which another controller wins the bus
+    int commands = 0;
 
     enum class Heard { Nothing, Head, Other } heard = Heard::Nothing;
     bool reading = false, chosen = false, open = false;
@@ -51,6 +53,12 @@ struct Bus {
         command = kNone;
         bool acknowledged = true;
         const std::uint32_t byte = data & 255;
+        if (commands++ == losesAt) {
+            wire += "lost ";
+            open = chosen = reading = false;
+            state = 1u | 4u;
+            return;
+        }
         if (did & 1) { // a start condition and the byte behind it
             wire += open ? "Sr " : "S ";
             open = true;
@@ -101,6 +109,20 @@ class I2cRunTest : public QObject {
     {
         return s.device->instances[size_t(s.bindings.needs[size_t(needIndex(s.plan, need))].instance)].base;
     }
+    /// The number of a status, counted in the header.
+    static int statusOf(const Snapshot& s, const QString& ending)
+    {
+        const QString header = QString::fromStdString(s.source().find(s.source().prefix + "_board.h")->text());
+        const QStringList rows = header.section("_status {", 1, 1).section("};", 0, 0).split('\n');
+        int number = 0;
+        for (const QString& row : rows) {
+            const QString name = row.trimmed().section(QRegularExpression("[ ,=]"), 0, 0);
+            if (name.endsWith(ending))
+                return number;
+            number += name.isEmpty() || name.startsWith("/*") || name.startsWith("*") ? 0 : 1;
+        }
+        return -1;
+    }
     static Bus busFor(const Snapshot& s, const Compiled& code, std::uint32_t address, bool tenBits)
     {
         Bus bus;
@@ -133,32 +155,47 @@ private Q_SLOTS:
         const auto write = code.find<Write>("sluice_level_probes_write");
         const auto read = code.find<Read>("sluice_level_probes_read");
         const auto both = code.find<WriteRead>("sluice_level_probes_write_read");
-        const auto refused = code.find<bool()>("sluice_level_probes_refused");
+        const int timeout = statusOf(*s, "TIMEOUT_TRANSFER"), refused = statusOf(*s, "NOT_ACKNOWLEDGED"),
+                  lost = statusOf(*s, "ARBITRATION_LOST");
         const auto wire = [&heard = bus.wire] { return QString::fromStdString(std::exchange(heard, {})); };
         QCOMPARE(write(0x52, out, 3), 0);
         QCOMPARE(wire(), QString("S A4+ 07+ 80+ 01+ P "));
         QCOMPARE(read(0x52, in, 2), 0);
         QCOMPARE(wire(), QString("S A5+ 11+ 22- P "));
-        QVERIFY(in[0] == 0x11 && in[1] == 0x22 && !refused());
+        QVERIFY(in[0] == 0x11 && in[1] == 0x22);
         bus.given = 0;
         QCOMPARE(both(0x52, out, 1, in, 3), 0);
         QCOMPARE(wire(), QString("S A4+ 07+ Sr A5+ 11+ 22+ 33- P "));
         // Nobody is there; the bus is let go of.
-        QVERIFY(write(0x53, out, 3) != 0 && refused());
+        QCOMPARE(write(0x53, out, 3), refused);
         QCOMPARE(wire(), QString("S A6- P "));
-        QVERIFY(both(0x53, out, 1, in, 1) != 0 && refused());
+        QCOMPARE(both(0x53, out, 1, in, 1), refused);
         QCOMPARE(wire(), QString("S A6- P "));
         // Only the address: is anybody there?
         QCOMPARE(write(0x52, out, 0), 0);
         QCOMPARE(wire(), QString("S A4+ P "));
         bus.takes = 1;
-        QVERIFY(write(0x52, out, 3) != 0 && refused());
+        QCOMPARE(write(0x52, out, 3), refused);
         QCOMPARE(wire(), QString("S A4+ 07+ 80- P "));
         QCOMPARE(code.find<int()>("sluice_level_probes_recover")(), 0);
         QCOMPARE(bus.recovered, 1);
         bus.dead = true;
-        QVERIFY(write(0x52, out, 1) != 0 && !refused());
-        QVERIFY(code.find<int()>("sluice_level_probes_recover")() != 0);
+        QCOMPARE(write(0x52, out, 1), timeout);
+        QCOMPARE(code.find<int()>("sluice_level_probes_recover")(), timeout);
+        // Where another controller wins the bus, at whichever step: no stop condition, and nothing further is sent.
+        bus.dead = false;
+        wire();
+        for (int at = 0; at < 6; ++at) {
+            bus.commands = 0;
+            bus.losesAt = at;
+            bus.takes = 1000;
+            bus.given = 0;
+            QCOMPARE(both(0x52, out, 2, in, 2), lost);
+            const QString heard = wire();
+            QVERIFY2(heard.endsWith("lost ") && !heard.contains('P') && bus.commands == at + 1, qPrintable(heard));
+        }
+        bus.losesAt = -1;
+        QCOMPARE(write(0x52, out, 1), 0);
     }
 
     void tenBits()
