@@ -45,6 +45,10 @@ static void addBind(CLI::App& app, int& exitCode)
         if (options->format == "json") {
             nlohmann::ordered_json json{{"plan", s->plan.name}, {"changes", bindingsJson(all->edit)}};
             json.update(costJson(all->way.cost, all->way.proof));
+            auto left = nlohmann::ordered_json::array();
+            for (const auto& [need, why] : all->left)
+                left.push_back({{"need", s->plan.needs[size_t(need)].id}, {"why", why}});
+            json["left_open"] = left;
             sayJson(json);
         } else {
             for (const Change& change : all->edit.changes)
@@ -52,7 +56,11 @@ static void addBind(CLI::App& app, int& exitCode)
             say("{}\n", howGood(all->way));
             if (const std::string why = whyScattered(*s->device, *s->board, s->plan, all->way); !why.empty())
                 say("{}\n", why);
+            for (const auto& [need, why] : all->left)
+                say("{} stays open: {}\n", s->plan.needs[size_t(need)].title, why);
         }
+        if (!all->left.empty())
+            exitCode = 1;
         if (!options->write)
             return;
         const Expected<Plan> bound = applied(s->plan, all->edit);

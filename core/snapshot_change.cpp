@@ -6,6 +6,7 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <map>
 #include <set>
 
@@ -27,6 +28,20 @@ std::map<std::string, RegisterValue> registersByName(const Snapshot& s)
     return out;
 }
 
+/// The row of the other list that says the same: several rows may have one goal and one title, as interrupts do; they
+/// come in the same order.
+const Achieved* sameRow(const std::vector<Achieved>& rows, size_t row, const std::vector<Achieved>& others)
+{
+    const auto alike = [&](const Achieved& other) {
+        return other.goal == rows[row].goal && other.title == rows[row].title;
+    };
+    auto place = std::count_if(rows.begin(), rows.begin() + std::ptrdiff_t(row), alike);
+    for (const Achieved& other : others)
+        if (alike(other) && place-- == 0)
+            return &other;
+    return nullptr;
+}
+
 } // namespace
 
 std::vector<std::string> changesBetween(const Snapshot& before, const Snapshot& after)
@@ -40,11 +55,12 @@ std::vector<std::string> changesBetween(const Snapshot& before, const Snapshot& 
             const BoundNeed::State is = after.bindings.needs[n].state;
             if (was != is)
                 out.push_back(fmt::format("{} was {} and is {}", after.plan.needs[n].title, nameOf(was), nameOf(is)));
-            for (const Achieved& row : after.settings[n].achieved)
-                if (const Achieved* old = before.settings[b].goal(row.goal);
-                    old && old->achieved != row.achieved && old->title == row.title)
-                    out.push_back(fmt::format("{}, {}: {} becomes {}", after.plan.needs[n].title, row.title,
-                                              old->achieved, row.achieved));
+            const std::vector<Achieved>& rows = after.settings[n].achieved;
+            for (size_t r = 0; r < rows.size(); ++r)
+                if (const Achieved* row = &rows[r], *old = sameRow(rows, r, before.settings[b].achieved);
+                    old && old->achieved != row->achieved)
+                    out.push_back(fmt::format("{}, {}: {} becomes {}", after.plan.needs[n].title, row->title,
+                                              old->achieved, row->achieved));
         }
     for (size_t i = 0; i < after.device->clocks.size(); ++i) {
         const int old = before.device->findClock(after.device->clocks[i].id);

@@ -104,8 +104,13 @@ void WiringStation::showBestSoFar()
 
 void WiringStation::takeBest(const BoundAll& all, const std::string& why)
 {
-    if (document_.apply(all.edit))
-        Q_EMIT told(typeset(howGood(all.way) + (why.empty() ? "" : " " + why)));
+    if (!document_.apply(all.edit))
+        return;
+    // What stays open is the first thing to know.
+    std::string text;
+    for (const auto& [need, reason] : all.left)
+        text += document_.snapshot().plan.needs[size_t(need)].title + " stays open: " + reason + " ";
+    Q_EMIT told(typeset(text + howGood(all.way) + (why.empty() ? "" : " " + why)));
 }
 
 void WiringStation::unbindSelected()

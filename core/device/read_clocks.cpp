@@ -289,6 +289,11 @@ void DeviceReader::readClocks()
         if (const JsonNode frozen = row.optionalChild("frozen_by"); frozen.exists())
             for (const JsonNode& by : frozen.isArray() ? frozen.items() : std::vector<JsonNode>{frozen})
                 node.frozenBy.push_back(clockAt(by));
+        for (const ClockIndex by : node.frozenBy)
+            if (by >= 0 && ok() && !rows[size_t(by)].has("enable"))
+                row.child("frozen_by")
+                    .fail(fmt::format("{} has no \"enable\": what it freezes could never be set.",
+                                      device_.clocks[size_t(by)].id));
         readClockInputs(node, row);
         readClockControl(node, row);
         if (row.has("limit"))

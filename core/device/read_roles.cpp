@@ -246,7 +246,11 @@ void DeviceReader::readBitRoles(Block& block, const std::string& name, const std
                             : encodingOfNames(spec, block.registers[size_t(role.reg)].fields[size_t(role.field)], node);
         if (!any)
             checkEncoding(spec, role.encoding, node);
-        block.roles[name + std::to_string(bit)] = role;
+        if (!block.roles.emplace(name + std::to_string(bit), role).second) {
+            node.fail(fmt::format("\"{}\" is a second field for bit {} of the role \"{}\"; one field holds its value.",
+                                  named, bit, name));
+            return;
+        }
         any = true;
     }
     if (!any)

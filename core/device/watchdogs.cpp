@@ -3,11 +3,19 @@
 
 namespace bindrel {
 
+bool runsFromReset(const Device& device, InstanceIndex watchdog)
+{
+    if (device.ability(watchdog, "runs_at_reset", 0) != 0)
+        return true;
+    const FieldRef on = device.roleField(watchdog, "on");
+    return on.valid() && device.blockOf(watchdog).role("on")->encoding.decode(device.resetCode(on)).value_or(0) == 1;
+}
+
 std::vector<FieldCode> runningWatchdogs(const Device& device)
 {
     std::vector<FieldCode> out;
     for (size_t i = 0; i < device.instances.size(); ++i) {
-        if (device.blockOf(int(i)).kind != "watchdog" || device.ability(int(i), "runs_at_reset", 0) == 0)
+        if (device.blockOf(int(i)).kind != "watchdog" || !runsFromReset(device, int(i)))
             continue;
         const FieldRef feed = device.roleField(int(i), "feed");
         if (!feed.valid())

@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/base/text.h"
 #include "core/clocks/combinations.h"
 #include "core/findings/finding.h"
 #include "core/plan/check_setting.h"
@@ -353,6 +354,52 @@ Expected<Edit> fixFactor(const Facts& f, const Finding& finding)
                   SetClock{finding.place.id, factorText(f.device.clocks[size_t(clock)], factor)});
 }
 
+/// A multiplier that runs with both sets of clocks but is switched off on the way, since something that it freezes
+/// changes: what runs from it stops for as long as it needs to start.
+void stoppedMeanwhile(const Facts& f, std::vector<Finding>& out)
+{
+    if (!f.image.slowRates)
+        return;
+    const Rates& slow = *f.image.slowRates;
+    for (size_t i = 0; i < f.device.clocks.size(); ++i) {
+        const ClockNode& node = f.device.clocks[i];
+        const auto switchedOff = [&](const std::vector<Step>& steps) {
+            return std::any_of(steps.begin(), steps.end(), [&](const Step& step) {
+                return std::any_of(step.fields.begin(), step.fields.end(), [&](const FieldWrite& write) {
+                    return write.ref == node.enable.ref && write.code != node.enable.code;
+                });
+            });
+        };
+        if (!node.enable.valid() || !f.rates.clocks[i].running || !slow.clocks[i].running ||
+            (!switchedOff(f.image.toSlow) && !switchedOff(f.image.toFull)))
+            continue;
+        const auto from = [&](const Rates& rates, ClockIndex kernel) {
+            const std::vector<ClockIndex> path = pathToSource(rates, kernel);
+            return std::find(path.begin(), path.end(), ClockIndex(int(i))) != path.end();
+        };
+        std::vector<std::string> stopped;
+        for (size_t n = 0; n < f.plan.needs.size(); ++n) {
+            const ClockIndex kernel =
+                f.bindings.needs[n].state == BoundNeed::State::Bound ? f.settings[n].kernel : ClockIndex(-1);
+            if (kernel >= 0 && f.rates.clocks[size_t(kernel)].rate == slow.clocks[size_t(kernel)].rate &&
+                from(f.rates, kernel) && from(slow, kernel))
+                stopped.push_back(f.plan.needs[n].title);
+        }
+        const bool one = stopped.size() == 1;
+        if (!stopped.empty())
+            out.push_back(
+                {Severity::Caution,
+                 {},
+                 fmt::format("{} is set anew each time that clocks are changed: {} {} for up to {}, though {} "
+                             "the same rate before and after. Run {} from another clock, or give {} the same "
+                             "settings in both sets.",
+                             node.name, listed(stopped), one ? "stops" : "stop", format(node.startup),
+                             one ? "it has" : "they have", one ? "it" : "them", node.name),
+                 {Place::Kind::Clock, node.id, {}},
+                 {}});
+    }
+}
+
 } // namespace
 
 void clockLimitFindings(const Facts& f, std::vector<Finding>& out)
@@ -380,6 +427,7 @@ std::vector<Rule> clockRules()
         {"CLK-11", "A clock is as accurate as its users ask.", tooRough, nullptr},
         {"CLK-12", "When a clock does not start, what the plan says can be done.", nothingToFallBackTo, nullptr},
         {"CLK-13", "Clocks do not stand as is forbidden together.", standsForbidden, nullptr},
+        {"CLK-14", "What keeps its rate runs on while clocks are changed.", stoppedMeanwhile, nullptr},
     };
 }
 

@@ -10,7 +10,7 @@ namespace bindrel {
 class ClockMoves : ClockWriting {
 public:
     ClockMoves(const Device& device, const Rates& rates, const ClockStand& from, const ClockStand& to)
-        : ClockWriting(device, rates, from, to)
+        : ClockWriting(device, rates, from, to), live_(from.live)
     {
     }
 
@@ -29,6 +29,9 @@ public:
     void await(int source) { readyStep(source); }
 
     std::vector<Step> run();
+
+    /// Kernels that are live before and after and ran outside their limits meanwhile.
+    const std::set<ClockIndex>& spoiled() const { return spoiled_; }
 
 private:
     /// In the usual order: what makes room first, what takes it away last.
@@ -61,11 +64,12 @@ private:
     bool isWritten(int i) const
     {
         const FieldRef& control = node(i).control;
-        return !sameSetting(i) ||
-               (gatesClosed_ && control.valid() && to_.live[size_t(i)] && device_.fieldOf(control).survivesReset);
+        return !sameSetting(i) || (gatesClosed_ && control.valid() && to_.live[size_t(i)] && !now_.live[size_t(i)] &&
+                                   device_.fieldOf(control).survivesReset);
     }
 
     void collect();
+    void noteSpoiled();
 
     // ---- a select and the divider behind it in one register: written at once, what hangs on them sees no rate between
     // the two
@@ -155,6 +159,8 @@ private:
 
     void make(const Move& move, bool write);
 
+    std::vector<bool> live_; ///< from the beginning on
+    std::set<ClockIndex> spoiled_;
     std::vector<ClockIndex> vital_ = vitalClocks();
     std::vector<Move> open_;
     std::vector<ClockIndex> extras_; ///< sources that run on, but are to be trimmed or watched

@@ -17,8 +17,9 @@ std::vector<Step> ClockMoves::run()
     collect();
     for (int i = 0; i < int(device_.clocks.size()); ++i)
         letGo(i);
+    noteSpoiled();
     // The first in the usual order that leaves every limit whole. Setting something on the way makes room for others.
-    while (!open_.empty()) {
+    for (; !open_.empty(); noteSpoiled()) {
         if (moveTogether())
             continue;
         auto next = std::find_if(open_.begin(), open_.end(), [this](const Move& move) {
@@ -42,6 +43,14 @@ std::vector<Step> ClockMoves::run()
     return std::move(steps_);
 }
 
+void ClockMoves::noteSpoiled()
+{
+    for (size_t i = 0; i < device_.clocks.size(); ++i)
+        if (node(int(i)).tier == "kernel" && live_[i] && to_.live[i] && runs(int(i)) && now_.trial.outside(i) &&
+            !to_.trial.outside(i))
+            spoiled_.insert(int(i));
+}
+
 void ClockMoves::collect()
 {
     const auto fastest = [this](int range) { return device_.ranges[size_t(range)].waitStateLimits.back(); };
@@ -53,7 +62,23 @@ void ClockMoves::collect()
     for (int i = 0; i < count; ++i) {
         const ClockNode& facts = node(i);
         const bool frozen = !facts.frozenBy.empty();
-        if (facts.isSource()) {
+        // What this clock freezes and what changes: `shared` is frozen by others as well.
+        bool changes = false, shared = false;
+        for (int k = 0; k < count && facts.enable.valid(); ++k)
+            if (frozenBy(k, i) && !sameSetting(k)) {
+                changes = true;
+                shared = shared || node(k).frozenBy.size() > 1;
+            }
+        if (changes && !isMultiplier(i)) {
+            if (!now(i).off)
+                open_.push_back({then(i).off && !shared ? What::Off : What::MultiplierOff, i});
+            if (!then(i).off || shared)
+                open_.push_back({What::Set, i});
+            if (!then(i).off)
+                open_.push_back({facts.isSource() ? What::SourceOn : What::GateOn, i});
+            if (facts.isSource() && !then(i).off && !facts.rates.empty() && !sameSetting(i))
+                open_.push_back({What::SourceRate, i});
+        } else if (facts.isSource()) {
             if (!then(i).off && !facts.rates.empty() && !sameSetting(i))
                 open_.push_back({What::SourceRate, i});
             if (now(i).off != then(i).off)
@@ -75,12 +100,6 @@ void ClockMoves::collect()
                              i});
         }
         if (isMultiplier(i)) {
-            bool changes = false, shared = false;
-            for (int k = 0; k < count; ++k)
-                if (frozenBy(k, i) && !sameSetting(k)) {
-                    changes = true;
-                    shared = shared || node(k).frozenBy.size() > 1;
-                }
             if (!now(i).off && (then(i).off || changes))
                 open_.push_back({then(i).off && !shared ? What::Off : What::MultiplierOff, i});
             if (changes && (!then(i).off || shared))
@@ -178,6 +197,9 @@ bool ClockMoves::ready(const Move& move) const
                     if (!now(by).off)
                         return false;
         return true;
+    case What::SourceOn:
+    case What::GateOn:
+        return !pending(What::Set, i) && !pending(What::MultiplierOff, i) && !sharedPending(i);
     case What::MultiplierOn:
         return !pending(What::Set, i) && !pending(What::MultiplierOff, i) && runs(now_.trial.inputOf(size_t(i))) &&
                !sharedPending(i);
@@ -306,7 +328,8 @@ void ClockMoves::make(const Move& move, bool write)
 }
 
 std::vector<Step> clockMoves(const Device& device, const Rates& rates, const ClockStand& from, const ClockStand& to,
-                             const MoveOptions& options, std::vector<AwaitedClock>* awaited)
+                             const MoveOptions& options, std::vector<AwaitedClock>* awaited,
+                             std::set<ClockIndex>* spoiled)
 {
     ClockMoves moves(device, rates, from, to);
     moves.startOnly(options.startOnly);
@@ -317,6 +340,8 @@ std::vector<Step> clockMoves(const Device& device, const Rates& rates, const Clo
     std::vector<Step> steps = moves.run();
     if (awaited)
         *awaited = moves.awaited();
+    if (spoiled)
+        *spoiled = moves.spoiled();
     return steps;
 }
 

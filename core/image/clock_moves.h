@@ -3,6 +3,8 @@
 
 #include "core/image/clock_steps.h"
 
+#include <set>
+
 namespace bindrel {
 
 /// What an order of changes has to put up with beside the two stands.
@@ -14,8 +16,9 @@ struct MoveOptions {
     std::vector<ClockIndex> awaitFirst; ///< sources that were started before
 };
 
-/// See clockSteps(). `awaited`: takes how the clocks stood at each wait for one; may be null.
+/// See clockSteps(). `awaited`: takes how the clocks stood at each wait for one; may be null. `spoiled`: as there.
 std::vector<Step> clockMoves(const Device& device, const Rates& rates, const ClockStand& from, const ClockStand& to,
-                             const MoveOptions& options, std::vector<AwaitedClock>* awaited);
+                             const MoveOptions& options, std::vector<AwaitedClock>* awaited,
+                             std::set<ClockIndex>* spoiled = nullptr);
 
 } // namespace bindrel

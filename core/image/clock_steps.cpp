@@ -3,12 +3,38 @@
 #include "core/image/clock_moves.h"
 
 #include <algorithm>
+#include <utility>
 
 namespace bindrel {
 
-std::vector<Step> clockSteps(const Device& device, const Rates& rates, const ClockStand& from, const ClockStand& to)
+std::vector<Step> clockSteps(const Device& device, const Rates& rates, const ClockStand& from, const ClockStand& to,
+                             std::set<ClockIndex>* spoiled)
 {
-    return clockMoves(device, rates, from, to, {}, nullptr);
+    return clockMoves(device, rates, from, to, {}, nullptr, spoiled);
+}
+
+GatesMeanwhile gatesMeanwhile(const Device& device, const Bindings& bindings, const std::set<ClockIndex>& spoiled,
+                              std::string why)
+{
+    GatesMeanwhile out;
+    std::set<FieldRef> done;
+    std::string again = "What was stopped goes on.";
+    for (const BoundNeed& bound : bindings.needs) {
+        if (bound.state != BoundNeed::State::Bound || bound.instance < 0)
+            continue;
+        const Instance& instance = device.instances[size_t(bound.instance)];
+        // A gate that cannot be closed again leaves its instance as it is; the rehearsal tells.
+        if (!spoiled.contains(instance.kernel) || !instance.gate.valid() ||
+            device.fieldOf(instance.gate.ref).access != Field::Access::ReadWrite ||
+            !done.insert(instance.gate.ref).second)
+            continue;
+        out.close.push_back(
+            updateStep(device, {{instance.gate.ref, instance.gate.code == 0 ? 1u : 0u, instance.name + " stopped"}},
+                       std::exchange(why, {})));
+        out.open.push_back(updateStep(device, {{instance.gate.ref, instance.gate.code, instance.name + " clocked"}},
+                                      std::exchange(again, {})));
+    }
+    return out;
 }
 
 namespace {
@@ -81,7 +107,11 @@ ClockBringUp bringUpFrom(const Device& device, const Rates& rates, const Awaited
     out.steps = clockMoves(device, rates, from.stand, middle, first, &out.awaited);
     if (out.lateSources.empty())
         return out;
-    for (Step& step : clockMoves(device, rates, middle, full, {{}, std::nullopt, out.lateSources}, nullptr)) {
+    // Gates of what has not been written yet are still closed.
+    std::vector<InstanceIndex> opened = from.opened;
+    for (const Step& step : out.steps)
+        opened.push_back(step.instance);
+    for (Step& step : clockMoves(device, rates, middle, full, {{}, opened, out.lateSources}, nullptr)) {
         step.phase = Step::Phase::Late;
         out.steps.push_back(std::move(step));
     }

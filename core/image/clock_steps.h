@@ -5,6 +5,8 @@
 #include "core/clocks/trial.h"
 #include "core/image/image.h"
 
+#include <set>
+
 namespace bindrel {
 
 /// How the clocks of a chip stand at a moment: what their fields hold.
@@ -28,12 +30,20 @@ ClockStand wokenStand(const Device& device, const ClockStand& planned, const Rat
 /// The operations that lead from one stand to another. After each, every live clock is inside its limits in the
 /// operating range of that moment (its nominal rate; while it is on), and the flash has wait states enough: an
 /// operation that would break one waits until others have made room. Controls are changed only while nothing that
-/// freezes them is on; a clock is selected only while it runs; of a kernel's limits the highest rate counts (users of
-/// one that becomes too slow, or faster than its bus, rest during a switch); if the system clock comes from what must
-/// be set anew, it runs from another source meanwhile. What is live and comes from such a multiplier stands still for
-/// its start-up time. Only what differs is written. When nothing can be done without breaking a limit (the plan breaks
-/// it itself), the rest follows in the usual order.
-std::vector<Step> clockSteps(const Device& device, const Rates& rates, const ClockStand& from, const ClockStand& to);
+/// freezes them is on; a clock is selected only while it runs; of a kernel's limits the highest rate counts (`spoiled`
+/// takes those that become too slow, or faster than their bus allows: gatesMeanwhile() keeps their users still); if the
+/// system clock comes from what must be set anew, it runs from another source meanwhile. What is live and comes from
+/// such a multiplier stops for its start-up time. Only what differs is written. When nothing can be done without
+/// breaking a limit (the plan breaks it itself), the rest follows in the usual order.
+std::vector<Step> clockSteps(const Device& device, const Rates& rates, const ClockStand& from, const ClockStand& to,
+                             std::set<ClockIndex>* spoiled = nullptr);
+
+/// Closes the gates of instances that run from kernels which are outside their limits meanwhile, and opens them again.
+struct GatesMeanwhile {
+    std::vector<Step> close, open;
+};
+GatesMeanwhile gatesMeanwhile(const Device& device, const Bindings& bindings, const std::set<ClockIndex>& spoiled,
+                              std::string why);
 
 /// How the clocks stand while the bring-up waits for one of them.
 struct AwaitedClock {

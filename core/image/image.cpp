@@ -232,8 +232,19 @@ void appendClockSteps(Image& image, const Device& device, const Board& board, co
     if (plan.slow) {
         image.slowRates = computeRates(device, board, withClockSet(plan, *plan.slow), bindings);
         const ClockStand slow = plannedStand(device, *image.slowRates, full);
-        image.toSlow = clockSteps(device, *image.slowRates, full, slow);
-        image.toFull = clockSteps(device, rates, slow, plannedStand(device, rates, slow));
+        const auto change = [&](const Rates& to, const ClockStand& before, const ClockStand& after) {
+            std::set<ClockIndex> spoiled;
+            std::vector<Step> moves = clockSteps(device, to, before, after, &spoiled);
+            GatesMeanwhile gates = gatesMeanwhile(
+                device, bindings, spoiled, "Stopped meanwhile: the change of clocks takes it outside its limits.");
+            std::vector<Step> steps = std::move(gates.close);
+            for (std::vector<Step>* more : {&moves, &gates.open})
+                for (Step& step : *more)
+                    steps.push_back(std::move(step));
+            return steps;
+        };
+        image.toSlow = change(*image.slowRates, full, slow);
+        image.toFull = change(rates, slow, plannedStand(device, rates, slow));
     }
     if (plan.onFailure != OnFailure::Stop)
         appendFallBacks(image, {device, board, plan, bindings, rates, settings, pads}, reset, bringUp.awaited);

@@ -73,9 +73,16 @@ ModeSteps stepsFor(const Device& device, const Board& board, const ClockSetting&
     out.back = std::move(undo);
     if (waking) {
         const ClockStand planned = plannedStand(device, clocks.rates, resetStand(device, board, clocks.plan, bindings));
-        const std::vector<Step> clockBack =
-            clockSteps(device, clocks.rates, wokenStand(device, planned, clocks.rates, mode, state, *waking), planned);
+        std::set<ClockIndex> spoiled;
+        const std::vector<Step> clockBack = clockSteps(
+            device, clocks.rates, wokenStand(device, planned, clocks.rates, mode, state, *waking), planned, &spoiled);
         out.back.insert(out.back.end(), clockBack.begin(), clockBack.end());
+        // What works in the mode goes on; the rest must not run while the clocks come back.
+        std::erase_if(spoiled, [&state](ClockIndex kernel) { return state.alive[size_t(kernel)]; });
+        GatesMeanwhile gates = gatesMeanwhile(
+            device, bindings, spoiled, "Stopped meanwhile: when the chip wakes its clock is outside its limits.");
+        out.enter.insert(out.enter.begin(), gates.close.begin(), gates.close.end());
+        out.back.insert(out.back.end(), gates.open.begin(), gates.open.end());
     }
     return out;
 }

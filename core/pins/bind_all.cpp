@@ -44,16 +44,33 @@ Expected<BoundAll> bindAll(const Device& device, const Board& board, const Plan&
     request.needs = openNeeds(device, plan);
     if (request.needs.empty())
         return problemOf("no need is open.");
-    const std::string title = request.needs.size() == 1 ? "Bind " + plan.needs[size_t(request.needs.front())].title
-                                                        : fmt::format("Bind {} open needs", request.needs.size());
+    const auto title = [&] {
+        return request.needs.size() == 1 ? "Bind " + plan.needs[size_t(request.needs.front())].title
+                                         : fmt::format("Bind {} open needs", request.needs.size());
+    };
+    std::vector<std::pair<NeedIndex, std::string>> left;
     request.effort = options.effort;
     request.cancelled = options.cancelled;
     if (options.improved)
-        request.improved = [&](const Placement& way) { options.improved({editOfPlacement(plan, way, title), way}); };
-    const PlacementResult result = place(device, board, plan, request);
-    if (result.ways.empty())
-        return noRoom(device, plan, result, request.needs);
-    return BoundAll{editOfPlacement(plan, result.ways.front(), title), result.ways.front()};
+        request.improved = [&](const Placement& way) {
+            options.improved({editOfPlacement(plan, way, title()), way, left});
+        };
+    // So many may stay open before the plan is not for this chip.
+    constexpr size_t kMostLeft = 24;
+    std::optional<Problem> first;
+    while (true) {
+        const PlacementResult result = place(device, board, plan, request);
+        if (!result.ways.empty())
+            return BoundAll{editOfPlacement(plan, result.ways.front(), title()), result.ways.front(), std::move(left)};
+        const Problem why = noRoom(device, plan, result, request.needs);
+        if (!first)
+            first = why;
+        const auto spared = std::max_element(result.culprits.begin(), result.culprits.end());
+        if (spared == result.culprits.end() || result.cancelled || request.needs.size() == 1 ||
+            left.size() == kMostLeft || std::erase(request.needs, *spared) == 0)
+            return *first;
+        left.emplace_back(*spared, why.message);
+    }
 }
 
 Expected<Edit> bindAllOpen(const Device& device, const Board& board, const Plan& plan,

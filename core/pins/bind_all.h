@@ -6,10 +6,12 @@
 
 namespace bindrel {
 
-/// Every open need with a place.
+/// Every open need with a place, or all but a few that cannot have one.
 struct BoundAll {
     Edit edit;
     Placement way;
+    /// Needs that stay open, each with what it would take; empty: none.
+    std::vector<std::pair<NeedIndex, std::string>> left;
 };
 
 /// How long a search goes on, and who is told.
@@ -19,8 +21,9 @@ struct SearchOptions {
     std::function<void(const BoundAll&)> improved; ///< each way that is better than the one before; may be empty
 };
 
-/// Places all open needs at once, as one edit; nothing that is bound moves. The problem names needs that cannot stand
-/// together, as few as say it. What was found before the search was stopped is given.
+/// Places all open needs at once, as one edit; nothing that is bound moves. Of needs that cannot stand together the
+/// last in the plan stays open, and is named with the reason; only when none can be placed, or the search cannot tell,
+/// that is the problem. What was found before the search was stopped is given.
 Expected<BoundAll> bindAll(const Device& device, const Board& board, const Plan& plan, const SearchOptions& options);
 Expected<Edit> bindAllOpen(const Device& device, const Board& board, const Plan& plan,
                            const std::function<bool()>& cancelled = {});

@@ -26,8 +26,8 @@ constexpr int kTooManyTimes = 20;
 class MachineRun : EmulatedCore::Listener {
 public:
     MachineRun(const Facts& facts, const Scenario& scenario, Rehearsal& out)
-        : f_(facts), device_(facts.device), out_(out), scenario_(scenario), chip_(device_, facts.board, scenario.dead),
-          recorder_(chip_, out)
+        : f_(facts), device_(facts.device), out_(out), scenario_(scenario),
+          chip_(device_, facts.board, facts.rates.supply, scenario.dead), recorder_(chip_, out)
     {
         chip_.demand(demandOf(facts));
         for (const FieldCode& word : runningWatchdogs(device_)) {
@@ -241,16 +241,11 @@ private:
         }
     }
 
-    void switching(std::map<ClockIndex, Rational> steady)
-    {
-        chip_.demand().switching = true;
-        chip_.demand().steady = std::move(steady);
-    }
+    void switching(std::map<ClockIndex, Rational> steady) { chip_.demand().steady = std::move(steady); }
 
     void settled(bool slow)
     {
         recorder_.rest();
-        chip_.demand().switching = false;
         judgeOutcome(chip_, f_, slow ? *f_.image.slowRates : f_.rates, left_, scenario_.dead);
     }
 

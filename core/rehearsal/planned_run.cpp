@@ -26,8 +26,8 @@ constexpr int kManyTimes = 20;
 class PlannedRun {
 public:
     PlannedRun(const Facts& facts, const Scenario& scenario, Rehearsal& out)
-        : f_(facts), device_(facts.device), out_(out), scenario_(scenario), chip_(device_, facts.board, scenario.dead),
-          recorder_(chip_, out)
+        : f_(facts), device_(facts.device), out_(out), scenario_(scenario),
+          chip_(device_, facts.board, facts.rates.supply, scenario.dead), recorder_(chip_, out)
     {
         chip_.demand(demandOf(facts));
         for (size_t core = 0; core < device_.cores.size(); ++core)
@@ -172,17 +172,13 @@ private:
 
     void slowAndBack()
     {
-        chip_.demand().switching = true;
         chip_.demand().steady = steadyClocks(f_, f_.rates, *f_.image.slowRates);
         if (performAll(f_.image.toSlow)) {
             recorder_.rest();
-            chip_.demand().switching = false;
             judgeOutcome(chip_, f_, *f_.image.slowRates, left_, scenario_.dead);
-            chip_.demand().switching = true;
             chip_.pass(kSecond / 1000);
             if (performAll(f_.image.toFull)) {
                 recorder_.rest();
-                chip_.demand().switching = false;
                 chip_.demand().steady.clear();
                 judgeOutcome(chip_, f_, f_.rates, left_, scenario_.dead);
             }
@@ -192,7 +188,6 @@ private:
     void modeAndBack(const ModeSteps& steps)
     {
         const LowPowerMode& mode = device_.modes[size_t(steps.mode)];
-        chip_.demand().switching = true;
         if (steps.slow && !performAll(f_.image.toSlow))
             return;
         for (const NeedIndex need : steps.again)
@@ -213,7 +208,6 @@ private:
                 if (wanted(size_t(need), 0))
                     performOf(Step::Phase::Start, size_t(need), 0);
             recorder_.rest();
-            chip_.demand().switching = false;
             judgeOutcome(chip_, f_, steps.slow ? *f_.image.slowRates : f_.rates, left_, scenario_.dead);
         }
     }

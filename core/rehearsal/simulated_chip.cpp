@@ -2,6 +2,7 @@
 #include "core/rehearsal/simulated_chip.h"
 #include "core/base/text.h"
 #include "core/device/block_kind.h"
+#include "core/device/watchdogs.h"
 
 #include "core/quantity/format.h"
 
@@ -57,8 +58,8 @@ std::string momentText(Moment span)
     return fmt::format("{:.3g}\u2009ns", seconds / 1e-9);
 }
 
-SimulatedChip::SimulatedChip(const Device& device, const Board& board, std::set<ClockIndex> dead)
-    : device_(device), registers_(device), clocks_(registers_, board, std::move(dead)), pads_(registers_),
+SimulatedChip::SimulatedChip(const Device& device, const Board& board, const Voltage& supply, std::set<ClockIndex> dead)
+    : device_(device), registers_(device), clocks_(registers_, board, supply, std::move(dead)), pads_(registers_),
       usersOf_(device.clocks.size())
 {
     domains_.resize(device.domains.size());
@@ -84,7 +85,7 @@ SimulatedChip::SimulatedChip(const Device& device, const Board& board, std::set<
                 device.roleField(int(i), "period"),
                 device.roleField(int(i), "window"),
                 {device.roleField(int(i), "feed"), 1},
-                device.ability(int(i), "runs_at_reset", 0) != 0};
+                runsFromReset(device, int(i))};
         if (!dog.feed.ref.valid() || !dog.period.valid())
             continue;
         for (const EnumValue& value : device.fieldOf(dog.feed.ref).values)
@@ -410,7 +411,7 @@ void SimulatedChip::warmReset()
     settleDomains();
     clocks_.reset(now_);
     running_ = {0};
-    demand_.levelsFree = demand_.switching = false;
+    demand_.levelsFree = false;
     demand_.steady.clear();
     broken_.clear();
     for (Dog& dog : dogs_) {

@@ -33,8 +33,6 @@ struct Demand {
     bool levelsFree = false; ///< the start functions have run: outputs may change
     /// Clocks that must keep their rate meanwhile, hertz: what is the same before and after a change of clocks.
     std::map<ClockIndex, Rational> steady;
-    /// Clocks whose users rest meanwhile: only what the silicon bears at the most counts of their limits.
-    bool switching = false;
 };
 
 /// A chip made from its device file and the board alone. It shares nothing with the code that plans or writes
@@ -43,7 +41,7 @@ struct Demand {
 class SimulatedChip {
 public:
     /// `dead`: clocks that never start.
-    SimulatedChip(const Device& device, const Board& board, std::set<ClockIndex> dead = {});
+    SimulatedChip(const Device& device, const Board& board, const Voltage& supply, std::set<ClockIndex> dead = {});
 
     /// The core that the accesses from now on come from.
     void acts(CoreIndex core) { acting_ = core; }

@@ -169,8 +169,8 @@ void SimulatedChip::judge()
         bool counts = true, works = true;
         if (node.tier == "kernel") {
             counts = inUse(i);
-            works = !demand_.switching && std::any_of(usersOf_[size_t(i)].begin(), usersOf_[size_t(i)].end(),
-                                                      [this](InstanceIndex instance) { return atWork(instance); });
+            works = std::any_of(usersOf_[size_t(i)].begin(), usersOf_[size_t(i)].end(),
+                                [this](InstanceIndex instance) { return atWork(instance); });
         }
         const std::string& range = device_.ranges.empty() ? node.name : device_.ranges[size_t(clocks_.range())].name;
         if (counts && bounds.max && rate > *bounds.max)

@@ -15,8 +15,9 @@ Moment picoseconds(const Duration& span)
 }
 } // namespace
 
-SimulatedClocks::SimulatedClocks(SimulatedRegisters& registers, const Board& board, std::set<ClockIndex> dead)
-    : registers_(registers), device_(registers.device()), board_(board), dead_(std::move(dead)),
+SimulatedClocks::SimulatedClocks(SimulatedRegisters& registers, const Board& board, const Voltage& supply,
+                                 std::set<ClockIndex> dead)
+    : registers_(registers), device_(registers.device()), board_(board), supply_(supply), dead_(std::move(dead)),
       clocks_(device_.clocks.size()), done_(device_.clocks.size(), 0)
 {
     const auto mark = [this](const FieldRef& ref) {
@@ -46,10 +47,9 @@ void SimulatedClocks::reset(Moment now)
     range_ = device_.resetRange;
     // Without a regulator to choose, the supply alone decides what the silicon bears.
     for (size_t r = 0; r < device_.ranges.size() && !device_.rangeControl.valid(); ++r)
-        if (const OperatingRange& range = device_.ranges[r];
-            range.supplyMin <= board_.supply && board_.supply <= range.supplyMax)
+        if (const OperatingRange& range = device_.ranges[r]; range.supplyMin <= supply_ && supply_ <= range.supplyMax)
             if (const OperatingRange& known = device_.ranges[size_t(range_)];
-                !(known.supplyMin <= board_.supply && board_.supply <= known.supplyMax) ||
+                !(known.supplyMin <= supply_ && supply_ <= known.supplyMax) ||
                 range.waitStateLimits.back() > known.waitStateLimits.back())
                 range_ = int(r);
     wantedRange_ = range_;

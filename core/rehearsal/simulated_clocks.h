@@ -22,8 +22,9 @@ public:
         std::int64_t setting = 0; ///< in 1/unit
     };
 
-    /// `dead`: clocks that never start.
-    SimulatedClocks(SimulatedRegisters& registers, const Board& board, std::set<ClockIndex> dead);
+    /// `supply`: what the chip gets, which a plan may say otherwise than its board. `dead`: clocks that never start.
+    SimulatedClocks(SimulatedRegisters& registers, const Board& board, const Voltage& supply,
+                    std::set<ClockIndex> dead);
 
     const Clock& clock(int index) const { return clocks_[size_t(index)]; }
     /// How a clock's control stands: a factor in 1/unit, or the place among inputs or rates; -1 where its code means
@@ -72,6 +73,7 @@ private:
     SimulatedRegisters& registers_;
     const Device& device_;
     const Board& board_;
+    Voltage supply_;
     std::set<ClockIndex> dead_;
     std::vector<Clock> clocks_;
     std::vector<char> done_;

@@ -5,6 +5,7 @@
 // With a clock of f ± t a period of n cycles ends between n / (f (1 + t)) and n / (f (1 - t)). The first must be no
 // shorter than what is asked for. The closed part is w sixteenths of the period; feeding is safe from w / 16 of the
 // longest period on until the end of the shortest.
+#include "core/device/watchdogs.h"
 #include "core/kinds/common/division.h"
 #include "core/kinds/kind.h"
 #include "core/quantity/format.h"
@@ -40,10 +41,12 @@ Setting solveWatchdog(const TuningContext& c)
     Setting out;
     const bool off = goalIs(c.need, "runs", "no");
     const std::string& name = c.device.instances[size_t(c.bound.instance)].name;
-    const bool always = c.device.ability(c.bound.instance, "runs_at_reset", 0) != 0;
+    const bool always = runsFromReset(c.device, c.bound.instance);
     if (off) {
         const FieldRef on = c.device.roleField(c.bound.instance, "on");
-        const bool can = !always || (on.valid() && c.device.fieldOf(on).keepsWrites() && c.encoding("on").encode(0));
+        // What can be written once is taken already where something else has switched it on.
+        const bool can = !always || (on.valid() && c.device.fieldOf(on).access == Field::Access::ReadWrite &&
+                                     c.encoding("on").encode(0));
         Achieved row{"runs", "Runs", "no", can ? "no" : "yes", std::nullopt, can, {}, {}};
         if (!can)
             row.trouble = say(c, "{} runs from reset on and cannot be stopped. Feed it, and ask for a period.", name);

@@ -59,6 +59,43 @@ private Q_SLOTS:
                 *bindAllOpen(*work.device, *work.board, work.plan));
     }
 
+    /// What has no place stays open and is named; it does not keep the others from theirs.
+    void whatHasNoPlaceStaysOpenAlone()
+    {
+        Workpiece work = demo("sluice-node-c-start");
+        const size_t wanted = work.plan.needs.size();
+        // One that no instance of the chip can be, and more ports of one kind than there are.
+        Need clocked;
+        clocked.id = clocked.title = "clocked";
+        clocked.kind = "uart";
+        clocked.goals = {{"line", "synchronous"}};
+        work.plan.needs.insert(work.plan.needs.begin() + 2, clocked);
+        const Expected<BoundAll> all = bindAll(*work.device, *work.board, work.plan, {});
+        QVERIFY2(all.ok(), all.ok() ? "" : all.problem().text().c_str());
+        QCOMPARE(all->left.size(), size_t(1));
+        QCOMPARE(all->left.front().first, NeedIndex(2));
+        QVERIFY2(all->left.front().second.find("clock (CK)") != std::string::npos, all->left.front().second.c_str());
+        work.plan = *applied(work.plan, all->edit);
+        QCOMPARE(run(work)->bindings.count(BoundNeed::State::Bound), int(wanted));
+
+        Workpiece many = demo("sluice-node-c-start");
+        for (int i = 0; i < 8; ++i) {
+            Need port;
+            port.id = port.title = "port" + std::to_string(i);
+            port.kind = "can";
+            many.plan.needs.push_back(port);
+        }
+        const Expected<BoundAll> some = bindAll(*many.device, *many.board, many.plan, {});
+        QVERIFY2(some.ok(), some.ok() ? "" : some.problem().text().c_str());
+        // Leaving out fewer of them would not do, and the board's own need is not the one that stays open.
+        int controllers = 0;
+        for (const Instance& instance : many.device->instances)
+            controllers += instance.block >= 0 && many.device->blocks[size_t(instance.block)].kind == "can";
+        QCOMPARE(int(some->left.size()), 9 - controllers);
+        for (const auto& [need, why] : some->left)
+            QVERIFY(many.plan.needs[size_t(need)].id.starts_with("port"));
+    }
+
     void bindLeavesOthersAlone()
     {
         Workpiece work = demo();

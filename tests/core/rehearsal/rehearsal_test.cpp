@@ -150,7 +150,7 @@ private Q_SLOTS:
         QCOMPARE(low->device->resetCode(pick), 0u);
         QVERIFY(writes(*low, pick));
         // An earlier program had the calendar on the crystal, and the reset left it there.
-        SimulatedChip chip(*low->device, *low->board);
+        SimulatedChip chip(*low->device, *low->board, low->rates.supply);
         chip.registers().put(pick, 1);
         chip.registers().put(low->device->roleField(low->device->findInstance("CAL"), "fine"), 77);
         chip.warmReset();
@@ -495,7 +495,7 @@ private Q_SLOTS:
                     for (const StoredSetting::Decides& decides : setting.decides) {
                         QCOMPARE(s->device->resetCode(decides.ref), decides.codeFor(value.code));
                         // Somebody else's chip has the same: a simulated one, switched on.
-                        SimulatedChip chip(*s->device, *s->board);
+                        SimulatedChip chip(*s->device, *s->board, s->rates.supply);
                         QCOMPARE(chip.registers().code(decides.ref), decides.codeFor(value.code));
                     }
                     const std::string wrong = rehearsed(*s);
