@@ -155,7 +155,7 @@ void LadderView::paintRow(QPainter& p, int row, const QRect& full, bool current)
     const QRect rect = full.adjusted(0, rung.tierBegins ? 6 : 0, 0, 0);
     const FrequencyAxis a = axis();
     const auto broken = limitBreak(c);
-    const bool hard = broken && !broken->toleranceOnly && (c.used || node.tier != "kernel");
+    const bool hard = broken && !broken->toleranceOnly && isSet(*s.device, s.rates, clock);
     const bool back = !path_.empty() && !onPath(clock);
     const bool running = runs(clock);
     const QColor ink = hard ? t.error : !running ? t.faint : back || !c.used ? t.muted : t.ink;

@@ -107,10 +107,10 @@ QString clockText(const Snapshot& s, ClockIndex clock)
                              broken->because.empty() ? "" : ": ", broken->because))));
     if (!c.running)
         sheet.line(colour(t.caution, "Does not run: " + html(c.stopped) + "."));
+    else if (!isSet(*s.device, s.rates, clock))
+        sheet.line(colour(t.muted, "Unused; stays at its reset value. This is what it would be."));
     else if (!c.used)
-        sheet.line(
-            colour(t.muted,
-                   "Not set: nothing uses it. The written program leaves it as reset does; this is what it would be."));
+        sheet.line(colour(t.muted, "Unused, but it runs: the program sets it, and its limits count."));
     sheet.row("Rate", html(format(c.rate, 9)));
     if (!c.rate.value.isInteger())
         sheet.row("exactly", html(c.rate.value.text() + " Hz"));

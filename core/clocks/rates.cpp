@@ -324,6 +324,16 @@ Rates computeRates(const Device& device, const Board& board, const Plan& plan, c
     return Tree(device, board, plan).run(bindings);
 }
 
+bool isSet(const Device& device, const Rates& rates, ClockIndex clock)
+{
+    const ClockNode& node = device.clocks[size_t(clock)];
+    const ClockState& state = rates.clocks[size_t(clock)];
+    const bool idle =
+        !node.frozenBy.empty() && std::none_of(node.frozenBy.begin(), node.frozenBy.end(),
+                                               [&rates](ClockIndex by) { return rates.clocks[size_t(by)].running; });
+    return state.used || (state.running && node.tier != "kernel" && !idle);
+}
+
 std::optional<LimitBreak> limitBreak(const ClockState& clock)
 {
     if (!clock.running)

@@ -57,6 +57,11 @@ struct LimitBreak {
 };
 std::optional<LimitBreak> limitBreak(const ClockState& clock);
 
+/// Whether the bring-up sets a clock, and its limits count: something uses it, or it runs beside what is used. A
+/// peripheral's clock that nothing uses, and what only a clock that is off freezes (the input of a PLL that is not
+/// used), stay as reset leaves them.
+bool isSet(const Device& device, const Rates& rates, ClockIndex clock);
+
 /// How far a running clock is from the nearer of its limits, as a part of that limit; negative when it is broken. Empty
 /// without limits.
 std::optional<Ratio> headRoom(const ClockState& clock);

@@ -127,6 +127,19 @@ private:
         }
     }
 
+    /// Selects behind a clock through which something uses it: taking another input puts it out of use, and what
+    /// nothing uses is at no fault.
+    void addUsers(std::vector<bool>& on, ClockIndex clock) const
+    {
+        for (size_t s = 0; s < trial_.size(); ++s)
+            if (trial_.device().clocks[s].type == ClockNode::Type::Select && trial_.clocks[s].used)
+                for (int i = trial_.inputOf(s); i >= 0; i = trial_.inputOf(size_t(i)))
+                    if (i == clock) {
+                        on[s] = true;
+                        break;
+                    }
+    }
+
     std::vector<bool> pathOfNeed(NeedIndex need) const
     {
         std::vector<bool> on(trial_.size(), false);
@@ -159,6 +172,7 @@ private:
         for (const ClockIndex clock : now.supply ? std::vector<ClockIndex>() : now.clocks) {
             std::vector<bool> on(trial_.size(), false);
             addPath(on, clock);
+            addUsers(on, clock);
             narrow(on);
             if (left > 1)
                 break;
@@ -167,8 +181,10 @@ private:
             if (left > 1 && !first)
                 break;
             std::vector<bool> on(trial_.size(), false);
-            for (const ClockCombination::Term& term : trial_.device().neverTogether[size_t(combination)].terms)
+            for (const ClockCombination::Term& term : trial_.device().neverTogether[size_t(combination)].terms) {
                 addPath(on, term.clock);
+                addUsers(on, term.clock);
+            }
             narrow(on);
         }
         for (const NeedIndex need : now.supply ? std::vector<NeedIndex>() : now.needs) {

@@ -3,6 +3,7 @@
 
 #include "core/clocks/rates.h"
 
+#include <algorithm>
 #include <memory>
 #include <optional>
 #include <string>
@@ -61,7 +62,16 @@ public:
     /// REQUIRES: settled. Whether that counts: it runs, and something uses it or it is no kernel.
     bool breaks(ClockIndex clock) const
     {
-        return clocks[clock].running && (clocks[clock].used || !kernel_[clock]) && outside(clock);
+        return clocks[clock].running && (clocks[clock].used || !kernel_[clock]) && outside(clock) && isSet(clock);
+    }
+    /// REQUIRES: settled. See isSet() of rates.
+    bool isSet(ClockIndex clock) const
+    {
+        const std::vector<ClockIndex>& by = device_->clocks[clock].frozenBy;
+        return clocks[clock].used || (clocks[clock].running && !kernel_[clock] &&
+                                      (by.empty() || std::any_of(by.begin(), by.end(), [this](ClockIndex one) {
+                                           return clocks[one].running;
+                                       })));
     }
     std::optional<Frequency> min(ClockIndex clock) const { return limits_[clock].min; }
     const std::optional<Frequency>& absoluteMax(ClockIndex clock) const { return limits_[clock].max; }

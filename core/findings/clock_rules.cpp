@@ -59,7 +59,7 @@ void limits(const Facts& f, std::vector<Finding>& out, LimitBreak::Which which, 
         const ClockState& state = f.rates.clocks[i];
         const std::optional<LimitBreak> broken = limitBreak(state);
         if (!broken || broken->which != which || broken->toleranceOnly != toleranceOnly ||
-            (!state.used && f.device.clocks[i].tier == "kernel"))
+            !isSet(f.device, f.rates, ClockIndex(int(i))))
             continue;
         // Down a chain the same tolerance meets the same limit again and again; its beginning says it.
         if (toleranceOnly && state.input >= 0 && limitBreak(f.rates.clocks[size_t(state.input)]))

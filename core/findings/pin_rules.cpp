@@ -205,8 +205,8 @@ void boardNets(const Facts& f, std::vector<Finding>& out)
         for (const Seat& seat : f.bindings.needs[n].seats) {
             if (seat.pad < 0)
                 continue;
-            const std::string objection =
-                boardObjection(f.device, f.board, seat.pad, seat.route, netOf(f.plan.needs[n], seat.signal.id));
+            const std::string objection = boardObjection(f.device, f.board, seat.pad, seat.route, f.plan.needs[n],
+                                                         netOf(f.plan.needs[n], seat.signal.id));
             if (!objection.empty())
                 out.push_back({Severity::Error,
                                {},

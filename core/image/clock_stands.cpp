@@ -32,12 +32,7 @@ ClockStand plannedStand(const Device& device, const Rates& rates, const ClockSta
         const ClockState& state = rates.clocks[i];
         TrialClock& clock = out.trial.clocks[i];
         clock.off = node.enable.valid() && !state.running;
-        // What nothing uses need not be set; but what runs with something that is used must stay inside its limits.
-        // What a multiplier freezes is set together with it.
-        const auto runs = [&rates](ClockIndex by) { return rates.clocks[size_t(by)].running; };
-        const bool frozen = !node.frozenBy.empty() && std::none_of(node.frozenBy.begin(), node.frozenBy.end(), runs);
-        const bool matters = state.used || (state.running && node.tier != "kernel" && !frozen);
-        if (matters)
+        if (isSet(device, rates, ClockIndex(int(i))))
             clock.setting = state.setting;
         clock.trimmed = state.trimmed;
         out.monitored[i] = state.monitored;

@@ -62,7 +62,7 @@ Expected<BoundAll> bindAll(const Device& device, const Board& board, const Plan&
         const PlacementResult result = place(device, board, plan, request);
         if (!result.ways.empty())
             return BoundAll{editOfPlacement(plan, result.ways.front(), title()), result.ways.front(), std::move(left)};
-        const Problem why = noRoom(device, plan, result, request.needs);
+        const Problem why = noRoom(device, plan, result, result.culprits.empty() ? request.needs : result.culprits);
         if (!first)
             first = why;
         const auto spared = std::max_element(result.culprits.begin(), result.culprits.end());

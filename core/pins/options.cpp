@@ -68,7 +68,8 @@ void judge(Option& option, const Device& device, const Board& board, const Plan&
         return set(Option::Cost::Impossible, "the signal is held");
     if (plan.held(holdOfNeed(self.id)) && bound.state == BoundNeed::State::Bound)
         return set(Option::Cost::Impossible, "the need is held");
-    if (const std::string objection = boardObjection(device, board, option.pad, option.route, netOf(self, signal.id));
+    if (const std::string objection =
+            boardObjection(device, board, option.pad, option.route, self, netOf(self, signal.id));
         !objection.empty())
         return set(Option::Cost::Impossible, objection);
     for (const Claim& claim : bindings.padClaims[size_t(option.pad)])

@@ -289,43 +289,57 @@ private:
             out_.cancelled = model.solver.wasCancelled();
             return false;
         }
-        Needs core = coreOf(all);
-        // "Three buses on two controllers" says more than whose pads they would have to take.
-        for (const int culprit : Needs(core)) {
-            Needs alike = all;
-            std::erase_if(alike, [&](NeedIndex need) {
-                return plan_.needs[size_t(need)].kind != plan_.needs[size_t(culprit)].kind;
-            });
-            if (contains(vars, culprit) && alike.size() < all.size() &&
-                solveFor(alike, left_ / 8) == Solver::Answer::No) {
-                core = coreOf(alike);
-                break;
-            }
-        }
         out_.minimal = true;
-        // One that cannot be decided soon keeps its member: the explanation may then name more than it must, but never
-        // the wrong ones.
         const long end = model.solver.spent() + left_;
-        for (size_t at = 0; at < core.size() && !model.solver.wasCancelled();) {
-            Needs fewer = core;
-            fewer.erase(fewer.begin() + std::ptrdiff_t(at));
-            // Most members are needed, and a way without one is like the way without the one before: found at once from
-            // there.
-            const long each = (end - model.solver.spent()) / long(core.size());
-            Solver::Answer answer = solveFor(fewer, std::min(each, kSoon), Solver::Manner::Plain);
-            if (answer == Solver::Answer::Unknown)
-                answer = solveFor(fewer, each);
-            if (answer == Solver::Answer::No) {
-                // Those before were needed with more beside them; they are needed still.
-                core = coreOf(fewer);
-                continue;
+        // As few of a set as say it. One that cannot be decided soon keeps its member: the explanation may then name
+        // more than it must, but never the wrong ones.
+        const auto fewest = [&](const Needs& among) {
+            Needs core = coreOf(among);
+            // "Three buses on two controllers" says more than whose pads they would have to take.
+            for (const int culprit : Needs(core)) {
+                Needs alike = among;
+                std::erase_if(alike, [&](NeedIndex need) {
+                    return plan_.needs[size_t(need)].kind != plan_.needs[size_t(culprit)].kind;
+                });
+                if (contains(vars, culprit) && alike.size() < among.size() &&
+                    solveFor(alike, left_ / 8) == Solver::Answer::No) {
+                    core = coreOf(alike);
+                    break;
+                }
             }
-            out_.minimal = out_.minimal && answer == Solver::Answer::Yes;
-            ++at;
+            for (size_t at = 0; at < core.size() && !model.solver.wasCancelled();) {
+                Needs fewer = core;
+                fewer.erase(fewer.begin() + std::ptrdiff_t(at));
+                // Most members are needed, and a way without one is like the way without the one before: found at once
+                // from there.
+                const long each = (end - model.solver.spent()) / long(core.size());
+                Solver::Answer answer = solveFor(fewer, std::min(each, kSoon), Solver::Manner::Plain);
+                if (answer == Solver::Answer::Unknown)
+                    answer = solveFor(fewer, each);
+                if (answer == Solver::Answer::No) {
+                    // Those before were needed with more beside them; they are needed still.
+                    core = coreOf(fewer);
+                    continue;
+                }
+                out_.minimal = out_.minimal && answer == Solver::Answer::Yes;
+                ++at;
+            }
+            std::sort(core.begin(), core.end());
+            return core;
+        };
+        out_.culprits = fewest(all);
+        // Whoever mends this must not run into the next reason unwarned.
+        constexpr size_t kMore = 3;
+        Needs rest = all;
+        const Needs* last = &out_.culprits;
+        while (out_.moreCulprits.size() < kMore && !model.solver.wasCancelled() && !last->empty()) {
+            std::erase_if(rest, [last](NeedIndex need) { return contains(*last, need); });
+            if (solveFor(rest, std::min(left_ / 8, kSoon)) != Solver::Answer::No)
+                break;
+            out_.moreCulprits.push_back(fewest(rest));
+            last = &out_.moreCulprits.back();
         }
         out_.minimal = out_.minimal && !model.solver.wasCancelled();
-        std::sort(core.begin(), core.end());
-        out_.culprits = std::move(core);
         return true;
     }
 

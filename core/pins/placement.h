@@ -65,6 +65,8 @@ struct PlacementResult {
     bool cancelled = false;
     /// Without ways: needs that cannot stand together, so that leaving out any one of them makes room for the others.
     std::vector<NeedIndex> culprits;
+    /// More such sets that share no need with these or with each other: each stays a reason when the others are gone.
+    std::vector<std::vector<NeedIndex>> moreCulprits;
     /// Whether the culprits were made as few as they can be; else some of them may be spared.
     bool minimal = false;
 };

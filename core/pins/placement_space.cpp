@@ -192,7 +192,7 @@ PlacementSpace::Site PlacementSpace::siteFor(const Entry& entry, const Need& nee
             const bool moves = wish.current && (*wish.current != pad.name || otherWay);
             const bool plain = wish.net.empty() && !isRouted_[std::size_t(way.pad)];
             if ((wish.held && moves) ||
-                (!plain && !boardObjection(device, board, way.pad, way.route, wish.net).empty()))
+                (!plain && !boardObjection(device, board, way.pad, way.route, need, wish.net).empty()))
                 continue;
             Choice choice{way.pad, way.route, way.channel, &way.takes, int(w), moves, demand[std::size_t(way.pad)], 0};
             if (pad.weak && signal.direction == SignalSpec::Direction::Out)

@@ -37,6 +37,37 @@ Edit editOfPlacement(const Plan& plan, const Placement& way, std::string title)
     return edit;
 }
 
+/// Why these needs cannot all be placed, and what can be done.
+static std::string conflictInWords(const Device& device, const Plan& plan, const std::vector<NeedIndex>& culprits,
+                                   bool minimal)
+{
+    std::vector<std::string> names;
+    for (const int n : culprits)
+        names.push_back(plan.needs[size_t(n)].title);
+    if (names.size() == 1)
+        return fmt::format(
+            "{} fits nowhere on {}, even with the chip to itself: the pads that it could take are held, or "
+            "routed to something else on the board.",
+            names[0], device.name);
+    // More of one kind than the chip has instances for: that is the reason, and moving others does not help.
+    const KindSpec* kind = findKind(plan.needs[size_t(culprits.front())].kind);
+    std::vector<std::string> serving;
+    for (const Instance& instance : device.instances)
+        if (kind && kind->instanceKind != "*" && kind->servedBy(device, device.findInstance(instance.name)))
+            serving.push_back(instance.name);
+    const bool alike = std::all_of(culprits.begin(), culprits.end(), [&](int n) {
+        return plan.needs[size_t(n)].kind == plan.needs[size_t(culprits.front())].kind;
+    });
+    if (alike && !serving.empty() && names.size() > serving.size())
+        return fmt::format("{} do not all fit on {}: only {} can serve them. Leave one out, or choose a larger chip.",
+                           listed(names), device.name, listed(serving));
+    return fmt::format(
+        "{} do not all fit on {}; {}. Press Ctrl+U for ways that move what is bound, or press Space on a "
+        "signal to see who has its pads.",
+        listed(names), device.name,
+        minimal ? "removing any one of them is enough" : "some of them may not be involved (the time ran out)");
+}
+
 Problem noRoom(const Device& device, const Plan& plan, const PlacementResult& result,
                const std::vector<NeedIndex>& wanted)
 {
@@ -76,31 +107,10 @@ Problem noRoom(const Device& device, const Plan& plan, const PlacementResult& re
     if (!result.proven || result.culprits.empty())
         return problemOf(
             "no way was found within the bounds of the search; hold fewer things, or place some needs by hand.");
-    std::vector<std::string> names;
-    for (const int n : result.culprits)
-        names.push_back(plan.needs[size_t(n)].title);
-    if (names.size() == 1)
-        return problemOf(fmt::format("{} finds no place on {}, even with the chip to itself: the pads that it could "
-                                     "take are held, or routed to something else on the board.",
-                                     names[0], device.name));
-    // More of one kind than the chip has instances for: that is the reason, and moving others is no way out.
-    const KindSpec* kind = findKind(plan.needs[size_t(result.culprits.front())].kind);
-    std::vector<std::string> serving;
-    for (const Instance& instance : device.instances)
-        if (kind && kind->instanceKind != "*" && kind->servedBy(device, device.findInstance(instance.name)))
-            serving.push_back(instance.name);
-    const bool alike = std::all_of(result.culprits.begin(), result.culprits.end(), [&](int n) {
-        return plan.needs[size_t(n)].kind == plan.needs[size_t(result.culprits.front())].kind;
-    });
-    if (alike && !serving.empty() && names.size() > serving.size())
-        return problemOf(
-            fmt::format("{} cannot all stand on {}: only {} can serve them. Leave one out, or choose a larger chip.",
-                        listed(names), device.name, listed(serving)));
-    return problemOf(fmt::format("{} cannot all stand on {}; {}. Press Ctrl+U for ways that move what is bound, or "
-                                 "press Space on a signal to see who has its pads.",
-                                 listed(names), device.name,
-                                 result.minimal ? "without any one of them the others can"
-                                                : "perhaps not all of them are to blame, there was no time to say"));
+    std::string text = conflictInWords(device, plan, result.culprits, result.minimal);
+    for (const std::vector<NeedIndex>& more : result.moreCulprits)
+        text += " Besides: " + conflictInWords(device, plan, more, result.minimal);
+    return problemOf(std::move(text));
 }
 
 std::string movesInWords(const PlacementCost& cost)

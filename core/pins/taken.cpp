@@ -70,15 +70,16 @@ std::string netOf(const Need& need, std::string_view signal)
     return pinProperty(need, signal, "net").value_or(std::string());
 }
 
-std::string boardObjection(const Device& device, const Board& board, PadIndex pad, RouteIndex route,
+std::string boardObjection(const Device& device, const Board& board, PadIndex pad, RouteIndex route, const Need& need,
                            std::string_view named)
 {
     const Pad& facts = device.pads[size_t(pad)];
     const auto net = board.nets.find(facts.name);
     if (net != board.nets.end()) {
-        // Without a name from the need a net stands for what is soldered there: the pad's own fixed function.
-        const bool fixed = route >= 0 && device.routes[size_t(route)].mechanism == Route::Mechanism::Fixed;
-        if (net->second == named || (named.empty() && fixed))
+        const KindSpec* kind = findKind(need.kind);
+        const bool own = kind && kind->solderedToItsPads && route >= 0 &&
+                         device.routes[size_t(route)].mechanism == Route::Mechanism::Fixed;
+        if (net->second == named || (named.empty() && own))
             return {};
         return fmt::format("routed to {} on the board", net->second);
     }

@@ -27,9 +27,9 @@ std::vector<int> padDemand(const Device& device, const Plan& plan, const Binding
                            const std::vector<NeedIndex>& placed);
 
 /// Why a pad is not for a signal on this board, although the chip could connect it; empty when it is fine. `net` is
-/// what the need says of the signal, empty when it names none: then only the pad's own fixed function may use a pad
-/// that is routed.
-std::string boardObjection(const Device& device, const Board& board, PadIndex pad, RouteIndex route,
+/// what the need says of the signal, empty when it names none: then a pad that is routed is only for a need that is
+/// soldered to it (KindSpec::solderedToItsPads).
+std::string boardObjection(const Device& device, const Board& board, PadIndex pad, RouteIndex route, const Need& need,
                            std::string_view net);
 /// The net that a need names for a signal; empty when it names none.
 std::string netOf(const Need& need, std::string_view signal);

@@ -74,6 +74,9 @@ struct KindSpec {
     /// Level at which its outputs stand while they are not enabled, which the goal "idle" sets; null: a pad's own
     /// level.
     bool (*restsHigh)(const Need& need) = nullptr;
+    /// What it needs is soldered to its fixed pads, or it could not work at all (a crystal, a debug port): a net of the
+    /// board there is its own, whatever it is called.
+    bool solderedToItsPads = false;
     /// Least drive strength of its outputs, 0 to 2.
     int leastDrive = 0;
     /// DMA requests for the given goals; null: it makes none.

@@ -125,7 +125,7 @@ SourceFile linkerScript(const Facts& f, const Names& names)
             "}} > flash",
             p);
     if (core.architecture == Core::Architecture::ArmM)
-        w.line("    .ARM.exidx : { *(.ARM.exidx*) } > flash");
+        w.line("    .ARM.exidx : { *(.ARM.extab*) *(.ARM.exidx*) } > flash");
     w.line("    .data : {");
     w.linef("        {}_data_start = .;", p);
     if (core.architecture == Core::Architecture::RiscV)
@@ -147,6 +147,8 @@ SourceFile linkerScript(const Facts& f, const Names& names)
         w.line("    .ram_lost (NOLOAD) : { *(.ram_lost*) } > ram_lost");
     w.linef("    {}_stack_top = ORIGIN(ram) + LENGTH(ram);", p);
     linkStored(w, false);
+    w.comment("Nothing here unwinds; left alone, the linker would look for room in any region.", 4);
+    w.line("    /DISCARD/ : { *(.eh_frame*) *(.note.gnu.build-id) }");
     w.line("}");
     return w.take();
 }

@@ -17,6 +17,7 @@ Kind clockinKind()
         return std::vector<SignalSpec>{{"in", "clock in", "IN", -1, SignalSpec::Direction::In, false}};
     };
     kind.brief = [](const Need& need) { return goalText(need, "clock"); };
+    kind.solderedToItsPads = true;
     kind.instanceSignals = {{"IN", "The clock.", "in both"}};
     return room;
 }

@@ -19,6 +19,7 @@ Kind crystalKind()
                                        {"out", "oscillator out", "OUT", -1, D::Analog, false}};
     };
     kind.brief = [](const Need& need) { return goalText(need, "clock"); };
+    kind.solderedToItsPads = true;
     kind.instanceSignals = {{"IN", "Oscillator in."}, {"OUT", "Oscillator out."}};
     return room;
 }

@@ -17,6 +17,7 @@ Kind debugKind()
                                        {"clk", "clock", "CLK", -1, D::In, false}};
     };
     kind.brief = [](const Need&) { return std::string("two-wire"); };
+    kind.solderedToItsPads = true;
     kind.instanceSignals = {{"DIO", "Data.", "both"}, {"CLK", "Clock.", "in both"}};
     return room;
 }

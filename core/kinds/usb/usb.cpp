@@ -411,6 +411,7 @@ Kind usbKind()
     kind.abilities = {{"endpoints", "Numbers of endpoints, each with both directions."},
                       {"packet_bytes", "Of the packet memory."},
                       {"packet_step", "Bytes at whose multiples a buffer can stand in it; 8 when nothing is said."}};
+    kind.solderedToItsPads = true;
     kind.instanceSignals = {
         {"DP", "Data +.", "both"}, {"DM", "Data -.", "both"}, {"SENSE", "Supply of the bus.", "in both analog"}};
     room.tuning.accuracy = usbAccuracy;

@@ -101,6 +101,9 @@ private Q_SLOTS:
               "a name of a select without an input");
         sedge("role-missing", R"("transmit_empty": "STAT.TXE", "data": "DATA.BYTE")", R"("data": "DATA.BYTE")",
               "a UART that cannot be waited for");
+        sedge("role-twice", R"("receive_full": "STAT.RXF", "transmit_empty": "STAT.TXE", "data": "DATA.WORD")",
+              R"("receive_full": "STAT.RXF", "transmit_empty": "STAT.RXF", "data": "DATA.WORD")",
+              "one flag for two things");
         sedge("role-read-only", R"("PARITY": { "bits": "7:6",)", R"("PARITY": { "bits": "7:6", "access": "ro",)");
         sedge(
             "part-wanted-whole", R"("DATA": { "offset": "0x10", "fields": { "BYTE": "8:0")",

@@ -98,6 +98,12 @@ private Q_SLOTS:
             demo());
         row("CLK-04", with(demo(), SetClock{"UART1K", "LFX"}), demo());
         row("GOAL-04", oneVector(true), oneVector(false));
+        // Both are told by the interrupt of all lines.
+        const auto urgent = [](const char* one, const char* other) {
+            return with(with(demo(), SetGoal{"modem-ring", "priority", one}),
+                        SetGoal{"probe-alert", "priority", other});
+        };
+        row("GOAL-05", urgent("3", "5"), urgent("5", "5"));
         const auto hush = [](const char* core) {
             Workpiece work = with(demo("pump-hall-a-done"), SetMode{"HUSH", true});
             work.plan.need("level")->core = core;
@@ -118,6 +124,16 @@ private Q_SLOTS:
         row("NVM-02", with(with(demo(), SetStored{"BOOT.LEVEL", "2.75 V"}), SetText{SetText::What::Supply, "2.75 V"}),
             with(with(demo(), SetStored{"BOOT.LEVEL", "2.75 V"}), SetText{SetText::What::Supply, "2.76 V"}));
         row("NVM-02", with(demo(), SetStored{"BOOT.LEVEL", "2.4 V"}), with(demo(), SetStored{"BOOT.LEVEL", "2.75 V"}));
+        // A timer that takes PLL A's second output in both sets, and a first output that one of them changes.
+        const auto timerOnPll = [](const char* main) {
+            Workpiece work = with(demo(), SetClock{"TIM1K", "PLLA.AUX"});
+            ClockSet slow = work.plan.clockSet();
+            slow.clocks["SYS"] = "HFX";
+            slow.clocks["PLLA.MAIN"] = main;
+            slow.clocks["CANK"] = "BUS1";
+            return with(work, SetSlow{slow});
+        };
+        row("CLK-14", timerOnPll("4"), timerOnPll("2"));
         row("CLK-13", with(with(demo(), SetClock{"PLLA.MAIN", "2.5"}), SetClock{"BUS2", "1"}),
             with(with(demo(), SetClock{"PLLA.MAIN", "2.5"}), SetClock{"BUS2", "2"}));
         row("CLK-12", with(demo(), SetOnFailure{OnFailure::FallBack}), with(demo(), SetOnFailure{OnFailure::GoOn}));

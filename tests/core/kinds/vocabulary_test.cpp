@@ -127,20 +127,25 @@ private Q_SLOTS:
     /// A block that lacks what its kind must have is never the reason for C with holes.
     void aMissingRoleIsToldAndNothingIsWritten()
     {
-        for (const auto& [from, need] :
-             {std::pair<const char*, const char*>{R"("transmit_empty": "STAT.TXE", "data": "DATA.BYTE")", "uplink"},
-              {R"("transmit_empty": "STAT.TXE", "data": "DATA.WORD")", "log-flash"}}) {
-            const std::string to = std::string(from).substr(std::string(from).find("\"data\""));
+        struct Row {
+            const char *role, *from, *need;
+        };
+        for (const auto& [role, from, need] :
+             {Row{R"("transmit_empty": "STAT.TXE", )", R"("transmit_empty": "STAT.TXE", "data": "DATA.BYTE")",
+                  "uplink"},
+              Row{R"("receive_full": "STAT.RXF", )",
+                  R"("receive_full": "STAT.RXF", "transmit_empty": "STAT.TXE", "data": "DATA.WORD")", "log-flash"}}) {
+            const std::string to = std::string(from).substr(std::string(role).size());
+            const std::string name = std::string(role).substr(0, std::string(role).find(':'));
             const Expected<Device> device = sedgeWith({{from, to}});
             QVERIFY(device.ok());
             const std::vector<LintRemark> remarks = lint(*device);
             QCOMPARE(remarks.size(), size_t(1));
-            QVERIFY2(remarks.front().check == "role-missing" &&
-                         remarks.front().text.find("\"transmit_empty\"") != std::string::npos,
+            QVERIFY2(remarks.front().check == "role-missing" && remarks.front().text.find(name) != std::string::npos,
                      remarks.front().text.c_str());
             const auto s = runOn(*device);
             QVERIFY2(s->count(Finding::Severity::Error) > 0, "the plan is not clean");
-            QVERIFY(findingsText(*s).find("lacks the role \"transmit_empty\"") != std::string::npos);
+            QVERIFY(findingsText(*s).find("lacks the role " + name) != std::string::npos);
             for (const SourceFile& file : s->source().files)
                 QVERIFY2(file.name.find(std::string(need) == "uplink" ? "uplink" : "log_flash") == std::string::npos,
                          file.name.c_str());
@@ -148,6 +153,21 @@ private Q_SLOTS:
             write(*s, folderOf(dir));
             compile(*s, folderOf(dir));
         }
+    }
+
+    /// A port with one flag, that a word is through, is served by that.
+    void aPortWithOneFlagIsServed()
+    {
+        const Expected<Device> device =
+            sedgeWith({{R"("transmit_empty": "STAT.TXE", "data": "DATA.WORD")", R"("data": "DATA.WORD")"}});
+        QVERIFY(device.ok() && lint(*device).empty());
+        const auto s = runOn(*device);
+        QVERIFY2(s->findings.empty(), findingsText(*s).c_str());
+        const std::string c = s->source().find("sluice_log_flash.c")->text();
+        QVERIFY(c.find("STAT_RXF") != std::string::npos && c.find("STAT_TXE") == std::string::npos);
+        // Somebody who only follows must be told when there is room.
+        const auto target = runOn(*device, with(demo(), SetGoal{"log-flash", "role", "peripheral"}));
+        QVERIFY2(findingsText(*target).find("\"transmit_empty\"") != std::string::npos, findingsText(*target).c_str());
     }
 
     void codesOfAPortAreTheFilesOwn()

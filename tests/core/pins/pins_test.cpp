@@ -219,7 +219,7 @@ private Q_SLOTS:
         const Expected<Edit> edit = bindAllOpen(*work.device, *work.board, work.plan);
         QVERIFY(!edit.ok());
         // The one that stands already and two of the four: as few as say it.
-        QVERIFY2(edit.problem().message.find("Level probes, Level probes and Level probes cannot all stand on "
+        QVERIFY2(edit.problem().message.find("Level probes, Level probes and Level probes do not all fit on "
                                              "SE4332-C64: only I2C1 and I2C2 can serve them.") == 0,
                  edit.problem().message.c_str());
     }
