@@ -8,6 +8,8 @@
 
 #include <algorithm>
 #include <array>
+#include <map>
+#include <utility>
 
 namespace bindrel {
 
@@ -130,6 +132,40 @@ public:
         waitFunction_ = symbol == program_.symbols.end() ? kNowhere : symbol->second;
     }
 
+    void countCallsOf(const std::set<std::string>& functions) override
+    {
+        calls_.clear();
+        for (const std::string& function : functions)
+            if (const auto symbol = program_.symbols.find(function); symbol != program_.symbols.end())
+                calls_[symbol->second] = 0;
+    }
+    int callsOf(const std::string& function) const override
+    {
+        const auto symbol = program_.symbols.find(function);
+        const auto counted = symbol == program_.symbols.end() ? calls_.end() : calls_.find(symbol->second);
+        return counted == calls_.end() ? 0 : counted->second;
+    }
+
+    std::optional<Ended> callInterrupted(const std::string& function, std::uint64_t after,
+                                         const std::function<void()>& arrives, const std::string& interrupt) override
+    {
+        breakAt_ = instructions_ + after + 1;
+        const Ended first = call(function);
+        breakAt_ = 0;
+        if (!std::exchange(broken_, false))
+            return first == Ended::Returned ? std::nullopt : std::optional(first);
+        uc_context* context = nullptr;
+        if (uc_context_alloc(uc_, &context) != UC_ERR_OK)
+            return Ended::Fault;
+        uc_context_save(uc_, context);
+        const std::uint32_t at = pc_;
+        arrives();
+        const Ended handled = call(interrupt);
+        uc_context_restore(uc_, context);
+        uc_context_free(context);
+        return handled == Ended::Returned ? run(at) : handled;
+    }
+
 private:
     static constexpr std::uint32_t kNowhere = 0xFFFFFFF0u;
     struct Window {
@@ -174,7 +210,7 @@ private:
             return Ended::Returned;
         if (waiting_)
             return Ended::Waiting;
-        if (stuck_)
+        if (stuck_ || broken_)
             return Ended::Stuck;
         if (fault_.empty())
             fault_ = fmt::format("{} near 0x{:08X}", uc_strerror(error), pc_);
@@ -200,6 +236,16 @@ private:
             asked_ = false;
             considerPoll();
         }
+        if (instructions_ == breakAt_ && address != returnTo_) {
+            broken_ = true;
+            --instructions_;
+            --pending_;
+            uc_emu_stop(uc_);
+            return;
+        }
+        if (!calls_.empty())
+            if (const auto counted = calls_.find(address); counted != calls_.end())
+                ++counted->second;
         if (address == returnTo_) {
             returned_ = true;
             uc_emu_stop(uc_);
@@ -373,7 +419,9 @@ private:
     std::vector<Window> windows_;
     std::uint32_t pc_ = 0, watched_ = kNowhere, returnTo_ = kNowhere, waitFunction_ = kNowhere;
     std::int64_t pending_ = 0;
-    std::uint64_t instructions_ = 0;
+    std::uint64_t instructions_ = 0, breakAt_ = 0;
+    bool broken_ = false; ///< stopped at breakAt_
+    std::map<std::uint32_t, int> calls_;
     bool asked_ = false, returned_ = false, waiting_ = false, stuck_ = false;
     std::string fault_;
     Polls polls_;

@@ -4,7 +4,10 @@
 #include "core/rehearsal/program_image.h"
 #include "core/rehearsal/simulated_chip.h"
 
+#include <functional>
 #include <memory>
+#include <optional>
+#include <set>
 #include <string>
 
 namespace bindrel {
@@ -43,6 +46,14 @@ public:
     virtual const ProgramImage& program() const = 0;
     /// The function at which the core waits for an interrupt.
     virtual void waitsIn(const std::string& function) = 0;
+    /// Counts from now on how often each of these functions is entered; those that the program lacks never are.
+    virtual void countCallsOf(const std::set<std::string>& functions) = 0;
+    virtual int callsOf(const std::string& function) const = 0;
+    /// call(), with `interrupt` called as an interrupt would be before the instruction that follows the first `after`
+    /// ones; empty when the function has returned before that. `arrives` is called just before.
+    virtual std::optional<Ended> callInterrupted(const std::string& function, std::uint64_t after,
+                                                 const std::function<void()>& arrives,
+                                                 const std::string& interrupt) = 0;
 };
 
 } // namespace bindrel

@@ -9,6 +9,7 @@
 #include "core/rehearsal/compile.h"
 #include "core/rehearsal/demand.h"
 #include "core/rehearsal/emulated_core.h"
+#include "core/rehearsal/interrupt_run.h"
 #include "core/rehearsal/recorder.h"
 #include "core/source/names.h"
 #include "core/source/writer.h"
@@ -104,8 +105,30 @@ private:
                 out_.wentOn = wentOnText(f_, *fallBack_);
             else
                 goOn();
+            if (scenario_ == Scenario())
+                interruptsArrive();
         }
         return {};
+    }
+
+    /// Every handler, with its flags as they can come; what it writes and shows is no part of the plan's operations.
+    void interruptsArrive()
+    {
+        const size_t writes = out_.writes.size(), operations = out_.operations.size(),
+                     sightings = out_.sightings.size();
+        recorder_.rest();
+        for (size_t core = 0; core < cores_.size(); ++core)
+            if (cores_[core]) {
+                under_ = int(core);
+                InterruptRun(f_, core, chip_, *cores_[core], left_).run();
+            }
+        under_ = 0;
+        out_.writes.resize(writes);
+        out_.operations.resize(operations);
+        out_.sightings.resize(sightings);
+        for (Hazard& hazard : out_.hazards)
+            if (hazard.operation >= int(operations))
+                hazard.operation = -1;
     }
 
     /// The chip has come out of reset as its non-volatile memory says: the program must bring along what that is.

@@ -86,6 +86,10 @@ public:
     /// An instance has been without power: its registers are as after reset.
     void lose(InstanceIndex instance);
 
+    /// All that registers hold, to be put back later.
+    const std::vector<Cell>& cells() const { return cells_; }
+    void restore(std::vector<Cell> cells) { cells_ = std::move(cells); }
+
     bool locked(InstanceIndex instance) const { return locked_[size_t(instance)]; }
     const Device& device() const { return device_; }
 

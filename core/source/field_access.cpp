@@ -84,6 +84,25 @@ std::vector<Code> clearedByZeroes(const Writer& w, InstanceIndex instance, Regis
     return out;
 }
 
+/// What every write of a register must carry to count, by its name.
+std::vector<Code> keysOf(const Writer& w, InstanceIndex instance, RegisterIndex reg)
+{
+    std::vector<Code> out;
+    const Block& block = w.facts.device.blockOf(instance);
+    const std::vector<Field>& fields = block.registers[size_t(reg)].fields;
+    for (size_t f = 0; f < fields.size(); ++f) {
+        if (fields[f].access != Field::Access::Key)
+            continue;
+        const Word macro = fieldMacro(w.facts, w.names, {instance, reg, int(f)});
+        Code key = code("0x{:08X}u", fields[f].at(fields[f].key));
+        for (const auto& [value, name] : codeNames(block, fields[f]))
+            if (value == fields[f].key)
+                key = code("{}_AT({}_{})", macro, macro, name);
+        out.push_back(std::move(key));
+    }
+    return out;
+}
+
 } // namespace
 
 std::vector<Code> clearedByOnes(const Facts& facts, const Names& names, InstanceIndex instance, RegisterIndex reg,
@@ -109,17 +128,13 @@ void writeRole(Writer& w, InstanceIndex instance, std::string_view role, const C
     const Code put = field.width == 1                         ? code("({} != 0u ? {} : 0u)", value, macro)
                      : field.lsb == 0 && field.pieces.empty() ? value
                                                               : code("{}_AT({})", macro, value);
-    std::uint32_t kept = 0, keys = 0;
-    for (const Field& other : reg.fields) {
-        if (&other == &field)
-            continue;
-        kept |= other.keepsWrites() ? other.mask() : 0;
-        keys |= other.access == Field::Access::Key ? other.at(other.key) : 0;
-    }
+    std::uint32_t kept = 0;
+    for (const Field& other : reg.fields)
+        kept |= &other != &field && other.keepsWrites() ? other.mask() : 0;
     // Beside the value: the key, and ones for flags that a zero would clear.
     std::vector<Code> beside = clearedByZeroes(w, instance, ref.reg, field.mask());
-    if (keys)
-        beside.push_back(code("0x{:08X}u", keys));
+    for (Code& key : keysOf(w, instance, ref.reg))
+        beside.push_back(std::move(key));
     const Code rest = beside.empty() ? Code() : code(" | {}", joinedCode(beside, " | "));
     if (kept == 0) {
         w.linef("{}{}", margin,
@@ -212,11 +227,8 @@ void clearFields(Writer& w, InstanceIndex instance, const std::vector<FieldRef>&
         value.insert(value.end(), ones.begin(), ones.end());
         for (Code& other : clearedByZeroes(w, instance, at, own))
             value.push_back(std::move(other));
-        std::uint32_t key = 0;
-        for (const Field& field : reg.fields)
-            key |= field.access == Field::Access::Key ? field.at(field.key) : 0;
-        if (key != 0)
-            value.push_back(code("0x{:08X}u", key));
+        for (Code& key : keysOf(w, instance, at))
+            value.push_back(std::move(key));
         const Code all = value.empty() ? code("0u") : joinedCode(value, " | ");
         w.linef("{}{}{}", margin, registerPut(w.facts, w.names, instance, at, value.empty() ? all : narrowed(reg, all)),
                 hows.empty() ? Code() : code(" /* {} */", joinedCode(hows, ", ")));

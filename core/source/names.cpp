@@ -9,6 +9,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <set>
 
 namespace bindrel {
 
@@ -235,6 +236,28 @@ Word fieldMacro(const Facts& facts, const Names& names, const FieldRef& ref)
     const Block& block = facts.device.blockOf(ref.instance);
     return names.macro(Word::of(block.name).upper() + "_" + Word::spelled(facts.device.registerOf(ref).name) + "_" +
                        Word::spelled(facts.device.fieldOf(ref).name));
+}
+
+std::vector<std::pair<std::uint32_t, Word>> codeNames(const Block& block, const Field& field)
+{
+    std::vector<std::pair<std::uint32_t, Word>> out;
+    if (field.width == 1)
+        return out;
+    for (const Register& reg : block.registers)
+        for (const Field& other : reg.fields)
+            for (const char* infix : {"IS_", "_CODE"})
+                if (other.name.find(infix) != std::string::npos || reg.name.find(infix) != std::string::npos)
+                    return out;
+    if (field.access == Field::Access::Key)
+        out.emplace_back(field.key, Word(WordLiteral("CODE")));
+    std::set<Word> seen;
+    for (const EnumValue& value : field.values) {
+        Word name = WordLiteral("IS_") + Word::spelled(value.name).upper();
+        if (!seen.insert(name).second)
+            return {};
+        out.emplace_back(value.code, std::move(name));
+    }
+    return out;
 }
 
 Word timeoutName(const Facts& facts, const Names& names, const FieldRef& waitedFor)

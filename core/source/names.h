@@ -40,6 +40,9 @@ const std::vector<std::string_view>& needSuffixes();
 // Names that registers, clocks and their waits have in C.
 Word instanceMacro(const Facts& facts, const Names& names, InstanceIndex instance); ///< "SLUICE_UART3"
 Word fieldMacro(const Facts& facts, const Names& names, const FieldRef& ref);       ///< "SLUICE_UART_CTL_ON"
+/// Names for the codes of a field that PREFIX_regs.h defines, by code, without the field's own name before them:
+/// "IS_EVEN", and "CODE" for what a write must carry. Only where they are names of nothing else in the block.
+std::vector<std::pair<std::uint32_t, Word>> codeNames(const Block& block, const Field& field);
 Word timeoutName(const Facts& facts, const Names& names,
                  const FieldRef& waitedFor);                                ///< "SLUICE_TIMEOUT_CLK_STAT_HFXRDY"
 Word rateMacro(const Facts& facts, const Names& names, ClockIndex clock);   ///< "SLUICE_PLLA_VCO_HZ"

@@ -129,6 +129,9 @@ Code valueText(const Facts& facts, const Names& names, const Step& step, const F
         return code("{}", macro);
     if (const Code constant = constantText(facts, names, step, write); !constant.empty())
         return code("{}_AT({})", macro, constant);
+    for (const auto& [value, name] : codeNames(facts.device.blockOf(write.ref.instance), field))
+        if (value == write.code)
+            return code("{}_AT({}_{})", macro, macro, name);
     return write.code > 0xFFFF ? code("{}_AT(0x{:08X}u)", macro, write.code) : code("{}_AT({}u)", macro, write.code);
 }
 

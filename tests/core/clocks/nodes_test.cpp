@@ -276,7 +276,8 @@ private Q_SLOTS:
         QVERIFY(range);
         QCOMPARE(range->value, 0x3D000001u);
         QCOMPARE(range->mask, 0xFF000001u);
-        QVERIFY(s->source().find("rain_clocks.c")->text().find("RAIN_POWER_CTL_KEY_AT(61u)") != std::string::npos);
+        QVERIFY(s->source().find("rain_clocks.c")->text().find("RAIN_POWER_CTL_KEY_AT(RAIN_POWER_CTL_KEY_CODE)") !=
+                std::string::npos);
     }
 
     /// What the chip does after reset, without any plan, breaks none of its own limits.
