@@ -94,7 +94,8 @@ struct RegisterPart {
     std::uint32_t mask() const { return (1u << width) - 1; } ///< of its own bits
 };
 
-/// A value that must be written to another register right before each write: no write comes between, reading may.
+/// A value that must be written to another register right before each write, one of a sequence: no other write comes
+/// between, reading may.
 struct WriteGuard {
     InstanceIndex instance = -1; ///< -1: the key register stands in the same block
     RegisterIndex reg;
@@ -117,11 +118,11 @@ struct Register {
     /// Parts are read in the order in which they are written, not the other way round. The first that is read holds the
     /// others for it.
     bool readAsWritten = false;
-    WriteGuard guard;
+    std::vector<WriteGuard> guards; ///< in the order in which they are written
 
     std::uint32_t bytes() const { return std::uint32_t(width) / 8; }
     /// Whether a C assignment is all that a write takes.
-    bool plain() const { return parts.empty() && !guard.valid(); }
+    bool plain() const { return parts.empty() && guards.empty(); }
     /// Every address that it has: offset and bytes.
     std::vector<std::pair<std::uint32_t, std::uint32_t>> places() const;
 };

@@ -45,7 +45,9 @@ struct Instance {
     std::uint32_t base = 0;
     ClockIndex bus = -1;    ///< clock node of its bus interface
     ClockIndex kernel = -1; ///< clock node that its work is timed by; the bus when it has none of its own
-    FieldCode gate;         ///< clock gate, when it has one
+    FieldCode gate;         ///< clock gate, when it has one: shows whether it is open
+    FieldCode gateSet;      ///< written to open it, where that is another register than `gate`
+    FieldCode gateClear;    ///< the same to close it
     FieldCode reset;        ///< lets it out of reset, when it is held there after the chip's reset
     /// What makes the unit behind it this instance (its personality). Instances of one unit exclude each other.
     std::vector<FieldCode> selects;

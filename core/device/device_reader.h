@@ -79,6 +79,12 @@ private:
     void readRegisters(Block& block, const JsonNode& node, int width);
     void readParts(Register& reg, const JsonNode& list);
     void resolveGuards();
+    struct GuardNode {
+        BlockIndex block;
+        RegisterIndex reg;
+        JsonNode node;
+    };
+    std::optional<WriteGuard> readGuard(Block& block, const GuardNode& from, const JsonNode& node);
     void readRoles(Block& block, const JsonNode& node);
     void readBitRoles(Block& block, const std::string& name, const std::string& pattern,
                       const std::optional<Encoding>& encoding, const RoleSpec& spec, const JsonNode& node);
@@ -150,11 +156,6 @@ private:
     JsonDocument* family_;
     Device device_;
     std::vector<JsonNode> instanceNodes_;
-    struct GuardNode {
-        BlockIndex block;
-        RegisterIndex reg;
-        JsonNode node;
-    };
     std::vector<GuardNode> guardNodes_;
     std::vector<JsonNode> padNodes_;
     mutable std::set<std::string, std::less<>> metAbsent_;

@@ -379,44 +379,65 @@ void DeviceReader::readParts(Register& reg, const JsonNode& list)
                  })->offset;
 }
 
-/// "LOCK.KEY=0x5A" of the same block, or "CPU.LOCK.KEY=0x5A" of another instance; once all instances are known.
+/// "LOCK.KEY=0x5A" of the same block, or "CPU.LOCK.KEY=0x5A" of another instance, or several that are written one after
+/// the other; once all instances are known.
 void DeviceReader::resolveGuards()
 {
     for (const GuardNode& from : guardNodes_) {
         if (from.block >= int(device_.blocks.size()))
             continue;
         Block& block = device_.blocks[size_t(from.block)];
-        WriteGuard guard;
-        std::string text = from.node.asString();
-        const size_t equals = text.find('=');
-        const std::optional<std::uint32_t> code =
-            equals == std::string::npos ? std::nullopt : wordOf(text.substr(equals + 1));
-        text.resize(std::min(equals, text.size()));
-        const Field* field = nullptr;
-        if (std::count(text.begin(), text.end(), '.') == 1) {
-            const Role own = readRole(block, text, from.node);
-            if (own.reg < 0)
-                continue;
-            guard = {-1, own.reg, own.field, code.value_or(0)};
-            field = &block.registers[size_t(own.reg)].fields[size_t(own.field)];
-            if (own.reg == from.reg)
-                from.node.fail("is in the register that it guards; a key inside the register is said at its field.");
-        } else {
-            const FieldRef ref = fieldNamed(text, from.node);
-            if (!ref.valid())
-                continue;
-            guard = {ref.instance, ref.reg, ref.field, code.value_or(0)};
-            field = &device_.fieldOf(ref);
-        }
-        if (!code || *code > field->maxCode())
-            from.node.fail("must be a field and the value that it gets: \"LOCK.KEY=0x5A\".");
-        const Register& lock = guard.instance < 0 ? block.registers[size_t(guard.reg)]
-                                                  : device_.registerOf({guard.instance, guard.reg, guard.field});
-        if (!lock.plain())
-            from.node.fail(fmt::format(
-                "{} has parts or a guard itself; a key goes into a register that is written as a whole.", lock.name));
-        block.registers[size_t(from.reg)].guard = guard;
+        const std::vector<JsonNode> nodes = from.node.isArray() ? from.node.items() : std::vector<JsonNode>{from.node};
+        if (nodes.empty())
+            from.node.fail("lists no key; leave it out, or give one.");
+        if (nodes.size() > 8)
+            from.node.fail("lists more than eight keys.");
+        for (const JsonNode& node : nodes)
+            if (const std::optional<WriteGuard> guard = readGuard(block, from, node))
+                block.registers[size_t(from.reg)].guards.push_back(*guard);
     }
+}
+
+std::optional<WriteGuard> DeviceReader::readGuard(Block& block, const GuardNode& from, const JsonNode& node)
+{
+    WriteGuard guard;
+    std::string text = node.asString();
+    const size_t equals = text.find('=');
+    const std::optional<std::uint32_t> code =
+        equals == std::string::npos ? std::nullopt : wordOf(text.substr(equals + 1));
+    text.resize(std::min(equals, text.size()));
+    const Field* field = nullptr;
+    if (std::count(text.begin(), text.end(), '.') == 1) {
+        const Role own = readRole(block, text, node);
+        if (own.reg < 0)
+            return std::nullopt;
+        guard = {-1, own.reg, own.field, code.value_or(0)};
+        field = &block.registers[size_t(own.reg)].fields[size_t(own.field)];
+        if (own.reg == from.reg)
+            node.fail("is in the register that it guards; a key inside the register is said at its field.");
+    } else {
+        const FieldRef ref = fieldNamed(text, node);
+        if (!ref.valid())
+            return std::nullopt;
+        guard = {ref.instance, ref.reg, ref.field, code.value_or(0)};
+        field = &device_.fieldOf(ref);
+    }
+    if (!code || *code > field->maxCode())
+        node.fail("must be a field and the value that it gets: \"LOCK.KEY=0x5A\".");
+    const Register& lock = guard.instance < 0 ? block.registers[size_t(guard.reg)]
+                                              : device_.registerOf({guard.instance, guard.reg, guard.field});
+    const bool guarded = std::any_of(guardNodes_.begin(), guardNodes_.end(), [&](const GuardNode& other) {
+        return other.reg == guard.reg &&
+               &device_.blocks[size_t(other.block)] ==
+                   (guard.instance < 0 ? &block
+                                       : &device_.blocks[size_t(device_.instances[size_t(guard.instance)].block)]);
+    });
+    if (!lock.parts.empty())
+        node.fail(fmt::format("{} has parts; a key goes into a register that is written as a whole.", lock.name));
+    if (guarded)
+        node.fail(fmt::format("{} has a guard itself; list all keys here, in the order in which they are written.",
+                              lock.name));
+    return guard;
 }
 
 } // namespace bindrel

@@ -18,8 +18,9 @@ void DeviceReader::readInstances()
         if (isAbsent(name))
             continue;
         words.add(name, node);
-        node.allowOnly({"block", "kind", "base", "bus", "kernel", "gate", "reset", "signals", "interrupts", "abilities",
-                        "unit", "selects", "dma", "resets", "fences", "draws", "draws_per_mhz"});
+        node.allowOnly({"block", "kind", "base", "bus", "kernel", "gate", "gate_set", "gate_clear", "reset", "signals",
+                        "interrupts", "abilities", "unit", "selects", "dma", "resets", "fences", "draws",
+                        "draws_per_mhz"});
         Instance instance;
         instance.name = name;
         instance.base = node.child("base").asWord();
@@ -152,6 +153,16 @@ void DeviceReader::resolveInstances()
         instance.kernel = node.has("kernel") ? clockAt(node.child("kernel")) : instance.bus;
         if (node.has("gate"))
             instance.gate = fieldCodeAt(node.child("gate"));
+        for (const auto& [key, alias] : {std::pair{"gate_set", &instance.gateSet}, {"gate_clear", &instance.gateClear}})
+            if (node.has(key)) {
+                if (!node.has("gate"))
+                    node.child(key).fail("needs \"gate\", the field that shows whether it is open.");
+                *alias = fieldCodeAt(node.child(key));
+            }
+        if (node.has("gate") && ok() && device_.fieldOf(instance.gate.ref).access == Field::Access::WriteOnly)
+            node.child("gate").fail(
+                "can only be written; give the field that shows whether it is open as \"gate\", and "
+                "this one as \"gate_set\".");
         if (node.has("reset"))
             instance.reset = fieldCodeAt(node.child("reset"));
         for (const auto& [field, code] : node.optionalChild("selects").members()) {

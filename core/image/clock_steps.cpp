@@ -24,15 +24,15 @@ GatesMeanwhile gatesMeanwhile(const Device& device, const Bindings& bindings, co
             continue;
         const Instance& instance = device.instances[size_t(bound.instance)];
         // A gate that cannot be closed again leaves its instance as it is; the rehearsal tells.
-        if (!spoiled.contains(instance.kernel) || !instance.gate.valid() ||
-            device.fieldOf(instance.gate.ref).access != Field::Access::ReadWrite ||
-            !done.insert(instance.gate.ref).second)
+        const bool closes =
+            instance.gate.valid() &&
+            (instance.gateClear.valid() || device.fieldOf(instance.gate.ref).access == Field::Access::ReadWrite);
+        if (!spoiled.contains(instance.kernel) || !closes || !done.insert(instance.gate.ref).second)
             continue;
         out.close.push_back(
-            updateStep(device, {{instance.gate.ref, instance.gate.code == 0 ? 1u : 0u, instance.name + " stopped"}},
-                       std::exchange(why, {})));
-        out.open.push_back(updateStep(device, {{instance.gate.ref, instance.gate.code, instance.name + " clocked"}},
-                                      std::exchange(again, {})));
+            gateStep(device, bound.instance, false, instance.name + " stopped", std::exchange(why, {})));
+        out.open.push_back(
+            gateStep(device, bound.instance, true, instance.name + " clocked", std::exchange(again, {})));
     }
     return out;
 }

@@ -8,6 +8,7 @@
 
 #include <algorithm>
 #include <map>
+#include <set>
 
 namespace bindrel {
 
@@ -53,6 +54,31 @@ std::uint32_t keptBits(const Register& reg)
     return mask;
 }
 
+RegisterValue& valueAt(std::map<std::uint32_t, RegisterValue>& byAddress, const Device& device, InstanceIndex instance,
+                       RegisterIndex reg)
+{
+    auto [at, fresh] = byAddress.try_emplace(device.addressOf(instance, reg));
+    if (fresh)
+        at->second = {instance, reg, device.resetOf(instance, reg), device.resetOf(instance, reg), {}};
+    return at->second;
+}
+
+/// Gates that are opened by a register of their own show it in another.
+void foldGates(const Device& device, const Step& step, std::map<std::uint32_t, RegisterValue>& byAddress)
+{
+    for (const FieldWrite& write : step.fields)
+        for (const Instance& instance : device.instances)
+            for (const bool open : {true, false})
+                if (const FieldCode& alias = open ? instance.gateSet : instance.gateClear;
+                    alias.valid() && alias.ref == write.ref && alias.code == write.code) {
+                    RegisterValue& value =
+                        valueAt(byAddress, device, instance.gate.ref.instance, instance.gate.ref.reg);
+                    const Field& field = device.fieldOf(instance.gate.ref);
+                    const std::uint32_t code = open ? instance.gate.code : instance.gate.code == 0 ? 1u : 0u;
+                    value.value = (value.value & ~field.mask()) | field.at(code);
+                }
+}
+
 void foldRegisters(Image& image, const Device& device)
 {
     std::map<std::uint32_t, RegisterValue> byAddress;
@@ -61,16 +87,11 @@ void foldRegisters(Image& image, const Device& device)
             continue;
         const Register& reg = device.blockOf(step.instance).registers[size_t(step.reg)];
         const std::uint32_t kept = keptBits(reg);
-        if (kept == 0)
+        if (kept == 0) {
+            foldGates(device, step, byAddress);
             continue;
-        auto [at, fresh] = byAddress.try_emplace(device.addressOf(step.instance, step.reg));
-        RegisterValue& value = at->second;
-        if (fresh)
-            value = {step.instance,
-                     step.reg,
-                     device.resetOf(step.instance, step.reg),
-                     device.resetOf(step.instance, step.reg),
-                     {}};
+        }
+        RegisterValue& value = valueAt(byAddress, device, step.instance, step.reg);
         const std::uint32_t mask = (step.kind == Step::Kind::Write ? ~0u : step.mask) & kept;
         value.value = (value.value & ~mask) | (step.value & mask);
         for (const FieldWrite& write : step.fields) {
@@ -122,6 +143,53 @@ Step copyStep(const Device& device, const FieldRef& into, const FieldRef& from, 
     return step;
 }
 
+Step gateStep(const Device& device, InstanceIndex instance, bool open, std::string cause, std::string why)
+{
+    const Instance& facts = device.instances[size_t(instance)];
+    const FieldCode& alias = open ? facts.gateSet : facts.gateClear;
+    if (alias.valid())
+        return writeStep(device, {{alias.ref, alias.code, std::move(cause)}}, std::move(why));
+    const std::uint32_t code = open ? facts.gate.code : facts.gate.code == 0 ? 1u : 0u;
+    return updateStep(device, {{facts.gate.ref, code, std::move(cause)}}, std::move(why));
+}
+
+namespace {
+
+/// Gates that can be written once only: those of one register are opened by the first write that opens one of them.
+void openTogether(Image& image, const Device& device)
+{
+    std::set<FieldRef> gates;
+    for (const Instance& instance : device.instances)
+        if (instance.gate.valid() && device.fieldOf(instance.gate.ref).access == Field::Access::Once)
+            gates.insert(instance.gate.ref);
+    if (gates.empty())
+        return;
+    std::map<std::pair<InstanceIndex, RegisterIndex>, size_t> first;
+    std::vector<bool> gone(image.steps.size(), false);
+    for (size_t i = 0; i < image.steps.size(); ++i) {
+        Step& step = image.steps[i];
+        if ((step.kind != Step::Kind::Update && step.kind != Step::Kind::Write) || step.fields.empty() ||
+            !gates.contains(step.fields.front().ref))
+            continue;
+        const auto [at, fresh] = first.emplace(std::pair(step.instance, step.reg), i);
+        if (fresh)
+            continue;
+        Step& into = image.steps[at->second];
+        for (const FieldWrite& write : step.fields)
+            if (std::none_of(into.fields.begin(), into.fields.end(),
+                             [&write](const FieldWrite& known) { return known.ref == write.ref; })) {
+                into.fields.push_back(write);
+                into.mask |= device.fieldOf(write.ref).mask();
+                into.value |= device.fieldOf(write.ref).at(write.code);
+            }
+        gone[i] = true;
+    }
+    size_t at = 0;
+    std::erase_if(image.steps, [&](const Step&) { return bool(gone[at++]); });
+}
+
+} // namespace
+
 std::vector<Step> wakeSteps(const Device& device, InstanceIndex instance)
 {
     const Instance& facts = device.instances[size_t(instance)];
@@ -137,8 +205,7 @@ std::vector<Step> wakeSteps(const Device& device, InstanceIndex instance)
                              fmt::format("{} has power after {} at most.", domain.name, format(domain.startup))));
         }
     if (facts.gate.valid() && device.resetCode(facts.gate.ref) != facts.gate.code)
-        out.push_back(updateStep(device, {{facts.gate.ref, facts.gate.code, facts.name + " clocked"}},
-                                 fmt::format("Clock {}.", facts.name)));
+        out.push_back(gateStep(device, instance, true, facts.name + " clocked", fmt::format("Clock {}.", facts.name)));
     if (facts.reset.valid() && device.resetCode(facts.reset.ref) != facts.reset.code)
         out.push_back(updateStep(device, {{facts.reset.ref, facts.reset.code, facts.name + " out of reset"}},
                                  fmt::format("Let {} out of reset.", facts.name)));
@@ -260,6 +327,7 @@ Image makeImage(const Device& device, const Board& board, const Plan& plan, cons
     appendClockSteps(image, device, board, plan, bindings, rates, settings, pads);
     appendModeSteps(image, device, board, plan, bindings, rates, settings, pads);
     appendNeedSteps(image, device, plan, bindings, rates, settings, pads);
+    openTogether(image, device);
     foldRegisters(image, device);
     return image;
 }

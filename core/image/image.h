@@ -145,6 +145,9 @@ std::vector<PadStep> padSteps(Image& image, const Device& device, const Plan& pl
                               const PadSetup& setup, SharedRegisters& shared);
 /// Whether a pad is driven by a peripheral whose registers are set first.
 bool isHandedOver(const Bindings& bindings, const std::vector<Setting>& settings, const PadSetup& setup);
+/// Opens or closes an instance's clock gate, by the register that the chip has for that.
+/// REQUIRES: it has a gate.
+Step gateStep(const Device& device, InstanceIndex instance, bool open, std::string cause, std::string why);
 /// Clock gate on and reset released of an instance, as far as it has them; nothing when that is so after reset.
 std::vector<Step> wakeSteps(const Device& device, InstanceIndex instance);
 void appendNeedSteps(Image& image, const Device& device, const Plan& plan, const Bindings& bindings, const Rates& rates,

@@ -375,7 +375,7 @@ private:
         std::vector<std::string> parts;
         for (const FieldWrite& field : fields)
             for (const Achieved& row : setting.achieved)
-                if (const std::string part = lowered(row.title) + " " + row.achieved;
+                if (const std::string part = achievedText(row);
                     row.goal == field.cause && std::find(parts.begin(), parts.end(), part) == parts.end())
                     parts.push_back(part);
         return parts.empty() ? "" : ", for " + joined(parts, ", ");
@@ -390,6 +390,8 @@ private:
 
     void gate(InstanceIndex instance)
     {
+        if (!opened_.insert(instance).second)
+            return;
         for (Step& step : wakeSteps(device_, instance)) {
             if (step.kind == Step::Kind::Wait)
                 step.coreRate = coreRate();
@@ -533,6 +535,7 @@ private:
     const Plan& plan_;
     const Rates& rates_;
     int need_;
+    std::set<InstanceIndex> opened_; ///< instances whose gate this need has opened
     struct Start {
         Step step;
         std::optional<std::uint32_t> off; ///< code that takes it back; empty: nothing does

@@ -8,6 +8,7 @@
 #include <algorithm>
 #include <map>
 #include <set>
+#include <tuple>
 #include <utility>
 
 namespace bindrel {
@@ -143,7 +144,7 @@ void appendPinSteps(Image& image, const Device& device, const Plan& plan, const 
         image.steps.push_back(std::move(step));
     };
     // Gates that lie in one register are opened together.
-    std::map<std::pair<int, int>, std::vector<FieldWrite>> gates;
+    std::map<std::tuple<int, int, Step::Kind>, std::vector<FieldWrite>> gates;
     std::vector<Step> resets;
     std::vector<int> seen;
     for (const PadSetup& setup : pads) {
@@ -152,8 +153,9 @@ void appendPinSteps(Image& image, const Device& device, const Plan& plan, const 
             continue;
         seen.push_back(port);
         for (Step& step : wakeSteps(device, port)) {
-            if (step.fields.front().ref == device.instances[size_t(port)].gate.ref)
-                gates[{step.instance, step.reg}].push_back(step.fields.front());
+            const Instance& facts = device.instances[size_t(port)];
+            if (step.fields.front().ref == (facts.gateSet.valid() ? facts.gateSet : facts.gate).ref)
+                gates[{step.instance, step.reg, step.kind}].push_back(step.fields.front());
             else
                 resets.push_back(std::move(step));
         }
@@ -162,7 +164,9 @@ void appendPinSteps(Image& image, const Device& device, const Plan& plan, const 
         // Several ports can hang on one gate.
         std::set<FieldRef> opened;
         std::erase_if(fields, [&opened](const FieldWrite& write) { return !opened.insert(write.ref).second; });
-        add(updateStep(device, std::move(fields), "Clock the ports that are used."));
+        add(std::get<Step::Kind>(where) == Step::Kind::Write
+                ? writeStep(device, std::move(fields), "Clock the ports that are used.")
+                : updateStep(device, std::move(fields), "Clock the ports that are used."));
     }
     for (Step& step : resets)
         add(std::move(step));

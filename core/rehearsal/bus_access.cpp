@@ -11,7 +11,7 @@ std::vector<BusAccess> accessesOf(const Device& device, InstanceIndex instance, 
     const auto add = [&out](std::uint32_t address, std::uint32_t bits, std::uint32_t bytes) {
         out.push_back({address, bits & (bytes == 4 ? ~0u : (1u << bytes * 8) - 1), int(bytes)});
     };
-    if (const WriteGuard& guard = shape.guard; guard.valid()) {
+    for (const WriteGuard& guard : shape.guards) {
         const FieldRef key{guard.instance < 0 ? instance : guard.instance, guard.reg, guard.field};
         add(device.addressOf(key.instance, key.reg), device.fieldOf(key).at(guard.code),
             device.registerOf(key).bytes());

@@ -122,20 +122,22 @@ void InterruptRun::judgeCombination(const InterruptVector& vector, const std::ve
             const auto flag =
                 std::find_if(flags.begin(), flags.end(), [&ref](const Flag& known) { return known.ref == ref; });
             // Several events of one need can end in one function: it is called for each.
-            const auto due = std::count_if(vector.clients.begin(), vector.clients.end(), [&](const InterruptClient& one) {
-                const FieldRef own = f_.device.roleField(one.instance, one.flag);
-                const auto at = std::find_if(flags.begin(), flags.end(),
-                                             [&own](const Flag& known) { return known.ref == own; });
-                return functionOf(one) == functionOf(client) &&
-                       (at == flags.end() || set[std::size_t(at - flags.begin())]);
-            });
+            const auto due =
+                std::count_if(vector.clients.begin(), vector.clients.end(), [&](const InterruptClient& one) {
+                    const FieldRef own = f_.device.roleField(one.instance, one.flag);
+                    const auto at = std::find_if(flags.begin(), flags.end(),
+                                                 [&own](const Flag& known) { return known.ref == own; });
+                    return functionOf(one) == functionOf(client) &&
+                           (at == flags.end() || set[std::size_t(at - flags.begin())]);
+                });
             const int calls = core_.callsOf(functionOf(client));
-            const std::string when =
-                flag == flags.end() ? std::string("it is entered")
-                                    : fmt::format("{} is {}", f_.device.nameOf(ref),
-                                                  set[std::size_t(flag - flags.begin())] ? "set" : "not set");
+            const std::string when = flag == flags.end()
+                                         ? std::string("it is entered")
+                                         : fmt::format("{} is {}", f_.device.nameOf(ref),
+                                                       set[std::size_t(flag - flags.begin())] ? "set" : "not set");
             if (calls < due)
-                report(client, fmt::format("{} does not call {} when {}.", vector.handler.text(), functionOf(client), when));
+                report(client,
+                       fmt::format("{} does not call {} when {}.", vector.handler.text(), functionOf(client), when));
             else if (calls > due)
                 report(client, fmt::format("{} calls {} {} times where {} is due.", vector.handler.text(),
                                            functionOf(client), calls, due));
@@ -145,9 +147,8 @@ void InterruptRun::judgeCombination(const InterruptVector& vector, const std::ve
         }
         for (const FieldRef& other : others)
             if (registers.code(other) == 0)
-                report(vector.clients.front(),
-                       fmt::format("{} clears {}, which belongs to another interrupt.", vector.handler.text(),
-                                   f_.device.nameOf(other)));
+                report(vector.clients.front(), fmt::format("{} clears {}, which belongs to another interrupt.",
+                                                           vector.handler.text(), f_.device.nameOf(other)));
     }
     core_.countCallsOf({});
     registers.restore(before);
@@ -186,10 +187,11 @@ void InterruptRun::interrupt(const InterruptVector& vector, const std::vector<Fl
         if (!how || !returned(*how, function))
             break;
         if (settings() != planned) {
-            report(vector.clients.front(),
-                   fmt::format("{} between two instructions of {} changes what that sets: a register that both write is "
-                               "read before and written back after.",
-                               vector.handler.text(), function));
+            report(
+                vector.clients.front(),
+                fmt::format("{} between two instructions of {} changes what that sets: a register that both write is "
+                            "read before and written back after.",
+                            vector.handler.text(), function));
             break;
         }
     }

@@ -8,10 +8,10 @@
 
 namespace bindrel {
 
-/// Interrupts that arrive once all runs: each handler of one core's program with its flags in every combination (of many
-/// flags one at a time, and all at once), and between any two instructions of the functions that start and stop the
-/// needs that it serves. Judged is what a person would look for: the right functions are called, each once; each flag is
-/// cleared, nobody else's is; nothing that the program has set is lost.
+/// Interrupts that arrive once all runs: each handler of one core's program with its flags in every combination (of
+/// many flags one at a time, and all at once), and between any two instructions of the functions that start and stop
+/// the needs that it serves. Judged is what a person would look for: the right functions are called, each once; each
+/// flag is cleared, nobody else's is; nothing that the program has set is lost.
 class InterruptRun {
 public:
     InterruptRun(const Facts& facts, std::size_t core, SimulatedChip& chip, EmulatedCore& emulated,

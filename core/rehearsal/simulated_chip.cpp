@@ -264,6 +264,12 @@ void SimulatedChip::write(std::uint32_t address, std::uint32_t value, int bytes)
     judgeUnit(instance, reg);
     if (const std::string lost = registers_.write(cell, value, now_); !lost.empty())
         report(Hazard::Kind::Lost, lost + ".", place);
+    for (const Instance& gated : device_.instances)
+        for (const bool opens : {true, false})
+            if (const FieldCode& alias = opens ? gated.gateSet : gated.gateClear;
+                alias.valid() && alias.ref.instance == instance && alias.ref.reg == reg &&
+                device_.fieldOf(alias.ref).in(value) == alias.code)
+                registers_.put(gated.gate.ref, opens ? gated.gate.code : gated.gate.code == 0 ? 1u : 0u);
     for (Dog& dog : dogs_)
         if (dog.feed.ref.instance == instance && dog.feed.ref.reg == reg) {
             const Field& field = device_.fieldOf(dog.feed.ref);

@@ -83,7 +83,7 @@ void SimulatedRegisters::reset()
         f.due = 0;
     }
     locked_ = fresh.locked_;
-    lastCell_ = -1;
+    written_.clear();
 }
 
 void SimulatedRegisters::lose(InstanceIndex instance)
@@ -189,16 +189,25 @@ std::string SimulatedRegisters::write(int index, std::uint32_t value, Moment now
     const auto [owner, number] = faceOf(index, value);
     const Register& reg = shape({owner, number});
     const std::string& instance = device_.instances[size_t(owner)].name;
-    const int before = std::exchange(lastCell_, index);
-    const std::uint32_t beforeValue = std::exchange(lastValue_, value);
-    if (const WriteGuard& guard = reg.guard; guard.valid()) {
+    const auto guarded = [&](size_t back) -> const Written* {
+        return back < written_.size() ? &written_[written_.size() - 1 - back] : nullptr;
+    };
+    std::string unguarded;
+    for (size_t g = 0; g < reg.guards.size() && unguarded.empty(); ++g) {
+        const WriteGuard& guard = reg.guards[g];
         const InstanceIndex by = guard.instance < 0 ? InstanceIndex(owner) : guard.instance;
         const Register& lock = shape({by, guard.reg});
-        const Field& key = lock.fields[size_t(guard.field)];
-        if (before != cellOf(by, guard.reg) || key.in(beforeValue) != guard.code)
-            return fmt::format("{}.{} ignores a write that does not come right after 0x{:X} in {}.{}", instance,
-                               reg.name, guard.code, device_.instances[size_t(by)].name, lock.name);
+        const Written* was = guarded(reg.guards.size() - 1 - g);
+        if (!was || was->cell != cellOf(by, guard.reg) || lock.fields[size_t(guard.field)].in(was->value) != guard.code)
+            unguarded = fmt::format("{}.{} ignores a write that does not come right after 0x{:X} in {}.{}", instance,
+                                    reg.name, guard.code, device_.instances[size_t(by)].name, lock.name);
     }
+    constexpr size_t kRemembered = 8; // no guard has more keys
+    if (written_.size() == kRemembered)
+        written_.erase(written_.begin());
+    written_.push_back({index, value});
+    if (!unguarded.empty())
+        return unguarded;
     if (locked_[size_t(owner)]) {
         for (const Unlock& unlock : device_.unlocks)
             if (unlock.instance == owner && unlock.reg == number) {

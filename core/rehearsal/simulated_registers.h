@@ -98,9 +98,12 @@ private:
     std::vector<Cell> cells_;
     std::vector<std::vector<int>> cellOf_; ///< by instance and register
     std::unordered_map<std::uint32_t, Spot> byAddress_;
-    /// The register that was written last, and what it got: what a guard looks at.
-    int lastCell_ = -1;
-    std::uint32_t lastValue_ = 0;
+    /// The registers that were written last, and what they got: what guards look at.
+    struct Written {
+        int cell = -1;
+        std::uint32_t value = 0;
+    };
+    std::vector<Written> written_;
     std::vector<Following> following_;
     std::vector<bool> locked_;
 };

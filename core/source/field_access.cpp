@@ -116,18 +116,40 @@ std::vector<Code> clearedByOnes(const Facts& facts, const Names& names, Instance
     return out;
 }
 
+/// Puts what stands in the place of a field's bits into its register.
+static void putIntoField(Writer& w, const FieldRef& ref, const Code& put, int indent);
+
 void writeRole(Writer& w, InstanceIndex instance, std::string_view role, const Code& value, int indent)
 {
+    const FieldRef ref = w.facts.device.roleField(instance, role);
+    const Field& field = w.facts.device.fieldOf(ref);
+    const Word macro = fieldMacro(w.facts, w.names, ref);
+    putIntoField(w, ref,
+                 field.width == 1                         ? code("({} != 0u ? {} : 0u)", value, macro)
+                 : field.lsb == 0 && field.pieces.empty() ? value
+                                                          : code("{}_AT({})", macro, value),
+                 indent);
+}
+
+void writeRoleWhen(Writer& w, InstanceIndex instance, std::string_view role, const Code& condition, int indent)
+{
+    const FieldRef ref = w.facts.device.roleField(instance, role);
+    const Word macro = fieldMacro(w.facts, w.names, ref);
+    putIntoField(w, ref,
+                 w.facts.device.fieldOf(ref).width == 1 ? code("({} ? {} : 0u)", condition, macro)
+                                                        : code("{}_AT({} ? 1u : 0u)", macro, condition),
+                 indent);
+}
+
+static void putIntoField(Writer& w, const FieldRef& ref, const Code& put, int indent)
+{
     const Device& device = w.facts.device;
-    const FieldRef ref = device.roleField(instance, role);
+    const InstanceIndex instance = ref.instance;
     const Register& reg = device.registerOf(ref);
     const Field& field = device.fieldOf(ref);
     const Code margin = Code::trusted(std::string(size_t(indent), ' '));
-    const Code place = roleRegister(w.facts, w.names, instance, role);
+    const Code place = registerValue(w.facts, w.names, instance, ref.reg);
     const Word macro = fieldMacro(w.facts, w.names, ref);
-    const Code put = field.width == 1                         ? code("({} != 0u ? {} : 0u)", value, macro)
-                     : field.lsb == 0 && field.pieces.empty() ? value
-                                                              : code("{}_AT({})", macro, value);
     std::uint32_t kept = 0;
     for (const Field& other : reg.fields)
         kept |= &other != &field && other.keepsWrites() ? other.mask() : 0;

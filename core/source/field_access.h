@@ -30,6 +30,8 @@ Code putRegisterOf(const Writer& w, InstanceIndex instance, std::string_view rol
 /// Puts a value (an expression of uint32_t, no larger than the field) into a role's field. Other fields of the register
 /// that keep what was written stay as they are; flags that a write would clear are left alone.
 void writeRole(Writer& w, InstanceIndex instance, std::string_view role, const Code& value, int indent);
+/// The same of 1 where a condition holds, else 0.
+void writeRoleWhen(Writer& w, InstanceIndex instance, std::string_view role, const Code& condition, int indent);
 /// The same of a code that is known.
 void writeRoleCode(Writer& w, InstanceIndex instance, std::string_view role, std::uint32_t value, int indent);
 /// Forgets flags, each in the way that its access says.

@@ -30,7 +30,7 @@ std::string summary(const Facts& f, NeedIndex need)
     if (bound.instance >= 0)
         text += " on " + f.device.instances[size_t(bound.instance)].name;
     for (const Achieved& row : f.settings[need].achieved)
-        text += fmt::format("; {} {}", lowered(row.title), row.achieved);
+        text += "; " + achievedText(row);
     return text + ".";
 }
 

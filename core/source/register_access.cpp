@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/source/register_access.h"
 
+#include "core/base/text.h"
+
 namespace bindrel {
 
 namespace {
@@ -122,24 +124,31 @@ void writeAccessors(Writer& w, const Block& block, int index)
             w.line("}");
             w.line();
         }
-        if (reg.guard.valid()) {
-            const WriteGuard& guard = reg.guard;
-            const FieldRef key{guard.instance < 0 ? InstanceIndex(of) : guard.instance, guard.reg, guard.field};
-            w.comment(fmt::format("{} takes what is written right after the key in {}.", reg.name,
-                                  device.registerOf(key).name));
+        const auto keyOf = [of](const WriteGuard& guard) {
+            return FieldRef{guard.instance < 0 ? InstanceIndex(of) : guard.instance, guard.reg, guard.field};
+        };
+        if (!reg.guards.empty()) {
+            std::vector<std::string> locks;
+            for (const WriteGuard& guard : reg.guards)
+                locks.push_back(device.registerOf(keyOf(guard)).name);
+            w.comment(fmt::format("{} takes what is written right after {} in {}: no interrupt may write between.",
+                                  reg.name, locks.size() == 1 ? "the key" : "the keys", listed(locks)));
         }
         w.linef("static inline void {}(struct {} *at, uint32_t value)", accessor(w.facts, w.names, "put", of, int(r)),
                 structure);
         w.line("{");
-        if (const WriteGuard& guard = reg.guard; guard.valid()) {
-            const FieldRef key{guard.instance < 0 ? InstanceIndex(of) : guard.instance, guard.reg, guard.field};
+        if (!reg.guards.empty())
+            w.linef("    const uint32_t held = {}_interrupts_hold();", w.names.prefix);
+        for (const WriteGuard& guard : reg.guards) {
+            const FieldRef key = keyOf(guard);
             const Register& lock = device.registerOf(key);
             const Code place = guard.instance < 0 ? code("at->{}", Word::spelled(lock.name))
                                                   : registerValue(w.facts, w.names, guard.instance, guard.reg);
-            w.linef("    {} = {};", place,
-                    narrowed(lock, device.fieldOf(key).width == 1
-                                       ? code("{}", fieldMacro(w.facts, w.names, key))
-                                       : code("{}_AT(0x{:X}u)", fieldMacro(w.facts, w.names, key), guard.code)));
+            w.linef(
+                "    {} = {};", place,
+                narrowed(lock, device.fieldOf(key).width == 1
+                                   ? code("{}", guard.code ? fieldMacro(w.facts, w.names, key) : Word(WordLiteral("0")))
+                                   : code("{}_AT(0x{:X}u)", fieldMacro(w.facts, w.names, key), guard.code)));
         }
         for (const RegisterPart& part : reg.parts)
             w.linef("    at->{} = ({})({});", Word::spelled(part.name), typeOf(part.width),
@@ -147,6 +156,8 @@ void writeAccessors(Writer& w, const Block& block, int index)
         if (reg.parts.empty())
             w.linef("    at->{} = {};", Word::spelled(reg.name),
                     reg.width == 32 ? Code::trusted("value") : code("({})value", typeOf(reg)));
+        if (!reg.guards.empty())
+            w.linef("    {}_interrupts_release(held);", w.names.prefix);
         w.line("}");
         w.line();
     }
@@ -156,8 +167,9 @@ std::vector<int> guardsOf(const Block& block)
 {
     std::vector<int> out;
     for (const Register& reg : block.registers)
-        if (reg.guard.valid() && reg.guard.instance >= 0)
-            out.push_back(reg.guard.instance);
+        for (const WriteGuard& guard : reg.guards)
+            if (guard.instance >= 0)
+                out.push_back(guard.instance);
     return out;
 }
 

@@ -159,6 +159,15 @@ SourceFile registersHeader(const Facts& f, const Names& names)
         w.linef("void {}_feed_early(void);", names.prefix);
         w.line();
     }
+    if (std::any_of(instances.begin(), instances.end(), [&f](InstanceIndex instance) {
+            const std::vector<Register>& registers = f.device.blockOf(instance).registers;
+            return std::any_of(registers.begin(), registers.end(),
+                               [](const Register& reg) { return !reg.guards.empty(); });
+        })) {
+        w.linef("uint32_t {}_interrupts_hold(void);", names.prefix);
+        w.linef("void {}_interrupts_release(uint32_t before);", names.prefix);
+        w.line();
+    }
     std::set<int> blocks;
     for (const InstanceIndex instance : instances)
         if (blocks.insert(f.device.instances[size_t(instance)].block).second)

@@ -25,6 +25,18 @@ std::uint32_t TuningContext::maxCode(std::string_view role) const
     return ref.valid() ? device.fieldOf(ref).maxCode() : 0;
 }
 
+std::string achievedText(const Achieved& row)
+{
+    for (const std::string_view bound : {" at most", " at least"})
+        if (row.title.ends_with(bound)) {
+            const std::string title = lowered(row.title.substr(0, row.title.size() - bound.size()));
+            return row.wanted == row.achieved
+                       ? fmt::format("{}{} {}", title, bound, row.achieved)
+                       : fmt::format("{} {} ({} {})", title, row.achieved, bound.substr(1), row.wanted);
+        }
+    return lowered(row.title) + " " + row.achieved;
+}
+
 void addDmaRoles(Setting& setting, const TuningContext& c)
 {
     const std::vector<std::string> requests = requestsOf(c.need);

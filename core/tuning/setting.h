@@ -23,6 +23,9 @@ struct Achieved {
     bool check = false;  ///< not the goal's own value but something beside it that must hold
 };
 
+/// "clock 8 MHz (at most 12 MHz)": what is, and beside it the bound that the title speaks of.
+std::string achievedText(const Achieved& row);
+
 /// A role of the instance's block and the value that the arithmetic gives it, before the field's encoding.
 struct RoleValue {
     std::string role;

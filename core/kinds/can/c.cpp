@@ -67,11 +67,11 @@ void defineSend(Writer& w, NeedIndex need)
     w.line("    }");
     writeRole(w, instance, "send_id", Code::trusted("frame->id"), 4);
     if (extended)
-        writeRole(w, instance, "send_extended", Code::trusted("(frame->extended ? 1u : 0u)"), 4);
+        writeRoleWhen(w, instance, "send_extended", Code::trusted("frame->extended"), 4);
     if (flexible) {
-        writeRole(w, instance, "send_flexible", Code::trusted("(frame->flexible ? 1u : 0u)"), 4);
+        writeRoleWhen(w, instance, "send_flexible", Code::trusted("frame->flexible"), 4);
         if (f.device.roleField(instance, "send_fast").valid())
-            writeRole(w, instance, "send_fast", Code::trusted("(frame->flexible ? 1u : 0u)"), 4);
+            writeRoleWhen(w, instance, "send_fast", Code::trusted("frame->flexible"), 4);
     }
     writeRole(w, instance, "send_length", Code::trusted(flexible ? "code" : "frame->length"), 4);
     writeRole(w, instance, "send_low", word("frame->bytes", 0), 4);
