@@ -27,7 +27,7 @@ std::shared_ptr<const Snapshot> computeSnapshot(const Workpiece& work)
     s->rates = computeRates(*s->device, *s->board, s->plan, s->bindings);
     s->settings = tune(*s->device, s->plan, s->bindings, s->rates);
     s->accuracy = accuracyOf(*s->device, s->plan, s->bindings, s->rates);
-    s->pads = setUpPads(*s->device, s->plan, s->bindings);
+    s->pads = setUpPads(*s->device, s->plan, s->bindings, s->settings);
     s->image = makeImage(*s->device, *s->board, s->plan, s->bindings, s->rates, s->settings, s->pads);
     s->provenance = work.provenance;
     s->findings = findAll(s->facts());

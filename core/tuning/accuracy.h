@@ -9,6 +9,13 @@
 
 namespace bindrel {
 
+/// A goal that says "at most" counts as missed where less than half of what was asked for comes out, though it was not
+/// exceeded: the clock is then too slow, or its steps too coarse, for what the person wants.
+inline bool isFarBelow(const Frequency& achieved, const Frequency& most)
+{
+    return achieved.value * 2 < most.value;
+}
+
 /// What a need asks of the accuracy of the clock that times it, and what it gets.
 struct Accuracy {
     ClockIndex clock = -1;         ///< its kernel clock; -1: nothing can be said

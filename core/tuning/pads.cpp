@@ -130,7 +130,8 @@ void takeWhatIsSaid(PadSetup& setup, const Need& need, const SignalSpec& signal)
 
 } // namespace
 
-std::vector<PadSetup> setUpPads(const Device& device, const Plan& plan, const Bindings& bindings)
+std::vector<PadSetup> setUpPads(const Device& device, const Plan& plan, const Bindings& bindings,
+                                const std::vector<Setting>& settings)
 {
     std::vector<PadSetup> out;
     for (size_t n = 0; n < bindings.needs.size(); ++n) {
@@ -149,6 +150,8 @@ std::vector<PadSetup> setUpPads(const Device& device, const Plan& plan, const Bi
                 setup.code = route.code;
                 setup.wired = route.wired();
                 setup.toggles = fastestOf(plan.needs[n], seat.signal.id);
+                if (setup.toggles.value > Rational(0) && settings[n].pace < Rational(1))
+                    setup.toggles = setup.toggles * settings[n].pace;
             }
             setUpSensibly(setup, device, plan.needs[n], seat.signal);
             takeWhatIsSaid(setup, plan.needs[n], seat.signal);

@@ -50,6 +50,7 @@ Current padGives(const Pad& pad, PadSetup::Drive drive);
 
 /// The pads of all needs that are bound, in the order of the device's pads. Open and contested needs have none: what
 /// their pads should be is not decided yet.
-std::vector<PadSetup> setUpPads(const Device& device, const Plan& plan, const Bindings& bindings);
+std::vector<PadSetup> setUpPads(const Device& device, const Plan& plan, const Bindings& bindings,
+                                const std::vector<Setting>& settings);
 
 } // namespace bindrel

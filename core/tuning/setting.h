@@ -119,6 +119,8 @@ struct Setting {
     bool computed = false;   ///< false when the need has no instance or its clock does not run
     std::string notComputed; ///< why not
     std::vector<Achieved> achieved;
+    /// How fast the need really works as a part of what was asked for: what its pads toggle at goes with it.
+    Rational pace = 1;
     std::vector<RoleValue> roles;
     std::vector<RoleStep> before; ///< in the bring-up, before the configuration, in order
     std::vector<RoleStep> after;  ///< and after it

@@ -80,6 +80,12 @@ std::optional<CanTiming> canTiming(const TuningContext& c)
                 : std::nullopt;
 }
 
+std::optional<CanTiming> canTimingOfAnyJump(const TuningContext& c)
+{
+    const std::optional<CanWish> wish = wishOf(c.need, "rate", "sample", "jump");
+    return wish ? bestCanTiming(c.kernel().rate, wish->rate, wish->samplePoint, 0, canFields(c)) : std::nullopt;
+}
+
 Accuracy canAccuracy(const TuningContext& c)
 {
     const std::optional<Frequency> wanted = goalAs<Frequency>(c.need, "rate");

@@ -221,6 +221,15 @@ Setting solveCan(const TuningContext& c)
     const std::optional<CanTiming> timing = canTiming(c);
     if (!timing) {
         const CanFields fields = canFields(c);
+        if (const std::int64_t jump = goalNumber(c.need, "jump"); jump > 0)
+            if (const std::optional<CanTiming> free = canTimingOfAnyJump(c)) {
+                out.notComputed =
+                    say(c,
+                        "a jump width of {} quanta does not fit into a bit of {} at {}: {} leaves at most "
+                        "{}. Ask for that, or state no jump width",
+                        jump, sayBaud(c, wanted), say(c, c.kernel().rate), c.kernelName(), free->jump);
+                return out;
+            }
         out.notComputed = say(c,
                               "{} at {} cannot be split into a bit of {}: it must give 8 to {} quanta a bit with a "
                               "prescaler of at most {}",

@@ -21,6 +21,8 @@ struct CanGoals {
 CanFields canFields(const TuningContext& context);
 /// The bit timing for the need's goals; empty when there is none.
 std::optional<CanTiming> canTiming(const TuningContext& context);
+/// The same whatever jump width the need states.
+std::optional<CanTiming> canTimingOfAnyJump(const TuningContext& context);
 CanFields canDataFields(const TuningContext& context);
 /// Whether frames with flexible data rate are wanted.
 bool wantsFlexible(const Need& need);

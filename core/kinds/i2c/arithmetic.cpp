@@ -75,8 +75,12 @@ Phases fitPhases(const TuningContext& c, const Wants& w)
             low += (more + 1) / 2;
             high += more / 2;
         }
-        if (low <= lowMax && high <= highMax)
-            return {*pre, low, high};
+        if (low > lowMax || high > highMax)
+            continue;
+        const std::optional<std::int64_t> lowCount = lowCode.atLeast(low, c.maxCode("low")),
+                                          highCount = highCode.atLeast(high, c.maxCode("high"));
+        if (lowCount && highCount)
+            return {*pre, *lowCount, *highCount};
     }
     return {};
 }
@@ -183,9 +187,12 @@ Setting solveI2c(const TuningContext& c)
         scl.ok = false;
         scl.trouble = say(c, "{} mode permits {} at most. Choose a faster class if every device on the bus has it.",
                           speed.name, say(c, speed.most));
-    } else if (rate.value * 10 < wanted.value * 9) {
-        scl.trouble = say(c, "the phase minima of {} mode with these rise and fall times leave no more than {}",
-                          speed.name, say(c, rate));
+    } else if (isFarBelow(rate, wanted)) {
+        scl.ok = false;
+        scl.trouble = say(c,
+                          "the phase minima of {} mode with these rise and fall times and the counts of {} leave {}. "
+                          "Give {} a faster clock, choose another class, or ask for less.",
+                          speed.name, say(c, c.kernel().rate), say(c, rate), c.kernelName());
     }
     const auto phase = [&](const char* goal, const char* title, const Duration& got, const Duration& least,
                            const std::string& formula) {

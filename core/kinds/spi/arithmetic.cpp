@@ -131,6 +131,14 @@ Setting solveSpi(const TuningContext& c)
         sck.formula = rate->prescaler > 1
                           ? say(c, "{} / ({} \u00d7 {})", say(c, c.kernel().rate), rate->prescaler, rate->divider)
                           : say(c, "{} / {}", say(c, c.kernel().rate), rate->divider);
+        if (isFarBelow(rate->sck, g.most)) {
+            sck.ok = false;
+            sck.trouble = say(c,
+                              "{} gives no more than {}, less than half of that. Give {} a faster clock, or ask for "
+                              "less.",
+                              say(c, c.kernel().rate), say(c, rate->sck), c.kernelName());
+        }
+        out.pace = rate->sck.value / g.most.value;
         out.achieved.push_back(sck);
         if (g.receives) {
             const Rational half = Rational(1) / rate->sck.value / 2, cycle = Rational(1) / c.kernel().rate.value;
