@@ -132,6 +132,7 @@ private:
     void readSelector(PadIndex pad, const JsonNode& node);
     void readLanes(PadIndex pad, const JsonNode& node);
     void readRemaps(const JsonNode& mechanism);
+    void readRemap(const std::string& name, const JsonNode& node, int code);
     void readMatrix(const JsonNode& mechanism);
     void readExclusives();
     void collectMuxFields();

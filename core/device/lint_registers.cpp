@@ -150,7 +150,7 @@ void lintDma(const Device& device, LintRemarks& out)
 }
 
 /// What the kind asks of a block: roles that must be there, and fields that can do what their role wants.
-void lintRoles(const Block& block, LintRemarks& out)
+void lintRoles(const Device& device, const Block& block, LintRemarks& out)
 {
     const BlockKind* kind = findBlockKind(block.kind);
     if (!kind)
@@ -160,8 +160,22 @@ void lintRoles(const Block& block, LintRemarks& out)
         return std::any_of(block.roles.begin(), block.roles.end(),
                            [&name](const auto& known) { return isWordOf(known.first, name); });
     };
+    // A timer without channels needs no roles of channels: it counts, and serves needs that ask for no more.
+    const auto numbered = [](const std::string& name) { return name.find('#') != std::string::npos; };
+    const bool mayHaveChannels = std::any_of(kind->signals.begin(), kind->signals.end(),
+                                             [&](const WordSpec& word) { return numbered(word.name); });
+    const bool hasChannels =
+        std::any_of(device.instances.begin(), device.instances.end(), [&](const Instance& instance) {
+            return instance.block >= 0 && &device.blocks[size_t(instance.block)] == &block &&
+                   std::any_of(instance.signals.begin(), instance.signals.end(), [&](const InstanceSignal& signal) {
+                       return std::any_of(kind->signals.begin(), kind->signals.end(), [&](const WordSpec& word) {
+                           return numbered(word.name) && isWordOf(signal.name, word.name);
+                       });
+                   });
+        });
     for (const RoleSpec& spec : kind->roles)
-        if (spec.required && !has(spec.name) && (spec.unless.empty() || !has(spec.unless)))
+        if (spec.required && !(numbered(spec.name) && mayHaveChannels && !hasChannels) && !has(spec.name) &&
+            (spec.unless.empty() || !has(spec.unless)))
             missing.push_back("\"" + spec.name + "\"");
     if (!missing.empty())
         out.say("role-missing", "{} is a {} and lacks the role {}; needs that it would serve cannot be configured",
@@ -241,7 +255,7 @@ void lintRegisters(const Device& device, LintRemarks& out)
         }
         for (const auto& [name, role] : block.roles)
             lintEncoding(block, name, role, out);
-        lintRoles(block, out);
+        lintRoles(device, block, out);
     }
     lintAddresses(device, out);
     lintInterrupts(device, out);

@@ -164,35 +164,42 @@ void DeviceReader::readRemaps(const JsonNode& mechanism)
     const int code =
         mechanism.has("peripheral_code") ? static_cast<int>(mechanism.integer("peripheral_code", 0, INT32_MAX)) : -1;
     for (const auto& [name, node] : mechanism.child("remaps").members()) {
-        node.allowOnly({"field", "sets"});
         if (isAbsent(name))
             continue;
-        const FieldRef field = node.has("field") ? fieldAt(node.child("field")) : FieldRef{};
-        for (const auto& [key, set] : node.child("sets").members()) {
-            const int setCode = field.valid() ? codeOf(key, field, set) : 0;
-            if (!field.valid() && node.child("sets").members().size() > 1)
-                node.fail("has several sets but no \"field\" that picks one.");
-            const size_t before = device_.routes.size();
-            bool lacking = false;
-            for (const auto& [signalName, padNode] : set.members()) {
-                const auto signal = signalAt(name + "." + signalName, padNode);
-                const PadIndex pad = padAt(padNode.asString(), padNode);
-                lacking = lacking || pad < 0;
-                if (!signal || pad < 0 || setCode < 0 || !ok())
-                    continue;
-                Route route{pad, signal->first, signal->second, Route::Mechanism::GroupRemap, -1, {}, -1};
-                const FieldRef& function = device_.pads[size_t(pad)].function;
-                if (code >= 0 && function.valid()) {
-                    route.code = code;
-                    route.selects.push_back({function, static_cast<std::uint32_t>(code)});
-                }
-                if (field.valid())
-                    route.selects.push_back({field, static_cast<std::uint32_t>(setCode)});
-                addRoute(std::move(route));
+        // Signals that are led by fields of their own have an entry each.
+        for (const JsonNode& entry : node.isArray() ? node.items() : std::vector<JsonNode>{node})
+            readRemap(name, entry, code);
+    }
+}
+
+void DeviceReader::readRemap(const std::string& name, const JsonNode& node, int code)
+{
+    node.allowOnly({"field", "sets"});
+    const FieldRef field = node.has("field") ? fieldAt(node.child("field")) : FieldRef{};
+    for (const auto& [key, set] : node.child("sets").members()) {
+        const int setCode = field.valid() ? codeOf(key, field, set) : 0;
+        if (!field.valid() && node.child("sets").members().size() > 1)
+            node.fail("has several sets but no \"field\" that picks one.");
+        const size_t before = device_.routes.size();
+        bool lacking = false;
+        for (const auto& [signalName, padNode] : set.members()) {
+            const auto signal = signalAt(name + "." + signalName, padNode);
+            const PadIndex pad = padAt(padNode.asString(), padNode);
+            lacking = lacking || pad < 0;
+            if (!signal || pad < 0 || setCode < 0 || !ok())
+                continue;
+            Route route{pad, signal->first, signal->second, Route::Mechanism::GroupRemap, -1, {}, -1};
+            const FieldRef& function = device_.pads[size_t(pad)].function;
+            if (code >= 0 && function.valid()) {
+                route.code = code;
+                route.selects.push_back({function, static_cast<std::uint32_t>(code)});
             }
-            if (lacking && device_.routes.size() == before && field.valid())
-                device_.emptySets.push_back({field, static_cast<std::uint32_t>(setCode)});
+            if (field.valid())
+                route.selects.push_back({field, static_cast<std::uint32_t>(setCode)});
+            addRoute(std::move(route));
         }
+        if (lacking && device_.routes.size() == before && field.valid())
+            device_.emptySets.push_back({field, static_cast<std::uint32_t>(setCode)});
     }
 }
 

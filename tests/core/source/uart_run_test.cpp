@@ -46,6 +46,73 @@ private Q_SLOTS:
 #endif
     }
 
+    /// A byte with a wrong parity or without a stop bit is dropped and counted; one that was lost is counted.
+    void whatCameDamagedIsDropped()
+    {
+        constexpr std::uint32_t kHere = 1, kFraming = 0x10, kParity = 0x40, kOverrun = 0x80;
+        for (const bool byInterrupt : {false, true}) {
+            const auto s = lineOf("sluice-node-c-done", "uplink",
+                                  {{"frame", "8E1"}, {"interrupt", byInterrupt ? "receive" : "none"}});
+            QVERIFY2(s->findings.empty(), findingsText(*s).c_str());
+            const Compiled code(*s);
+            const Chip chip(*s->device);
+            const std::uint32_t base = baseOf(*s, "uplink");
+            volatile std::uint32_t &state = Chip::at(base + 0x0C), &data = Chip::at(base + 0x10);
+            const auto receive = code.find<bool(std::uint8_t*)>("sluice_uplink_receive");
+            const auto damaged = code.find<std::uint32_t()>("sluice_uplink_damaged");
+            const auto overruns = code.find<std::uint32_t()>("sluice_uplink_overruns");
+            const auto start = code.find<void()>("sluice_uplink_start");
+            start();
+            std::uint8_t byte = 0xEE;
+            const auto comes = [&](std::uint32_t flags, std::uint8_t value) {
+                state = kHere | flags;
+                data = value;
+                if (byInterrupt) {
+                    code.find<void()>("sluice_uplink_take_in")();
+                    return receive(&byte);
+                }
+                const bool came = receive(&byte);
+                return came;
+            };
+            state = 0;
+            QVERIFY(!receive(&byte));
+            QVERIFY(comes(0, 0x41));
+            QCOMPARE(int(byte), 0x41);
+            std::uint32_t dropped = 0, lost = 0;
+            // Every combination; the flags are cleared by the ones that are written.
+            for (std::uint32_t bits = 1; bits < 8; ++bits) {
+                const std::uint32_t flags =
+                    (bits & 1 ? kFraming : 0) | (bits & 2 ? kParity : 0) | (bits & 4 ? kOverrun : 0);
+                byte = 0xEE;
+                const bool good = (bits & 3) == 0;
+                QCOMPARE(comes(flags, std::uint8_t(0x50 + bits)), good);
+                QCOMPARE(int(byte), good ? int(0x50 + bits) : 0xEE);
+                dropped += good ? 0 : 1;
+                lost += bits & 4 ? 1 : 0;
+                QCOMPARE(damaged(), dropped);
+                QCOMPARE(overruns(), lost);
+                QVERIFY((state & (kFraming | kParity | kOverrun)) != 0);
+            }
+            // Counts begin anew with a start.
+            start();
+            QCOMPARE(damaged(), 0u);
+            QCOMPARE(overruns(), 0u);
+        }
+        // Without parity its flag means nothing; DMA moves what comes, and the program asks.
+        const auto plain = lineOf("sluice-node-c-done", "uplink", {});
+        QVERIFY(plain->source().find("sluice_uplink.c")->text().find("PARITYERR") == std::string::npos);
+        const auto moved = lineOf("sluice-node-c-done", "uplink", {{"dma", "receive"}});
+        const Compiled code(*moved);
+        const Chip chip(*moved->device);
+        volatile std::uint32_t& state = Chip::at(baseOf(*moved, "uplink") + 0x0C);
+        const auto seen = code.find<bool()>("sluice_uplink_error_seen");
+        state = kHere;
+        QVERIFY(!seen());
+        state = kOverrun;
+        QVERIFY(seen());
+        QVERIFY(!code.has("sluice_uplink_damaged"));
+    }
+
     /// The other end gets a clock: its level, its edge, its last pulse, and the lane that it goes by.
     void theClockOfASynchronousLine()
     {
