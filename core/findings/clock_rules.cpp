@@ -370,8 +370,8 @@ void stoppedMeanwhile(const Facts& f, std::vector<Finding>& out)
                 });
             });
         };
-        if (!node.enable.valid() || !f.rates.clocks[i].running || !slow.clocks[i].running ||
-            (!switchedOff(f.image.toSlow) && !switchedOff(f.image.toFull)))
+        if (!node.enable.valid() || node.startup.value.isZero() || !f.rates.clocks[i].running ||
+            !slow.clocks[i].running || (!switchedOff(f.image.toSlow) && !switchedOff(f.image.toFull)))
             continue;
         const auto from = [&](const Rates& rates, ClockIndex kernel) {
             const std::vector<ClockIndex> path = pathToSource(rates, kernel);

@@ -17,6 +17,15 @@ std::optional<std::int64_t> meaningOf(const Encoding& encoding, std::uint32_t co
         return std::int64_t(code) + 1;
     case Encoding::Kind::PowerOfTwo:
         return code < 63 ? std::optional(std::int64_t(1) << code) : std::nullopt;
+    case Encoding::Kind::Bcd: {
+        std::int64_t value = 0, place = 1;
+        for (std::uint32_t rest = code; rest != 0; rest >>= 4, place *= 10) {
+            if (rest % 16 > 9)
+                return std::nullopt;
+            value += place * (rest % 16);
+        }
+        return value;
+    }
     case Encoding::Kind::Table:
         for (const auto& [value, listed] : encoding.table)
             if (listed == code)

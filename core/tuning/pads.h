@@ -8,6 +8,8 @@
 
 namespace bindrel {
 
+struct Setting;
+
 /// How one pad is to be set for the signal that it carries.
 struct PadSetup {
     PadIndex pad = -1;

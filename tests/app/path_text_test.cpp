@@ -20,7 +20,8 @@ class PathTextTest : public QObject {
 private Q_SLOTS:
     void plainNamesAreTheirText()
     {
-        for (const char* name : {"plan.bindrel", "/home/ann/board 2/plan.bindrel", "Pläne/Größe.bindrel", "計画.bindrel"}) {
+        for (const char* name :
+             {"plan.bindrel", "/home/ann/board 2/plan.bindrel", "Pläne/Größe.bindrel", "計画.bindrel"}) {
             QCOMPARE(pathText(std::filesystem::path(name)), QString::fromUtf8(name));
             QCOMPARE(thereAndBack(name), std::string(name));
         }
@@ -37,8 +38,9 @@ private Q_SLOTS:
                     QFAIL(qPrintable(QString("%1 %2").arg(a, 0, 16).arg(b, 0, 16)));
         }
         for (const std::string& name :
-             {std::string("\xC0\xAF"), std::string("\xED\xA0\x80"), std::string("\xED\xB2\x80"), std::string("\xF4\x90\x80\x80"),
-              std::string("plan\xE2\x82"), std::string("\xF0\x9F\x98\x80 plan"), std::string("\xE2\x82\xAC\xFF\xE2\x82\xAC")})
+             {std::string("\xC0\xAF"), std::string("\xED\xA0\x80"), std::string("\xED\xB2\x80"),
+              std::string("\xF4\x90\x80\x80"), std::string("plan\xE2\x82"), std::string("\xF0\x9F\x98\x80 plan"),
+              std::string("\xE2\x82\xAC\xFF\xE2\x82\xAC")})
             QCOMPARE(thereAndBack(name), name);
     }
 

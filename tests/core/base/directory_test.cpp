@@ -28,17 +28,20 @@ class DirectoryTest : public QObject {
             qFatal("%s", out.problem().text().c_str());
         return *std::move(out);
     }
-    void put(const std::string& name, const std::string& text) const { QVERIFY(writeFileAtomically(path() / name, text)); }
+    void put(const std::string& name, const std::string& text) const
+    {
+        QVERIFY(writeFileAtomically(path() / name, text));
+    }
     std::string text(const std::string& name) const { return textOf(path() / name); }
     /// Names and contents of the whole folder.
     std::map<std::string, std::string> all() const
     {
         std::map<std::string, std::string> out;
         for (const auto& entry : fs::recursive_directory_iterator(path()))
-            out[fs::relative(entry.path(), path()).string()] =
-                entry.is_symlink()        ? "-> " + fs::read_symlink(entry.path()).string()
-                : entry.is_regular_file() ? textOf(entry.path())
-                                          : "(folder)";
+            out[fs::relative(entry.path(), path()).string()] = entry.is_symlink()
+                                                                   ? "-> " + fs::read_symlink(entry.path()).string()
+                                                               : entry.is_regular_file() ? textOf(entry.path())
+                                                                                         : "(folder)";
         return out;
     }
 
@@ -58,8 +61,9 @@ private Q_SLOTS:
         const auto before = all();
         std::string withNull = "a";
         withNull.push_back('\0');
-        for (const std::string& name : {std::string(), std::string("."), std::string(".."), std::string("../a"),
-                                        std::string("b/c"), std::string("/etc/passwd"), withNull, std::string(256, 'x')}) {
+        for (const std::string& name :
+             {std::string(), std::string("."), std::string(".."), std::string("../a"), std::string("b/c"),
+              std::string("/etc/passwd"), withNull, std::string(256, 'x')}) {
             QVERIFY(!here.read(name).ok());
             QVERIFY(!here.write(name, "x").ok());
             QVERIFY(!here.replace(name, "x").ok());

@@ -42,14 +42,19 @@ private Q_SLOTS:
     /// A key that another type of clock has would be read by nobody: each of them, at each clock of the chip.
     void keysOfOtherTypesAreRefused()
     {
-        const std::map<std::string, Json> values{
-            {"rate", "8 MHz"},         {"rates", Json::array({Json{{"rate", "8 MHz"}, {"code", 0}}})},
-            {"tolerance", "1 %"},      {"crystal", Json::array({"4 MHz", "8 MHz"})},
-            {"loads", Json::array()},  {"inputs", Json{{"HFI", 0}}},
-            {"factors", "1..4"},       {"from", "HFI"},
-            {"encoding", "minus one"}, {"unit", 4},
-            {"status", "CLK.STAT.SYSNOW"}, {"follows", "HFI"},
-            {"factor", Json{{"when_one", 1}, {"else", 2}}}};
+        const std::map<std::string, Json> values{{"rate", "8 MHz"},
+                                                 {"rates", Json::array({Json{{"rate", "8 MHz"}, {"code", 0}}})},
+                                                 {"tolerance", "1 %"},
+                                                 {"crystal", Json::array({"4 MHz", "8 MHz"})},
+                                                 {"loads", Json::array()},
+                                                 {"inputs", Json{{"HFI", 0}}},
+                                                 {"factors", "1..4"},
+                                                 {"from", "HFI"},
+                                                 {"encoding", "minus one"},
+                                                 {"unit", 4},
+                                                 {"status", "CLK.STAT.SYSNOW"},
+                                                 {"follows", "HFI"},
+                                                 {"factor", Json{{"when_one", 1}, {"else", 2}}}};
         int refused = 0;
         for (const Json& clock : EditedChip::sedge().json["clocks"])
             for (const auto& [key, value] : values) {
@@ -86,8 +91,11 @@ private Q_SLOTS:
                         ++refused;
                 }
         QVERIFY2(refused > 80, std::to_string(refused).c_str());
-        for (const auto& [name, signal, wrong] : {std::tuple{"UART1", "TX", "in"}, {"UART1", "RX", "out"},
-                                                  {"I2C1", "SDA", "out"}, {"ADC1", "IN1", "in"}, {"CAN1", "TX", "in"}}) {
+        for (const auto& [name, signal, wrong] : {std::tuple{"UART1", "TX", "in"},
+                                                  {"UART1", "RX", "out"},
+                                                  {"I2C1", "SDA", "out"},
+                                                  {"ADC1", "IN1", "in"},
+                                                  {"CAN1", "TX", "in"}}) {
             EditedChip chip = EditedChip::sedge();
             chip.json["instances"][name]["signals"][signal] = wrong;
             const std::string why = chip.refusal();
@@ -128,9 +136,11 @@ private Q_SLOTS:
     /// What C cannot convert is no encoding of what C reads and writes.
     void encodingsThatTheProgramCannotConvert()
     {
-        for (const auto& [block, role, field] :
-             {std::tuple{"uart", "data", "DATA.BYTE"}, {"uart", "receive_full", "STAT.RXF"},
-              {"can", "send_length", ""}, {"general_timer", "counter", ""}, {"i2c", "start", "CMD.START"}}) {
+        for (const auto& [block, role, field] : {std::tuple{"uart", "data", "DATA.BYTE"},
+                                                 {"uart", "receive_full", "STAT.RXF"},
+                                                 {"can", "send_length", ""},
+                                                 {"general_timer", "counter", ""},
+                                                 {"i2c", "start", "CMD.START"}}) {
             EditedChip chip = EditedChip::sedge();
             Json& entry = chip.block(block)["roles"][role];
             QVERIFY2(!entry.is_null(), role);
@@ -184,8 +194,8 @@ private Q_SLOTS:
         for (const bool one : {false, true}) {
             EditedChip chip = EditedChip::sedge();
             Json& registers = chip.block("clock")["registers"];
-            const Json guard = one ? Json::array({"DOOR.KEY=0x35", "DOOR.KEY=0x6A"})
-                                   : Json::array({"DOOR.KEY=0x35", "GATE.KEY=0x6A"});
+            const Json guard =
+                one ? Json::array({"DOOR.KEY=0x35", "DOOR.KEY=0x6A"}) : Json::array({"DOOR.KEY=0x35", "GATE.KEY=0x6A"});
             for (auto& [name, reg] : registers.items())
                 if (name != "KEY")
                     reg["guard"] = guard;
@@ -197,7 +207,8 @@ private Q_SLOTS:
             QVERIFY2(against.empty(), against.c_str());
             // The first key alone does not open, nor do both the other way round.
             const auto s = chip.with(demo());
-            for (const auto& [from, to] : {std::pair{"KEY_AT(0x6Au)", "KEY_AT(0x6Bu)"}, {"KEY_AT(0x35u)", "KEY_AT(0x6Au)"}}) {
+            for (const auto& [from, to] :
+                 {std::pair{"KEY_AT(0x6Au)", "KEY_AT(0x6Bu)"}, {"KEY_AT(0x35u)", "KEY_AT(0x6Au)"}}) {
                 Source changed = s->source();
                 for (SourceFile& file : changed.files)
                     for (SourceLine& line : file.lines)
@@ -324,7 +335,10 @@ private Q_SLOTS:
             clocks.push_back(clock);
             if (clock["id"] == "UART1K") {
                 clocks.back()["frozen_by"] = "UART1G";
-                Json gate{{"id", "UART1G"}, {"tier", "kernel"}, {"type", "gate"}, {"from", "UART1K"},
+                Json gate{{"id", "UART1G"},
+                          {"tier", "kernel"},
+                          {"type", "gate"},
+                          {"from", "UART1K"},
                           {"enable", "CLK.KON.UART1"}};
                 clocks.push_back(gate);
             }
@@ -364,12 +378,13 @@ private Q_SLOTS:
         EditedChip chip = EditedChip::sedge();
         Json& uart = chip.block("uart")["registers"];
         uart["LEADS"] = Json{{"offset", "0x40"}, {"fields", {{"TX", "1:0"}, {"RX", "5:4"}}}};
-        chip.json["routing"].push_back(Json{
-            {"mechanism", "group remap"},
-            {"remaps",
-             {{"UART1", Json::array({Json{{"field", "UART1.LEADS.TX"}, {"sets", {{"2", {{"TX", "PA2"}}}, {"3", {{"TX", "PA5"}}}}}},
-                                     Json{{"field", "UART1.LEADS.RX"},
-                                          {"sets", {{"1", {{"RX", "PA7"}}}, {"2", {{"RX", "PA6"}}}}}}})}}}});
+        chip.json["routing"].push_back(
+            Json{{"mechanism", "group remap"},
+                 {"remaps",
+                  {{"UART1", Json::array({Json{{"field", "UART1.LEADS.TX"},
+                                               {"sets", {{"2", {{"TX", "PA2"}}}, {"3", {{"TX", "PA5"}}}}}},
+                                          Json{{"field", "UART1.LEADS.RX"},
+                                               {"sets", {{"1", {{"RX", "PA7"}}}, {"2", {{"RX", "PA6"}}}}}}})}}}});
         const Expected<Device> device = chip.device();
         QVERIFY2(device.ok(), device.ok() ? "" : device.problem().text().c_str());
         int routes = 0;

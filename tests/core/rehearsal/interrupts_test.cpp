@@ -14,10 +14,8 @@ class InterruptsTest : public QObject {
     static Workpiece watched()
     {
         Workpiece work = demo();
-        for (const auto& [goal, value] : {std::pair{"interrupt", "yes"},
-                                          {"watch", "yes"},
-                                          {"watch_low", "500"},
-                                          {"watch_high", "2500"}})
+        for (const auto& [goal, value] :
+             {std::pair{"interrupt", "yes"}, {"watch", "yes"}, {"watch_low", "500"}, {"watch_high", "2500"}})
             work = with(work, SetGoal{"shunt-amplifier", goal, value});
         return work;
     }
@@ -49,8 +47,7 @@ private Q_SLOTS:
     void everyHandlerOfTheExamples()
     {
         int handlers = 0;
-        for (const char* name :
-             {"sluice-node-c-done", "pump-hall-a-done", "rain-post-b-done", "ditch-meter-d-done"}) {
+        for (const char* name : {"sluice-node-c-done", "pump-hall-a-done", "rain-post-b-done", "ditch-meter-d-done"}) {
             Workpiece work = demo(name);
             for (const Need& need : demo(name).plan.needs)
                 if (const KindSpec* kind = findKind(need.kind))
@@ -85,16 +82,21 @@ private Q_SLOTS:
         QTest::newRow("a flag that is read twice") << "if ((flags & SLUICE_ADC_STAT_DONE)"
                                                    << "if ((SLUICE_ADC2->STAT & SLUICE_ADC_STAT_DONE)"
                                                    << "does not call sluice_shunt_amplifier_done";
-        QTest::newRow("a flag that is not cleared")
-            << "SLUICE_ADC2->STAT = SLUICE_ADC_STAT_OUTSIDE;" << ";" << "leaves ADC2.STAT.OUTSIDE set";
-        QTest::newRow("the wrong function")
-            << "sluice_shunt_amplifier_watched();" << "sluice_shunt_amplifier_done();" << "does not call sluice_shunt";
-        QTest::newRow("no question") << "if ((flags & SLUICE_ADC_STAT_OUTSIDE) != 0u)" << "if (1)"
+        QTest::newRow("a flag that is not cleared") << "SLUICE_ADC2->STAT = SLUICE_ADC_STAT_OUTSIDE;"
+                                                    << ";"
+                                                    << "leaves ADC2.STAT.OUTSIDE set";
+        QTest::newRow("the wrong function") << "sluice_shunt_amplifier_watched();"
+                                            << "sluice_shunt_amplifier_done();"
+                                            << "does not call sluice_shunt";
+        QTest::newRow("no question") << "if ((flags & SLUICE_ADC_STAT_OUTSIDE) != 0u)"
+                                     << "if (1)"
                                      << "calls sluice_shunt_amplifier_watched 1 times where 0 is due";
-        QTest::newRow("everybody's flags")
-            << "SLUICE_EDGES->FLAG = SLUICE_LINES_FLAG_L6;" << "SLUICE_EDGES->FLAG = 0xFFFFFFFFu;"
-            << "does not call sluice_";
-        QTest::newRow("no return") << "sluice_shunt_amplifier_watched();" << "for (;;) { }" << "does not return";
+        QTest::newRow("everybody's flags") << "SLUICE_EDGES->FLAG = SLUICE_LINES_FLAG_L6;"
+                                           << "SLUICE_EDGES->FLAG = 0xFFFFFFFFu;"
+                                           << "does not call sluice_";
+        QTest::newRow("no return") << "sluice_shunt_amplifier_watched();"
+                                   << "for (;;) { }"
+                                   << "does not return";
     }
 
     void faultsOfHandlersAreSeen()
@@ -105,8 +107,7 @@ private Q_SLOTS:
         const auto s = run(watched());
         QVERIFY2(s->findings.empty(), findingsText(*s).c_str());
         QVERIFY(judged(*s, "sluice_interrupts.c", {}).empty());
-        const std::string told =
-            judged(*s, "sluice_interrupts.c", {{from.toStdString(), to.toStdString()}});
+        const std::string told = judged(*s, "sluice_interrupts.c", {{from.toStdString(), to.toStdString()}});
         QVERIFY2(QString::fromStdString(told).contains(says), told.c_str());
     }
 
@@ -118,7 +119,8 @@ private Q_SLOTS:
         std::string flag = timer["roles"]["updated"];
         std::string enable = timer["roles"]["update_interrupt"];
         // The flag moves into the register that enables it.
-        const std::string flagRegister = flag.substr(0, flag.find('.')), enableRegister = enable.substr(0, enable.find('.'));
+        const std::string flagRegister = flag.substr(0, flag.find('.')),
+                          enableRegister = enable.substr(0, enable.find('.'));
         QVERIFY(flagRegister != enableRegister);
         timer["registers"][enableRegister]["fields"]["CAME"] = Json{{"bits", "31"}, {"access", "w1c"}};
         timer["roles"]["updated"] = enableRegister + ".CAME";
