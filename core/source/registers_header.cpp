@@ -108,8 +108,8 @@ void writeBlock(Writer& w, const Block& block)
                 scattered(w, macro, field);
             else if (field.width > 1)
                 w.linef("#define {:<36} ((uint32_t)(x) << {})", code("{}_AT(x)", macro), field.lsb);
-            for (const auto& [value, name] : codeNames(block, field))
-                w.linef("#define {:<36} {}u", macro + "_" + name, value);
+            for (const auto& [value, ending] : codeNames(block, field))
+                w.linef("#define {:<36} {}u", macro + "_" + ending, value);
         }
     w.line();
 }
