@@ -116,6 +116,17 @@ class KilledWriteTest : public QObject {
         return typed;
     }
 
+    /// A file system that can exchange two files at once, one that has second names, or one that has neither.
+    static QMap<QString, QString> fileSystem(const QString& system)
+    {
+        QMap<QString, QString> world;
+        if (system != "exchanges")
+            world["BINDREL_NO_EXCHANGE"] = "1";
+        if (system == "neither")
+            world["BINDREL_NO_LINKS"] = "1";
+        return world;
+    }
+
 private Q_SLOTS:
     void initTestCase() { QVERIFY(home_.isValid()); }
 
@@ -135,11 +146,7 @@ private Q_SLOTS:
         QFETCH(int, number);
         QFETCH(QString, system);
         const Case chosen = cases()[size_t(number)];
-        QMap<QString, QString> world;
-        if (system != "exchanges")
-            world["BINDREL_NO_EXCHANGE"] = "1";
-        if (system == "neither")
-            world["BINDREL_NO_LINKS"] = "1";
+        const QMap<QString, QString> world = fileSystem(system);
         QTemporaryDir dir;
         const fs::path root = dir.path().toStdString();
         QVERIFY(savePlan(chosen.before, root / "before.bindrel"));
@@ -208,11 +215,7 @@ private Q_SLOTS:
         QFETCH(QString, how);
         QFETCH(QString, system);
         const Case chosen = cases()[0];
-        QMap<QString, QString> world;
-        if (system != "exchanges")
-            world["BINDREL_NO_EXCHANGE"] = "1";
-        if (system == "neither")
-            world["BINDREL_NO_LINKS"] = "1";
+        const QMap<QString, QString> world = fileSystem(system);
         QTemporaryDir dir;
         const fs::path root = dir.path().toStdString();
         QVERIFY(savePlan(chosen.before, root / "before.bindrel"));
