@@ -132,7 +132,8 @@ private Q_SLOTS:
         inDialog([](QWidget* dialog) { QTest::keyClick(dialog, Qt::Key_Return); });
         shortcut(QKeySequence("Ctrl+Return"));
         QTRY_VERIFY(QFile::exists(folder + "/gate_board.c"));
-        const std::string c = textOf((folder + "/gate_" + QString::fromStdString(uart).replace('-', '_') + ".c").toStdString());
+        const std::string c =
+            textOf((folder + "/gate_" + QString::fromStdString(uart).replace('-', '_') + ".c").toStdString());
         QVERIFY2(!c.empty(), uart.c_str());
         QVERIFY(textOf((folder + "/gate_board.h").toStdString()).find("GATE_") != std::string::npos);
 
