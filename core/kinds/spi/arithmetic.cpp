@@ -133,10 +133,11 @@ Setting solveSpi(const TuningContext& c)
                           : say(c, "{} / {}", say(c, c.kernel().rate), rate->divider);
         if (isFarBelow(rate->sck, g.most)) {
             sck.ok = false;
-            sck.trouble = say(c,
-                              "{} gives no more than {}, less than half of that. Give {} a faster clock, or ask for "
-                              "less.",
-                              say(c, c.kernel().rate), say(c, rate->sck), c.kernelName());
+            sck.trouble =
+                say(c,
+                    "{} gives no more than {}, less than half of what is asked for. Give {} a faster clock, or ask for "
+                    "less.",
+                    say(c, c.kernel().rate), say(c, rate->sck), c.kernelName());
         }
         out.pace = rate->sck.value / g.most.value;
         out.achieved.push_back(sck);
