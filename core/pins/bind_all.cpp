@@ -65,11 +65,15 @@ Expected<BoundAll> bindAll(const Device& device, const Board& board, const Plan&
         const Problem why = noRoom(device, plan, result, result.culprits.empty() ? request.needs : result.culprits);
         if (!first)
             first = why;
-        const auto spared = std::max_element(result.culprits.begin(), result.culprits.end());
-        if (spared == result.culprits.end() || result.cancelled || request.needs.size() == 1 ||
-            left.size() == kMostLeft || std::erase(request.needs, *spared) == 0)
+        // The one that was stated last makes room; what is bound already stays.
+        NeedIndex spared = -1;
+        for (const NeedIndex culprit : result.culprits)
+            if (std::find(request.needs.begin(), request.needs.end(), culprit) != request.needs.end())
+                spared = std::max(spared, culprit);
+        if (spared < 0 || result.cancelled || request.needs.size() == 1 || left.size() == kMostLeft)
             return *first;
-        left.emplace_back(*spared, why.message);
+        std::erase(request.needs, spared);
+        left.emplace_back(spared, why.message);
     }
 }
 

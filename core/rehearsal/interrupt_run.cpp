@@ -16,7 +16,7 @@ constexpr std::uint64_t kMostPlaces = 400;
 
 } // namespace
 
-InterruptRun::InterruptRun(const Facts& facts, std::size_t core, SimulatedChip& chip, EmulatedCore& emulated,
+InterruptRun::InterruptRun(const Facts& facts, CoreIndex core, SimulatedChip& chip, EmulatedCore& emulated,
                            const std::set<NeedIndex>& without)
     : f_(facts), names_(namesFor(facts, core)), chip_(chip), core_(emulated), without_(without),
       vectors_(interruptVectors(facts, names_))

@@ -14,7 +14,7 @@ namespace bindrel {
 /// flag is cleared, nobody else's is; nothing that the program has set is lost.
 class InterruptRun {
 public:
-    InterruptRun(const Facts& facts, std::size_t core, SimulatedChip& chip, EmulatedCore& emulated,
+    InterruptRun(const Facts& facts, CoreIndex core, SimulatedChip& chip, EmulatedCore& emulated,
                  const std::set<NeedIndex>& without);
     void run();
 

@@ -120,7 +120,7 @@ private:
         for (size_t core = 0; core < cores_.size(); ++core)
             if (cores_[core]) {
                 under_ = int(core);
-                InterruptRun(f_, core, chip_, *cores_[core], left_).run();
+                InterruptRun(f_, CoreIndex(int(core)), chip_, *cores_[core], left_).run();
             }
         under_ = 0;
         out_.writes.resize(writes);

@@ -50,9 +50,12 @@ std::string missingRoles(const Device& device, InstanceIndex instance, const Kin
 {
     std::vector<std::string> missing;
     const Block& block = device.blockOf(instance);
+    const auto has = [&block](const std::string& name) {
+        return std::any_of(block.roles.begin(), block.roles.end(),
+                           [&name](const auto& known) { return isWordOf(known.first, name); });
+    };
     for (const RoleSpec& role : kind.roles)
-        if (role.required && std::none_of(block.roles.begin(), block.roles.end(),
-                                          [&role](const auto& known) { return isWordOf(known.first, role.name); }))
+        if (role.required && !has(role.name) && (role.unless.empty() || !has(role.unless)))
             missing.push_back("\"" + role.name + "\"");
     return listed(missing);
 }

@@ -70,10 +70,12 @@ private Q_SLOTS:
         QVERIFY(cpu.contains("Flash wait states") && cpu.contains("PATH") && cpu.contains("HF crystal"));
         const QString stopped = plain(clockText(*s, s->device->findClock("CKO.SRC")));
         QVERIFY(stopped.contains("Does not run"));
-        // What nothing uses is not written; what uses it makes it so.
-        const QString idle = plain(clockText(*s, s->device->findClock("PLLA.AUX")));
+        // What nothing uses and nothing holds is not written.
+        const QString idle = plain(clockText(*s, s->device->findClock("UART2K")));
         QVERIFY(idle.contains("Unused; stays at its reset value") && idle.contains("75 MHz") &&
                 !cpu.contains("Unused"));
+        const QString set = plain(clockText(*s, s->device->findClock("PLLA.AUX")));
+        QVERIFY2(set.contains("Unused, but it runs"), qPrintable(set));
         const auto broken = run(with(demo(), SetClock{"BUS1", "1"}));
         QVERIFY(plain(clockText(*broken, broken->device->findClock("BUS1"))).contains("Above its limit of 75 MHz"));
         const auto odd = run(with(demo(), SetClock{"CPU", "7"}));

@@ -3,6 +3,7 @@
 #include "app/source/source_station.h"
 #include "app/tuning/goals_form.h"
 #include "app/tuning/tuning_station.h"
+#include "core/source/safe_text.h"
 #include "tests/support/window_fixture.h"
 
 #include <QDialog>
@@ -170,13 +171,14 @@ private Q_SLOTS:
             QTest::keyClick(field, Qt::Key_Escape);
             COMPARE_TEXT(bytes(), QString::fromStdString(before));
         }
+        // A prefix that is no name of C becomes one, and the field says which.
         station(Station::Source);
         type(w_->source()->prefix(), "9 lives");
         station(Station::Wiring);
-        QVERIFY(w_->source()->isVisible());
-        QTest::keyClick(w_->source()->prefix(), Qt::Key_Escape);
-        station(Station::Wiring);
         QVERIFY(w_->wiring()->isVisible());
+        COMPARE_TEXT(now().plan.prefix, QString::fromStdString(identifierOf("9 lives")));
+        COMPARE_TEXT(w_->source()->prefix()->text().toStdString(), QString::fromStdString(now().plan.prefix));
+        shortcut(QKeySequence("Ctrl+Z"));
         COMPARE_TEXT(bytes(), QString::fromStdString(before));
     }
 };

@@ -58,7 +58,8 @@ private Q_SLOTS:
                                                  {"follows", "HFI"},
                                                  {"factor", Json{{"when_one", 1}, {"else", 2}}}};
         int refused = 0;
-        for (const Json& clock : EditedChip::sedge().json["clocks"])
+        const Json clocks = EditedChip::sedge().json["clocks"];
+        for (const Json& clock : clocks)
             for (const auto& [key, value] : values) {
                 if (clock.contains(key))
                     continue;

@@ -61,8 +61,10 @@ private Q_SLOTS:
             const auto receive = code.find<bool(std::uint8_t*)>("sluice_uplink_receive");
             const auto damaged = code.find<std::uint32_t()>("sluice_uplink_damaged");
             const auto overruns = code.find<std::uint32_t()>("sluice_uplink_overruns");
-            const auto start = code.find<void()>("sluice_uplink_start");
-            start();
+            // By polling there is nothing to start.
+            const auto start = byInterrupt ? code.find<void()>("sluice_uplink_start") : nullptr;
+            if (start)
+                start();
             std::uint8_t byte = 0xEE;
             const auto comes = [&](std::uint32_t flags, std::uint8_t value) {
                 state = kHere | flags;
@@ -94,9 +96,11 @@ private Q_SLOTS:
                 QVERIFY((state & (kFraming | kParity | kOverrun)) != 0);
             }
             // Counts begin anew with a start.
-            start();
-            QCOMPARE(damaged(), 0u);
-            QCOMPARE(overruns(), 0u);
+            if (start) {
+                start();
+                QCOMPARE(damaged(), 0u);
+                QCOMPARE(overruns(), 0u);
+            }
         }
         // Without parity its flag means nothing; DMA moves what comes, and the program asks.
         const auto plain = lineOf("sluice-node-c-done", "uplink", {});
