@@ -36,12 +36,12 @@ int main(int argc, char** argv)
     QApplication::setApplicationVersion(BINDREL_VERSION);
     QCommandLineParser parser;
     parser.setApplicationDescription(
-        "Plans pins, clocks and registers of a microcontroller and writes the C that sets them up.");
+        "Plans pins, clocks and registers of a microcontroller and generates the C that initialises them.");
     parser.addHelpOption();
     parser.addVersionOption();
     parser.addPositionalArgument("plan", "Plan to open", "[PLAN]");
-    const QCommandLineOption deviceDir("device-dir",
-                                       "Folder with device, board and part files that is looked into first", "folder");
+    const QCommandLineOption deviceDir("device-dir", "Folder searched first for device, board and part files",
+                                       "folder");
     parser.addOption(deviceDir);
     parser.process(app);
 

@@ -21,7 +21,7 @@ static void addAdd(CLI::App& app, int& exitCode)
         ->add_option("NEED", options->words,
                      "A kind, then its goals, \"for PART\", \"on CORE\", \"called TITLE\" in any order")
         ->required();
-    command->add_flag("--write", options->write, "Save the plan; without it only what was understood is told");
+    command->add_flag("--write", options->write, "Save the plan; otherwise only show what was understood");
     addStoreOptions(*command);
     command->callback([options, &exitCode] {
         const auto s = openPlan(options->plan, exitCode);

@@ -16,9 +16,9 @@ static void addBind(CLI::App& app, int& exitCode)
         std::string format = "text";
     };
     auto options = std::make_shared<Options>();
-    CLI::App* command = app.add_subcommand("bind", "Bind what is open; what is bound stays where it is.");
+    CLI::App* command = app.add_subcommand("bind", "Bind every unbound need; bound ones stay where they are.");
     command->add_option("PLAN", options->plan, "Plan file")->required();
-    command->add_flag("--write", options->write, "Save the plan; without it the bindings are only listed");
+    command->add_flag("--write", options->write, "Save the plan; otherwise only list the bindings");
     command->add_option("--format", options->format, "text or json")->check(CLI::IsMember({"text", "json"}));
     addSearchOptions(*command);
     addStoreOptions(*command);
@@ -30,16 +30,17 @@ static void addBind(CLI::App& app, int& exitCode)
             if (options->format == "json")
                 sayJson(nlohmann::ordered_json{{"plan", s->plan.name}, {"changes", nlohmann::ordered_json::array()}});
             else
-                say("{}: no need is open\n", s->plan.name);
+                say("{}: no need is unbound\n", s->plan.name);
             return;
         }
         SearchOptions search;
         search.cancelled = searchTime();
         const Expected<BoundAll> all = bindAll(*s->device, *s->board, s->plan, search);
         if (!all) {
-            exitCode = refuse(searchTimeIsUp() ? "no way to bind all that is open was found in the time that --within "
-                                                 "gives; whether there is one is not known."
-                                               : all.problem().message);
+            exitCode =
+                refuse(searchTimeIsUp()
+                           ? "binding every need was not possible within the time of --within; a solution may exist."
+                           : all.problem().message);
             return;
         }
         if (options->format == "json") {
@@ -57,7 +58,7 @@ static void addBind(CLI::App& app, int& exitCode)
             if (const std::string why = whyScattered(*s->device, *s->board, s->plan, all->way); !why.empty())
                 say("{}\n", why);
             for (const auto& [need, why] : all->left)
-                say("{} stays open: {}\n", s->plan.needs[size_t(need)].title, why);
+                say("{} stays unbound: {}\n", s->plan.needs[size_t(need)].title, why);
         }
         if (!all->left.empty())
             exitCode = 1;

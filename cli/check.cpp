@@ -73,8 +73,9 @@ static void addCheck(CLI::App& app, int& exitCode)
         } else {
             for (const Finding& finding : findings)
                 say("{} {}: {}\n", severityText(finding.severity), finding.rule, finding.text);
-            say("{}: {}, {} open, {} contested, {}, {}\n", s->plan.name, counted(long(s->plan.needs.size()), "need"),
-                s->bindings.count(BoundNeed::State::Open), s->bindings.count(BoundNeed::State::Contested),
+            say("{}: {}, {} unbound, {} in conflict, {}, {}\n", s->plan.name,
+                counted(long(s->plan.needs.size()), "need"), s->bindings.count(BoundNeed::State::Open),
+                s->bindings.count(BoundNeed::State::Contested),
                 counted(count(findings, Finding::Severity::Error), "error"),
                 counted(count(findings, Finding::Severity::Caution), "caution"));
         }

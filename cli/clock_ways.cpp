@@ -64,7 +64,7 @@ int takeWay(const OpenPlan& s, const std::vector<ReachWay>& ways, size_t number)
     if (number == 0)
         return kClean;
     if (number > ways.size())
-        return refuse(fmt::format("there is no way {}; {} found.", number, counted(long(ways.size()), "way")));
+        return refuse(fmt::format("there is no solution {}; {} found.", number, counted(long(ways.size()), "way")));
     const Expected<Plan> next = applied(s->plan, ways[number - 1].edit);
     const Outcome saved = next ? storePlan(s, *next) : Outcome(next.problem());
     return saved ? kClean : complain(saved.problem());

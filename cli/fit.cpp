@@ -14,8 +14,7 @@ static void addFit(CLI::App& app, int& exitCode)
         std::string format = "text";
     };
     auto options = std::make_shared<Options>();
-    CLI::App* command =
-        app.add_subcommand("fit", "Say for every chip of the library whether the plan's needs can stand on it.");
+    CLI::App* command = app.add_subcommand("fit", "Check which library chips fit the plan.");
     command->add_option("PLAN", options->plan, "Plan file")->required();
     command->add_option("--format", options->format, "text, json or csv")
         ->check(CLI::IsMember({"text", "json", "csv"}));

@@ -12,7 +12,7 @@ namespace bindrel::cli {
 static void addLint(CLI::App& app, int& exitCode)
 {
     auto device = std::make_shared<std::string>();
-    CLI::App* command = app.add_subcommand("lint", "Look for mistakes in a device description.");
+    CLI::App* command = app.add_subcommand("lint", "Check a device description.");
     command->add_option("DEVICE", *device, "Device file, or the name of a shipped device")->required();
     command->callback([device, &exitCode] {
         std::error_code error;
@@ -27,7 +27,8 @@ static void addLint(CLI::App& app, int& exitCode)
                 warn("bindrel-cli: {}\n", problems[i].text());
             exitCode = complain(problems.empty() ? loaded.problem() : problems.back());
             if (problems.size() > 1)
-                warn("{}; what depends on these was not looked at.\n", counted(long(problems.size()), "problem"));
+                warn("{}; anything that depends on these was not checked.\n",
+                     counted(long(problems.size()), "problem"));
             return;
         }
         const std::vector<LintRemark> remarks = lint(*loaded);

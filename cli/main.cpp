@@ -90,7 +90,7 @@ Library library()
 
 void addStoreOptions(CLI::App& command)
 {
-    command.add_flag("--force", force, "Save although somebody else has changed the plan's file meanwhile");
+    command.add_flag("--force", force, "Save even if the plan's file was changed meanwhile");
 }
 
 Outcome storePlan(const OpenPlan& opened, const Plan& plan, const Snapshot& snapshot)
@@ -106,8 +106,8 @@ Outcome storePlan(const OpenPlan& opened, const Plan& plan, const Snapshot& snap
         if (!saved)
             return saved.problem();
         if (!*saved) {
-            Problem problem = problemOf("was changed by somebody else while this was worked out; nothing was saved. "
-                                        "Run the command again, or give --force to overwrite it.");
+            Problem problem = problemOf("was changed while this command ran; nothing was saved. Run it again, or give "
+                                        "--force to overwrite the file.");
             problem.file = opened.path;
             return problem;
         }
@@ -119,10 +119,7 @@ Outcome storePlan(const OpenPlan& opened, const Plan& plan, const Snapshot& snap
 void addSearchOptions(CLI::App& command, double byDefault)
 {
     command.parse_complete_callback([byDefault] { secondsToSearch = secondsGiven.value_or(byDefault); });
-    command
-        .add_option(
-            "--within", secondsGiven,
-            fmt::format("Seconds after which the search ends with what it has found ({:g} when not given)", byDefault))
+    command.add_option("--within", secondsGiven, fmt::format("Search time limit in seconds (default {:g})", byDefault))
         ->check(CLI::Range(0.001, 86400.0));
 }
 
@@ -253,15 +250,13 @@ int run(int argc, char** argv)
     for (std::size_t i = 0; i < arguments.size(); ++i)
         jsonWanted = jsonWanted || arguments[i] == "--format=json" ||
                      (arguments[i] == "--format" && i + 1 < arguments.size() && arguments[i + 1] == "json");
-    CLI::App app{"Plans pins, clocks and registers of a microcontroller and writes the C that sets them up."};
+    CLI::App app{"Plans pins, clocks and registers of a microcontroller and generates the C that initialises them."};
     app.name("bindrel-cli");
     app.require_subcommand(1);
     app.set_version_flag("--version", "bindrel-cli " BINDREL_VERSION);
-    app.add_option(
-        "--device-dir", deviceFolders,
-        "Folder with device, board and part files that is looked into first; of several the one given first wins");
-    app.footer("Exit codes: 0 clean, 1 findings of severity error or something that cannot be done, 2 unusable input "
-               "or lost output.");
+    app.add_option("--device-dir", deviceFolders,
+                   "Folder searched first for device, board and part files; the first one given wins");
+    app.footer("Exit codes: 0 success, 1 error findings or impossible request, 2 invalid input or failed output.");
     int exitCode = kClean;
     for (const AddCommand add : commands())
         add(app, exitCode);
@@ -306,10 +301,9 @@ int main(int argc, char** argv)
     try {
         exitCode = run(argc, argv);
     } catch (const std::bad_alloc&) {
-        warnText("bindrel-cli: there is not enough memory for this.\n");
+        warnText("bindrel-cli: out of memory.\n");
     } catch (const std::exception& error) {
-        warnText(
-            fmt::format("bindrel-cli: this is a mistake in Bindrel: {}. Nothing was saved by it.\n", error.what()));
+        warnText(fmt::format("bindrel-cli: internal error: {}. Nothing was saved.\n", error.what()));
     }
     const bool written = std::fflush(stdout) == 0 && std::ferror(stdout) == 0;
     if (!written || outputClosed) {

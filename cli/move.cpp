@@ -36,18 +36,18 @@ static void addMove(CLI::App& app, int& exitCode)
     };
     auto options = std::make_shared<Options>();
     CLI::App* command = app.add_subcommand(
-        "move", "Take a plan to another chip, package or board: what stays, what moves, what cannot be kept.");
+        "move", "Move a plan to another chip, package or board: lists what stays, what moves and what cannot be kept.");
     command->add_option("PLAN", options->plan, "Plan file")->required();
     command->add_option("--device", options->device, "Chip of the library; without it the one that the board carries");
     command->add_option("--board", options->board, "Board of the library; without it the plan's own");
-    command->add_flag("--write", options->write, "Save the plan; without it what would change is only listed");
+    command->add_flag("--write", options->write, "Save the plan; otherwise only list what would change");
     command->add_option("--format", options->format, "text, json or csv")
         ->check(CLI::IsMember({"text", "json", "csv"}));
     addSearchOptions(*command, 30);
     addStoreOptions(*command);
     command->callback([options, &exitCode] {
         if (options->device.empty() && options->board.empty()) {
-            exitCode = complain(problemOf("nothing to move to; give --device, --board or both."));
+            exitCode = complain(problemOf("no target; give --device, --board or both."));
             return;
         }
         const auto s = openPlan(options->plan, exitCode);
@@ -78,7 +78,7 @@ static void addMove(CLI::App& app, int& exitCode)
         if (!options->write)
             return;
         if (there.cancelled) {
-            exitCode = refuse("the time that --within gives was not enough to place all needs; nothing was saved.");
+            exitCode = refuse("not all needs could be placed within the time of --within; nothing was saved.");
             return;
         }
         const auto next = computeSnapshot({*device, std::make_shared<const Board>(*board), there.plan, {}, {}, {}});

@@ -14,10 +14,10 @@ static void addNets(CLI::App& app, int& exitCode)
         bool write = false;
     };
     auto options = std::make_shared<Options>();
-    CLI::App* command = app.add_subcommand("nets", "Take the nets of the board from a table of pins and nets.");
+    CLI::App* command = app.add_subcommand("nets", "Import the board's nets from a table of pins and nets.");
     command->add_option("PLAN", options->plan, "Plan file")->required();
     command->add_option("TABLE", options->table, "Lines of pin (or pad) and net")->required();
-    command->add_flag("--write", options->write, "Save the plan; without it what would change is only listed");
+    command->add_flag("--write", options->write, "Save the plan; otherwise only list what would change");
     addStoreOptions(*command);
     command->callback([options, &exitCode] {
         const auto s = openPlan(options->plan, exitCode);

@@ -14,13 +14,13 @@ static void addNew(CLI::App& app, int& exitCode)
     };
     auto options = std::make_shared<Options>();
     CLI::App* command =
-        app.add_subcommand("new", "Make a plan for a board, with the needs of its parts stated and nothing bound.");
+        app.add_subcommand("new", "Create a plan for a board with the needs of its parts, all unbound.");
     command->add_option("BOARD", options->board, "Name of a board")->required();
-    command->add_option("PLAN", options->plan, "Plan file to make; it must not be there yet")->required();
+    command->add_option("PLAN", options->plan, "Plan file to create; it must not exist")->required();
     command->callback([options, &exitCode] {
         std::error_code error;
         if (std::filesystem::exists(options->plan, error)) {
-            exitCode = complain(problemOf(fmt::format("{} is there already; choose another name.", options->plan)));
+            exitCode = complain(problemOf(fmt::format("{} already exists; choose another name.", options->plan)));
             return;
         }
         const Expected<Board> board = library().board(options->board);

@@ -44,7 +44,7 @@ static void addOptions(CLI::App& app, int& exitCode)
     command->add_option("PLAN", arguments->plan, "Plan file")->required();
     command
         ->add_option("NEED[.SIGNAL]", arguments->signal,
-                     "As uplink.tx; a need alone for the instances that could serve it")
+                     "NEED.SIGNAL such as uplink.tx; NEED alone lists the instances that could serve it")
         ->required();
     command->add_option("--format", arguments->format, "text, json or csv")
         ->check(CLI::IsMember({"text", "json", "csv"}));

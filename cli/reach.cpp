@@ -28,7 +28,7 @@ Expected<ReachRequest> requestOf(const Options& options, const Snapshot& s)
             return target.problem();
         for (const ReachTarget& other : request.targets)
             if (other.clock == target->clock)
-                return problemOf(fmt::format("{} is wanted twice; say all that is wanted of it in one --want.",
+                return problemOf(fmt::format("{} is given twice; give each clock only one --want.",
                                              s.device->clocks[size_t(other.clock)].name));
         request.targets.push_back(*target);
     }
@@ -62,7 +62,7 @@ void print(const Snapshot& s, const ReachRequest& request, const ReachResult& re
     for (size_t i = 0; i < result.ways.size(); ++i)
         printWay(s, int(i) + 1, result.ways[i]);
     if (!result.complete)
-        say("The search was ended; there may be better ways.\n");
+        say("The search was stopped; better solutions may exist.\n");
     if (!result.ways.empty()) {
         say("{}\n",
             result.ways.size() < request.most && result.complete ? "There are no others." : "Others rank after these.");
@@ -113,22 +113,21 @@ void printJson(const Snapshot& s, const ReachRequest& request, const ReachResult
 static void addReach(CLI::App& app, int& exitCode)
 {
     auto options = std::make_shared<Options>();
-    CLI::App* command =
-        app.add_subcommand("reach", "List the ways to bring clocks to wanted rates, best first; or take one.");
+    CLI::App* command = app.add_subcommand("reach", "List clock settings for target rates, best first; or apply one.");
     command->add_option("PLAN", options->plan, "Plan file")->required();
     command
-        ->add_option("--want", options->wants,
-                     "CLOCK=48MHz, CLOCK=48MHz\u00b10.25%, CLOCK>=100MHz, CLOCK<=80MHz, CLOCK=max, CLOCK=min; may be "
-                     "given several times")
+        ->add_option(
+            "--want", options->wants,
+            "CLOCK=48MHz, CLOCK=48MHz\u00b10.25%, CLOCK>=100MHz, CLOCK<=80MHz, CLOCK=max, CLOCK=min; may be repeated")
         ->required();
     command->add_option("--hold", options->holds,
-                        "Clock whose setting must stay, besides those that the plan holds; may be given several times");
+                        "Clock whose setting must not change, besides those held in the plan; may be repeated");
     command->add_option("--range", options->range, "Operating range to use, or \"any\"; else the plan's own");
-    command->add_option("--count", options->count, "How many ways to look for")->check(CLI::Range(1, 1000));
-    command->add_option("--take", options->take, "Take the way of this number and save the plan")
+    command->add_option("--count", options->count, "Number of solutions")->check(CLI::Range(1, 1000));
+    command->add_option("--take", options->take, "Apply the solution of this number and save the plan")
         ->check(CLI::Range(1, 1000));
-    command->add_flag("--all", options->all, "Also ways that differ only inside a multiplier");
-    command->add_flag("--lose-goals", options->loseGoals, "Also ways by which needs lose their goals");
+    command->add_flag("--all", options->all, "Also list solutions that differ only inside a multiplier");
+    command->add_flag("--lose-goals", options->loseGoals, "Also list solutions by which needs miss their goals");
     addSearchOptions(*command);
     addStoreOptions(*command);
     command->add_option("--format", options->format, "text or json")->check(CLI::IsMember({"text", "json"}));

@@ -107,13 +107,13 @@ static void addRehearse(CLI::App& app, int& exitCode)
         "Run the bring-up, the changes of clocks and the low-power modes on a simulated chip and judge every step.");
     command->add_option("PLAN", options->plan, "Plan file")->required();
     command->add_flag("--machine-code", options->machineCode,
-                      "Compile the written C and execute it on an emulated core as well");
+                      "Also compile the generated C and run it on an emulated core");
     command->add_flag(
         "--allow-compiler", options->allowCompiler,
-        "Agree to run the compiler that a device file which does not ship names; remembered for that text of the file");
+        "Allow running the compiler named by a device file that is not shipped; remembered until the file changes");
     command->add_option("--what-if", options->whatIf,
-                        "A clock (by its id) that never starts or fails later; \"supply\": it falls below what the "
-                        "range needs; \"all\": each of these in turn");
+                        "A clock (by its id) that never starts or fails later; \"supply\": a brown-out; \"all\": each "
+                        "of these in turn");
     command->add_flag("--steps", options->steps, "List every operation with its moment");
     command->add_option("--format", options->format, "text or json")->check(CLI::IsMember({"text", "json"}));
     command->callback([options, &exitCode] {
@@ -142,12 +142,12 @@ static void addRehearse(CLI::App& app, int& exitCode)
                                     : !scenario.whatIf();
             });
             if (scenarios.empty()) {
-                exitCode = supply ? complain(problemOf(fmt::format("{} has no operating range that a lower supply "
-                                                                   "would suffice for, or is held in reset before.",
-                                                                   s->device->name)))
-                                  : complain(problemOf(fmt::format("{} is not in use, or runs from reset on without "
-                                                                   "being asked for: it cannot fail to start.",
-                                                                   options->whatIf)));
+                exitCode =
+                    supply ? complain(problemOf(fmt::format(
+                                 "{} has no lower operating range to test, or its brown-out reset comes first.",
+                                 s->device->name)))
+                           : complain(problemOf(fmt::format(
+                                 "{} is not in use, or runs from reset: it cannot fail to start.", options->whatIf)));
                 return;
             }
         }

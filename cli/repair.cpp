@@ -17,14 +17,14 @@ void print(const Snapshot& s, const RepairResult& result)
     for (size_t i = 0; i < result.ways.size(); ++i)
         printWay(s, int(i) + 1, result.ways[i]);
     if (result.inTurn)
-        say("One thing is mended after the other; fewer changes may do.\n");
+        say("Fixed one problem at a time; fewer changes may be enough.\n");
     for (const std::string& left : result.left)
         say("left: {}\n", left);
     if (result.wrong.empty())
         say("{}: no limit is broken and no goal is missed\n", s.plan.name);
     else if (result.ways.empty())
-        say("{}\n", result.complete ? "Up to four changes of clocks mend it in no way."
-                                    : "No way was found before the search gave up.");
+        say("{}\n", result.complete ? "No fix with up to four clock changes exists."
+                                    : "No fix was found before the search gave up.");
 }
 
 void printJson(const Snapshot& s, const RepairResult& result)
@@ -51,11 +51,10 @@ static void addRepair(CLI::App& app, int& exitCode)
     };
     auto options = std::make_shared<Options>();
     CLI::App* command = app.add_subcommand(
-        "repair",
-        "List the ways to mend all broken limits and missed goals with the fewest changes of clocks; or take one.");
+        "repair", "List fixes for all broken limits and missed goals with the fewest clock changes; or apply one.");
     command->add_option("PLAN", options->plan, "Plan file")->required();
-    command->add_option("--count", options->count, "How many ways to list")->check(CLI::Range(1, 100));
-    command->add_option("--take", options->take, "Take the way of this number and save the plan")
+    command->add_option("--count", options->count, "Number of solutions")->check(CLI::Range(1, 100));
+    command->add_option("--take", options->take, "Apply the solution of this number and save the plan")
         ->check(CLI::Range(1, 100));
     addSearchOptions(*command);
     addStoreOptions(*command);

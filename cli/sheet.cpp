@@ -21,7 +21,7 @@ static void addSheet(CLI::App& app, int& exitCode)
     command->callback([options, &exitCode] {
         const std::string ending = lowered(std::filesystem::path(options->file).extension().string());
         if (ending != ".csv" && ending != ".xlsx") {
-            exitCode = complain(problemOf(fmt::format("{} ends neither in .csv nor in .xlsx.", options->file)));
+            exitCode = complain(problemOf(fmt::format("{} must end in .csv or .xlsx.", options->file)));
             return;
         }
         const auto s = openPlan(options->plan, exitCode);

@@ -18,7 +18,7 @@ void print(const Snapshot& s, const Untangling& out)
             say("   {}\n", describe(s.plan, change));
     }
     if (!out.ways.empty())
-        say("{}\n", out.proven ? "No way moves fewer." : "Whether a way moves fewer is not proven.");
+        say("{}\n", out.proven ? "Fewest moves (proven)." : "Fewer moves may be possible.");
 }
 
 std::vector<WayToFree> freeing(const Snapshot& s, const Untangling& out)
@@ -58,10 +58,10 @@ static void addUntangle(CLI::App& app, int& exitCode)
     };
     auto options = std::make_shared<Options>();
     CLI::App* command =
-        app.add_subcommand("untangle", "List ways out of contention, those that move the least first; or take one.");
+        app.add_subcommand("untangle", "List solutions for conflicts, fewest moves first; or apply one.");
     command->add_option("PLAN", options->plan, "Plan file")->required();
-    command->add_option("--count", options->count, "How many ways to look for")->check(CLI::Range(1, 50));
-    command->add_option("--apply", options->apply, "Take the way of this number and save the plan")
+    command->add_option("--count", options->count, "Number of solutions")->check(CLI::Range(1, 50));
+    command->add_option("--apply", options->apply, "Apply the solution of this number and save the plan")
         ->check(CLI::Range(1, 50));
     command->add_option("--format", options->format, "text or json")->check(CLI::IsMember({"text", "json"}));
     addSearchOptions(*command);
@@ -78,9 +78,7 @@ static void addUntangle(CLI::App& app, int& exitCode)
             print(*s, out);
         if (out.ways.empty() && !s->bindings.contests.empty()) {
             const std::string why =
-                searchTimeIsUp()
-                    ? "no way out was found in the time that --within gives; whether there is one is not known."
-                    : out.why;
+                searchTimeIsUp() ? "no solution was found within the time of --within; one may exist." : out.why;
             if (options->format == "text") {
                 exitCode = refuse(why);
                 for (const WayToFree& way : freeing(*s, out))
@@ -92,12 +90,12 @@ static void addUntangle(CLI::App& app, int& exitCode)
             return;
         }
         if (out.ways.empty() && options->format == "text")
-            say("{}: nothing is contested\n", s->plan.name);
+            say("{}: no conflict\n", s->plan.name);
         if (options->apply == 0)
             return;
         if (size_t(options->apply) > out.ways.size()) {
-            exitCode = refuse(
-                fmt::format("there is no way {}; {} found.", options->apply, counted(long(out.ways.size()), "way")));
+            exitCode = refuse(fmt::format("there is no solution {}; {} found.", options->apply,
+                                          counted(long(out.ways.size()), "way")));
             return;
         }
         const Expected<Plan> next = applied(s->plan, out.ways[size_t(options->apply) - 1].edit);

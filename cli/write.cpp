@@ -19,12 +19,12 @@ static void addWrite(CLI::App& app, int& exitCode)
     auto options = std::make_shared<Options>();
     CLI::App* command = app.add_subcommand("write", "Write the C source of a plan to a folder.");
     command->add_option("PLAN", options->plan, "Plan file")->required();
-    command->add_option("--to", options->folder, "Folder; made when missing")->required();
+    command->add_option("--to", options->folder, "Folder; created if missing")->required();
     command->add_flag("--dry-run", options->dryRun, "Only list what would be written");
     command->add_flag("--incomplete", options->incomplete,
-                      "Write although the plan has errors; needs that are not bound are left out");
+                      "Write even if the plan has errors; unbound needs are left out");
     command->add_flag("--take-over", options->takeOver,
-                      "Write although the folder belongs to another plan; its untouched files go");
+                      "Write even if the folder belongs to another plan; its unedited files are replaced");
     command->callback([options, &exitCode] {
         const auto s = openPlan(options->plan, exitCode);
         if (!s)
@@ -35,9 +35,9 @@ static void addWrite(CLI::App& app, int& exitCode)
         }
         const int errors = s->count(Finding::Severity::Error);
         if (errors > 0 && !options->incomplete && !options->dryRun) {
-            exitCode = refuse(fmt::format("the plan has {}, so nothing was written; `check` lists what is wrong, "
-                                          "--incomplete writes all the same.",
-                                          counted(errors, "error")));
+            exitCode = refuse(
+                fmt::format("the plan has {}, so nothing was written; `check` lists them, --incomplete writes anyway.",
+                            counted(errors, "error")));
             return;
         }
         const Ownership ownership = options->takeOver ? Ownership::TakeOver : Ownership::OwnOnly;

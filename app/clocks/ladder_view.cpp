@@ -335,7 +335,7 @@ QString LadderView::rowText(int row) const
     if (!c.running)
         text += "\n" + QString::fromStdString(c.stopped);
     else if (!runs(clock))
-        text += "\nIt stands still in " + QString::fromStdString(s.device->modes[size_t(mode_)].name) + ".";
+        text += "\nStopped in " + QString::fromStdString(s.device->modes[size_t(mode_)].name) + ".";
     return text;
 }
 

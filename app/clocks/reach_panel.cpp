@@ -98,7 +98,7 @@ void ReachPanel::search()
     if (!document_.isOpen())
         return;
     background_.run<ReachResult>(
-        "Looking for ways",
+        "Searching",
         [s = document_.sharedSnapshot(), targets = targets_](const Background::Stopped& stopped) {
             return reachFor(*s, targets, stopped);
         },
@@ -111,7 +111,7 @@ void ReachPanel::repair()
         return;
     targets_.clear();
     background_.run<RepairResult>(
-        "Looking for repairs",
+        "Searching for fixes",
         [s = document_.sharedSnapshot()](const Background::Stopped& stopped) {
             RepairRequest request;
             request.stopped = stopped;
@@ -135,7 +135,7 @@ Proposal ReachPanel::proposalOf(int number, const ReachWay& way) const
     QStringList besides;
     for (const std::string& line : consequencesOf(*s.device, s.plan, way))
         besides << text(line);
-    proposal.lines << (way.edit.changes.empty() ? QString("it is so already")
+    proposal.lines << (way.edit.changes.empty() ? QString("already set")
                        : besides.isEmpty()      ? QString("nothing else changes")
                                                 : besides.join(" \u00b7 "));
     if (!way.edit.changes.empty())
@@ -154,10 +154,10 @@ void ReachPanel::showReach(const std::vector<ReachTarget>& targets, const ReachR
         proposals.push_back(proposalOf(int(proposals.size()) + 1, way));
     if (!result.ways.empty()) {
         const bool more = result.ways.size() >= ReachRequest().most;
-        show("Ways to " + wishes.join(", "),
-             QString("%1 Enter takes one, Esc leaves all as it is; Shift+Enter on another clock adds a wish.")
-                 .arg(!result.complete ? "Stopped: there may be better ones."
-                      : more           ? "The best of more."
+        show("Solutions for " + wishes.join(", "),
+             QString("%1 Enter applies, Esc cancels; Shift+Enter on another clock adds a target.")
+                 .arg(!result.complete ? "Stopped: better ones may exist."
+                      : more           ? "The best of several."
                                        : "There are no others."),
              std::move(proposals));
         return;
@@ -172,8 +172,8 @@ void ReachPanel::showReach(const std::vector<ReachTarget>& targets, const ReachR
                 "Nearest: " + near.title.section(".  ", 1) + (miss.othersKept ? QString() : QString(" (by itself)"));
             proposals.push_back(std::move(near));
         }
-    show("No way to " + wishes.join(", "),
-         result.complete ? "In the way: " + lines.join("; ") + "." : QString("Stopped before a way was found."),
+    show("No solution for " + wishes.join(", "),
+         result.complete ? "In the way: " + lines.join("; ") + "." : QString("Stopped before a solution was found."),
          std::move(proposals));
 }
 
@@ -193,17 +193,16 @@ void ReachPanel::showRepair(const RepairResult& result)
         left << text(line);
     QString note = "Wrong: " + wrong.join("; ") + ".";
     if (proposals.empty())
-        note += result.complete ? " Up to four changes of clocks mend it in no way; a hold may be in the way."
-                                : " Stopped before a way was found.";
+        note += result.complete ? " No fix with up to four clock changes exists. Try releasing a hold."
+                                : " Stopped before a fix was found.";
     else if (!left.isEmpty())
-        note += (result.inTurn ? " One thing was mended after the other; what stays: "
-                               : " These mend the limits; what stays: ") +
+        note += (result.inTurn ? " Fixed one problem at a time. Remaining: " : " These fix the limits. Remaining: ") +
                 left.join("; ") + ".";
     else if (result.inTurn)
-        note += " One thing was mended after the other; fewer changes may do.";
-    show(proposals.empty() ? "No repair"
-         : result.inTurn   ? "A repair, one thing after the other"
-                           : "Repairs with the fewest changes",
+        note += " Fixed one problem at a time; fewer changes may be enough.";
+    show(proposals.empty() ? "No fix"
+         : result.inTurn   ? "A fix, one problem at a time"
+                           : "Fixes with the fewest changes",
          note, std::move(proposals));
 }
 

@@ -47,10 +47,10 @@ ChangeDialog::ChangeDialog(const Document& document, const Edit& edit, QWidget* 
                         QString("color: %1").arg((verdict.hazards ? Theme::get().error : Theme::get().muted).name()));
             });
     auto* buttons = new QDialogButtonBox;
-    auto* apply = buttons->addButton("Change it", QDialogButtonBox::AcceptRole);
+    auto* apply = buttons->addButton("Apply", QDialogButtonBox::AcceptRole);
     apply->setProperty("primary", true);
     apply->setDefault(true);
-    buttons->addButton("Leave it", QDialogButtonBox::RejectRole);
+    buttons->addButton("Cancel", QDialogButtonBox::RejectRole);
     connect(buttons, &QDialogButtonBox::accepted, this, &QDialog::accept);
     connect(buttons, &QDialogButtonBox::rejected, this, &QDialog::reject);
     column->addSpacing(8);

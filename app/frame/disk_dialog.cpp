@@ -19,15 +19,13 @@ DiskDialog::DiskDialog(Document& document, QWidget* parent) : QDialog(parent), d
     setWindowTitle("Changed on the disk");
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(18, 16, 18, 14);
-    auto* title = new QLabel(QFileInfo(document.path()).fileName() + " was changed by somebody else");
+    auto* title = new QLabel(QFileInfo(document.path()).fileName() + " was changed outside Bindrel");
     title->setFont(Theme::get().text(13, true));
     column->addWidget(title);
     auto* text = new QLabel(
-        document.unsaved()
-            ? "The open plan has changes that are not saved, and its file is another one too. Taking the file's plan "
-              "is one step that can be undone; "
-              "keeping yours saves over the other version."
-            : "The open plan has no changes of its own. Taking the file's plan is one step that can be undone.");
+        document.unsaved() ? "The open plan has unsaved changes, and its file has changed as well. Loading the file is "
+                             "one step that can be undone; keeping yours overwrites the file."
+                           : "The open plan has no unsaved changes. Loading the file is one step that can be undone.");
     text->setWordWrap(true);
     text->setMinimumWidth(460);
     column->addWidget(text);
@@ -41,7 +39,7 @@ DiskDialog::DiskDialog(Document& document, QWidget* parent) : QDialog(parent), d
     auto* buttons = new QDialogButtonBox;
     compare_ = buttons->addButton("Compare", QDialogButtonBox::ActionRole);
     mine_ = buttons->addButton("Keep mine", QDialogButtonBox::DestructiveRole);
-    take_ = buttons->addButton("Take theirs", QDialogButtonBox::AcceptRole);
+    take_ = buttons->addButton("Load the file", QDialogButtonBox::AcceptRole);
     auto* later = buttons->addButton("Decide later", QDialogButtonBox::RejectRole);
     (document.unsaved() ? later : take_)->setDefault(true);
     connect(compare_, &QPushButton::clicked, this, &DiskDialog::showDifference);
@@ -58,7 +56,7 @@ void DiskDialog::showDifference()
 {
     const std::string mine = planText(document_.snapshot().plan);
     const std::string text = unifiedDiff(mine, document_.textOnDisk());
-    difference_->setPlainText(text.empty() ? QString("The two say the same.")
+    difference_->setPlainText(text.empty() ? QString("The two are equal.")
                                            : "\u2212 yours   + the file's\n" + QString::fromStdString(text));
     difference_->setVisible(true);
     compare_->setEnabled(false);

@@ -185,7 +185,7 @@ public:
     {
         setFixedHeight(24);
         setCursor(Qt::PointingHandCursor);
-        setAccessibleName("Open or shut the findings");
+        setAccessibleName("Show or hide the findings");
     }
 
 protected:
@@ -209,8 +209,8 @@ protected:
         drawLine(p, rect().adjusted(after, 0, 0, 0), Qt::AlignVCenter | Qt::AlignLeft, tally);
         if (errors + cautions > 0)
             drawLine(p, rect().adjusted(0, 0, -12, 0), Qt::AlignVCenter | Qt::AlignRight,
-                     drawer_.open_ ? "F8 next \u00b7 Enter jumps \u00b7 F fixes \u00b7 W ways \u00b7 F9 shuts"
-                                   : "F9 opens");
+                     drawer_.open_ ? "F8 next \u00b7 Enter go to \u00b7 F fix \u00b7 W solutions \u00b7 F9 hide"
+                                   : "F9 shows them");
     }
     void mousePressEvent(QMouseEvent*) override { drawer_.setOpen(!drawer_.open_); }
 

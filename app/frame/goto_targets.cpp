@@ -32,7 +32,7 @@ std::vector<GotoTarget> gotoTargets(const Snapshot& s)
         out.push_back({id,
                        "setting",
                        "non-volatile memory, " +
-                           (chosen == s.plan.stored.end() ? std::string("as from the factory") : chosen->second),
+                           (chosen == s.plan.stored.end() ? std::string("factory default") : chosen->second),
                        {Place::Kind::Stored, id, {}}});
     }
     for (size_t p = 0; p < s.device->pads.size(); ++p) {

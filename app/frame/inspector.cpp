@@ -186,7 +186,7 @@ void Inspector::follow(const QString& link)
     else if (kind == "keep") {
         // "keep:WORD.SETTING:value"; without a value: as from the factory
         const std::string setting = link.section(':', 1, 1).toStdString(), value = link.section(':', 2).toStdString();
-        document_.apply(editOf(setting + (value.empty() ? " as from the factory" : " = " + value),
+        document_.apply(editOf(setting + (value.empty() ? ": factory default" : " = " + value),
                                SetStored{setting, value.empty() ? std::nullopt : std::optional(value)}));
     } else if (kind == "enter") {
         const bool entered = document_.snapshot().plan.modes.contains(id);
@@ -273,7 +273,7 @@ void Inspector::askProperty(const std::string& id, const std::string& signal, co
         action->setChecked(said == choice);
     }
     menu.addSeparator();
-    QAction* back = menu.addAction("as the signal asks");
+    QAction* back = menu.addAction("automatic");
     back->setCheckable(true);
     back->setChecked(!said);
     if (const QAction* picked = menu.exec(QCursor::pos()))

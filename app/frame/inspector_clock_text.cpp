@@ -24,7 +24,7 @@ static void accuracyRows(Sheet& sheet, const Snapshot& s, ClockIndex clock)
         if (std::find(path.begin(), path.end(), clock) == path.end() || (a.clock != clock && !a.allowed))
             continue;
         if (std::exchange(first, false))
-            sheet.heading("Accuracy asked");
+            sheet.heading("Required accuracy");
         const QString given = "\u00b1" + html(format(a.given));
         sheet.row(needLink(s, int(n)), !a.allowed ? given
                                                   : colour(a.ok()     ? t.ink
@@ -108,9 +108,9 @@ QString clockText(const Snapshot& s, ClockIndex clock)
     if (!c.running)
         sheet.line(colour(t.caution, "Does not run: " + html(c.stopped) + "."));
     else if (!isSet(*s.device, s.rates, clock))
-        sheet.line(colour(t.muted, "Unused; stays at its reset value. This is what it would be."));
+        sheet.line(colour(t.muted, "Unused; keeps its reset value. These are the values it would have."));
     else if (!c.used)
-        sheet.line(colour(t.muted, "Unused, but it runs: the program sets it, and its limits count."));
+        sheet.line(colour(t.muted, "Unused, but running: the program sets it up, and its limits apply."));
     sheet.row("Rate", html(format(c.rate, 9)));
     if (!c.rate.value.isInteger())
         sheet.row("exactly", html(c.rate.value.text() + " Hz"));
@@ -133,7 +133,7 @@ QString clockText(const Snapshot& s, ClockIndex clock)
                                                                          : node.trim->bySignal)
                                        : "can be, to " + html(format(node.trim->tolerance)));
     if (node.monitor)
-        sheet.row("Monitor", (c.monitored ? "on, falls back to " : "off; it would fall back to ") +
+        sheet.row("Monitor", (c.monitored ? "on, falls back to " : "off; would fall back to ") +
                                  html(s.device->clocks[size_t(node.monitor->fallsBackTo)].name));
     if (const auto* load = nearestLoad(node, c.load))
         sheet.row("Load", html(format(load->first)) + " for " + html(format(c.load)));
@@ -141,7 +141,7 @@ QString clockText(const Snapshot& s, ClockIndex clock)
         sheet.row("Capacitors", QString("2 \u00d7 ") + html(format(*capacitor)) + " for " + html(format(c.load)) +
                                     (c.stray.value.isZero() ? QString() : ", stray " + html(format(c.stray))));
     if (c.external)
-        sheet.line("No crystal: the board feeds a clock in.");
+        sheet.line("No crystal: external clock.");
     if (!node.startup.value.isZero())
         sheet.row(node.isSource() ? "Starts in" : "Locks in", html(format(node.startup)));
 
@@ -177,7 +177,7 @@ QString clockText(const Snapshot& s, ClockIndex clock)
         for (const LowPowerMode& mode : s.device->modes)
             sheet.row(modeLink(mode), modeState(*s.device, s.plan, s.bindings, s.rates, mode).alive[size_t(clock)]
                                           ? "runs on"
-                                          : "stands still");
+                                          : "stops");
     }
     const std::vector<std::string> choices = clockChoices(*s.device, clock);
     if (!choices.empty() && node.factors.empty()) {
@@ -195,7 +195,7 @@ QString clockText(const Snapshot& s, ClockIndex clock)
         }
     } else if (node.factors.size() > 1) {
         sheet.line(
-            colour(t.muted, QString("It can be %1 to %2%3; type one, or a rate.")
+            colour(t.muted, QString("Range: %1 to %2%3. Type a value or a rate.")
                                 .arg(QString::fromStdString(choices.front()), QString::fromStdString(choices.back()),
                                      node.dense ? QString(" in steps of 1/%1").arg(node.unit) : QString())));
     }
@@ -236,10 +236,10 @@ QString modeText(const Snapshot& s, int index)
             links << itemLink(s, item);
         sheet.line(links.isEmpty() ? colour(t.muted, none) : links.join(", "));
     };
-    list("Woken by", state.wakers, needLink, "Nothing of the plan.");
-    list("Works on", state.working, needLink, "Nothing of the plan.");
+    list("Woken by", state.wakers, needLink, "Nothing in the plan.");
+    list("Works on", state.working, needLink, "Nothing in the plan.");
     if (!mode.drops.empty())
-        list("Loses its power, is brought up again", state.dropped, needLink, "Nothing of the plan.");
+        list("Loses power, initialised again", state.dropped, needLink, "Nothing in the plan.");
     std::vector<NeedIndex> stopped;
     for (size_t n = 0; n < s.plan.needs.size(); ++n)
         if (const auto in =
@@ -248,8 +248,8 @@ QString modeText(const Snapshot& s, int index)
                 };
             s.bindings.needs[n].instance >= 0 && !in(state.working) && !in(state.dropped))
             stopped.push_back(int(n));
-    list("Stands still", stopped, needLink, "Nothing.");
-    list("Starts again", state.restarted, clockLink, "Nothing.");
+    list("Stopped", stopped, needLink, "Nothing.");
+    list("Restarts", state.restarted, clockLink, "Nothing.");
     return sheet.take();
 }
 

@@ -85,7 +85,7 @@ inline QString needLink(const Snapshot& s, NeedIndex need)
 
 inline QString holdLink(const Snapshot& s, const std::string& target)
 {
-    return link("hold:" + QString::fromStdString(target), s.plan.held(target) ? "held \u00b7 let go" : "hold");
+    return link("hold:" + QString::fromStdString(target), s.plan.held(target) ? "held \u00b7 release" : "hold");
 }
 
 } // namespace bindrel

@@ -50,9 +50,8 @@ static void propertyRows(Sheet& sheet, const Snapshot& s, const PadSetup& setup)
         sheet.row(QString::fromStdString(property.title), said ? "<b>" + text + "</b>" : text);
     }
     if (!setup.because.empty() && !setup.wired)
-        sheet.line(
-            colour(t.muted, (setup.said.empty() ? "Because " : "What the plan does not say follows from the signal: ") +
-                                html(setup.because) + "."));
+        sheet.line(colour(t.muted, (setup.said.empty() ? "Because " : "Automatic, from the signal: ") +
+                                       html(setup.because) + "."));
     if (const TerminalFact* fact = terminalFact(*s.board, need, signal.id)) {
         QStringList known;
         if (fact->pull)
@@ -191,7 +190,7 @@ QString padText(const Snapshot& s, PadIndex pad)
             continue;
         sheet.heading("Set up as");
         sheet.row("Function", setup.wired      ? QString("fixed")
-                              : setup.code < 0 ? QString("nothing to pick at the pad")
+                              : setup.code < 0 ? QString("no selection at the pad")
                                                : QString::number(setup.code));
         if (setup.gpio)
             sheet.row("Direction", setup.output ? "output" : "input");
@@ -224,7 +223,7 @@ QString padText(const Snapshot& s, PadIndex pad)
     if (facts.line >= 0 && s.device->lineInstance >= 0)
         sheet.row("Interrupt line", QString::number(facts.line));
     if (!facts.resetClaim.empty())
-        sheet.row("At reset", html(facts.resetClaim));
+        sheet.row("After reset", html(facts.resetClaim));
     if (const auto net = s.board->nets.find(facts.name); net != s.board->nets.end())
         sheet.row("Net", html(net->second));
     sheet.heading("Can carry");
@@ -250,7 +249,7 @@ QString registerText(const Snapshot& s, const std::string& dotted)
         if (s.device->instances[size_t(value.instance)].name + "." + reg.name != dotted)
             continue;
         sheet.row("Address", QString("0x%1").arg(s.device->addressOf(value.instance, value.reg), 8, 16, QChar('0')));
-        sheet.row("At reset", QString("0x%1").arg(value.reset, 8, 16, QChar('0')));
+        sheet.row("After reset", QString("0x%1").arg(value.reset, 8, 16, QChar('0')));
         sheet.row("As planned", QString("0x%1").arg(value.value, 8, 16, QChar('0')));
         if (!reg.about.empty())
             sheet.line(colour(t.muted, html(reg.about)));
@@ -260,7 +259,7 @@ QString registerText(const Snapshot& s, const std::string& dotted)
                                             [&](const FieldWrite& w) { return &s.device->fieldOf(w.ref) == &field; });
             const std::uint32_t code = field.in(value.value);
             sheet.row(html(field.name), QString::number(code) + (write == value.fields.end()
-                                                                     ? colour(t.muted, " as at reset")
+                                                                     ? colour(t.muted, " reset value")
                                                                      : colour(t.muted, " " + html(write->cause))));
         }
     }
@@ -282,7 +281,7 @@ QString storedText(const Snapshot& s, const std::string& id, const StoredSetting
     sheet.row("Word",
               html(fmt::format("{} at 0x{:08X}: 0x{:0{}X}", word->name, word->address, holds, word->bytes() * 2)));
     for (const StoredSetting::Decides& decides : setting.decides)
-        sheet.row("At reset",
+        sheet.row("After reset",
                   html(fmt::format("{} = {}", s.device->nameOf(decides.ref), decides.codeFor(codeIn(holds)))));
     sheet.heading("Choices");
     const bool chosen = s.plan.stored.contains(id);
@@ -292,16 +291,16 @@ QString storedText(const Snapshot& s, const std::string& id, const StoredSetting
         QString note =
             level == setting.holdsBelow.end() ? QString() : "held in reset below " + html(format(level->second));
         if (value.code == codeIn(word->factory))
-            note += QString(note.isEmpty() ? "" : ", ") + "as from the factory";
+            note += QString(note.isEmpty() ? "" : ", ") + "factory default";
         const bool now = value.code == codeIn(holds);
         sheet.row(now ? "<b>" + html(value.name) + "</b>"
                       : link(keep + QString::fromStdString(value.name), html(value.name)),
                   note);
     }
     if (chosen)
-        sheet.line(link(keep, "Leave it as from the factory"));
+        sheet.line(link(keep, "Restore the factory default"));
     sheet.line(colour(
-        t.muted, "The written program brings the word along; it takes effect at the next reset after programming."));
+        t.muted, "The word is part of the generated program; it takes effect at the next reset after programming."));
     return sheet.take();
 }
 
@@ -317,7 +316,7 @@ static QString storedSummary(const Snapshot& s)
             const std::string id = word.name + "." + setting.bits.name;
             const auto chosen = s.plan.stored.find(id);
             sheet.row(link("stored:" + QString::fromStdString(id), html(setting.bits.name)),
-                      chosen == s.plan.stored.end() ? colour(Theme::get().muted, "as from the factory")
+                      chosen == s.plan.stored.end() ? colour(Theme::get().muted, "factory default")
                                                     : html(chosen->second));
         }
     return sheet.take();

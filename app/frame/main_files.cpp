@@ -51,7 +51,7 @@ bool MainWindow::openPlan(const QString& path)
     if (document_.recovered())
         QTimer::singleShot(0, this, &MainWindow::offerRecovered);
     if (!document_.damagedJournal().isEmpty())
-        say("Unsaved work of an earlier session is damaged and cannot be read; it is kept as " +
+        say("Unsaved changes of an earlier session are damaged and cannot be read; they are kept as " +
                 document_.damagedJournal(),
             true);
     return true;
@@ -79,13 +79,12 @@ void MainWindow::tellDeviceChanges()
 void MainWindow::offerRecovered()
 {
     QMessageBox box(QMessageBox::NoIcon, "Unsaved work",
-                    QString("An earlier session ended before this plan was saved; its last changes are of %1. Bring "
-                            "them back? They come as one step that can be undone. "
-                            "Until you decide they are kept, whatever you do meanwhile.")
+                    QString("Restore unsaved changes from %1? An earlier session ended before they were saved. They "
+                            "are restored as one step that can be undone, and are kept until you decide.")
                         .arg(document_.recoveredWhen()),
                     QMessageBox::NoButton, this);
-    QPushButton* yes = box.addButton("Bring them back", QMessageBox::AcceptRole);
-    box.addButton("Drop them", QMessageBox::DestructiveRole);
+    QPushButton* yes = box.addButton("Restore", QMessageBox::AcceptRole);
+    box.addButton("Discard", QMessageBox::DestructiveRole);
     QPushButton* later = box.addButton("Decide later", QMessageBox::RejectRole);
     box.setDefaultButton(yes);
     box.exec();
@@ -134,8 +133,7 @@ bool MainWindow::settleDisk()
         say(QString::fromStdString(done.problem().text()), true);
         return false;
     }
-    say(dialog.takesTheirs() ? "The plan is as it is on the disk; undo brings yours back."
-                             : "Saved over the other version.",
+    say(dialog.takesTheirs() ? "The file's plan is loaded; undo restores yours." : "The other version was overwritten.",
         false);
     return true;
 }
@@ -143,13 +141,13 @@ bool MainWindow::settleDisk()
 void MainWindow::diskChanged()
 {
     if (document_.onDisk() == Document::OnDisk::Gone) {
-        say("The plan's file was removed by somebody else. Saving writes it again.", true);
+        say("The plan's file was removed outside Bindrel. Saving writes it again.", true);
         return;
     }
     if (document_.onDisk() == Document::OnDisk::Changed && !QApplication::activeModalWidget())
         settleDisk();
     else
-        say("The plan's file was changed by somebody else; saving will ask what to keep.", true);
+        say("The plan's file was changed outside Bindrel; saving will ask which version to keep.", true);
 }
 
 void MainWindow::offerNeverSaved()
@@ -158,8 +156,8 @@ void MainWindow::offerNeverSaved()
         QMessageBox box(QMessageBox::NoIcon, "Unsaved work",
                         QString("A plan of %1 was never saved. Open it?").arg(entry.when), QMessageBox::NoButton, this);
         box.setObjectName("neverSaved");
-        QPushButton* yes = box.addButton("Open it", QMessageBox::AcceptRole);
-        QPushButton* drop = box.addButton("Drop it", QMessageBox::DestructiveRole);
+        QPushButton* yes = box.addButton("Open", QMessageBox::AcceptRole);
+        QPushButton* drop = box.addButton("Discard", QMessageBox::DestructiveRole);
         box.addButton("Decide later", QMessageBox::RejectRole);
         box.setDefaultButton(yes);
         box.exec();
@@ -228,8 +226,8 @@ bool MainWindow::mayLeave()
         QString("%1 has changes that are not saved.").arg(QString::fromStdString(document_.snapshot().plan.name)),
         QMessageBox::NoButton, this);
     QPushButton* keep = box.addButton("Save", QMessageBox::AcceptRole);
-    QPushButton* drop = box.addButton("Drop the changes", QMessageBox::DestructiveRole);
-    box.addButton("Stay here", QMessageBox::RejectRole);
+    QPushButton* drop = box.addButton("Discard changes", QMessageBox::DestructiveRole);
+    box.addButton("Cancel", QMessageBox::RejectRole);
     box.setDefaultButton(keep);
     box.exec();
     if (box.clickedButton() == keep)

@@ -131,7 +131,7 @@ void MainWindow::buildWiringMenu()
     addEntry(wiring, "Show &options of the signal", QKeySequence("Ctrl+Space"), [this] { wiring_->toggleOptions(); });
     addEntry(wiring, "Other &instance\u2026", QKeySequence("Ctrl+I"),
              [this] { inspector_->askInstance(view_.selectedNeed()); });
-    addEntry(wiring, "&Hold or let go", QKeySequence("Ctrl+H"), [this] { wiring_->holdSelected(); });
+    addEntry(wiring, "&Hold or release", QKeySequence("Ctrl+H"), [this] { wiring_->holdSelected(); });
     wiring->addSeparator();
     addEntry(wiring, "Pin &sheet or picture", QKeySequence("Ctrl+Shift+P"), [this] {
         showStation(Station::Wiring);
@@ -151,29 +151,28 @@ void MainWindow::buildClocksMenu()
         showStation(Station::Clocks);
         clocks_->reach()->repair();
     });
-    addEntry(clocks, "&Keep these settings as the slow ones", QKeySequence("Ctrl+Shift+K"), [this] {
+    addEntry(clocks, "Save as &low-speed clock set", QKeySequence("Ctrl+Shift+K"), [this] {
         if (document_.isOpen())
-            document_.apply(
-                editOf("Keep the clock settings as the slow ones", SetSlow{document_.snapshot().plan.clockSet()}));
+            document_.apply(editOf("Save as low-speed clock set", SetSlow{document_.snapshot().plan.clockSet()}));
     });
-    addEntry(clocks, "S&wap with the slow settings", QKeySequence("Ctrl+Shift+W"), [this] { swapClocks(); });
-    addEntry(clocks, "Drop the slow settings", QKeySequence(), [this] {
+    addEntry(clocks, "S&wap with the low-speed clock set", QKeySequence("Ctrl+Shift+W"), [this] { swapClocks(); });
+    addEntry(clocks, "Discard the low-speed clock set", QKeySequence(), [this] {
         if (document_.isOpen() && document_.snapshot().plan.slow)
-            document_.apply(editOf("Drop the slow clock settings", SetSlow{std::nullopt}));
+            document_.apply(editOf("Discard the low-speed clock set", SetSlow{std::nullopt}));
     });
-    QMenu* failing = clocks->addMenu("When a clock does not &start");
+    QMenu* failing = clocks->addMenu("If a clock fails to &start");
     connect(failing, &QMenu::aboutToShow, this, [this, failing] {
         failing->clear();
         if (!document_.isOpen())
             return;
         const std::pair<OnFailure, const char*> choices[] = {
-            {OnFailure::Stop, "&Stop: a status, pads at safe levels"},
-            {OnFailure::GoOn, "&Go on with what does not come from it"},
-            {OnFailure::FallBack, "&Fall back to the slow clocks"}};
+            {OnFailure::Stop, "&Stop with an error, pads at safe levels"},
+            {OnFailure::GoOn, "&Continue without it"},
+            {OnFailure::FallBack, "&Fall back to the low-speed clocks"}};
         for (const auto& [policy, words] : choices) {
             QAction* action = failing->addAction(words, this, [this, policy] {
                 document_.apply(
-                    editOf(fmt::format("When a clock does not start: {}", nameOf(policy)), SetOnFailure{policy}));
+                    editOf(fmt::format("If a clock fails to start: {}", nameOf(policy)), SetOnFailure{policy}));
             });
             action->setCheckable(true);
             action->setChecked(document_.snapshot().plan.onFailure == policy);
@@ -211,15 +210,16 @@ void MainWindow::buildViewMenu()
     addEntry(view, "Next &finding", QKeySequence("F8"), [this] { findings_->list()->step(1); });
     addEntry(view, "Previous finding", QKeySequence("Shift+F8"), [this] { findings_->list()->step(-1); });
     addEntry(view, "F&ix the finding\u2026", QKeySequence("Ctrl+."), [this] { findings_->list()->fixCurrent(); });
-    addEntry(view, "&Ways for the finding\u2026", QKeySequence("Ctrl+Shift+."),
+    addEntry(view, "Find &solutions\u2026", QKeySequence("Ctrl+Shift+."),
              [this] { findings_->list()->waysForCurrent(); });
-    addEntry(view, "Findings open or shut", QKeySequence("F9"), [this] { findings_->setOpen(!findings_->isOpen()); });
+    addEntry(view, "Show or hide the findings", QKeySequence("F9"),
+             [this] { findings_->setOpen(!findings_->isOpen()); });
     view->addSeparator();
     addEntry(view, "Fit the picture", QKeySequence("Ctrl+0"), [this] { wiring_->chip()->fit(); });
     addEntry(view, "Larger", QKeySequence::ZoomIn, [this] { wiring_->chip()->zoomBy(1.2); });
     addEntry(view, "Smaller", QKeySequence::ZoomOut, [this] { wiring_->chip()->zoomBy(1 / 1.2); });
     view->addSeparator();
-    addEntry(view, "&Night fen", QKeySequence("Ctrl+Shift+N"), [this] { setDark(!Theme::get().dark); });
+    addEntry(view, "&Dark theme", QKeySequence("Ctrl+Shift+N"), [this] { setDark(!Theme::get().dark); });
 }
 
 void MainWindow::buildHelpMenu()
@@ -240,14 +240,14 @@ void MainWindow::fillStored(QMenu* menu)
         const auto chosen = s.plan.stored.find(id);
         const auto offer = [&](const std::string& words, const std::optional<std::string>& value) {
             QAction* action = one->addAction(typeset(words), this, [this, id, value] {
-                document_.apply(editOf(id + (value ? " = " + *value : " as from the factory"), SetStored{id, value}));
+                document_.apply(editOf(id + (value ? " = " + *value : ": factory default"), SetStored{id, value}));
                 view_.jump({Place::Kind::Stored, id, {}});
             });
             action->setCheckable(true);
             action->setChecked(value ? chosen != s.plan.stored.end() && chosen->second == *value
                                      : chosen == s.plan.stored.end());
         };
-        offer("as from the factory", std::nullopt);
+        offer("factory default", std::nullopt);
         for (const EnumValue& value : findStored(*s.device, id)->bits.values)
             offer(value.name, value.name);
         one->addSeparator();
@@ -283,23 +283,22 @@ void MainWindow::showKeys()
                 rows.emplace_back(action->shortcut().toString(QKeySequence::NativeText),
                                   action->text().remove('&').section(':', 0, 0));
     rows.emplace_back("Enter", "Needs: bind. Findings: jump. Ladder: type");
-    rows.emplace_back("Space, 1 \u2026 9", "Needs: where the signal could go; take one");
-    rows.emplace_back("Double click", "Picture: where the signal could go");
-    rows.emplace_back("Shift + drop", "Picture: take a taken pad without making room");
+    rows.emplace_back("Space, 1 \u2026 9", "Needs: possible pads of the signal; apply one");
+    rows.emplace_back("Double click", "Picture: possible pads of the signal");
+    rows.emplace_back("Shift + drop", "Picture: use an occupied pad without making room");
     rows.emplace_back("F, + and \u2212", "Picture: fit, larger, smaller");
     rows.emplace_back("R, Shift+R", "Picture: turn by a quarter; as in the data sheet");
-    rows.emplace_back("F2, Delete", "Pin sheet: edit, for all selected cells; back to the default");
+    rows.emplace_back("F2, Delete", "Pin sheet: edit all selected cells; restore the default");
     rows.emplace_back("Ctrl+C, Ctrl+V", "Pin sheet: copy, paste from a spreadsheet");
-    rows.emplace_back("Esc", "Leave proposals and options; stop a search");
+    rows.emplace_back("Esc", "Close solutions and options; stop a search");
     rows.emplace_back("Delete", "Needs: unbind");
-    rows.emplace_back("H", "Hold or let go, in needs and ladder");
-    rows.emplace_back("48M Enter",
-                      "Type a rate on a clock for the ways to it; also >= 100 MHz, max; Shift+Enter adds a wish");
-    rows.emplace_back("U, +, -, F",
-                      "Ladder: fold what is unused or alike, zoom the axis (also Ctrl and the wheel), fit it");
-    rows.emplace_back("M", "Ladder: the low-power modes, one after another");
+    rows.emplace_back("H", "Hold or release, in needs and ladder");
+    rows.emplace_back(
+        "48M Enter", "Type a rate on a clock to find settings for it; also >= 100 MHz, max; Shift+Enter adds a target");
+    rows.emplace_back("U, +, -, F", "Ladder: fold unused or equal clocks, zoom the axis (also Ctrl+wheel), fit it");
+    rows.emplace_back("M", "Ladder: step through the low-power modes");
     rows.emplace_back("\u2190, \u2192, T, N, M", "Rehearsal: step, axis of time, next hazard, run the machine code");
-    rows.emplace_back("F, W", "Findings: preview the fix; the ways that may mend it");
+    rows.emplace_back("F, W", "Findings: preview the fix; find solutions");
     // Two columns, so that the sheet fits under the smallest window.
     QString text = "<table cellspacing='4'>";
     const size_t half = (rows.size() + 1) / 2;

@@ -208,12 +208,13 @@ void MainWindow::swapClocks()
         return;
     const Plan& plan = document_.snapshot().plan;
     if (!plan.slow) {
-        say("There are no slow settings yet; keep the present ones as such, then change what is to differ.", true);
+        say("There is no low-speed clock set yet; save the present settings as one, then change what should differ.",
+            true);
         return;
     }
     Plan swapped = withClockSet(plan, *plan.slow);
     swapped.slow = plan.clockSet();
-    document_.apply(difference(plan, swapped, "Swap with the slow clock settings"));
+    document_.apply(difference(plan, swapped, "Swap with the low-speed clock set"));
 }
 
 void MainWindow::changeDevice(const QString& device)

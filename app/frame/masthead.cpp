@@ -58,7 +58,7 @@ Masthead::Masthead(Document& document, ViewState& view, QWidget* parent)
     row->addWidget(goto_, 6);
     row->addStretch(1);
     for (int i = 0; i < 4; ++i) {
-        tallies_[i] = flatButton(QStringList{"Open needs", "Contested needs", "Errors", "Cautions"}[i]);
+        tallies_[i] = flatButton(QStringList{"Open needs", "Needs in conflict", "Errors", "Cautions"}[i]);
         row->addWidget(tallies_[i]);
     }
     connect(device_, &QToolButton::clicked, this, &Masthead::moveWanted);
@@ -123,7 +123,7 @@ void Masthead::refresh()
     const int cautions = document_.count(Finding::Severity::Caution);
     tallies_[0]->setText(QString("%1 open").arg(open_));
     tint(tallies_[0], open_ ? t.ink : t.muted, open_ > 0);
-    tallies_[1]->setText(QString("%1 contested").arg(contested));
+    tallies_[1]->setText(QString("%1 in conflict").arg(contested));
     tint(tallies_[1], contested ? t.error : t.muted, contested > 0);
     tallies_[2]->setText(QString::fromStdString(counted(errors, "error")));
     tint(tallies_[2], errors ? t.error : t.muted, errors > 0);

@@ -45,10 +45,10 @@ MoveDialog::MoveDialog(Document& document, QWidget* parent) : QDialog(parent), d
     column->addWidget(horizontalRule());
     auto* buttons = new QDialogButtonBox;
     buttons->setContentsMargins(12, 8, 12, 0);
-    take_ = buttons->addButton("Change it", QDialogButtonBox::AcceptRole);
+    take_ = buttons->addButton("Apply", QDialogButtonBox::AcceptRole);
     take_->setProperty("primary", true);
     take_->setEnabled(false);
-    buttons->addButton("Leave it", QDialogButtonBox::RejectRole);
+    buttons->addButton("Cancel", QDialogButtonBox::RejectRole);
     connect(buttons, &QDialogButtonBox::accepted, this, &QDialog::accept);
     connect(buttons, &QDialogButtonBox::rejected, this, &QDialog::reject);
     column->addWidget(buttons);
@@ -133,7 +133,7 @@ void MoveDialog::tell(const Relocation& there)
     };
     const bool nothing = there.edit.changes.empty();
     QString body = QString("<h3 style='margin:0'>%1</h3>")
-                       .arg(nothing ? QString("The plan is there now") : escaped(there.edit.title));
+                       .arg(nothing ? QString("The plan's present chip or board") : escaped(there.edit.title));
     const int opens = there.count(Fate::Opens);
     QStringList sum;
     sum << QString("%1 %2").arg(there.count(Fate::Stays)).arg("stay")
@@ -141,7 +141,7 @@ void MoveDialog::tell(const Relocation& there)
     if (opens > 0)
         sum << QString("<b style='color:%1'>%2 find no place</b>").arg(t.error.name()).arg(opens);
     if (there.count(Fate::Open) > 0)
-        sum << QString("%1 are open as before").arg(there.count(Fate::Open));
+        sum << QString("%1 stay unbound").arg(there.count(Fate::Open));
     if (there.count(Fate::Added) > 0)
         sum << QString("%1 are added").arg(there.count(Fate::Added));
     body += "<p>Of the needs " + sum.join(", ") + ".</p>";
@@ -155,7 +155,7 @@ void MoveDialog::tell(const Relocation& there)
             body += QString("<p style='color:%1; margin:10px 0 2px 0'>%2</p><table>%3</table>")
                         .arg(t.muted.name(), heading, rows);
     };
-    section(Fate::Opens, "Find no place; they stay in the plan, open", t.error);
+    section(Fate::Opens, "Cannot be placed; they stay in the plan, unbound", t.error);
     section(Fate::Moves, "Move", t.ink);
     if (!there.lost.empty()) {
         QString rows;

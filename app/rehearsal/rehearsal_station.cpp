@@ -197,7 +197,7 @@ void RehearsalStation::showRun()
     restyle(title_, QString("color: %1; font-size: 13px; font-weight: bold").arg(t.ink.name()));
     title_->setText(QString::fromStdString(r.title));
     QString text = QString::fromStdString(r.gaveUp.empty() ? "Up after " + momentText(r.untilUp)
-                                                           : "A status is returned after " + momentText(r.untilUp) +
+                                                           : "An error is returned after " + momentText(r.untilUp) +
                                                                  ": " + r.gaveUp);
     if (!r.wentOn.empty())
         text += QString::fromStdString("; the program " + r.wentOn);
@@ -206,7 +206,8 @@ void RehearsalStation::showRun()
         if (time * 50 >= r.untilUp && causes.size() < 3)
             causes << QString::fromStdString(momentText(time) + " " + cause);
     if (r.untilLate > 0 && r.untilLate * 2 < r.untilUp && r.shorter.empty())
-        text += QString::fromStdString("; all but what comes from the slow source after " + momentText(r.untilLate));
+        text +=
+            QString::fromStdString("; everything except what uses the slow source after " + momentText(r.untilLate));
     if (!causes.isEmpty())
         text += ". " + causes.join(", ");
     if (!r.shorter.empty())
@@ -251,7 +252,7 @@ void RehearsalStation::runMachineCode()
     if (!run)
         return;
     if (run->scenario.laterOn())
-        return say("What fails later is nothing that the program does: there is no machine code to run for it.", false);
+        return say("A later failure is not caused by the program: there is no machine code to run for it.", false);
     const Snapshot& shown = *runs_->snapshot;
     if (const std::vector<std::string> unusual = unusualCompilers(*shown.device, shown.provenance.device);
         !unusual.empty() && !compilersAllowed(*shown.device, deviceMemory())) {
@@ -260,7 +261,7 @@ void RehearsalStation::runMachineCode()
                             .arg(QString::fromStdString(printable(shown.provenance.deviceFile)),
                                  QString::fromStdString(listed(unusual))),
                         QMessageBox::NoButton, this);
-        box.setInformativeText("Your answer is remembered for this text of the device file.");
+        box.setInformativeText("Your answer is remembered until the device file changes.");
         box.setTextFormat(Qt::PlainText);
         box.setObjectName("unusualCompiler");
         QPushButton* run_ = box.addButton("Run", QMessageBox::AcceptRole);
@@ -276,7 +277,7 @@ void RehearsalStation::runMachineCode()
         std::string text;
         bool trouble = false;
     };
-    say("Compiling and running the written C\u2026", false);
+    say("Compiling and running the generated C\u2026", false);
     machine_.run<Ran>(
         "Running the machine code",
         [runs = runs_, scenario = run->scenario, planned = &run->rehearsal](const Background::Stopped& stopped) -> Ran {
@@ -294,12 +295,11 @@ void RehearsalStation::runMachineCode()
             if (const std::vector<Hazard> differ = compareWrites(*runs->snapshot->device, *planned, *machine);
                 !differ.empty())
                 return {"Machine code: " + differ.front().text, true};
-            return {
-                fmt::format(
-                    "Machine code: {} writes as planned, {} {}; at the end every register means what the plan says.",
-                    machine->writes.size(), machine->gaveUp.empty() ? "up after" : "a status after",
-                    momentText(machine->untilUp)),
-                false};
+            return {fmt::format(
+                        "Machine code: {} writes as planned, {} {}; at the end every register has its planned value.",
+                        machine->writes.size(), machine->gaveUp.empty() ? "up after" : "ends with an error after",
+                        momentText(machine->untilUp)),
+                    false};
         },
         [this](const Ran& ran) { say(QString::fromStdString(ran.text), ran.trouble); });
 }

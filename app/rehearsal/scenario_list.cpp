@@ -46,8 +46,8 @@ QString outcomeText(const Runs::One& run)
 {
     const Rehearsal& r = run.rehearsal;
     QString text = QString::fromStdString((r.gaveUp.empty()   ? "up after "
-                                           : r.wentOn.empty() ? "ends with a status after "
-                                                              : "goes on, up after ") +
+                                           : r.wentOn.empty() ? "ends with an error after "
+                                                              : "continues, up after ") +
                                           momentText(r.untilUp));
     if (!r.hazards.empty())
         text += ", " + QString::fromStdString(counted(long(r.hazards.size()), "hazard"));

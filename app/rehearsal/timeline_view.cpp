@@ -202,7 +202,7 @@ void TimelineView::paintEvent(QPaintEvent*)
         p.setFont(t.text(12));
         p.setPen(t.muted);
         drawLine(p, viewport()->rect(), Qt::AlignCenter,
-                 run_ ? "The plan does nothing yet: bind a need." : "Rehearsing\u2026");
+                 run_ ? "Nothing to rehearse yet: bind a need." : "Rehearsing\u2026");
         return;
     }
     p.setRenderHint(QPainter::Antialiasing, true);

@@ -173,7 +173,7 @@ Outcome Document::stored(Expected<bool> saved, const QString& path, const std::s
     if (!saved)
         return saved.problem();
     if (!*saved) {
-        Problem problem = problemOf("was changed by somebody else since it was read; nothing was saved.");
+        Problem problem = problemOf("was changed outside Bindrel since it was read; nothing was saved.");
         problem.file = pathOf(path).string();
         return problem;
     }
@@ -196,7 +196,7 @@ Outcome Document::takeTheirs()
     Expected<Workpiece> theirs = loadPlan(pathOf(path_), library_);
     if (!theirs)
         return theirs.problem();
-    const Edit edit = difference(history_->plan(), theirs->plan, "Take the plan as it is on the disk");
+    const Edit edit = difference(history_->plan(), theirs->plan, "Load the plan from disk");
     if (!edit.changes.empty() && !apply(edit))
         return problemOf("the plan on the disk could not be taken over; open it anew.");
     fileText_ = theirs->fileText;
@@ -332,7 +332,7 @@ void Document::writeJournal()
     // A journal that cannot be written must not get in the way of the work itself; but somebody should know.
     const bool kept = journal_.write(path_, history_->plan());
     if (!kept && !std::exchange(journalFails_, true))
-        Q_EMIT refused(QString("Unsaved work is not protected against a crash: %1 cannot be written to. Save often, or "
+        Q_EMIT refused(QString("Unsaved changes are not protected against a crash: %1 is not writable. Save often, or "
                                "make that folder writable.")
                            .arg(journal_.folder()));
     journalFails_ = !kept;
@@ -388,7 +388,7 @@ void Document::takeRecovered()
     announceChange();
     const Plan wanted = *std::move(recovered_);
     recovered_.reset();
-    if (!apply(difference(history_->plan(), wanted, "Bring back unsaved work")))
+    if (!apply(difference(history_->plan(), wanted, "Restore unsaved work")))
         return;
     if (journal_.write(path_, history_->plan()) && recoveredEntry_)
         journal_.settle(*recoveredEntry_);

@@ -53,9 +53,9 @@ SourceStation::SourceStation(Document& document, ViewState& view, QWidget* paren
     write_ = new QPushButton("Write\u2026");
     write_->setProperty("primary", true);
     write_->setToolTip("Ctrl+Return");
-    takeOver_ = new QPushButton("Take the folder over");
-    takeOver_->setToolTip("The folder belongs to another plan. Its files that nobody has edited are then replaced by "
-                          "this plan's; what stood there is kept in .bindrel/backup.");
+    takeOver_ = new QPushButton("Replace the folder's files");
+    takeOver_->setToolTip("The folder belongs to another plan. Its unedited files will be replaced by this plan's; the "
+                          "old files are kept in .bindrel/backup.");
     takeOver_->setVisible(false);
     under->addWidget(takeOver_);
     under->addWidget(write_);
@@ -78,10 +78,10 @@ SourceStation::SourceStation(Document& document, ViewState& view, QWidget* paren
     prefix_ = new QLineEdit;
     prefix_->setFixedWidth(84);
     prefix_->setAccessibleName("Prefix of files and C names");
-    prefix_->setToolTip("Of files and C names. Empty: made from the plan's name.");
+    prefix_->setToolTip("Prefix of file names and C names. Empty: from the plan's name.");
     top->addWidget(prefix_);
     difference_ = new QCheckBox("Difference");
-    difference_->setToolTip("Show what a write would change, instead of the text");
+    difference_->setToolTip("Show what writing would change, instead of the text");
     top->addWidget(difference_);
     main->addLayout(top);
     text_ = new QsciScintilla;
@@ -309,7 +309,7 @@ void SourceStation::show(Look seen)
                                  FileChange::State::Conflict, FileChange::State::Obsolete, FileChange::State::Left})
             if (counts[int(state)])
                 parts << QString("%1 %2").arg(counts[int(state)]).arg(nameOf(state));
-        trouble = parts.isEmpty() ? "The folder holds just this." : parts.join(", ") + ".";
+        trouble = parts.isEmpty() ? "The folder is up to date." : parts.join(", ") + ".";
         for (const std::string& note : seen.notes)
             trouble += " " + QString::fromStdString(note);
         if (const int errors = s.count(Finding::Severity::Error))
@@ -504,13 +504,13 @@ void SourceStation::write()
     const bool nothing = touched.empty();
     list->setFiles(std::move(touched));
     column->addWidget(list, 1);
-    auto* note = new QLabel(conflict  ? "A file in conflict keeps the whole write back; its tooltip says why."
-                            : nothing ? "The folder holds just this already."
-                                      : "What stands there now is kept in .bindrel/backup.");
+    auto* note = new QLabel(conflict  ? "A conflicting file blocks the write; its tooltip says why."
+                            : nothing ? "The folder is already up to date."
+                                      : "The present files are kept in .bindrel/backup.");
     note->setWordWrap(true);
     column->addWidget(note);
     auto* buttons = new QDialogButtonBox;
-    auto* go = buttons->addButton(errors > 0 ? "Write all the same" : "Write", QDialogButtonBox::AcceptRole);
+    auto* go = buttons->addButton(errors > 0 ? "Write anyway" : "Write", QDialogButtonBox::AcceptRole);
     go->setProperty("primary", true);
     go->setEnabled(!conflict && !nothing);
     go->setDefault(true);

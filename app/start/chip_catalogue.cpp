@@ -67,7 +67,7 @@ ChipCatalogue::ChipCatalogue(Document& document, QWidget* parent) : QWidget(pare
         package_->addItem(nameOf(kind));
     package_->setAccessibleName("Package");
     first->addWidget(package_);
-    pins_ = atLeast("Pins at most", "", 2000);
+    pins_ = atLeast("Pins (max.)", "", 2000);
     labelled(first, "Pins \u2264", pins_);
     supply_ = new QLineEdit;
     supply_->setPlaceholderText("any supply");
@@ -76,9 +76,9 @@ ChipCatalogue::ChipCatalogue(Document& document, QWidget* parent) : QWidget(pare
     first->addWidget(supply_);
     column->addLayout(first);
     auto* second = new QHBoxLayout;
-    flash_ = atLeast("Flash at least", " KiB", 1'000'000);
-    ram_ = atLeast("RAM at least", " KiB", 1'000'000);
-    rate_ = atLeast("CPU at least", " MHz", 10'000);
+    flash_ = atLeast("Flash (min.)", " KiB", 1'000'000);
+    ram_ = atLeast("RAM (min.)", " KiB", 1'000'000);
+    rate_ = atLeast("CPU (min.)", " MHz", 10'000);
     labelled(second, "Flash \u2265", flash_);
     labelled(second, "RAM \u2265", ram_);
     labelled(second, "CPU \u2265", rate_);
@@ -95,7 +95,7 @@ ChipCatalogue::ChipCatalogue(Document& document, QWidget* parent) : QWidget(pare
     second->addStretch(1);
     column->addLayout(second);
     auto* third = new QHBoxLayout;
-    mustFit_ = new QCheckBox("The open plan's needs must fit");
+    mustFit_ = new QCheckBox("The open plan must fit");
     third->addWidget(mustFit_);
     note_ = new QLabel;
     third->addWidget(note_, 1);
@@ -124,7 +124,7 @@ ChipCatalogue::ChipCatalogue(Document& document, QWidget* parent) : QWidget(pare
     column->addWidget(detail_);
     auto* buttons = new QHBoxLayout;
     auto* fresh = new QPushButton("New plan for this chip");
-    auto* move = new QPushButton("Take the open plan to it\u2026");
+    auto* move = new QPushButton("Move the open plan to it\u2026");
     buttons->addWidget(fresh);
     buttons->addWidget(move);
     buttons->addStretch(1);
@@ -212,7 +212,7 @@ void ChipCatalogue::place()
         return;
     }
     background_.run<std::map<std::string, Fit>>(
-        "Placing the needs on every chip",
+        "Trying every chip",
         [s = document_.sharedSnapshot(), devices = document_.library().devices()](const Background::Stopped& stopped) {
             std::map<std::string, Fit> out;
             for (const auto& device : devices)
@@ -274,7 +274,7 @@ void ChipCatalogue::compare()
             return d.package.name + ", " + std::to_string(f.pins) + " pins, " + std::to_string(f.pads) + " pads";
         }));
     add("Core", each([](const Device&, const DeviceDigest& f) { return f.cores; }));
-    add("CPU up to", each([](const Device&, const DeviceDigest& f) { return format(f.fastest); }));
+    add("CPU (max.)", each([](const Device&, const DeviceDigest& f) { return format(f.fastest); }));
     add("Flash, RAM", each([](const Device&, const DeviceDigest& f) {
             return std::to_string(f.flashBytes / 1024) + " KiB, " + std::to_string(f.ramBytes / 1024) + " KiB";
         }));

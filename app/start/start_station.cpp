@@ -49,8 +49,8 @@ StartStation::StartStation(Document& document, QWidget* parent) : QWidget(parent
     auto* title = new QLabel("Begin with a plan");
     title->setFont(Theme::get().text(20, true));
     column->addWidget(title);
-    auto* about = new QLabel("A plan belongs to one board and its chip: what is wired to it, which pins and clocks "
-                             "serve it, and the C that sets all of it up.");
+    auto* about = new QLabel("A plan describes one board and its chip: what is connected, which pins and clocks it "
+                             "uses, and the C that initialises it.");
     about->setWordWrap(true);
     about->setFont(Theme::get().text(12));
     about->setSizePolicy(QSizePolicy::Preferred, QSizePolicy::Maximum);
@@ -66,7 +66,7 @@ StartStation::StartStation(Document& document, QWidget* parent) : QWidget(parent
     auto* chipsTitle = new QLabel("Or choose a chip");
     chipsTitle->setFont(Theme::get().text(20, true));
     right->addWidget(chipsTitle);
-    auto* chipsAbout = new QLabel("State what the job asks for; select two to see them side by side.");
+    auto* chipsAbout = new QLabel("Filter by what you need; select two chips to compare them.");
     chipsAbout->setFont(Theme::get().text(12));
     chipsAbout->setSizePolicy(QSizePolicy::Preferred, QSizePolicy::Maximum);
     right->setSpacing(6);
@@ -110,7 +110,7 @@ void StartStation::refresh()
             QString detail;
             if (const Expected<Workpiece> work = loadPlan(plan.absoluteFilePath().toStdString(), document_.library())) {
                 const Bindings bindings = bind(*work->device, work->plan);
-                detail = QString("%1: %2 needs, %3 open, %4 contested")
+                detail = QString("%1: %2 needs, %3 unbound, %4 in conflict")
                              .arg(QString::fromStdString(work->board->title))
                              .arg(work->plan.needs.size())
                              .arg(bindings.count(BoundNeed::State::Open))

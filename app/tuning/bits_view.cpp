@@ -73,7 +73,7 @@ bool BitsView::decides(const FieldRef& ref) const
 /// Why there is nothing to show, and whose the registers are then.
 QString BitsView::emptyText() const
 {
-    const QString nothing = "No register is decided for this need yet.";
+    const QString nothing = "No register is set for this need yet.";
     if (!shown_ || need_ < 0)
         return nothing;
     const Need& need = shown_->plan.needs[size_t(need_)];
@@ -83,7 +83,7 @@ QString BitsView::emptyText() const
     if (known || !kind || bound.instance < 0 || shown_->device->blockOf(bound.instance).registers.empty())
         return nothing;
     return QString("The registers of a %1 need are not computed by this version. Its clock, pads and DMA channels are "
-                   "set up; the registers of %2 itself are yours to set.")
+                   "set up; the program must set the registers of %2 itself.")
         .arg(QString::fromStdString(kind->title),
              QString::fromStdString(shown_->device->instances[size_t(bound.instance)].name));
 }
@@ -246,8 +246,7 @@ bool BitsView::event(QEvent* event)
                         text += " (" + QString::fromStdString(value.name) + ")";
                 if (!box.field->about.empty())
                     text += "\n" + QString::fromStdString(box.field->about);
-                text +=
-                    box.cause.empty() ? QString("\nas at reset") : "\ndecided by " + QString::fromStdString(box.cause);
+                text += box.cause.empty() ? QString("\nreset value") : "\nset by " + QString::fromStdString(box.cause);
                 QToolTip::showText(help->globalPos(), text, this);
                 return true;
             }

@@ -52,14 +52,14 @@ InterruptsDialog::InterruptsDialog(Document& document, QWidget* parent) : QDialo
     interrupts_ = part("INTERRUPTS", "Interrupts", interruptRows_, 3);
     interrupts_->setEditTriggers(QAbstractItemView::DoubleClicked | QAbstractItemView::EditKeyPressed |
                                  QAbstractItemView::AnyKeyPressed);
-    channels_ = part("DMA CHANNELS", "DMA channels", channelRows_, 2);
+    channels_ = part("DMA channels", "DMA channels", channelRows_, 2);
     channels_->setEditTriggers(QAbstractItemView::NoEditTriggers);
     // After the editor of a cell has closed, since rows may come and go.
     connect(&document_, &Document::changed, this, &InterruptsDialog::refill, Qt::QueuedConnection);
     none_ = new QLabel;
     column->addWidget(none_);
-    auto* note = new QLabel("Type a priority in its cell, in the chip's own levels; empty leaves it as after reset. "
-                            "Enter goes to the need's goals.");
+    auto* note = new QLabel("Type a priority in its cell, in the chip's own levels; empty keeps the reset value. Enter "
+                            "goes to the need's goals.");
     restyle(note, QString("color: %1").arg(Theme::get().muted.name()));
     column->addWidget(note);
     auto* buttons = new QDialogButtonBox;
@@ -86,9 +86,9 @@ void InterruptsDialog::refill()
             table->setColumnWidth(c, table->columnWidth(c) + 8);
     }
     const bool interrupts = interruptRows_->rowCount() > 0, channels = channelRows_->rowCount() > 0;
-    none_->setText(!interrupts && !channels ? "No need that is bound asks for an interrupt or for DMA."
-                   : !interrupts            ? "No need that is bound asks for an interrupt."
-                   : !channels              ? "No need that is bound asks for DMA."
+    none_->setText(!interrupts && !channels ? "No bound need uses an interrupt or DMA."
+                   : !interrupts            ? "No bound need uses an interrupt."
+                   : !channels              ? "No bound need uses DMA."
                                             : "");
     none_->setVisible(!none_->text().isEmpty());
 }

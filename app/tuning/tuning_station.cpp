@@ -165,7 +165,7 @@ void TuningStation::refresh()
     if (!checks.isEmpty())
         ways += heading("CHECKED") + checks + "</table>";
     if (look.otherWays.size() > 1) {
-        ways += heading("WAYS CONSIDERED");
+        ways += heading("Alternatives considered");
         for (size_t i = 0; i < look.otherWays.size(); ++i) {
             const OtherWay& way = look.otherWays[i];
             ways += QString("<tr style='font-family:\"JetBrains Mono\"; font-size:11px; color:%4'><td "

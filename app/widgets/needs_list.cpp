@@ -198,8 +198,7 @@ void NeedsList::paintEvent(QPaintEvent* event)
     p.setFont(Theme::get().text(12));
     p.setPen(Theme::get().muted);
     p.drawText(viewport()->rect().adjusted(14, 8, -12, 0), Qt::AlignLeft | Qt::AlignTop | Qt::TextWordWrap,
-               filter_.isEmpty() ? "No need yet. Ctrl+Shift+A adds what a part wants from the chip."
-                                 : "No need matches the filter.");
+               filter_.isEmpty() ? "No need yet. Press Ctrl+Shift+A to add one." : "No need matches the filter.");
 }
 
 void NeedsList::keyPressEvent(QKeyEvent* event)

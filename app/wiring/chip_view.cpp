@@ -376,7 +376,8 @@ QStringList ChipView::dragText() const
     }
     for (const std::string& move : room->moves)
         lines << QString::fromStdString(move);
-    lines << (room->proven ? "Nothing fewer makes room. With Shift: contest it." : "With Shift: contest it.");
+    lines << (room->proven ? "No solution with fewer moves exists. Shift: take the pad anyway."
+                           : "Shift: take the pad anyway.");
     return lines;
 }
 

@@ -35,8 +35,8 @@ NeedDialog::NeedDialog(const Snapshot& snapshot, const Need* need, const std::st
         line_ = new QLineEdit;
         line_->setAccessibleName("The need in one line");
         line_->setPlaceholderText("uart 460.8k rts/cts for modem");
-        line_->setToolTip("A kind, its goals, the part, in any order. Tab or Down takes a word that is offered; a goal "
-                          "can be named: dma both.");
+        line_->setToolTip(
+            "Kind, goals and part, in any order. Tab or Down completes a word; a goal can be named: dma both.");
         line_->setMaxLength(1000);
         offered_ = new QStringListModel(this);
         auto* completer = new QCompleter(offered_, this);
@@ -68,7 +68,7 @@ NeedDialog::NeedDialog(const Snapshot& snapshot, const Need* need, const std::st
     if (need) {
         kind_->setCurrentIndex(std::max(0, kind_->findData(QString::fromStdString(need->kind))));
         kind_->setEnabled(false);
-        kind_->setToolTip("Another kind is another need: add one.");
+        kind_->setToolTip("The kind is fixed. Add another need.");
         title_->setText(QString::fromStdString(need->title));
     }
     form_->addRow("For", part_);
@@ -85,22 +85,21 @@ NeedDialog::NeedDialog(const Snapshot& snapshot, const Need* need, const std::st
     }
     if (const std::vector<std::string> choices = openToChoices(*snapshot.device); !choices.empty()) {
         openTo_ = new QComboBox;
-        openTo_->addItem("as after reset", QString());
+        openTo_->addItem("reset value", QString());
         for (const std::string& choice : choices)
-            openTo_->addItem(choice == "nobody" ? QString("nobody but its core")
-                                                : QString::fromStdString(choice) + " too",
+            openTo_->addItem(choice == "nobody" ? QString("only its core") : QString::fromStdString(choice) + " too",
                              QString::fromStdString(choice));
         if (need)
             openTo_->setCurrentIndex(std::max(0, openTo_->findData(QString::fromStdString(need->openTo))));
-        openTo_->setToolTip("Who may reach the registers of its instance besides the core that owns it.");
-        form_->addRow("Open to", openTo_);
+        openTo_->setToolTip("Who may access the registers of its instance besides the core that owns it.");
+        form_->addRow("Access for", openTo_);
     }
     column->addLayout(form_);
     note_ = new QLabel;
     note_->setWordWrap(true);
     column->addWidget(note_);
     auto* buttons = new QDialogButtonBox;
-    done_ = buttons->addButton(need ? "Change it" : "Add it", QDialogButtonBox::AcceptRole);
+    done_ = buttons->addButton(need ? "Apply" : "Add it", QDialogButtonBox::AcceptRole);
     done_->setProperty("primary", true);
     done_->setDefault(true);
     buttons->addButton("Cancel", QDialogButtonBox::RejectRole);
@@ -190,8 +189,7 @@ void NeedDialog::check()
     const std::string title = title_->text().trimmed().toStdString();
     for (const Need& other : snapshot_.plan.needs)
         if (!title.empty() && other.title == title && &other != existing_)
-            trouble = QString("There is a need called %1 already; give this one another title.")
-                          .arg(title_->text().trimmed());
+            trouble = QString("There already is a need called %1; choose another title.").arg(title_->text().trimmed());
     if (newPart() && partTitle_->text().trimmed().isEmpty())
         trouble = "Give the new part a name.";
     for (size_t a = 0; a < terminals_.size(); ++a)

@@ -78,7 +78,7 @@ public:
         }
         auto* box = new QComboBox(parent);
         box->addItems(choices);
-        box->addItem("as the signal asks");
+        box->addItem("automatic");
         connect(box, &QComboBox::activated, self,
                 [self, box, cell = QPersistentModelIndex(index)] { self->take(box, cell, textOf(*box)); });
         return box;
@@ -143,8 +143,8 @@ PinSheetView::PinSheetView(Document& document, ViewState& view, QWidget* parent)
     filter_->setClearButtonEnabled(true);
     filter_->setMaximumWidth(240);
     head->addWidget(filter_);
-    auto* hint = new QLabel("Bold: said by the plan. F2 edits all that is selected in the column; Delete takes it back "
-                            "to what follows from the signal.");
+    auto* hint =
+        new QLabel("Bold: set in the plan. F2 edits all selected cells of a column; Delete restores the default.");
     const auto tint = [hint] { restyle(hint, QString("color: %1; font-size: 11px").arg(Theme::get().muted.name())); };
     tint();
     connect(&document_, &Document::changed, hint, tint); // also when the theme is another
@@ -364,7 +364,7 @@ Outcome PinSheetView::exportTo(const QString& path) const
     if (path.endsWith(".xlsx", Qt::CaseInsensitive))
         return writePinSheetXlsx(rows, document_.isOpen() ? document_.snapshot().plan.name : std::string(),
                                  path.toStdString());
-    return problemOf(fmt::format("{} ends neither in .csv nor in .xlsx.", path.toStdString()));
+    return problemOf(fmt::format("{} must end in .csv or .xlsx.", path.toStdString()));
 }
 
 } // namespace bindrel

@@ -62,7 +62,7 @@ void WiringStation::bindAll()
         std::string why;
     };
     const Background::Run run = background_.runTelling<Answer, BoundAll>(
-        "Looking for places",
+        "Searching",
         [s = document_.sharedSnapshot()](const Background::Stopped& stopped,
                                          const std::function<void(const BoundAll&)>& tell) {
             SearchOptions options{kEffort, stopped, tell};
@@ -98,7 +98,7 @@ void WiringStation::showBestSoFar()
     for (const std::string& level : levelsInWords(best_->way))
         proposal.lines << typeset(level);
     parts_.clear();
-    propose("Places for all", "Still looking for better. Enter takes what is shown, Esc leaves all as it is.",
+    propose("Everything placed", "Still improving. Enter applies what is shown, Esc changes nothing.",
             {std::move(proposal)});
 }
 
@@ -109,7 +109,7 @@ void WiringStation::takeBest(const BoundAll& all, const std::string& why)
     // What stays open is the first thing to know.
     std::string text;
     for (const auto& [need, reason] : all.left)
-        text += document_.snapshot().plan.needs[size_t(need)].title + " stays open: " + reason + " ";
+        text += document_.snapshot().plan.needs[size_t(need)].title + " stays unbound: " + reason + " ";
     Q_EMIT told(typeset(text + howGood(all.way) + (why.empty() ? "" : " " + why)));
 }
 

@@ -55,7 +55,7 @@ WiringStation::WiringStation(Document& document, ViewState& view, OptionFinder& 
     left_ = new QStackedWidget;
     left_->setFixedWidth(234);
     left_->addWidget(left);
-    const auto [proposalPanel, proposalColumn] = sidePanel("Ways out", 234);
+    const auto [proposalPanel, proposalColumn] = sidePanel("Solutions", 234);
     proposalHeading_ = proposalPanel->findChild<QLabel*>();
     proposalNote_ = new QLabel;
     proposalNote_->setWordWrap(true);
@@ -178,11 +178,11 @@ void WiringStation::untangle()
         return;
     constexpr std::size_t kWays = 5;
     if (document_.snapshot().bindings.contests.empty()) {
-        Q_EMIT document_.refused("Nothing is contested.");
+        Q_EMIT document_.refused("There is no conflict.");
         return;
     }
     background_.run<Untangling>(
-        "Looking for ways out",
+        "Searching for solutions",
         [s = document_.sharedSnapshot()](const Background::Stopped& stopped) {
             return bindrel::untangle(*s->device, *s->board, s->plan, kWays, stopped);
         },
@@ -204,10 +204,10 @@ void WiringStation::untangle()
                 proposals.push_back(std::move(proposal));
             }
             parts_.clear();
-            propose("Ways out",
-                    QString("%1 Enter takes one, Esc leaves all as it is.")
-                        .arg(out.proven ? "No way moves fewer needs than the first."
-                                        : "That no way moves fewer needs is not proven."),
+            propose("Solutions",
+                    QString("%1 Enter applies the selected one, Esc changes nothing.")
+                        .arg(out.proven ? "The first moves the fewest needs (proven)."
+                                        : "Solutions with fewer moves may exist."),
                     std::move(proposals));
         });
 }
@@ -216,7 +216,7 @@ void WiringStation::untangle()
 void WiringStation::proposeFreeing(const std::string& why)
 {
     background_.run<std::vector<WayToFree>>(
-        "Looking for what would free it",
+        "Searching for what would free it",
         [s = document_.sharedSnapshot(), library = document_.library()](const Background::Stopped& stopped) {
             return waysToFree(*s->device, *s->board, *s->filedBoard, s->plan, library.devices(), stopped);
         },
@@ -235,7 +235,8 @@ void WiringStation::proposeFreeing(const std::string& why)
                 proposals.push_back(std::move(proposal));
             }
             parts_.clear();
-            propose("What would free it", QString::fromStdString(why) + " Each of these was tried. Enter takes one.",
+            propose("What would free it",
+                    QString::fromStdString(why) + " Each of these was tried. Enter applies the selected one.",
                     std::move(proposals));
         });
 }
@@ -278,10 +279,7 @@ void WiringStation::addPart()
             }
             parts_ = std::move(parts);
             partFilter_->clear();
-            propose(
-                "Add a part",
-                "Where it would stand best is shown. Enter adds it so, Shift+Enter with its needs open, Esc leaves.",
-                parts_);
+            propose("Add a part", "Best place shown. Enter adds it, Shift+Enter adds it unbound, Esc cancels.", parts_);
         });
 }
 
@@ -377,7 +375,7 @@ void WiringStation::readNets(const QString& text, const QString& from)
     const Edit edit = editOfNets(s, *table);
     if (edit.changes.empty()) {
         Q_EMIT document_.refused(
-            QString("%1 tells %2 nets, and all of them are known.").arg(from).arg(table->entries.size()));
+            QString("%1 has %2 nets; all of them are known already.").arg(from).arg(table->entries.size()));
         return;
     }
     ChangeDialog dialog(document_, edit, this);

@@ -13,7 +13,7 @@ Expected<ClockEntry> readClockEntry(const Device& device, ClockIndex clock, std:
     const ClockNode& node = device.clocks[size_t(clock)];
     const std::string_view text = trimmed(given);
     if (text.empty())
-        return ClockEntry{editOf(node.name + " as at reset", SetClock{node.id, std::nullopt}), std::nullopt};
+        return ClockEntry{editOf(node.name + ": reset value", SetClock{node.id, std::nullopt}), std::nullopt};
     Expected<std::string> setting = checkClockSetting(device, clock, text);
     if (setting) {
         const bool isAuto = *setting == "auto";

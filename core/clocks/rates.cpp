@@ -106,7 +106,7 @@ private:
         case ClockNode::Type::Select:
             state.input = node.inputs[size_t(state.setting)].node;
             if (state.input < 0)
-                return stop(state, "its select is set to none");
+                return stop(state, "its selector is off");
             takeOver(state, 1);
             break;
         case ClockNode::Type::Divide:
@@ -136,9 +136,9 @@ private:
             state.monitored = decision.monitored;
             trim(state, node, decision);
             if (decision.off)
-                stop(state, "the plan keeps it off");
+                stop(state, "the plan turns it off");
         } else if (said(node) == "off") {
-            stop(state, "the plan keeps it off");
+            stop(state, "the plan turns it off");
         }
     }
 
@@ -314,7 +314,7 @@ RateLimit limitIn(const Device& device, const ClockNode& node, int range)
     if ((node.type == ClockNode::Type::Crystal || node.type == ClockNode::Type::External) && !limit.min && !limit.max) {
         limit.min = node.crystalMin;
         limit.max = node.crystalMax;
-        limit.because = "the crystals that the oscillator can drive";
+        limit.because = "the oscillator's crystal range";
     }
     return limit;
 }

@@ -115,7 +115,7 @@ std::vector<std::string> obstacles(const Ground& ground, const ReachRequest& req
                 if (!target.withTolerance ||
                     shifted(clock.rate, clock.tolerance.high) <= shifted(target.rate, target.permitted))
                     continue;
-                out.push_back(fmt::format("{} could be {}, but its source's tolerance of {} leaves less than {} room",
+                out.push_back(fmt::format("{} could be {}, but the tolerance of {} leaves less than {} headroom",
                                           ground.device.clocks[size_t(target.clock)].name, format(clock.rate),
                                           format(clock.tolerance), format(target.permitted)));
             }
@@ -141,9 +141,9 @@ std::vector<std::string> obstacles(const Ground& ground, const ReachRequest& req
                     set && (ground.plan.held(holdOfClock(set->node)) || request.holds.contains(set->node)))
                     out.push_back(fmt::format("{} is held; it would have to be {}",
                                               ground.device.clocks[size_t(ground.device.findClock(set->node))].name,
-                                              set->value.value_or("as at reset")));
+                                              set->value.value_or("reset value")));
     if (out.empty())
-        out.push_back("no setting of the clocks on the way gives this");
+        out.push_back("no setting of the clocks in this path gives this rate");
     return out;
 }
 
@@ -220,9 +220,9 @@ std::string wayText(const Device& device, const ReachWay& way)
                 fmt::format("{} from {}", node.name,
                             device.findClock(value) < 0 ? value : device.clocks[size_t(device.findClock(value))].name));
         else
-            parts.push_back(fmt::format("{} {}", node.name, value.empty() ? "as at reset" : value));
+            parts.push_back(fmt::format("{} {}", node.name, value.empty() ? "reset value" : value));
     }
-    return parts.empty() ? "nothing changes" : joined(parts, ", ");
+    return parts.empty() ? "no change" : joined(parts, ", ");
 }
 
 std::vector<std::string> consequencesOf(const Device& device, const Plan& plan, const ReachWay& way)
@@ -239,7 +239,7 @@ std::vector<std::string> consequencesOf(const Device& device, const Plan& plan, 
     for (const ClockIndex clock : way.stops)
         out.push_back(device.clocks[size_t(clock)].name + " stops");
     for (const NeedIndex need : way.lost)
-        out.push_back(plan.needs[size_t(need)].title + " loses its goal");
+        out.push_back(plan.needs[size_t(need)].title + " misses its goal");
     const Current more(way.current.value - way.currentBefore.value);
     if (!more.value.isZero())
         out.push_back(
@@ -297,13 +297,13 @@ Expected<ReachTarget> readReachWish(ClockIndex clock, std::string_view given)
     }
     const Expected<Target<Frequency>> target = parseFrequencyTarget(text);
     if (!target)
-        return problemOf(fmt::format("\"{}\" is not a rate that can be wanted: {} Write 48 MHz, 48 MHz \u00b10.25 %, "
-                                     ">= 100 MHz, <= 80 MHz, max or min.",
-                                     given, target.problem().message));
+        return problemOf(fmt::format(
+            "\"{}\" is not a target rate: {} Write 48 MHz, 48 MHz \u00b10.25 %, >= 100 MHz, <= 80 MHz, max or min.",
+            given, target.problem().message));
     if (!(target->value.value > Rational(0)))
-        return problemOf(fmt::format("\"{}\" wants no rate above zero.", given));
+        return problemOf(fmt::format("\"{}\": the rate must be above zero.", given));
     if (target->permitted && out.kind != Kind::Rate)
-        return problemOf(fmt::format("\"{}\": an error goes with a rate, not with a bound.", given));
+        return problemOf(fmt::format("\"{}\": a tolerance belongs to a rate, not to a bound.", given));
     out.rate = target->value;
     out.withTolerance = target->permitted.has_value();
     out.permitted = target->permitted.value_or(Ppm());
@@ -315,8 +315,8 @@ Expected<ReachTarget> readReachTarget(const Device& device, std::string_view tex
     const size_t at =
         std::min({text.find('='), text.find('<'), text.find('>'), text.find("\u2264"), text.find("\u2265")});
     if (at == std::string_view::npos)
-        return problemOf(fmt::format("\"{}\" wants nothing; write CLOCK=48MHz, CLOCK=48MHz\u00b10.25%, CLOCK>=100MHz, "
-                                     "CLOCK<=80MHz, CLOCK=max or CLOCK=min.",
+        return problemOf(fmt::format("\"{}\" is not a target; write CLOCK=48MHz, CLOCK=48MHz\u00b10.25%, "
+                                     "CLOCK>=100MHz, CLOCK<=80MHz, CLOCK=max or CLOCK=min.",
                                      text));
     const std::string name(trimmed(text.substr(0, at)));
     ClockIndex clock = device.findClock(name);

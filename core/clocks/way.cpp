@@ -52,7 +52,7 @@ std::string forbiddenText(const ClockTrial& trial, const ClockCombination& combi
     std::vector<std::string> names;
     for (const ClockCombination::Term& term : combination.terms)
         names.push_back(trial.device().clocks[size_t(term.clock)].name);
-    return fmt::format("{} must not stand so together{}", listed(names),
+    return fmt::format("{}: combination not allowed{}", listed(names),
                        combination.because.empty() ? "" : ": " + combination.because);
 }
 
@@ -62,17 +62,19 @@ std::string limitText(const ClockTrial& trial, ClockIndex clock)
     const ClockNode& node = trial.device().clocks[i];
     const Frequency rate = trial.clocks[i].rate;
     if (rate.value.isZero())
-        return fmt::format("{} stands still", node.name);
+        return fmt::format("{} stops", node.name);
     const auto most = trial.max(i);
     const auto least = trial.min(i);
     const std::string range = trial.device().ranges[size_t(trial.range())].name;
     const std::string because = limitIn(trial.device(), node, trial.range()).because;
     const std::string why = because.empty() ? "" : ": " + because;
     if (most && rate > *most)
-        return fmt::format("{} is {}, above its {} in {}{}", node.name, format(rate), format(*most), range, why);
+        return fmt::format("{} is {}, above its limit of {} in {}{}", node.name, format(rate), format(*most), range,
+                           why);
     if (least && rate < *least)
-        return fmt::format("{} is {}, below its {} in {}{}", node.name, format(rate), format(*least), range, why);
-    return fmt::format("{} is {} {}, and the tolerance crosses its limit of {} in {}{}", node.name, format(rate),
+        return fmt::format("{} is {}, below its limit of {} in {}{}", node.name, format(rate), format(*least), range,
+                           why);
+    return fmt::format("{} is {} {}; with its tolerance it crosses its limit of {} in {}{}", node.name, format(rate),
                        format(trial.clocks[i].tolerance), most ? format(*most) : format(*least), range, why);
 }
 

@@ -72,8 +72,8 @@ void limits(const Facts& f, std::vector<Finding>& out, LimitBreak::Which which, 
         const Frequency off(above ? state.rate.value - broken->limit.value : broken->limit.value - state.rate.value);
         std::string text;
         if (toleranceOnly)
-            text = fmt::format("{} runs at {} {}, whose tolerance reaches {} its limit of {} in {}{}. Leave some room, "
-                               "or take it from a more accurate source.",
+            text = fmt::format("{} runs at {} {}; with its tolerance it can go {} its limit of {} in {}{}. Leave some "
+                               "headroom, or use a more accurate source.",
                                f.device.clocks[i].name, format(state.rate), format(state.tolerance),
                                above ? "over" : "under", format(broken->limit), range, because(broken->because));
         else
@@ -116,7 +116,7 @@ void standsForbidden(const Facts& f, std::vector<Finding>& out)
                 place = term.clock;
         out.push_back({Severity::Error,
                        {},
-                       fmt::format("{} must not stand together{}. Set one of them otherwise.",
+                       fmt::format("{}: this combination is not allowed{}. Change one of the settings.",
                                    combinationText(f.device, f.rates, combination), because(combination.because)),
                        {Place::Kind::Clock, f.device.clocks[size_t(place)].id, {}},
                        {},
@@ -135,7 +135,7 @@ void kernelStopped(const Facts& f, std::vector<Finding>& out)
         if (!state.running)
             out.push_back({Severity::Error,
                            {},
-                           fmt::format("{} on {} has no clock: {} does not run, {}. Choose another source for it.",
+                           fmt::format("{} on {} has no clock: {} does not run ({}). Choose another clock source.",
                                        f.plan.needs[n].title, f.device.instances[size_t(instance)].name,
                                        f.device.clocks[size_t(kernel)].name, state.stopped),
                            {Place::Kind::Clock, f.device.clocks[size_t(kernel)].id, {}},
@@ -161,16 +161,18 @@ void tooRough(const Facts& f, std::vector<Finding>& out)
             text = fmt::format("{}: {} Choose another rate for it.", title, accuracy.trouble);
         } else if (state.tolerance.worst() <= *accuracy.allowed) {
             // The source would do; the rate does not.
-            text = fmt::format("{} needs {}; {} at {} gives {}. {}", title, accuracy.asks, node.name,
-                               format(state.rate), accuracy.effect,
-                               accuracy.rate ? fmt::format("Type {} on it for the ways there.", format(*accuracy.rate))
-                                             : "Choose a rate for it that divides to this exactly.");
+            text =
+                fmt::format("{} needs {}; {} at {} gives {}. {}", title, accuracy.asks, node.name, format(state.rate),
+                            accuracy.effect,
+                            accuracy.rate ? fmt::format("Type {} on the clock for solutions.", format(*accuracy.rate))
+                                          : "Choose a rate that divides down to this exactly.");
         } else {
             const std::string better = moreAccurate(f.device, f.board, f.rates, accuracy);
             text = fmt::format(
                 "{} needs {}; {} is {} {} because it comes from {}. {}", title, accuracy.asks, node.name,
                 format(state.rate), format(state.tolerance), source.name,
-                better.empty() ? "Nothing on this board is more accurate: fit a crystal, or ask for less." : better);
+                better.empty() ? "No source on this board is more accurate: fit a crystal, or relax the accuracy goal."
+                               : better);
         }
         out.push_back({accuracy.stated ? Severity::Error : Severity::Caution,
                        {},
@@ -190,7 +192,7 @@ void cpuStopped(const Facts& f, std::vector<Finding>& out)
         out.push_back(
             {Severity::Error,
              {},
-             fmt::format("The CPU has no clock: {}. Choose a source that runs for the system clock.", cpu.stopped),
+             fmt::format("The CPU has no clock: {}. Select a running source for the system clock.", cpu.stopped),
              {Place::Kind::Clock, f.device.clocks[size_t(f.device.cpuClock())].id, {}},
              {},
              WaysOffer{}});
@@ -203,7 +205,7 @@ void flashTooSlow(const Facts& f, std::vector<Finding>& out)
     const OperatingRange& range = f.device.ranges[size_t(f.rates.range)];
     out.push_back({Severity::Error,
                    {},
-                   fmt::format("The flash cannot follow {} in {}: even {} wait states carry {} at most. Slow the CPU "
+                   fmt::format("The flash is too slow for {} in {}: even {} wait states allow only {}. Slow the CPU "
                                "down, or choose a faster operating range.",
                                format(f.rates.clocks[size_t(f.device.flashClock)].rate), range.name,
                                range.waitStateLimits.size() - 1, format(range.waitStateLimits.back())),
@@ -220,7 +222,7 @@ void supplyOutside(const Facts& f, std::vector<Finding>& out)
     out.push_back(
         {Severity::Error,
          {},
-         fmt::format("{} needs a supply from {} to {}; it is {}. Choose another operating range, or another supply.",
+         fmt::format("{} needs a supply of {} to {}; the plan has {}. Choose another operating range or supply.",
                      range.name, format(range.supplyMin), format(range.supplyMax), format(f.rates.supply)),
          {Place::Kind::Range, range.id, {}},
          {},
@@ -248,16 +250,17 @@ void crystalUnbound(const Facts& f, std::vector<Finding>& out)
                     out.push_back(
                         {Severity::Error,
                          {},
-                         fmt::format("{} cannot run: its pad {} is used by {}. Move that, and bind the crystal's need.",
-                                     f.device.clocks[i].name, f.device.pads[size_t(setup.pad)].name,
-                                     f.plan.needs[size_t(setup.need)].title),
+                         fmt::format(
+                             "{} cannot run: its pad {} is used by {}. Move that signal, and bind the crystal's need.",
+                             f.device.clocks[i].name, f.device.pads[size_t(setup.pad)].name,
+                             f.plan.needs[size_t(setup.need)].title),
                          {Place::Kind::Clock, f.device.clocks[i].id, {}},
                          {}});
                 }
         if (!claimed)
             out.push_back({Severity::Caution,
                            {},
-                           fmt::format("{} runs, but no bound need keeps its pads free. Bind the crystal's need.",
+                           fmt::format("{} runs, but no bound need reserves its pads. Bind the crystal's need.",
                                        f.device.clocks[i].name),
                            {Place::Kind::Clock, f.device.clocks[i].id, {}},
                            {}});
@@ -271,14 +274,14 @@ void crystalLoad(const Facts& f, std::vector<Finding>& out)
         const std::pair<Capacitance, std::uint32_t>* best = nearestLoad(node, f.rates.clocks[i].load);
         if (!best || !f.rates.clocks[i].running || best->first == f.rates.clocks[i].load)
             continue;
-        out.push_back({Severity::Caution,
-                       {},
-                       fmt::format("{}: the board's crystal wants {}, the oscillator can switch in {} at the nearest; "
-                                   "the rate will be a little off. "
-                                   "Choose another crystal, or add the difference on the board.",
-                                   node.name, format(f.rates.clocks[i].load), format(best->first)),
-                       {Place::Kind::Clock, node.id, {}},
-                       {}});
+        out.push_back(
+            {Severity::Caution,
+             {},
+             fmt::format("{}: the board's crystal needs a load of {}; the oscillator's nearest setting is {}, so the "
+                         "rate will be slightly off. Choose another crystal, or add the difference on the board.",
+                         node.name, format(f.rates.clocks[i].load), format(best->first)),
+             {Place::Kind::Clock, node.id, {}},
+             {}});
     }
 }
 
@@ -292,8 +295,8 @@ void trimIdle(const Facts& f, std::vector<Finding>& out)
             continue;
         out.push_back({Severity::Caution,
                        {},
-                       fmt::format("{} is to be trimmed by {}, which does not run: {}. It stays at {}.", node.name,
-                                   f.device.clocks[size_t(node.trim->by)].name,
+                       fmt::format("{} should be trimmed by {}, which does not run: {}. Its tolerance stays {}.",
+                                   node.name, f.device.clocks[size_t(node.trim->by)].name,
                                    f.rates.clocks[size_t(node.trim->by)].stopped, format(f.rates.clocks[i].tolerance)),
                        {Place::Kind::Clock, node.id, {}},
                        {}});
@@ -306,13 +309,13 @@ void nothingToFallBackTo(const Facts& f, std::vector<Finding>& out)
     if (f.plan.onFailure == OnFailure::Stop)
         return;
     if (f.plan.onFailure == OnFailure::FallBack && !f.plan.slow)
-        out.push_back(
-            {Severity::Caution,
-             {},
-             "When a clock does not start, the bring-up is to fall back to the slow clocks, and the plan has none: "
-             "what does not come from that clock goes on. Keep settings as the slow ones that need no crystal.",
-             {},
-             {}});
+        out.push_back({Severity::Caution,
+                       {},
+                       "If a clock fails to start, initialisation should fall back to the low-speed clocks, but no "
+                       "low-speed clock set is saved; everything that does not use the failed clock continues. Save a "
+                       "low-speed clock set that needs no crystal.",
+                       {},
+                       {}});
     for (std::size_t i = 0; i < f.device.clocks.size(); ++i) {
         const ClockNode& node = f.device.clocks[i];
         const bool starts = (node.isSource() || node.type == ClockNode::Type::Multiply) && node.enable.valid() &&
@@ -327,8 +330,8 @@ void nothingToFallBackTo(const Facts& f, std::vector<Finding>& out)
         if (fallBack == f.image.fallBacks.end())
             out.push_back({Severity::Caution,
                            {},
-                           fmt::format("When {} does not start, the bring-up ends all the same: without it, clocks as "
-                                       "after reset would stand still or break a limit.",
+                           fmt::format("If {} fails to start, initialisation still stops: running without it would "
+                                       "stop a clock or break a limit.",
                                        node.name),
                            place,
                            {}});
@@ -336,9 +339,9 @@ void nothingToFallBackTo(const Facts& f, std::vector<Finding>& out)
             out.push_back(
                 {Severity::Caution,
                  {},
-                 fmt::format("When {0} does not start, there is nothing to fall back to: the slow clocks {1}. What "
-                             "does not come from it goes on instead.",
-                             node.name, f.image.slowRates->clocks[i].running ? "run from it too" : "break a limit"),
+                 fmt::format("If {0} fails to start, there is nothing to fall back to: the low-speed clocks {1}. "
+                             "Everything that does not use {0} continues instead.",
+                             node.name, f.image.slowRates->clocks[i].running ? "use it too" : "break a limit"),
                  place,
                  {}});
     }
@@ -349,7 +352,7 @@ Expected<Edit> fixFactor(const Facts& f, const Finding& finding)
     const ClockIndex clock = f.device.findClock(finding.place.id);
     const std::int64_t factor = clock < 0 ? 0 : betterFactor(f, clock);
     if (factor == 0)
-        return problemOf("no setting of this clock alone brings it inside its limits; change what it comes from.");
+        return problemOf("no setting of this clock alone keeps it within its limits; change its source.");
     return editOf(fmt::format("{}: {}", f.device.clocks[size_t(clock)].name, finding.fixTitle),
                   SetClock{finding.place.id, factorText(f.device.clocks[size_t(clock)], factor)});
 }
@@ -390,11 +393,11 @@ void stoppedMeanwhile(const Facts& f, std::vector<Finding>& out)
             out.push_back(
                 {Severity::Caution,
                  {},
-                 fmt::format("{} is set anew each time that clocks are changed: {} {} for up to {}, though {} "
-                             "the same rate before and after. Run {} from another clock, or give {} the same "
-                             "settings in both sets.",
-                             node.name, listed(stopped), one ? "stops" : "stop", format(node.startup),
-                             one ? "it has" : "they have", one ? "it" : "them", node.name),
+                 fmt::format(
+                     "{} is reprogrammed at every clock switch: {} {} for up to {}, although {} the same rate before "
+                     "and after. Run {} from another clock, or give {} the same settings in both clock sets.",
+                     node.name, listed(stopped), one ? "stops" : "stop", format(node.startup),
+                     one ? "it has" : "they have", one ? "it" : "them", node.name),
                  {Place::Kind::Clock, node.id, {}},
                  {}});
     }
@@ -416,18 +419,18 @@ std::vector<Rule> clockRules()
     return {
         {"CLK-01", "No clock runs above its limit.", tooFast, fixFactor},
         {"CLK-02", "No clock runs below its limit.", tooSlow, fixFactor},
-        {"CLK-03", "A clock's tolerance stays inside its limits.", nearLimit, fixFactor},
-        {"CLK-04", "What is bound has a clock.", kernelStopped, nullptr},
-        {"CLK-05", "The flash can follow the CPU.", flashTooSlow, nullptr},
+        {"CLK-03", "Clocks stay within their limits, tolerance included.", nearLimit, fixFactor},
+        {"CLK-04", "Every bound need has a clock.", kernelStopped, nullptr},
+        {"CLK-05", "The flash keeps up with the CPU.", flashTooSlow, nullptr},
         {"CLK-06", "The supply suits the operating range.", supplyOutside, nullptr},
-        {"CLK-07", "A crystal that runs has its pads.", crystalUnbound, nullptr},
+        {"CLK-07", "A running crystal oscillator has its pads.", crystalUnbound, nullptr},
         {"CLK-08", "The CPU has a clock.", cpuStopped, nullptr},
-        {"CLK-09", "A crystal sees the load that it wants.", crystalLoad, nullptr},
-        {"CLK-10", "What trims a clock runs.", trimIdle, nullptr},
-        {"CLK-11", "A clock is as accurate as its users ask.", tooRough, nullptr},
-        {"CLK-12", "When a clock does not start, what the plan says can be done.", nothingToFallBackTo, nullptr},
-        {"CLK-13", "Clocks do not stand as is forbidden together.", standsForbidden, nullptr},
-        {"CLK-14", "What keeps its rate runs on while clocks are changed.", stoppedMeanwhile, nullptr},
+        {"CLK-09", "Each crystal has the load capacitance that it needs.", crystalLoad, nullptr},
+        {"CLK-10", "The reference that trims a clock runs.", trimIdle, nullptr},
+        {"CLK-11", "Clocks are as accurate as their users require.", tooRough, nullptr},
+        {"CLK-12", "The action chosen for a failed clock is possible.", nothingToFallBackTo, nullptr},
+        {"CLK-13", "Clock settings form an allowed combination.", standsForbidden, nullptr},
+        {"CLK-14", "Clocks that keep their rate also keep running during a clock switch.", stoppedMeanwhile, nullptr},
     };
 }
 

@@ -18,9 +18,9 @@ void shadows(const Facts& f, std::vector<Finding>& out)
     const auto say = [&out](const std::string& what, const std::string& file, Origin origin) {
         Finding finding;
         finding.severity = Finding::Severity::Caution;
-        finding.text = fmt::format("{} is read from {} ({}), which takes the place of the one that ships. Give it "
-                                   "another name unless that is meant.",
-                                   what, printable(file), nameOf(origin));
+        finding.text = fmt::format(
+            "{} is read from {} ({}), which replaces the shipped file of that name. Rename it unless this is intended.",
+            what, printable(file), nameOf(origin));
         finding.place = {Place::Kind::None, file, {}};
         out.push_back(std::move(finding));
     };
@@ -39,8 +39,8 @@ void strangeTools(const Facts& f, std::vector<Finding>& out)
         Finding finding;
         finding.severity = Finding::Severity::Caution;
         finding.text =
-            fmt::format("The compiler of the {} is \"{}gcc\", as {} says, which does not ship with Bindrel. Look "
-                        "whether you want that program to be run before you use the shown command or the CMake files.",
+            fmt::format("The compiler for the {} is \"{}gcc\", named by {}, which does not ship with Bindrel. Make "
+                        "sure that you trust this program before you use the command shown or the CMake files.",
                         core.name, printable(core.toolPrefix), printable(f.provenance.deviceFile));
         finding.place = {Place::Kind::None, f.provenance.deviceFile, {}};
         out.push_back(std::move(finding));
@@ -51,8 +51,8 @@ void strangeTools(const Facts& f, std::vector<Finding>& out)
 
 std::vector<Rule> fileRules()
 {
-    return {{"DEV-01", "A file of the user's takes the place of a shipped one", shadows},
-            {"DEV-02", "A device file that does not ship names the compiler", strangeTools}};
+    return {{"DEV-01", "A user file replaces a shipped one", shadows},
+            {"DEV-02", "A device file that is not shipped names the compiler", strangeTools}};
 }
 
 } // namespace bindrel

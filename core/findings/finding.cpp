@@ -45,7 +45,7 @@ Expected<Edit> fixFor(const Facts& facts, const Finding& finding)
     for (const Rule& rule : rules())
         if (rule.id == finding.rule && rule.fix)
             return rule.fix(facts, finding);
-    return problemOf("no change is known that mends this by itself; see what the finding advises.");
+    return problemOf("no automatic fix is known; follow the advice in the finding.");
 }
 
 } // namespace bindrel

@@ -59,7 +59,7 @@ void unplaced(const Facts& f, std::vector<Finding>& out)
             {Severity::Error,
              {},
              fmt::format(
-                 "{}: the plan asks for what this instance cannot do. Choose another instance, or change the goal.",
+                 "{}: this instance cannot do what the plan asks for. Choose another instance, or change the goal.",
                  role),
              {},
              {}});
@@ -109,7 +109,7 @@ void flagless(const Facts& f, std::vector<Finding>& out)
                     {Severity::Error,
                      {},
                      fmt::format("{} shares interrupt {} with {} but has no {} flag, so it would also get the other's "
-                                 "events. Let only one of them interrupt, or bind one elsewhere.",
+                                 "events. Enable only one of the two interrupts, or bind one need elsewhere.",
                                  f.plan.needs[client.need].title, vector.second, f.plan.needs[other->need].title,
                                  client.event),
                      {Place::Kind::Need, f.plan.needs[client.need].id, {}},
@@ -131,8 +131,8 @@ void prioritiesDiffer(const Facts& f, std::vector<Finding>& out)
         const auto& [most, last] = *needOfLevel.rbegin();
         out.push_back({Severity::Error,
                        {},
-                       fmt::format("{} has priority {} and {} has priority {}, but both are served by interrupt {}, "
-                                   "which has one. Give them the same.",
+                       fmt::format("{} has priority {} and {} has priority {}, but both use interrupt {}, which has "
+                                   "only one priority. Give them the same.",
                                    f.plan.needs[first].title, least, f.plan.needs[last].title, most, vector.second),
                        {Place::Kind::Need, f.plan.needs[last].id, {}},
                        {}});
@@ -144,11 +144,11 @@ void prioritiesDiffer(const Facts& f, std::vector<Finding>& out)
 std::vector<Rule> goalRules()
 {
     return {
-        {"GOAL-01", "Every goal is met within what its protocol tolerates.", missedGoals, nullptr},
+        {"GOAL-01", "Every goal is met within the tolerance of its protocol.", missedGoals, nullptr},
         {"GOAL-02", "Every goal can be computed from the instance's clock.", uncomputed, nullptr},
-        {"GOAL-03", "The instance has registers for what is asked.", unplaced, nullptr},
-        {"GOAL-04", "What shares an interrupt shows by a flag that it was it.", flagless, nullptr},
-        {"GOAL-05", "Needs that share an interrupt ask for one priority.", prioritiesDiffer, nullptr},
+        {"GOAL-03", "The instance has registers for every goal.", unplaced, nullptr},
+        {"GOAL-04", "Sources that share an interrupt have flags to tell them apart.", flagless, nullptr},
+        {"GOAL-05", "Needs that share an interrupt have the same priority.", prioritiesDiffer, nullptr},
     };
 }
 

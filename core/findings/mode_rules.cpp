@@ -25,9 +25,8 @@ void nothingWakes(const Facts& f, std::vector<Finding>& out)
         if (f.plan.modes.contains(mode.id) && modeState(f.device, f.plan, f.bindings, f.rates, mode).wakers.empty())
             out.push_back({Severity::Error,
                            {},
-                           fmt::format("The program enters {}, and no need wakes the chip from it; only a reset would. "
-                                       "Let a pad watch its edges, or bind a need "
-                                       "whose instance runs on there.",
+                           fmt::format("Nothing in the plan wakes the chip from {}; only a reset would. Enable an edge "
+                                       "interrupt on a pad, or bind a need whose instance keeps running there.",
                                        mode.name),
                            placeOf(mode),
                            {}});
@@ -46,8 +45,8 @@ void wakesOutside(const Facts& f, const LowPowerMode& mode, const Plan& plan, co
         const Frequency most = limitIn(f.device, f.device.clocks[size_t(clock)], rates.range).max.value_or(*state.max);
         out.push_back({Severity::Error,
                        {},
-                       fmt::format("From {} the chip wakes on {}{}: {} then runs at {}, above its limit of {} in {}. "
-                                   "Divide it by more, or choose a faster operating range.",
+                       fmt::format("The chip wakes from {} on {}{}: {} then runs at {}, above its limit of {} in {}. "
+                                   "Use a larger divider, or choose a faster operating range.",
                                    mode.name, source, which, f.device.clocks[size_t(clock)].name, format(state.rate),
                                    format(most), f.device.ranges[size_t(rates.range)].name),
                        placeOf(mode),
@@ -57,8 +56,8 @@ void wakesOutside(const Facts& f, const LowPowerMode& mode, const Plan& plan, co
         out.push_back(
             {Severity::Error,
              {},
-             fmt::format("From {} the chip wakes on {}{} at {}, for which the flash has too few wait states. Divide it "
-                         "by more, or choose a faster operating range.",
+             fmt::format("The chip wakes from {} on {}{} at {}, for which the flash has too few wait states. Use a "
+                         "larger divider, or choose a faster operating range.",
                          mode.name, source, which, format(waking->rates.clocks[size_t(f.device.flashClock)].rate)),
              placeOf(mode),
              {}});
@@ -71,7 +70,7 @@ void wakesBadly(const Facts& f, std::vector<Finding>& out)
             continue;
         wakesOutside(f, mode, f.plan, f.rates, "", out);
         if (f.plan.slow && f.image.slowRates)
-            wakesOutside(f, mode, withClockSet(f.plan, *f.plan.slow), *f.image.slowRates, " (slow clocks)", out);
+            wakesOutside(f, mode, withClockSet(f.plan, *f.plan.slow), *f.image.slowRates, " (low-speed clocks)", out);
     }
 }
 
@@ -86,7 +85,7 @@ void slowOutside(const Facts& f, std::vector<Finding>& out)
                         f.image, f.provenance},
                        out);
     for (std::size_t i = first; i < out.size(); ++i) {
-        out[i].text = "With the slow clocks: " + out[i].text + " Swap with the slow settings to change them.";
+        out[i].text = "With the low-speed clocks: " + out[i].text + " Swap the two clock sets to edit them.";
         // A fix or a search would change the full ones.
         out[i].fixTitle.clear();
         out[i].ways.reset();
@@ -101,8 +100,8 @@ void slowOutside(const Facts& f, std::vector<Finding>& out)
         if (f.rates.clocks[std::size_t(kernel)].running && !state.running)
             out.push_back({Severity::Error,
                            {},
-                           fmt::format("With the slow clocks: {} stands still, since {} does not run ({}). Say in the "
-                                       "slow settings what it comes from.",
+                           fmt::format("With the low-speed clocks: {} stops, because {} does not run ({}). Set its "
+                                       "source in the low-speed clock set.",
                                        f.plan.needs[n].title, f.device.clocks[std::size_t(kernel)].name, state.stopped),
                            {Place::Kind::Need, f.plan.needs[n].id, {}},
                            {}});
@@ -121,8 +120,8 @@ void losesPower(const Facts& f, std::vector<Finding>& out)
             if (core > 0)
                 out.push_back({Severity::Error,
                                {},
-                               fmt::format("{} loses its power in {}, and {}, which owns it, is not there to bring it "
-                                           "up again. Give it to {}, or do not enter {}.",
+                               fmt::format("{} loses power in {}, and {}, which owns it, is not running to initialise "
+                                           "it again. Assign it to {}, or do not enter {}.",
                                            facts.title, mode.name, f.device.cores[std::size_t(core)].id,
                                            f.device.cores.front().id, mode.name),
                                {Place::Kind::Need, facts.id, {}},
@@ -135,10 +134,10 @@ void losesPower(const Facts& f, std::vector<Finding>& out)
 std::vector<Rule> modeRules()
 {
     return {
-        {"MODE-01", "Something wakes the chip from each mode that is entered.", nothingWakes, nullptr},
-        {"MODE-02", "The chip wakes inside its limits.", wakesBadly, nullptr},
-        {"MODE-03", "The slow clocks keep every limit.", slowOutside, nullptr},
-        {"MODE-04", "What loses its power in a mode is brought up again.", losesPower, nullptr},
+        {"MODE-01", "Something wakes the chip from every mode that it enters.", nothingWakes, nullptr},
+        {"MODE-02", "The chip wakes within its limits.", wakesBadly, nullptr},
+        {"MODE-03", "The low-speed clocks keep every limit.", slowOutside, nullptr},
+        {"MODE-04", "Everything that loses power in a mode is initialised again.", losesPower, nullptr},
     };
 }
 

@@ -56,11 +56,10 @@ void pullAgainstPull(const Facts& f, std::vector<Finding>& out)
         out.push_back(
             {Severity::Caution,
              {},
-             fmt::format("{}: {} pulls {}, a resistor on the board pulls {}; the level is neither while nobody drives "
-                         "it. Switch the pad's pull off.",
+             fmt::format("{}: pull conflict: {} pulls {}, a resistor on the board pulls {}. Disable the pad's pull.",
                          w.title(), w.pad.name, nameOf(w.setup.pull), *w.fact->pull == Level::High ? "up" : "down"),
              w.place(),
-             "Switch the pull off"});
+             "Disable the pull"});
     });
 }
 
@@ -89,8 +88,8 @@ void driveForRate(const Facts& f, std::vector<Finding>& out)
         if (most < w.setup.toggles)
             out.push_back({Severity::Error,
                            {},
-                           fmt::format("{} makes {} toggle at up to {}, but the pad{} does {} at most. Move it to a "
-                                       "faster pad, or slow it down.",
+                           fmt::format("{} toggles {} at up to {}, but the pad{} allows only {}. Move it to a faster "
+                                       "pad, or lower the rate.",
                                        w.title(), w.pad.name, format(w.setup.toggles),
                                        w.pad.weak ? ", in a weak supply domain," : "", format(most)),
                            w.place(),
@@ -98,11 +97,11 @@ void driveForRate(const Facts& f, std::vector<Finding>& out)
         else
             out.push_back({Severity::Error,
                            {},
-                           fmt::format("{} makes {} toggle at up to {}, but with {} it does {}. Leave drive and edges "
-                                       "to the signal, or make them stronger.",
+                           fmt::format("{} toggles {} at up to {}, but with {} the pad allows only {}. Let Bindrel "
+                                       "choose drive strength and slew rate, or raise them.",
                                        w.title(), w.pad.name, format(w.setup.toggles), how, format(able)),
                            w.place(),
-                           "Let drive and edges follow the signal"});
+                           "Choose drive strength and slew rate automatically"});
     });
 }
 
@@ -111,7 +110,7 @@ Expected<Edit> fixDriveForRate(const Facts& f, const Finding& finding)
 {
     const Need* need = f.plan.need(finding.place.id);
     if (!need || finding.fixTitle.empty())
-        return problemOf("no setting of this pad is fast enough; move the signal or slow it down.");
+        return problemOf("no setting of this pad is fast enough; move the signal or lower its rate.");
     Edit edit{finding.fixTitle, {}};
     for (const char* property : {"drive", "speed"})
         if (pinProperty(*need, finding.place.sub, property))
@@ -133,12 +132,12 @@ void voltageOfNet(const Facts& f, std::vector<Finding>& out)
             return;
         out.push_back({Severity::Error,
                        {},
-                       fmt::format("{}: the net goes to {}, but {} is fed by {} with {} and {}. Move it to a pad that "
-                                   "bears it, or divide the voltage.",
+                       fmt::format("{}: the net reaches {}, but {} is supplied by {} with {} and {}. Move it to a pad "
+                                   "that withstands it, or divide the voltage.",
                                    w.title(), format(w.fact->volts), w.pad.name, w.pad.bank, format(supply),
-                                   w.pad.fiveVolt && analog ? "bears more only as a digital pad"
-                                   : w.pad.fiveVolt         ? "bears 5.5 V at most"
-                                                            : "bears 0.3 V more at most"),
+                                   w.pad.fiveVolt && analog ? "withstands more only as a digital pad"
+                                   : w.pad.fiveVolt         ? "withstands at most 5.5 V"
+                                                            : "withstands at most 0.3 V above its supply"),
                        w.place(),
                        {}});
     });
@@ -157,21 +156,20 @@ void loadOfOutput(const Facts& f, std::vector<Finding>& out)
             out.push_back(
                 {Severity::Error,
                  {},
-                 fmt::format(
-                     "{} takes {}, but {}{} gives {} at most. Move it to a stronger pad, or put a driver between.",
-                     w.title(), format(w.fact->current), w.pad.name,
-                     w.pad.weak ? ", which is fed by the weak supply " + w.pad.bank + "," : "", format(most)),
+                 fmt::format("{} draws {}, but {}{} supplies at most {}. Move it to a stronger pad, or add a driver.",
+                             w.title(), format(w.fact->current), w.pad.name,
+                             w.pad.weak ? ", which is on the weak supply " + w.pad.bank + "," : "", format(most)),
                  w.place(),
                  {}});
         else
             out.push_back(
                 {Severity::Caution,
                  {},
-                 fmt::format("{} takes {}, but with {} drive {} gives {}; its level will not be a clean one. Make the "
-                             "drive stronger.",
+                 fmt::format("{} draws {}, but at {} drive {} supplies only {}; the output level is not guaranteed. "
+                             "Raise the drive strength.",
                              w.title(), format(w.fact->current), nameOf(w.setup.drive), w.pad.name, format(gives)),
                  w.place(),
-                 "Make the drive stronger"});
+                 "Raise the drive strength"});
     });
 }
 
@@ -187,7 +185,7 @@ Expected<Edit> fixLoad(const Facts& f, const Finding& finding)
                 if (padGives(f.device.pads[size_t(setup.pad)], drive) >= fact->current)
                     return editOf(finding.fixTitle,
                                   pinPropertyChange(*need, finding.place.sub, "drive", nameOf(drive)));
-    return problemOf("no drive of this pad is strong enough; move the signal.");
+    return problemOf("no drive strength of this pad is enough; move the signal.");
 }
 
 /// What must be off stays off: from the chip's reset, through the bring-up, until the firmware wants it on.
@@ -203,14 +201,15 @@ void offFromResetOn(const Facts& f, std::vector<Finding>& out)
         if (levelKnown && high != (off == Level::High))
             out.push_back({Severity::Error,
                            {},
-                           fmt::format("{} starts {}, which switches it on; it is off when {}. Start {}.", w.title(),
-                                       high ? "high" : "low", nameOf(off), nameOf(off)),
+                           fmt::format("{} has the initial level {}, which switches it on; it is off when {}. Set the "
+                                       "initial level to {}.",
+                                       w.title(), high ? "high" : "low", nameOf(off), nameOf(off)),
                            w.place(),
-                           fmt::format("Start {}", nameOf(off))});
+                           fmt::format("Initial level {}", nameOf(off))});
         if (!w.pad.resetClaim.empty())
             out.push_back({Severity::Caution,
                            {},
-                           fmt::format("{} sits on {}, which is {} from reset until the bring-up and may switch it on; "
+                           fmt::format("{} is on {}, which is {} from reset until initialisation and may switch it on; "
                                        "it must stay {}. Move it.",
                                        w.title(), w.pad.name, w.pad.resetClaim, nameOf(off)),
                            w.place(),
@@ -218,8 +217,8 @@ void offFromResetOn(const Facts& f, std::vector<Finding>& out)
         else if (!w.fact->pull)
             out.push_back({Severity::Caution,
                            {},
-                           fmt::format("{} must stay {} from reset on, but {} floats until the bring-up and no "
-                                       "resistor is known that holds it. Put a pull-{} on the board.",
+                           fmt::format("{} must stay {} from reset on, but {} floats until initialisation and no "
+                                       "resistor is known to hold it. Fit a pull-{} on the board.",
                                        w.title(), nameOf(off), w.pad.name, off == Level::High ? "up" : "down"),
                            w.place(),
                            {}});
@@ -227,7 +226,7 @@ void offFromResetOn(const Facts& f, std::vector<Finding>& out)
             out.push_back({Severity::Error,
                            {},
                            fmt::format("{} must stay {} from reset on, but the board pulls it {} while {} floats: it "
-                                       "is on until the bring-up. Change the resistor.",
+                                       "is on until initialisation. Change the resistor.",
                                        w.title(), nameOf(off), nameOf(*w.fact->pull), w.pad.name),
                            w.place(),
                            {}});
@@ -239,7 +238,7 @@ Expected<Edit> fixStart(const Facts& f, const Finding& finding)
     const Need* need = f.plan.need(finding.place.id);
     const TerminalFact* fact = need ? terminalFact(f.board, *need, finding.place.sub) : nullptr;
     if (!fact || !fact->off || finding.fixTitle.empty())
-        return problemOf("this is for the board to mend; see what the finding advises.");
+        return problemOf("this must be fixed on the board; follow the advice in the finding.");
     const std::string level = nameOf(*fact->off);
     return editOf(fmt::format("Start {} {}", need->title, level),
                   findKind(need->kind)->restsHigh ? Change(SetGoal{need->id, "idle", level})
@@ -253,8 +252,8 @@ void boardOfAnotherChip(const Facts& f, std::vector<Finding>& out)
         return;
     out.push_back({Severity::Caution,
                    {},
-                   fmt::format("{} carries {}, and the plan is for {}: the nets of its file do not count. State the "
-                               "nets of the new board, or change the board.",
+                   fmt::format("{} carries {}, but the plan is for {}: the nets in the board file are not used. Enter "
+                               "the nets of the new board, or change the board.",
                                f.board.title, f.board.device, f.device.name),
                    {Place::Kind::None, {}, {}},
                    {}});
@@ -265,12 +264,12 @@ void boardOfAnotherChip(const Facts& f, std::vector<Finding>& out)
 std::vector<Rule> padRules()
 {
     return {
-        {"PAD-01", "A pad does not pull against the board.", pullAgainstPull, fixPull},
-        {"PAD-02", "A pad is driven strongly enough for its rate.", driveForRate, fixDriveForRate},
-        {"PAD-03", "A pad bears the voltage of its net.", voltageOfNet, nullptr},
-        {"PAD-04", "A pad can carry its load.", loadOfOutput, fixLoad},
-        {"PAD-05", "What must be off stays off from reset on.", offFromResetOn, fixStart},
-        {"BRD-01", "The board is the one for the chip.", boardOfAnotherChip, nullptr},
+        {"PAD-01", "No pad pulls against the board.", pullAgainstPull, fixPull},
+        {"PAD-02", "Drive strength and slew rate suit each signal's rate.", driveForRate, fixDriveForRate},
+        {"PAD-03", "Each pad withstands the voltage of its net.", voltageOfNet, nullptr},
+        {"PAD-04", "Each pad can supply its load.", loadOfOutput, fixLoad},
+        {"PAD-05", "Outputs that must be off stay off from reset on.", offFromResetOn, fixStart},
+        {"BRD-01", "The board is made for the chip.", boardOfAnotherChip, nullptr},
     };
 }
 

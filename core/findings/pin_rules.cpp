@@ -53,9 +53,9 @@ void openNeeds(const Facts& f, std::vector<Finding>& out)
                                                                  : "has no pad for " + listed(missing);
         out.push_back({Severity::Error,
                        {},
-                       fmt::format("{} {}; it is left out of the source.", f.plan.needs[n].title, what),
+                       fmt::format("{} {}; it is left out of the generated source.", f.plan.needs[n].title, what),
                        {Place::Kind::Need, f.plan.needs[n].id, {}},
-                       "Bind it"});
+                       "Bind"});
     }
 }
 
@@ -113,48 +113,48 @@ void contests(const Facts& f, std::vector<Finding>& out, Resource::Kind kind, co
             place = {Place::Kind::Pad, nameOf(f.device, contest.resource), need};
         else if (last.seat >= 0)
             place = {Place::Kind::Signal, need, f.bindings.needs[size_t(last.need)].seats[size_t(last.seat)].signal.id};
-        out.push_back(
-            {Severity::Error,
-             {},
-             fmt::format("{} is wanted by {}; {}.", capitalised(nameOf(f.device, contest.resource)), listed(who), why),
-             place,
-             "Move " + f.plan.needs[size_t(last.need)].title});
+        out.push_back({Severity::Error,
+                       {},
+                       fmt::format("{} is assigned to {}, but {}.", capitalised(nameOf(f.device, contest.resource)),
+                                   listed(who), why),
+                       place,
+                       "Move " + f.plan.needs[size_t(last.need)].title});
     }
 }
 
 void contestedPads(const Facts& f, std::vector<Finding>& out)
 {
-    contests(f, out, Resource::Kind::Pad, "a pad carries one signal. Move one of them");
+    contests(f, out, Resource::Kind::Pad, "a pad carries only one signal. Move one of them");
 }
 void contestedInstances(const Facts& f, std::vector<Finding>& out)
 {
     contests(f, out, Resource::Kind::Instance,
-             "it can serve one, or several of one kind in step. Move one to another instance");
+             "they cannot share it with these settings. Move one to another instance");
 }
 void contestedLines(const Facts& f, std::vector<Finding>& out)
 {
-    contests(f, out, Resource::Kind::Line, "it watches one pad. Move one to a pad of another line");
+    contests(f, out, Resource::Kind::Line, "the line watches only one pad. Move one to a pad on another line");
 }
 
 void contestedUnits(const Facts& f, std::vector<Finding>& out)
 {
-    contests(f, out, Resource::Kind::Unit, "it is one thing at a time. Move one to another unit");
+    contests(f, out, Resource::Kind::Unit, "it has one mode at a time. Move one to another unit");
 }
 void contestedSettings(const Facts& f, std::vector<Finding>& out)
 {
-    contests(f, out, Resource::Kind::Setting, "it moves all their signals together. Move one of them");
+    contests(f, out, Resource::Kind::Setting, "this field remaps all their signals. Move one of them");
 }
 void contestedChannels(const Facts& f, std::vector<Finding>& out)
 {
-    contests(f, out, Resource::Kind::Channel, "each channel serves one. Move one to a pad of another channel");
+    contests(f, out, Resource::Kind::Channel, "a channel serves only one need. Move one to a pad on another channel");
 }
 void contestedInside(const Facts& f, std::vector<Finding>& out)
 {
-    contests(f, out, Resource::Kind::Exclusive, "the chip has it once. Move one to another");
+    contests(f, out, Resource::Kind::Exclusive, "the chip has only one. Move one elsewhere");
 }
 void contestedDma(const Facts& f, std::vector<Finding>& out)
 {
-    contests(f, out, Resource::Kind::Dma, "it serves one request. Give one another channel");
+    contests(f, out, Resource::Kind::Dma, "a channel serves only one request. Use another channel for one");
 }
 
 void impossiblePads(const Facts& f, std::vector<Finding>& out)
@@ -167,7 +167,7 @@ void impossiblePads(const Facts& f, std::vector<Finding>& out)
                                fmt::format("{}: {}. Choose another pad for {}.", f.plan.needs[n].title, seat.impossible,
                                            seat.signal.title),
                                {Place::Kind::Signal, f.plan.needs[n].id, seat.signal.id},
-                               "Bind it anew"});
+                               "Bind again"});
     for (size_t n = 0; n < f.plan.needs.size(); ++n)
         for (const Stream& stream : f.bindings.needs[n].streams)
             if (!stream.impossible.empty())
@@ -175,7 +175,7 @@ void impossiblePads(const Facts& f, std::vector<Finding>& out)
                                {},
                                fmt::format("{}: {}. Choose another channel.", f.plan.needs[n].title, stream.impossible),
                                {Place::Kind::Need, f.plan.needs[n].id, {}},
-                               "Bind it anew"});
+                               "Bind again"});
 }
 
 void debugPads(const Facts& f, std::vector<Finding>& out)
@@ -191,7 +191,7 @@ void debugPads(const Facts& f, std::vector<Finding>& out)
             out.push_back(
                 {Severity::Caution,
                  {},
-                 fmt::format("{} takes {}, which is {} after reset: a debugger can then attach only under reset.",
+                 fmt::format("{} uses {}, which is {} after reset: a debugger can then attach only under reset.",
                              titleOf(f, claim), pad.name, pad.resetClaim),
                  {Place::Kind::Pad, pad.name, f.plan.needs[size_t(claim.need)].id},
                  "Move " + f.plan.needs[size_t(claim.need)].title});
@@ -210,7 +210,7 @@ void boardNets(const Facts& f, std::vector<Finding>& out)
             if (!objection.empty())
                 out.push_back({Severity::Error,
                                {},
-                               fmt::format("{} {} sits on {}, {}{}. Move it.", f.plan.needs[n].title, seat.signal.title,
+                               fmt::format("{} {} is on {}, {}{}. Move it.", f.plan.needs[n].title, seat.signal.title,
                                            f.device.pads[size_t(seat.pad)].name,
                                            objection.starts_with("routed") ? "which is " : "but ", objection),
                                {Place::Kind::Signal, f.plan.needs[n].id, seat.signal.id},
@@ -271,13 +271,14 @@ void fencedOff(const Facts& f, std::vector<Finding>& out)
                 out.push_back(
                     {Finding::Severity::Error,
                      {},
-                     fmt::format("{} on {} is {}'s{}, and {} has no code that admits {}. Choose another instance{}.",
-                                 need.title, facts.name, owner, opened ? " and open to " + need.openTo : std::string(),
+                     fmt::format("{} on {} belongs to {}{}, but {} cannot grant {} access. Choose another instance{}.",
+                                 need.title, facts.name, owner,
+                                 opened ? " and is shared with " + need.openTo : std::string(),
                                  f.device.nameOf(fence.field),
-                                 together.size() > 1 ? "all who share it"
+                                 together.size() > 1 ? "all that share it"
                                  : opened            ? "both"
                                                      : "it",
-                                 opened ? ", or open it to nobody" : ", or give it to another core"),
+                                 opened ? ", or share it with nobody" : ", or assign it to another core"),
                      {Place::Kind::Need, need.id, {}},
                      {},
                      {}});
@@ -297,20 +298,20 @@ void fencedOff(const Facts& f, std::vector<Finding>& out)
 std::vector<Rule> pinRules()
 {
     return {
-        {"PIN-01", "A pad carries one signal.", contestedPads, fixByMoving},
-        {"PIN-02", "An instance serves one need, or several that use it in the same way.", contestedInstances,
-         fixByMoving, true},
-        {"PIN-03", "An external-interrupt line watches one pad.", contestedLines, fixByMoving, true},
-        {"PIN-04", "A pad can carry the signal that it is given.", impossiblePads, fixByMoving},
+        {"PIN-01", "A pad carries only one signal.", contestedPads, fixByMoving},
+        {"PIN-02", "Needs that share an instance use it with the same settings.", contestedInstances, fixByMoving,
+         true},
+        {"PIN-03", "An external-interrupt line watches only one pad.", contestedLines, fixByMoving, true},
+        {"PIN-04", "Each pad can carry the signal assigned to it.", impossiblePads, fixByMoving},
         {"PIN-05", "Debug pads stay with the debug port.", debugPads, fixByMoving},
-        {"PIN-06", "A pad that the board has routed keeps to its net.", boardNets, fixByMoving},
-        {"PIN-07", "A unit is one thing at a time.", contestedUnits, fixByMoving, true},
-        {"PIN-08", "A remap or matrix field holds one code.", contestedSettings, fixByMoving, true},
+        {"PIN-06", "A pad that is routed on the board carries its own net.", boardNets, fixByMoving},
+        {"PIN-07", "A unit has one mode at a time.", contestedUnits, fixByMoving, true},
+        {"PIN-08", "A remap or matrix field has only one value.", contestedSettings, fixByMoving, true},
         {"PIN-09", "A channel of a shared timer or converter serves one need.", contestedChannels, fixByMoving, true},
-        {"PIN-10", "What several signals share inside the chip is used once.", contestedInside, fixByMoving, true},
-        {"PIN-11", "A DMA channel serves one request.", contestedDma, fixByMoving, true},
+        {"PIN-10", "Resources that signals share inside the chip are used once.", contestedInside, fixByMoving, true},
+        {"PIN-11", "A DMA channel serves only one request.", contestedDma, fixByMoving, true},
         {"NEED-01", "Every need is bound.", openNeeds, fixByBinding},
-        {"NEED-02", "Who owns a need, and whom it is open to, can reach its instance.", fencedOff, nullptr},
+        {"NEED-02", "Cores that own or share a need can access its instance.", fencedOff, nullptr},
     };
 }
 

@@ -20,13 +20,13 @@ void unknownSetting(const Facts& f, std::vector<Finding>& out)
                            {},
                            "Non-volatile memory: " + code.problem().message,
                            {Place::Kind::Stored, id, {}},
-                           "Leave it as from the factory",
+                           "Restore the factory default",
                            {}});
 }
 
 Expected<Edit> fixUnknown(const Facts&, const Finding& finding)
 {
-    return editOf("Leave " + finding.place.id + " as from the factory", SetStored{finding.place.id, std::nullopt});
+    return editOf("Restore the factory default of " + finding.place.id, SetStored{finding.place.id, std::nullopt});
 }
 
 /// The levels under which the chip is held in reset, against the supply that the board gives and the one that the
@@ -46,8 +46,8 @@ void brownOut(const Facts& f, std::vector<Finding>& out)
         if (level->second >= f.rates.supply)
             out.push_back({Severity::Error,
                            {},
-                           fmt::format("{} is {}: the chip is held in reset below {}, and the board gives {}. It would "
-                                       "never start. Choose a lower level.",
+                           fmt::format("{} is {}: the chip is held in reset below {}, but the board supplies {}. It "
+                                       "would never start. Choose a lower level.",
                                        id, value, format(level->second), format(f.rates.supply)),
                            place,
                            {},
@@ -55,8 +55,8 @@ void brownOut(const Facts& f, std::vector<Finding>& out)
         else if (level->second < range.supplyMin)
             out.push_back({Severity::Caution,
                            {},
-                           fmt::format("{} is {}: from {} down to {} the chip runs on, though {} needs more. Choose a "
-                                       "higher level, or a range that needs less.",
+                           fmt::format("{} is {}: between {} and {} the chip keeps running although {} needs more. "
+                                       "Choose a higher level, or an operating range that needs less.",
                                        id, value, format(range.supplyMin), format(level->second), range.name),
                            place,
                            {},
@@ -69,9 +69,8 @@ void brownOut(const Facts& f, std::vector<Finding>& out)
 std::vector<Rule> storedRules()
 {
     return {
-        {"NVM-01", "The chip has every setting that the plan puts into its non-volatile memory.", unknownSetting,
-         fixUnknown},
-        {"NVM-02", "The brown-out level suits supply and operating range.", brownOut, nullptr},
+        {"NVM-01", "The chip has every non-volatile setting that the plan makes.", unknownSetting, fixUnknown},
+        {"NVM-02", "The brown-out level suits the supply and the operating range.", brownOut, nullptr},
     };
 }
 

@@ -287,7 +287,7 @@ void ClockMoves::make(const Move& move, bool write)
         if (write)
             add(updateStep(device_, {{node(i).enable.ref, node(i).enable.code == 0 ? 1u : 0u, node(i).name + " off"}},
                            move.what == What::Off ? fmt::format("{} off: nothing uses it.", node(i).name)
-                                                  : fmt::format("{} off, to be set anew.", node(i).name)));
+                                                  : fmt::format("{} off, to be reprogrammed.", node(i).name)));
         break;
     case What::Set:
         setFrozen(i, write);

@@ -18,7 +18,7 @@ GatesMeanwhile gatesMeanwhile(const Device& device, const Bindings& bindings, co
 {
     GatesMeanwhile out;
     std::set<FieldRef> done;
-    std::string again = "What was stopped goes on.";
+    std::string again = "Restart what was stopped.";
     for (const BoundNeed& bound : bindings.needs) {
         if (bound.state != BoundNeed::State::Bound || bound.instance < 0)
             continue;

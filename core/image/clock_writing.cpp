@@ -42,7 +42,7 @@ void ClockWriting::sourceOn(int i, bool write)
     add(updateStep(
         device_, {{facts.enable.ref, facts.enable.code, facts.name + " on"}},
         fmt::format("{} on: {}{}.", facts.name, format(clock.rate),
-                    later ? fmt::format("; it takes {}, and nothing waits for it yet", format(facts.startup)) : "")));
+                    later ? fmt::format("; starts within {}, nothing waits for it yet", format(facts.startup)) : "")));
     if (later)
         return;
     readyStep(i);
@@ -53,13 +53,13 @@ void ClockWriting::readyStep(int i)
 {
     const ClockNode& facts = node(i);
     if (facts.ready.valid())
-        awaitClock(i, fmt::format("{} runs; it needs up to {}.", facts.name, format(facts.startup)));
+        awaitClock(i, fmt::format("Wait until {} runs (max. {}).", facts.name, format(facts.startup)));
 }
 
 void ClockWriting::lockStep(int i)
 {
     if (node(i).ready.valid())
-        awaitClock(i, fmt::format("{} has locked; it needs up to {}.", node(i).name, format(node(i).startup)));
+        awaitClock(i, fmt::format("Wait until {} has locked (max. {}).", node(i).name, format(node(i).startup)));
 }
 
 void ClockWriting::awaitClock(int i, std::string why)
@@ -83,7 +83,7 @@ void ClockWriting::letGo(int i)
         add(updateStep(device_, {{field.ref, field.code == 0 ? 1u : 0u, what}}, what + "."));
     };
     if (facts.monitor && now_.monitored[size_t(i)] && (then(i).off || !to_.monitored[size_t(i)])) {
-        clear(facts.monitor->enable, facts.name + " no longer watched");
+        clear(facts.monitor->enable, facts.name + " no longer monitored");
         now_.monitored[size_t(i)] = false;
     }
     if (facts.trim && now(i).trimmed && (then(i).off || !then(i).trimmed)) {
@@ -105,7 +105,7 @@ void ClockWriting::extraSteps(int i)
     if (to_.monitored[size_t(i)] && state.monitored && facts.monitor)
         add(updateStep(
             device_, {{facts.monitor->enable.ref, facts.monitor->enable.code, facts.name + " monitored"}},
-            fmt::format("Watch {}; when it stops, {} takes over.", facts.name, node(facts.monitor->fallsBackTo).name)));
+            fmt::format("Monitor {}; if it stops, {} takes over.", facts.name, node(facts.monitor->fallsBackTo).name)));
     now_.monitored[size_t(i)] = now_.monitored[size_t(i)] || to_.monitored[size_t(i)];
 }
 
@@ -113,13 +113,13 @@ void ClockWriting::rangeSteps()
 {
     const OperatingRange& range = device_.ranges[size_t(to_.trial.range())];
     add(updateStep(device_, {{device_.rangeControl, range.code, range.name}},
-                   fmt::format("Core regulator to {}: up to {}.", range.name, format(range.waitStateLimits.back()))));
+                   fmt::format("Core regulator to {} (max. {}).", range.name, format(range.waitStateLimits.back()))));
     if (device_.rangeStatus.valid())
         add(waitStep(device_, device_.rangeStatus, range.code, Duration(Rational(1, 1000)),
-                     fmt::format("The regulator has settled in {}.", range.name)));
+                     fmt::format("Wait for the regulator to settle in {}.", range.name)));
     if (device_.rangeReady.valid())
         add(waitStep(device_, device_.rangeReady.ref, device_.rangeReady.code, Duration(Rational(1, 1000)),
-                     fmt::format("The regulator has settled in {}.", range.name)));
+                     fmt::format("Wait for the regulator to settle in {}.", range.name)));
 }
 
 void ClockWriting::loadStep(int i)
@@ -132,7 +132,7 @@ void ClockWriting::loadStep(int i)
     const std::pair<Frequency, std::uint32_t>* drive = state.external ? nullptr : driveFor(node(i), state.rate);
     if (drive && drive->second != device_.resetCode(node(i).driveControl))
         add(updateStep(device_, {{node(i).driveControl, drive->second, node(i).name + " drive"}},
-                       fmt::format("{}: drives crystals of up to {}.", node(i).name, format(drive->first))));
+                       fmt::format("{}: drive level for crystals up to {}.", node(i).name, format(drive->first))));
 }
 
 void ClockWriting::rateSteps(int i)
@@ -140,12 +140,12 @@ void ClockWriting::rateSteps(int i)
     const ClockNode::RateChoice& choice = node(i).rates[size_t(then(i).setting)];
     if (choice.calibration.valid())
         add(copyStep(device_, node(i).calibrationInto, choice.calibration,
-                     fmt::format("{}: the factory's calibration for {}.", node(i).name, rateText(i))));
+                     fmt::format("{}: factory calibration for {}.", node(i).name, rateText(i))));
     add(updateStep(device_, {{node(i).control, choice.code, fmt::format("{} {}", node(i).name, rateText(i))}},
                    fmt::format("{} at {}.", node(i).name, rateText(i))));
     if (node(i).ready.valid() && !now(i).off)
         add(waitStep(device_, node(i).ready.ref, node(i).ready.code, timeoutFor(node(i)),
-                     fmt::format("{} runs; it needs up to {}.", node(i).name, format(node(i).startup))));
+                     fmt::format("Wait until {} runs (max. {}).", node(i).name, format(node(i).startup))));
 }
 
 void ClockWriting::selectStep(int i, std::int64_t input, const std::string& why)
@@ -163,7 +163,7 @@ void ClockWriting::switchedStep(int i, std::int64_t input)
     const ClockInput& choice = node(i).inputs[size_t(input)];
     if (node(i).status.valid())
         add(waitStep(device_, node(i).status, choice.code, Duration(Rational(1, 10'000)),
-                     fmt::format("{} has switched.", node(i).name)));
+                     fmt::format("Wait until {} has switched.", node(i).name)));
 }
 
 void ClockWriting::setFrozen(int multiplier, bool write)

@@ -135,7 +135,7 @@ private:
         const ClockNode& node = device_.clocks[size_t(out.clock)];
         out.steps.push_back(updateStep(device_,
                                        {{node.enable.ref, node.enable.code == 0 ? 1u : 0u, node.name + " off"}},
-                                       fmt::format("{} off: it does not come.", node.name)));
+                                       fmt::format("{} off: it failed to start.", node.name)));
         out.steps.back().phase = Step::Phase::Clocks;
         const ClockStand then = plannedStand(device_, out.rates, reset_);
         // The function for what is slow is written once, for the planned clocks: where it does not suit, all is awaited

@@ -23,7 +23,7 @@ void appendFenceSteps(Image& image, const Device& device, const Plan& plan, cons
             const std::optional<std::uint32_t> code = fenceCode(device, fence, needs);
             if (code && *code != device.resetCode(fence.field))
                 byRegister[{fence.field.instance, fence.field.reg}].push_back(
-                    {fence.field, *code, needs.front()->title + ", who may reach it"});
+                    {fence.field, *code, needs.front()->title + ", access"});
         }
     std::vector<int> woken;
     for (auto& [where, fields] : byRegister) {
@@ -32,9 +32,9 @@ void appendFenceSteps(Image& image, const Device& device, const Plan& plan, cons
             steps = wakeSteps(device, where.first);
             woken.push_back(where.first);
         }
-        steps.push_back(updateStep(
-            device, std::move(fields),
-            fmt::format("{}: each instance for the core that owns it.", device.instances[size_t(where.first)].name)));
+        steps.push_back(updateStep(device, std::move(fields),
+                                   fmt::format("{}: assign each instance to the core that owns it.",
+                                               device.instances[size_t(where.first)].name)));
         for (Step& step : steps) {
             step.phase = Step::Phase::Unlock;
             image.steps.push_back(std::move(step));

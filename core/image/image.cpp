@@ -125,7 +125,7 @@ Step updateStep(const Device& device, std::vector<FieldWrite> fields, std::strin
 Step forgetStep(const Device& device, const FieldRef& flag, std::string why)
 {
     const Field& field = device.fieldOf(flag);
-    const std::string cause = "forget what came before";
+    const std::string cause = "clear earlier flags";
     if (field.access == Field::Access::ReadToClear)
         return stepOf(device, Step::Kind::Read, {{flag, 0, cause}}, std::move(why));
     const std::vector<FieldWrite> write{{flag, field.access == Field::Access::WriteOneToClear ? 1u : 0u, cause}};
@@ -202,13 +202,13 @@ std::vector<Step> wakeSteps(const Device& device, InstanceIndex instance)
             if (domain.ready.valid())
                 out.push_back(
                     waitStep(device, domain.ready.ref, domain.ready.code, domain.startup * Rational(2),
-                             fmt::format("{} has power after {} at most.", domain.name, format(domain.startup))));
+                             fmt::format("Wait until {} has power (max. {}).", domain.name, format(domain.startup))));
         }
     if (facts.gate.valid() && device.resetCode(facts.gate.ref) != facts.gate.code)
         out.push_back(gateStep(device, instance, true, facts.name + " clocked", fmt::format("Clock {}.", facts.name)));
     if (facts.reset.valid() && device.resetCode(facts.reset.ref) != facts.reset.code)
         out.push_back(updateStep(device, {{facts.reset.ref, facts.reset.code, facts.name + " out of reset"}},
-                                 fmt::format("Let {} out of reset.", facts.name)));
+                                 fmt::format("Release {} from reset.", facts.name)));
     return out;
 }
 
@@ -252,7 +252,7 @@ void appendUnlockSteps(Image& image, const Device& device)
         const FieldRef key{unlock.instance, unlock.reg, 0};
         const Field& field = device.fieldOf(key);
         Step step = writeStep(device, {{key, field.in(unlock.key), "key"}},
-                              fmt::format("Open {} for writing.", device.instances[size_t(unlock.instance)].name));
+                              fmt::format("Unlock {} for writing.", device.instances[size_t(unlock.instance)].name));
         step.phase = Step::Phase::Unlock;
         image.steps.push_back(std::move(step));
     }
@@ -273,11 +273,11 @@ static void appendRegulatorSteps(Image& image, const Device& device, const Plan&
         return;
     std::vector<Step> steps = wakeSteps(device, device.regulatorControl.instance);
     steps.push_back(updateStep(device, {{device.regulatorControl, chosen->code, chosen->name}},
-                               fmt::format("The core's voltage from {}.", chosen->name)));
+                               fmt::format("Core voltage from {}.", chosen->name)));
     if (device.regulatorReady.valid())
         steps.push_back(waitStep(
             device, device.regulatorReady.ref, device.regulatorReady.code, device.regulatorStartup * Rational(2),
-            fmt::format("It carries the core after {} at most.", format(device.regulatorStartup))));
+            fmt::format("Wait until it supplies the core (max. {}).", format(device.regulatorStartup))));
     for (Step& step : steps) {
         step.phase = Step::Phase::Clocks;
         step.coreRate = reset.trial.clocks[size_t(device.cpuClock())].rate;
@@ -303,7 +303,7 @@ void appendClockSteps(Image& image, const Device& device, const Board& board, co
             std::set<ClockIndex> spoiled;
             std::vector<Step> moves = clockSteps(device, to, before, after, &spoiled);
             GatesMeanwhile gates = gatesMeanwhile(
-                device, bindings, spoiled, "Stopped meanwhile: the change of clocks takes it outside its limits.");
+                device, bindings, spoiled, "Stopped meanwhile: the clock switch would take it outside its limits.");
             std::vector<Step> steps = std::move(gates.close);
             for (std::vector<Step>* more : {&moves, &gates.open})
                 for (Step& step : *more)

@@ -24,7 +24,7 @@ struct ClockSetting {
 void giveBack(const Device& device, const PadSetup& setup, const std::string& mode, std::vector<Step>& out)
 {
     const Pad& pad = device.pads[size_t(setup.pad)];
-    std::string why = fmt::format("{} rests while {} takes the power from what drives it.", pad.name, mode);
+    std::string why = fmt::format("{} is off while {} removes the power from what drives it.", pad.name, mode);
     for (const FieldRef& ref :
          {pad.port < 0 ? FieldRef() : device.roleField(pad.port, "output" + std::to_string(pad.bit)), pad.function})
         if (ref.valid()) {
@@ -56,20 +56,22 @@ ModeSteps stepsFor(const Device& device, const Board& board, const ClockSetting&
         if (const ClockNode& node = device.clocks[i]; waking && node.monitor && clocks.rates.clocks[i].monitored &&
                                                       clocks.rates.clocks[i].running && !state.alive[i]) {
             const FieldCode& watch = node.monitor->enable;
-            out.enter.push_back(updateStep(device, {{watch.ref, watch.code == 0 ? 1u : 0u, node.name + " not watched"}},
-                                           fmt::format("{} is not watched while {} stops it.", node.name, mode.name)));
+            out.enter.push_back(
+                updateStep(device, {{watch.ref, watch.code == 0 ? 1u : 0u, node.name + " not monitored"}},
+                           fmt::format("{} is not monitored while {} stops it.", node.name, mode.name)));
         }
     const size_t monitors = out.enter.size();
     std::vector<Step> undo;
     for (const FieldCode& field : mode.enters) {
         const std::uint32_t before = device.resetCode(field.ref);
-        out.enter.push_back(updateStep(
-            device, {{field.ref, field.code, mode.name}},
-            out.enter.size() == monitors ? fmt::format("The core's waiting leads to {}.", mode.name) : std::string()));
+        out.enter.push_back(updateStep(device, {{field.ref, field.code, mode.name}},
+                                       out.enter.size() == monitors
+                                           ? fmt::format("The core's wait instruction enters {}.", mode.name)
+                                           : std::string()));
         undo.insert(undo.begin(), updateStep(device, {{field.ref, before, "not " + mode.name}}, {}));
     }
     if (!undo.empty())
-        undo.front().why = fmt::format("Waiting no longer leads to {}.", mode.name);
+        undo.front().why = fmt::format("The wait instruction no longer enters {}.", mode.name);
     out.back = std::move(undo);
     if (waking) {
         const ClockStand planned = plannedStand(device, clocks.rates, resetStand(device, board, clocks.plan, bindings));
@@ -79,8 +81,8 @@ ModeSteps stepsFor(const Device& device, const Board& board, const ClockSetting&
         out.back.insert(out.back.end(), clockBack.begin(), clockBack.end());
         // What works in the mode goes on; the rest must not run while the clocks come back.
         std::erase_if(spoiled, [&state](ClockIndex kernel) { return state.alive[size_t(kernel)]; });
-        GatesMeanwhile gates = gatesMeanwhile(
-            device, bindings, spoiled, "Stopped meanwhile: when the chip wakes its clock is outside its limits.");
+        GatesMeanwhile gates =
+            gatesMeanwhile(device, bindings, spoiled, "Stopped meanwhile: on wake-up its clock is outside its limits.");
         out.enter.insert(out.enter.begin(), gates.close.begin(), gates.close.end());
         out.back.insert(out.back.end(), gates.open.begin(), gates.open.end());
     }

@@ -45,7 +45,7 @@ public:
                 if (!router.valid())
                     continue;
                 add(updateStep(device_, {{router, linkCode(bound, stream), plan_.needs[size_t(need_)].title + ", DMA"}},
-                               fmt::format("DMA channel {} serves {}.{}.", stream.channel,
+                               fmt::format("DMA channel {}: request {}.{}.", stream.channel,
                                            device_.instances[size_t(bound.instance)].name, stream.request)),
                     Step::Phase::Need);
             }
@@ -58,7 +58,7 @@ public:
         for (const FieldCode& select : selectsOf(bound))
             if (select.ref.instance == bound.instance)
                 add(updateStep(device_, {{select.ref, select.code, plan_.needs[size_t(need_)].title}},
-                               "Roles of the lanes."),
+                               "Lane functions."),
                     Step::Phase::Need);
     }
 
@@ -112,11 +112,11 @@ public:
             const Field& field = device_.fieldOf(*ref);
             const std::optional<std::uint32_t> code = codeOf(field, value);
             if (!code)
-                image_.unplaced.push_back(fmt::format("{}: \"{}\" is no value of {}; it takes 0 to {}{}", name, value,
+                image_.unplaced.push_back(fmt::format("{}: \"{}\" is not a value of {}; use 0 to {}{}", name, value,
                                                       device_.nameOf(*ref), field.maxCode(),
                                                       field.values.empty() ? "" : " or " + listed(valueNames(field))));
             else if (field.access == Field::Access::ReadOnly)
-                image_.unplaced.push_back(fmt::format("{} can only be read", device_.nameOf(*ref)));
+                image_.unplaced.push_back(fmt::format("{} is read-only", device_.nameOf(*ref)));
             else
                 add(updateStep(device_, {{*ref, *code, "fields"}}, {}), Step::Phase::Need);
         }
@@ -188,7 +188,7 @@ public:
         for (const NeedEvent& event : setting.events) {
             priority(event.instance, event);
             if (!device_.interruptOf(event.instance, event.event))
-                image_.unplaced.push_back(fmt::format("{} has no interrupt \"{}\" that could tell {} of it",
+                image_.unplaced.push_back(fmt::format("{} has no interrupt \"{}\" for {}",
                                                       device_.instances[size_t(event.instance)].name, event.event,
                                                       plan_.needs[size_t(need_)].title));
             if (const FieldRef flag = device_.roleField(event.instance, event.flag);
@@ -227,8 +227,8 @@ public:
         if (setup.line < 0 || lines < 0) {
             if (setup.rising || setup.falling)
                 image_.unplaced.push_back(
-                    fmt::format("{} cannot watch edges: no interrupt line leads to it; {} would never be told of one",
-                                pad.name, plan_.needs[size_t(need_)].title));
+                    fmt::format("{} cannot detect edges for {}: no interrupt line is connected to it", pad.name,
+                                plan_.needs[size_t(need_)].title));
             return;
         }
         const std::string n = std::to_string(setup.line);
@@ -246,10 +246,10 @@ public:
                 if (value.name == device_.instances[size_t(pad.port)].name || value.name == pad.name)
                     portCode = value.code;
             if (portCode)
-                add(updateStep(device_, {{port, *portCode, title}}, fmt::format("Line {} watches {}.", n, pad.name)),
+                add(updateStep(device_, {{port, *portCode, title}}, fmt::format("Line {} from {}.", n, pad.name)),
                     Step::Phase::Need);
             else
-                image_.unplaced.push_back(fmt::format("{} has no value named {} that would lead {} to line {}",
+                image_.unplaced.push_back(fmt::format("{} has no value named {} that connects {} to line {}",
                                                       device_.nameOf(port), device_.instances[size_t(pad.port)].name,
                                                       pad.name, n));
         }
@@ -287,7 +287,7 @@ public:
         }
         quiet(setup, lines, n);
         if (const FieldRef flag = device_.roleField(lines, "flag" + n); flag.valid() && canBeForgotten(flag))
-            add(forgetStep(device_, flag, "Forget edges that came before."), Step::Phase::Need);
+            add(forgetStep(device_, flag, "Clear earlier edges."), Step::Phase::Need);
         if (enable.valid())
             starts_.push_back({updateStep(device_, {{enable, 1, title}}, {}), 0});
         else if (watched)
@@ -295,11 +295,11 @@ public:
         if (const auto interrupt = device_.lineInterrupt(lines, setup.line))
             priority(lines, {interrupt->first, {}, {}, {}, {}, {}});
         else if (setup.rising || setup.falling)
-            image_.unplaced.push_back(fmt::format("{} has no interrupt for line {}, which {} would be told by",
+            image_.unplaced.push_back(fmt::format("{} has no interrupt for line {}, which {} needs",
                                                   device_.instances[size_t(lines)].name, n, title));
         if (!enable.valid() && !device_.blockOf(lines).role("edges" + n))
-            image_.unplaced.push_back(
-                fmt::format("{} has no field that lets line {} interrupt", device_.instances[size_t(lines)].name, n));
+            image_.unplaced.push_back(fmt::format("{} has no field that enables the interrupt of line {}",
+                                                  device_.instances[size_t(lines)].name, n));
     }
 
     /// The filter of a line: at least so many cycles of its fastest clock as are asked for.
@@ -320,12 +320,12 @@ public:
             add(updateStep(device_, {{ref, *code, title + ", debounce"}}, {}), Step::Phase::Need);
         else if (role)
             image_.unplaced.push_back(fmt::format(
-                "line {} ignores at most {}, less than the debounce of {} asks for; do it in the program", n,
+                "line {} can filter at most {}, less than the debounce time of {}; debounce in the program", n,
                 format(Duration(Rational(role->encoding.largest(device_.fieldOf(ref).maxCode())) / clock.rate.value)),
                 title));
         else
             image_.unplaced.push_back(
-                fmt::format("line {} has no filter that could debounce {}; do it in the program", n, title));
+                fmt::format("line {} has no filter to debounce {}; debounce in the program", n, title));
     }
 
     /// Whether software clears the flag; others follow the hardware alone.
@@ -429,7 +429,7 @@ private:
                 registerOf(registers, write.ref.reg).push_back(std::move(write));
         for (auto& [reg, fields] : registers)
             add(updateStep(device_, std::move(fields),
-                           fmt::format("DMA channel {}: {} {} a unit.", stream.channel,
+                           fmt::format("DMA channel {}: {} {} per transfer.", stream.channel,
                                        stream.spec.role.empty() ? "memory to memory,"
                                        : stream.spec.intoMemory ? "into memory,"
                                                                 : "from memory,",
@@ -459,11 +459,10 @@ private:
                                        ? (1u << std::min(core.priorityBits, 8)) - 1
                                        : 0;
         if (*level > most)
-            image_.unplaced.push_back(most == 0
-                                          ? fmt::format("the {} has no priorities of interrupts that {} could be given",
-                                                        core.name, need.title)
-                                          : fmt::format("the {} has the priorities 0 to {}; {} asks for {}", core.name,
-                                                        most, need.title, *level));
+            image_.unplaced.push_back(
+                most == 0 ? fmt::format("the {} has no interrupt priorities for {}", core.name, need.title)
+                          : fmt::format("the {} has priorities 0 to {}; {} asks for {}", core.name, most, need.title,
+                                        *level));
         else if (field.valid())
             starts_.push_back({updateStep(device_, {{field, *level, need.title + ", priority"}}, {}), {}});
     }

@@ -165,8 +165,8 @@ void appendPinSteps(Image& image, const Device& device, const Plan& plan, const 
         std::set<FieldRef> opened;
         std::erase_if(fields, [&opened](const FieldWrite& write) { return !opened.insert(write.ref).second; });
         add(std::get<Step::Kind>(where) == Step::Kind::Write
-                ? writeStep(device, std::move(fields), "Clock the ports that are used.")
-                : updateStep(device, std::move(fields), "Clock the ports that are used."));
+                ? writeStep(device, std::move(fields), "Clock the ports in use.")
+                : updateStep(device, std::move(fields), "Clock the ports in use."));
     }
     for (Step& step : resets)
         add(std::move(step));
@@ -178,9 +178,9 @@ void appendPinSteps(Image& image, const Device& device, const Plan& plan, const 
                 levels.push_back({device.roleField(port, "level" + std::to_string(device.pads[size_t(setup.pad)].bit)),
                                   setup.levelHigh, plan.needs[size_t(setup.need)].title + ", level"});
         if (!levels.empty() && levels.front().ref.valid())
-            add(updateStep(
-                device, std::move(levels),
-                fmt::format("{}: levels of the outputs, before they drive.", device.instances[size_t(port)].name)));
+            add(updateStep(device, std::move(levels),
+                           fmt::format("{}: output levels, before the outputs are enabled.",
+                                       device.instances[size_t(port)].name)));
     }
     std::vector<PadStep> early;
     SharedRegisters shared(device);

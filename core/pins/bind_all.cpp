@@ -43,10 +43,10 @@ Expected<BoundAll> bindAll(const Device& device, const Board& board, const Plan&
     PlacementRequest request;
     request.needs = openNeeds(device, plan);
     if (request.needs.empty())
-        return problemOf("no need is open.");
+        return problemOf("no need is unbound.");
     const auto title = [&] {
         return request.needs.size() == 1 ? "Bind " + plan.needs[size_t(request.needs.front())].title
-                                         : fmt::format("Bind {} open needs", request.needs.size());
+                                         : fmt::format("Bind {} unbound needs", request.needs.size());
     };
     std::vector<std::pair<NeedIndex, std::string>> left;
     request.effort = options.effort;
@@ -148,7 +148,7 @@ std::string whyScattered(const Device& device, const Board& board, const Plan& p
         case Solver::Answer::Unknown:
             continue;
         case Solver::Answer::Yes:
-            return fmt::format("{} is on {} sides so that the others have room.", title, wanted + 1);
+            return fmt::format("{}: {} sides, so that the others fit.", title, wanted + 1);
         case Solver::Answer::No:
             break;
         }
@@ -164,10 +164,10 @@ std::string whyScattered(const Device& device, const Board& board, const Plan& p
         }
     }
     if (!fewest)
-        return fmt::format("{} is on {} sides: the chip has no {} with pads for all its signals.", title, wanted + 1,
+        return fmt::format("{}: {} sides. The chip has no {} with pads for all its signals.", title, wanted + 1,
                            wanted == 1 ? "side" : fmt::format("{} sides", wanted));
-    return fmt::format("{} is on {} sides: on the {} alone {} would have to make room.", title, wanted + 1,
-                       sidesInWords(where), listed(*fewest));
+    return fmt::format("{}: {} sides. Using only the {} would displace {}.", title, wanted + 1, sidesInWords(where),
+                       listed(*fewest));
 }
 
 Untangling untangle(const Device& device, const Board& board, const Plan& plan, std::size_t count,
@@ -176,7 +176,7 @@ Untangling untangle(const Device& device, const Board& board, const Plan& plan, 
     Untangling out;
     const Bindings bindings = bind(device, plan);
     if (bindings.contests.empty()) {
-        out.why = "nothing is contested.";
+        out.why = "nothing is in conflict.";
         return out;
     }
     PlacementRequest request;

@@ -30,13 +30,13 @@ OpenSeat takeSeat(const Device& device, const BoundNeed& bound, const SignalSpec
         return open;
     }
     if (device.pinOf(seat.pad).empty()) {
-        seat.impossible = fmt::format("{} is not brought out on {}", padName, device.package.name);
+        seat.impossible = fmt::format("{} is not connected in package {}", padName, device.package.name);
         return open;
     }
     if (signal.pattern.empty()) {
         const Pad& pad = device.pads[size_t(seat.pad)];
         if (pad.port < 0)
-            seat.impossible = fmt::format("{} belongs to no port", padName);
+            seat.impossible = fmt::format("{} is not on a port", padName);
         else if (signal.line && !device.linesInPorts && (pad.line < 0 || device.lineInstance < 0))
             seat.impossible = fmt::format("{} has no interrupt line", padName);
         return open;
@@ -96,7 +96,8 @@ private:
             // Outputs of one pair on one channel, different outputs on different ones.
             const bool same = a.signal.channel == b.signal.channel;
             if (same != (a.channel == b.channel))
-                return same ? fmt::format("{} and {} must be outputs of one channel", a.signal.title, b.signal.title)
+                return same ? fmt::format("{} and {} must be outputs of the same channel", a.signal.title,
+                                          b.signal.title)
                             : fmt::format("{} and {} are on the same channel", a.signal.title, b.signal.title);
         }
         // Two signals on one pad contend for it; that says enough.

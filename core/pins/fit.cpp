@@ -56,8 +56,8 @@ Fit fitOn(const Device& device, const Board& board, const Plan& given, const std
         names.push_back(plan.needs[size_t(n)].title);
     out.why = result.cancelled    ? "the search was stopped"
               : !result.proven    ? "not decided within the bounds of the search"
-              : names.size() == 1 ? fmt::format("{} finds no place", names[0])
-                                  : fmt::format("{} cannot all stand", listed(names));
+              : names.size() == 1 ? fmt::format("{} cannot be placed", names[0])
+                                  : fmt::format("{} cannot all be placed", listed(names));
     return out;
 }
 

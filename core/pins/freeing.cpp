@@ -44,7 +44,7 @@ std::vector<WayToFree> waysToFree(const Device& device, const Board& board, cons
         const Need* need = words.size() >= 2 && words[0] == "need" ? plan.need(words[1]) : nullptr;
         if (!need || stopped())
             continue;
-        const std::string what = "let go of " + need->title + (words.size() > 2 ? " " + words[2] : "");
+        const std::string what = "release " + need->title + (words.size() > 2 ? " " + words[2] : "");
         if (auto way = tried(device, board, plan, WayToFree::Kind::LetGo, what,
                              editOf("Untangle: " + what, SetHold{hold, false}), cancelled))
             out.push_back(std::move(*way));
@@ -57,7 +57,7 @@ std::vector<WayToFree> waysToFree(const Device& device, const Board& board, cons
         if (stopped())
             break;
         if (auto way = tried(device, board, plan, WayToFree::Kind::LeaveOut, "leave out " + need.title,
-                             editOf("Untangle: leave out " + need.title, SetBinding{need.id, {}}), cancelled))
+                             editOf("Resolve conflicts: leave out " + need.title, SetBinding{need.id, {}}), cancelled))
             out.push_back(std::move(*way));
     }
     std::vector<std::pair<int, WayToFree>> elsewhere;
@@ -69,7 +69,7 @@ std::vector<WayToFree> waysToFree(const Device& device, const Board& board, cons
             continue;
         const int moves = there.count(Relocation::Fate::Moves);
         const bool family = other->family == device.family;
-        std::string text = fmt::format("{} {} ({}): all stand, {} {}", family ? "take" : "change to", other->name,
+        std::string text = fmt::format("{} {} ({}): all placed, {} {}", family ? "take" : "change to", other->name,
                                        other->package.name, counted(moves, "need"), moves == 1 ? "moves" : "move");
         elsewhere.emplace_back(moves + (family ? 0 : 1000),
                                WayToFree{WayToFree::Kind::OtherDevice, std::move(text), std::move(there.edit)});

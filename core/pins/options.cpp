@@ -38,11 +38,11 @@ std::string clashText(const Device& device, const Plan& plan, const Taken& taken
         const std::string& title = plan.needs[size_t(owner)].title;
         switch (use.resource.kind) {
         case Resource::Kind::Setting:
-            return fmt::format("{} holds {} at another code", title, nameOf(device, use.resource));
+            return fmt::format("{} needs another value in {}", title, nameOf(device, use.resource));
         case Resource::Kind::Unit:
-            return fmt::format("{} is something else for {}", nameOf(device, use.resource), title);
+            return fmt::format("{} is in another mode for {}", nameOf(device, use.resource), title);
         default:
-            return fmt::format("{} is taken by {}", nameOf(device, use.resource), title);
+            return fmt::format("{} is used by {}", nameOf(device, use.resource), title);
         }
     }
     return {};
@@ -93,7 +93,7 @@ void judge(Option& option, const Device& device, const Board& board, const Plan&
     for (const Claim& claim : bindings.padClaims[size_t(option.pad)])
         if (claim.need == need && bound.seats[size_t(claim.seat)].signal.id != signal.id)
             return set(Option::Cost::Contends,
-                       fmt::format("its own {} sits here", bound.seats[size_t(claim.seat)].signal.title));
+                       fmt::format("its own {} is here", bound.seats[size_t(claim.seat)].signal.title));
     // The need's own other signals may lie in another remap set or group.
     if (option.route >= 0)
         for (const Seat& seat : bound.seats)
@@ -102,7 +102,7 @@ void judge(Option& option, const Device& device, const Board& board, const Plan&
                         disagreement(device, device.routes[size_t(option.route)], device.routes[size_t(seat.route)]);
                     !why.empty())
                     return set(Option::Cost::Moves, fmt::format("{}; its other signals move along", why));
-    set(Option::Cost::Free, pad.resetClaim.empty() ? "free" : fmt::format("free, but {} at reset", pad.resetClaim));
+    set(Option::Cost::Free, pad.resetClaim.empty() ? "free" : fmt::format("free, but {} after reset", pad.resetClaim));
 }
 
 } // namespace
@@ -283,7 +283,7 @@ void priceOption(Option& option, const Device& device, const Board& board, const
     const Expected<Room> room = makeRoom(device, board, plan, bindings, need, signal, option, cancelled);
     if (!room) {
         option.cost = Option::Cost::Impossible;
-        option.reason += ", and no room can be made";
+        option.reason += ", and nothing can be moved away";
         return;
     }
     option.cost = Option::Cost::Room;
@@ -343,8 +343,8 @@ std::vector<InstanceOption> instanceOptions(const Device& device, const Board& b
                 if (culprit != needIndex)
                     names.push_back(plan.needs[size_t(culprit)].title);
             now.reason = found.cancelled ? "not looked at"
-                         : names.empty() ? "not all its signals reach pads that are free to take"
-                                         : listed(names) + (names.size() == 1 ? " leaves no room" : " leave no room");
+                         : names.empty() ? "not all its signals reach free pads"
+                                         : listed(names) + (names.size() == 1 ? " blocks it" : " block it");
             continue;
         }
         Plan after = plan;

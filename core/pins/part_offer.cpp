@@ -74,9 +74,9 @@ Expected<PartOffer> offerPart(const Device& device, const Board& board, const Pl
         for (const NeedIndex need : found.culprits)
             names.push_back(next.needs[size_t(need)].title);
         out.why = found.cancelled     ? "the search was stopped"
-                  : names.empty()     ? "no place was found"
-                  : names.size() == 1 ? fmt::format("{} has nothing for {}", device.name, names[0])
-                                      : fmt::format("{} cannot all stand", listed(names));
+                  : names.empty()     ? "it cannot be placed"
+                  : names.size() == 1 ? fmt::format("{} has no instance for {}", device.name, names[0])
+                                      : fmt::format("{} cannot all be placed", listed(names));
         return out;
     }
     out.fits = true;

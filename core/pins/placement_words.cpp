@@ -45,10 +45,9 @@ static std::string conflictInWords(const Device& device, const Plan& plan, const
     for (const int n : culprits)
         names.push_back(plan.needs[size_t(n)].title);
     if (names.size() == 1)
-        return fmt::format(
-            "{} fits nowhere on {}, even with the chip to itself: the pads that it could take are held, or "
-            "routed to something else on the board.",
-            names[0], device.name);
+        return fmt::format("{} fits nowhere on {}, even on an otherwise empty chip: its possible pads are held, or "
+                           "routed to something else on the board.",
+                           names[0], device.name);
     // More of one kind than the chip has instances for: that is the reason, and moving others does not help.
     const KindSpec* kind = findKind(plan.needs[size_t(culprits.front())].kind);
     std::vector<std::string> serving;
@@ -65,7 +64,8 @@ static std::string conflictInWords(const Device& device, const Plan& plan, const
         "{} do not all fit on {}; {}. Press Ctrl+U for ways that move what is bound, or press Space on a "
         "signal to see who has its pads.",
         listed(names), device.name,
-        minimal ? "removing any one of them is enough" : "some of them may not be involved (the time ran out)");
+        minimal ? "removing any one of them is enough"
+                : "some of them may not be involved (the search ran out of time)");
 }
 
 Problem noRoom(const Device& device, const Plan& plan, const PlacementResult& result,
@@ -83,7 +83,7 @@ Problem noRoom(const Device& device, const Plan& plan, const PlacementResult& re
         if (kind && !kind->instanceKind.empty() &&
             std::none_of(device.instances.begin(), device.instances.end(), serves))
             return problemOf(
-                fmt::format("{} has nothing on {} that could serve it as {}.", need.title, device.name, kind->title));
+                fmt::format("{}: nothing on {} can serve it as {}.", need.title, device.name, kind->title));
         for (const SignalSpec& signal : kind ? kind->signals(need) : std::vector<SignalSpec>()) {
             const bool named =
                 !signal.pattern.empty() && signal.pattern.find('#') == std::string::npos && !kind->instanceKind.empty();
@@ -92,21 +92,20 @@ Problem noRoom(const Device& device, const Plan& plan, const PlacementResult& re
                            std::any_of(instance.signals.begin(), instance.signals.end(),
                                        [&signal](const InstanceSignal& known) { return known.name == signal.pattern; });
                 }))
-                return problemOf(fmt::format(
-                    "{} asks for {} ({}), which no {} of {} has. Ask for something else of it, or take another chip.",
-                    need.title, signal.title, signal.pattern, kind->title, device.name));
+                return problemOf(
+                    fmt::format("{} asks for {} ({}), which no {} of {} has. Change the goal, or choose another chip.",
+                                need.title, signal.title, signal.pattern, kind->title, device.name));
         }
         for (const std::string& request : requestsOf(need))
             if (std::none_of(device.instances.begin(), device.instances.end(), [&](const Instance& instance) {
                     return serves(instance) && instance.dma.contains(request);
                 }))
-                return problemOf(
-                    fmt::format("{} asks for the DMA request {}, which nothing on {} that could serve it has.",
-                                need.title, request, device.name));
+                return problemOf(fmt::format("{} asks for the DMA request {}, which no suitable instance of {} has.",
+                                             need.title, request, device.name));
     }
     if (!result.proven || result.culprits.empty())
         return problemOf(
-            "no way was found within the bounds of the search; hold fewer things, or place some needs by hand.");
+            "no solution was found within the search limits; hold fewer things, or place some needs by hand.");
     std::string text = conflictInWords(device, plan, result.culprits, result.minimal);
     for (const std::vector<NeedIndex>& more : result.moreCulprits)
         text += " Besides: " + conflictInWords(device, plan, more, result.minimal);
@@ -117,14 +116,13 @@ std::string movesInWords(const PlacementCost& cost)
 {
     std::string out = cost.moved == 1 ? "1 need moves" : fmt::format("{} needs move", cost.moved);
     if (cost.pads > 0)
-        out += cost.pads == 1 ? ", 1 signal changes its pad" : fmt::format(", {} signals change pads", cost.pads);
+        out += cost.pads == 1 ? ", 1 signal changes pads" : fmt::format(", {} signals change pads", cost.pads);
     return out;
 }
 
 std::vector<std::string> levelsInWords(const Placement& way)
 {
-    std::vector<std::string> out{countedOrNo(way.cost.sides, "side") + " beyond one a part" +
-                                 howNear(way, PlacementLevel::Sides)};
+    std::vector<std::string> out{countedOrNo(way.cost.sides, "extra side") + howNear(way, PlacementLevel::Sides)};
     if (way.cost.splits > 0)
         out.push_back(fmt::format("{} on more than one side{}", counted(way.cost.splits, "need"),
                                   howNear(way, PlacementLevel::Splits)));
@@ -136,7 +134,7 @@ std::string howGood(const Placement& way)
 {
     std::string out = joined(levelsInWords(way), ", ");
     out[0] = char(std::toupper(static_cast<unsigned char>(out[0])));
-    return out + (way.proof.proven(way.cost) ? ". No way is better." : ".");
+    return out + (way.proof.proven(way.cost) ? ". No solution is better." : ".");
 }
 
 } // namespace bindrel

@@ -18,10 +18,10 @@ Problem noRoom(const Device& device, const Plan& plan, const PlacementResult& re
 /// "1 need moves, 2 signals change pads".
 std::string movesInWords(const PlacementCost& cost);
 
-/// "1 side beyond one a part (the fewest)", "no crossing": a line for each level that people look at.
+/// "1 extra side (the fewest)", "no crossing": a line for each level that people look at.
 std::vector<std::string> levelsInWords(const Placement& way);
 
-/// "1 side beyond one a part (the fewest), no crossing. No way is better."
+/// "1 extra side (the fewest), no crossing. No solution is better."
 std::string howGood(const Placement& way);
 
 } // namespace bindrel

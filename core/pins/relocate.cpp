@@ -155,8 +155,8 @@ private:
         // More than a few names say no more than their number.
         constexpr std::size_t kNamed = 4;
         why[need] = others.size() > kNamed ? fmt::format("{} others leave no place for it", others.size())
-                    : !others.empty()      ? fmt::format("it cannot stand beside {}", listed(others))
-                    : culprits.empty()     ? "no place was found for it beside the others"
+                    : !others.empty()      ? fmt::format("it conflicts with {}", listed(others))
+                    : culprits.empty()     ? "it cannot be placed beside the others"
                                            : fmt::format("{} has no place for it", device_.name);
         plan_.needs[size_t(need)].binding = {};
     }
@@ -189,7 +189,7 @@ Relocation relocate(const Device& device, const Board& board, const Board& board
         keepParts(next, board, boardNow);
         dropTerminals(next, board);
         if (!plan.nets.empty() && plan.device == device.name) {
-            out.lost.push_back("nets that the plan told of the board before go");
+            out.lost.push_back("nets that the plan stated for the old board are dropped");
             next.nets.clear();
         }
     }
@@ -219,8 +219,8 @@ Relocation relocate(const Device& device, const Board& board, const Board& board
         if (kept)
             next.holds.insert(hold);
         else
-            out.lost.push_back(was ? fmt::format("{} is no longer held, since it moves", was->title)
-                                   : fmt::format("the hold of {} goes", words.size() > 1 ? words[1] : hold));
+            out.lost.push_back(was ? fmt::format("{} is no longer held, because it moves", was->title)
+                                   : fmt::format("the hold of {} is dropped", words.size() > 1 ? words[1] : hold));
     }
     for (size_t n = 0; n < plan.needs.size(); ++n) {
         const Binding& was = plan.needs[n].binding;
@@ -253,7 +253,7 @@ Relocation relocate(const Device& device, const Board& board, const Board& board
         }
     const std::string title = plan.device != device.name ? "Change the chip to " + device.name
                               : otherBoard               ? "Change the board to " + board.title
-                                                         : "Place anew";
+                                                         : "Place again";
     out.edit = difference(plan, next, title);
     return out;
 }

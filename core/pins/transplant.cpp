@@ -45,7 +45,7 @@ void takeClocks(Transplant& out, const Device& device, const Plan& plan)
     if (plan.slow && (!std::all_of(plan.slow->clocks.begin(), plan.slow->clocks.end(), stands) ||
                       (!plan.slow->range.empty() && device.findRange(plan.slow->range) < 0))) {
         out.plan.slow.reset();
-        out.lost.push_back("the slow clock settings are made for the old chip; they go");
+        out.lost.push_back("the low-speed clock set was made for the old chip and is dropped");
     }
     for (const std::string& mode : plan.modes)
         if (device.findMode(mode) < 0) {
@@ -60,13 +60,13 @@ void takeClocks(Transplant& out, const Device& device, const Plan& plan)
         if (setting)
             out.plan.clocks[id] = *setting;
         else
-            out.lost.push_back(clock < 0
-                                   ? fmt::format("{} has no clock {}; its setting {} goes", device.name, id, text)
-                                   : fmt::format("{} cannot be {} on {}; it is as at reset", id, text, device.name));
+            out.lost.push_back(
+                clock < 0 ? fmt::format("{} has no clock {}; its setting {} is dropped", device.name, id, text)
+                          : fmt::format("{} cannot be {} on {}; it keeps its reset value", id, text, device.name));
     }
     if (!plan.range.empty() && device.findRange(plan.range) < 0) {
         out.lost.push_back(
-            fmt::format("{} has no operating range {}; its own after reset is used", device.name, plan.range));
+            fmt::format("{} has no operating range {}; its reset default is used", device.name, plan.range));
         out.plan.range.clear();
     }
 }
@@ -105,11 +105,12 @@ void takeNeed(Transplant& out, int index, const Device& device, const Board& boa
     });
     if (!checkOpenTo(device, need.openTo)) {
         out.lost.push_back(
-            fmt::format("{} has no {}; {} is open as after reset", device.name, need.openTo, need.title));
+            fmt::format("{} has no {}; access to {} is as after reset", device.name, need.openTo, need.title));
         need.openTo.clear();
     }
     if (!need.core.empty() && device.findCore(need.core) < 0) {
-        out.lost.push_back(fmt::format("{} has no core {}; {} goes to the first", device.name, need.core, need.title));
+        out.lost.push_back(
+            fmt::format("{} has no core {}; {} goes to the first core", device.name, need.core, need.title));
         need.core.clear();
     }
 }
@@ -122,7 +123,7 @@ std::string whyHomeless(const std::vector<Transplant::Homeless>& homeless)
     for (const Transplant::Homeless& need : homeless)
         (need.crystal ? crystals : unserved).push_back(need.what);
     if (!unserved.empty())
-        out.push_back("nothing on it could serve " + listed(unserved));
+        out.push_back("nothing on it can serve " + listed(unserved));
     if (!crystals.empty())
         out.push_back("it has no oscillator for " + listed(crystals));
     return joined(out, "; ");
@@ -142,7 +143,7 @@ Transplant transplant(const Device& device, const Board& board, const Plan& plan
         if (plan.held(holdOfClock(node.id)))
             out.plan.holds.insert(holdOfClock(node.id));
     if (!plan.nets.empty()) {
-        out.lost.push_back(fmt::format("{} of the plan, told for the pads of {}, {}",
+        out.lost.push_back(fmt::format("{} of the plan, stated for the pads of {}, {}",
                                        plan.nets.size() == 1 ? "the net" : fmt::format("{} nets", plan.nets.size()),
                                        plan.device, plan.nets.size() == 1 ? "goes" : "go"));
         out.plan.nets.clear();

@@ -57,9 +57,8 @@ Expected<SourceDecision> readSourceDecision(const ClockNode& node, std::string_v
                     known = true;
                 }
         if (!known)
-            return problemOf(
-                fmt::format("\"{}\" is not possible for {}; it can be {}, several with commas between them.{}",
-                            trimmed(part), node.name, listed(words), didYouMean(word, words)));
+            return problemOf(fmt::format("\"{}\" is not possible for {}; use {}, separated by commas.{}", trimmed(part),
+                                         node.name, listed(words), didYouMean(word, words)));
     }
     if (out.on && out.off)
         return problemOf(fmt::format("{} cannot be both on and off.", node.name));
@@ -174,7 +173,7 @@ Expected<std::string> checkClockSetting(const Device& device, ClockIndex index, 
     std::string text(trimmed(given));
     const std::vector<std::string> choices = clockChoices(device, index);
     if (choices.empty())
-        return problemOf(fmt::format("{} has nothing to decide; it follows its input.", node.name));
+        return problemOf(fmt::format("{} has no setting; it follows its input.", node.name));
     if (!node.factors.empty()) {
         for (const char* mark : {"\u00f7", "\u00d7", "/", "*", "x"})
             if (text.starts_with(mark)) {

@@ -407,7 +407,7 @@ Edit difference(const Plan& before, const Plan& after, std::string title)
 std::string describe(const Plan& before, const Change& change)
 {
     const auto arrow = [](const std::string& from, const std::string& to) {
-        return fmt::format("{} \u2192 {}", from.empty() ? "as it was at reset" : from, to.empty() ? "as at reset" : to);
+        return fmt::format("{} \u2192 {}", from.empty() ? "reset value" : from, to.empty() ? "reset value" : to);
     };
     const auto title = [&](const std::string& id) {
         const Need* need = before.need(id);
@@ -423,18 +423,18 @@ std::string describe(const Plan& before, const Change& change)
                                    arrow(found(before.clocks, c.node).value_or(""), c.value.value_or("")));
             },
             [&](const SetSlow& c) {
-                return fmt::format("slow clock settings: {} \u2192 {}",
+                return fmt::format("low-speed clock set: {} \u2192 {}",
                                    before.slow ? counted(long(before.slow->clocks.size()), "decision") : "none",
                                    c.set ? counted(long(c.set->clocks.size()), "decision") : "none");
             },
             [&](const SetOnFailure& c) {
-                return fmt::format("when a clock does not start: {} \u2192 {}", nameOf(before.onFailure),
+                return fmt::format("if a clock fails to start: {} \u2192 {}", nameOf(before.onFailure),
                                    nameOf(c.policy));
             },
             [&](const SetStored& c) {
                 return fmt::format("{} in non-volatile memory: {}", c.setting,
-                                   arrow(found(before.stored, c.setting).value_or("as from the factory"),
-                                         c.value.value_or("as from the factory")));
+                                   arrow(found(before.stored, c.setting).value_or("factory default"),
+                                         c.value.value_or("factory default")));
             },
             [&](const SetMode& c) {
                 return fmt::format("low-power mode {}: {}", c.mode,
@@ -471,7 +471,7 @@ std::string describe(const Plan& before, const Change& change)
                     else if (was->second != pad)
                         parts.push_back(signal + " " + was->second + " \u2192 " + pad + by);
                     else if (otherWay)
-                        parts.push_back(signal + " " + pad + (by.empty() ? " by the first way" : by));
+                        parts.push_back(signal + " " + pad + (by.empty() ? " on the first route" : by));
                 }
                 return fmt::format("{}: {}", title(c.need), parts.empty() ? "as it is" : joined(parts, ", "));
             },
@@ -483,13 +483,13 @@ std::string describe(const Plan& before, const Change& change)
                 const PinProperty* property = findPinProperty(c.property);
                 const std::optional<std::string> was = need ? pinProperty(*need, c.signal, c.property) : std::nullopt;
                 return fmt::format("{} {}, {}: {} \u2192 {}", title(c.need), c.signal,
-                                   property ? lowered(property->title) : c.property, was.value_or("as the signal asks"),
-                                   c.value.value_or("as the signal asks"));
+                                   property ? lowered(property->title) : c.property, was.value_or("automatic"),
+                                   c.value.value_or("automatic"));
             },
             [&](const SetNet& c) {
                 return fmt::format("net of {}: {} \u2192 {}", c.pad,
-                                   found(before.nets, c.pad).value_or("as the board says"),
-                                   c.net ? (c.net->empty() ? "not routed" : *c.net) : "as the board says");
+                                   found(before.nets, c.pad).value_or("from the board"),
+                                   c.net ? (c.net->empty() ? "not routed" : *c.net) : "from the board");
             },
             [&](const ReplaceNeed& c) {
                 const std::string was = title(c.need);

@@ -28,10 +28,9 @@ Expected<std::string> checkOpenTo(const Device& device, const std::string& name)
     const std::vector<std::string> choices = openToChoices(device);
     if (name.empty() || std::find(choices.begin(), choices.end(), name) != choices.end())
         return name;
-    return problemOf(choices.empty()
-                         ? fmt::format("{} keeps nobody from an instance, so there is nothing to open.", device.name)
-                         : fmt::format("\"{}\" is nobody whom an instance of {} can be opened to; use {}.{}", name,
-                                       device.name, listed(choices), didYouMean(name, choices)));
+    return problemOf(choices.empty() ? fmt::format("{} has no access guards, so access cannot be granted.", device.name)
+                                     : fmt::format("\"{}\" cannot be granted access to an instance of {}; use {}.{}",
+                                                   name, device.name, listed(choices), didYouMean(name, choices)));
 }
 
 std::optional<std::uint32_t> fenceCode(const Device& device, const Fence& fence, const std::vector<const Need*>& needs)

@@ -87,7 +87,7 @@ Expected<GoalValue> parseGoal(const GoalSpec& goal, std::string_view given)
                 return GoalValue(*level);
         const Expected<Ratio> ratio = parseRatio(text);
         if (ratio && ratio->value > Rational(1))
-            return problemOf(fmt::format("\"{}\" is more than the whole; it must be from 0 % to 100 %.", text));
+            return problemOf(fmt::format("\"{}\" is out of range; it must be from 0 % to 100 %.", text));
         return valueOf(ratio);
     }
     case GoalSpec::Type::Tolerance:
@@ -102,7 +102,7 @@ Expected<GoalValue> parseGoal(const GoalSpec& goal, std::string_view given)
     case GoalSpec::Type::Choice: {
         const auto at = std::find(goal.choices.begin(), goal.choices.end(), text);
         if (at == goal.choices.end())
-            return problemOf(fmt::format("\"{}\" is not a choice for {}; use {}.{}", text, lowered(goal.title),
+            return problemOf(fmt::format("\"{}\" is not possible for {}; use {}.{}", text, lowered(goal.title),
                                          listed(goal.choices), didYouMean(text, goal.choices)));
         Chosen chosen{std::size_t(at - goal.choices.begin()), 0};
         std::from_chars(text.data(), text.data() + text.size(), chosen.number);
@@ -171,15 +171,9 @@ Outcome checkGoals(const Need& need)
 
 GoalSpec priorityGoal()
 {
-    return {"priority",
-            "Priority",
-            GoalSpec::Type::Integer,
-            "0",
-            {},
-            "Of its interrupts, in the chip's own levels. Nothing is written when it is not stated.",
-            0,
-            255,
-            true};
+    return {"priority", "Priority", GoalSpec::Type::Integer,
+            "0",        {},         "Interrupt priority in the chip's own levels. Left at its reset value when empty.",
+            0,          255,        true};
 }
 
 GoalSpec aboveGoal()
@@ -189,7 +183,7 @@ GoalSpec aboveGoal()
             GoalSpec::Type::Text,
             "",
             {},
-            "Id of a need whose interrupts may wait for these.",
+            "Id of the need that these interrupts may pre-empt.",
             0,
             0,
             true};
@@ -210,8 +204,8 @@ Urgency urgencyOf(const Device& device, const Plan& plan, const Need& need, std:
         for (const Need& one : plan.needs)
             ids.push_back(one.id);
         out.trouble = other ? fmt::format("{} cannot be more urgent than itself", need.title)
-                            : fmt::format("no need is called \"{}\" that {} could be more urgent than.{}", above,
-                                          need.title, didYouMean(above, ids));
+                            : fmt::format("there is no need \"{}\" for {} to be more urgent than.{}", above, need.title,
+                                          didYouMean(above, ids));
         return out;
     }
     if (depth > plan.needs.size()) {
@@ -247,30 +241,32 @@ Urgency urgencyOf(const Device& device, const Plan& plan, const Need& need)
 void addDmaGoals(KindSpec& kind)
 {
     using T = GoalSpec::Type;
-    kind.goals.push_back({"dma_runs",
-                          "DMA runs",
-                          T::Choice,
-                          "once",
-                          {"once", "round"},
-                          "Once: until all is moved. Round: it begins again at the start of the memory.",
-                          0,
-                          0,
-                          true});
-    kind.goals.push_back({"dma_tells",
-                          "DMA tells",
-                          T::Choice,
-                          "nothing",
-                          {"nothing", "end", "half and end"},
-                          "By an interrupt. Half and end: while one half is filled or sent the other is yours.",
-                          0,
-                          0,
-                          true});
+    kind.goals.push_back(
+        {"dma_runs",
+         "DMA mode",
+         T::Choice,
+         "once",
+         {"once", "round"},
+         "one-shot: stops when the transfer is complete. circular: starts again at the beginning of the buffer.",
+         0,
+         0,
+         true});
+    kind.goals.push_back(
+        {"dma_tells",
+         "DMA interrupt",
+         T::Choice,
+         "nothing",
+         {"nothing", "end", "half and end"},
+         "none, complete, or half and complete (the other half of the buffer is free for the program).",
+         0,
+         0,
+         true});
     kind.goals.push_back({"dma_priority",
                           "DMA priority",
                           T::Integer,
                           "0",
                           {},
-                          "Of its channels, in the controller's own levels.",
+                          "Priority of its DMA channels, in the controller's own levels.",
                           0,
                           255,
                           true});

@@ -184,7 +184,7 @@ public:
             need.goals = out_.goals;
             for (const auto& [goal, value] : out_.goals)
                 if (!matters(need, goal))
-                    return problemOf(fmt::format("{} does not matter with what else the line states{}.",
+                    return problemOf(fmt::format("{} does not apply with the other goals in this line{}.",
                                                  kind_->goal(goal)->title, whatMakesMatter(need, goal)));
         }
         return out_;
@@ -204,7 +204,7 @@ private:
                 Need tried = need;
                 tried.goals.state(other.id, value);
                 if (matters(tried, goal))
-                    return fmt::format("; it does with {} {}", other.id, value);
+                    return fmt::format("; it applies with {} {}", other.id, value);
             }
         }
         return {};
@@ -279,8 +279,8 @@ private:
                 std::vector<std::string> names;
                 for (const GoalSpec* goal : fits)
                     names.push_back(fmt::format("{} {}", goal->id, text));
-                return problemOf(fmt::format("\"{}\" could be said of {} goals; write one of: {}.", text, fits.size(),
-                                             joined(names, ", ")));
+                return problemOf(
+                    fmt::format("\"{}\" fits {} goals; write one of: {}.", text, fits.size(), joined(names, ", ")));
             }
             return state(*fits.front(), *asValue(*fits.front(), text), count);
         }
@@ -294,8 +294,8 @@ private:
             known.push_back(joined(splitted(lowered(goal.title), ' '), "-"));
             known.insert(known.end(), goal.choices.begin(), goal.choices.end());
         }
-        return problemOf(fmt::format("\"{}\" is no goal of the kind {}, and no value that one of its goals can have.{}",
-                                     words_[at_].text, kind_->title, didYouMean(words_[at_].text, known)));
+        return problemOf(fmt::format("\"{}\" is neither a goal of the kind {} nor a value of one.{}", words_[at_].text,
+                                     kind_->title, didYouMean(words_[at_].text, known)));
     }
 
     /// The words up to the next joint.
@@ -323,7 +323,7 @@ private:
                 std::vector<std::string> titles;
                 for (const Part* part : found)
                     titles.push_back(part->title);
-                return problemOf(fmt::format("\"{}\" could be {}; write more of the title.", text, listed(titles)));
+                return problemOf(fmt::format("\"{}\" could mean {}; write more of the title.", text, listed(titles)));
             }
             if (found.size() == 1) {
                 out_.part = found.front()->id;

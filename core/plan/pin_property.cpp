@@ -25,7 +25,7 @@ const std::vector<PinProperty>& pinProperties()
         {"drive", "Drive", {"weak", "medium", "strong"}},
         {"speed", "Edges", {"slow", "fast"}},
         {"open_drain", "Open drain", {"no", "yes"}},
-        {"level", "Level at start", {"low", "high"}},
+        {"level", "Initial level", {"low", "high"}},
     };
     return all;
 }
@@ -42,13 +42,13 @@ Expected<std::string> checkPinProperty(std::string_view id, std::string_view giv
 {
     const PinProperty* property = findPinProperty(id);
     if (!property)
-        return problemOf(fmt::format("\"{}\" cannot be said of a pin.", id));
+        return problemOf(fmt::format("\"{}\" is not a property of a pin.", id));
     const std::string text(trimmed(given));
     if (!property->choices.empty()) {
         const std::string choice = lowered(text);
         if (std::find(property->choices.begin(), property->choices.end(), choice) != property->choices.end())
             return choice;
-        return problemOf(fmt::format("\"{}\" is not a choice for {}; use {}.{}", text, lowered(property->title),
+        return problemOf(fmt::format("\"{}\" is not possible for {}; use {}.{}", text, lowered(property->title),
                                      listed(property->choices), didYouMean(choice, property->choices)));
     }
     const bool word = !text.empty() && text.size() <= 64 && isUtf8(text) &&

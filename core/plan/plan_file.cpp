@@ -47,7 +47,7 @@ public:
         for (const auto& [id, value] : node.members()) {
             const ClockIndex clock = device_.findClock(id);
             if (clock < 0) {
-                if (lose(fmt::format("clock {} is gone, and with it its setting", id)))
+                if (lose(fmt::format("clock {} no longer exists; its setting is dropped", id)))
                     continue;
                 value.fail(fmt::format("\"{}\" is not a clock of {}.{}", id, device_.name, didYouMean(id, ids)));
                 return;
@@ -57,7 +57,7 @@ public:
             Expected<std::string> setting = checkClockSetting(device_, clock, text);
             if (setting)
                 into.clocks[id] = *setting;
-            else if (!lose(fmt::format("{} can no longer be {}; it is as at reset", id, text)))
+            else if (!lose(fmt::format("{} can no longer be {}; it keeps its reset value", id, text)))
                 value.fail(setting.problem().message);
         }
     }
@@ -70,7 +70,7 @@ public:
         std::vector<std::string> ids;
         for (const OperatingRange& range : device_.ranges)
             ids.push_back(range.id);
-        if (!lose(fmt::format("operating range {} is gone; the chip's own after reset is used", into)))
+        if (!lose(fmt::format("operating range {} no longer exists; the reset default is used", into)))
             parent.child("range").fail(
                 fmt::format("\"{}\" is not an operating range of {}; use {}.", into, device_.name, listed(ids)));
         into.clear();
@@ -94,8 +94,8 @@ public:
             if (const std::optional<OnFailure> known = onFailureOf(text))
                 plan_.onFailure = *known;
             else
-                policy.fail(fmt::format("\"{}\" is not what can be done when a clock does not start; use \"stop\", "
-                                        "\"go on\" or \"fall back\".",
+                policy.fail(fmt::format("\"{}\" is not an action for a clock that fails to start; use \"stop\", \"go "
+                                        "on\" or \"fall back\".",
                                         text));
         }
     }
@@ -108,10 +108,10 @@ public:
             ids.push_back(regulator.id);
         if (plan_.regulator.empty() || std::find(ids.begin(), ids.end(), plan_.regulator) != ids.end())
             return;
-        if (!lose(fmt::format("the regulator {} is gone", plan_.regulator)))
+        if (!lose(fmt::format("the regulator {} no longer exists", plan_.regulator)))
             root.child("regulator")
-                .fail(fmt::format("\"{}\" is no regulator of {}; {}.{}", plan_.regulator, device_.name,
-                                  ids.empty() ? "it leaves no choice" : "use " + listed(ids),
+                .fail(fmt::format("\"{}\" is not a regulator of {}; {}.{}", plan_.regulator, device_.name,
+                                  ids.empty() ? "it has only one" : "use " + listed(ids),
                                   didYouMean(plan_.regulator, ids)));
         plan_.regulator.clear();
     }
@@ -122,7 +122,7 @@ public:
             const std::string text = value.asString();
             if (const Expected<std::uint32_t> code = storedCode(device_, id, text); code)
                 plan_.stored[id] = text;
-            else if (!lose(fmt::format("the setting {} in non-volatile memory is gone, or its value {}", id, text)))
+            else if (!lose(fmt::format("the non-volatile setting {} or its value {} no longer exists", id, text)))
                 value.fail(code.problem().message);
         }
     }
@@ -138,7 +138,7 @@ public:
             std::vector<std::string> ids;
             for (const LowPowerMode& mode : device_.modes)
                 ids.push_back(mode.id);
-            if (!lose(fmt::format("the low-power mode {} is gone", id)))
+            if (!lose(fmt::format("the low-power mode {} no longer exists", id)))
                 row.fail(fmt::format("\"{}\" is not a low-power mode of {}; {}.", id, device_.name,
                                      ids.empty() ? "it has none" : "use " + listed(ids)));
         }
@@ -168,8 +168,7 @@ public:
         }
         need.openTo = node.string("open_to", "");
         if (const Expected<std::string> known = checkOpenTo(device_, need.openTo);
-            !known &&
-            !lose(fmt::format("{}: nobody is called {} any more; it is open as after reset", need.title, need.openTo)))
+            !known && !lose(fmt::format("{}: {} no longer exists; access is as after reset", need.title, need.openTo)))
             node.child("open_to").fail(known.problem().message);
         else if (!known)
             need.openTo.clear();
@@ -204,7 +203,7 @@ public:
         for (const auto& [pad, value] : node.members()) {
             const std::string net = value.asString();
             if (device_.findPad(pad) < 0) {
-                if (!lose(fmt::format("pad {} is gone, and with it its net {}", pad, net)))
+                if (!lose(fmt::format("pad {} no longer exists; its net {} is dropped", pad, net)))
                     value.fail(fmt::format("\"{}\" is not a pad of {}.{}", pad, device_.name, didYouMean(pad, names)));
                 continue;
             }
@@ -225,11 +224,11 @@ public:
             if (words.size() == 3 && need)
                 for (const SignalSpec& signal : signalsOf(*need))
                     known = known || signal.id == words[2];
-            if (!known && lose(fmt::format("\"{}\" holds nothing any more", target)))
+            if (!known && lose(fmt::format("the hold \"{}\" no longer refers to anything", target)))
                 continue;
             if (!known)
                 item.fail(fmt::format(
-                    "\"{}\" holds nothing of this plan; write \"clock ID\", \"need ID\" or \"need ID SIGNAL\".",
+                    "\"{}\" refers to nothing in this plan; write \"clock ID\", \"need ID\" or \"need ID SIGNAL\".",
                     target));
             plan_.holds.insert(target);
         }
@@ -302,8 +301,8 @@ private:
         const InstanceIndex instance = device_.findInstance(need.binding.instance);
         const bool unfit =
             !need.binding.instance.empty() && (instance < 0 || !kind.servedBy(device_.blockOf(instance).kind));
-        if (unfit && lose(fmt::format("{}: {} is gone or serves something else; the need is open", need.title,
-                                      need.binding.instance))) {
+        if (unfit && lose(fmt::format("{}: {} no longer exists or serves something else; the need is unbound",
+                                      need.title, need.binding.instance))) {
             need.binding = {};
             return;
         }
@@ -327,7 +326,7 @@ private:
                              [&id = signal](const SignalSpec& s) { return s.id == id; }))
                 value.fail(fmt::format("\"{}\" is not a signal that this {} need takes.", signal, kind.title));
             if (device_.findPad(pad) < 0 &&
-                lose(fmt::format("{}: pad {} is gone; {} is open", need.title, pad, signal)))
+                lose(fmt::format("{}: pad {} no longer exists; {} is unbound", need.title, pad, signal)))
                 continue;
             if (device_.findPad(pad) < 0)
                 value.fail(fmt::format("\"{}\" is not a pad of {}.{}", pad, device_.name, didYouMean(pad, padNames)));
@@ -336,16 +335,16 @@ private:
         for (const auto& [signal, value] : node.optionalChild("via").members()) {
             const std::string name = value.asString();
             if (!need.binding.pads.contains(signal)) {
-                if (lose(fmt::format("{}: {} has no pad that {} could lead to", need.title, signal, name)))
+                if (lose(fmt::format("{}: {} has no pad for {} to connect to", need.title, signal, name)))
                     continue;
-                value.fail(fmt::format("\"{}\" has no pad here, so nothing leads to it.", signal));
+                value.fail(fmt::format("\"{}\" has no pad here, so it cannot have a route.", signal));
             }
             std::vector<std::string> names;
             if (instance >= 0)
                 for (const InstanceSignal& known : device_.instances[size_t(instance)].signals)
                     names.push_back(known.name);
             if (std::find(names.begin(), names.end(), name) == names.end()) {
-                if (lose(fmt::format("{}: {} is gone; {} takes the first that leads to its pad", need.title, name,
+                if (lose(fmt::format("{}: {} no longer exists; {} uses the first route to its pad", need.title, name,
                                      signal)))
                     continue;
                 value.fail(fmt::format("\"{}\" is not a signal of {}.{}", name,

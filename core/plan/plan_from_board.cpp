@@ -18,8 +18,8 @@ Outcome stateNeeds(Plan& plan, const Part& part)
             std::vector<std::string> names;
             for (const KindSpec& known : kinds())
                 names.push_back(known.id);
-            return problemOf(fmt::format("{} asks for a \"{}\", which is no kind of need.{}", part.title, wanted.kind,
-                                         didYouMean(wanted.kind, names)));
+            return problemOf(fmt::format("{} asks for a \"{}\", which is not a kind of need.{}", part.title,
+                                         wanted.kind, didYouMean(wanted.kind, names)));
         }
         Need need;
         need.id = freeNeedId(plan, wanted.id.empty() ? part.id : part.id + "-" + wanted.id);

@@ -33,7 +33,7 @@ Expected<std::uint32_t> storedCode(const Device& device, std::string_view id, st
     const StoredSetting* setting = findStored(device, id);
     if (!setting) {
         const std::vector<std::string> ids = storedIds(device);
-        return problemOf(fmt::format("\"{}\" is no setting in the non-volatile memory of {}{}.{}", id, device.name,
+        return problemOf(fmt::format("\"{}\" is not a non-volatile setting of {}{}.{}", id, device.name,
                                      ids.empty() ? ", which has none" : "", didYouMean(id, ids)));
     }
     std::vector<std::string> names;
@@ -43,7 +43,7 @@ Expected<std::uint32_t> storedCode(const Device& device, std::string_view id, st
         names.push_back(known.name);
     }
     return problemOf(
-        fmt::format("\"{}\" is no value of {}; use {}.{}", value, id, listed(names), didYouMean(value, names)));
+        fmt::format("\"{}\" is not a value of {}; use {}.{}", value, id, listed(names), didYouMean(value, names)));
 }
 
 std::optional<std::uint32_t> storedValue(const Device& device, const Plan& plan, const StoredWord& word)

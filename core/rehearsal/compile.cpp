@@ -54,7 +54,7 @@ public:
     {
         if (failed_ == ENOENT)
             return problemOf(fmt::format("The cross-compiler {} is not installed. Install it to run the machine code; "
-                                         "the planned operations are rehearsed without it.",
+                                         "the planned operations can be rehearsed without it.",
                                          name_));
         if (failed_ != 0)
             return problemOf(fmt::format("The compiler {} could not be started: {}.", name_, std::strerror(failed_)));
@@ -71,18 +71,18 @@ public:
                 ::kill(-child_, SIGKILL);
                 while (waitpid(child_, &status, 0) < 0 && errno == EINTR) {
                 }
-                return problemOf(late ? fmt::format("The compiler {} had not ended after {} s and was stopped. Check "
-                                                    "whether it works by itself.",
+                return problemOf(late ? fmt::format("The compiler {} did not finish within {} s and was stopped. Check "
+                                                    "that it works on its own.",
                                                     name_,
                                                     std::chrono::duration_cast<std::chrono::seconds>(patience).count())
-                                      : fmt::format("Stopped while {} ran.", name_));
+                                      : fmt::format("Stopped while {} was running.", name_));
             }
             std::this_thread::sleep_for(std::chrono::milliseconds(2));
         }
         if (WIFEXITED(status) && WEXITSTATUS(status) == 0)
             return {};
         const Expected<std::string> said = readFile(log_);
-        return problemOf(name_ + " refuses the written C: " + (said ? said->substr(0, 2000) : std::string()));
+        return problemOf(name_ + " rejects the generated C: " + (said ? said->substr(0, 2000) : std::string()));
     }
 
 private:
@@ -165,7 +165,7 @@ Outcome compileUnits(const Source& source, const Source::Program& program, const
     while (!running.empty())
         finishOne();
     if (outcome && stopped && stopped())
-        return problemOf("Stopped while the written C was compiled.");
+        return problemOf("Stopped while compiling the generated C.");
     return outcome;
 }
 

@@ -106,7 +106,7 @@ public:
 private:
     void differs(const std::string& what, const std::string& is, const std::string& planned, Place place)
     {
-        chip_.report(Hazard::Kind::Outcome, fmt::format("{} is {} at the end; {} is planned.", what, is, planned),
+        chip_.report(Hazard::Kind::Outcome, fmt::format("{} is {} at the end; planned: {}.", what, is, planned),
                      std::move(place));
     }
 
@@ -368,8 +368,8 @@ private:
             differs(node.name, planned.trimmed ? "not trimmed" : "trimmed", planned.trimmed ? "trimmed" : "not trimmed",
                     place);
         if (node.monitor && chip_.registers().holds(node.monitor->enable) != planned.monitored)
-            differs(node.name, planned.monitored ? "not watched" : "watched",
-                    planned.monitored ? "watched" : "not watched", place);
+            differs(node.name, planned.monitored ? "not monitored" : "watched",
+                    planned.monitored ? "watched" : "not monitored", place);
         // The first of the listed rates that the crystal does not pass.
         if (node.driveControl.valid() && !planned.external)
             for (const auto& [most, code] : node.drives)
@@ -421,7 +421,8 @@ const FallBack* fallBackAfter(const Facts& f, const FieldRef& awaited)
 std::string wentOnText(const Facts& f, const FallBack& fallBack)
 {
     const std::vector<std::string> left = leftTitles(f, fallBack);
-    return fmt::format("goes on {}{}", fallBack.toSlow ? "at the slow clocks" : "with what does not come from it",
+    return fmt::format("continues {}{}",
+                       fallBack.toSlow ? "on the low-speed clocks" : "with everything that does not use it",
                        left.empty() ? "" : ", without " + listed(left));
 }
 

@@ -48,7 +48,7 @@ public:
     {
         if (uc_open(arm_ ? UC_ARCH_ARM : UC_ARCH_RISCV,
                     arm_ ? uc_mode(UC_MODE_THUMB | UC_MODE_MCLASS) : UC_MODE_RISCV32, &uc_) != UC_ERR_OK)
-            return "the emulator does not have this architecture";
+            return "the emulator does not support this architecture";
         if (arm_)
             uc_ctl_set_cpu_model(uc_, model());
         map(facts_.flashBase, facts_.flashBytes);
@@ -394,8 +394,9 @@ private:
         auto* core = static_cast<UnicornCore*>(data);
         if (bytes == 4 && address % 4 == 0)
             return;
-        core->fault_ = fmt::format("0x{:08X} is reached by {} bytes near 0x{:08X}; there the {} takes words only",
-                                   address, bytes, core->pc_, core->facts_.name);
+        core->fault_ =
+            fmt::format("0x{:08X} is accessed by {} bytes near 0x{:08X}; the {} allows only word access there", address,
+                        bytes, core->pc_, core->facts_.name);
         uc_emu_stop(core->uc_);
     }
     static bool faultThunk(uc_engine*, uc_mem_type type, std::uint64_t address, int, std::int64_t, void* data)

@@ -20,7 +20,7 @@ std::vector<Finding> hazardFindings(const Facts& facts, const std::vector<Findin
         if (!run.gaveUp.empty() && !mastered)
             out.push_back({Finding::Severity::Error,
                            "REH-01",
-                           fmt::format("{}: the program gives up, since {}.", run.title, run.gaveUp),
+                           fmt::format("{}: the program stops: {}.", run.title, run.gaveUp),
                            {},
                            {}});
         for (const Hazard& hazard : run.hazards) {

@@ -139,10 +139,10 @@ void InterruptRun::judgeCombination(const InterruptVector& vector, const std::ve
                 report(client,
                        fmt::format("{} does not call {} when {}.", vector.handler.text(), functionOf(client), when));
             else if (calls > due)
-                report(client, fmt::format("{} calls {} {} times where {} is due.", vector.handler.text(),
+                report(client, fmt::format("{} calls {} {} times instead of {}.", vector.handler.text(),
                                            functionOf(client), calls, due));
             if (flag != flags.end() && flag->cleared && registers.code(ref) != 0)
-                report(client, fmt::format("{} leaves {} set: the interrupt comes again at once.",
+                report(client, fmt::format("{} leaves {} set: the interrupt would fire again at once.",
                                            vector.handler.text(), f_.device.nameOf(ref)));
         }
         for (const FieldRef& other : others)
@@ -187,11 +187,10 @@ void InterruptRun::interrupt(const InterruptVector& vector, const std::vector<Fl
         if (!how || !returned(*how, function))
             break;
         if (settings() != planned) {
-            report(
-                vector.clients.front(),
-                fmt::format("{} between two instructions of {} changes what that sets: a register that both write is "
-                            "read before and written back after.",
-                            vector.handler.text(), function));
+            report(vector.clients.front(),
+                   fmt::format("{} between two instructions of {} changes the result: both modify the same register, "
+                               "and one overwrites the other's write.",
+                               vector.handler.text(), function));
             break;
         }
     }

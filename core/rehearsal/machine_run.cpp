@@ -93,7 +93,7 @@ private:
                     fallBack_ = nullptr;
                 up_ = returned && (!lateFailed_ || fallBack_ || isLateOnly());
                 if (up_ && lateFailed_ && !fallBack_)
-                    out_.wentOn = "is up but for what comes from a slow source";
+                    out_.wentOn = "is up, except for what uses a slow source";
             }
         }
         if (up_ && cores_.size() == device_.cores.size()) {
@@ -145,7 +145,7 @@ private:
                     }
             if (found != place.word->bytes() || value != place.value)
                 chip_.report(Hazard::Kind::Program,
-                             fmt::format("{} in non-volatile memory, at 0x{:08X}, is {}; planned is 0x{:X}.",
+                             fmt::format("{} in non-volatile memory, at 0x{:08X}, is {}; planned: 0x{:X}.",
                                          place.word->name, place.address,
                                          found == place.word->bytes() ? fmt::format("0x{:X}", value)
                                                                       : std::string("not in the program"),
@@ -292,10 +292,10 @@ private:
             return true;
         case EmulatedCore::Ended::Waiting:
             chip_.report(Hazard::Kind::Program,
-                         fmt::format("{} waits for an interrupt, though nothing was to be waited for.", function));
+                         fmt::format("{} waits for an interrupt that was not planned.", function));
             return false;
         case EmulatedCore::Ended::Stuck:
-            chip_.report(Hazard::Kind::Never, fmt::format("{} does not come back.", function));
+            chip_.report(Hazard::Kind::Never, fmt::format("{} does not return.", function));
             return false;
         case EmulatedCore::Ended::Fault:
             chip_.report(Hazard::Kind::Program, fmt::format("{}: the core {}.", function, cores_.back()->faultText()));
@@ -395,12 +395,12 @@ private:
             const Place place{Place::Kind::Clock, device_.clocks[size_t(dead)].id, {}};
             if (waited < longest)
                 chip_.report(Hazard::Kind::TimeoutShort,
-                             fmt::format("The machine code asks {} for {} only; {} may take {}.", name,
+                             fmt::format("The machine code polls {} for only {}; {} may take {}.", name,
                                          momentText(waited), device_.clocks[size_t(dead)].name, momentText(longest)),
                              place);
             else if (waited > longest * kTooManyTimes && waited > kSecond / 50)
                 chip_.report(Hazard::Kind::TimeoutLong,
-                             fmt::format("The machine code asks {} for {}; {} takes {} at most.", name,
+                             fmt::format("The machine code polls {} for {}; {} takes at most {}.", name,
                                          momentText(waited), device_.clocks[size_t(dead)].name, momentText(longest)),
                              place);
         }

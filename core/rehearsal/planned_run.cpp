@@ -112,7 +112,7 @@ private:
                 continue;
             if (const FieldCode& release = device_.cores[core].release; release.valid())
                 perform(updateStep(device_, {{release.ref, release.code, device_.cores[core].name}},
-                                   fmt::format("Let the {} start.", device_.cores[core].name)),
+                                   fmt::format("Start the {}.", device_.cores[core].name)),
                         0, false);
             chip_.coreRuns(int(core));
             const Names& own = names_[core];
@@ -121,7 +121,7 @@ private:
                     left_.insert(int(n));
         }
         if (!late && !fallBack_)
-            out_.wentOn = "is up but for what comes from a slow source";
+            out_.wentOn = "is up, except for what uses a slow source";
         return true;
     }
 
@@ -217,8 +217,8 @@ private:
         const ClockNode& node = device_.clocks[size_t(scenario_.fails)];
         chip_.pass(kSecond / 1000);
         begin({node.name + " fails",
-               node.monitor && f_.rates.clocks[size_t(scenario_.fails)].monitored ? "Its monitor notices."
-                                                                                  : "Nothing watches it.",
+               node.monitor && f_.rates.clocks[size_t(scenario_.fails)].monitored ? "Its monitor detects it."
+                                                                                  : "Nothing monitors it.",
                {Place::Kind::Clock, node.id, {}}});
         chip_.fail(scenario_.fails);
         chip_.pass(kSecond / 1000);
@@ -229,7 +229,7 @@ private:
     {
         const OperatingRange& range = device_.ranges[size_t(scenario_.sagsTo)];
         chip_.pass(kSecond / 1000);
-        begin({"supply falls", fmt::format("It suffices for {} only.", range.name), {Place::Kind::Range, {}, {}}});
+        begin({"supply falls", fmt::format("It is enough for {} only.", range.name), {Place::Kind::Range, {}, {}}});
         chip_.sag(scenario_.sagsTo);
         chip_.pass(kSecond / 1000);
         recorder_.end();
@@ -238,7 +238,7 @@ private:
     void resetAndAgain()
     {
         chip_.pass(kSecond / 1000);
-        begin({"reset", "Not by the supply: what survives a reset stays.", {}});
+        begin({"reset", "Warm reset: retained fields keep their values.", {}});
         chip_.warmReset();
         recorder_.end();
         left_.clear();
@@ -364,12 +364,12 @@ private:
         const std::optional<Moment> longest = chip_.timeOf(ref);
         if (longest && timeout < *longest)
             chip_.report(Hazard::Kind::TimeoutShort,
-                         fmt::format("{} is awaited for {} at most; the chip may take {}.", device_.nameOf(ref),
+                         fmt::format("{} is awaited for at most {}; the chip may take {}.", device_.nameOf(ref),
                                      momentText(timeout), momentText(*longest)),
                          placeOf(step));
         if (longest && timeout > *longest * kManyTimes && timeout > kSecond / 50)
             chip_.report(Hazard::Kind::TimeoutLong,
-                         fmt::format("{} is awaited for {}; the chip takes {} at most.", device_.nameOf(ref),
+                         fmt::format("{} is awaited for {}; the chip takes at most {}.", device_.nameOf(ref),
                                      momentText(timeout), momentText(*longest)),
                          placeOf(step));
         for (;;) {
@@ -388,8 +388,8 @@ private:
             const bool feeding = bringingUp_ && !feeds_.empty();
             if (!next && scenario_.dead.empty() && !feeding)
                 chip_.report(Hazard::Kind::Never,
-                             fmt::format("{} is waited for, and nothing in the chip will make it {}.",
-                                         device_.nameOf(ref), step.fields.front().code),
+                             fmt::format("{} is awaited, but nothing in the chip will make it {}.", device_.nameOf(ref),
+                                         step.fields.front().code),
                              placeOf(step));
             Moment until = next ? std::min(*next, deadline) : deadline;
             // A watchdog is fed in every pass of the loop: a thousandth of a second stands for many of them.
@@ -442,7 +442,7 @@ std::string shorterText(const Rehearsal& rehearsal, const Facts& f, const std::m
     const std::string sooner = momentText(rehearsal.untilUp - longest);
     const std::string& name = f.device.clocks[size_t(clock)].name;
     if (core)
-        return fmt::format("Up after {} if the core came from a source that starts sooner than {}", sooner, name);
+        return fmt::format("Up after {} if the core used a source that starts faster than {}", sooner, name);
     return fmt::format("Up after {} without {}{}", sooner, name,
                        users.empty()
                            ? std::string()
@@ -472,14 +472,14 @@ void splitTime(Rehearsal& rehearsal, const Facts& f)
 
 std::string titleOf(const Facts& f, const Scenario& s)
 {
-    std::string text = s.kind == Scenario::Kind::Slow      ? "To the slow clocks and back"
+    std::string text = s.kind == Scenario::Kind::Slow      ? "To the low-speed clocks and back"
                        : s.kind == Scenario::Kind::Restart ? "Stopped and started again"
-                       : s.kind == Scenario::Kind::Reset   ? "A reset while all runs"
+                       : s.kind == Scenario::Kind::Reset   ? "Reset while everything runs"
                                                            : "From reset";
     if (s.kind == Scenario::Kind::Mode) {
         const ModeSteps& steps = f.image.modes[size_t(s.mode)];
         text = fmt::format("Into {}{} and back", f.device.modes[size_t(steps.mode)].name,
-                           steps.slow ? ", from the slow clocks," : "");
+                           steps.slow ? ", from the low-speed clocks," : "");
     }
     for (const int dead : s.dead)
         text += fmt::format(", {} never starts", f.device.clocks[size_t(dead)].name);

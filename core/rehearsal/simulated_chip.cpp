@@ -163,7 +163,7 @@ void SimulatedChip::settleDomains()
         regulator_.readyAt = now_ + (device_.regulatorStartup.value * kSecond).ceil();
         if (std::none_of(device_.regulators.begin(), device_.regulators.end(),
                          [code](const Regulator& r) { return r.code == code; }))
-            report(Hazard::Kind::Lost, fmt::format("{} is set to {}, which is no regulator.",
+            report(Hazard::Kind::Lost, fmt::format("{} is set to {}, which is not a regulator.",
                                                    device_.nameOf(device_.regulatorControl), code));
     }
     show(device_.regulatorReady, regulator_.readyAt <= now_);
@@ -199,7 +199,7 @@ std::uint32_t SimulatedChip::read(std::uint32_t address, int bytes)
     const SimulatedRegisters::Spot spot = registers_.find(address);
     const int cell = spot.cell;
     if (cell < 0) {
-        report(Hazard::Kind::NoRegister, fmt::format("0x{:08X} is read, where the chip has no register.", address));
+        report(Hazard::Kind::NoRegister, fmt::format("0x{:08X} is read; the chip has no register there.", address));
         return 0;
     }
     const std::pair<InstanceIndex, RegisterIndex> face = registers_.faceOf(cell);
@@ -208,19 +208,19 @@ std::uint32_t SimulatedChip::read(std::uint32_t address, int bytes)
     if (const std::uint32_t has = spot.part < 0 ? shape.bytes() : shape.parts[size_t(spot.part)].bytes();
         std::uint32_t(bytes) != has)
         report(Hazard::Kind::NoRegister,
-               fmt::format("{}.{} is read by {} bytes; it has {}.", owner, shape.name, bytes, has),
+               fmt::format("{}.{} is read with {} bytes; it has {}.", owner, shape.name, bytes, has),
                {Place::Kind::Register, owner + "." + shape.name, {}});
     if (!open(face.first)) {
         report(Hazard::Kind::Closed,
-               fmt::format("{}.{} is read while {} has no clock or is held in reset: what it gives means nothing.",
-                           owner, shape.name, owner),
+               fmt::format("{}.{} is read while {} has no clock or is held in reset: the value is meaningless.", owner,
+                           shape.name, owner),
                {Place::Kind::Instance, owner, {}});
         return 0;
     }
     if (!admitted(face.first)) {
         report(Hazard::Kind::Closed,
-               fmt::format("{}.{} is read by {}, which its fence keeps out: what it gives means nothing.", owner,
-                           shape.name, device_.cores[size_t(acting_)].id),
+               fmt::format("{}.{} is read by {}, which has no access: the value is meaningless.", owner, shape.name,
+                           device_.cores[size_t(acting_)].id),
                {Place::Kind::Instance, owner, {}});
         return 0;
     }
@@ -234,7 +234,7 @@ void SimulatedChip::write(std::uint32_t address, std::uint32_t value, int bytes)
     const int cell = spot.cell;
     if (cell < 0)
         return report(Hazard::Kind::NoRegister,
-                      fmt::format("0x{:08X} is written, where the chip has no register.", address));
+                      fmt::format("0x{:08X} is written; the chip has no register there.", address));
     const auto [instance, reg] = registers_.faceOf(cell, value);
     const Register& shape = registers_.shape({instance, reg});
     const std::string& owner = device_.instances[size_t(instance)].name;
@@ -242,7 +242,7 @@ void SimulatedChip::write(std::uint32_t address, std::uint32_t value, int bytes)
     if (const std::uint32_t has = spot.part < 0 ? shape.bytes() : shape.parts[size_t(spot.part)].bytes();
         std::uint32_t(bytes) != has)
         report(Hazard::Kind::NoRegister,
-               fmt::format("{}.{} is written by {} bytes; it has {}.", owner, shape.name, bytes, has), place);
+               fmt::format("{}.{} is written with {} bytes; it has {}.", owner, shape.name, bytes, has), place);
     if (!open(instance))
         return report(Hazard::Kind::Closed,
                       fmt::format("{}.{} is written while {} has no clock or is held in reset: the write is lost.",
@@ -250,8 +250,8 @@ void SimulatedChip::write(std::uint32_t address, std::uint32_t value, int bytes)
                       {Place::Kind::Instance, owner, {}});
     if (!admitted(instance))
         return report(Hazard::Kind::Closed,
-                      fmt::format("{}.{} is written by {}, which its fence keeps out: the write is lost.", owner,
-                                  shape.name, device_.cores[size_t(acting_)].id),
+                      fmt::format("{}.{} is written by {}, which has no access: the write is lost.", owner, shape.name,
+                                  device_.cores[size_t(acting_)].id),
                       {Place::Kind::Instance, owner, {}});
     if (spot.part >= 0) {
         const std::optional<std::uint32_t> whole = registers_.writePart(spot, value);
@@ -281,7 +281,7 @@ void SimulatedChip::write(std::uint32_t address, std::uint32_t value, int bytes)
                             .value_or(0));
                     if (dog.elapsed * ticks < window)
                         report(Hazard::Kind::Watchdog,
-                               fmt::format("{} is fed inside its closed window: it resets the chip.",
+                               fmt::format("{} is fed inside its closed window and resets the chip.",
                                            device_.instances[size_t(dog.instance)].name),
                                {Place::Kind::Instance, device_.instances[size_t(dog.instance)].name, {}});
                 }
@@ -338,7 +338,7 @@ void SimulatedChip::runDogs(Moment span)
             dog.bitten = true;
             const std::string& name = device_.instances[size_t(dog.instance)].name;
             report(Hazard::Kind::Watchdog,
-                   fmt::format("{} bites: it was not fed for {} at its fastest, and resets the chip.", name,
+                   fmt::format("{} expires: it was not fed for {} at its fastest, and resets the chip.", name,
                                rate > 0 ? momentText(Moment(ticks / rate * double(kSecond))) : "long"),
                    {Place::Kind::Instance, name, {}});
         }
@@ -446,7 +446,7 @@ void SimulatedChip::loseInMode(InstanceIndex instance, const LowPowerMode& mode)
         if (const PadLook look = pads_.look(pad);
             !look.port && look.function == given.function && given.instance == instance)
             report(Hazard::Kind::Pad,
-                   fmt::format("{} is led to {}, which has no power in {}.", device_.pads[size_t(pad)].name,
+                   fmt::format("{} is connected to {}, which has no power in {}.", device_.pads[size_t(pad)].name,
                                device_.instances[size_t(instance)].name, mode.name),
                    {Place::Kind::Pad, device_.pads[size_t(pad)].name, {}});
     registers_.lose(instance);

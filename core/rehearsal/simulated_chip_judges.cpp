@@ -32,7 +32,7 @@ void SimulatedChip::judgeUnit(InstanceIndex instance, RegisterIndex reg)
     }
     const std::string name =
         device_.instances[size_t(instance)].name + "." + device_.blockOf(instance).registers[size_t(reg)].name;
-    report(Hazard::Kind::Lost, fmt::format("{} is written while {} has not been told what it is.", name, unit),
+    report(Hazard::Kind::Lost, fmt::format("{} is written before the mode of {} is set.", name, unit),
            {Place::Kind::Register, name, {}});
 }
 
@@ -52,7 +52,7 @@ void SimulatedChip::judgeHeld(InstanceIndex instance, RegisterIndex reg, std::ui
         const FieldRef ref = role.onlyHeld ? device_.roleField(instance, role.name) : FieldRef();
         if (ref.valid() && ref.reg == reg && ((before ^ value) & device_.fieldOf(ref).mask()))
             return report(Hazard::Kind::Frozen,
-                          fmt::format("{} is changed while {} is not held for that.", device_.nameOf(ref),
+                          fmt::format("{} is changed while {} is not held.", device_.nameOf(ref),
                                       device_.instances[size_t(instance)].name),
                           {Place::Kind::Instance, device_.instances[size_t(instance)].name, {}});
     }
@@ -106,20 +106,23 @@ void SimulatedChip::judgePads(InstanceIndex instance, RegisterIndex reg)
         using Kind = Demand::PadRule::Kind;
         const bool driven = look.pushesHigh() || look.pullsLow();
         if (rule.kind == Kind::Rests && driven)
-            report(Hazard::Kind::Pad, fmt::format("{} is driven, though no need has it.", name), place);
+            report(Hazard::Kind::Pad, fmt::format("{} is driven, although no need uses it.", name), place);
         else if (rule.kind == Kind::Input && driven)
             report(Hazard::Kind::Pad,
-                   fmt::format("{} is driven {}, though {} drives it from outside.", name, look.text(), rule.who),
+                   fmt::format("{} is driven {}, although {} drives it from outside.", name, look.text(), rule.who),
                    place);
         else if (rule.kind == Kind::OpenDrain && look.pushesHigh())
-            report(Hazard::Kind::Pad, fmt::format("{} pushes high against the open drain of {}.", name, rule.who),
+            report(Hazard::Kind::Pad, fmt::format("{} drives high against the open drain of {}.", name, rule.who),
                    place);
         else if (rule.kind == Kind::OpenDrain && rule.high && look.pullsLow() && !demand_.levelsFree)
-            report(Hazard::Kind::Pad, fmt::format("{} pulls low; {} starts released.", name, rule.who), place);
+            report(Hazard::Kind::Pad,
+                   fmt::format("{} is driven low; the initial level of {} is released.", name, rule.who), place);
         else if (rule.kind == Kind::StartsLow && look.pushesHigh() && !demand_.levelsFree)
-            report(Hazard::Kind::Pad, fmt::format("{} is driven high; {} starts low.", name, rule.who), place);
+            report(Hazard::Kind::Pad, fmt::format("{} is driven high; the initial level of {} is low.", name, rule.who),
+                   place);
         else if (rule.kind == Kind::StartsHigh && look.pullsLow() && !demand_.levelsFree)
-            report(Hazard::Kind::Pad, fmt::format("{} is driven low; {} starts high.", name, rule.who), place);
+            report(Hazard::Kind::Pad, fmt::format("{} is driven low; the initial level of {} is high.", name, rule.who),
+                   place);
     }
 }
 
@@ -129,7 +132,7 @@ void SimulatedChip::judgeHandOver(PadIndex pad, const Demand::HandOver& given)
         if (const std::optional<std::int64_t> is = meaningOf(*value.encoding, registers_.code(value.ref));
             is != value.value)
             return report(Hazard::Kind::Pad,
-                          fmt::format("{} is led to {} before {} is set: the board sees levels that nobody planned.",
+                          fmt::format("{} is connected to {} before {} is set up: the board sees unplanned levels.",
                                       device_.pads[size_t(pad)].name, given.who, device_.nameOf(value.ref)),
                           {Place::Kind::Pad, device_.pads[size_t(pad)].name, {}});
 }
@@ -156,9 +159,8 @@ void SimulatedChip::judge()
             tell(
                 Hazard::Kind::Dead, i,
                 [&] {
-                    return fmt::format("{} {} meanwhile, though it is {} before and after.", node.name,
-                                       rate.isZero() ? "stands still" : "runs at " + rateText(rate),
-                                       rateText(steady->second));
+                    return fmt::format("{} {} meanwhile, although it is {} before and after.", node.name,
+                                       rate.isZero() ? "stops" : "runs at " + rateText(rate), rateText(steady->second));
                 },
                 place);
         if (rate.isZero() || clocks_.idle(i))
@@ -193,7 +195,7 @@ void SimulatedChip::judge()
             tell(
                 Hazard::Kind::Limit, i * 4 + 2,
                 [&] {
-                    return fmt::format("{} runs at {}, above the {} that {} leaves it.", node.name, rateText(rate),
+                    return fmt::format("{} runs at {}, above the {} that {} allows.", node.name, rateText(rate),
                                        rateText(*bounds.relative), device_.clocks[size_t(bounds.relativeTo)].name);
                 },
                 place);
@@ -207,7 +209,7 @@ void SimulatedChip::judge()
         if (names.size() == combination.terms.size())
             tell(Hazard::Kind::Limit, -1 - int(c),
                  [&] {
-                     return fmt::format("{} stand as they must not together{}.", listed(names),
+                     return fmt::format("{}: combination not allowed{}.", listed(names),
                                         combination.because.empty() ? "" : ": " + combination.because);
                  },
                  {Place::Kind::Clock, device_.clocks[size_t(combination.terms.back().clock)].id, {}});
@@ -216,7 +218,7 @@ void SimulatedChip::judge()
         if (const Rational& rate = clocks_.clock(device_.flashClock).rate; rate > clocks_.flashMost())
             tell(Hazard::Kind::WaitStates, 0,
                  [&] {
-                     return fmt::format("The flash is read at {} with {} wait states, which carry {}.", rateText(rate),
+                     return fmt::format("The flash is read at {} with {} wait states, which allow {}.", rateText(rate),
                                         clocks_.waitStates(), rateText(clocks_.flashMost()));
                  },
                  {Place::Kind::Clock, device_.clocks[size_t(device_.flashClock)].id, {}});
@@ -225,8 +227,7 @@ void SimulatedChip::judge()
             clock >= 0 && clocks_.clock(clock).rate.isZero())
             tell(Hazard::Kind::Dead, 1'000'000 + core,
                  [&] {
-                     return fmt::format("{} stands still: its clock comes from what does not run.",
-                                        device_.cores[size_t(core)].name);
+                     return fmt::format("{} stops: its clock source does not run.", device_.cores[size_t(core)].name);
                  },
                  {Place::Kind::Clock, device_.clocks[size_t(clock)].id, {}});
     // A core that stands still for a moment is a glitch that no core survives; the select that did it is named.
@@ -240,7 +241,7 @@ void SimulatedChip::judge()
                 !clocks_.clock(i).rate.isZero())
                 tell(Hazard::Kind::Select, i,
                      [&] {
-                         return fmt::format("{} is told to take {}, which does not run.", node.name,
+                         return fmt::format("{} is switched to {}, which does not run.", node.name,
                                             device_.clocks[size_t(input.node)].name);
                      },
                      {Place::Kind::Clock, node.id, {}});

@@ -208,7 +208,7 @@ std::string SimulatedRegisters::write(int index, std::uint32_t value, Moment now
         const Register& lock = shape({by, guard.reg});
         const Written* was = guarded(reg.guards.size() - 1 - g);
         if (!was || was->cell != cellOf(by, guard.reg) || lock.fields[size_t(guard.field)].in(was->value) != guard.code)
-            unguarded = fmt::format("{}.{} ignores a write that does not come right after 0x{:X} in {}.{}", instance,
+            unguarded = fmt::format("{}.{} ignores a write that does not directly follow 0x{:X} in {}.{}", instance,
                                     reg.name, guard.code, device_.instances[size_t(by)].name, lock.name);
     }
     constexpr size_t kRemembered = 8; // no guard has more keys
@@ -221,8 +221,8 @@ std::string SimulatedRegisters::write(int index, std::uint32_t value, Moment now
         for (const Unlock& unlock : device_.unlocks)
             if (unlock.instance == owner && unlock.reg == number) {
                 if (value != unlock.key)
-                    return fmt::format("{}.{} takes 0x{:08X} only, which opens it; 0x{:08X} was written", instance,
-                                       reg.name, unlock.key, value);
+                    return fmt::format("{}.{} accepts only its key 0x{:08X}; 0x{:08X} was written", instance, reg.name,
+                                       unlock.key, value);
                 locked_[size_t(owner)] = false;
                 return {};
             }
@@ -243,7 +243,7 @@ std::string SimulatedRegisters::write(int index, std::uint32_t value, Moment now
             if (!(c.once & mask))
                 c.value = (c.value & ~mask) | (value & mask);
             else if ((c.value & mask) != (value & mask))
-                lost = fmt::format("{}.{}.{} can be written once after reset, and has been: {} stays {}", instance,
+                lost = fmt::format("{}.{}.{} can be written only once after reset, and has been: {} stays {}", instance,
                                    reg.name, field.name, field.in(value), field.in(c.value));
             c.once |= mask;
             break;

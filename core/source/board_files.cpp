@@ -84,7 +84,7 @@ void writeNeedCalls(Writer& w, bool late, int indent)
 void writeRates(Writer& w)
 {
     const Facts& f = w.facts;
-    w.comment("Rates of the clocks that run, in hertz.");
+    w.comment("Rates of the running clocks, in hertz.");
     for (size_t i = 0; i < f.device.clocks.size(); ++i) {
         const ClockState& state = f.rates.clocks[i];
         if (!state.running || !state.used || !state.rate.defined() || state.rate.value.floor() > INT64_C(0xFFFFFFFF))
@@ -105,13 +105,13 @@ void writeSlowRates(Writer& w)
     if (!f.image.slowRates)
         return;
     const Rates& slow = *f.image.slowRates;
-    w.comment("Rates of the clocks that differ while the slow settings are on.");
+    w.comment("Rates that differ with the low-speed clocks.");
     for (size_t i = 0; i < f.device.clocks.size(); ++i) {
         const ClockState& state = slow.clocks[i];
         if (!state.running || !state.used || !state.rate.defined() || state.rate == f.rates.clocks[i].rate ||
             state.rate.value.floor() > INT64_C(0xFFFFFFFF))
             continue;
-        w.because({Place::Kind::Clock, f.device.clocks[i].id, {}}, "slow clocks");
+        w.because({Place::Kind::Clock, f.device.clocks[i].id, {}}, "low-speed clocks");
         w.linef("#define {:<28} {}u {}", slowRateMacro(f, w.names, int(i)), state.rate.value.floor(),
                 cComment(format(state.rate) + ", " + format(state.tolerance)));
     }
@@ -120,8 +120,8 @@ void writeSlowRates(Writer& w)
     if (slow.waitStates && flash.rate != f.rates.clocks[size_t(f.device.flashClock)].rate)
         w.linef("_Static_assert({} <= {}u, {});", slowRateMacro(f, w.names, f.device.flashClock),
                 range.waitStateLimits[size_t(*slow.waitStates)].value.floor(),
-                cString(fmt::format("{} must carry the slow rate in {}", counted(*slow.waitStates, "flash wait state"),
-                                    range.name)));
+                cString(fmt::format("{} must allow the low-speed rate in {}",
+                                    counted(*slow.waitStates, "flash wait state"), range.name)));
     w.noCause();
     w.line();
 }
@@ -130,7 +130,7 @@ void writeSlowRates(Writer& w)
 void writeAsserts(Writer& w)
 {
     const Facts& f = w.facts;
-    w.comment("Dividers and multipliers as the registers get them.");
+    w.comment("Dividers and multipliers as written to the registers.");
     for (size_t i = 0; i < f.device.clocks.size(); ++i)
         if (hasFactorMacro(f, int(i))) {
             w.because({Place::Kind::Clock, f.device.clocks[i].id, {}}, operationText(f.device, f.rates, int(i)));
@@ -169,7 +169,7 @@ void writeAsserts(Writer& w)
         w.because({Place::Kind::Clock, f.device.clocks[size_t(f.device.flashClock)].id, {}}, "flash wait states");
         w.linef("_Static_assert({} <= {}u, {});", rateMacro(f, w.names, f.device.flashClock),
                 range.waitStateLimits[size_t(*f.rates.waitStates)].value.floor(),
-                cString(fmt::format("{} must carry this rate in {}", counted(*f.rates.waitStates, "flash wait state"),
+                cString(fmt::format("{} must allow this rate in {}", counted(*f.rates.waitStates, "flash wait state"),
                                     range.name)));
     }
     w.noCause();
@@ -240,7 +240,7 @@ bool waitsForSlowSource(const Facts& f, NeedIndex need)
 SourceFile boardHeader(const Facts& f, const Names& names)
 {
     Writer w(f, names, names.prefix.text() + "_board.h",
-             fmt::format("{} on {}: names, rates and the bring-up.", f.board.title, f.device.name));
+             fmt::format("{} on {}: names, rates and initialisation.", f.board.title, f.device.name));
     const Word guard = names.macro("BOARD_H");
     w.linef("#ifndef {}", guard);
     w.linef("#define {}", guard);
@@ -265,7 +265,7 @@ SourceFile boardHeader(const Facts& f, const Names& names)
     }
     w.noCause();
     w.line();
-    w.comment("What functions return: success, or what went wrong; of a bring-up, the wait that timed out.");
+    w.comment("Return values: success or the error; for initialisation, the wait that timed out.");
     w.linef("enum {} {{", names.name("status"));
     w.linef("    {} = 0,", names.macro("OK"));
     for (const FieldRef& field : awaitedFields(f, names)) {
@@ -276,7 +276,7 @@ SourceFile boardHeader(const Facts& f, const Names& names)
             w.comment(afterwards(f, *fallBack), 4);
         w.linef("    {},", timeoutName(f, names, field));
     }
-    w.linef("    {}, {}", names.macro("TIMEOUT_TRANSFER"), cComment("a transfer or conversion did not end in time"));
+    w.linef("    {}, {}", names.macro("TIMEOUT_TRANSFER"), cComment("a transfer or conversion timed out"));
     std::set<std::string_view> statuses;
     for (size_t n = 0; n < f.plan.needs.size(); ++n)
         for (const auto& [ending, about] : sourceOf(f.plan.needs[n].kind).statuses)
@@ -286,47 +286,47 @@ SourceFile boardHeader(const Facts& f, const Names& names)
     w.line();
     w.linef("#define {} {}u", names.macro("WAIT_PASSES_PER_US"), passesPerMicrosecond(f, names));
     w.line();
-    w.comment("Passes of a waiting loop that last at least so many microseconds while the core runs at so many hertz: "
-              "a pass takes four cycles or more.");
+    w.comment("Iterations of a polling loop that last at least `us` microseconds with the core at `hz`; one iteration "
+              "takes at least four cycles.");
     w.linef("#define {}(us, hz) ((uint32_t)(((uint64_t)(us) * (hz) + 3999999u) / 4000000u))", names.macro("PASSES"));
-    w.comment("Waits until the masked bits of a register have a value; false when that took more passes.");
+    w.comment("Polls until the masked bits of a register equal a value; false after `passes` iterations.");
     for (const int width : widthsOf(f.device))
         w.linef("bool {}(const volatile {} *reg, uint32_t mask, uint32_t value, uint32_t passes);",
                 waitName(names, width), typeOf(width));
     w.line();
     if (names.core == 0) {
-        w.comment(fmt::format(
-            "Brings up pads, clocks and needs, in this order: levels that keep the board safe come first. {}{}",
-            f.image.fallBacks.empty()
-                ? "A clock that fails ends it, pads stay as they are."
-                : "A clock that fails is its status; what can be is brought up without it, else pads stay as they are.",
-            hasLateClocks(f) ? " A slow source is started early and waited for last; when it fails, all is up but what "
-                               "comes from it, and its time-out is returned."
-                             : ""));
+        w.comment(
+            fmt::format("Initialises pads, clocks and peripherals, in this order; safe output levels come first. {}{}",
+                        f.image.fallBacks.empty() ? "A clock that fails to start stops it; the pads stay as they are."
+                                                  : "Returns the status of a clock that fails to start; what can run "
+                                                    "without it is initialised, otherwise the pads stay as they are.",
+                        hasLateClocks(f) ? " A slow source is started early and awaited last; if it fails, everything "
+                                           "else is initialised and its timeout is returned."
+                                         : ""));
         w.linef("enum {0}_status {0}_bring_up(void);", names.prefix);
         w.linef("enum {0}_status {0}_clocks_bring_up(void);", names.prefix);
         if (hasLateClocks(f))
             w.linef("enum {0}_status {0}_slow_sources_bring_up(void);", names.prefix);
         if (f.plan.onFailure != OnFailure::Stop) {
-            w.comment("Whether the needs are up, but for those that the status of the bring-up does without.");
+            w.comment("True once the peripherals are initialised, except those that use a failed clock.");
             w.linef("bool {}_is_up(void);", names.prefix);
         }
         if (!f.image.fallBacks.empty()) {
-            w.comment("Goes on after a clock has failed: false when nothing can. Then the time-out of that clock, "
-                      "while the program runs without it.");
+            w.comment("Continues after a clock has failed; false if that is not possible. The second function returns "
+                      "the failed clock's timeout while the program runs without it.");
             w.linef("bool {0}_clocks_fall_back(enum {0}_status failed);", names.prefix);
             w.linef("enum {0}_status {0}_failed_clock(void);", names.prefix);
         }
         if (!runningWatchdogs(f.device).empty()) {
-            w.comment("The chip's reset starts a watchdog: the bring-up feeds it while it waits, afterwards the "
-                      "program must.");
-            w.linef("void {}_feed(void);", names.prefix);
             w.comment(
-                "Feeds the watchdog during bring-up only: later its window may be closed while a transfer waits.");
+                "The watchdog runs from reset: initialisation feeds it while it waits; after that the program must.");
+            w.linef("void {}_feed(void);", names.prefix);
+            w.comment("Feeds the watchdog during initialisation only: later its window may be closed while a transfer "
+                      "waits.");
             w.linef("void {}_feed_early(void);", names.prefix);
         }
         if (f.image.slowRates) {
-            w.comment(fmt::format("Switch to the slow clocks (CPU at {}) and back, while the program runs.",
+            w.comment(fmt::format("Switch to the low-speed clocks (CPU at {}) and back at run time.",
                                   format(f.image.slowRates->clocks[size_t(f.device.cpuClock())].rate)));
             w.linef("enum {0}_status {0}_clocks_slow(void);", names.prefix);
             w.linef("enum {0}_status {0}_clocks_full(void);", names.prefix);
@@ -334,25 +334,25 @@ SourceFile boardHeader(const Facts& f, const Names& names)
         declareModes(w);
         declareStored(w);
         w.linef("void {0}_pins_bring_up(void);", names.prefix);
-        w.comment("Brings outputs to the levels that they start with, and stops what drives others by itself.");
+        w.comment("Sets outputs to their initial levels, and stops peripherals that drive pads themselves.");
         w.linef("void {}_safe_state(void);", names.prefix);
         if (!clockAlarms(f, names).empty())
             w.linef("void {}_source_lost(void);", names.prefix);
         for (const Core& core : f.device.cores)
             if (core.release.valid()) {
-                w.comment(fmt::format("Lets the {} start, once clocks and pins are up.", core.name));
+                w.comment(fmt::format("Starts the {}; call it once clocks and pins are initialised.", core.name));
                 w.linef("void {}_release_{}(void);", names.prefix, Word::of(core.id));
             }
     } else {
-        w.comment(fmt::format("Brings up the needs of the {}. Clocks and pins are up already: the {} starts this core "
-                              "after it has seen to them.",
+        w.comment(fmt::format("Initialises the peripherals of the {}. Clocks and pins are already set up: the {} "
+                              "starts this core afterwards.",
                               f.device.cores[names.core].name, f.device.core().name));
         w.linef("enum {0}_status {0}_bring_up(void);", names.prefix);
     }
-    w.comment("Lets an interrupt of the chip through to the core, and no longer.");
+    w.comment("Enables and disables an interrupt of the chip at the core.");
     w.linef("void {}_interrupt_enable(uint32_t number);", names.prefix);
     w.linef("void {}_interrupt_disable(uint32_t number);", names.prefix);
-    w.comment("Keeps the core from taking interrupts; what they were before is given back to release.");
+    w.comment("Masks interrupts at the core; pass the returned state to release.");
     w.linef("uint32_t {}_interrupts_hold(void);", names.prefix);
     w.linef("void {}_interrupts_release(uint32_t before);", names.prefix);
     if (const Core& core = f.device.cores[names.core];
@@ -365,7 +365,7 @@ SourceFile boardHeader(const Facts& f, const Names& names)
 
 SourceFile boardSource(const Facts& f, const Names& names)
 {
-    Writer w(f, names, names.prefix.text() + "_board.c", "The order of the bring-up, and waiting.");
+    Writer w(f, names, names.prefix.text() + "_board.c", "Initialisation sequence and polling.");
     w.linef("#include \"{}_board.h\"", names.prefix);
     const std::vector<FieldCode> watchdogs = names.core == 0 ? runningWatchdogs(f.device) : std::vector<FieldCode>();
     if (names.core == 0 &&
@@ -418,7 +418,7 @@ SourceFile boardSource(const Facts& f, const Names& names)
     for (size_t n = 0; n < f.plan.needs.size(); ++n)
         someFail = someFail || mayFail(n);
     if (someFail) {
-        w.comment("What failed first is what the bring-up returns.");
+        w.comment("Initialisation returns the first failure.");
         w.linef("static enum {0}_status {0}_first(enum {0}_status known, enum {0}_status came)", names.prefix);
         w.line("{");
         w.linef("    return known != {} ? known : came;", names.macro("OK"));
@@ -502,7 +502,7 @@ SourceFile boardSource(const Facts& f, const Names& names)
         for (const FallBack& fallBack : f.image.fallBacks)
             if (fallBack.coresHeld.contains(f.device.findCore(core.id))) {
                 w.linef("    if ({}_failed_clock() == {}) {{", names.prefix, timeoutName(f, names, fallBack.awaited));
-                w.comment("What it owns does not run without that clock.", 8);
+                w.comment("Its peripherals do not run without that clock.", 8);
                 w.line("        return;");
                 w.line("    }");
             }
@@ -515,8 +515,8 @@ SourceFile boardSource(const Facts& f, const Names& names)
 SourceFile pinsSource(const Facts& f, const Names& names)
 {
     Writer w(f, names, names.prefix.text() + "_pins.c",
-             "Pads: levels first, then pulls, function and direction. What a peripheral drives is handed over when "
-             "that is set.");
+             "Pads: output levels first, then pulls, function and direction. A pad that a peripheral drives is "
+             "connected when the peripheral is set up.");
     w.linef("#include \"{}_board.h\"", names.prefix);
     w.linef("#include \"{}_regs.h\"", names.prefix);
     w.line();

@@ -29,8 +29,9 @@ std::vector<std::string> leftTitles(const Facts& f, const FallBack& fallBack)
 std::string afterwards(const Facts& f, const FallBack& fallBack)
 {
     const std::vector<std::string> left = leftTitles(f, fallBack);
-    return fmt::format("{} does not come: {}{}", f.device.clocks[size_t(fallBack.clock)].name,
-                       fallBack.toSlow ? "on at the slow clocks" : "on with what does not come from it",
+    return fmt::format("{} failed to start: {}{}", f.device.clocks[size_t(fallBack.clock)].name,
+                       fallBack.toSlow ? "continuing on the low-speed clocks"
+                                       : "continuing with everything that does not use it",
                        left.empty() ? "" : ", without " + listed(left));
 }
 
@@ -48,7 +49,7 @@ static void fallBackFunctions(Writer& w)
     w.linef("static enum {}_status failure = {};", p, w.names.macro("OK"));
     for (const FallBack& fallBack : f.image.fallBacks) {
         const ClockNode& node = f.device.clocks[size_t(fallBack.clock)];
-        w.because({Place::Kind::Clock, node.id, {}}, "does not come");
+        w.because({Place::Kind::Clock, node.id, {}}, "failed to start");
         w.line();
         w.comment(fmt::format("{}; CPU at {}.", afterwards(f, fallBack),
                               format(fallBack.rates.clocks[size_t(f.device.cpuClock())].rate)));
@@ -91,7 +92,7 @@ void refuseAfterFallBack(Writer& w)
     if (w.facts.image.fallBacks.empty())
         return;
     w.linef("    if (failure != {}) {{", w.names.macro("OK"));
-    w.comment("The clocks stand otherwise than planned, and stay so.", 8);
+    w.comment("The clocks differ from the plan and stay so.", 8);
     w.line("        return failure;");
     w.line("    }");
 }
@@ -100,9 +101,8 @@ void refuseAfterFallBack(Writer& w)
 static void switchFunction(Writer& w, WordLiteral name, const std::vector<Step>& list, const ClockState& cpu)
 {
     w.line();
-    w.comment(
-        fmt::format("To the {} clocks, CPU at {}. Let all peripherals rest that are timed by a clock that changes.",
-                    name.text(), format(cpu.rate)));
+    w.comment(fmt::format("Switches to the {} clocks, CPU at {}. Stop all peripherals whose clock changes first.",
+                          name.text(), format(cpu.rate)));
     w.linef("enum {0}_status {0}_clocks_{1}(void)", w.names.prefix, name);
     w.line("{");
     refuseAfterFallBack(w);
@@ -154,7 +154,7 @@ SourceFile clocksSource(const Facts& f, const Names& names)
             if (step.phase == Step::Phase::Late)
                 late.push_back(&step);
         w.line();
-        w.comment("What takes long to start, and what comes from it.");
+        w.comment("Sources with a long start-up time, and what uses them.");
         w.linef("enum {0}_status {0}_slow_sources_bring_up(void)", names.prefix);
         w.line("{");
         w.steps(late, 4);

@@ -28,7 +28,7 @@ std::vector<std::pair<int, InterruptClient>> interruptsOf(const Facts& f, const 
                             interrupt->first,
                             "flag" + std::to_string(setup.line),
                             "edge",
-                            "Called by the interrupt at each edge. The flag is cleared already.",
+                            "Called by the interrupt at each edge, with the flag already cleared.",
                             {},
                             false}});
     }

@@ -17,10 +17,10 @@ void writeEnable(Writer& w)
 {
     const Facts& f = w.facts;
     const bool arm = f.device.cores[w.names.core].architecture == Core::Architecture::ArmM;
-    w.comment(
-        arm ? "The core's interrupt controller, as Arm defines it for the M profile: one bit per interrupt that "
-              "enables, one that disables."
-            : "The chip's interrupt controller has one bit per interrupt; its register is read and written back.");
+    w.comment(arm ? "The core's interrupt controller as Arm defines it for the M profile: set-enable and clear-enable "
+                    "registers with one bit per interrupt."
+                  : "The chip's interrupt controller has one enable bit per interrupt, set and cleared by "
+                    "read-modify-write.");
     for (const bool enables : {true, false}) {
         if (!enables)
             w.line();
@@ -32,7 +32,7 @@ void writeEnable(Writer& w)
                     enables ? Code::trusted("0xE000E100u") : Code::trusted("0xE000E180u"));
             w.line("    bits[number / 32u] = 1u << (number % 32u);");
             if (!enables) {
-                w.comment("No handler of it begins after this.", 4);
+                w.comment("Its handler does not start after this point.", 4);
                 w.line("    __asm__ volatile(\"dsb\\n\\tisb\" : : : \"memory\");");
             }
         } else {
@@ -77,7 +77,7 @@ void writeHandler(Writer& w, const InterruptVector& vector)
         if (readOnce(f.device, flags, flag) && !locals.contains({flag.instance, flag.reg})) {
             const Word name = Word::of(locals.empty() ? "flags" : "flags" + std::to_string(locals.size() + 1));
             if (locals.empty())
-                w.comment("Read once: reading clears some of the flags.", 4);
+                w.comment("Read only once: reading clears some of the flags.", 4);
             w.linef("    const uint32_t {} = {};", name, registerValue(f, w.names, flag.instance, flag.reg));
             locals.emplace(std::pair(flag.instance, flag.reg), name);
         }
@@ -121,7 +121,7 @@ void writeMask(Writer& w, const InterruptVector& vector, const InterruptClient& 
     const bool masks = w.facts.device.roleField(client.instance, client.enable).valid();
     if (!masks && vector.clients.size() > 1)
         return;
-    w.comment("Without a function that takes what has come the interrupt would return at once: it is disabled.", 4);
+    w.comment("No function handles the event, so the interrupt would fire again at once: disable it.", 4);
     if (masks)
         writeRoleCode(w, client.instance, client.enable, 0, 4);
     else
@@ -135,7 +135,7 @@ void writePriority(Writer& w)
     if (core.architecture != Core::Architecture::ArmM || core.priorityBits <= 0)
         return;
     w.line();
-    w.comment(fmt::format("Levels 0, the most urgent, to {}.{}", (1 << core.priorityBits) - 1,
+    w.comment(fmt::format("Levels 0 (most urgent) to {}.{}", (1 << core.priorityBits) - 1,
                           core.wordsOnly() ? " Not reentrant: four interrupts share a word." : ""));
     w.linef("void {}_interrupt_priority(uint32_t number, uint32_t level)", w.names.prefix);
     w.line("{");
@@ -158,8 +158,8 @@ void writeClockAlarms(Writer& w, const std::vector<ClockAlarm>& alarms)
     if (alarms.empty())
         return;
     w.line();
-    w.comment("Called when a watched clock has stopped and the chip has fallen back to another: rates are no longer as "
-              "planned. Define it to do more, or else.");
+    w.comment("Called when a monitored clock has stopped and the chip has switched to its fallback: rates are no "
+              "longer as planned. Define it to react.");
     w.linef("__attribute__((weak)) void {}_source_lost(void)", w.names.prefix);
     w.line("{");
     w.linef("    {}_safe_state();", w.names.prefix);

@@ -26,20 +26,20 @@ std::string purpose(const Facts& f, const ModeSteps& steps)
     for (const NeedIndex need : state.wakers)
         wakers.push_back(f.plan.needs[size_t(need)].title);
     std::string text = mode.about.empty() ? mode.name + "." : fmt::format("{}: {}", mode.name, mode.about);
-    text += wakers.empty()    ? " No need of the plan wakes it."
+    text += wakers.empty()    ? " Nothing in the plan wakes it."
             : mode.wakesByAny ? " Any interrupt wakes it."
                               : fmt::format(" Woken by {}.", listed(wakers));
-    text += fmt::format(" The core runs {} later, all clocks up to {} later; returns then.", format(state.wakeTime),
-                        format(state.fullTime));
+    text += fmt::format(" The core runs {} after wake-up, all clocks within {}; then it returns.",
+                        format(state.wakeTime), format(state.fullTime));
     std::vector<std::string> again;
     for (const NeedIndex need : steps.again)
         again.push_back(f.plan.needs[size_t(need)].title);
     if (!again.empty())
         text += fmt::format(
-            " Meanwhile {} {} no power: stopped before, brought up again afterwards; {} must be started by you.",
+            " Meanwhile {} {} no power: stopped before and initialised again afterwards; start {} again yourself.",
             listed(again), again.size() == 1 ? "has" : "have", again.size() == 1 ? "it" : "they");
     if (f.image.slowRates)
-        text += steps.slow ? " To be called at the slow clocks." : " To be called at the full clocks.";
+        text += steps.slow ? " Call it on the low-speed clocks." : " Call it on the full-speed clocks.";
     return text;
 }
 
@@ -71,7 +71,7 @@ void declareModes(Writer& w)
         w.linef("enum {}_status {}(void);", p, functionName(f, w.names, steps));
     }
     w.noCause();
-    w.comment("The core waits for an interrupt; deep: in the chip's mode that is set.");
+    w.comment("The core waits for an interrupt; with `deep`, in the selected low-power mode.");
     w.linef("void {}_core_wait(bool deep);", p);
 }
 
@@ -99,7 +99,7 @@ void defineModes(Writer& w)
         w.linef("enum {}_status {}(void)", p, name);
         w.line("{");
         refuseAfterFallBack(w);
-        w.comment("What wakes the core is served when the clocks are back.", 4);
+        w.comment("The interrupt that wakes the core is served once the clocks are back.", 4);
         w.linef("    const uint32_t before = {}_interrupts_hold();", p);
         for (const NeedIndex need : steps.again)
             if (hasStop(f, size_t(need)) && hasFiles(f, w.names, size_t(need)))
@@ -156,7 +156,7 @@ void writeCoreWait(Writer& w)
     if (arm) {
         w.line("    volatile uint32_t *const control = (volatile uint32_t *)0xE000ED10u;");
         w.line("    const uint32_t before = *control;");
-        w.comment("SLEEPDEEP: the core tells the chip that it waits for longer.", 4);
+        w.comment("SLEEPDEEP: selects the chip's low-power mode for the wait.", 4);
         w.line("    *control = deep ? before | 4u : before & ~4u;");
         w.line("    __asm__ volatile(\"dsb\\n\\twfi\\n\\tisb\" : : : \"memory\");");
         w.line("    *control = before;");

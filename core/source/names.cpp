@@ -218,8 +218,8 @@ void nameFindings(const Facts& f, std::vector<Finding>& out)
         Finding finding;
         finding.rule = "SRC-01";
         finding.severity = Finding::Severity::Caution;
-        finding.text = fmt::format("{} is called {} in the written C, because {} would meet another name there. Give "
-                                   "the need another id if you want to choose it.",
+        finding.text = fmt::format("{} is called {} in the generated C, because {} would clash with another name "
+                                   "there. Change the need's id to choose another name.",
                                    f.plan.needs[n].title, names.need(n).text(), names.name(Word::of(plain)).text());
         finding.place = {Place::Kind::Need, f.plan.needs[n].id, {}};
         out.push_back(std::move(finding));

@@ -75,13 +75,14 @@ std::vector<SourceFile> needFiles(const Facts& f, const Names& names, NeedIndex 
     header.linef("#include \"{}_board.h\"", names.prefix);
     header.line();
     header.comment(
-        kind.define ? starts.empty() ? "Configures everything." : "Configures everything; start lets it run."
-                    : "Clocks the instance and leads its signals to their pads. Its own registers are yours to set.");
+        kind.define
+            ? starts.empty() ? "Configures the peripheral." : "Configures the peripheral; start runs it."
+            : "Clocks the instance and connects its signals to their pads. Setting its own registers is up to you.");
     header.comment(
         "Not reentrant: the functions of this file are called from the main program or from one interrupt, not "
         "from both.");
     if (waits)
-        header.comment("A wait that times out ends it and is returned.");
+        header.comment("Stops at the first timeout and returns it.");
     header.linef("{} {}_bring_up(void);", result, names.need(need));
     if (!starts.empty())
         header.linef("void {}_start(void);", names.need(need));

@@ -99,7 +99,7 @@ void writeAccessors(Writer& w, const Block& block, int index)
             for (const RegisterPart& part : reg.parts)
                 order.insert(reg.readAsWritten ? order.end() : order.begin(), &part);
             w.comment(
-                fmt::format("{} stands in {} parts: reading {} holds the others still, writing {} takes all over.",
+                fmt::format("{} is split into {} parts: reading {} latches the others, writing {} applies them all.",
                             reg.name, reg.parts.size(), order.front()->name, reg.parts.back().name));
             w.linef("static inline uint32_t {}(const struct {} *at)", accessor(w.facts, w.names, "get", of, int(r)),
                     structure);
@@ -131,8 +131,9 @@ void writeAccessors(Writer& w, const Block& block, int index)
             std::vector<std::string> locks;
             for (const WriteGuard& guard : reg.guards)
                 locks.push_back(device.registerOf(keyOf(guard)).name);
-            w.comment(fmt::format("{} takes what is written right after {} in {}: no interrupt may write between.",
-                                  reg.name, locks.size() == 1 ? "the key" : "the keys", listed(locks)));
+            w.comment(
+                fmt::format("{} accepts only the write directly after {} in {}: no interrupt may write in between.",
+                            reg.name, locks.size() == 1 ? "the key" : "the keys", listed(locks)));
         }
         w.linef("static inline void {}(struct {} *at, uint32_t value)", accessor(w.facts, w.names, "put", of, int(r)),
                 structure);

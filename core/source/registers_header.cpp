@@ -172,7 +172,7 @@ SourceFile registersHeader(const Facts& f, const Names& names)
     for (const InstanceIndex instance : instances)
         if (blocks.insert(f.device.instances[size_t(instance)].block).second)
             writeBlock(w, f.device.blockOf(instance));
-    w.comment("Where they are.");
+    w.comment("Base addresses.");
     for (const InstanceIndex instance : instances)
         w.linef("#define {:<20} ((struct {} *)0x{:08X}u)", instanceMacro(f, names, instance),
                 names.name(Word::of(f.device.blockOf(instance).name)), f.device.instances[size_t(instance)].base);

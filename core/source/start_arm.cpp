@@ -19,11 +19,11 @@ void writeArmStart(Writer& w)
     w.linef("void {}_reset(void)", p);
     w.line("{");
     if (core.fpu) {
-        w.comment("Floating point on: full access to coprocessors 10 and 11 (CPACR), before any code uses it.", 4);
+        w.comment("Enable floating point (CPACR: full access to coprocessors 10 and 11) before any code uses it.", 4);
         w.line("    *(volatile uint32_t *)0xE000ED88u |= 0x00F00000u;");
         w.line("    __asm__ volatile(\"dsb\\n\\tisb\" : : : \"memory\");");
     }
-    w.comment("The core takes its vectors from here, wherever a boot loader has left it looking (VTOR).", 4);
+    w.comment("Vector table of this program (VTOR), whatever a boot loader has set.", 4);
     w.linef("    *(volatile uint32_t *)0xE000ED08u = (uint32_t)(uintptr_t)&{}_vectors_address;", p);
     writeMemorySetUp(w);
     w.line("}");

@@ -17,8 +17,8 @@ namespace {
 void writeMemoryFunctions(Writer& w)
 {
     w.line();
-    w.comment("What the compiler calls for copies and comparisons; a C library of yours takes their place. Through "
-              "volatile, so that the loops are not taken for calls of themselves.");
+    w.comment("Functions that the compiler calls for copies and comparisons; your C library replaces them. Volatile "
+              "keeps the compiler from turning the loops into calls to themselves.");
     w.line("void *memcpy(void *to, const void *from, size_t count);");
     w.line("void *memmove(void *to, const void *from, size_t count);");
     w.line("void *memset(void *to, int value, size_t count);");
@@ -112,8 +112,8 @@ SourceFile linkerScript(const Facts& f, const Names& names)
     const std::uint32_t retained = retainedRam(f, core);
     w.linef("    ram (rw)   : ORIGIN = 0x{:08X}, LENGTH = {}", core.ramBase, retained);
     if (retained < core.ramBytes) {
-        w.comment("Loses its content in a low-power mode that the program enters: nothing is put there but what asks "
-                  "for it (section .ram_lost, neither cleared nor filled at the start).",
+        w.comment("Loses its content in a low-power mode of the program: only data in section .ram_lost is placed here "
+                  "(not initialised at start-up).",
                   4);
         w.linef("    ram_lost (rw) : ORIGIN = 0x{:08X}, LENGTH = {}", core.ramBase + retained,
                 core.ramBytes - retained);
@@ -147,7 +147,7 @@ SourceFile linkerScript(const Facts& f, const Names& names)
         w.line("    .ram_lost (NOLOAD) : { *(.ram_lost*) } > ram_lost");
     w.linef("    {}_stack_top = ORIGIN(ram) + LENGTH(ram);", p);
     linkStored(w, false);
-    w.comment("Nothing here unwinds; left alone, the linker would look for room in any region.", 4);
+    w.comment("No code unwinds the stack; not discarded, these sections could end up in any region.", 4);
     w.line("    /DISCARD/ : { *(.eh_frame*) *(.note.gnu.build-id) }");
     w.line("}");
     return w.take();
@@ -162,7 +162,7 @@ SourceFile mainFile(const Facts& f, const Names& names)
     w.line("int main(void)");
     w.line("{");
     if (names.core == 0 && f.plan.onFailure != OnFailure::Stop) {
-        w.comment("Without a clock that has failed, the rest of the board is up: tell somebody.", 4);
+        w.comment("A clock failed, but the rest of the board is up: report it here.", 4);
         w.linef("    if ({0}_bring_up() != {1} && !{0}_is_up()) {{", names.prefix, names.macro("OK"));
     } else {
         w.linef("    if ({}_bring_up() != {}) {{", names.prefix, names.macro("OK"));
@@ -228,8 +228,8 @@ SourceFile cmakeFile(const Facts& f, const std::vector<Names>& programs)
     const bool several =
         std::any_of(programs.begin(), programs.end(), [&f](const Names& n) { return ownCompiler(f, n); });
     if (several) {
-        w.linef("# A run of CMake has one compiler: that of the first core here starts another run for each core of "
-                "another.");
+        w.linef(
+            "# CMake uses one compiler per run; this run starts another one for each core with a different compiler.");
         w.linef("set(PROGRAM {0} CACHE STRING \"Program that this run of CMake builds\")", first);
     }
     for (size_t i = programs.size(); i-- > 0;) {
@@ -310,7 +310,7 @@ std::vector<Word> declareStart(Writer& w, const std::vector<Word>& functions)
     for (const InterruptVector& vector : interruptVectors(w.facts, w.names))
         table[size_t(vector.number)] = vector.handler;
     w.line();
-    w.comment("What nobody handles stops here, where a debugger finds it.");
+    w.comment("Interrupts without a handler stop here, where a debugger finds them.");
     w.linef("void {}_unhandled(void)", p);
     w.line("{");
     w.line("    for (;;) {");
@@ -330,14 +330,13 @@ void writeMemorySetUp(Writer& w)
     w.linef("    for (volatile uint32_t *to = &{0}_bss_start; to < &{0}_bss_end; to++) {{", p);
     w.line("        *to = 0u;");
     w.line("    }");
-    w.comment("Functions that ask to run before main (attribute constructor).", 4);
+    w.comment("Functions that run before main (attribute constructor).", 4);
     w.linef("    for (void (*const *init)(void) = {0}_init_start; init != {0}_init_end; init++) {{", p);
     w.line("        (*init)();");
     w.line("    }");
     if (w.facts.device.cores[w.names.core].architecture == Core::Architecture::RiscV) {
         w.comment(
-            "From here on the core takes interrupts (mie.MEIE, mstatus.MIE), as an Arm core does from reset: those "
-            "that the chip's controller lets through.",
+            "Enable interrupts at the core (mie.MEIE, mstatus.MIE); the chip's controller selects which ones arrive.",
             4);
         w.line("    __asm__ volatile(\"csrs mie, %0\" : : \"r\"(1u << 11));");
         w.line("    __asm__ volatile(\"csrsi mstatus, 8\" : : : \"memory\");");

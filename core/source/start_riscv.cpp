@@ -40,9 +40,8 @@ void writeRiscVStart(Writer& w)
         w.linef("    {}, /* {} */", table[i], i);
     w.line("};");
     w.line();
-    w.comment("A machine external interrupt (mcause 11) is handed to the handlers of all that wait; reading the claim "
-              "takes the "
-              "next one, zero means none. Everything else has no handler.");
+    w.comment("A machine external interrupt (mcause 11) runs the handlers of all pending sources; reading the claim "
+              "register takes the next one, zero means none. All other causes have no handler.");
     w.linef("__attribute__((interrupt(\"machine\"), aligned(4))) void {}_trap(void)", p);
     w.line("{");
     w.line("    uint32_t cause;");

@@ -46,7 +46,7 @@ void declareStored(Writer& w)
 {
     if (w.names.core != 0 || storedPlaces(w.facts.device, w.facts.plan).empty())
         return;
-    w.comment("Whether the non-volatile memory holds the settings that this program was made for. They take effect at "
+    w.comment("True if the non-volatile memory holds the settings that this program was made for. They take effect at "
               "the next reset after programming.");
     w.linef("bool {}_nonvolatile_as_planned(void);", w.names.prefix);
 }
@@ -57,7 +57,7 @@ std::optional<SourceFile> storedSource(const Facts& f, const Names& names)
     if (places.empty())
         return std::nullopt;
     Writer w(f, names, names.prefix.text() + "_nonvolatile.c",
-             "Settings in non-volatile memory, programmed with the program.");
+             "Settings in non-volatile memory, programmed together with the code.");
     w.linef("#include \"{}_board.h\"", names.prefix);
     for (const StoredPlace& place : places) {
         const StoredWord& word = *place.word;
@@ -65,7 +65,7 @@ std::optional<SourceFile> storedSource(const Facts& f, const Names& names)
         w.line();
         w.because({Place::Kind::Stored, word.name + "." + word.settings.front().bits.name, {}}, "non-volatile setting");
         w.comment(place.inverse
-                      ? fmt::format("{} with each bit turned round, as the chip wants it.", word.name)
+                      ? fmt::format("{} with each bit inverted, as the chip requires.", word.name)
                       : fmt::format("{} at 0x{:08X}: {}.", word.name, place.address, contents(f, word, place.value)));
         const Word name = place.inverse ? wordName(names, word) + WordLiteral("_inverse") : wordName(names, word);
         w.linef("extern const {} {};", type, name);
@@ -76,7 +76,7 @@ std::optional<SourceFile> storedSource(const Facts& f, const Names& names)
     w.line();
     w.linef("bool {}_nonvolatile_as_planned(void)", names.prefix);
     w.line("{");
-    w.comment("Read where they lie: the compiler knows what they were made with, not what was programmed.", 4);
+    w.comment("Read through volatile: the memory may differ from the constants compiled in.", 4);
     for (const StoredPlace& place : places) {
         const auto type = typeOf(place.word->width);
         w.linef("    if (*(const volatile {} *)0x{:08X}u != 0x{:0{}X}u) {{", type, place.address, place.value,

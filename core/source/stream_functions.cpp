@@ -110,26 +110,27 @@ void declareStreams(Writer& w, NeedIndex need)
                            : stream.spec.bytes == 2 ? "units of 2 bytes"
                                                     : "units of 4 bytes";
         if (stream.spec.role.empty())
-            w.comment(fmt::format(
-                "DMA channel {} copies so many {} while the program goes on; leave both ends alone meanwhile. False "
-                "when the count is 0 or more than {}, or an end does not lie on its boundary: nothing has begun then.",
-                stream.channel, unit, stream.most));
+            w.comment(
+                fmt::format("DMA channel {} copies `count` {} in the background; do not touch either buffer meanwhile. "
+                            "False if the count is 0 or above {}, or a pointer is misaligned: nothing is started then.",
+                            stream.channel, unit, stream.most));
         else
-            w.comment(fmt::format("DMA channel {} {} the memory from now on, {}; leave it alone meanwhile. False when "
-                                  "the count is 0 or more than {}: nothing has begun then.",
+            w.comment(fmt::format("DMA channel {} {} the buffer from now on, {}; do not touch it meanwhile. False if "
+                                  "the count is 0 or above {}: nothing is started then.",
                                   stream.channel, stream.spec.intoMemory ? "fills" : "sends",
-                                  round ? "again and again until it is halted" : "once", stream.most));
+                                  round ? "continuously until it is halted" : "once", stream.most));
         w.linef("bool {}({}, uint32_t count);", names.begin, names.memory);
-        w.comment(round ? "How many of this round are through."
+        w.comment(round ? "Transfers done in this pass."
                   : tellsDone(w, need, stream)
-                      ? "How many are through."
-                      : "How many are through; at the end perhaps one less, which the interrupt tells.");
+                      ? "Transfers done."
+                      : "Transfers done; possibly one short at the end, which the interrupt reports.");
         w.linef("uint32_t {}(void);", names.moved);
         if (tellsDone(w, need, stream)) {
-            w.comment(round ? "Whether a round has ended since the last begin." : "Whether all are through.");
+            w.comment(round ? "True if a pass has completed since the last begin."
+                            : "True once all transfers are done.");
             w.linef("bool {}(void);", names.done);
         }
-        w.comment("Ends it where it is; the memory is yours again.");
+        w.comment("Stops the transfer; the buffer may be used again.");
         w.linef("void {}(void);", names.halt);
     }
 }
@@ -170,7 +171,7 @@ void defineStreams(Writer& w, NeedIndex need)
         }
         writeRole(w, dma, "count" + n, offset < 0 ? Code::trusted("(count - 1u)") : Code::trusted("count"), 4);
         w.linef("    {} = count;", count);
-        w.comment("What the program has put into the memory must be there before the channel looks.", 4);
+        w.comment("Data must have reached memory before the channel reads it.", 4);
         writeBarrier(w, need);
         writeRoleCode(w, dma, "on" + n, 1, 4);
         w.line("    return true;");

@@ -91,7 +91,7 @@ void setUpForRate(PadSetup& setup, const Pad& pad, PadSetup::Drive least)
         }
     setup.drive = Drive::Strong;
     setup.fast = true;
-    setup.because = fmt::format("its {} are more than the pad can do", format(setup.toggles));
+    setup.because = fmt::format("its {} exceed what the pad can do", format(setup.toggles));
 }
 
 /// What a signal sensibly gets when nobody says otherwise: what its rate asks for, then what its kind knows.

@@ -77,7 +77,7 @@ Setting tuned(const Device& device, const Plan& plan, const Bindings& bindings, 
     }
     setting.kernel = device.instances[size_t(bound.instance)].kernel;
     if (const std::string missing = missingRoles(device, bound.instance, *findKind(need.kind)); !missing.empty()) {
-        setting.notComputed = fmt::format("the block of {} lacks the role {} in the device's file; complete it there",
+        setting.notComputed = fmt::format("the block of {} lacks the role {} in the device file; add it there",
                                           device.instances[size_t(bound.instance)].name, missing);
         return setting;
     }
@@ -96,7 +96,7 @@ Setting tuned(const Device& device, const Plan& plan, const Bindings& bindings, 
             addStreams(setting, c, kind.streams(device, bound.instance, need));
     } catch (const UndefinedNumber&) {
         setting = {};
-        setting.notComputed = "its goals and its clock rate cannot be computed exactly together; change one of them";
+        setting.notComputed = "its goals and clock rate cannot be computed exactly together; change one of them";
     }
     setting.kernel = kernel;
     for (NeedEvent& event : setting.events) {

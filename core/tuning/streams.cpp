@@ -72,16 +72,16 @@ void addStreams(Setting& setting, const TuningContext& c, const std::vector<Stre
         const Channel channel(c.device, stream.channel);
         const std::string& controller = c.device.instances[size_t(c.device.dma.instance)].name;
         const FieldRef data = c.device.roleField(c.bound.instance, spec->role);
-        Achieved row{
-            "dma",
-            "DMA " + lowered(spec->verb),
-            "",
-            say(c, "channel {}, {} a unit{}", stream.channel, counted(spec->bytes, "byte"), round ? ", round" : ""),
-            std::nullopt,
-            true,
-            {},
-            {},
-            true};
+        Achieved row{"dma",
+                     "DMA " + lowered(spec->verb),
+                     "",
+                     say(c, "channel {}, {} per transfer{}", stream.channel, counted(spec->bytes, "byte"),
+                         round ? ", circular" : ""),
+                     std::nullopt,
+                     true,
+                     {},
+                     {},
+                     true};
         const auto fails = [&row](std::string trouble) {
             row.ok = false;
             row.trouble = row.trouble.empty() ? std::move(trouble) : row.trouble;
@@ -94,21 +94,23 @@ void addStreams(Setting& setting, const TuningContext& c, const std::vector<Stre
         const bool copies = spec->role.empty();
         if (!channel.isTold(copies) || (!data.valid() && !copies) || !countOffset(c.device, stream.channel)) {
             row.achieved = say(c, "channel {}", stream.channel);
-            row.formula = say(c, "addresses and counts are yours to set: the device's file does not tell where in {}",
-                              controller);
+            row.formula =
+                say(c, "addresses and counts must be set by the program: the device file does not describe them in {}",
+                    controller);
             if (round || tellsEnd || ranked || copies)
-                fails(say(c, "the device's file does not tell how channel {} of {} is set; this cannot be asked of it.",
-                          stream.channel, controller));
+                fails(say(
+                    c, "the device file does not describe how channel {} of {} is set up; this goal is not possible.",
+                    stream.channel, controller));
             setting.achieved.push_back(std::move(row));
             continue;
         }
         if (!channel.has("width") ? c.device.ability(c.device.dma.instance, "unit_bytes", 1) != spec->bytes
                                   : !channel.canBe("width", spec->bytes))
-            fails(say(c, "channel {} of {} cannot move units of {}. Let the program do it, or ask for another size.",
-                      stream.channel, controller, counted(spec->bytes, "byte")));
+            fails(say(c, "channel {} of {} has no transfer size of {}. Choose another size, or no DMA.", stream.channel,
+                      controller, counted(spec->bytes, "byte")));
         if (!copies && (c.device.fieldOf(data).lsb % 8 != 0 || !c.device.fieldOf(data).pieces.empty()))
-            fails(say(c, "{} does not begin at a byte, so DMA cannot reach it. Let the program do it.",
-                      c.device.nameOf(data)));
+            fails(
+                say(c, "{} does not begin at a byte, so DMA cannot access it. Choose no DMA.", c.device.nameOf(data)));
         put("direction", spec->intoMemory, "dma");
         put("width", spec->bytes, "dma");
         put("from_step", copies || !spec->intoMemory, "dma");
@@ -116,11 +118,11 @@ void addStreams(Setting& setting, const TuningContext& c, const std::vector<Stre
         put("memory_step", 1, "dma");
         put("loop", round, "dma_runs");
         if (round && !channel.has("loop"))
-            fails(say(c, "channel {} of {} does not go round by itself. Let it run once and start it again at the end.",
+            fails(say(c, "channel {} of {} has no circular mode. Use one-shot mode and restart it at the end.",
                       stream.channel, controller));
         if (ranked && (!channel.has("priority") || !channel.canBe("priority", priority)))
             fails(channel.has("priority")
-                      ? say(c, "channel {} of {} has the priorities 0 to {}.", stream.channel, controller,
+                      ? say(c, "channel {} of {} has priorities 0 to {}.", stream.channel, controller,
                             c.device.fieldOf(c.device.roleField(c.device.dma.instance, channel.name("priority")))
                                 .maxCode())
                       : say(c, "the channels of {} have no priorities.", controller));
@@ -128,7 +130,7 @@ void addStreams(Setting& setting, const TuningContext& c, const std::vector<Stre
             put("priority", priority, "dma_priority");
         const auto tell = [&](const std::string& what, const std::string& about) {
             if (!channel.has(what)) {
-                fails(say(c, "channel {} of {} has no flag that tells of {}.", stream.channel, controller,
+                fails(say(c, "channel {} of {} has no flag for {}.", stream.channel, controller,
                           what == "half" ? "the half" : "the end"));
                 return;
             }
@@ -143,19 +145,20 @@ void addStreams(Setting& setting, const TuningContext& c, const std::vector<Stre
                                       c.device.dma.instance});
         };
         if (tellsHalf)
-            tell("half", copies             ? "Called by the interrupt when the first half is copied."
-                         : spec->intoMemory ? "Called by the interrupt when the first half of the memory is filled."
-                                            : "Called by the interrupt when the first half of the memory is sent.");
+            tell("half", copies ? "Called by the interrupt when the first half has been copied."
+                         : spec->intoMemory
+                             ? "Called by the interrupt when the first half of the buffer is full."
+                             : "Called by the interrupt when the first half of the buffer has been sent.");
         if (tellsEnd)
-            tell("done", copies             ? "Called by the interrupt when all is copied."
-                         : spec->intoMemory ? "Called by the interrupt when all of the memory is filled."
-                                            : "Called by the interrupt when all of the memory is sent.");
+            tell("done", copies             ? "Called by the interrupt when the copy is complete."
+                         : spec->intoMemory ? "Called by the interrupt when the buffer is full."
+                                            : "Called by the interrupt when the buffer has been sent.");
         out.most =
             c.device.blockOf(c.device.dma.instance)
                 .role(channel.name("count"))
                 ->encoding.largest(
                     c.device.fieldOf(c.device.roleField(c.device.dma.instance, channel.name("count"))).maxCode());
-        row.formula = say(c, "at most {} in one go", counted(long(out.most), "unit"));
+        row.formula = say(c, "at most {} per transfer", counted(long(out.most), "unit"));
         if (row.ok)
             setting.streams.push_back(std::move(out));
         setting.achieved.push_back(std::move(row));

@@ -62,7 +62,7 @@ private Q_SLOTS:
         w_ = std::make_unique<MainWindow>(library());
         w_->show();
         QString seen;
-        answer("Bring them back", &seen);
+        answer("Restore", &seen);
         QVERIFY(w_->openPlan(planPath()));
         QTRY_VERIFY(!seen.isEmpty());
         QTRY_COMPARE(QString::fromStdString(goalText(*now().plan.need("uplink"), "baud")), QString("9600"));
@@ -78,7 +78,7 @@ private Q_SLOTS:
         w_->show();
         open("done");
         QVERIFY(w_->document().apply(editOf("test", SetGoal{"uplink", "baud", "9600"})));
-        QTRY_VERIFY_WITH_TIMEOUT(w_->message().contains("cannot be written to"), 5000);
+        QTRY_VERIFY_WITH_TIMEOUT(w_->message().contains("is not writable"), 5000);
         qputenv("XDG_DATA_HOME", home_.path().toUtf8());
     }
 

@@ -482,10 +482,10 @@ private Q_SLOTS:
         list->setFocus();
         list->setCurrentRow(0);
         const Plan before = now().plan;
-        answer("Leave it");
+        answer("Cancel");
         QTest::keyClick(list, Qt::Key_F);
         QVERIFY(now().plan == before);
-        answer("Change it");
+        answer("Apply");
         QTest::keyClick(list, Qt::Key_F);
         QVERIFY(!hasFinding(now(), "PIN-01", "PD3"));
         shortcut(QKeySequence("Ctrl+Z"));
@@ -550,7 +550,7 @@ private Q_SLOTS:
         QVERIFY(!w_->isWindowModified());
         shortcut(QKeySequence("Ctrl+Shift+B"));
         QVERIFY(w_->isWindowModified());
-        answer("Stay here");
+        answer("Cancel");
         QVERIFY(!w_->close());
         shortcut(QKeySequence::Save);
         QVERIFY(!w_->isWindowModified());
@@ -558,7 +558,7 @@ private Q_SLOTS:
                      QString::fromStdString(planText(stamped(now().plan, *now().device, Origin::Shipped))));
         w_->document().undo();
         QVERIFY(w_->isWindowModified());
-        answer("Drop the changes");
+        answer("Discard changes");
         QVERIFY(w_->close());
         QVERIFY(recentPlans().contains(planPath()));
     }
@@ -607,7 +607,7 @@ private Q_SLOTS:
             QVERIFY(QFile::copy(file.absoluteFilePath(), dead + "/" + file.fileName()));
         MainWindow next(library());
         next.show();
-        answer("Bring them back");
+        answer("Restore");
         QVERIFY(next.openPlan(planPath()));
         QTRY_VERIFY(next.document().snapshot().plan == bound);
         next.document().undo();
@@ -649,7 +649,7 @@ private Q_SLOTS:
         }
         MainWindow next(library());
         next.show();
-        answer("Open it");
+        answer("Open");
         next.offerNeverSaved();
         QVERIFY(next.document().isOpen() && next.document().path().isEmpty() && next.document().unsaved());
         QVERIFY(next.document().snapshot().plan == work);
@@ -673,7 +673,7 @@ private Q_SLOTS:
         shortcut(QKeySequence::Save);
         COMPARE_TEXT(textOf(planPath().toStdString()), QString::fromStdString(planText(theirs)));
         // Theirs, as one step that can be undone.
-        answer("Take theirs");
+        answer("Load the file");
         shortcut(QKeySequence::Save);
         QVERIFY(now().plan == theirs);
         QVERIFY(!w_->document().unsaved());
@@ -716,7 +716,7 @@ private Q_SLOTS:
         }
         w_->document().clearJournal();
         list->setCurrentRow(example);
-        answer("Drop the changes");
+        answer("Discard changes");
         QTest::keyClick(list, Qt::Key_Return);
         QVERIFY(w_->document().path().isEmpty() && !now().plan.needs.empty());
     }

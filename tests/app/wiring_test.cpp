@@ -112,7 +112,7 @@ private Q_SLOTS:
         open("tangled");
         ChipView* chip = w_->wiring()->chip();
         QVERIFY(!chip->contestNotes().empty());
-        QVERIFY(chip->contestNotes()[0].first.startsWith("Interrupt line 6 is wanted by"));
+        QVERIFY(chip->contestNotes()[0].first.startsWith("Interrupt line 6 is assigned to"));
         QTest::mouseClick(chip, Qt::LeftButton, {}, chip->noteRect(0).center().toPoint());
         QVERIFY(w_->view().selectedNeed() == "lid-switch" || w_->view().selectedNeed() == "modem-ring");
         open2("done");
@@ -168,8 +168,7 @@ private Q_SLOTS:
         begin();
         ProposalList* list = w_->wiring()->proposals();
         QCOMPARE(list->rowCount(), 1);
-        QVERIFY2(list->proposals()[0].lines[0].contains("beyond one a part"),
-                 qPrintable(list->proposals()[0].lines[0]));
+        QVERIFY2(list->proposals()[0].lines[0].contains("extra side"), qPrintable(list->proposals()[0].lines[0]));
         QVERIFY(w_->view().preview() &&
                 w_->view().preview()->bindings.count(BoundNeed::State::Bound) == int(before.needs.size()) &&
                 now().plan == before);
@@ -180,7 +179,7 @@ private Q_SLOTS:
         QTest::keyClick(list, Qt::Key_Return);
         QVERIFY(!w_->wiring()->proposing() && !w_->wiring()->background().busy());
         QCOMPARE(now().bindings.count(BoundNeed::State::Bound), int(before.needs.size()));
-        QVERIFY2(w_->message().contains("beyond one a part"), qPrintable(w_->message()));
+        QVERIFY2(w_->message().contains("extra side"), qPrintable(w_->message()));
         // One step.
         shortcut(QKeySequence("Ctrl+Z"));
         QVERIFY(now().plan == before);
@@ -192,7 +191,7 @@ private Q_SLOTS:
         open("start");
         shortcut(QKeySequence("Ctrl+Shift+B"));
         QCOMPARE(now().bindings.count(BoundNeed::State::Open), 0);
-        QVERIFY2(w_->message().contains("No way is better.") &&
+        QVERIFY2(w_->message().contains("No solution is better.") &&
                      w_->message().contains("the chip has no side with pads for all its signals"),
                  qPrintable(w_->message()));
     }
@@ -278,7 +277,7 @@ private Q_SLOTS:
                 if (field->text() == "Uplink 2")
                     title = field;
             title->setText("Beacon");
-            QAbstractButton* change = button(dialog, "Change it");
+            QAbstractButton* change = button(dialog, "Apply");
             QVERIFY(!change->isEnabled());
             title->setText("Spare line");
             QVERIFY(change->isEnabled());
@@ -408,10 +407,10 @@ private Q_SLOTS:
         open("done");
         const Plan before = now().plan;
         QGuiApplication::clipboard()->setText("Pin,Net\n4,SPARE_A\n10,FLASH_CLK\n");
-        answer("Leave it");
+        answer("Cancel");
         shortcut(QKeySequence("Ctrl+Shift+V"));
         QVERIFY(now().plan == before);
-        answer("Change it");
+        answer("Apply");
         shortcut(QKeySequence("Ctrl+Shift+V"));
         QVERIFY(now().board->nets.at("PA2") == "SPARE_A" && now().board->nets.at("PA6") == "FLASH_CLK");
         QVERIFY(hasFinding(now(), "PIN-06", "log-flash")); // a net that nobody names
@@ -444,10 +443,10 @@ private Q_SLOTS:
                         QTest::mouseClick(b, Qt::LeftButton);
             });
         };
-        choose("SE4332-C100", "Leave it");
+        choose("SE4332-C100", "Cancel");
         shortcut(QKeySequence("Ctrl+Shift+D"));
         QVERIFY(now().plan == before && seen == "0");
-        choose("SE4332-C100", "Change it");
+        choose("SE4332-C100", "Apply");
         shortcut(QKeySequence("Ctrl+Shift+D"));
         COMPARE_TEXT(now().device->name, "SE4332-C100");
         QVERIFY(now().device->package.pins.size() == 100 && now().bindings.count(BoundNeed::State::Open) == 0);
@@ -459,7 +458,7 @@ private Q_SLOTS:
         QVERIFY(w_->document().save() && w_->openPlan(planPath()));
         COMPARE_TEXT(now().device->name, "SE4332-C100");
         // With loss: what finds no place stays in the plan, open.
-        choose("MS0816-A48", "Change it");
+        choose("MS0816-A48", "Apply");
         shortcut(QKeySequence("Ctrl+Shift+D"));
         QVERIFY(seen.toInt() >= 3 && now().plan.need("moss-bus") && stateOf("moss-bus") == BoundNeed::State::Open);
         QCOMPARE(now().bindings.count(BoundNeed::State::Open), seen.toInt());

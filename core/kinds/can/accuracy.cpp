@@ -101,12 +101,12 @@ Accuracy canAccuracy(const TuningContext& c)
     }
     out.given = Ppm(timing->error.value.abs() + worstOf(c).value);
     out.allowed = timing->tolerance();
-    out.asks = say(c, "{} with {} quanta a bit, jump {}: {}", sayBaud(c, *wanted), timing->quanta(), timing->jump,
+    out.asks = say(c, "{} with {} quanta per bit, SJW {}: {}", sayBaud(c, *wanted), timing->quanta(), timing->jump,
                    plusMinus(*out.allowed));
     if (const std::optional<FlexibleTiming> both = wantsFlexible(c.need) ? flexibleTiming(c) : std::nullopt) {
         out.given = Ppm(std::max(timing->error.value.abs(), both->data.error.value.abs()) + worstOf(c).value);
         out.allowed = both->tolerance();
-        out.asks = say(c, "{} and {} with {} and {} quanta a bit, jumps {} and {}: {}", sayBaud(c, *wanted),
+        out.asks = say(c, "{} and {} with {} and {} quanta per bit, SJW {} and {}: {}", sayBaud(c, *wanted),
                        sayBaud(c, goalRate(c.need, "data_rate")), both->nominal.quanta(), both->data.quanta(),
                        both->nominal.jump, both->data.jump, plusMinus(*out.allowed));
     }

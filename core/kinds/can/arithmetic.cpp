@@ -97,7 +97,7 @@ void solveFlexible(const TuningContext& c, Setting& out)
                       "{} at {} cannot be split into a bit of {} for the data. Give it a rate that is a multiple of "
                       "that.",
                       c.kernelName(), say(c, c.kernel().rate), sayBaud(c, wanted))
-                : say(c, "{} knows classic frames alone. Take a controller with flexible data rate, or none.", name);
+                : say(c, "{} supports only classic frames. Choose a controller with CAN FD, or no data rate.", name);
         out.achieved.push_back(rate);
         return;
     }
@@ -109,8 +109,9 @@ void solveFlexible(const TuningContext& c, Setting& out)
     if (!rate.ok)
         rate.trouble =
             wanted < goalRate(c.need, "rate")
-                ? "the data is no slower than the arbitration. Ask for a data rate above the bit rate, or for none."
-                : say(c, "the nearest is {} off, more than the bus bears. Give {} a rate that is a multiple of {}.",
+                ? "the data phase must not be slower than the arbitration phase. Choose a data rate above the bit "
+                  "rate, or none."
+                : say(c, "the nearest is {} off, more than the bus tolerates. Give {} a rate that is a multiple of {}.",
                       say(c, data.error, true), c.kernelName(), sayBaud(c, wanted));
     out.achieved.push_back(rate);
     const std::optional<Ratio> sample = goalAs<Ratio>(c.need, "data_sample");
@@ -123,8 +124,8 @@ void solveFlexible(const TuningContext& c, Setting& out)
                    say(c, "1 - {} / {}", data.segment2, data.quanta()),
                    {}};
     if (!point.ok)
-        point.trouble = "the fields of the controller give none that is nearer. Give it a clock that makes more quanta "
-                        "a bit, or ask for another sample point.";
+        point.trouble =
+            "the controller has no nearer one. Use a clock with more quanta per bit, or choose another sample point.";
     out.achieved.push_back(point);
     const bool apart = c.has("data_propagation");
     out.roles.push_back({"flexible", 1, "data_rate"});
@@ -148,12 +149,12 @@ void solveFlexible(const TuningContext& c, Setting& out)
                    true};
     if (late && !c.has("delay"))
         delay.trouble = say(c,
-                            "{} cannot measure it, and compares a bit {} after its beginning. Ask for a lower data "
-                            "rate, or a later sample point.",
+                            "{} cannot measure it, and compares a bit {} after its start. Choose a lower data rate, or "
+                            "a later sample point.",
                             name, say(c, both->dataSample()));
     else if (late && data.prescaler > 2)
-        delay.trouble = "it is measured only with a data prescaler of 1 or 2. Give the controller a slower clock, or "
-                        "ask for a lower data rate.";
+        delay.trouble =
+            "it is measured only with a data prescaler of 1 or 2. Use a slower clock, or a lower data rate.";
     else if (late && c.has("delay_offset") && !c.encoding("delay_offset").encode(offset))
         delay.trouble = say(c, "the offset of {} cycles does not fit into the controller's field.", offset);
     delay.ok = delay.trouble.empty();
@@ -184,28 +185,28 @@ CanFilterPlan canFilterPlan(const Device& device, InstanceIndex instance, const 
     if (ranges->empty())
         return out;
     if (out.available == 0) {
-        out.trouble = fmt::format("{} lets all frames through. Look at the identifiers in the program.", name);
+        out.trouble = fmt::format("{} has no filters. Check the identifiers in the program.", name);
         return out;
     }
     if (!has("filter_extended" + std::to_string(out.first)) &&
         std::any_of(ranges->begin(), ranges->end(), [](const CanRange& range) { return range.extended; })) {
-        out.trouble = fmt::format("{} filters identifiers of 11 bits alone.", name);
+        out.trouble = fmt::format("{} filters only standard identifiers (11 bits).", name);
         return out;
     }
     if (has("filter_mask" + std::to_string(out.first))) {
         out.filters = coverByMasks(*ranges, size_t(out.available));
         if (out.filters.filters.size() > size_t(out.available))
-            out.trouble =
-                fmt::format("{} has {} filters, too few for identifiers of both lengths.", name, out.available);
+            out.trouble = fmt::format("{} has {} filters, too few for both standard and extended identifiers.", name,
+                                      out.available);
         return out;
     }
     std::uint64_t count = 0;
     for (const CanRange& range : *ranges)
         count += std::uint64_t(range.last) - range.first + 1;
     if (count > std::uint64_t(out.available)) {
-        out.trouble = fmt::format("{} filters {} single identifiers, and {} are asked for. Ask for fewer, or for none "
-                                  "and look at them in the program.",
-                                  name, out.available, count);
+        out.trouble = fmt::format(
+            "{} filters {} single identifiers, but {} are listed. List fewer, or none and check them in the program.",
+            name, out.available, count);
         return out;
     }
     for (const CanRange& range : *ranges)
@@ -223,11 +224,10 @@ Setting solveCan(const TuningContext& c)
         const CanFields fields = canFields(c);
         if (const std::int64_t jump = goalNumber(c.need, "jump"); jump > 0)
             if (const std::optional<CanTiming> free = canTimingOfAnyJump(c)) {
-                out.notComputed =
-                    say(c,
-                        "a jump width of {} quanta does not fit into a bit of {} at {}: {} leaves at most "
-                        "{}. Ask for that, or state no jump width",
-                        jump, sayBaud(c, wanted), say(c, c.kernel().rate), c.kernelName(), free->jump);
+                out.notComputed = say(c,
+                                      "an SJW of {} quanta does not fit into a bit of {} at {}: {} allows at most {}. "
+                                      "Use that, or leave SJW empty",
+                                      jump, sayBaud(c, wanted), say(c, c.kernel().rate), c.kernelName(), free->jump);
                 return out;
             }
         out.notComputed = say(c,
@@ -248,7 +248,7 @@ Setting solveCan(const TuningContext& c)
                   {}};
     if (!rate.ok)
         rate.trouble =
-            say(c, "the nearest is {} off, more than the bus bears. Give {} a rate that is a multiple of {}.",
+            say(c, "the nearest is {} off, more than the bus tolerates. Give {} a rate that is a multiple of {}.",
                 say(c, timing->error, true), c.kernelName(), sayBaud(c, wanted));
     out.achieved.push_back(rate);
     const Rational off = (timing->samplePoint().value - sample->value).abs();
@@ -261,12 +261,12 @@ Setting solveCan(const TuningContext& c)
                    say(c, "1 - {} / {}", timing->segment2, timing->quanta()),
                    {}};
     if (!point.ok)
-        point.trouble = "the fields of the controller give none that is nearer. Give it a clock that makes more quanta "
-                        "a bit, or ask for another sample point.";
+        point.trouble =
+            "the controller has no nearer one. Use a clock with more quanta per bit, or choose another sample point.";
     out.achieved.push_back(point);
     const bool apart = c.has("propagation");
     out.achieved.push_back({"rate",
-                            "Quanta a bit",
+                            "Quanta per bit",
                             "",
                             std::to_string(timing->quanta()),
                             std::nullopt,
@@ -276,25 +276,25 @@ Setting solveCan(const TuningContext& c)
                             {},
                             true});
     out.achieved.push_back(
-        {"jump", "Jump width", sayGoal(c, "jump"), say(c, "{} quanta", timing->jump), std::nullopt, true, {}, {}});
+        {"jump", "SJW", sayGoal(c, "jump"), say(c, "{} quanta", timing->jump), std::nullopt, true, {}, {}});
     const bool listens = goalIs(c.need, "listen", "yes");
     if (listens && !c.has("silent"))
         out.achieved.push_back({"listen",
-                                "Only listens",
+                                "Listen only",
                                 "yes",
                                 "no",
                                 std::nullopt,
                                 false,
                                 {},
-                                say(c, "{} always acknowledges. Leave its TX away from the transceiver.",
+                                say(c, "{} always acknowledges. Disconnect its TX from the transceiver.",
                                     c.device.instances[size_t(c.bound.instance)].name)});
 
     if (c.has("on"))
         out.before.push_back({RoleStep::Kind::Set, "on", 1, "Switch the controller on."});
     if (c.has("hold"))
-        out.before.push_back({RoleStep::Kind::Set, "hold", 1, "The timing can be set while the controller is held."});
+        out.before.push_back({RoleStep::Kind::Set, "hold", 1, "Hold the controller: the timing can only be set then."});
     if (c.has("hold") && c.has("held"))
-        out.before.push_back({RoleStep::Kind::Await, "held", 1, "Until it is."});
+        out.before.push_back({RoleStep::Kind::Await, "held", 1, "Wait until it is held."});
     out.roles.push_back({"prescaler", timing->prescaler, "rate"});
     if (apart)
         out.roles.push_back({"propagation", timing->propagation, "sample"});
@@ -309,7 +309,7 @@ Setting solveCan(const TuningContext& c)
         const bool own = c.device.interruptOf(c.bound.instance, "received").has_value();
         // The shortest frame that carries a byte: 55 bits with the space behind it.
         out.events.push_back({own ? "received" : "event", "receive_interrupt", "receive_full", "received",
-                              "Called by the interrupt while frames wait: take them all.",
+                              "Called by the interrupt while frames are pending: read them all.",
                               Frequency(timing->rate.value / 55)});
         if (!c.has("receive_full"))
             out.achieved.push_back({"interrupt",
@@ -319,7 +319,7 @@ Setting solveCan(const TuningContext& c)
                                     std::nullopt,
                                     false,
                                     {},
-                                    say(c, "the device's file does not tell where {} shows that a frame has come.",
+                                    say(c, "the device file does not describe where {} signals a received frame.",
                                         c.device.instances[size_t(c.bound.instance)].name)});
     }
     if (c.has("hold"))

@@ -33,7 +33,7 @@ bool isLong(const Facts& f, NeedIndex need)
 void defineLengths(Writer& w, NeedIndex need)
 {
     w.line();
-    w.comment("Bytes of a frame by the code of its length.");
+    w.comment("Payload bytes by length code.");
     w.linef("static const uint8_t {}_lengths[16] = {{0, 1, 2, 3, 4, 5, 6, 7, 8, 12, 16, 20, 24, 32, 48, 64}};",
             w.names.need(need));
 }
@@ -147,8 +147,8 @@ void declareCan(Writer& w, NeedIndex need)
     w.comment(fmt::format("{}; sample point {}. {}",
                           setting.goal("rate")->formula + " = " + setting.goal("rate")->achieved,
                           setting.goal("sample")->achieved,
-                          hasFrames(f, need) ? "Frames go and come by send and receive."
-                                             : "Frames are yours to put into its message memory."));
+                          hasFrames(f, need) ? "Use send and receive for frames."
+                                             : "The program must put frames into its message memory."));
     w.linef("#define {}_PRESCALER {}u", NAME, prescaler);
     w.linef("#define {}_QUANTA {}u {}", NAME, quanta, cComment("a bit"));
     w.linef("#define {}_BITS_PER_SECOND {}u", NAME,
@@ -159,10 +159,9 @@ void declareCan(Writer& w, NeedIndex need)
     const InstanceIndex instance = f.bindings.needs[need].instance;
     const CanFilterPlan filters = canFilterPlan(f.device, instance, f.plan.needs[need]);
     if (!filters.filters.filters.empty())
-        w.comment(filters.filters.more == 0
-                      ? "Of received frames only those with the identifiers of the plan pass."
-                      : "Of received frames those with the identifiers of the plan pass, and some others that the "
-                        "filters cannot tell from them: look at the identifier.");
+        w.comment(filters.filters.more == 0 ? "Only frames with the planned identifiers are received."
+                                            : "Frames with the planned identifiers are received, and some others that "
+                                              "the filters cannot reject: check the identifier.");
     if (hasFrames(f, need)) {
         w.line();
         w.linef("struct {}_frame {{", name);
@@ -178,17 +177,17 @@ void declareCan(Writer& w, NeedIndex need)
         }
         w.line("};");
         if (!goalIs(f.plan.needs[need], "listen", "yes")) {
-            w.comment("Queues a frame; false when there is no room yet, or no such frame can be.");
+            w.comment("Queues a frame; false if there is no room yet, or the frame is invalid.");
             w.linef("bool {0}_send(const struct {0}_frame *frame);", name);
         }
-        w.comment("Takes the oldest frame that has come, when there is one.");
+        w.comment("Reads the oldest received frame, if any.");
         w.linef("bool {0}_receive(struct {0}_frame *frame);", name);
     }
     if (!f.device.roleField(instance, "off_bus").valid())
         return;
     w.line();
-    w.comment("Whether too many errors have taken the controller off the bus; stop and start let it come back, after "
-              "128 times 11 recessive bits.");
+    w.comment("True if the controller is bus-off after too many errors; stop and start bring it back after 128 times "
+              "11 recessive bits.");
     w.linef("bool {}_off_bus(void);", name);
 }
 

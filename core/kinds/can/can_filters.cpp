@@ -153,9 +153,10 @@ Expected<std::vector<CanRange>> parseCanFilters(std::string_view text)
                                                dash == std::string_view::npos ? first : numberIn(rest.substr(dash + 1));
         if (!first || !last)
             return problemOf(fmt::format(
-                "\"{}\" is no identifier and no range; write 0x120, 0x200-0x20F or, of 29 bits, x0x100.", word));
+                "\"{}\" is neither an identifier nor a range; write 0x120, 0x200-0x20F or x0x100 for an extended one.",
+                word));
         if (*last < *first)
-            return problemOf(fmt::format("\"{}\" ends before it begins.", word));
+            return problemOf(fmt::format("\"{}\": the range ends before it begins.", word));
         out.push_back({*first, *last, extended || *last > kStandard});
     }
     std::sort(out.begin(), out.end(), [](const CanRange& a, const CanRange& b) {
@@ -169,9 +170,9 @@ Expected<std::vector<CanRange>> parseCanFilters(std::string_view text)
         else
             merged.push_back(range);
     if (merged.size() > kMostRanges)
-        return problemOf(fmt::format("{} identifiers and ranges are more than {}; let a wider range through and look "
-                                     "at the rest in the program.",
-                                     merged.size(), kMostRanges));
+        return problemOf(fmt::format(
+            "{} identifiers and ranges exceed the limit of {}; use a wider range and check the rest in the program.",
+            merged.size(), kMostRanges));
     return merged;
 }
 

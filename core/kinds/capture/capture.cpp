@@ -34,8 +34,8 @@ Setting solveCapture(const TuningContext& c)
     const std::string n = std::to_string(channel);
     if (channel > 0 && !c.has("captured" + n)) {
         out.notComputed =
-            say(c, "channel {} of {} takes no time stamps: its block has no role \"captured{}\"; choose another timer",
-                n, name, n);
+            say(c, "channel {} of {} cannot capture: its block has no role \"captured{}\"; choose another timer", n,
+                name, n);
         return out;
     }
     const Duration resolution = goalTime(c.need, "resolution"), longest = goalTime(c.need, "longest");
@@ -65,8 +65,8 @@ Setting solveCapture(const TuningContext& c)
                  say(c, "{} / {}", prescaler, say(c, c.kernel().rate)),
                  {}};
     if (!row.ok)
-        row.trouble = say(c, "a tick of {} at {} is no shorter. Give it a faster clock.", c.kernelName(),
-                          say(c, c.kernel().rate));
+        row.trouble =
+            say(c, "the shortest tick at {1} is {0}. Use a faster clock.", c.kernelName(), say(c, c.kernel().rate));
     out.achieved.push_back(row);
     const std::int64_t counts = c.encoding("period").largest(c.maxCode("period"));
     const Duration reach(Rational(counts - 1) * tick.value);
@@ -84,13 +84,10 @@ Setting solveCapture(const TuningContext& c)
             c.has("prescaler")
                 ? c.encoding("prescaler").atLeast(std::max<std::int64_t>(enough, 1), c.maxCode("prescaler"))
                 : std::nullopt;
-        far.trouble =
-            coarser
-                ? say(c,
-                      "the counter begins anew before. Ask for a resolution of {}, or choose a timer with more bits.",
-                      say(c, Duration(Rational(*coarser) / kernel), 4))
-                : std::string(
-                      "the counter begins anew before. Give it a slower clock, or choose a timer with more bits.");
+        far.trouble = coarser
+                          ? say(c, "the counter wraps earlier. Choose a resolution of {}, or a timer with more bits.",
+                                say(c, Duration(Rational(*coarser) / kernel), 4))
+                          : std::string("the counter wraps earlier. Use a slower clock, or a timer with more bits.");
     }
     out.achieved.push_back(far);
 
@@ -111,7 +108,7 @@ Setting solveCapture(const TuningContext& c)
                                 std::nullopt,
                                 can,
                                 {},
-                                can ? std::string() : say(c, "{} takes rising edges and nothing else.", name)});
+                                can ? std::string() : say(c, "{} captures only rising edges.", name)});
         if (c.has("edge" + n))
             out.roles.push_back({"edge" + n, edgeOf(c.need), "edge"});
         if (goalIs(c.need, "interrupt", "yes"))
@@ -147,7 +144,7 @@ void declareCapture(Writer& w, NeedIndex need)
     w.line();
     w.comment(fmt::format("{}: ticks since the one before, right up to {}. The first gives 0.",
                           setting.events.empty()
-                              ? "Takes the last time stamp if there is a new one"
+                              ? "Reads the last time stamp if there is a new one"
                               : "The last time stamp; to be called once in the function of the edge, and always true",
                           setting.goal("longest")->achieved));
     w.linef("bool {}_take(uint32_t *ticks);", name);

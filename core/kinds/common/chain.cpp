@@ -40,7 +40,7 @@ std::vector<int> chainOf(const TuningContext& c, std::string& trouble)
         for (const Need& need : c.plan.needs)
             ids.push_back(need.id);
         if (next < 0)
-            trouble = say(c, "no need is called \"{}\" whose periods could be counted.{}", by, didYouMean(by, ids));
+            trouble = say(c, "there is no need \"{}\" whose periods could be counted.{}", by, didYouMean(by, ids));
         else if (&c.plan.needs[size_t(next)] == &c.need || c.plan.needs[size_t(next)].id == c.need.id ||
                  out.size() > c.plan.needs.size())
             trouble = say(c, "{} would count its own periods", c.need.title);

@@ -25,10 +25,9 @@ Achieved interruptLoad(const TuningContext& c, const std::string& goal, const Fr
                  {},
                  true};
     if (!row.ok)
-        row.trouble = say(c,
-                          "with {} cycles an interrupt the core would be busy with nothing else. Ask for a longer "
-                          "time, or let DMA do the work.",
-                          kCyclesOfInterrupt);
+        row.trouble =
+            say(c, "at {} cycles per interrupt, interrupts would use all CPU time. Choose a longer time, or use DMA.",
+                kCyclesOfInterrupt);
     return row;
 }
 

@@ -31,7 +31,7 @@ std::optional<TimerTrigger> timerTrigger(const TuningContext& c, const std::stri
             if (c.device.findInstance(value.name) >= 0)
                 timers.push_back(value.name);
     if (timers.empty()) {
-        trouble = say(c, "{} is started by software alone. Start it in the function of a tick.", name);
+        trouble = say(c, "{} can only be started by software. Start it in a tick function.", name);
         return std::nullopt;
     }
     for (size_t n = 0; n < c.plan.needs.size(); ++n) {
@@ -53,7 +53,7 @@ std::optional<TimerTrigger> timerTrigger(const TuningContext& c, const std::stri
         by.empty()
             ? say(c, "no need has a timer of {} that starts {}: {} can. Add an interval of {}, or name another need.",
                   say(c, rate), name, listed(timers), say(c, period(rate)))
-            : say(c, "no bound need is called \"{}\".", by);
+            : say(c, "there is no bound need \"{}\".", by);
     return std::nullopt;
 }
 
@@ -69,7 +69,7 @@ Achieved triggerRow(const std::optional<TimerTrigger>& trigger, const Frequency&
                  trouble};
     if (trigger && trigger->rate != rate) {
         row.ok = false;
-        row.trouble = fmt::format("that timer comes {} times a second. Ask for that rate, or name another need.",
+        row.trouble = fmt::format("that timer triggers {} times per second. Choose that rate, or name another need.",
                                   format(trigger->rate));
     }
     return row;

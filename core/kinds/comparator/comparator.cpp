@@ -22,7 +22,7 @@ Setting solveComparator(const TuningContext& c)
     const std::int64_t steps = c.device.ability(c.bound.instance, "steps", 2);
     if (!reference && c.has("threshold") && !c.has("reference") && !c.encoding("threshold").encode(0)) {
         out.notComputed = say(
-            c, "{} compares with its reference alone: its block has neither the role \"reference\" nor a threshold 0",
+            c, "{} compares only with its reference: its block has neither the role \"reference\" nor a threshold 0",
             name);
         return out;
     }
@@ -56,10 +56,10 @@ Setting solveComparator(const TuningContext& c)
                      say(c, "{} / {}", step, steps),
                      {}};
         if (!row.ok)
-            row.trouble = say(
-                c,
-                "the nearest that {} has is {}. Divide the input on the board, or lead a voltage to the second input.",
-                name, say(c, got));
+            row.trouble = say(c,
+                              "the nearest that {} has is {}. Divide the input on the board, or connect a voltage to "
+                              "the second input.",
+                              name, say(c, got));
         out.achieved.push_back(row);
     } else if (c.has("threshold") && !c.has("reference")) {
         out.roles.push_back({"threshold", 0, "against"});
@@ -81,7 +81,7 @@ Setting solveComparator(const TuningContext& c)
                      {},
                      {}};
         if (!row.ok)
-            row.trouble = say(c, "{} has {} mV at most. Add some on the board.", name, got);
+            row.trouble = say(c, "{} has at most {} mV. Add hysteresis on the board.", name, got);
         out.achieved.push_back(row);
     } else if (wantedHysteresis > 0) {
         out.achieved.push_back({"hysteresis",
@@ -91,7 +91,7 @@ Setting solveComparator(const TuningContext& c)
                                 std::nullopt,
                                 false,
                                 {},
-                                say(c, "{} has none. Add some on the board, or ask for none.", name)});
+                                say(c, "{} has no hysteresis. Add it on the board, or set none.", name)});
     }
     const bool inverted = goalIs(c.need, "inverted", "yes");
     if (c.has("inverted"))
@@ -104,7 +104,7 @@ Setting solveComparator(const TuningContext& c)
                                 std::nullopt,
                                 false,
                                 {},
-                                say(c, "{} cannot turn its result round. Exchange the inputs.", name)});
+                                say(c, "{} cannot invert its result. Swap the inputs.", name)});
     if (goalIs(c.need, "interrupt", "yes"))
         out.events.push_back(
             {"edge", "edge_interrupt", "edge", "edge", "Called by the interrupt when the result changes.", {}});
@@ -117,8 +117,8 @@ void declareComparator(Writer& w, NeedIndex need)
 {
     if (!w.facts.device.roleField(w.facts.bindings.needs[need].instance, "level").valid())
         return;
-    w.comment(againstReference(w.facts.plan.needs[need]) ? "Whether the input is above the threshold."
-                                                         : "Whether the input is above the second one.");
+    w.comment(againstReference(w.facts.plan.needs[need]) ? "True if the input is above the threshold."
+                                                         : "True if the input is above the second one.");
     w.linef("bool {}_is_high(void);", w.names.need(need));
 }
 
@@ -178,10 +178,10 @@ Kind comparatorKind()
          "Of so many as the ability steps says. Without the role \"reference\", 0 is the second input.",
          {}},
         {"level", Use::Status, false, "", "The result.", {}},
-        {"inverted", Use::Config, false, "", "1: the result is turned round.", {}},
+        {"inverted", Use::Config, false, "", "1: the result is inverted.", {}},
         {"hysteresis", Use::Config, false, "millivolts", "", {}},
         {"edge", Use::Status, false, "", "The result has changed.", {}},
-        {"edge_interrupt", Use::Config, false, "", "Lets that interrupt. Without it, it always does.", {}}};
+        {"edge_interrupt", Use::Config, false, "", "Enables its interrupt. Without it, it is always enabled.", {}}};
     kind.abilities = {{"steps", "Parts into which the reference is divided; 2 when nothing is said. Without the role "
                                 "\"threshold\" the middle one is compared with."}};
     kind.instanceSignals = {

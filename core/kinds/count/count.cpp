@@ -13,7 +13,7 @@ namespace bindrel {
 
 namespace {
 
-constexpr const char* kReadEvery = "Read at least every"; ///< the row that the helper's comment quotes
+constexpr const char* kReadEvery = "Max. time between reads"; ///< the row that the helper's comment quotes
 
 Setting solveCount(const TuningContext& c)
 {
@@ -33,7 +33,7 @@ Setting solveCount(const TuningContext& c)
                                 std::nullopt,
                                 false,
                                 {},
-                                say(c, "{} counts falling edges and nothing else.", name)});
+                                say(c, "{} counts only falling edges.", name)});
     else
         out.achieved.push_back({"edge", "Counts", which, which, std::nullopt, true, {}, {}});
     if (c.has("edge"))
@@ -64,7 +64,7 @@ Setting solveCount(const TuningContext& c)
                      {}};
         if (!row.ok)
             row.trouble = filter == 0 && !c.has("filter")
-                              ? say(c, "{} has no filter. Filter on the board, or ask for none.", name)
+                              ? say(c, "{} has no filter. Filter on the board, or set no filter.", name)
                               : say(c, "the longest at {} is {}. Filter on the board, or give {} a slower clock.",
                                     say(c, c.kernel().rate), say(c, got), c.kernelName());
         out.achieved.push_back(row);
@@ -72,12 +72,11 @@ Setting solveCount(const TuningContext& c)
     const Duration longestFilter(Rational(filter) / slowest);
     // At the highest rate a pulse and the pause after it are half a period each.
     const Duration pulse(Rational(1) / most.value / 2);
-    Achieved rate{"most",       "Pulses a second at most", say(c, most), say(c, most),
-                  std::nullopt, longestFilter < pulse,     {},           {}};
+    Achieved rate{"most", "Max. pulse rate", say(c, most), say(c, most), std::nullopt, longestFilter < pulse, {}, {}};
     if (!rate.ok)
-        rate.trouble =
-            say(c, "pulses of {} would be lost in a filter of up to {}. Ask for a shorter filter, or for fewer pulses.",
-                say(c, pulse), say(c, longestFilter, 4));
+        rate.trouble = say(
+            c, "pulses at {} would be lost in a filter of up to {}. Choose a shorter filter, or a lower pulse rate.",
+            say(c, pulse), say(c, longestFilter, 4));
     out.achieved.push_back(rate);
 
     if (c.has("external"))
@@ -103,7 +102,7 @@ Setting solveCount(const TuningContext& c)
                                 true});
     if (goalIs(c.need, "interrupt", "yes"))
         out.events.push_back({"wrapped", "wrapped_interrupt", "wrapped", "wrapped",
-                              "Called by the interrupt when the counter begins anew.", Frequency(edges / counts)});
+                              "Called by the interrupt when the counter wraps.", Frequency(edges / counts)});
     if (c.has("on"))
         out.roles.push_back({"on", 1, "", RoleValue::When::Start});
     return out;
@@ -126,7 +125,7 @@ void declareCount(Writer& w, NeedIndex need)
     for (const Achieved& row : w.facts.settings[need].achieved)
         if (row.title == kReadEvery)
             often = &row;
-    w.comment(fmt::format("Edges since the first call. Right as long as it is called at least every {}.",
+    w.comment(fmt::format("Edges since the first call. Correct if called at least every {}.",
                           often ? often->achieved : "time the counter begins anew"));
     w.linef("uint32_t {}_count(void);", w.names.need(need));
 }
@@ -162,34 +161,34 @@ Kind countKind()
     kind.id = "count";
     kind.title = "Pulse count";
     kind.instanceKind = "counter";
-    kind.goals = {
-        {"edge", "Counts", T::Choice, "falling", {"falling", "rising", "both"}, ""},
-        {"most", "Pulses a second at most", T::Frequency, "10 Hz", {}, ""},
-        {"filter", "Filter", T::Duration, "1 ms", {}, "Shorter pulses are ignored.", 0, 0, true},
-        {"interrupt", "Interrupt", T::Choice, "no", {"no", "yes"}, "When the counter begins anew.", 0, 0, true},
-        priorityGoal(),
-        aboveGoal()};
+    kind.goals = {{"edge", "Counts", T::Choice, "falling", {"falling", "rising", "both"}, ""},
+                  {"most", "Max. pulse rate", T::Frequency, "10 Hz", {}, ""},
+                  {"filter", "Filter", T::Duration, "1 ms", {}, "Shorter pulses are ignored.", 0, 0, true},
+                  {"interrupt", "Interrupt", T::Choice, "no", {"no", "yes"}, "When the counter wraps.", 0, 0, true},
+                  priorityGoal(),
+                  aboveGoal()};
     kind.signals = [](const Need&) {
         return std::vector<SignalSpec>{{"in", "input", "IN", -1, SignalSpec::Direction::In, false}};
     };
     kind.brief = [](const Need& need) { return goalText(need, "edge") + " edges"; };
     using Use = RoleSpec::Use;
-    kind.roles = {{"on", Use::Config, false, "", "Switches the counter on.", {}},
-                  {"edge",
-                   Use::Config,
-                   false,
-                   "",
-                   "Which edges count; without it the falling ones.",
-                   {{"falling", 0}, {"rising", 1}, {"both", 2}}},
-                  {"filter", Use::Config, false, "kernel cycles", "Ignores pulses that are shorter.", {}},
-                  {"period", Use::Config, false, "counts", "After which it begins anew.", {}},
-                  {"counter", Use::Data, false, "counts", "The count, from 0.", {}},
-                  {"wrapped", Use::Status, false, "", "It has begun anew.", {}},
-                  {"wrapped_interrupt", Use::Config, false, "", "Lets that interrupt. Without it, it always does.", {}},
-                  {"external", Use::Config, false, "", "1: counts the input; 0: counts its clock.", {}},
-                  {"prescaler", Use::Config, false, "cycles a count", "Of what it counts.", {}}};
+    kind.roles = {
+        {"on", Use::Config, false, "", "Switches the counter on.", {}},
+        {"edge",
+         Use::Config,
+         false,
+         "",
+         "Which edges count; without it the falling ones.",
+         {{"falling", 0}, {"rising", 1}, {"both", 2}}},
+        {"filter", Use::Config, false, "clock cycles", "Ignores shorter pulses.", {}},
+        {"period", Use::Config, false, "counts", "Last count before it wraps.", {}},
+        {"counter", Use::Data, false, "counts", "The count, from 0.", {}},
+        {"wrapped", Use::Status, false, "", "It has wrapped.", {}},
+        {"wrapped_interrupt", Use::Config, false, "", "Enables its interrupt. Without it, it is always enabled.", {}},
+        {"external", Use::Config, false, "", "1: counts the input; 0: counts its clock.", {}},
+        {"prescaler", Use::Config, false, "cycles per count", "Of what it counts.", {}}};
     kind.instanceSignals = {{"IN", "Input.", "in both"}, {"OUT", "Output.", "out both"}};
-    kind.instanceEvents = {{"wrapped", "It has begun anew."}, {"event", "Anything."}};
+    kind.instanceEvents = {{"wrapped", "It has wrapped."}, {"event", "Anything."}};
     room.tuning.solve = solveCount;
     room.source = {declareCount, defineCount, {"count", "wrapped"}};
     return room;

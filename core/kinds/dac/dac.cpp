@@ -24,7 +24,7 @@ Setting solveDac(const TuningContext& c)
     const std::int64_t code = (level->value * largest).round();
     const std::int64_t millivolts = goalNumber(c.need, "reference");
     out.achieved.push_back({"level",
-                            "Level at start",
+                            "Initial level",
                             say(c, *level),
                             say(c, Ratio(Rational(code, largest))),
                             std::nullopt,
@@ -52,7 +52,7 @@ Setting solveDac(const TuningContext& c)
                                 std::nullopt,
                                 false,
                                 {},
-                                say(c, "{} has no buffer. Put one on the board.", name)});
+                                say(c, "{} has no output buffer. Add one on the board.", name)});
     if (goalIs(c.need, "trigger", "timer")) {
         std::string trouble;
         const std::optional<TimerTrigger> trigger =
@@ -74,7 +74,7 @@ Setting solveDac(const TuningContext& c)
                                 std::nullopt,
                                 false,
                                 {},
-                                "levels come one after the other by a timer. Let one start them."});
+                                "DMA levels need a timer as trigger. Choose one."});
     if (c.has("on"))
         out.roles.push_back({"on", 1, "", RoleValue::When::Start});
     return out;
@@ -85,7 +85,7 @@ void declareDac(Writer& w, NeedIndex need)
     const Word name = w.names.need(need), NAME = w.names.NEED(need);
     w.linef("#define {}_LARGEST {}u", NAME, largestOf(w.facts.device, w.facts.bindings.needs[need].instance));
     w.linef("#define {}_REFERENCE_MILLIVOLTS {}u", NAME, goalNumber(w.facts.plan.needs[need], "reference"));
-    w.comment("Level as a value of the converter; more than the largest counts as that.");
+    w.comment("Sets the level as a converter value, limited to the largest.");
     w.linef("void {}_set(uint32_t value);", name);
     w.comment("Level in millivolts, rounded to the nearest step.");
     w.linef("void {}_set_millivolts(uint32_t millivolts);", name);
@@ -121,8 +121,8 @@ Kind dacKind()
     kind.id = "dac";
     kind.title = "DAC";
     kind.instanceKind = "dac";
-    kind.goals = {{"rate", "Updates a second", T::Frequency, "1 kHz", {}, "How often the program sets it."},
-                  {"level", "Level at start", T::Ratio, "0 %", {}, "Of the reference."},
+    kind.goals = {{"rate", "Updates per second", T::Frequency, "1 kHz", {}, "How often the program sets it."},
+                  {"level", "Initial level", T::Ratio, "0 %", {}, "Of the reference."},
                   {"reference",
                    "Reference",
                    T::Integer,
@@ -137,7 +137,7 @@ Kind dacKind()
                    T::Choice,
                    "software",
                    {"software", "timer"},
-                   "Timer: each level waits for the end of its period.",
+                   "timer: each level is output at the end of the timer's period.",
                    0,
                    0,
                    true},
@@ -155,11 +155,11 @@ Kind dacKind()
                    T::Choice,
                    "none",
                    {"none", "levels"},
-                   "Levels come from memory: a wave, when it runs round.",
+                   "Levels come from a buffer; in circular mode they form a waveform.",
                    0,
                    0,
                    true},
-                  {"buffer", "Buffer", T::Choice, "yes", {"yes", "no"}, "Drives loads.", 0, 0, true}};
+                  {"buffer", "Buffer", T::Choice, "yes", {"yes", "no"}, "Output buffer, to drive loads.", 0, 0, true}};
     addDmaGoals(kind);
     kind.relevant = [](const Need& need, std::string_view goal) {
         return goal != "by" || goalIs(need, "trigger", "timer");
@@ -175,13 +175,13 @@ Kind dacKind()
     using Use = RoleSpec::Use;
     kind.roles = {{"on", Use::Config, false, "", "Switches the converter on.", {}},
                   {"data", Use::Data, true, "steps", "The value that is put out, from 0.", {}},
-                  {"buffer", Use::Config, false, "", "Drives loads.", {}},
-                  {"dma_levels", Use::Config, false, "", "Lets the converter ask DMA to bring.", {}},
+                  {"buffer", Use::Config, false, "", "Output buffer, to drive loads.", {}},
+                  {"dma_levels", Use::Config, false, "", "Enables DMA requests for the next value.", {}},
                   {"trigger",
                    Use::Config,
                    false,
                    "",
-                   "What takes a value over; 0: writing it. A value that has the name of a timer: the end of that "
+                   "Trigger that outputs a value; 0: the write itself. A value named like a timer: the end of that "
                    "timer's period.",
                    {}}};
     kind.abilities = {{"resolution", "Bits of a value; 8 when nothing is said."}};

@@ -26,7 +26,7 @@ void beginShared(Writer& w, bool shared)
 {
     if (!shared)
         return;
-    w.comment("The register holds other pads too: no interrupt may change one between reading and writing back.", 4);
+    w.comment("The register holds other pads too: no interrupt may change it between the read and the write.", 4);
     w.linef("    const uint32_t held = {}_interrupts_hold();", w.names.prefix);
 }
 
@@ -135,7 +135,7 @@ void declareGpio(Writer& w, NeedIndex need)
 {
     if (goalsOf<GpioGoals>(w.facts.plan.needs[need]).width > 1) {
         if (goalsOf<GpioGoals>(w.facts.plan.needs[need]).output) {
-            w.comment("Drives all pads, the first by the lowest bit; those of one port change together.");
+            w.comment("Drives all pads, the first from the lowest bit; pads of one port change together.");
             w.linef("void {}_write(uint32_t word);", w.names.need(need));
         }
         w.comment("Levels at the pads.");

@@ -80,22 +80,22 @@ Kind gpioKind()
     kind.title = "GPIO";
     kind.goals = {
         {"direction", "Direction", T::Choice, "output", {"output", "input"}, ""},
-        {"level", "Level at start", T::Choice, "low", {"low", "high"}, "Set before the pad becomes an output."},
+        {"level", "Initial level", T::Choice, "low", {"low", "high"}, "Set before the pad becomes an output."},
         {"width",
          "Pads",
          T::Integer,
          "1",
          {},
-         "Several are read and written as a word; they may lie on any ports.",
+         "Several pads are read and written as a word; they may be on any ports.",
          1,
          16,
          true},
         {"levels",
-         "Levels at start",
+         "Initial levels",
          T::Integer,
          "0",
          {},
-         "Of several pads, as a number: the first is the lowest bit.",
+         "As a number: the first pad is the lowest bit.",
          0,
          65535,
          true},
@@ -105,7 +105,7 @@ Kind gpioKind()
          T::Choice,
          "none",
          {"none", "rising", "falling", "both"},
-         "Takes the external-interrupt line of the pad's bit."},
+         "Uses the external-interrupt line of the pad."},
         {"debounce", "Debounce", T::Duration, "0 s", {}, "The interrupt line ignores shorter pulses.", 0, 0, true},
         priorityGoal(),
         aboveGoal(),
@@ -130,7 +130,7 @@ Kind gpioKind()
         setup.gpio = true;
         setup.output = g.output;
         setup.pull = g.pull;
-        setup.because = "as the need asks";
+        setup.because = "as the need requires";
         setup.levelHigh = (g.levels >> (g.width == 1 ? 0 : std::atoi(signal.id.c_str() + 3)) & 1u) != 0;
         setup.quiet = g.debounce;
         setup.openDrain = g.openDrain;

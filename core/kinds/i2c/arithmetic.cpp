@@ -94,7 +94,7 @@ static Setting solveTarget(const TuningContext& c, const I2cGoals& g)
     const std::string& name = c.device.instances[size_t(c.bound.instance)].name;
     for (const char* role : {"target", "own_address", "called", "byte_came", "byte_wanted", "ended"})
         if (!c.has(role)) {
-            out.notComputed = say(c, "{} is a controller alone and cannot be a target; choose another instance", name);
+            out.notComputed = say(c, "{} is controller only and cannot be a target; choose another instance", name);
             return out;
         }
     const SpeedClass& speed = classOf(g.speed);
@@ -112,20 +112,20 @@ static Setting solveTarget(const TuningContext& c, const I2cGoals& g)
                  {},
                  {}};
     if (!all.ok)
-        all.trouble = say(c, "{} answers to its own address alone.", name);
+        all.trouble = say(c, "{} answers only to its own address.", name);
     out.achieved.push_back(all);
     const Duration filtered(Rational(filter) / c.kernel().rate.value);
-    out.achieved.push_back(
-        {"filter",
-         "Spike filter",
-         "\u2265 " + say(c, g.spike),
-         say(c, filtered),
-         std::nullopt,
-         filter == (g.spike.value * fastest).ceil(),
-         {},
-         filter == (g.spike.value * fastest).ceil()
-             ? ""
-             : say(c, "the filter reaches {} at this clock. Give {} a slower one.", say(c, filtered), c.kernelName())});
+    out.achieved.push_back({"filter",
+                            "Spike filter",
+                            "\u2265 " + say(c, g.spike),
+                            say(c, filtered),
+                            std::nullopt,
+                            filter == (g.spike.value * fastest).ceil(),
+                            {},
+                            filter == (g.spike.value * fastest).ceil()
+                                ? ""
+                                : say(c, "the longest filter at this clock is {}. Give {} a slower clock.",
+                                      say(c, filtered), c.kernelName())});
     out.roles = {{"filter", filter, "filter"},
                  {"hold", hold, "class"},
                  {"own_address", g.address, "address"},
@@ -134,14 +134,14 @@ static Setting solveTarget(const TuningContext& c, const I2cGoals& g)
     if (c.has("general_call"))
         out.roles.push_back({"general_call", g.generalCall, "general_call"});
     if (g.interrupts)
-        out.events.push_back({"event",
-                              "target_interrupt",
-                              "",
-                              "bus",
-                              "Called by the interrupt when something has happened on the bus to this target: ask what "
-                              "until it is nothing.",
-                              {},
-                              false});
+        out.events.push_back(
+            {"event",
+             "target_interrupt",
+             "",
+             "bus",
+             "Called by the interrupt on bus events for this target: poll for events until there are none.",
+             {},
+             false});
     addDmaRoles(out, c);
     return out;
 }
@@ -168,8 +168,8 @@ Setting solveI2c(const TuningContext& c)
                 speed.high.value * margin};
     const Phases p = fitPhases(c, wants);
     if (p.prescaler == 0 || !wants.rate.defined()) {
-        out.notComputed = say(c, "{} is too fast to be counted down to {}; give {} a slower clock",
-                              say(c, c.kernel().rate), say(c, wanted), c.kernelName());
+        out.notComputed = say(c, "{} is too fast to divide down to {}; give {} a slower clock", say(c, c.kernel().rate),
+                              say(c, wanted), c.kernelName());
         return out;
     }
     const Rational tick = Rational(p.prescaler) / f;
@@ -180,18 +180,19 @@ Setting solveI2c(const TuningContext& c)
     const Duration setup(tick * p.low - rise.value - Rational(hold) / f);
 
     const Frequency rate = frequencyOf(cycle);
-    Achieved scl{"rate", "Clock at most", say(c, wanted), say(c, rate), errorOf(rate, wanted), rate <= wanted, {}, {}};
+    Achieved scl{"rate", "SCL", say(c, wanted), say(c, rate), errorOf(rate, wanted), rate <= wanted, {}, {}};
     scl.formula = say(c, "1 / (({} + {}) \u00d7 {} / {} + {} seen late + {} rise)", p.low, p.high, p.prescaler,
                       say(c, c.kernel().rate), say(c, Duration(sync)), say(c, rise));
     if (wanted > speed.most) {
         scl.ok = false;
-        scl.trouble = say(c, "{} mode permits {} at most. Choose a faster class if every device on the bus has it.",
-                          speed.name, say(c, speed.most));
+        scl.trouble =
+            say(c, "{} mode permits at most {}. Choose a faster class if every device on the bus supports it.",
+                speed.name, say(c, speed.most));
     } else if (isFarBelow(rate, wanted)) {
         scl.ok = false;
         scl.trouble = say(c,
-                          "the phase minima of {} mode with these rise and fall times and the counts of {} leave {}. "
-                          "Give {} a faster clock, choose another class, or ask for less.",
+                          "the phase minima of {} mode, with these rise and fall times and the counts of {}, allow "
+                          "only {}. Give {} a faster clock, choose another class, or lower the goal.",
                           speed.name, say(c, c.kernel().rate), say(c, rate), c.kernelName());
     }
     const auto phase = [&](const char* goal, const char* title, const Duration& got, const Duration& least,
@@ -212,8 +213,8 @@ Setting solveI2c(const TuningContext& c)
     Achieved riseRow{
         "rise", "Rise time", "\u2264 " + say(c, speed.rise), say(c, rise), std::nullopt, rise <= speed.rise, {}, {}};
     if (!riseRow.ok)
-        riseRow.trouble =
-            say(c, "{} mode permits a rise of {} at most. Use smaller pull-ups.", speed.name, say(c, speed.rise));
+        riseRow.trouble = say(c, "{} mode permits a rise time of at most {}. Use smaller pull-up resistors.",
+                              speed.name, say(c, speed.rise));
     out.achieved.push_back(riseRow);
     const Duration filtered(Rational(filter) / f);
     Achieved filterRow{"filter",
@@ -226,7 +227,7 @@ Setting solveI2c(const TuningContext& c)
                        {}};
     if (!filterRow.ok)
         filterRow.trouble =
-            say(c, "the filter reaches {} at this clock. Give {} a slower one.", say(c, filtered), c.kernelName());
+            say(c, "the longest filter at this clock is {}. Give {} a slower clock.", say(c, filtered), c.kernelName());
     out.achieved.push_back(filterRow);
 
     out.roles = {{"filter", filter, "filter"},

@@ -15,16 +15,16 @@ void declareTarget(Writer& w, NeedIndex need)
     const Word name = w.names.need(need), NAME = w.names.NEED(need);
     w.linef("#define {}_ADDRESS 0x{:02X}u", NAME, goalsOf<I2cGoals>(w.facts.plan.needs[need]).address);
     w.line();
-    w.comment("What can happen on the bus to a target.");
+    w.comment("Bus events of a target.");
     w.linef("enum {}_happening {{", name);
     for (const auto& [word, about] : {std::pair{WordLiteral("NOTHING"), "no more"},
-                                      {WordLiteral("CALLED"), "its address was called; a transfer begins"},
-                                      {WordLiteral("BYTE_CAME"), "take it"},
-                                      {WordLiteral("BYTE_WANTED"), "give the next"},
+                                      {WordLiteral("CALLED"), "addressed; a transfer begins"},
+                                      {WordLiteral("BYTE_CAME"), "read it"},
+                                      {WordLiteral("BYTE_WANTED"), "provide the next"},
                                       {WordLiteral("ENDED"), "the transfer is over"}})
         w.linef("    {}_{}, {}", NAME, word, cComment(about));
     w.line("};");
-    w.comment("The next thing that has happened; the controller waits until a byte is taken or given.");
+    w.comment("The next event; the controller waits until a byte is read or provided.");
     w.linef("enum {0}_happening {0}_happened(void);", name);
     w.linef("uint8_t {}_take(void);", name);
     w.linef("void {}_give(uint8_t byte);", name);
@@ -77,25 +77,24 @@ void declareI2c(Writer& w, NeedIndex need)
     const Word name = w.names.need(need);
     const WordLiteral address = g.tenBits ? WordLiteral("uint16_t") : WordLiteral("uint8_t");
     if (const Achieved* rate = setting.goal("rate"))
-        w.comment(fmt::format("Clock {} for at most {}: {}.", rate->achieved, rate->wanted, rate->formula));
+        w.comment(fmt::format("SCL {}, maximum requested {}: {}.", rate->achieved, rate->wanted, rate->formula));
     w.linef("#define {}_STRETCH_US {}u {}", w.names.NEED(need),
             std::clamp<std::int64_t>((g.patience.value * 1'000'000).ceil(), 1, 10'000'000),
-            cComment("so long a device may hold the clock"));
+            cComment("maximum clock stretching by a device"));
     w.line();
-    w.comment(fmt::format(
-        "Transfers to the address of {} bits; each byte has a timeout. {} means that no device has the "
-        "address or that it takes no more bytes; after {} another controller owns the bus.",
-        g.tenBits ? 10 : 7, w.names.macro("NOT_ACKNOWLEDGED").text(), w.names.macro("ARBITRATION_LOST").text()));
+    w.comment(fmt::format("Transfers to a {}-bit address; each byte has a timeout. {}: no device answered, or it takes "
+                          "no more bytes; {}: another controller owns the bus.",
+                          g.tenBits ? 10 : 7, w.names.macro("NOT_ACKNOWLEDGED").text(),
+                          w.names.macro("ARBITRATION_LOST").text()));
     w.linef("enum {0}_status {1}_write({2} address, const uint8_t *bytes, uint32_t count);", w.names.prefix, name,
             address);
     w.linef("enum {0}_status {1}_read({2} address, uint8_t *bytes, uint32_t count);", w.names.prefix, name, address);
-    w.comment("Writes, then reads without letting go of the bus between: how registers of a device are read.");
+    w.comment("Writes, then reads after a repeated start: how registers of a device are read.");
     w.linef("enum {0}_status {1}_write_read({2} address, const uint8_t *out, uint32_t out_count, uint8_t *in, uint32_t "
             "in_count);",
             w.names.prefix, name, address);
     if (w.facts.device.roleField(w.facts.bindings.needs[need].instance, "clear_bus").valid()) {
-        w.comment(
-            "Frees a bus whose SDA a device holds low in the middle of a byte: nine clocks and a stop condition.");
+        w.comment("Frees a bus whose SDA is held low by a device: nine clocks and a stop condition.");
         w.linef("enum {0}_status {1}_recover(void);", w.names.prefix, name);
     }
 }
@@ -145,7 +144,7 @@ void defineI2c(Writer& w, NeedIndex need)
         w.linef("#define {} {}u", commands[i].second, 1u << i);
     if (!direct)
         w.line();
-    w.comment("One step on the bus: waits until the byte is through.");
+    w.comment("One step on the bus: waits until the byte is done.");
     w.linef("static {} {}_step(uint32_t command)", status, name);
     w.line("{");
     clearFlags(w, instance, {"done", "nacked", "lost"}, 4);
@@ -209,7 +208,7 @@ void defineI2c(Writer& w, NeedIndex need)
     w.linef("    return {}_step({});", name, doing("start"));
     w.line("}");
     w.line();
-    w.comment("A stop condition, so that the bus is free again; not where another controller has won the bus.");
+    w.comment("A stop condition frees the bus; not if another controller has won arbitration.");
     w.linef("static {0} {1}_end({0} result)", status, name);
     w.line("{");
     w.linef("    if (result == {}) {{", lost);

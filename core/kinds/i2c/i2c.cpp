@@ -35,14 +35,14 @@ Kind i2cKind()
     kind.title = "I2C";
     kind.instanceKind = "i2c";
     kind.goals = {
-        {"rate", "Clock at most", T::Frequency, "400 kHz", {}, "SCL is never faster."},
+        {"rate", "Max. clock", T::Frequency, "400 kHz", {}, "Upper limit of SCL."},
         {"class",
          "Speed class",
          T::Choice,
          "fast",
          {"standard", "fast", "fast plus"},
-         "Whose phase minima hold: standard 100 kHz, fast 400 kHz, fast plus 1 MHz."},
-        {"rise", "Rise time", T::Duration, "150 ns", {}, "From 30 % to 70 % of the supply, as the pull-ups give it."},
+         "Sets the minimum phases: standard 100 kHz, fast 400 kHz, fast plus 1 MHz."},
+        {"rise", "Rise time", T::Duration, "150 ns", {}, "From 30 % to 70 % of the supply; depends on the pull-ups."},
         {"fall", "Fall time", T::Duration, "20 ns", {}, "", 0, 0, true},
         {"filter",
          "Spike filter",
@@ -67,7 +67,7 @@ Kind i2cKind()
          T::Integer,
          "16",
          {},
-         "Of 7 bits; those that the bus specification keeps for itself are left out.",
+         "7 bits, without the addresses reserved by the bus specification.",
          8,
          119,
          true},
@@ -82,11 +82,11 @@ Kind i2cKind()
          true},
         {"addresses", "Addresses", T::Choice, "7 bits", {"7 bits", "10 bits"}, "That it calls.", 0, 0, true},
         {"stretch",
-         "Clock held at most",
+         "Max. clock stretching",
          T::Duration,
          "10 ms",
          {},
-         "By a device that is slow; a transfer gives up after that.",
+         "By a slow device; a transfer times out after that.",
          0,
          0,
          true},
@@ -95,7 +95,7 @@ Kind i2cKind()
          T::Choice,
          "no",
          {"no", "yes"},
-         "Of a target: at everything that happens on the bus to it.",
+         "As a target: at every bus event for it.",
          0,
          0,
          true},
@@ -123,11 +123,11 @@ Kind i2cKind()
     using Use = RoleSpec::Use;
     kind.roles = {
         {"on", Use::Config, false, "", "Switches the controller on, after all else is set.", {}},
-        {"prescaler", Use::Config, false, "kernel cycles a tick", "Of the two phases.", {}},
+        {"prescaler", Use::Config, false, "clock cycles per tick", "Of the two phases.", {}},
         {"low", Use::Config, true, "ticks", "Low phase of SCL.", {}},
         {"high", Use::Config, true, "ticks", "High phase of SCL, from when the line is seen high.", {}},
-        {"hold", Use::Config, false, "kernel cycles", "SDA stays after SCL has fallen.", {}},
-        {"filter", Use::Config, false, "kernel cycles", "Shorter spikes are ignored.", {}},
+        {"hold", Use::Config, false, "clock cycles", "SDA stays after SCL has fallen.", {}},
+        {"filter", Use::Config, false, "clock cycles", "Shorter spikes are ignored.", {}},
         {"start", Use::Command, true, "", "A start condition before the byte.", {}},
         {"stop", Use::Command, true, "", "A stop condition after the byte.", {}},
         {"read", Use::Command, true, "", "The byte is read.", {}},
@@ -158,9 +158,14 @@ Kind i2cKind()
          "The controller reads, and the target's next byte is wanted; writing the data gives it.",
          {}},
         {"ended", Use::Status, false, "", "A stop condition has ended a transfer of the target.", {}},
-        {"target_interrupt", Use::Config, false, "", "Lets all of these interrupt. Without it, they always do.", {}},
-        {"dma_receive", Use::Config, false, "", "Lets the controller ask DMA to fetch.", {}},
-        {"dma_transmit", Use::Config, false, "", "Lets the controller ask DMA to bring.", {}},
+        {"target_interrupt",
+         Use::Config,
+         false,
+         "",
+         "Enables the interrupt of all of these. Without it, it is always enabled.",
+         {}},
+        {"dma_receive", Use::Config, false, "", "Enables DMA requests for transmission.", {}},
+        {"dma_transmit", Use::Config, false, "", "Enables DMA requests for reception.", {}},
         {"data", Use::Data, true, "", "The byte.", {}},
     };
     kind.abilities = {{"sync_cycles", "Kernel cycles after which a risen line is seen, without the filter."}};
@@ -169,7 +174,7 @@ Kind i2cKind()
     room.tuning.solve = solveI2c;
     room.tuning.setUpPad = [](PadSetup& setup, const Device&, const Need&, const SignalSpec&) {
         setup.openDrain = true;
-        setup.because = "the bus is pulled up on the board, devices only pull it low";
+        setup.because = "the bus is pulled up on the board; devices only drive it low";
     };
     room.tuning.streams = [](const Device&, InstanceIndex, const Need&) {
         return std::vector<StreamSpec>{{"RX", "data", true, 1, "receive"}, {"TX", "data", false, 1, "send"}};
@@ -178,7 +183,7 @@ Kind i2cKind()
                    defineI2c,
                    {"step", "begin", "end", "write", "read", "write_read", "recover", "happened", "take", "give", "bus",
                     "not", "called", "byte_came", "byte_wanted", "ended", "nothing", "address", "stretch_us"}};
-    room.source.statuses = {{"NOT_ACKNOWLEDGED", "no device has the address, or it takes no more bytes"},
+    room.source.statuses = {{"NOT_ACKNOWLEDGED", "no device answered, or it takes no more bytes"},
                             {"ARBITRATION_LOST", "another controller owns the bus"}};
     return room;
 }

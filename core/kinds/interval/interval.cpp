@@ -50,8 +50,7 @@ Setting solveInterval(const TuningContext& c)
     const Division longest = longestDivision(c, {});
     const std::vector<Division> ways = divisionsNear(c, wanted.value * kernel, {}, 4);
     if (ways.empty()) {
-        out.notComputed =
-            say(c, "{} has no time to be divided from: two ticks of {} are the shortest", say(c, wanted), ticks.of);
+        out.notComputed = say(c, "{} is too short: two ticks of {} are the shortest", say(c, wanted), ticks.of);
         return out;
     }
     const Division& best = ways.front();
@@ -66,7 +65,7 @@ Setting solveInterval(const TuningContext& c)
     period.ok = period.error && period.error->value.abs() <= Rational(10'000);
     if (!period.ok)
         period.trouble =
-            chained ? say(c, "counting {} it is {} off. Let that come {}.", ticks.of, say(c, *period.error, true),
+            chained ? say(c, "counting {} the error is {}. Let that come {}.", ticks.of, say(c, *period.error, true),
                           wanted > time(longest) ? "more slowly" : "at a rate that this is a multiple of")
             : wanted > time(longest)
                 ? say(c, "the longest at {} is {}. Give {} a slower clock, or count the periods of another timer.",
@@ -91,17 +90,16 @@ Setting solveInterval(const TuningContext& c)
     if (isOnce(c.need) && c.has("once"))
         out.roles.push_back({"once", 1, "repeats"});
     if (isOnce(c.need) && !c.has("once"))
-        out.achieved.push_back({"repeats",
-                                "Repeats",
-                                "once",
-                                "until it is stopped",
-                                std::nullopt,
-                                false,
-                                {},
-                                say(c,
-                                    "{} does not stop by itself. Choose another timer, or let it repeat and stop it in "
-                                    "the function of its tick.",
-                                    c.device.instances[size_t(c.bound.instance)].name)});
+        out.achieved.push_back(
+            {"repeats",
+             "Repeats",
+             "once",
+             "until it is stopped",
+             std::nullopt,
+             false,
+             {},
+             say(c, "{} has no one-shot mode. Choose another timer, or let it repeat and stop it in its tick function.",
+                 c.device.instances[size_t(c.bound.instance)].name)});
     if (c.has("update"))
         out.roles.push_back({"update", 1, "", RoleValue::When::Event});
     if (wantsInterrupt(c.need)) {
@@ -145,12 +143,12 @@ void declareInterval(Writer& w, NeedIndex need)
     const std::int64_t prescaler = setting.role("prescaler").value_or(1), ticks = setting.role("period").value_or(1);
     const Ticks counted = ticksOf({f.device, f.rates, f.plan.needs[need], f.bindings.needs[need], f.plan, f.bindings});
     const Rational rate = counted.rate.value.isZero() ? Rational(1) : counted.rate.value;
-    w.comment(fmt::format("Asked for {}, achieved {}: {}.", setting.goal("period")->wanted,
+    w.comment(fmt::format("Requested {}, achieved {}: {}.", setting.goal("period")->wanted,
                           setting.goal("period")->achieved, setting.goal("period")->formula));
     w.linef("#define {}_PRESCALER {}u", NAME, prescaler);
     w.linef("#define {}_TICKS {}u", NAME, ticks);
     if (counted.need >= 0) {
-        w.comment(fmt::format("Counts the {}: that must be started too.", counted.of));
+        w.comment(fmt::format("Counts the {}, which must be started too.", counted.of));
         w.linef("#define {}_SECONDS {}u {}", NAME, (Rational(prescaler) * ticks / rate).floor(),
                 cComment("rounded down"));
     } else {
@@ -163,11 +161,11 @@ void declareInterval(Writer& w, NeedIndex need)
     }
     w.line();
     if (f.device.roleField(instance, "updated").valid() && !wantsInterrupt(f.plan.needs[need])) {
-        w.comment("Whether a period has ended since this was last asked.");
+        w.comment("True if a period has ended since the last call.");
         w.linef("bool {}_elapsed(void);", name);
     }
     if (f.device.roleField(instance, "counter").valid()) {
-        w.comment("Ticks of the period that runs, from 0.");
+        w.comment("Ticks of the present period, from 0.");
         w.linef("uint32_t {}_now(void);", name);
     }
 }
@@ -215,20 +213,19 @@ Kind intervalKind()
          T::Choice,
          "yes",
          {"yes", "no"},
-         "No: the program asks whether a period is over.",
+         "no: the program polls for the end of a period.",
          0,
          0,
          true},
         priorityGoal(),
         aboveGoal(),
-        {"repeats", "Repeats", T::Choice, "yes", {"yes", "once"}, "Once: one period after each start.", 0, 0, true},
+        {"repeats", "Repeats", T::Choice, "yes", {"yes", "once"}, "once: one period after each start.", 0, 0, true},
         {"counts",
          "Counts",
          T::Text,
          "",
          {},
-         "Id of a need whose timer's periods are counted instead of the clock's cycles: for times that one timer "
-         "cannot reach.",
+         "Id of a need whose timer periods are counted instead of clock cycles, for times beyond one timer.",
          0,
          0,
          true}};

@@ -182,7 +182,7 @@ static DeadTimes solveDeadTimes(const TuningContext& c, const PwmGoals& g, Setti
                      {}};
         if (!row.ok)
             row.trouble = say(c,
-                              "{} is out of reach: the longest at {} is {}. The bridge could shoot through; use a "
+                              "{} is not possible: the longest at {} is {}. The bridge could shoot through; use a "
                               "slower clock for {}.",
                               say(c, asked), say(c, c.kernel().rate), say(c, got), c.kernelName());
         out.achieved.push_back(row);
@@ -224,7 +224,7 @@ static void solveFaultSource(const TuningContext& c, Setting& out)
         const InstanceIndex instance = c.bindings.needs[n].instance;
         if (c.plan.needs[n].id != by || instance < 0)
             continue;
-        row.trouble = say(c, "{} is on {}, which does not lead to {}.", c.plan.needs[n].title,
+        row.trouble = say(c, "{} is on {}, which is not connected to {}.", c.plan.needs[n].title,
                           c.device.instances[size_t(instance)].name, name);
         if (field.valid())
             for (const EnumValue& value : c.device.fieldOf(field).values)
@@ -234,7 +234,7 @@ static void solveFaultSource(const TuningContext& c, Setting& out)
                 }
     }
     if (!row.ok && row.trouble.empty())
-        row.trouble = say(c, "no bound need is called \"{}\".", by);
+        row.trouble = say(c, "there is no bound need \"{}\".", by);
     out.achieved.push_back(row);
 }
 
@@ -249,7 +249,7 @@ static void solveTrigger(const TuningContext& c, const PwmGoals& g, const Way& w
     const std::int64_t count = (share * (g.centre ? 2 : 1) * way.period).round();
     const Duration got(Rational(count) / (way.period * (g.centre ? 2 : 1)) * period.value);
     Achieved row{"trigger_at",
-                 "Converters at",
+                 "ADC trigger at",
                  g.triggerAfter ? say(c, *g.triggerAfter) : say(c, *g.triggerAt),
                  say(c, got),
                  std::nullopt,
@@ -259,15 +259,17 @@ static void solveTrigger(const TuningContext& c, const PwmGoals& g, const Way& w
     const std::string& name = c.device.instances[size_t(c.bound.instance)].name;
     if (!c.has("trigger_at") || !c.has("trigger_early")) {
         row.ok = false;
-        row.trouble =
-            say(c, "{} starts converters only at the end of its period. Choose another timer, or leave the place open.",
-                name);
+        row.trouble = say(
+            c,
+            "{} triggers converters only at the end of its period. Choose another timer, or leave the position empty.",
+            name);
     } else if (!share.defined() || count >= way.period || count < 0) {
         row.ok = false;
         row.trouble =
-            g.centre ? say(c, "{} starts converters while it counts up: in the first half of the period, before {}.",
-                           name, say(c, period / 2))
-                     : say(c, "a period lasts {}; the place must lie in it.", say(c, period));
+            g.centre
+                ? say(c, "{} triggers converters only while it counts up: in the first half of the period, before {}.",
+                      name, say(c, period / 2))
+                : say(c, "the period is {}; the position must lie within it.", say(c, period));
     } else {
         out.roles.push_back({"trigger_at", count, "trigger_at"});
         out.roles.push_back({"trigger_early", 1, "trigger_at"});
@@ -293,7 +295,7 @@ static void solveServo(const PwmGoals& g, const Way& way, Setting& out)
     if (!row.ok) {
         row.achieved = "none";
         row.trouble = g.servo.wide > g.servo.narrow
-                          ? fmt::format("a period of {} does not hold a pulse of {}. Ask for a lower frequency.",
+                          ? fmt::format("a pulse of {1} does not fit into a period of {0}. Choose a lower frequency.",
                                         format(period), format(g.servo.wide))
                           : "the wide pulse must be longer than the narrow one.";
     } else {
@@ -303,7 +305,7 @@ static void solveServo(const PwmGoals& g, const Way& way, Setting& out)
         row.ok = ticks >= Rational(g.servo.degrees, 10);
         if (!row.ok)
             row.trouble =
-                fmt::format("steps are coarser than 10\u00b0. Ask for more duty steps, or use a faster clock.");
+                fmt::format("steps are coarser than 10\u00b0. Require more duty steps, or use a faster clock.");
     }
     out.achieved.push_back(row);
 }
@@ -356,7 +358,7 @@ void addFrequency(const TuningContext& c, const PwmGoals& g, const Way& best, Se
                             best.period >= g.steps
                                 ? ""
                                 : say(c,
-                                      "{} allows {} duty steps at {}, fewer than the {} asked for. Use a faster clock "
+                                      "{} allows {} duty steps at {}, fewer than the {} required. Use a faster clock "
                                       "or a lower frequency.",
                                       say(c, c.kernel().rate), best.period, say(c, g.frequency), g.steps)});
 }
@@ -384,10 +386,9 @@ Achieved dutyRow(const TuningContext& c, const PwmGoals& g, const Way& best, con
             row.error = errorOf(got, *pulse);
         row.ok = !longer && (pulse->value.isZero() || row.error->value.abs() <= Rational(50'000));
         if (longer)
-            row.trouble = say(c, "a period lasts {} and no longer. Ask for a shorter pulse or a lower frequency.",
-                              say(c, period));
+            row.trouble = say(c, "the period is only {}. Choose a shorter pulse or a lower frequency.", say(c, period));
         else if (!row.ok)
-            row.trouble = say(c, "a tick is {}, too coarse for it. Ask for more duty steps, or use a faster clock.",
+            row.trouble = say(c, "a tick is {}, too coarse for this. Require more duty steps, or use a faster clock.",
                               say(c, Duration(Rational(best.prescaler) * (g.centre ? 2 : 1) / c.kernel().rate.value)));
     }
     if (level) {
@@ -396,7 +397,7 @@ Achieved dutyRow(const TuningContext& c, const PwmGoals& g, const Way& best, con
         row.formula += say(c, " \u00d7 {}", say(c, c.rates.supply));
         row.ok = !longer;
         if (longer)
-            row.trouble = say(c, "the outputs reach the supply of {} and no more.", say(c, c.rates.supply));
+            row.trouble = say(c, "the outputs reach at most the supply of {}.", say(c, c.rates.supply));
     }
     const Rational on = period.value * channel.achieved.value;
     const Rational shortest =
@@ -404,7 +405,7 @@ Achieved dutyRow(const TuningContext& c, const PwmGoals& g, const Way& best, con
     if (g.pairs && shortest > Rational(0) && shortest <= dead.longest().value) {
         row.ok = false;
         row.trouble = say(c,
-                          "the shorter side is on for {}, no longer than the dead time of {}: it would never switch "
+                          "the shorter side is on for {}, not longer than the dead time of {}: it would never switch "
                           "on. Change the duty or the dead time.",
                           say(c, Duration(shortest)), say(c, dead.longest()));
     }
@@ -434,8 +435,8 @@ void setChannel(const TuningContext& c, const PwmGoals& g, const Way& best, cons
                  std::nullopt,
                  false,
                  {},
-                 say(c, "{} cannot turn an output round. {}", c.device.instances[size_t(c.bound.instance)].name,
-                     opposed ? "Choose another timer, or let all stand together."
+                 say(c, "{} cannot invert an output. {}", c.device.instances[size_t(c.bound.instance)].name,
+                     opposed ? "Choose another timer, or use the same polarity for all."
                              : "Choose another timer, or state the complement of the duty.")});
     if (g.pairs) {
         out.roles.push_back({"output" + n + "n", 1, "outputs"});
@@ -459,8 +460,8 @@ void solveFault(const TuningContext& c, const PwmGoals& g, Setting& out)
                  {},
                  {}};
     if (!row.ok)
-        row.trouble = say(c, "the filter reaches {} at {}. Filter on the board, or use a slower clock.", say(c, got),
-                          say(c, c.kernel().rate));
+        row.trouble = say(c, "the longest filter at {1} is {0}. Filter on the board, or use a slower clock.",
+                          say(c, got), say(c, c.kernel().rate));
     out.achieved.push_back(row);
     solveFaultSource(c, out);
     out.roles.push_back({"fault_enable", 1, "fault"});

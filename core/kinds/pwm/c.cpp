@@ -43,7 +43,7 @@ void declarePwm(Writer& w, NeedIndex need)
     const Rational rate = f.rates.clocks[size_t(setting.kernel)].rate.value.floor();
     const Rational millihertz = rate * 1000 / (Rational(slopes) * prescaler * period);
     w.comment(
-        fmt::format("Asked for {}, achieved {}: {}.", frequency->wanted, frequency->achieved, frequency->formula));
+        fmt::format("Requested {}, achieved {}: {}.", frequency->wanted, frequency->achieved, frequency->formula));
     w.linef("#define {}_PRESCALER {}u", NAME, prescaler);
     w.linef("#define {}_TICKS {}u {}", NAME, period, cComment(slopes == 2 ? "of one slope" : "of one period"));
     w.linef("#define {}_MILLIHERTZ {}u", NAME, millihertz.floor());
@@ -64,20 +64,19 @@ void declarePwm(Writer& w, NeedIndex need)
                 cComment(setting.goal("dead_low")->achieved + " before the low side is on"));
     w.line();
     w.comment(f.device.roleField(f.bindings.needs[need].instance, "buffered").valid()
-                  ? "Duty of an output in per mille, rounded to the nearest tick; more than 1000 counts as 1000. Taken "
-                    "over at the next period."
-                  : "Duty of an output in per mille, rounded to the nearest tick; more than 1000 counts as 1000. Taken "
-                    "over at once: this timer does not buffer.");
+                  ? "Sets the duty of an output in per mille (limited to 1000), rounded to the nearest tick. Takes "
+                    "effect at the next period."
+                  : "Sets the duty of an output in per mille (limited to 1000), rounded to the nearest tick. Takes "
+                    "effect immediately: this timer has no buffering.");
     for (const auto& [output, channel] : channelsOf(w, need))
         w.linef("void {}_set_duty{}(uint32_t per_mille);", name, output);
-    w.comment("The same as a time in nanoseconds; more than the period counts as the period.");
+    w.comment("Sets the pulse width in nanoseconds, limited to the period.");
     for (const auto& [output, channel] : channelsOf(w, need))
         w.linef("void {}_set_pulse{}(uint32_t nanoseconds);", name, output);
     const PwmGoals& g = goalsOf<PwmGoals>(f.plan.needs[need]);
     if (g.servo.degrees > 0) {
-        w.comment(fmt::format(
-            "The same as an angle in thousandths of a degree, from 0 at {} to {} at {}; more counts as the end.",
-            format(g.servo.narrow), g.servo.degrees * 1000, format(g.servo.wide)));
+        w.comment(fmt::format("Sets the angle in thousandths of a degree, from 0 at {} to {} at {} (limited to that).",
+                              format(g.servo.narrow), g.servo.degrees * 1000, format(g.servo.wide)));
         for (const auto& [output, channel] : channelsOf(w, need))
             w.linef("void {}_set_millidegrees{}(uint32_t millidegrees);", name, output);
     }
@@ -86,14 +85,13 @@ void declarePwm(Writer& w, NeedIndex need)
         if (g.level[size_t(output - 1)]) {
             if (!told) {
                 w.linef("#define {}_SUPPLY_MILLIVOLTS {}u", NAME, (f.rates.supply.value * 1000).round());
-                w.comment("The same as the level that a filter makes of it, in millivolts; more than the supply counts "
-                          "as the supply.");
+                w.comment("Sets the filtered output level in millivolts, limited to the supply.");
             }
             told = true;
             w.linef("void {}_set_millivolts{}(uint32_t millivolts);", name, output);
         }
     if (hasFault(w, need)) {
-        w.comment("Whether the fault input has switched the outputs off. start() switches them on again.");
+        w.comment("True if the fault input has switched the outputs off. start() switches them on again.");
         w.linef("bool {}_fault(void);", name);
         w.linef("void {}_clear_fault(void);", name);
     }
@@ -112,7 +110,7 @@ void definePwm(Writer& w, NeedIndex need)
         w.linef("void {}_set_duty{}(uint32_t per_mille)", name, output);
         w.line("{");
         w.line("    const uint32_t part = per_mille > 1000u ? 1000u : per_mille;");
-        w.comment("By thousands and the rest: a long period times the duty would leave 32 bits.", 4);
+        w.comment("Split by thousands: a long period times the duty would overflow 32 bits.", 4);
         w.linef("    const uint32_t ticks = part * ({0}_TICKS / 1000u) + (part * ({0}_TICKS % 1000u) + 500u) / 1000u;",
                 NAME);
         const std::string compare = "compare" + std::to_string(channel);

@@ -29,7 +29,7 @@ Setting solveQuadrature(const TuningContext& c)
     Setting out;
     const std::string& name = c.device.instances[size_t(c.bound.instance)].name;
     if (!c.has("quadrature") || !c.has("counter")) {
-        out.notComputed = say(c, "{} follows no encoder: its block has no role \"{}\"; choose another timer", name,
+        out.notComputed = say(c, "{} has no encoder mode: its block has no role \"{}\"; choose another timer", name,
                               c.has("quadrature") ? "counter" : "quadrature");
         return out;
     }
@@ -39,15 +39,16 @@ Setting solveQuadrature(const TuningContext& c)
     if (hasIndex(c.need)) {
         // The count is the angle then: it begins anew after a turn, and the index sets it right.
         const bool can = c.has("index") && c.encoding("period").nearest(turn, c.maxCode("period")) == turn;
-        Achieved row{"index",      "Index input", "pad", can ? "sets the count to zero" : "not followed",
+        Achieved row{"index",      "Index input", "pad", can ? "sets the count to zero" : "not counted",
                      std::nullopt, can,           {},    {}};
         if (!can)
-            row.trouble = c.has("index") ? say(c, "a turn of {} counts does not fit {}. Choose a timer with more bits.",
-                                               turn, name)
-                                         : say(c,
-                                               "{} has no index: its block has no role \"index\". Choose another "
-                                               "timer, or lead the index to a need of its own.",
-                                               name);
+            row.trouble = c.has("index")
+                              ? say(c, "a revolution of {} counts does not fit into {}. Choose a timer with more bits.",
+                                    turn, name)
+                              : say(c,
+                                    "{} has no index input: its block has no role \"index\". Choose another timer, or "
+                                    "use a separate need for the index.",
+                                    name);
         out.achieved.push_back(row);
         if (can) {
             counts = turn;
@@ -55,7 +56,7 @@ Setting solveQuadrature(const TuningContext& c)
         }
     }
     out.achieved.push_back({"lines",
-                            "Counts a turn",
+                            "Counts per revolution",
                             "",
                             std::to_string(turn),
                             std::nullopt,
@@ -83,7 +84,7 @@ Setting solveQuadrature(const TuningContext& c)
                      {},
                      {}};
         if (!row.ok)
-            row.trouble = say(c, "{} filters {} at most at {}. Filter on the board.", name,
+            row.trouble = say(c, "{} filters at most {} at {}. Filter on the board.", name,
                               filter ? say(c, got) : "nothing", say(c, c.kernel().rate));
         out.achieved.push_back(row);
     }
@@ -91,18 +92,18 @@ Setting solveQuadrature(const TuningContext& c)
     const Frequency edges(kernel / std::max<std::int64_t>(2, filter + 1));
     out.achieved.push_back(
         {"lines",
-         "Fastest turning",
+         "Max. speed",
          "",
-         say(c, "{} turns a second", (edges.value / turn).floor()),
+         say(c, "{} revolutions per second", (edges.value / turn).floor()),
          std::nullopt,
          true,
          say(c, "{} / {} / {}", say(c, c.kernel().rate), std::max<std::int64_t>(2, filter + 1), turn),
          {},
          true});
     out.achieved.push_back({"lines",
-                            "Ask at least every",
+                            "Max. time between reads",
                             "",
-                            say(c, "{:.4g} turns", Rational(counts / 2, turn).toDouble()),
+                            say(c, "{:.4g} revolutions", Rational(counts / 2, turn).toDouble()),
                             std::nullopt,
                             true,
                             say(c, "{} / 2 / {}", counts, turn),
@@ -122,14 +123,13 @@ void declareQuadrature(Writer& w, NeedIndex need)
 {
     const Word name = w.names.need(need), NAME = w.names.NEED(need);
     w.linef("#define {}_COUNTS_PER_TURN {}", NAME, encoderLines(w.facts.plan.needs[need]) * kCountsPerLine);
-    w.comment("Counts since the first call, up or down. Right as long as it is called before half a period of the "
-              "counter has gone by.");
+    w.comment("Counts since the first call, up or down. Correct if called at least once per half counter period.");
     w.linef("int32_t {}_position(void);", name);
     if (w.facts.settings[need].role("index").value_or(0) == 1) {
-        w.comment("Counts since the index, up to a turn.");
+        w.comment("Counts since the index, up to one revolution.");
         w.linef("uint32_t {}_angle(void);", name);
     }
-    w.comment("Speed from counts that went by within some microseconds, in thousandths of a turn a second.");
+    w.comment("Speed in thousandths of a revolution per second, from counts within a number of microseconds.");
     w.linef("int32_t {}_milliturns_per_second(int32_t counts, uint32_t microseconds);", name);
 }
 
@@ -171,7 +171,7 @@ void defineQuadrature(Writer& w, NeedIndex need)
     w.line("    if (microseconds == 0u) {");
     w.line("        return 0;");
     w.line("    }");
-    w.comment("Counts times a thousand million leave 32 bits; 64 hold them.", 4);
+    w.comment("Counts times 10^9 need 64 bits.", 4);
     w.linef("    return (int32_t)((int64_t)counts * 1000000000 / ((int64_t)microseconds * {}_COUNTS_PER_TURN));", NAME);
     w.line("}");
 }
@@ -187,9 +187,10 @@ Kind quadratureKind()
     kind.title = "Quadrature";
     kind.instanceKind = "timer";
     kind.demands = {"quadrature", "counter"};
-    kind.goals = {{"lines", "Lines a turn", T::Integer, "1024", {}, "Of the encoder; four counts each.", 1, 65536},
-                  {"index", "Index input", T::Choice, "none", {"none", "pad"}, ""},
-                  {"filter", "Filter", T::Duration, "0 s", {}, "Shorter pulses are ignored.", 0, 0, true}};
+    kind.goals = {
+        {"lines", "Lines per revolution", T::Integer, "1024", {}, "Of the encoder; four counts each.", 1, 65536},
+        {"index", "Index input", T::Choice, "none", {"none", "pad"}, ""},
+        {"filter", "Filter", T::Duration, "0 s", {}, "Shorter pulses are ignored.", 0, 0, true}};
     kind.signals = [](const Need& need) {
         using D = SignalSpec::Direction;
         // Timers decode on their first two channels.

@@ -43,8 +43,8 @@ Setting solveRtc(const TuningContext& c)
     const DividedBy divider{"coarse", "fine", 1, DividedBy::Error::OfRate};
     const std::vector<Division> ways = divisionsNear(c, cycles, divider, 64);
     if (ways.empty()) {
-        out.notComputed = say(c, "{} at {} is too slow for {}; ask for a slower rate or give it a faster clock",
-                              c.kernelName(), say(c, c.kernel().rate), say(c, wanted));
+        out.notComputed = say(c, "{} at {} is too slow for {}; lower the rate or use a faster clock", c.kernelName(),
+                              say(c, c.kernel().rate), say(c, wanted));
         return out;
     }
     const auto rate = [&](const Division& way) { return Frequency(kernel / way.cycles() / fixed); };
@@ -65,23 +65,23 @@ Setting solveRtc(const TuningContext& c)
                           c.kernelName(), say(c, wanted));
     out.achieved.push_back(row);
     if (c.has("hold"))
-        out.before.push_back({RoleStep::Kind::Set, "hold", 1, "Its dividers can be set while it is held."});
+        out.before.push_back({RoleStep::Kind::Set, "hold", 1, "Hold it: its dividers can only be set then."});
     if (c.has("hold") && c.has("held"))
-        out.before.push_back({RoleStep::Kind::Await, "held", 1, "Until it is held."});
+        out.before.push_back({RoleStep::Kind::Await, "held", 1, "Wait until it is held."});
     if (c.has("coarse"))
         out.roles.push_back({"coarse", best.prescaler, "rate"});
     if (c.has("fine"))
         out.roles.push_back({"fine", best.count, "rate"});
     if (c.has("hold"))
-        out.after.push_back({RoleStep::Kind::Set, "hold", 0, "Let it go on."});
+        out.after.push_back({RoleStep::Kind::Set, "hold", 0, "Release it."});
     if (c.has("hold") && c.has("held"))
-        out.after.push_back({RoleStep::Kind::Await, "held", 0, "Until it does."});
+        out.after.push_back({RoleStep::Kind::Await, "held", 0, "Wait until it runs."});
     if (tickInterrupts(c.need))
         out.events.push_back(
             {"tick", "tick_interrupt", "tick", "tick", "Called by the interrupt at each count.", rate(best)});
     if (c.need.goals.contains("trim")) {
         const std::int64_t off = goalNumber(c.need, "trim");
-        Achieved trim{"trim", "Clock is off by", say(c, "{} ppb", off), {}, std::nullopt, false, {}, {}};
+        Achieved trim{"trim", "Clock error", say(c, "{} ppb", off), {}, std::nullopt, false, {}, {}};
         if (const std::optional<std::int64_t> value =
                 c.has("trim") ? c.encoding("trim").nearest(-off, c.maxCode("trim")) : std::nullopt) {
             trim.achieved = say(c, "{:+} ppb added, {:+} left", *value, off + *value);
@@ -95,7 +95,7 @@ Setting solveRtc(const TuningContext& c)
             out.roles.push_back({"trim", *value, "trim"});
         } else {
             trim.achieved = "0 ppb added";
-            trim.trouble = say(c, "{} cannot be corrected. Correct the time in the program.",
+            trim.trouble = say(c, "{} has no rate correction. Correct the time in the program.",
                                c.device.instances[size_t(c.bound.instance)].name);
         }
         out.achieved.push_back(trim);
@@ -110,14 +110,14 @@ Setting solveRtc(const TuningContext& c)
                                     std::nullopt,
                                     false,
                                     {},
-                                    say(c, "{} has none. Compare the time in the function of its tick.",
+                                    say(c, "{} has no alarm. Compare the time in the tick function.",
                                         c.device.instances[size_t(c.bound.instance)].name)});
         else
             out.events.push_back({c.device.interruptOf(c.bound.instance, "alarm") ? "alarm" : "tick",
                                   "alarm_interrupt",
                                   "alarm",
                                   "alarm",
-                                  "Called by the interrupt when the time of the alarm has come.",
+                                  "Called by the interrupt at the alarm time.",
                                   {}});
     }
     if (c.has("on"))
@@ -214,7 +214,7 @@ void declareRtc(Writer& w, NeedIndex need)
             w.linef("    uint32_t {}; {}", Word::of(part), cComment(fmt::format("{} to {}", first, last)));
         }
         w.line("};");
-        w.comment("Read again when it changed meanwhile, so that all parts belong together.");
+        w.comment("Repeat if it changed meanwhile, so that all parts are consistent.");
         w.linef("struct {0}_time {0}_time(void);", name);
         w.linef("{} {}_set_time(const struct {}_time *time);", result, name, name);
     }
@@ -223,7 +223,7 @@ void declareRtc(Writer& w, NeedIndex need)
                                            : "Calls the alarm at this time of each day.");
         w.linef("{} {}_set_alarm({});", result, name, joinedCode(alarmParameters(parts), ", "));
         if (w.facts.device.roleField(instance, "alarm_on").valid()) {
-            w.comment("No alarm any more.");
+            w.comment("Disables the alarm.");
             w.linef("void {}_clear_alarm(void);", name);
         }
     }
@@ -343,16 +343,16 @@ Kind rtcKind()
                    T::Choice,
                    "no",
                    {"no", "yes"},
-                   "Calls a function of yours at a time that the program sets.",
+                   "Calls your function at a time set by the program.",
                    0,
                    0,
                    true},
                   {"trim",
-                   "Clock is off by",
+                   "Clock error",
                    T::Integer,
                    "0",
                    {},
-                   "Thousandths of a ppm (ppb) that its clock is fast, as measured; it is corrected by that.",
+                   "Measured error of its clock in ppb (positive: fast); the counter is corrected by this amount.",
                    -1'000'000,
                    1'000'000,
                    true},
@@ -365,15 +365,20 @@ Kind rtcKind()
         {"on", Use::Config, false, "", "Switches the counter on.", {}},
         {"counter", Use::Data, false, "counts", "The time.", {}},
         {"tick", Use::Status, false, "", "A count is over.", {}},
-        {"tick_interrupt", Use::Config, false, "", "Lets each count interrupt. Without it, it always does.", {}},
+        {"tick_interrupt",
+         Use::Config,
+         false,
+         "",
+         "Enables the interrupt at each count. Without it, it is always enabled.",
+         {}},
         {"alarm", Use::Status, false, "", "The time of the alarm has come.", {}},
-        {"alarm_interrupt", Use::Config, false, "", "Lets that interrupt. Without it, it always does.", {}},
+        {"alarm_interrupt", Use::Config, false, "", "Enables its interrupt. Without it, it is always enabled.", {}},
         {"alarm_on", Use::Config, false, "", "The alarm is watched for.", {}},
         {"alarm_second", Use::Data, false, "", "Time of day of the alarm.", {}},
         {"alarm_minute", Use::Data, false, "", "", {}},
         {"alarm_hour", Use::Data, false, "", "", {}},
         {"alarm_count", Use::Data, false, "counts", "Count of the alarm, where there is a plain count.", {}},
-        {"trim", Use::Config, false, "parts in 10^9", "By which it counts faster than its clock says.", {}, true},
+        {"trim", Use::Config, false, "parts in 10^9", "Speeds up counting by this amount.", {}, true},
         {"coarse", Use::Config, false, "input cycles", "First divider.", {}, true},
         {"fine", Use::Config, false, "cycles of the first divider", "Second divider.", {}, true},
         {"hold", Use::Config, false, "", "1: asks for the state in which dividers and time can be set.", {}},

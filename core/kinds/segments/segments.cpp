@@ -55,15 +55,14 @@ struct SegmentMap {
                     : std::string::npos;
             if (at == std::string::npos || digit < 1 || digit > 16 || plane < 0 || plane >= planes || line < 0 ||
                 line >= lines)
-                out.trouble = fmt::format("\"{}\" does not say where a segment hangs: write 1a=0.3 for segment a of "
-                                          "digit 1 on backplane 0 (of 0 to {}) and segment line 3 (of 0 to {})",
+                out.trouble = fmt::format("\"{}\" does not place a segment: write 1a=0.3 for segment a of digit 1 on "
+                                          "backplane 0 (of 0 to {}) and segment line 3 (of 0 to {})",
                                           word, planes - 1, lines - 1);
             else if (!taken.insert({plane, line}).second)
                 out.trouble =
                     fmt::format("\"{}\": backplane {} and segment line {} have a segment already", word, plane, line);
             else if (digit <= out.digits.size() && out.digits[digit - 1][at].first >= 0)
-                out.trouble =
-                    fmt::format("\"{}\": segment {} of digit {} hangs somewhere already", word, segment, digit);
+                out.trouble = fmt::format("\"{}\": segment {} of digit {} already has a place", word, segment, digit);
             if (!out.trouble.empty())
                 return out;
             while (out.digits.size() < digit) {
@@ -131,7 +130,7 @@ Setting solveSegments(const TuningContext& c)
                  {},
                  {}};
     if (!planesOk)
-        row.trouble = say(c, "{} drives {} at most.", name, most);
+        row.trouble = say(c, "{} drives at most {}.", name, most);
     out.achieved.push_back(row);
     if (c.has("backplanes") && planesOk)
         out.roles.push_back({"backplanes", planes, "backplanes"});
@@ -206,18 +205,18 @@ void declareSegments(Writer& w, NeedIndex need)
 {
     const Word name = w.names.need(need), NAME = w.names.NEED(need);
     w.linef("#define {}_BACKPLANES {}u", NAME, backplanesOf(w.facts.plan.needs[need]));
-    w.comment("Bits of a backplane's word that the segment lines have, in the order of the plan.");
+    w.comment("Bit of each segment line in a backplane's word, in the order of the plan.");
     const std::vector<int> lines = segmentLinesOf(w.facts.bindings.needs[need]);
     for (size_t i = 0; i < lines.size(); ++i)
         if (lines[i] >= 0 && lines[i] < 32)
             w.linef("#define {}_SEG{} (1u << {}u)", NAME, i, lines[i]);
     if (!hasPlanes(w, need))
         return;
-    w.comment("Lights the segments of one backplane: a word of the bits above. Others of it go dark.");
+    w.comment("Sets the segments of one backplane from the bits above; its other segments go dark.");
     w.linef("void {}_show_segments(uint32_t backplane, uint32_t bits);", name);
     if (const SegmentMap& map = goalsOf<SegmentMap>(w.facts.plan.needs[need]);
         map.trouble.empty() && !map.digits.empty()) {
-        w.comment(fmt::format("Shows a number in {} digits, without leading zeroes; all dark when it has more.",
+        w.comment(fmt::format("Shows a number in {} digits, without leading zeroes; blank if it has more digits.",
                               map.digits.size()));
         w.linef("void {}_show_number(uint32_t number);", name);
     }
@@ -303,15 +302,15 @@ Kind segmentsKind()
     kind.goals = {
         {"backplanes", "Backplanes", T::Integer, "4", {}, "", 1, 8},
         {"segments", "Segment lines", T::Integer, "8", {}, "", 1, 40},
-        {"frame", "Frame rate", T::Frequency, "60 Hz", {}, "Of the whole picture."},
+        {"frame", "Frame rate", T::Frequency, "60 Hz", {}, "Refresh rate of the display."},
         {"map",
          "Digits",
          T::Text,
          "",
          {},
-         "Where the segments of the digits hang: 1a=0.3 is segment a of the first digit, on backplane 0 and segment "
-         "line 3; blanks between them. Or the table of the data sheet: a row for each backplane, parted by /, - where "
-         "nothing hangs. a is on top, then round by the right, g in the middle, p the point."},
+         "Connections of the segments: 1a=0.3 is segment a of the first digit on backplane 0 and segment line 3; "
+         "separate entries by blanks. Or the table of the data sheet: one row per backplane, separated by /, - where "
+         "nothing is connected. a is at the top, then clockwise; g is in the middle, p is the point."},
         {"contrast", "Contrast", T::Ratio, "50 %", {}, "Where the controller can set it.", 0, 0, true}};
     kind.signals = [](const Need& need) {
         using D = SignalSpec::Direction;

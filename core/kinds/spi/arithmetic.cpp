@@ -114,10 +114,9 @@ Setting solveSpi(const TuningContext& c)
     Duration delay;
     if (g.controller) {
         if (!c.has("divider") && !c.has("half_period")) {
-            out.notComputed = say(c,
-                                  "the block of {} has neither the role \"divider\" nor \"half_period\"; complete it "
-                                  "in the device's file",
-                                  c.device.instances[size_t(c.bound.instance)].name);
+            out.notComputed = say(
+                c, "the block of {} has neither the role \"divider\" nor \"half_period\"; add one in the device file",
+                c.device.instances[size_t(c.bound.instance)].name);
             return out;
         }
         const std::optional<SpiRate> rate = bestSpiRate(c, g.most);
@@ -126,17 +125,14 @@ Setting solveSpi(const TuningContext& c)
                                   say(c, g.most), c.kernelName());
             return out;
         }
-        Achieved sck{"rate", "Clock at most", say(c, g.most), say(c, rate->sck), errorOf(rate->sck, g.most), true, {},
-                     {}};
+        Achieved sck{"rate", "SCK", say(c, g.most), say(c, rate->sck), errorOf(rate->sck, g.most), true, {}, {}};
         sck.formula = rate->prescaler > 1
                           ? say(c, "{} / ({} \u00d7 {})", say(c, c.kernel().rate), rate->prescaler, rate->divider)
                           : say(c, "{} / {}", say(c, c.kernel().rate), rate->divider);
         if (isFarBelow(rate->sck, g.most)) {
             sck.ok = false;
             sck.trouble =
-                say(c,
-                    "{} gives no more than {}, less than half of what is asked for. Give {} a faster clock, or ask for "
-                    "less.",
+                say(c, "{} reaches only {}, less than half of the goal. Give {} a faster clock, or lower the goal.",
                     say(c, c.kernel().rate), say(c, rate->sck), c.kernelName());
         }
         out.pace = rate->sck.value / g.most.value;
@@ -164,8 +160,8 @@ Setting solveSpi(const TuningContext& c)
             if (!row.ok)
                 row.trouble =
                     say(c,
-                        "the part's data comes {} after the edge, too late for a clock of {}. Choose at most {}, or a "
-                        "faster part.",
+                        "the part's data is valid {} after the edge, too late for a clock of {}. Choose at most {}, or "
+                        "a faster part.",
                         say(c, g.valid), say(c, rate->sck), say(c, Frequency(Rational(1) / (g.valid.value * 2)), 4));
             out.achieved.push_back(row);
             if (c.has("sample_delay"))
@@ -187,13 +183,13 @@ Setting solveSpi(const TuningContext& c)
     } else {
         if (g.sends && !c.has("transmit_empty")) {
             out.notComputed = say(c,
-                                  "the block of {} has no role \"transmit_empty\": a peripheral that sends must know "
-                                  "when there is room for a word. Receive only, or make it the controller",
+                                  "the block of {} has no role \"transmit_empty\", which a sending peripheral needs. "
+                                  "Receive only, or make it the controller",
                                   c.device.instances[size_t(c.bound.instance)].name);
             return out;
         }
         const std::int64_t ratio = c.device.ability(c.bound.instance, "peripheral_ratio", 0);
-        Achieved sck{"rate", "Clock at most", say(c, g.most), "given by the controller", std::nullopt, true, {}, {}};
+        Achieved sck{"rate", "SCK", say(c, g.most), "given by the controller", std::nullopt, true, {}, {}};
         if (ratio > 0) {
             const Frequency able(shifted(c.kernel().rate, c.kernel().tolerance.low).value / ratio);
             sck.achieved = "up to " + say(c, able);
@@ -201,7 +197,7 @@ Setting solveSpi(const TuningContext& c)
             sck.ok = g.most <= able;
             if (!sck.ok)
                 sck.trouble =
-                    say(c, "it can follow {} at most. Give {} a faster clock, or ask the controller for a slower SCK.",
+                    say(c, "it can follow at most {}. Give {} a faster clock, or use a slower SCK at the controller.",
                         say(c, able), c.kernelName());
         }
         out.achieved.push_back(sck);

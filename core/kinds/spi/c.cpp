@@ -46,30 +46,30 @@ void declareSpi(Writer& w, NeedIndex need)
         // From the C constant, which is rounded down where the rate is no whole number: the assert must hold with that.
         const std::int64_t millihertz =
             (Rational(f.rates.clocks[size_t(setting.kernel)].rate.value.floor()) * 1000 / divider).floor();
-        w.comment(fmt::format("SCK asked for at most {}, is {}: {}.", format(g.most), format(sck),
+        w.comment(fmt::format("SCK {} maximum requested, {} achieved: {}.", format(g.most), format(sck),
                               f.settings[need].goal("rate")->formula));
-        w.linef("#define {}_DIVIDER {}u {}", NAME, divider, cComment("of its clock, in all"));
+        w.linef("#define {}_DIVIDER {}u {}", NAME, divider, cComment("total division of its clock"));
         w.linef("#define {}_SCK_MILLIHERTZ {}u", NAME, millihertz);
         w.linef("_Static_assert((uint64_t){0} * 1000u / {1}_DIVIDER == {1}_SCK_MILLIHERTZ,",
                 rateMacro(f, w.names, setting.kernel), NAME);
         w.linef("               {});", cString(w.names.needs[need].text() + " SCK from its clock"));
     }
-    w.linef("#define {}_WORD_US {}u {}", NAME, wordTime(g, sck), cComment("within which a word must be through"));
+    w.linef("#define {}_WORD_US {}u {}", NAME, wordTime(g, sck), cComment("time limit for one word"));
     w.line();
     if (g.controller) {
-        w.comment(fmt::format("Sends words and takes those that come meanwhile; either may be null. Waits for each "
-                              "word with a time-out; returns what went wrong, or success.{}",
-                              g.hardwareSelect ? "" : " The select line is yours to set before and after."));
+        w.comment(fmt::format("Sends words and stores those received meanwhile; either pointer may be null. Waits for "
+                              "each word with a timeout; returns success or the error.{}",
+                              g.hardwareSelect ? "" : " Set the chip-select line yourself before and after."));
         w.linef("enum {0}_status {1}_transfer(const {2} *out, {2} *in, uint32_t count);", w.names.prefix, name,
                 wordType(g));
         return;
     }
     if (g.sends) {
-        w.comment("Puts a word where the controller fetches it; false when there is no room yet.");
+        w.comment("Queues a word for the controller to fetch; false when there is no room yet.");
         w.linef("bool {}_offer({} word);", name, wordType(g));
     }
     if (g.receives) {
-        w.comment("Takes one word when there is one.");
+        w.comment("Reads one word if one has arrived.");
         w.linef("bool {}_receive({} *word);", name, wordType(g));
     }
 }
@@ -89,7 +89,7 @@ void defineSpi(Writer& w, NeedIndex need)
         w.linef("enum {0}_status {1}_transfer(const {2} *out, {2} *in, uint32_t count)", w.names.prefix, name, type);
         w.line("{");
         const std::int64_t depth = f.device.ability(instance, "fifo", 1);
-        w.comment("Words that a transfer which timed out left behind are not this one's.", 4);
+        w.comment("Discard words left over from a transfer that timed out.", 4);
         w.linef("    for (uint32_t i = 0u; i < {}u && ({} & {}) != 0u; i++) {{", depth + 1, reg("receive_full"),
                 bit("receive_full"));
         w.linef("        (void){};", reg("data"));
@@ -103,7 +103,7 @@ void defineSpi(Writer& w, NeedIndex need)
             w.line("        }");
         }
         writeRole(w, instance, "data", Code::trusted("(out ? (uint32_t)out[i] : 0u)"), 8);
-        w.comment("Each word sent brings one in, also where nobody wants it: it must not be left behind.", 8);
+        w.comment("Each word sent receives one, which must be read even if it is not used.", 8);
         w.linef("        if (!{}) {{",
                 waitForRole(w, instance, "receive_full", code("{}", bit("receive_full")), code("{}_WORD_US", NAME)));
         w.linef("            return {};", bad);

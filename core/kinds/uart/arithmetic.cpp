@@ -107,25 +107,24 @@ void solveDriver(const TuningContext& c, const UartGoals& g, const Divider& best
 {
     const std::string& name = c.device.instances[size_t(c.bound.instance)].name;
     if (!c.has("driver_enable")) {
-        out.achieved.push_back({"line",
-                                "Line",
-                                "RS-485",
-                                "two wires",
-                                std::nullopt,
-                                false,
-                                {},
-                                say(c,
-                                    "{} does not switch a driver by itself. Choose another port, or state an output "
-                                    "that your program switches.",
-                                    name)});
+        out.achieved.push_back(
+            {"line",
+             "Line",
+             "RS-485",
+             "two wires",
+             std::nullopt,
+             false,
+             {},
+             say(c, "{} has no driver-enable output. Choose another port, or add an output that your program switches.",
+                 name)});
         return;
     }
     out.roles.push_back({"driver_enable", 1, "line"});
     const Rational sample = Rational(1) / (best.baud.value * best.oversampling);
     // At its fastest the clock gives the shortest time.
     const Rational shortest = Rational(1) / (shifted(best.baud, c.kernel().tolerance.high).value * best.oversampling);
-    for (const auto& [role, goal, title, wanted] : {std::tuple{"driver_lead", "lead", "Driver before", g.lead},
-                                                    {"driver_trail", "trail", "Driver after", g.trail}}) {
+    for (const auto& [role, goal, title, wanted] : {std::tuple{"driver_lead", "lead", "Driver lead time", g.lead},
+                                                    {"driver_trail", "trail", "Driver hold time", g.trail}}) {
         const std::int64_t least = (wanted.value / shortest).ceil();
         const std::optional<std::int64_t> samples = c.has(role)  ? c.encoding(role).atLeast(least, c.maxCode(role))
                                                     : least == 0 ? std::optional<std::int64_t>(0)
@@ -141,8 +140,8 @@ void solveDriver(const TuningContext& c, const UartGoals& g, const Divider& best
         if (!samples) {
             const std::int64_t most = c.has(role) ? c.encoding(role).largest(c.maxCode(role)) : 0;
             row.achieved = say(c, Duration(sample * most));
-            row.trouble =
-                say(c, "{} gives {} at most at this baud. Ask for less, or for a slower baud.", name, row.achieved);
+            row.trouble = say(c, "{} allows at most {} at this baud rate. Choose less, or a lower baud rate.", name,
+                              row.achieved);
         } else if (c.has(role)) {
             out.roles.push_back({role, *samples, goal});
         }
@@ -162,14 +161,14 @@ void solveClock(const TuningContext& c, Setting& out)
                                 std::nullopt,
                                 false,
                                 {},
-                                say(c, "{} gives no clock. Choose another port, or SPI.", name)});
+                                say(c, "{} has no clock output. Choose another port, or SPI.", name)});
         return;
     }
     out.roles.push_back({"clocked", 1, "line"});
     for (const auto& [role, goal, title, one, zero] :
-         {std::tuple{"clock_high", "clock_idle", "Clock rests", "high", "low"},
-          {"clock_second", "clock_edge", "Bit is taken", "second edge", "first edge"},
-          {"clock_last", "last_clock", "Last bit clocked", "yes", "no"}}) {
+         {std::tuple{"clock_high", "clock_idle", "Clock idle level", "high", "low"},
+          {"clock_second", "clock_edge", "Sampling edge", "second edge", "first edge"},
+          {"clock_last", "last_clock", "Last bit clock", "yes", "no"}}) {
         const bool isOne = goalIs(c.need, goal, one);
         const std::string wanted = isOne ? one : zero;
         Achieved row{goal, title, wanted, wanted, std::nullopt, true, {}, {}};
@@ -180,7 +179,7 @@ void solveClock(const TuningContext& c, Setting& out)
             // Without a field it is as most would have it: low, first, with a pulse for all bits.
             row.ok = false;
             row.achieved = std::string_view(role) == "clock_last" ? one : zero;
-            row.trouble = say(c, "{} leaves no choice. Ask for {}, or choose another port.", name, row.achieved);
+            row.trouble = say(c, "{} has only one choice. Choose {}, or another port.", name, row.achieved);
         }
         out.achieved.push_back(row);
     }
@@ -207,7 +206,7 @@ Accuracy uartAccuracy(const TuningContext& c)
         return out; // the other end follows, whatever the rate
     const Rational left = ways.front().margin() - g.peer.value;
     out.allowed = Ppm(left > Rational(0) ? left : Rational(0));
-    out.asks = say(c, "{}, {} bits a frame: \u00b1{}", sayBaud(c, g.baud), g.frame.toStop(), say(c, *out.allowed));
+    out.asks = say(c, "{}, {} bits per frame: \u00b1{}", sayBaud(c, g.baud), g.frame.toStop(), say(c, *out.allowed));
     return out;
 }
 
@@ -233,12 +232,11 @@ Setting solveUart(const TuningContext& c)
     const bool clocked = g.line == UartGoals::Line::Synchronous;
     baud.ok = clocked || total <= budget;
     if (!baud.ok)
-        baud.trouble =
-            say(c,
-                "{} in all is more than the {} that a frame of {} bits tolerates ({} divider, {} clock, {} other end). "
-                "Choose a faster or more accurate kernel clock for {}.",
-                say(c, total), say(c, budget), frame.toStop(), say(c, Ppm(best.error.value.abs())),
-                say(c, c.kernel().tolerance.worst()), say(c, peer), c.kernelName());
+        baud.trouble = say(c,
+                           "total error {} exceeds the {} allowed for a frame of {} bits ({} divider, {} clock, {} "
+                           "other end). Choose a faster or more accurate clock for {}.",
+                           say(c, total), say(c, budget), frame.toStop(), say(c, Ppm(best.error.value.abs())),
+                           say(c, c.kernel().tolerance.worst()), say(c, peer), c.kernelName());
     out.achieved.push_back(baud);
     out.achieved.push_back({"frame",
                             "Frame",
@@ -273,8 +271,8 @@ Setting solveUart(const TuningContext& c)
                                 {},
                                 c.has("single_wire") ? ""
                                                      : say(c,
-                                                           "{} cannot receive where it sends. Join TX and RX on the "
-                                                           "board, with two wires here, or choose another port.",
+                                                           "{} has no one-wire mode. Join TX and RX on the board and "
+                                                           "use two wires here, or choose another port.",
                                                            c.device.instances[size_t(c.bound.instance)].name)});
     else if (c.has("single_wire"))
         out.roles.push_back({"single_wire", 0, "line"});
@@ -306,13 +304,13 @@ Setting solveUart(const TuningContext& c)
                                     std::nullopt,
                                     false,
                                     {},
-                                    g.receives ? "DMA fetches what comes; leave one of both out."
-                                               : "nothing is received. Ask for both directions, or for no interrupt."});
+                                    g.receives ? "DMA already reads what is received; use either DMA or the interrupt."
+                                               : "nothing is received. Choose both directions, or no interrupt."});
         else {
             const Frequency bytes(best.baud.value / (frame.toStop() - 1 + frame.stop));
             out.achieved.push_back(interruptLoad(c, "interrupt", bytes));
             out.events.push_back({"event", "receive_interrupt", "receive_full", "take_in",
-                                  "Called by the interrupt: takes a byte into memory.", bytes, true});
+                                  "Called by the interrupt: stores a received byte.", bytes, true});
         }
     }
     const std::string& name = c.device.instances[size_t(c.bound.instance)].name;
@@ -326,20 +324,20 @@ Setting solveUart(const TuningContext& c)
                                   "match_interrupt",
                                   "matched",
                                   "matched",
-                                  "Called by the interrupt when the byte that is looked for has come.",
+                                  "Called by the interrupt when the match byte has been received.",
                                   {},
                                   false});
         } else {
-            out.achieved.push_back(
-                {"interrupt",
-                 "Interrupt",
-                 "match",
-                 "none",
-                 std::nullopt,
-                 false,
-                 {},
-                 g.receives ? say(c, "{} does not look at what comes. Look for the byte in the program.", name)
-                            : "nothing is received. Ask for both directions, or for no interrupt."});
+            out.achieved.push_back({"interrupt",
+                                    "Interrupt",
+                                    "match",
+                                    "none",
+                                    std::nullopt,
+                                    false,
+                                    {},
+                                    g.receives
+                                        ? say(c, "{} has no byte match. Check for the byte in the program.", name)
+                                        : "nothing is received. Choose both directions, or no interrupt."});
         }
     }
     if (const bool wakes = goalIs(c.need, "wake", "yes"); wakes && (!g.receives || !c.has("wake")))
@@ -352,8 +350,7 @@ Setting solveUart(const TuningContext& c)
              false,
              {},
              g.receives
-                 ? say(c,
-                       "{} does not wake the chip. Choose another port, or watch the edges of its pad by a GPIO need.",
+                 ? say(c, "{} does not wake the chip. Choose another port, or use a GPIO edge interrupt on its pad.",
                        name)
                  : "nothing is received that could wake the chip."});
     else if (c.has("wake"))
@@ -364,7 +361,7 @@ Setting solveUart(const TuningContext& c)
                                   "idle_interrupt",
                                   "idle_seen",
                                   "idle",
-                                  "Called by the interrupt when the line has gone quiet after bytes.",
+                                  "Called by the interrupt when the line is idle after bytes.",
                                   {},
                                   false});
         else
@@ -377,9 +374,8 @@ Setting solveUart(const TuningContext& c)
                  false,
                  {},
                  g.receives
-                     ? say(c, "{} does not see a quiet line. Choose another port, or look at the bytes that come.",
-                           name)
-                     : "nothing is received. Ask for both directions, or for no interrupt."});
+                     ? say(c, "{} has no idle detection. Choose another port, or check the received bytes.", name)
+                     : "nothing is received. Choose both directions, or no interrupt."});
     }
     if (c.look) {
         for (const Divider& way : ways)

@@ -146,7 +146,7 @@ void declareUartState(Writer& w, NeedIndex need)
     const bool byInterrupt = takesIn(w.facts.settings[need]);
     const std::vector<Word> all = counters(w.facts, need);
     if (byInterrupt) {
-        w.comment("Only the interrupt moves the head, only the program the tail.");
+        w.comment("Only the interrupt moves the head, and only the program moves the tail.");
         w.line("static volatile uint8_t waiting[64];");
     }
     for (const Word& name : all)
@@ -179,11 +179,11 @@ void declareUart(Writer& w, NeedIndex need)
         Rational(f.rates.clocks[size_t(kernel)].rate.value.floor()) * unit / (Rational(samples) * divider);
     const UartGoals& g = goalsOf<UartGoals>(f.plan.needs[need]);
     const Word kernelHz = rateMacro(f, w.names, kernel);
-    w.comment(fmt::format("Asked for {}, achieved {} ({}).", formatBaud(g.baud), formatBaud(Frequency(baud)),
+    w.comment(fmt::format("Requested {}, achieved {} ({}).", formatBaud(g.baud), formatBaud(Frequency(baud)),
                           format(errorOf(Frequency(baud), g.baud), true)));
     w.linef("#define {}_BAUD {}u", NAME, baud.round());
     w.linef("#define {}_DIVIDER {}u {}", NAME, divider,
-            cComment(fmt::format("in 1/{} of {} samples a bit", unit, samples)));
+            cComment(fmt::format("in 1/{} of {} samples per bit", unit, samples)));
     w.linef("_Static_assert(((uint64_t){0} * {1}u + {2}u * {3}_DIVIDER / 2u) / ({2}u * {3}_DIVIDER) == {3}_BAUD,",
             kernelHz, unit, samples, NAME);
     w.linef("               {});", cString(w.names.needs[need].text() + " baud from its clock"));
@@ -191,50 +191,48 @@ void declareUart(Writer& w, NeedIndex need)
     if (g.sends && !setting.moves("TX")) {
         const std::int64_t frame = g.frame.toStop() - 1 + g.frame.stop;
         w.linef("#define {}_BYTE_US {}u {}", NAME, (Rational(2 * frame) / baud * 1'000'000).ceil(),
-                cComment("two frames: in this time there is room for a byte"));
-        w.comment(g.handshake ? "Sends one byte when there is room; false when there was none for two frames, as when "
-                                "the other end holds the line (CTS)."
-                              : "Sends one byte when there is room; false when there was none for two frames.");
+                cComment("two frames: time limit for one byte"));
+        w.comment(g.handshake ? "Sends one byte; false if there was no room for two frame times, for example because "
+                                "the other end holds CTS."
+                              : "Sends one byte; false if there was no room for two frame times.");
         w.linef("bool {}_send(uint8_t byte);", name);
-        w.comment("The same for several; stops at the first that is not sent and gives how many were.");
+        w.comment("Sends several bytes; stops at the first failure and returns the number sent.");
         w.linef("uint32_t {}_send_bytes(const uint8_t *bytes, uint32_t count);", name);
     }
     const auto has = [&](const char* role) {
         return f.device.roleField(f.bindings.needs[need].instance, role).valid();
     };
     if (g.sends && has("send_break")) {
-        w.comment("Holds the line low for longer than a frame, after what is on its way.");
+        w.comment("Sends a break (line low for longer than a frame) after the bytes already queued.");
         w.linef("void {}_send_break(void);", name);
     }
     if (g.receives && has("break_seen")) {
-        w.comment("Whether the other end has done so since this was last asked.");
+        w.comment("True if a break was received since the last call.");
         w.linef("bool {}_break_seen(void);", name);
     }
     const ErrorFlags flags = errorFlags(f, need);
     if (takesBytes(f, need)) {
-        w.comment(
-            fmt::format("{} when there is one; false when there is none{}.",
-                        takesIn(setting) ? "Takes the oldest byte that the interrupt has taken in" : "Takes one byte",
-                        flags.damaged.empty() || takesIn(setting) ? "" : ", or when it came damaged"));
+        w.comment(fmt::format("{}; false if there is none{}.",
+                              takesIn(setting) ? "Reads the oldest received byte" : "Reads one byte",
+                              flags.damaged.empty() || takesIn(setting) ? "" : ", or if it was damaged"));
         w.linef("bool {}_receive(uint8_t *byte);", name);
         if (takesIn(setting)) {
-            w.comment("Bytes that came while there was no room, since start.");
+            w.comment("Bytes lost because the buffer was full, since start.");
             w.linef("uint32_t {}_lost(void);", name);
         }
         if (!flags.damaged.empty()) {
-            w.comment(flags.damaged.size() > 1
-                          ? "Bytes that were dropped since their parity or stop bit was wrong, since start."
+            w.comment(flags.damaged.size() > 1 ? "Bytes dropped because of a parity or framing error, since start."
                       : flags.damaged.front() == "parity_error"
-                          ? "Bytes that were dropped since their parity was wrong, since start."
-                          : "Bytes that were dropped since they had no stop bit, since start.");
+                          ? "Bytes dropped because of a parity error, since start."
+                          : "Bytes dropped because of a framing error, since start.");
             w.linef("uint32_t {}_damaged(void);", name);
         }
         if (!flags.overrun.empty()) {
-            w.comment("How often a byte came before the one before it was taken, and was lost, since start.");
+            w.comment("Overruns (bytes lost because the previous one was not read in time), since start.");
             w.linef("uint32_t {}_overruns(void);", name);
         }
     } else if (!flags.all().empty()) {
-        w.comment("Whether a byte came damaged or was lost since this was last asked; DMA moves damaged ones too.");
+        w.comment("True if a byte was damaged or lost since the last call; DMA stores damaged bytes too.");
         w.linef("bool {}_error_seen(void);", name);
     }
 }

@@ -80,7 +80,7 @@ void solveEndpoints(const TuningContext& c, Setting& out)
             out.achieved.push_back({"endpoints",
                                     "Endpoints",
                                     "",
-                                    say(c, "{} to be had", numbers),
+                                    say(c, "{} available", numbers),
                                     std::nullopt,
                                     true,
                                     "none is stated",
@@ -97,13 +97,12 @@ void solveEndpoints(const TuningContext& c, Setting& out)
     if (!stated)
         return fails(stated.problem().message);
     if (!c.has("endpoint_type0") || (!c.has("endpoint_size0") && !c.has("endpoint_in_size0")))
-        return fails(
-            say(c, "the device's file does not tell where {} holds its endpoints. Set them in your driver.", name));
+        return fails(say(c, "the device file does not describe the endpoints of {}. Set them in your driver.", name));
     std::vector<UsbEndpoint> endpoints = *stated;
     const int taken = layEndpoints(endpoints, int(c.device.ability(c.bound.instance, "packet_step", 8)));
     if (memory > 0 && taken > memory)
-        return fails(say(c, "they take {} bytes of packet memory, and {} has {}. Ask for fewer or smaller ones.", taken,
-                         name, memory));
+        return fails(say(c, "they need {} bytes of packet memory, but {} has only {}. Use fewer or smaller endpoints.",
+                         taken, name, memory));
     for (const UsbEndpoint& one : endpoints) {
         const std::string n = std::to_string(one.number), way = one.in ? "in" : "out";
         if (!c.has("endpoint_type" + n))
@@ -111,9 +110,9 @@ void solveEndpoints(const TuningContext& c, Setting& out)
         for (const UsbEndpoint& other : endpoints)
             if (other.number == one.number &&
                 (other.type != one.type || (c.has("endpoint_size" + n) && other.bytes != one.bytes)))
-                return fails(say(c,
-                                 "{} has one {} for both directions of endpoint {}. Give one of them another number.",
-                                 name, other.type != one.type ? "type" : "size", one.number));
+                return fails(
+                    say(c, "{} has one {} for both directions of endpoint {}. Use another number for one of them.",
+                        name, other.type != one.type ? "type" : "size", one.number));
         const auto use = [&](const std::string& role, std::int64_t value) {
             if (c.has(role) && std::none_of(out.roles.begin(), out.roles.end(),
                                             [&role](const RoleValue& known) { return known.role == role; }))
@@ -206,19 +205,19 @@ Setting solveUsb(const TuningContext& c)
                                 std::nullopt,
                                 false,
                                 {},
-                                say(c, "{} runs at full speed alone.", name)});
+                                say(c, "{} supports full speed only.", name)});
     const bool sensing = goalIs(c.need, "sensing", "pad");
     if (c.has("sensing"))
         out.roles.push_back({"sensing", sensing, "sensing"});
     else if (sensing)
         out.achieved.push_back({"sensing",
-                                "Supply sensing",
+                                "VBUS sensing",
                                 "pad",
                                 "none",
                                 std::nullopt,
                                 false,
                                 {},
-                                say(c, "{} does not sense the supply. Take an input of its own for it.", name)});
+                                say(c, "{} has no VBUS sensing. Use a separate input for it.", name)});
     solveEndpoints(c, out);
     if (isSerialPort(c.need)) {
         const std::string trouble = serialPortTrouble(endpointsOf(c.need));
@@ -233,7 +232,7 @@ Setting solveUsb(const TuningContext& c)
                      {}};
         row.trouble = !trouble.empty() ? trouble
                       : named          ? ""
-                                       : "a device needs the number of its vendor: state Vendor and Product.";
+                                       : "a device needs a vendor ID and a product ID: set Vendor and Product.";
         if (!row.ok)
             row.achieved = "none";
         out.achieved.push_back(row);
@@ -262,8 +261,8 @@ void declareUsb(Writer& w, NeedIndex need)
 {
     const Need& need_ = w.facts.plan.needs[need];
     const Word name = w.names.need(need), NAME = w.names.NEED(need);
-    w.comment("Clock, pads and the connection to the bus are set up; transfers, and the answers to the host's "
-              "requests, are your driver's. Start shows the device to the host, stop takes it away.");
+    w.comment("Sets up clock, pads and the bus connection; transfers and the answers to host requests are up to your "
+              "driver. start connects the device to the bus, stop disconnects it.");
     if (setsEndpoints(w.facts.settings[need])) {
         for (const UsbEndpoint& one :
              endpointsOf(need_, int(w.facts.device.ability(w.facts.bindings.needs[need].instance, "packet_step", 8)))) {
@@ -271,17 +270,17 @@ void declareUsb(Writer& w, NeedIndex need)
             w.linef("#define {}_EP{}_{}_BYTES {}u", NAME, one.number, way, one.bytes);
             w.linef("#define {}_EP{}_{}_AT {}u {}", NAME, one.number, way, one.at, cComment("in the packet memory"));
         }
-        w.comment("Sets the endpoints; to be called after each reset of the bus, which takes them back.");
+        w.comment("Configures the endpoints; call it after each bus reset, which clears them.");
         w.linef("void {}_set_endpoints(void);", name);
     }
     if (isSerialPort(need_) && w.facts.settings[need].goal("class") && w.facts.settings[need].goal("class")->ok) {
-        w.comment("What the host asks for to know a serial port.");
+        w.comment("Descriptors of a serial port.");
         w.linef("extern const uint8_t {}_device_descriptor[18];", name);
         w.linef("extern const uint8_t {}_configuration_descriptor[67];", name);
     }
     if (w.facts.device.roleField(w.facts.bindings.needs[need].instance, "bus_reset").valid() &&
         !goalIs(w.facts.plan.needs[need], "interrupt", "yes")) {
-        w.comment("Whether the host has reset the bus since this was last asked.");
+        w.comment("True if the host has reset the bus since the last call.");
         w.linef("bool {}_was_reset(void);", w.names.need(need));
     }
 }
@@ -330,12 +329,7 @@ Kind usbKind()
     kind.instanceKind = "usb";
     kind.goals = {
         {"speed", "Speed class", T::Choice, "full", {"full", "low"}, "Full: 12 Mbit/s; low: 1.5 Mbit/s."},
-        {"sensing",
-         "Supply sensing",
-         T::Choice,
-         "none",
-         {"none", "pad"},
-         "None: the board cannot tell whether a host is attached."},
+        {"sensing", "VBUS sensing", T::Choice, "none", {"none", "pad"}, "none: the board cannot detect a host."},
         {"control",
          "Endpoint 0",
          T::Integer,
@@ -385,8 +379,8 @@ Kind usbKind()
     using Use = RoleSpec::Use;
     kind.roles = {
         {"on", Use::Config, false, "", "Switches the device on.", {}},
-        {"attach", Use::Config, false, "", "Shows the device to the host.", {}},
-        {"low_speed", Use::Config, false, "", "1: low speed; without it the device runs at full speed alone.", {}},
+        {"attach", Use::Config, false, "", "Connects the device to the bus.", {}},
+        {"low_speed", Use::Config, false, "", "1: low speed; without it the device supports full speed only.", {}},
         {"endpoint_type#",
          Use::Config,
          false,
@@ -401,7 +395,7 @@ Kind usbKind()
         {"endpoint_in_at#", Use::Config, false, "bytes", "Place of its packets in the packet memory.", {}},
         {"endpoint_out_at#", Use::Config, false, "bytes", "", {}},
         {"bus_reset", Use::Status, false, "", "The host resets the bus.", {}},
-        {"bus_reset_interrupt", Use::Config, false, "", "Lets that interrupt. Without it, it always does.", {}},
+        {"bus_reset_interrupt", Use::Config, false, "", "Enables its interrupt. Without it, it is always enabled.", {}},
         {"sensing", Use::Config, false, "", "The supply of the bus is sensed.", {}}};
     kind.instanceEvents = {{"event", "Anything on the bus."}, {"wake", "The host wakes the device."}};
     room.tuning.solve = solveUsb;

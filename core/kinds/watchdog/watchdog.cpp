@@ -49,7 +49,7 @@ Setting solveWatchdog(const TuningContext& c)
                                      c.encoding("on").encode(0));
         Achieved row{"runs", "Runs", "no", can ? "no" : "yes", std::nullopt, can, {}, {}};
         if (!can)
-            row.trouble = say(c, "{} runs from reset on and cannot be stopped. Feed it, and ask for a period.", name);
+            row.trouble = say(c, "{} runs from reset and cannot be stopped. Feed it, and set a period.", name);
         out.achieved.push_back(row);
         if (can && always)
             out.roles.push_back({"on", 0, "runs"});
@@ -71,8 +71,8 @@ Setting solveWatchdog(const TuningContext& c)
                     say(c, "{} \u00d7 {} / {}", best.prescaler, best.count, say(c, c.kernel().rate)),
                     {}};
     if (!way)
-        period.trouble = say(c, "the longest that {} surely waits is {}. Ask for that, or give it a slower clock.",
-                             name, say(c, Duration(longest.cycles() / fastest), 4));
+        period.trouble = say(c, "the longest guaranteed time of {} is {}. Choose that, or use a slower clock.", name,
+                             say(c, Duration(longest.cycles() / fastest), 4));
     out.achieved.push_back(period);
 
     const std::optional<Ratio> window = goalAs<Ratio>(c.need, "window");
@@ -94,9 +94,9 @@ Setting solveWatchdog(const TuningContext& c)
                      say(c, "{} / {}", closed, kWindowParts),
                      {}};
         if (!c.has("window"))
-            row.trouble = say(c, "{} takes a refresh at any time. Ask for no window.", name);
+            row.trouble = say(c, "{} has no window. Set none.", name);
         else if (closed == 0)
-            row.trouble = say(c, "{} has no window as short as that. Ask for a longer one, or for none.", name);
+            row.trouble = say(c, "{} has no window that short. Choose a longer one, or none.", name);
         out.achieved.push_back(row);
     }
     if (closed > 0) {
@@ -106,8 +106,8 @@ Setting solveWatchdog(const TuningContext& c)
                       true};
         if (!open.ok)
             open.trouble = say(c,
-                               "with a clock of {} there may be no moment at which feeding is neither too early nor "
-                               "too late. Ask for a shorter window, or take a more accurate clock.",
+                               "with a clock of {} there may be no time at which feeding is neither too early nor too "
+                               "late. Choose a shorter window, or a more accurate clock.",
                                say(c, c.kernel().tolerance));
         out.achieved.push_back(open);
         if (open.ok && c.look)
@@ -139,7 +139,7 @@ void declareWatchdog(Writer& w, NeedIndex need)
     for (const Achieved& row : f.settings[need].achieved)
         if (row.title == kFeed)
             feed = &row;
-    w.comment(fmt::format("Starts the period anew; to be called {}.", feed ? feed->achieved : "in time"));
+    w.comment(fmt::format("Restarts the period; call it {}.", feed ? feed->achieved : "in time"));
     w.linef("void {}_feed(void);", w.names.need(need));
 }
 
@@ -176,13 +176,13 @@ Kind watchdogKind()
                    T::Duration,
                    "1 s",
                    {},
-                   "Never sooner than this after a refresh, however fast its clock is."},
+                   "Minimum time to expiry after a refresh, at the fastest clock."},
                   {"window",
                    "Closed window",
                    T::Ratio,
                    "0 %",
                    {},
-                   "Of the period, at most, in which a refresh is too early.",
+                   "Maximum part of the period in which a refresh is too early.",
                    0,
                    0,
                    true},
@@ -191,7 +191,7 @@ Kind watchdogKind()
                    T::Choice,
                    "yes",
                    {"yes", "no"},
-                   "No: where reset starts it, the bring-up stops it if the chip lets one.",
+                   "no: if it runs from reset, initialisation stops it where the chip allows.",
                    0,
                    0,
                    true}};
@@ -203,24 +203,23 @@ Kind watchdogKind()
         return goalIs(need, "runs", "no") ? std::string("off") : goalText(need, "period");
     };
     using Use = RoleSpec::Use;
-    kind.roles = {
-        {"on",
-         Use::Config,
-         false,
-         "",
-         "Switches the watchdog on. A field that can be written once cannot be stopped again.",
-         {}},
-        {"prescaler", Use::Config, false, "input cycles a tick", "", {}},
-        {"period", Use::Config, true, "ticks", "Until it bites.", {}},
-        {"window",
-         Use::Config,
-         false,
-         "sixteenths of the period",
-         "The first part of the period, in which feeding is too early and resets the chip; 0: none.",
-         {}},
-        {"feed", Use::Command, true, "", "Starts the period anew: by the value that is named feed, else by 1.", {}}};
+    kind.roles = {{"on",
+                   Use::Config,
+                   false,
+                   "",
+                   "Switches the watchdog on. A field that can be written once cannot be stopped again.",
+                   {}},
+                  {"prescaler", Use::Config, false, "input cycles per tick", "", {}},
+                  {"period", Use::Config, true, "ticks", "Until it expires.", {}},
+                  {"window",
+                   Use::Config,
+                   false,
+                   "sixteenths of the period",
+                   "The first part of the period, in which feeding is too early and resets the chip; 0: none.",
+                   {}},
+                  {"feed", Use::Command, true, "", "Restarts the period: with the value named feed, otherwise 1.", {}}};
     kind.abilities = {{"runs_at_reset", "1: it runs from reset on."}};
-    kind.instanceEvents = {{"early", "It will bite soon."}, {"event", "Anything."}};
+    kind.instanceEvents = {{"early", "It will expire soon."}, {"event", "Anything."}};
     room.tuning.solve = solveWatchdog;
     room.tuning.accuracy = timeAccuracy;
     room.source = {declareWatchdog, defineWatchdog, {"feed"}};

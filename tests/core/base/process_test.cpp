@@ -116,7 +116,8 @@ private Q_SLOTS:
     {
         for (const int signal : {SIGTERM, SIGHUP, SIGINT, SIGQUIT}) {
             caught = 0;
-            struct sigaction before {}, now {};
+            struct sigaction before {
+            }, now{};
             ::sigaction(signal, nullptr, &before);
             {
                 const EndSignalHandler handler(note, false);

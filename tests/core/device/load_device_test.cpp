@@ -149,7 +149,7 @@ private Q_SLOTS:
         QTest::newRow("a stored value that is none") << "\"holds_below\": { \"1.7 V\""
                                                      << "\"holds_below\": { \"1.6 V\""
                                                      << "/nonvolatile/0/settings/LEVEL/holds_below/1.6 V"
-                                                     << "is no value of LEVEL";
+                                                     << "is not a value of LEVEL";
         QTest::newRow("a stored setting that decides nothing") << "\"WDG.CTL.ON\": \"same\""
                                                                << "\"WDG.CTL.NO\": \"same\""
                                                                << "/nonvolatile/0/settings/DOG/decides/WDG.CTL.NO"

@@ -127,9 +127,11 @@ private Q_SLOTS:
             const size_t begin = at + std::string("```json device\n").size();
             written(parsed("{" + page.substr(begin, page.find("```", begin) - begin) + "}"));
         }
+        // Mechanisms that no file has are tried on chips that are changed to have them.
+        const std::string tried = textOf(root + "/tests/core/device/mechanisms_test.cpp");
         std::string never;
         for (const std::string& key : known)
-            if (!used.contains(key))
+            if (!used.contains(key) && tried.find("\"" + key + "\"") == std::string::npos)
                 never += key + " ";
         QVERIFY2(never.empty(), never.c_str());
         QVERIFY(known.size() > 100);

@@ -211,11 +211,11 @@ private Q_SLOTS:
             std::find_if(s->findings.begin(), s->findings.end(), [](const Finding& f) { return f.rule == "MODE-03"; });
         QVERIFY(found != s->findings.end());
         COMPARE_TEXT(found->place.id, "BUS1");
-        QVERIFY2(found->text.starts_with("With the slow clocks: Bus 1 runs at 150 MHz"), found->text.c_str());
+        QVERIFY2(found->text.starts_with("With the low-speed clocks: Bus 1 runs at 150 MHz"), found->text.c_str());
         QVERIFY(found->fixTitle.empty() && !found->ways);
         slow.range = "R2";
-        QVERIFY(findingsText(*run(with(demo(), SetSlow{slow}))).find("With the slow clocks: The flash cannot follow") !=
-                std::string::npos);
+        QVERIFY(findingsText(*run(with(demo(), SetSlow{slow})))
+                    .find("With the low-speed clocks: The flash is too slow for") != std::string::npos);
     }
 
     /// With nothing bound that runs on or watches a pad, the chip would sleep for good.

@@ -206,7 +206,7 @@ private Q_SLOTS:
                 write("PA7", "pull", ""));
         for (const auto& [pad, id, text, why] :
              std::vector<std::tuple<const char*, const char*, const char*, const char*>>{
-                 {"PA7", "pull", "sideways", "is not a choice for pull"},
+                 {"PA7", "pull", "sideways", "is not possible for pull"},
                  {"PA7", "name", "two words", "is not a name"},
                  {"PA7", "signal", "X", "follows from the wiring"},
                  {"PA2", "pull", "up", "no need uses PA2"},

@@ -96,7 +96,7 @@ private Q_SLOTS:
     {
         // A pad without a line, and a lines block that does not know the port.
         const auto blind = runOn(sedgeWith({{R"("enable": "IEN.L{bit}", "flag")", R"("flag")"}}));
-        QVERIFY2(findingsText(*blind).find("has no field that lets line") != std::string::npos,
+        QVERIFY2(findingsText(*blind).find("has no field that enables the interrupt of line") != std::string::npos,
                  findingsText(*blind).c_str());
     }
 
@@ -113,7 +113,7 @@ private Q_SLOTS:
         const auto s = runOn(device);
         int seen = 0;
         for (const Step& step : s->image.steps)
-            if (step.why == "Forget edges that came before.") {
+            if (step.why == "Clear earlier edges.") {
                 const std::uint32_t flagMask = s->device->fieldOf(step.fields.front().ref).mask();
                 std::uint32_t all = 0;
                 for (const Field& field : s->device->registerOf(step.fields.front().ref).fields)

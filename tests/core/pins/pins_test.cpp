@@ -217,7 +217,7 @@ private Q_SLOTS:
             work = with(work, InsertNeed{99, need});
         }
         const Expected<BoundAll> all = bindAll(*work.device, *work.board, work.plan, {});
-        QVERIFY(all.ok());
+        QVERIFY2(all.ok(), all ? "" : all.problem().message.c_str());
         QCOMPARE(all->left.size(), size_t(3));
         // The one that is bound already and two of the four: as few as say it.
         const std::string& why = all->left.front().second;
@@ -247,7 +247,7 @@ private Q_SLOTS:
             // One undo step, there and back.
             QVERIFY(*applied(after.plan, inverse(work.plan, way.edit)) == work.plan);
         }
-        COMPARE_TEXT(untangle(*demo().device, *demo().board, demo().plan, 5).why, "nothing is contested.");
+        COMPARE_TEXT(untangle(*demo().device, *demo().board, demo().plan, 5).why, "nothing is in conflict.");
         Workpiece held = work;
         for (const Need& need : held.plan.needs)
             held.plan.holds.insert(holdOfNeed(need.id));

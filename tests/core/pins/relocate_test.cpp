@@ -32,8 +32,8 @@ class RelocateTest : public QObject {
         for (const std::string& mode : work.plan.modes)
             if (!there.plan.modes.contains(mode) && lost.find("low-power mode " + mode) == std::string::npos)
                 return "mode " + mode;
-        if (there.plan.slow != work.plan.slow && lost.find("slow clock settings") == std::string::npos)
-            return "slow clocks";
+        if (there.plan.slow != work.plan.slow && lost.find("low-speed clock set") == std::string::npos)
+            return "low-speed clocks";
         for (size_t n = 0; n < work.plan.needs.size(); ++n) {
             const Need& was = work.plan.needs[n];
             const Need* is = there.plan.need(was.id);

@@ -177,7 +177,8 @@ private Q_SLOTS:
             R"({ "id": "a", "title": "Line", "kind": "uart", "instance": "SER0U", "pads": { "tx": "PA0", "rx": "PA1" } },
             { "id": "b", "title": "Bus", "kind": "i2c", "instance": "SER0I", "pads": { "sda": "PA6", "scl": "PA7" } })");
         QVERIFY2(findingsOf(*s, "PIN-07")
-                         .find("SER0 is wanted by Line (as SER0U) and Bus (as SER0I); it is one thing at a time.") == 0,
+                         .find("SER0 is assigned to Line (as SER0U) and Bus (as SER0I); it is one thing at a time.") ==
+                     0,
                  findingsText(*s).c_str());
         QCOMPARE(s->bindings.contests.size(), size_t(1));
         const auto apart =
@@ -209,7 +210,7 @@ private Q_SLOTS:
         work.plan.needs = {fan, lamp};
         const auto s = run(work);
         QVERIFY2(
-            findingsOf(*s, "PIN-08").find("SYS.MAP.TMR0 is wanted by fan output 1 (set1) and lamp output 1 (set0)") ==
+            findingsOf(*s, "PIN-08").find("SYS.MAP.TMR0 is assigned to fan output 1 (set1) and lamp output 1 (set0)") ==
                 0,
             findingsText(*s).c_str());
         work.plan.needs[1].binding.pads["out1"] = "PB1"; // set 1
@@ -237,11 +238,12 @@ private Q_SLOTS:
         QVERIFY2(same->bindings.contests.empty() && same->bindings.needs[0].shared && same->bindings.needs[1].shared,
                  findingsText(*same).c_str());
         const auto other = at("3 kHz", "PA3");
-        QVERIFY(findingsOf(*other, "PIN-02").find("TIMER1 is wanted by Lamp and Fan") == 0);
+        QVERIFY(findingsOf(*other, "PIN-02").find("TIMER1 is assigned to Lamp and Fan") == 0);
         // PD8 is channel 1 too.
         const auto channel = at("2 kHz", "PD8");
         QVERIFY2(
-            findingsOf(*channel, "PIN-09").find("Channel 1 of TIMER1 is wanted by Lamp output 1 and Fan output 1") == 0,
+            findingsOf(*channel, "PIN-09").find("Channel 1 of TIMER1 is assigned to Lamp output 1 and Fan output 1") ==
+                0,
             findingsText(*channel).c_str());
 
         // Both channels are set up, neither undoes the other, and stopping one leaves the timer running.
@@ -273,7 +275,7 @@ private Q_SLOTS:
                     R"({ "id": "a", "title": "Level", "kind": "adc", "instance": "SDC", "pads": { "in1": "PA3" } },
             { "id": "b", "title": "Flood", "kind": "comparator", "goals": { "against": "second input" }, "instance": "CMP0", "pads": { "in": "PA2", "ref": "PA5" } })");
         QVERIFY2(findingsOf(*moss, "PIN-10")
-                         .find("The buffer of input 3 is wanted by Level input 1 and Flood second input") == 0,
+                         .find("The buffer of input 3 is assigned to Level input 1 and Flood second input") == 0,
                  findingsText(*moss).c_str());
     }
 
@@ -283,7 +285,7 @@ private Q_SLOTS:
             R"({ "id": "a", "title": "Line", "kind": "uart", "goals": { "dma": "both" }, "instance": "UART0", "pads": { "tx": "PA4", "rx": "PA5" }, "dma": { "RX": 0, "TX": %1 } },
             { "id": "b", "title": "Flash", "kind": "spi", "goals": { "dma": "receive" }, "instance": "SPI0", "pads": { "sck": "PB0", "miso": "PB1", "mosi": "PB2", "cs": "PB3" }, "dma": { "RX": 0 } })";
         const auto s = planned("MS0816-A48", "rain-post-b", QString(text).replace("%1", "1").toStdString());
-        QVERIFY2(findingsOf(*s, "PIN-11").find("DMA channel 0 is wanted by Line and Flash") == 0,
+        QVERIFY2(findingsOf(*s, "PIN-11").find("DMA channel 0 is assigned to Line and Flash") == 0,
                  findingsText(*s).c_str());
         // A channel that is not wired to the request.
         const auto wrong = planned("MS0816-A48", "rain-post-b", QString(text).replace("%1", "0").toStdString());
@@ -347,7 +349,7 @@ private Q_SLOTS:
         QCOMPARE(s->image.codeOf(d, *d.findField("AGREE.FLAG4.OWNER")), 2u);
         QCOMPARE(s->image.codeOf(d, *d.findField("CLK.OPEN0.AGREE")), 1u);
         QCOMPARE(s->image.codeOf(d, *d.findField("LVL0.MODE.ON")), 1u);
-        for (const char* told : {"\"leed\" is no value of AGREE.FLAG5.OWNER; it takes 0 to 3 or free, lead and help",
+        for (const char* told : {"\"leed\" is not a value of AGREE.FLAG5.OWNER; it takes 0 to 3 or free, lead and help",
                                  "AGREE has no field \"FLAGS.OWNER\"", "LVL0 has no field \"MODE.SPEED\""})
             QVERIFY2(findingsOf(*s, "GOAL-03").find(told) != std::string::npos, findingsText(*s).c_str());
     }

@@ -165,7 +165,7 @@ private Q_SLOTS:
         const auto told = [&](const Change& change) { return describe(plan, change); };
         COMPARE_TEXT(told(SetClock{"BUS1", "4"}), "BUS1: 2 \u2192 4");
         COMPARE_TEXT(told(SetClock{"BUS1", std::nullopt}), "BUS1: 2 \u2192 as at reset");
-        COMPARE_TEXT(told(SetClock{"CKO.SRC", "HFX"}), "CKO.SRC: as it was at reset \u2192 HFX");
+        COMPARE_TEXT(told(SetClock{"CKO.SRC", "HFX"}), "CKO.SRC: reset value \u2192 HFX");
         COMPARE_TEXT(told(SetGoal{"uplink", "baud", "9600"}), "Uplink, baud: 460.8 kBd \u2192 9600");
         COMPARE_TEXT(told(SetGoal{"uplink", "baud", std::nullopt}), "Uplink, baud: 460.8 kBd \u2192 115.2 kBd");
         COMPARE_TEXT(told(SetBinding{"lid-switch", {}}), "Lid switch: unbound");
@@ -178,8 +178,8 @@ private Q_SLOTS:
         COMPARE_TEXT(told(RemoveNeed{"beacon"}), "Beacon: removed");
         COMPARE_TEXT(told(SetText{SetText::What::Range, "R2"}), "operating range: R1 \u2192 R2");
         COMPARE_TEXT(told(SetStored{"BOOT.DOG", "by reset"}),
-                     "BOOT.DOG in non-volatile memory: as from the factory \u2192 by reset");
-        COMPARE_TEXT(told(SetOnFailure{OnFailure::GoOn}), "when a clock does not start: stop \u2192 go on");
+                     "BOOT.DOG in non-volatile memory: factory default \u2192 by reset");
+        COMPARE_TEXT(told(SetOnFailure{OnFailure::GoOn}), "if a clock fails to start: stop \u2192 go on");
     }
 
     void anEditThatChangesNothingIsNoStep()
@@ -298,7 +298,7 @@ private Q_SLOTS:
         QTest::newRow("holds") << "\"needs\": ["
                                << "\"holds\": [\"clock NOPE\"],\n  \"needs\": ["
                                << "/holds/0"
-                               << "holds nothing";
+                               << "refers to nothing in this plan";
     }
     void badPlansSayWhere()
     {

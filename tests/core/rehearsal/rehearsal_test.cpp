@@ -303,7 +303,7 @@ private Q_SLOTS:
                 for (const Scenario& scenario : {Scenario{}, Scenario{Scenario::Kind::Slow, -1, {}, -1}}) {
                     const Rehearsal r = rehearsePlanned(s->facts(), scenario);
                     broken += std::any_of(r.hazards.begin(), r.hazards.end(), [](const Hazard& hazard) {
-                        return hazard.text.find("must not together") != std::string::npos;
+                        return hazard.text.find("combination not allowed") != std::string::npos;
                     });
                 }
             }
@@ -554,7 +554,7 @@ private Q_SLOTS:
                 }
         QVERIFY(found);
         const std::string wrong = judged(bytes);
-        QVERIFY2(wrong.find("words only") != std::string::npos, wrong.c_str());
+        QVERIFY2(wrong.find("only word access") != std::string::npos, wrong.c_str());
     }
 
     /// After the bring-up nothing feeds the watchdog but the program: its window may be closed while something is

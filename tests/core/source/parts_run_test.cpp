@@ -175,9 +175,9 @@ private Q_SLOTS:
         };
         QVERIFY(judged("nothing of this", "").empty());
         const std::string noKey = judged("at->DOOR = ", "(void)");
-        QVERIFY2(noKey.find("does not come right after 0xC3 in CLK.DOOR") != std::string::npos, noKey.c_str());
+        QVERIFY2(noKey.find("does not directly follow 0xC3 in CLK.DOOR") != std::string::npos, noKey.c_str());
         const std::string wrongKey = judged("KEY_AT(0xC3u)", "KEY_AT(0xC2u)");
-        QVERIFY2(wrongKey.find("does not come right after") != std::string::npos, wrongKey.c_str());
+        QVERIFY2(wrongKey.find("does not directly follow") != std::string::npos, wrongKey.c_str());
         const std::string halves = judged("_U = (uint16_t)(value >> 16u)", "_U = (uint16_t)(value >> 15u)");
         QVERIFY(!halves.empty());
     }

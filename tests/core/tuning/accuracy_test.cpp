@@ -150,7 +150,7 @@ private Q_SLOTS:
         const auto told = std::find_if(off->findings.begin(), off->findings.end(),
                                        [](const Finding& f) { return f.rule == "CLK-11"; });
         QVERIFY(told != off->findings.end());
-        QVERIFY2(told->text.find("divides to this exactly") != std::string::npos &&
+        QVERIFY2(told->text.find("divides down to this exactly") != std::string::npos &&
                      told->text.find("ake it from") == std::string::npos,
                  told->text.c_str());
     }
