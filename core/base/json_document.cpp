@@ -2,6 +2,7 @@
 #include "core/base/json_document.h"
 
 #include "core/base/json_scan.h"
+#include "core/base/placed_json.h"
 #include "core/base/text.h"
 #include "core/quantity/parse.h"
 
@@ -20,29 +21,6 @@ namespace {
 
 constexpr int kMaxDepth = 64;
 constexpr const char* kNoPointer = "\n"; ///< names no value: the scan then only checks
-
-std::string escaped(std::string_view key)
-{
-    std::string out;
-    for (char c : key) {
-        if (c == '~')
-            out += "~0";
-        else if (c == '/')
-            out += "~1";
-        else
-            out += c;
-    }
-    return out;
-}
-
-std::pair<int, int> lineAndColumn(std::string_view text, std::size_t offset)
-{
-    const std::string_view before = text.substr(0, std::min(offset, text.size()));
-    const auto line = static_cast<int>(std::count(before.begin(), before.end(), '\n')) + 1;
-    const std::size_t lineStart = before.rfind('\n');
-    const std::size_t column = lineStart == std::string_view::npos ? before.size() : before.size() - lineStart - 1;
-    return {line, static_cast<int>(column) + 1};
-}
 
 /// nlohmann's sentence without its id, place and repetition of the last token, which may be a whole broken file.
 std::string syntaxReason(const std::string& what)
@@ -99,11 +77,21 @@ JsonDocument::JsonDocument(std::string text, std::string file) : text_(std::move
                fmt::format("the key \"{}\" is given twice in one object; keep one.", scan.duplicateKey));
 }
 
+JsonDocument::JsonDocument(std::shared_ptr<const PlacedJson> values, std::string file)
+    : placed_(std::move(values)), file_(std::move(file))
+{
+}
+
 JsonDocument::~JsonDocument() = default;
+
+const Json& JsonDocument::value() const
+{
+    return placed_ ? placed_->value() : *value_;
+}
 
 JsonNode JsonDocument::root()
 {
-    return JsonNode(this, value_.get(), "");
+    return JsonNode(this, &value(), "");
 }
 
 void JsonDocument::refuseHiddenText()
@@ -125,13 +113,13 @@ void JsonDocument::refuseHiddenText()
             check(value.get_ref<const std::string&>(), pointer);
         for (auto it = value.begin(); (value.is_object() || value.is_array()) && it != value.end(); ++it) {
             const std::string below =
-                pointer + "/" + (value.is_object() ? escaped(it.key()) : std::to_string(it - value.begin()));
+                pointer + "/" + (value.is_object() ? pointerWord(it.key()) : std::to_string(it - value.begin()));
             if (value.is_object())
                 check(it.key(), below);
             walk(*it, below);
         }
     };
-    walk(*value_, {});
+    walk(value(), {});
 }
 
 void JsonDocument::fail(const std::string& pointer, std::string message)
@@ -144,6 +132,9 @@ void JsonDocument::fail(const std::string& pointer, std::string message)
     problem.file = file_;
     problem.pointer = pointer;
     std::tie(problem.line, problem.column) = place(pointer);
+    if (placed_)
+        if (const TextPlace at = placed_->place(pointer); !at.file.empty())
+            problem.file = at.file;
     problems_.push_back(std::move(problem));
 }
 
@@ -158,6 +149,10 @@ std::vector<Problem> JsonDocument::problems() const
 
 std::pair<int, int> JsonDocument::place(const std::string& pointer) const
 {
+    if (placed_) {
+        const TextPlace at = placed_->place(pointer);
+        return {at.line, at.column};
+    }
     const JsonScan scan = scanJson(text_, pointer, kMaxDepth);
     return scan.found ? lineAndColumn(text_, *scan.found) : std::pair<int, int>{0, 0};
 }
@@ -198,7 +193,7 @@ void JsonNode::allowOnly(const std::vector<std::string>& keys) const
     for (const auto& item : raw().items())
         if (std::find(keys.begin(), keys.end(), item.key()) == keys.end()) {
             document_->fail(
-                pointer_ + "/" + escaped(item.key()),
+                pointer_ + "/" + pointerWord(item.key()),
                 fmt::format("\"{}\" is not a key that is known here.{}", item.key(), didYouMean(item.key(), keys)));
             return;
         }
@@ -215,7 +210,7 @@ JsonNode JsonNode::child(std::string_view key) const
 
 JsonNode JsonNode::optionalChild(std::string_view key) const
 {
-    const std::string pointer = pointer_ + "/" + escaped(key);
+    const std::string pointer = pointer_ + "/" + pointerWord(key);
     if (!isObject())
         return JsonNode(document_, nullptr, pointer);
     const auto found = raw().find(key);
@@ -247,7 +242,7 @@ std::vector<std::pair<std::string, JsonNode>> JsonNode::members() const
         return out;
     }
     for (auto it = raw().begin(); it != raw().end(); ++it)
-        out.emplace_back(it.key(), JsonNode(document_, &it.value(), pointer_ + "/" + escaped(it.key())));
+        out.emplace_back(it.key(), JsonNode(document_, &it.value(), pointer_ + "/" + pointerWord(it.key())));
     return out;
 }
 

@@ -17,6 +17,7 @@
 namespace bindrel {
 
 class JsonNode;
+class PlacedJson;
 
 /// A JSON text (RFC 8259, with // and /* */ comments allowed) that is being read, and the problems met in it.
 ///
@@ -27,6 +28,8 @@ class JsonDocument {
 public:
     /// `file` is only for messages.
     JsonDocument(std::string text, std::string file);
+    /// Values that were put together from several files. `file` is for what has no place.
+    JsonDocument(std::shared_ptr<const PlacedJson> values, std::string file);
     ~JsonDocument();
     JsonDocument(const JsonDocument&) = delete;
     JsonDocument& operator=(const JsonDocument&) = delete;
@@ -47,8 +50,10 @@ public:
     void fail(const std::string& pointer, std::string message);
     /// Where the value of `pointer` starts, as line and column from 1; {0, 0} when it is not there.
     std::pair<int, int> place(const std::string& pointer) const;
+    const nlohmann::ordered_json& value() const;
 
 private:
+    std::shared_ptr<const PlacedJson> placed_; ///< null: all comes from text_
     std::string text_;
     std::string file_;
     std::unique_ptr<nlohmann::ordered_json> value_;

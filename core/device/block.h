@@ -26,9 +26,11 @@ struct Field {
         WriteOnly,
         WriteOneToClear,
         WriteZeroToClear,
-        ReadToClear, ///< cleared by reading the register
-        Once,        ///< can be written once after reset, later writes are ignored
-        Key,         ///< every write of the register must carry `key` here, or it is ignored
+        WriteOneToSet,    ///< a zero leaves it
+        WriteOneToToggle, ///< a zero leaves it
+        ReadToClear,      ///< cleared by reading the register
+        Once,             ///< can be written once after reset, later writes are ignored
+        Key,              ///< every write of the register must carry `key` here, or it is ignored
     };
     std::string name;
     int lsb = 0;
@@ -80,6 +82,12 @@ struct Field {
     /// "7", "7:4", "9,3:0": as the data sheet would write its bits.
     std::string bitsText() const;
     /// Whether the register remembers what was written here.
+    /// Whether writing back what was read would do something.
+    bool actsOnOnes() const
+    {
+        return access == Access::WriteOneToClear || access == Access::WriteOneToSet ||
+               access == Access::WriteOneToToggle;
+    }
     bool keepsWrites() const { return access == Access::ReadWrite || access == Access::Once; }
 };
 

@@ -9,6 +9,7 @@
 
 #include <cstdint>
 #include <map>
+#include <memory>
 #include <optional>
 #include <string>
 #include <string_view>
@@ -173,6 +174,9 @@ struct Unlock {
     std::uint32_t key = 0;
 };
 
+/// Where the values of a device come from, when it was put together from several files.
+struct DeviceOrigins;
+
 struct Device {
     std::string name;
     std::string family;
@@ -217,8 +221,10 @@ struct Device {
     std::vector<LowPowerMode> modes; ///< from light to deep, as the file lists them
     InstanceIndex lineInstance = -1; ///< instance that routes pads to external-interrupt lines, -1 when there is none
     bool linesInPorts = false;       ///< each port watches its own pads; no lines are shared
-    std::string file;                ///< that it was read from; empty when it was read from text
-    std::string revision;            ///< of the file's content: sixteen hexadecimal digits
+    std::vector<std::string> undescribed; ///< what its files do not say ("clocks", "memory"): not known, never guessed
+    std::shared_ptr<const DeviceOrigins> origins; ///< null for a device of one file and its family
+    std::string file;                             ///< that it was read from; empty when it was read from text
+    std::string revision;                         ///< of the file's content: sixteen hexadecimal digits
 
     const Core& core() const { return cores.front(); }
     ClockIndex cpuClock() const { return cores.front().clock; }

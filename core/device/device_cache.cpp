@@ -30,9 +30,10 @@ Expected<std::shared_ptr<const Device>> cachedDevice(const std::filesystem::path
         readDeviceFiles(path, [&path](const std::string& text) -> std::optional<std::filesystem::path> {
             const std::lock_guard lock(mutex);
             const auto known = std::find_if(kept.begin(), kept.end(), [&](const Kept& entry) {
-                return entry.files.path == path && entry.files.text == text;
+                return entry.files.path == path && entry.files.text == text && entry.files.layers.empty();
             });
-            return known == kept.end() ? std::nullopt : std::optional(known->files.familyPath);
+            return known == kept.end() || known->files.familyPath.empty() ? std::nullopt
+                                                                          : std::optional(known->files.familyPath);
         });
     if (!files)
         return files.problem();

@@ -209,6 +209,12 @@ void lintRoles(const Device& device, const Block& block, LintRemarks& out)
             field.access == Field::Access::ReadOnly)
             out.say("role-read-only", "{}: {}.{} can only be read, but holds the role \"{}\", which is written",
                     block.name, block.registers[size_t(role.reg)].name, field.name, name);
+        if (spec && spec->use == RoleSpec::Use::Config &&
+            (field.access == Field::Access::WriteOneToSet || field.access == Field::Access::WriteOneToToggle))
+            out.say("role-set-only",
+                    "{}: {}.{} acts on ones only, but holds the role \"{}\", which is set to any value; name the field "
+                    "that keeps what is written",
+                    block.name, block.registers[size_t(role.reg)].name, field.name, name);
     }
 }
 

@@ -5,6 +5,8 @@
 #include "core/base/fingerprint.h"
 #include "core/base/text.h"
 #include "core/device/device_reader.h"
+#include "core/device/undescribed.h"
+#include "core/makers/makers_file.h"
 
 #include <fmt/format.h>
 
@@ -14,13 +16,14 @@
 namespace bindrel {
 
 namespace {
-const std::vector<std::string> kKeys{
-    "$schema",   "format",         "name",        "family",      "about",        "core",
-    "cores",     "memory",         "supply",      "temperature", "ranges",       "flash_timing",
-    "cpu_clock", "unlock",         "lines",       "routing",     "limit_slack",  "modes",
-    "clocks",    "blocks",         "instances",   "pads",        "pad_defaults", "package",
-    "absent",    "unbonded",       "overrides",   "exclusive",   "dma",          "interrupt_controller",
-    "banks",     "never_together", "nonvolatile", "domains",     "regulator",    "worlds"};
+const std::vector<std::string> kKeys{"$schema",   "format",         "name",         "family",  "about",
+                                     "core",      "cores",          "memory",       "supply",  "temperature",
+                                     "ranges",    "flash_timing",   "cpu_clock",    "unlock",  "lines",
+                                     "routing",   "limit_slack",    "modes",        "clocks",  "blocks",
+                                     "instances", "pads",           "pad_defaults", "package", "absent",
+                                     "unbonded",  "overrides",      "exclusive",    "dma",     "interrupt_controller",
+                                     "banks",     "never_together", "nonvolatile",  "domains", "regulator",
+                                     "worlds",    "layers",         "patches"};
 
 /// Options that say what the core is; whatever else a compiler can be told (plug-ins, files, other programs) is none of
 /// a chip's business.
@@ -333,16 +336,19 @@ void DeviceReader::readTiming()
         device_.rangeReady = fieldCodeAt(ranges.child("ready"));
     for (const auto& [bank, volts] : section("banks").members())
         device_.banks[bank] = volts.asVoltage();
-    const JsonNode timing = section("flash_timing");
-    timing.allowOnly({"clock", "field"});
-    device_.flashClock = clockAt(timing.child("clock"));
-    device_.waitStates = fieldAt(timing.child("field"));
+    if (const JsonNode timing = section("flash_timing"); timing.exists()) {
+        timing.allowOnly({"clock", "field"});
+        device_.flashClock = clockAt(timing.child("clock"));
+        device_.waitStates = fieldAt(timing.child("field"));
+    }
     if (const JsonNode slack = section("limit_slack"); slack.exists())
         device_.limitSlack = slack.asPpm();
     const std::vector<JsonNode> cores =
         section("cores").exists() ? section("cores").items() : std::vector<JsonNode>{section("core")};
     for (size_t i = 0; i < device_.cores.size() && i < cores.size(); ++i)
         device_.cores[i].clock = clockAt(cores[i].has("clock") ? cores[i].child("clock") : section("cpu_clock"));
+    if (device_.flashClock < 0 && !device_.cores.empty())
+        device_.flashClock = device_.cores.front().clock; // no wait states are described
     for (size_t i = 0; i < device_.cores.size() && i < cores.size(); ++i)
         if (cores[i].has("release"))
             device_.cores[i].release = fieldCodeAt(cores[i].child("release"));
@@ -392,7 +398,7 @@ void DeviceReader::readAll()
         return;
     for (const char* key : {"core", "memory", "supply", "ranges", "flash_timing", "cpu_clock", "clocks", "blocks",
                             "instances", "pads", "package"})
-        if (!section(key).exists() && !(std::string_view(key) == "core" && section("cores").exists()))
+        if (family_ && !section(key).exists() && !(std::string_view(key) == "core" && section("cores").exists()))
             own_.fail("", fmt::format("the key \"{}\" is missing here and in the family's file.", key));
     // Each step uses what the ones before it have read, and indexes into it: stop at the first problem.
     using Step = void (DeviceReader::*)();
@@ -408,26 +414,15 @@ void DeviceReader::readAll()
     }
 }
 
-Expected<Device> parseDevice(std::string text, std::string file, std::string familyText, std::string familyFile,
-                             std::vector<Problem>* all)
+namespace {
+
+Expected<Device> readDevice(JsonDocument& own, JsonDocument* family, std::vector<Problem>* all)
 {
-    std::string revision = fingerprint({&text, &familyText});
-    JsonDocument own(std::move(text), std::move(file));
-    own.refuseHiddenText();
-    if (!own.ok())
-        return own.problem();
-    std::unique_ptr<JsonDocument> family;
-    if (!familyText.empty()) {
-        family = std::make_unique<JsonDocument>(std::move(familyText), std::move(familyFile));
-        family->refuseHiddenText();
-        if (!family->ok())
-            return family->problem();
-    }
-    DeviceReader reader(own, family.get());
+    DeviceReader reader(own, family);
     reader.readAll();
     if (all)
         for (const JsonDocument* document :
-             {static_cast<const JsonDocument*>(&own), static_cast<const JsonDocument*>(family.get())})
+             {static_cast<const JsonDocument*>(&own), static_cast<const JsonDocument*>(family)})
             if (document)
                 for (Problem& problem : document->problems())
                     all->push_back(std::move(problem));
@@ -435,10 +430,86 @@ Expected<Device> parseDevice(std::string text, std::string file, std::string fam
         return own.problem();
     if (family && !family->ok())
         return family->problem();
-    Device device = reader.take();
-    device.revision = std::move(revision);
+    return reader.take();
+}
+
+Expected<Device> parseLayered(const DeviceFiles& files, std::vector<Problem>* all)
+{
+    Expected<Layered> layered = layDown(files.text, files.path.string(), files.layers);
+    if (!layered) {
+        if (all)
+            all->push_back(layered.problem());
+        return layered.problem();
+    }
+    std::vector<std::string> missing = standIn(*layered->device);
+    JsonDocument document(layered->device, files.path.string());
+    document.refuseHiddenText();
+    Expected<Device> device = readDevice(document, nullptr, all);
+    if (!device)
+        return device;
+    device->undescribed = std::move(missing);
+    std::string texts = files.text;
+    for (const LayerFile& layer : files.layers)
+        texts += '\0' + layer.text;
+    device->revision = fingerprint({&texts});
+    auto origins = std::make_shared<DeviceOrigins>();
+    origins->values = layered->device;
+    origins->replaced = std::move(layered->replaced);
+    origins->remarks = std::move(layered->remarks);
+    device->origins = std::move(origins);
     return device;
 }
+
+} // namespace
+
+Expected<Device> parseDevice(std::string text, std::string file, std::string familyText, std::string familyFile,
+                             std::vector<Problem>* all)
+{
+    if (familyText.empty())
+        return parseLayered({std::move(file), std::move(text), {}, {}, {}}, all);
+    std::string revision = fingerprint({&text, &familyText});
+    JsonDocument own(std::move(text), std::move(file));
+    own.refuseHiddenText();
+    if (!own.ok())
+        return own.problem();
+    JsonDocument family(std::move(familyText), std::move(familyFile));
+    family.refuseHiddenText();
+    if (!family.ok())
+        return family.problem();
+    Expected<Device> device = readDevice(own, &family, all);
+    if (device)
+        device->revision = std::move(revision);
+    return device;
+}
+
+namespace {
+
+/// Reads what the layers of a text name, and what those that are device files themselves stand on, those first.
+Outcome collectLayers(const std::string& text, const std::filesystem::path& file, const std::filesystem::path& folder,
+                      std::vector<LayerFile>& out, int depth)
+{
+    const Expected<std::vector<LayerRequest>> requests = layersOf(text, file.string());
+    if (!requests)
+        return requests.problem();
+    if (depth > 4)
+        return problemOf(fmt::format("{} stands on files that stand on files, more than four deep.", file.string()));
+    for (const LayerRequest& request : *requests) {
+        const std::filesystem::path path = folder / request.file;
+        Expected<std::string> layer = readFile(path);
+        if (!layer)
+            return layer.problem();
+        if (formatOf(*layer, path.string()) == MakersFormat::Device)
+            if (const Outcome below = collectLayers(*layer, path, folder, out, depth + 1); !below)
+                return below;
+        if (std::none_of(out.begin(), out.end(), [&path](const LayerFile& known) { return known.path == path; }))
+            out.push_back({path, *std::move(layer)});
+        if (out.size() > 64)
+            return problemOf(fmt::format("{} stands on more than 64 files.", file.string()));
+    }
+    return {};
+}
+
+} // namespace
 
 Expected<DeviceFiles>
 readDeviceFiles(const std::filesystem::path& path,
@@ -447,7 +518,13 @@ readDeviceFiles(const std::filesystem::path& path,
     Expected<std::string> text = readFile(path);
     if (!text)
         return text.problem();
-    DeviceFiles out{path, *std::move(text), {}, {}};
+    DeviceFiles out{path, *std::move(text), {}, {}, {}};
+    if (formatOf(out.text, path.string()) != MakersFormat::Device) {
+        // A maker's file alone: a device that has nothing else.
+        out.layers.push_back({path, std::move(out.text)});
+        out.text = deviceTextFor(path);
+        return out;
+    }
     if (const std::optional<std::filesystem::path> known = knownFamily ? knownFamily(out.text) : std::nullopt) {
         out.familyPath = *known;
     } else {
@@ -455,7 +532,8 @@ readDeviceFiles(const std::filesystem::path& path,
         if (!peek.ok())
             return peek.problem();
         // The family is named by a file beside this one; a path that leads elsewhere is not followed.
-        if (const JsonNode family = peek.root().optionalChild("family"); family.exists()) {
+        if (const JsonNode family = peek.root().optionalChild("family");
+            family.exists() && !peek.root().has("layers")) {
             const std::string name = family.asString();
             if (std::filesystem::path(name).filename() != name || name.empty())
                 family.fail(fmt::format("\"{}\" must be the name of a file in the same folder.", name));
@@ -464,6 +542,9 @@ readDeviceFiles(const std::filesystem::path& path,
             out.familyPath = path.parent_path() / name;
         }
     }
+    if (out.familyPath.empty())
+        if (const Outcome layers = collectLayers(out.text, path, path.parent_path(), out.layers, 0); !layers)
+            return layers.problem();
     if (!out.familyPath.empty()) {
         Expected<std::string> family = readFile(out.familyPath);
         if (!family)
@@ -475,8 +556,9 @@ readDeviceFiles(const std::filesystem::path& path,
 
 Expected<Device> parseDevice(const DeviceFiles& files, std::vector<Problem>* all)
 {
-    Expected<Device> device =
-        parseDevice(files.text, files.path.string(), files.familyText, files.familyPath.string(), all);
+    Expected<Device> device = files.familyText.empty() ? parseLayered(files, all)
+                                                       : parseDevice(files.text, files.path.string(), files.familyText,
+                                                                     files.familyPath.string(), all);
     if (device)
         device->file = files.path.string();
     return device;
@@ -485,6 +567,8 @@ Expected<Device> parseDevice(const DeviceFiles& files, std::vector<Problem>* all
 Expected<Device> loadDevice(const std::filesystem::path& path, std::vector<Problem>* all)
 {
     const Expected<DeviceFiles> files = readDeviceFiles(path);
+    if (!files && all)
+        all->push_back(files.problem());
     return files ? parseDevice(*files, all) : Expected<Device>(files.problem());
 }
 

@@ -4,6 +4,7 @@
 #include "core/base/expected.h"
 #include "core/device/board.h"
 #include "core/device/device.h"
+#include "core/device/layers.h"
 
 #include <filesystem>
 #include <functional>
@@ -17,16 +18,19 @@ namespace bindrel {
 /// looked at.
 Expected<Device> loadDevice(const std::filesystem::path& path, std::vector<Problem>* all = nullptr);
 
-/// The same from texts, for tests and tools; `familyText` may be empty when the device names no family.
+/// The same from texts, for tests and tools; `familyText` may be empty when the device names no family. Layers are not
+/// found so: they are files.
 Expected<Device> parseDevice(std::string text, std::string file, std::string familyText, std::string familyFile,
                              std::vector<Problem>* all = nullptr);
 
-/// A device file and the family file beside it that it names, if any.
+/// A device file and what it stands on: the family file beside it that it names, or its layers. A maker's file alone is
+/// the only layer of a device file that is made up for it.
 struct DeviceFiles {
     std::filesystem::path path;
     std::string text;
     std::filesystem::path familyPath; ///< empty without a family
     std::string familyText;
+    std::vector<LayerFile> layers; ///< those that others stand on first
 
     bool operator==(const DeviceFiles&) const = default;
 };

@@ -57,8 +57,9 @@ Field::Access readAccess(const JsonNode& node)
 {
     using A = Field::Access;
     static const std::vector<std::pair<std::string, A>> known{
-        {"rw", A::ReadWrite},         {"ro", A::ReadOnly},    {"wo", A::WriteOnly}, {"w1c", A::WriteOneToClear},
-        {"w0c", A::WriteZeroToClear}, {"rc", A::ReadToClear}, {"once", A::Once}};
+        {"rw", A::ReadWrite},         {"ro", A::ReadOnly},          {"wo", A::WriteOnly},
+        {"w1c", A::WriteOneToClear},  {"w0c", A::WriteZeroToClear}, {"w1s", A::WriteOneToSet},
+        {"w1t", A::WriteOneToToggle}, {"rc", A::ReadToClear},       {"once", A::Once}};
     const std::string text = node.string("access", "rw");
     std::vector<std::string> names;
     for (const auto& [name, access] : known) {
@@ -290,8 +291,8 @@ void DeviceReader::readRegisters(Block& block, const JsonNode& node, int width)
         const auto first = static_cast<int>(from.integer("first", 0, 1000, 0));
         const auto stride = static_cast<std::uint32_t>(from.integer("stride", 1, 4096, reg.bytes()));
         for (const auto& [offset, bytes] : reg.places())
-            if (offset % bytes != 0 || stride % bytes != 0 || offset > 0xFFFF) {
-                from.fail(fmt::format("of {} bits, its offset and stride must be multiples of {}, below 0x1 0000.",
+            if (offset % bytes != 0 || stride % bytes != 0 || offset > 0xFF'FFFF) {
+                from.fail(fmt::format("of {} bits, its offset and stride must be multiples of {}, below 0x100 0000.",
                                       bytes * 8, bytes));
                 break;
             }

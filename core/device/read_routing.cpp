@@ -84,7 +84,9 @@ void DeviceReader::readSelector(PadIndex pad, const JsonNode& node)
     const FieldRef function = device_.pads[size_t(pad)].function;
     std::vector<int> codes;
     for (const auto& [key, value] : node.members()) {
-        const int code = codeOf(key, function, value);
+        // Where no port is described the pad's functions are known, but not what is written for them.
+        const bool known = function.valid() || device_.pads[size_t(pad)].port >= 0;
+        const int code = known ? codeOf(key, function, value) : int(codes.size());
         if (code < 0)
             continue;
         if (std::find(codes.begin(), codes.end(), code) != codes.end())
@@ -99,14 +101,13 @@ void DeviceReader::readSelector(PadIndex pad, const JsonNode& node)
                 group = groupNamed(dotted.substr(at + 1));
                 dotted.resize(at);
             }
-            if (const auto signal = signalAt(dotted, item))
-                addRoute({pad,
-                          signal->first,
-                          signal->second,
-                          Route::Mechanism::Selector,
-                          code,
-                          {{function, static_cast<std::uint32_t>(code)}},
-                          group});
+            const auto signal = signalAt(dotted, item);
+            if (!signal)
+                continue;
+            Route route{pad, signal->first, signal->second, Route::Mechanism::Selector, code, {}, group};
+            if (known)
+                route.selects = {{function, static_cast<std::uint32_t>(code)}};
+            addRoute(std::move(route));
         }
     }
 }

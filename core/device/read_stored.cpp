@@ -36,7 +36,7 @@ StoredSetting DeviceReader::readStoredSetting(const StoredWord& word, const std:
         for (const EnumValue& known : bits.values)
             if (known.name == value)
                 return known.code;
-        at.fail(fmt::format("\"{}\" is no value of {}; it has {}.{}", value, name, listed(names),
+        at.fail(fmt::format("\"{}\" is not a value of {}; use {}.{}", value, name, listed(names),
                             didYouMean(value, names)));
         return 0;
     };

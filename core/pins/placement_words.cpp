@@ -60,12 +60,10 @@ static std::string conflictInWords(const Device& device, const Plan& plan, const
     if (alike && !serving.empty() && names.size() > serving.size())
         return fmt::format("{} do not all fit on {}: only {} can serve them. Leave one out, or choose a larger chip.",
                            listed(names), device.name, listed(serving));
-    return fmt::format(
-        "{} do not all fit on {}; {}. Press Ctrl+U for ways that move what is bound, or press Space on a "
-        "signal to see who has its pads.",
-        listed(names), device.name,
-        minimal ? "removing any one of them is enough"
-                : "some of them may not be involved (the search ran out of time)");
+    return fmt::format("{} do not all fit on {}; {}. Look for solutions that move what is bound, or leave one out.",
+                       listed(names), device.name,
+                       minimal ? "removing any one of them is enough"
+                               : "some of them may not be involved (the search ran out of time)");
 }
 
 Problem noRoom(const Device& device, const Plan& plan, const PlacementResult& result,

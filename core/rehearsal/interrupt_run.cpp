@@ -138,6 +138,9 @@ void InterruptRun::judgeCombination(const InterruptVector& vector, const std::ve
             if (calls < due)
                 report(client,
                        fmt::format("{} does not call {} when {}.", vector.handler.text(), functionOf(client), when));
+            else if (calls > due && due == 0)
+                report(client,
+                       fmt::format("{} calls {} although nothing is due.", vector.handler.text(), functionOf(client)));
             else if (calls > due)
                 report(client, fmt::format("{} calls {} {} times instead of {}.", vector.handler.text(),
                                            functionOf(client), calls, due));

@@ -301,10 +301,10 @@ private:
             write(step.value);
             return true;
         case Step::Kind::Update: {
-            // Flags that a one clears are not written back as they were read.
+            // Bits on which a one acts are not written back as they were read.
             std::uint32_t keep = ~step.mask;
             for (const Field& field : reg.fields)
-                if (field.access == Field::Access::WriteOneToClear)
+                if (field.actsOnOnes())
                     keep &= ~field.mask();
             write((read() & keep) | step.value);
             return true;

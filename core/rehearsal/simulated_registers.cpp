@@ -253,6 +253,12 @@ std::string SimulatedRegisters::write(int index, std::uint32_t value, Moment now
         case Field::Access::WriteZeroToClear:
             c.value &= ~(~value & mask);
             break;
+        case Field::Access::WriteOneToSet:
+            c.value |= value & mask;
+            break;
+        case Field::Access::WriteOneToToggle:
+            c.value ^= value & mask;
+            break;
         case Field::Access::ReadOnly:
         case Field::Access::WriteOnly:
         case Field::Access::ReadToClear:

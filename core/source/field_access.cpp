@@ -111,7 +111,7 @@ std::vector<Code> clearedByOnes(const Facts& facts, const Names& names, Instance
     std::vector<Code> out;
     const std::vector<Field>& fields = facts.device.blockOf(instance).registers[size_t(reg)].fields;
     for (size_t f = 0; f < fields.size(); ++f)
-        if (fields[f].access == Field::Access::WriteOneToClear && !(fields[f].mask() & beside))
+        if (fields[f].actsOnOnes() && !(fields[f].mask() & beside))
             out.push_back(code("{}", fieldMacro(facts, names, {instance, reg, int(f)})));
     return out;
 }

@@ -141,7 +141,7 @@ private Q_SLOTS:
         // The tightest of all that hang on the crystal, and what each gets of it.
         const auto s = run(demo());
         const QString crystal = plain(clockText(*s, s->device->findClock("HFX")));
-        QVERIFY2(crystal.contains("ACCURACY ASKED") && crystal.contains("Moss bus") && crystal.contains("0.313"),
+        QVERIFY2(crystal.contains("REQUIRED ACCURACY") && crystal.contains("Moss bus") && crystal.contains("0.313"),
                  qPrintable(crystal));
         const QString bus = plain(clockText(*s, s->device->findClock("BUS1")));
         QVERIFY2(bus.contains("GATES") && bus.contains("Off: "), qPrintable(bus));

@@ -143,7 +143,7 @@ private Q_SLOTS:
         shortcut(QKeySequence("Ctrl+U"));
         QTRY_VERIFY_WITH_TIMEOUT(w_->wiring()->proposing(), 60'000);
         ProposalList* list = w_->wiring()->proposals();
-        QVERIFY(list->rowCount() >= 2 && list->proposals()[0].title.startsWith("Let go of"));
+        QVERIFY(list->rowCount() >= 2 && list->proposals()[0].title.startsWith("Release"));
         QTest::keyClick(list, Qt::Key_Return);
         QVERIFY(now().bindings.contests.empty());
         shortcut(QKeySequence("Ctrl+Z"));
@@ -192,7 +192,7 @@ private Q_SLOTS:
         shortcut(QKeySequence("Ctrl+Shift+B"));
         QCOMPARE(now().bindings.count(BoundNeed::State::Open), 0);
         QVERIFY2(w_->message().contains("No solution is better.") &&
-                     w_->message().contains("the chip has no side with pads for all its signals"),
+                     w_->message().contains("The chip has no side with pads for all its signals"),
                  qPrintable(w_->message()));
     }
 

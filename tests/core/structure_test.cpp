@@ -68,7 +68,7 @@ private Q_SLOTS:
 
     void stagesUseOnlyThoseBeforeThem()
     {
-        const QStringList order{"base",  "quantity", "device", "plan",      "pins",  "clocks", "tuning",
+        const QStringList order{"base",  "quantity", "makers", "device",    "plan",  "pins",   "clocks",     "tuning",
                                 "image", "findings", "source", "rehearsal", "kinds", "output", "interchange"};
         for (const QString& stage : order)
             for (const QString& file : sourcesBelow("core/" + stage))

@@ -176,10 +176,11 @@ private Q_SLOTS:
             "RL1224-Q48", "ditch-meter-d",
             R"({ "id": "a", "title": "Line", "kind": "uart", "instance": "SER0U", "pads": { "tx": "PA0", "rx": "PA1" } },
             { "id": "b", "title": "Bus", "kind": "i2c", "instance": "SER0I", "pads": { "sda": "PA6", "scl": "PA7" } })");
-        QVERIFY2(findingsOf(*s, "PIN-07")
-                         .find("SER0 is assigned to Line (as SER0U) and Bus (as SER0I); it is one thing at a time.") ==
-                     0,
-                 findingsText(*s).c_str());
+        QVERIFY2(
+            findingsOf(*s, "PIN-07")
+                    .find("SER0 is assigned to Line (as SER0U) and Bus (as SER0I), but it has one mode at a time.") ==
+                0,
+            findingsText(*s).c_str());
         QCOMPARE(s->bindings.contests.size(), size_t(1));
         const auto apart =
             planned("RL1224-Q48", "ditch-meter-d",
@@ -349,7 +350,7 @@ private Q_SLOTS:
         QCOMPARE(s->image.codeOf(d, *d.findField("AGREE.FLAG4.OWNER")), 2u);
         QCOMPARE(s->image.codeOf(d, *d.findField("CLK.OPEN0.AGREE")), 1u);
         QCOMPARE(s->image.codeOf(d, *d.findField("LVL0.MODE.ON")), 1u);
-        for (const char* told : {"\"leed\" is not a value of AGREE.FLAG5.OWNER; it takes 0 to 3 or free, lead and help",
+        for (const char* told : {"\"leed\" is not a value of AGREE.FLAG5.OWNER; use 0 to 3 or free, lead and help",
                                  "AGREE has no field \"FLAGS.OWNER\"", "LVL0 has no field \"MODE.SPEED\""})
             QVERIFY2(findingsOf(*s, "GOAL-03").find(told) != std::string::npos, findingsText(*s).c_str());
     }

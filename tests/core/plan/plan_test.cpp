@@ -164,7 +164,7 @@ private Q_SLOTS:
         const Plan plan = demo().plan;
         const auto told = [&](const Change& change) { return describe(plan, change); };
         COMPARE_TEXT(told(SetClock{"BUS1", "4"}), "BUS1: 2 \u2192 4");
-        COMPARE_TEXT(told(SetClock{"BUS1", std::nullopt}), "BUS1: 2 \u2192 as at reset");
+        COMPARE_TEXT(told(SetClock{"BUS1", std::nullopt}), "BUS1: 2 \u2192 reset value");
         COMPARE_TEXT(told(SetClock{"CKO.SRC", "HFX"}), "CKO.SRC: reset value \u2192 HFX");
         COMPARE_TEXT(told(SetGoal{"uplink", "baud", "9600"}), "Uplink, baud: 460.8 kBd \u2192 9600");
         COMPARE_TEXT(told(SetGoal{"uplink", "baud", std::nullopt}), "Uplink, baud: 460.8 kBd \u2192 115.2 kBd");

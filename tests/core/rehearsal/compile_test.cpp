@@ -119,7 +119,7 @@ private Q_SLOTS:
         source.programs.front().compiler = sleeper;
         const auto began = std::chrono::steady_clock::now();
         const Outcome late = compileSource(source, folder.path().toStdString(), {}, std::chrono::milliseconds(300));
-        QVERIFY(!late.ok() && late.problem().message.find("sleeper-gcc had not ended") != std::string::npos);
+        QVERIFY(!late.ok() && late.problem().message.find("sleeper-gcc did not finish") != std::string::npos);
         const Outcome stopped = compileSource(source, folder.path().toStdString(), [began] {
             return std::chrono::steady_clock::now() - began > std::chrono::milliseconds(900);
         });

@@ -90,7 +90,7 @@ private Q_SLOTS:
                                             << "does not call sluice_shunt";
         QTest::newRow("no question") << "if ((flags & SLUICE_ADC_STAT_OUTSIDE) != 0u)"
                                      << "if (1)"
-                                     << "calls sluice_shunt_amplifier_watched 1 times where 0 is due";
+                                     << "calls sluice_shunt_amplifier_watched although nothing is due";
         QTest::newRow("everybody's flags") << "SLUICE_EDGES->FLAG = SLUICE_LINES_FLAG_L6;"
                                            << "SLUICE_EDGES->FLAG = 0xFFFFFFFFu;"
                                            << "does not call sluice_";

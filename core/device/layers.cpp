@@ -1,0 +1,337 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/device/layers.h"
+
+#include "core/base/json_document.h"
+#include "core/base/text.h"
+#include "core/makers/makers_file.h"
+
+#include <fmt/format.h>
+#include <nlohmann/json.hpp>
+
+#include <algorithm>
+#include <optional>
+
+namespace bindrel {
+
+namespace {
+
+using Json = nlohmann::ordered_json;
+
+constexpr std::size_t kMaxLayers = 32;
+
+std::string shortened(const Json& value)
+{
+    std::string text = value.dump(-1, ' ', false, Json::error_handler_t::replace);
+    return text.size() > 80 ? text.substr(0, 77) + "..." : text;
+}
+
+bool isList(const Json& value)
+{
+    return value.is_array() && !value.empty() && std::all_of(value.begin(), value.end(), [](const Json& item) {
+        return item.is_object() && item.contains("id") && item["id"].is_string();
+    });
+}
+
+class Stack {
+public:
+    Stack() : out_{std::make_shared<PlacedJson>(), {}, {}} {}
+
+    Layered& out() { return out_; }
+
+    /// Lays values over what is there.
+    void lay(const PlacedJson& layer, const std::vector<std::string>& gives)
+    {
+        for (const auto& [key, value] : layer.value().items()) {
+            if (!gives.empty() && std::find(gives.begin(), gives.end(), key) == gives.end())
+                continue;
+            if (key == "layers" || key == "patches" || key == "$schema")
+                continue;
+            put(out_.device->value(), "", key, value, layer, "/" + pointerWord(key));
+        }
+    }
+
+    void patch(const Json& patch, const PlacedJson& from, const std::string& pointer)
+    {
+        const std::string at = patch.value("at", "");
+        Json::json_pointer where;
+        try {
+            where = Json::json_pointer(at);
+        } catch (const Json::exception&) {
+            remark(from, pointer, fmt::format("\"{}\" is not a JSON pointer.", printable(at.substr(0, 80))));
+            return;
+        }
+        Json& root = out_.device->value();
+        const std::string because = patch.value("because", "");
+        const bool there = !at.empty() && root.contains(where);
+        if (!there && patch.contains("was")) {
+            remark(from, pointer, fmt::format("nothing stands at {} any more, so the correction does nothing.", at));
+            return;
+        }
+        if (there && patch.contains("was") && root.at(where) != patch["was"]) {
+            remark(from, pointer,
+                   fmt::format("the layer now says {} at {}, not {}: look whether the correction is still needed. It is not applied.",
+                               shortened(root.at(where)), at, shortened(patch["was"])));
+            return;
+        }
+        if (there && root.at(where) == patch["is"]) {
+            remark(from, pointer, fmt::format("the layer says {} at {} already; the correction can go.", shortened(patch["is"]), at));
+            return;
+        }
+        Replaced replaced{at, there ? shortened(root.at(where)) : "nothing", shortened(patch["is"]), out_.device->place(at),
+                          from.place(pointer), because};
+        try {
+            if (patch["is"].is_null()) {
+                root.at(where.parent_pointer()).erase(where.back());
+            } else {
+                if (!there && !at.empty() && !root.contains(where.parent_pointer())) {
+                    remark(from, pointer, fmt::format("nothing stands at {}, so nothing can be put below it.",
+                                                      where.parent_pointer().to_string()));
+                    return;
+                }
+                root[where] = patch["is"];
+            }
+        } catch (const Json::exception&) {
+            remark(from, pointer, fmt::format("nothing can be put at {}.", at));
+            return;
+        }
+        out_.device->adoptOne(from, pointer + "/is", at);
+        out_.replaced.push_back(std::move(replaced));
+    }
+
+    void remark(const PlacedJson& from, const std::string& pointer, std::string message)
+    {
+        Problem problem = problemOf(std::move(message));
+        const TextPlace at = from.place(pointer);
+        problem.file = at.file;
+        problem.line = at.line;
+        problem.column = at.column;
+        out_.remarks.push_back(std::move(problem));
+    }
+
+private:
+    void put(Json& into, const std::string& above, const std::string& key, const Json& value, const PlacedJson& layer,
+             const std::string& pointerThere)
+    {
+        const std::string pointer = above + "/" + pointerWord(key);
+        const auto known = into.find(key);
+        if (known == into.end()) {
+            if (value.is_null())
+                return; // takes away what is not there: no harm
+            into[key] = withoutNulls(value);
+            out_.device->adopt(layer, pointerThere, pointer);
+            return;
+        }
+        if (value.is_null()) {
+            out_.replaced.push_back({pointer, shortened(*known), "nothing", out_.device->place(pointer), layer.place(pointerThere), {}});
+            into.erase(key);
+            return;
+        }
+        if (known->is_object() && value.is_object()) {
+            for (const auto& [name, below] : value.items())
+                put(*known, pointer, name, below, layer, pointerThere + "/" + pointerWord(name));
+            return;
+        }
+        if (isList(*known) && isList(value)) {
+            for (std::size_t i = 0; i < value.size(); ++i)
+                putItem(*known, pointer, value[i], layer, pointerThere + "/" + std::to_string(i));
+            return;
+        }
+        if (*known != value)
+            out_.replaced.push_back({pointer, shortened(*known), shortened(value), out_.device->place(pointer),
+                                     layer.place(pointerThere), {}});
+        *known = withoutNulls(value);
+        out_.device->adopt(layer, pointerThere, pointer);
+    }
+
+    void putItem(Json& list, const std::string& above, const Json& item, const PlacedJson& layer, const std::string& pointerThere)
+    {
+        for (std::size_t n = 0; n < list.size(); ++n)
+            if (list[n]["id"] == item["id"]) {
+                for (const auto& [name, below] : item.items())
+                    put(list[n], above + "/" + std::to_string(n), name, below, layer, pointerThere + "/" + pointerWord(name));
+                return;
+            }
+        list.push_back(withoutNulls(item));
+        out_.device->adopt(layer, pointerThere, above + "/" + std::to_string(list.size() - 1));
+    }
+
+    static Json withoutNulls(const Json& value)
+    {
+        if (!value.is_object())
+            return value;
+        Json out = Json::object();
+        for (const auto& [key, below] : value.items())
+            if (!below.is_null())
+                out[key] = withoutNulls(below);
+        return out;
+    }
+
+    Layered out_;
+};
+
+} // namespace
+
+Expected<std::vector<LayerRequest>> layersOf(const std::string& text, const std::string& file)
+{
+    std::vector<LayerRequest> out;
+    // Most device files have none: their structure need not be read for that.
+    if (text.find("\"layers\"") == std::string::npos)
+        return out;
+    JsonDocument document(text, file);
+    if (!document.ok())
+        return document.problem();
+    const JsonNode list = document.root().optionalChild("layers");
+    for (const JsonNode& row : list.items()) {
+        row.allowOnly({"file", "gives", "package"});
+        LayerRequest request;
+        request.file = row.string("file");
+        request.gives = row.strings("gives");
+        request.package = row.string("package", "");
+        const std::filesystem::path path(request.file);
+        bool inside = !request.file.empty() && path.is_relative() && isPrintable(request.file);
+        for (const std::filesystem::path& part : path)
+            inside = inside && part != "..";
+        if (!inside && row.has("file"))
+            row.child("file").fail(fmt::format("\"{}\" must name a file in the folder of this one, or below it.", printable(request.file)));
+        out.push_back(std::move(request));
+    }
+    if (out.size() > kMaxLayers)
+        list.fail(fmt::format("lists more than {} files.", kMaxLayers));
+    if (!document.ok())
+        return document.problem();
+    return out;
+}
+
+namespace {
+
+/// Corrections of one file, with their places.
+struct Corrections {
+    Json list;
+    PlacedJson from;
+};
+
+Expected<PlacedJson> deviceLayer(const std::string& text, const std::string& file)
+{
+    JsonDocument document(text, file);
+    document.refuseHiddenText();
+    if (!document.ok())
+        return document.problem();
+    PlacedJson out;
+    const int number = out.addFile(file, std::make_shared<const std::string>(text));
+    out.value() = document.value();
+    out.putPointer("", number, "");
+    return out;
+}
+
+void collect(const PlacedJson& values, std::vector<Corrections>& out)
+{
+    if (const auto list = values.value().find("patches"); list != values.value().end()) {
+        Corrections one{*list, PlacedJson()};
+        one.from.adopt(values, "/patches", "/patches");
+        out.push_back(std::move(one));
+    }
+}
+
+/// A correction has where, what and why; nothing else.
+std::optional<Problem> malformed(const Json& patch, const TextPlace& at, const std::string& pointer)
+{
+    const bool whole = patch.is_object() && patch.contains("at") && patch["at"].is_string() && patch.contains("is") &&
+                       patch.contains("because") && patch["because"].is_string() &&
+                       !patch["because"].get_ref<const std::string&>().empty();
+    if (whole && std::all_of(patch.items().begin(), patch.items().end(), [](const auto& item) {
+            return item.key() == "at" || item.key() == "was" || item.key() == "is" || item.key() == "because";
+        }))
+        return std::nullopt;
+    Problem problem = problemOf("a correction has \"at\" (a JSON pointer), \"is\" (the right value), \"because\" (the reason), "
+                                "and may have \"was\" (the wrong value).");
+    problem.file = at.file;
+    problem.pointer = pointer;
+    problem.line = at.line;
+    problem.column = at.column;
+    return problem;
+}
+
+/// Lays the layers of a device file, then the corrections of each, then the file itself.
+Outcome layFile(Stack& stack, const std::string& text, const std::string& file, const std::vector<LayerFile>& layers,
+                const std::vector<std::string>& gives, int depth)
+{
+    const Expected<std::vector<LayerRequest>> requests = layersOf(text, file);
+    if (!requests)
+        return requests.problem();
+    Expected<PlacedJson> own = deviceLayer(text, file);
+    if (!own)
+        return own.problem();
+    std::vector<Corrections> corrections;
+    for (const LayerRequest& request : *requests) {
+        const auto layer = std::find_if(layers.begin(), layers.end(), [&](const LayerFile& known) {
+            return known.path == std::filesystem::path(file).parent_path() / request.file;
+        });
+        if (layer == layers.end() || depth > 4) {
+            Problem problem = problemOf(fmt::format("the layer {} was not read.", request.file));
+            problem.file = file;
+            return problem;
+        }
+        const std::string name = layer->path.string();
+        if (formatOf(layer->text, name) == MakersFormat::Device) {
+            if (const Outcome done = layFile(stack, layer->text, name, layers, request.gives, depth + 1); !done)
+                return done;
+            continue;
+        }
+        Expected<MakersFile> read = readMakersFile(layer->text, name, {request.package});
+        if (!read)
+            return read.problem();
+        for (Problem& remark : read->remarks)
+            stack.out().remarks.push_back(std::move(remark));
+        for (const std::string& section : request.gives)
+            if (!read->sections.value().contains(section)) {
+                Problem problem = problemOf(fmt::format("{} gives no \"{}\".", request.file, printable(section)));
+                problem.file = file;
+                stack.out().remarks.push_back(std::move(problem));
+            }
+        collect(read->sections, corrections);
+        stack.lay(read->sections, request.gives);
+    }
+    collect(*own, corrections);
+    for (const Corrections& some : corrections) {
+        if (!some.list.is_array()) {
+            Problem problem = problemOf("must be a list of corrections.");
+            const TextPlace at = some.from.place("/patches");
+            problem.file = at.file;
+            problem.line = at.line;
+            problem.column = at.column;
+            return problem;
+        }
+        for (std::size_t i = 0; i < some.list.size(); ++i) {
+            const std::string pointer = "/patches/" + std::to_string(i);
+            if (const std::optional<Problem> problem = malformed(some.list[i], some.from.place(pointer), pointer))
+                return *problem;
+            stack.patch(some.list[i], some.from, pointer);
+        }
+    }
+    stack.lay(*own, gives);
+    return {};
+}
+
+} // namespace
+
+Expected<Layered> layDown(const std::string& text, const std::string& file, const std::vector<LayerFile>& layers)
+{
+    Stack stack;
+    if (const Outcome done = layFile(stack, text, file, layers, {}, 0); !done)
+        return done.problem();
+    return std::move(stack.out());
+}
+
+std::string deviceTextFor(const std::filesystem::path& makersFile)
+{
+    std::string name;
+    for (const char c : makersFile.stem().string())
+        name += (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || (c >= '0' && c <= '9') || c == '_' || c == '-' || c == '.' ? c : '_';
+    Json json;
+    json["format"] = 1;
+    json["name"] = name.empty() ? "chip" : name.substr(0, 48);
+    json["layers"] = Json::array({Json{{"file", makersFile.filename().string()}}});
+    return json.dump(2, ' ', false, Json::error_handler_t::replace) + "\n";
+}
+
+} // namespace bindrel

@@ -1,0 +1,443 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/base/text.h"
+#include "core/makers/makers_file.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <map>
+#include <optional>
+#include <set>
+
+// IEEE 1149.1 BSDL, a subset of VHDL: entity, generic PHYSICAL_PIN_MAP, port list, constants of PIN_MAP_STRING. What the
+// scan registers do is of no use here and is passed over.
+
+namespace bindrel {
+
+namespace {
+
+struct Token {
+    enum class Kind { Word, Number, Text, Sign, End } kind = Kind::End;
+    std::string text; ///< words in lower case
+    std::string as;   ///< words as they are written
+    std::size_t offset = 0;
+};
+
+constexpr std::size_t kMaxTokens = 2'000'000;
+constexpr std::size_t kMaxPins = 4096;
+
+class ScanReader {
+public:
+    ScanReader(const std::string& text, const std::string& name, const MakersChoice& choice)
+        : text_(text), name_(name), choice_(choice)
+    {
+    }
+
+    Expected<MakersFile> read()
+    {
+        if (const std::optional<Problem> bad = tokenize())
+            return *bad;
+        while (!at("entity") && peek().kind != Token::Kind::End)
+            ++next_;
+        if (!at("entity"))
+            return problemAt(0, "has no entity: it is not a boundary-scan description.");
+        ++next_;
+        entity_ = take().as;
+        if (!accept("is"))
+            return problemHere("expected \"is\" behind the name of the entity.");
+        while (peek().kind != Token::Kind::End && !at("end")) {
+            std::optional<Problem> bad;
+            if (at("generic"))
+                bad = readGeneric();
+            else if (at("port"))
+                bad = readPorts();
+            else if (at("constant"))
+                bad = readConstant();
+            else if (at("attribute"))
+                bad = readAttribute();
+            else
+                skipStatement();
+            if (bad)
+                return *bad;
+        }
+        return finish();
+    }
+
+private:
+    Problem problemAt(std::size_t offset, std::string message) const
+    {
+        Problem problem = problemOf(std::move(message));
+        problem.file = name_;
+        std::tie(problem.line, problem.column) = lineAndColumn(text_, offset);
+        return problem;
+    }
+    Problem problemHere(std::string message) const { return problemAt(peek().offset, std::move(message)); }
+
+    std::optional<Problem> tokenize()
+    {
+        const auto letter = [](char c) { return (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || c == '_'; };
+        const auto digit = [](char c) { return c >= '0' && c <= '9'; };
+        std::size_t i = 0;
+        while (i < text_.size()) {
+            const char c = text_[i];
+            if (c == ' ' || c == '\t' || c == '\r' || c == '\n' || c == '\f' || c == '\v') {
+                ++i;
+                continue;
+            }
+            if (tokens_.size() > kMaxTokens)
+                return problemAt(i, "is longer than any boundary-scan description; it is not read.");
+            Token token;
+            token.offset = i;
+            if (text_.compare(i, 2, "--") == 0) {
+                while (i < text_.size() && text_[i] != '\n')
+                    ++i;
+                continue;
+            }
+            if (c == '"') {
+                const std::size_t end = text_.find('"', i + 1);
+                if (end == std::string::npos || std::count(text_.begin() + std::ptrdiff_t(i), text_.begin() + std::ptrdiff_t(end), '\n') > 0)
+                    return problemAt(i, "a text in quotes has no end on its line.");
+                token.kind = Token::Kind::Text;
+                token.text = token.as = text_.substr(i + 1, end - i - 1);
+                i = end + 1;
+                // Texts that stand side by side with & are one.
+                if (tokens_.size() >= 2 && tokens_.back().text == "&" && tokens_.back().kind == Token::Kind::Sign &&
+                    tokens_[tokens_.size() - 2].kind == Token::Kind::Text) {
+                    tokens_.pop_back();
+                    pieces_.emplace_back(tokens_.size() - 1, token.offset, tokens_.back().text.size());
+                    tokens_.back().text += token.text;
+                    continue;
+                }
+            } else if (letter(c)) {
+                const std::size_t begin = i;
+                while (i < text_.size() && (letter(text_[i]) || digit(text_[i]) || text_[i] == '.'))
+                    ++i;
+                token.kind = Token::Kind::Word;
+                token.as = text_.substr(begin, i - begin);
+                token.text = lowered(token.as);
+            } else if (digit(c)) {
+                const std::size_t begin = i;
+                while (i < text_.size() && (letter(text_[i]) || digit(text_[i]) || text_[i] == '.'))
+                    ++i;
+                token.kind = Token::Kind::Number;
+                token.text = token.as = text_.substr(begin, i - begin);
+            } else {
+                token.kind = Token::Kind::Sign;
+                token.text = token.as = text_.compare(i, 2, ":=") == 0 ? ":=" : std::string(1, c);
+                i += token.text.size();
+            }
+            tokens_.push_back(std::move(token));
+        }
+        end_.offset = text_.size();
+        return std::nullopt;
+    }
+
+    const Token& peek(std::size_t ahead = 0) const { return next_ + ahead < tokens_.size() ? tokens_[next_ + ahead] : end_; }
+    Token take() { return next_ < tokens_.size() ? tokens_[next_++] : end_; }
+    bool at(std::string_view text) const { return peek().kind != Token::Kind::Text && peek().text == text; }
+    bool accept(std::string_view text)
+    {
+        if (!at(text))
+            return false;
+        ++next_;
+        return true;
+    }
+    void skipStatement()
+    {
+        while (peek().kind != Token::Kind::End && !accept(";"))
+            ++next_;
+    }
+
+    std::optional<Problem> readGeneric()
+    {
+        ++next_;
+        if (!accept("("))
+            return problemHere("expected \"(\" behind generic.");
+        while (peek().kind != Token::Kind::End && !at(")")) {
+            const std::string what = take().text;
+            if (what == "physical_pin_map") {
+                while (peek().kind != Token::Kind::End && !at(";") && !at(")") && peek().kind != Token::Kind::Text)
+                    ++next_;
+                if (peek().kind == Token::Kind::Text)
+                    default_ = take().as;
+            }
+            while (peek().kind != Token::Kind::End && !at(";") && !at(")"))
+                ++next_;
+            accept(";");
+        }
+        accept(")");
+        accept(";");
+        return std::nullopt;
+    }
+
+    /// "A, B : in bit; D : inout bit_vector(0 to 7);"
+    std::optional<Problem> readPorts()
+    {
+        ++next_;
+        if (!accept("("))
+            return problemHere("expected \"(\" behind port.");
+        while (peek().kind != Token::Kind::End && !at(")")) {
+            std::vector<Token> names;
+            do {
+                if (peek().kind != Token::Kind::Word)
+                    return problemHere(fmt::format("\"{}\" is not the name of a port.", printable(peek().as)));
+                names.push_back(take());
+            } while (accept(","));
+            if (!accept(":"))
+                return problemHere("expected \":\" behind the names of ports.");
+            const std::string mode = take().text;
+            const std::string type = take().text;
+            long from = 0, to = 0;
+            const bool vector = type == "bit_vector" || type == "std_logic_vector";
+            if (vector) {
+                if (!accept("("))
+                    return problemHere("a bit_vector needs its range: (0 to 7).");
+                from = std::atol(take().text.c_str());
+                const bool down = at("downto");
+                if (!accept("to") && !accept("downto"))
+                    return problemHere("a bit_vector needs its range: (0 to 7).");
+                to = std::atol(take().text.c_str());
+                if (!accept(")"))
+                    return problemHere("expected \")\" behind the range.");
+                if (from < 0 || to < 0 || std::labs(to - from) > long(kMaxPins) || (down ? from < to : to < from))
+                    return problemHere("this range of a bit_vector cannot be.");
+            } else if (type != "bit" && type != "std_logic") {
+                return problemHere(fmt::format("\"{}\" is not a type of a port; the standard has bit and bit_vector.", printable(type)));
+            }
+            for (const Token& name : names) {
+                Port port{name.as, mode, {}, name.offset};
+                if (vector)
+                    for (long n = from;; n += to < from ? -1 : 1) {
+                        port.bits.push_back(name.as + std::to_string(n));
+                        if (n == to)
+                            break;
+                    }
+                if (ports_.size() > kMaxPins)
+                    return problemAt(name.offset, "has more ports than any package has pins.");
+                if (!portAt_.emplace(name.text, ports_.size()).second)
+                    return problemAt(name.offset, fmt::format("the port {} is given twice.", name.as));
+                ports_.push_back(std::move(port));
+            }
+            if (!accept(";"))
+                break;
+        }
+        if (!accept(")"))
+            return problemHere("expected \")\" behind the ports.");
+        accept(";");
+        return std::nullopt;
+    }
+
+    /// "constant QFP : PIN_MAP_STRING := "A:1, B:(2,3)" & …;"
+    std::optional<Problem> readConstant()
+    {
+        ++next_;
+        const Token name = take();
+        if (!accept(":"))
+            return problemHere("expected \":\" behind the name of the constant.");
+        if (!at("pin_map_string")) {
+            skipStatement();
+            return std::nullopt;
+        }
+        ++next_;
+        if (!accept(":="))
+            return problemHere("expected \":=\" behind PIN_MAP_STRING.");
+        if (peek().kind != Token::Kind::Text)
+            return problemHere("expected the map in quotes.");
+        maps_.emplace_back(name.as, next_);
+        ++next_;
+        if (!accept(";"))
+            return problemHere("expected \";\" behind the map.");
+        return std::nullopt;
+    }
+
+    std::optional<Problem> readAttribute()
+    {
+        const std::string what = peek(1).text;
+        static const std::set<std::string, std::less<>> tap{"tap_scan_in", "tap_scan_mode", "tap_scan_out", "tap_scan_clock",
+                                                            "tap_scan_reset"};
+        if (tap.contains(what) && peek(2).text == "of")
+            tap_.insert(peek(3).text);
+        skipStatement();
+        return std::nullopt;
+    }
+
+    /// Where a place of a text lies in the file: a long map goes over many lines.
+    std::size_t offsetIn(std::size_t token, std::size_t at) const
+    {
+        std::size_t offset = tokens_[token].offset + 1 + at;
+        for (const auto& [owner, piece, from] : pieces_)
+            if (owner == token && at >= from)
+                offset = piece + 1 + (at - from);
+        return offset;
+    }
+
+    Expected<MakersFile> finish()
+    {
+        if (maps_.empty())
+            return problemAt(0, fmt::format("{} has no pin map (a constant of PIN_MAP_STRING).", entity_));
+        const std::string wanted = choice_.package.empty() ? default_ : choice_.package;
+        auto map = std::find_if(maps_.begin(), maps_.end(), [&](const auto& m) { return lowered(m.first) == lowered(wanted); });
+        if (map == maps_.end() && !choice_.package.empty()) {
+            std::vector<std::string> names;
+            for (const auto& [name, token] : maps_)
+                names.push_back(name);
+            return problemAt(0, fmt::format("has no package \"{}\"; it has {}.{}", printable(wanted), listed(names),
+                                            didYouMean(wanted, names)));
+        }
+        if (map == maps_.end())
+            map = maps_.begin();
+
+        MakersFile out;
+        const int file = out.sections.addFile(name_);
+        std::vector<MakersPin> pins;
+        std::set<std::string> mapped, numbers;
+        const std::string& text = tokens_[map->second].text;
+        std::size_t i = 0;
+        const auto blank = [&] {
+            while (i < text.size() && (text[i] == ' ' || text[i] == '\t'))
+                ++i;
+        };
+        const auto word = [&] {
+            const std::size_t begin = i;
+            while (i < text.size() && std::string_view(" \t:,()").find(text[i]) == std::string_view::npos)
+                ++i;
+            return text.substr(begin, i - begin);
+        };
+        while (true) {
+            blank();
+            if (i >= text.size())
+                break;
+            const std::size_t at = i;
+            std::string name = word();
+            blank();
+            std::string element;
+            if (i < text.size() && text[i] == '(') { // one element of a vector, as an older form has it
+                const std::size_t close = text.find(')', i);
+                if (close == std::string::npos)
+                    return problemAt(offsetIn(map->second, i), "a bracket has no end.");
+                element = std::string(trimmed(text.substr(i + 1, close - i - 1)));
+                i = close + 1;
+                blank();
+            }
+            if (name.empty() || i >= text.size() || text[i] != ':')
+                return problemAt(offsetIn(map->second, at), "expected PORT:PIN in the pin map.");
+            ++i;
+            blank();
+            std::vector<std::pair<std::string, std::size_t>> places;
+            if (i < text.size() && text[i] == '(') {
+                ++i;
+                while (true) {
+                    blank();
+                    const std::size_t here = i;
+                    const std::string pin = word();
+                    if (pin.empty())
+                        return problemAt(offsetIn(map->second, here), "expected a pin in the list.");
+                    places.emplace_back(pin, here);
+                    blank();
+                    if (i < text.size() && text[i] == ',') {
+                        ++i;
+                        continue;
+                    }
+                    if (i < text.size() && text[i] == ')') {
+                        ++i;
+                        break;
+                    }
+                    return problemAt(offsetIn(map->second, std::min(i, text.size())), "expected \",\" or \")\" in the list of pins.");
+                }
+            } else {
+                const std::size_t here = i;
+                const std::string pin = word();
+                if (pin.empty())
+                    return problemAt(offsetIn(map->second, here), "expected a pin.");
+                places.emplace_back(pin, here);
+            }
+            blank();
+            if (i < text.size() && text[i] == ',')
+                ++i;
+            else if (i < text.size())
+                return problemAt(offsetIn(map->second, i), "expected \",\" between the entries of the pin map.");
+
+            const auto port = portAt_.find(lowered(name));
+            if (port == portAt_.end())
+                return problemAt(offsetIn(map->second, at),
+                                 fmt::format("{} is not a port of {}.{}", printable(name), entity_, didYouMean(name, portNames())));
+            const Port& of = ports_[port->second];
+            mapped.insert(lowered(name));
+            if (element.empty() && !of.bits.empty() && of.bits.size() != places.size())
+                return problemAt(offsetIn(map->second, at),
+                                 fmt::format("{} has {} bits, and {} pins are listed for it.", of.name, of.bits.size(), places.size()));
+            for (std::size_t n = 0; n < places.size(); ++n) {
+                MakersPin pin;
+                pin.number = places[n].first;
+                pin.name = !element.empty() ? of.name + element : of.bits.empty() ? of.name : of.bits[n];
+                const PowerName power = powerOf(of.name);
+                const bool linkage = of.mode.starts_with("linkage") || of.mode.starts_with("power") || of.mode.starts_with("vref");
+                pin.kind = of.mode == "power_pos" || (linkage && power == PowerName::Supply) || of.mode.starts_with("vref")
+                               ? MakersPin::Kind::Supply
+                           : of.mode == "power_0" || of.mode == "power_neg" || (linkage && power == PowerName::Ground)
+                               ? MakersPin::Kind::Ground
+                           : linkage || (tap_.contains(lowered(of.name)) && places.size() == 1)
+                               ? MakersPin::Kind::Dedicated
+                               : MakersPin::Kind::Pad;
+                std::tie(pin.line, pin.column) = lineAndColumn(text_, offsetIn(map->second, places[n].second));
+                if (!numbers.insert(pin.number).second)
+                    return problemAt(offsetIn(map->second, places[n].second),
+                                     fmt::format("the pin {} is given to two ports.", pin.number));
+                pins.push_back(std::move(pin));
+                if (pins.size() > kMaxPins)
+                    return problemAt(offsetIn(map->second, at), "the map has more pins than any package.");
+            }
+        }
+        putPins(out, file, map->first, pins);
+        for (const Port& port : ports_)
+            if (!mapped.contains(lowered(port.name)) && out.remarks.size() < 1000)
+                out.remarks.push_back(problemAt(port.offset, fmt::format("{} is on no pin of {}.", port.name, map->first)));
+        if (maps_.size() > 1) {
+            std::vector<std::string> others;
+            for (const auto& [name, token] : maps_)
+                if (name != map->first)
+                    others.push_back(name);
+            out.remarks.push_back(problemAt(tokens_[map->second].offset,
+                                            fmt::format("{} is read; the file also has {}.", map->first, listed(others))));
+        }
+        if (!tap_.empty())
+            out.remarks.push_back(problemAt(0, "the pins of the test access port are taken as its own; a pad that shares one is "
+                                               "described in the device file."));
+        return out;
+    }
+
+    std::vector<std::string> portNames() const
+    {
+        std::vector<std::string> out;
+        for (const Port& port : ports_)
+            out.push_back(port.name);
+        return out;
+    }
+
+    struct Port {
+        std::string name, mode;
+        std::vector<std::string> bits; ///< names of a vector's elements
+        std::size_t offset = 0;
+    };
+    const std::string& text_;
+    const std::string& name_;
+    const MakersChoice& choice_;
+    std::vector<Token> tokens_;
+    std::vector<std::tuple<std::size_t, std::size_t, std::size_t>> pieces_; ///< token, offset in the file, offset in its text
+    Token end_;
+    std::size_t next_ = 0;
+    std::string entity_, default_;
+    std::vector<Port> ports_;
+    std::map<std::string, std::size_t> portAt_; ///< lower case
+    std::vector<std::pair<std::string, std::size_t>> maps_;
+    std::set<std::string> tap_; ///< lower case
+};
+
+} // namespace
+
+Expected<MakersFile> readBoundaryScan(const std::string& text, const std::string& name, const MakersChoice& choice)
+{
+    return ScanReader(text, name, choice).read();
+}
+
+} // namespace bindrel

@@ -1,0 +1,290 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/base/text.h"
+#include "core/makers/makers_file.h"
+
+#include <fmt/format.h>
+#include <nlohmann/json.hpp>
+
+#include <algorithm>
+#include <optional>
+#include <set>
+
+namespace bindrel {
+
+namespace {
+
+constexpr std::size_t kMaxPins = 4096;
+
+Problem problemIn(const std::string& name, int line, std::string message)
+{
+    Problem problem = problemOf(std::move(message));
+    problem.file = name;
+    problem.line = line;
+    problem.column = 1;
+    return problem;
+}
+
+std::vector<std::string> words(std::string_view line)
+{
+    std::vector<std::string> out;
+    std::string word;
+    for (const char c : line)
+        if (c == ' ' || c == '\t') {
+            if (!word.empty())
+                out.push_back(std::exchange(word, {}));
+        } else {
+            word += c;
+        }
+    if (!word.empty())
+        out.push_back(word);
+    return out;
+}
+
+/// Cells of a line (RFC 4180) between commas, semicolons or tabs, whichever the heading has.
+std::vector<std::string> cells(std::string_view line, char separator)
+{
+    std::vector<std::string> out(1);
+    bool quoted = false;
+    for (std::size_t i = 0; i < line.size(); ++i) {
+        const char c = line[i];
+        if (quoted && c == '"' && i + 1 < line.size() && line[i + 1] == '"') {
+            out.back() += '"';
+            ++i;
+        } else if (c == '"') {
+            quoted = !quoted;
+        } else if (c == separator && !quoted) {
+            out.emplace_back();
+        } else {
+            out.back() += c;
+        }
+    }
+    for (std::string& cell : out)
+        cell = std::string(trimmed(cell));
+    return out;
+}
+
+} // namespace
+
+PowerName powerOf(std::string_view pin)
+{
+    const std::string name = uppered(pin);
+    for (const char* word : {"VSS", "GND", "VEE", "AGND", "DGND", "PGND"})
+        if (name.starts_with(word) || name.ends_with("GND"))
+            return PowerName::Ground;
+    for (const char* word : {"VDD", "VCC", "VBAT", "VIO", "VREF", "AVDD", "DVDD", "AVCC", "VBUS", "VPP"})
+        if (name.starts_with(word))
+            return PowerName::Supply;
+    return PowerName::None;
+}
+
+void putPins(MakersFile& out, int file, const std::string& package, const std::vector<MakersPin>& pins)
+{
+    using Json = nlohmann::ordered_json;
+    Json& value = out.sections.value();
+    Json list = Json::object(), pads = Json::object();
+    std::set<std::string> supply, ground, dedicated, padNames;
+    const bool grid = std::any_of(pins.begin(), pins.end(), [](const MakersPin& pin) {
+        return !pin.number.empty() && (pin.number[0] < '0' || pin.number[0] > '9');
+    });
+    const bool row = !grid && pins.size() <= 28 && pins.size() % 4 != 0;
+    const std::string name = uppered(package);
+    const auto has = [&name](std::initializer_list<const char*> words) {
+        return std::any_of(words.begin(), words.end(), [&](const char* word) { return name.find(word) != std::string::npos; });
+    };
+    std::vector<MakersPin> sorted = pins;
+    std::stable_sort(sorted.begin(), sorted.end(),
+                     [](const MakersPin& a, const MakersPin& b) { return naturalLess(a.number, b.number); });
+    for (const MakersPin& pin : sorted) {
+        std::string called = pin.name;
+        for (char& c : called)
+            if (!((c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || (c >= '0' && c <= '9') ||
+                  std::string_view("_.+-").find(c) != std::string_view::npos))
+                c = '_';
+        called = called.substr(0, 48);
+        if (called.empty())
+            called = "NC";
+        MakersPin::Kind kind = pin.kind;
+        if (kind == MakersPin::Kind::Pad && !padNames.insert(called).second) {
+            // One pad, two pins: a device file gives it to the first.
+            Problem problem = problemIn(out.sections.files()[std::size_t(file)], pin.line,
+                                        fmt::format("{} is on several pins; the pin {} is described as dedicated.", called, pin.number));
+            out.remarks.push_back(std::move(problem));
+            called = (called + "_" + pin.number).substr(0, 48);
+            kind = MakersPin::Kind::Dedicated;
+        }
+        list[pin.number] = called;
+        const std::string pointer = "/package/pins/" + pointerWord(pin.number);
+        out.sections.put(pointer, file, pin.line, pin.column);
+        switch (kind) {
+        case MakersPin::Kind::Pad:
+            pads[called] = Json::object();
+            out.sections.put("/pads/" + pointerWord(called), file, pin.line, pin.column);
+            break;
+        case MakersPin::Kind::Supply:
+            supply.insert(called);
+            break;
+        case MakersPin::Kind::Ground:
+            ground.insert(called);
+            break;
+        case MakersPin::Kind::Dedicated:
+            dedicated.insert(called);
+            break;
+        }
+    }
+    Json json;
+    json["kind"] = grid || has({"BGA", "CSP", "GRID"})       ? "ball grid"
+                   : has({"QFN", "DFN", "LCC", "NO_LEAD"})   ? "no-lead"
+                   : row || has({"SOIC", "SSOP", "SOP", "DIP"}) ? "dual row"
+                                                             : "quad flat";
+    json["name"] = package.substr(0, 48);
+    json["pins"] = std::move(list);
+    for (const auto& [key, names] : {std::pair{"supply", &supply}, {"ground", &ground}, {"dedicated", &dedicated}})
+        if (!names->empty())
+            json[key] = std::vector<std::string>(names->begin(), names->end());
+    value["package"] = std::move(json);
+    value["pads"] = std::move(pads);
+    const int first = pins.empty() ? 1 : pins.front().line;
+    out.sections.put("/package", file, first);
+    out.sections.put("/pads", file, first);
+}
+
+/// The keywords [Component] and [Pin] of an I/O buffer model (IBIS 2.1 and later): pin, signal, model. Electrical tables
+/// are passed over.
+Expected<MakersFile> readIbis(const std::string& text, const std::string& name)
+{
+    MakersFile out;
+    const int file = out.sections.addFile(name);
+    std::vector<MakersPin> pins;
+    std::set<std::string> numbers;
+    std::string component;
+    char comment = '|';
+    bool inPins = false, headed = false, done = false;
+    int number = 0;
+    for (std::string_view line : splitted(text, '\n')) {
+        ++number;
+        if (!line.empty() && line.back() == '\r')
+            line.remove_suffix(1);
+        line = line.substr(0, line.find(comment));
+        std::vector<std::string> row = words(line);
+        if (row.empty())
+            continue;
+        if (row[0].starts_with('[')) {
+            const std::size_t close = line.find(']');
+            if (close == std::string_view::npos)
+                return problemIn(name, number, "a keyword has no \"]\".");
+            std::string keyword;
+            for (const char c : lowered(line.substr(line.find('[') + 1, close - line.find('[') - 1)))
+                keyword += c == '_' ? ' ' : c;
+            keyword = std::string(trimmed(keyword));
+            row = words(line.substr(close + 1));
+            if (inPins)
+                done = true;
+            inPins = keyword == "pin" && !done;
+            headed = false;
+            if (keyword == "comment char" && !row.empty())
+                comment = row[0][0];
+            else if (keyword == "component" && !row.empty() && component.empty())
+                component = row[0];
+            else if (keyword == "component" && !row.empty() && done)
+                out.remarks.push_back(problemIn(name, number, fmt::format("the component {} is not read; {} is.", row[0], component)));
+            if (inPins && row.size() >= 2)
+                headed = true; // signal_name model_name R_pin L_pin C_pin
+            continue;
+        }
+        if (!inPins)
+            continue;
+        if (!headed && row.size() >= 2 && lowered(row[0]) == "signal_name") {
+            headed = true;
+            continue;
+        }
+        if (row.size() < 3)
+            return problemIn(name, number, "a line of [Pin] has a pin, a signal and a model.");
+        MakersPin pin;
+        pin.number = row[0];
+        pin.name = row[1];
+        pin.line = number;
+        pin.column = 1;
+        const std::string model = uppered(row[2]);
+        pin.kind = model == "POWER"                       ? MakersPin::Kind::Supply
+                   : model == "GND"                       ? MakersPin::Kind::Ground
+                   : model == "NC" || uppered(row[1]) == "NC" ? MakersPin::Kind::Dedicated
+                                                          : MakersPin::Kind::Pad;
+        if (!numbers.insert(pin.number).second)
+            return problemIn(name, number, fmt::format("the pin {} is listed twice.", printable(pin.number)));
+        pins.push_back(std::move(pin));
+        if (pins.size() > kMaxPins)
+            return problemIn(name, number, "has more pins than any package.");
+    }
+    if (pins.empty())
+        return problemIn(name, 0, "has no [Pin] list: it is not the model of a component (IBIS).");
+    putPins(out, file, component.empty() ? "package" : component, pins);
+    return out;
+}
+
+/// A heading with a pin and a pad column, then a line a pin.
+Expected<MakersFile> readPinTable(const std::string& text, const std::string& name)
+{
+    MakersFile out;
+    const int file = out.sections.addFile(name);
+    std::vector<MakersPin> pins;
+    std::set<std::string> numbers;
+    int number = 0, pinColumn = -1, padColumn = -1, typeColumn = -1;
+    char separator = ',';
+    for (std::string_view line : splitted(text, '\n')) {
+        ++number;
+        if (!line.empty() && line.back() == '\r')
+            line.remove_suffix(1);
+        if (number == 1 && line.starts_with("\xEF\xBB\xBF"))
+            line.remove_prefix(3);
+        if (trimmed(line).empty())
+            continue;
+        if (pinColumn < 0) {
+            separator = line.find('\t') != std::string_view::npos  ? '\t'
+                        : line.find(';') != std::string_view::npos ? ';'
+                                                                   : ',';
+            const std::vector<std::string> heading = cells(line, separator);
+            for (std::size_t i = 0; i < heading.size(); ++i) {
+                const std::string word = lowered(heading[i]);
+                if (pinColumn < 0 && (word == "pin" || word == "ball" || word == "pin number" || word == "no." || word == "pin no."))
+                    pinColumn = int(i);
+                else if (padColumn < 0 && (word == "pad" || word == "name" || word == "pin name" || word == "port" || word == "signal"))
+                    padColumn = int(i);
+                else if (typeColumn < 0 && (word == "type" || word == "kind"))
+                    typeColumn = int(i);
+            }
+            if (pinColumn < 0 || padColumn < 0)
+                return problemIn(name, number, "must begin with a heading that has a column \"pin\" and a column \"pad\".");
+            continue;
+        }
+        const std::vector<std::string> row = cells(line, separator);
+        const auto cell = [&row](int column) { return column >= 0 && std::size_t(column) < row.size() ? row[std::size_t(column)] : std::string(); };
+        MakersPin pin;
+        pin.number = cell(pinColumn);
+        pin.name = cell(padColumn);
+        pin.line = number;
+        pin.column = 1;
+        if (pin.number.empty() && pin.name.empty())
+            continue;
+        if (pin.number.empty() || pin.name.empty())
+            return problemIn(name, number, "a line needs a pin and a pad.");
+        const std::string type = lowered(cell(typeColumn));
+        const PowerName power = powerOf(pin.name);
+        pin.kind = type == "supply" || type == "power" ? MakersPin::Kind::Supply
+                   : type == "ground"                  ? MakersPin::Kind::Ground
+                   : type == "dedicated" || lowered(pin.name) == "nc" ? MakersPin::Kind::Dedicated
+                   : power == PowerName::Supply        ? MakersPin::Kind::Supply
+                   : power == PowerName::Ground        ? MakersPin::Kind::Ground
+                                                       : MakersPin::Kind::Pad;
+        if (!numbers.insert(pin.number).second)
+            return problemIn(name, number, fmt::format("the pin {} is listed twice.", printable(pin.number)));
+        pins.push_back(std::move(pin));
+        if (pins.size() > kMaxPins)
+            return problemIn(name, number, "has more pins than any package.");
+    }
+    if (pins.empty())
+        return problemIn(name, 0, "has no pins.");
+    putPins(out, file, "package", pins);
+    return out;
+}
+
+} // namespace bindrel

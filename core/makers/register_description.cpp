@@ -1,0 +1,1067 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/base/text.h"
+#include "core/makers/makers_file.h"
+
+#include <fmt/format.h>
+#include <nlohmann/json.hpp>
+#include <pugixml.hpp>
+
+#include <algorithm>
+#include <charconv>
+#include <map>
+#include <optional>
+#include <set>
+#include <tuple>
+
+// System View Description, CMSIS-SVD schema 1.0 to 1.3; docs/imports.md says of each element what becomes of it.
+
+namespace bindrel {
+
+namespace {
+
+using Json = nlohmann::ordered_json;
+using Node = pugi::xml_node;
+
+constexpr int kMaxRegisters = 20'000; ///< of a file, arrays counted out
+constexpr int kMaxFields = 200'000;
+constexpr int kMaxCopies = 256;   ///< that a device file lets a register have
+constexpr int kMaxStride = 4096;  ///< bytes
+constexpr int kMaxDim = 4096;     ///< of an array in the file
+constexpr int kMaxNesting = 8;    ///< clusters in clusters
+constexpr int kMaxDerivations = 16;
+constexpr std::uint64_t kMaxOffset = 0xFF'FFFC; ///< of a register in its block
+
+/// An element and those that it is derived from, its own first.
+using Chain = std::vector<Node>;
+
+struct Given {
+    int size = 32;
+    std::string access = "read-write";
+    std::uint64_t reset = 0;
+    std::uint64_t resetMask = UINT64_MAX;
+};
+
+struct Dim {
+    int count = 1;
+    std::uint64_t increment = 0;
+    std::vector<std::string> index; ///< empty: not an array
+    bool isArray() const { return !index.empty(); }
+    /// First number, where the names are numbers one after the other.
+    std::optional<int> firstNumber() const
+    {
+        int first = 0;
+        for (std::size_t i = 0; i < index.size(); ++i) {
+            int n = 0;
+            const auto [end, error] = std::from_chars(index[i].data(), index[i].data() + index[i].size(), n);
+            if (error != std::errc() || end != index[i].data() + index[i].size() || n > 1000 ||
+                std::to_string(n) != index[i] || (i > 0 && n != first + int(i)))
+                return std::nullopt;
+            if (i == 0)
+                first = n;
+        }
+        return first;
+    }
+};
+
+/// A register in its block, as flat as a device file has it.
+struct FlatRegister {
+    std::string name; ///< with {n} where it has copies
+    std::uint64_t offset = 0;
+    int count = 1, first = 0;
+    std::uint64_t stride = 0;
+    Given given;
+    std::string about, alternateOf;
+    Json fields;
+    int line = 0;
+    std::vector<std::pair<std::string, int>> fieldLines;
+};
+
+std::string textAt(const Node& node)
+{
+    return std::string(trimmed(node.child_value()));
+}
+
+class RegisterReader {
+public:
+    RegisterReader(const std::string& text, const std::string& name) : text_(text), name_(name)
+    {
+        for (std::size_t at = 0; at < text.size(); ++at)
+            if (text[at] == '\n')
+                lineEnds_.push_back(at);
+        file_ = out_.sections.addFile(name);
+    }
+
+    Expected<MakersFile> read()
+    {
+        pugi::xml_document document;
+        const pugi::xml_parse_result parsed =
+            document.load_buffer(text_.data(), text_.size(), pugi::parse_default | pugi::parse_trim_pcdata);
+        if (!parsed)
+            return fail(parsed.offset, fmt::format("is not XML: {}.", parsed.description()));
+        device_ = document.child("device");
+        if (!device_)
+            return fail(0, "has no element <device>: it is not a register description (SVD).");
+        if (const std::string bits = textAt(device_.child("addressUnitBits")); !bits.empty() && bits != "8")
+            return fail(device_.child("addressUnitBits"),
+                        fmt::format("counts addresses in units of {} bits; Bindrel knows chips that count bytes.", bits));
+        if (textAt(device_.child("cpu").child("endian")) == "big")
+            return fail(device_.child("cpu").child("endian"), "is of a big-endian core; Bindrel writes C for little-endian ones.");
+        readIdentity();
+        Given given;
+        take(given, {device_}, device_);
+        for (const Node& peripheral : device_.child("peripherals").children("peripheral"))
+            peripherals_.emplace(textAt(peripheral.child("name")), peripheral);
+        if (!device_.child("peripherals"))
+            remark(device_, "has no peripherals.");
+        for (const Node& peripheral : device_.child("peripherals").children("peripheral"))
+            if (!failed_)
+                readPeripheral(peripheral, given);
+        if (failed_)
+            return *failed_;
+        readCpu();
+        Json& value = out_.sections.value();
+        value["blocks"] = std::move(blocks_);
+        value["instances"] = std::move(instances_);
+        return std::move(out_);
+    }
+
+private:
+    int lineAt(std::ptrdiff_t offset) const
+    {
+        return int(std::lower_bound(lineEnds_.begin(), lineEnds_.end(), std::size_t(std::max<std::ptrdiff_t>(offset, 0))) -
+                   lineEnds_.begin()) +
+               1;
+    }
+    int lineOf(const Node& node) const { return lineAt(node.offset_debug()); }
+    Problem fail(std::ptrdiff_t offset, std::string message)
+    {
+        Problem problem = problemOf(std::move(message));
+        problem.file = name_;
+        problem.line = lineAt(offset);
+        problem.column = 1;
+        return problem;
+    }
+    Problem fail(const Node& node, std::string message) { return fail(node.offset_debug(), std::move(message)); }
+    void giveUp(const Node& node, std::string message)
+    {
+        if (!failed_)
+            failed_ = fail(node, std::move(message));
+    }
+    void remark(const Node& node, std::string message) { keep(fail(node, std::move(message))); }
+    /// Of what is derived the same would be told again.
+    void keep(Problem problem)
+    {
+        if (out_.remarks.size() < 1000 && told_.emplace(problem.line, problem.message).second)
+            out_.remarks.push_back(std::move(problem));
+    }
+
+    /// scaledNonNegativeInteger: decimal, 0x…, #… or 0b… binary, with k, M, G or T behind.
+    std::optional<std::uint64_t> number(const Node& node)
+    {
+        if (!node)
+            return std::nullopt;
+        if (const std::optional<std::uint64_t> value = numberOf(textAt(node)))
+            return value;
+        giveUp(node, fmt::format("\"{}\" is not a number.", printable(textAt(node).substr(0, 80))));
+        return std::nullopt;
+    }
+    static std::optional<std::uint64_t> numberOf(std::string text)
+    {
+        if (text.starts_with('+'))
+            text.erase(0, 1);
+        std::uint64_t scale = 1;
+        int base = 10;
+        if (text.starts_with("0x") || text.starts_with("0X")) {
+            base = 16;
+            text.erase(0, 2);
+        } else if (text.starts_with('#')) {
+            base = 2;
+            text.erase(0, 1);
+        } else if (text.starts_with("0b") || text.starts_with("0B")) {
+            base = 2;
+            text.erase(0, 2);
+        }
+        if (!text.empty())
+            switch (text.back()) {
+            case 'k':
+            case 'K':
+                scale = 1ull << 10;
+                break;
+            case 'm':
+            case 'M':
+                scale = 1ull << 20;
+                break;
+            case 'g':
+            case 'G':
+                scale = 1ull << 30;
+                break;
+            case 't':
+            case 'T':
+                scale = 1ull << 40;
+                break;
+            default:
+                break;
+            }
+        if (scale > 1)
+            text.pop_back();
+        std::uint64_t value = 0;
+        const auto [end, error] = std::from_chars(text.data(), text.data() + text.size(), value, base);
+        if (text.empty() || error != std::errc() || end != text.data() + text.size() || value > UINT64_MAX / scale)
+            return std::nullopt;
+        return value * scale;
+    }
+
+    // Derivation.
+
+    static Node first(const Chain& chain, const char* name)
+    {
+        for (const Node& node : chain)
+            if (const Node child = node.child(name))
+                return child;
+        return {};
+    }
+
+    /// Whether the element's name is this one, or this one of its array.
+    static bool isCalled(const Node& node, std::string_view wanted)
+    {
+        const std::string name = textAt(node.child("name"));
+        if (name == wanted)
+            return true;
+        std::string pattern = name;
+        if (const std::size_t at = pattern.find("[%s]"); at != std::string::npos)
+            pattern.replace(at, 4, "%s");
+        const std::size_t at = pattern.find("%s");
+        return at != std::string::npos && wanted.size() + 2 > pattern.size() &&
+               wanted.starts_with(pattern.substr(0, at)) && wanted.ends_with(pattern.substr(at + 2));
+    }
+
+    static std::vector<Node> membersOf(const Node& node)
+    {
+        std::vector<Node> out;
+        const std::string_view type = node.name();
+        const Node list = type == "peripheral" ? node.child("registers") : type == "register" ? node.child("fields") : node;
+        for (const Node& child : list.children())
+            if (const std::string_view kind = child.name();
+                kind == "register" || kind == "cluster" || kind == "field" || kind == "enumeratedValues")
+                out.push_back(child);
+        return out;
+    }
+
+    Node descend(const Node& from, const std::vector<std::string>& path, std::size_t at, std::string_view type)
+    {
+        for (const Node& member : membersOf(from))
+            if (isCalled(member, path[at])) {
+                if (at + 1 == path.size() && type == member.name())
+                    return member;
+                if (at + 1 < path.size())
+                    if (const Node found = descend(member, path, at + 1, type))
+                        return found;
+            }
+        return {};
+    }
+
+    /// What "derivedFrom" names: beside the element, else by a path from further and further outside.
+    Node target(const Node& node)
+    {
+        const std::string text = node.attribute("derivedFrom").value();
+        const std::string type = node.name();
+        if (type == "peripheral") {
+            const auto known = peripherals_.find(text);
+            if (known != peripherals_.end())
+                return known->second;
+            for (const auto& [name, peripheral] : peripherals_)
+                if (isCalled(peripheral, text))
+                    return peripheral;
+            return {};
+        }
+        const std::vector<std::string> path = splitted(text, '.');
+        if (path.empty() || path.size() > 16)
+            return {};
+        for (Node scope = node.parent(); scope; scope = scope.parent()) {
+            if (std::string_view(scope.name()) == "peripherals") {
+                for (const Node& peripheral : scope.children("peripheral"))
+                    if (path.size() > 1 && isCalled(peripheral, path[0]))
+                        if (const Node found = descend(peripheral, path, 1, type))
+                            return found;
+                // Named alone, in another peripheral.
+                return {};
+            }
+            if (const Node found = descend(scope, path, 0, type); found && found != node)
+                return found;
+        }
+        return {};
+    }
+
+    Chain chainOf(const Node& node)
+    {
+        Chain out{node};
+        while (out.back().attribute("derivedFrom")) {
+            const Node base = target(out.back());
+            if (!base) {
+                giveUp(out.back(), fmt::format("is derived from \"{}\", which the file does not have.",
+                                               printable(std::string_view(out.back().attribute("derivedFrom").value()).substr(0, 80))));
+                break;
+            }
+            if (std::find(out.begin(), out.end(), base) != out.end() || out.size() > kMaxDerivations) {
+                giveUp(node, "is derived from itself.");
+                break;
+            }
+            out.push_back(base);
+        }
+        return out;
+    }
+
+    /// Members of all links, those of the base first; one of the same name further out takes its place.
+    static std::vector<Node> members(const Chain& chain)
+    {
+        std::vector<Node> out;
+        std::map<std::string, std::size_t> at;
+        for (auto link = chain.rbegin(); link != chain.rend(); ++link)
+            for (const Node& member : membersOf(*link)) {
+                if (std::string_view(member.name()) == "enumeratedValues")
+                    continue;
+                const auto [known, fresh] = at.emplace(textAt(member.child("name")), out.size());
+                if (fresh || link->attribute("derivedFrom").empty() || out[known->second].parent() == member.parent())
+                    out.push_back(member);
+                else
+                    out[known->second] = member;
+            }
+        return out;
+    }
+
+    void take(Given& given, const Chain& chain, const Node& at)
+    {
+        if (const Node size = first(chain, "size")) {
+            const std::uint64_t bits = number(size).value_or(32);
+            if (bits == 0 || bits > 64)
+                giveUp(size, fmt::format("a register of {} bits cannot be.", bits));
+            else
+                given.size = int(bits);
+        }
+        if (const Node access = first(chain, "access")) {
+            given.access = textAt(access);
+            static const std::set<std::string, std::less<>> known{"read-only", "write-only", "read-write", "writeOnce",
+                                                                  "read-writeOnce"};
+            if (!known.contains(given.access)) {
+                remark(access, fmt::format("\"{}\" is not an access that the format has; taken as read-write.",
+                                           printable(given.access.substr(0, 40))));
+                given.access = "read-write";
+            }
+        }
+        if (const Node reset = first(chain, "resetValue"))
+            given.reset = number(reset).value_or(0);
+        if (const Node mask = first(chain, "resetMask"))
+            given.resetMask = number(mask).value_or(UINT64_MAX);
+        (void)at;
+    }
+
+    Dim dimOf(const Chain& chain)
+    {
+        Dim out;
+        // An array's elements are named by its own name; one that is derived from an array is one element.
+        const std::string name = textAt(chain.front().child("name"));
+        const Node dim = name.find("%s") != std::string::npos ? first(chain, "dim") : chain.front().child("dim");
+        if (!dim)
+            return out;
+        const std::uint64_t count = number(dim).value_or(0);
+        if (count < 1 || count > kMaxDim) {
+            giveUp(dim, fmt::format("an array of {} elements; Bindrel reads 1 to {}.", count, kMaxDim));
+            return out;
+        }
+        out.count = int(count);
+        out.increment = number(first(chain, "dimIncrement")).value_or(0);
+        if (!first(chain, "dimIncrement") && count > 1)
+            giveUp(dim, "an array needs <dimIncrement>.");
+        if (out.increment > kMaxOffset)
+            giveUp(first(chain, "dimIncrement"), "is further than a block of registers can reach.");
+        std::string index = textAt(first(chain, "dimIndex"));
+        if (const Node list = first(chain, "dimArrayIndex"); index.empty() && list) {
+            for (const Node& value : list.children("enumeratedValue"))
+                out.index.push_back(textAt(value.child("name")));
+        } else if (index.empty()) {
+            for (int i = 0; i < out.count; ++i)
+                out.index.push_back(std::to_string(i));
+        } else if (const std::size_t dash = index.find('-');
+                   dash != std::string::npos && index.find(',') == std::string::npos) {
+            const std::string low(trimmed(index.substr(0, dash))), high(trimmed(index.substr(dash + 1)));
+            const std::optional<std::uint64_t> from = numberOf(low), to = numberOf(high);
+            if (from && to && *from <= *to && *to - *from < kMaxDim)
+                for (std::uint64_t i = *from; i <= *to; ++i)
+                    out.index.push_back(std::to_string(i));
+            else if (low.size() == 1 && high.size() == 1 && low[0] <= high[0])
+                for (char c = low[0]; c <= high[0]; ++c)
+                    out.index.emplace_back(1, c);
+        } else {
+            for (const std::string& entry : splitted(index, ','))
+                out.index.emplace_back(trimmed(entry));
+        }
+        if (int(out.index.size()) != out.count) {
+            giveUp(dim, fmt::format("the array has {} elements, but <dimIndex> names {}.", out.count, out.index.size()));
+            out.index.assign(std::size_t(out.count), "0");
+        }
+        return out;
+    }
+
+    static std::string withIndex(std::string name, const std::string& index)
+    {
+        if (const std::size_t at = name.find("[%s]"); at != std::string::npos)
+            return name.replace(at, 4, index);
+        if (const std::size_t at = name.find("%s"); at != std::string::npos)
+            return name.replace(at, 2, index);
+        return name + index;
+    }
+
+    // Parts.
+
+    void readIdentity()
+    {
+        Json& value = out_.sections.value();
+        if (const std::string about = sentenceFor(textAt(device_.child("description"))); !about.empty()) {
+            value["about"] = about;
+            out_.sections.put("/about", file_, lineOf(device_.child("description")));
+        }
+        for (const char* key : {"vendorExtensions"})
+            if (device_.child(key))
+                remark(device_.child(key), "is the maker's own extension; it is not read.");
+    }
+
+    void readCpu()
+    {
+        const Node cpu = device_.child("cpu");
+        if (!cpu)
+            return;
+        const std::string name = textAt(cpu.child("name"));
+        static const std::map<std::string, std::string, std::less<>> known{
+            {"CM0", "0"},       {"CM0PLUS", "0plus"}, {"CM0+", "0plus"}, {"CM1", "1"},   {"CM3", "3"},  {"CM4", "4"},
+            {"CM7", "7"},       {"CM23", "23"},       {"CM33", "33"},    {"CM35P", "35p"}, {"CM55", "55"}, {"CM85", "85"}};
+        const auto core = known.find(name);
+        if (core == known.end()) {
+            remark(cpu, fmt::format("the core \"{}\" is not one of Arm's M profile that Bindrel knows; describe it in the device file.",
+                                    printable(name.substr(0, 40))));
+            return;
+        }
+        const bool fpu = textAt(cpu.child("fpuPresent")) == "true" || textAt(cpu.child("fpuPresent")) == "1";
+        Json json;
+        std::string called = "Cortex-M" + uppered(core->second);
+        if (core->second == "0plus")
+            called = "Cortex-M0+";
+        json["name"] = called;
+        json["architecture"] = "arm-m";
+        json["tools"] = "arm-none-eabi-";
+        json["flags"] = Json::array({"-mcpu=cortex-m" + core->second, "-mthumb"});
+        if (fpu)
+            json["flags"].push_back("-mfloat-abi=hard");
+        json["fpu"] = fpu;
+        int vectors = highestInterrupt_ + 1;
+        if (const Node given = cpu.child("deviceNumInterrupts"))
+            vectors = std::max<int>(vectors, int(std::min<std::uint64_t>(number(given).value_or(0), 480)));
+        json["vectors"] = vectors;
+        json["priority_bits"] = int(std::min<std::uint64_t>(number(cpu.child("nvicPrioBits")).value_or(0), 8));
+        out_.sections.value()["core"] = std::move(json);
+        out_.sections.put("/core", file_, lineOf(cpu));
+        if (cpu.child("sauRegionsConfig"))
+            remark(cpu.child("sauRegionsConfig"), "security regions are not read; access guards are described in the device file.");
+    }
+
+    void readPeripheral(const Node& node, const Given& outer)
+    {
+        const Chain chain = chainOf(node);
+        if (failed_)
+            return;
+        Given given = outer;
+        take(given, chain, node);
+        const std::string pattern = textAt(node.child("name"));
+        if (pattern.empty())
+            return giveUp(node, "a peripheral has no name.");
+        const std::optional<std::uint64_t> base = number(first(chain, "baseAddress"));
+        if (!base)
+            return giveUp(node, fmt::format("{} has no base address.", printable(pattern.substr(0, 48))));
+        if (*base > UINT32_MAX)
+            return giveUp(node, fmt::format("{} lies beyond 32 bits of address.", printable(pattern.substr(0, 48))));
+        const std::string block = blockOf(node, chain, given);
+        if (failed_)
+            return;
+        const Dim dim = dimOf(chain);
+        if (node.child("alternatePeripheral"))
+            remark(node, fmt::format("{} is another view of {} at the same address.", printable(pattern.substr(0, 48)),
+                                     printable(textAt(node.child("alternatePeripheral")).substr(0, 48))));
+        for (int i = 0; i < dim.count; ++i) {
+            const std::string name = unique(wordFor(dim.isArray() ? withIndex(pattern, dim.index[std::size_t(i)]) : pattern), node,
+                                            instanceNames_);
+            Json instance;
+            if (!block.empty())
+                instance["block"] = block;
+            instance["base"] = fmt::format("0x{:08X}", *base + dim.increment * std::uint64_t(i));
+            if (const Json interrupts = interruptsOf(chain, name); !interrupts.empty())
+                instance["interrupts"] = interrupts;
+            out_.sections.put("/instances/" + name, file_, lineOf(node));
+            instances_[name] = std::move(instance);
+        }
+    }
+
+    Json interruptsOf(const Chain& chain, const std::string& instance)
+    {
+        Json out = Json::object();
+        std::vector<std::pair<std::string, int>> all;
+        std::set<std::string> seen;
+        for (const Node& link : chain) {
+            for (const Node& interrupt : link.children("interrupt")) {
+                const std::string name = textAt(interrupt.child("name"));
+                const std::optional<std::uint64_t> value = number(interrupt.child("value"));
+                if (!value || *value >= 480) {
+                    remark(interrupt, fmt::format("the interrupt {} has no number from 0 to 479; it is left out.",
+                                                  printable(name.substr(0, 48))));
+                    continue;
+                }
+                if (seen.insert(name).second)
+                    all.emplace_back(name, int(*value));
+                highestInterrupt_ = std::max(highestInterrupt_, int(*value));
+            }
+            if (!all.empty())
+                break; // what an element says itself takes the place of what it is derived from
+        }
+        for (const auto& [name, number] : all) {
+            // The event without the name of the instance; one alone tells of everything.
+            std::string event = lowered(wordFor(name));
+            const std::string prefix = lowered(instance) + "_";
+            if (all.size() == 1)
+                event = "event";
+            else if (event.starts_with(prefix) && event.size() > prefix.size())
+                event = event.substr(prefix.size());
+            while (out.contains(event))
+                event += "_2";
+            out[event] = number;
+        }
+        return out;
+    }
+
+    /// The name of the block with these registers; several equal peripherals have one.
+    std::string blockOf(const Node& node, const Chain& chain, const Given& given)
+    {
+        std::vector<FlatRegister> registers;
+        collect(chain, {}, 0, given, registers, 0);
+        if (failed_)
+            return {};
+        if (registers.empty())
+            return {};
+        std::stable_sort(registers.begin(), registers.end(),
+                         [](const FlatRegister& a, const FlatRegister& b) { return a.offset < b.offset; });
+        Json json;
+        if (const std::string about = sentenceFor(textAt(first(chain, "description"))); !about.empty())
+            json["about"] = about;
+        Json list = Json::object();
+        std::set<std::string> names;
+        std::map<std::uint64_t, std::string> bytes; // that are taken, by register
+        std::vector<std::pair<std::string, const FlatRegister*>> put;
+        for (FlatRegister& reg : registers) {
+            if (++registers_ > kMaxRegisters) {
+                giveUp(node, fmt::format("has more than {} registers.", kMaxRegisters));
+                return {};
+            }
+            const std::uint64_t width = std::uint64_t(reg.given.size) / 8;
+            if (reg.offset % width != 0 || (reg.count > 1 && reg.stride % width != 0)) {
+                note(reg, fmt::format("{} of {} bits stands at 0x{:X}, which is no multiple of its size; it is left out.",
+                                      reg.name, reg.given.size, reg.offset));
+                continue;
+            }
+            if (reg.offset + reg.stride * std::uint64_t(reg.count - 1) > kMaxOffset) {
+                note(reg, fmt::format("{} stands more than {} MiB behind its block; it is left out.", reg.name, 16));
+                continue;
+            }
+            // Registers at one address: C has one name for it.
+            std::string before;
+            for (int n = 0; n < reg.count && before.empty(); ++n)
+                for (std::uint64_t b = 0; b < width && before.empty(); ++b)
+                    if (const auto taken = bytes.find(reg.offset + reg.stride * std::uint64_t(n) + b); taken != bytes.end())
+                        before = taken->second;
+            if (!before.empty()) {
+                note(reg, fmt::format("{} is another view of {} at 0x{:X}; only {} is described.", reg.name, before, reg.offset,
+                                      before));
+                continue;
+            }
+            for (int n = 0; n < reg.count; ++n)
+                for (std::uint64_t b = 0; b < width; ++b)
+                    bytes[reg.offset + reg.stride * std::uint64_t(n) + b] = reg.name;
+            std::string name = reg.name;
+            while (!names.insert(lowered(name)).second)
+                name += "_2";
+            Json one;
+            one["offset"] = fmt::format("0x{:X}", reg.offset);
+            if (const std::uint64_t reset = reg.given.reset & reg.given.resetMask; reset != 0)
+                one["reset"] = fmt::format("0x{:X}", reg.given.size == 64 ? reset : reset & ((1ull << reg.given.size) - 1));
+            if (reg.given.size != 32)
+                one["width"] = reg.given.size;
+            if (!reg.about.empty())
+                one["about"] = reg.about;
+            if (reg.count > 1) {
+                one["count"] = reg.count;
+                if (reg.first != 0)
+                    one["first"] = reg.first;
+                one["stride"] = reg.stride;
+            }
+            one["fields"] = std::move(reg.fields);
+            list[name] = std::move(one);
+            put.emplace_back(name, &reg);
+        }
+        if (list.empty())
+            return {};
+        json["registers"] = std::move(list);
+        // Two are equal when their registers are; what is said of them may differ.
+        const std::string key = json["registers"].dump();
+        if (const auto known = blocksByText_.find(key); known != blocksByText_.end())
+            return known->second;
+        std::string name = textAt(first(chain, "groupName"));
+        if (name.empty())
+            name = textAt(node.child("headerStructName"));
+        if (name.empty()) {
+            name = textAt(node.child("name"));
+            if (const std::size_t at = name.find("%s"); at != std::string::npos)
+                name = name.substr(0, name.find_first_of("[%"));
+        }
+        name = unique(lowered(wordFor(name)), node, blockNames_);
+        blocksByText_.emplace(key, name);
+        out_.sections.put("/blocks/" + name, file_, lineOf(node));
+        for (const auto& [called, reg] : put) {
+            const std::string pointer = "/blocks/" + name + "/registers/" + pointerWord(called);
+            out_.sections.put(pointer, file_, reg->line);
+            for (const auto& [field, line] : reg->fieldLines)
+                out_.sections.put(pointer + "/fields/" + pointerWord(field), file_, line);
+        }
+        blocks_[name] = std::move(json);
+        return name;
+    }
+
+    void note(const FlatRegister& reg, std::string message)
+    {
+        Problem problem = problemOf(std::move(message));
+        problem.file = name_;
+        problem.line = reg.line;
+        problem.column = 1;
+        keep(std::move(problem));
+    }
+
+    std::string unique(std::string name, const Node& node, std::set<std::string>& taken)
+    {
+        if (name.empty())
+            name = "unnamed";
+        const std::string wanted = name;
+        for (int n = 2; !taken.insert(lowered(name)).second; ++n)
+            name = wanted.substr(0, 44) + "_" + std::to_string(n);
+        if (name != wanted && std::string_view(node.name()) == "peripheral" && &taken == &instanceNames_)
+            remark(node, fmt::format("there is another {}; this one is called {}.", wanted, name));
+        return name;
+    }
+
+    /// Registers and clusters of an element, flattened: names of clusters stand in front, arrays of clusters become arrays
+    /// of each register.
+    void collect(const Chain& chain, const std::string& prefix, std::uint64_t offset, const Given& outer,
+                 std::vector<FlatRegister>& out, int depth)
+    {
+        if (depth > kMaxNesting)
+            return giveUp(chain.front(), fmt::format("nests clusters more than {} deep.", kMaxNesting));
+        const std::string prepend = std::string_view(chain.front().name()) == "peripheral" ? textAt(first(chain, "prependToName")) : "";
+        const std::string append = prepend.empty() && std::string_view(chain.front().name()) != "peripheral"
+                                       ? ""
+                                       : textAt(first(chain, "appendToName"));
+        for (const Node& member : members(chain)) {
+            if (failed_)
+                return;
+            const Chain own = chainOf(member);
+            if (failed_)
+                return;
+            Given given = outer;
+            take(given, own, member);
+            const std::uint64_t at = offset + number(first(own, "addressOffset")).value_or(0);
+            if (!first(own, "addressOffset"))
+                return giveUp(member, "has no address offset.");
+            const std::string pattern = textAt(member.child("name"));
+            if (pattern.empty())
+                return giveUp(member, "has no name.");
+            const Dim dim = dimOf(own);
+            if (failed_)
+                return;
+            if (std::string_view(member.name()) == "cluster")
+                collectCluster(own, prefix, pattern, at, dim, given, out, depth);
+            else
+                addRegister(own, prefix, prepend + pattern + append, at, dim, given, out);
+            if (out.size() > std::size_t(kMaxRegisters))
+                return giveUp(chain.front(), fmt::format("has more than {} registers.", kMaxRegisters));
+        }
+    }
+
+    void collectCluster(const Chain& own, const std::string& prefix, const std::string& pattern, std::uint64_t at,
+                        const Dim& dim, const Given& given, std::vector<FlatRegister>& out, int depth)
+    {
+        const std::optional<int> firstNumber = dim.isArray() ? dim.firstNumber() : std::nullopt;
+        if (dim.isArray() && firstNumber && dim.count <= kMaxCopies && dim.increment <= kMaxStride && dim.count > 1) {
+            // One element's registers, each with as many copies, where they are no arrays themselves.
+            std::vector<FlatRegister> one;
+            collect(own, "", 0, given, one, depth + 1);
+            const bool flat = std::all_of(one.begin(), one.end(), [](const FlatRegister& reg) { return reg.count == 1; });
+            if (flat) {
+                for (FlatRegister& reg : one) {
+                    reg.name = prefix + withIndex(wordPattern(pattern), "{n}") + "_" + reg.name;
+                    reg.offset += at;
+                    reg.count = dim.count;
+                    reg.first = *firstNumber;
+                    reg.stride = dim.increment;
+                    out.push_back(std::move(reg));
+                }
+                return;
+            }
+        }
+        for (int i = 0; i < dim.count && !failed_; ++i) {
+            const std::string name = dim.isArray() ? withIndex(pattern, dim.index[std::size_t(i)]) : pattern;
+            collect(own, prefix + wordFor(name) + "_", at + dim.increment * std::uint64_t(i), given, out, depth + 1);
+            if (out.size() > std::size_t(kMaxRegisters))
+                return giveUp(own.front(), fmt::format("has more than {} registers.", kMaxRegisters));
+        }
+    }
+
+    /// A name with %s in which all else is fit for C.
+    static std::string wordPattern(const std::string& pattern)
+    {
+        std::size_t at = pattern.find("[%s]");
+        const std::size_t length = at == std::string::npos ? 2 : 4;
+        if (at == std::string::npos)
+            at = pattern.find("%s");
+        if (at == std::string::npos)
+            return wordFor(pattern) + "%s";
+        std::string rest = pattern.substr(at + length);
+        for (char& c : rest)
+            if (!((c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || (c >= '0' && c <= '9') || c == '_'))
+                c = '_';
+        return (at == 0 ? std::string() : wordFor(pattern.substr(0, at))) + "%s" + rest;
+    }
+
+    void addRegister(const Chain& own, const std::string& prefix, const std::string& pattern, std::uint64_t at,
+                     const Dim& dim, const Given& given, std::vector<FlatRegister>& out)
+    {
+        FlatRegister reg;
+        reg.offset = at;
+        reg.given = given;
+        reg.line = lineOf(own.front());
+        reg.about = sentenceFor(textAt(first(own, "description")));
+        reg.alternateOf = textAt(first(own, "alternateRegister"));
+        if (const std::string group = textAt(first(own, "alternateGroup")); !group.empty() && reg.alternateOf.empty())
+            reg.alternateOf = group;
+        addWords(reg.about, constraintText(first(own, "writeConstraint")));
+        if (given.size != 8 && given.size != 16 && given.size != 32 && given.size != 64) {
+            const int wider = given.size < 8 ? 8 : given.size < 16 ? 16 : given.size < 32 ? 32 : 64;
+            addWords(reg.about, fmt::format("{} bits.", given.size));
+            reg.given.size = wider;
+        }
+        const std::uint64_t whole = reg.given.size == 64 ? UINT64_MAX : (1ull << reg.given.size) - 1;
+        if ((reg.given.resetMask & whole) != whole && first(own, "resetMask"))
+            addWords(reg.about, fmt::format("Bits 0x{:X} have no defined value after reset.", ~reg.given.resetMask & whole));
+        const std::vector<std::pair<std::string, int>> none;
+        std::vector<FlatRegister> halves;
+        if (reg.given.size == 64) {
+            // C accesses words; the register is two of them, the lower one first.
+            for (int half = 0; half < 2; ++half) {
+                FlatRegister word = reg;
+                word.given.size = 32;
+                word.given.reset = reg.given.reset >> (32 * half) & 0xFFFF'FFFFu;
+                word.given.resetMask = reg.given.resetMask >> (32 * half) & 0xFFFF'FFFFu;
+                word.offset = at + std::uint64_t(4 * half);
+                readFields(own, word, 32 * half, 32);
+                word.name = half ? "_HIGH" : "_LOW";
+                halves.push_back(std::move(word));
+            }
+            remark(own.front(), fmt::format("{} has 64 bits; it is described as two words, {}_LOW and {}_HIGH.",
+                                            printable(pattern.substr(0, 48)), printable(pattern.substr(0, 48)),
+                                            printable(pattern.substr(0, 48))));
+        } else {
+            readFields(own, reg, 0, reg.given.size);
+            reg.name = "";
+            halves.push_back(std::move(reg));
+        }
+        for (FlatRegister& part : halves) {
+            const std::string suffix = part.name;
+            const std::optional<int> firstNumber = dim.isArray() ? dim.firstNumber() : std::nullopt;
+            if (!dim.isArray()) {
+                part.name = prefix + wordFor(pattern) + suffix;
+                out.push_back(part);
+            } else if (firstNumber && dim.count > 1 && dim.count <= kMaxCopies && dim.increment <= kMaxStride &&
+                       dim.increment >= std::uint64_t(part.given.size) / 8) {
+                part.name = prefix + withIndex(wordPattern(pattern), "{n}") + suffix;
+                part.count = dim.count;
+                part.first = *firstNumber;
+                part.stride = dim.increment;
+                out.push_back(part);
+            } else {
+                for (int i = 0; i < dim.count; ++i) {
+                    FlatRegister one = part;
+                    one.name = prefix + wordFor(withIndex(pattern, dim.index[std::size_t(i)])) + suffix;
+                    one.offset += dim.increment * std::uint64_t(i);
+                    out.push_back(std::move(one));
+                }
+            }
+        }
+    }
+
+    static void addWords(std::string& about, const std::string& words)
+    {
+        if (words.empty())
+            return;
+        if (!about.empty() && !about.ends_with('.'))
+            about += '.';
+        about += (about.empty() ? "" : " ") + words;
+        if (about.size() > 1000)
+            about.resize(1000);
+    }
+
+    static std::string constraintText(const Node& node)
+    {
+        if (!node)
+            return {};
+        if (textAt(node.child("writeAsRead")) == "true")
+            return "Write back only what was read.";
+        if (textAt(node.child("useEnumeratedValues")) == "true")
+            return "Write only the listed values.";
+        if (const Node range = node.child("range"))
+            return fmt::format("Write only {} to {}.", sentenceFor(textAt(range.child("minimum"))),
+                               sentenceFor(textAt(range.child("maximum"))));
+        return {};
+    }
+
+    // Fields.
+
+    /// From the nearest of the chain that says anything of them.
+    std::optional<std::pair<int, int>> bitsOf(const Chain& chain, const Node& field)
+    {
+        Chain own;
+        for (const Node& link : chain)
+            if (link.child("bitRange") || link.child("lsb") || link.child("bitOffset")) {
+                own = {link};
+                break;
+            }
+        // A width that is not repeated is that of the base.
+        if (!own.empty() && own.front().child("bitOffset") && !own.front().child("bitWidth"))
+            own = chain;
+        if (const Node range = own.size() == 1 ? first(own, "bitRange") : Node()) {
+            const std::string text = textAt(range);
+            const std::size_t colon = text.find(':');
+            if (text.size() > 4 && text.front() == '[' && text.back() == ']' && colon != std::string::npos) {
+                const auto high = numberOf(std::string(trimmed(text.substr(1, colon - 1))));
+                const auto low = numberOf(std::string(trimmed(text.substr(colon + 1, text.size() - colon - 2))));
+                if (high && low && *high < 64 && *low <= *high)
+                    return std::pair{int(*low), int(*high - *low) + 1};
+            }
+            giveUp(range, fmt::format("\"{}\" is not a range of bits; the format is [msb:lsb].", printable(text.substr(0, 40))));
+            return std::nullopt;
+        }
+        if (const Node lsb = own.size() == 1 ? first(own, "lsb") : Node()) {
+            const auto low = number(lsb), high = number(first(own, "msb"));
+            if (low && high && *high < 64 && *low <= *high)
+                return std::pair{int(*low), int(*high - *low) + 1};
+            giveUp(lsb, "<lsb> and <msb> must be bits from 63 down to 0.");
+            return std::nullopt;
+        }
+        if (const Node at = first(own, "bitOffset")) {
+            const auto low = number(at);
+            const auto width = first(own, "bitWidth") ? number(first(own, "bitWidth")) : std::optional<std::uint64_t>(1);
+            if (low && width && *width > 0 && *width <= 64 && *low + *width <= 64)
+                return std::pair{int(*low), int(*width)};
+            giveUp(at, "<bitOffset> and <bitWidth> must stay within 64 bits.");
+            return std::nullopt;
+        }
+        giveUp(field, "has no bits: <bitRange>, <lsb> and <msb>, or <bitOffset> and <bitWidth>.");
+        return std::nullopt;
+    }
+
+    /// The word of a device file for how a field is accessed; what it cannot say goes into `about`.
+    std::string accessWord(const Chain& own, const std::string& access, const Chain& reg, std::string& about)
+    {
+        Node modified = first(own, "modifiedWriteValues");
+        if (!modified)
+            modified = first(reg, "modifiedWriteValues");
+        Node read = first(own, "readAction");
+        if (!read)
+            read = first(reg, "readAction");
+        const std::string modify = textAt(modified), action = textAt(read);
+        if (!action.empty() && action != "clear")
+            addWords(about, action == "set"      ? "Reading sets it."
+                            : action == "modify" ? "Reading changes it."
+                                                 : "Reading changes something else.");
+        if (access == "read-only")
+            return action == "clear" ? "rc" : "ro";
+        if (access == "writeOnce" || access == "read-writeOnce")
+            return "once";
+        if (modify == "oneToClear" || modify == "clear") {
+            if (modify == "clear")
+                addWords(about, "Any write clears it.");
+            return "w1c";
+        }
+        if (modify == "zeroToClear")
+            return "w0c";
+        if (modify == "oneToSet" || modify == "set") {
+            if (modify == "set")
+                addWords(about, "Any write sets it.");
+            return "w1s";
+        }
+        if (modify == "oneToToggle")
+            return "w1t";
+        if (modify == "zeroToSet" || modify == "zeroToToggle")
+            addWords(about, modify == "zeroToSet" ? "Writing a zero sets it." : "Writing a zero toggles it.");
+        else if (modify == "modify")
+            addWords(about, "What is read differs from what was written.");
+        else if (action == "clear")
+            addWords(about, "Reading clears it.");
+        return access == "write-only" ? "wo" : "rw";
+    }
+
+    void readFields(const Chain& regChain, FlatRegister& reg, int fromBit, int bits)
+    {
+        reg.fields = Json::object();
+        std::set<std::string> names;
+        const auto add = [&](std::string name, int lsb, int width, const std::string& access, std::string about, const Json& values,
+                             int line) {
+            name = wordFor(name);
+            while (!names.insert(lowered(name)).second)
+                name += "_2";
+            Json field;
+            const std::string place = width == 1 ? std::to_string(lsb) : fmt::format("{}:{}", lsb + width - 1, lsb);
+            if (access == "rw" && about.empty() && values.empty()) {
+                field = place;
+            } else {
+                field["bits"] = place;
+                if (access != "rw")
+                    field["access"] = access;
+                if (!about.empty())
+                    field["about"] = std::move(about);
+                if (!values.empty())
+                    field["values"] = values;
+            }
+            reg.fields[name] = std::move(field);
+            reg.fieldLines.emplace_back(name, line);
+        };
+        for (const Node& member : members(regChain)) {
+            if (failed_ || std::string_view(member.name()) != "field")
+                continue;
+            const Chain own = chainOf(member);
+            if (failed_)
+                return;
+            const std::optional<std::pair<int, int>> place = bitsOf(own, member);
+            if (!place)
+                return;
+            const std::string pattern = textAt(member.child("name"));
+            const Dim dim = dimOf(own);
+            const Node accessNode = first(own, "access");
+            std::string about = sentenceFor(textAt(first(own, "description")));
+            addWords(about, constraintText(first(own, "writeConstraint")));
+            const std::string access =
+                accessWord(own, accessNode ? textAt(accessNode) : reg.given.access, regChain, about);
+            const Json values = valuesOf(own, place->second);
+            if (failed_)
+                return;
+            for (int i = 0; i < dim.count; ++i) {
+                const std::string name = dim.isArray() ? withIndex(pattern, dim.index[std::size_t(i)]) : pattern;
+                const int low = place->first + int(dim.increment) * i;
+                if (++fields_ > kMaxFields)
+                    return giveUp(member, fmt::format("the file has more than {} fields.", kMaxFields));
+                if (low + place->second <= fromBit || low >= fromBit + bits) {
+                    if (fromBit == 0 && bits < 64 && reg.given.size != 32)
+                        remark(member, fmt::format("{} lies outside of its register; it is left out.", printable(name.substr(0, 48))));
+                    else if (fromBit == 0 && reg.given.size == 32 && low >= 32 && reg.name.empty())
+                        remark(member, fmt::format("{} lies outside of its register; it is left out.", printable(name.substr(0, 48))));
+                    continue;
+                }
+                const int from = std::max(low, fromBit), to = std::min(low + place->second, fromBit + bits);
+                if (low < fromBit || low + place->second > fromBit + bits) {
+                    remark(member, fmt::format("{} does not lie in one word of its register; its bits are described word by word.",
+                                               printable(name.substr(0, 48))));
+                    add(name, from - fromBit, to - from, access, about, Json::object(), lineOf(member));
+                } else {
+                    add(name, from - fromBit, to - from, access, about, values, lineOf(member));
+                }
+            }
+        }
+        if (reg.fields.empty()) {
+            std::string about;
+            const std::string access = accessWord({}, reg.given.access, regChain, about);
+            add("VALUE", 0, bits, access, about, Json::object(), reg.line);
+        }
+    }
+
+    /// Name -> code. Bits that do not matter count as zero, and are told.
+    Json valuesOf(const Chain& own, int width)
+    {
+        Json out = Json::object();
+        std::set<std::string> names;
+        for (const Node& link : own) {
+            for (const Node& list : link.children("enumeratedValues")) {
+                const Chain chain = chainOf(list);
+                if (failed_)
+                    return out;
+                if (textAt(first(chain, "usage")) == "read" && !out.empty())
+                    continue;
+                for (auto from = chain.rbegin(); from != chain.rend(); ++from)
+                    for (const Node& value : from->children("enumeratedValue")) {
+                        const std::string name = textAt(value.child("name"));
+                        if (textAt(value.child("isDefault")) == "true" || !value.child("value"))
+                            continue;
+                        std::string text = textAt(value.child("value"));
+                        bool wild = false;
+                        if (text.starts_with('#') || text.starts_with("0b"))
+                            for (char& c : text)
+                                if (c == 'x' || c == 'X') {
+                                    wild = true;
+                                    c = '0';
+                                }
+                        const std::optional<std::uint64_t> code = numberOf(text);
+                        if (!code || (width < 64 && *code >> width != 0)) {
+                            remark(value, fmt::format("the value {} = {} does not fit into {} bits; it is left out.",
+                                                      printable(name.substr(0, 48)), printable(textAt(value.child("value")).substr(0, 40)),
+                                                      width));
+                            continue;
+                        }
+                        if (*code > UINT32_MAX)
+                            continue;
+                        if (wild)
+                            remark(value, fmt::format("{} = {} stands for several codes; {} is the one with zeros.",
+                                                      printable(name.substr(0, 48)), printable(textAt(value.child("value")).substr(0, 40)),
+                                                      *code));
+                        std::string word = valueName(name.empty() ? textAt(value.child("value")) : name);
+                        while (!names.insert(word).second)
+                            word += "_2";
+                        out[word] = *code;
+                    }
+            }
+            if (!out.empty())
+                break;
+        }
+        return out;
+    }
+
+    static std::string valueName(const std::string& name)
+    {
+        std::string out = sentenceFor(name);
+        if (out.size() > 48)
+            out.resize(48);
+        return out.empty() ? "unnamed" : out;
+    }
+
+    const std::string& text_;
+    const std::string& name_;
+    std::vector<std::size_t> lineEnds_;
+    MakersFile out_;
+    int file_ = 0;
+    Node device_;
+    std::map<std::string, Node> peripherals_;
+    std::optional<Problem> failed_;
+    Json blocks_ = Json::object(), instances_ = Json::object();
+    std::map<std::string, std::string> blocksByText_;
+    std::set<std::string> blockNames_, instanceNames_;
+    std::set<std::pair<int, std::string>> told_;
+    int registers_ = 0, fields_ = 0, highestInterrupt_ = -1;
+};
+
+} // namespace
+
+Expected<MakersFile> readRegisterDescription(const std::string& text, const std::string& name)
+{
+    return RegisterReader(text, name).read();
+}
+
+} // namespace bindrel
