@@ -9,18 +9,39 @@ namespace bindrel::cli {
 static void addNew(CLI::App& app, int& exitCode)
 {
     struct Options {
-        std::string board;
+        std::string board, device;
         std::string plan;
     };
     auto options = std::make_shared<Options>();
     CLI::App* command =
         app.add_subcommand("new", "Create a plan for a board with the needs of its parts, all unbound.");
-    command->add_option("BOARD", options->board, "Name of a board")->required();
-    command->add_option("PLAN", options->plan, "Plan file to create; it must not exist")->required();
+    command->add_option("BOARD", options->board, "Name of a board; left out with --device");
+    command->add_option("PLAN", options->plan, "Plan file to create; it must not exist");
+    command->add_option("--device", options->device, "Name of a device, for a plan without a board");
     command->callback([options, &exitCode] {
+        // With --device the one name that is given is the plan's.
+        if (!options->device.empty() && options->plan.empty())
+            std::swap(options->board, options->plan);
+        if (options->plan.empty() || options->board.empty() == options->device.empty()) {
+            exitCode =
+                complain(problemOf("give a board and a plan file, or --device DEVICE and a plan file. See --help."));
+            return;
+        }
         std::error_code error;
         if (std::filesystem::exists(options->plan, error)) {
             exitCode = complain(problemOf(fmt::format("{} already exists; choose another name.", options->plan)));
+            return;
+        }
+        if (!options->device.empty()) {
+            const Expected<std::shared_ptr<const Device>> device = library().device(options->device);
+            Plan bare;
+            bare.name = std::filesystem::path(options->plan).stem().string();
+            const Outcome made =
+                device ? (bare.device = (*device)->name, savePlan(bare, options->plan)) : Outcome(device.problem());
+            if (!made)
+                exitCode = complain(made.problem());
+            else
+                say("{}: no needs, on {}\n", options->plan, bare.device);
             return;
         }
         const Expected<Board> board = library().board(options->board);

@@ -33,6 +33,12 @@ static void addWrite(CLI::App& app, int& exitCode)
             exitCode = complain(problemOf("--to needs the name of a folder."));
             return;
         }
+        if (!s->device->canBeWritten()) {
+            exitCode = refuse(fmt::format(
+                "{} is not described far enough to write C for it: {}. `device coverage` lists what is missing.",
+                s->device->name, listed(s->device->undescribed)));
+            return;
+        }
         const int errors = s->count(Finding::Severity::Error);
         if (errors > 0 && !options->incomplete && !options->dryRun) {
             exitCode = refuse(

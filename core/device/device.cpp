@@ -198,6 +198,17 @@ std::optional<int> Device::interruptOf(InstanceIndex instance, std::string_view 
     return interrupts.size() == 1 ? std::optional<int>(interrupts.begin()->second) : std::nullopt;
 }
 
+bool Device::lacks(std::string_view what) const
+{
+    return std::find(undescribed.begin(), undescribed.end(), what) != undescribed.end();
+}
+
+bool Device::canBeWritten() const
+{
+    return hasClocks() && !lacks("core") && !lacks("memory") && !lacks("addresses of some instances") &&
+           !lacks("bus clocks of some instances");
+}
+
 std::optional<std::pair<std::string, int>> Device::lineInterrupt(InstanceIndex watcher, int line) const
 {
     const auto& interrupts = instances[size_t(watcher)].interrupts;

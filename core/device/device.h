@@ -226,6 +226,14 @@ struct Device {
     std::string file;                             ///< that it was read from; empty when it was read from text
     std::string revision;                         ///< of the file's content: sixteen hexadecimal digits
 
+    /// Whether its files do not say this ("clocks").
+    bool lacks(std::string_view what) const;
+    /// Whether rates can be computed: its clocks are described.
+    bool hasClocks() const { return !lacks("clocks") && !lacks("core clock"); }
+    /// Whether a program can be written for it. Without wait states or operating ranges it can; their limits are then
+    /// not checked.
+    bool canBeWritten() const;
+
     const Core& core() const { return cores.front(); }
     ClockIndex cpuClock() const { return cores.front().clock; }
     CoreIndex findCore(std::string_view id) const;

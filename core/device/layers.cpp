@@ -28,8 +28,8 @@ std::string shortened(const Json& value)
 bool isList(const Json& value)
 {
     return value.is_array() && !value.empty() && std::all_of(value.begin(), value.end(), [](const Json& item) {
-        return item.is_object() && item.contains("id") && item["id"].is_string();
-    });
+               return item.is_object() && item.contains("id") && item["id"].is_string();
+           });
 }
 
 class Stack {
@@ -69,23 +69,30 @@ public:
         }
         if (there && patch.contains("was") && root.at(where) != patch["was"]) {
             remark(from, pointer,
-                   fmt::format("the layer now says {} at {}, not {}: look whether the correction is still needed. It is not applied.",
+                   fmt::format("the layer now says {} at {}, not {}: look whether the correction is still needed. It "
+                               "is not applied.",
                                shortened(root.at(where)), at, shortened(patch["was"])));
             return;
         }
         if (there && root.at(where) == patch["is"]) {
-            remark(from, pointer, fmt::format("the layer says {} at {} already; the correction can go.", shortened(patch["is"]), at));
+            remark(from, pointer,
+                   fmt::format("the layer says {} at {} already; the correction can go.", shortened(patch["is"]), at));
             return;
         }
-        Replaced replaced{at, there ? shortened(root.at(where)) : "nothing", shortened(patch["is"]), out_.device->place(at),
-                          from.place(pointer), because};
+        Replaced replaced{at,
+                          there ? shortened(root.at(where)) : "nothing",
+                          shortened(patch["is"]),
+                          out_.device->place(at),
+                          from.place(pointer),
+                          because};
         try {
             if (patch["is"].is_null()) {
                 root.at(where.parent_pointer()).erase(where.back());
             } else {
                 if (!there && !at.empty() && !root.contains(where.parent_pointer())) {
-                    remark(from, pointer, fmt::format("nothing stands at {}, so nothing can be put below it.",
-                                                      where.parent_pointer().to_string()));
+                    remark(from, pointer,
+                           fmt::format("nothing stands at {}, so nothing can be put below it.",
+                                       where.parent_pointer().to_string()));
                     return;
                 }
                 root[where] = patch["is"];
@@ -122,7 +129,8 @@ private:
             return;
         }
         if (value.is_null()) {
-            out_.replaced.push_back({pointer, shortened(*known), "nothing", out_.device->place(pointer), layer.place(pointerThere), {}});
+            out_.replaced.push_back(
+                {pointer, shortened(*known), "nothing", out_.device->place(pointer), layer.place(pointerThere), {}});
             into.erase(key);
             return;
         }
@@ -137,18 +145,24 @@ private:
             return;
         }
         if (*known != value)
-            out_.replaced.push_back({pointer, shortened(*known), shortened(value), out_.device->place(pointer),
-                                     layer.place(pointerThere), {}});
+            out_.replaced.push_back({pointer,
+                                     shortened(*known),
+                                     shortened(value),
+                                     out_.device->place(pointer),
+                                     layer.place(pointerThere),
+                                     {}});
         *known = withoutNulls(value);
         out_.device->adopt(layer, pointerThere, pointer);
     }
 
-    void putItem(Json& list, const std::string& above, const Json& item, const PlacedJson& layer, const std::string& pointerThere)
+    void putItem(Json& list, const std::string& above, const Json& item, const PlacedJson& layer,
+                 const std::string& pointerThere)
     {
         for (std::size_t n = 0; n < list.size(); ++n)
             if (list[n]["id"] == item["id"]) {
                 for (const auto& [name, below] : item.items())
-                    put(list[n], above + "/" + std::to_string(n), name, below, layer, pointerThere + "/" + pointerWord(name));
+                    put(list[n], above + "/" + std::to_string(n), name, below, layer,
+                        pointerThere + "/" + pointerWord(name));
                 return;
             }
         list.push_back(withoutNulls(item));
@@ -192,7 +206,8 @@ Expected<std::vector<LayerRequest>> layersOf(const std::string& text, const std:
         for (const std::filesystem::path& part : path)
             inside = inside && part != "..";
         if (!inside && row.has("file"))
-            row.child("file").fail(fmt::format("\"{}\" must name a file in the folder of this one, or below it.", printable(request.file)));
+            row.child("file").fail(fmt::format("\"{}\" must name a file in the folder of this one, or below it.",
+                                               printable(request.file)));
         out.push_back(std::move(request));
     }
     if (out.size() > kMaxLayers)
@@ -242,8 +257,9 @@ std::optional<Problem> malformed(const Json& patch, const TextPlace& at, const s
             return item.key() == "at" || item.key() == "was" || item.key() == "is" || item.key() == "because";
         }))
         return std::nullopt;
-    Problem problem = problemOf("a correction has \"at\" (a JSON pointer), \"is\" (the right value), \"because\" (the reason), "
-                                "and may have \"was\" (the wrong value).");
+    Problem problem =
+        problemOf("a correction has \"at\" (a JSON pointer), \"is\" (the right value), \"because\" (the reason), "
+                  "and may have \"was\" (the wrong value).");
     problem.file = at.file;
     problem.pointer = pointer;
     problem.line = at.line;
@@ -326,7 +342,10 @@ std::string deviceTextFor(const std::filesystem::path& makersFile)
 {
     std::string name;
     for (const char c : makersFile.stem().string())
-        name += (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || (c >= '0' && c <= '9') || c == '_' || c == '-' || c == '.' ? c : '_';
+        name += (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || (c >= '0' && c <= '9') || c == '_' || c == '-' ||
+                        c == '.'
+                    ? c
+                    : '_';
     Json json;
     json["format"] = 1;
     json["name"] = name.empty() ? "chip" : name.substr(0, 48);

@@ -31,6 +31,21 @@ std::vector<fs::path> jsonFiles(const fs::path& folder)
     return files;
 }
 
+/// Files of chips' makers in a folder, not below it.
+std::vector<fs::path> makersFiles(const fs::path& folder)
+{
+    std::vector<fs::path> files;
+    std::error_code error;
+    for (fs::directory_iterator it(folder, fs::directory_options::skip_permission_denied, error), end;
+         !error && it != end; it.increment(error)) {
+        const std::string ending = lowered(it->path().extension().string());
+        if (ending == ".svd" || ending == ".bsd" || ending == ".bsdl" || ending == ".ibs")
+            files.push_back(it->path());
+    }
+    std::sort(files.begin(), files.end());
+    return files;
+}
+
 } // namespace
 
 const char* nameOf(Origin origin)
@@ -102,6 +117,13 @@ std::optional<Library::Found> Library::find(const char* kind, std::string_view n
         for (const fs::path& file : jsonFiles(place.folder / kind))
             if (lowered(file.stem().string()) == wanted)
                 return Found{file, place.origin};
+        // A maker's file alone is a device, too, where there is no device file of its name.
+        if (std::string_view(kind) == "devices")
+            for (const fs::path& folder : {direct ? place.folder : fs::path(), place.folder / kind})
+                if (!folder.empty())
+                    for (const fs::path& file : makersFiles(folder))
+                        if (lowered(file.stem().string()) == wanted)
+                            return Found{file, place.origin};
     }
     return std::nullopt;
 }
@@ -173,7 +195,7 @@ std::vector<std::string> Library::deviceNames() const
         // A family's file may lie among its members; it is no device, since it has no package.
         const std::optional<Found> found = deviceFile(name);
         const Expected<std::string> text = found ? readFile(found->file) : Expected<std::string>(std::string());
-        if (text && text->find("\"package\"") != std::string::npos)
+        if (text && (text->find("\"package\"") != std::string::npos || text->find("\"layers\"") != std::string::npos))
             out.push_back(uppered(name));
     }
     return out;

@@ -90,7 +90,8 @@ std::vector<std::string> standIn(PlacedJson& placed)
                            std::all_of(device["cores"].begin(), device["cores"].end(),
                                        [](const Json& core) { return hasText(core, "memory"); });
     if (!ownMemory && !hasText(device.value("core", Json::object()), "memory") && lacks("memory", "memory"))
-        device["memory"] = Json{{"flash", Json::array({"0x0000 0000", 256})}, {"ram", Json::array({"0x0000 0000", 256})}};
+        device["memory"] =
+            Json{{"flash", Json::array({"0x0000 0000", 256})}, {"ram", Json::array({"0x0000 0000", 256})}};
     if (lacks("supply", "supply"))
         device["supply"] = Json::array({"1 V", "6 V"});
     if (lacks("ranges", "operating ranges")) {

@@ -47,12 +47,29 @@ void strangeTools(const Facts& f, std::vector<Finding>& out)
     }
 }
 
+/// Once for all that is not known: what follows from it is not told again.
+void undescribed(const Facts& f, std::vector<Finding>& out)
+{
+    if (f.device.undescribed.empty())
+        return;
+    Finding finding;
+    finding.severity = Finding::Severity::Caution;
+    finding.text = fmt::format("The files of {} do not describe: {}. {}", f.device.name, listed(f.device.undescribed),
+                               !f.device.hasClocks()
+                                   ? "Placement works; rates and registers are not computed, and no C is written."
+                               : !f.device.canBeWritten() ? "No C is written."
+                                                          : "Their limits are not checked.");
+    finding.place = {Place::Kind::None, f.device.file, {}};
+    out.push_back(std::move(finding));
+}
+
 } // namespace
 
 std::vector<Rule> fileRules()
 {
     return {{"DEV-01", "A user file replaces a shipped one", shadows},
-            {"DEV-02", "A device file that is not shipped names the compiler", strangeTools}};
+            {"DEV-02", "A device file that is not shipped names the compiler", strangeTools},
+            {"DEV-03", "The device is described only in part", undescribed}};
 }
 
 } // namespace bindrel

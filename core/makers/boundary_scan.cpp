@@ -9,8 +9,8 @@
 #include <optional>
 #include <set>
 
-// IEEE 1149.1 BSDL, a subset of VHDL: entity, generic PHYSICAL_PIN_MAP, port list, constants of PIN_MAP_STRING. What the
-// scan registers do is of no use here and is passed over.
+// IEEE 1149.1 BSDL, a subset of VHDL: entity, generic PHYSICAL_PIN_MAP, port list, constants of PIN_MAP_STRING. What
+// the scan registers do is of no use here and is passed over.
 
 namespace bindrel {
 
@@ -95,7 +95,8 @@ private:
             }
             if (c == '"') {
                 const std::size_t end = text_.find('"', i + 1);
-                if (end == std::string::npos || std::count(text_.begin() + std::ptrdiff_t(i), text_.begin() + std::ptrdiff_t(end), '\n') > 0)
+                if (end == std::string::npos ||
+                    std::count(text_.begin() + std::ptrdiff_t(i), text_.begin() + std::ptrdiff_t(end), '\n') > 0)
                     return problemAt(i, "a text in quotes has no end on its line.");
                 token.kind = Token::Kind::Text;
                 token.text = token.as = text_.substr(i + 1, end - i - 1);
@@ -132,7 +133,10 @@ private:
         return std::nullopt;
     }
 
-    const Token& peek(std::size_t ahead = 0) const { return next_ + ahead < tokens_.size() ? tokens_[next_ + ahead] : end_; }
+    const Token& peek(std::size_t ahead = 0) const
+    {
+        return next_ + ahead < tokens_.size() ? tokens_[next_ + ahead] : end_;
+    }
     Token take() { return next_ < tokens_.size() ? tokens_[next_++] : end_; }
     bool at(std::string_view text) const { return peek().kind != Token::Kind::Text && peek().text == text; }
     bool accept(std::string_view text)
@@ -202,7 +206,8 @@ private:
                 if (from < 0 || to < 0 || std::labs(to - from) > long(kMaxPins) || (down ? from < to : to < from))
                     return problemHere("this range of a bit_vector cannot be.");
             } else if (type != "bit" && type != "std_logic") {
-                return problemHere(fmt::format("\"{}\" is not a type of a port; the standard has bit and bit_vector.", printable(type)));
+                return problemHere(fmt::format("\"{}\" is not a type of a port; the standard has bit and bit_vector.",
+                                               printable(type)));
             }
             for (const Token& name : names) {
                 Port port{name.as, mode, {}, name.offset};
@@ -253,8 +258,8 @@ private:
     std::optional<Problem> readAttribute()
     {
         const std::string what = peek(1).text;
-        static const std::set<std::string, std::less<>> tap{"tap_scan_in", "tap_scan_mode", "tap_scan_out", "tap_scan_clock",
-                                                            "tap_scan_reset"};
+        static const std::set<std::string, std::less<>> tap{"tap_scan_in", "tap_scan_mode", "tap_scan_out",
+                                                            "tap_scan_clock", "tap_scan_reset"};
         if (tap.contains(what) && peek(2).text == "of")
             tap_.insert(peek(3).text);
         skipStatement();
@@ -276,7 +281,8 @@ private:
         if (maps_.empty())
             return problemAt(0, fmt::format("{} has no pin map (a constant of PIN_MAP_STRING).", entity_));
         const std::string wanted = choice_.package.empty() ? default_ : choice_.package;
-        auto map = std::find_if(maps_.begin(), maps_.end(), [&](const auto& m) { return lowered(m.first) == lowered(wanted); });
+        auto map = std::find_if(maps_.begin(), maps_.end(),
+                                [&](const auto& m) { return lowered(m.first) == lowered(wanted); });
         if (map == maps_.end() && !choice_.package.empty()) {
             std::vector<std::string> names;
             for (const auto& [name, token] : maps_)
@@ -342,7 +348,8 @@ private:
                         ++i;
                         break;
                     }
-                    return problemAt(offsetIn(map->second, std::min(i, text.size())), "expected \",\" or \")\" in the list of pins.");
+                    return problemAt(offsetIn(map->second, std::min(i, text.size())),
+                                     "expected \",\" or \")\" in the list of pins.");
                 }
             } else {
                 const std::size_t here = i;
@@ -359,26 +366,28 @@ private:
 
             const auto port = portAt_.find(lowered(name));
             if (port == portAt_.end())
-                return problemAt(offsetIn(map->second, at),
-                                 fmt::format("{} is not a port of {}.{}", printable(name), entity_, didYouMean(name, portNames())));
+                return problemAt(offsetIn(map->second, at), fmt::format("{} is not a port of {}.{}", printable(name),
+                                                                        entity_, didYouMean(name, portNames())));
             const Port& of = ports_[port->second];
             mapped.insert(lowered(name));
             if (element.empty() && !of.bits.empty() && of.bits.size() != places.size())
                 return problemAt(offsetIn(map->second, at),
-                                 fmt::format("{} has {} bits, and {} pins are listed for it.", of.name, of.bits.size(), places.size()));
+                                 fmt::format("{} has {} bits, and {} pins are listed for it.", of.name, of.bits.size(),
+                                             places.size()));
             for (std::size_t n = 0; n < places.size(); ++n) {
                 MakersPin pin;
                 pin.number = places[n].first;
                 pin.name = !element.empty() ? of.name + element : of.bits.empty() ? of.name : of.bits[n];
                 const PowerName power = powerOf(of.name);
-                const bool linkage = of.mode.starts_with("linkage") || of.mode.starts_with("power") || of.mode.starts_with("vref");
-                pin.kind = of.mode == "power_pos" || (linkage && power == PowerName::Supply) || of.mode.starts_with("vref")
-                               ? MakersPin::Kind::Supply
-                           : of.mode == "power_0" || of.mode == "power_neg" || (linkage && power == PowerName::Ground)
-                               ? MakersPin::Kind::Ground
-                           : linkage || (tap_.contains(lowered(of.name)) && places.size() == 1)
-                               ? MakersPin::Kind::Dedicated
-                               : MakersPin::Kind::Pad;
+                const bool linkage =
+                    of.mode.starts_with("linkage") || of.mode.starts_with("power") || of.mode.starts_with("vref");
+                pin.kind =
+                    of.mode == "power_pos" || (linkage && power == PowerName::Supply) || of.mode.starts_with("vref")
+                        ? MakersPin::Kind::Supply
+                    : of.mode == "power_0" || of.mode == "power_neg" || (linkage && power == PowerName::Ground)
+                        ? MakersPin::Kind::Ground
+                    : linkage || (tap_.contains(lowered(of.name)) && places.size() == 1) ? MakersPin::Kind::Dedicated
+                                                                                         : MakersPin::Kind::Pad;
                 std::tie(pin.line, pin.column) = lineAndColumn(text_, offsetIn(map->second, places[n].second));
                 if (!numbers.insert(pin.number).second)
                     return problemAt(offsetIn(map->second, places[n].second),
@@ -391,18 +400,21 @@ private:
         putPins(out, file, map->first, pins);
         for (const Port& port : ports_)
             if (!mapped.contains(lowered(port.name)) && out.remarks.size() < 1000)
-                out.remarks.push_back(problemAt(port.offset, fmt::format("{} is on no pin of {}.", port.name, map->first)));
+                out.remarks.push_back(
+                    problemAt(port.offset, fmt::format("{} is on no pin of {}.", port.name, map->first)));
         if (maps_.size() > 1) {
             std::vector<std::string> others;
             for (const auto& [name, token] : maps_)
                 if (name != map->first)
                     others.push_back(name);
-            out.remarks.push_back(problemAt(tokens_[map->second].offset,
-                                            fmt::format("{} is read; the file also has {}.", map->first, listed(others))));
+            out.remarks.push_back(
+                problemAt(tokens_[map->second].offset,
+                          fmt::format("{} is read; the file also has {}.", map->first, listed(others))));
         }
         if (!tap_.empty())
-            out.remarks.push_back(problemAt(0, "the pins of the test access port are taken as its own; a pad that shares one is "
-                                               "described in the device file."));
+            out.remarks.push_back(
+                problemAt(0, "the pins of the test access port are taken as its own; a pad that shares one is "
+                             "described in the device file."));
         return out;
     }
 
@@ -423,7 +435,8 @@ private:
     const std::string& name_;
     const MakersChoice& choice_;
     std::vector<Token> tokens_;
-    std::vector<std::tuple<std::size_t, std::size_t, std::size_t>> pieces_; ///< token, offset in the file, offset in its text
+    std::vector<std::tuple<std::size_t, std::size_t, std::size_t>>
+        pieces_; ///< token, offset in the file, offset in its text
     Token end_;
     std::size_t next_ = 0;
     std::string entity_, default_;

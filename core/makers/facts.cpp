@@ -79,14 +79,15 @@ std::vector<std::pair<std::string, int>> cut(std::string_view text, char sign, i
 
 const std::vector<std::string>& clockKeys()
 {
-    static const std::vector<std::string> all{"set by",  "shown by", "code",     "on",       "ready",       "starts in", "frozen by",
-                                              "at most", "at least", "from",     "because",  "tolerance",   "draws",     "with"};
+    static const std::vector<std::string> all{"set by",    "shown by",  "code",    "on",       "ready",
+                                              "starts in", "frozen by", "at most", "at least", "from",
+                                              "because",   "tolerance", "draws",   "with"};
     return all;
 }
 const std::vector<std::string>& instanceKeys()
 {
-    static const std::vector<std::string> all{"block", "kind",  "at",      "bus",        "clock", "gate",
-                                              "reset", "unit",  "signals", "interrupts", "with"};
+    static const std::vector<std::string> all{"block", "kind", "at",      "bus",        "clock", "gate",
+                                              "reset", "unit", "signals", "interrupts", "with"};
     return all;
 }
 const std::vector<std::string>& padKeys()
@@ -250,8 +251,9 @@ private:
         try {
             return Json::parse(text);
         } catch (const Json::exception&) {
-            fail(fact.line, column, fmt::format("\"{}\" is not a value in JSON; write a text in quotes, a number, [list] or {{object}}.",
-                                                printable(text.substr(0, 60))));
+            fail(fact.line, column,
+                 fmt::format("\"{}\" is not a value in JSON; write a text in quotes, a number, [list] or {{object}}.",
+                             printable(text.substr(0, 60))));
             return std::nullopt;
         }
     }
@@ -275,8 +277,8 @@ private:
             } else {
                 const std::string first = part.substr(0, part.find(' '));
                 fail(fact.line, fact.columns[i],
-                     fmt::format("\"{}\" begins no clause; here stand {}.{}", printable(first.substr(0, 40)), listed(keys),
-                                 didYouMean(first, keys)));
+                     fmt::format("\"{}\" begins no clause; here stand {}.{}", printable(first.substr(0, 40)),
+                                 listed(keys), didYouMean(first, keys)));
                 return out;
             }
         }
@@ -301,7 +303,8 @@ private:
             fail(fact.line, clause.column, "\"with\" takes a key of the device file and its value in JSON.");
             return true;
         }
-        if (std::optional<Json> value = json(std::string(trimmed(std::string_view(text).substr(blank))), fact, clause.column))
+        if (std::optional<Json> value =
+                json(std::string(trimmed(std::string_view(text).substr(blank))), fact, clause.column))
             into[text.substr(0, blank)] = *std::move(value);
         return true;
     }
@@ -347,8 +350,9 @@ private:
         for (const std::string& item : items) {
             const std::size_t equals = item.rfind('=');
             if (equals == std::string::npos) {
-                fail(fact.line, column, fmt::format("\"{}\" must be written as {}.", printable(item.substr(0, 60)),
-                                                    codeFirst ? "CODE = SIGNAL" : "NAME = CODE"));
+                fail(fact.line, column,
+                     fmt::format("\"{}\" must be written as {}.", printable(item.substr(0, 60)),
+                                 codeFirst ? "CODE = SIGNAL" : "NAME = CODE"));
                 return out;
             }
             const std::string left(trimmed(std::string_view(item).substr(0, equals)));
@@ -458,7 +462,8 @@ private:
                 size.resize(size.size() - std::string_view(word).size());
                 break;
             }
-        if (const std::optional<std::int64_t> bytes = number(size, fact, parts[1].second); bytes && *bytes < (1ll << 40)) {
+        if (const std::optional<std::int64_t> bytes = number(size, fact, parts[1].second);
+            bytes && *bytes < (1ll << 40)) {
             const std::string area(trimmed(parts[0].first.substr(0, at)));
             root()["memory"][area] = Json::array({std::string(trimmed(parts[0].first.substr(at + 4))), *bytes * unit});
             place("/memory/" + pointerWord(area), fact);
@@ -559,8 +564,8 @@ private:
                 place("/clocks/" + std::to_string(i), fact);
     }
 
-    /// "source crystal 4 MHz to 40 MHz", "system select HFI = 0, HFX = 1", "kernel divide BUS by 1, 2, 4": the parts that
-    /// belong to the type. A line that only adds to a clock begins with a clause.
+    /// "source crystal 4 MHz to 40 MHz", "system select HFI = 0, HFX = 1", "kernel divide BUS by 1, 2, 4": the parts
+    /// that belong to the type. A line that only adds to a clock begins with a clause.
     bool readClockType(const Fact& fact, Json& clock, std::size_t& used)
     {
         std::string first = fact.parts.empty() ? std::string() : fact.parts[0];
@@ -572,18 +577,20 @@ private:
             first = std::string(trimmed(std::string_view(first).substr(taken.size())));
         };
         bool any = false;
-        if (const std::string tier = word(); tier == "source" || tier == "multiplier" || tier == "system" || tier == "kernel") {
+        if (const std::string tier = word();
+            tier == "source" || tier == "multiplier" || tier == "system" || tier == "kernel") {
             clock["tier"] = tier;
             drop(tier);
             any = true;
         }
-        static const std::vector<std::string> types{"oscillator", "crystal", "external", "select", "divide", "multiply", "follow", "gate"};
+        static const std::vector<std::string> types{"oscillator", "crystal",  "external", "select",
+                                                    "divide",     "multiply", "follow",   "gate"};
         const std::string type = word();
         if (std::find(types.begin(), types.end(), type) == types.end()) {
             if (any) {
                 fail(fact.line, fact.columns[0],
-                     fmt::format("\"{}\" is not a type of clock; use {}.{}", printable(type.substr(0, 40)), listed(types),
-                                 didYouMean(type, types)));
+                     fmt::format("\"{}\" is not a type of clock; use {}.{}", printable(type.substr(0, 40)),
+                                 listed(types), didYouMean(type, types)));
                 return false;
             }
             return true;
@@ -593,7 +600,8 @@ private:
         std::vector<std::string> items{first};
         used = 1;
         const auto keyword = [](const std::string& part) {
-            return std::any_of(clockKeys().begin(), clockKeys().end(), [&part](const std::string& key) { return startsWithWord(part, key); });
+            return std::any_of(clockKeys().begin(), clockKeys().end(),
+                               [&part](const std::string& key) { return startsWithWord(part, key); });
         };
         while (used < fact.parts.size() && !keyword(fact.parts[used]))
             items.push_back(fact.parts[used++]);
@@ -661,13 +669,16 @@ private:
             } else if (clause.key == "interrupts") {
                 for (const std::string& item : clause.items) {
                     const std::size_t blank = item.rfind(' ');
-                    const auto value = blank == std::string::npos ? std::nullopt : number(item.substr(blank + 1), fact, clause.column);
+                    const auto value =
+                        blank == std::string::npos ? std::nullopt : number(item.substr(blank + 1), fact, clause.column);
                     if (!value)
                         return fail(fact.line, clause.column, "write interrupts as: event 12, receive 13.");
                     instance["interrupts"][std::string(trimmed(item.substr(0, blank)))] = *value;
                 }
             } else {
-                instance[clause.key == "at" ? "base" : clause.key == "clock" ? "kernel" : clause.key.c_str()] = only(clause, fact);
+                instance[clause.key == "at"      ? "base"
+                         : clause.key == "clock" ? "kernel"
+                                                 : clause.key.c_str()] = only(clause, fact);
             }
         }
         place("/instances/" + pointerWord(id), fact);
@@ -829,15 +840,19 @@ bool plain(const Json& value, const std::vector<std::string>& keys)
     if (!value.is_string())
         return false;
     const std::string& text = value.get_ref<const std::string&>();
-    if (text.empty() || std::string(trimmed(text)) != text || text.find_first_of(",:\"#{}[]\\\n") != std::string::npos ||
-        text.find(" by ") != std::string::npos || text.find(" to ") != std::string::npos || text.find('=') != std::string::npos)
+    if (text.empty() || std::string(trimmed(text)) != text ||
+        text.find_first_of(",:\"#{}[]\\\n") != std::string::npos || text.find(" by ") != std::string::npos ||
+        text.find(" to ") != std::string::npos || text.find('=') != std::string::npos)
         return false;
-    return std::none_of(keys.begin(), keys.end(), [&text](const std::string& key) { return startsWithWord(text, key); });
+    return std::none_of(keys.begin(), keys.end(),
+                        [&text](const std::string& key) { return startsWithWord(text, key); });
 }
 
 std::string headed(const std::string& id, const Json& item)
 {
-    return id + (item.contains("name") && item["name"].is_string() && !item["name"].get<std::string>().empty() ? " " + item["name"].dump() : "");
+    return id + (item.contains("name") && item["name"].is_string() && !item["name"].get<std::string>().empty()
+                     ? " " + item["name"].dump()
+                     : "");
 }
 
 class FactsWriter {
@@ -858,7 +873,8 @@ public:
                     writePad(id, pad);
             else if (key == "cpu_clock" && plain(value, {}))
                 line("core clock " + value.get<std::string>());
-            else if (key == "supply" && value.is_array() && value.size() == 2 && plain(value[0], {}) && plain(value[1], {}))
+            else if (key == "supply" && value.is_array() && value.size() == 2 && plain(value[0], {}) &&
+                     plain(value[1], {}))
                 line(fmt::format("supply {} to {}", value[0].get<std::string>(), value[1].get<std::string>()));
             else
                 set("/" + pointerWord(key), value);
@@ -869,7 +885,10 @@ public:
 private:
     void line(const std::string& text) { out_ += text + "\n"; }
     void set(const std::string& pointer, const Json& value) { line(fmt::format("set {} {}", pointer, value.dump())); }
-    static std::string with(const std::string& key, const Json& value) { return fmt::format("with {} {}", key, value.dump()); }
+    static std::string with(const std::string& key, const Json& value)
+    {
+        return fmt::format("with {} {}", key, value.dump());
+    }
 
     void writeClock(const Json& clock, const std::string&)
     {
@@ -889,11 +908,14 @@ private:
             if (kind == "oscillator" && clock.contains("rate") && plain(clock["rate"], keys)) {
                 type += " " + clock["rate"].get<std::string>();
                 told.push_back("rate");
-            } else if ((kind == "crystal" || kind == "external") && clock.contains("crystal") && clock["crystal"].is_array() &&
-                       clock["crystal"].size() == 2 && plain(clock["crystal"][0], keys) && plain(clock["crystal"][1], keys)) {
-                type += fmt::format(" {} to {}", clock["crystal"][0].get<std::string>(), clock["crystal"][1].get<std::string>());
+            } else if ((kind == "crystal" || kind == "external") && clock.contains("crystal") &&
+                       clock["crystal"].is_array() && clock["crystal"].size() == 2 &&
+                       plain(clock["crystal"][0], keys) && plain(clock["crystal"][1], keys)) {
+                type += fmt::format(" {} to {}", clock["crystal"][0].get<std::string>(),
+                                    clock["crystal"][1].get<std::string>());
                 told.push_back("crystal");
-            } else if (kind == "select" && clock.contains("inputs") && clock["inputs"].is_object() && !clock["inputs"].empty()) {
+            } else if (kind == "select" && clock.contains("inputs") && clock["inputs"].is_object() &&
+                       !clock["inputs"].empty()) {
                 std::vector<std::string> inputs;
                 bool fine = true;
                 for (const auto& [name, code] : clock["inputs"].items()) {
@@ -904,10 +926,12 @@ private:
                     type += " " + joined(inputs, ", ");
                     told.push_back("inputs");
                 }
-            } else if ((kind == "divide" || kind == "multiply") && clock.contains("from") && plain(clock["from"], keys)) {
+            } else if ((kind == "divide" || kind == "multiply") && clock.contains("from") &&
+                       plain(clock["from"], keys)) {
                 type += " " + clock["from"].get<std::string>();
                 told.push_back("from");
-                if (clock.contains("factors") && clock["factors"].is_string() && clock["factors"].get<std::string>().find("..") != std::string::npos) {
+                if (clock.contains("factors") && clock["factors"].is_string() &&
+                    clock["factors"].get<std::string>().find("..") != std::string::npos) {
                     type += " by " + clock["factors"].get<std::string>();
                     told.push_back("factors");
                 } else if (clock.contains("factors") && clock["factors"].is_array()) {
@@ -915,7 +939,8 @@ private:
                     bool fine = !clock["factors"].empty();
                     for (const Json& factor : clock["factors"]) {
                         // A text that looks like a whole number would come back as one.
-                        const bool whole = factor.is_string() && factor.get<std::string>().find('.') == std::string::npos;
+                        const bool whole =
+                            factor.is_string() && factor.get<std::string>().find('.') == std::string::npos;
                         fine = fine && (factor.is_number_integer() || (plain(factor, keys) && !whole));
                         list.push_back(factor.is_string() ? factor.get<std::string>() : factor.dump());
                     }
@@ -930,14 +955,19 @@ private:
             }
             clauses.push_back(type);
         }
-        for (const auto& [word, key] : {std::pair{"set by", "control"}, {"shown by", "status"}, {"code", "encoding"}, {"starts in", "startup"},
-                                        {"tolerance", "tolerance"}, {"draws", "draws"}})
+        for (const auto& [word, key] : {std::pair{"set by", "control"},
+                                        {"shown by", "status"},
+                                        {"code", "encoding"},
+                                        {"starts in", "startup"},
+                                        {"tolerance", "tolerance"},
+                                        {"draws", "draws"}})
             if (clock.contains(key) && plain(clock[key], keys)) {
                 clauses.push_back(fmt::format("{} {}", word, clock[key].get<std::string>()));
                 told.push_back(key);
             }
         for (const auto& [word, key] : {std::pair{"on", "enable"}, {"ready", "ready"}})
-            if (clock.contains(key) && clock[key].is_string() && clock[key].get<std::string>().find_first_of(",:\"#") == std::string::npos) {
+            if (clock.contains(key) && clock[key].is_string() &&
+                clock[key].get<std::string>().find_first_of(",:\"#") == std::string::npos) {
                 clauses.push_back(fmt::format("{} {}", word, clock[key].get<std::string>()));
                 told.push_back(key);
             }
@@ -949,7 +979,8 @@ private:
             });
             if (words && !limit.empty()) {
                 if (limit.contains("min") && limit.contains("max"))
-                    clauses.push_back(fmt::format("from {} to {}", limit["min"].get<std::string>(), limit["max"].get<std::string>()));
+                    clauses.push_back(
+                        fmt::format("from {} to {}", limit["min"].get<std::string>(), limit["max"].get<std::string>()));
                 else if (limit.contains("max"))
                     clauses.push_back("at most " + limit["max"].get<std::string>());
                 else if (limit.contains("min"))
@@ -966,13 +997,19 @@ private:
     {
         std::vector<std::string> clauses, told;
         const auto& keys = instanceKeys();
-        for (const auto& [word, key] : {std::pair{"block", "block"}, {"kind", "kind"}, {"at", "base"}, {"bus", "bus"}, {"clock", "kernel"}, {"unit", "unit"}})
+        for (const auto& [word, key] : {std::pair{"block", "block"},
+                                        {"kind", "kind"},
+                                        {"at", "base"},
+                                        {"bus", "bus"},
+                                        {"clock", "kernel"},
+                                        {"unit", "unit"}})
             if (instance.contains(key) && plain(instance[key], keys)) {
                 clauses.push_back(fmt::format("{} {}", word, instance[key].get<std::string>()));
                 told.push_back(key);
             }
         for (const char* key : {"gate", "reset"})
-            if (instance.contains(key) && instance[key].is_string() && instance[key].get<std::string>().find_first_of(",:\"#") == std::string::npos) {
+            if (instance.contains(key) && instance[key].is_string() &&
+                instance[key].get<std::string>().find_first_of(",:\"#") == std::string::npos) {
                 clauses.push_back(fmt::format("{} {}", key, instance[key].get<std::string>()));
                 told.push_back(key);
             }
@@ -1020,7 +1057,8 @@ private:
             }
         }
         if (pad.contains("fixed") && pad["fixed"].is_array() && !pad["fixed"].empty() &&
-            std::all_of(pad["fixed"].begin(), pad["fixed"].end(), [&](const Json& signal) { return plain(signal, keys); })) {
+            std::all_of(pad["fixed"].begin(), pad["fixed"].end(),
+                        [&](const Json& signal) { return plain(signal, keys); })) {
             std::vector<std::string> items;
             for (const Json& signal : pad["fixed"])
                 items.push_back(signal.get<std::string>());
@@ -1030,7 +1068,8 @@ private:
         finish("pad " + id, clauses, pad, told);
     }
 
-    void finish(const std::string& head, std::vector<std::string> clauses, const Json& item, const std::vector<std::string>& told)
+    void finish(const std::string& head, std::vector<std::string> clauses, const Json& item,
+                const std::vector<std::string>& told)
     {
         for (const auto& [key, value] : item.items())
             if (std::find(told.begin(), told.end(), key) == told.end())

@@ -7,7 +7,8 @@
 
 namespace bindrel {
 
-/// A device file, or a part of one, as lines of facts (docs/formats/facts.md): what readFacts() reads as the same values.
+/// A device file, or a part of one, as lines of facts (docs/formats/facts.md): what readFacts() reads as the same
+/// values.
 std::string factsText(const nlohmann::ordered_json& device);
 
 } // namespace bindrel

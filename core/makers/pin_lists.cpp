@@ -13,7 +13,7 @@ namespace bindrel {
 
 namespace {
 
-constexpr std::size_t kMaxPins = 4096;
+constexpr std::size_t kMaxListed = 4096;
 
 Problem problemIn(const std::string& name, int line, std::string message)
 {
@@ -89,7 +89,8 @@ void putPins(MakersFile& out, int file, const std::string& package, const std::v
     const bool row = !grid && pins.size() <= 28 && pins.size() % 4 != 0;
     const std::string name = uppered(package);
     const auto has = [&name](std::initializer_list<const char*> words) {
-        return std::any_of(words.begin(), words.end(), [&](const char* word) { return name.find(word) != std::string::npos; });
+        return std::any_of(words.begin(), words.end(),
+                           [&](const char* word) { return name.find(word) != std::string::npos; });
     };
     std::vector<MakersPin> sorted = pins;
     std::stable_sort(sorted.begin(), sorted.end(),
@@ -106,8 +107,9 @@ void putPins(MakersFile& out, int file, const std::string& package, const std::v
         MakersPin::Kind kind = pin.kind;
         if (kind == MakersPin::Kind::Pad && !padNames.insert(called).second) {
             // One pad, two pins: a device file gives it to the first.
-            Problem problem = problemIn(out.sections.files()[std::size_t(file)], pin.line,
-                                        fmt::format("{} is on several pins; the pin {} is described as dedicated.", called, pin.number));
+            Problem problem = problemIn(
+                out.sections.files()[std::size_t(file)], pin.line,
+                fmt::format("{} is on several pins; the pin {} is described as dedicated.", called, pin.number));
             out.remarks.push_back(std::move(problem));
             called = (called + "_" + pin.number).substr(0, 48);
             kind = MakersPin::Kind::Dedicated;
@@ -132,10 +134,10 @@ void putPins(MakersFile& out, int file, const std::string& package, const std::v
         }
     }
     Json json;
-    json["kind"] = grid || has({"BGA", "CSP", "GRID"})       ? "ball grid"
-                   : has({"QFN", "DFN", "LCC", "NO_LEAD"})   ? "no-lead"
+    json["kind"] = grid || has({"BGA", "CSP", "GRID"})          ? "ball grid"
+                   : has({"QFN", "DFN", "LCC", "NO_LEAD"})      ? "no-lead"
                    : row || has({"SOIC", "SSOP", "SOP", "DIP"}) ? "dual row"
-                                                             : "quad flat";
+                                                                : "quad flat";
     json["name"] = package.substr(0, 48);
     json["pins"] = std::move(list);
     for (const auto& [key, names] : {std::pair{"supply", &supply}, {"ground", &ground}, {"dedicated", &dedicated}})
@@ -148,8 +150,8 @@ void putPins(MakersFile& out, int file, const std::string& package, const std::v
     out.sections.put("/pads", file, first);
 }
 
-/// The keywords [Component] and [Pin] of an I/O buffer model (IBIS 2.1 and later): pin, signal, model. Electrical tables
-/// are passed over.
+/// The keywords [Component] and [Pin] of an I/O buffer model (IBIS 2.1 and later): pin, signal, model. Electrical
+/// tables are passed over.
 Expected<MakersFile> readIbis(const std::string& text, const std::string& name)
 {
     MakersFile out;
@@ -186,7 +188,8 @@ Expected<MakersFile> readIbis(const std::string& text, const std::string& name)
             else if (keyword == "component" && !row.empty() && component.empty())
                 component = row[0];
             else if (keyword == "component" && !row.empty() && done)
-                out.remarks.push_back(problemIn(name, number, fmt::format("the component {} is not read; {} is.", row[0], component)));
+                out.remarks.push_back(
+                    problemIn(name, number, fmt::format("the component {} is not read; {} is.", row[0], component)));
             if (inPins && row.size() >= 2)
                 headed = true; // signal_name model_name R_pin L_pin C_pin
             continue;
@@ -205,14 +208,14 @@ Expected<MakersFile> readIbis(const std::string& text, const std::string& name)
         pin.line = number;
         pin.column = 1;
         const std::string model = uppered(row[2]);
-        pin.kind = model == "POWER"                       ? MakersPin::Kind::Supply
-                   : model == "GND"                       ? MakersPin::Kind::Ground
+        pin.kind = model == "POWER"                           ? MakersPin::Kind::Supply
+                   : model == "GND"                           ? MakersPin::Kind::Ground
                    : model == "NC" || uppered(row[1]) == "NC" ? MakersPin::Kind::Dedicated
-                                                          : MakersPin::Kind::Pad;
+                                                              : MakersPin::Kind::Pad;
         if (!numbers.insert(pin.number).second)
             return problemIn(name, number, fmt::format("the pin {} is listed twice.", printable(pin.number)));
         pins.push_back(std::move(pin));
-        if (pins.size() > kMaxPins)
+        if (pins.size() > kMaxListed)
             return problemIn(name, number, "has more pins than any package.");
     }
     if (pins.empty())
@@ -245,19 +248,24 @@ Expected<MakersFile> readPinTable(const std::string& text, const std::string& na
             const std::vector<std::string> heading = cells(line, separator);
             for (std::size_t i = 0; i < heading.size(); ++i) {
                 const std::string word = lowered(heading[i]);
-                if (pinColumn < 0 && (word == "pin" || word == "ball" || word == "pin number" || word == "no." || word == "pin no."))
+                if (pinColumn < 0 &&
+                    (word == "pin" || word == "ball" || word == "pin number" || word == "no." || word == "pin no."))
                     pinColumn = int(i);
-                else if (padColumn < 0 && (word == "pad" || word == "name" || word == "pin name" || word == "port" || word == "signal"))
+                else if (padColumn < 0 &&
+                         (word == "pad" || word == "name" || word == "pin name" || word == "port" || word == "signal"))
                     padColumn = int(i);
                 else if (typeColumn < 0 && (word == "type" || word == "kind"))
                     typeColumn = int(i);
             }
             if (pinColumn < 0 || padColumn < 0)
-                return problemIn(name, number, "must begin with a heading that has a column \"pin\" and a column \"pad\".");
+                return problemIn(name, number,
+                                 "must begin with a heading that has a column \"pin\" and a column \"pad\".");
             continue;
         }
         const std::vector<std::string> row = cells(line, separator);
-        const auto cell = [&row](int column) { return column >= 0 && std::size_t(column) < row.size() ? row[std::size_t(column)] : std::string(); };
+        const auto cell = [&row](int column) {
+            return column >= 0 && std::size_t(column) < row.size() ? row[std::size_t(column)] : std::string();
+        };
         MakersPin pin;
         pin.number = cell(pinColumn);
         pin.name = cell(padColumn);
@@ -269,16 +277,16 @@ Expected<MakersFile> readPinTable(const std::string& text, const std::string& na
             return problemIn(name, number, "a line needs a pin and a pad.");
         const std::string type = lowered(cell(typeColumn));
         const PowerName power = powerOf(pin.name);
-        pin.kind = type == "supply" || type == "power" ? MakersPin::Kind::Supply
-                   : type == "ground"                  ? MakersPin::Kind::Ground
+        pin.kind = type == "supply" || type == "power"                ? MakersPin::Kind::Supply
+                   : type == "ground"                                 ? MakersPin::Kind::Ground
                    : type == "dedicated" || lowered(pin.name) == "nc" ? MakersPin::Kind::Dedicated
-                   : power == PowerName::Supply        ? MakersPin::Kind::Supply
-                   : power == PowerName::Ground        ? MakersPin::Kind::Ground
-                                                       : MakersPin::Kind::Pad;
+                   : power == PowerName::Supply                       ? MakersPin::Kind::Supply
+                   : power == PowerName::Ground                       ? MakersPin::Kind::Ground
+                                                                      : MakersPin::Kind::Pad;
         if (!numbers.insert(pin.number).second)
             return problemIn(name, number, fmt::format("the pin {} is listed twice.", printable(pin.number)));
         pins.push_back(std::move(pin));
-        if (pins.size() > kMaxPins)
+        if (pins.size() > kMaxListed)
             return problemIn(name, number, "has more pins than any package.");
     }
     if (pins.empty())

@@ -24,10 +24,10 @@ using Node = pugi::xml_node;
 
 constexpr int kMaxRegisters = 20'000; ///< of a file, arrays counted out
 constexpr int kMaxFields = 200'000;
-constexpr int kMaxCopies = 256;   ///< that a device file lets a register have
-constexpr int kMaxStride = 4096;  ///< bytes
-constexpr int kMaxDim = 4096;     ///< of an array in the file
-constexpr int kMaxNesting = 8;    ///< clusters in clusters
+constexpr int kMaxCopies = 256;  ///< that a device file lets a register have
+constexpr int kMaxStride = 4096; ///< bytes
+constexpr int kMaxDim = 4096;    ///< of an array in the file
+constexpr int kMaxNesting = 8;   ///< clusters in clusters
 constexpr int kMaxDerivations = 16;
 constexpr std::uint64_t kMaxOffset = 0xFF'FFFC; ///< of a register in its block
 
@@ -102,10 +102,12 @@ public:
         if (!device_)
             return fail(0, "has no element <device>: it is not a register description (SVD).");
         if (const std::string bits = textAt(device_.child("addressUnitBits")); !bits.empty() && bits != "8")
-            return fail(device_.child("addressUnitBits"),
-                        fmt::format("counts addresses in units of {} bits; Bindrel knows chips that count bytes.", bits));
+            return fail(
+                device_.child("addressUnitBits"),
+                fmt::format("counts addresses in units of {} bits; Bindrel knows chips that count bytes.", bits));
         if (textAt(device_.child("cpu").child("endian")) == "big")
-            return fail(device_.child("cpu").child("endian"), "is of a big-endian core; Bindrel writes C for little-endian ones.");
+            return fail(device_.child("cpu").child("endian"),
+                        "is of a big-endian core; Bindrel writes C for little-endian ones.");
         readIdentity();
         Given given;
         take(given, {device_}, device_);
@@ -128,7 +130,8 @@ public:
 private:
     int lineAt(std::ptrdiff_t offset) const
     {
-        return int(std::lower_bound(lineEnds_.begin(), lineEnds_.end(), std::size_t(std::max<std::ptrdiff_t>(offset, 0))) -
+        return int(std::lower_bound(lineEnds_.begin(), lineEnds_.end(),
+                                    std::size_t(std::max<std::ptrdiff_t>(offset, 0))) -
                    lineEnds_.begin()) +
                1;
     }
@@ -239,7 +242,9 @@ private:
     {
         std::vector<Node> out;
         const std::string_view type = node.name();
-        const Node list = type == "peripheral" ? node.child("registers") : type == "register" ? node.child("fields") : node;
+        const Node list = type == "peripheral" ? node.child("registers")
+                          : type == "register" ? node.child("fields")
+                                               : node;
         for (const Node& child : list.children())
             if (const std::string_view kind = child.name();
                 kind == "register" || kind == "cluster" || kind == "field" || kind == "enumeratedValues")
@@ -298,8 +303,10 @@ private:
         while (out.back().attribute("derivedFrom")) {
             const Node base = target(out.back());
             if (!base) {
-                giveUp(out.back(), fmt::format("is derived from \"{}\", which the file does not have.",
-                                               printable(std::string_view(out.back().attribute("derivedFrom").value()).substr(0, 80))));
+                giveUp(out.back(),
+                       fmt::format(
+                           "is derived from \"{}\", which the file does not have.",
+                           printable(std::string_view(out.back().attribute("derivedFrom").value()).substr(0, 80))));
                 break;
             }
             if (std::find(out.begin(), out.end(), base) != out.end() || out.size() > kMaxDerivations) {
@@ -396,7 +403,8 @@ private:
                 out.index.emplace_back(trimmed(entry));
         }
         if (int(out.index.size()) != out.count) {
-            giveUp(dim, fmt::format("the array has {} elements, but <dimIndex> names {}.", out.count, out.index.size()));
+            giveUp(dim,
+                   fmt::format("the array has {} elements, but <dimIndex> names {}.", out.count, out.index.size()));
             out.index.assign(std::size_t(out.count), "0");
         }
         return out;
@@ -432,12 +440,15 @@ private:
             return;
         const std::string name = textAt(cpu.child("name"));
         static const std::map<std::string, std::string, std::less<>> known{
-            {"CM0", "0"},       {"CM0PLUS", "0plus"}, {"CM0+", "0plus"}, {"CM1", "1"},   {"CM3", "3"},  {"CM4", "4"},
-            {"CM7", "7"},       {"CM23", "23"},       {"CM33", "33"},    {"CM35P", "35p"}, {"CM55", "55"}, {"CM85", "85"}};
+            {"CM0", "0"}, {"CM0PLUS", "0plus"}, {"CM0+", "0plus"}, {"CM1", "1"},     {"CM3", "3"},   {"CM4", "4"},
+            {"CM7", "7"}, {"CM23", "23"},       {"CM33", "33"},    {"CM35P", "35p"}, {"CM55", "55"}, {"CM85", "85"}};
         const auto core = known.find(name);
         if (core == known.end()) {
-            remark(cpu, fmt::format("the core \"{}\" is not one of Arm's M profile that Bindrel knows; describe it in the device file.",
-                                    printable(name.substr(0, 40))));
+            remark(
+                cpu,
+                fmt::format(
+                    "the core \"{}\" is not one of Arm's M profile that Bindrel knows; describe it in the device file.",
+                    printable(name.substr(0, 40))));
             return;
         }
         const bool fpu = textAt(cpu.child("fpuPresent")) == "true" || textAt(cpu.child("fpuPresent")) == "1";
@@ -460,7 +471,8 @@ private:
         out_.sections.value()["core"] = std::move(json);
         out_.sections.put("/core", file_, lineOf(cpu));
         if (cpu.child("sauRegionsConfig"))
-            remark(cpu.child("sauRegionsConfig"), "security regions are not read; access guards are described in the device file.");
+            remark(cpu.child("sauRegionsConfig"),
+                   "security regions are not read; access guards are described in the device file.");
     }
 
     void readPeripheral(const Node& node, const Given& outer)
@@ -486,8 +498,8 @@ private:
             remark(node, fmt::format("{} is another view of {} at the same address.", printable(pattern.substr(0, 48)),
                                      printable(textAt(node.child("alternatePeripheral")).substr(0, 48))));
         for (int i = 0; i < dim.count; ++i) {
-            const std::string name = unique(wordFor(dim.isArray() ? withIndex(pattern, dim.index[std::size_t(i)]) : pattern), node,
-                                            instanceNames_);
+            const std::string name = unique(
+                wordFor(dim.isArray() ? withIndex(pattern, dim.index[std::size_t(i)]) : pattern), node, instanceNames_);
             Json instance;
             if (!block.empty())
                 instance["block"] = block;
@@ -560,8 +572,9 @@ private:
             }
             const std::uint64_t width = std::uint64_t(reg.given.size) / 8;
             if (reg.offset % width != 0 || (reg.count > 1 && reg.stride % width != 0)) {
-                note(reg, fmt::format("{} of {} bits stands at 0x{:X}, which is no multiple of its size; it is left out.",
-                                      reg.name, reg.given.size, reg.offset));
+                note(reg,
+                     fmt::format("{} of {} bits stands at 0x{:X}, which is no multiple of its size; it is left out.",
+                                 reg.name, reg.given.size, reg.offset));
                 continue;
             }
             if (reg.offset + reg.stride * std::uint64_t(reg.count - 1) > kMaxOffset) {
@@ -572,11 +585,12 @@ private:
             std::string before;
             for (int n = 0; n < reg.count && before.empty(); ++n)
                 for (std::uint64_t b = 0; b < width && before.empty(); ++b)
-                    if (const auto taken = bytes.find(reg.offset + reg.stride * std::uint64_t(n) + b); taken != bytes.end())
+                    if (const auto taken = bytes.find(reg.offset + reg.stride * std::uint64_t(n) + b);
+                        taken != bytes.end())
                         before = taken->second;
             if (!before.empty()) {
-                note(reg, fmt::format("{} is another view of {} at 0x{:X}; only {} is described.", reg.name, before, reg.offset,
-                                      before));
+                note(reg, fmt::format("{} is another view of {} at 0x{:X}; only {} is described.", reg.name, before,
+                                      reg.offset, before));
                 continue;
             }
             for (int n = 0; n < reg.count; ++n)
@@ -588,7 +602,8 @@ private:
             Json one;
             one["offset"] = fmt::format("0x{:X}", reg.offset);
             if (const std::uint64_t reset = reg.given.reset & reg.given.resetMask; reset != 0)
-                one["reset"] = fmt::format("0x{:X}", reg.given.size == 64 ? reset : reset & ((1ull << reg.given.size) - 1));
+                one["reset"] =
+                    fmt::format("0x{:X}", reg.given.size == 64 ? reset : reset & ((1ull << reg.given.size) - 1));
             if (reg.given.size != 32)
                 one["width"] = reg.given.size;
             if (!reg.about.empty())
@@ -652,14 +667,15 @@ private:
         return name;
     }
 
-    /// Registers and clusters of an element, flattened: names of clusters stand in front, arrays of clusters become arrays
-    /// of each register.
+    /// Registers and clusters of an element, flattened: names of clusters stand in front, arrays of clusters become
+    /// arrays of each register.
     void collect(const Chain& chain, const std::string& prefix, std::uint64_t offset, const Given& outer,
                  std::vector<FlatRegister>& out, int depth)
     {
         if (depth > kMaxNesting)
             return giveUp(chain.front(), fmt::format("nests clusters more than {} deep.", kMaxNesting));
-        const std::string prepend = std::string_view(chain.front().name()) == "peripheral" ? textAt(first(chain, "prependToName")) : "";
+        const std::string prepend =
+            std::string_view(chain.front().name()) == "peripheral" ? textAt(first(chain, "prependToName")) : "";
         const std::string append = prepend.empty() && std::string_view(chain.front().name()) != "peripheral"
                                        ? ""
                                        : textAt(first(chain, "appendToName"));
@@ -697,7 +713,8 @@ private:
             // One element's registers, each with as many copies, where they are no arrays themselves.
             std::vector<FlatRegister> one;
             collect(own, "", 0, given, one, depth + 1);
-            const bool flat = std::all_of(one.begin(), one.end(), [](const FlatRegister& reg) { return reg.count == 1; });
+            const bool flat =
+                std::all_of(one.begin(), one.end(), [](const FlatRegister& reg) { return reg.count == 1; });
             if (flat) {
                 for (FlatRegister& reg : one) {
                     reg.name = prefix + withIndex(wordPattern(pattern), "{n}") + "_" + reg.name;
@@ -753,7 +770,8 @@ private:
         }
         const std::uint64_t whole = reg.given.size == 64 ? UINT64_MAX : (1ull << reg.given.size) - 1;
         if ((reg.given.resetMask & whole) != whole && first(own, "resetMask"))
-            addWords(reg.about, fmt::format("Bits 0x{:X} have no defined value after reset.", ~reg.given.resetMask & whole));
+            addWords(reg.about,
+                     fmt::format("Bits 0x{:X} have no defined value after reset.", ~reg.given.resetMask & whole));
         const std::vector<std::pair<std::string, int>> none;
         std::vector<FlatRegister> halves;
         if (reg.given.size == 64) {
@@ -848,7 +866,8 @@ private:
                 if (high && low && *high < 64 && *low <= *high)
                     return std::pair{int(*low), int(*high - *low) + 1};
             }
-            giveUp(range, fmt::format("\"{}\" is not a range of bits; the format is [msb:lsb].", printable(text.substr(0, 40))));
+            giveUp(range, fmt::format("\"{}\" is not a range of bits; the format is [msb:lsb].",
+                                      printable(text.substr(0, 40))));
             return std::nullopt;
         }
         if (const Node lsb = own.size() == 1 ? first(own, "lsb") : Node()) {
@@ -860,7 +879,8 @@ private:
         }
         if (const Node at = first(own, "bitOffset")) {
             const auto low = number(at);
-            const auto width = first(own, "bitWidth") ? number(first(own, "bitWidth")) : std::optional<std::uint64_t>(1);
+            const auto width =
+                first(own, "bitWidth") ? number(first(own, "bitWidth")) : std::optional<std::uint64_t>(1);
             if (low && width && *width > 0 && *width <= 64 && *low + *width <= 64)
                 return std::pair{int(*low), int(*width)};
             giveUp(at, "<bitOffset> and <bitWidth> must stay within 64 bits.");
@@ -915,8 +935,8 @@ private:
     {
         reg.fields = Json::object();
         std::set<std::string> names;
-        const auto add = [&](std::string name, int lsb, int width, const std::string& access, std::string about, const Json& values,
-                             int line) {
+        const auto add = [&](std::string name, int lsb, int width, const std::string& access, std::string about,
+                             const Json& values, int line) {
             name = wordFor(name);
             while (!names.insert(lowered(name)).second)
                 name += "_2";
@@ -962,15 +982,19 @@ private:
                     return giveUp(member, fmt::format("the file has more than {} fields.", kMaxFields));
                 if (low + place->second <= fromBit || low >= fromBit + bits) {
                     if (fromBit == 0 && bits < 64 && reg.given.size != 32)
-                        remark(member, fmt::format("{} lies outside of its register; it is left out.", printable(name.substr(0, 48))));
+                        remark(member, fmt::format("{} lies outside of its register; it is left out.",
+                                                   printable(name.substr(0, 48))));
                     else if (fromBit == 0 && reg.given.size == 32 && low >= 32 && reg.name.empty())
-                        remark(member, fmt::format("{} lies outside of its register; it is left out.", printable(name.substr(0, 48))));
+                        remark(member, fmt::format("{} lies outside of its register; it is left out.",
+                                                   printable(name.substr(0, 48))));
                     continue;
                 }
                 const int from = std::max(low, fromBit), to = std::min(low + place->second, fromBit + bits);
                 if (low < fromBit || low + place->second > fromBit + bits) {
-                    remark(member, fmt::format("{} does not lie in one word of its register; its bits are described word by word.",
-                                               printable(name.substr(0, 48))));
+                    remark(
+                        member,
+                        fmt::format("{} does not lie in one word of its register; its bits are described word by word.",
+                                    printable(name.substr(0, 48))));
                     add(name, from - fromBit, to - from, access, about, Json::object(), lineOf(member));
                 } else {
                     add(name, from - fromBit, to - from, access, about, values, lineOf(member));
@@ -1012,16 +1036,16 @@ private:
                         const std::optional<std::uint64_t> code = numberOf(text);
                         if (!code || (width < 64 && *code >> width != 0)) {
                             remark(value, fmt::format("the value {} = {} does not fit into {} bits; it is left out.",
-                                                      printable(name.substr(0, 48)), printable(textAt(value.child("value")).substr(0, 40)),
-                                                      width));
+                                                      printable(name.substr(0, 48)),
+                                                      printable(textAt(value.child("value")).substr(0, 40)), width));
                             continue;
                         }
                         if (*code > UINT32_MAX)
                             continue;
                         if (wild)
                             remark(value, fmt::format("{} = {} stands for several codes; {} is the one with zeros.",
-                                                      printable(name.substr(0, 48)), printable(textAt(value.child("value")).substr(0, 40)),
-                                                      *code));
+                                                      printable(name.substr(0, 48)),
+                                                      printable(textAt(value.child("value")).substr(0, 40)), *code));
                         std::string word = valueName(name.empty() ? textAt(value.child("value")) : name);
                         while (!names.insert(word).second)
                             word += "_2";

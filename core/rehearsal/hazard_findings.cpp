@@ -11,6 +11,8 @@ namespace bindrel {
 std::vector<Finding> hazardFindings(const Facts& facts, const std::vector<Finding>& known)
 {
     std::vector<Finding> out;
+    if (!facts.device.canBeWritten())
+        return out;
     for (const Scenario& scenario : scenariosOf(facts)) {
         // Of what breaks, only that counts which the program is to master.
         const bool mastered = !scenario.dead.empty() && facts.plan.onFailure != OnFailure::Stop;

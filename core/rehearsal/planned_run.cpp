@@ -539,6 +539,8 @@ Rehearsal rehearsePlanned(const Facts& facts, const Scenario& scenario)
 {
     Rehearsal out;
     out.title = titleOf(facts, scenario);
+    if (!facts.device.canBeWritten())
+        return out; // there is no program to run
     PlannedRun(facts, scenario, out).run();
     splitTime(out, facts);
     // Of what comes after a bring-up it says nothing.

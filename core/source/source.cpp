@@ -56,6 +56,8 @@ Source makeSource(const Facts& f)
 {
     Source out;
     out.plan = commentText(f.plan.name);
+    if (!f.device.canBeWritten())
+        return out;
     std::vector<Names> programs;
     std::vector<std::string> commands;
     for (size_t core = 0; core < f.device.cores.size(); ++core) {
