@@ -56,7 +56,7 @@ int main(int argc, char** argv)
     const bindrel::EndSignals endSignals(window);
     // The plan first: reading the catalogue of the start page for nobody would only cost time.
     if (!parser.positionalArguments().isEmpty())
-        window.openPlan(planArgument(parser.positionalArguments().constFirst(), argc, argv));
+        window.openFile(planArgument(parser.positionalArguments().constFirst(), argc, argv));
     window.show();
     QTimer::singleShot(0, &window, &bindrel::MainWindow::offerNeverSaved);
     const int code = QApplication::exec();

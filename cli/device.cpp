@@ -37,7 +37,9 @@ Expected<Device> deviceNamed(const std::string& name)
 
 std::string placeText(const TextPlace& place)
 {
-    return place.file.empty() ? std::string("?") : place.line > 0 ? fmt::format("{}:{}", place.file, place.line) : place.file;
+    return place.file.empty() ? std::string("?")
+           : place.line > 0   ? fmt::format("{}:{}", place.file, place.line)
+                              : place.file;
 }
 
 /// The values of a device's files as they lie over each other, those of a family file included.
@@ -74,7 +76,8 @@ void addCoverage(CLI::App& app, int& exitCode)
     auto options = std::make_shared<Options>();
     CLI::App* command = app.add_subcommand("coverage", "List how far each instance of a device is described.");
     command->add_option("DEVICE", options->device, "Device file, maker's file, or name of a device")->required();
-    command->add_option("--format", options->format, "text, json or csv")->check(CLI::IsMember({"text", "json", "csv"}));
+    command->add_option("--format", options->format, "text, json or csv")
+        ->check(CLI::IsMember({"text", "json", "csv"}));
     command->callback([options, &exitCode] {
         const Expected<Device> device = deviceNamed(options->device);
         if (!device) {
@@ -83,7 +86,8 @@ void addCoverage(CLI::App& app, int& exitCode)
         }
         Table table{{"instance", "kind", "level", "next"}, {}};
         for (const InstanceCoverage& row : coverageOf(*device))
-            table.rows.push_back({device->instances[std::size_t(row.instance)].name, row.kind, nameOf(row.level), row.next});
+            table.rows.push_back(
+                {device->instances[std::size_t(row.instance)].name, row.kind, nameOf(row.level), row.next});
         table.print(options->format);
         if (options->format == "text" && !device->undescribed.empty())
             say("{}: not described: {}\n", device->name, listed(device->undescribed));
@@ -93,7 +97,8 @@ void addCoverage(CLI::App& app, int& exitCode)
 void addLayers(CLI::App& app, int& exitCode)
 {
     auto name = std::make_shared<std::string>();
-    CLI::App* command = app.add_subcommand("layers", "List which values of a device's files replace others, and what was not read.");
+    CLI::App* command =
+        app.add_subcommand("layers", "List which values of a device's files replace others, and what was not read.");
     command->add_option("DEVICE", *name, "Device file, maker's file, or name of a device")->required();
     command->callback([name, &exitCode] {
         const Expected<Device> device = deviceNamed(*name);
@@ -104,8 +109,8 @@ void addLayers(CLI::App& app, int& exitCode)
         if (!device->origins)
             return;
         for (const Replaced& replaced : device->origins->replaced)
-            say("{}: {} ({}) replaced by {} ({}){}{}\n", replaced.pointer, replaced.before, placeText(replaced.below), replaced.after,
-                placeText(replaced.above), replaced.because.empty() ? "" : ": ", replaced.because);
+            say("{}: {} ({}) replaced by {} ({}){}{}\n", replaced.pointer, replaced.before, placeText(replaced.below),
+                replaced.after, placeText(replaced.above), replaced.because.empty() ? "" : ": ", replaced.because);
         for (const Problem& remark : device->origins->remarks)
             say("{}\n", remark.text());
     });
@@ -119,7 +124,8 @@ void addOrigin(CLI::App& app, int& exitCode)
     auto options = std::make_shared<Options>();
     CLI::App* command = app.add_subcommand("origin", "Say where a value of a device was read.");
     command->add_option("DEVICE", options->device, "Device file, maker's file, or name of a device")->required();
-    command->add_option("POINTER", options->pointer, "JSON pointer, as /instances/UART1/base; / lists the sections")->required();
+    command->add_option("POINTER", options->pointer, "JSON pointer, as /instances/UART1/base; / lists the sections")
+        ->required();
     command->callback([options, &exitCode] {
         const Expected<std::shared_ptr<const PlacedJson>> values = valuesOf(options->device);
         if (!values) {
@@ -132,7 +138,8 @@ void addOrigin(CLI::App& app, int& exitCode)
             const nlohmann::ordered_json& value = root.at(nlohmann::ordered_json::json_pointer(pointer));
             if (value.is_object())
                 for (const auto& [key, below] : value.items())
-                    say("{}/{}: {}\n", pointer, pointerWord(key), placeText((*values)->place(pointer + "/" + pointerWord(key))));
+                    say("{}/{}: {}\n", pointer, pointerWord(key),
+                        placeText((*values)->place(pointer + "/" + pointerWord(key))));
             else
                 say("{} = {}: {}\n", pointer, value.dump(), placeText((*values)->place(pointer)));
         } catch (const nlohmann::json::exception&) {
@@ -182,7 +189,8 @@ void addCompare(CLI::App& app, int& exitCode)
                 say("new      {}: {} ({})\n", d.pointer, d.after, placeText((*newer)->place(d.pointer)));
                 break;
             case DescriptionDifference::Kind::Changed:
-                say("changed  {}: {} -> {} ({})\n", d.pointer, d.before, d.after, placeText((*newer)->place(d.pointer)));
+                say("changed  {}: {} -> {} ({})\n", d.pointer, d.before, d.after,
+                    placeText((*newer)->place(d.pointer)));
                 break;
             }
         say("{}\n", counted(long(differences.size()), "difference"));
@@ -201,14 +209,16 @@ void addCompare(CLI::App& app, int& exitCode)
             if (!before || !opened)
                 return;
             const auto computed = [&opened](const Device& with) {
-                Workpiece work{std::make_shared<const Device>(with), opened->filedBoard, opened->plan, opened->provenance, {}, {}};
+                Workpiece work{
+                    std::make_shared<const Device>(with), opened->filedBoard, opened->plan, opened->provenance, {}, {}};
                 return computeSnapshot(work);
             };
             const auto a = computed(*before), b = computed(*device);
             const auto tell = [](const Snapshot& from, const Snapshot& other, const char* what) {
                 for (const Finding& finding : from.findings)
-                    if (std::none_of(other.findings.begin(), other.findings.end(),
-                                     [&](const Finding& f) { return f.rule == finding.rule && f.text == finding.text; }))
+                    if (std::none_of(other.findings.begin(), other.findings.end(), [&](const Finding& f) {
+                            return f.rule == finding.rule && f.text == finding.text;
+                        }))
                         say("plan: {} {} {}\n", what, finding.rule, finding.text);
             };
             tell(*a, *b, "no longer");
@@ -245,17 +255,18 @@ void addPropose(CLI::App& app, int& exitCode)
     CLI::App* command = app.add_subcommand("propose", "Propose what blocks and fields mean, each with its reason.");
     command->add_option("DEVICE", options->device, "Device file, maker's file, or name of a device")->required();
     command->add_option("BLOCK", options->block, "Only this block");
-    command->add_option("--least", options->least, "Least confidence, from 0 to 1 (default 0.7)")->check(CLI::Range(0.0, 1.0));
-    command->add_option("--take", options->take, "Add the proposals to this file of facts, with their reasons as comments");
+    command->add_option("--least", options->least, "Least confidence, from 0 to 1 (default 0.7)")
+        ->check(CLI::Range(0.0, 1.0));
+    command->add_option("--take", options->take,
+                        "Add the proposals to this file of facts, with their reasons as comments");
     command->callback([options, &exitCode] {
         const Expected<Device> device = deviceNamed(options->device);
         if (!device) {
             exitCode = complain(device.problem());
             return;
         }
-        if (!options->block.empty() && std::none_of(device->blocks.begin(), device->blocks.end(), [&](const Block& block) {
-                return block.name == options->block;
-            })) {
+        if (!options->block.empty() && std::none_of(device->blocks.begin(), device->blocks.end(),
+                                                    [&](const Block& block) { return block.name == options->block; })) {
             std::vector<std::string> names;
             for (const Block& block : device->blocks)
                 names.push_back(block.name);

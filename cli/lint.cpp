@@ -2,6 +2,7 @@
 #include "core/device/lint.h"
 #include "cli/commands.h"
 #include "core/base/text.h"
+#include "core/device/layers.h"
 
 #include <fmt/format.h>
 
@@ -12,9 +13,11 @@ namespace bindrel::cli {
 static void addLint(CLI::App& app, int& exitCode)
 {
     auto device = std::make_shared<std::string>();
+    auto layers = std::make_shared<bool>(false);
     CLI::App* command = app.add_subcommand("lint", "Check a device description.");
-    command->add_option("DEVICE", *device, "Device file, or the name of a shipped device")->required();
-    command->callback([device, &exitCode] {
+    command->add_option("DEVICE", *device, "Device file, maker's file, or the name of a shipped device")->required();
+    command->add_flag("--layers", *layers, "Also list values of a layer that something above it replaces");
+    command->callback([device, layers, &exitCode] {
         std::error_code error;
         std::vector<Problem> problems;
         const auto found = library().deviceFile(*device);
@@ -32,6 +35,23 @@ static void addLint(CLI::App& app, int& exitCode)
             return;
         }
         const std::vector<LintRemark> remarks = lint(*loaded);
+        if (loaded->origins && loaded->origins->values->files().size() > 1) {
+            const auto at = [](const TextPlace& place) { return fmt::format("{}:{}", place.file, place.line); };
+            for (const Replaced& replaced : loaded->origins->replaced)
+                if (*layers)
+                    say("{}: {} ({}) replaced by {} ({}){}{}\n", replaced.pointer, replaced.before, at(replaced.below), replaced.after,
+                        at(replaced.above), replaced.because.empty() ? "" : ": ", replaced.because);
+            for (const Problem& remark : loaded->origins->remarks)
+                say("{}\n", remark.text());
+            std::size_t registers = 0, fields = 0;
+            for (const Block& block : loaded->blocks) {
+                registers += block.registers.size();
+                for (const Register& reg : block.registers)
+                    fields += reg.fields.size();
+            }
+            say("{}: {}, {}, {}\n", loaded->name, counted(long(loaded->blocks.size()), "block"), counted(long(registers), "register"),
+                counted(long(fields), "field"));
+        }
         for (const LintRemark& remark : remarks)
             say("{}: {}\n", remark.check, remark.text);
         say("{}: {}, {}, {}, {}\n", loaded->name, counted(long(loaded->pads.size()), "pad"),

@@ -2,8 +2,11 @@
 #include "app/frame/inspector_text.h"
 
 #include "app/frame/inspector_sheet.h"
+#include "core/base/text.h"
 #include "core/clocks/modes.h"
 #include "core/clocks/repair.h"
+#include "core/describe/coverage.h"
+#include "core/device/layers.h"
 #include "core/pins/routes.h"
 #include "core/plan/board_facts.h"
 #include "core/plan/pin_property.h"
@@ -14,6 +17,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <map>
 
 namespace bindrel {
 
@@ -326,7 +330,26 @@ QString planSummary(const Snapshot& s)
 {
     Sheet sheet;
     sheet.row("Board", html(s.board->title));
+    if (!s.device->undescribed.empty()) {
+        std::map<CoverageLevel, int> levels;
+        for (const InstanceCoverage& instance : coverageOf(*s.device))
+            ++levels[instance.level];
+        for (const auto& [level, count] : levels)
+            sheet.row(QString(nameOf(level)), QString::fromStdString(counted(count, "instance")));
+        sheet.row("Not described", html(listed(s.device->undescribed)));
+    }
+    if (s.device->origins && !s.device->origins->remarks.empty()) {
+        const std::vector<Problem>& remarks = s.device->origins->remarks;
+        constexpr std::size_t kAtOnce = 6;
+        for (std::size_t i = 0; i < remarks.size() && i < kAtOnce; ++i)
+            sheet.line(
+                colour(Theme::get().muted, html(fmt::format("Line {}: {}", remarks[i].line, remarks[i].message))));
+        if (remarks.size() > kAtOnce)
+            sheet.line(colour(Theme::get().muted, QString("and %1 more").arg(remarks.size() - kAtOnce)));
+    }
     for (const Core& core : s.device->cores) {
+        if (!s.device->canBeWritten())
+            break;
         const QString id = s.device->cores.size() > 1 ? html(core.id) + " " : QString();
         sheet.row(id.isEmpty() ? QString("Core") : id,
                   html(core.name) + " at " + html(format(s.rates.clocks[size_t(core.clock)].rate)));

@@ -19,24 +19,40 @@
 #include "app/widgets/panel.h"
 #include "app/wiring/chip_view.h"
 #include "app/wiring/wiring_station.h"
+#include "core/base/text.h"
+#include "core/describe/coverage.h"
+#include "core/device/lint.h"
+#include "core/device/load_device.h"
 #include "core/plan/clock_set.h"
 #include "core/plan/stored_settings.h"
 
 #include <QApplication>
 #include <QCloseEvent>
+#include <QDragEnterEvent>
+#include <QDropEvent>
 #include <QFileDialog>
 #include <QFileInfo>
 #include <QHBoxLayout>
 #include <QLabel>
 #include <QMenuBar>
 #include <QMessageBox>
+#include <QMimeData>
 #include <QSettings>
 #include <QShortcut>
 #include <QStackedWidget>
 #include <QTimer>
+#include <QUrl>
 #include <QVBoxLayout>
 
 namespace bindrel {
+
+namespace {
+bool isDeviceFile(const QString& path)
+{
+    static const QStringList endings{"json", "svd", "xml", "bsd", "bsdl", "ibs"};
+    return endings.contains(QFileInfo(path).suffix().toLower());
+}
+} // namespace
 
 bool MainWindow::openPlan(const QString& path)
 {
@@ -55,6 +71,57 @@ bool MainWindow::openPlan(const QString& path)
                 document_.damagedJournal(),
             true);
     return true;
+}
+
+bool MainWindow::openFile(const QString& path)
+{
+    if (path.endsWith(".bindrel", Qt::CaseInsensitive) || !isDeviceFile(path))
+        return openPlan(path);
+    if (const Outcome done = document_.newForDeviceFile(path); !done) {
+        say(QString::fromStdString(done.problem().text()), true);
+        return false;
+    }
+    const Device& device = *document_.snapshot().device;
+    std::map<CoverageLevel, int> levels;
+    for (const InstanceCoverage& instance : coverageOf(device))
+        ++levels[instance.level];
+    QStringList parts;
+    for (const auto& [level, count] : levels)
+        parts << QString("%1 %2").arg(count).arg(nameOf(level));
+    const std::size_t remarks = lint(device).size() + (device.origins ? device.origins->remarks.size() : 0);
+    showStation(Station::Wiring);
+    say(QString("%1: %2. %3%4")
+            .arg(QString::fromStdString(device.name),
+                 parts.isEmpty() ? QString("%1 pads, no instances").arg(device.pads.size())
+                                 : "Instances: " + parts.join(", "),
+                 remarks == 0 ? QString()
+                              : QString::fromStdString(counted(long(remarks), "remark")) + " (see the inspector). ",
+                 "Save the plan beside the device's file, so that it is found again."),
+        false);
+    return true;
+}
+
+void MainWindow::dragEnterEvent(QDragEnterEvent* event)
+{
+    const QList<QUrl> urls = event->mimeData()->urls();
+    if (urls.size() == 1 && urls.front().isLocalFile() &&
+        (urls.front().toLocalFile().endsWith(".bindrel", Qt::CaseInsensitive) ||
+         isDeviceFile(urls.front().toLocalFile())))
+        event->acceptProposedAction();
+}
+
+void MainWindow::dropEvent(QDropEvent* event)
+{
+    const QList<QUrl> urls = event->mimeData()->urls();
+    if (urls.size() != 1 || !urls.front().isLocalFile())
+        return;
+    event->acceptProposedAction();
+    // The program that is dragged from waits until this returns; a question must not keep it.
+    const QString path = urls.front().toLocalFile();
+    QTimer::singleShot(0, this, [this, path] {
+        if (!QApplication::activeModalWidget() && mayLeave())
+            openFile(path);
+    });
 }
 
 void MainWindow::tellDeviceChanges()
@@ -98,10 +165,11 @@ void MainWindow::offerRecovered()
 
 void MainWindow::browse()
 {
-    const QString path = QFileDialog::getOpenFileName(this, "Open a plan", QFileInfo(document_.path()).absolutePath(),
-                                                      "Plans (*.bindrel)");
+    const QString path =
+        QFileDialog::getOpenFileName(this, "Open a plan or a chip", QFileInfo(document_.path()).absolutePath(),
+                                     "Plans (*.bindrel);;Chips (*.json *.svd *.xml *.bsd *.bsdl *.ibs)");
     if (!path.isEmpty() && mayLeave())
-        openPlan(path);
+        openFile(path);
 }
 
 bool MainWindow::save()

@@ -98,6 +98,8 @@ MainWindow::MainWindow(Library library, QWidget* parent) : QMainWindow(parent), 
     });
     connect(&document_, &Document::fileChanged, this, &MainWindow::refresh);
     connect(&document_, &Document::changedOnDisk, this, &MainWindow::diskChanged);
+    connect(&document_, &Document::deviceReloaded, this, &MainWindow::say);
+    setAcceptDrops(true);
     connect(&document_, &Document::refused, this, [this](const QString& why) { say(why, true); });
     connect(masthead_, &Masthead::moveWanted, this, [this] {
         if (view_.pending().settle())

@@ -53,6 +53,8 @@ public:
 
     /// Opens a plan; on failure says why and keeps what is open.
     bool openPlan(const QString& path);
+    /// Opens whatever a file is: a plan, a device file or a chip maker's file, as its name says.
+    bool openFile(const QString& path);
     /// Offers plans of earlier sessions that were never saved; to be called once the window is there.
     void offerNeverSaved();
     void showStation(Station station);
@@ -64,6 +66,8 @@ public:
 
 protected:
     void closeEvent(QCloseEvent*) override;
+    void dragEnterEvent(QDragEnterEvent*) override;
+    void dropEvent(QDropEvent*) override;
 
 private:
     void buildMenus();

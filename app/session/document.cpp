@@ -3,7 +3,9 @@
 
 #include "app/session/path_text.h"
 #include "core/base/files.h"
+#include "core/device/device_cache.h"
 #include "core/device/device_memory.h"
+#include "core/device/layers.h"
 #include "core/plan/board_facts.h"
 #include "core/snapshot_change.h"
 
@@ -83,6 +85,25 @@ Outcome Document::newForDevice(const std::string& name)
     return {};
 }
 
+Outcome Document::newForDeviceFile(const QString& path)
+{
+    const std::filesystem::path file = realPath(pathOf(path));
+    Expected<std::shared_ptr<const Device>> device = cachedDevice(file);
+    if (!device)
+        return device.problem();
+    Workpiece work;
+    work.plan.name = "new-plan";
+    work.plan.device = (*device)->name;
+    work.provenance.device = Origin::Folder;
+    work.provenance.deviceFile = file.string();
+    work.board = std::make_shared<const Board>(bareBoard(**device));
+    work.device = *std::move(device);
+    // From here on its folder is looked into, as if it had been named when the program was started.
+    library_ = library_.with(file.parent_path(), Origin::Folder);
+    adopt(std::move(work), QString(), true);
+    return {};
+}
+
 void Document::adopt(Workpiece work, const QString& path, bool neverSaved)
 {
     clearJournal(); // of what was open: it is saved, or the person has said that it may go
@@ -111,6 +132,13 @@ void Document::watch()
 {
     if (const QStringList watched = watcher_.files() + watcher_.directories(); !watched.isEmpty())
         watcher_.removePaths(watched);
+    // What the device stands on; shipped files do not change under a running program.
+    if (device_ && provenance_.device != Origin::Shipped)
+        for (const std::string& file : deviceFilesOnDisk())
+            if (const QString name = pathText(std::filesystem::path(file)); QFileInfo::exists(name)) {
+                watcher_.addPath(name);
+                watcher_.addPath(QFileInfo(name).absolutePath());
+            }
     if (path_.isEmpty())
         return;
     // The folder too: a file that is replaced is another one to the system.
@@ -120,8 +148,77 @@ void Document::watch()
         watcher_.addPath(path_);
 }
 
+std::vector<std::string> Document::deviceFilesOnDisk() const
+{
+    std::vector<std::string> out;
+    if (!device_ || device_->file.empty())
+        return out;
+    out.push_back(device_->file);
+    if (device_->origins)
+        for (const std::string& file : device_->origins->values->files())
+            if (std::find(out.begin(), out.end(), file) == out.end())
+                out.push_back(file);
+    return out;
+}
+
+void Document::lookAtDeviceFiles()
+{
+    if (!device_ || provenance_.device == Origin::Shipped || device_->file.empty())
+        return;
+    for (const std::string& file : deviceFilesOnDisk())
+        if (const QString name = pathText(std::filesystem::path(file));
+            QFileInfo::exists(name) && !watcher_.files().contains(name))
+            watcher_.addPath(name);
+    const Expected<std::shared_ptr<const Device>> now = cachedDevice(device_->file);
+    if (!now) {
+        // Told once for each state of the files; the plan stays on what was read before.
+        if (const std::string told = now.problem().text(); told != deviceTrouble_) {
+            deviceTrouble_ = told;
+            Q_EMIT deviceReloaded(QString::fromStdString(told + " The device stays as it was read before."), true);
+        }
+        return;
+    }
+    deviceTrouble_.clear();
+    if ((*now)->revision == device_->revision || (*now)->name != device_->name)
+        return;
+    // Every decision is read anew against what the device is now; what it can no longer take is told.
+    const Plan before = stamped(history_->plan(), *device_, provenance_.device);
+    Expected<Workpiece> work =
+        parsePlan(planText(before), path_.toStdString(),
+                  nearLibrary().with(std::filesystem::path(device_->file).parent_path(), Origin::Folder));
+    if (!work) {
+        Q_EMIT deviceReloaded(QString::fromStdString("The device's file has changed, but the plan does not fit it: " +
+                                                     work.problem().message),
+                              true);
+        return;
+    }
+    if (work->device->revision != (*now)->revision)
+        return; // another file of the name comes first
+    announceChange();
+    device_ = work->device;
+    board_ = work->board;
+    devices_ = {{device_->name, device_}};
+    boards_ = {{board_->name, board_}};
+    Plan plan = history_->plan();
+    const Edit edit = difference(plan, work->plan, "Fit the plan to the changed device");
+    if (!edit.changes.empty())
+        if (const Outcome done = history_->apply(edit); !done) {
+            Q_EMIT refused(QString::fromStdString(done.problem().message));
+            return;
+        }
+    recompute();
+    watch();
+    const std::size_t lost = work->deviceChange ? work->deviceChange->lost.size() : 0;
+    Q_EMIT deviceReloaded(lost == 0 ? QString("The device's file has changed; the plan is computed on it anew.")
+                                    : QString("The device's file has changed, and %1 decisions no longer fit: %2")
+                                          .arg(lost)
+                                          .arg(QString::fromStdString(work->deviceChange->lost.front())),
+                          lost > 0);
+}
+
 void Document::lookAtDisk()
 {
+    lookAtDeviceFiles();
     if (path_.isEmpty())
         return;
     if (!watcher_.files().contains(path_) && QFileInfo::exists(path_))

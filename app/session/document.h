@@ -40,6 +40,8 @@ public:
     Outcome newFromBoard(const std::string& board);
     /// A plan for a chip without a board yet.
     Outcome newForDevice(const std::string& device);
+    /// The same for a device file, or a maker's file, anywhere on the disk.
+    Outcome newForDeviceFile(const QString& path);
     /// How the plan's file stands to what was read from it or written to it last.
     enum class OnDisk { Same, Changed, Gone };
     OnDisk onDisk() const;
@@ -93,11 +95,13 @@ Q_SIGNALS:
     void aboutToChange(); ///< an edit, an undo or a redo comes: the last moment for what is typed but not entered; may
                           ///< apply edits itself
     void changed();       ///< the snapshot is another one
-    void findingsChanged();               ///< hazards have come to its findings
-    void opened();                        ///< another plan altogether; comes before changed()
-    void fileChanged();                   ///< path or saved state is another
-    void changedOnDisk();                 ///< somebody else has changed or removed the plan's file
-    void refused(const QString& message); ///< something could not be done; nothing was changed
+    void findingsChanged();                                    ///< hazards have come to its findings
+    void opened();                                             ///< another plan altogether; comes before changed()
+    void fileChanged();                                        ///< path or saved state is another
+    void deviceReloaded(const QString& message, bool trouble); ///< a file of the device was changed: the plan is
+                                                               ///< computed on it anew, or it cannot be read
+    void changedOnDisk();                                      ///< somebody else has changed or removed the plan's file
+    void refused(const QString& message);                      ///< something could not be done; nothing was changed
 
 private:
     void announceChange();
@@ -111,12 +115,15 @@ private:
     void findRecovered();
     void watch();
     void lookAtDisk();
+    void lookAtDeviceFiles();
+    std::vector<std::string> deviceFilesOnDisk() const;
     Outcome stored(Expected<bool> saved, const QString& path, const std::string& text);
 
     Library library_;
     QString path_;
     bool neverSaved_ = false;
     std::shared_ptr<const Device> device_;
+    std::string deviceTrouble_; ///< why its files cannot be read any more, as it was told
     std::shared_ptr<const Board> board_;
     /// Those that the plan has been on, so that undo never depends on a file.
     std::map<std::string, std::shared_ptr<const Device>> devices_;

@@ -58,7 +58,10 @@ void compare(const Json& a, const Json& b, const std::string& pointer, std::vect
         }
         for (const Json& item : b)
             if (!withId(a, item["id"]))
-                out.push_back({Difference::Kind::New, pointer + "/" + pointerWord(item["id"].get<std::string>()), {}, shortened(item)});
+                out.push_back({Difference::Kind::New,
+                               pointer + "/" + pointerWord(item["id"].get<std::string>()),
+                               {},
+                               shortened(item)});
         return;
     }
     if (a != b)

@@ -64,15 +64,16 @@ InstanceCoverage coverageOf(const Device& device, InstanceIndex i)
         out.next = "its signals";
         return out;
     }
-    const bool led = instance.signals.empty() ||
-                     std::any_of(device.routes.begin(), device.routes.end(), [i](const Route& route) { return route.instance == i; });
+    const bool led = instance.signals.empty() || std::any_of(device.routes.begin(), device.routes.end(),
+                                                             [i](const Route& route) { return route.instance == i; });
     if (!led) {
         out.next = "pads for its signals";
         return out;
     }
     out.level = CoverageLevel::Placed;
     const std::string roles = lackingRoles(block, *kind);
-    const bool clocked = device.hasClocks() && instance.kernel >= 0 && device.clocks[std::size_t(instance.kernel)].id != kUnknownClock;
+    const bool clocked =
+        device.hasClocks() && instance.kernel >= 0 && device.clocks[std::size_t(instance.kernel)].id != kUnknownClock;
     if (block.registers.empty() || !roles.empty() || !clocked) {
         std::vector<std::string> lacks;
         if (block.registers.empty())
@@ -88,7 +89,8 @@ InstanceCoverage coverageOf(const Device& device, InstanceIndex i)
     if (!device.canBeWritten()) {
         std::vector<std::string> lacks;
         for (const std::string& what : device.undescribed)
-            if (what != "supply" && what != "operating ranges" && what != "wait states" && what != "package" && what != "pads")
+            if (what != "supply" && what != "operating ranges" && what != "wait states" && what != "package" &&
+                what != "pads")
                 lacks.push_back(what);
         out.next = "of the device: " + listed(lacks);
         return out;

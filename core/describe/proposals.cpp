@@ -44,7 +44,7 @@ const std::vector<KindWords>& kindWords()
     return all;
 }
 
-std::string quoted(const std::string& text)
+std::string inQuotes(const std::string& text)
 {
     return "\"" + (text.size() > 120 ? text.substr(0, 117) + "..." : text) + "\"";
 }
@@ -55,7 +55,8 @@ bool saysWord(const std::string& sentence, const std::string& phrase)
     if (at == std::string::npos)
         return false;
     const auto letter = [](char c) { return (c >= 'a' && c <= 'z') || (c >= '0' && c <= '9'); };
-    return (at == 0 || !letter(sentence[at - 1])) && (at + phrase.size() >= sentence.size() || !letter(sentence[at + phrase.size()]));
+    return (at == 0 || !letter(sentence[at - 1])) &&
+           (at + phrase.size() >= sentence.size() || !letter(sentence[at + phrase.size()]));
 }
 
 std::optional<Proposal> kindOf(const Device& device, std::size_t b)
@@ -91,14 +92,15 @@ std::optional<Proposal> kindOf(const Device& device, std::size_t b)
         }
         for (const std::string& phrase : words.phrases)
             if (saysWord(about, phrase)) {
-                hit(words.kind, 0.8, fmt::format("its description says {}", quoted(phrase)));
+                hit(words.kind, 0.8, fmt::format("its description says {}", inQuotes(phrase)));
                 break;
             }
     }
     if (hits.empty())
         return std::nullopt;
-    const auto best = std::max_element(hits.begin(), hits.end(),
-                                       [](const auto& a, const auto& b) { return a.second.confidence < b.second.confidence; });
+    const auto best = std::max_element(hits.begin(), hits.end(), [](const auto& a, const auto& b) {
+        return a.second.confidence < b.second.confidence;
+    });
     double second = 0;
     for (const auto& [kind, other] : hits)
         if (kind != best->first)
@@ -120,8 +122,9 @@ struct Candidate {
 
 const std::set<std::string>& fillers()
 {
-    static const std::set<std::string> all{"the", "a",  "an", "of", "is", "to", "and", "or", "in", "for", "by", "its",
-                                           "it",  "be", "are", "this", "that", "with", "when", "register", "field", "bit"};
+    static const std::set<std::string> all{"the",  "a",    "an",   "of",       "is",    "to", "and", "or",
+                                           "in",   "for",  "by",   "its",      "it",    "be", "are", "this",
+                                           "that", "with", "when", "register", "field", "bit"};
     return all;
 }
 
@@ -133,9 +136,10 @@ double best(const std::vector<std::string>& written, const std::string& meant)
     return out;
 }
 
-/// How well a field fits a role: all words of the role's name must be said, by the field's name or its description; what
-/// the field's name says beside that counts against it.
-double fit(const RoleSpec& spec, const std::vector<std::string>& role, const Candidate& candidate, const Field& field, std::string& reason)
+/// How well a field fits a role: all words of the role's name must be said, by the field's name or its description;
+/// what the field's name says beside that counts against it.
+double fit(const RoleSpec& spec, const std::vector<std::string>& role, const Candidate& candidate, const Field& field,
+           std::string& reason)
 {
     using Use = RoleSpec::Use;
     if (field.access == Field::Access::Key)
@@ -197,8 +201,9 @@ double fit(const RoleSpec& spec, const std::vector<std::string>& role, const Can
         score += 0.1;
     if (score > 0)
         reason = byName > 0.9 ? fmt::format("the name of {} says so", field.name)
-                 : !field.about.empty() && byAbout > 0.9 ? fmt::format("{}: {}", field.name, quoted(field.about))
-                                                         : fmt::format("the names of {} and its register say so", field.name);
+                 : !field.about.empty() && byAbout > 0.9
+                     ? fmt::format("{}: {}", field.name, inQuotes(field.about))
+                     : fmt::format("the names of {} and its register say so", field.name);
     return std::clamp(score, 0.0, 1.0);
 }
 
@@ -208,7 +213,8 @@ std::string encodingIn(const RoleSpec& spec, const Field& field)
     if (spec.unit.empty())
         return {};
     const std::string about = lowered(field.about);
-    for (const char* phrase : {"minus one", "minus 1", "n + 1", "n+1", "plus one", "plus 1", "value + 1", "+ 1)", "+1)"})
+    for (const char* phrase :
+         {"minus one", "minus 1", "n + 1", "n+1", "plus one", "plus 1", "value + 1", "+ 1)", "+1)"})
         if (about.find(phrase) != std::string::npos)
             return "minus one";
     for (const char* phrase : {"2^n", "power of two", "2 to the power", "powers of two"})
@@ -264,12 +270,14 @@ void rolesOf(const Device& device, std::size_t b, const BlockKind& kind, std::ve
             if (const std::size_t at = role.find('#'); at != std::string::npos)
                 role.replace(at, 1, number);
             if (role.find('#') != std::string::npos ||
-                std::any_of(block.roles.begin(), block.roles.end(), [&](const auto& known) { return known.first == role; }))
+                std::any_of(block.roles.begin(), block.roles.end(),
+                            [&](const auto& known) { return known.first == role; }))
                 continue;
             Match match{role, &spec, 0, 0, 0, {}};
             double second = 0;
             for (std::size_t c = 0; c < candidates.size(); ++c) {
-                if (numbered ? candidates[c].number != number : !candidates[c].number.empty() && candidates[c].name.size() > 1)
+                if (numbered ? candidates[c].number != number
+                             : !candidates[c].number.empty() && candidates[c].name.size() > 1)
                     continue;
                 std::string reason;
                 const Candidate& candidate = candidates[c];
@@ -306,7 +314,7 @@ void rolesOf(const Device& device, std::size_t b, const BlockKind& kind, std::ve
         std::string reason = match.reason;
         if (const std::string encoding = encodingIn(*match.spec, field); !encoding.empty()) {
             fact += ": code " + encoding;
-            reason += fmt::format("; its description says how it counts: {}", quoted(field.about));
+            reason += fmt::format("; its description says how it counts: {}", inQuotes(field.about));
         }
         out.push_back({block.name, fact, reason, confidence});
     }
@@ -333,7 +341,8 @@ void gatesOf(const Device& device, std::vector<Proposal>& out)
                             continue;
                         const std::string name = lowered(field.name), own = lowered(instance.name);
                         const bool whole = name == own;
-                        const bool with = gate ? name == own + "en" || name == own + "_en" || name == own + "clk" || name == own + "_clk"
+                        const bool with = gate ? name == own + "en" || name == own + "_en" || name == own + "clk" ||
+                                                     name == own + "_clk"
                                                : name == own + "rst" || name == own + "_rst" || name == own + "_reset";
                         if (!whole && !with)
                             continue;
@@ -347,16 +356,19 @@ void gatesOf(const Device& device, std::vector<Proposal>& out)
                         const bool clock = says({"clock", "clocks", "gate", "gates", "clk"});
                         const bool reset = says({"reset", "resets", "rst"});
                         if (with || (gate ? clock && !reset : reset && !clock))
-                            found.emplace_back(FieldRef{InstanceIndex(int(o)), RegisterIndex(int(r)), FieldIndex(int(f))},
-                                               field.about.empty() ? reg.about : field.about);
+                            found.emplace_back(
+                                FieldRef{InstanceIndex(int(o)), RegisterIndex(int(r)), FieldIndex(int(f))},
+                                field.about.empty() ? reg.about : field.about);
                     }
             }
             if (found.size() != 1)
                 continue;
             out.push_back({device.blockOf(InstanceIndex(int(i))).name,
-                           fmt::format("instance {}: {} {}", instance.name, gate ? "gate" : "reset", device.nameOf(found[0].first)),
-                           found[0].second.empty() ? fmt::format("{} is named so", device.nameOf(found[0].first))
-                                                   : fmt::format("{}: {}", device.nameOf(found[0].first), quoted(found[0].second)),
+                           fmt::format("instance {}: {} {}", instance.name, gate ? "gate" : "reset",
+                                       device.nameOf(found[0].first)),
+                           found[0].second.empty()
+                               ? fmt::format("{} is named so", device.nameOf(found[0].first))
+                               : fmt::format("{}: {}", device.nameOf(found[0].first), inQuotes(found[0].second)),
                            0.9});
         }
     }

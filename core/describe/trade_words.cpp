@@ -127,9 +127,11 @@ double standsFor(std::string_view written, std::string_view meant)
         return 1;
     if (written.size() >= 3 && meant.size() > written.size() + 1 && meant.starts_with(written))
         return 0.8;
-    if (meant.size() >= 4 && written.size() > meant.size() && written.starts_with(meant) && written.size() <= meant.size() + 3)
+    if (meant.size() >= 4 && written.size() > meant.size() && written.starts_with(meant) &&
+        written.size() <= meant.size() + 3)
         return 0.9; // "enables", "transmitter"
-    if (written.size() >= 3 && written == withoutVowels(meant).substr(0, written.size()) && written.size() + 3 >= withoutVowels(meant).size())
+    if (written.size() >= 3 && written == withoutVowels(meant).substr(0, written.size()) &&
+        written.size() + 3 >= withoutVowels(meant).size())
         return 0.75;
     return 0;
 }

@@ -389,6 +389,9 @@ private:
                     : linkage || (tap_.contains(lowered(of.name)) && places.size() == 1) ? MakersPin::Kind::Dedicated
                                                                                          : MakersPin::Kind::Pad;
                 std::tie(pin.line, pin.column) = lineAndColumn(text_, offsetIn(map->second, places[n].second));
+                // Power pins of one port are one supply, whichever number they have in it.
+                if (pin.kind != MakersPin::Kind::Pad)
+                    pin.name = of.name;
                 if (!numbers.insert(pin.number).second)
                     return problemAt(offsetIn(map->second, places[n].second),
                                      fmt::format("the pin {} is given to two ports.", pin.number));

@@ -1,0 +1,27 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/device/lint.h"
+#include "core/device/load_device.h"
+#include "core/describe/coverage.h"
+#include "core/describe/proposals.h"
+#include "core/makers/makers_file.h"
+
+/// The first byte says the format; what was read is laid down and loaded as a device.
+extern "C" int LLVMFuzzerTestOneInput(const uint8_t* data, size_t size)
+{
+    if (size == 0)
+        return 0;
+    static const char* names[]{"chip.svd", "chip.bsd", "chip.ibs", "chip.csv", "chip.facts"};
+    const std::string name = names[data[0] % 5];
+    const std::string text(reinterpret_cast<const char*>(data + 1), size - 1);
+    bindrel::DeviceFiles files;
+    files.path = "device.json";
+    files.text = bindrel::deviceTextFor(name);
+    files.layers.push_back({name, text});
+    const bindrel::Expected<bindrel::Device> device = bindrel::parseDevice(files);
+    if (device) {
+        (void)bindrel::lint(*device);
+        (void)bindrel::coverageOf(*device);
+        (void)bindrel::proposalsFor(*device);
+    }
+    return 0;
+}

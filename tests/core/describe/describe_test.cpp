@@ -1,0 +1,133 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/describe/comparison.h"
+#include "core/describe/coverage.h"
+#include "core/describe/proposals.h"
+#include "core/describe/trade_words.h"
+#include "core/device/load_device.h"
+#include "tests/support/makers_writers.h"
+
+using namespace bindrel;
+using namespace bindrel::test;
+
+/// How far a chip is described, and what its blocks and fields seem to mean.
+class DescribeTest : public QObject {
+    Q_OBJECT
+
+    static Device read(const Json& json)
+    {
+        Expected<Device> device = parseDevice(json.dump(), "chip.json", {}, {});
+        if (!device)
+            qFatal("%s", device.problem().text().c_str());
+        return *std::move(device);
+    }
+
+private Q_SLOTS:
+    void shippedChipsAreDescribedInFull()
+    {
+        for (const auto& device : library().devices())
+            for (const InstanceCoverage& instance : coverageOf(*device)) {
+                if (instance.kind.empty())
+                    continue; // clocks, supplies: of no kind that a need asks for
+                QVERIFY2(instance.level == CoverageLevel::Written || instance.next.find("pads") != std::string::npos,
+                         (device->instances[size_t(instance.instance)].name + " of " + device->name + ": " + instance.next).c_str());
+            }
+    }
+
+    void everyStepIsNamed()
+    {
+        Json chip = wholeDevice("sedge", "se4332-c64.json");
+        const auto levelOf = [](const Device& device) {
+            for (const InstanceCoverage& row : coverageOf(device))
+                if (device.instances[size_t(row.instance)].name == "UART1")
+                    return row;
+            return InstanceCoverage{};
+        };
+        QVERIFY(levelOf(read(chip)).level == CoverageLevel::Written);
+        Json roles = chip;
+        roles["blocks"][chip["instances"]["UART1"]["block"].get<std::string>()]["roles"].erase("enable");
+        const InstanceCoverage computed = levelOf(read(roles));
+        QVERIFY(computed.level == CoverageLevel::Placed && computed.next.find("enable") != std::string::npos);
+        Json memory = chip;
+        memory.erase("memory");
+        QVERIFY(levelOf(read(memory)).level == CoverageLevel::Computed);
+    }
+
+    void wordsOfNames()
+    {
+        QVERIFY((wordsOf("TxEnable2") == std::vector<std::string>{"tx", "enable", "2"}));
+        QVERIFY((wordsOf("BAUD_DIV") == std::vector<std::string>{"baud", "div"}));
+        QVERIFY((wordsOf("ADCDone") == std::vector<std::string>{"adc", "done"}));
+        QVERIFY(standsFor("tx", "transmit") == 1 && standsFor("presc", "prescaler") > 0.5 && standsFor("gate", "transmit") == 0);
+    }
+
+    /// Roles taken away from the shipped families: what is proposed is right, or it is not proposed.
+    void proposalsAreRight()
+    {
+        int proposed = 0, right = 0, wanted = 0;
+        std::string wrong;
+        for (const auto& [folder, member] : {std::pair{"sedge", "se4332-c64.json"}, {"moss", "ms0816-a48.json"}, {"rill", "rl1224-q48.json"},
+                                             {"alder", "al7654-f144.json"}}) {
+            Json chip = wholeDevice(folder, member);
+            std::map<std::pair<std::string, std::string>, std::string> truth;
+            Device device = read(chip);
+            for (Block& block : device.blocks) {
+                if (block.kind.empty() || block.name.find('_') != std::string::npos)
+                    continue;
+                for (const auto& [name, role] : block.roles) {
+                    const Register& reg = block.registers[size_t(role.reg)];
+                    truth[{block.name, name}] = reg.name + "." + reg.fields[size_t(role.field)].name;
+                }
+                block.roles.clear();
+            }
+            wanted += int(truth.size());
+            for (const Proposal& proposal : proposalsFor(device)) {
+                if (!proposal.fact.starts_with("role ") || proposal.confidence < kLeastConfidence)
+                    continue;
+                const std::vector<std::string> words = splitted(proposal.fact.substr(0, proposal.fact.find(':')), ' ');
+                const auto known = truth.find({words[1], words[2]});
+                if (known == truth.end() && !truth.contains({words[1], words[2]})) {
+                    // A block of another name with the same registers.
+                    const bool block = std::any_of(truth.begin(), truth.end(), [&](const auto& t) { return t.first.first == words[1]; });
+                    if (!block)
+                        continue;
+                }
+                ++proposed;
+                if (known != truth.end() && known->second == words[4])
+                    ++right;
+                else
+                    wrong += proposal.fact + " (" + (known == truth.end() ? "no such role" : known->second) + "): " + proposal.reason + "\n";
+            }
+        }
+        qInfo("%d roles, %d proposed, %d right", wanted, proposed, right);
+        QVERIFY2(proposed > 0 && right * 100 >= proposed * 98, wrong.c_str());
+    }
+
+    void kindsByName()
+    {
+        const Json chip = Json::parse(R"({ "name": "M", "blocks": {
+            "say": { "about": "Asynchronous receiver and transmitter.", "registers": { "A": { "fields": { "X": "0" } } } },
+            "spi": { "about": "Serial peripheral interface.", "registers": { "A": { "fields": { "X": "0" } } } },
+            "thing": { "about": "Mixes paint.", "registers": { "A": { "fields": { "X": "0" } } } } } })");
+        const Device device = read(chip);
+        std::set<std::string> facts;
+        for (const Proposal& proposal : proposalsFor(device))
+            facts.insert(proposal.fact);
+        QVERIFY(facts.contains("kind say = uart") && facts.contains("kind spi = spi"));
+        for (const std::string& fact : facts)
+            QVERIFY2(fact.find("thing") == std::string::npos, fact.c_str());
+    }
+
+    void editionsAreCompared()
+    {
+        const auto layered = [](const std::string& text) { return layDown(text, "x.json", {})->device; };
+        const auto a = layered(R"({ "name": "A", "blocks": { "x": { "registers": { "R": { "offset": "0x0" }, "S": {} } } }, "clocks": [ { "id": "C", "rate": "1 MHz" } ] })");
+        const auto b = layered(R"({ "name": "A", "blocks": { "x": { "registers": { "R": { "offset": "0x4" }, "T": {} } } }, "clocks": [ { "id": "C", "rate": "1 MHz" }, { "id": "D" } ] })");
+        std::vector<std::string> told;
+        for (const DescriptionDifference& d : compareDescriptions(*a, *b))
+            told.push_back(fmt::format("{} {}", int(d.kind), d.pointer));
+        QVERIFY((told == std::vector<std::string>{"2 /blocks/x/registers/R/offset", "0 /blocks/x/registers/S", "1 /blocks/x/registers/T", "1 /clocks/D"}));
+    }
+};
+
+BINDREL_TEST(DescribeTest)
+#include "describe_test.moc"

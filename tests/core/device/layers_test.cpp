@@ -1,0 +1,188 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/device/layers.h"
+#include "core/device/lint.h"
+#include "core/device/load_device.h"
+#include "tests/support/fixtures.h"
+
+#include <nlohmann/json.hpp>
+
+#include <QTemporaryDir>
+
+using namespace bindrel;
+using namespace bindrel::test;
+using Json = nlohmann::ordered_json;
+
+/// A device laid over the files that it stands on: what wins, what is told, and where a value comes from.
+class LayersTest : public QObject {
+    Q_OBJECT
+
+    std::unique_ptr<QTemporaryDir> dir_;
+
+    std::filesystem::path at(const std::string& name) const { return std::filesystem::path(dir_->path().toStdString()) / name; }
+    void save(const std::string& name, const std::string& text) const { QVERIFY(writeFileAtomically(at(name), text)); }
+    std::string refusal(const std::string& name = "chip.json") const
+    {
+        const Expected<Device> device = loadDevice(at(name));
+        return device ? std::string() : device.problem().text();
+    }
+    static bool has(const std::string& text, const char* what) { return text.find(what) != std::string::npos; }
+
+    static constexpr const char* kRegisters = R"(<?xml version="1.0"?>
+<device><name>MILL</name><width>32</width><size>32</size><cpu><name>CM3</name><nvicPrioBits>3</nvicPrioBits></cpu><peripherals>
+<peripheral><name>SAY1</name><groupName>SAY</groupName><description>Asynchronous serial port.</description><baseAddress>0x61000000</baseAddress>
+<interrupt><name>SAY1</name><value>3</value></interrupt><registers>
+<register><name>CTL</name><addressOffset>0</addressOffset><fields>
+<field><name>GO</name><bitOffset>0</bitOffset></field>
+<field><name>SEND</name><description>Enables the transmitter.</description><bitOffset>1</bitOffset></field></fields></register>
+<register><name>RATE</name><addressOffset>8</addressOffset></register></registers></peripheral>
+</peripherals></device>
+)";
+
+private Q_SLOTS:
+    void init() { dir_ = std::make_unique<QTemporaryDir>(); }
+
+    void theUpperWordWins()
+    {
+        save("low.json", R"({ "about": "low", "supply": ["1 V", "2 V"], "clocks": [ { "id": "A", "name": "a" }, { "id": "B", "name": "b" } ],
+                              "instances": { "X": { "base": "0x10", "bus": "A" }, "Y": { "base": "0x20" } } })");
+        const std::string top = R"({ "name": "T", "layers": [ { "file": "low.json" } ], "about": "top",
+            "clocks": [ { "id": "B", "name": "bee" }, { "id": "C" } ],
+            "instances": { "X": { "bus": "C" }, "Y": null, "Z": { "base": "0x30" } } })";
+        const Expected<Layered> layered = layDown(top, at("chip.json").string(), {{at("low.json"), textOf(at("low.json"))}});
+        QVERIFY2(layered.ok(), layered.ok() ? "" : layered.problem().text().c_str());
+        const Json& v = layered->device->value();
+        COMPARE_TEXT(v["about"].get<std::string>(), "top");
+        QCOMPARE(v["clocks"].size(), size_t(3));
+        COMPARE_TEXT(v["clocks"][1]["name"].get<std::string>(), "bee");
+        COMPARE_TEXT(v["instances"]["X"]["base"].get<std::string>(), "0x10");
+        COMPARE_TEXT(v["instances"]["X"]["bus"].get<std::string>(), "C");
+        QVERIFY(!v["instances"].contains("Y") && v["instances"].contains("Z"));
+        // Nothing is shadowed in silence.
+        std::set<std::string> replaced;
+        for (const Replaced& r : layered->replaced)
+            replaced.insert(r.pointer);
+        QVERIFY((replaced == std::set<std::string>{"/about", "/clocks/1/name", "/instances/X/bus", "/instances/Y"}));
+        // Each value knows its file and line.
+        const auto file = [&](const char* pointer) { return std::filesystem::path(layered->device->place(pointer).file).filename().string(); };
+        COMPARE_TEXT(file("/instances/X/base"), "low.json");
+        QCOMPARE(layered->device->place("/instances/X/base").line, 2);
+        COMPARE_TEXT(file("/instances/X/bus"), "chip.json");
+        QCOMPARE(layered->device->place("/instances/X/bus").line, 3);
+        COMPARE_TEXT(file("/clocks/0/name"), "low.json");
+        COMPARE_TEXT(file("/clocks/2/id"), "chip.json");
+    }
+
+    void onlyWhatALayerIsAskedFor()
+    {
+        save("low.json", R"({ "about": "low", "worlds": ["w"] })");
+        const Expected<Layered> layered =
+            layDown(R"({ "layers": [ { "file": "low.json", "gives": ["worlds"] } ] })", at("chip.json").string(), {{at("low.json"), textOf(at("low.json"))}});
+        QVERIFY(layered.ok());
+        QVERIFY(!layered->device->value().contains("about") && layered->device->value().contains("worlds"));
+    }
+
+    void correctionsHaveAReason()
+    {
+        save("chip.svd", kRegisters);
+        const std::string patch = R"({ "at": "/blocks/say/registers/RATE/offset", "was": "0x8", "is": "0x4", "because": "erratum 3" })";
+        save("chip.json", R"({ "name": "MILL", "layers": [ { "file": "chip.svd" } ], "patches": [ )" + patch + " ] }");
+        const Expected<Device> device = loadDevice(at("chip.json"));
+        QVERIFY2(device.ok(), refusal().c_str());
+        QCOMPARE(device->blocks[0].registers[1].offset, 4u);
+        QCOMPARE(device->origins->replaced.size(), size_t(1));
+        COMPARE_TEXT(device->origins->replaced[0].because, "erratum 3");
+        // The maker mends the file: the correction is told to have no place any more, and the maker's word stands.
+        std::string mended = kRegisters;
+        mended.replace(mended.find("<addressOffset>8<"), 17, "<addressOffset>12<");
+        save("chip.svd", mended);
+        const Expected<Device> newer = loadDevice(at("chip.json"));
+        QVERIFY(newer.ok());
+        QCOMPARE(newer->blocks[0].registers[1].offset, 12u);
+        QVERIFY(newer->origins->remarks.size() == 1 && has(newer->origins->remarks[0].message, "now says \"0xC\""));
+        for (const char* bad : {R"({ "at": "/a", "is": 1 })", R"({ "is": 1, "because": "x" })", R"({ "at": "/a", "is": 1, "because": "x", "if": 2 })", "7"}) {
+            save("chip.json", R"({ "name": "MILL", "layers": [ { "file": "chip.svd" } ], "patches": [ )" + std::string(bad) + " ] }");
+            QVERIFY2(has(refusal(), "a correction has"), refusal().c_str());
+        }
+    }
+
+    void problemsNameTheMakersLine()
+    {
+        std::string wrong = kRegisters;
+        wrong.replace(wrong.find("0x61000000"), 10, "0x61000001");
+        save("chip.svd", wrong);
+        save("chip.json", R"({ "name": "MILL", "layers": [ { "file": "chip.svd" } ] })");
+        const std::string why = refusal();
+        QVERIFY2(has(why, "chip.svd:3:") && has(why, "/instances/SAY1/base"), why.c_str());
+        save("chip.json", R"({ "name": "MILL", "layers": [ { "file": "chip.svd" } ],
+  "instances": { "SAY1": { "bus": "NOPE" } } })");
+        QVERIFY2(has(refusal(), "chip.json:2:"), refusal().c_str());
+    }
+
+    void noFileOutsideOfTheFolder()
+    {
+        for (const char* file : {"../x.svd", "/etc/passwd", "a/../../x", ""}) {
+            save("chip.json", fmt::format(R"({{ "name": "M", "layers": [ {{ "file": "{}" }} ] }})", file));
+            QVERIFY2(has(refusal(), "in the folder of this one"), refusal().c_str());
+        }
+        save("chip.json", R"({ "name": "M", "layers": [ { "file": "none.svd" } ] })");
+        QVERIFY2(has(refusal(), "none.svd"), refusal().c_str());
+        save("chip.json", R"({ "name": "M", "layers": [ { "file": "chip.json" } ] })");
+        QVERIFY(!refusal().empty()); // stands on itself
+    }
+
+    void membersStandOnTheirFamily()
+    {
+        save("family.json", R"({ "supply": ["1 V", "2 V"], "layers": [ { "file": "chip.svd" } ], "pads": { "P1": {}, "P2": {} } })");
+        save("chip.svd", kRegisters);
+        save("chip.json", R"({ "name": "MILL-8", "layers": [ { "file": "family.json" } ], "pads": { "P2": null },
+            "package": { "kind": "dual row", "name": "DR8", "pins": ["P1", "VDD", "VSS", "NC"], "supply": ["VDD"], "ground": ["VSS"], "dedicated": ["NC"] } })");
+        const Expected<Device> device = loadDevice(at("chip.json"));
+        QVERIFY2(device.ok(), refusal().c_str());
+        QCOMPARE(device->pads.size(), size_t(1));
+        QCOMPARE(device->instances.size(), size_t(1));
+    }
+
+    /// What is not described is not known: told once, never guessed, never an error.
+    void describedInPart()
+    {
+        save("chip.svd", kRegisters);
+        const Expected<Device> registers = loadDevice(at("chip.svd"));
+        QVERIFY2(registers.ok(), refusal("chip.svd").c_str());
+        QVERIFY(registers->lacks("clocks") && registers->lacks("memory") && registers->lacks("package") && !registers->lacks("core"));
+        QVERIFY(!registers->canBeWritten());
+        bool told = false;
+        for (const LintRemark& remark : lint(*registers))
+            told = told || remark.check == "not-described";
+        QVERIFY(told);
+
+        save("pins.csv", "pin,pad\n1,PA0\n2,PA1\n3,VDD\n4,VSS\n");
+        save("pins.json", R"({ "name": "PINS", "layers": [ { "file": "pins.csv" } ],
+            "instances": { "U": { "kind": "uart", "signals": { "TX": "out", "RX": "in" } } },
+            "pads": { "PA0": { "routes": { "1": "U.TX" } }, "PA1": { "routes": { "1": "U.RX" } } } })");
+        const Expected<Device> pins = loadDevice(at("pins.json"));
+        QVERIFY2(pins.ok(), refusal("pins.json").c_str());
+        Workpiece work;
+        work.device = std::make_shared<const Device>(*pins);
+        work.board = std::make_shared<const Board>(bareBoard(*work.device));
+        work.plan.name = "p";
+        work.plan.device = "PINS";
+        Need need;
+        need.id = "line";
+        need.title = "Line";
+        need.kind = "uart";
+        work.plan.needs.push_back(need);
+        const Expected<BoundAll> all = bindAll(*work.device, *work.board, work.plan, {});
+        QVERIFY2(all.ok(), all ? "" : all.problem().message.c_str());
+        work.plan = *applied(work.plan, all->edit);
+        const auto s = run(work);
+        QCOMPARE(s->bindings.count(BoundNeed::State::Open), 0);
+        COMPARE_TEXT(s->plan.needs[0].binding.pads.at("tx"), "PA0");
+        QCOMPARE(s->findings.size(), size_t(1));
+        COMPARE_TEXT(s->findings[0].rule, "DEV-03");
+        QVERIFY(s->findings[0].severity == Finding::Severity::Caution);
+        QVERIFY(s->source().files.empty());
+    }
+};
+
+BINDREL_TEST(LayersTest)
+#include "layers_test.moc"
