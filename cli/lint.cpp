@@ -39,8 +39,8 @@ static void addLint(CLI::App& app, int& exitCode)
             const auto at = [](const TextPlace& place) { return fmt::format("{}:{}", place.file, place.line); };
             for (const Replaced& replaced : loaded->origins->replaced)
                 if (*layers)
-                    say("{}: {} ({}) replaced by {} ({}){}{}\n", replaced.pointer, replaced.before, at(replaced.below), replaced.after,
-                        at(replaced.above), replaced.because.empty() ? "" : ": ", replaced.because);
+                    say("{}: {} ({}) replaced by {} ({}){}{}\n", replaced.pointer, replaced.before, at(replaced.below),
+                        replaced.after, at(replaced.above), replaced.because.empty() ? "" : ": ", replaced.because);
             for (const Problem& remark : loaded->origins->remarks)
                 say("{}\n", remark.text());
             std::size_t registers = 0, fields = 0;
@@ -49,8 +49,8 @@ static void addLint(CLI::App& app, int& exitCode)
                 for (const Register& reg : block.registers)
                     fields += reg.fields.size();
             }
-            say("{}: {}, {}, {}\n", loaded->name, counted(long(loaded->blocks.size()), "block"), counted(long(registers), "register"),
-                counted(long(fields), "field"));
+            say("{}: {}, {}, {}\n", loaded->name, counted(long(loaded->blocks.size()), "block"),
+                counted(long(registers), "register"), counted(long(fields), "field"));
         }
         for (const LintRemark& remark : remarks)
             say("{}: {}\n", remark.check, remark.text);

@@ -1,8 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "core/device/lint.h"
-#include "core/device/load_device.h"
 #include "core/describe/coverage.h"
 #include "core/describe/proposals.h"
+#include "core/device/lint.h"
+#include "core/device/load_device.h"
 #include "core/makers/makers_file.h"
 
 /// The first byte says the format; what was read is laid down and loaded as a device.

@@ -165,13 +165,21 @@ void ReachPanel::showReach(const std::vector<ReachTarget>& targets, const ReachR
     QStringList lines;
     for (const std::string& obstacle : result.inTheWay)
         lines << text(obstacle);
-    for (const ReachMiss& miss : result.misses)
-        for (const ReachWay& way : miss.nearest) {
+    for (const ReachMiss& miss : result.misses) {
+        // The nearest first, whichever side it lies on.
+        std::vector<ReachWay> nearest = miss.nearest;
+        const auto away = [t = miss.target](const ReachWay& way) {
+            return t < way.errors.size() ? way.errors[t].value.abs() : Rational(0);
+        };
+        std::stable_sort(nearest.begin(), nearest.end(),
+                         [&away](const ReachWay& a, const ReachWay& b) { return away(a) < away(b); });
+        for (const ReachWay& way : nearest) {
             Proposal near = proposalOf(int(proposals.size()) + 1, way);
             near.title =
                 "Nearest: " + near.title.section(".  ", 1) + (miss.othersKept ? QString() : QString(" (by itself)"));
             proposals.push_back(std::move(near));
         }
+    }
     show("No solution for " + wishes.join(", "),
          result.complete ? "In the way: " + lines.join("; ") + "." : QString("Stopped before a solution was found."),
          std::move(proposals));
@@ -200,10 +208,11 @@ void ReachPanel::showRepair(const RepairResult& result)
                 left.join("; ") + ".";
     else if (result.inTurn)
         note += " Fixed one problem at a time; fewer changes may be enough.";
-    show(proposals.empty() ? "No fix"
-         : result.inTurn   ? "A fix, one problem at a time"
-                           : "Fixes with the fewest changes",
-         note, std::move(proposals));
+    // Before the list is given away: which argument is made first is not said.
+    const QString heading = proposals.empty() ? "No fix"
+                            : result.inTurn   ? "A fix, one problem at a time"
+                                              : "Fixes with the fewest changes";
+    show(heading, note, std::move(proposals));
 }
 
 void ReachPanel::show(const QString& heading, const QString& note, std::vector<Proposal> proposals)

@@ -76,6 +76,7 @@ QString styleSheet(const Theme& t)
         QMenu { background: %2; border: 1px solid %3; } QMenu::item { padding: 4px 28px 4px 14px; } QMenu::item:selected { background: %5; color: %1; } QMenu::item:disabled { color: %7; }
         QMenu::separator { height: 1px; background: %3; margin: 3px 8px; }
         QListView, QTreeView, QTableView, QScrollArea { background: transparent; border: 0; outline: 0; }
+        #completion { background: %2; color: %1; border: 1px solid %3; } #completion::item:selected { background: %5; color: %1; }
         QScrollBar:vertical { background: transparent; width: 9px; margin: 0; } QScrollBar::handle:vertical { background: %3; min-height: 24px; }
         QScrollBar:horizontal { background: transparent; height: 9px; margin: 0; } QScrollBar::handle:horizontal { background: %3; min-width: 24px; }
         QScrollBar::add-line, QScrollBar::sub-line { width: 0; height: 0; } QScrollBar::add-page, QScrollBar::sub-page { background: transparent; }

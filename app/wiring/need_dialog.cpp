@@ -7,8 +7,10 @@
 #include <QAbstractItemView>
 #include <QComboBox>
 #include <QCompleter>
+#include <QCoreApplication>
 #include <QDialogButtonBox>
 #include <QFormLayout>
+#include <QKeyEvent>
 #include <QLabel>
 #include <QLineEdit>
 #include <QPushButton>
@@ -44,6 +46,9 @@ NeedDialog::NeedDialog(const Snapshot& snapshot, const Need* need, const std::st
         completer->setCompletionMode(QCompleter::PopupCompletion);
         completer->setMaxVisibleItems(10);
         line_->setCompleter(completer);
+        // A window of its own: what is transparent elsewhere would show nothing but black here.
+        completer->popup()->setObjectName("completion");
+        completer->popup()->installEventFilter(this);
         connect(line_, &QLineEdit::textEdited, this, &NeedDialog::offerWords);
         connect(line_, &QLineEdit::textChanged, this, &NeedDialog::readLine);
         form_->addRow("In one line", line_);
@@ -139,6 +144,19 @@ void NeedDialog::readLine()
         }
     }
     refillTerminals();
+}
+
+/// Enter with nothing picked in the list means the line, not the list.
+bool NeedDialog::eventFilter(QObject* watched, QEvent* event)
+{
+    auto* popup = line_ && line_->completer() ? line_->completer()->popup() : nullptr;
+    if (popup && watched == popup && event->type() == QEvent::KeyPress && !popup->currentIndex().isValid())
+        if (auto* key = static_cast<QKeyEvent*>(event); key->key() == Qt::Key_Return || key->key() == Qt::Key_Enter) {
+            popup->hide();
+            QCoreApplication::sendEvent(this, key);
+            return true;
+        }
+    return QDialog::eventFilter(watched, event);
 }
 
 void NeedDialog::offerWords()

@@ -27,6 +27,9 @@ public:
     /// The same as one undo step, with the part that was made up here.
     Edit edit() const;
 
+protected:
+    bool eventFilter(QObject* watched, QEvent* event) override;
+
 private:
     void readLine();
     void offerWords();

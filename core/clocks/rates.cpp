@@ -268,7 +268,8 @@ private:
         for (size_t n = 0; n < limits.size(); ++n)
             // The nominal rate counts: data sheets give these limits with the oscillators' tolerance included.
             if (clock.rate <= limits[n] || fastest <= limits[n]) {
-                rates_.waitStates = static_cast<int>(n);
+                rates_.waitStates =
+                    device_.waitStates.valid() ? static_cast<int>(n) : 0; // else there is nothing to set
                 return;
             }
     }

@@ -23,12 +23,12 @@ std::vector<LintRemark> lint(const Device& device)
         return remarks;
     // What follows from something that is not described yet is no mistake.
     static const std::set<std::string, std::less<>> follows{
-        "role-missing", "address-collision", "unreachable-signal", "pad-on-no-pin",      "line-missing",
+        "role-missing", "address-collision", "unreachable-signal", "pad-on-no-pin",       "line-missing",
         "reset-claim",  "interrupt-name",    "part-wanted-whole",  "crystal-without-pads"};
     if (!device.canBeWritten())
         std::erase_if(remarks, [](const LintRemark& remark) { return follows.contains(remark.check); });
-    remarks.insert(remarks.begin(),
-                   {"not-described", fmt::format("the files of {} do not say: {}", device.name, listed(device.undescribed))});
+    remarks.insert(remarks.begin(), {"not-described", fmt::format("the files of {} do not say: {}", device.name,
+                                                                  listed(device.undescribed))});
     return remarks;
 }
 

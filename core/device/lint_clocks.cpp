@@ -68,7 +68,8 @@ void lintLimits(const Device& device, LintRemarks& out)
         if (limit.max && *limit.max > range.waitStateLimits.back())
             out.say("limit-gap", "in {} {} may run at {}, but the wait states end at {}", range.name, flash.id,
                     format(*limit.max), format(range.waitStateLimits.back()));
-        if (std::uint64_t(device.fieldOf(device.waitStates).maxCode()) + 1 < range.waitStateLimits.size())
+        if (device.waitStates.valid() &&
+            std::uint64_t(device.fieldOf(device.waitStates).maxCode()) + 1 < range.waitStateLimits.size())
             out.say("encoding-range", "{} has no code for {} wait states", device.nameOf(device.waitStates),
                     range.waitStateLimits.size() - 1);
     }

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include "core/base/text.h"
 #include "tests/support/fixtures.h"
 
 #include <nlohmann/json.hpp>
@@ -15,7 +16,8 @@ using Json = nlohmann::ordered_json;
 inline Json wholeDevice(const std::string& folder, const std::string& member)
 {
     Json own = Json::parse(textOf(dataPath("devices/" + folder + "/" + member)), nullptr, true, true);
-    const Json family = Json::parse(textOf(dataPath("devices/" + folder + "/" + folder + ".json")), nullptr, true, true);
+    const Json family =
+        Json::parse(textOf(dataPath("devices/" + folder + "/" + folder + ".json")), nullptr, true, true);
     for (const auto& [key, value] : family.items())
         if (key != "family" && !own.contains(key))
             own[key] = value;
@@ -56,8 +58,8 @@ inline std::string fieldXml(const std::string& name, const Json& field)
     if (const int count = field.is_object() ? field.value("count", 1) : 1; count > 1) {
         const int first = field.value("first", 0);
         called.replace(called.find("{n}"), 3, "%s");
-        out += fmt::format("<dim>{}</dim><dimIncrement>{}</dimIncrement><dimIndex>{}-{}</dimIndex>", count, high - low + 1, first,
-                           first + count - 1);
+        out += fmt::format("<dim>{}</dim><dimIncrement>{}</dimIncrement><dimIndex>{}-{}</dimIndex>", count,
+                           high - low + 1, first, first + count - 1);
     }
     out += fmt::format("<name>{}</name>", called);
     if (field.is_object() && field.contains("about"))
@@ -70,13 +72,15 @@ inline std::string fieldXml(const std::string& name, const Json& field)
     if (access == "wo")
         out += "<access>write-only</access>";
     if (access == "w1c" || access == "w0c")
-        out += fmt::format("<modifiedWriteValues>{}</modifiedWriteValues>", access == "w1c" ? "oneToClear" : "zeroToClear");
+        out += fmt::format("<modifiedWriteValues>{}</modifiedWriteValues>",
+                           access == "w1c" ? "oneToClear" : "zeroToClear");
     if (access == "rc")
         out += "<readAction>clear</readAction>";
     if (field.is_object() && field.contains("values")) {
         out += "<enumeratedValues>";
         for (const auto& [value, code] : field["values"].items())
-            out += fmt::format("<enumeratedValue><name>{}</name><value>#{:b}</value></enumeratedValue>", value, code.get<unsigned>());
+            out += fmt::format("<enumeratedValue><name>{}</name><value>#{:b}</value></enumeratedValue>", value,
+                               code.get<unsigned>());
         out += "</enumeratedValues>";
     }
     return out + "</field>\n";
@@ -85,8 +89,9 @@ inline std::string fieldXml(const std::string& name, const Json& field)
 /// The registers that XML can say; they are taken out of `device`, so that what is left is to be said by hand.
 inline std::string takeRegisterXml(Json& device)
 {
-    std::string out = "<?xml version=\"1.0\"?>\n<device schemaVersion=\"1.3\"><name>CHIP</name><width>32</width><size>32</size>\n"
-                      "<peripherals>\n";
+    std::string out =
+        "<?xml version=\"1.0\"?>\n<device schemaVersion=\"1.3\"><name>CHIP</name><width>32</width><size>32</size>\n"
+        "<peripherals>\n";
     std::map<std::string, std::string> first; // instance that has the registers of a block
     for (auto& [name, instance] : device["instances"].items()) {
         const std::string block = instance["block"];
@@ -97,11 +102,13 @@ inline std::string takeRegisterXml(Json& device)
             digits += c == ' ' ? std::string() : std::string(1, c);
         const auto known = first.find(block);
         if (known != first.end()) {
-            out += fmt::format("<peripheral derivedFrom=\"{}\"><name>{}</name><baseAddress>{}</baseAddress></peripheral>\n", known->second,
-                               name, digits);
+            out += fmt::format(
+                "<peripheral derivedFrom=\"{}\"><name>{}</name><baseAddress>{}</baseAddress></peripheral>\n",
+                known->second, name, digits);
         } else {
             first[block] = name;
-            out += fmt::format("<peripheral><name>{}</name><groupName>{}</groupName><baseAddress>{}</baseAddress>", name, block, digits);
+            out += fmt::format("<peripheral><name>{}</name><groupName>{}</groupName><baseAddress>{}</baseAddress>",
+                               name, block, digits);
             const int width = device["blocks"][block].value("width", 32);
             if (width != 32)
                 out += fmt::format("<size>{}</size>", width);
@@ -116,19 +123,23 @@ inline std::string takeRegisterXml(Json& device)
                 if (count > 1) {
                     called.replace(called.find("{n}"), 3, "%s");
                     const Json stride = reg.contains("stride") ? reg["stride"] : Json(regWidth / 8);
-                    out += fmt::format("<dim>{}</dim><dimIncrement>{}</dimIncrement><dimIndex>{}-{}</dimIndex>", count, stride.get<int>(),
-                                       reg.value("first", 0), reg.value("first", 0) + count - 1);
+                    out += fmt::format("<dim>{}</dim><dimIncrement>{}</dimIncrement><dimIndex>{}-{}</dimIndex>", count,
+                                       stride.get<int>(), reg.value("first", 0), reg.value("first", 0) + count - 1);
                 }
                 out += fmt::format("<name>{}</name>", called);
                 if (reg.contains("about"))
                     out += fmt::format("<description>{}</description>", xmlText(reg["about"].get<std::string>()));
-                std::string offset = reg.contains("offset") ? (reg["offset"].is_string() ? reg["offset"].get<std::string>() : reg["offset"].dump()) : "0";
+                std::string offset =
+                    reg.contains("offset")
+                        ? (reg["offset"].is_string() ? reg["offset"].get<std::string>() : reg["offset"].dump())
+                        : "0";
                 std::erase(offset, ' ');
                 out += fmt::format("<addressOffset>{}</addressOffset>", offset);
                 if (regWidth != width)
                     out += fmt::format("<size>{}</size>", regWidth);
                 if (reg.contains("reset")) {
-                    std::string reset = reg["reset"].is_string() ? reg["reset"].get<std::string>() : reg["reset"].dump();
+                    std::string reset =
+                        reg["reset"].is_string() ? reg["reset"].get<std::string>() : reg["reset"].dump();
                     std::erase(reset, ' ');
                     out += fmt::format("<resetValue>{}</resetValue>", reset);
                 }
@@ -183,16 +194,20 @@ inline std::string takeBoundaryScan(Json& device)
     std::string ports, maps;
     for (const auto& [name, numbers] : by) {
         const bool power = listed("supply", name) || listed("ground", name) || listed("dedicated", name);
-        const std::string mode = listed("supply", name) ? "power_pos" : listed("ground", name) ? "power_0" : power ? "linkage_inout" : "inout";
+        const std::string mode = listed("supply", name)   ? "power_pos"
+                                 : listed("ground", name) ? "power_0"
+                                 : power                  ? "linkage_inout"
+                                                          : "inout";
         ports += fmt::format("{}    {} : {} {}", ports.empty() ? "" : ";\n", name, mode,
                              numbers.size() > 1 ? fmt::format("bit_vector(1 to {})", numbers.size()) : "bit");
         maps += fmt::format("{}\"{}: {}{}", maps.empty() ? "" : ", \" &\n    ", name, numbers.size() > 1 ? "(" : "",
                             joined(numbers, ", ") + (numbers.size() > 1 ? ")" : ""));
     }
-    const std::string out = fmt::format("-- made from a plan of pins\nentity CHIP is\n  generic (PHYSICAL_PIN_MAP : string := \"{0}\");\n  port (\n"
-                                        "{1}\n  );\n  attribute COMPONENT_CONFORMANCE of CHIP : entity is \"STD_1149_1_2001\";\n"
-                                        "  constant {0} : PIN_MAP_STRING :=\n    {2}\";\nend CHIP;\n",
-                                        map, ports, maps);
+    const std::string out = fmt::format(
+        "-- made from a plan of pins\nentity CHIP is\n  generic (PHYSICAL_PIN_MAP : string := \"{0}\");\n  port (\n"
+        "{1}\n  );\n  attribute COMPONENT_CONFORMANCE of CHIP : entity is \"STD_1149_1_2001\";\n"
+        "  constant {0} : PIN_MAP_STRING :=\n    {2}\";\nend CHIP;\n",
+        map, ports, maps);
     for (const char* key : {"pins", "supply", "ground", "dedicated"})
         package.erase(key);
     return out;

@@ -28,8 +28,10 @@ private Q_SLOTS:
             for (const InstanceCoverage& instance : coverageOf(*device)) {
                 if (instance.kind.empty())
                     continue; // clocks, supplies: of no kind that a need asks for
-                QVERIFY2(instance.level == CoverageLevel::Written || instance.next.find("pads") != std::string::npos,
-                         (device->instances[size_t(instance.instance)].name + " of " + device->name + ": " + instance.next).c_str());
+                QVERIFY2(
+                    instance.level == CoverageLevel::Written || instance.next.find("pads") != std::string::npos,
+                    (device->instances[size_t(instance.instance)].name + " of " + device->name + ": " + instance.next)
+                        .c_str());
             }
     }
 
@@ -57,7 +59,8 @@ private Q_SLOTS:
         QVERIFY((wordsOf("TxEnable2") == std::vector<std::string>{"tx", "enable", "2"}));
         QVERIFY((wordsOf("BAUD_DIV") == std::vector<std::string>{"baud", "div"}));
         QVERIFY((wordsOf("ADCDone") == std::vector<std::string>{"adc", "done"}));
-        QVERIFY(standsFor("tx", "transmit") == 1 && standsFor("presc", "prescaler") > 0.5 && standsFor("gate", "transmit") == 0);
+        QVERIFY(standsFor("tx", "transmit") == 1 && standsFor("presc", "prescaler") > 0.5 &&
+                standsFor("gate", "transmit") == 0);
     }
 
     /// Roles taken away from the shipped families: what is proposed is right, or it is not proposed.
@@ -65,7 +68,9 @@ private Q_SLOTS:
     {
         int proposed = 0, right = 0, wanted = 0;
         std::string wrong;
-        for (const auto& [folder, member] : {std::pair{"sedge", "se4332-c64.json"}, {"moss", "ms0816-a48.json"}, {"rill", "rl1224-q48.json"},
+        for (const auto& [folder, member] : {std::pair{"sedge", "se4332-c64.json"},
+                                             {"moss", "ms0816-a48.json"},
+                                             {"rill", "rl1224-q48.json"},
                                              {"alder", "al7654-f144.json"}}) {
             Json chip = wholeDevice(folder, member);
             std::map<std::pair<std::string, std::string>, std::string> truth;
@@ -87,7 +92,8 @@ private Q_SLOTS:
                 const auto known = truth.find({words[1], words[2]});
                 if (known == truth.end() && !truth.contains({words[1], words[2]})) {
                     // A block of another name with the same registers.
-                    const bool block = std::any_of(truth.begin(), truth.end(), [&](const auto& t) { return t.first.first == words[1]; });
+                    const bool block = std::any_of(truth.begin(), truth.end(),
+                                                   [&](const auto& t) { return t.first.first == words[1]; });
                     if (!block)
                         continue;
                 }
@@ -95,7 +101,8 @@ private Q_SLOTS:
                 if (known != truth.end() && known->second == words[4])
                     ++right;
                 else
-                    wrong += proposal.fact + " (" + (known == truth.end() ? "no such role" : known->second) + "): " + proposal.reason + "\n";
+                    wrong += proposal.fact + " (" + (known == truth.end() ? "no such role" : known->second) +
+                             "): " + proposal.reason + "\n";
             }
         }
         qInfo("%d roles, %d proposed, %d right", wanted, proposed, right);
@@ -120,12 +127,15 @@ private Q_SLOTS:
     void editionsAreCompared()
     {
         const auto layered = [](const std::string& text) { return layDown(text, "x.json", {})->device; };
-        const auto a = layered(R"({ "name": "A", "blocks": { "x": { "registers": { "R": { "offset": "0x0" }, "S": {} } } }, "clocks": [ { "id": "C", "rate": "1 MHz" } ] })");
-        const auto b = layered(R"({ "name": "A", "blocks": { "x": { "registers": { "R": { "offset": "0x4" }, "T": {} } } }, "clocks": [ { "id": "C", "rate": "1 MHz" }, { "id": "D" } ] })");
+        const auto a = layered(
+            R"({ "name": "A", "blocks": { "x": { "registers": { "R": { "offset": "0x0" }, "S": {} } } }, "clocks": [ { "id": "C", "rate": "1 MHz" } ] })");
+        const auto b = layered(
+            R"({ "name": "A", "blocks": { "x": { "registers": { "R": { "offset": "0x4" }, "T": {} } } }, "clocks": [ { "id": "C", "rate": "1 MHz" }, { "id": "D" } ] })");
         std::vector<std::string> told;
         for (const DescriptionDifference& d : compareDescriptions(*a, *b))
             told.push_back(fmt::format("{} {}", int(d.kind), d.pointer));
-        QVERIFY((told == std::vector<std::string>{"2 /blocks/x/registers/R/offset", "0 /blocks/x/registers/S", "1 /blocks/x/registers/T", "1 /clocks/D"}));
+        QVERIFY((told == std::vector<std::string>{"2 /blocks/x/registers/R/offset", "0 /blocks/x/registers/S",
+                                                  "1 /blocks/x/registers/T", "1 /clocks/D"}));
     }
 };
 

@@ -18,7 +18,10 @@ class LayersTest : public QObject {
 
     std::unique_ptr<QTemporaryDir> dir_;
 
-    std::filesystem::path at(const std::string& name) const { return std::filesystem::path(dir_->path().toStdString()) / name; }
+    std::filesystem::path at(const std::string& name) const
+    {
+        return std::filesystem::path(dir_->path().toStdString()) / name;
+    }
     void save(const std::string& name, const std::string& text) const { QVERIFY(writeFileAtomically(at(name), text)); }
     std::string refusal(const std::string& name = "chip.json") const
     {
@@ -43,12 +46,15 @@ private Q_SLOTS:
 
     void theUpperWordWins()
     {
-        save("low.json", R"({ "about": "low", "supply": ["1 V", "2 V"], "clocks": [ { "id": "A", "name": "a" }, { "id": "B", "name": "b" } ],
+        save(
+            "low.json",
+            R"({ "about": "low", "supply": ["1 V", "2 V"], "clocks": [ { "id": "A", "name": "a" }, { "id": "B", "name": "b" } ],
                               "instances": { "X": { "base": "0x10", "bus": "A" }, "Y": { "base": "0x20" } } })");
         const std::string top = R"({ "name": "T", "layers": [ { "file": "low.json" } ], "about": "top",
             "clocks": [ { "id": "B", "name": "bee" }, { "id": "C" } ],
             "instances": { "X": { "bus": "C" }, "Y": null, "Z": { "base": "0x30" } } })";
-        const Expected<Layered> layered = layDown(top, at("chip.json").string(), {{at("low.json"), textOf(at("low.json"))}});
+        const Expected<Layered> layered =
+            layDown(top, at("chip.json").string(), {{at("low.json"), textOf(at("low.json"))}});
         QVERIFY2(layered.ok(), layered.ok() ? "" : layered.problem().text().c_str());
         const Json& v = layered->device->value();
         COMPARE_TEXT(v["about"].get<std::string>(), "top");
@@ -63,7 +69,9 @@ private Q_SLOTS:
             replaced.insert(r.pointer);
         QVERIFY((replaced == std::set<std::string>{"/about", "/clocks/1/name", "/instances/X/bus", "/instances/Y"}));
         // Each value knows its file and line.
-        const auto file = [&](const char* pointer) { return std::filesystem::path(layered->device->place(pointer).file).filename().string(); };
+        const auto file = [&](const char* pointer) {
+            return std::filesystem::path(layered->device->place(pointer).file).filename().string();
+        };
         COMPARE_TEXT(file("/instances/X/base"), "low.json");
         QCOMPARE(layered->device->place("/instances/X/base").line, 2);
         COMPARE_TEXT(file("/instances/X/bus"), "chip.json");
@@ -75,8 +83,8 @@ private Q_SLOTS:
     void onlyWhatALayerIsAskedFor()
     {
         save("low.json", R"({ "about": "low", "worlds": ["w"] })");
-        const Expected<Layered> layered =
-            layDown(R"({ "layers": [ { "file": "low.json", "gives": ["worlds"] } ] })", at("chip.json").string(), {{at("low.json"), textOf(at("low.json"))}});
+        const Expected<Layered> layered = layDown(R"({ "layers": [ { "file": "low.json", "gives": ["worlds"] } ] })",
+                                                  at("chip.json").string(), {{at("low.json"), textOf(at("low.json"))}});
         QVERIFY(layered.ok());
         QVERIFY(!layered->device->value().contains("about") && layered->device->value().contains("worlds"));
     }
@@ -84,7 +92,8 @@ private Q_SLOTS:
     void correctionsHaveAReason()
     {
         save("chip.svd", kRegisters);
-        const std::string patch = R"({ "at": "/blocks/say/registers/RATE/offset", "was": "0x8", "is": "0x4", "because": "erratum 3" })";
+        const std::string patch =
+            R"({ "at": "/blocks/say/registers/RATE/offset", "was": "0x8", "is": "0x4", "because": "erratum 3" })";
         save("chip.json", R"({ "name": "MILL", "layers": [ { "file": "chip.svd" } ], "patches": [ )" + patch + " ] }");
         const Expected<Device> device = loadDevice(at("chip.json"));
         QVERIFY2(device.ok(), refusal().c_str());
@@ -99,8 +108,10 @@ private Q_SLOTS:
         QVERIFY(newer.ok());
         QCOMPARE(newer->blocks[0].registers[1].offset, 12u);
         QVERIFY(newer->origins->remarks.size() == 1 && has(newer->origins->remarks[0].message, "now says \"0xC\""));
-        for (const char* bad : {R"({ "at": "/a", "is": 1 })", R"({ "is": 1, "because": "x" })", R"({ "at": "/a", "is": 1, "because": "x", "if": 2 })", "7"}) {
-            save("chip.json", R"({ "name": "MILL", "layers": [ { "file": "chip.svd" } ], "patches": [ )" + std::string(bad) + " ] }");
+        for (const char* bad : {R"({ "at": "/a", "is": 1 })", R"({ "is": 1, "because": "x" })",
+                                R"({ "at": "/a", "is": 1, "because": "x", "if": 2 })", "7"}) {
+            save("chip.json", R"({ "name": "MILL", "layers": [ { "file": "chip.svd" } ], "patches": [ )" +
+                                  std::string(bad) + " ] }");
             QVERIFY2(has(refusal(), "a correction has"), refusal().c_str());
         }
     }
@@ -132,7 +143,8 @@ private Q_SLOTS:
 
     void membersStandOnTheirFamily()
     {
-        save("family.json", R"({ "supply": ["1 V", "2 V"], "layers": [ { "file": "chip.svd" } ], "pads": { "P1": {}, "P2": {} } })");
+        save("family.json",
+             R"({ "supply": ["1 V", "2 V"], "layers": [ { "file": "chip.svd" } ], "pads": { "P1": {}, "P2": {} } })");
         save("chip.svd", kRegisters);
         save("chip.json", R"({ "name": "MILL-8", "layers": [ { "file": "family.json" } ], "pads": { "P2": null },
             "package": { "kind": "dual row", "name": "DR8", "pins": ["P1", "VDD", "VSS", "NC"], "supply": ["VDD"], "ground": ["VSS"], "dedicated": ["NC"] } })");
@@ -148,7 +160,8 @@ private Q_SLOTS:
         save("chip.svd", kRegisters);
         const Expected<Device> registers = loadDevice(at("chip.svd"));
         QVERIFY2(registers.ok(), refusal("chip.svd").c_str());
-        QVERIFY(registers->lacks("clocks") && registers->lacks("memory") && registers->lacks("package") && !registers->lacks("core"));
+        QVERIFY(registers->lacks("clocks") && registers->lacks("memory") && registers->lacks("package") &&
+                !registers->lacks("core"));
         QVERIFY(!registers->canBeWritten());
         bool told = false;
         for (const LintRemark& remark : lint(*registers))

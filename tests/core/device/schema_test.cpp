@@ -128,8 +128,8 @@ private Q_SLOTS:
             written(parsed("{" + page.substr(begin, page.find("```", begin) - begin) + "}"));
         }
         // Mechanisms that no file has are tried on chips that are changed to have them.
-        const std::string tried =
-            textOf(root + "/tests/core/device/mechanisms_test.cpp") + textOf(root + "/tests/core/device/layers_test.cpp");
+        const std::string tried = textOf(root + "/tests/core/device/mechanisms_test.cpp") +
+                                  textOf(root + "/tests/core/device/layers_test.cpp");
         std::string never;
         for (const std::string& key : known)
             if (!used.contains(key) && tried.find("\"" + key + "\"") == std::string::npos)

@@ -36,7 +36,10 @@ end MILL7;
 )";
 
     static Json pinsOf(const MakersFile& file) { return file.sections.value()["package"]["pins"]; }
-    static std::string refusal(const Expected<MakersFile>& read) { return read ? std::string() : read.problem().text(); }
+    static std::string refusal(const Expected<MakersFile>& read)
+    {
+        return read ? std::string() : read.problem().text();
+    }
     static bool has(const std::string& text, const char* what) { return text.find(what) != std::string::npos; }
 
 private Q_SLOTS:
@@ -46,7 +49,8 @@ private Q_SLOTS:
         QVERIFY2(file.ok(), refusal(file).c_str());
         const Json pins = pinsOf(*file);
         QCOMPARE(pins.size(), size_t(14));
-        for (const auto& [number, name] : {std::pair{"1", "CLOCK_IN"}, {"3", "LEG0"}, {"6", "LEG3"}, {"7", "DOWN1"}, {"8", "DOWN0"}, {"12", "VDD"}})
+        for (const auto& [number, name] :
+             {std::pair{"1", "CLOCK_IN"}, {"3", "LEG0"}, {"6", "LEG3"}, {"7", "DOWN1"}, {"8", "DOWN0"}, {"12", "VDD"}})
             COMPARE_TEXT(pins[number].get<std::string>(), name);
         const Json& package = file->sections.value()["package"];
         COMPARE_TEXT(package["kind"].get<std::string>(), "quad flat");
@@ -66,14 +70,30 @@ private Q_SLOTS:
         QTest::addColumn<QString>("from");
         QTest::addColumn<QString>("to");
         QTest::addColumn<QString>("says");
-        QTest::newRow("unknown port") << "DATA:2" << "DATE:2" << "is not a port";
-        QTest::newRow("too few pins") << "(3, 4, 5, 6)" << "(3, 4, 5)" << "has 4 bits";
-        QTest::newRow("pin twice") << "DATA:2" << "DATA:1" << "two ports";
-        QTest::newRow("open quote") << "\"CLOCK_IN : 1" << "CLOCK_IN : 1" << "expected";
-        QTest::newRow("no entity") << "entity MILL7" << "architecture MILL7" << "no entity";
-        QTest::newRow("a strange type") << "DATA : inout bit;" << "DATA : inout wire;" << "not a type";
-        QTest::newRow("a range that cannot be") << "(0 to 3)" << "(0 to 99999999)" << "cannot be";
-        QTest::newRow("port twice") << "TESTIN, TESTOUT" << "DATA, TESTOUT" << "given twice";
+        QTest::newRow("unknown port") << "DATA:2"
+                                      << "DATE:2"
+                                      << "is not a port";
+        QTest::newRow("too few pins") << "(3, 4, 5, 6)"
+                                      << "(3, 4, 5)"
+                                      << "has 4 bits";
+        QTest::newRow("pin twice") << "DATA:2"
+                                   << "DATA:1"
+                                   << "two ports";
+        QTest::newRow("open quote") << "\"CLOCK_IN : 1"
+                                    << "CLOCK_IN : 1"
+                                    << "expected";
+        QTest::newRow("no entity") << "entity MILL7"
+                                   << "architecture MILL7"
+                                   << "no entity";
+        QTest::newRow("a strange type") << "DATA : inout bit;"
+                                        << "DATA : inout wire;"
+                                        << "not a type";
+        QTest::newRow("a range that cannot be") << "(0 to 3)"
+                                                << "(0 to 99999999)"
+                                                << "cannot be";
+        QTest::newRow("port twice") << "TESTIN, TESTOUT"
+                                    << "DATA, TESTOUT"
+                                    << "given twice";
     }
     void brokenScans()
     {
@@ -89,8 +109,10 @@ private Q_SLOTS:
 
     void aBufferModel()
     {
-        const char* text = "[IBIS Ver] 3.2 | comment\n[Comment Char] !_char\n[Component] MILL7\n[Pin] signal_name model_name R_pin L_pin C_pin\n"
-                           "A1 DATA io_buf ! one\nA2 VDDIO POWER\nB1 VSS GND\nB2 NC NC\n[Model] io_buf\nModel_type I/O\n[End]\n";
+        const char* text =
+            "[IBIS Ver] 3.2 | comment\n[Comment Char] !_char\n[Component] MILL7\n[Pin] signal_name model_name R_pin "
+            "L_pin C_pin\n"
+            "A1 DATA io_buf ! one\nA2 VDDIO POWER\nB1 VSS GND\nB2 NC NC\n[Model] io_buf\nModel_type I/O\n[End]\n";
         const Expected<MakersFile> file = readIbis(text, "mill.ibs");
         QVERIFY2(file.ok(), refusal(file).c_str());
         COMPARE_TEXT(pinsOf(*file)["A1"].get<std::string>(), "DATA");
@@ -121,10 +143,12 @@ private Q_SLOTS:
         const Expected<MakersFile> file = readFacts(
             "# a mill\nname MILL7\nsupply 1.9 V to 3.5 V\n"
             "clock RUN \"Fast ring\": source oscillator 21 MHz, tolerance 3 %, on POWER.RING.GO, starts in 9 us\n"
-            "clock STEP \"Step: one\": system divide RUN by 1, 2, \n      7, 2.5, set by POWER.RING.BY, code in order,\n"
+            "clock STEP \"Step: one\": system divide RUN by 1, 2, \n      7, 2.5, set by POWER.RING.BY, code in "
+            "order,\n"
             "  from 1 MHz to 22 MHz because \"it hums, loudly\"\n"
             "clock PICK: kernel select RUN = 0, STEP = 3, set by POWER.PICK.IT, with draws_per_mhz \"3 uA\"\n"
-            "instance SAY1: kind uart, at 0x6100 0000, bus STEP, clock PICK, signals TX out, RX in, interrupts event 7\n"
+            "instance SAY1: kind uart, at 0x6100 0000, bus STEP, clock PICK, signals TX out, RX in, interrupts event "
+            "7\n"
             "pad LEG0: carries 1 = SAY1.TX, 2 = SAY1.RX, fixed SAY1.CTS\n"
             "role say baud = RATE.BY: code minus one\nability say oversampling = 16, 8\nkind say = uart\n"
             "memory flash at 0x0000 4000, 96 KiB\nset /package/kind \"no-lead\"\n"
@@ -150,17 +174,28 @@ private Q_SLOTS:
     {
         QTest::addColumn<QString>("line");
         QTest::addColumn<QString>("says");
-        QTest::newRow("no such fact") << "clok A: source oscillator 1 MHz" << "Did you mean";
-        QTest::newRow("no such type") << "clock A: source oscilator 1 MHz" << "Did you mean";
-        QTest::newRow("no such clause") << "instance A: buss X" << "Did you mean";
-        QTest::newRow("no range") << "clock A: source crystal 4 MHz" << "4 MHz to 40 MHz";
-        QTest::newRow("no code") << "clock A: system select B" << "NAME = CODE";
-        QTest::newRow("two rates") << "clock A: source oscillator 1 MHz, 2 MHz" << "with rates";
-        QTest::newRow("no JSON") << "set /a {" << "not a value in JSON";
-        QTest::newRow("no pointer") << "set a 1" << "/POINTER";
-        QTest::newRow("no reason") << "correct /a: is 1" << "because of what";
-        QTest::newRow("no number") << "ability a b = x" << "not a whole number";
-        QTest::newRow("no role") << "role a = X.Y" << "role BLOCK ROLE";
+        QTest::newRow("no such fact") << "clok A: source oscillator 1 MHz"
+                                      << "Did you mean";
+        QTest::newRow("no such type") << "clock A: source oscilator 1 MHz"
+                                      << "Did you mean";
+        QTest::newRow("no such clause") << "instance A: buss X"
+                                        << "Did you mean";
+        QTest::newRow("no range") << "clock A: source crystal 4 MHz"
+                                  << "4 MHz to 40 MHz";
+        QTest::newRow("no code") << "clock A: system select B"
+                                 << "NAME = CODE";
+        QTest::newRow("two rates") << "clock A: source oscillator 1 MHz, 2 MHz"
+                                   << "with rates";
+        QTest::newRow("no JSON") << "set /a {"
+                                 << "not a value in JSON";
+        QTest::newRow("no pointer") << "set a 1"
+                                    << "/POINTER";
+        QTest::newRow("no reason") << "correct /a: is 1"
+                                   << "because of what";
+        QTest::newRow("no number") << "ability a b = x"
+                                   << "not a whole number";
+        QTest::newRow("no role") << "role a = X.Y"
+                                 << "role BLOCK ROLE";
     }
     void factsThatAreNone()
     {

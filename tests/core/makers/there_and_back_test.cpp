@@ -10,8 +10,8 @@
 using namespace bindrel;
 using namespace bindrel::test;
 
-/// The four families as their makers would give them away: registers in XML, pins as a boundary-scan description, and the
-/// rest in lines of facts. Read in again they are the same chips: the same findings, the same bytes of C.
+/// The four families as their makers would give them away: registers in XML, pins as a boundary-scan description, and
+/// the rest in lines of facts. Read in again they are the same chips: the same findings, the same bytes of C.
 class ThereAndBackTest : public QObject {
     Q_OBJECT
 
@@ -25,10 +25,18 @@ class ThereAndBackTest : public QObject {
         QTest::addColumn<QString>("folder");
         QTest::addColumn<QString>("member");
         QTest::addColumn<QString>("plan");
-        QTest::newRow("sedge") << "sedge" << "se4332-c64.json" << "sluice-node-c-done";
-        QTest::newRow("moss") << "moss" << "ms0816-a48.json" << "rain-post-b-done";
-        QTest::newRow("rill") << "rill" << "rl1224-q48.json" << "ditch-meter-d-done";
-        QTest::newRow("alder") << "alder" << "al7654-f144.json" << "pump-hall-a-done";
+        QTest::newRow("sedge") << "sedge"
+                               << "se4332-c64.json"
+                               << "sluice-node-c-done";
+        QTest::newRow("moss") << "moss"
+                              << "ms0816-a48.json"
+                              << "rain-post-b-done";
+        QTest::newRow("rill") << "rill"
+                              << "rl1224-q48.json"
+                              << "ditch-meter-d-done";
+        QTest::newRow("alder") << "alder"
+                               << "al7654-f144.json"
+                               << "pump-hall-a-done";
     }
 
 private Q_SLOTS:
@@ -44,7 +52,8 @@ private Q_SLOTS:
         save(dir, "chip.bsd", takeBoundaryScan(rest));
         save(dir, "chip.facts", factsText(rest));
         Json head{{"format", 1}, {"name", rest["name"]}};
-        head["layers"] = Json::array({Json{{"file", "chip.svd"}, {"gives", {"blocks", "instances"}}}, Json{{"file", "chip.bsd"}}, Json{{"file", "chip.facts"}}});
+        head["layers"] = Json::array({Json{{"file", "chip.svd"}, {"gives", {"blocks", "instances"}}},
+                                      Json{{"file", "chip.bsd"}}, Json{{"file", "chip.facts"}}});
         save(dir, "chip.json", head.dump(1));
 
         std::vector<Problem> problems;
@@ -82,7 +91,8 @@ private Q_SLOTS:
         const Expected<MakersFile> read = readFacts(text, "chip.facts");
         QVERIFY2(read.ok(), read.ok() ? "" : read.problem().text().c_str());
         // The order of keys is no part of the values.
-        const nlohmann::json before = nlohmann::json::parse(device.dump()), after = nlohmann::json::parse(read->sections.value().dump());
+        const nlohmann::json before = nlohmann::json::parse(device.dump()),
+                             after = nlohmann::json::parse(read->sections.value().dump());
         if (before != after)
             QFAIL(nlohmann::json::diff(before, after).dump(1).substr(0, 2000).c_str());
         QVERIFY(QString::fromStdString(text).count("\nclock ") > 10);
