@@ -3,6 +3,7 @@
 #include "cli/commands.h"
 #include "core/base/text.h"
 #include "core/device/layers.h"
+#include "core/device/undescribed.h"
 
 #include <fmt/format.h>
 
@@ -55,7 +56,8 @@ static void addLint(CLI::App& app, int& exitCode)
         for (const LintRemark& remark : remarks)
             say("{}: {}\n", remark.check, remark.text);
         say("{}: {}, {}, {}, {}\n", loaded->name, counted(long(loaded->pads.size()), "pad"),
-            counted(long(loaded->instances.size()), "instance"), counted(long(loaded->clocks.size()), "clock"),
+            counted(long(loaded->instances.size()), "instance"),
+            counted(long(loaded->clocks.size()) - (loaded->findClock(kUnknownClock) >= 0 ? 1 : 0), "clock"),
             counted(long(remarks.size()), "remark"));
         exitCode = remarks.empty() ? kClean : kFindings;
     });

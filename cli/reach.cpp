@@ -135,6 +135,10 @@ static void addReach(CLI::App& app, int& exitCode)
         const auto s = openPlan(options->plan, exitCode);
         if (!s)
             return;
+        if (!s->device->hasClocks()) {
+            exitCode = refuse(fmt::format("the clocks of {} are not described.", s->device->name));
+            return;
+        }
         const Expected<ReachRequest> request = requestOf(*options, *s);
         if (!request) {
             exitCode = complain(request.problem());

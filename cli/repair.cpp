@@ -63,6 +63,10 @@ static void addRepair(CLI::App& app, int& exitCode)
         const auto s = openPlan(options->plan, exitCode);
         if (!s)
             return;
+        if (!s->device->hasClocks()) {
+            exitCode = refuse(fmt::format("the clocks of {} are not described.", s->device->name));
+            return;
+        }
         RepairRequest request;
         request.most = std::max(options->count, options->take);
         request.stopped = searchTime();

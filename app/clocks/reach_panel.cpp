@@ -109,6 +109,10 @@ void ReachPanel::repair()
 {
     if (!document_.isOpen())
         return;
+    if (!document_.snapshot().device->hasClocks()) {
+        Q_EMIT document_.refused("The clocks of this chip are not described.");
+        return;
+    }
     targets_.clear();
     background_.run<RepairResult>(
         "Searching for fixes",

@@ -60,7 +60,7 @@ InstanceCoverage coverageOf(const Device& device, InstanceIndex i)
         return out;
     }
     out.level = CoverageLevel::Known;
-    if (!kind->signals.empty() && instance.signals.empty()) {
+    if (!kind->signals.empty() && instance.signals.empty() && block.roles.empty()) {
         out.next = "its signals";
         return out;
     }
@@ -74,9 +74,10 @@ InstanceCoverage coverageOf(const Device& device, InstanceIndex i)
     const std::string roles = lackingRoles(block, *kind);
     const bool clocked =
         device.hasClocks() && instance.kernel >= 0 && device.clocks[std::size_t(instance.kernel)].id != kUnknownClock;
-    if (block.registers.empty() || !roles.empty() || !clocked) {
+    const bool noRegisters = block.registers.empty() && !kind->roles.empty();
+    if (noRegisters || !roles.empty() || !clocked) {
         std::vector<std::string> lacks;
-        if (block.registers.empty())
+        if (noRegisters)
             lacks.emplace_back("its registers");
         else if (!roles.empty())
             lacks.push_back("fields for " + roles);

@@ -134,7 +134,11 @@ private:
             into.erase(key);
             return;
         }
-        if (known->is_object() && value.is_object()) {
+        // A register of which a maker's file tells no fields has one for all of it, until somebody describes them.
+        const bool wholeOnly = key == "fields" && known->is_object() && known->size() == 1 &&
+                               known->contains("VALUE") && value.is_object() && !value.empty() &&
+                               !value.contains("VALUE");
+        if (known->is_object() && value.is_object() && !wholeOnly) {
             for (const auto& [name, below] : value.items())
                 put(*known, pointer, name, below, layer, pointerThere + "/" + pointerWord(name));
             return;

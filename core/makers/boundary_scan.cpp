@@ -37,7 +37,9 @@ public:
     {
         if (const std::optional<Problem> bad = tokenize())
             return *bad;
-        while (!at("entity") && peek().kind != Token::Kind::End)
+        // "attribute … of X : entity is" has the word too.
+        while (peek().kind != Token::Kind::End &&
+               !(at("entity") && peek(1).kind == Token::Kind::Word && peek(2).text == "is"))
             ++next_;
         if (!at("entity"))
             return problemAt(0, "has no entity: it is not a boundary-scan description.");

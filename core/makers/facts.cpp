@@ -182,6 +182,15 @@ private:
             while (begin > 0 && line[begin - 1] != ':')
                 --begin;
             for (auto& [text, column] : cut(std::string_view(line).substr(begin), ',', int(begin) + 1)) {
+                // "at most 48 MHz because …" are two clauses.
+                const std::size_t quote = text.find('"');
+                if (const std::size_t because = text.find(" because ");
+                    because != std::string::npos && (quote == std::string::npos || because < quote)) {
+                    fact.parts.push_back(text.substr(0, because));
+                    fact.columns.push_back(column);
+                    column += int(because) + 1;
+                    text = text.substr(because + 1);
+                }
                 fact.parts.push_back(std::move(text));
                 fact.columns.push_back(column);
             }

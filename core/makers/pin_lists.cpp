@@ -86,7 +86,8 @@ void putPins(MakersFile& out, int file, const std::string& package, const std::v
     const bool grid = std::any_of(pins.begin(), pins.end(), [](const MakersPin& pin) {
         return !pin.number.empty() && (pin.number[0] < '0' || pin.number[0] > '9');
     });
-    const bool row = !grid && pins.size() <= 28 && pins.size() % 4 != 0;
+    const bool row =
+        !grid && pins.size() <= 28 && pins.size() % 4 != 0 && uppered(package).find("QF") == std::string::npos;
     const std::string name = uppered(package);
     const auto has = [&name](std::initializer_list<const char*> words) {
         return std::any_of(words.begin(), words.end(),

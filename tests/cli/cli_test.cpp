@@ -114,7 +114,7 @@ private Q_SLOTS:
         const QByteArray out = cli({"bind", "half.bindrel"}).out;
         QVERIFY2(out.startsWith("Level probes: I2C2, scl PB8, sda PB9\n"), out.constData());
         // And how good that is.
-        QVERIFY2(out.contains("extra side (the fewest)") && out.contains("No solution is better."), out.constData());
+        QVERIFY2(out.contains("extra sides (the fewest)") && out.contains("No solution is better."), out.constData());
         const QJsonObject json =
             QJsonDocument::fromJson(cli({"bind", "half.bindrel", "--format", "json"}).out).object();
         QVERIFY(json["extra_sides"].toInt() > 0);

@@ -86,6 +86,14 @@ inline std::string fieldXml(const std::string& name, const Json& field)
     return out + "</field>\n";
 }
 
+/// "0x7C00 0000" or a number, as XML has it.
+inline std::string wordText(const Json& word)
+{
+    std::string text = word.is_string() ? word.get<std::string>() : word.dump();
+    std::erase(text, ' ');
+    return text;
+}
+
 /// The registers that XML can say; they are taken out of `device`, so that what is left is to be said by hand.
 inline std::string takeRegisterXml(Json& device)
 {
@@ -96,10 +104,9 @@ inline std::string takeRegisterXml(Json& device)
     for (auto& [name, instance] : device["instances"].items()) {
         const std::string block = instance["block"];
         const Json registers = device["blocks"][block]["registers"];
-        const std::string base = instance["base"];
-        std::string digits;
-        for (const char c : base)
-            digits += c == ' ' ? std::string() : std::string(1, c);
+        if (registers.empty())
+            continue; // XML has nothing to say of it
+        const std::string digits = wordText(instance["base"]);
         const auto known = first.find(block);
         if (known != first.end()) {
             out += fmt::format(

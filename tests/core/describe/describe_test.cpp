@@ -46,9 +46,10 @@ private Q_SLOTS:
         };
         QVERIFY(levelOf(read(chip)).level == CoverageLevel::Written);
         Json roles = chip;
-        roles["blocks"][chip["instances"]["UART1"]["block"].get<std::string>()]["roles"].erase("enable");
+        roles["blocks"][chip["instances"]["UART1"]["block"].get<std::string>()]["roles"].erase("data");
         const InstanceCoverage computed = levelOf(read(roles));
-        QVERIFY(computed.level == CoverageLevel::Placed && computed.next.find("enable") != std::string::npos);
+        QVERIFY2(computed.level == CoverageLevel::Placed && computed.next.find("data") != std::string::npos,
+                 computed.next.c_str());
         Json memory = chip;
         memory.erase("memory");
         QVERIFY(levelOf(read(memory)).level == CoverageLevel::Computed);

@@ -2,6 +2,8 @@
 #include "core/device/layers.h"
 #include "core/device/lint.h"
 #include "core/device/load_device.h"
+#include "core/pins/bind_all.h"
+#include "core/plan/board_facts.h"
 #include "tests/support/fixtures.h"
 
 #include <nlohmann/json.hpp>
@@ -124,6 +126,7 @@ private Q_SLOTS:
         save("chip.json", R"({ "name": "MILL", "layers": [ { "file": "chip.svd" } ] })");
         const std::string why = refusal();
         QVERIFY2(has(why, "chip.svd:3:") && has(why, "/instances/SAY1/base"), why.c_str());
+        save("chip.svd", kRegisters);
         save("chip.json", R"({ "name": "MILL", "layers": [ { "file": "chip.svd" } ],
   "instances": { "SAY1": { "bus": "NOPE" } } })");
         QVERIFY2(has(refusal(), "chip.json:2:"), refusal().c_str());

@@ -104,6 +104,7 @@ private Q_SLOTS:
         sedge("role-twice", R"("receive_full": "STAT.RXF", "transmit_empty": "STAT.TXE", "data": "DATA.WORD")",
               R"("receive_full": "STAT.RXF", "transmit_empty": "STAT.RXF", "data": "DATA.WORD")",
               "one flag for two things");
+        sedge("role-set-only", R"("PARITY": { "bits": "7:6",)", R"("PARITY": { "bits": "7:6", "access": "w1s",)");
         sedge("role-read-only", R"("PARITY": { "bits": "7:6",)", R"("PARITY": { "bits": "7:6", "access": "ro",)");
         sedge(
             "part-wanted-whole", R"("DATA": { "offset": "0x10", "fields": { "BYTE": "8:0")",

@@ -57,7 +57,7 @@ private Q_SLOTS:
         QVERIFY(package["supply"] == Json::array({"VDD"}) && package["ground"] == Json::array({"GND"}));
         QVERIFY(package["dedicated"] == Json::array({"ODD", "TESTIN"}));
         QCOMPARE(file->sections.value()["pads"].size(), size_t(9));
-        QCOMPARE(file->sections.place("/package/pins/3").line, 18);
+        QCOMPARE(file->sections.place("/package/pins/3").line, 17);
         const Expected<MakersFile> small = readBoundaryScan(kScan, "mill.bsd", {"small_bga"});
         QVERIFY(small.ok());
         COMPARE_TEXT(small->sections.value()["package"]["kind"].get<std::string>(), "ball grid");
@@ -81,7 +81,7 @@ private Q_SLOTS:
                                    << "two ports";
         QTest::newRow("open quote") << "\"CLOCK_IN : 1"
                                     << "CLOCK_IN : 1"
-                                    << "expected";
+                                    << "has no end";
         QTest::newRow("no entity") << "entity MILL7"
                                    << "architecture MILL7"
                                    << "no entity";
