@@ -3,6 +3,7 @@
 #include "cli/table.h"
 #include "core/base/text.h"
 #include "core/clocks/modes.h"
+#include "core/device/layers.h"
 #include "core/image/gates.h"
 #include "core/interchange/interrupt_sheet.h"
 #include "core/interchange/pin_sheet.h"
@@ -237,10 +238,25 @@ const std::map<std::string, Table (*)(const Snapshot&)>& tables()
 
 } // namespace
 
+/// File and line of what each row is about, where the device stands on several files.
+static void addOrigins(const Device& device, const std::string& what, Table& table)
+{
+    const bool pins = what == "pins";
+    const OriginOf kind = pins ? OriginOf::Pad : what == "registers" ? OriginOf::Register : OriginOf::Clock;
+    if (!pins && what != "registers" && what != "clocks" && what != "limits")
+        return;
+    table.headings.emplace_back("origin");
+    for (std::vector<std::string>& row : table.rows) {
+        const TextPlace place = originOf(device, kind, row[pins ? 1 : 0]);
+        row.push_back(place.file.empty() ? std::string() : fmt::format("{}:{}", place.file, place.line));
+    }
+}
+
 static void addShow(CLI::App& app, int& exitCode)
 {
     struct Options {
         std::string plan, what, format = "text";
+        bool origin = false;
     };
     auto options = std::make_shared<Options>();
     CLI::App* command = app.add_subcommand(
@@ -251,13 +267,17 @@ static void addShow(CLI::App& app, int& exitCode)
     for (const auto& [name, table] : tables())
         names.push_back(name);
     command->add_option("WHAT", options->what, listed(names))->required()->check(CLI::IsMember(names));
+    command->add_flag("--origin", options->origin, "Add the file and line of each clock, pad or register");
     command->add_option("--format", options->format, "text, json or csv")
         ->check(CLI::IsMember({"text", "json", "csv"}));
     command->callback([options, &exitCode] {
         const auto s = openPlan(options->plan, exitCode);
         if (!s)
             return;
-        tables().at(options->what)(*s).print(options->format);
+        Table table = tables().at(options->what)(*s);
+        if (options->origin)
+            addOrigins(*s->device, options->what, table);
+        table.print(options->format);
     });
 }
 

@@ -203,6 +203,7 @@ QString clockText(const Snapshot& s, ClockIndex clock)
         sheet.heading("Register");
         sheet.row(html(s.device->nameOf(node.control)), QString::number(s.image.codeOf(*s.device, node.control)));
     }
+    originRow(sheet, originOf(*s.device, OriginOf::Clock, node.id));
     return sheet.take();
 }
 

@@ -2,6 +2,7 @@
 #pragma once
 
 #include "app/theme/theme.h"
+#include "core/device/layers.h"
 #include "core/snapshot.h"
 
 #include <QString>
@@ -64,6 +65,14 @@ private:
     QString out_;
     bool open_ = false;
 };
+
+/// The file and line that a value of the device was read from; nothing where it has only one file.
+inline void originRow(Sheet& sheet, const TextPlace& place)
+{
+    if (!place.file.empty())
+        sheet.row("Read from", html(place.file.substr(place.file.rfind('/') + 1) +
+                                    (place.line > 0 ? ", line " + std::to_string(place.line) : std::string())));
+}
 
 inline QString link(const QString& target, const QString& text)
 {

@@ -189,6 +189,7 @@ QString padText(const Snapshot& s, PadIndex pad)
     }
     if (claims.empty())
         sheet.line(colour(t.muted, "No need uses it."));
+    originRow(sheet, originOf(*s.device, OriginOf::Pad, facts.name));
     for (const PadSetup& setup : s.pads) {
         if (setup.pad != pad)
             continue;
@@ -257,6 +258,7 @@ QString registerText(const Snapshot& s, const std::string& dotted)
         sheet.row("As planned", QString("0x%1").arg(value.value, 8, 16, QChar('0')));
         if (!reg.about.empty())
             sheet.line(colour(t.muted, html(reg.about)));
+        originRow(sheet, originOf(*s.device, OriginOf::Register, dotted));
         sheet.heading("Fields");
         for (const Field& field : reg.fields) {
             const auto write = std::find_if(value.fields.begin(), value.fields.end(),

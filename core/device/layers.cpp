@@ -3,6 +3,7 @@
 
 #include "core/base/json_document.h"
 #include "core/base/text.h"
+#include "core/device/device.h"
 #include "core/makers/makers_file.h"
 
 #include <fmt/format.h>
@@ -340,6 +341,44 @@ Expected<Layered> layDown(const std::string& text, const std::string& file, cons
     if (const Outcome done = layFile(stack, text, file, layers, {}, 0); !done)
         return done.problem();
     return std::move(stack.out());
+}
+
+TextPlace originOf(const Device& device, OriginOf what, const std::string& name)
+{
+    if (!device.origins || device.origins->values->files().size() < 2)
+        return {};
+    const PlacedJson& values = *device.origins->values;
+    switch (what) {
+    case OriginOf::Clock:
+        if (const auto clocks = values.value().find("clocks"); clocks != values.value().end() && clocks->is_array())
+            for (std::size_t i = 0; i < clocks->size(); ++i)
+                if ((*clocks)[i].value("id", "") == name)
+                    return values.place("/clocks/" + std::to_string(i));
+        return {};
+    case OriginOf::Pad:
+        return values.place("/pads/" + pointerWord(name));
+    case OriginOf::Instance:
+        return values.place("/instances/" + pointerWord(name));
+    case OriginOf::Register: {
+        const std::size_t dot = name.find('.');
+        const InstanceIndex instance = device.findInstance(name.substr(0, dot));
+        if (instance < 0 || dot == std::string::npos)
+            return {};
+        const std::string block = "/blocks/" + pointerWord(device.blockOf(instance).name) + "/registers";
+        const std::string reg = name.substr(dot + 1);
+        // One of several copies stands in the file by its pattern.
+        const nlohmann::ordered_json::json_pointer where(block);
+        if (values.value().contains(where))
+            for (const auto& [pattern, row] : values.value().at(where).items()) {
+                const std::size_t at = pattern.find("{n}");
+                if (pattern == reg || (at != std::string::npos && reg.size() + 3 > pattern.size() &&
+                                       reg.starts_with(pattern.substr(0, at)) && reg.ends_with(pattern.substr(at + 3))))
+                    return values.place(block + "/" + pointerWord(pattern));
+            }
+        return values.place(block);
+    }
+    }
+    return {};
 }
 
 std::string deviceTextFor(const std::filesystem::path& makersFile)

@@ -54,6 +54,11 @@ Expected<std::vector<LayerRequest>> layersOf(const std::string& text, const std:
 /// whole; null takes a value away. Patches are put on the layers before the device file's own words.
 Expected<Layered> layDown(const std::string& text, const std::string& file, const std::vector<LayerFile>& layers);
 
+/// What of a device can be asked for its place.
+enum class OriginOf { Clock, Pad, Instance, Register };
+/// Where it was read: a clock by its id, a register as "UART1.CTL". No file for a device that stands on no others.
+TextPlace originOf(const struct Device& device, OriginOf what, const std::string& name);
+
 /// A device file that has nothing but this maker's file, for looking at one alone.
 std::string deviceTextFor(const std::filesystem::path& makersFile);
 
