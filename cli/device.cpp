@@ -151,12 +151,17 @@ void addOrigin(CLI::App& app, int& exitCode)
 void addFacts(CLI::App& app, int& exitCode)
 {
     auto name = std::make_shared<std::string>();
+    auto format = std::make_shared<std::string>("text");
     CLI::App* command = app.add_subcommand("facts", "Print a device as lines, one fact each.");
     command->add_option("DEVICE", *name, "Device file, maker's file, or name of a device")->required();
-    command->callback([name, &exitCode] {
+    command->add_option("--format", *format, "text, or json for all as one device file")
+        ->check(CLI::IsMember({"text", "json"}));
+    command->callback([name, format, &exitCode] {
         const Expected<std::shared_ptr<const PlacedJson>> values = valuesOf(*name);
         if (!values)
             exitCode = complain(values.problem());
+        else if (*format == "json")
+            sayJson((*values)->value());
         else
             sayText(factsText((*values)->value()));
     });

@@ -151,7 +151,7 @@ std::pair<int, int> JsonDocument::place(const std::string& pointer) const
 {
     if (placed_) {
         const TextPlace at = placed_->place(pointer);
-        return {at.line, at.column};
+        return {std::max(at.line, 1), std::max(at.column, 1)};
     }
     const JsonScan scan = scanJson(text_, pointer, kMaxDepth);
     return scan.found ? lineAndColumn(text_, *scan.found) : std::pair<int, int>{0, 0};

@@ -330,6 +330,8 @@ Outcome layFile(Stack& stack, const std::string& text, const std::string& file, 
         }
     }
     stack.lay(*own, gives);
+    if (depth == 0)
+        stack.out().device->adoptOne(*own, "", ""); // what is missing is missing here
     return {};
 }
 

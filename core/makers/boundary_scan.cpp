@@ -31,6 +31,9 @@ public:
     ScanReader(const std::string& text, const std::string& name, const MakersChoice& choice)
         : text_(text), name_(name), choice_(choice)
     {
+        for (std::size_t at = 0; at < text.size(); ++at)
+            if (text[at] == '\n')
+                lineStarts_.push_back(at + 1);
     }
 
     Expected<MakersFile> read()
@@ -70,8 +73,13 @@ private:
     {
         Problem problem = problemOf(std::move(message));
         problem.file = name_;
-        std::tie(problem.line, problem.column) = lineAndColumn(text_, offset);
+        std::tie(problem.line, problem.column) = placeOf(offset);
         return problem;
+    }
+    std::pair<int, int> placeOf(std::size_t offset) const
+    {
+        const auto line = std::upper_bound(lineStarts_.begin(), lineStarts_.end(), offset) - 1;
+        return {int(line - lineStarts_.begin()) + 1, int(offset - *line) + 1};
     }
     Problem problemHere(std::string message) const { return problemAt(peek().offset, std::move(message)); }
 
@@ -107,7 +115,7 @@ private:
                 if (tokens_.size() >= 2 && tokens_.back().text == "&" && tokens_.back().kind == Token::Kind::Sign &&
                     tokens_[tokens_.size() - 2].kind == Token::Kind::Text) {
                     tokens_.pop_back();
-                    pieces_.emplace_back(tokens_.size() - 1, token.offset, tokens_.back().text.size());
+                    pieces_.push_back({tokens_.size() - 1, tokens_.back().text.size(), token.offset});
                     tokens_.back().text += token.text;
                     continue;
                 }
@@ -272,9 +280,13 @@ private:
     std::size_t offsetIn(std::size_t token, std::size_t at) const
     {
         std::size_t offset = tokens_[token].offset + 1 + at;
-        for (const auto& [owner, piece, from] : pieces_)
-            if (owner == token && at >= from)
-                offset = piece + 1 + (at - from);
+        // The last piece of this text that begins at or before the place.
+        const auto after = std::upper_bound(pieces_.begin(), pieces_.end(), std::pair{token, at},
+                                            [](const auto& wanted, const Piece& piece) {
+                                                return wanted < std::pair{piece.token, piece.from};
+                                            });
+        if (after != pieces_.begin() && (after - 1)->token == token)
+            offset = (after - 1)->offset + 1 + (at - (after - 1)->from);
         return offset;
     }
 
@@ -390,7 +402,7 @@ private:
                         ? MakersPin::Kind::Ground
                     : linkage || (tap_.contains(lowered(of.name)) && places.size() == 1) ? MakersPin::Kind::Dedicated
                                                                                          : MakersPin::Kind::Pad;
-                std::tie(pin.line, pin.column) = lineAndColumn(text_, offsetIn(map->second, places[n].second));
+                std::tie(pin.line, pin.column) = placeOf(offsetIn(map->second, places[n].second));
                 // Power pins of one port are one supply, whichever number they have in it.
                 if (pin.kind != MakersPin::Kind::Pad)
                     pin.name = of.name;
@@ -440,8 +452,12 @@ private:
     const std::string& name_;
     const MakersChoice& choice_;
     std::vector<Token> tokens_;
-    std::vector<std::tuple<std::size_t, std::size_t, std::size_t>>
-        pieces_; ///< token, offset in the file, offset in its text
+    /// Texts that are put together with & lie in several places.
+    struct Piece {
+        std::size_t token, from, offset; ///< place in the token's text; offset of the quote in the file
+    };
+    std::vector<Piece> pieces_; ///< in the order of the file
+    std::vector<std::size_t> lineStarts_{0};
     Token end_;
     std::size_t next_ = 0;
     std::string entity_, default_;

@@ -24,7 +24,7 @@ namespace {
 
 using Json = nlohmann::ordered_json;
 
-constexpr std::size_t kMaxLines = 200'000;
+constexpr std::size_t kMaxLines = 20'000;
 
 /// One clause of a line: its words with their place, the first being the keyword.
 struct Clause {
@@ -387,6 +387,8 @@ private:
     {
         if (!list.is_array())
             list = Json::array();
+        if (list.size() >= kMaxEntries)
+            fail(1, 1, fmt::format("lists more than {} things of one sort; Bindrel reads no more.", kMaxEntries));
         for (Json& item : list)
             if (item.contains("id") && item["id"] == id)
                 return item;
@@ -660,6 +662,9 @@ private:
 
     void readInstance(const Fact& fact, const std::string& id)
     {
+        if (root()["instances"].size() >= kMaxEntries)
+            return fail(fact.line, 1,
+                        fmt::format("there are more than {} instances; Bindrel reads no more.", kMaxEntries));
         Json& instance = root()["instances"][id];
         if (instance.is_null())
             instance = Json::object();
@@ -695,6 +700,8 @@ private:
 
     void readPad(const Fact& fact, const std::string& id)
     {
+        if (root()["pads"].size() >= kMaxEntries)
+            return fail(fact.line, 1, fmt::format("there are more than {} pads; Bindrel reads no more.", kMaxEntries));
         Json& pad = root()["pads"][id];
         if (pad.is_null())
             pad = Json::object();

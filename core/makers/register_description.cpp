@@ -12,6 +12,7 @@
 #include <optional>
 #include <set>
 #include <tuple>
+#include <unordered_map>
 
 // System View Description, CMSIS-SVD schema 1.0 to 1.3; docs/imports.md says of each element what becomes of it.
 
@@ -29,10 +30,15 @@ constexpr int kMaxStride = 4096; ///< bytes
 constexpr int kMaxDim = 4096;    ///< of an array in the file
 constexpr int kMaxNesting = 8;   ///< clusters in clusters
 constexpr int kMaxDerivations = 16;
+constexpr long kMaxLooks = 20'000'000;          ///< at names while derivations are followed
 constexpr std::uint64_t kMaxOffset = 0xFF'FFFC; ///< of a register in its block
 
 /// An element and those that it is derived from, its own first.
 using Chain = std::vector<Node>;
+
+/// With none of these an element is what it is derived from.
+constexpr const char* kOwnWords[]{"registers", "size",          "access",      "resetValue",
+                                  "resetMask", "prependToName", "appendToName"};
 
 struct Given {
     int size = 32;
@@ -75,6 +81,13 @@ struct FlatRegister {
     int line = 0;
     std::vector<std::pair<std::string, int>> fieldLines;
 };
+
+/// Adds a member of which it is known that there is none of its name: looking for it takes the time.
+void append(Json& object, const std::string& name, Json value)
+{
+    using Members = Json::object_t::Container;
+    static_cast<Members&>(*object.get_ptr<Json::object_t*>()).emplace_back(name, std::move(value));
+}
 
 std::string textAt(const Node& node)
 {
@@ -252,16 +265,39 @@ private:
         return out;
     }
 
-    Node descend(const Node& from, const std::vector<std::string>& path, std::size_t at, std::string_view type)
+    /// Members of an element by their names, made when it is looked into first.
+    const std::unordered_map<std::string, std::vector<Node>>& namesIn(const Node& from)
     {
-        for (const Node& member : membersOf(from))
-            if (isCalled(member, path[at])) {
-                if (at + 1 == path.size() && type == member.name())
-                    return member;
-                if (at + 1 < path.size())
-                    if (const Node found = descend(member, path, at + 1, type))
-                        return found;
-            }
+        const auto [known, fresh] = names_.try_emplace(from.internal_object());
+        if (fresh)
+            for (const Node& member : membersOf(from))
+                known->second[textAt(member.child("name"))].push_back(member);
+        return known->second;
+    }
+
+    Node descend(const Node& from, const std::vector<std::string>& path, std::size_t at, std::string_view type,
+                 const Node& besides)
+    {
+        const auto fits = [&](const Node& member) -> Node {
+            if (at + 1 < path.size())
+                return descend(member, path, at + 1, type, besides);
+            return type == member.name() && member != besides ? member : Node();
+        };
+        const auto& names = namesIn(from);
+        if (const auto known = names.find(path[at]); known != names.end())
+            for (const Node& member : known->second)
+                if (const Node found = fits(member))
+                    return found;
+        // An element of an array has a name of its own nowhere.
+        for (const auto& [name, members] : names) {
+            if (++looked_ > kMaxLooks)
+                return {};
+            if (name.find("%s") == std::string::npos || !isCalled(members.front(), path[at]))
+                continue;
+            for (const Node& member : members)
+                if (const Node found = fits(member))
+                    return found;
+        }
         return {};
     }
 
@@ -286,12 +322,12 @@ private:
             if (std::string_view(scope.name()) == "peripherals") {
                 for (const Node& peripheral : scope.children("peripheral"))
                     if (path.size() > 1 && isCalled(peripheral, path[0]))
-                        if (const Node found = descend(peripheral, path, 1, type))
+                        if (const Node found = descend(peripheral, path, 1, type, node))
                             return found;
                 // Named alone, in another peripheral.
                 return {};
             }
-            if (const Node found = descend(scope, path, 0, type); found && found != node)
+            if (const Node found = descend(scope, path, 0, type, node))
                 return found;
         }
         return {};
@@ -550,6 +586,26 @@ private:
     /// The name of the block with these registers; several equal peripherals have one.
     std::string blockOf(const Node& node, const Chain& chain, const Given& given)
     {
+        // What only stands at another address has the registers of what it is derived from.
+        const bool same =
+            chain.size() > 1 && std::none_of(std::begin(kOwnWords), std::end(kOwnWords),
+                                             [&node](const char* word) { return bool(node.child(word)); });
+        if (same) {
+            Given base;
+            take(base, {device_}, device_);
+            const Chain of(chain.begin() + 1, chain.end());
+            take(base, of, of.front());
+            return blockOf(of.front(), of, base);
+        }
+        if (const auto known = blockOfNode_.find(node.internal_object()); known != blockOfNode_.end())
+            return known->second;
+        const std::string name = newBlockOf(node, chain, given);
+        blockOfNode_[node.internal_object()] = name;
+        return name;
+    }
+
+    std::string newBlockOf(const Node& node, const Chain& chain, const Given& given)
+    {
         std::vector<FlatRegister> registers;
         collect(chain, {}, 0, given, registers, 0);
         if (failed_)
@@ -615,7 +671,7 @@ private:
                 one["stride"] = reg.stride;
             }
             one["fields"] = std::move(reg.fields);
-            list[name] = std::move(one);
+            append(list, name, std::move(one));
             put.emplace_back(name, &reg);
         }
         if (list.empty())
@@ -953,7 +1009,7 @@ private:
                 if (!values.empty())
                     field["values"] = values;
             }
-            reg.fields[name] = std::move(field);
+            append(reg.fields, name, std::move(field));
             reg.fieldLines.emplace_back(name, line);
         };
         for (const Node& member : members(regChain)) {
@@ -1073,6 +1129,9 @@ private:
     int file_ = 0;
     Node device_;
     std::map<std::string, Node> peripherals_;
+    std::unordered_map<pugi::xml_node_struct*, std::unordered_map<std::string, std::vector<Node>>> names_;
+    std::unordered_map<pugi::xml_node_struct*, std::string> blockOfNode_;
+    long looked_ = 0;
     std::optional<Problem> failed_;
     Json blocks_ = Json::object(), instances_ = Json::object();
     std::map<std::string, std::string> blocksByText_;

@@ -16,13 +16,17 @@ class DeviceFileTest : public WindowFixture {
         R"(<?xml version="1.0"?><device><name>MILL</name><width>32</width><size>32</size><peripherals>
 <peripheral><name>SAY1</name><description>Asynchronous serial port.</description><baseAddress>0x61000000</baseAddress>
 <registers><register><name>CTL</name><addressOffset>0</addressOffset></register></registers></peripheral></peripherals></device>)";
-    static constexpr const char* kDevice = R"({ "name": "MILL", "layers": [ { "file": "mill.svd" }, { "file": "mill.csv" } ],
+    static constexpr const char* kDevice =
+        R"({ "name": "MILL", "layers": [ { "file": "mill.svd" }, { "file": "mill.csv" } ],
   "blocks": { "say1": { "kind": "uart" } },
   "instances": { "SAY1": { "signals": { "TX": "out", "RX": "in" } } },
   "pads": { "A0": { "routes": { "1": "SAY1.TX" } }, "A1": { "routes": { "1": "SAY1.RX" } } } })";
 
     QString at(const char* name) const { return dir_->filePath(name); }
-    void save(const char* name, const std::string& text) const { QVERIFY(writeFileAtomically(at(name).toStdString(), text)); }
+    void save(const char* name, const std::string& text) const
+    {
+        QVERIFY(writeFileAtomically(at(name).toStdString(), text));
+    }
 
 private Q_SLOTS:
     void initTestCase() { prepare(); }
@@ -39,7 +43,8 @@ private Q_SLOTS:
     {
         QVERIFY(w_->openFile(at("mill.svd")));
         QVERIFY2(w_->message().contains("1 cannot be used"), qPrintable(w_->message()));
-        for (const Station station : {Station::Start, Station::Wiring, Station::Clocks, Station::Tuning, Station::Source, Station::Rehearsal}) {
+        for (const Station station :
+             {Station::Start, Station::Wiring, Station::Clocks, Station::Tuning, Station::Source, Station::Rehearsal}) {
             w_->showStation(station);
             QCoreApplication::processEvents();
         }
@@ -59,7 +64,8 @@ private Q_SLOTS:
         shortcut(QKeySequence("Ctrl+B"));
         QTRY_VERIFY(!now().plan.needs[0].binding.pads.empty());
         COMPARE_TEXT(now().plan.needs[0].binding.pads.at("tx"), "A0");
-        for (const Station station : {Station::Clocks, Station::Tuning, Station::Source, Station::Rehearsal, Station::Wiring}) {
+        for (const Station station :
+             {Station::Clocks, Station::Tuning, Station::Source, Station::Rehearsal, Station::Wiring}) {
             w_->showStation(station);
             QCoreApplication::processEvents();
         }
@@ -106,7 +112,8 @@ private Q_SLOTS:
     {
         QVERIFY(w_->openFile(at("mill.json")));
         w_->view().select({Place::Kind::Pad, "A0", {}});
-        QTRY_VERIFY2(w_->inspector()->findChild<QTextBrowser*>()->toPlainText().contains("mill.json"), qPrintable(w_->inspector()->findChild<QTextBrowser*>()->toPlainText()));
+        QTRY_VERIFY2(w_->inspector()->findChild<QTextBrowser*>()->toPlainText().contains("mill.json"),
+                     qPrintable(w_->inspector()->findChild<QTextBrowser*>()->toPlainText()));
     }
 };
 
