@@ -15,6 +15,9 @@
 
 namespace bindrel {
 
+/// Of a plan that was begun without a board and not saved yet.
+static constexpr const char* kUnnamed = "new-plan";
+
 Document::Document(Library library, QObject* parent) : QObject(parent), library_(std::move(library))
 {
     // Writing the journal at every keystroke would wear the disk for nothing; a second's work is the most that can go.
@@ -76,7 +79,7 @@ Outcome Document::newForDevice(const std::string& name)
     if (!device)
         return device.problem();
     Workpiece work;
-    work.plan.name = "new-plan";
+    work.plan.name = kUnnamed;
     work.plan.device = (*device)->name;
     work.provenance = library_.provenance(name, {});
     work.board = std::make_shared<const Board>(bareBoard(**device));
@@ -92,7 +95,7 @@ Outcome Document::newForDeviceFile(const QString& path)
     if (!device)
         return device.problem();
     Workpiece work;
-    work.plan.name = "new-plan";
+    work.plan.name = kUnnamed;
     work.plan.device = (*device)->name;
     work.provenance.device = Origin::Folder;
     work.provenance.deviceFile = file.string();
@@ -261,6 +264,14 @@ Outcome Document::save(Overwrite overwrite)
 
 Outcome Document::saveAs(const QString& path)
 {
+    // A plan that nobody has named is called like its file; its C is named after it.
+    if (history_->plan().name == kUnnamed) {
+        std::string name;
+        for (const QChar c : QFileInfo(path).completeBaseName())
+            name += c.unicode() < 128 && (c.isLetterOrNumber() || c == '-' || c == '_') ? c.toLatin1() : '-';
+        if (name.find_first_not_of('-') != std::string::npos)
+            apply(editOf("Name the plan " + name, SetText{SetText::What::Name, name}));
+    }
     const std::string text = planText(stamped(history_->plan(), *device_, provenance_.device));
     return stored(replaceFile(pathOf(path), text, nullptr), path, text);
 }
