@@ -495,6 +495,12 @@ Outcome collectLayers(const std::string& text, const std::filesystem::path& file
         return problemOf(fmt::format("{} stands on files that stand on files, more than four deep.", file.string()));
     for (const LayerRequest& request : *requests) {
         const std::filesystem::path path = folder / request.file;
+        // A link must not lead out of the folder either.
+        const std::filesystem::path home = realPath(folder.empty() ? std::filesystem::path(".") : folder),
+                                    real = realPath(path);
+        if (std::mismatch(home.begin(), home.end(), real.begin(), real.end()).first != home.end())
+            return problemOf(fmt::format("{} leads out of the folder of {}; put the file itself there.", path.string(),
+                                         file.string()));
         Expected<std::string> layer = readFile(path);
         if (!layer)
             return layer.problem();

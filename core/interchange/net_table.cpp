@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/interchange/net_table.h"
 
+#include "core/base/table_cells.h"
 #include "core/base/text.h"
 #include "core/plan/pin_property.h"
 
@@ -10,54 +11,6 @@
 #include <map>
 
 namespace bindrel {
-
-namespace {
-
-/// The cells of a line; quotes may hold the separator.
-std::vector<std::string> cellsOf(std::string_view line, char separator)
-{
-    std::vector<std::string> out(1);
-    bool quoted = false;
-    for (std::size_t i = 0; i < line.size(); ++i) {
-        const char c = line[i];
-        if (c == '"') {
-            if (quoted && i + 1 < line.size() && line[i + 1] == '"') {
-                out.back() += '"';
-                ++i;
-            } else {
-                quoted = !quoted;
-            }
-        } else if (c == separator && !quoted) {
-            // Columns that are lined up with several blanks are still two columns.
-            if (separator != ' ' || !out.back().empty())
-                out.emplace_back();
-        } else {
-            out.back() += c;
-        }
-    }
-    for (std::string& cell : out)
-        cell = std::string(trimmed(cell));
-    return out;
-}
-
-char separatorOf(std::string_view line)
-{
-    for (const char c : {'\t', ';', ','})
-        if (line.find(c) != std::string_view::npos)
-            return c;
-    return ' ';
-}
-
-int columnOf(const std::vector<std::string>& titles, std::initializer_list<std::string_view> names)
-{
-    for (std::size_t i = 0; i < titles.size(); ++i)
-        for (const std::string_view name : names)
-            if (lowered(titles[i]) == name)
-                return static_cast<int>(i);
-    return -1;
-}
-
-} // namespace
 
 Expected<NetTable> readNetTable(const std::string& text, const Device& device)
 {

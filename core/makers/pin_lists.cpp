@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/base/table_cells.h"
 #include "core/base/text.h"
 #include "core/makers/makers_file.h"
 
@@ -37,29 +38,6 @@ std::vector<std::string> words(std::string_view line)
         }
     if (!word.empty())
         out.push_back(word);
-    return out;
-}
-
-/// Cells of a line (RFC 4180) between commas, semicolons or tabs, whichever the heading has.
-std::vector<std::string> cells(std::string_view line, char separator)
-{
-    std::vector<std::string> out(1);
-    bool quoted = false;
-    for (std::size_t i = 0; i < line.size(); ++i) {
-        const char c = line[i];
-        if (quoted && c == '"' && i + 1 < line.size() && line[i + 1] == '"') {
-            out.back() += '"';
-            ++i;
-        } else if (c == '"') {
-            quoted = !quoted;
-        } else if (c == separator && !quoted) {
-            out.emplace_back();
-        } else {
-            out.back() += c;
-        }
-    }
-    for (std::string& cell : out)
-        cell = std::string(trimmed(cell));
     return out;
 }
 
@@ -243,10 +221,8 @@ Expected<MakersFile> readPinTable(const std::string& text, const std::string& na
         if (trimmed(line).empty())
             continue;
         if (pinColumn < 0) {
-            separator = line.find('\t') != std::string_view::npos  ? '\t'
-                        : line.find(';') != std::string_view::npos ? ';'
-                                                                   : ',';
-            const std::vector<std::string> heading = cells(line, separator);
+            separator = separatorOf(line);
+            const std::vector<std::string> heading = cellsOf(line, separator);
             for (std::size_t i = 0; i < heading.size(); ++i) {
                 const std::string word = lowered(heading[i]);
                 if (pinColumn < 0 &&
@@ -263,7 +239,7 @@ Expected<MakersFile> readPinTable(const std::string& text, const std::string& na
                                  "must begin with a heading that has a column \"pin\" and a column \"pad\".");
             continue;
         }
-        const std::vector<std::string> row = cells(line, separator);
+        const std::vector<std::string> row = cellsOf(line, separator);
         const auto cell = [&row](int column) {
             return column >= 0 && std::size_t(column) < row.size() ? row[std::size_t(column)] : std::string();
         };

@@ -138,6 +138,9 @@ private Q_SLOTS:
             save("chip.json", fmt::format(R"({{ "name": "M", "layers": [ {{ "file": "{}" }} ] }})", file));
             QVERIFY2(has(refusal(), "in the folder of this one"), refusal().c_str());
         }
+        std::filesystem::create_symlink("/etc/hostname", at("link.svd"));
+        save("chip.json", R"({ "name": "M", "layers": [ { "file": "link.svd" } ] })");
+        QVERIFY2(has(refusal(), "leads out of the folder"), refusal().c_str());
         save("chip.json", R"({ "name": "M", "layers": [ { "file": "none.svd" } ] })");
         QVERIFY2(has(refusal(), "none.svd"), refusal().c_str());
         save("chip.json", R"({ "name": "M", "layers": [ { "file": "chip.json" } ] })");
