@@ -78,6 +78,9 @@ private Q_SLOTS:
     {
         QMimeData data;
         data.setUrls({QUrl::fromLocalFile(at("mill.json"))});
+        QDragEnterEvent enter(QPoint(20, 20), Qt::CopyAction, &data, Qt::LeftButton, Qt::NoModifier);
+        QCoreApplication::sendEvent(w_.get(), &enter);
+        QVERIFY(enter.isAccepted());
         QDropEvent drop(QPointF(20, 20), Qt::CopyAction, &data, Qt::LeftButton, Qt::NoModifier);
         QCoreApplication::sendEvent(w_.get(), &drop);
         QTRY_VERIFY(w_->document().isOpen() && now().device->name == "MILL");
@@ -112,7 +115,7 @@ private Q_SLOTS:
     {
         QVERIFY(w_->openFile(at("mill.json")));
         w_->view().select({Place::Kind::Pad, "A0", {}});
-        QTRY_VERIFY2(w_->inspector()->findChild<QTextBrowser*>()->toPlainText().contains("mill.json"),
+        QTRY_VERIFY2(w_->inspector()->findChild<QTextBrowser*>()->toPlainText().contains("mill.csv, line 2"),
                      qPrintable(w_->inspector()->findChild<QTextBrowser*>()->toPlainText()));
     }
 };
