@@ -4,6 +4,7 @@
 #include "app/session/document.h"
 #include "app/theme/theme.h"
 #include "app/tuning/need_table_model.h"
+#include "app/widgets/editable_table.h"
 
 #include <QDialogButtonBox>
 #include <QHeaderView>
@@ -25,7 +26,8 @@ InterruptsDialog::InterruptsDialog(Document& document, QWidget* parent) : QDialo
         auto* heading = new QLabel(title);
         heading->setFont(Theme::get().heading());
         column->addWidget(heading);
-        auto* table = new QTableView;
+        auto* table = new EditableTable;
+        table->setItemDelegate(new PromptDelegate(table));
         table->setModel(rows);
         table->setAccessibleName(name);
         table->setSelectionBehavior(QAbstractItemView::SelectRows);

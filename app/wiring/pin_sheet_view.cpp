@@ -2,6 +2,7 @@
 #include "app/wiring/pin_sheet_view.h"
 
 #include "app/theme/theme.h"
+#include "app/widgets/editable_table.h"
 #include "core/base/files.h"
 #include "core/base/text.h"
 
@@ -52,10 +53,10 @@ protected:
 
 /// A box of choices where there are some, a field where the text is free; what is committed goes through the view,
 /// which knows the selection.
-class CellEditor : public QStyledItemDelegate {
+class CellEditor : public PromptDelegate {
 public:
     CellEditor(std::function<void(const QModelIndex&, const QString&)> commit, PendingText& pending, QObject* parent)
-        : QStyledItemDelegate(parent), commit_(std::move(commit)), pending_(pending)
+        : PromptDelegate(parent), commit_(std::move(commit)), pending_(pending)
     {
     }
 
@@ -86,7 +87,7 @@ public:
     void destroyEditor(QWidget* editor, const QModelIndex& index) const override
     {
         pending_.forget(editor);
-        QStyledItemDelegate::destroyEditor(editor, index);
+        PromptDelegate::destroyEditor(editor, index);
     }
     void setEditorData(QWidget* editor, const QModelIndex& index) const override
     {
@@ -155,7 +156,7 @@ PinSheetView::PinSheetView(Document& document, ViewState& view, QWidget* parent)
     model_ = new PinSheetModel(document_, this);
     sorted_ = new SheetOrder(this);
     sorted_->setSourceModel(model_);
-    table_ = new QTableView;
+    table_ = new EditableTable;
     table_->setAccessibleName("Pin sheet");
     table_->setModel(sorted_);
     table_->setFrameShape(QFrame::NoFrame);

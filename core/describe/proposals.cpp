@@ -136,6 +136,19 @@ double best(const std::vector<std::string>& written, const std::string& meant)
     return out;
 }
 
+bool isInterruptEnable(const std::vector<std::string>& reg)
+{
+    static const std::set<std::string> words{"ien", "inten", "irqen", "ie", "interrupts"};
+    bool interrupt = false, enable = false;
+    for (const std::string& word : reg) {
+        if (words.contains(word))
+            return true;
+        interrupt = interrupt || standsFor(word, "interrupt") > 0.7;
+        enable = enable || standsFor(word, "enable") > 0.7 || word == "mask";
+    }
+    return interrupt && enable;
+}
+
 /// How well a field fits a role: all words of the role's name must be said, by the field's name or its description;
 /// what the field's name says beside that counts against it.
 double fit(const RoleSpec& spec, const std::vector<std::string>& role, const Candidate& candidate, const Field& field,
@@ -154,11 +167,15 @@ double fit(const RoleSpec& spec, const std::vector<std::string>& role, const Can
         return 0;
     if (!spec.unit.empty() && field.width == 1)
         return 0;
+    const bool enablesInterrupts = isInterruptEnable(candidate.regName);
     double byName = 0, byAbout = 0, byRegister = 0;
     for (const std::string& word : role) {
-        byName += best(candidate.name, word);
-        byAbout += std::max(best(candidate.about, word), best(candidate.name, word));
-        byRegister += std::max(best(candidate.name, word), best(candidate.regName, word));
+        // That a field is about an interrupt is mostly said by its register.
+        const double asInterrupt = word == "interrupt" && enablesInterrupts ? 1 : 0;
+        const double named = std::max(best(candidate.name, word), asInterrupt);
+        byName += named;
+        byAbout += std::max(best(candidate.about, word), named);
+        byRegister += std::max(named, best(candidate.regName, word));
     }
     const double all = double(role.size());
     byName /= all;
@@ -173,8 +190,18 @@ double fit(const RoleSpec& spec, const std::vector<std::string>& role, const Can
         if (known < 0.5 && !(word.size() <= 3 && word.find_first_not_of("0123456789") == std::string::npos))
             beside += 1;
     }
-    double score = std::max({byName, 0.92 * byAbout, 0.85 * byRegister});
-    score -= 0.12 * std::min(beside, 3.0) * (byAbout > 0.95 ? 0.5 : 1.0);
+    // A description that has the words, of a field whose name has none of them, is mostly about something else.
+    double score =
+        std::max({byName, (byName > 0.3 ? 0.92 : 0.72) * byAbout, (byName > 0.3 ? 0.85 : 0.78) * byRegister});
+    score -= 0.12 * std::min(beside, 3.0) * (byAbout > 0.95 && byName > 0.3 ? 0.5 : 1.0);
+    // Flags are in registers of flags, what enables interrupts in registers of that.
+    const bool wantsInterrupt = std::find(role.begin(), role.end(), "interrupt") != role.end();
+    if (enablesInterrupts && !wantsInterrupt)
+        score -= 0.4;
+    if (spec.use == Use::Status)
+        score += field.access == Field::Access::ReadWrite ? -0.1 : 0.05;
+    if (wantsInterrupt && field.access != Field::Access::ReadWrite)
+        score -= 0.2;
     // Named values that are those of the role say it as well as a name.
     if (!spec.meanings.empty() && !field.values.empty()) {
         int known = 0;
@@ -242,19 +269,17 @@ void rolesOf(const Device& device, std::size_t b, const BlockKind& kind, std::ve
                         c.number = word;
             candidates.push_back(std::move(c));
         }
-    struct Match {
+    // Every field against every role that the block has not named yet.
+    struct Wanted {
         std::string role;
         const RoleSpec* spec;
-        std::size_t candidate;
-        double score, margin;
-        std::string reason;
+        std::vector<double> scores; ///< by candidate
+        std::vector<std::string> reasons;
     };
-    std::vector<Match> matches;
+    std::vector<Wanted> wanted;
     for (const RoleSpec& spec : kind.roles) {
         const bool numbered = spec.name.find('#') != std::string::npos;
-        std::vector<std::string> words;
-        for (const std::string& word : wordsOf(spec.name))
-            words.push_back(word);
+        const std::vector<std::string> words = wordsOf(spec.name);
         if (spec.name.find('*') != std::string::npos || words.empty())
             continue;
         // A numbered role is looked for once for each number that the names have.
@@ -273,50 +298,49 @@ void rolesOf(const Device& device, std::size_t b, const BlockKind& kind, std::ve
                 std::any_of(block.roles.begin(), block.roles.end(),
                             [&](const auto& known) { return known.first == role; }))
                 continue;
-            Match match{role, &spec, 0, 0, 0, {}};
-            double second = 0;
+            Wanted one{role, &spec, std::vector<double>(candidates.size(), 0),
+                       std::vector<std::string>(candidates.size())};
             for (std::size_t c = 0; c < candidates.size(); ++c) {
-                if (numbered ? candidates[c].number != number
-                             : !candidates[c].number.empty() && candidates[c].name.size() > 1)
-                    continue;
-                std::string reason;
                 const Candidate& candidate = candidates[c];
-                const double score =
-                    fit(spec, words, candidate, block.registers[candidate.reg].fields[candidate.field], reason);
-                if (score > match.score) {
-                    second = match.score;
-                    match.score = score;
-                    match.candidate = c;
-                    match.reason = reason;
-                } else {
-                    second = std::max(second, score);
-                }
+                if (numbered ? candidate.number != number : !candidate.number.empty() && candidate.name.size() > 1)
+                    continue;
+                one.scores[c] =
+                    fit(spec, words, candidate, block.registers[candidate.reg].fields[candidate.field], one.reasons[c]);
             }
-            match.margin = match.score - second;
-            if (match.score > 0.5)
-                matches.push_back(std::move(match));
+            wanted.push_back(std::move(one));
         }
     }
-    // A field is one role's: the one that it fits best, where that is plain.
-    for (const Match& match : matches) {
-        double rival = 0;
-        for (const Match& other : matches)
-            if (&other != &match && other.candidate == match.candidate)
-                rival = std::max(rival, other.score);
-        if (rival >= match.score)
+    // What each field fits best.
+    std::vector<double> bestOf(candidates.size(), 0);
+    for (const Wanted& one : wanted)
+        for (std::size_t c = 0; c < candidates.size(); ++c)
+            bestOf[c] = std::max(bestOf[c], one.scores[c]);
+    for (const Wanted& one : wanted) {
+        const auto top = std::max_element(one.scores.begin(), one.scores.end());
+        if (top == one.scores.end() || *top <= 0.5)
             continue;
-        const double margin = std::min(match.margin, match.score - rival);
-        const double confidence = match.score * std::min(1.0, 0.55 + margin * 3);
-        const Candidate& candidate = candidates[match.candidate];
+        const std::size_t c = std::size_t(top - one.scores.begin());
+        // Rivals: other fields, but for those that fit another role better; and other roles of this field.
+        double rival = 0;
+        for (std::size_t other = 0; other < candidates.size(); ++other)
+            if (other != c && one.scores[other] + 0.05 > bestOf[other])
+                rival = std::max(rival, one.scores[other]);
+        for (const Wanted& another : wanted)
+            if (&another != &one)
+                rival = std::max(rival, another.scores[c]);
+        if (rival >= *top)
+            continue;
+        const double confidence = *top * std::min(1.0, 0.55 + (*top - rival) * 3);
+        const Candidate& candidate = candidates[c];
         const Register& reg = block.registers[candidate.reg];
         const Field& field = reg.fields[candidate.field];
-        std::string fact = fmt::format("role {} {} = {}.{}", block.name, match.role, reg.name, field.name);
-        std::string reason = match.reason;
-        if (const std::string encoding = encodingIn(*match.spec, field); !encoding.empty()) {
+        std::string fact = fmt::format("role {} {} = {}.{}", block.name, one.role, reg.name, field.name);
+        std::string reason = one.reasons[c];
+        if (const std::string encoding = encodingIn(*one.spec, field); !encoding.empty()) {
             fact += ": code " + encoding;
             reason += fmt::format("; its description says how it counts: {}", inQuotes(field.about));
         }
-        out.push_back({block.name, fact, reason, confidence});
+        out.push_back({block.name, fact, reason, std::min(confidence, 0.99)});
     }
 }
 

@@ -66,6 +66,13 @@ const std::vector<std::vector<std::string>>& groups()
         {"output", "out"},
         {"rising", "rise"},
         {"falling", "fall"},
+        {"error", "err"},
+        {"fault", "flt"},
+        {"dma"},
+        {"request", "req"},
+        {"bus"},
+        {"off"},
+        {"conversion", "conv"},
     };
     return all;
 }
@@ -87,6 +94,19 @@ std::string withoutVowels(std::string_view word)
     return out;
 }
 
+/// "FRAMEERR" is two words that the trade has; nothing between them says so.
+std::vector<std::string> takenApart(const std::string& word)
+{
+    if (word.size() < 4 || groupOf(word))
+        return {word};
+    for (std::size_t cut = word.size() - 2; cut >= 2; --cut) {
+        const std::string head = word.substr(0, cut), tail = word.substr(cut);
+        if (groupOf(head) && groupOf(tail))
+            return {head, tail};
+    }
+    return {word};
+}
+
 } // namespace
 
 std::vector<std::string> wordsOf(std::string_view text)
@@ -97,8 +117,10 @@ std::vector<std::string> wordsOf(std::string_view text)
     std::vector<std::string> out;
     std::string word;
     const auto end = [&] {
-        if (!word.empty())
-            out.push_back(std::exchange(word, {}));
+        if (word.empty())
+            return;
+        for (std::string& part : takenApart(std::exchange(word, {})))
+            out.push_back(std::move(part));
     };
     for (std::size_t i = 0; i < text.size(); ++i) {
         const char c = text[i];
