@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "cli/commands.h"
-#include "core/plan/need_line.h"
+#include "core/pins/stated_need.h"
 
 #include <fmt/format.h>
 
@@ -19,7 +19,7 @@ static void addAdd(CLI::App& app, int& exitCode)
     command->add_option("PLAN", options->plan, "Plan file")->required();
     command
         ->add_option("NEED", options->words,
-                     "A kind, then its goals, \"for PART\", \"on CORE\", \"called TITLE\" in any order")
+                     "A kind, its goals, \"on PAD/PAD\", \"for PART\", \"on CORE\", \"called TITLE\" in any order")
         ->required();
     command->add_flag("--write", options->write, "Save the plan; otherwise only show what was understood");
     addStoreOptions(*command);
@@ -37,8 +37,8 @@ static void addAdd(CLI::App& app, int& exitCode)
         }
         const Need need = newNeed(*stated, s->plan, *s->device, *s->board);
         say("{}: {}\n", need.title, describe(*stated, *s->board));
-        const Expected<Plan> more =
-            applied(s->plan, editOf("Add " + need.title, InsertNeed{s->plan.needs.size(), need}));
+        const Expected<Edit> edit = addOnPads(need, stated->pads, s->plan, *s->device, *s->board);
+        const Expected<Plan> more = edit ? applied(s->plan, *edit) : Expected<Plan>(edit.problem());
         const Outcome done = !more ? Outcome(more.problem()) : options->write ? storePlan(s, *more) : Outcome();
         if (!done)
             exitCode = complain(done.problem());

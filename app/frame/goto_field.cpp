@@ -3,6 +3,7 @@
 
 #include "app/theme/line.h"
 #include "app/theme/theme.h"
+#include "core/assignment.h"
 
 #include <QKeyEvent>
 #include <QPainter>
@@ -38,7 +39,7 @@ void GotoList::paintRow(QPainter& p, int row, const QRect& rect, bool)
 GotoField::GotoField(Document& document, ViewState& view, QWidget* parent)
     : QLineEdit(parent), document_(document), view_(view)
 {
-    setPlaceholderText("Go to pin, need, clock, register\u2026          Ctrl+K");
+    setPlaceholderText("Go to, or do\u2026          Ctrl+K");
     setAccessibleName("Go to");
     connect(this, &QLineEdit::textEdited, this, &GotoField::search);
 }
@@ -47,6 +48,23 @@ void GotoField::begin()
 {
     setFocus(Qt::ShortcutFocusReason);
     selectAll();
+}
+
+/// What "uplink.baud=9600" would do; without a kind where it cannot be done.
+GotoTarget GotoField::changeOf(const std::string& typed) const
+{
+    const Snapshot& s = document_.snapshot();
+    const Workpiece work{s.filedDevice, s.filedBoard, s.plan, s.provenance, {}, {}};
+    const Expected<Edit> edit = readAssignment(work, typed);
+    if (!edit)
+        return {typed, "", edit.problem().message, {}, {}, {}};
+    std::string words;
+    for (const Change& change : edit->changes)
+        words += (words.empty() ? "" : "; ") + describe(s.plan, change);
+    return {typed, "change", words.empty() ? "nothing changes" : words, {}, {}, [this, edit = *edit] {
+                if (!edit.changes.empty())
+                    document_.apply(edit);
+            }};
 }
 
 void GotoField::search()
@@ -58,10 +76,20 @@ void GotoField::search()
         list_->setFocusPolicy(Qt::NoFocus);
         connect(list_, &RowList::currentChanged, this, &GotoField::go);
     }
+    const std::string typed = text().trimmed().toStdString();
     all_ = gotoTargets(document_.snapshot());
-    list_->targets = matchTargets(all_, text().toStdString(), 12);
+    if (commands_)
+        for (GotoTarget& command : commands_())
+            all_.push_back(std::move(command));
+    list_->targets = matchTargets(all_, typed, 12);
+    if (typed.find('=') != std::string::npos)
+        list_->targets.insert(list_->targets.begin(), changeOf(typed));
+    // A row without a kind cannot be chosen.
+    if (list_->targets.empty() && !typed.empty())
+        list_->targets.push_back(
+            {"Nothing is called that", "", "needs, pads, clocks, registers and commands are searched", {}, {}, {}});
     list_->refresh();
-    list_->setCurrentRow(list_->targets.empty() ? -1 : 0);
+    list_->setCurrentRow(list_->targets.empty() || list_->targets[0].kind.empty() ? -1 : 0);
     const QPoint at = mapTo(window(), QPoint(0, height() + 2));
     list_->setGeometry(at.x() - 60, at.y(), width() + 160, 22 * int(list_->targets.size()) + 2);
     list_->setVisible(!list_->targets.empty());
@@ -72,11 +100,16 @@ void GotoField::go(int row)
 {
     if (!list_ || row < 0 || row >= int(list_->targets.size()))
         return;
-    const Place place = list_->targets[size_t(row)].place;
+    const GotoTarget target = list_->targets[size_t(row)];
+    if (target.kind.empty())
+        return;
     list_->hide();
     clear();
     clearFocus();
-    view_.jump(place);
+    if (target.run)
+        target.run();
+    else
+        view_.jump(target.place);
 }
 
 void GotoField::keyPressEvent(QKeyEvent* event)

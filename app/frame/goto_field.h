@@ -8,6 +8,8 @@
 
 #include <QLineEdit>
 
+#include <functional>
+
 namespace bindrel {
 
 /// The list under the go-to field.
@@ -22,6 +24,7 @@ public:
 
 protected:
     int rowHeight(int) const override { return 22; }
+    bool selectable(int row) const override { return !targets[size_t(row)].kind.empty(); }
     void paintRow(QPainter& painter, int row, const QRect& rect, bool current) override;
     void paintEvent(QPaintEvent*) override;
 };
@@ -32,6 +35,8 @@ class GotoField : public QLineEdit {
 public:
     GotoField(Document& document, ViewState& view, QWidget* parent = nullptr);
     void begin();
+    /// What can be done by name beside what can be gone to.
+    void setCommands(std::function<std::vector<GotoTarget>()> commands) { commands_ = std::move(commands); }
 
 protected:
     void keyPressEvent(QKeyEvent*) override;
@@ -39,9 +44,11 @@ protected:
 
 private:
     void search();
+    GotoTarget changeOf(const std::string& typed) const;
     void go(int row);
     Document& document_;
     ViewState& view_;
+    std::function<std::vector<GotoTarget>()> commands_;
     std::vector<GotoTarget> all_;
     GotoList* list_ = nullptr;
 };

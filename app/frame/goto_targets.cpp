@@ -2,12 +2,38 @@
 #include "app/frame/goto_targets.h"
 
 #include "core/base/text.h"
+#include "core/plan/kind.h"
 #include "core/plan/stored_settings.h"
 #include "core/quantity/format.h"
 
 #include <algorithm>
 
 namespace bindrel {
+
+namespace {
+
+/// Its id, its kind by all names, and what its pads are called.
+std::string namesOf(const Need& need)
+{
+    const KindSpec* kind = findKind(need.kind);
+    std::string out = need.id + " " + kind->id + " " + kind->title;
+    for (const PhraseSpec& name : kind->otherNames)
+        out += " " + name.words;
+    for (const auto& [signal, said] : need.pins)
+        if (const auto name = said.find("name"); name != said.end())
+            out += " " + name->second;
+    return out;
+}
+
+/// Where several match as well, what a person more likely means.
+int rankOf(const GotoTarget& target)
+{
+    static const std::vector<std::string> order{"change", "need",    "command",  "clock",   "pad",  "net",
+                                                "mode",   "setting", "register", "finding", "field"};
+    return int(std::find(order.begin(), order.end(), target.kind) - order.begin());
+}
+
+} // namespace
 
 std::vector<GotoTarget> gotoTargets(const Snapshot& s)
 {
@@ -18,7 +44,8 @@ std::vector<GotoTarget> gotoTargets(const Snapshot& s)
             {need.title,
              "need",
              (part ? part->title : "") + (part && !need.binding.instance.empty() ? ", " : "") + need.binding.instance,
-             {Place::Kind::Need, need.id, {}}});
+             {Place::Kind::Need, need.id, {}},
+             namesOf(need)});
     }
     for (const ClockNode& node : s.device->clocks)
         out.push_back({node.name,
@@ -69,11 +96,11 @@ std::vector<GotoTarget> matchTargets(const std::vector<GotoTarget>& targets, con
     std::vector<std::pair<int, const GotoTarget*>> found;
     for (const GotoTarget& target : targets) {
         const std::string label = lowered(target.label);
-        const std::string hint = lowered(target.hint);
+        const std::string hint = lowered(target.hint), also = " " + lowered(target.also);
         int rank = -1;
         if (label == wanted)
             rank = 0;
-        else if (label.starts_with(wanted))
+        else if (label.starts_with(wanted) || also.find(" " + wanted) != std::string::npos)
             rank = 1;
         else if (label.find(" " + wanted) != std::string::npos || label.find("." + wanted) != std::string::npos)
             rank = 2;
@@ -82,7 +109,7 @@ std::vector<GotoTarget> matchTargets(const std::vector<GotoTarget>& targets, con
         else if (hint.find(wanted) != std::string::npos)
             rank = 4;
         if (rank >= 0)
-            found.emplace_back(rank, &target);
+            found.emplace_back(rank * 100 + rankOf(target), &target);
     }
     std::stable_sort(found.begin(), found.end(), [](const auto& a, const auto& b) { return a.first < b.first; });
     std::vector<GotoTarget> out;

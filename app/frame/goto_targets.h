@@ -3,6 +3,7 @@
 
 #include "core/snapshot.h"
 
+#include <functional>
 #include <string>
 #include <vector>
 
@@ -14,13 +15,16 @@ struct GotoTarget {
     std::string kind;  ///< "pad", "need", "clock", "mode", "register", "field", "net", "finding"
     std::string hint;  ///< "pin 52, Uplink request to send"
     Place place;
+    std::string also = {};          ///< other words that lead here: kinds, names of the trade, aliases
+    std::function<void()> run = {}; ///< instead of going somewhere
 };
 
 /// Everything in the plan and its device that has a name.
 std::vector<GotoTarget> gotoTargets(const Snapshot& snapshot);
 
-/// Those that match the typed text, best first, at most `most`: label begins with it, then a word begins with it, then
-/// it is contained in label or hint. Case does not matter.
+/// Those that match the typed text, best first, at most `most`: label or another word for it begins with it, then a
+/// word begins with it, then it is contained in label or hint; of equals needs before commands before clocks, pads and
+/// so on, registers and fields last. Case does not matter.
 std::vector<GotoTarget> matchTargets(const std::vector<GotoTarget>& targets, const std::string& typed, size_t most);
 
 } // namespace bindrel

@@ -6,7 +6,9 @@
 #include "app/theme/theme.h"
 #include "app/widgets/panel.h"
 #include "core/clocks/clock_entry.h"
+#include "core/plan/board_facts.h"
 #include "core/plan/check_setting.h"
+#include "core/plan/crystal_text.h"
 #include "core/plan/pin_property.h"
 #include "core/plan/stored_settings.h"
 
@@ -152,6 +154,9 @@ QString Inspector::commitField(const std::string& id, const QString& text, bool 
         return {};
     }
     const auto said = s->plan.clocks.find(id);
+    const auto fitted = s->plan.crystals.find(id);
+    if (fitted != s->plan.crystals.end() && QString::fromStdString(crystalText(fitted->second)) == text.trimmed())
+        return {};
     if (said == s->plan.clocks.end() || QString::fromStdString(said->second) != text.trimmed())
         (void)document_.apply(entry->edit);
     return {};
@@ -314,7 +319,9 @@ void Inspector::refresh()
         editable = true;
         const auto said = s.plan.clocks.find(node.id);
         const ClockState& c = s.rates.clocks[size_t(clock)];
-        QString shown = said != s.plan.clocks.end() ? QString::fromStdString(said->second)
+        const auto fitted = s.plan.crystals.find(node.id);
+        QString shown = fitted != s.plan.crystals.end() ? QString::fromStdString(crystalText(fitted->second))
+                        : said != s.plan.clocks.end()   ? QString::fromStdString(said->second)
                         : node.type == ClockNode::Type::Select
                             ? QString::fromStdString(c.input < 0 ? "none" : s.device->clocks[size_t(c.input)].id)
                         : !node.factors.empty() ? QString::fromStdString(factorText(node, c.setting))
@@ -322,8 +329,9 @@ void Inspector::refresh()
         if (clock_ != node.id || !view_.pending().waits(field_))
             field_->setText(shown);
         clock_ = node.id;
-        field_->setPlaceholderText(node.isSource() && node.rates.empty() ? "auto, on or off"
-                                                                         : "setting, or a rate: 48 MHz");
+        field_->setPlaceholderText(takesCrystal(node) ? "what is fitted: 12 MHz, 20 ppm; or on, off"
+                                   : node.isSource() && node.rates.empty() ? "auto, on or off"
+                                                                           : "setting, or a rate: 48 MHz");
     } else if (const PadIndex pad = place.kind == Place::Kind::Pad ? s.device->findPad(place.id) : PadIndex();
                pad >= 0 && !view_.optionsShown()) {
         title = QString::fromStdString(place.id);

@@ -32,11 +32,14 @@
 #include <QLabel>
 #include <QMenuBar>
 #include <QMessageBox>
+#include <QPointer>
 #include <QSettings>
 #include <QShortcut>
 #include <QStackedWidget>
 #include <QTimer>
 #include <QVBoxLayout>
+
+#include <algorithm>
 
 namespace bindrel {
 
@@ -44,6 +47,7 @@ QAction* MainWindow::addEntry(QMenu* menu, const QString& text, const QKeySequen
 {
     QAction* action = menu->addAction(text);
     action->setShortcut(key);
+    entries_.insert(QString(text).remove('&'), action);
     // Whatever the entry does, it does it to the plan as the person has typed it.
     connect(action, &QAction::triggered, this, [this, slot = std::move(slot)] {
         if (view_.pending().settle())
@@ -224,6 +228,7 @@ void MainWindow::buildViewMenu()
 
 void MainWindow::buildHelpMenu()
 {
+    masthead_->gotoField()->setCommands([this] { return commands(); });
     QMenu* help = menuBar()->addMenu("&Help");
     addEntry(help, "&Keys", QKeySequence("F1"), [this] { showKeys(); });
 }
@@ -272,6 +277,24 @@ void MainWindow::fillHistory(QMenu* menu)
                         document_.undo();
                 });
     }
+}
+
+std::vector<GotoTarget> MainWindow::commands() const
+{
+    std::vector<GotoTarget> out;
+    for (auto entry = entries_.begin(); entry != entries_.end(); ++entry) {
+        GotoTarget target;
+        target.label = entry.key().toStdString();
+        target.kind = "command";
+        target.hint = entry.value()->shortcut().toString(QKeySequence::NativeText).toStdString();
+        target.run = [action = QPointer<QAction>(entry.value())] {
+            if (action)
+                action->trigger();
+        };
+        out.push_back(std::move(target));
+    }
+    std::sort(out.begin(), out.end(), [](const auto& a, const auto& b) { return a.label < b.label; });
+    return out;
 }
 
 void MainWindow::showKeys()

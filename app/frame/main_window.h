@@ -1,10 +1,12 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include "app/frame/goto_targets.h"
 #include "app/frame/rail.h"
 #include "app/session/document.h"
 #include "app/session/view_state.h"
 
+#include <QHash>
 #include <QMainWindow>
 
 class QLabel;
@@ -68,6 +70,7 @@ protected:
     void closeEvent(QCloseEvent*) override;
     void dragEnterEvent(QDragEnterEvent*) override;
     void dropEvent(QDropEvent*) override;
+    void contextMenuEvent(QContextMenuEvent*) override;
 
 private:
     void buildMenus();
@@ -97,6 +100,14 @@ private:
     void showKeys();
     void fillHistory(QMenu* menu);
     void fillStored(QMenu* menu);
+    /// What can be done with what is selected.
+    void fillPlaceMenu(QMenu& menu);
+    void addEntryTo(QMenu& menu, const QString& name); ///< an entry of the menu bar, by its words
+    void addNeedEntries(QMenu& menu, const std::string& id);
+    void addClockEntries(QMenu& menu, const std::string& id);
+    void addPadEntries(QMenu& menu, const std::string& pad);
+    void addFindingEntries(QMenu& menu);
+    std::vector<GotoTarget> commands() const;
 
     Document document_;
     ViewState view_{document_};
@@ -117,6 +128,7 @@ private:
     QAction* undo_ = nullptr;
     QAction* redo_ = nullptr;
     QMenu* recent_ = nullptr;
+    QHash<QString, QAction*> entries_; ///< of the menu bar, by their words
     Station station_ = Station::Start;
 };
 

@@ -185,8 +185,18 @@ void NeedsList::paintRow(QPainter& p, int row, const QRect& rect, bool)
     for (const Need& other : s.plan.needs)
         sameKind += other.part == need.part && other.kind == need.kind;
     const QString brief = kind->title == "GPIO" ? QString() : typeset(kind->title + " " + kind->brief(need));
-    const QString label = brief.isEmpty() || sameKind > 1 ? QString::fromStdString(need.title) : brief;
-    drawLine(p, text, Qt::AlignVCenter | Qt::AlignLeft, label, Qt::ElideRight);
+    // The firmware's own have no part that would name them.
+    const QString title = QString::fromStdString(need.title);
+    const bool byTitle = brief.isEmpty() || sameKind > 1 || need.part.empty();
+    drawLine(p, text, Qt::AlignVCenter | Qt::AlignLeft, byTitle ? title : brief, Qt::ElideRight);
+    const int used = QFontMetrics(p.font()).horizontalAdvance(title) + 8;
+    if (byTitle && need.part.empty() && !brief.isEmpty() && text.width() - used > 30) {
+        p.setFont(t.text(11));
+        p.setPen(t.muted);
+        // "UART, 9600 Bd" beside "Uplink"; beside "UART" the rate alone.
+        drawLine(p, text.adjusted(used, 0, 0, 0), Qt::AlignVCenter | Qt::AlignLeft,
+                 need.title.starts_with(kind->title) ? typeset(kind->brief(need)) : brief, Qt::ElideRight);
+    }
 }
 
 void NeedsList::paintEvent(QPaintEvent* event)

@@ -196,6 +196,37 @@ QRectF frameOf(const ChipLayout& layout)
     return all.adjusted(-10, -10, 10, 10);
 }
 
+/// The room for labels of pads that somebody has and no wire leads to.
+QRectF labelled(const Snapshot& s, const ChipLayout& layout)
+{
+    QRectF all = layout.body;
+    if (layout.grid)
+        return all;
+    const double room = ChipLayout::kLabelGap + ChipLayout::kLabelLength;
+    for (size_t i = 0; i < layout.pins.size(); ++i) {
+        const PadIndex pad = s.device->package.pins[i].pad;
+        if (pad < 0 || s.bindings.padClaims[size_t(pad)].empty() ||
+            std::any_of(layout.wires.begin(), layout.wires.end(),
+                        [i](const ChipLayout::Wire& wire) { return wire.pin == int(i); }))
+            continue;
+        switch (layout.pins[i].side) {
+        case ChipLayout::Side::Left:
+            all.setLeft(std::min(all.left(), layout.body.left() - room));
+            break;
+        case ChipLayout::Side::Right:
+            all.setRight(std::max(all.right(), layout.body.right() + room));
+            break;
+        case ChipLayout::Side::Top:
+            all.setTop(std::min(all.top(), layout.body.top() - room));
+            break;
+        case ChipLayout::Side::Bottom:
+            all.setBottom(std::max(all.bottom(), layout.body.bottom() + room));
+            break;
+        }
+    }
+    return all;
+}
+
 double distanceToSegment(const QPointF& p, const QPointF& a, const QPointF& b)
 {
     const QPointF d = b - a;
@@ -214,7 +245,7 @@ ChipLayout layOut(const Snapshot& snapshot, int turns)
     placePackage(snapshot, out);
     CardStage(snapshot, out).run();
     routeWires(snapshot, out);
-    out.bounds = frameOf(out);
+    out.bounds = frameOf(out).united(labelled(snapshot, out));
     return out;
 }
 

@@ -48,6 +48,9 @@ struct ChipLayout {
         QPolygonF path;
     };
 
+    /// Beside the body: where the label of a pad without a wire begins, and how long it can be.
+    static constexpr double kLabelGap = 16, kLabelLength = 110;
+
     int turns = 0; ///< quarter turns against the clock from the data sheet's orientation
     QRectF body;
     QPointF firstCorner; ///< of the body, where pin 1 or ball A1 is

@@ -224,6 +224,9 @@ void ChipView::mousePressEvent(QMouseEvent* event)
     pressed_ = event->position();
     panning_ = false;
     pressPlace_.reset();
+    // What a menu is about is what it was asked for on.
+    if (document_.isOpen() && event->button() == Qt::RightButton)
+        view_.select(placeAt(toScene(event->position())).value_or(Place()));
     if (!document_.isOpen() || event->button() != Qt::LeftButton)
         return;
     const QPointF scene = toScene(event->position());

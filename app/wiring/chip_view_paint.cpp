@@ -218,6 +218,10 @@ void ChipView::drawPins(QPainter& p) const
     const bool showNames = scale > 0.58;
     const bool showNumbers = scale > 0.86;
     const int nameSize = readable(9, 7.5, scale);
+    std::vector<bool> wired(layout_.pins.size(), false);
+    for (const ChipLayout::Wire& wire : layout_.wires)
+        if (wire.pin >= 0)
+            wired[size_t(wire.pin)] = true;
     for (size_t i = 0; i < layout_.pins.size(); ++i) {
         const ChipLayout::Pin& pin = layout_.pins[i];
         const PackagePin& facts = s.device->package.pins[i];
@@ -290,6 +294,22 @@ void ChipView::drawPins(QPainter& p) const
             p.setPen(t.muted);
             drawLine(p, align & Qt::AlignLeft ? row.adjusted(width, 0, 20, 0) : row.adjusted(-20, 0, -width, 0), align,
                      QString::fromStdString(facts.number));
+        }
+        // No wire leads to who has it: the pad says it itself.
+        if (used && !wired[i]) {
+            const Claim& claim = claims->front();
+            const BoundNeed& bound = s.bindings.needs[size_t(claim.need)];
+            const Need& need = s.plan.needs[size_t(claim.need)];
+            const QString text = QString::fromStdString(
+                bound.seats.size() > 1 ? need.title + " " + bound.seats[size_t(claim.seat)].signal.id : need.title);
+            const double out = ChipLayout::kLabelGap;
+            QRectF beside = align & Qt::AlignLeft
+                                ? QRectF(-out - 4 - ChipLayout::kLabelLength, -7, ChipLayout::kLabelLength, 14)
+                                : QRectF(out + 4, -7, ChipLayout::kLabelLength, 14);
+            p.setFont(t.text(nameSize));
+            p.setPen(hueOf(s, need));
+            drawLine(p, beside, Qt::AlignVCenter | (align & Qt::AlignLeft ? Qt::AlignRight : Qt::AlignLeft), text,
+                     Qt::ElideRight);
         }
         p.restore();
     }

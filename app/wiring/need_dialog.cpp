@@ -2,6 +2,7 @@
 #include "app/wiring/need_dialog.h"
 
 #include "app/theme/theme.h"
+#include "core/pins/stated_need.h"
 #include "core/plan/fences.h"
 
 #include <QAbstractItemView>
@@ -59,8 +60,6 @@ NeedDialog::NeedDialog(const Snapshot& snapshot, const Need* need, const std::st
     part_->addItem("the firmware itself", QString());
     part_->addItem("a new part\u2026", kNewPart);
     part_->setCurrentIndex(std::max(0, part_->findData(QString::fromStdString(part))));
-    if (!need && part.empty())
-        part_->setCurrentIndex(0);
     partTitle_ = new QLineEdit;
     partTitle_->setMaxLength(60);
     partTitle_->setPlaceholderText("what it is called");
@@ -120,6 +119,12 @@ NeedDialog::NeedDialog(const Snapshot& snapshot, const Need* need, const std::st
     connect(partTitle_, &QLineEdit::textChanged, this, &NeedDialog::check);
     refillTerminals();
     (need ? title_ : line_)->setFocus();
+}
+
+void NeedDialog::begin(const QString& line)
+{
+    line_->setText(line);
+    line_->setSelection(0, int(line.indexOf(' ')));
 }
 
 /// The line says what it says; what it leaves open stays as the boxes have it.
@@ -217,10 +222,18 @@ void NeedDialog::check()
                 trouble = QString("Two signals go to the terminal %1.").arg(name);
     if (!unread_.isEmpty())
         trouble = unread_;
+    else if (trouble.isEmpty() && !existing_ && !stated_.pads.empty()) {
+        // Whether the line's pads can carry it is known before it is added.
+        if (const Expected<Edit> whole = edit(); !whole)
+            trouble = QString::fromStdString(whole.problem().message);
+    }
     done_->setEnabled(trouble.isEmpty());
     QString note = trouble;
     if (note.isEmpty() && !existing_ && !stated_.goals.empty()) {
-        const StatedNeed goalsAlone{stated_.kind, stated_.goals, {}, {}, {}};
+        StatedNeed goalsAlone;
+        goalsAlone.kind = stated_.kind;
+        goalsAlone.goals = stated_.goals;
+        goalsAlone.pads = stated_.pads;
         note = QString::fromStdString(describe(goalsAlone, *snapshot_.board)) + ". Other goals are set in Tuning.";
     } else if (note.isEmpty()) {
         note = "Its goals are set in Tuning.";
@@ -264,7 +277,7 @@ Need NeedDialog::need() const
     return need;
 }
 
-Edit NeedDialog::edit() const
+Expected<Edit> NeedDialog::edit() const
 {
     Need asked = need();
     Edit edit{(existing_ ? "Change " : "Add ") + asked.title, {}};
@@ -281,8 +294,14 @@ Edit NeedDialog::edit() const
     }
     if (existing_)
         edit.changes.push_back(ReplaceNeed{existing_->id, asked});
-    else
-        edit.changes.push_back(InsertNeed{snapshot_.plan.needs.size(), asked});
+    else {
+        const Expected<Plan> plan = applied(snapshot_.plan, edit);
+        const Expected<Edit> added = plan ? addOnPads(asked, stated_.pads, *plan, *snapshot_.device, *snapshot_.board)
+                                          : Expected<Edit>(plan.problem());
+        if (!added)
+            return added.problem();
+        edit.changes.insert(edit.changes.end(), added->changes.begin(), added->changes.end());
+    }
     return edit;
 }
 

@@ -23,9 +23,11 @@ public:
     /// `need` null: a new one, for the part of this id.
     NeedDialog(const Snapshot& snapshot, const Need* need, const std::string& part, QWidget* parent = nullptr);
     /// The need as asked for; a new one has an id that the plan does not have yet.
+    /// Begins the line with a text, of which the first word (the kind) is marked, to be typed over.
+    void begin(const QString& line);
     Need need() const;
     /// The same as one undo step, with the part that was made up here.
-    Edit edit() const;
+    Expected<Edit> edit() const;
 
 protected:
     bool eventFilter(QObject* watched, QEvent* event) override;

@@ -402,7 +402,7 @@ void WiringStation::pasteNets()
     readNets(QGuiApplication::clipboard()->text(), "The clipboard");
 }
 
-void WiringStation::addNeed()
+void WiringStation::addNeed(const QString& line)
 {
     if (!document_.isOpen())
         return;
@@ -410,7 +410,12 @@ void WiringStation::addNeed()
     const auto snapshot = document_.sharedSnapshot();
     const Need* selected = snapshot->plan.need(view_.selectedNeed());
     NeedDialog dialog(*snapshot, nullptr, selected ? selected->part : std::string(), this);
-    if (dialog.exec() == QDialog::Accepted && document_.apply(dialog.edit()))
+    if (!line.isEmpty())
+        dialog.begin(line);
+    const Expected<Edit> edit = dialog.exec() == QDialog::Accepted ? dialog.edit() : Expected<Edit>(Edit());
+    if (!edit)
+        Q_EMIT document_.refused(QString::fromStdString(edit.problem().message));
+    else if (!edit->changes.empty() && document_.apply(*edit))
         view_.select({Place::Kind::Need, dialog.need().id, {}});
     needs_->setFocus();
 }
@@ -422,8 +427,11 @@ void WiringStation::editNeed()
     if (!need)
         return;
     NeedDialog dialog(*snapshot, need, need->part, this);
-    if (dialog.exec() == QDialog::Accepted)
-        document_.apply(dialog.edit());
+    const Expected<Edit> edit = dialog.exec() == QDialog::Accepted ? dialog.edit() : Expected<Edit>(Edit());
+    if (!edit)
+        Q_EMIT document_.refused(QString::fromStdString(edit.problem().message));
+    else if (!edit->changes.empty())
+        document_.apply(*edit);
     needs_->setFocus();
 }
 

@@ -44,7 +44,8 @@ public Q_SLOTS:
     void holdSelected();
     void toggleOptions();
     void takeOptionNumber(int number);
-    void addNeed();
+    /// Asks for a new need; `line` is what the line begins with.
+    void addNeed(const QString& line = {});
     void editNeed();
     void copyNeed();
     void removeSelected();

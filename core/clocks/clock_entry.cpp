@@ -2,7 +2,9 @@
 #include "core/clocks/clock_entry.h"
 
 #include "core/base/text.h"
+#include "core/plan/board_facts.h"
 #include "core/plan/check_setting.h"
+#include "core/plan/crystal_text.h"
 
 #include <fmt/format.h>
 
@@ -13,7 +15,20 @@ Expected<ClockEntry> readClockEntry(const Device& device, ClockIndex clock, std:
     const ClockNode& node = device.clocks[size_t(clock)];
     const std::string_view text = trimmed(given);
     if (text.empty())
-        return ClockEntry{editOf(node.name + ": reset value", SetClock{node.id, std::nullopt}), std::nullopt};
+        return takesCrystal(node)
+                   ? ClockEntry{Edit{node.name + ": as the board says",
+                                     {SetClock{node.id, std::nullopt}, SetCrystal{node.id, std::nullopt}}},
+                                std::nullopt}
+                   : ClockEntry{editOf(node.name + ": reset value", SetClock{node.id, std::nullopt}), std::nullopt};
+    // What drives an oscillator from outside is a fact of the board and no wish.
+    if (takesCrystal(node) && looksLikeCrystal(text)) {
+        const Expected<FittedCrystal> crystal = parseCrystal(text);
+        if (!crystal)
+            return crystal.problem();
+        return ClockEntry{
+            editOf(fmt::format("{}: {}", node.name, crystalText(*crystal)), SetCrystal{node.id, *crystal}),
+            std::nullopt};
+    }
     Expected<std::string> setting = checkClockSetting(device, clock, text);
     if (setting) {
         const bool isAuto = *setting == "auto";

@@ -191,8 +191,8 @@ double fit(const RoleSpec& spec, const std::vector<std::string>& role, const Can
             beside += 1;
     }
     // A description that has the words, of a field whose name has none of them, is mostly about something else.
-    double score =
-        std::max({byName, (byName > 0.3 ? 0.92 : 0.72) * byAbout, (byName > 0.3 || byRegister > 0.99 ? 0.85 : 0.78) * byRegister});
+    double score = std::max({byName, (byName > 0.3 ? 0.92 : 0.72) * byAbout,
+                             (byName > 0.3 || byRegister > 0.99 ? 0.85 : 0.78) * byRegister});
     score -= 0.12 * std::min(beside, 3.0) * (byAbout > 0.95 && byName > 0.3 ? 0.5 : 1.0);
     // Flags are in registers of flags, what enables interrupts in registers of that.
     const bool wantsInterrupt = std::find(role.begin(), role.end(), "interrupt") != role.end();

@@ -18,6 +18,8 @@ struct CrystalFact {
     Capacitance load;      ///< of a crystal, as its data sheet asks for; zero when not given
     Capacitance stray;     ///< of pads and tracks across the crystal; zero when not given
     bool external = false; ///< no crystal, but a clock fed into the crystal's pad
+
+    friend bool operator==(const CrystalFact&, const CrystalFact&) = default;
 };
 
 /// What the schematic says; docs/formats/board.md describes the file.

@@ -2,7 +2,10 @@
 #include "core/base/text.h"
 #include "core/clocks/combinations.h"
 #include "core/findings/finding.h"
+#include "core/pins/options.h"
 #include "core/plan/check_setting.h"
+#include "core/plan/kind.h"
+#include "core/plan/need_line.h"
 #include "core/quantity/format.h"
 
 #include <fmt/format.h>
@@ -263,8 +266,35 @@ void crystalUnbound(const Facts& f, std::vector<Finding>& out)
                            fmt::format("{} runs, but no bound need reserves its pads. Bind the crystal's need.",
                                        f.device.clocks[i].name),
                            {Place::Kind::Clock, f.device.clocks[i].id, {}},
-                           {}});
+                           oscillator < 0 ? "" : "Reserve its pads"});
     }
+}
+
+/// Binds the need that speaks of this oscillator, and adds one where there is none.
+Expected<Edit> fixByReservingPads(const Facts& f, const Finding& finding)
+{
+    const std::string& clock = finding.place.id;
+    for (const Need& need : f.plan.needs)
+        if (const std::string& goal = findKind(need.kind)->instanceGoal; !goal.empty() && goalName(need, goal) == clock)
+            return bindNeed(f.device, f.board, f.plan, need.id);
+    const int oscillator = f.device.findInstance(clock);
+    for (const KindSpec& kind : kinds()) {
+        if (kind.instanceGoal.empty() || oscillator < 0 || !kind.servedBy(f.device, oscillator))
+            continue;
+        StatedNeed stated;
+        stated.kind = kind.id;
+        stated.goals[kind.instanceGoal] = clock;
+        const Need need = newNeed(stated, f.plan, f.device, f.board);
+        Edit edit = editOf(finding.fixTitle, InsertNeed{f.plan.needs.size(), need});
+        const Expected<Plan> with = applied(f.plan, edit);
+        const Expected<Edit> bound =
+            with ? bindNeed(f.device, f.board, *with, need.id) : Expected<Edit>(with.problem());
+        if (!bound)
+            return bound.problem();
+        edit.changes.insert(edit.changes.end(), bound->changes.begin(), bound->changes.end());
+        return edit;
+    }
+    return problemOf("the chip has no instance that stands for these pads.");
 }
 
 void crystalLoad(const Facts& f, std::vector<Finding>& out)
@@ -423,7 +453,7 @@ std::vector<Rule> clockRules()
         {"CLK-04", "Every bound need has a clock.", kernelStopped, nullptr},
         {"CLK-05", "The flash keeps up with the CPU.", flashTooSlow, nullptr},
         {"CLK-06", "The supply suits the operating range.", supplyOutside, nullptr},
-        {"CLK-07", "A running crystal oscillator has its pads.", crystalUnbound, nullptr},
+        {"CLK-07", "A running crystal oscillator has its pads.", crystalUnbound, fixByReservingPads},
         {"CLK-08", "The CPU has a clock.", cpuStopped, nullptr},
         {"CLK-09", "Each crystal has the load capacitance that it needs.", crystalLoad, nullptr},
         {"CLK-10", "The reference that trims a clock runs.", trimIdle, nullptr},

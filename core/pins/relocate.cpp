@@ -188,6 +188,10 @@ Relocation relocate(const Device& device, const Board& board, const Board& board
     if (otherBoard) {
         keepParts(next, board, boardNow);
         dropTerminals(next, board);
+        if (!next.crystals.empty()) {
+            out.lost.push_back("what the plan stated of crystals is dropped; the new board's file states its own");
+            next.crystals.clear();
+        }
         if (!plan.nets.empty() && plan.device == device.name) {
             out.lost.push_back("nets that the plan stated for the old board are dropped");
             next.nets.clear();

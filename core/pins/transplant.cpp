@@ -6,6 +6,7 @@
 #include "core/plan/fences.h"
 #include "core/plan/kind.h"
 #include "core/plan/stored_settings.h"
+#include "core/quantity/format.h"
 
 #include <fmt/format.h>
 
@@ -142,6 +143,17 @@ Transplant transplant(const Device& device, const Board& board, const Plan& plan
     for (const ClockNode& node : device.clocks)
         if (plan.held(holdOfClock(node.id)))
             out.plan.holds.insert(holdOfClock(node.id));
+    out.plan.crystals.clear();
+    std::vector<std::string> taken;
+    for (const auto& [clock, crystal] : plan.crystals) {
+        if (const std::string there = clockFor(device, board, clock, taken); !there.empty()) {
+            out.plan.crystals[there] = crystal;
+            taken.push_back(there);
+        } else if (crystal) {
+            out.lost.push_back(
+                fmt::format("{} has no oscillator for the plan's {} at {}", device.name, format(crystal->rate), clock));
+        }
+    }
     if (!plan.nets.empty()) {
         out.lost.push_back(fmt::format("{} of the plan, stated for the pads of {}, {}",
                                        plan.nets.size() == 1 ? "the net" : fmt::format("{} nets", plan.nets.size()),

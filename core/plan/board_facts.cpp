@@ -26,7 +26,18 @@ Board boardWithPlan(const Board& filed, const Device& device, const Plan& plan)
         else
             board.nets[pad] = net;
     }
+    for (const auto& [clock, crystal] : plan.crystals) {
+        if (crystal)
+            board.crystals[clock] = *crystal;
+        else
+            board.crystals.erase(clock);
+    }
     return board;
+}
+
+bool takesCrystal(const ClockNode& clock)
+{
+    return clock.type == ClockNode::Type::Crystal || clock.type == ClockNode::Type::External;
 }
 
 Board bareBoard(const Device& device)

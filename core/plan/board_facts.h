@@ -11,6 +11,9 @@ namespace bindrel {
 /// own nets are those of the chip that it was routed for; on another device they do not count.
 Board boardWithPlan(const Board& filed, const Device& device, const Plan& plan);
 
+/// Whether a crystal or a clock from outside drives it.
+bool takesCrystal(const ClockNode& clock);
+
 /// No board yet: the chip alone, at 3.3 V or the nearest that it can take. Plans for it name no board.
 Board bareBoard(const Device& device);
 

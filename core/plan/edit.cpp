@@ -2,6 +2,7 @@
 #include "core/plan/edit.h"
 
 #include "core/base/text.h"
+#include "core/plan/crystal_text.h"
 #include "core/plan/kind.h"
 #include "core/plan/pin_property.h"
 
@@ -68,6 +69,15 @@ void setOrErase(Texts& texts, const std::string& key, const std::optional<std::s
         texts[key] = *value;
     else
         texts.erase(key);
+}
+
+/// What the plan says of the crystal at a clock; empty when it says nothing.
+std::optional<std::optional<CrystalFact>> fittedIn(const Plan& plan, const std::string& clock)
+{
+    const auto it = plan.crystals.find(clock);
+    if (it == plan.crystals.end())
+        return std::nullopt;
+    return std::optional<std::optional<CrystalFact>>(std::in_place, it->second);
 }
 
 std::optional<std::string> found(const Texts& texts, std::string_view key)
@@ -216,6 +226,13 @@ Outcome applyChange(Plan& plan, const Change& change)
                 setOrErase(plan.nets, c.pad, c.net);
                 return {};
             },
+            [&](const SetCrystal& c) -> Outcome {
+                if (c.crystal)
+                    plan.crystals[c.clock] = *c.crystal;
+                else
+                    plan.crystals.erase(c.clock);
+                return {};
+            },
             [&](const ReplaceNeed& c) -> Outcome {
                 Need* need = plan.need(c.need);
                 if (!need)
@@ -285,6 +302,9 @@ std::vector<Change> undoOf(const Plan& before, const Change& change)
                           },
                           [&](const SetNet& c) -> std::vector<Change> {
                               return {SetNet{c.pad, found(before.nets, c.pad)}};
+                          },
+                          [&](const SetCrystal& c) -> std::vector<Change> {
+                              return {SetCrystal{c.clock, fittedIn(before, c.clock)}};
                           },
                           [&](const ReplaceNeed& c) -> std::vector<Change> {
                               return {ReplaceNeed{c.with.id, *before.need(c.need)}};
@@ -363,6 +383,12 @@ Edit difference(const Plan& before, const Plan& after, std::string title)
     for (const auto& [pad, net] : after.nets)
         if (found(before.nets, pad) != net)
             edit.changes.push_back(SetNet{pad, net});
+    for (const auto& [clock, crystal] : before.crystals)
+        if (!after.crystals.contains(clock))
+            edit.changes.push_back(SetCrystal{clock, std::nullopt});
+    for (const auto& [clock, crystal] : after.crystals)
+        if (const auto was = fittedIn(before, clock); !was || *was != crystal)
+            edit.changes.push_back(SetCrystal{clock, crystal});
     if (before.parts != after.parts) {
         for (const Part& part : before.parts)
             edit.changes.push_back(RemovePart{part.id});
@@ -490,6 +516,12 @@ std::string describe(const Plan& before, const Change& change)
                 return fmt::format("net of {}: {} \u2192 {}", c.pad,
                                    found(before.nets, c.pad).value_or("from the board"),
                                    c.net ? (c.net->empty() ? "not routed" : *c.net) : "from the board");
+            },
+            [&](const SetCrystal& c) {
+                const auto text = [](const std::optional<std::optional<CrystalFact>>& crystal) {
+                    return crystal ? crystalText(*crystal) : std::string("from the board");
+                };
+                return fmt::format("at {}: {} \u2192 {}", c.clock, text(fittedIn(before, c.clock)), text(c.crystal));
             },
             [&](const ReplaceNeed& c) {
                 const std::string was = title(c.need);

@@ -63,6 +63,13 @@ struct SetNet {
     std::optional<std::string> net; ///< empty: what the board's file says
     friend bool operator==(const SetNet&, const SetNet&) = default;
 };
+/// Says what crystal or fed-in clock drives an oscillator; see core/plan/crystal_text.h.
+struct SetCrystal {
+    std::string clock;
+    /// Empty: what the board's file says. Empty inside: not fitted.
+    std::optional<std::optional<CrystalFact>> crystal;
+    friend bool operator==(const SetCrystal&, const SetCrystal&) = default;
+};
 /// Puts another need in the place of one: title, part, kind, terminals and all.
 struct ReplaceNeed {
     std::string need;
@@ -106,7 +113,7 @@ struct SetStored {
 };
 
 using Change = std::variant<SetText, SetClock, SetSlow, SetMode, SetOnFailure, SetStored, SetGoal, SetBinding, SetHold,
-                            InsertNeed, RemoveNeed, SetPin, SetNet, ReplaceNeed, InsertPart, RemovePart>;
+                            InsertNeed, RemoveNeed, SetPin, SetNet, SetCrystal, ReplaceNeed, InsertPart, RemovePart>;
 
 /// One undo step: changes that are made together or not at all, in order.
 struct Edit {

@@ -3,6 +3,7 @@
 
 #include "core/base/text.h"
 #include "core/device/device.h"
+#include "core/quantity/format.h"
 #include "core/quantity/parse.h"
 
 #include <fmt/format.h>
@@ -94,7 +95,12 @@ Expected<GoalValue> parseGoal(const GoalSpec& goal, std::string_view given)
         return valueOf(parsePpm(text));
     case GoalSpec::Type::Integer: {
         std::int64_t value = 0;
-        const auto [end, error] = std::from_chars(text.data(), text.data() + text.size(), value);
+        // "0x42" as addresses are written.
+        const bool hex = text.size() > 2 && text[0] == '0' && (text[1] == 'x' || text[1] == 'X');
+        const auto [end, error] =
+            std::from_chars(text.data() + (hex ? 2 : 0), text.data() + text.size(), value, hex ? 16 : 10);
+        if (hex && value < 0)
+            value = goal.min - 1;
         if (error != std::errc() || end != text.data() + text.size() || value < goal.min || value > goal.max)
             return problemOf(fmt::format("\"{}\" must be a whole number from {} to {}.", text, goal.min, goal.max));
         return GoalValue(value);
@@ -125,6 +131,20 @@ Expected<std::string> checkGoal(const GoalSpec& goal, std::string_view given)
     if (const Expected<GoalValue> value = parseGoal(goal, given); !value)
         return value.problem();
     return std::string(trimmed(given));
+}
+
+std::string shortGoal(const Need& need, std::string_view goal, std::string_view unit)
+{
+    const GoalValue value = goalValue(need, goal);
+    if (const auto* rate = std::get_if<Frequency>(&value)) {
+        std::string text = format(*rate);
+        if (unit != "Hz" && text.ends_with("Hz"))
+            text.replace(text.size() - 2, 2, unit);
+        return text;
+    }
+    if (const auto* time = std::get_if<Duration>(&value))
+        return format(*time);
+    return goalText(need, goal);
 }
 
 GoalValue goalValue(const Need& need, std::string_view goal)

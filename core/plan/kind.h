@@ -45,6 +45,14 @@ struct SignalSpec {
     bool line = false; ///< takes the external-interrupt line of its pad
 };
 
+/// What the trade calls a kind, or some of its goals together, in one line: "led" is a GPIO with direction output,
+/// "active low" a level that is high at first.
+struct PhraseSpec {
+    std::string words; ///< lower case, separated by one blank
+    std::vector<std::pair<std::string, std::string>> goals;
+    std::string title = {}; ///< of a need that is called so; empty: the kind's
+};
+
 /// A kind of need: what can be asked for, which signals that takes, and what it must find in the block that serves it.
 /// This is what binding asks of a kind; what the later stages ask is beside it in core/kinds.
 struct KindSpec {
@@ -62,6 +70,10 @@ struct KindSpec {
     std::vector<std::string> demands;
     std::string instanceGoal; ///< goal that names the instance which must serve it; empty: any of the kind
     std::vector<GoalSpec> goals;
+    std::vector<PhraseSpec> otherNames; ///< of the kind, beside its id and its title
+    std::vector<PhraseSpec> phrases;    ///< behind the kind; the goals must not be stated otherwise
+    /// Two goals that "4x8" states, the first one before the x; empty: the kind has no such size.
+    std::pair<std::string, std::string> sizeGoals;
     /// Signals for the given goals (flow control adds two, …). REQUIRES: goals were checked.
     std::vector<SignalSpec> (*signals)(const Need& need) = nullptr;
     /// Which goals matter for the given ones; null: all.
@@ -110,6 +122,8 @@ Expected<GoalValue> parseGoal(const GoalSpec& goal, std::string_view text);
 /// The text without blanks around it when the goal takes it.
 Expected<std::string> checkGoal(const GoalSpec& goal, std::string_view text);
 
+/// The same for lists: a rate or a time always spelt alike, whoever typed it how. `unit` stands for "Hz".
+std::string shortGoal(const Need& need, std::string_view goal, std::string_view unit = "Hz");
 /// What the goal says, stated or by default; monostate when the kind has no such goal.
 GoalValue goalValue(const Need& need, std::string_view goal);
 /// The same as a value of one type; empty when it is another ("none", or a time where a share may be stated as one).

@@ -10,6 +10,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <tuple>
 
 namespace bindrel {
 
@@ -19,6 +20,8 @@ struct LineWord {
     std::string text;
     bool quoted = false;
 };
+
+std::string withoutGroups(const std::string& text);
 
 std::vector<LineWord> wordsOf(std::string_view line)
 {
@@ -33,19 +36,67 @@ std::vector<LineWord> wordsOf(std::string_view line)
             at = end + 1;
         } else {
             const size_t end = std::min(line.find_first_of(" \t", at), line.size());
-            out.push_back({std::string(line.substr(at, end - at)), false});
+            out.push_back({withoutGroups(std::string(line.substr(at, end - at))), false});
             at = end;
         }
     }
     return out;
 }
 
-const KindSpec* kindCalled(const std::string& word)
+/// How many words from `at` on are the given ones, whatever their case; 0 when they are not.
+size_t sameWords(const std::vector<LineWord>& words, size_t at, const std::string& phrase)
 {
-    for (const KindSpec& kind : kinds())
-        if (kind.id == lowered(word) || lowered(kind.title) == lowered(word))
-            return &kind;
-    return nullptr;
+    const std::vector<std::string> wanted = splitted(phrase, ' ');
+    for (size_t i = 0; i < wanted.size(); ++i)
+        if (at + i >= words.size() || words[at + i].quoted || lowered(words[at + i].text) != wanted[i])
+            return 0;
+    return wanted.size();
+}
+
+struct KindCalled {
+    const KindSpec* kind = nullptr;
+    size_t words = 0;
+    const PhraseSpec* name = nullptr; ///< null: by id or title
+};
+
+/// The kind that the words from `at` on name, by as many words as do.
+KindCalled kindCalled(const std::vector<LineWord>& words, size_t at)
+{
+    KindCalled out;
+    for (const KindSpec& kind : kinds()) {
+        for (const std::string& name : {kind.id, lowered(kind.title)})
+            if (const size_t taken = sameWords(words, at, name); taken > out.words)
+                out = {&kind, taken, nullptr};
+        for (const PhraseSpec& name : kind.otherNames)
+            if (const size_t taken = sameWords(words, at, name.words); taken > out.words)
+                out = {&kind, taken, &name};
+    }
+    return out;
+}
+
+/// "115,200" as people write it in words: 115200.
+std::string withoutGroups(const std::string& text)
+{
+    size_t at = 0;
+    const auto digits = [&] {
+        size_t count = 0;
+        while (at < text.size() && text[at] >= '0' && text[at] <= '9')
+            ++at, ++count;
+        return count;
+    };
+    std::string out;
+    if (const size_t head = digits(); head == 0 || head > 3)
+        return text;
+    out = text.substr(0, at);
+    bool grouped = false;
+    while (at < text.size() && text[at] == ',') {
+        const size_t comma = at++;
+        if (digits() != 3)
+            return text;
+        out += text.substr(comma + 1, 3);
+        grouped = true;
+    }
+    return grouped ? out + text.substr(at) : text;
 }
 
 std::vector<std::string> kindIds()
@@ -154,8 +205,8 @@ bool isJoint(const LineWord& word)
 
 class LineReader {
 public:
-    LineReader(const std::vector<LineWord>& words, const Device& device, const Board& board)
-        : words_(words), device_(device), board_(board)
+    LineReader(std::vector<LineWord> words, const Device& device, const Board& board)
+        : words_(std::move(words)), device_(device), board_(board)
     {
     }
 
@@ -164,12 +215,8 @@ public:
     {
         if (words_.empty())
             return problemOf("Begin with a kind of need, as in: uart 460.8k rts/cts for modem.");
-        kind_ = kindCalled(words_[0].text);
-        if (!kind_)
-            return problemOf(fmt::format("\"{}\" is not a kind of need.{}", words_[0].text,
-                                         didYouMean(lowered(words_[0].text), kindIds())));
-        out_.kind = kind_->id;
-        at_ = 1;
+        if (const Outcome found = findKind(); !found)
+            return found.problem();
         while (at_ < words_.size()) {
             const size_t before = at_;
             const Outcome done = one();
@@ -178,6 +225,10 @@ public:
             if (!done)
                 at_ = before + 1;
         }
+        // What the kind's name implies gives way to what is stated.
+        if (called_)
+            for (const auto& [goal, value] : called_->goals)
+                out_.goals.try_emplace(goal, value);
         if (!tolerant) {
             Need need;
             need.kind = out_.kind;
@@ -193,6 +244,30 @@ public:
     const KindSpec* kind() const { return kind_; }
 
 private:
+    /// Takes the kind's name out of the words, wherever it stands before "for", "called" and "on".
+    Outcome findKind()
+    {
+        KindCalled found;
+        size_t where = 0;
+        for (size_t at = 0; at < words_.size() && !found.kind && !isJoint(words_[at]) && !words_[at].quoted; ++at)
+            if (found = kindCalled(words_, at); found.kind)
+                where = at;
+        if (!found.kind) {
+            std::vector<std::string> known = kindIds();
+            for (const KindSpec& kind : kinds())
+                for (const PhraseSpec& name : kind.otherNames)
+                    known.push_back(name.words);
+            return problemOf(fmt::format("\"{}\" is not a kind of need.{} Kinds are {}.", words_[0].text,
+                                         didYouMean(lowered(words_[0].text), known), listed(kindIds())));
+        }
+        kind_ = found.kind;
+        called_ = found.name;
+        out_.kind = kind_->id;
+        out_.calledKind = called_ ? called_->title : std::string();
+        words_.erase(words_.begin() + long(where), words_.begin() + long(where + found.words));
+        return {};
+    }
+
     /// "; it does with pairs 1", when one choice would do.
     std::string whatMakesMatter(const Need& need, const std::string& goal) const
     {
@@ -214,13 +289,107 @@ private:
     {
         const std::string word = lowered(words_[at_].text);
         if (isJoint(words_[at_]))
-            return word == "for" ? readPart() : word == "on" ? readCore() : readTitle();
+            return word == "for" ? readPart() : word == "on" ? readPlace() : readTitle();
+        if (const PhraseSpec* phrase = phraseHere())
+            return stateAll(*phrase);
+        if (!words_[at_].quoted && isSize(word))
+            return readSize(word);
+        if (const auto [goal, count] = valueBeforeName(); goal)
+            return state(*goal, *asValue(*goal, some(count)), count + goalNamed(*kind_, words_, at_ + count).second);
         if (!words_[at_].quoted)
-            if (const auto [goal, taken] = goalNamed(*kind_, words_, at_); goal && !fitsAlone()) {
+            if (auto [goal, taken] = goalNamed(*kind_, words_, at_); goal && !fitsAlone()) {
+                // "dma interrupt": two switches, where no value of the goal "DMA interrupt" follows.
+                const GoalSpec* alone = kind_->goal(word);
+                if (taken > 1 && alone && switchedOn(*alone) && !out_.goals.contains(word) &&
+                    (at_ + taken >= words_.size() || !asValue(*goal, words_[at_ + taken].text)))
+                    std::tie(goal, taken) = std::pair(alone, size_t(1));
                 at_ += taken;
                 return readValueOf(*goal);
             }
         return readFreeValue();
+    }
+
+    const PhraseSpec* phraseHere() const
+    {
+        // The goal's own name with a value behind it says more: "open drain no".
+        if (const auto [goal, taken] = goalNamed(*kind_, words_, at_);
+            goal && at_ + taken < words_.size() && asValue(*goal, words_[at_ + taken].text))
+            return nullptr;
+        const PhraseSpec* best = nullptr;
+        size_t most = 0;
+        for (const PhraseSpec& phrase : kind_->phrases)
+            if (const size_t taken = sameWords(words_, at_, phrase.words); taken > most) {
+                most = taken;
+                best = &phrase;
+            }
+        return best;
+    }
+    Outcome stateAll(const PhraseSpec& phrase)
+    {
+        const size_t words = splitted(phrase.words, ' ').size();
+        for (const auto& [goal, value] : phrase.goals)
+            if (const Outcome stated = state(*kind_->goal(goal), value, 0); !stated)
+                return stated;
+        at_ += words;
+        return {};
+    }
+
+    /// "4x8" of a kind that has such a size.
+    bool isSize(const std::string& word) const
+    {
+        const size_t x = word.find('x');
+        const auto number = [](std::string_view text) {
+            return !text.empty() && text.size() < 4 && text.find_first_not_of("0123456789") == std::string_view::npos;
+        };
+        return !kind_->sizeGoals.first.empty() && x != std::string::npos &&
+               number(std::string_view(word).substr(0, x)) && number(std::string_view(word).substr(x + 1));
+    }
+    Outcome readSize(const std::string& word)
+    {
+        const size_t x = word.find('x');
+        const std::pair<std::string, std::string> parts[] = {{kind_->sizeGoals.first, word.substr(0, x)},
+                                                             {kind_->sizeGoals.second, word.substr(x + 1)}};
+        for (const auto& [id, value] : parts) {
+            const GoalSpec& goal = *kind_->goal(id);
+            const Expected<std::string> checked = checkGoal(goal, value);
+            if (!checked)
+                return problemOf(fmt::format("{}: {}", goal.title, checked.problem().message));
+            if (const Outcome stated = state(goal, *checked, 0); !stated)
+                return stated;
+        }
+        ++at_;
+        return {};
+    }
+
+    /// "4 inputs": a value with the name of its goal behind it, unless that name has a value of its own.
+    std::pair<const GoalSpec*, size_t> valueBeforeName() const
+    {
+        for (size_t count = std::min<size_t>(2, left()); count > 0; --count) {
+            if (at_ + count >= words_.size() || words_[at_].quoted || isJoint(words_[at_]))
+                continue;
+            const auto [goal, taken] = goalNamed(*kind_, words_, at_ + count);
+            if (!goal || goal->type == GoalSpec::Type::Choice || goal->type == GoalSpec::Type::Text ||
+                goal->type == GoalSpec::Type::Name || out_.goals.contains(goal->id) || !asValue(*goal, some(count)))
+                continue;
+            const size_t behind = at_ + count + taken;
+            if (behind < words_.size() && asValue(*goal, words_[behind].text))
+                continue;
+            return {goal, count};
+        }
+        return {nullptr, 0};
+    }
+
+    /// What a switch means that is named without a value: "dma", "interrupt"; none where it could be several.
+    static std::optional<std::string> switchedOn(const GoalSpec& goal)
+    {
+        if (goal.type != GoalSpec::Type::Choice)
+            return std::nullopt;
+        for (const char* on : {"yes", "both"})
+            if (std::find(goal.choices.begin(), goal.choices.end(), on) != goal.choices.end())
+                return std::string(on);
+        if (goal.choices.size() == 2 && (goal.choices[0] == "none" || goal.choices[0] == "no"))
+            return goal.choices[1];
+        return std::nullopt;
     }
 
     /// Several words are one value where that can be read: "4 s", "48 MHz ±0.25 %".
@@ -251,6 +420,9 @@ private:
 
     Outcome readValueOf(const GoalSpec& goal)
     {
+        const std::optional<std::string> on = switchedOn(goal);
+        if (on && (left() == 0 || !asValue(goal, words_[at_].text)))
+            return state(goal, *on, 0);
         if (left() == 0)
             return problemOf(fmt::format("{} has no value; write it behind the name, as in: {} {}.", goal.title,
                                          goal.id, goal.choices.empty() ? goal.fallback : goal.choices.front()));
@@ -294,8 +466,13 @@ private:
             known.push_back(joined(splitted(lowered(goal.title), ' '), "-"));
             known.insert(known.end(), goal.choices.begin(), goal.choices.end());
         }
-        return problemOf(fmt::format("\"{}\" is neither a goal of the kind {} nor a value of one.{}", words_[at_].text,
-                                     kind_->title, didYouMean(words_[at_].text, known)));
+        std::vector<std::string> here;
+        for (const GoalSpec& goal : kind_->goals)
+            if (!goal.rare && !out_.goals.contains(goal.id))
+                here.push_back(goal.id);
+        return problemOf(fmt::format("\"{}\" is neither a goal of the kind {} nor a value of one.{} Goals are {}.",
+                                     words_[at_].text, kind_->title, didYouMean(words_[at_].text, known),
+                                     here.empty() ? "all stated" : listed(here)));
     }
 
     /// The words up to the next joint.
@@ -337,7 +514,23 @@ private:
         return problemOf(fmt::format("The board has no part \"{}\".{}", named, didYouMean(named, partTitles(board_))));
     }
 
-    Outcome readCore()
+    /// "PA2/PA3" as the device spells its pads; empty when one of them is none.
+    std::vector<std::string> padsIn(const std::string& text) const
+    {
+        std::vector<std::string> out;
+        std::string rest = text;
+        std::replace(rest.begin(), rest.end(), ',', '/');
+        for (const std::string& name : splitted(rest, '/')) {
+            const auto pad = std::find_if(device_.pads.begin(), device_.pads.end(),
+                                          [&](const Pad& p) { return lowered(p.name) == lowered(name); });
+            if (pad == device_.pads.end() || std::find(out.begin(), out.end(), pad->name) != out.end())
+                return {};
+            out.push_back(pad->name);
+        }
+        return out;
+    }
+
+    Outcome readPlace()
     {
         ++at_;
         std::vector<std::string> ids;
@@ -346,11 +539,26 @@ private:
         const std::string wanted = left() ? words_[at_].text : std::string();
         const auto found =
             std::find_if(ids.begin(), ids.end(), [&](const std::string& id) { return lowered(id) == lowered(wanted); });
-        if (found == ids.end())
-            return problemOf(fmt::format("\"{}\" is not a core of this chip; it has {}.{}", wanted, listed(ids),
-                                         didYouMean(wanted, ids)));
+        if (found != ids.end()) {
+            ++at_;
+            out_.core = found == ids.begin() ? std::string() : *found;
+            return {};
+        }
+        if (wanted.empty())
+            return problemOf(
+                fmt::format("On which core or pads? Write {}, or pads as in PA2/PA3, behind \"on\".", listed(ids)));
+        const std::vector<std::string> pads = padsIn(wanted);
+        if (pads.empty()) {
+            std::vector<std::string> known = ids;
+            for (const Pad& pad : device_.pads)
+                known.push_back(pad.name);
+            return problemOf(fmt::format(
+                "\"{}\" is neither a core of this chip ({}) nor one or several of its pads, as in PA2/PA3.{}", wanted,
+                listed(ids), didYouMean(wanted, known)));
+        }
         ++at_;
-        out_.core = found == ids.begin() ? std::string() : *found;
+        for (const std::string& pad : pads)
+            out_.pads.push_back(pad);
         return {};
     }
 
@@ -365,10 +573,11 @@ private:
         return {};
     }
 
-    const std::vector<LineWord>& words_;
+    std::vector<LineWord> words_; ///< without those that name the kind
     const Device& device_;
     const Board& board_;
     const KindSpec* kind_ = nullptr;
+    const PhraseSpec* called_ = nullptr;
     size_t at_ = 0;
     StatedNeed out_;
 };
@@ -395,8 +604,10 @@ NextWords nextWords(std::string_view line, const Device& device, const Board& bo
     }
     LineReader reader(words, device, board);
     const Expected<StatedNeed> so = reader.read(true);
-    if (!so)
+    if (!so) {
+        out.words = kindIds(); // "500 ms " is still to be of a kind
         return out;
+    }
     const std::string before = lowered(words.back().text);
     if (before == "for") {
         out.words = partTitles(board);
@@ -405,6 +616,8 @@ NextWords nextWords(std::string_view line, const Device& device, const Board& bo
     if (before == "on") {
         for (const Core& core : device.cores)
             out.words.push_back(core.id);
+        for (const Pad& pad : device.pads)
+            out.words.push_back(pad.name);
         return out;
     }
     if (before == "called")
@@ -453,6 +666,8 @@ std::string describe(const StatedNeed& stated, const Board& board)
             out += fmt::format(", {} {}", lowered(goal.title), said->second);
     if (!stated.core.empty())
         out += ", on " + stated.core;
+    if (!stated.pads.empty())
+        out += ", on " + joined(stated.pads, "/");
     if (stated.part) {
         const Part* part = board.part(*stated.part);
         out += ", for " + (part ? part->title : std::string("the firmware itself"));
@@ -469,7 +684,10 @@ Need newNeed(const StatedNeed& stated, const Plan& plan, const Device& device, c
     need.core = stated.core;
     need.part = stated.part.value_or("");
     const Part* part = board.part(need.part);
-    need.title = stated.title.empty() ? freeNeedTitle(plan, part ? part->title : kind->title) : stated.title;
+    need.title = stated.title.empty() ? freeNeedTitle(plan, part                         ? part->title
+                                                            : !stated.calledKind.empty() ? stated.calledKind
+                                                                                         : kind->title)
+                                      : stated.title;
     need.id = freeNeedId(plan, need.title);
     if (part)
         for (const SignalSpec& signal : signalsOf(need))

@@ -21,13 +21,18 @@ struct StatedNeed {
     std::optional<std::string> part; ///< id; an empty one is the firmware itself; none when the line does not say
     std::string title;               ///< empty: as the part
     std::string core;                ///< empty: the first
+    std::string calledKind; ///< as the line calls the kind, where that names the need better than the kind does: "LED"
+    std::vector<std::string> pads; ///< in the order of the line; for the need's signals in their order where they fit
 };
 
-/// Reads "uart 460.8k rts/cts for modem": a kind, then in any order
+/// Reads "uart 460.8k rts/cts for modem": a kind, by its name or what the trade calls it (PhraseSpec), first or
+/// anywhere ("4 MHz clock output"), and in any order
 ///     a value      it goes to the first goal that can have it and has none yet, those that are rarely stated last
-///     GOAL VALUE   by the goal's name, where the value alone would not say which: "dma both"
+///     GOAL VALUE   by the goal's name, where the value alone would not say which: "dma both"; also "4 inputs", and
+///                  "dma" alone where the goal is a switch
+///     a phrase     of the kind: "active low"
 ///     for PART     by its title or id; "for firmware" for none
-///     on CORE
+///     on CORE or PAD/PAD/...
 ///     called TITLE up to the next of these words; quotes take everything: called "Spare for now"
 /// Upper and lower case are the same. A word that fits nothing is a problem that names it and the nearest that would.
 Expected<StatedNeed> parseNeedLine(std::string_view line, const Device& device, const Board& board);

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include "core/device/board.h"
 #include "core/device/part.h"
 #include "core/plan/goals.h"
 
@@ -99,6 +100,9 @@ struct Plan {
     std::vector<Part> parts;
     /// Nets that the board's file does not tell, or tells otherwise: pad -> net; an empty net: not routed after all.
     std::map<std::string, std::string, std::less<>> nets;
+    /// Crystals and fed-in clocks that the board's file does not tell, or tells otherwise, by the clock that they
+    /// drive; empty: not fitted after all.
+    std::map<std::string, std::optional<CrystalFact>, std::less<>> crystals;
     std::vector<Need> needs;
 
     ClockSet clockSet() const { return {range, clocks}; }

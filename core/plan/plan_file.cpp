@@ -7,6 +7,7 @@
 #include "core/device/device_reader.h"
 #include "core/plan/board_facts.h"
 #include "core/plan/check_setting.h"
+#include "core/plan/crystal_text.h"
 #include "core/plan/fences.h"
 #include "core/plan/kind.h"
 #include "core/plan/pin_property.h"
@@ -214,6 +215,28 @@ public:
         }
     }
 
+    void readCrystals(const JsonNode& node)
+    {
+        std::vector<std::string> names;
+        for (const ClockNode& clock : device_.clocks)
+            if (takesCrystal(clock))
+                names.push_back(clock.id);
+        for (const auto& [id, value] : node.members()) {
+            const Expected<FittedCrystal> crystal = parseCrystal(value.asString());
+            if (std::find(names.begin(), names.end(), id) == names.end()) {
+                if (!lose(fmt::format("no crystal or clock can be fitted at {} any more; what the plan says of it is "
+                                      "dropped",
+                                      id)))
+                    value.fail(fmt::format("\"{}\" is not an oscillator of {} that takes a crystal or a clock.{}", id,
+                                           device_.name, didYouMean(id, names)));
+            } else if (!crystal) {
+                value.fail(crystal.problem().message);
+            } else {
+                plan_.crystals[id] = *crystal;
+            }
+        }
+    }
+
     void readHolds(const JsonNode& node)
     {
         for (const JsonNode& item : node.items()) {
@@ -400,8 +423,8 @@ Expected<Workpiece> parsePlan(std::string text, std::string file, const Library&
     else if (document.ok() && version < 1)
         root.child("bindrel").fail("must be the format's number, 1.");
     root.allowOnly({"bindrel", "name", "device", "device_file", "board", "supply", "range", "regulator", "prefix",
-                    "clocks", "slow_clocks", "on_failure", "nonvolatile", "low_power_modes", "nets", "parts", "holds",
-                    "needs"});
+                    "clocks", "slow_clocks", "on_failure", "nonvolatile", "low_power_modes", "nets", "crystals",
+                    "parts", "holds", "needs"});
     Workpiece work;
     Plan& plan = work.plan;
     plan.name = root.string("name");
@@ -447,6 +470,7 @@ Expected<Workpiece> parsePlan(std::string text, std::string file, const Library&
     reader.readStored(root.optionalChild("nonvolatile"));
     reader.readModes(root.optionalChild("low_power_modes"));
     reader.readNets(root.optionalChild("nets"));
+    reader.readCrystals(root.optionalChild("crystals"));
     for (const JsonNode& node : root.child("needs").items())
         reader.readNeed(node);
     reader.readHolds(root.optionalChild("holds"));

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // A plan as the bytes of its file.
 #include "core/base/text.h"
+#include "core/plan/crystal_text.h"
 #include "core/plan/plan_file.h"
 #include "core/quantity/format.h"
 
@@ -133,6 +134,12 @@ std::string planText(const Plan& plan)
     }
     if (!plan.nets.empty())
         lines.push_back("  \"nets\": " + oneLine(plan.nets));
+    if (!plan.crystals.empty()) {
+        Texts texts;
+        for (const auto& [clock, crystal] : plan.crystals)
+            texts[clock] = crystalText(crystal);
+        lines.push_back("  \"crystals\": " + oneLine(texts));
+    }
     if (!plan.parts.empty()) {
         std::vector<std::string> rows;
         for (const Part& part : plan.parts)

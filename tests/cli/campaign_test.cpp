@@ -144,6 +144,13 @@ private Q_SLOTS:
                 {"rehearse", "plan.bindrel"},
                 {"rehearse", "plan.bindrel", "--what-if", "all"},
                 {"lint", "world/devices/" + base(chip.device)},
+                {"lint", "world/devices/" + base(chip.device), "--layers"},
+                {"device", "coverage", "world/devices/" + base(chip.device)},
+                {"device", "propose", "world/devices/" + base(chip.device)},
+                {"device", "facts", "world/devices/" + base(chip.device)},
+                {"device", "compare", "world/devices/" + base(chip.device), deviceName},
+                {"set", "plan.bindrel", "HFX=12 MHz, 20 ppm", "supply=3.0 V", "--dry-run"},
+                {"set", "plan.bindrel", "uplink.baud=9600"},
                 {"new", chip.board, "new.bindrel"}};
             QProcess process;
             QProcessEnvironment environment = QProcessEnvironment::systemEnvironment();

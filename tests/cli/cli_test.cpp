@@ -66,6 +66,29 @@ private Q_SLOTS:
         QCOMPARE(cli({"check", "."}).code, 2);
     }
 
+    void setChangesAllOrNothing()
+    {
+        const QString plan = dir_.filePath("set.bindrel");
+        QFile::remove(plan);
+        QCOMPARE(cli({"new", "--device", "SE4332-C64", "set.bindrel"}).code, 0);
+        QCOMPARE(cli({"add", "set.bindrel", "uart", "115,200", "on", "PD0/PD1", "called", "Uplink", "--write"}).code,
+                 0);
+        const std::string before = textOf(plan.toStdString());
+        const Result refused = cli({"set", "set.bindrel", "uplink.baud=9600", "uplink.nothing=1"});
+        QCOMPARE(refused.code, 2);
+        QVERIFY2(refused.err.contains("uplink.nothing"), refused.err.constData());
+        QCOMPARE(textOf(plan.toStdString()), before);
+        const Result dry = cli({"set", "set.bindrel", "uplink.baud=9600", "--dry-run"});
+        QVERIFY(dry.code == 0 && dry.out.contains("9600") && textOf(plan.toStdString()) == before);
+        const Result done =
+            cli({"set", "set.bindrel", "uplink.baud=9600", "HFX=12 MHz, 20 ppm", "SYS=HFX", "--format", "json"});
+        QVERIFY2(done.code == 0, done.err.constData());
+        const QJsonObject told = QJsonDocument::fromJson(done.out).object();
+        QVERIFY(told["saved"].toBool() && told["changes"].toArray().size() == 3 && told["errors"].toInt() == 0);
+        QVERIFY(textOf(plan.toStdString()).find("\"SYS\": \"HFX\"") != std::string::npos);
+        QCOMPARE(cli({"check", "set.bindrel"}).code, 0);
+    }
+
     void checkIsTheSameInTextAndJson()
     {
         const Result text = cli({"check", "tangled.bindrel"});

@@ -33,6 +33,7 @@ Kind adcKind()
     KindSpec& kind = room.spec;
     kind.id = "adc";
     kind.title = "ADC";
+    kind.otherNames = {{"analog input", {}}, {"analog inputs", {}}, {"converter", {}}};
     kind.instanceKind = "adc";
     kind.goals = {
         {"inputs", "Inputs", T::Integer, "1", {}, "Converted one after the other.", 1, 8},
@@ -119,7 +120,9 @@ Kind adcKind()
                    ? std::string()
                    : std::string("converter");
     };
-    kind.brief = [](const Need& need) { return goalText(need, "rate") + ", " + goalText(need, "resolution") + " bit"; };
+    kind.brief = [](const Need& need) {
+        return shortGoal(need, "rate") + ", " + goalText(need, "resolution") + " bit";
+    };
     using Use = RoleSpec::Use;
     kind.roles = {
         {"on", Use::Config, false, "", "Switches the converter on.", {}},

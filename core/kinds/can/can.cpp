@@ -12,6 +12,7 @@ Kind canKind()
     KindSpec& kind = room.spec;
     kind.id = "can";
     kind.title = "CAN";
+    kind.otherNames = {{"can bus", {}}};
     kind.instanceKind = "can";
     kind.goals = {
         {"rate", "Bit rate", T::Baud, "250 kBd", {}, "Of the arbitration phase."},
@@ -94,7 +95,7 @@ Kind canKind()
     kind.fastest = [](const Need& need, std::string_view signal) {
         return signal == "tx" ? goalRate(need, "rate") / Rational(2) : Frequency();
     };
-    kind.brief = [](const Need& need) { return goalText(need, "rate"); };
+    kind.brief = [](const Need& need) { return shortGoal(need, "rate", "bit/s"); };
     using Use = RoleSpec::Use;
     kind.roles = {
         {"on", Use::Config, false, "", "Switches the controller on.", {}},

@@ -204,6 +204,7 @@ Kind captureKind()
     KindSpec& kind = room.spec;
     kind.id = "capture";
     kind.title = "Capture";
+    kind.otherNames = {{"input capture", {}}, {"frequency input", {}}, {"pulse width", {}}};
     kind.instanceKind = "timer";
     kind.demands = {"captured#"};
     kind.goals = {{"resolution", "Resolution", T::Duration, "1 us", {}, "Of a time stamp."},
@@ -216,7 +217,7 @@ Kind captureKind()
         return std::vector<SignalSpec>{{"in", "input", "CH#", 0, SignalSpec::Direction::In, false}};
     };
     kind.sharedAs = [](const Need& need) { return "capture " + sameText(goalValue(need, "resolution")); };
-    kind.brief = [](const Need& need) { return goalText(need, "resolution"); };
+    kind.brief = [](const Need& need) { return shortGoal(need, "resolution"); };
     kind.roles = timerRoles();
     kind.instanceSignals = timerSignals();
     kind.instanceEvents = timerEvents();

@@ -10,6 +10,7 @@ Kind clockinKind()
     KindSpec& kind = room.spec;
     kind.id = "clockin";
     kind.title = "External clock";
+    kind.otherNames = {{"clock input", {}}, {"clock in", {}}, {"oscillator", {}}};
     kind.instanceKind = "clockin";
     kind.instanceGoal = "clock";
     kind.goals = {{"clock", "Clock", GoalSpec::Type::Name, "", {}, "The input that it feeds."}};

@@ -44,13 +44,14 @@ Kind clockoutKind()
     KindSpec& kind = room.spec;
     kind.id = "clockout";
     kind.title = "Clock output";
+    kind.otherNames = {{"clock out", {}}};
     kind.instanceKind = "clockout";
     kind.goals = {{"rate", "Rate", T::Frequency, "1 MHz", {}, "At the pad."}};
     kind.signals = [](const Need&) {
         return std::vector<SignalSpec>{{"out", "output", "OUT", -1, SignalSpec::Direction::Out, false}};
     };
     kind.fastest = [](const Need& need, std::string_view) { return goalRate(need, "rate"); };
-    kind.brief = [](const Need& need) { return goalText(need, "rate"); };
+    kind.brief = [](const Need& need) { return shortGoal(need, "rate"); };
     kind.instanceSignals = {{"OUT", "The clock.", "out both"}};
     room.tuning.solve = solveClockout;
     room.tuning.accuracy = outputAccuracy;

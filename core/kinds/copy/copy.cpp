@@ -11,6 +11,7 @@ Kind copyKind()
     KindSpec& kind = room.spec;
     kind.id = "copy";
     kind.title = "Copy";
+    kind.otherNames = {{"memory copy", {}}, {"dma copy", {}}};
     kind.instanceKind = "dma";
     kind.demands = {"from#", "to#"};
     kind.goals = {{"unit",

@@ -160,6 +160,7 @@ Kind countKind()
     KindSpec& kind = room.spec;
     kind.id = "count";
     kind.title = "Pulse count";
+    kind.otherNames = {{"counter", {}}, {"pulse counter", {}}};
     kind.instanceKind = "counter";
     kind.goals = {{"edge", "Counts", T::Choice, "falling", {"falling", "rising", "both"}, ""},
                   {"most", "Max. pulse rate", T::Frequency, "10 Hz", {}, ""},

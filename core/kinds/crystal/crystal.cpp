@@ -10,6 +10,7 @@ Kind crystalKind()
     KindSpec& kind = room.spec;
     kind.id = "crystal";
     kind.title = "Crystal";
+    kind.otherNames = {{"xtal", {}}, {"resonator", {}}};
     kind.instanceKind = "crystal";
     kind.instanceGoal = "clock";
     kind.goals = {{"clock", "Clock", GoalSpec::Type::Name, "", {}, "The oscillator that it belongs to."}};

@@ -120,6 +120,7 @@ Kind dacKind()
     KindSpec& kind = room.spec;
     kind.id = "dac";
     kind.title = "DAC";
+    kind.otherNames = {{"analog output", {}}};
     kind.instanceKind = "dac";
     kind.goals = {{"rate", "Updates per second", T::Frequency, "1 kHz", {}, "How often the program sets it."},
                   {"level", "Initial level", T::Ratio, "0 %", {}, "Of the reference."},
@@ -171,7 +172,7 @@ Kind dacKind()
     kind.signals = [](const Need&) {
         return std::vector<SignalSpec>{{"out", "output", "OUT", -1, SignalSpec::Direction::Analog, false}};
     };
-    kind.brief = [](const Need& need) { return goalText(need, "rate"); };
+    kind.brief = [](const Need& need) { return shortGoal(need, "rate"); };
     using Use = RoleSpec::Use;
     kind.roles = {{"on", Use::Config, false, "", "Switches the converter on.", {}},
                   {"data", Use::Data, true, "steps", "The value that is put out, from 0.", {}},

@@ -10,6 +10,7 @@ Kind debugKind()
     KindSpec& kind = room.spec;
     kind.id = "debug";
     kind.title = "Debug";
+    kind.otherNames = {{"debug port", {}}, {"debugger", {}}};
     kind.instanceKind = "debug";
     kind.signals = [](const Need&) {
         using D = SignalSpec::Direction;

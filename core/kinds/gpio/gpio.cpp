@@ -78,6 +78,25 @@ Kind gpioKind()
     KindSpec& kind = room.spec;
     kind.id = "gpio";
     kind.title = "GPIO";
+    kind.otherNames = {{"led", {{"direction", "output"}}, "LED"},      {"lamp", {{"direction", "output"}}, "Lamp"},
+                       {"relay", {{"direction", "output"}}, "Relay"},  {"output", {{"direction", "output"}}},
+                       {"digital output", {{"direction", "output"}}},  {"button", {{"direction", "input"}}, "Button"},
+                       {"switch", {{"direction", "input"}}, "Switch"}, {"input", {{"direction", "input"}}},
+                       {"digital input", {{"direction", "input"}}},    {"port", {}}};
+    kind.phrases = {{"active low", {{"level", "high"}}},
+                    {"active high", {{"level", "low"}}},
+                    {"high at start", {{"level", "high"}}},
+                    {"low at start", {{"level", "low"}}},
+                    {"pull-up", {{"pull", "up"}}},
+                    {"pull-down", {{"pull", "down"}}},
+                    {"pullup", {{"pull", "up"}}},
+                    {"pulldown", {{"pull", "down"}}},
+                    {"open-drain", {{"open_drain", "yes"}}},
+                    {"open drain", {{"open_drain", "yes"}}},
+                    {"interrupt on both edges", {{"edges", "both"}}},
+                    {"both edges", {{"edges", "both"}}},
+                    {"rising edge", {{"edges", "rising"}}},
+                    {"falling edge", {{"edges", "falling"}}}};
     kind.goals = {
         {"direction", "Direction", T::Choice, "output", {"output", "input"}, ""},
         {"level", "Initial level", T::Choice, "low", {"low", "high"}, "Set before the pad becomes an output."},

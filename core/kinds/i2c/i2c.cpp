@@ -33,6 +33,11 @@ Kind i2cKind()
     KindSpec& kind = room.spec;
     kind.id = "i2c";
     kind.title = "I2C";
+    kind.otherNames = {{"i2c target", {{"role", "target"}}},
+                       {"i2c controller", {{"role", "controller"}}},
+                       {"two-wire", {}},
+                       {"smbus", {}}};
+    kind.phrases = {{"slave", {{"role", "target"}}}, {"master", {{"role", "controller"}}}};
     kind.instanceKind = "i2c";
     kind.goals = {
         {"rate", "Max. clock", T::Frequency, "400 kHz", {}, "Upper limit of SCL."},
@@ -118,7 +123,7 @@ Kind i2cKind()
     };
     kind.brief = [](const Need& need) {
         return goalIs(need, "role", "target") ? fmt::format("target 0x{:02X}", goalsOf<I2cGoals>(need).address)
-                                              : goalText(need, "rate");
+                                              : shortGoal(need, "rate");
     };
     using Use = RoleSpec::Use;
     kind.roles = {

@@ -201,6 +201,14 @@ Kind intervalKind()
     KindSpec& kind = room.spec;
     kind.id = "interval";
     kind.title = "Interval";
+    kind.otherNames = {{"timer", {}},
+                       {"tick", {}},
+                       {"periodic interrupt", {{"interrupt", "yes"}}},
+                       {"timer interrupt", {{"interrupt", "yes"}}},
+                       {"interrupt", {{"interrupt", "yes"}}},
+                       {"delay", {{"repeats", "once"}}}};
+    kind.phrases = {
+        {"one shot", {{"repeats", "once"}}}, {"one-shot", {{"repeats", "once"}}}, {"polled", {{"interrupt", "no"}}}};
     kind.instanceKind = "timer";
     kind.rhythm = [](const Need& need) {
         const Duration period = goalTime(need, "period");
@@ -231,7 +239,7 @@ Kind intervalKind()
          true}};
     kind.pacedBy = [](const Need& need) { return goalName(need, "counts"); };
     kind.signals = [](const Need&) { return std::vector<SignalSpec>(); };
-    kind.brief = [](const Need& need) { return goalText(need, "period"); };
+    kind.brief = [](const Need& need) { return shortGoal(need, "period"); };
     kind.roles = timerRoles();
     kind.instanceEvents = timerEvents();
     room.tuning.solve = solveInterval;

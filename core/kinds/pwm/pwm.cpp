@@ -90,6 +90,7 @@ Kind pwmKind()
     KindSpec& kind = room.spec;
     kind.id = "pwm";
     kind.title = "PWM";
+    kind.otherNames = {{"motor", {}}, {"bridge", {}}, {"dimmer", {}}};
     kind.instanceKind = "timer";
     kind.goals = {
         {"frequency", "Frequency", T::Frequency, "20 kHz", {}, "Of one full period of the output."},
@@ -250,7 +251,7 @@ Kind pwmKind()
     kind.fastest = [](const Need& need, std::string_view signal) {
         return signal.starts_with("out") ? goalRate(need, "frequency") : Frequency();
     };
-    kind.brief = [](const Need& need) { return goalText(need, "frequency"); };
+    kind.brief = [](const Need& need) { return shortGoal(need, "frequency"); };
     using Use = RoleSpec::Use;
     kind.roles = {
         {"on", Use::Config, true, "", "Runs the counter.", {}},

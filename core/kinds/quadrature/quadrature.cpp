@@ -185,6 +185,7 @@ Kind quadratureKind()
     KindSpec& kind = room.spec;
     kind.id = "quadrature";
     kind.title = "Quadrature";
+    kind.otherNames = {{"encoder", {}, "Encoder"}, {"quadrature encoder", {}}, {"rotary encoder", {}}};
     kind.instanceKind = "timer";
     kind.demands = {"quadrature", "counter"};
     kind.goals = {

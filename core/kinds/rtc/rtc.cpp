@@ -334,6 +334,7 @@ Kind rtcKind()
     KindSpec& kind = room.spec;
     kind.id = "rtc";
     kind.title = "Real-time clock";
+    kind.otherNames = {{"calendar", {}}, {"clock and calendar", {}}, {"alarm clock", {}}};
     kind.instanceKind = "rtc";
     kind.goals = {{"rate", "Counts at", T::Frequency, "1 Hz", {}, ""},
                   {"drift", "Drift at most", T::Tolerance, "100 ppm", {}, ""},
@@ -359,7 +360,7 @@ Kind rtcKind()
                   priorityGoal(),
                   aboveGoal()};
     kind.signals = [](const Need&) { return std::vector<SignalSpec>(); };
-    kind.brief = [](const Need& need) { return goalText(need, "rate"); };
+    kind.brief = [](const Need& need) { return shortGoal(need, "rate"); };
     using Use = RoleSpec::Use;
     kind.roles = {
         {"on", Use::Config, false, "", "Switches the counter on.", {}},

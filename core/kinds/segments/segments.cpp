@@ -298,6 +298,8 @@ Kind segmentsKind()
     KindSpec& kind = room.spec;
     kind.id = "segments";
     kind.title = "Segment display";
+    kind.otherNames = {{"segment", {}}, {"segment lcd", {}}, {"lcd", {}}, {"display", {}, "Display"}};
+    kind.sizeGoals = {"backplanes", "segments"};
     kind.instanceKind = "segments";
     kind.goals = {
         {"backplanes", "Backplanes", T::Integer, "4", {}, "", 1, 8},

@@ -144,7 +144,7 @@ Kind spiKind()
         return Frequency();
     };
     kind.requests = dmaBothWays;
-    kind.brief = [](const Need& need) { return goalText(need, "rate"); };
+    kind.brief = [](const Need& need) { return shortGoal(need, "rate"); };
     room.tuning.solve = solveSpi;
     room.tuning.streams = [](const Device&, InstanceIndex, const Need& need) {
         const int bits = goalsOf<SpiGoals>(need).bits, bytes = bits > 16 ? 4 : bits > 8 ? 2 : 1;

@@ -73,6 +73,11 @@ Kind uartKind()
     KindSpec& kind = room.spec;
     kind.id = "uart";
     kind.title = "UART";
+    kind.otherNames = {{"serial", {}},
+                       {"serial port", {}},
+                       {"usart", {}},
+                       {"rs-485", {{"line", "RS-485"}}},
+                       {"rs485", {{"line", "RS-485"}}}};
     kind.instanceKind = "uart";
     kind.goals = {
         {"baud", "Baud", T::Baud, "115.2 kBd", {}, "Symbols per second on the line."},
@@ -171,7 +176,7 @@ Kind uartKind()
         return signal == "tx" ? goalRate(need, "baud") / Rational(2) : Frequency();
     };
     kind.requests = dmaBothWays;
-    kind.brief = [](const Need& need) { return goalText(need, "baud"); };
+    kind.brief = [](const Need& need) { return shortGoal(need, "baud", "Bd"); };
     using Use = RoleSpec::Use;
     kind.roles = {
         {"on", Use::Config, false, "", "Switches the port on, after all else is set.", {}},

@@ -326,6 +326,7 @@ Kind usbKind()
     KindSpec& kind = room.spec;
     kind.id = "usb";
     kind.title = "USB device";
+    kind.otherNames = {{"usb device", {}}};
     kind.instanceKind = "usb";
     kind.goals = {
         {"speed", "Speed class", T::Choice, "full", {"full", "low"}, "Full: 12 Mbit/s; low: 1.5 Mbit/s."},

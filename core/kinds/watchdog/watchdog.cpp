@@ -170,6 +170,8 @@ Kind watchdogKind()
     KindSpec& kind = room.spec;
     kind.id = "watchdog";
     kind.title = "Watchdog";
+    kind.otherNames = {{"watchdog timer", {}}, {"wdt", {}}};
+    kind.phrases = {{"off", {{"runs", "no"}}}, {"stopped", {{"runs", "no"}}}};
     kind.instanceKind = "watchdog";
     kind.goals = {{"period",
                    "Resets after",
@@ -200,7 +202,7 @@ Kind watchdogKind()
         return goal == "runs" || goalIs(need, "runs", "yes");
     };
     kind.brief = [](const Need& need) {
-        return goalIs(need, "runs", "no") ? std::string("off") : goalText(need, "period");
+        return goalIs(need, "runs", "no") ? std::string("off") : shortGoal(need, "period");
     };
     using Use = RoleSpec::Use;
     kind.roles = {{"on",

@@ -50,16 +50,51 @@ private Q_SLOTS:
         QCOMPARE(read("gpio on " + two.device->cores[0].id, two)->core, std::string());
     }
 
+    /// As the trade says it, and in the order that comes to mind.
+    void wordsOfTheTrade()
+    {
+        QCOMPARE(goals("clock output 4 MHz"), QString("clockout rate=4 MHz"));
+        QCOMPARE(goals("4 MHz clock output"), QString("clockout rate=4 MHz"));
+        QCOMPARE(goals("segment display 4x8"), QString("segments backplanes=4 segments=8"));
+        QCOMPARE(goals("i2c 0x42 target"), QString("i2c address=0x42 role=target"));
+        QCOMPARE(goals("500 ms interrupt priority 3"), QString("interval interrupt=yes period=500 ms priority=3"));
+        QCOMPARE(goals("adc 4 inputs 10 kHz dma"), QString("adc dma=results inputs=4 rate=10 kHz"));
+        QCOMPARE(goals("uart 115,200 dma"), QString("uart baud=115200 dma=both"));
+        QCOMPARE(goals("led active low"), QString("gpio direction=output level=high"));
+        QCOMPARE(goals("gpio open drain no"), QString("gpio open_drain=no"));
+        QCOMPARE(goals("button pull-up both edges"), QString("gpio direction=input edges=both pull=up"));
+        QCOMPARE(goals("watchdog off"), QString("watchdog runs=no"));
+        QVERIFY(goals("uart 1,15,200").contains("\"1,15,200\""));
+        QVERIFY(goals("led input").contains("input") && goals("segment display 9x8").contains("Backplanes"));
+        const std::string a = demo().device->pads[3].name, b = demo().device->pads[7].name;
+        const Expected<StatedNeed> placed = read("uart 9600 on " + a + "/" + b);
+        QVERIFY(placed && placed->pads == (std::vector<std::string>{a, b}) && placed->core.empty());
+        const Expected<StatedNeed> led = read("led for firmware");
+        QVERIFY(led && newNeed(*led, demo().plan, *demo().device, *demo().board).title == "LED");
+        // Whatever the kind is called beside its id leads to it, with goals that it has.
+        for (const KindSpec& kind : kinds()) {
+            for (const PhraseSpec& name : kind.otherNames) {
+                const Expected<StatedNeed> stated = read(name.words);
+                QVERIFY2(stated && stated->kind == kind.id, name.words.c_str());
+            }
+            for (const PhraseSpec& phrase : kind.phrases)
+                for (const auto& [goal, value] : phrase.goals)
+                    QVERIFY2(kind.goal(goal) && checkGoal(*kind.goal(goal), value), phrase.words.c_str());
+        }
+    }
+
     void whatIsNotUnderstoodIsNamedWithTheNearest()
     {
         QVERIFY(goals("uarr 9600").contains("\"uart\""));
         QVERIFY(goals("uart rts/ctz").contains("\"RTS/CTS\""));
         QVERIFY(goals("uart 9600 115200").contains("baud is 9600 already"));
         QVERIFY(goals("uart baud").contains("no value"));
+        QVERIFY(goals("uart fast").contains("Goals are baud, frame"));
+        QVERIFY(goals("gpio on").contains("which core or pads"));
         QVERIFY(goals("uart for mooring").contains("no part \"mooring\""));
         QVERIFY(goals("uart for").contains("which part"));
         QVERIFY(goals("uart called").contains("title"));
-        QVERIFY(goals("gpio on nowhere").contains("not a core"));
+        QVERIFY(goals("gpio on nowhere").contains("neither a core"));
         QVERIFY(goals("pwm dead 650 ns").contains("it applies with outputs complementary"));
         QVERIFY(goals("").contains("kind"));
         QVERIFY(!read(std::string("uart \xff")));
@@ -116,7 +151,7 @@ private Q_SLOTS:
                 QVERIFY2(QString::fromStdString(stated.problem().message)
                              .contains(QRegularExpression(
                                  "nor a value|no value|could be|could mean|does not apply|[Ww]hich part|Called "
-                                 "what|not a core|already|stated twice")),
+                                 "what|[Oo]n which core|already|stated twice")),
                          (line + "-> " + stated.problem().message).c_str());
             else
                 QVERIFY2(applied(work.plan,

@@ -1,0 +1,231 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// What can be done with the thing under the pointer, or with the selected one where a key asks.
+#include "app/clocks/clocks_station.h"
+#include "app/frame/findings_drawer.h"
+#include "app/frame/inspector.h"
+#include "app/frame/main_window.h"
+#include "app/tuning/interrupts_dialog.h"
+#include "app/wiring/wiring_station.h"
+#include "core/clocks/clock_entry.h"
+#include "core/plan/check_setting.h"
+#include "core/plan/kind.h"
+#include "core/plan/stored_settings.h"
+
+#include <QApplication>
+#include <QClipboard>
+#include <QContextMenuEvent>
+#include <QMenu>
+
+#include <fmt/format.h>
+
+namespace bindrel {
+
+namespace {
+
+/// What the menu is about; nothing to choose.
+void addHeading(QMenu& menu, const QString& text)
+{
+    menu.addAction(text)->setEnabled(false);
+    menu.addSeparator();
+}
+
+void addCopy(QMenu& menu, const QString& text)
+{
+    if (!text.isEmpty())
+        menu.addAction(QString("Copy \"%1\"").arg(QString(text).replace('&', "&&")), &menu,
+                       [text] { QApplication::clipboard()->setText(text); });
+}
+
+} // namespace
+
+void MainWindow::addEntryTo(QMenu& menu, const QString& name)
+{
+    if (QAction* action = entries_.value(name))
+        menu.addAction(action);
+}
+
+void MainWindow::addNeedEntries(QMenu& menu, const std::string& id)
+{
+    const Snapshot& s = document_.snapshot();
+    const Need* need = s.plan.need(id);
+    if (!need)
+        return;
+    addHeading(menu, QString::fromStdString(need->title).replace('&', "&&"));
+    const BoundNeed& bound = s.bindings.needs[NeedIndex(int(need - s.plan.needs.data()))];
+    if (bound.state != BoundNeed::State::Bound)
+        addEntryTo(menu, "Bind the selected need");
+    if (!need->binding.empty())
+        addEntryTo(menu, "Unbind the selected need");
+    addEntryTo(menu, "Show options of the signal");
+    if (!findKind(need->kind)->instanceKind.empty())
+        addEntryTo(menu, "Other instance\u2026");
+    addEntryTo(menu, "Hold or release");
+    menu.addSeparator();
+    if (station_ != Station::Tuning)
+        menu.addAction("Set its goals", this, [this, id] {
+            view_.select({Place::Kind::Need, id, {}});
+            showStation(Station::Tuning);
+        });
+    if (station_ != Station::Wiring)
+        menu.addAction("Show it in the picture", this, [this, id] {
+            view_.select({Place::Kind::Need, id, {}});
+            showStation(Station::Wiring);
+        });
+    if (const ClockIndex clock = bound.instance >= 0 ? s.device->instances[size_t(bound.instance)].kernel : ClockIndex();
+        clock >= 0)
+        menu.addAction(
+            QString("Show its clock, %1").arg(QString::fromStdString(s.device->clocks[size_t(clock)].name)), this,
+            [this, node = s.device->clocks[size_t(clock)].id] { view_.jump({Place::Kind::Clock, node, {}}); });
+    menu.addSeparator();
+    addEntryTo(menu, "Edit the selected need\u2026");
+    addEntryTo(menu, "Copy the selected need");
+    addEntryTo(menu, "Remove the selected need");
+}
+
+void MainWindow::addClockEntries(QMenu& menu, const std::string& id)
+{
+    const Snapshot& s = document_.snapshot();
+    const ClockIndex clock = s.device->findClock(id);
+    if (clock < 0)
+        return;
+    const ClockNode& node = s.device->clocks[size_t(clock)];
+    addHeading(menu, QString::fromStdString(node.name).replace('&', "&&"));
+    menu.addAction("Type a setting or a rate", this, [this] { inspector_->beginEdit({}); });
+    const std::vector<std::string> choices = clockChoices(*s.device, clock);
+    constexpr size_t kMostListed = 24;
+    if (!choices.empty() && choices.size() <= kMostListed && !s.plan.held(holdOfClock(id))) {
+        QMenu* settings = menu.addMenu("Setting");
+        const auto said = s.plan.clocks.find(id);
+        for (const std::string& choice : choices) {
+            QAction* action = settings->addAction(QString::fromStdString(choice), this, [this, id, choice] {
+                const auto now = document_.sharedSnapshot();
+                const ClockIndex there = now ? now->device->findClock(id) : ClockIndex();
+                if (there < 0)
+                    return;
+                if (const Expected<ClockEntry> entry = readClockEntry(*now->device, there, choice))
+                    document_.apply(entry->edit);
+            });
+            action->setCheckable(true);
+            action->setChecked(said != s.plan.clocks.end() && said->second == choice);
+        }
+    }
+    if (s.plan.clocks.contains(id) || s.plan.crystals.contains(id))
+        menu.addAction("Back to the reset value", this, [this, id] {
+            const auto now = document_.sharedSnapshot();
+            const ClockIndex there = now ? now->device->findClock(id) : ClockIndex();
+            if (there < 0)
+                return;
+            if (const Expected<ClockEntry> entry = readClockEntry(*now->device, there, ""))
+                document_.apply(entry->edit);
+        });
+    const bool held = s.plan.held(holdOfClock(id));
+    menu.addAction(held ? "Release" : "Hold", this, [this, id, held] {
+        document_.apply(editOf((held ? "Release " : "Hold ") + id, SetHold{holdOfClock(id), !held}));
+    });
+    addEntryTo(menu, "Repair limits and goals");
+    if (station_ != Station::Clocks)
+        menu.addAction("Show it in the clock tree", this, [this, id] { view_.jump({Place::Kind::Clock, id, {}}); });
+    addCopy(menu, QString::fromStdString(id));
+}
+
+void MainWindow::addPadEntries(QMenu& menu, const std::string& pad)
+{
+    const Snapshot& s = document_.snapshot();
+    const PadIndex index = s.device->findPad(pad);
+    if (index < 0)
+        return;
+    addHeading(menu, QString::fromStdString(pad));
+    menu.addAction("Add a need here\u2026", this, [this, pad] {
+        showStation(Station::Wiring);
+        wiring_->addNeed(QString("gpio on %1").arg(QString::fromStdString(pad)));
+    });
+    addEntryTo(menu, "Pin sheet or picture");
+    addCopy(menu, QString::fromStdString(pad));
+    if (const auto net = s.board->nets.find(pad); net != s.board->nets.end())
+        addCopy(menu, QString::fromStdString(net->second));
+    for (const Claim& claim : s.bindings.padClaims[size_t(index)])
+        if (view_.selectedNeed() == s.plan.needs[claim.need].id)
+            addNeedEntries(menu, s.plan.needs[claim.need].id);
+}
+
+void MainWindow::addFindingEntries(QMenu& menu)
+{
+    const int row = findings_->list()->currentRow();
+    if (row < 0 || row >= int(document_.findings().size()))
+        return;
+    const Finding& finding = document_.findings()[size_t(row)];
+    addHeading(menu, QString::fromStdString(finding.rule));
+    menu.addAction("Go to it", this, [this] { findings_->list()->goTo(findings_->list()->currentRow()); });
+    addEntryTo(menu, "Fix the finding\u2026");
+    addEntryTo(menu, "Find solutions\u2026");
+    addCopy(menu, typeset(finding.text));
+}
+
+void MainWindow::fillPlaceMenu(QMenu& menu)
+{
+    const Place place = view_.selected();
+    switch (place.kind) {
+    case Place::Kind::Need:
+    case Place::Kind::Signal:
+    case Place::Kind::Goal:
+        addNeedEntries(menu, place.id);
+        break;
+    case Place::Kind::Pad:
+        addPadEntries(menu, place.id);
+        break;
+    case Place::Kind::Clock:
+        addClockEntries(menu, place.id);
+        break;
+    case Place::Kind::Mode: {
+        const bool entered = document_.snapshot().plan.modes.contains(place.id);
+        menu.addAction(entered ? "Do not enter it" : "Let the program enter it", this, [this, place, entered] {
+            document_.apply(editOf(entered ? "Do not enter " + place.id : "Enter " + place.id,
+                                   SetMode{place.id, !entered}));
+        });
+        break;
+    }
+    case Place::Kind::Stored:
+        fillStored(&menu);
+        break;
+    case Place::Kind::Register:
+    case Place::Kind::Instance:
+        addCopy(menu, QString::fromStdString(place.id));
+        break;
+    case Place::Kind::Range:
+    case Place::Kind::None:
+        break;
+    }
+    if (!menu.isEmpty())
+        menu.addSeparator();
+    if (menu.isEmpty() && station_ == Station::Wiring) {
+        addEntryTo(menu, "Add a need\u2026");
+        addEntryTo(menu, "Add a part\u2026");
+        addEntryTo(menu, "Bind all open needs");
+        addEntryTo(menu, "Fit the picture");
+        addEntryTo(menu, "Export the picture\u2026");
+        menu.addSeparator();
+    }
+    addEntryTo(menu, "Undo");
+    addEntryTo(menu, "Redo");
+}
+
+void MainWindow::contextMenuEvent(QContextMenuEvent* event)
+{
+    if (!document_.isOpen() || station_ == Station::Start)
+        return QMainWindow::contextMenuEvent(event);
+    if (!view_.pending().settle())
+        return;
+    const QWidget* at = event->reason() == QContextMenuEvent::Mouse ? QApplication::widgetAt(event->globalPos())
+                                                                    : QApplication::focusWidget();
+    QMenu menu(this);
+    menu.setAccessibleName("What can be done here");
+    if (at && (at == findings_->list() || findings_->list()->isAncestorOf(at)))
+        addFindingEntries(menu);
+    else
+        fillPlaceMenu(menu);
+    event->accept();
+    if (!menu.isEmpty())
+        menu.exec(event->globalPos());
+}
+
+} // namespace bindrel

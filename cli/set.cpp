@@ -1,0 +1,77 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "cli/commands.h"
+#include "core/assignment.h"
+#include "core/base/text.h"
+
+#include <fmt/format.h>
+
+namespace bindrel::cli {
+
+static void addSet(CLI::App& app, int& exitCode)
+{
+    struct Options {
+        std::string plan, format = "text";
+        std::vector<std::string> assignments;
+        bool dryRun = false;
+    };
+    auto options = std::make_shared<Options>();
+    CLI::App* command =
+        app.add_subcommand("set", "Change clocks, goals, pads and what is fitted, all or nothing, as in: set PLAN "
+                                  "SYS=HFX uplink.baud=9600 uplink.tx=PD0 \"HFX=12 MHz, 20 ppm\".");
+    command->add_option("PLAN", options->plan, "Plan file")->required();
+    command
+        ->add_option("ASSIGNMENT", options->assignments,
+                     "CLOCK=SETTING, NEED.GOAL=VALUE, NEED.SIGNAL=PAD, NEED.instance=NAME, NEED.SIGNAL.PROPERTY=VALUE, "
+                     "supply=, range=, prefix=, net.PAD=, mode.MODE=, nonvolatile.WORD.SETTING=, hold.NEED=; nothing "
+                     "behind = goes back to the default")
+        ->required();
+    command->add_flag("--dry-run", options->dryRun, "Only show what would change");
+    command->add_option("--format", options->format, "text or json")->check(CLI::IsMember({"text", "json"}));
+    addStoreOptions(*command);
+    command->callback([options, &exitCode] {
+        const auto s = openPlan(options->plan, exitCode);
+        if (!s)
+            return;
+        Workpiece work{s->filedDevice, s->filedBoard, s->plan, s->provenance, {}, {}};
+        // One after the other, so that a later one may build on an earlier one; nothing is saved before all are read.
+        std::vector<std::string> told;
+        for (const std::string& assignment : options->assignments) {
+            const Expected<Edit> edit = readAssignment(work, assignment);
+            if (!edit) {
+                exitCode = complain(problemOf(assignment.substr(0, assignment.find('=')) + ": " + edit.problem().message));
+                return;
+            }
+            for (const Change& change : edit->changes)
+                told.push_back(describe(work.plan, change));
+            Expected<Plan> next = applied(work.plan, *edit);
+            if (!next) {
+                exitCode = complain(next.problem());
+                return;
+            }
+            work.plan = *std::move(next);
+        }
+        const auto after = computeSnapshot(work);
+        if (!options->dryRun && !(work.plan == s->plan))
+            if (const Outcome stored = storePlan(s, work.plan, *after); !stored) {
+                exitCode = complain(stored.problem());
+                return;
+            }
+        const int errors = after->count(Finding::Severity::Error), before = s->count(Finding::Severity::Error);
+        if (options->format == "json") {
+            sayJson({{"changes", told}, {"saved", !options->dryRun}, {"errors", errors}, {"errors_before", before}});
+            return;
+        }
+        for (const std::string& line : told)
+            say("{}\n", line);
+        if (work.plan == s->plan)
+            say("nothing changes\n");
+        else if (options->dryRun)
+            say("not saved (--dry-run)\n");
+        if (errors != before)
+            say("{} instead of {}; see check\n", counted(errors, "error"), before);
+    });
+}
+
+BINDREL_COMMAND(addSet)
+
+} // namespace bindrel::cli
