@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include "cli/device.h"
 #include "cli/commands.h"
 #include "cli/table.h"
 #include "core/base/files.h"
@@ -27,12 +28,6 @@ Expected<std::filesystem::path> deviceFile(const std::string& name)
     if (const auto found = library().deviceFile(name))
         return found->file;
     return library().device(name).problem();
-}
-
-Expected<Device> deviceNamed(const std::string& name)
-{
-    const Expected<std::filesystem::path> file = deviceFile(name);
-    return file ? loadDevice(*file) : Expected<Device>(file.problem());
 }
 
 std::string placeText(const TextPlace& place)
@@ -309,6 +304,12 @@ void addPropose(CLI::App& app, int& exitCode)
 
 } // namespace
 
+Expected<Device> deviceNamed(const std::string& name)
+{
+    const Expected<std::filesystem::path> file = deviceFile(name);
+    return file ? loadDevice(*file) : Expected<Device>(file.problem());
+}
+
 static void addDevice(CLI::App& app, int& exitCode)
 {
     CLI::App* command = app.add_subcommand("device", "Describe a chip: its files, what they say, and what is missing.");
@@ -319,6 +320,8 @@ static void addDevice(CLI::App& app, int& exitCode)
     addFacts(*command, exitCode);
     addCompare(*command, exitCode);
     addPropose(*command, exitCode);
+    addDeviceTable(*command, exitCode);
+    addDeviceExport(*command, exitCode);
 }
 
 BINDREL_COMMAND(addDevice)

@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "cli/commands.h"
 #include "core/base/files.h"
-#include "core/interchange/net_table.h"
+#include "core/interchange/netlist.h"
 
 #include <fmt/format.h>
 
@@ -10,13 +10,18 @@ namespace bindrel::cli {
 static void addNets(CLI::App& app, int& exitCode)
 {
     struct Options {
-        std::string plan, table;
+        std::string plan, table, chip;
         bool write = false;
     };
     auto options = std::make_shared<Options>();
-    CLI::App* command = app.add_subcommand("nets", "Import the board's nets from a table of pins and nets.");
+    CLI::App* command =
+        app.add_subcommand("nets", "Import the board's nets from a schematic's netlist or a table of pins and nets.");
     command->add_option("PLAN", options->plan, "Plan file")->required();
-    command->add_option("TABLE", options->table, "Lines of pin (or pad) and net")->required();
+    command
+        ->add_option("TABLE", options->table,
+                     "Netlist (lists in parentheses, IPC-D-356A), or lines of pin (or pad) and net")
+        ->required();
+    command->add_option("--chip", options->chip, "The chip's reference in the netlist, where it is not recognised");
     command->add_flag("--write", options->write, "Save the plan; otherwise only list what would change");
     addStoreOptions(*command);
     command->callback([options, &exitCode] {
@@ -28,7 +33,7 @@ static void addNets(CLI::App& app, int& exitCode)
             exitCode = complain(text.problem());
             return;
         }
-        const Expected<NetTable> table = readNetTable(*text, *s->device);
+        const Expected<NetTable> table = readNets(*text, *s->device, options->chip);
         if (!table) {
             exitCode = complain(problemOf(options->table + ", " + table.problem().message));
             return;

@@ -38,7 +38,8 @@ static void addSet(CLI::App& app, int& exitCode)
         for (const std::string& assignment : options->assignments) {
             const Expected<Edit> edit = readAssignment(work, assignment);
             if (!edit) {
-                exitCode = complain(problemOf(assignment.substr(0, assignment.find('=')) + ": " + edit.problem().message));
+                exitCode =
+                    complain(problemOf(assignment.substr(0, assignment.find('=')) + ": " + edit.problem().message));
                 return;
             }
             for (const Change& change : edit->changes)

@@ -65,10 +65,7 @@ private:
     {
         return editOf(fmt::format("{} = {}", what_, value_.empty() ? "default" : value_), std::move(change));
     }
-    std::optional<std::string> given() const
-    {
-        return value_.empty() ? std::nullopt : std::optional(value_);
-    }
+    std::optional<std::string> given() const { return value_.empty() ? std::nullopt : std::optional(value_); }
 
     ClockIndex clockCalled(const std::string& id) const
     {
@@ -84,9 +81,9 @@ private:
         const auto one = [&](const std::string& among, const std::vector<std::string>& known) -> Outcome {
             return value_.empty() || std::find(known.begin(), known.end(), value_) != known.end()
                        ? Outcome()
-                       : Outcome(problemOf(fmt::format("\"{}\" is not {} of {}; it has {}.{}", value_, among, device_.name,
-                                                       known.empty() ? "none" : listed(known),
-                                                       didYouMean(value_, known))));
+                       : Outcome(
+                             problemOf(fmt::format("\"{}\" is not {} of {}; it has {}.{}", value_, among, device_.name,
+                                                   known.empty() ? "none" : listed(known), didYouMean(value_, known))));
         };
         if (what_ == "name") {
             if (value_.empty())
@@ -115,11 +112,10 @@ private:
             return std::optional(edit(SetText{What::Regulator, value_}));
         }
         if (what_ == "prefix") {
-            const bool word = std::all_of(value_.begin(), value_.end(),
-                                          [](char c) {
-                                              return (c >= 'a' && c <= 'z') || (c >= '0' && c <= '9') || c == '_';
-                                          }) &&
-                              (value_.empty() || (value_[0] >= 'a' && value_[0] <= 'z')) && value_.size() <= 40;
+            const bool word =
+                std::all_of(value_.begin(), value_.end(),
+                            [](char c) { return (c >= 'a' && c <= 'z') || (c >= '0' && c <= '9') || c == '_'; }) &&
+                (value_.empty() || (value_[0] >= 'a' && value_[0] <= 'z')) && value_.size() <= 40;
             if (!word)
                 return problemOf("a prefix is a word of lower-case letters, digits and underscores that begins with a "
                                  "letter, of at most 40 characters.");
@@ -313,8 +309,8 @@ private:
 
     Problem unknown(const std::string& name) const
     {
-        std::vector<std::string> known{"name", "supply", "range",       "regulator", "prefix", "on_failure",
-                                       "net",  "mode",   "nonvolatile", "hold"};
+        std::vector<std::string> known{"name",       "supply", "range", "regulator",   "prefix",
+                                       "on_failure", "net",    "mode",  "nonvolatile", "hold"};
         for (const ClockNode& clock : device_.clocks)
             known.push_back(clock.id);
         for (const Need& need : plan_.needs)

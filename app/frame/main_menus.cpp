@@ -141,7 +141,7 @@ void MainWindow::buildWiringMenu()
         showStation(Station::Wiring);
         wiring_->toggleSheet();
     });
-    addEntry(wiring, "Take &nets from a table\u2026", QKeySequence("Ctrl+Shift+T"),
+    addEntry(wiring, "Take &nets from a netlist or table\u2026", QKeySequence("Ctrl+Shift+T"),
              [this] { wiring_->readNetsFromFile(); });
     addEntry(wiring, "Paste nets", QKeySequence("Ctrl+Shift+V"), [this] { wiring_->pasteNets(); });
     addEntry(wiring, "Export the picture\u2026", QKeySequence("Ctrl+Shift+E"), [this] { wiring_->exportPicture(); });

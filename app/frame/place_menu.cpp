@@ -71,11 +71,13 @@ void MainWindow::addNeedEntries(QMenu& menu, const std::string& id)
             view_.select({Place::Kind::Need, id, {}});
             showStation(Station::Wiring);
         });
-    if (const ClockIndex clock = bound.instance >= 0 ? s.device->instances[size_t(bound.instance)].kernel : ClockIndex();
+    if (const ClockIndex clock =
+            bound.instance >= 0 ? s.device->instances[size_t(bound.instance)].kernel : ClockIndex();
         clock >= 0)
-        menu.addAction(
-            QString("Show its clock, %1").arg(QString::fromStdString(s.device->clocks[size_t(clock)].name)), this,
-            [this, node = s.device->clocks[size_t(clock)].id] { view_.jump({Place::Kind::Clock, node, {}}); });
+        menu.addAction(QString("Show its clock, %1").arg(QString::fromStdString(s.device->clocks[size_t(clock)].name)),
+                       this, [this, node = s.device->clocks[size_t(clock)].id] {
+                           view_.jump({Place::Kind::Clock, node, {}});
+                       });
     menu.addSeparator();
     addEntryTo(menu, "Edit the selected need\u2026");
     addEntryTo(menu, "Copy the selected need");
@@ -179,8 +181,8 @@ void MainWindow::fillPlaceMenu(QMenu& menu)
     case Place::Kind::Mode: {
         const bool entered = document_.snapshot().plan.modes.contains(place.id);
         menu.addAction(entered ? "Do not enter it" : "Let the program enter it", this, [this, place, entered] {
-            document_.apply(editOf(entered ? "Do not enter " + place.id : "Enter " + place.id,
-                                   SetMode{place.id, !entered}));
+            document_.apply(
+                editOf(entered ? "Do not enter " + place.id : "Enter " + place.id, SetMode{place.id, !entered}));
         });
         break;
     }

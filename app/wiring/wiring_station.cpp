@@ -9,7 +9,7 @@
 #include "app/wiring/need_dialog.h"
 #include "app/wiring/pin_sheet_view.h"
 #include "core/base/files.h"
-#include "core/interchange/net_table.h"
+#include "core/interchange/netlist.h"
 #include "core/pins/freeing.h"
 #include "core/pins/placement_words.h"
 
@@ -367,7 +367,7 @@ void WiringStation::readNets(const QString& text, const QString& from)
     if (!document_.isOpen())
         return;
     const Snapshot& s = document_.snapshot();
-    const Expected<NetTable> table = readNetTable(text.toStdString(), *s.device);
+    const Expected<NetTable> table = bindrel::readNets(text.toStdString(), *s.device);
     if (!table) {
         Q_EMIT document_.refused(QString("%1, %2").arg(from, QString::fromStdString(table.problem().message)));
         return;
@@ -385,9 +385,11 @@ void WiringStation::readNets(const QString& text, const QString& from)
 
 void WiringStation::readNetsFromFile()
 {
-    const QString path = document_.isOpen() ? QFileDialog::getOpenFileName(this, "Take nets from a table", {},
-                                                                           "Tables (*.csv *.tsv *.txt);;All files (*)")
-                                            : QString();
+    const QString path =
+        document_.isOpen()
+            ? QFileDialog::getOpenFileName(this, "Take nets from a netlist or a table", {},
+                                           "Netlists and tables (*.net *.ipc *.d356 *.csv *.tsv *.txt);;All files (*)")
+            : QString();
     if (path.isEmpty())
         return;
     const Expected<std::string> text = readFile(path.toStdString());

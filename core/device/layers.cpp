@@ -201,18 +201,21 @@ Expected<std::vector<LayerRequest>> layersOf(const std::string& text, const std:
         return document.problem();
     const JsonNode list = document.root().optionalChild("layers");
     for (const JsonNode& row : list.items()) {
-        row.allowOnly({"file", "gives", "package"});
+        row.allowOnly({"file", "gives", "package", "columns"});
         LayerRequest request;
         request.file = row.string("file");
         request.gives = row.strings("gives");
         request.package = row.string("package", "");
-        const std::filesystem::path path(request.file);
-        bool inside = !request.file.empty() && path.is_relative() && isPrintable(request.file);
-        for (const std::filesystem::path& part : path)
-            inside = inside && part != "..";
-        if (!inside && row.has("file"))
-            row.child("file").fail(fmt::format("\"{}\" must name a file in the folder of this one, or below it.",
-                                               printable(request.file)));
+        request.columns = row.string("columns", "");
+        for (const auto& [key, file] : {std::pair{"file", &request.file}, {"columns", &request.columns}}) {
+            const std::filesystem::path path(*file);
+            bool inside = !file->empty() && path.is_relative() && isPrintable(*file);
+            for (const std::filesystem::path& part : path)
+                inside = inside && part != "..";
+            if (!inside && row.has(key))
+                row.child(key).fail(
+                    fmt::format("\"{}\" must name a file in the folder of this one, or below it.", printable(*file)));
+        }
         out.push_back(std::move(request));
     }
     if (out.size() > kMaxLayers)
@@ -298,7 +301,23 @@ Outcome layFile(Stack& stack, const std::string& text, const std::string& file, 
                 return done;
             continue;
         }
-        Expected<MakersFile> read = readMakersFile(layer->text, name, {request.package});
+        MakersChoice choice;
+        choice.package = request.package;
+        if (!request.columns.empty()) {
+            const std::filesystem::path beside = std::filesystem::path(file).parent_path() / request.columns;
+            const auto columns = std::find_if(layers.begin(), layers.end(),
+                                              [&](const LayerFile& known) { return known.path == beside; });
+            if (columns == layers.end() || formatOf(layer->text, name) != MakersFormat::PinTable) {
+                Problem problem = problemOf(columns == layers.end()
+                                                ? fmt::format("the file {} was not read.", request.columns)
+                                                : fmt::format("{} is no table, so it has no columns.", request.file));
+                problem.file = file;
+                return problem;
+            }
+            choice.columns = columns->text;
+            choice.columnsName = beside.string();
+        }
+        Expected<MakersFile> read = readMakersFile(layer->text, name, choice);
         if (!read)
             return read.problem();
         for (Problem& remark : read->remarks)

@@ -22,7 +22,8 @@ struct LayerFile {
 struct LayerRequest {
     std::string file;               ///< relative to the device file, inside its folder
     std::vector<std::string> gives; ///< sections that are taken from it; empty: all that it has
-    std::string package;            ///< of a boundary-scan description
+    std::string package;            ///< of a boundary-scan description or a table
+    std::string columns;            ///< of a table: the file that says how it is read; empty: none
 };
 
 /// A value of a layer that something above it replaces.

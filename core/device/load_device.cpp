@@ -493,25 +493,28 @@ Outcome collectLayers(const std::string& text, const std::filesystem::path& file
         return requests.problem();
     if (depth > 4)
         return problemOf(fmt::format("{} stands on files that stand on files, more than four deep.", file.string()));
-    for (const LayerRequest& request : *requests) {
-        const std::filesystem::path path = folder / request.file;
-        // A link must not lead out of the folder either.
-        const std::filesystem::path home = realPath(folder.empty() ? std::filesystem::path(".") : folder),
-                                    real = realPath(path);
-        if (std::mismatch(home.begin(), home.end(), real.begin(), real.end()).first != home.end())
-            return problemOf(fmt::format("{} leads out of the folder of {}; put the file itself there.", path.string(),
-                                         file.string()));
-        Expected<std::string> layer = readFile(path);
-        if (!layer)
-            return layer.problem();
-        if (formatOf(*layer, path.string()) == MakersFormat::Device)
-            if (const Outcome below = collectLayers(*layer, path, folder, out, depth + 1); !below)
-                return below;
-        if (std::none_of(out.begin(), out.end(), [&path](const LayerFile& known) { return known.path == path; }))
-            out.push_back({path, *std::move(layer)});
-        if (out.size() > 64)
-            return problemOf(fmt::format("{} stands on more than 64 files.", file.string()));
-    }
+    for (const LayerRequest& request : *requests)
+        for (const std::string& named : {request.file, request.columns}) {
+            if (named.empty())
+                continue;
+            const std::filesystem::path path = folder / named;
+            // A link must not lead out of the folder either.
+            const std::filesystem::path home = realPath(folder.empty() ? std::filesystem::path(".") : folder),
+                                        real = realPath(path);
+            if (std::mismatch(home.begin(), home.end(), real.begin(), real.end()).first != home.end())
+                return problemOf(fmt::format("{} leads out of the folder of {}; put the file itself there.",
+                                             path.string(), file.string()));
+            Expected<std::string> layer = readFile(path);
+            if (!layer)
+                return layer.problem();
+            if (named == request.file && formatOf(*layer, path.string()) == MakersFormat::Device)
+                if (const Outcome below = collectLayers(*layer, path, folder, out, depth + 1); !below)
+                    return below;
+            if (std::none_of(out.begin(), out.end(), [&path](const LayerFile& known) { return known.path == path; }))
+                out.push_back({path, *std::move(layer)});
+            if (out.size() > 64)
+                return problemOf(fmt::format("{} stands on more than 64 files.", file.string()));
+        }
     return {};
 }
 

@@ -47,7 +47,9 @@ Expected<NetTable> readNetTable(const std::string& text, const Device& device)
         const std::vector<std::string> cells = cellsOf(line, separatorOf(line));
         if (std::exchange(first, false)) {
             const PinIndex pin = columnOf(cells, {"pin", "ball", "pad", "number", "pin number"});
-            const int net = columnOf(cells, {"net", "net name", "signal"});
+            // A sheet of our own has a signal beside the net; what is asked for is the net.
+            const int named = columnOf(cells, {"net", "net name"});
+            const int net = named >= 0 ? named : columnOf(cells, {"signal"});
             if (pin >= 0 && net >= 0) {
                 pinColumn = pin;
                 netColumn = net;
@@ -97,6 +99,19 @@ Edit editOfNets(const Snapshot& s, const NetTable& table)
             continue;
         edit.changes.push_back(SetNet{entry.pad, same ? std::nullopt : std::optional(entry.net)});
     }
+    for (const auto& [clock, crystal] : table.crystals)
+        if (const auto known = s.board->crystals.find(clock); known == s.board->crystals.end() ||
+                                                              known->second.rate != crystal.rate ||
+                                                              !(known->second.tolerance == crystal.tolerance))
+            edit.changes.push_back(SetCrystal{clock, crystal});
+    if (table.complete)
+        for (const auto& [pad, net] : s.board->nets) {
+            const bool there = std::any_of(table.entries.begin(), table.entries.end(),
+                                           [&pad](const NetTable::Entry& entry) { return entry.pad == pad; });
+            if (!there)
+                edit.changes.push_back(SetNet{
+                    pad, filed && s.filedBoard->nets.contains(pad) ? std::optional(std::string()) : std::nullopt});
+        }
     return edit;
 }
 

@@ -4,6 +4,7 @@
 #include "core/base/expected.h"
 #include "core/snapshot.h"
 
+#include <map>
 #include <string>
 #include <vector>
 
@@ -18,6 +19,9 @@ struct NetTable {
     };
     std::vector<Entry> entries;     ///< in the order of the text
     std::vector<std::string> notes; ///< lines that say nothing of a pad, and why, each with its line number
+    /// Crystals of which the netlist tells rate and tolerance, by the clock that they drive.
+    std::map<std::string, CrystalFact> crystals;
+    bool complete = false; ///< a schematic's: a pad that it does not have has no net
 };
 
 /// Reads lines of pin and net, between commas, semicolons, tabs or blanks; quotes as in RFC 4180. A pin is a number of
@@ -27,7 +31,7 @@ struct NetTable {
 Expected<NetTable> readNetTable(const std::string& text, const Device& device);
 
 /// The edit that makes the plan's nets those of the table: what the board's file says already is not said again, and
-/// nets that the table does not have stay.
+/// nets that the table does not have stay, unless it is complete.
 Edit editOfNets(const Snapshot& snapshot, const NetTable& table);
 
 } // namespace bindrel

@@ -302,6 +302,27 @@ private:
         return clause.items.empty() ? std::string() : clause.items.front();
     }
 
+    /// "power of two", or a table: "8 = 0, 7 = 1".
+    Json encoding(const Clause& clause, const Fact& fact)
+    {
+        const bool table = std::any_of(clause.items.begin(), clause.items.end(),
+                                       [](const std::string& item) { return item.find('=') != std::string::npos; });
+        if (!table)
+            return only(clause, fact);
+        Json rows = Json::array();
+        for (const std::string& item : clause.items) {
+            const auto pair = assigned(item);
+            const auto value = pair ? number(pair->first, fact, clause.column) : std::nullopt;
+            const auto code = value ? number(pair->second, fact, clause.column) : std::nullopt;
+            if (!code) {
+                fail(fact.line, clause.column, "write a table as: code 8 = 0, 7 = 1.");
+                return {};
+            }
+            rows.push_back(Json::array({*value, *code}));
+        }
+        return Json{{"table", std::move(rows)}};
+    }
+
     bool with(const Clause& clause, const Fact& fact, Json& into)
     {
         if (clause.key != "with")
@@ -543,7 +564,7 @@ private:
             else if (clause.key == "shown by")
                 clock["status"] = only(clause, fact);
             else if (clause.key == "code")
-                clock["encoding"] = only(clause, fact);
+                clock["encoding"] = encoding(clause, fact);
             else if (clause.key == "on")
                 clock["enable"] = only(clause, fact);
             else if (clause.key == "ready")
@@ -761,7 +782,7 @@ private:
             value["field"] = pair->second;
             for (const Clause& clause : clauses(fact, 0, {"code", "with"}))
                 if (!with(clause, fact, value))
-                    value["encoding"] = only(clause, fact);
+                    value["encoding"] = encoding(clause, fact);
         }
         roles[role] = std::move(value);
         place("/blocks/" + pointerWord(block) + "/roles/" + pointerWord(role), fact);

@@ -24,7 +24,7 @@ MakersFormat formatOf(std::string_view text, std::string_view name)
         return MakersFormat::BoundaryScan;
     if (ends({".ibs"}))
         return MakersFormat::Ibis;
-    if (ends({".csv", ".tsv"}))
+    if (ends({".csv", ".tsv", ".xlsx"}))
         return MakersFormat::PinTable;
     if (ends({".facts"}))
         return MakersFormat::Facts;
@@ -51,7 +51,7 @@ const char* nameOf(MakersFormat format)
     case MakersFormat::Ibis:
         return "pin list of an I/O buffer model (IBIS)";
     case MakersFormat::PinTable:
-        return "table of pins";
+        return "table";
     case MakersFormat::Facts:
         return "lines of facts";
     case MakersFormat::Device:
@@ -70,7 +70,7 @@ Expected<MakersFile> readMakersFile(const std::string& text, const std::string& 
     case MakersFormat::Ibis:
         return readIbis(text, name);
     case MakersFormat::PinTable:
-        return readPinTable(text, name);
+        return readPinTable(text, name, choice);
     case MakersFormat::Facts:
         return readFacts(text, name);
     case MakersFormat::Device:

@@ -22,7 +22,7 @@ enum class MakersFormat {
     Registers,    ///< Arm's System View Description: XML
     BoundaryScan, ///< IEEE 1149.1 BSDL: packages and ports
     Ibis,         ///< the pin list of an I/O buffer model
-    PinTable,     ///< a heading with pin and pad, then a line a pin
+    PinTable,     ///< of pins, functions, signals, interrupts or DMA requests: text or a workbook
     Facts,        ///< lines of a device description, written by a person
     Device,       ///< JSON: a device file or a part of one
 };
@@ -32,6 +32,9 @@ const char* nameOf(MakersFormat format); ///< "register description (SVD)"
 /// Which of several packages a file is asked for; empty: the one that it gives as its default, else its first.
 struct MakersChoice {
     std::string package;
+    /// Of a table: what its columns and names say (core/tables/columns.h), and the name of that file; empty: there is
+    /// none.
+    std::string columns, columnsName;
 };
 
 /// Reads a file of any of these formats but Device; `name` is for messages.
@@ -41,7 +44,7 @@ Expected<MakersFile> readMakersFile(const std::string& text, const std::string& 
 Expected<MakersFile> readRegisterDescription(const std::string& text, const std::string& name);
 Expected<MakersFile> readBoundaryScan(const std::string& text, const std::string& name, const MakersChoice& choice);
 Expected<MakersFile> readIbis(const std::string& text, const std::string& name);
-Expected<MakersFile> readPinTable(const std::string& text, const std::string& name);
+Expected<MakersFile> readPinTable(const std::string& bytes, const std::string& name, const MakersChoice& choice = {});
 Expected<MakersFile> readFacts(const std::string& text, const std::string& name);
 
 /// Names of power pins are the trade's: VDD, VCC, VSS, GND and their kin. Empty: the name does not say.

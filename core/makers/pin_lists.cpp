@@ -1,7 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "core/base/table_cells.h"
 #include "core/base/text.h"
-#include "core/makers/makers_file.h"
+#include "core/makers/chip_table.h"
 
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
@@ -203,73 +202,41 @@ Expected<MakersFile> readIbis(const std::string& text, const std::string& name)
     return out;
 }
 
-/// A heading with a pin and a pad column, then a line a pin.
-Expected<MakersFile> readPinTable(const std::string& text, const std::string& name)
+/// Pins and pads by their headings alone. What needs to know the names of signals is read once a file of columns says
+/// them.
+Expected<MakersFile> readPinTable(const std::string& bytes, const std::string& name, const MakersChoice& choice)
 {
-    MakersFile out;
-    const int file = out.sections.addFile(name);
-    std::vector<MakersPin> pins;
-    std::set<std::string> numbers;
-    int number = 0, pinColumn = -1, padColumn = -1, typeColumn = -1;
-    char separator = ',';
-    for (std::string_view line : splitted(text, '\n')) {
-        ++number;
-        if (!line.empty() && line.back() == '\r')
-            line.remove_suffix(1);
-        if (number == 1 && line.starts_with("\xEF\xBB\xBF"))
-            line.remove_prefix(3);
-        if (trimmed(line).empty())
-            continue;
-        if (pinColumn < 0) {
-            separator = separatorOf(line);
-            const std::vector<std::string> heading = cellsOf(line, separator);
-            for (std::size_t i = 0; i < heading.size(); ++i) {
-                const std::string word = lowered(heading[i]);
-                if (pinColumn < 0 &&
-                    (word == "pin" || word == "ball" || word == "pin number" || word == "no." || word == "pin no."))
-                    pinColumn = int(i);
-                else if (padColumn < 0 &&
-                         (word == "pad" || word == "name" || word == "pin name" || word == "port" || word == "signal"))
-                    padColumn = int(i);
-                else if (typeColumn < 0 && (word == "type" || word == "kind"))
-                    typeColumn = int(i);
-            }
-            if (pinColumn < 0 || padColumn < 0)
-                return problemIn(name, number,
-                                 "must begin with a heading that has a column \"pin\" and a column \"pad\".");
-            continue;
+    const Expected<Grid> grid = readTable(bytes, name);
+    if (!grid)
+        return grid.problem();
+    const bool confirmed = !choice.columnsName.empty();
+    Expected<Columns> columns =
+        confirmed ? readColumns(choice.columns, choice.columnsName, *grid, name) : recogniseColumns(*grid, name);
+    if (!columns)
+        return columns.problem();
+    std::vector<std::string> waiting;
+    for (Column& column : columns->columns)
+        if (!confirmed && column.what != Column::What::Pin && column.what != Column::What::Pad &&
+            column.what != Column::What::Type && column.what != Column::What::Ignored) {
+            waiting.push_back(column.heading);
+            column.what = Column::What::Ignored;
         }
-        const std::vector<std::string> row = cellsOf(line, separator);
-        const auto cell = [&row](int column) {
-            return column >= 0 && std::size_t(column) < row.size() ? row[std::size_t(column)] : std::string();
-        };
-        MakersPin pin;
-        pin.number = cell(pinColumn);
-        pin.name = cell(padColumn);
-        pin.line = number;
-        pin.column = 1;
-        if (pin.number.empty() && pin.name.empty())
-            continue;
-        if (pin.number.empty() || pin.name.empty())
-            return problemIn(name, number, "a line needs a pin and a pad.");
-        const std::string type = lowered(cell(typeColumn));
-        const PowerName power = powerOf(pin.name);
-        pin.kind = type == "supply" || type == "power"                ? MakersPin::Kind::Supply
-                   : type == "ground"                                 ? MakersPin::Kind::Ground
-                   : type == "dedicated" || lowered(pin.name) == "nc" ? MakersPin::Kind::Dedicated
-                   : power == PowerName::Supply                       ? MakersPin::Kind::Supply
-                   : power == PowerName::Ground                       ? MakersPin::Kind::Ground
-                                                                      : MakersPin::Kind::Pad;
-        if (!numbers.insert(pin.number).second)
-            return problemIn(name, number, fmt::format("the pin {} is listed twice.", printable(pin.number)));
-        pins.push_back(std::move(pin));
-        if (pins.size() > kMaxListed)
-            return problemIn(name, number, "has more pins than any package.");
+    Expected<ChipTable> table = readChipTable(*grid, *columns, name, choice.package);
+    if (!table)
+        return table.problem();
+    if (!waiting.empty()) {
+        if (waiting.size() > 6) {
+            waiting.resize(5);
+            waiting.push_back("others");
+        }
+        table->file.remarks.push_back(problemIn(
+            name, 0,
+            fmt::format("the columns {} are not read: no file of columns says what the names in them stand for.",
+                        listed(waiting))));
     }
-    if (pins.empty())
-        return problemIn(name, 0, "has no pins.");
-    putPins(out, file, "package", pins);
-    return out;
+    if (table->rows == 0)
+        return problemIn(name, 0, "has no row that says anything.");
+    return std::move(table->file);
 }
 
 } // namespace bindrel

@@ -11,8 +11,8 @@
 
 namespace bindrel {
 
-Expected<Edit> addOnPads(const Need& need, const std::vector<std::string>& pads, const Plan& plan,
-                         const Device& device, const Board& board)
+Expected<Edit> addOnPads(const Need& need, const std::vector<std::string>& pads, const Plan& plan, const Device& device,
+                         const Board& board)
 {
     const Edit plain = editOf("Add " + need.title, InsertNeed{plan.needs.size(), need});
     if (pads.empty())

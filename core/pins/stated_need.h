@@ -10,7 +10,7 @@ namespace bindrel {
 /// order or, where a pad cannot carry that, in another. Fails when no order can be.
 Expected<Edit> addStated(const StatedNeed& stated, const Plan& plan, const Device& device, const Board& board);
 /// The same for a need that was made of the line and changed since: its kind and goals are read from itself.
-Expected<Edit> addOnPads(const Need& need, const std::vector<std::string>& pads, const Plan& plan,
-                         const Device& device, const Board& board);
+Expected<Edit> addOnPads(const Need& need, const std::vector<std::string>& pads, const Plan& plan, const Device& device,
+                         const Board& board);
 
 } // namespace bindrel

@@ -74,9 +74,7 @@ Expected<FittedCrystal> parseCrystal(std::string_view given)
     CrystalFact out;
     bool rate = false, tolerance = false, load = false, stray = false;
     bool nextIsStray = false;
-    const auto twice = [](const std::string& what) {
-        return problemOf(fmt::format("the {} is given twice.", what));
-    };
+    const auto twice = [](const std::string& what) { return problemOf(fmt::format("the {} is given twice.", what)); };
     for (const std::string& piece : piecesOf(trimmed(given))) {
         const std::string word = lowered(piece);
         if (word == "external" || word == "fed" || word == "in") {
@@ -138,9 +136,9 @@ std::string crystalText(const FittedCrystal& crystal)
 {
     if (!crystal)
         return "not fitted";
-    std::string out = fmt::format("{}{}, {}", crystal->external ? "external " : "",
-                                  exactly(crystal->rate, parseFrequency),
-                                  exactly(crystal->tolerance.worst(), parsePpm));
+    std::string out =
+        fmt::format("{}{}, {}", crystal->external ? "external " : "", exactly(crystal->rate, parseFrequency),
+                    exactly(crystal->tolerance.worst(), parsePpm));
     if (crystal->load.value > Rational(0))
         out += ", load " + exactly(crystal->load, parseCapacitance);
     if (crystal->stray.value > Rational(0))

@@ -68,9 +68,9 @@ private Q_SLOTS:
 
     void stagesUseOnlyThoseBeforeThem()
     {
-        const QStringList order{"base",   "quantity", "makers",      "device",   "plan",   "pins",
-                                "clocks", "tuning",   "image",       "findings", "source", "rehearsal",
-                                "kinds",  "output",   "interchange", "describe"};
+        const QStringList order{"base",      "quantity", "tables", "makers",      "device",   "plan",
+                                "pins",      "clocks",   "tuning", "image",       "findings", "source",
+                                "rehearsal", "kinds",    "output", "interchange", "describe"};
         for (const QString& stage : order)
             for (const QString& file : sourcesBelow("core/" + stage))
                 for (const QString& include : includesOf(file)) {

@@ -105,6 +105,8 @@ private Q_SLOTS:
     {
         std::mt19937 random(seeded(7));
         for (const auto& entry : std::filesystem::directory_iterator(BINDREL_EXAMPLES)) {
+            if (entry.path().extension() != ".bindrel")
+                continue;
             const Workpiece work = demo(entry.path().stem().string());
             for (const Need& need : work.plan.needs) {
                 std::vector<std::string> pieces;

@@ -1,0 +1,408 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/interchange/netlist.h"
+
+#include "core/base/text.h"
+#include "core/plan/board_facts.h"
+#include "core/plan/pin_property.h"
+#include "core/quantity/format.h"
+#include "core/quantity/parse.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <set>
+
+namespace bindrel {
+
+namespace {
+
+constexpr std::size_t kMostBytes = 64'000'000, kMostNodes = 1'000'000;
+
+/// A list in parentheses: its words, and the lists in it.
+struct List {
+    std::vector<std::string> words;
+    std::vector<List> lists;
+    int line = 0;
+
+    const List* child(std::string_view head) const
+    {
+        for (const List& list : lists)
+            if (!list.words.empty() && list.words[0] == head)
+                return &list;
+        return nullptr;
+    }
+    /// The word behind a head: (ref "U1") says U1.
+    std::string said(std::string_view head) const
+    {
+        const List* list = child(head);
+        return list && list->words.size() > 1 ? list->words[1] : std::string();
+    }
+};
+
+class ListReader {
+public:
+    explicit ListReader(std::string_view text) : text_(text) {}
+
+    Expected<List> read()
+    {
+        List root;
+        if (const Outcome done = list(root, 0); !done)
+            return done.problem();
+        return root;
+    }
+
+private:
+    Problem problem(const std::string& message) const
+    {
+        return problemOf(fmt::format("line {}: {}", line_, message));
+    }
+    void skip()
+    {
+        while (at_ < text_.size() && (text_[at_] == ' ' || text_[at_] == '\t' || text_[at_] == '\r' || text_[at_] == '\n'))
+            line_ += text_[at_++] == '\n';
+    }
+    Outcome list(List& into, int depth)
+    {
+        if (depth > 60)
+            return problem("lists are nested more than 60 deep.");
+        skip();
+        if (at_ >= text_.size() || text_[at_] != '(')
+            return problem("a list in parentheses was expected.");
+        ++at_;
+        into.line = line_;
+        for (;;) {
+            skip();
+            if (at_ >= text_.size())
+                return problem("the text ends inside a list.");
+            if (++nodes_ > kMostNodes * 8)
+                return problem("has too many words.");
+            const char c = text_[at_];
+            if (c == ')') {
+                ++at_;
+                return {};
+            }
+            if (c == '(') {
+                into.lists.emplace_back();
+                if (const Outcome done = list(into.lists.back(), depth + 1); !done)
+                    return done;
+            } else if (c == '"') {
+                std::string word;
+                for (++at_; at_ < text_.size() && text_[at_] != '"'; ++at_) {
+                    line_ += text_[at_] == '\n';
+                    if (text_[at_] == '\\' && at_ + 1 < text_.size())
+                        ++at_;
+                    word += text_[at_];
+                }
+                if (at_ >= text_.size())
+                    return problem("a quote is not closed.");
+                ++at_;
+                into.words.push_back(std::move(word));
+            } else {
+                const std::size_t begin = at_;
+                while (at_ < text_.size() && std::string_view(" \t\r\n()\"").find(text_[at_]) == std::string_view::npos)
+                    ++at_;
+                into.words.emplace_back(text_.substr(begin, at_ - begin));
+            }
+        }
+    }
+
+    std::string_view text_;
+    std::size_t at_ = 0, nodes_ = 0;
+    int line_ = 1;
+};
+
+/// Parts are lists "comp" with a ref, nets lists "net" with a name and nodes, wherever they stand.
+void collect(const List& list, Netlist& out)
+{
+    const std::string head = list.words.empty() ? std::string() : list.words[0];
+    if (head == "comp" || head == "component") {
+        if (const std::string ref = list.said("ref"); !ref.empty())
+            out.parts.push_back({ref, list.said("value")});
+    } else if (head == "net" && list.child("node")) {
+        Netlist::Net net{list.said("name"), {}, list.line};
+        for (const List& node : list.lists)
+            if (!node.words.empty() && node.words[0] == "node")
+                net.nodes.push_back({node.said("ref"), node.said("pin")});
+        out.nets.push_back(std::move(net));
+    } else {
+        for (const List& below : list.lists)
+            collect(below, out);
+    }
+}
+
+/// IPC-D-356A: test records 317 and 327 (and their kin 3x7) say the net in columns 4 to 17, the part in 21 to 26 and its
+/// pin behind the hyphen in column 27; names longer than the columns stand in parameter records "P  NNAME…".
+Expected<Netlist> readIpc356(const std::string& text)
+{
+    Netlist out;
+    std::map<std::string, std::string> longNames;
+    std::map<std::string, std::size_t> nets;
+    std::set<std::string> parts;
+    std::size_t nodes = 0;
+    int number = 0;
+    for (std::string_view line : splitted(text, '\n')) {
+        ++number;
+        if (!line.empty() && line.back() == '\r')
+            line.remove_suffix(1);
+        if (line.starts_with("999"))
+            break;
+        if (line.starts_with("P ")) {
+            const std::string_view rest = trimmed(line.substr(1));
+            if (rest.starts_with("NNAME")) {
+                const std::size_t blank = rest.find(' ');
+                if (blank != std::string_view::npos)
+                    longNames[std::string(rest.substr(0, blank))] = std::string(trimmed(rest.substr(blank)));
+            }
+            continue;
+        }
+        const bool test = line.size() >= 27 && line[0] == '3' && line[2] == '7' && (line[1] == '1' || line[1] == '2');
+        if (!test)
+            continue;
+        const auto columns = [&line](std::size_t from, std::size_t to) {
+            return from > line.size() ? std::string()
+                                      : std::string(trimmed(line.substr(from - 1, std::min(to, line.size()) - from + 1)));
+        };
+        std::string name = columns(4, 17);
+        const std::string ref = columns(21, 26);
+        std::string pin = columns(27, 31);
+        if (pin.starts_with('-'))
+            pin = std::string(trimmed(pin.substr(1)));
+        if (const auto known = longNames.find(name); known != longNames.end())
+            name = known->second;
+        if (name.empty() || name == "N/C" || ref.empty() || ref == "VIA" || pin.empty())
+            continue;
+        if (++nodes > kMostNodes)
+            return problemOf(fmt::format("line {}: has more than a million pins.", number));
+        const auto [at, fresh] = nets.emplace(name, out.nets.size());
+        if (fresh)
+            out.nets.push_back({name, {}, number});
+        out.nets[at->second].nodes.push_back({ref, pin});
+        if (parts.insert(ref).second)
+            out.parts.push_back({ref, {}});
+    }
+    if (out.nets.empty())
+        return problemOf("has no test record (317, 327) of a part's pin.");
+    return out;
+}
+
+bool isPower(const std::string& net)
+{
+    const std::string name = uppered(net);
+    for (const char* word : {"VDD", "VCC", "+3", "+5", "+1", "3V", "5V", "1V8", "2V5", "VIO", "VBAT", "VSYS"})
+        if (name.find(word) != std::string::npos)
+            return true;
+    return false;
+}
+bool isGround(const std::string& net)
+{
+    const std::string name = uppered(net);
+    return name.find("GND") != std::string::npos || name == "0V" || name.starts_with("VSS") || name == "0";
+}
+
+/// The first quantity with "Hz" in a part's value: "12MHz", "ABC 32.768 kHz 20ppm".
+std::optional<Frequency> rateIn(const std::string& value)
+{
+    for (std::size_t i = 0; i < value.size(); ++i) {
+        if (value[i] < '0' || value[i] > '9' || (i > 0 && (value[i - 1] == '.' || (value[i - 1] >= '0' && value[i - 1] <= '9'))))
+            continue;
+        const std::size_t end = lowered(value).find("hz", i);
+        if (end == std::string::npos)
+            return std::nullopt;
+        if (const Expected<Frequency> rate = parseFrequency(value.substr(i, end + 2 - i)); rate && rate->value > Rational(0))
+            return *rate;
+    }
+    return std::nullopt;
+}
+
+/// "20ppm" in a part's value.
+std::optional<Ppm> toleranceIn(const std::string& value)
+{
+    const std::size_t end = lowered(value).find("ppm");
+    std::size_t begin = end;
+    while (begin != std::string::npos && begin > 0 && std::string_view("0123456789. ").find(value[begin - 1]) != std::string_view::npos)
+        --begin;
+    if (end == std::string::npos)
+        return std::nullopt;
+    const Expected<Ppm> read = parsePpm(trimmed(std::string_view(value).substr(begin, end + 3 - begin)));
+    return read && read->value > Rational(0) ? std::optional<Ppm>(*read) : std::nullopt;
+}
+
+std::string plainNet(const std::string& name)
+{
+    std::string out = name.starts_with('/') ? name.substr(1) : name;
+    std::replace(out.begin(), out.end(), ' ', '_');
+    return out;
+}
+
+} // namespace
+
+NetlistFormat netlistFormatOf(std::string_view text)
+{
+    if (trimmed(text.substr(0, 4096)).starts_with('('))
+        return NetlistFormat::Expressions;
+    int records = 0;
+    for (std::string_view line : splitted(text.substr(0, 1 << 16), '\n'))
+        records += line.size() >= 27 && (line.starts_with("317") || line.starts_with("327")) &&
+                   (line[3] < '0' || line[3] > '9' || line.size() > 40);
+    return records >= 2 ? NetlistFormat::Ipc356 : NetlistFormat::None;
+}
+
+Expected<Netlist> readNetlist(const std::string& text)
+{
+    if (text.size() > kMostBytes)
+        return problemOf("the netlist is longer than 64 MB.");
+    if (!isUtf8(text))
+        return problemOf("the netlist is not UTF-8 text; export it as such.");
+    if (netlistFormatOf(text) == NetlistFormat::Ipc356)
+        return readIpc356(text);
+    const Expected<List> root = ListReader(text).read();
+    if (!root)
+        return root.problem();
+    Netlist out;
+    collect(*root, out);
+    if (out.nets.empty())
+        return problemOf("has no net with nodes; export a netlist from the schematic.");
+    return out;
+}
+
+Expected<std::string> chipIn(const Netlist& netlist, const Device& device)
+{
+    std::set<std::string> numbers;
+    for (const PackagePin& pin : device.package.pins)
+        numbers.insert(uppered(pin.number));
+    std::map<std::string, std::pair<int, int>> pins; // of the package, all
+    for (const Netlist::Net& net : netlist.nets)
+        for (const Netlist::Node& node : net.nodes) {
+            auto& [there, all] = pins[node.ref];
+            ++all;
+            there += numbers.contains(uppered(node.pin));
+        }
+    const auto isNamed = [&](const std::string& ref) {
+        for (const Netlist::Part& part : netlist.parts)
+            if (part.ref == ref)
+                return uppered(part.value).find(uppered(device.name)) != std::string::npos;
+        return false;
+    };
+    std::vector<std::string> best;
+    int most = 0;
+    for (const auto& [ref, count] : pins) {
+        const auto [there, all] = count;
+        // A chip's part has hardly a pin that its package does not have.
+        if (there * 20 < all * 19 || there * 2 < int(numbers.size()))
+            continue;
+        const int rank = there + (isNamed(ref) ? 100'000 : 0);
+        if (rank > most)
+            best.clear();
+        if (rank >= most)
+            best.push_back(ref);
+        most = std::max(most, rank);
+    }
+    if (best.size() == 1)
+        return best[0];
+    return problemOf(best.empty()
+                         ? fmt::format("no part of the netlist has the {} pins of {}.", numbers.size(), device.package.name)
+                         : fmt::format("{} could each be the chip; say which.", listed(best)));
+}
+
+Expected<NetTable> netsOf(const Netlist& netlist, const Device& device, const std::string& given)
+{
+    std::string chip = given;
+    if (chip.empty()) {
+        const Expected<std::string> found = chipIn(netlist, device);
+        if (!found)
+            return found.problem();
+        chip = *found;
+    }
+    std::map<std::string, const PackagePin*> pins;
+    for (const PackagePin& pin : device.package.pins)
+        pins.emplace(uppered(pin.number), &pin);
+    NetTable out;
+    out.complete = true;
+    std::map<std::string, std::string> netOf; // of pads
+    std::map<std::string, std::vector<std::string>> padsOn;
+    bool any = false;
+    for (const Netlist::Net& net : netlist.nets)
+        for (const Netlist::Node& node : net.nodes) {
+            if (node.ref != chip)
+                continue;
+            any = true;
+            const auto pin = pins.find(uppered(node.pin));
+            if (pin == pins.end()) {
+                out.notes.push_back(fmt::format("line {}: {} has no pin {}", net.line, device.package.name,
+                                                printable(node.pin)));
+                continue;
+            }
+            // A net that leads nowhere else says nothing.
+            if (pin->second->pad < 0 || net.nodes.size() < 2 || lowered(net.name).starts_with("unconnected"))
+                continue;
+            const std::string name = plainNet(net.name);
+            if (const Expected<std::string> checked = checkPinProperty("net", name); !checked || name.empty()) {
+                out.notes.push_back(fmt::format("line {}: the net \"{}\" at {} is not taken: {}", net.line,
+                                                printable(net.name), pin->second->name,
+                                                checked ? "it has no name." : checked.problem().message));
+                continue;
+            }
+            const std::string& pad = pin->second->name;
+            if (const auto [at, fresh] = netOf.emplace(pad, net.name); !fresh && at->second != net.name)
+                return problemOf(
+                    fmt::format("line {}: {} is on {} here and on {} before.", net.line, pad, net.name, at->second));
+            padsOn[net.name].push_back(pad);
+            out.entries.push_back({pad, name, net.line});
+        }
+    if (!any)
+        return problemOf(fmt::format("the netlist has no part {}.", printable(chip)));
+
+    // What parts with two pins do: pulls and crystals.
+    std::map<std::string, std::vector<std::pair<std::string, std::string>>> ends; // ref -> net, pin
+    for (const Netlist::Net& net : netlist.nets)
+        for (const Netlist::Node& node : net.nodes)
+            ends[node.ref].emplace_back(net.name, node.pin);
+    for (const Netlist::Part& part : netlist.parts) {
+        const auto found = ends.find(part.ref);
+        if (found == ends.end() || part.ref == chip)
+            continue;
+        std::vector<std::string> pads;
+        std::string other;
+        for (const auto& [net, pin] : found->second) {
+            const auto there = padsOn.find(net);
+            if (there != padsOn.end())
+                pads.insert(pads.end(), there->second.begin(), there->second.end());
+            else
+                other = net;
+        }
+        const std::string label = part.value.empty() ? part.ref : part.ref + " (" + printable(part.value) + ")";
+        if (found->second.size() == 2 && uppered(part.ref).starts_with('R') && pads.size() == 1 &&
+            (isPower(other) || isGround(other)))
+            out.notes.push_back(fmt::format("{} pulls {} {}", label, pads[0], isGround(other) ? "down" : "up"));
+        if (const std::optional<Frequency> rate = rateIn(part.value))
+            for (const ClockNode& clock : device.clocks) {
+                const InstanceIndex oscillator = device.findInstance(clock.id);
+                if (!takesCrystal(clock) || oscillator < 0)
+                    continue;
+                const bool there = std::any_of(pads.begin(), pads.end(), [&](const std::string& name) {
+                    const Pad& pad = device.pads[size_t(device.findPad(name))];
+                    return std::any_of(pad.routes.begin(), pad.routes.end(), [&](RouteIndex route) {
+                        return device.routes[size_t(route)].instance == oscillator;
+                    });
+                });
+                CrystalFact fact{*rate, {}, {}, {}, false};
+                if (there && toleranceIn(part.value)) {
+                    fact.tolerance = Tolerance::symmetric(toleranceIn(part.value)->value);
+                    out.crystals[clock.id] = fact;
+                } else if (there)
+                    out.notes.push_back(fmt::format("{} drives {} with {}; its tolerance is not in a netlist", label,
+                                                    clock.id, format(*rate)));
+            }
+    }
+    return out;
+}
+
+Expected<NetTable> readNets(const std::string& text, const Device& device, const std::string& ref)
+{
+    if (netlistFormatOf(text) == NetlistFormat::None)
+        return readNetTable(text, device);
+    const Expected<Netlist> netlist = readNetlist(text);
+    return netlist ? netsOf(*netlist, device, ref) : Expected<NetTable>(netlist.problem());
+}
+
+} // namespace bindrel

@@ -1,0 +1,51 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "core/base/expected.h"
+#include "core/interchange/net_table.h"
+
+#include <map>
+#include <string>
+#include <vector>
+
+namespace bindrel {
+
+/// What a schematic says: parts with their values, and nets with the pins that they join.
+struct Netlist {
+    struct Part {
+        std::string ref, value;
+    };
+    struct Node {
+        std::string ref, pin;
+    };
+    struct Net {
+        std::string name;
+        std::vector<Node> nodes;
+        int line = 0;
+    };
+    std::vector<Part> parts;
+    std::vector<Net> nets;
+};
+
+enum class NetlistFormat {
+    None,        ///< a table of pins and nets, or something else
+    Expressions, ///< lists in parentheses, as open-source schematic editors export them
+    Ipc356,      ///< IPC-D-356A: records of fixed columns
+};
+NetlistFormat netlistFormatOf(std::string_view text);
+
+/// Reads one of these. Fails with a line where it is cut short, nested more than 60 deep, or has no net.
+Expected<Netlist> readNetlist(const std::string& text);
+
+/// The part that is the chip: of all parts the one most of whose pins the package has, and at least half of them; of
+/// equals the one whose value has the chip's name. Fails where none or several could be.
+Expected<std::string> chipIn(const Netlist& netlist, const Device& device);
+
+/// The chip's nets, and in the notes what else the schematic tells: pulls, crystals with their rates. With `ref` for the
+/// chip, where it cannot be recognised.
+Expected<NetTable> netsOf(const Netlist& netlist, const Device& device, const std::string& ref = {});
+
+/// A netlist, or a table of pins and nets.
+Expected<NetTable> readNets(const std::string& text, const Device& device, const std::string& ref = {});
+
+} // namespace bindrel

@@ -1,0 +1,66 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "core/tables/grid.h"
+
+#include <map>
+#include <optional>
+
+namespace bindrel {
+
+/// What a column of a data sheet's table says.
+struct Column {
+    enum class What {
+        Ignored,
+        Pin,       ///< number or ball on a package
+        Pad,       ///< name of the pad or of the power pin
+        Type,      ///< supply, ground, input and output
+        Code,      ///< signals that one code of the pad's function field leads there
+        Functions, ///< signals with their codes: "7: UART1_TX"
+        Fixed,     ///< signals that need no code
+        Signal,    ///< of a table by signals: one signal a row
+        Pads,      ///< where that can be, with codes: "PA2 (7), PB6 (7)"
+        CodeOf,    ///< the code for all pads of its row
+        Number,    ///< of an interrupt or a DMA request
+        Name,      ///< whose interrupt that is
+        Source,    ///< who makes that request
+    };
+    std::string heading;
+    What what = What::Ignored;
+    std::string package; ///< of Pin; empty: the table has one
+    int code = -1;       ///< of Code
+    std::string why;     ///< what it was recognised by
+};
+
+/// The signal that a name in a table stands for.
+struct TableSignal {
+    std::string instance, signal;
+    std::string direction; ///< "in", "out", "both", "analog"; empty: not said
+    friend bool operator==(const TableSignal&, const TableSignal&) = default;
+};
+
+/// How a table is read: what its columns say, and what the names in it stand for (empty: nothing that is described).
+/// Kept beside the table as text, so that the next edition is read without asking.
+struct Columns {
+    std::size_t body = 0; ///< first row of the grid below the headings
+    std::vector<Column> columns;
+    std::map<std::string, std::optional<TableSignal>, std::less<>> names;
+};
+
+/// Recognises headings and columns by their words and by what stands below them. Fails where there is no row of
+/// headings with a pad, a pin, a signal or a number.
+Expected<Columns> recogniseColumns(const Grid& grid, const std::string& name);
+
+/// The text beside a table: `column "F7" is code 7`, `name "TXD0" is UART0.TX out`, a line each.
+std::string columnsText(const Columns& columns, const std::string& table);
+/// Reads it for a table: headings are looked for by their words, wherever the columns stand in this edition. Fails with
+/// a place where a line is not understood, and where a column is not in the table any more.
+Expected<Columns> readColumns(const std::string& text, const std::string& name, const Grid& grid,
+                              const std::string& table);
+
+/// The cells of a row under their headings, as many as there are columns.
+std::vector<std::string> cellsUnder(const Columns& columns, const Grid& grid, const Grid::Row& row);
+
+const char* nameOf(Column::What what);
+
+} // namespace bindrel

@@ -1,0 +1,264 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/device/load_device.h"
+#include "core/interchange/netlist.h"
+#include "core/interchange/open_forms.h"
+#include "core/interchange/pin_sheet.h"
+#include "core/makers/makers_file.h"
+#include "core/tables/grid.h"
+#include "tests/support/fixtures.h"
+
+#include <nlohmann/json.hpp>
+
+#include <random>
+
+using namespace bindrel;
+using namespace bindrel::test;
+
+/// What a schematic says of the chip is what the plan gets; and what is described here goes back out in open forms.
+class NetlistTest : public QObject {
+    Q_OBJECT
+
+    struct Node {
+        std::string net, ref, pin;
+    };
+    /// Nets of a plan's board with the parts around them, as a schematic would have them.
+    static std::vector<Node> nodesOf(const Snapshot& s, const std::string& chip, std::mt19937& random)
+    {
+        std::vector<Node> out;
+        int others = 0;
+        for (const PackagePin& pin : s.device->package.pins) {
+            const auto net = pin.pad < 0 ? s.board->nets.end() : s.board->nets.find(pin.name);
+            const std::string name = net != s.board->nets.end()                 ? net->second
+                                     : pin.kind == PackagePin::Kind::Supply ? "3V3"
+                                     : pin.kind == PackagePin::Kind::Ground ? "GND"
+                                                                            : "unconnected-(" + pin.number + ")";
+            out.push_back({name, chip, pin.number});
+            if (name[0] != 'u') {
+                out.push_back({name, "J" + std::to_string(1 + others % 3), std::to_string(1 + others / 3)});
+                ++others;
+            }
+        }
+        std::shuffle(out.begin(), out.end(), random);
+        return out;
+    }
+    static std::map<std::string, std::vector<Node>> byNet(const std::vector<Node>& nodes)
+    {
+        std::map<std::string, std::vector<Node>> out;
+        for (const Node& node : nodes)
+            out[node.net].push_back(node);
+        return out;
+    }
+    static std::string expressions(const std::vector<Node>& nodes, const std::string& parts)
+    {
+        std::string out = "(export (version \"E\")\n  (components\n" + parts + "  )\n  (nets\n";
+        int code = 0;
+        for (const auto& [net, all] : byNet(nodes)) {
+            out += fmt::format("    (net (code \"{}\") (name \"/{}\")\n", ++code, net);
+            for (const Node& node : all)
+                out += fmt::format("      (node (ref \"{}\") (pin \"{}\") (pintype \"bidirectional\"))\n", node.ref, node.pin);
+            out += "    )\n";
+        }
+        return out + "  )\n)\n";
+    }
+    static std::string ipc356(const std::vector<Node>& nodes)
+    {
+        std::string out = "P  CODE 00\nP  UNITS CUST 0\n", tests;
+        std::map<std::string, std::string> shortNames;
+        for (const Node& node : nodes) {
+            std::string name = node.net;
+            if (name[0] == 'u')
+                name = "N/C";
+            if (name.size() > 14) {
+                auto& known = shortNames[name];
+                if (known.empty()) {
+                    known = "NNAME" + std::to_string(shortNames.size());
+                    out += fmt::format("P  {} {}\n", known, name);
+                }
+                name = known;
+            }
+            tests += fmt::format("327{:<14}   {:<6}-{:<4}      A01X+012345Y-067890X0600Y0600R000S0\n", name, node.ref, node.pin);
+        }
+        return out + tests + "999\n";
+    }
+    static std::map<std::string, std::string> netsIn(const NetTable& table)
+    {
+        std::map<std::string, std::string> out;
+        for (const NetTable::Entry& entry : table.entries)
+            out[entry.pad] = entry.net;
+        return out;
+    }
+
+private Q_SLOTS:
+    void netsOfEveryBoard()
+    {
+        std::mt19937 random(seeded(41));
+        for (const char* plan : {"sluice-node-c-done", "rain-post-b-done", "ditch-meter-d-done", "pump-hall-a-done"}) {
+            const auto s = run(demo(plan));
+            std::map<std::string, std::string> meant;
+            for (const PackagePin& pin : s->device->package.pins)
+                if (pin.pad >= 0 && s->board->nets.contains(pin.name))
+                    meant[pin.name] = s->board->nets.find(pin.name)->second;
+            for (int round = 0; round < 10; ++round) {
+                const std::string chip = "U" + std::to_string(1 + random() % 9);
+                const std::vector<Node> nodes = nodesOf(*s, chip, random);
+                for (const std::string& text : {expressions(nodes, "    (comp (ref \"" + chip + "\") (value \"x\"))\n"), ipc356(nodes)}) {
+                    const Expected<NetTable> table = readNets(text, *s->device);
+                    QVERIFY2(table, table ? "" : (table.problem().message + "\n" + text.substr(0, 400)).c_str());
+                    QVERIFY(netsIn(*table) == meant);
+                    // Read again over a plan that has it: nothing changes.
+                    QVERIFY2(editOfNets(*s, *table).changes.empty(), plan);
+                }
+            }
+        }
+    }
+
+    void whatIsGoneIsTaken()
+    {
+        const auto s = run(demo());
+        const std::string pad = s->board->nets.begin()->first;
+        std::mt19937 random(1);
+        std::vector<Node> nodes = nodesOf(*s, "U1", random);
+        std::erase_if(nodes, [&](const Node& node) { return node.net == s->board->nets.begin()->second; });
+        const Expected<NetTable> table = readNets(expressions(nodes, ""), *s->device);
+        QVERIFY2(table, table ? "" : table.problem().message.c_str());
+        const Edit edit = editOfNets(*s, *table);
+        QCOMPARE(edit.changes.size(), size_t(1));
+        const Expected<Plan> next = applied(s->plan, edit);
+        QVERIFY(next && next->nets.at(pad).empty());
+    }
+
+    void partsAreFacts()
+    {
+        const auto s = run(demo());
+        const std::string in = "PC11", out = "PC12", pulled = s->board->nets.rbegin()->first;
+        const auto pinOf = [&](const std::string& pad) { return s->device->pinOf(s->device->findPad(pad)); };
+        std::mt19937 random(2);
+        std::vector<Node> nodes = nodesOf(*s, "U1", random);
+        const std::string netIn = s->board->nets.find(in)->second, netOut = s->board->nets.find(out)->second,
+                          netPulled = s->board->nets.find(pulled)->second;
+        nodes.push_back({netIn, "Y1", "1"});
+        nodes.push_back({netOut, "Y1", "2"});
+        nodes.push_back({netPulled, "R7", "1"});
+        nodes.push_back({"3V3", "R7", "2"});
+        QVERIFY(!pinOf(in).empty());
+        const auto notes = [&](const char* value) {
+            const Expected<NetTable> table = readNets(
+                expressions(nodes, fmt::format("    (comp (ref \"Y1\") (value \"{}\"))\n    (comp (ref \"R7\") (value \"4k7\"))\n",
+                                               value)),
+                *s->device);
+            return table ? *table : NetTable{{}, {table.problem().message}, {}, false};
+        };
+        const NetTable plain = notes("14.7MHz");
+        QVERIFY2(QString::fromStdString(joined(plain.notes, "\n")).contains("R7 (4k7) pulls " + QString::fromStdString(pulled) + " up"),
+                 joined(plain.notes, "\n").c_str());
+        QVERIFY(QString::fromStdString(joined(plain.notes, "\n")).contains("Y1 (14.7MHz) drives HFX with 14.7 MHz"));
+        QVERIFY(plain.crystals.empty());
+        const NetTable whole = notes("CX 14.7MHz 15ppm");
+        QVERIFY(whole.crystals.contains("HFX") && whole.crystals.at("HFX").rate == Frequency(Rational(14'700'000)));
+        const Expected<Plan> next = applied(s->plan, editOfNets(*s, whole));
+        QVERIFY(next && next->crystals.contains("HFX"));
+    }
+
+    void whatIsNoNetlistIsRefused()
+    {
+        const auto device = *library().device("SE4332-C64");
+        for (const char* text : {"(export", "(export (nets))", "(a \"b", "(((((((", "(export (nets (net (name A) (node (ref U1) (pin 1)))))",
+                                 "317A              U1    -1\n317A              U1    -2\n"})
+            QVERIFY2(!readNets(text, *device), text);
+        QVERIFY(!readNets(std::string(100, '(') + std::string(100, ')'), *device));
+        // Two chips that look alike: a person says which.
+        std::string two = "(export (nets\n";
+        for (const PackagePin& pin : device->package.pins)
+            two += fmt::format("(net (name N{}) (node (ref U1) (pin {})) (node (ref U2) (pin {})))\n", pin.number, pin.number,
+                               pin.number);
+        two += "))";
+        QVERIFY(readNets(two, *device).problem().message.find("U1 and U2") != std::string::npos);
+        QVERIFY(readNets(two, *device, "U2"));
+        QVERIFY(!readNets(two, *device, "U3"));
+        std::mt19937 random(seeded(8));
+        std::vector<Node> nodes = nodesOf(*run(demo()), "U1", random);
+        const std::string whole = expressions(nodes, ""), records = ipc356(nodes);
+        for (int round = 0; round < 600; ++round) {
+            std::string text = round % 2 ? whole : records;
+            for (int n = 1 + int(random() % 8); n > 0 && !text.empty(); --n) {
+                const size_t at = random() % text.size();
+                if (random() % 2)
+                    text.erase(at, random() % 50);
+                else
+                    text.insert(at, 1, "()\" \n\\3\xff"[random() % 8]);
+            }
+            (void)readNets(text, *device).ok();
+        }
+    }
+
+    /// A sheet that we wrote ourselves says the same nets when it is read in again.
+    void ownSheet()
+    {
+        const auto s = run(demo());
+        const Expected<NetTable> table = readNets(pinSheetCsv(pinSheet(*s)), *s->device);
+        QVERIFY2(table, table ? "" : table.problem().message.c_str());
+        QVERIFY(!table->entries.empty() && editOfNets(*s, *table).changes.empty());
+    }
+
+    /// Workbooks that we write are read with the same cells.
+    void ownWorkbook()
+    {
+        const auto s = run(demo());
+        QTemporaryDir dir;
+        const std::string path = dir.filePath("pins.xlsx").toStdString();
+        const std::vector<SheetRow> rows = pinSheet(*s);
+        QVERIFY(writePinSheetXlsx(rows, "Pins", path));
+        const Expected<Grid> grid = readTable(textOf(path), "pins.xlsx");
+        QVERIFY2(grid, grid ? "" : grid.problem().text().c_str());
+        std::set<std::vector<std::string>> there;
+        for (const Grid::Row& row : grid->rows) {
+            std::vector<std::string> cells = row.cells;
+            while (!cells.empty() && cells.back().empty())
+                cells.pop_back();
+            there.insert(cells);
+        }
+        QVERIFY(grid->rows.size() >= rows.size());
+        // Cut anywhere: refused, not read in part.
+        const std::string bytes = textOf(path);
+        for (size_t cut = 0; cut < bytes.size(); cut += 97)
+            (void)readTable(bytes.substr(0, cut), "cut.xlsx").ok();
+    }
+
+    /// The registers and pins of every chip, out and in again.
+    void openForms()
+    {
+        for (const auto& device : library().devices()) {
+            std::vector<std::string> left;
+            const Expected<MakersFile> registers = readRegisterDescription(registerXml(*device, left), "x.svd");
+            QVERIFY2(registers, registers ? "" : registers.problem().text().c_str());
+            const auto& read = registers->sections.value();
+            int fields = 0;
+            for (const Instance& instance : device->instances) {
+                const Block& block = device->blocks[size_t(instance.block)];
+                if (block.registers.empty() || !read["instances"].contains(instance.name))
+                    continue;
+                const auto& there = read["blocks"][read["instances"][instance.name]["block"].get<std::string>()]["registers"];
+                for (const Register& reg : block.registers) {
+                    if (!reg.parts.empty() || !there.contains(reg.name))
+                        continue; // arrays have their pattern as a name
+                    for (const Field& field : reg.fields) {
+                        if (!field.pieces.empty() || !there[reg.name]["fields"].contains(field.name))
+                            continue;
+                        const auto& said = there[reg.name]["fields"][field.name];
+                        const std::string bits = said.is_string() ? said.get<std::string>() : said["bits"].get<std::string>();
+                        QVERIFY2(bits == field.bitsText(), (block.name + "." + reg.name + "." + field.name).c_str());
+                        ++fields;
+                    }
+                }
+            }
+            QVERIFY2(fields > 50, device->name.c_str());
+            const Expected<MakersFile> pins = readBoundaryScan(boundaryScanText(*device), "x.bsd", {});
+            QVERIFY2(pins, pins ? "" : pins.problem().text().c_str());
+            const auto& package = pins->sections.value()["package"]["pins"];
+            QCOMPARE(package.size(), device->package.pins.size());
+        }
+    }
+};
+
+BINDREL_TEST(NetlistTest)
+#include "netlist_test.moc"
