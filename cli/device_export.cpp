@@ -19,7 +19,8 @@ void addDeviceExport(CLI::App& app, int& exitCode)
     };
     auto options = std::make_shared<Options>();
     CLI::App* command = app.add_subcommand(
-        "export", "Write a device in open forms: register XML, boundary-scan description, table of pins and functions.");
+        "export",
+        "Write a device in open forms: register XML, boundary-scan description, table of pins and functions.");
     command->add_option("DEVICE", options->device, "Name or file of a device")->required();
     command->add_option("--to", options->folder, "Folder, made where it is missing")->required();
     command->add_flag("--force", options->force, "Replace files that are there");
@@ -42,8 +43,8 @@ void addDeviceExport(CLI::App& app, int& exitCode)
         std::filesystem::create_directories(folder, error);
         for (const auto& [name, text] : files)
             if (!options->force && std::filesystem::exists(folder / name, error)) {
-                exitCode = complain(problemOf(fmt::format("{} already exists; use --force to replace it.",
-                                                          (folder / name).string())));
+                exitCode = complain(
+                    problemOf(fmt::format("{} already exists; use --force to replace it.", (folder / name).string())));
                 return;
             }
         for (const auto& [name, text] : files) {

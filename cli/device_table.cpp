@@ -79,9 +79,10 @@ Expected<Beside> look(const TableOptions& options)
         const SignalProposal proposal = proposeSignal(*device, name, whole, of);
         if (!proposal.signal || proposal.confidence < options.least) {
             say("      {} (line {}): {}{}\n", name, line, proposal.reason,
-                proposal.signal ? fmt::format("; it could be {}.{}{}", proposal.signal->instance, proposal.signal->signal,
-                                              proposal.others.empty() ? "" : ", " + joined(proposal.others, ", "))
-                                : std::string());
+                proposal.signal
+                    ? fmt::format("; it could be {}.{}{}", proposal.signal->instance, proposal.signal->signal,
+                                  proposal.others.empty() ? "" : ", " + joined(proposal.others, ", "))
+                    : std::string());
             open += fmt::format("# name \"{}\" is INSTANCE.SIGNAL\n", whole.empty() ? name : whole);
             continue;
         }
@@ -123,7 +124,8 @@ void addDeviceTable(CLI::App& app, int& exitCode)
     command->add_option("TABLE", options->table, "Text, CSV or workbook (.xlsx)")->required();
     command->add_option("--chip", options->chip, "Device whose instances the names are of: a name or a file");
     command->add_option("--package", options->package, "Which of several columns of pins");
-    command->add_option("--least", options->least, "Take names that are at least this sure")->check(CLI::Range(0.0, 1.0));
+    command->add_option("--least", options->least, "Take names that are at least this sure")
+        ->check(CLI::Range(0.0, 1.0));
     CLI::Option* take = command
                             ->add_option("--take", options->take,
                                          "Write what was understood beside the table (TABLE.columns), or to this file; "

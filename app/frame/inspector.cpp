@@ -66,6 +66,7 @@ Inspector::Inspector(Document& document, ViewState& view, OptionFinder& options,
     connect(&document_, &Document::changed, this, &Inspector::refresh);
     connect(&document_, &Document::changed, &background_, &Background::cancel);
     connect(&view_, &ViewState::selectionChanged, this, &Inspector::refresh);
+    connect(&view_, &ViewState::previewChanged, this, &Inspector::refresh);
     connect(&finder_, &OptionFinder::changed, this, &Inspector::refresh);
     connect(field_, &QLineEdit::returnPressed, this, [this] {
         view_.pending().forget(field_);
@@ -311,11 +312,15 @@ void Inspector::refresh()
     if (const ClockIndex clock = place.kind == Place::Kind::Clock ? s.device->findClock(place.id) : ClockIndex();
         clock >= 0) {
         const ClockNode& node = s.device->clocks[size_t(clock)];
+        // While a change is looked at, what is told is what it would make of the clock.
+        const bool previewed = view_.preview() && view_.preview()->device->name == s.device->name;
+        const Snapshot& seen = previewed ? *view_.preview() : s;
         title = QString::fromStdString(node.name);
-        subtitle = QString::fromStdString(node.id + (s.rates.clocks[size_t(clock)].input >= 0
-                                                         ? ", " + operationText(*s.device, s.rates, clock)
-                                                         : ""));
-        body = clockText(s, clock);
+        subtitle = QString::fromStdString(
+            node.id +
+            (seen.rates.clocks[size_t(clock)].input >= 0 ? ", " + operationText(*s.device, seen.rates, clock) : "") +
+            (previewed ? ", previewed" : ""));
+        body = clockText(seen, clock);
         editable = true;
         const auto said = s.plan.clocks.find(node.id);
         const ClockState& c = s.rates.clocks[size_t(clock)];

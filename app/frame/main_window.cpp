@@ -14,6 +14,7 @@
 #include "app/tuning/goals_form.h"
 #include "app/tuning/interrupts_dialog.h"
 #include "app/tuning/tuning_station.h"
+#include "app/widgets/accessible_items.h"
 #include "app/widgets/needs_list.h"
 #include "app/widgets/panel.h"
 #include "app/wiring/chip_view.h"
@@ -39,6 +40,7 @@ namespace bindrel {
 
 MainWindow::MainWindow(Library library, QWidget* parent) : QMainWindow(parent), document_(std::move(library))
 {
+    installAccessibleItems();
     resize(1280, 800);
     auto* central = new QWidget;
     auto* rows = new QVBoxLayout(central);

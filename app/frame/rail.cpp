@@ -102,7 +102,9 @@ void Rail::paintEvent(QPaintEvent*)
         if (current)
             p.fillRect(QRect(0, rect.top(), 3, rect.height()), t.accent);
         p.setPen(QPen(current ? t.accent : t.ink, 1.4));
-        drawIcon(p, station, QPointF(rect.center().x() - 10, rect.top() + 9));
+        // A long number beside it needs room.
+        const int aside = counts_[size_t(i)].number > 99 ? 6 : 0;
+        drawIcon(p, station, QPointF(rect.center().x() - 10 - aside, rect.top() + 9));
         // The longest name must not touch the edges.
         p.setFont(
             t.text(QFontMetrics(t.text(11, true)).horizontalAdvance(kNames[i]) > width() - 10 ? 10 : 11, current));

@@ -4,6 +4,8 @@
 #include "app/theme/line.h"
 #include "app/theme/theme.h"
 
+#include <fmt/format.h>
+
 #include <QHelpEvent>
 #include <QMouseEvent>
 #include <QPainter>
@@ -111,6 +113,29 @@ QSize BitsView::sizeHint() const
                                       emptyText())
                          .height() +
                      12};
+}
+
+std::vector<AccessibleItem> BitsView::accessibleItems() const
+{
+    std::vector<AccessibleItem> out;
+    for (const Box& box : boxes())
+        out.push_back(
+            {QString::fromStdString(fmt::format(
+                 "{}.{}.{}, bits {}: {}{}", shown_->device->instances[size_t(box.reg->instance)].name,
+                 shown_->device->blockOf(box.reg->instance).registers[size_t(box.reg->reg)].name, box.field->name,
+                 box.field->bitsText(), box.field->in(box.reg->value), box.cause.empty() ? "" : ", " + box.cause)),
+             box.rect.toAlignedRect()});
+    return out;
+}
+
+void BitsView::chooseAccessibleItem(int item)
+{
+    const std::vector<Box> all = boxes();
+    if (item >= 0 && item < int(all.size()))
+        Q_EMIT registerPicked(shown_->device->instances[size_t(all[size_t(item)].reg->instance)].name + "." +
+                              shown_->device->blockOf(all[size_t(item)].reg->instance)
+                                  .registers[size_t(all[size_t(item)].reg->reg)]
+                                  .name);
 }
 
 std::vector<BitsView::Box> BitsView::boxes() const

@@ -2,6 +2,7 @@
 #pragma once
 
 #include "app/session/document.h"
+#include "app/widgets/accessible_items.h"
 
 #include <QWidget>
 
@@ -9,12 +10,15 @@ namespace bindrel {
 
 /// The registers of an instance (or of a pad's port) as strips of fields, with the values that the plan gives them.
 /// Fields that a chosen goal decides are lit; pointing at a field says which goal decides it.
-class BitsView : public QWidget {
+class BitsView : public QWidget, public AccessibleItems {
     Q_OBJECT
 public:
     BitsView(Document& document, QWidget* parent = nullptr);
     void showNeed(NeedIndex need);
     void lightGoal(const std::string& goal);
+    /// Fields with their values and what decides them.
+    std::vector<AccessibleItem> accessibleItems() const override;
+    void chooseAccessibleItem(int item) override;
     QSize sizeHint() const override;
     QSize minimumSizeHint() const override { return {240, sizeHint().height()}; }
 

@@ -15,6 +15,8 @@
 #include <QScrollArea>
 #include <QVBoxLayout>
 
+#include <algorithm>
+
 namespace bindrel {
 
 TuningStation::TuningStation(Document& document, ViewState& view, QWidget* parent)
@@ -113,6 +115,23 @@ void TuningStation::refresh()
 {
     if (!view_.selectedNeed().empty())
         lastNeed_ = view_.selectedNeed();
+    // Who goes to a register, or to a clock that times one need alone, means the need that has it.
+    const Place& place = view_.selected();
+    if (document_.isOpen() && (place.kind == Place::Kind::Register || place.kind == Place::Kind::Instance ||
+                               place.kind == Place::Kind::Clock)) {
+        const Snapshot& s = document_.snapshot();
+        std::vector<std::string> having;
+        for (const Need& need : s.plan.needs) {
+            const InstanceIndex instance = s.device->findInstance(need.binding.instance);
+            if (place.kind == Place::Kind::Clock
+                    ? instance >= 0 && s.device->instances[size_t(instance)].kernel == s.device->findClock(place.id)
+                    : !need.binding.instance.empty() && need.binding.instance == place.id.substr(0, place.id.find('.')))
+                having.push_back(need.id);
+        }
+        const bool shown = std::find(having.begin(), having.end(), lastNeed_) != having.end();
+        if (!having.empty() && !shown && (place.kind != Place::Kind::Clock || having.size() == 1))
+            lastNeed_ = having.front();
+    }
     // Forms and pictures that nobody sees would cost more than the whole pipeline; they are made when they are shown.
     if (!isVisible())
         return;

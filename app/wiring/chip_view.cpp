@@ -219,6 +219,44 @@ void ChipView::resizeEvent(QResizeEvent*)
     setTransform();
 }
 
+std::vector<AccessibleItem> ChipView::accessibleItems() const
+{
+    std::vector<AccessibleItem> out;
+    if (!document_.isOpen())
+        return out;
+    const Snapshot& s = shown();
+    for (size_t i = 0; i < layout_.pins.size() && i < s.device->package.pins.size(); ++i) {
+        const PackagePin& pin = s.device->package.pins[i];
+        QString name = QString("%1, pin %2").arg(QString::fromStdString(pin.name), QString::fromStdString(pin.number));
+        if (pin.pad < 0) {
+            name += pin.kind == PackagePin::Kind::Supply   ? ", supply"
+                    : pin.kind == PackagePin::Kind::Ground ? ", ground"
+                                                           : ", dedicated";
+        } else {
+            const auto& claims = s.bindings.padClaims[size_t(pin.pad)];
+            for (const Claim& claim : claims)
+                name += QString(", %1 %2").arg(
+                    QString::fromStdString(s.plan.needs[size_t(claim.need)].title),
+                    QString::fromStdString(
+                        s.bindings.needs[size_t(claim.need)].seats[size_t(claim.seat)].signal.title));
+            if (const auto net = s.board->nets.find(pin.name); net != s.board->nets.end())
+                name += ", net " + QString::fromStdString(net->second);
+            name += claims.empty() ? ", free" : claims.size() > 1 ? ", in conflict" : "";
+        }
+        out.push_back({name, transform_.mapRect(layout_.pins[i].box).toAlignedRect()});
+    }
+    return out;
+}
+
+void ChipView::chooseAccessibleItem(int item)
+{
+    if (!document_.isOpen())
+        return;
+    const auto& pins = document_.snapshot().device->package.pins;
+    if (item >= 0 && item < int(pins.size()) && pins[size_t(item)].pad >= 0)
+        view_.select({Place::Kind::Pad, pins[size_t(item)].name, {}});
+}
+
 void ChipView::mousePressEvent(QMouseEvent* event)
 {
     pressed_ = event->position();

@@ -4,6 +4,7 @@
 #include "app/frame/option_finder.h"
 #include "app/session/document.h"
 #include "app/session/view_state.h"
+#include "app/widgets/accessible_items.h"
 #include "app/wiring/chip_layout.h"
 
 #include <QTransform>
@@ -15,7 +16,7 @@ namespace bindrel {
 
 /// The wiring picture: parts around the chip, wires, options as ghost wires; selecting, binding by click and drag,
 /// zoom.
-class ChipView : public QWidget {
+class ChipView : public QWidget, public AccessibleItems {
     Q_OBJECT
 public:
     ChipView(Document& document, ViewState& view, OptionFinder& options, QWidget* parent = nullptr);
@@ -38,6 +39,9 @@ public:
     const std::vector<std::pair<QString, Place>>& contestNotes() const { return notes_; }
     QRectF noteRect(int note) const; ///< in this widget
     double scale() const { return transform_.m11(); }
+    /// Pins in the order of the package, each with what it carries and how that stands.
+    std::vector<AccessibleItem> accessibleItems() const override;
+    void chooseAccessibleItem(int item) override;
 
     /// Writes the whole picture, fitted to its size; the ending says how: .svg, .pdf or .png.
     Outcome exportPicture(const QString& path);

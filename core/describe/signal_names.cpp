@@ -90,7 +90,7 @@ const std::vector<WordSpec>& wordsFor(std::string_view blockKind, NamesOf of)
 {
     static const std::vector<WordSpec> none;
     const BlockKind* kind = findBlockKind(blockKind);
-    return !kind                        ? none
+    return !kind                       ? none
            : of == NamesOf::Pads       ? kind->signals
            : of == NamesOf::Interrupts ? kind->events
                                        : kind->requests;
@@ -134,9 +134,9 @@ std::pair<std::string, std::string> withoutNumber(const std::string& name)
 std::string kindCalled(const std::string& name)
 {
     static const std::map<std::string, std::string> all{
-        {"UART", "uart"}, {"USART", "uart"},  {"SERIAL", "uart"}, {"SPI", "spi"},  {"I2C", "i2c"},    {"CAN", "can"},
-        {"USB", "usb"},   {"ADC", "adc"},     {"DAC", "dac"},     {"CMP", "comparator"}, {"COMP", "comparator"},
-        {"TIMER", "timer"}, {"PWM", "timer"}, {"LCD", "segments"}, {"RTC", "rtc"}};
+        {"UART", "uart"},       {"USART", "uart"},  {"SERIAL", "uart"}, {"SPI", "spi"},      {"I2C", "i2c"},
+        {"CAN", "can"},         {"USB", "usb"},     {"ADC", "adc"},     {"DAC", "dac"},      {"CMP", "comparator"},
+        {"COMP", "comparator"}, {"TIMER", "timer"}, {"PWM", "timer"},   {"LCD", "segments"}, {"RTC", "rtc"}};
     const auto found = all.find(withoutNumber(name).first);
     return found == all.end() ? std::string() : found->second;
 }

@@ -52,13 +52,11 @@ public:
     }
 
 private:
-    Problem problem(const std::string& message) const
-    {
-        return problemOf(fmt::format("line {}: {}", line_, message));
-    }
+    Problem problem(const std::string& message) const { return problemOf(fmt::format("line {}: {}", line_, message)); }
     void skip()
     {
-        while (at_ < text_.size() && (text_[at_] == ' ' || text_[at_] == '\t' || text_[at_] == '\r' || text_[at_] == '\n'))
+        while (at_ < text_.size() &&
+               (text_[at_] == ' ' || text_[at_] == '\t' || text_[at_] == '\r' || text_[at_] == '\n'))
             line_ += text_[at_++] == '\n';
     }
     Outcome list(List& into, int depth)
@@ -130,8 +128,8 @@ void collect(const List& list, Netlist& out)
     }
 }
 
-/// IPC-D-356A: test records 317 and 327 (and their kin 3x7) say the net in columns 4 to 17, the part in 21 to 26 and its
-/// pin behind the hyphen in column 27; names longer than the columns stand in parameter records "P  NNAME…".
+/// IPC-D-356A: test records 317 and 327 (and their kin 3x7) say the net in columns 4 to 17, the part in 21 to 26 and
+/// its pin behind the hyphen in column 27; names longer than the columns stand in parameter records "P  NNAME…".
 Expected<Netlist> readIpc356(const std::string& text)
 {
     Netlist out;
@@ -159,8 +157,9 @@ Expected<Netlist> readIpc356(const std::string& text)
         if (!test)
             continue;
         const auto columns = [&line](std::size_t from, std::size_t to) {
-            return from > line.size() ? std::string()
-                                      : std::string(trimmed(line.substr(from - 1, std::min(to, line.size()) - from + 1)));
+            return from > line.size()
+                       ? std::string()
+                       : std::string(trimmed(line.substr(from - 1, std::min(to, line.size()) - from + 1)));
         };
         std::string name = columns(4, 17);
         const std::string ref = columns(21, 26);
@@ -203,12 +202,14 @@ bool isGround(const std::string& net)
 std::optional<Frequency> rateIn(const std::string& value)
 {
     for (std::size_t i = 0; i < value.size(); ++i) {
-        if (value[i] < '0' || value[i] > '9' || (i > 0 && (value[i - 1] == '.' || (value[i - 1] >= '0' && value[i - 1] <= '9'))))
+        if (value[i] < '0' || value[i] > '9' ||
+            (i > 0 && (value[i - 1] == '.' || (value[i - 1] >= '0' && value[i - 1] <= '9'))))
             continue;
         const std::size_t end = lowered(value).find("hz", i);
         if (end == std::string::npos)
             return std::nullopt;
-        if (const Expected<Frequency> rate = parseFrequency(value.substr(i, end + 2 - i)); rate && rate->value > Rational(0))
+        if (const Expected<Frequency> rate = parseFrequency(value.substr(i, end + 2 - i));
+            rate && rate->value > Rational(0))
             return *rate;
     }
     return std::nullopt;
@@ -219,7 +220,8 @@ std::optional<Ppm> toleranceIn(const std::string& value)
 {
     const std::size_t end = lowered(value).find("ppm");
     std::size_t begin = end;
-    while (begin != std::string::npos && begin > 0 && std::string_view("0123456789. ").find(value[begin - 1]) != std::string_view::npos)
+    while (begin != std::string::npos && begin > 0 &&
+           std::string_view("0123456789. ").find(value[begin - 1]) != std::string_view::npos)
         --begin;
     if (end == std::string::npos)
         return std::nullopt;
@@ -299,9 +301,9 @@ Expected<std::string> chipIn(const Netlist& netlist, const Device& device)
     }
     if (best.size() == 1)
         return best[0];
-    return problemOf(best.empty()
-                         ? fmt::format("no part of the netlist has the {} pins of {}.", numbers.size(), device.package.name)
-                         : fmt::format("{} could each be the chip; say which.", listed(best)));
+    return problemOf(
+        best.empty() ? fmt::format("no part of the netlist has the {} pins of {}.", numbers.size(), device.package.name)
+                     : fmt::format("{} could each be the chip; say which.", listed(best)));
 }
 
 Expected<NetTable> netsOf(const Netlist& netlist, const Device& device, const std::string& given)
@@ -328,8 +330,8 @@ Expected<NetTable> netsOf(const Netlist& netlist, const Device& device, const st
             any = true;
             const auto pin = pins.find(uppered(node.pin));
             if (pin == pins.end()) {
-                out.notes.push_back(fmt::format("line {}: {} has no pin {}", net.line, device.package.name,
-                                                printable(node.pin)));
+                out.notes.push_back(
+                    fmt::format("line {}: {} has no pin {}", net.line, device.package.name, printable(node.pin)));
                 continue;
             }
             // A net that leads nowhere else says nothing.

@@ -41,8 +41,8 @@ Expected<Netlist> readNetlist(const std::string& text);
 /// equals the one whose value has the chip's name. Fails where none or several could be.
 Expected<std::string> chipIn(const Netlist& netlist, const Device& device);
 
-/// The chip's nets, and in the notes what else the schematic tells: pulls, crystals with their rates. With `ref` for the
-/// chip, where it cannot be recognised.
+/// The chip's nets, and in the notes what else the schematic tells: pulls, crystals with their rates. With `ref` for
+/// the chip, where it cannot be recognised.
 Expected<NetTable> netsOf(const Netlist& netlist, const Device& device, const std::string& ref = {});
 
 /// A netlist, or a table of pins and nets.

@@ -19,11 +19,7 @@ std::string xmlWords(std::string_view text)
 {
     std::string out;
     for (const char c : text)
-        out += c == '<'   ? "&lt;"
-               : c == '>' ? "&gt;"
-               : c == '&' ? "&amp;"
-               : c == '"' ? "&quot;"
-                          : std::string(1, c);
+        out += c == '<' ? "&lt;" : c == '>' ? "&gt;" : c == '&' ? "&amp;" : c == '"' ? "&quot;" : std::string(1, c);
     return out;
 }
 
@@ -71,8 +67,9 @@ std::string fieldElement(const Field& field, const std::string& name, int low, i
     std::string about = field.about;
     if (field.access == Access::Key)
         about += fmt::format("{}Every write must carry 0x{:X} here.", about.empty() ? "" : " ", field.key);
-    std::string out = fmt::format("          <field>{}{}<bitOffset>{}</bitOffset><bitWidth>{}</bitWidth><access>{}</access>",
-                                  element("name", name), element("description", about), low, bits, access);
+    std::string out =
+        fmt::format("          <field>{}{}<bitOffset>{}</bitOffset><bitWidth>{}</bitWidth><access>{}</access>",
+                    element("name", name), element("description", about), low, bits, access);
     if (written)
         out += fmt::format("<modifiedWriteValues>{}</modifiedWriteValues>", written);
     if (clearedByReading)
@@ -98,9 +95,10 @@ void addRegister(std::string& out, const Register& reg, std::uint32_t reset, std
                  const std::string& block)
 {
     const auto head = [&](const std::string& name, std::uint32_t offset, int width, std::uint32_t value) {
-        out += fmt::format("        <register>{}{}<addressOffset>0x{:X}</addressOffset><size>{}</size><resetValue>0x{:X}"
-                           "</resetValue>",
-                           element("name", name), element("description", reg.about), offset, width, value);
+        out +=
+            fmt::format("        <register>{}{}<addressOffset>0x{:X}</addressOffset><size>{}</size><resetValue>0x{:X}"
+                        "</resetValue>",
+                        element("name", name), element("description", reg.about), offset, width, value);
     };
     if (!reg.guards.empty())
         left.push_back(fmt::format("{}.{}: what must be written before it", block, reg.name));
@@ -153,7 +151,8 @@ std::map<int, std::vector<std::string>> signalsAt(const Device& device, const Pa
         const Route& route = device.routes[size_t(index)];
         const Instance& instance = device.instances[size_t(route.instance)];
         const std::string name = instance.name + "." + instance.signals[size_t(route.signal)].name;
-        const bool simple = route.mechanism == Route::Mechanism::Selector && route.selects.size() <= 1 && route.group < 0;
+        const bool simple =
+            route.mechanism == Route::Mechanism::Selector && route.selects.size() <= 1 && route.group < 0;
         if (route.wired() || (route.mechanism == Route::Mechanism::Fixed))
             out[-1].push_back(name);
         else if (simple && route.code >= 0)
@@ -168,11 +167,12 @@ std::map<int, std::vector<std::string>> signalsAt(const Device& device, const Pa
 
 std::string registerXml(const Device& device, std::vector<std::string>& left)
 {
-    std::string out = fmt::format("<?xml version=\"1.0\" encoding=\"utf-8\"?>\n<device schemaVersion=\"1.3\" "
-                                  "xmlns:xs=\"http://www.w3.org/2001/XMLSchema-instance\">\n  {}<version>1.0</version>\n"
-                                  "  {}\n  <addressUnitBits>8</addressUnitBits>\n  <width>32</width>\n  <peripherals>\n",
-                                  element("name", identifier(device.name)),
-                                  element("description", device.about.empty() ? device.name : device.about));
+    std::string out =
+        fmt::format("<?xml version=\"1.0\" encoding=\"utf-8\"?>\n<device schemaVersion=\"1.3\" "
+                    "xmlns:xs=\"http://www.w3.org/2001/XMLSchema-instance\">\n  {}<version>1.0</version>\n"
+                    "  {}\n  <addressUnitBits>8</addressUnitBits>\n  <width>32</width>\n  <peripherals>\n",
+                    element("name", identifier(device.name)),
+                    element("description", device.about.empty() ? device.name : device.about));
     std::map<int, std::string> first; // block -> the instance that has its registers
     for (const Instance& instance : device.instances) {
         const Block& block = device.blocks[size_t(instance.block)];
@@ -184,8 +184,9 @@ std::string registerXml(const Device& device, std::vector<std::string>& left)
                                       element("name", identifier(instance.name + "_" + event)), number);
         const auto known = first.find(int(instance.block));
         if (known != first.end() && instance.resets.empty()) {
-            out += fmt::format("    <peripheral derivedFrom=\"{}\">{}<baseAddress>0x{:08X}</baseAddress>{}</peripheral>\n",
-                               known->second, element("name", identifier(instance.name)), instance.base, interrupts);
+            out +=
+                fmt::format("    <peripheral derivedFrom=\"{}\">{}<baseAddress>0x{:08X}</baseAddress>{}</peripheral>\n",
+                            known->second, element("name", identifier(instance.name)), instance.base, interrupts);
             continue;
         }
         if (known == first.end() && instance.resets.empty())
@@ -194,15 +195,16 @@ std::string registerXml(const Device& device, std::vector<std::string>& left)
         for (const Register& reg : block.registers)
             for (const auto& [offset, bytes] : reg.places())
                 size = std::max(size, offset + bytes);
-        out += fmt::format("    <peripheral>\n      {}{}{}<baseAddress>0x{:08X}</baseAddress>"
-                           "<addressBlock><offset>0</offset><size>0x{:X}</size><usage>registers</usage></addressBlock>{}\n"
-                           "      <registers>\n",
-                           element("name", identifier(instance.name)), element("description", block.about),
-                           element("groupName", identifier(block.name)), instance.base, size, interrupts);
+        out +=
+            fmt::format("    <peripheral>\n      {}{}{}<baseAddress>0x{:08X}</baseAddress>"
+                        "<addressBlock><offset>0</offset><size>0x{:X}</size><usage>registers</usage></addressBlock>{}\n"
+                        "      <registers>\n",
+                        element("name", identifier(instance.name)), element("description", block.about),
+                        element("groupName", identifier(block.name)), instance.base, size, interrupts);
         for (std::size_t r = 0; r < block.registers.size(); ++r) {
             const auto other = instance.resets.find(RegisterIndex(int(r)));
-            addRegister(out, block.registers[r], other == instance.resets.end() ? block.registers[r].reset : other->second,
-                        left, block.name);
+            addRegister(out, block.registers[r],
+                        other == instance.resets.end() ? block.registers[r].reset : other->second, left, block.name);
         }
         out += "      </registers>\n    </peripheral>\n";
     }
@@ -257,8 +259,8 @@ std::string pinFunctionTable(const Device& device, std::vector<std::string>& lef
     const auto line = [&](const std::string& number, const std::string& name, const char* type, PadIndex pad) {
         std::vector<std::string> cells{number, name, type};
         for (const int code : codes)
-            cells.push_back(pad < 0 || !signals[size_t(pad)].contains(code) ? ""
-                                                                            : joined(signals[size_t(pad)][code], " / "));
+            cells.push_back(
+                pad < 0 || !signals[size_t(pad)].contains(code) ? "" : joined(signals[size_t(pad)][code], " / "));
         cells.push_back(pad < 0 || !signals[size_t(pad)].contains(-1) ? "" : joined(signals[size_t(pad)][-1], " / "));
         out += csvLine(cells);
     };

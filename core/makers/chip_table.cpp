@@ -41,8 +41,9 @@ bool takeMarks(std::string& text)
             }
         if (text.ends_with(')') || text.ends_with(']')) {
             const std::size_t open = text.find_last_of("([");
-            const std::string_view inside =
-                open == std::string::npos ? std::string_view() : std::string_view(text).substr(open + 1, text.size() - open - 2);
+            const std::string_view inside = open == std::string::npos
+                                                ? std::string_view()
+                                                : std::string_view(text).substr(open + 1, text.size() - open - 2);
             if (open > 0 && open != std::string::npos && !inside.empty() && inside.size() <= 2 &&
                 inside.find_first_not_of("0123456789") == std::string_view::npos) {
                 text.resize(open);
@@ -184,11 +185,12 @@ private:
                 *std::find_if(row.cells.begin(), row.cells.end(), [](const auto& cell) { return !isNothing(cell); });
             // "Port A", "(1) Only on …", "Table 7 (continued)"
             const bool words = filled == 1 && first.find(' ') != std::string::npos;
-            const bool note = first.starts_with('(') || lowered(first).starts_with("note") ||
-                              lowered(first).starts_with("table ");
+            const bool note =
+                first.starts_with('(') || lowered(first).starts_with("note") || lowered(first).starts_with("table ");
             if (note || (words && keys <= 1 && !(keys == 0 && !rows_.empty()))) {
                 if (!note)
-                    remark(row.line, fmt::format("\"{}\" is passed over as a heading.", printable(first.substr(0, 60))));
+                    remark(row.line,
+                           fmt::format("\"{}\" is passed over as a heading.", printable(first.substr(0, 60))));
                 continue;
             }
             if (keys == 0 && !rows_.empty()) {
@@ -196,8 +198,9 @@ private:
                     if (isNothing(row.cells[c]))
                         continue;
                     std::string& cell = rows_.back().cells[c];
-                    const bool within = !cell.empty() && (cell.back() == '_' || cell.back() == '.' || cell.back() == '/' ||
-                                                          row.cells[c].front() == '_' || row.cells[c].front() == '/');
+                    const bool within =
+                        !cell.empty() && (cell.back() == '_' || cell.back() == '.' || cell.back() == '/' ||
+                                          row.cells[c].front() == '_' || row.cells[c].front() == '/');
                     cell += (cell.empty() || isNothing(cell) || within ? "" : "\n") + row.cells[c];
                 }
                 continue;
@@ -319,12 +322,12 @@ private:
         ++out_.rows;
         const std::string type = lowered(cell(row, What::Type));
         const PowerName power = powerOf(pin.name);
-        pin.kind = type == "supply" || type == "power" || type == "s" || type == "p" ? MakersPin::Kind::Supply
-                   : type == "ground" || type == "g"                              ? MakersPin::Kind::Ground
-                   : type == "dedicated" || type == "nc" || lowered(pin.name) == "nc"            ? MakersPin::Kind::Dedicated
-                   : power == PowerName::Supply                                   ? MakersPin::Kind::Supply
-                   : power == PowerName::Ground                                   ? MakersPin::Kind::Ground
-                                                                                  : MakersPin::Kind::Pad;
+        pin.kind = type == "supply" || type == "power" || type == "s" || type == "p"  ? MakersPin::Kind::Supply
+                   : type == "ground" || type == "g"                                  ? MakersPin::Kind::Ground
+                   : type == "dedicated" || type == "nc" || lowered(pin.name) == "nc" ? MakersPin::Kind::Dedicated
+                   : power == PowerName::Supply                                       ? MakersPin::Kind::Supply
+                   : power == PowerName::Ground                                       ? MakersPin::Kind::Ground
+                                                                                      : MakersPin::Kind::Pad;
         // A package of several columns, and this pin is not on the one that is read.
         const bool absent = pinColumn_ >= 0 && pin.number.empty();
         if (!absent && pinColumn_ >= 0) {
@@ -355,8 +358,8 @@ private:
                     if (code >= 0)
                         lead(pin.name, code, signal, row.line);
                     else
-                        remark(row.line, fmt::format("{}.{} has no code, so nothing can lead it to {}.", signal.instance,
-                                                     signal.signal, pin.name));
+                        remark(row.line, fmt::format("{}.{} has no code, so nothing can lead it to {}.",
+                                                     signal.instance, signal.signal, pin.name));
                 }
         }
         return {};

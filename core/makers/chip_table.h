@@ -20,8 +20,8 @@ struct ChipTable {
 
 /// Reads a table of pins and functions, of signals, of interrupts or of DMA requests as its columns say: sections
 /// "package", "pads", "instances". A name that the columns do not give a signal is not read, with a remark; so is each
-/// row that says nothing. Cells that run on in the next row, repeated headings, headings of groups and marks of footnotes
-/// are understood. `package` chooses among several columns of pins; empty: the first.
+/// row that says nothing. Cells that run on in the next row, repeated headings, headings of groups and marks of
+/// footnotes are understood. `package` chooses among several columns of pins; empty: the first.
 Expected<ChipTable> readChipTable(const Grid& grid, const Columns& columns, const std::string& name,
                                   const std::string& package);
 

@@ -37,14 +37,13 @@ bool isPinNumber(std::string_view text)
     while (i < text.size() && i < 2 && text[i] >= 'A' && text[i] <= 'Z')
         ++i;
     const std::size_t digits = text.size() - i;
-    return digits > 0 && digits <= (i == 0 ? 4 : 2) &&
-           std::all_of(text.begin() + long(i), text.end(), isDigit);
+    return digits > 0 && digits <= (i == 0 ? 4 : 2) && std::all_of(text.begin() + long(i), text.end(), isDigit);
 }
 
 bool isNothing(std::string_view text)
 {
-    static const std::set<std::string, std::less<>> dashes{"",  "-",  "\u2013", "\u2014", "\u2212", "--", "n/a",
-                                                           "N/A", "nc", "."};
+    static const std::set<std::string, std::less<>> dashes{"",   "-",   "\u2013", "\u2014", "\u2212",
+                                                           "--", "n/a", "N/A",    "nc",     "."};
     return dashes.contains(text);
 }
 
@@ -72,17 +71,31 @@ int codeIn(const std::string& heading)
         --digits;
     const std::string number = text.substr(digits);
     // "Peripheral function F1": the last word says it.
-    if (const std::size_t blank = text.rfind(' '); blank != std::string::npos && blank + 2 < text.size() &&
-                                                   !isDigit(text[blank + 1]) && digits > blank + 1)
+    if (const std::size_t blank = text.rfind(' ');
+        blank != std::string::npos && blank + 2 < text.size() && !isDigit(text[blank + 1]) && digits > blank + 1)
         text = text.substr(blank + 1), digits = text.size() - number.size();
     if (number.empty() || number.size() > 2)
         return -1;
     std::string word = text.substr(0, digits);
     while (!word.empty() && word.back() == ' ')
         word.pop_back();
-    static const std::set<std::string> words{"",     "af",     "alt",      "f",         "fn",   "func",
-                                             "function", "mux", "mode",     "code",      "option", "alternate",
-                                             "alternate function", "alt function", "select", "sel", "p"};
+    static const std::set<std::string> words{"",
+                                             "af",
+                                             "alt",
+                                             "f",
+                                             "fn",
+                                             "func",
+                                             "function",
+                                             "mux",
+                                             "mode",
+                                             "code",
+                                             "option",
+                                             "alternate",
+                                             "alternate function",
+                                             "alt function",
+                                             "select",
+                                             "sel",
+                                             "p"};
     return words.contains(word) ? std::stoi(number) : -1;
 }
 
@@ -269,9 +282,10 @@ Expected<Columns> recogniseColumns(const Grid& grid, const std::string& name)
         break;
     }
     if (out.body == 0)
-        return columnsProblem(name, grid.rows.empty() ? 0 : grid.rows.front().line,
-                         "no row of headings is recognised: a table has a column \"pad\" (or \"name\"), \"signal\", or a "
-                         "number with \"interrupt\" or \"source\".");
+        return columnsProblem(
+            name, grid.rows.empty() ? 0 : grid.rows.front().line,
+            "no row of headings is recognised: a table has a column \"pad\" (or \"name\"), \"signal\", or a "
+            "number with \"interrupt\" or \"source\".");
     // A second row of headings: what stands below a heading that spans several columns.
     if (out.body < grid.rows.size() && !grid.byPosition) {
         const Grid::Row& below = grid.rows[out.body];
@@ -362,8 +376,8 @@ std::string columnsText(const Columns& columns, const std::string& table)
             out += c == '"' ? "''" : std::string(1, c);
         return out + "\"";
     };
-    std::string out = fmt::format("# How {} is read: what its columns say, and what the names in it stand for.\n",
-                                  printable(table));
+    std::string out =
+        fmt::format("# How {} is read: what its columns say, and what the names in it stand for.\n", printable(table));
     for (const Column& column : columns.columns) {
         if (column.heading.empty())
             continue;
@@ -403,7 +417,8 @@ Expected<Columns> readColumns(const std::string& text, const std::string& name, 
         const std::size_t is = close == std::string_view::npos ? close : line.find(" is ", close);
         const std::string what(trimmed(line.substr(0, open == std::string_view::npos ? 0 : open)));
         if (is == std::string_view::npos || (what != "column" && what != "name"))
-            return columnsProblem(name, number, "is neither: column \"HEADING\" is …, nor: name \"NAME\" is INSTANCE.SIGNAL.");
+            return columnsProblem(name, number,
+                                  "is neither: column \"HEADING\" is …, nor: name \"NAME\" is INSTANCE.SIGNAL.");
         std::string key(line.substr(open + 1, close - open - 1));
         for (std::size_t at = 0; (at = key.find("''", at)) != std::string::npos; ++at)
             key.replace(at, 2, "\"");
@@ -418,9 +433,10 @@ Expected<Columns> readColumns(const std::string& text, const std::string& name, 
             static const std::set<std::string> directions{"in", "out", "both", "analog"};
             if (dot == std::string::npos || dot == 0 || dot + 1 == words[0].size() || words.size() > 2 ||
                 (words.size() == 2 && !directions.contains(words[1])))
-                return columnsProblem(name, number,
-                                 "a name stands for INSTANCE.SIGNAL, with in, out, both or analog behind it, or is "
-                                 "ignored.");
+                return columnsProblem(
+                    name, number,
+                    "a name stands for INSTANCE.SIGNAL, with in, out, both or analog behind it, or is "
+                    "ignored.");
             out.names[key] =
                 TableSignal{words[0].substr(0, dot), words[0].substr(dot + 1), words.size() == 2 ? words[1] : ""};
             continue;
@@ -446,8 +462,9 @@ Expected<Columns> readColumns(const std::string& text, const std::string& name, 
             }
         }
         if (!known)
-            return columnsProblem(name, number, fmt::format("\"{}\" is not what a column can be; use {}.{}", printable(value),
-                                                       listed(kinds), didYouMean(value, kinds)));
+            return columnsProblem(name, number,
+                                  fmt::format("\"{}\" is not what a column can be; use {}.{}", printable(value),
+                                              listed(kinds), didYouMean(value, kinds)));
         said[key] = column;
     }
     if (said.empty())
@@ -466,9 +483,8 @@ Expected<Columns> readColumns(const std::string& text, const std::string& name, 
                     if (!isNothing(below[c]) && below[c] != headings[c])
                         headings[c] += (headings[c].empty() ? "" : " ") + below[c];
             }
-            const std::size_t there = std::size_t(std::count_if(headings.begin(), headings.end(), [&said](const auto& h) {
-                return !h.empty() && said.contains(h);
-            }));
+            const std::size_t there = std::size_t(std::count_if(
+                headings.begin(), headings.end(), [&said](const auto& h) { return !h.empty() && said.contains(h); }));
             if (there <= most)
                 continue;
             most = there;
@@ -480,11 +496,11 @@ Expected<Columns> readColumns(const std::string& text, const std::string& name, 
             }
         }
     for (const auto& [heading, column] : said)
-        if (column.what != What::Ignored && std::none_of(out.columns.begin(), out.columns.end(), [&](const Column& c) {
-                return c.heading == heading;
-            }))
-            return columnsProblem(table, 0, fmt::format("has no column \"{}\", which {} says is {}.", printable(heading), name,
-                                                   nameOf(column.what)));
+        if (column.what != What::Ignored &&
+            std::none_of(out.columns.begin(), out.columns.end(), [&](const Column& c) { return c.heading == heading; }))
+            return columnsProblem(table, 0,
+                                  fmt::format("has no column \"{}\", which {} says is {}.", printable(heading), name,
+                                              nameOf(column.what)));
     return out;
 }
 

@@ -127,8 +127,8 @@ Expected<Grid> readWorkbook(const std::string& bytes, const std::string& name, c
     const std::optional<std::string> sheet = path ? archive.part(*path) : std::nullopt;
     if (!sheet)
         return workbookProblem(name, wanted.empty()
-                                   ? std::string("has no sheet that can be read, or one of more than 64 MiB.")
-                                   : fmt::format("has no sheet \"{}\" that can be read.", printable(wanted)));
+                                         ? std::string("has no sheet that can be read, or one of more than 64 MiB.")
+                                         : fmt::format("has no sheet \"{}\" that can be read.", printable(wanted)));
     std::vector<std::string> shared;
     if (const std::optional<std::string> strings = archive.part("xl/sharedStrings.xml")) {
         pugi::xml_document xml;

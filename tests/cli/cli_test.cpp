@@ -10,6 +10,7 @@
 #include <QJsonDocument>
 #include <QJsonObject>
 #include <QProcess>
+#include <QRegularExpression>
 
 using namespace bindrel::test;
 
@@ -64,6 +65,39 @@ private Q_SLOTS:
         QCOMPARE(cli({"check", "done.bindrel", "--format", "xml"}).code, 2);
         QCOMPARE(cli({"--help"}).code, 0);
         QCOMPARE(cli({"check", "."}).code, 2);
+    }
+
+    void everyCommandIsExplained()
+    {
+        const Result all = cli({"--help"});
+        QVERIFY(all.code == 0);
+        const Result page = cli({"manual"}), bash = cli({"completion", "bash"}), zsh = cli({"completion", "zsh"});
+        int commands = 0;
+        const QString text = QString::fromUtf8(all.out);
+        static const QRegularExpression row("^  ([a-z]+) {2,}", QRegularExpression::MultilineOption);
+        for (auto it = row.globalMatch(text.mid(text.indexOf("Subcommands:"))); it.hasNext();) {
+            const QString name = it.next().captured(1);
+            ++commands;
+            const Result help = cli({"help", name});
+            QVERIFY2(help.code == 0 && help.out.contains("--help"), qPrintable(name));
+            QVERIFY2(page.out.contains((".SS " + name + "\n").toUtf8()), qPrintable(name));
+            QVERIFY2(bash.out.contains(name.toUtf8()) && zsh.out.contains(("'" + name + ":").toUtf8()),
+                     qPrintable(name));
+        }
+        QVERIFY(commands > 15);
+        QCOMPARE(cli({"help", "device", "table"}).code, 0);
+        QCOMPARE(cli({"help", "frobnicate"}).code, 2);
+        // The shell itself reads the script, and completes by it.
+        QProcess shell;
+        shell.start(
+            "bash",
+            {"-c", QString::fromUtf8(bash.out) +
+                       "\nCOMP_WORDS=(bindrel-cli dev); COMP_CWORD=1; _bindrel_cli; echo ${COMPREPLY[@]}"
+                       "\nCOMP_WORDS=(bindrel-cli device ta); COMP_CWORD=2; _bindrel_cli; echo ${COMPREPLY[@]}"
+                       "\nCOMP_WORDS=(bindrel-cli bind --wr); COMP_CWORD=2; _bindrel_cli; echo ${COMPREPLY[@]}"});
+        QVERIFY(shell.waitForFinished());
+        QCOMPARE(QString::fromUtf8(shell.readAllStandardOutput()).split('\n').mid(0, 3),
+                 QStringList({"device", "table", "--write"}));
     }
 
     void setChangesAllOrNothing()

@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/base/text.h"
 #include "core/device/load_device.h"
 #include "core/interchange/netlist.h"
 #include "core/interchange/open_forms.h"
@@ -28,7 +29,7 @@ class NetlistTest : public QObject {
         int others = 0;
         for (const PackagePin& pin : s.device->package.pins) {
             const auto net = pin.pad < 0 ? s.board->nets.end() : s.board->nets.find(pin.name);
-            const std::string name = net != s.board->nets.end()                 ? net->second
+            const std::string name = net != s.board->nets.end()             ? net->second
                                      : pin.kind == PackagePin::Kind::Supply ? "3V3"
                                      : pin.kind == PackagePin::Kind::Ground ? "GND"
                                                                             : "unconnected-(" + pin.number + ")";
@@ -55,7 +56,8 @@ class NetlistTest : public QObject {
         for (const auto& [net, all] : byNet(nodes)) {
             out += fmt::format("    (net (code \"{}\") (name \"/{}\")\n", ++code, net);
             for (const Node& node : all)
-                out += fmt::format("      (node (ref \"{}\") (pin \"{}\") (pintype \"bidirectional\"))\n", node.ref, node.pin);
+                out += fmt::format("      (node (ref \"{}\") (pin \"{}\") (pintype \"bidirectional\"))\n", node.ref,
+                                   node.pin);
             out += "    )\n";
         }
         return out + "  )\n)\n";
@@ -76,7 +78,8 @@ class NetlistTest : public QObject {
                 }
                 name = known;
             }
-            tests += fmt::format("327{:<14}   {:<6}-{:<4}      A01X+012345Y-067890X0600Y0600R000S0\n", name, node.ref, node.pin);
+            tests += fmt::format("327{:<14}   {:<6}-{:<4}      A01X+012345Y-067890X0600Y0600R000S0\n", name, node.ref,
+                                 node.pin);
         }
         return out + tests + "999\n";
     }
@@ -101,7 +104,8 @@ private Q_SLOTS:
             for (int round = 0; round < 10; ++round) {
                 const std::string chip = "U" + std::to_string(1 + random() % 9);
                 const std::vector<Node> nodes = nodesOf(*s, chip, random);
-                for (const std::string& text : {expressions(nodes, "    (comp (ref \"" + chip + "\") (value \"x\"))\n"), ipc356(nodes)}) {
+                for (const std::string& text :
+                     {expressions(nodes, "    (comp (ref \"" + chip + "\") (value \"x\"))\n"), ipc356(nodes)}) {
                     const Expected<NetTable> table = readNets(text, *s->device);
                     QVERIFY2(table, table ? "" : (table.problem().message + "\n" + text.substr(0, 400)).c_str());
                     QVERIFY(netsIn(*table) == meant);
@@ -143,13 +147,16 @@ private Q_SLOTS:
         QVERIFY(!pinOf(in).empty());
         const auto notes = [&](const char* value) {
             const Expected<NetTable> table = readNets(
-                expressions(nodes, fmt::format("    (comp (ref \"Y1\") (value \"{}\"))\n    (comp (ref \"R7\") (value \"4k7\"))\n",
-                                               value)),
+                expressions(
+                    nodes,
+                    fmt::format("    (comp (ref \"Y1\") (value \"{}\"))\n    (comp (ref \"R7\") (value \"4k7\"))\n",
+                                value)),
                 *s->device);
             return table ? *table : NetTable{{}, {table.problem().message}, {}, false};
         };
         const NetTable plain = notes("14.7MHz");
-        QVERIFY2(QString::fromStdString(joined(plain.notes, "\n")).contains("R7 (4k7) pulls " + QString::fromStdString(pulled) + " up"),
+        QVERIFY2(QString::fromStdString(joined(plain.notes, "\n"))
+                     .contains("R7 (4k7) pulls " + QString::fromStdString(pulled) + " up"),
                  joined(plain.notes, "\n").c_str());
         QVERIFY(QString::fromStdString(joined(plain.notes, "\n")).contains("Y1 (14.7MHz) drives HFX with 14.7 MHz"));
         QVERIFY(plain.crystals.empty());
@@ -162,15 +169,16 @@ private Q_SLOTS:
     void whatIsNoNetlistIsRefused()
     {
         const auto device = *library().device("SE4332-C64");
-        for (const char* text : {"(export", "(export (nets))", "(a \"b", "(((((((", "(export (nets (net (name A) (node (ref U1) (pin 1)))))",
+        for (const char* text : {"(export", "(export (nets))", "(a \"b", "(((((((",
+                                 "(export (nets (net (name A) (node (ref U1) (pin 1)))))",
                                  "317A              U1    -1\n317A              U1    -2\n"})
             QVERIFY2(!readNets(text, *device), text);
         QVERIFY(!readNets(std::string(100, '(') + std::string(100, ')'), *device));
         // Two chips that look alike: a person says which.
         std::string two = "(export (nets\n";
         for (const PackagePin& pin : device->package.pins)
-            two += fmt::format("(net (name N{}) (node (ref U1) (pin {})) (node (ref U2) (pin {})))\n", pin.number, pin.number,
-                               pin.number);
+            two += fmt::format("(net (name N{}) (node (ref U1) (pin {})) (node (ref U2) (pin {})))\n", pin.number,
+                               pin.number, pin.number);
         two += "))";
         QVERIFY(readNets(two, *device).problem().message.find("U1 and U2") != std::string::npos);
         QVERIFY(readNets(two, *device, "U2"));
@@ -237,7 +245,8 @@ private Q_SLOTS:
                 const Block& block = device->blocks[size_t(instance.block)];
                 if (block.registers.empty() || !read["instances"].contains(instance.name))
                     continue;
-                const auto& there = read["blocks"][read["instances"][instance.name]["block"].get<std::string>()]["registers"];
+                const auto& there =
+                    read["blocks"][read["instances"][instance.name]["block"].get<std::string>()]["registers"];
                 for (const Register& reg : block.registers) {
                     if (!reg.parts.empty() || !there.contains(reg.name))
                         continue; // arrays have their pattern as a name
@@ -245,7 +254,8 @@ private Q_SLOTS:
                         if (!field.pieces.empty() || !there[reg.name]["fields"].contains(field.name))
                             continue;
                         const auto& said = there[reg.name]["fields"][field.name];
-                        const std::string bits = said.is_string() ? said.get<std::string>() : said["bits"].get<std::string>();
+                        const std::string bits =
+                            said.is_string() ? said.get<std::string>() : said["bits"].get<std::string>();
                         QVERIFY2(bits == field.bitsText(), (block.name + "." + reg.name + "." + field.name).c_str());
                         ++fields;
                     }

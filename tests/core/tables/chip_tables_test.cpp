@@ -38,7 +38,8 @@ class ChipTablesTest : public QObject {
         const Expected<Columns> so = !grid             ? Expected<Columns>(grid.problem())
                                      : columns.empty() ? recogniseColumns(*grid, "t.csv")
                                                        : readColumns(columns, "t.columns", *grid, "t.csv");
-        const Expected<ChipTable> table = so ? readChipTable(*grid, *so, "t.csv", package) : Expected<ChipTable>(so.problem());
+        const Expected<ChipTable> table =
+            so ? readChipTable(*grid, *so, "t.csv", package) : Expected<ChipTable>(so.problem());
         if (!table)
             return nlohmann::ordered_json{{"problem", table.problem().text()}};
         return table->file.sections.value();
@@ -58,7 +59,8 @@ class ChipTablesTest : public QObject {
                 if (form == "bars")
                     line += "| " + cell + " ";
                 else if (form == "blanks")
-                    line += (cell.empty() ? "-" : cell) + std::string(widths[c] + 3 - std::max<size_t>(cell.size(), 1), ' ');
+                    line += (cell.empty() ? "-" : cell) +
+                            std::string(widths[c] + 3 - std::max<size_t>(cell.size(), 1), ' ');
                 else if (form == "commas")
                     line += (c ? "," : "") + (cell.find(',') == std::string::npos ? cell : "\"" + cell + "\"");
                 else
@@ -79,7 +81,8 @@ private Q_SLOTS:
     {
         QVERIFY(read("a,b\n1,\"x, y\"\n") == (Rows{{"a", "b"}, {"1", "x, y"}}));
         QVERIFY(read("a;b\n\"x\ny\";\"say \"\"so\"\"\"\n") == (Rows{{"a", "b"}, {"x\ny", "say \"so\""}}));
-        QVERIFY(read("\xEF\xBB\xBF" "a\tb\r\n1\t\t\r\n\r\n") == (Rows{{"a", "b"}, {"1", "", ""}}));
+        QVERIFY(read("\xEF\xBB\xBF"
+                     "a\tb\r\n1\t\t\r\n\r\n") == (Rows{{"a", "b"}, {"1", "", ""}}));
         QVERIFY(read("| a | b |\n|---|:-:|\n| 1 |  |\n") == (Rows{{"a", "b"}, {"1", ""}}));
         QVERIFY(read("Pin   Name  here\n 1    PA0\n") == (Rows{{"Pin", "Name", "here"}, {"1", "PA0"}}));
         QVERIFY(read("a\tb\n\"never closed\n" + std::string(200'000, 'x'))[0][0].find("quote") != std::string::npos);
@@ -153,11 +156,12 @@ private Q_SLOTS:
                                  "Port A pads,,,,,\n2,B1,PA0(1),TIM1_CH1/CH1N,UART2_,ADC1 input 3\n,,,,TX,\n"
                                  "Pin,,Name,Alternate,,Analog\nQ16,B9,,AF1,AF2,\n3,-,PA1,RXD2,,\n4,C1,GND,,,\n"
                                  "\"(1) See 4.2, too.\",,,,,\n";
-        const std::string columns = "column \"Pin Q16\" is pin of Q16\ncolumn \"B9\" is pin of B9\ncolumn \"Name\" is pad\n"
-                                    "column \"Alternate AF1\" is code 1\ncolumn \"AF2\" is code 2\ncolumn \"Analog\" is fixed\n"
-                                    "name \"TIM1_CH1\" is TIM1.CH1 both\nname \"TIM1_CH1N\" is TIM1.CH1N out\n"
-                                    "name \"UART2_TX\" is UART2.TX out\nname \"ADC1 input 3\" is ADC1.IN3 analog\n"
-                                    "name \"RXD2\" is UART2.RX in\n";
+        const std::string columns =
+            "column \"Pin Q16\" is pin of Q16\ncolumn \"B9\" is pin of B9\ncolumn \"Name\" is pad\n"
+            "column \"Alternate AF1\" is code 1\ncolumn \"AF2\" is code 2\ncolumn \"Analog\" is fixed\n"
+            "name \"TIM1_CH1\" is TIM1.CH1 both\nname \"TIM1_CH1N\" is TIM1.CH1N out\n"
+            "name \"UART2_TX\" is UART2.TX out\nname \"ADC1 input 3\" is ADC1.IN3 analog\n"
+            "name \"RXD2\" is UART2.RX in\n";
         const auto wide = sections(text, columns, "Q16"), balls = sections(text, columns, "B9");
         QVERIFY2(wide["pads"]["PA0"]["routes"]["1"] == nlohmann::ordered_json({"TIM1.CH1", "TIM1.CH1N"}),
                  wide.dump().c_str());
@@ -173,12 +177,13 @@ private Q_SLOTS:
         QVERIFY(!sections(text, "").dump().empty() && sections(text, "").dump().find("UART2") == std::string::npos);
         // Columns that moved are found; one that is gone is told.
         const std::string moved = "Name,AF2,Pin,Alternate AF1\nPA0,UART2_TX,7,-\n";
-        const std::string few = "column \"Pin\" is pin\ncolumn \"Name\" is pad\ncolumn \"AF2\" is code 2\nname \"UART2_TX\" "
-                                "is UART2.TX out\n";
+        const std::string few =
+            "column \"Pin\" is pin\ncolumn \"Name\" is pad\ncolumn \"AF2\" is code 2\nname \"UART2_TX\" "
+            "is UART2.TX out\n";
         QCOMPARE(sections(moved, few)["pads"]["PA0"]["routes"]["2"].get<std::string>(), std::string("UART2.TX"));
         QVERIFY(sections(moved, few + "column \"AF9\" is code 9\n").dump().find("AF9") != std::string::npos);
-        for (const char* wrong : {"column \"Pin\" is pinn\n", "name \"X\" is UART\n", "colum \"Pin\" is pin\n", "column Pin\n",
-                                  "column \"AF2\" is code x\n", "name \"X\" is A.B sideways\n"})
+        for (const char* wrong : {"column \"Pin\" is pinn\n", "name \"X\" is UART\n", "colum \"Pin\" is pin\n",
+                                  "column Pin\n", "column \"AF2\" is code x\n", "name \"X\" is A.B sideways\n"})
             QVERIFY2(sections(moved, few + wrong).contains("problem"), wrong);
     }
 
@@ -189,11 +194,13 @@ private Q_SLOTS:
                                      "column \"Signal\" is signal\ncolumn \"Available on\" is pads\n" + names);
         QVERIFY2(signal["pads"]["PB6"]["routes"]["4"] == "UART2.TX" && signal["pads"]["PA3"]["fixed"][0] == "ADC1.IN3",
                  signal.dump().c_str());
-        const auto irq = sections("No;Interrupt\n5;UART2\n6;Reserved\nx;ADC\n",
-                                  "column \"No\" is number\ncolumn \"Interrupt\" is interrupt\nname \"UART2\" is UART2.event\n");
+        const auto irq =
+            sections("No;Interrupt\n5;UART2\n6;Reserved\nx;ADC\n",
+                     "column \"No\" is number\ncolumn \"Interrupt\" is interrupt\nname \"UART2\" is UART2.event\n");
         QVERIFY2(irq["instances"]["UART2"]["interrupts"]["event"] == 5, irq.dump().c_str());
-        const auto dma = sections("Request,Source\n3,UART2_RX\n",
-                                  "column \"Request\" is number\ncolumn \"Source\" is request\nname \"UART2_RX\" is UART2.RX\n");
+        const auto dma =
+            sections("Request,Source\n3,UART2_RX\n",
+                     "column \"Request\" is number\ncolumn \"Source\" is request\nname \"UART2_RX\" is UART2.RX\n");
         QVERIFY2(dma["instances"]["UART2"]["dma"]["RX"] == 3, dma.dump().c_str());
     }
 
@@ -201,11 +208,20 @@ private Q_SLOTS:
     {
         QTest::addColumn<QString>("name");
         QTest::addColumn<QString>("meant");
-        const std::pair<const char*, const char*> cases[] = {
-            {"UART1_TX", "UART1.TX"}, {"UART1.TX", "UART1.TX"}, {"TXD1", "UART1.TX"},     {"UART1_RXD", "UART1.RX"},
-            {"TIMER1_CH2", "TIMER1.CH2"}, {"DRIVE1_CH1N", "DRIVE1.CH1N"}, {"ADC1 input 7", "ADC1.IN7"},
-            {"SPI1_SCLK", "SPI1.SCK"}, {"SPI2_NSS", "SPI2.CS"}, {"I2C1_SDA", "I2C1.SDA"}, {"USB_D+", "USB.DP"},
-            {"EVENT", ""}, {"UART12_TX", ""}, {"FOO_BAR", ""}};
+        const std::pair<const char*, const char*> cases[] = {{"UART1_TX", "UART1.TX"},
+                                                             {"UART1.TX", "UART1.TX"},
+                                                             {"TXD1", "UART1.TX"},
+                                                             {"UART1_RXD", "UART1.RX"},
+                                                             {"TIMER1_CH2", "TIMER1.CH2"},
+                                                             {"DRIVE1_CH1N", "DRIVE1.CH1N"},
+                                                             {"ADC1 input 7", "ADC1.IN7"},
+                                                             {"SPI1_SCLK", "SPI1.SCK"},
+                                                             {"SPI2_NSS", "SPI2.CS"},
+                                                             {"I2C1_SDA", "I2C1.SDA"},
+                                                             {"USB_D+", "USB.DP"},
+                                                             {"EVENT", ""},
+                                                             {"UART12_TX", ""},
+                                                             {"FOO_BAR", ""}};
         for (const auto& [name, meant] : cases)
             QTest::newRow(name) << name << meant;
     }
@@ -244,7 +260,8 @@ private Q_SLOTS:
         std::vector<std::string> left;
         const std::string table = pinFunctionTable(*device, left), columns = pinFunctionColumns(*device);
         for (int round = 0; round < 400; ++round) {
-            std::string text = table.substr(0, 200 + random() % 3000), said = columns.substr(0, random() % columns.size());
+            std::string text = table.substr(0, 200 + random() % 3000),
+                        said = columns.substr(0, random() % columns.size());
             for (int n = int(random() % 12); n > 0; --n) {
                 std::string& hit = random() % 3 ? text : said;
                 const size_t at = random() % std::max<size_t>(hit.size(), 1);
