@@ -51,7 +51,8 @@ std::string bashCompletion(CLI::App& app)
                       "    case $word in -*) ;; *) case \"$command $word\" in\n";
     std::string cases;
     walk(app, "", [&](const std::string& name, CLI::App& command) {
-        out += fmt::format("      \"{}{}\") command=\"{}\" ;;\n", name.find(' ') == std::string::npos ? " " : "", name, name);
+        out += fmt::format("      \"{}{}\") command=\"{}\" ;;\n", name.find(' ') == std::string::npos ? " " : "", name,
+                           name);
         std::vector<std::string> words = namesOf(command);
         const std::vector<std::string> flags = flagsOf(command);
         words.insert(words.end(), flags.begin(), flags.end());
@@ -90,8 +91,8 @@ std::string zshCompletion(CLI::App& app)
                     words.push_back(flag);
         cases += fmt::format("    {}) compadd -- {}; _files ;;\n", command->get_name(), joined(words, " "));
     }
-    return out + "  )\n  if (( CURRENT == 2 )); then _describe command commands; return; fi\n  case $words[2] in\n" + cases +
-           "  esac\n}\n_bindrel_cli \"$@\"\n";
+    return out + "  )\n  if (( CURRENT == 2 )); then _describe command commands; return; fi\n  case $words[2] in\n" +
+           cases + "  esac\n}\n_bindrel_cli \"$@\"\n";
 }
 
 std::string inRoff(const std::string& text)
@@ -104,9 +105,10 @@ std::string inRoff(const std::string& text)
 
 std::string manualPage(CLI::App& app)
 {
-    std::string out = fmt::format(".TH BINDREL\\-CLI 1\n.SH NAME\nbindrel\\-cli \\- {}\n.SH SYNOPSIS\n.B bindrel\\-cli\n"
-                                  "[options] command [arguments]\n.SH OPTIONS\n",
-                                  inRoff(app.get_description()));
+    std::string out =
+        fmt::format(".TH BINDREL\\-CLI 1\n.SH NAME\nbindrel\\-cli \\- {}\n.SH SYNOPSIS\n.B bindrel\\-cli\n"
+                    "[options] command [arguments]\n.SH OPTIONS\n",
+                    inRoff(app.get_description()));
     const auto options = [&out](CLI::App& command) {
         for (const CLI::Option* option : command.get_options()) {
             const std::string name = option->get_name(option->get_positional());
@@ -119,8 +121,9 @@ std::string manualPage(CLI::App& app)
         out += fmt::format(".SS {}\n{}\n", inRoff(name), inRoff(command.get_description()));
         options(command);
     });
-    return out + ".SH EXIT STATUS\n0: success. 1: error findings, or an impossible request. 2: invalid input, or output that "
-                 "failed.\n.SH FILES\n~/.local/share/bindrel: devices, boards and parts of your own\n";
+    return out +
+           ".SH EXIT STATUS\n0: success. 1: error findings, or an impossible request. 2: invalid input, or output that "
+           "failed.\n.SH FILES\n~/.local/share/bindrel: devices, boards and parts of your own\n";
 }
 
 } // namespace
@@ -148,8 +151,7 @@ static void addHelp(CLI::App& app, int& exitCode)
     auto shell = std::make_shared<std::string>();
     CLI::App* completion = app.add_subcommand("completion", "Print a script that completes commands and options.");
     completion->add_option("SHELL", *shell, "bash or zsh")->required()->check(CLI::IsMember({"bash", "zsh"}));
-    completion->callback(
-        [shell, &app] { sayText(*shell == "bash" ? bashCompletion(app) : zshCompletion(app)); });
+    completion->callback([shell, &app] { sayText(*shell == "bash" ? bashCompletion(app) : zshCompletion(app)); });
     app.add_subcommand("manual", "Print the manual page (roff).")->callback([&app] { sayText(manualPage(app)); });
 }
 

@@ -3,7 +3,26 @@
 #include "core/describe/proposals.h"
 #include "core/device/lint.h"
 #include "core/device/load_device.h"
+#include "core/makers/chip_table.h"
 #include "core/makers/makers_file.h"
+
+namespace {
+
+/// A table, and behind a line "====" what its columns say.
+void readTableOf(const std::string& text)
+{
+    const size_t cut = text.find("\n====\n");
+    const bindrel::Expected<bindrel::Grid> grid = bindrel::readTable(text.substr(0, cut), "t");
+    if (!grid)
+        return;
+    const bindrel::Expected<bindrel::Columns> columns =
+        cut == std::string::npos ? bindrel::recogniseColumns(*grid, "t")
+                                 : bindrel::readColumns(text.substr(cut + 6), "c", *grid, "t");
+    if (columns && bindrel::readChipTable(*grid, *columns, "t", ""))
+        (void)bindrel::columnsText(*columns, "t");
+}
+
+} // namespace
 
 /// The first byte says the format; what was read is laid down and loaded as a device.
 extern "C" int LLVMFuzzerTestOneInput(const uint8_t* data, size_t size)
@@ -11,7 +30,11 @@ extern "C" int LLVMFuzzerTestOneInput(const uint8_t* data, size_t size)
     if (size == 0)
         return 0;
     static const char* names[]{"chip.svd", "chip.bsd", "chip.ibs", "chip.csv", "chip.facts"};
-    const std::string name = names[data[0] % 5];
+    if (data[0] % 6 == 5) {
+        readTableOf(std::string(reinterpret_cast<const char*>(data + 1), size - 1));
+        return 0;
+    }
+    const std::string name = names[data[0] % 6];
     const std::string text(reinterpret_cast<const char*>(data + 1), size - 1);
     bindrel::DeviceFiles files;
     files.path = "device.json";

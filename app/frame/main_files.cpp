@@ -19,10 +19,12 @@
 #include "app/widgets/panel.h"
 #include "app/wiring/chip_view.h"
 #include "app/wiring/wiring_station.h"
+#include "core/base/files.h"
 #include "core/base/text.h"
 #include "core/describe/coverage.h"
 #include "core/device/lint.h"
 #include "core/device/load_device.h"
+#include "core/interchange/netlist.h"
 #include "core/plan/clock_set.h"
 #include "core/plan/stored_settings.h"
 
@@ -47,6 +49,19 @@
 namespace bindrel {
 
 namespace {
+/// By its name, and where that can mean a table of anything by its heading.
+bool isNetFile(const QString& path)
+{
+    const QString name = path.toLower();
+    for (const char* ending : {".net", ".d356", ".ipc", ".356"})
+        if (name.endsWith(ending))
+            return true;
+    if (!name.endsWith(".csv") && !name.endsWith(".tsv") && !name.endsWith(".txt") && !name.endsWith(".xlsx"))
+        return false;
+    const Expected<std::string> bytes = readFile(path.toStdString());
+    return bytes && speaksOfNets(*bytes);
+}
+
 bool isDeviceFile(const QString& path)
 {
     static const QStringList endings{"json", "svd", "xml", "bsd", "bsdl", "ibs"};
@@ -106,7 +121,7 @@ void MainWindow::dragEnterEvent(QDragEnterEvent* event)
     const QList<QUrl> urls = event->mimeData()->urls();
     if (urls.size() == 1 && urls.front().isLocalFile() &&
         (urls.front().toLocalFile().endsWith(".bindrel", Qt::CaseInsensitive) ||
-         isDeviceFile(urls.front().toLocalFile())))
+         isDeviceFile(urls.front().toLocalFile()) || (document_.isOpen() && isNetFile(urls.front().toLocalFile()))))
         event->acceptProposedAction();
 }
 
@@ -119,8 +134,17 @@ void MainWindow::dropEvent(QDropEvent* event)
     // The program that is dragged from waits until this returns; a question must not keep it.
     const QString path = urls.front().toLocalFile();
     QTimer::singleShot(0, this, [this, path] {
-        if (!QApplication::activeModalWidget() && mayLeave())
+        if (QApplication::activeModalWidget())
+            return;
+        // Nets are for the plan that is open; everything else takes its place.
+        if (document_.isOpen() && isNetFile(path)) {
+            if (!view_.pending().settle())
+                return;
+            showStation(Station::Wiring);
+            wiring_->takeNetsFrom(path);
+        } else if (mayLeave()) {
             openFile(path);
+        }
     });
 }
 

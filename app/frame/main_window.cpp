@@ -103,6 +103,7 @@ MainWindow::MainWindow(Library library, QWidget* parent) : QMainWindow(parent), 
     connect(&document_, &Document::deviceReloaded, this, &MainWindow::say);
     setAcceptDrops(true);
     connect(&document_, &Document::refused, this, [this](const QString& why) { say(why, true); });
+    connect(&document_, &Document::told, this, [this](const QString& what) { say(what, false); });
     connect(masthead_, &Masthead::moveWanted, this, [this] {
         if (view_.pending().settle())
             changeDevice();

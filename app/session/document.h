@@ -101,6 +101,7 @@ Q_SIGNALS:
     void deviceReloaded(const QString& message, bool trouble); ///< a file of the device was changed: the plan is
                                                                ///< computed on it anew, or it cannot be read
     void changedOnDisk();                                      ///< somebody else has changed or removed the plan's file
+    void told(const QString& message);                         ///< something was done, and there is more to say of it
     void refused(const QString& message);                      ///< something could not be done; nothing was changed
 
 private:

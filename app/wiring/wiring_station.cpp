@@ -362,12 +362,12 @@ void WiringStation::exportSheet()
         Q_EMIT document_.refused(QString::fromStdString(done.problem().message));
 }
 
-void WiringStation::readNets(const QString& text, const QString& from)
+void WiringStation::readNets(const std::string& bytes, const QString& from)
 {
     if (!document_.isOpen())
         return;
     const Snapshot& s = document_.snapshot();
-    const Expected<NetTable> table = bindrel::readNets(text.toStdString(), *s.device);
+    const Expected<NetTable> table = bindrel::readNets(bytes, *s.device);
     if (!table) {
         Q_EMIT document_.refused(QString("%1, %2").arg(from, QString::fromStdString(table.problem().message)));
         return;
@@ -379,29 +379,42 @@ void WiringStation::readNets(const QString& text, const QString& from)
         return;
     }
     ChangeDialog dialog(document_, edit, this);
-    if (dialog.exec() == QDialog::Accepted)
-        document_.apply(edit);
+    if (dialog.exec() != QDialog::Accepted || !document_.apply(edit) || table->notes.empty())
+        return;
+    // What else the schematic tells: pulls, crystals, pins that it has and the package has not.
+    QStringList notes;
+    for (const std::string& note : table->notes)
+        notes << typeset(note);
+    constexpr qsizetype kAtOnce = 3;
+    Q_EMIT document_.told(
+        QString("%1 also tells: %2%3")
+            .arg(from, notes.mid(0, kAtOnce).join("; "),
+                 notes.size() > kAtOnce ? QString("; and %1 more.").arg(notes.size() - kAtOnce) : QString(".")));
 }
 
 void WiringStation::readNetsFromFile()
 {
-    const QString path =
-        document_.isOpen()
-            ? QFileDialog::getOpenFileName(this, "Take nets from a netlist or a table", {},
-                                           "Netlists and tables (*.net *.ipc *.d356 *.csv *.tsv *.txt);;All files (*)")
-            : QString();
-    if (path.isEmpty())
-        return;
+    const QString path = document_.isOpen()
+                             ? QFileDialog::getOpenFileName(
+                                   this, "Take nets from a netlist or a table", {},
+                                   "Netlists and tables (*.net *.ipc *.d356 *.csv *.tsv *.txt *.xlsx);;All files (*)")
+                             : QString();
+    if (!path.isEmpty())
+        takeNetsFrom(path);
+}
+
+void WiringStation::takeNetsFrom(const QString& path)
+{
     const Expected<std::string> text = readFile(path.toStdString());
     if (text)
-        readNets(QString::fromStdString(*text), QFileInfo(path).fileName());
+        readNets(*text, QFileInfo(path).fileName());
     else
         Q_EMIT document_.refused(QString::fromStdString(text.problem().text()));
 }
 
 void WiringStation::pasteNets()
 {
-    readNets(QGuiApplication::clipboard()->text(), "The clipboard");
+    readNets(QGuiApplication::clipboard()->text().toStdString(), "The clipboard");
 }
 
 void WiringStation::addNeed(const QString& line)

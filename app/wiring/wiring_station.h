@@ -59,8 +59,10 @@ public Q_SLOTS:
     void toggleSheet();
     void exportPicture();
     void exportSheet();
-    void readNets(const QString& text, const QString& from);
+    void readNets(const std::string& bytes, const QString& from);
     void readNetsFromFile();
+    /// Shows what a netlist or a table would change, and changes it when the person agrees.
+    void takeNetsFrom(const QString& path);
     void pasteNets();
 
 Q_SIGNALS:

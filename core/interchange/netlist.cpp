@@ -1,11 +1,13 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/interchange/netlist.h"
 
+#include "core/base/table_cells.h"
 #include "core/base/text.h"
 #include "core/plan/board_facts.h"
 #include "core/plan/pin_property.h"
 #include "core/quantity/format.h"
 #include "core/quantity/parse.h"
+#include "core/tables/grid.h"
 
 #include <fmt/format.h>
 
@@ -399,8 +401,37 @@ Expected<NetTable> netsOf(const Netlist& netlist, const Device& device, const st
     return out;
 }
 
+bool speaksOfNets(const std::string& bytes)
+{
+    if (bytes.starts_with("PK\x03\x04")) {
+        const Expected<Grid> grid = readWorkbook(bytes, "the workbook");
+        return grid && !grid->rows.empty() && columnOf(grid->rows[0].cells, {"net", "net name"}) >= 0;
+    }
+    if (netlistFormatOf(bytes) != NetlistFormat::None)
+        return true;
+    const std::string_view line = std::string_view(bytes).substr(0, bytes.find('\n'));
+    return line.size() < 2000 && columnOf(cellsOf(trimmed(line), separatorOf(line)), {"net", "net name"}) >= 0;
+}
+
 Expected<NetTable> readNets(const std::string& text, const Device& device, const std::string& ref)
 {
+    if (text.starts_with("PK\x03\x04")) {
+        // A workbook is read as the table that it shows.
+        const Expected<Grid> grid = readWorkbook(text, "the workbook");
+        if (!grid)
+            return grid.problem();
+        std::string table;
+        for (const Grid::Row& row : grid->rows) {
+            std::vector<std::string> cells;
+            for (std::string cell : row.cells) {
+                std::replace_if(
+                    cell.begin(), cell.end(), [](char c) { return c == '\t' || c == '\n' || c == '\r'; }, ' ');
+                cells.push_back(std::move(cell));
+            }
+            table += joined(cells, "\t") + "\n";
+        }
+        return readNetTable(table, device);
+    }
     if (netlistFormatOf(text) == NetlistFormat::None)
         return readNetTable(text, device);
     const Expected<Netlist> netlist = readNetlist(text);

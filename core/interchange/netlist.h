@@ -45,7 +45,10 @@ Expected<std::string> chipIn(const Netlist& netlist, const Device& device);
 /// the chip, where it cannot be recognised.
 Expected<NetTable> netsOf(const Netlist& netlist, const Device& device, const std::string& ref = {});
 
-/// A netlist, or a table of pins and nets.
+/// Whether a file is one of nets: a netlist, or a table with a heading that has a net and a pin or pad.
+bool speaksOfNets(const std::string& bytes);
+
+/// A netlist, or a table of pins and nets, also as a workbook.
 Expected<NetTable> readNets(const std::string& text, const Device& device, const std::string& ref = {});
 
 } // namespace bindrel

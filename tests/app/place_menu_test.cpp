@@ -114,7 +114,8 @@ private Q_SLOTS:
         auto* ladder = w_->clocks()->findChild<LadderView*>();
         const QPoint at = ladder->rowRect(ladder->currentRow()).center();
         const QStringList entries = menuAt(ladder->viewport(), at, "Hold");
-        QVERIFY2(entries.contains("Setting") && entries.contains("Type a setting or a rate"), qPrintable(entries.join(", ")));
+        QVERIFY2(entries.contains("Setting") && entries.contains("Type a setting or a rate"),
+                 qPrintable(entries.join(", ")));
         QVERIFY(now().plan.held(holdOfClock("CPU")));
         QVERIFY(menuAt(ladder->viewport(), at).contains("Release"));
     }
