@@ -296,7 +296,7 @@ Outcome layFile(Stack& stack, const std::string& text, const std::string& file, 
             return problem;
         }
         const std::string name = layer->path.string();
-        if (formatOf(layer->text, name) == MakersFormat::Device) {
+        if (request.columns.empty() && formatOf(layer->text, name) == MakersFormat::Device) {
             if (const Outcome done = layFile(stack, layer->text, name, layers, request.gives, depth + 1); !done)
                 return done;
             continue;
@@ -307,17 +307,17 @@ Outcome layFile(Stack& stack, const std::string& text, const std::string& file, 
             const std::filesystem::path beside = std::filesystem::path(file).parent_path() / request.columns;
             const auto columns = std::find_if(layers.begin(), layers.end(),
                                               [&](const LayerFile& known) { return known.path == beside; });
-            if (columns == layers.end() || formatOf(layer->text, name) != MakersFormat::PinTable) {
-                Problem problem = problemOf(columns == layers.end()
-                                                ? fmt::format("the file {} was not read.", request.columns)
-                                                : fmt::format("{} is no table, so it has no columns.", request.file));
+            if (columns == layers.end()) {
+                Problem problem = problemOf(fmt::format("the file {} was not read.", request.columns));
                 problem.file = file;
                 return problem;
             }
             choice.columns = columns->text;
             choice.columnsName = beside.string();
         }
-        Expected<MakersFile> read = readMakersFile(layer->text, name, choice);
+        // What has columns is a table, whatever its name ends with.
+        Expected<MakersFile> read = choice.columnsName.empty() ? readMakersFile(layer->text, name, choice)
+                                                               : readPinTable(layer->text, name, choice);
         if (!read)
             return read.problem();
         for (Problem& remark : read->remarks)

@@ -507,7 +507,8 @@ Outcome collectLayers(const std::string& text, const std::filesystem::path& file
             Expected<std::string> layer = readFile(path);
             if (!layer)
                 return layer.problem();
-            if (named == request.file && formatOf(*layer, path.string()) == MakersFormat::Device)
+            if (named == request.file && request.columns.empty() &&
+                formatOf(*layer, path.string()) == MakersFormat::Device)
                 if (const Outcome below = collectLayers(*layer, path, folder, out, depth + 1); !below)
                     return below;
             if (std::none_of(out.begin(), out.end(), [&path](const LayerFile& known) { return known.path == path; }))

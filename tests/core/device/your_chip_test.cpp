@@ -99,6 +99,12 @@ private Q_SLOTS:
         write("fn0812-q32.json", text, false);
         const Result lint = run("bindrel-cli lint fn0812-q32.json");
         QVERIFY2(lint.code == 0 && lint.out.contains("0 remarks"), qPrintable(lint.out + lint.err));
+        // The same text under another name, as it was pasted.
+        QVERIFY(QFile::copy(folder_.filePath("fern-pins.csv"), folder_.filePath("pasted.txt")));
+        write("pasted.json", text.replace("\"fern-pins.csv\",", "\"pasted.txt\",").replace("FN0812-Q32", "PASTED"),
+              false);
+        const Result pasted = run("bindrel-cli lint pasted.json");
+        QVERIFY2(pasted.code == 0 && pasted.out.contains("0 remarks"), qPrintable(pasted.out + pasted.err));
     }
 };
 
