@@ -205,7 +205,11 @@ private:
     Expected<Edit> ofNeed(const Need& need, const std::string& what) const
     {
         const KindSpec* kind = findKind(need.kind);
-        if (kind->goal(what)) {
+        // A few goals are called as their signals: the value says which is meant.
+        const std::vector<SignalSpec> signals = signalsOf(need);
+        const bool isSignal = std::any_of(signals.begin(), signals.end(),
+                                          [&what](const SignalSpec& signal) { return signal.id == what; });
+        if (kind->goal(what) && !(isSignal && !padCalled(value_).empty())) {
             if (!value_.empty())
                 if (const Expected<std::string> checked = checkGoal(*kind->goal(what), value_); !checked)
                     return problemOf(fmt::format("{}: {}", kind->goal(what)->title, checked.problem().message));

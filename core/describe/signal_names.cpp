@@ -190,7 +190,13 @@ void consider(const Device& device, const std::string& name, NamesOf of, std::ve
         const std::string instance = uppered(name.substr(0, cut));
         const bool known = std::any_of(device.instances.begin(), device.instances.end(),
                                        [&](const Instance& other) { return tight(other.name) == tight(instance); });
-        if (const std::string kind = kindCalled(instance); !known && !kind.empty())
+        const std::string kind = kindCalled(instance);
+        // Where the chip's blocks of that kind are described, another one would be a mistake of the name.
+        const bool described =
+            std::any_of(device.instances.begin(), device.instances.end(), [&](const Instance& other) {
+                return device.blocks[size_t(other.block)].kind == kind || kindCalled(tight(other.name)) == kind;
+            });
+        if (!known && !kind.empty() && !described)
             add(instance, kind, tight(name.substr(cut + 1)), 0.8,
                 fmt::format("{} is what such a block is called; no file describes it", instance));
     }

@@ -170,10 +170,15 @@ Expected<Netlist> readIpc356(const std::string& text)
             pin = std::string(trimmed(pin.substr(1)));
         if (const auto known = longNames.find(name); known != longNames.end())
             name = known->second;
-        if (name.empty() || name == "N/C" || ref.empty() || ref == "VIA" || pin.empty())
+        if (name.empty() || ref.empty() || ref == "VIA" || pin.empty())
             continue;
         if (++nodes > kMostNodes)
             return problemOf(fmt::format("line {}: has more than a million pins.", number));
+        // A pin that leads nowhere is still one of its part.
+        if (name == "N/C") {
+            out.nets.push_back({"unconnected", {{ref, pin}}, number});
+            continue;
+        }
         const auto [at, fresh] = nets.emplace(name, out.nets.size());
         if (fresh)
             out.nets.push_back({name, {}, number});

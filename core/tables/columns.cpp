@@ -297,7 +297,10 @@ Expected<Columns> recogniseColumns(const Grid& grid, const std::string& name)
             keyed = keyed || key;
             const bool says = !isNothing(cell) && (c >= out.columns.size() || cell != out.columns[c].heading);
             data = data || (key && says);
-            second = second || (!key && says);
+            // Below a heading that spans several columns, which is written once or in each of them.
+            const std::string above = c < out.columns.size() ? out.columns[c].heading : std::string();
+            const std::string before = c > 0 && c <= out.columns.size() ? out.columns[c - 1].heading : std::string();
+            second = second || (!key && says && (above.empty() || above == before));
         }
         if (second && keyed && !data) {
             for (std::size_t c = 0; c < below.cells.size(); ++c) {

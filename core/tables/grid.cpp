@@ -37,7 +37,7 @@ char separatorFor(std::string_view text)
             count += line.find(sign) != std::string_view::npos;
     }
     for (const auto& [sign, count] : signs)
-        if (count * 2 > lines)
+        if (count > 0 && count * 2 >= lines)
             return sign;
     return ' ';
 }

@@ -30,7 +30,7 @@ class PlaceMenuTest : public WindowFixture {
             for (QAction* action : menu->actions()) {
                 if (!action->isSeparator() && action->isEnabled())
                     entries << action->text().remove('&');
-                if (action->text().remove('&') == choose)
+                if (!choose.isEmpty() && action->text().remove('&') == choose)
                     chosen = action;
             }
             if (chosen) {

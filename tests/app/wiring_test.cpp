@@ -335,7 +335,10 @@ private Q_SLOTS:
         const Plan before = now().plan;
         clickCell(tx.c_str(), "net");
         QTest::keyClick(sheet()->table(), Qt::Key_F2);
-        field = sheet()->table()->findChild<QLineEdit*>();
+        // The editor of before may still be on its way out.
+        for (auto* one : sheet()->table()->findChildren<QLineEdit*>())
+            if (!one->isHidden())
+                field = one;
         QTest::keyClicks(field, "two words");
         QTest::keyClick(field, Qt::Key_Return);
         QTRY_VERIFY(w_->message().contains("is not a net"));

@@ -55,6 +55,9 @@ private Q_SLOTS:
             if (entry.path().extension() != ".bindrel")
                 continue;
             const Workpiece work = demo(entry.path().stem().string());
+            // Where needs are in conflict a pad cannot be had at no cost to another.
+            if (bind(*work.device, work.plan).count(BoundNeed::State::Contested) > 0)
+                continue;
             for (const Need& need : work.plan.needs) {
                 for (const auto& [goal, value] : need.goals) {
                     if (!matters(need, goal))
@@ -68,6 +71,8 @@ private Q_SLOTS:
                 for (const auto& [signal, pad] : need.binding.pads) {
                     const Workpiece same = after(work, need.id + "." + signal + "=" + pad);
                     QVERIFY2(same.plan.need(need.id)->binding.pads == need.binding.pads, need.id.c_str());
+                    if (findKind(need.kind)->goal(signal))
+                        continue; // nothing behind = is the goal's default
                     const Workpiece open = after(work, need.id + "." + signal + "=");
                     QVERIFY(!open.plan.need(need.id)->binding.pads.contains(signal));
                     const Workpiece again = after(open, need.id + "." + signal + "=" + pad);

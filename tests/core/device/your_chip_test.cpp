@@ -78,7 +78,9 @@ private Q_SLOTS:
                 QVERIFY2(line.startsWith("$ bindrel-cli "), qPrintable(line));
                 const QString command = line.mid(2);
                 const Result done = run(command);
-                QVERIFY2(done.code == 0, qPrintable(command + "\n" + done.out + done.err));
+                // lint says by its code that something is not described yet.
+                QVERIFY2(done.code == 0 || (done.code == 1 && command.contains(" lint ")),
+                         qPrintable(command + "\n" + done.out + done.err));
                 last[command.section(' ', 1).section(" first", 0, 0)] = done;
             }
         }

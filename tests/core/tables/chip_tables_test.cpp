@@ -85,7 +85,7 @@ private Q_SLOTS:
                      "a\tb\r\n1\t\t\r\n\r\n") == (Rows{{"a", "b"}, {"1", "", ""}}));
         QVERIFY(read("| a | b |\n|---|:-:|\n| 1 |  |\n") == (Rows{{"a", "b"}, {"1", ""}}));
         QVERIFY(read("Pin   Name  here\n 1    PA0\n") == (Rows{{"Pin", "Name", "here"}, {"1", "PA0"}}));
-        QVERIFY(read("a\tb\n\"never closed\n" + std::string(200'000, 'x'))[0][0].find("quote") != std::string::npos);
+        QVERIFY(read("a\tb\n\"never\tclosed\n" + std::string(200'000, 'x'))[0][0].find("quote") != std::string::npos);
         QVERIFY(read(std::string(3000, ','))[0][0].find("columns") != std::string::npos);
         QVERIFY(read("\xff,a\n")[0][0].find("UTF-8") != std::string::npos);
         QVERIFY(read("").empty());
@@ -210,7 +210,8 @@ private Q_SLOTS:
         QTest::addColumn<QString>("meant");
         const std::pair<const char*, const char*> cases[] = {{"UART1_TX", "UART1.TX"},
                                                              {"UART1.TX", "UART1.TX"},
-                                                             {"TXD1", "UART1.TX"},
+                                                             {"TXD1", ""},
+                                                             {"TXD2", "UART2.TX"},
                                                              {"UART1_RXD", "UART1.RX"},
                                                              {"TIMER1_CH2", "TIMER1.CH2"},
                                                              {"DRIVE1_CH1N", "DRIVE1.CH1N"},
