@@ -240,7 +240,7 @@ void ReachPanel::previewRow(int row)
         if (const auto next = document_.preview(*list_->proposals()[size_t(row)].edit))
             preview = *next;
     view_.setPreview(preview);
-    rehearse(preview, QString("Way %1. ").arg(row + 1));
+    rehearse(preview, QString("Solution %1. ").arg(row + 1));
 }
 
 void ReachPanel::rehearse(const std::shared_ptr<const Snapshot>& way, const QString& which)

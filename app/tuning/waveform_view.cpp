@@ -86,7 +86,7 @@ void WaveformView::paintEvent(QPaintEvent*)
     }
     p.setPen(t.muted);
     drawLine(p, QRectF(area.left(), area.bottom() + 5, area.width(), 16), Qt::AlignHCenter,
-             timeText(step) + " a division");
+             timeText(step) + " per division");
 
     const double rampShare = wave_->ramp ? 0.26 : 0;
     const double top = area.top() + area.height() * rampShare;

@@ -169,12 +169,11 @@ std::vector<std::string> headingsOf(const Grid::Row& row)
 }
 
 /// Of a heading that is none of the known words: a package's pins, where the column looks like that.
-bool looksLikePins(const Columns& so, const Grid& grid, std::size_t column)
+bool looksLikePins(const std::vector<std::vector<std::string>>& rows, std::size_t column)
 {
     int pins = 0, other = 0;
     std::set<std::string> seen;
-    for (std::size_t r = so.body; r < grid.rows.size() && r < so.body + 400; ++r) {
-        const std::vector<std::string> cells = cellsUnder(so, grid, grid.rows[r]);
+    for (const std::vector<std::string>& cells : rows) {
         std::string text = cells[column];
         if (const std::size_t mark = text.find('('); mark != std::string::npos && mark > 0)
             text = std::string(trimmed(text.substr(0, mark)));
@@ -328,6 +327,10 @@ Expected<Columns> recogniseColumns(const Grid& grid, const std::string& name)
             column.what = What::Ignored;
             column.why = "another column says that already";
         }
+    std::vector<std::vector<std::string>> rows;
+    constexpr std::size_t kSample = 400;
+    for (std::size_t r = out.body; r < grid.rows.size() && rows.size() < kSample; ++r)
+        rows.push_back(cellsUnder(out, grid, grid.rows[r]));
     const bool bySignal = any(What::Signal) && (any(What::Pads) || any(What::Pad));
     const bool numbers = any(What::Number);
     for (std::size_t c = 0; c < out.columns.size(); ++c) {
@@ -354,7 +357,7 @@ Expected<Columns> recogniseColumns(const Grid& grid, const std::string& name)
             column.what = What::Code;
             column.code = code;
             column.why = "its heading";
-        } else if (looksLikePins(out, grid, c)) {
+        } else if (looksLikePins(rows, c)) {
             column.what = What::Pin;
             column.package = packageIn(column.heading);
             column.why = "numbers of pins below it";

@@ -145,7 +145,10 @@ Expected<Grid> readWorkbook(const std::string& bytes, const std::string& name, c
     Grid out;
     std::size_t cells = 0;
     const auto put = [&](int row, int column, const std::string& text) -> Outcome {
-        if (row >= kMostSheetRows || column >= kMostSheetColumns || ++cells > kMostSheetCells)
+        // What stands empty before a cell takes its place too.
+        const std::size_t there0 = std::size_t(row) < out.rows.size() ? out.rows[std::size_t(row)].cells.size() : 0;
+        cells += std::max<std::size_t>(1, std::size_t(column) + 1 - std::min(there0, std::size_t(column)));
+        if (row >= kMostSheetRows || column >= kMostSheetColumns || cells > kMostSheetCells)
             return workbookProblem(name, "has more than 100,000 rows, 1000 columns or a million cells.");
         if (out.rows.size() <= std::size_t(row))
             out.rows.resize(std::size_t(row) + 1);

@@ -176,7 +176,7 @@ private Q_SLOTS:
         QTRY_VERIFY(w_->clocks()->reach()->isVisible());
         QVERIFY(w_->view().preview()); // looked at before it is made
         QCOMPARE(hertz(*w_->view().preview(), "BUS1"), 40e6);
-        QTRY_VERIFY2(w_->clocks()->reach()->verdict().startsWith("Way 1. Rehearsed: "),
+        QTRY_VERIFY2(w_->clocks()->reach()->verdict().startsWith("Solution 1. Rehearsed: "),
                      qPrintable(w_->clocks()->reach()->verdict()));
         QCOMPARE(hertz(now(), "BUS1"), 150e6);
         QTest::keyClick(w_->clocks()->reach()->list(), Qt::Key_Return);
