@@ -8,6 +8,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <functional>
 #include <map>
 #include <optional>
 #include <set>
@@ -136,6 +137,28 @@ double best(const std::vector<std::string>& written, const std::string& meant)
     return out;
 }
 
+/// "TXE" for transmit empty, "TXON" and "CTSEN" for switches: words of the role in their order, each by itself, by a
+/// word that the trade has for it or by its first letter, and the last piece may say that it is a switch.
+bool isGlued(const std::string& written, const std::vector<std::string>& role, bool isSwitch)
+{
+    const std::function<bool(std::size_t, std::size_t, bool)> fits = [&](std::size_t at, std::size_t word, bool sure) {
+        if (word == role.size()) {
+            const std::string rest = written.substr(at);
+            return sure && (rest.empty() || (isSwitch && (rest == "on" || rest == "en" || rest == "ena")));
+        }
+        for (std::size_t take = written.size() - at; take > 0; --take) {
+            const std::string piece = written.substr(at, take);
+            const bool whole = take >= 2 && standsFor(piece, role[word]) >= 0.99;
+            // A single letter says something only behind a word that is sure.
+            const bool letter = take == 1 && word > 0 && sure && role[word].front() == piece.front();
+            if ((whole || letter) && fits(at + take, word + 1, sure || whole))
+                return true;
+        }
+        return false;
+    };
+    return written.size() >= 3 && fits(0, 0, false);
+}
+
 bool isInterruptEnable(const std::vector<std::string>& reg)
 {
     static const std::set<std::string> words{"ien", "inten", "irqen", "ie", "interrupts"};
@@ -181,12 +204,18 @@ double fit(const RoleSpec& spec, const std::vector<std::string>& role, const Can
     byName /= all;
     byAbout /= all;
     byRegister /= all;
+    if (candidate.name.size() == 1 && isGlued(candidate.name.front(), role, isSwitch))
+        byName = std::max(byName, 0.97);
     // Words of the field's own name that the role does not say.
     double beside = 0;
     for (const std::string& word : candidate.name) {
         double known = 0;
         for (const std::string& meant : role)
             known = std::max(known, standsFor(word, meant));
+        if (isSwitch && role.front() != "on" && standsFor(word, "enable") > 0.7)
+            known = 1; // "TX ON" switches transmitting
+        if (candidate.name.size() == 1 && byName > 0.96)
+            known = 1;
         if (known < 0.5 && !(word.size() <= 3 && word.find_first_not_of("0123456789") == std::string::npos))
             beside += 1;
     }
@@ -269,6 +298,16 @@ void rolesOf(const Device& device, std::size_t b, const BlockKind& kind, std::ve
                         c.number = word;
             candidates.push_back(std::move(c));
         }
+    // Where most names begin with the same word, it is the block's and says nothing of the field.
+    std::map<std::string, std::size_t> firsts;
+    for (const Candidate& c : candidates)
+        if (c.name.size() > 1)
+            ++firsts[c.name.front()];
+    for (const auto& [word, count] : firsts)
+        if (count >= 4 && count * 10 >= candidates.size() * 6)
+            for (Candidate& c : candidates)
+                if (c.name.size() > 1 && c.name.front() == word)
+                    c.name.erase(c.name.begin());
     // Every field against every role that the block has not named yet.
     struct Wanted {
         std::string role;
