@@ -19,7 +19,12 @@ public:
     using RowList::RowList;
     std::vector<GotoTarget> targets;
     int rowCount() const override { return int(targets.size()); }
-    QString rowText(int row) const override { return QString::fromStdString(targets[size_t(row)].hint); }
+    QString rowText(int row) const override
+    {
+        const GotoTarget& target = targets[size_t(row)];
+        return QString::fromStdString(target.label + (target.kind.empty() ? "" : ", " + target.kind) +
+                                      (target.hint.empty() ? "" : ", " + target.hint));
+    }
     void refresh() { rowsChanged(); }
 
 protected:
