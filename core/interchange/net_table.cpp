@@ -105,7 +105,8 @@ Edit editOfNets(const Snapshot& s, const NetTable& table)
                                                               !(known->second.tolerance == crystal.tolerance))
             edit.changes.push_back(SetCrystal{clock, crystal});
     if (table.complete)
-        for (const auto& [pad, net] : s.board->nets) {
+        for (const auto& known : s.board->nets) {
+            const std::string& pad = known.first;
             const bool there = std::any_of(table.entries.begin(), table.entries.end(),
                                            [&pad](const NetTable::Entry& entry) { return entry.pad == pad; });
             if (!there)

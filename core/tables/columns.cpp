@@ -501,12 +501,15 @@ Expected<Columns> readColumns(const std::string& text, const std::string& name, 
                 out.columns.push_back(found == said.end() ? Column{heading, What::Ignored, {}, -1, {}} : found->second);
             }
         }
-    for (const auto& [heading, column] : said)
-        if (column.what != What::Ignored &&
-            std::none_of(out.columns.begin(), out.columns.end(), [&](const Column& c) { return c.heading == heading; }))
+    for (const auto& entry : said) {
+        const Column& column = entry.second;
+        const bool there = std::any_of(out.columns.begin(), out.columns.end(),
+                                       [&entry](const Column& c) { return c.heading == entry.first; });
+        if (column.what != What::Ignored && !there)
             return columnsProblem(table, 0,
-                                  fmt::format("has no column \"{}\", which {} says is {}.", printable(heading), name,
-                                              nameOf(column.what)));
+                                  fmt::format("has no column \"{}\", which {} says is {}.", printable(entry.first),
+                                              name, nameOf(column.what)));
+    }
     return out;
 }
 
