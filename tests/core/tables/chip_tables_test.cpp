@@ -217,7 +217,7 @@ private Q_SLOTS:
                                                              {"DRIVE1_CH1N", "DRIVE1.CH1N"},
                                                              {"ADC1 input 7", "ADC1.IN7"},
                                                              {"SPI1_SCLK", "SPI1.SCK"},
-                                                             {"SPI2_NSS", "SPI2.CS"},
+                                                             {"SPI2_SS", "SPI2.CS"},
                                                              {"I2C1_SDA", "I2C1.SDA"},
                                                              {"USB_D+", "USB.DP"},
                                                              {"EVENT", ""},
