@@ -105,6 +105,57 @@ std::size_t partPosition(const Plan& plan, std::string_view id)
         plan.parts.begin());
 }
 
+bool hasSignal(const Need& need, std::string_view id)
+{
+    const std::vector<SignalSpec> signals = signalsOf(need);
+    return std::any_of(signals.begin(), signals.end(), [id](const SignalSpec& signal) { return signal.id == id; });
+}
+
+/// Whether the plan has what a hold names; clocks are the device's business.
+bool isThere(const Plan& plan, std::string_view target)
+{
+    const std::vector<std::string> words = splitted(target, ' ');
+    if (words.size() < 2 || words[0] != "need")
+        return true;
+    const Need* need = plan.need(words[1]);
+    return need && (words.size() == 2 || hasSignal(*need, words[2]));
+}
+
+/// A goal can remove signals and DMA requests (flow control off), and an edit whole needs. Their pads, properties,
+/// channels and holds are removed too; otherwise the plan could be saved but not opened again.
+void dropWhatIsGone(Plan& plan, const Edit& edit)
+{
+    bool any = false;
+    for (const Change& change : edit.changes) {
+        const std::string id = std::visit(
+            Overloaded{[](const SetGoal& c) { return c.need; }, [](const SetBinding& c) { return c.need; },
+                       [](const InsertNeed& c) { return c.need.id; }, [](const ReplaceNeed& c) { return c.with.id; },
+                       [](const RemoveNeed& c) { return c.need; }, [](const auto&) { return std::string(); }},
+            change);
+        any = any || !id.empty();
+        Need* need = id.empty() ? nullptr : plan.need(id);
+        if (!need)
+            continue;
+        const std::vector<SignalSpec> signals = signalsOf(*need);
+        const auto gone = [&signals](const auto& entry) {
+            return std::none_of(signals.begin(), signals.end(),
+                                [&](const SignalSpec& signal) { return signal.id == entry.first; });
+        };
+        Binding& binding = need->binding;
+        std::erase_if(binding.pads, gone);
+        std::erase_if(binding.via, [&](const auto& entry) { return !binding.pads.contains(entry.first); });
+        std::erase_if(need->pins, gone);
+        if (!binding.dma.empty()) {
+            const std::vector<std::string> requests = requestsOf(*need);
+            std::erase_if(binding.dma, [&requests](const auto& entry) {
+                return std::find(requests.begin(), requests.end(), entry.first) == requests.end();
+            });
+        }
+    }
+    if (any)
+        std::erase_if(plan.holds, [&plan](const std::string& hold) { return !isThere(plan, hold); });
+}
+
 Outcome applyChange(Plan& plan, const Change& change)
 {
     return std::visit(
@@ -152,15 +203,6 @@ Outcome applyChange(Plan& plan, const Change& change)
                         return text.problem();
                     need->goals.state(c.goal, *text);
                 }
-                // A goal can do away with signals (flow control off); their pads are then free again.
-                const std::vector<SignalSpec> signals = kind->signals(*need);
-                const auto gone = [&signals](const auto& entry) {
-                    return std::none_of(signals.begin(), signals.end(),
-                                        [&](const SignalSpec& s) { return s.id == entry.first; });
-                };
-                std::erase_if(need->binding.pads, gone);
-                std::erase_if(need->binding.via, gone);
-                std::erase_if(need->pins, gone);
                 return {};
             },
             [&](const SetBinding& c) -> Outcome {
@@ -168,11 +210,11 @@ Outcome applyChange(Plan& plan, const Change& change)
                 if (!need)
                     return noNeed(c.need);
                 need->binding = c.binding;
-                std::erase_if(need->binding.via,
-                              [need](const auto& entry) { return !need->binding.pads.contains(entry.first); });
                 return {};
             },
             [&](const SetHold& c) -> Outcome {
+                if (c.held && !isThere(plan, c.target))
+                    return problemOf(fmt::format("the plan has nothing that \"{}\" could hold.", c.target));
                 if (c.held)
                     plan.holds.insert(c.target);
                 else
@@ -331,6 +373,7 @@ Expected<Plan> applied(const Plan& plan, const Edit& edit)
     for (const Change& change : edit.changes)
         if (Outcome outcome = applyChange(next, change); !outcome)
             return outcome.problem();
+    dropWhatIsGone(next, edit);
     return next;
 }
 
@@ -344,6 +387,13 @@ Edit inverse(const Plan& plan, const Edit& edit)
         if (!applyChange(step, change))
             break;
     }
+    // Restore holds that were removed together with their need or signal.
+    const Expected<Plan> after = applied(plan, edit);
+    const Expected<Plan> again = after ? applied(*after, back) : after;
+    if (again)
+        for (const std::string& hold : plan.holds)
+            if (!again->holds.contains(hold))
+                back.changes.push_back(SetHold{hold, true});
     return back;
 }
 

@@ -2,14 +2,11 @@
 // A plan as the bytes of its file.
 #include "core/base/text.h"
 #include "core/plan/crystal_text.h"
-#include "core/plan/kind.h"
 #include "core/plan/plan_file.h"
 #include "core/quantity/format.h"
 
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
-
-#include <algorithm>
 
 namespace bindrel {
 
@@ -60,15 +57,9 @@ std::string needText(const Need& need)
     std::erase_if(via, [&need](const auto& entry) { return !need.binding.pads.contains(entry.first); });
     if (!via.empty())
         lines.push_back("      \"via\": " + oneLine(via));
-    // What the goals do not ask for any more would be refused when the file is read.
-    auto dma = need.binding.dma;
-    const std::vector<std::string> requests = findKind(need.kind) ? requestsOf(need) : std::vector<std::string>();
-    std::erase_if(dma, [&requests](const auto& entry) {
-        return std::find(requests.begin(), requests.end(), entry.first) == requests.end();
-    });
-    if (!dma.empty()) {
+    if (!need.binding.dma.empty()) {
         std::vector<std::string> parts;
-        for (const auto& [request, channel] : dma)
+        for (const auto& [request, channel] : need.binding.dma)
             parts.push_back(fmt::format("{}: {}", quoted(request), channel));
         lines.push_back("      \"dma\": { " + joined(parts, ", ") + " }");
     }

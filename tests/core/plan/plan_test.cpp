@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/base/text.h"
 #include "core/plan/check_setting.h"
 #include "core/plan/history.h"
 #include "tests/support/fixtures.h"
@@ -75,6 +76,13 @@ class PlanTest : public QObject {
         default:
             return SetBinding{need, Binding{"", {{"pin", pick(pads)}}}};
         }
+    }
+
+    static void opens(const Plan& plan, const std::string& what)
+    {
+        const Expected<Workpiece> read = parsePlan(planText(plan), "saved.bindrel", library());
+        QVERIFY2(read, (what + ": " + (read ? "" : read.problem().text())).c_str());
+        QVERIFY2(read->plan == plan, (what + ": another plan is read").c_str());
     }
 
 private Q_SLOTS:
@@ -202,6 +210,60 @@ private Q_SLOTS:
         QVERIFY(history.unsaved());
         history.undo();
         QVERIFY(history.unsaved());
+    }
+
+    /// Whatever a plan holds of a need (signals held, pads described, DMA channels), each value of each of its goals
+    /// leaves a plan that opens as the same one, and one undo away from the plan before.
+    void aChangedGoalLeavesAPlanThatOpens()
+    {
+        std::set<std::string> tried;
+        for (const char* name : {"sluice-node-c-done", "pump-hall-a-done", "rain-post-b-done", "ditch-meter-d-done"}) {
+            const Workpiece work = demo(name);
+            for (const Need& need : work.plan.needs) {
+                if (!tried.insert(need.kind).second)
+                    continue;
+                const KindSpec& kind = *findKind(need.kind);
+                Workpiece full = work;
+                full.plan.holds.insert(holdOfNeed(need.id));
+                for (const SignalSpec& signal : signalsOf(need)) {
+                    full.plan.holds.insert(holdOfSignal(need.id, signal.id));
+                    full.plan.need(need.id)->pins[signal.id]["name"] = "N_" + uppered(signal.id);
+                }
+                // Every request that some value of a goal makes has its channel already.
+                for (const GoalSpec& goal : kind.goals) {
+                    std::vector<std::string> values = goal.choices;
+                    if (goal.type == GoalSpec::Type::Integer)
+                        for (const std::int64_t value : {goal.min, goal.min + 1, goal.max})
+                            values.push_back(std::to_string(value));
+                    for (const std::string& value : values) {
+                        const Expected<Plan> first = applied(full.plan, editOf("a", SetGoal{need.id, goal.id, value}));
+                        if (!first)
+                            continue;
+                        Plan bound = *first;
+                        int channel = 0;
+                        for (const std::string& request : requestsOf(*bound.need(need.id)))
+                            bound.need(need.id)->binding.dma[request] = channel++;
+                        opens(bound, need.id + "." + goal.id + "=" + value);
+                        for (const std::optional<std::string>& next :
+                             {std::optional<std::string>(), std::optional(goal.fallback)}) {
+                            const Edit edit = editOf("b", SetGoal{need.id, goal.id, next});
+                            const Expected<Plan> after = applied(bound, edit);
+                            if (!after)
+                                continue;
+                            opens(*after, need.id + "." + goal.id + "=" + value + ", then " + next.value_or("default"));
+                            const Expected<Plan> back = applied(*after, inverse(bound, edit));
+                            QVERIFY2(back && *back == bound, (need.id + "." + goal.id).c_str());
+                        }
+                    }
+                }
+                const Edit gone = editOf("c", RemoveNeed{need.id});
+                const Expected<Plan> without = applied(full.plan, gone);
+                QVERIFY(without);
+                opens(*without, "without " + need.id);
+                const Expected<Plan> back = applied(*without, inverse(full.plan, gone));
+                QVERIFY2(back && *back == full.plan, need.id.c_str());
+            }
+        }
     }
 
     void droppingFlowControlFreesItsPads()
